@@ -1,0 +1,12 @@
+/** Unit tests sit beside the code; tests of the built program sit in tests/. */
+export default {
+  testEnvironment: "node",
+  roots: ["<rootDir>/src", "<rootDir>/tests"],
+  testMatch: ["**/*.test.ts"],
+  extensionsToTreatAsEsm: [".ts"],
+  transform: {
+    "^.+\\.ts$": ["@swc/jest", { jsc: { target: "es2022", parser: { syntax: "typescript" } }, module: { type: "es6" } }],
+  },
+  testTimeout: 60_000,
+  globalSetup: "<rootDir>/tests/setup.mjs",
+};

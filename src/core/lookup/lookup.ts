@@ -1,0 +1,66 @@
+import type { DomainName } from "../name/index.ts";
+import type { DataOf, RecordSet, RecordType } from "../record/index.ts";
+
+/**
+ * Why a question has no answer. None of these says anything about whether the record exists.
+ * - `timeout`: nobody answered in time
+ * - `unreachable`: the network or the machine refused the packet
+ * - `servfail`, `refused`: the server said so
+ * - `malformed`: the answer cannot be read, or does not fit the question
+ * - `delegated`: this server is not the one to ask; the name belongs to a zone it hands on
+ * - `outside`: this server or these files do not hold the name
+ * - `loop`: the aliases lead back to themselves, or through more than {@link MAX_CHAIN} links
+ */
+export type FailureReason = "timeout" | "unreachable" | "servfail" | "refused" | "malformed" | "delegated" | "outside" | "loop";
+
+export type AliasSet = RecordSet<DataOf["CNAME"]>;
+
+interface Common {
+  /** The CNAME sets that were followed from the name asked, in order. */
+  readonly chain: readonly AliasSet[];
+  /** Whether a server authoritative for the zone said so itself. */
+  readonly authoritative: boolean;
+}
+
+export interface Found extends Common {
+  readonly kind: "found";
+  readonly set: RecordSet;
+  /** The wildcard that answered, where the source can tell. */
+  readonly wildcard?: DomainName;
+}
+
+/** The name exists without this type (`nodata`), or neither it nor anything below it exists (`nxdomain`, RFC 8020). */
+export interface Negative extends Common {
+  readonly kind: "nodata" | "nxdomain";
+  /** The SOA that came along; its TTL and minimum say how long the answer may be kept (RFC 2308). */
+  readonly soa?: RecordSet;
+}
+
+export interface Failed extends Common {
+  readonly kind: "failed";
+  readonly why: FailureReason;
+  /** Half a sentence for people: what happened, and where. */
+  readonly detail: string;
+  /** For `delegated`: the name servers the answer points to, and the addresses that came along. */
+  readonly delegation?: { readonly ns: RecordSet<DataOf["NS"]>; readonly glue: readonly RecordSet[] };
+}
+
+/** The one way a question ends. “Could not ask” (`failed`) is never “is not there” (`nodata`, `nxdomain`). */
+export type Answer = Found | Negative | Failed;
+
+/** Whoever can be asked one question: a server, a set of master files, a memo in front of either. */
+export interface Lookup {
+  ask(name: DomainName, type: RecordType): Promise<Answer>;
+}
+
+/** How many aliases are followed before the chain counts as a loop. */
+export const MAX_CHAIN = 12;
+
+export function failed(why: FailureReason, detail: string, more: Partial<Failed> = {}): Failed {
+  return { kind: "failed", why, detail, chain: [], authoritative: false, ...more };
+}
+
+/** The set an answer holds at the very name asked: nothing where an alias led elsewhere. */
+export function ownSet(answer: Answer, name: DomainName): RecordSet | undefined {
+  return answer.kind === "found" && answer.chain.length === 0 && answer.set.name === name ? answer.set : undefined;
+}

@@ -1,0 +1,13 @@
+/**
+ * Domain names as immutable values.
+ *
+ * ```ts
+ * const www = name("www.Brackwater.example");      // "www.brackwater.example."
+ * parseName("www", name("brackwater.example"));    // { ok: true, value: "www.brackwater.example." }
+ * parseName("a..b");                               // { ok: false, error: { code: "empty-label", at: 2, ... } }
+ * isBelow(www, name("brackwater.example"));        // true
+ * relativeText(www, name("brackwater.example"));   // "www"
+ * displayName(name("bücher.example"));             // "bücher.example (xn--bcher-kva.example)"
+ * ```
+ */
+export * from "./domain-name.ts";

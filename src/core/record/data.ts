@@ -1,0 +1,71 @@
+import type { DomainName } from "../name/index.ts";
+
+/**
+ * The data of each record type that has a shape of its own. An *octet string* is a JavaScript string in
+ * which every character stands for one octet (0 to 255), because DNS text has no character set.
+ */
+export interface DataOf {
+  /** RFC 1035 section 3.4.1; dotted decimal. */
+  readonly A: { readonly address: string };
+  /** RFC 3596 section 2.2; in the spelling of RFC 5952. */
+  readonly AAAA: { readonly address: string };
+  /** RFC 1035 section 3.3.1. */
+  readonly CNAME: { readonly target: DomainName };
+  /** RFC 6672 section 2.1. */
+  readonly DNAME: { readonly target: DomainName };
+  /** RFC 1035 section 3.3.11. */
+  readonly NS: { readonly target: DomainName };
+  /** RFC 1035 section 3.3.12. */
+  readonly PTR: { readonly target: DomainName };
+  /** RFC 1035 section 3.3.9. */
+  readonly MX: { readonly preference: number; readonly exchange: DomainName };
+  /** RFC 1035 section 3.3.13; times in seconds. */
+  readonly SOA: {
+    readonly primary: DomainName;
+    readonly contact: DomainName;
+    readonly serial: number;
+    readonly refresh: number;
+    readonly retry: number;
+    readonly expire: number;
+    readonly minimum: number;
+  };
+  /** RFC 1035 section 3.3.14; octet strings of at most 255 octets. */
+  readonly TXT: { readonly strings: readonly string[] };
+  /** RFC 8659 section 4.1; `value` is an octet string. */
+  readonly CAA: { readonly flags: number; readonly tag: string; readonly value: string };
+  /** RFC 2782. */
+  readonly SRV: { readonly priority: number; readonly weight: number; readonly port: number; readonly target: DomainName };
+  /** RFC 6698 section 2.1; `certificate` in lower-case hexadecimal. */
+  readonly TLSA: { readonly usage: number; readonly selector: number; readonly matching: number; readonly certificate: string };
+  /** RFC 4034 section 5.1; `digest` in lower-case hexadecimal. */
+  readonly DS: { readonly keyTag: number; readonly algorithm: number; readonly digestType: number; readonly digest: string };
+}
+
+export type KnownType = keyof DataOf;
+
+/** The data of a type without a shape here: its octets in lower-case hexadecimal (RFC 3597). */
+export interface UnknownData {
+  readonly rdata: string;
+}
+
+/** The mnemonic of a record type in upper case: `TXT`, `TYPE65280`. */
+export type RecordType = KnownType | (string & {});
+
+/** The data of one record, without its type. */
+export type RecordData = DataOf[KnownType] | UnknownData;
+
+/** One resource record (RFC 1035 section 3.2.1), class IN; `ttl` in seconds. */
+export interface ResourceRecord<D extends RecordData = RecordData> {
+  readonly name: DomainName;
+  readonly type: RecordType;
+  readonly ttl: number;
+  readonly data: D;
+}
+
+/** All records of one name and type, which share one TTL (RFC 2181 section 5.2); never empty. */
+export interface RecordSet<D extends RecordData = RecordData> {
+  readonly name: DomainName;
+  readonly type: RecordType;
+  readonly ttl: number;
+  readonly data: readonly D[];
+}

@@ -1,0 +1,256 @@
+import { describe, expect, test } from "@jest/globals";
+import * as packet from "dns-packet";
+import fc from "fast-check";
+import { type DomainName, fromLabels, labelText, name } from "../name/index.ts";
+import { parseRecords } from "../zone/index.ts";
+import {
+  codeOfType,
+  cutIntoStrings,
+  decodeData,
+  encodeData,
+  holds,
+  MalformedWire,
+  octetsOf,
+  parseSeconds,
+  printRecord,
+  type RecordData,
+  type RecordType,
+  type ResourceRecord,
+  recordJson,
+  sameData,
+  textOf,
+  toSets,
+  WireReader,
+  WireWriter,
+} from "./index.ts";
+
+const origin = name("brackwater.example");
+const one = (line: string) => parseRecords(line, { origin, ttl: 300 });
+const canonical = (line: string) => one(line).records.map(printRecord);
+
+describe("master-file text (RFC 1035 section 5)", () => {
+  test.each([
+    ["@ A 192.0.2.10", "brackwater.example. 300 IN A 192.0.2.10"],
+    ["www 1h IN AAAA 2001:DB8:0:0::A", "www.brackwater.example. 3600 IN AAAA 2001:db8::a"],
+    ["www IN 1h30m CNAME sites.pagewick.example.", "www.brackwater.example. 5400 IN CNAME sites.pagewick.example."],
+    ["@ MX 10 mx", "brackwater.example. 300 IN MX 10 mx.brackwater.example."],
+    ["@ NS ns1.nettlehost.example.", "brackwater.example. 300 IN NS ns1.nettlehost.example."],
+    [
+      "@ SOA ns1 jan\\.m 1 2h 900 2w 5m",
+      "brackwater.example. 300 IN SOA ns1.brackwater.example. jan\\.m.brackwater.example. 1 7200 900 1209600 300",
+    ],
+    ['@ TXT "a b" c', 'brackwater.example. 300 IN TXT "a b" "c"'],
+    ['@ TXT "say \\"hi\\"; \\\\ \\195\\169"', 'brackwater.example. 300 IN TXT "say \\"hi\\"; \\\\ \\195\\169"'],
+    ['@ CAA 0 ISSUE "sealbarrow.example"', 'brackwater.example. 300 IN CAA 0 issue "sealbarrow.example"'],
+    ["1.2.0.192.in-addr.arpa. PTR www", "1.2.0.192.in-addr.arpa. 300 IN PTR www.brackwater.example."],
+    [
+      "_imaps._tcp SRV 0 1 993 imap.inglemail.example.",
+      "_imaps._tcp.brackwater.example. 300 IN SRV 0 1 993 imap.inglemail.example.",
+    ],
+    ["@ TYPE65280 \\# 3 ABCDEF", "brackwater.example. 300 IN TYPE65280 \\# 3 ABCDEF"],
+    ["@ TYPE1 \\# 4 C000020A", "brackwater.example. 300 IN A 192.0.2.10"],
+    ["@ TXT \\# 3 026869", 'brackwater.example. 300 IN TXT "hi"'],
+    ["@ TYPE65281 \\# 0", "brackwater.example. 300 IN TYPE65281 \\# 0"],
+    ['@ TXT ( "a" ; note\n  "b" )', 'brackwater.example. 300 IN TXT "a" "b"'],
+  ])("%s", (line, expected) => {
+    expect(one(line).issues).toEqual([]);
+    expect(canonical(line)).toEqual([expected]);
+  });
+
+  test.each([
+    ["@ A 192.0.2.256", 1, 5, "192.0.2.256"],
+    ["@ A 192.0.02.1", 1, 5, "192.0.02.1"],
+    ["@ AAAA fe80::1%eth0", 1, 8, "fe80::1%eth0"],
+    ["@ MX mx.example.", 1, 6, "mx.example."],
+    ["@ MX 70000 mx.example.", 1, 6, "70000"],
+    ["@ CNAME a b", 1, 11, "b"],
+    ["@ WHAT x", 1, 3, "WHAT"],
+    ["@ TXT", 1, 6, ""],
+    ['@ TXT "open', 1, 7, '"open'],
+    ["@ TXT ( a", 1, 7, "("],
+    ["@ TXT a )", 1, 9, ")"],
+    ["@ TYPE65280 \\# 3 ABCD", 1, 18, "ABCD"],
+    ["@ A \\# 3 C00002", 1, 5, "c00002"],
+    ["@ SSHFP 1 1 abcd", 1, 9, "1"],
+    ["@ CH A 192.0.2.1", 1, 3, "CH"],
+    ["$WHAT x", 1, 1, "$WHAT"],
+    ["  A 192.0.2.1", 1, 1, "A"],
+    ["a..b A 192.0.2.1", 1, 1, "a..b"],
+    ["$INCLUDE other.zone", 1, 10, "other.zone"],
+  ])("%j is refused at line %i, column %i", (line, at, column, text) => {
+    expect(one(line).issues).toEqual([expect.objectContaining({ line: at, column, text })]);
+  });
+
+  test("a mistake does not hide what follows it", () => {
+    const { records, issues } = one("a A 1.2.3\nb A 192.0.2.1\n");
+    expect(issues).toHaveLength(1);
+    expect(records.map((record) => record.name)).toEqual(["b.brackwater.example."]);
+  });
+});
+
+describe("sets", () => {
+  const set = (lines: string) => toSets(one(lines).records)[0];
+  test("one TTL, the smallest, and no record twice (RFC 2181 section 5)", () => {
+    expect(toSets(one("@ 600 A 192.0.2.1\n@ 300 A 192.0.2.2\n@ 600 A 192.0.2.1\n").records)).toMatchObject([
+      { ttl: 300, data: [{}, {}] },
+    ]);
+  });
+  test("TXT strings are joined before they are compared", () => {
+    expect(sameData(set('@ TXT "ab" "cd"'), set('@ TXT "abcd"'))).toBe(true);
+    expect(sameData(set('@ TXT "ab"'), set('@ TXT "AB"'))).toBe(false);
+    expect(holds(set("@ TXT a\n@ TXT b"), set("@ TXT b")!)).toBe(true);
+    expect(holds(set("@ TXT a"), set("@ TXT b")!)).toBe(false);
+    expect(sameData(undefined, undefined)).toBe(true);
+    expect(sameData(set("@ TXT a"), undefined)).toBe(false);
+  });
+  test.each([
+    ["@ A 192.0.2.1", "192.0.2.1"],
+    ["@ CNAME x", "x.brackwater.example."],
+    ['@ TXT "caf\\195\\169 " "x"', "café x"],
+    ["@ MX 5 mx", { preference: 5, exchange: "mx.brackwater.example." }],
+    ['@ CAA 128 iodef "mailto:a@brackwater.example"', { flags: 128, tag: "iodef", value: "mailto:a@brackwater.example" }],
+    ["@ TYPE700 \\# 1 ff", "\\# 1 FF"],
+  ])("JSON of %s", (line, data) => {
+    expect(recordJson(one(line).records[0]!).data).toEqual(data);
+  });
+});
+
+describe("octets", () => {
+  test("long text is cut into strings of 255 octets and none is lost", () => {
+    expect(cutIntoStrings("x".repeat(600)).map((s) => s.length)).toEqual([255, 255, 90]);
+    expect(cutIntoStrings("")).toEqual([""]);
+  });
+  test("text is UTF-8 where it is UTF-8", () => {
+    expect(textOf(octetsOf("Käse “x”"))).toBe("Käse “x”");
+    expect(textOf("\xff\xfe")).toBe("\xff\xfe");
+  });
+  test.each([
+    ["0", 0],
+    ["1h30m", 5400],
+    ["2W", 1_209_600],
+    ["1h30", undefined],
+    ["h", undefined],
+    ["-1", undefined],
+    ["2147483647", 2_147_483_647],
+    ["2147483648", undefined],
+  ])("parseSeconds(%s)", (text, seconds) => {
+    expect(parseSeconds(text)).toBe(seconds);
+  });
+});
+
+const label = fc.uint8Array({ minLength: 1, maxLength: 12 }).map((octets) => labelText(octets));
+const anyName = fc.array(label, { maxLength: 5 }).map((labels) => fromLabels(labels) as DomainName);
+const octetString = (maxLength: number) => fc.uint8Array({ maxLength }).map((octets) => Buffer.from(octets).toString("latin1"));
+const hex = fc.uint8Array({ maxLength: 40 }).map((octets) => Buffer.from(octets).toString("hex"));
+const u8 = fc.integer({ min: 0, max: 255 });
+const u16 = fc.integer({ min: 0, max: 65_535 });
+const u31 = fc.integer({ min: 0, max: 0x7fffffff });
+const typed = <T extends RecordType>(type: T, data: fc.Arbitrary<unknown>) =>
+  data.map((value) => ({ type, data: value as RecordData }));
+
+/** Any record of any type this program knows, and of one it does not. */
+const anyRecord: fc.Arbitrary<ResourceRecord> = fc
+  .tuple(
+    anyName,
+    u31,
+    fc.oneof(
+      typed("A", fc.record({ address: fc.ipV4() })),
+      typed(
+        "AAAA",
+        fc.record({
+          address: fc
+            .uint8Array({ minLength: 16, maxLength: 16 })
+            .map((b) => (decodeData("AAAA", new WireReader(Buffer.from(b))) as { address: string }).address),
+        }),
+      ),
+      ...(["CNAME", "NS", "PTR", "DNAME"] as const).map((type) => typed(type, fc.record({ target: anyName }))),
+      typed("MX", fc.record({ preference: u16, exchange: anyName })),
+      typed(
+        "SOA",
+        fc.record({
+          primary: anyName,
+          contact: anyName,
+          serial: fc.integer({ min: 0, max: 0xffffffff }),
+          refresh: u31,
+          retry: u31,
+          expire: u31,
+          minimum: u31,
+        }),
+      ),
+      typed("TXT", fc.record({ strings: fc.array(octetString(255), { minLength: 1, maxLength: 4 }) })),
+      typed("CAA", fc.record({ flags: u8, tag: fc.constantFrom("issue", "issuewild", "iodef"), value: octetString(60) })),
+      typed("SRV", fc.record({ priority: u16, weight: u16, port: u16, target: anyName })),
+      typed("TLSA", fc.record({ usage: u8, selector: u8, matching: u8, certificate: hex })),
+      typed("TYPE65280", fc.record({ rdata: hex })),
+      typed("HTTPS", fc.record({ rdata: hex })),
+    ),
+  )
+  .map(([owner, ttl, { type, data }]) => ({ name: owner, ttl, type, data }));
+
+describe("laws", () => {
+  test("printing and parsing a record is the identity", () => {
+    fc.assert(
+      fc.property(anyRecord, (record) => {
+        expect(parseRecords(printRecord(record), { origin })).toEqual({ records: [record], issues: [] });
+      }),
+    );
+  });
+  test("the generic form of RFC 3597 says the same as the type's own", () => {
+    fc.assert(
+      fc.property(anyRecord, (record) => {
+        const writer = new WireWriter();
+        encodeData(record.type, record.data, writer);
+        const octets = writer.done();
+        const text = `${record.name} ${record.ttl} TYPE${codeOfType(record.type)} \\# ${octets.length} ${octets.toString("hex")}`;
+        expect(parseRecords(text, { origin }).records).toEqual([record]);
+      }),
+    );
+  });
+  test("wire form and back is the identity", () => {
+    fc.assert(
+      fc.property(anyRecord, (record) => {
+        const writer = new WireWriter();
+        encodeData(record.type, record.data, writer);
+        expect(decodeData(record.type, new WireReader(Buffer.from(writer.done())))).toEqual(record.data);
+      }),
+    );
+  });
+  test("any octets are either a record or malformed, never another error", () => {
+    fc.assert(
+      fc.property(
+        fc.constantFrom("A", "MX", "SOA", "TXT", "CAA", "SRV", "CNAME"),
+        fc.uint8Array({ maxLength: 60 }),
+        (type, octets) => {
+          try {
+            decodeData(type, new WireReader(Buffer.from(octets)));
+          } catch (error) {
+            expect(error).toBeInstanceOf(MalformedWire);
+          }
+        },
+      ),
+    );
+  });
+});
+
+describe("an independent codec reads what we write", () => {
+  test.each([
+    "@ A 192.0.2.10",
+    "@ AAAA 2001:db8::1",
+    "@ MX 10 mx.inglemail.example.",
+    '@ TXT "a" "b"',
+    '@ CAA 0 issue "sealbarrow.example"',
+    "@ SRV 1 2 3 x.example.",
+  ])("%s", (line) => {
+    const record = one(line).records[0]!;
+    const writer = new WireWriter();
+    encodeData(record.type, record.data, writer);
+    const theirs = (packet as unknown as { record(type: string): { decode(b: Buffer, at: number): unknown } }).record(
+      record.type,
+    );
+    const length = Buffer.alloc(2);
+    length.writeUInt16BE(writer.length);
+    const decoded = theirs.decode(Buffer.concat([length, writer.done()]), 0);
+    const plain = JSON.stringify(decoded, (_, value) => (value?.type === "Buffer" ? Buffer.from(value.data).toString() : value));
+    for (const value of Object.values(record.data).flat()) expect(plain).toContain(String(value).replace(/\.$/, ""));
+  });
+});

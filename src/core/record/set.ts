@@ -1,0 +1,77 @@
+import type { DomainName } from "../name/index.ts";
+import type { DataOf, KnownType, RecordData, RecordSet, RecordType, ResourceRecord } from "./data.ts";
+import { textOf } from "./octets.ts";
+import { printData } from "./types.ts";
+
+/** A set or record whose type is known to be `T`, so that its data has that shape. */
+export function isOfType<T extends KnownType>(set: RecordSet, type: T): set is RecordSet<DataOf[T]> & { readonly type: T } {
+  return set.type === type;
+}
+
+/** The joined strings of a TXT record as an octet string: consumers join without a blank (RFC 7208 section 3.3, RFC 6376 section 3.6.2.2). */
+export const joined = (data: DataOf["TXT"]): string => data.strings.join("");
+
+/** What makes two record data of one type the same data. */
+export const dataKey = (type: RecordType, data: RecordData): string =>
+  type === "TXT" ? joined(data as DataOf["TXT"]) : printData(type, data);
+
+/** Whether two sets hold the same data, in whatever order and with whatever TTL; two absent sets are the same. */
+export function sameData(a: RecordSet | undefined, b: RecordSet | undefined): boolean {
+  if (a === undefined || b === undefined) return a === b;
+  if (a.type !== b.type || a.data.length !== b.data.length) return false;
+  const keys = new Set(a.data.map((data) => dataKey(a.type, data)));
+  return b.data.every((data) => keys.has(dataKey(b.type, data)));
+}
+
+/** Whether every record of `part` is in `whole`. */
+export function holds(whole: RecordSet | undefined, part: RecordSet): boolean {
+  if (whole === undefined || whole.type !== part.type) return false;
+  const keys = new Set(whole.data.map((data) => dataKey(whole.type, data)));
+  return part.data.every((data) => keys.has(dataKey(part.type, data)));
+}
+
+/** The set with these data added; data already there stay as they are. */
+export function withData(set: RecordSet, more: readonly RecordData[]): RecordSet {
+  const keys = new Set(set.data.map((data) => dataKey(set.type, data)));
+  return { ...set, data: [...set.data, ...more.filter((data) => !keys.has(dataKey(set.type, data)))] };
+}
+
+export const recordsOf = (set: RecordSet): ResourceRecord[] =>
+  set.data.map((data) => ({ name: set.name, type: set.type, ttl: set.ttl, data }));
+
+/** Gathers records into sets, in the order of their first record. The set's TTL is the smallest (RFC 2181 section 5.2). */
+export function toSets(records: Iterable<ResourceRecord>): RecordSet[] {
+  const sets = new Map<string, { name: DomainName; type: RecordType; ttl: number; data: RecordData[]; keys: Set<string> }>();
+  for (const { name, type, ttl, data } of records) {
+    const id = `${name} ${type}`;
+    let set = sets.get(id);
+    if (set === undefined) sets.set(id, (set = { name, type, ttl, data: [], keys: new Set() }));
+    set.ttl = Math.min(set.ttl, ttl);
+    const key = printData(type, data);
+    if (!set.keys.has(key)) set.data.push(data);
+    set.keys.add(key);
+  }
+  return [...sets.values()].map(({ keys: _, ...set }) => set);
+}
+
+/** One record as one master-file line, the name absolute. */
+export const printRecord = ({ name, type, ttl, data }: ResourceRecord): string =>
+  `${name} ${ttl} IN ${type} ${printData(type, data)}`;
+
+/** A record as programs read it: `{name, type, ttl, data}`, where data is text where the type has one field, and an object else. */
+export interface RecordJson {
+  readonly name: string;
+  readonly type: string;
+  readonly ttl: number;
+  readonly data: string | Readonly<Record<string, unknown>>;
+}
+
+export function recordJson({ name, type, ttl, data }: ResourceRecord): RecordJson {
+  if ("strings" in data) return { name, type, ttl, data: textOf(joined(data)) };
+  if ("address" in data) return { name, type, ttl, data: data.address };
+  if ("target" in data && type !== "SRV") return { name, type, ttl, data: data.target };
+  if ("rdata" in data) return { name, type, ttl, data: printData(type, data) };
+  return { name, type, ttl, data: "value" in data ? { ...data, value: textOf(data.value) } : { ...data } };
+}
+
+export const setJson = (set: RecordSet | undefined): RecordJson[] => (set === undefined ? [] : recordsOf(set).map(recordJson));

@@ -1,0 +1,171 @@
+import { type DomainName, fromLabels, labelOctets, labelsOf, labelText, ROOT } from "../name/index.ts";
+
+/** Thrown inside the reading of a DNS message that breaks off or contradicts itself; caught where the message is decoded. */
+export class MalformedWire extends Error {}
+
+/** Builds a DNS message or a part of one, with the names compressed where that is allowed (RFC 1035 section 4.1.4). */
+export class WireWriter {
+  #octets = Buffer.allocUnsafe(512);
+  #length = 0;
+  readonly #seen = new Map<string, number>();
+
+  get length(): number {
+    return this.#length;
+  }
+
+  #room(octets: number): number {
+    const at = this.#length;
+    this.#length += octets;
+    if (this.#length > this.#octets.length) {
+      const larger = Buffer.allocUnsafe(Math.max(this.#length, this.#octets.length * 2));
+      this.#octets.copy(larger, 0, 0, at);
+      this.#octets = larger;
+    }
+    return at;
+  }
+
+  u8(value: number): void {
+    const at = this.#room(1);
+    this.#octets[at] = value;
+  }
+
+  u16(value: number): void {
+    const at = this.#room(2);
+    this.#octets.writeUInt16BE(value, at);
+  }
+
+  u32(value: number): void {
+    const at = this.#room(4);
+    this.#octets.writeUInt32BE(value, at);
+  }
+
+  octets(value: Uint8Array): void {
+    const at = this.#room(value.length);
+    this.#octets.set(value, at);
+  }
+
+  /** An octet string as it is, without its length. */
+  text(value: string): void {
+    const at = this.#room(value.length);
+    this.#octets.write(value, at, "latin1");
+  }
+
+  /** A character-string: its length in one octet, then its octets (RFC 1035 section 3.3). */
+  string(value: string): void {
+    this.u8(value.length);
+    this.text(value);
+  }
+
+  name(of: DomainName, compress: boolean): void {
+    let rest: string = of;
+    const labels = labelsOf(of);
+    for (const label of labels) {
+      const seen = compress ? this.#seen.get(rest) : undefined;
+      if (seen !== undefined) {
+        this.u16(0xc000 | seen);
+        return;
+      }
+      if (compress && this.#length < 0x4000) this.#seen.set(rest, this.#length);
+      const octets = labelOctets(label);
+      this.u8(octets.length);
+      this.octets(octets);
+      rest = rest.slice(label.length + 1);
+    }
+    this.u8(0);
+  }
+
+  /** Runs `write` and puts the number of octets it wrote in front, as 16 bits. */
+  counted(write: () => void): void {
+    const at = this.#room(2);
+    write();
+    this.#octets.writeUInt16BE(this.#length - at - 2, at);
+  }
+
+  done(): Buffer {
+    return this.#octets.subarray(0, this.#length);
+  }
+}
+
+/** Reads a DNS message or a part of one; throws {@link MalformedWire} where it breaks off. */
+export class WireReader {
+  readonly message: Buffer;
+  at: number;
+  readonly end: number;
+
+  constructor(message: Buffer, at = 0, end = message.length) {
+    this.message = message;
+    this.at = at;
+    this.end = end;
+  }
+
+  get left(): number {
+    return this.end - this.at;
+  }
+
+  #take(octets: number): number {
+    const at = this.at;
+    if (octets > this.end - at) throw new MalformedWire(`the message breaks off at octet ${this.end}`);
+    this.at = at + octets;
+    return at;
+  }
+
+  u8(): number {
+    return this.message[this.#take(1)] as number;
+  }
+
+  u16(): number {
+    return this.message.readUInt16BE(this.#take(2));
+  }
+
+  u32(): number {
+    return this.message.readUInt32BE(this.#take(4));
+  }
+
+  octets(count: number): Buffer {
+    const at = this.#take(count);
+    return this.message.subarray(at, at + count);
+  }
+
+  text(count: number): string {
+    const at = this.#take(count);
+    return this.message.toString("latin1", at, at + count);
+  }
+
+  string(): string {
+    return this.text(this.u8());
+  }
+
+  /** A name; a compression pointer may only lead to an earlier place, so no message can make this loop. */
+  name(): DomainName {
+    const labels: string[] = [];
+    let at = this.at;
+    let limit = at;
+    let resumeAt: number | undefined;
+    for (;;) {
+      const length = this.message[at];
+      if (length === undefined || (resumeAt === undefined && at >= this.end)) throw new MalformedWire("a name breaks off");
+      if (length === 0) {
+        this.at = resumeAt ?? at + 1;
+        break;
+      }
+      if (length >= 0xc0) {
+        const low = this.message[at + 1];
+        if (low === undefined) throw new MalformedWire("a compression pointer breaks off");
+        const target = ((length & 0x3f) << 8) | low;
+        if (target >= limit) throw new MalformedWire("a compression pointer does not lead backwards");
+        resumeAt ??= at + 2;
+        at = target;
+        limit = target;
+        continue;
+      }
+      if (length > 63) throw new MalformedWire("a label has an unknown kind");
+      if (at + 1 + length > this.message.length) throw new MalformedWire("a label breaks off");
+      labels.push(labelText(this.message.subarray(at + 1, at + 1 + length)));
+      at += 1 + length;
+    }
+    if (labels.length === 0) return ROOT;
+    const of = fromLabels(labels);
+    if (of === undefined) throw new MalformedWire("a name is longer than 255 octets");
+    return of;
+  }
+}

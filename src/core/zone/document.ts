@@ -1,0 +1,295 @@
+import { type DomainName, isAtOrBelow, parseName, ROOT, upwards } from "../name/index.ts";
+import {
+  isOfType,
+  parseSeconds,
+  parseType,
+  type RecordSet,
+  type RecordType,
+  type ResourceRecord,
+  readData,
+  type Token,
+  textOf,
+  toSets,
+} from "../record/index.ts";
+import { type ScannedEntry, scan } from "./scan.ts";
+
+/** A record of a master file and where it stands in it; offsets count characters of the file's text. */
+export interface RecordEntry extends ResourceRecord {
+  readonly start: number;
+  readonly end: number;
+  /** Where its words begin and end, without the blank in front and the comment behind. */
+  readonly wordsStart: number;
+  readonly wordsEnd: number;
+  /** Whether its owner is written out, or taken over from the entry before. */
+  readonly ownerWritten: boolean;
+  /** Whether its class is written out. */
+  readonly classWritten: boolean;
+  /** What `$ORIGIN` and `$TTL` were here. */
+  readonly origin: DomainName;
+  readonly defaultTtl: number | undefined;
+  /** Offset of the serial number, in an SOA record. */
+  readonly serialAt?: number;
+  /** The file it comes from: undefined for the document itself, the path for an `$INCLUDE`. */
+  readonly file?: string;
+}
+
+/** A mistake in a master file. `line` and `column` count from 1. */
+export interface ZoneIssue {
+  readonly line: number;
+  readonly column: number;
+  readonly text: string;
+  readonly expected: string;
+  readonly file?: string;
+}
+
+/** A master file as text with its records located in it. */
+export interface ZoneDocument {
+  readonly text: string;
+  readonly entries: readonly RecordEntry[];
+  readonly issues: readonly ZoneIssue[];
+  /** What `$ORIGIN` and `$TTL` are at the end of the file. */
+  readonly origin: DomainName;
+  readonly defaultTtl: number | undefined;
+}
+
+export interface ParseOptions {
+  /** What names are relative to at the start; the root if not given. */
+  readonly origin?: DomainName;
+  /** TTL in seconds of records that name none where no `$TTL` and no earlier record gives one. */
+  readonly ttl?: number;
+  /** Reads the file an `$INCLUDE` names, as octets; undefined where it cannot be read. */
+  readonly include?: (path: string) => string | undefined;
+}
+
+const CLASSES = new Set(["IN", "CH", "HS", "CS"]);
+const MAX_INCLUDES = 16;
+
+/** Line and column of an offset, counted from 1. */
+export function positionOf(text: string, at: number): { line: number; column: number } {
+  let line = 1;
+  let lineStart = 0;
+  for (let i = text.indexOf("\n"); i !== -1 && i < at; i = text.indexOf("\n", i + 1)) {
+    line += 1;
+    lineStart = i + 1;
+  }
+  return { line, column: at - lineStart + 1 };
+}
+
+interface State {
+  origin: DomainName;
+  owner: DomainName | undefined;
+  defaultTtl: number | undefined;
+  lastTtl: number | undefined;
+  depth: number;
+  readonly options: ParseOptions;
+  readonly entries: RecordEntry[];
+  readonly issues: ZoneIssue[];
+}
+
+/**
+ * Reads a master file (RFC 1035 section 5, RFC 2308 section 4 for `$TTL`, RFC 3597 for unknown types).
+ * `text` is an octet string: decode files as latin1, so that every octet survives. Mistakes are listed in
+ * `issues` and the reading goes on behind them.
+ */
+export function parseZone(text: string, options: ParseOptions = {}): ZoneDocument {
+  const state: State = {
+    origin: options.origin ?? ROOT,
+    owner: undefined,
+    defaultTtl: undefined,
+    lastTtl: undefined,
+    depth: 0,
+    options,
+    entries: [],
+    issues: [],
+  };
+  readInto(state, text, undefined);
+  return { text, entries: state.entries, issues: state.issues, origin: state.origin, defaultTtl: state.defaultTtl };
+}
+
+function readInto(state: State, text: string, file: string | undefined): void {
+  const issue = (at: number, found: string, expected: string) =>
+    state.issues.push({ ...positionOf(text, at), text: textOf(found), expected, ...(file === undefined ? {} : { file }) });
+  for (const entry of scan(text)) {
+    if ("expected" in entry) {
+      issue(entry.at, entry.text, entry.expected);
+      continue;
+    }
+    const first = entry.tokens[0] as Token;
+    if (!entry.indented && first.text.startsWith("$") && !first.quoted) readDirective(state, entry, file, issue);
+    else readRecord(state, entry, file, issue);
+  }
+}
+
+type Report = (at: number, found: string, expected: string) => void;
+
+function readDirective(state: State, entry: ScannedEntry, file: string | undefined, issue: Report): void {
+  const [directive, argument, origin] = entry.tokens as [Token, Token?, Token?];
+  const kind = directive.text.toUpperCase();
+  if (argument === undefined) return issue(directive.at, directive.text, `something after ${kind}`);
+  switch (kind) {
+    case "$ORIGIN": {
+      const parsed = parseName(textOf(argument.text), state.origin);
+      if (parsed.ok) state.origin = parsed.value;
+      else issue(argument.at, argument.text, `a domain name (${parsed.error.message})`);
+      return;
+    }
+    case "$TTL": {
+      const ttl = parseSeconds(argument.text);
+      if (ttl === undefined) issue(argument.at, argument.text, "a time in seconds, or with units as in 1h30m");
+      else state.defaultTtl = ttl;
+      return;
+    }
+    case "$INCLUDE": {
+      const included = state.depth < MAX_INCLUDES ? state.options.include?.(textOf(argument.text)) : undefined;
+      if (included === undefined)
+        return issue(
+          argument.at,
+          argument.text,
+          state.depth < MAX_INCLUDES ? "a file that can be read" : "files that do not include each other in a ring",
+        );
+      const parsed = origin === undefined ? undefined : parseName(textOf(origin.text), state.origin);
+      if (parsed?.ok === false) return issue(origin?.at ?? 0, origin?.text ?? "", `a domain name (${parsed.error.message})`);
+      // The origin and owner of the including file hold again behind the include (RFC 1035 section 5.1).
+      const { origin: before, owner } = state;
+      if (parsed?.ok) state.origin = parsed.value;
+      state.depth += 1;
+      readInto(state, included, textOf(argument.text));
+      state.depth -= 1;
+      state.origin = before;
+      state.owner = owner;
+      return;
+    }
+    default:
+      issue(
+        directive.at,
+        directive.text,
+        file === undefined ? "$ORIGIN, $TTL or $INCLUDE" : "$ORIGIN, $TTL or $INCLUDE in the included file",
+      );
+  }
+}
+
+function readRecord(state: State, entry: ScannedEntry, file: string | undefined, issue: Report): void {
+  const { tokens } = entry;
+  let next = 0;
+  if (!entry.indented) {
+    const token = tokens[next++] as Token;
+    const parsed = parseName(textOf(token.text), state.origin);
+    if (!parsed.ok) {
+      state.owner = undefined;
+      return issue(token.at, token.text, `a domain name (${parsed.error.message})`);
+    }
+    state.owner = parsed.value;
+  }
+  if (state.owner === undefined)
+    return issue(entry.start, tokens[0]?.text ?? "", "a name in front, since no record before it has one");
+  let ttl: number | undefined;
+  let classWritten = false;
+  for (; next < tokens.length; next++) {
+    const word = (tokens[next] as Token).text;
+    const upper = word.toUpperCase();
+    const time = ttl === undefined && /^\d/.test(word) ? parseSeconds(word) : undefined;
+    if (time !== undefined) ttl = time;
+    else if (!classWritten && CLASSES.has(upper)) {
+      if (upper !== "IN") return issue((tokens[next] as Token).at, word, "the class IN");
+      classWritten = true;
+    } else break;
+  }
+  const typeToken = tokens[next++];
+  const type = typeToken === undefined || typeToken.quoted ? undefined : parseType(typeToken.text);
+  if (type === undefined)
+    return issue(typeToken?.at ?? entry.wordsEnd, typeToken?.text ?? "", "a record type such as TXT or CNAME");
+  const data = readData(type, tokens.slice(next), state.origin, entry.wordsEnd);
+  if (!data.ok) return issue(data.error.at, data.error.text, data.error.expected);
+  const soaMinimum = type === "SOA" ? (data.value as { minimum: number }).minimum : undefined;
+  const effective = ttl ?? state.defaultTtl ?? state.lastTtl ?? state.options.ttl ?? soaMinimum;
+  if (effective === undefined) return issue(entry.wordsEnd, "", "a TTL: put a $TTL line at the top of the file");
+  state.lastTtl = effective;
+  state.entries.push({
+    name: state.owner,
+    type,
+    ttl: effective,
+    data: data.value,
+    start: entry.start,
+    end: entry.end,
+    wordsStart: (tokens[0] as Token).at,
+    wordsEnd: entry.wordsEnd,
+    ownerWritten: !entry.indented,
+    classWritten,
+    origin: state.origin,
+    defaultTtl: state.defaultTtl,
+    ...(type === "SOA" ? { serialAt: tokens[next + 2]?.at ?? -1 } : {}),
+    ...(file === undefined ? {} : { file }),
+  });
+}
+
+/** The records of some master-file lines, for a place that is not a whole zone: an ask, a paste. */
+export function parseRecords(
+  text: string,
+  options: ParseOptions = {},
+): { readonly records: readonly ResourceRecord[]; readonly issues: readonly ZoneIssue[] } {
+  const { entries, issues } = parseZone(text, options);
+  return { records: entries.map(({ name: owner, type, ttl, data }) => ({ name: owner, type, ttl, data })), issues };
+}
+
+/** A zone in memory: what one apex answers for. */
+export interface Zone {
+  readonly apex: DomainName;
+  readonly soa: RecordSet | undefined;
+  /** Record sets by name and type. */
+  readonly nodes: ReadonlyMap<DomainName, ReadonlyMap<RecordType, RecordSet>>;
+  /** Every name that exists, empty non-terminals included (RFC 4592 section 2.2.2). */
+  readonly names: ReadonlySet<DomainName>;
+}
+
+/** Builds a zone from its record sets; sets outside the apex are left out. */
+export function zoneOf(apex: DomainName, sets: Iterable<RecordSet>): Zone {
+  const nodes = new Map<DomainName, Map<RecordType, RecordSet>>();
+  const names = new Set<DomainName>([apex]);
+  for (const set of sets) {
+    if (!isAtOrBelow(set.name, apex)) continue;
+    let node = nodes.get(set.name);
+    if (node === undefined) {
+      nodes.set(set.name, (node = new Map()));
+      for (const above of upwards(set.name)) {
+        if (names.has(above)) break;
+        names.add(above);
+      }
+    }
+    node.set(set.type, set);
+  }
+  return { apex, soa: nodes.get(apex)?.get("SOA"), nodes, names };
+}
+
+/**
+ * The zones a master file describes: one for each SOA record, each with the records nearest to it. A file
+ * without an SOA is one zone at its `$ORIGIN` or, without one, at the closest name above everything in it.
+ */
+export function zonesOf({ entries }: Pick<ZoneDocument, "entries">): Zone[] {
+  const sets = toSets(entries);
+  const apexes = new Set(sets.filter((set) => isOfType(set, "SOA")).map((set) => set.name));
+  if (apexes.size === 0) {
+    const apex = sets.reduce<DomainName | undefined>((common, set) => {
+      if (common === undefined) return entries[0]?.origin === ROOT ? set.name : (entries[0]?.origin ?? set.name);
+      for (const above of upwards(common)) if (isAtOrBelow(set.name, above)) return above;
+      return ROOT;
+    }, undefined);
+    return apex === undefined ? [] : [zoneOf(apex, sets)];
+  }
+  const byApex = new Map<DomainName, RecordSet[]>([...apexes].map((apex) => [apex, []]));
+  for (const set of sets) {
+    // The DS and NS sets of a delegation stand at the child's apex too; they stay where the file has one zone for both.
+    for (const above of upwards(set.name)) {
+      const zone = byApex.get(above);
+      if (zone !== undefined) {
+        zone.push(set);
+        break;
+      }
+    }
+  }
+  return [...byApex].map(([apex, own]) => zoneOf(apex, own));
+}
+
+/** The negative-caching time a zone's SOA asks for, in seconds (RFC 2308 section 5). */
+export function negativeTtl(soa: RecordSet): number {
+  return isOfType(soa, "SOA") ? Math.min(soa.ttl, soa.data[0]?.minimum ?? soa.ttl) : soa.ttl;
+}

@@ -1,0 +1,126 @@
+import type { Token } from "../record/index.ts";
+
+/** One entry of a master file: a record or a directive, possibly over several lines (RFC 1035 section 5.1). */
+export interface ScannedEntry {
+  /** Whether the entry begins with a blank, so that its owner is the one before it. */
+  readonly indented: boolean;
+  readonly tokens: readonly Token[];
+  /** Offset of the first character of its first line, and of the first character after its last line end. */
+  readonly start: number;
+  readonly end: number;
+  /** Offset where its last word ends; a comment may follow. */
+  readonly wordsEnd: number;
+}
+
+/** A place where the file cannot be read. `at` is an offset. */
+export interface ScanError {
+  readonly at: number;
+  readonly text: string;
+  readonly expected: string;
+}
+
+const NEWLINE = 10;
+const RETURN = 13;
+const SPACE = 32;
+const TAB = 9;
+const QUOTE = 34;
+const OPEN = 40;
+const CLOSE = 41;
+const SEMICOLON = 59;
+const BACKSLASH = 92;
+
+function afterLine(text: string, at: number): number {
+  const newline = text.indexOf("\n", at);
+  return newline === -1 ? text.length : newline + 1;
+}
+
+/**
+ * Cuts a master file into entries. After a scan error it goes on with the next line, so that one mistake
+ * does not hide the rest of the file.
+ */
+export function* scan(text: string): Generator<ScannedEntry | ScanError> {
+  let at = 0;
+  while (at < text.length) {
+    const start = at;
+    const first = text.charCodeAt(at);
+    const indented = first === SPACE || first === TAB;
+    const tokens: Token[] = [];
+    let wordsEnd = at;
+    let openedAt = -1;
+    let error: ScanError | undefined;
+    entry: for (;;) {
+      const code = at < text.length ? text.charCodeAt(at) : NEWLINE;
+      switch (code) {
+        case SPACE:
+        case TAB:
+        case RETURN:
+          at += 1;
+          break;
+        case NEWLINE:
+          if (at >= text.length || openedAt === -1) {
+            at = Math.min(at + 1, text.length);
+            break entry;
+          }
+          at += 1;
+          break;
+        case SEMICOLON: {
+          const end = text.indexOf("\n", at);
+          at = end === -1 ? text.length : end;
+          break;
+        }
+        case OPEN:
+          if (openedAt !== -1) error ??= { at, text: "(", expected: "the closing parenthesis before another opens" };
+          openedAt = at;
+          at += 1;
+          break;
+        case CLOSE:
+          if (openedAt === -1) error ??= { at, text: ")", expected: "an opening parenthesis before a closing one" };
+          openedAt = -1;
+          at += 1;
+          wordsEnd = at;
+          break;
+        case QUOTE: {
+          const from = at;
+          at += 1;
+          while (at < text.length && text.charCodeAt(at) !== QUOTE && text.charCodeAt(at) !== NEWLINE)
+            at += text.charCodeAt(at) === BACKSLASH && text.charCodeAt(at + 1) !== NEWLINE ? 2 : 1;
+          if (at >= text.length || text.charCodeAt(at) !== QUOTE) {
+            at = Math.min(at, text.length);
+            error ??= { at: from, text: text.slice(from, Math.min(at, from + 40)), expected: "a closing quote on the same line" };
+            break;
+          }
+          at += 1;
+          tokens.push({ text: text.slice(from + 1, at - 1), quoted: true, at: from });
+          wordsEnd = at;
+          break;
+        }
+        default: {
+          const from = at;
+          for (; at < text.length; at++) {
+            const here = text.charCodeAt(at);
+            if (here === BACKSLASH && at + 1 < text.length && text.charCodeAt(at + 1) !== NEWLINE) at += 1;
+            else if (
+              here === SPACE ||
+              here === TAB ||
+              here === NEWLINE ||
+              here === RETURN ||
+              here === SEMICOLON ||
+              here === OPEN ||
+              here === CLOSE ||
+              here === QUOTE
+            )
+              break;
+          }
+          tokens.push({ text: text.slice(from, at), quoted: false, at: from });
+          wordsEnd = at;
+        }
+      }
+    }
+    if (openedAt !== -1 && error === undefined) {
+      at = afterLine(text, openedAt);
+      error = { at: openedAt, text: "(", expected: "a closing parenthesis" };
+    }
+    if (error !== undefined) yield error;
+    else if (tokens.length > 0) yield { indented, tokens, start, end: at, wordsEnd };
+  }
+}
