@@ -1,0 +1,197 @@
+import { randomInt } from "node:crypto";
+import { type AliasSet, type Answer, failed, type Found, type Lookup, MAX_CHAIN, type Negative } from "../core/lookup/index.ts";
+import { type DomainName, displayName } from "../core/name/index.ts";
+import { type DataOf, type RecordSet, type RecordType, type ResourceRecord, toSets } from "../core/record/index.ts";
+import { err, ok, type Result } from "../core/result.ts";
+import { type ServerAddress, serverText } from "./address.ts";
+import { CLASS, decodeMessage, EDNS_PAYLOAD, emptyMessage, encodeMessage, type Message, RCODE, rcodeName, type WireRecord } from "./message.ts";
+import { type Exchange, exchangeHttps, exchangeTcp, timedOut, UdpChannel } from "./transport.ts";
+
+export interface DnsClientOptions {
+  /** Longest time one question may take over all its tries, in milliseconds. */
+  readonly timeout?: number;
+  /** How often a question is sent before it counts as unanswered. */
+  readonly tries?: number;
+  /** How many questions one server gets at the same time. */
+  readonly concurrency?: number;
+}
+
+/** Lets a fixed number of tasks run at a time; the others wait their turn. */
+class Gate {
+  #free: number;
+  readonly #waiting: (() => void)[] = [];
+
+  constructor(size: number) {
+    this.#free = size;
+  }
+
+  async through<T>(task: () => Promise<T>): Promise<T> {
+    if (this.#free > 0) this.#free -= 1;
+    else await new Promise<void>((resolve) => this.#waiting.push(resolve));
+    try {
+      return await task();
+    } finally {
+      const next = this.#waiting.shift();
+      if (next === undefined) this.#free += 1;
+      else next();
+    }
+  }
+}
+
+/**
+ * Asks DNS servers: UDP with EDNS0 first, TCP when the answer is cut, HTTPS where the server is a URL.
+ * Close it when done, or its sockets keep the process alive.
+ */
+export class DnsClient {
+  readonly #timeout: number;
+  readonly #tries: number;
+  readonly #concurrency: number;
+  readonly #channels = new Map<string, UdpChannel>();
+  readonly #gates = new Map<string, Gate>();
+
+  constructor({ timeout = 5000, tries = 3, concurrency = 32 }: DnsClientOptions = {}) {
+    this.#timeout = timeout;
+    this.#tries = tries;
+    this.#concurrency = concurrency;
+  }
+
+  /** A lookup that asks this one server; `recursive` asks it to find the answer elsewhere if need be. */
+  at(server: ServerAddress, { recursive }: { readonly recursive: boolean }): Lookup {
+    return { ask: async (name, type) => interpret(await this.query(server, name, type, recursive), server, name, type, recursive) };
+  }
+
+  /** One question to one server: the answer as it came, or why there is none. */
+  query(server: ServerAddress, name: DomainName, type: RecordType, recursive: boolean): Promise<Result<Message, ReturnType<typeof failed>>> {
+    const key = serverText(server);
+    let gate = this.#gates.get(key);
+    if (gate === undefined) this.#gates.set(key, (gate = new Gate(this.#concurrency)));
+    return gate.through(() => this.#query(server, name, type, recursive));
+  }
+
+  async #query(server: ServerAddress, name: DomainName, type: RecordType, recursive: boolean) {
+    const deadline = performance.now() + this.#timeout;
+    const left = () => Math.max(1, deadline - performance.now());
+    const question = { name, type, class: CLASS.IN };
+    let edns = true;
+    let last = failed("timeout", "");
+    for (let attempt = 0; attempt < this.#tries && performance.now() < deadline; attempt++) {
+      const request = encodeMessage({
+        ...emptyMessage,
+        id: "url" in server ? 0 : randomInt(0x10000),
+        recursionDesired: recursive,
+        questions: [question],
+        ...(edns ? { edns: { payload: EDNS_PAYLOAD } } : {}),
+      });
+      const share = attempt === this.#tries - 1 ? left() : Math.min(left(), this.#timeout / this.#tries);
+      const exchanged = await this.#send(server, request, share, left);
+      if (!exchanged.ok) {
+        last = exchanged.error.why === "timeout" ? timedOut(server, this.#timeout) : exchanged.error;
+        if (last.why === "timeout") continue;
+        break;
+      }
+      const decoded = decodeMessage(exchanged.value);
+      if (!decoded.ok) return err(failed("malformed", `${serverText(server)} sent an answer that cannot be read: ${decoded.error}`));
+      const message = decoded.value;
+      if (!fits(message, request, question)) return err(failed("malformed", `${serverText(server)} answered another question than the one asked`));
+      // A server from before EDNS says FORMERR, or NOTIMP, to it and is asked again without (RFC 6891 section 7).
+      if (edns && (message.rcode === RCODE.FORMERR || message.rcode === RCODE.NOTIMP || message.rcode === RCODE.BADVERS)) {
+        edns = false;
+        attempt -= 1;
+        continue;
+      }
+      return ok(message);
+    }
+    return err(last);
+  }
+
+  async #send(server: ServerAddress, request: Buffer, ms: number, left: () => number): Promise<Exchange> {
+    if ("url" in server) return exchangeHttps(server.url, request, left());
+    const key = serverText(server);
+    let channel = this.#channels.get(key);
+    if (channel === undefined) this.#channels.set(key, (channel = new UdpChannel(server)));
+    const sameQuestion = questionOctets(request);
+    const answer = await channel.exchange(request, (octets) => isAnswerTo(octets, sameQuestion), ms);
+    const truncated = answer.ok && (answer.value.readUInt16BE(2) & 0x0200) !== 0;
+    return truncated ? exchangeTcp(server, request, left()) : answer;
+  }
+
+  close(): void {
+    for (const channel of this.#channels.values()) channel.close();
+    this.#channels.clear();
+  }
+}
+
+/** The octets of the question section of a request that carries one question. */
+function questionOctets(request: Buffer): Buffer {
+  let at = 12;
+  while (request[at] !== 0) at += (request[at] as number) + 1;
+  return request.subarray(12, at + 5);
+}
+
+/** Whether a datagram is a response that repeats the question, which may change the case of letters only. A FORMERR may come without one. */
+function isAnswerTo(answer: Buffer, question: Buffer): boolean {
+  if ((answer.readUInt16BE(2) & 0x8000) === 0) return false;
+  if (answer.readUInt16BE(4) === 0) return (answer.readUInt16BE(2) & 0x0f) !== RCODE.NOERROR;
+  if (answer.length < 12 + question.length) return false;
+  return answer.toString("latin1", 12, 12 + question.length).toLowerCase() === question.toString("latin1").toLowerCase();
+}
+
+function fits(message: Message, request: Buffer, question: { name: DomainName; type: RecordType }): boolean {
+  if (!message.response || message.id !== request.readUInt16BE(0)) return false;
+  const [asked] = message.questions;
+  if (asked === undefined) return message.rcode !== RCODE.NOERROR;
+  return message.questions.length === 1 && asked.name === question.name && asked.type === question.type;
+}
+
+const inClass = (records: readonly WireRecord[]): ResourceRecord[] =>
+  records.filter((record) => record.class === CLASS.IN && record.data !== undefined) as ResourceRecord[];
+
+const isNs = (set: RecordSet): set is RecordSet<DataOf["NS"]> => set.type === "NS";
+
+/** What a response says about the question, as one member of the answer union. */
+export function interpret(
+  outcome: Result<Message, ReturnType<typeof failed>>,
+  server: ServerAddress,
+  name: DomainName,
+  type: RecordType,
+  recursive: boolean,
+): Answer {
+  if (!outcome.ok) return outcome.error;
+  const message = outcome.value;
+  const where = serverText(server);
+  if (message.rcode !== RCODE.NOERROR && message.rcode !== RCODE.NXDOMAIN) {
+    const why = message.rcode === RCODE.REFUSED || message.rcode === RCODE.NOTAUTH ? "refused" : "servfail";
+    return failed(why, `${where} answered ${rcodeName(message.rcode)} for ${displayName(name)}`);
+  }
+  const { authoritative } = message;
+  const sets = toSets(inClass(message.answers));
+  const chain: AliasSet[] = [];
+  let at = name;
+  for (;;) {
+    const found = sets.find((set) => set.name === at && set.type === type);
+    if (found !== undefined) return { kind: "found", set: found, chain, authoritative } satisfies Found;
+    const alias = sets.find((set) => set.name === at && set.type === "CNAME") as AliasSet | undefined;
+    const target = alias?.data[0]?.target;
+    if (alias === undefined || target === undefined) break;
+    if (chain.length >= MAX_CHAIN || chain.some((link) => link.name === target))
+      return failed("loop", `${where} answered with aliases that lead round in a ring from ${displayName(name)}`, { chain });
+    chain.push(alias);
+    at = target;
+  }
+  const authority = toSets(inClass(message.authority));
+  const soa = authority.find((set) => set.type === "SOA");
+  if (message.rcode === RCODE.NXDOMAIN || soa !== undefined || (authoritative && chain.length === 0)) {
+    const kind = message.rcode === RCODE.NXDOMAIN ? "nxdomain" : "nodata";
+    return { kind, chain, authoritative, ...(soa === undefined ? {} : { soa }) } satisfies Negative;
+  }
+  const ns = authority.find(isNs);
+  if (ns !== undefined && !authoritative && !recursive)
+    return failed("delegated", `${where} hands ${displayName(ns.name)} on to ${ns.data.map((data) => displayName(data.target)).join(", ")}`, {
+      chain,
+      delegation: { ns, glue: toSets(inClass(message.additional)).filter((set) => set.type === "A" || set.type === "AAAA") },
+    });
+  if (chain.length > 0 && !recursive) return failed("outside", `the alias at ${displayName(name)} leads to ${displayName(at)}, which ${where} does not hold`, { chain, authoritative });
+  // An empty NOERROR without an SOA from a resolver: nothing there, only nobody can say for how long.
+  if (recursive && message.recursionAvailable) return { kind: "nodata", chain, authoritative } satisfies Negative;
+  return failed("refused", `${where} neither answers for ${displayName(name)} nor says who does`, { chain });
+}

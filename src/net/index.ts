@@ -1,0 +1,17 @@
+/**
+ * The ports of `core` made real: asking DNS servers and changing zones.
+ *
+ * ```ts
+ * const client = new DnsClient({ timeout: 5000 });
+ * const vantage = client.at({ address: "127.0.0.1", port: 53 }, { recursive: true });
+ * await vantage.ask(name("brackwater.example"), "TXT");   // an Answer, never an exception
+ * client.close();
+ *
+ * await sendUpdate({ server, apex, key, changes, now, timeout: 5000 });   // { kind: "done" } | { kind: "moved" } ...
+ * ```
+ */
+export { parseServerAddress, type ServerAddress, serverText } from "./address.ts";
+export { DnsClient, type DnsClientOptions } from "./client.ts";
+export * from "./message.ts";
+export { signMessage, TSIG_ALGORITHMS, TSIG_ERROR, type TsigAlgorithm, type TsigFailure, type TsigKey, verifyMessage } from "./tsig.ts";
+export { sendUpdate, type UpdateOutcome, type UpdateRequest } from "./update.ts";

@@ -1,0 +1,185 @@
+import { type DomainName, ROOT } from "../core/name/index.ts";
+import {
+  codeOfType,
+  decodeData,
+  encodeData,
+  MalformedWire,
+  type RecordData,
+  type RecordType,
+  typeOfCode,
+  WireReader,
+  WireWriter,
+} from "../core/record/index.ts";
+import { err, ok, type Result } from "../core/result.ts";
+
+/** Response codes (RFC 1035 section 4.1.1, RFC 2136 section 2.2, RFC 8945 section 3). */
+export const RCODE = {
+  NOERROR: 0,
+  FORMERR: 1,
+  SERVFAIL: 2,
+  NXDOMAIN: 3,
+  NOTIMP: 4,
+  REFUSED: 5,
+  YXDOMAIN: 6,
+  YXRRSET: 7,
+  NXRRSET: 8,
+  NOTAUTH: 9,
+  NOTZONE: 10,
+  BADVERS: 16,
+} as const;
+
+/** The name of a response code, for messages. */
+export const rcodeName = (code: number): string => Object.entries(RCODE).find(([, value]) => value === code)?.[0] ?? `RCODE${code}`;
+
+export const OPCODE = { QUERY: 0, UPDATE: 5 } as const;
+
+/** Classes; NONE and ANY carry meaning in dynamic updates (RFC 2136 section 2.4). */
+export const CLASS = { IN: 1, NONE: 254, ANY: 255 } as const;
+
+/** EDNS payload size that no common path fragments, in octets. */
+export const EDNS_PAYLOAD = 1232;
+
+export interface Question {
+  readonly name: DomainName;
+  readonly type: RecordType;
+  readonly class: number;
+}
+
+/** One record of a message; `data` is undefined where the record carries none, as in updates. */
+export interface WireRecord {
+  readonly name: DomainName;
+  readonly type: RecordType;
+  readonly class: number;
+  readonly ttl: number;
+  readonly data: RecordData | undefined;
+}
+
+/** A DNS message (RFC 1035 section 4.1). In an update the sections are zone, prerequisite, update, additional. */
+export interface Message {
+  readonly id: number;
+  readonly opcode: number;
+  readonly response: boolean;
+  readonly authoritative: boolean;
+  readonly truncated: boolean;
+  readonly recursionDesired: boolean;
+  readonly recursionAvailable: boolean;
+  /** Extended with the upper bits of the OPT record, where there is one (RFC 6891 section 6.1.3). */
+  readonly rcode: number;
+  readonly questions: readonly Question[];
+  readonly answers: readonly WireRecord[];
+  readonly authority: readonly WireRecord[];
+  readonly additional: readonly WireRecord[];
+  /** The sender's UDP payload size, where the message carries EDNS. */
+  readonly edns?: { readonly payload: number };
+}
+
+export const emptyMessage: Message = {
+  id: 0,
+  opcode: OPCODE.QUERY,
+  response: false,
+  authoritative: false,
+  truncated: false,
+  recursionDesired: false,
+  recursionAvailable: false,
+  rcode: RCODE.NOERROR,
+  questions: [],
+  answers: [],
+  authority: [],
+  additional: [],
+};
+
+function encodeRecord({ name, type, class: klass, ttl, data }: WireRecord, to: WireWriter): void {
+  to.name(name, true);
+  to.u16(codeOfType(type));
+  to.u16(klass);
+  to.u32(ttl);
+  to.counted(() => {
+    if (data !== undefined) encodeData(type, data, to, true);
+  });
+}
+
+export function encodeMessage(message: Message): Buffer {
+  const to = new WireWriter();
+  to.u16(message.id);
+  to.u16(
+    (message.response ? 0x8000 : 0) |
+      (message.opcode << 11) |
+      (message.authoritative ? 0x0400 : 0) |
+      (message.truncated ? 0x0200 : 0) |
+      (message.recursionDesired ? 0x0100 : 0) |
+      (message.recursionAvailable ? 0x0080 : 0) |
+      (message.rcode & 0x0f),
+  );
+  to.u16(message.questions.length);
+  to.u16(message.answers.length);
+  to.u16(message.authority.length);
+  to.u16(message.additional.length + (message.edns === undefined ? 0 : 1));
+  for (const question of message.questions) {
+    to.name(question.name, true);
+    to.u16(codeOfType(question.type));
+    to.u16(question.class);
+  }
+  for (const section of [message.answers, message.authority, message.additional])
+    for (const record of section) encodeRecord(record, to);
+  if (message.edns !== undefined) {
+    to.name(ROOT, false);
+    to.u16(codeOfType("OPT"));
+    to.u16(message.edns.payload);
+    to.u32((message.rcode >> 4) << 24);
+    to.u16(0);
+  }
+  return to.done();
+}
+
+function decodeRecord(from: WireReader): WireRecord {
+  const name = from.name();
+  const type = typeOfCode(from.u16());
+  const klass = from.u16();
+  const ttl = from.u32();
+  const length = from.u16();
+  const start = from.at;
+  if (length > from.left) throw new MalformedWire("a record breaks off");
+  from.at = start + length;
+  const empty = length === 0 && klass !== CLASS.IN;
+  const data = empty ? undefined : decodeData(type, new WireReader(from.message, start, start + length));
+  // A TTL with the top bit set counts as zero (RFC 2181 section 8).
+  return { name, type, class: klass, ttl: type !== "OPT" && ttl > 0x7fffffff ? 0 : ttl, data };
+}
+
+/** Reads a message; the error is half a sentence that says where it breaks off. */
+export function decodeMessage(octets: Buffer): Result<Message, string> {
+  try {
+    const from = new WireReader(octets);
+    const id = from.u16();
+    const flags = from.u16();
+    const counts = [from.u16(), from.u16(), from.u16(), from.u16()] as const;
+    const questions = Array.from({ length: counts[0] }, () => ({ name: from.name(), type: typeOfCode(from.u16()), class: from.u16() }));
+    const section = (count: number) => {
+      const records: WireRecord[] = [];
+      for (let i = 0; i < count; i++) records.push(decodeRecord(from));
+      return records;
+    };
+    const answers = section(counts[1]);
+    const authority = section(counts[2]);
+    const additional = section(counts[3]);
+    const opt = additional.find((record) => record.type === "OPT");
+    return ok({
+      id,
+      response: (flags & 0x8000) !== 0,
+      opcode: (flags >> 11) & 0x0f,
+      authoritative: (flags & 0x0400) !== 0,
+      truncated: (flags & 0x0200) !== 0,
+      recursionDesired: (flags & 0x0100) !== 0,
+      recursionAvailable: (flags & 0x0080) !== 0,
+      rcode: (flags & 0x0f) | (opt === undefined ? 0 : (opt.ttl >>> 24) << 4),
+      questions,
+      answers,
+      authority,
+      additional: additional.filter((record) => record.type !== "OPT"),
+      ...(opt === undefined ? {} : { edns: { payload: opt.class } }),
+    });
+  } catch (error) {
+    if (error instanceof MalformedWire) return err(error.message);
+    throw error;
+  }
+}

@@ -1,0 +1,147 @@
+import { randomInt } from "node:crypto";
+import { type DomainName, displayName } from "../core/name/index.ts";
+import type { RecordSet, RecordType } from "../core/record/index.ts";
+import { dataKey } from "../core/record/index.ts";
+import type { SetChange } from "../core/zone/index.ts";
+import { type ServerAddress, serverText } from "./address.ts";
+import { CLASS, decodeMessage, emptyMessage, encodeMessage, type Message, OPCODE, RCODE, rcodeName, type WireRecord } from "./message.ts";
+import { exchangeTcp } from "./transport.ts";
+import { signMessage, type TsigKey, verifyMessage } from "./tsig.ts";
+
+/**
+ * How a dynamic update ended.
+ * - `done`: the server carried all of it out and signed its answer
+ * - `moved`: a record set was no longer as expected; nothing was done
+ * - `refused`: the server or its key check said no; nothing was done
+ * - `unknown`: the request left, and no answer that can be trusted came back; it may have been carried out
+ * - `unreachable`: the request never reached the server; nothing was done
+ */
+export type UpdateOutcome =
+  | { readonly kind: "done" }
+  | { readonly kind: "moved"; readonly detail: string }
+  | { readonly kind: "refused" | "unknown" | "unreachable"; readonly detail: string; readonly remedy: string };
+
+const record = (name: DomainName, type: RecordType, klass: number, ttl = 0, data: WireRecord["data"] = undefined): WireRecord => ({
+  name,
+  type,
+  class: klass,
+  ttl,
+  data,
+});
+
+const wire = (set: RecordSet, klass: number, ttl: number) => set.data.map((data) => record(set.name, set.type, klass, ttl, data));
+
+/** Requires each set to be exactly as it was seen (RFC 2136 sections 2.4.2 and 2.4.3). */
+function prerequisites(changes: readonly SetChange[]): WireRecord[] {
+  const required = changes.flatMap(({ name, type, before }) =>
+    before === undefined ? [record(name, type, CLASS.NONE)] : wire(before, CLASS.IN, 0),
+  );
+  // Where other data is about to stand, no alias may have come up since, and the reverse (RFC 1034 section 3.6.2).
+  const touched = new Set(changes.map(({ name, type }) => `${name} ${type}`));
+  for (const name of new Set(changes.filter(({ after, type }) => after !== undefined && type !== "CNAME").map((change) => change.name)))
+    if (!touched.has(`${name} CNAME`)) required.push(record(name, "CNAME", CLASS.NONE));
+  for (const { name, type, before, after } of changes)
+    if (type === "CNAME" && before === undefined && after !== undefined && !changes.some((other) => other.name === name && other.before !== undefined))
+      required.push(record(name, "ANY", CLASS.NONE));
+  return required;
+}
+
+/** The update section: only what really changes, so that a server logs and transfers no more (RFC 2136 section 2.5). Removals come first. */
+function updates(changes: readonly SetChange[]): WireRecord[] {
+  const removals: WireRecord[] = [];
+  const additions: WireRecord[] = [];
+  for (const { name, type, before, after } of changes) {
+    if (after === undefined) {
+      removals.push(record(name, type, CLASS.ANY));
+      continue;
+    }
+    const stays = new Set(after.data.map((data) => dataKey(type, data)));
+    const was = new Set(before?.data.map((data) => dataKey(type, data)));
+    // One TTL for the whole set (RFC 2181 section 5.2): where it changes, every record is written anew.
+    const sameTtl = before?.ttl === after.ttl;
+    if (before !== undefined && !sameTtl) removals.push(record(name, type, CLASS.ANY));
+    else for (const data of before?.data ?? []) if (!stays.has(dataKey(type, data))) removals.push(record(name, type, CLASS.NONE, 0, data));
+    for (const data of after.data) if (!sameTtl || !was.has(dataKey(type, data))) additions.push(record(name, type, CLASS.IN, after.ttl, data));
+  }
+  return [...removals, ...additions];
+}
+
+/** The one atomic update message for all changes of a zone (RFC 2136 sections 2 and 3.4.2.7). */
+export function updateMessage(apex: DomainName, changes: readonly SetChange[], id: number): Message {
+  return {
+    ...emptyMessage,
+    id,
+    opcode: OPCODE.UPDATE,
+    questions: [{ name: apex, type: "SOA", class: CLASS.IN }],
+    answers: prerequisites(changes),
+    authority: updates(changes),
+  };
+}
+
+export interface UpdateRequest {
+  readonly server: ServerAddress;
+  readonly apex: DomainName;
+  readonly key: TsigKey;
+  readonly changes: readonly SetChange[];
+  /** Seconds since 1970, by the clock that the server's is compared with. */
+  readonly now: number;
+  /** Longest wait for the answer, in milliseconds. */
+  readonly timeout: number;
+}
+
+/** Sends all changes of one zone as one signed update over TCP, once, and checks the server's signature on the answer. */
+export async function sendUpdate({ server, apex, key, changes, now, timeout }: UpdateRequest): Promise<UpdateOutcome> {
+  if ("url" in server) return { kind: "unreachable", detail: `${server.url} is not a server for dynamic updates`, remedy: "give the address of the primary server" };
+  const where = serverText(server);
+  const signed = signMessage(encodeMessage(updateMessage(apex, changes, randomInt(0x10000))), key, now);
+  const sent = await exchangeTcp(server, signed.message, timeout);
+  if (!sent.ok) {
+    if (sent.error.why === "unreachable")
+      return { kind: "unreachable", detail: sent.error.detail, remedy: "check the server's address under hosts: in zandrel.yaml, and that this machine may reach it" };
+    return { kind: "unknown", detail: sent.error.detail, remedy: "run zandrel status: it looks at the zone and says whether the change was carried out" };
+  }
+  const verified = verifyMessage(sent.value, key, now, signed.mac);
+  const answer = decodeMessage(sent.value);
+  const rcode = answer.ok ? answer.value.rcode : undefined;
+  if (!verified.ok) {
+    switch (verified.error.code) {
+      case "bad-key":
+        return {
+          kind: "refused",
+          detail: `${where} does not know the key ${displayName(key.name)} with ${key.algorithm}`,
+          remedy: "compare the key's name and algorithm in zandrel.yaml with what the DNS host shows",
+        };
+      case "bad-signature":
+        return rcode === RCODE.NOTAUTH
+          ? { kind: "refused", detail: `${where} says that the secret of the key ${displayName(key.name)} is wrong`, remedy: "copy the secret from the DNS host again, whole and without blanks" }
+          : { kind: "unknown", detail: `the answer of ${where} is not signed with the key ${displayName(key.name)}`, remedy: "somebody may be in between: run zandrel status to see what the zone holds" };
+      case "bad-time": {
+        const minutes = verified.error.serverTime === undefined ? undefined : Math.round((now - verified.error.serverTime) / 60);
+        const off = minutes === undefined ? "too far from" : `${Math.abs(minutes)} minutes ${minutes < 0 ? "behind" : "ahead of"}`;
+        return { kind: "refused", detail: `this computer's clock is ${off} the clock of ${where}`, remedy: "set the clock and publish again" };
+      }
+      case "unsigned":
+        if (rcode === RCODE.NOERROR || rcode === undefined)
+          return { kind: "unknown", detail: `the answer of ${where} is not signed`, remedy: "run zandrel status to see what the zone holds" };
+        break;
+      case "malformed":
+        return { kind: "unknown", detail: `the answer of ${where} cannot be read`, remedy: "run zandrel status to see what the zone holds" };
+    }
+  }
+  switch (rcode) {
+    case RCODE.NOERROR:
+      return { kind: "done" };
+    case RCODE.YXDOMAIN:
+    case RCODE.YXRRSET:
+    case RCODE.NXRRSET:
+    case RCODE.NXDOMAIN:
+      return { kind: "moved", detail: `${where} holds something else than a moment ago (${rcodeName(rcode)})` };
+    case RCODE.NOTAUTH:
+    case RCODE.NOTZONE:
+      return { kind: "refused", detail: `${where} is not the primary server of ${displayName(apex)} (${rcodeName(rcode)})`, remedy: "ask the DNS host which server takes updates for this zone" };
+    case RCODE.REFUSED:
+      return { kind: "refused", detail: `${where} does not let the key ${displayName(key.name)} change ${displayName(apex)}`, remedy: "ask the DNS host to allow updates of this zone with this key" };
+    default:
+      return { kind: "refused", detail: `${where} answered ${rcode === undefined ? "something that cannot be read" : rcodeName(rcode)}`, remedy: "try again; if it stays, ask the DNS host" };
+  }
+}
