@@ -11,6 +11,8 @@
  * }
  * ```
  */
+export { type Authority, authorityOf, type AuthoritativeServer, type Servers } from "./authority.ts";
+export { type Live, liveAt, ownSetOf } from "./live.ts";
 export * from "./lookup.ts";
 export { memoized } from "./memo.ts";
 export { answerFromZones, zoneLookup } from "./zone-lookup.ts";

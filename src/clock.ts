@@ -1,0 +1,30 @@
+/** What time it is. Only the program's entry and the lab have one; everything else is told. */
+export interface Clock {
+  /** Milliseconds since 1970. */
+  now(): number;
+  /** Waits for a span of this clock's time, in milliseconds. */
+  sleep(ms: number): Promise<void>;
+}
+
+const wait = (ms: number) => new Promise<void>((resolve) => setTimeout(resolve, Math.min(ms, 0x7fffffff)));
+
+export const systemClock: Clock = { now: Date.now, sleep: wait };
+
+/** A clock that stood at `start` when the real time was `realStart`, and runs `speed` times as fast. */
+export function fastClock(start: number, realStart: number, speed: number): Clock {
+  return {
+    now: () => Math.round(start + (Date.now() - realStart) * speed),
+    sleep: (ms) => wait(ms / speed),
+  };
+}
+
+/** The form in which the lab hands its clock to other processes, in ZANDREL_CLOCK: `2026-03-02T09:00:00.000Z@1763881200000*300`. */
+export const clockText = (start: number, realStart: number, speed: number): string => `${new Date(start).toISOString()}@${realStart}*${speed}`;
+
+/** The clock a text describes, or undefined where it describes none. */
+export function parseClock(text: string): Clock | undefined {
+  const match = /^(\S+)@(\d+)\*(\d+(?:\.\d+)?)$/.exec(text);
+  const start = Date.parse(match?.[1] ?? "");
+  const speed = Number(match?.[3]);
+  return Number.isNaN(start) || !(speed > 0) ? undefined : fastClock(start, Number(match?.[2]), speed);
+}

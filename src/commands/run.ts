@@ -1,0 +1,168 @@
+import yargs from "yargs";
+import { z } from "zod";
+import { parseClock, systemClock } from "../clock.ts";
+import { closest, EXIT, type ExitCode, UserError } from "../core/user-error.ts";
+import { jsonText, styleFor, terminalSafe, visible } from "../present/index.ts";
+import { type Arguments, type Command, COMMANDS, type Context } from "./command.ts";
+
+const GLOBAL = {
+  json: { type: "boolean", describe: "print the result as JSON (schemas in docs/schemas)", default: false },
+  workspace: { type: "string", describe: "the workspace folder, if it is not this one or one above", requiresArg: true },
+} as const;
+
+/** Reads standard input to its end; more than `most` octets are refused before they fill the memory. */
+async function readInput(most: number): Promise<string> {
+  const chunks: Buffer[] = [];
+  let length = 0;
+  for await (const chunk of process.stdin) {
+    length += (chunk as Buffer).length;
+    if (length > most) throw new UserError(`standard input is larger than ${Math.round(most / 1024)} KiB: give only the part that matters.`);
+    chunks.push(chunk as Buffer);
+  }
+  return Buffer.concat(chunks).toString("utf8");
+}
+
+async function prompt(question: string): Promise<string> {
+  const { createInterface } = await import("node:readline/promises");
+  const terminal = createInterface({ input: process.stdin, output: process.stderr });
+  try {
+    return (await terminal.question(terminalSafe(question))).trim();
+  } finally {
+    terminal.close();
+  }
+}
+
+function contextFor(json: boolean): Context {
+  const { env } = process;
+  const clock = env.ZANDREL_CLOCK === undefined ? systemClock : parseClock(env.ZANDREL_CLOCK);
+  if (clock === undefined) throw new UserError("ZANDREL_CLOCK is not a lab's clock: unset it, or copy it whole from what zandrel lab prints.");
+  const live = process.stdout.isTTY === true;
+  const forced = env.FORCE_COLOR !== undefined && env.FORCE_COLOR !== "0";
+  const colour = !json && (env.NO_COLOR === undefined || env.NO_COLOR === "") && (forced || (live && env.TERM !== "dumb"));
+  return {
+    cwd: process.cwd(),
+    env,
+    clock,
+    style: styleFor(colour),
+    width: Math.max(60, Math.min(process.stdout.columns ?? (Number(env.COLUMNS) || 100), 120)),
+    interactive: live && process.stdin.isTTY === true && !json,
+    live,
+    json,
+    out: (text) => void process.stdout.write(json ? text : terminalSafe(text)),
+    note: (text) => void process.stderr.write(terminalSafe(text)),
+    readInput,
+    prompt,
+  };
+}
+
+const unknownCommand = (name: string): UserError => {
+  const near = closest(name, COMMANDS.map((one) => one.name));
+  return new UserError(`there is no command “${visible(name)}”${near === undefined ? "" : `; did you mean “${near}”?`} Run zandrel --help to see them all.`);
+};
+
+function describeAll(): string {
+  const width = Math.max(...COMMANDS.map(({ name }) => name.length));
+  return [
+    "zandrel COMMAND [OPTIONS]",
+    "",
+    "Domain ownership and mail authentication records: taken down, published, followed, proven.",
+    "",
+    "Commands, in the order of the work:",
+    ...COMMANDS.map(({ name, summary }) => `  ${name.padEnd(width)}  ${summary}`),
+    "",
+    "zandrel COMMAND --help explains one command. Every command takes --json and ends with",
+    "0 (all is as wanted), 1 (something is not), 2 (the call or a file is wrong), 3 (could not be determined).",
+    "",
+    "Start here: zandrel init DOMAIN, or see the whole story with zandrel demo.",
+    "",
+  ].join("\n");
+}
+
+/** One command's own parser. */
+function parserFor(command: Command<never>) {
+  const options = { ...command.options, ...(command.schema === undefined ? { workspace: GLOBAL.workspace } : GLOBAL) };
+  const known = [...Object.keys(options), "help"];
+  const parser = yargs()
+    .scriptName("zandrel")
+    .usage(`zandrel ${command.name} ${command.operands}\n\n${command.summary[0]?.toUpperCase()}${command.summary.slice(1)}.`)
+    .parserConfiguration({ "camel-case-expansion": false, "strip-aliased": true, "duplicate-arguments-array": false, "greedy-arrays": false, "parse-positional-numbers": false })
+    .locale("en")
+    .options(options as never)
+    .help()
+    .version(false)
+    .alias("help", "h")
+    .exitProcess(false)
+    .wrap(Math.min(100, process.stdout.columns ?? 100))
+    .strictOptions()
+    .fail((message, error) => {
+      if (error !== undefined && error !== null) throw error;
+      const wrong = /^Unknown arguments?: (.+)$/.exec(message)?.[1]?.split(", ")[0];
+      if (wrong === undefined) throw new UserError(`zandrel ${command.name}: ${message.replace(/\s+/g, " ")}. Run zandrel ${command.name} --help to see the options.`);
+      const near = closest(wrong, known);
+      throw new UserError(`zandrel ${command.name} has no option --${visible(wrong)}${near === undefined ? "" : `; did you mean --${near}?`} Run zandrel ${command.name} --help to see them.`);
+    });
+  for (const [line, meaning] of command.examples) parser.example(line, meaning);
+  return parser;
+}
+
+async function runCommand(command: Command<never>, argv: readonly string[]): Promise<ExitCode> {
+  const parser = parserFor(command);
+  if (argv.includes("--help") || argv.includes("-h")) {
+    process.stdout.write(`${await parser.getHelp()}\n`);
+    return EXIT.ok;
+  }
+  const args = (await parser.parseAsync([...argv])) as unknown as Arguments;
+  const context = contextFor(args.json === true);
+  const { exit, result } = await command.run({ ...args, _: args._.map(String) }, context);
+  if (result !== undefined) {
+    if (context.json) context.out(`${jsonText((command.schema as z.ZodType).parse(result), 2)}\n`);
+    else if (command.present !== undefined) context.out(command.present(result, context));
+  }
+  return exit;
+}
+
+/** Completions for what is typed so far: commands first, then options of the command. */
+async function complete(words: readonly string[]): Promise<void> {
+  const [name, ...rest] = words.filter((word) => !word.endsWith("zandrel"));
+  const entry = COMMANDS.find((one) => one.name === name);
+  const offered = entry === undefined || rest.length === 0 ? COMMANDS.map((one) => one.name) : ["--help", "--json", "--workspace", ...Object.keys((await entry.load()).default.options).map((option) => `--${option}`)];
+  const last = rest.at(-1) ?? name ?? "";
+  process.stdout.write(offered.filter((word) => word.startsWith(last)).map((word) => `${word}\n`).join(""));
+}
+
+/** Writes the JSON schema of every command's `--json` into a folder. */
+async function writeSchemas(folder: string): Promise<void> {
+  const { writeAtomically } = await import("../workspace/index.ts");
+  for (const { name, load } of COMMANDS) {
+    const { schema } = (await load()).default;
+    if (schema === undefined) continue;
+    const json = z.toJSONSchema(schema, { io: "output", unrepresentable: "any" });
+    writeAtomically(`${folder}/${name}.json`, `${JSON.stringify({ title: `zandrel ${name} --json`, ...json }, undefined, 2)}\n`);
+  }
+}
+
+/** Runs a command line and gives back the exit code. */
+export async function run(argv: readonly string[]): Promise<ExitCode> {
+  try {
+    const [name, ...rest] = argv;
+    if (name === undefined || name === "--help" || name === "-h" || name === "help") {
+      process.stdout.write(describeAll());
+      return name === undefined ? EXIT.usage : EXIT.ok;
+    }
+    if (name === "--completions") {
+      await complete(rest);
+      return EXIT.ok;
+    }
+    if (name === "schemas") {
+      await writeSchemas(rest[0] ?? "docs/schemas");
+      return EXIT.ok;
+    }
+    const entry = COMMANDS.find((one) => one.name === name);
+    if (entry === undefined) throw unknownCommand(name);
+    return await runCommand((await entry.load()).default, rest);
+  } catch (error) {
+    if (!(error instanceof UserError)) throw error;
+    process.stderr.write(terminalSafe(`${visible(error.message)}\n`));
+    return error.exit;
+  }
+}

@@ -1,0 +1,62 @@
+import { displayName } from "../name/index.ts";
+import type { Ask, State } from "./ask.ts";
+import type { View } from "./view.ts";
+
+/** What an ask's state is derived from. */
+export interface Standing {
+  readonly ask: Ask;
+  readonly views: readonly View[];
+  /** Ids of the asks it waits for that are not proven yet. */
+  readonly waitingFor: readonly string[];
+  /** When the service confirmed it, by the journal; milliseconds since 1970. */
+  readonly provenAt: number | undefined;
+  /** When it was last seen settled, by the journal. */
+  readonly settledAt: number | undefined;
+  /** Why it cannot be published as it stands, from the draft. */
+  readonly clash: string | undefined;
+  /** The likeliest near miss. */
+  readonly miss: string | undefined;
+  /** Why the domain could not be looked at, or is served by nobody. */
+  readonly trouble: { readonly kind: "failed" | "not-delegated"; readonly because: string } | undefined;
+}
+
+export interface Verdict {
+  readonly state: State;
+  readonly because: string;
+}
+
+const names = (views: readonly View[]) => [...new Set(views.map((view) => view.from))].join(", ");
+
+/** Derives where an ask stands. Pure: the same observations always give the same state. */
+export function stateOf({ ask, views, waitingFor, provenAt, settledAt, clash, miss, trouble }: Standing): Verdict {
+  const missing = (because: string): Verdict => {
+    if (provenAt !== undefined) return { state: "lapsed", because: `it was proven, and now ${because}` };
+    if (settledAt !== undefined) return { state: "lapsed", because: `it was there everywhere, and now ${because}` };
+    if (miss !== undefined) return { state: "astray", because: miss };
+    if (waitingFor.length > 0) return { state: "waiting", because: `${waitingFor.join(", ")} must be proven first` };
+    if (clash !== undefined) return { state: "clashing", because: clash };
+    return { state: "noted", because };
+  };
+  if (trouble?.kind === "failed") return { state: "unknown", because: trouble.because };
+  if (trouble?.kind === "not-delegated") return missing(trouble.because);
+  if (ask.wanted.length === 0) return { state: "noted", because: "it names no records" };
+  const authorities = views.filter((view) => view.role === "authoritative");
+  const vantages = views.filter((view) => view.role === "vantage");
+  const lacking = authorities.filter((view) => view.sees === "old" || view.sees === "nothing");
+  const silent = authorities.filter((view) => view.sees === "unknown");
+  const reason = (view: View | undefined) => (view?.answer.kind === "failed" ? view.answer.detail : "no server could be asked");
+  // One server that says no is enough to know that it is not there; silence alone says nothing.
+  if (lacking.length > 0) {
+    const what = [...new Set(lacking.map((view) => `${displayName(view.name)} ${view.type}`))].join(", ");
+    return missing(
+      lacking.length === authorities.length ? `no name server has ${what}` : `${names(lacking)} does not have ${what}`,
+    );
+  }
+  if (silent.length > 0 || authorities.length === 0) return { state: "unknown", because: reason(silent[0]) };
+  if (provenAt !== undefined) return { state: "proven", because: "the service confirmed it, and it is still there" };
+  const old = vantages.filter((view) => view.sees === "old" || view.sees === "nothing");
+  if (old.length > 0) return { state: "spreading", because: `every name server has it; ${names(old)} still shows the old view` };
+  const mute = vantages.filter((view) => view.sees === "unknown");
+  if (mute.length > 0) return { state: "unknown", because: `every name server has it, but ${reason(mute[0])}` };
+  return { state: "settled", because: vantages.length > 0 ? "every name server and every vantage has it" : "every name server has it" };
+}

@@ -1,0 +1,62 @@
+import type { Answer, AuthoritativeServer, Lookup } from "../lookup/index.ts";
+import type { DomainName } from "../name/index.ts";
+import { holds, type RecordSet, type RecordType } from "../record/index.ts";
+import { negativeTtl } from "../zone/index.ts";
+
+/** Who looks: an authoritative server of the domain, or a resolver whose view counts. */
+export interface Viewpoint {
+  readonly name: string;
+  readonly role: "authoritative" | "vantage";
+  readonly lookup: Lookup;
+}
+
+/** What one viewpoint shows of one wanted record set. */
+export interface View {
+  readonly from: string;
+  readonly role: Viewpoint["role"];
+  readonly name: DomainName;
+  readonly type: RecordType;
+  /** `new`: all that is wanted; `old`: something else; `nothing`: it says there is nothing; `unknown`: it could not be asked. */
+  readonly sees: "new" | "old" | "nothing" | "unknown";
+  /** How long it keeps that answer, in seconds; undefined for servers that hold the data themselves. */
+  readonly keeps?: number;
+  readonly answer: Answer;
+}
+
+export const authoritativeViewpoints = (servers: readonly AuthoritativeServer[], label: (server: AuthoritativeServer) => string): Viewpoint[] =>
+  servers.map((server) => ({ name: label(server), role: "authoritative", lookup: server.lookup }));
+
+/** Reads an answer as a view on a wanted set. */
+export function viewOf(viewpoint: Viewpoint, wanted: RecordSet, answer: Answer): View {
+  const common = { from: viewpoint.name, role: viewpoint.role, name: wanted.name, type: wanted.type, answer };
+  const cached = (seconds: number | undefined) => (viewpoint.role === "vantage" && seconds !== undefined ? { keeps: seconds } : {});
+  switch (answer.kind) {
+    case "failed":
+      // An alias that leads away from here is still something other than what is wanted.
+      return answer.chain.length > 0 ? { ...common, sees: "old", ...cached(answer.chain[0]?.ttl) } : { ...common, sees: "unknown" };
+    case "found": {
+      const own = answer.chain.length === 0;
+      const ttl = Math.min(answer.set.ttl, ...answer.chain.map((link) => link.ttl));
+      // A service follows an alias when it looks for a TXT; what counts is what it finds at the end.
+      return { ...common, sees: (own || wanted.type !== "CNAME") && holds(answer.set, wanted) ? "new" : "old", ...cached(ttl) };
+    }
+    default:
+      return { ...common, sees: answer.chain.length > 0 ? "old" : "nothing", ...cached(answer.soa === undefined ? undefined : negativeTtl(answer.soa)) };
+  }
+}
+
+/**
+ * Looks at every wanted set from every viewpoint. The vantages are asked only about sets that every
+ * authoritative server that answers already has: a question too early would make them remember “no such
+ * record” (RFC 2308).
+ */
+export async function look(wanted: readonly RecordSet[], viewpoints: readonly Viewpoint[]): Promise<View[]> {
+  const one = async (viewpoint: Viewpoint, set: RecordSet) => viewOf(viewpoint, set, await viewpoint.lookup.ask(set.name, set.type));
+  const perSet = wanted.map(async (set) => {
+    const authorities = await Promise.all(viewpoints.filter((v) => v.role === "authoritative").map((v) => one(v, set)));
+    const there = authorities.some((view) => view.sees === "new") && authorities.every((view) => view.sees === "new" || view.sees === "unknown");
+    const vantages = there ? await Promise.all(viewpoints.filter((v) => v.role === "vantage").map((v) => one(v, set))) : [];
+    return [...authorities, ...vantages];
+  });
+  return (await Promise.all(perSet)).flat();
+}

@@ -1,0 +1,199 @@
+import type { Ask } from "../ask/index.ts";
+import { type Live, type Lookup, liveAt, ownSetOf } from "../lookup/index.ts";
+import { type DomainName, displayName, isAtOrBelow } from "../name/index.ts";
+import { dataKey, holds, printData, type RecordData, type RecordSet, type RecordType, withData } from "../record/index.ts";
+import { type Hold, holdOf, longest } from "../spread/index.ts";
+import type { SetChange } from "../zone/index.ts";
+
+/** One record set and what happens to it, with the reason and the asks it is for. */
+export interface Change extends SetChange {
+  readonly action: "add" | "replace" | "merge" | "remove" | "keep";
+  readonly because: string;
+  readonly asks: readonly string[];
+  /** How long others may still show what was there before; undefined for `keep`. */
+  readonly hold?: Hold;
+}
+
+export type ClashKind = "alias-in-the-way" | "alias-at-apex" | "alias-beside-data" | "other-value" | "asks-disagree" | "below-zone-cut" | "outside-domain";
+
+/** Why an ask cannot be published as it stands, what taking the obstacle away would break, and the ways out. */
+export interface Clash {
+  readonly kind: ClashKind;
+  readonly name: DomainName;
+  readonly type: RecordType;
+  readonly ask: string;
+  readonly because: string;
+  readonly breaks: string;
+  readonly waysOut: readonly string[];
+}
+
+export interface Draft {
+  readonly domain: DomainName;
+  readonly changes: readonly Change[];
+  readonly clashes: readonly Clash[];
+  /** Sets that could not be looked at, so that nothing can be said about them. */
+  readonly undetermined: readonly { readonly name: DomainName; readonly type: RecordType; readonly because: string; readonly asks: readonly string[] }[];
+}
+
+export interface DraftRequest {
+  readonly domain: DomainName;
+  /** The asks to be published; those that wait for others are left out by the caller. */
+  readonly asks: readonly Ask[];
+  /** The zone as its authoritative server, or a master file, shows it. */
+  readonly lookup: Lookup;
+  /** Names at which what stands there may be replaced, because the user said so. */
+  readonly replace: ReadonlySet<DomainName>;
+  /** Who put a set there, as far as the workspace knows. */
+  readonly whoPut: (set: RecordSet) => string;
+}
+
+/** Types whose sets grow by what is asked; in all others the asked set takes the place of the old one. */
+const SHARED: ReadonlySet<RecordType> = new Set(["TXT", "CAA"]);
+
+/** The types that are looked at to see what an alias would push out (RFC 1034 section 3.6.2). */
+const NEIGHBOURS: readonly RecordType[] = ["A", "AAAA", "MX", "TXT", "NS", "CAA", "SRV"];
+
+interface Wanted {
+  readonly set: RecordSet;
+  readonly asks: readonly string[];
+}
+
+/** Brings the asks' sets together: one set a name and type, each record once. */
+function gather(asks: readonly Ask[]): Wanted[] {
+  const gathered = new Map<string, { set: RecordSet; asks: string[] }>();
+  for (const ask of asks) {
+    for (const set of ask.wanted) {
+      const id = `${set.name} ${set.type}`;
+      const other = gathered.get(id);
+      if (other === undefined) gathered.set(id, { set, asks: [ask.id] });
+      else {
+        other.set = { ...withData(other.set, set.data), ttl: Math.min(other.set.ttl, set.ttl) };
+        if (!other.asks.includes(ask.id)) other.asks.push(ask.id);
+      }
+    }
+  }
+  return [...gathered.values()];
+}
+
+const shown = (set: RecordSet) => set.data.map((data) => printData(set.type, data)).join(", ");
+
+/** What stops working when a set goes, in words for people who do not know record types. */
+export function breaksWithout(set: RecordSet): string {
+  const name = displayName(set.name);
+  switch (set.type) {
+    case "A":
+    case "AAAA":
+      return `whatever is reached at ${name} today (${shown(set)}) is no longer reached there`;
+    case "CNAME":
+      return `whatever ${name} leads to today (${shown(set)}) is no longer reached there`;
+    case "MX":
+      return `mail to ${name} no longer arrives at ${shown(set)}`;
+    case "NS":
+      return `everything below ${name} is no longer found`;
+    default:
+      return `whoever reads the ${set.type} record at ${name} no longer finds it`;
+  }
+}
+
+/** Computes what would change in a zone so that every ask gets what it wants, and what stands in the way. Changes nothing. */
+export async function makeDraft({ domain, asks, lookup, replace, whoPut }: DraftRequest): Promise<Draft> {
+  const changes: Change[] = [];
+  const clashes: Clash[] = [];
+  const undetermined: Draft["undetermined"][number][] = [];
+  const gathered = gather(asks);
+  const replaceWay = (name: DomainName) => `zandrel draft --replace ${displayName(name)} shows the draft with the old record replaced`;
+
+  for (const { set, asks: ids } of gathered) {
+    const { name, type } = set;
+    const clash = (kind: ClashKind, because: string, breaks: string, ...waysOut: string[]) =>
+      clashes.push(...ids.map((ask) => ({ kind, name, type, ask, because, breaks, waysOut })));
+
+    if (!isAtOrBelow(name, domain)) {
+      clash("outside-domain", `${displayName(name)} does not belong to ${displayName(domain)}`, "nothing", `take the ask down for the domain that ${displayName(name)} belongs to`);
+      continue;
+    }
+    if (type === "CNAME" && name === domain) {
+      clash(
+        "alias-at-apex",
+        `an alias (CNAME) cannot stand at ${displayName(domain)} itself, because the zone's own records stand there`,
+        "the whole zone, mail included",
+        "ask the service for its addresses (A and AAAA records) instead",
+        `point www.${displayName(domain)} at the service and redirect the bare domain there`,
+      );
+      continue;
+    }
+    if (type === "CNAME" && set.data.length > 1) {
+      clash("asks-disagree", `${ids.join(" and ")} want ${displayName(name)} to lead to different targets: ${shown(set)}`, "nothing yet", "retire one of the asks, or ask one service for another name");
+      continue;
+    }
+    const wantedBeside = gathered.find((other) => other.set.name === name && other.set.type !== type && (other.set.type === "CNAME" || type === "CNAME"));
+    if (wantedBeside !== undefined) {
+      clash("asks-disagree", `${[...ids, ...wantedBeside.asks].join(" and ")} want an alias and other records at ${displayName(name)}; an alias stands alone`, "nothing yet", "ask one of the services for another name");
+      continue;
+    }
+    const live = await liveAt(lookup, domain, name, type);
+    if (live.kind === "failed") {
+      if (live.answer.why === "delegated" && live.answer.delegation?.ns.name !== domain)
+        clash("below-zone-cut", `${live.answer.detail}, so it is not part of this zone`, "nothing", "publish the record at the DNS host that serves that zone");
+      else undetermined.push({ name, type, because: live.answer.detail, asks: ids });
+      continue;
+    }
+    const gone: Change[] = [];
+    const removeBecause = `it makes room for the ${type} record of ${ids.join(", ")}, as --replace ${displayName(name)} says`;
+    const makeRoom = (other: RecordSet, kind: ClashKind, because: string) => {
+      if (replace.has(name)) gone.push({ action: "remove", name, type: other.type, before: other, after: undefined, because: removeBecause, asks: ids, ...holdPart({ kind: "set", set: other }) });
+      else clash(kind, `${because}; it was put there by ${whoPut(other)}`, breaksWithout(other), replaceWay(name));
+      return replace.has(name);
+    };
+    if (live.kind === "alias" && !makeRoom(live.set, "alias-in-the-way", `${displayName(name)} is an alias for ${shown(live.set)}, and nothing else can stand beside an alias`)) continue;
+    if (type === "CNAME") {
+      const neighbours = await Promise.all(NEIGHBOURS.map((other) => liveAt(lookup, domain, name, other)));
+      const unseen = neighbours.find((other) => other.kind === "failed" && other.answer.chain.length === 0);
+      if (unseen?.kind === "failed") {
+        undetermined.push({ name, type, because: unseen.answer.detail, asks: ids });
+        continue;
+      }
+      const inTheWay = neighbours.map(ownSetOf).filter((other) => other !== undefined);
+      const room = inTheWay.map((other) => makeRoom(other, "alias-beside-data", `${displayName(name)} has a ${other.type} record (${shown(other)}), and an alias cannot stand beside it`));
+      if (room.includes(false)) continue;
+    }
+    const before = ownSetOf(live);
+    const common = { name, type, before, asks: ids };
+    if (before !== undefined && holds(before, set)) {
+      const extra = SHARED.has(type) ? [] : before.data.filter((data) => !has(set, data));
+      if (extra.length === 0) {
+        changes.push({ ...common, action: "keep", after: before, because: "it is there already" });
+        continue;
+      }
+    }
+    if (before === undefined) {
+      const wildcard = live.kind === "wildcard" ? `; until now the wildcard ${displayName(live.wildcard)} answers there` : "";
+      changes.push(...gone, { ...common, action: "add", after: set, because: `${ids.join(", ")} asks for it, and nothing stands there${wildcard}`, ...holdPart(live) });
+    } else if (SHARED.has(type)) {
+      changes.push({ ...common, action: "merge", after: withData(before, set.data), because: `${ids.join(", ")} asks for it; what stands there already stays`, ...holdPart(live) });
+    } else if (replace.has(name)) {
+      changes.push({ ...common, action: "replace", after: set, because: `${ids.join(", ")} asks for it, in place of ${shown(before)} put there by ${whoPut(before)}`, ...holdPart(live) });
+    } else {
+      clash(
+        "other-value",
+        `${displayName(name)} has another ${type} record already: ${shown(before)}, put there by ${whoPut(before)}`,
+        breaksWithout(before),
+        replaceWay(name),
+      );
+    }
+  }
+  return { domain, changes, clashes, undetermined };
+}
+
+const has = (set: RecordSet, data: RecordData) => set.data.some((own) => dataKey(set.type, own) === dataKey(set.type, data));
+
+function holdPart(before: Live): { hold?: Hold } {
+  const hold = holdOf(before);
+  return hold === undefined ? {} : { hold };
+}
+
+/** The changes that have to be carried out. */
+export const pending = (draft: Draft): Change[] => draft.changes.filter((change) => change.action !== "keep");
+
+/** When everyone sees the draft at the latest, counted from its publication, and which change decides it. */
+export const draftHold = (draft: Draft): Hold | undefined => longest(pending(draft).flatMap((change) => change.hold ?? []));

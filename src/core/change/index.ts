@@ -1,0 +1,11 @@
+/**
+ * From what is wanted and what is live to what would change.
+ *
+ * ```ts
+ * const draft = await makeDraft({ domain, asks, lookup, replace: new Set(), whoPut });
+ * draft.changes;      // [{ action: "merge", name, type, before, after, because, asks, hold }]
+ * draft.clashes;      // [{ kind: "alias-in-the-way", because, breaks, waysOut, … }]
+ * pending(draft);     // the changes that have to be carried out
+ * ```
+ */
+export * from "./draft.ts";

@@ -1,0 +1,109 @@
+import { type DomainName, displayName, parentOf, ROOT, upwards } from "../name/index.ts";
+import type { DataOf, RecordSet } from "../record/index.ts";
+import type { Answer, Failed, Lookup } from "./lookup.ts";
+
+/** Asks a server by its address; `recursive` asks it to go and find the answer. */
+export interface Servers {
+  at(address: string, options: { readonly recursive: boolean }): Lookup;
+}
+
+/** A server that the parent zone names for a domain. */
+export interface AuthoritativeServer {
+  readonly name: DomainName;
+  readonly address: string;
+  readonly lookup: Lookup;
+}
+
+/**
+ * Who answers for a domain by the word of its parent zone.
+ * - `delegated`: these servers
+ * - `not-delegated`: the parent says that the domain does not exist or is not handed on
+ * - `failed`: nobody could say
+ */
+export type Authority =
+  | {
+      readonly kind: "delegated";
+      readonly apex: DomainName;
+      readonly servers: readonly AuthoritativeServer[];
+      /** Name servers whose address could not be found, with the reason. */
+      readonly unreachable: readonly { readonly name: DomainName; readonly because: string }[];
+      /** How long resolvers keep the delegation, in seconds. */
+      readonly ttl: number;
+    }
+  | { readonly kind: "not-delegated"; readonly parent: DomainName; readonly because: string }
+  | { readonly kind: "failed"; readonly because: string };
+
+async function addressesOf(base: Lookup, name: DomainName, glue: readonly RecordSet[]): Promise<{ addresses: string[]; failure?: Failed }> {
+  const known = glue.filter((set) => set.name === name);
+  if (known.length > 0) return { addresses: known.flatMap(addressesIn) };
+  const answers = await Promise.all([base.ask(name, "A"), base.ask(name, "AAAA")]);
+  const addresses = answers.flatMap((answer) => (answer.kind === "found" ? addressesIn(answer.set) : []));
+  const failure = answers.find((answer) => answer.kind === "failed");
+  return { addresses, ...(addresses.length === 0 && failure !== undefined ? { failure } : {}) };
+}
+
+const addressesIn = (set: RecordSet): string[] => (set as RecordSet<DataOf["A"]>).data.map((data) => data.address);
+
+const targetsOf = (set: RecordSet): readonly DomainName[] => (set as RecordSet<DataOf["NS"]>).data.map((data) => data.target);
+
+/** The zone above a name and its name servers, as a resolver knows them. */
+async function parentZone(base: Lookup, domain: DomainName): Promise<{ apex: DomainName; ns: RecordSet } | Failed | undefined> {
+  for (const above of upwards(parentOf(domain))) {
+    const answer = await base.ask(above, "NS");
+    if (answer.kind === "failed") return answer;
+    if (answer.kind === "found" && answer.chain.length === 0) return { apex: above, ns: answer.set };
+    if (above === ROOT) break;
+  }
+  return undefined;
+}
+
+/** The NS set and glue a parent's server hands out, or the answer that says there is none. */
+async function askParent(base: Lookup, servers: Servers, parent: { ns: RecordSet }, domain: DomainName): Promise<Answer | undefined> {
+  let last: Answer | undefined;
+  for (const target of targetsOf(parent.ns)) {
+    const { addresses } = await addressesOf(base, target, []);
+    for (const address of addresses) {
+      const answer = await servers.at(address, { recursive: false }).ask(domain, "NS");
+      if (answer.kind !== "failed" || answer.why === "delegated") return answer;
+      last = answer;
+    }
+  }
+  return last;
+}
+
+/**
+ * Finds the servers that answer for a domain the way a resolver does: from the parent zone down, never by
+ * what the domain's own servers claim (RFC 1034 section 5.3.3). Where the parent's servers cannot be asked
+ * from here, the resolver's word is taken.
+ */
+export async function authorityOf(domain: DomainName, base: Lookup, servers: Servers): Promise<Authority> {
+  const parent = await parentZone(base, domain);
+  if (parent === undefined) return { kind: "failed", because: `no zone above ${displayName(domain)} could be found` };
+  if ("kind" in parent) return { kind: "failed", because: parent.detail };
+  const said = await askParent(base, servers, parent, domain);
+  let ns: RecordSet | undefined;
+  let glue: readonly RecordSet[] = [];
+  if (said?.kind === "found") ns = said.set;
+  else if (said?.kind === "failed" && said.delegation !== undefined) ({ ns, glue } = said.delegation);
+  else if (said?.kind === "nodata" || said?.kind === "nxdomain")
+    return { kind: "not-delegated", parent: parent.apex, because: `${displayName(parent.apex)} does not hand ${displayName(domain)} on to any name server` };
+  else {
+    const resolved = await base.ask(domain, "NS");
+    if (resolved.kind === "failed") return { kind: "failed", because: resolved.detail };
+    if (resolved.kind !== "found" || resolved.chain.length > 0)
+      return { kind: "not-delegated", parent: parent.apex, because: `no name servers are known for ${displayName(domain)}` };
+    ns = resolved.set;
+  }
+  if (ns.name !== domain)
+    return { kind: "not-delegated", parent: parent.apex, because: `${displayName(domain)} is part of ${displayName(ns.name)} and has no name servers of its own` };
+  const found: AuthoritativeServer[] = [];
+  const unreachable: { name: DomainName; because: string }[] = [];
+  for (const name of targetsOf(ns)) {
+    const { addresses, failure } = await addressesOf(base, name, glue);
+    // One address a server: they serve the same data, and asking each would only repeat the question.
+    const [address] = addresses;
+    if (address === undefined) unreachable.push({ name, because: failure?.detail ?? `${displayName(name)} has no address` });
+    else found.push({ name, address, lookup: servers.at(address, { recursive: false }) });
+  }
+  return { kind: "delegated", apex: domain, servers: found, unreachable, ttl: ns.ttl };
+}

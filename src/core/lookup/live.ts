@@ -1,0 +1,47 @@
+import { type DomainName, isBelow, parentOf, upwards, wildcardOf } from "../name/index.ts";
+import { type RecordSet, type RecordType, sameData } from "../record/index.ts";
+import { negativeTtl } from "../zone/index.ts";
+import type { AliasSet, Failed, Lookup } from "./lookup.ts";
+
+/**
+ * What really stands at a name of a zone for one type, as its authoritative server shows it. A wildcard
+ * that answers for the name is told apart from a set of its own, because it is neither changed nor removed
+ * when the name gets one (RFC 4592).
+ */
+export type Live =
+  | { readonly kind: "set"; readonly set: RecordSet }
+  | { readonly kind: "alias"; readonly set: AliasSet }
+  | { readonly kind: "wildcard"; readonly set: RecordSet; readonly wildcard: DomainName }
+  | { readonly kind: "nothing"; readonly negativeTtl: number | undefined }
+  | { readonly kind: "failed"; readonly answer: Failed };
+
+/** Asks an authoritative source for what stands at exactly this name. */
+export async function liveAt(lookup: Lookup, apex: DomainName, name: DomainName, type: RecordType): Promise<Live> {
+  const answer = await lookup.ask(name, type);
+  const [alias] = answer.chain;
+  if (alias !== undefined) return (await fromWildcard(lookup, apex, name, alias)) ?? { kind: "alias", set: alias };
+  switch (answer.kind) {
+    case "failed":
+      return { kind: "failed", answer };
+    case "found":
+      if (answer.wildcard !== undefined && answer.wildcard !== name) return { kind: "wildcard", set: answer.set, wildcard: answer.wildcard };
+      return (await fromWildcard(lookup, apex, name, answer.set)) ?? { kind: "set", set: answer.set };
+    default:
+      return { kind: "nothing", negativeTtl: answer.soa === undefined ? undefined : negativeTtl(answer.soa) };
+  }
+}
+
+/** Whether a wildcard above the name holds the very same data, so that the answer is its doing. */
+async function fromWildcard(lookup: Lookup, apex: DomainName, name: DomainName, set: RecordSet): Promise<Live | undefined> {
+  if (!isBelow(name, apex) || name.startsWith("*.")) return undefined;
+  for (const above of upwards(parentOf(name))) {
+    const wildcard = wildcardOf(above);
+    const answer = await lookup.ask(wildcard, set.type);
+    if (answer.kind === "found" && answer.chain.length === 0 && sameData({ ...answer.set, name }, set)) return { kind: "wildcard", set, wildcard };
+    if (above === apex) return undefined;
+  }
+  return undefined;
+}
+
+/** The set of its own a name has, if it has one. */
+export const ownSetOf = (live: Live): RecordSet | undefined => (live.kind === "set" ? live.set : undefined);

@@ -1,0 +1,260 @@
+import type { View } from "../ask/index.ts";
+import type { Answer, Lookup } from "../lookup/index.ts";
+import { type DomainName, displayName, fromLabels, isBelow, labelsOf, parseName, relativeText, under } from "../name/index.ts";
+import { type DataOf, isOfType, joined, type RecordSet, textOf } from "../record/index.ts";
+import { firstDifference, type ValueMiss, valueMiss } from "./value.ts";
+
+/** What keeps a published record from counting. */
+export type CauseKind =
+  | ValueMiss
+  | "not-delegated"
+  | "some-servers-only"
+  | "alias-in-the-way"
+  | "name-doubled"
+  | "at-apex"
+  | "at-label"
+  | "other-zone"
+  | "split-records"
+  | "wrong-type"
+  | "target-doubled"
+  | "other-target";
+
+/** One reason why a wanted record is not found: where, why in plain words, and what to do about it. */
+export interface Cause {
+  readonly kind: CauseKind;
+  /** The name, and the server where that matters, at which the evidence stands. */
+  readonly at: string;
+  readonly because: string;
+  readonly remedy: string;
+}
+
+/** Likeliest first: what the evidence proves comes before what it only suggests. */
+const ORDER: readonly CauseKind[] = [
+  "not-delegated",
+  "some-servers-only",
+  "alias-in-the-way",
+  "target-doubled",
+  "name-doubled",
+  "at-apex",
+  "at-label",
+  "wrong-type",
+  "quoted-twice",
+  "typographic",
+  "blanks",
+  "wrapped",
+  "case-changed",
+  "escaped",
+  "split-records",
+  "cut",
+  "extra-text",
+  "other-zone",
+  "other-target",
+  "other-value",
+];
+
+export interface HuntRequest {
+  readonly wanted: RecordSet;
+  readonly apex: DomainName;
+  /** What the viewpoints show of the wanted set. */
+  readonly views: readonly View[];
+  /** The domain as its delegated servers show it; undefined where it has none. */
+  readonly lookup: Lookup | undefined;
+  /** Labels under which people put things by mistake, such as the service's own name. */
+  readonly labels: readonly string[];
+  /** DNS hosts that the workspace names for this domain but the parent does not hand it to. */
+  readonly strangers: readonly { readonly title: string; readonly lookup: Lookup }[];
+  /** The other domains of the workspace, where the record may have gone by mistake. */
+  readonly siblings: readonly { readonly domain: DomainName; readonly lookup: Lookup }[];
+}
+
+const quote = (text: string, most = 60) => `“${text.length > most ? `${text.slice(0, most)}…` : text}”`;
+
+const VALUE_WORDS: Readonly<Record<ValueMiss, (wanted: string, seen: string) => readonly [string, string]>> = {
+  "quoted-twice": () => ["the value has quotation marks inside it, which the DNS host added to its own", "enter the value without quotation marks"],
+  typographic: () => ["the value has typographic quotation marks or dashes, as a text editor makes them", "copy the value from the service again, not through a document"],
+  blanks: () => ["the value has blanks at its beginning or end", "enter the value without blanks around it"],
+  wrapped: (wanted, seen) => [`the value has a blank or line break inside it, at character ${firstDifference(wanted, seen)}`, "enter the value as one unbroken line"],
+  "case-changed": (wanted, seen) => [`capital and small letters differ, first at character ${firstDifference(wanted, seen)}`, "enter the value exactly as the service shows it"],
+  escaped: () => ["the value has backslashes that are not part of it", "enter the value without backslashes"],
+  cut: (wanted, seen) => [`only ${seen.length} of its ${wanted.length} characters are there`, "enter the value whole; some forms need a long value in several quoted parts"],
+  "extra-text": () => ["the value has other text around it", "enter only the value, nothing before or behind it"],
+  "other-value": () => ["an older or another token of the same service stands there", "publish the token the service shows now; the old one may stay until that is proven"],
+};
+
+const texts = (answer: Answer): string[] =>
+  answer.kind === "found" && isOfType(answer.set, "TXT") ? answer.set.data.map((data) => textOf(joined(data))) : [];
+
+const targets = (answer: Answer): DomainName[] => {
+  const set = answer.chain[0] ?? (answer.kind === "found" ? answer.set : undefined);
+  return set?.type === "CNAME" ? (set as RecordSet<DataOf["CNAME"]>).data.map((data) => data.target) : [];
+};
+
+/** Names where the record may have ended up, with the mistake that leads there. */
+function otherNames({ wanted: { name }, apex, labels }: HuntRequest): { readonly name: DomainName; readonly kind: CauseKind }[] {
+  const names: { name: DomainName; kind: CauseKind }[] = [];
+  const add = (candidate: DomainName | undefined, kind: CauseKind) => {
+    if (candidate !== undefined && candidate !== name && !names.some((other) => other.name === candidate)) names.push({ name: candidate, kind });
+  };
+  add(under(name, apex), "name-doubled");
+  const first = labelsOf(apex)[0] as string;
+  if (name === apex) {
+    add(fromLabels([first, ...labelsOf(apex)]), "name-doubled");
+    for (const label of ["\\@", "www", "*", ...labels.flatMap((text) => [text, `_${text}`])]) {
+      const parsed = parseName(label, apex);
+      if (parsed.ok) add(parsed.value, "at-label");
+    }
+  } else {
+    add(apex, "at-apex");
+    const own = labelsOf(name).slice(0, labelsOf(name).length - labelsOf(apex).length);
+    const [lead = ""] = own;
+    add(fromLabels([lead.startsWith("_") ? lead.slice(1) : `_${lead}`, ...own.slice(1), ...labelsOf(apex)]), "at-label");
+    if (own.length > 1) add(fromLabels([lead, ...labelsOf(apex)]), "at-label");
+    add(fromLabels([own.join("\\."), ...labelsOf(apex)]), "at-label");
+  }
+  return names;
+}
+
+function misplaced(kind: CauseKind, at: DomainName, apex: DomainName, wanted: DomainName): Cause {
+  const right = relativeText(wanted, apex);
+  const host = right === "@" ? "@ (or leave the host field empty, where the form wants that)" : right;
+  const because: Partial<Record<CauseKind, string>> = {
+    "name-doubled": `the right record stands at ${displayName(at)}: the DNS host added the domain to a name that already had it`,
+    "at-apex": `the right record stands at ${displayName(at)}, the domain itself, instead of ${displayName(wanted)}`,
+    "at-label": `the right record stands at ${displayName(at)} instead of ${displayName(wanted)}`,
+  };
+  return { kind, at: displayName(at), because: because[kind] ?? "", remedy: `change the host of that record to ${host}` };
+}
+
+async function huntElsewhere(request: HuntRequest, lookup: Lookup): Promise<Cause[]> {
+  const { wanted, apex } = request;
+  const causes: Cause[] = [];
+  const holdsIt = (answer: Answer) =>
+    answer.kind === "found" && answer.chain.length === 0 && matches(wanted, answer.set);
+  await Promise.all(
+    otherNames(request).map(async ({ name, kind }) => {
+      if (holdsIt(await lookup.ask(name, wanted.type))) causes.push(misplaced(kind, name, apex, wanted.name));
+    }),
+  );
+  return causes;
+}
+
+/** Whether a set elsewhere holds the wanted data. */
+function matches(wanted: RecordSet, other: RecordSet): boolean {
+  if (isOfType(wanted, "TXT") && isOfType(other, "TXT")) {
+    const there = new Set(other.data.map(joined));
+    return wanted.data.every((data) => there.has(joined(data)));
+  }
+  if (isOfType(wanted, "CNAME") && isOfType(other, "CNAME")) return wanted.data[0]?.target === other.data[0]?.target;
+  return false;
+}
+
+function huntValues(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Cause[] {
+  const at = displayName(wanted.name);
+  const seen = texts(answer);
+  return wanted.data.flatMap((data) => {
+    const value = textOf(joined(data));
+    if (seen.includes(value)) return [];
+    const causes = seen.flatMap((text): Cause[] => {
+      const kind = valueMiss(value, text);
+      if (kind === undefined) return [];
+      const [because, remedy] = VALUE_WORDS[kind](value, text);
+      return [{ kind, at, because: `${quote(text)} at ${at}: ${because}`, remedy }];
+    });
+    const parts = seen.filter((text) => text.length > 0 && value.includes(text));
+    if (parts.length > 1 && parts.reduce((sum, text) => sum + text.length, 0) === value.length)
+      return [
+        {
+          kind: "split-records",
+          at,
+          because: `the value was published in ${parts.length} separate records at ${at}; only the strings of one record are joined`,
+          remedy: "delete these records and enter the value as one record",
+        },
+      ];
+    return causes;
+  });
+}
+
+async function huntAlias(request: HuntRequest, lookup: Lookup): Promise<Cause[]> {
+  const { wanted, apex } = request;
+  const at = displayName(wanted.name);
+  if (isOfType(wanted, "CNAME")) {
+    const target = wanted.data[0]?.target as DomainName;
+    const [seen] = targets(await lookup.ask(wanted.name, "CNAME"));
+    if (seen !== undefined && seen !== target)
+      return seen === under(target, apex)
+        ? [
+            {
+              kind: "target-doubled",
+              at,
+              because: `${at} leads to ${displayName(seen)}: the DNS host added the domain to the target, because the final dot was missing`,
+              remedy: `enter the target with a final dot: ${target}`,
+            },
+          ]
+        : [{ kind: "other-target", at, because: `${at} leads to ${displayName(seen)}, not to ${displayName(target)}`, remedy: `change the target to ${target}` }];
+    const asText = texts(await lookup.ask(wanted.name, "TXT")).some((text) => {
+      const parsed = parseName(text.trim());
+      return parsed.ok && parsed.value === target;
+    });
+    return asText
+      ? [{ kind: "wrong-type", at, because: `${displayName(target)} was published at ${at} as a TXT record; the service wants a CNAME`, remedy: "delete the TXT record and enter a CNAME record" }]
+      : [];
+  }
+  const answer = await lookup.ask(wanted.name, wanted.type);
+  const [link] = answer.chain;
+  if (link === undefined) return [];
+  return [
+    {
+      kind: "alias-in-the-way",
+      at,
+      because: `${at} is an alias (CNAME) for ${displayName(link.data[0]?.target as DomainName)}, so nothing else can stand there`,
+      remedy: `ask the service for a way with another name, or remove the alias if nothing needs it: zandrel draft shows what would break`,
+    },
+  ];
+}
+
+/** Looks for the true cause why a wanted record is not found, likeliest first; empty where there is no trace of it. */
+export async function hunt(request: HuntRequest): Promise<Cause[]> {
+  const { wanted, views, lookup, strangers, siblings, apex } = request;
+  const causes: Cause[] = [];
+  const authorities = views.filter((view) => view.role === "authoritative");
+  const having = authorities.filter((view) => view.sees === "new");
+  const lacking = authorities.filter((view) => view.sees === "old" || view.sees === "nothing");
+  if (having.length > 0 && lacking.length > 0)
+    causes.push({
+      kind: "some-servers-only",
+      at: lacking.map((view) => view.from).join(", "),
+      because: `${having.map((view) => view.from).join(", ")} has the record and ${lacking.map((view) => view.from).join(", ")} does not, so the answer depends on luck`,
+      remedy: "wait a few minutes for the servers to agree; if they do not, ask the DNS host why this one lags behind",
+    });
+  if (having.length === 0 && lookup !== undefined) {
+    const answer = await lookup.ask(wanted.name, wanted.type);
+    causes.push(...(await huntAlias(request, lookup)), ...(await huntElsewhere(request, lookup)));
+    if (isOfType(wanted, "TXT")) causes.push(...huntValues(wanted, answer));
+  }
+  if (having.length === 0) {
+    for (const { title, lookup: there } of strangers) {
+      const answer = await there.ask(wanted.name, wanted.type);
+      if (answer.kind === "found" && answer.chain.length === 0 && matches(wanted, answer.set))
+        causes.push({
+          kind: "not-delegated",
+          at: title,
+          because: `the record is published at ${title}, but ${displayName(apex)} is not handed to ${title}'s name servers, so nobody asks there`,
+          remedy: `publish it at the DNS host that answers for ${displayName(apex)}, or change the name servers at the registrar`,
+        });
+    }
+    await Promise.all(
+      siblings.map(async ({ domain, lookup: there }) => {
+        const name = wanted.name === apex ? domain : isBelow(wanted.name, apex) ? under(`${relativeText(wanted.name, apex)}.` as DomainName, domain) : undefined;
+        const answer = name === undefined ? undefined : await there.ask(name, wanted.type);
+        if (answer?.kind === "found" && answer.chain.length === 0 && matches(wanted, answer.set))
+          causes.push({
+            kind: "other-zone",
+            at: displayName(name as DomainName),
+            because: `the record is published at ${displayName(name as DomainName)}, in another of your domains`,
+            remedy: `publish it at ${displayName(wanted.name)} instead`,
+          });
+      }),
+    );
+  }
+  return causes.sort((a, b) => ORDER.indexOf(a.kind) - ORDER.indexOf(b.kind));
+}

@@ -1,0 +1,11 @@
+/**
+ * Whether a domain's ownership record is really there, and if not, what became of it.
+ *
+ * ```ts
+ * valueMiss("seekmere-owner=4f1d", '"seekmere-owner=4f1d"');   // "quoted-twice"
+ * await hunt({ wanted, apex, views, lookup, labels: ["seekmere"], strangers: [], siblings: [] });
+ * // [{ kind: "name-doubled", at: "brackwater.example.brackwater.example", because, remedy }]
+ * ```
+ */
+export { type Cause, type CauseKind, hunt, type HuntRequest } from "./hunt.ts";
+export { firstDifference, type ValueMiss, valueMiss } from "./value.ts";

@@ -1,0 +1,56 @@
+/** How a published value differs from the wanted one. */
+export type ValueMiss =
+  | "quoted-twice"
+  | "typographic"
+  | "blanks"
+  | "wrapped"
+  | "case-changed"
+  | "escaped"
+  | "cut"
+  | "extra-text"
+  | "other-value";
+
+const QUOTES = /["“”„‟«»″]/g;
+const APOSTROPHES = /[‘’‚‛′]/g;
+const DASHES = /[\u2010-\u2015\u2212]/g;
+/** Blanks of every kind, those without width included. */
+const BLANKS = /[\s\u00a0\u00ad\u200b-\u200d\u2060\ufeff]+/g;
+
+const straight = (text: string) => text.replace(QUOTES, '"').replace(APOSTROPHES, "'").replace(DASHES, "-");
+const bare = (text: string) => text.replace(BLANKS, "");
+const unquoted = (text: string) => text.replace(/^(?:\\?["'])+|(?:\\?["'])+$/g, "");
+
+/** What stands before the first `=` or `:`, by which a service knows its own tokens. */
+const tokenKey = (text: string): string | undefined => /^([a-z0-9][a-z0-9._-]*)[=:]/i.exec(text)?.[1]?.toLowerCase();
+
+/**
+ * Says how `seen` comes close to `wanted` without being it, or undefined where the two have nothing to do
+ * with each other. Both are the joined text of a TXT record.
+ */
+export function valueMiss(wanted: string, seen: string): ValueMiss | undefined {
+  if (seen === wanted) return undefined;
+  const asWritten = straight(seen);
+  if (asWritten === seen && unquoted(seen) === wanted) return "quoted-twice";
+  if (asWritten !== seen && unquoted(asWritten) === unquoted(straight(wanted))) return "typographic";
+  if (bare(seen) === bare(wanted)) return seen.replace(/^[\s\u00a0\u200b-\u200d\u2060\ufeff]+|[\s\u00a0\u200b-\u200d\u2060\ufeff]+$/g, "") === wanted ? "blanks" : "wrapped";
+  if (seen.toLowerCase() === wanted.toLowerCase()) return "case-changed";
+  if (seen.replace(/\\(.)/g, "$1") === wanted) return "escaped";
+  if (seen.length >= Math.min(8, wanted.length / 2) && (wanted.startsWith(seen) || wanted.endsWith(seen))) return "cut";
+  if (wanted.length >= 8 && seen.includes(wanted)) return "extra-text";
+  // Several of these at once: the first that applies names it.
+  const core = (text: string) => unquoted(bare(straight(text))).replace(/\\(.)/g, "$1").toLowerCase();
+  if (core(seen) === core(wanted)) {
+    if (asWritten !== seen) return "typographic";
+    if (/["']/.test(seen) && !/["']/.test(wanted)) return "quoted-twice";
+    return bare(seen) === seen ? "case-changed" : "wrapped";
+  }
+  const key = tokenKey(wanted);
+  return key !== undefined && tokenKey(straight(unquoted(seen))) === key ? "other-value" : undefined;
+}
+
+/** The first place where two texts part, counted from 1. */
+export function firstDifference(a: string, b: string): number {
+  let i = 0;
+  while (i < a.length && a[i] === b[i]) i += 1;
+  return i + 1;
+}

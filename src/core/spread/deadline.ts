@@ -1,0 +1,84 @@
+import type { Live } from "../lookup/index.ts";
+import { displayName } from "../name/index.ts";
+
+/** How long others may still show what was there before a change, and why. */
+export interface Hold {
+  /** Seconds after the last name server has the change. */
+  readonly seconds: number;
+  /** Half a sentence for people: what is kept, where and for how long. */
+  readonly because: string;
+  readonly rule: "set-ttl" | "negative-ttl" | "wildcard-ttl" | "alias-ttl";
+}
+
+/** RFC 2308 section 5 lets nobody keep “no such record” for longer than a day; it is also assumed where the SOA is not known. */
+const LONGEST_NEGATIVE = 86_400;
+
+const SPANS: readonly (readonly [number, string])[] = [
+  [604_800, "week"],
+  [86_400, "day"],
+  [3600, "hour"],
+  [60, "minute"],
+  [1, "second"],
+];
+
+/** A span of time in words, exact: `1 hour 30 minutes`. */
+export function spanText(seconds: number): string {
+  const parts: string[] = [];
+  let rest = Math.max(0, Math.round(seconds));
+  for (const [size, word] of SPANS) {
+    const count = Math.floor(rest / size);
+    if (count === 0 || (word === "week" && rest % size !== 0)) continue;
+    rest -= count * size;
+    parts.push(`${count} ${word}${count === 1 ? "" : "s"}`);
+  }
+  return parts.length === 0 ? "0 seconds" : parts.join(" ");
+}
+
+/**
+ * How long resolvers that asked just before a change may keep showing what stood there: the old set's TTL,
+ * the negative TTL where nothing stood there (RFC 2308 section 5), the TTL of the wildcard or alias that
+ * answered instead. Undefined where what stood there is not known.
+ */
+export function holdOf(before: Live): Hold | undefined {
+  switch (before.kind) {
+    case "set":
+      return {
+        seconds: before.set.ttl,
+        rule: "set-ttl",
+        because: `whoever asked just before keeps the old ${before.set.type} of ${displayName(before.set.name)} for its TTL of ${spanText(before.set.ttl)}`,
+      };
+    case "alias":
+      return {
+        seconds: before.set.ttl,
+        rule: "alias-ttl",
+        because: `whoever asked just before keeps following the old alias at ${displayName(before.set.name)} for its TTL of ${spanText(before.set.ttl)}`,
+      };
+    case "wildcard":
+      return {
+        seconds: before.set.ttl,
+        rule: "wildcard-ttl",
+        because: `the wildcard ${displayName(before.wildcard)} answered there before, and that answer is kept for its TTL of ${spanText(before.set.ttl)}`,
+      };
+    case "nothing": {
+      const seconds = Math.min(before.negativeTtl ?? LONGEST_NEGATIVE, LONGEST_NEGATIVE);
+      return {
+        seconds,
+        rule: "negative-ttl",
+        because:
+          before.negativeTtl === undefined
+            ? "whoever asked just before may remember “no such record”, and the zone does not say for how long"
+            : `whoever asked just before remembers “no such record” for ${spanText(seconds)}, as the zone's SOA says`,
+      };
+    }
+    case "failed":
+      return undefined;
+  }
+}
+
+/** The hold that ends last. */
+export function longest(holds: readonly Hold[]): Hold | undefined {
+  return holds.reduce<Hold | undefined>((last, hold) => (last === undefined || hold.seconds > last.seconds ? hold : last), undefined);
+}
+
+/** When everyone sees a change at the latest, in milliseconds since 1970. `since` is when the last name server got it. */
+export const visibleBy = (since: number, hold: Hold): number => since + hold.seconds * 1000;

@@ -1,0 +1,10 @@
+/**
+ * Cache arithmetic: who can still hold an old answer, until when, and why.
+ *
+ * ```ts
+ * const hold = holdOf(await liveAt(lookup, apex, name, "TXT"));
+ * hold;                          // { seconds: 300, rule: "negative-ttl", because: "whoever asked just before …" }
+ * visibleBy(publishedAt, hold);  // milliseconds since 1970
+ * ```
+ */
+export * from "./deadline.ts";

@@ -1,0 +1,180 @@
+import type { Clock } from "../clock.ts";
+import { answerFromZones } from "../core/lookup/index.ts";
+import { type DomainName, isAtOrBelow } from "../core/name/index.ts";
+import { dataKey, type RecordSet, recordsOf, type ResourceRecord, sameData, toSets, withData } from "../core/record/index.ts";
+import { nextSerial, parseZone, type Zone, zoneOf } from "../core/zone/index.ts";
+import {
+  CLASS,
+  decodeMessage,
+  emptyMessage,
+  encodeMessage,
+  type Message,
+  OPCODE,
+  RCODE,
+  signMessage,
+  TSIG_ERROR,
+  type TsigKey,
+  verifyMessage,
+  type WireRecord,
+} from "../net/index.ts";
+import type { Handler } from "./dns-server.ts";
+
+interface Version {
+  readonly at: number;
+  readonly zone: Zone;
+}
+
+/** One line of a server's query log. */
+export interface LoggedQuery {
+  readonly server: string;
+  readonly name: DomainName;
+  readonly type: string;
+}
+
+const wire = (records: readonly ResourceRecord[]): WireRecord[] => records.map((record) => ({ ...record, class: CLASS.IN }));
+const wireSets = (sets: readonly (RecordSet | undefined)[]) => wire(sets.flatMap((set) => (set === undefined ? [] : recordsOf(set))));
+
+/**
+ * A DNS host of the lab: zones that are served by several name servers, some of which get changes later
+ * than others, and changed by signed dynamic updates (RFC 2136, RFC 8945).
+ */
+export class AuthorityHost {
+  readonly #zones = new Map<DomainName, Version[]>();
+  readonly #keys: readonly TsigKey[];
+  readonly #clock: Clock;
+  /** By how much this host's clock for checking signatures is off, in seconds. */
+  clockSkew = 0;
+  readonly log: LoggedQuery[] = [];
+
+  constructor(clock: Clock, keys: readonly TsigKey[] = []) {
+    this.#clock = clock;
+    this.#keys = keys;
+  }
+
+  /** Starts serving a zone from master-file text. */
+  serve(apex: DomainName, text: string): void {
+    const document = parseZone(text, { origin: apex });
+    if (document.issues.length > 0) throw new Error(`the lab's zone ${apex} is broken: ${JSON.stringify(document.issues[0])}`);
+    this.#zones.set(apex, [{ at: 0, zone: zoneOf(apex, toSets(document.entries)) }]);
+  }
+
+  /** The zones as a server shows them that gets every change `lag` milliseconds late. */
+  zones(lag = 0): Zone[] {
+    const until = this.#clock.now() - lag;
+    return [...this.#zones.values()].map((versions) => (versions.findLast(({ at }) => at <= until) ?? (versions[0] as Version)).zone);
+  }
+
+  /** The newest sets of a zone. */
+  #sets(apex: DomainName): Map<string, RecordSet> {
+    const zone = this.#zones.get(apex)?.at(-1)?.zone;
+    return new Map([...(zone?.nodes.values() ?? [])].flatMap((node) => [...node.values()]).map((set) => [`${set.name} ${set.type}`, set]));
+  }
+
+  /** Makes the sets the newest version of a zone, with the serial raised. */
+  #store(apex: DomainName, sets: Map<string, RecordSet>): void {
+    const id = `${apex} SOA`;
+    const soa = sets.get(id) as RecordSet;
+    const today = new Date(this.#clock.now()).toISOString().slice(0, 10).replaceAll("-", "");
+    const serial = nextSerial((soa.data[0] as { serial: number }).serial, today);
+    sets.set(id, { ...soa, data: [{ ...(soa.data[0] as object), serial } as RecordSet["data"][number]] });
+    this.#zones.get(apex)?.push({ at: this.#clock.now(), zone: zoneOf(apex, sets.values()) });
+  }
+
+  /** What one of the host's name servers does with a request. */
+  handler(server: string, lag = 0): Handler {
+    return async (request) => {
+      const decoded = decodeMessage(request);
+      if (!decoded.ok || decoded.value.response) return undefined;
+      if (decoded.value.opcode === OPCODE.UPDATE) return this.#update(request, decoded.value);
+      return encodeMessage(this.#answer(decoded.value, server, lag));
+    };
+  }
+
+  #answer(query: Message, server: string, lag: number): Message {
+    const reply: Message = { ...emptyMessage, id: query.id, response: true, questions: query.questions, ...(query.edns === undefined ? {} : { edns: query.edns }) };
+    const [question] = query.questions;
+    if (question === undefined || query.opcode !== OPCODE.QUERY) return { ...reply, rcode: RCODE.NOTIMP };
+    this.log.push({ server, name: question.name, type: question.type });
+    const answer = answerFromZones(this.zones(lag), question.name, question.type);
+    const chain = wireSets(answer.chain);
+    switch (answer.kind) {
+      case "found":
+        return { ...reply, authoritative: true, answers: [...chain, ...wireSets([answer.set])] };
+      case "nodata":
+      case "nxdomain":
+        return { ...reply, authoritative: true, rcode: answer.kind === "nxdomain" ? RCODE.NXDOMAIN : RCODE.NOERROR, answers: chain, authority: wireSets([answer.soa]) };
+      case "failed":
+        if (answer.delegation !== undefined)
+          return { ...reply, authoritative: chain.length > 0, answers: chain, authority: chain.length > 0 ? [] : wireSets([answer.delegation.ns]), additional: wireSets(answer.delegation.glue) };
+        if (answer.why === "outside" && chain.length > 0) return { ...reply, authoritative: true, answers: chain };
+        return { ...reply, rcode: answer.why === "loop" ? RCODE.SERVFAIL : RCODE.REFUSED };
+    }
+  }
+
+  #update(request: Buffer, update: Message): Buffer {
+    const reply = (rcode: number) => encodeMessage({ ...emptyMessage, id: update.id, opcode: OPCODE.UPDATE, response: true, rcode, questions: update.questions });
+    // Signatures are a matter of the wire and use the real time, however fast the lab's clock runs.
+    const now = Math.floor(Date.now() / 1000) + this.clockSkew;
+    const named = this.#keys.map((key) => ({ key, check: verifyMessage(request, key, now) }));
+    const known = named.find(({ check }) => check.ok || check.error.code !== "bad-key");
+    const [first] = this.#keys;
+    if (known === undefined || first === undefined) {
+      // The complaint about an unknown key is sent with that key's name in it (RFC 8945 section 5.2.1), unsigned.
+      return first === undefined ? reply(RCODE.REFUSED) : signMessage(reply(RCODE.NOTAUTH), first, now, { error: TSIG_ERROR.BADKEY }).message;
+    }
+    if (!known.check.ok) {
+      switch (known.check.error.code) {
+        case "bad-signature":
+          return signMessage(reply(RCODE.NOTAUTH), known.key, now, { error: TSIG_ERROR.BADSIG }).message;
+        case "bad-time": {
+          const other = Buffer.alloc(6);
+          other.writeUIntBE(now, 0, 6);
+          const mac = requestMacOf(request, known.key);
+          return signMessage(reply(RCODE.NOTAUTH), known.key, now, { error: TSIG_ERROR.BADTIME, other, ...(mac === undefined ? {} : { requestMac: mac }) }).message;
+        }
+        default:
+          return reply(known.check.error.code === "unsigned" ? RCODE.REFUSED : RCODE.FORMERR);
+      }
+    }
+    return signMessage(reply(this.#apply(update)), known.key, now, { requestMac: known.check.value }).message;
+  }
+
+  /** Checks the prerequisites and, if all hold, carries out the whole update (RFC 2136 section 3). */
+  #apply(update: Message): number {
+    const apex = update.questions[0]?.name;
+    if (apex === undefined || !this.#zones.has(apex)) return RCODE.NOTAUTH;
+    const sets = this.#sets(apex);
+    const exact = toSets(update.answers.filter((record) => record.class === CLASS.IN).map((record) => ({ ...record, data: record.data as RecordSet["data"][number] })));
+    for (const { name, type, class: klass } of update.answers) {
+      if (!isAtOrBelow(name, apex)) return RCODE.NOTZONE;
+      const inUse = [...sets.values()].some((set) => set.name === name);
+      if (klass === CLASS.NONE && type === "ANY" && inUse) return RCODE.YXDOMAIN;
+      if (klass === CLASS.NONE && type !== "ANY" && sets.has(`${name} ${type}`)) return RCODE.YXRRSET;
+      if (klass === CLASS.ANY && type === "ANY" && !inUse) return RCODE.NXDOMAIN;
+      if (klass === CLASS.ANY && type !== "ANY" && !sets.has(`${name} ${type}`)) return RCODE.NXRRSET;
+    }
+    for (const set of exact) if (!sameData(sets.get(`${set.name} ${set.type}`), set)) return RCODE.NXRRSET;
+    for (const { name, type, class: klass, ttl, data } of update.authority) {
+      if (!isAtOrBelow(name, apex)) return RCODE.NOTZONE;
+      const id = `${name} ${type}`;
+      const set = sets.get(id);
+      if (klass === CLASS.ANY) sets.delete(id);
+      else if (data === undefined) return RCODE.FORMERR;
+      else if (klass === CLASS.NONE) {
+        const left = set?.data.filter((one) => dataKey(type, one) !== dataKey(type, data)) ?? [];
+        if (set !== undefined && left.length > 0) sets.set(id, { ...set, data: left });
+        else sets.delete(id);
+      } else sets.set(id, { ...withData(set ?? { name, type, ttl, data: [] }, [data]), ttl });
+    }
+    if (update.authority.length > 0) this.#store(apex, sets);
+    return RCODE.NOERROR;
+  }
+}
+
+/** The MAC of a request whose signature holds but whose time does not. */
+function requestMacOf(request: Buffer, key: TsigKey): Buffer | undefined {
+  const atItsTime = verifyMessage(request, key, 0);
+  if (atItsTime.ok || atItsTime.error.serverTime === undefined) return undefined;
+  const mac = verifyMessage(request, key, atItsTime.error.serverTime);
+  return mac.ok ? mac.value : undefined;
+}

@@ -1,0 +1,14 @@
+/**
+ * The stand-ins that ship with Zandrel, all on loopback, all speaking the real protocols.
+ *
+ * ```ts
+ * const lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed: 300, port: 5300 });
+ * lab.settings;   // contents of a zandrel.yaml that points at it
+ * lab.env;        // secrets and the clock, for the processes that use it
+ * await lab.close();
+ * ```
+ */
+export { AuthorityHost, type LoggedQuery } from "./authority.ts";
+export { type Lab, startLab } from "./lab.ts";
+export { listenDns, type RunningServer } from "./dns-server.ts";
+export { CachingResolver } from "./resolver.ts";

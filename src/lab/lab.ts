@@ -1,0 +1,115 @@
+import { randomBytes } from "node:crypto";
+import { type Clock, clockText, fastClock } from "../clock.ts";
+import { name } from "../core/name/index.ts";
+import { DnsClient } from "../net/index.ts";
+import { AuthorityHost } from "./authority.ts";
+import { listenDns, type RunningServer } from "./dns-server.ts";
+import { CachingResolver } from "./resolver.ts";
+import { type RunningService, startSeekmere } from "./seekmere.ts";
+import { ADDRESSES, EXAMPLE_ZONE, HOSTED_ZONES, ROOT_ZONE } from "./zones.ts";
+
+export interface LabOptions {
+  /** The lab's time when it starts, in milliseconds since 1970. */
+  readonly start: number;
+  /** How many times as fast as the real one its clock runs. */
+  readonly speed: number;
+  /** Port of all its DNS servers; each has a loopback address of its own. */
+  readonly port: number;
+}
+
+/** Everything that runs, and what a workspace needs to use it. */
+export interface Lab {
+  readonly clock: Clock;
+  readonly nettlehost: AuthorityHost;
+  readonly registry: AuthorityHost;
+  readonly vantages: Readonly<Record<string, CachingResolver>>;
+  readonly seekmere: RunningService;
+  /** Contents of a zandrel.yaml that points at the lab. */
+  readonly settings: string;
+  /** Environment variables that the settings refer to. */
+  readonly env: Readonly<Record<string, string>>;
+  close(): Promise<void>;
+}
+
+/** Seconds by which the second name server and its changes trail behind. */
+const SECONDARY_LAG = 40;
+
+/** The six places people look from; four of them in this release. */
+const VANTAGES = [
+  { name: "Quay Street", address: ADDRESSES.vantages[0], options: {} },
+  { name: "Lantern Hill", address: ADDRESSES.vantages[1], options: {} },
+  { name: "Harbour Office", address: ADDRESSES.vantages[2], options: { delay: 150 } },
+  { name: "Far Shore", address: ADDRESSES.vantages[3], options: { prefersLast: true } },
+] as const;
+
+/** Starts the stand-ins, all on loopback: registry, DNS host, resolvers, services, one clock. */
+export async function startLab({ start, speed, port }: LabOptions): Promise<Lab> {
+  const realStart = Date.now();
+  const clock = fastClock(start, realStart, speed);
+  const client = new DnsClient({ timeout: 2000 });
+  const tsig = randomBytes(32);
+  const key = randomBytes(18).toString("base64url");
+  const nettlehost = new AuthorityHost(clock, [{ name: name("brackwater-key"), algorithm: "hmac-sha256", secret: tsig }]);
+  for (const [label, text] of Object.entries(HOSTED_ZONES)) nettlehost.serve(name(`${label}.example`), text);
+  const registry = new AuthorityHost(clock);
+  registry.serve(name("."), ROOT_ZONE);
+  registry.serve(name("example"), EXAMPLE_ZONE);
+
+  const servers: RunningServer[] = [];
+  const resolver = (options: object) => new CachingResolver({ client, clock, root: ADDRESSES.registry, port, ...options });
+  const vantages = Object.fromEntries(VANTAGES.map((vantage) => [vantage.name, resolver(vantage.options)]));
+  const close = async () => {
+    await Promise.all(servers.map((server) => server.close()));
+    client.close();
+  };
+  try {
+    servers.push(await listenDns(ADDRESSES.registry, port, registry.handler("registry")));
+    servers.push(await listenDns(ADDRESSES.nettlehost[0], port, nettlehost.handler("ns1.nettlehost")));
+    servers.push(await listenDns(ADDRESSES.nettlehost[1], port, nettlehost.handler("ns2.nettlehost", SECONDARY_LAG * 1000)));
+    for (const vantage of VANTAGES) servers.push(await listenDns(vantage.address, port, (vantages[vantage.name] as CachingResolver).handler()));
+  } catch (error) {
+    await close();
+    throw error;
+  }
+  const seekmere = await startSeekmere({ clock, resolver: resolver({}), key });
+  return {
+    clock,
+    nettlehost,
+    registry,
+    vantages,
+    seekmere,
+    settings: settingsFor(port, seekmere.link),
+    env: { ZANDREL_CLOCK: clockText(start, realStart, speed), NETTLEHOST_TSIG: tsig.toString("base64"), SEEKMERE_KEY: key },
+    async close() {
+      await seekmere.close();
+      await close();
+    },
+  };
+}
+
+function settingsFor(port: number, seekmereLink: string): string {
+  return `# Points a workspace at the lab.
+version: 1
+organisation: Brackwater Puppet Theatre
+vantages:
+${VANTAGES.map((vantage) => `  - name: ${vantage.name}\n    resolver: ${vantage.address}:${port}\n`).join("")}hosts:
+  nettlehost:
+    title: Nettlehost
+    servers: [${ADDRESSES.nettlehost.map((address) => `"${address}:${port}"`).join(", ")}]
+    publish:
+      way: update
+      server: ${ADDRESSES.nettlehost[0]}:${port}
+      key:
+        name: brackwater-key
+        algorithm: hmac-sha256
+        secret: env:NETTLEHOST_TSIG
+services:
+  seekmere:
+    title: Seekmere
+    link: ${seekmereLink}
+    key: env:SEEKMERE_KEY
+defaults:
+  ttl: 3600
+  authorityPort: ${port}
+`;
+}

@@ -1,0 +1,44 @@
+/** The zones of the lab when it starts: a registry, a DNS host, and the domains of the Brackwater Puppet Theatre. */
+
+export const ADDRESSES = {
+  registry: "127.53.0.1",
+  nettlehost: ["127.53.0.2", "127.53.0.3"],
+  vantages: ["127.53.0.11", "127.53.0.12", "127.53.0.13", "127.53.0.14"],
+} as const;
+
+export const ROOT_ZONE = `$TTL 1d
+@ SOA ns.registry.example. registrar.registry.example. 1 2h 15m 2w 1h
+@ NS ns.registry.example.
+example. NS ns.registry.example.
+ns.registry.example. A ${ADDRESSES.registry}
+`;
+
+const delegated = ["nettlehost", "brackwater", "brackwater-tickets", "puppetfest"]
+  .map((label) => `${label} NS ns1.nettlehost\n${label} NS ns2.nettlehost\n`)
+  .join("");
+
+export const EXAMPLE_ZONE = `$TTL 6h
+@ SOA ns.registry registrar.registry 2026030201 2h 15m 2w 15m
+@ NS ns.registry
+ns.registry A ${ADDRESSES.registry}
+${delegated}ns1.nettlehost A ${ADDRESSES.nettlehost[0]}
+ns2.nettlehost A ${ADDRESSES.nettlehost[1]}
+`;
+
+const start = `$TTL 1h
+@ SOA ns1.nettlehost.example. hostmaster.nettlehost.example. 2026022801 2h 15m 2w 15m
+@ NS ns1.nettlehost.example.
+@ NS ns2.nettlehost.example.
+`;
+
+/** What Nettlehost puts into every new zone until somebody changes it. */
+const parked = `@ A 192.0.2.80
+www CNAME parked.nettlehost.example.
+`;
+
+export const HOSTED_ZONES: Readonly<Record<string, string>> = {
+  nettlehost: `${start}ns1 A ${ADDRESSES.nettlehost[0]}\nns2 A ${ADDRESSES.nettlehost[1]}\nparked A 192.0.2.80\n`,
+  brackwater: `${start}${parked}@ 30m TXT "v=spf1 include:spf.inglemail.example -all"\n@ MX 10 mx1.inglemail.example.\nbox-office A 192.0.2.20\n`,
+  "brackwater-tickets": `${start}${parked}`,
+  puppetfest: `${start}${parked}`,
+};

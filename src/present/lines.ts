@@ -1,0 +1,27 @@
+/** Breaks a text into lines of at most `width` characters at its blanks, each but the first behind `indent`. */
+export function wrap(text: string, width: number, indent = ""): string {
+  const lines: string[] = [];
+  let line = "";
+  for (const word of text.split(" ")) {
+    const room = lines.length === 0 ? width : width - indent.length;
+    if (line !== "" && line.length + 1 + word.length > room) {
+      lines.push(line);
+      line = word;
+    } else line = line === "" ? word : `${line} ${word}`;
+  }
+  lines.push(line);
+  return lines.join(`\n${indent}`);
+}
+
+/** Rows as aligned columns with two blanks between them; the last column is not padded. */
+export function columns(rows: readonly (readonly string[])[], paint: (cell: string, column: number, row: number) => string = (cell) => cell): string[] {
+  const widths = rows.reduce<number[]>((widest, row) => row.map((cell, i) => Math.max(widest[i] ?? 0, [...cell].length)), []);
+  return rows.map((row, r) =>
+    row
+      .map((cell, i) => paint(cell, i, r) + (i === row.length - 1 ? "" : " ".repeat((widths[i] as number) - [...cell].length + 2)))
+      .join(""),
+  );
+}
+
+/** `1 record`, `2 records`. */
+export const count = (number: number, word: string, plural = `${word}s`): string => `${number} ${number === 1 ? word : plural}`;

@@ -1,0 +1,29 @@
+/** What must never reach a terminal raw: control characters, and the marks that turn the direction of text around. */
+// biome-ignore lint/suspicious/noControlCharactersInRegex: they are what is looked for
+const UNSAFE = /[\x00-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069\ufeff]/g;
+
+const escapeOf = (character: string): string => {
+  const code = character.charCodeAt(0);
+  return code < 0x100 ? `\\x${code.toString(16).padStart(2, "0")}` : `\\u${code.toString(16).padStart(4, "0")}`;
+};
+
+/** A text from outside as one visible line: everything a terminal would obey is written out instead. */
+export const visible = (text: string): string => text.replace(UNSAFE, escapeOf);
+
+// biome-ignore lint/suspicious/noControlCharactersInRegex: colours are the one sequence let through
+const COLOUR = /\x1b\[[0-9;]{0,12}m/g;
+
+/**
+ * The last gate in front of the terminal: line ends and colours pass, everything else a terminal would obey
+ * is shown escaped. Colours from outside never get here, because `visible` runs where text comes in.
+ */
+export function terminalSafe(text: string): string {
+  const colours = text.match(COLOUR) ?? [];
+  return text
+    .split(COLOUR)
+    .map((part) => part.split("\n").map(visible).join("\n") + (colours.shift() ?? ""))
+    .join("");
+}
+
+/** JSON that is also safe to show on a terminal. */
+export const jsonText = (value: unknown, indent?: number): string => JSON.stringify(value, undefined, indent).replace(UNSAFE, (character) => (character === "\n" ? character : `\\u${character.charCodeAt(0).toString(16).padStart(4, "0")}`));

@@ -1,0 +1,15 @@
+/**
+ * The workspace on disk: what is wanted (YAML files that people edit) and what happened (the journal).
+ *
+ * ```ts
+ * const workspace = openWorkspace(process.cwd(), undefined);
+ * workspace.domains[0].asks;                       // asks with their records parsed
+ * const journal = await workspace.openJournal();
+ * journal.append(now, "brackwater.example.", { kind: "proven", ask, by: "service", evidence });
+ * ```
+ */
+export { filesIn, readText, writeAtomically } from "./files.ts";
+export type { Journal, JournalEntry, JournalledChange, Publication, PublicationEnd } from "./journal.ts";
+export { KEY, ROLES, type Settings } from "./schema.ts";
+export { readSecret } from "./secret.ts";
+export * from "./workspace.ts";

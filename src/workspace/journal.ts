@@ -1,0 +1,160 @@
+import { mkdirSync } from "node:fs";
+import { hostname } from "node:os";
+import { dirname } from "node:path";
+import Database from "libsql";
+import type { RecordSet } from "../core/record/index.ts";
+import type { Hold } from "../core/spread/index.ts";
+import { UserError } from "../core/user-error.ts";
+
+/** One record set of a publication, whole, as it was and as it is to be. */
+export interface JournalledChange {
+  readonly action: string;
+  readonly name: string;
+  readonly type: string;
+  readonly before?: RecordSet;
+  readonly after?: RecordSet;
+  readonly asks: readonly string[];
+  readonly hold?: Hold;
+}
+
+/** How a publication ended: carried out, not carried out, or nobody can say yet. */
+export type PublicationEnd = "published" | "not-published" | "unknown";
+
+/** What the journal remembers. Each entry is one member; entries are added and never changed. */
+export type JournalEvent =
+  | { readonly kind: "ask-noted"; readonly ask: string; readonly service: string; readonly purpose: string; readonly records: string }
+  | { readonly kind: "publication-opened"; readonly way: string; readonly to: string; readonly changes: readonly JournalledChange[] }
+  | { readonly kind: "publication-closed"; readonly opened: number; readonly end: PublicationEnd; readonly because: string }
+  | { readonly kind: "settled"; readonly ask: string; readonly wanted: string }
+  | { readonly kind: "asked-service"; readonly ask: string; readonly service: string; readonly answer: string; readonly reason: string }
+  | { readonly kind: "proven"; readonly ask: string; readonly wanted: string; readonly by: "service" | "user"; readonly evidence: string };
+
+export type JournalKind = JournalEvent["kind"];
+
+/** An entry as it is read back; `at` in milliseconds since 1970. */
+export type JournalEntry<K extends JournalKind = JournalKind> = Extract<JournalEvent, { kind: K }> & {
+  readonly id: number;
+  readonly at: number;
+  readonly domain: string;
+};
+
+/** A publication that was opened, with its end where it has one. */
+export interface Publication {
+  readonly opened: JournalEntry<"publication-opened">;
+  readonly closed: JournalEntry<"publication-closed"> | undefined;
+  /** Whether the process that opened it still runs on this machine. */
+  readonly running: boolean;
+}
+
+interface Row {
+  readonly id: number;
+  readonly at: number;
+  readonly domain: string;
+  readonly kind: JournalKind;
+  readonly process: string;
+  readonly detail: string;
+}
+
+const FORMAT = 1;
+
+/** The append-only record of what was asked, published, observed and proven: one SQLite file in WAL mode. */
+export class Journal {
+  readonly #database: Database.Database;
+
+  constructor(database: Database.Database) {
+    this.#database = database;
+  }
+
+  /** Adds an entry and gives back its number. When it returns, the entry is on the disk. */
+  append(at: number, domain: string, event: JournalEvent): number {
+    const { kind, ...detail } = event;
+    const insert = this.#database.prepare("INSERT INTO entry (at, domain, kind, process, detail) VALUES (?, ?, ?, ?, ?)");
+    return Number(insert.run(at, domain, kind, `${process.pid}@${hostname()}`, JSON.stringify(detail)).lastInsertRowid);
+  }
+
+  #rows<K extends JournalKind>(domain: string | undefined, kinds: readonly K[]): Row[] {
+    const places = kinds.map(() => "?").join(", ");
+    const where = domain === undefined ? "" : "AND domain = ?";
+    return this.#database
+      .prepare(`SELECT id, at, domain, kind, process, detail FROM entry WHERE kind IN (${places}) ${where} ORDER BY id`)
+      .all(...kinds, ...(domain === undefined ? [] : [domain])) as Row[];
+  }
+
+  /** The entries of some kinds, oldest first, of one domain or of all. */
+  entries<K extends JournalKind>(domain: string | undefined, ...kinds: K[]): JournalEntry<K>[] {
+    return this.#rows(domain, kinds).map((row) => ({ ...JSON.parse(row.detail), kind: row.kind, id: row.id, at: row.at, domain: row.domain }));
+  }
+
+  /** Every publication of a domain, oldest first. */
+  publications(domain: string | undefined): Publication[] {
+    const closings = new Map(this.entries(domain, "publication-closed").map((closed) => [closed.opened, closed]));
+    return this.#rows(domain, ["publication-opened"]).map((row) => ({
+      opened: { ...JSON.parse(row.detail), kind: row.kind, id: row.id, at: row.at, domain: row.domain },
+      closed: closings.get(row.id),
+      running: isRunning(row.process),
+    }));
+  }
+
+  /** Runs `work` while no other Zandrel process writes to the workspace; what it appends is kept as a whole or not at all. */
+  exclusively<T>(work: () => T): T {
+    this.#database.exec("BEGIN IMMEDIATE");
+    try {
+      const result = work();
+      this.#database.exec("COMMIT");
+      return result;
+    } catch (error) {
+      this.#database.exec("ROLLBACK");
+      throw error;
+    }
+  }
+
+  close(): void {
+    this.#database.close();
+  }
+}
+
+function isRunning(owner: string): boolean {
+  const [pid, host] = owner.split("@");
+  if (host !== hostname() || Number(pid) === process.pid) return Number(pid) === process.pid;
+  try {
+    process.kill(Number(pid), 0);
+    return true;
+  } catch (error) {
+    return (error as NodeJS.ErrnoException).code === "EPERM";
+  }
+}
+
+/** Opens the journal, creating it where there is none. Another process may have it open at the same time. */
+export function openJournal(path: string): Journal {
+  mkdirSync(dirname(path), { recursive: true });
+  try {
+    const database = new Database(path, { timeout: 10_000 } as Database.Options);
+    database.exec("PRAGMA busy_timeout = 10000");
+    database.exec("PRAGMA journal_mode = WAL");
+    database.exec("PRAGMA synchronous = FULL");
+    const version = Number((database.prepare("PRAGMA user_version").get() as { user_version: number }).user_version);
+    if (version > FORMAT) throw new UserError(`${path} was written by a newer Zandrel (journal format ${version}): update Zandrel.`);
+    if (version < FORMAT) {
+      database.exec(`
+        BEGIN IMMEDIATE;
+        CREATE TABLE IF NOT EXISTS entry (
+          id INTEGER PRIMARY KEY AUTOINCREMENT,
+          at INTEGER NOT NULL,
+          domain TEXT NOT NULL,
+          kind TEXT NOT NULL,
+          process TEXT NOT NULL,
+          detail TEXT NOT NULL
+        ) STRICT;
+        CREATE INDEX IF NOT EXISTS entry_of_domain ON entry (domain, kind);
+        CREATE TRIGGER IF NOT EXISTS entry_stays BEFORE UPDATE ON entry BEGIN SELECT RAISE(ABORT, 'the journal is append-only'); END;
+        CREATE TRIGGER IF NOT EXISTS entry_is_kept BEFORE DELETE ON entry BEGIN SELECT RAISE(ABORT, 'the journal is append-only'); END;
+        PRAGMA user_version = ${FORMAT};
+        COMMIT;
+      `);
+    }
+    return new Journal(database);
+  } catch (error) {
+    if (error instanceof UserError) throw error;
+    throw new UserError(`the journal ${path} cannot be opened (${(error as Error).message}): check that the folder may be written and the disk has room.`);
+  }
+}

@@ -1,0 +1,96 @@
+import { z } from "zod";
+import { PURPOSES } from "../core/ask/index.ts";
+import { parseName } from "../core/name/index.ts";
+
+/** A text for people on one line: no control characters, so that it can be shown as it is. */
+// biome-ignore lint/suspicious/noControlCharactersInRegex: they are what is refused
+const line = z.string().regex(/^[^\x00-\x1f\x7f-\x9f]*$/, "expected a text without control characters").min(1, "expected a text that is not empty");
+
+/** What things are called in files and on the command line. */
+export const KEY = /^[a-z0-9][a-z0-9-]{0,62}$/;
+const key = z.string().regex(KEY, "expected small letters, digits and hyphens, such as seekmere-ownership");
+
+export const domainName = z.string().transform((text, context) => {
+  const parsed = parseName(text);
+  if (parsed.ok && parsed.value !== ".") return parsed.value;
+  context.addIssue({ code: "custom", message: `expected a domain name${parsed.ok ? "" : ` (${parsed.error.message})`}` });
+  return z.NEVER;
+});
+
+/** Where a secret is kept; the secret itself never stands in a file that people review. */
+const secret = z.string().regex(/^(env:[A-Za-z_][A-Za-z0-9_]*|file:.+)$/, "expected env:NAME or file:PATH; secrets do not belong into this file");
+
+const seconds = z.number().int("expected a whole number of seconds").min(0).max(0x7fffffff);
+
+const day = z.union([z.string(), z.date()]).transform((value, context) => {
+  const text = value instanceof Date ? value.toISOString().slice(0, 10) : value;
+  if (/^\d{4}-\d{2}-\d{2}$/.test(text) && !Number.isNaN(Date.parse(text))) return text;
+  context.addIssue({ code: "custom", message: "expected a day as YYYY-MM-DD" });
+  return z.NEVER;
+});
+
+const vantage = z.strictObject({
+  name: line,
+  /** `system`, an address with or without a port, or an https URL. */
+  resolver: line,
+});
+
+const publishing = z.discriminatedUnion("way", [
+  z.strictObject({
+    way: z.literal("update"),
+    server: line,
+    key: z.strictObject({ name: domainName, algorithm: z.enum(["hmac-sha256", "hmac-sha384", "hmac-sha512"]).default("hmac-sha256"), secret }),
+  }),
+  z.strictObject({ way: z.literal("zone-file"), file: line }),
+  z.strictObject({ way: z.literal("by-hand") }),
+]);
+
+const host = z.strictObject({
+  title: line,
+  /** The host's name servers, `ADDRESS[:PORT]`, to look there even when the parent does not. */
+  servers: z.array(line).default([]),
+  publish: publishing.default({ way: "by-hand" }),
+});
+
+const service = z.strictObject({
+  title: line,
+  /** Where the service can be asked (see docs/service-link.md), and the key it wants. */
+  link: z.url("expected an http or https address").optional(),
+  key: secret.optional(),
+});
+
+export const settingsSchema = z.strictObject({
+  version: z.literal(1, "expected 1, the version of this file format"),
+  organisation: line,
+  vantages: z.array(vantage).default([]),
+  hosts: z.record(key, host).default({}),
+  services: z.record(key, service).default({}),
+  defaults: z
+    .strictObject({
+      ttl: seconds.default(3600),
+      /** Port on which authoritative servers are asked; anything but 53 only makes sense in a lab. */
+      authorityPort: z.number().int().min(1).max(65_535).default(53),
+    })
+    .default({ ttl: 3600, authorityPort: 53 }),
+});
+export type Settings = z.output<typeof settingsSchema>;
+
+export const ROLES = ["main", "secondary", "redirect", "sending", "parked"] as const;
+
+const ask = z.strictObject({
+  id: key,
+  service: key,
+  purpose: z.enum(PURPOSES),
+  asked: day.optional(),
+  after: z.array(key).default([]),
+  records: z.string("expected master-file lines").default(""),
+  note: z.string().optional(),
+});
+
+export const domainSchema = z.strictObject({
+  domain: domainName,
+  role: z.enum(ROLES).default("main"),
+  host: key.optional(),
+  asks: z.array(ask).nullish().transform((asks) => asks ?? []),
+});
+export type DomainFile = z.output<typeof domainSchema>;

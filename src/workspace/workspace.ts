@@ -1,0 +1,150 @@
+import { existsSync } from "node:fs";
+import { dirname, join, relative, resolve } from "node:path";
+import type { Ask } from "../core/ask/index.ts";
+import { type DomainName, displayName } from "../core/name/index.ts";
+import { octetsOf, toSets } from "../core/record/index.ts";
+import { closest, UserError } from "../core/user-error.ts";
+import { parseRecords } from "../core/zone/index.ts";
+import { filesIn, readText, writeAtomically } from "./files.ts";
+import type { Journal } from "./journal.ts";
+import { type DomainFile, domainSchema, type Settings, settingsSchema } from "./schema.ts";
+import { readYaml, withEntry, type YamlFile } from "./yaml-file.ts";
+
+export const SETTINGS_FILE = "zandrel.yaml";
+const JOURNAL_FILE = join(".zandrel", "journal.db");
+
+/** A domain of the workspace with its asks read into records. */
+export interface Domain {
+  readonly name: DomainName;
+  readonly role: DomainFile["role"];
+  /** Key of its DNS host; undefined where nobody said. */
+  readonly host: string | undefined;
+  readonly asks: readonly Ask[];
+  /** Path of its file, as shown to people. */
+  readonly path: string;
+}
+
+/** The folder Zandrel works in. */
+export interface Workspace {
+  readonly folder: string;
+  readonly settings: Settings;
+  readonly domains: readonly Domain[];
+  /** Whether anything was journalled yet; if not, no command needs to open the journal for reading. */
+  readonly hasJournal: boolean;
+  openJournal(): Promise<Journal>;
+}
+
+/** The folder of the workspace: the one given, or the nearest one upwards that holds zandrel.yaml. */
+export function findWorkspace(from: string, given: string | undefined): string | undefined {
+  if (given !== undefined) return resolve(from, given);
+  for (let folder = resolve(from); ; folder = dirname(folder)) {
+    if (existsSync(join(folder, SETTINGS_FILE))) return folder;
+    if (dirname(folder) === folder) return undefined;
+  }
+}
+
+/** A path as people see it: relative to where they are, where that is shorter. */
+function shownPath(path: string): string {
+  const near = relative(process.cwd(), path);
+  return near !== "" && near.length < path.length && !near.startsWith("../../") ? near : path;
+}
+
+/** Reads `zandrel.yaml` or a file of the same form. */
+export function readSettings(path: string): YamlFile<Settings> {
+  return readYaml(shownPath(path), readText(path), settingsSchema);
+}
+
+function readDomain(path: string, settings: Settings): Domain {
+  const file = readYaml(shownPath(path), readText(path), domainSchema);
+  const { domain: name, role, host, asks } = file.value;
+  if (host !== undefined) expectKey(file, ["host"], host, settings.hosts, "DNS host", "hosts");
+  const ids = new Set<string>();
+  const read = asks.map((ask, i): Ask => {
+    expectKey(file, ["asks", i, "service"], ask.service, settings.services, "service", "services");
+    if (ids.has(ask.id)) throw new UserError(`${file.place(["asks", i, "id"])}: the id “${ask.id}” is taken already in this file; give one of the two asks another.`);
+    ids.add(ask.id);
+    const { records, issues } = parseRecords(octetsOf(ask.records), { origin: name, ttl: settings.defaults.ttl });
+    const [issue] = issues;
+    if (issue !== undefined)
+      throw new UserError(`${file.place(["asks", i, "records"])}: line ${issue.line} of the records of ${ask.id}, column ${issue.column}: ${issue.text === "" ? "" : `found “${issue.text}”, `}expected ${issue.expected}.`);
+    return { id: ask.id, service: ask.service, purpose: ask.purpose, domain: name, after: ask.after, wanted: toSets(records), ...(ask.asked === undefined ? {} : { asked: ask.asked }) };
+  });
+  asks.forEach((ask, i) => {
+    for (const [j, other] of ask.after.entries())
+      if (!ids.has(other)) throw new UserError(`${file.place(["asks", i, "after", j])}: “${other}” is no ask of this file; correct the id or take that ask down first.`);
+  });
+  return { name, role, host, asks: read, path: shownPath(path) };
+}
+
+function expectKey(file: YamlFile<unknown>, keys: readonly PropertyKey[], key: string, known: Readonly<Record<string, unknown>>, what: string, section: string): void {
+  if (Object.hasOwn(known, key)) return;
+  const near = closest(key, Object.keys(known));
+  throw new UserError(`${file.place(keys)}: “${key}” is no ${what} of ${SETTINGS_FILE}${near === undefined ? "" : ` (did you mean ${near}?)`}; correct it or add it under ${section}: there.`);
+}
+
+/** Opens the workspace a command works in, every file read and checked. */
+export function openWorkspace(from: string, given: string | undefined): Workspace {
+  const folder = findWorkspace(from, given);
+  if (folder === undefined || !existsSync(join(folder, SETTINGS_FILE)))
+    throw new UserError(`there is no workspace ${folder === undefined ? "here or above" : `in ${folder}`}: start one with zandrel init DOMAIN.`);
+  const settings = readSettings(join(folder, SETTINGS_FILE)).value;
+  const domains: Domain[] = [];
+  for (const file of filesIn(join(folder, "domains"), ".yaml")) {
+    const domain = readDomain(join(folder, "domains", file), settings);
+    const other = domains.find((known) => known.name === domain.name);
+    if (other !== undefined) throw new UserError(`${domain.path} and ${other.path} both describe ${displayName(domain.name)}: keep one of them.`);
+    domains.push(domain);
+  }
+  return {
+    folder,
+    settings,
+    domains,
+    hasJournal: existsSync(join(folder, JOURNAL_FILE)),
+    openJournal: () => openJournalIn(folder),
+  };
+}
+
+/** SQLite is loaded only by the commands that need the journal. */
+export async function openJournalIn(folder: string): Promise<Journal> {
+  const { openJournal } = await import("./journal.ts");
+  return openJournal(join(folder, JOURNAL_FILE));
+}
+
+/** The domains a command is about: the ones named, or all. */
+export function pickDomains(workspace: Workspace, names: readonly DomainName[]): readonly Domain[] {
+  if (names.length === 0) return workspace.domains;
+  return names.map((name) => {
+    const domain = workspace.domains.find((one) => one.name === name);
+    if (domain !== undefined) return domain;
+    const near = closest(name, workspace.domains.map((one) => one.name));
+    throw new UserError(`${displayName(name)} is no domain of this workspace${near === undefined ? "" : ` (did you mean ${displayName(near as DomainName)}?)`}: add it with zandrel init ${displayName(name)}.`);
+  });
+}
+
+/** The file of a domain in a workspace. */
+export const domainPath = (folder: string, domain: DomainName): string => join(folder, "domains", `${domain.slice(0, -1)}.yaml`);
+
+/** An ask as it stands in a file. */
+export interface AskEntry {
+  readonly id: string;
+  readonly service: string;
+  readonly purpose: string;
+  readonly asked: string;
+  readonly records: string;
+}
+
+/** Adds asks to the file of their domain. Run inside {@link Journal.exclusively}: the file is read, changed and replaced. */
+export function addAsks(domain: Domain, asks: readonly AskEntry[]): void {
+  const path = resolve(domain.path);
+  const text = asks.reduce((before, ask) => withEntry(before, "asks", [ask]), readText(path));
+  readYaml(domain.path, text, domainSchema);
+  writeAtomically(path, text);
+}
+
+/** Adds a service to zandrel.yaml. Run inside {@link Journal.exclusively}. */
+export function addService(folder: string, key: string, title: string): void {
+  const path = join(folder, SETTINGS_FILE);
+  const text = withEntry(readText(path), "services", { [key]: { title } });
+  readYaml(shownPath(path), text, settingsSchema);
+  writeAtomically(path, text);
+}

@@ -1,0 +1,110 @@
+import { isMap, isScalar, isSeq, LineCounter, type Node, parseDocument, type ParsedNode, type Scalar, stringify, type YAMLMap, type YAMLSeq } from "yaml";
+import { z } from "zod";
+import { UserError } from "../core/user-error.ts";
+
+/** A YAML file as text, with its parsed form for finding places in it. */
+export interface YamlFile<T> {
+  readonly path: string;
+  readonly text: string;
+  readonly value: T;
+  /** `file:line:column` of the value at a path of keys. */
+  place(keys: readonly PropertyKey[]): string;
+}
+
+/** No file of a workspace needs more; a larger one is somebody's mistake or attack. */
+const MAX_OCTETS = 4 * 1024 * 1024;
+
+function excerpt(text: string, offset: number): string {
+  const end = text.indexOf("\n", offset);
+  return text.slice(offset, Math.min(end === -1 ? text.length : end, offset + 60)).trim();
+}
+
+/** Reads and checks a YAML file; a mistake is shown with file, line, column, the text there and what was expected. */
+export function readYaml<S extends z.ZodType>(path: string, text: string, schema: S): YamlFile<z.output<S>> {
+  if (text.length > MAX_OCTETS) throw new UserError(`${path} is larger than 4 MiB, which no workspace file needs: check what is in it.`);
+  const lines = new LineCounter();
+  const document = parseDocument(text, { lineCounter: lines, prettyErrors: false });
+  const at = (offset: number) => {
+    const { line, col } = lines.linePos(offset);
+    return `${path}:${Math.max(1, line)}:${Math.max(1, col)}`;
+  };
+  const [broken] = document.errors;
+  if (broken !== undefined) {
+    const found = excerpt(text, broken.pos[0]);
+    throw new UserError(`${at(broken.pos[0])}: this is not YAML${found === "" ? "" : ` at “${found}”`}: ${broken.message.replace(/\s+/g, " ")}; correct that line.`);
+  }
+  let raw: unknown;
+  try {
+    // Aliases may not multiply: a small file must not become a giant value.
+    raw = document.toJS({ maxAliasCount: 50 });
+  } catch (error) {
+    throw new UserError(`${path}:1:1: the aliases in this file multiply too far (${(error as Error).message}); write the values out.`);
+  }
+  const place = (keys: readonly PropertyKey[]) => at(offsetOf(document.contents, keys));
+  const checked = schema.safeParse(raw);
+  if (!checked.success) {
+    const issue = checked.error.issues[0] as z.core.$ZodIssue;
+    // An unknown key is shown at the key, everything else at the value.
+    const keys = issue.code === "unrecognized_keys" ? [...issue.path, issue.keys[0] as string] : issue.path;
+    const found = excerpt(text, offsetOf(document.contents, keys, issue.code === "unrecognized_keys"));
+    throw new UserError(`${at(offsetOf(document.contents, keys, issue.code === "unrecognized_keys"))}: “${found}” is wrong: ${issueText(issue)}.`);
+  }
+  return { path, text, value: checked.data, place };
+}
+
+function issueText(issue: z.core.$ZodIssue): string {
+  if (issue.code === "unrecognized_keys") return `the key ${issue.keys.join(", ")} means nothing here; remove it or correct its spelling`;
+  if (issue.code === "invalid_value") return `expected ${issue.values.length === 1 ? String(issue.values[0]) : `one of ${issue.values.map(String).join(", ")}`}`;
+  if (issue.code === "invalid_union" && "discriminator" in issue) return `${issue.path.map(String).join(".")} has a value that is not known here`;
+  if (issue.code === "invalid_type")
+    return /received undefined/.test(issue.message) ? `${issue.path.map(String).join(".")} is missing` : `expected ${issue.expected}`;
+  return issue.message;
+}
+
+/** Offset of the deepest node along a path of keys; of the key itself where `atKey` is set. */
+function offsetOf(root: ParsedNode | null, keys: readonly PropertyKey[], atKey = false): number {
+  let node: Node | null = root;
+  let offset = root?.range?.[0] ?? 0;
+  for (const [i, key] of keys.entries()) {
+    if (isMap(node)) {
+      const pair: YAMLMap<Node, Node | null>["items"][number] | undefined = (node as YAMLMap<Node, Node | null>).items.find((item) => isScalar(item.key) && item.key.value === key);
+      if (pair === undefined) return offset;
+      offset = (pair.key as Scalar).range?.[0] ?? offset;
+      if (atKey && i === keys.length - 1) return offset;
+      node = pair.value;
+    } else if (isSeq(node)) {
+      node = ((node as YAMLSeq<Node>).items[key as number] as Node | undefined) ?? null;
+    } else return offset;
+    offset = node?.range?.[0] ?? offset;
+  }
+  return offset;
+}
+
+/** A value as block YAML, indented for its place. */
+function blockOf(value: unknown, indent: number): string {
+  const text = stringify(value, { lineWidth: 0, blockQuote: "literal", defaultStringType: "PLAIN" });
+  return text.replace(/^(?=.)/gm, " ".repeat(indent));
+}
+
+/**
+ * The text of a YAML file with one entry more at the end of the list or map under a key of its top level:
+ * `[item]` for a list, `{key: value}` for a map. Every character that is already there stays: comments,
+ * order, layout.
+ */
+export function withEntry(text: string, key: string, entry: readonly [unknown] | Readonly<Record<string, unknown>>): string {
+  const root = parseDocument(text).contents;
+  const pair = isMap(root) ? root.items.find((item) => isScalar(item.key) && item.key.value === key) : undefined;
+  if (pair === undefined) return `${text}${text === "" || text.endsWith("\n") ? "" : "\n"}${key}:\n${blockOf(entry, 2)}`;
+  const under = pair.value as ParsedNode | null;
+  if ((isSeq(under) || isMap(under)) && !under.flow && under.items.length > 0) {
+    const [start, end] = under.range as [number, number, number];
+    const lineStart = text.lastIndexOf("\n", start - 1) + 1;
+    const indent = /^ */.exec(text.slice(lineStart))?.[0].length ?? 0;
+    const at = text[end - 1] === "\n" ? end : text.indexOf("\n", end) + 1 || text.length;
+    return `${text.slice(0, at)}${text[at - 1] === "\n" ? "" : "\n"}${blockOf(entry, indent)}${text.slice(at)}`;
+  }
+  // `asks: []` or `asks:` with nothing behind it gets its entries in block form.
+  const keyEnd = text.indexOf(":", (pair.key as Scalar).range?.[1] ?? 0) + 1;
+  const valueEnd = Math.max(keyEnd, under?.range?.[1] ?? keyEnd);
+  return `${text.slice(0, keyEnd)}\n${blockOf(entry, 2)}${text.slice(valueEnd).replace(/^[^\S\n]*\n?/, "")}`;
+}
