@@ -19,7 +19,8 @@ export function fastClock(start: number, realStart: number, speed: number): Cloc
 }
 
 /** The form in which the lab hands its clock to other processes, in ZANDREL_CLOCK: `2026-03-02T09:00:00.000Z@1763881200000*300`. */
-export const clockText = (start: number, realStart: number, speed: number): string => `${new Date(start).toISOString()}@${realStart}*${speed}`;
+export const clockText = (start: number, realStart: number, speed: number): string =>
+  `${new Date(start).toISOString()}@${realStart}*${speed}`;
 
 /** The clock a text describes, or undefined where it describes none. */
 export function parseClock(text: string): Clock | undefined {

@@ -6,7 +6,7 @@ import { visibleBy } from "../core/spread/index.ts";
 import { EXIT } from "../core/user-error.ts";
 import { count, deadline, isoTime, type Style, visible, wrap } from "../present/index.ts";
 import { type Journal, openWorkspace, pickDomains, type Workspace } from "../workspace/index.ts";
-import { type Arguments, command, type Context } from "./command.ts";
+import { type Arguments, type Context, command } from "./command.ts";
 import { LOOKING, type Looking, nameOperand, openLooking } from "./looking.ts";
 import { record, typed } from "./shapes.ts";
 import { draftOf, draftSource, hostTitle, recall } from "./survey.ts";
@@ -48,7 +48,13 @@ export const DRAFTING = {
 } as const;
 
 /** Computes the drafts of some domains; shared by draft and publish. */
-export async function makeDrafts(args: Arguments, workspace: Workspace, looking: Looking, journal: Journal | undefined, domains: ReturnType<typeof pickDomains>): Promise<Draft[]> {
+export async function makeDrafts(
+  args: Arguments,
+  workspace: Workspace,
+  looking: Looking,
+  journal: Journal | undefined,
+  domains: ReturnType<typeof pickDomains>,
+): Promise<Draft[]> {
   const replace = new Set(((args.replace as string[] | undefined) ?? []).map(nameOperand));
   return Promise.all(
     domains.map(async (domain): Promise<Draft> => {
@@ -56,8 +62,11 @@ export async function makeDrafts(args: Arguments, workspace: Workspace, looking:
       const source = draftSource(domain, looked, looking, workspace, args.into as string | undefined);
       const memory = recall(journal, domain.name);
       if (source !== undefined) return draftOf(domain, source, memory, looking.now, replace);
-      const because = looked.authority.kind === "delegated" ? "none of its name servers has an address" : looked.authority.because;
-      const sets = domain.asks.flatMap((ask) => ask.wanted.map((set) => ({ name: set.name, type: set.type, because, asks: [ask.id] })));
+      const because =
+        looked.authority.kind === "delegated" ? "none of its name servers has an address" : looked.authority.because;
+      const sets = domain.asks.flatMap((ask) =>
+        ask.wanted.map((set) => ({ name: set.name, type: set.type, because, asks: [ask.id] })),
+      );
       return { domain: domain.name, changes: [], clashes: [], undetermined: sets };
     }),
   );
@@ -66,21 +75,43 @@ export async function makeDrafts(args: Arguments, workspace: Workspace, looking:
 /** The drafts as one result: what every face shows. */
 export function resultOf(drafts: readonly Draft[], now: number, hosts: Readonly<Record<string, string>>): DraftResult {
   const holds = drafts.flatMap((draft) => draftHold(draft) ?? []);
-  const last = holds.reduce<(typeof holds)[number] | undefined>((longest, hold) => (longest === undefined || hold.seconds > longest.seconds ? hold : longest), undefined);
+  const last = holds.reduce<(typeof holds)[number] | undefined>(
+    (longest, hold) => (longest === undefined || hold.seconds > longest.seconds ? hold : longest),
+    undefined,
+  );
   return {
     at: isoTime(now),
     changes: drafts.flatMap((draft) =>
-      draft.changes.map(({ action, name, type, before, after, because, asks }: Change) => ({ domain: draft.domain, action, name, type, before: setJson(before), after: setJson(after), because, asks: [...asks] })),
+      draft.changes.map(({ action, name, type, before, after, because, asks }: Change) => ({
+        domain: draft.domain,
+        action,
+        name,
+        type,
+        before: setJson(before),
+        after: setJson(after),
+        because,
+        asks: [...asks],
+      })),
     ),
-    clashes: drafts.flatMap((draft) => draft.clashes.map((one: Clash) => ({ domain: draft.domain, ...one, waysOut: [...one.waysOut] }))),
-    undetermined: drafts.flatMap((draft) => draft.undetermined.map(({ name, type, because }) => ({ domain: draft.domain, name, type, because }))),
-    visible: last === undefined ? { latest: null, because: "nothing would change" } : { latest: isoTime(visibleBy(now, last)), because: last.because },
+    clashes: drafts.flatMap((draft) =>
+      draft.clashes.map((one: Clash) => ({ domain: draft.domain, ...one, waysOut: [...one.waysOut] })),
+    ),
+    undetermined: drafts.flatMap((draft) =>
+      draft.undetermined.map(({ name, type, because }) => ({ domain: draft.domain, name, type, because })),
+    ),
+    visible:
+      last === undefined
+        ? { latest: null, because: "nothing would change" }
+        : { latest: isoTime(visibleBy(now, last)), because: last.because },
     hosts,
   };
 }
 
 /** The lines of a change: what goes, what comes, what stays. */
-function changeLines({ before, after, type }: { before: RecordSet | undefined; after: RecordSet | undefined; type: string }, style: Style): string[] {
+function changeLines(
+  { before, after, type }: { before: RecordSet | undefined; after: RecordSet | undefined; type: string },
+  style: Style,
+): string[] {
   const key = (set: RecordSet | undefined) => new Set(set?.data.map((data) => dataKey(type, data)));
   const was = key(before);
   const is = key(after);
@@ -92,7 +123,11 @@ function changeLines({ before, after, type }: { before: RecordSet | undefined; a
   });
 }
 
-export function presentDrafts(drafts: readonly Draft[], { hosts, visible: seen, at }: DraftResult, { style, width }: Context): string {
+export function presentDrafts(
+  drafts: readonly Draft[],
+  { hosts, visible: seen, at }: DraftResult,
+  { style, width }: Context,
+): string {
   const now = Date.parse(at);
   const blocks = drafts.map((draft) => {
     const lines = [`${style.title(displayName(draft.domain))}  ${style.quiet(visible(hosts[draft.domain] ?? ""))}`];
@@ -105,9 +140,14 @@ export function presentDrafts(drafts: readonly Draft[], { hosts, visible: seen, 
       lines.push(`  ${style.bad("clash")}    ${displayName(one.name)}  ${one.type}  ${style.quiet(`asked by ${one.ask}`)}`);
       lines.push(`           ${wrap(visible(one.because), width - 12, "           ")}`);
       lines.push(`           ${wrap(`If it goes: ${visible(one.breaks)}.`, width - 12, "           ")}`);
-      lines.push(...one.waysOut.map((way) => `           ${style.careful("way out:")} ${wrap(visible(way), width - 21, "           ")}`));
+      lines.push(
+        ...one.waysOut.map((way) => `           ${style.careful("way out:")} ${wrap(visible(way), width - 21, "           ")}`),
+      );
     }
-    for (const one of draft.undetermined) lines.push(`  ${style.state("unknown", "unknown")}  ${displayName(one.name)}  ${one.type}\n           ${wrap(visible(one.because), width - 12, "           ")}`);
+    for (const one of draft.undetermined)
+      lines.push(
+        `  ${style.state("unknown", "unknown")}  ${displayName(one.name)}  ${one.type}\n           ${wrap(visible(one.because), width - 12, "           ")}`,
+      );
     if (lines.length === 1) lines.push("  nothing was asked that can be published now");
     return lines.join("\n");
   });
@@ -116,7 +156,9 @@ export function presentDrafts(drafts: readonly Draft[], { hosts, visible: seen, 
   const unknown = drafts.flatMap((draft) => draft.undetermined);
   const total = `${count(changes.length, "record set")} would change, ${count(clashes.length, "clash", "clashes")}; nothing has been changed.`;
   const when =
-    seen.latest === null ? "" : `\nIf it is published now, everyone sees it by ${style.strong(deadline(Date.parse(seen.latest), now))} at the latest:\n${wrap(`${seen.because}.`, width)}`;
+    seen.latest === null
+      ? ""
+      : `\nIf it is published now, everyone sees it by ${style.strong(deadline(Date.parse(seen.latest), now))} at the latest:\n${wrap(`${seen.because}.`, width)}`;
   const names = drafts.map((draft) => typed(draft.domain)).join(" ");
   const next =
     unknown.length > 0
@@ -146,7 +188,12 @@ export default command<DraftResult>({
   async run(args, context) {
     const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
     const domains = pickDomains(workspace, args._.map(nameOperand));
-    const looking = openLooking(args, context, workspace.settings, domains.map((domain) => domain.name));
+    const looking = openLooking(
+      args,
+      context,
+      workspace.settings,
+      domains.map((domain) => domain.name),
+    );
     let journal: Journal | undefined;
     try {
       journal = workspace.hasJournal && !looking.fromFiles ? await workspace.openJournal() : undefined;
@@ -162,4 +209,3 @@ export default command<DraftResult>({
   },
   present: (shown, context) => presentDrafts((shown as WithDrafts).drafts, shown, context),
 });
-

@@ -3,11 +3,21 @@ import { z } from "zod";
 import { PURPOSES, type Purpose } from "../core/ask/index.ts";
 import { type IntakeQuestion, MAX_PASTE, type Understood, understand } from "../core/ask/intake/index.ts";
 import { type DomainName, displayName, relativeText } from "../core/name/index.ts";
-import { isOfType, joined, printData, recordJson, type ResourceRecord, textOf, toSets } from "../core/record/index.ts";
+import { isOfType, joined, printData, type ResourceRecord, recordJson, textOf, toSets } from "../core/record/index.ts";
 import { closest, EXIT, UserError } from "../core/user-error.ts";
 import { columns, count, isoTime, visible } from "../present/index.ts";
-import { addAsks, addService, type AskEntry, type Domain, KEY, openWorkspace, pickDomains, readText, type Workspace } from "../workspace/index.ts";
-import { type Arguments, command, type Context } from "./command.ts";
+import {
+  type AskEntry,
+  addAsks,
+  addService,
+  type Domain,
+  KEY,
+  openWorkspace,
+  pickDomains,
+  readText,
+  type Workspace,
+} from "../workspace/index.ts";
+import { type Arguments, type Context, command } from "./command.ts";
 import { nameOperand } from "./looking.ts";
 import { record, typed } from "./shapes.ts";
 
@@ -26,7 +36,9 @@ const result = z.object({
     }),
   ),
   repairs: z.array(z.object({ kind: z.string(), was: z.string(), is: z.string(), because: z.string() })),
-  questions: z.array(z.object({ id: z.string(), question: z.string(), choices: z.array(z.object({ key: z.string(), meaning: z.string() })) })),
+  questions: z.array(
+    z.object({ id: z.string(), question: z.string(), choices: z.array(z.object({ key: z.string(), meaning: z.string() })) }),
+  ),
 });
 type Result = z.output<typeof result>;
 
@@ -50,11 +62,15 @@ function domainFor(workspace: Workspace, args: Arguments, text: string): Domain 
   const { domains } = workspace;
   if (domains.length === 0) throw new UserError("this workspace has no domain yet: add one with zandrel init DOMAIN.");
   if (domains.length === 1) return domains[0] as Domain;
-  const mentioned = domains.filter((domain) => new RegExp(`(^|[^a-z0-9-])${typed(domain.name).replaceAll(".", "\\.")}([^a-z0-9-]|$)`, "i").test(text));
+  const mentioned = domains.filter((domain) =>
+    new RegExp(`(^|[^a-z0-9-])${typed(domain.name).replaceAll(".", "\\.")}([^a-z0-9-]|$)`, "i").test(text),
+  );
   // brackwater.example is part of tickets.brackwater.example: the longest name wins.
   const [longest] = [...mentioned].sort((a, b) => b.name.length - a.name.length);
   if (longest === undefined || mentioned.some((other) => !longest.name.endsWith(other.name)))
-    throw new UserError(`the paste does not say for which domain it is: name it with --domain, one of ${domains.map((domain) => typed(domain.name)).join(", ")}.`);
+    throw new UserError(
+      `the paste does not say for which domain it is: name it with --domain, one of ${domains.map((domain) => typed(domain.name)).join(", ")}.`,
+    );
   return longest;
 }
 
@@ -65,8 +81,13 @@ function serviceFor(workspace: Workspace, args: Arguments, text: string): { key:
   const { services } = workspace.settings;
   const added = args["add-service"] as string | undefined;
   if (added !== undefined) {
-    const key = added.toLowerCase().normalize("NFKD").replace(/[^a-z0-9]+/g, "-").replace(/^-+|-+$/g, "");
-    if (!KEY.test(key)) throw new UserError(`--add-service “${visible(added)}” has no letters to make a key of: give the service's name.`);
+    const key = added
+      .toLowerCase()
+      .normalize("NFKD")
+      .replace(/[^a-z0-9]+/g, "-")
+      .replace(/^-+|-+$/g, "");
+    if (!KEY.test(key))
+      throw new UserError(`--add-service “${visible(added)}” has no letters to make a key of: give the service's name.`);
     return { key, title: added, added: !Object.hasOwn(services, key) };
   }
   const named = args.service as string | undefined;
@@ -74,12 +95,18 @@ function serviceFor(workspace: Workspace, args: Arguments, text: string): { key:
     const service = services[named];
     if (service !== undefined) return { key: named, title: service.title, added: false };
     const near = closest(named, Object.keys(services));
-    throw new UserError(`“${visible(named)}” is no service of zandrel.yaml${near === undefined ? "" : ` (did you mean ${near}?)`}: correct it, or add the service with --add-service ${JSON.stringify(visible(named))}.`);
+    throw new UserError(
+      `“${visible(named)}” is no service of zandrel.yaml${near === undefined ? "" : ` (did you mean ${near}?)`}: correct it, or add the service with --add-service ${JSON.stringify(visible(named))}.`,
+    );
   }
-  const found = Object.entries(services).filter(([key, { title }]) => new RegExp(`(^|[^a-z0-9])(${escapeRegex(title)}|${key})`, "i").test(text));
+  const found = Object.entries(services).filter(([key, { title }]) =>
+    new RegExp(`(^|[^a-z0-9])(${escapeRegex(title)}|${key})`, "i").test(text),
+  );
   const [one] = found;
   if (one === undefined || found.length > 1)
-    throw new UserError(`the paste does not say which service it is from: name it with --service (${Object.keys(services).join(", ") || "none is known yet"}), or add it with --add-service NAME.`);
+    throw new UserError(
+      `the paste does not say which service it is from: name it with --service (${Object.keys(services).join(", ") || "none is known yet"}), or add it with --add-service NAME.`,
+    );
   return { key: one[0], title: one[1].title, added: false };
 }
 
@@ -93,7 +120,8 @@ async function pasted(args: Arguments, context: Context): Promise<string> {
   if (more.length > 0) throw new UserError("zandrel intake reads one file at a time: give one, or - for standard input.");
   if (file !== undefined && file !== "-") {
     const text = readText(resolve(context.cwd, file));
-    if (text.length > MAX_PASTE) throw new UserError(`${file} is larger than ${MAX_PASTE / 1024} KiB: give only the part with the records.`);
+    if (text.length > MAX_PASTE)
+      throw new UserError(`${file} is larger than ${MAX_PASTE / 1024} KiB: give only the part with the records.`);
     return text;
   }
   if (context.interactive) context.note("Paste what the service shows, then press Ctrl-D on an empty line:\n");
@@ -110,16 +138,25 @@ function parseChoices(args: Arguments): Map<string, string> {
   );
 }
 
-const questionText = ({ id, question, choices }: IntakeQuestion) => `${question} ${choices.map(({ key, meaning }) => `--choose ${id}=${key} (${meaning})`).join(" or ")}`;
+const questionText = ({ id, question, choices }: IntakeQuestion) =>
+  `${question} ${choices.map(({ key, meaning }) => `--choose ${id}=${key} (${meaning})`).join(" or ")}`;
 
 /** Understands the paste; on a terminal every doubt is asked, elsewhere it ends the command. */
-async function understood(text: string, domain: Domain, workspace: Workspace, args: Arguments, context: Context): Promise<Understood> {
+async function understood(
+  text: string,
+  domain: Domain,
+  workspace: Workspace,
+  args: Arguments,
+  context: Context,
+): Promise<Understood> {
   const choices = parseChoices(args);
   for (;;) {
     const read = understand({ text, domain: domain.name, ttl: workspace.settings.defaults.ttl, choices });
     const [question] = read.questions;
     if (question === undefined || !context.interactive) return read;
-    context.note(`${visible(question.question)}\n${question.choices.map(({ key, meaning }) => `  ${key}: ${visible(meaning)}\n`).join("")}`);
+    context.note(
+      `${visible(question.question)}\n${question.choices.map(({ key, meaning }) => `  ${key}: ${visible(meaning)}\n`).join("")}`,
+    );
     const answer = await context.prompt(`${question.choices.map(({ key }) => key).join(" or ")}? `);
     if (question.choices.some(({ key }) => key === answer)) choices.set(question.id, answer);
     else if (answer === "") throw new UserError("nothing was taken down, because the question was left open.");
@@ -135,7 +172,14 @@ function freeId(wanted: string, domain: Domain): string {
 
 /** The records as master-file lines relative to the domain, aligned. */
 function askLines(records: readonly ResourceRecord[], domain: DomainName, ttl: number): string {
-  return columns(records.map((one) => [relativeText(one.name, domain), ...(one.ttl === ttl ? [] : [String(one.ttl)]), one.type, printData(one.type, one.data)])).join("\n");
+  return columns(
+    records.map((one) => [
+      relativeText(one.name, domain),
+      ...(one.ttl === ttl ? [] : [String(one.ttl)]),
+      one.type,
+      printData(one.type, one.data),
+    ]),
+  ).join("\n");
 }
 
 export default command<Result>({
@@ -157,7 +201,12 @@ export default command<Result>({
     host: { type: "string", requiresArg: true, describe: "host as the service shows it, with --value" },
     value: { type: "string", requiresArg: true, describe: "value as the service shows it" },
     priority: { type: "string", requiresArg: true, describe: "priority of an MX record, with --value" },
-    choose: { type: "string", array: true, requiresArg: true, describe: "answer a question beforehand: QUESTION=ANSWER (repeatable)" },
+    choose: {
+      type: "string",
+      array: true,
+      requiresArg: true,
+      describe: "answer a question beforehand: QUESTION=ANSWER (repeatable)",
+    },
     "dry-run": { type: "boolean", default: false, describe: "show what was understood, write nothing" },
   },
   schema: result,
@@ -170,29 +219,53 @@ export default command<Result>({
     const [problem] = read.problems;
     if (problem !== undefined) throw new UserError(`record ${problem.row} of the paste: ${visible(problem.because)}.`);
     if (read.layout === undefined)
-      throw new UserError("no record was found in the paste: copy the table with type, host and value from the service's page, or use --type, --host and --value.");
+      throw new UserError(
+        "no record was found in the paste: copy the table with type, host and value from the service's page, or use --type, --host and --value.",
+      );
     const dry = args["dry-run"] === true;
-    if (read.questions.length > 0 && !dry) throw new UserError(`the paste can be read in two ways: ${read.questions.map(questionText).map(visible).join("; ")}.`);
+    if (read.questions.length > 0 && !dry)
+      throw new UserError(`the paste can be read in two ways: ${read.questions.map(questionText).map(visible).join("; ")}.`);
     if (read.records.length === 0 && read.questions.length === 0)
-      throw new UserError("no record was found in the paste: copy the table with type, host and value from the service's page, or use --type, --host and --value.");
+      throw new UserError(
+        "no record was found in the paste: copy the table with type, host and value from the service's page, or use --type, --host and --value.",
+      );
 
-    const purpose = (args.purpose as Purpose | undefined) ?? (read.records.length === 0 ? "ownership" : purposeOf(read.records, domain.name));
+    const purpose =
+      (args.purpose as Purpose | undefined) ?? (read.records.length === 0 ? "ownership" : purposeOf(read.records, domain.name));
     const given = args.id as string | undefined;
-    if (given !== undefined && !KEY.test(given)) throw new UserError(`--id “${visible(given)}” is not usable: use small letters, digits and hyphens.`);
-    const twin = domain.asks.find((ask) => ask.service === service.key && sameRecords(ask.wanted.flatMap((set) => set.data.map((data) => ({ ...set, data }))), read.records));
-    if (twin !== undefined && !dry) throw new UserError(`the same records are taken down already as ${twin.id}: see zandrel status.`, EXIT.not);
-    if (given !== undefined && domain.asks.some((ask) => ask.id === given)) throw new UserError(`the id ${given} is taken in ${domain.path}: give another with --id.`);
+    if (given !== undefined && !KEY.test(given))
+      throw new UserError(`--id “${visible(given)}” is not usable: use small letters, digits and hyphens.`);
+    const twin = domain.asks.find(
+      (ask) =>
+        ask.service === service.key &&
+        sameRecords(
+          ask.wanted.flatMap((set) => set.data.map((data) => ({ ...set, data }))),
+          read.records,
+        ),
+    );
+    if (twin !== undefined && !dry)
+      throw new UserError(`the same records are taken down already as ${twin.id}: see zandrel status.`, EXIT.not);
+    if (given !== undefined && domain.asks.some((ask) => ask.id === given))
+      throw new UserError(`the id ${given} is taken in ${domain.path}: give another with --id.`);
     const id = given ?? freeId(`${service.key}-${purpose}`, domain);
     const shown: Result = {
       written: !dry,
       layout: read.layout,
-      asks: [{ id, service: service.key, purpose, domain: domain.name, records: read.records.map(recordJson), spf: null, dmarc: null }],
+      asks: [
+        { id, service: service.key, purpose, domain: domain.name, records: read.records.map(recordJson), spf: null, dmarc: null },
+      ],
       repairs: [...read.repairs],
       questions: read.questions.map((question) => ({ ...question, choices: [...question.choices] })),
     };
     if (!dry) {
       const now = context.clock.now();
-      const entry: AskEntry = { id, service: service.key, purpose, asked: isoTime(now).slice(0, 10), records: `${askLines(read.records, domain.name, workspace.settings.defaults.ttl)}\n` };
+      const entry: AskEntry = {
+        id,
+        service: service.key,
+        purpose,
+        asked: isoTime(now).slice(0, 10),
+        records: `${askLines(read.records, domain.name, workspace.settings.defaults.ttl)}\n`,
+      };
       const journal = await workspace.openJournal();
       try {
         journal.exclusively(() => {
@@ -209,12 +282,19 @@ export default command<Result>({
   present({ asks, repairs, questions, layout, written }, { style }) {
     const lines = asks.flatMap((ask) => [
       style.title(`${ask.id}: ${ask.service}, ${ask.purpose}, for ${displayName(ask.domain as DomainName)}`),
-      ...ask.records.map((one) => `  ${one.type}  ${displayName(one.name as DomainName)}  ${visible(typeof one.data === "string" ? one.data : Object.values(one.data).join(" "))}`),
+      ...ask.records.map(
+        (one) =>
+          `  ${one.type}  ${displayName(one.name as DomainName)}  ${visible(typeof one.data === "string" ? one.data : Object.values(one.data).join(" "))}`,
+      ),
     ]);
-    const mended = repairs.map((repair) => `  ${style.careful("put right")}  “${visible(repair.was)}” is now “${visible(repair.is)}”: ${repair.because}`);
+    const mended = repairs.map(
+      (repair) => `  ${style.careful("put right")}  “${visible(repair.was)}” is now “${visible(repair.is)}”: ${repair.because}`,
+    );
     const open = questions.map((question) => `  ${style.careful("question")}  ${visible(questionText(question))}`);
     const summary = `${count(asks[0]?.records.length ?? 0, "record")} understood from ${layout}`;
-    const next = written ? `taken down. Next: ${style.command(`zandrel draft ${typed(asks[0]?.domain as DomainName)}`)}` : "nothing written, because of --dry-run.";
+    const next = written
+      ? `taken down. Next: ${style.command(`zandrel draft ${typed(asks[0]?.domain as DomainName)}`)}`
+      : "nothing written, because of --dry-run.";
     return `${[...lines, ...mended, ...open].join("\n")}\n${summary}; ${next}\n`;
   },
 });
@@ -222,7 +302,10 @@ export default command<Result>({
 function sameRecords(a: readonly ResourceRecord[], b: readonly ResourceRecord[]): boolean {
   const key = (records: readonly ResourceRecord[]) =>
     toSets(records)
-      .map((set) => `${set.name} ${set.type} ${(isOfType(set, "TXT") ? set.data.map((data) => textOf(joined(data))) : set.data.map((data) => printData(set.type, data))).sort().join("|")}`)
+      .map(
+        (set) =>
+          `${set.name} ${set.type} ${(isOfType(set, "TXT") ? set.data.map((data) => textOf(joined(data))) : set.data.map((data) => printData(set.type, data))).sort().join("|")}`,
+      )
       .sort()
       .join("\n");
   return a.length > 0 && key(a) === key(b);

@@ -10,7 +10,8 @@ export function labOptions(args: Arguments): { start: number; speed: number; por
   const start = Date.parse(args.start as string);
   if (Number.isNaN(start)) throw new UserError(`--start “${args.start}” is not a time: write it as ${LAB_START}.`);
   const speed = args.speed as number;
-  if (!(speed >= 1 && speed <= 100_000)) throw new UserError("--speed wants a number from 1 to 100000: how many times as fast as a real clock the lab's runs.");
+  if (!(speed >= 1 && speed <= 100_000))
+    throw new UserError("--speed wants a number from 1 to 100000: how many times as fast as a real clock the lab's runs.");
   const port = args.port as number;
   if (!(Number.isInteger(port) && port > 0 && port < 65_536)) throw new UserError("--port wants a number from 1 to 65535.");
   return { start, speed, port };
@@ -19,8 +20,14 @@ export function labOptions(args: Arguments): { start: number; speed: number; por
 /** Turns the ways a lab fails to start into one sentence. */
 export function labFailure(error: unknown, port: number): unknown {
   const { code } = error as NodeJS.ErrnoException;
-  if (code === "EADDRINUSE") return new UserError(`port ${port} is in use on a loopback address, perhaps by another lab: stop it, or choose another with --port.`);
-  if (code === "EADDRNOTAVAIL") return new UserError("this system has no loopback addresses beside 127.0.0.1: add 127.53.0.1 to .3 and .11 to .14 to its loopback interface, then try again.");
+  if (code === "EADDRINUSE")
+    return new UserError(
+      `port ${port} is in use on a loopback address, perhaps by another lab: stop it, or choose another with --port.`,
+    );
+  if (code === "EADDRNOTAVAIL")
+    return new UserError(
+      "this system has no loopback addresses beside 127.0.0.1: add 127.53.0.1 to .3 and .11 to .14 to its loopback interface, then try again.",
+    );
   if (code === "EACCES") return new UserError(`port ${port} needs more rights than you have: choose one above 1023 with --port.`);
   return error;
 }
@@ -39,7 +46,12 @@ export default command({
     port: { type: "number", default: 5300, requiresArg: true, describe: "port of all its DNS servers" },
     speed: { type: "number", default: 60, requiresArg: true, describe: "how many times as fast as a real clock the lab's runs" },
     start: { type: "string", default: LAB_START, requiresArg: true, describe: "the lab's time when it starts" },
-    settings: { type: "string", default: "lab.yaml", requiresArg: true, describe: "where to write the settings of a workspace that uses it" },
+    settings: {
+      type: "string",
+      default: "lab.yaml",
+      requiresArg: true,
+      describe: "where to write the settings of a workspace that uses it",
+    },
   },
   async run(args, context) {
     const options = labOptions(args);

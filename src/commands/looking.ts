@@ -14,8 +14,18 @@ import type { Arguments, Context } from "./command.ts";
 
 /** The options that every looking command shares. */
 export const LOOKING = {
-  resolver: { type: "string", array: true, requiresArg: true, describe: "ask this resolver, ADDRESS[:PORT] or URL, instead of the workspace's vantages (repeatable)" },
-  "zone-file": { type: "string", array: true, requiresArg: true, describe: "answer from this master file instead of the DNS (repeatable)" },
+  resolver: {
+    type: "string",
+    array: true,
+    requiresArg: true,
+    describe: "ask this resolver, ADDRESS[:PORT] or URL, instead of the workspace's vantages (repeatable)",
+  },
+  "zone-file": {
+    type: "string",
+    array: true,
+    requiresArg: true,
+    describe: "answer from this master file instead of the DNS (repeatable)",
+  },
   at: { type: "string", requiresArg: true, describe: "judge as of this time, such as 2026-03-02T09:00Z" },
   timeout: { type: "number", default: 5, requiresArg: true, describe: "longest wait for one answer, in seconds" },
 } as const satisfies Record<string, Options>;
@@ -49,7 +59,7 @@ export const timeoutOf = (args: Arguments): number => {
 };
 
 /** Milliseconds since 1970 of a time in an option. */
-export function timeOption(args: Arguments, option: string): number | undefined {
+function timeOption(args: Arguments, option: string): number | undefined {
   const text = args[option] as string | undefined;
   if (text === undefined) return undefined;
   const at = Date.parse(text);
@@ -81,7 +91,12 @@ function originOf(file: string, domains: readonly DomainName[]): DomainName | un
 }
 
 /** Reads a master file; the first mistake in it is shown with its place. */
-export function readZoneFile(cwd: string, file: string, domains: readonly DomainName[], ttl: number): { readonly document: ZoneDocument; readonly options: ParseOptions } {
+export function readZoneFile(
+  cwd: string,
+  file: string,
+  domains: readonly DomainName[],
+  ttl: number,
+): { readonly document: ZoneDocument; readonly options: ParseOptions } {
   const origin = originOf(file, domains);
   const options: ParseOptions = {
     ttl,
@@ -94,7 +109,9 @@ export function readZoneFile(cwd: string, file: string, domains: readonly Domain
   const document = parseZone(readText(resolve(cwd, file), "latin1"), options);
   const [issue] = document.issues;
   if (issue !== undefined)
-    throw new UserError(`${issue.file ?? file}:${issue.line}:${issue.column}: ${issue.text === "" ? "" : `found “${issue.text}”, `}expected ${issue.expected}; correct that line.`);
+    throw new UserError(
+      `${issue.file ?? file}:${issue.line}:${issue.column}: ${issue.text === "" ? "" : `found “${issue.text}”, `}expected ${issue.expected}; correct that line.`,
+    );
   return { document, options };
 }
 
@@ -102,20 +119,27 @@ function resolverAddress(text: string, where: string): ServerAddress {
   if (text === "system") {
     const [first] = getServers();
     const parsed = first === undefined ? undefined : parseServerAddress(first);
-    if (parsed === undefined) throw new UserError(`${where}: this machine has no resolver configured; name one with --resolver ADDRESS.`);
+    if (parsed === undefined)
+      throw new UserError(`${where}: this machine has no resolver configured; name one with --resolver ADDRESS.`);
     return parsed;
   }
   const parsed = parseServerAddress(text);
-  if (parsed === undefined) throw new UserError(`${where}: “${text}” is not a resolver: write ADDRESS, ADDRESS:PORT or an https URL.`);
+  if (parsed === undefined)
+    throw new UserError(`${where}: “${text}” is not a resolver: write ADDRESS, ADDRESS:PORT or an https URL.`);
   return parsed;
 }
 
 /** The resolvers whose view counts: from the options, the workspace, or this machine. */
 function resolversOf(args: Arguments, settings: Settings | undefined): { name: string; address: ServerAddress }[] {
   const given = args.resolver as string[] | undefined;
-  if (given !== undefined && given.length > 0) return given.map((text) => ({ name: text, address: resolverAddress(text, "--resolver") }));
+  if (given !== undefined && given.length > 0)
+    return given.map((text) => ({ name: text, address: resolverAddress(text, "--resolver") }));
   const vantages = settings?.vantages ?? [];
-  if (vantages.length > 0) return vantages.map(({ name, resolver }) => ({ name, address: resolverAddress(resolver, `the vantage ${name} in zandrel.yaml`) }));
+  if (vantages.length > 0)
+    return vantages.map(({ name, resolver }) => ({
+      name,
+      address: resolverAddress(resolver, `the vantage ${name} in zandrel.yaml`),
+    }));
   return [{ name: "this machine", address: resolverAddress("system", "this machine's resolver") }];
 }
 
@@ -126,7 +150,8 @@ function inTurn(lookups: readonly Lookup[]): Lookup {
       let last = failed("unreachable", "no name server could be asked");
       for (const lookup of lookups) {
         const answer = await lookup.ask(name, type);
-        if (answer.kind !== "failed" || !["timeout", "unreachable", "servfail", "refused", "malformed"].includes(answer.why)) return answer;
+        if (answer.kind !== "failed" || !["timeout", "unreachable", "servfail", "refused", "malformed"].includes(answer.why))
+          return answer;
         last = answer;
       }
       return last;
@@ -135,7 +160,12 @@ function inTurn(lookups: readonly Lookup[]): Lookup {
 }
 
 /** Prepares looking as the options say. Close it when done. */
-export function openLooking(args: Arguments, context: Context, settings: Settings | undefined, domains: readonly DomainName[]): Looking {
+export function openLooking(
+  args: Arguments,
+  context: Context,
+  settings: Settings | undefined,
+  domains: readonly DomainName[],
+): Looking {
   const now = timeOption(args, "at") ?? context.clock.now();
   const files = args["zone-file"] as string[] | undefined;
   const timeout = timeoutOf(args);
@@ -151,7 +181,9 @@ export function openLooking(args: Arguments, context: Context, settings: Setting
   };
   const port = settings?.defaults.authorityPort ?? 53;
   const servers: Servers = { at: (address, { recursive }) => ask({ address, port }, recursive) };
-  const vantages = resolversOf(args, settings).map(({ name, address }): Viewpoint => ({ name, role: "vantage", lookup: ask(address, true) }));
+  const vantages = resolversOf(args, settings).map(
+    ({ name, address }): Viewpoint => ({ name, role: "vantage", lookup: ask(address, true) }),
+  );
   // Delegations are the same wherever one looks; whichever vantage answers is asked for them.
   const base = inTurn(vantages.map((vantage) => vantage.lookup));
   return {
@@ -172,7 +204,10 @@ export function openLooking(args: Arguments, context: Context, settings: Setting
         authority,
         viewpoints: [...authoritativeViewpoints(delegated, (server) => displayName(server.name)), ...vantages],
         lookup: delegated.length === 0 ? undefined : inTurn(delegated.map((server) => server.lookup)),
-        strangers: isStranger && first !== undefined && configured !== undefined ? [{ title: configured.title, lookup: ask(first, false) }] : [],
+        strangers:
+          isStranger && first !== undefined && configured !== undefined
+            ? [{ title: configured.title, lookup: ask(first, false) }]
+            : [],
       };
     },
   };
@@ -180,15 +215,28 @@ export function openLooking(args: Arguments, context: Context, settings: Setting
 
 export function hostServer(text: string, port: number): ServerAddress {
   const parsed = parseServerAddress(text, port);
-  if (parsed === undefined) throw new UserError(`“${text}” under hosts: in zandrel.yaml is not a server: write ADDRESS or ADDRESS:PORT.`);
+  if (parsed === undefined)
+    throw new UserError(`“${text}” under hosts: in zandrel.yaml is not a server: write ADDRESS or ADDRESS:PORT.`);
   return parsed;
 }
 
-function lookingAtFiles(args: Arguments, context: Context, settings: Settings | undefined, now: number, files: readonly string[], domains: readonly DomainName[]): Looking {
+function lookingAtFiles(
+  args: Arguments,
+  context: Context,
+  settings: Settings | undefined,
+  now: number,
+  files: readonly string[],
+  domains: readonly DomainName[],
+): Looking {
   const given = args.resolver as string[] | undefined;
   const client = given === undefined || given.length === 0 ? undefined : new DnsClient({ timeout: timeoutOf(args) });
-  const beyond = client === undefined ? undefined : memoized(client.at(resolverAddress(given?.[0] as string, "--resolver"), { recursive: true }));
-  const zones = files.flatMap((file) => zonesOf(readZoneFile(context.cwd, file, domains, settings?.defaults.ttl ?? 3600).document));
+  const beyond =
+    client === undefined
+      ? undefined
+      : memoized(client.at(resolverAddress(given?.[0] as string, "--resolver"), { recursive: true }));
+  const zones = files.flatMap((file) =>
+    zonesOf(readZoneFile(context.cwd, file, domains, settings?.defaults.ttl ?? 3600).document),
+  );
   const lookup = memoized(zoneLookup(zones, beyond));
   return {
     now,
@@ -200,7 +248,12 @@ function lookingAtFiles(args: Arguments, context: Context, settings: Settings | 
       const authority: Authority = covered
         ? { kind: "delegated", apex: name, servers: [{ name, address: files.join(", "), lookup }], unreachable: [], ttl: 0 }
         : { kind: "failed", because: `none of the master files given holds ${displayName(name)}` };
-      return { authority, lookup: covered ? lookup : undefined, viewpoints: covered ? [{ name: files.join(", "), role: "authoritative", lookup }] : [], strangers: [] };
+      return {
+        authority,
+        lookup: covered ? lookup : undefined,
+        viewpoints: covered ? [{ name: files.join(", "), role: "authoritative", lookup }] : [],
+        strangers: [],
+      };
     },
   };
 }

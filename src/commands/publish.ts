@@ -38,33 +38,59 @@ export default command<Result>({
   ],
   options: {
     ...DRAFTING,
-    resolver: { type: "string", array: true, requiresArg: true, describe: "ask this resolver instead of the workspace's vantages (repeatable)" },
+    resolver: {
+      type: "string",
+      array: true,
+      requiresArg: true,
+      describe: "ask this resolver instead of the workspace's vantages (repeatable)",
+    },
     timeout: { type: "number", default: 5, requiresArg: true, describe: "longest wait for one answer, in seconds" },
   },
   schema: result,
   async run(args, context) {
     const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
     const domains = pickDomains(workspace, args._.map(nameOperand));
-    const looking = openLooking(args, context, workspace.settings, domains.map((domain) => domain.name));
+    const looking = openLooking(
+      args,
+      context,
+      workspace.settings,
+      domains.map((domain) => domain.name),
+    );
     const journal = await workspace.openJournal();
     try {
-      for (const domain of domains) for (const line of await settleInterrupted(domain, looking, workspace, journal)) context.note(`${visible(line)}\n`);
+      for (const domain of domains)
+        for (const line of await settleInterrupted(domain, looking, workspace, journal)) context.note(`${visible(line)}\n`);
       const drafts = await makeDrafts(args, workspace, looking, journal, domains);
       // Everything that can be wrong is found before the first change leaves.
-      domains.forEach((domain, i) => expectPublishable(drafts[i]?.clashes ?? [], drafts[i]?.undetermined ?? [], domain));
+      for (const draft of drafts) expectPublishable(draft);
       const ready = domains.map((domain, i) => {
         const changes = drafts[i] === undefined ? [] : pending(drafts[i]);
-        return { domain, changes, hold: drafts[i] === undefined ? undefined : draftHold(drafts[i]), publisher: changes.length === 0 ? undefined : publisherFor(domain, workspace, args, context) };
+        return {
+          domain,
+          changes,
+          hold: drafts[i] === undefined ? undefined : draftHold(drafts[i]),
+          publisher: changes.length === 0 ? undefined : publisherFor(domain, workspace, args, context),
+        };
       });
       const published: Result["published"] = [];
       for (const { domain, changes, hold, publisher } of ready) {
         if (publisher === undefined) {
-          published.push({ domain: domain.name, way: "none", to: "", changed: 0, because: "everything asked for is there already", visible: { latest: null, because: "nothing was changed" } });
+          published.push({
+            domain: domain.name,
+            way: "none",
+            to: "",
+            changed: 0,
+            because: "everything asked for is there already",
+            visible: { latest: null, because: "nothing was changed" },
+          });
           continue;
         }
         const outcome = await publishChanges(domain, changes, publisher, journal, context);
         const done = published.filter((one) => one.changed > 0);
-        const before = done.length === 0 ? "" : ` (${done.map((one) => displayName(one.domain as DomainName)).join(", ")} was published before this)`;
+        const before =
+          done.length === 0
+            ? ""
+            : ` (${done.map((one) => displayName(one.domain as DomainName)).join(", ")} was published before this)`;
         switch (outcome.kind) {
           case "published":
             break;
@@ -72,14 +98,26 @@ export default command<Result>({
             // The memo of this run holds what the draft saw; what is there now needs a fresh look.
             const fresh = openLooking(args, context, workspace.settings, [domain.name]);
             const source = draftSource(domain, await fresh.look(domain), fresh, workspace, args.into as string | undefined);
-            const moved = source === undefined ? outcome.because : await whatMoved(domain, changes, (name, type) => liveAt(source, domain.name, name, type));
+            const moved =
+              source === undefined
+                ? outcome.because
+                : await whatMoved(domain, changes, (name, type) => liveAt(source, domain.name, name, type));
             fresh.close();
-            throw new UserError(`nothing was published for ${displayName(domain.name)}, because somebody changed the zone meanwhile: ${moved}; run zandrel draft ${typed(domain.name)} and decide again${before}.`, EXIT.not);
+            throw new UserError(
+              `nothing was published for ${displayName(domain.name)}, because somebody changed the zone meanwhile: ${moved}; run zandrel draft ${typed(domain.name)} and decide again${before}.`,
+              EXIT.not,
+            );
           }
           case "unknown":
-            throw new UserError(`it is not known whether ${displayName(domain.name)} was changed: ${outcome.because}; ${outcome.remedy}${before}.`, EXIT.undetermined);
+            throw new UserError(
+              `it is not known whether ${displayName(domain.name)} was changed: ${outcome.because}; ${outcome.remedy}${before}.`,
+              EXIT.undetermined,
+            );
           case "not-published":
-            throw new UserError(`nothing was published for ${displayName(domain.name)}: ${outcome.because}; ${outcome.remedy}${before}.`, EXIT.undetermined);
+            throw new UserError(
+              `nothing was published for ${displayName(domain.name)}: ${outcome.because}; ${outcome.remedy}${before}.`,
+              EXIT.undetermined,
+            );
         }
         const now = context.clock.now();
         published.push({
@@ -88,7 +126,10 @@ export default command<Result>({
           to: publisher.to,
           changed: changes.length,
           because: outcome.because,
-          visible: hold === undefined ? { latest: null, because: "it is not known what stood there before" } : { latest: isoTime(visibleBy(now, hold)), because: hold.because },
+          visible:
+            hold === undefined
+              ? { latest: null, because: "it is not known what stood there before" }
+              : { latest: isoTime(visibleBy(now, hold)), because: hold.because },
         });
       }
       return { exit: EXIT.ok, result: { at: isoTime(context.clock.now()), published } };
@@ -102,7 +143,10 @@ export default command<Result>({
     const blocks = published.map(({ domain, changed, to, because, visible: seen }) => {
       const name = displayName(domain as DomainName);
       if (changed === 0) return `${style.title(name)}  nothing to do: ${because}.`;
-      const by = seen.latest === null ? "" : `\nEveryone sees it by ${style.strong(deadline(Date.parse(seen.latest), now))} at the latest:\n${wrap(`${visible(seen.because)}.`, width)}`;
+      const by =
+        seen.latest === null
+          ? ""
+          : `\nEveryone sees it by ${style.strong(deadline(Date.parse(seen.latest), now))} at the latest:\n${wrap(`${visible(seen.because)}.`, width)}`;
       const next = `\nDo not press verify at the service yet. Next: ${style.command(`zandrel watch ${typed(domain as DomainName)}`)}`;
       return `${style.title(name)}  ${style.good(`${count(changed, "record set")} published`)} at ${visible(to)}\n${wrap(`${visible(because)}.`, width)}${by}${next}`;
     });

@@ -3,7 +3,8 @@ import { z } from "zod";
 import { parseClock, systemClock } from "../clock.ts";
 import { closest, EXIT, type ExitCode, UserError } from "../core/user-error.ts";
 import { jsonText, styleFor, terminalSafe, visible } from "../present/index.ts";
-import { type Arguments, type Command, COMMANDS, type Context } from "./command.ts";
+import type { Arguments, Command, Context } from "./command.ts";
+import { COMMANDS } from "./registry.ts";
 
 const GLOBAL = {
   json: { type: "boolean", describe: "print the result as JSON (schemas in docs/schemas)", default: false },
@@ -16,7 +17,8 @@ async function readInput(most: number): Promise<string> {
   let length = 0;
   for await (const chunk of process.stdin) {
     length += (chunk as Buffer).length;
-    if (length > most) throw new UserError(`standard input is larger than ${Math.round(most / 1024)} KiB: give only the part that matters.`);
+    if (length > most)
+      throw new UserError(`standard input is larger than ${Math.round(most / 1024)} KiB: give only the part that matters.`);
     chunks.push(chunk as Buffer);
   }
   return Buffer.concat(chunks).toString("utf8");
@@ -35,7 +37,8 @@ async function prompt(question: string): Promise<string> {
 function contextFor(json: boolean): Context {
   const { env } = process;
   const clock = env.ZANDREL_CLOCK === undefined ? systemClock : parseClock(env.ZANDREL_CLOCK);
-  if (clock === undefined) throw new UserError("ZANDREL_CLOCK is not a lab's clock: unset it, or copy it whole from what zandrel lab prints.");
+  if (clock === undefined)
+    throw new UserError("ZANDREL_CLOCK is not a lab's clock: unset it, or copy it whole from what zandrel lab prints.");
   const live = process.stdout.isTTY === true;
   const forced = env.FORCE_COLOR !== undefined && env.FORCE_COLOR !== "0";
   const colour = !json && (env.NO_COLOR === undefined || env.NO_COLOR === "") && (forced || (live && env.TERM !== "dumb"));
@@ -56,8 +59,13 @@ function contextFor(json: boolean): Context {
 }
 
 const unknownCommand = (name: string): UserError => {
-  const near = closest(name, COMMANDS.map((one) => one.name));
-  return new UserError(`there is no command “${visible(name)}”${near === undefined ? "" : `; did you mean “${near}”?`} Run zandrel --help to see them all.`);
+  const near = closest(
+    name,
+    COMMANDS.map((one) => one.name),
+  );
+  return new UserError(
+    `there is no command “${visible(name)}”${near === undefined ? "" : `; did you mean “${near}”?`} Run zandrel --help to see them all.`,
+  );
 };
 
 function describeAll(): string {
@@ -85,7 +93,13 @@ function parserFor(command: Command<never>) {
   const parser = yargs()
     .scriptName("zandrel")
     .usage(`zandrel ${command.name} ${command.operands}\n\n${command.summary[0]?.toUpperCase()}${command.summary.slice(1)}.`)
-    .parserConfiguration({ "camel-case-expansion": false, "strip-aliased": true, "duplicate-arguments-array": false, "greedy-arrays": false, "parse-positional-numbers": false })
+    .parserConfiguration({
+      "camel-case-expansion": false,
+      "strip-aliased": true,
+      "duplicate-arguments-array": false,
+      "greedy-arrays": false,
+      "parse-positional-numbers": false,
+    })
     .locale("en")
     .options(options as never)
     .help()
@@ -97,9 +111,14 @@ function parserFor(command: Command<never>) {
     .fail((message, error) => {
       if (error !== undefined && error !== null) throw error;
       const wrong = /^Unknown arguments?: (.+)$/.exec(message)?.[1]?.split(", ")[0];
-      if (wrong === undefined) throw new UserError(`zandrel ${command.name}: ${message.replace(/\s+/g, " ")}. Run zandrel ${command.name} --help to see the options.`);
+      if (wrong === undefined)
+        throw new UserError(
+          `zandrel ${command.name}: ${message.replace(/\s+/g, " ")}. Run zandrel ${command.name} --help to see the options.`,
+        );
       const near = closest(wrong, known);
-      throw new UserError(`zandrel ${command.name} has no option --${visible(wrong)}${near === undefined ? "" : `; did you mean --${near}?`} Run zandrel ${command.name} --help to see them.`);
+      throw new UserError(
+        `zandrel ${command.name} has no option --${visible(wrong)}${near === undefined ? "" : `; did you mean --${near}?`} Run zandrel ${command.name} --help to see them.`,
+      );
     });
   for (const [line, meaning] of command.examples) parser.example(line, meaning);
   return parser;
@@ -125,9 +144,17 @@ async function runCommand(command: Command<never>, argv: readonly string[]): Pro
 async function complete(words: readonly string[]): Promise<void> {
   const [name, ...rest] = words.filter((word) => !word.endsWith("zandrel"));
   const entry = COMMANDS.find((one) => one.name === name);
-  const offered = entry === undefined || rest.length === 0 ? COMMANDS.map((one) => one.name) : ["--help", "--json", "--workspace", ...Object.keys((await entry.load()).default.options).map((option) => `--${option}`)];
+  const offered =
+    entry === undefined || rest.length === 0
+      ? COMMANDS.map((one) => one.name)
+      : ["--help", "--json", "--workspace", ...Object.keys((await entry.load()).default.options).map((option) => `--${option}`)];
   const last = rest.at(-1) ?? name ?? "";
-  process.stdout.write(offered.filter((word) => word.startsWith(last)).map((word) => `${word}\n`).join(""));
+  process.stdout.write(
+    offered
+      .filter((word) => word.startsWith(last))
+      .map((word) => `${word}\n`)
+      .join(""),
+  );
 }
 
 /** Writes the JSON schema of every command's `--json` into a folder. */

@@ -7,7 +7,9 @@ export const record = z.object({
   name: z.string().describe("absolute, lower case, with the final dot"),
   type: z.string(),
   ttl: z.number().describe("seconds"),
-  data: z.union([z.string(), z.record(z.string(), z.unknown())]).describe("text for A, AAAA, CNAME, NS, PTR and the joined TXT; an object for the others"),
+  data: z
+    .union([z.string(), z.record(z.string(), z.unknown())])
+    .describe("text for A, AAAA, CNAME, NS, PTR and the joined TXT; an object for the others"),
 });
 
 export const cause = z.object({ kind: z.string(), at: z.string(), because: z.string(), remedy: z.string() });

@@ -78,14 +78,20 @@ export default command<Result>({
   async run(args, context) {
     const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
     const domains = pickDomains(workspace, args._.map(nameOperand));
-    const looking = openLooking(args, context, workspace.settings, domains.map((domain) => domain.name));
+    const looking = openLooking(
+      args,
+      context,
+      workspace.settings,
+      domains.map((domain) => domain.name),
+    );
     let journal: Journal | undefined;
     try {
       journal = workspace.hasJournal ? await workspace.openJournal() : undefined;
       const observes = !looking.fromFiles && args.at === undefined;
       const shown: Result["domains"] = [];
       for (const domain of domains) {
-        const interrupted = journal === undefined || !observes ? [] : await settleInterrupted(domain, looking, workspace, journal);
+        const interrupted =
+          journal === undefined || !observes ? [] : await settleInterrupted(domain, looking, workspace, journal);
         const surveyed = await survey(domain, looking, workspace, journal);
         if (journal !== undefined && observes) rememberSettled(journal, surveyed, looking.now);
         shown.push({
@@ -104,7 +110,10 @@ export default command<Result>({
           interrupted,
         });
       }
-      return { exit: exitFor(shown.flatMap((domain) => domain.asks.map((ask) => ask.state))), result: { at: isoTime(looking.now), domains: shown } };
+      return {
+        exit: exitFor(shown.flatMap((domain) => domain.asks.map((ask) => ask.state))),
+        result: { at: isoTime(looking.now), domains: shown },
+      };
     } finally {
       journal?.close();
       looking.close();
@@ -117,18 +126,28 @@ export default command<Result>({
       const heading = `${style.title(displayName(domain as DomainName))}  ${style.quiet(`${role}, ${visible(host)}, as of ${moment(now, now)}`)}`;
       const rows = columns(
         asks.map((ask) => [`${STATE_MARK[ask.state]} ${ask.state}`, ask.id, `${ask.service}, ${ask.purpose}`]),
-        (cell, column, row) => (column === 0 ? style.state(asks[row]?.state ?? "", cell) : column === 1 ? style.strong(cell) : cell),
+        (cell, column, row) =>
+          column === 0 ? style.state(asks[row]?.state ?? "", cell) : column === 1 ? style.strong(cell) : cell,
       );
       const lines = asks.flatMap((ask, i) => {
-        const by = ask.state === "spreading" && ask.visibleBy !== null ? `; everyone sees it by ${style.strong(deadline(Date.parse(ask.visibleBy), now))} at the latest` : "";
+        const by =
+          ask.state === "spreading" && ask.visibleBy !== null
+            ? `; everyone sees it by ${style.strong(deadline(Date.parse(ask.visibleBy), now))} at the latest`
+            : "";
         return [
           `  ${rows[i]}`,
           `    ${wrap(visible(ask.because), width - 6, "    ")}${by}`,
-          ...(ask.next === "" ? [] : [`    next: ${ask.next.startsWith("zandrel ") ? style.command(ask.next) : visible(ask.next)}`]),
+          ...(ask.next === ""
+            ? []
+            : [`    next: ${ask.next.startsWith("zandrel ") ? style.command(ask.next) : visible(ask.next)}`]),
         ];
       });
       const broken = interrupted.map((line) => `  ${style.careful("!")} ${wrap(visible(line), width - 6, "    ")}`);
-      return [heading, ...broken, ...(lines.length === 0 ? [`  nothing was asked yet; next: ${style.command("zandrel intake")}`] : lines)].join("\n");
+      return [
+        heading,
+        ...broken,
+        ...(lines.length === 0 ? [`  nothing was asked yet; next: ${style.command("zandrel intake")}`] : lines),
+      ].join("\n");
     });
     const total = domains.flatMap((domain) => domain.asks);
     const done = total.filter((ask) => ask.state === "proven").length;

@@ -5,7 +5,7 @@ import type { Lookup } from "../core/lookup/index.ts";
 import { memoized, zoneLookup } from "../core/lookup/index.ts";
 import type { DomainName } from "../core/name/index.ts";
 import { type Cause, hunt } from "../core/ownership/index.ts";
-import { holds, printRecord, recordsOf, type RecordSet } from "../core/record/index.ts";
+import { holds, printRecord, type RecordSet, recordsOf } from "../core/record/index.ts";
 import { longest, visibleBy } from "../core/spread/index.ts";
 import { zonesOf } from "../core/zone/index.ts";
 import { moment } from "../present/index.ts";
@@ -23,16 +23,22 @@ export interface Memory {
 const NOTHING: Memory = { proven: new Map(), settled: new Map(), publications: [] };
 
 /** The records of an ask as one text, by which a proof is tied to what was proven. */
-export const wantedText = (ask: Ask): string => ask.wanted.flatMap(recordsOf).map((record) => printRecord({ ...record, ttl: 0 })).sort().join("\n");
+export const wantedText = (ask: Ask): string =>
+  ask.wanted
+    .flatMap(recordsOf)
+    .map((record) => printRecord({ ...record, ttl: 0 }))
+    .sort()
+    .join("\n");
 
 export function recall(journal: Journal | undefined, domain: DomainName): Memory {
   if (journal === undefined) return NOTHING;
-  const last = (kind: "proven" | "settled") => new Map(journal.entries(domain, kind).map((entry) => [entry.ask, { at: entry.at, wanted: entry.wanted }]));
+  const last = (kind: "proven" | "settled") =>
+    new Map(journal.entries(domain, kind).map((entry) => [entry.ask, { at: entry.at, wanted: entry.wanted }]));
   return { proven: last("proven"), settled: last("settled"), publications: journal.publications(domain) };
 }
 
 /** When a change of an ask's sets was published last, and when everyone sees it at the latest. */
-export interface Visibility {
+interface Visibility {
   readonly publishedAt: number;
   readonly by: number;
   readonly because: string;
@@ -56,7 +62,13 @@ export interface Survey {
 }
 
 /** The zone as the draft has to see it: where its changes will go. */
-export function draftSource(domain: Domain, looked: DomainLook, looking: Looking, workspace: Workspace, into?: string): Lookup | undefined {
+export function draftSource(
+  domain: Domain,
+  looked: DomainLook,
+  looking: Looking,
+  workspace: Workspace,
+  into?: string,
+): Lookup | undefined {
   if (looking.fromFiles) return looked.lookup;
   const publish = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.publish;
   const file = into ?? (publish?.way === "zone-file" ? publish.file : undefined);
@@ -76,26 +88,47 @@ const waitingFor = (ask: Ask, memory: Memory, domain: Domain): string[] =>
   });
 
 /** Who put a set there, as far as the workspace knows. */
-export function whoPut(domain: Domain, memory: Memory, now: number): (set: RecordSet) => string {
+function whoPut(domain: Domain, memory: Memory, now: number): (set: RecordSet) => string {
   return (set) => {
     const publication = memory.publications.findLast(
-      ({ opened, closed }) => closed?.end === "published" && opened.changes.some((change) => change.after !== undefined && change.name === set.name && change.type === set.type && holds(set, change.after)),
+      ({ opened, closed }) =>
+        closed?.end === "published" &&
+        opened.changes.some(
+          (change) =>
+            change.after !== undefined && change.name === set.name && change.type === set.type && holds(set, change.after),
+        ),
     );
-    if (publication !== undefined) return `Zandrel on ${moment(publication.opened.at, now)} for ${publication.opened.changes.flatMap((change) => change.asks).join(", ")}`;
-    const ask = domain.asks.find((one) => one.wanted.some((wanted) => wanted.name === set.name && wanted.type === set.type && holds(set, wanted)));
-    return ask === undefined ? "somebody else (the DNS host's default for new domains, or an older service)" : `the ask ${ask.id}`;
+    if (publication !== undefined)
+      return `Zandrel on ${moment(publication.opened.at, now)} for ${publication.opened.changes.flatMap((change) => change.asks).join(", ")}`;
+    const ask = domain.asks.find((one) =>
+      one.wanted.some((wanted) => wanted.name === set.name && wanted.type === set.type && holds(set, wanted)),
+    );
+    return ask === undefined
+      ? "somebody else (the DNS host's default for new domains, or an older service)"
+      : `the ask ${ask.id}`;
   };
 }
 
 /** Computes the draft of a domain: every ask that does not wait for another. */
-export async function draftOf(domain: Domain, source: Lookup, memory: Memory, now: number, replace: ReadonlySet<DomainName>): Promise<Draft> {
+export async function draftOf(
+  domain: Domain,
+  source: Lookup,
+  memory: Memory,
+  now: number,
+  replace: ReadonlySet<DomainName>,
+): Promise<Draft> {
   const asks = domain.asks.filter((ask) => waitingFor(ask, memory, domain).length === 0);
   return makeDraft({ domain: domain.name, asks, lookup: source, replace, whoPut: whoPut(domain, memory, now) });
 }
 
 function visibilityOf(ask: Ask, memory: Memory): Visibility | undefined {
-  const wants = (change: JournalledChange) => ask.wanted.some((set) => set.name === change.name && set.type === change.type && change.after !== undefined && holds(change.after, set));
-  const publication = memory.publications.findLast(({ opened, closed }) => closed?.end === "published" && opened.changes.some(wants));
+  const wants = (change: JournalledChange) =>
+    ask.wanted.some(
+      (set) => set.name === change.name && set.type === change.type && change.after !== undefined && holds(change.after, set),
+    );
+  const publication = memory.publications.findLast(
+    ({ opened, closed }) => closed?.end === "published" && opened.changes.some(wants),
+  );
   if (publication?.closed === undefined) return undefined;
   const hold = longest(publication.opened.changes.filter(wants).flatMap((change) => change.hold ?? []));
   const publishedAt = publication.closed.at;
@@ -103,7 +136,12 @@ function visibilityOf(ask: Ask, memory: Memory): Visibility | undefined {
 }
 
 /** Looks at a domain from everywhere and derives where each of its asks stands. */
-export async function survey(domain: Domain, looking: Looking, workspace: Workspace, journal: Journal | undefined): Promise<Survey> {
+export async function survey(
+  domain: Domain,
+  looking: Looking,
+  workspace: Workspace,
+  journal: Journal | undefined,
+): Promise<Survey> {
   const memory = recall(journal, domain.name);
   const looked = await looking.look(domain);
   const { authority, lookup, viewpoints, strangers } = looked;
@@ -112,18 +150,38 @@ export async function survey(domain: Domain, looking: Looking, workspace: Worksp
   const draft = source === undefined ? undefined : await draftOf(domain, source, memory, looking.now, new Set());
   const siblings = async () => {
     const others = workspace.domains.filter((other) => other.name !== domain.name);
-    const seen = await Promise.all(others.map(async (other) => ({ domain: other.name, lookup: (await looking.look(other)).lookup })));
+    const seen = await Promise.all(
+      others.map(async (other) => ({ domain: other.name, lookup: (await looking.look(other)).lookup })),
+    );
     return seen.flatMap((one) => (one.lookup === undefined ? [] : [{ domain: one.domain, lookup: one.lookup }]));
   };
   const asks = await Promise.all(
     domain.asks.map(async (ask): Promise<AskStanding> => {
       const views = trouble === undefined ? await look(ask.wanted, viewpoints) : [];
-      const astray = ask.wanted.filter((set) => trouble?.kind === "not-delegated" || views.some((view) => view.role === "authoritative" && view.name === set.name && view.type === set.type && (view.sees === "old" || view.sees === "nothing")));
+      const astray = ask.wanted.filter(
+        (set) =>
+          trouble?.kind === "not-delegated" ||
+          views.some(
+            (view) =>
+              view.role === "authoritative" &&
+              view.name === set.name &&
+              view.type === set.type &&
+              (view.sees === "old" || view.sees === "nothing"),
+          ),
+      );
       const others = astray.length > 0 ? await siblings() : [];
       const causes = (
         await Promise.all(
           astray.map((wanted) =>
-            hunt({ wanted, apex: domain.name, views: views.filter((view) => view.name === wanted.name && view.type === wanted.type), lookup, labels: [ask.service], strangers, siblings: others }),
+            hunt({
+              wanted,
+              apex: domain.name,
+              views: views.filter((view) => view.name === wanted.name && view.type === wanted.type),
+              lookup,
+              labels: [ask.service],
+              strangers,
+              siblings: others,
+            }),
           ),
         )
       ).flat();
@@ -131,7 +189,9 @@ export async function survey(domain: Domain, looking: Looking, workspace: Worksp
       const at = (known: Memory["proven"]) => (known.get(ask.id)?.wanted === text ? known.get(ask.id)?.at : undefined);
       const clash = draft?.clashes.find((one) => one.ask === ask.id);
       // A value that merely differs is what the draft is about to change; everything else points at a mistake.
-      const miss = causes.find((cause) => cause.kind !== "other-value" && cause.kind !== "other-target" && cause.kind !== "alias-in-the-way");
+      const miss = causes.find(
+        (cause) => cause.kind !== "other-value" && cause.kind !== "other-target" && cause.kind !== "alias-in-the-way",
+      );
       const verdict = stateOf({
         ask,
         views,
@@ -152,9 +212,10 @@ export async function survey(domain: Domain, looking: Looking, workspace: Worksp
 export function rememberSettled(journal: Journal, result: Survey, now: number): void {
   const memory = recall(journal, result.domain.name);
   for (const { ask, state } of result.asks)
-    if (state === "settled" && memory.settled.get(ask.id)?.wanted !== wantedText(ask)) journal.append(now, result.domain.name, { kind: "settled", ask: ask.id, wanted: wantedText(ask) });
+    if (state === "settled" && memory.settled.get(ask.id)?.wanted !== wantedText(ask))
+      journal.append(now, result.domain.name, { kind: "settled", ask: ask.id, wanted: wantedText(ask) });
 }
 
 /** The host a domain is served by, for people. */
-export const hostTitle = (domain: Domain, workspace: Workspace): string => (domain.host === undefined ? "no DNS host named" : (workspace.settings.hosts[domain.host]?.title ?? domain.host));
-
+export const hostTitle = (domain: Domain, workspace: Workspace): string =>
+  domain.host === undefined ? "no DNS host named" : (workspace.settings.hosts[domain.host]?.title ?? domain.host);

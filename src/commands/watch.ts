@@ -2,12 +2,23 @@ import { z } from "zod";
 import { look, type View } from "../core/ask/index.ts";
 import { displayName } from "../core/name/index.ts";
 import { EXIT, type ExitCode, UserError } from "../core/user-error.ts";
-import { columns, count, deadline, isoTime, jsonText, logTime, STATE_MARK, terminalSafe, visible, wrap } from "../present/index.ts";
+import {
+  columns,
+  count,
+  deadline,
+  isoTime,
+  jsonText,
+  logTime,
+  STATE_MARK,
+  terminalSafe,
+  visible,
+  wrap,
+} from "../present/index.ts";
 import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace } from "../workspace/index.ts";
-import { type Arguments, command, type Context } from "./command.ts";
+import { type Arguments, type Context, command } from "./command.ts";
 import { LOOKING, nameOperand, openLooking, spanOption } from "./looking.ts";
 import { typed } from "./shapes.ts";
-import { survey, type Survey, rememberSettled } from "./survey.ts";
+import { rememberSettled, type Survey, survey } from "./survey.ts";
 
 const result = z.object({
   at: z.string(),
@@ -33,15 +44,29 @@ const seenOf = (view: View, now: number): Seen => ({
 });
 
 /** One look at everything that was published or is on its way. */
-async function lookOnce(domains: readonly Domain[], workspace: Workspace, journal: Journal | undefined, args: Arguments, context: Context): Promise<{ surveys: Survey[]; views: View[]; now: number }> {
+async function lookOnce(
+  domains: readonly Domain[],
+  workspace: Workspace,
+  journal: Journal | undefined,
+  args: Arguments,
+  context: Context,
+): Promise<{ surveys: Survey[]; views: View[]; now: number }> {
   // A fresh memo each time: this is the one command that wants to ask again.
-  const looking = openLooking(args, context, workspace.settings, domains.map((domain) => domain.name));
+  const looking = openLooking(
+    args,
+    context,
+    workspace.settings,
+    domains.map((domain) => domain.name),
+  );
   try {
     const surveys = await Promise.all(domains.map((domain) => survey(domain, looking, workspace, journal)));
     const views = await Promise.all(
       surveys.map(async ({ look: looked, asks }) => {
         const followed = asks.filter((one) => one.state !== "noted" && one.state !== "waiting" && one.state !== "clashing");
-        return look(followed.flatMap((one) => one.ask.wanted), looked.viewpoints);
+        return look(
+          followed.flatMap((one) => one.ask.wanted),
+          looked.viewpoints,
+        );
       }),
     );
     return { surveys, views: unique(views.flat()), now: looking.now };
@@ -55,7 +80,12 @@ const keyOf = (view: Pick<View, "from" | "name" | "type">) => `${view.from} ${vi
 /** One view a vantage, name and type: two asks may share a set. */
 const unique = (views: readonly View[]): View[] => [...new Map(views.map((view) => [keyOf(view), view])).values()];
 
-const WORDS: Readonly<Record<Seen["sees"], string>> = { new: "sees it", old: "sees the old record", nothing: "sees nothing there", unknown: "cannot be asked" };
+const WORDS: Readonly<Record<Seen["sees"], string>> = {
+  new: "sees it",
+  old: "sees the old record",
+  nothing: "sees nothing there",
+  unknown: "cannot be asked",
+};
 
 function table(views: readonly View[], now: number, { style }: Context): string {
   const rows = views.map((view) => {
@@ -71,9 +101,19 @@ function table(views: readonly View[], now: number, { style }: Context): string 
 /** How far it is, and when it is done at the latest. */
 function summary(surveys: readonly Survey[], views: readonly View[], now: number, { style, width }: Context): string {
   const seeing = views.filter((view) => view.sees === "new").length;
-  const promised = surveys.flatMap((one) => one.asks).flatMap((ask) => (ask.state === "spreading" && ask.visibility !== undefined ? [ask.visibility] : []));
-  const last = promised.reduce<(typeof promised)[number] | undefined>((late, one) => (late === undefined || one.by > late.by ? one : late), undefined);
-  const by = last === undefined ? "" : last.by > now ? `; everyone by ${style.strong(deadline(last.by, now))} at the latest\n${wrap(`  ${visible(last.because)}`, width, "  ")}` : "; the last ones are due any moment";
+  const promised = surveys
+    .flatMap((one) => one.asks)
+    .flatMap((ask) => (ask.state === "spreading" && ask.visibility !== undefined ? [ask.visibility] : []));
+  const last = promised.reduce<(typeof promised)[number] | undefined>(
+    (late, one) => (late === undefined || one.by > late.by ? one : late),
+    undefined,
+  );
+  const by =
+    last === undefined
+      ? ""
+      : last.by > now
+        ? `; everyone by ${style.strong(deadline(last.by, now))} at the latest\n${wrap(`  ${visible(last.because)}`, width, "  ")}`
+        : "; the last ones are due any moment";
   return `${seeing} of ${count(views.length, "view")} show it${by}`;
 }
 
@@ -98,7 +138,11 @@ export default command<Seen>({
     try {
       for (;;) {
         const { surveys, views, now } = await lookOnce(domains, workspace, journal, args, context);
-        if (views.length === 0) throw new UserError(`nothing is published that could be watched: run zandrel draft ${domains.map((domain) => typed(domain.name)).join(" ")} first.`, EXIT.not);
+        if (views.length === 0)
+          throw new UserError(
+            `nothing is published that could be watched: run zandrel draft ${domains.map((domain) => typed(domain.name)).join(" ")} first.`,
+            EXIT.not,
+          );
         for (const view of views) {
           if (last.get(keyOf(view)) === view.sees) continue;
           last.set(keyOf(view), view.sees);
@@ -106,7 +150,9 @@ export default command<Seen>({
           if (context.json) context.out(`${jsonText(seen)}\n`);
           else if (live === undefined) context.out(logLine(view, seen, now, context));
         }
-        const states = surveys.flatMap((one) => one.asks).filter((ask) => ask.state !== "noted" && ask.state !== "waiting" && ask.state !== "clashing");
+        const states = surveys
+          .flatMap((one) => one.asks)
+          .filter((ask) => ask.state !== "noted" && ask.state !== "waiting" && ask.state !== "clashing");
         if (live !== undefined) live(terminalSafe(`${table(views, now, context)}\n\n${summary(surveys, views, now, context)}`));
         const going = states.filter((ask) => ask.state === "spreading" || ask.state === "unknown");
         if (going.length === 0 || (stopAt !== undefined && now >= stopAt)) {
@@ -114,7 +160,10 @@ export default command<Seen>({
           if (journal !== undefined) for (const one of surveys) rememberSettled(journal, one, now);
           return { exit: conclude(surveys, context) };
         }
-        const nextChange = Math.min(...views.flatMap((view) => (view.sees !== "new" && view.keeps !== undefined ? [view.keeps * 1000] : [])), LONGEST);
+        const nextChange = Math.min(
+          ...views.flatMap((view) => (view.sees !== "new" && view.keeps !== undefined ? [view.keeps * 1000] : [])),
+          LONGEST,
+        );
         const left = stopAt === undefined ? LONGEST : stopAt - now;
         await context.clock.sleep(Math.max(SHORTEST, Math.min(nextChange + 1000, LONGEST, left)));
       }
@@ -137,7 +186,10 @@ function conclude(surveys: readonly Survey[], context: Context): ExitCode {
   const done = followed.filter((one) => one.state === "settled" || one.state === "proven");
   if (!context.json) {
     const { style } = context;
-    for (const one of followed.filter((other) => !done.includes(other))) context.out(`${style.state(one.state, `${STATE_MARK[one.state]} ${one.ask.id} is ${one.state}`)}: ${visible(one.because)}\n`);
+    for (const one of followed.filter((other) => !done.includes(other)))
+      context.out(
+        `${style.state(one.state, `${STATE_MARK[one.state]} ${one.ask.id} is ${one.state}`)}: ${visible(one.because)}\n`,
+      );
     const settled = done.filter((one) => one.state === "settled");
     if (done.length === followed.length)
       context.out(
@@ -149,4 +201,3 @@ function conclude(surveys: readonly Survey[], context: Context): ExitCode {
   if (followed.some((one) => one.state === "unknown")) return EXIT.undetermined;
   return done.length === followed.length ? EXIT.ok : EXIT.not;
 }
-

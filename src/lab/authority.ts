@@ -1,7 +1,7 @@
 import type { Clock } from "../clock.ts";
 import { answerFromZones } from "../core/lookup/index.ts";
 import { type DomainName, isAtOrBelow } from "../core/name/index.ts";
-import { dataKey, type RecordSet, recordsOf, type ResourceRecord, sameData, toSets, withData } from "../core/record/index.ts";
+import { dataKey, type RecordSet, type ResourceRecord, recordsOf, sameData, toSets, withData } from "../core/record/index.ts";
 import { nextSerial, parseZone, type Zone, zoneOf } from "../core/zone/index.ts";
 import {
   CLASS,
@@ -32,7 +32,8 @@ export interface LoggedQuery {
 }
 
 const wire = (records: readonly ResourceRecord[]): WireRecord[] => records.map((record) => ({ ...record, class: CLASS.IN }));
-const wireSets = (sets: readonly (RecordSet | undefined)[]) => wire(sets.flatMap((set) => (set === undefined ? [] : recordsOf(set))));
+const wireSets = (sets: readonly (RecordSet | undefined)[]) =>
+  wire(sets.flatMap((set) => (set === undefined ? [] : recordsOf(set))));
 
 /**
  * A DNS host of the lab: zones that are served by several name servers, some of which get changes later
@@ -61,13 +62,17 @@ export class AuthorityHost {
   /** The zones as a server shows them that gets every change `lag` milliseconds late. */
   zones(lag = 0): Zone[] {
     const until = this.#clock.now() - lag;
-    return [...this.#zones.values()].map((versions) => (versions.findLast(({ at }) => at <= until) ?? (versions[0] as Version)).zone);
+    return [...this.#zones.values()].map(
+      (versions) => (versions.findLast(({ at }) => at <= until) ?? (versions[0] as Version)).zone,
+    );
   }
 
   /** The newest sets of a zone. */
   #sets(apex: DomainName): Map<string, RecordSet> {
     const zone = this.#zones.get(apex)?.at(-1)?.zone;
-    return new Map([...(zone?.nodes.values() ?? [])].flatMap((node) => [...node.values()]).map((set) => [`${set.name} ${set.type}`, set]));
+    return new Map(
+      [...(zone?.nodes.values() ?? [])].flatMap((node) => [...node.values()]).map((set) => [`${set.name} ${set.type}`, set]),
+    );
   }
 
   /** Makes the sets the newest version of a zone, with the serial raised. */
@@ -91,7 +96,13 @@ export class AuthorityHost {
   }
 
   #answer(query: Message, server: string, lag: number): Message {
-    const reply: Message = { ...emptyMessage, id: query.id, response: true, questions: query.questions, ...(query.edns === undefined ? {} : { edns: query.edns }) };
+    const reply: Message = {
+      ...emptyMessage,
+      id: query.id,
+      response: true,
+      questions: query.questions,
+      ...(query.edns === undefined ? {} : { edns: query.edns }),
+    };
     const [question] = query.questions;
     if (question === undefined || query.opcode !== OPCODE.QUERY) return { ...reply, rcode: RCODE.NOTIMP };
     this.log.push({ server, name: question.name, type: question.type });
@@ -102,17 +113,37 @@ export class AuthorityHost {
         return { ...reply, authoritative: true, answers: [...chain, ...wireSets([answer.set])] };
       case "nodata":
       case "nxdomain":
-        return { ...reply, authoritative: true, rcode: answer.kind === "nxdomain" ? RCODE.NXDOMAIN : RCODE.NOERROR, answers: chain, authority: wireSets([answer.soa]) };
+        return {
+          ...reply,
+          authoritative: true,
+          rcode: answer.kind === "nxdomain" ? RCODE.NXDOMAIN : RCODE.NOERROR,
+          answers: chain,
+          authority: wireSets([answer.soa]),
+        };
       case "failed":
         if (answer.delegation !== undefined)
-          return { ...reply, authoritative: chain.length > 0, answers: chain, authority: chain.length > 0 ? [] : wireSets([answer.delegation.ns]), additional: wireSets(answer.delegation.glue) };
+          return {
+            ...reply,
+            authoritative: chain.length > 0,
+            answers: chain,
+            authority: chain.length > 0 ? [] : wireSets([answer.delegation.ns]),
+            additional: wireSets(answer.delegation.glue),
+          };
         if (answer.why === "outside" && chain.length > 0) return { ...reply, authoritative: true, answers: chain };
         return { ...reply, rcode: answer.why === "loop" ? RCODE.SERVFAIL : RCODE.REFUSED };
     }
   }
 
   #update(request: Buffer, update: Message): Buffer {
-    const reply = (rcode: number) => encodeMessage({ ...emptyMessage, id: update.id, opcode: OPCODE.UPDATE, response: true, rcode, questions: update.questions });
+    const reply = (rcode: number) =>
+      encodeMessage({
+        ...emptyMessage,
+        id: update.id,
+        opcode: OPCODE.UPDATE,
+        response: true,
+        rcode,
+        questions: update.questions,
+      });
     // Signatures are a matter of the wire and use the real time, however fast the lab's clock runs.
     const now = Math.floor(Date.now() / 1000) + this.clockSkew;
     const named = this.#keys.map((key) => ({ key, check: verifyMessage(request, key, now) }));
@@ -120,7 +151,9 @@ export class AuthorityHost {
     const [first] = this.#keys;
     if (known === undefined || first === undefined) {
       // The complaint about an unknown key is sent with that key's name in it (RFC 8945 section 5.2.1), unsigned.
-      return first === undefined ? reply(RCODE.REFUSED) : signMessage(reply(RCODE.NOTAUTH), first, now, { error: TSIG_ERROR.BADKEY }).message;
+      return first === undefined
+        ? reply(RCODE.REFUSED)
+        : signMessage(reply(RCODE.NOTAUTH), first, now, { error: TSIG_ERROR.BADKEY }).message;
     }
     if (!known.check.ok) {
       switch (known.check.error.code) {
@@ -130,7 +163,11 @@ export class AuthorityHost {
           const other = Buffer.alloc(6);
           other.writeUIntBE(now, 0, 6);
           const mac = requestMacOf(request, known.key);
-          return signMessage(reply(RCODE.NOTAUTH), known.key, now, { error: TSIG_ERROR.BADTIME, other, ...(mac === undefined ? {} : { requestMac: mac }) }).message;
+          return signMessage(reply(RCODE.NOTAUTH), known.key, now, {
+            error: TSIG_ERROR.BADTIME,
+            other,
+            ...(mac === undefined ? {} : { requestMac: mac }),
+          }).message;
         }
         default:
           return reply(known.check.error.code === "unsigned" ? RCODE.REFUSED : RCODE.FORMERR);
@@ -144,7 +181,11 @@ export class AuthorityHost {
     const apex = update.questions[0]?.name;
     if (apex === undefined || !this.#zones.has(apex)) return RCODE.NOTAUTH;
     const sets = this.#sets(apex);
-    const exact = toSets(update.answers.filter((record) => record.class === CLASS.IN).map((record) => ({ ...record, data: record.data as RecordSet["data"][number] })));
+    const exact = toSets(
+      update.answers
+        .filter((record) => record.class === CLASS.IN)
+        .map((record) => ({ ...record, data: record.data as RecordSet["data"][number] })),
+    );
     for (const { name, type, class: klass } of update.answers) {
       if (!isAtOrBelow(name, apex)) return RCODE.NOTZONE;
       const inUse = [...sets.values()].some((set) => set.name === name);

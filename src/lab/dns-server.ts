@@ -1,7 +1,6 @@
 import { createSocket } from "node:dgram";
 import { createServer, type Socket } from "node:net";
-import { EDNS_PAYLOAD, type Message } from "../net/index.ts";
-import { decodeMessage, encodeMessage } from "../net/index.ts";
+import { decodeMessage, EDNS_PAYLOAD, encodeMessage, type Message } from "../net/index.ts";
 
 /** Answers one request; undefined stays silent. */
 export type Handler = (request: Buffer, via: "udp" | "tcp") => Promise<Buffer | undefined>;
@@ -67,7 +66,10 @@ export async function listenDns(address: string, port: number, handle: Handler):
     port: bound,
     async close() {
       for (const socket of sockets) socket.destroy();
-      await Promise.all([new Promise<void>((resolve) => udp.close(resolve)), new Promise<void>((resolve) => tcp.close(() => resolve()))]);
+      await Promise.all([
+        new Promise<void>((resolve) => udp.close(resolve)),
+        new Promise<void>((resolve) => tcp.close(() => resolve())),
+      ]);
     },
   };
 }

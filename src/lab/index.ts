@@ -8,7 +8,4 @@
  * await lab.close();
  * ```
  */
-export { AuthorityHost, type LoggedQuery } from "./authority.ts";
-export { type Lab, startLab } from "./lab.ts";
-export { listenDns, type RunningServer } from "./dns-server.ts";
-export { CachingResolver } from "./resolver.ts";
+export { startLab } from "./lab.ts";

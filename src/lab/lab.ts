@@ -66,7 +66,8 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
     servers.push(await listenDns(ADDRESSES.registry, port, registry.handler("registry")));
     servers.push(await listenDns(ADDRESSES.nettlehost[0], port, nettlehost.handler("ns1.nettlehost")));
     servers.push(await listenDns(ADDRESSES.nettlehost[1], port, nettlehost.handler("ns2.nettlehost", SECONDARY_LAG * 1000)));
-    for (const vantage of VANTAGES) servers.push(await listenDns(vantage.address, port, (vantages[vantage.name] as CachingResolver).handler()));
+    for (const vantage of VANTAGES)
+      servers.push(await listenDns(vantage.address, port, (vantages[vantage.name] as CachingResolver).handler()));
   } catch (error) {
     await close();
     throw error;

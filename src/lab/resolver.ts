@@ -3,7 +3,16 @@ import { type AliasSet, type Answer, failed, MAX_CHAIN } from "../core/lookup/in
 import type { DomainName } from "../core/name/index.ts";
 import { type DataOf, type RecordSet, type RecordType, recordsOf } from "../core/record/index.ts";
 import { negativeTtl } from "../core/zone/index.ts";
-import { CLASS, decodeMessage, type DnsClient, emptyMessage, encodeMessage, type Message, RCODE, type ServerAddress } from "../net/index.ts";
+import {
+  CLASS,
+  type DnsClient,
+  decodeMessage,
+  emptyMessage,
+  encodeMessage,
+  type Message,
+  RCODE,
+  type ServerAddress,
+} from "../net/index.ts";
 import type { Handler } from "./dns-server.ts";
 
 export interface ResolverOptions {
@@ -45,11 +54,13 @@ export class CachingResolver {
       const { answer, until } = await this.#keptOrFresh(at, type);
       const left = Math.max(0, Math.floor((until - this.#options.clock.now()) / 1000));
       const aged = withTtl(answer, left);
-      if (aged.kind !== "found" || aged.set.type !== "CNAME" || type === "CNAME") return { ...aged, chain: [...chain, ...aged.chain] };
+      if (aged.kind !== "found" || aged.set.type !== "CNAME" || type === "CNAME")
+        return { ...aged, chain: [...chain, ...aged.chain] };
       const link = aged.set as AliasSet;
       const target = link.data[0]?.target as DomainName;
       chain.push(link);
-      if (chain.length > MAX_CHAIN || chain.some((other) => other.name === target)) return failed("loop", "a ring of aliases", { chain });
+      if (chain.length > MAX_CHAIN || chain.some((other) => other.name === target))
+        return failed("loop", "a ring of aliases", { chain });
       at = target;
     }
   }
@@ -131,6 +142,9 @@ function responseTo(query: Message, answer: Answer): Message {
   };
   if (answer.kind === "failed") return { ...reply, answers: [], rcode: RCODE.SERVFAIL };
   if (answer.kind === "found") return { ...reply, answers: [...reply.answers, ...wire([answer.set])] };
-  return { ...reply, rcode: answer.kind === "nxdomain" ? RCODE.NXDOMAIN : RCODE.NOERROR, authority: answer.soa === undefined ? [] : wire([answer.soa]) };
+  return {
+    ...reply,
+    rcode: answer.kind === "nxdomain" ? RCODE.NXDOMAIN : RCODE.NOERROR,
+    authority: answer.soa === undefined ? [] : wire([answer.soa]),
+  };
 }
-

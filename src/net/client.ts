@@ -1,10 +1,20 @@
 import { randomInt } from "node:crypto";
-import { type AliasSet, type Answer, failed, type Found, type Lookup, MAX_CHAIN, type Negative } from "../core/lookup/index.ts";
+import { type AliasSet, type Answer, type Found, failed, type Lookup, MAX_CHAIN, type Negative } from "../core/lookup/index.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
 import { type DataOf, type RecordSet, type RecordType, type ResourceRecord, toSets } from "../core/record/index.ts";
 import { err, ok, type Result } from "../core/result.ts";
 import { type ServerAddress, serverText } from "./address.ts";
-import { CLASS, decodeMessage, EDNS_PAYLOAD, emptyMessage, encodeMessage, type Message, RCODE, rcodeName, type WireRecord } from "./message.ts";
+import {
+  CLASS,
+  decodeMessage,
+  EDNS_PAYLOAD,
+  emptyMessage,
+  encodeMessage,
+  type Message,
+  RCODE,
+  rcodeName,
+  type WireRecord,
+} from "./message.ts";
 import { type Exchange, exchangeHttps, exchangeTcp, timedOut, UdpChannel } from "./transport.ts";
 
 export interface DnsClientOptions {
@@ -57,11 +67,18 @@ export class DnsClient {
 
   /** A lookup that asks this one server; `recursive` asks it to find the answer elsewhere if need be. */
   at(server: ServerAddress, { recursive }: { readonly recursive: boolean }): Lookup {
-    return { ask: async (name, type) => interpret(await this.query(server, name, type, recursive), server, name, type, recursive) };
+    return {
+      ask: async (name, type) => interpret(await this.query(server, name, type, recursive), server, name, type, recursive),
+    };
   }
 
   /** One question to one server: the answer as it came, or why there is none. */
-  query(server: ServerAddress, name: DomainName, type: RecordType, recursive: boolean): Promise<Result<Message, ReturnType<typeof failed>>> {
+  query(
+    server: ServerAddress,
+    name: DomainName,
+    type: RecordType,
+    recursive: boolean,
+  ): Promise<Result<Message, ReturnType<typeof failed>>> {
     const key = serverText(server);
     let gate = this.#gates.get(key);
     if (gate === undefined) this.#gates.set(key, (gate = new Gate(this.#concurrency)));
@@ -90,9 +107,11 @@ export class DnsClient {
         break;
       }
       const decoded = decodeMessage(exchanged.value);
-      if (!decoded.ok) return err(failed("malformed", `${serverText(server)} sent an answer that cannot be read: ${decoded.error}`));
+      if (!decoded.ok)
+        return err(failed("malformed", `${serverText(server)} sent an answer that cannot be read: ${decoded.error}`));
       const message = decoded.value;
-      if (!fits(message, request, question)) return err(failed("malformed", `${serverText(server)} answered another question than the one asked`));
+      if (!fits(message, request, question))
+        return err(failed("malformed", `${serverText(server)} answered another question than the one asked`));
       // A server from before EDNS says FORMERR, or NOTIMP, to it and is asked again without (RFC 6891 section 7).
       if (edns && (message.rcode === RCODE.FORMERR || message.rcode === RCODE.NOTIMP || message.rcode === RCODE.BADVERS)) {
         edns = false;
@@ -186,11 +205,19 @@ export function interpret(
   }
   const ns = authority.find(isNs);
   if (ns !== undefined && !authoritative && !recursive)
-    return failed("delegated", `${where} hands ${displayName(ns.name)} on to ${ns.data.map((data) => displayName(data.target)).join(", ")}`, {
+    return failed(
+      "delegated",
+      `${where} hands ${displayName(ns.name)} on to ${ns.data.map((data) => displayName(data.target)).join(", ")}`,
+      {
+        chain,
+        delegation: { ns, glue: toSets(inClass(message.additional)).filter((set) => set.type === "A" || set.type === "AAAA") },
+      },
+    );
+  if (chain.length > 0 && !recursive)
+    return failed("outside", `the alias at ${displayName(name)} leads to ${displayName(at)}, which ${where} does not hold`, {
       chain,
-      delegation: { ns, glue: toSets(inClass(message.additional)).filter((set) => set.type === "A" || set.type === "AAAA") },
+      authoritative,
     });
-  if (chain.length > 0 && !recursive) return failed("outside", `the alias at ${displayName(name)} leads to ${displayName(at)}, which ${where} does not hold`, { chain, authoritative });
   // An empty NOERROR without an SOA from a resolver: nothing there, only nobody can say for how long.
   if (recursive && message.recursionAvailable) return { kind: "nodata", chain, authoritative } satisfies Negative;
   return failed("refused", `${where} neither answers for ${displayName(name)} nor says who does`, { chain });

@@ -11,8 +11,13 @@
  * ```
  */
 export { parseServerAddress, type ServerAddress, serverText } from "./address.ts";
-export { DnsClient, type DnsClientOptions } from "./client.ts";
+export { DnsClient } from "./client.ts";
 export * from "./message.ts";
-export { askService, type CheckAnswer } from "./service-link.ts";
-export { signMessage, TSIG_ALGORITHMS, TSIG_ERROR, type TsigAlgorithm, type TsigFailure, type TsigKey, verifyMessage } from "./tsig.ts";
-export { sendUpdate, type UpdateOutcome, type UpdateRequest } from "./update.ts";
+export { askService } from "./service-link.ts";
+export {
+  signMessage,
+  TSIG_ERROR,
+  type TsigKey,
+  verifyMessage,
+} from "./tsig.ts";
+export { sendUpdate } from "./update.ts";

@@ -29,7 +29,8 @@ export const RCODE = {
 } as const;
 
 /** The name of a response code, for messages. */
-export const rcodeName = (code: number): string => Object.entries(RCODE).find(([, value]) => value === code)?.[0] ?? `RCODE${code}`;
+export const rcodeName = (code: number): string =>
+  Object.entries(RCODE).find(([, value]) => value === code)?.[0] ?? `RCODE${code}`;
 
 export const OPCODE = { QUERY: 0, UPDATE: 5 } as const;
 
@@ -39,7 +40,7 @@ export const CLASS = { IN: 1, NONE: 254, ANY: 255 } as const;
 /** EDNS payload size that no common path fragments, in octets. */
 export const EDNS_PAYLOAD = 1232;
 
-export interface Question {
+interface Question {
   readonly name: DomainName;
   readonly type: RecordType;
   readonly class: number;
@@ -153,7 +154,11 @@ export function decodeMessage(octets: Buffer): Result<Message, string> {
     const id = from.u16();
     const flags = from.u16();
     const counts = [from.u16(), from.u16(), from.u16(), from.u16()] as const;
-    const questions = Array.from({ length: counts[0] }, () => ({ name: from.name(), type: typeOfCode(from.u16()), class: from.u16() }));
+    const questions = Array.from({ length: counts[0] }, () => ({
+      name: from.name(),
+      type: typeOfCode(from.u16()),
+      class: from.u16(),
+    }));
     const section = (count: number) => {
       const records: WireRecord[] = [];
       for (let i = 0; i < count; i++) records.push(decodeRecord(from));

@@ -6,11 +6,20 @@ const checkAnswer = z.object({ verdict: z.enum(["accepted", "not-yet"]), reason:
 export type CheckAnswer = z.output<typeof checkAnswer>;
 
 /** Asks a service, over its link, to check what it asked for. The error is half a sentence. */
-export async function askService(link: string, key: string | undefined, question: { readonly domain: string; readonly purpose: string }, timeout: number): Promise<Result<CheckAnswer, string>> {
+export async function askService(
+  link: string,
+  key: string | undefined,
+  question: { readonly domain: string; readonly purpose: string },
+  timeout: number,
+): Promise<Result<CheckAnswer, string>> {
   try {
     const response = await fetch(`${link.replace(/\/$/, "")}/checks`, {
       method: "POST",
-      headers: { "content-type": "application/json", accept: "application/json", ...(key === undefined ? {} : { authorization: `Bearer ${key}` }) },
+      headers: {
+        "content-type": "application/json",
+        accept: "application/json",
+        ...(key === undefined ? {} : { authorization: `Bearer ${key}` }),
+      },
       body: JSON.stringify(question),
       signal: AbortSignal.timeout(timeout),
       redirect: "error",
@@ -22,7 +31,9 @@ export async function askService(link: string, key: string | undefined, question
     return answer?.success ? ok(answer.data) : err("its answer is not of the form docs/service-link.md describes");
   } catch (error) {
     const { name, cause } = error as Error & { cause?: NodeJS.ErrnoException };
-    return err(name === "TimeoutError" ? `it did not answer within ${timeout / 1000} s` : `it cannot be reached (${cause?.code ?? name})`);
+    return err(
+      name === "TimeoutError" ? `it did not answer within ${timeout / 1000} s` : `it cannot be reached (${cause?.code ?? name})`,
+    );
   }
 }
 

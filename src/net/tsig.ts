@@ -6,8 +6,7 @@ import { CLASS } from "./message.ts";
 
 /** The algorithms offered (RFC 8945 section 6), and what `node:crypto` calls their hash. */
 const HASHES = { "hmac-sha256": "sha256", "hmac-sha384": "sha384", "hmac-sha512": "sha512" } as const;
-export type TsigAlgorithm = keyof typeof HASHES;
-export const TSIG_ALGORITHMS = Object.keys(HASHES) as TsigAlgorithm[];
+type TsigAlgorithm = keyof typeof HASHES;
 
 /** A shared secret with a name; never printed. */
 export interface TsigKey {
@@ -26,7 +25,7 @@ export interface TsigFailure {
 }
 
 /** Seconds by which the two clocks may differ. */
-export const TSIG_FUDGE = 300;
+const TSIG_FUDGE = 300;
 
 interface TsigRecord {
   readonly keyName: DomainName;
@@ -86,7 +85,8 @@ export function signMessage(
   { requestMac, error = TSIG_ERROR.NONE, other = Buffer.alloc(0) }: { requestMac?: Buffer; error?: number; other?: Buffer } = {},
 ): { readonly message: Buffer; readonly mac: Buffer } {
   const record = { keyName: key.name, algorithm: algorithmName(key), time: now, fudge: TSIG_FUDGE, error, other };
-  const mac = error === TSIG_ERROR.BADSIG || error === TSIG_ERROR.BADKEY ? Buffer.alloc(0) : macOf(key, requestMac, message, record);
+  const mac =
+    error === TSIG_ERROR.BADSIG || error === TSIG_ERROR.BADKEY ? Buffer.alloc(0) : macOf(key, requestMac, message, record);
   const to = new WireWriter();
   to.octets(message);
   to.name(key.name, false);

@@ -4,7 +4,17 @@ import type { RecordSet, RecordType } from "../core/record/index.ts";
 import { dataKey } from "../core/record/index.ts";
 import type { SetChange } from "../core/zone/index.ts";
 import { type ServerAddress, serverText } from "./address.ts";
-import { CLASS, decodeMessage, emptyMessage, encodeMessage, type Message, OPCODE, RCODE, rcodeName, type WireRecord } from "./message.ts";
+import {
+  CLASS,
+  decodeMessage,
+  emptyMessage,
+  encodeMessage,
+  type Message,
+  OPCODE,
+  RCODE,
+  rcodeName,
+  type WireRecord,
+} from "./message.ts";
 import { exchangeTcp } from "./transport.ts";
 import { signMessage, type TsigKey, verifyMessage } from "./tsig.ts";
 
@@ -21,7 +31,13 @@ export type UpdateOutcome =
   | { readonly kind: "moved"; readonly detail: string }
   | { readonly kind: "refused" | "unknown" | "unreachable"; readonly detail: string; readonly remedy: string };
 
-const record = (name: DomainName, type: RecordType, klass: number, ttl = 0, data: WireRecord["data"] = undefined): WireRecord => ({
+const record = (
+  name: DomainName,
+  type: RecordType,
+  klass: number,
+  ttl = 0,
+  data: WireRecord["data"] = undefined,
+): WireRecord => ({
   name,
   type,
   class: klass,
@@ -38,10 +54,17 @@ function prerequisites(changes: readonly SetChange[]): WireRecord[] {
   );
   // Where other data is about to stand, no alias may have come up since, and the reverse (RFC 1034 section 3.6.2).
   const touched = new Set(changes.map(({ name, type }) => `${name} ${type}`));
-  for (const name of new Set(changes.filter(({ after, type }) => after !== undefined && type !== "CNAME").map((change) => change.name)))
+  for (const name of new Set(
+    changes.filter(({ after, type }) => after !== undefined && type !== "CNAME").map((change) => change.name),
+  ))
     if (!touched.has(`${name} CNAME`)) required.push(record(name, "CNAME", CLASS.NONE));
   for (const { name, type, before, after } of changes)
-    if (type === "CNAME" && before === undefined && after !== undefined && !changes.some((other) => other.name === name && other.before !== undefined))
+    if (
+      type === "CNAME" &&
+      before === undefined &&
+      after !== undefined &&
+      !changes.some((other) => other.name === name && other.before !== undefined)
+    )
       required.push(record(name, "ANY", CLASS.NONE));
   return required;
 }
@@ -60,8 +83,11 @@ function updates(changes: readonly SetChange[]): WireRecord[] {
     // One TTL for the whole set (RFC 2181 section 5.2): where it changes, every record is written anew.
     const sameTtl = before?.ttl === after.ttl;
     if (before !== undefined && !sameTtl) removals.push(record(name, type, CLASS.ANY));
-    else for (const data of before?.data ?? []) if (!stays.has(dataKey(type, data))) removals.push(record(name, type, CLASS.NONE, 0, data));
-    for (const data of after.data) if (!sameTtl || !was.has(dataKey(type, data))) additions.push(record(name, type, CLASS.IN, after.ttl, data));
+    else
+      for (const data of before?.data ?? [])
+        if (!stays.has(dataKey(type, data))) removals.push(record(name, type, CLASS.NONE, 0, data));
+    for (const data of after.data)
+      if (!sameTtl || !was.has(dataKey(type, data))) additions.push(record(name, type, CLASS.IN, after.ttl, data));
   }
   return [...removals, ...additions];
 }
@@ -91,14 +117,27 @@ export interface UpdateRequest {
 
 /** Sends all changes of one zone as one signed update over TCP, once, and checks the server's signature on the answer. */
 export async function sendUpdate({ server, apex, key, changes, now, timeout }: UpdateRequest): Promise<UpdateOutcome> {
-  if ("url" in server) return { kind: "unreachable", detail: `${server.url} is not a server for dynamic updates`, remedy: "give the address of the primary server" };
+  if ("url" in server)
+    return {
+      kind: "unreachable",
+      detail: `${server.url} is not a server for dynamic updates`,
+      remedy: "give the address of the primary server",
+    };
   const where = serverText(server);
   const signed = signMessage(encodeMessage(updateMessage(apex, changes, randomInt(0x10000))), key, now);
   const sent = await exchangeTcp(server, signed.message, timeout);
   if (!sent.ok) {
     if (sent.error.why === "unreachable")
-      return { kind: "unreachable", detail: sent.error.detail, remedy: "check the server's address under hosts: in zandrel.yaml, and that this machine may reach it" };
-    return { kind: "unknown", detail: sent.error.detail, remedy: "run zandrel status: it looks at the zone and says whether the change was carried out" };
+      return {
+        kind: "unreachable",
+        detail: sent.error.detail,
+        remedy: "check the server's address under hosts: in zandrel.yaml, and that this machine may reach it",
+      };
+    return {
+      kind: "unknown",
+      detail: sent.error.detail,
+      remedy: "run zandrel status: it looks at the zone and says whether the change was carried out",
+    };
   }
   const verified = verifyMessage(sent.value, key, now, signed.mac);
   const answer = decodeMessage(sent.value);
@@ -113,19 +152,40 @@ export async function sendUpdate({ server, apex, key, changes, now, timeout }: U
         };
       case "bad-signature":
         return rcode === RCODE.NOTAUTH
-          ? { kind: "refused", detail: `${where} says that the secret of the key ${displayName(key.name)} is wrong`, remedy: "copy the secret from the DNS host again, whole and without blanks" }
-          : { kind: "unknown", detail: `the answer of ${where} is not signed with the key ${displayName(key.name)}`, remedy: "somebody may be in between: run zandrel status to see what the zone holds" };
+          ? {
+              kind: "refused",
+              detail: `${where} says that the secret of the key ${displayName(key.name)} is wrong`,
+              remedy: "copy the secret from the DNS host again, whole and without blanks",
+            }
+          : {
+              kind: "unknown",
+              detail: `the answer of ${where} is not signed with the key ${displayName(key.name)}`,
+              remedy: "somebody may be in between: run zandrel status to see what the zone holds",
+            };
       case "bad-time": {
         const minutes = verified.error.serverTime === undefined ? undefined : Math.round((now - verified.error.serverTime) / 60);
-        const off = minutes === undefined ? "too far from" : `${Math.abs(minutes)} minutes ${minutes < 0 ? "behind" : "ahead of"}`;
-        return { kind: "refused", detail: `this computer's clock is ${off} the clock of ${where}`, remedy: "set the clock and publish again" };
+        const off =
+          minutes === undefined ? "too far from" : `${Math.abs(minutes)} minutes ${minutes < 0 ? "behind" : "ahead of"}`;
+        return {
+          kind: "refused",
+          detail: `this computer's clock is ${off} the clock of ${where}`,
+          remedy: "set the clock and publish again",
+        };
       }
       case "unsigned":
         if (rcode === RCODE.NOERROR || rcode === undefined)
-          return { kind: "unknown", detail: `the answer of ${where} is not signed`, remedy: "run zandrel status to see what the zone holds" };
+          return {
+            kind: "unknown",
+            detail: `the answer of ${where} is not signed`,
+            remedy: "run zandrel status to see what the zone holds",
+          };
         break;
       case "malformed":
-        return { kind: "unknown", detail: `the answer of ${where} cannot be read`, remedy: "run zandrel status to see what the zone holds" };
+        return {
+          kind: "unknown",
+          detail: `the answer of ${where} cannot be read`,
+          remedy: "run zandrel status to see what the zone holds",
+        };
     }
   }
   switch (rcode) {
@@ -138,10 +198,22 @@ export async function sendUpdate({ server, apex, key, changes, now, timeout }: U
       return { kind: "moved", detail: `${where} holds something else than a moment ago (${rcodeName(rcode)})` };
     case RCODE.NOTAUTH:
     case RCODE.NOTZONE:
-      return { kind: "refused", detail: `${where} is not the primary server of ${displayName(apex)} (${rcodeName(rcode)})`, remedy: "ask the DNS host which server takes updates for this zone" };
+      return {
+        kind: "refused",
+        detail: `${where} is not the primary server of ${displayName(apex)} (${rcodeName(rcode)})`,
+        remedy: "ask the DNS host which server takes updates for this zone",
+      };
     case RCODE.REFUSED:
-      return { kind: "refused", detail: `${where} does not let the key ${displayName(key.name)} change ${displayName(apex)}`, remedy: "ask the DNS host to allow updates of this zone with this key" };
+      return {
+        kind: "refused",
+        detail: `${where} does not let the key ${displayName(key.name)} change ${displayName(apex)}`,
+        remedy: "ask the DNS host to allow updates of this zone with this key",
+      };
     default:
-      return { kind: "refused", detail: `${where} answered ${rcode === undefined ? "something that cannot be read" : rcodeName(rcode)}`, remedy: "try again; if it stays, ask the DNS host" };
+      return {
+        kind: "refused",
+        detail: `${where} answered ${rcode === undefined ? "something that cannot be read" : rcodeName(rcode)}`,
+        remedy: "try again; if it stays, ask the DNS host",
+      };
   }
 }

@@ -1,5 +1,10 @@
-/** Breaks a text into lines of at most `width` characters at its blanks, each but the first behind `indent`. */
+/** Breaks a text into lines of at most `width` characters at its blanks, each but the first behind `indent`; lines it has already stay. */
 export function wrap(text: string, width: number, indent = ""): string {
+  if (text.includes("\n"))
+    return text
+      .split("\n")
+      .map((line) => wrap(line, width, indent))
+      .join(`\n${indent}`);
   const lines: string[] = [];
   let line = "";
   for (const word of text.split(" ")) {
@@ -14,11 +19,16 @@ export function wrap(text: string, width: number, indent = ""): string {
 }
 
 /** Rows as aligned columns with two blanks between them; the last column is not padded. */
-export function columns(rows: readonly (readonly string[])[], paint: (cell: string, column: number, row: number) => string = (cell) => cell): string[] {
+export function columns(
+  rows: readonly (readonly string[])[],
+  paint: (cell: string, column: number, row: number) => string = (cell) => cell,
+): string[] {
   const widths = rows.reduce<number[]>((widest, row) => row.map((cell, i) => Math.max(widest[i] ?? 0, [...cell].length)), []);
   return rows.map((row, r) =>
     row
-      .map((cell, i) => paint(cell, i, r) + (i === row.length - 1 ? "" : " ".repeat((widths[i] as number) - [...cell].length + 2)))
+      .map(
+        (cell, i) => paint(cell, i, r) + (i === row.length - 1 ? "" : " ".repeat((widths[i] as number) - [...cell].length + 2)),
+      )
       .join(""),
   );
 }

@@ -1,5 +1,4 @@
 /** What must never reach a terminal raw: control characters, and the marks that turn the direction of text around. */
-// biome-ignore lint/suspicious/noControlCharactersInRegex: they are what is looked for
 const UNSAFE = /[\x00-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069\ufeff]/g;
 
 const escapeOf = (character: string): string => {
@@ -10,7 +9,6 @@ const escapeOf = (character: string): string => {
 /** A text from outside as one visible line: everything a terminal would obey is written out instead. */
 export const visible = (text: string): string => text.replace(UNSAFE, escapeOf);
 
-// biome-ignore lint/suspicious/noControlCharactersInRegex: colours are the one sequence let through
 const COLOUR = /\x1b\[[0-9;]{0,12}m/g;
 
 /**
@@ -26,4 +24,7 @@ export function terminalSafe(text: string): string {
 }
 
 /** JSON that is also safe to show on a terminal. */
-export const jsonText = (value: unknown, indent?: number): string => JSON.stringify(value, undefined, indent).replace(UNSAFE, (character) => (character === "\n" ? character : `\\u${character.charCodeAt(0).toString(16).padStart(4, "0")}`));
+export const jsonText = (value: unknown, indent?: number): string =>
+  JSON.stringify(value, undefined, indent).replace(UNSAFE, (character) =>
+    character === "\n" ? character : `\\u${character.charCodeAt(0).toString(16).padStart(4, "0")}`,
+  );

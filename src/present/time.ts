@@ -9,7 +9,10 @@ const parts = (at: number) => {
     second: "2-digit",
     hourCycle: "h23",
   }).formatToParts(at);
-  return Object.fromEntries(fields.map(({ type, value }) => [type, value])) as Record<"weekday" | "day" | "month" | "year" | "hour" | "minute" | "second", string>;
+  return Object.fromEntries(fields.map(({ type, value }) => [type, value])) as Record<
+    "weekday" | "day" | "month" | "year" | "hour" | "minute" | "second",
+    string
+  >;
 };
 
 /** A moment for people, in this machine's time zone: `14:05` today, `Tue 3 March 14:05` on another day. */

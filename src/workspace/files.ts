@@ -1,4 +1,16 @@
-import { closeSync, existsSync, fsyncSync, mkdirSync, openSync, readdirSync, readFileSync, renameSync, rmSync, statSync, writeSync } from "node:fs";
+import {
+  closeSync,
+  existsSync,
+  fsyncSync,
+  mkdirSync,
+  openSync,
+  readdirSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  statSync,
+  writeSync,
+} from "node:fs";
 import { basename, dirname, join } from "node:path";
 import { UserError } from "../core/user-error.ts";
 
@@ -8,7 +20,14 @@ export function readText(path: string, encoding: "utf8" | "latin1" = "utf8"): st
     return readFileSync(path, encoding);
   } catch (error) {
     const { code } = error as NodeJS.ErrnoException;
-    const why = code === "ENOENT" ? "is not there" : code === "EACCES" ? "may not be read" : code === "EISDIR" ? "is a folder" : `cannot be read (${code})`;
+    const why =
+      code === "ENOENT"
+        ? "is not there"
+        : code === "EACCES"
+          ? "may not be read"
+          : code === "EISDIR"
+            ? "is a folder"
+            : `cannot be read (${code})`;
     throw new UserError(`${path} ${why}: check the path.`);
   }
 }
@@ -17,7 +36,11 @@ export function readText(path: string, encoding: "utf8" | "latin1" = "utf8"): st
  * Replaces a file in one step: whoever reads it sees the old text or the new one, never a part, and the new
  * one is on the disk before the old one goes.
  */
-export function writeAtomically(path: string, text: string, { encoding = "utf8", mode }: { encoding?: "utf8" | "latin1"; mode?: number } = {}): void {
+export function writeAtomically(
+  path: string,
+  text: string,
+  { encoding = "utf8", mode }: { encoding?: "utf8" | "latin1"; mode?: number } = {},
+): void {
   const folder = dirname(path);
   mkdirSync(folder, { recursive: true });
   const temporary = join(folder, `.${basename(path)}.${process.pid}.tmp`);
@@ -39,7 +62,9 @@ export function writeAtomically(path: string, text: string, { encoding = "utf8",
     }
   } catch (error) {
     rmSync(temporary, { force: true });
-    throw new UserError(`${path} cannot be written (${(error as NodeJS.ErrnoException).code}): make room or allow writing there, then run the command again.`);
+    throw new UserError(
+      `${path} cannot be written (${(error as NodeJS.ErrnoException).code}): make room or allow writing there, then run the command again.`,
+    );
   }
 }
 

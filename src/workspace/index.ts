@@ -8,7 +8,7 @@
  * journal.append(now, "brackwater.example.", { kind: "proven", ask, by: "service", evidence });
  * ```
  */
-export { filesIn, readText, writeAtomically } from "./files.ts";
+export { readText, writeAtomically } from "./files.ts";
 export type { Journal, JournalEntry, JournalledChange, Publication, PublicationEnd } from "./journal.ts";
 export { KEY, ROLES, type Settings } from "./schema.ts";
 export { readSecret } from "./secret.ts";

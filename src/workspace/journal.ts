@@ -22,12 +22,35 @@ export type PublicationEnd = "published" | "not-published" | "unknown";
 
 /** What the journal remembers. Each entry is one member; entries are added and never changed. */
 export type JournalEvent =
-  | { readonly kind: "ask-noted"; readonly ask: string; readonly service: string; readonly purpose: string; readonly records: string }
-  | { readonly kind: "publication-opened"; readonly way: string; readonly to: string; readonly changes: readonly JournalledChange[] }
+  | {
+      readonly kind: "ask-noted";
+      readonly ask: string;
+      readonly service: string;
+      readonly purpose: string;
+      readonly records: string;
+    }
+  | {
+      readonly kind: "publication-opened";
+      readonly way: string;
+      readonly to: string;
+      readonly changes: readonly JournalledChange[];
+    }
   | { readonly kind: "publication-closed"; readonly opened: number; readonly end: PublicationEnd; readonly because: string }
   | { readonly kind: "settled"; readonly ask: string; readonly wanted: string }
-  | { readonly kind: "asked-service"; readonly ask: string; readonly service: string; readonly answer: string; readonly reason: string }
-  | { readonly kind: "proven"; readonly ask: string; readonly wanted: string; readonly by: "service" | "user"; readonly evidence: string };
+  | {
+      readonly kind: "asked-service";
+      readonly ask: string;
+      readonly service: string;
+      readonly answer: string;
+      readonly reason: string;
+    }
+  | {
+      readonly kind: "proven";
+      readonly ask: string;
+      readonly wanted: string;
+      readonly by: "service" | "user";
+      readonly evidence: string;
+    };
 
 export type JournalKind = JournalEvent["kind"];
 
@@ -82,7 +105,13 @@ export class Journal {
 
   /** The entries of some kinds, oldest first, of one domain or of all. */
   entries<K extends JournalKind>(domain: string | undefined, ...kinds: K[]): JournalEntry<K>[] {
-    return this.#rows(domain, kinds).map((row) => ({ ...JSON.parse(row.detail), kind: row.kind, id: row.id, at: row.at, domain: row.domain }));
+    return this.#rows(domain, kinds).map((row) => ({
+      ...JSON.parse(row.detail),
+      kind: row.kind,
+      id: row.id,
+      at: row.at,
+      domain: row.domain,
+    }));
   }
 
   /** Every publication of a domain, oldest first. */
@@ -133,7 +162,8 @@ export function openJournal(path: string): Journal {
     database.exec("PRAGMA journal_mode = WAL");
     database.exec("PRAGMA synchronous = FULL");
     const version = Number((database.prepare("PRAGMA user_version").get() as { user_version: number }).user_version);
-    if (version > FORMAT) throw new UserError(`${path} was written by a newer Zandrel (journal format ${version}): update Zandrel.`);
+    if (version > FORMAT)
+      throw new UserError(`${path} was written by a newer Zandrel (journal format ${version}): update Zandrel.`);
     if (version < FORMAT) {
       database.exec(`
         BEGIN IMMEDIATE;
@@ -155,6 +185,8 @@ export function openJournal(path: string): Journal {
     return new Journal(database);
   } catch (error) {
     if (error instanceof UserError) throw error;
-    throw new UserError(`the journal ${path} cannot be opened (${(error as Error).message}): check that the folder may be written and the disk has room.`);
+    throw new UserError(
+      `the journal ${path} cannot be opened (${(error as Error).message}): check that the folder may be written and the disk has room.`,
+    );
   }
 }

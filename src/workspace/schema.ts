@@ -3,14 +3,16 @@ import { PURPOSES } from "../core/ask/index.ts";
 import { parseName } from "../core/name/index.ts";
 
 /** A text for people on one line: no control characters, so that it can be shown as it is. */
-// biome-ignore lint/suspicious/noControlCharactersInRegex: they are what is refused
-const line = z.string().regex(/^[^\x00-\x1f\x7f-\x9f]*$/, "expected a text without control characters").min(1, "expected a text that is not empty");
+const line = z
+  .string()
+  .regex(/^[^\x00-\x1f\x7f-\x9f]*$/, "expected a text without control characters")
+  .min(1, "expected a text that is not empty");
 
 /** What things are called in files and on the command line. */
 export const KEY = /^[a-z0-9][a-z0-9-]{0,62}$/;
 const key = z.string().regex(KEY, "expected small letters, digits and hyphens, such as seekmere-ownership");
 
-export const domainName = z.string().transform((text, context) => {
+const domainName = z.string().transform((text, context) => {
   const parsed = parseName(text);
   if (parsed.ok && parsed.value !== ".") return parsed.value;
   context.addIssue({ code: "custom", message: `expected a domain name${parsed.ok ? "" : ` (${parsed.error.message})`}` });
@@ -18,7 +20,9 @@ export const domainName = z.string().transform((text, context) => {
 });
 
 /** Where a secret is kept; the secret itself never stands in a file that people review. */
-const secret = z.string().regex(/^(env:[A-Za-z_][A-Za-z0-9_]*|file:.+)$/, "expected env:NAME or file:PATH; secrets do not belong into this file");
+const secret = z
+  .string()
+  .regex(/^(env:[A-Za-z_][A-Za-z0-9_]*|file:.+)$/, "expected env:NAME or file:PATH; secrets do not belong into this file");
 
 const seconds = z.number().int("expected a whole number of seconds").min(0).max(0x7fffffff);
 
@@ -39,7 +43,11 @@ const publishing = z.discriminatedUnion("way", [
   z.strictObject({
     way: z.literal("update"),
     server: line,
-    key: z.strictObject({ name: domainName, algorithm: z.enum(["hmac-sha256", "hmac-sha384", "hmac-sha512"]).default("hmac-sha256"), secret }),
+    key: z.strictObject({
+      name: domainName,
+      algorithm: z.enum(["hmac-sha256", "hmac-sha384", "hmac-sha512"]).default("hmac-sha256"),
+      secret,
+    }),
   }),
   z.strictObject({ way: z.literal("zone-file"), file: line }),
   z.strictObject({ way: z.literal("by-hand") }),
@@ -91,6 +99,9 @@ export const domainSchema = z.strictObject({
   domain: domainName,
   role: z.enum(ROLES).default("main"),
   host: key.optional(),
-  asks: z.array(ask).nullish().transform((asks) => asks ?? []),
+  asks: z
+    .array(ask)
+    .nullish()
+    .transform((asks) => asks ?? []),
 });
 export type DomainFile = z.output<typeof domainSchema>;

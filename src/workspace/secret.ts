@@ -8,11 +8,17 @@ import { readText } from "./files.ts";
  *
  * @param what names its use in the error, such as “the TSIG key of Nettlehost”
  */
-export function readSecret(reference: string, what: string, folder: string, env: Readonly<Record<string, string | undefined>>): string {
+export function readSecret(
+  reference: string,
+  what: string,
+  folder: string,
+  env: Readonly<Record<string, string | undefined>>,
+): string {
   if (reference.startsWith("env:")) {
     const name = reference.slice(4);
     const value = env[name]?.trim();
-    if (value === undefined || value === "") throw new UserError(`the environment variable ${name}, which holds ${what}, is not set: set it and run the command again.`);
+    if (value === undefined || value === "")
+      throw new UserError(`the environment variable ${name}, which holds ${what}, is not set: set it and run the command again.`);
     return value;
   }
   const value = readText(resolve(folder, reference.slice(5))).trim();

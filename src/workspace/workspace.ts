@@ -61,38 +61,66 @@ function readDomain(path: string, settings: Settings): Domain {
   const ids = new Set<string>();
   const read = asks.map((ask, i): Ask => {
     expectKey(file, ["asks", i, "service"], ask.service, settings.services, "service", "services");
-    if (ids.has(ask.id)) throw new UserError(`${file.place(["asks", i, "id"])}: the id “${ask.id}” is taken already in this file; give one of the two asks another.`);
+    if (ids.has(ask.id))
+      throw new UserError(
+        `${file.place(["asks", i, "id"])}: the id “${ask.id}” is taken already in this file; give one of the two asks another.`,
+      );
     ids.add(ask.id);
     const { records, issues } = parseRecords(octetsOf(ask.records), { origin: name, ttl: settings.defaults.ttl });
     const [issue] = issues;
     if (issue !== undefined)
-      throw new UserError(`${file.place(["asks", i, "records"])}: line ${issue.line} of the records of ${ask.id}, column ${issue.column}: ${issue.text === "" ? "" : `found “${issue.text}”, `}expected ${issue.expected}.`);
-    return { id: ask.id, service: ask.service, purpose: ask.purpose, domain: name, after: ask.after, wanted: toSets(records), ...(ask.asked === undefined ? {} : { asked: ask.asked }) };
+      throw new UserError(
+        `${file.place(["asks", i, "records"])}: line ${issue.line} of the records of ${ask.id}, column ${issue.column}: ${issue.text === "" ? "" : `found “${issue.text}”, `}expected ${issue.expected}.`,
+      );
+    return {
+      id: ask.id,
+      service: ask.service,
+      purpose: ask.purpose,
+      domain: name,
+      after: ask.after,
+      wanted: toSets(records),
+      ...(ask.asked === undefined ? {} : { asked: ask.asked }),
+    };
   });
   asks.forEach((ask, i) => {
     for (const [j, other] of ask.after.entries())
-      if (!ids.has(other)) throw new UserError(`${file.place(["asks", i, "after", j])}: “${other}” is no ask of this file; correct the id or take that ask down first.`);
+      if (!ids.has(other))
+        throw new UserError(
+          `${file.place(["asks", i, "after", j])}: “${other}” is no ask of this file; correct the id or take that ask down first.`,
+        );
   });
   return { name, role, host, asks: read, path: shownPath(path) };
 }
 
-function expectKey(file: YamlFile<unknown>, keys: readonly PropertyKey[], key: string, known: Readonly<Record<string, unknown>>, what: string, section: string): void {
+function expectKey(
+  file: YamlFile<unknown>,
+  keys: readonly PropertyKey[],
+  key: string,
+  known: Readonly<Record<string, unknown>>,
+  what: string,
+  section: string,
+): void {
   if (Object.hasOwn(known, key)) return;
   const near = closest(key, Object.keys(known));
-  throw new UserError(`${file.place(keys)}: “${key}” is no ${what} of ${SETTINGS_FILE}${near === undefined ? "" : ` (did you mean ${near}?)`}; correct it or add it under ${section}: there.`);
+  throw new UserError(
+    `${file.place(keys)}: “${key}” is no ${what} of ${SETTINGS_FILE}${near === undefined ? "" : ` (did you mean ${near}?)`}; correct it or add it under ${section}: there.`,
+  );
 }
 
 /** Opens the workspace a command works in, every file read and checked. */
 export function openWorkspace(from: string, given: string | undefined): Workspace {
   const folder = findWorkspace(from, given);
   if (folder === undefined || !existsSync(join(folder, SETTINGS_FILE)))
-    throw new UserError(`there is no workspace ${folder === undefined ? "here or above" : `in ${folder}`}: start one with zandrel init DOMAIN.`);
+    throw new UserError(
+      `there is no workspace ${folder === undefined ? "here or above" : `in ${folder}`}: start one with zandrel init DOMAIN.`,
+    );
   const settings = readSettings(join(folder, SETTINGS_FILE)).value;
   const domains: Domain[] = [];
   for (const file of filesIn(join(folder, "domains"), ".yaml")) {
     const domain = readDomain(join(folder, "domains", file), settings);
     const other = domains.find((known) => known.name === domain.name);
-    if (other !== undefined) throw new UserError(`${domain.path} and ${other.path} both describe ${displayName(domain.name)}: keep one of them.`);
+    if (other !== undefined)
+      throw new UserError(`${domain.path} and ${other.path} both describe ${displayName(domain.name)}: keep one of them.`);
     domains.push(domain);
   }
   return {
@@ -116,8 +144,13 @@ export function pickDomains(workspace: Workspace, names: readonly DomainName[]):
   return names.map((name) => {
     const domain = workspace.domains.find((one) => one.name === name);
     if (domain !== undefined) return domain;
-    const near = closest(name, workspace.domains.map((one) => one.name));
-    throw new UserError(`${displayName(name)} is no domain of this workspace${near === undefined ? "" : ` (did you mean ${displayName(near as DomainName)}?)`}: add it with zandrel init ${displayName(name)}.`);
+    const near = closest(
+      name,
+      workspace.domains.map((one) => one.name),
+    );
+    throw new UserError(
+      `${displayName(name)} is no domain of this workspace${near === undefined ? "" : ` (did you mean ${displayName(near as DomainName)}?)`}: add it with zandrel init ${displayName(name)}.`,
+    );
   });
 }
 

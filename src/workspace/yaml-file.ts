@@ -1,5 +1,17 @@
-import { isMap, isScalar, isSeq, LineCounter, type Node, parseDocument, type ParsedNode, type Scalar, stringify, type YAMLMap, type YAMLSeq } from "yaml";
-import { z } from "zod";
+import {
+  isMap,
+  isScalar,
+  isSeq,
+  LineCounter,
+  type Node,
+  type ParsedNode,
+  parseDocument,
+  type Scalar,
+  stringify,
+  type YAMLMap,
+  type YAMLSeq,
+} from "yaml";
+import type { z } from "zod";
 import { UserError } from "../core/user-error.ts";
 
 /** A YAML file as text, with its parsed form for finding places in it. */
@@ -21,7 +33,8 @@ function excerpt(text: string, offset: number): string {
 
 /** Reads and checks a YAML file; a mistake is shown with file, line, column, the text there and what was expected. */
 export function readYaml<S extends z.ZodType>(path: string, text: string, schema: S): YamlFile<z.output<S>> {
-  if (text.length > MAX_OCTETS) throw new UserError(`${path} is larger than 4 MiB, which no workspace file needs: check what is in it.`);
+  if (text.length > MAX_OCTETS)
+    throw new UserError(`${path} is larger than 4 MiB, which no workspace file needs: check what is in it.`);
   const lines = new LineCounter();
   const document = parseDocument(text, { lineCounter: lines, prettyErrors: false });
   const at = (offset: number) => {
@@ -31,14 +44,18 @@ export function readYaml<S extends z.ZodType>(path: string, text: string, schema
   const [broken] = document.errors;
   if (broken !== undefined) {
     const found = excerpt(text, broken.pos[0]);
-    throw new UserError(`${at(broken.pos[0])}: this is not YAML${found === "" ? "" : ` at “${found}”`}: ${broken.message.replace(/\s+/g, " ")}; correct that line.`);
+    throw new UserError(
+      `${at(broken.pos[0])}: this is not YAML${found === "" ? "" : ` at “${found}”`}: ${broken.message.replace(/\s+/g, " ")}; correct that line.`,
+    );
   }
   let raw: unknown;
   try {
     // Aliases may not multiply: a small file must not become a giant value.
     raw = document.toJS({ maxAliasCount: 50 });
   } catch (error) {
-    throw new UserError(`${path}:1:1: the aliases in this file multiply too far (${(error as Error).message}); write the values out.`);
+    throw new UserError(
+      `${path}:1:1: the aliases in this file multiply too far (${(error as Error).message}); write the values out.`,
+    );
   }
   const place = (keys: readonly PropertyKey[]) => at(offsetOf(document.contents, keys));
   const checked = schema.safeParse(raw);
@@ -47,17 +64,24 @@ export function readYaml<S extends z.ZodType>(path: string, text: string, schema
     // An unknown key is shown at the key, everything else at the value.
     const keys = issue.code === "unrecognized_keys" ? [...issue.path, issue.keys[0] as string] : issue.path;
     const found = excerpt(text, offsetOf(document.contents, keys, issue.code === "unrecognized_keys"));
-    throw new UserError(`${at(offsetOf(document.contents, keys, issue.code === "unrecognized_keys"))}: “${found}” is wrong: ${issueText(issue)}.`);
+    throw new UserError(
+      `${at(offsetOf(document.contents, keys, issue.code === "unrecognized_keys"))}: “${found}” is wrong: ${issueText(issue)}.`,
+    );
   }
   return { path, text, value: checked.data, place };
 }
 
 function issueText(issue: z.core.$ZodIssue): string {
-  if (issue.code === "unrecognized_keys") return `the key ${issue.keys.join(", ")} means nothing here; remove it or correct its spelling`;
-  if (issue.code === "invalid_value") return `expected ${issue.values.length === 1 ? String(issue.values[0]) : `one of ${issue.values.map(String).join(", ")}`}`;
-  if (issue.code === "invalid_union" && "discriminator" in issue) return `${issue.path.map(String).join(".")} has a value that is not known here`;
+  if (issue.code === "unrecognized_keys")
+    return `the key ${issue.keys.join(", ")} means nothing here; remove it or correct its spelling`;
+  if (issue.code === "invalid_value")
+    return `expected ${issue.values.length === 1 ? String(issue.values[0]) : `one of ${issue.values.map(String).join(", ")}`}`;
+  if (issue.code === "invalid_union" && "discriminator" in issue)
+    return `${issue.path.map(String).join(".")} has a value that is not known here`;
   if (issue.code === "invalid_type")
-    return /received undefined/.test(issue.message) ? `${issue.path.map(String).join(".")} is missing` : `expected ${issue.expected}`;
+    return /received undefined/.test(issue.message)
+      ? `${issue.path.map(String).join(".")} is missing`
+      : `expected ${issue.expected}`;
   return issue.message;
 }
 
@@ -67,7 +91,9 @@ function offsetOf(root: ParsedNode | null, keys: readonly PropertyKey[], atKey =
   let offset = root?.range?.[0] ?? 0;
   for (const [i, key] of keys.entries()) {
     if (isMap(node)) {
-      const pair: YAMLMap<Node, Node | null>["items"][number] | undefined = (node as YAMLMap<Node, Node | null>).items.find((item) => isScalar(item.key) && item.key.value === key);
+      const pair: YAMLMap<Node, Node | null>["items"][number] | undefined = (node as YAMLMap<Node, Node | null>).items.find(
+        (item) => isScalar(item.key) && item.key.value === key,
+      );
       if (pair === undefined) return offset;
       offset = (pair.key as Scalar).range?.[0] ?? offset;
       if (atKey && i === keys.length - 1) return offset;

@@ -2,7 +2,17 @@ import type { DomainName } from "../name/index.ts";
 import type { RecordSet } from "../record/index.ts";
 
 /** What an ask is for. */
-export const PURPOSES = ["ownership", "site", "redirect", "certificate", "mailbox", "sending", "bounce", "tracking", "policy"] as const;
+export const PURPOSES = [
+  "ownership",
+  "site",
+  "redirect",
+  "certificate",
+  "mailbox",
+  "sending",
+  "bounce",
+  "tracking",
+  "policy",
+] as const;
 export type Purpose = (typeof PURPOSES)[number];
 
 /** What one service wants published for one purpose on one domain. */

@@ -55,8 +55,15 @@ export function stateOf({ ask, views, waitingFor, provenAt, settledAt, clash, mi
   if (silent.length > 0 || authorities.length === 0) return { state: "unknown", because: reason(silent[0]) };
   if (provenAt !== undefined) return { state: "proven", because: "the service confirmed it, and it is still there" };
   const old = vantages.filter((view) => view.sees === "old" || view.sees === "nothing");
-  if (old.length > 0) return { state: "spreading", because: `every name server has it; ${names(old)} still shows the old view` };
+  if (old.length > 0)
+    return {
+      state: "spreading",
+      because: `every name server has it; ${names(old)} still ${old.length === 1 ? "shows" : "show"} the old view`,
+    };
   const mute = vantages.filter((view) => view.sees === "unknown");
   if (mute.length > 0) return { state: "unknown", because: `every name server has it, but ${reason(mute[0])}` };
-  return { state: "settled", because: vantages.length > 0 ? "every name server and every vantage has it" : "every name server has it" };
+  return {
+    state: "settled",
+    because: vantages.length > 0 ? "every name server and every vantage has it" : "every name server has it",
+  };
 }

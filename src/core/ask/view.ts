@@ -23,17 +23,22 @@ export interface View {
   readonly answer: Answer;
 }
 
-export const authoritativeViewpoints = (servers: readonly AuthoritativeServer[], label: (server: AuthoritativeServer) => string): Viewpoint[] =>
-  servers.map((server) => ({ name: label(server), role: "authoritative", lookup: server.lookup }));
+export const authoritativeViewpoints = (
+  servers: readonly AuthoritativeServer[],
+  label: (server: AuthoritativeServer) => string,
+): Viewpoint[] => servers.map((server) => ({ name: label(server), role: "authoritative", lookup: server.lookup }));
 
 /** Reads an answer as a view on a wanted set. */
 export function viewOf(viewpoint: Viewpoint, wanted: RecordSet, answer: Answer): View {
   const common = { from: viewpoint.name, role: viewpoint.role, name: wanted.name, type: wanted.type, answer };
-  const cached = (seconds: number | undefined) => (viewpoint.role === "vantage" && seconds !== undefined ? { keeps: seconds } : {});
+  const cached = (seconds: number | undefined) =>
+    viewpoint.role === "vantage" && seconds !== undefined ? { keeps: seconds } : {};
   switch (answer.kind) {
     case "failed":
       // An alias that leads away from here is still something other than what is wanted.
-      return answer.chain.length > 0 ? { ...common, sees: "old", ...cached(answer.chain[0]?.ttl) } : { ...common, sees: "unknown" };
+      return answer.chain.length > 0
+        ? { ...common, sees: "old", ...cached(answer.chain[0]?.ttl) }
+        : { ...common, sees: "unknown" };
     case "found": {
       const own = answer.chain.length === 0;
       const ttl = Math.min(answer.set.ttl, ...answer.chain.map((link) => link.ttl));
@@ -41,7 +46,11 @@ export function viewOf(viewpoint: Viewpoint, wanted: RecordSet, answer: Answer):
       return { ...common, sees: (own || wanted.type !== "CNAME") && holds(answer.set, wanted) ? "new" : "old", ...cached(ttl) };
     }
     default:
-      return { ...common, sees: answer.chain.length > 0 ? "old" : "nothing", ...cached(answer.soa === undefined ? undefined : negativeTtl(answer.soa)) };
+      return {
+        ...common,
+        sees: answer.chain.length > 0 ? "old" : "nothing",
+        ...cached(answer.soa === undefined ? undefined : negativeTtl(answer.soa)),
+      };
   }
 }
 
@@ -51,10 +60,13 @@ export function viewOf(viewpoint: Viewpoint, wanted: RecordSet, answer: Answer):
  * record” (RFC 2308).
  */
 export async function look(wanted: readonly RecordSet[], viewpoints: readonly Viewpoint[]): Promise<View[]> {
-  const one = async (viewpoint: Viewpoint, set: RecordSet) => viewOf(viewpoint, set, await viewpoint.lookup.ask(set.name, set.type));
+  const one = async (viewpoint: Viewpoint, set: RecordSet) =>
+    viewOf(viewpoint, set, await viewpoint.lookup.ask(set.name, set.type));
   const perSet = wanted.map(async (set) => {
     const authorities = await Promise.all(viewpoints.filter((v) => v.role === "authoritative").map((v) => one(v, set)));
-    const there = authorities.some((view) => view.sees === "new") && authorities.every((view) => view.sees === "new" || view.sees === "unknown");
+    const there =
+      authorities.some((view) => view.sees === "new") &&
+      authorities.every((view) => view.sees === "new" || view.sees === "unknown");
     const vantages = there ? await Promise.all(viewpoints.filter((v) => v.role === "vantage").map((v) => one(v, set))) : [];
     return [...authorities, ...vantages];
   });

@@ -14,7 +14,14 @@ export interface Change extends SetChange {
   readonly hold?: Hold;
 }
 
-export type ClashKind = "alias-in-the-way" | "alias-at-apex" | "alias-beside-data" | "other-value" | "asks-disagree" | "below-zone-cut" | "outside-domain";
+export type ClashKind =
+  | "alias-in-the-way"
+  | "alias-at-apex"
+  | "alias-beside-data"
+  | "other-value"
+  | "asks-disagree"
+  | "below-zone-cut"
+  | "outside-domain";
 
 /** Why an ask cannot be published as it stands, what taking the obstacle away would break, and the ways out. */
 export interface Clash {
@@ -32,7 +39,12 @@ export interface Draft {
   readonly changes: readonly Change[];
   readonly clashes: readonly Clash[];
   /** Sets that could not be looked at, so that nothing can be said about them. */
-  readonly undetermined: readonly { readonly name: DomainName; readonly type: RecordType; readonly because: string; readonly asks: readonly string[] }[];
+  readonly undetermined: readonly {
+    readonly name: DomainName;
+    readonly type: RecordType;
+    readonly because: string;
+    readonly asks: readonly string[];
+  }[];
 }
 
 export interface DraftRequest {
@@ -101,7 +113,8 @@ export async function makeDraft({ domain, asks, lookup, replace, whoPut }: Draft
   const clashes: Clash[] = [];
   const undetermined: Draft["undetermined"][number][] = [];
   const gathered = gather(asks);
-  const replaceWay = (name: DomainName) => `zandrel draft --replace ${displayName(name)} shows the draft with the old record replaced`;
+  const replaceWay = (name: DomainName) =>
+    `zandrel draft --replace ${displayName(name)} shows the draft with the old record replaced`;
 
   for (const { set, asks: ids } of gathered) {
     const { name, type } = set;
@@ -109,7 +122,12 @@ export async function makeDraft({ domain, asks, lookup, replace, whoPut }: Draft
       clashes.push(...ids.map((ask) => ({ kind, name, type, ask, because, breaks, waysOut })));
 
     if (!isAtOrBelow(name, domain)) {
-      clash("outside-domain", `${displayName(name)} does not belong to ${displayName(domain)}`, "nothing", `take the ask down for the domain that ${displayName(name)} belongs to`);
+      clash(
+        "outside-domain",
+        `${displayName(name)} does not belong to ${displayName(domain)}`,
+        "nothing",
+        `take the ask down for the domain that ${displayName(name)} belongs to`,
+      );
       continue;
     }
     if (type === "CNAME" && name === domain) {
@@ -123,29 +141,64 @@ export async function makeDraft({ domain, asks, lookup, replace, whoPut }: Draft
       continue;
     }
     if (type === "CNAME" && set.data.length > 1) {
-      clash("asks-disagree", `${ids.join(" and ")} want ${displayName(name)} to lead to different targets: ${shown(set)}`, "nothing yet", "retire one of the asks, or ask one service for another name");
+      clash(
+        "asks-disagree",
+        `${ids.join(" and ")} want ${displayName(name)} to lead to different targets: ${shown(set)}`,
+        "nothing yet",
+        "retire one of the asks, or ask one service for another name",
+      );
       continue;
     }
-    const wantedBeside = gathered.find((other) => other.set.name === name && other.set.type !== type && (other.set.type === "CNAME" || type === "CNAME"));
+    const wantedBeside = gathered.find(
+      (other) => other.set.name === name && other.set.type !== type && (other.set.type === "CNAME" || type === "CNAME"),
+    );
     if (wantedBeside !== undefined) {
-      clash("asks-disagree", `${[...ids, ...wantedBeside.asks].join(" and ")} want an alias and other records at ${displayName(name)}; an alias stands alone`, "nothing yet", "ask one of the services for another name");
+      clash(
+        "asks-disagree",
+        `${[...ids, ...wantedBeside.asks].join(" and ")} want an alias and other records at ${displayName(name)}; an alias stands alone`,
+        "nothing yet",
+        "ask one of the services for another name",
+      );
       continue;
     }
     const live = await liveAt(lookup, domain, name, type);
     if (live.kind === "failed") {
       if (live.answer.why === "delegated" && live.answer.delegation?.ns.name !== domain)
-        clash("below-zone-cut", `${live.answer.detail}, so it is not part of this zone`, "nothing", "publish the record at the DNS host that serves that zone");
+        clash(
+          "below-zone-cut",
+          `${live.answer.detail}, so it is not part of this zone`,
+          "nothing",
+          "publish the record at the DNS host that serves that zone",
+        );
       else undetermined.push({ name, type, because: live.answer.detail, asks: ids });
       continue;
     }
     const gone: Change[] = [];
     const removeBecause = `it makes room for the ${type} record of ${ids.join(", ")}, as --replace ${displayName(name)} says`;
     const makeRoom = (other: RecordSet, kind: ClashKind, because: string) => {
-      if (replace.has(name)) gone.push({ action: "remove", name, type: other.type, before: other, after: undefined, because: removeBecause, asks: ids, ...holdPart({ kind: "set", set: other }) });
+      if (replace.has(name))
+        gone.push({
+          action: "remove",
+          name,
+          type: other.type,
+          before: other,
+          after: undefined,
+          because: removeBecause,
+          asks: ids,
+          ...holdPart({ kind: "set", set: other }),
+        });
       else clash(kind, `${because}; it was put there by ${whoPut(other)}`, breaksWithout(other), replaceWay(name));
       return replace.has(name);
     };
-    if (live.kind === "alias" && !makeRoom(live.set, "alias-in-the-way", `${displayName(name)} is an alias for ${shown(live.set)}, and nothing else can stand beside an alias`)) continue;
+    if (
+      live.kind === "alias" &&
+      !makeRoom(
+        live.set,
+        "alias-in-the-way",
+        `${displayName(name)} is an alias for ${shown(live.set)}, and nothing else can stand beside an alias`,
+      )
+    )
+      continue;
     if (type === "CNAME") {
       const neighbours = await Promise.all(NEIGHBOURS.map((other) => liveAt(lookup, domain, name, other)));
       const unseen = neighbours.find((other) => other.kind === "failed" && other.answer.chain.length === 0);
@@ -154,7 +207,13 @@ export async function makeDraft({ domain, asks, lookup, replace, whoPut }: Draft
         continue;
       }
       const inTheWay = neighbours.map(ownSetOf).filter((other) => other !== undefined);
-      const room = inTheWay.map((other) => makeRoom(other, "alias-beside-data", `${displayName(name)} has a ${other.type} record (${shown(other)}), and an alias cannot stand beside it`));
+      const room = inTheWay.map((other) =>
+        makeRoom(
+          other,
+          "alias-beside-data",
+          `${displayName(name)} has a ${other.type} record (${shown(other)}), and an alias cannot stand beside it`,
+        ),
+      );
       if (room.includes(false)) continue;
     }
     const before = ownSetOf(live);
@@ -168,11 +227,29 @@ export async function makeDraft({ domain, asks, lookup, replace, whoPut }: Draft
     }
     if (before === undefined) {
       const wildcard = live.kind === "wildcard" ? `; until now the wildcard ${displayName(live.wildcard)} answers there` : "";
-      changes.push(...gone, { ...common, action: "add", after: set, because: `${ids.join(", ")} asks for it, and nothing stands there${wildcard}`, ...holdPart(live) });
+      changes.push(...gone, {
+        ...common,
+        action: "add",
+        after: set,
+        because: `${ids.join(", ")} asks for it, and nothing stands there${wildcard}`,
+        ...holdPart(live),
+      });
     } else if (SHARED.has(type)) {
-      changes.push({ ...common, action: "merge", after: withData(before, set.data), because: `${ids.join(", ")} asks for it; what stands there already stays`, ...holdPart(live) });
+      changes.push({
+        ...common,
+        action: "merge",
+        after: withData(before, set.data),
+        because: `${ids.join(", ")} asks for it; what stands there already stays`,
+        ...holdPart(live),
+      });
     } else if (replace.has(name)) {
-      changes.push({ ...common, action: "replace", after: set, because: `${ids.join(", ")} asks for it, in place of ${shown(before)} put there by ${whoPut(before)}`, ...holdPart(live) });
+      changes.push({
+        ...common,
+        action: "replace",
+        after: set,
+        because: `${ids.join(", ")} asks for it, in place of ${shown(before)} put there by ${whoPut(before)}`,
+        ...holdPart(live),
+      });
     } else {
       clash(
         "other-value",

@@ -33,7 +33,11 @@ export type Authority =
   | { readonly kind: "not-delegated"; readonly parent: DomainName; readonly because: string }
   | { readonly kind: "failed"; readonly because: string };
 
-async function addressesOf(base: Lookup, name: DomainName, glue: readonly RecordSet[]): Promise<{ addresses: string[]; failure?: Failed }> {
+async function addressesOf(
+  base: Lookup,
+  name: DomainName,
+  glue: readonly RecordSet[],
+): Promise<{ addresses: string[]; failure?: Failed }> {
   const known = glue.filter((set) => set.name === name);
   if (known.length > 0) return { addresses: known.flatMap(addressesIn) };
   const answers = await Promise.all([base.ask(name, "A"), base.ask(name, "AAAA")]);
@@ -58,7 +62,12 @@ async function parentZone(base: Lookup, domain: DomainName): Promise<{ apex: Dom
 }
 
 /** The NS set and glue a parent's server hands out, or the answer that says there is none. */
-async function askParent(base: Lookup, servers: Servers, parent: { ns: RecordSet }, domain: DomainName): Promise<Answer | undefined> {
+async function askParent(
+  base: Lookup,
+  servers: Servers,
+  parent: { ns: RecordSet },
+  domain: DomainName,
+): Promise<Answer | undefined> {
   let last: Answer | undefined;
   for (const target of targetsOf(parent.ns)) {
     const { addresses } = await addressesOf(base, target, []);
@@ -86,7 +95,11 @@ export async function authorityOf(domain: DomainName, base: Lookup, servers: Ser
   if (said?.kind === "found") ns = said.set;
   else if (said?.kind === "failed" && said.delegation !== undefined) ({ ns, glue } = said.delegation);
   else if (said?.kind === "nodata" || said?.kind === "nxdomain")
-    return { kind: "not-delegated", parent: parent.apex, because: `${displayName(parent.apex)} does not hand ${displayName(domain)} on to any name server` };
+    return {
+      kind: "not-delegated",
+      parent: parent.apex,
+      because: `${displayName(parent.apex)} does not hand ${displayName(domain)} on to any name server`,
+    };
   else {
     const resolved = await base.ask(domain, "NS");
     if (resolved.kind === "failed") return { kind: "failed", because: resolved.detail };
@@ -95,7 +108,11 @@ export async function authorityOf(domain: DomainName, base: Lookup, servers: Ser
     ns = resolved.set;
   }
   if (ns.name !== domain)
-    return { kind: "not-delegated", parent: parent.apex, because: `${displayName(domain)} is part of ${displayName(ns.name)} and has no name servers of its own` };
+    return {
+      kind: "not-delegated",
+      parent: parent.apex,
+      because: `${displayName(domain)} is part of ${displayName(ns.name)} and has no name servers of its own`,
+    };
   const found: AuthoritativeServer[] = [];
   const unreachable: { name: DomainName; because: string }[] = [];
   for (const name of targetsOf(ns)) {

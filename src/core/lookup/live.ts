@@ -24,7 +24,8 @@ export async function liveAt(lookup: Lookup, apex: DomainName, name: DomainName,
     case "failed":
       return { kind: "failed", answer };
     case "found":
-      if (answer.wildcard !== undefined && answer.wildcard !== name) return { kind: "wildcard", set: answer.set, wildcard: answer.wildcard };
+      if (answer.wildcard !== undefined && answer.wildcard !== name)
+        return { kind: "wildcard", set: answer.set, wildcard: answer.wildcard };
       return (await fromWildcard(lookup, apex, name, answer.set)) ?? { kind: "set", set: answer.set };
     default:
       return { kind: "nothing", negativeTtl: answer.soa === undefined ? undefined : negativeTtl(answer.soa) };
@@ -37,7 +38,8 @@ async function fromWildcard(lookup: Lookup, apex: DomainName, name: DomainName, 
   for (const above of upwards(parentOf(name))) {
     const wildcard = wildcardOf(above);
     const answer = await lookup.ask(wildcard, set.type);
-    if (answer.kind === "found" && answer.chain.length === 0 && sameData({ ...answer.set, name }, set)) return { kind: "wildcard", set, wildcard };
+    if (answer.kind === "found" && answer.chain.length === 0 && sameData({ ...answer.set, name }, set))
+      return { kind: "wildcard", set, wildcard };
     if (above === apex) return undefined;
   }
   return undefined;

@@ -95,7 +95,6 @@ function split(text: string): Result<RawLabel[], NameError> {
 
 function canonicalLabel(label: RawLabel): Result<string, NameError> {
   let text = label.text;
-  // biome-ignore lint/suspicious/noControlCharactersInRegex: an octet outside ASCII is what is looked for
   if (!label.escaped && /[^\x00-\x7f]/.test(text)) {
     const ascii = toALabel(text);
     if (ascii === undefined) return fail("not-a-name", label.at, `“${text}” cannot be written as an internationalized label`);
@@ -165,7 +164,9 @@ export function labelsOf(of: DomainName): string[] {
 export function labelOctets(label: string): Buffer {
   if (!label.includes("\\")) return Buffer.from(label, "latin1");
   return Buffer.from(
-    label.replace(/\\(\d{3}|.)/g, (_, escape: string) => (escape.length === 3 ? String.fromCharCode(Number(escape)) : escape)),
+    label.replace(/\\(\d{3}|.)/g, (_, escaped: string) =>
+      escaped.length === 3 ? String.fromCharCode(Number(escaped)) : escaped,
+    ),
     "latin1",
   );
 }

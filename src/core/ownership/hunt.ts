@@ -70,15 +70,33 @@ export interface HuntRequest {
 const quote = (text: string, most = 60) => `“${text.length > most ? `${text.slice(0, most)}…` : text}”`;
 
 const VALUE_WORDS: Readonly<Record<ValueMiss, (wanted: string, seen: string) => readonly [string, string]>> = {
-  "quoted-twice": () => ["the value has quotation marks inside it, which the DNS host added to its own", "enter the value without quotation marks"],
-  typographic: () => ["the value has typographic quotation marks or dashes, as a text editor makes them", "copy the value from the service again, not through a document"],
+  "quoted-twice": () => [
+    "the value has quotation marks inside it, which the DNS host added to its own",
+    "enter the value without quotation marks",
+  ],
+  typographic: () => [
+    "the value has typographic quotation marks or dashes, as a text editor makes them",
+    "copy the value from the service again, not through a document",
+  ],
   blanks: () => ["the value has blanks at its beginning or end", "enter the value without blanks around it"],
-  wrapped: (wanted, seen) => [`the value has a blank or line break inside it, at character ${firstDifference(wanted, seen)}`, "enter the value as one unbroken line"],
-  "case-changed": (wanted, seen) => [`capital and small letters differ, first at character ${firstDifference(wanted, seen)}`, "enter the value exactly as the service shows it"],
+  wrapped: (wanted, seen) => [
+    `the value has a blank or line break inside it, at character ${firstDifference(wanted, seen)}`,
+    "enter the value as one unbroken line",
+  ],
+  "case-changed": (wanted, seen) => [
+    `capital and small letters differ, first at character ${firstDifference(wanted, seen)}`,
+    "enter the value exactly as the service shows it",
+  ],
   escaped: () => ["the value has backslashes that are not part of it", "enter the value without backslashes"],
-  cut: (wanted, seen) => [`only ${seen.length} of its ${wanted.length} characters are there`, "enter the value whole; some forms need a long value in several quoted parts"],
+  cut: (wanted, seen) => [
+    `only ${seen.length} of its ${wanted.length} characters are there`,
+    "enter the value whole; some forms need a long value in several quoted parts",
+  ],
   "extra-text": () => ["the value has other text around it", "enter only the value, nothing before or behind it"],
-  "other-value": () => ["an older or another token of the same service stands there", "publish the token the service shows now; the old one may stay until that is proven"],
+  "other-value": () => [
+    "an older or another token of the same service stands there",
+    "publish the token the service shows now; the old one may stay until that is proven",
+  ],
 };
 
 const texts = (answer: Answer): string[] =>
@@ -93,7 +111,8 @@ const targets = (answer: Answer): DomainName[] => {
 function otherNames({ wanted: { name }, apex, labels }: HuntRequest): { readonly name: DomainName; readonly kind: CauseKind }[] {
   const names: { name: DomainName; kind: CauseKind }[] = [];
   const add = (candidate: DomainName | undefined, kind: CauseKind) => {
-    if (candidate !== undefined && candidate !== name && !names.some((other) => other.name === candidate)) names.push({ name: candidate, kind });
+    if (candidate !== undefined && candidate !== name && !names.some((other) => other.name === candidate))
+      names.push({ name: candidate, kind });
   };
   add(under(name, apex), "name-doubled");
   const first = labelsOf(apex)[0] as string;
@@ -128,8 +147,7 @@ function misplaced(kind: CauseKind, at: DomainName, apex: DomainName, wanted: Do
 async function huntElsewhere(request: HuntRequest, lookup: Lookup): Promise<Cause[]> {
   const { wanted, apex } = request;
   const causes: Cause[] = [];
-  const holdsIt = (answer: Answer) =>
-    answer.kind === "found" && answer.chain.length === 0 && matches(wanted, answer.set);
+  const holdsIt = (answer: Answer) => answer.kind === "found" && answer.chain.length === 0 && matches(wanted, answer.set);
   await Promise.all(
     otherNames(request).map(async ({ name, kind }) => {
       if (holdsIt(await lookup.ask(name, wanted.type))) causes.push(misplaced(kind, name, apex, wanted.name));
@@ -190,13 +208,27 @@ async function huntAlias(request: HuntRequest, lookup: Lookup): Promise<Cause[]>
               remedy: `enter the target with a final dot: ${target}`,
             },
           ]
-        : [{ kind: "other-target", at, because: `${at} leads to ${displayName(seen)}, not to ${displayName(target)}`, remedy: `change the target to ${target}` }];
+        : [
+            {
+              kind: "other-target",
+              at,
+              because: `${at} leads to ${displayName(seen)}, not to ${displayName(target)}`,
+              remedy: `change the target to ${target}`,
+            },
+          ];
     const asText = texts(await lookup.ask(wanted.name, "TXT")).some((text) => {
       const parsed = parseName(text.trim());
       return parsed.ok && parsed.value === target;
     });
     return asText
-      ? [{ kind: "wrong-type", at, because: `${displayName(target)} was published at ${at} as a TXT record; the service wants a CNAME`, remedy: "delete the TXT record and enter a CNAME record" }]
+      ? [
+          {
+            kind: "wrong-type",
+            at,
+            because: `${displayName(target)} was published at ${at} as a TXT record; the service wants a CNAME`,
+            remedy: "delete the TXT record and enter a CNAME record",
+          },
+        ]
       : [];
   }
   const answer = await lookup.ask(wanted.name, wanted.type);
@@ -244,7 +276,12 @@ export async function hunt(request: HuntRequest): Promise<Cause[]> {
     }
     await Promise.all(
       siblings.map(async ({ domain, lookup: there }) => {
-        const name = wanted.name === apex ? domain : isBelow(wanted.name, apex) ? under(`${relativeText(wanted.name, apex)}.` as DomainName, domain) : undefined;
+        const name =
+          wanted.name === apex
+            ? domain
+            : isBelow(wanted.name, apex)
+              ? under(`${relativeText(wanted.name, apex)}.` as DomainName, domain)
+              : undefined;
         const answer = name === undefined ? undefined : await there.ask(name, wanted.type);
         if (answer?.kind === "found" && answer.chain.length === 0 && matches(wanted, answer.set))
           causes.push({

@@ -7,5 +7,5 @@
  * // [{ kind: "name-doubled", at: "brackwater.example.brackwater.example", because, remedy }]
  * ```
  */
-export { type Cause, type CauseKind, hunt, type HuntRequest } from "./hunt.ts";
+export { type Cause, type CauseKind, type HuntRequest, hunt } from "./hunt.ts";
 export { firstDifference, type ValueMiss, valueMiss } from "./value.ts";

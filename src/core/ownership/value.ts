@@ -32,13 +32,19 @@ export function valueMiss(wanted: string, seen: string): ValueMiss | undefined {
   const asWritten = straight(seen);
   if (asWritten === seen && unquoted(seen) === wanted) return "quoted-twice";
   if (asWritten !== seen && unquoted(asWritten) === unquoted(straight(wanted))) return "typographic";
-  if (bare(seen) === bare(wanted)) return seen.replace(/^[\s\u00a0\u200b-\u200d\u2060\ufeff]+|[\s\u00a0\u200b-\u200d\u2060\ufeff]+$/g, "") === wanted ? "blanks" : "wrapped";
+  if (bare(seen) === bare(wanted))
+    return seen.replace(/^[\s\u00a0\u200b-\u200d\u2060\ufeff]+|[\s\u00a0\u200b-\u200d\u2060\ufeff]+$/g, "") === wanted
+      ? "blanks"
+      : "wrapped";
   if (seen.toLowerCase() === wanted.toLowerCase()) return "case-changed";
   if (seen.replace(/\\(.)/g, "$1") === wanted) return "escaped";
   if (seen.length >= Math.min(8, wanted.length / 2) && (wanted.startsWith(seen) || wanted.endsWith(seen))) return "cut";
   if (wanted.length >= 8 && seen.includes(wanted)) return "extra-text";
   // Several of these at once: the first that applies names it.
-  const core = (text: string) => unquoted(bare(straight(text))).replace(/\\(.)/g, "$1").toLowerCase();
+  const core = (text: string) =>
+    unquoted(bare(straight(text)))
+      .replace(/\\(.)/g, "$1")
+      .toLowerCase();
   if (core(seen) === core(wanted)) {
     if (asWritten !== seen) return "typographic";
     if (/["']/.test(seen) && !/["']/.test(wanted)) return "quoted-twice";

@@ -7,7 +7,6 @@ const strict = new TextDecoder("utf-8", { fatal: true });
 
 /** An octet string as text: UTF-8 where it is UTF-8, each octet as the character of that number where not. */
 export function textOf(octets: string): string {
-  // biome-ignore lint/suspicious/noControlCharactersInRegex: an octet outside ASCII is what is looked for
   if (!/[^\x00-\x7f]/.test(octets)) return octets;
   try {
     return strict.decode(Buffer.from(octets, "latin1"));

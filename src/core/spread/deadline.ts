@@ -77,7 +77,10 @@ export function holdOf(before: Live): Hold | undefined {
 
 /** The hold that ends last. */
 export function longest(holds: readonly Hold[]): Hold | undefined {
-  return holds.reduce<Hold | undefined>((last, hold) => (last === undefined || hold.seconds > last.seconds ? hold : last), undefined);
+  return holds.reduce<Hold | undefined>(
+    (last, hold) => (last === undefined || hold.seconds > last.seconds ? hold : last),
+    undefined,
+  );
 }
 
 /** When everyone sees a change at the latest, in milliseconds since 1970. `since` is when the last name server got it. */

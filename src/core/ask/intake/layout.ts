@@ -23,7 +23,21 @@ type Column = keyof Row;
 /** What screens call the fields of a record. */
 const LABELS: Readonly<Record<Column, readonly string[]>> = {
   type: ["record type", "type of record", "dns type", "type", "kind", "record"],
-  host: ["host name", "hostname", "host record", "host", "record name", "dns name", "name", "label", "alias", "subdomain", "host/name", "name/host", "prefix"],
+  host: [
+    "host name",
+    "hostname",
+    "host record",
+    "host",
+    "record name",
+    "dns name",
+    "name",
+    "label",
+    "alias",
+    "subdomain",
+    "host/name",
+    "name/host",
+    "prefix",
+  ],
   value: [
     "record value",
     "txt value",
@@ -52,7 +66,9 @@ const LABELS: Readonly<Record<Column, readonly string[]>> = {
 };
 
 const COLUMN_OF = new Map<string, Column>(
-  (Object.entries(LABELS) as [Column, readonly string[]][]).flatMap(([column, labels]) => labels.map((label) => [label, column] as const)),
+  (Object.entries(LABELS) as [Column, readonly string[]][]).flatMap(([column, labels]) =>
+    labels.map((label) => [label, column] as const),
+  ),
 );
 
 /** The column a heading names, whatever its case and punctuation. */
@@ -66,9 +82,11 @@ function columnOf(cell: string): Column | undefined {
   return COLUMN_OF.get(plain);
 }
 
-const isType = (cell: string | undefined): cell is string => cell !== undefined && /^[a-z]{1,6}$/i.test(cell.trim()) && parseType(cell.trim()) !== undefined;
+const isType = (cell: string | undefined): cell is string =>
+  cell !== undefined && /^[a-z]{1,6}$/i.test(cell.trim()) && parseType(cell.trim()) !== undefined;
 
-const MASTER_LINE = /^(?<host>\S+)\s+(?:(?<ttl>\d+[smhdw]?)\s+)?(?:IN\s+)?(?:(?<late>\d+[smhdw]?)\s+)?(?<type>[A-Z]{1,10}|TYPE\d+)\s+(?<value>\S.*)$/i;
+const MASTER_LINE =
+  /^(?<host>\S+)\s+(?:(?<ttl>\d+[smhdw]?)\s+)?(?:IN\s+)?(?:(?<late>\d+[smhdw]?)\s+)?(?<type>[A-Z]{1,10}|TYPE\d+)\s+(?<value>\S.*)$/i;
 
 /** Master-file lines, where every line that is not a comment is a whole record. */
 function asMasterFile(text: string, domain: DomainName): Row[] | undefined {
@@ -95,7 +113,10 @@ function asJson(text: string): Row[] | undefined {
   const rows: Row[] = [];
   const visit = (node: unknown, depth: number): void => {
     if (depth > 8 || typeof node !== "object" || node === null) return;
-    if (Array.isArray(node)) return node.forEach((one) => visit(one, depth + 1));
+    if (Array.isArray(node)) {
+      for (const one of node) visit(one, depth + 1);
+      return;
+    }
     const row: Partial<Record<Column, string>> = {};
     for (const [key, field] of Object.entries(node)) {
       const column = columnOf(key.replace(/([a-z])([A-Z])/g, "$1 $2").replace(/[_-]/g, " "));
@@ -146,7 +167,10 @@ function asTable(text: string): Row[] | undefined {
   const lines = text.split("\n").filter((line) => line.trim() !== "" && !/^[\s|:+-]+$/.test(line));
   for (const separator of SEPARATORS) {
     const rows = lines.map((line) => cellsOf(line, separator));
-    const headingAt = rows.findIndex((cells) => cells.filter((cell) => columnOf(cell) !== undefined).length >= 2 && cells.some((cell) => columnOf(cell) === "value"));
+    const headingAt = rows.findIndex(
+      (cells) =>
+        cells.filter((cell) => columnOf(cell) !== undefined).length >= 2 && cells.some((cell) => columnOf(cell) === "value"),
+    );
     if (headingAt !== -1) {
       const columns = (rows[headingAt] as string[]).map(columnOf);
       const read = rows.slice(headingAt + 1).flatMap((cells) => {
@@ -182,14 +206,23 @@ function rowWithoutHeading(cells: readonly string[]): Row | undefined {
 
 const LABEL_WORDS = [...COLUMN_OF.keys()].sort((a, b) => b.length - a.length).map((label) => label.replace(/[()/]/g, "\\$&"));
 /** A label at the start of a line or behind a comma, semicolon or bullet, with its colon, equals sign or blank. */
-const LABEL = new RegExp(`(^|[\\n,;•·]|\\s[–—-]\\s)[ \\t*_>•·-]*(${LABEL_WORDS.join("|")})(?:\\s*\\((?:required|optional)\\))?[*_]*(\\s*[:=]|[ \\t]+(?=\\S)|[ \\t]*(?=\\n))`, "gi");
+const LABEL = new RegExp(
+  `(^|[\\n,;•·]|\\s[–—-]\\s)[ \\t*_>•·-]*(${LABEL_WORDS.join("|")})(?:\\s*\\((?:required|optional)\\))?[*_]*(\\s*[:=]|[ \\t]+(?=\\S)|[ \\t]*(?=\\n))`,
+  "gi",
+);
 
 /** “Host: …”, one field to a line or several on one, values wrapped over lines. A label that comes again begins the next record. */
 function asFields(text: string): Row[] | undefined {
   const found = [...text.matchAll(LABEL)]
-    .map((match) => ({ column: COLUMN_OF.get((match[2] as string).toLowerCase()) as Column, at: match.index, valueAt: match.index + match[0].length }))
+    .map((match) => ({
+      column: COLUMN_OF.get((match[2] as string).toLowerCase()) as Column,
+      at: match.index,
+      valueAt: match.index + match[0].length,
+    }))
     // “Type the following …” is prose; a type is followed by a record type.
-    .filter(({ column, valueAt }) => column !== "type" || /^\s*["“]?(?:A|AAAA|CNAME|TXT|MX|NS|CAA|SRV)\b/i.test(text.slice(valueAt)));
+    .filter(
+      ({ column, valueAt }) => column !== "type" || /^\s*["“]?(?:A|AAAA|CNAME|TXT|MX|NS|CAA|SRV)\b/i.test(text.slice(valueAt)),
+    );
   const rows: Partial<Record<Column, string>>[] = [];
   let row: Partial<Record<Column, string>> = {};
   found.forEach(({ column, valueAt }, i) => {
@@ -202,7 +235,9 @@ function asFields(text: string): Row[] | undefined {
     row[column] = value;
   });
   rows.push(row);
-  const complete = rows.filter((one) => one.value !== undefined && one.value !== "" && (one.host !== undefined || one.type !== undefined));
+  const complete = rows.filter(
+    (one) => one.value !== undefined && one.value !== "" && (one.host !== undefined || one.type !== undefined),
+  );
   return complete.length > 0 ? complete : undefined;
 }
 
@@ -225,11 +260,10 @@ const SENTENCES: readonly RegExp[] = [
 
 /** “Add a CNAME record for www pointing to …”. */
 function asSentences(text: string): Row[] | undefined {
-  const rows = SENTENCES.flatMap((pattern) => [...text.matchAll(pattern)]).map(({ groups }) => ({
-    type: groups?.type as string,
-    host: groups?.host as string,
-    value: (groups?.value as string).replace(/[.,;)]+$/, ""),
-  }));
+  const rows = SENTENCES.flatMap((pattern) => [...text.matchAll(pattern)]).map(({ groups = {} }) => {
+    const { type = "", host = "", value = "" } = groups;
+    return { type, host, value: value.replace(/[.,;)]+$/, "") };
+  });
   return rows.length > 0 ? rows : undefined;
 }
 

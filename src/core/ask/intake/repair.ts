@@ -6,7 +6,18 @@ export interface Repair {
   readonly because: string;
 }
 
-const ENTITIES: Readonly<Record<string, string>> = { amp: "&", lt: "<", gt: ">", quot: '"', apos: "'", nbsp: " ", ndash: "–", mdash: "—", ldquo: "“", rdquo: "”" };
+const ENTITIES: Readonly<Record<string, string>> = {
+  amp: "&",
+  lt: "<",
+  gt: ">",
+  quot: '"',
+  apos: "'",
+  nbsp: " ",
+  ndash: "–",
+  mdash: "—",
+  ldquo: "“",
+  rdquo: "”",
+};
 
 /** One thing that goes wrong on the way from a page into a form: what it looks like, and what it should have been. */
 interface Rule {
@@ -28,8 +39,16 @@ const clean: readonly Rule[] = [
         return ENTITIES[named.toLowerCase()] ?? whole;
       }),
   },
-  { kind: "invisible-characters", because: "characters without width came along from the page", apply: (text) => text.replace(/[\u00ad\u200b-\u200f\u2060\ufeff]/g, "") },
-  { kind: "odd-blanks", because: "the page used non-breaking blanks", apply: (text) => text.replace(/[\u00a0\u2000-\u200a\u202f\u3000]/g, " ") },
+  {
+    kind: "invisible-characters",
+    because: "characters without width came along from the page",
+    apply: (text) => text.replace(/[\u00ad\u200b-\u200f\u2060\ufeff]/g, ""),
+  },
+  {
+    kind: "odd-blanks",
+    because: "the page used non-breaking blanks",
+    apply: (text) => text.replace(/[\u00a0\u2000-\u200a\u202f\u3000]/g, " "),
+  },
 ];
 
 const typographic: Rule = {
@@ -38,7 +57,11 @@ const typographic: Rule = {
   apply: (text) => text.replace(/[“”„‟]/g, '"').replace(/[‘’‚‛]/g, "'"),
 };
 
-const strayLabel: Rule = { kind: "code-marks", because: "marks for code came along", apply: (text) => text.replace(/^`+|`+$/g, "") };
+const strayLabel: Rule = {
+  kind: "code-marks",
+  because: "marks for code came along",
+  apply: (text) => text.replace(/^`+|`+$/g, ""),
+};
 
 /** Applies the rules one after the other and says which of them changed anything. */
 function applyRules(text: string, rules: readonly Rule[]): { text: string; repairs: Repair[] } {
@@ -62,13 +85,18 @@ export function repairTxt(value: string): { text: string; repairs: Repair[] } {
     {
       kind: "wrapped",
       because: "the value was wrapped over several lines on the page",
-      apply: (text) => (/["']\s*\n\s*["']/.test(text) ? text.replace(/\n/g, " ") : text.replace(/\s*\n\s*/g, /^v=(spf1|DMARC1)/i.test(text) ? " " : "")),
+      apply: (text) =>
+        /["']\s*\n\s*["']/.test(text)
+          ? text.replace(/\n/g, " ")
+          : text.replace(/\s*\n\s*/g, /^v=(spf1|DMARC1)/i.test(text) ? " " : ""),
     },
     {
       kind: "quotes",
       because: "the quotation marks mark where the value begins and ends and are not part of it",
       apply(text) {
-        const strings = /^"((?:[^"\\]|\\.)*)"(?:\s*"((?:[^"\\]|\\.)*)")*$/.test(text) ? [...text.matchAll(/"((?:[^"\\]|\\.)*)"/g)].map((match) => (match[1] as string).replace(/\\(["\\])/g, "$1")) : undefined;
+        const strings = /^"((?:[^"\\]|\\.)*)"(?:\s*"((?:[^"\\]|\\.)*)")*$/.test(text)
+          ? [...text.matchAll(/"((?:[^"\\]|\\.)*)"/g)].map((match) => (match[1] as string).replace(/\\(["\\])/g, "$1"))
+          : undefined;
         if (strings !== undefined) return strings.join("");
         return /^'[^']*'$/.test(text) ? text.slice(1, -1) : text;
       },
@@ -81,8 +109,20 @@ export function repairTarget(value: string): { text: string; repairs: Repair[] }
   return applyRules(value, [
     typographic,
     { kind: "quotes", because: "a name is written without quotation marks", apply: (text) => text.replace(/^["']|["']$/g, "") },
-    { kind: "scheme", because: "a record holds a name, not the address of a page", apply: (text) => text.replace(/^[a-z][a-z0-9+.-]*:\/\//i, "") },
-    { kind: "path", because: "a record holds a name; what follows it belongs to the page's address", apply: (text) => text.replace(/[/?#].*$/s, "") },
-    { kind: "port", because: "a record holds a name without a port", apply: (text) => (/^[^:]+:\d+$/.test(text) ? text.replace(/:\d+$/, "") : text) },
+    {
+      kind: "scheme",
+      because: "a record holds a name, not the address of a page",
+      apply: (text) => text.replace(/^[a-z][a-z0-9+.-]*:\/\//i, ""),
+    },
+    {
+      kind: "path",
+      because: "a record holds a name; what follows it belongs to the page's address",
+      apply: (text) => text.replace(/[/?#].*$/s, ""),
+    },
+    {
+      kind: "port",
+      because: "a record holds a name without a port",
+      apply: (text) => (/^[^:]+:\d+$/.test(text) ? text.replace(/:\d+$/, "") : text),
+    },
   ]);
 }

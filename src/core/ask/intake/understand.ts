@@ -1,7 +1,15 @@
 import { type DomainName, displayName, isAtOrBelow, parseName, relativeText, under } from "../../name/index.ts";
-import { cutIntoStrings, octetsOf, parseSeconds, parseType, quoted, type RecordType, type ResourceRecord } from "../../record/index.ts";
+import {
+  cutIntoStrings,
+  octetsOf,
+  parseSeconds,
+  parseType,
+  quoted,
+  type RecordType,
+  type ResourceRecord,
+} from "../../record/index.ts";
 import { parseRecords } from "../../zone/index.ts";
-import { readLayout, type Layout, type Row } from "./layout.ts";
+import { type Layout, type Row, readLayout } from "./layout.ts";
 import { type Repair, repairTarget, repairText, repairTxt } from "./repair.ts";
 
 /** Two readings of a paste are possible; the user has to say which is meant. */
@@ -38,7 +46,8 @@ export interface IntakeRequest {
 /** A service's paste that is larger than this is something else. */
 export const MAX_PASTE = 1024 * 1024;
 
-const APEX_WORDS = /^(?:@|\(?(?:root|blank|empty|none|apex|leave (?:it )?(?:blank|empty)|root domain|bare domain|naked domain)\)?|-|–)?$/i;
+const APEX_WORDS =
+  /^(?:@|\(?(?:root|blank|empty|none|apex|leave (?:it )?(?:blank|empty)|root domain|bare domain|naked domain)\)?|-|–)?$/i;
 const NAME_TYPES: ReadonlySet<RecordType> = new Set(["CNAME", "NS", "PTR", "MX", "SRV", "DNAME"]);
 
 interface Pass {
@@ -65,7 +74,10 @@ function hostName(pass: Pass, raw: string, row: number): DomainName | undefined 
   if (APEX_WORDS.test(host)) return domain;
   const parsed = parseName(host, domain);
   if (!parsed.ok) {
-    pass.problems.push({ row, because: `the host “${host}” is not a name (${parsed.error.message}); check it against what the service shows` });
+    pass.problems.push({
+      row,
+      because: `the host “${host}” is not a name (${parsed.error.message}); check it against what the service shows`,
+    });
     return undefined;
   }
   const absolute = parseName(host.endsWith(".") ? host : `${host}.`);
@@ -80,7 +92,10 @@ function hostName(pass: Pass, raw: string, row: number): DomainName | undefined 
     return full;
   }
   if (host.endsWith(".")) {
-    pass.problems.push({ row, because: `the host ${displayName(parsed.value)} lies outside ${displayName(domain)}; take this record down for the domain it belongs to` });
+    pass.problems.push({
+      row,
+      because: `the host ${displayName(parsed.value)} lies outside ${displayName(domain)}; take this record down for the domain it belongs to`,
+    });
     return undefined;
   }
   // Several labels that end like a registered name may be a name elsewhere, or a deep host of this domain.
@@ -95,7 +110,11 @@ function hostName(pass: Pass, raw: string, row: number): DomainName | undefined 
       ],
     });
     if (chosen === "inside") return parsed.value;
-    if (chosen === "elsewhere") pass.problems.push({ row, because: `${host} lies outside ${displayName(domain)}; take this record down for the domain it belongs to` });
+    if (chosen === "elsewhere")
+      pass.problems.push({
+        row,
+        because: `${host} lies outside ${displayName(domain)}; take this record down for the domain it belongs to`,
+      });
     return undefined;
   }
   return parsed.value;
@@ -105,7 +124,8 @@ function hostName(pass: Pass, raw: string, row: number): DomainName | undefined 
 function typeOf(pass: Pass, { type, value = "", host = "" }: Row, row: number): RecordType | undefined {
   if (type !== undefined) {
     const parsed = parseType(type.trim());
-    if (parsed === undefined) pass.problems.push({ row, because: `“${type}” is not a record type; the service should name one such as TXT or CNAME` });
+    if (parsed === undefined)
+      pass.problems.push({ row, because: `“${type}” is not a record type; the service should name one such as TXT or CNAME` });
     return parsed;
   }
   const text = value.trim();
@@ -131,13 +151,22 @@ function dataText(pass: Pass, type: RecordType, { value = "", priority }: Row): 
     return cutIntoStrings(octetsOf(text)).map(quoted).join(" ");
   }
   if (!NAME_TYPES.has(type)) return value.replace(/\s*\n\s*/g, " ").replace(/^["'](?=[\d:a-f]+)|(?<=[\da-f])["']$/gi, "");
-  const words = value.replace(/\s*\n\s*/g, "").trim().split(/\s+/);
+  const words = value
+    .replace(/\s*\n\s*/g, "")
+    .trim()
+    .split(/\s+/);
   const numbers = words.slice(0, -1);
   const target = repairTarget(words.at(-1) as string);
   pass.repairs.push(...target.repairs);
   const name = target.text.endsWith(".") || target.text === "@" ? target.text : targetName(pass, target.text);
   if (type === "MX" && numbers.length === 0) {
-    if (priority === undefined) pass.repairs.push({ kind: "priority", was: "", is: "10", because: "no priority was given; 10 is usual for the only mail server" });
+    if (priority === undefined)
+      pass.repairs.push({
+        kind: "priority",
+        was: "",
+        is: "10",
+        because: "no priority was given; 10 is usual for the only mail server",
+      });
     return `${priority?.trim() ?? "10"} ${name}`;
   }
   return [...numbers, name].join(" ");
@@ -167,7 +196,10 @@ function understandRow(pass: Pass, row: Row, index: number): ResourceRecord | un
   const { records, issues } = parseRecords(`${name} ${seconds ?? ttl} ${type} ${dataText(pass, type, row)}`, { origin: domain });
   const [issue] = issues;
   if (issue !== undefined) {
-    pass.problems.push({ row: index, because: `the value of the ${type} record for ${displayName(name)} cannot be read: found “${issue.text}”, expected ${issue.expected}` });
+    pass.problems.push({
+      row: index,
+      because: `the value of the ${type} record for ${displayName(name)} cannot be read: found “${issue.text}”, expected ${issue.expected}`,
+    });
     return undefined;
   }
   return records[0];
