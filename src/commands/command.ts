@@ -28,7 +28,7 @@ export interface Context {
 }
 
 /** How a command ended. `result` is what `--json` shows; `text` is the same for people. */
-export interface Outcome<R> {
+interface Outcome<R> {
   readonly exit: ExitCode;
   readonly result?: R;
 }

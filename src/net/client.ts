@@ -87,7 +87,7 @@ export class DnsClient {
 
   async #query(server: ServerAddress, name: DomainName, type: RecordType, recursive: boolean) {
     const deadline = performance.now() + this.#timeout;
-    const left = () => Math.max(1, deadline - performance.now());
+    const left = () => Math.max(1, Math.ceil(deadline - performance.now()));
     const question = { name, type, class: CLASS.IN };
     let edns = true;
     let last = failed("timeout", "");

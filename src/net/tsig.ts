@@ -122,16 +122,21 @@ function findTsig(message: Buffer): TsigRecord | undefined {
     const at = from.at;
     const keyName = from.name();
     const type = from.u16();
-    from.octets(6);
+    const klass = from.u16();
+    const ttl = from.u32();
     const length = from.u16();
     if (type === codeOfType("TSIG") && i === records - 1) {
+      if (klass !== CLASS.ANY || ttl !== 0) throw new MalformedWire("a TSIG record of another class or with a TTL");
+      const end = from.at + length;
       const algorithm = from.name();
       const time = from.u16() * 2 ** 32 + from.u32();
       const fudge = from.u16();
       const mac = Buffer.from(from.octets(from.u16()));
       const originalId = from.u16();
       const error = from.u16();
-      return { keyName, algorithm, time, fudge, mac, originalId, error, other: Buffer.from(from.octets(from.u16())), at };
+      const other = Buffer.from(from.octets(from.u16()));
+      if (from.at !== end || from.left !== 0) throw new MalformedWire("a TSIG record of another length than it says");
+      return { keyName, algorithm, time, fudge, mac, originalId, error, other, at };
     }
     from.octets(length);
   }

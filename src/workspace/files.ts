@@ -42,10 +42,10 @@ export function writeAtomically(
   { encoding = "utf8", mode }: { encoding?: "utf8" | "latin1"; mode?: number } = {},
 ): void {
   const folder = dirname(path);
-  mkdirSync(folder, { recursive: true });
   const temporary = join(folder, `.${basename(path)}.${process.pid}.tmp`);
-  const kept = mode ?? (existsSync(path) ? statSync(path).mode & 0o777 : 0o644);
   try {
+    mkdirSync(folder, { recursive: true });
+    const kept = mode ?? (existsSync(path) ? statSync(path).mode & 0o777 : 0o644);
     const file = openSync(temporary, "w", kept);
     try {
       writeSync(file, Buffer.from(text, encoding));

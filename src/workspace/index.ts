@@ -9,7 +9,7 @@
  * ```
  */
 export { readText, writeAtomically } from "./files.ts";
-export type { Journal, JournalEntry, JournalledChange, Publication, PublicationEnd } from "./journal.ts";
+export type { Journal, JournalledChange, Publication, PublicationEnd } from "./journal.ts";
 export { KEY, ROLES, type Settings } from "./schema.ts";
 export { readSecret } from "./secret.ts";
 export * from "./workspace.ts";

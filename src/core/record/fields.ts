@@ -160,7 +160,7 @@ function readString(token: Token): Result<string, DataError> {
 }
 
 /** One character-string of at most 255 octets. */
-export const string: Field<string> = {
+const string: Field<string> = {
   read(from) {
     const token = from.next("a text");
     if (!token.ok) return token;

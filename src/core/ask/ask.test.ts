@@ -1,0 +1,93 @@
+import { describe, expect, test } from "@jest/globals";
+import fc from "fast-check";
+import { type Answer, failed } from "../lookup/index.ts";
+import { name } from "../name/index.ts";
+import { type RecordSet, toSets } from "../record/index.ts";
+import { parseRecords } from "../zone/index.ts";
+import { type Ask, look, STATES, type Standing, stateOf, type View, type Viewpoint, viewOf } from "./index.ts";
+
+const apex = name("brackwater.example");
+const setOf = (line: string): RecordSet => toSets(parseRecords(line, { origin: apex, ttl: 300 }).records)[0]!;
+const wanted = setOf('@ TXT "token"');
+const soa = setOf("@ 900 SOA a b 1 1 1 1 60");
+const ask: Ask = { id: "seekmere-ownership", service: "seekmere", purpose: "ownership", domain: apex, after: [], wanted: [wanted] };
+const found = (line: string): Answer => ({ kind: "found", set: setOf(line), chain: [], authoritative: true });
+const nothing: Answer = { kind: "nodata", chain: [], authoritative: true, soa };
+const silent = failed("timeout", "ns1 did not answer within 5 s");
+
+const authority = (answer: Answer, from = "ns1"): View => viewOf({ name: from, role: "authoritative", lookup: { ask: async () => answer } }, wanted, answer);
+const vantage = (answer: Answer, from = "Quay Street"): View => viewOf({ name: from, role: "vantage", lookup: { ask: async () => answer } }, wanted, answer);
+
+const there = found('@ TXT "token"');
+const standing = (more: Partial<Standing>): Standing => ({ ask, views: [], waitingFor: [], provenAt: undefined, settledAt: undefined, clash: undefined, miss: undefined, trouble: undefined, ...more });
+
+describe("views", () => {
+  test.each<[string, Answer, View["sees"], number | undefined]>([
+    ["the wanted text among others", found('@ TXT "other"\n@ TXT "token"'), "new", 300],
+    ["another text", found('@ TXT "other"'), "old", 300],
+    ["nothing, kept for the negative TTL", nothing, "nothing", 60],
+    ["a time-out", silent, "unknown", undefined],
+    ["an alias that leads to the token", { ...there, chain: [setOf("@ 30 CNAME x") as never] } as Answer, "new", 30],
+    ["an alias that leads away", failed("outside", "", { chain: [setOf("@ 30 CNAME x") as never] }), "old", 30],
+  ])("%s", (_, answer, sees, keeps) => {
+    expect(vantage(answer)).toMatchObject({ sees, ...(keeps === undefined ? {} : { keeps }) });
+    expect(authority(answer).keeps).toBeUndefined();
+  });
+
+  test("vantages are not asked before every name server has it, so that they do not remember its absence", async () => {
+    const asked: string[] = [];
+    const viewpoint = (from: string, role: Viewpoint["role"], answer: Answer): Viewpoint => ({
+      name: from,
+      role,
+      lookup: {
+        ask: async () => {
+          asked.push(from);
+          return answer;
+        },
+      },
+    });
+    await look([wanted], [viewpoint("ns1", "authoritative", there), viewpoint("ns2", "authoritative", nothing), viewpoint("v", "vantage", nothing)]);
+    expect(asked).toEqual(["ns1", "ns2"]);
+    await look([wanted], [viewpoint("ns1", "authoritative", there), viewpoint("ns2", "authoritative", silent), viewpoint("v", "vantage", there)]);
+    expect(asked).toEqual(["ns1", "ns2", "ns1", "ns2", "v"]);
+  });
+});
+
+describe("states", () => {
+  const both = [authority(there), authority(there, "ns2")];
+  test.each<[string, Partial<Standing>, string]>([
+    ["nothing there", { views: [authority(nothing)] }, "noted"],
+    ["waiting for another ask", { views: [authority(nothing)], waitingFor: ["first"] }, "waiting"],
+    ["a clash in the draft", { views: [authority(nothing)], clash: "an alias stands there" }, "clashing"],
+    ["a near miss", { views: [authority(nothing)], miss: "at the wrong name" }, "astray"],
+    ["a near miss outranks a clash", { views: [authority(nothing)], miss: "m", clash: "c" }, "astray"],
+    ["on one server only", { views: [authority(there), authority(nothing, "ns2")], miss: "some only" }, "astray"],
+    ["everywhere but at a vantage", { views: [...both, vantage(nothing)] }, "spreading"],
+    ["everywhere", { views: [...both, vantage(there)] }, "settled"],
+    ["a vantage cannot be asked", { views: [...both, vantage(silent)] }, "unknown"],
+    ["one vantage is old, one cannot be asked", { views: [...both, vantage(nothing), vantage(silent, "b")] }, "spreading"],
+    ["proven and there", { views: [...both, vantage(nothing)], provenAt: 1 }, "proven"],
+    ["proven and gone", { views: [authority(nothing)], provenAt: 1 }, "lapsed"],
+    ["settled once and gone", { views: [authority(found('@ TXT "x"'))], settledAt: 1 }, "lapsed"],
+    ["no server answers", { views: [authority(silent), authority(silent, "ns2")] }, "unknown"],
+    ["no server answers, and it was proven", { views: [authority(silent)], provenAt: 1 }, "unknown"],
+    ["one has it, one does not answer", { views: [authority(there), authority(silent, "ns2")] }, "unknown"],
+    ["one lacks it, one does not answer", { views: [authority(nothing), authority(silent, "ns2")] }, "noted"],
+    ["the delegation could not be found", { trouble: { kind: "failed", because: "no answer" } }, "unknown"],
+    ["not delegated", { trouble: { kind: "not-delegated", because: "nobody serves it" } }, "noted"],
+    ["not delegated any more", { trouble: { kind: "not-delegated", because: "nobody serves it" }, provenAt: 1 }, "lapsed"],
+  ])("%s", (_, more, state) => {
+    expect(stateOf(standing(more)).state).toBe(state);
+  });
+
+  test("what could not be asked is never reported as missing", () => {
+    const view = fc.constantFrom(authority(silent), authority(silent, "ns2"), authority(there, "ns3"), vantage(silent));
+    fc.assert(
+      fc.property(fc.array(view, { maxLength: 5 }), fc.boolean(), (views, proven) => {
+        const { state } = stateOf(standing({ views, provenAt: proven ? 1 : undefined }));
+        expect(STATES).toContain(state);
+        expect(["noted", "lapsed", "astray"]).not.toContain(state);
+      }),
+    );
+  });
+});

@@ -1,0 +1,98 @@
+import { describe, expect, test } from "@jest/globals";
+import type { Ask } from "../ask/index.ts";
+import { failed, type Lookup, zoneLookup } from "../lookup/index.ts";
+import { name } from "../name/index.ts";
+import { printData, toSets } from "../record/index.ts";
+import { visibleBy } from "../spread/index.ts";
+import { parseRecords, parseZone, zonesOf } from "../zone/index.ts";
+import { draftHold, makeDraft, pending } from "./index.ts";
+
+const apex = name("brackwater.example");
+const LIVE = `$TTL 1h
+@ SOA ns1 hostmaster 1 2h 15m 2w 5m
+@ NS ns1
+ns1 A 192.0.2.53
+@ 30m TXT "v=spf1 -all"
+@ MX 10 mx1.inglemail.example.
+www CNAME parked.nettlehost.example.
+box A 192.0.2.20
+shop NS ns1.elsewhere.test.
+*.tour 10m TXT "wild"
+@ CAA 0 issue "sealbarrow.example"
+`;
+const live = (text = LIVE): Lookup => zoneLookup(zonesOf(parseZone(text, { origin: apex })));
+const ask = (id: string, records: string): Ask => ({ id, service: "s", purpose: "site", domain: apex, after: [], wanted: toSets(parseRecords(records, { origin: apex, ttl: 3600 }).records) });
+const draft = (asks: Ask[], more: { lookup?: Lookup; replace?: string[] } = {}) =>
+  makeDraft({ domain: apex, asks, lookup: more.lookup ?? live(), replace: new Set((more.replace ?? []).map((one) => name(one, apex))), whoPut: () => "somebody else" });
+
+describe("changes", () => {
+  test.each<[string, string, string, string, number]>([
+    ["a token beside SPF is merged, keeping the set's TTL", '@ TXT "token"', "merge", '"v=spf1 -all" "token"', 1800],
+    ["a new name is added", "_x CNAME y.sealbarrow.example.", "add", "y.sealbarrow.example.", 300],
+    ["a name under a wildcard gets its own", 'x.tour TXT "own"', "add", '"own"', 600],
+    ["another issuer beside the first", '@ CAA 0 issue "other.example"', "merge", '0 issue "sealbarrow.example" 0 issue "other.example"', 3600],
+  ])("%s", async (_, records, action, after, hold) => {
+    const { changes, clashes } = await draft([ask("a", records)]);
+    expect(clashes).toEqual([]);
+    expect(changes).toMatchObject([{ action, asks: ["a"], hold: { seconds: hold } }]);
+    const set = changes[0]?.after;
+    expect(set?.data.map((data) => printData(set.type, data)).join(" ")).toBe(after);
+    if (action === "merge") expect(set?.ttl).toBe(changes[0]?.before?.ttl);
+  });
+
+  test("what is there already is kept, and nothing is pending", async () => {
+    const result = await draft([ask("a", '@ TXT "v=spf1 -all"\nbox A 192.0.2.20')]);
+    expect(result.changes.map((change) => change.action)).toEqual(["keep", "keep"]);
+    expect(pending(result)).toEqual([]);
+    expect(draftHold(result)).toBeUndefined();
+  });
+
+  test("two asks for one record publish it once", async () => {
+    const { changes } = await draft([ask("a", "_c CNAME x.sealbarrow.example."), ask("b", "_c CNAME x.sealbarrow.example.")]);
+    expect(changes).toMatchObject([{ action: "add", asks: ["a", "b"] }]);
+    expect(changes[0]?.after?.data).toHaveLength(1);
+  });
+
+  test("when everyone sees it is decided by what is kept longest", async () => {
+    const hold = draftHold(await draft([ask("a", '@ TXT "token"'), ask("b", "_x CNAME y.test.")]));
+    expect(hold).toMatchObject({ seconds: 1800, rule: "set-ttl" });
+    expect(visibleBy(Date.parse("2026-03-02T09:00:00Z"), hold!)).toBe(Date.parse("2026-03-02T09:30:00Z"));
+  });
+});
+
+describe("clashes", () => {
+  test.each<[string, Ask[], string, string]>([
+    ["a text at a name that is an alias", [ask("a", 'www TXT "t"')], "alias-in-the-way", "parked.nettlehost.example"],
+    ["an alias at the apex", [ask("a", "@ CNAME sites.pagewick.example.")], "alias-at-apex", "whole zone"],
+    ["an alias beside an address", [ask("a", "box CNAME sites.pagewick.example.")], "alias-beside-data", "192.0.2.20"],
+    ["an alias with another target", [ask("a", "www CNAME sites.pagewick.example.")], "other-value", "parked.nettlehost.example"],
+    ["another address", [ask("a", "box A 192.0.2.99")], "other-value", "192.0.2.20"],
+    ["another mail server", [ask("a", "@ MX 10 mx.other.test.")], "other-value", "mail to brackwater.example"],
+    ["two asks, two targets", [ask("a", "x CNAME a.test."), ask("b", "x CNAME b.test.")], "asks-disagree", "nothing yet"],
+    ["an alias and a text asked at one name", [ask("a", "x CNAME a.test."), ask("b", "x TXT t")], "asks-disagree", "nothing yet"],
+    ["a name below a zone cut", [ask("a", "x.shop TXT t")], "below-zone-cut", "nothing"],
+    ["a name of another domain", [ask("a", "x.other.test. TXT t")], "outside-domain", "nothing"],
+  ])("%s", async (_, asks, kind, breaks) => {
+    const { changes, clashes } = await draft(asks);
+    expect(pending({ domain: apex, changes, clashes, undetermined: [] })).toEqual([]);
+    expect(clashes[0]).toMatchObject({ kind, breaks: expect.stringContaining(breaks) });
+    expect(clashes[0]?.waysOut.length).toBeGreaterThan(0);
+  });
+
+  test("what the user names may be replaced, and only that", async () => {
+    const asks = [ask("a", "www CNAME sites.pagewick.example."), ask("b", "box CNAME x.test.")];
+    const { changes, clashes } = await draft(asks, { replace: ["www"] });
+    expect(changes).toMatchObject([{ action: "replace", name: "www.brackwater.example.", before: { data: [{ target: "parked.nettlehost.example." }] } }]);
+    expect(clashes).toMatchObject([{ ask: "b" }]);
+    const both = await draft(asks, { replace: ["www", "box"] });
+    expect(both.clashes).toEqual([]);
+    expect(both.changes.map(({ action, name: of, type }) => `${action} ${of} ${type}`)).toEqual(["replace www.brackwater.example. CNAME", "remove box.brackwater.example. A", "add box.brackwater.example. CNAME"]);
+  });
+});
+
+test("a zone that cannot be looked at leaves everything undetermined, and drafts nothing", async () => {
+  const silent: Lookup = { ask: async () => failed("servfail", "ns1 answered SERVFAIL") };
+  const { changes, clashes, undetermined } = await draft([ask("a", "@ TXT t"), ask("b", "www CNAME x.test.")], { lookup: silent });
+  expect([changes, clashes]).toEqual([[], []]);
+  expect(undetermined.map(({ because }) => because)).toEqual(["ns1 answered SERVFAIL", "ns1 answered SERVFAIL"]);
+});
