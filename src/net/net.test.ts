@@ -1,6 +1,6 @@
-import { afterEach, describe, expect, test } from "@jest/globals";
 import { createSocket } from "node:dgram";
 import { createServer } from "node:http";
+import { afterEach, describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { systemClock } from "../clock.ts";
 import { name } from "../core/name/index.ts";
@@ -8,7 +8,6 @@ import { printData, toSets } from "../core/record/index.ts";
 import { parseRecords, type SetChange } from "../core/zone/index.ts";
 import { AuthorityHost } from "../lab/authority.ts";
 import { type Handler, listenDns } from "../lab/dns-server.ts";
-import { updateMessage } from "./update.ts";
 import {
   CLASS,
   DnsClient,
@@ -27,6 +26,7 @@ import {
   verifyMessage,
   type WireRecord,
 } from "./index.ts";
+import { updateMessage } from "./update.ts";
 
 const apex = name("brackwater.example");
 const closing: (() => unknown)[] = [];
@@ -48,9 +48,22 @@ const txt = (text: string): WireRecord => ({ name: apex, type: "TXT", class: CLA
 const reply = (request: Buffer, more: Partial<Message>): Buffer => {
   const query = decodeMessage(request);
   if (!query.ok) throw new Error(query.error);
-  return encodeMessage({ ...emptyMessage, id: query.value.id, response: true, authoritative: true, questions: query.value.questions, ...more });
+  return encodeMessage({
+    ...emptyMessage,
+    id: query.value.id,
+    response: true,
+    authoritative: true,
+    questions: query.value.questions,
+    ...more,
+  });
 };
-const soa: WireRecord = { name: apex, type: "SOA", class: CLASS.IN, ttl: 900, data: { primary: apex, contact: apex, serial: 1, refresh: 1, retry: 1, expire: 1, minimum: 60 } };
+const soa: WireRecord = {
+  name: apex,
+  type: "SOA",
+  class: CLASS.IN,
+  ttl: 900,
+  data: { primary: apex, contact: apex, serial: 1, refresh: 1, retry: 1, expire: 1, minimum: 60 },
+};
 
 describe("the client", () => {
   test.each<[string, Partial<Message>, object]>([
@@ -59,8 +72,16 @@ describe("the client", () => {
     ["no such name", { rcode: RCODE.NXDOMAIN, authority: [soa] }, { kind: "nxdomain" }],
     ["SERVFAIL", { rcode: RCODE.SERVFAIL }, { kind: "failed", why: "servfail" }],
     ["REFUSED", { rcode: RCODE.REFUSED }, { kind: "failed", why: "refused" }],
-    ["a referral", { authoritative: false, authority: [{ ...soa, type: "NS", data: { target: name("ns1.test") } }] }, { kind: "failed", why: "delegated", delegation: { ns: { data: [{ target: "ns1.test." }] } } }],
-    ["an alias that leads out", { answers: [{ ...soa, type: "CNAME", data: { target: name("x.test") } }] }, { kind: "failed", why: "outside", chain: [{}] }],
+    [
+      "a referral",
+      { authoritative: false, authority: [{ ...soa, type: "NS", data: { target: name("ns1.test") } }] },
+      { kind: "failed", why: "delegated", delegation: { ns: { data: [{ target: "ns1.test." }] } } },
+    ],
+    [
+      "an alias that leads out",
+      { answers: [{ ...soa, type: "CNAME", data: { target: name("x.test") } }] },
+      { kind: "failed", why: "outside", chain: [{}] },
+    ],
     ["neither answer nor referral (lame)", { authoritative: false }, { kind: "failed", why: "refused" }],
     ["aliases in a ring", { answers: [{ ...soa, type: "CNAME", data: { target: apex } }] }, { kind: "failed", why: "loop" }],
   ])("%s", async (_, more, expected) => {
@@ -74,7 +95,10 @@ describe("the client", () => {
       asked += 1;
       return undefined;
     });
-    expect(await client({ timeout: 200 }).at(server, { recursive: true }).ask(apex, "TXT")).toMatchObject({ kind: "failed", why: "timeout" });
+    expect(await client({ timeout: 200 }).at(server, { recursive: true }).ask(apex, "TXT")).toMatchObject({
+      kind: "failed",
+      why: "timeout",
+    });
     expect(asked).toBe(3);
   });
   test("a lost answer is asked for again", async () => {
@@ -84,7 +108,11 @@ describe("the client", () => {
   });
   test("a port where nobody listens is unreachable, not missing", async () => {
     const server = { address: "127.0.0.1", port: 9 };
-    expect(await client().at(server, { recursive: true }).ask(apex, "TXT")).toMatchObject({ kind: "failed", why: "unreachable", detail: expect.stringContaining("nothing listens there") });
+    expect(await client().at(server, { recursive: true }).ask(apex, "TXT")).toMatchObject({
+      kind: "failed",
+      why: "unreachable",
+      detail: expect.stringContaining("nothing listens there"),
+    });
   });
   test("a cut answer comes again over TCP, whole", async () => {
     const via: string[] = [];
@@ -93,7 +121,10 @@ describe("the client", () => {
       via.push(transport);
       return reply(request, { answers: long });
     });
-    expect(await client().at(server, { recursive: true }).ask(apex, "TXT")).toMatchObject({ kind: "found", set: { data: { length: 20 } } });
+    expect(await client().at(server, { recursive: true }).ask(apex, "TXT")).toMatchObject({
+      kind: "found",
+      set: { data: { length: 20 } },
+    });
     expect(via).toEqual(["udp", "tcp"]);
   });
   test("a server that cuts its answer and does not speak TCP could not be asked", async () => {
@@ -101,7 +132,9 @@ describe("the client", () => {
     await new Promise<void>((resolve) => socket.bind(0, "127.0.0.1", resolve));
     closing.push(() => socket.close());
     socket.on("message", (request, from) => socket.send(reply(request, { truncated: true }), from.port, from.address));
-    expect(await client().at({ address: "127.0.0.1", port: socket.address().port }, { recursive: true }).ask(apex, "TXT")).toMatchObject({ kind: "failed", why: "unreachable" });
+    expect(
+      await client().at({ address: "127.0.0.1", port: socket.address().port }, { recursive: true }).ask(apex, "TXT"),
+    ).toMatchObject({ kind: "failed", why: "unreachable" });
   });
   test.each(["FORMERR", "NOTIMP"] as const)("a server that answers %s to EDNS is asked without it", async (code) => {
     const seen: boolean[] = [];
@@ -118,20 +151,29 @@ describe("the client", () => {
     const socket = createSocket("udp4");
     const stranger = createSocket("udp4");
     await new Promise<void>((resolve) => socket.bind(0, "127.0.0.1", resolve));
-    closing.push(() => socket.close(), () => stranger.close());
+    closing.push(
+      () => socket.close(),
+      () => stranger.close(),
+    );
     const forged = (request: Buffer, more: Partial<Message>) => reply(request, { answers: [txt("forged")], ...more });
     socket.on("message", (request, from) => {
       const wrongId = forged(request, {});
       wrongId.writeUInt16BE((wrongId.readUInt16BE(0) + 1) % 0x10000, 0);
       socket.send(wrongId, from.port, from.address);
-      socket.send(forged(request, { questions: [{ name: name("other.test"), type: "TXT", class: CLASS.IN }] }), from.port, from.address);
+      socket.send(
+        forged(request, { questions: [{ name: name("other.test"), type: "TXT", class: CLASS.IN }] }),
+        from.port,
+        from.address,
+      );
       socket.send(forged(request, { response: false }), from.port, from.address);
       socket.send(Buffer.from("short"), from.port, from.address);
       stranger.send(forged(request, {}), from.port, from.address, () =>
         setTimeout(() => socket.send(reply(request, { answers: [txt("true")] }), from.port, from.address), 30),
       );
     });
-    expect(await client().at({ address: "127.0.0.1", port: socket.address().port }, { recursive: true }).ask(apex, "TXT")).toMatchObject({ set: { data: [{ strings: ["true"] }] } });
+    expect(
+      await client().at({ address: "127.0.0.1", port: socket.address().port }, { recursive: true }).ask(apex, "TXT"),
+    ).toMatchObject({ set: { data: [{ strings: ["true"] }] } });
   });
   test("an answer that breaks off in the middle is malformed", async () => {
     const server = await serve(async (request) => reply(request, { answers: [txt("hello")] }).subarray(0, -3));
@@ -181,7 +223,10 @@ describe("the client", () => {
     });
     await new Promise<void>((resolve) => web.listen(0, "127.0.0.1", resolve));
     closing.push(() => web.close());
-    const lookup = client().at({ url: `http://127.0.0.1:${(web.address() as { port: number }).port}/dns-query` }, { recursive: true });
+    const lookup = client().at(
+      { url: `http://127.0.0.1:${(web.address() as { port: number }).port}/dns-query` },
+      { recursive: true },
+    );
     expect(await lookup.ask(apex, "TXT")).toMatchObject({ kind: "found", set: { data: [{ strings: ["over https"] }] } });
     status = 503;
     expect(await lookup.ask(apex, "TXT")).toMatchObject({ kind: "failed", why: "refused" });
@@ -200,7 +245,9 @@ describe("addresses of servers", () => {
     ["https://dns.example/q", "https://dns.example/q"],
     ["http://127.0.0.1:80/q", "http://127.0.0.1:80/q"],
   ])("%s", (text, shown) => expect(serverText(parseServerAddress(text)!)).toBe(shown));
-  test.each(["dns.example", "192.0.2.53:0", "192.0.2.53:70000", "http://dns.example/q", "", "[192.0.2.1"])("%j is none", (text) => expect(parseServerAddress(text)).toBeUndefined());
+  test.each(["dns.example", "192.0.2.53:0", "192.0.2.53:70000", "http://dns.example/q", "", "[192.0.2.1"])("%j is none", (text) =>
+    expect(parseServerAddress(text)).toBeUndefined(),
+  );
 });
 
 const key: TsigKey = { name: name("brackwater-key"), algorithm: "hmac-sha256", secret: Buffer.from("a secret of enough octets") };
@@ -208,14 +255,20 @@ const key: TsigKey = { name: name("brackwater-key"), algorithm: "hmac-sha256", s
 describe("TSIG (RFC 8945)", () => {
   const message = encodeMessage({ ...emptyMessage, id: 77, questions: [{ name: apex, type: "SOA", class: CLASS.IN }] });
   const signed = signMessage(message, key, 1000);
-  test.each(["hmac-sha256", "hmac-sha384", "hmac-sha512"] as const)("%s signs and verifies, request and response", (algorithm) => {
-    const own = { ...key, algorithm };
-    const request = signMessage(message, own, 1000);
-    expect(verifyMessage(request.message, own, 1000)).toEqual({ ok: true, value: request.mac });
-    const response = signMessage(message, own, 1000, { requestMac: request.mac });
-    expect(verifyMessage(response.message, own, 1000, request.mac).ok).toBe(true);
-    expect(verifyMessage(response.message, own, 1000, Buffer.alloc(32))).toMatchObject({ ok: false, error: { code: "bad-signature" } });
-  });
+  test.each(["hmac-sha256", "hmac-sha384", "hmac-sha512"] as const)(
+    "%s signs and verifies, request and response",
+    (algorithm) => {
+      const own = { ...key, algorithm };
+      const request = signMessage(message, own, 1000);
+      expect(verifyMessage(request.message, own, 1000)).toEqual({ ok: true, value: request.mac });
+      const response = signMessage(message, own, 1000, { requestMac: request.mac });
+      expect(verifyMessage(response.message, own, 1000, request.mac).ok).toBe(true);
+      expect(verifyMessage(response.message, own, 1000, Buffer.alloc(32))).toMatchObject({
+        ok: false,
+        error: { code: "bad-signature" },
+      });
+    },
+  );
   test.each<[string, Buffer, TsigKey, number, string]>([
     ["no signature", message, key, 1000, "unsigned"],
     ["another secret", signed.message, { ...key, secret: Buffer.from("x") }, 1000, "bad-signature"],
@@ -245,7 +298,9 @@ describe("TSIG (RFC 8945)", () => {
 describe("any octets are a message or malformed", () => {
   test("never another error", () => {
     fc.assert(fc.property(fc.uint8Array({ maxLength: 120 }), (octets) => void decodeMessage(Buffer.from(octets))));
-    const start = reply(encodeMessage({ ...emptyMessage, questions: [{ name: apex, type: "TXT", class: CLASS.IN }] }), { answers: [txt("hello"), soa] });
+    const start = reply(encodeMessage({ ...emptyMessage, questions: [{ name: apex, type: "TXT", class: CLASS.IN }] }), {
+      answers: [txt("hello"), soa],
+    });
     fc.assert(
       fc.property(fc.array(fc.tuple(fc.nat(start.length - 1), fc.nat(255)), { maxLength: 6 }), (edits) => {
         const changed = Buffer.from(start);
@@ -272,7 +327,12 @@ describe("dynamic update (RFC 2136)", () => {
   };
   const now = () => Math.floor(Date.now() / 1000);
   const show = (made: AuthorityHost, of: string, type: string) =>
-    made.zones()[0]?.nodes.get(name(of, apex))?.get(type)?.data.map((data) => printData(type, data)).join(" ");
+    made
+      .zones()[0]
+      ?.nodes.get(name(of, apex))
+      ?.get(type)
+      ?.data.map((data) => printData(type, data))
+      .join(" ");
 
   test("all changes or none: add, extend, replace, remove in one message", async () => {
     const { made, server } = await host();
@@ -301,7 +361,12 @@ describe("dynamic update (RFC 2136)", () => {
   });
   const add = [change("fresh", "TXT", undefined, 'fresh TXT "x"')];
   test.each<[string, Partial<Parameters<typeof sendUpdate>[0]>, string, RegExp]>([
-    ["a key the server does not know", { key: { ...key, name: name("other-key") } }, "refused", /does not know the key other-key/],
+    [
+      "a key the server does not know",
+      { key: { ...key, name: name("other-key") } },
+      "refused",
+      /does not know the key other-key/,
+    ],
     ["a wrong secret", { key: { ...key, secret: Buffer.from("wrong") } }, "refused", /secret of the key brackwater-key is wrong/],
     ["a clock 20 minutes behind", { now: now() - 1200 }, "refused", /clock is 20 minutes behind/],
     ["a clock 20 minutes ahead", { now: now() + 1200 }, "refused", /clock is 20 minutes ahead/],
@@ -315,15 +380,27 @@ describe("dynamic update (RFC 2136)", () => {
   });
   test("an answer that is lost, unsigned or signed by somebody else leaves it open whether it was carried out", async () => {
     const hangUp = await serve(async () => undefined);
-    expect(await sendUpdate({ server: hangUp, apex, key, changes: add, now: now(), timeout: 1000 })).toMatchObject({ kind: "unknown" });
+    expect(await sendUpdate({ server: hangUp, apex, key, changes: add, now: now(), timeout: 1000 })).toMatchObject({
+      kind: "unknown",
+    });
     const unsigned = await serve(async (request) => reply(request, { opcode: 5 }));
-    expect(await sendUpdate({ server: unsigned, apex, key, changes: add, now: now(), timeout: 1000 })).toMatchObject({ kind: "unknown", detail: expect.stringContaining("not signed") });
-    const forged = await serve(async (request) => signMessage(reply(request, { opcode: 5 }), { ...key, secret: Buffer.from("forger") }, now()).message);
-    expect(await sendUpdate({ server: forged, apex, key, changes: add, now: now(), timeout: 1000 })).toMatchObject({ kind: "unknown" });
+    expect(await sendUpdate({ server: unsigned, apex, key, changes: add, now: now(), timeout: 1000 })).toMatchObject({
+      kind: "unknown",
+      detail: expect.stringContaining("not signed"),
+    });
+    const forged = await serve(
+      async (request) => signMessage(reply(request, { opcode: 5 }), { ...key, secret: Buffer.from("forger") }, now()).message,
+    );
+    expect(await sendUpdate({ server: forged, apex, key, changes: add, now: now(), timeout: 1000 })).toMatchObject({
+      kind: "unknown",
+    });
   });
   test("only what changes travels, and every set is required to be as it was seen", () => {
     const message = updateMessage(apex, [change("@", "TXT", '@ TXT "old"', '@ TXT "old"\n@ TXT "new"')], 1);
     expect(message.authority.map((record) => record.data)).toEqual([{ strings: ["new"] }]);
-    expect(message.answers).toMatchObject([{ type: "TXT", class: CLASS.IN, ttl: 0 }, { type: "CNAME", class: CLASS.NONE }]);
+    expect(message.answers).toMatchObject([
+      { type: "TXT", class: CLASS.IN, ttl: 0 },
+      { type: "CNAME", class: CLASS.NONE },
+    ]);
   });
 });

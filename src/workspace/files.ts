@@ -61,7 +61,7 @@ export function writeAtomically(
       closeSync(directory);
     }
   } catch (error) {
-    rmSync(temporary, { force: true });
+    if (existsSync(temporary)) rmSync(temporary);
     throw new UserError(
       `${path} cannot be written (${(error as NodeJS.ErrnoException).code}): make room or allow writing there, then run the command again.`,
     );

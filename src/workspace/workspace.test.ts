@@ -1,7 +1,7 @@
-import { afterAll, describe, expect, test } from "@jest/globals";
 import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
+import { afterAll, describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { parseDocument } from "yaml";
 import { UserError } from "../core/user-error.ts";
@@ -23,8 +23,10 @@ afterAll(() => {
   for (const made of folders) rmSync(made, { recursive: true, force: true });
 });
 
-const SETTINGS = "version: 1\norganisation: Brackwater\nhosts:\n  nettlehost:\n    title: Nettlehost\nservices:\n  seekmere:\n    title: Seekmere\n";
-const DOMAIN = "domain: brackwater.example\nhost: nettlehost\nasks:\n  - id: seekmere-ownership\n    service: seekmere\n    purpose: ownership\n    asked: 2026-03-02\n    records: |\n      @ TXT \"token\"\n";
+const SETTINGS =
+  "version: 1\norganisation: Brackwater\nhosts:\n  nettlehost:\n    title: Nettlehost\nservices:\n  seekmere:\n    title: Seekmere\n";
+const DOMAIN =
+  'domain: brackwater.example\nhost: nettlehost\nasks:\n  - id: seekmere-ownership\n    service: seekmere\n    purpose: ownership\n    asked: 2026-03-02\n    records: |\n      @ TXT "token"\n';
 const message = (run: () => unknown): string => {
   try {
     run();
@@ -38,25 +40,79 @@ const message = (run: () => unknown): string => {
 describe("reading the files", () => {
   test("asks come with their records parsed", () => {
     const { domains, settings } = openWorkspace(folder({ "zandrel.yaml": SETTINGS, "domains/b.yaml": DOMAIN }), undefined);
-    expect(domains).toMatchObject([{ name: "brackwater.example.", host: "nettlehost", asks: [{ id: "seekmere-ownership", asked: "2026-03-02", wanted: [{ name: "brackwater.example.", type: "TXT", ttl: 3600 }] }] }]);
+    expect(domains).toMatchObject([
+      {
+        name: "brackwater.example.",
+        host: "nettlehost",
+        asks: [
+          { id: "seekmere-ownership", asked: "2026-03-02", wanted: [{ name: "brackwater.example.", type: "TXT", ttl: 3600 }] },
+        ],
+      },
+    ]);
     expect(settings.defaults).toEqual({ ttl: 3600, authorityPort: 53 });
   });
   test.each<[string, Record<string, string>, RegExp]>([
     ["no workspace", {}, /there is no workspace .* zandrel init/],
     ["not YAML", { "zandrel.yaml": "version: 1\nhosts: [a\n" }, /zandrel\.yaml:\d:\d+: this is not YAML/],
     ["a later version", { "zandrel.yaml": "version: 2\norganisation: x\n" }, /zandrel\.yaml:1:10: “2” is wrong: expected 1/],
-    ["a key that means nothing", { "zandrel.yaml": `${SETTINGS}colour: red\n` }, /zandrel\.yaml:9:1: “colour: red” is wrong: the key colour means nothing/],
+    [
+      "a key that means nothing",
+      { "zandrel.yaml": `${SETTINGS}colour: red\n` },
+      /zandrel\.yaml:9:1: “colour: red” is wrong: the key colour means nothing/,
+    ],
     ["a missing title", { "zandrel.yaml": "version: 1\norganisation: x\nhosts:\n  a: {}\n" }, /hosts\.a\.title is missing/],
-    ["a secret in the file", { "zandrel.yaml": `${SETTINGS}    key: hunter2\n` }, /zandrel\.yaml:9:10: .*expected env:NAME or file:PATH/],
-    ["control characters", { "zandrel.yaml": 'version: 1\norganisation: "a\\x1b[31mb"\n' }, /zandrel\.yaml:2:15: .*without control characters/],
-    ["an unknown service", { "zandrel.yaml": SETTINGS, "domains/b.yaml": DOMAIN.replace("service: seekmere", "service: seekmire") }, /b\.yaml:5:14: “seekmire” is no service of zandrel.yaml \(did you mean seekmere\?\)/],
-    ["an unknown host", { "zandrel.yaml": SETTINGS, "domains/b.yaml": DOMAIN.replace("host: nettlehost", "host: nettelhost") }, /b\.yaml:2:7: “nettelhost” is no DNS host .*did you mean nettlehost/],
-    ["a record that cannot be read", { "zandrel.yaml": SETTINGS, "domains/b.yaml": DOMAIN.replace('"token"', '"open') }, /b\.yaml:8:\d+: line 1 of the records of seekmere-ownership, column 7: .*closing quote/],
-    ["a purpose that does not exist", { "zandrel.yaml": SETTINGS, "domains/b.yaml": DOMAIN.replace("purpose: ownership", "purpose: owner") }, /b\.yaml:6:14: “owner” is wrong: expected one of ownership, site/],
-    ["an id twice", { "zandrel.yaml": SETTINGS, "domains/b.yaml": `${DOMAIN}${DOMAIN.slice(DOMAIN.indexOf("  - id"))}` }, /is taken already in this file/],
-    ["an ask that waits for none", { "zandrel.yaml": SETTINGS, "domains/b.yaml": DOMAIN.replace("    asked:", "    after: [nobody]\n    asked:") }, /“nobody” is no ask of this file/],
-    ["a domain twice", { "zandrel.yaml": SETTINGS, "domains/a.yaml": DOMAIN, "domains/b.yaml": DOMAIN }, /both describe brackwater.example/],
-    ["aliases that multiply", { "zandrel.yaml": `version: 1\na: &a [x,x,x,x,x,x,x,x,x]\nb: &b [*a,*a,*a,*a,*a,*a,*a,*a]\nc: &c [*b,*b,*b,*b,*b,*b,*b,*b]\nd: [*c,*c,*c,*c,*c,*c,*c,*c]\n` }, /aliases in this file multiply too far/],
+    [
+      "a secret in the file",
+      { "zandrel.yaml": `${SETTINGS}    key: hunter2\n` },
+      /zandrel\.yaml:9:10: .*expected env:NAME or file:PATH/,
+    ],
+    [
+      "control characters",
+      { "zandrel.yaml": 'version: 1\norganisation: "a\\x1b[31mb"\n' },
+      /zandrel\.yaml:2:15: .*without control characters/,
+    ],
+    [
+      "an unknown service",
+      { "zandrel.yaml": SETTINGS, "domains/b.yaml": DOMAIN.replace("service: seekmere", "service: seekmire") },
+      /b\.yaml:5:14: “seekmire” is no service of zandrel.yaml \(did you mean seekmere\?\)/,
+    ],
+    [
+      "an unknown host",
+      { "zandrel.yaml": SETTINGS, "domains/b.yaml": DOMAIN.replace("host: nettlehost", "host: nettelhost") },
+      /b\.yaml:2:7: “nettelhost” is no DNS host .*did you mean nettlehost/,
+    ],
+    [
+      "a record that cannot be read",
+      { "zandrel.yaml": SETTINGS, "domains/b.yaml": DOMAIN.replace('"token"', '"open') },
+      /b\.yaml:8:\d+: line 1 of the records of seekmere-ownership, column 7: .*closing quote/,
+    ],
+    [
+      "a purpose that does not exist",
+      { "zandrel.yaml": SETTINGS, "domains/b.yaml": DOMAIN.replace("purpose: ownership", "purpose: owner") },
+      /b\.yaml:6:14: “owner” is wrong: expected one of ownership, site/,
+    ],
+    [
+      "an id twice",
+      { "zandrel.yaml": SETTINGS, "domains/b.yaml": `${DOMAIN}${DOMAIN.slice(DOMAIN.indexOf("  - id"))}` },
+      /is taken already in this file/,
+    ],
+    [
+      "an ask that waits for none",
+      { "zandrel.yaml": SETTINGS, "domains/b.yaml": DOMAIN.replace("    asked:", "    after: [nobody]\n    asked:") },
+      /“nobody” is no ask of this file/,
+    ],
+    [
+      "a domain twice",
+      { "zandrel.yaml": SETTINGS, "domains/a.yaml": DOMAIN, "domains/b.yaml": DOMAIN },
+      /both describe brackwater.example/,
+    ],
+    [
+      "aliases that multiply",
+      {
+        "zandrel.yaml": `version: 1\na: &a [x,x,x,x,x,x,x,x,x]\nb: &b [*a,*a,*a,*a,*a,*a,*a,*a]\nc: &c [*b,*b,*b,*b,*b,*b,*b,*b]\nd: [*c,*c,*c,*c,*c,*c,*c,*c]\n`,
+      },
+      /aliases in this file multiply too far/,
+    ],
   ])("%s", (_, files, expected) => {
     const made = folder(files);
     expect(message(() => openWorkspace(made, made))).toMatch(expected);
@@ -68,14 +124,20 @@ describe("editing in place", () => {
     ["an empty list", "domain: x\nasks: []\n", "domain: x\nasks:\n  - id: a\n"],
     ["nothing behind the key", "asks:\nrole: main # why\n", "asks:\n  - id: a\nrole: main # why\n"],
     ["no such key", "domain: x", "domain: x\nasks:\n  - id: a\n"],
-    ["a list with comments", "asks:\n  # first\n  - id: z # last\n# end\nrole: main\n", "asks:\n  # first\n  - id: z # last\n  - id: a\n# end\nrole: main\n"],
+    [
+      "a list with comments",
+      "asks:\n  # first\n  - id: z # last\n# end\nrole: main\n",
+      "asks:\n  # first\n  - id: z # last\n  - id: a\n# end\nrole: main\n",
+    ],
     ["a list without indentation", "asks:\n- id: z\n", "asks:\n- id: z\n- id: a\n"],
     ["no line end at the end", "asks:\n  - id: z", "asks:\n  - id: z\n  - id: a\n"],
   ])("%s", (_, before, after) => {
     expect(withEntry(before, "asks", [{ id: "a" }])).toBe(after);
   });
   test("a map", () => {
-    expect(withEntry("services:\n  a:\n    title: A # first\n\ndefaults: {}\n", "services", { b: { title: "B" } })).toBe("services:\n  a:\n    title: A # first\n  b:\n    title: B\n\ndefaults: {}\n");
+    expect(withEntry("services:\n  a:\n    title: A # first\n\ndefaults: {}\n", "services", { b: { title: "B" } })).toBe(
+      "services:\n  a:\n    title: A # first\n  b:\n    title: B\n\ndefaults: {}\n",
+    );
   });
   test("whatever is added reads back, and every character that was there stays", () => {
     const value = fc.string({ maxLength: 30 });
@@ -109,7 +171,9 @@ describe("secrets", () => {
     ["env:NONE", /environment variable NONE, which holds the key, is not set/],
     ["file:none.txt", /none\.txt is not there/],
     ["file:empty.txt", /empty\.txt, which holds the key, is empty/],
-  ])("%s is an error that names the place, not the secret", (reference, expected) => expect(message(() => readSecret(reference, "the key", made, {}))).toMatch(expected));
+  ])("%s is an error that names the place, not the secret", (reference, expected) =>
+    expect(message(() => readSecret(reference, "the key", made, {}))).toMatch(expected),
+  );
 });
 
 describe("the journal", () => {
@@ -119,7 +183,10 @@ describe("the journal", () => {
     journal.append(1, "a.", { kind: "settled", ask: "one", wanted: "w" });
     journal.append(2, "b.", { kind: "settled", ask: "two", wanted: "w" });
     journal.append(3, "a.", { kind: "proven", ask: "one", wanted: "w", by: "user", evidence: "e" });
-    expect(journal.entries("a.", "settled", "proven").map(({ at, kind }) => [at, kind])).toEqual([[1, "settled"], [3, "proven"]]);
+    expect(journal.entries("a.", "settled", "proven").map(({ at, kind }) => [at, kind])).toEqual([
+      [1, "settled"],
+      [3, "proven"],
+    ]);
     expect(journal.entries(undefined, "settled").map(({ ask }) => ask)).toEqual(["one", "two"]);
     journal.close();
   });
@@ -134,7 +201,9 @@ describe("the journal", () => {
     expect(() => raw.exec("UPDATE entry SET at = 0")).toThrow(/append-only/);
     raw.close();
     const again = openJournal(path);
-    expect(again.publications("a.")).toMatchObject([{ opened: { id: opened, changes: [change] }, closed: undefined, running: true }]);
+    expect(again.publications("a.")).toMatchObject([
+      { opened: { id: opened, changes: [change] }, closed: undefined, running: true },
+    ]);
     again.append(2, "a.", { kind: "publication-closed", opened, end: "published", because: "b" });
     expect(again.publications("a.")[0]?.closed).toMatchObject({ end: "published" });
     again.close();

@@ -10,16 +10,35 @@ const apex = name("brackwater.example");
 const setOf = (line: string): RecordSet => toSets(parseRecords(line, { origin: apex, ttl: 300 }).records)[0]!;
 const wanted = setOf('@ TXT "token"');
 const soa = setOf("@ 900 SOA a b 1 1 1 1 60");
-const ask: Ask = { id: "seekmere-ownership", service: "seekmere", purpose: "ownership", domain: apex, after: [], wanted: [wanted] };
+const ask: Ask = {
+  id: "seekmere-ownership",
+  service: "seekmere",
+  purpose: "ownership",
+  domain: apex,
+  after: [],
+  wanted: [wanted],
+};
 const found = (line: string): Answer => ({ kind: "found", set: setOf(line), chain: [], authoritative: true });
 const nothing: Answer = { kind: "nodata", chain: [], authoritative: true, soa };
 const silent = failed("timeout", "ns1 did not answer within 5 s");
 
-const authority = (answer: Answer, from = "ns1"): View => viewOf({ name: from, role: "authoritative", lookup: { ask: async () => answer } }, wanted, answer);
-const vantage = (answer: Answer, from = "Quay Street"): View => viewOf({ name: from, role: "vantage", lookup: { ask: async () => answer } }, wanted, answer);
+const authority = (answer: Answer, from = "ns1"): View =>
+  viewOf({ name: from, role: "authoritative", lookup: { ask: async () => answer } }, wanted, answer);
+const vantage = (answer: Answer, from = "Quay Street"): View =>
+  viewOf({ name: from, role: "vantage", lookup: { ask: async () => answer } }, wanted, answer);
 
 const there = found('@ TXT "token"');
-const standing = (more: Partial<Standing>): Standing => ({ ask, views: [], waitingFor: [], provenAt: undefined, settledAt: undefined, clash: undefined, miss: undefined, trouble: undefined, ...more });
+const standing = (more: Partial<Standing>): Standing => ({
+  ask,
+  views: [],
+  waitingFor: [],
+  provenAt: undefined,
+  settledAt: undefined,
+  clash: undefined,
+  miss: undefined,
+  trouble: undefined,
+  ...more,
+});
 
 describe("views", () => {
   test.each<[string, Answer, View["sees"], number | undefined]>([
@@ -46,9 +65,15 @@ describe("views", () => {
         },
       },
     });
-    await look([wanted], [viewpoint("ns1", "authoritative", there), viewpoint("ns2", "authoritative", nothing), viewpoint("v", "vantage", nothing)]);
+    await look(
+      [wanted],
+      [viewpoint("ns1", "authoritative", there), viewpoint("ns2", "authoritative", nothing), viewpoint("v", "vantage", nothing)],
+    );
     expect(asked).toEqual(["ns1", "ns2"]);
-    await look([wanted], [viewpoint("ns1", "authoritative", there), viewpoint("ns2", "authoritative", silent), viewpoint("v", "vantage", there)]);
+    await look(
+      [wanted],
+      [viewpoint("ns1", "authoritative", there), viewpoint("ns2", "authoritative", silent), viewpoint("v", "vantage", there)],
+    );
     expect(asked).toEqual(["ns1", "ns2", "ns1", "ns2", "v"]);
   });
 });

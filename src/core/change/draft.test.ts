@@ -21,16 +21,35 @@ shop NS ns1.elsewhere.test.
 @ CAA 0 issue "sealbarrow.example"
 `;
 const live = (text = LIVE): Lookup => zoneLookup(zonesOf(parseZone(text, { origin: apex })));
-const ask = (id: string, records: string): Ask => ({ id, service: "s", purpose: "site", domain: apex, after: [], wanted: toSets(parseRecords(records, { origin: apex, ttl: 3600 }).records) });
+const ask = (id: string, records: string): Ask => ({
+  id,
+  service: "s",
+  purpose: "site",
+  domain: apex,
+  after: [],
+  wanted: toSets(parseRecords(records, { origin: apex, ttl: 3600 }).records),
+});
 const draft = (asks: Ask[], more: { lookup?: Lookup; replace?: string[] } = {}) =>
-  makeDraft({ domain: apex, asks, lookup: more.lookup ?? live(), replace: new Set((more.replace ?? []).map((one) => name(one, apex))), whoPut: () => "somebody else" });
+  makeDraft({
+    domain: apex,
+    asks,
+    lookup: more.lookup ?? live(),
+    replace: new Set((more.replace ?? []).map((one) => name(one, apex))),
+    whoPut: () => "somebody else",
+  });
 
 describe("changes", () => {
   test.each<[string, string, string, string, number]>([
     ["a token beside SPF is merged, keeping the set's TTL", '@ TXT "token"', "merge", '"v=spf1 -all" "token"', 1800],
     ["a new name is added", "_x CNAME y.sealbarrow.example.", "add", "y.sealbarrow.example.", 300],
     ["a name under a wildcard gets its own", 'x.tour TXT "own"', "add", '"own"', 600],
-    ["another issuer beside the first", '@ CAA 0 issue "other.example"', "merge", '0 issue "sealbarrow.example" 0 issue "other.example"', 3600],
+    [
+      "another issuer beside the first",
+      '@ CAA 0 issue "other.example"',
+      "merge",
+      '0 issue "sealbarrow.example" 0 issue "other.example"',
+      3600,
+    ],
   ])("%s", async (_, records, action, after, hold) => {
     const { changes, clashes } = await draft([ask("a", records)]);
     expect(clashes).toEqual([]);
@@ -82,17 +101,25 @@ describe("clashes", () => {
   test("what the user names may be replaced, and only that", async () => {
     const asks = [ask("a", "www CNAME sites.pagewick.example."), ask("b", "box CNAME x.test.")];
     const { changes, clashes } = await draft(asks, { replace: ["www"] });
-    expect(changes).toMatchObject([{ action: "replace", name: "www.brackwater.example.", before: { data: [{ target: "parked.nettlehost.example." }] } }]);
+    expect(changes).toMatchObject([
+      { action: "replace", name: "www.brackwater.example.", before: { data: [{ target: "parked.nettlehost.example." }] } },
+    ]);
     expect(clashes).toMatchObject([{ ask: "b" }]);
     const both = await draft(asks, { replace: ["www", "box"] });
     expect(both.clashes).toEqual([]);
-    expect(both.changes.map(({ action, name: of, type }) => `${action} ${of} ${type}`)).toEqual(["replace www.brackwater.example. CNAME", "remove box.brackwater.example. A", "add box.brackwater.example. CNAME"]);
+    expect(both.changes.map(({ action, name: of, type }) => `${action} ${of} ${type}`)).toEqual([
+      "replace www.brackwater.example. CNAME",
+      "remove box.brackwater.example. A",
+      "add box.brackwater.example. CNAME",
+    ]);
   });
 });
 
 test("a zone that cannot be looked at leaves everything undetermined, and drafts nothing", async () => {
   const silent: Lookup = { ask: async () => failed("servfail", "ns1 answered SERVFAIL") };
-  const { changes, clashes, undetermined } = await draft([ask("a", "@ TXT t"), ask("b", "www CNAME x.test.")], { lookup: silent });
+  const { changes, clashes, undetermined } = await draft([ask("a", "@ TXT t"), ask("b", "www CNAME x.test.")], {
+    lookup: silent,
+  });
   expect([changes, clashes]).toEqual([[], []]);
   expect(undetermined.map(({ because }) => because)).toEqual(["ns1 answered SERVFAIL", "ns1 answered SERVFAIL"]);
 });

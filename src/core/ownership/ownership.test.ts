@@ -68,7 +68,12 @@ async function causes({ wanted = `@ TXT "${token}"`, zone: lines, second, strang
     siblings:
       sibling === undefined
         ? []
-        : [{ domain: elsewhere, lookup: zoneLookup(zonesOf(parseZone(`$TTL 60\n@ SOA a b 1 1 1 1 60\n${sibling}`, { origin: elsewhere }))) }],
+        : [
+            {
+              domain: elsewhere,
+              lookup: zoneLookup(zonesOf(parseZone(`$TTL 60\n@ SOA a b 1 1 1 1 60\n${sibling}`, { origin: elsewhere }))),
+            },
+          ],
   });
 }
 
@@ -77,27 +82,62 @@ describe("the hunt names the true cause first", () => {
   test.each<[string, Scene, CauseKind, string]>([
     ["the name doubled, at the apex", { zone: `brackwater.example TXT "${token}"` }, "name-doubled", "host of that record to @"],
     ["the first label doubled", { zone: `brackwater TXT "${token}"` }, "name-doubled", "host"],
-    ["the name doubled, at a label", { wanted: `_sm TXT "${token}"`, zone: `_sm.brackwater.example TXT "${token}"` }, "name-doubled", "to _sm"],
+    [
+      "the name doubled, at a label",
+      { wanted: `_sm TXT "${token}"`, zone: `_sm.brackwater.example TXT "${token}"` },
+      "name-doubled",
+      "to _sm",
+    ],
     ["at the apex instead of a label", { wanted: `_sm TXT "${token}"`, zone: `@ TXT "${token}"` }, "at-apex", "to _sm"],
     ["at a label instead of the apex", { zone: `www TXT "${token}"` }, "at-label", "to @"],
     ["at a label that is an @", { zone: `\\@ TXT "${token}"` }, "at-label", "to @"],
     ["at the service's name", { zone: `_seekmere TXT "${token}"` }, "at-label", "to @"],
     ["without the underscore", { wanted: `_sm TXT "${token}"`, zone: `sm TXT "${token}"` }, "at-label", "to _sm"],
     ["quoted twice", { zone: `@ TXT "\\"${token}\\""` }, "quoted-twice", "without quotation marks"],
-    ["cut", { wanted: `@ TXT "${long.slice(0, 255)}" "${long.slice(255)}"`, zone: `@ TXT "${long.slice(0, 255)}"` }, "cut", "whole"],
+    [
+      "cut",
+      { wanted: `@ TXT "${long.slice(0, 255)}" "${long.slice(255)}"`, zone: `@ TXT "${long.slice(0, 255)}"` },
+      "cut",
+      "whole",
+    ],
     ["wrapped", { zone: '@ TXT "seekmere-owner= 4f1d0c77a2"' }, "wrapped", "unbroken"],
-    ["split over two records", { wanted: `@ TXT "${token}"`, zone: `@ TXT "${token.slice(0, 7)}"\n@ TXT "${token.slice(7)}"` }, "split-records", "one record"],
+    [
+      "split over two records",
+      { wanted: `@ TXT "${token}"`, zone: `@ TXT "${token.slice(0, 7)}"\n@ TXT "${token.slice(7)}"` },
+      "split-records",
+      "one record",
+    ],
     ["changed in case", { zone: `@ TXT "${token.toUpperCase()}"` }, "case-changed", "exactly"],
     ["with blanks around it", { zone: `@ TXT " ${token} "` }, "blanks", "without blanks"],
     ["with typographic quotes", { zone: `@ TXT "\\226\\128\\156${token}\\226\\128\\157"` }, "typographic", "again"],
-    ["a CNAME in the way", { wanted: `www TXT "${token}"`, zone: "www CNAME box\nbox A 192.0.2.1" }, "alias-in-the-way", "zandrel draft"],
+    [
+      "a CNAME in the way",
+      { wanted: `www TXT "${token}"`, zone: "www CNAME box\nbox A 192.0.2.1" },
+      "alias-in-the-way",
+      "zandrel draft",
+    ],
     ["on some servers only", { zone: `@ TXT "${token}"`, second: "@ TXT other" }, "some-servers-only", "wait"],
     ["at a DNS host nobody asks", { zone: "", stranger: `@ TXT "${token}"` }, "not-delegated", "name servers"],
     ["in another domain", { zone: "", sibling: `@ TXT "${token}"` }, "other-zone", "at brackwater.example"],
     ["an older token", { zone: '@ TXT "seekmere-owner=00"' }, "other-value", "the token the service shows now"],
-    ["a target without its final dot", { wanted: "www CNAME sites.pagewick.example.", zone: "www CNAME sites.pagewick.example" }, "target-doubled", "final dot"],
-    ["another target", { wanted: "www CNAME sites.pagewick.example.", zone: "www CNAME parked.nettlehost.example." }, "other-target", "sites.pagewick.example."],
-    ["a CNAME entered as TXT", { wanted: "www CNAME sites.pagewick.example.", zone: '@ TXT x\nwww TXT "sites.pagewick.example"' }, "wrong-type", "CNAME"],
+    [
+      "a target without its final dot",
+      { wanted: "www CNAME sites.pagewick.example.", zone: "www CNAME sites.pagewick.example" },
+      "target-doubled",
+      "final dot",
+    ],
+    [
+      "another target",
+      { wanted: "www CNAME sites.pagewick.example.", zone: "www CNAME parked.nettlehost.example." },
+      "other-target",
+      "sites.pagewick.example.",
+    ],
+    [
+      "a CNAME entered as TXT",
+      { wanted: "www CNAME sites.pagewick.example.", zone: '@ TXT x\nwww TXT "sites.pagewick.example"' },
+      "wrong-type",
+      "CNAME",
+    ],
   ])("%s", async (_, scene, kind, remedy) => {
     const [first] = await causes(scene);
     expect(first?.kind).toBe(kind);

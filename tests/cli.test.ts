@@ -1,0 +1,278 @@
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { describe, expect, test } from "@jest/globals";
+import { z } from "zod";
+import { COMMANDS } from "../src/commands/registry.ts";
+import { folderWith, freePort, zandrel } from "./zandrel.ts";
+
+const SETTINGS =
+  "version: 1\norganisation: Brackwater\nvantages:\n  - { name: v, resolver: 127.0.0.1:9 }\nhosts:\n  nettlehost:\n    title: Nettlehost\n    publish: { way: zone-file, file: brackwater.zone }\nservices:\n  seekmere:\n    title: Seekmere\n";
+const ZONE =
+  '; the theatre\n$ORIGIN brackwater.example.\n$TTL 1h\n@ SOA ns1 h 2026030101 2h 15m 2w 5m\n  NS ns1 ; here\n@ TXT "v=spf1 -all"\nns1 A 192.0.2.53\nwww CNAME parked.nettlehost.example.\n';
+const DOMAIN =
+  'domain: brackwater.example\nhost: nettlehost\nasks:\n  - id: seekmere-ownership\n    service: seekmere\n    purpose: ownership\n    records: |\n      @ TXT "seekmere-owner=4f1d0c77a2"\n';
+
+function workspace(domain = DOMAIN): string {
+  const folder = folderWith({ "zandrel.yaml": SETTINGS, "brackwater.zone": ZONE });
+  mkdirSync(join(folder, "domains"));
+  writeFileSync(join(folder, "domains/brackwater.example.yaml"), domain);
+  return folder;
+}
+
+describe("the command line itself", () => {
+  test("--version, --help, nothing at all", async () => {
+    const here = folderWith();
+    const { version } = JSON.parse(readFileSync(new URL("../package.json", import.meta.url), "utf8"));
+    expect(await zandrel(here, ["--version"])).toMatchObject({ exit: 0, out: `${version}\n` });
+    expect((await zandrel(here, ["--help"])).out).toContain("zandrel COMMAND");
+    expect(await zandrel(here, [])).toMatchObject({ exit: 2 });
+  });
+  test.each(COMMANDS.map(({ name }) => [name]))("%s --help has at least two real examples", async (name) => {
+    const { exit, out } = await zandrel(folderWith(), [name, "--help"]);
+    expect(exit).toBe(0);
+    const examples = out.slice(out.indexOf("Examples:"));
+    expect(examples.match(/zandrel/g)?.length).toBeGreaterThanOrEqual(2);
+  });
+  test.each<[string[], RegExp]>([
+    [["statsu"], /no command “statsu”; did you mean “status”\?/],
+    [["frobnicate"], /no command “frobnicate”/],
+    [["draft", "--replce", "www"], /no option --replce; did you mean --replace\?/],
+    [["status", "--timeout", "-1"], /--timeout wants a number/],
+    [["draft", "--at", "soon"], /--at “soon” is not a time/],
+    [["watch", "--for", "long"], /--for “long” is not a span/],
+    [["status", "puppetfest.example"], /no domain of this workspace/],
+    [["status", "brackwatre.example"], /did you mean brackwater.example\?/],
+    [["prove", "seekmere-ownershp"], /did you mean seekmere-ownership\?/],
+    [["status", "a..b"], /“a..b” is not a domain name/],
+    [["status", "--resolver", "nowhere"], /“nowhere” is not a resolver/],
+    [["intake", "--service", "seekmire", "--value", "x=1"], /did you mean seekmere\?/],
+    [["intake", "--value", "x=1"], /does not say which service/],
+    [["intake", "none.txt"], /none\.txt is not there/],
+  ])("%j is one sentence and exit 2", async (argv, expected) => {
+    const ran = await zandrel(workspace(), argv);
+    expect(ran).toMatchObject({ exit: 2, out: "", err: expect.stringMatching(expected) });
+    expect(ran.err.trim().split("\n")).toHaveLength(1);
+  });
+  test("colour only where it is wanted", async () => {
+    const argv = ["draft", "--zone-file", "brackwater.zone"];
+    const here = workspace();
+    expect((await zandrel(here, argv)).out).not.toContain("\x1b");
+    expect((await zandrel(here, argv, { env: { FORCE_COLOR: "1" } })).out).toContain("\x1b[32m");
+    expect((await zandrel(here, argv, { env: { FORCE_COLOR: "1", NO_COLOR: "1" } })).out).not.toContain("\x1b");
+  });
+  test("completion offers commands and options", async () => {
+    const here = folderWith();
+    expect((await zandrel(here, ["completion"])).out).toContain("complete -o default -F _zandrel_complete zandrel");
+    expect((await zandrel(here, ["--completions", "zandrel", "st"])).out).toBe("status\n");
+    expect((await zandrel(here, ["--completions", "zandrel", "draft", "--re"])).out).toBe("--resolver\n--replace\n");
+  });
+});
+
+describe("schemas", () => {
+  test("docs/schemas holds what the commands say now", async () => {
+    for (const { name, load } of COMMANDS) {
+      const { schema } = (await load()).default;
+      const file = new URL(`../docs/schemas/${name}.json`, import.meta.url);
+      expect(existsSync(file)).toBe(schema !== undefined);
+      if (schema === undefined) continue;
+      const { title: _, ...published } = JSON.parse(readFileSync(file, "utf8"));
+      expect(published).toEqual(JSON.parse(JSON.stringify(z.toJSONSchema(schema, { io: "output", unrepresentable: "any" }))));
+    }
+  });
+});
+
+describe("on master files, without any network", () => {
+  test("draft, publish into the file, draft again", async () => {
+    const here = workspace();
+    const draft = await zandrel(here, ["draft", "--zone-file", "brackwater.zone", "--json"]);
+    expect(draft.exit).toBe(0);
+    expect(draft.json).toMatchObject({ changes: [{ action: "merge", name: "brackwater.example.", type: "TXT" }], clashes: [] });
+    const published = await zandrel(here, ["publish", "--resolver", "127.0.0.1:9", "--timeout", "0.5"]);
+    expect(published).toMatchObject({ exit: 0, err: "" });
+    const text = readFileSync(join(here, "brackwater.zone"), "utf8");
+    expect(text).toContain("; the theatre");
+    expect(text).toContain("  NS ns1 ; here");
+    expect(text).toContain('@ TXT "v=spf1 -all"\n@\tTXT\t"seekmere-owner=4f1d0c77a2"\n');
+    expect(Number(/SOA ns1 h (\d+)/.exec(text)?.[1])).toBeGreaterThan(2026030101);
+    expect((await zandrel(here, ["draft", "--zone-file", "brackwater.zone", "--json"])).json.changes).toMatchObject([
+      { action: "keep" },
+    ]);
+    expect(
+      (await zandrel(here, ["publish", "--json", "--resolver", "127.0.0.1:9", "--timeout", "0.5"])).json.published,
+    ).toMatchObject([{ changed: 0 }]);
+    expect(readFileSync(join(here, "brackwater.zone"), "utf8")).toBe(text);
+    expect((await zandrel(here, ["status", "--zone-file", "brackwater.zone", "--json"])).json.domains[0].asks).toMatchObject([
+      { state: "settled" },
+    ]);
+  });
+  test("--into edits another file than the host's", async () => {
+    const here = workspace();
+    writeFileSync(join(here, "copy.zone"), ZONE);
+    expect(
+      await zandrel(here, ["publish", "--into", "copy.zone", "--resolver", "127.0.0.1:9", "--timeout", "0.5"]),
+    ).toMatchObject({ exit: 0 });
+    expect(readFileSync(join(here, "copy.zone"), "utf8")).toContain("seekmere-owner");
+    expect(readFileSync(join(here, "brackwater.zone"), "utf8")).toBe(ZONE);
+  });
+  test("a clash ends with 1, names the way out, and --replace is one", async () => {
+    const here = workspace(DOMAIN.replace('@ TXT "seekmere-owner=4f1d0c77a2"', "www CNAME sites.pagewick.example."));
+    const draft = await zandrel(here, ["draft", "--zone-file", "brackwater.zone", "--json"]);
+    expect(draft.exit).toBe(1);
+    expect(draft.json.clashes).toMatchObject([
+      {
+        kind: "other-value",
+        breaks: expect.stringContaining("parked.nettlehost.example"),
+        waysOut: [expect.stringContaining("--replace www.brackwater.example")],
+      },
+    ]);
+    expect(await zandrel(here, ["publish", "--resolver", "127.0.0.1:9", "--timeout", "0.5"])).toMatchObject({
+      exit: 1,
+      out: "",
+      err: expect.stringContaining("something is in the way"),
+    });
+    expect(readFileSync(join(here, "brackwater.zone"), "utf8")).toBe(ZONE);
+    const replaced = await zandrel(here, [
+      "draft",
+      "--zone-file",
+      "brackwater.zone",
+      "--replace",
+      "www.brackwater.example",
+      "--json",
+    ]);
+    expect(replaced).toMatchObject({ exit: 0 });
+    expect(replaced.json.changes).toMatchObject([
+      { action: "replace", before: [{ data: "parked.nettlehost.example." }], after: [{ data: "sites.pagewick.example." }] },
+    ]);
+  });
+  test("a mistake in a master file is shown with its place", async () => {
+    const here = workspace();
+    writeFileSync(join(here, "bad.zone"), `${ZONE}x A 1.2.3\n`);
+    expect(await zandrel(here, ["draft", "--zone-file", "bad.zone"])).toMatchObject({
+      exit: 2,
+      err: expect.stringContaining("bad.zone:9:5: found “1.2.3”, expected an IPv4 address"),
+    });
+    expect(await zandrel(here, ["draft", "--zone-file", "other.zone"])).toMatchObject({
+      exit: 2,
+      err: expect.stringContaining("other.zone is not there"),
+    });
+  });
+});
+
+describe("what nobody could ask", () => {
+  test("is unknown and exit 3, never missing", async () => {
+    const here = workspace();
+    const port = await freePort();
+    const argv = ["--resolver", `127.0.0.1:${port}`, "--timeout", "0.5", "--json"];
+    const status = await zandrel(here, ["status", ...argv]);
+    expect(status.exit).toBe(3);
+    expect(status.json.domains[0].asks).toMatchObject([
+      { state: "unknown", because: expect.stringContaining("cannot be reached") },
+    ]);
+    const proof = await zandrel(here, ["prove", ...argv]);
+    expect(proof.exit).toBe(3);
+    expect(proof.json.asks).toMatchObject([{ verdict: "unknown" }]);
+  });
+  test("a name the master files do not hold could not be asked either", async () => {
+    const here = workspace();
+    writeFileSync(join(here, "other.zone"), "$ORIGIN other.example.\n$TTL 60\n@ SOA a b 1 1 1 1 1\n");
+    expect(await zandrel(here, ["draft", "--zone-file", "other.zone"])).toMatchObject({
+      exit: 3,
+      out: expect.stringContaining("none of the master files given holds brackwater.example"),
+    });
+  });
+});
+
+describe("taking down", () => {
+  test("a value over 255 octets is cut into strings, and nothing of it is lost", async () => {
+    const here = workspace();
+    const long = `k=${"x".repeat(600)}`;
+    const taken = await zandrel(here, ["intake", "--service", "seekmere", "--host", "_k", "--value", long, "--json"]);
+    expect(taken.json.asks[0].records).toMatchObject([{ name: "_k.brackwater.example.", data: long }]);
+    expect(readFileSync(join(here, "domains/brackwater.example.yaml"), "utf8")).toMatch(/"k=x{253}" "x{255}" "x{92}"/);
+  });
+  test("a host outside the domain is refused, and nothing is written", async () => {
+    const here = workspace();
+    expect(await zandrel(here, ["intake", "--service", "seekmere", "--host", "www.other.test.", "--value", "a=b"])).toMatchObject(
+      { exit: 2, err: expect.stringContaining("lies outside brackwater.example") },
+    );
+    expect(readFileSync(join(here, "domains/brackwater.example.yaml"), "utf8")).toBe(DOMAIN);
+  });
+  test("a service that is not known yet is added on demand", async () => {
+    const here = workspace();
+    expect(
+      await zandrel(here, [
+        "intake",
+        "--add-service",
+        "Page Wick",
+        "--type",
+        "CNAME",
+        "--host",
+        "shop",
+        "--value",
+        "https://sites.pagewick.example/x",
+      ]),
+    ).toMatchObject({ exit: 0, out: expect.stringContaining("put right") });
+    expect(readFileSync(join(here, "zandrel.yaml"), "utf8")).toBe(`${SETTINGS}  page-wick:\n    title: Page Wick\n`);
+    expect(readFileSync(join(here, "domains/brackwater.example.yaml"), "utf8")).toContain("id: page-wick-site");
+  });
+  test("two readings are a question: refused on a pipe, settled by an option", async () => {
+    const here = workspace();
+    const argv = ["intake", "--service", "seekmere", "--type", "TXT", "--host", "mail.other.example", "--value", "a=b"];
+    expect(await zandrel(here, argv)).toMatchObject({
+      exit: 2,
+      err: expect.stringContaining("--choose host-mail.other.example=inside"),
+    });
+    expect((await zandrel(here, [...argv, "--dry-run", "--json"])).json.questions).toHaveLength(1);
+    const chosen = await zandrel(here, [...argv, "--choose", "host-mail.other.example=inside", "--json"]);
+    expect(chosen.json.asks[0].records[0].name).toBe("mail.other.example.brackwater.example.");
+  });
+  test("a paste without a record, and a giant one, are one clear error", async () => {
+    const here = workspace();
+    expect(await zandrel(here, ["intake", "-", "--service", "seekmere"], { input: "Welcome! Please verify.\n" })).toMatchObject({
+      exit: 2,
+      err: expect.stringContaining("no record was found"),
+    });
+    expect(await zandrel(here, ["intake", "-", "--service", "seekmere"], { input: "x".repeat(1_100_000) })).toMatchObject({
+      exit: 2,
+      err: expect.stringContaining("larger than 1024 KiB"),
+    });
+  });
+  test("two processes at once lose nothing", async () => {
+    const here = workspace();
+    const ran = await Promise.all(
+      Array.from({ length: 6 }, (_, i) =>
+        zandrel(here, ["intake", "--service", "seekmere", "--id", `token-${i}`, "--host", `_${i}`, "--value", `k=${i}`]),
+      ),
+    );
+    expect(ran.map(({ exit, err }) => `${exit} ${err}`)).toEqual(Array(6).fill("0 "));
+    const text = readFileSync(join(here, "domains/brackwater.example.yaml"), "utf8");
+    for (let i = 0; i < 6; i++) expect(text).toContain(`id: token-${i}\n`);
+  });
+});
+
+describe("control characters from outside", () => {
+  const evil = "\x1b]0;owned\x07\x1b[2J\x9b31m\u202ereversed";
+  test("never reach the terminal: from a paste, a zone, a file name, an operand", async () => {
+    const here = workspace();
+    writeFileSync(
+      join(here, "evil.zone"),
+      `${ZONE}evil 60 TXT "${Buffer.from(evil).toString("latin1").replace(/\n/g, "")}"\n`,
+      "latin1",
+    );
+    const outputs = [
+      await zandrel(here, ["intake", "-", "--service", "seekmere", "--dry-run"], {
+        input: `Type: TXT\nHost: @\nValue: a=${evil}\n`,
+      }),
+      await zandrel(here, ["draft", "--zone-file", "evil.zone", "--zone-file", `${evil}.zone`.replaceAll("\0", "")]),
+      await zandrel(here, [evil]),
+      await zandrel(here, ["draft", `--${evil}`]),
+      await zandrel(here, ["status", evil]),
+      await zandrel(here, ["intake", "--service", evil, "--value", "x"]),
+    ];
+    for (const { out, err } of outputs) {
+      expect(out.length + err.length).toBeGreaterThan(0);
+      // biome-ignore lint/suspicious/noControlCharactersInRegex: they are what is looked for
+      expect(out + err).not.toMatch(/[\x00-\x09\x0b-\x1f\x7f-\x9f\u202a-\u202e]/);
+    }
+  });
+});

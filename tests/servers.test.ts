@@ -1,0 +1,233 @@
+import { type ChildProcess, spawn } from "node:child_process";
+import { existsSync, mkdirSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { execa } from "execa";
+import { folderWith, freePort, zandrel } from "./zandrel.ts";
+
+/**
+ * The built program against real servers on loopback: knotd and named as the DNS host, knotd as the registry,
+ * unbound as a caching vantage. With ZANDREL_REQUIRE_SERVERS=1 a server that is missing is a failure.
+ */
+const BINARIES = {
+  knotd: "/usr/sbin/knotd",
+  named: "/usr/sbin/named",
+  unbound: "/usr/sbin/unbound",
+  kdig: "/usr/bin/kdig",
+  dig: "/usr/bin/dig",
+};
+const missing = Object.entries(BINARIES).filter(([, path]) => !existsSync(path));
+const required = process.env.ZANDREL_REQUIRE_SERVERS === "1";
+const describeServers = missing.length > 0 && !required ? describe.skip : describe;
+
+const REGISTRY = "127.61.0.1";
+const SECRET = "c2VjcmV0IHNlY3JldCBzZWNyZXQgc2VjcmV0IHNlY3JldA==";
+
+const running: ChildProcess[] = [];
+function start(binary: string, argv: readonly string[]): void {
+  const child = spawn(binary, argv, { stdio: ["ignore", "ignore", "inherit"] });
+  running.push(child);
+}
+
+async function answers(address: string, port: number, name: string, type: string): Promise<void> {
+  for (let i = 0; i < 100; i++) {
+    const { stdout } = await execa(BINARIES.dig, [`@${address}`, "-p", String(port), name, type, "+time=1", "+tries=1"], {
+      reject: false,
+    });
+    if (/status: (NOERROR|NXDOMAIN)/.test(stdout)) return;
+    await new Promise((resolve) => setTimeout(resolve, 100));
+  }
+  throw new Error(`the server at ${address} does not answer for ${name}`);
+}
+
+/** One DNS host: the software, its address, and its configuration with a zone and a key. */
+const HOSTS = [
+  {
+    software: "knotd",
+    address: "127.61.0.2",
+    vantage: "127.61.0.12",
+    algorithm: "hmac-sha256",
+    async start(folder: string, port: number, address: string, algorithm: string) {
+      writeFileSync(
+        join(folder, "knot.conf"),
+        `server:\n  rundir: ${folder}\n  listen: ${address}@${port}\ndatabase:\n  storage: ${folder}/db\nkey:\n  - id: brackwater-key\n    algorithm: ${algorithm}\n    secret: ${SECRET}\nacl:\n  - id: update\n    key: brackwater-key\n    action: update\nzone:\n  - domain: brackwater.example\n    storage: ${folder}\n    file: brackwater.zone\n    acl: update\n`,
+      );
+      start(BINARIES.knotd, ["-c", join(folder, "knot.conf")]);
+    },
+  },
+  {
+    software: "named",
+    // named only listens on addresses that an interface really has.
+    address: "127.0.0.1",
+    vantage: "127.61.0.13",
+    algorithm: "hmac-sha512",
+    async start(folder: string, port: number, address: string, algorithm: string) {
+      writeFileSync(
+        join(folder, "named.conf"),
+        `key brackwater-key { algorithm ${algorithm}; secret "${SECRET}"; };\noptions { directory "${folder}"; listen-on port ${port} { ${address}; }; listen-on-v6 { none; }; pid-file "${folder}/named.pid"; session-keyfile "${folder}/session.key"; recursion no; dnssec-validation no; };\ncontrols { };\nzone "brackwater.example" { type primary; file "${folder}/brackwater.zone"; allow-update { key brackwater-key; }; };\n`,
+      );
+      start(BINARIES.named, ["-f", "-c", join(folder, "named.conf")]);
+    },
+  },
+] as const;
+
+describeServers.each(HOSTS)("with $software as the DNS host", ({ software, address, vantage, algorithm, start: startHost }) => {
+  let port: number;
+  let folder: string;
+  const env = { TSIG: SECRET };
+  const own = (argv: readonly string[], more: Record<string, string> = {}) => zandrel(folder, argv, { env: { ...env, ...more } });
+  const dig = async (server: string, name: string, type: string): Promise<string> => {
+    const tool = software === "knotd" ? BINARIES.kdig : BINARIES.dig;
+    return (await execa(tool, [`@${server}`, "-p", String(port), name, type, "+short"], { reject: false })).stdout;
+  };
+
+  beforeAll(async () => {
+    expect(missing).toEqual([]);
+    port = await freePort();
+    folder = folderWith({
+      "root.zone": `$TTL 60\n. SOA ns.registry.example. r.registry.example. 1 60 60 60 5\n. NS ns.registry.example.\nexample. NS ns.registry.example.\nns.registry.example. A ${REGISTRY}\n`,
+      "example.zone": `$TTL 60\n$ORIGIN example.\n@ SOA ns.registry r.registry 1 60 60 60 5\n@ NS ns.registry\nns.registry A ${REGISTRY}\nbrackwater NS ns1.nettlehost\nns1.nettlehost A ${address}\n`,
+      "brackwater.zone": `$TTL 5\n$ORIGIN brackwater.example.\n@ SOA ns1.nettlehost.example. hostmaster 2026030101 60 60 600 4\n@ NS ns1.nettlehost.example.\n@ 6 TXT "v=spf1 -all"\nwww CNAME parked.nettlehost.example.\n`,
+      "registry.conf": "",
+      "unbound.conf": "",
+      "zandrel.yaml": "",
+    });
+    for (const made of ["registry", "registry/db", "db"]) mkdirSync(join(folder, made));
+    mkdirSync(join(folder, "domains"));
+    writeFileSync(
+      join(folder, "registry.conf"),
+      `server:\n  rundir: ${folder}/registry\n  listen: ${REGISTRY}@${port}\ndatabase:\n  storage: ${folder}/registry/db\nzone:\n  - domain: .\n    storage: ${folder}\n    file: root.zone\n  - domain: example.\n    storage: ${folder}\n    file: example.zone\n`,
+    );
+    writeFileSync(
+      join(folder, "unbound.conf"),
+      `server:\n  interface: ${vantage}\n  port: ${port}\n  access-control: 127.0.0.0/8 allow\n  do-not-query-localhost: no\n  username: ""\n  chroot: ""\n  directory: "${folder}"\n  pidfile: "${folder}/unbound.pid"\n  use-syslog: no\n  logfile: "${folder}/unbound.log"\n  module-config: "iterator"\n  do-ip6: no\n  do-daemonize: no\n  num-threads: 1\n${[
+        ["brackwater.example", address],
+        ["example", REGISTRY],
+        [".", REGISTRY],
+      ]
+        .map(([name, server]) => `stub-zone:\n  name: "${name}"\n  stub-addr: ${server}@${port}\n`)
+        .join("")}remote-control:\n  control-enable: no\n`,
+    );
+    writeFileSync(
+      join(folder, "zandrel.yaml"),
+      `version: 1\norganisation: Brackwater Puppet Theatre\nvantages:\n  - { name: Quay Street, resolver: "${vantage}:${port}" }\nhosts:\n  nettlehost:\n    title: Nettlehost\n    publish:\n      way: update\n      server: ${address}:${port}\n      key: { name: brackwater-key, algorithm: ${algorithm}, secret: env:TSIG }\nservices:\n  seekmere: { title: Seekmere }\ndefaults: { ttl: 60, authorityPort: ${port} }\n`,
+    );
+    writeFileSync(join(folder, "domains/brackwater.example.yaml"), "domain: brackwater.example\nhost: nettlehost\nasks: []\n");
+    start(BINARIES.knotd, ["-c", join(folder, "registry.conf")]);
+    await startHost(folder, port, address, algorithm);
+    start(BINARIES.unbound, ["-d", "-c", join(folder, "unbound.conf")]);
+    await answers(REGISTRY, port, "example", "SOA");
+    await answers(address, port, "brackwater.example", "SOA");
+    await answers(vantage, port, "brackwater.example", "SOA");
+  });
+  afterAll(() => {
+    for (const child of running.splice(0)) child.kill("SIGKILL");
+  });
+
+  /** Waits until the caching vantage shows a text, and gives back the moment. */
+  async function flips(name: string, text: string): Promise<number> {
+    for (let i = 0; i < 200; i++) {
+      if ((await dig(vantage, name, "TXT")).includes(text)) return Date.now();
+      await new Promise((resolve) => setTimeout(resolve, 100));
+    }
+    throw new Error(`${name} never showed ${text}`);
+  }
+
+  test("a token beside SPF: published, read back with the server's own tool, spread predicted", async () => {
+    await own(["intake", "--service", "seekmere", "--host", "@", "--value", "seekmere-owner=1"]);
+    const draft = await own(["draft", "--json"]);
+    expect(draft).toMatchObject({ exit: 0, err: "" });
+    expect(draft.json.changes).toMatchObject([{ action: "merge", before: [{ data: "v=spf1 -all", ttl: 6 }] }]);
+    expect(await dig(vantage, "brackwater.example", "TXT")).toContain("v=spf1");
+    const asked = Date.now();
+    const published = await own(["publish", "--json"]);
+    expect(published).toMatchObject({ exit: 0, err: "" });
+    expect((await dig(address, "brackwater.example", "TXT")).split("\n").sort()).toEqual(['"seekmere-owner=1"', '"v=spf1 -all"']);
+    expect(await dig(vantage, "brackwater.example", "TXT")).not.toContain("seekmere-owner");
+    const spreading = (await own(["status", "--json"])).json.domains[0].asks[0];
+    expect(spreading.state).toBe("spreading");
+    const flipped = await flips("brackwater.example", "seekmere-owner");
+    const predicted = Date.parse(spreading.visibleBy);
+    // Kept for the old set's whole TTL, and not longer than predicted; a second for whole-second TTLs, half for polling.
+    expect(flipped).toBeGreaterThan(asked + 6000 - 1500);
+    expect(flipped).toBeLessThan(predicted + 1500);
+    expect((await own(["watch", "--for", "10s", "--json"])).exit).toBe(0);
+    expect((await own(["prove", "seekmere-ownership", "--confirmed", "--json"])).json.asks).toMatchObject([
+      { verdict: "proven" },
+    ]);
+    expect((await own(["status"])).exit).toBe(0);
+  });
+
+  test("a new name that somebody asked for too early: the remembered “no such record” is predicted", async () => {
+    await own(["intake", "--service", "seekmere", "--id", "fresh", "--host", "_fresh", "--value", "k=2"]);
+    expect(await dig(vantage, "_fresh.brackwater.example", "TXT")).toBe("");
+    const asked = Date.now();
+    expect(await own(["publish", "--json"])).toMatchObject({ exit: 0, err: "" });
+    const { visibleBy, state } = (await own(["status", "--json"])).json.domains[0].asks.find(
+      (ask: { id: string }) => ask.id === "fresh",
+    );
+    expect(state).toBe("spreading");
+    const flipped = await flips("_fresh.brackwater.example", "k=2");
+    expect(flipped).toBeGreaterThan(asked + 4000 - 1500);
+    expect(flipped).toBeLessThan(Date.parse(visibleBy) + 1500);
+  });
+
+  test("somebody changed the zone since: nothing is done, and what changed is shown", async () => {
+    const { sendUpdate } = await import("../src/net/index.ts");
+    const { name } = await import("../src/core/name/index.ts");
+    const key = { name: name("brackwater-key"), algorithm, secret: Buffer.from(SECRET, "base64") };
+    const set = (text: string) => ({ name: name("_race.brackwater.example"), type: "TXT", ttl: 5, data: [{ strings: [text] }] });
+    const request = {
+      server: { address, port },
+      apex: name("brackwater.example"),
+      key,
+      now: Math.floor(Date.now() / 1000),
+      timeout: 3000,
+    };
+    const change = { name: name("_race.brackwater.example"), type: "TXT", before: undefined, after: set("first") };
+    expect(await sendUpdate({ ...request, changes: [change] })).toEqual({ kind: "done" });
+    expect(await sendUpdate({ ...request, changes: [{ ...change, after: set("second") }] })).toMatchObject({ kind: "moved" });
+    expect(await sendUpdate({ ...request, changes: [{ ...change, before: set("older"), after: set("second") }] })).toMatchObject({
+      kind: "moved",
+    });
+    expect(await dig(address, "_race.brackwater.example", "TXT")).toBe('"first"');
+    expect(await sendUpdate({ ...request, changes: [{ ...change, before: set("first"), after: undefined }] })).toEqual({
+      kind: "done",
+    });
+    expect(await dig(address, "_race.brackwater.example", "TXT")).toBe("");
+  });
+
+  test.each<[string, Record<string, string>, RegExp]>([
+    ["a wrong secret", { TSIG: "d3Jvbmcgd3Jvbmcgd3Jvbmcgd3Jvbmcgd3Jvbmcgd3Jvbmc=" }, /secret of the key brackwater-key is wrong/],
+  ])("%s is named", async (_, more, expected) => {
+    await own(["intake", "--service", "seekmere", "--id", "refused", "--host", "_refused", "--value", "k=3"]);
+    const refused = await own(["publish"], more);
+    expect(refused).toMatchObject({ exit: 3, out: "", err: expect.stringMatching(expected) });
+    expect(await dig(address, "_refused.brackwater.example", "TXT")).toBe("");
+  });
+
+  test("a clock 20 minutes off and an unknown key are told apart", async () => {
+    const { sendUpdate } = await import("../src/net/index.ts");
+    const { name } = await import("../src/core/name/index.ts");
+    const key = { name: name("brackwater-key"), algorithm, secret: Buffer.from(SECRET, "base64") };
+    const now = Math.floor(Date.now() / 1000);
+    const set = { name: name("_x.brackwater.example"), type: "TXT", ttl: 5, data: [{ strings: ["x"] }] };
+    const request = {
+      server: { address, port },
+      apex: name("brackwater.example"),
+      key,
+      now,
+      timeout: 3000,
+      changes: [{ name: set.name, type: "TXT", before: undefined, after: set }],
+    };
+    expect(await sendUpdate({ ...request, now: now - 1200 })).toMatchObject({
+      kind: "refused",
+      detail: expect.stringMatching(/clock is 20 minutes behind/),
+    });
+    expect(await sendUpdate({ ...request, key: { ...key, name: name("stranger") } })).toMatchObject({
+      kind: "refused",
+      detail: expect.stringMatching(/does not know the key stranger/),
+    });
+    expect(await sendUpdate({ ...request, apex: name("other.example") })).toMatchObject({ kind: "refused" });
+  });
+});

@@ -1,0 +1,65 @@
+import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { createServer } from "node:net";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { afterAll } from "@jest/globals";
+import { execa } from "execa";
+
+/** The built program, as a user has it. */
+export const PROGRAM = new URL("../dist/zandrel.js", import.meta.url).pathname;
+
+const folders: string[] = [];
+afterAll(() => {
+  for (const folder of folders) rmSync(folder, { recursive: true, force: true });
+});
+
+/** A temporary folder with these files in it, removed when the tests are done. */
+export function folderWith(files: Readonly<Record<string, string>> = {}): string {
+  const folder = mkdtempSync(join(tmpdir(), "zandrel-test-"));
+  folders.push(folder);
+  for (const [path, text] of Object.entries(files)) writeFileSync(join(folder, path), text);
+  return folder;
+}
+
+export interface Ran {
+  readonly exit: number;
+  readonly out: string;
+  readonly err: string;
+  /** Standard output read as JSON. */
+  // biome-ignore lint/suspicious/noExplicitAny: tests look into whatever shape is there
+  readonly json: any;
+}
+
+/** Runs the built program in a folder, not on a terminal, in UTC. */
+export async function zandrel(
+  folder: string,
+  argv: readonly string[],
+  { env = {}, input = "" }: { env?: Readonly<Record<string, string>>; input?: string } = {},
+): Promise<Ran> {
+  const ran = await execa(process.execPath, [PROGRAM, ...argv], {
+    cwd: folder,
+    input,
+    reject: false,
+    extendEnv: false,
+    env: { PATH: process.env.PATH ?? "", HOME: folder, TZ: "UTC", ...env },
+    stripFinalNewline: false,
+  });
+  return {
+    exit: ran.exitCode ?? -1,
+    out: ran.stdout,
+    err: ran.stderr,
+    get json() {
+      return JSON.parse(ran.stdout);
+    },
+  };
+}
+
+/** A port nobody listens on at this moment. */
+export const freePort = (): Promise<number> =>
+  new Promise((resolve) => {
+    const probe = createServer();
+    probe.listen(0, "127.0.0.1", () => {
+      const { port } = probe.address() as { port: number };
+      probe.close(() => resolve(port));
+    });
+  });
