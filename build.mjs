@@ -1,8 +1,28 @@
 // Bundles the command line and the library, each into one file with its source map.
 import { chmodSync, readFileSync } from "node:fs";
+import { builtinModules } from "node:module";
 import { build } from "esbuild";
 
 const { version } = JSON.parse(readFileSync(new URL("package.json", import.meta.url), "utf8"));
+
+/** Native and server packages stay where npm put them; everything else travels in the bundle. */
+const OUTSIDE = ["libsql", "fastify"];
+
+/**
+ * Loads what stays outside the bundle when the code that needs it runs. As static imports all of it would be
+ * loaded by every command, network, SQLite and HTTP included.
+ */
+const lazyOutside = {
+  name: "lazy-outside",
+  setup(bundler) {
+    const names = new Set([...OUTSIDE, ...builtinModules.flatMap((name) => [name, `node:${name}`])]);
+    bundler.onResolve({ filter: /^[a-z_:/0-9]+$/ }, ({ path, namespace }) => {
+      if (!names.has(path)) return undefined;
+      return namespace === "outside" ? { path, external: true } : { path, namespace: "outside" };
+    });
+    bundler.onLoad({ filter: /.*/, namespace: "outside" }, ({ path }) => ({ contents: `module.exports = require(${JSON.stringify(path)})` }));
+  },
+};
 
 const shared = {
   bundle: true,
@@ -13,9 +33,8 @@ const shared = {
   minifySyntax: true,
   minifyWhitespace: true,
   legalComments: "none",
-  // Native and server packages stay where npm put them; everything else travels in the bundle.
-  external: ["libsql", "fastify"],
   define: { "process.env.ZANDREL_VERSION": JSON.stringify(version) },
+  plugins: [lazyOutside],
   logLevel: "warning",
   absWorkingDir: new URL(".", import.meta.url).pathname,
 };

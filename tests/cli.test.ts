@@ -271,7 +271,6 @@ describe("control characters from outside", () => {
     ];
     for (const { out, err } of outputs) {
       expect(out.length + err.length).toBeGreaterThan(0);
-      // biome-ignore lint/suspicious/noControlCharactersInRegex: they are what is looked for
       expect(out + err).not.toMatch(/[\x00-\x09\x0b-\x1f\x7f-\x9f\u202a-\u202e]/);
     }
   });

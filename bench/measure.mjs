@@ -1,0 +1,25 @@
+// How figures are measured: in turns with their floor, as ratios.
+import { spawnSync } from "node:child_process";
+
+/** Wall time of one process in milliseconds. */
+export function wall(argv, options = {}) {
+  const start = performance.now();
+  const { status, stderr } = spawnSync(process.execPath, argv, { stdio: ["ignore", "ignore", "pipe"], ...options });
+  if (status !== 0) throw new Error(`${argv.join(" ")} ended with ${status}: ${stderr}`);
+  return performance.now() - start;
+}
+
+const median = (numbers) => [...numbers].sort((a, b) => a - b)[Math.floor(numbers.length / 2)];
+
+/** Runs the measurements in turns, so that whatever else the machine does hits all alike; gives back the medians. */
+export async function inTurns(rounds, ...measures) {
+  const taken = measures.map(() => []);
+  for (let i = 0; i < rounds; i++) for (const [j, measure] of measures.entries()) taken[j].push(await measure());
+  return taken.map(median);
+}
+
+/** Prints a figure: what it is, the ratio, the limit, and whether it holds. */
+export function figure(what, ratio, limit, holds = ratio <= limit) {
+  console.log(`${holds ? "ok  " : "OVER"}  ${what}: ${ratio.toFixed(2)} x (limit ${limit} x)`);
+  if (!holds) process.exitCode = 1;
+}
