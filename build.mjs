@@ -20,7 +20,9 @@ const lazyOutside = {
       if (!names.has(path)) return undefined;
       return namespace === "outside" ? { path, external: true } : { path, namespace: "outside" };
     });
-    bundler.onLoad({ filter: /.*/, namespace: "outside" }, ({ path }) => ({ contents: `module.exports = require(${JSON.stringify(path)})` }));
+    bundler.onLoad({ filter: /.*/, namespace: "outside" }, ({ path }) => ({
+      contents: `module.exports = require(${JSON.stringify(path)})`,
+    }));
   },
 };
 

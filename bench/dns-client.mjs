@@ -4,8 +4,8 @@ import { createSocket } from "node:dgram";
 import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { build } from "esbuild";
 import * as packet from "dns-packet";
+import { build } from "esbuild";
 import { figure, inTurns } from "./measure.mjs";
 
 const QUESTIONS = 5000;
@@ -35,7 +35,11 @@ function bareLoop() {
   const ask = (i) =>
     new Promise((resolve) => {
       waiting.set(i, resolve);
-      socket.send(packet.encode({ type: "query", id: i, questions: [{ type: "TXT", name: `n${i % 1000}.bench.example` }] }), PORT, "127.0.0.1");
+      socket.send(
+        packet.encode({ type: "query", id: i, questions: [{ type: "TXT", name: `n${i % 1000}.bench.example` }] }),
+        PORT,
+        "127.0.0.1",
+      );
     });
   return { ask, close: () => socket.close() };
 }
@@ -47,11 +51,24 @@ export default async function dnsClient() {
   }
   const folder = mkdtempSync(join(tmpdir(), "zandrel-bench-"));
   mkdirSync(join(folder, "db"));
-  writeFileSync(join(folder, "bench.zone"), `$TTL 60\n$ORIGIN bench.example.\n@ SOA ns h 1 60 60 60 60\n@ NS ns\nns A 127.0.0.1\n${Array.from({ length: 1000 }, (_, i) => `n${i} TXT "answer ${i}"\n`).join("")}`);
-  writeFileSync(join(folder, "knot.conf"), `server:\n  rundir: ${folder}\n  listen: 127.0.0.1@${PORT}\ndatabase:\n  storage: ${folder}/db\nzone:\n  - domain: bench.example\n    storage: ${folder}\n    file: bench.zone\n`);
+  writeFileSync(
+    join(folder, "bench.zone"),
+    `$TTL 60\n$ORIGIN bench.example.\n@ SOA ns h 1 60 60 60 60\n@ NS ns\nns A 127.0.0.1\n${Array.from({ length: 1000 }, (_, i) => `n${i} TXT "answer ${i}"\n`).join("")}`,
+  );
+  writeFileSync(
+    join(folder, "knot.conf"),
+    `server:\n  rundir: ${folder}\n  listen: 127.0.0.1@${PORT}\ndatabase:\n  storage: ${folder}/db\nzone:\n  - domain: bench.example\n    storage: ${folder}\n    file: bench.zone\n`,
+  );
   const server = spawn("knotd", ["-c", join(folder, "knot.conf")], { stdio: "ignore" });
   try {
-    await build({ entryPoints: ["src/net/index.ts"], bundle: true, platform: "node", format: "esm", outfile: join(folder, "net.mjs"), logLevel: "error" });
+    await build({
+      entryPoints: ["src/net/index.ts"],
+      bundle: true,
+      platform: "node",
+      format: "esm",
+      outfile: join(folder, "net.mjs"),
+      logLevel: "error",
+    });
     const { DnsClient } = await import(join(folder, "net.mjs"));
     await new Promise((resolve) => setTimeout(resolve, 1500));
     const [bare, own] = await inTurns(
@@ -73,7 +90,12 @@ export default async function dnsClient() {
         return seconds;
       },
     );
-    figure(`DNS client, questions a second (${Math.round(QUESTIONS / own)}) against a bare loop (${Math.round(QUESTIONS / bare)})`, bare / own, 0.5, bare / own >= 0.5);
+    figure(
+      `DNS client, questions a second (${Math.round(QUESTIONS / own)}) against a bare loop (${Math.round(QUESTIONS / bare)})`,
+      bare / own,
+      0.5,
+      bare / own >= 0.5,
+    );
   } finally {
     server.kill();
     rmSync(folder, { recursive: true, force: true });

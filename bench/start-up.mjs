@@ -6,7 +6,16 @@ const path = (relative) => fileURLToPath(new URL(`../${relative}`, import.meta.u
 const program = path("dist/zandrel.js");
 
 export default async function startUp() {
-  const draft = ["draft", "--workspace", path("demo/brackwater"), "--zone-file", path("demo/brackwater/brackwater.example.zone"), "--replace", "www.brackwater.example", "--json"];
+  const draft = [
+    "draft",
+    "--workspace",
+    path("demo/brackwater"),
+    "--zone-file",
+    path("demo/brackwater/brackwater.example.zone"),
+    "--replace",
+    "www.brackwater.example",
+    "--json",
+  ];
   const [empty, version, local] = await inTurns(
     15,
     () => wall(["-e", "0"]),

@@ -1,20 +1,9 @@
-import { randomInt } from "node:crypto";
 import { type AliasSet, type Answer, type Found, failed, type Lookup, MAX_CHAIN, type Negative } from "../core/lookup/index.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
 import { type DataOf, type RecordSet, type RecordType, type ResourceRecord, toSets } from "../core/record/index.ts";
 import { err, ok, type Result } from "../core/result.ts";
 import { type ServerAddress, serverText } from "./address.ts";
-import {
-  CLASS,
-  decodeMessage,
-  EDNS_PAYLOAD,
-  emptyMessage,
-  encodeMessage,
-  type Message,
-  RCODE,
-  rcodeName,
-  type WireRecord,
-} from "./message.ts";
+import { CLASS, decodeMessage, encodeMessage, type Message, queryMessage, RCODE, rcodeName, type WireRecord } from "./message.ts";
 import { type Exchange, exchangeHttps, exchangeTcp, timedOut, UdpChannel } from "./transport.ts";
 
 export interface DnsClientOptions {
@@ -92,13 +81,8 @@ export class DnsClient {
     let edns = true;
     let last = failed("timeout", "");
     for (let attempt = 0; attempt < this.#tries && performance.now() < deadline; attempt++) {
-      const request = encodeMessage({
-        ...emptyMessage,
-        id: "url" in server ? 0 : randomInt(0x10000),
-        recursionDesired: recursive,
-        questions: [question],
-        ...(edns ? { edns: { payload: EDNS_PAYLOAD } } : {}),
-      });
+      // Over UDP the channel draws the id; over HTTPS it is zero, so that answers can be cached (RFC 8484 section 4.1).
+      const request = encodeMessage(queryMessage(question, recursive, edns));
       const share = attempt === this.#tries - 1 ? left() : Math.min(left(), this.#timeout / this.#tries);
       const exchanged = await this.#send(server, request, share, left);
       if (!exchanged.ok) {
@@ -149,10 +133,13 @@ function questionOctets(request: Buffer): Buffer {
 
 /** Whether a datagram is a response that repeats the question, which may change the case of letters only. A FORMERR may come without one. */
 function isAnswerTo(answer: Buffer, question: Buffer): boolean {
-  if ((answer.readUInt16BE(2) & 0x8000) === 0) return false;
-  if (answer.readUInt16BE(4) === 0) return (answer.readUInt16BE(2) & 0x0f) !== RCODE.NOERROR;
-  if (answer.length < 12 + question.length) return false;
-  return answer.toString("latin1", 12, 12 + question.length).toLowerCase() === question.toString("latin1").toLowerCase();
+  const flags = answer.readUInt16BE(2);
+  if ((flags & 0x8000) === 0) return false;
+  if (answer.readUInt16BE(4) === 0) return (flags & 0x0f) !== RCODE.NOERROR;
+  const end = 12 + question.length;
+  if (answer.length < end) return false;
+  if (answer.compare(question, 0, question.length, 12, end) === 0) return true;
+  return answer.toString("latin1", 12, end).toLowerCase() === question.toString("latin1").toLowerCase();
 }
 
 function fits(message: Message, request: Buffer, question: { name: DomainName; type: RecordType }): boolean {

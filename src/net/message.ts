@@ -89,6 +89,24 @@ export const emptyMessage: Message = {
   additional: [],
 };
 
+/** A question to a server, with id 0, and with EDNS unless the server does not know it. */
+export const queryMessage = (question: Question, recursionDesired: boolean, edns: boolean): Message => ({
+  id: 0,
+  opcode: OPCODE.QUERY,
+  response: false,
+  authoritative: false,
+  truncated: false,
+  recursionDesired,
+  recursionAvailable: false,
+  rcode: RCODE.NOERROR,
+  questions: [question],
+  answers: [],
+  authority: [],
+  additional: [],
+  ...(edns ? WITH_EDNS : undefined),
+});
+const WITH_EDNS = { edns: { payload: EDNS_PAYLOAD } };
+
 function encodeRecord({ name, type, class: klass, ttl, data }: WireRecord, to: WireWriter): void {
   to.name(name, true);
   to.u16(codeOfType(type));

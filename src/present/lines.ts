@@ -1,4 +1,4 @@
-/** Breaks a text into lines of at most `width` characters at its blanks, each but the first behind `indent`; lines it has already stay. */
+/** Breaks a text at its blanks into lines of at most `width` characters, each but the first behind `indent`; lines it has already stay. */
 export function wrap(text: string, width: number, indent = ""): string {
   if (text.includes("\n"))
     return text
@@ -8,8 +8,7 @@ export function wrap(text: string, width: number, indent = ""): string {
   const lines: string[] = [];
   let line = "";
   for (const word of text.split(" ")) {
-    const room = lines.length === 0 ? width : width - indent.length;
-    if (line !== "" && line.length + 1 + word.length > room) {
+    if (line !== "" && line.length + 1 + word.length > width) {
       lines.push(line);
       line = word;
     } else line = line === "" ? word : `${line} ${word}`;

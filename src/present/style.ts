@@ -4,11 +4,11 @@ import picocolors from "picocolors";
 export type Style = ReturnType<typeof styleFor>;
 
 export function styleFor(colour: boolean) {
-  const { bold, dim, green, red, yellow, cyan, blue, magenta } = picocolors.createColors(colour);
+  const { bold, gray, green, red, yellow, cyan, blue, magenta } = picocolors.createColors(colour);
   return {
     title: bold,
     strong: bold,
-    quiet: dim,
+    quiet: gray,
     good: green,
     bad: red,
     careful: yellow,

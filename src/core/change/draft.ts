@@ -87,7 +87,8 @@ function gather(asks: readonly Ask[]): Wanted[] {
   return [...gathered.values()];
 }
 
-const shown = (set: RecordSet) => set.data.map((data) => printData(set.type, data)).join(", ");
+/** The data of a set inside a sentence: names without the final dot, which would end it. */
+const shown = (set: RecordSet) => set.data.map((data) => printData(set.type, data).replace(/\.$/, "")).join(", ");
 
 /** What stops working when a set goes, in words for people who do not know record types. */
 export function breaksWithout(set: RecordSet): string {

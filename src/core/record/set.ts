@@ -41,17 +41,24 @@ export const recordsOf = (set: RecordSet): ResourceRecord[] =>
 
 /** Gathers records into sets, in the order of their first record. The set's TTL is the smallest (RFC 2181 section 5.2). */
 export function toSets(records: Iterable<ResourceRecord>): RecordSet[] {
-  const sets = new Map<string, { name: DomainName; type: RecordType; ttl: number; data: RecordData[]; keys: Set<string> }>();
+  const sets = new Map<string, { name: DomainName; type: RecordType; ttl: number; data: RecordData[] }>();
+  const keys = new Map<string, Set<string>>();
   for (const { name, type, ttl, data } of records) {
     const id = `${name} ${type}`;
-    let set = sets.get(id);
-    if (set === undefined) sets.set(id, (set = { name, type, ttl, data: [], keys: new Set() }));
+    const set = sets.get(id);
+    if (set === undefined) {
+      sets.set(id, { name, type, ttl, data: [data] });
+      continue;
+    }
     set.ttl = Math.min(set.ttl, ttl);
+    // Most sets have one record, and nothing to compare it with.
+    let seen = keys.get(id);
+    if (seen === undefined) keys.set(id, (seen = new Set(set.data.map((one) => printData(type, one)))));
     const key = printData(type, data);
-    if (!set.keys.has(key)) set.data.push(data);
-    set.keys.add(key);
+    if (!seen.has(key)) set.data.push(data);
+    seen.add(key);
   }
-  return [...sets.values()].map(({ keys: _, ...set }) => set);
+  return [...sets.values()];
 }
 
 /** One record as one master-file line, the name absolute. */

@@ -47,7 +47,9 @@ export class WireWriter {
   /** An octet string as it is, without its length. */
   text(value: string): void {
     const at = this.#room(value.length);
-    this.#octets.write(value, at, "latin1");
+    // Short texts are quicker octet by octet than through the buffer's own writer.
+    if (value.length < 24) for (let i = 0; i < value.length; i++) this.#octets[at + i] = value.charCodeAt(i);
+    else this.#octets.write(value, at, "latin1");
   }
 
   /** A character-string: its length in one octet, then its octets (RFC 1035 section 3.3). */
@@ -58,17 +60,20 @@ export class WireWriter {
 
   name(of: DomainName, compress: boolean): void {
     let rest: string = of;
-    const labels = labelsOf(of);
-    for (const label of labels) {
-      const seen = compress ? this.#seen.get(rest) : undefined;
-      if (seen !== undefined) {
-        this.u16(0xc000 | seen);
-        return;
+    for (const label of labelsOf(of)) {
+      if (compress) {
+        const seen = this.#seen.get(rest);
+        if (seen !== undefined) {
+          this.u16(0xc000 | seen);
+          return;
+        }
+        if (this.#length < 0x4000) this.#seen.set(rest, this.#length);
       }
-      if (compress && this.#length < 0x4000) this.#seen.set(rest, this.#length);
-      const octets = labelOctets(label);
-      this.u8(octets.length);
-      this.octets(octets);
+      if (label.includes("\\")) {
+        const octets = labelOctets(label);
+        this.u8(octets.length);
+        this.octets(octets);
+      } else this.string(label);
       rest = rest.slice(label.length + 1);
     }
     this.u8(0);

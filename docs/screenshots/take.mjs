@@ -1,0 +1,107 @@
+// Renders the main commands' output on the demo data to PNG, in a real terminal emulator inside Chromium.
+import { spawn } from "node:child_process";
+import { Resolver } from "node:dns/promises";
+import { existsSync, mkdtempSync, readFileSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { fileURLToPath } from "node:url";
+import { chromium } from "playwright-core";
+
+const path = (relative) => fileURLToPath(new URL(relative, import.meta.url));
+const program = path("../../dist/zandrel.js");
+const executablePath = ["/usr/bin/chromium", "/usr/bin/chromium-browser"].find(existsSync);
+if (executablePath === undefined) throw new Error("Chromium is not installed: apt-get install chromium");
+
+const asset = (name) => readFileSync(path(`../../node_modules/@xterm/xterm/${name}`), "utf8");
+const page = (
+  columns,
+  rows,
+) => `<!doctype html><style>${asset("css/xterm.css")} body{margin:0;background:#14181f;padding:24px} .xterm-viewport{overflow:hidden!important}</style>
+<div id="t"></div><script>${asset("lib/xterm.js")}</script><script>
+const t=new Terminal({cols:${columns},rows:${rows},fontSize:15,lineHeight:1.2,fontFamily:"'DejaVu Sans Mono',monospace",convertEol:true,cursorStyle:"bar",cursorInactiveStyle:"none",theme:{background:"#14181f",foreground:"#dfe4ea",brightBlack:"#9aa4b2",green:"#7bd88f",red:"#ff7b84",yellow:"#ffd479",cyan:"#7cd5f1",blue:"#8ab4ff",magenta:"#e29bff"}});
+t.open(document.getElementById("t"));</script>`;
+
+/** Runs a command line and gives back what it printed, colours included. */
+function run(argv, { cwd, env = {}, input = "" }) {
+  return new Promise((resolve) => {
+    const child = spawn(process.execPath, [program, ...argv], {
+      cwd,
+      env: { ...process.env, TZ: "UTC", FORCE_COLOR: "1", COLUMNS: "100", ...env },
+    });
+    let printed = "";
+    child.stdout.on("data", (chunk) => (printed += chunk));
+    child.stderr.on("data", (chunk) => (printed += chunk));
+    child.on("exit", () => resolve(printed));
+    child.stdin.end(input);
+  });
+}
+
+const browser = await chromium.launch({
+  executablePath,
+  args: [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+  ],
+});
+
+/** Draws a prompt with its output and saves it as NAME.png. */
+export async function shoot(name, blocks) {
+  const tab = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await tab.setContent(page(130, 40));
+  const text = blocks.map(({ shown, printed }) => `\x1b[1m$\x1b[22m \x1b[36m${shown}\x1b[39m\n${printed}`).join("\n");
+  await tab.evaluate((all) => new Promise((done) => t.write(all, done)), text);
+  await tab.waitForTimeout(200);
+  await tab.screenshot({ path: path(`${name}.png`) });
+  await tab.close();
+}
+
+const folder = mkdtempSync(join(tmpdir(), "zandrel-shots-"));
+const lab = spawn(
+  process.execPath,
+  [program, "lab", "--port", "5391", "--speed", "200", "--settings", join(folder, "lab.yaml")],
+  { cwd: folder },
+);
+try {
+  const started = await new Promise((resolve) => {
+    let printed = "";
+    lab.stdout.on("data", (chunk) => {
+      printed += chunk;
+      if (printed.includes("Ctrl-C stops")) resolve(printed);
+    });
+  });
+  const env = Object.fromEntries([...started.matchAll(/^export (\w+)='(.*)'$/gm)].map((match) => [match[1], match[2]]));
+  const paste = started.slice(started.indexOf("Verify that"), started.indexOf("Ctrl-C"));
+  const zandrel = async (argv, input) => ({
+    shown: `zandrel ${argv.join(" ")}`,
+    printed: await run(argv, { cwd: folder, env, input }),
+  });
+
+  const init = await zandrel(["init", "brackwater.example", "--settings", "lab.yaml"]);
+  await shoot("intake", [init, await zandrel(["intake", "-"], paste), await zandrel(["status"])]);
+  const demo = path("../../demo/brackwater");
+  const onFiles = async (argv) => ({ shown: `zandrel ${argv.join(" ")}`, printed: await run(argv, { cwd: demo }) });
+  await shoot("draft", [await onFiles(["draft", "--zone-file", "brackwater.example.zone"])]);
+  // Somebody behind two of the resolvers looks the domain up, so those remember the old records for a while.
+  for (const address of ["127.53.0.11", "127.53.0.14"]) {
+    const resolver = new Resolver();
+    resolver.setServers([`${address}:5391`]);
+    await resolver.resolveTxt("brackwater.example");
+  }
+  const publish = await zandrel(["publish", "brackwater.example"]);
+  await run(["status"], { cwd: folder, env });
+  await shoot("publish", [publish, await zandrel(["status"])]);
+  await shoot("watch", [
+    await zandrel(["watch", "brackwater.example"]),
+    await zandrel(["prove", "seekmere-ownership"]),
+    await zandrel(["status"]),
+  ]);
+  await shoot("help", [await zandrel(["--help"])]);
+} finally {
+  lab.kill();
+  await browser.close();
+  rmSync(folder, { recursive: true, force: true });
+}
