@@ -155,7 +155,7 @@ const inClass = (records: readonly WireRecord[]): ResourceRecord[] =>
 const isNs = (set: RecordSet): set is RecordSet<DataOf["NS"]> => set.type === "NS";
 
 /** What a response says about the question, as one member of the answer union. */
-export function interpret(
+function interpret(
   outcome: Result<Message, ReturnType<typeof failed>>,
   server: ServerAddress,
   name: DomainName,
