@@ -244,6 +244,19 @@ describe("a publish that is killed before the answer came", () => {
   });
 });
 
+test("a domain that is not handed on to any name server", async () => {
+  const here = folderWith({ "lab.yaml": lab.settings });
+  const there = (argv: readonly string[]) => zandrel(here, argv, { env: lab.env });
+  await there(["init", "ghost.example", "--settings", "lab.yaml"]);
+  await there(["intake", "--service", "seekmere", "--value", "k=1"]);
+  const status = await there(["status", "--json"]);
+  expect(status.exit).toBe(1);
+  expect(status.json.domains[0].asks).toMatchObject([
+    { state: "noted", because: "example does not hand ghost.example on to any name server" },
+  ]);
+  expect(await there(["publish"])).toMatchObject({ exit: 3, out: "", err: expect.stringContaining("REFUSED for ghost.example") });
+});
+
 describe("near misses through the built program", () => {
   const head =
     "$TTL 1h\n@ SOA ns1.nettlehost.example. h 9 2h 15m 2w 15m\n@ NS ns1.nettlehost.example.\n@ NS ns2.nettlehost.example.\n";

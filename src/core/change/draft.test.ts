@@ -59,6 +59,20 @@ describe("changes", () => {
     if (action === "merge") expect(set?.ttl).toBe(changes[0]?.before?.ttl);
   });
 
+  test("a wildcard is recognised over the wire, where the answer does not say that it is one", async () => {
+    const files = live();
+    const wire: Lookup = {
+      async ask(of, type) {
+        const { wildcard: _, ...answer } = (await files.ask(of, type)) as { wildcard?: unknown } & Awaited<
+          ReturnType<Lookup["ask"]>
+        >;
+        return answer;
+      },
+    };
+    const { changes } = await draft([ask("a", 'x.tour TXT "own"')], { lookup: wire });
+    expect(changes).toMatchObject([{ action: "add", before: undefined, hold: { rule: "wildcard-ttl", seconds: 600 } }]);
+  });
+
   test("what is there already is kept, and nothing is pending", async () => {
     const result = await draft([ask("a", '@ TXT "v=spf1 -all"\nbox A 192.0.2.20')]);
     expect(result.changes.map((change) => change.action)).toEqual(["keep", "keep"]);

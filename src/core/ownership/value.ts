@@ -36,7 +36,6 @@ export function valueMiss(wanted: string, seen: string): ValueMiss | undefined {
     return seen.replace(/^[\s\u00a0\u200b-\u200d\u2060\ufeff]+|[\s\u00a0\u200b-\u200d\u2060\ufeff]+$/g, "") === wanted
       ? "blanks"
       : "wrapped";
-  if (seen.toLowerCase() === wanted.toLowerCase()) return "case-changed";
   if (seen.replace(/\\(.)/g, "$1") === wanted) return "escaped";
   if (seen.length >= Math.min(8, wanted.length / 2) && (wanted.startsWith(seen) || wanted.endsWith(seen))) return "cut";
   if (wanted.length >= 8 && seen.includes(wanted)) return "extra-text";
