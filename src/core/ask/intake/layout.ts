@@ -1,5 +1,5 @@
 import type { DomainName } from "../../name/index.ts";
-import { octetsOf, parseType } from "../../record/index.ts";
+import { joined, octetsOf, parseType, textOf } from "../../record/index.ts";
 import { parseRecords } from "../../zone/index.ts";
 
 /** The fields of one record as they were pasted, before anything is understood of them. */
@@ -95,9 +95,12 @@ function asMasterFile(text: string, domain: DomainName): Row[] | undefined {
   if (records.length === 0 || issues.length > 0 || lines.length !== records.length) return undefined;
   const rows = lines.map((line) => MASTER_LINE.exec(line.replace(/\s+;[^"]*$/, "").trimEnd())?.groups);
   if (rows.some((groups) => groups === undefined)) return undefined;
-  return rows.map((groups) => {
+  return rows.map((groups, i) => {
     const { host, type, value, ttl = groups?.late } = groups as { host: string; type: string; value: string; ttl?: string };
-    return { host, type, value, ...(ttl === undefined ? {} : { ttl }) };
+    // The quotes of this format are no mistake of copying.
+    const data = records[i]?.data;
+    const text = data !== undefined && "strings" in data ? textOf(joined(data)) : value;
+    return { host, type, value: text, ...(ttl === undefined ? {} : { ttl }) };
   });
 }
 
@@ -207,7 +210,7 @@ function rowWithoutHeading(cells: readonly string[]): Row | undefined {
 const LABEL_WORDS = [...COLUMN_OF.keys()].sort((a, b) => b.length - a.length).map((label) => label.replace(/[()/]/g, "\\$&"));
 /** A label at the start of a line or behind a comma, semicolon or bullet, with its colon, equals sign or blank. */
 const LABEL = new RegExp(
-  `(^|[\\n,;•·]|\\s[–—-]\\s)[ \\t*_>•·-]*(${LABEL_WORDS.join("|")})(?:\\s*\\((?:required|optional)\\))?[*_]*(\\s*[:=]|[ \\t]+(?=\\S)|[ \\t]*(?=\\n))`,
+  `(^|[\\n,;•·]|\\s[–—-]\\s)[ \\t*_>•·-]*(${LABEL_WORDS.join("|")})(?:\\s*\\((?:required|optional)\\))?[*_]*(\\s*[:=][*_]*|[ \\t]+(?=\\S)|[ \\t]*(?=\\n))`,
   "gi",
 );
 

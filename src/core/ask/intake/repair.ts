@@ -57,7 +57,7 @@ const typographic: Rule = {
   apply: (text) => text.replace(/[“”„‟]/g, '"').replace(/[‘’‚‛]/g, "'"),
 };
 
-const strayLabel: Rule = {
+const codeMarks: Rule = {
   kind: "code-marks",
   because: "marks for code came along",
   apply: (text) => text.replace(/^`+|`+$/g, ""),
@@ -76,11 +76,12 @@ function applyRules(text: string, rules: readonly Rule[]): { text: string; repai
 }
 
 /** Puts right what copying from a page does to any text. */
-export const repairText = (text: string) => applyRules(text, [...clean, strayLabel]);
+export const repairText = (text: string) => applyRules(text, clean);
 
 /** The text of a TXT value: out of its quotes, its strings joined, unwrapped. */
 export function repairTxt(value: string): { text: string; repairs: Repair[] } {
   return applyRules(value, [
+    codeMarks,
     typographic,
     {
       kind: "wrapped",
@@ -107,6 +108,7 @@ export function repairTxt(value: string): { text: string; repairs: Repair[] } {
 /** The name in a target field: without scheme, path, port and stray quotes. */
 export function repairTarget(value: string): { text: string; repairs: Repair[] } {
   return applyRules(value, [
+    codeMarks,
     typographic,
     { kind: "quotes", because: "a name is written without quotation marks", apply: (text) => text.replace(/^["']|["']$/g, "") },
     {

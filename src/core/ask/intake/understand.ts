@@ -143,14 +143,15 @@ function typeOf(pass: Pass, { type, value = "", host = "" }: Row, row: number): 
   return chosen as RecordType | undefined;
 }
 
-/** The data of a record as master-file text, from the value as it was pasted. */
-function dataText(pass: Pass, type: RecordType, { value = "", priority }: Row): string {
+/** The data of a record as master-file text, from the value as it was pasted; undefined where a question is open. */
+function dataText(pass: Pass, type: RecordType, { value = "", priority }: Row): string | undefined {
   if (type === "TXT") {
     const { text, repairs } = repairTxt(value);
     pass.repairs.push(...repairs);
     return cutIntoStrings(octetsOf(text)).map(quoted).join(" ");
   }
-  if (!NAME_TYPES.has(type)) return value.replace(/\s*\n\s*/g, " ").replace(/^["'](?=[\d:a-f]+)|(?<=[\da-f])["']$/gi, "");
+  if (type === "A" || type === "AAAA") return value.trim().replace(/^["'`]|["'`]$/g, "");
+  if (!NAME_TYPES.has(type)) return value.replace(/\s*\n\s*/g, " ");
   const words = value
     .replace(/\s*\n\s*/g, "")
     .trim()
@@ -158,7 +159,8 @@ function dataText(pass: Pass, type: RecordType, { value = "", priority }: Row): 
   const numbers = words.slice(0, -1);
   const target = repairTarget(words.at(-1) as string);
   pass.repairs.push(...target.repairs);
-  const name = target.text.endsWith(".") || target.text === "@" ? target.text : targetName(pass, target.text);
+  const name = /\.$|^@$/.test(target.text) ? target.text : targetName(pass, target.text);
+  if (name === undefined) return undefined;
   if (type === "MX" && numbers.length === 0) {
     if (priority === undefined)
       pass.repairs.push({
@@ -172,8 +174,8 @@ function dataText(pass: Pass, type: RecordType, { value = "", priority }: Row): 
   return [...numbers, name].join(" ");
 }
 
-/** A target is meant in full even without its final dot, unless it is a single label. */
-function targetName(pass: Pass, text: string): string {
+/** A target is meant in full even without its final dot, unless it is a single label; undefined where that is to be asked. */
+function targetName(pass: Pass, text: string): string | undefined {
   if (text.includes(".")) return `${text}.`;
   const { domain } = pass.request;
   const chosen = choice(pass, {
@@ -184,16 +186,17 @@ function targetName(pass: Pass, text: string): string {
       { key: "as-is", meaning: `${text} as a name of its own` },
     ],
   });
-  return chosen === "as-is" ? `${text}.` : text;
+  return chosen === "as-is" ? `${text}.` : chosen === undefined ? undefined : text;
 }
 
 function understandRow(pass: Pass, row: Row, index: number): ResourceRecord | undefined {
   const { domain, ttl } = pass.request;
   const type = typeOf(pass, row, index);
   const name = hostName(pass, row.host ?? "@", index);
-  if (type === undefined || name === undefined) return undefined;
+  const data = type === undefined ? undefined : dataText(pass, type, row);
+  if (type === undefined || name === undefined || data === undefined) return undefined;
   const seconds = row.ttl === undefined ? undefined : parseSeconds(row.ttl.replace(/\s*(seconds|secs?|s)$/i, "").trim());
-  const { records, issues } = parseRecords(`${name} ${seconds ?? ttl} ${type} ${dataText(pass, type, row)}`, { origin: domain });
+  const { records, issues } = parseRecords(`${name} ${seconds ?? ttl} ${type} ${data}`, { origin: domain });
   const [issue] = issues;
   if (issue !== undefined) {
     pass.problems.push({
