@@ -53,6 +53,26 @@ describe("the command line itself", () => {
     expect(ran).toMatchObject({ exit: 2, out: "", err: expect.stringMatching(expected) });
     expect(ran.err.trim().split("\n")).toHaveLength(1);
   });
+  test("lists take every value, other options the last", async () => {
+    const here = workspace();
+    writeFileSync(join(here, "other.zone"), "$ORIGIN other.example.\n$TTL 60\n@ SOA a b 1 1 1 1 1\n");
+    expect(
+      (
+        await zandrel(here, [
+          "draft",
+          "--zone-file",
+          "other.zone",
+          "--zone-file",
+          "brackwater.zone",
+          "--timeout",
+          "0",
+          "--timeout",
+          "1",
+          "--json",
+        ])
+      ).json.changes,
+    ).toHaveLength(1);
+  });
   test("colour only where it is wanted", async () => {
     const argv = ["draft", "--zone-file", "brackwater.zone"];
     const here = workspace();
@@ -247,6 +267,85 @@ describe("taking down", () => {
     expect(ran.map(({ exit, err }) => `${exit} ${err}`)).toEqual(Array(6).fill("0 "));
     const text = readFileSync(join(here, "domains/brackwater.example.yaml"), "utf8");
     for (let i = 0; i < 6; i++) expect(text).toContain(`id: token-${i}\n`);
+  });
+});
+
+describe("kits", () => {
+  const KIT =
+    'kit: 1\nservice: pagewick\ntitle: Pagewick\ninputs:\n  claim: { explain: the claim, pattern: "[0-9a-z]{4}" }\n  site: { explain: the site }\nbefore: [publish the site once]\nasks:\n  - id: ownership\n    purpose: ownership\n    records: |\n      _pw TXT "claim:{claim}"\n  - id: site\n    purpose: site\n    after: [ownership]\n    later: [site]\n    spf: include:spf.pagewick.example\n    records: |\n      www CNAME {site}.pagewick.example.\n';
+  const withKit = (text = KIT) => {
+    const here = workspace();
+    mkdirSync(join(here, "kits"));
+    writeFileSync(join(here, "kits/pagewick.yaml"), text);
+    return here;
+  };
+  test("used twice: first what can be asked now, then what the service shows later", async () => {
+    const here = withKit();
+    const first = await zandrel(here, ["intake", "--kit", "pagewick", "--input", "claim=77aa", "--json"]);
+    expect(first).toMatchObject({ exit: 0, err: "" });
+    expect(first.json).toMatchObject({
+      asks: [{ id: "pagewick-ownership" }],
+      before: ["publish the site once"],
+      later: ["pagewick-site"],
+    });
+    expect(readFileSync(join(here, "zandrel.yaml"), "utf8")).toContain("  pagewick:\n    title: Pagewick\n");
+    const second = await zandrel(here, ["intake", "--kit", "pagewick", "--input", "claim=77aa", "--input", "site=b", "--json"]);
+    expect(second.json.asks).toMatchObject([
+      { id: "pagewick-site", spf: "include:spf.pagewick.example", records: [{ type: "CNAME" }] },
+    ]);
+    const draft = await zandrel(here, ["draft", "--zone-file", "brackwater.zone", "--json"]);
+    expect(draft.json.changes.map((change: { name: string; type: string }) => `${change.name} ${change.type}`)).toEqual([
+      "brackwater.example. TXT",
+      "_pw.brackwater.example. TXT",
+    ]);
+    expect(
+      (await zandrel(here, ["status", "--zone-file", "brackwater.zone", "--json"])).json.domains[0].asks.map(
+        (ask: { state: string }) => ask.state,
+      ),
+    ).toEqual(["noted", "noted", "waiting"]);
+    expect(await zandrel(here, ["intake", "--kit", "pagewick", "--input", "claim=77aa"])).toMatchObject({
+      exit: 1,
+      err: expect.stringContaining("pagewick-site needs more inputs"),
+    });
+  });
+  test.each<[string, string, string[], RegExp]>([
+    ["no such kit", KIT, ["--kit", "pagwick"], /did you mean pagewick\?/],
+    ["a missing input", KIT, ["--kit", "pagewick"], /needs claim \(the claim\): give it with --input claim=/],
+    ["a malformed input", KIT, ["--kit", "pagewick", "--input", "claim=XX"], /does not have the form/],
+    ["an input without a name", KIT, ["--kit", "pagewick", "--input", "77aa"], /wants NAME=VALUE/],
+    [
+      "a kit with a mistake",
+      KIT.replace("purpose: site", "purpose: sight"),
+      ["--kit", "pagewick"],
+      /pagewick\.yaml:14:14: .*expected one of/,
+    ],
+    ["a kit with a blank of nobody", KIT.replace("{site}", "{sight}"), ["--kit", "pagewick"], /blank \{sight\}/],
+    [
+      "an alias bomb",
+      `a: &a [x,x,x,x,x,x,x,x,x,x]\nb: &b [*a,*a,*a,*a,*a,*a,*a,*a,*a]\nc: &c [*b,*b,*b,*b,*b,*b,*b,*b,*b]\nd: [*c,*c,*c,*c,*c,*c,*c,*c]\n${KIT}`,
+      ["--kit", "pagewick"],
+      /multiply too far/,
+    ],
+  ])("%s is one sentence, and nothing is taken down", async (_, text, argv, expected) => {
+    const here = withKit(text);
+    expect(await zandrel(here, ["intake", ...argv])).toMatchObject({ exit: 2, out: "", err: expect.stringMatching(expected) });
+    expect(readFileSync(join(here, "domains/brackwater.example.yaml"), "utf8")).toBe(DOMAIN);
+  });
+  test("a pasted SPF record becomes terms for the one record", async () => {
+    const here = workspace();
+    const taken = await zandrel(here, [
+      "intake",
+      "--add-service",
+      "Heronpost",
+      "--value",
+      "v=spf1 include:spf.heronpost.example ~all",
+      "--json",
+    ]);
+    expect(taken.json.asks).toMatchObject([{ id: "heronpost-sending", spf: "include:spf.heronpost.example", records: [] }]);
+    const draft = await zandrel(here, ["draft", "--zone-file", "brackwater.zone", "--json"]);
+    expect(draft.json.changes).toMatchObject([
+      { action: "merge", after: [{ data: "seekmere-owner=4f1d0c77a2" }, { data: "v=spf1 include:spf.heronpost.example -all" }] },
+    ]);
   });
 });
 

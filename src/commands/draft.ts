@@ -61,7 +61,7 @@ export async function makeDrafts(
       const looked = await looking.look(domain);
       const source = draftSource(domain, looked, looking, workspace, args.into as string | undefined);
       const memory = recall(journal, domain.name);
-      if (source !== undefined) return draftOf(domain, source, memory, looking.now, replace);
+      if (source !== undefined) return draftOf(domain, source, looking.world, memory, looking.now, replace);
       const because =
         looked.authority.kind === "delegated" ? "none of its name servers has an address" : looked.authority.because;
       const sets = domain.asks.flatMap((ask) =>

@@ -1,11 +1,22 @@
 import { resolve } from "node:path";
 import { z } from "zod";
-import { PURPOSES, type Purpose } from "../core/ask/index.ts";
+import { fillKit, type Kit, type KitError, PURPOSES, type Purpose } from "../core/ask/index.ts";
 import { type IntakeQuestion, MAX_PASTE, type Understood, understand } from "../core/ask/intake/index.ts";
 import { type DomainName, displayName, relativeText } from "../core/name/index.ts";
-import { isOfType, joined, printData, type ResourceRecord, recordJson, textOf, toSets } from "../core/record/index.ts";
-import { closest, EXIT, UserError } from "../core/user-error.ts";
-import { columns, count, isoTime, visible } from "../present/index.ts";
+import {
+  type DataOf,
+  isOfType,
+  joined,
+  printData,
+  type ResourceRecord,
+  recordJson,
+  recordsOf,
+  textOf,
+  toSets,
+} from "../core/record/index.ts";
+import { isSpf, parseSpf } from "../core/spf/index.ts";
+import { closest, EXIT, type ExitCode, UserError } from "../core/user-error.ts";
+import { columns, count, isoTime, visible, wrap } from "../present/index.ts";
 import {
   type AskEntry,
   addAsks,
@@ -14,6 +25,7 @@ import {
   KEY,
   openWorkspace,
   pickDomains,
+  readKit,
   readText,
   type Workspace,
 } from "../workspace/index.ts";
@@ -22,6 +34,8 @@ import { nameOperand } from "./looking.ts";
 import { record, typed } from "./shapes.ts";
 
 const result = z.object({
+  before: z.array(z.string()).describe("what has to be done at the service first"),
+  later: z.array(z.string()).describe("asks of the kit that need inputs the service shows later"),
   written: z.boolean(),
   layout: z.string().nullable(),
   asks: z.array(
@@ -50,6 +64,7 @@ function purposeOf(records: readonly ResourceRecord[], domain: DomainName): Purp
   if (records.some((one) => one.type === "MX")) return label === "@" ? "mailbox" : "bounce";
   if (label.startsWith("_acme-challenge")) return "certificate";
   if (label.startsWith("_dmarc")) return "policy";
+  if (first.type === "TXT" && isSpf(textOf(joined(first.data as DataOf["TXT"])))) return label === "@" ? "sending" : "bounce";
   if (first.type === "TXT") return "ownership";
   if (first.type === "CNAME" && label.startsWith("_")) return "certificate";
   return "site";
@@ -182,6 +197,159 @@ function askLines(records: readonly ResourceRecord[], domain: DomainName, ttl: n
   ).join("\n");
 }
 
+/** An ask on its way into a file. */
+interface NewAsk {
+  readonly id: string;
+  readonly service: string;
+  readonly purpose: Purpose;
+  readonly domain: DomainName;
+  readonly after: readonly string[];
+  readonly records: readonly ResourceRecord[];
+  readonly spf?: string;
+  readonly dmarc?: string;
+}
+
+/** An SPF record for the domain itself is taken down as terms for the one record, never as a second one. */
+function withoutSpf(records: readonly ResourceRecord[], domain: DomainName): { records: ResourceRecord[]; spf?: string } {
+  const terms = (one: ResourceRecord): string | undefined => {
+    const text = one.type === "TXT" && one.name === domain ? textOf(joined(one.data as DataOf["TXT"])) : "";
+    const parsed = isSpf(text) ? parseSpf(text) : undefined;
+    return parsed?.ok
+      ? parsed.value.terms
+          .filter((term) => term.kind === "mechanism" && term.name !== "all")
+          .map((term) => term.text)
+          .join(" ")
+      : undefined;
+  };
+  const spf = records.flatMap((one) => terms(one) || []).join(" ");
+  return spf === "" ? { records: [...records] } : { records: records.filter((one) => !terms(one)), spf };
+}
+
+const askJson = ({ id, service, purpose, domain, records, spf, dmarc }: NewAsk): Result["asks"][number] => ({
+  id,
+  service,
+  purpose,
+  domain,
+  records: records.map(recordJson),
+  spf: spf ?? null,
+  dmarc: dmarc ?? null,
+});
+
+/** The ask of the same service that wants the very same already. */
+function twinOf(ask: NewAsk, domain: Domain): string | undefined {
+  const spfSet =
+    ask.spf === undefined ? [] : [{ name: domain.name, type: "TXT", ttl: 0, data: { strings: [`v=spf1 ${ask.spf}`] } }];
+  return domain.asks.find(
+    (other) => other.service === ask.service && sameRecords(other.wanted.flatMap(recordsOf), [...ask.records, ...spfSet]),
+  )?.id;
+}
+
+/** Writes asks into the domain's file and the journal, all of them or none. */
+async function takeDown(
+  asks: readonly NewAsk[],
+  service: { key: string; title: string; added: boolean },
+  domain: Domain,
+  workspace: Workspace,
+  context: Context,
+): Promise<void> {
+  const now = context.clock.now();
+  const entries = asks.map(
+    (ask): AskEntry => ({
+      id: ask.id,
+      service: ask.service,
+      purpose: ask.purpose,
+      asked: isoTime(now).slice(0, 10),
+      ...(ask.after.length === 0 ? {} : { after: ask.after }),
+      ...(ask.spf === undefined ? {} : { spf: ask.spf }),
+      ...(ask.dmarc === undefined ? {} : { dmarc: ask.dmarc }),
+      ...(ask.records.length === 0
+        ? {}
+        : { records: `${askLines(ask.records, domain.name, workspace.settings.defaults.ttl)}\n` }),
+    }),
+  );
+  const journal = await workspace.openJournal();
+  try {
+    journal.exclusively(() => {
+      if (service.added) addService(workspace.folder, service.key, service.title);
+      addAsks(domain, entries);
+      for (const { id, service: key, purpose, records = "" } of entries)
+        journal.append(now, domain.name, { kind: "ask-noted", ask: id, service: key, purpose, records });
+    });
+  } finally {
+    journal.close();
+  }
+}
+
+/** Takes down the asks of a kit, its blanks filled from --input or asked for on the terminal. */
+async function fromKit(args: Arguments, workspace: Workspace, context: Context): Promise<{ exit: ExitCode; result: Result }> {
+  const kit = readKit(workspace.folder, context.cwd, args.kit as string);
+  const values = new Map(
+    ((args.input as string[] | undefined) ?? []).map((text) => {
+      const at = text.indexOf("=");
+      if (at < 1)
+        throw new UserError(`--input “${visible(text)}” wants NAME=VALUE, one of ${Object.keys(kit.inputs).join(", ")}.`);
+      return [text.slice(0, at), text.slice(at + 1)] as const;
+    }),
+  );
+  const domain = domainFor(workspace, args, "");
+  for (;;) {
+    const filled = fillKit(kit, domain.name, values, workspace.settings.defaults.ttl);
+    if (filled.ok) {
+      const added = !Object.hasOwn(workspace.settings.services, kit.service);
+      // A kit may be used again when the service shows what it kept back; what is taken down already stays as it is.
+      const known = new Set(domain.asks.map((ask) => ask.id));
+      const asks = filled.value.asks
+        .filter((ask) => !known.has(ask.id))
+        .map((ask): NewAsk => ({ ...ask, service: kit.service, domain: domain.name }));
+      const dry = args["dry-run"] === true;
+      if (asks.length === 0)
+        throw new UserError(
+          `everything this kit can ask for now is taken down already${filled.value.later.length === 0 ? "" : `; ${filled.value.later.join(", ")} needs more inputs`}: see zandrel status.`,
+          EXIT.not,
+        );
+      if (!dry) await takeDown(asks, { key: kit.service, title: kit.title, added }, domain, workspace, context);
+      return {
+        exit: EXIT.ok,
+        result: {
+          written: !dry,
+          layout: `kit ${kit.title}`,
+          asks: asks.map(askJson),
+          repairs: [],
+          questions: [],
+          before: [...kit.before],
+          later: [...filled.value.later],
+        },
+      };
+    }
+    const { error } = filled;
+    if ((error.code === "missing-input" || error.code === "malformed-input") && context.interactive) {
+      if (error.code === "malformed-input") context.note("That does not have the form it needs.\n");
+      const answer = await context.prompt(
+        `${visible(error.explain)}${error.example === undefined ? "" : ` (such as ${visible(error.example)})`}\n${error.input}: `,
+      );
+      if (answer === "") throw new UserError("nothing was taken down, because an input was left open.");
+      values.set(error.input, answer);
+      continue;
+    }
+    throw new UserError(kitErrorText(error, kit));
+  }
+}
+
+function kitErrorText(error: KitError, kit: Kit): string {
+  switch (error.code) {
+    case "missing-input":
+      return `the kit ${kit.title} needs ${error.input} (${visible(error.explain)}): give it with --input ${error.input}=…`;
+    case "malformed-input":
+      return `--input ${error.input} does not have the form the kit ${kit.title} wants (${visible(error.explain)}${error.example === undefined ? "" : `; such as ${visible(error.example)}`}): copy it again.`;
+    case "unknown-input":
+      return `the kit ${kit.title} has no input “${visible(error.input)}”: it has ${error.known.join(", ") || "none"}.`;
+    case "bad-records":
+      return `the ask ${error.ask} of the kit ${kit.title} does not come out as records: ${visible(error.because)}; correct the kit or the input.`;
+    default:
+      return `the kit ${kit.title} is wrong at ${error.ask}: correct it.`;
+  }
+}
+
 export default command<Result>({
   name: "intake",
   operands: "[FILE|-]",
@@ -189,6 +357,7 @@ export default command<Result>({
   examples: [
     ["zandrel intake", "paste on the terminal, finish with Ctrl-D"],
     ["zandrel intake seekmere.txt --service seekmere --dry-run", "show what would be taken down, write nothing"],
+    ["zandrel intake --kit heronpost --input account=brackwater", "the asks of a kit, its blanks filled in"],
     ["zandrel intake --service seekmere --type TXT --host @ --value seekmere-owner=4f1d0c77a2", "without a paste"],
   ],
   options: {
@@ -201,6 +370,12 @@ export default command<Result>({
     host: { type: "string", requiresArg: true, describe: "host as the service shows it, with --value" },
     value: { type: "string", requiresArg: true, describe: "value as the service shows it" },
     priority: { type: "string", requiresArg: true, describe: "priority of an MX record, with --value" },
+    kit: {
+      type: "string",
+      requiresArg: true,
+      describe: "take down the asks of this kit: a name from the kits folder, or a file",
+    },
+    input: { type: "string", array: true, requiresArg: true, describe: "fill a blank of the kit: NAME=VALUE (repeatable)" },
     choose: {
       type: "string",
       array: true,
@@ -212,6 +387,7 @@ export default command<Result>({
   schema: result,
   async run(args, context) {
     const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
+    if (args.kit !== undefined) return fromKit(args, workspace, context);
     const text = await pasted(args, context);
     const domain = domainFor(workspace, args, text);
     const service = serviceFor(workspace, args, text);
@@ -235,67 +411,61 @@ export default command<Result>({
     const given = args.id as string | undefined;
     if (given !== undefined && !KEY.test(given))
       throw new UserError(`--id “${visible(given)}” is not usable: use small letters, digits and hyphens.`);
-    const twin = domain.asks.find(
-      (ask) =>
-        ask.service === service.key &&
-        sameRecords(
-          ask.wanted.flatMap((set) => set.data.map((data) => ({ ...set, data }))),
-          read.records,
-        ),
-    );
-    if (twin !== undefined && !dry)
-      throw new UserError(`the same records are taken down already as ${twin.id}: see zandrel status.`, EXIT.not);
     if (given !== undefined && domain.asks.some((ask) => ask.id === given))
       throw new UserError(`the id ${given} is taken in ${domain.path}: give another with --id.`);
-    const id = given ?? freeId(`${service.key}-${purpose}`, domain);
+    const ask = {
+      id: given ?? freeId(`${service.key}-${purpose}`, domain),
+      service: service.key,
+      purpose,
+      domain: domain.name,
+      after: [],
+      ...withoutSpf(read.records, domain.name),
+    };
+    const twin = twinOf(ask, domain);
+    if (twin !== undefined && !dry)
+      throw new UserError(`the same records are taken down already as ${twin}: see zandrel status.`, EXIT.not);
     const shown: Result = {
       written: !dry,
       layout: read.layout,
-      asks: [
-        { id, service: service.key, purpose, domain: domain.name, records: read.records.map(recordJson), spf: null, dmarc: null },
-      ],
+      asks: [askJson(ask)],
       repairs: [...read.repairs],
       questions: read.questions.map((question) => ({ ...question, choices: [...question.choices] })),
+      before: [],
+      later: [],
     };
-    if (!dry) {
-      const now = context.clock.now();
-      const entry: AskEntry = {
-        id,
-        service: service.key,
-        purpose,
-        asked: isoTime(now).slice(0, 10),
-        records: `${askLines(read.records, domain.name, workspace.settings.defaults.ttl)}\n`,
-      };
-      const journal = await workspace.openJournal();
-      try {
-        journal.exclusively(() => {
-          if (service.added) addService(workspace.folder, service.key, service.title);
-          addAsks(domain, [entry]);
-          journal.append(now, domain.name, { kind: "ask-noted", ask: id, service: service.key, purpose, records: entry.records });
-        });
-      } finally {
-        journal.close();
-      }
-    }
+    if (!dry) await takeDown([ask], service, domain, workspace, context);
     return { exit: dry && read.questions.length > 0 ? EXIT.usage : EXIT.ok, result: shown };
   },
-  present({ asks, repairs, questions, layout, written }, { style }) {
+  present({ asks, repairs, questions, layout, written, before, later }, { style, width }) {
     const lines = asks.flatMap((ask) => [
       style.title(`${ask.id}: ${ask.service}, ${ask.purpose}, for ${displayName(ask.domain as DomainName)}`),
-      ...ask.records.map(
-        (one) =>
-          `  ${one.type}  ${displayName(one.name as DomainName)}  ${visible(typeof one.data === "string" ? one.data : Object.values(one.data).join(" "))}`,
-      ),
+      ...columns(
+        ask.records.map((one) => [
+          one.type,
+          displayName(one.name as DomainName),
+          visible(typeof one.data === "string" ? one.data : Object.values(one.data).join(" ")),
+        ]),
+      ).map((line) => `  ${line}`),
+      ...(ask.spf === null ? [] : [`  SPF term  ${visible(ask.spf)}`]),
+      ...(ask.dmarc === null ? [] : [`  DMARC policy  ${ask.dmarc} or stricter`]),
     ]);
     const mended = repairs.map(
       (repair) => `  ${style.careful("put right")}  “${visible(repair.was)}” is now “${visible(repair.is)}”: ${repair.because}`,
     );
     const open = questions.map((question) => `  ${style.careful("question")}  ${visible(questionText(question))}`);
-    const summary = `${count(asks[0]?.records.length ?? 0, "record")} understood from ${layout}`;
+    const first = before.map((one) => `  ${style.careful("first")}  ${wrap(visible(one), width - 9, "         ")}`);
+    const kept = later.map(
+      (one) => `  ${style.quiet(`later  ${one} needs what the service shows after the first proof; use the kit again then`)}`,
+    );
+    const records = asks.reduce(
+      (sum, ask) => sum + ask.records.length + (ask.spf === null ? 0 : 1) + (ask.dmarc === null ? 0 : 1),
+      0,
+    );
+    const summary = `${count(records, "record")} in ${count(asks.length, "ask")} understood from ${visible(layout ?? "nothing")}`;
     const next = written
       ? `taken down. Next: ${style.command(`zandrel draft ${typed(asks[0]?.domain as DomainName)}`)}`
       : "nothing written, because of --dry-run.";
-    return `${[...lines, ...mended, ...open].join("\n")}\n${summary}; ${next}\n`;
+    return `${[...lines, ...mended, ...open, ...first, ...kept].join("\n")}\n${summary}; ${next}\n`;
   },
 });
 

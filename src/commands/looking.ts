@@ -44,6 +44,8 @@ export interface DomainLook {
 export interface Looking {
   /** Milliseconds since 1970, by the clock or by `--at`. */
   readonly now: number;
+  /** The DNS as a resolver shows it, for names of other domains. */
+  readonly world: Lookup;
   /** Whether answers come from files, so that nothing observed may be journalled. */
   readonly fromFiles: boolean;
   look(domain: Pick<Domain, "name" | "host">): Promise<DomainLook>;
@@ -188,6 +190,7 @@ export function openLooking(
   const base = inTurn(vantages.map((vantage) => vantage.lookup));
   return {
     now,
+    world: base,
     fromFiles: false,
     server: (address) => ask(address, false),
     close: () => client.close(),
@@ -240,6 +243,7 @@ function lookingAtFiles(
   const lookup = memoized(zoneLookup(zones, beyond));
   return {
     now,
+    world: lookup,
     fromFiles: true,
     server: () => lookup,
     close: () => client?.close(),

@@ -96,7 +96,7 @@ function parserFor(command: Command<never>) {
     .parserConfiguration({
       "camel-case-expansion": false,
       "strip-aliased": true,
-      "duplicate-arguments-array": false,
+      "duplicate-arguments-array": true,
       "greedy-arrays": false,
       "parse-positional-numbers": false,
     })
@@ -132,7 +132,12 @@ async function runCommand(command: Command<never>, argv: readonly string[]): Pro
   }
   const args = (await parser.parseAsync([...argv])) as unknown as Arguments;
   const context = contextFor(args.json === true);
-  const { exit, result } = await command.run({ ...args, _: args._.map(String) }, context);
+  // Of an option that is no list and given twice, the last counts.
+  const single = Object.entries(args).map(([name, value]) => [
+    name,
+    Array.isArray(value) && name !== "_" && command.options[name]?.array !== true ? value.at(-1) : value,
+  ]);
+  const { exit, result } = await command.run({ ...Object.fromEntries(single), _: args._.map(String) }, context);
   if (result !== undefined) {
     if (context.json) context.out(`${jsonText((command.schema as z.ZodType).parse(result), 2)}\n`);
     else if (command.present !== undefined) context.out(command.present(result, context));

@@ -1,5 +1,5 @@
 import type { Ask, State, View } from "../core/ask/index.ts";
-import { look, stateOf } from "../core/ask/index.ts";
+import { isMet, look, stateOf } from "../core/ask/index.ts";
 import { type Draft, makeDraft } from "../core/change/index.ts";
 import type { Lookup } from "../core/lookup/index.ts";
 import { memoized, zoneLookup } from "../core/lookup/index.ts";
@@ -113,18 +113,19 @@ function whoPut(domain: Domain, memory: Memory, now: number): (set: RecordSet) =
 export async function draftOf(
   domain: Domain,
   source: Lookup,
+  world: Lookup,
   memory: Memory,
   now: number,
   replace: ReadonlySet<DomainName>,
 ): Promise<Draft> {
   const asks = domain.asks.filter((ask) => waitingFor(ask, memory, domain).length === 0);
-  return makeDraft({ domain: domain.name, asks, lookup: source, replace, whoPut: whoPut(domain, memory, now) });
+  return makeDraft({ domain: domain.name, asks, lookup: source, world, replace, whoPut: whoPut(domain, memory, now) });
 }
 
 function visibilityOf(ask: Ask, memory: Memory): Visibility | undefined {
   const wants = (change: JournalledChange) =>
     ask.wanted.some(
-      (set) => set.name === change.name && set.type === change.type && change.after !== undefined && holds(change.after, set),
+      (set) => set.name === change.name && set.type === change.type && change.after !== undefined && isMet(change.after, set),
     );
   const publication = memory.publications.findLast(
     ({ opened, closed }) => closed?.end === "published" && opened.changes.some(wants),
@@ -147,7 +148,7 @@ export async function survey(
   const { authority, lookup, viewpoints, strangers } = looked;
   const trouble = authority.kind === "delegated" ? undefined : { kind: authority.kind, because: authority.because };
   const source = trouble === undefined ? draftSource(domain, looked, looking, workspace) : undefined;
-  const draft = source === undefined ? undefined : await draftOf(domain, source, memory, looking.now, new Set());
+  const draft = source === undefined ? undefined : await draftOf(domain, source, looking.world, memory, looking.now, new Set());
   const siblings = async () => {
     const others = workspace.domains.filter((other) => other.name !== domain.name);
     const seen = await Promise.all(

@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { PURPOSES } from "../core/ask/index.ts";
+import { POLICIES } from "../core/dmarc/index.ts";
 import { parseName } from "../core/name/index.ts";
 
 /** A text for people on one line: no control characters, so that it can be shown as it is. */
@@ -92,6 +93,10 @@ const ask = z.strictObject({
   asked: day.optional(),
   after: z.array(key).default([]),
   records: z.string("expected master-file lines").default(""),
+  /** Terms for the domain's one SPF record, such as include:spf.heronpost.example. */
+  spf: z.string("expected SPF terms").optional(),
+  /** The least strict DMARC policy the service accepts. */
+  dmarc: z.enum(POLICIES).optional(),
   note: z.string().optional(),
 });
 

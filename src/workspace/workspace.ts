@@ -1,8 +1,9 @@
 import { existsSync } from "node:fs";
 import { dirname, join, relative, resolve } from "node:path";
-import type { Ask } from "../core/ask/index.ts";
+import { type Ask, checkKit, dmarcName, type Kit, kitSchema } from "../core/ask/index.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
-import { octetsOf, toSets } from "../core/record/index.ts";
+import { cutIntoStrings, octetsOf, type ResourceRecord, toSets } from "../core/record/index.ts";
+import { parseSpf, type SpfError } from "../core/spf/index.ts";
 import { closest, UserError } from "../core/user-error.ts";
 import { parseRecords } from "../core/zone/index.ts";
 import { filesIn, readText, writeAtomically } from "./files.ts";
@@ -66,12 +67,35 @@ function readDomain(path: string, settings: Settings): Domain {
         `${file.place(["asks", i, "id"])}: the id “${ask.id}” is taken already in this file; give one of the two asks another.`,
       );
     ids.add(ask.id);
-    const { records, issues } = parseRecords(octetsOf(ask.records), { origin: name, ttl: settings.defaults.ttl });
+    const { records: lines, issues } = parseRecords(octetsOf(ask.records), { origin: name, ttl: settings.defaults.ttl });
+    const records: ResourceRecord[] = [...lines];
     const [issue] = issues;
     if (issue !== undefined)
       throw new UserError(
         `${file.place(["asks", i, "records"])}: line ${issue.line} of the records of ${ask.id}, column ${issue.column}: ${issue.text === "" ? "" : `found “${issue.text}”, `}expected ${issue.expected}.`,
       );
+    if (ask.spf !== undefined) {
+      const parsed = parseSpf(`v=spf1 ${ask.spf}`);
+      if (!parsed.ok) {
+        const { text, message, meant } = parsed.error[0] as SpfError;
+        throw new UserError(
+          `${file.place(["asks", i, "spf"])}: “${text}” is wrong: ${message}${meant === undefined ? "" : `; did you mean ${meant}?`}`,
+        );
+      }
+      records.push({
+        name,
+        type: "TXT",
+        ttl: settings.defaults.ttl,
+        data: { strings: cutIntoStrings(octetsOf(`v=spf1 ${ask.spf}`)) },
+      });
+    }
+    if (ask.dmarc !== undefined)
+      records.push({
+        name: dmarcName(name),
+        type: "TXT",
+        ttl: settings.defaults.ttl,
+        data: { strings: [`v=DMARC1; p=${ask.dmarc}`] },
+      });
     return {
       id: ask.id,
       service: ask.service,
@@ -157,13 +181,42 @@ export function pickDomains(workspace: Workspace, names: readonly DomainName[]):
 /** The file of a domain in a workspace. */
 export const domainPath = (folder: string, domain: DomainName): string => join(folder, "domains", `${domain.slice(0, -1)}.yaml`);
 
+/** Reads a kit: by its name in the workspace's kits folder, or by its path. */
+export function readKit(folder: string, from: string, nameOrPath: string): Kit {
+  const inFolder = join(folder, "kits", `${nameOrPath}.yaml`);
+  const path = existsSync(inFolder) ? inFolder : resolve(from, nameOrPath);
+  if (!existsSync(path)) {
+    const near = closest(
+      nameOrPath,
+      filesIn(join(folder, "kits"), ".yaml").map((file) => file.slice(0, -5)),
+    );
+    throw new UserError(
+      `there is no kit “${nameOrPath}” in the kits folder${near === undefined ? "" : ` (did you mean ${near}?)`}: name one that is there, or a file.`,
+    );
+  }
+  const file = readYaml(shownPath(path), readText(path), kitSchema);
+  const [mistake] = checkKit(file.value);
+  if (mistake?.code === "unknown-blank")
+    throw new UserError(
+      `${file.path}: the ask ${mistake.ask} has the blank {${mistake.blank}}, which is none of the kit's inputs; add it there or correct it.`,
+    );
+  if (mistake?.code === "unknown-ask")
+    throw new UserError(
+      `${file.path}: the ask ${mistake.ask} waits for “${mistake.after}”, which is no ask of this kit; correct the id.`,
+    );
+  return file.value;
+}
+
 /** An ask as it stands in a file. */
 export interface AskEntry {
   readonly id: string;
   readonly service: string;
   readonly purpose: string;
   readonly asked: string;
-  readonly records: string;
+  readonly after?: readonly string[];
+  readonly spf?: string;
+  readonly dmarc?: string;
+  readonly records?: string;
 }
 
 /** Adds asks to the file of their domain. Run inside {@link Journal.exclusively}: the file is read, changed and replaced. */

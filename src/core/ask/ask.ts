@@ -26,7 +26,7 @@ export interface Ask {
   readonly asked?: string;
   /** Ids of asks of the same domain that must be proven first. */
   readonly after: readonly string[];
-  /** The record sets it wants, names absolute. */
+  /** The record sets it wants, names absolute; an SPF term is a TXT set with a record of its own, see `isMet`. */
   readonly wanted: readonly RecordSet[];
 }
 

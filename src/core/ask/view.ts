@@ -1,7 +1,8 @@
 import type { Answer, AuthoritativeServer, Lookup } from "../lookup/index.ts";
 import type { DomainName } from "../name/index.ts";
-import { holds, type RecordSet, type RecordType } from "../record/index.ts";
+import type { RecordSet, RecordType } from "../record/index.ts";
 import { negativeTtl } from "../zone/index.ts";
+import { isMet } from "./met.ts";
 
 /** Who looks: an authoritative server of the domain, or a resolver whose view counts. */
 export interface Viewpoint {
@@ -43,7 +44,7 @@ export function viewOf(viewpoint: Viewpoint, wanted: RecordSet, answer: Answer):
       const own = answer.chain.length === 0;
       const ttl = Math.min(answer.set.ttl, ...answer.chain.map((link) => link.ttl));
       // A service follows an alias when it looks for a TXT; what counts is what it finds at the end.
-      return { ...common, sees: (own || wanted.type !== "CNAME") && holds(answer.set, wanted) ? "new" : "old", ...cached(ttl) };
+      return { ...common, sees: (own || wanted.type !== "CNAME") && isMet(answer.set, wanted) ? "new" : "old", ...cached(ttl) };
     }
     default:
       return {

@@ -19,7 +19,14 @@ box A 192.0.2.20
 shop NS ns1.elsewhere.test.
 *.tour 10m TXT "wild"
 @ CAA 0 issue "sealbarrow.example"
+old AAAA 2001:db8::80
+silent MX 0 .
 `;
+const WORLD = zonesOf(
+  parseZone(
+    `$TTL 60\n$ORIGIN example.\n@ SOA a b 1 1 1 1 1\nspf.heronpost TXT "v=spf1 ip4:192.0.2.0/24 -all"\nspf.dear TXT "v=spf1 ${"a:x.example ".repeat(9)}-all"\nmx1.inglemail A 192.0.2.25\nmx.alias CNAME mx1.inglemail\n`,
+  ),
+);
 const live = (text = LIVE): Lookup => zoneLookup(zonesOf(parseZone(text, { origin: apex })));
 const ask = (id: string, records: string): Ask => ({
   id,
@@ -29,11 +36,12 @@ const ask = (id: string, records: string): Ask => ({
   after: [],
   wanted: toSets(parseRecords(records, { origin: apex, ttl: 3600 }).records),
 });
-const draft = (asks: Ask[], more: { lookup?: Lookup; replace?: string[] } = {}) =>
+const draft = (asks: Ask[], more: { lookup?: Lookup; world?: Lookup; replace?: string[] } = {}) =>
   makeDraft({
     domain: apex,
     asks,
     lookup: more.lookup ?? live(),
+    world: more.world ?? zoneLookup(WORLD),
     replace: new Set((more.replace ?? []).map((one) => name(one, apex))),
     whoPut: () => "somebody else",
   });
@@ -93,6 +101,77 @@ describe("changes", () => {
   });
 });
 
+describe("policy records: one of each (RFC 7208 section 3.2, RFC 7489 section 6.6.3)", () => {
+  const texts = (set: { data: readonly unknown[] } | undefined) =>
+    (set?.data as { strings: string[] }[] | undefined)?.map((data) => data.strings.join(""));
+  test("SPF terms are merged in front of all, and a token stays beside them", async () => {
+    const { changes, clashes } = await draft([
+      ask("h", '@ TXT "v=spf1 include:spf.heronpost.example ~all"'),
+      ask("t", '@ TXT "token"'),
+    ]);
+    expect(clashes).toEqual([]);
+    expect(changes).toMatchObject([{ action: "merge", asks: ["h", "t"] }]);
+    expect(texts(changes[0]?.after)).toEqual(["token", "v=spf1 include:spf.heronpost.example -all"]);
+  });
+  test("terms that are there already need nothing", async () => {
+    expect((await draft([ask("h", '@ TXT "v=spf1 ~all"')])).changes).toMatchObject([{ action: "keep" }]);
+  });
+  test("the first SPF record of a name", async () => {
+    expect(texts((await draft([ask("h", 'bounce TXT "v=spf1 include:spf.heronpost.example ~all"')])).changes[0]?.after)).toEqual([
+      "v=spf1 include:spf.heronpost.example ~all",
+    ]);
+  });
+  test.each<[string, string, string, string, string]>([
+    [
+      "two SPF records",
+      '@ TXT "v=spf1 mx -all"\n@ TXT "v=spf1 a ~all"',
+      '@ TXT "v=spf1 ptr ~all"',
+      "second-spf",
+      "v=spf1 mx a ptr -all",
+    ],
+    [
+      "another DMARC record",
+      '_dmarc TXT "v=DMARC1; p=none; rua=mailto:a@x.test"',
+      '_dmarc TXT "v=DMARC1; p=none; rua=mailto:b@x.test"',
+      "second-dmarc",
+      "v=DMARC1; p=none; rua=mailto:b@x.test",
+    ],
+    [
+      "a DMARC record that is too lenient",
+      '_dmarc TXT "v=DMARC1; p=none"',
+      '_dmarc TXT "v=DMARC1; p=quarantine"',
+      "second-dmarc",
+      "v=DMARC1; p=quarantine",
+    ],
+  ])("%s are a clash, and --replace makes one of them", async (_, there, wanted, kind, one) => {
+    const lookup = live(`${LIVE}${there}\n`.replace('@ 30m TXT "v=spf1 -all"\n', ""));
+    const { changes, clashes } = await draft([ask("a", wanted)], { lookup });
+    expect(clashes).toMatchObject([{ kind, waysOut: expect.arrayContaining([expect.stringContaining("--replace")]) }]);
+    expect(changes).toEqual([]);
+    const replaced = await draft([ask("a", wanted)], { lookup, replace: [wanted.split(" ")[0] as string] });
+    expect(replaced.clashes).toEqual([]);
+    expect(texts(replaced.changes[0]?.after)).toEqual([one]);
+  });
+  test("a stricter DMARC record satisfies a minimum", async () => {
+    const lookup = live(`${LIVE}_dmarc TXT "v=DMARC1; p=reject; rua=mailto:a@x.test"\n`);
+    expect((await draft([ask("a", '_dmarc TXT "v=DMARC1; p=none"')], { lookup })).changes).toMatchObject([{ action: "keep" }]);
+  });
+  test("an SPF record that cannot be read is not merged into", async () => {
+    const lookup = live(LIVE.replace("v=spf1 -all", "v=spf1 ipv4:192.0.2.1 -all"));
+    expect((await draft([ask("a", '@ TXT "v=spf1 mx ~all"')], { lookup })).clashes).toMatchObject([{ kind: "broken-spf" }]);
+  });
+  test("over ten lookups is a clash that names the dearest term", async () => {
+    const asks = [ask("a", '@ TXT "v=spf1 include:spf.dear.example mx ~all"')];
+    expect((await draft(asks)).clashes).toMatchObject([
+      {
+        kind: "spf-over-limit",
+        because: expect.stringContaining("11 lookups"),
+        waysOut: [expect.stringContaining("include:spf.dear.example costs 10"), expect.any(String)],
+      },
+    ]);
+  });
+});
+
 describe("clashes", () => {
   test.each<[string, Ask[], string, string]>([
     ["a text at a name that is an alias", [ask("a", 'www TXT "t"')], "alias-in-the-way", "parked.nettlehost.example"],
@@ -100,10 +179,25 @@ describe("clashes", () => {
     ["an alias beside an address", [ask("a", "box CNAME sites.pagewick.example.")], "alias-beside-data", "192.0.2.20"],
     ["an alias with another target", [ask("a", "www CNAME sites.pagewick.example.")], "other-value", "parked.nettlehost.example"],
     ["another address", [ask("a", "box A 192.0.2.99")], "other-value", "192.0.2.20"],
+    ["a domain that takes no mail", [ask("a", "silent MX 10 mx1.inglemail.example.")], "null-mx", "starts to take mail"],
     ["another mail server", [ask("a", "@ MX 10 mx.other.test.")], "other-value", "mail to brackwater.example"],
     ["two asks, two targets", [ask("a", "x CNAME a.test."), ask("b", "x CNAME b.test.")], "asks-disagree", "nothing yet"],
     ["an alias and a text asked at one name", [ask("a", "x CNAME a.test."), ask("b", "x TXT t")], "asks-disagree", "nothing yet"],
     ["a name below a zone cut", [ask("a", "x.shop TXT t")], "below-zone-cut", "nothing"],
+    ["a mail server that is an alias", [ask("a", "bounce MX 10 mx.alias.example.")], "target-is-alias", "would not deliver"],
+    [
+      "no mail and a mail server",
+      [ask("a", "bounce MX 0 ."), ask("b", "bounce MX 10 mx1.inglemail.example.")],
+      "null-mx",
+      "nothing yet",
+    ],
+    [
+      "an address, where one of the other kind leads elsewhere",
+      [ask("a", "old A 192.0.2.99")],
+      "leftover-address",
+      "2001:db8::80",
+    ],
+    ["a wildcard that would answer for _dmarc", [ask("a", "* CNAME sites.pagewick.example.")], "wildcard-answers", "misread"],
     ["a name of another domain", [ask("a", "x.other.test. TXT t")], "outside-domain", "nothing"],
   ])("%s", async (_, asks, kind, breaks) => {
     const { changes, clashes } = await draft(asks);

@@ -1,9 +1,21 @@
-import type { Ask } from "../ask/index.ts";
+import { type Ask, isMet } from "../ask/index.ts";
 import { type Live, type Lookup, liveAt, ownSetOf } from "../lookup/index.ts";
-import { type DomainName, displayName, isAtOrBelow } from "../name/index.ts";
-import { dataKey, holds, printData, type RecordData, type RecordSet, type RecordType, withData } from "../record/index.ts";
-import { type Hold, holdOf, longest } from "../spread/index.ts";
+import { type DomainName, displayName, isAtOrBelow, parentOf, ROOT, under } from "../name/index.ts";
+import {
+  type DataOf,
+  dataKey,
+  holds,
+  isOfType,
+  printData,
+  type RecordData,
+  type RecordSet,
+  type RecordType,
+  sameData,
+  withData,
+} from "../record/index.ts";
+import { type Hold, holdOf, longest, spanText } from "../spread/index.ts";
 import type { SetChange } from "../zone/index.ts";
+import { mergeTexts, type PolicyClashKind } from "./texts.ts";
 
 /** One record set and what happens to it, with the reason and the asks it is for. */
 export interface Change extends SetChange {
@@ -21,7 +33,12 @@ export type ClashKind =
   | "other-value"
   | "asks-disagree"
   | "below-zone-cut"
-  | "outside-domain";
+  | "outside-domain"
+  | "leftover-address"
+  | "null-mx"
+  | "target-is-alias"
+  | "wildcard-answers"
+  | PolicyClashKind;
 
 /** Why an ask cannot be published as it stands, what taking the obstacle away would break, and the ways out. */
 export interface Clash {
@@ -53,6 +70,8 @@ export interface DraftRequest {
   readonly asks: readonly Ask[];
   /** The zone as its authoritative server, or a master file, shows it. */
   readonly lookup: Lookup;
+  /** The DNS at large: where targets lead, what an SPF include costs. */
+  readonly world: Lookup;
   /** Names at which what stands there may be replaced, because the user said so. */
   readonly replace: ReadonlySet<DomainName>;
   /** Who put a set there, as far as the workspace knows. */
@@ -109,11 +128,13 @@ export function breaksWithout(set: RecordSet): string {
 }
 
 /** Computes what would change in a zone so that every ask gets what it wants, and what stands in the way. Changes nothing. */
-export async function makeDraft({ domain, asks, lookup, replace, whoPut }: DraftRequest): Promise<Draft> {
+export async function makeDraft({ domain, asks, lookup, world, replace, whoPut }: DraftRequest): Promise<Draft> {
   const changes: Change[] = [];
   const clashes: Clash[] = [];
   const undetermined: Draft["undetermined"][number][] = [];
   const gathered = gather(asks);
+  /** Names of this domain as the draft sees them, all others as the world does. */
+  const everywhere: Lookup = { ask: (name, type) => (isAtOrBelow(name, domain) ? lookup : world).ask(name, type) };
   const replaceWay = (name: DomainName) =>
     `zandrel draft --replace ${displayName(name)} shows the draft with the old record replaced`;
 
@@ -217,16 +238,56 @@ export async function makeDraft({ domain, asks, lookup, replace, whoPut }: Draft
       );
       if (room.includes(false)) continue;
     }
+    const hazard = await hazardOf(set, everywhere);
+    if (hazard !== undefined && !(hazard.kind === "wildcard-answers" && replace.has(name))) {
+      clash(hazard.kind, hazard.because, hazard.breaks, ...hazard.waysOut);
+      continue;
+    }
     const before = ownSetOf(live);
+    if (type === "A" || type === "AAAA") {
+      const family = type === "A" ? "AAAA" : "A";
+      const wantedToo = gathered.some((other) => other.set.name === name && other.set.type === family);
+      const leftover = wantedToo ? undefined : ownSetOf(await liveAt(lookup, domain, name, family));
+      // An address of the other kind that nobody asked for still leads part of the visitors to the old place.
+      if (
+        leftover !== undefined &&
+        !(before !== undefined && isMet(before, set)) &&
+        !makeRoom(
+          leftover,
+          "leftover-address",
+          `${displayName(name)} also has a ${family} record (${shown(leftover)}) that leads elsewhere, and part of the visitors would go on arriving there`,
+        )
+      )
+        continue;
+    }
     const common = { name, type, before, asks: ids };
-    if (before !== undefined && holds(before, set)) {
-      const extra = SHARED.has(type) ? [] : before.data.filter((data) => !has(set, data));
-      if (extra.length === 0) {
+    const keepsTtl = before !== undefined && before.ttl !== set.ttl ? `; the set keeps its TTL of ${spanText(before.ttl)}` : "";
+    if (type === "TXT") {
+      const merged = await mergeTexts(before, set, { domain, world: everywhere, mayReplace: replace.has(name) });
+      if ("clash" in merged) {
+        const { kind, because, breaks, waysOut } = merged.clash;
+        clash(kind, because, breaks, ...waysOut, ...(merged.clash.replaceable ? [replaceWay(name)] : []));
+        continue;
+      }
+      const { after, because } = merged;
+      if (before !== undefined && sameData(before, after)) {
         changes.push({ ...common, action: "keep", after: before, because: "it is there already" });
         continue;
       }
+      const action = before === undefined ? "add" : merged.replaced ? "replace" : "merge";
+      const wildcard = live.kind === "wildcard" ? `; until now the wildcard ${displayName(live.wildcard)} answers there` : "";
+      changes.push(...gone, {
+        ...common,
+        action,
+        after,
+        because: `${ids.join(", ")} asks for it, ${because}${wildcard}${keepsTtl}`,
+        ...holdPart(live),
+      });
+      continue;
     }
-    if (before === undefined) {
+    if (before !== undefined && holds(before, set) && (SHARED.has(type) || before.data.every((data) => has(set, data)))) {
+      changes.push({ ...common, action: "keep", after: before, because: "it is there already" });
+    } else if (before === undefined) {
       const wildcard = live.kind === "wildcard" ? `; until now the wildcard ${displayName(live.wildcard)} answers there` : "";
       changes.push(...gone, {
         ...common,
@@ -240,11 +301,11 @@ export async function makeDraft({ domain, asks, lookup, replace, whoPut }: Draft
         ...common,
         action: "merge",
         after: withData(before, set.data),
-        because: `${ids.join(", ")} asks for it; what stands there already stays`,
+        because: `${ids.join(", ")} asks for it; what stands there already stays${keepsTtl}`,
         ...holdPart(live),
       });
     } else if (replace.has(name)) {
-      changes.push({
+      changes.push(...gone, {
         ...common,
         action: "replace",
         after: set,
@@ -252,15 +313,64 @@ export async function makeDraft({ domain, asks, lookup, replace, whoPut }: Draft
         ...holdPart(live),
       });
     } else {
+      const nullMx = type === "MX" && before.data.some((data) => (data as DataOf["MX"]).exchange === ROOT);
       clash(
-        "other-value",
-        `${displayName(name)} has another ${type} record already: ${shown(before)}, put there by ${whoPut(before)}`,
-        breaksWithout(before),
+        nullMx ? "null-mx" : "other-value",
+        nullMx
+          ? `${displayName(name)} says that it takes no mail at all (null MX), put there by ${whoPut(before)}; it cannot stand beside a mail server`
+          : `${displayName(name)} has another ${type} record already: ${shown(before)}, put there by ${whoPut(before)}`,
+        nullMx ? `${displayName(name)} starts to take mail` : breaksWithout(before),
         replaceWay(name),
       );
     }
   }
   return { domain, changes, clashes, undetermined };
+}
+
+/** What would go wrong with a set even where nothing stands in its way. */
+async function hazardOf(
+  set: RecordSet,
+  lookup: Lookup,
+): Promise<(Pick<Clash, "because" | "breaks" | "waysOut"> & { kind: ClashKind }) | undefined> {
+  const name = displayName(set.name);
+  if (isOfType(set, "MX") && set.data.length > 1 && set.data.some(({ exchange }) => exchange === ROOT))
+    return {
+      kind: "null-mx",
+      because: `${name} is asked to take no mail (null MX) and to have a mail server, which exclude each other`,
+      breaks: "nothing yet",
+      waysOut: ["retire one of the asks"],
+    };
+  const targets = isOfType(set, "MX")
+    ? set.data.map((data) => data.exchange)
+    : isOfType(set, "NS")
+      ? set.data.map((data) => data.target)
+      : [];
+  for (const target of targets) {
+    if (target === ROOT) continue;
+    const answer = await lookup.ask(target, "A");
+    const [link] = answer.chain;
+    if (link !== undefined)
+      return {
+        kind: "target-is-alias",
+        because: `${displayName(target)} is an alias for ${displayName(link.data[0]?.target ?? target)}, and ${set.type === "MX" ? "a mail server" : "a name server"} must be named by its own name (RFC 2181 section 10.3)`,
+        breaks: set.type === "MX" ? `some senders would not deliver mail to ${name}` : `some resolvers would not find ${name}`,
+        waysOut: [`ask the service for the name behind the alias, such as ${displayName(link.data[0]?.target ?? target)}`],
+      };
+  }
+  if (set.name.startsWith("*.") && (set.type === "CNAME" || set.type === "TXT")) {
+    const above = parentOf(set.name);
+    const dmarc = under("_dmarc." as DomainName, above);
+    const own = dmarc === undefined ? undefined : await lookup.ask(dmarc, "TXT");
+    const covered = own?.kind === "nxdomain";
+    if (covered)
+      return {
+        kind: "wildcard-answers",
+        because: `${name} would also answer for _dmarc.${displayName(above)}, for DKIM selectors and for ownership names that are not there yet, with nonsense`,
+        breaks: "mail policy and later proofs may be misread",
+        waysOut: [`publish the DMARC record of ${displayName(above)} first`, `--replace ${name} publishes it all the same`],
+      };
+  }
+  return undefined;
 }
 
 const has = (set: RecordSet, data: RecordData) => set.data.some((own) => dataKey(set.type, own) === dataKey(set.type, data));

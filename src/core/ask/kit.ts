@@ -1,0 +1,158 @@
+import { z } from "zod";
+import { POLICIES } from "../dmarc/index.ts";
+import { type DomainName, displayName, under } from "../name/index.ts";
+import { octetsOf, type ResourceRecord } from "../record/index.ts";
+import { err, ok, type Result } from "../result.ts";
+import { parseSpf } from "../spf/index.ts";
+import { parseRecords } from "../zone/index.ts";
+import { PURPOSES, type Purpose } from "./ask.ts";
+
+const KEY = /^[a-z0-9][a-z0-9-]{0,62}$/;
+const key = z.string().regex(KEY, "expected small letters, digits and hyphens");
+/** Patterns come from people: only ones whose matching cannot run away are taken. */
+const pattern = z
+  .string()
+  .max(200)
+  .refine(isTamePattern, "expected a regular expression without nested repetition, references or look-around");
+
+function isTamePattern(text: string): boolean {
+  try {
+    new RegExp(text, "u");
+  } catch {
+    return false;
+  }
+  return !/\\[1-9]|\(\?[=!<]|[*+}]\)?[*+{]|\([^)]*[*+}][^)]*\)[*+{]/.test(text);
+}
+
+const input = z.strictObject({
+  /** What it is and where the service shows it, for the person who fills it in. */
+  explain: z.string().min(1),
+  /** A regular expression the whole value has to match. */
+  pattern: pattern.optional(),
+  example: z.string().optional(),
+});
+
+const kitAsk = z.strictObject({
+  id: key,
+  purpose: z.enum(PURPOSES),
+  /** Ids of asks of this kit that must be proven first. */
+  after: z.array(key).default([]),
+  /** Master-file lines with blanks such as {token} in them. */
+  records: z.string().default(""),
+  spf: z.string().optional(),
+  dmarc: z.enum(POLICIES).optional(),
+  /** Inputs that the service only shows once the asks before are proven. */
+  later: z.array(key).default([]),
+});
+
+/** A reusable description of what a service asks for (docs/kits.md). */
+export const kitSchema = z.strictObject({
+  kit: z.literal(1, "expected 1, the version of this format"),
+  service: key,
+  title: z.string().min(1),
+  inputs: z.record(key, input).default({}),
+  /** Things to do at the service beforehand. */
+  before: z.array(z.string()).default([]),
+  notes: z.string().optional(),
+  asks: z.array(kitAsk).min(1, "expected at least one ask"),
+});
+export type Kit = z.output<typeof kitSchema>;
+
+/** One ask of a kit, filled in for a domain. */
+export interface KitAsk {
+  readonly id: string;
+  readonly purpose: Purpose;
+  readonly after: readonly string[];
+  readonly records: readonly ResourceRecord[];
+  readonly spf?: string;
+  readonly dmarc?: (typeof POLICIES)[number];
+}
+
+export type KitError =
+  | { readonly code: "missing-input"; readonly input: string; readonly explain: string; readonly example: string | undefined }
+  | { readonly code: "malformed-input"; readonly input: string; readonly explain: string; readonly example: string | undefined }
+  | { readonly code: "unknown-input"; readonly input: string; readonly known: readonly string[] }
+  | { readonly code: "unknown-blank"; readonly ask: string; readonly blank: string }
+  | { readonly code: "unknown-ask"; readonly ask: string; readonly after: string }
+  | { readonly code: "bad-records"; readonly ask: string; readonly because: string };
+
+const BLANK = /\{([a-z0-9-]+)\}/g;
+const blanksOf = (text: string): string[] => [...text.matchAll(BLANK)].map((match) => match[1] as string);
+
+/** Mistakes of a kit that its schema cannot see: blanks without an input, asks that wait for none of its own. */
+export function checkKit(kit: Kit): KitError[] {
+  const ids = new Set(kit.asks.map((ask) => ask.id));
+  return kit.asks.flatMap((ask): KitError[] => [
+    ...[...blanksOf(ask.records), ...blanksOf(ask.spf ?? ""), ...ask.later]
+      .filter((blank) => blank !== "domain" && !Object.hasOwn(kit.inputs, blank))
+      .map((blank) => ({ code: "unknown-blank" as const, ask: ask.id, blank })),
+    ...ask.after.filter((other) => !ids.has(other)).map((after) => ({ code: "unknown-ask" as const, ask: ask.id, after })),
+  ]);
+}
+
+/**
+ * Fills a kit in for a domain. An ask whose inputs are all marked `later` and not given yet is left out: the
+ * service shows them only after the asks before it are proven.
+ */
+export function fillKit(
+  kit: Kit,
+  domain: DomainName,
+  values: ReadonlyMap<string, string>,
+  ttl: number,
+): Result<{ readonly asks: readonly KitAsk[]; readonly later: readonly string[] }, KitError> {
+  for (const given of values.keys())
+    if (!Object.hasOwn(kit.inputs, given)) return err({ code: "unknown-input", input: given, known: Object.keys(kit.inputs) });
+  for (const [name, value] of values) {
+    const { explain, example, pattern: wanted } = kit.inputs[name] as Kit["inputs"][string];
+    if (
+      value.length > 8192 ||
+      /[\r\n\0]/.test(value) ||
+      (wanted !== undefined && !new RegExp(`^(?:${wanted})$`, "u").test(value))
+    )
+      return err({ code: "malformed-input", input: name, explain, example });
+  }
+  const asks: KitAsk[] = [];
+  const later: string[] = [];
+  const idOf = (id: string) => (id.startsWith(`${kit.service}-`) ? id : `${kit.service}-${id}`);
+  for (const ask of kit.asks) {
+    if (ask.later.some((name) => !values.has(name))) {
+      later.push(idOf(ask.id));
+      continue;
+    }
+    for (const blank of [...blanksOf(ask.records), ...blanksOf(ask.spf ?? "")]) {
+      if (blank === "domain" || values.has(blank)) continue;
+      const { explain, example } = kit.inputs[blank] as Kit["inputs"][string];
+      return err({ code: "missing-input", input: blank, explain, example });
+    }
+    const fill = (text: string, quote: (value: string) => string) =>
+      text.replace(BLANK, (_, blank: string) => (blank === "domain" ? displayName(domain) : quote(values.get(blank) as string)));
+    // A value inside quotes must not end them; escaping a backslash or quote means the character itself.
+    const { records, issues } = parseRecords(octetsOf(fill(ask.records, (value) => value.replace(/["\\]/g, "\\$&"))), {
+      origin: domain,
+      ttl,
+    });
+    const [issue] = issues;
+    if (issue !== undefined)
+      return err({
+        code: "bad-records",
+        ask: ask.id,
+        because: `line ${issue.line}: found “${issue.text}”, expected ${issue.expected}`,
+      });
+    const spf = ask.spf === undefined ? undefined : fill(ask.spf, (value) => value);
+    const parsedSpf = spf === undefined ? undefined : parseSpf(`v=spf1 ${spf}`);
+    if (parsedSpf?.ok === false)
+      return err({ code: "bad-records", ask: ask.id, because: `its SPF terms: ${parsedSpf.error[0]?.message}` });
+    asks.push({
+      id: idOf(ask.id),
+      purpose: ask.purpose,
+      after: ask.after.map(idOf),
+      records,
+      ...(spf === undefined ? {} : { spf }),
+      ...(ask.dmarc === undefined ? {} : { dmarc: ask.dmarc }),
+    });
+  }
+  return ok({ asks, later });
+}
+
+/** Where the DMARC record of a domain stands. */
+export const dmarcName = (domain: DomainName): DomainName => under("_dmarc." as DomainName, domain) as DomainName;

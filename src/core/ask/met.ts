@@ -1,0 +1,35 @@
+import { atLeast, isDmarc, isMinimum, policyOf } from "../dmarc/index.ts";
+import { type DataOf, holds, isOfType, joined, type RecordData, type RecordSet, textOf } from "../record/index.ts";
+import { hasTerms, isSpf, parseSpf } from "../spf/index.ts";
+
+const texts = (set: RecordSet | undefined): string[] =>
+  set !== undefined && isOfType(set, "TXT") ? set.data.map((data) => textOf(joined(data))) : [];
+
+/** Whether one wanted text is there: an SPF ask as terms of the one SPF record, a DMARC ask as a minimum, anything else to the letter. */
+function textIsMet(wanted: string, there: readonly string[]): boolean {
+  if (there.includes(wanted)) return !isSpf(wanted) || there.filter(isSpf).length === 1;
+  if (isSpf(wanted)) {
+    const [only, ...more] = there.filter(isSpf);
+    const own = only === undefined || more.length > 0 ? undefined : parseSpf(only);
+    const asked = parseSpf(wanted);
+    return own?.ok === true && asked.ok && hasTerms(own.value, asked.value);
+  }
+  if (isDmarc(wanted) && isMinimum(wanted)) {
+    const [only, ...more] = there.filter(isDmarc);
+    const own = only === undefined || more.length > 0 ? undefined : policyOf(only);
+    const minimum = policyOf(wanted);
+    return own !== undefined && minimum !== undefined && atLeast(own, minimum);
+  }
+  return false;
+}
+
+/** Whether what an ask wants at a name is met by the set that is there. */
+export function isMet(there: RecordSet | undefined, wanted: RecordSet): boolean {
+  if (!isOfType(wanted, "TXT")) return holds(there, wanted);
+  const own = texts(there);
+  return wanted.data.every((data) => textIsMet(textOf(joined(data)), own));
+}
+
+/** The wanted data of a set that are not met, one by one. */
+export const unmet = (there: RecordSet | undefined, wanted: RecordSet): RecordData[] =>
+  wanted.data.filter((data) => !isMet(there, { ...wanted, data: [data] } as RecordSet<DataOf["TXT"]>));

@@ -1,0 +1,119 @@
+import { unmet } from "../ask/index.ts";
+import { isDmarc } from "../dmarc/index.ts";
+import type { Lookup } from "../lookup/index.ts";
+import { type DomainName, displayName } from "../name/index.ts";
+import { cutIntoStrings, type DataOf, joined, octetsOf, type RecordSet, textOf, withData } from "../record/index.ts";
+import { combine, isSpf, MAX_LOOKUPS, parseSpf, type SpfRecord, spfCost } from "../spf/index.ts";
+
+export type PolicyClashKind = "second-spf" | "broken-spf" | "spf-over-limit" | "second-dmarc";
+
+interface TextClash {
+  readonly kind: PolicyClashKind;
+  readonly because: string;
+  readonly breaks: string;
+  readonly waysOut: readonly string[];
+  /** Whether `--replace NAME` is a way out too. */
+  readonly replaceable: boolean;
+}
+
+type Merged = { readonly after: RecordSet; readonly because: string; readonly replaced: boolean } | { readonly clash: TextClash };
+
+const textData = (text: string): DataOf["TXT"] => ({ strings: cutIntoStrings(octetsOf(text)) });
+const textsOf = (set: RecordSet | undefined): string[] => (set?.data ?? []).map((data) => textOf(joined(data as DataOf["TXT"])));
+
+/**
+ * Brings wanted texts into the texts that stand at a name. Tokens are added beside what is there; SPF terms go
+ * into the one SPF record (RFC 7208 section 3.2); of DMARC records there is one (RFC 7489 section 6.6.3).
+ */
+export async function mergeTexts(
+  before: RecordSet | undefined,
+  wanted: RecordSet,
+  { domain, world, mayReplace }: { readonly domain: DomainName; readonly world: Lookup; readonly mayReplace: boolean },
+): Promise<Merged> {
+  const open = { ...wanted, data: unmet(before, wanted) };
+  const name = displayName(wanted.name);
+  const there = textsOf(before);
+  const asked = textsOf(open);
+  const tokens = asked.filter((text) => !isSpf(text) && !isDmarc(text));
+  const reasons: string[] = [];
+  let texts = [...there, ...tokens];
+  let replaced = false;
+  if (tokens.length > 0) reasons.push(before === undefined ? "and nothing stands there" : "and what stands there already stays");
+
+  const spf = asked.filter(isSpf);
+  if (spf.length > 0) {
+    const own = there.filter(isSpf);
+    const parsed = own.map(parseSpf);
+    const broken = own.find((_, i) => parsed[i]?.ok === false);
+    if (broken !== undefined)
+      return {
+        clash: {
+          kind: "broken-spf",
+          because: `the SPF record of ${name} cannot be read, so nothing can be merged into it: ${broken}`,
+          breaks: "receivers treat it as an error today already",
+          waysOut: ["correct the record at the DNS host first"],
+          replaceable: false,
+        },
+      };
+    if (own.length > 1 && !mayReplace)
+      return {
+        clash: {
+          kind: "second-spf",
+          because: `${name} has ${own.length} SPF records, and receivers accept none of them then`,
+          breaks: "nothing: the two do not work today",
+          waysOut: [],
+          replaceable: true,
+        },
+      };
+    const records = parsed.flatMap((one) => (one.ok ? [one.value] : []));
+    const wantedRecords = spf.map(parseSpf).flatMap((one) => (one.ok ? [one.value] : []));
+    const [first, ...others] = records;
+    const combined = combine(first, [...others, ...wantedRecords]);
+    const limit = await overLimit(combined, wanted.name, domain, world);
+    if (limit !== undefined) return { clash: limit };
+    texts = [...texts.filter((text) => !isSpf(text)), combined];
+    replaced ||= own.length > 1;
+    reasons.push(own.length === 0 ? "as the domain's first SPF record" : "merged into the one SPF record");
+  }
+
+  const dmarc = [...new Set(asked.filter(isDmarc))];
+  if (dmarc.length > 0) {
+    const own = there.filter(isDmarc);
+    const chosen = dmarc.at(-1) as string;
+    if (own.length > 0 && !mayReplace)
+      return {
+        clash: {
+          kind: "second-dmarc",
+          because: `${name} has a DMARC record already (${own.join(" / ")}), and two are none`,
+          breaks: "the reports and the policy it asks for today",
+          waysOut: [`change the record that is there so that it says what is asked: ${chosen}`],
+          replaceable: true,
+        },
+      };
+    texts = [...texts.filter((text) => !isDmarc(text)), chosen];
+    replaced ||= own.length > 0;
+    reasons.push(own.length === 0 ? "as the domain's first DMARC record" : "in place of the one that is there");
+  }
+  const kept = (before?.data ?? []).filter((data) => texts.includes(textOf(joined(data as DataOf["TXT"]))));
+  const after = withData({ ...wanted, ttl: before?.ttl ?? wanted.ttl, data: kept }, texts.map(textData));
+  return { after, because: reasons.join(", "), replaced };
+}
+
+/** The clash of a record that would ask the DNS too often, with the dearest terms named (RFC 7208 section 4.6.4). */
+async function overLimit(text: string, name: DomainName, domain: DomainName, world: Lookup): Promise<TextClash | undefined> {
+  const parsed = parseSpf(text);
+  if (!parsed.ok) return undefined;
+  const { lookups, terms } = await spfCost(parsed.value as SpfRecord, world);
+  if (lookups <= MAX_LOOKUPS) return undefined;
+  const dearest = terms.slice(0, 3).map((term) => `${term.text} costs ${term.lookups}`);
+  return {
+    kind: "spf-over-limit",
+    because: `with what is asked the SPF record of ${displayName(name)} would need ${lookups} lookups, and receivers stop at ${MAX_LOOKUPS}`,
+    breaks: "all mail from this domain, because receivers then treat the whole record as an error",
+    waysOut: [
+      `remove a term that nobody uses any more: ${dearest.join(", ")}`,
+      `let one of the services send from a subdomain, such as mail.${displayName(domain)}, with an SPF record of its own`,
+    ],
+    replaceable: false,
+  };
+}

@@ -1,0 +1,206 @@
+import { parseIpv4, parseIpv6 } from "../record/index.ts";
+import { err, ok, type Result } from "../result.ts";
+import { closest } from "../user-error.ts";
+
+/** What a matching mechanism means for the sender (RFC 7208 section 4.6.2). */
+export type Qualifier = "+" | "-" | "~" | "?";
+
+export const MECHANISMS = ["all", "include", "a", "mx", "ptr", "ip4", "ip6", "exists"] as const;
+export type MechanismName = (typeof MECHANISMS)[number];
+
+/** One mechanism; `at` is the offset of its first character in the record's text. */
+export interface Mechanism {
+  readonly kind: "mechanism";
+  readonly qualifier: Qualifier;
+  readonly name: MechanismName;
+  /** The domain-spec, macros unexpanded; undefined where the current domain is meant. */
+  readonly domain?: string;
+  /** Of ip4 and ip6. */
+  readonly address?: string;
+  /** Length of the IPv4 and the IPv6 prefix in bits, where given. */
+  readonly prefix4?: number;
+  readonly prefix6?: number;
+  readonly text: string;
+  readonly at: number;
+}
+
+/** One modifier; unknown ones have no effect (RFC 7208 section 6). */
+export interface Modifier {
+  readonly kind: "modifier";
+  readonly name: string;
+  readonly value: string;
+  readonly text: string;
+  readonly at: number;
+}
+
+export type Term = Mechanism | Modifier;
+
+/** An SPF record that obeys the grammar of RFC 7208 section 12. */
+export interface SpfRecord {
+  readonly text: string;
+  readonly terms: readonly Term[];
+}
+
+/** A mistake at its character, with the likely intention where there is one. */
+export interface SpfError {
+  readonly at: number;
+  readonly text: string;
+  readonly message: string;
+  readonly meant?: string;
+}
+
+/** Whether a TXT text is an SPF record at all (RFC 7208 section 4.5): the version alone, or followed by a blank. */
+export const isSpf = (text: string): boolean => /^v=spf1( |$)/i.test(text);
+
+const MACRO_STRING = /^(?:[!-$&-~]|%%|%_|%-|%\{[slodiphcrtv]\d*r?[.\-+,/_=]*\})*$/i;
+
+/** A domain-spec ends in a macro or in a label that is not all digits (RFC 7208 section 7.1). */
+function isDomainSpec(text: string): boolean {
+  if (text === "" || !MACRO_STRING.test(text) || /%\{[crt]/i.test(text)) return false;
+  if (/%\{[^}]*\}$/.test(text)) return true;
+  const labels = text.replace(/\.$/, "").split(".");
+  const last = labels.at(-1) as string;
+  return labels.length > 1 && /^[a-z0-9](?:[a-z0-9-]*[a-z0-9])?$/i.test(last) && /[a-z-]/i.test(last);
+}
+
+/** The prefix lengths behind a mechanism: `/24`, `//64` or `/24//64`; undefined where they are out of range. */
+function prefixes(text: string): { prefix4?: number; prefix6?: number } | undefined {
+  const match = /^(?:\/(0|[1-9]\d?))?(?:\/\/(0|[1-9]\d{0,2}))?$/.exec(text);
+  if (match === null) return undefined;
+  const prefix4 = match[1] === undefined ? undefined : Number(match[1]);
+  const prefix6 = match[2] === undefined ? undefined : Number(match[2]);
+  if ((prefix4 ?? 0) > 32 || (prefix6 ?? 0) > 128) return undefined;
+  return { ...(prefix4 === undefined ? {} : { prefix4 }), ...(prefix6 === undefined ? {} : { prefix6 }) };
+}
+
+function parseMechanism(text: string, at: number, next: string | undefined): Result<Mechanism, SpfError> {
+  const fail = (message: string, meant?: string) => err({ at, text, message, ...(meant === undefined ? {} : { meant }) });
+  const qualifier = /^[+\-~?]/.exec(text)?.[0] as Qualifier | undefined;
+  const body = qualifier === undefined ? text : text.slice(1);
+  const head = /^[a-z][a-z0-9]*/i.exec(body)?.[0] ?? "";
+  const name = head.toLowerCase();
+  const rest = body.slice(head.length);
+  if (!(MECHANISMS as readonly string[]).includes(name)) return fail(...unknownTerm(body));
+  const common = { kind: "mechanism" as const, qualifier: qualifier ?? ("+" as const), name: name as MechanismName, text, at };
+  switch (common.name) {
+    case "all":
+      return rest === "" ? ok(common) : fail("“all” has nothing behind it", `${qualifier ?? ""}all`);
+    case "include":
+    case "exists": {
+      if (!rest.startsWith(":") || rest.length === 1)
+        return fail(
+          `“${name}” needs a colon and a domain directly behind it, without a blank`,
+          next === undefined ? undefined : `${name}:${next.replace(/^:/, "")}`,
+        );
+      return isDomainSpec(rest.slice(1)) ? ok({ ...common, domain: rest.slice(1) }) : fail(`“${rest.slice(1)}” is not a domain`);
+    }
+    case "ip4": {
+      const match = /^:([^/]*)(?:\/(\d{1,3}))?$/.exec(rest);
+      const address = match?.[1] === undefined ? undefined : parseIpv4(match[1]);
+      if (address === undefined)
+        return fail(
+          "“ip4:” needs an IPv4 address, such as ip4:192.0.2.0/24",
+          match?.[1] !== undefined && parseIpv6(match[1]) !== undefined ? text.replace(/ip4/i, "ip6") : undefined,
+        );
+      const prefix4 = match?.[2] === undefined ? undefined : Number(match[2]);
+      if ((prefix4 ?? 0) > 32 || /^0\d/.test(match?.[2] ?? ""))
+        return fail("the length behind an IPv4 address is a number from 0 to 32");
+      return ok({ ...common, address, ...(prefix4 === undefined ? {} : { prefix4 }) });
+    }
+    case "ip6": {
+      const match = /^:([^/]*)(?:\/(\d{1,3}))?$/.exec(rest);
+      const address = match?.[1] === undefined ? undefined : parseIpv6(match[1]);
+      if (address === undefined)
+        return fail(
+          "“ip6:” needs an IPv6 address, such as ip6:2001:db8::/32",
+          match?.[1] !== undefined && parseIpv4(match[1]) !== undefined ? text.replace(/ip6/i, "ip4") : undefined,
+        );
+      const prefix6 = match?.[2] === undefined ? undefined : Number(match[2]);
+      if ((prefix6 ?? 0) > 128 || /^0\d/.test(match?.[2] ?? ""))
+        return fail("the length behind an IPv6 address is a number from 0 to 128");
+      return ok({ ...common, address, ...(prefix6 === undefined ? {} : { prefix6 }) });
+    }
+    default: {
+      const slash = /(?:\/\d+)?(?:\/\/\d+)?$/.exec(rest)?.[0] ?? "";
+      const spec = rest.slice(0, rest.length - slash.length);
+      if (spec !== "" && (!spec.startsWith(":") || spec.length === 1))
+        return fail(`“${name}” is followed by a colon and a domain, or by nothing`);
+      if (spec !== "" && !isDomainSpec(spec.slice(1))) return fail(`“${spec.slice(1)}” is not a domain`);
+      const lengths = prefixes(slash);
+      if (lengths === undefined || (common.name === "ptr" && slash !== ""))
+        return fail(
+          common.name === "ptr"
+            ? "“ptr” has no length behind it"
+            : "a length is a number from 0 to 32, and behind // from 0 to 128",
+        );
+      return ok({ ...common, ...(spec === "" ? {} : { domain: spec.slice(1) }), ...lengths });
+    }
+  }
+}
+
+/** Why a word is no term, and what may have been meant. */
+function unknownTerm(body: string): [message: string, meant?: string] {
+  const [word, value] = body.split(":", 2) as [string, string | undefined];
+  if (/^ipv[46]$/i.test(word)) return [`there is no mechanism “${word}”`, body.replace(/ipv/i, "ip")];
+  const bareIp = body.replace(/\/\d+$/, "");
+  if (parseIpv4(bareIp) !== undefined) return ["an address needs its mechanism in front", `ip4:${body}`];
+  if (parseIpv6(bareIp) !== undefined) return ["an address needs its mechanism in front", `ip6:${body}`];
+  if (/^v=spf1$/i.test(body))
+    return ["a second record begins here; the two were pasted into one", "one record with the terms of both"];
+  const near = closest(word, MECHANISMS);
+  if (near !== undefined) return [`there is no mechanism “${word}”`, value === undefined ? near : `${near}:${value}`];
+  if (body.includes(".")) return ["a domain needs its mechanism in front", `include:${body}`];
+  return [`“${word}” means nothing in an SPF record`];
+}
+
+/**
+ * Reads an SPF record (RFC 7208 section 12). Every mistake is listed at its character; one is enough to make
+ * the whole record a permerror (section 4.6).
+ */
+export function parseSpf(text: string): Result<SpfRecord, readonly SpfError[]> {
+  if (!isSpf(text)) {
+    const meant = /^v=spf1\S/i.test(text)
+      ? `v=spf1 ${text.slice(6)}`
+      : /^(?:spf2\.0|v=spf2)/i.test(text)
+        ? "v=spf1 …"
+        : undefined;
+    const message =
+      meant === undefined
+        ? "an SPF record begins with v=spf1 and a blank"
+        : /^spf2/i.test(text)
+          ? "this is an older proposal that receivers ignore"
+          : "v=spf1 needs a blank behind it";
+    return err([{ at: 0, text: text.slice(0, 20), message, ...(meant === undefined ? {} : { meant }) }]);
+  }
+  const terms: Term[] = [];
+  const errors: SpfError[] = [];
+  const seen = new Set<string>();
+  const words = [...text.slice(6).matchAll(/[^ ]+/g)];
+  for (const [i, match] of words.entries()) {
+    const word = match[0];
+    const at = match.index + 6;
+    const modifier = /^([a-z][a-z0-9_.-]*)=(.*)$/i.exec(word);
+    if (modifier !== null && !/^v=spf1$/i.test(word)) {
+      const name = (modifier[1] as string).toLowerCase();
+      const value = modifier[2] as string;
+      const known = name === "redirect" || name === "exp";
+      if (known && seen.has(name)) errors.push({ at, text: word, message: `“${name}” may stand only once` });
+      if (known ? !isDomainSpec(value) : !MACRO_STRING.test(value))
+        errors.push({ at, text: word, message: known ? `“${name}=” needs a domain` : `the value of “${name}” cannot be read` });
+      if (known) seen.add(name);
+      terms.push({ kind: "modifier", name, value, text: word, at });
+      continue;
+    }
+    const mechanism = parseMechanism(word, at, words[i + 1]?.[0]);
+    if (mechanism.ok) terms.push(mechanism.value);
+    else errors.push(mechanism.error);
+  }
+  return errors.length > 0 ? err(errors) : ok({ text, terms });
+}
+
+/** Whether a term makes the receiver ask the DNS, and so counts against the limit (RFC 7208 section 4.6.4). */
+export const asksDns = (term: Term): boolean =>
+  term.kind === "modifier" ? term.name === "redirect" : term.name !== "all" && term.name !== "ip4" && term.name !== "ip6";
+
+/** How many terms of one evaluation may ask the DNS. */
+export const MAX_LOOKUPS = 10;
