@@ -10,7 +10,7 @@
  * 6. A pasted instruction, understood: `understand({ text, domain, ttl: 3600, choices: new Map() }).records`
  * 7. A draft: `await makeDraft({ domain, asks, lookup, replace: new Set(), whoPut: () => "somebody" })`
  * 8. How long others see the old: `holdOf(await liveAt(lookup, apex, name("brackwater.example"), "TXT"))`
- * 9. Why a token is not found: `await hunt({ wanted, apex, views, lookup, labels: [], strangers: [], siblings: [] })`
+ * 9. Why a token is not found: `await hunt({ wanted, apex, views, viewpoints, lookup, labels: [], strangers: [], siblings: [] })`
  * 10. One record as text and as JSON: `printRecord(record)`, `recordJson(record)`
  */
 export * from "./core/ask/index.ts";

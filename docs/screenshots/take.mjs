@@ -80,7 +80,7 @@ try {
     printed: await run(argv, { cwd: folder, env, input }),
   });
 
-  const init = await zandrel(["init", "brackwater.example", "--settings", "lab.yaml"]);
+  const init = await zandrel(["init", "brackwater.example", "--host", "nettlehost", "--settings", "lab.yaml"]);
   await shoot("intake", [init, await zandrel(["intake", "-"], paste), await zandrel(["status"])]);
   const demo = path("../../demo/brackwater");
   const onFiles = async (argv) => ({ shown: `zandrel ${argv.join(" ")}`, printed: await run(argv, { cwd: demo }) });

@@ -81,7 +81,7 @@ export default command({
       const steps: readonly (Step | (() => Promise<void>))[] = [
         {
           told: "A workspace is a folder. This one takes over what the lab says about DNS hosts, services and the places we look from.",
-          argv: ["init", "brackwater.example", "--settings", "lab.yaml"],
+          argv: ["init", "brackwater.example", "--host", "nettlehost", "--settings", "lab.yaml"],
           ends: EXIT.ok,
         },
         {

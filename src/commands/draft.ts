@@ -1,13 +1,14 @@
+import { resolve } from "node:path";
 import { z } from "zod";
 import { type Change, type Clash, type Draft, draftHold, pending } from "../core/change/index.ts";
-import { displayName } from "../core/name/index.ts";
+import { type DomainName, displayName, isAtOrBelow, under } from "../core/name/index.ts";
 import { dataKey, printData, type RecordSet, setJson } from "../core/record/index.ts";
-import { visibleBy } from "../core/spread/index.ts";
-import { EXIT } from "../core/user-error.ts";
-import { count, deadline, isoTime, type Style, visible, wrap } from "../present/index.ts";
-import { type Journal, openWorkspace, pickDomains, type Workspace } from "../workspace/index.ts";
+import { timeline, visibleBy } from "../core/spread/index.ts";
+import { closest, EXIT, UserError } from "../core/user-error.ts";
+import { calendar, columns, count, deadline, isoTime, type Style, visible, wrap } from "../present/index.ts";
+import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace, writeAtomically } from "../workspace/index.ts";
 import { type Arguments, type Context, command } from "./command.ts";
-import { LOOKING, type Looking, nameOperand, openLooking } from "./looking.ts";
+import { LOOKING, type Looking, nameOperand, openLooking, spanOption, timeOption } from "./looking.ts";
 import { record, typed } from "./shapes.ts";
 import { draftOf, draftSource, hostTitle, recall } from "./survey.ts";
 
@@ -31,7 +32,18 @@ const clash = z.object({
   breaks: z.string(),
   waysOut: z.array(z.string()),
 });
+const launchStep = z.object({
+  at: z.string(),
+  kind: z.enum(["lower-ttl", "publish", "visible", "ask-service", "launch"]),
+  what: z.string(),
+  because: z.string(),
+});
+
 const result = z.object({
+  launch: z
+    .object({ verdict: z.enum(["in-time", "hurry", "too-late"]), because: z.string(), steps: z.array(launchStep) })
+    .nullable()
+    .describe("with --launch: the timeline, worked out backwards"),
   at: z.string(),
   changes: z.array(change),
   clashes: z.array(clash),
@@ -44,8 +56,15 @@ export type DraftResult = z.output<typeof result>;
 /** The options that decide what a draft may do. */
 export const DRAFTING = {
   replace: { type: "string", array: true, requiresArg: true, describe: "what stands at this name may be replaced (repeatable)" },
+  only: { type: "string", array: true, requiresArg: true, describe: "only this ask, by its id (repeatable)" },
   into: { type: "string", requiresArg: true, describe: "compare with this master file, and publish into it" },
 } as const;
+
+/** A name of a domain as people write it: `www`, `@`, or in full. */
+function nameIn(text: string, domain: DomainName): DomainName {
+  const full = nameOperand(text === "@" ? domain : text);
+  return isAtOrBelow(full, domain) || text.endsWith(".") ? full : (under(full, domain) ?? full);
+}
 
 /** Computes the drafts of some domains; shared by draft and publish. */
 export async function makeDrafts(
@@ -55,13 +74,26 @@ export async function makeDrafts(
   journal: Journal | undefined,
   domains: ReturnType<typeof pickDomains>,
 ): Promise<Draft[]> {
-  const replace = new Set(((args.replace as string[] | undefined) ?? []).map(nameOperand));
+  const replace = (args.replace as string[] | undefined) ?? [];
+  const only = args.only as string[] | undefined;
+  for (const id of only ?? [])
+    if (!domains.some((domain) => domain.asks.some((ask) => ask.id === id))) {
+      const near = closest(
+        id,
+        domains.flatMap((domain) => domain.asks.map((ask) => ask.id)),
+      );
+      throw new UserError(
+        `--only “${visible(id)}” is no ask${near === undefined ? "" : ` (did you mean ${near}?)`}: zandrel status lists them.`,
+      );
+    }
   return Promise.all(
-    domains.map(async (domain): Promise<Draft> => {
+    domains.map(async (whole): Promise<Draft> => {
+      const domain = only === undefined ? whole : { ...whole, asks: whole.asks.filter((ask) => only.includes(ask.id)) };
       const looked = await looking.look(domain);
       const source = draftSource(domain, looked, looking, workspace, args.into as string | undefined);
       const memory = recall(journal, domain.name);
-      if (source !== undefined) return draftOf(domain, source, looking.world, memory, looking.now, replace);
+      const named = new Set(replace.map((text) => nameIn(text, domain.name)));
+      if (source !== undefined) return draftOf(whole, source, looking.world, memory, looking.now, named, only);
       const because =
         looked.authority.kind === "delegated" ? "none of its name servers has an address" : looked.authority.because;
       const sets = domain.asks.flatMap((ask) =>
@@ -80,6 +112,7 @@ export function resultOf(drafts: readonly Draft[], now: number, hosts: Readonly<
     undefined,
   );
   return {
+    launch: null,
     at: isoTime(now),
     changes: drafts.flatMap((draft) =>
       draft.changes.map(({ action, name, type, before, after, because, asks }: Change) => ({
@@ -171,6 +204,56 @@ export function presentDrafts(
   return `${blocks.join("\n\n")}\n\n${total}${when}${next}\n`;
 }
 
+/** The timeline of a launch, and its calendar file where one is wanted. */
+function launchOf(
+  drafts: readonly Draft[],
+  domains: readonly Domain[],
+  now: number,
+  args: Arguments,
+  context: Context,
+): DraftResult["launch"] {
+  const launch = timeOption(args, "launch");
+  const file = args.calendar as string | undefined;
+  if (launch === undefined) {
+    if (file !== undefined)
+      throw new UserError("--calendar wants --launch TIME: without it there is nothing to put into a calendar.");
+    return null;
+  }
+  if (launch <= now) throw new UserError(`--launch ${args.launch} has passed already: give a time to come.`);
+  const needsCertificate = domains.some((domain) =>
+    domain.asks.some((ask) => ask.purpose === "site" || ask.purpose === "certificate" || ask.purpose === "redirect"),
+  );
+  const margin = needsCertificate ? (spanOption(args, "certificate-margin") ?? 0) / 1000 : 0;
+  const changes = drafts.flatMap(pending).flatMap(({ before, hold }) => (hold === undefined ? [] : [{ before, hold }]));
+  const { steps, verdict, because } = timeline(changes, launch, now, margin);
+  if (file !== undefined) {
+    const names = domains.map((domain) => displayName(domain.name)).join(", ");
+    writeAtomically(
+      resolve(context.cwd, file),
+      calendar(
+        steps.map(({ at, what, because: text }) => ({ at, title: `${names}: ${what}`, text })),
+        now,
+      ),
+    );
+  }
+  return { verdict, because, steps: steps.map((step) => ({ ...step, at: isoTime(step.at) })) };
+}
+
+/** The timeline for people. */
+function presentLaunch(
+  { steps, verdict, because }: NonNullable<DraftResult["launch"]>,
+  now: number,
+  { style, width }: Context,
+): string {
+  const rows = columns(
+    steps.map(({ at, what }) => [deadline(Date.parse(at), now), what]),
+    (cell, column) => (column === 0 ? style.strong(cell) : cell),
+  );
+  const paint = verdict === "in-time" ? style.good : verdict === "hurry" ? style.careful : style.bad;
+  const title = { "in-time": "In time", hurry: "Hurry", "too-late": "Too late" }[verdict];
+  return `\n${style.title("Back from the launch")}\n${steps.map((step, i) => `  ${rows[i]}${step.because === "" ? "" : `\n      ${style.quiet(wrap(step.because, width - 6, "      "))}`}`).join("\n")}\n${paint(title)}: ${because}.\n`;
+}
+
 interface WithDrafts extends DraftResult {
   readonly drafts: readonly Draft[];
 }
@@ -181,9 +264,29 @@ export default command<DraftResult>({
   summary: "what would change in the zone, what is in the way, and when everyone would see it",
   examples: [
     ["zandrel draft brackwater.example", "compare what is wanted with what is live"],
+    ["zandrel draft --launch 2026-03-09T09:00Z --calendar launch.ics", "the timeline backwards, also for a calendar"],
     ["zandrel draft brackwater.example --zone-file brackwater.zone --json", "compare with a master file, for another program"],
   ],
-  options: { ...LOOKING, ...DRAFTING },
+  options: {
+    ...LOOKING,
+    ...DRAFTING,
+    launch: {
+      type: "string",
+      requiresArg: true,
+      describe: "work the timeline backwards from this time, such as 2026-03-09T09:00Z",
+    },
+    "certificate-margin": {
+      type: "string",
+      default: "2h",
+      requiresArg: true,
+      describe: "with --launch: time a certificate gets, where an ask is for a site",
+    },
+    calendar: {
+      type: "string",
+      requiresArg: true,
+      describe: "with --launch: also write the timeline into this calendar file (.ics)",
+    },
+  },
   schema: result,
   async run(args, context) {
     const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
@@ -199,7 +302,11 @@ export default command<DraftResult>({
       journal = workspace.hasJournal && !looking.fromFiles ? await workspace.openJournal() : undefined;
       const drafts = await makeDrafts(args, workspace, looking, journal, domains);
       const hosts = Object.fromEntries(domains.map((domain) => [domain.name, hostTitle(domain, workspace)]));
-      const shown: WithDrafts = { ...resultOf(drafts, looking.now, hosts), drafts };
+      const shown: WithDrafts = {
+        ...resultOf(drafts, looking.now, hosts),
+        launch: launchOf(drafts, domains, looking.now, args, context),
+        drafts,
+      };
       const exit = shown.undetermined.length > 0 ? EXIT.undetermined : shown.clashes.length > 0 ? EXIT.not : EXIT.ok;
       return { exit, result: shown };
     } finally {
@@ -207,5 +314,7 @@ export default command<DraftResult>({
       looking.close();
     }
   },
-  present: (shown, context) => presentDrafts((shown as WithDrafts).drafts, shown, context),
+  present: (shown, context) =>
+    presentDrafts((shown as WithDrafts).drafts, shown, context) +
+    (shown.launch === null ? "" : presentLaunch(shown.launch, Date.parse(shown.at), context)),
 });

@@ -67,7 +67,7 @@ export default command({
           "The lab runs. In another terminal, in an empty folder:",
           "",
           ...Object.entries(lab.env).map(([name, value]) => `export ${name}=${shellQuote(value)}`),
-          `zandrel init brackwater.example --settings ${shellQuote(resolve(context.cwd, file))}`,
+          `zandrel init brackwater.example --host nettlehost --settings ${shellQuote(resolve(context.cwd, file))}`,
           "",
           "What Seekmere shows, ready to paste into zandrel intake:",
           "",

@@ -61,7 +61,7 @@ export const timeoutOf = (args: Arguments): number => {
 };
 
 /** Milliseconds since 1970 of a time in an option. */
-function timeOption(args: Arguments, option: string): number | undefined {
+export function timeOption(args: Arguments, option: string): number | undefined {
   const text = args[option] as string | undefined;
   if (text === undefined) return undefined;
   const at = Date.parse(text);
@@ -132,17 +132,18 @@ function resolverAddress(text: string, where: string): ServerAddress {
 }
 
 /** The resolvers whose view counts: from the options, the workspace, or this machine. */
-function resolversOf(args: Arguments, settings: Settings | undefined): { name: string; address: ServerAddress }[] {
+function resolversOf(args: Arguments, settings: Settings | undefined): { name: string; address: ServerAddress; own: boolean }[] {
   const given = args.resolver as string[] | undefined;
   if (given !== undefined && given.length > 0)
-    return given.map((text) => ({ name: text, address: resolverAddress(text, "--resolver") }));
+    return given.map((text) => ({ name: text, address: resolverAddress(text, "--resolver"), own: text === "system" }));
   const vantages = settings?.vantages ?? [];
   if (vantages.length > 0)
     return vantages.map(({ name, resolver }) => ({
       name,
       address: resolverAddress(resolver, `the vantage ${name} in zandrel.yaml`),
+      own: resolver === "system",
     }));
-  return [{ name: "this machine", address: resolverAddress("system", "this machine's resolver") }];
+  return [{ name: "this machine", address: resolverAddress("system", "this machine's resolver"), own: true }];
 }
 
 /** Asks the first lookup, and each next one only where those before could not be asked. */
@@ -184,7 +185,7 @@ export function openLooking(
   const port = settings?.defaults.authorityPort ?? 53;
   const servers: Servers = { at: (address, { recursive }) => ask({ address, port }, recursive) };
   const vantages = resolversOf(args, settings).map(
-    ({ name, address }): Viewpoint => ({ name, role: "vantage", lookup: ask(address, true) }),
+    ({ name, address, own }): Viewpoint => ({ name, role: "vantage", own, lookup: ask(address, true) }),
   );
   // Delegations are the same wherever one looks; whichever vantage answers is asked for them.
   const base = inTurn(vantages.map((vantage) => vantage.lookup));

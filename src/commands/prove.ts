@@ -87,7 +87,7 @@ async function askTheService(
   return { answer: answer.value.verdict, reason: `${service.title} says: ${visible(answer.value.reason)}` };
 }
 
-async function proveOne(
+export async function proveOne(
   standing: AskStanding,
   domain: Domain,
   workspace: Workspace,

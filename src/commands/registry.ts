@@ -15,12 +15,14 @@ export const COMMANDS: readonly {
     load: () => import("./draft.ts") as never,
   },
   { name: "publish", summary: "carry the draft out", load: () => import("./publish.ts") as never },
+  { name: "undo", summary: "take the newest publication back", load: () => import("./undo.ts") as never },
   { name: "watch", summary: "follow a change until everyone sees it", load: () => import("./watch.ts") as never },
   {
     name: "prove",
     summary: "check as the service will, find out why not, and ask it",
     load: () => import("./prove.ts") as never,
   },
+  { name: "helper", summary: "check the helper program of a DNS host", load: () => import("./helper.ts") as never },
   { name: "lab", summary: "run the stand-ins: DNS host, resolvers, services", load: () => import("./lab.ts") as never },
   { name: "demo", summary: "tell the whole story on the stand-ins", load: () => import("./demo.ts") as never },
   {

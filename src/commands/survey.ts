@@ -117,8 +117,9 @@ export async function draftOf(
   memory: Memory,
   now: number,
   replace: ReadonlySet<DomainName>,
+  only?: readonly string[],
 ): Promise<Draft> {
-  const asks = domain.asks.filter((ask) => waitingFor(ask, memory, domain).length === 0);
+  const asks = domain.asks.filter((ask) => waitingFor(ask, memory, domain).length === 0 && only?.includes(ask.id) !== false);
   return makeDraft({ domain: domain.name, asks, lookup: source, world, replace, whoPut: whoPut(domain, memory, now) });
 }
 
@@ -177,6 +178,7 @@ export async function survey(
             hunt({
               wanted,
               apex: domain.name,
+              viewpoints,
               views: views.filter((view) => view.name === wanted.name && view.type === wanted.type),
               lookup,
               labels: [ask.service],

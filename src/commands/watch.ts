@@ -17,6 +17,7 @@ import {
 import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace } from "../workspace/index.ts";
 import { type Arguments, type Context, command } from "./command.ts";
 import { LOOKING, nameOperand, openLooking, spanOption } from "./looking.ts";
+import { proveOne } from "./prove.ts";
 import { typed } from "./shapes.ts";
 import { rememberSettled, type Survey, survey } from "./survey.ts";
 
@@ -114,7 +115,7 @@ function summary(surveys: readonly Survey[], views: readonly View[], now: number
       : last.by > now
         ? `; everyone by ${style.strong(deadline(last.by, now))} at the latest\n${wrap(`  ${visible(last.because)}`, width, "  ")}`
         : "; the last ones are due any moment";
-  return `${seeing} of ${count(views.length, "view")} show it${by}`;
+  return `${seeing} of ${count(views.length, "view")} show it${by}${ownView(views, now)}`;
 }
 
 export default command<Seen>({
@@ -125,7 +126,15 @@ export default command<Seen>({
     ["zandrel watch brackwater.example", "a live table on a terminal, a plain log in a pipe"],
     ["zandrel watch brackwater.example --for 15m --json", "one JSON object a line, for at most 15 minutes"],
   ],
-  options: { ...LOOKING, for: { type: "string", requiresArg: true, describe: "stop after this span, such as 15m or 1h30m" } },
+  options: {
+    ...LOOKING,
+    for: { type: "string", requiresArg: true, describe: "stop after this span, such as 15m or 1h30m" },
+    until: {
+      choices: ["settled", "proven"],
+      default: "settled",
+      describe: "follow until every vantage has it, or until the services confirmed it",
+    },
+  },
   schema: result,
   async run(args, context) {
     const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
@@ -155,10 +164,12 @@ export default command<Seen>({
           .filter((ask) => ask.state !== "noted" && ask.state !== "waiting" && ask.state !== "clashing");
         if (live !== undefined) live(terminalSafe(`${table(views, now, context)}\n\n${summary(surveys, views, now, context)}`));
         const going = states.filter((ask) => ask.state === "spreading" || ask.state === "unknown");
-        if (going.length === 0 || (stopAt !== undefined && now >= stopAt)) {
+        const unproven =
+          args.until === "proven" && going.length === 0 ? await askServices(surveys, workspace, journal, args, context) : 0;
+        if (going.length + unproven === 0 || (stopAt !== undefined && now >= stopAt)) {
           live?.done();
           if (journal !== undefined) for (const one of surveys) rememberSettled(journal, one, now);
-          return { exit: conclude(surveys, context) };
+          return { exit: conclude(surveys, context, args.until === "proven" && unproven === 0) };
         }
         const nextChange = Math.min(
           ...views.flatMap((view) => (view.sees !== "new" && view.keeps !== undefined ? [view.keeps * 1000] : [])),
@@ -179,8 +190,39 @@ function logLine(view: View, seen: Seen, now: number, { style }: Context): strin
   return `${style.quiet(logTime(now))}  ${style.state(view.sees, `${STATE_MARK[view.sees]} ${visible(view.from)} ${WORDS[view.sees]}`)}${until}  ${style.quiet(`${displayName(view.name)} ${view.type}`)}\n`;
 }
 
+/** Asks the services about everything that is settled; gives back how many of them have not confirmed it yet. */
+async function askServices(
+  surveys: readonly Survey[],
+  workspace: Workspace,
+  journal: Journal | undefined,
+  args: Arguments,
+  context: Context,
+): Promise<number> {
+  let open = 0;
+  for (const { domain, asks } of surveys)
+    for (const standing of asks.filter((one) => one.state === "settled")) {
+      if (workspace.settings.services[standing.ask.service]?.link === undefined)
+        throw new UserError(
+          `${standing.ask.service} cannot be asked from here, so watching until it is proven would never end: press verify on its page, then run zandrel prove ${standing.ask.id} --confirmed.`,
+          EXIT.not,
+        );
+      const { verdict } =
+        journal === undefined ? { verdict: "found" } : await proveOne(standing, domain, workspace, journal, args, context);
+      if (verdict !== "proven") open += 1;
+    }
+  return open;
+}
+
+/** Why the user's own browser is behind, where this machine's resolver is one of the vantages. */
+function ownView(views: readonly View[], now: number): string {
+  const own = views.find((view) => view.own === true && (view.sees === "old" || view.sees === "nothing"));
+  if (own === undefined) return "";
+  const until = own.keeps === undefined ? "" : ` until ${deadline(now + own.keeps * 1000, now)}`;
+  return `\n  your browser still sees the old ${own.type} of ${displayName(own.name)}, because this machine's resolver keeps it${until}`;
+}
+
 /** The last word: what is settled, what is not, and what comes next. */
-function conclude(surveys: readonly Survey[], context: Context): ExitCode {
+function conclude(surveys: readonly Survey[], context: Context, proven: boolean): ExitCode {
   const asks = surveys.flatMap(({ domain, asks: standings }) => standings.map((standing) => ({ domain, ...standing })));
   const followed = asks.filter((one) => one.state !== "noted" && one.state !== "waiting" && one.state !== "clashing");
   const done = followed.filter((one) => one.state === "settled" || one.state === "proven");
@@ -190,12 +232,12 @@ function conclude(surveys: readonly Survey[], context: Context): ExitCode {
       context.out(
         `${style.state(one.state, `${STATE_MARK[one.state]} ${one.ask.id} is ${one.state}`)}: ${visible(one.because)}\n`,
       );
-    const settled = done.filter((one) => one.state === "settled");
+    const settled = proven ? [] : done.filter((one) => one.state === "settled");
     if (done.length === followed.length)
       context.out(
         settled.length > 0
           ? `${style.good("Everyone sees it.")} Now the service may be asked. Next: ${settled.map((one) => style.command(`zandrel prove ${one.ask.id}`)).join(", ")}\n`
-          : `${style.good("Everyone sees it,")} and it is proven already.\n`,
+          : `${style.good("Everyone sees it,")} and it is proven.\n`,
       );
   }
   if (followed.some((one) => one.state === "unknown")) return EXIT.undetermined;

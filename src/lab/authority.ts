@@ -1,7 +1,16 @@
 import type { Clock } from "../clock.ts";
 import { answerFromZones } from "../core/lookup/index.ts";
 import { type DomainName, isAtOrBelow } from "../core/name/index.ts";
-import { dataKey, type RecordSet, type ResourceRecord, recordsOf, sameData, toSets, withData } from "../core/record/index.ts";
+import {
+  dataKey,
+  type RecordSet,
+  type RecordType,
+  type ResourceRecord,
+  recordsOf,
+  sameData,
+  toSets,
+  withData,
+} from "../core/record/index.ts";
 import { nextSerial, parseZone, type Zone, zoneOf } from "../core/zone/index.ts";
 import {
   CLASS,
@@ -65,6 +74,22 @@ export class AuthorityHost {
     return [...this.#zones.values()].map(
       (versions) => (versions.findLast(({ at }) => at <= until) ?? (versions[0] as Version)).zone,
     );
+  }
+
+  /** One set as it is now. */
+  set(apex: DomainName, name: DomainName, type: RecordType): RecordSet | undefined {
+    return this.#sets(apex).get(`${name} ${type}`);
+  }
+
+  /** Puts one set in the place of whatever is there. */
+  put(apex: DomainName, set: RecordSet): void {
+    this.#store(apex, this.#sets(apex).set(`${set.name} ${set.type}`, set));
+  }
+
+  /** Takes one set away. */
+  remove(apex: DomainName, name: DomainName, type: RecordType): void {
+    const sets = this.#sets(apex);
+    if (sets.delete(`${name} ${type}`)) this.#store(apex, sets);
   }
 
   /** The newest sets of a zone. */

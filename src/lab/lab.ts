@@ -1,4 +1,6 @@
 import { randomBytes } from "node:crypto";
+import { existsSync } from "node:fs";
+import { fileURLToPath } from "node:url";
 import { type Clock, clockText, fastClock } from "../clock.ts";
 import { name } from "../core/name/index.ts";
 import { DnsClient } from "../net/index.ts";
@@ -6,7 +8,8 @@ import { AuthorityHost } from "./authority.ts";
 import { listenDns, type RunningServer } from "./dns-server.ts";
 import { CachingResolver } from "./resolver.ts";
 import { type RunningService, startSeekmere } from "./seekmere.ts";
-import { ADDRESSES, EXAMPLE_ZONE, HOSTED_ZONES, ROOT_ZONE } from "./zones.ts";
+import { type RunningApi, startZonemarrow } from "./zonemarrow.ts";
+import { ADDRESSES, EXAMPLE_ZONE, HOSTED_ZONES, ROOT_ZONE, ZONEMARROW_ZONES } from "./zones.ts";
 
 export interface LabOptions {
   /** The lab's time when it starts, in milliseconds since 1970. */
@@ -21,6 +24,7 @@ export interface LabOptions {
 export interface Lab {
   readonly clock: Clock;
   readonly nettlehost: AuthorityHost;
+  readonly zonemarrow: AuthorityHost;
   readonly registry: AuthorityHost;
   readonly vantages: Readonly<Record<string, CachingResolver>>;
   readonly seekmere: RunningService;
@@ -51,6 +55,8 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
   const key = randomBytes(18).toString("base64url");
   const nettlehost = new AuthorityHost(clock, [{ name: name("brackwater-key"), algorithm: "hmac-sha256", secret: tsig }]);
   for (const [label, text] of Object.entries(HOSTED_ZONES)) nettlehost.serve(name(`${label}.example`), text);
+  const zonemarrow = new AuthorityHost(clock);
+  for (const [label, text] of Object.entries(ZONEMARROW_ZONES)) zonemarrow.serve(name(`${label}.example`), text);
   const registry = new AuthorityHost(clock);
   registry.serve(name("."), ROOT_ZONE);
   registry.serve(name("example"), EXAMPLE_ZONE);
@@ -66,27 +72,46 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
     servers.push(await listenDns(ADDRESSES.registry, port, registry.handler("registry")));
     servers.push(await listenDns(ADDRESSES.nettlehost[0], port, nettlehost.handler("ns1.nettlehost")));
     servers.push(await listenDns(ADDRESSES.nettlehost[1], port, nettlehost.handler("ns2.nettlehost", SECONDARY_LAG * 1000)));
+    for (const [i, address] of ADDRESSES.zonemarrow.entries())
+      servers.push(await listenDns(address, port, zonemarrow.handler(`ns${i + 1}.zonemarrow`)));
     for (const vantage of VANTAGES)
       servers.push(await listenDns(vantage.address, port, (vantages[vantage.name] as CachingResolver).handler()));
   } catch (error) {
     await close();
     throw error;
   }
+  const token = randomBytes(18).toString("base64url");
+  const zones = ["brackwater.example.", "brackwater-post.example."];
+  const api: RunningApi = await startZonemarrow({ host: zonemarrow, token, zones });
   const seekmere = await startSeekmere({ clock, resolver: resolver({}), key });
   return {
     clock,
     nettlehost,
+    zonemarrow,
     registry,
     vantages,
     seekmere,
     settings: settingsFor(port, seekmere.link),
-    env: { ZANDREL_CLOCK: clockText(start, realStart, speed), NETTLEHOST_TSIG: tsig.toString("base64"), SEEKMERE_KEY: key },
+    env: {
+      ZANDREL_CLOCK: clockText(start, realStart, speed),
+      NETTLEHOST_TSIG: tsig.toString("base64"),
+      SEEKMERE_KEY: key,
+      ZONEMARROW_API: api.api,
+      ZONEMARROW_TOKEN: token,
+    },
     async close() {
       await seekmere.close();
+      await api.close();
       await close();
     },
   };
 }
+
+/** The helper program that ships for the second DNS host; two folders up both from here and from the bundle it is the project's root. */
+const HELPER =
+  ["../demo", "../../demo"]
+    .map((path) => fileURLToPath(new URL(`${path}/helpers/zonemarrow.mjs`, import.meta.url)))
+    .find(existsSync) ?? "zonemarrow.mjs";
 
 function settingsFor(port: number, seekmereLink: string): string {
   return `# Points a workspace at the lab.
@@ -104,6 +129,12 @@ ${VANTAGES.map((vantage) => `  - name: ${vantage.name}\n    resolver: ${vantage.
         name: brackwater-key
         algorithm: hmac-sha256
         secret: env:NETTLEHOST_TSIG
+  zonemarrow:
+    title: Zonemarrow
+    servers: [${ADDRESSES.zonemarrow.map((address) => `"${address}:${port}"`).join(", ")}]
+    publish:
+      way: helper
+      command: [${JSON.stringify(process.execPath)}, ${JSON.stringify(HELPER)}]
 services:
   seekmere:
     title: Seekmere

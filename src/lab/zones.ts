@@ -3,6 +3,7 @@
 export const ADDRESSES = {
   registry: "127.53.0.1",
   nettlehost: ["127.53.0.2", "127.53.0.3"],
+  zonemarrow: ["127.53.0.4", "127.53.0.5"],
   vantages: ["127.53.0.11", "127.53.0.12", "127.53.0.13", "127.53.0.14"],
 } as const;
 
@@ -21,7 +22,13 @@ export const EXAMPLE_ZONE = `$TTL 6h
 @ SOA ns.registry registrar.registry 2026030201 2h 15m 2w 15m
 @ NS ns.registry
 ns.registry A ${ADDRESSES.registry}
-${delegated}ns1.nettlehost A ${ADDRESSES.nettlehost[0]}
+${delegated}zonemarrow NS ns1.zonemarrow
+zonemarrow NS ns2.zonemarrow
+brackwater-post NS ns1.zonemarrow
+brackwater-post NS ns2.zonemarrow
+ns1.zonemarrow A ${ADDRESSES.zonemarrow[0]}
+ns2.zonemarrow A ${ADDRESSES.zonemarrow[1]}
+ns1.nettlehost A ${ADDRESSES.nettlehost[0]}
 ns2.nettlehost A ${ADDRESSES.nettlehost[1]}
 `;
 
@@ -42,3 +49,11 @@ export const HOSTED_ZONES: Readonly<Record<string, string>> = {
   "brackwater-tickets": `${start}${parked}`,
   puppetfest: `${start}${parked}`,
 };
+
+/** The zones at the second DNS host. */
+export const ZONEMARROW_ZONES: Readonly<Record<string, string>> = Object.fromEntries(
+  Object.entries({
+    zonemarrow: `ns1 A ${ADDRESSES.zonemarrow[0]}\nns2 A ${ADDRESSES.zonemarrow[1]}\n`,
+    "brackwater-post": '@ TXT "v=spf1 -all"\n',
+  }).map(([label, records]) => [label, `${start.replaceAll("nettlehost", "zonemarrow")}${records}`]),
+);

@@ -12,6 +12,7 @@
  */
 export { parseServerAddress, type ServerAddress, serverText } from "./address.ts";
 export { DnsClient } from "./client.ts";
+export { type HelperSet, runHelper } from "./helper.ts";
 export * from "./message.ts";
 export { askService } from "./service-link.ts";
 export {

@@ -34,6 +34,8 @@ export type JournalEvent =
       readonly way: string;
       readonly to: string;
       readonly changes: readonly JournalledChange[];
+      /** The publication this one takes back. */
+      readonly undoes?: number;
     }
   | { readonly kind: "publication-closed"; readonly opened: number; readonly end: PublicationEnd; readonly because: string }
   | { readonly kind: "settled"; readonly ask: string; readonly wanted: string }

@@ -40,6 +40,18 @@ const vantage = z.strictObject({
   resolver: line,
 });
 
+/** How the host's form wants records written (docs/workspace.md). */
+const form = z.strictObject({
+  apex: z.enum(["@", "empty", "full"]).default("@"),
+  names: z.enum(["relative", "full"]).default("relative"),
+  finalDot: z.enum(["required", "forbidden", "optional"]).default("optional"),
+  txt: z.enum(["bare", "quoted"]).default("bare"),
+  txtCut: z.number().int().min(0).max(255).default(0),
+  priority: z.enum(["beside", "inside"]).default("beside"),
+  ttl: z.union([z.literal("seconds"), z.array(seconds).min(1)]).default("seconds"),
+  lacks: z.array(z.string()).default([]),
+});
+
 const publishing = z.discriminatedUnion("way", [
   z.strictObject({
     way: z.literal("update"),
@@ -51,7 +63,8 @@ const publishing = z.discriminatedUnion("way", [
     }),
   }),
   z.strictObject({ way: z.literal("zone-file"), file: line }),
-  z.strictObject({ way: z.literal("by-hand") }),
+  z.strictObject({ way: z.literal("helper"), command: z.array(line).min(1, "expected the program and its arguments as a list") }),
+  z.strictObject({ way: z.literal("by-hand"), form: form.optional() }),
 ]);
 
 const host = z.strictObject({

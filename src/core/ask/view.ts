@@ -8,6 +8,8 @@ import { isMet } from "./met.ts";
 export interface Viewpoint {
   readonly name: string;
   readonly role: "authoritative" | "vantage";
+  /** Whether it is the resolver of this machine, which the user's own browser asks. */
+  readonly own?: boolean;
   readonly lookup: Lookup;
 }
 
@@ -15,6 +17,7 @@ export interface Viewpoint {
 export interface View {
   readonly from: string;
   readonly role: Viewpoint["role"];
+  readonly own?: boolean;
   readonly name: DomainName;
   readonly type: RecordType;
   /** `new`: all that is wanted; `old`: something else; `nothing`: it says there is nothing; `unknown`: it could not be asked. */
@@ -31,7 +34,14 @@ export const authoritativeViewpoints = (
 
 /** Reads an answer as a view on a wanted set. */
 export function viewOf(viewpoint: Viewpoint, wanted: RecordSet, answer: Answer): View {
-  const common = { from: viewpoint.name, role: viewpoint.role, name: wanted.name, type: wanted.type, answer };
+  const common = {
+    from: viewpoint.name,
+    role: viewpoint.role,
+    ...(viewpoint.own === undefined ? {} : { own: viewpoint.own }),
+    name: wanted.name,
+    type: wanted.type,
+    answer,
+  };
   const cached = (seconds: number | undefined) =>
     viewpoint.role === "vantage" && seconds !== undefined ? { keeps: seconds } : {};
   switch (answer.kind) {

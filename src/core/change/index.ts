@@ -9,3 +9,4 @@
  * ```
  */
 export * from "./draft.ts";
+export * from "./sheet.ts";

@@ -1,7 +1,8 @@
-import type { View } from "../ask/index.ts";
+import type { View, Viewpoint } from "../ask/index.ts";
 import type { Answer, Lookup } from "../lookup/index.ts";
 import { type DomainName, displayName, fromLabels, isBelow, labelsOf, parseName, relativeText, under } from "../name/index.ts";
 import { type DataOf, isOfType, joined, type RecordSet, textOf } from "../record/index.ts";
+import { compareSerials } from "../zone/index.ts";
 import { firstDifference, type ValueMiss, valueMiss } from "./value.ts";
 
 /** What keeps a published record from counting. */
@@ -57,6 +58,8 @@ export interface HuntRequest {
   readonly apex: DomainName;
   /** What the viewpoints show of the wanted set. */
   readonly views: readonly View[];
+  /** Who looked; asked for their serials where they disagree. */
+  readonly viewpoints: readonly Viewpoint[];
   /** The domain as its delegated servers show it; undefined where it has none. */
   readonly lookup: Lookup | undefined;
   /** Labels under which people put things by mistake, such as the service's own name. */
@@ -244,9 +247,30 @@ async function huntAlias(request: HuntRequest, lookup: Lookup): Promise<Cause[]>
   ];
 }
 
+/** Which of the servers have an older copy of the zone, by their serials (RFC 1982); empty where that does not explain it. */
+async function behind(viewpoints: readonly Viewpoint[], apex: DomainName): Promise<string> {
+  const serials = await Promise.all(
+    viewpoints
+      .filter((viewpoint) => viewpoint.role === "authoritative")
+      .map(async ({ name, lookup }) => {
+        const answer = await lookup.ask(apex, "SOA");
+        return { name, serial: answer.kind === "found" && isOfType(answer.set, "SOA") ? answer.set.data[0]?.serial : undefined };
+      }),
+  );
+  const known = serials.filter((one): one is { name: string; serial: number } => one.serial !== undefined);
+  const newest = known.reduce<number | undefined>(
+    (best, { serial }) => (best === undefined || (compareSerials(serial, best) ?? 0) > 0 ? serial : best),
+    undefined,
+  );
+  const older = known.filter(({ serial }) => newest !== undefined && (compareSerials(serial, newest) ?? 0) < 0);
+  return older.length === 0
+    ? ""
+    : ` (${older.map(({ name, serial }) => `${name} still has version ${serial}`).join(", ")}, the newest is ${newest})`;
+}
+
 /** Looks for the true cause why a wanted record is not found, likeliest first; empty where there is no trace of it. */
 export async function hunt(request: HuntRequest): Promise<Cause[]> {
-  const { wanted, views, lookup, strangers, siblings, apex } = request;
+  const { wanted, views, viewpoints, lookup, strangers, siblings, apex } = request;
   const causes: Cause[] = [];
   const authorities = views.filter((view) => view.role === "authoritative");
   const having = authorities.filter((view) => view.sees === "new");
@@ -255,7 +279,7 @@ export async function hunt(request: HuntRequest): Promise<Cause[]> {
     causes.push({
       kind: "some-servers-only",
       at: lacking.map((view) => view.from).join(", "),
-      because: `${having.map((view) => view.from).join(", ")} has the record and ${lacking.map((view) => view.from).join(", ")} does not, so the answer depends on luck`,
+      because: `${having.map((view) => view.from).join(", ")} has the record and ${lacking.map((view) => view.from).join(", ")} does not, so the answer depends on luck${await behind(viewpoints, apex)}`,
       remedy: "wait a few minutes for the servers to agree; if they do not, ask the DNS host why this one lags behind",
     });
   if (having.length === 0 && lookup !== undefined) {

@@ -3,7 +3,7 @@
  *
  * ```ts
  * valueMiss("seekmere-owner=4f1d", '"seekmere-owner=4f1d"');   // "quoted-twice"
- * await hunt({ wanted, apex, views, lookup, labels: ["seekmere"], strangers: [], siblings: [] });
+ * await hunt({ wanted, apex, views, viewpoints, lookup, labels: ["seekmere"], strangers: [], siblings: [] });
  * // [{ kind: "name-doubled", at: "brackwater.example.brackwater.example", because, remedy }]
  * ```
  */

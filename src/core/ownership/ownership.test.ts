@@ -62,6 +62,7 @@ async function causes({ wanted = `@ TXT "${token}"`, zone: lines, second, strang
     wanted: set,
     apex,
     views: await look([set], viewpoints),
+    viewpoints,
     lookup,
     labels: ["seekmere"],
     strangers: stranger === undefined ? [] : [{ title: "Zonemarrow", lookup: zoneLookup(zone(stranger)) }],
@@ -144,6 +145,31 @@ describe("the hunt names the true cause first", () => {
     expect(first?.remedy).toContain(remedy);
   });
 
+  test("a server that lags behind is named by its serial", async () => {
+    const token1 = `@ TXT "${token}"`;
+    const old = zonesOf(parseZone("$TTL 300\n@ SOA a b 7 1 1 1 60\n", { origin: apex }));
+    const fresh = zonesOf(parseZone(`$TTL 300\n@ SOA a b 9 1 1 1 60\n${token1}\n`, { origin: apex }));
+    const viewpoints: Viewpoint[] = [fresh, old].map((zones, i) => ({
+      name: `ns${i + 1}`,
+      role: "authoritative",
+      lookup: zoneLookup(zones),
+    }));
+    const wanted = setOf(token1);
+    const [first] = await hunt({
+      wanted,
+      apex,
+      views: await look([wanted], viewpoints),
+      viewpoints,
+      lookup: viewpoints[0]?.lookup,
+      labels: [],
+      strangers: [],
+      siblings: [],
+    });
+    expect(first).toMatchObject({
+      kind: "some-servers-only",
+      because: expect.stringContaining("ns2 still has version 7, the newest is 9"),
+    });
+  });
   test("nothing is made up where there is no trace", async () => {
     expect(await causes({ zone: '@ TXT "v=spf1 -all"\nwww A 192.0.2.1' })).toEqual([]);
   });

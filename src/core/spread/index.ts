@@ -8,3 +8,4 @@
  * ```
  */
 export * from "./deadline.ts";
+export * from "./launch.ts";

@@ -3,7 +3,7 @@ import { failed, type Live } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { toSets } from "../record/index.ts";
 import { parseRecords } from "../zone/index.ts";
-import { holdOf, longest, spanText } from "./index.ts";
+import { type Hold, holdOf, longest, spanText, timeline } from "./index.ts";
 
 const set = (line: string) => toSets(parseRecords(line, { origin: name("brackwater.example") }).records)[0]!;
 
@@ -32,4 +32,55 @@ describe("how long others may still show what was there", () => {
     [604_800, "1 week"],
     [691_200, "8 days"],
   ])("%i is %s", (seconds, text) => expect(spanText(seconds)).toBe(text));
+});
+
+describe("a launch, worked out backwards", () => {
+  const at = (time: string) => Date.parse(`2026-03-09T${time}Z`);
+  const change = (ttl: number, there = true) => {
+    const before = set(`www ${ttl} CNAME old.test.`);
+    const hold: Hold = { seconds: ttl, because: "the old set", rule: there ? "set-ttl" : "negative-ttl" };
+    return { before: there ? before : undefined, hold };
+  };
+  const shown = (...args: Parameters<typeof timeline>) =>
+    timeline(...args).steps.map((step) => `${new Date(step.at).toISOString().slice(11, 16)} ${step.kind}`);
+  test("with a long TTL: lower it first, then publish late", () => {
+    expect(shown([change(3600)], at("09:00"), at("01:00"), 7200)).toEqual([
+      "05:55 lower-ttl",
+      "06:55 publish",
+      "07:00 visible",
+      "07:00 ask-service",
+      "09:00 launch",
+    ]);
+  });
+  test("with a short TTL nothing has to be lowered", () => {
+    expect(shown([change(300)], at("09:00"), at("01:00"), 0)).toEqual([
+      "08:55 publish",
+      "09:00 visible",
+      "09:00 ask-service",
+      "09:00 launch",
+    ]);
+  });
+  test("a new name cannot be made quicker, for its absence is remembered", () => {
+    expect(shown([change(900, false)], at("09:00"), at("01:00"), 0)).toEqual([
+      "08:45 publish",
+      "09:00 visible",
+      "09:00 ask-service",
+      "09:00 launch",
+    ]);
+  });
+  test("where there is no time left to lower it, publish with the old TTL", () => {
+    expect(shown([change(3600)], at("09:00"), at("07:58"), 0)[0]).toBe("08:00 publish");
+  });
+  test.each<[string, string, number, string]>([
+    ["01:00", "in-time", 0, "6 hours 55 minutes are left"],
+    ["07:30", "hurry", 0, "25 minutes are left"],
+    ["07:58", "hurry", 0, "2 minutes are left"],
+    ["08:30", "too-late", 0, "30 minutes after the launch"],
+    ["08:30", "too-late", 7200, "2 hours 30 minutes after the launch"],
+  ])("at %s it is %s", (now, verdict, margin, because) => {
+    const result = timeline([change(3600)], at("09:00"), at(now), margin);
+    expect(result.verdict).toBe(verdict);
+    expect(result.because).toContain(because);
+  });
+  test("nothing to publish is in time", () => expect(timeline([], at("09:00"), at("08:59"), 0).verdict).toBe("in-time"));
 });

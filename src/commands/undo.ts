@@ -1,0 +1,76 @@
+import { z } from "zod";
+import { EXIT, UserError } from "../core/user-error.ts";
+import { isoTime } from "../present/index.ts";
+import { openWorkspace, pickDomains } from "../workspace/index.ts";
+import { command } from "./command.ts";
+import { nameOperand, openLooking } from "./looking.ts";
+import { publishChanges, publisherFor, reverse, settleInterrupted, undoable } from "./publication.ts";
+import { CARRYING, presentPublished, published, publishedOf } from "./publish.ts";
+import { typed } from "./shapes.ts";
+import { draftSource } from "./survey.ts";
+
+const result = z.object({
+  at: z.string(),
+  undone: published,
+  publication: z.number().describe("the number of the publication in the journal"),
+});
+
+export default command<z.output<typeof result>>({
+  name: "undo",
+  operands: "DOMAIN",
+  summary: "take the newest publication of a domain back: every record set exactly as it was before",
+  examples: [
+    ["zandrel undo brackwater.example", "the way it was published; refuses where somebody changed the records since"],
+    ["zandrel undo brackwater.example --into brackwater.zone", "in a master file"],
+  ],
+  options: { ...CARRYING, into: { type: "string", requiresArg: true, describe: "take it back in this master file" } },
+  schema: result,
+  async run(args, context) {
+    const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
+    const [domain, ...more] = pickDomains(workspace, args._.map(nameOperand));
+    if (args._.length !== 1 || domain === undefined || more.length > 0)
+      throw new UserError("zandrel undo wants one domain: for example zandrel undo brackwater.example.");
+    const looking = openLooking(args, context, workspace.settings, [domain.name]);
+    const journal = await workspace.openJournal();
+    try {
+      await settleInterrupted(domain, looking, workspace, journal);
+      const publication = undoable(journal.publications(domain.name));
+      if (publication === undefined)
+        throw new UserError(
+          `nothing of ${typed(domain.name)} was published that could be taken back: zandrel status shows where it stands.`,
+          EXIT.not,
+        );
+      const source = draftSource(domain, await looking.look(domain), looking, workspace, args.into as string | undefined);
+      if (source === undefined)
+        throw new UserError(
+          `nothing was taken back, because ${typed(domain.name)} could not be looked at: try again when its name servers answer.`,
+          EXIT.undetermined,
+        );
+      const changes = await reverse(publication, domain.name, source);
+      const publisher = publisherFor(domain, workspace, args, context);
+      const outcome = await publishChanges(domain, changes, publisher, {
+        journal,
+        workspace,
+        args,
+        context,
+        undoes: publication.opened.id,
+      });
+      const holds = changes.flatMap((change) => change.hold ?? []);
+      const undone = publishedOf(
+        domain.name,
+        publisher,
+        changes.length,
+        outcome.because,
+        holds,
+        context.clock.now(),
+        outcome.kind === "by-hand" ? outcome.sheet : [],
+      );
+      return { exit: EXIT.ok, result: { at: isoTime(context.clock.now()), undone, publication: publication.opened.id } };
+    } finally {
+      journal.close();
+      looking.close();
+    }
+  },
+  present: ({ undone, at }, context) =>
+    `${context.style.title("Taken back.")} ${presentPublished(undone, Date.parse(at), context)}\n`,
+});

@@ -1,0 +1,63 @@
+import { describe, expect, test } from "@jest/globals";
+import { name } from "../name/index.ts";
+import { toSets } from "../record/index.ts";
+import { parseRecords, type SetChange } from "../zone/index.ts";
+import { COMMON_FORM, type Form, fillIn } from "./index.ts";
+
+const apex = name("brackwater.example");
+const setOf = (lines: string) => toSets(parseRecords(lines, { origin: apex, ttl: 3600 }).records)[0];
+const change = (before: string | undefined, after: string | undefined): SetChange => {
+  const [a, b] = [before, after].map((lines) => (lines === undefined ? undefined : setOf(lines)));
+  const any = (a ?? b)!;
+  return { name: any.name, type: any.type, before: a, after: b };
+};
+const sheet = (form: Partial<Form>, ...changes: SetChange[]) => fillIn(changes, apex, { ...COMMON_FORM, ...form });
+
+describe("a record as the form wants it", () => {
+  const long = "x".repeat(300);
+  test.each<[string, Partial<Form>, string, object]>([
+    ["the apex as @", {}, "@ TXT t", { host: "@", value: "t", ttl: "3600" }],
+    ["the apex left empty", { apex: "empty" }, "@ TXT t", { host: "" }],
+    ["the apex in full", { apex: "full" }, "@ TXT t", { host: "brackwater.example" }],
+    ["a relative host", {}, "_x.y TXT t", { host: "_x.y" }],
+    ["a full host", { names: "full" }, "_x TXT t", { host: "_x.brackwater.example" }],
+    ["a target with the final dot", { finalDot: "required" }, "www CNAME a.test.", { value: "a.test." }],
+    ["a target without the final dot", { finalDot: "forbidden" }, "www CNAME a.test.", { value: "a.test" }],
+    ["a text in quotes", { txt: "quoted" }, '@ TXT "a b"', { value: '"a b"', note: "with the quotation marks" }],
+    ["a long text, whole", {}, `@ TXT ${long}`, { value: long, note: expect.stringContaining("300 characters") }],
+    [
+      "a long text in pieces",
+      { txtCut: 255 },
+      `@ TXT ${long}`,
+      { value: `"${"x".repeat(255)}" "${"x".repeat(45)}"`, note: expect.stringContaining("2 quoted pieces") },
+    ],
+    ["a priority beside the value", {}, "@ MX 10 mx.test.", { value: "mx.test", priority: "10" }],
+    ["a priority inside the value", { priority: "inside", finalDot: "required" }, "@ MX 10 mx.test.", { value: "10 mx.test." }],
+    ["a null MX keeps its dot", { finalDot: "forbidden" }, "@ MX 0 .", { value: "." }],
+    ["a TTL from a list", { ttl: [300, 1800, 86_400] }, "@ TXT t", { ttl: "1800", note: expect.stringContaining("3600") }],
+    ["a TTL shorter than every choice", { ttl: [7200] }, "@ TXT t", { ttl: "7200" }],
+    [
+      "a kind the form does not offer",
+      { lacks: ["CAA"] },
+      '@ CAA 0 issue "x.example"',
+      { action: "not-offered", note: expect.stringContaining("support") },
+    ],
+  ])("%s", (_, form, after, expected) => {
+    expect(sheet(form, change(undefined, after))).toMatchObject([expected]);
+  });
+  test("what goes comes before what comes, and what stays is not mentioned", () => {
+    const entries = sheet(
+      {},
+      change("@ TXT a\n@ TXT b", "@ TXT b\n@ TXT c"),
+      change("www CNAME old.test.", "www CNAME new.test."),
+      change("gone A 192.0.2.1", undefined),
+    );
+    expect(entries.map(({ action, host, value }) => `${action} ${host} ${value}`)).toEqual([
+      "delete @ a",
+      "delete www old.test",
+      "delete gone 192.0.2.1",
+      "enter @ c",
+      "enter www new.test",
+    ]);
+  });
+});

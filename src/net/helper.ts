@@ -1,0 +1,119 @@
+import { spawn } from "node:child_process";
+import { z } from "zod";
+import { err, ok, type Result } from "../core/result.ts";
+
+/** The version of the contract between Zandrel and helper programs (docs/helpers.md). */
+export const HELPER_VERSION = 1;
+
+/** A record set as helpers read and write it: data as master-file text, names absolute. */
+const helperSet = z.object({ ttl: z.number().int().min(0).max(0x7fffffff), data: z.array(z.string()).min(1) });
+export type HelperSet = z.output<typeof helperSet>;
+
+const ANSWERS = {
+  describe: z.object({
+    contract: z.literal("zandrel-helper"),
+    version: z.literal(HELPER_VERSION),
+    title: z.string().max(200),
+    atomic: z.boolean(),
+  }),
+  read: z.object({
+    version: z.literal(HELPER_VERSION),
+    sets: z.array(z.object({ name: z.string(), type: z.string(), set: helperSet.nullable() })),
+  }),
+  apply: z.object({
+    version: z.literal(HELPER_VERSION),
+    outcome: z.enum(["done", "moved", "refused", "partly"]),
+    reason: z.string().max(1000).default(""),
+  }),
+} as const;
+
+export type HelperRequest =
+  | { readonly action: "describe" }
+  | { readonly action: "read"; readonly zone: string; readonly sets: readonly { readonly name: string; readonly type: string }[] }
+  | {
+      readonly action: "apply";
+      readonly zone: string;
+      readonly changes: readonly {
+        readonly name: string;
+        readonly type: string;
+        readonly before: HelperSet | null;
+        readonly after: HelperSet | null;
+      }[];
+    };
+
+export type HelperAnswer<A extends HelperRequest["action"]> = z.output<(typeof ANSWERS)[A]>;
+
+/** What keeps a helper's answer from counting; `sent` says whether it may have done something all the same. */
+export interface HelperFailure {
+  readonly detail: string;
+  readonly sent: boolean;
+}
+
+const MOST_OUTPUT = 4 * 1024 * 1024;
+
+/** The last words of a helper on standard error, for people; it must not print secrets there. */
+const lastLine = (text: string): string => text.trim().split("\n").at(-1)?.slice(0, 200) ?? "";
+
+/**
+ * Runs a helper program once: one JSON object on its standard input, one on its standard output. It gets the
+ * environment, so that tokens need not pass through anything else. It is killed when it takes too long or
+ * prints too much.
+ */
+export function runHelper<R extends HelperRequest>(
+  command: readonly string[],
+  request: R,
+  {
+    cwd,
+    env,
+    timeout,
+  }: { readonly cwd: string; readonly env: Readonly<Record<string, string | undefined>>; readonly timeout: number },
+): Promise<Result<HelperAnswer<R["action"]>, HelperFailure>> {
+  const [program = "", ...args] = command;
+  return new Promise((resolve) => {
+    const child = spawn(program, args, { cwd, env: env as NodeJS.ProcessEnv, stdio: ["pipe", "pipe", "pipe"] });
+    const out: Buffer[] = [];
+    let length = 0;
+    let errors = "";
+    let settled = false;
+    let started = true;
+    const settle = (outcome: Result<HelperAnswer<R["action"]>, HelperFailure>) => {
+      if (settled) return;
+      settled = true;
+      clearTimeout(timer);
+      child.kill("SIGKILL");
+      resolve(outcome);
+    };
+    const fail = (detail: string) => settle(err({ detail, sent: started }));
+    const timer = setTimeout(() => fail(`the helper ${program} did not answer within ${timeout / 1000} s`), timeout);
+    child.on("error", (error: NodeJS.ErrnoException) => {
+      started = false;
+      fail(`the helper ${program} cannot be started (${error.code ?? error.message})`);
+    });
+    child.stdin.on("error", () => {});
+    child.stdout.on("data", (chunk: Buffer) => {
+      length += chunk.length;
+      if (length > MOST_OUTPUT) return fail(`the helper ${program} printed more than ${MOST_OUTPUT / 1024 / 1024} MiB`);
+      out.push(chunk);
+    });
+    child.stderr.on("data", (chunk: Buffer) => {
+      errors = (errors + chunk.toString()).slice(-2000);
+    });
+    child.on("close", (code, signal) => {
+      const why = lastLine(errors);
+      if (code !== 0) return fail(`the helper ${program} ended with ${signal ?? code}${why === "" ? "" : ` (${why})`}`);
+      let value: unknown;
+      try {
+        value = JSON.parse(Buffer.concat(out).toString());
+      } catch {
+        return fail(`the helper ${program} did not answer with JSON`);
+      }
+      const checked = ANSWERS[request.action].safeParse(value);
+      if (!checked.success)
+        return fail(
+          `the helper ${program} answered in another form than docs/helpers.md describes (${checked.error.issues[0]?.path.join(".")}: ${checked.error.issues[0]?.message})`,
+        );
+      settle(ok(checked.data as HelperAnswer<R["action"]>));
+    });
+    child.stdin.end(`${JSON.stringify({ contract: "zandrel-helper", version: HELPER_VERSION, ...request })}\n`);
+  });
+}
