@@ -220,6 +220,64 @@ describe("a server that accepts the update and then serves something else", () =
   });
 });
 
+describe("retire", () => {
+  const zone = (of: string, type: string) =>
+    lab.nettlehost.set(name("puppetfest.example"), name(of, name("puppetfest.example")), type);
+  test("removes what only this ask needed and Zandrel put there; what is shared or older stays; another account's token is not touched", async () => {
+    lab.nettlehost.put(name("puppetfest.example"), {
+      name: name("_old.puppetfest.example"),
+      type: "TXT",
+      ttl: 300,
+      data: [{ strings: ["older=1"] }],
+    });
+    const spf = "    spf: include:spf.heronpost.example\n";
+    const asks =
+      ask("account-a", '_r TXT "account=a"\n_shared TXT "proof=1"\n_old TXT "older=1"') +
+      spf +
+      ask("account-b", '_r TXT "account=b"\n_shared TXT "proof=1"') +
+      "    spf: include:spf.swiftquill.example\n";
+    const folder = workspace("puppetfest.example", "nettlehost", asks);
+    expect(await run(folder, ["publish", "--replace", "@"])).toMatchObject({ exit: 0, err: "" });
+    expect(zone("@", "TXT")?.data).toContainEqual({
+      strings: ["v=spf1 include:spf.heronpost.example include:spf.swiftquill.example ~all"],
+    });
+    const dry = await run(folder, ["retire", "account-a", "--dry-run", "--json"]);
+    expect(dry.json.removals.map((one: { name: string }) => one.name)).toEqual(["_r.puppetfest.example.", "puppetfest.example."]);
+    expect(dry.json.stays).toMatchObject([
+      { because: "account-b needs it too" },
+      { because: expect.stringContaining("was there before Zandrel") },
+    ]);
+    expect(zone("_r", "TXT")?.data).toHaveLength(2);
+    expect(await run(folder, ["retire", "account-a"])).toMatchObject({
+      exit: 0,
+      err: "",
+      out: expect.stringContaining("Retired."),
+    });
+    expect(zone("_r", "TXT")?.data).toEqual([{ strings: ["account=b"] }]);
+    expect(zone("_shared", "TXT")?.data).toEqual([{ strings: ["proof=1"] }]);
+    expect(zone("_old", "TXT")?.data).toEqual([{ strings: ["older=1"] }]);
+    expect(zone("@", "TXT")?.data).toContainEqual({ strings: ["v=spf1 include:spf.swiftquill.example ~all"] });
+    expect(readFileSync(join(folder, "domains/puppetfest.example.yaml"), "utf8")).not.toContain("account-a");
+    const states = (await run(folder, ["draft", "--json"])).json.changes.map((change: { action: string }) => change.action);
+    expect(new Set(states)).toEqual(new Set(["keep"]));
+  });
+  test("refuses an ask that another waits for, and one that is not there", async () => {
+    const folder = workspace(
+      "puppetfest.example",
+      "nettlehost",
+      ask("first", '_f TXT "k=1"') + ask("second", '_g TXT "k=2"').replace("    records", "    after: [first]\n    records"),
+    );
+    expect(await run(folder, ["retire", "first"])).toMatchObject({
+      exit: 2,
+      err: expect.stringContaining("second waits for first"),
+    });
+    expect(await run(folder, ["retire", "frist"])).toMatchObject({
+      exit: 2,
+      err: expect.stringContaining("did you mean first?"),
+    });
+  });
+});
+
 test("--only publishes one ask although another clashes", async () => {
   const folder = workspace(
     "puppetfest.example",

@@ -61,7 +61,7 @@ export const DRAFTING = {
 } as const;
 
 /** A name of a domain as people write it: `www`, `@`, or in full. */
-function nameIn(text: string, domain: DomainName): DomainName {
+export function nameIn(text: string, domain: DomainName): DomainName {
   const full = nameOperand(text === "@" ? domain : text);
   return isAtOrBelow(full, domain) || text.endsWith(".") ? full : (under(full, domain) ?? full);
 }

@@ -36,7 +36,7 @@ type Result = z.output<typeof result>;
 type Shown = Result["asks"][number];
 
 /** What the command is about: whole domains, or single asks by their id. */
-function targetsOf(workspace: Workspace, operands: readonly string[]): Map<Domain, ReadonlySet<string>> {
+export function targetsOf(workspace: Workspace, operands: readonly string[]): Map<Domain, ReadonlySet<string>> {
   const targets = new Map<Domain, Set<string>>();
   const add = (domain: Domain, ids: readonly string[]) => targets.set(domain, new Set([...(targets.get(domain) ?? []), ...ids]));
   for (const operand of operands.length > 0 ? operands : workspace.domains.map((domain) => domain.name)) {

@@ -22,6 +22,7 @@ export const COMMANDS: readonly {
     summary: "check as the service will, find out why not, and ask it",
     load: () => import("./prove.ts") as never,
   },
+  { name: "retire", summary: "end an ask, and remove what nobody else needs", load: () => import("./retire.ts") as never },
   { name: "helper", summary: "check the helper program of a DNS host", load: () => import("./helper.ts") as never },
   { name: "lab", summary: "run the stand-ins: DNS host, resolvers, services", load: () => import("./lab.ts") as never },
   { name: "demo", summary: "tell the whole story on the stand-ins", load: () => import("./demo.ts") as never },

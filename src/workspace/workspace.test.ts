@@ -9,7 +9,7 @@ import { writeAtomically } from "./files.ts";
 import { openJournal } from "./journal.ts";
 import { readSecret } from "./secret.ts";
 import { openWorkspace } from "./workspace.ts";
-import { withEntry } from "./yaml-file.ts";
+import { withEntry, withoutEntry } from "./yaml-file.ts";
 
 const folders: string[] = [];
 const folder = (files: Record<string, string> = {}) => {
@@ -148,6 +148,29 @@ describe("editing in place", () => {
         expect(parseDocument(after).toJS()).toEqual({ asks: [...list, more].map((note) => ({ note })), role: "main" });
         for (const line of before.split("\n").filter((one) => one.includes("#"))) expect(after).toContain(line);
       }),
+    );
+  });
+  test.each<[string, number, string, string]>([
+    [
+      "the middle of three",
+      1,
+      "asks:\n  - id: a # one\n  # of b\n  - id: b\n    records: |\n      x\n  - id: c\nrole: main\n",
+      "asks:\n  - id: a # one\n  # of b\n  - id: c\nrole: main\n",
+    ],
+    ["the last", 1, "asks:\n- id: a\n- id: b\n", "asks:\n- id: a\n"],
+    ["the only one", 0, "asks:\n  - id: a\n    note: x\nrole: main\n", "asks: []\nrole: main\n"],
+    ["one of a flow list", 0, "asks: [{ id: a }, { id: b }]\nrole: main\n", "asks: [{ id: b }]\nrole: main\n"],
+  ])("taking out %s", (_, index, before, after) => expect(withoutEntry(before, "asks", index)).toBe(after));
+  test("what was added and taken out again is as it was", () => {
+    fc.assert(
+      fc.property(
+        fc.array(fc.string({ maxLength: 20 }), { minLength: 1, maxLength: 4 }),
+        fc.string({ maxLength: 20 }),
+        (list, more) => {
+          const before = `# top\nasks:\n${list.map((one) => `  - note: ${JSON.stringify(one)} # c\n`).join("")}role: main\n`;
+          expect(withoutEntry(withEntry(before, "asks", [{ note: more }]), "asks", list.length)).toBe(before);
+        },
+      ),
     );
   });
   test("a file is replaced whole, and keeps its mode; a folder that is a file is one clear error", () => {

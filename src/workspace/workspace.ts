@@ -9,7 +9,7 @@ import { parseRecords } from "../core/zone/index.ts";
 import { filesIn, readText, writeAtomically } from "./files.ts";
 import type { Journal } from "./journal.ts";
 import { type DomainFile, domainSchema, type Settings, settingsSchema } from "./schema.ts";
-import { readYaml, withEntry, type YamlFile } from "./yaml-file.ts";
+import { readYaml, withEntry, withoutEntry, type YamlFile } from "./yaml-file.ts";
 
 export const SETTINGS_FILE = "zandrel.yaml";
 const JOURNAL_FILE = join(".zandrel", "journal.db");
@@ -225,6 +225,18 @@ export function addAsks(domain: Domain, asks: readonly AskEntry[]): void {
   const text = asks.reduce((before, ask) => withEntry(before, "asks", [ask]), readText(path));
   readYaml(domain.path, text, domainSchema);
   writeAtomically(path, text);
+}
+
+/** Takes an ask out of the file of its domain. Run inside {@link Journal.exclusively}. */
+export function removeAsk(domain: Domain, id: string): void {
+  const path = resolve(domain.path);
+  const text = readText(path);
+  const index = readYaml(domain.path, text, domainSchema).value.asks.findIndex((ask) => ask.id === id);
+  if (index === -1)
+    throw new UserError(`${domain.path} has no ask ${id} any more: somebody took it out meanwhile; see zandrel status.`, 1);
+  const without = withoutEntry(text, "asks", index);
+  readYaml(domain.path, without, domainSchema);
+  writeAtomically(path, without);
 }
 
 /** Adds a service to zandrel.yaml. Run inside {@link Journal.exclusively}. */

@@ -134,3 +134,31 @@ export function withEntry(text: string, key: string, entry: readonly [unknown] |
   const valueEnd = Math.max(keyEnd, under?.range?.[1] ?? keyEnd);
   return `${text.slice(0, keyEnd)}\n${blockOf(entry, 2)}${text.slice(valueEnd).replace(/^[^\S\n]*\n?/, "")}`;
 }
+
+/**
+ * The text of a YAML file without one entry of the list under a key of its top level. Comments in front of the
+ * entry stay; every other character does too.
+ */
+export function withoutEntry(text: string, key: string, index: number): string {
+  const root = parseDocument(text).contents;
+  const pair = isMap(root) ? root.items.find((item) => isScalar(item.key) && item.key.value === key) : undefined;
+  const list = pair?.value;
+  if (pair === undefined || !isSeq(list)) return text;
+  const item = list.items[index] as Node | undefined;
+  if (item === undefined) return text;
+  const lineStart = (at: number) => text.lastIndexOf("\n", at - 1) + 1;
+  if (list.flow || list.items.length === 1) {
+    const [start, end] = list.range as [number, number, number];
+    const left = list.flow
+      ? (list.items as Node[]).filter((one) => one !== item).map((one) => text.slice(one.range?.[0], one.range?.[1]))
+      : [];
+    const keyEnd = text.indexOf(":", (pair.key as Scalar).range?.[1] ?? 0) + 1;
+    // Comments between the key and the only entry stay behind the empty list.
+    const between = text.slice(keyEnd, lineStart(start)).trim();
+    return `${text.slice(0, keyEnd)} [${left.join(", ")}]${between === "" ? "" : `  ${between}`}\n${text.slice(text[end - 1] === "\n" ? end : text.indexOf("\n", end) + 1 || text.length)}`;
+  }
+  const from = lineStart((item.range as [number, number, number])[0]);
+  const end = (item.range as [number, number, number])[1];
+  const to = text[end - 1] === "\n" ? end : text.indexOf("\n", end) + 1 || text.length;
+  return text.slice(0, from) + text.slice(to);
+}

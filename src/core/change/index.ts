@@ -9,4 +9,5 @@
  * ```
  */
 export * from "./draft.ts";
+export * from "./retire.ts";
 export * from "./sheet.ts";
