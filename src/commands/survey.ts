@@ -1,5 +1,5 @@
 import type { Ask, State, View } from "../core/ask/index.ts";
-import { isMet, look, stateOf } from "../core/ask/index.ts";
+import { isHandedOn, isMet, look, stateOf } from "../core/ask/index.ts";
 import { type Draft, makeDraft } from "../core/change/index.ts";
 import type { Lookup } from "../core/lookup/index.ts";
 import { memoized, zoneLookup } from "../core/lookup/index.ts";
@@ -168,7 +168,7 @@ export async function survey(
               view.role === "authoritative" &&
               view.name === set.name &&
               view.type === set.type &&
-              (view.sees === "old" || view.sees === "nothing"),
+              (view.sees === "old" || view.sees === "nothing" || isHandedOn(view)),
           ),
       );
       const others = astray.length > 0 ? await siblings() : [];

@@ -78,6 +78,20 @@ describe("views", () => {
   });
 });
 
+test("a name that was handed on to other servers is judged by what the vantages find there", async () => {
+  const handedOn: Answer = failed("delegated", "", { delegation: { ns: setOf("x NS ns1.test.") as never, glue: [] } });
+  const viewpoint = (name: string, role: Viewpoint["role"], answer: Answer): Viewpoint => ({
+    name,
+    role,
+    lookup: { ask: async () => answer },
+  });
+  const states = async (answer: Answer) =>
+    stateOf(
+      standing({ views: await look([wanted], [viewpoint("ns1", "authoritative", handedOn), viewpoint("v", "vantage", answer)]) }),
+    ).state;
+  expect([await states(there), await states(nothing), await states(silent)]).toEqual(["settled", "noted", "unknown"]);
+});
+
 describe("states", () => {
   const both = [authority(there), authority(there, "ns2")];
   test.each<[string, Partial<Standing>, string]>([

@@ -7,7 +7,9 @@ const texts = (set: RecordSet | undefined): string[] =>
 
 /** Whether one wanted text is there: an SPF ask as terms of the one SPF record, a DMARC ask as a minimum, anything else to the letter. */
 function textIsMet(wanted: string, there: readonly string[]): boolean {
-  if (there.includes(wanted)) return !isSpf(wanted) || there.filter(isSpf).length === 1;
+  // Of policy records two are none, even where one of them is to the letter.
+  const alone = (isKind: (text: string) => boolean) => !isKind(wanted) || there.filter(isKind).length === 1;
+  if (there.includes(wanted)) return alone(isSpf) && alone(isDmarc);
   if (isSpf(wanted)) {
     const [only, ...more] = there.filter(isSpf);
     const own = only === undefined || more.length > 0 ? undefined : parseSpf(only);

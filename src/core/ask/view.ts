@@ -65,6 +65,9 @@ export function viewOf(viewpoint: Viewpoint, wanted: RecordSet, answer: Answer):
   }
 }
 
+/** Whether the servers of the domain say that a name belongs to a zone they hand on. */
+export const isHandedOn = (view: View): boolean => view.answer.kind === "failed" && view.answer.why === "delegated";
+
 /**
  * Looks at every wanted set from every viewpoint. The vantages are asked only about sets that every
  * authoritative server that answers already has: a question too early would make them remember “no such
@@ -73,13 +76,19 @@ export function viewOf(viewpoint: Viewpoint, wanted: RecordSet, answer: Answer):
 export async function look(wanted: readonly RecordSet[], viewpoints: readonly Viewpoint[]): Promise<View[]> {
   const one = async (viewpoint: Viewpoint, set: RecordSet) =>
     viewOf(viewpoint, set, await viewpoint.lookup.ask(set.name, set.type));
+  const vantages = viewpoints.filter((viewpoint) => viewpoint.role === "vantage");
   const perSet = wanted.map(async (set) => {
     const authorities = await Promise.all(viewpoints.filter((v) => v.role === "authoritative").map((v) => one(v, set)));
+    if (authorities.length > 0 && authorities.every(isHandedOn)) {
+      // The name lies in a zone of its own, whose servers are not ours to ask; what the vantages find there counts.
+      const found = await Promise.all(vantages.map((v) => one(v, set)));
+      const seen = found.find((view) => view.sees === "new") ?? found.find((view) => view.sees !== "unknown");
+      return [...authorities.map((view) => ({ ...view, sees: seen?.sees ?? view.sees })), ...found];
+    }
     const there =
       authorities.some((view) => view.sees === "new") &&
       authorities.every((view) => view.sees === "new" || view.sees === "unknown");
-    const vantages = there ? await Promise.all(viewpoints.filter((v) => v.role === "vantage").map((v) => one(v, set))) : [];
-    return [...authorities, ...vantages];
+    return [...authorities, ...(there ? await Promise.all(vantages.map((v) => one(v, set))) : [])];
   });
   return (await Promise.all(perSet)).flat();
 }

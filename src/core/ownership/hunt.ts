@@ -1,7 +1,9 @@
 import type { View, Viewpoint } from "../ask/index.ts";
-import type { Answer, Lookup } from "../lookup/index.ts";
+import { isDmarc } from "../dmarc/index.ts";
+import { type Answer, type Lookup, liveAt } from "../lookup/index.ts";
 import { type DomainName, displayName, fromLabels, isBelow, labelsOf, parseName, relativeText, under } from "../name/index.ts";
-import { type DataOf, isOfType, joined, type RecordSet, textOf } from "../record/index.ts";
+import { type DataOf, holds, isOfType, joined, type RecordSet, textOf } from "../record/index.ts";
+import { isSpf, parseSpf } from "../spf/index.ts";
 import { compareSerials } from "../zone/index.ts";
 import { firstDifference, type ValueMiss, valueMiss } from "./value.ts";
 
@@ -18,7 +20,13 @@ export type CauseKind =
   | "split-records"
   | "wrong-type"
   | "target-doubled"
-  | "other-target";
+  | "target-is-url"
+  | "other-target"
+  | "wildcard-answers"
+  | "below-zone-cut"
+  | "second-spf"
+  | "broken-spf"
+  | "second-dmarc";
 
 /** One reason why a wanted record is not found: where, why in plain words, and what to do about it. */
 export interface Cause {
@@ -33,8 +41,13 @@ export interface Cause {
 const ORDER: readonly CauseKind[] = [
   "not-delegated",
   "some-servers-only",
+  "below-zone-cut",
   "alias-in-the-way",
+  "second-spf",
+  "broken-spf",
+  "second-dmarc",
   "target-doubled",
+  "target-is-url",
   "name-doubled",
   "at-apex",
   "at-label",
@@ -45,10 +58,12 @@ const ORDER: readonly CauseKind[] = [
   "wrapped",
   "case-changed",
   "escaped",
+  "html-entities",
   "split-records",
   "cut",
   "extra-text",
   "other-zone",
+  "wildcard-answers",
   "other-target",
   "other-value",
 ];
@@ -91,6 +106,10 @@ const VALUE_WORDS: Readonly<Record<ValueMiss, (wanted: string, seen: string) => 
     "enter the value exactly as the service shows it",
   ],
   escaped: () => ["the value has backslashes that are not part of it", "enter the value without backslashes"],
+  "html-entities": () => [
+    "the value has the markup of a page in it, such as &quot; for a quotation mark",
+    "copy the value from the page itself, not from its source",
+  ],
   cut: (wanted, seen) => [
     `only ${seen.length} of its ${wanted.length} characters are there`,
     "enter the value whole; some forms need a long value in several quoted parts",
@@ -165,8 +184,7 @@ function matches(wanted: RecordSet, other: RecordSet): boolean {
     const there = new Set(other.data.map(joined));
     return wanted.data.every((data) => there.has(joined(data)));
   }
-  if (isOfType(wanted, "CNAME") && isOfType(other, "CNAME")) return wanted.data[0]?.target === other.data[0]?.target;
-  return false;
+  return holds(other, wanted);
 }
 
 function huntValues(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Cause[] {
@@ -195,30 +213,48 @@ function huntValues(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Cause[] {
   });
 }
 
+/** What a target became on its way into the zone: the domain added to it, a page's address, or another target. */
+function targetMiss(at: string, type: string, target: DomainName, seen: readonly DomainName[], apex: DomainName): Cause[] {
+  const doubled = seen.find((one) => one === under(target, apex));
+  if (doubled !== undefined)
+    return [
+      {
+        kind: "target-doubled",
+        at,
+        because: `the ${type} of ${at} leads to ${displayName(doubled)}: the DNS host added the domain to the target, because the final dot was missing`,
+        remedy: `enter the target with a final dot: ${target}`,
+      },
+    ];
+  const plain = displayName(target);
+  const url = seen.find((one) => one !== target && /[/:]/.test(one) && one.includes(plain));
+  if (url !== undefined)
+    return [
+      {
+        kind: "target-is-url",
+        at,
+        because: `the ${type} of ${at} leads to ${displayName(url)}, which is the address of a page and not a name`,
+        remedy: `enter only the name: ${target}`,
+      },
+    ];
+  const [other] = seen;
+  if (other === undefined || seen.includes(target)) return [];
+  return [
+    {
+      kind: "other-target",
+      at,
+      because: `the ${type} of ${at} leads to ${displayName(other)}, not to ${plain}`,
+      remedy: `change the target to ${target}`,
+    },
+  ];
+}
+
 async function huntAlias(request: HuntRequest, lookup: Lookup): Promise<Cause[]> {
   const { wanted, apex } = request;
   const at = displayName(wanted.name);
   if (isOfType(wanted, "CNAME")) {
     const target = wanted.data[0]?.target as DomainName;
-    const [seen] = targets(await lookup.ask(wanted.name, "CNAME"));
-    if (seen !== undefined && seen !== target)
-      return seen === under(target, apex)
-        ? [
-            {
-              kind: "target-doubled",
-              at,
-              because: `${at} leads to ${displayName(seen)}: the DNS host added the domain to the target, because the final dot was missing`,
-              remedy: `enter the target with a final dot: ${target}`,
-            },
-          ]
-        : [
-            {
-              kind: "other-target",
-              at,
-              because: `${at} leads to ${displayName(seen)}, not to ${displayName(target)}`,
-              remedy: `change the target to ${target}`,
-            },
-          ];
+    const found = targetMiss(at, "CNAME", target, targets(await lookup.ask(wanted.name, "CNAME")), apex);
+    if (found.length > 0) return found;
     const asText = texts(await lookup.ask(wanted.name, "TXT")).some((text) => {
       const parsed = parseName(text.trim());
       return parsed.ok && parsed.value === target;
@@ -233,6 +269,12 @@ async function huntAlias(request: HuntRequest, lookup: Lookup): Promise<Cause[]>
           },
         ]
       : [];
+  }
+  if (isOfType(wanted, "MX")) {
+    const answer = await lookup.ask(wanted.name, "MX");
+    const seen = answer.kind === "found" && isOfType(answer.set, "MX") ? answer.set.data.map((data) => data.exchange) : [];
+    const missing = wanted.data.find((data) => !seen.includes(data.exchange));
+    if (missing !== undefined) return targetMiss(at, "MX", missing.exchange, seen, apex);
   }
   const answer = await lookup.ask(wanted.name, wanted.type);
   const [link] = answer.chain;
@@ -268,6 +310,66 @@ async function behind(viewpoints: readonly Viewpoint[], apex: DomainName): Promi
     : ` (${older.map(({ name, serial }) => `${name} still has version ${serial}`).join(", ")}, the newest is ${newest})`;
 }
 
+/** What keeps policy texts from counting although something of the kind is there (RFC 7208 section 3.2, RFC 7489 section 6.6.3). */
+function huntPolicy(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Cause[] {
+  const at = displayName(wanted.name);
+  const asked = wanted.data.map((data) => textOf(joined(data)));
+  const seen = texts(answer);
+  const causes: Cause[] = [];
+  const spf = seen.filter(isSpf);
+  if (asked.some(isSpf) && spf.length > 1)
+    causes.push({
+      kind: "second-spf",
+      at,
+      because: `${at} has ${spf.length} SPF records, and receivers accept none of them then`,
+      remedy: `make them one: zandrel draft --replace ${at} shows how`,
+    });
+  const broken = asked.some(isSpf) ? spf.map(parseSpf).flatMap((one) => (one.ok ? [] : one.error))[0] : undefined;
+  if (broken !== undefined)
+    causes.push({
+      kind: "broken-spf",
+      at,
+      because: `the SPF record of ${at} cannot be read at ${quote(broken.text)}: ${broken.message}`,
+      remedy: broken.meant === undefined ? "correct that term" : `write ${broken.meant} there`,
+    });
+  const dmarc = seen.filter(isDmarc);
+  if (asked.some(isDmarc) && dmarc.length > 1)
+    causes.push({
+      kind: "second-dmarc",
+      at,
+      because: `${at} has ${dmarc.length} DMARC records, and two are none`,
+      remedy: "delete all but the one that says what you want",
+    });
+  return causes;
+}
+
+/** A wildcard that answers for a name nothing was published at, and a name that another zone has taken over. */
+async function huntZone({ wanted, apex }: HuntRequest, lookup: Lookup): Promise<Cause[]> {
+  const at = displayName(wanted.name);
+  const live = await liveAt(lookup, apex, wanted.name, wanted.type);
+  if (live.kind === "wildcard")
+    return [
+      {
+        kind: "wildcard-answers",
+        at,
+        because: `nothing is published at ${at} itself; the wildcard ${displayName(live.wildcard)} answers there, with something else`,
+        remedy: `publish the record at ${at}: it takes the wildcard's place there`,
+      },
+    ];
+  if (live.kind === "failed" && live.answer.delegation !== undefined && live.answer.delegation.ns.name !== apex) {
+    const cut = displayName(live.answer.delegation.ns.name);
+    return [
+      {
+        kind: "below-zone-cut",
+        at,
+        because: `${cut} is a zone of its own with other name servers, so what you enter for ${at} in ${displayName(apex)} is never asked for`,
+        remedy: `publish it where ${cut} is served: ${live.answer.delegation.ns.data.map((data) => displayName(data.target)).join(", ")}`,
+      },
+    ];
+  }
+  return [];
+}
+
 /** Looks for the true cause why a wanted record is not found, likeliest first; empty where there is no trace of it. */
 export async function hunt(request: HuntRequest): Promise<Cause[]> {
   const { wanted, views, viewpoints, lookup, strangers, siblings, apex } = request;
@@ -284,8 +386,12 @@ export async function hunt(request: HuntRequest): Promise<Cause[]> {
     });
   if (having.length === 0 && lookup !== undefined) {
     const answer = await lookup.ask(wanted.name, wanted.type);
-    causes.push(...(await huntAlias(request, lookup)), ...(await huntElsewhere(request, lookup)));
-    if (isOfType(wanted, "TXT")) causes.push(...huntValues(wanted, answer));
+    causes.push(
+      ...(await huntAlias(request, lookup)),
+      ...(await huntElsewhere(request, lookup)),
+      ...(await huntZone(request, lookup)),
+    );
+    if (isOfType(wanted, "TXT")) causes.push(...huntPolicy(wanted, answer), ...huntValues(wanted, answer));
   }
   if (having.length === 0) {
     for (const { title, lookup: there } of strangers) {
