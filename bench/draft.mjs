@@ -13,9 +13,18 @@ export default async function draft() {
     mkdirSync(join(folder, "domains"));
     writeFileSync(join(folder, "zandrel.yaml"), "version: 1\norganisation: Bench\nservices:\n  s: { title: S }\n");
     const write = (asks, records) => {
-      const list = Array.from({ length: asks }, (_, i) => `  - id: a${i}\n    service: s\n    purpose: ownership\n    records: |\n      _a${i} TXT "k=${i}"\n`);
-      writeFileSync(join(folder, "domains/bench.example.yaml"), `domain: bench.example\nasks:${list.length === 0 ? " []" : ""}\n${list.join("")}`);
-      writeFileSync(join(folder, "bench.example.zone"), `$ORIGIN bench.example.\n$TTL 1h\n@ SOA ns h 1 2h 15m 2w 5m\n@ NS ns\nns A 192.0.2.1\n${Array.from({ length: records }, (_, i) => `h${i} A 192.0.2.${i % 250}\n`).join("")}`);
+      const list = Array.from(
+        { length: asks },
+        (_, i) => `  - id: a${i}\n    service: s\n    purpose: ownership\n    records: |\n      _a${i} TXT "k=${i}"\n`,
+      );
+      writeFileSync(
+        join(folder, "domains/bench.example.yaml"),
+        `domain: bench.example\nasks:${list.length === 0 ? " []" : ""}\n${list.join("")}`,
+      );
+      writeFileSync(
+        join(folder, "bench.example.zone"),
+        `$ORIGIN bench.example.\n$TTL 1h\n@ SOA ns h 1 2h 15m 2w 5m\n@ NS ns\nns A 192.0.2.1\n${Array.from({ length: records }, (_, i) => `h${i} A 192.0.2.${i % 250}\n`).join("")}`,
+      );
     };
     const argv = [program, "draft", "--workspace", folder, "--zone-file", join(folder, "bench.example.zone"), "--json"];
     const timed = (asks, records) => () => {

@@ -14,10 +14,26 @@ export default async function zoneFile() {
   try {
     const zone = join(folder, "big.zone");
     const lines = Array.from({ length: RECORDS }, (_, i) =>
-      i % 4 === 0 ? `h${i} IN A 192.0.2.${i % 250}` : i % 4 === 1 ? `t${i} 300 IN TXT "value ${i}" ; note` : i % 4 === 2 ? `m${i} MX 10 h${i - 2}` : `c${i} CNAME h${i - 3}`,
+      i % 4 === 0
+        ? `h${i} IN A 192.0.2.${i % 250}`
+        : i % 4 === 1
+          ? `t${i} 300 IN TXT "value ${i}" ; note`
+          : i % 4 === 2
+            ? `m${i} MX 10 h${i - 2}`
+            : `c${i} CNAME h${i - 3}`,
     );
-    writeFileSync(zone, `$ORIGIN bench.example.\n$TTL 1h\n@ SOA ns h 1 2h 15m 2w 5m\n@ NS ns\nns A 192.0.2.1\n${lines.join("\n")}\n`);
-    await build({ entryPoints: ["src/core/zone/index.ts"], bundle: true, platform: "node", format: "esm", outfile: join(folder, "zone.mjs"), logLevel: "error" });
+    writeFileSync(
+      zone,
+      `$ORIGIN bench.example.\n$TTL 1h\n@ SOA ns h 1 2h 15m 2w 5m\n@ NS ns\nns A 192.0.2.1\n${lines.join("\n")}\n`,
+    );
+    await build({
+      entryPoints: ["src/core/zone/index.ts"],
+      bundle: true,
+      platform: "node",
+      format: "esm",
+      outfile: join(folder, "zone.mjs"),
+      logLevel: "error",
+    });
     const script = join(folder, "read.mjs");
     writeFileSync(
       script,
@@ -33,7 +49,8 @@ process.stdout.write(String(Math.round(process.resourceUsage().maxRSS / 1024)));
     const checkZone = () => {
       const start = performance.now();
       const { status, error } = spawnSync("named-checkzone", ["-q", "-i", "none", "bench.example", zone]);
-      if (error !== undefined || status !== 0) throw new Error("named-checkzone (package bind9-utils) is needed, and has to accept the file");
+      if (error !== undefined || status !== 0)
+        throw new Error("named-checkzone (package bind9-utils) is needed, and has to accept the file");
       return performance.now() - start;
     };
     const [theirs, own] = await inTurns(5, checkZone, () => wall([script]));

@@ -199,7 +199,7 @@ describe("from pasted instructions to proven", () => {
   });
 
   test("no secret is in any file of the workspace", () => {
-    const secrets = [lab.env.NETTLEHOST_TSIG as string, lab.env.SEEKMERE_KEY as string];
+    const secrets = [lab.env.NETTLEHOST_TSIG as string, lab.env.SERVICE_KEY as string];
     for (const file of ["zandrel.yaml", "domains/brackwater.example.yaml", ".zandrel/journal.db"])
       for (const secret of secrets) expect(readFileSync(join(folder, file), "latin1")).not.toContain(secret);
   });

@@ -8,7 +8,7 @@ import { type DomainName, displayName, parseName } from "../core/name/index.ts";
 import { parseSeconds } from "../core/record/index.ts";
 import { UserError } from "../core/user-error.ts";
 import { type ParseOptions, parseZone, type ZoneDocument, zoneFor, zonesOf } from "../core/zone/index.ts";
-import { DnsClient, parseServerAddress, type ServerAddress, serverText } from "../net/index.ts";
+import { DnsClient, parseServerAddress, type ServerAddress, serverText, type WebOptions } from "../net/index.ts";
 import { type Domain, readText, type Settings } from "../workspace/index.ts";
 import type { Arguments, Context } from "./command.ts";
 
@@ -46,6 +46,8 @@ export interface Looking {
   readonly now: number;
   /** The DNS as a resolver shows it, for names of other domains. */
   readonly world: Lookup;
+  /** How the web is asked, through the same DNS; undefined where answers come from files. */
+  readonly web: WebOptions | undefined;
   /** Whether answers come from files, so that nothing observed may be journalled. */
   readonly fromFiles: boolean;
   look(domain: Pick<Domain, "name" | "host">): Promise<DomainLook>;
@@ -162,6 +164,18 @@ function inTurn(lookups: readonly Lookup[]): Lookup {
   };
 }
 
+/** The addresses a browser would be led to. */
+async function webAddresses(base: Lookup, host: string): Promise<{ found: readonly string[] } | { failure: string }> {
+  const parsed = parseName(host);
+  if (!parsed.ok) return { failure: `${host} is no name` };
+  const answers = await Promise.all([base.ask(parsed.value, "A"), base.ask(parsed.value, "AAAA")]);
+  const found = answers.flatMap((answer) =>
+    answer.kind === "found" ? answer.set.data.map((data) => (data as { address: string }).address) : [],
+  );
+  const failure = answers.find((answer) => answer.kind === "failed");
+  return found.length === 0 && failure?.kind === "failed" ? { failure: failure.detail } : { found };
+}
+
 /** Prepares looking as the options say. Close it when done. */
 export function openLooking(
   args: Arguments,
@@ -192,6 +206,11 @@ export function openLooking(
   return {
     now,
     world: base,
+    web: {
+      addresses: (host) => webAddresses(base, host),
+      ports: settings?.defaults.webPorts ?? { http: 80, https: 443 },
+      timeout,
+    },
     fromFiles: false,
     server: (address) => ask(address, false),
     close: () => client.close(),
@@ -245,6 +264,7 @@ function lookingAtFiles(
   return {
     now,
     world: lookup,
+    web: undefined,
     fromFiles: true,
     server: () => lookup,
     close: () => client?.close(),

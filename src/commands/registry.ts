@@ -22,6 +22,11 @@ export const COMMANDS: readonly {
     summary: "check as the service will, find out why not, and ask it",
     load: () => import("./prove.ts") as never,
   },
+  {
+    name: "site",
+    summary: "check where the names lead: addresses, redirect, certificate",
+    load: () => import("./site.ts") as never,
+  },
   { name: "retire", summary: "end an ask, and remove what nobody else needs", load: () => import("./retire.ts") as never },
   { name: "helper", summary: "check the helper program of a DNS host", load: () => import("./helper.ts") as never },
   { name: "lab", summary: "run the stand-ins: DNS host, resolvers, services", load: () => import("./lab.ts") as never },

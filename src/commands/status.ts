@@ -43,7 +43,7 @@ export function nextStep({ ask, state, causes }: AskStanding, domain: DomainName
     case "noted":
     case "clashing":
     case "lapsed":
-      return `zandrel draft ${name}`;
+      return ask.web === undefined ? `zandrel draft ${name}` : (causes[0]?.remedy ?? `zandrel prove ${ask.id}`);
     case "astray":
       return causes[0]?.remedy ?? `zandrel prove ${ask.id}`;
     case "spreading":

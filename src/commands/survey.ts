@@ -6,8 +6,10 @@ import { memoized, zoneLookup } from "../core/lookup/index.ts";
 import type { DomainName } from "../core/name/index.ts";
 import { type Cause, hunt } from "../core/ownership/index.ts";
 import { holds, printRecord, type RecordSet, recordsOf } from "../core/record/index.ts";
+import { judgeProof, type WebProof } from "../core/site/index.ts";
 import { longest, visibleBy } from "../core/spread/index.ts";
 import { zonesOf } from "../core/zone/index.ts";
+import { fetchPage } from "../net/index.ts";
 import { moment } from "../present/index.ts";
 import type { Domain, Journal, JournalledChange, Publication, Workspace } from "../workspace/index.ts";
 import { type DomainLook, hostServer, type Looking, readZoneFile } from "./looking.ts";
@@ -24,6 +26,7 @@ const NOTHING: Memory = { proven: new Map(), settled: new Map(), publications: [
 
 /** The records of an ask as one text, by which a proof is tied to what was proven. */
 export const wantedText = (ask: Ask): string =>
+  (ask.web === undefined ? "" : `${JSON.stringify(ask.web)}\n`) +
   ask.wanted
     .flatMap(recordsOf)
     .map((record) => printRecord({ ...record, ttl: 0 }))
@@ -137,6 +140,40 @@ function visibilityOf(ask: Ask, memory: Memory): Visibility | undefined {
   return hold === undefined ? undefined : { publishedAt, by: visibleBy(publishedAt, hold), because: hold.because };
 }
 
+/** Where an ask stands whose proof is on the web: nothing spreads there, it is there or it is not. */
+async function webStanding(
+  ask: Ask,
+  proof: WebProof,
+  looking: Looking,
+  memory: Memory,
+  waits: readonly string[],
+): Promise<AskStanding> {
+  const common = { ask, views: [], visibility: undefined };
+  const verdict =
+    looking.web === undefined
+      ? { found: undefined, because: "a proof on the web cannot be looked at in master files", remedy: "" }
+      : judgeProof(proof, await fetchPage(proof.url, looking.web));
+  const proven = memory.proven.get(ask.id)?.wanted === wantedText(ask);
+  const settled = memory.settled.get(ask.id)?.wanted === wantedText(ask);
+  if (verdict.found === undefined) return { ...common, state: "unknown", because: verdict.because, causes: [] };
+  if (verdict.found)
+    return {
+      ...common,
+      state: proven ? "proven" : "settled",
+      because: proven ? "the service confirmed it, and it is still there" : verdict.because,
+      causes: [],
+    };
+  const causes: Cause[] = [{ kind: "web-proof", at: proof.url, because: verdict.because, remedy: verdict.remedy }];
+  const state = proven || settled ? "lapsed" : waits.length > 0 ? "waiting" : "noted";
+  const because =
+    state === "waiting"
+      ? `${waits.join(", ")} must be proven first`
+      : state === "lapsed"
+        ? `it was there, and now ${verdict.because}`
+        : verdict.because;
+  return { ...common, state, because, causes };
+}
+
 /** Looks at a domain from everywhere and derives where each of its asks stands. */
 export async function survey(
   domain: Domain,
@@ -159,6 +196,7 @@ export async function survey(
   };
   const asks = await Promise.all(
     domain.asks.map(async (ask): Promise<AskStanding> => {
+      if (ask.web !== undefined) return webStanding(ask, ask.web, looking, memory, waitingFor(ask, memory, domain));
       const views = trouble === undefined ? await look(ask.wanted, viewpoints) : [];
       const astray = ask.wanted.filter(
         (set) =>

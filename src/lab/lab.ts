@@ -1,5 +1,7 @@
 import { randomBytes } from "node:crypto";
-import { existsSync } from "node:fs";
+import { existsSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { type Clock, clockText, fastClock } from "../clock.ts";
 import { name } from "../core/name/index.ts";
@@ -7,7 +9,8 @@ import { DnsClient } from "../net/index.ts";
 import { AuthorityHost } from "./authority.ts";
 import { listenDns, type RunningServer } from "./dns-server.ts";
 import { CachingResolver } from "./resolver.ts";
-import { type RunningService, startSeekmere } from "./seekmere.ts";
+import { pagewick, type RunningService, type ServiceDescription, sealbarrow, seekmere, startService } from "./service.ts";
+import { startWebFront, type WebFront } from "./web-front.ts";
 import { type RunningApi, startZonemarrow } from "./zonemarrow.ts";
 import { ADDRESSES, EXAMPLE_ZONE, HOSTED_ZONES, ROOT_ZONE, ZONEMARROW_ZONES } from "./zones.ts";
 
@@ -28,6 +31,9 @@ export interface Lab {
   readonly registry: AuthorityHost;
   readonly vantages: Readonly<Record<string, CachingResolver>>;
   readonly seekmere: RunningService;
+  readonly pagewick: RunningService;
+  readonly sealbarrow: RunningService;
+  readonly web: WebFront;
   /** Contents of a zandrel.yaml that points at the lab. */
   readonly settings: string;
   /** Environment variables that the settings refer to. */
@@ -37,6 +43,9 @@ export interface Lab {
 
 /** Seconds by which the second name server and its changes trail behind. */
 const SECONDARY_LAG = 40;
+
+/** Seconds between a site being connected and its certificate. */
+const CERTIFICATE_PENDING = 900;
 
 /** The six places people look from; four of them in this release. */
 const VANTAGES = [
@@ -83,24 +92,48 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
   const token = randomBytes(18).toString("base64url");
   const zones = ["brackwater.example.", "brackwater-post.example."];
   const api: RunningApi = await startZonemarrow({ host: zonemarrow, token, zones });
-  const seekmere = await startSeekmere({ clock, resolver: resolver({}), key });
+  const web = await startWebFront([ADDRESSES.pagewick, ADDRESSES.parked], { http: port + 1, https: port + 2 });
+  const folder = mkdtempSync(join(tmpdir(), "zandrel-lab-"));
+  const authority = join(folder, "authority.pem");
+  writeFileSync(authority, web.authority);
+  const run = (description: ServiceDescription) => startService(description, { clock, resolver: resolver({}), key });
+  const [search, builder, issuer] = await Promise.all([
+    run(seekmere),
+    run({
+      ...pagewick(ADDRESSES.pagewick),
+      onAccepted(domain, purpose) {
+        if (purpose !== "site") return;
+        for (const host of [domain, `www.${domain}`]) {
+          web.hosts.set(host, { kind: "site" });
+          // Certificates take a while; the clock decides how long that is.
+          void clock.sleep(CERTIFICATE_PENDING * 1000).then(() => web.certify(host));
+        }
+      },
+    }),
+    run(sealbarrow),
+  ]);
   return {
     clock,
     nettlehost,
     zonemarrow,
     registry,
     vantages,
-    seekmere,
-    settings: settingsFor(port, seekmere.link),
+    seekmere: search,
+    pagewick: builder,
+    sealbarrow: issuer,
+    web,
+    settings: settingsFor(port, web.ports, { seekmere: search.link, pagewick: builder.link, sealbarrow: issuer.link }),
     env: {
       ZANDREL_CLOCK: clockText(start, realStart, speed),
       NETTLEHOST_TSIG: tsig.toString("base64"),
-      SEEKMERE_KEY: key,
+      SERVICE_KEY: key,
       ZONEMARROW_API: api.api,
       ZONEMARROW_TOKEN: token,
+      NODE_EXTRA_CA_CERTS: authority,
     },
     async close() {
-      await seekmere.close();
+      await Promise.all([search.close(), builder.close(), issuer.close(), web.close()]);
+      rmSync(folder, { recursive: true, force: true });
       await api.close();
       await close();
     },
@@ -113,7 +146,7 @@ const HELPER =
     .map((path) => fileURLToPath(new URL(`${path}/helpers/zonemarrow.mjs`, import.meta.url)))
     .find(existsSync) ?? "zonemarrow.mjs";
 
-function settingsFor(port: number, seekmereLink: string): string {
+function settingsFor(port: number, web: { http: number; https: number }, links: Readonly<Record<string, string>>): string {
   return `# Points a workspace at the lab.
 version: 1
 organisation: Brackwater Puppet Theatre
@@ -136,12 +169,14 @@ ${VANTAGES.map((vantage) => `  - name: ${vantage.name}\n    resolver: ${vantage.
       way: helper
       command: [${JSON.stringify(process.execPath)}, ${JSON.stringify(HELPER)}]
 services:
-  seekmere:
-    title: Seekmere
-    link: ${seekmereLink}
-    key: env:SEEKMERE_KEY
-defaults:
+${Object.entries(links)
+  .map(
+    ([key, link]) =>
+      `  ${key}:\n    title: ${key[0]?.toUpperCase()}${key.slice(1)}\n    link: ${link}\n    key: env:SERVICE_KEY\n${key === "sealbarrow" ? "    issuer: sealbarrow.example\n" : ""}`,
+  )
+  .join("")}defaults:
   ttl: 3600
   authorityPort: ${port}
+  webPorts: { http: ${web.http}, https: ${web.https} }
 `;
 }

@@ -4,6 +4,8 @@ export const ADDRESSES = {
   registry: "127.53.0.1",
   nettlehost: ["127.53.0.2", "127.53.0.3"],
   zonemarrow: ["127.53.0.4", "127.53.0.5"],
+  pagewick: "127.53.0.21",
+  parked: "127.53.0.22",
   vantages: ["127.53.0.11", "127.53.0.12", "127.53.0.13", "127.53.0.14"],
 } as const;
 
@@ -14,7 +16,7 @@ example. NS ns.registry.example.
 ns.registry.example. A ${ADDRESSES.registry}
 `;
 
-const delegated = ["nettlehost", "brackwater", "brackwater-tickets", "puppetfest"]
+const delegated = ["nettlehost", "brackwater", "brackwater-tickets", "puppetfest", "pagewick", "sealbarrow"]
   .map((label) => `${label} NS ns1.nettlehost\n${label} NS ns2.nettlehost\n`)
   .join("");
 
@@ -39,15 +41,17 @@ const start = `$TTL 1h
 `;
 
 /** What Nettlehost puts into every new zone until somebody changes it. */
-const parked = `@ A 192.0.2.80
+const parked = `@ A ${ADDRESSES.parked}
 www CNAME parked.nettlehost.example.
 `;
 
 export const HOSTED_ZONES: Readonly<Record<string, string>> = {
-  nettlehost: `${start}ns1 A ${ADDRESSES.nettlehost[0]}\nns2 A ${ADDRESSES.nettlehost[1]}\nparked A 192.0.2.80\n`,
+  nettlehost: `${start}ns1 A ${ADDRESSES.nettlehost[0]}\nns2 A ${ADDRESSES.nettlehost[1]}\nparked A ${ADDRESSES.parked}\n`,
   brackwater: `${start}${parked}@ 30m TXT "v=spf1 include:spf.inglemail.example -all"\n@ MX 10 mx1.inglemail.example.\nbox-office A 192.0.2.20\n`,
   "brackwater-tickets": `${start}${parked}`,
   puppetfest: `${start}${parked}`,
+  pagewick: `${start}*.sites A ${ADDRESSES.pagewick}\n`,
+  sealbarrow: `${start}*.proof TXT "proof"\n`,
 };
 
 /** The zones at the second DNS host. */

@@ -22,3 +22,4 @@ export {
   verifyMessage,
 } from "./tsig.ts";
 export { sendUpdate } from "./update.ts";
+export { fetchPage, followPage, type WebOptions } from "./web.ts";

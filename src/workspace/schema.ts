@@ -79,6 +79,8 @@ const service = z.strictObject({
   /** Where the service can be asked (see docs/service-link.md), and the key it wants. */
   link: z.url("expected an http or https address").optional(),
   key: secret.optional(),
+  /** Its domain in CAA records, where it issues certificates. */
+  issuer: line.optional(),
 });
 
 export const settingsSchema = z.strictObject({
@@ -92,12 +94,18 @@ export const settingsSchema = z.strictObject({
       ttl: seconds.default(3600),
       /** Port on which authoritative servers are asked; anything but 53 only makes sense in a lab. */
       authorityPort: z.number().int().min(1).max(65_535).default(53),
+      /** Ports of web servers, likewise. */
+      webPorts: z
+        .strictObject({ http: z.number().int().min(1).max(65_535), https: z.number().int().min(1).max(65_535) })
+        .default({ http: 80, https: 443 }),
     })
-    .default({ ttl: 3600, authorityPort: 53 }),
+    .default({ ttl: 3600, authorityPort: 53, webPorts: { http: 80, https: 443 } }),
 });
 export type Settings = z.output<typeof settingsSchema>;
 
 export const ROLES = ["main", "secondary", "redirect", "sending", "parked"] as const;
+
+const webAddress = z.url({ protocol: /^https?$/, error: "expected an http or https address" });
 
 const ask = z.strictObject({
   id: key,
@@ -111,12 +119,21 @@ const ask = z.strictObject({
   /** The least strict DMARC policy the service accepts. */
   dmarc: z.enum(POLICIES).optional(),
   note: z.string().optional(),
+  /** Proof on the web instead of in the DNS: a meta tag in a page, or a file. */
+  web: z
+    .union([
+      z.strictObject({ url: webAddress, meta: z.strictObject({ name: line, content: line }) }),
+      z.strictObject({ url: webAddress, file: z.string().min(1) }),
+    ])
+    .optional(),
 });
 
 export const domainSchema = z.strictObject({
   domain: domainName,
   role: z.enum(ROLES).default("main"),
   host: key.optional(),
+  /** Of a redirect domain: where it leads; the workspace's main domain if not given. */
+  redirectTo: domainName.optional(),
   asks: z
     .array(ask)
     .nullish()

@@ -49,7 +49,7 @@ describe("reading the files", () => {
         ],
       },
     ]);
-    expect(settings.defaults).toEqual({ ttl: 3600, authorityPort: 53 });
+    expect(settings.defaults).toEqual({ ttl: 3600, authorityPort: 53, webPorts: { http: 80, https: 443 } });
   });
   test.each<[string, Record<string, string>, RegExp]>([
     ["no workspace", {}, /there is no workspace .* zandrel init/],

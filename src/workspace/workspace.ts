@@ -3,6 +3,7 @@ import { dirname, join, relative, resolve } from "node:path";
 import { type Ask, checkKit, dmarcName, type Kit, kitSchema } from "../core/ask/index.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
 import { cutIntoStrings, octetsOf, type ResourceRecord, toSets } from "../core/record/index.ts";
+import type { WebProof } from "../core/site/index.ts";
 import { parseSpf, type SpfError } from "../core/spf/index.ts";
 import { closest, UserError } from "../core/user-error.ts";
 import { parseRecords } from "../core/zone/index.ts";
@@ -20,6 +21,8 @@ export interface Domain {
   readonly role: DomainFile["role"];
   /** Key of its DNS host; undefined where nobody said. */
   readonly host: string | undefined;
+  /** Where a redirect domain leads; undefined where nobody said. */
+  readonly redirectTo?: DomainName;
   readonly asks: readonly Ask[];
   /** Path of its file, as shown to people. */
   readonly path: string;
@@ -57,7 +60,7 @@ export function readSettings(path: string): YamlFile<Settings> {
 
 function readDomain(path: string, settings: Settings): Domain {
   const file = readYaml(shownPath(path), readText(path), domainSchema);
-  const { domain: name, role, host, asks } = file.value;
+  const { domain: name, role, host, redirectTo, asks } = file.value;
   if (host !== undefined) expectKey(file, ["host"], host, settings.hosts, "DNS host", "hosts");
   const ids = new Set<string>();
   const read = asks.map((ask, i): Ask => {
@@ -104,6 +107,7 @@ function readDomain(path: string, settings: Settings): Domain {
       after: ask.after,
       wanted: toSets(records),
       ...(ask.asked === undefined ? {} : { asked: ask.asked }),
+      ...(ask.web === undefined ? {} : { web: webProof(ask.web) }),
     };
   });
   asks.forEach((ask, i) => {
@@ -113,8 +117,11 @@ function readDomain(path: string, settings: Settings): Domain {
           `${file.place(["asks", i, "after", j])}: “${other}” is no ask of this file; correct the id or take that ask down first.`,
         );
   });
-  return { name, role, host, asks: read, path: shownPath(path) };
+  return { name, role, host, asks: read, path: shownPath(path), ...(redirectTo === undefined ? {} : { redirectTo }) };
 }
+
+const webProof = (web: NonNullable<DomainFile["asks"][number]["web"]>): WebProof =>
+  "meta" in web ? { kind: "meta", url: web.url, ...web.meta } : { kind: "file", url: web.url, text: web.file };
 
 function expectKey(
   file: YamlFile<unknown>,

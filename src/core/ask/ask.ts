@@ -1,5 +1,6 @@
 import type { DomainName } from "../name/index.ts";
 import type { RecordSet } from "../record/index.ts";
+import type { WebProof } from "../site/index.ts";
 
 /** What an ask is for. */
 export const PURPOSES = [
@@ -28,6 +29,8 @@ export interface Ask {
   readonly after: readonly string[];
   /** The record sets it wants, names absolute; an SPF term is a TXT set with a record of its own, see `isMet`. */
   readonly wanted: readonly RecordSet[];
+  /** A proof on the web, where the service looks at the site instead of the DNS. */
+  readonly web?: WebProof;
 }
 
 /** Where an ask stands; always derived, never stored. */

@@ -26,7 +26,8 @@ export type CauseKind =
   | "below-zone-cut"
   | "second-spf"
   | "broken-spf"
-  | "second-dmarc";
+  | "second-dmarc"
+  | "web-proof";
 
 /** One reason why a wanted record is not found: where, why in plain words, and what to do about it. */
 export interface Cause {
@@ -66,6 +67,7 @@ const ORDER: readonly CauseKind[] = [
   "wildcard-answers",
   "other-target",
   "other-value",
+  "web-proof",
 ];
 
 export interface HuntRequest {

@@ -1,0 +1,141 @@
+import { createHash } from "node:crypto";
+import Fastify from "fastify";
+import type { Clock } from "../clock.ts";
+import { type DomainName, name, parseName } from "../core/name/index.ts";
+import { type DataOf, isOfType, joined } from "../core/record/index.ts";
+import type { CachingResolver } from "./resolver.ts";
+
+export interface RunningService {
+  /** Where the service link is (docs/service-link.md). */
+  readonly link: string;
+  /** What the service shows to somebody who adds a domain, as text copied from its page. */
+  instructions(domain: string, purpose?: string): string;
+  close(): Promise<void>;
+}
+
+/** What one service asks for one purpose: what its page shows, and how it looks for it. */
+interface Step {
+  readonly shows: (domain: string) => string;
+  readonly accepts: (domain: DomainName, resolver: CachingResolver) => Promise<boolean>;
+  /** What it says when it does not find it. */
+  readonly refusal: string;
+  readonly acceptance: string;
+}
+
+export interface ServiceDescription {
+  readonly title: string;
+  readonly steps: Readonly<Record<string, Step>>;
+  /** Told when a step was accepted. */
+  readonly onAccepted?: (domain: string, purpose: string) => void;
+}
+
+/** The same short secret for the same domain, every time. */
+const secret = (service: string, domain: string, length: number): string =>
+  createHash("sha256").update(`${service} ${domain}`).digest("hex").slice(0, length);
+
+const hasText = async (resolver: CachingResolver, at: DomainName, text: string): Promise<boolean> => {
+  const answer = await resolver.ask(at, "TXT");
+  return answer.kind === "found" && isOfType(answer.set, "TXT") && answer.set.data.some((data) => joined(data) === text);
+};
+
+const leadsTo = async (resolver: CachingResolver, at: DomainName, addresses: readonly string[]): Promise<boolean> => {
+  const answer = await resolver.ask(at, "A");
+  return (
+    answer.kind === "found" &&
+    (answer.set.data as readonly DataOf["A"][]).every((data) => addresses.includes(data.address)) &&
+    answer.set.data.length > 0
+  );
+};
+
+const plain = (domain: DomainName): string => domain.slice(0, -1);
+
+/** The search engine: a TXT token at the domain itself. */
+export const seekmere: ServiceDescription = {
+  title: "Seekmere",
+  steps: {
+    ownership: {
+      shows: (domain) =>
+        `Verify that you own ${domain}\nAdd this record at your DNS provider:\nType   TXT\nHost   @\nValue  seekmere-owner=${secret("seekmere", domain, 10)}\n`,
+      accepts: (domain, resolver) => hasText(resolver, domain, `seekmere-owner=${secret("seekmere", plain(domain), 10)}`),
+      refusal: "We could not find your token. It can take up to 48 hours.",
+      acceptance: "The token was found. You are verified.",
+    },
+  },
+};
+
+/** The site builder: first a claim at a label of its own, then the addresses of the site. */
+export const pagewick = (address: string): ServiceDescription => ({
+  title: "Pagewick",
+  steps: {
+    ownership: {
+      shows: (domain) =>
+        `Claim ${domain} for your Pagewick site\n\nName\tType\tContent\n_pagewick\tTXT\tpagewick-claim:${secret("pagewick", domain, 8)}\n`,
+      accepts: (domain, resolver) =>
+        hasText(resolver, name("_pagewick", domain), `pagewick-claim:${secret("pagewick", plain(domain), 8)}`),
+      refusal: "Your domain is not connected yet. Check again later.",
+      acceptance: "The claim is accepted. Now point your domain at Pagewick.",
+    },
+    site: {
+      shows: (domain) =>
+        `Point ${domain} at Pagewick\n\nName\tType\tContent\n@\tA\t${address}\nwww\tCNAME\t${domain.split(".")[0]}.sites.pagewick.example\n`,
+      accepts: async (domain, resolver) =>
+        (await leadsTo(resolver, domain, [address])) && (await leadsTo(resolver, name("www", domain), [address])),
+      refusal: "Your domain does not point to us yet.",
+      acceptance: "Connected. The certificate is being issued.",
+    },
+  },
+});
+
+/** The certificate issuer: an alias at an underscore label that has to stay. */
+export const sealbarrow: ServiceDescription = {
+  title: "Sealbarrow",
+  steps: {
+    certificate: {
+      shows: (domain) =>
+        `Certificate request for ${domain}\nAdd a CNAME record for _sb-${secret("sealbarrow", domain, 4)} pointing to ${secret("sealbarrow", domain, 12)}.proof.sealbarrow.example\n`,
+      accepts: async (domain, resolver) => {
+        const answer = await resolver.ask(name(`_sb-${secret("sealbarrow", plain(domain), 4)}`, domain), "CNAME");
+        return (
+          answer.kind === "found" &&
+          isOfType(answer.set, "CNAME") &&
+          answer.set.data[0]?.target === name(`${secret("sealbarrow", plain(domain), 12)}.proof.sealbarrow.example`)
+        );
+      },
+      refusal: "Validation pending.",
+      acceptance: "Validated. Keep the record for renewals.",
+    },
+  },
+};
+
+/** Starts a service with a caching resolver of its own and its link over HTTP. */
+export async function startService(
+  { title, steps, onAccepted }: ServiceDescription,
+  { clock, resolver, key }: { clock: Clock; resolver: CachingResolver; key: string },
+): Promise<RunningService> {
+  const server = Fastify({ logger: false, forceCloseConnections: true });
+  server.addHook("onRequest", async (request, reply) => {
+    if (request.url !== "/link/v1" && request.headers.authorization !== `Bearer ${key}`)
+      await reply.code(401).send({ error: "a key is needed" });
+  });
+  server.get("/link/v1", async () => ({ contract: "zandrel-service-link", version: 1, service: title }));
+  server.post<{ Body: { domain?: unknown; purpose?: unknown } }>("/link/v1/checks", async (request, reply) => {
+    const parsed = parseName(String(request.body?.domain ?? ""));
+    const purpose = String(request.body?.purpose);
+    const step = Object.hasOwn(steps, purpose) ? steps[purpose] : undefined;
+    if (!parsed.ok || step === undefined)
+      return reply.code(422).send({ error: `${title} checks ${Object.keys(steps).join(", ")}` });
+    const accepted = await step.accepts(parsed.value, resolver);
+    if (accepted) onAccepted?.(plain(parsed.value), purpose);
+    return {
+      verdict: accepted ? "accepted" : "not-yet",
+      reason: accepted ? step.acceptance : step.refusal,
+      checkedAt: new Date(clock.now()).toISOString(),
+    };
+  });
+  const address = await server.listen({ host: "127.0.0.1", port: 0 });
+  return {
+    link: `${address}/link/v1`,
+    instructions: (domain, purpose = Object.keys(steps)[0] as string) => steps[purpose]?.shows(domain) ?? "",
+    close: () => server.close(),
+  };
+}

@@ -1,0 +1,106 @@
+import { createServer as createHttp, type IncomingMessage, type Server, type ServerResponse } from "node:http";
+import { createServer as createHttps } from "node:https";
+import { createSecureContext, type SecureContext } from "node:tls";
+import { generate } from "selfsigned";
+
+/** How a host of the lab's web front answers; each but `site` and `redirect` is a mistake to switch on. */
+export type HostMode =
+  | { readonly kind: "site"; readonly body?: string; readonly files?: Readonly<Record<string, string>> }
+  | { readonly kind: "redirect" | "temporary" | "path-lost" | "to-http" | "frame" | "refresh"; readonly to: string };
+
+export interface WebFront {
+  readonly ports: { readonly http: number; readonly https: number };
+  /** The certificate authority of the lab, as PEM. */
+  readonly authority: string;
+  /** What each host answers; hosts that are not listed get the parked page. */
+  readonly hosts: Map<string, HostMode>;
+  /** Issues the certificate of a host; before that it gets the one of somebody else. */
+  certify(host: string): Promise<void>;
+  close(): Promise<void>;
+}
+
+const parked = "<html><head><title>Parked</title></head><body>This domain is parked at Nettlehost.</body></html>";
+
+function answer(mode: HostMode | undefined, request: IncomingMessage, response: ServerResponse): void {
+  const path = request.url ?? "/";
+  const page = (body: string, status = 200) => {
+    response.writeHead(status, { "content-type": "text/html" });
+    response.end(body);
+  };
+  const redirect = (status: number, to: string) => {
+    response.writeHead(status, { location: to });
+    response.end();
+  };
+  switch (mode?.kind) {
+    case undefined:
+      return page(parked);
+    case "site": {
+      const file = mode.files?.[path];
+      if (file !== undefined) return page(file);
+      return path === "/" || mode.files === undefined
+        ? page(mode.body ?? "<html><head><title>Brackwater</title></head><body>Curtain up</body></html>")
+        : page("<html>not found</html>", 404);
+    }
+    case "redirect":
+      return redirect(301, `https://${mode.to}${path}`);
+    case "temporary":
+      return redirect(302, `https://${mode.to}${path}`);
+    case "path-lost":
+      return redirect(301, `https://${mode.to}/`);
+    case "to-http":
+      return redirect(301, `http://${mode.to}${path}`);
+    case "frame":
+      return page(`<html><frameset rows="100%"><frame src="https://${mode.to}/"></frameset></html>`);
+    case "refresh":
+      return page(`<html><head><meta http-equiv="refresh" content="0; url=https://${mode.to}/"></head></html>`);
+  }
+}
+
+/** The lab's web servers: HTTP and HTTPS on some loopback addresses, one certificate authority, answers by host name. */
+export async function startWebFront(addresses: readonly string[], ports: { http: number; https: number }): Promise<WebFront> {
+  const ca = await generate([{ name: "commonName", value: "Lab Certificate Authority" }], {
+    keyType: "ec",
+    algorithm: "sha256",
+    extensions: [
+      { name: "basicConstraints", cA: true, critical: true },
+      { name: "keyUsage", keyCertSign: true, cRLSign: true, critical: true },
+    ],
+  });
+  const leaf = async (host: string): Promise<{ key: string; cert: string }> => {
+    const made = await generate([{ name: "commonName", value: host }], {
+      keyType: "ec",
+      algorithm: "sha256",
+      ca: { key: ca.private, cert: ca.cert },
+      extensions: [{ name: "subjectAltName", altNames: [{ type: 2, value: host }] }],
+    });
+    return { key: made.private, cert: made.cert };
+  };
+  const hosts = new Map<string, HostMode>();
+  const contexts = new Map<string, SecureContext>();
+  const pending = await leaf("sites.pagewick.example");
+  const handle = (request: IncomingMessage, response: ServerResponse) =>
+    answer(hosts.get((request.headers.host ?? "").split(":")[0] ?? ""), request, response);
+  const servers: Server[] = [];
+  for (const address of addresses) {
+    const plainServer = createHttp(handle);
+    const secure = createHttps(
+      { ...pending, SNICallback: (host, done) => done(null, contexts.get(host) ?? createSecureContext(pending)) },
+      handle,
+    );
+    await new Promise<void>((resolve, reject) => plainServer.once("error", reject).listen(ports.http, address, resolve));
+    await new Promise<void>((resolve, reject) => secure.once("error", reject).listen(ports.https, address, resolve));
+    servers.push(plainServer, secure as unknown as Server);
+  }
+  return {
+    ports,
+    authority: ca.cert,
+    hosts,
+    async certify(host) {
+      contexts.set(host, createSecureContext(await leaf(host)));
+    },
+    async close() {
+      for (const server of servers) server.closeAllConnections();
+      await Promise.all(servers.map((server) => new Promise<void>((resolve) => server.close(() => resolve()))));
+    },
+  };
+}

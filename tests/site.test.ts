@@ -1,0 +1,156 @@
+import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { name } from "../src/core/name/index.ts";
+import { startLab } from "../src/lab/index.ts";
+import type { HostMode } from "../src/lab/web-front.ts";
+import { folderWith, freePort, zandrel } from "./zandrel.ts";
+
+/** The site side on the lab: two-stage asks, a pending certificate, redirects with their usual mistakes, proofs on the web. */
+type Lab = Awaited<ReturnType<typeof startLab>>;
+let lab: Lab;
+let folder: string;
+beforeAll(async () => {
+  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed: 300, port: await freePort() });
+  folder = folderWith({ "zandrel.yaml": lab.settings });
+  mkdirSync(join(folder, "domains"));
+  writeFileSync(join(folder, "domains/brackwater.example.yaml"), "domain: brackwater.example\nhost: nettlehost\nasks: []\n");
+  writeFileSync(
+    join(folder, "domains/puppetfest.example.yaml"),
+    "domain: puppetfest.example\nrole: redirect\nhost: nettlehost\nasks: []\n",
+  );
+});
+afterAll(() => lab.close());
+const run = (argv: readonly string[], input = "") => zandrel(folder, argv, { env: lab.env, input });
+const checks = async (domain: string): Promise<{ id: string; name: string; holds: boolean | null; because: string }[]> =>
+  (await run(["site", domain, "--json"])).json.domains[0].checks;
+
+describe("the site builder's two stages, to the certificate", () => {
+  test("claim, proof, addresses, replacement of the parked records, proof, certificate", async () => {
+    const claimed = await run(
+      ["intake", "-", "--service", "pagewick", "--domain", "brackwater.example"],
+      lab.pagewick.instructions("brackwater.example"),
+    );
+    expect(claimed).toMatchObject({ exit: 0, err: "" });
+    const point = await run(
+      ["intake", "-", "--service", "pagewick", "--domain", "brackwater.example", "--purpose", "site", "--id", "pagewick-site"],
+      lab.pagewick.instructions("brackwater.example", "site"),
+    );
+    expect(point).toMatchObject({ exit: 0, err: "" });
+    const file = join(folder, "domains/brackwater.example.yaml");
+    writeFileSync(
+      file,
+      readFileSync(file, "utf8").replace("purpose: site\n", "purpose: site\n    after: [pagewick-ownership]\n"),
+    );
+    const states = async () =>
+      (await run(["status", "brackwater.example", "--json"])).json.domains[0].asks.map((ask: { state: string }) => ask.state);
+    expect(await states()).toEqual(["noted", "waiting"]);
+    expect(await run(["publish", "brackwater.example"])).toMatchObject({ exit: 0, err: "" });
+    expect(await run(["watch", "brackwater.example", "--until", "proven", "--for", "6h"])).toMatchObject({
+      exit: 0,
+      out: expect.stringContaining("it is proven"),
+    });
+    expect(await states()).toEqual(["proven", "clashing"]);
+    expect(await run(["publish", "brackwater.example"])).toMatchObject({
+      exit: 1,
+      err: expect.stringContaining("something is in the way"),
+    });
+    expect(await run(["publish", "brackwater.example", "--replace", "@", "--replace", "www"])).toMatchObject({
+      exit: 0,
+      err: "",
+    });
+    expect(await run(["watch", "brackwater.example", "--for", "6h"])).toMatchObject({ exit: 0 });
+    const before = await checks("brackwater.example");
+    expect(before.filter((one) => one.id === "certificate").map((one) => one.because)).toEqual([
+      expect.stringContaining("still pending"),
+      expect.stringContaining("still pending"),
+    ]);
+    expect(await run(["prove", "pagewick-site"])).toMatchObject({ exit: 0 });
+    // A quarter of an hour of the lab's time.
+    await lab.clock.sleep(960_000);
+    const after = await run(["site", "brackwater.example", "--json"]);
+    expect(after.json.domains[0].checks.filter((one: { holds: boolean }) => !one.holds)).toEqual([]);
+    expect(after.exit).toBe(0);
+  }, 120_000);
+
+  test("a leftover address and a CAA record that keeps the issuer out are found", async () => {
+    const apex = name("brackwater.example");
+    lab.nettlehost.put(apex, { name: apex, type: "AAAA", ttl: 60, data: [{ address: "2001:db8::80" }] });
+    lab.nettlehost.put(apex, {
+      name: apex,
+      type: "CAA",
+      ttl: 60,
+      data: [{ flags: 0, tag: "issue", value: "elsewhere.example" }],
+    });
+    await lab.clock.sleep(960_000);
+    const found = (await checks("brackwater.example")).filter((one) => one.holds === false);
+    expect(found).toEqual(
+      expect.arrayContaining([
+        expect.objectContaining({ id: "leftover", because: expect.stringContaining("2001:db8::80") }),
+        expect.objectContaining({ id: "caa", because: expect.stringContaining("only elsewhere.example") }),
+      ]),
+    );
+    lab.nettlehost.remove(apex, apex, "AAAA");
+    lab.nettlehost.remove(apex, apex, "CAA");
+  });
+});
+
+describe("the redirect domain", () => {
+  const set = async (mode: HostMode) => {
+    for (const host of ["puppetfest.example", "www.puppetfest.example"]) {
+      lab.web.hosts.set(host, mode);
+      await lab.web.certify(host);
+    }
+  };
+  test.each<[HostMode["kind"], boolean, RegExp]>([
+    ["redirect", true, /path and query kept/],
+    ["temporary", false, /temporary \(302\)/],
+    ["path-lost", false, /path is lost/],
+    ["to-http", false, /without encryption/],
+    ["frame", false, /inside a frame/],
+    ["refresh", false, /by itself after loading/],
+  ])("%s", async (kind, holds, because) => {
+    await set({ kind, to: "brackwater.example" } as HostMode);
+    const redirects = (await checks("puppetfest.example")).filter((one) => one.id === "redirect");
+    expect(redirects).toHaveLength(4);
+    for (const one of redirects) expect(one).toMatchObject({ holds, because: expect.stringMatching(because) });
+  });
+  test("what is not set up at all shows the parked page", async () => {
+    lab.web.hosts.delete("puppetfest.example");
+    expect((await checks("puppetfest.example")).find((one) => one.name.startsWith("http://puppetfest"))).toMatchObject({
+      holds: false,
+      because: expect.stringContaining("does not redirect"),
+    });
+  });
+});
+
+describe("proofs on the web", () => {
+  test("a meta tag and a file: missing, wrong, there, gone again", async () => {
+    const asks = [
+      "  - id: meta\n    service: seekmere\n    purpose: ownership\n    web:\n      url: https://brackwater.example/\n      meta: { name: seekmere-site, content: 4f1d }\n",
+      "  - id: file\n    service: seekmere\n    purpose: ownership\n    web:\n      url: https://brackwater.example/seekmere.txt\n      file: seekmere-owner=4f1d\n",
+    ].join("");
+    const here = folderWith({ "zandrel.yaml": lab.settings });
+    mkdirSync(join(here, "domains"));
+    writeFileSync(join(here, "domains/b.yaml"), `domain: brackwater.example\nhost: nettlehost\nasks:\n${asks}`);
+    const states = async () =>
+      (await zandrel(here, ["status", "--json"], { env: lab.env })).json.domains[0].asks.map(
+        (ask: { state: string }) => ask.state,
+      );
+    lab.web.hosts.set("brackwater.example", { kind: "site", files: {} });
+    expect(await states()).toEqual(["noted", "noted"]);
+    lab.web.hosts.set("brackwater.example", {
+      kind: "site",
+      body: '<head><meta name="seekmere-site" content="4f1d"></head>',
+      files: { "/seekmere.txt": "seekmere-owner=4f1d\n" },
+    });
+    expect(await states()).toEqual(["settled", "settled"]);
+    expect(await zandrel(here, ["prove", "meta", "--confirmed"], { env: lab.env })).toMatchObject({ exit: 0 });
+    expect(await states()).toEqual(["proven", "settled"]);
+    lab.web.hosts.set("brackwater.example", { kind: "site", files: {} });
+    expect(await states()).toEqual(["lapsed", "lapsed"]);
+    expect((await zandrel(here, ["prove", "file", "--json"], { env: lab.env })).json.asks[0].causes).toMatchObject([
+      { kind: "web-proof", because: expect.stringContaining("404") },
+    ]);
+  });
+});
