@@ -15,6 +15,8 @@ const BINARIES = {
   unbound: "/usr/sbin/unbound",
   kdig: "/usr/bin/kdig",
   dig: "/usr/bin/dig",
+  checkzone: "/usr/bin/named-checkzone",
+  kzonecheck: "/usr/bin/kzonecheck",
 };
 const missing = Object.entries(BINARIES).filter(([, path]) => !existsSync(path));
 const required = process.env.ZANDREL_REQUIRE_SERVERS === "1";
@@ -204,6 +206,27 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
     const refused = await own(["publish"], more);
     expect(refused).toMatchObject({ exit: 3, out: "", err: expect.stringMatching(expected) });
     expect(await dig(address, "_refused.brackwater.example", "TXT")).toBe("");
+  });
+
+  test("relocate captures the whole zone where the server hands it out, and says so where it does not", async () => {
+    const captured = await own(["relocate", "capture", "brackwater.example", "--json"]);
+    expect(captured.json.capture).toMatchObject({ whole: software === "named", unasked: [] });
+    expect(captured.exit).toBe(0);
+  });
+
+  test("what is edited in a master file is accepted by the servers' own checkers", async () => {
+    const zone =
+      "; mine\n$TTL 1h\n$ORIGIN brackwater.example.\n@ SOA ns1 hostmaster 2026030101 2h 15m 2w 5m\n@ NS ns1\nns1 A 192.0.2.53\n";
+    writeFileSync(join(folder, "mine.zone"), zone);
+    expect(await own(["publish", "--into", "mine.zone"])).toMatchObject({ exit: 0, err: "" });
+    const checks = [
+      [BINARIES.checkzone, "brackwater.example", join(folder, "mine.zone")],
+      [BINARIES.kzonecheck, "-o", "brackwater.example", join(folder, "mine.zone")],
+    ];
+    for (const [program = "", ...argv] of checks) {
+      const { exitCode, stderr, stdout } = await execa(program, argv, { reject: false });
+      expect(`${program} ${exitCode} ${exitCode === 0 ? "" : stderr + stdout}`).toBe(`${program} 0 `);
+    }
   });
 
   test("a clock 20 minutes off and an unknown key are told apart", async () => {

@@ -22,6 +22,7 @@ export const COMMANDS: readonly {
     summary: "check as the service will, find out why not, and ask it",
     load: () => import("./prove.ts") as never,
   },
+  { name: "relocate", summary: "move a zone to another DNS host", load: () => import("./relocate.ts") as never },
   {
     name: "site",
     summary: "check where the names lead: addresses, redirect, certificate",

@@ -64,7 +64,7 @@ const unknownCommand = (name: string): UserError => {
     COMMANDS.map((one) => one.name),
   );
   return new UserError(
-    `there is no command “${visible(name)}”${near === undefined ? "" : `; did you mean “${near}”?`} Run zandrel --help to see them all.`,
+    `there is no command “${visible(name)}”${near === undefined ? ":" : `; did you mean “${near}”?`} run zandrel --help to see them all.`,
   );
 };
 
@@ -117,7 +117,7 @@ function parserFor(command: Command<never>) {
         );
       const near = closest(wrong, known);
       throw new UserError(
-        `zandrel ${command.name} has no option --${visible(wrong)}${near === undefined ? "" : `; did you mean --${near}?`} Run zandrel ${command.name} --help to see them.`,
+        `zandrel ${command.name} has no option --${visible(wrong)}${near === undefined ? ":" : `; did you mean --${near}?`} run zandrel ${command.name} --help to see them.`,
       );
     });
   for (const [line, meaning] of command.examples) parser.example(line, meaning);

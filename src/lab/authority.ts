@@ -54,6 +54,8 @@ export class AuthorityHost {
   readonly #clock: Clock;
   /** By how much this host's clock for checking signatures is off, in seconds. */
   clockSkew = 0;
+  /** Whether this host hands out whole zones to anybody who asks. */
+  handsOutZones = false;
   readonly log: LoggedQuery[] = [];
 
   constructor(clock: Clock, keys: readonly TsigKey[] = []) {
@@ -131,6 +133,7 @@ export class AuthorityHost {
     const [question] = query.questions;
     if (question === undefined || query.opcode !== OPCODE.QUERY) return { ...reply, rcode: RCODE.NOTIMP };
     this.log.push({ server, name: question.name, type: question.type });
+    if (question.type === "AXFR") return this.#wholeZone(reply, question.name, lag);
     const answer = answerFromZones(this.zones(lag), question.name, question.type);
     const chain = wireSets(answer.chain);
     switch (answer.kind) {
@@ -157,6 +160,14 @@ export class AuthorityHost {
         if (answer.why === "outside" && chain.length > 0) return { ...reply, authoritative: true, answers: chain };
         return { ...reply, rcode: answer.why === "loop" ? RCODE.SERVFAIL : RCODE.REFUSED };
     }
+  }
+
+  /** The whole zone in one message, from SOA to SOA (RFC 5936), where this host hands zones out. */
+  #wholeZone(reply: Message, apex: DomainName, lag: number): Message {
+    const zone = this.handsOutZones ? this.zones(lag).find((one) => one.apex === apex) : undefined;
+    if (zone?.soa === undefined) return { ...reply, rcode: RCODE.REFUSED };
+    const others = [...zone.nodes.values()].flatMap((node) => [...node.values()]).filter((set) => set !== zone.soa);
+    return { ...reply, authoritative: true, answers: wireSets([zone.soa, ...others, zone.soa]) };
   }
 
   #update(request: Buffer, update: Message): Buffer {

@@ -15,6 +15,7 @@ export { DnsClient } from "./client.ts";
 export { type HelperSet, runHelper } from "./helper.ts";
 export * from "./message.ts";
 export { askService } from "./service-link.ts";
+export { transferZone } from "./transfer.ts";
 export {
   signMessage,
   TSIG_ERROR,

@@ -39,6 +39,7 @@ export type JournalEvent =
     }
   | { readonly kind: "publication-closed"; readonly opened: number; readonly end: PublicationEnd; readonly because: string }
   | { readonly kind: "ask-retired"; readonly ask: string; readonly because: string }
+  | { readonly kind: "delegation-seen"; readonly host: string; readonly servers: readonly string[] }
   | { readonly kind: "settled"; readonly ask: string; readonly wanted: string }
   | {
       readonly kind: "asked-service";

@@ -1,0 +1,12 @@
+/**
+ * Moving a zone to another DNS host.
+ *
+ * ```ts
+ * const { sets, unasked } = await captureByAsking(lookup, apex, namesToAsk(apex, known));
+ * zoneText(apex, sets, ["taken from Nettlehost"]);
+ * await compareSides(oldLookup, newLookup, apex, wanted);   // { same, differences, unasked }
+ * judgeCutOver(delegated, expected, clocks);                // { state: "moved", oldHostUntil }
+ * ```
+ */
+export * from "./relocate.ts";
+export { USUAL_TYPES } from "./usual-names.ts";

@@ -1,0 +1,77 @@
+import { describe, expect, test } from "@jest/globals";
+import { type Lookup, zoneLookup } from "../lookup/index.ts";
+import { name } from "../name/index.ts";
+import { toSets } from "../record/index.ts";
+import { parseRecords, parseZone, zonesOf } from "../zone/index.ts";
+import { captureByAsking, compareSides, judgeCutOver, namesToAsk, zoneText } from "./index.ts";
+
+const apex = name("brackwater.example");
+const side = (lines: string): Lookup =>
+  zoneLookup(zonesOf(parseZone(`$TTL 300\n@ SOA a b 1 1 1 1 60\n@ NS ns1\n${lines}`, { origin: apex })));
+const OLD =
+  '@ A 192.0.2.1\n@ TXT "v=spf1 -all"\nwww CNAME x.test.\n*.tour TXT wild\nodd-name A 192.0.2.9\nshop NS ns1.elsewhere.test.\n@ CAA 0 issue "sealbarrow.example"\n';
+
+describe("capturing by asking", () => {
+  test("finds the usual names and the known ones, and nothing twice", async () => {
+    const names = namesToAsk(apex, [name("odd-name", apex), name("x.tour", apex)]);
+    const { sets, unasked } = await captureByAsking(side(OLD), apex, names);
+    expect(unasked).toEqual([]);
+    expect(sets.map((set) => `${set.name.replace(".brackwater.example.", "")} ${set.type}`)).toEqual([
+      "brackwater.example. A",
+      "brackwater.example. TXT",
+      "brackwater.example. NS",
+      "brackwater.example. CAA",
+      "www CNAME",
+      "shop NS",
+      "odd-name A",
+    ]);
+  });
+  test("what comes out as a master file says the same when read again, without the host's own records", async () => {
+    const { sets } = await captureByAsking(side(OLD), apex, namesToAsk(apex, [name("odd-name", apex)]));
+    const text = zoneText(apex, sets, ["one remark", "a line\nbreak"]);
+    expect(text.startsWith("; one remark\n; a line break\n$ORIGIN brackwater.example.\n")).toBe(true);
+    const read = parseZone(text);
+    expect(read.issues).toEqual([]);
+    const keys = (list: readonly { name: string; type: string; ttl: number }[]) =>
+      list.map((set) => `${set.name} ${set.type} ${set.ttl}`).sort();
+    expect(keys(toSets(read.entries))).toEqual(keys(sets.filter((set) => !(set.name === apex && set.type === "NS"))));
+  });
+});
+
+describe("comparing both sides", () => {
+  const wanted = parseRecords(
+    "@ A 192.0.2.1\n@ NS x\n@ TXT t\nwww A 192.0.2.1\nwww CNAME x\nodd-name A 192.0.2.1\nshop NS x\nfresh A 192.0.2.1\nnone A 192.0.2.1\n",
+    { origin: apex, ttl: 1 },
+  ).records;
+  test.each<[string, string, string[]]>([
+    ["the same", OLD, []],
+    ["a record missing", OLD.replace("odd-name A 192.0.2.9\n", ""), ["missing odd-name.brackwater.example. A"]],
+    ["another value", OLD.replace("192.0.2.1\n", "192.0.2.2\n"), ["differs brackwater.example. A"]],
+    ["another target", OLD.replace("x.test.", "y.test."), ["differs www.brackwater.example. CNAME"]],
+    ["another TTL", OLD.replace("@ A", "@ 60 A"), ["ttl brackwater.example. A"]],
+    ["a record more", `${OLD}fresh A 192.0.2.3\n`, ["extra fresh.brackwater.example. A"]],
+    [
+      "an alias that became an address",
+      OLD.replace("www CNAME x.test.", "www A 192.0.2.7"),
+      ["extra www.brackwater.example. A", "missing www.brackwater.example. CNAME"],
+    ],
+  ])("%s", async (_, fresh, expected) => {
+    const { differences, unasked } = await compareSides(side(OLD), side(fresh), apex, wanted);
+    expect(unasked).toEqual([]);
+    expect(differences.map((one) => `${one.kind} ${one.name} ${one.type}`).sort()).toEqual([...expected].sort());
+  });
+});
+
+describe("the cut-over", () => {
+  const clocks = { movedAt: 1_000_000, now: 1_000_000, parentTtl: 3600, oldNsTtl: 7200, longestTtl: 600 };
+  test.each<[string, string[], object, string, number | undefined]>([
+    ["still the old servers", ["old1", "old2"], {}, "not-yet", undefined],
+    ["some of each", ["new1", "old1"], {}, "half", undefined],
+    ["moved: the longer of both NS TTLs, and the longest record", ["new1", "new2"], {}, "moved", 1_000_000 + 7_800_000],
+    ["moved, seen just now", ["new1"], { movedAt: undefined, now: 2_000_000 }, "moved", 2_000_000 + 7_800_000],
+    ["the parent's TTL is longer", ["new1"], { parentTtl: 86_400 }, "moved", 1_000_000 + 87_000_000],
+    ["over", ["new1"], { now: 1_000_000 + 7_800_000 }, "over", 1_000_000 + 7_800_000],
+  ])("%s", (_, delegated, more, state, until) => {
+    expect(judgeCutOver(delegated, ["new1", "new2"], { ...clocks, ...more })).toMatchObject({ state, oldHostUntil: until });
+  });
+});

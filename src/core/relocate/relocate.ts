@@ -1,0 +1,159 @@
+import { type Lookup, liveAt } from "../lookup/index.ts";
+import { type DomainName, displayName, parseName, relativeText } from "../name/index.ts";
+import { printData, type RecordSet, type RecordType, sameData } from "../record/index.ts";
+import { USUAL_NAMES, USUAL_TYPES } from "./usual-names.ts";
+
+/** A set that could not be asked for. */
+export interface Unasked {
+  readonly name: DomainName;
+  readonly type: RecordType;
+  readonly because: string;
+}
+
+/** What was found at a zone's present servers by asking name by name, and what could not be asked. */
+export interface Capture {
+  readonly sets: readonly RecordSet[];
+  readonly unasked: readonly Unasked[];
+  readonly asked: number;
+}
+
+/** The usual names and those that are known from elsewhere, each once. */
+export function namesToAsk(apex: DomainName, known: Iterable<DomainName>): DomainName[] {
+  const usual = USUAL_NAMES.flatMap((text) => {
+    const parsed = parseName(text, apex);
+    return parsed.ok ? [parsed.value] : [];
+  });
+  return [...new Set([apex, ...usual, ...known])];
+}
+
+/** Asks a zone's server for every usual type at these names. What a wildcard answers is taken once, at the wildcard. */
+export async function captureByAsking(lookup: Lookup, apex: DomainName, names: readonly DomainName[]): Promise<Capture> {
+  const sets = new Map<string, RecordSet>();
+  const unasked: Unasked[] = [];
+  let asked = 0;
+  for (const name of names) {
+    for (const type of USUAL_TYPES) {
+      const live = await liveAt(lookup, apex, name, type);
+      asked += 1;
+      if (live.kind === "set" || live.kind === "alias") sets.set(`${live.set.name} ${live.set.type}`, live.set);
+      if (live.kind === "failed" && live.answer.delegation === undefined)
+        unasked.push({ name, type, because: live.answer.detail });
+      if (live.kind === "failed" && live.answer.delegation !== undefined)
+        sets.set(`${live.answer.delegation.ns.name} NS`, live.answer.delegation.ns);
+      // Where an alias stands, or another zone begins, nothing else is to be found.
+      if (live.kind === "alias" || (live.kind === "failed" && live.answer.delegation !== undefined)) break;
+    }
+  }
+  return { sets: [...sets.values()], unasked, asked };
+}
+
+/** Sets that belong to the DNS host and not to the domain: the new host brings its own. */
+export const isHosts = (set: RecordSet, apex: DomainName): boolean =>
+  (set.name === apex && (set.type === "SOA" || set.type === "NS")) ||
+  ["RRSIG", "NSEC", "NSEC3", "NSEC3PARAM", "DNSKEY", "CDS", "CDNSKEY", "ZONEMD"].includes(set.type);
+
+/** The captured zone as a master file for the new host, without what the old host put there for itself. */
+export function zoneText(apex: DomainName, sets: readonly RecordSet[], remarks: readonly string[]): string {
+  const own = sets
+    .filter((set) => !isHosts(set, apex))
+    .sort((a, b) => (a.name === apex ? -1 : b.name === apex ? 1 : a.name < b.name ? -1 : a.name > b.name ? 1 : 0));
+  const lines = own.flatMap((set) =>
+    set.data.map((data) => `${relativeText(set.name, apex)}\t${set.ttl}\tIN\t${set.type}\t${printData(set.type, data)}`),
+  );
+  return `${remarks.map((remark) => `; ${remark.replace(/[\r\n]+/g, " ")}\n`).join("")}$ORIGIN ${apex}\n${lines.join("\n")}\n`;
+}
+
+/** One difference between the two sides. */
+export interface Difference {
+  readonly kind: "missing" | "extra" | "differs" | "ttl";
+  readonly name: DomainName;
+  readonly type: RecordType;
+  readonly old: RecordSet | undefined;
+  readonly new: RecordSet | undefined;
+}
+
+export interface Comparison {
+  readonly same: number;
+  readonly differences: readonly Difference[];
+  readonly unasked: readonly Unasked[];
+}
+
+/** Asks both sides directly for each set, and says where they differ. What the hosts bring themselves does not count. */
+export async function compareSides(
+  old: Lookup,
+  fresh: Lookup,
+  apex: DomainName,
+  wanted: readonly { readonly name: DomainName; readonly type: RecordType }[],
+): Promise<Comparison> {
+  const differences: Difference[] = [];
+  const unasked: Unasked[] = [];
+  let same = 0;
+  /** What stands at the name for exactly this type; an alias counts as itself only. */
+  const own = (live: Awaited<ReturnType<typeof liveAt>>, type: RecordType): RecordSet | undefined =>
+    live.kind === "set" ? live.set : live.kind === "failed" && type === "NS" ? live.answer.delegation?.ns : undefined;
+  for (const { name, type } of wanted) {
+    if (name === apex && (type === "SOA" || type === "NS")) continue;
+    const [there, here] = await Promise.all([liveAt(old, apex, name, type), liveAt(fresh, apex, name, type)]);
+    const failure = [there, here].find((live) => live.kind === "failed" && live.answer.delegation === undefined);
+    if (failure?.kind === "failed") {
+      unasked.push({ name, type, because: failure.answer.detail });
+      continue;
+    }
+    const [before, after] = [own(there, type), own(here, type)];
+    if (before === undefined && after === undefined) continue;
+    const common = { name, type, old: before, new: after };
+    if (!sameData(before, after))
+      differences.push({ kind: after === undefined ? "missing" : before === undefined ? "extra" : "differs", ...common });
+    else if (before?.ttl !== after?.ttl) differences.push({ kind: "ttl", ...common });
+    else same += 1;
+  }
+  return { same, differences, unasked };
+}
+
+/** Where a move of name servers stands. */
+export interface CutOver {
+  readonly state: "not-yet" | "half" | "moved" | "over";
+  readonly because: string;
+  /** When nobody can be led to the old host any more, in milliseconds since 1970; undefined before the move. */
+  readonly oldHostUntil: number | undefined;
+}
+
+/**
+ * Judges a change of name servers: everybody who asked the parent just before keeps its answer for the parent's
+ * NS TTL, and may take the old zone's own NS set from there for its TTL; behind that the longest TTL of the
+ * old zone's records can still be kept.
+ *
+ * @param movedAt when the parent was first seen to name the new servers; milliseconds since 1970
+ */
+export function judgeCutOver(
+  delegated: readonly string[],
+  expected: readonly string[],
+  {
+    movedAt,
+    now,
+    parentTtl,
+    oldNsTtl,
+    longestTtl,
+  }: { movedAt: number | undefined; now: number; parentTtl: number; oldNsTtl: number; longestTtl: number },
+): CutOver {
+  const onNew = delegated.filter((server) => expected.includes(server));
+  if (onNew.length === 0)
+    return { state: "not-yet", because: "the parent zone still names the old name servers", oldHostUntil: undefined };
+  if (onNew.length < delegated.length)
+    return {
+      state: "half",
+      because: `the parent zone names old and new name servers together: ${delegated.filter((server) => !expected.includes(server)).join(", ")} is not the new host's`,
+      oldHostUntil: undefined,
+    };
+  const until = (movedAt ?? now) + (Math.max(parentTtl, oldNsTtl) + longestTtl) * 1000;
+  return until <= now
+    ? { state: "over", because: "every TTL of the old host has run out", oldHostUntil: until }
+    : {
+        state: "moved",
+        because: "the parent zone names the new name servers; caches may still lead to the old ones",
+        oldHostUntil: until,
+      };
+}
+
+/** A name server set, for people. */
+export const serverList = (names: readonly DomainName[]): string => names.map(displayName).join(", ");

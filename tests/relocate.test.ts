@@ -1,0 +1,116 @@
+import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import { name } from "../src/core/name/index.ts";
+import { startLab } from "../src/lab/index.ts";
+import { folderWith, freePort, zandrel } from "./zandrel.ts";
+
+/** The move from Nettlehost to Zonemarrow, through the built program, in its order. */
+type Lab = Awaited<ReturnType<typeof startLab>>;
+let lab: Lab;
+let folder: string;
+const apex = name("brackwater.example");
+beforeAll(async () => {
+  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed: 2000, port: await freePort() });
+  folder = folderWith({ "zandrel.yaml": lab.settings });
+  mkdirSync(join(folder, "domains"));
+  const ask = '  - id: odd\n    service: seekmere\n    purpose: ownership\n    records: |\n      _very-odd-name TXT "k=1"\n';
+  writeFileSync(join(folder, "domains/brackwater.example.yaml"), `domain: brackwater.example\nhost: nettlehost\nasks:\n${ask}`);
+});
+afterAll(() => lab.close());
+const relocate = (step: string, ...more: string[]) =>
+  zandrel(folder, ["relocate", step, "brackwater.example", "--json", ...more], { env: lab.env });
+const zone = (file = "brackwater.example.zone") => readFileSync(join(folder, file), "utf8");
+
+test("capture says honestly what it cannot know, where the zone is not handed out", async () => {
+  lab.nettlehost.put(apex, { name: name("_very-odd-name", apex), type: "TXT", ttl: 60, data: [{ strings: ["k=1"] }] });
+  lab.nettlehost.put(apex, { name: name("nobody-knows", apex), type: "A", ttl: 60, data: [{ address: "192.0.2.44" }] });
+  await lab.clock.sleep(60_000);
+  const captured = await relocate("capture");
+  expect(captured).toMatchObject({ exit: 0, err: "" });
+  expect(captured.json.capture).toMatchObject({
+    whole: false,
+    because: expect.stringMatching(/does not hand out the whole zone .*other names are not in it/),
+    unasked: [],
+  });
+  expect(zone()).toContain('_very-odd-name\t60\tIN\tTXT\t"k=1"');
+  expect(zone()).toContain("www\t3600\tIN\tCNAME\tparked.nettlehost.example.");
+  expect(zone()).not.toContain("nobody-knows");
+  expect(zone()).not.toMatch(/\tSOA\t|\tNS\t/);
+  expect(await relocate("capture")).toMatchObject({ exit: 2, err: expect.stringContaining("is there already") });
+});
+
+test("capture takes the whole zone where it is handed out", async () => {
+  lab.nettlehost.handsOutZones = true;
+  const captured = await relocate("capture", "--overwrite");
+  expect(captured.json.capture).toMatchObject({ whole: true });
+  expect(zone()).toContain("nobody-knows\t60\tIN\tA\t192.0.2.44");
+});
+
+test("compare names what is missing and what differs at the new host, until both are the same", async () => {
+  const head =
+    "@ SOA ns1.zonemarrow.example. h 1 2h 15m 2w 15m\n@ 3600 NS ns1.zonemarrow.example.\n@ 3600 NS ns2.zonemarrow.example.\n";
+  lab.zonemarrow.serve(
+    apex,
+    `$TTL 1h\n${head}${zone()
+      .replace("192.0.2.44", "192.0.2.45")
+      .replace(/^box-office.*$/m, "")}`,
+  );
+  const wrong = await relocate("compare", "--to", "zonemarrow");
+  expect(wrong.exit).toBe(1);
+  expect(wrong.json.compare).toMatchObject({ ready: false });
+  expect(wrong.json.compare.differences.map((one: { kind: string; name: string }) => `${one.kind} ${one.name}`).sort()).toEqual([
+    "differs nobody-knows.brackwater.example.",
+    "missing box-office.brackwater.example.",
+  ]);
+  lab.zonemarrow.serve(apex, `$TTL 1h\n${head}${zone()}`);
+  const right = await relocate("compare", "--to", "zonemarrow");
+  expect(right).toMatchObject({ exit: 0 });
+  expect(right.json.compare).toMatchObject({ ready: true, differences: [] });
+  expect(right.json.compare.same).toBeGreaterThan(4);
+});
+
+test("check follows the cut-over: not yet, half, moved with the old host's deadline, over", async () => {
+  const parent = name("example");
+  const delegate = (...servers: string[]) =>
+    lab.registry.put(parent, {
+      name: apex,
+      type: "NS",
+      ttl: 21_600,
+      data: servers.map((server) => ({ target: name(`${server}.example`) })),
+    });
+  expect((await relocate("check", "--to", "zonemarrow")).json.check).toMatchObject({ state: "not-yet", oldHostUntil: null });
+  delegate("ns1.nettlehost", "ns1.zonemarrow");
+  expect(await relocate("check", "--to", "zonemarrow")).toMatchObject({ exit: 1 });
+  expect((await relocate("check", "--to", "zonemarrow")).json.check).toMatchObject({ state: "half" });
+  delegate("ns1.zonemarrow", "ns2.zonemarrow");
+  const moved = await relocate("check", "--to", "zonemarrow");
+  expect(moved.exit).toBe(0);
+  expect(moved.json.check.state).toBe("moved");
+  // Six hours of the parent's NS set and one of the longest record.
+  expect(Date.parse(moved.json.check.oldHostUntil) - Date.parse(moved.json.at)).toBeCloseTo(7 * 3600 * 1000, -6);
+  expect(moved.json.check.vantages).toHaveLength(4);
+  const again = await relocate(
+    "check",
+    "--to",
+    "zonemarrow",
+    "--at",
+    new Date(Date.parse(moved.json.at) + 8 * 3600 * 1000).toISOString(),
+  );
+  expect(again.json.check.state).toBe("over");
+  expect(
+    (
+      await zandrel(folder, ["relocate", "check", "brackwater.example", "--to", "zonemarrow", "--at", again.json.at], {
+        env: lab.env,
+      })
+    ).out,
+  ).toContain("The old host may be switched off.");
+});
+
+test.each<[string[], RegExp]>([
+  [["relocate", "move", "brackwater.example"], /wants a step and a domain/],
+  [["relocate", "compare", "brackwater.example"], /--to names the new DNS host, one of nettlehost, zonemarrow/],
+  [["relocate", "compare", "brackwater.example", "--to", "quillhost"], /--to names the new DNS host/],
+])("%j is one sentence", async (argv, expected) => {
+  expect(await zandrel(folder, argv, { env: lab.env })).toMatchObject({ exit: 2, out: "", err: expect.stringMatching(expected) });
+});
