@@ -1,4 +1,4 @@
-import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, readFileSync, truncateSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
 import { z } from "zod";
@@ -178,6 +178,25 @@ describe("on master files, without any network", () => {
   });
 });
 
+test("a mistake in line 40 000 of a master file is shown with its line, and the file stays as it is", async () => {
+  const here = workspace();
+  const lines = ZONE.trimEnd().split("\n");
+  const text = [
+    ...lines,
+    ...Array.from({ length: 39_999 - lines.length }, (_, i) => `h${i} A 192.0.2.1`),
+    'oops TXT "open',
+    "after A 192.0.2.1",
+    "",
+  ].join("\n");
+  writeFileSync(join(here, "brackwater.zone"), text);
+  expect(await zandrel(here, ["publish", "--resolver", "127.0.0.1:9", "--timeout", "0.5"])).toMatchObject({
+    exit: 2,
+    out: "",
+    err: expect.stringContaining('brackwater.zone:40000:10: found “"open”, expected a closing quote'),
+  });
+  expect(readFileSync(join(here, "brackwater.zone"), "utf8")).toBe(text);
+});
+
 describe("what nobody could ask", () => {
   test("is unknown and exit 3, never missing", async () => {
     const here = workspace();
@@ -254,6 +273,16 @@ describe("taking down", () => {
     });
     expect(await zandrel(here, ["intake", "-", "--service", "seekmere"], { input: "x".repeat(1_100_000) })).toMatchObject({
       exit: 2,
+      err: expect.stringContaining("larger than 1024 KiB"),
+    });
+  });
+  test("a file of 100 MB is refused before it is read", async () => {
+    const here = workspace();
+    writeFileSync(join(here, "huge.txt"), "");
+    truncateSync(join(here, "huge.txt"), 100 * 1024 * 1024);
+    expect(await zandrel(here, ["intake", "huge.txt", "--service", "seekmere"])).toMatchObject({
+      exit: 2,
+      out: "",
       err: expect.stringContaining("larger than 1024 KiB"),
     });
   });

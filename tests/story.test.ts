@@ -97,14 +97,14 @@ describe("from pasted instructions to proven", () => {
     expect(live()).toEqual(before);
   });
 
-  test("each question goes to each server once", async () => {
+  test.each(["draft", "prove"])("%s asks each server each question once", async (command) => {
     lab.nettlehost.log.length = 0;
     lab.registry.log.length = 0;
-    await run(["draft", "brackwater.example"]);
+    await run([command, "brackwater.example"]);
     await new Promise((resolve) => setTimeout(resolve, 50));
     const asked = [...lab.nettlehost.log, ...lab.registry.log]
       .map(({ server, name: of, type }) => `${server} ${of} ${type}`)
-      .filter((line) => line.startsWith("ns1"));
+      .filter((line) => line.startsWith("ns1") || line.startsWith("ns2"));
     expect(asked.length).toBeGreaterThan(0);
     expect(asked.filter((line, i) => asked.indexOf(line) !== i)).toEqual([]);
   });

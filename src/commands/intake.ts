@@ -134,10 +134,7 @@ async function pasted(args: Arguments, context: Context): Promise<string> {
   const [file, ...more] = args._;
   if (more.length > 0) throw new UserError("zandrel intake reads one file at a time: give one, or - for standard input.");
   if (file !== undefined && file !== "-") {
-    const text = readText(resolve(context.cwd, file));
-    if (text.length > MAX_PASTE)
-      throw new UserError(`${file} is larger than ${MAX_PASTE / 1024} KiB: give only the part with the records.`);
-    return text;
+    return readText(resolve(context.cwd, file), "utf8", MAX_PASTE);
   }
   if (context.interactive) context.note("Paste what the service shows, then press Ctrl-D on an empty line:\n");
   return context.readInput(MAX_PASTE);

@@ -14,8 +14,10 @@ import {
 import { basename, dirname, join } from "node:path";
 import { UserError } from "../core/user-error.ts";
 
-/** Reads a file as text, or says in one sentence why not. */
-export function readText(path: string, encoding: "utf8" | "latin1" = "utf8"): string {
+/** Reads a file as text, or says in one sentence why not; one that is larger than `most` octets is not read at all. */
+export function readText(path: string, encoding: "utf8" | "latin1" = "utf8", most = Number.POSITIVE_INFINITY): string {
+  const size = statSync(path, { throwIfNoEntry: false })?.size ?? 0;
+  if (size > most) throw new UserError(`${path} is larger than ${Math.round(most / 1024)} KiB: give only the part that matters.`);
   try {
     return readFileSync(path, encoding);
   } catch (error) {
