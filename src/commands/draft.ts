@@ -6,9 +6,10 @@ import { dataKey, printData, type RecordSet, setJson } from "../core/record/inde
 import { timeline, visibleBy } from "../core/spread/index.ts";
 import { closest, EXIT, UserError } from "../core/user-error.ts";
 import { calendar, columns, count, deadline, isoTime, type Style, visible, wrap } from "../present/index.ts";
-import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace, writeAtomically } from "../workspace/index.ts";
+import { type Domain, type Journal, type pickDomains, type Workspace, writeAtomically } from "../workspace/index.ts";
 import { type Arguments, type Context, command } from "./command.ts";
-import { LOOKING, type Looking, nameOperand, openLooking, spanOption, timeOption } from "./looking.ts";
+import { LOOKING, type Looking, nameOperand, spanOption, timeOption } from "./looking.ts";
+import { domainOperands, reading } from "./session.ts";
 import { record, typed } from "./shapes.ts";
 import { draftOf, draftSource, hostTitle, recall } from "./survey.ts";
 
@@ -289,17 +290,7 @@ export default command<DraftResult>({
   },
   schema: result,
   async run(args, context) {
-    const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
-    const domains = pickDomains(workspace, args._.map(nameOperand));
-    const looking = openLooking(
-      args,
-      context,
-      workspace.settings,
-      domains.map((domain) => domain.name),
-    );
-    let journal: Journal | undefined;
-    try {
-      journal = workspace.hasJournal && !looking.fromFiles ? await workspace.openJournal() : undefined;
+    return reading(args, context, domainOperands(args._), async ({ workspace, domains, looking }, journal) => {
       const drafts = await makeDrafts(args, workspace, looking, journal, domains);
       const hosts = Object.fromEntries(domains.map((domain) => [domain.name, hostTitle(domain, workspace)]));
       const shown: WithDrafts = {
@@ -309,10 +300,7 @@ export default command<DraftResult>({
       };
       const exit = shown.undetermined.length > 0 ? EXIT.undetermined : shown.clashes.length > 0 ? EXIT.not : EXIT.ok;
       return { exit, result: shown };
-    } finally {
-      journal?.close();
-      looking.close();
-    }
+    });
   },
   present: (shown, context) =>
     presentDrafts((shown as WithDrafts).drafts, shown, context) +

@@ -1,60 +1,16 @@
 import { resolve } from "node:path";
-import { z } from "zod";
-import { fillKit, type Kit, type KitError, PURPOSES, type Purpose } from "../core/ask/index.ts";
+import { PURPOSES, type Purpose } from "../core/ask/index.ts";
 import { type IntakeQuestion, MAX_PASTE, type Understood, understand } from "../core/ask/intake/index.ts";
 import { type DomainName, displayName, relativeText } from "../core/name/index.ts";
-import {
-  type DataOf,
-  isOfType,
-  joined,
-  printData,
-  type ResourceRecord,
-  recordJson,
-  recordsOf,
-  textOf,
-  toSets,
-} from "../core/record/index.ts";
-import { isSpf, parseSpf } from "../core/spf/index.ts";
-import { closest, EXIT, type ExitCode, UserError } from "../core/user-error.ts";
-import { columns, count, isoTime, visible, wrap } from "../present/index.ts";
-import {
-  type AskEntry,
-  addAsks,
-  addService,
-  type Domain,
-  KEY,
-  openWorkspace,
-  pickDomains,
-  readKit,
-  readText,
-  type Workspace,
-} from "../workspace/index.ts";
+import { type DataOf, joined, type ResourceRecord, textOf } from "../core/record/index.ts";
+import { isSpf } from "../core/spf/index.ts";
+import { closest, EXIT, UserError } from "../core/user-error.ts";
+import { columns, count, visible, wrap } from "../present/index.ts";
+import { type Domain, KEY, openWorkspace, readText, type Workspace } from "../workspace/index.ts";
 import { type Arguments, type Context, command } from "./command.ts";
-import { nameOperand } from "./looking.ts";
-import { record, typed } from "./shapes.ts";
-
-const result = z.object({
-  before: z.array(z.string()).describe("what has to be done at the service first"),
-  later: z.array(z.string()).describe("asks of the kit that need inputs the service shows later"),
-  written: z.boolean(),
-  layout: z.string().nullable(),
-  asks: z.array(
-    z.object({
-      id: z.string(),
-      service: z.string(),
-      purpose: z.enum(PURPOSES),
-      domain: z.string(),
-      records: z.array(record),
-      spf: z.string().nullable(),
-      dmarc: z.string().nullable(),
-    }),
-  ),
-  repairs: z.array(z.object({ kind: z.string(), was: z.string(), is: z.string(), because: z.string() })),
-  questions: z.array(
-    z.object({ id: z.string(), question: z.string(), choices: z.array(z.object({ key: z.string(), meaning: z.string() })) }),
-  ),
-});
-type Result = z.output<typeof result>;
+import { fromKit } from "./from-kit.ts";
+import { typed } from "./shapes.ts";
+import { askJson, domainFor, type IntakeResult, intakeResult, takeDown, twinOf, withoutSpf } from "./taking-down.ts";
 
 /** What the records of one ask are for, as far as they show it. */
 function purposeOf(records: readonly ResourceRecord[], domain: DomainName): Purpose {
@@ -68,25 +24,6 @@ function purposeOf(records: readonly ResourceRecord[], domain: DomainName): Purp
   if (first.type === "TXT") return "ownership";
   if (first.type === "CNAME" && label.startsWith("_")) return "certificate";
   return "site";
-}
-
-/** The domain the paste is for: named, the only one, or the one whose name is in the text. */
-function domainFor(workspace: Workspace, args: Arguments, text: string): Domain {
-  const named = args.domain as string | undefined;
-  if (named !== undefined) return pickDomains(workspace, [nameOperand(named)])[0] as Domain;
-  const { domains } = workspace;
-  if (domains.length === 0) throw new UserError("this workspace has no domain yet: add one with zandrel init DOMAIN.");
-  if (domains.length === 1) return domains[0] as Domain;
-  const mentioned = domains.filter((domain) =>
-    new RegExp(`(^|[^a-z0-9-])${typed(domain.name).replaceAll(".", "\\.")}([^a-z0-9-]|$)`, "i").test(text),
-  );
-  // brackwater.example is part of tickets.brackwater.example: the longest name wins.
-  const [longest] = [...mentioned].sort((a, b) => b.name.length - a.name.length);
-  if (longest === undefined || mentioned.some((other) => !longest.name.endsWith(other.name)))
-    throw new UserError(
-      `the paste does not say for which domain it is: name it with --domain, one of ${domains.map((domain) => typed(domain.name)).join(", ")}.`,
-    );
-  return longest;
 }
 
 const escapeRegex = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
@@ -182,172 +119,7 @@ function freeId(wanted: string, domain: Domain): string {
   return id;
 }
 
-/** The records as master-file lines relative to the domain, aligned. */
-function askLines(records: readonly ResourceRecord[], domain: DomainName, ttl: number): string {
-  return columns(
-    records.map((one) => [
-      relativeText(one.name, domain),
-      ...(one.ttl === ttl ? [] : [String(one.ttl)]),
-      one.type,
-      printData(one.type, one.data),
-    ]),
-  ).join("\n");
-}
-
-/** An ask on its way into a file. */
-interface NewAsk {
-  readonly id: string;
-  readonly service: string;
-  readonly purpose: Purpose;
-  readonly domain: DomainName;
-  readonly after: readonly string[];
-  readonly records: readonly ResourceRecord[];
-  readonly spf?: string;
-  readonly dmarc?: string;
-}
-
-/** An SPF record for the domain itself is taken down as terms for the one record, never as a second one. */
-function withoutSpf(records: readonly ResourceRecord[], domain: DomainName): { records: ResourceRecord[]; spf?: string } {
-  const terms = (one: ResourceRecord): string | undefined => {
-    const text = one.type === "TXT" && one.name === domain ? textOf(joined(one.data as DataOf["TXT"])) : "";
-    const parsed = isSpf(text) ? parseSpf(text) : undefined;
-    return parsed?.ok
-      ? parsed.value.terms
-          .filter((term) => term.kind === "mechanism" && term.name !== "all")
-          .map((term) => term.text)
-          .join(" ")
-      : undefined;
-  };
-  const spf = records.flatMap((one) => terms(one) || []).join(" ");
-  return spf === "" ? { records: [...records] } : { records: records.filter((one) => !terms(one)), spf };
-}
-
-const askJson = ({ id, service, purpose, domain, records, spf, dmarc }: NewAsk): Result["asks"][number] => ({
-  id,
-  service,
-  purpose,
-  domain,
-  records: records.map(recordJson),
-  spf: spf ?? null,
-  dmarc: dmarc ?? null,
-});
-
-/** The ask of the same service that wants the very same already. */
-function twinOf(ask: NewAsk, domain: Domain): string | undefined {
-  const spfSet =
-    ask.spf === undefined ? [] : [{ name: domain.name, type: "TXT", ttl: 0, data: { strings: [`v=spf1 ${ask.spf}`] } }];
-  return domain.asks.find(
-    (other) => other.service === ask.service && sameRecords(other.wanted.flatMap(recordsOf), [...ask.records, ...spfSet]),
-  )?.id;
-}
-
-/** Writes asks into the domain's file and the journal, all of them or none. */
-async function takeDown(
-  asks: readonly NewAsk[],
-  service: { key: string; title: string; added: boolean },
-  domain: Domain,
-  workspace: Workspace,
-  context: Context,
-): Promise<void> {
-  const now = context.clock.now();
-  const entries = asks.map(
-    (ask): AskEntry => ({
-      id: ask.id,
-      service: ask.service,
-      purpose: ask.purpose,
-      asked: isoTime(now).slice(0, 10),
-      ...(ask.after.length === 0 ? {} : { after: ask.after }),
-      ...(ask.spf === undefined ? {} : { spf: ask.spf }),
-      ...(ask.dmarc === undefined ? {} : { dmarc: ask.dmarc }),
-      ...(ask.records.length === 0
-        ? {}
-        : { records: `${askLines(ask.records, domain.name, workspace.settings.defaults.ttl)}\n` }),
-    }),
-  );
-  const journal = await workspace.openJournal();
-  try {
-    journal.exclusively(() => {
-      if (service.added) addService(workspace.folder, service.key, service.title);
-      addAsks(domain, entries);
-      for (const { id, service: key, purpose, records = "" } of entries)
-        journal.append(now, domain.name, { kind: "ask-noted", ask: id, service: key, purpose, records });
-    });
-  } finally {
-    journal.close();
-  }
-}
-
-/** Takes down the asks of a kit, its blanks filled from --input or asked for on the terminal. */
-async function fromKit(args: Arguments, workspace: Workspace, context: Context): Promise<{ exit: ExitCode; result: Result }> {
-  const kit = readKit(workspace.folder, context.cwd, args.kit as string);
-  const values = new Map(
-    ((args.input as string[] | undefined) ?? []).map((text) => {
-      const at = text.indexOf("=");
-      if (at < 1)
-        throw new UserError(`--input “${visible(text)}” wants NAME=VALUE, one of ${Object.keys(kit.inputs).join(", ")}.`);
-      return [text.slice(0, at), text.slice(at + 1)] as const;
-    }),
-  );
-  const domain = domainFor(workspace, args, "");
-  for (;;) {
-    const filled = fillKit(kit, domain.name, values, workspace.settings.defaults.ttl);
-    if (filled.ok) {
-      const added = !Object.hasOwn(workspace.settings.services, kit.service);
-      // A kit may be used again when the service shows what it kept back; what is taken down already stays as it is.
-      const known = new Set(domain.asks.map((ask) => ask.id));
-      const asks = filled.value.asks
-        .filter((ask) => !known.has(ask.id))
-        .map((ask): NewAsk => ({ ...ask, service: kit.service, domain: domain.name }));
-      const dry = args["dry-run"] === true;
-      if (asks.length === 0)
-        throw new UserError(
-          `everything this kit can ask for now is taken down already${filled.value.later.length === 0 ? "" : `; ${filled.value.later.join(", ")} needs more inputs`}: see zandrel status.`,
-          EXIT.not,
-        );
-      if (!dry) await takeDown(asks, { key: kit.service, title: kit.title, added }, domain, workspace, context);
-      return {
-        exit: EXIT.ok,
-        result: {
-          written: !dry,
-          layout: `kit ${kit.title}`,
-          asks: asks.map(askJson),
-          repairs: [],
-          questions: [],
-          before: [...kit.before],
-          later: [...filled.value.later],
-        },
-      };
-    }
-    const { error } = filled;
-    if ((error.code === "missing-input" || error.code === "malformed-input") && context.interactive) {
-      if (error.code === "malformed-input") context.note("That does not have the form it needs.\n");
-      const answer = await context.prompt(
-        `${visible(error.explain)}${error.example === undefined ? "" : ` (such as ${visible(error.example)})`}\n${error.input}: `,
-      );
-      if (answer === "") throw new UserError("nothing was taken down, because an input was left open.");
-      values.set(error.input, answer);
-      continue;
-    }
-    throw new UserError(kitErrorText(error, kit));
-  }
-}
-
-function kitErrorText(error: KitError, kit: Kit): string {
-  switch (error.code) {
-    case "missing-input":
-      return `the kit ${kit.title} needs ${error.input} (${visible(error.explain)}): give it with --input ${error.input}=…`;
-    case "malformed-input":
-      return `--input ${error.input} does not have the form the kit ${kit.title} wants (${visible(error.explain)}${error.example === undefined ? "" : `; such as ${visible(error.example)}`}): copy it again.`;
-    case "unknown-input":
-      return `the kit ${kit.title} has no input “${visible(error.input)}”: it has ${error.known.join(", ") || "none"}.`;
-    case "bad-records":
-      return `the ask ${error.ask} of the kit ${kit.title} does not come out as records: ${visible(error.because)}; correct the kit or the input.`;
-    default:
-      return `the kit ${kit.title} is wrong at ${error.ask}: correct it.`;
-  }
-}
-
-export default command<Result>({
+export default command<IntakeResult>({
   name: "intake",
   operands: "[FILE|-]",
   summary: "take down what a service asked for, from what its page shows, a file or options",
@@ -381,7 +153,7 @@ export default command<Result>({
     },
     "dry-run": { type: "boolean", default: false, describe: "show what was understood, write nothing" },
   },
-  schema: result,
+  schema: intakeResult,
   async run(args, context) {
     const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
     if (args.kit !== undefined) return fromKit(args, workspace, context);
@@ -421,7 +193,7 @@ export default command<Result>({
     const twin = twinOf(ask, domain);
     if (twin !== undefined && !dry)
       throw new UserError(`the same records are taken down already as ${twin}: see zandrel status.`, EXIT.not);
-    const shown: Result = {
+    const shown: IntakeResult = {
       written: !dry,
       layout: read.layout,
       asks: [askJson(ask)],
@@ -465,15 +237,3 @@ export default command<Result>({
     return `${[...lines, ...mended, ...open, ...first, ...kept].join("\n")}\n${summary}; ${next}\n`;
   },
 });
-
-function sameRecords(a: readonly ResourceRecord[], b: readonly ResourceRecord[]): boolean {
-  const key = (records: readonly ResourceRecord[]) =>
-    toSets(records)
-      .map(
-        (set) =>
-          `${set.name} ${set.type} ${(isOfType(set, "TXT") ? set.data.map((data) => textOf(joined(data))) : set.data.map((data) => printData(set.type, data))).sort().join("|")}`,
-      )
-      .sort()
-      .join("\n");
-  return a.length > 0 && key(a) === key(b);
-}

@@ -5,9 +5,10 @@ import { printRecord, recordsOf } from "../core/record/index.ts";
 import { closest, EXIT, type ExitCode, UserError } from "../core/user-error.ts";
 import { askService } from "../net/index.ts";
 import { deadline, isoTime, STATE_MARK, visible, wrap } from "../present/index.ts";
-import { type Domain, type Journal, openWorkspace, readSecret, type Workspace } from "../workspace/index.ts";
+import { type Domain, type Journal, readSecret, type Workspace } from "../workspace/index.ts";
 import { type Arguments, type Context, command } from "./command.ts";
-import { LOOKING, openLooking, timeoutOf } from "./looking.ts";
+import { LOOKING, timeoutOf } from "./looking.ts";
+import { writing } from "./session.ts";
 import { cause, typed } from "./shapes.ts";
 import { type AskStanding, survey, wantedText } from "./survey.ts";
 
@@ -187,18 +188,14 @@ export default command<Result>({
   },
   schema: result,
   async run(args, context) {
-    const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
-    const targets = targetsOf(workspace, args._);
-    if (args.confirmed === true && [...targets.values()].reduce((sum, ids) => sum + ids.size, 0) !== 1)
-      throw new UserError("--confirmed wants exactly one ask: name it by its id.");
-    const looking = openLooking(
-      args,
-      context,
-      workspace.settings,
-      [...targets.keys()].map((domain) => domain.name),
-    );
-    const journal = await workspace.openJournal();
-    try {
+    let targets: ReturnType<typeof targetsOf> = new Map();
+    const pick = (workspace: Workspace) => {
+      targets = targetsOf(workspace, args._);
+      if (args.confirmed === true && [...targets.values()].reduce((sum, ids) => sum + ids.size, 0) !== 1)
+        throw new UserError("--confirmed wants exactly one ask: name it by its id.");
+      return [...targets.keys()];
+    };
+    return writing(args, context, pick, async ({ workspace, looking }, journal) => {
       const asks: Shown[] = [];
       for (const [domain, ids] of targets) {
         const surveyed = await survey(domain, looking, workspace, journal);
@@ -206,10 +203,7 @@ export default command<Result>({
           if (ids.has(standing.ask.id)) asks.push(await proveOne(standing, domain, workspace, journal, args, context));
       }
       return { exit: exitFor(asks), result: { at: isoTime(looking.now), asks } };
-    } finally {
-      journal.close();
-      looking.close();
-    }
+    });
   },
   present({ asks, at }, { style, width }) {
     if (asks.length === 0) return `Nothing was asked yet. Next: ${style.command("zandrel intake")}\n`;

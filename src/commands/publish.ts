@@ -1,15 +1,16 @@
 import { resolve } from "node:path";
 import { z } from "zod";
-import { draftHold, pending, type SheetEntry } from "../core/change/index.ts";
+import { type Change, pending, type SheetEntry } from "../core/change/index.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
-import { type Hold, longest, visibleBy } from "../core/spread/index.ts";
+import { longest, visibleBy } from "../core/spread/index.ts";
 import { EXIT, UserError } from "../core/user-error.ts";
 import { count, deadline, isoTime, sheetMarkdown, sheetPage, sheetText, visible, wrap } from "../present/index.ts";
-import { openWorkspace, pickDomains, writeAtomically } from "../workspace/index.ts";
+import { type Domain, writeAtomically } from "../workspace/index.ts";
 import { type Context, command } from "./command.ts";
 import { DRAFTING, makeDrafts } from "./draft.ts";
-import { nameOperand, openLooking } from "./looking.ts";
-import { expectPublishable, publishChanges, publisherFor, settleInterrupted } from "./publication.ts";
+import { type Carrying, expectPublishable, publishChanges, settleInterrupted } from "./publication.ts";
+import { publisherFor } from "./publishers.ts";
+import { domainOperands, writing } from "./session.ts";
 import { cause, typed } from "./shapes.ts";
 import { survey } from "./survey.ts";
 
@@ -54,29 +55,35 @@ export const CARRYING = {
   timeout: { type: "number", default: 5, requiresArg: true, describe: "longest wait for one answer, in seconds" },
 } as const;
 
-/** What was carried out for one domain, for every face. */
-export function publishedOf(
+/** What was carried out for one domain, for every face; also where there was nothing to do. */
+function publishedOf(
   domain: DomainName,
   { way, to }: { way: string; to: string },
-  changed: number,
+  changes: readonly Change[],
   because: string,
-  holds: readonly Hold[],
   now: number,
   sheet: readonly SheetEntry[] = [],
 ): Published {
-  const hold = longest(holds);
+  const hold = longest(changes.flatMap((change) => change.hold ?? []));
+  const unknown = changes.length === 0 ? "nothing was changed" : "it is not known what stood there before";
   return {
     domain,
     way,
     to,
-    changed,
+    changed: changes.length,
     because,
     visible:
-      hold === undefined
-        ? { latest: null, because: changed === 0 ? "nothing was changed" : "it is not known what stood there before" }
-        : { latest: isoTime(visibleBy(now, hold)), because: hold.because },
+      hold === undefined ? { latest: null, because: unknown } : { latest: isoTime(visibleBy(now, hold)), because: hold.because },
     sheet: sheet.map((entry) => ({ ...entry })),
   };
+}
+
+/** Carries changes of one domain out, the way its DNS host is reached; the one path of publish, undo and retire. */
+export async function carryOut(domain: Domain, changes: readonly Change[], how: Carrying): Promise<Published> {
+  const publisher = publisherFor(domain, how.workspace, how.args, how.context);
+  const outcome = await publishChanges(domain, changes, publisher, how);
+  const sheet = outcome.kind === "by-hand" ? outcome.sheet : [];
+  return publishedOf(domain.name, publisher, changes, outcome.because, how.context.clock.now(), sheet);
 }
 
 /** Writes the sheets into a file, as Markdown or as a page, by its ending. */
@@ -112,12 +119,7 @@ export default command<Result>({
   },
   schema: result,
   async run(args, context) {
-    const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
-    const domains = pickDomains(workspace, args._.map(nameOperand));
-    const names = domains.map((domain) => domain.name);
-    const looking = openLooking(args, context, workspace.settings, names);
-    const journal = await workspace.openJournal();
-    try {
+    return writing(args, context, domainOperands(args._), async ({ workspace, domains, looking }, journal) => {
       for (const domain of domains)
         for (const line of await settleInterrupted(domain, looking, workspace, journal)) context.note(`${visible(line)}\n`);
       if (args.check === true) {
@@ -141,50 +143,22 @@ export default command<Result>({
       const drafts = await makeDrafts(args, workspace, looking, journal, domains);
       // Everything that can be wrong is found before the first change leaves.
       for (const draft of drafts) expectPublishable(draft);
-      const ready = domains.map((domain, i) => {
-        const draft = drafts[i];
-        const changes = draft === undefined ? [] : pending(draft);
-        return {
-          domain,
-          changes,
-          hold: draft === undefined ? undefined : draftHold(draft),
-          publisher: changes.length === 0 ? undefined : publisherFor(domain, workspace, args, context),
-        };
-      });
+      const ready = domains.map((domain, i) => ({ domain, changes: drafts[i] === undefined ? [] : pending(drafts[i]) }));
+      // A way that is not set up right is found before anything is carried out, too.
+      for (const { domain, changes } of ready) if (changes.length > 0) publisherFor(domain, workspace, args, context);
       const done: Published[] = [];
-      for (const { domain, changes, hold, publisher } of ready) {
-        if (publisher === undefined) {
-          done.push(
-            publishedOf(domain.name, { way: "none", to: "" }, 0, "everything asked for is there already", [], looking.now),
-          );
+      for (const { domain, changes } of ready) {
+        if (changes.length === 0) {
+          done.push(publishedOf(domain.name, { way: "none", to: "" }, [], "everything asked for is there already", looking.now));
           continue;
         }
         const earlier = done.filter((one) => one.changed > 0).map((one) => displayName(one.domain as DomainName));
-        const outcome = await publishChanges(domain, changes, publisher, {
-          journal,
-          workspace,
-          args,
-          context,
-          ...(earlier.length === 0 ? {} : { alreadyDone: earlier.join(", ") }),
-        });
-        done.push(
-          publishedOf(
-            domain.name,
-            publisher,
-            changes.length,
-            outcome.because,
-            hold === undefined ? [] : [hold],
-            context.clock.now(),
-            outcome.kind === "by-hand" ? outcome.sheet : [],
-          ),
-        );
+        const alreadyDone = earlier.length === 0 ? {} : { alreadyDone: earlier.join(", ") };
+        done.push(await carryOut(domain, changes, { journal, workspace, args, context, ...alreadyDone }));
       }
       if (args.sheet !== undefined) writeSheet(args.sheet as string, done, context);
       return { exit: EXIT.ok, result: { at: isoTime(context.clock.now()), published: done, check: [] } };
-    } finally {
-      journal.close();
-      looking.close();
-    }
+    });
   },
   present({ published: all, check, at }, context) {
     const { style, width } = context;

@@ -17,18 +17,10 @@ import {
 import { EXIT, type ExitCode, UserError } from "../core/user-error.ts";
 import { transferZone } from "../net/index.ts";
 import { columns, count, deadline, isoTime, visible, wrap } from "../present/index.ts";
-import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace, writeAtomically } from "../workspace/index.ts";
+import { type Domain, type Journal, type Workspace, writeAtomically } from "../workspace/index.ts";
 import { type Arguments, type Context, command } from "./command.ts";
-import {
-  type DomainLook,
-  hostServer,
-  LOOKING,
-  type Looking,
-  nameOperand,
-  openLooking,
-  readZoneFile,
-  timeoutOf,
-} from "./looking.ts";
+import { type DomainLook, hostServer, LOOKING, type Looking, readZoneFile, timeoutOf } from "./looking.ts";
+import { domainOperands, writing } from "./session.ts";
 import { record, typed } from "./shapes.ts";
 
 const unasked = z.object({ name: z.string(), type: z.string(), because: z.string() });
@@ -294,11 +286,8 @@ export default command<Result>({
     const [step = "", ...operands] = args._;
     if (!Object.hasOwn(STEPS, step) || operands.length !== 1)
       throw new UserError("zandrel relocate wants a step and a domain: for example zandrel relocate capture brackwater.example.");
-    const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
-    const [domain] = pickDomains(workspace, operands.map(nameOperand)) as [Domain];
-    const looking = openLooking(args, context, workspace.settings, [domain.name]);
-    const journal = await workspace.openJournal();
-    try {
+    return writing(args, context, domainOperands(operands), async ({ workspace, domains, looking }, journal) => {
+      const [domain] = domains as [Domain];
       const file = (args.file as string | undefined) ?? `${typed(domain.name)}.zone`;
       const move: Move = { domain, workspace, looking, looked: await looking.look(domain), journal, args, context, file };
       const { exit, ...outcome } = await STEPS[step as keyof typeof STEPS](move);
@@ -314,10 +303,7 @@ export default command<Result>({
           ...outcome,
         },
       };
-    } finally {
-      journal.close();
-      looking.close();
-    }
+    });
   },
   present({ domain, capture: captured, compare: compared, check: checked, at }, { style, width }) {
     const now = Date.parse(at);

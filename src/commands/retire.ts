@@ -4,13 +4,13 @@ import { type DomainName, displayName } from "../core/name/index.ts";
 import { dataKey, type RecordData, type RecordSet, setJson } from "../core/record/index.ts";
 import { EXIT, UserError } from "../core/user-error.ts";
 import { count, isoTime, visible, wrap } from "../present/index.ts";
-import { openWorkspace, type Publication, removeAsk } from "../workspace/index.ts";
+import { type Domain, type Publication, removeAsk, type Workspace } from "../workspace/index.ts";
 import { command } from "./command.ts";
 import { nameIn } from "./draft.ts";
-import { openLooking } from "./looking.ts";
 import { targetsOf } from "./prove.ts";
-import { publishChanges, publisherFor, settleInterrupted } from "./publication.ts";
-import { CARRYING, presentPublished, published, publishedOf } from "./publish.ts";
+import { settleInterrupted } from "./publication.ts";
+import { CARRYING, carryOut, presentPublished, published } from "./publish.ts";
+import { writing } from "./session.ts";
 import { record } from "./shapes.ts";
 import { draftSource } from "./survey.ts";
 
@@ -60,21 +60,18 @@ export default command<z.output<typeof result>>({
   },
   schema: result,
   async run(args, context) {
-    const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
     if (args._.length !== 1) throw new UserError("zandrel retire wants one ask: for example zandrel retire seekmere-ownership.");
-    const [[domain, ids] = []] = [...targetsOf(workspace, args._)];
-    const [id, ...more] = [...(ids ?? [])];
-    const ask = domain?.asks.find((one) => one.id === id);
-    if (domain === undefined || ask === undefined || more.length > 0 || args._[0] !== id)
-      throw new UserError("zandrel retire wants one ask by its id: zandrel status lists them.");
-    const waiting = domain.asks.filter((other) => other.after.includes(ask.id));
-    if (waiting.length > 0)
-      throw new UserError(
-        `${waiting.map((other) => other.id).join(", ")} waits for ${ask.id}: retire that first, or take it out of its after: list in ${domain.path}.`,
-      );
-    const looking = openLooking(args, context, workspace.settings, [domain.name]);
-    const journal = await workspace.openJournal();
-    try {
+    const [id] = args._;
+    const pick = (workspace: Workspace) => [...targetsOf(workspace, args._).keys()];
+    return writing(args, context, pick, async ({ workspace, domains, looking }, journal) => {
+      const [domain] = domains as [Domain];
+      const ask = domain.asks.find((one) => one.id === id);
+      if (ask === undefined) throw new UserError("zandrel retire wants one ask by its id: zandrel status lists them.");
+      const waiting = domain.asks.filter((other) => other.after.includes(ask.id));
+      if (waiting.length > 0)
+        throw new UserError(
+          `${waiting.map((other) => other.id).join(", ")} waits for ${ask.id}: retire that first, or take it out of its after: list in ${domain.path}.`,
+        );
       await settleInterrupted(domain, looking, workspace, journal);
       const source = draftSource(domain, await looking.look(domain), looking, workspace, args.into as string | undefined);
       if (source === undefined)
@@ -98,22 +95,8 @@ export default command<z.output<typeof result>>({
         );
       const { changes } = retirement;
       const dry = args["dry-run"] === true;
-      let carried: z.output<typeof published> | null = null;
+      const carried = dry || changes.length === 0 ? null : await carryOut(domain, changes, { journal, workspace, args, context });
       if (!dry) {
-        if (changes.length > 0) {
-          const publisher = publisherFor(domain, workspace, args, context);
-          const outcome = await publishChanges(domain, changes, publisher, { journal, workspace, args, context });
-          const holds = changes.flatMap((change) => change.hold ?? []);
-          carried = publishedOf(
-            domain.name,
-            publisher,
-            changes.length,
-            outcome.because,
-            holds,
-            context.clock.now(),
-            outcome.kind === "by-hand" ? outcome.sheet : [],
-          );
-        }
         journal.exclusively(() => {
           removeAsk(domain, ask.id);
           journal.append(context.clock.now(), domain.name, {
@@ -140,10 +123,7 @@ export default command<z.output<typeof result>>({
           published: carried,
         },
       };
-    } finally {
-      journal.close();
-      looking.close();
-    }
+    });
   },
   present({ ask, domain, written, removals, stays, published: carried, at }, context) {
     const { style, width } = context;

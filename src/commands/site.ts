@@ -5,9 +5,10 @@ import { judgeAddresses, judgeCertificate, judgeRedirect, mayIssue, type SiteChe
 import { EXIT, UserError } from "../core/user-error.ts";
 import { fetchPage, followPage, type WebOptions } from "../net/index.ts";
 import { count, isoTime, visible, wrap } from "../present/index.ts";
-import { type Domain, openWorkspace, pickDomains, type Workspace } from "../workspace/index.ts";
+import type { Domain, Workspace } from "../workspace/index.ts";
 import { command } from "./command.ts";
-import { LOOKING, type Looking, nameOperand, openLooking } from "./looking.ts";
+import { LOOKING, type Looking } from "./looking.ts";
+import { domainOperands, reading } from "./session.ts";
 import { typed } from "./shapes.ts";
 
 const result = z.object({
@@ -142,16 +143,11 @@ export default command<Result>({
   options: LOOKING,
   schema: result,
   async run(args, context) {
-    const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
-    const named = pickDomains(workspace, args._.map(nameOperand));
-    const domains = args._.length > 0 ? named : named.filter((domain) => domain.role !== "sending" && domain.role !== "parked");
-    const looking = openLooking(
-      args,
-      context,
-      workspace.settings,
-      domains.map((domain) => domain.name),
-    );
-    try {
+    const pick = (workspace: Workspace) => {
+      const named = domainOperands(args._)(workspace);
+      return args._.length > 0 ? named : named.filter((domain) => domain.role !== "sending" && domain.role !== "parked");
+    };
+    return reading(args, context, pick, async ({ workspace, domains, looking }) => {
       const { web } = looking;
       if (web === undefined)
         throw new UserError("zandrel site looks at web servers, which master files cannot stand in for: leave --zone-file out.");
@@ -169,9 +165,7 @@ export default command<Result>({
           ? EXIT.undetermined
           : EXIT.ok;
       return { exit, result: { at: isoTime(looking.now), domains: shown } };
-    } finally {
-      looking.close();
-    }
+    });
   },
   present({ domains }, { style, width }) {
     const blocks = domains.map(({ domain, role, checks }) => {

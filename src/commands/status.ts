@@ -3,10 +3,10 @@ import { STATES, type State } from "../core/ask/index.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
 import { EXIT, type ExitCode } from "../core/user-error.ts";
 import { columns, count, deadline, isoTime, moment, STATE_MARK, visible, wrap } from "../present/index.ts";
-import { type Journal, openWorkspace, pickDomains } from "../workspace/index.ts";
 import { command } from "./command.ts";
-import { LOOKING, nameOperand, openLooking } from "./looking.ts";
+import { LOOKING } from "./looking.ts";
 import { settleInterrupted } from "./publication.ts";
+import { domainOperands, reading } from "./session.ts";
 import { typed } from "./shapes.ts";
 import { type AskStanding, hostTitle, rememberSettled, survey } from "./survey.ts";
 
@@ -76,17 +76,7 @@ export default command<Result>({
   options: LOOKING,
   schema: result,
   async run(args, context) {
-    const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
-    const domains = pickDomains(workspace, args._.map(nameOperand));
-    const looking = openLooking(
-      args,
-      context,
-      workspace.settings,
-      domains.map((domain) => domain.name),
-    );
-    let journal: Journal | undefined;
-    try {
-      journal = workspace.hasJournal ? await workspace.openJournal() : undefined;
+    return reading(args, context, domainOperands(args._), async ({ workspace, domains, looking }, journal) => {
       const observes = !looking.fromFiles && args.at === undefined;
       const shown: Result["domains"] = [];
       for (const domain of domains) {
@@ -114,10 +104,7 @@ export default command<Result>({
         exit: exitFor(shown.flatMap((domain) => domain.asks.map((ask) => ask.state))),
         result: { at: isoTime(looking.now), domains: shown },
       };
-    } finally {
-      journal?.close();
-      looking.close();
-    }
+    });
   },
   present({ domains, at }, { style, width }) {
     if (domains.length === 0) return `No domain yet. Next: ${style.command("zandrel init DOMAIN")}\n`;

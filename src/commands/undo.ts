@@ -1,11 +1,11 @@
 import { z } from "zod";
 import { EXIT, UserError } from "../core/user-error.ts";
 import { isoTime } from "../present/index.ts";
-import { openWorkspace, pickDomains } from "../workspace/index.ts";
+import type { Domain } from "../workspace/index.ts";
 import { command } from "./command.ts";
-import { nameOperand, openLooking } from "./looking.ts";
-import { publishChanges, publisherFor, reverse, settleInterrupted, undoable } from "./publication.ts";
-import { CARRYING, presentPublished, published, publishedOf } from "./publish.ts";
+import { reverse, settleInterrupted, undoable } from "./publication.ts";
+import { CARRYING, carryOut, presentPublished, published } from "./publish.ts";
+import { domainOperands, writing } from "./session.ts";
 import { typed } from "./shapes.ts";
 import { draftSource } from "./survey.ts";
 
@@ -26,13 +26,9 @@ export default command<z.output<typeof result>>({
   options: { ...CARRYING, into: { type: "string", requiresArg: true, describe: "take it back in this master file" } },
   schema: result,
   async run(args, context) {
-    const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
-    const [domain, ...more] = pickDomains(workspace, args._.map(nameOperand));
-    if (args._.length !== 1 || domain === undefined || more.length > 0)
-      throw new UserError("zandrel undo wants one domain: for example zandrel undo brackwater.example.");
-    const looking = openLooking(args, context, workspace.settings, [domain.name]);
-    const journal = await workspace.openJournal();
-    try {
+    if (args._.length !== 1) throw new UserError("zandrel undo wants one domain: for example zandrel undo brackwater.example.");
+    return writing(args, context, domainOperands(args._), async ({ workspace, domains, looking }, journal) => {
+      const [domain] = domains as [Domain];
       await settleInterrupted(domain, looking, workspace, journal);
       const publication = undoable(journal.publications(domain.name));
       if (publication === undefined)
@@ -47,29 +43,9 @@ export default command<z.output<typeof result>>({
           EXIT.undetermined,
         );
       const changes = await reverse(publication, domain.name, source);
-      const publisher = publisherFor(domain, workspace, args, context);
-      const outcome = await publishChanges(domain, changes, publisher, {
-        journal,
-        workspace,
-        args,
-        context,
-        undoes: publication.opened.id,
-      });
-      const holds = changes.flatMap((change) => change.hold ?? []);
-      const undone = publishedOf(
-        domain.name,
-        publisher,
-        changes.length,
-        outcome.because,
-        holds,
-        context.clock.now(),
-        outcome.kind === "by-hand" ? outcome.sheet : [],
-      );
+      const undone = await carryOut(domain, changes, { journal, workspace, args, context, undoes: publication.opened.id });
       return { exit: EXIT.ok, result: { at: isoTime(context.clock.now()), undone, publication: publication.opened.id } };
-    } finally {
-      journal.close();
-      looking.close();
-    }
+    });
   },
   present: ({ undone, at }, context) =>
     `${context.style.title("Taken back.")} ${presentPublished(undone, Date.parse(at), context)}\n`,

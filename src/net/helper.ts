@@ -3,7 +3,7 @@ import { z } from "zod";
 import { err, ok, type Result } from "../core/result.ts";
 
 /** The version of the contract between Zandrel and helper programs (docs/helpers.md). */
-export const HELPER_VERSION = 1;
+const HELPER_VERSION = 1;
 
 /** A record set as helpers read and write it: data as master-file text, names absolute. */
 const helperSet = z.object({ ttl: z.number().int().min(0).max(0x7fffffff), data: z.array(z.string()).min(1) });

@@ -1,5 +1,5 @@
 /** Faces of results: text for terminals, JSON for programs. Computes nothing about the job. */
-export { type Appointment, calendar } from "./calendar.ts";
+export { calendar } from "./calendar.ts";
 export * from "./lines.ts";
 export * from "./safe.ts";
 export { sheetMarkdown, sheetPage, sheetText } from "./sheet.ts";

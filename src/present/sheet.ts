@@ -51,7 +51,7 @@ export function sheetMarkdown(title: string, entries: readonly SheetEntry[]): st
 const ESCAPES: Readonly<Record<string, string>> = { "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "'": "&#39;" };
 
 /** Text inside a page. */
-export const html = (text: string): string => visible(text).replace(/[&<>"']/g, (character) => ESCAPES[character] as string);
+const html = (text: string): string => visible(text).replace(/[&<>"']/g, (character) => ESCAPES[character] as string);
 
 /** The sheet as a page to print: one block a record, a box to tick. */
 export function sheetPage(title: string, entries: readonly SheetEntry[]): string {

@@ -1,11 +1,10 @@
 import { type Ask, isMet } from "../ask/index.ts";
 import { type Live, type Lookup, liveAt, ownSetOf } from "../lookup/index.ts";
-import { type DomainName, displayName, isAtOrBelow, parentOf, ROOT, under } from "../name/index.ts";
+import { type DomainName, displayName, isAtOrBelow, ROOT } from "../name/index.ts";
 import {
   type DataOf,
   dataKey,
   holds,
-  isOfType,
   printData,
   type RecordData,
   type RecordSet,
@@ -15,7 +14,8 @@ import {
 } from "../record/index.ts";
 import { type Hold, holdOf, longest, spanText } from "../spread/index.ts";
 import type { SetChange } from "../zone/index.ts";
-import { mergeTexts, type PolicyClashKind } from "./texts.ts";
+import { type Clash, type ClashKind, hazardOf } from "./clash.ts";
+import { mergeTexts } from "./texts.ts";
 
 /** One record set and what happens to it, with the reason and the asks it is for. */
 export interface Change extends SetChange {
@@ -24,31 +24,6 @@ export interface Change extends SetChange {
   readonly asks: readonly string[];
   /** How long others may still show what was there before; undefined for `keep`. */
   readonly hold?: Hold;
-}
-
-export type ClashKind =
-  | "alias-in-the-way"
-  | "alias-at-apex"
-  | "alias-beside-data"
-  | "other-value"
-  | "asks-disagree"
-  | "below-zone-cut"
-  | "outside-domain"
-  | "leftover-address"
-  | "null-mx"
-  | "target-is-alias"
-  | "wildcard-answers"
-  | PolicyClashKind;
-
-/** Why an ask cannot be published as it stands, what taking the obstacle away would break, and the ways out. */
-export interface Clash {
-  readonly kind: ClashKind;
-  readonly name: DomainName;
-  readonly type: RecordType;
-  readonly ask: string;
-  readonly because: string;
-  readonly breaks: string;
-  readonly waysOut: readonly string[];
 }
 
 export interface Draft {
@@ -325,52 +300,6 @@ export async function makeDraft({ domain, asks, lookup, world, replace, whoPut }
     }
   }
   return { domain, changes, clashes, undetermined };
-}
-
-/** What would go wrong with a set even where nothing stands in its way. */
-async function hazardOf(
-  set: RecordSet,
-  lookup: Lookup,
-): Promise<(Pick<Clash, "because" | "breaks" | "waysOut"> & { kind: ClashKind }) | undefined> {
-  const name = displayName(set.name);
-  if (isOfType(set, "MX") && set.data.length > 1 && set.data.some(({ exchange }) => exchange === ROOT))
-    return {
-      kind: "null-mx",
-      because: `${name} is asked to take no mail (null MX) and to have a mail server, which exclude each other`,
-      breaks: "nothing yet",
-      waysOut: ["retire one of the asks"],
-    };
-  const targets = isOfType(set, "MX")
-    ? set.data.map((data) => data.exchange)
-    : isOfType(set, "NS")
-      ? set.data.map((data) => data.target)
-      : [];
-  for (const target of targets) {
-    if (target === ROOT) continue;
-    const answer = await lookup.ask(target, "A");
-    const [link] = answer.chain;
-    if (link !== undefined)
-      return {
-        kind: "target-is-alias",
-        because: `${displayName(target)} is an alias for ${displayName(link.data[0]?.target ?? target)}, and ${set.type === "MX" ? "a mail server" : "a name server"} must be named by its own name (RFC 2181 section 10.3)`,
-        breaks: set.type === "MX" ? `some senders would not deliver mail to ${name}` : `some resolvers would not find ${name}`,
-        waysOut: [`ask the service for the name behind the alias, such as ${displayName(link.data[0]?.target ?? target)}`],
-      };
-  }
-  if (set.name.startsWith("*.") && (set.type === "CNAME" || set.type === "TXT")) {
-    const above = parentOf(set.name);
-    const dmarc = under("_dmarc." as DomainName, above);
-    const own = dmarc === undefined ? undefined : await lookup.ask(dmarc, "TXT");
-    const covered = own?.kind === "nxdomain";
-    if (covered)
-      return {
-        kind: "wildcard-answers",
-        because: `${name} would also answer for _dmarc.${displayName(above)}, for DKIM selectors and for ownership names that are not there yet, with nonsense`,
-        breaks: "mail policy and later proofs may be misread",
-        waysOut: [`publish the DMARC record of ${displayName(above)} first`, `--replace ${name} publishes it all the same`],
-      };
-  }
-  return undefined;
 }
 
 const has = (set: RecordSet, data: RecordData) => set.data.some((own) => dataKey(set.type, own) === dataKey(set.type, data));

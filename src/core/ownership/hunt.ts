@@ -1,42 +1,11 @@
 import type { View, Viewpoint } from "../ask/index.ts";
-import { isDmarc } from "../dmarc/index.ts";
 import { type Answer, type Lookup, liveAt } from "../lookup/index.ts";
 import { type DomainName, displayName, fromLabels, isBelow, labelsOf, parseName, relativeText, under } from "../name/index.ts";
-import { type DataOf, holds, isOfType, joined, type RecordSet, textOf } from "../record/index.ts";
-import { isSpf, parseSpf } from "../spf/index.ts";
+import { holds, isOfType, joined, type RecordSet } from "../record/index.ts";
 import { compareSerials } from "../zone/index.ts";
-import { firstDifference, type ValueMiss, valueMiss } from "./value.ts";
-
-/** What keeps a published record from counting. */
-export type CauseKind =
-  | ValueMiss
-  | "not-delegated"
-  | "some-servers-only"
-  | "alias-in-the-way"
-  | "name-doubled"
-  | "at-apex"
-  | "at-label"
-  | "other-zone"
-  | "split-records"
-  | "wrong-type"
-  | "target-doubled"
-  | "target-is-url"
-  | "other-target"
-  | "wildcard-answers"
-  | "below-zone-cut"
-  | "second-spf"
-  | "broken-spf"
-  | "second-dmarc"
-  | "web-proof";
-
-/** One reason why a wanted record is not found: where, why in plain words, and what to do about it. */
-export interface Cause {
-  readonly kind: CauseKind;
-  /** The name, and the server where that matters, at which the evidence stands. */
-  readonly at: string;
-  readonly because: string;
-  readonly remedy: string;
-}
+import type { Cause, CauseKind } from "./cause.ts";
+import { targetMiss } from "./targets.ts";
+import { huntPolicy, huntValues, targets, texts } from "./texts.ts";
 
 /** Likeliest first: what the evidence proves comes before what it only suggests. */
 const ORDER: readonly CauseKind[] = [
@@ -86,50 +55,6 @@ export interface HuntRequest {
   /** The other domains of the workspace, where the record may have gone by mistake. */
   readonly siblings: readonly { readonly domain: DomainName; readonly lookup: Lookup }[];
 }
-
-const quote = (text: string, most = 60) => `“${text.length > most ? `${text.slice(0, most)}…` : text}”`;
-
-const VALUE_WORDS: Readonly<Record<ValueMiss, (wanted: string, seen: string) => readonly [string, string]>> = {
-  "quoted-twice": () => [
-    "the value has quotation marks inside it, which the DNS host added to its own",
-    "enter the value without quotation marks",
-  ],
-  typographic: () => [
-    "the value has typographic quotation marks or dashes, as a text editor makes them",
-    "copy the value from the service again, not through a document",
-  ],
-  blanks: () => ["the value has blanks at its beginning or end", "enter the value without blanks around it"],
-  wrapped: (wanted, seen) => [
-    `the value has a blank or line break inside it, at character ${firstDifference(wanted, seen)}`,
-    "enter the value as one unbroken line",
-  ],
-  "case-changed": (wanted, seen) => [
-    `capital and small letters differ, first at character ${firstDifference(wanted, seen)}`,
-    "enter the value exactly as the service shows it",
-  ],
-  escaped: () => ["the value has backslashes that are not part of it", "enter the value without backslashes"],
-  "html-entities": () => [
-    "the value has the markup of a page in it, such as &quot; for a quotation mark",
-    "copy the value from the page itself, not from its source",
-  ],
-  cut: (wanted, seen) => [
-    `only ${seen.length} of its ${wanted.length} characters are there`,
-    "enter the value whole; some forms need a long value in several quoted parts",
-  ],
-  "extra-text": () => ["the value has other text around it", "enter only the value, nothing before or behind it"],
-  "other-value": () => [
-    "an older or another token of the same service stands there",
-    "publish the token the service shows now; the old one may stay until that is proven",
-  ],
-};
-
-const texts = (answer: Answer): string[] =>
-  answer.kind === "found" && isOfType(answer.set, "TXT") ? answer.set.data.map((data) => textOf(joined(data))) : [];
-
-const targets = (answer: Answer): DomainName[] => {
-  const set = answer.chain[0] ?? (answer.kind === "found" ? answer.set : undefined);
-  return set?.type === "CNAME" ? (set as RecordSet<DataOf["CNAME"]>).data.map((data) => data.target) : [];
-};
 
 /** Names where the record may have ended up, with the mistake that leads there. */
 function otherNames({ wanted: { name }, apex, labels }: HuntRequest): { readonly name: DomainName; readonly kind: CauseKind }[] {
@@ -187,67 +112,6 @@ function matches(wanted: RecordSet, other: RecordSet): boolean {
     return wanted.data.every((data) => there.has(joined(data)));
   }
   return holds(other, wanted);
-}
-
-function huntValues(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Cause[] {
-  const at = displayName(wanted.name);
-  const seen = texts(answer);
-  return wanted.data.flatMap((data) => {
-    const value = textOf(joined(data));
-    if (seen.includes(value)) return [];
-    const causes = seen.flatMap((text): Cause[] => {
-      const kind = valueMiss(value, text);
-      if (kind === undefined) return [];
-      const [because, remedy] = VALUE_WORDS[kind](value, text);
-      return [{ kind, at, because: `${quote(text)} at ${at}: ${because}`, remedy }];
-    });
-    const parts = seen.filter((text) => text.length > 0 && value.includes(text));
-    if (parts.length > 1 && parts.reduce((sum, text) => sum + text.length, 0) === value.length)
-      return [
-        {
-          kind: "split-records",
-          at,
-          because: `the value was published in ${parts.length} separate records at ${at}; only the strings of one record are joined`,
-          remedy: "delete these records and enter the value as one record",
-        },
-      ];
-    return causes;
-  });
-}
-
-/** What a target became on its way into the zone: the domain added to it, a page's address, or another target. */
-function targetMiss(at: string, type: string, target: DomainName, seen: readonly DomainName[], apex: DomainName): Cause[] {
-  const doubled = seen.find((one) => one === under(target, apex));
-  if (doubled !== undefined)
-    return [
-      {
-        kind: "target-doubled",
-        at,
-        because: `the ${type} of ${at} leads to ${displayName(doubled)}: the DNS host added the domain to the target, because the final dot was missing`,
-        remedy: `enter the target with a final dot: ${target}`,
-      },
-    ];
-  const plain = displayName(target);
-  const url = seen.find((one) => one !== target && /[/:]/.test(one) && one.includes(plain));
-  if (url !== undefined)
-    return [
-      {
-        kind: "target-is-url",
-        at,
-        because: `the ${type} of ${at} leads to ${displayName(url)}, which is the address of a page and not a name`,
-        remedy: `enter only the name: ${target}`,
-      },
-    ];
-  const [other] = seen;
-  if (other === undefined || seen.includes(target)) return [];
-  return [
-    {
-      kind: "other-target",
-      at,
-      because: `the ${type} of ${at} leads to ${displayName(other)}, not to ${plain}`,
-      remedy: `change the target to ${target}`,
-    },
-  ];
 }
 
 async function huntAlias(request: HuntRequest, lookup: Lookup): Promise<Cause[]> {
@@ -310,39 +174,6 @@ async function behind(viewpoints: readonly Viewpoint[], apex: DomainName): Promi
   return older.length === 0
     ? ""
     : ` (${older.map(({ name, serial }) => `${name} still has version ${serial}`).join(", ")}, the newest is ${newest})`;
-}
-
-/** What keeps policy texts from counting although something of the kind is there (RFC 7208 section 3.2, RFC 7489 section 6.6.3). */
-function huntPolicy(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Cause[] {
-  const at = displayName(wanted.name);
-  const asked = wanted.data.map((data) => textOf(joined(data)));
-  const seen = texts(answer);
-  const causes: Cause[] = [];
-  const spf = seen.filter(isSpf);
-  if (asked.some(isSpf) && spf.length > 1)
-    causes.push({
-      kind: "second-spf",
-      at,
-      because: `${at} has ${spf.length} SPF records, and receivers accept none of them then`,
-      remedy: `make them one: zandrel draft --replace ${at} shows how`,
-    });
-  const broken = asked.some(isSpf) ? spf.map(parseSpf).flatMap((one) => (one.ok ? [] : one.error))[0] : undefined;
-  if (broken !== undefined)
-    causes.push({
-      kind: "broken-spf",
-      at,
-      because: `the SPF record of ${at} cannot be read at ${quote(broken.text)}: ${broken.message}`,
-      remedy: broken.meant === undefined ? "correct that term" : `write ${broken.meant} there`,
-    });
-  const dmarc = seen.filter(isDmarc);
-  if (asked.some(isDmarc) && dmarc.length > 1)
-    causes.push({
-      kind: "second-dmarc",
-      at,
-      because: `${at} has ${dmarc.length} DMARC records, and two are none`,
-      remedy: "delete all but the one that says what you want",
-    });
-  return causes;
 }
 
 /** A wildcard that answers for a name nothing was published at, and a name that another zone has taken over. */

@@ -7,5 +7,6 @@
  * // [{ kind: "name-doubled", at: "brackwater.example.brackwater.example", because, remedy }]
  * ```
  */
-export { type Cause, type CauseKind, type HuntRequest, hunt } from "./hunt.ts";
+export type { Cause, CauseKind } from "./cause.ts";
+export { type HuntRequest, hunt } from "./hunt.ts";
 export { firstDifference, type ValueMiss, valueMiss } from "./value.ts";

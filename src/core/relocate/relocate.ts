@@ -4,7 +4,7 @@ import { printData, type RecordSet, type RecordType, sameData } from "../record/
 import { USUAL_NAMES, USUAL_TYPES } from "./usual-names.ts";
 
 /** A set that could not be asked for. */
-export interface Unasked {
+interface Unasked {
   readonly name: DomainName;
   readonly type: RecordType;
   readonly because: string;
@@ -64,7 +64,7 @@ export function zoneText(apex: DomainName, sets: readonly RecordSet[], remarks: 
 }
 
 /** One difference between the two sides. */
-export interface Difference {
+interface Difference {
   readonly kind: "missing" | "extra" | "differs" | "ttl";
   readonly name: DomainName;
   readonly type: RecordType;

@@ -3,13 +3,13 @@ import { err, ok, type Result } from "../result.ts";
 import { closest } from "../user-error.ts";
 
 /** What a matching mechanism means for the sender (RFC 7208 section 4.6.2). */
-export type Qualifier = "+" | "-" | "~" | "?";
+type Qualifier = "+" | "-" | "~" | "?";
 
-export const MECHANISMS = ["all", "include", "a", "mx", "ptr", "ip4", "ip6", "exists"] as const;
-export type MechanismName = (typeof MECHANISMS)[number];
+const MECHANISMS = ["all", "include", "a", "mx", "ptr", "ip4", "ip6", "exists"] as const;
+type MechanismName = (typeof MECHANISMS)[number];
 
 /** One mechanism; `at` is the offset of its first character in the record's text. */
-export interface Mechanism {
+interface Mechanism {
   readonly kind: "mechanism";
   readonly qualifier: Qualifier;
   readonly name: MechanismName;
@@ -25,7 +25,7 @@ export interface Mechanism {
 }
 
 /** One modifier; unknown ones have no effect (RFC 7208 section 6). */
-export interface Modifier {
+interface Modifier {
   readonly kind: "modifier";
   readonly name: string;
   readonly value: string;

@@ -1,0 +1,32 @@
+import type { ValueMiss } from "./value.ts";
+
+/** What keeps a published record from counting. */
+export type CauseKind =
+  | ValueMiss
+  | "not-delegated"
+  | "some-servers-only"
+  | "alias-in-the-way"
+  | "name-doubled"
+  | "at-apex"
+  | "at-label"
+  | "other-zone"
+  | "split-records"
+  | "wrong-type"
+  | "target-doubled"
+  | "target-is-url"
+  | "other-target"
+  | "wildcard-answers"
+  | "below-zone-cut"
+  | "second-spf"
+  | "broken-spf"
+  | "second-dmarc"
+  | "web-proof";
+
+/** One reason why a wanted record is not found: where, why in plain words, and what to do about it. */
+export interface Cause {
+  readonly kind: CauseKind;
+  /** The name, and the server where that matters, at which the evidence stands. */
+  readonly at: string;
+  readonly because: string;
+  readonly remedy: string;
+}

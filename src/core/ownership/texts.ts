@@ -1,0 +1,112 @@
+import { isDmarc } from "../dmarc/index.ts";
+import type { Answer } from "../lookup/index.ts";
+import { type DomainName, displayName } from "../name/index.ts";
+import { type DataOf, isOfType, joined, type RecordSet, textOf } from "../record/index.ts";
+import { isSpf, parseSpf } from "../spf/index.ts";
+import type { Cause } from "./cause.ts";
+import { firstDifference, type ValueMiss, valueMiss } from "./value.ts";
+
+const quote = (text: string, most = 60) => `“${text.length > most ? `${text.slice(0, most)}…` : text}”`;
+
+const VALUE_WORDS: Readonly<Record<ValueMiss, (wanted: string, seen: string) => readonly [string, string]>> = {
+  "quoted-twice": () => [
+    "the value has quotation marks inside it, which the DNS host added to its own",
+    "enter the value without quotation marks",
+  ],
+  typographic: () => [
+    "the value has typographic quotation marks or dashes, as a text editor makes them",
+    "copy the value from the service again, not through a document",
+  ],
+  blanks: () => ["the value has blanks at its beginning or end", "enter the value without blanks around it"],
+  wrapped: (wanted, seen) => [
+    `the value has a blank or line break inside it, at character ${firstDifference(wanted, seen)}`,
+    "enter the value as one unbroken line",
+  ],
+  "case-changed": (wanted, seen) => [
+    `capital and small letters differ, first at character ${firstDifference(wanted, seen)}`,
+    "enter the value exactly as the service shows it",
+  ],
+  escaped: () => ["the value has backslashes that are not part of it", "enter the value without backslashes"],
+  "html-entities": () => [
+    "the value has the markup of a page in it, such as &quot; for a quotation mark",
+    "copy the value from the page itself, not from its source",
+  ],
+  cut: (wanted, seen) => [
+    `only ${seen.length} of its ${wanted.length} characters are there`,
+    "enter the value whole; some forms need a long value in several quoted parts",
+  ],
+  "extra-text": () => ["the value has other text around it", "enter only the value, nothing before or behind it"],
+  "other-value": () => [
+    "an older or another token of the same service stands there",
+    "publish the token the service shows now; the old one may stay until that is proven",
+  ],
+};
+
+/** The texts an answer holds. */
+export const texts = (answer: Answer): string[] =>
+  answer.kind === "found" && isOfType(answer.set, "TXT") ? answer.set.data.map((data) => textOf(joined(data))) : [];
+
+export const targets = (answer: Answer): DomainName[] => {
+  const set = answer.chain[0] ?? (answer.kind === "found" ? answer.set : undefined);
+  return set?.type === "CNAME" ? (set as RecordSet<DataOf["CNAME"]>).data.map((data) => data.target) : [];
+};
+
+/** How the texts at a name come close to the wanted ones. */
+export function huntValues(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Cause[] {
+  const at = displayName(wanted.name);
+  const seen = texts(answer);
+  return wanted.data.flatMap((data) => {
+    const value = textOf(joined(data));
+    if (seen.includes(value)) return [];
+    const causes = seen.flatMap((text): Cause[] => {
+      const kind = valueMiss(value, text);
+      if (kind === undefined) return [];
+      const [because, remedy] = VALUE_WORDS[kind](value, text);
+      return [{ kind, at, because: `${quote(text)} at ${at}: ${because}`, remedy }];
+    });
+    const parts = seen.filter((text) => text.length > 0 && value.includes(text));
+    if (parts.length > 1 && parts.reduce((sum, text) => sum + text.length, 0) === value.length)
+      return [
+        {
+          kind: "split-records",
+          at,
+          because: `the value was published in ${parts.length} separate records at ${at}; only the strings of one record are joined`,
+          remedy: "delete these records and enter the value as one record",
+        },
+      ];
+    return causes;
+  });
+}
+
+/** What keeps policy texts from counting although something of the kind is there (RFC 7208 section 3.2, RFC 7489 section 6.6.3). */
+export function huntPolicy(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Cause[] {
+  const at = displayName(wanted.name);
+  const asked = wanted.data.map((data) => textOf(joined(data)));
+  const seen = texts(answer);
+  const causes: Cause[] = [];
+  const spf = seen.filter(isSpf);
+  if (asked.some(isSpf) && spf.length > 1)
+    causes.push({
+      kind: "second-spf",
+      at,
+      because: `${at} has ${spf.length} SPF records, and receivers accept none of them then`,
+      remedy: `make them one: zandrel draft --replace ${at} shows how`,
+    });
+  const broken = asked.some(isSpf) ? spf.map(parseSpf).flatMap((one) => (one.ok ? [] : one.error))[0] : undefined;
+  if (broken !== undefined)
+    causes.push({
+      kind: "broken-spf",
+      at,
+      because: `the SPF record of ${at} cannot be read at ${quote(broken.text)}: ${broken.message}`,
+      remedy: broken.meant === undefined ? "correct that term" : `write ${broken.meant} there`,
+    });
+  const dmarc = seen.filter(isDmarc);
+  if (asked.some(isDmarc) && dmarc.length > 1)
+    causes.push({
+      kind: "second-dmarc",
+      at,
+      because: `${at} has ${dmarc.length} DMARC records, and two are none`,
+      remedy: "delete all but the one that says what you want",
+    });
+  return causes;
+}
