@@ -226,7 +226,8 @@ describe("a publish that is killed before the answer came", () => {
       reject: false,
       env: lab.env,
     });
-    for (let open = 0; open === 0; await new Promise((resolve) => setTimeout(resolve, 100))) {
+    for (let open = 0, tries = 0; open === 0; await new Promise((resolve) => setTimeout(resolve, 100))) {
+      if (++tries > 100) throw new Error("publish never opened its journal entry");
       const journal = openJournal(join(here, ".zandrel/journal.db"));
       open = journal.publications(undefined).length;
       if (open > 0)

@@ -21,7 +21,7 @@ const ZONE =
 /** A workspace whose one domain is reached in some way, with asks. */
 function workspace(domain: string, host: string, asks: string, settings = lab.settings): string {
   const folder = folderWith({
-    "zandrel.yaml": `${settings}`.replace("services:\n", "services:\n  pagewick:\n    title: Pagewick\n"),
+    "zandrel.yaml": settings,
   });
   mkdirSync(join(folder, "domains"));
   writeFileSync(join(folder, `domains/${domain}.yaml`), `domain: ${domain}\nhost: ${host}\nasks:\n${asks}`);
@@ -36,13 +36,10 @@ const run = (folder: string, argv: readonly string[], env = {}) => zandrel(folde
 
 describe("by hand: a sheet to fill in", () => {
   const settings = () =>
-    lab.settings
-      .replace("services:\n", "hosts_end: {}\nservices:\n")
-      .replace("hosts_end: {}\n", "")
-      .replace(
-        "hosts:\n",
-        'hosts:\n  quillhost:\n    title: Quillhost\n    servers: ["127.53.0.2"]\n    publish:\n      way: by-hand\n      form: { apex: empty, finalDot: required, txt: quoted }\n',
-      );
+    lab.settings.replace(
+      "hosts:\n",
+      'hosts:\n  quillhost:\n    title: Quillhost\n    servers: ["127.53.0.2"]\n    publish:\n      way: by-hand\n      form: { apex: empty, finalDot: required, txt: quoted }\n',
+    );
   test("shows each record ready to copy, as Markdown and as a page too, and checks what was entered", async () => {
     const folder = workspace(
       "puppetfest.example",

@@ -1,7 +1,7 @@
 // Renders the main commands' output on the demo data to PNG, in a real terminal emulator inside Chromium.
 import { spawn } from "node:child_process";
 import { Resolver } from "node:dns/promises";
-import { existsSync, mkdtempSync, readFileSync, rmSync } from "node:fs";
+import { cpSync, existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
@@ -59,6 +59,35 @@ export async function shoot(name, blocks) {
   await tab.close();
 }
 
+/** Runs a command line on a terminal of its own, where it draws live, and gives back what the terminal got. */
+function onTerminal(argv, cwd, env) {
+  return new Promise((resolve) => {
+    const line = [process.execPath, program, ...argv].map((word) => `'${word}'`).join(" ");
+    const child = spawn("script", ["-qfec", `stty cols 120 rows 40; ${line}`, "/dev/null"], {
+      cwd,
+      env: { ...process.env, TZ: "UTC", TERM: "xterm-256color", ...env },
+    });
+    let printed = "";
+    child.stdout.on("data", (chunk) => (printed += chunk));
+    child.on("exit", () => resolve(printed));
+  });
+}
+
+/** The page of a fill-in sheet, made from the demo's asks as a host's form would want them. */
+async function sheet(folder) {
+  cpSync(path("../../demo/brackwater"), join(folder, "sheet"), { recursive: true });
+  const settings = join(folder, "sheet/zandrel.yaml");
+  const form = "way: by-hand\n      form: { finalDot: required, ttl: [300, 3600] }";
+  writeFileSync(settings, readFileSync(settings, "utf8").replace(/way: zone-file\n\s+file: .*/, form));
+  const resolver = ["--resolver", "127.53.0.11:5391"];
+  writeFileSync(settings, `${readFileSync(settings, "utf8")}defaults: { authorityPort: 5391 }\n`);
+  await run(["publish", "--replace", "www", ...resolver, "--sheet", "sheet.html"], { cwd: join(folder, "sheet") });
+  const tab = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await tab.goto(`file://${join(folder, "sheet/sheet.html")}`);
+  await tab.screenshot({ path: path("sheet.png") });
+  await tab.close();
+}
+
 const folder = mkdtempSync(join(tmpdir(), "zandrel-shots-"));
 const lab = spawn(
   process.execPath,
@@ -85,6 +114,8 @@ try {
   const demo = path("../../demo/brackwater");
   const onFiles = async (argv) => ({ shown: `zandrel ${argv.join(" ")}`, printed: await run(argv, { cwd: demo }) });
   await shoot("draft", [await onFiles(["draft", "--zone-file", "brackwater.example.zone"])]);
+  const launch = ["--launch", "2026-03-09T09:00Z", "--at", "2026-03-02T09:00Z"];
+  await shoot("launch", [await onFiles(["draft", "--zone-file", "brackwater.example.zone", "--replace", "www", ...launch])]);
   // Somebody behind two of the resolvers looks the domain up, so those remember the old records for a while.
   for (const address of ["127.53.0.11", "127.53.0.14"]) {
     const resolver = new Resolver();
@@ -94,11 +125,21 @@ try {
   const publish = await zandrel(["publish", "brackwater.example"]);
   await run(["status"], { cwd: folder, env });
   await shoot("publish", [publish, await zandrel(["status"])]);
+  const watching = await onTerminal(["watch", "brackwater.example", "--for", "1m"], folder, env);
+  await shoot("live", [{ shown: "zandrel watch brackwater.example", printed: watching }]);
   await shoot("watch", [
     await zandrel(["watch", "brackwater.example"]),
     await zandrel(["prove", "seekmere-ownership"]),
     await zandrel(["status"]),
   ]);
+  await shoot("site", [await zandrel(["site", "brackwater.example"])]);
+  const captured = await zandrel(["relocate", "capture", "brackwater.example"]);
+  await shoot("relocate", [
+    captured,
+    await zandrel(["relocate", "compare", "brackwater.example", "--to", "zonemarrow"]),
+    await zandrel(["relocate", "check", "brackwater.example", "--to", "zonemarrow"]),
+  ]);
+  await sheet(folder);
   await shoot("help", [await zandrel(["--help"])]);
 } finally {
   lab.kill();
