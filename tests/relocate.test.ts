@@ -47,6 +47,14 @@ test("capture takes the whole zone where it is handed out", async () => {
   expect(zone()).toContain("nobody-knows\t60\tIN\tA\t192.0.2.44");
 });
 
+test("compare before the zone is at the new host says so, once", async () => {
+  expect(await relocate("compare", "--to", "zonemarrow")).toMatchObject({
+    exit: 1,
+    out: "",
+    err: expect.stringContaining("Zonemarrow does not answer for brackwater.example"),
+  });
+});
+
 test("compare names what is missing and what differs at the new host, until both are the same", async () => {
   const head =
     "@ SOA ns1.zonemarrow.example. h 1 2h 15m 2w 15m\n@ 3600 NS ns1.zonemarrow.example.\n@ 3600 NS ns2.zonemarrow.example.\n";

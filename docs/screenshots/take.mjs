@@ -103,7 +103,7 @@ try {
     });
   });
   const env = Object.fromEntries([...started.matchAll(/^export (\w+)='(.*)'$/gm)].map((match) => [match[1], match[2]]));
-  const paste = started.slice(started.indexOf("Verify that"), started.indexOf("Ctrl-C"));
+  const paste = started.slice(started.indexOf("Verify that"), started.indexOf("Claim brackwater"));
   const zandrel = async (argv, input) => ({
     shown: `zandrel ${argv.join(" ")}`,
     printed: await run(argv, { cwd: folder, env, input }),

@@ -41,6 +41,7 @@ const launchStep = z.object({
 });
 
 const result = z.object({
+  flags: z.string().describe("the options that publish needs to carry out the same draft"),
   launch: z
     .object({ verdict: z.enum(["in-time", "hurry", "too-late"]), because: z.string(), steps: z.array(launchStep) })
     .nullable()
@@ -113,6 +114,7 @@ export function resultOf(drafts: readonly Draft[], now: number, hosts: Readonly<
     undefined,
   );
   return {
+    flags: "",
     launch: null,
     at: isoTime(now),
     changes: drafts.flatMap((draft) =>
@@ -159,7 +161,7 @@ function changeLines(
 
 export function presentDrafts(
   drafts: readonly Draft[],
-  { hosts, visible: seen, at }: DraftResult,
+  { hosts, visible: seen, at, flags }: DraftResult,
   { style, width }: Context,
 ): string {
   const now = Date.parse(at);
@@ -200,10 +202,16 @@ export function presentDrafts(
       : clashes.length > 0
         ? "\nNext: clear the clashes in one of the ways named."
         : changes.length > 0
-          ? `\nNext: ${style.command(`zandrel publish ${names}`)}`
+          ? `\nNext: ${style.command(`zandrel publish ${names}${flags}`)}`
           : "\nEverything asked for is there.";
   return `${blocks.join("\n\n")}\n\n${total}${when}${next}\n`;
 }
+
+/** The options of this draft that publishing it needs too. */
+const flagsOf = (args: Arguments): string =>
+  ["replace", "only", "into"]
+    .flatMap((option) => [args[option] ?? []].flat().map((value) => ` --${option} ${visible(String(value))}`))
+    .join("");
 
 /** The timeline of a launch, and its calendar file where one is wanted. */
 function launchOf(
@@ -295,6 +303,7 @@ export default command<DraftResult>({
       const hosts = Object.fromEntries(domains.map((domain) => [domain.name, hostTitle(domain, workspace)]));
       const shown: WithDrafts = {
         ...resultOf(drafts, looking.now, hosts),
+        flags: flagsOf(args),
         launch: launchOf(drafts, domains, looking.now, args, context),
         drafts,
       };

@@ -44,6 +44,7 @@ export async function fromKit(
           written: !dry,
           layout: `kit ${kit.title}`,
           asks: asks.map(askJson),
+          pasted: [],
           repairs: [],
           questions: [],
           before: [...kit.before],

@@ -196,6 +196,7 @@ export default command<IntakeResult>({
     const shown: IntakeResult = {
       written: !dry,
       layout: read.layout,
+      pasted: read.pasted.map(({ type = null, host = null, value = null }) => ({ type, host, value })),
       asks: [askJson(ask)],
       repairs: [...read.repairs],
       questions: read.questions.map((question) => ({ ...question, choices: [...question.choices] })),
@@ -205,7 +206,7 @@ export default command<IntakeResult>({
     if (!dry) await takeDown([ask], service, domain, workspace, context);
     return { exit: dry && read.questions.length > 0 ? EXIT.usage : EXIT.ok, result: shown };
   },
-  present({ asks, repairs, questions, layout, written, before, later }, { style, width }) {
+  present({ asks, pasted, repairs, questions, layout, written, before, later }, { style, width }) {
     const lines = asks.flatMap((ask) => [
       style.title(`${ask.id}: ${ask.service}, ${ask.purpose}, for ${displayName(ask.domain as DomainName)}`),
       ...columns(
@@ -218,6 +219,11 @@ export default command<IntakeResult>({
       ...(ask.spf === null ? [] : [`  SPF term  ${visible(ask.spf)}`]),
       ...(ask.dmarc === null ? [] : [`  DMARC policy  ${ask.dmarc} or stricter`]),
     ]);
+    const shown = (text: string | null) =>
+      text === null ? "(none)" : `“${visible(text.length > 48 ? `${text.slice(0, 48)}…` : text)}”`;
+    const sources = pasted.map(
+      ({ type, host, value }) => `  ${style.quiet(`pasted as  type ${shown(type)}, host ${shown(host)}, value ${shown(value)}`)}`,
+    );
     const mended = repairs.map(
       (repair) => `  ${style.careful("put right")}  “${visible(repair.was)}” is now “${visible(repair.is)}”: ${repair.because}`,
     );
@@ -234,6 +240,6 @@ export default command<IntakeResult>({
     const next = written
       ? `taken down. Next: ${style.command(`zandrel draft ${typed(asks[0]?.domain as DomainName)}`)}`
       : "nothing written, because of --dry-run.";
-    return `${[...lines, ...mended, ...open, ...first, ...kept].join("\n")}\n${summary}; ${next}\n`;
+    return `${[...lines, ...sources, ...mended, ...open, ...first, ...kept].join("\n")}\n${summary}; ${next}\n`;
   },
 });

@@ -170,6 +170,12 @@ function newHost({ workspace, args, looking }: Move): { key: string; title: stri
 async function compare(move: Move): Promise<{ exit: ExitCode; compare: NonNullable<Result["compare"]> }> {
   const { domain, context, file, looking, workspace } = move;
   const fresh = newHost(move);
+  const soa = await fresh.lookup.ask(domain.name, "SOA");
+  if (soa.kind === "failed")
+    throw new UserError(
+      `nothing was compared, because ${fresh.title} does not answer for ${displayName(domain.name)} (${soa.detail}): create the zone there and enter the captured records first.`,
+      soa.why === "refused" ? EXIT.not : EXIT.undetermined,
+    );
   const captured = existsSync(resolve(context.cwd, file)) ? fromFile(move, file) : [];
   // After the move the parent names the new servers; the old ones are then known from the domain's host.
   const oldHost = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.servers[0];
@@ -365,6 +371,6 @@ export default command<Result>({
         : checked.state === "over"
           ? "The old host may be switched off.\n"
           : `Keep the old host until ${style.strong(deadline(Date.parse(checked.oldHostUntil), now))}: until then somebody may still be led there.\n`;
-    return `${title}  ${paint(TITLES[checked.state])}: ${wrap(visible(checked.because), width)}\n${rows.map((line) => `  ${line}\n`).join("")}${off}`;
+    return `${title}  ${paint(TITLES[checked.state])}\n${wrap(`${visible(checked.because)}.`, width)}\n${rows.map((line) => `  ${line}\n`).join("")}${off}`;
   },
 });

@@ -25,6 +25,9 @@ export const intakeResult = z.object({
   later: z.array(z.string()).describe("asks of the kit that need inputs the service shows later"),
   written: z.boolean(),
   layout: z.string().nullable(),
+  pasted: z
+    .array(z.object({ type: z.string().nullable(), host: z.string().nullable(), value: z.string().nullable() }))
+    .describe("what each record understood was pasted as, in their order; empty for a kit"),
   asks: z.array(
     z.object({
       id: z.string(),

@@ -49,7 +49,9 @@ export function stateOf({ ask, views, waitingFor, provenAt, settledAt, clash, mi
   if (lacking.length > 0) {
     const what = [...new Set(lacking.map((view) => `${displayName(view.name)} ${view.type}`))].join(", ");
     return missing(
-      lacking.length === authorities.length ? `no name server has ${what}` : `${names(lacking)} does not have ${what}`,
+      lacking.length === authorities.length
+        ? `no name server has what it wants at ${what}`
+        : `${names(lacking)} does not have what it wants at ${what}`,
     );
   }
   if (silent.length > 0 || authorities.length === 0) return { state: "unknown", because: reason(silent[0]) };

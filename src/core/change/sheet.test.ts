@@ -59,5 +59,6 @@ describe("a record as the form wants it", () => {
       "enter @ c",
       "enter www new.test",
     ]);
+    expect(entries[0]?.note).toContain("leave the other TXT record at this host as it is");
   });
 });

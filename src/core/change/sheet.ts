@@ -103,13 +103,16 @@ function ttlField(ttl: number, form: Form): { ttl: string; note?: string } {
 
 /** Writes changes the way a form wants them: first what goes, then what comes, one record at a time. */
 export function fillIn(changes: readonly SetChange[], apex: DomainName, form: Form): SheetEntry[] {
-  const entry = (action: "enter" | "delete", set: RecordSet, data: RecordData): SheetEntry => {
+  const entry = (action: "enter" | "delete", set: RecordSet, data: RecordData, staying: number): SheetEntry => {
     const { note, ...fields } = valueFields(set, data, form);
     const { note: ttlNote, ttl } = ttlField(set.ttl, form);
     const missing = form.lacks.includes(set.type);
     const notes = [
       missing ? `the form does not offer ${set.type} records: ask the DNS host's support to enter it` : "",
       note ?? "",
+      staying > 0
+        ? `leave the other ${set.type} ${staying === 1 ? "record" : "records"} at this host as ${staying === 1 ? "it is" : "they are"}`
+        : "",
       action === "enter" ? (ttlNote ?? "") : "",
     ].filter((one) => one !== "");
     return {
@@ -121,16 +124,16 @@ export function fillIn(changes: readonly SetChange[], apex: DomainName, form: Fo
       ...(notes.length === 0 ? {} : { note: notes.join("; ") }),
     };
   };
-  const keys = (set: RecordSet | undefined) => new Set(set?.data.map((data) => dataKey(set.type, data)));
-  const going = changes.flatMap(({ before, after }) =>
-    before === undefined
-      ? []
-      : before.data.filter((data) => !keys(after).has(dataKey(before.type, data))).map((data) => entry("delete", before, data)),
-  );
-  const coming = changes.flatMap(({ before, after }) =>
-    after === undefined
-      ? []
-      : after.data.filter((data) => !keys(before).has(dataKey(after.type, data))).map((data) => entry("enter", after, data)),
-  );
-  return [...going, ...coming];
+  /** The data of one set that the other has not. */
+  const only = (set: RecordSet | undefined, other: RecordSet | undefined): RecordData[] => {
+    const keys = new Set(other?.data.map((data) => dataKey(other.type, data)));
+    return set?.data.filter((data) => !keys.has(dataKey(set.type, data))) ?? [];
+  };
+  const staying = ({ before, after }: SetChange) => (before === undefined ? 0 : before.data.length - only(before, after).length);
+  const entries = (action: "enter" | "delete") =>
+    changes.flatMap((change) => {
+      const [set, other] = action === "delete" ? [change.before, change.after] : [change.after, change.before];
+      return set === undefined ? [] : only(set, other).map((data) => entry(action, set, data, staying(change)));
+    });
+  return [...entries("delete"), ...entries("enter")];
 }

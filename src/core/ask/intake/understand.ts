@@ -29,6 +29,8 @@ export interface IntakeProblem {
 export interface Understood {
   readonly layout: Layout | undefined;
   readonly records: readonly ResourceRecord[];
+  /** What each of the records was pasted as, in the same order. */
+  readonly pasted: readonly Row[];
   readonly repairs: readonly Repair[];
   readonly questions: readonly IntakeQuestion[];
   readonly problems: readonly IntakeProblem[];
@@ -213,8 +215,18 @@ export function understand(request: IntakeRequest): Understood {
   const { text, repairs } = repairText(request.text.replace(/\r\n?/g, "\n"));
   const pass: Pass = { request, repairs: repairs.map(shorten), questions: [], problems: [] };
   const reading = readLayout(text, request.domain);
-  const records = (reading?.rows ?? []).flatMap((row, i) => understandRow(pass, row, i + 1) ?? []);
-  return { layout: reading?.layout, records, repairs: pass.repairs, questions: pass.questions, problems: pass.problems };
+  const understood = (reading?.rows ?? []).flatMap((row, i) => {
+    const record = understandRow(pass, row, i + 1);
+    return record === undefined ? [] : [{ record, row }];
+  });
+  return {
+    layout: reading?.layout,
+    records: understood.map(({ record }) => record),
+    pasted: understood.map(({ row }) => row),
+    repairs: pass.repairs,
+    questions: pass.questions,
+    problems: pass.problems,
+  };
 }
 
 /** A repair of a whole paste is shown by the place where it changed something. */
