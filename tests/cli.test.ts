@@ -299,6 +299,47 @@ describe("taking down", () => {
   });
 });
 
+describe("spf test", () => {
+  const ZONES =
+    '$ORIGIN brackwater.example.\n$TTL 1h\n@ SOA ns1 h 1 2h 15m 2w 5m\n@ TXT "v=spf1 include:spf.heronpost.example ip4:192.0.2.25 -all exp=why.brackwater.example"\nwhy TXT "%{i} may not send for %{d}"\n';
+  const here = () =>
+    folderWith({
+      "b.zone": ZONES,
+      "h.zone": '$ORIGIN heronpost.example.\n$TTL 1h\n@ SOA a b 1 1 1 1 1\nspf TXT "v=spf1 ip4:198.51.100.0/24 -all"\n',
+    });
+  const files = ["--zone-file", "b.zone", "--zone-file", "h.zone", "--json"];
+  test.each<[string, string[], number, object]>([
+    ["192.0.2.25", [], 0, { result: "pass", mechanism: "ip4:192.0.2.25", lookups: 1, voidLookups: 0, explanation: null }],
+    ["198.51.100.7", ["--from", "news@brackwater.example"], 0, { result: "pass", mechanism: "include:spf.heronpost.example" }],
+    ["203.0.113.9", [], 1, { result: "fail", mechanism: "-all", explanation: "203.0.113.9 may not send for brackwater.example" }],
+    ["203.0.113.9", ["--from", "", "--helo", "mx.brackwater.example"], 1, { identity: "postmaster@mx.brackwater.example" }],
+  ])("from %s %j", async (ip, more, exit, expected) => {
+    const ran = await zandrel(here(), ["spf", "test", "brackwater.example", "--ip", ip, ...more, ...files]);
+    expect(ran).toMatchObject({ exit, err: "" });
+    expect(ran.json).toMatchObject(expected);
+    expect(ran.json.header).toMatch(/^Received-SPF: (pass|fail) \(.*\) client-ip=/);
+  });
+  test("an include that no file holds could not be asked: temperror and exit 3", async () => {
+    expect(
+      (await zandrel(here(), ["spf", "test", "brackwater.example", "--ip", "192.0.2.25", "--zone-file", "b.zone", "--json"]))
+        .json,
+    ).toMatchObject({ result: "temperror" });
+    expect(
+      await zandrel(here(), ["spf", "test", "brackwater.example", "--ip", "192.0.2.25", "--zone-file", "b.zone"]),
+    ).toMatchObject({ exit: 3 });
+  });
+  test.each([[["spf"]], [["spf", "test", "brackwater.example"]], [["spf", "test", "brackwater.example", "--ip", "nobody"]]])(
+    "%j is one sentence",
+    async (argv) => {
+      expect(await zandrel(here(), argv)).toMatchObject({
+        exit: 2,
+        out: "",
+        err: expect.stringMatching(/zandrel spf wants test|--ip wants the address/),
+      });
+    },
+  );
+});
+
 describe("kits", () => {
   const KIT =
     'kit: 1\nservice: pagewick\ntitle: Pagewick\ninputs:\n  claim: { explain: the claim, pattern: "[0-9a-z]{4}" }\n  site: { explain: the site }\nbefore: [publish the site once]\nasks:\n  - id: ownership\n    purpose: ownership\n    records: |\n      _pw TXT "claim:{claim}"\n  - id: site\n    purpose: site\n    after: [ownership]\n    later: [site]\n    spf: include:spf.pagewick.example\n    records: |\n      www CNAME {site}.pagewick.example.\n';

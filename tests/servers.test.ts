@@ -1,5 +1,5 @@
 import { type ChildProcess, spawn } from "node:child_process";
-import { existsSync, mkdirSync, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { execa } from "execa";
@@ -206,6 +206,44 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
     const refused = await own(["publish"], more);
     expect(refused).toMatchObject({ exit: 3, out: "", err: expect.stringMatching(expected) });
     expect(await dig(address, "_refused.brackwater.example", "TXT")).toBe("");
+  });
+
+  test("records of every type are published in one update, and undo takes all of them back", async () => {
+    const file = join(folder, "domains/brackwater.example.yaml");
+    const before = readFileSync(file, "utf8");
+    const records = [
+      "all A 192.0.2.7",
+      "all AAAA 2001:db8::7",
+      "all MX 10 mx1.inglemail.example.",
+      '_all CAA 0 issue "sealbarrow.example"',
+      "all SRV 0 1 993 imap.inglemail.example.",
+      "_443._tcp.all TLSA 3 1 1 ABCD",
+      "all TYPE65280 \\# 3 ABCDEF",
+      "alias.all CNAME sites.pagewick.example.",
+      "ptr.all PTR box.brackwater.example.",
+      `long.all TXT "${"k".repeat(255)}" "${"m".repeat(200)}"`,
+    ];
+    writeFileSync(
+      file,
+      `domain: brackwater.example\nhost: nettlehost\nasks:\n  - id: all-types\n    service: seekmere\n    purpose: site\n    records: |\n${records.map((line) => `      ${line}\n`).join("")}`,
+    );
+    try {
+      const published = await own(["publish", "--json"]);
+      expect(published).toMatchObject({ exit: 0, err: "" });
+      expect(published.json.published).toMatchObject([{ changed: 10 }]);
+      expect(await dig(address, "all.brackwater.example", "MX")).toBe("10 mx1.inglemail.example.");
+      expect(await dig(address, "all.brackwater.example", "TYPE65280")).toMatch(/\\# 3 ABCDEF/i);
+      expect((await dig(address, "long.all.brackwater.example", "TXT")).replace(/["\s]/g, "")).toBe(
+        `${"k".repeat(255)}${"m".repeat(200)}`,
+      );
+      expect(await own(["undo", "brackwater.example"])).toMatchObject({ exit: 0, err: "" });
+      expect(await dig(address, "all.brackwater.example", "MX")).toBe("");
+      expect((await own(["draft", "--json"])).json.changes.map((change: { action: string }) => change.action)).toEqual(
+        Array(10).fill("add"),
+      );
+    } finally {
+      writeFileSync(file, before);
+    }
   });
 
   test("relocate captures the whole zone where the server hands it out, and says so where it does not", async () => {

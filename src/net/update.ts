@@ -207,7 +207,8 @@ export async function sendUpdate({ server, apex, key, changes, now, timeout }: U
       return {
         kind: "refused",
         detail: `${where} does not let the key ${displayName(key.name)} change ${displayName(apex)}`,
-        remedy: "ask the DNS host to allow updates of this zone with this key",
+        remedy:
+          "ask the DNS host to allow updates of this zone with this key; some servers also refuse addresses and mail servers at names with an underscore",
       };
     default:
       return {

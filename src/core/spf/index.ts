@@ -8,4 +8,7 @@
  * ```
  */
 export * from "./combine.ts";
+export * from "./evaluate.ts";
+export { receivedSpf } from "./header.ts";
+export { expandMacros, fitName, type MacroContext } from "./macro.ts";
 export * from "./parse.ts";

@@ -9,7 +9,7 @@ const MECHANISMS = ["all", "include", "a", "mx", "ptr", "ip4", "ip6", "exists"] 
 type MechanismName = (typeof MECHANISMS)[number];
 
 /** One mechanism; `at` is the offset of its first character in the record's text. */
-interface Mechanism {
+export interface Mechanism {
   readonly kind: "mechanism";
   readonly qualifier: Qualifier;
   readonly name: MechanismName;

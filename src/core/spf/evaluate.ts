@@ -1,0 +1,291 @@
+import ipaddr from "ipaddr.js";
+import type { Answer, Lookup } from "../lookup/index.ts";
+import { type DomainName, isAtOrBelow, labelsOf, name as nameOf, parseName } from "../name/index.ts";
+import { type DataOf, isOfType, joined, textOf } from "../record/index.ts";
+import { expandMacros, fitName, type MacroContext } from "./macro.ts";
+import { asksDns, isSpf, MAX_LOOKUPS, type Mechanism, parseSpf, type SpfRecord, type Term } from "./parse.ts";
+
+/** The seven results (RFC 7208 section 2.6). */
+type SpfResult = "none" | "neutral" | "pass" | "fail" | "softfail" | "temperror" | "permerror";
+
+/** One step of an evaluation, for people who want to see the way to the result. */
+interface SpfStep {
+  /** How many includes and redirects deep. */
+  readonly depth: number;
+  readonly domain: string;
+  readonly term: string;
+  readonly outcome: string;
+}
+
+export interface SpfVerdict {
+  readonly result: SpfResult;
+  /** The explanation of the domain that failed the sender, macros expanded; only with `fail`. */
+  readonly explanation?: string;
+  /** The term that decided, as it is written. */
+  readonly mechanism?: string;
+  /** Half a sentence on why, for errors and `none`. */
+  readonly because?: string;
+  readonly lookups: number;
+  readonly voidLookups: number;
+  readonly trace: readonly SpfStep[];
+}
+
+export interface SpfCheck {
+  /** The client's address, IPv4 or IPv6; an IPv4-mapped one counts as IPv4. */
+  readonly ip: string;
+  /** The envelope sender; empty for the empty reverse path, where `postmaster@HELO` is checked (RFC 7208 section 2.4). */
+  readonly from: string;
+  readonly helo: string;
+  /** The domain whose record counts; that of the identity if not given. */
+  readonly domain?: string;
+  readonly receiver?: string;
+  /** Seconds since 1970, for `%{t}` in explanations. */
+  readonly now?: number;
+}
+
+/** Void lookups an evaluation may have (RFC 7208 section 4.6.4). */
+const MAX_VOID = 2;
+const MAX_MX = 10;
+const MAX_PTR = 10;
+
+type Address = ipaddr.IPv4 | ipaddr.IPv6;
+
+/** How a record, or a part of one, came out. */
+interface Outcome {
+  readonly result: SpfResult;
+  readonly mechanism?: string;
+  readonly because?: string;
+  /** The record whose `exp` explains a fail, and its domain. */
+  readonly explains?: { readonly record: SpfRecord; readonly domain: string };
+}
+
+/** An error that ends the whole evaluation at once. */
+class Stop extends Error {
+  readonly outcome: Outcome;
+  constructor(result: "temperror" | "permerror", because: string) {
+    super(because);
+    this.outcome = { result, because };
+  }
+}
+
+/** One evaluation with its counters. */
+class Evaluation {
+  lookups = 0;
+  voids = 0;
+  readonly trace: SpfStep[] = [];
+  readonly #lookup: Lookup;
+  readonly #ip: Address;
+  readonly #context: Omit<MacroContext, "domain" | "validated">;
+
+  constructor(lookup: Lookup, ip: Address, context: Omit<MacroContext, "domain" | "validated">) {
+    this.#lookup = lookup;
+    this.#ip = ip;
+    this.#context = context;
+  }
+
+  contextFor(domain: string): MacroContext {
+    return { ...this.#context, domain, validated: () => this.#validatedName(domain) };
+  }
+
+  /** A question of a term: a failure is a temperror, an empty answer counts as void. */
+  async #ask(name: DomainName, type: string): Promise<Answer & { kind: "found" | "nodata" | "nxdomain" }> {
+    const answer = await this.#lookup.ask(name, type);
+    if (answer.kind === "failed") throw new Stop("temperror", answer.detail);
+    if (answer.kind !== "found" && ++this.voids > MAX_VOID)
+      throw new Stop("permerror", `more than ${MAX_VOID} lookups found nothing`);
+    return answer;
+  }
+
+  #count(term: Term): void {
+    if (asksDns(term) && ++this.lookups > MAX_LOOKUPS) throw new Stop("permerror", `more than ${MAX_LOOKUPS} terms ask the DNS`);
+  }
+
+  async #target(spec: string | undefined, domain: string): Promise<DomainName | undefined> {
+    const text = fitName(spec === undefined ? domain : await expandMacros(spec, this.contextFor(domain)));
+    const parsed = parseName(text.endsWith(".") ? text : `${text}.`);
+    return parsed.ok ? parsed.value : undefined;
+  }
+
+  #inNetwork(
+    addresses: readonly string[],
+    { prefix4 = 32, prefix6 = 128 }: Partial<Pick<Mechanism, "prefix4" | "prefix6">>,
+  ): boolean {
+    return addresses.some((text) => {
+      const address = ipaddr.parse(text);
+      if (address.kind() !== this.#ip.kind()) return false;
+      return this.#ip.kind() === "ipv4"
+        ? (this.#ip as ipaddr.IPv4).match(address as ipaddr.IPv4, prefix4)
+        : (this.#ip as ipaddr.IPv6).match(address as ipaddr.IPv6, prefix6);
+    });
+  }
+
+  async #addresses(name: DomainName): Promise<string[]> {
+    const answer = await this.#ask(name, this.#ip.kind() === "ipv4" ? "A" : "AAAA");
+    return answer.kind === "found" ? answer.set.data.map((data) => (data as DataOf["A"]).address) : [];
+  }
+
+  /** The client's names that lead back to its address (RFC 7208 section 5.5); errors just leave a name out. */
+  async #validatedNames(): Promise<DomainName[]> {
+    const { version, text, nibbles } = this.#context.ip;
+    const reverse =
+      version === 4 ? `${text.split(".").reverse().join(".")}.in-addr.arpa` : `${[...nibbles].reverse().join(".")}.ip6.arpa`;
+    const answer = await this.#lookup.ask(nameOf(reverse), "PTR");
+    if (answer.kind !== "found") return [];
+    const names = (answer.set.data as readonly DataOf["PTR"][]).map((data) => data.target).slice(0, MAX_PTR);
+    const type = version === 4 ? "A" : "AAAA";
+    const checked = await Promise.all(
+      names.map(async (name) => {
+        const forward = await this.#lookup.ask(name, type);
+        return (
+          forward.kind === "found" &&
+          this.#inNetwork(
+            forward.set.data.map((data) => (data as DataOf["A"]).address),
+            {},
+          )
+        );
+      }),
+    );
+    return names.filter((_, i) => checked[i]);
+  }
+
+  async #validatedName(domain: string): Promise<string> {
+    const parsed = parseName(`${domain}.`);
+    const names = await this.#validatedNames();
+    const own = parsed.ok
+      ? (names.find((name) => name === parsed.value) ?? names.find((name) => isAtOrBelow(name, parsed.value)))
+      : undefined;
+    return (own ?? names[0] ?? "unknown.").slice(0, -1);
+  }
+
+  async #matches(term: Mechanism, domain: string, depth: number): Promise<boolean> {
+    switch (term.name) {
+      case "all":
+        return true;
+      case "ip4":
+        return this.#ip.kind() === "ipv4" && this.#inNetwork([term.address as string], term);
+      case "ip6":
+        return this.#ip.kind() === "ipv6" && this.#inNetwork([term.address as string], term);
+      case "include": {
+        const target = await this.#target(term.domain, domain);
+        const { result, because } = await this.check(target === undefined ? "" : target.slice(0, -1), depth + 1);
+        if (result === "temperror") throw new Stop("temperror", because ?? "an included record could not be asked");
+        if (result === "permerror" || result === "none")
+          throw new Stop("permerror", because ?? `the included ${term.domain} has no SPF record`);
+        return result === "pass";
+      }
+      case "a": {
+        const target = await this.#target(term.domain, domain);
+        return target !== undefined && this.#inNetwork(await this.#addresses(target), term);
+      }
+      case "mx": {
+        const target = await this.#target(term.domain, domain);
+        if (target === undefined) return false;
+        const answer = await this.#ask(target, "MX");
+        const exchanges =
+          answer.kind === "found" && isOfType(answer.set, "MX")
+            ? answer.set.data.map((data) => data.exchange).filter((name) => name !== ".")
+            : [];
+        if (exchanges.length > MAX_MX) throw new Stop("permerror", `${target.slice(0, -1)} has more than ${MAX_MX} mail servers`);
+        for (const exchange of exchanges) if (this.#inNetwork(await this.#addresses(exchange), term)) return true;
+        return false;
+      }
+      case "ptr": {
+        const target = await this.#target(term.domain, domain);
+        return target !== undefined && (await this.#validatedNames()).some((name) => isAtOrBelow(name, target));
+      }
+      case "exists": {
+        const target = await this.#target(term.domain, domain);
+        return target !== undefined && (await this.#ask(target, "A")).kind === "found";
+      }
+    }
+  }
+
+  /** check_host() for one domain (RFC 7208 section 4). */
+  async check(domain: string, depth: number): Promise<Outcome> {
+    const parsed = parseName(domain.endsWith(".") ? domain : `${domain}.`);
+    if (!parsed.ok || labelsOf(parsed.value).length < 2)
+      return { result: "none", because: `“${domain}” is not a domain that could have a record` };
+    const answer = await this.#lookup.ask(parsed.value, "TXT");
+    if (answer.kind === "failed") return { result: "temperror", because: answer.detail };
+    const texts =
+      answer.kind === "found" && isOfType(answer.set, "TXT")
+        ? answer.set.data.map((data) => textOf(joined(data))).filter(isSpf)
+        : [];
+    const [text, ...more] = texts;
+    if (text === undefined) return { result: "none", because: `${domain} has no SPF record` };
+    if (more.length > 0) return { result: "permerror", because: `${domain} has ${texts.length} SPF records` };
+    const record = parseSpf(text);
+    if (!record.ok)
+      return {
+        result: "permerror",
+        because: `the SPF record of ${domain} cannot be read at “${record.error[0]?.text}”: ${record.error[0]?.message}`,
+      };
+    const { terms } = record.value;
+    for (const term of terms) {
+      if (term.kind !== "mechanism") continue;
+      this.#count(term);
+      const matched = await this.#matches(term, domain, depth);
+      this.trace.push({ depth, domain, term: term.text, outcome: matched ? "matches" : "does not match" });
+      if (!matched) continue;
+      const result = ({ "+": "pass", "-": "fail", "~": "softfail", "?": "neutral" } as const)[term.qualifier];
+      return { result, mechanism: term.text, ...(result === "fail" ? { explains: { record: record.value, domain } } : {}) };
+    }
+    const redirect = terms.find((term) => term.kind === "modifier" && term.name === "redirect");
+    if (redirect?.kind !== "modifier") return { result: "neutral", because: "no term matched" };
+    this.#count(redirect);
+    const target = await this.#target(redirect.value, domain);
+    this.trace.push({ depth, domain, term: redirect.text, outcome: "goes on there" });
+    const outcome = await this.check(target === undefined ? "" : target.slice(0, -1), depth + 1);
+    return outcome.result === "none"
+      ? { result: "permerror", because: outcome.because ?? "the redirect leads to no SPF record" }
+      : outcome;
+  }
+
+  /** The explanation of a fail (RFC 7208 section 6.2); whatever goes wrong with it just leaves it out. */
+  async explanation({ record, domain }: NonNullable<Outcome["explains"]>): Promise<string | undefined> {
+    const exp = record.terms.find((term) => term.kind === "modifier" && term.name === "exp");
+    const target = exp?.kind === "modifier" ? await this.#target(exp.value, domain) : undefined;
+    const answer = target === undefined ? undefined : await this.#lookup.ask(target, "TXT");
+    if (answer?.kind !== "found" || !isOfType(answer.set, "TXT") || answer.set.data.length !== 1) return undefined;
+    const text = joined(answer.set.data[0] as DataOf["TXT"]);
+    if (/[^\x20-\x7e]/.test(text)) return undefined;
+    return expandMacros(text, this.contextFor(domain));
+  }
+}
+
+/** Evaluates SPF for one client and identity, as receivers do (RFC 7208). It asks through `lookup` only, a bounded number of questions. */
+export async function checkSpf({ ip, from, helo, domain: given, receiver, now }: SpfCheck, lookup: Lookup): Promise<SpfVerdict> {
+  const parsed = ipaddr.parse(ip);
+  const address: Address =
+    parsed.kind() === "ipv6" && (parsed as ipaddr.IPv6).isIPv4MappedAddress() ? (parsed as ipaddr.IPv6).toIPv4Address() : parsed;
+  const identity = from === "" ? `postmaster@${helo}` : from.includes("@") ? from : `postmaster@${from}`;
+  const at = identity.lastIndexOf("@");
+  const senderDomain = identity.slice(at + 1).replace(/\.$/, "");
+  const nibbles = Buffer.from(address.toByteArray()).toString("hex");
+  const text = address.kind() === "ipv4" ? address.toString() : (address as ipaddr.IPv6).toRFC5952String();
+  const evaluation = new Evaluation(lookup, address, {
+    local: identity.slice(0, at) || "postmaster",
+    senderDomain,
+    helo: helo.replace(/\.$/, ""),
+    ip: { version: address.kind() === "ipv4" ? 4 : 6, text, nibbles },
+    ...(receiver === undefined ? {} : { receiver }),
+    ...(now === undefined ? {} : { time: now }),
+  });
+  let outcome: Outcome;
+  try {
+    outcome = await evaluation.check((given ?? senderDomain).replace(/\.$/, ""), 0);
+  } catch (error) {
+    if (!(error instanceof Stop)) throw error;
+    outcome = error.outcome;
+  }
+  const explanation = outcome.explains === undefined ? undefined : await evaluation.explanation(outcome.explains);
+  return {
+    result: outcome.result,
+    ...(explanation === undefined ? {} : { explanation }),
+    ...(outcome.mechanism === undefined ? {} : { mechanism: outcome.mechanism }),
+    ...(outcome.because === undefined ? {} : { because: outcome.because }),
+    lookups: Math.min(evaluation.lookups, MAX_LOOKUPS + 1),
+    voidLookups: evaluation.voids,
+    trace: evaluation.trace,
+  };
+}
