@@ -134,6 +134,25 @@ describe("on master files, without any network", () => {
     expect(readFileSync(join(here, "copy.zone"), "utf8")).toContain("seekmere-owner");
     expect(readFileSync(join(here, "brackwater.zone"), "utf8")).toBe(ZONE);
   });
+  test("a file named on the command line lies where the user is, not in the workspace", async () => {
+    const here = workspace();
+    const elsewhere = folderWith({ "copy.zone": ZONE });
+    expect(
+      await zandrel(elsewhere, [
+        "publish",
+        "--workspace",
+        here,
+        "--into",
+        "copy.zone",
+        "--resolver",
+        "127.0.0.1:9",
+        "--timeout",
+        "0.5",
+      ]),
+    ).toMatchObject({ exit: 0, err: "" });
+    expect(readFileSync(join(elsewhere, "copy.zone"), "utf8")).toContain("seekmere-owner");
+    expect(existsSync(join(here, "copy.zone"))).toBe(false);
+  });
   test("a clash ends with 1, names the way out, and --replace is one", async () => {
     const here = workspace(DOMAIN.replace('@ TXT "seekmere-owner=4f1d0c77a2"', "www CNAME sites.pagewick.example."));
     const draft = await zandrel(here, ["draft", "--zone-file", "brackwater.zone", "--json"]);

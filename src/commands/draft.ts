@@ -92,7 +92,7 @@ export async function makeDrafts(
     domains.map(async (whole): Promise<Draft> => {
       const domain = only === undefined ? whole : { ...whole, asks: whole.asks.filter((ask) => only.includes(ask.id)) };
       const looked = await looking.look(domain);
-      const source = draftSource(domain, looked, looking, workspace, args.into as string | undefined);
+      const source = draftSource(domain, looked, looking, workspace);
       const memory = recall(journal, domain.name);
       const named = new Set(replace.map((text) => nameIn(text, domain.name)));
       if (source !== undefined) return draftOf(whole, source, looking.world, memory, looking.now, named, only);

@@ -48,6 +48,8 @@ export interface Looking {
   readonly world: Lookup;
   /** How the web is asked, through the same DNS; undefined where answers come from files. */
   readonly web: WebOptions | undefined;
+  /** The master file that `--into` names, and the folder it is relative to. */
+  readonly into: { readonly folder: string; readonly file: string } | undefined;
   /** Whether answers come from files, so that nothing observed may be journalled. */
   readonly fromFiles: boolean;
   look(domain: Pick<Domain, "name" | "host">): Promise<DomainLook>;
@@ -206,6 +208,7 @@ export function openLooking(
   return {
     now,
     world: base,
+    into: typeof args.into === "string" ? { folder: context.cwd, file: args.into } : undefined,
     web: {
       addresses: (host) => webAddresses(base, host),
       ports: settings?.defaults.webPorts ?? { http: 80, https: 443 },
@@ -264,6 +267,7 @@ function lookingAtFiles(
   return {
     now,
     world: lookup,
+    into: undefined,
     web: undefined,
     fromFiles: true,
     server: () => lookup,

@@ -70,7 +70,7 @@ async function freshly<T>(
 ): Promise<T | undefined> {
   const looking = openLooking(args, context, workspace.settings, [domain.name]);
   try {
-    const source = draftSource(domain, await looking.look(domain), looking, workspace, args.into as string | undefined);
+    const source = draftSource(domain, await looking.look(domain), looking, workspace);
     return source === undefined ? undefined : await work(source);
   } finally {
     looking.close();

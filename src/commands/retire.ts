@@ -73,7 +73,7 @@ export default command<z.output<typeof result>>({
           `${waiting.map((other) => other.id).join(", ")} waits for ${ask.id}: retire that first, or take it out of its after: list in ${domain.path}.`,
         );
       await settleInterrupted(domain, looking, workspace, journal);
-      const source = draftSource(domain, await looking.look(domain), looking, workspace, args.into as string | undefined);
+      const source = draftSource(domain, await looking.look(domain), looking, workspace);
       if (source === undefined)
         throw new UserError(
           `nothing was retired, because ${displayName(domain.name)} could not be looked at: try again when its name servers answer.`,

@@ -65,18 +65,13 @@ export interface Survey {
 }
 
 /** The zone as the draft has to see it: where its changes will go. */
-export function draftSource(
-  domain: Domain,
-  looked: DomainLook,
-  looking: Looking,
-  workspace: Workspace,
-  into?: string,
-): Lookup | undefined {
+export function draftSource(domain: Domain, looked: DomainLook, looking: Looking, workspace: Workspace): Lookup | undefined {
   if (looking.fromFiles) return looked.lookup;
   const publish = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.publish;
-  const file = into ?? (publish?.way === "zone-file" ? publish.file : undefined);
-  if (file !== undefined) {
-    const { document } = readZoneFile(workspace.folder, file, [domain.name], workspace.settings.defaults.ttl);
+  // A file named on the command line lies where the user is, one named in zandrel.yaml in the workspace.
+  const target = looking.into ?? (publish?.way === "zone-file" ? { folder: workspace.folder, file: publish.file } : undefined);
+  if (target !== undefined) {
+    const { document } = readZoneFile(target.folder, target.file, [domain.name], workspace.settings.defaults.ttl);
     return memoized(zoneLookup(zonesOf(document)));
   }
   if (publish?.way === "update") return looking.server(hostServer(publish.server, workspace.settings.defaults.authorityPort));

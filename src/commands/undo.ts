@@ -36,7 +36,7 @@ export default command<z.output<typeof result>>({
           `nothing of ${typed(domain.name)} was published that could be taken back: zandrel status shows where it stands.`,
           EXIT.not,
         );
-      const source = draftSource(domain, await looking.look(domain), looking, workspace, args.into as string | undefined);
+      const source = draftSource(domain, await looking.look(domain), looking, workspace);
       if (source === undefined)
         throw new UserError(
           `nothing was taken back, because ${typed(domain.name)} could not be looked at: try again when its name servers answer.`,
