@@ -9,6 +9,7 @@ export type ClashKind =
   | "alias-beside-data"
   | "other-value"
   | "asks-disagree"
+  | "ttl-disagrees"
   | "below-zone-cut"
   | "outside-domain"
   | "leftover-address"

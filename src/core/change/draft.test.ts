@@ -152,6 +152,13 @@ describe("policy records: one of each (RFC 7208 section 3.2, RFC 7489 section 6.
     expect(replaced.clashes).toEqual([]);
     expect(texts(replaced.changes[0]?.after)).toEqual([one]);
   });
+  test("an include that could not be asked is never counted as free", async () => {
+    const world: Lookup = { ask: async () => failed("timeout", "late") };
+    const { changes } = await draft([ask("a", '@ TXT "v=spf1 include:spf.heronpost.example ~all"')], { world });
+    expect(changes[0]?.because).toContain(
+      "at least 1 of 10 lookups, because those of spf.heronpost.example could not be counted",
+    );
+  });
   test("a stricter DMARC record satisfies a minimum", async () => {
     const lookup = live(`${LIVE}_dmarc TXT "v=DMARC1; p=reject; rua=mailto:a@x.test"\n`);
     expect((await draft([ask("a", '_dmarc TXT "v=DMARC1; p=none"')], { lookup })).changes).toMatchObject([{ action: "keep" }]);
@@ -183,6 +190,7 @@ describe("clashes", () => {
     ["another mail server", [ask("a", "@ MX 10 mx.other.test.")], "other-value", "mail to brackwater.example"],
     ["two asks, two targets", [ask("a", "x CNAME a.test."), ask("b", "x CNAME b.test.")], "asks-disagree", "nothing yet"],
     ["an alias and a text asked at one name", [ask("a", "x CNAME a.test."), ask("b", "x TXT t")], "asks-disagree", "nothing yet"],
+    ["two asks, two TTLs for one new set", [ask("a", "x 300 TXT a"), ask("b", "x TXT b")], "ttl-disagrees", "nothing yet"],
     ["a name below a zone cut", [ask("a", "x.shop TXT t")], "below-zone-cut", "nothing"],
     ["a mail server that is an alias", [ask("a", "bounce MX 10 mx.alias.example.")], "target-is-alias", "would not deliver"],
     [

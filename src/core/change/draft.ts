@@ -62,18 +62,21 @@ const NEIGHBOURS: readonly RecordType[] = ["A", "AAAA", "MX", "TXT", "NS", "CAA"
 interface Wanted {
   readonly set: RecordSet;
   readonly asks: readonly string[];
+  /** The TTLs its asks want; the set can have one only (RFC 2181 section 5.2). */
+  readonly ttls: ReadonlySet<number>;
 }
 
 /** Brings the asks' sets together: one set a name and type, each record once. */
 function gather(asks: readonly Ask[]): Wanted[] {
-  const gathered = new Map<string, { set: RecordSet; asks: string[] }>();
+  const gathered = new Map<string, { set: RecordSet; asks: string[]; ttls: Set<number> }>();
   for (const ask of asks) {
     for (const set of ask.wanted) {
       const id = `${set.name} ${set.type}`;
       const other = gathered.get(id);
-      if (other === undefined) gathered.set(id, { set, asks: [ask.id] });
+      if (other === undefined) gathered.set(id, { set, asks: [ask.id], ttls: new Set([set.ttl]) });
       else {
         other.set = { ...withData(other.set, set.data), ttl: Math.min(other.set.ttl, set.ttl) };
+        other.ttls.add(set.ttl);
         if (!other.asks.includes(ask.id)) other.asks.push(ask.id);
       }
     }
@@ -113,7 +116,7 @@ export async function makeDraft({ domain, asks, lookup, world, replace, whoPut }
   const replaceWay = (name: DomainName) =>
     `zandrel draft --replace ${displayName(name)} shows the draft with the old record replaced`;
 
-  for (const { set, asks: ids } of gathered) {
+  for (const { set, asks: ids, ttls } of gathered) {
     const { name, type } = set;
     const clash = (kind: ClashKind, because: string, breaks: string, ...waysOut: string[]) =>
       clashes.push(...ids.map((ask) => ({ kind, name, type, ask, because, breaks, waysOut })));
@@ -219,6 +222,18 @@ export async function makeDraft({ domain, asks, lookup, world, replace, whoPut }
       continue;
     }
     const before = ownSetOf(live);
+    // A set that is there keeps its TTL; a new one needs the asks to agree, or the user to say that the shortest will do.
+    if (before === undefined && ttls.size > 1 && !replace.has(name)) {
+      const spans = [...ttls].sort((a, b) => a - b).map(spanText);
+      clash(
+        "ttl-disagrees",
+        `${ids.join(" and ")} want different TTLs (${spans.join(", ")}) for the ${type} records of ${displayName(name)}, which share one`,
+        "nothing yet",
+        "give the records the same TTL in the domain's file",
+        `--replace ${displayName(name)} takes the shortest, ${spans[0]}`,
+      );
+      continue;
+    }
     if (type === "A" || type === "AAAA") {
       const family = type === "A" ? "AAAA" : "A";
       const wantedToo = gathered.some((other) => other.set.name === name && other.set.type === family);

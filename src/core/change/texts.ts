@@ -3,7 +3,7 @@ import { isDmarc } from "../dmarc/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 import { cutIntoStrings, type DataOf, joined, octetsOf, type RecordSet, textOf, withData } from "../record/index.ts";
-import { combine, isSpf, MAX_LOOKUPS, parseSpf, type SpfRecord, spfCost } from "../spf/index.ts";
+import { combine, isSpf, MAX_LOOKUPS, parseSpf, type SpfCost, spfCost } from "../spf/index.ts";
 
 export type PolicyClashKind = "second-spf" | "broken-spf" | "spf-over-limit" | "second-dmarc";
 
@@ -69,11 +69,17 @@ export async function mergeTexts(
     const wantedRecords = spf.map(parseSpf).flatMap((one) => (one.ok ? [one.value] : []));
     const [first, ...others] = records;
     const combined = combine(first, [...others, ...wantedRecords]);
-    const limit = await overLimit(combined, wanted.name, domain, world);
-    if (limit !== undefined) return { clash: limit };
+    const parsedCombined = parseSpf(combined);
+    const cost = parsedCombined.ok ? await spfCost(parsedCombined.value, world) : undefined;
+    if (cost !== undefined && cost.lookups > MAX_LOOKUPS) return { clash: overLimit(cost, wanted.name, domain) };
     texts = [...texts.filter((text) => !isSpf(text)), combined];
     replaced ||= own.length > 1;
     reasons.push(own.length === 0 ? "as the domain's first SPF record" : "merged into the one SPF record");
+    // What could not be counted may hide lookups, and is never taken for none.
+    if (cost !== undefined && cost.uncounted.length > 0)
+      reasons.push(
+        `at least ${cost.lookups} of ${MAX_LOOKUPS} lookups, because those of ${cost.uncounted.join(", ")} could not be counted`,
+      );
   }
 
   const dmarc = [...new Set(asked.filter(isDmarc))];
@@ -100,11 +106,7 @@ export async function mergeTexts(
 }
 
 /** The clash of a record that would ask the DNS too often, with the dearest terms named (RFC 7208 section 4.6.4). */
-async function overLimit(text: string, name: DomainName, domain: DomainName, world: Lookup): Promise<TextClash | undefined> {
-  const parsed = parseSpf(text);
-  if (!parsed.ok) return undefined;
-  const { lookups, terms } = await spfCost(parsed.value as SpfRecord, world);
-  if (lookups <= MAX_LOOKUPS) return undefined;
+function overLimit({ lookups, terms }: SpfCost, name: DomainName, domain: DomainName): TextClash {
   const dearest = terms.slice(0, 3).map((term) => `${term.text} costs ${term.lookups}`);
   return {
     kind: "spf-over-limit",

@@ -28,23 +28,28 @@ export function namesToAsk(apex: DomainName, known: Iterable<DomainName>): Domai
 
 /** Asks a zone's server for every usual type at these names. What a wildcard answers is taken once, at the wildcard. */
 export async function captureByAsking(lookup: Lookup, apex: DomainName, names: readonly DomainName[]): Promise<Capture> {
-  const sets = new Map<string, RecordSet>();
-  const unasked: Unasked[] = [];
-  let asked = 0;
-  for (const name of names) {
+  const atName = async (name: DomainName): Promise<Capture> => {
+    const sets: RecordSet[] = [];
+    const unasked: Unasked[] = [];
+    let asked = 0;
     for (const type of USUAL_TYPES) {
       const live = await liveAt(lookup, apex, name, type);
       asked += 1;
-      if (live.kind === "set" || live.kind === "alias") sets.set(`${live.set.name} ${live.set.type}`, live.set);
-      if (live.kind === "failed" && live.answer.delegation === undefined)
-        unasked.push({ name, type, because: live.answer.detail });
-      if (live.kind === "failed" && live.answer.delegation !== undefined)
-        sets.set(`${live.answer.delegation.ns.name} NS`, live.answer.delegation.ns);
+      const cut = live.kind === "failed" ? live.answer.delegation?.ns : undefined;
+      if (live.kind === "set" || live.kind === "alias") sets.push(live.set);
+      if (cut !== undefined) sets.push(cut);
+      else if (live.kind === "failed") unasked.push({ name, type, because: live.answer.detail });
       // Where an alias stands, or another zone begins, nothing else is to be found.
-      if (live.kind === "alias" || (live.kind === "failed" && live.answer.delegation !== undefined)) break;
+      if (live.kind === "alias" || cut !== undefined) break;
     }
-  }
-  return { sets: [...sets.values()], unasked, asked };
+    return { sets, unasked, asked };
+  };
+  const found = await Promise.all(names.map(atName));
+  return {
+    sets: [...new Map(found.flatMap((one) => one.sets).map((set) => [`${set.name} ${set.type}`, set])).values()],
+    unasked: found.flatMap((one) => one.unasked),
+    asked: found.reduce((sum, one) => sum + one.asked, 0),
+  };
 }
 
 /** Sets that belong to the DNS host and not to the domain: the new host brings its own. */
@@ -85,29 +90,28 @@ export async function compareSides(
   apex: DomainName,
   wanted: readonly { readonly name: DomainName; readonly type: RecordType }[],
 ): Promise<Comparison> {
-  const differences: Difference[] = [];
-  const unasked: Unasked[] = [];
-  let same = 0;
   /** What stands at the name for exactly this type; an alias counts as itself only. */
   const own = (live: Awaited<ReturnType<typeof liveAt>>, type: RecordType): RecordSet | undefined =>
     live.kind === "set" ? live.set : live.kind === "failed" && type === "NS" ? live.answer.delegation?.ns : undefined;
-  for (const { name, type } of wanted) {
-    if (name === apex && (type === "SOA" || type === "NS")) continue;
-    const [there, here] = await Promise.all([liveAt(old, apex, name, type), liveAt(fresh, apex, name, type)]);
-    const failure = [there, here].find((live) => live.kind === "failed" && live.answer.delegation === undefined);
-    if (failure?.kind === "failed") {
-      unasked.push({ name, type, because: failure.answer.detail });
-      continue;
-    }
-    const [before, after] = [own(there, type), own(here, type)];
-    if (before === undefined && after === undefined) continue;
-    const common = { name, type, old: before, new: after };
-    if (!sameData(before, after))
-      differences.push({ kind: after === undefined ? "missing" : before === undefined ? "extra" : "differs", ...common });
-    else if (before?.ttl !== after?.ttl) differences.push({ kind: "ttl", ...common });
-    else same += 1;
-  }
-  return { same, differences, unasked };
+  const compared = wanted
+    .filter(({ name, type }) => name !== apex || (type !== "SOA" && type !== "NS"))
+    .map(async ({ name, type }): Promise<Difference | Unasked | "same" | undefined> => {
+      const [there, here] = await Promise.all([liveAt(old, apex, name, type), liveAt(fresh, apex, name, type)]);
+      const failure = [there, here].find((live) => live.kind === "failed" && live.answer.delegation === undefined);
+      if (failure?.kind === "failed") return { name, type, because: failure.answer.detail };
+      const [before, after] = [own(there, type), own(here, type)];
+      if (before === undefined && after === undefined) return undefined;
+      const common = { name, type, old: before, new: after };
+      if (!sameData(before, after))
+        return { kind: after === undefined ? "missing" : before === undefined ? "extra" : "differs", ...common };
+      return before?.ttl === after?.ttl ? "same" : { kind: "ttl", ...common };
+    });
+  const all = await Promise.all(compared);
+  return {
+    same: all.filter((one) => one === "same").length,
+    differences: all.filter((one): one is Difference => typeof one === "object" && "kind" in one),
+    unasked: all.filter((one): one is Unasked => typeof one === "object" && "because" in one),
+  };
 }
 
 /** Where a move of name servers stands. */
