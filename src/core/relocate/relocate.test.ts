@@ -62,6 +62,12 @@ describe("comparing both sides", () => {
   });
 });
 
+test("the name servers of the two hosts differ by nature, and are no difference", async () => {
+  const other = zoneLookup(zonesOf(parseZone("$TTL 300\n@ SOA x y 9 1 1 1 60\n@ NS ns9\n", { origin: apex })));
+  const wanted = ["NS", "SOA"].map((type) => ({ name: apex, type }));
+  expect(await compareSides(side(""), other, apex, wanted)).toEqual({ same: 0, differences: [], unasked: [] });
+});
+
 describe("the cut-over", () => {
   const clocks = { movedAt: 1_000_000, now: 1_000_000, parentTtl: 3600, oldNsTtl: 7200, longestTtl: 600 };
   test.each<[string, string[], object, string, number | undefined]>([
