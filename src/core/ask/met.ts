@@ -1,4 +1,4 @@
-import { atLeast, isDmarc, isMinimum, policyOf } from "../dmarc/index.ts";
+import { atLeast, isDmarc, isMinimum, parseDmarc } from "../dmarc/index.ts";
 import { type DataOf, holds, isOfType, joined, type RecordData, type RecordSet, textOf } from "../record/index.ts";
 import { hasTerms, isSpf, parseSpf } from "../spf/index.ts";
 
@@ -18,9 +18,9 @@ function textIsMet(wanted: string, there: readonly string[]): boolean {
   }
   if (isDmarc(wanted) && isMinimum(wanted)) {
     const [only, ...more] = there.filter(isDmarc);
-    const own = only === undefined || more.length > 0 ? undefined : policyOf(only);
-    const minimum = policyOf(wanted);
-    return own !== undefined && minimum !== undefined && atLeast(own, minimum);
+    const own = only === undefined || more.length > 0 ? undefined : parseDmarc(only);
+    const minimum = parseDmarc(wanted);
+    return own?.ok === true && minimum.ok && atLeast(own.value.policy, minimum.value.policy);
   }
   return false;
 }

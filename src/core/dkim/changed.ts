@@ -1,0 +1,77 @@
+import { constants, createHash, publicDecrypt } from "node:crypto";
+import type { HeaderField } from "../message/index.ts";
+import { field } from "../message/index.ts";
+import { headerInput } from "./header-input.ts";
+import type { KeyRecord } from "./key.ts";
+import type { Signature } from "./signature.ts";
+
+/** DigestInfo in front of a SHA-256 hash (RFC 8017 section 9.2). */
+const SHA256_INFO = Buffer.from("3031300d060960864801650304020105000420", "hex");
+
+/** The hash an RSA signature was made of: undefined where another key made it. */
+function signedHash(signature: Signature, key: KeyRecord): Buffer | undefined {
+  if (key.key === undefined) return undefined;
+  try {
+    const info = publicDecrypt({ key: key.key, padding: constants.RSA_PKCS1_PADDING }, signature.value);
+    return info.length === SHA256_INFO.length + 32 && info.subarray(0, SHA256_INFO.length).equals(SHA256_INFO)
+      ? info.subarray(SHA256_INFO.length)
+      : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+/** What lists and gateways do to a field, undone: the value as it may have been. */
+const UNDONE: readonly ((value: string) => string)[] = [
+  (value) => value.replace(/^( *)\[[^\]]{1,80}\] ?/, "$1"),
+  (value) => value.replace(/^( *)[*]{2,}[^*]{1,40}[*]{2,}:? ?/, "$1"),
+  (value) => value.replace(/^( *)[A-Z]{2,20}: ?/, "$1"),
+  (value) => value.replace(/ ?\[[^\]]{1,80}\]$/, ""),
+  (value) => value.replace(/^( *)[Rr][Ee]: ?/, "$1"),
+  (value) => value.replace(/["']/g, ""),
+  (value) => value.replace(/^( *)([^"<]*[^"< ]) *</, '$1"$2" <'),
+  (value) => value.replace(/, *[^,]*$/, ""),
+  (value) => value.toLowerCase(),
+];
+
+/**
+ * Says why a signature value does not fit: another key made it, or a signed field was changed, and which one
+ * where undoing a usual change makes it fit. An RSA signature gives away the hash it was made of, so that the
+ * two are told apart for certain; an Ed25519 signature does not.
+ */
+export function changedField(
+  signature: Signature,
+  key: KeyRecord,
+  chosen: readonly (HeaderField | undefined)[],
+  fields: readonly HeaderField[],
+): { readonly reason: "header-changed" | "other-key"; readonly because: string } {
+  if (key.type === "ed25519")
+    return { reason: "header-changed", because: "a signed header field was changed, or another key made the signature" };
+  const wanted = signedHash(signature, key);
+  if (wanted === undefined) return { reason: "other-key", because: "the key published there did not make this signature" };
+  const fits = (
+    fieldsThen: readonly (HeaderField | undefined)[],
+    how: Pick<Signature, "header" | "unsigned"> = signature,
+  ): boolean => createHash("sha256").update(headerInput(fieldsThen, how)).digest().equals(wanted);
+  const changed = (because: string) => ({ reason: "header-changed" as const, because });
+
+  for (const [i, one] of chosen.entries()) {
+    const name = one?.raw.slice(0, one.colon);
+    const withOne = (other: HeaderField | undefined) => chosen.map((each, j) => (j === i ? other : each));
+    if (one === undefined) continue;
+    if (fits(withOne(undefined))) return changed(`the field ${name} was added after the signature was made`);
+    for (const undo of UNDONE) {
+      const value = one.raw.slice(one.colon + 1);
+      const before = undo(value.replaceAll("\r\n", ""));
+      if (before !== value && fits(withOne(field(`${one.raw.slice(0, one.colon + 1)}${before}`))))
+        return changed(`the field ${name} was changed after the signature was made`);
+    }
+    for (const other of fields)
+      if (other.name === one.name && other !== one && fits(withOne(other)))
+        return changed(`another ${name} was added after the signature was made`);
+  }
+  const otherWay = signature.header === "simple" ? ("relaxed" as const) : ("simple" as const);
+  if (fits(chosen, { header: otherWay, unsigned: signature.unsigned }))
+    return changed("blanks or line breaks of the header were changed, or its canonicalization is named wrongly");
+  return changed(`one of the signed fields was changed: ${[...new Set(signature.signed)].join(", ")}`);
+}

@@ -1,0 +1,27 @@
+import type { HeaderField } from "../message/index.ts";
+import { canonicalField } from "./canonical.ts";
+import type { Signature } from "./signature.ts";
+
+/**
+ * The fields a signature covers, in its order (RFC 6376 section 5.4.2): of each name the lowest field first, and
+ * so upwards; `undefined` where a name is listed once more than it stands there, which signs its absence.
+ */
+export function signedFields(fields: readonly HeaderField[], names: readonly string[]): (HeaderField | undefined)[] {
+  const left = new Map<string, HeaderField[]>();
+  for (const one of fields) {
+    const same = left.get(one.name);
+    if (same === undefined) left.set(one.name, [one]);
+    else same.push(one);
+  }
+  return names.map((name) => left.get(name)?.pop());
+}
+
+/** The octets that are signed: the chosen fields, then the signature field itself without its value and final CRLF (RFC 6376 section 3.7). */
+export function headerInput(
+  chosen: readonly (HeaderField | undefined)[],
+  { header, unsigned }: Pick<Signature, "header" | "unsigned">,
+): Buffer {
+  let text = "";
+  for (const one of chosen) if (one !== undefined) text += `${canonicalField(one, header)}\r\n`;
+  return Buffer.from(text + canonicalField(unsigned, header), "latin1");
+}

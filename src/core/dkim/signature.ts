@@ -1,0 +1,132 @@
+import { field, type HeaderField } from "../message/index.ts";
+import { type DomainName, isAtOrBelow, parseName } from "../name/index.ts";
+import { textOf } from "../record/index.ts";
+import { err, ok, type Result } from "../result.ts";
+import { parseTags } from "../tag-list.ts";
+import type { Canonicalization } from "./canonical.ts";
+
+export const ALGORITHMS = ["rsa-sha256", "ed25519-sha256"] as const;
+export type Algorithm = (typeof ALGORITHMS)[number];
+
+/** A DKIM-Signature field that obeys RFC 6376 section 3.5. */
+export interface Signature {
+  readonly field: HeaderField;
+  readonly algorithm: Algorithm | "rsa-sha1";
+  /** The signature itself, `b=`. */
+  readonly value: Buffer;
+  /** The hash of the body, `bh=`, in base64 without blanks. */
+  readonly bodyHash: string;
+  readonly header: Canonicalization;
+  readonly body: Canonicalization;
+  readonly domain: DomainName;
+  readonly selector: string;
+  /** Where its key is: `<selector>._domainkey.<domain>`. */
+  readonly keyName: DomainName;
+  /** Names of the signed fields in lower case, in order, as often as they are listed. */
+  readonly signed: readonly string[];
+  /** The agent or user, `i=`, as it stands there; `@domain` if not given. */
+  readonly identity: string;
+  readonly identityDomain: DomainName;
+  /** Octets of the canonical body that are signed; all of them if not given. */
+  readonly length?: number;
+  /** Seconds since 1970. */
+  readonly signedAt?: number;
+  readonly expires?: number;
+  /** The field with the value of `b=` taken out, as it goes into the hash (RFC 6376 section 3.7). */
+  readonly unsigned: HeaderField;
+}
+
+/** A signature that cannot be processed; what it says about itself where that can be read. */
+export interface SignatureError {
+  readonly message: string;
+  readonly domain?: DomainName;
+  readonly selector?: string;
+}
+
+const withoutBlanks = (text: string): string => text.replace(/[ \t\r\n]+/g, "");
+const BASE64 = /^[A-Za-z0-9+/]+={0,2}$/;
+
+const canonicalization = (text: string): Canonicalization | undefined =>
+  text === "simple" || text === "relaxed" ? text : undefined;
+
+/** A domain in a signature; U-labels may stand there in internationalized mail (RFC 8616 section 5). */
+function domainOf(text: string | undefined): DomainName | undefined {
+  const parsed = text === undefined ? undefined : parseName(textOf(text));
+  return parsed?.ok && parsed.value !== "." && text !== "@" ? parsed.value : undefined;
+}
+
+/** Reads one DKIM-Signature field. Unknown tags are ignored (RFC 6376 section 3.2). */
+export function parseSignature(from: HeaderField): Result<Signature, SignatureError> {
+  const body = from.raw.slice(from.colon + 1);
+  const list = parseTags(body);
+  const get = (name: string): string | undefined => list.get(name)?.value;
+  const domain = domainOf(get("d"));
+  const selector = get("s");
+  const about = {
+    ...(domain === undefined ? {} : { domain }),
+    ...(selector === undefined ? {} : { selector: textOf(selector) }),
+  };
+  const wrong = (message: string) => err<SignatureError>({ message, ...about });
+
+  const [mistake] = list.mistakes;
+  if (mistake !== undefined)
+    return wrong(`the signature cannot be read at “${textOf(mistake.text.slice(0, 30))}”: ${mistake.message}`);
+  if (get("v") !== "1") return wrong(get("v") === undefined ? "the version v=1 is missing" : "its version is not 1");
+  for (const needed of ["a", "b", "bh", "d", "h", "s"])
+    if (get(needed) === undefined) return wrong(`the tag ${needed}= is missing`);
+  const algorithm = get("a") as string;
+  if (![...ALGORITHMS, "rsa-sha1"].includes(algorithm)) return wrong(`there is no algorithm “${textOf(algorithm.slice(0, 40))}”`);
+  const value = withoutBlanks(get("b") as string);
+  const bodyHash = withoutBlanks(get("bh") as string);
+  if (!BASE64.test(value)) return wrong("the signature b= is not base64");
+  if (!BASE64.test(bodyHash)) return wrong("the hash of the body bh= is not base64");
+  if (domain === undefined) return wrong("d= is not a domain");
+  const keyName = selector === undefined ? undefined : parseName(`${textOf(selector)}._domainkey.${domain}`);
+  if (selector === undefined || keyName?.ok !== true || /[^a-z0-9._-]/i.test(selector)) return wrong("s= is not a selector");
+  const [header, bodyHow = "simple", ...beyond] = (get("c") ?? "simple/simple").split("/");
+  const headerCanon = canonicalization(header as string);
+  const bodyCanon = canonicalization(bodyHow);
+  if (headerCanon === undefined || bodyCanon === undefined || beyond.length > 0)
+    return wrong("c= names no canonicalization that exists");
+  const signed = (get("h") as string).split(":").map((one) => withoutBlanks(one).toLowerCase());
+  if (signed.some((one) => !/^[\x21-\x39\x3c-\x7e]+$/.test(one))) return wrong("h= is not a list of field names");
+  if (!signed.includes("from")) return wrong("the From field is not signed");
+  const identity = get("i") ?? `@${domain.slice(0, -1)}`;
+  const identityDomain = domainOf(identity.slice(identity.lastIndexOf("@") + 1));
+  if (!identity.includes("@") || identityDomain === undefined) return wrong("i= is not an address");
+  if (!isAtOrBelow(identityDomain, domain)) return wrong("i= is not at or below d=");
+  const query = get("q");
+  if (query !== undefined && !query.split(":").some((method) => withoutBlanks(method).toLowerCase() === "dns/txt"))
+    return wrong("q= asks for the key in a way that does not exist");
+  const numbers = new Map<string, number>();
+  for (const tag of ["l", "t", "x"]) {
+    const text = get(tag);
+    if (text === undefined) continue;
+    if (!/^\d{1,76}$/.test(text)) return wrong(`${tag}= is not a number`);
+    numbers.set(tag, Math.min(Number(text), Number.MAX_SAFE_INTEGER));
+  }
+  const [length, signedAt, expires] = ["l", "t", "x"].map((tag) => numbers.get(tag));
+  if (expires !== undefined && signedAt !== undefined && expires <= signedAt) return wrong("it expires before it was made");
+
+  const b = list.get("b");
+  const cut = from.colon + 1;
+  const raw = b === undefined ? from.raw : from.raw.slice(0, cut + b.valueStart) + from.raw.slice(cut + b.valueEnd);
+  return ok({
+    field: from,
+    algorithm: algorithm as Signature["algorithm"],
+    value: Buffer.from(value, "base64"),
+    bodyHash,
+    header: headerCanon,
+    body: bodyCanon,
+    domain,
+    selector: textOf(selector),
+    keyName: keyName.value,
+    signed,
+    identity: textOf(identity),
+    identityDomain,
+    ...(length === undefined ? {} : { length }),
+    ...(signedAt === undefined ? {} : { signedAt }),
+    ...(expires === undefined ? {} : { expires }),
+    unsigned: field(raw),
+  });
+}

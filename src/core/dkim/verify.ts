@@ -1,0 +1,214 @@
+import { createHash, verify } from "node:crypto";
+import type { Lookup } from "../lookup/index.ts";
+import { type BodySink, fieldsNamed, type HeaderField, type MessageHeader } from "../message/index.ts";
+import { type DomainName, displayName } from "../name/index.ts";
+import { isOfType, type RecordSet } from "../record/index.ts";
+import { BodyHash, type Canonicalization } from "./canonical.ts";
+import { changedField } from "./changed.ts";
+import { headerInput, signedFields } from "./header-input.ts";
+import { type KeyRecord, parseKey } from "./key.ts";
+import { parseSignature, type Signature, type SignatureError } from "./signature.ts";
+
+/** How a signature comes out (RFC 8601 section 2.7.1). */
+export type DkimResult = "pass" | "fail" | "policy" | "neutral" | "temperror" | "permerror";
+
+/** Why a signature does not pass, each a stable word. */
+export type DkimReason =
+  | "malformed"
+  | "historic-algorithm"
+  | "expired"
+  | "no-key"
+  | "key-unreachable"
+  | "bad-key"
+  | "revoked"
+  | "weak-key"
+  | "key-forbids"
+  | "body-changed"
+  | "body-cut"
+  | "header-changed"
+  | "other-key";
+
+/** The verdict on one signature. */
+export interface DkimVerdict {
+  readonly result: DkimResult;
+  /** Undefined where the signature does not even say. */
+  readonly domain: DomainName | undefined;
+  readonly selector: string | undefined;
+  readonly identity?: string;
+  readonly algorithm?: string;
+  /** Undefined where it passes. */
+  readonly reason?: DkimReason;
+  /** Half a sentence for people: why it does not pass, or what is remarkable where it does. */
+  readonly because?: string;
+  readonly bits?: number;
+  /** The domain says it only tries DKIM out (`t=y`). */
+  readonly testing: boolean;
+  /** Octets of the canonical body that are not covered by the signature. */
+  readonly unsignedOctets: number;
+  readonly signature?: Signature;
+  /** Where the body was changed: what was found. */
+  readonly bodyDigest?: string;
+}
+
+/** Signatures of one message that are looked at; more would only cost time. */
+export const MAX_SIGNATURES = 20;
+
+/** The signatures of a message from top to bottom, and the hashes of the body they need. */
+export class Signatures {
+  readonly all: readonly (Signature | SignatureError)[];
+  readonly ignored: number;
+  readonly #bodies = new Map<string, BodyHash>();
+
+  constructor(header: MessageHeader) {
+    const fields = fieldsNamed(header, "dkim-signature");
+    this.ignored = Math.max(0, fields.length - MAX_SIGNATURES);
+    this.all = fields.slice(0, MAX_SIGNATURES).map((one) => {
+      const parsed = parseSignature(one);
+      return parsed.ok ? parsed.value : parsed.error;
+    });
+    for (const one of this.all) if ("field" in one) this.#body(one.body, one.length);
+  }
+
+  #body(how: Canonicalization, length: number | undefined): BodyHash {
+    const key = `${how} ${length}`;
+    let body = this.#bodies.get(key);
+    if (body === undefined) this.#bodies.set(key, (body = new BodyHash(how, length)));
+    return body;
+  }
+
+  get sinks(): readonly BodySink[] {
+    return [...this.#bodies.values()];
+  }
+
+  bodyOf({ body, length }: Signature): BodyHash {
+    return this.#body(body, length);
+  }
+}
+
+const keySets = new WeakMap<RecordSet, readonly KeyRecord[]>();
+
+/** The key records of a TXT set; read once for each set. */
+function keysOf(set: RecordSet): readonly KeyRecord[] {
+  let keys = keySets.get(set);
+  if (keys === undefined) {
+    keys = isOfType(set, "TXT") ? set.data.map((data) => parseKey(data.strings)) : [];
+    keySets.set(set, keys);
+  }
+  return keys;
+}
+
+type Ending = Pick<DkimVerdict, "result" | "reason" | "because" | "bits">;
+const ending = (result: DkimResult, reason: DkimReason, because: string): Ending => ({ result, reason, because });
+
+/** Whether a key may be used for a signature (RFC 6376 section 6.1.2); half a sentence where not. */
+function forbids(key: KeyRecord, signature: Signature): string | undefined {
+  if (key.type !== signature.algorithm.split("-")[0])
+    return `the key is for ${key.type}, and the signature is made with ${signature.algorithm}`;
+  if (key.hashes !== undefined && !key.hashes.includes("sha256")) return "the key may not be used with SHA-256";
+  if (!key.services.includes("*") && !key.services.includes("email")) return "the key is not for mail";
+  if (key.exactDomain && signature.identityDomain !== signature.domain) return "the key wants i= to have the very domain of d=";
+  return undefined;
+}
+
+/** Whether the signature value fits the octets signed. */
+export function valueFits(signature: Signature, key: KeyRecord, input: Buffer): boolean {
+  if (key.key === undefined) return false;
+  try {
+    return key.type === "ed25519"
+      ? verify(null, createHash("sha256").update(input).digest(), key.key, signature.value)
+      : verify("sha256", input, key.key, signature.value);
+  } catch {
+    return false;
+  }
+}
+
+/** One key against one signature. */
+function tryKey(key: KeyRecord, signature: Signature, fields: readonly HeaderField[]): Ending {
+  const where = `${signature.selector}._domainkey.${displayName(signature.domain)}`;
+  const bits = key.bits === undefined ? {} : { bits: key.bits };
+  if (key.problem?.kind === "revoked") return ending("permerror", "revoked", `the key at ${where} was revoked`);
+  if (key.problem?.kind === "weak") return { ...bits, ...ending("fail", "weak-key", `at ${where}, ${key.problem.message}`) };
+  if (key.problem !== undefined) return ending("permerror", "bad-key", `at ${where}, ${key.problem.message}`);
+  const forbidden = forbids(key, signature);
+  if (forbidden !== undefined) return { ...bits, ...ending("permerror", "key-forbids", forbidden) };
+  const chosen = signedFields(fields, signature.signed);
+  if (valueFits(signature, key, headerInput(chosen, signature))) return { ...bits, result: "pass" };
+  return { ...bits, result: "fail", ...changedField(signature, key, chosen, fields) };
+}
+
+/**
+ * Verifies one signature after the body went by (RFC 6376 section 6). The body is judged before the key is
+ * asked for, because most failures show there.
+ *
+ * @param now seconds since 1970
+ */
+async function verifyOne(
+  signature: Signature,
+  header: MessageHeader,
+  body: BodyHash,
+  lookup: Lookup,
+  now: number,
+): Promise<Ending & { testing?: boolean; bodyDigest?: string }> {
+  if (signature.algorithm === "rsa-sha1")
+    return ending("fail", "historic-algorithm", "it is made with rsa-sha1, which receivers no longer accept");
+  if (signature.expires !== undefined && signature.expires < now)
+    return ending(
+      "fail",
+      "expired",
+      `it expired on ${new Date(signature.expires * 1000).toISOString().slice(0, 16).replace("T", " ")} UTC`,
+    );
+  if (signature.length !== undefined && signature.length > body.length)
+    return ending("fail", "body-cut", `it covers ${signature.length} octets of the body, and only ${body.length} arrived`);
+  if (body.digest !== signature.bodyHash)
+    return { ...ending("fail", "body-changed", "the body was changed after it was signed"), bodyDigest: body.digest };
+  const answer = await lookup.ask(signature.keyName, "TXT");
+  if (answer.kind === "failed") return ending("temperror", "key-unreachable", `its key could not be asked for: ${answer.detail}`);
+  if (answer.kind !== "found") return ending("permerror", "no-key", `there is no key at ${displayName(signature.keyName)}`);
+  const keys = keysOf(answer.set);
+  let last: (Ending & { testing?: boolean }) | undefined;
+  for (const key of keys) {
+    const outcome = { ...tryKey(key, signature, header.fields), testing: key.testing };
+    if (outcome.result === "pass") return outcome;
+    if (last === undefined || outcome.result === "fail") last = outcome;
+  }
+  return last ?? ending("permerror", "no-key", `there is no key at ${displayName(signature.keyName)}`);
+}
+
+/** Verifies all signatures of a message whose body went through `signatures.sinks`; one verdict each, from top to bottom. */
+export function verifySignatures(
+  signatures: Signatures,
+  header: MessageHeader,
+  lookup: Lookup,
+  now: number,
+): Promise<DkimVerdict[]> {
+  return Promise.all(
+    signatures.all.map(async (one): Promise<DkimVerdict> => {
+      if (!("field" in one))
+        return {
+          result: "permerror",
+          domain: one.domain,
+          selector: one.selector,
+          reason: "malformed",
+          because: one.message,
+          testing: false,
+          unsignedOctets: 0,
+        };
+      const body = signatures.bodyOf(one);
+      const { testing = false, ...outcome } = await verifyOne(one, header, body, lookup, now);
+      const unsignedOctets = one.length === undefined ? 0 : Math.max(0, body.length - one.length);
+      return {
+        domain: one.domain,
+        selector: one.selector,
+        identity: one.identity,
+        algorithm: one.algorithm,
+        signature: one,
+        testing,
+        unsignedOctets,
+        ...outcome,
+        ...(outcome.result === "pass" && unsignedOctets > 0
+          ? { because: `${unsignedOctets} octets at the end of the body are not signed, and anybody may have added them` }
+          : {}),
+      };
+    }),
+  );
+}

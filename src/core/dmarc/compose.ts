@@ -1,0 +1,117 @@
+import { type DomainName, displayName, isAtOrBelow, parseName } from "../name/index.ts";
+import { permissionName } from "./destination.ts";
+import { POLICIES, type Policy } from "./policy.ts";
+import type { DmarcRecord } from "./record.ts";
+
+/** What the user answered. */
+export interface Answers {
+  readonly policy: Policy;
+  readonly subdomains?: Policy;
+  readonly nonexistent?: Policy;
+  /** Addresses for aggregate reports. */
+  readonly aggregate: readonly string[];
+  /** Addresses for failure reports. */
+  readonly failure: readonly string[];
+  readonly strictDkim: boolean;
+  readonly strictSpf: boolean;
+  /** Tried out first: receivers apply one step milder. */
+  readonly gradual: boolean;
+}
+
+/** What is known about the domain when a record is composed. */
+export interface Situation {
+  readonly domain: DomainName;
+  readonly organizational: DomainName;
+  /** The record that is there. */
+  readonly existing?: DmarcRecord;
+  /** Whether reports were seen that allow this policy; undefined where none were imported. */
+  readonly reportsAllow?: boolean;
+  readonly rua: "wanted" | "declined";
+  /** The user said so after having been told what is in the way. */
+  readonly insists: boolean;
+}
+
+/** A guard rail the answers run into, each a stable word. */
+export interface Obstacle {
+  readonly kind: "not-an-address" | "no-reports" | "strict-too-soon";
+  readonly because: string;
+  readonly wayOut: string;
+}
+
+export interface Composed {
+  readonly text: string;
+  readonly obstacles: readonly Obstacle[];
+  /** Records that owners of report destinations must publish (RFC 7489 section 7.1). */
+  readonly permissions: readonly { readonly destination: DomainName; readonly name: DomainName; readonly text: string }[];
+  /** Remarks that stop nothing. */
+  readonly remarks: readonly string[];
+}
+
+/** An address as a URI of a DMARC record: commas, exclamation marks and semicolons are escaped (RFC 7489 section 6.2). */
+const mailto = (address: string): string =>
+  `mailto:${address.replace(/[%,!;\s]/g, (one) => `%${one.charCodeAt(0).toString(16).toUpperCase().padStart(2, "0")}`)}`;
+
+const isAddress = (text: string): boolean =>
+  /^[^\s@<>]+@[^\s@<>]+\.[^\s@<>]+$/.test(text) && parseName(text.slice(text.lastIndexOf("@") + 1)).ok;
+
+/** Composes a DMARC record from answers, with guard rails. */
+export function composeDmarc(answers: Answers, situation: Situation): Composed {
+  const { policy, subdomains, nonexistent, aggregate, failure, gradual } = answers;
+  const { domain, existing, reportsAllow, rua, insists, organizational } = situation;
+  const obstacles: Obstacle[] = [];
+  const remarks: string[] = [];
+  for (const address of [...aggregate, ...failure])
+    if (!isAddress(address))
+      obstacles.push({
+        kind: "not-an-address",
+        because: `“${address}” is not an address`,
+        wayOut: "write it as dmarc@brackwater.example",
+      });
+  if (aggregate.length === 0 && rua === "wanted")
+    obstacles.push({
+      kind: "no-reports",
+      because: "without a report address nobody learns who sends as this domain, and the policy can never be tightened safely",
+      wayOut: "name one with --reports-to, or say --no-reports if no reports are wanted",
+    });
+  const strictest = [policy, subdomains, nonexistent === undefined || nonexistent === "reject" ? undefined : nonexistent].filter(
+    (one) => one !== undefined,
+  );
+  const tightens = strictest.some((one) => POLICIES.indexOf(one) > POLICIES.indexOf(existing?.policy ?? "none"));
+  if (tightens && reportsAllow !== true && !insists)
+    obstacles.push({
+      kind: "strict-too-soon",
+      because:
+        existing === undefined
+          ? `the first record of a domain asks for nothing (p=none) until reports show who sends as it; ${policy} now may stop the organisation's own mail`
+          : reportsAllow === false
+            ? "the reports of the last weeks show mail of one's own that a stricter policy would stop"
+            : "no reports were read that show that nothing of one's own would be stopped",
+      wayOut: "start with --policy none and read the reports, or say --insist if you know that every sender is authenticated",
+    });
+  if (subdomains !== undefined && POLICIES.indexOf(subdomains) < POLICIES.indexOf(policy))
+    remarks.push(`subdomains are less protected (sp=${subdomains}) than the domain itself (p=${policy}); forgers will use one`);
+  if (failure.length > 0) remarks.push("few receivers send failure reports, because they contain parts of people's mail");
+  if (gradual && policy === "none") remarks.push("t=y changes nothing while the policy is none");
+  const tags = [
+    `p=${policy}`,
+    ...(subdomains === undefined ? [] : [`sp=${subdomains}`]),
+    ...(nonexistent === undefined ? [] : [`np=${nonexistent}`]),
+    ...(gradual ? ["t=y"] : []),
+    ...(answers.strictDkim ? ["adkim=s"] : []),
+    ...(answers.strictSpf ? ["aspf=s"] : []),
+    ...(aggregate.length === 0 ? [] : [`rua=${aggregate.map(mailto).join(",")}`]),
+    ...(failure.length === 0 ? [] : [`ruf=${failure.map(mailto).join(",")}`]),
+  ];
+  const destinations = new Set<DomainName>();
+  for (const address of [...aggregate, ...failure]) {
+    const parsed = parseName(address.slice(address.lastIndexOf("@") + 1));
+    if (parsed.ok && isAddress(address) && !isAtOrBelow(parsed.value, organizational)) destinations.add(parsed.value);
+  }
+  const permissions = [...destinations].flatMap((destination) => {
+    const name = permissionName(domain, destination);
+    return name === undefined ? [] : [{ destination, name, text: "v=DMARC1;" }];
+  });
+  for (const { destination } of permissions)
+    remarks.push(`${displayName(destination)} must publish its consent first; until then receivers send no reports there`);
+  return { text: `v=DMARC1; ${tags.join("; ")}`, obstacles, permissions, remarks };
+}

@@ -1,0 +1,152 @@
+import type { Lookup } from "../lookup/index.ts";
+import { type DomainName, displayName } from "../name/index.ts";
+import { type Discovery, discoverByList, discoverByWalk, organizationalByWalk } from "./discover.ts";
+import { milder, type Policy } from "./policy.ts";
+import type { DmarcRecord } from "./record.ts";
+
+/** Which way the organizational domain is found: up the tree, or by the public suffix list. */
+export type DiscoveryWay =
+  | { readonly way: "walk" }
+  | { readonly way: "list"; readonly organizationalDomain: (of: DomainName) => DomainName };
+
+export const discover = (domain: DomainName, lookup: Lookup, how: DiscoveryWay): Promise<Discovery> =>
+  how.way === "walk" ? discoverByWalk(domain, lookup) : discoverByList(domain, lookup, how.organizationalDomain);
+
+/** A domain that SPF or DKIM authenticated, or failed to. */
+export interface Identifier {
+  readonly by: "spf" | "dkim";
+  readonly domain: DomainName;
+  readonly passes: boolean;
+  /** The check could not be made, so that it may pass another time. */
+  readonly temporary: boolean;
+}
+
+/** One identifier against the From domain (RFC 7489 section 3.1). */
+export interface Alignment extends Identifier {
+  readonly aligned: boolean;
+  readonly mode: "relaxed" | "strict";
+}
+
+/** Which of the policies of a record counts for a name. */
+export interface Applied {
+  readonly policy: Policy;
+  /** The tag it comes from. */
+  readonly tag: "p" | "sp" | "np";
+}
+
+/**
+ * The policy of a record for a From domain (RFC 7489 section 6.3; successor for `np`). `exists` says whether the
+ * From domain is in the DNS at all; undefined where that could not be asked.
+ */
+export function policyFor(record: DmarcRecord, at: DomainName, from: DomainName, exists: boolean | undefined): Applied {
+  if (at === from) return { policy: record.policy, tag: "p" };
+  if (exists === false && record.nonexistent !== undefined) return { policy: record.nonexistent, tag: "np" };
+  return record.subdomains === undefined ? { policy: record.policy, tag: "p" } : { policy: record.subdomains, tag: "sp" };
+}
+
+/** Whether a name is in the DNS: it has records, or names below it have. Undefined where that could not be asked. */
+export async function existsInDns(domain: DomainName, lookup: Lookup): Promise<boolean | undefined> {
+  const answers = await Promise.all(["A", "AAAA", "MX"].map((type) => lookup.ask(domain, type)));
+  if (answers.some((answer) => answer.kind === "found" || answer.kind === "nodata")) return true;
+  return answers.some((answer) => answer.kind === "failed") ? undefined : false;
+}
+
+/** The receiver's judgement (RFC 7489 section 6.6.2). */
+export interface DmarcVerdict {
+  readonly result: "none" | "pass" | "fail" | "temperror" | "permerror";
+  readonly domain: DomainName;
+  /** What the domain asks for; undefined where no record applies. */
+  readonly policy?: Policy;
+  readonly tag?: Applied["tag"];
+  /** What happens to the message. */
+  readonly disposition: Policy;
+  readonly because: string;
+  readonly alignments: readonly Alignment[];
+  readonly discovery: Discovery;
+}
+
+async function aligns(
+  identifier: Identifier,
+  from: Discovery,
+  record: DmarcRecord,
+  lookup: Lookup,
+  how: DiscoveryWay,
+): Promise<Alignment> {
+  const mode = identifier.by === "spf" ? record.spfAlignment : record.dkimAlignment;
+  if (identifier.domain === from.domain) return { ...identifier, mode, aligned: true };
+  if (mode === "strict") return { ...identifier, mode, aligned: false };
+  const organizational =
+    how.way === "list"
+      ? how.organizationalDomain(identifier.domain)
+      : identifier.domain === from.organizational
+        ? from.organizational
+        : (await organizationalByWalk(identifier.domain, lookup)).domain;
+  return { ...identifier, mode, aligned: organizational === from.organizational };
+}
+
+/** What happens to a message that fails. RFC 7489 samples by `pct`, its successor tries out by `t=y`. */
+function dispositionOf(policy: Policy, record: DmarcRecord, way: DiscoveryWay["way"]): { disposition: Policy; note: string } {
+  if (way === "walk")
+    return record.testing
+      ? { disposition: milder(policy), note: ", one step milder because the domain says t=y" }
+      : { disposition: policy, note: "" };
+  if (record.percent === 100 || policy === "none") return { disposition: policy, note: "" };
+  if (record.percent === 0) return { disposition: milder(policy), note: ", one step milder because of pct=0" };
+  return { disposition: policy, note: ` for ${record.percent} % of such messages, and one step milder for the rest` };
+}
+
+/** Judges one From domain by the identifiers that SPF and DKIM found. */
+export async function evaluateDmarc(
+  from: DomainName,
+  identifiers: readonly Identifier[],
+  lookup: Lookup,
+  how: DiscoveryWay = { way: "walk" },
+): Promise<DmarcVerdict> {
+  const discovery = await discover(from, lookup, how);
+  const { record, at, failed } = discovery;
+  const common = { domain: from, discovery };
+  if (failed !== undefined && record === undefined)
+    return {
+      ...common,
+      result: "temperror",
+      disposition: "none",
+      alignments: [],
+      because: `the policy could not be asked for: ${failed}`,
+    };
+  if (record === undefined || at === undefined) {
+    const own = discovery.steps[0]?.there;
+    const because =
+      own?.kind === "several"
+        ? `${displayName(from)} has ${own.texts.length} DMARC records, so that none counts`
+        : own?.kind === "unusable"
+          ? `the DMARC record of ${displayName(from)} cannot be used: ${own.mistakes[0]?.message}`
+          : `${displayName(from)} has no DMARC record`;
+    return { ...common, result: own?.kind === "unusable" ? "permerror" : "none", disposition: "none", alignments: [], because };
+  }
+  const alignments = await Promise.all(identifiers.map((one) => aligns(one, discovery, record, lookup, how)));
+  const exists = at === from || record.nonexistent === undefined ? true : await existsInDns(from, lookup);
+  const { policy, tag } = policyFor(record, at, from, exists);
+  const applied = { ...common, policy, tag, alignments };
+  const passing = alignments.find((one) => one.aligned && one.passes);
+  if (passing !== undefined)
+    return {
+      ...applied,
+      result: "pass",
+      disposition: "none",
+      because: `${passing.by === "spf" ? "SPF" : "DKIM"} passes for ${displayName(passing.domain)}, which belongs to ${displayName(from)}`,
+    };
+  if (alignments.some((one) => one.aligned && one.temporary))
+    return {
+      ...applied,
+      result: "temperror",
+      disposition: "none",
+      because: "a check that could have passed could not be made; receivers try again later",
+    };
+  const strangers = alignments.filter((one) => one.passes);
+  const why =
+    strangers.length > 0
+      ? `${strangers.map((one) => `${one.by === "spf" ? "SPF" : "DKIM"} passes for ${displayName(one.domain)}`).join(" and ")}, which does not belong to ${displayName(from)}`
+      : "neither SPF nor DKIM passes";
+  const { disposition, note } = dispositionOf(policy, record, how.way);
+  return { ...applied, result: "fail", disposition, because: `${why}; ${displayName(at)} asks for ${tag}=${policy}${note}` };
+}

@@ -1,0 +1,165 @@
+import { err, ok, type Result } from "../result.ts";
+import { type Mistake, parseTags } from "../tag-list.ts";
+import { closest } from "../user-error.ts";
+import { isDmarc, POLICIES, type Policy } from "./policy.ts";
+
+/** Where reports go: one URI of `rua` or `ruf` (RFC 7489 section 6.2). */
+export interface ReportUri {
+  readonly text: string;
+  /** The address of a `mailto:` URI, percent-decoded; undefined for any other scheme. */
+  readonly address?: string;
+  /** Largest report that is wanted, in octets. */
+  readonly most?: number;
+}
+
+/** A DMARC record (RFC 7489 section 6.3 and the tags of its successor), read as receivers do. */
+export interface DmarcRecord {
+  readonly text: string;
+  /** What is asked for; `none` also where `p` is missing or wrong and reports are wanted (RFC 7489 section 6.6.3). */
+  readonly policy: Policy;
+  /** Policy for subdomains; undefined where that of the domain counts. */
+  readonly subdomains?: Policy;
+  /** Policy for subdomains that do not exist (successor); undefined where that for subdomains counts. */
+  readonly nonexistent?: Policy;
+  readonly dkimAlignment: "relaxed" | "strict";
+  readonly spfAlignment: "relaxed" | "strict";
+  /** Share of messages in per cent; RFC 7489 only, and 100 in its successor. */
+  readonly percent: number;
+  /** `t=y` of the successor: the policy counts one step milder. */
+  readonly testing: boolean;
+  /** `psd` of the successor: whether the domain is a public suffix; undefined where it does not say. */
+  readonly publicSuffix?: boolean;
+  readonly aggregate: readonly ReportUri[];
+  readonly failure: readonly ReportUri[];
+  /** `fo`: when failure reports are wanted. */
+  readonly failureOptions: readonly string[];
+  /** Seconds between reports. */
+  readonly interval: number;
+  /** Mistakes that receivers pass over, each at its character. */
+  readonly mistakes: readonly Mistake[];
+}
+
+const TAGS = ["v", "p", "sp", "np", "adkim", "aspf", "pct", "fo", "rf", "ri", "rua", "ruf", "psd", "t"] as const;
+const SIZES: Readonly<Record<string, number>> = { "": 1, k: 1 << 10, m: 1 << 20, g: 1 << 30, t: 2 ** 40 };
+
+function parseUri(text: string): Result<ReportUri, string> {
+  const match = /^(.*?)(?:!(\d{1,15})([kmgt]?))?$/i.exec(text) as RegExpExecArray;
+  const [, uri = "", size, unit = ""] = match;
+  if (uri.includes("!")) return err(`“${text}” has an exclamation mark that is no size limit; write it as %21`);
+  const most = size === undefined ? {} : { most: Number(size) * (SIZES[unit.toLowerCase()] as number) };
+  const address = /^mailto:([^?]*)/i.exec(uri)?.[1];
+  if (address === undefined) {
+    if (/^[^\s@:]+@[^\s@]+$/.test(uri)) return err(`“${text}” needs mailto: in front`);
+    return /^[a-z][a-z0-9+.-]*:.+/i.test(uri)
+      ? ok({ text, ...most })
+      : err(`“${text}” is not an address such as mailto:dmarc@brackwater.example`);
+  }
+  let decoded: string;
+  try {
+    decoded = decodeURIComponent(address);
+  } catch {
+    return err(`“${text}” has a broken percent sign`);
+  }
+  if (!/^[^\s@<>]+@[^\s@<>]+\.[^\s@<>]+$/.test(decoded))
+    return err(`“${text}” is not an address such as mailto:dmarc@brackwater.example`);
+  return ok({ text, address: decoded, ...most });
+}
+
+/**
+ * Reads a DMARC record. A record that receivers ignore comes back as the mistakes that make them; what they
+ * pass over is listed in `mistakes` of the record. Unknown tags are ignored (RFC 7489 section 6.3).
+ */
+export function parseDmarc(text: string): Result<DmarcRecord, readonly Mistake[]> {
+  if (!isDmarc(text)) {
+    const near = /^\s*v\s*=\s*dmarc\s*1?/i.test(text);
+    return err([
+      {
+        at: 0,
+        text: text.slice(0, 20),
+        message: near
+          ? "the version must be exactly v=DMARC1, in capitals and first"
+          : "a DMARC record begins with v=DMARC1 and a semicolon",
+        ...(near ? { meant: text.replace(/^\s*v\s*=\s*dmarc\s*1?\s*[;,]?/i, "v=DMARC1;") } : {}),
+      },
+    ]);
+  }
+  const list = parseTags(text);
+  const mistakes: Mistake[] = [...list.mistakes];
+  const pass = (at: number, what: string, message: string, meant?: string): void =>
+    void mistakes.push({ at, text: what, message, ...(meant === undefined ? {} : { meant }) });
+  for (const tag of list.tags) {
+    if ((TAGS as readonly string[]).includes(tag.name)) continue;
+    const lower = tag.name.toLowerCase();
+    const near = (TAGS as readonly string[]).includes(lower) ? lower : tag.name.length > 1 ? closest(tag.name, TAGS) : undefined;
+    pass(
+      tag.at,
+      tag.name,
+      `there is no tag “${tag.name}”, and receivers ignore it`,
+      near === undefined ? undefined : `${near}=${tag.value}`,
+    );
+  }
+  /** One of a few words; undefined where the tag is missing or wrong. */
+  const choice = <T extends string>(name: string, words: readonly T[]): { value: T | undefined; wrong: boolean } => {
+    const tag = list.get(name);
+    if (tag === undefined) return { value: undefined, wrong: false };
+    const value = words.find((word) => word === tag.value.toLowerCase());
+    if (value === undefined)
+      pass(tag.at, `${name}=${tag.value}`, `${name}= is ${words.join(" or ")}`, near(name, tag.value, words));
+    return { value, wrong: value === undefined };
+  };
+  const near = (name: string, value: string, words: readonly string[]): string | undefined => {
+    const word = words.find((one) => one.startsWith(value.toLowerCase()) && value !== "") ?? closest(value, words);
+    return word === undefined ? undefined : `${name}=${word}`;
+  };
+  const uris = (name: string): ReportUri[] => {
+    const tag = list.get(name);
+    if (tag === undefined) return [];
+    return tag.value.split(",").flatMap((one) => {
+      const uri = parseUri(one.trim());
+      if (uri.ok) return [uri.value];
+      pass(tag.at, one.trim(), uri.error, one.includes(" mailto:") ? "commas between addresses" : undefined);
+      return [];
+    });
+  };
+  const number = (name: string, least: number, most: number, usual: number): number => {
+    const tag = list.get(name);
+    if (tag === undefined) return usual;
+    if (/^\d{1,10}$/.test(tag.value) && Number(tag.value) >= least && Number(tag.value) <= most) return Number(tag.value);
+    pass(tag.at, `${name}=${tag.value}`, `${name}= is a whole number from ${least} to ${most}`);
+    return usual;
+  };
+  const policy = choice("p", POLICIES);
+  const subdomains = choice("sp", POLICIES);
+  const nonexistent = choice("np", POLICIES);
+  const aggregate = uris("rua");
+  // RFC 7489 section 6.6.3: without a usable policy the record counts as p=none if reports are wanted, and not at all if not.
+  const unusable = policy.value === undefined || subdomains.wrong || nonexistent.wrong;
+  if (policy.value === undefined && !policy.wrong)
+    pass(0, "v=DMARC1", "the policy p= is missing", text.replace(/^v\s*=\s*DMARC1\s*;?/, "v=DMARC1; p=none;"));
+  if (unusable && aggregate.length === 0) return err(mistakes);
+  const p = list.get("p");
+  if (p !== undefined && list.tags[1] !== p)
+    pass(p.at, `p=${p.value}`, "p= belongs directly behind v=DMARC1; some receivers insist");
+  const alignment = (name: string) => (choice(name, ["r", "s"]).value === "s" ? ("strict" as const) : ("relaxed" as const));
+  const psd = choice("psd", ["y", "n", "u"]).value;
+  const options = (list.get("fo")?.value ?? "0").split(":").map((one) => one.trim().toLowerCase());
+  for (const option of options)
+    if (!["0", "1", "d", "s"].includes(option))
+      pass(list.get("fo")?.at ?? 0, option, "fo= lists 0, 1, d and s, with colons between");
+  return ok({
+    text,
+    policy: unusable ? "none" : (policy.value as Policy),
+    ...(subdomains.value === undefined || unusable ? {} : { subdomains: subdomains.value }),
+    ...(nonexistent.value === undefined || unusable ? {} : { nonexistent: nonexistent.value }),
+    dkimAlignment: alignment("adkim"),
+    spfAlignment: alignment("aspf"),
+    percent: number("pct", 0, 100, 100),
+    testing: choice("t", ["y", "n"]).value === "y",
+    ...(psd === undefined || psd === "u" ? {} : { publicSuffix: psd === "y" }),
+    aggregate,
+    failure: uris("ruf"),
+    failureOptions: options,
+    interval: number("ri", 0, 4_294_967_295, 86_400),
+    mistakes,
+  });
+}

@@ -1,0 +1,111 @@
+import { type DomainName, parseName } from "../name/index.ts";
+import { textOf } from "../record/index.ts";
+import { err, ok, type Result } from "../result.ts";
+import { decodeWords } from "./encoded-word.ts";
+
+/** One address of a header field (RFC 5322 section 3.4, RFC 6532). */
+export interface Mailbox {
+  /** The name beside the address, encoded words decoded; empty where there is none. */
+  readonly display: string;
+  readonly local: string;
+  /** Undefined where an address literal such as `[192.0.2.1]` stands instead of a domain. */
+  readonly domain: DomainName | undefined;
+  /** The address as it is written, without comments. */
+  readonly address: string;
+}
+
+/** Splits at the separators given, outside quotes, comments, angle brackets and literals; comments are left out. */
+function splitOutside(text: string, separators: string): Result<{ parts: string[]; ends: string[] }, string> {
+  const parts: string[] = [];
+  const ends: string[] = [];
+  let part = "";
+  let comment = 0;
+  let quote = false;
+  let angle = false;
+  let literal = false;
+  for (let i = 0; i < text.length; i++) {
+    const character = text[i] as string;
+    if (character === "\\" && (quote || comment > 0) && i + 1 < text.length) {
+      if (comment === 0) part += character + text[i + 1];
+      i += 1;
+    } else if (comment > 0) {
+      if (character === "(") comment += 1;
+      else if (character === ")") comment -= 1;
+    } else if (character === '"') {
+      quote = !quote;
+      part += character;
+    } else if (quote) part += character;
+    else if (character === "(") comment = 1;
+    else if (separators.includes(character) && !angle && !literal) {
+      parts.push(part);
+      ends.push(character);
+      part = "";
+    } else {
+      if (character === "<") angle = true;
+      else if (character === ">") angle = false;
+      else if (character === "[") literal = true;
+      else if (character === "]") literal = false;
+      part += character;
+    }
+  }
+  if (quote) return err("a quotation mark is not closed");
+  if (comment > 0) return err("a comment is not closed");
+  if (angle) return err("an angle bracket is not closed");
+  parts.push(part);
+  ends.push("");
+  return ok({ parts, ends });
+}
+
+const BLANK = /[ \t\r\n]+/g;
+
+function mailboxOf(item: string): Result<Mailbox, string> {
+  const open = splitOutside(item, "");
+  if (!open.ok) return open;
+  const text = (open.value.parts[0] as string).replace(BLANK, " ").trim();
+  const angle = /^(.*?)<([^<>]*)>$/s.exec(text);
+  // An obsolete route in front of the address (RFC 5322 section 4.4) says nothing any more.
+  const spec = (angle?.[2] ?? text).trim().replace(/^@[^:]*:/, "");
+  const at = spec.lastIndexOf("@");
+  if (at <= 0 || at === spec.length - 1) return err(`“${textOf(spec.slice(0, 80))}” is not an address`);
+  const local = spec.slice(0, at).trim();
+  const domainText = spec.slice(at + 1).replaceAll(" ", "");
+  if (/[<>]/.test(spec) || (!local.startsWith('"') && /[ ,;:<>()[\]]/.test(local)))
+    return err(`“${textOf(spec.slice(0, 80))}” is not an address`);
+  const isLiteral = /^\[.*\]$/.test(domainText);
+  const domain = isLiteral ? undefined : parseName(textOf(domainText));
+  if (
+    domain !== undefined &&
+    (!domain.ok || domain.value === "." || domainText === "@" || /[\s"'(),:;<>@[\]\\]/.test(domainText))
+  )
+    return err(`“${textOf(domainText.slice(0, 80))}” is not a domain`);
+  const display = decodeWords(
+    (angle?.[1] ?? "")
+      .trim()
+      .replace(/^"(.*)"$/s, "$1")
+      .replace(/\\(.)/g, "$1"),
+  );
+  return ok({
+    display,
+    local: textOf(local),
+    domain: domain?.value,
+    address: `${textOf(local)}@${textOf(domainText)}`,
+  });
+}
+
+/**
+ * Reads the addresses of a field such as From, an octet string: names, comments, groups (RFC 6854) and
+ * internationalized addresses included. An empty group is no address and no mistake.
+ */
+export function parseMailboxes(value: string): Result<Mailbox[], string> {
+  const split = splitOutside(value, ",;:");
+  if (!split.ok) return split;
+  const mailboxes: Mailbox[] = [];
+  for (const [i, part] of split.value.parts.entries()) {
+    // What stands in front of a colon is the name of a group.
+    if (split.value.ends[i] === ":" || part.replace(BLANK, "") === "") continue;
+    const mailbox = mailboxOf(part);
+    if (!mailbox.ok) return mailbox;
+    mailboxes.push(mailbox.value);
+  }
+  return ok(mailboxes);
+}

@@ -1,0 +1,22 @@
+/**
+ * Organizational domains by the public suffix list (RFC 7489 section 3.2).
+ *
+ * ```ts
+ * organizationalDomain(name("mail.brackwater.example"));   // "brackwater.example."
+ * ```
+ * Kept apart from `core/name`, because the list is large and few commands need it.
+ */
+import { getDomain, getPublicSuffix } from "tldts";
+import { type DomainName, isAtOrBelow, name } from "../name/index.ts";
+
+const OPTIONS = { allowPrivateDomains: true, extractHostname: false, validateHostname: false } as const;
+
+/** The domain one label below the public suffix; the name itself where it is a public suffix. */
+export function organizationalDomain(of: DomainName): DomainName {
+  const found = getDomain(of.slice(0, -1), OPTIONS);
+  const domain = found === null ? undefined : name(found);
+  return domain !== undefined && isAtOrBelow(of, domain) ? domain : of;
+}
+
+/** Whether a name is a public suffix, under which anybody may register. */
+export const isPublicSuffix = (of: DomainName): boolean => getPublicSuffix(of.slice(0, -1), OPTIONS) === of.slice(0, -1);
