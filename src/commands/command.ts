@@ -19,8 +19,12 @@ export interface Context {
   readonly json: boolean;
   /** Writes results: the only way to standard output. */
   out(text: string): void;
+  /** Writes octets that are the result themselves, such as a signed message. */
+  write(octets: Buffer): Promise<void>;
   /** Writes what is not a result: warnings, progress. */
   note(text: string): void;
+  /** Standard input as it comes. */
+  input(): AsyncIterable<Buffer>;
   /** All of standard input as text. */
   readInput(mostOctets: number): Promise<string>;
   /** Asks the person at the terminal; only where `interactive`. */

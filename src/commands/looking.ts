@@ -4,7 +4,7 @@ import { basename, resolve } from "node:path";
 import type { Options } from "yargs";
 import { authoritativeViewpoints, type Viewpoint } from "../core/ask/index.ts";
 import { type Authority, authorityOf, failed, type Lookup, memoized, type Servers, zoneLookup } from "../core/lookup/index.ts";
-import { type DomainName, displayName, parseName } from "../core/name/index.ts";
+import { type DomainName, displayName, labelsOf, parseName } from "../core/name/index.ts";
 import { parseSeconds } from "../core/record/index.ts";
 import { UserError } from "../core/user-error.ts";
 import { type ParseOptions, parseZone, type ZoneDocument, zoneFor, zonesOf } from "../core/zone/index.ts";
@@ -92,7 +92,7 @@ export function nameOperand(text: string): DomainName {
 /** The domain a master file is about when it does not say so itself: by its own name, or the only domain in question. */
 function originOf(file: string, domains: readonly DomainName[]): DomainName | undefined {
   const stem = parseName(basename(file).replace(/\.(zone|db|txt|dns)$/i, ""));
-  if (stem.ok && domains.includes(stem.value)) return stem.value;
+  if (stem.ok && (domains.includes(stem.value) || (domains.length === 0 && labelsOf(stem.value).length > 1))) return stem.value;
   return domains.length === 1 ? domains[0] : undefined;
 }
 

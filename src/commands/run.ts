@@ -53,30 +53,57 @@ function contextFor(json: boolean): Context {
     json,
     out: (text) => void process.stdout.write(json ? text : terminalSafe(text)),
     note: (text) => void process.stderr.write(terminalSafe(text)),
+    input: () => process.stdin as AsyncIterable<Buffer>,
+    write: (octets) =>
+      new Promise((resolve) => (process.stdout.write(octets) ? resolve() : process.stdout.once("drain", resolve))),
     readInput,
     prompt,
   };
 }
 
-const unknownCommand = (name: string): UserError => {
+/** The steps of a command that has several, such as `spf test`. */
+const stepsOf = (name: string) => COMMANDS.filter((one) => one.name.startsWith(`${name} `));
+
+/** The command a line begins with, and what follows it; the longer name counts. */
+function entryFor([name = "", ...rest]: readonly string[]):
+  | { entry: (typeof COMMANDS)[number]; rest: readonly string[] }
+  | undefined {
+  const step = COMMANDS.find((one) => one.name === `${name} ${rest[0]}`);
+  if (step !== undefined) return { entry: step, rest: rest.slice(1) };
+  const entry = COMMANDS.find((one) => one.name === name);
+  return entry === undefined ? undefined : { entry, rest };
+}
+
+const unknownCommand = (name: string, next: string | undefined): UserError => {
+  const steps = stepsOf(name).map((one) => one.name.slice(name.length + 1));
+  if (steps.length > 0) {
+    const meant = next === undefined ? undefined : closest(next, steps);
+    return new UserError(
+      `zandrel ${name} wants one of ${steps.join(", ")} behind it${meant === undefined ? "" : `; did you mean ${meant}?`}: run zandrel ${name} --help to see what each does.`,
+    );
+  }
   const near = closest(
     name,
-    COMMANDS.map((one) => one.name),
+    COMMANDS.map((one) => one.name.split(" ")[0] as string),
   );
   return new UserError(
     `there is no command “${visible(name)}”${near === undefined ? ":" : `; did you mean “${near}”?`} run zandrel --help to see them all.`,
   );
 };
 
+function listed(commands: typeof COMMANDS): string[] {
+  const width = Math.max(...commands.map(({ name }) => name.length));
+  return commands.map(({ name, summary }) => `  ${name.padEnd(width)}  ${summary}`);
+}
+
 function describeAll(): string {
-  const width = Math.max(...COMMANDS.map(({ name }) => name.length));
   return [
     "zandrel COMMAND [OPTIONS]",
     "",
     "Domain ownership and mail authentication records: taken down, published, followed, proven.",
     "",
     "Commands, in the order of the work:",
-    ...COMMANDS.map(({ name, summary }) => `  ${name.padEnd(width)}  ${summary}`),
+    ...listed(COMMANDS),
     "",
     "zandrel COMMAND --help explains one command. Every command takes --json and ends with",
     "0 (all is as wanted), 1 (something is not), 2 (the call or a file is wrong), 3 (could not be determined).",
@@ -147,12 +174,21 @@ async function runCommand(command: Command<never>, argv: readonly string[]): Pro
 
 /** Completions for what is typed so far: commands first, then options of the command. */
 async function complete(words: readonly string[]): Promise<void> {
-  const [name, ...rest] = words.filter((word) => !word.endsWith("zandrel"));
-  const entry = COMMANDS.find((one) => one.name === name);
+  const typed = words.filter((word) => !word.endsWith("zandrel"));
+  const [name = "", ...rest] = typed;
+  const found = entryFor(typed);
+  const steps = stepsOf(name).map((one) => one.name.slice(name.length + 1));
   const offered =
-    entry === undefined || rest.length === 0
-      ? COMMANDS.map((one) => one.name)
-      : ["--help", "--json", "--workspace", ...Object.keys((await entry.load()).default.options).map((option) => `--${option}`)];
+    found !== undefined && found.rest.length > 0
+      ? [
+          "--help",
+          "--json",
+          "--workspace",
+          ...Object.keys((await found.entry.load()).default.options).map((option) => `--${option}`),
+        ]
+      : rest.length > 0 && steps.length > 0
+        ? steps
+        : [...new Set(COMMANDS.map((one) => one.name.split(" ")[0] as string))];
   const last = rest.at(-1) ?? name ?? "";
   process.stdout.write(
     offered
@@ -169,7 +205,10 @@ async function writeSchemas(folder: string): Promise<void> {
     const { schema } = (await load()).default;
     if (schema === undefined) continue;
     const json = z.toJSONSchema(schema, { io: "output", unrepresentable: "any" });
-    writeAtomically(`${folder}/${name}.json`, `${JSON.stringify({ title: `zandrel ${name} --json`, ...json }, undefined, 2)}\n`);
+    writeAtomically(
+      `${folder}/${name.replace(" ", "-")}.json`,
+      `${JSON.stringify({ title: `zandrel ${name} --json`, ...json }, undefined, 2)}\n`,
+    );
   }
 }
 
@@ -189,9 +228,13 @@ export async function run(argv: readonly string[]): Promise<ExitCode> {
       await writeSchemas(rest[0] ?? "docs/schemas");
       return EXIT.ok;
     }
-    const entry = COMMANDS.find((one) => one.name === name);
-    if (entry === undefined) throw unknownCommand(name);
-    return await runCommand((await entry.load()).default, rest);
+    const found = entryFor(argv);
+    if (found === undefined) {
+      if (stepsOf(name).length === 0 || !(rest[0] === "--help" || rest[0] === "-h")) throw unknownCommand(name, rest[0]);
+      process.stdout.write(`${listed(stepsOf(name)).join("\n")}\n`);
+      return EXIT.ok;
+    }
+    return await runCommand((await found.entry.load()).default, found.rest);
   } catch (error) {
     if (!(error instanceof UserError)) throw error;
     process.stderr.write(terminalSafe(`${visible(error.message)}\n`));

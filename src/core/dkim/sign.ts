@@ -113,8 +113,14 @@ export function makeSignature(header: MessageHeader, body: BodyHash, options: Si
     options.fields?.map((name) => name.toLowerCase()),
   );
   const lines = [
-    `v=1; a=${algorithm}; c=${options.header}/${options.body}; d=${domain.slice(0, -1)}; s=${selector};`,
-    `t=${signedAt};${expires === undefined ? "" : ` x=${expires};`}${length === undefined ? "" : ` l=${length};`}${identity === undefined ? "" : ` i=${identity};`}`,
+    `v=1; a=${algorithm}; c=${options.header}/${options.body};`,
+    `d=${domain.slice(0, -1)}; s=${selector};`,
+    [
+      `t=${signedAt};`,
+      ...(expires === undefined ? [] : [`x=${expires};`]),
+      ...(length === undefined ? [] : [`l=${length};`]),
+      ...(identity === undefined ? [] : [`i=${identity};`]),
+    ].join(" "),
     `${foldNames(names)};`,
     `bh=${body.digest};`,
     "b=",

@@ -50,6 +50,9 @@ export interface DkimVerdict {
   readonly bodyDigest?: string;
 }
 
+/** Keys at one selector that are tried. */
+const MAX_KEYS = 5;
+
 /** Signatures of one message that are looked at; more would only cost time. */
 export const MAX_SIGNATURES = 20;
 
@@ -91,7 +94,7 @@ const keySets = new WeakMap<RecordSet, readonly KeyRecord[]>();
 function keysOf(set: RecordSet): readonly KeyRecord[] {
   let keys = keySets.get(set);
   if (keys === undefined) {
-    keys = isOfType(set, "TXT") ? set.data.map((data) => parseKey(data.strings)) : [];
+    keys = isOfType(set, "TXT") ? set.data.slice(0, MAX_KEYS).map((data) => parseKey(data.strings)) : [];
     keySets.set(set, keys);
   }
   return keys;

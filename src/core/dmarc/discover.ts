@@ -15,7 +15,7 @@ export type DmarcThere =
   /** More than one record: receivers use none of them. */
   | { readonly kind: "several"; readonly texts: readonly string[] }
   | { readonly kind: "unusable"; readonly text: string; readonly mistakes: readonly Mistake[] }
-  | { readonly kind: "failed"; readonly because: string };
+  | { readonly kind: "failed"; readonly because: string; readonly outside: boolean };
 
 const readSets = new WeakMap<RecordSet, DmarcThere>();
 
@@ -33,7 +33,7 @@ export async function dmarcAt(domain: DomainName, lookup: Lookup): Promise<Dmarc
   const at = dmarcNameOf(domain);
   if (at === undefined) return { kind: "none" };
   const answer = await lookup.ask(at, "TXT");
-  if (answer.kind === "failed") return { kind: "failed", because: answer.detail };
+  if (answer.kind === "failed") return { kind: "failed", because: answer.detail, outside: answer.why === "outside" };
   if (answer.kind !== "found") return { kind: "none" };
   let there = readSets.get(answer.set);
   if (there === undefined) readSets.set(answer.set, (there = thereIn(answer.set)));
@@ -72,6 +72,8 @@ async function walk(domain: DomainName, lookup: Lookup): Promise<Pick<Discovery,
   for (const at of walkNames(domain)) {
     const there = await dmarcAt(at, lookup);
     steps.push({ domain: at, there });
+    // Master files never hold the top of the tree, and hardly any record stands there; it is passed over, not guessed at.
+    if (there.kind === "failed" && there.outside && labelsOf(at).length === 1) break;
     if (there.kind === "failed") return { steps, failed: there.because };
     if (there.kind === "record" && there.record.publicSuffix !== undefined) break;
   }

@@ -18,7 +18,7 @@ export interface MessageHeader {
 }
 
 /** The value of a field: unfolded, without the blanks around it; still an octet string. */
-export function valueOf(field: HeaderField): string {
+export function fieldValue(field: HeaderField): string {
   return field.raw
     .slice(field.colon + 1)
     .replace(/\r\n(?=[ \t])/g, "")

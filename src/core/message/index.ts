@@ -3,7 +3,7 @@
  *
  * ```ts
  * const header = await scanMessage(source, () => []);           // { ok: true, value: { fields, … } }
- * fieldsNamed(header.value, "subject").map(valueOf);            // ["Tickets for Saturday"]
+ * fieldsNamed(header.value, "subject").map(fieldValue);            // ["Tickets for Saturday"]
  * parseMailboxes('Box office <box@brackwater.example>');        // { ok: true, value: [{ domain: "brackwater.example.", … }] }
  * authenticationResults("mx.mallowmail.example", [...]);        // "Authentication-Results: mx.mallowmail.example; …"
  * ```

@@ -38,8 +38,8 @@ const exitFor = (verdict: Result["result"]): ExitCode =>
   verdict === "pass" ? EXIT.ok : verdict === "temperror" ? EXIT.undetermined : EXIT.not;
 
 export default command<Result>({
-  name: "spf",
-  operands: "test DOMAIN",
+  name: "spf test",
+  operands: "DOMAIN",
   summary: "judge a sender by SPF exactly as receivers do: the result, the term that decided, and the way there",
   examples: [
     ["zandrel spf test brackwater.example --ip 192.0.2.25", "may this server send for the domain?"],
@@ -57,12 +57,10 @@ export default command<Result>({
   },
   schema: result,
   async run(args, context) {
-    const [step, ...operands] = args._;
-    if (step !== "test" || operands.length !== 1)
-      throw new UserError(
-        "zandrel spf wants test and a domain: for example zandrel spf test brackwater.example --ip 192.0.2.25.",
-      );
-    const domain = typed(nameOperand(operands[0] as string));
+    const [operand, ...more] = args._;
+    if (operand === undefined || more.length > 0)
+      throw new UserError("zandrel spf test wants one domain: for example zandrel spf test brackwater.example --ip 192.0.2.25.");
+    const domain = typed(nameOperand(operand));
     const ip = args.ip as string | undefined;
     if (ip === undefined || isIP(ip) === 0 || ip.includes("%"))
       throw new UserError(

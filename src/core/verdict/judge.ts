@@ -1,0 +1,229 @@
+import { type DkimVerdict, explainBody, Signatures, verifySignatures } from "../dkim/index.ts";
+import {
+  type Alignment,
+  type DiscoveryWay,
+  type DmarcVerdict,
+  evaluateDmarc,
+  type Identifier,
+  POLICIES,
+  type Policy,
+} from "../dmarc/index.ts";
+import type { Lookup } from "../lookup/index.ts";
+import {
+  type BodySink,
+  fieldsNamed,
+  fieldValue,
+  type Mailbox,
+  type MessageError,
+  type MessageHeader,
+  type MessageSource,
+  parseMailboxes,
+  scanMessage,
+} from "../message/index.ts";
+import { type DomainName, displayName, parseName } from "../name/index.ts";
+import { ok, type Result } from "../result.ts";
+import { checkSpf, type SpfVerdict } from "../spf/index.ts";
+import { type Envelope, envelopeOf, type Told } from "./trace.ts";
+
+/** SPF of one identity (RFC 7208 section 2.4). */
+export interface SpfIdentity {
+  readonly identity: "mailfrom" | "helo";
+  /** The domain that was checked; undefined where the envelope does not name one. */
+  readonly domain: DomainName | undefined;
+  /** Undefined where the client's address is not known, so that nothing can be checked. */
+  readonly verdict: SpfVerdict | undefined;
+}
+
+/** The From domain judged, or why that cannot be done. */
+export interface AuthorVerdict {
+  readonly result: DmarcVerdict["result"];
+  /** The one domain in From; undefined where there is none or more than one. */
+  readonly domain: DomainName | undefined;
+  readonly policy?: Policy;
+  readonly disposition: Policy;
+  readonly because: string;
+  readonly alignments: readonly Alignment[];
+  /** Every From domain on its own. */
+  readonly each: readonly DmarcVerdict[];
+}
+
+/** Everything a receiver can say about one message. */
+export interface Verdict {
+  readonly header: MessageHeader;
+  readonly envelope: Told;
+  readonly authors: readonly Mailbox[];
+  readonly spf: SpfIdentity;
+  /** The HELO identity, where it is another than the one above. */
+  readonly helo: SpfIdentity | undefined;
+  readonly dkim: readonly DkimVerdict[];
+  /** Signatures beyond those that are looked at. */
+  readonly ignoredSignatures: number;
+  readonly dmarc: AuthorVerdict;
+  readonly body: BodyFacts;
+}
+
+export interface JudgeOptions {
+  /** What is known of the envelope; the rest is read from the message's own trace. */
+  readonly envelope: Envelope;
+  /** Which Received line to believe, from the top; see {@link envelopeOf}. */
+  readonly hop?: number;
+  readonly lookup: Lookup;
+  /** Seconds since 1970. */
+  readonly now: number;
+  readonly how?: DiscoveryWay;
+}
+
+/** What the octets of the body give away by themselves. */
+export interface BodyFacts {
+  readonly octets: number;
+  readonly hasNul: boolean;
+  /** Longest line in octets, without its end; at most a little more than what mail allows is counted. */
+  readonly longestLine: number;
+}
+
+class BodyWatch implements BodySink, BodyFacts {
+  octets = 0;
+  hasNul = false;
+  longestLine = 0;
+  #line = 0;
+
+  write(chunk: Buffer): void {
+    this.octets += chunk.length;
+    this.hasNul ||= chunk.includes(0);
+    let start = 0;
+    for (let end = chunk.indexOf(10); end !== -1; end = chunk.indexOf(10, start)) {
+      this.longestLine = Math.max(this.longestLine, this.#line + end - start - (chunk[end - 1] === 13 ? 1 : 0));
+      this.#line = 0;
+      start = end + 1;
+    }
+    this.#line += chunk.length - start;
+    this.longestLine = Math.max(this.longestLine, this.#line);
+  }
+
+  end(): void {}
+}
+
+const domainIn = (address: string): DomainName | undefined => {
+  const parsed = parseName(address.slice(address.lastIndexOf("@") + 1).replace(/\.$/, ""));
+  return parsed.ok && parsed.value !== "." ? parsed.value : undefined;
+};
+
+async function spfOf(
+  { ip, helo = "", mailFrom }: Told,
+  lookup: Lookup,
+  now: number,
+): Promise<[SpfIdentity, SpfIdentity | undefined]> {
+  const ask = async (identity: SpfIdentity["identity"], from: string): Promise<SpfIdentity> => ({
+    identity,
+    domain: domainIn(identity === "helo" ? helo : from),
+    verdict:
+      ip === undefined || mailFrom === undefined || (identity === "helo" && helo === "")
+        ? undefined
+        : await checkSpf({ ip, from, helo, now }, lookup),
+  });
+  // With the empty reverse path the HELO name is all there is (RFC 7208 section 2.4).
+  if (mailFrom === undefined || mailFrom === "") return [await ask("helo", ""), undefined];
+  return Promise.all([ask("mailfrom", mailFrom), helo === "" ? undefined : ask("helo", "")]);
+}
+
+/** The author of a message (RFC 5322 section 3.6.2): one From field, with at least one address. */
+function authorsOf(header: MessageHeader): { authors: Mailbox[]; wrong?: string } {
+  const from = fieldsNamed(header, "from");
+  if (from.length === 0) return { authors: [], wrong: "the message has no From field" };
+  const authors: Mailbox[] = [];
+  for (const one of from) {
+    const parsed = parseMailboxes(fieldValue(one));
+    if (!parsed.ok) return { authors, wrong: `the From field cannot be read: ${parsed.error}` };
+    authors.push(...parsed.value);
+  }
+  if (from.length > 1) return { authors, wrong: `the message has ${from.length} From fields, and may have only one` };
+  if (authors.length === 0) return { authors, wrong: "the From field names nobody" };
+  if (authors.some((one) => one.domain === undefined)) return { authors, wrong: "the From address has no domain" };
+  return { authors };
+}
+
+/** Domains in From that are judged; a message with more is refused by any receiver. */
+const MOST_AUTHORS = 10;
+
+const strictest = (policies: readonly Policy[]): Policy =>
+  policies.reduce<Policy>((most, one) => (POLICIES.indexOf(one) > POLICIES.indexOf(most) ? one : most), "none");
+
+async function dmarcOf(
+  { authors, wrong }: ReturnType<typeof authorsOf>,
+  identifiers: readonly Identifier[],
+  { lookup, how }: Pick<JudgeOptions, "lookup" | "how">,
+): Promise<AuthorVerdict> {
+  const domains = [...new Set(authors.flatMap((one) => (one.domain === undefined ? [] : [one.domain])))].slice(0, MOST_AUTHORS);
+  const each = await Promise.all(domains.map((domain) => evaluateDmarc(domain, identifiers, lookup, how)));
+  const [only, ...more] = each;
+  if (wrong === undefined && only !== undefined && more.length === 0) {
+    const { discovery: _, tag: __, ...verdict } = only;
+    return { ...verdict, each };
+  }
+  // Several authors: the strictest policy among those that fail counts (RFC 7489 section 6.6.1), and none passes alone.
+  const failing = each.filter((one) => one.result !== "pass");
+  const result =
+    wrong !== undefined
+      ? "permerror"
+      : ((["temperror", "fail", "permerror", "none"] as const).find((one) => each.some((verdict) => verdict.result === one)) ??
+        "pass");
+  const because =
+    wrong ??
+    (failing.length === 0
+      ? "all domains in From pass"
+      : `From names ${domains.length} domains, and of ${failing.map((one) => displayName(one.domain)).join(" and ")} it is not proven that the message is theirs`);
+  return {
+    result,
+    domain: domains.length === 1 ? domains[0] : undefined,
+    ...(failing[0]?.policy === undefined ? {} : { policy: strictest(failing.map((one) => one.policy ?? "none")) }),
+    disposition: strictest(failing.map((one) => one.disposition)),
+    because,
+    alignments: each.flatMap((one) => one.alignments),
+    each,
+  };
+}
+
+/** Judges a message as a receiver does: SPF, DKIM and DMARC. The body passes by and is never held in memory. */
+export async function judgeMessage(source: MessageSource, options: JudgeOptions): Promise<Result<Verdict, MessageError>> {
+  const { lookup, now, envelope: given, hop } = options;
+  let signatures: Signatures | undefined;
+  const body = new BodyWatch();
+  const scanned = await scanMessage(source, (header) => {
+    signatures = new Signatures(header);
+    return [body, ...signatures.sinks];
+  });
+  if (!scanned.ok) return scanned;
+  const header = scanned.value;
+  const envelope: Told = { ...envelopeOf(header, hop), ...given };
+  const [[spf, helo], verdicts] = await Promise.all([
+    spfOf(envelope, lookup, now),
+    verifySignatures(signatures as Signatures, header, lookup, now),
+  ]);
+  const dkim = await Promise.all(verdicts.map((one) => (one.reason === "body-changed" ? explainBody(source, one) : one)));
+  const from = authorsOf(header);
+  const identifiers: Identifier[] = [];
+  // Where the envelope is not known, the sender's domain may be any, the author's among them.
+  const sender = spf.domain ?? (envelope.mailFrom === undefined ? from.authors[0]?.domain : undefined);
+  if (sender !== undefined)
+    identifiers.push({
+      by: "spf",
+      domain: sender,
+      passes: spf.verdict?.result === "pass",
+      temporary: spf.verdict === undefined || spf.verdict.result === "temperror",
+    });
+  for (const { domain, result } of dkim)
+    if (domain !== undefined)
+      identifiers.push({ by: "dkim", domain, passes: result === "pass", temporary: result === "temperror" });
+  const dmarc = await dmarcOf(from, identifiers, options);
+  return ok({
+    header,
+    envelope,
+    authors: from.authors,
+    spf,
+    helo,
+    dkim,
+    ignoredSignatures: (signatures as Signatures).ignored,
+    dmarc,
+    body,
+  });
+}

@@ -1,0 +1,38 @@
+import type { Verdict } from "./judge.ts";
+
+/** A value as RFC 8601 section 2.2 has it: bare where it is a token, in quotes where not. */
+const value = (text: string): string =>
+  /^[A-Za-z0-9!#$%&'*+.^_`{|}~@/-]+$/.test(text)
+    ? text
+    : `"${text.replace(/["\\]/g, "\\$&").replace(/[^\x20-\x7e\x80-\uffff]/g, "?")}"`;
+
+const bare = (domain: string | undefined): string => domain?.replace(/\.$/, "") ?? "unknown";
+
+/**
+ * The Authentication-Results field a receiver would put on top (RFC 8601), lines ended by CRLF, without a final
+ * one. `authserv` is the receiver's own name.
+ */
+export function authenticationResults(authserv: string, { spf, helo, dkim, dmarc, authors, envelope }: Verdict): string {
+  const parts: string[] = [];
+  for (const one of [spf, helo]) {
+    if (one?.verdict === undefined) continue;
+    const property =
+      one.identity === "helo" ? `smtp.helo=${value(envelope.helo ?? "")}` : `smtp.mailfrom=${value(envelope.mailFrom ?? "")}`;
+    parts.push(`spf=${one.verdict.result} ${property}`);
+  }
+  for (const { result, domain, selector, algorithm, signature } of dkim)
+    parts.push(
+      [
+        `dkim=${result}`,
+        ...(domain === undefined ? [] : [`header.d=${value(bare(domain))}`]),
+        ...(selector === undefined ? [] : [`header.s=${value(selector)}`]),
+        ...(algorithm === undefined ? [] : [`header.a=${value(algorithm)}`]),
+        ...(signature === undefined ? [] : [`header.b=${value(signature.value.toString("base64").slice(0, 8))}`]),
+      ].join(" "),
+    );
+  if (dkim.length === 0) parts.push("dkim=none");
+  const from = dmarc.domain ?? authors[0]?.domain;
+  const comment = dmarc.policy === undefined ? "" : ` (p=${dmarc.policy} dis=${dmarc.disposition})`;
+  parts.push(`dmarc=${dmarc.result}${comment}${from === undefined ? "" : ` header.from=${value(bare(from))}`}`);
+  return [`Authentication-Results: ${value(authserv)}`, ...parts].join(";\r\n\t");
+}
