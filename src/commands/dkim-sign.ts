@@ -1,23 +1,10 @@
-import { createPrivateKey, type KeyObject } from "node:crypto";
 import { BodyHash, type Canonicalization, makeSignature, type SignOptions, signatureObstacle } from "../core/dkim/index.ts";
 import { scanMessage } from "../core/message/index.ts";
 import { EXIT, UserError } from "../core/user-error.ts";
-import { openMessages, readText, spool } from "../workspace/index.ts";
+import { openMessages, readPrivateKey, spool } from "../workspace/index.ts";
 import { type Arguments, command } from "./command.ts";
 import { nameOperand, spanOption, timeOption } from "./looking.ts";
 import { oneMessage } from "./messages.ts";
-
-/** Reads a private key in PEM; its content never appears in an error. */
-export function readPrivateKey(path: string): KeyObject {
-  const pem = readText(path, "utf8", 64 << 10);
-  try {
-    return createPrivateKey(pem);
-  } catch {
-    throw new UserError(
-      `${path} holds no private key that can be read: give a PEM file without a passphrase, such as zandrel dkim new writes.`,
-    );
-  }
-}
 
 function optionsOf(args: Arguments, now: number): SignOptions {
   const wanted = (option: string): string => {

@@ -2,7 +2,7 @@ import yargs from "yargs";
 import { z } from "zod";
 import { parseClock, systemClock } from "../clock.ts";
 import { closest, EXIT, type ExitCode, UserError } from "../core/user-error.ts";
-import { jsonText, styleFor, terminalSafe, visible } from "../present/index.ts";
+import { cataloguePage, jsonText, styleFor, terminalSafe, visible } from "../present/index.ts";
 import type { Arguments, Command, Context } from "./command.ts";
 import { COMMANDS } from "./registry.ts";
 
@@ -198,9 +198,11 @@ async function complete(words: readonly string[]): Promise<void> {
   );
 }
 
-/** Writes the JSON schema of every command's `--json` into a folder. */
+/** Writes the JSON schema of every command's `--json` into a folder, and the page of findings beside it. */
 async function writeSchemas(folder: string): Promise<void> {
   const { writeAtomically } = await import("../workspace/index.ts");
+  const { CATALOGUE } = await import("../core/audit/index.ts");
+  writeAtomically(`${folder}/../findings.md`, cataloguePage(CATALOGUE));
   for (const { name, load } of COMMANDS) {
     const { schema } = (await load()).default;
     if (schema === undefined) continue;

@@ -15,7 +15,7 @@ import {
 import { isSpf, parseSpf } from "../core/spf/index.ts";
 import { UserError } from "../core/user-error.ts";
 import { columns, isoTime } from "../present/index.ts";
-import { type AskEntry, addAsks, addService, type Domain, pickDomains, type Workspace } from "../workspace/index.ts";
+import { type AskEntry, addAsks, addService, type Domain, pickDomains, removeAsk, type Workspace } from "../workspace/index.ts";
 import type { Arguments, Context } from "./command.ts";
 import { nameOperand } from "./looking.ts";
 import { record, typed } from "./shapes.ts";
@@ -123,13 +123,33 @@ export function twinOf(ask: NewAsk, domain: Domain): string | undefined {
   )?.id;
 }
 
-/** Writes asks into the domain's file and the journal, all of them or none. */
+/** A service an ask is for, and whether it still has to be added to zandrel.yaml. */
+export interface ServiceOfAsk {
+  readonly key: string;
+  readonly title: string;
+  readonly added: boolean;
+}
+
+/** The service that `--service` names, or the organisation's own mail, which stands in zandrel.yaml like any other. */
+export function ownService(workspace: Workspace, args: Arguments): ServiceOfAsk {
+  const key = (args.service as string | undefined) ?? "own-mail";
+  const known = workspace.settings.services[key];
+  if (known !== undefined) return { key, title: known.title, added: false };
+  if (args.service !== undefined)
+    throw new UserError(
+      `--service ${key} is no service of zandrel.yaml: name one of ${Object.keys(workspace.settings.services).join(", ") || "those you add there"}.`,
+    );
+  return { key, title: `${workspace.settings.organisation}: own mail`, added: true };
+}
+
+/** Writes asks into the domain's file and the journal, all of them or none; `instead` of an ask that goes. */
 export async function takeDown(
   asks: readonly NewAsk[],
-  service: { key: string; title: string; added: boolean },
+  service: ServiceOfAsk,
   domain: Domain,
   workspace: Workspace,
   context: Context,
+  instead?: string,
 ): Promise<void> {
   const now = context.clock.now();
   const entries = asks.map(
@@ -150,6 +170,10 @@ export async function takeDown(
   try {
     journal.exclusively(() => {
       if (service.added) addService(workspace.folder, service.key, service.title);
+      if (instead !== undefined) {
+        removeAsk(domain, instead);
+        journal.append(now, domain.name, { kind: "ask-retired", ask: instead, because: "another takes its place" });
+      }
       addAsks(domain, entries);
       for (const { id, service: key, purpose, records = "" } of entries)
         journal.append(now, domain.name, { kind: "ask-noted", ask: id, service: key, purpose, records });

@@ -1,6 +1,7 @@
 /** Faces of results: text for terminals, JSON for programs. Computes nothing about the job. */
 export { calendar } from "./calendar.ts";
 export * from "./lines.ts";
+export * from "./pipeline.ts";
 export * from "./safe.ts";
 export { sheetMarkdown, sheetPage, sheetText } from "./sheet.ts";
 export * from "./style.ts";

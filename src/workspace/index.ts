@@ -10,6 +10,7 @@
  */
 export { readText, writeAtomically } from "./files.ts";
 export type { Journal, JournalledChange, Publication, PublicationEnd } from "./journal.ts";
+export * from "./keys.ts";
 export * from "./messages.ts";
 export { KEY, ROLES, type Settings } from "./schema.ts";
 export { readSecret } from "./secret.ts";

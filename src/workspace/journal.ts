@@ -39,6 +39,14 @@ export type JournalEvent =
     }
   | { readonly kind: "publication-closed"; readonly opened: number; readonly end: PublicationEnd; readonly because: string }
   | { readonly kind: "ask-retired"; readonly ask: string; readonly because: string }
+  /** Includes were replaced by the addresses they stood for. */
+  | {
+      readonly kind: "spf-shrunk";
+      readonly record: string;
+      readonly sources: readonly { readonly term: string; readonly addresses: readonly string[] }[];
+    }
+  /** Mail is signed with another selector from then on. */
+  | { readonly kind: "key-switched"; readonly from: string; readonly to: string }
   | { readonly kind: "delegation-seen"; readonly host: string; readonly servers: readonly string[] }
   | { readonly kind: "settled"; readonly ask: string; readonly wanted: string }
   | {

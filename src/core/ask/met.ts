@@ -1,3 +1,4 @@
+import { isKeyText } from "../dkim/index.ts";
 import { atLeast, isDmarc, isMinimum, parseDmarc } from "../dmarc/index.ts";
 import { type DataOf, holds, isOfType, joined, type RecordData, type RecordSet, textOf } from "../record/index.ts";
 import { hasTerms, isSpf, parseSpf } from "../spf/index.ts";
@@ -9,7 +10,7 @@ const texts = (set: RecordSet | undefined): string[] =>
 function textIsMet(wanted: string, there: readonly string[]): boolean {
   // Of policy records two are none, even where one of them is to the letter.
   const alone = (isKind: (text: string) => boolean) => !isKind(wanted) || there.filter(isKind).length === 1;
-  if (there.includes(wanted)) return alone(isSpf) && alone(isDmarc);
+  if (there.includes(wanted)) return alone(isSpf) && alone(isDmarc) && alone(isKeyText);
   if (isSpf(wanted)) {
     const [only, ...more] = there.filter(isSpf);
     const own = only === undefined || more.length > 0 ? undefined : parseSpf(only);

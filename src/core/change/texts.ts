@@ -1,11 +1,36 @@
 import { unmet } from "../ask/index.ts";
+import { isKeyText } from "../dkim/index.ts";
 import { isDmarc } from "../dmarc/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 import { cutIntoStrings, type DataOf, joined, octetsOf, type RecordSet, textOf, withData } from "../record/index.ts";
 import { combine, isSpf, MAX_LOOKUPS, parseSpf, type SpfCost, spfCost } from "../spf/index.ts";
 
-export type PolicyClashKind = "second-spf" | "broken-spf" | "spf-over-limit" | "second-dmarc";
+export type PolicyClashKind = "second-spf" | "broken-spf" | "spf-over-limit" | "second-dmarc" | "second-key";
+
+/** Texts of which a name has one only, SPF aside: a second one takes the first one's place or is in its way. */
+const SINGLE: readonly {
+  readonly is: (text: string) => boolean;
+  readonly kind: PolicyClashKind;
+  readonly title: string;
+  readonly because: string;
+  readonly breaks: string;
+}[] = [
+  {
+    is: isDmarc,
+    kind: "second-dmarc",
+    title: "DMARC record",
+    because: "and two are none",
+    breaks: "the reports and the policy it asks for today",
+  },
+  {
+    is: isKeyText,
+    kind: "second-key",
+    title: "DKIM key",
+    because: "and with two nobody knows which of them counts",
+    breaks: "mail that is signed with the key that is there today",
+  },
+];
 
 interface TextClash {
   readonly kind: PolicyClashKind;
@@ -23,7 +48,7 @@ const textsOf = (set: RecordSet | undefined): string[] => (set?.data ?? []).map(
 
 /**
  * Brings wanted texts into the texts that stand at a name. Tokens are added beside what is there; SPF terms go
- * into the one SPF record (RFC 7208 section 3.2); of DMARC records there is one (RFC 7489 section 6.6.3).
+ * into the one SPF record (RFC 7208 section 3.2); of DMARC records (RFC 7489 section 6.6.3) and DKIM keys there is one.
  */
 export async function mergeTexts(
   before: RecordSet | undefined,
@@ -34,7 +59,7 @@ export async function mergeTexts(
   const name = displayName(wanted.name);
   const there = textsOf(before);
   const asked = textsOf(open);
-  const tokens = asked.filter((text) => !isSpf(text) && !isDmarc(text));
+  const tokens = asked.filter((text) => !isSpf(text) && !SINGLE.some(({ is }) => is(text)));
   const reasons: string[] = [];
   let texts = [...there, ...tokens];
   let replaced = false;
@@ -82,23 +107,23 @@ export async function mergeTexts(
       );
   }
 
-  const dmarc = [...new Set(asked.filter(isDmarc))];
-  if (dmarc.length > 0) {
-    const own = there.filter(isDmarc);
-    const chosen = dmarc.at(-1) as string;
+  for (const { is, kind, title, because, breaks } of SINGLE) {
+    const chosen = asked.findLast(is);
+    if (chosen === undefined) continue;
+    const own = there.filter(is);
     if (own.length > 0 && !mayReplace)
       return {
         clash: {
-          kind: "second-dmarc",
-          because: `${name} has a DMARC record already (${own.join(" / ")}), and two are none`,
-          breaks: "the reports and the policy it asks for today",
+          kind,
+          because: `${name} has a ${title} already (${own.join(" / ")}), ${because}`,
+          breaks,
           waysOut: [`change the record that is there so that it says what is asked: ${chosen}`],
           replaceable: true,
         },
       };
-    texts = [...texts.filter((text) => !isDmarc(text)), chosen];
+    texts = [...texts.filter((text) => !is(text)), chosen];
     replaced ||= own.length > 0;
-    reasons.push(own.length === 0 ? "as the domain's first DMARC record" : "in place of the one that is there");
+    reasons.push(own.length === 0 ? `as the first ${title} there` : "in place of the one that is there");
   }
   const kept = (before?.data ?? []).filter((data) => texts.includes(textOf(joined(data as DataOf["TXT"]))));
   const after = withData({ ...wanted, ttl: before?.ttl ?? wanted.ttl, data: kept }, texts.map(textData));

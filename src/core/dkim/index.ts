@@ -11,8 +11,10 @@
  * ```
  */
 export * from "./canonical.ts";
+export * from "./check.ts";
 export * from "./explain.ts";
 export * from "./key.ts";
+export * from "./rotate.ts";
 export * from "./sign.ts";
 export * from "./signature.ts";
 export { type DkimReason, type DkimResult, type DkimVerdict, MAX_SIGNATURES, Signatures, verifySignatures } from "./verify.ts";

@@ -36,6 +36,9 @@ export interface KeyRecord {
   readonly problem?: { readonly kind: KeyProblem; readonly message: string };
 }
 
+/** Whether a TXT text is meant as a key record: it says so, or has the tags of one in front. */
+export const isKeyText = (text: string): boolean => /^\s*(?:v\s*=\s*DKIM1\s*(?:;|$)|(?:[a-z]=[^;]*;\s*)*p=)/.test(text);
+
 /** Smallest RSA key receivers accept, in bits (RFC 8301 section 3.2). */
 export const LEAST_BITS = 1024;
 

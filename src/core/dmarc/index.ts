@@ -12,5 +12,6 @@ export * from "./compose.ts";
 export * from "./destination.ts";
 export * from "./discover.ts";
 export * from "./evaluate.ts";
+export * from "./explain.ts";
 export * from "./policy.ts";
 export * from "./record.ts";

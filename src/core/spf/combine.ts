@@ -1,14 +1,12 @@
 import type { Lookup } from "../lookup/index.ts";
-import { parseName } from "../name/index.ts";
-import { isOfType, joined, textOf } from "../record/index.ts";
-import { asksDns, isSpf, parseSpf, type SpfRecord, type Term } from "./parse.ts";
+import { isCovered, type Network, networkOf } from "./networks.ts";
+import { parseSpf, type SpfRecord, type Term } from "./parse.ts";
+import { branchesOf, isAll, isRedirect, type SpfTree, spfTree, treeLookups } from "./tree.ts";
 
 const sameTerm = (a: Term, b: Term): boolean => {
   const plain = (term: Term) => term.text.toLowerCase().replace(/^\+/, "").replace(/\.$/, "");
   return plain(a) === plain(b);
 };
-
-const isAll = (term: Term): boolean => term.kind === "mechanism" && term.name === "all";
 
 /** Whether a record has every term of another, `all` and modifiers aside: what a service asked for is in it. */
 export const hasTerms = (record: SpfRecord, wanted: SpfRecord): boolean =>
@@ -26,7 +24,7 @@ export function combine(existing: SpfRecord | undefined, wanted: readonly SpfRec
     for (const term of record.terms)
       if (!isAll(term) && term.kind === "mechanism" && ![...own, ...fresh].some((other) => sameTerm(other, term)))
         fresh.push(term);
-  const endAt = own.findIndex((term) => isAll(term) || (term.kind === "modifier" && term.name === "redirect"));
+  const endAt = own.findIndex((term) => isAll(term) || isRedirect(term));
   const before = endAt === -1 ? own : own.slice(0, endAt);
   const after = endAt === -1 ? [] : own.slice(endAt);
   const words = [...before, ...fresh, ...after].map((term) => term.text);
@@ -43,42 +41,78 @@ export interface SpfCost {
   readonly terms: readonly { readonly text: string; readonly lookups: number }[];
 }
 
-/** Far beyond the limit nothing more is learnt by counting on. */
-const STOP_COUNTING = 60;
-
 /**
  * Counts the lookups of a record the way receivers do, through every include and redirect (RFC 7208 section
  * 4.6.4). Names with macros count once, because what they lead to depends on the message.
  */
 export async function spfCost(record: SpfRecord, lookup: Lookup): Promise<SpfCost> {
-  const uncounted: string[] = [];
-  let left = STOP_COUNTING;
-  const costOf = async (one: SpfRecord, path: readonly string[]): Promise<{ text: string; lookups: number }[]> => {
-    const costs: { text: string; lookups: number }[] = [];
-    const hasAll = one.terms.some(isAll);
-    for (const term of one.terms) {
-      if (!asksDns(term) || (term.kind === "modifier" && hasAll) || left <= 0) continue;
-      left -= 1;
-      let lookups = 1;
-      const target = term.kind === "modifier" ? term.value : term.name === "include" ? term.domain : undefined;
-      if (target !== undefined && !target.includes("%")) {
-        const nested = path.includes(target.toLowerCase()) ? undefined : await spfAt(target, lookup);
-        if (nested === undefined) uncounted.push(target);
-        else lookups += (await costOf(nested, [...path, target.toLowerCase()])).reduce((sum, cost) => sum + cost.lookups, 0);
-      }
-      costs.push({ text: term.text, lookups });
-    }
-    return costs;
-  };
-  const terms = (await costOf(record, [])).sort((a, b) => b.lookups - a.lookups);
-  return { lookups: terms.reduce((sum, term) => sum + term.lookups, 0), uncounted, terms };
+  const tree = await spfTree(record, "", lookup, { addresses: false });
+  const uncounted = [...branchesOf(tree)].flatMap(({ branch: { below } }) =>
+    below?.problem === undefined || below.problem.kind === "loop" ? [] : [below.domain],
+  );
+  const terms = tree.branches
+    .filter((branch) => branch.lookups > 0)
+    .map(({ term, lookups }) => ({ text: term.text, lookups }))
+    .sort((a, b) => b.lookups - a.lookups);
+  return { lookups: treeLookups(tree), uncounted, terms };
 }
 
-async function spfAt(domain: string, lookup: Lookup): Promise<SpfRecord | undefined> {
-  const name = parseName(domain);
-  const answer = name.ok ? await lookup.ask(name.value, "TXT") : undefined;
-  if (answer?.kind !== "found" || !isOfType(answer.set, "TXT")) return undefined;
-  const [text, ...more] = answer.set.data.map((data) => textOf(joined(data))).filter(isSpf);
-  const parsed = text === undefined || more.length > 0 ? undefined : parseSpf(text);
-  return parsed?.ok ? parsed.value : undefined;
+/** A record made of several, and what became of each term. */
+export interface Combined {
+  readonly text: string;
+  readonly before: SpfTree | undefined;
+  readonly after: SpfTree;
+  readonly added: readonly string[];
+  readonly dropped: readonly { readonly text: string; readonly because: string }[];
+}
+
+/** Addresses a term stands for by itself. */
+const ownNetworks = (term: Term): Network[] =>
+  term.kind === "mechanism" && term.address !== undefined ? [networkOf(term.address, term.prefix4 ?? term.prefix6)] : [];
+
+/**
+ * Like {@link combine}, but looks at what the terms stand for: a term that stands twice, or whose addresses the
+ * terms in front of it let in already, is left out. `all` is never weakened, order and qualifiers are kept.
+ */
+export async function combineThoroughly(
+  existing: SpfRecord | undefined,
+  wanted: readonly SpfRecord[],
+  domain: string,
+  lookup: Lookup,
+): Promise<Combined> {
+  const options = { addresses: true };
+  const before = existing === undefined ? undefined : await spfTree(existing, domain, lookup, options);
+  const merged = parseSpf(combine(existing, wanted));
+  if (!merged.ok) throw new Error(`two good records make a bad one: ${merged.error[0]?.message}`);
+  const tree = await spfTree(merged.value, domain, lookup, options);
+  const dropped: { text: string; because: string }[] = [];
+  const kept = tree.branches.filter((branch, i) => {
+    const { term, dead } = branch;
+    const twice = tree.branches.slice(0, i).some((other) => sameTerm(other.term, term));
+    const includes = tree.branches.filter(
+      (other) =>
+        other !== branch && other.term.kind === "mechanism" && other.term.name === "include" && other.term.qualifier === "+",
+    );
+    const by = ownNetworks(term).length === 0 ? undefined : includes.find((other) => isCovered(branch.networks, other.networks));
+    const because =
+      twice || dead?.kind === "duplicate"
+        ? "it stands there twice"
+        : dead?.kind === "shadowed"
+          ? dead.because
+          : by !== undefined && term.kind === "mechanism" && term.qualifier === "+"
+            ? `${by.term.text} lets it in already`
+            : undefined;
+    if (because !== undefined) dropped.push({ text: term.text, because });
+    return because === undefined;
+  });
+  const text = ["v=spf1", ...kept.map((branch) => branch.term.text)].join(" ");
+  const final = parseSpf(text);
+  if (!final.ok) throw new Error(`a shorter record is a bad one: ${final.error[0]?.message}`);
+  return {
+    text,
+    before,
+    after: await spfTree(final.value, domain, lookup, options),
+    added: kept.map((branch) => branch.term.text).filter((one) => !existing?.terms.some((own) => own.text === one)),
+    dropped,
+  };
 }

@@ -11,4 +11,8 @@ export * from "./combine.ts";
 export * from "./evaluate.ts";
 export { receivedSpf } from "./header.ts";
 export { expandMacros, fitName, type MacroContext } from "./macro.ts";
+export * from "./networks.ts";
 export * from "./parse.ts";
+export * from "./shrink.ts";
+export * from "./tree.ts";
+export { branchWords } from "./words.ts";

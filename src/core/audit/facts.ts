@@ -1,0 +1,317 @@
+import type { KeyObject } from "node:crypto";
+import { checkSelector, type SelectorCheck, USUAL_SELECTORS } from "../dkim/index.ts";
+import {
+  type Discovery,
+  type DmarcRecord,
+  type DmarcThere,
+  destinationOf,
+  discoverByList,
+  discoverByWalk,
+  dmarcAt,
+  type Permission,
+  permissionFor,
+} from "../dmarc/index.ts";
+import { type Answer, type Authority, type Lookup, memoized } from "../lookup/index.ts";
+import { type DomainName, displayName, name as nameOf, under } from "../name/index.ts";
+import { type DataOf, isOfType, joined, type KnownType, textOf } from "../record/index.ts";
+import { isSpf, type SpfTree, spfAt, spfTree } from "../spf/index.ts";
+
+/** What the audit is told; everything else it asks the DNS for. */
+export interface AuditInput {
+  readonly domain: DomainName;
+  readonly role: "main" | "secondary" | "redirect" | "sending" | "parked" | undefined;
+  /** The domain as its own servers show it, and everything else. */
+  readonly lookup: Lookup;
+  readonly world: Lookup;
+  readonly authority: Authority;
+  readonly organizationalDomain: (of: DomainName) => DomainName;
+  /** Selectors that are known, with the private key where the workspace has it. */
+  readonly selectors: readonly { readonly selector: string; readonly own?: KeyObject }[];
+  /** Private keys that others on this machine may read. */
+  readonly openKeyFiles: readonly string[];
+  /** Asks of the workspace and where they stand. */
+  readonly asks: readonly { readonly id: string; readonly state: string; readonly because: string }[];
+  /** Texts that asks want at the domain itself. */
+  readonly wantedTexts: readonly string[];
+  /** Titles of DNS hosts of the workspace that the domain is not delegated to. */
+  readonly strangers: readonly string[];
+  /** Certificate issuers of the workspace. */
+  readonly issuers: readonly { readonly title: string; readonly issuer: string }[];
+  /** Includes that were replaced by addresses, as remembered. */
+  readonly shrunk: readonly { readonly term: string; readonly addresses: readonly string[] }[];
+}
+
+/** A question that nobody could answer. */
+export interface Unasked {
+  readonly name: DomainName;
+  readonly type: string;
+  readonly because: string;
+}
+
+/** What stands at a name: its data of one type, empty where there are none. */
+export interface There<T extends KnownType> {
+  readonly answer: Answer;
+  readonly data: readonly DataOf[T][];
+}
+
+export interface Host {
+  readonly name: DomainName;
+  readonly a: There<"A">;
+  readonly aaaa: There<"AAAA">;
+  readonly addresses: readonly string[];
+  /** The alias that stands at the name, where one does. */
+  readonly alias: DomainName | undefined;
+  /** Whether it is certain that the name has no address. */
+  readonly hasNone: boolean;
+}
+
+/** Everything the rules judge. */
+export interface Facts extends AuditInput {
+  readonly plain: string;
+  readonly unasked: readonly Unasked[];
+  /** Whether the domain is meant to send mail; unknown roles are taken to. */
+  readonly sends: boolean;
+  readonly servers: readonly {
+    readonly name: DomainName;
+    readonly address: string;
+    readonly soa: There<"SOA">;
+    readonly ns: There<"NS">;
+  }[];
+  readonly nameServers: readonly Host[];
+  readonly apex: Host;
+  readonly www: Host;
+  readonly soa: There<"SOA">;
+  readonly ns: There<"NS">;
+  readonly mx: There<"MX">;
+  readonly exchanges: readonly (Host & { readonly preference: number })[];
+  readonly caa: There<"CAA">;
+  readonly ds: Answer;
+  readonly dnskey: Answer;
+  readonly type99: Answer;
+  /** Texts at the domain itself. */
+  readonly txt: There<"TXT">;
+  readonly texts: readonly string[];
+  /** What a name that nobody made answers with. */
+  readonly anyA: There<"A">;
+  readonly anyTxt: There<"TXT">;
+  readonly anyMx: There<"MX">;
+  readonly anyKey: There<"TXT">;
+  readonly anyDmarc: There<"TXT">;
+  /** Names at which the domain was written twice, and which therefore should not be there. */
+  readonly doubled: readonly DomainName[];
+  readonly spfTexts: readonly string[];
+  readonly spf: Awaited<ReturnType<typeof spfAt>>;
+  readonly spfTree: SpfTree | undefined;
+  /** The addresses remembered includes stand for today. */
+  readonly shrunkNow: readonly { readonly term: string; readonly before: readonly string[]; readonly now: SpfTree }[];
+  readonly keys: readonly SelectorCheck[];
+  readonly dmarcThere: DmarcThere;
+  readonly dmarc: Discovery;
+  readonly dmarcByList: Discovery;
+  readonly dmarcRecord: DmarcRecord | undefined;
+  readonly destinations: readonly {
+    readonly destination: DomainName;
+    readonly permission: Permission;
+    readonly takesMail: boolean | undefined;
+  }[];
+  readonly mtaSts: There<"TXT">;
+  readonly mtaStsHost: Host;
+  readonly tlsRpt: There<"TXT">;
+  /** Single addresses the SPF record names, and whether their names lead back to them. */
+  readonly reverse: readonly { readonly address: string; readonly names: Answer; readonly confirmed: boolean }[];
+}
+
+/** A label that nobody would make. */
+const NOBODY = "zandrel-looks-for-wildcards";
+/** Single addresses whose reverse names are looked up. */
+const MOST_REVERSE = 5;
+
+export const textsIn = (there: There<"TXT">): string[] => there.data.map((data) => textOf(joined(data)));
+
+/** Asks everything the rules need, each question once. */
+export async function gatherFacts(input: AuditInput): Promise<Facts> {
+  const { domain, organizationalDomain, role, authority } = input;
+  const unasked = new Map<string, Unasked>();
+  const noting = (lookup: Lookup): Lookup => ({
+    async ask(name, type) {
+      const answer = await lookup.ask(name, type);
+      if (answer.kind === "failed") unasked.set(`${name} ${type}`, { name, type, because: answer.detail });
+      return answer;
+    },
+  });
+  const own = memoized(noting(input.lookup));
+  const everywhere = memoized({
+    ask: (name, type) => (name === domain || name.endsWith(`.${domain}`) ? own : noting(input.world)).ask(name, type),
+  });
+  async function at<T extends KnownType>(name: DomainName | undefined, type: T, lookup: Lookup = everywhere): Promise<There<T>> {
+    const answer: Answer =
+      name === undefined ? { kind: "nodata", chain: [], authoritative: false } : await lookup.ask(name, type);
+    return {
+      answer,
+      data: answer.kind === "found" && isOfType(answer.set, type) ? (answer.set.data as readonly DataOf[T][]) : [],
+    };
+  }
+  const host = async (name: DomainName): Promise<Host> => {
+    const [a, aaaa] = await Promise.all([at(name, "A"), at(name, "AAAA")]);
+    const alias = a.answer.chain[0]?.data[0]?.target ?? aaaa.answer.chain[0]?.data[0]?.target;
+    const addresses = [...a.data, ...aaaa.data].map((data) => data.address);
+    return {
+      name,
+      a,
+      aaaa,
+      addresses,
+      alias,
+      hasNone: addresses.length === 0 && a.answer.kind !== "failed" && aaaa.answer.kind !== "failed",
+    };
+  };
+  const below = (labels: string, of: DomainName = domain): DomainName | undefined => under(nameOf(labels), of);
+
+  const [soa, ns, mx, caa, txt, apex, www] = await Promise.all([
+    at(domain, "SOA"),
+    at(domain, "NS"),
+    at(domain, "MX"),
+    at(domain, "CAA"),
+    at(domain, "TXT"),
+    host(domain),
+    host(below("www") ?? domain),
+  ]);
+  const delegated = authority.kind === "delegated" ? authority.servers : [];
+  const servers = await Promise.all(
+    delegated.map(async ({ name, address, lookup }) => {
+      const [soaThere, nsThere] = await Promise.all([at(domain, "SOA", lookup), at(domain, "NS", lookup)]);
+      return { name, address, soa: soaThere, ns: nsThere };
+    }),
+  );
+  const nameServers = await Promise.all([...new Set(ns.data.map((data) => data.target))].map(host));
+  const exchanges = await Promise.all(
+    mx.data
+      .filter((data) => data.exchange !== ".")
+      .map(async ({ exchange, preference }) => ({ ...(await host(exchange)), preference })),
+  );
+  const [anyA, anyTxt, anyMx, anyKey, anyDmarc] = await Promise.all([
+    at(below(NOBODY), "A"),
+    at(below(NOBODY), "TXT"),
+    at(below(NOBODY), "MX"),
+    at(below(`${NOBODY}._domainkey`), "TXT"),
+    at(below(`_dmarc.${NOBODY}`), "TXT"),
+  ]);
+  // A wildcard would answer for these names too, and says nothing about a mistake.
+  const wild = [anyA, anyTxt].some((there) => there.data.length > 0);
+  const doubledNames = ["", "www.", "_dmarc.", "_domainkey."].flatMap((prefix) => below(`${prefix}${domain.slice(0, -1)}`) ?? []);
+  const doubled = wild
+    ? []
+    : (await Promise.all(doubledNames.map(async (name) => ({ name, answer: await everywhere.ask(name, "TXT") })))).filter(
+        ({ answer }) => answer.kind === "found" || answer.kind === "nodata",
+      );
+  const texts = textsIn(txt);
+  const spf = await spfAt(domain.slice(0, -1), everywhere);
+  const tree =
+    "record" in spf
+      ? await spfTree(spf.record, domain.slice(0, -1), everywhere, { addresses: true, organizationalDomain })
+      : undefined;
+  const shrunkNow = await Promise.all(
+    input.shrunk.map(async ({ term, addresses }) => {
+      const found = await spfAt(term.replace(/^\+?include:/i, ""), everywhere);
+      const now =
+        "record" in found
+          ? await spfTree(found.record, term, everywhere, { addresses: true })
+          : { domain: term, text: undefined, branches: [], problem: found.problem };
+      return { term, before: addresses, now };
+    }),
+  );
+  const known = input.selectors.map(({ selector }) => selector);
+  const keys = await Promise.all(
+    input.selectors.map(({ selector, own: key }) => checkSelector(domain, selector, everywhere, key)),
+  );
+  const usual = (
+    await Promise.all(USUAL_SELECTORS.filter((one) => !known.includes(one)).map((one) => checkSelector(domain, one, everywhere)))
+  ).filter((one) => one.state !== "absent" && one.state !== "unknown" && anyKey.data.length === 0);
+  const [dmarcThere, dmarc, dmarcByList] = await Promise.all([
+    dmarcAt(domain, everywhere),
+    discoverByWalk(domain, everywhere),
+    discoverByList(domain, everywhere, organizationalDomain),
+  ]);
+  const uris = dmarc.record === undefined ? [] : [...dmarc.record.aggregate, ...dmarc.record.failure];
+  const destinations = await Promise.all(
+    [...new Set(uris.flatMap((uri) => destinationOf(uri) ?? []))].map(async (destination) => {
+      const exchange = await at(destination, "MX");
+      const address = await host(destination);
+      const nullMx = exchange.data.some((data) => data.exchange === ".");
+      const takesMail = nullMx
+        ? false
+        : exchange.data.length > 0 || address.addresses.length > 0
+          ? true
+          : exchange.answer.kind === "failed"
+            ? undefined
+            : false;
+      return {
+        destination,
+        takesMail,
+        permission: await permissionFor(dmarc.at ?? domain, dmarc.organizational, destination, everywhere),
+      };
+    }),
+  );
+  const singles = (tree?.branches ?? [])
+    .flatMap(({ term }) =>
+      term.kind === "mechanism" && term.address !== undefined && (term.prefix4 ?? 32) === 32 && (term.prefix6 ?? 128) === 128
+        ? [term.address]
+        : [],
+    )
+    .filter((address) => address.includes("."))
+    .slice(0, MOST_REVERSE);
+  const reverse = await Promise.all(
+    singles.map(async (address) => {
+      const names = await at(nameOf(`${address.split(".").reverse().join(".")}.in-addr.arpa`), "PTR");
+      const back = await Promise.all(names.data.slice(0, 3).map(({ target }) => at(target, "A")));
+      return { address, names: names.answer, confirmed: back.some((one) => one.data.some((data) => data.address === address)) };
+    }),
+  );
+  const [mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99] = await Promise.all([
+    at(below("_mta-sts"), "TXT"),
+    at(below("_smtp._tls"), "TXT"),
+    host(below("mta-sts") ?? domain),
+    everywhere.ask(domain, "DS"),
+    everywhere.ask(domain, "DNSKEY"),
+    everywhere.ask(domain, "TYPE99"),
+  ]);
+  return {
+    ...input,
+    plain: displayName(domain),
+    unasked: [...unasked.values()],
+    sends: role !== "parked" && role !== "redirect",
+    servers,
+    nameServers,
+    apex,
+    www,
+    soa,
+    ns,
+    mx,
+    exchanges,
+    caa,
+    ds,
+    dnskey,
+    type99,
+    txt,
+    texts,
+    anyA,
+    anyTxt,
+    anyMx,
+    anyKey,
+    anyDmarc,
+    doubled: doubled.map(({ name }) => name),
+    spfTexts: texts.filter(isSpf),
+    spf,
+    spfTree: tree,
+    shrunkNow,
+    keys: [...keys, ...usual],
+    dmarcThere,
+    dmarc,
+    dmarcByList,
+    dmarcRecord: dmarc.record,
+    destinations,
+    mtaSts,
+    mtaStsHost,
+    tlsRpt,
+    reverse,
+  };
+}

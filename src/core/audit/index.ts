@@ -1,0 +1,12 @@
+/**
+ * The audit: everything that can be wrong with a domain, as findings from one catalogue.
+ *
+ * ```ts
+ * CATALOGUE.length;                              // how many things it can say
+ * const { findings, unasked } = await audit({ domain, role: "main", lookup, world, … });
+ * findings[0];                                   // { id: "spf-several", severity: "breaks", evidence: "…", remedy: "…", … }
+ * ```
+ */
+export * from "./audit.ts";
+export type { AuditInput, Unasked } from "./facts.ts";
+export { AREAS, type Finding, isAtLeast, type Rule, SEVERITIES, type Severity } from "./finding.ts";

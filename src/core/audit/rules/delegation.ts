@@ -1,0 +1,300 @@
+import { displayName } from "../../name/index.ts";
+import { spanText } from "../../spread/index.ts";
+import { rulesOf, when } from "../finding.ts";
+
+const DAY = 86_400;
+
+/** The first three numbers of an IPv4 address, or the first four groups of an IPv6 one. */
+const networkOf = (address: string): string =>
+  address.includes(":") ? address.split(":").slice(0, 4).join(":") : address.split(".").slice(0, 3).join(".");
+
+export const delegation = rulesOf("delegation", [
+  [
+    "delegation-missing",
+    "breaks",
+    "RFC 1034 section 4.2.1",
+    "The domain is not handed to any name server",
+    "Nothing of the domain works: no site, no mail, no proof of ownership.",
+    ({ authority, plain }) =>
+      when(
+        authority.kind === "not-delegated",
+        authority.kind === "not-delegated" ? authority.because : "",
+        `renew ${plain} at the registrar, or enter the DNS host's name servers there`,
+      ),
+  ],
+  [
+    "delegation-unanswered",
+    "breaks",
+    "RFC 1034 section 4.2.2",
+    "No name server of the domain answers",
+    "Nothing of the domain works for anybody who does not remember an old answer.",
+    ({ authority, servers }) =>
+      when(
+        authority.kind === "delegated" && servers.length > 0 && servers.every(({ soa }) => soa.answer.kind === "failed"),
+        `none of ${servers.map(({ name }) => displayName(name)).join(", ")} answers`,
+        "ask the DNS host; the domain is down until one of them answers again",
+      ),
+  ],
+  [
+    "server-silent",
+    "risks",
+    "RFC 1034 section 4.2.2",
+    "A name server does not answer",
+    "Some visitors and mail servers wait for it, and everything depends on the others.",
+    ({ servers }) =>
+      servers.some(({ soa }) => soa.answer.kind !== "failed")
+        ? servers.flatMap(({ name, address, soa }) =>
+            when(
+              soa.answer.kind === "failed" && soa.answer.why !== "refused",
+              `${displayName(name)} (${address}): ${soa.answer.kind === "failed" ? soa.answer.detail : ""}`,
+              "ask the DNS host about it, or take the server out at the registrar",
+            ),
+          )
+        : [],
+  ],
+  [
+    "server-lame",
+    "breaks",
+    "RFC 1912 section 2.8",
+    "A name server does not serve the domain",
+    "Whoever asks this server is told nothing, so that part of the world sees no site and no mail.",
+    ({ servers }) =>
+      servers.flatMap(({ name, soa }) =>
+        when(
+          (soa.answer.kind === "failed" && soa.answer.why === "refused") ||
+            soa.answer.kind === "nxdomain" ||
+            (soa.answer.kind === "nodata" && soa.data.length === 0),
+          `${displayName(name)} says it does not serve the domain`,
+          "correct the name servers at the registrar, or set the zone up at that server",
+        ),
+      ),
+  ],
+  [
+    "server-unfound",
+    "breaks",
+    "RFC 1034 section 4.2.2",
+    "A name server has no address",
+    "Whoever is sent to this server cannot find it.",
+    ({ authority }) =>
+      authority.kind === "delegated"
+        ? authority.unreachable.map(({ name, because }) => ({
+            evidence: `${displayName(name)}: ${because}`,
+            remedy: "correct its name at the registrar",
+          }))
+        : [],
+  ],
+  [
+    "one-server",
+    "risks",
+    "RFC 2182 section 5",
+    "There is only one name server",
+    "When it is down, everything is down.",
+    ({ authority, servers, ns }) =>
+      when(
+        authority.kind === "delegated" && servers.length + authority.unreachable.length === 1 && ns.data.length < 2,
+        `only ${displayName(servers[0]?.name ?? ns.data[0]?.target ?? ("." as never))} serves the domain`,
+        "add a second name server; every DNS host has at least two",
+      ),
+  ],
+  [
+    "ns-mismatch",
+    "risks",
+    "RFC 1034 section 4.2.2",
+    "The registrar and the zone name different name servers",
+    "Answers depend on who asks; a move to another DNS host goes wrong half-way.",
+    ({ authority, ns, servers }) => {
+      if (authority.kind !== "delegated" || ns.data.length === 0 || servers.some(({ name }) => name === authority.apex))
+        return [];
+      const above = [...servers, ...authority.unreachable].map(({ name }) => name).sort();
+      const own = ns.data.map((data) => data.target).sort();
+      return when(
+        above.join() !== own.join(),
+        `the registrar names ${above.map(displayName).join(", ")}; the zone names ${own.map(displayName).join(", ")}`,
+        "make both lists the same, at the registrar or in the zone",
+      );
+    },
+  ],
+  [
+    "ns-alias",
+    "breaks",
+    "RFC 2181 section 10.3",
+    "A name server is named by an alias",
+    "Some resolvers refuse to follow it, and for them the domain is gone.",
+    ({ nameServers }) =>
+      nameServers.flatMap(({ name, alias }) =>
+        alias === undefined
+          ? []
+          : when(
+              true,
+              `${displayName(name)} is an alias for ${displayName(alias)}`,
+              `name ${displayName(alias)} itself as the name server`,
+            ),
+      ),
+  ],
+  [
+    "ns-no-address",
+    "breaks",
+    "RFC 1034 section 4.2.2",
+    "A name server of the zone has no address",
+    "Resolvers that take the zone's word cannot find the server.",
+    ({ nameServers }) =>
+      nameServers.flatMap(({ name, hasNone }) =>
+        when(hasNone, `${displayName(name)} has neither an A nor an AAAA record`, "correct the NS record, or ask the DNS host"),
+      ),
+  ],
+  [
+    "ns-same-network",
+    "untidy",
+    "RFC 2182 section 3.1",
+    "All name servers stand in one network",
+    "One broken line takes all of them away at once.",
+    ({ nameServers }) => {
+      const addresses = nameServers.flatMap((one) => one.addresses);
+      const networks = new Set(addresses.map(networkOf));
+      return when(
+        nameServers.length > 1 && addresses.length >= nameServers.length && networks.size === 1,
+        `all of ${nameServers.map(({ name }) => displayName(name)).join(", ")} stand in ${[...networks][0]}`,
+        "ask the DNS host whether it has a server elsewhere",
+      );
+    },
+  ],
+  [
+    "serial-differs",
+    "risks",
+    "RFC 1034 section 4.3.5",
+    "The name servers have different versions of the zone",
+    "A record just published is seen by some and not by others, and a service that asks the wrong one says “not yet”.",
+    ({ servers }) => {
+      const serials = servers.flatMap(({ name, soa }) => soa.data.map((data) => ({ name, serial: data.serial })));
+      return when(
+        new Set(serials.map((one) => one.serial)).size > 1,
+        serials.map(({ name, serial }) => `${displayName(name)} has ${serial}`).join(", "),
+        "wait until the servers have caught up; if they do not within an hour, ask the DNS host",
+      );
+    },
+  ],
+  [
+    "soa-missing",
+    "breaks",
+    "RFC 1035 section 3.3.13",
+    "The zone has no SOA record",
+    "Without it the zone is not valid, and resolvers do not know how long to remember that something is not there.",
+    ({ soa, authority, plain }) =>
+      when(
+        authority.kind === "delegated" && soa.answer.kind === "nodata",
+        `${plain} has no SOA record`,
+        "ask the DNS host to set the zone up anew",
+      ),
+  ],
+  [
+    "soa-retry",
+    "untidy",
+    "RFC 1912 section 2.2",
+    "Secondaries retry later than they refresh",
+    "After a failure the copies stay old longer than need be.",
+    ({ soa }) =>
+      soa.data.flatMap(({ refresh, retry }) =>
+        when(
+          retry >= refresh,
+          `refresh is ${spanText(refresh)}, retry is ${spanText(retry)}`,
+          "set retry to a fraction of refresh, such as 15 minutes to 2 hours",
+        ),
+      ),
+  ],
+  [
+    "soa-expire",
+    "risks",
+    "RFC 1912 section 2.2",
+    "Secondaries give the zone up too soon",
+    "A weekend without the primary takes the whole domain away.",
+    ({ soa }) =>
+      soa.data.flatMap(({ expire }) =>
+        when(expire < 7 * DAY, `expire is ${spanText(expire)}`, "set expire to two weeks or more"),
+      ),
+  ],
+  [
+    "negative-ttl-long",
+    "untidy",
+    "RFC 2308 section 5",
+    "“No such record” is remembered for long",
+    "Whoever asks for a record too early, a service's verify button for one, goes on seeing nothing for that time.",
+    ({ soa }) =>
+      soa.answer.kind === "found"
+        ? soa.data.flatMap(({ minimum }) =>
+            when(
+              minimum > 10_800,
+              `“no such record” is remembered for ${spanText(minimum)}`,
+              "set the last number of the SOA record to an hour or less",
+            ),
+          )
+        : [],
+  ],
+  [
+    "ns-ttl-long",
+    "note",
+    "RFC 1034 section 3.6",
+    "The name servers are remembered for long",
+    "A move to another DNS host takes that long to reach everybody.",
+    ({ ns }) =>
+      ns.answer.kind === "found"
+        ? when(
+            ns.answer.set.ttl > 2 * DAY,
+            `the NS records have a TTL of ${spanText(ns.answer.set.ttl)}`,
+            "lower it to a day some time before a move",
+          )
+        : [],
+  ],
+  [
+    "no-ipv6-server",
+    "note",
+    "RFC 3901 section 4",
+    "No name server has an IPv6 address",
+    "Networks without IPv4 reach the domain only by detours.",
+    ({ nameServers }) =>
+      when(
+        nameServers.length > 0 && nameServers.every(({ aaaa }) => aaaa.data.length === 0 && aaaa.answer.kind !== "failed"),
+        `none of ${nameServers.map(({ name }) => displayName(name)).join(", ")} has an AAAA record`,
+        "nothing has to be done today",
+      ),
+  ],
+  [
+    "host-differs",
+    "risks",
+    "RFC 1034 section 4.2.1",
+    "The workspace names another DNS host than the one in charge",
+    "Whatever is published there is seen by nobody.",
+    ({ strangers }) =>
+      strangers.map((title) => ({
+        evidence: `zandrel.yaml says ${title}, and the registrar hands the domain to other servers`,
+        remedy: "correct host: in the domain's file, or the name servers at the registrar",
+      })),
+  ],
+  [
+    "ds-without-key",
+    "breaks",
+    "RFC 4035 section 2.4",
+    "The registrar says the zone is signed, and it is not",
+    "Resolvers that check signatures, and that is many, see neither site nor mail.",
+    ({ ds, dnskey }) =>
+      when(
+        ds.kind === "found" && (dnskey.kind === "nodata" || dnskey.kind === "nxdomain"),
+        "there is a DS record above, and no DNSKEY in the zone",
+        "take the DS record out at the registrar at once, or sign the zone",
+      ),
+  ],
+  [
+    "alias-at-apex",
+    "breaks",
+    "RFC 2181 section 10.1",
+    "An alias stands at the domain itself",
+    "It hides the mail servers and every other record of the domain.",
+    ({ apex, plain }) =>
+      apex.alias === undefined
+        ? []
+        : when(
+            true,
+            `${plain} is an alias for ${displayName(apex.alias)}`,
+            "replace it by the addresses of the site (A and AAAA records)",
+          ),
+  ],
+]);

@@ -1,0 +1,312 @@
+import { discoveryDifference, isDmarc, POLICIES, permissionName } from "../../dmarc/index.ts";
+import { displayName } from "../../name/index.ts";
+import { spanText } from "../../spread/index.ts";
+import { rulesOf, when } from "../finding.ts";
+
+export const dmarc = rulesOf("dmarc", [
+  [
+    "dmarc-missing",
+    "risks",
+    "RFC 7489 section 6.3",
+    "The domain has no DMARC policy",
+    "Forged mail in its name arrives, and large receivers refuse newsletters from it.",
+    ({ dmarc: found, dmarcThere, plain }) =>
+      when(
+        found.record === undefined && found.failed === undefined && dmarcThere.kind === "none",
+        `nothing stands at _dmarc.${plain}, nor further up`,
+        `zandrel dmarc compose ${plain} --reports-to dmarc@${plain}`,
+      ),
+  ],
+  [
+    "dmarc-several",
+    "breaks",
+    "RFC 7489 section 6.6.3",
+    "There are several DMARC records",
+    "Receivers use none of them.",
+    ({ dmarcThere, plain }) =>
+      when(
+        dmarcThere.kind === "several",
+        dmarcThere.kind === "several" ? dmarcThere.texts.join(" / ") : "",
+        `leave one record at _dmarc.${plain}`,
+      ),
+  ],
+  [
+    "dmarc-unusable",
+    "breaks",
+    "RFC 7489 section 6.6.3",
+    "The DMARC record cannot be used",
+    "Receivers treat the domain as if it had none.",
+    ({ dmarcThere }) =>
+      dmarcThere.kind === "unusable"
+        ? when(
+            true,
+            `${dmarcThere.text}: ${dmarcThere.mistakes[0]?.message}`,
+            dmarcThere.mistakes[0]?.meant === undefined
+              ? "correct it; zandrel dmarc explain shows the place"
+              : `write ${dmarcThere.mistakes[0].meant}`,
+          )
+        : [],
+  ],
+  [
+    "dmarc-mistake",
+    "risks",
+    "RFC 7489 section 6.3",
+    "The DMARC record has a mistake",
+    "Receivers pass over what they do not understand, and the rest may not be what was meant.",
+    ({ dmarcThere }) =>
+      dmarcThere.kind === "record"
+        ? dmarcThere.record.mistakes.map(({ text, message, meant }) => ({
+            evidence: `at “${text}”: ${message}`,
+            remedy: meant === undefined ? "correct it" : `write ${meant}`,
+          }))
+        : [],
+  ],
+  [
+    "dmarc-misplaced",
+    "breaks",
+    "RFC 7489 section 6.1",
+    "A DMARC record stands at the domain itself",
+    "Receivers look at _dmarc only, and find nothing there.",
+    ({ texts, plain }) => texts.filter(isDmarc).map((text) => ({ evidence: text, remedy: `move it to _dmarc.${plain}` })),
+  ],
+  [
+    "dmarc-watching",
+    "note",
+    "RFC 7489 section 6.3",
+    "DMARC only watches",
+    "Forged mail is still delivered; that is right at the beginning, while the reports are read.",
+    ({ dmarcRecord }) =>
+      when(
+        dmarcRecord?.policy === "none" && dmarcRecord.aggregate.length > 0,
+        "p=none with a report address",
+        "read the reports, and tighten the policy when they allow it",
+      ),
+  ],
+  [
+    "dmarc-blind",
+    "risks",
+    "RFC 7489 section 6.3",
+    "DMARC neither stops nor reports anything",
+    "The record does nothing at all: nobody learns of forgeries, and none is stopped.",
+    ({ dmarcRecord, plain }) =>
+      when(
+        dmarcRecord?.policy === "none" && dmarcRecord.aggregate.length === 0,
+        "p=none without a report address",
+        `zandrel dmarc compose ${plain} --reports-to dmarc@${plain}`,
+      ),
+  ],
+  [
+    "dmarc-no-reports",
+    "untidy",
+    "RFC 7489 section 7.2",
+    "Nobody gets DMARC reports",
+    "When a service stops signing, its mail is refused and nobody learns why.",
+    ({ dmarcRecord, sends }) =>
+      when(
+        sends && dmarcRecord !== undefined && dmarcRecord.policy !== "none" && dmarcRecord.aggregate.length === 0,
+        dmarcRecord?.text ?? "",
+        "add rua=mailto: with an address that is read",
+      ),
+  ],
+  [
+    "dmarc-subdomains-weaker",
+    "risks",
+    "RFC 7489 section 6.3",
+    "Subdomains are less protected than the domain",
+    "Forgers use a subdomain then.",
+    ({ dmarcRecord }) =>
+      when(
+        dmarcRecord?.subdomains !== undefined && POLICIES.indexOf(dmarcRecord.subdomains) < POLICIES.indexOf(dmarcRecord.policy),
+        `p=${dmarcRecord?.policy}, sp=${dmarcRecord?.subdomains}`,
+        "take sp= out once the subdomains that send are authenticated",
+      ),
+  ],
+  [
+    "dmarc-nonexistent-weaker",
+    "risks",
+    "RFC 9091 section 3",
+    "Subdomains that do not exist are less protected than the domain",
+    "There is no real mail from them, and forgers like them best.",
+    ({ dmarcRecord }) =>
+      when(
+        dmarcRecord?.nonexistent !== undefined &&
+          POLICIES.indexOf(dmarcRecord.nonexistent) < POLICIES.indexOf(dmarcRecord.subdomains ?? dmarcRecord.policy),
+        `np=${dmarcRecord?.nonexistent}`,
+        "set np=reject",
+      ),
+  ],
+  [
+    "dmarc-percent",
+    "untidy",
+    "RFC 7489 section 6.6.4",
+    "The DMARC policy counts for a part of the mail only",
+    "Older receivers draw lots; newer ones ignore pct= and apply the policy to all of it.",
+    ({ dmarcRecord }) =>
+      when(
+        dmarcRecord !== undefined && dmarcRecord.percent < 100,
+        `pct=${dmarcRecord?.percent}`,
+        "take pct= out; t=y is today's way to try a policy",
+      ),
+  ],
+  [
+    "dmarc-trying",
+    "note",
+    "RFC 7489 section 6.3",
+    "The DMARC policy is only tried out",
+    "Receivers that know t=y apply one step milder.",
+    ({ dmarcRecord }) =>
+      when(dmarcRecord?.testing === true, "t=y", "take t=y out when the reports show no mail of your own failing"),
+  ],
+  [
+    "dmarc-differs",
+    "risks",
+    "RFC 7489 section 3.2",
+    "Receivers find different policies",
+    "The same message is treated differently here and there.",
+    ({ dmarc: walk, dmarcByList }) => {
+      const difference = discoveryDifference(walk, dmarcByList);
+      return difference === undefined ? [] : when(true, difference, "publish a record at the domain itself");
+    },
+  ],
+  [
+    "dmarc-inherited",
+    "note",
+    "RFC 7489 section 6.6.3",
+    "The policy comes from a domain further up",
+    "Whoever changes it there changes it here.",
+    ({ dmarc: found, domain }) =>
+      when(
+        found.at !== undefined && found.at !== domain,
+        `the record of ${displayName(found.at ?? domain)} counts`,
+        "publish a record of its own if this domain needs another policy",
+      ),
+  ],
+  [
+    "dmarc-strict",
+    "note",
+    "RFC 7489 section 3.1",
+    "Alignment is strict",
+    "Mail of a service that signs with a subdomain fails.",
+    ({ dmarcRecord }) =>
+      when(
+        dmarcRecord?.dkimAlignment === "strict" || dmarcRecord?.spfAlignment === "strict",
+        [dmarcRecord?.dkimAlignment === "strict" ? "adkim=s" : "", dmarcRecord?.spfAlignment === "strict" ? "aspf=s" : ""]
+          .filter((one) => one !== "")
+          .join(" "),
+        "take it out unless somebody decided on it",
+      ),
+  ],
+  [
+    "dmarc-suffix",
+    "risks",
+    "RFC 9091 section 2.1",
+    "The record says that others register below the domain",
+    "psd=y is for registries; receivers then treat every subdomain as somebody else's.",
+    ({ dmarcThere }) => when(dmarcThere.kind === "record" && dmarcThere.record.publicSuffix === true, "psd=y", "take psd=y out"),
+  ],
+  [
+    "dmarc-without-checks",
+    "breaks",
+    "RFC 7489 section 3",
+    "A strict policy, and neither SPF nor DKIM to pass it",
+    "All mail of the domain is refused or lands in the junk folder.",
+    ({ dmarcRecord, sends, spf, keys, unasked }) =>
+      when(
+        sends &&
+          dmarcRecord !== undefined &&
+          dmarcRecord.policy !== "none" &&
+          "problem" in spf &&
+          spf.problem.kind === "none" &&
+          !keys.some((one) => one.state === "usable") &&
+          unasked.length === 0,
+        `p=${dmarcRecord?.policy} without an SPF record and without a DKIM key`,
+        "publish what your mail services ask for, or set p=none until then",
+      ),
+  ],
+]);
+
+export const reports = rulesOf("reports", [
+  [
+    "report-no-consent",
+    "risks",
+    "RFC 7489 section 7.1",
+    "The receiver of reports has not agreed to take them",
+    "Nobody sends reports there.",
+    ({ destinations, dmarc: found, domain }) =>
+      destinations.flatMap(({ destination, permission }) =>
+        when(
+          permission === "missing",
+          `${displayName(destination)} has nothing at ${displayName(permissionName(found.at ?? domain, destination) ?? destination)}`,
+          `ask its owner to publish there: TXT "v=DMARC1;"`,
+        ),
+      ),
+  ],
+  [
+    "report-no-mail",
+    "risks",
+    "RFC 7489 section 7.2",
+    "The domain reports go to takes no mail",
+    "The reports come back or are lost.",
+    ({ destinations }) =>
+      destinations.flatMap(({ destination, takesMail }) =>
+        when(takesMail === false, `${displayName(destination)} has no mail server`, "name an address that is read"),
+      ),
+  ],
+  [
+    "report-not-mail",
+    "untidy",
+    "RFC 7489 section 6.2",
+    "Reports are wanted by another way than mail",
+    "Receivers send them by mail only.",
+    ({ dmarcRecord }) =>
+      [...(dmarcRecord?.aggregate ?? []), ...(dmarcRecord?.failure ?? [])]
+        .filter((uri) => uri.address === undefined)
+        .map((uri) => ({ evidence: uri.text, remedy: "write mailto: and an address" })),
+  ],
+  [
+    "report-small",
+    "untidy",
+    "RFC 7489 section 6.2",
+    "Reports are only wanted if they are small",
+    "On a busy day none arrives.",
+    ({ dmarcRecord }) =>
+      [...(dmarcRecord?.aggregate ?? [])]
+        .filter((uri) => uri.most !== undefined && uri.most < 1 << 20)
+        .map((uri) => ({ evidence: uri.text, remedy: "take the limit out, or set it to 10m or more" })),
+  ],
+  [
+    "report-many",
+    "untidy",
+    "RFC 7489 section 6.2",
+    "Reports go to many addresses",
+    "Receivers serve the first two and may pass over the rest.",
+    ({ dmarcRecord }) =>
+      when((dmarcRecord?.aggregate.length ?? 0) > 2, `${dmarcRecord?.aggregate.length} addresses`, "leave two"),
+  ],
+  [
+    "report-failures",
+    "note",
+    "RFC 7489 section 7.3",
+    "Reports on single messages are wanted",
+    "Few receivers send them, and they contain parts of people's mail: the address needs the same care as a mailbox.",
+    ({ dmarcRecord }) =>
+      when(
+        (dmarcRecord?.failure.length ?? 0) > 0,
+        dmarcRecord?.failure.map((uri) => uri.text).join(", ") ?? "",
+        "take ruf= out unless somebody reads them",
+      ),
+  ],
+  [
+    "report-interval",
+    "untidy",
+    "RFC 7489 section 6.3",
+    "Reports are wanted at another interval than daily",
+    "Receivers send them daily whatever ri= says.",
+    ({ dmarcRecord }) =>
+      when(
+        dmarcRecord !== undefined && dmarcRecord.interval !== 86_400,
+        `ri=${dmarcRecord?.interval}, every ${spanText(dmarcRecord?.interval ?? 0)}`,
+        "take ri= out",
+      ),
+  ],
+]);

@@ -1,0 +1,381 @@
+import { isOfType } from "../../record/index.ts";
+import {
+  addressesOf,
+  branchesOf,
+  isAll,
+  isRedirect,
+  isSpf,
+  joinNetworks,
+  MAX_LOOKUPS,
+  MOST_OCTETS,
+  networkTerm,
+  parseSpf,
+  type SpfBranch,
+  treeLookups,
+} from "../../spf/index.ts";
+import type { Facts } from "../facts.ts";
+import { rulesOf, type Seen, when } from "../finding.ts";
+
+const all = ({ spfTree }: Facts): { branch: SpfBranch; depth: number }[] =>
+  spfTree === undefined ? [] : [...branchesOf(spfTree)];
+const own = ({ spfTree }: Facts): readonly SpfBranch[] => spfTree?.branches ?? [];
+
+/** A finding for every branch that is dead for this reason. */
+const dead =
+  (kind: NonNullable<SpfBranch["dead"]>["kind"], remedy: string) =>
+  (facts: Facts): Seen[] =>
+    own(facts).flatMap(({ term, dead: why }) =>
+      why?.kind === kind ? [{ evidence: `${term.text}: ${why.because}`, remedy }] : [],
+    );
+
+/** A finding for every branch that is dangerous for this reason. */
+const danger =
+  (kind: string, remedy: string) =>
+  (facts: Facts): Seen[] =>
+    all(facts).flatMap(({ branch }) =>
+      branch.dangers
+        .filter(
+          (one) =>
+            one.kind === kind && (kind !== "everybody" || branch.below === undefined || branch.below.problem === undefined),
+        )
+        .map((one) => ({ evidence: `${branch.term.text}: ${one.because}`, remedy })),
+    );
+
+const problem =
+  (kind: string, remedy: string) =>
+  (facts: Facts): Seen[] =>
+    all(facts).flatMap(({ branch }) =>
+      branch.below?.problem?.kind === kind ? [{ evidence: `${branch.term.text}: ${branch.below.problem.because}`, remedy }] : [],
+    );
+
+/** How the record ends: the qualifier of its `all`. */
+const ending = (facts: Facts): string | undefined => {
+  const last = own(facts).find(({ term }) => isAll(term))?.term;
+  return last?.kind === "mechanism" ? last.qualifier : undefined;
+};
+
+/** Texts that were meant as SPF and are not: receivers pass them over. */
+const nearlySpf = ({ texts }: Facts): string[] =>
+  texts.filter((text) => !isSpf(text) && /^\s*["“]?\s*(v\s*=?\s*spf|spf2|spf1)/i.test(text));
+
+export const spf = rulesOf("spf", [
+  [
+    "spf-missing",
+    "risks",
+    "RFC 7208 section 3",
+    "The domain has no SPF record",
+    "Receivers cannot tell who may send for the domain; mail lands in the junk folder sooner, and forgers are not held back.",
+    ({ spf: found, sends, plain }) =>
+      when(
+        sends && "problem" in found && found.problem.kind === "none",
+        `${plain} has no text that begins with v=spf1`,
+        "zandrel spf combine makes one of what the services ask for; v=spf1 -all if the domain sends no mail",
+      ),
+  ],
+  [
+    "spf-several",
+    "breaks",
+    "RFC 7208 section 4.5",
+    "The domain has more than one SPF record",
+    "Receivers accept none of them then, and treat it as an error.",
+    ({ spfTexts }) =>
+      when(
+        spfTexts.length > 1,
+        spfTexts.join(" / "),
+        "make one record of them: zandrel spf combine DOMAIN with the terms of both",
+      ),
+  ],
+  [
+    "spf-syntax",
+    "breaks",
+    "RFC 7208 section 4.6",
+    "The SPF record has a mistake",
+    "One mistake anywhere makes receivers throw the whole record away.",
+    ({ spf: found }) =>
+      "problem" in found
+        ? (found.problem.errors ?? []).map(({ text, message, meant }) => ({
+            evidence: `at “${text}”: ${message}`,
+            remedy: meant === undefined ? "correct it; zandrel spf explain shows the place" : `write ${meant}`,
+          }))
+        : [],
+  ],
+  [
+    "spf-nearly",
+    "breaks",
+    "RFC 7208 section 4.5",
+    "A text was meant as SPF and is none",
+    "Receivers pass it over, so that the domain has no protection at all.",
+    (facts) =>
+      nearlySpf(facts).map((text) => {
+        const parsed = parseSpf(text);
+        return {
+          evidence: `“${text.slice(0, 60)}”: ${parsed.ok ? "" : parsed.error[0]?.message}`,
+          remedy: "begin it with v=spf1 and a blank, without quotation marks",
+        };
+      }),
+  ],
+  [
+    "spf-over-limit",
+    "breaks",
+    "RFC 7208 section 4.6.4",
+    "The SPF record makes receivers ask too often",
+    "Receivers stop at ten questions and treat the whole record as an error: all mail of the domain suffers.",
+    ({ spfTree }) =>
+      spfTree === undefined
+        ? []
+        : when(
+            treeLookups(spfTree) > MAX_LOOKUPS,
+            `it needs ${treeLookups(spfTree)} lookups of at most ${MAX_LOOKUPS}`,
+            "zandrel spf explain names the dear terms; zandrel spf shrink replaces one by addresses",
+          ),
+  ],
+  [
+    "spf-near-limit",
+    "untidy",
+    "RFC 7208 section 4.6.4",
+    "The SPF record has no room left",
+    "The next service, or one more include at a service, breaks it.",
+    ({ spfTree }) =>
+      spfTree === undefined
+        ? []
+        : when(
+            treeLookups(spfTree) >= MAX_LOOKUPS - 1 && treeLookups(spfTree) <= MAX_LOOKUPS,
+            `it needs ${treeLookups(spfTree)} lookups of at most ${MAX_LOOKUPS}`,
+            "take out what nobody uses before the next service is added",
+          ),
+  ],
+  [
+    "spf-voids",
+    "breaks",
+    "RFC 7208 section 4.6.4",
+    "More than two parts of the SPF record lead nowhere",
+    "Receivers stop at the third and treat the whole record as an error.",
+    (facts) => {
+      const voids = all(facts).filter(({ branch }) => branch.dead?.kind === "void" && branch.below === undefined);
+      return when(voids.length > 2, voids.map(({ branch }) => branch.term.text).join(", "), "take these terms out");
+    },
+  ],
+  [
+    "spf-void",
+    "untidy",
+    "RFC 7208 section 4.6.4",
+    "A part of the SPF record leads nowhere",
+    "It costs one of the two that are allowed, and whoever sets up that name may send.",
+    (facts) =>
+      all(facts).flatMap(({ branch }) =>
+        branch.dead?.kind === "void" && branch.below === undefined
+          ? [{ evidence: `${branch.term.text}: ${branch.dead.because}`, remedy: "take the term out" }]
+          : [],
+      ),
+  ],
+  [
+    "spf-include-missing",
+    "breaks",
+    "RFC 7208 section 5.2",
+    "An include leads to a domain without an SPF record",
+    "Receivers treat the whole record as an error as soon as they get there.",
+    problem("none", "correct the name, or take the include out"),
+  ],
+  [
+    "spf-include-broken",
+    "breaks",
+    "RFC 7208 section 5.2",
+    "An included record has a mistake",
+    "The mistake of the service breaks your record too.",
+    problem("broken", "tell the service, and take the include out until it is corrected"),
+  ],
+  [
+    "spf-include-several",
+    "breaks",
+    "RFC 7208 section 5.2",
+    "An include leads to a domain with several SPF records",
+    "Receivers treat the whole record as an error as soon as they get there.",
+    problem("several", "tell the service, and take the include out until it is corrected"),
+  ],
+  [
+    "spf-loop",
+    "breaks",
+    "RFC 7208 section 4.6.4",
+    "The SPF record leads back to itself",
+    "Receivers go round until the limit and treat the record as an error.",
+    problem("loop", "take out the include that leads back"),
+  ],
+  [
+    "spf-no-end",
+    "risks",
+    "RFC 7208 section 4.7",
+    "The SPF record does not say what happens to everybody else",
+    "Forgers are neither refused nor suspicious.",
+    (facts) =>
+      when(
+        facts.spfTree !== undefined && ending(facts) === undefined && !own(facts).some(({ term }) => isRedirect(term)),
+        facts.spfTree?.text ?? "",
+        "end it with ~all or -all",
+      ),
+  ],
+  [
+    "spf-everybody",
+    "breaks",
+    "RFC 7208 section 5.1",
+    "The SPF record lets everybody send",
+    "Anybody in the world passes as this domain, and receivers distrust such domains altogether.",
+    danger("everybody", "end the record with ~all or -all, and take out what leads to +all"),
+  ],
+  [
+    "spf-neutral",
+    "risks",
+    "RFC 7208 section 8.2",
+    "The SPF record says nothing about everybody else",
+    "?all protects against nothing.",
+    (facts) => when(ending(facts) === "?", "it ends with ?all", "end it with ~all, and with -all once every sender is in it"),
+  ],
+  [
+    "spf-soft",
+    "note",
+    "RFC 7208 section 8.5",
+    "The SPF record only doubts everybody else",
+    "That is fine where a DMARC policy says what to do with mail that fails.",
+    (facts) =>
+      when(
+        ending(facts) === "~" && (facts.dmarcRecord === undefined || facts.dmarcRecord.policy === "none"),
+        "it ends with ~all, and DMARC asks for nothing",
+        "tighten the DMARC policy rather than this record",
+      ),
+  ],
+  [
+    "spf-behind-all",
+    "untidy",
+    "RFC 7208 section 5.1",
+    "Terms stand behind “all”",
+    "Nobody reads on there: a service added at the end is not allowed to send.",
+    dead("unreachable", "move it in front of “all”"),
+  ],
+  [
+    "spf-duplicate",
+    "untidy",
+    "RFC 7208 section 4.6.4",
+    "A term stands twice",
+    "It costs its lookups twice.",
+    (facts) => [...dead("duplicate", "take one of them out")(facts)],
+  ],
+  [
+    "spf-shadowed",
+    "untidy",
+    "RFC 7208 section 4.6.2",
+    "A term matches nothing that was not matched before",
+    "It makes the record longer and harder to understand.",
+    dead("shadowed", "take it out"),
+  ],
+  [
+    "spf-ptr",
+    "risks",
+    "RFC 7208 section 5.5",
+    "The SPF record uses ptr",
+    "It is slow and unreliable, and some receivers skip it.",
+    danger("ptr", "replace it by the addresses or names of the servers"),
+  ],
+  [
+    "spf-huge",
+    "risks",
+    "RFC 7208 section 5.6",
+    "The SPF record allows a huge block of addresses",
+    "Somebody in there is a forger.",
+    danger("huge-range", "name the addresses that really send"),
+  ],
+  [
+    "spf-registrable",
+    "breaks",
+    "RFC 7208 section 11.1",
+    "The SPF record trusts a domain that anybody can register",
+    "Whoever buys it may send as this domain, with everything passing.",
+    danger("registrable", "take the term out today"),
+  ],
+  [
+    "spf-long",
+    "risks",
+    "RFC 7208 section 3.4",
+    "The SPF record is too long for a small answer",
+    "Some networks lose large DNS answers; receivers there see no SPF.",
+    ({ spfTree }) =>
+      when(
+        (spfTree?.text?.length ?? 0) > MOST_OCTETS,
+        `it has ${spfTree?.text?.length} octets, and ${MOST_OCTETS} are safe`,
+        "take out what nobody uses, or move a service to a subdomain",
+      ),
+  ],
+  [
+    "spf-split",
+    "breaks",
+    "RFC 7208 section 3.3",
+    "The SPF record is split without a blank",
+    "The strings are joined as they are: two terms become one word that means nothing.",
+    ({ txt }) =>
+      txt.data.flatMap(({ strings }) => {
+        const joined = strings.join("");
+        if (strings.length < 2 || !isSpf(joined) || parseSpf(joined).ok || !parseSpf(strings.join(" ")).ok) return [];
+        return [
+          {
+            evidence: `“…${strings[0]?.slice(-20)}” and “${strings[1]?.slice(0, 20)}…” become one word`,
+            remedy: "put a blank at the end of the first string",
+          },
+        ];
+      }),
+  ],
+  [
+    "spf-moved",
+    "risks",
+    "RFC 7208 section 11.1",
+    "A service moved away from the addresses that replace its include",
+    "Its mail from the new addresses fails.",
+    ({ shrunkNow }) =>
+      shrunkNow.flatMap(({ term, before, now }) => {
+        if (now.problem !== undefined)
+          return now.problem.kind === "failed"
+            ? []
+            : [{ evidence: `${term}: ${now.problem.because}`, remedy: "ask the service where it sends from now" }];
+        const branch = {
+          term: { kind: "mechanism", name: "include", qualifier: "+", text: term, at: 0 },
+          lookups: 0,
+          networks: now.branches.flatMap((one) => one.networks),
+          complete: true,
+          dangers: [],
+          below: now,
+        } as const;
+        const today = addressesOf(branch);
+        const addresses = today.ok ? today.value.map(networkTerm) : joinNetworks(branch.networks).map(networkTerm);
+        const fresh = addresses.filter((one) => !before.includes(one));
+        const gone = before.filter((one) => !addresses.includes(one));
+        return when(
+          fresh.length + gone.length > 0,
+          `${term} ${[...(fresh.length > 0 ? [`also stands for ${fresh.join(", ")} now`] : []), ...(gone.length > 0 ? [`no longer for ${gone.join(", ")}`] : [])].join(", and ")}`,
+          "run zandrel spf shrink again",
+        );
+      }),
+  ],
+  [
+    "spf-old-type",
+    "untidy",
+    "RFC 7208 section 3.1",
+    "There is a record of the old type SPF",
+    "Nobody reads it any more, and it misleads whoever looks.",
+    ({ type99 }) =>
+      when(
+        type99.kind === "found" && !isOfType(type99.set, "TXT"),
+        "a record of type 99 stands at the domain",
+        "remove it; the TXT record is the one that counts",
+      ),
+  ],
+  [
+    "spf-unknown-word",
+    "untidy",
+    "RFC 7208 section 6",
+    "The SPF record has a word that means nothing",
+    "Receivers ignore it; it may be a typing mistake.",
+    (facts) =>
+      own(facts).flatMap(({ term }) =>
+        term.kind === "modifier" && term.name !== "redirect" && term.name !== "exp"
+          ? [{ evidence: `“${term.text}”`, remedy: "correct it or take it out" }]
+          : [],
+      ),
+  ],
+]);

@@ -1,0 +1,92 @@
+/** What is known about a rotation when it is planned; times in milliseconds since 1970. */
+export interface Rotation {
+  readonly oldSelector: string;
+  readonly newSelector: string;
+  readonly now: number;
+  /** When the new key was published, where it was. */
+  readonly published?: number;
+  /** Seconds after its publication until everybody sees the new key. */
+  readonly hold: number;
+  /** When mail began to be signed with the new key, where it has. */
+  readonly switched?: number;
+  /** Seconds that mail may be on its way, queues and retries included. */
+  readonly transit: number;
+}
+
+export const ROTATION_STEPS = ["publish", "settle", "switch", "keep", "revoke", "remove"] as const;
+
+/** One step of a rotation; `from` in milliseconds since 1970. */
+export interface RotationStep {
+  readonly kind: (typeof ROTATION_STEPS)[number];
+  readonly from: number;
+  readonly state: "done" | "now" | "later";
+  readonly what: string;
+  readonly because: string;
+}
+
+/** Seconds between the revocation and the removal of the old key. */
+const REVOKED_FOR = 30 * 86_400;
+
+/**
+ * The steps from one key to the next without a message failing (RFC 6376 section 3.6.1 on revocation): the new
+ * key is seen by everybody before it signs, and the old one stays until all mail it signed has arrived.
+ */
+export function rotationPlan({ oldSelector, newSelector, now, published, hold, switched, transit }: Rotation): RotationStep[] {
+  const settles = (published ?? now) + hold * 1000;
+  const switchAt = switched ?? Math.max(settles, now);
+  const revokeAt = switchAt + transit * 1000;
+  const removeAt = revokeAt + REVOKED_FOR * 1000;
+  const days = Math.round(transit / 86_400);
+  const settled = published !== undefined && now >= settles;
+  const steps: (Omit<RotationStep, "state"> & { done: boolean; due: boolean })[] = [
+    {
+      kind: "publish",
+      from: published ?? now,
+      what: `publish the new key at ${newSelector}`,
+      because: "a signature can only be checked with a key that can be found",
+      done: published !== undefined,
+      due: true,
+    },
+    {
+      kind: "settle",
+      from: published ?? now,
+      what: "wait until everybody can see it",
+      because: "receivers that asked before it was there remember “no such key” for a while",
+      done: settled || switched !== undefined,
+      due: published !== undefined,
+    },
+    {
+      kind: "switch",
+      from: switchAt,
+      what: `sign with ${newSelector} from now on`,
+      because: "both keys can be found, so that mail signed with either passes",
+      done: switched !== undefined,
+      due: settled,
+    },
+    {
+      kind: "keep",
+      from: switchAt,
+      what: `leave ${oldSelector} as it is`,
+      because: `mail that was signed with it may be on its way for up to ${days} days`,
+      done: switched !== undefined && now >= revokeAt,
+      due: switched !== undefined,
+    },
+    {
+      kind: "revoke",
+      from: revokeAt,
+      what: `publish ${oldSelector} with an empty key`,
+      because: "whoever has stolen the old private key can do nothing with it any more, and everybody sees that this is meant",
+      done: false,
+      due: switched !== undefined && now >= revokeAt,
+    },
+    {
+      kind: "remove",
+      from: removeAt,
+      what: `take ${oldSelector} out of the DNS and delete its private key`,
+      because: "nobody asks for it any more",
+      done: false,
+      due: switched !== undefined && now >= removeAt,
+    },
+  ];
+  return steps.map(({ done, due, ...step }) => ({ ...step, state: done ? "done" : due ? "now" : "later" }));
+}

@@ -1,0 +1,105 @@
+import type { Lookup } from "../lookup/index.ts";
+import { type DomainName, name as nameOf } from "../name/index.ts";
+import { err, ok, type Result } from "../result.ts";
+import { joinNetworks, type Network, networkTerm } from "./networks.ts";
+import type { SpfRecord } from "./parse.ts";
+import { branchesOf, type SpfBranch, spfTree } from "./tree.ts";
+
+/** Longest record in octets that still fits into a DNS answer of 512 octets with room for others (RFC 7208 section 3.4). */
+export const MOST_OCTETS = 450;
+
+/** Includes of a record replaced by the addresses they stand for today. */
+export interface Shrunk {
+  /** The domain's own record. */
+  readonly text: string;
+  /** Records of further names, where one is too long; the own record includes them. */
+  readonly parts: readonly { readonly name: DomainName; readonly text: string }[];
+  /** What each include stood for, as terms; remembered so that a change at the source is noticed. */
+  readonly sources: readonly { readonly term: string; readonly addresses: readonly string[] }[];
+}
+
+/** Why a term cannot be replaced: half a sentence. */
+export type ShrinkError = { readonly term: string; readonly because: string };
+
+/** The addresses an include stands for today, as the fewest blocks; or why that cannot be said. */
+export function addressesOf(branch: SpfBranch): Result<Network[], ShrinkError> {
+  const { term, below } = branch;
+  const wrong = (because: string) => err({ term: term.text, because });
+  if (below === undefined) return wrong("only an include can be replaced by addresses");
+  if (below.problem !== undefined) return wrong(below.problem.because);
+  for (const { branch: inner } of branchesOf(below)) {
+    if (inner.dead?.kind === "unreachable" || inner.dead?.kind === "duplicate") continue;
+    if (inner.below?.problem !== undefined) return wrong(inner.below.problem.because);
+    if (inner.failed !== undefined) return wrong(inner.failed);
+    if (inner.term.kind === "mechanism" && inner.term.name !== "all" && inner.term.qualifier !== "+")
+      return wrong(`“${inner.term.text}” in it takes addresses away, and a list of addresses cannot say that`);
+    if (!inner.complete && inner.below === undefined && inner.dead === undefined)
+      return wrong(`“${inner.term.text}” in it depends on each message, and a list of addresses cannot say that`);
+  }
+  if (branch.networks.length === 0) return wrong("it stands for no address at all");
+  return ok(joinNetworks(branch.networks));
+}
+
+/** Terms as records of at most {@link MOST_OCTETS}. */
+function split(terms: readonly string[], end: string): string[] {
+  const texts: string[] = [];
+  let words: string[] = [];
+  for (const term of terms) {
+    if (["v=spf1", ...words, term, end].join(" ").length > MOST_OCTETS && words.length > 0) {
+      texts.push(["v=spf1", ...words, end].join(" "));
+      words = [];
+    }
+    words.push(term);
+  }
+  texts.push(["v=spf1", ...words, end].join(" "));
+  return texts;
+}
+
+/**
+ * Replaces includes of a record by the addresses they stand for today, in the place of the first of them. Fewer
+ * questions are asked then, and nobody notices when the service moves: that is what `sources` is remembered for.
+ */
+export async function shrinkSpf(
+  record: SpfRecord,
+  domain: DomainName,
+  targets: readonly string[],
+  lookup: Lookup,
+): Promise<Result<Shrunk, ShrinkError>> {
+  const tree = await spfTree(record, domain.slice(0, -1), lookup, { addresses: true });
+  const wanted = new Set(
+    targets.map((one) =>
+      one
+        .toLowerCase()
+        .replace(/^include:/, "")
+        .replace(/\.$/, ""),
+    ),
+  );
+  const isWanted = ({ term }: SpfBranch): boolean =>
+    term.kind === "mechanism" &&
+    term.name === "include" &&
+    term.qualifier === "+" &&
+    wanted.has((term.domain as string).toLowerCase().replace(/\.$/, ""));
+  const chosen = tree.branches.filter(isWanted);
+  const missing = [...wanted].find(
+    (one) => !chosen.some(({ term }) => term.kind === "mechanism" && term.domain?.toLowerCase().replace(/\.$/, "") === one),
+  );
+  if (missing !== undefined) return err({ term: `include:${missing}`, because: "the record has no such include" });
+  const networks: Network[] = [];
+  const sources: { term: string; addresses: string[] }[] = [];
+  for (const branch of chosen) {
+    const own = addressesOf(branch);
+    if (!own.ok) return own;
+    networks.push(...own.value);
+    sources.push({ term: branch.term.text, addresses: own.value.map(networkTerm) });
+  }
+  const addresses = joinNetworks(networks).map(networkTerm);
+  const around = (middle: readonly string[]): string => {
+    const first = tree.branches.findIndex(isWanted);
+    const words = tree.branches.flatMap((branch, i) => (i === first ? middle : isWanted(branch) ? [] : [branch.term.text]));
+    return ["v=spf1", ...words].join(" ");
+  };
+  const whole = around(addresses);
+  if (whole.length <= MOST_OCTETS) return ok({ text: whole, parts: [], sources });
+  const parts = split(addresses, "?all").map((text, i) => ({ name: nameOf(`_addresses${i + 1}`, domain), text }));
+  return ok({ text: around(parts.map(({ name }) => `include:${name.slice(0, -1)}`)), parts, sources });
+}

@@ -1,0 +1,329 @@
+import type { Answer, Lookup } from "../lookup/index.ts";
+import { type DomainName, labelsOf, parseName } from "../name/index.ts";
+import { type DataOf, isOfType, joined, textOf } from "../record/index.ts";
+import { isCovered, type Network, networkOf } from "./networks.ts";
+import { asksDns, isSpf, type Mechanism, parseSpf, type SpfError, type SpfRecord, type Term } from "./parse.ts";
+
+/** A branch that does nothing. */
+export interface DeadBranch {
+  readonly kind: "void" | "duplicate" | "shadowed" | "unreachable";
+  readonly because: string;
+}
+
+/** A branch that lets in more than anybody wants. */
+export interface Danger {
+  readonly kind: "everybody" | "huge-range" | "ptr" | "registrable";
+  readonly because: string;
+}
+
+/** One term of a record, and whatever it leads to. */
+export interface SpfBranch {
+  readonly term: Term;
+  /** Questions this term and everything below it cost against the limit (RFC 7208 section 4.6.4). */
+  readonly lookups: number;
+  /** The addresses it stands for today, as far as they do not depend on the message. */
+  readonly networks: readonly Network[];
+  /** Whether `networks` is all there is to it: no macros, no reverse names, nothing that could not be asked. */
+  readonly complete: boolean;
+  readonly dead?: DeadBranch;
+  readonly dangers: readonly Danger[];
+  /** The record an include or redirect leads to. */
+  readonly below?: SpfTree;
+  /** Why what it stands for could not be asked. */
+  readonly failed?: string;
+}
+
+/** A record with everything it leads to. */
+export interface SpfTree {
+  readonly domain: string;
+  readonly text: string | undefined;
+  readonly branches: readonly SpfBranch[];
+  /** Why there is no record to go on with. */
+  readonly problem?: {
+    readonly kind: "none" | "several" | "broken" | "failed" | "loop";
+    readonly because: string;
+    readonly errors?: readonly SpfError[];
+  };
+}
+
+export interface TreeOptions {
+  /** Whether to ask for the addresses behind names too, and not only to count. */
+  readonly addresses: boolean;
+  /** The domain somebody has to register to control a name; without it nothing is said about that. */
+  readonly organizationalDomain?: (of: DomainName) => DomainName;
+}
+
+/** Terms that ask the DNS which are followed in all; far beyond the limit nothing more is learnt. */
+const MOST_TERMS = 60;
+/** Blocks larger than these hold more servers than any one sender has. */
+const HUGE = { 4: 16, 6: 32 } as const;
+
+export const isAll = (term: Term): boolean => term.kind === "mechanism" && term.name === "all";
+export const isRedirect = (term: Term): boolean => term.kind === "modifier" && term.name === "redirect";
+
+/** The name a term leads to; undefined where it depends on the message. */
+function targetOf(term: Term, domain: string): string | undefined {
+  const target = term.kind === "modifier" ? term.value : (term.domain ?? domain);
+  return target.includes("%") ? undefined : target.replace(/\.$/, "");
+}
+
+const nameOf = (text: string): DomainName | undefined => {
+  const parsed = parseName(`${text}.`);
+  return parsed.ok && labelsOf(parsed.value).length > 1 ? parsed.value : undefined;
+};
+
+/** The SPF record of a domain, or why there is none (RFC 7208 section 4.5). */
+export async function spfAt(
+  domain: string,
+  lookup: Lookup,
+): Promise<{ record: SpfRecord } | { problem: NonNullable<SpfTree["problem"]> }> {
+  const problem = (kind: NonNullable<SpfTree["problem"]>["kind"], because: string, errors?: readonly SpfError[]) => ({
+    problem: { kind, because, ...(errors === undefined ? {} : { errors }) },
+  });
+  const name = nameOf(domain);
+  if (name === undefined) return problem("none", `“${domain}” is not a domain that could have a record`);
+  const answer = await lookup.ask(name, "TXT");
+  if (answer.kind === "failed") return problem("failed", answer.detail);
+  const texts =
+    answer.kind === "found" && isOfType(answer.set, "TXT")
+      ? answer.set.data.map((data) => textOf(joined(data))).filter(isSpf)
+      : [];
+  const [text, ...more] = texts;
+  if (text === undefined) return problem("none", `${domain} has no SPF record`);
+  if (more.length > 0)
+    return problem("several", `${domain} has ${texts.length} SPF records, and receivers accept none of them then`);
+  const parsed = parseSpf(text);
+  return parsed.ok
+    ? { record: parsed.value }
+    : problem("broken", `the record of ${domain} cannot be read: ${parsed.error[0]?.message}`, parsed.error);
+}
+
+class Grower {
+  #left = MOST_TERMS;
+  readonly #lookup: Lookup;
+  readonly #options: TreeOptions;
+  /** Includes seen in the whole tree, for duplicates. */
+  readonly #seen = new Set<string>();
+
+  constructor(lookup: Lookup, options: TreeOptions) {
+    this.#lookup = lookup;
+    this.#options = options;
+  }
+
+  async grow(record: SpfRecord, domain: string, path: readonly string[]): Promise<SpfTree> {
+    const branches: SpfBranch[] = [];
+    const before: Network[] = [];
+    let ended: Term | undefined;
+    const hasAll = record.terms.some(isAll);
+    for (const term of record.terms) {
+      if (term.kind === "modifier" && term.name !== "redirect") {
+        branches.push({ term, lookups: 0, networks: [], complete: true, dangers: [] });
+        continue;
+      }
+      const unreachable =
+        ended !== undefined && term.kind === "mechanism"
+          ? `it stands behind “${ended.text}”, where nobody reads on`
+          : isRedirect(term) && hasAll
+            ? "a redirect counts for nothing in a record with “all”"
+            : undefined;
+      const branch = await this.#branch(term, domain, path, unreachable);
+      const shadowed =
+        branch.dead === undefined &&
+        term.kind === "mechanism" &&
+        !isAll(term) &&
+        branch.complete &&
+        branch.networks.length > 0 &&
+        isCovered(branch.networks, before);
+      branches.push(
+        shadowed
+          ? { ...branch, dead: { kind: "shadowed", because: "terms in front of it match all of its addresses already" } }
+          : branch,
+      );
+      if (branch.dead === undefined && term.kind === "mechanism" && branch.complete) before.push(...branch.networks);
+      if (isAll(term)) ended = term;
+    }
+    return { domain, text: record.text, branches };
+  }
+
+  async #branch(term: Term, domain: string, path: readonly string[], unreachable: string | undefined): Promise<SpfBranch> {
+    // Terms behind “all” are never evaluated, so that they cost nothing.
+    const plain = {
+      term,
+      lookups: unreachable === undefined && asksDns(term) ? 1 : 0,
+      networks: [],
+      complete: true,
+      dangers: [],
+    };
+    if (unreachable !== undefined) return { ...plain, dead: { kind: "unreachable", because: unreachable } };
+    if (!asksDns(term)) return this.#fixed(term as Mechanism);
+    const target = targetOf(term, domain);
+    const key = term.text.toLowerCase().replace(/^\+/, "");
+    const again = target !== undefined && this.#seen.has(`${domain} ${key}`);
+    const duplicate = again ? { dead: { kind: "duplicate" as const, because: "the same term stands further up already" } } : {};
+    this.#seen.add(`${domain} ${key}`);
+    if (this.#left <= 0) return { ...plain, complete: false, ...duplicate };
+    this.#left -= 1;
+    const leads = term.kind === "modifier" || term.name === "include";
+    if (target === undefined) return { ...plain, complete: false, ...duplicate };
+    if (leads) return this.#leading(term, target, path, plain, duplicate);
+    return { ...(await this.#addresses(term as Mechanism, target, plain)), ...duplicate };
+  }
+
+  #fixed(term: Mechanism): SpfBranch {
+    const common = { term, lookups: 0, complete: true };
+    if (term.name === "all") {
+      const open = term.qualifier === "+";
+      return {
+        ...common,
+        networks: [],
+        dangers: open ? [{ kind: "everybody", because: "it allows everybody in the world to send" }] : [],
+      };
+    }
+    const family = term.name === "ip4" ? 4 : 6;
+    const prefix = family === 4 ? term.prefix4 : term.prefix6;
+    return { ...common, networks: [networkOf(term.address as string, prefix)], dangers: this.#huge(term, prefix, family) };
+  }
+
+  #huge(term: Mechanism, prefix: number | undefined, family: 4 | 6): Danger[] {
+    if (prefix === undefined || prefix >= HUGE[family] || term.qualifier === "-") return [];
+    return [
+      {
+        kind: "huge-range",
+        because: `/${prefix} is a block of ${family === 4 ? `${(2 ** (32 - prefix)).toLocaleString("en")} addresses` : `2^${128 - prefix} addresses`}, far more than one sender has`,
+      },
+    ];
+  }
+
+  async #leading(
+    term: Term,
+    target: string,
+    path: readonly string[],
+    plain: Omit<SpfBranch, "term"> & { term: Term },
+    duplicate: object,
+  ): Promise<SpfBranch> {
+    const lower = target.toLowerCase();
+    if (path.includes(lower))
+      return {
+        ...plain,
+        complete: false,
+        below: {
+          domain: target,
+          text: undefined,
+          branches: [],
+          problem: { kind: "loop", because: `${target} leads back to itself` },
+        },
+      };
+    const found = await spfAt(target, this.#lookup);
+    if ("problem" in found) {
+      const { problem } = found;
+      const dead =
+        problem.kind === "none"
+          ? { dead: { kind: "void" as const, because: `${problem.because}; receivers treat the whole record as an error` } }
+          : {};
+      const failed = problem.kind === "failed" ? { failed: problem.because } : {};
+      return {
+        ...plain,
+        complete: false,
+        dangers: problem.kind === "none" ? await this.#registrable(target) : [],
+        below: { domain: target, text: undefined, branches: [], problem },
+        ...dead,
+        ...failed,
+        ...duplicate,
+      };
+    }
+    const below = await this.grow(found.record, target, [...path, lower]);
+    // What an include lets in is what passes below it; its fail and neutral count for nothing (RFC 7208 section 5.2).
+    const passing = below.branches.filter(
+      (one) =>
+        one.dead?.kind !== "unreachable" && (one.term.kind === "modifier" ? isRedirect(one.term) : one.term.qualifier === "+"),
+    );
+    const everybody = passing.some((one) => one.dangers.some((danger) => danger.kind === "everybody"));
+    return {
+      ...plain,
+      lookups: 1 + below.branches.reduce((sum, one) => sum + one.lookups, 0),
+      networks: passing.flatMap((one) => one.networks),
+      complete:
+        below.branches.every((one) => one.complete || one.dead?.kind === "unreachable") &&
+        below.branches.every((one) => one.term.kind === "modifier" || isAll(one.term) || one.term.qualifier === "+"),
+      dangers: everybody ? [{ kind: "everybody", because: `the record of ${target} allows everybody in the world to send` }] : [],
+      below,
+      ...duplicate,
+    };
+  }
+
+  /** Whether a name could be registered by anybody: neither it nor the domain it belongs to exists. */
+  async #registrable(target: string): Promise<Danger[]> {
+    const name = nameOf(target);
+    const { organizationalDomain } = this.#options;
+    if (name === undefined || organizationalDomain === undefined) return [];
+    const domain = organizationalDomain(name);
+    const answer = await this.#lookup.ask(domain, "NS");
+    return answer.kind === "nxdomain"
+      ? [
+          {
+            kind: "registrable",
+            because: `${domain.slice(0, -1)} is not registered, so that whoever registers it may send as this domain`,
+          },
+        ]
+      : [];
+  }
+
+  async #addresses(term: Mechanism, target: string, plain: SpfBranch): Promise<SpfBranch> {
+    if (term.name === "ptr")
+      return {
+        ...plain,
+        complete: false,
+        dangers: [
+          {
+            kind: "ptr",
+            because: "“ptr” is slow, unreliable and no longer to be used; some receivers skip it (RFC 7208 section 5.5)",
+          },
+        ],
+      };
+    if (term.name === "exists" || !this.#options.addresses) return { ...plain, complete: false };
+    const name = nameOf(target);
+    if (name === undefined) return { ...plain, dead: { kind: "void", because: `“${target}” is not a domain` } };
+    const hosts: DomainName[] = [];
+    if (term.name === "mx") {
+      const answer = await this.#lookup.ask(name, "MX");
+      if (answer.kind === "failed") return { ...plain, complete: false, failed: answer.detail };
+      if (answer.kind === "found" && isOfType(answer.set, "MX"))
+        hosts.push(...answer.set.data.map((data) => data.exchange).filter((one) => one !== "."));
+    } else hosts.push(name);
+    const answers = await Promise.all(
+      hosts.slice(0, 10).flatMap((host) => (["A", "AAAA"] as const).map((type) => this.#lookup.ask(host, type))),
+    );
+    const failed = answers.find((answer) => answer.kind === "failed");
+    if (failed?.kind === "failed") return { ...plain, complete: false, failed: failed.detail };
+    const networks = answers.flatMap((answer: Answer) =>
+      answer.kind === "found"
+        ? answer.set.data.map((data) =>
+            networkOf((data as DataOf["A"]).address, answer.set.type === "A" ? term.prefix4 : term.prefix6),
+          )
+        : [],
+    );
+    const dangers = [...this.#huge(term, term.prefix4, 4), ...this.#huge(term, term.prefix6, 6)];
+    if (networks.length > 0) return { ...plain, networks, dangers };
+    const what = term.name === "mx" ? `${target} has no mail server with an address` : `${target} has no address`;
+    return {
+      ...plain,
+      dead: { kind: "void", because: `${what}, and each such void costs one of the two that are allowed` },
+      dangers: await this.#registrable(target),
+    };
+  }
+}
+
+/** Follows a record through everything it leads to, a bounded number of questions. `domain` is whose record it is. */
+export const spfTree = (record: SpfRecord, domain: string, lookup: Lookup, options: TreeOptions): Promise<SpfTree> =>
+  new Grower(lookup, options).grow(record, domain, [domain.toLowerCase()]);
+
+/** The cost of a whole tree against the limit of ten. */
+export const treeLookups = ({ branches }: SpfTree): number => branches.reduce((sum, one) => sum + one.lookups, 0);
+
+/** Every branch of a tree, from the top down, with how deep it lies. */
+export function* branchesOf(tree: SpfTree, depth = 0): Generator<{ branch: SpfBranch; depth: number }> {
+  for (const branch of tree.branches) {
+    yield { branch, depth };
+    if (branch.below !== undefined) yield* branchesOf(branch.below, depth + 1);
+  }
+}

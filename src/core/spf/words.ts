@@ -1,0 +1,45 @@
+import { displayName, parseName } from "../name/index.ts";
+import type { Term } from "./parse.ts";
+
+const WHAT = { "+": "allowed", "-": "refused", "~": "suspicious", "?": "neither allowed nor refused" } as const;
+
+const shown = (domain: string | undefined): string => {
+  if (domain === undefined) return "this domain";
+  if (domain.includes("%")) return `a name made from the message (${domain})`;
+  const parsed = parseName(domain);
+  return parsed.ok ? displayName(parsed.value) : domain;
+};
+
+/** What a term says, for people who do not know SPF. */
+export function branchWords(term: Term): string {
+  if (term.kind === "modifier") {
+    if (term.name === "redirect") return `everything else is decided by the record of ${shown(term.value)}`;
+    if (term.name === "exp") return `senders that are refused are told the text at ${shown(term.value)}`;
+    return "has no meaning for receivers";
+  }
+  const is = WHAT[term.qualifier];
+  const around = [
+    ...(term.prefix4 === undefined ? [] : [`/${term.prefix4}`]),
+    ...(term.prefix6 === undefined ? [] : [`/${term.prefix6} of IPv6`]),
+  ].join(" and ");
+  const block = around === "" ? "" : ` and everything in its block (${around})`;
+  switch (term.name) {
+    case "all":
+      return term.qualifier === "+" ? "everybody else is allowed" : `everybody else is ${is}`;
+    case "include":
+      return term.qualifier === "+" ? `whoever ${shown(term.domain)} allows` : `whoever ${shown(term.domain)} allows is ${is}`;
+    case "a":
+      return `the address of ${shown(term.domain)}${block}${term.qualifier === "+" ? "" : ` is ${is}`}`;
+    case "mx":
+      return `the mail servers of ${shown(term.domain)}${block}${term.qualifier === "+" ? "" : ` are ${is}`}`;
+    case "ptr":
+      return `servers that call themselves ${shown(term.domain)}`;
+    case "exists":
+      return `whoever ${shown(term.domain)} says yes to`;
+    default: {
+      const prefix = term.prefix4 ?? term.prefix6;
+      const text = `${term.address}${prefix === undefined ? "" : `/${prefix}`}`;
+      return term.qualifier === "+" ? `the ${prefix === undefined ? "address" : "addresses"} ${text}` : `${text} is ${is}`;
+    }
+  }
+}

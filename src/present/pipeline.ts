@@ -1,0 +1,138 @@
+/** Findings in the forms that pipelines and spreadsheets read. */
+
+/** One line of any of these reports. */
+export interface ReportedFinding {
+  readonly domain: string;
+  readonly id: string;
+  readonly severity: string;
+  readonly title: string;
+  readonly why: string;
+  readonly evidence: string;
+  readonly remedy: string;
+  readonly standard: string;
+}
+
+/** One domain that was looked at, and what could not be asked about it. */
+export interface ReportedDomain {
+  readonly domain: string;
+  readonly findings: readonly Omit<ReportedFinding, "domain">[];
+  readonly unasked: readonly string[];
+}
+
+const rowsOf = (domains: readonly ReportedDomain[]): ReportedFinding[] =>
+  domains.flatMap(({ domain, findings }) => findings.map((finding) => ({ domain, ...finding })));
+
+/** A cell that no spreadsheet takes for a formula, in quotes (RFC 4180). */
+export function csvCell(text: string): string {
+  const harmless = /^[=+\-@\t\r|%]/.test(text) ? `'${text}` : text;
+  return `"${harmless.replaceAll('"', '""').replace(/[\x00-\x08\x0b-\x1f\x7f]/g, "")}"`;
+}
+
+/** A table with a head, lines ended by CRLF (RFC 4180). */
+export function csvReport(domains: readonly ReportedDomain[]): string {
+  const head = ["domain", "severity", "id", "title", "evidence", "remedy", "why", "standard"] as const;
+  return [head, ...rowsOf(domains).map((row) => head.map((column) => row[column]))]
+    .map((cells) => `${cells.map(csvCell).join(",")}\r\n`)
+    .join("");
+}
+
+/** Text inside XML: escaped, and without what XML does not allow at all. */
+const xml = (text: string): string =>
+  text
+    .replace(
+      /[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\ufffe\uffff]|[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g,
+      "\ufffd",
+    )
+    .replaceAll("&", "&amp;")
+    .replaceAll("<", "&lt;")
+    .replaceAll(">", "&gt;")
+    .replaceAll('"', "&quot;");
+
+/** One suite a domain; a finding at or above the threshold is a failure, what could not be asked an error. */
+export function junitReport(domains: readonly ReportedDomain[], fails: (severity: string) => boolean): string {
+  const suites = domains.map(({ domain, findings, unasked }) => {
+    const failures = findings.filter((one) => fails(one.severity)).length;
+    const cases = findings.map(({ id, severity, title, evidence, remedy, standard }) => {
+      const text = xml(`${evidence}\nWhat to do: ${remedy}\n${standard}`);
+      const inside = fails(severity)
+        ? `<failure type="${xml(severity)}" message="${xml(title)}">${text}</failure>`
+        : `<system-out>${text}</system-out>`;
+      return `    <testcase classname="${xml(domain)}" name="${xml(id)}">${inside}</testcase>`;
+    });
+    const errors = unasked.map(
+      (one) => `    <testcase classname="${xml(domain)}" name="could-not-ask"><error message="${xml(one)}"/></testcase>`,
+    );
+    const passed = cases.length + errors.length === 0 ? [`    <testcase classname="${xml(domain)}" name="audit"/>`] : [];
+    const all = [...cases, ...errors, ...passed];
+    return `  <testsuite name="${xml(domain)}" tests="${all.length}" failures="${failures}" errors="${errors.length}">\n${all.join("\n")}\n  </testsuite>\n`;
+  });
+  return `<?xml version="1.0" encoding="UTF-8"?>\n<testsuites>\n${suites.join("")}</testsuites>\n`;
+}
+
+/** What a catalogue entry has to say in a report. */
+export interface ReportedRule {
+  readonly id: string;
+  readonly area: string;
+  readonly severity: string;
+  readonly title: string;
+  readonly why: string;
+  readonly standard: string;
+}
+
+const LEVEL: Readonly<Record<string, string>> = { breaks: "error", risks: "warning", untidy: "note", note: "note" };
+
+/** SARIF 2.1.0, with every rule that has something to say. */
+export function sarifReport(domains: readonly ReportedDomain[], rules: readonly ReportedRule[], version: string): string {
+  const rows = rowsOf(domains);
+  const used = rules.filter((rule) => rows.some((row) => row.id === rule.id));
+  const report = {
+    $schema: "https://json.schemastore.org/sarif-2.1.0.json",
+    version: "2.1.0",
+    runs: [
+      {
+        tool: {
+          driver: {
+            name: "zandrel",
+            version,
+            rules: used.map(({ id, title, why, standard, severity }) => ({
+              id,
+              shortDescription: { text: title },
+              fullDescription: { text: why },
+              help: { text: standard },
+              defaultConfiguration: { level: LEVEL[severity] },
+            })),
+          },
+        },
+        invocations: [
+          {
+            executionSuccessful: domains.every((one) => one.unasked.length === 0),
+            toolExecutionNotifications: domains.flatMap((one) =>
+              one.unasked.map((text) => ({ level: "warning", message: { text: `${one.domain}: ${text}` } })),
+            ),
+          },
+        ],
+        results: rows.map((row) => ({
+          ruleId: row.id,
+          ruleIndex: used.findIndex((rule) => rule.id === row.id),
+          level: LEVEL[row.severity],
+          message: { text: `${row.evidence}. What to do: ${row.remedy}.` },
+          locations: [{ logicalLocations: [{ fullyQualifiedName: row.domain, kind: "resource" }] }],
+        })),
+      },
+    ],
+  };
+  return `${JSON.stringify(report, undefined, 2)}\n`;
+}
+
+/** The catalogue as a Markdown page, area by area. */
+export function cataloguePage(rules: readonly ReportedRule[]): string {
+  const cell = (text: string): string => text.replaceAll("|", "\\|").replaceAll("<", "&lt;");
+  const areas = [...new Set(rules.map((rule) => rule.area))];
+  const sections = areas.map((area) => {
+    const rows = rules
+      .filter((rule) => rule.area === area)
+      .map((rule) => `| \`${rule.id}\` | ${rule.severity} | ${cell(rule.title)} | ${cell(rule.why)} | ${cell(rule.standard)} |`);
+    return `## ${area}\n\n| id | severity | what | why it matters | standard |\n| -- | -- | -- | -- | -- |\n${rows.join("\n")}\n`;
+  });
+  return `# What the audit can say\n\nMade by \`npm run schemas\` from the catalogue in \`src/core/audit\`; \`zandrel audit --list\` prints the same. The ${rules.length} ids are stable.\n\n- **breaks**: something does not work, or will be refused\n- **risks**: it works today, and may stop or be misused\n- **untidy**: it works, and makes the next mistake likelier\n- **note**: worth knowing; nothing has to be done\n\n${sections.join("\n")}`;
+}

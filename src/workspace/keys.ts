@@ -1,0 +1,57 @@
+import { createPrivateKey, generateKeyPairSync, type KeyObject } from "node:crypto";
+import { closeSync, existsSync, fsyncSync, mkdirSync, openSync, writeSync } from "node:fs";
+import { dirname, join } from "node:path";
+import type { DomainName } from "../core/name/index.ts";
+import { UserError } from "../core/user-error.ts";
+import { filesIn, readText } from "./files.ts";
+
+export const KEY_TYPES = ["rsa-2048", "rsa-3072", "rsa-4096", "ed25519"] as const;
+export type KeyType = (typeof KEY_TYPES)[number];
+
+/** Where the private key of a selector is kept. */
+export const keyPath = (folder: string, domain: DomainName, selector: string): string =>
+  join(folder, "keys", domain.slice(0, -1), `${selector}.pem`);
+
+/** Makes a key pair; the private key goes to its file (PKCS#8, mode 0600), which must not be there yet. Gives back the public key. */
+export function newKey(path: string, type: KeyType): KeyObject {
+  const pair =
+    type === "ed25519" ? generateKeyPairSync("ed25519") : generateKeyPairSync("rsa", { modulusLength: Number(type.slice(4)) });
+  const pem = String(pair.privateKey.export({ type: "pkcs8", format: "pem" }));
+  try {
+    mkdirSync(dirname(path), { recursive: true, mode: 0o700 });
+    // “wx” refuses a file that is there, even one that appeared a moment ago.
+    const file = openSync(path, "wx", 0o600);
+    try {
+      writeSync(file, pem);
+      fsyncSync(file);
+    } finally {
+      closeSync(file);
+    }
+  } catch (error) {
+    const { code } = error as NodeJS.ErrnoException;
+    throw new UserError(
+      code === "EEXIST"
+        ? `${path} is there already, and a key is never overwritten: choose another selector with --selector.`
+        : `${path} cannot be written (${code}): make room or allow writing there, then run the command again.`,
+    );
+  }
+  return pair.publicKey;
+}
+
+/** Reads a private key in PEM; its content never appears in an error. */
+export function readPrivateKey(path: string): KeyObject {
+  const pem = readText(path, "utf8", 64 << 10);
+  try {
+    return createPrivateKey(pem);
+  } catch {
+    throw new UserError(
+      `${path} holds no private key that can be read: give a PEM file without a passphrase, such as zandrel dkim new writes.`,
+    );
+  }
+}
+
+/** The selectors whose private keys the workspace has for a domain. */
+export const keySelectors = (folder: string, domain: DomainName): string[] =>
+  filesIn(join(folder, "keys", domain.slice(0, -1)), ".pem").map((file) => file.slice(0, -4));
+
+export const hasKey = (path: string): boolean => existsSync(path);
