@@ -23,3 +23,9 @@ export function figure(what, ratio, limit, holds = ratio <= limit) {
   console.log(`${holds ? "ok  " : "OVER"}  ${what}: ${ratio.toFixed(2)} x (limit ${limit} x)`);
   if (!holds) process.exitCode = 1;
 }
+
+/** Prints a figure that is no ratio. */
+export function limit(what, value, most) {
+  console.log(`${value <= most ? "ok  " : "OVER"}  ${what}: ${value.toFixed(1)} (limit ${most})`);
+  if (value > most) process.exitCode = 1;
+}

@@ -74,7 +74,7 @@ async function auditOne(
 ): Promise<Audit> {
   const surveyed = own === undefined || workspace === undefined ? undefined : await survey(own, looking, workspace, journal);
   const look = surveyed?.look ?? (await looking.look({ name: domain, host: undefined }));
-  const selectors = [...new Set([...extra, ...knownSelectors(workspace, domain)])];
+  const selectors = [...new Set([...extra, ...knownSelectors(workspace, domain, looking.names)])];
   const files =
     workspace === undefined
       ? []
@@ -143,7 +143,7 @@ function present({ domains, catalogue }: Result, { style, width }: { style: Styl
       );
       const numbers = SEVERITIES.flatMap((severity) => {
         const number = findings.filter((one) => one.severity === severity).length;
-        return number === 0 ? [] : [`${number} ${severity}`];
+        return number === 0 ? [] : [`${severity} ${number}`];
       });
       const open =
         unasked.length === 0

@@ -19,7 +19,7 @@ export interface Context {
   readonly json: boolean;
   /** Writes results: the only way to standard output. */
   out(text: string): void;
-  /** Writes octets that are the result themselves, such as a signed message. */
+  /** Writes octets that are the result themselves, such as a signed message; done when they are handed over. */
   write(octets: Buffer): Promise<void>;
   /** Writes what is not a result: warnings, progress. */
   note(text: string): void;

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { checkSelector, keyNameOf, type SelectorCheck, USUAL_SELECTORS } from "../core/dkim/index.ts";
 import { memoized } from "../core/lookup/index.ts";
-import { type DomainName, displayName, isAtOrBelow, labelsOf } from "../core/name/index.ts";
+import { type DomainName, displayName, isBelow, labelsOf } from "../core/name/index.ts";
 import { EXIT, UserError } from "../core/user-error.ts";
 import { count, visible, wrap } from "../present/index.ts";
 import { findWorkspace, keyPath, keySelectors, openWorkspace, readPrivateKey, type Workspace } from "../workspace/index.ts";
@@ -25,16 +25,14 @@ const result = z.object({
 });
 type Result = z.output<typeof result>;
 
-/** Selectors that the workspace knows of a domain: from its asks and its private keys. */
-export function knownSelectors(workspace: Workspace | undefined, domain: DomainName): string[] {
-  const own = workspace?.domains.find((one) => one.name === domain);
+/** Selectors that are known of a domain: from the workspace's asks and private keys, and from master files. */
+export function knownSelectors(workspace: Workspace | undefined, domain: DomainName, names: Iterable<DomainName> = []): string[] {
+  const asks = workspace?.domains.find((one) => one.name === domain)?.asks ?? [];
   const above = `_domainkey.${domain}` as DomainName;
-  const asked = (own?.asks ?? []).flatMap((ask) =>
-    ask.wanted
-      .filter((set) => set.name !== above && isAtOrBelow(set.name, above))
-      .map((set) => labelsOf(set.name).slice(0, -labelsOf(above).length).join(".")),
-  );
-  return [...new Set([...asked, ...(workspace === undefined ? [] : keySelectors(workspace.folder, domain))])];
+  const below = [...asks.flatMap((ask) => ask.wanted.map((set) => set.name)), ...names]
+    .filter((name) => isBelow(name, above) && !name.startsWith("*."))
+    .map((name) => labelsOf(name).slice(0, -labelsOf(above).length).join("."));
+  return [...new Set([...below, ...(workspace === undefined ? [] : keySelectors(workspace.folder, domain))])];
 }
 
 /** The private key a selector of the workspace belongs to, where it is there. */
@@ -77,7 +75,7 @@ export default command<Result>({
     const looking = openLooking(args, context, workspace?.settings, [domain]);
     try {
       const lookup = memoized(looking.world);
-      const known = selectors.length > 0 ? selectors : knownSelectors(workspace, domain);
+      const known = selectors.length > 0 ? selectors : knownSelectors(workspace, domain, looking.names);
       const usual = selectors.length > 0 ? [] : USUAL_SELECTORS.filter((one) => !known.includes(one));
       const check = (selector: string) => checkSelector(domain, selector, lookup, privateKeyOf(workspace, domain, selector));
       const wanted = await Promise.all(known.map(check));

@@ -50,6 +50,8 @@ export interface Looking {
   readonly web: WebOptions | undefined;
   /** The master file that `--into` names, and the folder it is relative to. */
   readonly into: { readonly folder: string; readonly file: string } | undefined;
+  /** Names that exist, where answers come from files; a name server does not list them. */
+  readonly names: ReadonlySet<DomainName>;
   /** Whether answers come from files, so that nothing observed may be journalled. */
   readonly fromFiles: boolean;
   look(domain: Pick<Domain, "name" | "host">): Promise<DomainLook>;
@@ -214,6 +216,7 @@ export function openLooking(
       ports: settings?.defaults.webPorts ?? { http: 80, https: 443 },
       timeout,
     },
+    names: new Set(),
     fromFiles: false,
     server: (address) => ask(address, false),
     close: () => client.close(),
@@ -269,6 +272,7 @@ function lookingAtFiles(
     world: lookup,
     into: undefined,
     web: undefined,
+    names: new Set(zones.flatMap((zone) => [...zone.names])),
     fromFiles: true,
     server: () => lookup,
     close: () => client?.close(),

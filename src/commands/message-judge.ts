@@ -61,6 +61,9 @@ const HAPPENS: Readonly<Record<z.output<typeof policy>, string>> = {
   reject: "The message is refused.",
 };
 
+const MALFORMED =
+  "Receivers usually refuse such a message: it must have one From field with an address, and a policy that can be read.";
+
 const spfJson = ({ identity, domain, verdict }: SpfIdentity): z.output<typeof spfShape> => ({
   result: verdict?.result ?? null,
   domain: domain ?? null,
@@ -180,10 +183,16 @@ function presentOne(one: Result, style: Style, width: number): string {
       `${painted(spf.result ?? "unknown", style)}  ${plain(spf.domain)}${aligned(one, "spf", spf.domain)}: ${visible(spf.because)}`,
     ),
     ...(one.dkim.length === 0 ? [row("DKIM", `${painted("none", style)}  the message is not signed`)] : []),
-    ...one.dkim.map((each) => row("DKIM", `${dkimLine(each, style)}${aligned(one, "dkim", each.domain)}`)),
+    ...one.dkim.map((each) => row("DKIM", dkimLine(each, style, aligned(one, "dkim", each.domain)))),
     row("DMARC", `${painted(dmarc.result, style)}  ${visible(dmarc.because)}`),
     "",
-    style.strong(dmarc.result === "temperror" ? "It cannot be said what happens to the message." : HAPPENS[dmarc.disposition]),
+    style.strong(
+      dmarc.result === "permerror" && dmarc.disposition === "none"
+        ? MALFORMED
+        : dmarc.result === "temperror"
+          ? "It cannot be said what happens to the message."
+          : HAPPENS[dmarc.disposition],
+    ),
     ...one.remarks.map((remark) => style.quiet(wrap(`Note: ${visible(remark)}.`, width, "  "))),
     "",
     "What receivers ask of bulk senders:",

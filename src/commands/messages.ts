@@ -49,13 +49,13 @@ export function painted(result: string, style: Style): string {
   return paint(`${mark} ${result}`);
 }
 
-/** One signature in a line for people. */
-export function dkimLine(one: z.output<typeof dkimShape>, style: Style): string {
+/** One signature in a line for people; `alignment` says how it relates to From, where that is known. */
+export function dkimLine(one: z.output<typeof dkimShape>, style: Style, alignment = ""): string {
   const who =
     one.domain === null ? "a signature" : `${visible(one.domain.replace(/\.$/, ""))}, selector ${visible(one.selector ?? "?")}`;
   const size = one.bits === null ? "" : ` ${one.bits} bits`;
   const how = one.algorithm === null ? "" : ` (${visible(one.algorithm)}${size}${one.testing ? ", key in test mode" : ""})`;
-  return `${painted(one.result, style)}  ${who}${how}${one.because === null ? "" : `: ${visible(one.because)}`}`;
+  return `${painted(one.result, style)}  ${who}${how}${alignment}${one.because === null ? "" : `: ${visible(one.because)}`}`;
 }
 
 export const exitOf = (results: readonly string[]): ExitCode =>

@@ -54,8 +54,7 @@ function contextFor(json: boolean): Context {
     out: (text) => void process.stdout.write(json ? text : terminalSafe(text)),
     note: (text) => void process.stderr.write(terminalSafe(text)),
     input: () => process.stdin as AsyncIterable<Buffer>,
-    write: (octets) =>
-      new Promise((resolve) => (process.stdout.write(octets) ? resolve() : process.stdout.once("drain", resolve))),
+    write: (octets) => new Promise((resolve) => void process.stdout.write(octets, () => resolve())),
     readInput,
     prompt,
   };

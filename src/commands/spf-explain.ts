@@ -72,7 +72,7 @@ function treeJson(tree: SpfTree, domain: string | null): Result {
     branches: all.map(({ branch, depth }) => ({
       depth,
       text: branch.term.text,
-      words: branchWords(branch.term),
+      words: branchWords(branch.term, depth > 0),
       lookups: branch.lookups,
       addresses: joinNetworks(branch.networks).map(networkTerm),
       dead: branch.dead ?? null,

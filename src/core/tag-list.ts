@@ -24,12 +24,13 @@ export interface TagList {
   get(name: string): Tag | undefined;
 }
 
-const BLANKS = " \t\r\n";
+/** Blank, tab, carriage return or line feed. */
+const isBlank = (code: number): boolean => code === 32 || code === 9 || code === 13 || code === 10;
 
 /** A text without the white space of mail around it; other invisible characters stay. */
 function inside(text: string, start: number, end: number): [number, number] {
-  while (start < end && BLANKS.includes(text[start] as string)) start += 1;
-  while (end > start && BLANKS.includes(text[end - 1] as string)) end -= 1;
+  while (start < end && isBlank(text.charCodeAt(start))) start += 1;
+  while (end > start && isBlank(text.charCodeAt(end - 1))) end -= 1;
   return [start, end];
 }
 

@@ -86,7 +86,6 @@ export function sarifReport(domains: readonly ReportedDomain[], rules: readonly 
   const rows = rowsOf(domains);
   const used = rules.filter((rule) => rows.some((row) => row.id === rule.id));
   const report = {
-    $schema: "https://json.schemastore.org/sarif-2.1.0.json",
     version: "2.1.0",
     runs: [
       {

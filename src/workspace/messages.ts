@@ -1,4 +1,5 @@
-import { closeSync, createReadStream, mkdtempSync, openSync, readdirSync, readSync, rmSync, statSync, writeSync } from "node:fs";
+import { closeSync, mkdtempSync, openSync, readdirSync, readSync, rmSync, statSync, writeSync } from "node:fs";
+import { open } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { basename, join } from "node:path";
 import type { MessageSource } from "../core/message/index.ts";
@@ -21,21 +22,28 @@ const unreadable = (path: string, error: unknown): UserError => {
   );
 };
 
-/** A file, or a part of one, as often as it is wanted. */
-function fileSource(path: string, range: { readonly start?: number; readonly end?: number } = {}): MessageSource {
+/** A file, or a part of one, as often as it is wanted; read into one buffer again and again. */
+function fileSource(
+  path: string,
+  { start = 0, end = Number.POSITIVE_INFINITY }: { readonly start?: number; readonly end?: number } = {},
+): MessageSource {
   return {
     async *chunks() {
-      // Of an empty part nothing is read; a stream's `end` is the last octet and cannot say that.
-      if (range.end !== undefined && range.end <= (range.start ?? 0)) return;
-      const options = {
-        highWaterMark: CHUNK,
-        ...(range.start === undefined ? {} : { start: range.start }),
-        ...(range.end === undefined ? {} : { end: range.end - 1 }),
-      };
-      try {
-        for await (const chunk of createReadStream(path, options)) yield chunk as Buffer;
-      } catch (error) {
+      const file = await open(path).catch((error) => {
         throw unreadable(path, error);
+      });
+      try {
+        const buffer = Buffer.allocUnsafe(CHUNK);
+        for (let at = start; at < end; ) {
+          const { bytesRead } = await file.read(buffer, 0, Math.min(CHUNK, end - at), at).catch((error) => {
+            throw unreadable(path, error);
+          });
+          if (bytesRead === 0) return;
+          yield buffer.subarray(0, bytesRead);
+          at += bytesRead;
+        }
+      } finally {
+        await file.close();
       }
     },
   };
@@ -55,7 +63,7 @@ async function* unquoted(chunks: AsyncIterable<Buffer> | Iterable<Buffer>): Asyn
     // The last line may go on in the next chunk; only its beginning matters.
     const last = octets.lastIndexOf(10);
     const end = last !== -1 && last > octets.length - 64 ? last : octets.length;
-    carry = octets.subarray(end);
+    carry = Buffer.from(octets.subarray(end));
     let from = 0;
     for (let at = octets.indexOf("\n>"); at !== -1 && at < end; at = octets.indexOf("\n>", at + 1)) {
       let mark = at + 1;
@@ -86,7 +94,7 @@ async function* mboxMessages(path: string): AsyncGenerator<StoredMessage> {
   };
   let inEnvelope = true;
   for await (const chunk of fileSource(path).chunks()) {
-    octets = octets.length === 0 ? chunk : Buffer.concat([octets, chunk]);
+    octets = Buffer.concat([octets, chunk]);
     let at = Math.max(0, octets.length - chunk.length - 8);
     for (;;) {
       if (inEnvelope) {

@@ -28,10 +28,10 @@ export interface Signature {
   readonly identity: string;
   readonly identityDomain: DomainName;
   /** Octets of the canonical body that are signed; all of them if not given. */
-  readonly length?: number;
+  readonly length: number | undefined;
   /** Seconds since 1970. */
-  readonly signedAt?: number;
-  readonly expires?: number;
+  readonly signedAt: number | undefined;
+  readonly expires: number | undefined;
   /** The field with the value of `b=` taken out, as it goes into the hash (RFC 6376 section 3.7). */
   readonly unsigned: HeaderField;
 }
@@ -43,8 +43,12 @@ export interface SignatureError {
   readonly selector?: string;
 }
 
+const NEEDED = ["a", "b", "bh", "d", "h", "s"];
+
 const withoutBlanks = (text: string): string => text.replace(/[ \t\r\n]+/g, "");
 const BASE64 = /^[A-Za-z0-9+/]+={0,2}$/;
+
+const FIELD_NAMES = /^[\x21-\x39\x3c-\x7e]+(?::[\x21-\x39\x3c-\x7e]+)*$/;
 
 const canonicalization = (text: string): Canonicalization | undefined =>
   text === "simple" || text === "relaxed" ? text : undefined;
@@ -62,20 +66,21 @@ export function parseSignature(from: HeaderField): Result<Signature, SignatureEr
   const get = (name: string): string | undefined => list.get(name)?.value;
   const domain = domainOf(get("d"));
   const selector = get("s");
-  const about = {
-    ...(domain === undefined ? {} : { domain }),
-    ...(selector === undefined ? {} : { selector: textOf(selector) }),
-  };
-  const wrong = (message: string) => err<SignatureError>({ message, ...about });
+  const wrong = (message: string) =>
+    err<SignatureError>({
+      message,
+      ...(domain === undefined ? {} : { domain }),
+      ...(selector === undefined ? {} : { selector: textOf(selector) }),
+    });
 
   const [mistake] = list.mistakes;
   if (mistake !== undefined)
     return wrong(`the signature cannot be read at “${textOf(mistake.text.slice(0, 30))}”: ${mistake.message}`);
   if (get("v") !== "1") return wrong(get("v") === undefined ? "the version v=1 is missing" : "its version is not 1");
-  for (const needed of ["a", "b", "bh", "d", "h", "s"])
-    if (get(needed) === undefined) return wrong(`the tag ${needed}= is missing`);
+  for (const needed of NEEDED) if (get(needed) === undefined) return wrong(`the tag ${needed}= is missing`);
   const algorithm = get("a") as string;
-  if (![...ALGORITHMS, "rsa-sha1"].includes(algorithm)) return wrong(`there is no algorithm “${textOf(algorithm.slice(0, 40))}”`);
+  if (algorithm !== "rsa-sha1" && !(ALGORITHMS as readonly string[]).includes(algorithm))
+    return wrong(`there is no algorithm “${textOf(algorithm.slice(0, 40))}”`);
   const value = withoutBlanks(get("b") as string);
   const bodyHash = withoutBlanks(get("bh") as string);
   if (!BASE64.test(value)) return wrong("the signature b= is not base64");
@@ -88,24 +93,25 @@ export function parseSignature(from: HeaderField): Result<Signature, SignatureEr
   const bodyCanon = canonicalization(bodyHow);
   if (headerCanon === undefined || bodyCanon === undefined || beyond.length > 0)
     return wrong("c= names no canonicalization that exists");
-  const signed = (get("h") as string).split(":").map((one) => withoutBlanks(one).toLowerCase());
-  if (signed.some((one) => !/^[\x21-\x39\x3c-\x7e]+$/.test(one))) return wrong("h= is not a list of field names");
+  const names = withoutBlanks(get("h") as string).toLowerCase();
+  if (!FIELD_NAMES.test(names)) return wrong("h= is not a list of field names");
+  const signed = names.split(":");
   if (!signed.includes("from")) return wrong("the From field is not signed");
-  const identity = get("i") ?? `@${domain.slice(0, -1)}`;
-  const identityDomain = domainOf(identity.slice(identity.lastIndexOf("@") + 1));
+  const agent = get("i");
+  const identity = agent ?? `@${domain.slice(0, -1)}`;
+  const identityDomain = agent === undefined ? domain : domainOf(agent.slice(agent.lastIndexOf("@") + 1));
   if (!identity.includes("@") || identityDomain === undefined) return wrong("i= is not an address");
   if (!isAtOrBelow(identityDomain, domain)) return wrong("i= is not at or below d=");
   const query = get("q");
   if (query !== undefined && !query.split(":").some((method) => withoutBlanks(method).toLowerCase() === "dns/txt"))
     return wrong("q= asks for the key in a way that does not exist");
-  const numbers = new Map<string, number>();
+  const numbers: (number | undefined)[] = [];
   for (const tag of ["l", "t", "x"]) {
     const text = get(tag);
-    if (text === undefined) continue;
-    if (!/^\d{1,76}$/.test(text)) return wrong(`${tag}= is not a number`);
-    numbers.set(tag, Math.min(Number(text), Number.MAX_SAFE_INTEGER));
+    if (text !== undefined && !/^\d{1,76}$/.test(text)) return wrong(`${tag}= is not a number`);
+    numbers.push(text === undefined ? undefined : Math.min(Number(text), Number.MAX_SAFE_INTEGER));
   }
-  const [length, signedAt, expires] = ["l", "t", "x"].map((tag) => numbers.get(tag));
+  const [length, signedAt, expires] = numbers;
   if (expires !== undefined && signedAt !== undefined && expires <= signedAt) return wrong("it expires before it was made");
 
   const b = list.get("b");
@@ -124,9 +130,9 @@ export function parseSignature(from: HeaderField): Result<Signature, SignatureEr
     signed,
     identity: textOf(identity),
     identityDomain,
-    ...(length === undefined ? {} : { length }),
-    ...(signedAt === undefined ? {} : { signedAt }),
-    ...(expires === undefined ? {} : { expires }),
+    length,
+    signedAt,
+    expires,
     unsigned: field(raw),
   });
 }

@@ -37,17 +37,17 @@ export interface DkimVerdict {
   readonly identity?: string;
   readonly algorithm?: string;
   /** Undefined where it passes. */
-  readonly reason?: DkimReason;
+  readonly reason?: DkimReason | undefined;
   /** Half a sentence for people: why it does not pass, or what is remarkable where it does. */
-  readonly because?: string;
-  readonly bits?: number;
+  readonly because?: string | undefined;
+  readonly bits?: number | undefined;
   /** The domain says it only tries DKIM out (`t=y`). */
   readonly testing: boolean;
   /** Octets of the canonical body that are not covered by the signature. */
   readonly unsignedOctets: number;
   readonly signature?: Signature;
   /** Where the body was changed: what was found. */
-  readonly bodyDigest?: string;
+  readonly bodyDigest?: string | undefined;
 }
 
 /** Keys at one selector that are tried. */
@@ -105,7 +105,7 @@ const ending = (result: DkimResult, reason: DkimReason, because: string): Ending
 
 /** Whether a key may be used for a signature (RFC 6376 section 6.1.2); half a sentence where not. */
 function forbids(key: KeyRecord, signature: Signature): string | undefined {
-  if (key.type !== signature.algorithm.split("-")[0])
+  if (!signature.algorithm.startsWith(key.type))
     return `the key is for ${key.type}, and the signature is made with ${signature.algorithm}`;
   if (key.hashes !== undefined && !key.hashes.includes("sha256")) return "the key may not be used with SHA-256";
   if (!key.services.includes("*") && !key.services.includes("email")) return "the key is not for mail";
@@ -127,15 +127,16 @@ export function valueFits(signature: Signature, key: KeyRecord, input: Buffer): 
 
 /** One key against one signature. */
 function tryKey(key: KeyRecord, signature: Signature, fields: readonly HeaderField[]): Ending {
+  const chosen = key.problem === undefined ? signedFields(fields, signature.signed) : [];
+  const forbidden = forbids(key, signature);
+  if (key.problem === undefined && forbidden === undefined && valueFits(signature, key, headerInput(chosen, signature)))
+    return { result: "pass", bits: key.bits };
   const where = `${signature.selector}._domainkey.${displayName(signature.domain)}`;
-  const bits = key.bits === undefined ? {} : { bits: key.bits };
+  const bits = { bits: key.bits };
   if (key.problem?.kind === "revoked") return ending("permerror", "revoked", `the key at ${where} was revoked`);
   if (key.problem?.kind === "weak") return { ...bits, ...ending("fail", "weak-key", `at ${where}, ${key.problem.message}`) };
   if (key.problem !== undefined) return ending("permerror", "bad-key", `at ${where}, ${key.problem.message}`);
-  const forbidden = forbids(key, signature);
   if (forbidden !== undefined) return { ...bits, ...ending("permerror", "key-forbids", forbidden) };
-  const chosen = signedFields(fields, signature.signed);
-  if (valueFits(signature, key, headerInput(chosen, signature))) return { ...bits, result: "pass" };
   return { ...bits, result: "fail", ...changedField(signature, key, chosen, fields) };
 }
 
@@ -170,7 +171,7 @@ async function verifyOne(
   const keys = keysOf(answer.set);
   let last: (Ending & { testing?: boolean }) | undefined;
   for (const key of keys) {
-    const outcome = { ...tryKey(key, signature, header.fields), testing: key.testing };
+    const outcome = Object.assign(tryKey(key, signature, header.fields), { testing: key.testing });
     if (outcome.result === "pass") return outcome;
     if (last === undefined || outcome.result === "fail") last = outcome;
   }
@@ -197,20 +198,24 @@ export function verifySignatures(
           unsignedOctets: 0,
         };
       const body = signatures.bodyOf(one);
-      const { testing = false, ...outcome } = await verifyOne(one, header, body, lookup, now);
+      const outcome = await verifyOne(one, header, body, lookup, now);
       const unsignedOctets = one.length === undefined ? 0 : Math.max(0, body.length - one.length);
       return {
+        result: outcome.result,
         domain: one.domain,
         selector: one.selector,
         identity: one.identity,
         algorithm: one.algorithm,
         signature: one,
-        testing,
+        testing: outcome.testing ?? false,
         unsignedOctets,
-        ...outcome,
-        ...(outcome.result === "pass" && unsignedOctets > 0
-          ? { because: `${unsignedOctets} octets at the end of the body are not signed, and anybody may have added them` }
-          : {}),
+        reason: outcome.reason,
+        because:
+          outcome.result === "pass" && unsignedOctets > 0
+            ? `${unsignedOctets} octets at the end of the body are not signed, and anybody may have added them`
+            : outcome.because,
+        bits: outcome.bits,
+        bodyDigest: outcome.bodyDigest,
       };
     }),
   );

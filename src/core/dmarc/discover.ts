@@ -1,4 +1,4 @@
-import type { Lookup } from "../lookup/index.ts";
+import { type Lookup, remembered } from "../lookup/index.ts";
 import { type DomainName, fromLabels, labelsOf, name as nameOf, under } from "../name/index.ts";
 import { isOfType, joined, type RecordSet, textOf } from "../record/index.ts";
 import type { Mistake } from "../tag-list.ts";
@@ -66,7 +66,11 @@ export function walkNames(domain: DomainName): DomainName[] {
   return names;
 }
 
-/** Walks up the tree from a domain; stops where `psd=` marks a boundary. */
+/** Finds the policy of a domain by walking up the tree, as the successor of RFC 7489 says. */
+export const discoverByWalk = (domain: DomainName, lookup: Lookup): Promise<Discovery> =>
+  remembered(lookup, `walk ${domain}`, () => walkUp(domain, lookup));
+
+/** Asks one name after the other; stops where `psd=` marks a boundary. */
 async function walk(domain: DomainName, lookup: Lookup): Promise<Pick<Discovery, "steps" | "failed">> {
   const steps: { domain: DomainName; there: DmarcThere }[] = [];
   for (const at of walkNames(domain)) {
@@ -95,14 +99,7 @@ function organizationalIn(domain: DomainName, steps: Discovery["steps"]): Domain
   return steps.findLast((step) => recordIn(step) !== undefined)?.domain ?? domain;
 }
 
-/** The organizational domain by the walk up the tree. */
-export async function organizationalByWalk(domain: DomainName, lookup: Lookup): Promise<{ domain: DomainName; failed?: string }> {
-  const { steps, failed } = await walk(domain, lookup);
-  return { domain: organizationalIn(domain, steps), ...(failed === undefined ? {} : { failed }) };
-}
-
-/** Finds the policy of a domain by walking up the tree, as the successor of RFC 7489 says. */
-export async function discoverByWalk(domain: DomainName, lookup: Lookup): Promise<Discovery> {
+async function walkUp(domain: DomainName, lookup: Lookup): Promise<Discovery> {
   const { steps, failed } = await walk(domain, lookup);
   const organizational = organizationalIn(domain, steps);
   // The author's own record counts first, then that of the organization, then that of the public suffix above it.

@@ -1,6 +1,6 @@
 import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
-import { type Discovery, discoverByList, discoverByWalk, organizationalByWalk } from "./discover.ts";
+import { type Discovery, discoverByList, discoverByWalk } from "./discover.ts";
 import { milder, type Policy } from "./policy.ts";
 import type { DmarcRecord } from "./record.ts";
 
@@ -80,7 +80,7 @@ async function aligns(
       ? how.organizationalDomain(identifier.domain)
       : identifier.domain === from.organizational
         ? from.organizational
-        : (await organizationalByWalk(identifier.domain, lookup)).domain;
+        : (await discoverByWalk(identifier.domain, lookup)).organizational;
   return { ...identifier, mode, aligned: organizational === from.organizational };
 }
 

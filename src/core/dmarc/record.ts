@@ -108,7 +108,9 @@ export function parseDmarc(text: string): Result<DmarcRecord, readonly Mistake[]
     return { value, wrong: value === undefined };
   };
   const near = (name: string, value: string, words: readonly string[]): string | undefined => {
-    const word = words.find((one) => one.startsWith(value.toLowerCase()) && value !== "") ?? closest(value, words);
+    const word =
+      words.find((one) => value !== "" && (one.startsWith(value.toLowerCase()) || value.toLowerCase().startsWith(one))) ??
+      closest(value, words);
     return word === undefined ? undefined : `${name}=${word}`;
   };
   const uris = (name: string): ReportUri[] => {
@@ -117,7 +119,7 @@ export function parseDmarc(text: string): Result<DmarcRecord, readonly Mistake[]
     return tag.value.split(",").flatMap((one) => {
       const uri = parseUri(one.trim());
       if (uri.ok) return [uri.value];
-      pass(tag.at, one.trim(), uri.error, one.includes(" mailto:") ? "commas between addresses" : undefined);
+      pass(tag.at, one.trim(), uri.error, /^[^\s@:]+@[^\s@]+$/.test(one.trim()) ? `mailto:${one.trim()}` : undefined);
       return [];
     });
   };

@@ -14,5 +14,5 @@
 export { type AuthoritativeServer, type Authority, authorityOf, type Servers } from "./authority.ts";
 export { type Live, liveAt, ownSetOf } from "./live.ts";
 export * from "./lookup.ts";
-export { memoized } from "./memo.ts";
+export { memoized, remembered } from "./memo.ts";
 export { answerFromZones, zoneLookup } from "./zone-lookup.ts";

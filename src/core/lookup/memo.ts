@@ -1,9 +1,29 @@
 import type { Answer, Lookup } from "./lookup.ts";
 
+const findings = new WeakMap<Lookup, Map<string, Promise<unknown>>>();
+
+/** Things found through one lookup that are kept; with more, keeping starts anew. */
+const MOST_KEPT = 20_000;
+
+/**
+ * Keeps what was found through a memoized lookup: the same questions would bring the same answers. Through any
+ * other lookup it is found anew each time. `key` says all that `find` depends on.
+ */
+export function remembered<T>(lookup: Lookup, key: string, find: () => Promise<T>): Promise<T> {
+  const known = findings.get(lookup);
+  if (known === undefined) return find();
+  let found = known.get(key) as Promise<T> | undefined;
+  if (found === undefined) {
+    if (known.size >= MOST_KEPT) known.clear();
+    known.set(key, (found = find()));
+  }
+  return found;
+}
+
 /** The same lookup, except that each question is asked once, even when it is asked again before the answer is there. */
 export function memoized(lookup: Lookup): Lookup {
   const answers = new Map<string, Promise<Answer>>();
-  return {
+  const memo: Lookup = {
     ask(name, type) {
       const key = `${type} ${name}`;
       let answer = answers.get(key);
@@ -11,4 +31,6 @@ export function memoized(lookup: Lookup): Lookup {
       return answer;
     },
   };
+  findings.set(memo, new Map());
+  return memo;
 }

@@ -69,7 +69,7 @@ function mailboxOf(item: string): Result<Mailbox, string> {
   if (at <= 0 || at === spec.length - 1) return err(`“${textOf(spec.slice(0, 80))}” is not an address`);
   const local = spec.slice(0, at).trim();
   const domainText = spec.slice(at + 1).replaceAll(" ", "");
-  if (/[<>]/.test(spec) || (!local.startsWith('"') && /[ ,;:<>()[\]]/.test(local)))
+  if (/[<>]/.test(spec) || (!local.startsWith('"') && /[ ,;:<>()[\]@]/.test(local)))
     return err(`“${textOf(spec.slice(0, 80))}” is not an address`);
   const isLiteral = /^\[.*\]$/.test(domainText);
   const domain = isLiteral ? undefined : parseName(textOf(domainText));
@@ -92,11 +92,25 @@ function mailboxOf(item: string): Result<Mailbox, string> {
   });
 }
 
+/** A name and an address without anything that needs care, as most fields are. */
+const PLAIN = /^([A-Za-z0-9 ]*?) ?<([A-Za-z0-9._+=-]+)@([A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+)>$/;
+
 /**
  * Reads the addresses of a field such as From, an octet string: names, comments, groups (RFC 6854) and
  * internationalized addresses included. An empty group is no address and no mistake.
  */
 export function parseMailboxes(value: string): Result<Mailbox[], string> {
+  const plain = PLAIN.exec(value);
+  const domain = plain === null ? undefined : parseName(plain[3] as string);
+  if (plain !== null && domain?.ok)
+    return ok([
+      {
+        display: decodeWords(plain[1] as string),
+        local: plain[2] as string,
+        domain: domain.value,
+        address: `${plain[2]}@${plain[3]}`,
+      },
+    ]);
   const split = splitOutside(value, ",;:");
   if (!split.ok) return split;
   const mailboxes: Mailbox[] = [];

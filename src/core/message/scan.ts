@@ -3,6 +3,7 @@ import { type MessageHeader, parseHeader } from "./fields.ts";
 
 /** A message as octets, as often as one wants to read it; nothing is held in memory. */
 export interface MessageSource {
+  /** From the first octet to the last; a chunk is only good until the next one is asked for. */
   chunks(): AsyncIterable<Buffer> | Iterable<Buffer>;
 }
 
@@ -57,7 +58,7 @@ export async function scanMessage(
     const found = headerEnd(octets, Math.max(0, length - chunk.length - 3));
     if ((found?.end ?? length) > MAX_HEADER_OCTETS) return tooLarge;
     if (found === undefined) {
-      gathered = [octets];
+      gathered = [octets === chunk ? Buffer.from(chunk) : octets];
       continue;
     }
     header = parseHeader(octets.toString("latin1", 0, found.end));

@@ -48,7 +48,7 @@ export interface SpfCost {
 export async function spfCost(record: SpfRecord, lookup: Lookup): Promise<SpfCost> {
   const tree = await spfTree(record, "", lookup, { addresses: false });
   const uncounted = [...branchesOf(tree)].flatMap(({ branch: { below } }) =>
-    below?.problem === undefined || below.problem.kind === "loop" ? [] : [below.domain],
+    below?.problem === undefined ? [] : [below.domain],
   );
   const terms = tree.branches
     .filter((branch) => branch.lookups > 0)

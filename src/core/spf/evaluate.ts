@@ -1,9 +1,10 @@
 import ipaddr from "ipaddr.js";
 import type { Answer, Lookup } from "../lookup/index.ts";
 import { type DomainName, isAtOrBelow, labelsOf, name as nameOf, parseName } from "../name/index.ts";
-import { type DataOf, isOfType, joined, textOf } from "../record/index.ts";
+import { type DataOf, isOfType, joined } from "../record/index.ts";
 import { expandMacros, fitName, type MacroContext } from "./macro.ts";
-import { asksDns, isSpf, MAX_LOOKUPS, type Mechanism, parseSpf, type SpfRecord, type Term } from "./parse.ts";
+import { addressOctets, asksDns, MAX_LOOKUPS, type Mechanism, type SpfRecord, type Term } from "./parse.ts";
+import { type SpfThere, spfIn } from "./there.ts";
 
 /** The seven results (RFC 7208 section 2.6). */
 type SpfResult = "none" | "neutral" | "pass" | "fail" | "softfail" | "temperror" | "permerror";
@@ -48,7 +49,16 @@ const MAX_VOID = 2;
 const MAX_MX = 10;
 const MAX_PTR = 10;
 
-type Address = ipaddr.IPv4 | ipaddr.IPv6;
+/** The client's address as octets, four or sixteen. */
+type Octets = readonly number[];
+
+/** Whether two addresses of one kind agree in their first bits. */
+function agree(a: Octets, b: Octets, bits: number): boolean {
+  const whole = bits >> 3;
+  for (let i = 0; i < whole; i++) if (a[i] !== b[i]) return false;
+  const rest = 8 - (bits & 7);
+  return rest === 8 || (a[whole] as number) >> rest === (b[whole] as number) >> rest;
+}
 
 /** How a record, or a part of one, came out. */
 interface Outcome {
@@ -74,10 +84,10 @@ class Evaluation {
   voids = 0;
   readonly trace: SpfStep[] = [];
   readonly #lookup: Lookup;
-  readonly #ip: Address;
+  readonly #ip: Octets;
   readonly #context: Omit<MacroContext, "domain" | "validated">;
 
-  constructor(lookup: Lookup, ip: Address, context: Omit<MacroContext, "domain" | "validated">) {
+  constructor(lookup: Lookup, ip: Octets, context: Omit<MacroContext, "domain" | "validated">) {
     this.#lookup = lookup;
     this.#ip = ip;
     this.#context = context;
@@ -106,22 +116,20 @@ class Evaluation {
     return parsed.ok ? parsed.value : undefined;
   }
 
-  #inNetwork(
-    addresses: readonly string[],
-    { prefix4 = 32, prefix6 = 128 }: Partial<Pick<Mechanism, "prefix4" | "prefix6">>,
-  ): boolean {
-    return addresses.some((text) => {
-      const address = ipaddr.parse(text);
-      if (address.kind() !== this.#ip.kind()) return false;
-      return this.#ip.kind() === "ipv4"
-        ? (this.#ip as ipaddr.IPv4).match(address as ipaddr.IPv4, prefix4)
-        : (this.#ip as ipaddr.IPv6).match(address as ipaddr.IPv6, prefix6);
-    });
+  get #isIpv4(): boolean {
+    return this.#ip.length === 4;
   }
 
-  async #addresses(name: DomainName): Promise<string[]> {
-    const answer = await this.#ask(name, this.#ip.kind() === "ipv4" ? "A" : "AAAA");
-    return answer.kind === "found" ? answer.set.data.map((data) => (data as DataOf["A"]).address) : [];
+  #inNetwork(octets: Octets, { prefix4 = 32, prefix6 = 128 }: Partial<Pick<Mechanism, "prefix4" | "prefix6">>): boolean {
+    return octets.length === this.#ip.length && agree(octets, this.#ip, this.#isIpv4 ? prefix4 : prefix6);
+  }
+
+  async #hasAddressIn(name: DomainName, term: Mechanism): Promise<boolean> {
+    const answer = await this.#ask(name, this.#isIpv4 ? "A" : "AAAA");
+    return (
+      answer.kind === "found" &&
+      answer.set.data.some((data) => this.#inNetwork(addressOctets((data as DataOf["A"]).address), term))
+    );
   }
 
   /** The client's names that lead back to its address (RFC 7208 section 5.5); errors just leave a name out. */
@@ -138,10 +146,7 @@ class Evaluation {
         const forward = await this.#lookup.ask(name, type);
         return (
           forward.kind === "found" &&
-          this.#inNetwork(
-            forward.set.data.map((data) => (data as DataOf["A"]).address),
-            {},
-          )
+          forward.set.data.some((data) => this.#inNetwork(addressOctets((data as DataOf["A"]).address), {}))
         );
       }),
     );
@@ -157,14 +162,14 @@ class Evaluation {
     return (own ?? names[0] ?? "unknown.").slice(0, -1);
   }
 
+  /** Terms that are decided without a question; undefined where the DNS must be asked. */
+  #matchesAtOnce(term: Mechanism): boolean | undefined {
+    if (term.name === "all") return true;
+    return term.octets === undefined ? undefined : this.#inNetwork(term.octets, term);
+  }
+
   async #matches(term: Mechanism, domain: string, depth: number): Promise<boolean> {
     switch (term.name) {
-      case "all":
-        return true;
-      case "ip4":
-        return this.#ip.kind() === "ipv4" && this.#inNetwork([term.address as string], term);
-      case "ip6":
-        return this.#ip.kind() === "ipv6" && this.#inNetwork([term.address as string], term);
       case "include": {
         const target = await this.#target(term.domain, domain);
         const { result, because } = await this.check(target === undefined ? "" : target.slice(0, -1), depth + 1);
@@ -175,7 +180,7 @@ class Evaluation {
       }
       case "a": {
         const target = await this.#target(term.domain, domain);
-        return target !== undefined && this.#inNetwork(await this.#addresses(target), term);
+        return target !== undefined && this.#hasAddressIn(target, term);
       }
       case "mx": {
         const target = await this.#target(term.domain, domain);
@@ -186,14 +191,14 @@ class Evaluation {
             ? answer.set.data.map((data) => data.exchange).filter((name) => name !== ".")
             : [];
         if (exchanges.length > MAX_MX) throw new Stop("permerror", `${target.slice(0, -1)} has more than ${MAX_MX} mail servers`);
-        for (const exchange of exchanges) if (this.#inNetwork(await this.#addresses(exchange), term)) return true;
+        for (const exchange of exchanges) if (await this.#hasAddressIn(exchange, term)) return true;
         return false;
       }
       case "ptr": {
         const target = await this.#target(term.domain, domain);
         return target !== undefined && (await this.#validatedNames()).some((name) => isAtOrBelow(name, target));
       }
-      case "exists": {
+      default: {
         const target = await this.#target(term.domain, domain);
         return target !== undefined && (await this.#ask(target, "A")).kind === "found";
       }
@@ -207,28 +212,23 @@ class Evaluation {
       return { result: "none", because: `“${domain}” is not a domain that could have a record` };
     const answer = await this.#lookup.ask(parsed.value, "TXT");
     if (answer.kind === "failed") return { result: "temperror", because: answer.detail };
-    const texts =
-      answer.kind === "found" && isOfType(answer.set, "TXT")
-        ? answer.set.data.map((data) => textOf(joined(data))).filter(isSpf)
-        : [];
-    const [text, ...more] = texts;
-    if (text === undefined) return { result: "none", because: `${domain} has no SPF record` };
-    if (more.length > 0) return { result: "permerror", because: `${domain} has ${texts.length} SPF records` };
-    const record = parseSpf(text);
-    if (!record.ok)
+    const { texts, only }: SpfThere = answer.kind === "found" ? spfIn(answer.set) : { texts: [] };
+    if (texts.length > 1) return { result: "permerror", because: `${domain} has ${texts.length} SPF records` };
+    if (only === undefined) return { result: "none", because: `${domain} has no SPF record` };
+    if (!only.ok)
       return {
         result: "permerror",
-        because: `the SPF record of ${domain} cannot be read at “${record.error[0]?.text}”: ${record.error[0]?.message}`,
+        because: `the SPF record of ${domain} cannot be read at “${only.error[0]?.text}”: ${only.error[0]?.message}`,
       };
-    const { terms } = record.value;
+    const { terms } = only.value;
     for (const term of terms) {
       if (term.kind !== "mechanism") continue;
       this.#count(term);
-      const matched = await this.#matches(term, domain, depth);
+      const matched = this.#matchesAtOnce(term) ?? (await this.#matches(term, domain, depth));
       this.trace.push({ depth, domain, term: term.text, outcome: matched ? "matches" : "does not match" });
       if (!matched) continue;
       const result = ({ "+": "pass", "-": "fail", "~": "softfail", "?": "neutral" } as const)[term.qualifier];
-      return { result, mechanism: term.text, ...(result === "fail" ? { explains: { record: record.value, domain } } : {}) };
+      return { result, mechanism: term.text, ...(result === "fail" ? { explains: { record: only.value, domain } } : {}) };
     }
     const redirect = terms.find((term) => term.kind === "modifier" && term.name === "redirect");
     if (redirect?.kind !== "modifier") return { result: "neutral", because: "no term matched" };
@@ -255,19 +255,25 @@ class Evaluation {
 
 /** Evaluates SPF for one client and identity, as receivers do (RFC 7208). It asks through `lookup` only, a bounded number of questions. */
 export async function checkSpf({ ip, from, helo, domain: given, receiver, now }: SpfCheck, lookup: Lookup): Promise<SpfVerdict> {
-  const parsed = ipaddr.parse(ip);
-  const address: Address =
-    parsed.kind() === "ipv6" && (parsed as ipaddr.IPv6).isIPv4MappedAddress() ? (parsed as ipaddr.IPv6).toIPv4Address() : parsed;
+  const parsed = ipaddr.process(ip);
+  const octets = parsed.toByteArray();
   const identity = from === "" ? `postmaster@${helo}` : from.includes("@") ? from : `postmaster@${from}`;
   const at = identity.lastIndexOf("@");
   const senderDomain = identity.slice(at + 1).replace(/\.$/, "");
-  const nibbles = Buffer.from(address.toByteArray()).toString("hex");
-  const text = address.kind() === "ipv4" ? address.toString() : (address as ipaddr.IPv6).toRFC5952String();
-  const evaluation = new Evaluation(lookup, address, {
+  const isIpv4 = octets.length === 4;
+  const evaluation = new Evaluation(lookup, octets, {
     local: identity.slice(0, at) || "postmaster",
     senderDomain,
     helo: helo.replace(/\.$/, ""),
-    ip: { version: address.kind() === "ipv4" ? 4 : 6, text, nibbles },
+    ip: {
+      version: isIpv4 ? 4 : 6,
+      get text() {
+        return isIpv4 ? parsed.toString() : (parsed as ipaddr.IPv6).toRFC5952String();
+      },
+      get nibbles() {
+        return Buffer.from(octets).toString("hex");
+      },
+    },
     ...(receiver === undefined ? {} : { receiver }),
     ...(now === undefined ? {} : { time: now }),
   });

@@ -43,8 +43,8 @@ function rangesOf(networks: readonly Network[], family: 4 | 6): Range[] {
   const ranges: { start: bigint; end: bigint }[] = [];
   for (const one of sorted) {
     const last = ranges.at(-1);
-    if (last !== undefined && one.start <= last.end) last.end = one.end > last.end ? one.end : last.end;
-    else ranges.push({ ...one });
+    if (last === undefined || one.start > last.end) ranges.push({ ...one });
+    else if (one.end > last.end) last.end = one.end;
   }
   return ranges;
 }

@@ -1,3 +1,4 @@
+import ipaddr from "ipaddr.js";
 import { parseIpv4, parseIpv6 } from "../record/index.ts";
 import { err, ok, type Result } from "../result.ts";
 import { closest } from "../user-error.ts";
@@ -15,8 +16,9 @@ export interface Mechanism {
   readonly name: MechanismName;
   /** The domain-spec, macros unexpanded; undefined where the current domain is meant. */
   readonly domain?: string;
-  /** Of ip4 and ip6. */
+  /** Of ip4 and ip6, and the same as octets. */
   readonly address?: string;
+  readonly octets?: readonly number[];
   /** Length of the IPv4 and the IPv6 prefix in bits, where given. */
   readonly prefix4?: number;
   readonly prefix6?: number;
@@ -48,6 +50,9 @@ export interface SpfError {
   readonly message: string;
   readonly meant?: string;
 }
+
+/** The octets of an address, four or sixteen. */
+export const addressOctets = (address: string): readonly number[] => ipaddr.parse(address).toByteArray();
 
 /** Whether a TXT text is an SPF record at all (RFC 7208 section 4.5): the version alone, or followed by a blank. */
 export const isSpf = (text: string): boolean => /^v=spf1( |$)/i.test(text);
@@ -105,7 +110,7 @@ function parseMechanism(text: string, at: number, next: string | undefined): Res
       const prefix4 = match?.[2] === undefined ? undefined : Number(match[2]);
       if ((prefix4 ?? 0) > 32 || /^0\d/.test(match?.[2] ?? ""))
         return fail("the length behind an IPv4 address is a number from 0 to 32");
-      return ok({ ...common, address, ...(prefix4 === undefined ? {} : { prefix4 }) });
+      return ok({ ...common, address, octets: addressOctets(address), ...(prefix4 === undefined ? {} : { prefix4 }) });
     }
     case "ip6": {
       const match = /^:([^/]*)(?:\/(\d{1,3}))?$/.exec(rest);
@@ -118,7 +123,7 @@ function parseMechanism(text: string, at: number, next: string | undefined): Res
       const prefix6 = match?.[2] === undefined ? undefined : Number(match[2]);
       if ((prefix6 ?? 0) > 128 || /^0\d/.test(match?.[2] ?? ""))
         return fail("the length behind an IPv6 address is a number from 0 to 128");
-      return ok({ ...common, address, ...(prefix6 === undefined ? {} : { prefix6 }) });
+      return ok({ ...common, address, octets: addressOctets(address), ...(prefix6 === undefined ? {} : { prefix6 }) });
     }
     default: {
       const slash = /(?:\/\d+)?(?:\/\/\d+)?$/.exec(rest)?.[0] ?? "";
@@ -179,6 +184,8 @@ export function parseSpf(text: string): Result<SpfRecord, readonly SpfError[]> {
   for (const [i, match] of words.entries()) {
     const word = match[0];
     const at = match.index + 6;
+    // A blank too many was said at the word before; its other half is no mistake of its own.
+    if (i > 0 && errors.at(-1)?.meant === `${words[i - 1]?.[0]}${word}`) continue;
     const modifier = /^([a-z][a-z0-9_.-]*)=(.*)$/i.exec(word);
     if (modifier !== null && !/^v=spf1$/i.test(word)) {
       const name = (modifier[1] as string).toLowerCase();

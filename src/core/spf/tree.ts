@@ -1,8 +1,9 @@
 import type { Answer, Lookup } from "../lookup/index.ts";
 import { type DomainName, labelsOf, parseName } from "../name/index.ts";
-import { type DataOf, isOfType, joined, textOf } from "../record/index.ts";
+import { type DataOf, isOfType } from "../record/index.ts";
 import { isCovered, type Network, networkOf } from "./networks.ts";
-import { asksDns, isSpf, type Mechanism, parseSpf, type SpfError, type SpfRecord, type Term } from "./parse.ts";
+import { asksDns, type Mechanism, type SpfError, type SpfRecord, type Term } from "./parse.ts";
+import { type SpfThere, spfIn } from "./there.ts";
 
 /** A branch that does nothing. */
 export interface DeadBranch {
@@ -84,18 +85,13 @@ export async function spfAt(
   if (name === undefined) return problem("none", `“${domain}” is not a domain that could have a record`);
   const answer = await lookup.ask(name, "TXT");
   if (answer.kind === "failed") return problem("failed", answer.detail);
-  const texts =
-    answer.kind === "found" && isOfType(answer.set, "TXT")
-      ? answer.set.data.map((data) => textOf(joined(data))).filter(isSpf)
-      : [];
-  const [text, ...more] = texts;
-  if (text === undefined) return problem("none", `${domain} has no SPF record`);
-  if (more.length > 0)
+  const { texts, only }: SpfThere = answer.kind === "found" ? spfIn(answer.set) : { texts: [] };
+  if (texts.length > 1)
     return problem("several", `${domain} has ${texts.length} SPF records, and receivers accept none of them then`);
-  const parsed = parseSpf(text);
-  return parsed.ok
-    ? { record: parsed.value }
-    : problem("broken", `the record of ${domain} cannot be read: ${parsed.error[0]?.message}`, parsed.error);
+  if (only === undefined) return problem("none", `${domain} has no SPF record`);
+  return only.ok
+    ? { record: only.value }
+    : problem("broken", `the record of ${domain} cannot be read: ${only.error[0]?.message}`, only.error);
 }
 
 class Grower {
@@ -165,7 +161,7 @@ class Grower {
     this.#left -= 1;
     const leads = term.kind === "modifier" || term.name === "include";
     if (target === undefined) return { ...plain, complete: false, ...duplicate };
-    if (leads) return this.#leading(term, target, path, plain, duplicate);
+    if (leads) return this.#leading(target, path, plain, duplicate);
     return { ...(await this.#addresses(term as Mechanism, target, plain)), ...duplicate };
   }
 
@@ -194,13 +190,7 @@ class Grower {
     ];
   }
 
-  async #leading(
-    term: Term,
-    target: string,
-    path: readonly string[],
-    plain: Omit<SpfBranch, "term"> & { term: Term },
-    duplicate: object,
-  ): Promise<SpfBranch> {
+  async #leading(target: string, path: readonly string[], plain: SpfBranch, duplicate: object): Promise<SpfBranch> {
     const lower = target.toLowerCase();
     if (path.includes(lower))
       return {

@@ -10,8 +10,8 @@ const shown = (domain: string | undefined): string => {
   return parsed.ok ? displayName(parsed.value) : domain;
 };
 
-/** What a term says, for people who do not know SPF. */
-export function branchWords(term: Term): string {
+/** What a term says, for people who do not know SPF; `included` where it stands in a record that another one includes. */
+export function branchWords(term: Term, included = false): string {
   if (term.kind === "modifier") {
     if (term.name === "redirect") return `everything else is decided by the record of ${shown(term.value)}`;
     if (term.name === "exp") return `senders that are refused are told the text at ${shown(term.value)}`;
@@ -25,6 +25,8 @@ export function branchWords(term: Term): string {
   const block = around === "" ? "" : ` and everything in its block (${around})`;
   switch (term.name) {
     case "all":
+      // Of an included record only its yes counts (RFC 7208 section 5.2).
+      if (included && term.qualifier !== "+") return "about everybody else the terms that follow decide";
       return term.qualifier === "+" ? "everybody else is allowed" : `everybody else is ${is}`;
     case "include":
       return term.qualifier === "+" ? `whoever ${shown(term.domain)} allows` : `whoever ${shown(term.domain)} allows is ${is}`;

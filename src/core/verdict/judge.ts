@@ -8,7 +8,7 @@ import {
   POLICIES,
   type Policy,
 } from "../dmarc/index.ts";
-import type { Lookup } from "../lookup/index.ts";
+import { type Lookup, remembered } from "../lookup/index.ts";
 import {
   type BodySink,
   fieldsNamed,
@@ -39,7 +39,7 @@ export interface AuthorVerdict {
   readonly result: DmarcVerdict["result"];
   /** The one domain in From; undefined where there is none or more than one. */
   readonly domain: DomainName | undefined;
-  readonly policy?: Policy;
+  readonly policy: Policy | undefined;
   readonly disposition: Policy;
   readonly because: string;
   readonly alignments: readonly Alignment[];
@@ -108,18 +108,14 @@ const domainIn = (address: string): DomainName | undefined => {
   return parsed.ok && parsed.value !== "." ? parsed.value : undefined;
 };
 
-async function spfOf(
-  { ip, helo = "", mailFrom }: Told,
-  lookup: Lookup,
-  now: number,
-): Promise<[SpfIdentity, SpfIdentity | undefined]> {
+async function spfOf({ ip, helo = "", mailFrom }: Told, lookup: Lookup): Promise<[SpfIdentity, SpfIdentity | undefined]> {
   const ask = async (identity: SpfIdentity["identity"], from: string): Promise<SpfIdentity> => ({
     identity,
     domain: domainIn(identity === "helo" ? helo : from),
     verdict:
       ip === undefined || mailFrom === undefined || (identity === "helo" && helo === "")
         ? undefined
-        : await checkSpf({ ip, from, helo, now }, lookup),
+        : await checkSpf({ ip, from, helo }, lookup),
   });
   // With the empty reverse path the HELO name is all there is (RFC 7208 section 2.4).
   if (mailFrom === undefined || mailFrom === "") return [await ask("helo", ""), undefined];
@@ -153,15 +149,29 @@ async function dmarcOf(
   identifiers: readonly Identifier[],
   { lookup, how }: Pick<JudgeOptions, "lookup" | "how">,
 ): Promise<AuthorVerdict> {
-  const domains = [...new Set(authors.flatMap((one) => (one.domain === undefined ? [] : [one.domain])))].slice(0, MOST_AUTHORS);
-  const each = await Promise.all(domains.map((domain) => evaluateDmarc(domain, identifiers, lookup, how)));
+  const basis = identifiers.map((one) => `${one.by} ${one.domain} ${one.passes} ${one.temporary}`).join();
+  const one = (domain: DomainName): Promise<DmarcVerdict> =>
+    remembered(lookup, `dmarc ${how?.way} ${domain} ${basis}`, () => evaluateDmarc(domain, identifiers, lookup, how));
+  const [first] = authors;
+  // Nearly every message has one author.
+  if (wrong === undefined && authors.length === 1 && first?.domain !== undefined) {
+    const verdict = await one(first.domain);
+    const { result, domain, policy, disposition, because, alignments } = verdict;
+    return { result, domain, policy, disposition, because, alignments, each: [verdict] };
+  }
+  const domains = [...new Set(authors.flatMap((author) => (author.domain === undefined ? [] : [author.domain])))].slice(
+    0,
+    MOST_AUTHORS,
+  );
+  const each = await Promise.all(domains.map(one));
   const [only, ...more] = each;
   if (wrong === undefined && only !== undefined && more.length === 0) {
-    const { discovery: _, tag: __, ...verdict } = only;
-    return { ...verdict, each };
+    const { result, domain, policy, disposition, because, alignments } = only;
+    return { result, domain, policy, disposition, because, alignments, each };
   }
   // Several authors: the strictest policy among those that fail counts (RFC 7489 section 6.6.1), and none passes alone.
   const failing = each.filter((one) => one.result !== "pass");
+  const asked = failing.flatMap((one) => one.policy ?? []);
   const result =
     wrong !== undefined
       ? "permerror"
@@ -175,7 +185,7 @@ async function dmarcOf(
   return {
     result,
     domain: domains.length === 1 ? domains[0] : undefined,
-    ...(failing[0]?.policy === undefined ? {} : { policy: strictest(failing.map((one) => one.policy ?? "none")) }),
+    policy: asked.length === 0 ? undefined : strictest(asked),
     disposition: strictest(failing.map((one) => one.disposition)),
     because,
     alignments: each.flatMap((one) => one.alignments),
@@ -194,12 +204,15 @@ export async function judgeMessage(source: MessageSource, options: JudgeOptions)
   });
   if (!scanned.ok) return scanned;
   const header = scanned.value;
-  const envelope: Told = { ...envelopeOf(header, hop), ...given };
+  const isWhole = given.ip !== undefined && given.helo !== undefined && given.mailFrom !== undefined;
+  const envelope: Told = isWhole ? given : { ...envelopeOf(header, hop), ...given };
   const [[spf, helo], verdicts] = await Promise.all([
-    spfOf(envelope, lookup, now),
+    remembered(lookup, `spf ${envelope.ip} ${envelope.helo} ${envelope.mailFrom}`, () => spfOf(envelope, lookup)),
     verifySignatures(signatures as Signatures, header, lookup, now),
   ]);
-  const dkim = await Promise.all(verdicts.map((one) => (one.reason === "body-changed" ? explainBody(source, one) : one)));
+  const dkim = !verdicts.some((one) => one.reason === "body-changed")
+    ? verdicts
+    : await Promise.all(verdicts.map((one) => (one.reason === "body-changed" ? explainBody(source, one) : one)));
   const from = authorsOf(header);
   const identifiers: Identifier[] = [];
   // Where the envelope is not known, the sender's domain may be any, the author's among them.

@@ -8,10 +8,10 @@ const short = (text: string): string => (text.length > 60 ? `${text.slice(0, 60)
 
 const inState =
   (state: string, remedy: string) =>
-  ({ asks }: Facts): Seen[] =>
+  ({ asks, plain }: Facts): Seen[] =>
     asks
       .filter((ask) => ask.state === state)
-      .map(({ id, because }) => ({ evidence: `${id}: ${because}`, remedy: remedy.replace("ID", id) }));
+      .map(({ id, because }) => ({ evidence: `${id}: ${because}`, remedy: remedy.replace("ID", id).replace("DOMAIN", plain) }));
 
 /** What stands in front of the equals sign of a token, such as `seekmere-owner`. */
 const kindOf = (text: string): string | undefined => /^([a-z0-9][a-z0-9._-]{2,40})=/i.exec(text)?.[1]?.toLowerCase();
@@ -32,7 +32,7 @@ export const ownership = rulesOf("ownership", [
     "RFC 1035 section 3.3.14",
     "Something a service relies on is gone",
     "Services look again from time to time, and take a domain away when the proof is gone.",
-    inState("lapsed", "zandrel draft shows how to bring it back"),
+    inState("lapsed", "zandrel draft DOMAIN shows how to bring it back"),
   ],
   [
     "ask-clashing",
@@ -40,7 +40,7 @@ export const ownership = rulesOf("ownership", [
     "RFC 2181 section 10.1",
     "Something a service asked for cannot be published as it stands",
     "It waits until somebody decides.",
-    inState("clashing", "zandrel draft shows the clash and the ways out"),
+    inState("clashing", "zandrel draft DOMAIN shows the clash and the ways out"),
   ],
   [
     "ask-open",
@@ -48,7 +48,7 @@ export const ownership = rulesOf("ownership", [
     "RFC 1035 section 3.3.14",
     "Something a service asked for is not published yet",
     "The service cannot be used for the domain before.",
-    inState("noted", "zandrel publish carries it out"),
+    inState("noted", "zandrel publish DOMAIN carries it out"),
   ],
   [
     "ask-waiting",
@@ -56,7 +56,7 @@ export const ownership = rulesOf("ownership", [
     "RFC 1035 section 3.3.14",
     "Something waits for another proof",
     "It is easily forgotten.",
-    inState("waiting", "zandrel status names what it waits for"),
+    inState("waiting", "zandrel status DOMAIN names what it waits for"),
   ],
   [
     "token-twice",

@@ -2,6 +2,7 @@ import { isOfType } from "../../record/index.ts";
 import {
   addressesOf,
   branchesOf,
+  combine,
   isAll,
   isRedirect,
   isSpf,
@@ -54,6 +55,12 @@ const ending = (facts: Facts): string | undefined => {
   return last?.kind === "mechanism" ? last.qualifier : undefined;
 };
 
+/** One record with the terms of several; the first one's end counts. */
+function oneOf(texts: readonly string[]): string {
+  const [first, ...others] = texts.map(parseSpf).flatMap((one) => (one.ok ? [one.value] : []));
+  return combine(first, others);
+}
+
 /** Texts that were meant as SPF and are not: receivers pass them over. */
 const nearlySpf = ({ texts }: Facts): string[] =>
   texts.filter((text) => !isSpf(text) && /^\s*["“]?\s*(v\s*=?\s*spf|spf2|spf1)/i.test(text));
@@ -78,12 +85,7 @@ export const spf = rulesOf("spf", [
     "RFC 7208 section 4.5",
     "The domain has more than one SPF record",
     "Receivers accept none of them then, and treat it as an error.",
-    ({ spfTexts }) =>
-      when(
-        spfTexts.length > 1,
-        spfTexts.join(" / "),
-        "make one record of them: zandrel spf combine DOMAIN with the terms of both",
-      ),
+    ({ spfTexts }) => when(spfTexts.length > 1, spfTexts.join(" / "), `replace them by one: ${oneOf(spfTexts)}`),
   ],
   [
     "spf-syntax",
