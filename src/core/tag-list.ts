@@ -1,5 +1,5 @@
 /** One `name=value` of a tag list. All offsets count from the start of the text. */
-export interface Tag {
+interface Tag {
   readonly name: string;
   /** Without the white space around it. */
   readonly value: string;

@@ -1,7 +1,7 @@
 /** Findings in the forms that pipelines and spreadsheets read. */
 
 /** One line of any of these reports. */
-export interface ReportedFinding {
+interface ReportedFinding {
   readonly domain: string;
   readonly id: string;
   readonly severity: string;
@@ -23,7 +23,7 @@ const rowsOf = (domains: readonly ReportedDomain[]): ReportedFinding[] =>
   domains.flatMap(({ domain, findings }) => findings.map((finding) => ({ domain, ...finding })));
 
 /** A cell that no spreadsheet takes for a formula, in quotes (RFC 4180). */
-export function csvCell(text: string): string {
+function csvCell(text: string): string {
   const harmless = /^[=+\-@\t\r|%]/.test(text) ? `'${text}` : text;
   return `"${harmless.replaceAll('"', '""').replace(/[\x00-\x08\x0b-\x1f\x7f]/g, "")}"`;
 }

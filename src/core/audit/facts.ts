@@ -54,7 +54,7 @@ export interface There<T extends KnownType> {
   readonly data: readonly DataOf[T][];
 }
 
-export interface Host {
+interface Host {
   readonly name: DomainName;
   readonly a: There<"A">;
   readonly aaaa: There<"AAAA">;
@@ -274,7 +274,7 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
     host(below("mta-sts") ?? domain),
     everywhere.ask(domain, "DS"),
     everywhere.ask(domain, "DNSKEY"),
-    everywhere.ask(domain, "TYPE99"),
+    everywhere.ask(domain, "SPF"),
   ]);
   return {
     ...input,

@@ -114,7 +114,7 @@ function forbids(key: KeyRecord, signature: Signature): string | undefined {
 }
 
 /** Whether the signature value fits the octets signed. */
-export function valueFits(signature: Signature, key: KeyRecord, input: Buffer): boolean {
+function valueFits(signature: Signature, key: KeyRecord, input: Buffer): boolean {
   if (key.key === undefined) return false;
   try {
     return key.type === "ed25519"

@@ -35,7 +35,7 @@ export interface SpfIdentity {
 }
 
 /** The From domain judged, or why that cannot be done. */
-export interface AuthorVerdict {
+interface AuthorVerdict {
   readonly result: DmarcVerdict["result"];
   /** The one domain in From; undefined where there is none or more than one. */
   readonly domain: DomainName | undefined;
@@ -74,7 +74,7 @@ export interface JudgeOptions {
 }
 
 /** What the octets of the body give away by themselves. */
-export interface BodyFacts {
+interface BodyFacts {
   readonly octets: number;
   readonly hasNul: boolean;
   /** Longest line in octets, without its end; at most a little more than what mail allows is counted. */

@@ -201,7 +201,7 @@ export const dmarc = rulesOf("dmarc", [
     "risks",
     "RFC 9091 section 2.1",
     "The record says that others register below the domain",
-    "psd=y is for registries; receivers then treat every subdomain as somebody else's.",
+    "It is meant for registries; receivers then treat every subdomain as somebody else's.",
     ({ dmarcThere }) => when(dmarcThere.kind === "record" && dmarcThere.record.publicSuffix === true, "psd=y", "take psd=y out"),
   ],
   [

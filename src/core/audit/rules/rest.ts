@@ -140,7 +140,7 @@ export const parked = rulesOf("parked", [
         facts.mx.data.length === 0
           ? "there is no MX record"
           : `mail goes to ${facts.mx.data.map((data) => displayName(data.exchange)).join(", ")}`,
-        `publish ${facts.plain} MX 0 .`,
+        `publish ${facts.plain} MX 0 . (the server is a single dot)`,
       ),
   ],
   [

@@ -1,4 +1,3 @@
-import { isOfType } from "../../record/index.ts";
 import {
   addressesOf,
   branchesOf,
@@ -362,7 +361,7 @@ export const spf = rulesOf("spf", [
     "Nobody reads it any more, and it misleads whoever looks.",
     ({ type99 }) =>
       when(
-        type99.kind === "found" && !isOfType(type99.set, "TXT"),
+        type99.kind === "found",
         "a record of type 99 stands at the domain",
         "remove it; the TXT record is the one that counts",
       ),

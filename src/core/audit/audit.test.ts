@@ -1,0 +1,377 @@
+import { generateKeyPairSync } from "node:crypto";
+import { describe, expect, test } from "@jest/globals";
+import { keyRecordText } from "../dkim/index.ts";
+import { type Authority, failed, type Lookup, zoneLookup } from "../lookup/index.ts";
+import { name } from "../name/index.ts";
+import { organizationalDomain } from "../suffix/index.ts";
+import { parseZone, zonesOf } from "../zone/index.ts";
+import { type AuditInput, audit, CATALOGUE } from "./index.ts";
+
+const B = "brackwater.example";
+const rsa = (bits: number): string => {
+  const text = keyRecordText(generateKeyPairSync("rsa", { modulusLength: bits }).publicKey);
+  return `"${text.slice(0, 200)}" "${text.slice(200)}"`;
+};
+const KEY = rsa(2048);
+const ED = keyRecordText(generateKeyPairSync("ed25519").publicKey);
+
+/** A domain about which there is nothing to say. */
+const SOUND: Readonly<Record<string, string>> = {
+  soa: "@ SOA ns1.nettlehost.example. hostmaster 7 7200 900 1209600 900",
+  ns1: "@ NS ns1.nettlehost.example.",
+  ns2: "@ NS ns2.nettlehost.example.",
+  a: "@ A 192.0.2.80",
+  www: "www A 192.0.2.80",
+  mx1: "@ MX 10 mx1.inglemail.example.",
+  mx2: "@ MX 20 mx2.inglemail.example.",
+  spf: '@ TXT "v=spf1 ip4:192.0.2.25 -all"',
+  k1: `k1._domainkey TXT ${KEY}`,
+  k2: `k2._domainkey TXT "${ED}"`,
+  dmarc: '_dmarc TXT "v=DMARC1; p=reject; rua=mailto:dmarc@brackwater.example"',
+  caa: '@ CAA 0 issue "sealbarrow.example"',
+  sts: '_mta-sts TXT "v=STSv1; id=20260302"',
+  stsHost: "mta-sts A 192.0.2.80",
+  tls: '_smtp._tls TXT "v=TLSRPTv1; rua=mailto:tls@brackwater.example"',
+};
+const AROUND = `$TTL 3600
+. SOA a. b. 1 1 1 1 60
+ns1.nettlehost.example. A 198.51.100.2
+ns1.nettlehost.example. AAAA 2001:db8::2
+ns2.nettlehost.example. A 203.0.113.2
+mx1.inglemail.example. A 192.0.2.25
+mx2.inglemail.example. A 192.0.2.26
+lists.inglemail.example. CNAME mx1.inglemail.example.
+inside.inglemail.example. A 10.0.0.7
+heronpost.example. A 198.51.100.64
+spf.heronpost.example. TXT "v=spf1 ip4:198.51.100.64/27 ~all"
+broken.heronpost.example. TXT "v=spf1 ipv4:198.51.100.64 ~all"
+twice.heronpost.example. TXT "v=spf1 -all"
+twice.heronpost.example. TXT "v=spf1 ~all"
+open.heronpost.example. TXT "v=spf1 +all"
+ring.heronpost.example. TXT "v=spf1 include:ring.heronpost.example -all"
+25.2.0.192.in-addr.arpa. PTR mx1.inglemail.example.
+`;
+
+interface Case {
+  /** Records by key; a key of the sound zone is replaced, the empty text takes it out. */
+  readonly zone?: Readonly<Record<string, string>>;
+  readonly input?: Partial<AuditInput>;
+  /** Names of the world that nobody answers for. */
+  readonly silent?: RegExp;
+}
+
+async function look({ zone = {}, input = {}, silent }: Case) {
+  const lines = Object.values({ ...SOUND, ...zone }).filter((line) => line !== "");
+  const text = `${AROUND}$ORIGIN ${B}.\n${lines.join("\n")}\n`;
+  const zones = zonesOf(parseZone(text));
+  const plain = zoneLookup(zones);
+  const lookup: Lookup = {
+    ask: async (at, type) => (silent?.test(at) ? failed("timeout", `${at} is silent`) : plain.ask(at, type)),
+  };
+  const authority: Authority = {
+    kind: "delegated",
+    apex: name(B),
+    unreachable: [],
+    ttl: 3600,
+    servers: ["ns1", "ns2"].map((server) => ({ name: name(`${server}.nettlehost.example`), address: "198.51.100.2", lookup })),
+  };
+  return audit({
+    domain: name(B),
+    role: "main",
+    lookup,
+    world: lookup,
+    authority,
+    organizationalDomain,
+    selectors: [],
+    openKeyFiles: [],
+    asks: [],
+    wantedTexts: [],
+    strangers: [],
+    issuers: [],
+    shrunk: [],
+    ...input,
+  });
+}
+
+/** A server of the delegation that answers like this. */
+const servers = (...lookups: Lookup[]): Authority => ({
+  kind: "delegated",
+  apex: name(B),
+  unreachable: [],
+  ttl: 60,
+  servers: lookups.map((lookup, i) => ({ name: name(`ns${i + 1}.nettlehost.example`), address: "198.51.100.2", lookup })),
+});
+const silence: Lookup = { ask: async () => failed("timeout", "nobody answers") };
+const refusal: Lookup = { ask: async () => failed("refused", "not mine") };
+const serving = (serial: number): Lookup =>
+  zoneLookup(
+    zonesOf(
+      parseZone(
+        `$ORIGIN ${B}.\n$TTL 60\n@ SOA a. b. ${serial} 7200 900 1209600 900\n@ NS ns1.nettlehost.example.\n@ NS ns2.nettlehost.example.\n`,
+      ),
+    ),
+  );
+const spf = (text: string): Case => ({ zone: { spf: `@ TXT "${text}"` } });
+const dmarc = (text: string): Case => ({ zone: { dmarc: `_dmarc TXT "${text}"` } });
+const key = (text: string): Case => ({ zone: { k1: `k1._domainkey TXT ${text}` }, input: { selectors: [{ selector: "k1" }] } });
+const ask = (state: string): Case => ({ input: { asks: [{ id: "seekmere-ownership", state, because: "so it is" }] } });
+const RUA = "rua=mailto:dmarc@brackwater.example";
+const parked = (zone: Record<string, string>): Case => ({
+  zone: {
+    spf: '@ TXT "v=spf1 -all"',
+    mx1: "@ MX 0 .",
+    mx2: "",
+    k1: "",
+    k2: "",
+    dmarc: '_dmarc TXT "v=DMARC1; p=reject"',
+    wild: '*._domainkey TXT "v=DKIM1; p="',
+    ...zone,
+  },
+  input: { role: "parked" },
+});
+const P = KEY.replaceAll('"', "")
+  .replace(/ (?=[^ ]*$)/, "")
+  .replace(/.*p=/, "");
+
+const CASES: readonly (readonly [id: string, shows: Case])[] = [
+  ["delegation-missing", { input: { authority: { kind: "not-delegated", parent: name("example"), because: "nobody has it" } } }],
+  ["delegation-unanswered", { input: { authority: servers(silence, silence) } }],
+  ["server-silent", { input: { authority: servers(serving(1), silence) } }],
+  ["server-lame", { input: { authority: servers(serving(1), refusal) } }],
+  [
+    "server-unfound",
+    {
+      input: {
+        authority: {
+          kind: "delegated",
+          apex: name(B),
+          servers: [],
+          unreachable: [{ name: name("ns9.example"), because: "no address" }],
+          ttl: 60,
+        },
+      },
+    },
+  ],
+  ["one-server", { zone: { ns2: "" }, input: { authority: servers(serving(1)) } }],
+  ["ns-mismatch", { zone: { ns2: "@ NS ns3.nettlehost.example." } }],
+  ["ns-alias", { zone: { ns2: "@ NS lists.inglemail.example." } }],
+  ["ns-no-address", { zone: { ns2: "@ NS ns9.nettlehost.example." } }],
+  ["ns-same-network", { zone: { ns1: "@ NS mx1.inglemail.example.", ns2: "@ NS mx2.inglemail.example." } }],
+  ["serial-differs", { input: { authority: servers(serving(1), serving(2)) } }],
+  ["soa-missing", { zone: { soa: "", ns1: "", ns2: "" } }],
+  ["soa-retry", { zone: { soa: "@ SOA a b 1 900 7200 1209600 900" } }],
+  ["soa-expire", { zone: { soa: "@ SOA a b 1 7200 900 86400 900" } }],
+  ["negative-ttl-long", { zone: { soa: "@ SOA a b 1 7200 900 1209600 86400" } }],
+  ["ns-ttl-long", { zone: { ns1: "@ 604800 NS ns1.nettlehost.example.", ns2: "@ 604800 NS ns2.nettlehost.example." } }],
+  ["no-ipv6-server", { zone: { ns1: "@ NS ns2.nettlehost.example." } }],
+  ["host-differs", { input: { strangers: ["Zonemarrow"] } }],
+  ["ds-without-key", { zone: { ds: `@ DS 1 13 2 ${"ab".repeat(32)}` } }],
+  [
+    "alias-at-apex",
+    { zone: { a: "@ CNAME mx1.inglemail.example.", soa: "", ns1: "", ns2: "", mx1: "", mx2: "", spf: "", caa: "" } },
+  ],
+  ["wildcard-address", { zone: { wild: "* A 192.0.2.1" } }],
+  ["wildcard-alias", { zone: { wild: "* CNAME mx1.inglemail.example." } }],
+  ["wildcard-text", { zone: { wild: '* TXT "hello"' } }],
+  ["wildcard-spf", { zone: { wild: '* TXT "v=spf1 -all"' } }],
+  ["wildcard-mail", { zone: { wild: "* MX 10 mx1.inglemail.example." } }],
+  ["wildcard-key", { zone: { wild: '*._domainkey TXT "hello"' } }],
+  ["wildcard-dmarc", { zone: { wild: '* TXT "hello"' } }],
+  ["ask-astray", ask("astray")],
+  ["ask-lapsed", ask("lapsed")],
+  ["ask-clashing", ask("clashing")],
+  ["ask-open", ask("noted")],
+  ["ask-waiting", ask("waiting")],
+  ["token-twice", { zone: { t1: '@ TXT "seekmere-owner=1"', t2: '@ TXT "seekmere-owner=2"' } }],
+  ["token-unknown", { zone: { t1: '@ TXT "seekmere-owner=1"' }, input: { asks: [{ id: "x", state: "settled", because: "" }] } }],
+  ["texts-large", { zone: { t1: `@ TXT "${"x".repeat(250)}"`, t2: `@ TXT "${"y".repeat(250)}"` } }],
+  ["text-quotes", { zone: { t1: '@ TXT "\\"seekmere-owner=1\\""' } }],
+  ["text-blanks", { zone: { t1: '@ TXT "seekmere-owner=1 "' } }],
+  ["name-doubled", { zone: { t1: `_dmarc.${B} TXT "v=DMARC1; p=none"` } }],
+  ["mx-missing", { zone: { mx1: "", mx2: "" } }],
+  ["mx-alias", { zone: { mx1: "@ MX 10 lists.inglemail.example." } }],
+  ["mx-no-address", { zone: { mx1: "@ MX 10 mx9.inglemail.example." } }],
+  ["mx-address", { zone: { mx1: "@ MX 10 192.0.2.25." } }],
+  ["mx-private", { zone: { mx1: "@ MX 10 inside.inglemail.example." } }],
+  ["mx-single", { zone: { mx2: "" } }],
+  ["mx-null-beside", { zone: { mx2: "@ MX 0 ." } }],
+  ["mx-null-sends", { zone: { mx1: "@ MX 0 .", mx2: "" } }],
+  ["mx-twice", { zone: { mx2: "@ MX 20 mx1.inglemail.example." } }],
+  ["spf-missing", { zone: { spf: "" } }],
+  ["spf-several", { zone: { spf2: '@ TXT "v=spf1 ~all"' } }],
+  ["spf-syntax", spf("v=spf1 ipv4:192.0.2.25 -all")],
+  ["spf-nearly", spf("v=spf1ip4:192.0.2.25 -all")],
+  ["spf-over-limit", spf(`v=spf1 ${Array.from({ length: 11 }, (_, i) => `exists:n${i}.heronpost.example`).join(" ")} -all`)],
+  ["spf-near-limit", spf(`v=spf1 ${Array.from({ length: 9 }, (_, i) => `exists:n${i}.heronpost.example`).join(" ")} -all`)],
+  ["spf-voids", spf("v=spf1 a:n1.heronpost.example a:n2.heronpost.example mx:n3.heronpost.example -all")],
+  ["spf-void", spf("v=spf1 a:n1.heronpost.example -all")],
+  ["spf-include-missing", spf("v=spf1 include:n1.heronpost.example -all")],
+  ["spf-include-broken", spf("v=spf1 include:broken.heronpost.example -all")],
+  ["spf-include-several", spf("v=spf1 include:twice.heronpost.example -all")],
+  ["spf-loop", spf("v=spf1 include:ring.heronpost.example -all")],
+  ["spf-no-end", spf("v=spf1 ip4:192.0.2.25")],
+  ["spf-everybody", spf("v=spf1 +all")],
+  ["spf-everybody", spf("v=spf1 include:open.heronpost.example -all")],
+  ["spf-neutral", spf("v=spf1 ?all")],
+  ["spf-soft", { zone: { spf: '@ TXT "v=spf1 ~all"', dmarc: "" } }],
+  ["spf-behind-all", spf("v=spf1 -all ip4:192.0.2.25")],
+  ["spf-duplicate", spf("v=spf1 include:spf.heronpost.example include:spf.heronpost.example -all")],
+  ["spf-shadowed", spf("v=spf1 ip4:192.0.2.0/24 ip4:192.0.2.25 -all")],
+  ["spf-ptr", spf("v=spf1 ptr -all")],
+  ["spf-huge", spf("v=spf1 ip4:192.0.0.0/8 -all")],
+  ["spf-registrable", spf("v=spf1 include:spf.nobody-has-this.example -all")],
+  [
+    "spf-long",
+    {
+      zone: {
+        spf: `@ TXT "v=spf1 ${Array.from({ length: 15 }, (_, i) => `ip4:198.51.100.${i}`).join(" ")} " "${Array.from({ length: 15 }, (_, i) => `ip4:203.0.113.${i}`).join(" ")} -all"`,
+      },
+    },
+  ],
+  ["spf-split", { zone: { spf: '@ TXT "v=spf1 ip4:192.0.2.25" "ip4:192.0.2.26 -all"' } }],
+  ["spf-moved", { input: { shrunk: [{ term: "include:spf.heronpost.example", addresses: ["ip4:198.51.100.0/27"] }] } }],
+  ["spf-moved", { input: { shrunk: [{ term: "include:gone.heronpost.example", addresses: ["ip4:198.51.100.0/27"] }] } }],
+  ["spf-old-type", { zone: { old: "@ TYPE99 \\# 4 03616263" } }],
+  ["spf-unknown-word", spf("v=spf1 ip4:192.0.2.25 note=hello -all")],
+  ["dkim-none", { zone: { k1: "", k2: "" } }],
+  ["dkim-missing", { input: { selectors: [{ selector: "hp1" }] } }],
+  [
+    "dkim-alias-nowhere",
+    { zone: { hp: "hp1._domainkey CNAME gone.heronpost.example." }, input: { selectors: [{ selector: "hp1" }] } },
+  ],
+  ["dkim-cut", key(`"v=DKIM1; p=${P.slice(0, 200)}"`)],
+  ["dkim-doubled", key(`"v=DKIM1; p=${P.slice(0, 200)}" "${P.slice(196)}"`)],
+  ["dkim-quotes", key(`"v=DKIM1; p=\\"${P.slice(0, 200)}" "${P.slice(200)}\\""`)],
+  ["dkim-garbled", key(`"v=DKIM1; p=#"`)],
+  ["dkim-not-a-key", key('"hello"')],
+  ["dkim-weak", key(rsa(768))],
+  ["dkim-small", key(rsa(1024))],
+  ["dkim-large", key(rsa(4608))],
+  ["dkim-several", { zone: { more: `k1._domainkey TXT "${ED}"` }, input: { selectors: [{ selector: "k1" }] } }],
+  ["dkim-testing", key(`"${ED}; t=y"`)],
+  ["dkim-hashes", key(`"${ED}; h=sha1"`)],
+  ["dkim-not-mail", key(`"${ED}; s=tlsrpt"`)],
+  [
+    "dkim-other-key",
+    { input: { selectors: [{ selector: "k1", own: generateKeyPairSync("rsa", { modulusLength: 2048 }).privateKey }] } },
+  ],
+  ["dkim-revoked", key('"v=DKIM1; p="')],
+  ["dkim-by-wildcard", { zone: { wild: `*._domainkey TXT "${ED}"` }, input: { selectors: [{ selector: "hp1" }] } }],
+  ["dkim-one-selector", { zone: { k2: "" } }],
+  ["dkim-open-file", { input: { openKeyFiles: ["keys/brackwater.example/k1.pem"] } }],
+  [
+    "dkim-alias-foreign",
+    {
+      zone: { hp: "hp1._domainkey CNAME k.heronpost.example.", there: `k.heronpost.example. TXT "${ED}"` },
+      input: { selectors: [{ selector: "hp1" }] },
+    },
+  ],
+  ["dmarc-missing", { zone: { dmarc: "" } }],
+  ["dmarc-several", { zone: { more: '_dmarc TXT "v=DMARC1; p=none"' } }],
+  ["dmarc-unusable", dmarc("v=DMARC1; p=strict")],
+  ["dmarc-mistake", dmarc(`v=DMARC1; p=reject; adkmi=s; ${RUA}`)],
+  ["dmarc-misplaced", { zone: { t1: '@ TXT "v=DMARC1; p=none"' } }],
+  ["dmarc-watching", dmarc(`v=DMARC1; p=none; ${RUA}`)],
+  ["dmarc-blind", dmarc("v=DMARC1; p=none")],
+  ["dmarc-no-reports", dmarc("v=DMARC1; p=reject")],
+  ["dmarc-subdomains-weaker", dmarc(`v=DMARC1; p=reject; sp=none; ${RUA}`)],
+  ["dmarc-nonexistent-weaker", dmarc(`v=DMARC1; p=reject; np=none; ${RUA}`)],
+  ["dmarc-percent", dmarc(`v=DMARC1; p=reject; pct=20; ${RUA}`)],
+  ["dmarc-trying", dmarc(`v=DMARC1; p=reject; t=y; ${RUA}`)],
+  ["dmarc-differs", { zone: { dmarc: "", above: '_dmarc.example. TXT "v=DMARC1; p=none; psd=y; rua=mailto:a@example"' } }],
+  ["dmarc-inherited", { zone: { dmarc: "", above: `_dmarc.example. TXT "v=DMARC1; p=none; ${RUA}"` } }],
+  ["dmarc-strict", dmarc(`v=DMARC1; p=reject; adkim=s; ${RUA}`)],
+  ["dmarc-suffix", dmarc(`v=DMARC1; p=reject; psd=y; ${RUA}`)],
+  ["dmarc-without-checks", { zone: { spf: "", k1: "", k2: "" } }],
+  ["report-no-consent", dmarc("v=DMARC1; p=reject; rua=mailto:a@heronpost.example")],
+  ["report-no-mail", dmarc("v=DMARC1; p=reject; rua=mailto:a@nowhere.brackwater.example")],
+  ["report-not-mail", dmarc("v=DMARC1; p=reject; rua=https://heronpost.example/r")],
+  ["report-small", dmarc(`v=DMARC1; p=reject; ${RUA}!10k`)],
+  ["report-many", dmarc(`v=DMARC1; p=reject; ${RUA},mailto:a@brackwater.example,mailto:b@brackwater.example`)],
+  ["report-failures", dmarc(`v=DMARC1; p=reject; ${RUA}; ruf=mailto:f@brackwater.example`)],
+  ["report-interval", dmarc(`v=DMARC1; p=reject; ${RUA}; ri=3600`)],
+  ["caa-missing", { zone: { caa: "" } }],
+  ["caa-forbids", { zone: { caa: '@ CAA 0 issue ";"' } }],
+  ["caa-issuer", { input: { issuers: [{ title: "Otherbarrow", issuer: "otherbarrow.example" }] } }],
+  ["caa-critical", { zone: { caa2: '@ CAA 128 mustknow "x"' } }],
+  ["caa-value", { zone: { caa2: '@ CAA 0 issue "Sealbarrow Ltd"' } }],
+  ["caa-notice", { zone: { caa2: '@ CAA 0 iodef "box@brackwater.example"' } }],
+  ["site-no-address", { zone: { a: "" } }],
+  ["site-www-missing", { zone: { www: "" } }],
+  ["site-alias-broken", { zone: { www: "www CNAME gone.heronpost.example." } }],
+  [
+    "site-alias-chain",
+    { zone: { www: "www CNAME w1", w1: "w1 CNAME w2", w2: "w2 CNAME w3", w3: "w3 CNAME w4", w4: "w4 A 192.0.2.80" } },
+  ],
+  ["site-private", { zone: { a: "@ A 10.0.0.1" } }],
+  ["site-apex-differs", { zone: { www: "www A 192.0.2.81" } }],
+  ["ttl-long", { zone: { a: "@ 604800 A 192.0.2.80" } }],
+  ["ttl-zero", { zone: { a: "@ 0 A 192.0.2.80" } }],
+  ["parked-spf", parked({ spf: '@ TXT "v=spf1 ip4:192.0.2.25 -all"' })],
+  ["parked-dmarc", parked({ dmarc: "" })],
+  ["parked-mail", parked({ mx1: "" })],
+  ["parked-keys", parked({ wild: "" })],
+  ["parked-live-key", parked({ wild: "", k1: `k1._domainkey TXT ${KEY}` })],
+  ["mta-sts-syntax", { zone: { sts: '_mta-sts TXT "v=STSv1; id=2026-03-02"' } }],
+  ["mta-sts-several", { zone: { sts2: '_mta-sts TXT "v=STSv1; id=1"' } }],
+  ["mta-sts-host", { zone: { stsHost: "" } }],
+  ["mta-sts-nearly", { zone: { sts: '_mta-sts TXT "hello"' } }],
+  ["mta-sts-missing", { zone: { sts: "", stsHost: "" } }],
+  ["tls-report-syntax", { zone: { tls: '_smtp._tls TXT "v=TLSRPTv1; rua=tls@brackwater.example"' } }],
+  ["tls-report-missing", { zone: { tls: "" } }],
+  ["bulk-one-of-two", { zone: { k1: "", k2: "" } }],
+  ["bulk-no-policy", { zone: { dmarc: "" }, input: { role: "sending" } }],
+  ["bulk-no-answers", { zone: { mx1: "", mx2: "", a: "" }, input: { role: "sending" } }],
+  ["bulk-reverse", spf("v=spf1 ip4:192.0.2.99 -all")],
+  ["bulk-soft-policy", { ...dmarc(`v=DMARC1; p=none; ${RUA}`), input: { role: "sending" } }],
+];
+
+describe("the catalogue", () => {
+  test("has at least 90 entries, each id once, each in words", () => {
+    expect(CATALOGUE.length).toBeGreaterThanOrEqual(90);
+    expect(new Set(CATALOGUE.map((rule) => rule.id)).size).toBe(CATALOGUE.length);
+    for (const rule of CATALOGUE) {
+      expect(rule.id).toMatch(/^[a-z0-9]+(-[a-z0-9]+)+$/);
+      expect(rule.title).toMatch(/^[A-Zw“].*[^.]$/);
+      expect(rule.why).toMatch(/^[A-Z?“].*\.$/);
+      expect(rule.standard).toMatch(/^RFC \d+ section \d/);
+    }
+  });
+  test("every entry is shown below", () =>
+    expect(CATALOGUE.map((rule) => rule.id).filter((id) => !CASES.some(([shown]) => shown === id))).toEqual([]));
+  test("of a sound domain there is nothing to say, whatever it is for", async () => {
+    for (const role of ["main", "secondary", "sending", undefined] as const) {
+      const { findings, unasked } = await look({ input: { role } });
+      expect(findings.map((one) => `${one.id}: ${one.evidence}`)).toEqual([]);
+      expect(unasked).toEqual([]);
+    }
+    expect((await look(parked({}))).findings.map((one) => `${one.id}: ${one.evidence}`)).toEqual([]);
+  });
+});
+
+describe("findings", () => {
+  test.each(CASES)("%s", async (id, shows) => {
+    const { findings } = await look(shows);
+    const found = findings.find((one) => one.id === id);
+    expect([id, findings.map((one) => one.id)]).toEqual([id, expect.arrayContaining([id])]);
+    for (const text of [found?.evidence, found?.remedy]) {
+      expect(text).not.toMatch(/undefined|NaN|\[object|\.$/);
+      expect(text?.length).toBeGreaterThan(2);
+    }
+  });
+  test("the worst come first", async () => {
+    const order = ["breaks", "risks", "untidy", "note"];
+    const { findings } = await look({ zone: { mx2: "", spf: '@ TXT "v=spf1 ipv4:1 -all"', www: "", dmarc: "" } });
+    const severities = findings.map((one) => order.indexOf(one.severity));
+    expect(severities).toEqual([...severities].sort());
+    expect(new Set(severities).size).toBe(4);
+  });
+});
+
+test("what could not be asked is listed, and never reported as missing", async () => {
+  const { findings, unasked } = await look({ silent: /brackwater\.example\.$/ });
+  expect(unasked.map((one) => `${one.type} ${one.name}`)).toEqual(
+    expect.arrayContaining([`TXT ${B}.`, `TXT _dmarc.${B}.`, `MX ${B}.`]),
+  );
+  expect(findings.filter((one) => /missing|none|no-/.test(one.id)).map((one) => one.id)).toEqual([]);
+});
