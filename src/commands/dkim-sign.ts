@@ -19,6 +19,8 @@ function optionsOf(args: Arguments, now: number): SignOptions {
     throw new UserError(
       "--canonicalization is simple or relaxed for the header, a slash, and the same for the body: for example relaxed/simple.",
     );
+  const domain = nameOperand(wanted("domain"));
+  const selector = wanted("selector");
   const key = readPrivateKey(wanted("key"));
   const lasts = spanOption(args, "lasts");
   const length = args.length as number | undefined;
@@ -27,8 +29,8 @@ function optionsOf(args: Arguments, now: number): SignOptions {
   const fields = args.fields as string | undefined;
   const identity = args.identity as string | undefined;
   return {
-    domain: nameOperand(wanted("domain")),
-    selector: wanted("selector"),
+    domain,
+    selector,
     key,
     header,
     body,

@@ -43,7 +43,7 @@ const TAGS = ["v", "p", "sp", "np", "adkim", "aspf", "pct", "fo", "rf", "ri", "r
 const SIZES: Readonly<Record<string, number>> = { "": 1, k: 1 << 10, m: 1 << 20, g: 1 << 30, t: 2 ** 40 };
 
 function parseUri(text: string): Result<ReportUri, string> {
-  const match = /^(.*?)(?:!(\d{1,15})([kmgt]?))?$/i.exec(text) as RegExpExecArray;
+  const match = /^(.*?)(?:!(\d{1,15})([kmgt]?))?$/is.exec(text) as RegExpExecArray;
   const [, uri = "", size, unit = ""] = match;
   if (uri.includes("!")) return err(`“${text}” has an exclamation mark that is no size limit; write it as %21`);
   const most = size === undefined ? {} : { most: Number(size) * (SIZES[unit.toLowerCase()] as number) };

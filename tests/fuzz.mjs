@@ -1,0 +1,278 @@
+// Throws generated inputs at everything that reads text from outside: npm run fuzz [-- INPUTS [SEED]]
+// An input fails where something throws, where a law does not hold, or where one input takes longer than a second.
+import {
+  authenticationResults,
+  checkSpf,
+  isSpf,
+  judgeMessage,
+  name,
+  parseDmarc,
+  parseHeader,
+  parseKey,
+  parseMailboxes,
+  parseName,
+  parseSignature,
+  parseSpf,
+  parseZone,
+  zoneLookup,
+  zonesOf,
+} from "../dist/index.js";
+
+const total = Number(process.argv[2] ?? 1_000_000);
+const seed = Number(process.argv[3] ?? Date.now() % 2 ** 31);
+
+/** A small generator that repeats itself for the same seed (mulberry32). */
+let state = seed;
+const random = () => {
+  state = (state + 0x6d2b79f5) | 0;
+  let t = Math.imul(state ^ (state >>> 15), 1 | state);
+  t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
+  return ((t ^ (t >>> 14)) >>> 0) / 2 ** 32;
+};
+const below = (most) => Math.floor(random() * most);
+const pick = (list) => list[below(list.length)];
+const many = (most, one) => Array.from({ length: below(most + 1) }, one).join("");
+const octet = () => String.fromCharCode(below(256));
+const noise = () => many(20, octet);
+
+const SPF = [
+  "v=spf1",
+  " ",
+  "+",
+  "-",
+  "~",
+  "?",
+  "all",
+  "include:",
+  "a",
+  "mx",
+  "ptr",
+  "ip4:192.0.2.1",
+  "ip6:2001:db8::1",
+  "/24",
+  "//64",
+  "/33",
+  "exists:",
+  "redirect=",
+  "exp=",
+  "brackwater.example",
+  "%{i}",
+  "%{d2r}",
+  "%{",
+  "%%",
+  ".",
+  ":",
+  "=",
+  "x",
+  "ip4:",
+  "::ffff:192.0.2.1",
+];
+const TAGS = [
+  "v=1",
+  "v=DKIM1",
+  "v=DMARC1",
+  "a=rsa-sha256",
+  "a=ed25519-sha256",
+  "b=AAAA",
+  "bh=AAAA",
+  "c=relaxed/simple",
+  "d=brackwater.example",
+  "h=from:to",
+  "s=k1",
+  "i=@brackwater.example",
+  "l=5",
+  "t=1",
+  "x=2",
+  "p=reject",
+  "p=none",
+  "sp=none",
+  "np=x",
+  "rua=mailto:a@b.example!10m",
+  "k=rsa",
+  "k=ed25519",
+  "p=",
+  "p=MIGfMA0GCSqGSIb3DQEBAQUAA4GNADCBiQKBgQ",
+  "p=11qYAYKxCrfVS/7TyWQHOg7hcvPapiMlrwIaaPcHURo=",
+  "t=y",
+  "pct=5",
+  ";",
+  "; ",
+  ";;",
+  "=",
+  "\r\n\t",
+  " ",
+];
+const MAIL = [
+  "From: ",
+  "a@brackwater.example",
+  "<",
+  ">",
+  ",",
+  ";",
+  ":",
+  '"',
+  "(",
+  ")",
+  "\\",
+  "@",
+  "[192.0.2.1]",
+  "=?utf-8?q?a?=",
+  "=?utf-8?b?",
+  "Received: from a (b [192.0.2.9]) by c\r\n",
+  "Return-Path: <>\r\n",
+  "DKIM-Signature: v=1; a=rsa-sha256; b=AAAA; bh=AAAA; d=brackwater.example; h=from; s=k1\r\n",
+  "Subject: x",
+  "\r\n",
+  "\n",
+  "\r",
+  "\r\n\r\n",
+  "\t",
+  " ",
+  "\0",
+  "body",
+  "ü",
+  "List-Unsubscribe: <https://b.example>\r\n",
+];
+const ZONE = [
+  "@",
+  "www",
+  " ",
+  "\t",
+  "IN",
+  "A",
+  "TXT",
+  "MX",
+  "192.0.2.1",
+  "10",
+  "mail.example.",
+  '"',
+  "\\",
+  "\\065",
+  "(",
+  ")",
+  ";",
+  "\n",
+  "$ORIGIN",
+  "$TTL",
+  "1h",
+  "SOA",
+  "CNAME",
+  "example.",
+  "a b 1 1 1 1 1",
+];
+const built = (words, most) => many(most, () => (random() < 0.05 ? noise() : pick(words)));
+
+const lookup = zoneLookup(
+  zonesOf(
+    parseZone(
+      '$TTL 60\n. SOA a. b. 1 1 1 1 60\nbrackwater.example. TXT "v=spf1 include:brackwater.example mx a:%{l}.brackwater.example -all"\n_dmarc.brackwater.example. TXT "v=DMARC1; p=reject"\nk1._domainkey.brackwater.example. TXT "v=DKIM1; p=AAAA"\n',
+    ),
+  ),
+);
+
+/** Each reads one generated input; what it returns must hold. */
+const TARGETS = {
+  "SPF record": (text) => {
+    const parsed = parseSpf(text);
+    return parsed.ok
+      ? isSpf(text) && parsed.value.terms.every((term) => text.startsWith(term.text, term.at))
+      : parsed.error.length > 0;
+  },
+  "SPF evaluation": async (text) => {
+    const safe = text
+      .replace(/[^\x21-\x7e ]/g, "")
+      .slice(0, 250)
+      .replace(/["\\]/g, "");
+    const zone = zoneLookup(zonesOf(parseZone(`$TTL 60\n. SOA a. b. 1 1 1 1 60\nbrackwater.example. TXT "${safe}"\n`)));
+    const { lookups, voidLookups } = await checkSpf({ ip: "192.0.2.1", from: "x@brackwater.example", helo: "h" }, zone);
+    return lookups <= 11 && voidLookups <= 3;
+  },
+  "DKIM signature": (text) =>
+    typeof parseSignature(
+      parseHeader(`DKIM-Signature: ${text.replaceAll("\r\n\r\n", "")}`).fields[0] ?? { name: "x", raw: "x:", colon: 1 },
+    ).ok === "boolean",
+  "DKIM key": (text) => {
+    const key = parseKey([text.slice(0, text.length / 2), text.slice(text.length / 2)]);
+    return (key.key === undefined) === (key.problem !== undefined);
+  },
+  "DMARC record": (text) => {
+    const parsed = parseDmarc(text);
+    return parsed.ok || parsed.error.length > 0;
+  },
+  addresses: (text) => {
+    const parsed = parseMailboxes(text);
+    return !parsed.ok || parsed.value.every((one) => one.address.includes("@"));
+  },
+  header: (text) => parseHeader(text).fields.every((field) => field.raw[field.colon] === ":"),
+  message: async (text) => {
+    const octets = Buffer.from(text, "latin1");
+    const cut = below(octets.length + 1);
+    const source = { chunks: () => [octets.subarray(0, cut), octets.subarray(cut)].filter((one) => one.length > 0) };
+    const judged = await judgeMessage(source, {
+      envelope: random() < 0.5 ? {} : { ip: "192.0.2.1", helo: "h.example", mailFrom: "a@brackwater.example" },
+      lookup,
+      now: 0,
+    });
+    return judged.ok
+      ? !/[\r\n](?!\t|\n)/.test(authenticationResults("mx", judged.value).replaceAll("\r\n\t", ""))
+      : octets.length === 0;
+  },
+  name: (text) => {
+    const parsed = parseName(text);
+    return !parsed.ok || (parseName(parsed.value).ok && parseName(parsed.value).value === parsed.value);
+  },
+  "zone file": (text) => parseZone(text, { origin: name("brackwater.example") }).text === text,
+};
+const WORDS = {
+  "SPF record": SPF,
+  "SPF evaluation": SPF,
+  "DKIM signature": TAGS,
+  "DKIM key": TAGS,
+  "DMARC record": TAGS,
+  addresses: MAIL,
+  header: MAIL,
+  message: MAIL,
+  name: ["a", "-", ".", "\\", "\\046", "xn--", "ü", "_", "@", "*", "brackwater.example"],
+  "zone file": ZONE,
+};
+/** How often each is chosen: what is dear to run comes less often. */
+const turns = Object.keys(TARGETS).flatMap((target) =>
+  Array(["message", "SPF evaluation", "zone file"].includes(target) ? 1 : 4).fill(target),
+);
+
+const counts = {};
+const started = performance.now();
+let slowest = 0;
+for (let i = 0; i < total; i++) {
+  const target = turns[i % turns.length];
+  const prefix =
+    target.startsWith("SPF") && random() < 0.8
+      ? "v=spf1 "
+      : target === "DMARC record" && random() < 0.8
+        ? "v=DMARC1; p=none; "
+        : "";
+  const input = prefix + built(WORDS[target], target === "message" ? 40 : 14);
+  const start = performance.now();
+  let holds;
+  try {
+    holds = await TARGETS[target](input);
+  } catch (error) {
+    holds = error;
+  }
+  slowest = Math.max(slowest, performance.now() - start);
+  counts[target] = (counts[target] ?? 0) + 1;
+  if (holds !== true || slowest > 1000) {
+    console.error(
+      `input ${i} of seed ${seed} fails for ${target} (${holds instanceof Error ? holds.stack : slowest > 1000 ? "too slow" : "a law does not hold"}):\n${JSON.stringify(input)}`,
+    );
+    process.exit(1);
+  }
+}
+console.log(
+  `${total.toLocaleString("en")} inputs in ${((performance.now() - started) / 1000).toFixed(0)} s, seed ${seed}, slowest ${slowest.toFixed(0)} ms, none failed`,
+);
+console.log(
+  Object.entries(counts)
+    .map(([target, count]) => `${target} ${count.toLocaleString("en")}`)
+    .join(", "),
+);
