@@ -140,6 +140,41 @@ try {
     await zandrel(["relocate", "check", "brackwater.example", "--to", "zonemarrow"]),
   ]);
   await sheet(folder);
+  const world = ["--zone-file", "authenticated.zone", "--zone-file", "services.zone"];
+  const onMail = async (argv) => ({
+    shown: `zandrel ${argv.join(" ")} …`,
+    printed: await run([...argv, ...world], { cwd: demo }),
+  });
+  await shoot("judge", [await onMail(["message", "judge", "../mail/over-a-list.eml"])]);
+  await shoot("audit", [await onMail(["audit", "brackwater.example"])]);
+  await shoot("spf", [
+    await onMail(["spf", "explain", "brackwater.example"]),
+    await onMail(["spf", "combine", "brackwater.example", "ip4:203.0.113.9", "ip4:198.51.100.70"]),
+  ]);
+  await shoot("dmarc", [
+    await onMail(["dmarc", "explain", "brackwater.example"]),
+    await onFiles(["dmarc", "explain", "v=DMARC1; p=quarrantine; rua=dmarc@brackwater.example"]),
+  ]);
+  cpSync(demo, join(folder, "keys"), { recursive: true });
+  const withKeys = async (argv) => ({
+    shown: `zandrel ${argv.join(" ")} …`,
+    printed: await run([...argv, ...world], { cwd: join(folder, "keys") }),
+  });
+  await shoot("dkim", [
+    await withKeys(["dkim", "check", "brackwater.example"]),
+    await withKeys([
+      "dkim",
+      "rotate",
+      "brackwater.example",
+      "--from",
+      "z202602",
+      "--to",
+      "z202609",
+      "--type",
+      "ed25519",
+      "--write",
+    ]),
+  ]);
   await shoot("help", [await zandrel(["--help"])]);
 } finally {
   lab.kill();

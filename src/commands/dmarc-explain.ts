@@ -53,7 +53,7 @@ const mistakeJson = ({ at, text, message, meant }: Mistake): Result["mistakes"][
   meant: meant ?? null,
 });
 
-const HAPPENS = { none: "is delivered", quarantine: "goes to the junk folder", reject: "is refused" } as const;
+const HAPPENS = { none: "delivered", quarantine: "junk folder", reject: "refused" } as const;
 
 /** A record with a mark under the character a mistake is at. */
 export function pointed(record: string, list: Result["mistakes"], width: number): string[] {
@@ -178,10 +178,10 @@ export default command<Result>({
       one.kind === "domain"
         ? `From ${displayName(one.from as DomainName)}`
         : one.kind === "subdomain"
-          ? `From a subdomain, such as ${displayName(one.from as DomainName)}`
+          ? "From one of its subdomains"
           : "From a subdomain that does not exist",
       one.tag === null ? "no policy" : `${one.tag}=${one.policy}`,
-      one.kind === "made-up" ? "there is no real mail" : "is delivered",
+      one.kind === "made-up" ? "there is no real mail" : "delivered",
       one.kind === "made-up" ? "" : HAPPENS[one.unaligned],
       HAPPENS[one.forged],
     ]);

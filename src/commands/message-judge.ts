@@ -165,9 +165,11 @@ function presentOne(one: Result, style: Style, width: number): string {
         : `, return path ${visible(envelope.mailFrom)}`;
   const plain = (domain: string | null): string => visible(domain?.replace(/\.$/, "") ?? "an unknown domain");
   const row = (title: string, text: string): string => wrap(`${title.padEnd(9)}${text}`, width, " ".repeat(9));
-  const bulk = one.bulk.map(
+  // What holds needs no line of its own.
+  const open = one.bulk.filter(({ holds }) => holds !== true);
+  const bulk = open.map(
     ({ holds, because }) =>
-      `  ${holds === null ? style.careful("?") : holds ? style.good("✓") : style.bad("✗")} ${wrap(visible(because), width - 4, "    ")}`,
+      `  ${holds === null ? style.careful("?") : style.bad("✗")} ${wrap(visible(because), width - 4, "    ")}`,
   );
   return [
     style.title(visible(one.message)),
@@ -195,7 +197,7 @@ function presentOne(one: Result, style: Style, width: number): string {
     ),
     ...one.remarks.map((remark) => style.quiet(wrap(`Note: ${visible(remark)}.`, width, "  "))),
     "",
-    "What receivers ask of bulk senders:",
+    `Of what receivers ask of bulk senders, ${one.bulk.length - open.length} of ${one.bulk.length} hold${open.length === 0 ? "." : ":"}`,
     ...bulk,
     "",
     ...one.header.split("\n").map((line) => style.quiet(visible(line.replace(/^\t/, "  ")))),

@@ -167,7 +167,12 @@ export default command<Result>({
           ]
         : before === after
           ? ["Nothing changes: the record has it all already."]
-          : [`Next: ${style.command(`zandrel draft ${plain}`)} shows what publishing it changes.`]),
+          : [
+              wrap(
+                `Next: take down with ${style.command("zandrel intake")} what no ask wants yet; ${style.command(`zandrel draft ${plain}`)} then shows the change, and zandrel publish carries it out.`,
+                width,
+              ),
+            ]),
       "",
     ].join("\n");
   },

@@ -74,7 +74,7 @@ export default command<Result>({
       const helo = (args.helo as string | undefined) ?? domain;
       const verdict = await checkSpf({ ip, from, helo, domain, now: Math.floor(looking.now / 1000) }, memoized(looking.world));
       const shown: Result = {
-        domain,
+        domain: `${domain}.`,
         identity: from === "" ? `postmaster@${helo}` : from,
         ip,
         result: verdict.result,

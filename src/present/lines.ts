@@ -1,3 +1,6 @@
+/** How many columns a text takes, its colours aside. */
+const shownLength = (text: string): number => text.replace(/\x1b\[[0-9;]*m/g, "").length;
+
 /** Breaks a text at its blanks into lines of at most `width` characters, each but the first behind `indent`; lines it has already stay. */
 export function wrap(text: string, width: number, indent = ""): string {
   if (text.includes("\n"))
@@ -8,7 +11,7 @@ export function wrap(text: string, width: number, indent = ""): string {
   const lines: string[] = [];
   let line = "";
   for (const word of text.split(" ")) {
-    if (line !== "" && line.length + 1 + word.length > width) {
+    if (line !== "" && shownLength(line) + 1 + shownLength(word) > width) {
       lines.push(line);
       line = word;
     } else line = line === "" ? word : `${line} ${word}`;
