@@ -6,7 +6,7 @@ import { build } from "esbuild";
 const { version } = JSON.parse(readFileSync(new URL("package.json", import.meta.url), "utf8"));
 
 /** Native and server packages stay where npm put them; everything else travels in the bundle. */
-const OUTSIDE = ["libsql", "fastify", "selfsigned"];
+const OUTSIDE = ["libsql", "fastify", "selfsigned", "echarts"];
 
 /**
  * Loads what stays outside the bundle when the code that needs it runs. As static imports all of it would be

@@ -10,6 +10,7 @@ import { visible, wrap } from "../present/index.ts";
 import { findWorkspace, openWorkspace } from "../workspace/index.ts";
 import { command } from "./command.ts";
 import { LOOKING, nameOperand, openLooking } from "./looking.ts";
+import { reportsAllow } from "./reported.ts";
 import { typed } from "./shapes.ts";
 import { ownService, takeDown } from "./taking-down.ts";
 
@@ -73,10 +74,14 @@ export default command<Result>({
     const looking = openLooking(args, context, workspace?.settings, [domain]);
     try {
       const found = await discoverByWalk(domain, memoized(looking.world));
+      const inWorkspace = workspace?.domains.find((one) => one.name === domain);
       const existing = found.at === domain ? found.record : undefined;
+      const policy = args.policy as Policy;
+      const inReports = workspace?.hasReports === true && policy !== "none" && inWorkspace !== undefined;
+      const allowed = inReports ? await reportsAllow(args, context, domain, policy).catch(() => undefined) : undefined;
       const composed = composeDmarc(
         {
-          policy: args.policy as Policy,
+          policy,
           ...(args.subdomains === undefined ? {} : { subdomains: args.subdomains as Policy }),
           ...(args.nonexistent === undefined ? {} : { nonexistent: args.nonexistent as Policy }),
           aggregate: (args["reports-to"] as string[] | undefined) ?? [],
@@ -89,6 +94,7 @@ export default command<Result>({
           domain,
           organizational: organizationalDomain(domain),
           ...(existing === undefined ? {} : { existing }),
+          ...(allowed === undefined ? {} : { reportsAllow: allowed }),
           rua: args.reports === false ? "declined" : "wanted",
           insists: args.insist === true,
         },
@@ -103,7 +109,6 @@ export default command<Result>({
       });
       let ask: string | null = null;
       const given = new Map<DomainName, string>();
-      const inWorkspace = workspace?.domains.find((one) => one.name === domain);
       if (args.write === true && composed.obstacles.length === 0) {
         if (workspace === undefined || inWorkspace === undefined)
           throw new UserError(

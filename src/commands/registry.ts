@@ -52,6 +52,17 @@ export const COMMANDS: readonly {
     summary: "what receivers do with real and forged mail",
     load: () => import("./dmarc-explain.ts") as never,
   },
+  { name: "dmarc import", summary: "take in the reports of receivers", load: () => import("./dmarc-import.ts") as never },
+  {
+    name: "dmarc sources",
+    summary: "who sends as you, proven or not and why not",
+    load: () => import("./dmarc-sources.ts") as never,
+  },
+  {
+    name: "dmarc advise",
+    summary: "what to repair first, and when the next step is safe",
+    load: () => import("./dmarc-advise.ts") as never,
+  },
   { name: "message judge", summary: "judge messages as a receiver would", load: () => import("./message-judge.ts") as never },
   { name: "audit", summary: "everything that is wrong with a domain, and what to do", load: () => import("./audit.ts") as never },
   { name: "helper", summary: "check the helper program of a DNS host", load: () => import("./helper.ts") as never },

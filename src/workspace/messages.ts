@@ -23,7 +23,7 @@ const unreadable = (path: string, error: unknown): UserError => {
 };
 
 /** A file, or a part of one, as often as it is wanted; read into one buffer again and again. */
-function fileSource(
+export function fileSource(
   path: string,
   { start = 0, end = Number.POSITIVE_INFINITY }: { readonly start?: number; readonly end?: number } = {},
 ): MessageSource {

@@ -10,10 +10,12 @@ import { parseRecords } from "../core/zone/index.ts";
 import { filesIn, readText, writeAtomically } from "./files.ts";
 import type { Journal } from "./journal.ts";
 import { type DomainFile, domainSchema, type Settings, settingsSchema } from "./schema.ts";
+import type { ReportStore } from "./tally.ts";
 import { readYaml, withEntry, withoutEntry, type YamlFile } from "./yaml-file.ts";
 
 export const SETTINGS_FILE = "zandrel.yaml";
 const JOURNAL_FILE = join(".zandrel", "journal.db");
+const REPORTS_FILE = join(".zandrel", "reports.db");
 
 /** A domain of the workspace with its asks read into records. */
 export interface Domain {
@@ -36,6 +38,10 @@ export interface Workspace {
   /** Whether anything was journalled yet; if not, no command needs to open the journal for reading. */
   readonly hasJournal: boolean;
   openJournal(): Promise<Journal>;
+  /** Whether any aggregate report was ever taken in. */
+  readonly hasReports: boolean;
+  /** What aggregate reports say; the file is made where there is none. */
+  openReports(): Promise<ReportStore>;
 }
 
 /** The folder of the workspace: the one given, or the nearest one upwards that holds zandrel.yaml. */
@@ -159,7 +165,12 @@ export function openWorkspace(from: string, given: string | undefined): Workspac
     settings,
     domains,
     hasJournal: existsSync(join(folder, JOURNAL_FILE)),
+    hasReports: existsSync(join(folder, REPORTS_FILE)),
     openJournal: () => openJournalIn(folder),
+    openReports: async () => {
+      const { openReportStore } = await import("./tally.ts");
+      return openReportStore(join(folder, REPORTS_FILE));
+    },
   };
 }
 

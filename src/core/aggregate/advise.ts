@@ -1,0 +1,146 @@
+import { milder, POLICIES, type Policy } from "../dmarc/index.ts";
+import { isCovered, type Network, networkOf } from "../spf/index.ts";
+import type { Reason, Source } from "./sources.ts";
+
+/** What has to be done about one source, the most urgent first. */
+export interface Repair {
+  readonly source: string;
+  readonly service?: string;
+  /** Messages of its own that a stricter policy would have stopped. */
+  readonly messages: number;
+  readonly share: number;
+  readonly reason: Reason | "spf-only";
+  readonly because: string;
+  readonly remedy: string;
+}
+
+/** One way the policy could be tightened. */
+export interface NextStep {
+  readonly policy: Policy;
+  /** Undefined where there is too little to go by. */
+  readonly safe: boolean | undefined;
+  readonly because: string;
+  /** What it would have stopped over the time looked at, by source. */
+  readonly stops: readonly {
+    readonly source: string;
+    readonly service?: string;
+    readonly messages: number;
+    readonly of: number;
+  }[];
+}
+
+export interface Advice {
+  readonly steps: readonly NextStep[];
+  readonly repairs: readonly Repair[];
+  /** Includes of the SPF record from whose addresses nothing was seen. */
+  readonly unusedIncludes: readonly string[];
+}
+
+export interface AdviceFacts {
+  readonly sources: readonly Source[];
+  /** The policy in force. */
+  readonly policy: Policy;
+  /** Days the reports cover, and reports there are. */
+  readonly days: number;
+  readonly reports: number;
+  /** Includes of the SPF record and the addresses they stand for. */
+  readonly includes: readonly { readonly term: string; readonly networks: readonly Network[] }[];
+  /** Single addresses seen; to tell which includes are used. */
+  readonly addresses: Iterable<string>;
+}
+
+/** Reports must cover this many days before a step is called safe: a newsletter may go out once a month. */
+export const LEAST_DAYS = 14;
+/** Share of a service's mail that may fail without its being misconfigured: forwarding breaks some of everybody's. */
+const TOLERATED = 0.02;
+
+const stoppedOf = (source: Source): number => source.messages - source.aligned - source.reasons.forwarded;
+
+const topReason = ({ reasons }: Source): Reason =>
+  (["wrong-signer", "wrong-return-path", "nothing-passes"] as const).reduce<Reason>(
+    (most, one) => (reasons[one] > reasons[most] ? one : most),
+    "nothing-passes",
+  );
+
+function remedyFor(source: Source, reason: Repair["reason"]): Pick<Repair, "because" | "remedy"> {
+  const { title, signers, envelopes, service } = source;
+  const take =
+    service === undefined
+      ? "take its records down with zandrel intake"
+      : `take its records down with zandrel intake --service ${service}`;
+  switch (reason) {
+    case "wrong-signer":
+      return {
+        because: `${title} signs with ${signers[0] ?? "its own name"} instead of your domain`,
+        remedy: `turn on signing with your own domain at ${title}, and ${take}`,
+      };
+    case "wrong-return-path":
+      return {
+        because: `${title} sends with the return path of ${envelopes[0] ?? "its own domain"}, and does not sign in your name`,
+        remedy: `turn on signing with your own domain at ${title}, or a return path below it, and ${take}`,
+      };
+    case "spf-only":
+      return {
+        because: `${title} is proven by SPF alone, which breaks as soon as mail is forwarded`,
+        remedy: `turn on signing with your own domain at ${title}, and ${take}`,
+      };
+    default:
+      return {
+        because: `neither SPF nor DKIM passes for mail of ${title}`,
+        remedy: `${take}, publish them, and see with zandrel dkim check and zandrel spf test whether they work`,
+      };
+  }
+}
+
+/** Turns sources into advice: what a stricter policy would have done, what to repair first, and when the next step is safe. */
+export function adviseOn({ sources, policy, days, reports, includes, addresses }: AdviceFacts): Advice {
+  const own = sources.filter((source) => source.service !== undefined);
+  const repairs = own
+    .flatMap((source): Repair[] => {
+      const { title, service, messages, bySpfOnly } = source;
+      const about = { source: title, ...(service === undefined ? {} : { service }) };
+      const stopped = stoppedOf(source);
+      if (stopped > messages * TOLERATED) {
+        const reason = topReason(source);
+        return [{ ...about, messages: stopped, share: stopped / messages, reason, ...remedyFor(source, reason) }];
+      }
+      if (bySpfOnly > messages / 2)
+        return [
+          { ...about, messages: bySpfOnly, share: bySpfOnly / messages, reason: "spf-only", ...remedyFor(source, "spf-only") },
+        ];
+      return [];
+    })
+    .sort((a, b) => b.messages - a.messages);
+  const failing = repairs.filter((one) => one.reason !== "spf-only");
+  const stops = sources
+    .map((source) => ({
+      source: source.title,
+      ...(source.service === undefined ? {} : { service: source.service }),
+      messages: source.messages - source.aligned,
+      of: source.messages,
+    }))
+    .filter((one) => one.messages > 0)
+    .sort((a, b) => b.messages - a.messages);
+  const steps = POLICIES.slice(POLICIES.indexOf(policy) + 1).map((next): NextStep => {
+    const early = days < LEAST_DAYS;
+    // Nobody goes from watching to refusing in one step.
+    const skips = milder(next) !== policy;
+    const safe = failing.length > 0 ? false : early ? undefined : !skips;
+    const because =
+      failing.length > 0
+        ? `${failing.map((one) => one.source).join(", ")} would lose mail of yours`
+        : early
+          ? `the reports cover ${days} ${days === 1 ? "day" : "days"} (${reports} reports); ${LEAST_DAYS} days are needed, because not everybody sends daily`
+          : skips
+            ? `go to ${milder(next)} first, and watch the reports for two weeks`
+            : own.length === 0
+              ? "no service of the workspace was seen sending; whatever fails is not known to be yours"
+              : "all services of the workspace are proven; what fails is not known to be yours";
+    return { policy: next, safe, because, stops };
+  });
+  const seen = [...addresses].map((address) => networkOf(address));
+  const unusedIncludes = includes
+    .filter(({ networks }) => networks.length > 0 && seen.length > 0 && !seen.some((one) => isCovered([one], networks)))
+    .map(({ term }) => term);
+  return { steps, repairs, unusedIncludes };
+}

@@ -1,0 +1,282 @@
+import ipaddr from "ipaddr.js";
+import { SaxesParser } from "saxes";
+import { POLICIES, type Policy } from "../dmarc/index.ts";
+import { type DomainName, parseName } from "../name/index.ts";
+import { OVERRIDES, type Override, type ReportHead, type ReportProblem, type ReportRow } from "./report.ts";
+
+/** Depth, length of one text and number of rows beyond which a report is no report. */
+const MOST_DEPTH = 20;
+const LONGEST_TEXT = 4096;
+const LONGEST_PIECE = 1 << 20;
+const MOST_ROWS = 1_000_000;
+
+/** Ends the reading; carried out of the parser's callbacks. */
+class Broken extends Error {
+  readonly problem: ReportProblem;
+  constructor(kind: ReportProblem["kind"], because: string) {
+    super(because);
+    this.problem = { kind, because };
+  }
+}
+
+/** What is gathered of one result inside `auth_results`. */
+type AuthResult = Record<string, string>;
+
+interface RowParts {
+  ip?: string;
+  count?: string;
+  disposition?: string;
+  dkim?: string;
+  spf?: string;
+  reasons: string[];
+  headerFrom?: string;
+  envelopeFrom?: string;
+  dkimResults: AuthResult[];
+  spfResults: AuthResult[];
+}
+
+const emptyRow = (): RowParts => ({ reasons: [], dkimResults: [], spfResults: [] });
+
+const domainOf = (text: string | undefined): DomainName | undefined => {
+  if (text === undefined || text === "") return undefined;
+  // Some receivers write the whole address.
+  const parsed = parseName(text.slice(text.lastIndexOf("@") + 1).replace(/\.$/, ""));
+  return parsed.ok && parsed.value !== "." && text !== "@" ? parsed.value : undefined;
+};
+
+/** Seconds since 1970, from what receivers write: seconds, milliseconds, or a date. */
+function timeOf(text: string | undefined): number | undefined {
+  if (text === undefined) return undefined;
+  if (/^\d{1,10}(?:\.\d+)?$/.test(text)) return Math.floor(Number(text));
+  if (/^\d{13}$/.test(text)) return Math.floor(Number(text) / 1000);
+  const parsed = Date.parse(/Z|[+-]\d\d:?\d\d$/.test(text) ? text : `${text}Z`);
+  return Number.isNaN(parsed) ? undefined : Math.floor(parsed / 1000);
+}
+
+const policyOf = (text: string | undefined): Policy | undefined => POLICIES.find((one) => one === text?.toLowerCase());
+
+/** Reports older than this, or from the future, are mistaken or made up. 2012 is before anybody sent one. */
+const EARLIEST = Date.UTC(2012, 0, 1) / 1000;
+
+/**
+ * Reads one aggregate report (RFC 7489 appendix C) while its XML passes by. Rows are handed out as they are
+ * complete and nothing else is kept, so that the size of a report does not matter. Names are compared without
+ * namespaces, because half of the receivers declare none. Document types and entities of one's own are refused.
+ *
+ * The head comes with `end`; until then a caller must be able to take back what it did with the rows.
+ */
+export class ReportReader {
+  readonly #parser = new SaxesParser({ xmlns: false, fragment: false });
+  readonly #path: string[] = [];
+  readonly #head: Record<string, string> = {};
+  #text = "";
+  #row: RowParts | undefined;
+  #auth: AuthResult | undefined;
+  #isReport = false;
+  #rows = 0;
+  /** Characters since the last tag. */
+  #unbroken = 0;
+  #problem: ReportProblem | undefined;
+
+  /** @param onRow gets each row once it is complete */
+  constructor(onRow: (row: ReportRow) => void) {
+    const fail = (kind: ReportProblem["kind"], because: string): never => {
+      throw new Broken(kind, because);
+    };
+    this.#parser.on("doctype", () => fail("entities", "it declares a document type, and reports have none"));
+    this.#parser.on("error", (error) => fail("not-xml", `it is not well-formed XML: ${error.message.replace(/^\d+:\d+: /, "")}`));
+    this.#parser.on("opentag", ({ name }) => this.#open(local(name), fail));
+    this.#parser.on("text", (text) => this.#gather(text, fail));
+    this.#parser.on("cdata", (text) => this.#gather(text, fail));
+    this.#parser.on("closetag", ({ name }) => this.#close(local(name), fail, onRow));
+  }
+
+  /** Takes the next piece of the XML; once something is wrong, the rest is passed over. */
+  write(text: string): void {
+    this.#guarded(() => {
+      this.#unbroken += text.length;
+      this.#parser.write(text);
+      // The parser keeps a text until it ends; one without end would fill the memory.
+      if (this.#unbroken > LONGEST_PIECE)
+        throw new Broken("too-large", `an element in it is longer than ${LONGEST_PIECE >> 20} MiB`);
+    });
+  }
+
+  get problem(): ReportProblem | undefined {
+    return this.#problem;
+  }
+
+  #guarded(work: () => void): void {
+    if (this.#problem !== undefined) return;
+    try {
+      work();
+    } catch (error) {
+      if (!(error instanceof Broken)) throw error;
+      this.#problem = error.problem;
+    }
+  }
+
+  #gather(text: string, fail: (kind: ReportProblem["kind"], because: string) => never): void {
+    if (this.#text.length + text.length > LONGEST_TEXT) {
+      if (text.trim() !== "") fail("too-large", `the element “${this.#path.at(-1)}” is longer than ${LONGEST_TEXT} characters`);
+      return;
+    }
+    this.#text += text;
+  }
+
+  #open(name: string, fail: (kind: ReportProblem["kind"], because: string) => never): void {
+    if (this.#path.length === 0) {
+      if (name !== "feedback") fail("not-a-report", `it begins with “${name.slice(0, 40)}” and not with “feedback”`);
+      this.#isReport = true;
+    }
+    this.#unbroken = 0;
+    this.#path.push(name);
+    if (this.#path.length > MOST_DEPTH) fail("too-deep", `its elements are nested more than ${MOST_DEPTH} deep`);
+    this.#text = "";
+    if (name === "record") {
+      if (++this.#rows > MOST_ROWS) fail("too-large", `it has more than ${MOST_ROWS} rows`);
+      this.#row = emptyRow();
+    }
+    if (this.#row !== undefined && this.#path.at(-2) === "auth_results" && (name === "dkim" || name === "spf")) this.#auth = {};
+  }
+
+  #close(name: string, fail: (kind: ReportProblem["kind"], because: string) => never, onRow: (row: ReportRow) => void): void {
+    const text = this.#text.trim();
+    this.#text = "";
+    this.#unbroken = 0;
+    this.#path.pop();
+    const above = this.#path.at(-1) ?? "";
+    const row = this.#row;
+    if (row === undefined) {
+      if (["report_metadata", "date_range", "policy_published"].includes(above)) this.#head[`${above} ${name}`] ??= text;
+      return;
+    }
+    if (this.#auth !== undefined) {
+      if (above === "auth_results" && (name === "dkim" || name === "spf")) {
+        (name === "dkim" ? row.dkimResults : row.spfResults).push(this.#auth);
+        this.#auth = undefined;
+      } else if (text !== "") this.#auth[name] ??= text;
+      return;
+    }
+    switch (name) {
+      case "source_ip":
+        row.ip = text;
+        break;
+      case "count":
+        row.count = text;
+        break;
+      case "disposition":
+        row.disposition = text;
+        break;
+      case "dkim":
+      case "spf":
+        if (above === "policy_evaluated") row[name] = text;
+        break;
+      case "type":
+        if (above === "reason") row.reasons.push(text);
+        break;
+      case "header_from":
+        row.headerFrom = text;
+        break;
+      case "envelope_from":
+        row.envelopeFrom = text;
+        break;
+      case "record":
+        this.#row = undefined;
+        onRow(this.#finished(row, fail));
+        break;
+      default:
+    }
+  }
+
+  #finished(row: RowParts, fail: (kind: ReportProblem["kind"], because: string) => never): ReportRow {
+    const ip = row.ip?.replace(/\s/g, "") ?? "";
+    if (!ipaddr.isValid(ip))
+      return fail(
+        ip === "" ? "missing" : "bad-value",
+        ip === "" ? "a row names no sending server" : `“${ip.slice(0, 50)}” is not an address`,
+      );
+    if (row.count === undefined || !/^\d{1,12}$/.test(row.count))
+      return fail(
+        row.count === undefined ? "missing" : "bad-value",
+        `a row has the count “${(row.count ?? "").slice(0, 30)}”, which is no number of messages`,
+      );
+    const from = domainOf(row.headerFrom) ?? domainOf(this.#head["policy_published domain"]);
+    if (from === undefined) return fail("missing", "a row names no From domain");
+    const passes = (result: AuthResult): boolean => result.result?.toLowerCase() === "pass";
+    const signed = row.dkimResults.find(passes) ?? row.dkimResults[0];
+    const checked = row.spfResults.find(passes) ?? row.spfResults[0];
+    const envelope = domainOf(row.envelopeFrom);
+    const signer = domainOf(signed?.domain);
+    const spfDomain = domainOf(checked?.domain) ?? envelope;
+    return {
+      ip: ipaddr.process(ip).toString(),
+      count: Number(row.count),
+      disposition: policyOf(row.disposition) ?? "none",
+      dkimAligned: row.dkim?.toLowerCase() === "pass",
+      spfAligned: row.spf?.toLowerCase() === "pass",
+      overrides: [
+        ...new Set(
+          row.reasons.map(
+            (one): Override => OVERRIDES.find((known) => known === one.toLowerCase().replaceAll("-", "_")) ?? "other",
+          ),
+        ),
+      ],
+      from,
+      ...(envelope === undefined ? {} : { envelope }),
+      ...(signer === undefined ? {} : { signer }),
+      ...(signed?.selector === undefined ? {} : { selector: signed.selector.slice(0, 200) }),
+      signerPasses: signed !== undefined && passes(signed),
+      ...(spfDomain === undefined ? {} : { spfDomain }),
+      spfPasses: checked !== undefined && passes(checked),
+    };
+  }
+
+  /**
+   * The head of the report, once all of it went by; or what is wrong with it.
+   *
+   * @param now seconds since 1970
+   */
+  end(now: number): { readonly head: ReportHead } | { readonly problem: ReportProblem } {
+    this.#guarded(() => {
+      try {
+        this.#parser.close();
+      } catch (error) {
+        if (error instanceof Broken && error.problem.kind === "not-xml") throw new Broken("cut", "it ends before its XML does");
+        throw error;
+      }
+    });
+    if (this.#problem !== undefined) return { problem: this.#problem };
+    const problem = (kind: ReportProblem["kind"], because: string) => ({ problem: { kind, because } });
+    if (!this.#isReport) return problem("not-a-report", "it is empty");
+    const get = (name: string): string | undefined => (this.#head[name] === "" ? undefined : this.#head[name]);
+    const domain = domainOf(get("policy_published domain"));
+    const id = get("report_metadata report_id");
+    const receiver = get("report_metadata org_name") ?? get("report_metadata email");
+    const begin = timeOf(get("date_range begin"));
+    const end = timeOf(get("date_range end")) ?? begin;
+    if (domain === undefined) return problem("missing", "it does not say which domain it is about");
+    if (id === undefined || receiver === undefined)
+      return problem("missing", "it does not say who reports, or under which number");
+    if (begin === undefined || end === undefined) return problem("missing", "it does not say which time it is about");
+    if (begin < EARLIEST || end < begin || begin > now + 2 * 86_400)
+      return problem(
+        "bad-value",
+        `it is about ${new Date(begin * 1000).toISOString().slice(0, 10)} to ${new Date(Math.min(end, 8e12) * 1000).toISOString().slice(0, 10)}, which cannot be`,
+      );
+    return {
+      head: {
+        receiver: receiver.slice(0, 200),
+        email: (get("report_metadata email") ?? "").slice(0, 200),
+        id: id.slice(0, 300),
+        begin,
+        end,
+        domain,
+        policy: policyOf(get("policy_published p")) ?? "none",
+      },
+    };
+  }
+}
+
+/** An element's name without its namespace's prefix. */
+const local = (name: string): string => name.slice(name.indexOf(":") + 1);

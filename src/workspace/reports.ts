@@ -1,0 +1,204 @@
+import { closeSync, openSync, readdirSync, readSync, statSync } from "node:fs";
+import { basename, join } from "node:path";
+import { createGunzip } from "node:zlib";
+import { UserError } from "../core/user-error.ts";
+import { fileSource, openMessages, type StoredMessage } from "./messages.ts";
+
+/** One report as it is found: its XML to be read, or why there is none. */
+export type FoundReport =
+  | {
+      readonly title: string;
+      readonly xml: AsyncIterable<Buffer>;
+      /** The domain of the mail's From, where it came by mail. */
+      readonly mailedBy?: string;
+    }
+  | { readonly title: string; readonly because: string };
+
+/** A mail with reports is read whole; larger ones hold no report that a receiver would send. */
+const LARGEST_MAIL = 64 << 20;
+const MOST_ENTRIES = 100;
+
+type Kind = "gzip" | "zip" | "xml" | "mail" | "other";
+
+/** What octets begin like. */
+function kindOf(start: Buffer): Kind {
+  if (start[0] === 0x1f && start[1] === 0x8b) return "gzip";
+  if (start[0] === 0x50 && start[1] === 0x4b) return "zip";
+  const text = start
+    .toString("latin1")
+    .replace(/^\xef\xbb\xbf/, "")
+    .trimStart();
+  if (text.startsWith("<")) return "xml";
+  return /^(From |[\x21-\x39\x3b-\x7e]+:)/.test(text) ? "mail" : "other";
+}
+
+async function* gunzipped(chunks: AsyncIterable<Buffer> | Iterable<Buffer>): AsyncGenerator<Buffer> {
+  const gunzip = createGunzip();
+  const feeding = (async () => {
+    try {
+      // The chunks are read into one buffer again and again, and the stream keeps what it is given.
+      for await (const chunk of chunks)
+        if (!gunzip.write(Buffer.from(chunk)))
+          await new Promise((resolve) => gunzip.once("drain", resolve).once("close", resolve));
+      gunzip.end();
+    } catch (error) {
+      gunzip.destroy(error as Error);
+    }
+  })();
+  try {
+    for await (const chunk of gunzip) yield chunk as Buffer;
+    await feeding;
+  } finally {
+    gunzip.destroy();
+  }
+}
+
+/** The XML files in a ZIP archive; an archive inside an archive is no report. */
+async function* zipped(
+  title: string,
+  source: { readonly path: string } | { readonly octets: Buffer },
+): AsyncGenerator<FoundReport> {
+  const { default: yauzl } = await import("yauzl");
+  const zip = await new Promise<import("yauzl").ZipFile | string>((resolve) => {
+    const opened = (error: Error | null, file?: import("yauzl").ZipFile): void =>
+      resolve(file ?? error?.message ?? "it cannot be opened");
+    const options = { lazyEntries: true, autoClose: false } as const;
+    if ("path" in source) yauzl.open(source.path, options, opened);
+    else yauzl.fromBuffer(source.octets, options, opened);
+  });
+  if (typeof zip === "string") {
+    yield { title, because: `the ZIP archive cannot be read: ${zip}` };
+    return;
+  }
+  try {
+    for (let entries = 0; ; entries++) {
+      const entry = await new Promise<import("yauzl").Entry | string | undefined>((resolve) => {
+        const done = (result: import("yauzl").Entry | string | undefined): void => {
+          zip.removeAllListeners();
+          resolve(result);
+        };
+        zip
+          .once("entry", done)
+          .once("end", () => done(undefined))
+          .once("error", (error: Error) => done(error.message));
+        zip.readEntry();
+      });
+      if (entry === undefined) return;
+      if (typeof entry === "string") {
+        yield { title, because: `the ZIP archive cannot be read: ${entry}` };
+        return;
+      }
+      if (entries >= MOST_ENTRIES) {
+        yield { title, because: `the ZIP archive has more than ${MOST_ENTRIES} files` };
+        return;
+      }
+      if (entry.fileName.endsWith("/")) continue;
+      const inside = `${title} (${basename(entry.fileName)})`;
+      if (/\.(zip|gz|tgz|7z|rar|tar)$/i.test(entry.fileName)) {
+        yield { title: inside, because: "an archive inside an archive is no report" };
+        continue;
+      }
+      const stream = await new Promise<NodeJS.ReadableStream | string>((resolve) =>
+        zip.openReadStream(entry, (error: Error | null, opened?: NodeJS.ReadableStream) =>
+          resolve(opened ?? error?.message ?? "unreadable"),
+        ),
+      );
+      yield typeof stream === "string"
+        ? { title: inside, because: `it cannot be unpacked: ${stream}` }
+        : { title: inside, xml: stream as unknown as AsyncIterable<Buffer> };
+    }
+  } finally {
+    zip.close();
+  }
+}
+
+/** One file or attachment, whatever it is packed in. */
+async function* reportsIn(
+  title: string,
+  start: Buffer,
+  source: { readonly path: string } | { readonly octets: Buffer },
+): AsyncGenerator<FoundReport> {
+  const chunks = (): AsyncIterable<Buffer> | Iterable<Buffer> =>
+    "path" in source ? fileSource(source.path).chunks() : [source.octets];
+  switch (kindOf(start)) {
+    case "gzip":
+      yield { title, xml: gunzipped(chunks()) };
+      return;
+    case "zip":
+      yield* zipped(title, source);
+      return;
+    case "xml":
+      yield {
+        title,
+        xml: (async function* () {
+          yield* chunks();
+        })(),
+      };
+      return;
+    default:
+      yield { title, because: "it is neither XML nor gzip nor ZIP" };
+  }
+}
+
+/** The reports attached to one mail. */
+async function* mailed({ title, source }: StoredMessage): AsyncGenerator<FoundReport> {
+  const pieces: Buffer[] = [];
+  let size = 0;
+  for await (const chunk of source.chunks()) {
+    size += chunk.length;
+    if (size > LARGEST_MAIL) {
+      yield { title, because: `the mail is larger than ${LARGEST_MAIL >> 20} MiB` };
+      return;
+    }
+    pieces.push(Buffer.from(chunk));
+  }
+  const { default: PostalMime } = await import("postal-mime");
+  const mail = await PostalMime.parse(Buffer.concat(pieces), { maxNestingDepth: 20 }).catch(() => undefined);
+  if (mail === undefined) {
+    yield { title, because: "the mail cannot be read" };
+    return;
+  }
+  const mailedBy = mail.from?.address?.split("@").at(-1);
+  let found = false;
+  for (const { filename, content } of mail.attachments) {
+    const octets = typeof content === "string" ? Buffer.from(content) : Buffer.from(content as ArrayBuffer);
+    if (kindOf(octets.subarray(0, 64)) === "other" || kindOf(octets.subarray(0, 64)) === "mail") continue;
+    found = true;
+    for await (const one of reportsIn(filename ?? title, octets.subarray(0, 64), { octets }))
+      yield { ...one, ...(mailedBy === undefined ? {} : { mailedBy }) };
+  }
+  if (!found) yield { title, because: "no report is attached to the mail" };
+}
+
+function startOf(path: string): Buffer {
+  const file = openSync(path, "r");
+  try {
+    const start = Buffer.alloc(64);
+    return start.subarray(0, readSync(file, start, 0, 64, 0));
+  } finally {
+    closeSync(file);
+  }
+}
+
+const isMaildir = (folder: string): boolean =>
+  ["new", "cur"].some((part) => statSync(join(folder, part), { throwIfNoEntry: false })?.isDirectory());
+
+/** Every report at a path: a file of XML, gzip or ZIP, a mail, an mbox, a Maildir, or a folder of any of these. */
+export async function* findReports(path: string): AsyncGenerator<FoundReport> {
+  const stat = statSync(path, { throwIfNoEntry: false });
+  if (stat === undefined) throw new UserError(`${path} is not there: check the path.`);
+  if (stat.isDirectory() && !isMaildir(path)) {
+    for (const name of readdirSync(path).sort()) if (!name.startsWith(".")) yield* findReports(join(path, name));
+    return;
+  }
+  if (!stat.isDirectory()) {
+    const start = startOf(path);
+    if (kindOf(start) !== "mail") {
+      yield* reportsIn(basename(path), start, { path });
+      return;
+    }
+  }
+  const stored = openMessages(path);
+  if (stored.kind === "message") yield* mailed(stored.message);
+  else for await (const message of stored.messages) yield* mailed(message);
+}
