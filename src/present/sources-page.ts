@@ -65,10 +65,14 @@ const LEGEND = {
 const titleOf = ({ title, service }: SourcesPage["sources"][number]): string => (service === null ? `unknown: ${title}` : title);
 
 /** Every week there is, ascending. */
-const weeksOf = ({ sources }: SourcesPage): string[] => [...new Set(sources.flatMap((one) => one.weeks.map(({ week }) => week)))].sort();
+const weeksOf = ({ sources }: SourcesPage): string[] =>
+  [...new Set(sources.flatMap((one) => one.weeks.map(({ week }) => week)))].sort();
 
 /** Stacked bars, one a week; each series gives its number of messages for a week. */
-function byWeek(weeks: readonly string[], series: readonly { readonly name: string; readonly item: object; of(week: string): number }[]): string {
+function byWeek(
+  weeks: readonly string[],
+  series: readonly { readonly name: string; readonly item: object; of(week: string): number }[],
+): string {
   return chart(320, {
     ...LEGEND,
     grid: { left: 70, right: 20, top: 40, bottom: 50 },
@@ -80,7 +84,10 @@ function byWeek(weeks: readonly string[], series: readonly { readonly name: stri
 
 type Week = SourcesPage["sources"][number]["weeks"][number];
 const sumOf = (sources: SourcesPage["sources"], week: string, of: (one: Week) => number): number =>
-  sources.reduce((sum, source) => sum + source.weeks.filter((one) => one.week === week).reduce((all, one) => all + of(one), 0), 0);
+  sources.reduce(
+    (sum, source) => sum + source.weeks.filter((one) => one.week === week).reduce((all, one) => all + of(one), 0),
+    0,
+  );
 
 const byVerdict = (page: SourcesPage): string =>
   byWeek(weeksOf(page), [
@@ -94,10 +101,17 @@ const PALETTE = ["#0b6e99", "#e08e0b", "#2a9d6f", "#b1487f", "#7a6a00", "#8a8f98
 function byOrigin(page: SourcesPage): string {
   const named = page.sources.slice(0, PALETTE.length - 1);
   const rest = page.sources.slice(PALETTE.length - 1);
-  const all = [...named.map((one) => ({ name: titleOf(one), sources: [one] })), ...(rest.length === 0 ? [] : [{ name: `${rest.length} more`, sources: rest }])];
+  const all = [
+    ...named.map((one) => ({ name: titleOf(one), sources: [one] })),
+    ...(rest.length === 0 ? [] : [{ name: `${rest.length} more`, sources: rest }]),
+  ];
   return byWeek(
     weeksOf(page),
-    all.map(({ name, sources }, i) => ({ name, item: { color: PALETTE[i] }, of: (week) => sumOf(sources, week, (one) => one.messages) })),
+    all.map(({ name, sources }, i) => ({
+      name,
+      item: { color: PALETTE[i] },
+      of: (week) => sumOf(sources, week, (one) => one.messages),
+    })),
   );
 }
 

@@ -141,7 +141,8 @@ async function* reportsIn(
 }
 
 /** The reports attached to one mail. */
-async function* mailed({ title, source }: StoredMessage): AsyncGenerator<FoundReport> {
+async function* mailed({ title: path, source }: StoredMessage): AsyncGenerator<FoundReport> {
+  const title = basename(path);
   const pieces: Buffer[] = [];
   let size = 0;
   for await (const chunk of source.chunks()) {
@@ -164,7 +165,11 @@ async function* mailed({ title, source }: StoredMessage): AsyncGenerator<FoundRe
     const octets = typeof content === "string" ? Buffer.from(content) : Buffer.from(content as ArrayBuffer);
     if (kindOf(octets.subarray(0, 64)) === "other" || kindOf(octets.subarray(0, 64)) === "mail") continue;
     found = true;
-    for await (const one of reportsIn(filename ?? title, octets.subarray(0, 64), { octets }))
+    for await (const one of reportsIn(
+      filename === null || filename === undefined ? title : `${title}: ${filename}`,
+      octets.subarray(0, 64),
+      { octets },
+    ))
       yield { ...one, ...(mailedBy === undefined ? {} : { mailedBy }) };
   }
   if (!found) yield { title, because: "no report is attached to the mail" };

@@ -8,6 +8,8 @@ import { OVERRIDES, type Override, type ReportHead, type ReportProblem, type Rep
 const MOST_DEPTH = 20;
 const LONGEST_TEXT = 4096;
 const LONGEST_PIECE = 1 << 20;
+/** Characters that are read at a time, so that it does not matter how they come. */
+const PIECE = 64 << 10;
 const MOST_ROWS = 1_000_000;
 
 /** Ends the reading; carried out of the parser's callbacks. */
@@ -94,11 +96,14 @@ export class ReportReader {
   /** Takes the next piece of the XML; once something is wrong, the rest is passed over. */
   write(text: string): void {
     this.#guarded(() => {
-      this.#unbroken += text.length;
-      this.#parser.write(text);
-      // The parser keeps a text until it ends; one without end would fill the memory.
-      if (this.#unbroken > LONGEST_PIECE)
-        throw new Broken("too-large", `an element in it is longer than ${LONGEST_PIECE >> 20} MiB`);
+      for (let at = 0; at < text.length; at += PIECE) {
+        const piece = text.slice(at, at + PIECE);
+        this.#unbroken += piece.length;
+        this.#parser.write(piece);
+        // The parser keeps a text until it ends; one without end would fill the memory.
+        if (this.#unbroken > LONGEST_PIECE)
+          throw new Broken("too-large", `an element in it is longer than ${LONGEST_PIECE >> 20} MiB`);
+      }
     });
   }
 

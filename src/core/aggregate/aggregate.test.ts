@@ -1,0 +1,369 @@
+import { describe, expect, test } from "@jest/globals";
+import fc from "fast-check";
+import { name } from "../name/index.ts";
+import { networkOf } from "../spf/index.ts";
+import {
+  type AdviceFacts,
+  adviseOn,
+  type KnownService,
+  type ReportHead,
+  type ReportProblem,
+  ReportReader,
+  type ReportRow,
+  type Seen,
+  sourcesOf,
+} from "./index.ts";
+
+const NOW = Date.UTC(2026, 2, 2) / 1000;
+const HEAD = `<report_metadata><org_name>Mallowmail</org_name><email>reports@mallowmail.example</email><report_id>7</report_id><date_range><begin>1772323200</begin><end>1772409599</end></date_range></report_metadata><policy_published><domain>brackwater.example</domain><p>quarantine</p></policy_published>`;
+const row = (inner = "", identifiers = "<header_from>brackwater.example</header_from>", auth = "") =>
+  `<record><row><source_ip>192.0.2.25</source_ip><count>3</count><policy_evaluated><disposition>none</disposition><dkim>pass</dkim><spf>fail</spf>${inner}</policy_evaluated></row><identifiers>${identifiers}</identifiers><auth_results>${auth}</auth_results></record>`;
+const whole = (rows = row(), head = HEAD) => `<?xml version="1.0"?><feedback><version>1.0</version>${head}${rows}</feedback>`;
+
+function read(xml: string, cut = Number.POSITIVE_INFINITY): { rows: ReportRow[]; head?: ReportHead; problem?: ReportProblem } {
+  const rows: ReportRow[] = [];
+  const reader = new ReportReader((one) => rows.push(one));
+  for (let i = 0; i < xml.length; i += cut) reader.write(xml.slice(i, Math.min(xml.length, i + cut)));
+  return { rows, ...reader.end(NOW) };
+}
+
+describe("reports as receivers write them (RFC 7489 appendix C)", () => {
+  test("a report to the letter, however it is cut", () => {
+    const xml = whole(
+      row(
+        "<reason><type>mailing_list</type><comment>a &amp; b</comment></reason>",
+        "<envelope_from>bounce.brackwater.example</envelope_from><header_from>brackwater.example</header_from>",
+        "<dkim><domain>heronpost.example</domain><selector>hp1</selector><result>fail</result></dkim><dkim><domain>brackwater.example</domain><selector>k1</selector><result>pass</result></dkim><spf><domain>bounce.heronpost.example</domain><scope>mfrom</scope><result>softfail</result></spf>",
+      ),
+    );
+    for (const cut of [1, 7, 10_000])
+      expect(read(xml, cut)).toEqual({
+        rows: [
+          {
+            ip: "192.0.2.25",
+            count: 3,
+            disposition: "none",
+            dkimAligned: true,
+            spfAligned: false,
+            overrides: ["mailing_list"],
+            from: "brackwater.example.",
+            envelope: "bounce.brackwater.example.",
+            signer: "brackwater.example.",
+            selector: "k1",
+            signerPasses: true,
+            spfDomain: "bounce.heronpost.example.",
+            spfPasses: false,
+          },
+        ],
+        head: {
+          receiver: "Mallowmail",
+          email: "reports@mallowmail.example",
+          id: "7",
+          begin: 1_772_323_200,
+          end: 1_772_409_599,
+          domain: "brackwater.example.",
+          policy: "quarantine",
+        },
+      });
+  });
+  test.each<[string, string, object]>([
+    ["no version", whole().replace("<version>1.0</version>", ""), { count: 3 }],
+    ["a namespace", whole().replace("<feedback>", '<feedback xmlns="urn:ietf:params:xml:ns:dmarc-2.0">'), { count: 3 }],
+    ["a prefix", whole().replace(/<(\/?)([a-z_]+)/g, "<$1d:$2"), { count: 3 }],
+    ["no declaration, blanks around", `\n  ${whole().replace(/<\?xml.*?\?>/, "")}\n`, { count: 3 }],
+    ["blanks around the address", whole().replace("192.0.2.25", "\n 192.0.2.25 "), { ip: "192.0.2.25" }],
+    ["an IPv6 address in another spelling", whole().replace("192.0.2.25", "2001:0DB8:0::1"), { ip: "2001:db8::1" }],
+    ["an IPv4-mapped address", whole().replace("192.0.2.25", "::ffff:192.0.2.25"), { ip: "192.0.2.25" }],
+    ["capitals", whole().replaceAll("pass", "Pass").replace("none<", "NONE<"), { dkimAligned: true, disposition: "none" }],
+    ["an unknown disposition", whole().replace("<disposition>none", "<disposition>sideways"), { disposition: "none" }],
+    [
+      "no results at all",
+      whole(row().replace(/<auth_results>.*<\/auth_results>/, "")),
+      { signerPasses: false, spfPasses: false },
+    ],
+    ["empty results", whole(row("", undefined, "<dkim/><spf></spf>")), { signerPasses: false, spfPasses: false }],
+    ["no From: that of the policy", whole(row("", "")), { from: "brackwater.example." }],
+    [
+      "a whole address as From",
+      whole(row("", "<header_from>box@brackwater.example</header_from>")),
+      { from: "brackwater.example." },
+    ],
+    ["an override nobody knows", whole(row("<reason><type>full moon</type></reason>")), { overrides: ["other"] }],
+    ["an override with a hyphen", whole(row("<reason><type>mailing-list</type></reason>")), { overrides: ["mailing_list"] }],
+    [
+      "several reasons",
+      whole(
+        row("<reason><type>forwarded</type></reason><reason><type>forwarded</type></reason><reason><type>other</type></reason>"),
+      ),
+      { overrides: ["forwarded", "other"] },
+    ],
+    ["elements nobody knows", whole(row("<extension><x>1</x></extension>")), { count: 3 }],
+    ["CDATA", whole().replace("192.0.2.25", "<![CDATA[192.0.2.25]]>"), { ip: "192.0.2.25" }],
+    ["comments inside", whole().replace("<count>3", "<count><!-- three -->3"), { count: 3 }],
+  ])("%s", (_, xml, expected) => {
+    const { rows, problem } = read(xml);
+    expect(problem).toBeUndefined();
+    expect(rows).toMatchObject([expected]);
+  });
+  test.each<[string, string, number]>([
+    ["seconds", "1772323200", 1_772_323_200],
+    ["milliseconds", "1772323200000", 1_772_323_200],
+    ["with a fraction", "1772323200.5", 1_772_323_200],
+    ["a date", "2026-03-01T00:00:00Z", 1_772_323_200],
+    ["a date without a zone", "2026-03-01 00:00:00", 1_772_323_200],
+  ])("times as %s", (_, text, begin) => expect(read(whole().replace("1772323200", text)).head?.begin).toBe(begin));
+});
+
+describe("what is set aside, and why", () => {
+  test.each<[string, string, ReportProblem["kind"]]>([
+    ["nothing", "", "cut"],
+    ["no XML", "hello", "not-xml"],
+    ["another document", "<html><body/></html>", "not-a-report"],
+    ["cut in the middle", whole().slice(0, 400), "cut"],
+    ["an unclosed element", whole().replace("</identifiers>", ""), "not-xml"],
+    ["entities of its own", `<!DOCTYPE x [<!ENTITY a "aaaa">]>${whole()}`, "entities"],
+    ["an outside document type", `<!DOCTYPE feedback SYSTEM "file:///etc/passwd">${whole()}`, "entities"],
+    ["an entity nobody declared", whole().replace("Mallowmail", "&a;"), "not-xml"],
+    ["nested without end", `<feedback>${"<a>".repeat(100)}`, "too-deep"],
+    ["a text without end", whole().replace("Mallowmail", "m".repeat(5000)), "too-large"],
+    ["blanks without end", whole().replace("Mallowmail", " ".repeat(2 << 20)), "too-large"],
+    ["an attribute without end", `<feedback x="${"m".repeat(2 << 20)}">`, "too-large"],
+    ["no domain", whole().replace("<domain>brackwater.example</domain>", ""), "missing"],
+    ["no number", whole().replace("<report_id>7</report_id>", ""), "missing"],
+    ["no time", whole().replace(/<date_range>.*<\/date_range>/, ""), "missing"],
+    ["dates from 1970", whole().replace("1772323200", "5").replace("1772409599", "6"), "bad-value"],
+    ["a time that ends before it begins", whole().replace("1772409599", "1772323100"), "bad-value"],
+    ["the future", whole().replace("1772323200", "1990000000").replace("1772409599", "1990000001"), "bad-value"],
+    ["a negative count", whole().replace("<count>3", "<count>-3"), "bad-value"],
+    ["a count in words", whole().replace("<count>3", "<count>many"), "bad-value"],
+    ["no count", whole().replace("<count>3</count>", ""), "missing"],
+    ["no address", whole().replace("192.0.2.25", ""), "missing"],
+    ["an address that is none", whole().replace("192.0.2.25", "192.0.2.999"), "bad-value"],
+  ])("%s", (_, xml, kind) => {
+    for (const cut of [65_536, Number.POSITIVE_INFINITY]) expect(read(xml, cut).problem?.kind).toBe(kind);
+  });
+  test("a gigabyte of one element stops at the first megabyte", () => {
+    const reader = new ReportReader(() => undefined);
+    reader.write("<feedback><x>");
+    let given = 0;
+    while (reader.problem === undefined && given < 1 << 30) {
+      reader.write(" ".repeat(1 << 16));
+      given += 1 << 16;
+    }
+    expect(given).toBeLessThan(2 << 20);
+  });
+  test("no text makes it throw, and only a whole report has a head", () =>
+    fc.assert(
+      fc.property(
+        fc.array(
+          fc.constantFrom(
+            "<feedback>",
+            "</feedback>",
+            HEAD,
+            row(),
+            "<",
+            ">",
+            "&",
+            "]]>",
+            "<![CDATA[",
+            "<!--",
+            "x",
+            "\0",
+            "</row>",
+          ),
+          { maxLength: 8 },
+        ),
+        (parts) => {
+          const { head, problem } = read(parts.join(""));
+          expect((head === undefined) !== (problem === undefined)).toBe(true);
+        },
+      ),
+      { numRuns: 1000 },
+    ));
+});
+
+const seen = (more: Partial<Seen>): Seen => ({
+  ip: "192.0.2.25",
+  count: 10,
+  day: 20_514,
+  disposition: "none",
+  dkimAligned: false,
+  spfAligned: false,
+  overrides: [],
+  from: name("brackwater.example"),
+  signerPasses: false,
+  spfPasses: false,
+  ...more,
+});
+const HERONPOST: KnownService = {
+  key: "heronpost",
+  title: "Heronpost",
+  domains: [name("heronpost.example")],
+  networks: [networkOf("198.51.100.0", 24)],
+};
+const B = name("brackwater.example");
+const H = name("bounce.heronpost.example");
+
+describe("who sends as us", () => {
+  test.each<[string, Partial<Seen>, string, object]>([
+    [
+      "by its address",
+      { ip: "198.51.100.7", dkimAligned: true, signer: B, signerPasses: true },
+      "Heronpost",
+      { aligned: 10, byDkim: 10 },
+    ],
+    ["by its own signature", { signer: H, signerPasses: true }, "Heronpost", { reasons: { "wrong-signer": 10 } }],
+    ["by its return path", { spfDomain: H, spfPasses: true }, "Heronpost", { reasons: { "wrong-return-path": 10 } }],
+    ["a name in a signature that fails proves nothing", { signer: H }, "192.0.2.0/24", { reasons: { "nothing-passes": 10 } }],
+    [
+      "a stranger by what it signs with",
+      { signer: name("cheap-seats.test"), signerPasses: true },
+      "cheap-seats.test",
+      { reasons: { "wrong-signer": 10 } },
+    ],
+    ["a stranger by its return path", { spfDomain: name("cheap-seats.test"), spfPasses: true }, "cheap-seats.test", {}],
+    ["nobody but a block of addresses", { ip: "2001:db8:1:2::3" }, "2001:db8:1::/48", {}],
+    [
+      "forwarded, by the receiver's word",
+      { overrides: ["forwarded"], spfPasses: true, spfDomain: name("lists.example") },
+      "lists.example",
+      { reasons: { forwarded: 10 } },
+    ],
+    [
+      "forwarded, by the signature that broke",
+      { signer: B, spfPasses: true, spfDomain: name("lists.example") },
+      "lists.example",
+      { reasons: { forwarded: 10 } },
+    ],
+    [
+      "by SPF alone",
+      { ip: "198.51.100.7", spfAligned: true, spfPasses: true, spfDomain: B },
+      "Heronpost",
+      { bySpfOnly: 10, aligned: 10 },
+    ],
+  ])("%s", (_, more, title, expected) => expect(sourcesOf([seen(more)], [HERONPOST])).toMatchObject([{ title, ...expected }]));
+  test("weeks begin on Monday; the busiest source comes first", () => {
+    const monday = Date.UTC(2026, 2, 2) / 86_400_000;
+    const [first, second] = sourcesOf(
+      [
+        seen({ day: monday - 1 }),
+        seen({ day: monday, count: 5 }),
+        seen({ day: monday + 6, count: 1 }),
+        seen({ ip: "203.0.113.1", count: 99, day: monday }),
+      ],
+      [],
+    );
+    expect(first?.title).toBe("203.0.113.0/24");
+    expect(second?.weeks).toEqual([
+      { week: monday - 7, messages: 10, aligned: 0 },
+      { week: monday, messages: 6, aligned: 0 },
+    ]);
+  });
+  test("every message is counted once, as proven or for one reason, whatever it is", () =>
+    fc.assert(
+      fc.property(
+        fc.array(
+          fc.tuple(
+            fc.boolean(),
+            fc.boolean(),
+            fc.boolean(),
+            fc.boolean(),
+            fc.constantFrom(B, H, undefined),
+            fc.integer({ min: 0, max: 9 }),
+          ),
+        ),
+        (all) => {
+          const list = all.map(([dkimAligned, spfAligned, signerPasses, spfPasses, signer, count]) =>
+            seen({
+              dkimAligned,
+              spfAligned,
+              signerPasses,
+              spfPasses,
+              count,
+              ip: `192.0.2.${count}`,
+              ...(signer === undefined ? {} : { signer }),
+            }),
+          );
+          const sources = sourcesOf(list, [HERONPOST]);
+          const sum = (of: (one: (typeof sources)[number]) => number) => sources.reduce((total, one) => total + of(one), 0);
+          const total = list.reduce((count, one) => count + one.count, 0);
+          expect(sum((one) => one.messages)).toBe(total);
+          expect(sum((one) => one.aligned + Object.values(one.reasons).reduce((a, b) => a + b, 0))).toBe(total);
+          expect(sum((one) => one.weeks.reduce((a, b) => a + b.messages, 0))).toBe(total);
+        },
+      ),
+    ));
+  test("a flood of forgers stays within bounds", () => {
+    const flood = function* () {
+      for (let i = 0; i < 20_000; i++) yield seen({ ip: `10.${i >> 8}.${i & 255}.1`, count: 1 });
+    };
+    const sources = sourcesOf(flood(), []);
+    expect(sources.length).toBeLessThanOrEqual(2001);
+    expect(sources.reduce((sum, one) => sum + one.messages, 0)).toBe(20_000);
+  });
+});
+
+describe("advice", () => {
+  const good = seen({ ip: "198.51.100.7", dkimAligned: true, count: 990 });
+  const facts = (all: Seen[], more: Partial<AdviceFacts> = {}): AdviceFacts => ({
+    sources: sourcesOf(all, [HERONPOST]),
+    policy: "none",
+    days: 28,
+    reports: 28,
+    includes: [],
+    addresses: all.map((one) => one.ip),
+    ...more,
+  });
+  test.each<[string, Seen[], Partial<AdviceFacts>, (boolean | undefined)[], string[]]>([
+    ["all is proven: one step, not two", [good], {}, [true, false], []],
+    ["all is proven, and quarantine is in force", [good], { policy: "quarantine" }, [true], []],
+    ["the strictest already", [good], { policy: "reject" }, [], []],
+    ["too few days", [good], { days: 13 }, [undefined, undefined], []],
+    ["a service fails", [good, seen({ signer: H, signerPasses: true, count: 500 })], {}, [false, false], ["wrong-signer"]],
+    [
+      "a service fails, however few days",
+      [seen({ spfDomain: H, spfPasses: true })],
+      { days: 1 },
+      [false, false],
+      ["wrong-return-path"],
+    ],
+    [
+      "a little of a service's fails, as some always does",
+      [good, seen({ ip: "198.51.100.7", count: 10 })],
+      {},
+      [true, false],
+      [],
+    ],
+    [
+      "what was forwarded is not the service's fault",
+      [good, seen({ ip: "198.51.100.7", count: 900, overrides: ["mailing_list"] })],
+      {},
+      [true, false],
+      [],
+    ],
+    ["forgers stop nothing", [good, seen({ ip: "203.0.113.99", count: 5000 })], {}, [true, false], []],
+    [
+      "by SPF alone is said, and stops nothing",
+      [seen({ ip: "198.51.100.7", spfAligned: true })],
+      {},
+      [true, false],
+      ["spf-only"],
+    ],
+  ])("%s", (_, all, more, safe, reasons) => {
+    const advice = adviseOn(facts(all, more));
+    expect(advice.steps.map((step) => step.safe)).toEqual(safe);
+    expect(advice.repairs.map((one) => one.reason)).toEqual(reasons);
+  });
+  test("what a step would have stopped, by source", () =>
+    expect(adviseOn(facts([good, seen({ ip: "203.0.113.99", count: 7 })])).steps[0]?.stops).toEqual([
+      { source: "203.0.113.0/24", messages: 7, of: 7 },
+    ]));
+  test("includes nobody used", () => {
+    const includes = [
+      { term: "include:spf.heronpost.example", networks: [networkOf("198.51.100.0", 24)] },
+      { term: "include:spf.inglemail.example", networks: [networkOf("192.0.2.0", 24)] },
+    ];
+    expect(adviseOn(facts([good], { includes })).unusedIncludes).toEqual(["include:spf.inglemail.example"]);
+    expect(adviseOn(facts([], { includes })).unusedIncludes).toEqual([]);
+  });
+});

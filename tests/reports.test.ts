@@ -1,0 +1,247 @@
+import { cpSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { gzipSync } from "node:zlib";
+import { describe, expect, test } from "@jest/globals";
+import { folderWith, zandrel } from "./zandrel.ts";
+
+const demo = new URL("../demo/", import.meta.url).pathname;
+const WORLD = ["--zone-file", "authenticated.zone", "--zone-file", "services.zone"];
+
+/** The demo's workspace with its services' asks and a month of reports. */
+function brackwater(): string {
+  const here = folderWith();
+  cpSync(join(demo, "brackwater"), here, { recursive: true });
+  cpSync(join(demo, "reports"), join(here, "reports"), { recursive: true });
+  writeFileSync(
+    join(here, "domains", "brackwater.example.yaml"),
+    `domain: brackwater.example
+role: main
+host: nettlehost
+asks:
+  - id: heronpost-sending
+    service: heronpost
+    purpose: sending
+    spf: include:spf.heronpost.example
+    records: |
+      hp1._domainkey CNAME brackwater.k1.heronpost.example.
+  - id: swiftquill-sending
+    service: swiftquill
+    purpose: sending
+    records: |
+      sq-track CNAME links.swiftquill.example.
+`,
+  );
+  return here;
+}
+const REPORT = `<?xml version="1.0"?><feedback><report_metadata><org_name>Mallowmail</org_name><email>reports@mallowmail.example</email><report_id>ID</report_id><date_range><begin>1772323200</begin><end>1772409599</end></date_range></report_metadata><policy_published><domain>brackwater.example</domain><p>none</p></policy_published><record><row><source_ip>198.51.100.70</source_ip><count>5</count><policy_evaluated><disposition>none</disposition><dkim>pass</dkim><spf>pass</spf></policy_evaluated></row><identifiers><header_from>brackwater.example</header_from></identifiers></record></feedback>`;
+const report = (id: string, change: (text: string) => string = (text) => text): string => change(REPORT.replace("ID", id));
+
+/** A ZIP archive of one stored file, made by hand. */
+function zip(entry: string, content: Buffer, size = content.length): Buffer {
+  const crc = (octets: Buffer): number => {
+    let sum = ~0;
+    for (const octet of octets) {
+      sum ^= octet;
+      for (let i = 0; i < 8; i++) sum = (sum >>> 1) ^ (sum & 1 ? 0xedb88320 : 0);
+    }
+    return ~sum >>> 0;
+  };
+  const fields = Buffer.alloc(26);
+  fields.writeUInt16LE(20, 0);
+  fields.writeUInt32LE(crc(content), 10);
+  fields.writeUInt32LE(content.length, 14);
+  fields.writeUInt32LE(size, 18);
+  fields.writeUInt16LE(entry.length, 22);
+  const name = Buffer.from(entry);
+  const local = Buffer.concat([Buffer.from("PK\x03\x04"), fields, name, content]);
+  const central = Buffer.concat([Buffer.from("PK\x01\x02"), Buffer.from([20, 0]), fields, Buffer.alloc(14), name]);
+  central.writeUInt32LE(0, 42);
+  const end = Buffer.alloc(22);
+  end.write("PK\x05\x06", 0, "latin1");
+  end.writeUInt16LE(1, 8);
+  end.writeUInt16LE(1, 10);
+  end.writeUInt32LE(central.length, 12);
+  end.writeUInt32LE(local.length, 16);
+  return Buffer.concat([local, central, end]);
+}
+
+/** A mail with a report attached, as receivers send it. */
+const mail = (attachment: Buffer, from = "reports@mallowmail.example"): string =>
+  `From: ${from}\r\nTo: dmarc@brackwater.example\r\nSubject: Report domain: brackwater.example\r\nMIME-Version: 1.0\r\nContent-Type: multipart/mixed; boundary="b"\r\n\r\n--b\r\nContent-Type: text/plain\r\n\r\nA report.\r\n--b\r\nContent-Type: application/gzip; name="r.xml.gz"\r\nContent-Disposition: attachment; filename="r.xml.gz"\r\nContent-Transfer-Encoding: base64\r\n\r\n${attachment.toString("base64").replace(/(.{76})/g, "$1\r\n")}\r\n--b--\r\n`;
+
+describe("dmarc import", () => {
+  test("a month of reports, packed as they come; each counts once", async () => {
+    const here = brackwater();
+    expect(await zandrel(here, ["dmarc", "import", "reports", "--json"])).toMatchObject({
+      exit: 0,
+      json: { taken: 28, known: 0, messages: 10_174, setAside: [] },
+    });
+    expect(await zandrel(here, ["dmarc", "import", "reports", "--json"])).toMatchObject({
+      exit: 0,
+      json: { taken: 0, known: 28, setAside: [] },
+    });
+    expect((await zandrel(here, ["dmarc", "sources", ...WORLD, "--json"])).json.messages).toBe(10_174);
+  });
+  test("bare, gzip, ZIP, a mail, an mbox, a Maildir, standard input: whatever it comes in", async () => {
+    const here = brackwater();
+    mkdirSync(join(here, "box", "new"), { recursive: true });
+    writeFileSync(join(here, "1.xml"), `\ufeff${report("1")}`);
+    writeFileSync(join(here, "2.gz"), gzipSync(report("2")));
+    writeFileSync(join(here, "3.zip"), zip("r.xml", Buffer.from(report("3"))));
+    writeFileSync(join(here, "4.eml"), mail(gzipSync(report("4"))));
+    writeFileSync(
+      join(here, "5.mbox"),
+      `From x Mon Mar 2 09:00:00 2026\n${mail(gzipSync(report("5")))}\nFrom y Mon Mar 2 09:00:00 2026\n${mail(Buffer.from(report("6")))}`,
+    );
+    writeFileSync(join(here, "box", "new", "7"), mail(zip("r.xml", Buffer.from(report("7")))));
+    const ran = await zandrel(here, ["dmarc", "import", "1.xml", "2.gz", "3.zip", "4.eml", "5.mbox", "box", "-", "--json"], {
+      input: report("8"),
+    });
+    expect([ran.exit, ran.json]).toEqual([0, { taken: 8, known: 0, rows: 8, messages: 40, setAside: [] }]);
+  });
+  test("what is broken is set aside with its reason, and the rest goes on", async () => {
+    const here = brackwater();
+    const bad = join(here, "bad");
+    mkdirSync(bad);
+    const files: Record<string, string | Buffer> = {
+      "a-good.xml": report("good"),
+      "b-cut.gz": gzipSync(report("x").repeat(50)).subarray(0, 80),
+      "c-nested.zip": zip("inner.zip", zip("r.xml", Buffer.from(report("x")))),
+      "d-lying.zip": zip("r.xml", Buffer.from(report("x")), 9),
+      "e-entities.xml": `<!DOCTYPE f [<!ENTITY a "a">]>${report("x")}`,
+      "f-other.xml": report("x", (text) => text.replaceAll("brackwater.example", "heronpost.example")),
+      "g-1970.xml": report("x", (text) => text.replace("1772323200", "0")),
+      "h-negative.xml": report("x", (text) => text.replace("<count>5", "<count>-5")),
+      "i-forged.eml": mail(gzipSync(report("x")), "reports@cheap-seats.test"),
+      "j-none.eml": "From: box@brackwater.example\r\n\r\nhello\r\n",
+      "k.bin": Buffer.from([1, 2, 3]),
+      "l-bomb.gz": gzipSync(`<feedback><x>${" ".repeat(64 << 20)}`),
+      "m-broken.zip": Buffer.from("PK\x03\x04 and nothing more"),
+      "n-good.xml": report("good-2"),
+    };
+    for (const [file, content] of Object.entries(files)) writeFileSync(join(bad, file), content);
+    const ran = await zandrel(here, ["dmarc", "import", "bad", "--json"]);
+    expect([ran.exit, ran.json.taken, ran.json.messages]).toEqual([1, 2, 10]);
+    expect(ran.json.setAside.map((one: { file: string; reason: string }) => [one.file.slice(0, 1), one.reason])).toEqual([
+      ["b", "cut"],
+      ["c", "no-report"],
+      ["d", "no-report"],
+      ["e", "entities"],
+      ["f", "other-domain"],
+      ["g", "bad-value"],
+      ["h", "bad-value"],
+      ["i", "other-sender"],
+      ["j", "no-report"],
+      ["k", "no-report"],
+      ["l", "too-large"],
+      ["m", "no-report"],
+    ]);
+    expect((await zandrel(here, ["dmarc", "sources", ...WORLD, "--json"])).json.messages).toBe(10);
+  });
+  test.each<[string[], number, string]>([
+    [["import"], 2, "wants files"],
+    [["import", "nowhere"], 2, "nowhere is not there"],
+    [["sources"], 3, "there are no reports yet"],
+    [["sources", "puppetfest.example"], 3, "no report about puppetfest.example"],
+    [["advise", "brackwater.example", "--days", "0"], 2, "--days wants"],
+  ])("%j is one sentence", async (argv, exit, sentence) => {
+    const ran = await zandrel(brackwater(), ["dmarc", ...argv]);
+    expect([ran.exit, ran.out, ran.err]).toEqual([exit, "", expect.stringContaining(sentence)]);
+  });
+});
+
+describe("dmarc sources and advise", () => {
+  test("services are recognised, and why they are not proven", async () => {
+    const here = brackwater();
+    await zandrel(here, ["dmarc", "import", "reports"]);
+    const ran = await zandrel(here, ["dmarc", "sources", ...WORLD, "--json"]);
+    expect([
+      ran.exit,
+      ran.json.sources.map((one: { title: string; service: string | null; messages: number; aligned: number }) => [
+        one.title,
+        one.service,
+        one.messages,
+        one.aligned,
+      ]),
+    ]).toEqual([
+      1,
+      [
+        ["Heronpost", "heronpost", 6350, 6350],
+        ["Swiftquill", "swiftquill", 2366, 0],
+        ["192.0.2.0/24", null, 1223, 1223],
+        ["cheap-seats.test", null, 182, 0],
+        ["lists.puppetfest.example", null, 53, 0],
+      ],
+    ]);
+    const advice = await zandrel(here, ["dmarc", "advise", ...WORLD, "--json"]);
+    expect([
+      advice.exit,
+      advice.json.policy,
+      advice.json.repairs.map((one: { source: string; reason: string }) => [one.source, one.reason]),
+    ]).toEqual([1, "quarantine", [["Swiftquill", "wrong-signer"]]]);
+    expect(advice.json.steps).toMatchObject([{ policy: "reject", safe: false }]);
+    // The composer knows what the reports say.
+    const composed = await zandrel(here, [
+      "dmarc",
+      "compose",
+      "brackwater.example",
+      "--policy",
+      "reject",
+      "--reports-to",
+      "d@brackwater.example",
+      ...WORLD,
+      "--json",
+    ]);
+    expect(composed.json.obstacles).toMatchObject([
+      { kind: "strict-too-soon", because: expect.stringContaining("mail of one's own") },
+    ]);
+  });
+  test("once every service is proven, the next step is safe, and the composer agrees", async () => {
+    const here = brackwater();
+    for (const file of readdirSync(join(here, "reports")))
+      if (file.endsWith(".zip")) writeFileSync(join(here, "reports", file), "");
+    mkdirSync(join(here, "proven"));
+    for (let day = 0; day < 14; day++)
+      writeFileSync(
+        join(here, "proven", `${day}.xml`),
+        report(String(day), (text) => text.replace("1772323200", String(1_772_323_200 - day * 86_400))),
+      );
+    await zandrel(here, ["dmarc", "import", "proven"]);
+    const advice = await zandrel(here, ["dmarc", "advise", ...WORLD]);
+    expect([advice.exit, advice.out]).toEqual([0, expect.stringContaining("p=reject: safe now")]);
+    const composed = await zandrel(here, [
+      "dmarc",
+      "compose",
+      "brackwater.example",
+      "--policy",
+      "reject",
+      "--reports-to",
+      "d@brackwater.example",
+      ...WORLD,
+      "--json",
+    ]);
+    expect([composed.exit, composed.json.obstacles]).toEqual([0, []]);
+  });
+  test("a page with charts: whole in itself, without script, nothing from outside raw in it", async () => {
+    const here = brackwater();
+    writeFileSync(
+      join(here, "evil.xml"),
+      report("evil", (text) =>
+        text
+          .replace(
+            "</identifiers>",
+            "</identifiers><auth_results><spf><domain>evil.test</domain><result>pass</result></spf></auth_results>",
+          )
+          .replace("198.51.100.70", "203.0.113.9")
+          .replaceAll("<dkim>pass</dkim><spf>pass</spf>", "<dkim>fail</dkim><spf>fail</spf>"),
+      ),
+    );
+    await zandrel(here, ["dmarc", "import", "reports", "evil.xml"]);
+    expect((await zandrel(here, ["dmarc", "sources", ...WORLD, "--html", "page.html"])).out).toContain("page.html");
+    const page = readFileSync(join(here, "page.html"), "utf8");
+    expect(page.match(/<svg/g)).toHaveLength(3);
+    expect(page).not.toMatch(/<script|<link|<img|@import|url\((?!#)/);
+    for (const title of ["Heronpost", "Swiftquill", "unknown: evil.test", "10,174"])
+      expect(page).toContain(title === "10,174" ? "10,179" : title);
+  });
+});
