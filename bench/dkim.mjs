@@ -7,7 +7,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { keyRecordText } from "../dist/index.js";
-import { figure, inTurns, limit } from "./measure.mjs";
+import { figure, inTurns, limit, measuring } from "./measure.mjs";
 
 const program = fileURLToPath(new URL("../dist/zandrel.js", import.meta.url));
 const OCTETS = 50 << 20;
@@ -22,28 +22,10 @@ lines.on("line", (line) => { hash.update(line); hash.update("\\r\\n"); });
 lines.on("close", () => console.error(hash.digest("hex")));
 `;
 
-/** A file that every measured process loads first: at its end it says how much memory it took. */
-let hook;
-
-/** Wall time in milliseconds and peak memory in octets of one process. */
-function run(argv) {
-  const start = performance.now();
-  const { status, stderr } = spawnSync(process.execPath, ["--require", hook, ...argv], {
-    stdio: ["ignore", "ignore", "pipe"],
-  });
-  const taken = performance.now() - start;
-  if (status !== 0) throw new Error(`${argv.join(" ")} ended with ${status}: ${stderr}`);
-  return { taken, peak: Number(/peak (\d+)/.exec(String(stderr))?.[1]) * 1024 };
-}
-
 export default async function dkim() {
   const folder = mkdtempSync(join(tmpdir(), "zandrel-bench-"));
   try {
-    hook = join(folder, "hook.cjs");
-    writeFileSync(
-      hook,
-      "process.on('exit', () => require('node:fs').writeSync(2, '\\npeak ' + /VmHWM:\\s+(\\d+)/.exec(require('node:fs').readFileSync('/proc/self/status', 'utf8'))[1] + '\\n'));",
-    );
+    const run = measuring(folder);
     const pair = generateKeyPairSync("rsa", { modulusLength: 2048 });
     const key = join(folder, "k1.pem");
     writeFileSync(key, pair.privateKey.export({ type: "pkcs8", format: "pem" }));
@@ -81,8 +63,8 @@ export default async function dkim() {
     );
     figure("DKIM verify of 50 MB against reading lines and hashing", verify / floor, 1.6);
     figure("DKIM sign of 50 MB against reading lines and hashing", sign / floor, 1.6);
-    limit("DKIM verify of 50 MB, memory above the idle process, MB", (peaks.verify - idle) / (1 << 20), 40);
-    limit("DKIM sign of 50 MB, memory above the idle process, MB", (peaks.sign - idle) / (1 << 20), 40);
+    limit("DKIM verify of 50 MB, memory above the idle process, MB", peaks.verify - idle, 40);
+    limit("DKIM sign of 50 MB, memory above the idle process, MB", peaks.sign - idle, 40);
   } finally {
     rmSync(folder, { recursive: true, force: true });
   }

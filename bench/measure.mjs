@@ -1,5 +1,7 @@
 // How figures are measured: in turns with their floor, as ratios.
 import { spawnSync } from "node:child_process";
+import { writeFileSync } from "node:fs";
+import { join } from "node:path";
 
 /** Wall time of one process in milliseconds. */
 export function wall(argv, options = {}) {
@@ -28,4 +30,23 @@ export function figure(what, ratio, limit, holds = ratio <= limit) {
 export function limit(what, value, most) {
   console.log(`${value <= most ? "ok  " : "OVER"}  ${what}: ${value.toFixed(1)} (limit ${most})`);
   if (value > most) process.exitCode = 1;
+}
+
+/** Makes a function that runs a process and gives back its wall time in milliseconds and its peak memory in MB. */
+export function measuring(folder) {
+  const hook = join(folder, "hook.cjs");
+  writeFileSync(
+    hook,
+    "process.on('exit', () => require('node:fs').writeSync(2, '\\npeak ' + /VmHWM:\\s+(\\d+)/.exec(require('node:fs').readFileSync('/proc/self/status', 'utf8'))[1] + '\\n'));",
+  );
+  return (argv, options = {}) => {
+    const start = performance.now();
+    const { status, stderr } = spawnSync(process.execPath, ["--require", hook, ...argv], {
+      stdio: ["ignore", "ignore", "pipe"],
+      ...options,
+    });
+    const taken = performance.now() - start;
+    if (status > 1) throw new Error(`${argv.join(" ")} ended with ${status}: ${stderr}`);
+    return { taken, peak: Number(/peak (\d+)/.exec(String(stderr))?.[1]) / 1024 };
+  };
 }

@@ -2,7 +2,7 @@ import { z } from "zod";
 import { REASONS, type Reason, type Source } from "../core/aggregate/index.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
 import { EXIT } from "../core/user-error.ts";
-import { columns, count, sourcesPage, visible, wrap } from "../present/index.ts";
+import { columns, count, visible, wrap } from "../present/index.ts";
 import { writeAtomically } from "../workspace/index.ts";
 import { command } from "./command.ts";
 import { dayText, REPORTED, withReports } from "./reported.ts";
@@ -95,11 +95,14 @@ export default command<Result>({
         sources: sources.map(json),
         page: (args.html as string | undefined) ?? null,
       };
-      if (shown.page !== null)
+      if (shown.page !== null) {
+        // The charts are heavy, and only this page needs them.
+        const { sourcesPage } = await import("../present/sources-page.ts");
         writeAtomically(
           shown.page,
           sourcesPage({ ...shown, domain: displayName(domain), why: (reason) => WHY[reason as Reason] }),
         );
+      }
       return {
         exit: sources.some((one) => one.service !== undefined && one.aligned < one.messages * 0.98) ? EXIT.not : EXIT.ok,
         result: shown,

@@ -109,18 +109,16 @@ export async function withReports<T>(
     try {
       const lookup = memoized(looking.world);
       const services = await servicesOf(workspace, lookup);
-      const days = new Set<number>();
       const addresses = new Set<string>();
       const passing = function* () {
         for (const seen of store.since(domain, from)) {
-          days.add(seen.day);
           if (addresses.size < MOST_ADDRESSES) addresses.add(seen.ip);
           yield seen;
         }
       };
       const sources = sourcesOf(passing(), services);
       return await work(
-        { domain, reports, receivers, from, to: lastDay, sources, days: days.size, addresses, lookup },
+        { domain, reports, receivers, from, to: lastDay, sources, days: store.extent(domain, from).days, addresses, lookup },
         workspace,
       );
     } finally {

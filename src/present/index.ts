@@ -4,6 +4,5 @@ export * from "./lines.ts";
 export * from "./pipeline.ts";
 export * from "./safe.ts";
 export { sheetMarkdown, sheetPage, sheetText } from "./sheet.ts";
-export { sourcesPage } from "./sources-page.ts";
 export * from "./style.ts";
 export * from "./time.ts";

@@ -1,12 +1,12 @@
 import { mkdirSync } from "node:fs";
 import { dirname } from "node:path";
 import Database from "libsql";
-import type { ReportHead, ReportRow } from "../core/aggregate/index.ts";
+import { type ReportHead, type ReportRow, weekOf } from "../core/aggregate/index.ts";
 import { UserError } from "../core/user-error.ts";
 
-/** What one server sent as one From domain, in one way of being authenticated, on one day. */
+/** What one server sent as one From domain, in one way of being authenticated, in one week. */
 export interface Tallied extends Omit<ReportRow, "count" | "disposition"> {
-  /** Days since 1970. */
+  /** The Monday of its week, in days since 1970. */
   readonly day: number;
   readonly disposition: ReportRow["disposition"];
   readonly count: number;
@@ -15,8 +15,68 @@ export interface Tallied extends Omit<ReportRow, "count" | "disposition"> {
 const DAY = 86_400;
 const FORMAT = 1;
 
+/** Kinds of rows that are gathered before they are written. */
+const MOST_STAGED = 5000;
+const MOST_NUMBERED = 50_000;
+
+/** What makes two rows alike, in the order of the columns of `origin`. */
+type Fields = readonly [
+  from: string,
+  ip: string,
+  signer: string,
+  selector: string,
+  spfDomain: string,
+  envelope: string,
+  dkimAligned: 0 | 1,
+  spfAligned: 0 | 1,
+  signerPasses: 0 | 1,
+  spfPasses: 0 | 1,
+  overrides: string,
+];
+
+interface Sum {
+  readonly key: string;
+  readonly fields: Fields;
+  readonly disposition: string;
+  count: number;
+}
+
+const bit = (holds: boolean): 0 | 1 => (holds ? 1 : 0);
+
+const fieldsOf = (row: ReportRow): Fields => [
+  row.from,
+  row.ip,
+  row.signer ?? "",
+  row.selector ?? "",
+  row.spfDomain ?? "",
+  row.envelope ?? "",
+  bit(row.dkimAligned),
+  bit(row.spfAligned),
+  bit(row.signerPasses),
+  bit(row.spfPasses),
+  row.overrides.join(" "),
+];
+
+function originOf(found: Record<string, string | number>): Omit<Tallied, "day" | "disposition" | "count"> {
+  const text = (name: string): string | undefined => (found[name] === "" ? undefined : (found[name] as string));
+  const [signer, selector, spfDomain, envelope] = ["signer", "selector", "spf_domain", "envelope"].map(text);
+  return {
+    from: found.from_domain as never,
+    ip: found.ip as string,
+    dkimAligned: found.dkim_aligned === 1,
+    spfAligned: found.spf_aligned === 1,
+    signerPasses: found.signer_passes === 1,
+    spfPasses: found.spf_passes === 1,
+    overrides: (text("overrides")?.split(" ") ?? []) as never,
+    signer: signer as never,
+    selector,
+    spfDomain: spfDomain as never,
+    envelope: envelope as never,
+  };
+}
+
 /**
- * What aggregate reports say, summed up by day: one SQLite file beside the journal. Millions of rows of reports
+ * What aggregate reports say, summed up by week: one SQLite file beside the journal. Millions of rows of reports
  * become the few that differ. A report counts once, and is kept as a whole or not at all.
  */
 export class ReportStore {
@@ -42,31 +102,33 @@ export class ReportStore {
     }
   }
 
-  #originOf(row: ReportRow): number {
-    const fields = [
-      row.from,
-      row.ip,
-      row.signer ?? "",
-      row.selector ?? "",
-      row.spfDomain ?? "",
-      row.envelope ?? "",
-      Number(row.dkimAligned),
-      Number(row.spfAligned),
-      Number(row.signerPasses),
-      Number(row.spfPasses),
-      row.overrides.join(" "),
-    ];
-    const key = fields.join("|");
-    const known = this.#origins.get(key);
-    if (known !== undefined) return known;
-    const { id } = this.#database
+  /** The numbers of origins; those that are new get one. All in two statements, because there may be many. */
+  #number(unknown: readonly Sum[]): void {
+    const list = JSON.stringify(unknown.map(({ fields, key }) => [key, ...fields]));
+    this.#database
       .prepare(
-        "INSERT INTO origin (key, from_domain, ip, signer, selector, spf_domain, envelope, dkim_aligned, spf_aligned, signer_passes, spf_passes, overrides) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (key) DO UPDATE SET key = key RETURNING id",
+        `INSERT OR IGNORE INTO origin (key, from_domain, ip, signer, selector, spf_domain, envelope, dkim_aligned, spf_aligned, signer_passes, spf_passes, overrides)
+         SELECT value ->> 0, value ->> 1, value ->> 2, value ->> 3, value ->> 4, value ->> 5, value ->> 6, value ->> 7, value ->> 8, value ->> 9, value ->> 10, value ->> 11 FROM json_each(?)`,
       )
-      .get(key, ...fields) as { id: number };
-    if (this.#origins.size > 100_000) this.#origins.clear();
-    this.#origins.set(key, id);
-    return id;
+      .run(list);
+    const numbers = this.#database
+      .prepare("SELECT key, id FROM origin WHERE key IN (SELECT value FROM json_each(?))")
+      .all(JSON.stringify(unknown.map(({ key }) => key))) as { key: string; id: number }[];
+    for (const { key, id } of numbers) this.#origins.set(key, id);
+  }
+
+  /** Rows that are alike, added to those of the report that is being read. */
+  #stage(sums: Map<string, Sum>): void {
+    this.#guarded(() => {
+      if (this.#origins.size > MOST_NUMBERED) this.#origins.clear();
+      const unknown = [...sums.values()].filter(({ key }) => !this.#origins.has(key));
+      if (unknown.length > 0) this.#number(unknown);
+      const list = JSON.stringify(
+        [...sums.values()].map(({ key, disposition, count }) => [this.#origins.get(key), disposition, count]),
+      );
+      this.#database.prepare("INSERT INTO temp.staged SELECT value ->> 0, value ->> 1, value ->> 2 FROM json_each(?)").run(list);
+    });
+    sums.clear();
   }
 
   /**
@@ -74,33 +136,27 @@ export class ReportStore {
    * is to be set aside. Nothing of it stays then.
    */
   async take(read: (row: (one: ReportRow) => void) => Promise<ReportHead | undefined>): Promise<"taken" | "known" | "set-aside"> {
-    const sums = new Map<string, { row: ReportRow; count: number }>();
-    const staged: Map<string, number> = new Map();
+    const sums = new Map<string, Sum>();
     let rows = 0;
     let messages = 0;
     this.#guarded(() => this.#database.exec("BEGIN IMMEDIATE"));
     try {
-      const flush = (): void => {
-        for (const [, { row, count }] of sums) {
-          const key = `${this.#originOf(row)} ${row.disposition}`;
-          staged.set(key, (staged.get(key) ?? 0) + count);
-        }
-        sums.clear();
-      };
+      this.#database.exec("DELETE FROM temp.staged");
       const head = await read((row) => {
         rows += 1;
         messages += row.count;
-        const key = `${row.from} ${row.ip} ${row.disposition} ${row.dkimAligned} ${row.spfAligned} ${row.signer} ${row.selector} ${row.signerPasses} ${row.spfDomain} ${row.spfPasses} ${row.envelope} ${row.overrides}`;
-        const same = sums.get(key);
-        if (same === undefined) sums.set(key, { row, count: row.count });
+        const fields = fieldsOf(row);
+        const key = fields.join("|");
+        const same = sums.get(row.disposition + key);
+        if (same === undefined) sums.set(row.disposition + key, { key, fields, disposition: row.disposition, count: row.count });
         else same.count += row.count;
-        if (sums.size >= 5000) flush();
+        if (sums.size >= MOST_STAGED) this.#stage(sums);
       });
       if (head === undefined) {
         this.#rollback();
         return "set-aside";
       }
-      flush();
+      this.#stage(sums);
       const { changes } = this.#database
         .prepare(
           "INSERT OR IGNORE INTO report (receiver, email, report, domain, first, last, policy, rows, messages) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
@@ -110,14 +166,14 @@ export class ReportStore {
         this.#rollback();
         return "known";
       }
-      const day = Math.floor(head.begin / DAY);
-      const add = this.#database.prepare(
-        "INSERT INTO tally (origin, day, disposition, count) VALUES (?, ?, ?, ?) ON CONFLICT (origin, day, disposition) DO UPDATE SET count = count + excluded.count",
+      this.#guarded(() =>
+        this.#database
+          .prepare(
+            `INSERT INTO tally SELECT origin, ?, disposition, sum(count) FROM temp.staged WHERE true GROUP BY origin, disposition ORDER BY origin
+             ON CONFLICT (origin, week, disposition) DO UPDATE SET count = count + excluded.count`,
+          )
+          .run(weekOf(Math.floor(head.begin / DAY))),
       );
-      for (const [key, count] of staged) {
-        const [origin, disposition] = key.split(" ");
-        add.run(Number(origin), day, disposition, count);
-      }
       this.#guarded(() => this.#database.exec("COMMIT"));
       return "taken";
     } catch (error) {
@@ -134,44 +190,41 @@ export class ReportStore {
     if (this.#database.inTransaction) this.#database.exec("ROLLBACK");
   }
 
-  /** Everything seen of a From domain and below from one day on, the days ascending. */
+  /** Everything seen of a From domain and below in the weeks from a day on. */
   *since(domain: string, day: number): Generator<Tallied> {
     const rows = this.#database
-      .prepare(
-        "SELECT tally.day, tally.disposition, tally.count, origin.* FROM origin JOIN tally ON tally.origin = origin.id WHERE (origin.from_domain = ? OR origin.from_domain LIKE ?) AND tally.day >= ? ORDER BY tally.day",
-      )
-      .iterate(domain, `%.${domain}`, day) as IterableIterator<Record<string, unknown>>;
-    for (const row of rows) {
-      const text = (name: string): string | undefined => (row[name] === "" ? undefined : (row[name] as string));
-      yield {
-        day: Number(row.day),
-        disposition: row.disposition as unknown as Tallied["disposition"],
-        count: Number(row.count),
-        from: row.from_domain as never,
-        ip: row.ip as string,
-        dkimAligned: Number(row.dkim_aligned) === 1,
-        spfAligned: Number(row.spf_aligned) === 1,
-        signerPasses: Number(row.signer_passes) === 1,
-        spfPasses: Number(row.spf_passes) === 1,
-        overrides: (text("overrides")?.split(" ") ?? []) as never,
-        ...(text("signer") === undefined ? {} : { signer: text("signer") as never }),
-        ...(text("selector") === undefined ? {} : { selector: text("selector") as string }),
-        ...(text("spf_domain") === undefined ? {} : { spfDomain: text("spf_domain") as never }),
-        ...(text("envelope") === undefined ? {} : { envelope: text("envelope") as never }),
-      };
+      .prepare("SELECT origin, week, disposition, count FROM tally WHERE week >= ?")
+      .raw(true)
+      .iterate(weekOf(day)) as unknown as IterableIterator<[number, number, Tallied["disposition"], number]>;
+    const origin = this.#database.prepare("SELECT * FROM origin WHERE id = ?");
+    let last = -1;
+    let seen: Omit<Tallied, "day" | "disposition" | "count"> | undefined;
+    // Rows of one origin follow each other, because that is how the table is kept.
+    for (const [id, week, disposition, count] of rows) {
+      if (id !== last) {
+        last = id;
+        const found = origin.get(id) as Record<string, string | number>;
+        const from = found.from_domain as string;
+        seen = from === domain || from.endsWith(`.${domain}`) ? originOf(found) : undefined;
+      }
+      if (seen !== undefined) yield { ...seen, day: week, disposition, count };
     }
   }
 
   /** How many reports there are of a domain, and the last day they speak of. */
-  extent(domain: string): { readonly reports: number; readonly receivers: number; readonly lastDay: number | undefined } {
+  extent(
+    domain: string,
+    from = 0,
+  ): { readonly reports: number; readonly receivers: number; readonly days: number; readonly lastDay: number | undefined } {
     const row = this.#database
       .prepare(
-        "SELECT count(*) AS reports, count(DISTINCT receiver) AS receivers, max(first) AS last FROM report WHERE domain = ? OR ? LIKE '%.' || domain",
+        "SELECT count(*) AS reports, count(DISTINCT receiver) AS receivers, count(DISTINCT first / 86400) AS days, max(first) AS last FROM report WHERE (domain = ? OR ? LIKE '%.' || domain) AND first >= ?",
       )
-      .get(domain, domain) as { reports: number; receivers: number; last: number | null };
+      .get(domain, domain, from * DAY) as { reports: number; receivers: number; days: number; last: number | null };
     return {
       reports: Number(row.reports),
       receivers: Number(row.receivers),
+      days: Number(row.days),
       lastDay: row.last === null ? undefined : Math.floor(Number(row.last) / DAY),
     };
   }
@@ -188,6 +241,8 @@ export function openReportStore(path: string): ReportStore {
     const database = new Database(path, { timeout: 10_000 } as Database.Options);
     database.exec("PRAGMA busy_timeout = 10000");
     database.exec("PRAGMA journal_mode = WAL");
+    // A power cut may cost the last reports, never the file; taking them in again costs nothing.
+    database.exec("PRAGMA synchronous = NORMAL");
     const version = Number((database.prepare("PRAGMA user_version").get() as { user_version: number }).user_version);
     if (version > FORMAT)
       throw new UserError(`${path} was written by a newer Zandrel (report format ${version}): update Zandrel.`);
@@ -205,12 +260,13 @@ export function openReportStore(path: string): ReportStore {
           spf_aligned INTEGER NOT NULL, signer_passes INTEGER NOT NULL, spf_passes INTEGER NOT NULL, overrides TEXT NOT NULL
         ) STRICT;
         CREATE TABLE IF NOT EXISTS tally (
-          origin INTEGER NOT NULL, day INTEGER NOT NULL, disposition TEXT NOT NULL, count INTEGER NOT NULL,
-          PRIMARY KEY (origin, day, disposition)
+          origin INTEGER NOT NULL, week INTEGER NOT NULL, disposition TEXT NOT NULL, count INTEGER NOT NULL,
+          PRIMARY KEY (origin, week, disposition)
         ) STRICT, WITHOUT ROWID;
         PRAGMA user_version = ${FORMAT};
         COMMIT;
       `);
+    database.exec("CREATE TEMP TABLE staged (origin INTEGER, disposition TEXT, count INTEGER)");
     return new ReportStore(database, path);
   } catch (error) {
     if (error instanceof UserError) throw error;

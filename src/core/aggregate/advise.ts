@@ -3,7 +3,7 @@ import { isCovered, type Network, networkOf } from "../spf/index.ts";
 import type { Reason, Source } from "./sources.ts";
 
 /** What has to be done about one source, the most urgent first. */
-export interface Repair {
+interface Repair {
   readonly source: string;
   readonly service?: string;
   /** Messages of its own that a stricter policy would have stopped. */
@@ -15,7 +15,7 @@ export interface Repair {
 }
 
 /** One way the policy could be tightened. */
-export interface NextStep {
+interface NextStep {
   readonly policy: Policy;
   /** Undefined where there is too little to go by. */
   readonly safe: boolean | undefined;
@@ -50,7 +50,7 @@ export interface AdviceFacts {
 }
 
 /** Reports must cover this many days before a step is called safe: a newsletter may go out once a month. */
-export const LEAST_DAYS = 14;
+const LEAST_DAYS = 14;
 /** Share of a service's mail that may fail without its being misconfigured: forwarding breaks some of everybody's. */
 const TOLERATED = 0.02;
 

@@ -39,12 +39,35 @@ interface RowParts {
 
 const emptyRow = (): RowParts => ({ reasons: [], dkimResults: [], spfResults: [] });
 
-const domainOf = (text: string | undefined): DomainName | undefined => {
-  if (text === undefined || text === "") return undefined;
+/** Values that come again in nearly every row, and what they mean. */
+class Memo<T> {
+  readonly #known = new Map<string, T>();
+  readonly #find: (text: string) => T;
+  constructor(find: (text: string) => T) {
+    this.#find = find;
+  }
+  of(text: string): T {
+    let found = this.#known.get(text);
+    if (found === undefined && !this.#known.has(text)) {
+      if (this.#known.size > 10_000) this.#known.clear();
+      this.#known.set(text, (found = this.#find(text)));
+    }
+    return found as T;
+  }
+}
+
+const domains = new Memo((text: string): DomainName | undefined => {
   // Some receivers write the whole address.
   const parsed = parseName(text.slice(text.lastIndexOf("@") + 1).replace(/\.$/, ""));
   return parsed.ok && parsed.value !== "." && text !== "@" ? parsed.value : undefined;
-};
+});
+const domainOf = (text: string | undefined): DomainName | undefined =>
+  text === undefined || text === "" ? undefined : domains.of(text);
+
+/** An address in its usual spelling; undefined where it is none. */
+const addresses = new Memo((text: string): string | undefined =>
+  ipaddr.isValid(text) ? ipaddr.process(text).toString() : undefined,
+);
 
 /** Seconds since 1970, from what receivers write: seconds, milliseconds, or a date. */
 function timeOf(text: string | undefined): number | undefined {
@@ -56,6 +79,10 @@ function timeOf(text: string | undefined): number | undefined {
 }
 
 const policyOf = (text: string | undefined): Policy | undefined => POLICIES.find((one) => one === text?.toLowerCase());
+
+const NO_OVERRIDES: readonly Override[] = [];
+const overrideOf = (text: string): Override =>
+  OVERRIDES.find((known) => known === text.toLowerCase().replaceAll("-", "_")) ?? "other";
 
 /** Reports older than this, or from the future, are mistaken or made up. 2012 is before anybody sent one. */
 const EARLIEST = Date.UTC(2012, 0, 1) / 1000;
@@ -196,7 +223,8 @@ export class ReportReader {
 
   #finished(row: RowParts, fail: (kind: ReportProblem["kind"], because: string) => never): ReportRow {
     const ip = row.ip?.replace(/\s/g, "") ?? "";
-    if (!ipaddr.isValid(ip))
+    const address = addresses.of(ip);
+    if (address === undefined)
       return fail(
         ip === "" ? "missing" : "bad-value",
         ip === "" ? "a row names no sending server" : `“${ip.slice(0, 50)}” is not an address`,
@@ -215,24 +243,18 @@ export class ReportReader {
     const signer = domainOf(signed?.domain);
     const spfDomain = domainOf(checked?.domain) ?? envelope;
     return {
-      ip: ipaddr.process(ip).toString(),
+      ip: address,
       count: Number(row.count),
       disposition: policyOf(row.disposition) ?? "none",
       dkimAligned: row.dkim?.toLowerCase() === "pass",
       spfAligned: row.spf?.toLowerCase() === "pass",
-      overrides: [
-        ...new Set(
-          row.reasons.map(
-            (one): Override => OVERRIDES.find((known) => known === one.toLowerCase().replaceAll("-", "_")) ?? "other",
-          ),
-        ),
-      ],
+      overrides: row.reasons.length === 0 ? NO_OVERRIDES : [...new Set(row.reasons.map(overrideOf))],
       from,
-      ...(envelope === undefined ? {} : { envelope }),
-      ...(signer === undefined ? {} : { signer }),
-      ...(signed?.selector === undefined ? {} : { selector: signed.selector.slice(0, 200) }),
+      envelope,
+      signer,
+      selector: signed?.selector?.slice(0, 200),
       signerPasses: signed !== undefined && passes(signed),
-      ...(spfDomain === undefined ? {} : { spfDomain }),
+      spfDomain,
       spfPasses: checked !== undefined && passes(checked),
     };
   }
@@ -284,4 +306,7 @@ export class ReportReader {
 }
 
 /** An element's name without its namespace's prefix. */
-const local = (name: string): string => name.slice(name.indexOf(":") + 1);
+const local = (name: string): string => {
+  const colon = name.indexOf(":");
+  return colon === -1 ? name : name.slice(colon + 1);
+};

@@ -40,13 +40,13 @@ export interface ReportRow {
   readonly overrides: readonly Override[];
   readonly from: DomainName;
   /** The domain of the envelope sender; undefined where the receiver does not say. */
-  readonly envelope?: DomainName;
+  readonly envelope?: DomainName | undefined;
   /** The first passing signature's domain, or the first one's. */
-  readonly signer?: DomainName;
-  readonly selector?: string;
+  readonly signer?: DomainName | undefined;
+  readonly selector?: string | undefined;
   readonly signerPasses: boolean;
   /** The domain SPF was checked for. */
-  readonly spfDomain?: DomainName;
+  readonly spfDomain?: DomainName | undefined;
   readonly spfPasses: boolean;
 }
 

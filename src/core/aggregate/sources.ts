@@ -24,7 +24,7 @@ export const REASONS = ["forwarded", "wrong-signer", "wrong-return-path", "nothi
 export type Reason = (typeof REASONS)[number];
 
 /** One week of a source; `week` is the day since 1970 its Monday is. */
-export interface SourceWeek {
+interface SourceWeek {
   readonly week: number;
   readonly messages: number;
   readonly aligned: number;
@@ -90,13 +90,13 @@ function titleOf(seen: Seen): string {
   return blockOf(seen.ip);
 }
 
-/** Weeks begin on Monday; day 0 was a Thursday. */
-const weekOf = (day: number): number => day - ((day + 3) % 7);
+/** The Monday of a day's week, both in days since 1970; day 0 was a Thursday. */
+export const weekOf = (day: number): number => day - ((day + 3) % 7);
 
 /** Names kept of each kind, and sources told apart; the rest of a flood of forgers is one. */
 const MOST_NAMES = 5;
 const MOST_SOURCES = 2000;
-export const EVERYBODY_ELSE = "everybody else";
+const EVERYBODY_ELSE = "everybody else";
 
 class Counter {
   readonly #counts = new Map<string, number>();
