@@ -46,7 +46,7 @@ export function measuring(folder) {
       ...options,
     });
     const taken = performance.now() - start;
-    if (status > 1) throw new Error(`${argv.join(" ")} ended with ${status}: ${stderr}`);
+    if (status === null || status === 2) throw new Error(`${argv.join(" ")} ended with ${status}: ${stderr}`);
     return { taken, peak: Number(/peak (\d+)/.exec(String(stderr))?.[1]) / 1024 };
   };
 }

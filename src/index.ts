@@ -17,6 +17,7 @@
  * 13. What is wrong with a key: `parseKey(["v=DKIM1; p=MIIB…"]).problem?.message`
  * 14. Everything that is wrong with a domain: `await audit({ domain, role: "main", lookup, world, … })`
  */
+export { adviseOn, ReportReader, sourcesOf } from "./core/aggregate/index.ts";
 export * from "./core/ask/index.ts";
 export * from "./core/ask/intake/index.ts";
 export * from "./core/audit/index.ts";

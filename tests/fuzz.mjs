@@ -14,6 +14,7 @@ import {
   parseSignature,
   parseSpf,
   parseZone,
+  ReportReader,
   zoneLookup,
   zonesOf,
 } from "../dist/index.js";
@@ -160,6 +161,27 @@ const ZONE = [
   "example.",
   "a b 1 1 1 1 1",
 ];
+const REPORT = [
+  "<feedback>",
+  "</feedback>",
+  "<report_metadata><org_name>a</org_name><report_id>1</report_id><date_range><begin>1772323200</begin></date_range></report_metadata>",
+  "<policy_published><domain>brackwater.example</domain></policy_published>",
+  "<record>",
+  "</record>",
+  "<row><source_ip>192.0.2.1</source_ip><count>1</count></row>",
+  "<identifiers>",
+  "<auth_results><dkim><result>pass</result></dkim></auth_results>",
+  "<count>-1</count>",
+  "<!DOCTYPE a>",
+  "&amp;",
+  "&b;",
+  "<",
+  ">",
+  "]]>",
+  "<![CDATA[",
+  " ",
+  "x",
+];
 const built = (words, most) => many(most, () => (random() < 0.05 ? noise() : pick(words)));
 
 const lookup = zoneLookup(
@@ -217,6 +239,15 @@ const TARGETS = {
       ? !/[\r\n](?!\t|\n)/.test(authenticationResults("mx", judged.value).replaceAll("\r\n\t", ""))
       : octets.length === 0;
   },
+  report: (text) => {
+    let rows = 0;
+    const reader = new ReportReader(() => rows++);
+    const cut = below(text.length + 1);
+    reader.write(text.slice(0, cut));
+    reader.write(text.slice(cut));
+    const ended = reader.end(1_772_442_000);
+    return "head" in ended ? ended.head.domain.endsWith(".") : ended.problem.because.length > 0;
+  },
   name: (text) => {
     const parsed = parseName(text);
     return !parsed.ok || (parseName(parsed.value).ok && parseName(parsed.value).value === parsed.value);
@@ -234,6 +265,7 @@ const WORDS = {
   message: MAIL,
   name: ["a", "-", ".", "\\", "\\046", "xn--", "ü", "_", "@", "*", "brackwater.example"],
   "zone file": ZONE,
+  report: REPORT,
 };
 /** How often each is chosen: what is dear to run comes less often. */
 const turns = Object.keys(TARGETS).flatMap((target) =>

@@ -175,6 +175,24 @@ try {
       "--write",
     ]),
   ]);
+  const reported = join(folder, "reported");
+  cpSync(demo, reported, { recursive: true });
+  const asks = ["heronpost", "swiftquill"].map(
+    (service) =>
+      `  - id: ${service}-sending\n    service: ${service}\n    purpose: sending\n    records: |\n      ${service} CNAME links.${service}.example.\n`,
+  );
+  const domainFile = join(reported, "domains/brackwater.example.yaml");
+  writeFileSync(domainFile, readFileSync(domainFile, "utf8") + asks.join(""));
+  const onReports = async (argv, files = world) => ({
+    shown: `zandrel ${argv.join(" ")}${files.length > 0 ? " …" : ""}`,
+    printed: await run([...argv, ...files], { cwd: reported }),
+  });
+  await run(["dmarc", "import", path("../../demo/reports")], { cwd: reported });
+  await shoot("advise", [await onReports(["dmarc", "sources", "--html", "sources.html"]), await onReports(["dmarc", "advise"])]);
+  const sources = await browser.newPage({ viewport: { width: 1280, height: 1000 } });
+  await sources.goto(`file://${join(reported, "sources.html")}`);
+  await sources.screenshot({ path: path("sources.png") });
+  await sources.close();
   await shoot("help", [await zandrel(["--help"])]);
 } finally {
   lab.kill();

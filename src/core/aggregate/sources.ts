@@ -113,6 +113,16 @@ class Counter {
   }
 }
 
+/** Whom a kind of message belongs to. */
+interface Belonging {
+  readonly service: KnownService | undefined;
+  readonly title: string;
+  readonly block: string;
+}
+
+/** Kinds of messages whose origin is remembered. */
+const MOST_KNOWN = 50_000;
+
 interface Gathering {
   readonly title: string;
   readonly service: string | undefined;
@@ -133,17 +143,21 @@ interface Gathering {
 /** Sums up who sends as us, the busiest first, in one pass and in bounded memory. */
 export function sourcesOf(all: Iterable<Seen>, services: readonly KnownService[]): Source[] {
   const gathered = new Map<string, Gathering>();
-  // Which service an address belongs to is asked again and again.
-  const known = new Map<string, KnownService | undefined>();
+  // Who an address and what it is authenticated as belong to is asked again and again.
+  const known = new Map<string, Belonging>();
+  let last: { readonly key: string; readonly belonging: Belonging } | undefined;
   for (const seen of all) {
-    const key = `${seen.ip} ${seen.signerPasses ? seen.signer : ""} ${seen.spfPasses ? seen.spfDomain : ""}`;
-    if (!known.has(key)) {
-      if (known.size > 50_000) known.clear();
-      known.set(key, serviceOf(seen, services));
+    const key = `${seen.ip} ${seen.signerPasses ? seen.signer : ""} ${seen.spfPasses ? seen.spfDomain : ""} ${seen.dkimAligned} ${seen.spfAligned}`;
+    let belonging = last?.key === key ? last.belonging : known.get(key);
+    if (belonging === undefined) {
+      const found = serviceOf(seen, services);
+      belonging = { service: found, title: found?.title ?? titleOf(seen), block: blockOf(seen.ip) };
+      if (known.size > MOST_KNOWN) known.clear();
+      known.set(key, belonging);
     }
-    const service = known.get(key);
-    const wanted = service?.title ?? titleOf(seen);
-    const title = gathered.has(wanted) || gathered.size < MOST_SOURCES ? wanted : EVERYBODY_ELSE;
+    last = { key, belonging };
+    const { service, block } = belonging;
+    const title = gathered.has(belonging.title) || gathered.size < MOST_SOURCES ? belonging.title : EVERYBODY_ELSE;
     let one = gathered.get(title);
     if (one === undefined) {
       one = {
@@ -173,7 +187,7 @@ export function sourcesOf(all: Iterable<Seen>, services: readonly KnownService[]
     if (seen.dkimAligned) one.byDkim += count;
     if (seen.spfAligned) one.bySpf += count;
     if (seen.spfAligned && !seen.dkimAligned) one.bySpfOnly += count;
-    one.blocks.add(blockOf(seen.ip), count);
+    one.blocks.add(block, count);
     one.signers.add(seen.signer === undefined ? undefined : plain(seen.signer), count);
     one.envelopes.add(seen.spfDomain === undefined ? undefined : plain(seen.spfDomain), count);
     one.from.add(plain(seen.from), count);
