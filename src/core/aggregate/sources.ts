@@ -13,10 +13,9 @@ export interface KnownService {
   readonly networks: readonly Network[];
 }
 
-/** Messages of one kind on one day, as reports have them. */
-export interface Seen extends Omit<ReportRow, "count"> {
-  readonly day: number;
-  readonly count: number;
+/** Messages of one kind, as reports have them, and how many there were when. */
+export interface Seen extends Omit<ReportRow, "count" | "disposition"> {
+  readonly counts: readonly { readonly day: number; readonly disposition: Policy; readonly count: number }[];
 }
 
 /** Why messages are not proven to be ours, each a stable word. */
@@ -178,10 +177,20 @@ export function sourcesOf(all: Iterable<Seen>, services: readonly KnownService[]
       };
       gathered.set(title, one);
     }
-    const { count } = seen;
     const aligned = isAligned(seen);
+    let count = 0;
+    for (const part of seen.counts) {
+      count += part.count;
+      one.dispositions[part.disposition] += part.count;
+      const week = weekOf(part.day);
+      const sum = one.weeks.get(week);
+      if (sum === undefined) one.weeks.set(week, { messages: part.count, aligned: aligned ? part.count : 0 });
+      else {
+        sum.messages += part.count;
+        if (aligned) sum.aligned += part.count;
+      }
+    }
     one.messages += count;
-    one.dispositions[seen.disposition] += count;
     if (aligned) one.aligned += count;
     else one.reasons[reasonOf(seen)] += count;
     if (seen.dkimAligned) one.byDkim += count;
@@ -191,13 +200,6 @@ export function sourcesOf(all: Iterable<Seen>, services: readonly KnownService[]
     one.signers.add(seen.signer === undefined ? undefined : plain(seen.signer), count);
     one.envelopes.add(seen.spfDomain === undefined ? undefined : plain(seen.spfDomain), count);
     one.from.add(plain(seen.from), count);
-    const week = weekOf(seen.day);
-    const sum = one.weeks.get(week);
-    if (sum === undefined) one.weeks.set(week, { messages: count, aligned: aligned ? count : 0 });
-    else {
-      sum.messages += count;
-      if (aligned) sum.aligned += count;
-    }
   }
   return [...gathered.values()]
     .map(
