@@ -291,4 +291,57 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
     });
     expect(await sendUpdate({ ...request, apex: name("other.example") })).toMatchObject({ kind: "refused" });
   });
+
+  test("a key and a policy published there; a message signed with it is judged through the caching resolver", async () => {
+    const made = await own(["dkim", "new", "brackwater.example", "--selector", "r1", "--json"]);
+    expect(made.exit).toBe(0);
+    const compose = [
+      "dmarc",
+      "compose",
+      "brackwater.example",
+      "--policy",
+      "reject",
+      "--insist",
+      "--reports-to",
+      "d@brackwater.example",
+    ];
+    expect((await own([...compose, "--write"])).exit).toBe(0);
+    const only = ["--only", "own-mail-dkim-r1", "--only", "own-mail-dmarc"];
+    expect(await own(["publish", "brackwater.example", ...only])).toMatchObject({ exit: 0 });
+    await flips("_dmarc.brackwater.example", "p=reject");
+    const sign = ["dkim", "sign", "-", "--domain", "brackwater.example", "--selector", "r1", "--key", made.json.keyFile];
+    const message = "From: box@brackwater.example\r\nSubject: Tonight\r\n\r\nAll seats are taken.\r\n";
+    const signed = (await zandrel(folder, sign, { env, input: message })).out;
+    const judge = (input: string) =>
+      zandrel(
+        folder,
+        [
+          "message",
+          "judge",
+          "-",
+          "--ip",
+          "203.0.113.9",
+          "--helo",
+          "out.example",
+          "--mail-from",
+          "box@brackwater.example",
+          "--json",
+        ],
+        { env, input },
+      );
+    const [sound, changed] = await Promise.all([judge(signed), judge(signed.replace("taken", "free"))]);
+    expect([sound.exit, sound.json.spf.result, sound.json.dkim[0].result, sound.json.dmarc.result]).toEqual([
+      0,
+      "fail",
+      "pass",
+      "pass",
+    ]);
+    expect([changed.exit, changed.json.dkim[0].reason, changed.json.dmarc.disposition]).toEqual([1, "body-changed", "reject"]);
+    const checked = await own(["dkim", "check", "brackwater.example", "--json"]);
+    expect(checked.json.keys).toMatchObject([{ selector: "r1", state: "usable", bits: 2048 }]);
+    const audited = (await own(["audit", "brackwater.example", "--json", "--fail-on", "never"])).json.domains[0];
+    const ids = audited.findings.map((one: { id: string }) => one.id);
+    expect(ids).toEqual(expect.arrayContaining(["one-server", "mx-missing"]));
+    expect(ids.filter((id: string) => /^(dkim-(none|missing|cut)|dmarc-missing|spf-missing)$/.test(id))).toEqual([]);
+  });
 });

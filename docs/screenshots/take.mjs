@@ -179,7 +179,7 @@ try {
   cpSync(demo, reported, { recursive: true });
   const asks = ["heronpost", "swiftquill"].map(
     (service) =>
-      `  - id: ${service}-sending\n    service: ${service}\n    purpose: sending\n    records: |\n      ${service} CNAME links.${service}.example.\n`,
+      `  - id: ${service}-sending\n    service: ${service}\n    purpose: sending\n    spf: include:spf.${service}.example\n    records: |\n      ${service} CNAME links.${service}.example.\n`,
   );
   const domainFile = join(reported, "domains/brackwater.example.yaml");
   writeFileSync(domainFile, readFileSync(domainFile, "utf8") + asks.join(""));

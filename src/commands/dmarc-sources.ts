@@ -66,10 +66,11 @@ export function percent(part: number, whole: number): string {
 
 const BARS = " ▁▂▃▄▅▆▇█";
 
-/** Weeks as bars, one a week, each as high as its share of the busiest. */
-function trend(weeks: Result["sources"][number]["weeks"]): string {
-  const most = Math.max(1, ...weeks.map((week) => week.messages));
-  return weeks.map((week) => BARS[Math.ceil((week.messages / most) * (BARS.length - 1))]).join("");
+/** Weeks as bars, each as high as its share of the busiest; `all` are the weeks that any source has. */
+function trend(weeks: Result["sources"][number]["weeks"], all: readonly string[]): string {
+  const counts = all.map((week) => weeks.find((one) => one.week === week)?.messages ?? 0);
+  const most = Math.max(1, ...counts);
+  return counts.map((count) => BARS[Math.ceil((count / most) * (BARS.length - 1))]).join("");
 }
 
 export default command<Result>({
@@ -109,11 +110,12 @@ export default command<Result>({
       };
     }),
   present({ domain, reports, receivers, from, to, messages, aligned, sources, page }, { style, width }) {
+    const all = [...new Set(sources.flatMap((one) => one.weeks.map(({ week }) => week)))].sort();
     const rows = sources.map((one) => [
       one.messages.toLocaleString("en").padStart(9),
       percent(one.aligned, one.messages).padStart(6),
       one.service === null ? `unknown: ${visible(one.title)}` : visible(one.title),
-      trend(one.weeks),
+      trend(one.weeks, all),
     ]);
     const details = sources.flatMap((one) => {
       const why = REASONS.filter((reason) => one.reasons[reason] > 0).map(
