@@ -175,6 +175,14 @@ describe("the receiver's verdict (RFC 7489 section 6.6)", () => {
       disposition,
     ]);
   });
+  test("a MIME bomb is a body like any other: nothing of it is unpacked", async () => {
+    const parts = Array.from(
+      { length: 20_000 },
+      (_, i) => `Content-Type: multipart/mixed; boundary="b${i}"\r\n\r\n--b${i}\r\n`,
+    ).join("");
+    const verdict = await judge(await signed(`From: box@brackwater.example\r\nMIME-Version: 1.0\r\n${parts}`), THEIRS);
+    expect([verdict.dkim[0]?.result, verdict.dmarc.result, verdict.header.fields.length]).toEqual(["pass", "pass", 4]);
+  });
   test("what cannot be asked is never a failure", async () => {
     const silent: Lookup = { ask: async () => failed("timeout", "nobody answered") };
     const verdict = await judge(await signed(MAIL), OURS, silent);
