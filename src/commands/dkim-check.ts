@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { checkSelector, keyNameOf, type SelectorCheck, USUAL_SELECTORS } from "../core/dkim/index.ts";
+import { checkSelector, keyNameOf, type SelectorCheck, usualSelectors } from "../core/dkim/index.ts";
 import { memoized } from "../core/lookup/index.ts";
 import { type DomainName, displayName, isBelow, labelsOf } from "../core/name/index.ts";
 import { EXIT, UserError } from "../core/user-error.ts";
@@ -76,12 +76,13 @@ export default command<Result>({
     try {
       const lookup = memoized(looking.world);
       const known = selectors.length > 0 ? selectors : knownSelectors(workspace, domain, looking.names);
-      const usual = selectors.length > 0 ? [] : USUAL_SELECTORS.filter((one) => !known.includes(one));
+      const usual = selectors.length > 0 ? [] : usualSelectors(domain).filter((one) => !known.includes(one));
       const check = (selector: string) => checkSelector(domain, selector, lookup, privateKeyOf(workspace, domain, selector));
       const wanted = await Promise.all(known.map(check));
       const tried = await Promise.all(usual.map(check));
-      // A wildcard that answers every usual selector is one thing to say, not forty.
-      const found = tried.filter((one) => one.state !== "absent" && !one.remarks.some((remark) => remark.kind === "wildcard"));
+      // A wildcard answers every selector, one that nobody made too; what it says is no key of the domain.
+      const nobody = usual.length === 0 ? undefined : await check("zandrel-looks-for-wildcards");
+      const found = nobody?.state === "absent" ? tried.filter((one) => one.state !== "absent") : [];
       const shown = [...wanted, ...found.filter((one) => one.state !== "unknown" || wanted.length === 0)];
       const states = shown.map((one) => one.state);
       const exit =

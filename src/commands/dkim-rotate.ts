@@ -5,7 +5,7 @@ import { type DomainName, displayName } from "../core/name/index.ts";
 import { holdOf } from "../core/spread/index.ts";
 import { EXIT, UserError } from "../core/user-error.ts";
 import { deadline, isoTime, wrap } from "../present/index.ts";
-import { hasKey, KEY_TYPES, type KeyType, keyPath, removeAsk } from "../workspace/index.ts";
+import { KEY_TYPES, type KeyType, removeAsk } from "../workspace/index.ts";
 import { command } from "./command.ts";
 import { knownSelectors } from "./dkim-check.ts";
 import { makeKey, newKeyShape } from "./dkim-new.ts";
@@ -83,7 +83,8 @@ export default command<Result>({
       const newId = idFor(to, "dkim");
       const revokedId = idFor(from, "revoked");
       if (args.write === true) {
-        if (!hasKey(keyPath(workspace.folder, domain.name, to)) && !domain.asks.some((ask) => ask.id === newId)) {
+        // A key file without its ask, as a kill in between leaves it, is refused: the empty key must never come alone.
+        if (!domain.asks.some((ask) => ask.id === newId)) {
           made = await makeKey(domain.name, to, args.type as KeyType, workspace.folder, workspace, args, context);
           asks.push(newId);
         }

@@ -78,7 +78,13 @@ export default command<Result>({
       const existing = found.at === domain ? found.record : undefined;
       const policy = args.policy as Policy;
       const inReports = workspace?.hasReports === true && policy !== "none" && inWorkspace !== undefined;
-      const allowed = inReports ? await reportsAllow(args, context, domain, policy).catch(() => undefined) : undefined;
+      const allowed = inReports
+        ? await reportsAllow(args, context, domain, policy).catch((error) => {
+            // Without reports that can be read nothing is allowed by them; a defect stays one.
+            if (!(error instanceof UserError)) throw error;
+            return undefined;
+          })
+        : undefined;
       const composed = composeDmarc(
         {
           policy,

@@ -38,6 +38,16 @@ function refusal(
   return undefined;
 }
 
+/** The chunks of a report; what goes wrong with unpacking them is the report's own trouble, and nobody else's. */
+async function* unpacked(xml: AsyncIterable<Buffer>, unpacking: { trouble?: string }): AsyncGenerator<Buffer> {
+  try {
+    yield* xml;
+  } catch (error) {
+    if (error instanceof UserError) throw error;
+    unpacking.trouble = (error as Error).message;
+  }
+}
+
 export default command<Result>({
   name: "dmarc import",
   operands: "FILE|FOLDER|MBOX|MAILDIR|-..",
@@ -78,15 +88,14 @@ export default command<Result>({
                 onRow(row);
               });
               const decoder = new TextDecoder();
-              try {
-                for await (const chunk of found.xml) {
-                  reader.write(decoder.decode(chunk, { stream: true }));
-                  // The rest of a broken report is not even unpacked.
-                  if (reader.problem !== undefined) break;
-                }
-              } catch (error) {
-                if (error instanceof UserError) throw error;
-                aside(title, "cut", `it cannot be unpacked: ${(error as Error).message}`);
+              const unpacking: { trouble?: string } = {};
+              for await (const chunk of unpacked(found.xml, unpacking)) {
+                reader.write(decoder.decode(chunk, { stream: true }));
+                // The rest of a broken report is not even unpacked.
+                if (reader.problem !== undefined) break;
+              }
+              if (unpacking.trouble !== undefined) {
+                aside(title, "cut", `it cannot be unpacked: ${unpacking.trouble}`);
                 return undefined;
               }
               const ended = reader.end(now);

@@ -95,15 +95,13 @@ export async function withReports<T>(
   if (more.length > 0) throw new UserError(`zandrel ${name} wants one domain: for example zandrel ${name} brackwater.example.`);
   const span = args.days as number;
   if (!(Number.isInteger(span) && span >= 1 && span <= 3660)) throw new UserError("--days wants a whole number from 1 to 3660.");
+  // Looking makes no file.
+  if (!workspace.hasReports) throw noReports(operand === undefined ? undefined : nameOperand(operand));
   const store = await workspace.openReports();
   try {
     const domain = pick(operand, workspace, store, name);
     const { reports, receivers, lastDay } = store.extent(domain);
-    if (lastDay === undefined)
-      throw new UserError(
-        `there is no report about ${domain.slice(0, -1)} yet: take some in with zandrel dmarc import.`,
-        EXIT.undetermined,
-      );
+    if (lastDay === undefined) throw noReports(domain);
     const from = lastDay - span + 1;
     const looking = openLooking(args, context, workspace.settings, [domain]);
     try {
@@ -129,12 +127,17 @@ export async function withReports<T>(
   }
 }
 
+const noReports = (domain: DomainName | undefined): UserError =>
+  new UserError(
+    `there ${domain === undefined ? "are no reports" : `is no report about ${domain.slice(0, -1)}`} yet: take some in with zandrel dmarc import.`,
+    EXIT.undetermined,
+  );
+
 function pick(operand: string | undefined, workspace: Workspace, store: ReportStore, name: string): DomainName {
   if (operand !== undefined) return nameOperand(operand);
   const reported = workspace.domains.filter((one) => store.extent(one.name).reports > 0);
   const [only, ...others] = reported;
-  if (only === undefined)
-    throw new UserError("there are no reports yet: take some in with zandrel dmarc import.", EXIT.undetermined);
+  if (only === undefined) throw noReports(undefined);
   if (others.length > 0)
     throw new UserError(
       `there are reports about ${reported.map((one) => one.name.slice(0, -1)).join(", ")}: name one, for example zandrel ${name} ${only.name.slice(0, -1)}.`,

@@ -1,5 +1,5 @@
 import { createPrivateKey, generateKeyPairSync, type KeyObject } from "node:crypto";
-import { closeSync, existsSync, fsyncSync, mkdirSync, openSync, writeSync } from "node:fs";
+import { closeSync, fsyncSync, mkdirSync, openSync, writeSync } from "node:fs";
 import { dirname, join } from "node:path";
 import type { DomainName } from "../core/name/index.ts";
 import { UserError } from "../core/user-error.ts";
@@ -53,5 +53,3 @@ export function readPrivateKey(path: string): KeyObject {
 /** The selectors whose private keys the workspace has for a domain. */
 export const keySelectors = (folder: string, domain: DomainName): string[] =>
   filesIn(join(folder, "keys", domain.slice(0, -1)), ".pem").map((file) => file.slice(0, -4));
-
-export const hasKey = (path: string): boolean => existsSync(path);

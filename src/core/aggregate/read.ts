@@ -252,7 +252,7 @@ export class ReportReader {
       from,
       envelope,
       signer,
-      selector: signed?.selector?.slice(0, 200),
+      selector: signed?.selector?.replace(/[^\w.-]/g, "_").slice(0, 200),
       signerPasses: signed !== undefined && passes(signed),
       spfDomain,
       spfPasses: checked !== undefined && passes(checked),

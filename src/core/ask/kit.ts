@@ -1,6 +1,6 @@
 import { z } from "zod";
-import { POLICIES } from "../dmarc/index.ts";
-import { type DomainName, displayName, under } from "../name/index.ts";
+import { dmarcNameOf, POLICIES } from "../dmarc/index.ts";
+import { type DomainName, displayName } from "../name/index.ts";
 import { octetsOf, type ResourceRecord } from "../record/index.ts";
 import { err, ok, type Result } from "../result.ts";
 import { parseSpf } from "../spf/index.ts";
@@ -155,4 +155,4 @@ export function fillKit(
 }
 
 /** Where the DMARC record of a domain stands. */
-export const dmarcName = (domain: DomainName): DomainName => under("_dmarc." as DomainName, domain) as DomainName;
+export const dmarcName = (domain: DomainName): DomainName => dmarcNameOf(domain) as DomainName;

@@ -368,6 +368,20 @@ describe("findings", () => {
   });
 });
 
+test("a source that could not be asked has not moved", async () => {
+  const shrunk = [{ term: "include:spf.heronpost.example", addresses: ["ip4:198.51.100.64/27"] }];
+  const ids = async (silent?: RegExp) =>
+    (await look({ input: { shrunk }, ...(silent === undefined ? {} : { silent }) })).findings.map((one) => one.id);
+  expect(await ids()).not.toContain("spf-moved");
+  expect(await ids(/^spf\.heronpost/)).not.toContain("spf-moved");
+});
+
+test("a name as long as names may be is audited too", async () => {
+  const long = name(`${"a".repeat(60)}.${"b".repeat(60)}.${"c".repeat(60)}.${"d".repeat(50)}.example`);
+  const lookup: Lookup = { ask: async () => ({ kind: "nxdomain", chain: [], authoritative: true }) };
+  expect((await look({ input: { domain: long, lookup, world: lookup } })).findings.map((one) => one.id)).toContain("spf-missing");
+});
+
 test("what could not be asked is listed, and never reported as missing", async () => {
   const { findings, unasked } = await look({ silent: /brackwater\.example\.$/ });
   expect(unasked.map((one) => `${one.type} ${one.name}`)).toEqual(

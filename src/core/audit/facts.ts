@@ -1,5 +1,5 @@
 import type { KeyObject } from "node:crypto";
-import { checkSelector, type SelectorCheck, USUAL_SELECTORS } from "../dkim/index.ts";
+import { checkSelector, type SelectorCheck, usualSelectors } from "../dkim/index.ts";
 import {
   type Discovery,
   type DmarcRecord,
@@ -15,6 +15,7 @@ import { type Answer, type Authority, type Lookup, memoized } from "../lookup/in
 import { type DomainName, displayName, name as nameOf, under } from "../name/index.ts";
 import { type DataOf, isOfType, joined, type KnownType, textOf } from "../record/index.ts";
 import { isSpf, type SpfTree, spfAt, spfTree } from "../spf/index.ts";
+import { confirmedReverse } from "../verdict/index.ts";
 
 /** What the audit is told; everything else it asks the DNS for. */
 export interface AuditInput {
@@ -118,7 +119,7 @@ export interface Facts extends AuditInput {
   readonly mtaStsHost: Host;
   readonly tlsRpt: There<"TXT">;
   /** Single addresses the SPF record names, and whether their names lead back to them. */
-  readonly reverse: readonly { readonly address: string; readonly names: Answer; readonly confirmed: boolean }[];
+  readonly reverse: readonly { readonly address: string; readonly holds: boolean | undefined; readonly because: string }[];
 }
 
 /** A label that nobody would make. */
@@ -199,7 +200,9 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
   ]);
   // A wildcard would answer for these names too, and says nothing about a mistake.
   const wild = [anyA, anyTxt].some((there) => there.data.length > 0);
-  const doubledNames = ["", "www.", "_dmarc.", "_domainkey."].flatMap((prefix) => below(`${prefix}${domain.slice(0, -1)}`) ?? []);
+  const twice = under(domain, domain);
+  const doubledNames =
+    twice === undefined ? [] : [twice, ...["www", "_dmarc", "_domainkey"].flatMap((label) => below(label, twice) ?? [])];
   const doubled = wild
     ? []
     : (await Promise.all(doubledNames.map(async (name) => ({ name, answer: await everywhere.ask(name, "TXT") })))).filter(
@@ -226,7 +229,11 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
     input.selectors.map(({ selector, own: key }) => checkSelector(domain, selector, everywhere, key)),
   );
   const usual = (
-    await Promise.all(USUAL_SELECTORS.filter((one) => !known.includes(one)).map((one) => checkSelector(domain, one, everywhere)))
+    await Promise.all(
+      usualSelectors(domain)
+        .filter((one) => !known.includes(one))
+        .map((one) => checkSelector(domain, one, everywhere)),
+    )
   ).filter((one) => one.state !== "absent" && one.state !== "unknown" && anyKey.data.length === 0);
   const [dmarcThere, dmarc, dmarcByList] = await Promise.all([
     dmarcAt(domain, everywhere),
@@ -262,11 +269,7 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
     .filter((address) => address.includes("."))
     .slice(0, MOST_REVERSE);
   const reverse = await Promise.all(
-    singles.map(async (address) => {
-      const names = await at(nameOf(`${address.split(".").reverse().join(".")}.in-addr.arpa`), "PTR");
-      const back = await Promise.all(names.data.slice(0, 3).map(({ target }) => at(target, "A")));
-      return { address, names: names.answer, confirmed: back.some((one) => one.data.some((data) => data.address === address)) };
-    }),
+    singles.map(async (address) => ({ address, ...(await confirmedReverse(address, everywhere)) })),
   );
   const [mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99] = await Promise.all([
     at(below("_mta-sts"), "TXT"),

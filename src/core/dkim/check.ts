@@ -39,8 +39,7 @@ export interface SelectorCheck {
 const GOOD_BITS = 2048;
 const LARGE_BITS = 4096;
 
-/** Selectors that are worth a look where nothing is known. */
-export const USUAL_SELECTORS: readonly string[] = [
+const USUAL_SELECTORS: readonly string[] = [
   ...["default", "dkim", "dk", "mail", "email", "smtp", "mx", "news", "tx", "ed", "ed25519", "rsa"],
   ...["k", "s", "m", "key", "sel", "selector", "dkim"].flatMap((stem) => [1, 2, 3].map((number) => `${stem}${number}`)),
 ];
@@ -52,6 +51,10 @@ export function keyNameOf(domain: DomainName, selector: string): DomainName | un
     : undefined;
   return parsed?.ok ? parsed.value : undefined;
 }
+
+/** Selectors that are worth a look where nothing is known, as far as their names fit. */
+export const usualSelectors = (domain: DomainName): string[] =>
+  USUAL_SELECTORS.filter((one) => keyNameOf(domain, one) !== undefined);
 
 /** Judges the key published at a selector (RFC 6376 section 3.6.2, RFC 8301). `own` is the private key it should belong to. */
 export async function checkSelector(

@@ -46,8 +46,6 @@ export interface DkimVerdict {
   /** Octets of the canonical body that are not covered by the signature. */
   readonly unsignedOctets: number;
   readonly signature?: Signature;
-  /** Where the body was changed: what was found. */
-  readonly bodyDigest?: string | undefined;
 }
 
 /** Keys at one selector that are tried. */
@@ -152,7 +150,7 @@ async function verifyOne(
   body: BodyHash,
   lookup: Lookup,
   now: number,
-): Promise<Ending & { testing?: boolean; bodyDigest?: string }> {
+): Promise<Ending & { testing?: boolean }> {
   if (signature.algorithm === "rsa-sha1")
     return ending("fail", "historic-algorithm", "it is made with rsa-sha1, which receivers no longer accept");
   if (signature.expires !== undefined && signature.expires < now)
@@ -163,8 +161,7 @@ async function verifyOne(
     );
   if (signature.length !== undefined && signature.length > body.length)
     return ending("fail", "body-cut", `it covers ${signature.length} octets of the body, and only ${body.length} arrived`);
-  if (body.digest !== signature.bodyHash)
-    return { ...ending("fail", "body-changed", "the body was changed after it was signed"), bodyDigest: body.digest };
+  if (body.digest !== signature.bodyHash) return ending("fail", "body-changed", "the body was changed after it was signed");
   const answer = await lookup.ask(signature.keyName, "TXT");
   if (answer.kind === "failed") return ending("temperror", "key-unreachable", `its key could not be asked for: ${answer.detail}`);
   if (answer.kind !== "found") return ending("permerror", "no-key", `there is no key at ${displayName(signature.keyName)}`);
@@ -215,7 +212,6 @@ export function verifySignatures(
             ? `${unsignedOctets} octets at the end of the body are not signed, and anybody may have added them`
             : outcome.because,
         bits: outcome.bits,
-        bodyDigest: outcome.bodyDigest,
       };
     }),
   );

@@ -293,6 +293,14 @@ describe("the judgement (RFC 7489 sections 3.1, 6.3 and 6.6.2)", () => {
     expect([verdict.result, verdict.policy, verdict.disposition]).toEqual(expected);
     if (record.includes("50")) expect(verdict.because).toContain("50 %");
   });
+  test("a walk that could not be finished is no failure", async () => {
+    const base = world({ [`_dmarc.${B}`]: "v=DMARC1; p=reject" });
+    const lookup: Lookup = {
+      ask: async (at, type) => (at === `_dmarc.m.${B}.` ? failed("timeout", "silence") : base.ask(at, type)),
+    };
+    const verdict = await evaluateDmarc(name(`news.${B}`), [by("dkim", `m.${B}`)], lookup);
+    expect([verdict.result, verdict.disposition]).toEqual(["temperror", "none"]);
+  });
   test("by the list, siblings below a public suffix are strangers", async () => {
     const verdict = await evaluateDmarc(
       name(B),

@@ -75,13 +75,16 @@ async function aligns(
   const mode = identifier.by === "spf" ? record.spfAlignment : record.dkimAlignment;
   if (identifier.domain === from.domain) return { ...identifier, mode, aligned: true };
   if (mode === "strict") return { ...identifier, mode, aligned: false };
-  const organizational =
-    how.way === "list"
-      ? how.organizationalDomain(identifier.domain)
-      : identifier.domain === from.organizational
-        ? from.organizational
-        : (await discoverByWalk(identifier.domain, lookup)).organizational;
-  return { ...identifier, mode, aligned: organizational === from.organizational };
+  if (how.way === "list")
+    return { ...identifier, mode, aligned: how.organizationalDomain(identifier.domain) === from.organizational };
+  if (identifier.domain === from.organizational) return { ...identifier, mode, aligned: true };
+  const other = await discoverByWalk(identifier.domain, lookup);
+  if (other.organizational === from.organizational) return { ...identifier, mode, aligned: true };
+  // Where a walk could not be finished, the two may well belong together: that is not known, and never a failure.
+  const unknown = other.failed !== undefined || from.failed !== undefined;
+  return unknown
+    ? { ...identifier, mode, aligned: true, passes: false, temporary: true }
+    : { ...identifier, mode, aligned: false };
 }
 
 /** What happens to a message that fails. RFC 7489 samples by `pct`, its successor tries out by `t=y`. */

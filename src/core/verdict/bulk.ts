@@ -30,7 +30,7 @@ const LONGEST_LINE = 998;
 const DATE = /^(?:[A-Za-z]{3}, *)?\d{1,2} [A-Za-z]{3} \d{4} \d{2}:\d{2}(?::\d{2})? (?:[+-]\d{4}|[A-Za-z]{1,5})(?: *\(.*\))?$/;
 
 /** Whether an address has a name that leads back to it (RFC 8499 “forward-confirmed reverse DNS”). */
-async function confirmedReverse(ip: string, lookup: Lookup): Promise<{ holds: boolean | undefined; because: string }> {
+export async function confirmedReverse(ip: string, lookup: Lookup): Promise<{ holds: boolean | undefined; because: string }> {
   const address = ipaddr.process(ip);
   const reverse =
     address.kind() === "ipv4"

@@ -320,9 +320,9 @@ export const bulk = rulesOf("bulk", [
     "Large receivers refuse mail from such servers.",
     ({ reverse }) =>
       reverse
-        .filter(({ names, confirmed }) => !confirmed && names.kind !== "failed")
-        .map(({ address }) => ({
-          evidence: `${address} has ${"no name, or one that leads elsewhere"}`,
+        .filter(({ holds }) => holds === false)
+        .map(({ because }) => ({
+          evidence: because,
           remedy: "ask whoever runs the server to set its reverse name",
         })),
   ],
