@@ -84,6 +84,38 @@ describe("networks", () => {
     ));
 });
 
+describe("parse then print", () => {
+  const domain = fc.constantFrom("heronpost.example", "spf.heronpost.example", "%{d2}", "%{ir}._spf.%{d}");
+  const term = fc.oneof(
+    fc.constantFrom("a", "mx", "ptr", "a/24//64", "mx//48", "?all", "moo=%{l}"),
+    fc
+      .tuple(fc.constantFrom("", "+", "-", "~", "?"), fc.constantFrom("include", "a", "mx", "exists", "ptr"), domain)
+      .map(([qualifier, name, of]) => `${qualifier}${name}:${of}`),
+    fc
+      .tuple(fc.integer({ min: 0, max: 255 }), fc.integer({ min: 0, max: 32 }))
+      .map(([last, prefix]) => `ip4:192.0.2.${last}/${prefix}`),
+    fc.integer({ min: 0, max: 128 }).map((prefix) => `ip6:2001:db8::1/${prefix}`),
+  );
+  test("the terms of a record, written one behind the other, are the record", () =>
+    fc.assert(
+      fc.property(fc.array(term, { maxLength: 12 }), (terms) => {
+        const text = ["v=spf1", ...terms].join(" ");
+        const record = read(text);
+        expect(["v=spf1", ...record.terms.map((one) => one.text)].join(" ")).toBe(text);
+        for (const one of record.terms) expect(text.slice(one.at, one.at + one.text.length)).toBe(one.text);
+      }),
+    ));
+  test("a block of addresses reads back as itself", () =>
+    fc.assert(
+      fc.property(fc.bigInt({ min: 0n, max: 2n ** 32n - 1n }), fc.integer({ min: 0, max: 32 }), (address, prefix) => {
+        const size = 1n << BigInt(32 - prefix);
+        const block = { family: 4, start: address - (address % size), prefix } as const;
+        const [one] = read(`v=spf1 ${networkTerm(block)}`).terms;
+        expect(one?.kind === "mechanism" && networkOf(one.address as string, one.prefix4)).toEqual(block);
+      }),
+    ));
+});
+
 describe("what a record allows, costs, and does for nothing", () => {
   test("the tree, its cost and its addresses", async () => {
     const tree = await grown("v=spf1 a:out.heronpost.example include:spf.heronpost.example -all");
