@@ -6,7 +6,16 @@ import { build } from "esbuild";
 const { version } = JSON.parse(readFileSync(new URL("package.json", import.meta.url), "utf8"));
 
 /** Native and server packages stay where npm put them; everything else travels in the bundle. */
-const OUTSIDE = ["libsql", "fastify", "selfsigned", "echarts"];
+const OUTSIDE = [
+  "libsql",
+  "fastify",
+  "selfsigned",
+  "echarts",
+  "smtp-server",
+  "http-message-signatures",
+  "nodemailer/lib/mail-composer",
+  "nodemailer/lib/smtp-connection",
+];
 
 /**
  * Loads what stays outside the bundle when the code that needs it runs. As static imports all of it would be
@@ -16,7 +25,7 @@ const lazyOutside = {
   name: "lazy-outside",
   setup(bundler) {
     const names = new Set([...OUTSIDE, ...builtinModules.flatMap((name) => [name, `node:${name}`])]);
-    bundler.onResolve({ filter: /^[a-z_:/0-9]+$/ }, ({ path, namespace }) => {
+    bundler.onResolve({ filter: /^[a-z_:/0-9-]+$/ }, ({ path, namespace }) => {
       if (!names.has(path)) return undefined;
       return namespace === "outside" ? { path, external: true } : { path, namespace: "outside" };
     });

@@ -3,11 +3,12 @@ import { STATES } from "../core/ask/index.ts";
 import { type DomainName, displayName, parseName } from "../core/name/index.ts";
 import { printRecord, recordsOf } from "../core/record/index.ts";
 import { closest, EXIT, type ExitCode, UserError } from "../core/user-error.ts";
-import { askService } from "../net/index.ts";
+import { askLink } from "../net/index.ts";
 import { deadline, isoTime, STATE_MARK, visible, wrap } from "../present/index.ts";
-import { type Domain, type Journal, readSecret, type Workspace } from "../workspace/index.ts";
+import type { Domain, Journal, Workspace } from "../workspace/index.ts";
 import { type Arguments, type Context, command } from "./command.ts";
-import { LOOKING, timeoutOf } from "./looking.ts";
+import { LOOKING } from "./looking.ts";
+import { linkOf } from "./services.ts";
 import { writing } from "./session.ts";
 import { cause, typed } from "./shapes.ts";
 import { type AskStanding, survey, wantedText } from "./survey.ts";
@@ -81,10 +82,10 @@ async function askTheService(
       answer: "not-asked",
       reason: `${service?.title ?? ask.service} cannot be asked from here: press verify on its page, then run zandrel prove ${ask.id} --confirmed`,
     };
-  const key =
-    service.key === undefined ? undefined : readSecret(service.key, `the key of ${service.title}`, workspace.folder, context.env);
-  const answer = await askService(service.link, key, { domain: typed(domain.name), purpose: ask.purpose }, timeoutOf(args));
-  if (!answer.ok) return { answer: "failed", reason: `${service.title} could not be asked: ${answer.error}` };
+  const answer = await askLink(linkOf(service.link, service, workspace, args, context), "check", {
+    body: { domain: typed(domain.name), purpose: ask.purpose },
+  });
+  if (!answer.ok) return { answer: "failed", reason: `${service.title} could not be asked: ${answer.error.because}` };
   return { answer: answer.value.verdict, reason: `${service.title} says: ${visible(answer.value.reason)}` };
 }
 

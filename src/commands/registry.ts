@@ -64,6 +64,36 @@ export const COMMANDS: readonly {
     load: () => import("./dmarc-advise.ts") as never,
   },
   { name: "message judge", summary: "judge messages as a receiver would", load: () => import("./message-judge.ts") as never },
+  {
+    name: "sender address",
+    summary: "have a sender address confirmed at a service",
+    load: () => import("./sender-address.ts") as never,
+  },
+  {
+    name: "sender domain",
+    summary: "have a domain accepted, and its signing turned on",
+    load: () => import("./sender-domain.ts") as never,
+  },
+  {
+    name: "sender credential",
+    summary: "passwords for sending, kept and never shown",
+    load: () => import("./sender-credential.ts") as never,
+  },
+  {
+    name: "sender settings",
+    summary: "SMTP settings for an application, checked",
+    load: () => import("./sender-settings.ts") as never,
+  },
+  {
+    name: "sender events",
+    summary: "what became of the mail, by day; the event feed",
+    load: () => import("./sender-events.ts") as never,
+  },
+  {
+    name: "sender link",
+    summary: "check that a service keeps the contract of the link",
+    load: () => import("./sender-link.ts") as never,
+  },
   { name: "audit", summary: "everything that is wrong with a domain, and what to do", load: () => import("./audit.ts") as never },
   { name: "helper", summary: "check the helper program of a DNS host", load: () => import("./helper.ts") as never },
   { name: "lab", summary: "run the stand-ins: DNS host, resolvers, services", load: () => import("./lab.ts") as never },

@@ -1,46 +1,92 @@
-import { z } from "zod";
 import { err, ok, type Result } from "../core/result.ts";
+import { type AnswerOf, type BodyOf, MOST_ANSWER, OPERATIONS, type OperationName, refusal } from "../core/sending/index.ts";
 
-/** The answer of a service to “do you see the record now?” (docs/service-link.md). */
-const checkAnswer = z.object({ verdict: z.enum(["accepted", "not-yet"]), reason: z.string().max(500), checkedAt: z.string() });
-export type CheckAnswer = z.output<typeof checkAnswer>;
+/** Where a service is asked, and with what. */
+export interface LinkTo {
+  readonly url: string;
+  /** The bearer key; undefined asks without one. */
+  readonly key: string | undefined;
+  /** Longest wait for the whole answer, in milliseconds. */
+  readonly timeout: number;
+}
 
-/** Asks a service, over its link, to check what it asked for. The error is half a sentence. */
-export async function askService(
-  link: string,
-  key: string | undefined,
-  question: { readonly domain: string; readonly purpose: string },
-  timeout: number,
-): Promise<Result<CheckAnswer, string>> {
+/**
+ * Why a service did not do what it was asked. `because` is half a sentence. `key`: the key is not good enough for it;
+ * `unknown`: there is no such thing; `not-now`: the service says what is missing; `failed`: nobody can say.
+ */
+export interface LinkFailure {
+  readonly kind: "key" | "unknown" | "not-now" | "failed";
+  readonly because: string;
+}
+
+const failed = (because: string) => err({ kind: "failed" as const, because });
+
+/** Reads an answer, and not more of it than any answer may have. */
+async function bounded(response: Response): Promise<unknown> {
+  const chunks: Uint8Array[] = [];
+  let length = 0;
+  for await (const chunk of response.body ?? []) {
+    length += chunk.length;
+    if (length > MOST_ANSWER) return undefined;
+    chunks.push(chunk);
+  }
   try {
-    const response = await fetch(`${link.replace(/\/$/, "")}/checks`, {
-      method: "POST",
-      headers: {
-        "content-type": "application/json",
-        accept: "application/json",
-        ...(key === undefined ? {} : { authorization: `Bearer ${key}` }),
-      },
-      body: JSON.stringify(question),
-      signal: AbortSignal.timeout(timeout),
-      redirect: "error",
-    });
-    if (response.status === 401 || response.status === 403) return err("it does not accept the key of this workspace");
-    if (!response.ok) return err(`it answered with HTTP status ${response.status}`);
-    const text = await response.text();
-    const answer = text.length <= 65_536 ? checkAnswer.safeParse(parseJson(text)) : undefined;
-    return answer?.success ? ok(answer.data) : err("its answer is not of the form docs/service-link.md describes");
-  } catch (error) {
-    const { name, cause } = error as Error & { cause?: NodeJS.ErrnoException };
-    return err(
-      name === "TimeoutError" ? `it did not answer within ${timeout / 1000} s` : `it cannot be reached (${cause?.code ?? name})`,
-    );
+    return JSON.parse(Buffer.concat(chunks).toString("utf8"));
+  } catch {
+    return undefined;
   }
 }
 
-function parseJson(text: string): unknown {
+/** Asks a service one thing over its link (docs/service-link.md). `at` fills the blanks of the path. */
+export async function askLink<N extends OperationName>(
+  { url, key, timeout }: LinkTo,
+  name: N,
+  { at = {}, body }: { readonly at?: Readonly<Record<string, string>>; readonly body?: BodyOf<N> } = {},
+): Promise<Result<AnswerOf<N>, LinkFailure>> {
+  const operation = OPERATIONS[name];
+  const path = operation.path.replace(/\{(\w+)\}/g, (_, blank: string) => encodeURIComponent(at[blank] ?? ""));
   try {
-    return JSON.parse(text);
-  } catch {
-    return undefined;
+    const response = await fetch(`${url.replace(/\/$/, "")}${path}`, {
+      method: operation.method,
+      headers: {
+        accept: "application/json",
+        ...(body === undefined ? {} : { "content-type": "application/json" }),
+        ...(key === undefined ? {} : { authorization: `Bearer ${key}` }),
+      },
+      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+      signal: AbortSignal.timeout(timeout),
+      redirect: "error",
+    });
+    const answer = await bounded(response);
+    const said = refusal.safeParse(answer);
+    const words = said.success ? `: ${said.data.error}` : "";
+    switch (response.status) {
+      case 401:
+        return err({ kind: "key", because: "it does not accept the key of this workspace" });
+      case 403:
+        return err({ kind: "key", because: `the key may not do that${words}` });
+      case 404:
+        return err({ kind: "unknown", because: `it knows no such thing${words}` });
+      case 409:
+      case 422:
+        return err({
+          kind: "not-now",
+          because: said.success ? said.data.error : `it answered with HTTP status ${response.status}`,
+        });
+      case operation.status: {
+        if (operation.answer === undefined) return ok(undefined as AnswerOf<N>);
+        const parsed = operation.answer.safeParse(answer);
+        return parsed.success
+          ? ok(parsed.data as AnswerOf<N>)
+          : failed("its answer is not of the form docs/service-link.md describes");
+      }
+      default:
+        return failed(`it answered with HTTP status ${response.status}`);
+    }
+  } catch (error) {
+    const { name: what, cause } = error as Error & { cause?: NodeJS.ErrnoException };
+    return failed(
+      what === "TimeoutError" ? `it did not answer within ${timeout / 1000} s` : `it cannot be reached (${cause?.code ?? what})`,
+    );
   }
 }

@@ -1,10 +1,8 @@
-import { mkdirSync } from "node:fs";
 import { hostname } from "node:os";
-import { dirname } from "node:path";
-import Database from "libsql";
+import type Database from "libsql";
 import type { RecordSet } from "../core/record/index.ts";
 import type { Hold } from "../core/spread/index.ts";
-import { UserError } from "../core/user-error.ts";
+import { type DatabaseForm, openDatabase } from "./database.ts";
 
 /** One record set of a publication, whole, as it was and as it is to be. */
 export interface JournalledChange {
@@ -56,6 +54,52 @@ export type JournalEvent =
       readonly answer: string;
       readonly reason: string;
     }
+  /** A sender address or a domain at a service, as the service said or the user recorded. */
+  | {
+      readonly kind: "sender-state";
+      readonly service: string;
+      /** The address; undefined where it is about the whole domain. */
+      readonly address?: string;
+      readonly state: string;
+      readonly by: "service" | "user";
+      readonly note: string;
+      /** The day the user names, where it is another than that of the entry. */
+      readonly on?: string;
+    }
+  /** A credential was made, or kept that somebody made by hand; `kept` says where, as in zandrel.yaml. */
+  | {
+      readonly kind: "credential-kept";
+      readonly service: string;
+      readonly credential: string;
+      readonly scope: string;
+      readonly user: string;
+      readonly kept: string;
+    }
+  | { readonly kind: "credential-revoked"; readonly service: string; readonly credential: string }
+  | {
+      readonly kind: "events-subscribed";
+      readonly service: string;
+      readonly subscription: string;
+      readonly url: string;
+      readonly kept: string;
+    }
+  | {
+      readonly kind: "message-sent";
+      readonly service: string;
+      readonly from: string;
+      readonly to: string;
+      readonly messageId: string;
+      /** What the service follows it by. */
+      readonly tracking: string;
+      readonly via: string;
+      readonly reply: string;
+    }
+  | {
+      readonly kind: "message-followed";
+      readonly messageId: string;
+      readonly state: string;
+      readonly reply: string;
+    }
   | {
       readonly kind: "proven";
       readonly ask: string;
@@ -89,8 +133,6 @@ interface Row {
   readonly process: string;
   readonly detail: string;
 }
-
-const FORMAT = 1;
 
 /** The append-only record of what was asked, published, observed and proven: one SQLite file in WAL mode. */
 export class Journal {
@@ -165,40 +207,24 @@ function isRunning(owner: string): boolean {
   }
 }
 
+const FORM: DatabaseForm = {
+  title: "the journal",
+  format: 1,
+  synchronous: "FULL",
+  schema: `
+    CREATE TABLE IF NOT EXISTS entry (
+      id INTEGER PRIMARY KEY AUTOINCREMENT,
+      at INTEGER NOT NULL,
+      domain TEXT NOT NULL,
+      kind TEXT NOT NULL,
+      process TEXT NOT NULL,
+      detail TEXT NOT NULL
+    ) STRICT;
+    CREATE INDEX IF NOT EXISTS entry_of_domain ON entry (domain, kind);
+    CREATE TRIGGER IF NOT EXISTS entry_stays BEFORE UPDATE ON entry BEGIN SELECT RAISE(ABORT, 'the journal is append-only'); END;
+    CREATE TRIGGER IF NOT EXISTS entry_is_kept BEFORE DELETE ON entry BEGIN SELECT RAISE(ABORT, 'the journal is append-only'); END;
+  `,
+};
+
 /** Opens the journal, creating it where there is none. Another process may have it open at the same time. */
-export function openJournal(path: string): Journal {
-  mkdirSync(dirname(path), { recursive: true });
-  try {
-    const database = new Database(path, { timeout: 10_000 } as Database.Options);
-    database.exec("PRAGMA busy_timeout = 10000");
-    database.exec("PRAGMA journal_mode = WAL");
-    database.exec("PRAGMA synchronous = FULL");
-    const version = Number((database.prepare("PRAGMA user_version").get() as { user_version: number }).user_version);
-    if (version > FORMAT)
-      throw new UserError(`${path} was written by a newer Zandrel (journal format ${version}): update Zandrel.`);
-    if (version < FORMAT) {
-      database.exec(`
-        BEGIN IMMEDIATE;
-        CREATE TABLE IF NOT EXISTS entry (
-          id INTEGER PRIMARY KEY AUTOINCREMENT,
-          at INTEGER NOT NULL,
-          domain TEXT NOT NULL,
-          kind TEXT NOT NULL,
-          process TEXT NOT NULL,
-          detail TEXT NOT NULL
-        ) STRICT;
-        CREATE INDEX IF NOT EXISTS entry_of_domain ON entry (domain, kind);
-        CREATE TRIGGER IF NOT EXISTS entry_stays BEFORE UPDATE ON entry BEGIN SELECT RAISE(ABORT, 'the journal is append-only'); END;
-        CREATE TRIGGER IF NOT EXISTS entry_is_kept BEFORE DELETE ON entry BEGIN SELECT RAISE(ABORT, 'the journal is append-only'); END;
-        PRAGMA user_version = ${FORMAT};
-        COMMIT;
-      `);
-    }
-    return new Journal(database);
-  } catch (error) {
-    if (error instanceof UserError) throw error;
-    throw new UserError(
-      `the journal ${path} cannot be opened (${(error as Error).message}): check that the folder may be written and the disk has room.`,
-    );
-  }
-}
+export const openJournal = (path: string): Journal => new Journal(openDatabase(path, FORM));

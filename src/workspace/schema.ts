@@ -2,6 +2,7 @@ import { z } from "zod";
 import { PURPOSES } from "../core/ask/index.ts";
 import { POLICIES } from "../core/dmarc/index.ts";
 import { parseName } from "../core/name/index.ts";
+import { TLS_MODES } from "../core/sending/index.ts";
 
 /** A text for people on one line: no control characters, so that it can be shown as it is. */
 const line = z
@@ -79,6 +80,18 @@ const service = z.strictObject({
   /** Where the service can be asked (see docs/service-link.md), and the key it wants. */
   link: z.url("expected an http or https address").optional(),
   key: secret.optional(),
+  /** Where it takes messages over SMTP, where its link does not say so. */
+  submission: z
+    .strictObject({
+      host: line,
+      port: z.number().int().min(1).max(65_535),
+      tls: z.enum(TLS_MODES, "expected starttls or implicit; a password is never sent in the clear"),
+      user: line,
+      password: secret,
+    })
+    .optional(),
+  /** Its event feed, where its link offers none: the id and the secret it signs with. */
+  events: z.strictObject({ id: line, secret }).optional(),
   /** Its domain in CAA records, where it issues certificates. */
   issuer: line.optional(),
 });

@@ -1,6 +1,7 @@
-import { resolve } from "node:path";
+import { closeSync, existsSync, fsyncSync, mkdirSync, openSync, readFileSync, rmSync, writeSync } from "node:fs";
+import { dirname, isAbsolute, relative, resolve } from "node:path";
 import { UserError } from "../core/user-error.ts";
-import { readText } from "./files.ts";
+import { readText, writeAtomically } from "./files.ts";
 
 /**
  * Fetches a secret from where the workspace says it is kept: `env:NAME` or `file:PATH`. It is only ever
@@ -24,4 +25,80 @@ export function readSecret(
   const value = readText(resolve(folder, reference.slice(5))).trim();
   if (value === "") throw new UserError(`${reference.slice(5)}, which holds ${what}, is empty: put the secret into it.`);
   return value;
+}
+
+/** A place that is ready for a secret, before there is one, so that a secret that is shown once cannot be lost. */
+export interface SecretPlace {
+  /** How zandrel.yaml refers to it. */
+  readonly reference: string;
+  /** What people call it. */
+  readonly title: string;
+  /** Puts the secret there; it is on the disk when this returns. */
+  keep(secret: string): void;
+  /** Gives the place up; nothing stays behind. */
+  giveUp(): void;
+}
+
+const unwritable = (path: string, error: unknown): UserError => {
+  const { code } = error as NodeJS.ErrnoException;
+  return new UserError(
+    code === "EEXIST"
+      ? `${path} is there already, and a secret is never overwritten: name another file with --into.`
+      : `${path} cannot be written (${code}): make room or allow writing there, then run the command again.`,
+  );
+};
+
+/** Makes a file of its own for a secret, mode 0600, which must not be there yet. A relative path lies in the workspace. */
+export function secretFile(folder: string, path: string): SecretPlace {
+  const full = resolve(folder, path);
+  const near = relative(folder, full);
+  let file: number;
+  try {
+    mkdirSync(dirname(full), { recursive: true, mode: 0o700 });
+    file = openSync(full, "wx", 0o600);
+  } catch (error) {
+    throw unwritable(path, error);
+  }
+  return {
+    reference: `file:${near.startsWith("..") || isAbsolute(near) ? full : near}`,
+    title: path,
+    keep(secret) {
+      try {
+        writeSync(file, `${secret}\n`);
+        fsyncSync(file);
+        closeSync(file);
+      } catch (error) {
+        throw unwritable(path, error);
+      }
+    },
+    giveUp() {
+      closeSync(file);
+      rmSync(full, { force: true });
+    },
+  };
+}
+
+/** A line NAME=SECRET in an environment file, which gets mode 0600; other lines stay, one of the same name is replaced. */
+export function secretVariable(folder: string, path: string, name: string): SecretPlace {
+  const full = resolve(folder, path);
+  const lines = (): string[] => (existsSync(full) ? readFileSync(full, "utf8").replace(/\n$/, "").split("\n") : []);
+  const write = (text: readonly string[]): void =>
+    writeAtomically(full, text.length === 0 ? "" : `${text.join("\n")}\n`, { mode: 0o600 });
+  const had = existsSync(full);
+  // Written once as it is: what cannot be written is known before the secret is.
+  write(lines());
+  return {
+    reference: `env:${name}`,
+    title: `${name} in ${path}`,
+    keep(secret) {
+      const own = new RegExp(`^\\s*(export\\s+)?${name}=`);
+      const line = `${name}='${secret.replaceAll("'", "'\\''")}'`;
+      const before = lines();
+      const at = before.findIndex((one) => own.test(one));
+      write(at === -1 ? [...before, line] : before.map((one, i) => (i === at ? line : one)));
+    },
+    giveUp() {
+      if (!had) rmSync(full, { force: true });
+    },
+  };
 }

@@ -1,11 +1,9 @@
-import { mkdirSync } from "node:fs";
-import { dirname } from "node:path";
-import Database from "libsql";
+import type Database from "libsql";
 import { type ReportHead, type ReportRow, type Seen, weekOf } from "../core/aggregate/index.ts";
 import { UserError } from "../core/user-error.ts";
+import { type DatabaseForm, openDatabase } from "./database.ts";
 
 const DAY = 86_400;
-const FORMAT = 1;
 
 /** Kinds of rows that are gathered before they are written. */
 const MOST_STAGED = 5000;
@@ -227,44 +225,32 @@ export class ReportStore {
   }
 }
 
+const FORM: DatabaseForm = {
+  title: "the reports",
+  format: 1,
+  // Taking reports in again costs nothing.
+  synchronous: "NORMAL",
+  schema: `
+    CREATE TABLE IF NOT EXISTS report (
+      receiver TEXT NOT NULL, email TEXT NOT NULL, report TEXT NOT NULL, domain TEXT NOT NULL,
+      first INTEGER NOT NULL, last INTEGER NOT NULL, policy TEXT NOT NULL, rows INTEGER NOT NULL, messages INTEGER NOT NULL,
+      UNIQUE (receiver, report, domain, first, last)
+    ) STRICT;
+    CREATE TABLE IF NOT EXISTS origin (
+      id INTEGER PRIMARY KEY, key TEXT NOT NULL UNIQUE, from_domain TEXT NOT NULL, ip TEXT NOT NULL, signer TEXT NOT NULL,
+      selector TEXT NOT NULL, spf_domain TEXT NOT NULL, envelope TEXT NOT NULL, dkim_aligned INTEGER NOT NULL,
+      spf_aligned INTEGER NOT NULL, signer_passes INTEGER NOT NULL, spf_passes INTEGER NOT NULL, overrides TEXT NOT NULL
+    ) STRICT;
+    CREATE TABLE IF NOT EXISTS tally (
+      origin INTEGER NOT NULL, week INTEGER NOT NULL, disposition TEXT NOT NULL, count INTEGER NOT NULL,
+      PRIMARY KEY (origin, week, disposition)
+    ) STRICT, WITHOUT ROWID;
+  `,
+};
+
 /** Opens the reports of a workspace, creating the file where there is none. */
 export function openReportStore(path: string): ReportStore {
-  mkdirSync(dirname(path), { recursive: true });
-  try {
-    const database = new Database(path, { timeout: 10_000 } as Database.Options);
-    database.exec("PRAGMA busy_timeout = 10000");
-    database.exec("PRAGMA journal_mode = WAL");
-    // A power cut may cost the last reports, never the file; taking them in again costs nothing.
-    database.exec("PRAGMA synchronous = NORMAL");
-    const version = Number((database.prepare("PRAGMA user_version").get() as { user_version: number }).user_version);
-    if (version > FORMAT)
-      throw new UserError(`${path} was written by a newer Zandrel (report format ${version}): update Zandrel.`);
-    if (version < FORMAT)
-      database.exec(`
-        BEGIN IMMEDIATE;
-        CREATE TABLE IF NOT EXISTS report (
-          receiver TEXT NOT NULL, email TEXT NOT NULL, report TEXT NOT NULL, domain TEXT NOT NULL,
-          first INTEGER NOT NULL, last INTEGER NOT NULL, policy TEXT NOT NULL, rows INTEGER NOT NULL, messages INTEGER NOT NULL,
-          UNIQUE (receiver, report, domain, first, last)
-        ) STRICT;
-        CREATE TABLE IF NOT EXISTS origin (
-          id INTEGER PRIMARY KEY, key TEXT NOT NULL UNIQUE, from_domain TEXT NOT NULL, ip TEXT NOT NULL, signer TEXT NOT NULL,
-          selector TEXT NOT NULL, spf_domain TEXT NOT NULL, envelope TEXT NOT NULL, dkim_aligned INTEGER NOT NULL,
-          spf_aligned INTEGER NOT NULL, signer_passes INTEGER NOT NULL, spf_passes INTEGER NOT NULL, overrides TEXT NOT NULL
-        ) STRICT;
-        CREATE TABLE IF NOT EXISTS tally (
-          origin INTEGER NOT NULL, week INTEGER NOT NULL, disposition TEXT NOT NULL, count INTEGER NOT NULL,
-          PRIMARY KEY (origin, week, disposition)
-        ) STRICT, WITHOUT ROWID;
-        PRAGMA user_version = ${FORMAT};
-        COMMIT;
-      `);
-    database.exec("CREATE TEMP TABLE staged (origin INTEGER, disposition TEXT, count INTEGER)");
-    return new ReportStore(database, path);
-  } catch (error) {
-    if (error instanceof UserError) throw error;
-    throw new UserError(
-      `${path} cannot be opened (${(error as Error).message}): check that the folder may be written and the disk has room.`,
-    );
-  }
+  const database = openDatabase(path, FORM);
+  database.exec("CREATE TEMP TABLE staged (origin INTEGER, disposition TEXT, count INTEGER)");
+  return new ReportStore(database, path);
 }

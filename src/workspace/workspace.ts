@@ -7,6 +7,7 @@ import type { WebProof } from "../core/site/index.ts";
 import { parseSpf, type SpfError } from "../core/spf/index.ts";
 import { closest, UserError } from "../core/user-error.ts";
 import { parseRecords } from "../core/zone/index.ts";
+import type { EventStore } from "./event-store.ts";
 import { filesIn, readText, writeAtomically } from "./files.ts";
 import type { Journal } from "./journal.ts";
 import { type DomainFile, domainSchema, type Settings, settingsSchema } from "./schema.ts";
@@ -16,6 +17,7 @@ import { readYaml, withEntry, withoutEntry, type YamlFile } from "./yaml-file.ts
 export const SETTINGS_FILE = "zandrel.yaml";
 const JOURNAL_FILE = join(".zandrel", "journal.db");
 const REPORTS_FILE = join(".zandrel", "reports.db");
+const EVENTS_FILE = join(".zandrel", "events.db");
 
 /** A domain of the workspace with its asks read into records. */
 export interface Domain {
@@ -42,6 +44,10 @@ export interface Workspace {
   readonly hasReports: boolean;
   /** What aggregate reports say; the file is made where there is none. */
   openReports(): Promise<ReportStore>;
+  /** Whether a service ever told an event. */
+  readonly hasEvents: boolean;
+  /** What services told about messages; the file is made where there is none. */
+  openEvents(): Promise<EventStore>;
 }
 
 /** The folder of the workspace: the one given, or the nearest one upwards that holds zandrel.yaml. */
@@ -170,6 +176,11 @@ export function openWorkspace(from: string, given: string | undefined): Workspac
     openReports: async () => {
       const { openReportStore } = await import("./tally.ts");
       return openReportStore(join(folder, REPORTS_FILE));
+    },
+    hasEvents: existsSync(join(folder, EVENTS_FILE)),
+    openEvents: async () => {
+      const { openEventStore } = await import("./event-store.ts");
+      return openEventStore(join(folder, EVENTS_FILE));
     },
   };
 }

@@ -1,0 +1,13 @@
+/**
+ * Sending through a service: the contract by which it is reached, what became of a message, and its events.
+ *
+ * ```ts
+ * enhancedStatus("550 5.1.1 no such user");    // { code: "5.1.1", class: 5, meaning: "refused for good: there is no …" }
+ * OPERATIONS.makeCredential.path;              // "/credentials"
+ * openApi();                                   // the contract as an OpenAPI 3.1 document
+ * eventWarnings(days);                         // days with too many bounces or complaints
+ * ```
+ */
+export * from "./events.ts";
+export * from "./link.ts";
+export * from "./status.ts";

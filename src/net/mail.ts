@@ -1,0 +1,167 @@
+import type { TlsOptions } from "node:tls";
+import MailComposer from "nodemailer/lib/mail-composer";
+import SMTPConnection from "nodemailer/lib/smtp-connection";
+
+/** What goes into a message that a person is to read. */
+export interface MessageContent {
+  readonly from: string;
+  readonly to: string;
+  readonly subject: string;
+  readonly text: string;
+  readonly html: string;
+  readonly date: Date;
+  /** Without its angle brackets. */
+  readonly messageId: string;
+  /** Where one click leaves the list (RFC 8058). */
+  readonly unsubscribe: string;
+}
+
+/** A whole message of RFC 5322 with a text and an HTML part; lines end in CRLF, and none is too long. */
+export function composeMessage({ unsubscribe, messageId, ...content }: MessageContent): Promise<Buffer> {
+  const composer = new MailComposer({
+    ...content,
+    messageId: `<${messageId}>`,
+    newline: "\r\n",
+    headers: [
+      { key: "List-Unsubscribe", value: `<${unsubscribe}>` },
+      { key: "List-Unsubscribe-Post", value: "List-Unsubscribe=One-Click" },
+    ],
+  });
+  return composer.compile().build();
+}
+
+/** Where and how messages are handed in. */
+export interface Submission {
+  /** The server's name, which its certificate has to bear. */
+  readonly host: string;
+  /** The address to connect to. */
+  readonly address: string;
+  readonly port: number;
+  /** `none` is for servers that exchange mail; a submission is never in the clear. */
+  readonly tls: "starttls" | "implicit" | "none";
+  readonly login?: { readonly user: string; readonly password: string };
+  /** The name to introduce oneself with. */
+  readonly helo?: string;
+  /** Longest wait for the whole exchange, in milliseconds. */
+  readonly timeout: number;
+  /** Address to connect from. */
+  readonly from?: string;
+  readonly certificates?: TlsOptions["ca"];
+}
+
+/** The steps of handing in a message, in their order. */
+const STEPS = {
+  CONNECT: "connect",
+  EHLO: "greet",
+  HELO: "greet",
+  STARTTLS: "encrypt",
+  AUTH: "log in",
+  MAIL: "take the sender",
+  RCPT: "take the recipient",
+  DATA: "take the message",
+  QUIT: "end",
+} as const;
+export type SubmissionStep = (typeof STEPS)[keyof typeof STEPS];
+
+/** How it ended. `refused` is the server's own word; `failed` means that nobody knows. */
+export type Submitted =
+  | { readonly kind: "accepted"; readonly reply: string }
+  | { readonly kind: "refused"; readonly step: SubmissionStep; readonly reply: string; readonly forGood: boolean }
+  | { readonly kind: "failed"; readonly step: SubmissionStep; readonly because: string };
+
+interface SmtpTrouble extends Error {
+  readonly code?: string;
+  readonly response?: string;
+  readonly responseCode?: number;
+}
+
+/** What went wrong below SMTP, as half a sentence. */
+function troubleText({ code, message }: SmtpTrouble, { host, timeout }: Submission): string {
+  const names = /altnames: (?:Host|IP): \S+ is not (?:in the cert's (?:altnames|list)): (.*)$/.exec(message)?.[1];
+  if (/altnames/.test(message))
+    return `its certificate is not for ${host}${names === undefined ? "" : ` but for ${names.replace(/DNS:/g, "").slice(0, 200)}`}`;
+  if (/certificate|self.signed|CERT_/i.test(message)) return `its certificate is not trusted (${message.slice(0, 200)})`;
+  if (code === "ETIMEDOUT" || /timeout/i.test(message)) return `it did not answer within ${timeout / 1000} s`;
+  if (/STARTTLS/.test(message)) return "it offers no encryption, and a password is never sent in the clear";
+  if (code === "ENOAUTH" || code === "EAUTH") return `it offers no way to log in that is known here`;
+  if (/ECONNREFUSED/.test(message)) return "nobody listens there (ECONNREFUSED)";
+  return message.slice(0, 200);
+}
+
+/** Connects, encrypts, logs in; then runs `work`, which may hand in a message. The password goes nowhere else. */
+function withServer(
+  to: Submission,
+  work: (connection: SMTPConnection, done: (error: Error | null | undefined, reply?: string) => void) => void,
+): Promise<Submitted> {
+  return new Promise((resolve) => {
+    let step: SubmissionStep = "connect";
+    // Of what is logged only the first word counts: it names the step. Secrets never get this far.
+    const follow = ({ tnx }: { tnx?: string }, text: unknown): void => {
+      const verb = /^([A-Z]{4,8})(?: |$)/.exec(String(text))?.[1];
+      if (tnx === "client" && verb !== undefined && Object.hasOwn(STEPS, verb)) step = STEPS[verb as keyof typeof STEPS];
+    };
+    const quiet = (): void => {};
+    const connection = new SMTPConnection({
+      host: to.address,
+      port: to.port,
+      secure: to.tls === "implicit",
+      requireTLS: to.tls === "starttls",
+      ignoreTLS: to.tls === "none",
+      ...(to.from === undefined ? {} : { localAddress: to.from }),
+      ...(to.helo === undefined ? {} : { name: to.helo }),
+      tls: { servername: to.host, minVersion: "TLSv1.2", ...(to.certificates === undefined ? {} : { ca: to.certificates }) },
+      connectionTimeout: to.timeout,
+      greetingTimeout: to.timeout,
+      socketTimeout: to.timeout,
+      transactionLog: true,
+      logger: { level: quiet, trace: quiet, debug: follow, info: quiet, warn: quiet, error: quiet, fatal: quiet },
+    } as unknown as SMTPConnection.Options);
+    let over = false;
+    const end = (outcome: Submitted): void => {
+      if (over) return;
+      over = true;
+      clearTimeout(deadline);
+      if (outcome.kind === "failed") connection.close();
+      else connection.quit();
+      resolve(outcome);
+    };
+    // A server that drips is given no more time than one that is silent.
+    const deadline = setTimeout(
+      () => end({ kind: "failed", step, because: `it did not answer within ${to.timeout / 1000} s` }),
+      to.timeout,
+    );
+    const settle = (error: Error | null | undefined, reply = ""): void => {
+      if (error === null || error === undefined) return end({ kind: "accepted", reply });
+      const trouble = error as SmtpTrouble;
+      const code = trouble.responseCode ?? Number(/^(\d{3})/.exec(trouble.response ?? "")?.[1]);
+      if (trouble.response !== undefined && code >= 400)
+        return end({ kind: "refused", step, reply: trouble.response, forGood: code >= 500 });
+      end({ kind: "failed", step, because: troubleText(trouble, to) });
+    };
+    connection.on("error", settle);
+    connection.on("end", () => end({ kind: "failed", step, because: "it broke off the connection" }));
+    connection.connect((error) => {
+      if (error) return settle(error);
+      if (to.login === undefined) return work(connection, settle);
+      connection.login({ credentials: { user: to.login.user, pass: to.login.password } }, (refused) => {
+        if (refused) return settle(refused);
+        work(connection, settle);
+      });
+    });
+  });
+}
+
+/** Hands in a message (RFC 6409) whose octets are final. */
+export const submitMessage = (
+  to: Submission,
+  envelope: { readonly from: string; readonly to: string },
+  message: Buffer,
+): Promise<Submitted> =>
+  withServer(to, (connection, done) => {
+    connection.send({ from: envelope.from, to: [envelope.to], use8BitMime: false }, message, (error, info) =>
+      done(error, info?.response),
+    );
+  });
+
+/** Connects and logs in, and hands in nothing. */
+export const trySubmission = (to: Submission): Promise<Submitted> => withServer(to, (_, done) => done(undefined));

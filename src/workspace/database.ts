@@ -1,0 +1,37 @@
+import { mkdirSync } from "node:fs";
+import { dirname } from "node:path";
+import Database from "libsql";
+import { UserError } from "../core/user-error.ts";
+
+/** What a SQLite file of the workspace is. */
+export interface DatabaseForm {
+  /** What people call it: “the journal”. */
+  readonly title: string;
+  /** Number of this form; a file with a higher one was written by a newer Zandrel. */
+  readonly format: number;
+  /** FULL: what is kept is on the disk. NORMAL: a power cut may cost the last entries, never the file. */
+  readonly synchronous: "FULL" | "NORMAL";
+  /** Statements that bring an older file, or an empty one, into this form. */
+  readonly schema: string;
+}
+
+/** Opens a SQLite file in WAL mode, creating it where there is none. Another process may have it open at the same time. */
+export function openDatabase(path: string, { title, format, synchronous, schema }: DatabaseForm): Database.Database {
+  mkdirSync(dirname(path), { recursive: true });
+  try {
+    const database = new Database(path, { timeout: 10_000 } as Database.Options);
+    database.exec("PRAGMA busy_timeout = 10000");
+    database.exec("PRAGMA journal_mode = WAL");
+    database.exec(`PRAGMA synchronous = ${synchronous}`);
+    const version = Number((database.prepare("PRAGMA user_version").get() as { user_version: number }).user_version);
+    if (version > format)
+      throw new UserError(`${path} was written by a newer Zandrel (${title}, format ${version}): update Zandrel.`);
+    if (version < format) database.exec(`BEGIN IMMEDIATE; ${schema} PRAGMA user_version = ${format}; COMMIT;`);
+    return database;
+  } catch (error) {
+    if (error instanceof UserError) throw error;
+    throw new UserError(
+      `${title} ${path} cannot be opened (${(error as Error).message}): check that the folder may be written and the disk has room.`,
+    );
+  }
+}

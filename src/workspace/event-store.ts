@@ -1,0 +1,115 @@
+import type Database from "libsql";
+import { type DayOfEvents, type EventKind, type MessageEvent, noEvents } from "../core/sending/index.ts";
+import { type DatabaseForm, openDatabase } from "./database.ts";
+
+const DAY = 86_400_000;
+
+/** Events that came in one request; the same shape the receiver hands over. */
+interface Batch {
+  readonly service: string;
+  readonly nonce: string;
+  readonly signedAt: number;
+  readonly events: readonly MessageEvent[];
+}
+
+/** What services told about messages: each event once, and never changed; one SQLite file in WAL mode. */
+export class EventStore {
+  readonly #database: Database.Database;
+  readonly #seen: Database.Statement;
+  readonly #insert: Database.Statement;
+
+  constructor(database: Database.Database) {
+    this.#database = database;
+    this.#seen = database.prepare("INSERT OR IGNORE INTO request (service, nonce, signed_at) VALUES (?, ?, ?)");
+    this.#insert = database.prepare(
+      "INSERT OR IGNORE INTO event (service, id, kind, at, domain, message_id, recipient, reply, received) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+    );
+  }
+
+  /**
+   * Keeps batches, all of them or none; when it returns they are on the disk. A request that was taken before is
+   * refused as a whole, an event that is there already counts once. Times in milliseconds since 1970.
+   */
+  keep(batches: readonly Batch[], now: number, forgetRequestsBefore: number): ("kept" | "replayed")[] {
+    this.#database.exec("BEGIN IMMEDIATE");
+    try {
+      const outcomes = batches.map(({ service, nonce, signedAt, events }) => {
+        if (this.#seen.run(service, nonce, signedAt).changes === 0) return "replayed";
+        for (const { id, kind, at, domain, messageId, to, reply } of events)
+          this.#insert.run(service, id, kind, Date.parse(at), domain.toLowerCase(), messageId, to, reply ?? null, now);
+        return "kept";
+      });
+      // A request that old is refused by its time, so that nobody needs to remember it.
+      this.#database.prepare("DELETE FROM request WHERE signed_at < ?").run(forgetRequestsBefore);
+      this.#database.exec("COMMIT");
+      return outcomes;
+    } catch (error) {
+      this.#database.exec("ROLLBACK");
+      throw error;
+    }
+  }
+
+  /** How many events of each kind there were, by day, service and domain, since a moment; newest day first. */
+  days(since: number): DayOfEvents[] {
+    const rows = this.#database
+      .prepare(
+        `SELECT at / ${DAY} AS day, service, domain, kind, count(*) AS number FROM event WHERE at >= ? GROUP BY 1, 2, 3, 4 ORDER BY 1 DESC, 2, 3`,
+      )
+      .all(since) as { day: number; service: string; domain: string; kind: EventKind; number: number }[];
+    const days = new Map<string, DayOfEvents & { counts: Record<EventKind, number> }>();
+    for (const { day, service, domain, kind, number } of rows) {
+      const key = `${day} ${service} ${domain}`;
+      const known = days.get(key) ?? { day, service, domain, counts: noEvents() };
+      known.counts[kind] += number;
+      days.set(key, known);
+    }
+    return [...days.values()];
+  }
+
+  /** What was told about one message, oldest first. */
+  of(messageId: string): { readonly kind: EventKind; readonly at: number; readonly reply: string | null }[] {
+    return this.#database.prepare("SELECT kind, at, reply FROM event WHERE message_id = ? ORDER BY at, rowid").all(messageId) as {
+      kind: EventKind;
+      at: number;
+      reply: string | null;
+    }[];
+  }
+
+  close(): void {
+    this.#database.close();
+  }
+}
+
+const FORM: DatabaseForm = {
+  title: "the events",
+  format: 1,
+  synchronous: "FULL",
+  schema: `
+    CREATE TABLE IF NOT EXISTS event (
+      service TEXT NOT NULL,
+      id TEXT NOT NULL,
+      kind TEXT NOT NULL,
+      at INTEGER NOT NULL,
+      domain TEXT NOT NULL,
+      message_id TEXT NOT NULL,
+      recipient TEXT NOT NULL,
+      reply TEXT,
+      received INTEGER NOT NULL,
+      UNIQUE (service, id)
+    ) STRICT;
+    CREATE INDEX IF NOT EXISTS event_of_message ON event (message_id);
+    CREATE INDEX IF NOT EXISTS event_of_day ON event (at);
+    CREATE TABLE IF NOT EXISTS request (
+      service TEXT NOT NULL,
+      nonce TEXT NOT NULL,
+      signed_at INTEGER NOT NULL,
+      PRIMARY KEY (service, nonce)
+    ) STRICT, WITHOUT ROWID;
+    CREATE INDEX IF NOT EXISTS request_by_time ON request (signed_at);
+    CREATE TRIGGER IF NOT EXISTS event_stays BEFORE UPDATE ON event BEGIN SELECT RAISE(ABORT, 'events are append-only'); END;
+    CREATE TRIGGER IF NOT EXISTS event_is_kept BEFORE DELETE ON event BEGIN SELECT RAISE(ABORT, 'events are append-only'); END;
+  `,
+};
+
+/** Opens the events, creating the file where there is none. Another process may have it open at the same time. */
+export const openEventStore = (path: string): EventStore => new EventStore(openDatabase(path, FORM));
