@@ -10,16 +10,46 @@ const wait = (ms: number) => new Promise<void>((resolve) => setTimeout(resolve, 
 
 export const systemClock: Clock = { now: Date.now, sleep: wait };
 
+/** A clock that can be told to go on to a later time at once; whoever sleeps until then wakes. */
+export interface LeapingClock extends Clock {
+  leap(ms: number): void;
+  /** The clock as it is now, for {@link parseClock} in another process. */
+  text(): string;
+}
+
 /** A clock that stood at `start` when the real time was `realStart`, and runs `speed` times as fast. */
-export function fastClock(start: number, realStart: number, speed: number): Clock {
+export function fastClock(start: number, realStart: number, speed: number): LeapingClock {
+  const sleepers = new Set<() => void>();
+  const now = (): number => Math.round(start + (Date.now() - realStart) * speed);
   return {
-    now: () => Math.round(start + (Date.now() - realStart) * speed),
-    sleep: (ms) => wait(ms / speed),
+    now,
+    text: () => clockText(start, realStart, speed),
+    sleep(ms) {
+      const until = now() + ms;
+      return new Promise((resolve) => {
+        let timer: NodeJS.Timeout | undefined;
+        const look = (): void => {
+          clearTimeout(timer);
+          const left = until - now();
+          if (left > 0) timer = setTimeout(look, Math.min(Math.ceil(left / speed), 0x7fffffff));
+          else {
+            sleepers.delete(look);
+            resolve();
+          }
+        };
+        sleepers.add(look);
+        look();
+      });
+    },
+    leap(ms) {
+      start += ms;
+      for (const look of [...sleepers]) look();
+    },
   };
 }
 
 /** The form in which the lab hands its clock to other processes, in ZANDREL_CLOCK: `2026-03-02T09:00:00.000Z@1763881200000*300`. */
-export const clockText = (start: number, realStart: number, speed: number): string =>
+const clockText = (start: number, realStart: number, speed: number): string =>
   `${new Date(start).toISOString()}@${realStart}*${speed}`;
 
 /** The clock a text describes, or undefined where it describes none. */

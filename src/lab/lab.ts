@@ -3,16 +3,21 @@ import { existsSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
-import { type Clock, clockText, fastClock } from "../clock.ts";
+import { fastClock, type LeapingClock } from "../clock.ts";
 import { name } from "../core/name/index.ts";
 import { DnsClient } from "../net/index.ts";
 import { AuthorityHost } from "./authority.ts";
 import { listenDns, type RunningServer } from "./dns-server.ts";
+import type { MailWorld } from "./mail-host.ts";
+import { type MailService, startMailService } from "./mail-service.ts";
+import { HERONPOST, INGLEMAIL, SWIFTQUILL } from "./mail-services.ts";
+import { type Mallowmail, startMallowmail } from "./mallowmail.ts";
 import { CachingResolver } from "./resolver.ts";
 import { pagewick, type RunningService, type ServiceDescription, sealbarrow, seekmere, startService } from "./service.ts";
+import { type Strangers, startStrangers } from "./strangers.ts";
 import { startWebFront, type WebFront } from "./web-front.ts";
 import { type RunningApi, startZonemarrow } from "./zonemarrow.ts";
-import { ADDRESSES, EXAMPLE_ZONE, HOSTED_ZONES, ROOT_ZONE, ZONEMARROW_ZONES } from "./zones.ts";
+import { ADDRESSES, EXAMPLE_ZONE, HOSTED_ZONES, REVERSE_ZONE, ROOT_ZONE, ZONEMARROW_ZONES } from "./zones.ts";
 
 export interface LabOptions {
   /** The lab's time when it starts, in milliseconds since 1970. */
@@ -25,7 +30,7 @@ export interface LabOptions {
 
 /** Everything that runs, and what a workspace needs to use it. */
 export interface Lab {
-  readonly clock: Clock;
+  readonly clock: LeapingClock;
   readonly nettlehost: AuthorityHost;
   readonly zonemarrow: AuthorityHost;
   readonly registry: AuthorityHost;
@@ -33,6 +38,13 @@ export interface Lab {
   readonly seekmere: RunningService;
   readonly pagewick: RunningService;
   readonly sealbarrow: RunningService;
+  readonly heronpost: MailService;
+  readonly swiftquill: MailService;
+  readonly inglemail: MailService;
+  readonly mallowmail: Mallowmail;
+  readonly strangers: Strangers;
+  /** The folder with everybody's mailboxes, a Maildir each, by address. */
+  readonly mailboxes: string;
   readonly web: WebFront;
   /** Contents of a zandrel.yaml that points at the lab. */
   readonly settings: string;
@@ -55,7 +67,7 @@ const VANTAGES = [
   { name: "Far Shore", address: ADDRESSES.vantages[3], options: { prefersLast: true } },
 ] as const;
 
-/** Starts the stand-ins, all on loopback: registry, DNS host, resolvers, services, one clock. */
+/** Starts the stand-ins, all on loopback: registry, DNS host, resolvers, services, a mailbox provider, one clock. */
 export async function startLab({ start, speed, port }: LabOptions): Promise<Lab> {
   const realStart = Date.now();
   const clock = fastClock(start, realStart, speed);
@@ -69,6 +81,7 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
   const registry = new AuthorityHost(clock);
   registry.serve(name("."), ROOT_ZONE);
   registry.serve(name("example"), EXAMPLE_ZONE);
+  registry.serve(name("53.127.in-addr.arpa"), REVERSE_ZONE);
 
   const servers: RunningServer[] = [];
   const resolver = (options: object) => new CachingResolver({ client, clock, root: ADDRESSES.registry, port, ...options });
@@ -94,6 +107,15 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
   const api: RunningApi = await startZonemarrow({ host: zonemarrow, token, zones });
   const web = await startWebFront([ADDRESSES.pagewick, ADDRESSES.parked], { http: port + 1, https: port + 2 });
   const folder = mkdtempSync(join(tmpdir(), "zandrel-lab-"));
+  const mailboxes = join(folder, "mail");
+  const mail: MailWorld = {
+    clock,
+    ports: { exchange: port + 3, submission: port + 4, implicit: port + 5 },
+    authority: web.authority,
+    leaf: web.leaf,
+    resolver: () => resolver({}),
+    mailboxes,
+  };
   const authority = join(folder, "authority.pem");
   writeFileSync(authority, web.authority);
   const run = (description: ServiceDescription) => startService(description, { clock, resolver: resolver({}), key });
@@ -112,6 +134,22 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
     }),
     run(sealbarrow),
   ]);
+  const account = { key, host: nettlehost };
+  const [heronpost, swiftquill, inglemail, mallowmail, strangers] = await Promise.all([
+    startMailService(HERONPOST, mail, account),
+    startMailService(SWIFTQUILL, mail, account),
+    startMailService(INGLEMAIL, mail, account),
+    startMallowmail(ADDRESSES.mallowmail, mail),
+    startStrangers(ADDRESSES, mail),
+  ]);
+  const links = {
+    seekmere: search.link,
+    pagewick: builder.link,
+    sealbarrow: issuer.link,
+    heronpost: heronpost.link,
+    swiftquill: swiftquill.link,
+    inglemail: inglemail.link,
+  };
   return {
     clock,
     nettlehost,
@@ -121,10 +159,18 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
     seekmere: search,
     pagewick: builder,
     sealbarrow: issuer,
+    heronpost,
+    swiftquill,
+    inglemail,
+    mallowmail,
+    strangers,
+    mailboxes,
     web,
-    settings: settingsFor(port, web.ports, { seekmere: search.link, pagewick: builder.link, sealbarrow: issuer.link }),
+    settings: settingsFor(port, web.ports, links),
     env: {
-      ZANDREL_CLOCK: clockText(start, realStart, speed),
+      get ZANDREL_CLOCK() {
+        return clock.text();
+      },
       NETTLEHOST_TSIG: tsig.toString("base64"),
       SERVICE_KEY: key,
       ZONEMARROW_API: api.api,
@@ -132,7 +178,9 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
       NODE_EXTRA_CA_CERTS: authority,
     },
     async close() {
-      await Promise.all([search.close(), builder.close(), issuer.close(), web.close()]);
+      await Promise.all(
+        [search, builder, issuer, heronpost, swiftquill, inglemail, mallowmail, strangers, web].map((one) => one.close()),
+      );
       rmSync(folder, { recursive: true, force: true });
       await api.close();
       await close();

@@ -1,8 +1,9 @@
 import { createHash } from "node:crypto";
-import Fastify from "fastify";
+import Fastify, { type FastifyInstance, type FastifyRequest } from "fastify";
 import type { Clock } from "../clock.ts";
 import { type DomainName, name, parseName } from "../core/name/index.ts";
 import { type DataOf, isOfType, joined } from "../core/record/index.ts";
+import { LINK_CONTRACT, type Offer } from "../core/sending/index.ts";
 import type { CachingResolver } from "./resolver.ts";
 
 export interface RunningService {
@@ -14,7 +15,7 @@ export interface RunningService {
 }
 
 /** What one service asks for one purpose: what its page shows, and how it looks for it. */
-interface Step {
+export interface Step {
   readonly shows: (domain: string) => string;
   readonly accepts: (domain: DomainName, resolver: CachingResolver) => Promise<boolean>;
   /** What it says when it does not find it. */
@@ -30,10 +31,10 @@ export interface ServiceDescription {
 }
 
 /** The same short secret for the same domain, every time. */
-const secret = (service: string, domain: string, length: number): string =>
+export const secret = (service: string, domain: string, length: number): string =>
   createHash("sha256").update(`${service} ${domain}`).digest("hex").slice(0, length);
 
-const hasText = async (resolver: CachingResolver, at: DomainName, text: string): Promise<boolean> => {
+export const hasText = async (resolver: CachingResolver, at: DomainName, text: string): Promise<boolean> => {
   const answer = await resolver.ask(at, "TXT");
   return answer.kind === "found" && isOfType(answer.set, "TXT") && answer.set.data.some((data) => joined(data) === text);
 };
@@ -47,7 +48,7 @@ const leadsTo = async (resolver: CachingResolver, at: DomainName, addresses: rea
   );
 };
 
-const plain = (domain: DomainName): string => domain.slice(0, -1);
+export const plain = (domain: DomainName): string => domain.slice(0, -1);
 
 /** The search engine: a TXT token at the domain itself. */
 export const seekmere: ServiceDescription = {
@@ -107,17 +108,44 @@ export const sealbarrow: ServiceDescription = {
   },
 };
 
+/** What a key is good for; undefined is everything. */
+export interface Reach {
+  readonly scope: "sending" | "everything";
+  /** The only domain; undefined is every one. */
+  readonly domain: string | undefined;
+}
+
+/** More that a service offers over its link. */
+export interface MoreOffers {
+  readonly offers: readonly Offer[];
+  /** What a key other than the account's own is good for; undefined where it is not known. */
+  reach(key: string): Reach | undefined;
+  /** Adds its routes; `reach` of a request is what its key is good for. */
+  routes(server: FastifyInstance, reach: (request: FastifyRequest) => Reach): void;
+}
+
 /** Starts a service with a caching resolver of its own and its link over HTTP. */
 export async function startService(
   { title, steps, onAccepted }: ServiceDescription,
-  { clock, resolver, key }: { clock: Clock; resolver: CachingResolver; key: string },
+  { clock, resolver, key, more }: { clock: Clock; resolver: CachingResolver; key: string; more?: MoreOffers },
 ): Promise<RunningService> {
-  const server = Fastify({ logger: false, forceCloseConnections: true });
+  const server = Fastify({ logger: false, forceCloseConnections: true, bodyLimit: 4 << 20 });
+  const reaches = new WeakMap<FastifyRequest, Reach>();
   server.addHook("onRequest", async (request, reply) => {
-    if (request.url !== "/link/v1" && request.headers.authorization !== `Bearer ${key}`)
-      await reply.code(401).send({ error: "a key is needed" });
+    if (request.method === "GET" && (request.url === "/link/v1" || request.url.startsWith("/open/"))) return undefined;
+    const given = request.headers.authorization?.replace(/^Bearer /, "") ?? "";
+    const reach: Reach | undefined = given === key ? { scope: "everything", domain: undefined } : more?.reach(given);
+    if (reach === undefined) return reply.code(401).send({ error: "a key is needed" });
+    if (reach.scope === "sending" && !request.url.startsWith("/link/v1/messages"))
+      return reply.code(403).send({ error: "this key can only send" });
+    reaches.set(request, reach);
   });
-  server.get("/link/v1", async () => ({ contract: "zandrel-service-link", version: 1, service: title }));
+  server.get("/link/v1", async () => ({
+    contract: LINK_CONTRACT,
+    version: 1,
+    service: title,
+    offers: ["checks", ...(more?.offers ?? [])],
+  }));
   server.post<{ Body: { domain?: unknown; purpose?: unknown } }>("/link/v1/checks", async (request, reply) => {
     const parsed = parseName(String(request.body?.domain ?? ""));
     const purpose = String(request.body?.purpose);
@@ -132,6 +160,7 @@ export async function startService(
       checkedAt: new Date(clock.now()).toISOString(),
     };
   });
+  more?.routes(server, (request) => reaches.get(request) as Reach);
   const address = await server.listen({ host: "127.0.0.1", port: 0 });
   return {
     link: `${address}/link/v1`,

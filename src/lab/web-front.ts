@@ -14,6 +14,8 @@ export interface WebFront {
   readonly authority: string;
   /** What each host answers; hosts that are not listed get the parked page. */
   readonly hosts: Map<string, HostMode>;
+  /** A key and a certificate of the lab's authority, for a server of another kind. */
+  leaf(host: string): Promise<{ readonly key: string; readonly cert: string }>;
   /** Issues the certificate of a host; before that it gets the one of somebody else. */
   certify(host: string): Promise<void>;
   close(): Promise<void>;
@@ -94,6 +96,7 @@ export async function startWebFront(addresses: readonly string[], ports: { http:
   return {
     ports,
     authority: ca.cert,
+    leaf,
     hosts,
     async certify(host) {
       contexts.set(host, createSecureContext(await leaf(host)));

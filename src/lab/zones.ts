@@ -6,6 +6,12 @@ export const ADDRESSES = {
   zonemarrow: ["127.53.0.4", "127.53.0.5"],
   pagewick: "127.53.0.21",
   parked: "127.53.0.22",
+  heronpost: "127.53.0.31",
+  swiftquill: "127.53.0.32",
+  inglemail: "127.53.0.33",
+  mallowmail: "127.53.0.34",
+  guild: "127.53.0.35",
+  forger: "127.53.0.36",
   vantages: ["127.53.0.11", "127.53.0.12", "127.53.0.13", "127.53.0.14"],
 } as const;
 
@@ -16,7 +22,10 @@ example. NS ns.registry.example.
 ns.registry.example. A ${ADDRESSES.registry}
 `;
 
-const delegated = ["nettlehost", "brackwater", "brackwater-tickets", "puppetfest", "pagewick", "sealbarrow"]
+const delegated = [
+  ...["nettlehost", "brackwater", "brackwater-tickets", "puppetfest", "pagewick", "sealbarrow"],
+  ...["heronpost", "swiftquill", "inglemail", "mallowmail", "puppetry-guild", "cheap-seats"],
+]
   .map((label) => `${label} NS ns1.nettlehost\n${label} NS ns2.nettlehost\n`)
   .join("");
 
@@ -45,6 +54,10 @@ const parked = `@ A ${ADDRESSES.parked}
 www CNAME parked.nettlehost.example.
 `;
 
+/** What every service that sends has: its servers, its SPF to include, its own mail. */
+const sender = (key: "heronpost" | "swiftquill" | "inglemail"): string =>
+  `${["in", "in1", "in2", "out", "submit"].map((label) => `${label} A ${ADDRESSES[key]}\n`).join("")}spf TXT "v=spf1 ip4:${ADDRESSES[key]} ~all"\n@ TXT "v=spf1 include:spf.${key}.example -all"\n@ MX 10 in\n`;
+
 export const HOSTED_ZONES: Readonly<Record<string, string>> = {
   nettlehost: `${start}ns1 A ${ADDRESSES.nettlehost[0]}\nns2 A ${ADDRESSES.nettlehost[1]}\nparked A ${ADDRESSES.parked}\n`,
   brackwater: `${start}${parked}@ 30m TXT "v=spf1 include:spf.inglemail.example -all"\n@ MX 10 mx1.inglemail.example.\nbox-office A 192.0.2.20\n`,
@@ -52,7 +65,30 @@ export const HOSTED_ZONES: Readonly<Record<string, string>> = {
   puppetfest: `${start}${parked}`,
   pagewick: `${start}*.sites A ${ADDRESSES.pagewick}\n`,
   sealbarrow: `${start}*.proof TXT "proof"\n`,
+  heronpost: `${start}${sender("heronpost")}return MX 10 in\nreturn TXT "v=spf1 include:spf.heronpost.example -all"\nclick A ${ADDRESSES.heronpost}\n`,
+  swiftquill: `${start}${sender("swiftquill")}`,
+  inglemail: `${start}${sender("inglemail")}mx1 A ${ADDRESSES.inglemail}\nmx2 A ${ADDRESSES.inglemail}\n`,
+  mallowmail: `${start}@ MX 10 mx\nmx A ${ADDRESSES.mallowmail}\n@ TXT "v=spf1 ip4:${ADDRESSES.mallowmail} -all"\n`,
+  "puppetry-guild": `${start}lists MX 10 lists\nlists A ${ADDRESSES.guild}\nlists TXT "v=spf1 a -all"\n`,
+  "cheap-seats": `${start}@ TXT "v=spf1 ip4:${ADDRESSES.forger} -all"\nmail A ${ADDRESSES.forger}\n`,
 };
+
+/** Names of the servers that send, by address: a receiver asks for the name, and whether the name leads back. */
+export const REVERSE_ZONE = `$TTL 1h
+@ SOA ns.registry.example. registrar.registry.example. 1 2h 15m 2w 1h
+@ NS ns.registry.example.
+${(
+  [
+    ["heronpost", "out.heronpost"],
+    ["swiftquill", "out.swiftquill"],
+    ["inglemail", "out.inglemail"],
+    ["mallowmail", "mx.mallowmail"],
+    ["guild", "lists.puppetry-guild"],
+    ["forger", "mail.cheap-seats"],
+  ] as const
+)
+  .map(([key, host]) => `${ADDRESSES[key].split(".").slice(2).reverse().join(".")} PTR ${host}.example.\n`)
+  .join("")}`;
 
 /** The zones at the second DNS host. */
 export const ZONEMARROW_ZONES: Readonly<Record<string, string>> = Object.fromEntries(

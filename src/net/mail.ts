@@ -37,8 +37,8 @@ export interface Submission {
   /** The address to connect to. */
   readonly address: string;
   readonly port: number;
-  /** `none` is for servers that exchange mail; a submission is never in the clear. */
-  readonly tls: "starttls" | "implicit" | "none";
+  /** Never in the clear. */
+  readonly tls: "starttls" | "implicit";
   readonly login?: { readonly user: string; readonly password: string };
   /** The name to introduce oneself with. */
   readonly helo?: string;
@@ -106,7 +106,6 @@ function withServer(
       port: to.port,
       secure: to.tls === "implicit",
       requireTLS: to.tls === "starttls",
-      ignoreTLS: to.tls === "none",
       ...(to.from === undefined ? {} : { localAddress: to.from }),
       ...(to.helo === undefined ? {} : { name: to.helo }),
       tls: { servername: to.host, minVersion: "TLSv1.2", ...(to.certificates === undefined ? {} : { ca: to.certificates }) },
