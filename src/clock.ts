@@ -13,13 +13,15 @@ export const systemClock: Clock = { now: Date.now, sleep: wait };
 /** A clock that can be told to go on to a later time at once; whoever sleeps until then wakes. */
 export interface LeapingClock extends Clock {
   leap(ms: number): void;
+  /** Nobody who sleeps wakes any more. */
+  stop(): void;
   /** The clock as it is now, for {@link parseClock} in another process. */
   text(): string;
 }
 
 /** A clock that stood at `start` when the real time was `realStart`, and runs `speed` times as fast. */
 export function fastClock(start: number, realStart: number, speed: number): LeapingClock {
-  const sleepers = new Set<() => void>();
+  const sleepers = new Map<() => void, NodeJS.Timeout | undefined>();
   const now = (): number => Math.round(start + (Date.now() - realStart) * speed);
   return {
     now,
@@ -27,23 +29,25 @@ export function fastClock(start: number, realStart: number, speed: number): Leap
     sleep(ms) {
       const until = now() + ms;
       return new Promise((resolve) => {
-        let timer: NodeJS.Timeout | undefined;
         const look = (): void => {
-          clearTimeout(timer);
+          clearTimeout(sleepers.get(look));
           const left = until - now();
-          if (left > 0) timer = setTimeout(look, Math.min(Math.ceil(left / speed), 0x7fffffff));
+          if (left > 0) sleepers.set(look, setTimeout(look, Math.min(Math.ceil(left / speed), 0x7fffffff)));
           else {
             sleepers.delete(look);
             resolve();
           }
         };
-        sleepers.add(look);
         look();
       });
     },
     leap(ms) {
       start += ms;
-      for (const look of [...sleepers]) look();
+      for (const look of [...sleepers.keys()]) look();
+    },
+    stop() {
+      for (const timer of sleepers.values()) clearTimeout(timer);
+      sleepers.clear();
     },
   };
 }

@@ -174,7 +174,7 @@ describe("a newsletter service, from nothing to ready", () => {
       "--to",
       "full@mallowmail.example",
       "--for",
-      "1m",
+      "20m",
       "--json",
     ]);
     expect([sent.exit, sent.json.ready]).toEqual([3, null]);

@@ -49,6 +49,7 @@ export async function zandrel(
     out: ran.stdout,
     err: ran.stderr,
     get json() {
+      if (ran.stdout === "") throw new Error(`no JSON was printed, and on standard error: ${ran.stderr}`);
       return JSON.parse(ran.stdout);
     },
   };

@@ -1,4 +1,5 @@
 import { randomBytes } from "node:crypto";
+import { existsSync } from "node:fs";
 import { resolve } from "node:path";
 import { z } from "zod";
 import { BodyHash, makeSignature, type SignOptions, signatureObstacle } from "../core/dkim/index.ts";
@@ -242,6 +243,8 @@ async function dispositionOf(
 
 /** The message with this Message-ID in a file or a mailbox; undefined where it is not there yet. */
 async function copyIn(path: string, messageId: string): Promise<StoredMessage | undefined> {
+  // A mailbox comes into being with its first message.
+  if (!existsSync(path)) return undefined;
   const stored = openMessages(path);
   const is = async (message: StoredMessage): Promise<boolean> => {
     const header = await scanMessage(message.source, () => []);

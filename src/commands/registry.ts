@@ -65,6 +65,11 @@ export const COMMANDS: readonly {
   },
   { name: "message judge", summary: "judge messages as a receiver would", load: () => import("./message-judge.ts") as never },
   {
+    name: "message send",
+    summary: "send a test message, follow it, judge what arrived",
+    load: () => import("./message-send.ts") as never,
+  },
+  {
     name: "sender address",
     summary: "have a sender address confirmed at a service",
     load: () => import("./sender-address.ts") as never,

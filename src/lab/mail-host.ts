@@ -21,7 +21,7 @@ export interface MailWorld {
   readonly ports: MailPorts;
   /** The lab's certificate authority. */
   readonly authority: string;
-  leaf(host: string): Promise<{ readonly key: string; readonly cert: string }>;
+  leaf(...hosts: string[]): Promise<{ readonly key: string; readonly cert: string }>;
   /** A resolver with a cache of its own. */
   resolver(): CachingResolver;
   /** The folder with the mailboxes, one Maildir each. */
@@ -48,6 +48,8 @@ export interface MailHostOptions {
   readonly port: number;
   /** The server's name, in its greeting and its certificate. */
   readonly host: string;
+  /** Further names that its certificate bears. */
+  readonly aliases?: readonly string[];
   readonly implicit?: boolean;
   /** Who it is that logs in with this name and password, undefined for nobody; without it nobody has to. */
   readonly login?: (user: string, password: string) => string | undefined;
@@ -60,11 +62,11 @@ const refusal = ({ code, text }: NonNullable<Reply>): Error => Object.assign(new
 
 /** Listens for mail on one loopback address; gives back how to stop. */
 export async function listenMail(
-  { address, port, host, implicit = false, login, recipient, message }: MailHostOptions,
+  { address, port, host, aliases = [], implicit = false, login, recipient, message }: MailHostOptions,
   { leaf }: Pick<MailWorld, "leaf">,
 ): Promise<() => Promise<void>> {
   const options: SMTPServerOptions = {
-    ...(await leaf(host)),
+    ...(await leaf(host, ...aliases)),
     name: host,
     banner: "lab",
     secure: implicit,

@@ -405,7 +405,16 @@ export async function startMailService(
     return "refused" in taken ? taken.refused : { code: 250, text: `2.0.0 queued as ${taken.tracking}` };
   };
   const closers = [
-    await listenMail({ address, port: ports.exchange, host: `in.${service}.example`, message: arrived }, world),
+    await listenMail(
+      {
+        address,
+        port: ports.exchange,
+        host: `in.${service}.example`,
+        aliases: ["in1", "in2", "mx1", "mx2"].map((label) => `${label}.${service}.example`),
+        message: arrived,
+      },
+      world,
+    ),
     ...(description.offers.includes("submission")
       ? [
           await listenMail(

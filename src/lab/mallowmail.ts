@@ -147,19 +147,12 @@ export async function startMallowmail(address: string, world: MailWorld): Promis
         await mailReport(day);
       }
   };
-  let open = true;
   void (async () => {
-    while (open) {
+    for (;;) {
       await clock.sleep(DAY * 1000 - (clock.now() % (DAY * 1000)) + 60_000);
-      if (open) await reportDaysThatAreOver().catch(() => {});
+      await reportDaysThatAreOver().catch(() => {});
     }
   })();
-  const stop = await listenMail({ address, port: world.ports.exchange, host: own.helo, recipient, message }, world);
-  return {
-    reportDaysThatAreOver,
-    async close() {
-      open = false;
-      await stop();
-    },
-  };
+  const close = await listenMail({ address, port: world.ports.exchange, host: own.helo, recipient, message }, world);
+  return { reportDaysThatAreOver, close };
 }

@@ -15,7 +15,7 @@ export interface WebFront {
   /** What each host answers; hosts that are not listed get the parked page. */
   readonly hosts: Map<string, HostMode>;
   /** A key and a certificate of the lab's authority, for a server of another kind. */
-  leaf(host: string): Promise<{ readonly key: string; readonly cert: string }>;
+  leaf(...hosts: string[]): Promise<{ readonly key: string; readonly cert: string }>;
   /** Issues the certificate of a host; before that it gets the one of somebody else. */
   certify(host: string): Promise<void>;
   close(): Promise<void>;
@@ -68,12 +68,12 @@ export async function startWebFront(addresses: readonly string[], ports: { http:
       { name: "keyUsage", keyCertSign: true, cRLSign: true, critical: true },
     ],
   });
-  const leaf = async (host: string): Promise<{ key: string; cert: string }> => {
-    const made = await generate([{ name: "commonName", value: host }], {
+  const leaf = async (...hosts: string[]): Promise<{ key: string; cert: string }> => {
+    const made = await generate([{ name: "commonName", value: hosts[0] as string }], {
       keyType: "ec",
       algorithm: "sha256",
       ca: { key: ca.private, cert: ca.cert },
-      extensions: [{ name: "subjectAltName", altNames: [{ type: 2, value: host }] }],
+      extensions: [{ name: "subjectAltName", altNames: hosts.map((value) => ({ type: 2, value })) }],
     });
     return { key: made.private, cert: made.cert };
   };
