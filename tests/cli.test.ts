@@ -4,6 +4,7 @@ import { describe, expect, test } from "@jest/globals";
 import { z } from "zod";
 import { COMMANDS } from "../src/commands/registry.ts";
 import { CATALOGUE } from "../src/core/audit/index.ts";
+import { openApi } from "../src/core/sending/index.ts";
 import { cataloguePage } from "../src/present/index.ts";
 import { folderWith, freePort, zandrel } from "./zandrel.ts";
 
@@ -105,6 +106,11 @@ describe("schemas", () => {
 
 test("docs/findings.md is the catalogue", () =>
   expect(readFileSync(new URL("../docs/findings.md", import.meta.url), "utf8")).toBe(cataloguePage(CATALOGUE)));
+
+test("docs/service-link.openapi.json is the contract", () =>
+  expect(JSON.parse(readFileSync(new URL("../docs/service-link.openapi.json", import.meta.url), "utf8"))).toEqual(
+    JSON.parse(JSON.stringify(openApi())),
+  ));
 
 describe("on master files, without any network", () => {
   test("draft, publish into the file, draft again", async () => {

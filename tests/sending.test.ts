@@ -43,8 +43,8 @@ describe("a newsletter service, from nothing to ready", () => {
       "heronpost-sending noted",
       "heronpost-bounce noted",
       "heronpost-tracking noted",
-      "brackwater.example unknown",
-      `${NEWS} unknown`,
+      "brackwater.example missing",
+      `${NEWS} missing`,
     ]);
     expect(mailIn(PROBE)).toEqual([]);
   });

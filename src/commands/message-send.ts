@@ -10,7 +10,7 @@ import { DISPOSITIONS, type Disposition, enhancedStatus } from "../core/sending/
 import { EXIT, type ExitCode, UserError } from "../core/user-error.ts";
 import { askLink } from "../net/index.ts";
 import type { Submitted } from "../net/mail.ts";
-import { isoTime, logTime, visible, wrap } from "../present/index.ts";
+import { count, isoTime, logTime, visible, wrap } from "../present/index.ts";
 import {
   type Journal,
   keyPath,
@@ -21,7 +21,7 @@ import {
   type StoredMessage,
 } from "../workspace/index.ts";
 import { type Arguments, type Context, command } from "./command.ts";
-import { type Judgement, judgement, judgeOne, presentOne } from "./judging.ts";
+import { judgement, judgeOne, presentOne } from "./judging.ts";
 import { LOOKING, spanOption } from "./looking.ts";
 import {
   domainOfAddress,
@@ -42,6 +42,7 @@ const FINAL: readonly Disposition[] = ["delivered", "bounced", "complained"];
 const result = z.object({
   at: z.string(),
   service: z.string(),
+  title: z.string(),
   domain: z.string(),
   from: z.string(),
   to: z.string(),
@@ -82,7 +83,8 @@ async function missingFor(
   const offers = await offersOf(service);
   const known = { domain: lastState(journal, service.key, domain), address: lastState(journal, service.key, domain, address) };
   const expect = (what: string, state: string | undefined, wanted: string, because: string, next: string): void => {
-    if (state !== wanted) missing.push({ what, state: state ?? "unknown", because, next });
+    if (state !== wanted)
+      missing.push({ what, state: state === undefined || state === "unknown" ? "missing" : state, because, next });
   };
   if (offers?.includes("domains") === true && service.link !== undefined) {
     const said = await askLink(service.link, "showDomain", { at: { domain: typed(domain) } });
@@ -265,7 +267,11 @@ function readiness(result: Omit<Result, "ready" | "because">): Pick<Result, "rea
   const { sent, disposition, received, missing } = result;
   const no = (because: string) => ({ ready: false, because });
   const unsure = (because: string) => ({ ready: null, because });
-  if (sent.verdict === "not-sent") return no(`nothing was sent: ${missing.map((one) => one.what).join(", ")} is not ready`);
+  const lacks = `${count(missing.length, "thing")} it depends on ${missing.length === 1 ? "is" : "are"} not ready`;
+  if (sent.verdict === "not-sent") {
+    const sure = missing.some((one) => one.state !== "unknown");
+    return sure ? no(`nothing was sent, ${lacks}`) : unsure("nothing was sent, and the DNS could not be asked");
+  }
   if (sent.verdict === "refused") return no("the message was not taken");
   if (sent.verdict === "unknown") return unsure("nobody knows whether the message was taken");
   if (disposition?.state === "bounced") return no("the message came back");
@@ -276,8 +282,7 @@ function readiness(result: Omit<Result, "ready" | "because">): Pick<Result, "rea
     if (dmarc.result !== "pass") return no(`the message arrived, but DMARC ends with ${dmarc.result}`);
     const open = received.bulk.filter(({ holds }) => holds === false);
     if (open.length > 0) return no(`the message arrived and is proven yours, but ${open[0]?.because}`);
-    if (missing.length > 0)
-      return no(`the message arrived and is proven yours, but ${missing.map((one) => one.what).join(", ")} is not ready`);
+    if (missing.length > 0) return no(`the message arrived and is proven yours, but ${lacks}`);
     return { ready: true, because: "the message arrived, and receivers can prove that it is yours" };
   }
   if (disposition === null) return unsure("the message was taken, and nobody can be asked what became of it");
@@ -361,15 +366,14 @@ export default command<Result>({
         const domain = domainOfAddress(from);
         domainOfAddress(to);
         const offers = await offersOf(service);
-        const common = { at: isoTime(looking.now), service: service.key, domain, from, to, signed: null };
+        const common = { at: isoTime(looking.now), service: service.key, title: service.title, domain, from, to, signed: null };
         const missing = await missingFor(service, domain, from, session, journal);
         const done = (partial: Omit<Result, "ready" | "because">) => {
           const ready = readiness(partial);
           return { exit: exitFor(ready.ready), result: { ...partial, ...ready } };
         };
         if (earlier === undefined && missing.length > 0 && args.anyway !== true) {
-          const unknown = missing.every((one) => one.state === "unknown");
-          const refused = done({
+          return done({
             ...common,
             messageId: null,
             tracking: null,
@@ -379,9 +383,6 @@ export default command<Result>({
             disposition: null,
             received: null,
           });
-          return unknown && missing.some((one) => one.because.includes("could not be asked"))
-            ? { ...refused, exit: EXIT.undetermined }
-            : refused;
         }
         let ids: { tracking: string; messageId: string };
         let sent: Result["sent"];
@@ -510,11 +511,11 @@ export default command<Result>({
               `${disposition.state === "delivered" ? style.good(`✓ ${disposition.state}`) : disposition.final ? style.bad(`✗ ${disposition.state}`) : style.careful(`◐ ${disposition.state}`)}${disposition.meaning === null ? "" : `  ${disposition.status}: ${visible(disposition.meaning)}`}${disposition.reply === null ? "" : `; the server said “${visible(disposition.reply)}”`}`,
             ),
           ]),
-      ...(received === null ? [] : ["", presentOne(received as Judgement, style, width).trimEnd()]),
+      ...(received === null ? [] : ["", presentOne({ ...received, message: "The copy that arrived" }, style, width).trimEnd()]),
       "",
       (ready === true ? style.good : ready === false ? style.bad : style.careful)(
         wrap(
-          `${ready === true ? "✓" : ready === false ? "✗" : "?"} ${name} is ${ready === true ? "ready to send" : ready === false ? "not ready to send" : "perhaps ready to send"} through ${visible(one.service)}: ${visible(because)}.`,
+          `${ready === true ? "✓" : ready === false ? "✗" : "?"} ${name} is ${ready === true ? "ready to send" : ready === false ? "not ready to send" : "perhaps ready to send"} through ${visible(one.title)}: ${visible(because)}.`,
           width,
           "  ",
         ),

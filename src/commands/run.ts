@@ -197,11 +197,13 @@ async function complete(words: readonly string[]): Promise<void> {
   );
 }
 
-/** Writes the JSON schema of every command's `--json` into a folder, and the page of findings beside it. */
+/** Writes the JSON schema of every command's `--json` into a folder; the page of findings and the contract of the service link beside it. */
 async function writeSchemas(folder: string): Promise<void> {
   const { writeAtomically } = await import("../workspace/index.ts");
   const { CATALOGUE } = await import("../core/audit/index.ts");
+  const { openApi } = await import("../core/sending/index.ts");
   writeAtomically(`${folder}/../findings.md`, cataloguePage(CATALOGUE));
+  writeAtomically(`${folder}/../service-link.openapi.json`, `${JSON.stringify(openApi(), undefined, 2)}\n`);
   for (const { name, load } of COMMANDS) {
     const { schema } = (await load()).default;
     if (schema === undefined) continue;

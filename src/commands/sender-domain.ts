@@ -108,7 +108,7 @@ export default command<Result>({
                 ...common,
                 state: said.state,
                 signing: said.signing ?? null,
-                because: `${service.title} was not asked to look: too early, and it remembers “not found”`,
+                because: `${service.title} was not asked to look yet: its records are not settled, and who asks too early makes it remember “not found”`,
                 missing,
                 next: missing[0]?.next ?? null,
               },

@@ -7,6 +7,7 @@ import { type Journal, readSecret, type Settings, type Workspace } from "../work
 import type { Arguments, Context } from "./command.ts";
 import { nameOperand, timeoutOf } from "./looking.ts";
 import type { Session } from "./session.ts";
+import { nextStep } from "./status.ts";
 import { survey } from "./survey.ts";
 
 type ServiceSettings = Settings["services"][string];
@@ -162,7 +163,7 @@ export function keptCredentials(journal: Journal, service: string): KeptCredenti
 export const domainOption = (args: Arguments): DomainName | undefined =>
   args.domain === undefined ? undefined : nameOperand(args.domain as string);
 
-/** An ask that something waits for, and where it stands. */
+/** Something that mail depends on and that is not there; `unknown` is the state of what could not be asked. */
 export interface Missing {
   readonly what: string;
   readonly state: string;
@@ -188,10 +189,10 @@ export async function unsettledAsks(
       ({ ask, state }) =>
         ask.service === service.key && MAIL_PURPOSES.includes(ask.purpose) && state !== "settled" && state !== "proven",
     )
-    .map(({ ask, state, because }) => ({
-      what: ask.id,
-      state,
-      because,
-      next: state === "spreading" ? `zandrel watch ${domain.slice(0, -1)}` : `zandrel prove ${ask.id}`,
+    .map((standing) => ({
+      what: standing.ask.id,
+      state: standing.state,
+      because: standing.because,
+      next: nextStep(standing, domain) || `zandrel prove ${standing.ask.id}`,
     }));
 }

@@ -178,6 +178,7 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
       NODE_EXTRA_CA_CERTS: authority,
     },
     async close() {
+      clock.stop();
       await Promise.all(
         [search, builder, issuer, heronpost, swiftquill, inglemail, mallowmail, strangers, web].map((one) => one.close()),
       );

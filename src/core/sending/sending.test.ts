@@ -1,0 +1,96 @@
+import { describe, expect, test } from "@jest/globals";
+import { Validator } from "@seriousme/openapi-schema-validator";
+import fc from "fast-check";
+import { type DayOfEvents, enhancedStatus, eventBatch, eventWarnings, noEvents, OPERATIONS, openApi } from "./index.ts";
+
+describe("enhanced status codes (RFC 3463)", () => {
+  test.each<[string, string, string, RegExp | undefined]>([
+    ["550 5.1.1 no such user", "5.1.1", "refused for good: there is no such mailbox at that domain", /check the address/],
+    ["452 4.2.2 mailbox full", "4.2.2", "not now: the mailbox is full", /wait/],
+    ["552 5.2.2 mailbox full", "5.2.2", "refused for good: the mailbox is full", /send it again later/],
+    ["250 2.0.0 ok", "2.0.0", "done: the message was accepted", undefined],
+    ["250-2.1.5 recipient fine", "2.1.5", "done: the recipient's address is valid", undefined],
+    ["535 5.7.8 bad password", "5.7.8", "refused for good: the user name or the password is not accepted", /credential/],
+    ["550 5.7.26 unauthenticated", "5.7.26", expect.stringContaining("not authenticated") as unknown as string, /message judge/],
+    ["554 5.7.99 house rules", "5.7.99", "refused for good: the receiver's rules or protections refused it", undefined],
+    ["554 5.9.1 odd", "5.9.1", "refused for good: the server gives a reason of its own", undefined],
+    ["smtp; 550 5.1.10 null MX", "5.1.10", expect.stringContaining("takes no mail at all") as unknown as string, /off the list/],
+    ["550-5.4.1 first\n550 5.4.1 second", "5.4.1", "refused for good: the receiving server does not answer", /later/],
+  ])("%s", (reply, code, meaning, remedy) => {
+    const status = enhancedStatus(reply);
+    expect(status).toMatchObject({ code, meaning, class: Number(code[0]) });
+    expect(status?.remedy ?? "").toMatch(remedy ?? /^$/);
+  });
+  test.each(["250 ok", "550 no such user", "220 mail 10.5.1.1 ready", "550 6.1.1 odd class", "version 5.1", "5.1.1234", ""])(
+    "%j has none",
+    (reply) => expect(enhancedStatus(reply)).toBeUndefined(),
+  );
+  test("every class, subject and detail is said in words", () => {
+    fc.assert(
+      fc.property(fc.constantFrom(2, 4, 5), fc.nat(999), fc.nat(999), (a, b, c) => {
+        const status = enhancedStatus(`${a}50 ${a}.${b}.${c} words`);
+        expect(status?.code).toBe(`${a}.${b}.${c}`);
+        expect(status?.meaning).toMatch(/^(done|not now|refused for good): .{8}/);
+      }),
+    );
+  });
+});
+
+describe("warnings about a day", () => {
+  const day = (counts: Partial<DayOfEvents["counts"]>): DayOfEvents => ({
+    day: 20_514,
+    service: "heronpost",
+    domain: "brackwater.example",
+    counts: { ...noEvents(), ...counts },
+  });
+  test.each<[string, Partial<DayOfEvents["counts"]>, string[]]>([
+    ["a good day", { delivered: 1000, bounced: 5, complained: 1 }, []],
+    ["exactly at the limits", { delivered: 980, bounced: 20, complained: 0 }, []],
+    ["a little over for bounces", { delivered: 970, bounced: 30 }, ["bounces careful"]],
+    ["far over for bounces", { delivered: 900, bounced: 100 }, ["bounces severe"]],
+    ["complaints", { delivered: 1000, complained: 2 }, ["complaints careful"]],
+    ["many complaints", { delivered: 1000, complained: 10 }, ["complaints severe"]],
+    ["both", { delivered: 100, bounced: 50, complained: 50 }, ["bounces severe", "complaints severe"]],
+    ["too few messages to say", { delivered: 8, bounced: 8 }, []],
+    ["one bounce is nobody's fault", { delivered: 20, bounced: 1 }, []],
+    ["complaints about mail of the days before", { complained: 30 }, ["complaints severe"]],
+    ["nothing at all", {}, []],
+  ])("%s", (_, counts, expected) => {
+    expect(eventWarnings([day(counts)]).map((one) => `${one.kind} ${one.severe ? "severe" : "careful"}`)).toEqual(expected);
+  });
+  test("says share and limit for people", () => {
+    expect(eventWarnings([day({ delivered: 970, bounced: 30 })])[0]?.because).toBe(
+      "3 % of 1,000 messages bounced, the usual limit is 2 %",
+    );
+    expect(eventWarnings([day({ delivered: 2000, complained: 3 })])[0]?.because).toMatch(/^0\.15 % of 2,000 .* is 0\.1 %$/);
+  });
+});
+
+describe("the contract of the service link", () => {
+  test("is a valid OpenAPI 3.1 document, with every operation once", async () => {
+    const document = openApi() as { paths: Record<string, Record<string, { operationId: string }>> };
+    const checked = await new Validator().validate(structuredClone(document) as unknown as Record<string, unknown>);
+    expect(checked.errors ?? []).toEqual([]);
+    expect(checked.valid).toBe(true);
+    const ids = Object.values(document.paths).flatMap((path) => Object.values(path).map((one) => one.operationId));
+    expect(ids.sort()).toEqual(Object.keys(OPERATIONS).sort());
+  });
+  const event = {
+    id: "e1",
+    kind: "bounced",
+    at: "2026-03-02T09:00:00Z",
+    messageId: "m@brackwater.example",
+    domain: "brackwater.example",
+    to: "probe@mallowmail.example",
+  };
+  test.each<[string, unknown, boolean]>([
+    ["a batch", { version: 1, events: [event] }, true],
+    ["of a version to come", { version: 2, events: [event] }, false],
+    ["without an event", { version: 1, events: [] }, false],
+    ["with too many", { version: 1, events: Array(1001).fill(event) }, false],
+    ["of a kind nobody knows", { version: 1, events: [{ ...event, kind: "vanished" }] }, false],
+    ["without an id", { version: 1, events: [{ ...event, id: "" }] }, false],
+    ["at no time", { version: 1, events: [{ ...event, at: "yesterday" }] }, false],
+    ["with a key to come", { version: 1, events: [{ ...event, colour: "red" }] }, true],
+  ])("%s", (_, batch, good) => expect(eventBatch.safeParse(batch).success).toBe(good));
+});

@@ -1,0 +1,232 @@
+import { createServer, type Server, type Socket } from "node:net";
+import { createSecureContext, TLSSocket } from "node:tls";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { generate } from "selfsigned";
+import { composeMessage, type Submission, submitMessage, trySubmission } from "./mail.ts";
+
+/** Servers that follow a script, so that they can stop, lie and drip where no real server would. */
+let good: { key: string; cert: string };
+let wrong: { key: string; cert: string };
+let authority: string;
+const servers: Server[] = [];
+const sockets = new Set<Socket>();
+
+beforeAll(async () => {
+  const ca = await generate([{ name: "commonName", value: "test authority" }], {
+    keyType: "ec",
+    algorithm: "sha256",
+    extensions: [{ name: "basicConstraints", cA: true, critical: true }],
+  });
+  authority = ca.cert;
+  const leaf = async (value: string) => {
+    const made = await generate([{ name: "commonName", value }], {
+      keyType: "ec",
+      algorithm: "sha256",
+      ca: { key: ca.private, cert: ca.cert },
+      extensions: [{ name: "subjectAltName", altNames: [{ type: 2, value }] }],
+    });
+    return { key: made.private, cert: made.cert };
+  };
+  [good, wrong] = await Promise.all([leaf("submit.swiftquill.example"), leaf("parked.nettlehost.example")]);
+});
+afterAll(() => {
+  for (const socket of sockets) socket.destroy();
+  for (const server of servers) server.close();
+});
+
+/** A reply to a command; undefined is silence, `drip` sends an octet now and then. */
+type Script = Partial<
+  Record<"greeting" | "EHLO" | "STARTTLS" | "AUTH" | "MAIL" | "RCPT" | "DATA" | "message", string | undefined | "drip">
+>;
+
+const USUAL: Required<Script> = {
+  greeting: "220 submit.swiftquill.example ESMTP",
+  EHLO: "250-submit.swiftquill.example\r\n250-STARTTLS\r\n250 AUTH PLAIN",
+  STARTTLS: "220 go ahead",
+  AUTH: "235 2.7.0 welcome",
+  MAIL: "250 2.1.0 ok",
+  RCPT: "250 2.1.5 ok",
+  DATA: "354 go ahead",
+  message: "250 2.0.0 queued as SQ-77",
+};
+
+/** Starts a server; gives back its port, and what it was told. */
+async function scripted(script: Script, pair = good): Promise<{ port: number; heard: string[] }> {
+  const answers = { ...USUAL, ...script };
+  const heard: string[] = [];
+  const serve = (socket: Socket | TLSSocket, greet: boolean): void => {
+    let inData = false;
+    let waiting = "";
+    const say = (reply: string | undefined): void => {
+      if (reply === "drip") {
+        const timer = setInterval(() => (socket.destroyed ? clearInterval(timer) : socket.write("2")), 40);
+        socket.on("close", () => clearInterval(timer));
+      } else if (reply !== undefined) socket.write(`${reply}\r\n`);
+    };
+    if (greet) say(answers.greeting);
+    socket.on("error", () => {});
+    const listen = (chunk: Buffer): void => {
+      waiting += chunk.toString("latin1");
+      for (let end = waiting.indexOf("\r\n"); end !== -1; end = waiting.indexOf("\r\n")) {
+        const line = waiting.slice(0, end);
+        waiting = waiting.slice(end + 2);
+        heard.push(line);
+        if (inData) {
+          if (line !== ".") continue;
+          inData = false;
+          say(answers.message);
+          continue;
+        }
+        const verb = line.split(" ")[0] as keyof Script | "QUIT";
+        if (verb === "QUIT") return void socket.end("221 bye\r\n");
+        if (verb === "DATA" && answers.DATA?.startsWith("354")) inData = true;
+        say(answers[verb as keyof Script]);
+        if (verb === "STARTTLS" && answers.STARTTLS?.startsWith("220")) {
+          socket.off("data", listen);
+          const secure = new TLSSocket(socket, { isServer: true, secureContext: createSecureContext(pair) });
+          return serve(secure, false);
+        }
+      }
+    };
+    socket.on("data", listen);
+  };
+  const server = createServer((socket) => {
+    sockets.add(socket);
+    serve(socket, true);
+  });
+  servers.push(server);
+  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
+  return { port: (server.address() as { port: number }).port, heard };
+}
+
+const SECRET = "s3cret-of-nobody";
+const to = (port: number, more: Partial<Submission> = {}): Submission => ({
+  host: "submit.swiftquill.example",
+  address: "127.0.0.1",
+  port,
+  tls: "starttls",
+  login: { user: "brackwater-theatre", password: SECRET },
+  helo: "zandrel.invalid",
+  timeout: 400,
+  certificates: authority,
+  ...more,
+});
+const MESSAGE = Buffer.from("From: box@brackwater.example\r\nSubject: Tonight\r\n\r\n.All seats are taken.\r\n");
+const send = (port: number, more: Partial<Submission> = {}) =>
+  submitMessage(to(port, more), { from: "box@brackwater.example", to: "probe@mallowmail.example" }, MESSAGE);
+
+describe("handing in a message (RFC 6409)", () => {
+  test("over STARTTLS, logged in, octet by octet", async () => {
+    const { port, heard } = await scripted({});
+    expect(await send(port, { timeout: 5000 })).toEqual({ kind: "accepted", reply: "250 2.0.0 queued as SQ-77" });
+    expect(heard.filter((line) => /^(MAIL|RCPT)/.test(line))).toEqual([
+      "MAIL FROM:<box@brackwater.example>",
+      "RCPT TO:<probe@mallowmail.example>",
+    ]);
+    const at = heard.indexOf("DATA");
+    expect(heard.slice(at + 1, at + 6)).toEqual([
+      "From: box@brackwater.example",
+      "Subject: Tonight",
+      "",
+      "..All seats are taken.",
+      ".",
+    ]);
+    expect(heard.slice(0, heard.indexOf("STARTTLS")).join()).not.toContain("AUTH ");
+  });
+
+  test.each<[string, Script, string]>([
+    ["before its greeting", { greeting: undefined }, "connect"],
+    ["while it greets", { EHLO: undefined }, "greet"],
+    ["at STARTTLS", { STARTTLS: undefined }, "encrypt"],
+    ["at the login", { AUTH: undefined }, "log in"],
+    ["at the sender", { MAIL: undefined }, "take the sender"],
+    ["at the recipient", { RCPT: undefined }, "take the recipient"],
+    ["before the message", { DATA: undefined }, "take the message"],
+    ["behind the message", { message: undefined }, "take the message"],
+    ["by dripping its greeting", { greeting: "drip" }, "connect"],
+    ["by dripping behind the message", { message: "drip" }, "take the message"],
+  ])("a server that stalls %s is given up, and the step is named", async (_, script, step) => {
+    const { port } = await scripted(script);
+    const outcome = await send(port);
+    expect(outcome).toMatchObject({ kind: "failed", step });
+    expect(JSON.stringify(outcome)).not.toContain(SECRET);
+  });
+
+  test.each<[string, Script, { step: string; reply: string; forGood: boolean }]>([
+    ["the login", { AUTH: "535 5.7.8 no" }, { step: "log in", reply: "535 5.7.8 no", forGood: true }],
+    ["the sender", { MAIL: "550 5.1.8 no" }, { step: "take the sender", reply: "550 5.1.8 no", forGood: true }],
+    [
+      "the recipient, for now",
+      { RCPT: "452 4.2.2 full" },
+      { step: "take the recipient", reply: "452 4.2.2 full", forGood: false },
+    ],
+    ["the message", { message: "550 5.7.26 no" }, { step: "take the message", reply: "550 5.7.26 no", forGood: true }],
+  ])("a server that refuses %s is quoted", async (_, script, expected) => {
+    const { port } = await scripted(script);
+    expect(await send(port, { timeout: 5000 })).toEqual({ kind: "refused", ...expected });
+  });
+
+  test("a certificate for another name is named, and no password is sent", async () => {
+    const { port, heard } = await scripted({}, wrong);
+    expect(await send(port, { timeout: 5000 })).toEqual({
+      kind: "failed",
+      step: "encrypt",
+      because: "its certificate is not for submit.swiftquill.example but for parked.nettlehost.example",
+    });
+    expect(heard.join()).not.toContain("AUTH ");
+  });
+
+  test("a certificate nobody vouches for", async () => {
+    const { port } = await scripted({});
+    const { certificates: _, ...untrusting } = to(port, { timeout: 5000 });
+    expect(await trySubmission(untrusting)).toMatchObject({ kind: "failed", because: expect.stringMatching(/not trusted/) });
+  });
+
+  test("a server without encryption gets no password", async () => {
+    const { port, heard } = await scripted({
+      EHLO: "250-submit.swiftquill.example\r\n250 AUTH PLAIN",
+      STARTTLS: "502 5.5.1 what",
+    });
+    expect(await send(port, { timeout: 5000 })).toMatchObject({ kind: expect.stringMatching(/failed|refused/) });
+    expect(heard.join()).not.toContain("AUTH ");
+  });
+
+  test("nobody listens", async () => {
+    expect(await send(1)).toMatchObject({ kind: "failed", step: "connect", because: "nobody listens there (ECONNREFUSED)" });
+  });
+
+  test("checking connects and logs in, and hands in nothing", async () => {
+    const { port, heard } = await scripted({});
+    expect(await trySubmission(to(port, { timeout: 5000 }))).toMatchObject({ kind: "accepted" });
+    expect(heard.some((line) => line.startsWith("MAIL"))).toBe(false);
+  });
+});
+
+test("a message has everything a proper one has, and no line is too long", async () => {
+  const octets = await composeMessage({
+    from: "Brackwater Puppet Theatre <box@brackwater.example>",
+    to: "probe@mallowmail.example",
+    subject: "Grüße aus dem Theater",
+    text: `${"word ".repeat(400)}\nDas Theater öffnet.`,
+    html: `<p>${"word ".repeat(400)}</p>`,
+    date: new Date("2026-03-02T09:00:00Z"),
+    messageId: "m1@brackwater.example",
+    unsubscribe: "https://brackwater.example/unsubscribe?message=m1%40brackwater.example",
+  });
+  const text = octets.toString("latin1");
+  const head = (text.split("\r\n\r\n")[0] as string).replace(/\r\n[ \t]+/g, " ");
+  expect(text.split("\r\n").every((line) => line.length <= 998 && !/[^\x00-\x7f\t]/.test(line))).toBe(true);
+  expect(text.replaceAll("\r\n", "")).not.toMatch(/[\r\n]/);
+  for (const line of [
+    /^From: Brackwater Puppet Theatre <box@brackwater\.example>$/m,
+    /^Date: Mon, 02 Mar 2026 09:00:00 \+0000$/m,
+    /^Message-ID: <m1@brackwater\.example>$/m,
+    /^MIME-Version: 1\.0$/m,
+    /^Content-Type: multipart\/alternative;/m,
+    /^List-Unsubscribe: <https:\/\/brackwater\.example\/unsubscribe\?message=m1%40brackwater\.example>$/m,
+    /^List-Unsubscribe-Post: List-Unsubscribe=One-Click$/m,
+  ])
+    expect(head).toMatch(line);
+  expect(text).toMatch(/Content-Type: text\/plain; charset=utf-8/);
+  expect(text).toMatch(/Content-Type: text\/html; charset=utf-8/);
+});
