@@ -1,8 +1,9 @@
 import { cpSync, existsSync, readdirSync, readFileSync, statSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { execa } from "execa";
 import { startLab } from "../src/lab/index.ts";
-import { folderWith, freePort, zandrel } from "./zandrel.ts";
+import { folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
 
 /** Sending through the services of the lab, through the built program, in its order; each test goes on from the one before. */
 type Lab = Awaited<ReturnType<typeof startLab>>;
@@ -179,6 +180,207 @@ describe("a newsletter service, from nothing to ready", () => {
     ]);
     expect([sent.exit, sent.json.ready]).toEqual([3, null]);
     expect(sent.json.disposition).toMatchObject({ state: "deferred", final: false, status: "4.2.2" });
+  });
+});
+
+describe("ticket mail: a token, keys as texts, scoped keys, events", () => {
+  const TICKETS = "box@brackwater-tickets.example";
+  const sendTicket = (to: string, more: readonly string[] = []) =>
+    run(["message", "send", "--service", "swiftquill", "--from", TICKETS, "--to", to, "--json", ...more]);
+  let port: number;
+  let receiver: ReturnType<typeof receiving>;
+  const receiving = () =>
+    execa(process.execPath, [PROGRAM, "sender", "events", "swiftquill", "--listen", `127.0.0.1:${port}`], {
+      cwd: folder,
+      reject: false,
+      env: lab.env as Record<string, string>,
+    });
+  const listen = async () => {
+    receiver = receiving();
+    await new Promise<void>((resolve) => receiver.stderr?.on("data", (text) => String(text).includes("Listening") && resolve()));
+  };
+  afterAll(() => receiver?.kill("SIGKILL"));
+
+  test("what the service shows is taken down, published, and accepted", async () => {
+    const token = /swiftquill-domain=(\S+)/.exec(lab.swiftquill.instructions("brackwater-tickets.example"))?.[1];
+    const key = /p=(\S+)/.exec(await lab.swiftquill.page("brackwater-tickets.example"))?.[1];
+    const inputs = ["--input", `token=${token}`, "--input", `key=${key}`];
+    expect(await run(["intake", "--kit", "swiftquill", "--domain", "brackwater-tickets.example", ...inputs])).toMatchObject({
+      exit: 0,
+    });
+    await run(["publish", "brackwater-tickets.example"]);
+    lab.clock.leap(2 * HOUR);
+    await run(["prove", "swiftquill-ownership"]);
+    await run(["publish", "brackwater-tickets.example"]);
+    lab.clock.leap(2 * HOUR);
+    const accepted = await run(["sender", "domain", "swiftquill", "brackwater-tickets.example", "--json"]);
+    expect([accepted.exit, accepted.json.state, accepted.json.missing]).toEqual([0, "accepted", []]);
+  });
+
+  test("a credential in an application's environment file, whose other lines stay", async () => {
+    writeFileSync(join(folder, "shop.env"), "SHOP=brackwater\nMAIL_PASSWORD=old\nDEBUG=0\n");
+    const made = await run([
+      ...["sender", "credential", "swiftquill", "--new", "sending", "--domain", "brackwater-tickets.example"],
+      ...["--env-file", "shop.env", "--as", "MAIL_PASSWORD"],
+    ]);
+    expect(made).toMatchObject({ exit: 0, err: "" });
+    const text = readFileSync(join(folder, "shop.env"), "utf8");
+    expect(text).toMatch(/^SHOP=brackwater\nMAIL_PASSWORD='[^']{16,}'\nDEBUG=0\n$/);
+    expect(statSync(join(folder, "shop.env")).mode & 0o777).toBe(0o600);
+    const unset = await sendTicket(PROBE);
+    expect(unset).toMatchObject({ exit: 2, err: expect.stringContaining("environment variable MAIL_PASSWORD") });
+  });
+
+  test("it sends only what it is for", async () => {
+    const MAIL_PASSWORD = /'([^']+)'/.exec(readFileSync(join(folder, "shop.env"), "utf8"))?.[1] as string;
+    const wrong = await run(
+      ["message", "send", "--service", "swiftquill", "--from", NEWS, "--to", PROBE, "--anyway", "--via", "smtp", "--json"],
+      "",
+      { MAIL_PASSWORD },
+    );
+    expect(wrong).toMatchObject({
+      exit: 2,
+      err: expect.stringContaining("there is no credential of Swiftquill for this domain"),
+    });
+    const sent = await run(
+      ["message", "send", "--service", "swiftquill", "--from", TICKETS, "--to", PROBE, "--received", box(PROBE), "--json"],
+      "",
+      { MAIL_PASSWORD },
+    );
+    expect([sent.exit, sent.json.ready]).toEqual([0, true]);
+    expect(sent.json.received.spf).toMatchObject({ result: "pass", domain: "mail.brackwater-tickets.example." });
+    await run([
+      "sender",
+      "credential",
+      "swiftquill",
+      "--revoke",
+      (await run(["sender", "credential", "swiftquill", "--json"])).json.credentials[0].id,
+    ]);
+    const revoked = await run(["sender", "settings", "swiftquill", "--check"], "", { MAIL_PASSWORD });
+    expect(revoked).toMatchObject({ exit: 2, err: expect.stringContaining("there is no credential") });
+  });
+
+  test("events are subscribed to, received, and survive a kill -9", async () => {
+    port = await freePort();
+    await listen();
+    const kinds = async () => (await run(["sender", "events", "--json"])).json.days[0]?.counts ?? {};
+    const send = () =>
+      lab.swiftquill.send(
+        TICKETS,
+        PROBE,
+        Buffer.from(
+          `From: ${TICKETS}\r\nTo: ${PROBE}\r\nMessage-ID: <${Math.random()}@brackwater-tickets.example>\r\nSubject: x\r\n\r\nx\r\n`,
+        ),
+      );
+    const first = await send();
+    await lab.swiftquill.quiet();
+    await lab.swiftquill.pretend("opened", first);
+    await lab.swiftquill.quiet();
+    expect(await kinds()).toMatchObject({ delivered: 1, opened: 1, bounced: 0 });
+    receiver.kill("SIGKILL");
+    await receiver;
+    // Nobody listens; the service tells again and again.
+    const second = send();
+    await new Promise((resolve) => setTimeout(resolve, 150));
+    await listen();
+    await second;
+    await lab.swiftquill.quiet();
+    expect(await kinds()).toMatchObject({ delivered: 2, opened: 1, bounced: 0 });
+    receiver.kill("SIGTERM");
+    const ended = await receiver;
+    expect([ended.exitCode, ended.stderr]).toEqual([0, expect.stringContaining("1 event received")]);
+    // One subscription, made once, and its secret in a file for its owner alone.
+    const secrets = readdirSync(join(folder, "keys/swiftquill"));
+    expect(secrets).toHaveLength(1);
+    expect(statSync(join(folder, "keys/swiftquill", secrets[0] as string)).mode & 0o777).toBe(0o600);
+  });
+});
+
+describe("mailboxes whose signing is a switch", () => {
+  test("it stays off until the key is seen, and what is sent before is signed by somebody else", async () => {
+    const early = await run(["sender", "domain", "inglemail", "brackwater.example", "--signing", "on"]);
+    expect(early).toMatchObject({ exit: 1, err: expect.stringMatching(/signing can be turned on when the key is seen/) });
+    await run(
+      ["intake", "-", "--service", "inglemail", "--domain", "brackwater.example"],
+      await lab.inglemail.page("brackwater.example"),
+    );
+    await run(["publish", "brackwater.example"]);
+    lab.clock.leap(2 * HOUR);
+    const seen = await run(["sender", "domain", "inglemail", "brackwater.example", "--json"]);
+    expect([seen.exit, seen.json.state, seen.json.signing]).toEqual([1, "accepted", "off"]);
+    const on = await run(["sender", "domain", "inglemail", "brackwater.example", "--signing", "on", "--json"]);
+    expect([on.exit, on.json.signing, on.json.next]).toEqual([0, "on", null]);
+  });
+});
+
+describe("a service without a link is kept by hand", () => {
+  test("recorded with a note and a day, and used by every other command", async () => {
+    const address = ["sender", "address", "pigeonry", "news@brackwater.example"];
+    const file = join(folder, "zandrel.yaml");
+    const before = readFileSync(file, "utf8");
+    const { host = "", port = 0 } = (await run(["sender", "settings", "heronpost", "--json"])).json;
+    const submission = `{ host: ${host}, port: ${port}, tls: starttls, user: brackwater-theatre, password: file:keys/heronpost/brackwater.example.secret }`;
+    writeFileSync(
+      file,
+      before.replace("services:\n", `services:\n  pigeonry:\n    title: Pigeonry\n    submission: ${submission}\n`),
+    );
+    const unknown = await run([...address, "--json"]);
+    expect([unknown.exit, unknown.json.state, unknown.json.next]).toEqual([
+      1,
+      "unknown",
+      `zandrel ${address.join(" ")} --confirmed`,
+    ]);
+    expect(await run([...address, "--confirmed", "--on", "2099-01-01"])).toMatchObject({
+      exit: 2,
+      err: expect.stringContaining("a day to come"),
+    });
+    expect(await run([...address, "--confirmed", "--note", "green tick", "--on", "2026-03-01"])).toMatchObject({ exit: 0 });
+    expect((await run([...address, "--json"])).json).toMatchObject({
+      state: "confirmed",
+      because: "you recorded it for 2026-03-01: green tick",
+    });
+    const sent = await run([
+      "message",
+      "send",
+      "--service",
+      "pigeonry",
+      "--from",
+      NEWS,
+      "--to",
+      PROBE,
+      "--received",
+      box(PROBE),
+      "--json",
+    ]);
+    expect(sent.json).toMatchObject({ via: "smtp", disposition: null, received: { dmarc: { result: "pass" } }, ready: true });
+    expect(sent.exit).toBe(0);
+    const unseen = await run([
+      "message",
+      "send",
+      "--service",
+      "pigeonry",
+      "--from",
+      NEWS,
+      "--to",
+      PROBE,
+      "--for",
+      "1s",
+      "--json",
+    ]);
+    expect([unseen.exit, unseen.json.because]).toEqual([3, expect.stringContaining("nobody can be asked what became of it")]);
+  });
+
+  test("a secret that a page showed is kept from standard input", async () => {
+    const kept = await run(
+      ["sender", "credential", "pigeonry", "--keep", "--user", "theatre", "--domain", "brackwater.example"],
+      "shown-once-by-a-page\n",
+    );
+    expect(kept).toMatchObject({ exit: 0, err: "" });
+    expect(kept.out).not.toContain("shown-once");
+    expect(readFileSync(join(folder, "keys/pigeonry/brackwater.example.secret"), "utf8")).toBe("shown-once-by-a-page\n");
+    const empty = await run(["sender", "credential", "pigeonry", "--keep", "--user", "theatre", "--all-domains"], "");
+    expect(empty).toMatchObject({ exit: 2, err: expect.stringContaining("holds no secret") });
+    expect(existsSync(join(folder, "keys/pigeonry/every-domain.secret"))).toBe(false);
   });
 });
 

@@ -515,7 +515,9 @@ export default command<Result>({
       "",
       (ready === true ? style.good : ready === false ? style.bad : style.careful)(
         wrap(
-          `${ready === true ? "✓" : ready === false ? "✗" : "?"} ${name} is ${ready === true ? "ready to send" : ready === false ? "not ready to send" : "perhaps ready to send"} through ${visible(one.title)}: ${visible(because)}.`,
+          ready === null
+            ? `? Whether ${name} is ready to send through ${visible(one.title)} cannot be said: ${visible(because)}.`
+            : `${ready ? "✓" : "✗"} ${name} is ${ready ? "" : "not "}ready to send through ${visible(one.title)}: ${visible(because)}.`,
           width,
           "  ",
         ),

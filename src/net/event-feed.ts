@@ -126,6 +126,9 @@ async function believed(
   return { service: found.feed.service, nonce: found.nonce, signedAt: found.signedAt, events: parsed.data.events };
 }
 
+/** Milliseconds for which requests are gathered, so that a burst costs few writes to the disk. */
+const GATHER = 10;
+
 /**
  * Listens for signed events. A request is answered only when its events are kept; those that wait at the same time are
  * kept together, so that a burst costs few writes.
@@ -148,7 +151,7 @@ export async function receiveEvents({ address, port, url, feeds, now, keep }: Re
   };
   const kept = (delivery: Delivery): Promise<"kept" | "replayed" | Error> =>
     new Promise((done) => {
-      if (waiting.length === 0) setImmediate(flush);
+      if (waiting.length === 0) setTimeout(flush, GATHER);
       waiting.push({ delivery, done });
     });
   server.post<{ Body: Buffer }>("/events", async (request, reply) => {
