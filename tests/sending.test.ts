@@ -199,7 +199,9 @@ describe("ticket mail: a token, keys as texts, scoped keys, events", () => {
     receiver = receiving();
     await new Promise<void>((resolve) => receiver.stderr?.on("data", (text) => String(text).includes("Listening") && resolve()));
   };
-  afterAll(() => receiver?.kill("SIGKILL"));
+  afterAll(() => {
+    receiver?.kill("SIGKILL");
+  });
 
   test("what the service shows is taken down, published, and accepted", async () => {
     const token = /swiftquill-domain=(\S+)/.exec(lab.swiftquill.instructions("brackwater-tickets.example"))?.[1];

@@ -1,46 +1,13 @@
-import { type ChildProcess, spawn } from "node:child_process";
-import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import { execa } from "execa";
+import { answers, BINARIES, describeServers, missing, start, startKnot, startUnbound, stopServers } from "./real-servers.ts";
 import { folderWith, freePort, zandrel } from "./zandrel.ts";
 
-/**
- * The built program against real servers on loopback: knotd and named as the DNS host, knotd as the registry,
- * unbound as a caching vantage. With ZANDREL_REQUIRE_SERVERS=1 a server that is missing is a failure.
- */
-const BINARIES = {
-  knotd: "/usr/sbin/knotd",
-  named: "/usr/sbin/named",
-  unbound: "/usr/sbin/unbound",
-  kdig: "/usr/bin/kdig",
-  dig: "/usr/bin/dig",
-  checkzone: "/usr/bin/named-checkzone",
-  kzonecheck: "/usr/bin/kzonecheck",
-};
-const missing = Object.entries(BINARIES).filter(([, path]) => !existsSync(path));
-const required = process.env.ZANDREL_REQUIRE_SERVERS === "1";
-const describeServers = missing.length > 0 && !required ? describe.skip : describe;
-
+/** The built program against real servers on loopback: knotd and named as the DNS host, knotd as the registry, unbound as a caching vantage. */
 const REGISTRY = "127.61.0.1";
 const SECRET = "c2VjcmV0IHNlY3JldCBzZWNyZXQgc2VjcmV0IHNlY3JldA==";
-
-const running: ChildProcess[] = [];
-function start(binary: string, argv: readonly string[]): void {
-  const child = spawn(binary, argv, { stdio: ["ignore", "ignore", "inherit"] });
-  running.push(child);
-}
-
-async function answers(address: string, port: number, name: string, type: string): Promise<void> {
-  for (let i = 0; i < 100; i++) {
-    const { stdout } = await execa(BINARIES.dig, [`@${address}`, "-p", String(port), name, type, "+time=1", "+tries=1"], {
-      reject: false,
-    });
-    if (/status: (NOERROR|NXDOMAIN)/.test(stdout)) return;
-    await new Promise((resolve) => setTimeout(resolve, 100));
-  }
-  throw new Error(`the server at ${address} does not answer for ${name}`);
-}
 
 /** One DNS host: the software, its address, and its configuration with a zone and a key. */
 const HOSTS = [
@@ -50,11 +17,12 @@ const HOSTS = [
     vantage: "127.61.0.12",
     algorithm: "hmac-sha256",
     async start(folder: string, port: number, address: string, algorithm: string) {
-      writeFileSync(
-        join(folder, "knot.conf"),
-        `server:\n  rundir: ${folder}\n  listen: ${address}@${port}\ndatabase:\n  storage: ${folder}/db\nkey:\n  - id: brackwater-key\n    algorithm: ${algorithm}\n    secret: ${SECRET}\nacl:\n  - id: update\n    key: brackwater-key\n    action: update\nzone:\n  - domain: brackwater.example\n    storage: ${folder}\n    file: brackwater.zone\n    acl: update\n`,
-      );
-      start(BINARIES.knotd, ["-c", join(folder, "knot.conf")]);
+      startKnot(folder, {
+        listen: `${address}@${port}`,
+        more: `key:\n  - id: brackwater-key\n    algorithm: ${algorithm}\n    secret: ${SECRET}\nacl:\n  - id: update\n    key: brackwater-key\n    action: update\n`,
+        zones: { "brackwater.example": "brackwater.zone" },
+        zone: "    acl: update\n",
+      });
     },
   },
   {
@@ -90,40 +58,23 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
       "root.zone": `$TTL 60\n. SOA ns.registry.example. r.registry.example. 1 60 60 60 5\n. NS ns.registry.example.\nexample. NS ns.registry.example.\nns.registry.example. A ${REGISTRY}\n`,
       "example.zone": `$TTL 60\n$ORIGIN example.\n@ SOA ns.registry r.registry 1 60 60 60 5\n@ NS ns.registry\nns.registry A ${REGISTRY}\nbrackwater NS ns1.nettlehost\nns1.nettlehost A ${address}\n`,
       "brackwater.zone": `$TTL 5\n$ORIGIN brackwater.example.\n@ SOA ns1.nettlehost.example. hostmaster 2026030101 60 60 600 4\n@ NS ns1.nettlehost.example.\n@ 6 TXT "v=spf1 -all"\nwww CNAME parked.nettlehost.example.\n`,
-      "registry.conf": "",
-      "unbound.conf": "",
       "zandrel.yaml": "",
     });
-    for (const made of ["registry", "registry/db", "db"]) mkdirSync(join(folder, made));
     mkdirSync(join(folder, "domains"));
-    writeFileSync(
-      join(folder, "registry.conf"),
-      `server:\n  rundir: ${folder}/registry\n  listen: ${REGISTRY}@${port}\ndatabase:\n  storage: ${folder}/registry/db\nzone:\n  - domain: .\n    storage: ${folder}\n    file: root.zone\n  - domain: example.\n    storage: ${folder}\n    file: example.zone\n`,
-    );
-    writeFileSync(
-      join(folder, "unbound.conf"),
-      `server:\n  interface: ${vantage}\n  port: ${port}\n  access-control: 127.0.0.0/8 allow\n  do-not-query-localhost: no\n  username: ""\n  chroot: ""\n  directory: "${folder}"\n  pidfile: "${folder}/unbound.pid"\n  use-syslog: no\n  logfile: "${folder}/unbound.log"\n  module-config: "iterator"\n  do-ip6: no\n  do-daemonize: no\n  num-threads: 1\n${[
-        ["brackwater.example", address],
-        ["example", REGISTRY],
-        [".", REGISTRY],
-      ]
-        .map(([name, server]) => `stub-zone:\n  name: "${name}"\n  stub-addr: ${server}@${port}\n`)
-        .join("")}remote-control:\n  control-enable: no\n`,
-    );
     writeFileSync(
       join(folder, "zandrel.yaml"),
       `version: 1\norganisation: Brackwater Puppet Theatre\nvantages:\n  - { name: Quay Street, resolver: "${vantage}:${port}" }\nhosts:\n  nettlehost:\n    title: Nettlehost\n    publish:\n      way: update\n      server: ${address}:${port}\n      key: { name: brackwater-key, algorithm: ${algorithm}, secret: env:TSIG }\nservices:\n  seekmere: { title: Seekmere }\ndefaults: { ttl: 60, authorityPort: ${port} }\n`,
     );
     writeFileSync(join(folder, "domains/brackwater.example.yaml"), "domain: brackwater.example\nhost: nettlehost\nasks: []\n");
-    start(BINARIES.knotd, ["-c", join(folder, "registry.conf")]);
+    startKnot(folder, { listen: `${REGISTRY}@${port}`, zones: { ".": "root.zone", "example.": "example.zone" } });
     await startHost(folder, port, address, algorithm);
-    start(BINARIES.unbound, ["-d", "-c", join(folder, "unbound.conf")]);
+    startUnbound(folder, vantage, port, { "brackwater.example": address, example: REGISTRY, ".": REGISTRY });
     await answers(REGISTRY, port, "example", "SOA");
     await answers(address, port, "brackwater.example", "SOA");
     await answers(vantage, port, "brackwater.example", "SOA");
   });
   afterAll(() => {
-    for (const child of running.splice(0)) child.kill("SIGKILL");
+    stopServers();
   });
 
   /** Waits until the caching vantage shows a text, and gives back the moment. */

@@ -7,6 +7,7 @@ import { fastClock, type LeapingClock } from "../clock.ts";
 import { name } from "../core/name/index.ts";
 import { DnsClient } from "../net/index.ts";
 import { AuthorityHost } from "./authority.ts";
+import { makeAuthority } from "./certificates.ts";
 import { listenDns, type RunningServer } from "./dns-server.ts";
 import type { MailWorld } from "./mail-host.ts";
 import { type MailService, startMailService } from "./mail-service.ts";
@@ -105,19 +106,19 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
   const token = randomBytes(18).toString("base64url");
   const zones = ["brackwater.example.", "brackwater-post.example."];
   const api: RunningApi = await startZonemarrow({ host: zonemarrow, token, zones });
-  const web = await startWebFront([ADDRESSES.pagewick, ADDRESSES.parked], { http: port + 1, https: port + 2 });
+  const authority = await makeAuthority();
+  const web = await startWebFront([ADDRESSES.pagewick, ADDRESSES.parked], { http: port + 1, https: port + 2 }, authority);
   const folder = mkdtempSync(join(tmpdir(), "zandrel-lab-"));
   const mailboxes = join(folder, "mail");
   const mail: MailWorld = {
     clock,
     ports: { exchange: port + 3, submission: port + 4, implicit: port + 5 },
-    authority: web.authority,
-    leaf: web.leaf,
+    authority,
     resolver: () => resolver({}),
     mailboxes,
   };
-  const authority = join(folder, "authority.pem");
-  writeFileSync(authority, web.authority);
+  const authorityFile = join(folder, "authority.pem");
+  writeFileSync(authorityFile, authority.pem);
   const run = (description: ServiceDescription) => startService(description, { clock, resolver: resolver({}), key });
   const [search, builder, issuer] = await Promise.all([
     run(seekmere),
@@ -175,7 +176,7 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
       SERVICE_KEY: key,
       ZONEMARROW_API: api.api,
       ZONEMARROW_TOKEN: token,
-      NODE_EXTRA_CA_CERTS: authority,
+      NODE_EXTRA_CA_CERTS: authorityFile,
     },
     async close() {
       clock.stop();

@@ -6,6 +6,7 @@ import type { Clock } from "../clock.ts";
 import { name, parseName } from "../core/name/index.ts";
 import type { DataOf } from "../core/record/index.ts";
 import { type Submitted, submitMessage } from "../net/mail.ts";
+import type { Authority } from "./certificates.ts";
 import type { CachingResolver } from "./resolver.ts";
 
 /** Ports of the lab's mail servers: exchange, and submission with STARTTLS and with TLS from the start. */
@@ -19,9 +20,7 @@ export interface MailPorts {
 export interface MailWorld {
   readonly clock: Clock;
   readonly ports: MailPorts;
-  /** The lab's certificate authority. */
-  readonly authority: string;
-  leaf(...hosts: string[]): Promise<{ readonly key: string; readonly cert: string }>;
+  readonly authority: Authority;
   /** A resolver with a cache of its own. */
   resolver(): CachingResolver;
   /** The folder with the mailboxes, one Maildir each. */
@@ -63,10 +62,10 @@ const refusal = ({ code, text }: NonNullable<Reply>): Error => Object.assign(new
 /** Listens for mail on one loopback address; gives back how to stop. */
 export async function listenMail(
   { address, port, host, aliases = [], implicit = false, login, recipient, message }: MailHostOptions,
-  { leaf }: Pick<MailWorld, "leaf">,
+  { authority }: Pick<MailWorld, "authority">,
 ): Promise<() => Promise<void>> {
   const options: SMTPServerOptions = {
-    ...(await leaf(host, ...aliases)),
+    ...(await authority.leaf(host, ...aliases)),
     name: host,
     banner: "lab",
     secure: implicit,
@@ -172,7 +171,7 @@ export async function deliver(
         helo: own.helo,
         from: own.address,
         timeout: 10_000,
-        certificates: authority,
+        certificates: authority.pem,
       },
       message,
       message.octets,

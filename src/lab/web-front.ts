@@ -1,7 +1,7 @@
 import { createServer as createHttp, type IncomingMessage, type Server, type ServerResponse } from "node:http";
 import { createServer as createHttps } from "node:https";
 import { createSecureContext, type SecureContext } from "node:tls";
-import { generate } from "selfsigned";
+import type { Authority } from "./certificates.ts";
 
 /** How a host of the lab's web front answers; each but `site` and `redirect` is a mistake to switch on. */
 export type HostMode =
@@ -10,12 +10,8 @@ export type HostMode =
 
 export interface WebFront {
   readonly ports: { readonly http: number; readonly https: number };
-  /** The certificate authority of the lab, as PEM. */
-  readonly authority: string;
   /** What each host answers; hosts that are not listed get the parked page. */
   readonly hosts: Map<string, HostMode>;
-  /** A key and a certificate of the lab's authority, for a server of another kind. */
-  leaf(...hosts: string[]): Promise<{ readonly key: string; readonly cert: string }>;
   /** Issues the certificate of a host; before that it gets the one of somebody else. */
   certify(host: string): Promise<void>;
   close(): Promise<void>;
@@ -58,25 +54,12 @@ function answer(mode: HostMode | undefined, request: IncomingMessage, response: 
   }
 }
 
-/** The lab's web servers: HTTP and HTTPS on some loopback addresses, one certificate authority, answers by host name. */
-export async function startWebFront(addresses: readonly string[], ports: { http: number; https: number }): Promise<WebFront> {
-  const ca = await generate([{ name: "commonName", value: "Lab Certificate Authority" }], {
-    keyType: "ec",
-    algorithm: "sha256",
-    extensions: [
-      { name: "basicConstraints", cA: true, critical: true },
-      { name: "keyUsage", keyCertSign: true, cRLSign: true, critical: true },
-    ],
-  });
-  const leaf = async (...hosts: string[]): Promise<{ key: string; cert: string }> => {
-    const made = await generate([{ name: "commonName", value: hosts[0] as string }], {
-      keyType: "ec",
-      algorithm: "sha256",
-      ca: { key: ca.private, cert: ca.cert },
-      extensions: [{ name: "subjectAltName", altNames: hosts.map((value) => ({ type: 2, value })) }],
-    });
-    return { key: made.private, cert: made.cert };
-  };
+/** The lab's web servers: HTTP and HTTPS on some loopback addresses, answers by host name. */
+export async function startWebFront(
+  addresses: readonly string[],
+  ports: { http: number; https: number },
+  { leaf }: Authority,
+): Promise<WebFront> {
   const hosts = new Map<string, HostMode>();
   const contexts = new Map<string, SecureContext>();
   const pending = await leaf("sites.pagewick.example");
@@ -95,8 +78,6 @@ export async function startWebFront(addresses: readonly string[], ports: { http:
   }
   return {
     ports,
-    authority: ca.cert,
-    leaf,
     hosts,
     async certify(host) {
       contexts.set(host, createSecureContext(await leaf(host)));

@@ -1,33 +1,20 @@
 import { createServer, type Server, type Socket } from "node:net";
 import { createSecureContext, TLSSocket } from "node:tls";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { generate } from "selfsigned";
+import { type KeyPair, makeAuthority } from "../lab/certificates.ts";
 import { composeMessage, type Submission, submitMessage, trySubmission } from "./mail.ts";
 
 /** Servers that follow a script, so that they can stop, lie and drip where no real server would. */
-let good: { key: string; cert: string };
-let wrong: { key: string; cert: string };
+let good: KeyPair;
+let wrong: KeyPair;
 let authority: string;
 const servers: Server[] = [];
 const sockets = new Set<Socket>();
 
 beforeAll(async () => {
-  const ca = await generate([{ name: "commonName", value: "test authority" }], {
-    keyType: "ec",
-    algorithm: "sha256",
-    extensions: [{ name: "basicConstraints", cA: true, critical: true }],
-  });
-  authority = ca.cert;
-  const leaf = async (value: string) => {
-    const made = await generate([{ name: "commonName", value }], {
-      keyType: "ec",
-      algorithm: "sha256",
-      ca: { key: ca.private, cert: ca.cert },
-      extensions: [{ name: "subjectAltName", altNames: [{ type: 2, value }] }],
-    });
-    return { key: made.private, cert: made.cert };
-  };
-  [good, wrong] = await Promise.all([leaf("submit.swiftquill.example"), leaf("parked.nettlehost.example")]);
+  const made = await makeAuthority();
+  authority = made.pem;
+  [good, wrong] = await Promise.all([made.leaf("submit.swiftquill.example"), made.leaf("parked.nettlehost.example")]);
 });
 afterAll(() => {
   for (const socket of sockets) socket.destroy();

@@ -70,6 +70,8 @@ export type Submitted =
   | { readonly kind: "failed"; readonly step: SubmissionStep; readonly because: string };
 
 interface SmtpTrouble extends Error {
+  /** What the server refused; where commands are sent in one go, it is not the last one. */
+  readonly command?: string;
   readonly code?: string;
   readonly response?: string;
   readonly responseCode?: number;
@@ -133,8 +135,9 @@ function withServer(
       if (error === null || error === undefined) return end({ kind: "accepted", reply });
       const trouble = error as SmtpTrouble;
       const code = trouble.responseCode ?? Number(/^(\d{3})/.exec(trouble.response ?? "")?.[1]);
+      const refused = trouble.command?.split(" ")[0] as keyof typeof STEPS | undefined;
       if (trouble.response !== undefined && code >= 400)
-        return end({ kind: "refused", step, reply: trouble.response, forGood: code >= 500 });
+        return end({ kind: "refused", step: (refused && STEPS[refused]) ?? step, reply: trouble.response, forGood: code >= 500 });
       end({ kind: "failed", step, because: troubleText(trouble, to) });
     };
     connection.on("error", settle);

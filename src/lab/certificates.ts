@@ -1,0 +1,37 @@
+import { generate } from "selfsigned";
+
+/** A key and its certificate, as PEM. */
+export interface KeyPair {
+  readonly key: string;
+  readonly cert: string;
+}
+
+/** A certificate authority that nobody outside trusts. */
+export interface Authority {
+  /** Its certificate, as PEM. */
+  readonly pem: string;
+  /** A certificate for the hosts named. */
+  leaf(...hosts: string[]): Promise<KeyPair>;
+}
+
+export async function makeAuthority(): Promise<Authority> {
+  const kind = { keyType: "ec", algorithm: "sha256" } as const;
+  const ca = await generate([{ name: "commonName", value: "Lab Certificate Authority" }], {
+    ...kind,
+    extensions: [
+      { name: "basicConstraints", cA: true, critical: true },
+      { name: "keyUsage", keyCertSign: true, cRLSign: true, critical: true },
+    ],
+  });
+  return {
+    pem: ca.cert,
+    async leaf(...hosts) {
+      const made = await generate([{ name: "commonName", value: hosts[0] as string }], {
+        ...kind,
+        ca: { key: ca.private, cert: ca.cert },
+        extensions: [{ name: "subjectAltName", altNames: hosts.map((value) => ({ type: 2, value })) }],
+      });
+      return { key: made.private, cert: made.cert };
+    },
+  };
+}
