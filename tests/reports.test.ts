@@ -2,7 +2,8 @@ import { cpSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from "nod
 import { join } from "node:path";
 import { gzipSync } from "node:zlib";
 import { describe, expect, test } from "@jest/globals";
-import { folderWith, zandrel } from "./zandrel.ts";
+import { execa } from "execa";
+import { folderWith, PROGRAM, zandrel } from "./zandrel.ts";
 
 const demo = new URL("../demo/", import.meta.url).pathname;
 const WORLD = ["--zone-file", "authenticated.zone", "--zone-file", "services.zone"];
@@ -148,6 +149,42 @@ describe("dmarc import", () => {
     const ran = await zandrel(brackwater(), ["dmarc", ...argv]);
     expect([ran.exit, ran.out, ran.err]).toEqual([exit, "", expect.stringContaining(sentence)]);
   });
+
+  test("a disk that is full in the middle loses nothing, and halves no report", async () => {
+    const here = brackwater();
+    mkdirSync(join(here, "many"));
+    // Each with addresses of its own, so that the file has to grow.
+    const rows = (i: number) =>
+      Array.from({ length: 400 }, (_, n) => ROW.replace("198.51.100.70", `10.${i}.${n >> 8}.${n & 255}`)).join("");
+    const ROW = /<record>.*<\/record>/.exec(REPORT)?.[0] as string;
+    for (let i = 0; i < 30; i++)
+      writeFileSync(
+        join(here, "many", `${i}.xml`),
+        report(`r${i}`, (text) => text.replace(ROW, rows(i))),
+      );
+    const whole = 30 * 400 * 5;
+    const import_ = ["dmarc", "import", "many", "--json"];
+    // The limit on a file's size stands for the disk: writing beyond it fails.
+    const limited = await execa(
+      "bash",
+      ["-c", 'trap "" XFSZ; ulimit -f 1000; exec "$0" "$@"', process.execPath, PROGRAM, ...import_],
+      {
+        cwd: here,
+        reject: false,
+        env: { NO_COLOR: "1" },
+      },
+    );
+    expect([limited.exitCode, limited.stdout]).toEqual([2, ""]);
+    expect(limited.stderr).toMatch(
+      /reports\.db cannot be written \(.*\): make room and run the import again; reports imported so far are kept\.$/,
+    );
+    const again = await zandrel(here, import_);
+    expect(again).toMatchObject({ exit: 0, err: "" });
+    expect(again.json.known).toBeGreaterThan(0);
+    expect(again.json.taken + again.json.known).toBe(30);
+    const sources = await zandrel(here, ["dmarc", "sources", ...WORLD, "--days", "90", "--json"]);
+    expect(sources.json.sources.reduce((sum: number, one: { messages: number }) => sum + one.messages, 0)).toBe(whole);
+  });
 });
 
 describe("dmarc sources and advise", () => {
@@ -196,6 +233,17 @@ describe("dmarc sources and advise", () => {
       { kind: "strict-too-soon", because: expect.stringContaining("mail of one's own") },
     ]);
   });
+  test("who only stands in the SPF record counts as known, and is waited for", async () => {
+    const here = brackwater();
+    writeFileSync(join(here, "zandrel.yaml"), readFileSync(join(here, "zandrel.yaml"), "utf8").replace(/services:[\s\S]*/, ""));
+    writeFileSync(join(here, "domains", "brackwater.example.yaml"), "domain: brackwater.example\n");
+    await zandrel(here, ["dmarc", "import", "reports"]);
+    const { sources } = (await zandrel(here, ["dmarc", "sources", ...WORLD, "--json"])).json;
+    const known = sources.filter((one: { ours: boolean }) => one.ours).map((one: { title: string }) => one.title);
+    expect(known).toContain("heronpost.example (in your SPF record)");
+    expect(sources.find((one: { title: string }) => one.title.startsWith("heronpost.example"))).toMatchObject({ service: null });
+  });
+
   test("once every service is proven, the next step is safe, and the composer agrees", async () => {
     const here = brackwater();
     for (const file of readdirSync(join(here, "reports")))

@@ -32,7 +32,15 @@ const result = z.object({
       safe: z.boolean().nullable().describe("null where there is too little to go by"),
       because: z.string(),
       stops: z
-        .array(z.object({ source: z.string(), service: z.string().nullable(), messages: z.number(), of: z.number() }))
+        .array(
+          z.object({
+            source: z.string(),
+            service: z.string().nullable(),
+            ours: z.boolean(),
+            messages: z.number(),
+            of: z.number(),
+          }),
+        )
         .describe("what it would have stopped"),
     }),
   ),
@@ -100,7 +108,7 @@ export default command<z.output<typeof result>>({
               .slice(0, MOST_STOPS)
               .map(
                 (one) =>
-                  `${one.messages.toLocaleString("en")} of ${one.of.toLocaleString("en")} messages of ${one.service === null ? "unknown " : ""}${visible(one.source)}`,
+                  `${one.messages.toLocaleString("en")} of ${one.of.toLocaleString("en")} messages of ${one.ours ? "" : "unknown "}${visible(one.source)}`,
               )
               .join("; ")}${step.stops.length > MOST_STOPS ? `; and ${step.stops.length - MOST_STOPS} more` : ""}.`,
             width - 2,

@@ -18,7 +18,8 @@ const result = z.object({
   sources: z.array(
     z.object({
       title: z.string(),
-      service: z.string().nullable(),
+      service: z.string().nullable().describe("the service of the workspace it was recognised as"),
+      ours: z.boolean().describe("whether it is known to send for you: a service, or somebody the SPF record lets send"),
       messages: z.number(),
       aligned: z.number(),
       byDkim: z.number(),
@@ -47,6 +48,7 @@ const WHY: Readonly<Record<Reason, string>> = {
 const json = (source: Source): Result["sources"][number] => ({
   ...source,
   service: source.service ?? null,
+  ours: source.ours,
   reasons: { ...source.reasons },
   dispositions: { ...source.dispositions },
   blocks: [...source.blocks],
@@ -105,7 +107,7 @@ export default command<Result>({
         );
       }
       return {
-        exit: sources.some((one) => one.service !== undefined && one.aligned < one.messages * 0.98) ? EXIT.not : EXIT.ok,
+        exit: sources.some((one) => one.ours && one.aligned < one.messages * 0.98) ? EXIT.not : EXIT.ok,
         result: shown,
       };
     }),
@@ -114,7 +116,7 @@ export default command<Result>({
     const rows = sources.map((one) => [
       one.messages.toLocaleString("en").padStart(9),
       percent(one.aligned, one.messages).padStart(6),
-      one.service === null ? `unknown: ${visible(one.title)}` : visible(one.title),
+      one.ours ? visible(one.title) : `unknown: ${visible(one.title)}`,
       trend(one.weeks, all),
     ]);
     const details = sources.flatMap((one) => {

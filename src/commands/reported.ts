@@ -2,9 +2,9 @@ import type { Options } from "yargs";
 import { type Advice, adviseOn, type KnownService, type Source, sourcesOf } from "../core/aggregate/index.ts";
 import { discoverByWalk, type Policy } from "../core/dmarc/index.ts";
 import { type Lookup, memoized } from "../core/lookup/index.ts";
-import type { DomainName } from "../core/name/index.ts";
+import { type DomainName, labelsOf } from "../core/name/index.ts";
 import { isOfType, joined, textOf } from "../core/record/index.ts";
-import { isSpf, type Network, parseSpf, type SpfTree, spfAt, spfTree } from "../core/spf/index.ts";
+import { isSpf, type Network, parseSpf, type SpfRecord, type SpfTree, spfAt, spfTree } from "../core/spf/index.ts";
 import { organizationalDomain } from "../core/suffix/index.ts";
 import { EXIT, UserError } from "../core/user-error.ts";
 import { type Domain, openWorkspace, type ReportStore, type Workspace } from "../workspace/index.ts";
@@ -18,51 +18,85 @@ export const REPORTED = {
   days: { type: "number", default: 28, requiresArg: true, describe: "how many days to look back, from the newest report" },
 } as const satisfies Record<string, Options>;
 
+/** What a record includes, as far as that is a plain name. */
+const includesOf = ({ terms }: SpfRecord): string[] =>
+  terms.flatMap((term) =>
+    term.kind === "mechanism" && term.name === "include" && term.domain !== undefined && !term.domain.includes("%")
+      ? [term.domain.replace(/\.$/, "")]
+      : [],
+  );
+
 /** Records that an ask wants, as far as they tell whose service it is. */
-function targetsOf(domain: Domain, service: string): { names: DomainName[]; includes: string[] } {
+function targetsOf(domain: Domain, service: string): { names: DomainName[]; keyNames: string[]; includes: string[] } {
   const names: DomainName[] = [];
+  const keyNames: string[] = [];
   const includes: string[] = [];
   for (const ask of domain.asks) {
     if (ask.service !== service) continue;
     for (const set of ask.wanted) {
+      if (set.name.includes("._domainkey.")) keyNames.push(set.name);
       if (isOfType(set, "CNAME")) names.push(...set.data.map((data) => data.target));
       if (isOfType(set, "MX")) names.push(...set.data.map((data) => data.exchange));
       if (!isOfType(set, "TXT")) continue;
       for (const data of set.data) {
         const text = textOf(joined(data));
         const parsed = isSpf(text) ? parseSpf(text) : undefined;
-        if (parsed?.ok)
-          for (const term of parsed.value.terms)
-            if (term.kind === "mechanism" && term.name === "include" && term.domain !== undefined && !term.domain.includes("%"))
-              includes.push(term.domain.replace(/\.$/, ""));
+        if (parsed?.ok) includes.push(...includesOf(parsed.value));
       }
     }
   }
-  return { names, includes };
+  return { names, keyNames, includes };
 }
 
 const networksOf = (tree: SpfTree): Network[] =>
   tree.branches.flatMap((branch) => (branch.dead?.kind === "unreachable" ? [] : branch.networks));
 
-/** The services of the workspace with what gives their mail away: targets of their records, addresses of their includes. */
-async function servicesOf(workspace: Workspace, lookup: Lookup): Promise<KnownService[]> {
-  return Promise.all(
+const networksIn = async (include: string, lookup: Lookup): Promise<Network[]> => {
+  const at = await spfAt(include, lookup);
+  return "record" in at ? networksOf(await spfTree(at.record, include, lookup, { addresses: true })) : [];
+};
+
+/**
+ * Who is known to send for a domain, with what gives their mail away: the services of the workspace, by the targets of
+ * their records, their keys and the addresses of their includes; and whomever else the published SPF record includes.
+ */
+async function sendersOf(domain: DomainName, workspace: Workspace, lookup: Lookup): Promise<KnownService[]> {
+  const own = new Set(workspace.domains.map((one) => organizationalDomain(one.name)));
+  const services = await Promise.all(
     Object.entries(workspace.settings.services).map(async ([key, { title }]): Promise<KnownService> => {
-      const found = workspace.domains.map((domain) => targetsOf(domain, key));
-      const own = new Set(workspace.domains.map((domain) => organizationalDomain(domain.name)));
+      const found = workspace.domains.map((one) => targetsOf(one, key));
       const includes = [...new Set(found.flatMap((one) => one.includes))];
       const targets = [...found.flatMap((one) => one.names), ...includes.map((one) => `${one}.` as DomainName)]
         .filter((one) => one !== ".")
         .map(organizationalDomain);
-      const networks = await Promise.all(
-        includes.map(async (include) => {
-          const at = await spfAt(include, lookup);
-          return "record" in at ? networksOf(await spfTree(at.record, include, lookup, { addresses: true })) : [];
-        }),
-      );
-      return { key, title, domains: [...new Set(targets)].filter((one) => !own.has(one)), networks: networks.flat() };
+      const networks = await Promise.all(includes.map((include) => networksIn(include, lookup)));
+      return {
+        key,
+        title,
+        domains: [...new Set(targets)].filter((one) => !own.has(one)),
+        keyNames: found.flatMap((one) => one.keyNames),
+        networks: networks.flat(),
+      };
     }),
   );
+  const spf = await spfAt(domain.slice(0, -1), lookup);
+  const included = "record" in spf ? includesOf(spf.record) : [];
+  const others = included
+    .map((include) => ({ include, at: organizationalDomain(`${include}.` as DomainName) }))
+    .filter(({ at }) => !own.has(at) && !services.some((one) => one.domains.includes(at) || one.key === labelsOf(at)[0]));
+  return [
+    ...services,
+    ...(await Promise.all(
+      others.map(
+        async ({ include, at }): Promise<KnownService> => ({
+          title: `${at.slice(0, -1)} (in your SPF record)`,
+          domains: [at],
+          keyNames: [],
+          networks: await networksIn(include, lookup),
+        }),
+      ),
+    )),
+  ];
 }
 
 /** Reports on one domain, summed up. */
@@ -106,7 +140,7 @@ export async function withReports<T>(
     const looking = openLooking(args, context, workspace.settings, [domain]);
     try {
       const lookup = memoized(looking.world);
-      const services = await servicesOf(workspace, lookup);
+      const services = await sendersOf(domain, workspace, lookup);
       const addresses = new Set<string>();
       const passing = function* () {
         for (const seen of store.since(domain, from)) {

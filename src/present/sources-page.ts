@@ -11,7 +11,7 @@ export interface SourcesPage {
   readonly aligned: number;
   readonly sources: readonly {
     readonly title: string;
-    readonly service: string | null;
+    readonly ours: boolean;
     readonly messages: number;
     readonly aligned: number;
     readonly reasons: Readonly<Record<string, number>>;
@@ -62,7 +62,7 @@ const LEGEND = {
   aria: { enabled: true, decal: { show: true } },
 };
 
-const titleOf = ({ title, service }: SourcesPage["sources"][number]): string => (service === null ? `unknown: ${title}` : title);
+const titleOf = ({ title, ours }: SourcesPage["sources"][number]): string => (ours ? title : `unknown: ${title}`);
 
 /** Every week there is, ascending. */
 const weeksOf = ({ sources }: SourcesPage): string[] =>

@@ -24,6 +24,7 @@ interface NextStep {
   readonly stops: readonly {
     readonly source: string;
     readonly service?: string;
+    readonly ours: boolean;
     readonly messages: number;
     readonly of: number;
   }[];
@@ -66,7 +67,7 @@ function remedyFor(source: Source, reason: Repair["reason"]): Pick<Repair, "beca
   const { title, signers, envelopes, service } = source;
   const take =
     service === undefined
-      ? "take its records down with zandrel intake"
+      ? "take its records down with zandrel intake --add-service"
       : `take its records down with zandrel intake --service ${service}`;
   switch (reason) {
     case "wrong-signer":
@@ -94,7 +95,7 @@ function remedyFor(source: Source, reason: Repair["reason"]): Pick<Repair, "beca
 
 /** Turns sources into advice: what a stricter policy would have done, what to repair first, and when the next step is safe. */
 export function adviseOn({ sources, policy, days, reports, includes, addresses }: AdviceFacts): Advice {
-  const own = sources.filter((source) => source.service !== undefined);
+  const own = sources.filter((source) => source.ours);
   const repairs = own
     .flatMap((source): Repair[] => {
       const { title, service, messages, bySpfOnly } = source;
@@ -116,6 +117,7 @@ export function adviseOn({ sources, policy, days, reports, includes, addresses }
     .map((source) => ({
       source: source.title,
       ...(source.service === undefined ? {} : { service: source.service }),
+      ours: source.ours,
       messages: source.messages - source.aligned,
       of: source.messages,
     }))
@@ -134,8 +136,8 @@ export function adviseOn({ sources, policy, days, reports, includes, addresses }
           : skips
             ? `go to ${milder(next)} first, and watch the reports for two weeks`
             : own.length === 0
-              ? "no service of the workspace was seen sending; whatever fails is not known to be yours"
-              : "all services of the workspace are proven; what fails is not known to be yours";
+              ? "nobody who is known to send for you was seen; whatever fails is not known to be yours"
+              : "everybody who is known to send for you is proven; what fails is not known to be yours";
     return { policy: next, safe, because, stops };
   });
   const seen = [...addresses].map((address) => networkOf(address));

@@ -197,6 +197,7 @@ const HERONPOST: KnownService = {
   key: "heronpost",
   title: "Heronpost",
   domains: [name("heronpost.example")],
+  keyNames: ["hp1._domainkey.brackwater.example."],
   networks: [networkOf("198.51.100.0", 24)],
 };
 const B = name("brackwater.example");
@@ -212,6 +213,19 @@ describe("who sends as us", () => {
     ],
     ["by its own signature", { signer: H, signerPasses: true }, "Heronpost", { reasons: { "wrong-signer": 10 } }],
     ["by its return path", { spfDomain: H, spfPasses: true }, "Heronpost", { reasons: { "wrong-return-path": 10 } }],
+    [
+      "by the key it signs with in our name",
+      { signer: B, selector: "hp1", signerPasses: true, dkimAligned: true },
+      "Heronpost",
+      { aligned: 10, ours: true },
+    ],
+    ["not by a key whose signature fails", { signer: B, selector: "hp1" }, "192.0.2.0/24", { ours: false }],
+    [
+      "by the name of its domain, where its records do not give it away",
+      { signer: name("out.heronpost.test"), signerPasses: true },
+      "Heronpost",
+      { reasons: { "wrong-signer": 10 } },
+    ],
     ["a name in a signature that fails proves nothing", { signer: H }, "192.0.2.0/24", { reasons: { "nothing-passes": 10 } }],
     [
       "a stranger by what it signs with",
@@ -354,7 +368,7 @@ describe("advice", () => {
   });
   test("what a step would have stopped, by source", () =>
     expect(adviseOn(facts([good, seen({ ip: "203.0.113.99", count: 7 })])).steps[0]?.stops).toEqual([
-      { source: "203.0.113.0/24", messages: 7, of: 7 },
+      { source: "203.0.113.0/24", ours: false, messages: 7, of: 7 },
     ]));
   test("includes nobody used", () => {
     const includes = [
