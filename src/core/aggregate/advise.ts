@@ -57,6 +57,15 @@ const TOLERATED = 0.02;
 
 const stoppedOf = (source: Source): number => source.messages - source.aligned - source.reasons.forwarded;
 
+/** Weeks in which a source has to be proven before what it failed earlier is forgiven. */
+const GOOD_WEEKS = 2;
+
+/** Whether a source failed and was set right since: in the last weeks in which it sent, all of it was proven. */
+const isRepaired = ({ weeks }: Source): boolean => {
+  const last = weeks.slice(-GOOD_WEEKS);
+  return last.length === GOOD_WEEKS && last.every((week) => week.aligned >= week.messages * (1 - TOLERATED));
+};
+
 const topReason = ({ reasons }: Source): Reason =>
   (["wrong-signer", "wrong-return-path", "nothing-passes"] as const).reduce<Reason>(
     (most, one) => (reasons[one] > reasons[most] ? one : most),
@@ -101,7 +110,7 @@ export function adviseOn({ sources, policy, days, reports, includes, addresses }
       const { title, service, messages, bySpfOnly } = source;
       const about = { source: title, ...(service === undefined ? {} : { service }) };
       const stopped = stoppedOf(source);
-      if (stopped > messages * TOLERATED) {
+      if (stopped > messages * TOLERATED && !isRepaired(source)) {
         const reason = topReason(source);
         return [{ ...about, messages: stopped, share: stopped / messages, reason, ...remedyFor(source, reason) }];
       }
@@ -112,6 +121,11 @@ export function adviseOn({ sources, policy, days, reports, includes, addresses }
       return [];
     })
     .sort((a, b) => b.messages - a.messages);
+  const repaired = own.filter((source) => stoppedOf(source) > source.messages * TOLERATED && isRepaired(source));
+  const since =
+    repaired.length === 0
+      ? ""
+      : `; ${repaired.map((one) => one.title).join(", ")} failed earlier, and ${repaired.length === 1 ? "is" : "are"} proven for ${GOOD_WEEKS} weeks since`;
   const failing = repairs.filter((one) => one.reason !== "spf-only");
   const stops = sources
     .map((source) => ({
@@ -137,7 +151,7 @@ export function adviseOn({ sources, policy, days, reports, includes, addresses }
             ? `go to ${milder(next)} first, and watch the reports for two weeks`
             : own.length === 0
               ? "nobody who is known to send for you was seen; whatever fails is not known to be yours"
-              : "everybody who is known to send for you is proven; what fails is not known to be yours";
+              : `everybody who is known to send for you is proven; what fails is not known to be yours${since}`;
     return { policy: next, safe, because, stops };
   });
   const seen = [...addresses].map((address) => networkOf(address));

@@ -333,6 +333,35 @@ describe("advice", () => {
     ["too few days", [good], { days: 13 }, [undefined, undefined], []],
     ["a service fails", [good, seen({ signer: H, signerPasses: true, count: 500 })], {}, [false, false], ["wrong-signer"]],
     [
+      "a service that failed, and was proven for two weeks since",
+      [
+        ...[-21, -28].map((day) => seen({ signer: H, signerPasses: true, count: 500, day: 20_514 + day })),
+        good,
+        seen({ ip: "198.51.100.7", dkimAligned: true, day: 20_507 }),
+      ],
+      {},
+      [true, false],
+      [],
+    ],
+    [
+      "a service that failed, and was proven for one week only",
+      [seen({ signer: H, signerPasses: true, count: 500, day: 20_507 }), good],
+      {},
+      [false, false],
+      ["wrong-signer"],
+    ],
+    [
+      "a service that was proven and fails again",
+      [
+        seen({ ip: "198.51.100.7", dkimAligned: true, count: 5000, day: 20_500 }),
+        good,
+        seen({ signer: H, signerPasses: true, count: 500 }),
+      ],
+      {},
+      [false, false],
+      ["wrong-signer"],
+    ],
+    [
       "a service fails, however few days",
       [seen({ spfDomain: H, spfPasses: true })],
       { days: 1 },
