@@ -32,7 +32,22 @@ afterAll(() => lab.close());
 const NEWS = "news@brackwater.example";
 const PROBE = "probe@mallowmail.example";
 const send = (more: readonly string[] = []) =>
-  run(["message", "send", "--service", "heronpost", "--from", NEWS, "--to", PROBE, "--received", box(PROBE), "--json", ...more]);
+  run([
+    "message",
+    "send",
+    "--service",
+    "heronpost",
+    "--from",
+    NEWS,
+    "--to",
+    PROBE,
+    "--received",
+    box(PROBE),
+    "--for",
+    "6h",
+    "--json",
+    ...more,
+  ]);
 
 describe("a newsletter service, from nothing to ready", () => {
   test("before its asks are settled nothing is sent, and what is missing is named", async () => {
@@ -127,7 +142,17 @@ describe("a newsletter service, from nothing to ready", () => {
     expect(sent.exit).toBe(0);
     expect(sent.json.tracking).toMatch(/^HP-/);
     expect(sent.json.received.bulk.filter((one: { holds: boolean }) => !one.holds)).toEqual([]);
-    const followed = await run(["message", "send", "--follow", sent.json.tracking, "--received", box(PROBE), "--json"]);
+    const followed = await run([
+      "message",
+      "send",
+      "--follow",
+      sent.json.tracking,
+      "--received",
+      box(PROBE),
+      "--for",
+      "6h",
+      "--json",
+    ]);
     expect([followed.exit, followed.json.messageId, followed.json.ready]).toEqual([0, sent.json.messageId, true]);
     expect(mailIn(PROBE)).toHaveLength(1);
   });
@@ -175,7 +200,7 @@ describe("a newsletter service, from nothing to ready", () => {
       "--to",
       "full@mallowmail.example",
       "--for",
-      "20m",
+      "1h",
       "--json",
     ]);
     expect([sent.exit, sent.json.ready]).toEqual([3, null]);
@@ -245,7 +270,21 @@ describe("ticket mail: a token, keys as texts, scoped keys, events", () => {
       err: expect.stringContaining("there is no credential of Swiftquill for this domain"),
     });
     const sent = await run(
-      ["message", "send", "--service", "swiftquill", "--from", TICKETS, "--to", PROBE, "--received", box(PROBE), "--json"],
+      [
+        "message",
+        "send",
+        "--service",
+        "swiftquill",
+        "--from",
+        TICKETS,
+        "--to",
+        PROBE,
+        "--received",
+        box(PROBE),
+        "--for",
+        "6h",
+        "--json",
+      ],
       "",
       { MAIL_PASSWORD },
     );

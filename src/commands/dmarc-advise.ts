@@ -100,7 +100,7 @@ export default command<z.output<typeof result>>({
     for (const step of steps) {
       const verdict =
         step.safe === null ? style.careful("too early to say") : step.safe ? style.good("safe now") : style.bad("not yet");
-      lines.push("", `${style.strong(`p=${step.policy}`)}: ${verdict}, because ${wrap(visible(step.because), width - 4, "  ")}.`);
+      lines.push("", wrap(`${style.strong(`p=${step.policy}`)}: ${verdict}, because ${visible(step.because)}.`, width, "  "));
       if (step.stops.length > 0)
         lines.push(
           wrap(
