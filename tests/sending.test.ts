@@ -1,8 +1,10 @@
 import { cpSync, existsSync, readdirSync, readFileSync, statSync, writeFileSync } from "node:fs";
+import { connect, createServer } from "node:net";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { execa } from "execa";
 import { startLab } from "../src/lab/index.ts";
+import { ADDRESSES } from "../src/lab/zones.ts";
 import { folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
 
 /** Sending through the services of the lab, through the built program, in its order; each test goes on from the one before. */
@@ -206,6 +208,49 @@ describe("a newsletter service, from nothing to ready", () => {
     expect([sent.exit, sent.json.ready]).toEqual([3, null]);
     expect(sent.json.disposition).toMatchObject({ state: "deferred", final: false, status: "4.2.2" });
   });
+});
+
+test("an answer that gets lost: the service is asked whether it has the message all the same", async () => {
+  const file = join(folder, "zandrel.yaml");
+  const before = readFileSync(file, "utf8");
+  const { host, port } = (await run(["sender", "settings", "heronpost", "--json"])).json;
+  // Hands everything on, until the client has said as much as a whole message takes.
+  const proxy = createServer((client) => {
+    const server = connect(port, ADDRESSES.heronpost);
+    let said = 0;
+    client.on("data", (chunk) => {
+      said += chunk.length;
+      server.write(chunk);
+    });
+    server.on("data", (chunk) => said < 1500 && client.write(chunk));
+    for (const socket of [client, server]) socket.on("error", () => {});
+    client.on("close", () => server.destroy());
+  });
+  const at = await freePort();
+  await new Promise<void>((resolve) => proxy.listen(at, ADDRESSES.heronpost, resolve));
+  const submission = `{ host: ${host}, port: ${at}, tls: starttls, user: brackwater-theatre, password: file:keys/heronpost/brackwater.example.secret }`;
+  writeFileSync(file, before.replace("    title: Heronpost\n", `    title: Heronpost\n    submission: ${submission}\n`));
+  const arrived = mailIn(PROBE).length;
+  const sent = await send(["--timeout", "2"]);
+  writeFileSync(file, before);
+  proxy.close();
+  expect(sent.json.sent).toEqual({
+    verdict: "accepted",
+    because: expect.stringMatching(/did not answer within 2 s; the service has it all the same/),
+  });
+  expect([sent.exit, sent.json.ready, mailIn(PROBE).length]).toEqual([0, true, arrived + 1]);
+  const followed = await run([
+    "message",
+    "send",
+    "--follow",
+    sent.json.messageId,
+    "--received",
+    box(PROBE),
+    "--for",
+    "6h",
+    "--json",
+  ]);
+  expect([followed.exit, followed.json.sent.verdict, followed.json.ready]).toEqual([0, "unknown", true]);
 });
 
 describe("ticket mail: a token, keys as texts, scoped keys, events", () => {
