@@ -26,7 +26,7 @@ export function labFailure(error: unknown, port: number): unknown {
     );
   if (code === "EADDRNOTAVAIL")
     return new UserError(
-      "this system has no loopback addresses beside 127.0.0.1: add 127.53.0.1 to .3 and .11 to .14 to its loopback interface, then try again.",
+      "this system has no loopback addresses beside 127.0.0.1: add 127.53.0.1 to .36 to its loopback interface, then try again.",
     );
   if (code === "EACCES") return new UserError(`port ${port} needs more rights than you have: choose one above 1023 with --port.`);
   return error;
@@ -37,13 +37,19 @@ const shellQuote = (text: string) => `'${text.replaceAll("'", "'\\''")}'`;
 export default command({
   name: "lab",
   operands: "",
-  summary: "run the stand-ins on loopback until Ctrl-C: registry, DNS host, resolvers, services, one fast clock",
+  summary:
+    "run the stand-ins on loopback until Ctrl-C: registry, DNS hosts, resolvers, services, a mailbox provider, one fast clock",
   examples: [
     ["zandrel lab", "start them, and print how to point a workspace at them"],
     ["zandrel lab --speed 60 --settings lab.yaml", "a minute takes a second; write the settings into lab.yaml"],
   ],
   options: {
-    port: { type: "number", default: 5300, requiresArg: true, describe: "port of all its DNS servers" },
+    port: {
+      type: "number",
+      default: 5300,
+      requiresArg: true,
+      describe: "port of all its DNS servers; the five behind it are for the web and for mail",
+    },
     speed: { type: "number", default: 60, requiresArg: true, describe: "how many times as fast as a real clock the lab's runs" },
     start: { type: "string", default: LAB_START, requiresArg: true, describe: "the lab's time when it starts" },
     settings: {
@@ -60,6 +66,17 @@ export default command({
       throw labFailure(error, options.port);
     });
     try {
+      const { seekmere, pagewick, sealbarrow, heronpost, swiftquill, inglemail } = lab;
+      const pages = [
+        seekmere.instructions("brackwater.example"),
+        pagewick.instructions("brackwater.example"),
+        pagewick.instructions("brackwater.example", "site"),
+        sealbarrow.instructions("brackwater.example"),
+        await heronpost.page("brackwater.example"),
+        await inglemail.page("brackwater.example"),
+        swiftquill.instructions("brackwater-tickets.example"),
+        await swiftquill.page("brackwater-tickets.example"),
+      ];
       const file = args.settings as string;
       writeAtomically(resolve(context.cwd, file), lab.settings);
       context.out(
@@ -71,10 +88,9 @@ export default command({
           "",
           "What the services show, ready to paste into zandrel intake:",
           "",
-          lab.seekmere.instructions("brackwater.example"),
-          lab.pagewick.instructions("brackwater.example"),
-          lab.pagewick.instructions("brackwater.example", "site"),
-          lab.sealbarrow.instructions("brackwater.example"),
+          ...pages.map((page) => page.replaceAll("\t", "    ")),
+          `Mailboxes, a Maildir each: ${lab.mailboxes}`,
+          "Mallowmail refuses mail to nobody@mallowmail.example, has no room for full@mallowmail.example, and grumbler@ complains.",
           "Ctrl-C stops the lab.",
           "",
         ].join("\n"),

@@ -1,0 +1,32 @@
+import { readFileSync } from "node:fs";
+import { join } from "node:path";
+import { expect, test } from "@jest/globals";
+import { folderWith, zandrel } from "./zandrel.ts";
+
+test("the demo tells its story to the end: a token proven, forged mail refused, the theatre's own mail ready", async () => {
+  const here = folderWith();
+  const told = await zandrel(here, ["demo", "--keep", "kept"]);
+  expect([told.exit, told.err]).toEqual([0, ""]);
+  const moments = [
+    "✓ proven  seekmere-ownership",
+    "Mallowmail answers the forger: “250 2.0.0 delivered”",
+    "news@brackwater.example is confirmed.",
+    "ready to send through Heronpost",
+    "p=quarantine: not yet, because Inglemail would lose mail of yours.",
+    "signing is on",
+    "p=quarantine: safe now",
+    "p=reject: safe now",
+    "Mallowmail answers the forger: “550 5.7.26",
+    "ready to send through Heronpost",
+  ];
+  // Each behind the one before.
+  const rest = moments.reduce((text, moment) => {
+    const at = text.indexOf(moment);
+    expect(at === -1 ? `${moment} is missing` : moment).toBe(moment);
+    return text.slice(at + moment.length);
+  }, told.out);
+  expect(rest).toContain("Done. The workspace is in kept.");
+  const secret = readFileSync(join(here, "kept/keys/heronpost/brackwater.example.secret"), "utf8").trim();
+  expect(told.out).not.toContain(secret);
+  expect(readFileSync(join(here, "kept/.zandrel/journal.db"), "latin1")).not.toContain(secret);
+}, 240_000);
