@@ -1,7 +1,7 @@
 // Renders the main commands' output on the demo data to PNG, in a real terminal emulator inside Chromium.
 import { spawn } from "node:child_process";
 import { Resolver } from "node:dns/promises";
-import { cpSync, existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { cpSync, existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
@@ -140,6 +140,38 @@ try {
     await zandrel(["relocate", "check", "brackwater.example", "--to", "zonemarrow"]),
   ]);
   await sheet(folder);
+  cpSync(path("../../demo/brackwater/kits"), join(folder, "kits"), { recursive: true });
+  await run(["intake", "--kit", "heronpost", "--input", "account=brackwater"], { cwd: folder, env });
+  await run(["publish", "brackwater.example"], { cwd: folder, env });
+  await run(["watch", "brackwater.example"], { cwd: folder, env });
+  const mailboxes = /^Mailboxes, a Maildir each: (.*)$/m.exec(started)?.[1];
+  const address = ["sender", "address", "heronpost", "news@brackwater.example"];
+  const pending = await zandrel(address);
+  const box = join(mailboxes, "news@brackwater.example/new");
+  const [mail] = readdirSync(box);
+  await fetch(/http:\S+\/open\/\S+/.exec(readFileSync(join(box, mail), "latin1"))[0]);
+  await shoot("sender", [
+    pending,
+    await zandrel(address),
+    await zandrel(["sender", "domain", "heronpost", "brackwater.example"]),
+    await zandrel(["sender", "credential", "heronpost", "--new", "sending", "--domain", "brackwater.example"]),
+    await zandrel(["sender", "settings", "heronpost", "--check"]),
+  ]);
+  const message = [
+    "message",
+    "send",
+    "--service",
+    "heronpost",
+    "--from",
+    "news@brackwater.example",
+    "--to",
+    "probe@mallowmail.example",
+  ];
+  const sent = await run([...message, "--received", join(mailboxes, "probe@mallowmail.example"), "--for", "2h"], {
+    cwd: folder,
+    env,
+  });
+  await shoot("send", [{ shown: `zandrel ${message.join(" ")} --received ~/Maildir`, printed: sent }]);
   const world = ["--zone-file", "authenticated.zone", "--zone-file", "services.zone"];
   const onMail = async (argv) => ({
     shown: `zandrel ${argv.join(" ")} …`,

@@ -109,3 +109,12 @@ export const COMMANDS: readonly {
     load: () => import("./completion.ts") as never,
   },
 ];
+
+/** What commands of two words are about, by their first. */
+export const GROUPS: Readonly<Record<string, string>> = {
+  spf: "who may send for a domain",
+  dkim: "keys and signatures",
+  dmarc: "the policy, and what receivers report",
+  message: "a message, judged or sent and followed",
+  sender: "what a mail service needs beyond the DNS",
+};

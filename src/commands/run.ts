@@ -4,7 +4,7 @@ import { parseClock, systemClock } from "../clock.ts";
 import { closest, EXIT, type ExitCode, UserError } from "../core/user-error.ts";
 import { cataloguePage, jsonText, styleFor, terminalSafe, visible } from "../present/index.ts";
 import type { Arguments, Command, Context } from "./command.ts";
-import { COMMANDS } from "./registry.ts";
+import { COMMANDS, GROUPS } from "./registry.ts";
 
 const GLOBAL = {
   json: { type: "boolean", describe: "print the result as JSON (schemas in docs/schemas)", default: false },
@@ -90,9 +90,20 @@ const unknownCommand = (name: string, next: string | undefined): UserError => {
   );
 };
 
-function listed(commands: typeof COMMANDS): string[] {
+function listed(commands: readonly Pick<(typeof COMMANDS)[number], "name" | "summary">[]): string[] {
   const width = Math.max(...commands.map(({ name }) => name.length));
   return commands.map(({ name, summary }) => `  ${name.padEnd(width)}  ${summary}`);
+}
+
+/** Every command in the order of the work; those of two words in one line. */
+function overview(): string[] {
+  const firsts = [...new Set(COMMANDS.map(({ name }) => name.split(" ")[0] as string))];
+  return listed(
+    firsts.map((name) => {
+      const steps = stepsOf(name).map((one) => one.name.slice(name.length + 1));
+      return COMMANDS.find((one) => one.name === name) ?? { name, summary: `${GROUPS[name]}: ${steps.join(", ")}` };
+    }),
+  );
 }
 
 function describeAll(): string {
@@ -102,9 +113,9 @@ function describeAll(): string {
     "Domain ownership and mail authentication records: taken down, published, followed, proven.",
     "",
     "Commands, in the order of the work:",
-    ...listed(COMMANDS),
+    ...overview(),
     "",
-    "zandrel COMMAND --help explains one command. Every command takes --json and ends with",
+    "zandrel COMMAND --help explains one command, or lists its steps. Every command takes --json and ends with",
     "0 (all is as wanted), 1 (something is not), 2 (the call or a file is wrong), 3 (could not be determined).",
     "",
     "Start here: zandrel init DOMAIN, or see the whole story with zandrel demo.",
