@@ -14,7 +14,7 @@ export interface Step {
 }
 
 /** Something that happens outside: it does its work, and says what people see of it. */
-export interface Scene {
+interface Scene {
   readonly told: string;
   happens(): Promise<string | undefined>;
 }

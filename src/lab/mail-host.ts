@@ -10,7 +10,7 @@ import type { Authority } from "./certificates.ts";
 import type { CachingResolver } from "./resolver.ts";
 
 /** Ports of the lab's mail servers: exchange, and submission with STARTTLS and with TLS from the start. */
-export interface MailPorts {
+interface MailPorts {
   readonly exchange: number;
   readonly submission: number;
   readonly implicit: number;

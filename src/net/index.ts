@@ -12,7 +12,7 @@
  */
 export { parseServerAddress, type ServerAddress, serverText } from "./address.ts";
 export { DnsClient } from "./client.ts";
-export { type Delivery, type EventReceiver, type Feed, receiveEvents, signEvents } from "./event-feed.ts";
+export { type Feed, receiveEvents, signEvents } from "./event-feed.ts";
 export { type HelperSet, runHelper } from "./helper.ts";
 export * from "./message.ts";
 export { askLink, type LinkFailure, type LinkTo } from "./service-link.ts";

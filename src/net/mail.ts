@@ -61,7 +61,7 @@ const STEPS = {
   DATA: "take the message",
   QUIT: "end",
 } as const;
-export type SubmissionStep = (typeof STEPS)[keyof typeof STEPS];
+type SubmissionStep = (typeof STEPS)[keyof typeof STEPS];
 
 /** How it ended. `refused` is the server's own word; `failed` means that nobody knows. */
 export type Submitted =

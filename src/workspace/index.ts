@@ -8,7 +8,6 @@
  * journal.append(now, "brackwater.example.", { kind: "proven", ask, by: "service", evidence });
  * ```
  */
-export type { EventStore } from "./event-store.ts";
 export { readText, writeAtomically } from "./files.ts";
 export type { Journal, JournalledChange, Publication, PublicationEnd } from "./journal.ts";
 export * from "./keys.ts";

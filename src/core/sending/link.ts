@@ -24,7 +24,6 @@ const description = z.object({
 export type LinkDescription = z.output<typeof description>;
 
 const check = z.object({ verdict: z.enum(["accepted", "not-yet"]), reason: line, checkedAt: z.string().max(100) });
-export type CheckAnswer = z.output<typeof check>;
 
 const domainState = z.object({
   domain: host,
@@ -51,7 +50,6 @@ const credential = z.object({
   user: line.describe("the user name for SMTP"),
   madeAt: moment,
 });
-export type Credential = z.output<typeof credential>;
 
 export const TLS_MODES = ["starttls", "implicit"] as const;
 const submission = z.object({
@@ -59,7 +57,6 @@ const submission = z.object({
   port: z.int().min(1).max(65_535),
   tls: z.enum(TLS_MODES).describe("starttls on the usual port 587, implicit on the usual port 465 (RFC 8314)"),
 });
-export type SubmissionSettings = z.output<typeof submission>;
 
 export const DISPOSITIONS = ["queued", "in-transit", "delivered", "deferred", "bounced", "complained"] as const;
 export type Disposition = (typeof DISPOSITIONS)[number];
