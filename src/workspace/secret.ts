@@ -81,7 +81,10 @@ export function secretFile(folder: string, path: string): SecretPlace {
 /** A line NAME=SECRET in an environment file, which gets mode 0600; other lines stay, one of the same name is replaced. */
 export function secretVariable(folder: string, path: string, name: string): SecretPlace {
   const full = resolve(folder, path);
-  const lines = (): string[] => (existsSync(full) ? readFileSync(full, "utf8").replace(/\n$/, "").split("\n") : []);
+  const lines = (): string[] => {
+    const text = existsSync(full) ? readFileSync(full, "utf8").replace(/\n$/, "") : "";
+    return text === "" ? [] : text.split("\n");
+  };
   const write = (text: readonly string[]): void =>
     writeAtomically(full, text.length === 0 ? "" : `${text.join("\n")}\n`, { mode: 0o600 });
   const had = existsSync(full);
