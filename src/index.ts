@@ -16,6 +16,7 @@
  * 12. A message, as a receiver judges it: `await judgeMessage(source, { envelope: { ip, helo, mailFrom }, lookup, now })`
  * 13. What is wrong with a key: `parseKey(["v=DKIM1; p=MIIB…"]).problem?.message`
  * 14. Everything that is wrong with a domain: `await audit({ domain, role: "main", lookup, world, … })`
+ * 15. What a mail server meant: `enhancedStatus("550 5.1.1 no such user")?.meaning`
  */
 export { adviseOn, ReportReader, sourcesOf } from "./core/aggregate/index.ts";
 export * from "./core/ask/index.ts";
@@ -30,6 +31,7 @@ export * from "./core/name/index.ts";
 export * from "./core/ownership/index.ts";
 export * from "./core/record/index.ts";
 export * from "./core/result.ts";
+export * from "./core/sending/index.ts";
 export * from "./core/spf/index.ts";
 export * from "./core/spread/index.ts";
 export * from "./core/suffix/index.ts";

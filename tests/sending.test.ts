@@ -81,6 +81,14 @@ describe("a newsletter service, from nothing to ready", () => {
     expect([asked.exit, asked.json.state, asked.json.mailed]).toEqual([1, "pending", true]);
     const again = await run(["sender", "address", "heronpost", NEWS, "--json"]);
     expect([again.json.state, again.json.mailed]).toEqual(["pending", false]);
+    const status = await run(["status", "brackwater.example", "--json"]);
+    expect([status.exit, status.json.domains[0].senders]).toEqual([
+      1,
+      [
+        { service: "heronpost", address: null, state: "accepted", next: "" },
+        { service: "heronpost", address: NEWS, state: "pending", next: `zandrel sender address heronpost ${NEWS}` },
+      ],
+    ]);
     const [mail = "", ...more] = mailIn(NEWS);
     expect(more).toEqual([]);
     const link = /http:\S+\/open\/\S+/.exec(mail)?.[0] as string;

@@ -7,8 +7,7 @@ import { type Journal, readSecret, type Settings, type Workspace } from "../work
 import type { Arguments, Context } from "./command.ts";
 import { nameOperand, timeoutOf } from "./looking.ts";
 import type { Session } from "./session.ts";
-import { nextStep } from "./status.ts";
-import { survey } from "./survey.ts";
+import { nextStep, survey } from "./survey.ts";
 
 type ServiceSettings = Settings["services"][string];
 

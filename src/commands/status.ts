@@ -3,12 +3,13 @@ import { STATES, type State } from "../core/ask/index.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
 import { EXIT, type ExitCode } from "../core/user-error.ts";
 import { columns, count, deadline, isoTime, moment, STATE_MARK, visible, wrap } from "../present/index.ts";
+import type { Journal } from "../workspace/index.ts";
 import { command } from "./command.ts";
 import { LOOKING } from "./looking.ts";
 import { settleInterrupted } from "./publication.ts";
 import { domainOperands, reading } from "./session.ts";
 import { typed } from "./shapes.ts";
-import { type AskStanding, hostTitle, rememberSettled, survey } from "./survey.ts";
+import { hostTitle, nextStep, rememberSettled, survey } from "./survey.ts";
 
 const result = z.object({
   at: z.string(),
@@ -28,34 +29,14 @@ const result = z.object({
           visibleBy: z.string().nullable().describe("when everyone sees what was published, at the latest"),
         }),
       ),
+      senders: z
+        .array(z.object({ service: z.string(), address: z.string().nullable(), state: z.string(), next: z.string() }))
+        .describe("sender addresses, and the domain itself where address is null, as each service last said"),
       interrupted: z.array(z.string()).describe("publications that broke off, and what became of them"),
     }),
   ),
 });
 type Result = z.output<typeof result>;
-
-/** The step that brings an ask on from where it stands. */
-export function nextStep({ ask, state, causes }: AskStanding, domain: DomainName): string {
-  const name = typed(domain);
-  switch (state) {
-    case "waiting":
-      return `zandrel prove ${ask.after[0]}`;
-    case "noted":
-    case "clashing":
-    case "lapsed":
-      return ask.web === undefined ? `zandrel draft ${name}` : (causes[0]?.remedy ?? `zandrel prove ${ask.id}`);
-    case "astray":
-      return causes[0]?.remedy ?? `zandrel prove ${ask.id}`;
-    case "spreading":
-      return `zandrel watch ${name}`;
-    case "settled":
-      return `zandrel prove ${ask.id}`;
-    case "unknown":
-      return "zandrel status, once the name servers answer";
-    case "proven":
-      return "";
-  }
-}
 
 const WANTED: ReadonlySet<State> = new Set(["settled", "proven"]);
 
@@ -63,6 +44,24 @@ const WANTED: ReadonlySet<State> = new Set(["settled", "proven"]);
 export function exitFor(states: readonly State[]): ExitCode {
   if (states.includes("unknown")) return EXIT.undetermined;
   return states.every((state) => WANTED.has(state)) ? EXIT.ok : EXIT.not;
+}
+
+function exitOf(domains: Result["domains"]): ExitCode {
+  const asks = exitFor(domains.flatMap((domain) => domain.asks.map((ask) => ask.state)));
+  return asks === EXIT.ok && domains.some(({ senders }) => senders.some((one) => one.next !== "")) ? EXIT.not : asks;
+}
+
+/** Addresses and domains at services, as they were said last; asking again is the next step of those that are not done. */
+function sendersOf(journal: Journal, domain: DomainName): Result["domains"][number]["senders"] {
+  const last = new Map(journal.entries(domain, "sender-state").map((entry) => [`${entry.service} ${entry.address}`, entry]));
+  return [...last.values()].map(({ service, address, state }) => {
+    const done = state === "confirmed" || state === "accepted";
+    const call =
+      address === undefined
+        ? `zandrel sender domain ${service} ${typed(domain)}`
+        : `zandrel sender address ${service} ${address}`;
+    return { service, address: address ?? null, state, next: done ? "" : call };
+  });
 }
 
 export default command<Result>({
@@ -97,11 +96,12 @@ export default command<Result>({
             next: nextStep(standing, domain.name),
             visibleBy: standing.visibility === undefined ? null : isoTime(standing.visibility.by),
           })),
+          senders: journal === undefined ? [] : sendersOf(journal, domain.name),
           interrupted,
         });
       }
       return {
-        exit: exitFor(shown.flatMap((domain) => domain.asks.map((ask) => ask.state))),
+        exit: exitOf(shown),
         result: { at: isoTime(looking.now), domains: shown },
       };
     });
@@ -109,7 +109,7 @@ export default command<Result>({
   present({ domains, at }, { style, width }) {
     if (domains.length === 0) return `No domain yet. Next: ${style.command("zandrel init DOMAIN")}\n`;
     const now = Date.parse(at);
-    const blocks = domains.map(({ domain, role, host, asks, interrupted }) => {
+    const blocks = domains.map(({ domain, role, host, asks, senders, interrupted }) => {
       const heading = `${style.title(displayName(domain as DomainName))}  ${style.quiet(`${role}, ${visible(host)}, as of ${moment(now, now)}`)}`;
       const rows = columns(
         asks.map((ask) => [`${STATE_MARK[ask.state]} ${ask.state}`, ask.id, `${ask.service}, ${ask.purpose}`]),
@@ -130,10 +130,15 @@ export default command<Result>({
         ];
       });
       const broken = interrupted.map((line) => `  ${style.careful("!")} ${wrap(visible(line), width - 6, "    ")}`);
+      const mail = senders.flatMap(({ service, address, state, next }) => [
+        `  ${next === "" ? style.good(`✓ ${state}`) : style.careful(`○ ${state}`)}  ${visible(address ?? "the domain")} at ${service}`,
+        ...(next === "" ? [] : [`    next: ${style.command(next)}`]),
+      ]);
       return [
         heading,
         ...broken,
         ...(lines.length === 0 ? [`  nothing was asked yet; next: ${style.command("zandrel intake")}`] : lines),
+        ...mail,
       ].join("\n");
     });
     const total = domains.flatMap((domain) => domain.asks);

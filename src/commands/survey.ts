@@ -13,6 +13,7 @@ import { fetchPage } from "../net/index.ts";
 import { moment } from "../present/index.ts";
 import type { Domain, Journal, JournalledChange, Publication, Workspace } from "../workspace/index.ts";
 import { type DomainLook, hostServer, type Looking, readZoneFile } from "./looking.ts";
+import { typed } from "./shapes.ts";
 
 /** What the journal remembers of a domain, ready to be asked. */
 export interface Memory {
@@ -242,6 +243,29 @@ export async function survey(
     }),
   );
   return { domain, look: looked, asks, draft };
+}
+
+/** The step that brings an ask on from where it stands. */
+export function nextStep({ ask, state, causes }: AskStanding, domain: DomainName): string {
+  const name = typed(domain);
+  switch (state) {
+    case "waiting":
+      return `zandrel prove ${ask.after[0]}`;
+    case "noted":
+    case "clashing":
+    case "lapsed":
+      return ask.web === undefined ? `zandrel draft ${name}` : (causes[0]?.remedy ?? `zandrel prove ${ask.id}`);
+    case "astray":
+      return causes[0]?.remedy ?? `zandrel prove ${ask.id}`;
+    case "spreading":
+      return `zandrel watch ${name}`;
+    case "settled":
+      return `zandrel prove ${ask.id}`;
+    case "unknown":
+      return "zandrel status, once the name servers answer";
+    case "proven":
+      return "";
+  }
 }
 
 /** Journals that asks were seen settled for the first time, so that it is noticed when they lapse. */
