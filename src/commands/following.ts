@@ -3,7 +3,7 @@ import { z } from "zod";
 import { fieldsNamed, fieldValue, scanMessage } from "../core/message/index.ts";
 import { DISPOSITIONS, type Disposition, enhancedStatus } from "../core/sending/index.ts";
 import { UserError } from "../core/user-error.ts";
-import { askLink } from "../net/index.ts";
+import { askLink } from "../net/service-link.ts";
 import { logTime } from "../present/index.ts";
 import { type Journal, openMessages, type StoredMessage } from "../workspace/index.ts";
 import type { Context } from "./command.ts";

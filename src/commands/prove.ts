@@ -3,7 +3,7 @@ import { STATES } from "../core/ask/index.ts";
 import { type DomainName, displayName, parseName } from "../core/name/index.ts";
 import { printRecord, recordsOf } from "../core/record/index.ts";
 import { closest, EXIT, type ExitCode, UserError } from "../core/user-error.ts";
-import { askLink } from "../net/index.ts";
+import { askLink } from "../net/service-link.ts";
 import { deadline, isoTime, STATE_MARK, visible, wrap } from "../present/index.ts";
 import type { Domain, Journal, Workspace } from "../workspace/index.ts";
 import { type Arguments, type Context, command } from "./command.ts";

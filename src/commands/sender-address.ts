@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { ADDRESS_STATES, type SenderState } from "../core/sending/index.ts";
 import { EXIT, UserError } from "../core/user-error.ts";
-import { askLink } from "../net/index.ts";
+import { askLink } from "../net/service-link.ts";
 import { isoTime, moment, visible, wrap } from "../present/index.ts";
 import { command } from "./command.ts";
 import { LOOKING } from "./looking.ts";

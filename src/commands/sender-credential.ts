@@ -3,7 +3,7 @@ import { z } from "zod";
 import type { DomainName } from "../core/name/index.ts";
 import { SCOPES } from "../core/sending/index.ts";
 import { EXIT, UserError } from "../core/user-error.ts";
-import { askLink } from "../net/index.ts";
+import { askLink } from "../net/service-link.ts";
 import { isoTime, visible, wrap } from "../present/index.ts";
 import { type SecretPlace, secretFile, secretVariable } from "../workspace/index.ts";
 import { type Arguments, type Context, command } from "./command.ts";

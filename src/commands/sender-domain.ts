@@ -1,7 +1,7 @@
 import { z } from "zod";
 import type { DomainState } from "../core/sending/index.ts";
 import { EXIT, UserError } from "../core/user-error.ts";
-import { askLink } from "../net/index.ts";
+import { askLink } from "../net/service-link.ts";
 import { isoTime, visible, wrap } from "../present/index.ts";
 import { command } from "./command.ts";
 import { LOOKING, nameOperand } from "./looking.ts";

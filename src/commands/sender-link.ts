@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { type OFFERS, OPERATIONS, type OperationName } from "../core/sending/index.ts";
 import { EXIT, type ExitCode, UserError } from "../core/user-error.ts";
-import { askLink, type LinkFailure, type LinkTo } from "../net/index.ts";
+import { askLink, type LinkFailure, type LinkTo } from "../net/service-link.ts";
 import { isoTime, visible, wrap } from "../present/index.ts";
 import { openWorkspace, readSecret } from "../workspace/index.ts";
 import { command } from "./command.ts";

@@ -1,7 +1,7 @@
 import { type DomainName, parseName } from "../core/name/index.ts";
 import type { LinkDescription, Offer, SCOPES } from "../core/sending/index.ts";
 import { closest, EXIT, UserError } from "../core/user-error.ts";
-import { askLink, type LinkFailure, type LinkTo } from "../net/index.ts";
+import { askLink, type LinkFailure, type LinkTo } from "../net/service-link.ts";
 import { moment, visible } from "../present/index.ts";
 import { type Journal, readSecret, type Settings, type Workspace } from "../workspace/index.ts";
 import type { Arguments, Context } from "./command.ts";

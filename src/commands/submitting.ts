@@ -1,8 +1,8 @@
 import type { DomainName } from "../core/name/index.ts";
 import { enhancedStatus } from "../core/sending/index.ts";
 import { EXIT, UserError } from "../core/user-error.ts";
-import { askLink } from "../net/index.ts";
 import type { Submission, Submitted } from "../net/mail.ts";
+import { askLink } from "../net/service-link.ts";
 import { visible } from "../present/index.ts";
 import { type Journal, readSecret } from "../workspace/index.ts";
 import type { Arguments, Context } from "./command.ts";

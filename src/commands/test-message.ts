@@ -3,8 +3,8 @@ import { BodyHash, makeSignature, type SignOptions, signatureObstacle } from "..
 import { scanMessage } from "../core/message/index.ts";
 import type { DomainName } from "../core/name/index.ts";
 import { UserError } from "../core/user-error.ts";
-import { askLink } from "../net/index.ts";
 import type { Submitted } from "../net/mail.ts";
+import { askLink } from "../net/service-link.ts";
 import { type Journal, keyPath, readPrivateKey, readSecret, readText } from "../workspace/index.ts";
 import type { Arguments, Context } from "./command.ts";
 import { lastState, linkTrouble, type Missing, offersOf, type ServiceAt, unsettledAsks } from "./services.ts";

@@ -2,7 +2,7 @@ import { randomBytes } from "node:crypto";
 import type { FastifyInstance, FastifyRequest } from "fastify";
 import { fieldsNamed, fieldValue, parseMailboxes, scanMessage } from "../core/message/index.ts";
 import type { Disposition, EventKind, MessageEvent, MessageState, Offer } from "../core/sending/index.ts";
-import { signEvents } from "../net/index.ts";
+import { signEvents } from "../net/event-feed.ts";
 import { isoOf, type MailAccount } from "./mail-account.ts";
 import { type Arrival, deliver, type MailWorld, type Reply, receivedLine } from "./mail-host.ts";
 import type { MailRecords } from "./mail-records.ts";

@@ -9,13 +9,14 @@
  *
  * await sendUpdate({ server, apex, key, changes, now, timeout: 5000 });   // { kind: "done" } | { kind: "moved" } ...
  * ```
+ *
+ * `mail.ts` (SMTP), `service-link.ts` (services over HTTP) and `event-feed.ts` (their events) are doors of their own, so that
+ * a command that needs none of them does not load them.
  */
 export { parseServerAddress, type ServerAddress, serverText } from "./address.ts";
 export { DnsClient } from "./client.ts";
-export { type Feed, receiveEvents, signEvents } from "./event-feed.ts";
 export { type HelperSet, runHelper } from "./helper.ts";
 export * from "./message.ts";
-export { askLink, type LinkFailure, type LinkTo } from "./service-link.ts";
 export { transferZone } from "./transfer.ts";
 export {
   signMessage,

@@ -2,7 +2,6 @@ import { z } from "zod";
 import { PURPOSES } from "../core/ask/index.ts";
 import { POLICIES } from "../core/dmarc/index.ts";
 import { parseName } from "../core/name/index.ts";
-import { TLS_MODES } from "../core/sending/index.ts";
 
 /** A text for people on one line: no control characters, so that it can be shown as it is. */
 const line = z
@@ -85,7 +84,7 @@ const service = z.strictObject({
     .strictObject({
       host: line,
       port: z.number().int().min(1).max(65_535),
-      tls: z.enum(TLS_MODES, "expected starttls or implicit; a password is never sent in the clear"),
+      tls: z.enum(["starttls", "implicit"], "expected starttls or implicit; a password is never sent in the clear"),
       user: line,
       password: secret,
     })
