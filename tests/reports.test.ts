@@ -233,6 +233,24 @@ describe("dmarc sources and advise", () => {
       { kind: "strict-too-soon", because: expect.stringContaining("mail of one's own") },
     ]);
   });
+  test("what receivers did is kept with each week", async () => {
+    const here = brackwater();
+    const done = (id: string, disposition: string, begin: number) =>
+      report(id, (text) =>
+        text
+          .replace("<disposition>none", `<disposition>${disposition}`)
+          .replace("1772323200", String(begin))
+          .replace("1772409599", String(begin + 86_399)),
+      );
+    mkdirSync(join(here, "three"));
+    for (const [i, disposition] of ["none", "quarantine", "reject"].entries())
+      writeFileSync(join(here, "three", `${i}.xml`), done(`d${i}`, disposition, 1_772_323_200 - i * 7 * 86_400));
+    await zandrel(here, ["dmarc", "import", "three"]);
+    const [source] = (await zandrel(here, ["dmarc", "sources", ...WORLD, "--json"])).json.sources;
+    expect(source.dispositions).toEqual({ none: 5, quarantine: 5, reject: 5 });
+    expect(source.weeks.map((week: { messages: number }) => week.messages)).toEqual([5, 5, 5]);
+  });
+
   test("who only stands in the SPF record counts as known, and is waited for", async () => {
     const here = brackwater();
     writeFileSync(join(here, "zandrel.yaml"), readFileSync(join(here, "zandrel.yaml"), "utf8").replace(/services:[\s\S]*/, ""));

@@ -75,7 +75,7 @@ describe("signed events (RFC 9421, RFC 9530)", () => {
       "no signature",
       ({ "content-type": type = "", "content-digest": digest = "" }) => ({ "content-type": type, "content-digest": digest }),
     ],
-    ["another body than was signed", (signed) => ({ ...signed, "content-digest": digestOf(batch("e2")) })],
+    ["another digest than was signed", (signed) => ({ ...signed, "content-digest": digestOf(batch("e2")) })],
     [
       "a signature with one octet changed",
       (signed) => ({
@@ -93,6 +93,12 @@ describe("signed events (RFC 9421, RFC 9530)", () => {
     const { url, kept, post } = await listening();
     const signed = await change(await signEvents(FEED, url, batch(), NOW), url);
     expect(await post(signed, batch())).toBe(401);
+    expect(kept).toEqual([]);
+  });
+
+  test("another body under a signature that holds is not believed", async () => {
+    const { url, kept, post } = await listening();
+    expect(await post(await signEvents(FEED, url, batch("e1"), NOW), batch("e2"))).toBe(401);
     expect(kept).toEqual([]);
   });
 

@@ -61,10 +61,8 @@ const stoppedOf = (source: Source): number => source.messages - source.aligned -
 const GOOD_WEEKS = 2;
 
 /** Whether a source failed and was set right since: in the last weeks in which it sent, all of it was proven. */
-const isRepaired = ({ weeks }: Source): boolean => {
-  const last = weeks.slice(-GOOD_WEEKS);
-  return last.length === GOOD_WEEKS && last.every((week) => week.aligned >= week.messages * (1 - TOLERATED));
-};
+const isRepaired = ({ weeks }: Source): boolean =>
+  weeks.slice(-GOOD_WEEKS).every((week) => week.aligned >= week.messages * (1 - TOLERATED));
 
 const topReason = ({ reasons }: Source): Reason =>
   (["wrong-signer", "wrong-return-path", "nothing-passes"] as const).reduce<Reason>(
