@@ -3,6 +3,8 @@
 import {
   authenticationResults,
   checkSpf,
+  enhancedStatus,
+  eventBatch,
   isSpf,
   judgeMessage,
   name,
@@ -18,6 +20,20 @@ import {
   zoneLookup,
   zonesOf,
 } from "../dist/index.js";
+
+const EVENT =
+  '{"id":"e1","kind":"bounced","at":"2026-03-02T09:00:00Z","messageId":"m@x","domain":"x.example","to":"a@b.example"}';
+const EVENTS = [
+  '{"version":1,"events":[',
+  EVENT,
+  ",",
+  "]}",
+  '{"version":2',
+  "[",
+  "null",
+  '"at":"never"',
+  EVENT.replace("bounced", "x"),
+];
 
 const total = Number(process.argv[2] ?? 1_000_000);
 const seed = Number(process.argv[3] ?? Date.now() % 2 ** 31);
@@ -252,6 +268,20 @@ const TARGETS = {
     const parsed = parseName(text);
     return !parsed.ok || (parseName(parsed.value).ok && parseName(parsed.value).value === parsed.value);
   },
+  "server reply": (text) => {
+    const status = enhancedStatus(text);
+    return status === undefined || (text.includes(status.code) && /^(done|not now|refused for good): ./.test(status.meaning));
+  },
+  "event batch": (text) => {
+    let read;
+    try {
+      read = JSON.parse(text);
+    } catch {
+      read = text;
+    }
+    const parsed = eventBatch.safeParse(read);
+    return !parsed.success || parsed.data.events.every((event) => !Number.isNaN(Date.parse(event.at)) && event.id !== "");
+  },
   "zone file": (text) => parseZone(text, { origin: name("brackwater.example") }).text === text,
 };
 const WORDS = {
@@ -266,6 +296,8 @@ const WORDS = {
   name: ["a", "-", ".", "\\", "\\046", "xn--", "ü", "_", "@", "*", "brackwater.example"],
   "zone file": ZONE,
   report: REPORT,
+  "server reply": ["550", "452", "250", " ", "-", "5.1.1", "4.2.2", "2.0.0", "5.7.26", "5.", ".1", "no such user", "\r\n", ";"],
+  "event batch": EVENTS,
 };
 /** How often each is chosen: what is dear to run comes less often. */
 const turns = Object.keys(TARGETS).flatMap((target) =>

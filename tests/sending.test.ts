@@ -67,6 +67,34 @@ describe("a newsletter service, from nothing to ready", () => {
     expect(mailIn(PROBE)).toEqual([]);
   });
 
+  test.each<[readonly string[], RegExp]>([
+    [["--from", "news"], /“news” is not a mail address/],
+    [["--to", "a b@mallowmail.example"], /is not a mail address/],
+    [["--service", "heronpst"], /did you mean heronpost/],
+    [["--service", ""], /--service is missing/],
+    [["--unsubscribe", "http://brackwater.example/leave", "--anyway"], /--unsubscribe wants an https address/],
+    [["--text", "nowhere.txt", "--anyway"], /nowhere\.txt is not there/],
+    [["--return-path", "x", "--anyway"], /“x” is not a mail address/],
+    [["--sign", "k9", "--anyway"], /k9\.pem is not there/],
+    [["--for", "soon"], /--for “soon” is not a span of time/],
+    [["--follow", "HP-0"], /no message HP-0 was sent from this workspace/],
+  ])("message send %j is one sentence", async (more, expected) => {
+    const usual = ["message", "send", "--service", "heronpost", "--from", NEWS, "--to", PROBE];
+    expect(await run([...usual, ...more])).toMatchObject({ exit: 2, out: "", err: expect.stringMatching(expected) });
+  });
+
+  test("a sender of a domain nobody looks after, and of a subdomain", async () => {
+    const from = (address: string) =>
+      run(["message", "send", "--service", "heronpost", "--from", address, "--to", PROBE, "--json"]);
+    expect((await from("news@elsewhere.example")).json.missing[0]).toMatchObject({
+      what: "elsewhere.example",
+      next: "zandrel init elsewhere.example",
+    });
+    expect((await from("news@sub.brackwater.example")).json.missing.map((one: { what: string }) => one.what)).toContain(
+      "heronpost-sending",
+    );
+  });
+
   test("the service is not asked to look before the records are settled", async () => {
     const early = await run(["sender", "domain", "heronpost", "brackwater.example", "--json"]);
     expect([early.exit, early.json.state, early.json.missing.length]).toEqual([1, "unknown", 3]);
@@ -126,6 +154,30 @@ describe("a newsletter service, from nothing to ready", () => {
     const twice = await run(["sender", "credential", "heronpost", "--new", "sending", "--domain", "brackwater.example"]);
     expect(twice).toMatchObject({ exit: 2, err: expect.stringContaining("is there already, and a secret is never overwritten") });
     expect((await run(["sender", "credential", "heronpost", "--json"])).json.credentials).toHaveLength(1);
+  });
+
+  test("a service that does not make one leaves no file behind; what cannot go together is said", async () => {
+    const other = ["sender", "credential", "heronpost", "--new", "sending", "--all-domains"];
+    const refused = await run(other, "", { SERVICE_KEY: "wrong" });
+    expect(refused).toMatchObject({
+      exit: 1,
+      out: "",
+      err: expect.stringMatching(/did not make a credential: it does not accept the key/),
+    });
+    expect(existsSync(join(folder, "keys/heronpost/every-domain.secret"))).toBe(false);
+    for (const [argv, expected] of [
+      [[...other, "--domain", "brackwater.example"], /say what the credential is good for/],
+      [[...other, "--keep"], /three different things/],
+      [[...other, "--into", "a", "--environment", "b"], /two places/],
+      [[...other, "--environment", "b", "--as", "1X"], /no name of an environment variable/],
+      [["sender", "credential", "heronpst"], /did you mean heronpost/],
+      [["sender", "credential", "seekmere", "--new", "sending", "--all-domains"], /does not offer credentials over its link/],
+      [["sender", "credential", "heronpost", "--revoke", "nobody"], /did not end the credential nobody: it knows no such thing/],
+    ] as const) {
+      const wrong = await run(argv);
+      expect(wrong).toMatchObject({ out: "", err: expect.stringMatching(expected) });
+      expect([1, 2]).toContain(wrong.exit);
+    }
   });
 
   test("the settings are shown, and checked by connecting and logging in", async () => {
@@ -301,7 +353,7 @@ describe("ticket mail: a token, keys as texts, scoped keys, events", () => {
     writeFileSync(join(folder, "shop.env"), "SHOP=brackwater\nMAIL_PASSWORD=old\nDEBUG=0\n");
     const made = await run([
       ...["sender", "credential", "swiftquill", "--new", "sending", "--domain", "brackwater-tickets.example"],
-      ...["--env-file", "shop.env", "--as", "MAIL_PASSWORD"],
+      ...["--environment", "shop.env", "--as", "MAIL_PASSWORD"],
     ]);
     expect(made).toMatchObject({ exit: 0, err: "" });
     const text = readFileSync(join(folder, "shop.env"), "utf8");
@@ -461,7 +513,7 @@ describe("a service without a link is kept by hand", () => {
       "1s",
       "--json",
     ]);
-    expect([unseen.exit, unseen.json.because]).toEqual([3, expect.stringContaining("nobody can be asked what became of it")]);
+    expect([unseen.exit, unseen.json.because]).toEqual([3, expect.stringContaining("nobody can say what became of it")]);
   });
 
   test("a secret that a page showed is kept from standard input", async () => {

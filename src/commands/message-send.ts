@@ -63,7 +63,7 @@ function readiness(result: Omit<Result, "ready" | "because">): Pick<Result, "rea
     if (missing.length > 0) return no(`the message arrived and is proven yours, but ${lacks}`);
     return { ready: true, because: "the message arrived, and receivers can prove that it is yours" };
   }
-  if (disposition === null) return unsure("the message was taken, and nobody can be asked what became of it");
+  if (disposition === null) return unsure("the message was taken, and nobody can say what became of it");
   if (!disposition.final) return unsure(`the message is still ${disposition.state}`);
   return unsure("the message was delivered, and nobody has looked at what arrived; give --received with the copy or its mailbox");
 }
@@ -94,7 +94,7 @@ export default command<Result>({
     text: { type: "string", requiresArg: true, describe: "a file with the text part" },
     html: { type: "string", requiresArg: true, describe: "a file with the HTML part" },
     unsubscribe: { type: "string", requiresArg: true, describe: "the https address for leaving the list with one click" },
-    "return-path": { type: "string", requiresArg: true, describe: "the envelope sender, if not the sender address" },
+    "return-path": { type: "string", describe: "the envelope sender, if not the sender address; empty for none" },
     via: { choices: ["smtp", "link"], requiresArg: true, describe: "SMTP (where settings are known), or the service's HTTP API" },
     sign: { type: "string", requiresArg: true, describe: "sign here, with the key of this selector in keys/" },
     anyway: { type: "boolean", default: false, describe: "send although something it depends on is missing" },
@@ -140,6 +140,8 @@ export default command<Result>({
         const to = earlier?.to ?? wanted("to");
         const domain = domainOfAddress(from);
         domainOfAddress(to);
+        const returnPath = args["return-path"] as string | undefined;
+        if (returnPath) domainOfAddress(returnPath);
         const offers = await offersOf(service);
         const follows = offers?.includes("messages") === true;
         const common = { at: isoTime(looking.now), service: service.key, title: service.title, domain, from, to, signed: null };
@@ -181,7 +183,7 @@ export default command<Result>({
           }
           const overSmtp = service.settings.submission !== undefined || offers?.includes("submission") === true;
           via = (args.via as "smtp" | "link" | undefined) ?? (overSmtp || service.link === undefined ? "smtp" : "link");
-          const envelope = { from: (args["return-path"] as string | undefined) ?? from, to };
+          const envelope = { from: returnPath ?? from, to };
           // Written down before it is sent: whatever happens then, the message can be followed by its Message-ID.
           const note = (tracking: string, reply: string): void =>
             void journal.append(context.clock.now(), domain, {

@@ -45,13 +45,13 @@ type Journal = Parameters<Parameters<typeof writing>[3]>[1];
 
 /** Where the secret goes; made before there is one, so that it cannot be lost. */
 function placeFor(args: Arguments, folder: string, service: ServiceAt, domain: DomainName | undefined): SecretPlace {
-  const file = args["env-file"] as string | undefined;
+  const file = args.environment as string | undefined;
   if (file === undefined) {
-    if (args.as !== undefined) throw new UserError("--as names a variable of an environment file: give --env-file too.");
+    if (args.as !== undefined) throw new UserError("--as names a variable of an environment file: give --environment too.");
     const usual = join("keys", service.key, `${domain === undefined ? "every-domain" : typed(domain)}.secret`);
     return secretFile(folder, (args.into as string | undefined) ?? usual);
   }
-  if (args.into !== undefined) throw new UserError("--into and --env-file are two places: give one of them.");
+  if (args.into !== undefined) throw new UserError("--into and --environment are two places: give one of them.");
   const name = (args.as as string | undefined) ?? `${service.key.toUpperCase().replaceAll("-", "_")}_PASSWORD`;
   if (!/^[A-Za-z_][A-Za-z0-9_]*$/.test(name))
     throw new UserError(`--as “${visible(name)}” is no name of an environment variable: use letters, digits and _.`);
@@ -110,7 +110,7 @@ export default command<Result>({
       "make one that can only send, for one domain; its secret goes into keys/swiftquill/",
     ],
     [
-      "zandrel sender credential swiftquill --new sending --domain brackwater-tickets.example --env-file shop.env --as MAIL_PASSWORD",
+      "zandrel sender credential swiftquill --new sending --domain brackwater-tickets.example --environment shop.env --as MAIL_PASSWORD",
       "the same, straight into an application's environment file",
     ],
     [
@@ -127,7 +127,7 @@ export default command<Result>({
     domain: { type: "string", requiresArg: true, describe: "the one domain it is good for" },
     "all-domains": { type: "boolean", default: false, describe: "good for every domain of the account" },
     into: { type: "string", requiresArg: true, describe: "the file for the secret, in the workspace; it must not be there yet" },
-    "env-file": {
+    environment: {
       type: "string",
       requiresArg: true,
       describe: "an environment file for the secret instead; its other lines stay",

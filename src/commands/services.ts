@@ -1,4 +1,4 @@
-import { type DomainName, parseName } from "../core/name/index.ts";
+import { type DomainName, isAtOrBelow, parseName } from "../core/name/index.ts";
 import type { LinkDescription, Offer, SCOPES } from "../core/sending/index.ts";
 import { closest, EXIT, UserError } from "../core/user-error.ts";
 import { askLink, type LinkFailure, type LinkTo } from "../net/service-link.ts";
@@ -173,15 +173,19 @@ export interface Missing {
 /** Purposes without which mail of a service does not arrive as it should. */
 const MAIL_PURPOSES: readonly string[] = ["ownership", "sending", "bounce", "tracking", "policy"];
 
-/** The asks of a service for a domain that are neither settled nor proven. */
+/** The asks of a service for a domain that are neither settled nor proven; a domain nobody looks after is missing itself. */
 export async function unsettledAsks(
   service: ServiceAt,
   domain: DomainName,
   { workspace, looking }: Session,
   journal: Journal,
 ): Promise<Missing[]> {
-  const known = workspace.domains.find((one) => one.name === domain);
-  if (known === undefined) return [];
+  // Mail of a subdomain rests on the asks of the domain it belongs to.
+  const [known] = workspace.domains.filter((one) => isAtOrBelow(domain, one.name)).sort((a, b) => b.name.length - a.name.length);
+  if (known === undefined) {
+    const plain = domain.slice(0, -1);
+    return [{ what: plain, state: "missing", because: "it is no domain of this workspace", next: `zandrel init ${plain}` }];
+  }
   const { asks } = await survey(known, looking, workspace, journal);
   return asks
     .filter(
@@ -192,6 +196,6 @@ export async function unsettledAsks(
       what: standing.ask.id,
       state: standing.state,
       because: standing.because,
-      next: nextStep(standing, domain) || `zandrel prove ${standing.ask.id}`,
+      next: nextStep(standing, known.name) || `zandrel prove ${standing.ask.id}`,
     }));
 }

@@ -43,7 +43,7 @@ const unwritable = (path: string, error: unknown): UserError => {
   const { code } = error as NodeJS.ErrnoException;
   return new UserError(
     code === "EEXIST"
-      ? `${path} is there already, and a secret is never overwritten: name another file with --into.`
+      ? `${path} is there already, and a secret is never overwritten: name another file with --into, or remove it if it is empty.`
       : `${path} cannot be written (${code}): make room or allow writing there, then run the command again.`,
   );
 };
@@ -59,6 +59,7 @@ export function secretFile(folder: string, path: string): SecretPlace {
   } catch (error) {
     throw unwritable(path, error);
   }
+  let open = true;
   return {
     reference: `file:${near.startsWith("..") || isAbsolute(near) ? full : near}`,
     title: path,
@@ -67,12 +68,14 @@ export function secretFile(folder: string, path: string): SecretPlace {
         writeSync(file, `${secret}\n`);
         fsyncSync(file);
         closeSync(file);
+        open = false;
       } catch (error) {
         throw unwritable(path, error);
       }
     },
     giveUp() {
-      closeSync(file);
+      if (open) closeSync(file);
+      open = false;
       rmSync(full, { force: true });
     },
   };
@@ -89,7 +92,8 @@ export function secretVariable(folder: string, path: string, name: string): Secr
     writeAtomically(full, text.length === 0 ? "" : `${text.join("\n")}\n`, { mode: 0o600 });
   const had = existsSync(full);
   // Written once as it is: what cannot be written is known before the secret is.
-  write(lines());
+  const untouched = lines();
+  write(untouched);
   return {
     reference: `env:${name}`,
     title: `${name} in ${path}`,
@@ -101,7 +105,8 @@ export function secretVariable(folder: string, path: string, name: string): Secr
       write(at === -1 ? [...before, line] : before.map((one, i) => (i === at ? line : one)));
     },
     giveUp() {
-      if (!had) rmSync(full, { force: true });
+      if (had) write(untouched);
+      else rmSync(full, { force: true });
     },
   };
 }

@@ -149,6 +149,19 @@ describe("a place for a secret", () => {
     expect(readFileSync(join(here, "kept.env"), "utf8")).toBe("A=1\n");
   });
 
+  test("a place that is given up after it got its secret is as it was before", () => {
+    const here = folder();
+    const file = secretFile(here, "x.secret");
+    file.keep(SECRET);
+    file.giveUp();
+    expect(existsSync(join(here, "x.secret"))).toBe(false);
+    writeFileSync(join(here, "kept.env"), "PASSWORD=old\n");
+    const variable = secretVariable(here, "kept.env", "PASSWORD");
+    variable.keep(SECRET);
+    variable.giveUp();
+    expect(readFileSync(join(here, "kept.env"), "utf8")).toBe("PASSWORD=old\n");
+  });
+
   test("a place that cannot be made says so before there is a secret", () => {
     const here = folder();
     mkdirSync(join(here, "folder"));
