@@ -205,7 +205,7 @@ describe("dmarc sources and advise", () => {
       [
         ["Heronpost", "heronpost", 6350, 6350],
         ["Swiftquill", "swiftquill", 2366, 0],
-        ["192.0.2.0/24", null, 1223, 1223],
+        ["Inglemail", "inglemail", 1223, 1223],
         ["cheap-seats.test", null, 182, 0],
         ["lists.puppetfest.example", null, 53, 0],
       ],
@@ -215,7 +215,14 @@ describe("dmarc sources and advise", () => {
       advice.exit,
       advice.json.policy,
       advice.json.repairs.map((one: { source: string; reason: string }) => [one.source, one.reason]),
-    ]).toEqual([1, "quarantine", [["Swiftquill", "wrong-signer"]]]);
+    ]).toEqual([
+      1,
+      "quarantine",
+      [
+        ["Swiftquill", "wrong-signer"],
+        ["Inglemail", "spf-only"],
+      ],
+    ]);
     expect(advice.json.steps).toMatchObject([{ policy: "reject", safe: false }]);
     // The composer knows what the reports say.
     const composed = await zandrel(here, [

@@ -62,13 +62,22 @@ const networksIn = async (include: string, lookup: Lookup): Promise<Network[]> =
  */
 async function sendersOf(domain: DomainName, workspace: Workspace, lookup: Lookup): Promise<KnownService[]> {
   const own = new Set(workspace.domains.map((one) => organizationalDomain(one.name)));
+  const spf = await spfAt(domain.slice(0, -1), lookup);
+  const published = "record" in spf ? includesOf(spf.record) : [];
+  const ownerOf = (include: string): DomainName => organizationalDomain(`${include}.` as DomainName);
   const services = await Promise.all(
     Object.entries(workspace.settings.services).map(async ([key, { title }]): Promise<KnownService> => {
       const found = workspace.domains.map((one) => targetsOf(one, key));
-      const includes = [...new Set(found.flatMap((one) => one.includes))];
-      const targets = [...found.flatMap((one) => one.names), ...includes.map((one) => `${one}.` as DomainName)]
-        .filter((one) => one !== ".")
-        .map(organizationalDomain);
+      // A service whose asks were never taken down: what zandrel.yaml calls it is the first label of its domain.
+      const byName = published.filter((include) => labelsOf(ownerOf(include))[0] === key);
+      const includes = [...new Set([...found.flatMap((one) => one.includes), ...byName])];
+      const targets = [
+        ...found
+          .flatMap((one) => one.names)
+          .filter((one) => one !== ".")
+          .map(organizationalDomain),
+        ...includes.map(ownerOf),
+      ];
       const networks = await Promise.all(includes.map((include) => networksIn(include, lookup)));
       return {
         key,
@@ -79,24 +88,18 @@ async function sendersOf(domain: DomainName, workspace: Workspace, lookup: Looku
       };
     }),
   );
-  const spf = await spfAt(domain.slice(0, -1), lookup);
-  const included = "record" in spf ? includesOf(spf.record) : [];
-  const others = included
-    .map((include) => ({ include, at: organizationalDomain(`${include}.` as DomainName) }))
-    .filter(({ at }) => !own.has(at) && !services.some((one) => one.domains.includes(at) || one.key === labelsOf(at)[0]));
-  return [
-    ...services,
-    ...(await Promise.all(
-      others.map(
-        async ({ include, at }): Promise<KnownService> => ({
-          title: `${at.slice(0, -1)} (in your SPF record)`,
-          domains: [at],
-          keyNames: [],
-          networks: await networksIn(include, lookup),
-        }),
-      ),
-    )),
-  ];
+  const others = published
+    .map((include) => ({ include, at: ownerOf(include) }))
+    .filter(({ at }) => !own.has(at) && !services.some((one) => one.domains.includes(at)));
+  const strangers = others.map(
+    async ({ include, at }): Promise<KnownService> => ({
+      title: `${at.slice(0, -1)} (in your SPF record)`,
+      domains: [at],
+      keyNames: [],
+      networks: await networksIn(include, lookup),
+    }),
+  );
+  return [...services, ...(await Promise.all(strangers))];
 }
 
 /** Reports on one domain, summed up. */

@@ -127,6 +127,7 @@ export default command<Result>({
     domain: { type: "string", requiresArg: true, describe: "the one domain it is good for" },
     "all-domains": { type: "boolean", default: false, describe: "good for every domain of the account" },
     into: { type: "string", requiresArg: true, describe: "the file for the secret, in the workspace; it must not be there yet" },
+    // Not the usual name for it: Node takes an option of that name for its own, wherever on the line it stands.
     environment: {
       type: "string",
       requiresArg: true,
