@@ -1,4 +1,5 @@
 import { existsSync, mkdirSync, readFileSync, truncateSync, writeFileSync } from "node:fs";
+import { createServer } from "node:net";
 import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
 import { z } from "zod";
@@ -102,6 +103,20 @@ describe("schemas", () => {
       expect(published).toEqual(JSON.parse(JSON.stringify(z.toJSONSchema(schema, { io: "output", unrepresentable: "any" }))));
     }
   });
+});
+
+test.each<[string, string, number]>([
+  ["of a name server", "127.53.0.14", 0],
+  ["of the web", "127.53.0.22", 2],
+  ["of a mail service", "127.53.0.33", 5],
+  ["of the mailbox provider", "127.53.0.34", 3],
+])("a lab whose port %s is taken says so, and stops what it had started", async (_, address, offset) => {
+  const port = await freePort();
+  const taken = createServer();
+  await new Promise<void>((resolve) => taken.listen(port + offset, address, resolve));
+  const lab = await zandrel(folderWith(), ["lab", "--port", String(port)]);
+  taken.close();
+  expect(lab).toMatchObject({ exit: 2, out: "", err: expect.stringMatching(/^port \d+ is in use on a loopback address/) });
 });
 
 test("docs/findings.md is the catalogue", () =>

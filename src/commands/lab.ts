@@ -19,10 +19,10 @@ export function labOptions(args: Arguments): { start: number; speed: number; por
 
 /** Turns the ways a lab fails to start into one sentence. */
 export function labFailure(error: unknown, port: number): unknown {
-  const { code } = error as NodeJS.ErrnoException;
+  const { code, port: at = port } = error as NodeJS.ErrnoException & { port?: number };
   if (code === "EADDRINUSE")
     return new UserError(
-      `port ${port} is in use on a loopback address, perhaps by another lab: stop it, or choose another with --port.`,
+      `port ${at} is in use on a loopback address, perhaps by another lab, which takes six from ${port} on: stop it, or choose others with --port.`,
     );
   if (code === "EADDRNOTAVAIL")
     return new UserError(

@@ -8,16 +8,16 @@ import { name } from "../core/name/index.ts";
 import { DnsClient } from "../net/index.ts";
 import { AuthorityHost } from "./authority.ts";
 import { makeAuthority } from "./certificates.ts";
-import { listenDns, type RunningServer } from "./dns-server.ts";
+import { listenDns } from "./dns-server.ts";
 import type { MailWorld } from "./mail-host.ts";
-import { type MailService, startMailService } from "./mail-service.ts";
+import { type MailService, type MailServiceDescription, startMailService } from "./mail-service.ts";
 import { HERONPOST, INGLEMAIL, SWIFTQUILL } from "./mail-services.ts";
 import { type Mallowmail, startMallowmail } from "./mallowmail.ts";
 import { CachingResolver } from "./resolver.ts";
 import { pagewick, type RunningService, type ServiceDescription, sealbarrow, seekmere, startService } from "./service.ts";
 import { type Strangers, startStrangers } from "./strangers.ts";
 import { startWebFront, type WebFront } from "./web-front.ts";
-import { type RunningApi, startZonemarrow } from "./zonemarrow.ts";
+import { startZonemarrow } from "./zonemarrow.ts";
 import { ADDRESSES, EXAMPLE_ZONE, HOSTED_ZONES, REVERSE_ZONE, ROOT_ZONE, ZONEMARROW_ZONES } from "./zones.ts";
 
 export interface LabOptions {
@@ -84,45 +84,39 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
   registry.serve(name("example"), EXAMPLE_ZONE);
   registry.serve(name("53.127.in-addr.arpa"), REVERSE_ZONE);
 
-  const servers: RunningServer[] = [];
   const resolver = (options: object) => new CachingResolver({ client, clock, root: ADDRESSES.registry, port, ...options });
   const vantages = Object.fromEntries(VANTAGES.map((vantage) => [vantage.name, resolver(vantage.options)]));
-  const close = async () => {
-    await Promise.all(servers.map((server) => server.close()));
+  const folder = mkdtempSync(join(tmpdir(), "zandrel-lab-"));
+  const running: { close(): Promise<unknown> }[] = [];
+  /** Remembers what was started, so that all of it is stopped, also where something else cannot start. */
+  const keep = async <T extends { close(): Promise<unknown> }>(starting: Promise<T>): Promise<T> => {
+    const started = await starting;
+    running.push(started);
+    return started;
+  };
+  const close = async (): Promise<void> => {
+    clock.stop();
+    await Promise.all(running.map((one) => one.close()));
     client.close();
+    rmSync(folder, { recursive: true, force: true });
   };
   try {
-    servers.push(await listenDns(ADDRESSES.registry, port, registry.handler("registry")));
-    servers.push(await listenDns(ADDRESSES.nettlehost[0], port, nettlehost.handler("ns1.nettlehost")));
-    servers.push(await listenDns(ADDRESSES.nettlehost[1], port, nettlehost.handler("ns2.nettlehost", SECONDARY_LAG * 1000)));
-    for (const [i, address] of ADDRESSES.zonemarrow.entries())
-      servers.push(await listenDns(address, port, zonemarrow.handler(`ns${i + 1}.zonemarrow`)));
-    for (const vantage of VANTAGES)
-      servers.push(await listenDns(vantage.address, port, (vantages[vantage.name] as CachingResolver).handler()));
-  } catch (error) {
-    await close();
-    throw error;
-  }
-  const token = randomBytes(18).toString("base64url");
-  const zones = ["brackwater.example.", "brackwater-post.example."];
-  const api: RunningApi = await startZonemarrow({ host: zonemarrow, token, zones });
-  const authority = await makeAuthority();
-  const web = await startWebFront([ADDRESSES.pagewick, ADDRESSES.parked], { http: port + 1, https: port + 2 }, authority);
-  const folder = mkdtempSync(join(tmpdir(), "zandrel-lab-"));
-  const mailboxes = join(folder, "mail");
-  const mail: MailWorld = {
-    clock,
-    ports: { exchange: port + 3, submission: port + 4, implicit: port + 5 },
-    authority,
-    resolver: () => resolver({}),
-    mailboxes,
-  };
-  const authorityFile = join(folder, "authority.pem");
-  writeFileSync(authorityFile, authority.pem);
-  const run = (description: ServiceDescription) => startService(description, { clock, resolver: resolver({}), key });
-  const [search, builder, issuer] = await Promise.all([
-    run(seekmere),
-    run({
+    const dns = (address: string, handler: Parameters<typeof listenDns>[2]) => keep(listenDns(address, port, handler));
+    await dns(ADDRESSES.registry, registry.handler("registry"));
+    await dns(ADDRESSES.nettlehost[0], nettlehost.handler("ns1.nettlehost"));
+    await dns(ADDRESSES.nettlehost[1], nettlehost.handler("ns2.nettlehost", SECONDARY_LAG * 1000));
+    for (const [i, address] of ADDRESSES.zonemarrow.entries()) await dns(address, zonemarrow.handler(`ns${i + 1}.zonemarrow`));
+    for (const vantage of VANTAGES) await dns(vantage.address, (vantages[vantage.name] as CachingResolver).handler());
+
+    const token = randomBytes(18).toString("base64url");
+    const zones = ["brackwater.example.", "brackwater-post.example."];
+    const api = await keep(startZonemarrow({ host: zonemarrow, token, zones }));
+    const authority = await makeAuthority();
+    const authorityFile = join(folder, "authority.pem");
+    writeFileSync(authorityFile, authority.pem);
+    const web = await keep(startWebFront([ADDRESSES.pagewick, ADDRESSES.parked], { http: port + 1, https: port + 2 }, authority));
+    const run = (description: ServiceDescription) => keep(startService(description, { clock, resolver: resolver({}), key }));
+    const builder: ServiceDescription = {
       ...pagewick(ADDRESSES.pagewick),
       onAccepted(domain, purpose) {
         if (purpose !== "site") return;
@@ -132,62 +126,56 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
           void clock.sleep(CERTIFICATE_PENDING * 1000).then(() => web.certify(host));
         }
       },
-    }),
-    run(sealbarrow),
-  ]);
-  const account = { key, host: nettlehost };
-  const [heronpost, swiftquill, inglemail, mallowmail, strangers] = await Promise.all([
-    startMailService(HERONPOST, mail, account),
-    startMailService(SWIFTQUILL, mail, account),
-    startMailService(INGLEMAIL, mail, account),
-    startMallowmail(ADDRESSES.mallowmail, mail),
-    startStrangers(ADDRESSES, mail),
-  ]);
-  const links = {
-    seekmere: search.link,
-    pagewick: builder.link,
-    sealbarrow: issuer.link,
-    heronpost: heronpost.link,
-    swiftquill: swiftquill.link,
-    inglemail: inglemail.link,
-  };
-  return {
-    clock,
-    nettlehost,
-    zonemarrow,
-    registry,
-    vantages,
-    seekmere: search,
-    pagewick: builder,
-    sealbarrow: issuer,
-    heronpost,
-    swiftquill,
-    inglemail,
-    mallowmail,
-    strangers,
-    mailboxes,
-    web,
-    settings: settingsFor(port, web.ports, links),
-    env: {
-      get ZANDREL_CLOCK() {
-        return clock.text();
+    };
+    const mailboxes = join(folder, "mail");
+    const mail: MailWorld = {
+      clock,
+      ports: { exchange: port + 3, submission: port + 4, implicit: port + 5 },
+      authority,
+      resolver: () => resolver({}),
+      mailboxes,
+    };
+    const send = (description: MailServiceDescription) => keep(startMailService(description, mail, { key, host: nettlehost }));
+    const services = {
+      seekmere: await run(seekmere),
+      pagewick: await run(builder),
+      sealbarrow: await run(sealbarrow),
+      heronpost: await send(HERONPOST),
+      swiftquill: await send(SWIFTQUILL),
+      inglemail: await send(INGLEMAIL),
+    };
+    return {
+      clock,
+      nettlehost,
+      zonemarrow,
+      registry,
+      vantages,
+      ...services,
+      mallowmail: await keep(startMallowmail(ADDRESSES.mallowmail, mail)),
+      strangers: await keep(startStrangers(ADDRESSES, mail)),
+      mailboxes,
+      web,
+      settings: settingsFor(
+        port,
+        web.ports,
+        Object.fromEntries(Object.entries(services).map(([service, { link }]) => [service, link])),
+      ),
+      env: {
+        get ZANDREL_CLOCK() {
+          return clock.text();
+        },
+        NETTLEHOST_TSIG: tsig.toString("base64"),
+        SERVICE_KEY: key,
+        ZONEMARROW_API: api.api,
+        ZONEMARROW_TOKEN: token,
+        NODE_EXTRA_CA_CERTS: authorityFile,
       },
-      NETTLEHOST_TSIG: tsig.toString("base64"),
-      SERVICE_KEY: key,
-      ZONEMARROW_API: api.api,
-      ZONEMARROW_TOKEN: token,
-      NODE_EXTRA_CA_CERTS: authorityFile,
-    },
-    async close() {
-      clock.stop();
-      await Promise.all(
-        [search, builder, issuer, heronpost, swiftquill, inglemail, mallowmail, strangers, web].map((one) => one.close()),
-      );
-      rmSync(folder, { recursive: true, force: true });
-      await api.close();
-      await close();
-    },
-  };
+      close,
+    };
+  } catch (error) {
+    await close();
+    throw error;
+  }
 }
 
 /** The helper program that ships for the second DNS host; two folders up both from here and from the bundle it is the project's root. */

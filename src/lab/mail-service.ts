@@ -83,11 +83,17 @@ export async function startMailService(
   const login = (user: string, password: string) => account.login(user, password);
   const submit = { address, host: `submit.${key}.example`, login, message: submission };
   const aliases = ["in1", "in2", "mx1", "mx2"].map((label) => `${label}.${key}.example`);
-  const closers = [
-    await listenMail({ address, port: ports.exchange, host: `in.${key}.example`, aliases, message: arrived }, world),
-    await listenMail({ ...submit, port: ports.submission }, world),
-    await listenMail({ ...submit, port: ports.implicit, implicit: true }, world),
-  ];
+  const closers: (() => Promise<void>)[] = [];
+  const close = async (): Promise<void> => void (await Promise.all(closers.map((stop) => stop())));
+  try {
+    const common = { host: `in.${key}.example`, aliases, message: arrived };
+    closers.push(await listenMail({ address, port: ports.exchange, ...common }, world));
+    closers.push(await listenMail({ ...submit, port: ports.submission }, world));
+    closers.push(await listenMail({ ...submit, port: ports.implicit, implicit: true }, world));
+  } catch (error) {
+    await close();
+    throw error;
+  }
   const running = await startService(
     {
       title,
@@ -125,7 +131,7 @@ export async function startMailService(
     pretend: (kind, tracking) => desk.pretend(kind, tracking),
     quiet: () => desk.quiet(),
     async close() {
-      await Promise.all([running.close(), ...closers.map((stop) => stop())]);
+      await Promise.all([running.close(), close()]);
     },
   };
 }

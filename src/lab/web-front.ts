@@ -66,15 +66,27 @@ export async function startWebFront(
   const handle = (request: IncomingMessage, response: ServerResponse) =>
     answer(hosts.get((request.headers.host ?? "").split(":")[0] ?? ""), request, response);
   const servers: Server[] = [];
+  const close = async (): Promise<void> => {
+    for (const server of servers) server.closeAllConnections();
+    await Promise.all(servers.map((server) => new Promise<void>((resolve) => server.close(() => resolve()))));
+  };
+  const listen = async (server: Server, port: number, address: string): Promise<void> => {
+    await new Promise<void>((resolve, reject) => server.once("error", reject).listen(port, address, resolve));
+    servers.push(server);
+  };
   for (const address of addresses) {
     const plainServer = createHttp(handle);
     const secure = createHttps(
       { ...pending, SNICallback: (host, done) => done(null, contexts.get(host) ?? createSecureContext(pending)) },
       handle,
     );
-    await new Promise<void>((resolve, reject) => plainServer.once("error", reject).listen(ports.http, address, resolve));
-    await new Promise<void>((resolve, reject) => secure.once("error", reject).listen(ports.https, address, resolve));
-    servers.push(plainServer, secure as unknown as Server);
+    try {
+      await listen(plainServer, ports.http, address);
+      await listen(secure as unknown as Server, ports.https, address);
+    } catch (error) {
+      await close();
+      throw error;
+    }
   }
   return {
     ports,
@@ -82,9 +94,6 @@ export async function startWebFront(
     async certify(host) {
       contexts.set(host, createSecureContext(await leaf(host)));
     },
-    async close() {
-      for (const server of servers) server.closeAllConnections();
-      await Promise.all(servers.map((server) => new Promise<void>((resolve) => server.close(() => resolve()))));
-    },
+    close,
   };
 }
