@@ -1,4 +1,4 @@
-import { cpSync, existsSync, readdirSync, readFileSync, statSync, writeFileSync } from "node:fs";
+import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, renameSync, statSync, writeFileSync } from "node:fs";
 import { connect, createServer } from "node:net";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
@@ -217,6 +217,18 @@ describe("a newsletter service, from nothing to ready", () => {
     ]);
     expect([followed.exit, followed.json.messageId, followed.json.ready]).toEqual([0, sent.json.messageId, true]);
     expect(mailIn(PROBE)).toHaveLength(1);
+  });
+
+  test("proven, but in the junk folder: not ready, and it says where", async () => {
+    const to = "picky@mallowmail.example";
+    const sent = await run(["message", "send", "--service", "heronpost", "--from", NEWS, "--to", to, "--for", "6h", "--json"]);
+    expect([sent.exit, sent.json.because]).toEqual([3, expect.stringContaining("nobody has looked at what arrived")]);
+    mkdirSync(join(box(to), ".Junk/new"), { recursive: true });
+    for (const file of readdirSync(join(box(to), "new")))
+      renameSync(join(box(to), "new", file), join(box(to), ".Junk/new", file));
+    const followed = await run(["message", "send", "--follow", sent.json.tracking, "--received", box(to), "--json"]);
+    expect([followed.exit, followed.json.folder, followed.json.ready]).toEqual([1, "Junk", false]);
+    expect(followed.json.because).toBe("the message is proven yours, but it arrived in the folder Junk, not in the inbox");
   });
 
   test("over the link, with the sending credential", async () => {

@@ -1,4 +1,5 @@
-import { existsSync } from "node:fs";
+import { existsSync, readdirSync, statSync } from "node:fs";
+import { join } from "node:path";
 import { z } from "zod";
 import { fieldsNamed, fieldValue, scanMessage } from "../core/message/index.ts";
 import { DISPOSITIONS, type Disposition, enhancedStatus } from "../core/sending/index.ts";
@@ -58,22 +59,38 @@ export async function dispositionOf(
   }
 }
 
+/** The copy that arrived, and in which folder of its mailbox; no folder is the inbox. */
+export interface Copy {
+  readonly message: StoredMessage;
+  readonly folder: string | undefined;
+}
+
+/** A mailbox and the folders in it, as Maildir has them: `.Junk` beside `new` and `cur`. */
+const foldersOf = (path: string): string[] =>
+  statSync(path).isDirectory()
+    ? readdirSync(path, { withFileTypes: true })
+        .filter((entry) => entry.isDirectory() && /^\.[^.]/.test(entry.name))
+        .map((entry) => entry.name)
+    : [];
+
 /** The message with this Message-ID in a file or a mailbox; undefined where it is not there yet. */
-async function copyIn(path: string, messageId: string): Promise<StoredMessage | undefined> {
+async function copyIn(path: string, messageId: string): Promise<Copy | undefined> {
   // A mailbox comes into being with its first message.
   if (!existsSync(path)) return undefined;
-  const stored = openMessages(path);
   const is = async (message: StoredMessage): Promise<boolean> => {
     const header = await scanMessage(message.source, () => []);
     return header.ok && fieldsNamed(header.value, "message-id").some((one) => fieldValue(one).includes(`<${messageId}>`));
   };
-  if (stored.kind === "message") {
-    if (await is(stored.message)) return stored.message;
-    throw new UserError(
-      `${path} holds another message, not <${messageId}>: give the copy that arrived, or the mailbox it is in.`,
-    );
+  for (const folder of [undefined, ...foldersOf(path)]) {
+    const stored = openMessages(folder === undefined ? path : join(path, folder));
+    if (stored.kind === "message") {
+      if (await is(stored.message)) return { message: stored.message, folder: undefined };
+      throw new UserError(
+        `${path} holds another message, not <${messageId}>: give the copy that arrived, or the mailbox it is in.`,
+      );
+    }
+    for await (const message of stored.messages) if (await is(message)) return { message, folder: folder?.slice(1) };
   }
-  for await (const message of stored.messages) if (await is(message)) return message;
   return undefined;
 }
 
@@ -94,10 +111,10 @@ export async function follow(
   session: Session,
   journal: Journal,
   context: Context,
-): Promise<{ readonly disposition: Shown | undefined; readonly copy: StoredMessage | undefined }> {
+): Promise<{ readonly disposition: Shown | undefined; readonly copy: Copy | undefined }> {
   const { clock } = context;
   let disposition: Shown | undefined;
-  let copy: StoredMessage | undefined;
+  let copy: Copy | undefined;
   for (;;) {
     const seen = disposition?.final === true ? disposition : await dispositionOf(service, follows, ids, session);
     if (seen !== undefined && seen.state !== disposition?.state) {

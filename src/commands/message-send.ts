@@ -31,6 +31,7 @@ const result = z.object({
     .describe("what the message depends on and is not there yet"),
   sent: z.object({ verdict: z.enum(["accepted", "refused", "unknown", "not-sent"]), because: z.string() }),
   disposition: dispositionShape.nullable().describe("null where nobody can be asked"),
+  folder: z.string().nullable().describe("the folder of the mailbox it arrived in; null is the inbox, or that nobody looked"),
   received: judgement.nullable().describe("the copy that arrived, judged"),
   ready: z.boolean().nullable().describe("whether the domain is ready to send; null where that cannot be said"),
   because: z.string(),
@@ -41,7 +42,7 @@ const VERDICT = { accepted: "accepted", refused: "refused", failed: "unknown" } 
 
 /** Whether the domain is ready to send, and why, in one sentence. */
 function readiness(result: Omit<Result, "ready" | "because">): Pick<Result, "ready" | "because"> {
-  const { sent, disposition, received, missing } = result;
+  const { sent, disposition, received, folder, missing } = result;
   const no = (because: string) => ({ ready: false, because });
   const unsure = (because: string) => ({ ready: null, because });
   const lacks = `${count(missing.length, "thing")} it depends on ${missing.length === 1 ? "is" : "are"} not ready`;
@@ -57,10 +58,13 @@ function readiness(result: Omit<Result, "ready" | "because">): Pick<Result, "rea
   if (received !== null) {
     const { dmarc } = received;
     if (dmarc.result === "temperror") return unsure("the message arrived, and could not be judged: the DNS did not answer");
-    if (dmarc.result !== "pass") return no(`the message arrived, but DMARC ends with ${dmarc.result}`);
+    if (dmarc.result !== "pass") return no(`the message arrived, but DMARC ends with ${dmarc.result}: ${dmarc.because}`);
+    if (folder !== null) return no(`the message is proven yours, but it arrived in the folder ${folder}, not in the inbox`);
     const open = received.bulk.filter(({ holds }) => holds === false);
     if (open.length > 0) return no(`the message arrived and is proven yours, but ${open[0]?.because}`);
     if (missing.length > 0) return no(`the message arrived and is proven yours, but ${lacks}`);
+    const unknown = received.bulk.find(({ holds }) => holds === null);
+    if (unknown !== undefined) return unsure(`the message arrived and is proven yours, but ${unknown.because}`);
     return { ready: true, because: "the message arrived, and receivers can prove that it is yours" };
   }
   if (disposition === null) return unsure("the message was taken, and nobody can say what became of it");
@@ -159,6 +163,7 @@ export default command<Result>({
             missing,
             sent: { verdict: "not-sent", because: "what it depends on is not ready; --anyway sends all the same" },
             disposition: null,
+            folder: null,
             received: null,
           });
         }
@@ -218,6 +223,7 @@ export default command<Result>({
               missing,
               sent,
               disposition: null,
+              folder: null,
               received: null,
             });
         }
@@ -238,7 +244,7 @@ export default command<Result>({
           copy === undefined
             ? null
             : await judgeOne(
-                copy,
+                copy.message,
                 { envelope: {}, how: { way: "walk" }, receiver: "zandrel.invalid" },
                 memoized(looking.world),
                 Math.floor(context.clock.now() / 1000),
@@ -251,6 +257,7 @@ export default command<Result>({
           missing,
           sent,
           disposition: disposition ?? null,
+          folder: copy?.folder ?? null,
           received: judged,
         });
       },
@@ -280,7 +287,19 @@ export default command<Result>({
               `${disposition.state === "delivered" ? style.good(`✓ ${disposition.state}`) : disposition.final ? style.bad(`✗ ${disposition.state}`) : style.careful(`◐ ${disposition.state}`)}${disposition.meaning === null ? "" : `  ${disposition.status}: ${visible(disposition.meaning)}`}${disposition.reply === null ? "" : `; the server said “${visible(disposition.reply)}”`}`,
             ),
           ]),
-      ...(received === null ? [] : ["", presentOne({ ...received, message: "The copy that arrived" }, style, width).trimEnd()]),
+      ...(received === null
+        ? []
+        : [
+            "",
+            presentOne(
+              {
+                ...received,
+                message: `The copy that arrived${one.folder === null ? "" : `, in the folder ${visible(one.folder)}`}`,
+              },
+              style,
+              width,
+            ).trimEnd(),
+          ]),
       "",
       (ready === true ? style.good : ready === false ? style.bad : style.careful)(
         wrap(
