@@ -100,6 +100,14 @@ export async function mailAct(lab: Lab, pass: typeof passDays): Promise<Act> {
       return `Mallowmail answers the forger: “${said}”`;
     },
   });
+  const probe = (told: string): Step => ({
+    told,
+    argv: [
+      ...["message", "send", "--service", "heronpost", "--from", NEWS, "--to", PROBE],
+      ...["--received", join(lab.mailboxes, PROBE), "--for", "6h"],
+    ],
+    ends: EXIT.ok,
+  });
   const read = (told: string): Step => ({ told, argv: ["dmarc", "import", reports], ends: EXIT.ok });
   return {
     title: "It also wants its mail to arrive.",
@@ -134,22 +142,7 @@ export async function mailAct(lab: Lab, pass: typeof passDays): Promise<Act> {
         argv: ["sender", "credential", "heronpost", "--new", "sending", "--domain", BRACKWATER],
         ends: EXIT.ok,
       },
-      {
-        told: "Does it work? One message, followed to the inbox, judged as it arrived.",
-        argv: [
-          "message",
-          "send",
-          "--service",
-          "heronpost",
-          "--from",
-          NEWS,
-          "--to",
-          PROBE,
-          "--received",
-          join(lab.mailboxes, PROBE),
-        ],
-        ends: EXIT.ok,
-      },
+      probe("Does it work? One message, followed to the inbox, judged as it arrived."),
       days(
         7,
         "A week goes by: newsletters, letters from the box office, a mailing list, and forgeries. Every night Mallowmail mails a report.",
@@ -182,22 +175,7 @@ export async function mailAct(lab: Lab, pass: typeof passDays): Promise<Act> {
       { told: "It takes the place of the record that is there, and that has to be said.", argv: replace, ends: EXIT.ok },
       later("Two hours later the forger is back."),
       forged("And this time:"),
-      {
-        told: "The theatre's own mail still arrives.",
-        argv: [
-          "message",
-          "send",
-          "--service",
-          "heronpost",
-          "--from",
-          NEWS,
-          "--to",
-          PROBE,
-          "--received",
-          join(lab.mailboxes, PROBE),
-        ],
-        ends: EXIT.ok,
-      },
+      probe("The theatre's own mail still arrives."),
     ],
   };
 }

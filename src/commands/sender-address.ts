@@ -1,12 +1,20 @@
 import { z } from "zod";
 import { ADDRESS_STATES, type SenderState } from "../core/sending/index.ts";
-import { EXIT, UserError } from "../core/user-error.ts";
+import { EXIT } from "../core/user-error.ts";
 import { askLink } from "../net/service-link.ts";
 import { isoTime, moment, visible, wrap } from "../present/index.ts";
 import { command } from "./command.ts";
 import { LOOKING } from "./looking.ts";
-import { BY_HAND, byHand, domainOfAddress, lastState, linkTrouble, offersOf, recordedText, serviceNamed } from "./services.ts";
-import { writing } from "./session.ts";
+import {
+  BY_HAND,
+  domainOfAddress,
+  lastState,
+  linkTrouble,
+  offersOf,
+  recordByHand,
+  recordedText,
+  withService,
+} from "./services.ts";
 
 const result = z.object({
   at: z.string(),
@@ -45,88 +53,74 @@ export default command<Result>({
   },
   schema: result,
   run(args, context) {
-    return writing(
-      args,
-      context,
-      () => [],
-      async ({ workspace, looking }, journal) => {
-        const [key, address, ...more] = args._;
-        if (key === undefined || address === undefined || more.length > 0)
-          throw new UserError(
-            "zandrel sender address wants a service and an address: for example zandrel sender address heronpost news@brackwater.example.",
-          );
-        const service = serviceNamed(workspace, key, args, context);
-        const domain = domainOfAddress(address);
-        const { now } = looking;
-        const common = { at: isoTime(now), service: service.key, title: service.title, address };
-        const again = `zandrel sender address ${service.key} ${address}`;
-        const nothing = { mailed: false, mailedAt: null, expiresAt: null };
-        const known = lastState(journal, service.key, domain, address);
-        if (args.confirmed === true) {
-          const { note, on } = byHand(args, context);
-          journal.append(now, domain, {
-            kind: "sender-state",
-            service: service.key,
-            address,
-            state: "confirmed",
-            by: "user",
-            note,
-            on,
-          });
-          const because = `you recorded it for ${on}${note === "" ? "" : `: ${visible(note)}`}`;
-          return { exit: EXIT.ok, result: { ...common, ...nothing, state: "confirmed" as const, because, next: null } };
-        }
-        const offers = await offersOf(service);
-        if (service.link === undefined || offers?.includes("senders") !== true) {
-          const confirmed = known?.state === "confirmed";
-          return {
-            exit: confirmed ? EXIT.ok : EXIT.not,
-            result: {
-              ...common,
-              ...nothing,
-              state: confirmed ? ("confirmed" as const) : ("unknown" as const),
-              because: confirmed
-                ? recordedText(known, now)
-                : `${service.title} cannot be asked about addresses from here: open the link it mails to ${address}`,
-              next: confirmed ? null : `${again} --confirmed`,
-            },
-          };
-        }
-        const seen = await askLink(service.link, "showSender", { at: { address } });
-        if (!seen.ok && seen.error.kind !== "unknown") throw linkTrouble(service, `say where ${address} stands`, seen.error);
-        let said: SenderState = seen.ok ? seen.value : { address, state: "unknown" };
-        const before = stateNow(said, now);
-        const mailed = before === "unknown" || (args.again === true && before !== "confirmed");
-        if (mailed) {
-          const asked = await askLink(service.link, "askSender", { body: { address } });
-          if (!asked.ok) throw linkTrouble(service, `mail the link for ${address}`, asked.error);
-          said = asked.value;
-        }
-        const state = stateNow(said, now);
-        if (known?.state !== state || mailed)
-          journal.append(now, domain, { kind: "sender-state", service: service.key, address, state, by: "service", note: "" });
-        const until = said.expiresAt === undefined ? "" : `; the link is good until ${moment(Date.parse(said.expiresAt), now)}`;
-        const because = {
-          confirmed: "the link was opened",
-          pending: `${mailed ? `a mail with a link is on its way to ${address}` : `the link mailed to ${address} was not opened yet`}${until}`,
-          expired: "the link was not opened in time and is no good any more",
-          unknown: `${service.title} does not know this address`,
-        }[state];
-        const next = { confirmed: null, pending: again, expired: `${again} --again`, unknown: again }[state];
+    const usage = { operands: 1, example: "zandrel sender address heronpost news@brackwater.example" };
+    return withService(args, context, usage, async (at) => {
+      const {
+        service,
+        session: { looking },
+        journal,
+      } = at;
+      const [address = ""] = at.operands;
+      const domain = domainOfAddress(address);
+      const { now } = looking;
+      const common = { at: isoTime(now), service: service.key, title: service.title, address };
+      const again = `zandrel sender address ${service.key} ${address}`;
+      const nothing = { mailed: false, mailedAt: null, expiresAt: null };
+      const known = lastState(journal, service.key, domain, address);
+      if (args.confirmed === true) {
+        const because = recordByHand(at, domain, "confirmed", address, args, context);
+        return { exit: EXIT.ok, result: { ...common, ...nothing, state: "confirmed" as const, because, next: null } };
+      }
+      const offers = await offersOf(service);
+      if (service.link === undefined || offers?.includes("senders") !== true) {
+        const confirmed = known?.state === "confirmed";
         return {
-          exit: state === "confirmed" ? EXIT.ok : EXIT.not,
+          exit: confirmed ? EXIT.ok : EXIT.not,
           result: {
             ...common,
-            state,
-            mailed,
-            mailedAt: said.mailedAt ?? null,
-            expiresAt: said.expiresAt ?? null,
-            because,
-            next,
+            ...nothing,
+            state: confirmed ? ("confirmed" as const) : ("unknown" as const),
+            because: confirmed
+              ? recordedText(known, now)
+              : `${service.title} cannot be asked about addresses from here: open the link it mails to ${address}`,
+            next: confirmed ? null : `${again} --confirmed`,
           },
         };
-      },
-    );
+      }
+      const seen = await askLink(service.link, "showSender", { at: { address } });
+      if (!seen.ok && seen.error.kind !== "unknown") throw linkTrouble(service, `say where ${address} stands`, seen.error);
+      let said: SenderState = seen.ok ? seen.value : { address, state: "unknown" };
+      const before = stateNow(said, now);
+      const mailed = before === "unknown" || (args.again === true && before !== "confirmed");
+      if (mailed) {
+        const asked = await askLink(service.link, "askSender", { body: { address } });
+        if (!asked.ok) throw linkTrouble(service, `mail the link for ${address}`, asked.error);
+        said = asked.value;
+      }
+      const state = stateNow(said, now);
+      if (known?.state !== state || mailed)
+        journal.append(now, domain, { kind: "sender-state", service: service.key, address, state, by: "service", note: "" });
+      const until = said.expiresAt === undefined ? "" : `; the link is good until ${moment(Date.parse(said.expiresAt), now)}`;
+      const because = {
+        confirmed: "the link was opened",
+        pending: `${mailed ? `a mail with a link is on its way to ${address}` : `the link mailed to ${address} was not opened yet`}${until}`,
+        expired: "the link was not opened in time and is no good any more",
+        unknown: `${service.title} does not know this address`,
+      }[state];
+      const next = { confirmed: null, pending: again, expired: `${again} --again`, unknown: again }[state];
+      return {
+        exit: state === "confirmed" ? EXIT.ok : EXIT.not,
+        result: {
+          ...common,
+          state,
+          mailed,
+          mailedAt: said.mailedAt ?? null,
+          expiresAt: said.expiresAt ?? null,
+          because,
+          next,
+        },
+      };
+    });
   },
   present({ address, title, state, because, next }, { style, width }) {
     const mark =

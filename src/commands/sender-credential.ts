@@ -16,9 +16,9 @@ import {
   linkTrouble,
   offersOf,
   type ServiceAt,
-  serviceNamed,
+  withService,
 } from "./services.ts";
-import { type Session, writing } from "./session.ts";
+import type { Session, writing } from "./session.ts";
 import { typed } from "./shapes.ts";
 
 const credential = z.object({
@@ -138,113 +138,106 @@ export default command<Result>({
   },
   schema: result,
   run(args, context) {
-    return writing(
-      args,
-      context,
-      () => [],
-      async (session, journal) => {
-        const service = serviceNamed(session.workspace, args._[0], args, context);
-        const common = { at: isoTime(context.clock.now()), service: service.key, title: service.title };
-        if ([args.new !== undefined, args.keep === true, args.revoke !== undefined].filter(Boolean).length > 1)
-          throw new UserError("--new, --keep and --revoke are three different things: give one of them.");
-        if (args.new !== undefined) {
-          const scope = args.new as (typeof SCOPES)[number];
-          const link = await linkFor(
-            service,
-            "credentials",
-            `make the credential on its page, then keep it with zandrel sender credential ${service.key} --keep`,
-          );
-          const { credential: made, place } = await keep(
-            args,
-            session,
-            journal,
-            service,
-            context,
-            async (domain) => {
-              const answer = await askLink(link, "makeCredential", {
-                body: { scope, domain: domain === undefined ? null : typed(domain) },
-              });
-              if (!answer.ok) throw linkTrouble(service, "make a credential", answer.error);
-              return answer.value;
-            },
-            async (id) => {
-              const ended = await askLink(link, "revokeCredential", { at: { id } });
-              return ended.ok
-                ? `so the new credential ${id} was ended again`
-                : `and the new credential ${id} could not be ended either, end it at ${service.title}`;
-            },
-          );
-          return { exit: EXIT.ok, result: { ...common, done: "made" as const, credentials: [made], place } };
-        }
-        if (args.keep === true) {
-          const user = args.user as string | undefined;
-          if (user === undefined) throw new UserError("--keep wants --user, the name that belongs to the secret.");
-          const { credential: made, place } = await keep(
-            args,
-            session,
-            journal,
-            service,
-            context,
-            async (domain) => {
-              const secret = (await context.readInput(4096)).trim();
-              if (secret === "" || /[\s\x00-\x1f]/.test(secret))
-                throw new UserError(
-                  "standard input holds no secret on one line: pipe it in, for example from a password manager.",
-                );
-              const id = `by-hand-${domain === undefined ? "every-domain" : typed(domain)}`;
-              return { id, scope: "sending", user, secret };
-            },
-            async () => "and nothing was changed",
-          );
-          return { exit: EXIT.ok, result: { ...common, done: "kept" as const, credentials: [made], place } };
-        }
-        const kept = keptCredentials(journal, service.key);
-        if (args.revoke !== undefined) {
-          const id = args.revoke as string;
-          const own = kept.find((one) => one.id === id);
-          const link = (await offersOf(service))?.includes("credentials") === true ? service.link : undefined;
-          if (link !== undefined) {
+    const usage = { operands: 0, example: "zandrel sender credential swiftquill" };
+    return withService(args, context, usage, async ({ service, session, journal }) => {
+      const common = { at: isoTime(context.clock.now()), service: service.key, title: service.title };
+      if ([args.new !== undefined, args.keep === true, args.revoke !== undefined].filter(Boolean).length > 1)
+        throw new UserError("--new, --keep and --revoke are three different things: give one of them.");
+      if (args.new !== undefined) {
+        const scope = args.new as (typeof SCOPES)[number];
+        const link = await linkFor(
+          service,
+          "credentials",
+          `make the credential on its page, then keep it with zandrel sender credential ${service.key} --keep`,
+        );
+        const { credential: made, place } = await keep(
+          args,
+          session,
+          journal,
+          service,
+          context,
+          async (domain) => {
+            const answer = await askLink(link, "makeCredential", {
+              body: { scope, domain: domain === undefined ? null : typed(domain) },
+            });
+            if (!answer.ok) throw linkTrouble(service, "make a credential", answer.error);
+            return answer.value;
+          },
+          async (id) => {
             const ended = await askLink(link, "revokeCredential", { at: { id } });
-            if (!ended.ok) throw linkTrouble(service, `end the credential ${id}`, ended.error);
-          } else if (own === undefined)
-            throw new UserError(
-              `there is no credential ${visible(id)} of ${service.title} here: zandrel sender credential ${service.key} lists them.`,
-            );
-          journal.append(context.clock.now(), journalDomain(own?.domain), {
-            kind: "credential-revoked",
-            service: service.key,
-            credential: id,
-          });
-          const ended = {
-            id,
-            scope: own?.scope ?? ("sending" as const),
-            user: own?.user ?? "",
-            domain: own?.domain ?? null,
-            kept: own?.kept ?? null,
-          };
-          return {
-            exit: EXIT.ok,
-            result: { ...common, done: "revoked" as const, credentials: [ended], place: own?.kept ?? null },
-          };
-        }
-        const asked =
-          (await offersOf(service))?.includes("credentials") === true && service.link !== undefined
-            ? await askLink(service.link, "listCredentials")
-            : undefined;
-        if (asked !== undefined && !asked.ok) throw linkTrouble(service, "list its credentials", asked.error);
-        const credentials =
-          asked === undefined
-            ? kept.map((one) => ({ ...one, domain: one.domain ?? null }))
-            : asked.value.credentials.map(({ id, scope, domain, user }) => ({
-                id,
-                scope,
-                domain: domain === null ? null : `${domain}.`,
-                user,
-                kept: kept.find((one) => one.id === id)?.kept ?? null,
-              }));
-        return { exit: EXIT.ok, result: { ...common, done: "listed" as const, credentials, place: null } };
-      },
-    );
+            return ended.ok
+              ? `so the new credential ${id} was ended again`
+              : `and the new credential ${id} could not be ended either, end it at ${service.title}`;
+          },
+        );
+        return { exit: EXIT.ok, result: { ...common, done: "made" as const, credentials: [made], place } };
+      }
+      if (args.keep === true) {
+        const user = args.user as string | undefined;
+        if (user === undefined) throw new UserError("--keep wants --user, the name that belongs to the secret.");
+        const { credential: made, place } = await keep(
+          args,
+          session,
+          journal,
+          service,
+          context,
+          async (domain) => {
+            const secret = (await context.readInput(4096)).trim();
+            if (secret === "" || /[\s\x00-\x1f]/.test(secret))
+              throw new UserError("standard input holds no secret on one line: pipe it in, for example from a password manager.");
+            const id = `by-hand-${domain === undefined ? "every-domain" : typed(domain)}`;
+            return { id, scope: "sending", user, secret };
+          },
+          async () => "and nothing was changed",
+        );
+        return { exit: EXIT.ok, result: { ...common, done: "kept" as const, credentials: [made], place } };
+      }
+      const kept = keptCredentials(journal, service.key);
+      if (args.revoke !== undefined) {
+        const id = args.revoke as string;
+        const own = kept.find((one) => one.id === id);
+        const link = (await offersOf(service))?.includes("credentials") === true ? service.link : undefined;
+        if (link !== undefined) {
+          const ended = await askLink(link, "revokeCredential", { at: { id } });
+          if (!ended.ok) throw linkTrouble(service, `end the credential ${id}`, ended.error);
+        } else if (own === undefined)
+          throw new UserError(
+            `there is no credential ${visible(id)} of ${service.title} here: zandrel sender credential ${service.key} lists them.`,
+          );
+        journal.append(context.clock.now(), journalDomain(own?.domain), {
+          kind: "credential-revoked",
+          service: service.key,
+          credential: id,
+        });
+        const ended = {
+          id,
+          scope: own?.scope ?? ("sending" as const),
+          user: own?.user ?? "",
+          domain: own?.domain ?? null,
+          kept: own?.kept ?? null,
+        };
+        return {
+          exit: EXIT.ok,
+          result: { ...common, done: "revoked" as const, credentials: [ended], place: own?.kept ?? null },
+        };
+      }
+      const asked =
+        (await offersOf(service))?.includes("credentials") === true && service.link !== undefined
+          ? await askLink(service.link, "listCredentials")
+          : undefined;
+      if (asked !== undefined && !asked.ok) throw linkTrouble(service, "list its credentials", asked.error);
+      const credentials =
+        asked === undefined
+          ? kept.map((one) => ({ ...one, domain: one.domain ?? null }))
+          : asked.value.credentials.map(({ id, scope, domain, user }) => ({
+              id,
+              scope,
+              domain: domain === null ? null : `${domain}.`,
+              user,
+              kept: kept.find((one) => one.id === id)?.kept ?? null,
+            }));
+      return { exit: EXIT.ok, result: { ...common, done: "listed" as const, credentials, place: null } };
+    });
   },
   present({ done, title, service, credentials, place }, { style, width }) {
     const goodFor = ({ scope, domain }: Result["credentials"][number]): string =>

@@ -1,12 +1,11 @@
 import { z } from "zod";
 import type { DomainState } from "../core/sending/index.ts";
-import { EXIT, UserError } from "../core/user-error.ts";
+import { EXIT } from "../core/user-error.ts";
 import { askLink } from "../net/service-link.ts";
 import { isoTime, visible, wrap } from "../present/index.ts";
 import { command } from "./command.ts";
 import { LOOKING, nameOperand } from "./looking.ts";
-import { BY_HAND, byHand, lastState, linkTrouble, offersOf, recordedText, serviceNamed, unsettledAsks } from "./services.ts";
-import { writing } from "./session.ts";
+import { BY_HAND, lastState, linkTrouble, offersOf, recordByHand, recordedText, unsettledAsks, withService } from "./services.ts";
 import { typed } from "./shapes.ts";
 
 const missingShape = z.object({ what: z.string(), state: z.string(), because: z.string(), next: z.string() });
@@ -44,96 +43,82 @@ export default command<Result>({
   },
   schema: result,
   run(args, context) {
-    return writing(
-      args,
-      context,
-      () => [],
-      async (session, journal) => {
-        const { workspace, looking } = session;
-        const [key, operand, ...more] = args._;
-        if (key === undefined || operand === undefined || more.length > 0)
-          throw new UserError(
-            "zandrel sender domain wants a service and a domain: for example zandrel sender domain swiftquill brackwater-tickets.example.",
-          );
-        const service = serviceNamed(workspace, key, args, context);
-        const domain = nameOperand(operand);
-        const { now } = looking;
-        const call = `zandrel sender domain ${service.key} ${typed(domain)}`;
-        const common = { at: isoTime(now), service: service.key, title: service.title, domain, missing: [] };
-        const remember = (state: string, by: "service" | "user", note: string, on?: string) =>
-          journal.append(now, domain, {
-            kind: "sender-state",
-            service: service.key,
-            state,
-            by,
-            note,
-            ...(on === undefined ? {} : { on }),
-          });
-        const known = lastState(journal, service.key, domain);
-        if (args.confirmed === true) {
-          const { note, on } = byHand(args, context);
-          remember("accepted", "user", note, on);
-          const because = `you recorded it for ${on}${note === "" ? "" : `: ${visible(note)}`}`;
-          return { exit: EXIT.ok, result: { ...common, state: "accepted" as const, signing: null, because, next: null } };
-        }
-        const offers = await offersOf(service);
-        if (service.link === undefined || offers?.includes("domains") !== true) {
-          const accepted = known?.state === "accepted";
-          const because = accepted
-            ? recordedText(known, now)
-            : `${service.title} cannot be asked about domains from here: look at its page`;
-          return {
-            exit: accepted ? EXIT.ok : EXIT.not,
-            result: {
-              ...common,
-              state: accepted ? ("accepted" as const) : ("unknown" as const),
-              signing: null,
-              because,
-              next: accepted ? null : `${call} --confirmed`,
-            },
-          };
-        }
-        const seen = await askLink(service.link, "showDomain", { at: { domain: typed(domain) } });
-        if (!seen.ok && seen.error.kind !== "unknown") throw linkTrouble(service, `say where ${operand} stands`, seen.error);
-        let said: DomainState = seen.ok
-          ? seen.value
-          : { domain: typed(domain), state: "unknown", reason: "it was not added yet" };
-        const signing = args.signing as "on" | "off" | undefined;
-        if (said.state !== "accepted" || (signing !== undefined && signing !== said.signing)) {
-          const missing = args["ask-now"] === true ? [] : await unsettledAsks(service, domain, session, journal);
-          if (missing.length > 0)
-            return {
-              exit: missing.some(({ state }) => state === "unknown") ? EXIT.undetermined : EXIT.not,
-              result: {
-                ...common,
-                state: said.state,
-                signing: said.signing ?? null,
-                because: `${service.title} was not asked to look yet: its records are not settled, and who asks too early makes it remember “not found”`,
-                missing,
-                next: missing[0]?.next ?? null,
-              },
-            };
-          const asked = await askLink(service.link, "offerDomain", {
-            at: { domain: typed(domain) },
-            body: signing === undefined ? {} : { signing },
-          });
-          if (!asked.ok) throw linkTrouble(service, `accept ${operand}`, asked.error);
-          said = asked.value;
-        }
-        if (known?.state !== said.state) remember(said.state, "service", said.reason);
-        const off = said.signing === "off";
+    const usage = { operands: 1, example: "zandrel sender domain swiftquill brackwater-tickets.example" };
+    return withService(args, context, usage, async (at) => {
+      const { service, session, journal } = at;
+      const { looking } = session;
+      const [operand = ""] = at.operands;
+      const domain = nameOperand(operand);
+      const { now } = looking;
+      const call = `zandrel sender domain ${service.key} ${typed(domain)}`;
+      const common = { at: isoTime(now), service: service.key, title: service.title, domain, missing: [] };
+      const known = lastState(journal, service.key, domain);
+      if (args.confirmed === true) {
+        const because = recordByHand(at, domain, "accepted", undefined, args, context);
+        return { exit: EXIT.ok, result: { ...common, state: "accepted" as const, signing: null, because, next: null } };
+      }
+      const offers = await offersOf(service);
+      if (service.link === undefined || offers?.includes("domains") !== true) {
+        const accepted = known?.state === "accepted";
+        const because = accepted
+          ? recordedText(known, now)
+          : `${service.title} cannot be asked about domains from here: look at its page`;
         return {
-          exit: said.state === "accepted" && !off ? EXIT.ok : EXIT.not,
+          exit: accepted ? EXIT.ok : EXIT.not,
           result: {
             ...common,
-            state: said.state,
-            signing: said.signing ?? null,
-            because: `${service.title} says: ${said.reason}`,
-            next: said.state !== "accepted" ? call : off ? `${call} --signing on` : null,
+            state: accepted ? ("accepted" as const) : ("unknown" as const),
+            signing: null,
+            because,
+            next: accepted ? null : `${call} --confirmed`,
           },
         };
-      },
-    );
+      }
+      const seen = await askLink(service.link, "showDomain", { at: { domain: typed(domain) } });
+      if (!seen.ok && seen.error.kind !== "unknown") throw linkTrouble(service, `say where ${operand} stands`, seen.error);
+      let said: DomainState = seen.ok ? seen.value : { domain: typed(domain), state: "unknown", reason: "it was not added yet" };
+      const signing = args.signing as "on" | "off" | undefined;
+      if (said.state !== "accepted" || (signing !== undefined && signing !== said.signing)) {
+        const missing = args["ask-now"] === true ? [] : await unsettledAsks(service, domain, session, journal);
+        if (missing.length > 0)
+          return {
+            exit: missing.some(({ state }) => state === "unknown") ? EXIT.undetermined : EXIT.not,
+            result: {
+              ...common,
+              state: said.state,
+              signing: said.signing ?? null,
+              because: `${service.title} was not asked to look yet: its records are not settled, and who asks too early makes it remember “not found”`,
+              missing,
+              next: missing[0]?.next ?? null,
+            },
+          };
+        const asked = await askLink(service.link, "offerDomain", {
+          at: { domain: typed(domain) },
+          body: signing === undefined ? {} : { signing },
+        });
+        if (!asked.ok) throw linkTrouble(service, `accept ${operand}`, asked.error);
+        said = asked.value;
+      }
+      if (known?.state !== said.state)
+        journal.append(now, domain, {
+          kind: "sender-state",
+          service: service.key,
+          state: said.state,
+          by: "service",
+          note: said.reason,
+        });
+      const off = said.signing === "off";
+      return {
+        exit: said.state === "accepted" && !off ? EXIT.ok : EXIT.not,
+        result: {
+          ...common,
+          state: said.state,
+          signing: said.signing ?? null,
+          because: `${service.title} says: ${said.reason}`,
+          next: said.state !== "accepted" ? call : off ? `${call} --signing on` : null,
+        },
+      };
+    });
   },
   present({ domain, title, state, signing, because, missing, next }, { style, width }) {
     const mark = state === "accepted" ? style.good("✓ accepted") : style.careful(`○ ${state}`);

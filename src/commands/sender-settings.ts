@@ -4,8 +4,7 @@ import { EXIT, UserError } from "../core/user-error.ts";
 import { columns, isoTime, visible, wrap } from "../present/index.ts";
 import { command } from "./command.ts";
 import { LOOKING } from "./looking.ts";
-import { domainOption, serviceNamed } from "./services.ts";
-import { writing } from "./session.ts";
+import { domainOption, withService } from "./services.ts";
 import { smtpSettings, submissionTo, submittedText } from "./submitting.ts";
 
 const result = z.object({
@@ -44,39 +43,34 @@ export default command<Result>({
   },
   schema: result,
   run(args, context) {
-    return writing(
-      args,
-      context,
-      () => [],
-      async ({ workspace, looking }, journal) => {
-        const service = serviceNamed(workspace, args._[0], args, context);
-        const settings = await smtpSettings(service, journal, domainOption(args));
-        if (settings === undefined)
-          throw new UserError(
-            `nobody says where ${service.title} takes messages: write host, port, tls, user and password under services: ${service.key}: submission: in zandrel.yaml.`,
-          );
-        const shown = {
-          at: isoTime(looking.now),
-          service: service.key,
-          title: service.title,
-          host: settings.host,
-          port: settings.port,
-          tls: settings.tls,
-          user: settings.user ?? null,
-          password: settings.password ?? null,
-        };
-        if (args.check !== true) return { exit: EXIT.ok, result: { ...shown, check: null } };
-        const { trySubmission } = await import("../net/mail.ts");
-        const outcome = await trySubmission(await submissionTo(settings, service, { workspace, looking }, args, context));
-        const verdict = { accepted: "works", refused: "refused", failed: "unknown" } as const;
-        const because =
-          outcome.kind === "accepted" ? "connected, encrypted and logged in" : submittedText(outcome, settings.host);
-        return {
-          exit: { accepted: EXIT.ok, refused: EXIT.not, failed: EXIT.undetermined }[outcome.kind],
-          result: { ...shown, check: { verdict: verdict[outcome.kind], because } },
-        };
-      },
-    );
+    const usage = { operands: 0, example: "zandrel sender settings swiftquill" };
+    return withService(args, context, usage, async ({ service, session, journal }) => {
+      const { workspace, looking } = session;
+      const settings = await smtpSettings(service, journal, domainOption(args));
+      if (settings === undefined)
+        throw new UserError(
+          `nobody says where ${service.title} takes messages: write host, port, tls, user and password under services: ${service.key}: submission: in zandrel.yaml.`,
+        );
+      const shown = {
+        at: isoTime(looking.now),
+        service: service.key,
+        title: service.title,
+        host: settings.host,
+        port: settings.port,
+        tls: settings.tls,
+        user: settings.user ?? null,
+        password: settings.password ?? null,
+      };
+      if (args.check !== true) return { exit: EXIT.ok, result: { ...shown, check: null } };
+      const { trySubmission } = await import("../net/mail.ts");
+      const outcome = await trySubmission(await submissionTo(settings, service, { workspace, looking }, args, context));
+      const verdict = { accepted: "works", refused: "refused", failed: "unknown" } as const;
+      const because = outcome.kind === "accepted" ? "connected, encrypted and logged in" : submittedText(outcome, settings.host);
+      return {
+        exit: { accepted: EXIT.ok, refused: EXIT.not, failed: EXIT.undetermined }[outcome.kind],
+        result: { ...shown, check: { verdict: verdict[outcome.kind], because } },
+      };
+    });
   },
   present({ title, service, host, port, tls, user, password, check }, { style, width }) {
     const mark =

@@ -6,7 +6,7 @@ import { moment, visible } from "../present/index.ts";
 import { type Journal, readSecret, type Settings, type Workspace } from "../workspace/index.ts";
 import type { Arguments, Context } from "./command.ts";
 import { nameOperand, timeoutOf } from "./looking.ts";
-import type { Session } from "./session.ts";
+import { type Session, writing } from "./session.ts";
 import { nextStep, survey } from "./survey.ts";
 
 type ServiceSettings = Settings["services"][string];
@@ -91,7 +91,7 @@ export const BY_HAND = {
 } as const;
 
 /** What the user recorded: the note, and the day. */
-export function byHand(args: Arguments, context: Context): { note: string; on: string } {
+function byHand(args: Arguments, context: Context): { note: string; on: string } {
   const today = new Date(context.clock.now()).toISOString().slice(0, 10);
   const on = (args.on as string | undefined) ?? today;
   if (!/^\d{4}-\d{2}-\d{2}$/.test(on) || Number.isNaN(Date.parse(on)))
@@ -99,6 +99,58 @@ export function byHand(args: Arguments, context: Context): { note: string; on: s
   if (on > today) throw new UserError(`--on ${on} is a day to come: give the day on which the service showed it.`);
   return { note: (args.note as string | undefined) ?? "", on };
 }
+
+/** Records what the user says a service shows; gives back the same in a clause. */
+export function recordByHand(
+  { service, journal }: AtService,
+  domain: DomainName,
+  state: "confirmed" | "accepted",
+  address: string | undefined,
+  args: Arguments,
+  context: Context,
+): string {
+  const { note, on } = byHand(args, context);
+  journal.append(context.clock.now(), domain, {
+    kind: "sender-state",
+    service: service.key,
+    ...(address === undefined ? {} : { address }),
+    state,
+    by: "user",
+    note,
+    on,
+  });
+  return `you recorded it for ${on}${note === "" ? "" : `: ${visible(note)}`}`;
+}
+
+/** What a command about one service works with. */
+export interface AtService {
+  readonly service: ServiceAt;
+  /** What stands behind the service's name. */
+  readonly operands: readonly string[];
+  readonly session: Session;
+  readonly journal: Journal;
+}
+
+/** Runs a command whose first operand is a service; `operands` more have to follow, as `example` shows. */
+export const withService = <T>(
+  args: Arguments,
+  context: Context,
+  { operands, example }: { readonly operands: number; readonly example: string },
+  work: (at: AtService) => Promise<T>,
+): Promise<T> =>
+  writing(
+    args,
+    context,
+    () => [],
+    (session, journal) => {
+      const [key, ...more] = args._;
+      if (more.length !== operands)
+        throw new UserError(
+          `${example.split(" ").slice(0, 3).join(" ")} wants a service${operands === 0 ? " and nothing else" : ` and ${operands === 1 ? "one thing more" : `${operands} things more`}`}: for example ${example}.`,
+        );
+      return work({ service: serviceNamed(session.workspace, key, args, context), operands: more, session, journal });
+    },
+  );
 
 /** The domain of a mail address. */
 export function domainOfAddress(address: string): DomainName {
