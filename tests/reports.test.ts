@@ -267,6 +267,10 @@ describe("dmarc sources and advise", () => {
     const known = sources.filter((one: { ours: boolean }) => one.ours).map((one: { title: string }) => one.title);
     expect(known).toContain("heronpost.example (in your SPF record)");
     expect(sources.find((one: { title: string }) => one.title.startsWith("heronpost.example"))).toMatchObject({ service: null });
+    // Without the services' own zones nobody can say whose addresses these are: no step is called safe then.
+    const advice = await zandrel(here, ["dmarc", "advise", "--zone-file", "authenticated.zone", "--json"]);
+    expect([advice.exit, advice.json.steps[0].safe]).toEqual([3, null]);
+    expect(advice.json.steps[0].because).toMatch(/spf\.(inglemail|heronpost)\.example.* could not be asked for/);
   });
 
   test("once every service is proven, the next step is safe, and the composer agrees", async () => {

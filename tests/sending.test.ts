@@ -536,6 +536,12 @@ describe("a service without a link is kept by hand", () => {
     expect(kept).toMatchObject({ exit: 0, err: "" });
     expect(kept.out).not.toContain("shown-once");
     expect(readFileSync(join(folder, "keys/pigeonry/brackwater.example.secret"), "utf8")).toBe("shown-once-by-a-page\n");
+    const [first] = (await run(["sender", "credential", "pigeonry", "--json"])).json.credentials;
+    await run(["sender", "credential", "pigeonry", "--revoke", first.id]);
+    const next = ["sender", "credential", "pigeonry", "--keep", "--user", "theatre", "--domain", "brackwater.example"];
+    await run([...next, "--into", "keys/pigeonry/next.secret"], "the-next-one\n");
+    const left = (await run(["sender", "credential", "pigeonry", "--json"])).json.credentials;
+    expect(left.map((one: { kept: string }) => one.kept)).toEqual(["file:keys/pigeonry/next.secret"]);
     const empty = await run(["sender", "credential", "pigeonry", "--keep", "--user", "theatre", "--all-domains"], "");
     expect(empty).toMatchObject({ exit: 2, err: expect.stringContaining("holds no secret") });
     expect(existsSync(join(folder, "keys/pigeonry/every-domain.secret"))).toBe(false);

@@ -1,10 +1,10 @@
 import { z } from "zod";
 import { type DomainName, displayName } from "../core/name/index.ts";
 import { EXIT } from "../core/user-error.ts";
-import { visible, wrap } from "../present/index.ts";
+import { dayText, visible, wrap } from "../present/index.ts";
 import { command } from "./command.ts";
 import { percent } from "./dmarc-sources.ts";
-import { adviceFrom, dayText, REPORTED, withReports } from "./reported.ts";
+import { adviceFrom, REPORTED, withReports } from "./reported.ts";
 
 const policy = z.enum(["none", "quarantine", "reject"]);
 
@@ -99,7 +99,7 @@ export default command<z.output<typeof result>>({
       );
     for (const step of steps) {
       const verdict =
-        step.safe === null ? style.careful("too early to say") : step.safe ? style.good("safe now") : style.bad("not yet");
+        step.safe === null ? style.careful("cannot be said yet") : step.safe ? style.good("safe now") : style.bad("not yet");
       lines.push("", wrap(`${style.strong(`p=${step.policy}`)}: ${verdict}, because ${visible(step.because)}.`, width, "  "));
       if (step.stops.length > 0)
         lines.push(

@@ -2,10 +2,10 @@ import { z } from "zod";
 import { REASONS, type Reason, type Source } from "../core/aggregate/index.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
 import { EXIT } from "../core/user-error.ts";
-import { columns, count, visible, wrap } from "../present/index.ts";
+import { columns, count, dayText, visible, wrap } from "../present/index.ts";
 import { writeAtomically } from "../workspace/index.ts";
 import { command } from "./command.ts";
-import { dayText, REPORTED, withReports } from "./reported.ts";
+import { REPORTED, withReports } from "./reported.ts";
 
 const result = z.object({
   domain: z.string(),

@@ -9,7 +9,7 @@ import { command } from "./command.ts";
 import { dispositionOf, dispositionShape, follow, type MessageIds } from "./following.ts";
 import { judgement, judgeOne, presentOne } from "./judging.ts";
 import { LOOKING, spanOption } from "./looking.ts";
-import { domainOfAddress, offersOf, serviceNamed } from "./services.ts";
+import { domainOfAddress, missingShape, offersOf, serviceNamed } from "./services.ts";
 import { writing } from "./session.ts";
 import { typed } from "./shapes.ts";
 import { submittedText } from "./submitting.ts";
@@ -26,9 +26,7 @@ const result = z.object({
   tracking: z.string().nullable().describe("what the service follows the message by"),
   via: z.enum(["smtp", "link"]).nullable(),
   signed: z.object({ domain: z.string(), selector: z.string() }).nullable().describe("the signature made here"),
-  missing: z
-    .array(z.object({ what: z.string(), state: z.string(), because: z.string(), next: z.string() }))
-    .describe("what the message depends on and is not there yet"),
+  missing: z.array(missingShape).describe("what the message depends on and is not there yet"),
   sent: z.object({ verdict: z.enum(["accepted", "refused", "unknown", "not-sent"]), because: z.string() }),
   disposition: dispositionShape.nullable().describe("null where nobody can be asked"),
   folder: z.string().nullable().describe("the folder of the mailbox it arrived in; null is the inbox, or that nobody looked"),

@@ -51,8 +51,10 @@ function targetsOf(domain: Domain, service: string): { names: DomainName[]; keyN
 const networksOf = (tree: SpfTree): Network[] =>
   tree.branches.flatMap((branch) => (branch.dead?.kind === "unreachable" ? [] : branch.networks));
 
-const networksIn = async (include: string, lookup: Lookup): Promise<Network[]> => {
+/** The addresses of an include; one that could not be asked for is noted, because it may stand for anybody. */
+const networksIn = async (include: string, lookup: Lookup, unasked: Set<string>): Promise<Network[]> => {
   const at = await spfAt(include, lookup);
+  if ("problem" in at && at.problem.kind === "failed") unasked.add(include);
   return "record" in at ? networksOf(await spfTree(at.record, include, lookup, { addresses: true })) : [];
 };
 
@@ -60,9 +62,15 @@ const networksIn = async (include: string, lookup: Lookup): Promise<Network[]> =
  * Who is known to send for a domain, with what gives their mail away: the services of the workspace, by the targets of
  * their records, their keys and the addresses of their includes; and whomever else the published SPF record includes.
  */
-async function sendersOf(domain: DomainName, workspace: Workspace, lookup: Lookup): Promise<KnownService[]> {
+async function sendersOf(
+  domain: DomainName,
+  workspace: Workspace,
+  lookup: Lookup,
+): Promise<{ senders: KnownService[]; unasked: string[] }> {
+  const unasked = new Set<string>();
   const own = new Set(workspace.domains.map((one) => organizationalDomain(one.name)));
   const spf = await spfAt(domain.slice(0, -1), lookup);
+  if ("problem" in spf && spf.problem.kind === "failed") unasked.add(domain.slice(0, -1));
   const published = "record" in spf ? includesOf(spf.record) : [];
   const ownerOf = (include: string): DomainName => organizationalDomain(`${include}.` as DomainName);
   const services = await Promise.all(
@@ -78,7 +86,7 @@ async function sendersOf(domain: DomainName, workspace: Workspace, lookup: Looku
           .map(organizationalDomain),
         ...includes.map(ownerOf),
       ];
-      const networks = await Promise.all(includes.map((include) => networksIn(include, lookup)));
+      const networks = await Promise.all(includes.map((include) => networksIn(include, lookup, unasked)));
       return {
         key,
         title,
@@ -96,10 +104,11 @@ async function sendersOf(domain: DomainName, workspace: Workspace, lookup: Looku
       title: `${at.slice(0, -1)} (in your SPF record)`,
       domains: [at],
       keyNames: [],
-      networks: await networksIn(include, lookup),
+      networks: await networksIn(include, lookup, unasked),
     }),
   );
-  return [...services, ...(await Promise.all(strangers))];
+  const senders = [...services, ...(await Promise.all(strangers))];
+  return { senders, unasked: [...unasked] };
 }
 
 /** Reports on one domain, summed up. */
@@ -114,6 +123,8 @@ export interface Reported {
   /** Every day of the time that has reports. */
   readonly days: number;
   readonly addresses: ReadonlySet<string>;
+  /** Names that could not be asked for, so that it is not fully known who sends for the domain. */
+  readonly unasked: readonly string[];
   readonly lookup: Lookup;
 }
 
@@ -143,7 +154,7 @@ export async function withReports<T>(
     const looking = openLooking(args, context, workspace.settings, [domain]);
     try {
       const lookup = memoized(looking.world);
-      const services = await sendersOf(domain, workspace, lookup);
+      const { senders, unasked } = await sendersOf(domain, workspace, lookup);
       const addresses = new Set<string>();
       const passing = function* () {
         for (const seen of store.since(domain, from)) {
@@ -151,9 +162,20 @@ export async function withReports<T>(
           yield seen;
         }
       };
-      const sources = sourcesOf(passing(), services);
+      const sources = sourcesOf(passing(), senders);
       return await work(
-        { domain, reports, receivers, from, to: lastDay, sources, days: store.extent(domain, from).days, addresses, lookup },
+        {
+          domain,
+          reports,
+          receivers,
+          from,
+          to: lastDay,
+          sources,
+          days: store.extent(domain, from).days,
+          addresses,
+          unasked,
+          lookup,
+        },
         workspace,
       );
     } finally {
@@ -182,9 +204,6 @@ function pick(operand: string | undefined, workspace: Workspace, store: ReportSt
   return only.name;
 }
 
-/** A day since 1970 as YYYY-MM-DD. */
-export const dayText = (day: number): string => new Date(day * 86_400_000).toISOString().slice(0, 10);
-
 /** What the reports advise, given the policy and the SPF record that are published. */
 export async function adviceFrom({
   domain,
@@ -192,6 +211,7 @@ export async function adviceFrom({
   days,
   reports,
   addresses,
+  unasked,
   lookup,
 }: Reported): Promise<Advice & { readonly policy: Policy }> {
   const found = await discoverByWalk(domain, lookup);
@@ -207,7 +227,7 @@ export async function adviceFrom({
   const includes = (tree?.branches ?? []).flatMap(({ term, networks, complete }) =>
     term.kind === "mechanism" && term.name === "include" && complete ? [{ term: term.text, networks }] : [],
   );
-  return { policy, ...adviseOn({ sources, policy, days, reports, includes, addresses }) };
+  return { policy, ...adviseOn({ sources, policy, days, reports, includes, unasked, addresses }) };
 }
 
 /** Whether reports allow a policy; undefined where there are none, or too few. */

@@ -11,6 +11,7 @@ import { LOOKING } from "./looking.ts";
 import {
   domainOption,
   journalDomain,
+  keepOnce,
   keptCredentials,
   linkFor,
   linkTrouble,
@@ -76,26 +77,20 @@ async function keep(
       "say what the credential is good for: --domain DOMAIN for one, or --all-domains for every domain of the account.",
     );
   const place = placeFor(args, workspace.folder, service, domain);
-  const made = await fetch(domain).catch((error) => {
-    place.giveUp();
-    throw error;
-  });
-  const { id, scope, user } = made;
-  try {
-    place.keep(made.secret);
-    journal.append(context.clock.now(), journalDomain(domain), {
-      kind: "credential-kept",
-      service: service.key,
-      credential: id,
-      scope,
-      user,
-      kept: place.reference,
-    });
-  } catch (error) {
-    place.giveUp();
-    const why = error instanceof UserError ? error.message : (error as Error).message;
-    throw new UserError(`the secret could not be kept, ${await undo(id)}: ${why}`);
-  }
+  const { id, scope, user } = await keepOnce(
+    place,
+    () => fetch(domain),
+    (made) =>
+      journal.append(context.clock.now(), journalDomain(domain), {
+        kind: "credential-kept",
+        service: service.key,
+        credential: made.id,
+        scope: made.scope,
+        user: made.user,
+        kept: place.reference,
+      }),
+    (made) => undo(made.id),
+  );
   return { credential: { id, scope, user, domain: domain ?? null, kept: place.reference }, place: place.title };
 }
 
@@ -181,11 +176,12 @@ export default command<Result>({
           journal,
           service,
           context,
-          async (domain) => {
+          async () => {
             const secret = (await context.readInput(4096)).trim();
             if (secret === "" || /[\s\x00-\x1f]/.test(secret))
               throw new UserError("standard input holds no secret on one line: pipe it in, for example from a password manager.");
-            const id = `by-hand-${domain === undefined ? "every-domain" : typed(domain)}`;
+            // Each has an id of its own, so that ending one does not end the next.
+            const id = `by-hand-${context.clock.now().toString(36)}`;
             return { id, scope: "sending", user, secret };
           },
           async () => "and nothing was changed",

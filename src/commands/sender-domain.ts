@@ -5,10 +5,18 @@ import { askLink } from "../net/service-link.ts";
 import { isoTime, visible, wrap } from "../present/index.ts";
 import { command } from "./command.ts";
 import { LOOKING, nameOperand } from "./looking.ts";
-import { BY_HAND, lastState, linkTrouble, offersOf, recordByHand, recordedText, unsettledAsks, withService } from "./services.ts";
+import {
+  BY_HAND,
+  lastState,
+  linkTrouble,
+  missingShape,
+  offersOf,
+  recordByHand,
+  recordedText,
+  unsettledAsks,
+  withService,
+} from "./services.ts";
 import { typed } from "./shapes.ts";
-
-const missingShape = z.object({ what: z.string(), state: z.string(), because: z.string(), next: z.string() });
 
 const result = z.object({
   at: z.string(),

@@ -5,11 +5,11 @@ import { EXIT, UserError } from "../core/user-error.ts";
 import { type Feed, receiveEvents } from "../net/event-feed.ts";
 import { parseServerAddress } from "../net/index.ts";
 import { askLink } from "../net/service-link.ts";
-import { columns, count, isoTime, visible, wrap } from "../present/index.ts";
+import { columns, count, dayText, isoTime, visible, wrap } from "../present/index.ts";
 import { type Journal, readSecret, secretFile } from "../workspace/index.ts";
 import { type Arguments, type Context, command } from "./command.ts";
 import { LOOKING, spanOption } from "./looking.ts";
-import { linkFor, linkTrouble, type ServiceAt, serviceNamed } from "./services.ts";
+import { keepOnce, linkFor, linkTrouble, type ServiceAt, serviceNamed } from "./services.ts";
 import { type Session, writing } from "./session.ts";
 
 const result = z.object({
@@ -39,7 +39,6 @@ const result = z.object({
 type Result = z.output<typeof result>;
 
 const DAY = 86_400_000;
-const dayText = (day: number): string => isoTime(day * DAY).slice(0, 10);
 
 /** The feeds whose events are believed: those of zandrel.yaml, and those that were subscribed to. */
 function feedsOf({ workspace }: Session, journal: Journal, context: Context): Feed[] {
@@ -62,19 +61,28 @@ async function subscribe(service: ServiceAt, url: string, { workspace }: Session
     `set the feed up on its page, and write id and secret under services: ${service.key}: events: in zandrel.yaml`,
   );
   const place = secretFile(workspace.folder, join("keys", service.key, `events-${context.clock.now()}.secret`));
-  const made = await askLink(link, "subscribe", { body: { url } });
-  if (!made.ok) {
-    place.giveUp();
-    throw linkTrouble(service, "post its events", made.error);
-  }
-  place.keep(made.value.secret);
-  journal.append(context.clock.now(), ".", {
-    kind: "events-subscribed",
-    service: service.key,
-    subscription: made.value.id,
-    url,
-    kept: place.reference,
-  });
+  await keepOnce(
+    place,
+    async () => {
+      const made = await askLink(link, "subscribe", { body: { url } });
+      if (!made.ok) throw linkTrouble(service, "post its events", made.error);
+      return made.value;
+    },
+    (made) =>
+      journal.append(context.clock.now(), ".", {
+        kind: "events-subscribed",
+        service: service.key,
+        subscription: made.id,
+        url,
+        kept: place.reference,
+      }),
+    async ({ id }) => {
+      const ended = await askLink(link, "unsubscribe", { at: { id } });
+      return ended.ok
+        ? "so the subscription was ended again"
+        : `and the subscription ${id} could not be ended either, end it at ${service.title}`;
+    },
+  );
 }
 
 /** Listens until the time is over or somebody stops it. */

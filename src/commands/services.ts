@@ -1,9 +1,10 @@
+import { z } from "zod";
 import { type DomainName, isAtOrBelow, parseName } from "../core/name/index.ts";
 import type { LinkDescription, Offer, SCOPES } from "../core/sending/index.ts";
 import { closest, EXIT, UserError } from "../core/user-error.ts";
 import { askLink, type LinkFailure, type LinkTo } from "../net/service-link.ts";
 import { moment, visible } from "../present/index.ts";
-import { type Journal, readSecret, type Settings, type Workspace } from "../workspace/index.ts";
+import { type Journal, readSecret, type SecretPlace, type Settings, type Workspace } from "../workspace/index.ts";
 import type { Arguments, Context } from "./command.ts";
 import { nameOperand, timeoutOf } from "./looking.ts";
 import { type Session, writing } from "./session.ts";
@@ -49,13 +50,17 @@ export function serviceNamed(workspace: Workspace, key: string | undefined, args
   return { key, title, settings, link: link === undefined ? undefined : linkOf(link, settings, workspace, args, context) };
 }
 
-/** What a service offers over its link; undefined where it has none. */
+const described = new WeakMap<LinkTo, ReturnType<typeof askLink<"describe">>>();
+
+/** What a service offers over its link, asked once in the life of a command; undefined where it has none. */
 export async function offersOf({ title, link }: ServiceAt): Promise<LinkDescription["offers"] | undefined> {
   if (link === undefined) return undefined;
-  const described = await askLink(link, "describe");
-  if (!described.ok)
-    throw new UserError(`${title} could not be asked: ${described.error.because}; try again later.`, EXIT.undetermined);
-  return described.value.offers;
+  let asked = described.get(link);
+  if (asked === undefined) described.set(link, (asked = askLink(link, "describe")));
+  const answer = await asked;
+  if (!answer.ok)
+    throw new UserError(`${title} could not be asked: ${visible(answer.error.because)}; try again later.`, EXIT.undetermined);
+  return answer.value.offers;
 }
 
 /** The link of a service that has to offer something; the error says what to do where it does not. */
@@ -69,7 +74,7 @@ export async function linkFor(service: ServiceAt, offer: Offer, otherwise: strin
 
 /** A service that could not be asked, or that did not do it. */
 export const linkTrouble = ({ title }: ServiceAt, what: string, { kind, because }: LinkFailure): UserError =>
-  kind === "failed"
+  kind === "failed" || kind === "unreachable"
     ? new UserError(`${title} could not be asked to ${what}: ${visible(because)}; try again later.`, EXIT.undetermined)
     : new UserError(
         `${title} did not ${what}: ${visible(because)}${kind === "key" ? "; give it a key that may, under services: in zandrel.yaml" : ""}.`.replace(
@@ -215,12 +220,8 @@ export const domainOption = (args: Arguments): DomainName | undefined =>
   args.domain === undefined ? undefined : nameOperand(args.domain as string);
 
 /** Something that mail depends on and that is not there; `unknown` is the state of what could not be asked. */
-export interface Missing {
-  readonly what: string;
-  readonly state: string;
-  readonly because: string;
-  readonly next: string;
-}
+export const missingShape = z.object({ what: z.string(), state: z.string(), because: z.string(), next: z.string() });
+export type Missing = z.output<typeof missingShape>;
 
 /** Purposes without which mail of a service does not arrive as it should. */
 const MAIL_PURPOSES: readonly string[] = ["ownership", "sending", "bounce", "tracking", "policy"];
@@ -250,4 +251,28 @@ export async function unsettledAsks(
       because: standing.because,
       next: nextStep(standing, known.name) || `zandrel prove ${standing.ask.id}`,
     }));
+}
+
+/**
+ * Keeps a secret that is shown once: the place is there before it is asked for, and what cannot be kept or written down is
+ * taken back where it was made; `undo` says in a clause how that went.
+ */
+export async function keepOnce<T extends { readonly secret: string }>(
+  place: SecretPlace,
+  fetch: () => Promise<T>,
+  writeDown: (made: T) => void,
+  undo: (made: T) => Promise<string>,
+): Promise<T> {
+  const made = await fetch().catch((error) => {
+    place.giveUp();
+    throw error;
+  });
+  try {
+    place.keep(made.secret);
+    writeDown(made);
+    return made;
+  } catch (error) {
+    place.giveUp();
+    throw new UserError(`the secret could not be kept, ${await undo(made)}: ${(error as Error).message}`);
+  }
 }

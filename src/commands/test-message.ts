@@ -1,6 +1,5 @@
 import { resolve } from "node:path";
-import { BodyHash, makeSignature, type SignOptions, signatureObstacle } from "../core/dkim/index.ts";
-import { scanMessage } from "../core/message/index.ts";
+import { type SignOptions, signatureObstacle, signedMessage } from "../core/dkim/index.ts";
 import type { DomainName } from "../core/name/index.ts";
 import { UserError } from "../core/user-error.ts";
 import type { Submitted } from "../net/mail.ts";
@@ -117,11 +116,9 @@ export async function signed(
   };
   const obstacle = signatureObstacle(options);
   if (obstacle !== undefined) throw new UserError(`the message cannot be signed: ${obstacle}.`);
-  const body = new BodyHash("relaxed");
-  const header = await scanMessage({ chunks: () => [message] }, () => [body]);
-  const signature = header.ok ? makeSignature(header.value, body, options) : undefined;
-  if (signature === undefined) throw new Error("a message that was just composed cannot be signed");
-  return Buffer.concat([Buffer.from(`${signature.raw}\r\n`, "latin1"), message]);
+  const done = await signedMessage(message, options);
+  if (done === undefined) throw new Error("a message that was just composed cannot be signed");
+  return done;
 }
 
 /** The id in a server's last reply, where it names one: `id=…`, `queued as …`. */
@@ -163,7 +160,7 @@ export async function handIn(
   if (answer.ok) return { outcome: { kind: "accepted", reply: `its id is ${answer.value.id}` }, host, tracking: answer.value.id };
   const { kind, because } = answer.error;
   const outcome: Submitted =
-    kind === "failed"
+    kind === "failed" || kind === "unreachable"
       ? { kind: "failed", step: "take the message", because }
       : { kind: "refused", step: "take the message", reply: because, forGood: true };
   return { outcome, host, tracking: undefined };

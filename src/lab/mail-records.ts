@@ -1,7 +1,6 @@
 import { generateKeyPair, type KeyObject } from "node:crypto";
 import { promisify } from "node:util";
-import { BodyHash, makeSignature } from "../core/dkim/index.ts";
-import { scanMessage } from "../core/message/index.ts";
+import { signedMessage } from "../core/dkim/index.ts";
 import { type DomainName, name } from "../core/name/index.ts";
 import { cutIntoStrings, octetsOf } from "../core/record/index.ts";
 import type { AuthorityHost } from "./authority.ts";
@@ -108,12 +107,7 @@ export class MailRecords {
     const selector = domain === undefined ? OWN_SELECTOR : (this.#description.selectors[0] as string);
     const { publicKey, privateKey } = await this.#key(signer, selector);
     if (domain === undefined) this.#publish(name(`${OWN_SELECTOR}._domainkey`, this.apex), publicKey);
-    const body = new BodyHash("relaxed");
-    const header = await scanMessage({ chunks: () => [message] }, () => [body]);
     const how = { header: "relaxed", body: "relaxed", signedAt: Math.floor(now / 1000) } as const;
-    const signature = header.ok
-      ? makeSignature(header.value, body, { domain: name(signer), selector, key: privateKey, ...how })
-      : undefined;
-    return signature === undefined ? message : Buffer.concat([Buffer.from(`${signature.raw}\r\n`, "latin1"), message]);
+    return (await signedMessage(message, { domain: name(signer), selector, key: privateKey, ...how })) ?? message;
   }
 }

@@ -12,13 +12,15 @@ export interface LinkTo {
 
 /**
  * Why a service did not do what it was asked. `because` is half a sentence. `key`: the key is not good enough for it;
- * `unknown`: there is no such thing; `not-now`: the service says what is missing; `failed`: nobody can say.
+ * `unknown`: there is no such thing; `not-now`: the service says what is missing; `failed`: it answered in no form the
+ * contract knows; `unreachable`: it did not answer. After the last two nobody can say.
  */
 export interface LinkFailure {
-  readonly kind: "key" | "unknown" | "not-now" | "failed";
+  readonly kind: "key" | "unknown" | "not-now" | "failed" | "unreachable";
   readonly because: string;
 }
 
+const unreachable = (because: string) => err({ kind: "unreachable" as const, because });
 const failed = (because: string) => err({ kind: "failed" as const, because });
 
 /** Reads an answer, and not more of it than any answer may have. */
@@ -85,7 +87,7 @@ export async function askLink<N extends OperationName>(
     }
   } catch (error) {
     const { name: what, cause } = error as Error & { cause?: NodeJS.ErrnoException };
-    return failed(
+    return unreachable(
       what === "TimeoutError" ? `it did not answer within ${timeout / 1000} s` : `it cannot be reached (${cause?.code ?? what})`,
     );
   }

@@ -33,5 +33,8 @@ export function logTime(at: number): string {
   return `${hour}:${minute}:${second}`;
 }
 
+/** A day since 1970, in UTC, as YYYY-MM-DD. */
+export const dayText = (day: number): string => isoTime(day * 86_400_000).slice(0, 10);
+
 /** The moment as programs read it (RFC 3339). */
 export const isoTime = (at: number): string => new Date(at).toISOString();

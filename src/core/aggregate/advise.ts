@@ -46,6 +46,8 @@ export interface AdviceFacts {
   readonly reports: number;
   /** Includes of the SPF record and the addresses they stand for. */
   readonly includes: readonly { readonly term: string; readonly networks: readonly Network[] }[];
+  /** Names that could not be asked for: who sends for the domain is not fully known. */
+  readonly unasked: readonly string[];
   /** Single addresses seen; to tell which includes are used. */
   readonly addresses: Iterable<string>;
 }
@@ -101,7 +103,7 @@ function remedyFor(source: Source, reason: Repair["reason"]): Pick<Repair, "beca
 }
 
 /** Turns sources into advice: what a stricter policy would have done, what to repair first, and when the next step is safe. */
-export function adviseOn({ sources, policy, days, reports, includes, addresses }: AdviceFacts): Advice {
+export function adviseOn({ sources, policy, days, reports, includes, unasked, addresses }: AdviceFacts): Advice {
   const own = sources.filter((source) => source.ours);
   const repairs = own
     .flatMap((source): Repair[] => {
@@ -139,17 +141,19 @@ export function adviseOn({ sources, policy, days, reports, includes, addresses }
     const early = days < LEAST_DAYS;
     // Nobody goes from watching to refusing in one step.
     const skips = milder(next) !== policy;
-    const safe = failing.length > 0 ? false : early ? undefined : !skips;
+    const safe = failing.length > 0 ? false : early || unasked.length > 0 ? undefined : !skips;
     const because =
       failing.length > 0
         ? `${failing.map((one) => one.source).join(", ")} would lose mail of yours`
-        : early
-          ? `the reports cover ${days} ${days === 1 ? "day" : "days"} (${reports} reports); ${LEAST_DAYS} days are needed, because not everybody sends daily`
-          : skips
-            ? `go to ${milder(next)} first, and watch the reports for two weeks`
-            : own.length === 0
-              ? "nobody who is known to send for you was seen; whatever fails is not known to be yours"
-              : `everybody who is known to send for you is proven; what fails is not known to be yours${since}`;
+        : unasked.length > 0
+          ? `${unasked.join(", ")} could not be asked for, so that it is not known who sends for you`
+          : early
+            ? `the reports cover ${days} ${days === 1 ? "day" : "days"} (${reports} reports); ${LEAST_DAYS} days are needed, because not everybody sends daily`
+            : skips
+              ? `go to ${milder(next)} first, and watch the reports for two weeks`
+              : own.length === 0
+                ? "nobody who is known to send for you was seen; whatever fails is not known to be yours"
+                : `everybody who is known to send for you is proven; what fails is not known to be yours${since}`;
     return { policy: next, safe, because, stops };
   });
   const seen = [...addresses].map((address) => networkOf(address));

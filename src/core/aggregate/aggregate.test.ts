@@ -323,11 +323,19 @@ describe("advice", () => {
     days: 28,
     reports: 28,
     includes: [],
+    unasked: [],
     addresses: all.map((one) => one.ip),
     ...more,
   });
   test.each<[string, Seen[], Partial<AdviceFacts>, (boolean | undefined)[], string[]]>([
     ["all is proven: one step, not two", [good], {}, [true, false], []],
+    [
+      "all is proven, but who else sends could not be asked for",
+      [good],
+      { unasked: ["spf.inglemail.example"] },
+      [undefined, undefined],
+      [],
+    ],
     ["all is proven, and quarantine is in force", [good], { policy: "quarantine" }, [true], []],
     ["the strictest already", [good], { policy: "reject" }, [], []],
     ["too few days", [good], { days: 13 }, [undefined, undefined], []],

@@ -1,7 +1,7 @@
 import { createHash, type KeyObject, sign } from "node:crypto";
-import { field, type HeaderField, type MessageHeader } from "../message/index.ts";
+import { field, type HeaderField, type MessageHeader, scanMessage } from "../message/index.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../name/index.ts";
-import type { BodyHash, Canonicalization } from "./canonical.ts";
+import { BodyHash, type Canonicalization } from "./canonical.ts";
 import { headerInput, signedFields } from "./header-input.ts";
 import type { Algorithm } from "./signature.ts";
 
@@ -130,4 +130,12 @@ export function makeSignature(header: MessageHeader, body: BodyHash, options: Si
   const value =
     algorithm === "ed25519-sha256" ? sign(null, createHash("sha256").update(input).digest(), key) : sign("sha256", input, key);
   return field(unsigned.raw + cut(value.toString("base64")).join("\r\n\t"));
+}
+
+/** A message in memory with its signature on top, as {@link makeSignature} makes it; undefined where it has no From. */
+export async function signedMessage(message: Buffer, options: SignOptions): Promise<Buffer | undefined> {
+  const body = new BodyHash(options.body, options.length);
+  const header = await scanMessage({ chunks: () => [message] }, () => [body]);
+  const signature = header.ok ? makeSignature(header.value, body, options) : undefined;
+  return signature === undefined ? undefined : Buffer.concat([Buffer.from(`${signature.raw}\r\n`, "latin1"), message]);
 }
