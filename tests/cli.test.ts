@@ -3,7 +3,7 @@ import { createServer } from "node:net";
 import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
 import { z } from "zod";
-import { COMMANDS } from "../src/commands/registry.ts";
+import { COMMANDS } from "../src/cli/registry.ts";
 import { CATALOGUE } from "../src/core/audit/index.ts";
 import { openApi } from "../src/core/sending/index.ts";
 import { cataloguePage } from "../src/present/index.ts";

@@ -5,7 +5,7 @@ import { dkim } from "./rules/dkim.ts";
 import { dmarc, reports } from "./rules/dmarc.ts";
 import { mailIn } from "./rules/mail-in.ts";
 import { ownership } from "./rules/ownership.ts";
-import { bulk, certificate, parked, transport } from "./rules/rest.ts";
+import { bulk, certificate, parked, transport } from "./rules/certificate-and-bulk.ts";
 import { site } from "./rules/site.ts";
 import { spf } from "./rules/spf.ts";
 import { wildcard } from "./rules/wildcard.ts";

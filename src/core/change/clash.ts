@@ -1,7 +1,7 @@
 import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, displayName, parentOf, ROOT, under } from "../name/index.ts";
 import { isOfType, type RecordSet, type RecordType } from "../record/index.ts";
-import type { PolicyClashKind } from "./texts.ts";
+import type { PolicyClashKind } from "./merge-texts.ts";
 
 export type ClashKind =
   | "alias-in-the-way"

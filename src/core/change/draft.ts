@@ -15,7 +15,7 @@ import {
 import { type Hold, holdOf, longest, spanText } from "../spread/index.ts";
 import type { SetChange } from "../zone/index.ts";
 import { type Clash, type ClashKind, hazardOf } from "./clash.ts";
-import { mergeTexts } from "./texts.ts";
+import { mergeTexts } from "./merge-texts.ts";
 
 /** One record set and what happens to it, with the reason and the asks it is for. */
 export interface Change extends SetChange {

@@ -12,7 +12,7 @@
  */
 export * from "./canonical.ts";
 export * from "./check.ts";
-export * from "./explain.ts";
+export * from "./diagnose-body.ts";
 export * from "./key.ts";
 export * from "./rotate.ts";
 export * from "./sign.ts";

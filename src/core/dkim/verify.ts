@@ -4,7 +4,7 @@ import { type BodySink, fieldsNamed, type HeaderField, type MessageHeader } from
 import { type DomainName, displayName } from "../name/index.ts";
 import { isOfType, type RecordSet } from "../record/index.ts";
 import { BodyHash, type Canonicalization } from "./canonical.ts";
-import { changedField } from "./changed.ts";
+import { changedField } from "./diagnose-header.ts";
 import { headerInput, signedFields } from "./header-input.ts";
 import { type KeyRecord, parseKey } from "./key.ts";
 import { parseSignature, type Signature, type SignatureError } from "./signature.ts";

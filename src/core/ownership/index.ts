@@ -8,5 +8,5 @@
  * ```
  */
 export type { Cause, CauseKind } from "./cause.ts";
-export { type HuntRequest, hunt } from "./hunt.ts";
+export { type HuntRequest, hunt } from "./diagnose.ts";
 export { firstDifference, type ValueMiss, valueMiss } from "./value.ts";

@@ -10,4 +10,4 @@
  */
 export * from "./events.ts";
 export * from "./link.ts";
-export * from "./status.ts";
+export * from "./enhanced-status.ts";

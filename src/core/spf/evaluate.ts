@@ -4,7 +4,7 @@ import { type DomainName, isAtOrBelow, labelsOf, name as nameOf, parseName } fro
 import { type DataOf, isOfType, joined } from "../record/index.ts";
 import { expandMacros, fitName, type MacroContext } from "./macro.ts";
 import { addressOctets, asksDns, MAX_LOOKUPS, type Mechanism, type SpfRecord, type Term } from "./parse.ts";
-import { type SpfThere, spfIn } from "./there.ts";
+import { type SpfThere, spfIn } from "./published.ts";
 
 /** The seven results (RFC 7208 section 2.6). */
 type SpfResult = "none" | "neutral" | "pass" | "fail" | "softfail" | "temperror" | "permerror";

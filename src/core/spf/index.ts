@@ -13,6 +13,6 @@ export { receivedSpf } from "./header.ts";
 export { expandMacros, fitName, type MacroContext } from "./macro.ts";
 export * from "./networks.ts";
 export * from "./parse.ts";
-export * from "./shrink.ts";
+export * from "./flatten.ts";
 export * from "./tree.ts";
-export { branchWords } from "./words.ts";
+export { branchWords } from "./describe.ts";

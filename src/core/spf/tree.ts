@@ -3,7 +3,7 @@ import { type DomainName, labelsOf, parseName } from "../name/index.ts";
 import { type DataOf, isOfType } from "../record/index.ts";
 import { isCovered, type Network, networkOf } from "./networks.ts";
 import { asksDns, type Mechanism, type SpfError, type SpfRecord, type Term } from "./parse.ts";
-import { type SpfThere, spfIn } from "./there.ts";
+import { type SpfThere, spfIn } from "./published.ts";
 
 /** A branch that does nothing. */
 export interface DeadBranch {

@@ -1,0 +1,196 @@
+import { z } from "zod";
+import { PURPOSES, type Purpose } from "../../core/ask/index.ts";
+import { type DomainName, relativeText } from "../../core/name/index.ts";
+import {
+  type DataOf,
+  isOfType,
+  joined,
+  printData,
+  type ResourceRecord,
+  recordJson,
+  recordsOf,
+  textOf,
+  toSets,
+} from "../../core/record/index.ts";
+import { isSpf, parseSpf } from "../../core/spf/index.ts";
+import { UserError } from "../../core/user-error.ts";
+import { columns, isoTime } from "../../present/index.ts";
+import { type AskEntry, addAsks, addService, type Domain, pickDomains, removeAsk, type Workspace } from "../../workspace/index.ts";
+import type { Arguments, Context } from "../../cli/command.ts";
+import { nameOperand } from "../dns/context.ts";
+import { record, typed } from "../shapes.ts";
+
+export const intakeResult = z.object({
+  before: z.array(z.string()).describe("what has to be done at the service first"),
+  later: z.array(z.string()).describe("asks of the kit that need inputs the service shows later"),
+  written: z.boolean(),
+  layout: z.string().nullable(),
+  pasted: z
+    .array(z.object({ type: z.string().nullable(), host: z.string().nullable(), value: z.string().nullable() }))
+    .describe("what each record understood was pasted as, in their order; empty for a kit"),
+  asks: z.array(
+    z.object({
+      id: z.string(),
+      service: z.string(),
+      purpose: z.enum(PURPOSES),
+      domain: z.string(),
+      records: z.array(record),
+      spf: z.string().nullable(),
+      dmarc: z.string().nullable(),
+    }),
+  ),
+  repairs: z.array(z.object({ kind: z.string(), was: z.string(), is: z.string(), because: z.string() })),
+  questions: z.array(
+    z.object({ id: z.string(), question: z.string(), choices: z.array(z.object({ key: z.string(), meaning: z.string() })) }),
+  ),
+});
+export type IntakeResult = z.output<typeof intakeResult>;
+
+/** The domain the paste is for: named, the only one, or the one whose name is in the text. */
+export function domainFor(workspace: Workspace, args: Arguments, text: string): Domain {
+  const named = args.domain as string | undefined;
+  if (named !== undefined) return pickDomains(workspace, [nameOperand(named)])[0] as Domain;
+  const { domains } = workspace;
+  if (domains.length === 0) throw new UserError("this workspace has no domain yet: add one with zandrel init DOMAIN.");
+  if (domains.length === 1) return domains[0] as Domain;
+  const mentioned = domains.filter((domain) =>
+    new RegExp(`(^|[^a-z0-9-])${typed(domain.name).replaceAll(".", "\\.")}([^a-z0-9-]|$)`, "i").test(text),
+  );
+  // brackwater.example is part of tickets.brackwater.example: the longest name wins.
+  const [longest] = [...mentioned].sort((a, b) => b.name.length - a.name.length);
+  if (longest === undefined || mentioned.some((other) => !longest.name.endsWith(other.name)))
+    throw new UserError(
+      `the paste does not say for which domain it is: name it with --domain, one of ${domains.map((domain) => typed(domain.name)).join(", ")}.`,
+    );
+  return longest;
+}
+
+/** The records as master-file lines relative to the domain, aligned. */
+function askLines(records: readonly ResourceRecord[], domain: DomainName, ttl: number): string {
+  return columns(
+    records.map((one) => [
+      relativeText(one.name, domain),
+      ...(one.ttl === ttl ? [] : [String(one.ttl)]),
+      one.type,
+      printData(one.type, one.data),
+    ]),
+  ).join("\n");
+}
+/** An ask on its way into a file. */
+export interface NewAsk {
+  readonly id: string;
+  readonly service: string;
+  readonly purpose: Purpose;
+  readonly domain: DomainName;
+  readonly after: readonly string[];
+  readonly records: readonly ResourceRecord[];
+  readonly spf?: string;
+  readonly dmarc?: string;
+}
+
+/** An SPF record for the domain itself is taken down as terms for the one record, never as a second one. */
+export function withoutSpf(records: readonly ResourceRecord[], domain: DomainName): { records: ResourceRecord[]; spf?: string } {
+  const terms = (one: ResourceRecord): string | undefined => {
+    const text = one.type === "TXT" && one.name === domain ? textOf(joined(one.data as DataOf["TXT"])) : "";
+    const parsed = isSpf(text) ? parseSpf(text) : undefined;
+    return parsed?.ok
+      ? parsed.value.terms
+          .filter((term) => term.kind === "mechanism" && term.name !== "all")
+          .map((term) => term.text)
+          .join(" ")
+      : undefined;
+  };
+  const spf = records.flatMap((one) => terms(one) || []).join(" ");
+  return spf === "" ? { records: [...records] } : { records: records.filter((one) => !terms(one)), spf };
+}
+
+export const askJson = ({ id, service, purpose, domain, records, spf, dmarc }: NewAsk): IntakeResult["asks"][number] => ({
+  id,
+  service,
+  purpose,
+  domain,
+  records: records.map(recordJson),
+  spf: spf ?? null,
+  dmarc: dmarc ?? null,
+});
+
+/** The ask of the same service that wants the very same already. */
+export function twinOf(ask: NewAsk, domain: Domain): string | undefined {
+  const spfSet =
+    ask.spf === undefined ? [] : [{ name: domain.name, type: "TXT", ttl: 0, data: { strings: [`v=spf1 ${ask.spf}`] } }];
+  return domain.asks.find(
+    (other) => other.service === ask.service && sameRecords(other.wanted.flatMap(recordsOf), [...ask.records, ...spfSet]),
+  )?.id;
+}
+
+/** A service an ask is for, and whether it still has to be added to zandrel.yaml. */
+export interface ServiceOfAsk {
+  readonly key: string;
+  readonly title: string;
+  readonly added: boolean;
+}
+
+/** The service that `--service` names, or the organisation's own mail, which stands in zandrel.yaml like any other. */
+export function ownService(workspace: Workspace, args: Arguments): ServiceOfAsk {
+  const key = (args.service as string | undefined) ?? "own-mail";
+  const known = workspace.settings.services[key];
+  if (known !== undefined) return { key, title: known.title, added: false };
+  if (args.service !== undefined)
+    throw new UserError(
+      `--service ${key} is no service of zandrel.yaml: name one of ${Object.keys(workspace.settings.services).join(", ") || "those you add there"}.`,
+    );
+  return { key, title: `${workspace.settings.organisation}: own mail`, added: true };
+}
+
+/** Writes asks into the domain's file and the journal, all of them or none; `instead` of an ask that goes. */
+export async function takeDown(
+  asks: readonly NewAsk[],
+  service: ServiceOfAsk,
+  domain: Domain,
+  workspace: Workspace,
+  context: Context,
+  instead?: string,
+): Promise<void> {
+  const now = context.clock.now();
+  const entries = asks.map(
+    (ask): AskEntry => ({
+      id: ask.id,
+      service: ask.service,
+      purpose: ask.purpose,
+      asked: isoTime(now).slice(0, 10),
+      ...(ask.after.length === 0 ? {} : { after: ask.after }),
+      ...(ask.spf === undefined ? {} : { spf: ask.spf }),
+      ...(ask.dmarc === undefined ? {} : { dmarc: ask.dmarc }),
+      ...(ask.records.length === 0
+        ? {}
+        : { records: `${askLines(ask.records, domain.name, workspace.settings.defaults.ttl)}\n` }),
+    }),
+  );
+  const journal = await workspace.openJournal();
+  try {
+    journal.exclusively(() => {
+      if (service.added) addService(workspace.folder, service.key, service.title);
+      if (instead !== undefined) {
+        removeAsk(domain, instead);
+        journal.append(now, domain.name, { kind: "ask-retired", ask: instead, because: "another takes its place" });
+      }
+      addAsks(domain, entries);
+      for (const { id, service: key, purpose, records = "" } of entries)
+        journal.append(now, domain.name, { kind: "ask-noted", ask: id, service: key, purpose, records });
+    });
+  } finally {
+    journal.close();
+  }
+}
+
+function sameRecords(a: readonly ResourceRecord[], b: readonly ResourceRecord[]): boolean {
+  const key = (records: readonly ResourceRecord[]) =>
+    toSets(records)
+      .map(
+        (set) =>
+          `${set.name} ${set.type} ${(isOfType(set, "TXT") ? set.data.map((data) => textOf(joined(data))) : set.data.map((data) => printData(set.type, data))).sort().join("|")}`,
+      )
+      .sort()
+      .join("\n");
+  return a.length > 0 && key(a) === key(b);
+}

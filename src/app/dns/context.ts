@@ -1,0 +1,292 @@
+import { getServers } from "node:dns";
+import { existsSync } from "node:fs";
+import { basename, resolve } from "node:path";
+import type { Options } from "yargs";
+import { authoritativeViewpoints, type Viewpoint } from "../../core/ask/index.ts";
+import { type Authority, authorityOf, failed, type Lookup, memoized, type Servers, zoneLookup } from "../../core/lookup/index.ts";
+import { type DomainName, displayName, labelsOf, parseName } from "../../core/name/index.ts";
+import { parseSeconds } from "../../core/record/index.ts";
+import { UserError } from "../../core/user-error.ts";
+import { type ParseOptions, parseZone, type ZoneDocument, zoneFor, zonesOf } from "../../core/zone/index.ts";
+import { DnsClient, parseServerAddress, type ServerAddress, serverText, type WebOptions } from "../../net/index.ts";
+import { type Domain, readText, type Settings } from "../../workspace/index.ts";
+import type { Arguments, Context } from "../../cli/command.ts";
+
+/** The options that every looking command shares. */
+export const LOOKING = {
+  resolver: {
+    type: "string",
+    array: true,
+    requiresArg: true,
+    describe: "ask this resolver, ADDRESS[:PORT] or URL, instead of the workspace's vantages (repeatable)",
+  },
+  "zone-file": {
+    type: "string",
+    array: true,
+    requiresArg: true,
+    describe: "answer from this master file instead of the DNS (repeatable)",
+  },
+  at: { type: "string", requiresArg: true, describe: "judge as of this time, such as 2026-03-02T09:00Z" },
+  timeout: { type: "number", default: 5, requiresArg: true, describe: "longest wait for one answer, in seconds" },
+} as const satisfies Record<string, Options>;
+
+/** A domain as it is served, and everybody who looks at it. */
+export interface DomainLook {
+  readonly authority: Authority;
+  readonly viewpoints: readonly Viewpoint[];
+  /** The domain as its delegated servers show it; undefined where nobody serves it. */
+  readonly lookup: Lookup | undefined;
+  /** The DNS host of the workspace, where the parent hands the domain to other servers. */
+  readonly strangers: readonly { readonly title: string; readonly lookup: Lookup }[];
+}
+
+/** Everything a command needs in order to look; each question is asked once in its life. */
+export interface Looking {
+  /** Milliseconds since 1970, by the clock or by `--at`. */
+  readonly now: number;
+  /** The DNS as a resolver shows it, for names of other domains. */
+  readonly world: Lookup;
+  /** How the web is asked, through the same DNS; undefined where answers come from files. */
+  readonly web: WebOptions | undefined;
+  /** The master file that `--into` names, and the folder it is relative to. */
+  readonly into: { readonly folder: string; readonly file: string } | undefined;
+  /** Names that exist, where answers come from files; a name server does not list them. */
+  readonly names: ReadonlySet<DomainName>;
+  /** Whether answers come from files, so that nothing observed may be journalled. */
+  readonly fromFiles: boolean;
+  look(domain: Pick<Domain, "name" | "host">): Promise<DomainLook>;
+  /** One server by its address, asked without recursion. */
+  server(address: ServerAddress): Lookup;
+  close(): void;
+}
+
+export const timeoutOf = (args: Arguments): number => {
+  const seconds = args.timeout as number;
+  if (!(seconds > 0 && seconds <= 600)) throw new UserError("--timeout wants a number of seconds from 0.1 to 600: correct it.");
+  return seconds * 1000;
+};
+
+/** Milliseconds since 1970 of a time in an option. */
+export function timeOption(args: Arguments, option: string): number | undefined {
+  const text = args[option] as string | undefined;
+  if (text === undefined) return undefined;
+  const at = Date.parse(text);
+  if (Number.isNaN(at)) throw new UserError(`--${option} “${text}” is not a time: write it as 2026-03-02T09:00Z.`);
+  return at;
+}
+
+/** Milliseconds of a span such as 90s or 1h30m in an option. */
+export function spanOption(args: Arguments, option: string): number | undefined {
+  const text = args[option] as string | undefined;
+  if (text === undefined) return undefined;
+  const seconds = parseSeconds(text);
+  if (seconds === undefined) throw new UserError(`--${option} “${text}” is not a span of time: write it as 90s, 15m or 1h30m.`);
+  return seconds * 1000;
+}
+
+/** A domain name given on the command line. */
+export function nameOperand(text: string): DomainName {
+  const parsed = parseName(text);
+  if (parsed.ok && parsed.value !== ".") return parsed.value;
+  throw new UserError(`“${text}” is not a domain name${parsed.ok ? "" : ` (${parsed.error.message})`}: check its spelling.`);
+}
+
+/** The domain a master file is about when it does not say so itself: by its own name, or the only domain in question. */
+function originOf(file: string, domains: readonly DomainName[]): DomainName | undefined {
+  const stem = parseName(basename(file).replace(/\.(zone|db|txt|dns)$/i, ""));
+  if (stem.ok && (domains.includes(stem.value) || (domains.length === 0 && labelsOf(stem.value).length > 1))) return stem.value;
+  return domains.length === 1 ? domains[0] : undefined;
+}
+
+/** Reads a master file; the first mistake in it is shown with its place. */
+export function readZoneFile(
+  cwd: string,
+  file: string,
+  domains: readonly DomainName[],
+  ttl: number,
+): { readonly document: ZoneDocument; readonly options: ParseOptions } {
+  const origin = originOf(file, domains);
+  const options: ParseOptions = {
+    ttl,
+    ...(origin === undefined ? {} : { origin }),
+    include: (path) => {
+      const included = resolve(cwd, file, "..", path);
+      return existsSync(included) ? readText(included, "latin1") : undefined;
+    },
+  };
+  const document = parseZone(readText(resolve(cwd, file), "latin1"), options);
+  const [issue] = document.issues;
+  if (issue !== undefined)
+    throw new UserError(
+      `${issue.file ?? file}:${issue.line}:${issue.column}: ${issue.text === "" ? "" : `found “${issue.text}”, `}expected ${issue.expected}; correct that line.`,
+    );
+  return { document, options };
+}
+
+function resolverAddress(text: string, where: string): ServerAddress {
+  if (text === "system") {
+    const [first] = getServers();
+    const parsed = first === undefined ? undefined : parseServerAddress(first);
+    if (parsed === undefined)
+      throw new UserError(`${where}: this machine has no resolver configured; name one with --resolver ADDRESS.`);
+    return parsed;
+  }
+  const parsed = parseServerAddress(text);
+  if (parsed === undefined)
+    throw new UserError(`${where}: “${text}” is not a resolver: write ADDRESS, ADDRESS:PORT or an https URL.`);
+  return parsed;
+}
+
+/** The resolvers whose view counts: from the options, the workspace, or this machine. */
+function resolversOf(args: Arguments, settings: Settings | undefined): { name: string; address: ServerAddress; own: boolean }[] {
+  const given = args.resolver as string[] | undefined;
+  if (given !== undefined && given.length > 0)
+    return given.map((text) => ({ name: text, address: resolverAddress(text, "--resolver"), own: text === "system" }));
+  const vantages = settings?.vantages ?? [];
+  if (vantages.length > 0)
+    return vantages.map(({ name, resolver }) => ({
+      name,
+      address: resolverAddress(resolver, `the vantage ${name} in zandrel.yaml`),
+      own: resolver === "system",
+    }));
+  return [{ name: "this machine", address: resolverAddress("system", "this machine's resolver"), own: true }];
+}
+
+/** Asks the first lookup, and each next one only where those before could not be asked. */
+function inTurn(lookups: readonly Lookup[]): Lookup {
+  return {
+    async ask(name, type) {
+      let last = failed("unreachable", "no name server could be asked");
+      for (const lookup of lookups) {
+        const answer = await lookup.ask(name, type);
+        if (answer.kind !== "failed" || !["timeout", "unreachable", "servfail", "refused", "malformed"].includes(answer.why))
+          return answer;
+        last = answer;
+      }
+      return last;
+    },
+  };
+}
+
+/** The addresses a browser would be led to. */
+async function webAddresses(base: Lookup, host: string): Promise<{ found: readonly string[] } | { failure: string }> {
+  const parsed = parseName(host);
+  if (!parsed.ok) return { failure: `${host} is no name` };
+  const answers = await Promise.all([base.ask(parsed.value, "A"), base.ask(parsed.value, "AAAA")]);
+  const found = answers.flatMap((answer) =>
+    answer.kind === "found" ? answer.set.data.map((data) => (data as { address: string }).address) : [],
+  );
+  const failure = answers.find((answer) => answer.kind === "failed");
+  return found.length === 0 && failure?.kind === "failed" ? { failure: failure.detail } : { found };
+}
+
+/** Prepares looking as the options say. Close it when done. */
+export function openLooking(
+  args: Arguments,
+  context: Context,
+  settings: Settings | undefined,
+  domains: readonly DomainName[],
+): Looking {
+  const now = timeOption(args, "at") ?? context.clock.now();
+  const files = args["zone-file"] as string[] | undefined;
+  const timeout = timeoutOf(args);
+  if (files !== undefined && files.length > 0) return lookingAtFiles(args, context, settings, now, files, domains);
+
+  const client = new DnsClient({ timeout });
+  const lookups = new Map<string, Lookup>();
+  const ask = (address: ServerAddress, recursive: boolean): Lookup => {
+    const key = `${recursive} ${serverText(address)}`;
+    let lookup = lookups.get(key);
+    if (lookup === undefined) lookups.set(key, (lookup = memoized(client.at(address, { recursive }))));
+    return lookup;
+  };
+  const port = settings?.defaults.authorityPort ?? 53;
+  const servers: Servers = { at: (address, { recursive }) => ask({ address, port }, recursive) };
+  const vantages = resolversOf(args, settings).map(
+    ({ name, address, own }): Viewpoint => ({ name, role: "vantage", own, lookup: ask(address, true) }),
+  );
+  // Delegations are the same wherever one looks; whichever vantage answers is asked for them.
+  const base = inTurn(vantages.map((vantage) => vantage.lookup));
+  return {
+    now,
+    world: base,
+    into: typeof args.into === "string" ? { folder: context.cwd, file: args.into } : undefined,
+    web: {
+      addresses: (host) => webAddresses(base, host),
+      ports: settings?.defaults.webPorts ?? { http: 80, https: 443 },
+      timeout,
+    },
+    names: new Set(),
+    fromFiles: false,
+    server: (address) => ask(address, false),
+    close: () => client.close(),
+    async look({ name, host }) {
+      const authority = await authorityOf(name, base, servers);
+      const delegated = authority.kind === "delegated" ? authority.servers : [];
+      const configured = host === undefined ? undefined : settings?.hosts[host];
+      const known = new Set(delegated.map((server) => serverText({ address: server.address, port })));
+      const own = (configured?.servers ?? []).map((text) => hostServer(text, port));
+      // A host one of whose servers is delegated to is no stranger, whatever its other servers are.
+      const isStranger = authority.kind !== "failed" && own.length > 0 && !own.some((address) => known.has(serverText(address)));
+      const [first] = own;
+      return {
+        authority,
+        viewpoints: [...authoritativeViewpoints(delegated, (server) => displayName(server.name)), ...vantages],
+        lookup: delegated.length === 0 ? undefined : inTurn(delegated.map((server) => server.lookup)),
+        strangers:
+          isStranger && first !== undefined && configured !== undefined
+            ? [{ title: configured.title, lookup: ask(first, false) }]
+            : [],
+      };
+    },
+  };
+}
+
+export function hostServer(text: string, port: number): ServerAddress {
+  const parsed = parseServerAddress(text, port);
+  if (parsed === undefined)
+    throw new UserError(`“${text}” under hosts: in zandrel.yaml is not a server: write ADDRESS or ADDRESS:PORT.`);
+  return parsed;
+}
+
+function lookingAtFiles(
+  args: Arguments,
+  context: Context,
+  settings: Settings | undefined,
+  now: number,
+  files: readonly string[],
+  domains: readonly DomainName[],
+): Looking {
+  const given = args.resolver as string[] | undefined;
+  const client = given === undefined || given.length === 0 ? undefined : new DnsClient({ timeout: timeoutOf(args) });
+  const beyond =
+    client === undefined
+      ? undefined
+      : memoized(client.at(resolverAddress(given?.[0] as string, "--resolver"), { recursive: true }));
+  const zones = files.flatMap((file) =>
+    zonesOf(readZoneFile(context.cwd, file, domains, settings?.defaults.ttl ?? 3600).document),
+  );
+  const lookup = memoized(zoneLookup(zones, beyond));
+  return {
+    now,
+    world: lookup,
+    into: undefined,
+    web: undefined,
+    names: new Set(zones.flatMap((zone) => [...zone.names])),
+    fromFiles: true,
+    server: () => lookup,
+    close: () => client?.close(),
+    async look({ name }) {
+      const covered = zoneFor(zones, name) !== undefined;
+      const authority: Authority = covered
+        ? { kind: "delegated", apex: name, servers: [{ name, address: files.join(", "), lookup }], unreachable: [], ttl: 0 }
+        : { kind: "failed", because: `none of the master files given holds ${displayName(name)}` };
+      return {
+        authority,
+        lookup: covered ? lookup : undefined,
+        viewpoints: covered ? [{ name: files.join(", "), role: "authoritative", lookup }] : [],
+        strangers: [],
+      };
+    },
+  };
+}

@@ -1,0 +1,94 @@
+import { z } from "zod";
+import type { DkimVerdict } from "../../core/dkim/index.ts";
+import type { Lookup } from "../../core/lookup/index.ts";
+import { memoized } from "../../core/lookup/index.ts";
+import { EXIT, type ExitCode, UserError } from "../../core/user-error.ts";
+import { type Style, visible } from "../../present/index.ts";
+import { findWorkspace, openMessages, openWorkspace, type Stored, type StoredMessage, spool } from "../../workspace/index.ts";
+import type { Arguments, Context } from "../../cli/command.ts";
+import { openLooking } from "../dns/context.ts";
+
+/** What commands that read messages share. */
+
+export const dkimShape = z.object({
+  result: z.enum(["pass", "fail", "policy", "neutral", "temperror", "permerror"]),
+  domain: z.string().nullable().describe("the signing domain, absolute"),
+  selector: z.string().nullable(),
+  reason: z.string().nullable().describe("a stable word for why it does not pass"),
+  because: z.string().nullable().describe("the same for people"),
+  algorithm: z.string().nullable(),
+  bits: z.number().nullable().describe("size of an RSA key"),
+  identity: z.string().nullable(),
+  testing: z.boolean().describe("whether the key says that DKIM is only tried out"),
+  unsignedOctets: z.number().describe("octets of the body behind what is signed"),
+});
+
+export const dkimJson = (one: DkimVerdict): z.output<typeof dkimShape> => ({
+  result: one.result,
+  domain: one.domain ?? null,
+  selector: one.selector ?? null,
+  reason: one.reason ?? null,
+  because: one.because ?? null,
+  algorithm: one.algorithm ?? null,
+  bits: one.bits ?? null,
+  identity: one.identity ?? null,
+  testing: one.testing,
+  unsignedOctets: one.unsignedOctets,
+});
+
+/** A result word in its colour, and the mark that goes with it. */
+export function painted(result: string, style: Style): string {
+  const [mark, paint] =
+    result === "pass"
+      ? ["✓", style.good]
+      : result === "none" || result === "neutral"
+        ? ["○", style.careful]
+        : result === "temperror" || result === "unknown"
+          ? ["?", style.careful]
+          : ["✗", style.bad];
+  return paint(`${mark} ${result}`);
+}
+
+/** One signature in a line for people; `alignment` says how it relates to From, where that is known. */
+export function dkimLine(one: z.output<typeof dkimShape>, style: Style, alignment = ""): string {
+  const who =
+    one.domain === null ? "a signature" : `${visible(one.domain.replace(/\.$/, ""))}, selector ${visible(one.selector ?? "?")}`;
+  const size = one.bits === null ? "" : ` ${one.bits} bits`;
+  const how = one.algorithm === null ? "" : ` (${visible(one.algorithm)}${size}${one.testing ? ", key in test mode" : ""})`;
+  return `${painted(one.result, style)}  ${who}${how}${alignment}${one.because === null ? "" : `: ${visible(one.because)}`}`;
+}
+
+export const exitOf = (results: readonly string[]): ExitCode =>
+  results.includes("pass") ? EXIT.ok : results.includes("temperror") ? EXIT.undetermined : EXIT.not;
+
+/** Operands and eyes of a command that reads messages; standard input is kept in a file meanwhile. */
+export async function withMessages<T>(
+  args: Arguments,
+  context: Context,
+  example: string,
+  work: (stored: Stored, lookup: Lookup, now: number) => Promise<T>,
+): Promise<T> {
+  const [operand, ...more] = args._;
+  if (operand === undefined || more.length > 0)
+    throw new UserError(
+      `${example.split(" ").slice(0, 3).join(" ")} wants one file, or - for standard input: for example ${example}.`,
+    );
+  const folder = findWorkspace(context.cwd, args.workspace as string | undefined);
+  const settings = folder === undefined ? undefined : openWorkspace(context.cwd, folder).settings;
+  const spooled = operand === "-" ? await spool(context.input()) : undefined;
+  const looking = openLooking(args, context, settings, []);
+  try {
+    return await work(openMessages(spooled?.path ?? operand), memoized(looking.world), Math.floor(looking.now / 1000));
+  } finally {
+    looking.close();
+    spooled?.close();
+  }
+}
+
+/** The only message of a file, for commands that take one. */
+export function oneMessage(stored: Stored, what: string): StoredMessage {
+  if (stored.kind === "message") return stored.message;
+  throw new UserError(
+    `${what} takes one message, and this is a mailbox: give the file of one message, or use zandrel message judge.`,
+  );
+}

@@ -1,0 +1,167 @@
+import { resolve } from "node:path";
+import { type SignOptions, signatureObstacle, signedMessage } from "../../core/dkim/index.ts";
+import type { DomainName } from "../../core/name/index.ts";
+import { UserError } from "../../core/user-error.ts";
+import type { Submitted } from "../../net/mail.ts";
+import { askLink } from "../../net/service-link.ts";
+import { type Journal, keyPath, readPrivateKey, readSecret, readText } from "../../workspace/index.ts";
+import type { Arguments, Context } from "../../cli/command.ts";
+import { lastState, linkTrouble, type Missing, offersOf, type ServiceAt, unsettledAsks } from "../services/services.ts";
+import type { Session } from "../session.ts";
+import { typed } from "../shapes.ts";
+import { credentialFor, smtpSettings, submissionTo } from "../services/submission.ts";
+
+/** A test message up to the moment it is handed in: what it depends on, what it says, its signature, its way. */
+
+/** What a message depends on: settled asks, an accepted domain, a confirmed address. */
+export async function missingFor(
+  service: ServiceAt,
+  domain: DomainName,
+  address: string,
+  session: Session,
+  journal: Journal,
+): Promise<Missing[]> {
+  const missing = await unsettledAsks(service, domain, session, journal);
+  const offers = await offersOf(service);
+  const known = { domain: lastState(journal, service.key, domain), address: lastState(journal, service.key, domain, address) };
+  const expect = (what: string, state: string | undefined, wanted: string, because: string, next: string): void => {
+    if (state !== wanted)
+      missing.push({ what, state: state === undefined || state === "unknown" ? "missing" : state, because, next });
+  };
+  if (offers?.includes("domains") === true && service.link !== undefined) {
+    const said = await askLink(service.link, "showDomain", { at: { domain: typed(domain) } });
+    if (!said.ok && said.error.kind !== "unknown") throw linkTrouble(service, `say where ${typed(domain)} stands`, said.error);
+    const next = `zandrel sender domain ${service.key} ${typed(domain)}`;
+    expect(
+      typed(domain),
+      said.ok ? said.value.state : undefined,
+      "accepted",
+      `${service.title} has not accepted the domain`,
+      next,
+    );
+    if (said.ok && said.value.signing === "off")
+      missing.push({
+        what: "signing",
+        state: "off",
+        because: `${service.title} does not sign yet`,
+        next: `${next} --signing on`,
+      });
+  } else if (known.domain !== undefined)
+    expect(
+      typed(domain),
+      known.domain.state,
+      "accepted",
+      `${service.title} has not accepted the domain`,
+      `zandrel sender domain ${service.key} ${typed(domain)}`,
+    );
+  const next = `zandrel sender address ${service.key} ${address}`;
+  if (offers?.includes("senders") === true && service.link !== undefined) {
+    const said = await askLink(service.link, "showSender", { at: { address } });
+    if (!said.ok && said.error.kind !== "unknown") throw linkTrouble(service, `say where ${address} stands`, said.error);
+    expect(address, said.ok ? said.value.state : undefined, "confirmed", "the sender address is not confirmed", next);
+  } else if (known.address !== undefined)
+    expect(address, known.address.state, "confirmed", "the sender address is not confirmed", next);
+  return missing;
+}
+
+/** The message, as it is to be sent. */
+export async function messageFor(
+  args: Arguments,
+  context: Context,
+  domain: DomainName,
+  to: string,
+  messageId: string,
+): Promise<Buffer> {
+  const { composeMessage } = await import("../../net/mail.ts");
+  const file = (option: string): string | undefined =>
+    args[option] === undefined ? undefined : readText(resolve(context.cwd, args[option] as string), "utf8", 1 << 20);
+  const when = new Date(context.clock.now());
+  const text =
+    file("text") ??
+    `This is a test message from ${typed(domain)}, sent on ${when.toUTCString()}.\n\nIf it is in your inbox, nothing more is to be done: you may delete it.\n`;
+  const html =
+    file("html") ??
+    `<p>This is a test message from <b>${typed(domain)}</b>, sent on ${when.toUTCString()}.</p><p>If it is in your inbox, nothing more is to be done: you may delete it.</p>`;
+  const unsubscribe =
+    (args.unsubscribe as string | undefined) ?? `https://${typed(domain)}/unsubscribe?message=${encodeURIComponent(messageId)}`;
+  if (!URL.canParse(unsubscribe) || !unsubscribe.startsWith("https://") || /[\s<>]/.test(unsubscribe))
+    throw new UserError("--unsubscribe wants an https address: receivers open no other with one click.");
+  return composeMessage({
+    from: args.from as string,
+    to,
+    subject: (args.subject as string | undefined) ?? `Test message from ${typed(domain)}`,
+    text,
+    html,
+    date: when,
+    messageId,
+    unsubscribe,
+  });
+}
+
+/** The message with a signature of this workspace's key on top. */
+export async function signed(
+  message: Buffer,
+  domain: DomainName,
+  selector: string,
+  folder: string,
+  now: number,
+): Promise<Buffer> {
+  const options: SignOptions = {
+    domain,
+    selector,
+    key: readPrivateKey(keyPath(folder, domain, selector)),
+    header: "relaxed",
+    body: "relaxed",
+    signedAt: Math.floor(now / 1000),
+  };
+  const obstacle = signatureObstacle(options);
+  if (obstacle !== undefined) throw new UserError(`the message cannot be signed: ${obstacle}.`);
+  const done = await signedMessage(message, options);
+  if (done === undefined) throw new Error("a message that was just composed cannot be signed");
+  return done;
+}
+
+/** The id in a server's last reply, where it names one: `id=…`, `queued as …`. */
+const trackingIn = (reply: string): string | undefined =>
+  /\b(?:id=|queued as |message id )<?([!-;=?-~]{4,200}?)>?(?:[\s.;)]|$)/i.exec(reply)?.[1];
+
+/** Hands the message in over SMTP, or over the link. */
+export async function handIn(
+  via: "smtp" | "link",
+  service: ServiceAt,
+  envelope: { from: string; to: string },
+  message: Buffer,
+  domain: DomainName,
+  session: Session,
+  journal: Journal,
+  args: Arguments,
+  context: Context,
+): Promise<{ outcome: Submitted; host: string; tracking: string | undefined }> {
+  if (via === "smtp") {
+    const settings = await smtpSettings(service, journal, domain);
+    if (settings === undefined)
+      throw new UserError(
+        `nobody says where ${service.title} takes messages: write host, port, tls, user and password under services: ${service.key}: submission: in zandrel.yaml.`,
+      );
+    const { submitMessage } = await import("../../net/mail.ts");
+    const outcome = await submitMessage(await submissionTo(settings, service, session, args, context), envelope, message);
+    return { outcome, host: settings.host, tracking: outcome.kind === "accepted" ? trackingIn(outcome.reply) : undefined };
+  }
+  if (service.link === undefined) throw new UserError(`${service.title} has no link in zandrel.yaml: send with --via smtp.`);
+  const kept = credentialFor(journal, service, domain);
+  const key =
+    kept === undefined
+      ? service.link.key
+      : readSecret(kept.kept, `the credential of ${service.title}`, session.workspace.folder, context.env);
+  const answer = await askLink({ ...service.link, key }, "sendMessage", {
+    body: { from: envelope.from, to: envelope.to, message: message.toString("base64") },
+  });
+  const host = service.title;
+  if (answer.ok) return { outcome: { kind: "accepted", reply: `its id is ${answer.value.id}` }, host, tracking: answer.value.id };
+  const { kind, because } = answer.error;
+  const outcome: Submitted =
+    kind === "failed" || kind === "unreachable"
+      ? { kind: "failed", step: "take the message", because }
+      : { kind: "refused", step: "take the message", reply: because, forGood: true };
+  return { outcome, host, tracking: undefined };
+}

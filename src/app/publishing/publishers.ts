@@ -1,0 +1,174 @@
+import { resolve } from "node:path";
+import { COMMON_FORM, type Form, fillIn, type SheetEntry } from "../../core/change/index.ts";
+import { displayName } from "../../core/name/index.ts";
+import { printData, type RecordSet } from "../../core/record/index.ts";
+import { UserError } from "../../core/user-error.ts";
+import { editZone, type SetChange } from "../../core/zone/index.ts";
+import { type HelperSet, runHelper, sendUpdate, type TsigKey } from "../../net/index.ts";
+import { visible } from "../../present/index.ts";
+import { type Domain, readSecret, type Workspace, writeAtomically } from "../../workspace/index.ts";
+import type { Arguments, Context } from "../../cli/command.ts";
+import { hostServer, readZoneFile, timeoutOf } from "../dns/context.ts";
+
+/** How one way of publishing ended. `moved` carries nothing out; `by-hand` leaves it to the user. */
+export type CarryOut =
+  | { readonly kind: "published"; readonly because: string }
+  | { readonly kind: "by-hand"; readonly because: string; readonly sheet: readonly SheetEntry[] }
+  | { readonly kind: "moved"; readonly because: string }
+  | { readonly kind: "not-published" | "unknown"; readonly because: string; readonly remedy: string };
+
+/** A way of publishing that is ready to go: everything that can be wrong beforehand has been checked. */
+export interface Publisher {
+  readonly way: string;
+  /** Where the changes go, for people and the journal. */
+  readonly to: string;
+  carryOut(changes: readonly SetChange[]): Promise<CarryOut>;
+}
+
+const today = (now: number): string => new Date(now).toISOString().slice(0, 10).replaceAll("-", "");
+
+/** The publisher of a domain: into a master file named on the command line, or the way its DNS host is reached. */
+export function publisherFor(domain: Domain, workspace: Workspace, args: Arguments, context: Context): Publisher {
+  const into = args.into as string | undefined;
+  if (into !== undefined) return zoneFilePublisher(domain, resolve(context.cwd, into), into, workspace, context);
+  const host = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host];
+  if (host === undefined)
+    throw new UserError(`${domain.path} names no DNS host: add host: there, or publish into a master file with --into FILE.`);
+  const { publish } = host;
+  switch (publish.way) {
+    case "zone-file":
+      return zoneFilePublisher(domain, resolve(workspace.folder, publish.file), publish.file, workspace, context);
+    case "update": {
+      const server = hostServer(publish.server, workspace.settings.defaults.authorityPort);
+      const secret = readSecret(publish.key.secret, `the TSIG key of ${host.title}`, workspace.folder, context.env);
+      if (!/^[A-Za-z0-9+/]+={0,2}$/.test(secret))
+        throw new UserError(`${publish.key.secret}, the TSIG key of ${host.title}, is not base64: copy it again, whole.`);
+      const key: TsigKey = { name: publish.key.name, algorithm: publish.key.algorithm, secret: Buffer.from(secret, "base64") };
+      return {
+        way: "update",
+        to: `${host.title} (${publish.server})`,
+        async carryOut(changes) {
+          // A signature counts against the server's real clock, not a lab's.
+          const now = Math.floor(Date.now() / 1000);
+          const outcome = await sendUpdate({ server, apex: domain.name, key, changes, now, timeout: timeoutOf(args) });
+          switch (outcome.kind) {
+            case "done":
+              return { kind: "published", because: `${host.title} carried out all of it in one signed update` };
+            case "moved":
+              return { kind: "moved", because: outcome.detail };
+            case "unknown":
+              return { kind: "unknown", because: outcome.detail, remedy: outcome.remedy };
+            default:
+              return { kind: "not-published", because: outcome.detail, remedy: outcome.remedy };
+          }
+        },
+      };
+    }
+    case "helper":
+      return helperPublisher(domain, host.title, publish.command, workspace, args, context);
+    case "by-hand": {
+      const form: Form = publish.form ?? COMMON_FORM;
+      return {
+        way: "by-hand",
+        to: host.title,
+        carryOut: async (changes) => ({
+          kind: "by-hand",
+          because: `these records are to be entered at ${host.title}`,
+          sheet: fillIn(changes, domain.name, form),
+        }),
+      };
+    }
+  }
+}
+
+function zoneFilePublisher(domain: Domain, path: string, shown: string, workspace: Workspace, context: Context): Publisher {
+  return {
+    way: "zone-file",
+    to: shown,
+    async carryOut(changes) {
+      const { document, options } = readZoneFile(context.cwd, path, [domain.name], workspace.settings.defaults.ttl);
+      const edited = editZone(document, changes, options, today(context.clock.now()));
+      if (!edited.ok) {
+        const { error } = edited;
+        switch (error.code) {
+          case "moved":
+            return {
+              kind: "moved",
+              because: `${shown} holds something else at ${displayName(error.change.name)} than a moment ago`,
+            };
+          case "included":
+            return {
+              kind: "not-published",
+              because: `the ${error.change.type} record of ${displayName(error.change.name)} stands in ${error.file}, which ${shown} only includes`,
+              remedy: "change it there by hand",
+            };
+          case "no-soa":
+            return { kind: "not-published", because: `${shown} has no SOA record`, remedy: "give the zone's main file" };
+        }
+      }
+      writeAtomically(path, edited.value.text, { encoding: "latin1" });
+      return {
+        kind: "published",
+        because: `${shown} now has serial ${edited.value.serial}; the server reads it when it is told to reload`,
+      };
+    },
+  };
+}
+
+const helperSetOf = (set: RecordSet | undefined): HelperSet | null =>
+  set === undefined ? null : { ttl: set.ttl, data: set.data.map((data) => printData(set.type, data)) };
+
+function helperPublisher(
+  domain: Domain,
+  title: string,
+  program: readonly string[],
+  workspace: Workspace,
+  args: Arguments,
+  context: Context,
+): Publisher {
+  return {
+    way: "helper",
+    to: title,
+    async carryOut(changes) {
+      const request = {
+        action: "apply" as const,
+        zone: domain.name,
+        changes: changes.map((change) => ({
+          name: change.name,
+          type: change.type,
+          before: helperSetOf(change.before),
+          after: helperSetOf(change.after),
+        })),
+      };
+      const answer = await runHelper(program, request, {
+        cwd: workspace.folder,
+        env: context.env,
+        timeout: Math.max(30_000, timeoutOf(args)),
+      });
+      const remedy = "run zandrel status: it looks at the zone and says which changes are there";
+      if (!answer.ok)
+        return answer.error.sent
+          ? { kind: "unknown", because: visible(answer.error.detail), remedy }
+          : {
+              kind: "not-published",
+              because: visible(answer.error.detail),
+              remedy: "correct command: under hosts: in zandrel.yaml",
+            };
+      const reason = answer.value.reason === "" ? "" : `: ${visible(answer.value.reason)}`;
+      switch (answer.value.outcome) {
+        case "done":
+          return { kind: "published", because: `the helper of ${title} says that all of it is done` };
+        case "moved":
+          return { kind: "moved", because: `${title} holds something else than a moment ago${reason}` };
+        case "refused":
+          return {
+            kind: "not-published",
+            because: `${title} refused${reason}`,
+            remedy: "see what it says, and whether the token may change this zone",
+          };
+        case "partly":
+          return { kind: "unknown", because: `the helper of ${title} carried out only a part${reason}`, remedy };
+      }
+    },
+  };
+}

@@ -1,0 +1,247 @@
+import type { Options } from "yargs";
+import { type Advice, adviseOn, type KnownService, type Source, sourcesOf } from "../../core/aggregate/index.ts";
+import { discoverByWalk, type Policy } from "../../core/dmarc/index.ts";
+import { type Lookup, memoized } from "../../core/lookup/index.ts";
+import { type DomainName, labelsOf } from "../../core/name/index.ts";
+import { isOfType, joined, textOf } from "../../core/record/index.ts";
+import { isSpf, type Network, parseSpf, type SpfRecord, type SpfTree, spfAt, spfTree } from "../../core/spf/index.ts";
+import { organizationalDomain } from "../../core/suffix/index.ts";
+import { EXIT, UserError } from "../../core/user-error.ts";
+import { type Domain, openWorkspace, type ReportStore, type Workspace } from "../../workspace/index.ts";
+import type { Arguments, Context } from "../../cli/command.ts";
+import { LOOKING, nameOperand, openLooking } from "../dns/context.ts";
+
+/** What commands on aggregate reports share. */
+
+export const REPORTED = {
+  ...LOOKING,
+  days: { type: "number", default: 28, requiresArg: true, describe: "how many days to look back, from the newest report" },
+} as const satisfies Record<string, Options>;
+
+/** What a record includes, as far as that is a plain name. */
+const includesOf = ({ terms }: SpfRecord): string[] =>
+  terms.flatMap((term) =>
+    term.kind === "mechanism" && term.name === "include" && term.domain !== undefined && !term.domain.includes("%")
+      ? [term.domain.replace(/\.$/, "")]
+      : [],
+  );
+
+/** Records that an ask wants, as far as they tell whose service it is. */
+function targetsOf(domain: Domain, service: string): { names: DomainName[]; keyNames: string[]; includes: string[] } {
+  const names: DomainName[] = [];
+  const keyNames: string[] = [];
+  const includes: string[] = [];
+  for (const ask of domain.asks) {
+    if (ask.service !== service) continue;
+    for (const set of ask.wanted) {
+      if (set.name.includes("._domainkey.")) keyNames.push(set.name);
+      if (isOfType(set, "CNAME")) names.push(...set.data.map((data) => data.target));
+      if (isOfType(set, "MX")) names.push(...set.data.map((data) => data.exchange));
+      if (!isOfType(set, "TXT")) continue;
+      for (const data of set.data) {
+        const text = textOf(joined(data));
+        const parsed = isSpf(text) ? parseSpf(text) : undefined;
+        if (parsed?.ok) includes.push(...includesOf(parsed.value));
+      }
+    }
+  }
+  return { names, keyNames, includes };
+}
+
+const networksOf = (tree: SpfTree): Network[] =>
+  tree.branches.flatMap((branch) => (branch.dead?.kind === "unreachable" ? [] : branch.networks));
+
+/** The addresses of an include; one that could not be asked for is noted, because it may stand for anybody. */
+const networksIn = async (include: string, lookup: Lookup, unasked: Set<string>): Promise<Network[]> => {
+  const at = await spfAt(include, lookup);
+  if ("problem" in at && at.problem.kind === "failed") unasked.add(include);
+  return "record" in at ? networksOf(await spfTree(at.record, include, lookup, { addresses: true })) : [];
+};
+
+/**
+ * Who is known to send for a domain, with what gives their mail away: the services of the workspace, by the targets of
+ * their records, their keys and the addresses of their includes; and whomever else the published SPF record includes.
+ */
+async function sendersOf(
+  domain: DomainName,
+  workspace: Workspace,
+  lookup: Lookup,
+): Promise<{ senders: KnownService[]; unasked: string[] }> {
+  const unasked = new Set<string>();
+  const own = new Set(workspace.domains.map((one) => organizationalDomain(one.name)));
+  const spf = await spfAt(domain.slice(0, -1), lookup);
+  if ("problem" in spf && spf.problem.kind === "failed") unasked.add(domain.slice(0, -1));
+  const published = "record" in spf ? includesOf(spf.record) : [];
+  const ownerOf = (include: string): DomainName => organizationalDomain(`${include}.` as DomainName);
+  const services = await Promise.all(
+    Object.entries(workspace.settings.services).map(async ([key, { title }]): Promise<KnownService> => {
+      const found = workspace.domains.map((one) => targetsOf(one, key));
+      // A service whose asks were never taken down: what zandrel.yaml calls it is the first label of its domain.
+      const byName = published.filter((include) => labelsOf(ownerOf(include))[0] === key);
+      const includes = [...new Set([...found.flatMap((one) => one.includes), ...byName])];
+      const targets = [
+        ...found
+          .flatMap((one) => one.names)
+          .filter((one) => one !== ".")
+          .map(organizationalDomain),
+        ...includes.map(ownerOf),
+      ];
+      const networks = await Promise.all(includes.map((include) => networksIn(include, lookup, unasked)));
+      return {
+        key,
+        title,
+        domains: [...new Set(targets)].filter((one) => !own.has(one)),
+        keyNames: found.flatMap((one) => one.keyNames),
+        networks: networks.flat(),
+      };
+    }),
+  );
+  const others = published
+    .map((include) => ({ include, at: ownerOf(include) }))
+    .filter(({ at }) => !own.has(at) && !services.some((one) => one.domains.includes(at)));
+  const strangers = others.map(
+    async ({ include, at }): Promise<KnownService> => ({
+      title: `${at.slice(0, -1)} (in your SPF record)`,
+      domains: [at],
+      keyNames: [],
+      networks: await networksIn(include, lookup, unasked),
+    }),
+  );
+  const senders = [...services, ...(await Promise.all(strangers))];
+  return { senders, unasked: [...unasked] };
+}
+
+/** Reports on one domain, summed up. */
+export interface Reported {
+  readonly domain: DomainName;
+  readonly reports: number;
+  readonly receivers: number;
+  /** First and last day looked at, since 1970. */
+  readonly from: number;
+  readonly to: number;
+  readonly sources: readonly Source[];
+  /** Every day of the time that has reports. */
+  readonly days: number;
+  readonly addresses: ReadonlySet<string>;
+  /** Names that could not be asked for, so that it is not fully known who sends for the domain. */
+  readonly unasked: readonly string[];
+  readonly lookup: Lookup;
+}
+
+/** Addresses kept to tell which includes are used. */
+const MOST_ADDRESSES = 20_000;
+
+/** Runs a command on what was reported of a domain: the one named, or the only one with reports. */
+export async function withReports<T>(
+  args: Arguments,
+  context: Context,
+  name: string,
+  work: (reported: Reported, workspace: Workspace) => Promise<T>,
+): Promise<T> {
+  const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
+  const [operand, ...more] = args._;
+  if (more.length > 0) throw new UserError(`zandrel ${name} wants one domain: for example zandrel ${name} brackwater.example.`);
+  const span = args.days as number;
+  if (!(Number.isInteger(span) && span >= 1 && span <= 3660)) throw new UserError("--days wants a whole number from 1 to 3660.");
+  // Looking makes no file.
+  if (!workspace.hasReports) throw noReports(operand === undefined ? undefined : nameOperand(operand));
+  const store = await workspace.openReports();
+  try {
+    const domain = pick(operand, workspace, store, name);
+    const { reports, receivers, lastDay } = store.extent(domain);
+    if (lastDay === undefined) throw noReports(domain);
+    const from = lastDay - span + 1;
+    const looking = openLooking(args, context, workspace.settings, [domain]);
+    try {
+      const lookup = memoized(looking.world);
+      const { senders, unasked } = await sendersOf(domain, workspace, lookup);
+      const addresses = new Set<string>();
+      const passing = function* () {
+        for (const seen of store.since(domain, from)) {
+          if (addresses.size < MOST_ADDRESSES) addresses.add(seen.ip);
+          yield seen;
+        }
+      };
+      const sources = sourcesOf(passing(), senders);
+      return await work(
+        {
+          domain,
+          reports,
+          receivers,
+          from,
+          to: lastDay,
+          sources,
+          days: store.extent(domain, from).days,
+          addresses,
+          unasked,
+          lookup,
+        },
+        workspace,
+      );
+    } finally {
+      looking.close();
+    }
+  } finally {
+    store.close();
+  }
+}
+
+const noReports = (domain: DomainName | undefined): UserError =>
+  new UserError(
+    `there ${domain === undefined ? "are no reports" : `is no report about ${domain.slice(0, -1)}`} yet: take some in with zandrel dmarc import.`,
+    EXIT.undetermined,
+  );
+
+function pick(operand: string | undefined, workspace: Workspace, store: ReportStore, name: string): DomainName {
+  if (operand !== undefined) return nameOperand(operand);
+  const reported = workspace.domains.filter((one) => store.extent(one.name).reports > 0);
+  const [only, ...others] = reported;
+  if (only === undefined) throw noReports(undefined);
+  if (others.length > 0)
+    throw new UserError(
+      `there are reports about ${reported.map((one) => one.name.slice(0, -1)).join(", ")}: name one, for example zandrel ${name} ${only.name.slice(0, -1)}.`,
+    );
+  return only.name;
+}
+
+/** What the reports advise, given the policy and the SPF record that are published. */
+export async function adviceFrom({
+  domain,
+  sources,
+  days,
+  reports,
+  addresses,
+  unasked,
+  lookup,
+}: Reported): Promise<Advice & { readonly policy: Policy }> {
+  const found = await discoverByWalk(domain, lookup);
+  if (found.failed !== undefined && found.record === undefined)
+    throw new UserError(
+      `the DMARC record of ${domain.slice(0, -1)} could not be asked for (${found.failed}): try again, or ask another resolver with --resolver.`,
+      EXIT.undetermined,
+    );
+  const policy = found.record?.policy ?? "none";
+  const plain = domain.slice(0, -1);
+  const spf = await spfAt(plain, lookup);
+  const tree = "record" in spf ? await spfTree(spf.record, plain, lookup, { addresses: true }) : undefined;
+  const includes = (tree?.branches ?? []).flatMap(({ term, networks, complete }) =>
+    term.kind === "mechanism" && term.name === "include" && complete ? [{ term: term.text, networks }] : [],
+  );
+  return { policy, ...adviseOn({ sources, policy, days, reports, includes, unasked, addresses }) };
+}
+
+/** Whether reports allow a policy; undefined where there are none, or too few. */
+export async function reportsAllow(
+  args: Arguments,
+  context: Context,
+  domain: DomainName,
+  policy: Policy,
+): Promise<boolean | undefined> {
+  const asked = { ...args, _: [domain], days: 28 };
+  return withReports(
+    asked,
+    context,
+    "dmarc advise",
+    async (reported) => (await adviceFrom(reported)).steps.find((step) => step.policy === policy)?.safe,
+  );
+}

@@ -1,0 +1,278 @@
+import { z } from "zod";
+import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.ts";
+import type { LinkDescription, Offer, SCOPES } from "../../core/sending/index.ts";
+import { closest, EXIT, UserError } from "../../core/user-error.ts";
+import { askLink, type LinkFailure, type LinkTo } from "../../net/service-link.ts";
+import { moment, visible } from "../../present/index.ts";
+import { type Journal, readSecret, type SecretPlace, type Settings, type Workspace } from "../../workspace/index.ts";
+import type { Arguments, Context } from "../../cli/command.ts";
+import { nameOperand, timeoutOf } from "../dns/context.ts";
+import { type Session, writing } from "../session.ts";
+import { nextStep, survey } from "../asks/survey.ts";
+
+type ServiceSettings = Settings["services"][string];
+
+/** A service of the workspace, and how it is reached; `link` is undefined where it is kept by hand. */
+export interface ServiceAt {
+  readonly key: string;
+  readonly title: string;
+  readonly settings: ServiceSettings;
+  readonly link: LinkTo | undefined;
+}
+
+/** How a service is asked over its link. */
+export const linkOf = (
+  url: string,
+  service: Pick<ServiceSettings, "title" | "key">,
+  workspace: Workspace,
+  args: Arguments,
+  context: Context,
+): LinkTo => ({
+  url,
+  key:
+    service.key === undefined ? undefined : readSecret(service.key, `the key of ${service.title}`, workspace.folder, context.env),
+  timeout: timeoutOf(args),
+});
+
+/** The service an operand names, by its key in zandrel.yaml. */
+export function serviceNamed(workspace: Workspace, key: string | undefined, args: Arguments, context: Context): ServiceAt {
+  const { services } = workspace.settings;
+  const known = Object.keys(services).join(", ") || "none yet; add one under services:";
+  if (key === undefined) throw new UserError(`name the service, one of zandrel.yaml: ${known}.`);
+  const settings = Object.hasOwn(services, key) ? services[key] : undefined;
+  if (settings === undefined) {
+    const near = closest(key, Object.keys(services));
+    throw new UserError(
+      `“${visible(key)}” is no service of zandrel.yaml${near === undefined ? "" : ` (did you mean ${near}?)`}: name one of ${known}.`,
+    );
+  }
+  const { title, link } = settings;
+  return { key, title, settings, link: link === undefined ? undefined : linkOf(link, settings, workspace, args, context) };
+}
+
+const described = new WeakMap<LinkTo, ReturnType<typeof askLink<"describe">>>();
+
+/** What a service offers over its link, asked once in the life of a command; undefined where it has none. */
+export async function offersOf({ title, link }: ServiceAt): Promise<LinkDescription["offers"] | undefined> {
+  if (link === undefined) return undefined;
+  let asked = described.get(link);
+  if (asked === undefined) described.set(link, (asked = askLink(link, "describe")));
+  const answer = await asked;
+  if (!answer.ok)
+    throw new UserError(`${title} could not be asked: ${visible(answer.error.because)}; try again later.`, EXIT.undetermined);
+  return answer.value.offers;
+}
+
+/** The link of a service that has to offer something; the error says what to do where it does not. */
+export async function linkFor(service: ServiceAt, offer: Offer, otherwise: string): Promise<LinkTo> {
+  const offers = await offersOf(service);
+  if (service.link !== undefined && offers?.includes(offer) === true) return service.link;
+  throw new UserError(
+    `${service.title} ${service.link === undefined ? "has no link in zandrel.yaml" : `does not offer ${offer} over its link`}: ${otherwise}.`,
+  );
+}
+
+/** A service that could not be asked, or that did not do it. */
+export const linkTrouble = ({ title }: ServiceAt, what: string, { kind, because }: LinkFailure): UserError =>
+  kind === "failed" || kind === "unreachable"
+    ? new UserError(`${title} could not be asked to ${what}: ${visible(because)}; try again later.`, EXIT.undetermined)
+    : new UserError(
+        `${title} did not ${what}: ${visible(because)}${kind === "key" ? "; give it a key that may, under services: in zandrel.yaml" : ""}.`.replace(
+          /\.\.$/,
+          ".",
+        ),
+        EXIT.not,
+      );
+
+/** The options with which the user records what a service without a link showed. */
+export const BY_HAND = {
+  confirmed: { type: "boolean", default: false, describe: "record that the service shows it as confirmed" },
+  note: { type: "string", requiresArg: true, describe: "what the service showed, with --confirmed" },
+  on: {
+    type: "string",
+    requiresArg: true,
+    describe: "the day it did, such as 2026-03-02, with --confirmed (today if not given)",
+  },
+} as const;
+
+/** What the user recorded: the note, and the day. */
+function byHand(args: Arguments, context: Context): { note: string; on: string } {
+  const today = new Date(context.clock.now()).toISOString().slice(0, 10);
+  const on = (args.on as string | undefined) ?? today;
+  if (!/^\d{4}-\d{2}-\d{2}$/.test(on) || Number.isNaN(Date.parse(on)))
+    throw new UserError(`--on “${visible(on)}” is not a day: write it as 2026-03-02.`);
+  if (on > today) throw new UserError(`--on ${on} is a day to come: give the day on which the service showed it.`);
+  return { note: (args.note as string | undefined) ?? "", on };
+}
+
+/** Records what the user says a service shows; gives back the same in a clause. */
+export function recordByHand(
+  { service, journal }: AtService,
+  domain: DomainName,
+  state: "confirmed" | "accepted",
+  address: string | undefined,
+  args: Arguments,
+  context: Context,
+): string {
+  const { note, on } = byHand(args, context);
+  journal.append(context.clock.now(), domain, {
+    kind: "sender-state",
+    service: service.key,
+    ...(address === undefined ? {} : { address }),
+    state,
+    by: "user",
+    note,
+    on,
+  });
+  return `you recorded it for ${on}${note === "" ? "" : `: ${visible(note)}`}`;
+}
+
+/** What a command about one service works with. */
+export interface AtService {
+  readonly service: ServiceAt;
+  /** What stands behind the service's name. */
+  readonly operands: readonly string[];
+  readonly session: Session;
+  readonly journal: Journal;
+}
+
+/** Runs a command whose first operand is a service; `operands` more have to follow, as `example` shows. */
+export const withService = <T>(
+  args: Arguments,
+  context: Context,
+  { operands, example }: { readonly operands: number; readonly example: string },
+  work: (at: AtService) => Promise<T>,
+): Promise<T> =>
+  writing(
+    args,
+    context,
+    () => [],
+    (session, journal) => {
+      const [key, ...more] = args._;
+      if (more.length !== operands)
+        throw new UserError(
+          `${example.split(" ").slice(0, 3).join(" ")} wants a service${operands === 0 ? " and nothing else" : ` and ${operands === 1 ? "one thing more" : `${operands} things more`}`}: for example ${example}.`,
+        );
+      return work({ service: serviceNamed(session.workspace, key, args, context), operands: more, session, journal });
+    },
+  );
+
+/** The domain of a mail address. */
+export function domainOfAddress(address: string): DomainName {
+  const at = address.lastIndexOf("@");
+  const parsed = parseName(address.slice(at + 1));
+  if (at < 1 || /[\s<>,;:"\\()[\]]/.test(address) || !parsed.ok || parsed.value === ".")
+    throw new UserError(`“${visible(address)}” is not a mail address: write it as news@brackwater.example.`);
+  return parsed.value;
+}
+
+/** The last that is known of a sender address, or of a domain where no address is given. */
+export function lastState(journal: Journal, service: string, domain: DomainName, address?: string) {
+  return journal
+    .entries(domain, "sender-state")
+    .findLast((entry) => entry.service === service && entry.address?.toLowerCase() === address?.toLowerCase());
+}
+
+/** What was recorded by hand, in a clause: `you recorded it on 2026-03-02: green tick`. */
+export const recordedText = (entry: NonNullable<ReturnType<typeof lastState>>, now: number): string =>
+  entry.by === "user"
+    ? `you recorded it for ${entry.on ?? moment(entry.at, now)}${entry.note === "" ? "" : `: ${visible(entry.note)}`}`
+    : `the service said so on ${moment(entry.at, now)}`;
+
+/** A credential the workspace keeps, where it is kept, and what it is good for. */
+export interface KeptCredential {
+  readonly id: string;
+  readonly scope: (typeof SCOPES)[number];
+  /** Undefined is every domain. */
+  readonly domain: DomainName | undefined;
+  readonly user: string;
+  readonly kept: string;
+}
+
+const EVERY_DOMAIN = ".";
+
+/** Under which domain a credential stands in the journal. */
+export const journalDomain = (domain: DomainName | undefined): string => domain ?? EVERY_DOMAIN;
+
+/** The credentials of a service that are good as far as the workspace knows, newest first. */
+export function keptCredentials(journal: Journal, service: string): KeptCredential[] {
+  const revoked = new Set(
+    journal
+      .entries(undefined, "credential-revoked")
+      .filter((one) => one.service === service)
+      .map((one) => one.credential),
+  );
+  return journal
+    .entries(undefined, "credential-kept")
+    .filter((one) => one.service === service && !revoked.has(one.credential))
+    .map((one) => ({
+      id: one.credential,
+      scope: one.scope as KeptCredential["scope"],
+      domain: one.domain === EVERY_DOMAIN ? undefined : (one.domain as DomainName),
+      user: one.user,
+      kept: one.kept,
+    }))
+    .reverse();
+}
+
+/** The domain of `--domain`, or undefined. */
+export const domainOption = (args: Arguments): DomainName | undefined =>
+  args.domain === undefined ? undefined : nameOperand(args.domain as string);
+
+/** Something that mail depends on and that is not there; `unknown` is the state of what could not be asked. */
+export const missingShape = z.object({ what: z.string(), state: z.string(), because: z.string(), next: z.string() });
+export type Missing = z.output<typeof missingShape>;
+
+/** Purposes without which mail of a service does not arrive as it should. */
+const MAIL_PURPOSES: readonly string[] = ["ownership", "sending", "bounce", "tracking", "policy"];
+
+/** The asks of a service for a domain that are neither settled nor proven; a domain nobody looks after is missing itself. */
+export async function unsettledAsks(
+  service: ServiceAt,
+  domain: DomainName,
+  { workspace, looking }: Session,
+  journal: Journal,
+): Promise<Missing[]> {
+  // Mail of a subdomain rests on the asks of the domain it belongs to.
+  const [known] = workspace.domains.filter((one) => isAtOrBelow(domain, one.name)).sort((a, b) => b.name.length - a.name.length);
+  if (known === undefined) {
+    const plain = domain.slice(0, -1);
+    return [{ what: plain, state: "missing", because: "it is no domain of this workspace", next: `zandrel init ${plain}` }];
+  }
+  const { asks } = await survey(known, looking, workspace, journal);
+  return asks
+    .filter(
+      ({ ask, state }) =>
+        ask.service === service.key && MAIL_PURPOSES.includes(ask.purpose) && state !== "settled" && state !== "proven",
+    )
+    .map((standing) => ({
+      what: standing.ask.id,
+      state: standing.state,
+      because: standing.because,
+      next: nextStep(standing, known.name) || `zandrel prove ${standing.ask.id}`,
+    }));
+}
+
+/**
+ * Keeps a secret that is shown once: the place is there before it is asked for, and what cannot be kept or written down is
+ * taken back where it was made; `undo` says in a clause how that went.
+ */
+export async function keepOnce<T extends { readonly secret: string }>(
+  place: SecretPlace,
+  fetch: () => Promise<T>,
+  writeDown: (made: T) => void,
+  undo: (made: T) => Promise<string>,
+): Promise<T> {
+  const made = await fetch().catch((error) => {
+    place.giveUp();
+    throw error;
+  });
+  try {
+    place.keep(made.secret);
+    writeDown(made);
+    return made;
+  } catch (error) {
+    place.giveUp();
+    throw new UserError(`the secret could not be kept, ${await undo(made)}: ${(error as Error).message}`);
+  }
+}

@@ -1,0 +1,96 @@
+import type { DomainName } from "../../core/name/index.ts";
+import { enhancedStatus } from "../../core/sending/index.ts";
+import { EXIT, UserError } from "../../core/user-error.ts";
+import type { Submission, Submitted } from "../../net/mail.ts";
+import { askLink } from "../../net/service-link.ts";
+import { visible } from "../../present/index.ts";
+import { type Journal, readSecret } from "../../workspace/index.ts";
+import type { Arguments, Context } from "../../cli/command.ts";
+import { type Looking, timeoutOf } from "../dns/context.ts";
+import { type KeptCredential, keptCredentials, linkTrouble, offersOf, type ServiceAt } from "./services.ts";
+import type { Session } from "../session.ts";
+
+/** Where messages for a service are handed in, as an application needs it. */
+export interface SmtpSettings {
+  readonly host: string;
+  readonly port: number;
+  readonly tls: "starttls" | "implicit";
+  readonly user: string | undefined;
+  /** Where the password is kept, as in zandrel.yaml. */
+  readonly password: string | undefined;
+}
+
+/** The newest credential that is good for a domain; one for that domain before one for all. */
+export function credentialFor(journal: Journal, service: ServiceAt, domain: DomainName | undefined): KeptCredential | undefined {
+  const kept = keptCredentials(journal, service.key);
+  return (
+    kept.find((one) => domain !== undefined && one.domain === domain) ??
+    kept.find((one) => one.domain === undefined) ??
+    (domain === undefined ? kept[0] : undefined)
+  );
+}
+
+/** The SMTP settings of a service: from zandrel.yaml, or from its link; undefined where neither says. */
+export async function smtpSettings(
+  service: ServiceAt,
+  journal: Journal,
+  domain: DomainName | undefined,
+): Promise<SmtpSettings | undefined> {
+  const credential = credentialFor(journal, service, domain);
+  const own = service.settings.submission;
+  if (own !== undefined) return { ...own, password: own.password };
+  const offers = await offersOf(service);
+  if (service.link === undefined || offers?.includes("submission") !== true) return undefined;
+  const asked = await askLink(service.link, "showSubmission");
+  if (!asked.ok) throw linkTrouble(service, "show its SMTP settings", asked.error);
+  return { ...asked.value, user: credential?.user, password: credential?.kept };
+}
+
+/** Everything needed to connect: the server's address from the DNS, and the password. */
+export async function submissionTo(
+  settings: SmtpSettings,
+  service: ServiceAt,
+  { workspace, looking }: { workspace: Session["workspace"]; looking: Looking },
+  args: Arguments,
+  context: Context,
+): Promise<Submission> {
+  const { host, port, tls, user, password } = settings;
+  if (user === undefined || password === undefined)
+    throw new UserError(
+      `there is no credential of ${service.title} for this domain: make one with zandrel sender credential ${service.key} --new sending --domain DOMAIN.`,
+    );
+  if (looking.web === undefined) throw new UserError("a server cannot be reached through master files: leave out --zone-file.");
+  const resolved = await looking.web.addresses(host);
+  if ("failure" in resolved)
+    throw new UserError(
+      `the address of ${visible(host)} could not be asked for: ${visible(resolved.failure)}; try again later.`,
+      EXIT.undetermined,
+    );
+  const [address] = resolved.found;
+  if (address === undefined)
+    throw new UserError(
+      `${visible(host)} has no address: correct the host under submission: in zandrel.yaml, or ask ${service.title}.`,
+      EXIT.not,
+    );
+  return {
+    host,
+    address,
+    port,
+    tls,
+    login: { user, password: readSecret(password, `the password of ${service.title}`, workspace.folder, context.env) },
+    helo: "zandrel.invalid",
+    timeout: timeoutOf(args),
+  };
+}
+
+/** How a submission ended, in a clause for people; a status code is said in words. */
+export function submittedText(outcome: Submitted, host: string): string {
+  if (outcome.kind === "accepted") return `${host} took it: ${visible(outcome.reply)}`;
+  if (outcome.kind === "failed")
+    return outcome.step === "connect"
+      ? `${host} could not be reached: ${visible(outcome.because)}`
+      : `${host} stopped when it had to ${outcome.step}: ${visible(outcome.because)}`;
+  const status = enhancedStatus(outcome.reply);
+  const words = status === undefined ? "" : ` (${status.meaning}${status.remedy === undefined ? "" : `; ${status.remedy}`})`;
+  return `${host} refused to ${outcome.step}: “${visible(outcome.reply.slice(0, 200))}”${words}`;
+}

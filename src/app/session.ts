@@ -1,0 +1,68 @@
+import type { DomainName } from "../core/name/index.ts";
+import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace } from "../workspace/index.ts";
+import type { Arguments, Context } from "../cli/command.ts";
+import { type Looking, nameOperand, openLooking } from "./dns/context.ts";
+
+/** What most commands work with: the workspace, the domains they are about, and eyes on the DNS. */
+export interface Session {
+  readonly workspace: Workspace;
+  readonly domains: readonly Domain[];
+  readonly looking: Looking;
+}
+
+type Pick = (workspace: Workspace) => readonly Domain[];
+
+/** The domains named as operands, or all of them. */
+export const domainOperands =
+  (operands: readonly string[]): Pick =>
+  (workspace) =>
+    pickDomains(workspace, operands.map(nameOperand));
+
+async function open<T>(
+  args: Arguments,
+  context: Context,
+  pick: Pick,
+  journalOf: (workspace: Workspace) => Promise<Journal | undefined>,
+  work: (session: Session, journal: Journal | undefined) => Promise<T>,
+): Promise<T> {
+  const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
+  const domains = pick(workspace);
+  const looking = openLooking(
+    args,
+    context,
+    workspace.settings,
+    domains.map((domain): DomainName => domain.name),
+  );
+  let journal: Journal | undefined;
+  try {
+    journal = await journalOf(workspace);
+    return await work({ workspace, domains, looking }, journal);
+  } finally {
+    journal?.close();
+    looking.close();
+  }
+}
+
+/** Runs a command that looks; the journal is there where anything was ever journalled, and closed afterwards. */
+export const reading = <T>(
+  args: Arguments,
+  context: Context,
+  pick: Pick,
+  work: (session: Session, journal: Journal | undefined) => Promise<T>,
+): Promise<T> =>
+  open(args, context, pick, async (workspace) => (workspace.hasJournal ? workspace.openJournal() : undefined), work);
+
+/** Runs a command that writes to the journal. */
+export const writing = <T>(
+  args: Arguments,
+  context: Context,
+  pick: Pick,
+  work: (session: Session, journal: Journal) => Promise<T>,
+): Promise<T> =>
+  open(
+    args,
+    context,
+    pick,
+    (workspace) => workspace.openJournal(),
+    (session, journal) => work(session, journal as Journal),
+  );

@@ -1,0 +1,239 @@
+import { z } from "zod";
+import { type OFFERS, OPERATIONS, type OperationName } from "../../../core/sending/index.ts";
+import { EXIT, type ExitCode, UserError } from "../../../core/user-error.ts";
+import { askLink, type LinkFailure, type LinkTo } from "../../../net/service-link.ts";
+import { isoTime, visible, wrap } from "../../../present/index.ts";
+import { openWorkspace, readSecret } from "../../../workspace/index.ts";
+import { command } from "../../command.ts";
+import { timeoutOf } from "../../../app/dns/context.ts";
+import { serviceNamed } from "../../../app/services/services.ts";
+
+const result = z.object({
+  at: z.string(),
+  link: z.string(),
+  service: z.string().nullable(),
+  offers: z.array(z.string()),
+  checks: z.array(
+    z.object({
+      id: z.string().describe("the operation, and what of it"),
+      what: z.string(),
+      verdict: z.enum(["holds", "broken", "unknown"]),
+      because: z.string(),
+    }),
+  ),
+});
+type Result = z.output<typeof result>;
+type Check = Result["checks"][number];
+
+/** Nobody has them; a service that keeps the contract says so. */
+const NOBODY = { domain: "nobody.invalid", address: "nobody@nobody.invalid", id: "no-such-id" } as const;
+
+type Outcome = { readonly ok: true; readonly value: unknown } | { readonly ok: false; readonly error: LinkFailure };
+
+/** One check: what is expected, and how the answer is judged; undefined means that it holds. */
+function judged(id: string, what: string, outcome: Outcome, broken: (outcome: Outcome) => string | undefined): Check {
+  if (!outcome.ok && outcome.error.kind === "unreachable")
+    return { id, what, verdict: "unknown", because: outcome.error.because };
+  const because = broken(outcome);
+  return { id, what, verdict: because === undefined ? "holds" : "broken", because: because ?? "" };
+}
+
+const said = (outcome: Outcome): string => (outcome.ok ? "it did what it was asked" : outcome.error.because);
+
+const expectKind =
+  (...kinds: readonly LinkFailure["kind"][]) =>
+  (outcome: Outcome): string | undefined =>
+    !outcome.ok && kinds.includes(outcome.error.kind) ? undefined : said(outcome);
+
+const expectAnswer = (outcome: Outcome): string | undefined => (outcome.ok ? undefined : outcome.error.because);
+
+/** What is asked of each offer without changing anything at the service. */
+const HARMLESS: Readonly<
+  Record<
+    (typeof OFFERS)[number],
+    {
+      readonly name: OperationName;
+      readonly given: object;
+      readonly what: string;
+      readonly judge: (outcome: Outcome) => string | undefined;
+    }
+  >
+> = {
+  checks: {
+    name: "check",
+    given: { body: { domain: NOBODY.domain, purpose: "ownership" } },
+    what: "a domain nobody has is refused, or not yet accepted",
+    judge: (outcome) =>
+      outcome.ok
+        ? (outcome.value as { verdict: string }).verdict === "not-yet"
+          ? undefined
+          : "it accepted a domain that nobody has"
+        : expectKind("not-now", "unknown")(outcome),
+  },
+  domains: {
+    name: "showDomain",
+    given: { at: { domain: NOBODY.domain } },
+    what: "a domain it was never told of is unknown",
+    judge: (outcome) =>
+      outcome.ok
+        ? (outcome.value as { state: string }).state === "unknown"
+          ? undefined
+          : "it knows a domain nobody has"
+        : expectKind("unknown")(outcome),
+  },
+  senders: {
+    name: "showSender",
+    given: { at: { address: NOBODY.address } },
+    what: "an address it was never told of is unknown",
+    judge: (outcome) =>
+      outcome.ok
+        ? (outcome.value as { state: string }).state === "unknown"
+          ? undefined
+          : "it knows an address nobody has"
+        : expectKind("unknown")(outcome),
+  },
+  credentials: { name: "listCredentials", given: {}, what: "credentials are listed without their secrets", judge: expectAnswer },
+  submission: { name: "showSubmission", given: {}, what: "host, port and TLS mode are said", judge: expectAnswer },
+  messages: {
+    name: "showMessage",
+    given: { at: { id: NOBODY.id } },
+    what: "a tracking id that was never given out is unknown",
+    judge: expectKind("unknown"),
+  },
+  events: {
+    name: "unsubscribe",
+    given: { at: { id: NOBODY.id } },
+    what: "a subscription that never was is unknown",
+    judge: expectKind("unknown"),
+  },
+};
+
+/** Asks everything a service offers, harmlessly; with `deep`, also what makes something, and ends it again. */
+async function conformance(link: LinkTo, deep: boolean): Promise<Pick<Result, "service" | "offers" | "checks">> {
+  const keyless: LinkTo = { ...link, key: undefined };
+  const ask = (to: LinkTo, name: OperationName, given: object = {}): Promise<Outcome> => askLink(to, name, given as never);
+  const described = await ask(keyless, "describe");
+  const checks: Check[] = [judged("describe", "the service describes itself without a key", described, expectAnswer)];
+  if (!described.ok) return { service: null, offers: [], checks };
+  const { service, offers } = described.value as { service: string; offers: (typeof OFFERS)[number][] };
+  for (const offer of offers) {
+    const { name, given, what, judge } = HARMLESS[offer];
+    checks.push(
+      judged(
+        `${name}-without-key`,
+        `${OPERATIONS[name].path} is refused without a key`,
+        await ask(keyless, name, given),
+        expectKind("key"),
+      ),
+    );
+    checks.push(judged(name, what, await ask(link, name, given), judge));
+  }
+  if (deep && offers.includes("credentials")) {
+    const made = await ask(link, "makeCredential", { body: { scope: "sending", domain: null } });
+    checks.push(judged("makeCredential", "a credential is made, with its secret", made, expectAnswer));
+    if (made.ok) {
+      const { id, secret } = made.value as { id: string; secret: string };
+      const sending: LinkTo = { ...link, key: secret };
+      checks.push(
+        judged(
+          "scope",
+          "a sending credential cannot make others",
+          await ask(sending, "makeCredential", { body: { scope: "sending", domain: null } }),
+          expectKind("key"),
+        ),
+      );
+      const listed = await ask(link, "listCredentials");
+      checks.push(
+        judged("listCredentials-secret", "its secret is never shown again", listed, (outcome) =>
+          outcome.ok && JSON.stringify(outcome.value).includes(secret) ? "the list holds the secret" : expectAnswer(outcome),
+        ),
+      );
+      checks.push(
+        judged("revokeCredential", "it can be ended", await ask(link, "revokeCredential", { at: { id } }), expectAnswer),
+      );
+      checks.push(
+        judged(
+          "revoked",
+          "after that it is good for nothing",
+          await ask(sending, offers.includes("messages") ? "showMessage" : "listCredentials", { at: { id: NOBODY.id } }),
+          expectKind("key"),
+        ),
+      );
+    }
+  }
+  if (deep && offers.includes("events")) {
+    const made = await ask(link, "subscribe", { body: { url: "http://127.0.0.1:9/events" } });
+    checks.push(judged("subscribe", "events can be subscribed to", made, expectAnswer));
+    if (made.ok)
+      checks.push(
+        judged(
+          "unsubscribe-again",
+          "a subscription can be ended",
+          await ask(link, "unsubscribe", { at: { id: (made.value as { id: string }).id } }),
+          expectAnswer,
+        ),
+      );
+  }
+  return { service, offers, checks };
+}
+
+const exitFor = (checks: readonly Check[]): ExitCode =>
+  checks.some((one) => one.verdict === "broken")
+    ? EXIT.not
+    : checks.some((one) => one.verdict === "unknown")
+      ? EXIT.undetermined
+      : EXIT.ok;
+
+export default command<Result>({
+  name: "sender link",
+  operands: "SERVICE|URL",
+  summary: "check whether a service's link keeps the contract, request by request",
+  examples: [
+    ["zandrel sender link swiftquill", "ask only what changes nothing"],
+    [
+      "zandrel sender link http://127.0.0.1:8100/link/v1 --key env:LINK_KEY --deep",
+      "while writing one: make things too, and end them again",
+    ],
+  ],
+  options: {
+    key: { type: "string", requiresArg: true, describe: "where the key of a URL is kept: env:NAME or file:PATH" },
+    deep: { type: "boolean", default: false, describe: "also make a credential and a subscription, and end both again" },
+    timeout: { type: "number", default: 5, requiresArg: true, describe: "longest wait for one answer, in seconds" },
+  },
+  schema: result,
+  async run(args, context) {
+    const [operand, ...more] = args._;
+    if (operand === undefined || more.length > 0)
+      throw new UserError("zandrel sender link wants a service of zandrel.yaml, or the URL of a link.");
+    let link: LinkTo | undefined;
+    if (/^https?:\/\//.test(operand)) {
+      const key = args.key as string | undefined;
+      if (key !== undefined && !/^(env|file):./.test(key))
+        throw new UserError("--key says where the key is kept: env:NAME or file:PATH.");
+      link = {
+        url: operand,
+        key: key === undefined ? undefined : readSecret(key, "the key of the link", context.cwd, context.env),
+        timeout: timeoutOf(args),
+      };
+    } else link = serviceNamed(openWorkspace(context.cwd, args.workspace as string | undefined), operand, args, context).link;
+    if (link === undefined)
+      throw new UserError(`${visible(operand)} has no link in zandrel.yaml: add link: there, or give its URL.`);
+    const found = await conformance(link, args.deep === true);
+    return { exit: exitFor(found.checks), result: { at: isoTime(context.clock.now()), link: link.url, ...found } };
+  },
+  present({ service, link, offers, checks }, { style, width }) {
+    const MARK = { holds: style.good("✓"), broken: style.bad("✗"), unknown: style.careful("?") } as const;
+    const broken = checks.filter((one) => one.verdict !== "holds").length;
+    return [
+      style.title(`${visible(service ?? link)}${offers.length === 0 ? "" : ` offers ${visible(offers.join(", "))}`}`),
+      ...checks.map(
+        (one) =>
+          `${MARK[one.verdict]} ${wrap(`${visible(one.what)}${one.because === "" ? "" : `: ${visible(one.because)}`}`, width - 2, "  ")}`,
+      ),
+      broken === 0
+        ? style.good(`All ${checks.length} hold.`)
+        : `${broken} of ${checks.length} do not hold; docs/service-link.md says what is expected.`,
+      "",
+    ].join("\n");
+  },
+});

@@ -1,0 +1,182 @@
+import { z } from "zod";
+import { type DomainName, displayName, name, under } from "../../core/name/index.ts";
+import type { DataOf } from "../../core/record/index.ts";
+import { judgeAddresses, judgeCertificate, judgeRedirect, mayIssue, type SiteCheck } from "../../core/site/index.ts";
+import { EXIT, UserError } from "../../core/user-error.ts";
+import { fetchPage, followPage, type WebOptions } from "../../net/index.ts";
+import { count, isoTime, visible, wrap } from "../../present/index.ts";
+import type { Domain, Workspace } from "../../workspace/index.ts";
+import { command } from "../command.ts";
+import { LOOKING, type Looking } from "../../app/dns/context.ts";
+import { domainOperands, reading } from "../../app/session.ts";
+import { typed } from "../../app/shapes.ts";
+
+const result = z.object({
+  at: z.string(),
+  domains: z.array(
+    z.object({
+      domain: z.string(),
+      role: z.string(),
+      checks: z.array(
+        z.object({
+          id: z.string(),
+          name: z.string(),
+          holds: z.boolean().nullable().describe("null: could not be determined"),
+          because: z.string(),
+          remedy: z.string(),
+        }),
+      ),
+    }),
+  ),
+});
+type Result = z.output<typeof result>;
+
+/** A path with a query that no site has, to see whether a redirect keeps them. */
+const PROBE = "/zandrel/check?kept=yes";
+
+const addressesAt = async (
+  looking: Looking,
+  host: DomainName,
+): Promise<{ found: readonly string[] | undefined; failure: string }> => {
+  const answers = await Promise.all([looking.world.ask(host, "A"), looking.world.ask(host, "AAAA")]);
+  const failure = answers.find((answer) => answer.kind === "failed");
+  const found = answers.flatMap((answer) =>
+    answer.kind === "found" ? answer.set.data.map((data) => (data as DataOf["A"]).address) : [],
+  );
+  return {
+    found: failure?.kind === "failed" && found.length === 0 ? undefined : found,
+    failure: failure?.kind === "failed" ? failure.detail : "",
+  };
+};
+
+/** The addresses that asks want a host to lead to: named by them, or found behind the alias they ask for. */
+async function wantedAddresses(domain: Domain, host: DomainName, looking: Looking): Promise<string[]> {
+  const sets = domain.asks
+    .filter((ask) => ask.purpose === "site" || ask.purpose === "redirect")
+    .flatMap((ask) => ask.wanted.filter((set) => set.name === host));
+  const direct = sets
+    .filter((set) => set.type === "A" || set.type === "AAAA")
+    .flatMap((set) => (set.data as readonly DataOf["A"][]).map((data) => data.address));
+  const behind = await Promise.all(
+    sets
+      .filter((set) => set.type === "CNAME")
+      .map(async (set) => (await addressesAt(looking, (set.data[0] as DataOf["CNAME"]).target)).found ?? []),
+  );
+  return [...new Set([...direct, ...behind.flat()])];
+}
+
+/** Whether CAA records let the certificate issuers of the workspace issue. */
+async function caaChecks(host: DomainName, workspace: Workspace, looking: Looking): Promise<SiteCheck[]> {
+  const issuers = Object.values(workspace.settings.services).flatMap((service) =>
+    service.issuer === undefined ? [] : [{ title: service.title, issuer: service.issuer }],
+  );
+  return Promise.all(
+    issuers.map(async ({ title, issuer }): Promise<SiteCheck> => {
+      const verdict = await mayIssue(looking.world, host, issuer);
+      const holds = verdict.kind === "unknown" ? undefined : verdict.kind === "allowed";
+      const remedy =
+        verdict.kind === "forbidden"
+          ? `add this record at ${displayName(verdict.at)}: CAA 0 issue "${issuer}"`
+          : verdict.kind === "unknown"
+            ? "try again when the name servers answer"
+            : "";
+      return {
+        id: "caa",
+        name: displayName(host),
+        holds,
+        because: holds === true ? `${title} may issue a certificate: ${verdict.because}` : verdict.because,
+        remedy,
+      };
+    }),
+  );
+}
+
+async function checkHost(
+  domain: Domain,
+  host: DomainName,
+  workspace: Workspace,
+  looking: Looking,
+  web: WebOptions,
+): Promise<SiteCheck[]> {
+  const plain = typed(host);
+  const { found, failure } = await addressesAt(looking, host);
+  const addresses = judgeAddresses(host, found, await wantedAddresses(domain, host, looking), failure);
+  if (found === undefined || found.length === 0) return addresses;
+  const certificate = judgeCertificate(plain, await fetchPage(`https://${plain}/`, web), looking.now);
+  return [...addresses, certificate, ...(await caaChecks(host, workspace, looking))];
+}
+
+/** The domain that a redirect domain leads to. */
+function redirectTarget(domain: Domain, workspace: Workspace): DomainName {
+  const main = workspace.domains.filter((other) => other.role === "main");
+  const target = domain.redirectTo ?? (main.length === 1 ? main[0]?.name : undefined);
+  if (target === undefined)
+    throw new UserError(`${domain.path} does not say where ${displayName(domain.name)} redirects to: add redirectTo: there.`);
+  return target;
+}
+
+async function checkDomain(domain: Domain, workspace: Workspace, looking: Looking, web: WebOptions): Promise<SiteCheck[]> {
+  const www = under(name("www"), domain.name) as DomainName;
+  if (domain.role !== "redirect")
+    return (await Promise.all([domain.name, www].map((host) => checkHost(domain, host, workspace, looking, web)))).flat();
+  const target = typed(redirectTarget(domain, workspace));
+  const per = [domain.name, www].map(async (host) => {
+    const { found, failure } = await addressesAt(looking, host);
+    const addresses = judgeAddresses(host, found, await wantedAddresses(domain, host, looking), failure);
+    if (found === undefined || found.length === 0) return addresses;
+    const plain = typed(host);
+    const start = [`http://${plain}${PROBE}`, `https://${plain}${PROBE}`];
+    const redirects = await Promise.all(start.map(async (url) => judgeRedirect(url, await followPage(url, web), target)));
+    return [...addresses, ...redirects, judgeCertificate(plain, await fetchPage(`https://${plain}/`, web), looking.now)];
+  });
+  return (await Promise.all(per)).flat();
+}
+
+export default command<Result>({
+  name: "site",
+  operands: "[DOMAIN..]",
+  summary: "check where the names lead: addresses of apex and www, permanent redirect with the path kept, certificate, CAA",
+  examples: [
+    ["zandrel site brackwater.example", "apex and www of one domain"],
+    ["zandrel site --json", "all domains but sending and parked ones, for another program"],
+  ],
+  options: LOOKING,
+  schema: result,
+  async run(args, context) {
+    const pick = (workspace: Workspace) => {
+      const named = domainOperands(args._)(workspace);
+      return args._.length > 0 ? named : named.filter((domain) => domain.role !== "sending" && domain.role !== "parked");
+    };
+    return reading(args, context, pick, async ({ workspace, domains, looking }) => {
+      const { web } = looking;
+      if (web === undefined)
+        throw new UserError("zandrel site looks at web servers, which master files cannot stand in for: leave --zone-file out.");
+      const shown = await Promise.all(
+        domains.map(async (domain) => ({
+          domain: domain.name as string,
+          role: domain.role,
+          checks: (await checkDomain(domain, workspace, looking, web)).map((one) => ({ ...one, holds: one.holds ?? null })),
+        })),
+      );
+      const all = shown.flatMap((one) => one.checks);
+      const exit = all.some((one) => one.holds === false)
+        ? EXIT.not
+        : all.some((one) => one.holds === null)
+          ? EXIT.undetermined
+          : EXIT.ok;
+      return { exit, result: { at: isoTime(looking.now), domains: shown } };
+    });
+  },
+  present({ domains }, { style, width }) {
+    const blocks = domains.map(({ domain, role, checks }) => {
+      const lines = checks.map(({ holds, because, name: where, remedy }) => {
+        const mark = holds === true ? style.good("✓") : holds === false ? style.bad("✗") : style.state("unknown", "?");
+        const about = because.includes(where) ? "" : `${style.quiet(visible(where))}  `;
+        return `  ${mark} ${about}${wrap(visible(because), width - 4, "    ")}${holds === true ? "" : `\n    ${style.careful("do:")} ${wrap(visible(remedy), width - 8, "        ")}`}`;
+      });
+      return `${style.title(displayName(domain as DomainName))}  ${style.quiet(role)}\n${lines.join("\n")}`;
+    });
+    const wrong = domains.flatMap((one) => one.checks).filter((one) => one.holds !== true).length;
+    return `${blocks.join("\n\n")}\n\n${wrong === 0 ? style.good("Every name leads where it should.") : `${count(wrong, "thing")} to look at.`}\n`;
+  },
+});

@@ -1,0 +1,260 @@
+import type { View, Viewpoint } from "../ask/index.ts";
+import { type Answer, type Lookup, liveAt } from "../lookup/index.ts";
+import { type DomainName, displayName, fromLabels, isBelow, labelsOf, parseName, relativeText, under } from "../name/index.ts";
+import { holds, isOfType, joined, type RecordSet } from "../record/index.ts";
+import { compareSerials } from "../zone/index.ts";
+import type { Cause, CauseKind } from "./cause.ts";
+import { targetMiss } from "./diagnose-targets.ts";
+import { huntPolicy, huntValues, targets, texts } from "./diagnose-texts.ts";
+
+/** Likeliest first: what the evidence proves comes before what it only suggests. */
+const ORDER: readonly CauseKind[] = [
+  "not-delegated",
+  "some-servers-only",
+  "below-zone-cut",
+  "alias-in-the-way",
+  "second-spf",
+  "broken-spf",
+  "second-dmarc",
+  "target-doubled",
+  "target-is-url",
+  "name-doubled",
+  "at-apex",
+  "at-label",
+  "wrong-type",
+  "quoted-twice",
+  "typographic",
+  "blanks",
+  "wrapped",
+  "case-changed",
+  "escaped",
+  "html-entities",
+  "split-records",
+  "cut",
+  "extra-text",
+  "other-zone",
+  "wildcard-answers",
+  "other-target",
+  "other-value",
+  "web-proof",
+];
+
+export interface HuntRequest {
+  readonly wanted: RecordSet;
+  readonly apex: DomainName;
+  /** What the viewpoints show of the wanted set. */
+  readonly views: readonly View[];
+  /** Who looked; asked for their serials where they disagree. */
+  readonly viewpoints: readonly Viewpoint[];
+  /** The domain as its delegated servers show it; undefined where it has none. */
+  readonly lookup: Lookup | undefined;
+  /** Labels under which people put things by mistake, such as the service's own name. */
+  readonly labels: readonly string[];
+  /** DNS hosts that the workspace names for this domain but the parent does not hand it to. */
+  readonly strangers: readonly { readonly title: string; readonly lookup: Lookup }[];
+  /** The other domains of the workspace, where the record may have gone by mistake. */
+  readonly siblings: readonly { readonly domain: DomainName; readonly lookup: Lookup }[];
+}
+
+/** Names where the record may have ended up, with the mistake that leads there. */
+function otherNames({ wanted: { name }, apex, labels }: HuntRequest): { readonly name: DomainName; readonly kind: CauseKind }[] {
+  const names: { name: DomainName; kind: CauseKind }[] = [];
+  const add = (candidate: DomainName | undefined, kind: CauseKind) => {
+    if (candidate !== undefined && candidate !== name && !names.some((other) => other.name === candidate))
+      names.push({ name: candidate, kind });
+  };
+  add(under(name, apex), "name-doubled");
+  const first = labelsOf(apex)[0] as string;
+  if (name === apex) {
+    add(fromLabels([first, ...labelsOf(apex)]), "name-doubled");
+    for (const label of ["\\@", "www", "*", ...labels.flatMap((text) => [text, `_${text}`])]) {
+      const parsed = parseName(label, apex);
+      if (parsed.ok) add(parsed.value, "at-label");
+    }
+  } else {
+    add(apex, "at-apex");
+    const own = labelsOf(name).slice(0, labelsOf(name).length - labelsOf(apex).length);
+    const [lead = ""] = own;
+    add(fromLabels([lead.startsWith("_") ? lead.slice(1) : `_${lead}`, ...own.slice(1), ...labelsOf(apex)]), "at-label");
+    if (own.length > 1) add(fromLabels([lead, ...labelsOf(apex)]), "at-label");
+    add(fromLabels([own.join("\\."), ...labelsOf(apex)]), "at-label");
+  }
+  return names;
+}
+
+function misplaced(kind: CauseKind, at: DomainName, apex: DomainName, wanted: DomainName): Cause {
+  const right = relativeText(wanted, apex);
+  const host = right === "@" ? "@ (or leave the host field empty, where the form wants that)" : right;
+  const because: Partial<Record<CauseKind, string>> = {
+    "name-doubled": `the right record stands at ${displayName(at)}: the DNS host added the domain to a name that already had it`,
+    "at-apex": `the right record stands at ${displayName(at)}, the domain itself, instead of ${displayName(wanted)}`,
+    "at-label": `the right record stands at ${displayName(at)} instead of ${displayName(wanted)}`,
+  };
+  return { kind, at: displayName(at), because: because[kind] ?? "", remedy: `change the host of that record to ${host}` };
+}
+
+async function huntElsewhere(request: HuntRequest, lookup: Lookup): Promise<Cause[]> {
+  const { wanted, apex } = request;
+  const causes: Cause[] = [];
+  const holdsIt = (answer: Answer) => answer.kind === "found" && answer.chain.length === 0 && matches(wanted, answer.set);
+  await Promise.all(
+    otherNames(request).map(async ({ name, kind }) => {
+      if (holdsIt(await lookup.ask(name, wanted.type))) causes.push(misplaced(kind, name, apex, wanted.name));
+    }),
+  );
+  return causes;
+}
+
+/** Whether a set elsewhere holds the wanted data. */
+function matches(wanted: RecordSet, other: RecordSet): boolean {
+  if (isOfType(wanted, "TXT") && isOfType(other, "TXT")) {
+    const there = new Set(other.data.map(joined));
+    return wanted.data.every((data) => there.has(joined(data)));
+  }
+  return holds(other, wanted);
+}
+
+async function huntAlias(request: HuntRequest, lookup: Lookup): Promise<Cause[]> {
+  const { wanted, apex } = request;
+  const at = displayName(wanted.name);
+  if (isOfType(wanted, "CNAME")) {
+    const target = wanted.data[0]?.target as DomainName;
+    const found = targetMiss(at, "CNAME", target, targets(await lookup.ask(wanted.name, "CNAME")), apex);
+    if (found.length > 0) return found;
+    const asText = texts(await lookup.ask(wanted.name, "TXT")).some((text) => {
+      const parsed = parseName(text.trim());
+      return parsed.ok && parsed.value === target;
+    });
+    return asText
+      ? [
+          {
+            kind: "wrong-type",
+            at,
+            because: `${displayName(target)} was published at ${at} as a TXT record; the service wants a CNAME`,
+            remedy: "delete the TXT record and enter a CNAME record",
+          },
+        ]
+      : [];
+  }
+  if (isOfType(wanted, "MX")) {
+    const answer = await lookup.ask(wanted.name, "MX");
+    const seen = answer.kind === "found" && isOfType(answer.set, "MX") ? answer.set.data.map((data) => data.exchange) : [];
+    const missing = wanted.data.find((data) => !seen.includes(data.exchange));
+    if (missing !== undefined) return targetMiss(at, "MX", missing.exchange, seen, apex);
+  }
+  const answer = await lookup.ask(wanted.name, wanted.type);
+  const [link] = answer.chain;
+  if (link === undefined) return [];
+  return [
+    {
+      kind: "alias-in-the-way",
+      at,
+      because: `${at} is an alias (CNAME) for ${displayName(link.data[0]?.target as DomainName)}, so nothing else can stand there`,
+      remedy: `ask the service for a way with another name, or remove the alias if nothing needs it: zandrel draft shows what would break`,
+    },
+  ];
+}
+
+/** Which of the servers have an older copy of the zone, by their serials (RFC 1982); empty where that does not explain it. */
+async function behind(viewpoints: readonly Viewpoint[], apex: DomainName): Promise<string> {
+  const serials = await Promise.all(
+    viewpoints
+      .filter((viewpoint) => viewpoint.role === "authoritative")
+      .map(async ({ name, lookup }) => {
+        const answer = await lookup.ask(apex, "SOA");
+        return { name, serial: answer.kind === "found" && isOfType(answer.set, "SOA") ? answer.set.data[0]?.serial : undefined };
+      }),
+  );
+  const known = serials.filter((one): one is { name: string; serial: number } => one.serial !== undefined);
+  const newest = known.reduce<number | undefined>(
+    (best, { serial }) => (best === undefined || (compareSerials(serial, best) ?? 0) > 0 ? serial : best),
+    undefined,
+  );
+  const older = known.filter(({ serial }) => newest !== undefined && (compareSerials(serial, newest) ?? 0) < 0);
+  return older.length === 0
+    ? ""
+    : ` (${older.map(({ name, serial }) => `${name} still has version ${serial}`).join(", ")}, the newest is ${newest})`;
+}
+
+/** A wildcard that answers for a name nothing was published at, and a name that another zone has taken over. */
+async function huntZone({ wanted, apex }: HuntRequest, lookup: Lookup): Promise<Cause[]> {
+  const at = displayName(wanted.name);
+  const live = await liveAt(lookup, apex, wanted.name, wanted.type);
+  if (live.kind === "wildcard")
+    return [
+      {
+        kind: "wildcard-answers",
+        at,
+        because: `nothing is published at ${at} itself; the wildcard ${displayName(live.wildcard)} answers there, with something else`,
+        remedy: `publish the record at ${at}: it takes the wildcard's place there`,
+      },
+    ];
+  if (live.kind === "failed" && live.answer.delegation !== undefined && live.answer.delegation.ns.name !== apex) {
+    const cut = displayName(live.answer.delegation.ns.name);
+    return [
+      {
+        kind: "below-zone-cut",
+        at,
+        because: `${cut} is a zone of its own with other name servers, so what you enter for ${at} in ${displayName(apex)} is never asked for`,
+        remedy: `publish it where ${cut} is served: ${live.answer.delegation.ns.data.map((data) => displayName(data.target)).join(", ")}`,
+      },
+    ];
+  }
+  return [];
+}
+
+/** Looks for the true cause why a wanted record is not found, likeliest first; empty where there is no trace of it. */
+export async function hunt(request: HuntRequest): Promise<Cause[]> {
+  const { wanted, views, viewpoints, lookup, strangers, siblings, apex } = request;
+  const causes: Cause[] = [];
+  const authorities = views.filter((view) => view.role === "authoritative");
+  const having = authorities.filter((view) => view.sees === "new");
+  const lacking = authorities.filter((view) => view.sees === "old" || view.sees === "nothing");
+  if (having.length > 0 && lacking.length > 0)
+    causes.push({
+      kind: "some-servers-only",
+      at: lacking.map((view) => view.from).join(", "),
+      because: `${having.map((view) => view.from).join(", ")} has the record and ${lacking.map((view) => view.from).join(", ")} does not, so the answer depends on luck${await behind(viewpoints, apex)}`,
+      remedy: "wait a few minutes for the servers to agree; if they do not, ask the DNS host why this one lags behind",
+    });
+  if (having.length === 0 && lookup !== undefined) {
+    const answer = await lookup.ask(wanted.name, wanted.type);
+    causes.push(
+      ...(await huntAlias(request, lookup)),
+      ...(await huntElsewhere(request, lookup)),
+      ...(await huntZone(request, lookup)),
+    );
+    if (isOfType(wanted, "TXT")) causes.push(...huntPolicy(wanted, answer), ...huntValues(wanted, answer));
+  }
+  if (having.length === 0) {
+    for (const { title, lookup: there } of strangers) {
+      const answer = await there.ask(wanted.name, wanted.type);
+      if (answer.kind === "found" && answer.chain.length === 0 && matches(wanted, answer.set))
+        causes.push({
+          kind: "not-delegated",
+          at: title,
+          because: `the record is published at ${title}, but ${displayName(apex)} is not handed to ${title}'s name servers, so nobody asks there`,
+          remedy: `publish it at the DNS host that answers for ${displayName(apex)}, or change the name servers at the registrar`,
+        });
+    }
+    await Promise.all(
+      siblings.map(async ({ domain, lookup: there }) => {
+        const name =
+          wanted.name === apex
+            ? domain
+            : isBelow(wanted.name, apex)
+              ? under(`${relativeText(wanted.name, apex)}.` as DomainName, domain)
+              : undefined;
+        const answer = name === undefined ? undefined : await there.ask(name, wanted.type);
+        if (answer?.kind === "found" && answer.chain.length === 0 && matches(wanted, answer.set))
+          causes.push({
+            kind: "other-zone",
+            at: displayName(name as DomainName),
+            because: `the record is published at ${displayName(name as DomainName)}, in another of your domains`,
+            remedy: `publish it at ${displayName(wanted.name)} instead`,
+          });
+      }),
+    );
+  }
+  return causes.sort((a, b) => ORDER.indexOf(a.kind) - ORDER.indexOf(b.kind));
+}
