@@ -107,8 +107,8 @@ export default async function events() {
           to: "probe@mallowmail.example",
         };
       });
-      const told = tell(Buffer.from(JSON.stringify({ version: 1, events: list }))).finally(() => pending.delete(told));
-      pending.add(told);
+      const narration = tell(Buffer.from(JSON.stringify({ version: 1, events: list }))).finally(() => pending.delete(narration));
+      pending.add(narration);
       // One in twenty is told twice, as happens when an answer gets lost.
       if (request % 20 === 0) {
         const twice = tell(Buffer.from(JSON.stringify({ version: 1, events: list }))).finally(() => pending.delete(twice));

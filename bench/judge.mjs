@@ -8,7 +8,7 @@ import {
   memoized,
   name,
   parseHeader,
-  parseZone,
+  readZone,
   zoneLookup,
   zonesOf,
 } from "../dist/index.js";
@@ -23,7 +23,7 @@ export default async function judge() {
   const lookup = memoized(
     zoneLookup(
       zonesOf(
-        parseZone(
+        readZone(
           `$TTL 60\n. SOA a. b. 1 1 1 1 60\n$ORIGIN brackwater.example.\n@ TXT "v=spf1 ip4:192.0.2.24/29 -all"\n_dmarc TXT "v=DMARC1; p=reject"\nk1._domainkey TXT "${text.slice(0, 250)}" "${text.slice(250)}"\n`,
         ),
       ),

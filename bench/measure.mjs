@@ -21,9 +21,9 @@ export async function inTurns(rounds, ...measures) {
 }
 
 /** Prints a figure: what it is, the ratio, the limit, and whether it holds. */
-export function figure(what, ratio, limit, holds = ratio <= limit) {
-  console.log(`${holds ? "ok  " : "OVER"}  ${what}: ${ratio.toFixed(2)} x (limit ${limit} x)`);
-  if (!holds) process.exitCode = 1;
+export function figure(what, ratio, limit, met = ratio <= limit) {
+  console.log(`${met ? "ok  " : "OVER"}  ${what}: ${ratio.toFixed(2)} x (limit ${limit} x)`);
+  if (!met) process.exitCode = 1;
 }
 
 /** Prints a figure that is no ratio. */

@@ -1,5 +1,5 @@
 // SPF with a warm lookup, against splitting the record on blanks.
-import { checkSpf, memoized, name, parseZone, zoneLookup, zonesOf } from "../dist/index.js";
+import { checkSpf, memoized, name, readZone, zoneLookup, zonesOf } from "../dist/index.js";
 import { figure, inTurns } from "./measure.mjs";
 
 const ROUNDS = 20_000;
@@ -7,7 +7,7 @@ const RECORD = `v=spf1 ${Array.from({ length: 9 }, (_, i) => `ip4:198.51.100.${i
 
 export default async function spf() {
   const lookup = memoized(
-    zoneLookup(zonesOf(parseZone(`$ORIGIN brackwater.example.\n$TTL 60\n@ SOA a b 1 1 1 1 60\n@ TXT "${RECORD}"\n`))),
+    zoneLookup(zonesOf(readZone(`$ORIGIN brackwater.example.\n$TTL 60\n@ SOA a b 1 1 1 1 60\n@ TXT "${RECORD}"\n`))),
   );
   await lookup.ask(name("brackwater.example"), "TXT");
   const check = { ip: "203.0.113.9", from: "box@brackwater.example", helo: "out.brackwater.example" };

@@ -5,8 +5,8 @@ import { folderWith, zandrel } from "./zandrel.ts";
 
 test("the demo tells its story to the end: a token proven, forged mail refused, the theatre's own mail ready", async () => {
   const here = folderWith();
-  const told = await zandrel(here, ["demo", "--keep", "kept"]);
-  expect([told.exit, told.err]).toEqual([0, ""]);
+  const narration = await zandrel(here, ["demo", "--keep", "kept"]);
+  expect([narration.exit, narration.err]).toEqual([0, ""]);
   const moments = [
     "✓ proven  seekmere-ownership",
     "Mallowmail answers the forger: “250 2.0.0 delivered”",
@@ -24,9 +24,9 @@ test("the demo tells its story to the end: a token proven, forged mail refused, 
     const at = text.indexOf(moment);
     expect(at === -1 ? `${moment} is missing` : moment).toBe(moment);
     return text.slice(at + moment.length);
-  }, told.out);
+  }, narration.out);
   expect(rest).toContain("Done. The workspace is in kept.");
   const secret = readFileSync(join(here, "kept/keys/heronpost/brackwater.example.secret"), "utf8").trim();
-  expect(told.out).not.toContain(secret);
+  expect(narration.out).not.toContain(secret);
   expect(readFileSync(join(here, "kept/.zandrel/journal.db"), "latin1")).not.toContain(secret);
 }, 240_000);

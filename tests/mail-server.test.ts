@@ -150,7 +150,7 @@ plain:
     expect(text).toMatch(/with esmtpsa/);
     expect(text.replace(/\n[ \t]+/g, " ")).toContain(`Message-ID: <${sent.json.messageId}>`);
     const judged = await run(["message", "judge", join("Maildir/new", file), "--json"]);
-    expect([judged.exit, judged.json.dmarc.result, judged.json.bulk.filter((one: { holds: boolean }) => !one.holds)]).toEqual([
+    expect([judged.exit, judged.json.dmarc.result, judged.json.bulk.filter((one: { met: boolean }) => !one.met)]).toEqual([
       0,
       "pass",
       [],

@@ -470,7 +470,7 @@ describe("audit", () => {
       findings: expect.arrayContaining([
         expect.objectContaining({ id: "caa-missing", severity: "note", standard: "RFC 8659 section 3" }),
       ]),
-      unasked: [],
+      unresolved: [],
     });
     expect(ran.exit).toBe(0);
     expect((await zandrel(here, ["audit", "brackwater.example", ...WORLD, "--fail-on", "note"])).exit).toBe(1);

@@ -3,7 +3,7 @@ import { join } from "node:path";
 import { expect, test } from "@jest/globals";
 import { name } from "../src/core/name/index.ts";
 import { toSets, withData } from "../src/core/record/index.ts";
-import { parseRecords } from "../src/core/zone/index.ts";
+import { readRecords } from "../src/core/zone/index.ts";
 import { startLab } from "../src/lab/index.ts";
 import { MISTAKES } from "../src/lab/mistakes.ts";
 import { folderWith, freePort, zandrel } from "./zandrel.ts";
@@ -28,7 +28,7 @@ test("on the seeded mistakes of the lab the true cause is named first, each time
       `domain: puppetfest.example\nhost: nettlehost\nasks:\n${asks.join("")}`,
     );
     MISTAKES.forEach(({ entered }, i) => {
-      for (const set of toSets(parseRecords(own(entered, i), { origin: apex, ttl: 300 }).records)) {
+      for (const set of toSets(readRecords(own(entered, i), { origin: apex, ttl: 300 }).records)) {
         const there = lab.nettlehost.set(apex, set.name, set.type);
         lab.nettlehost.put(apex, there === undefined ? set : withData(there, set.data));
       }

@@ -31,7 +31,7 @@ test("capture says honestly what it cannot know, where the zone is not handed ou
   expect(captured.json.capture).toMatchObject({
     whole: false,
     because: expect.stringMatching(/does not hand out the whole zone .*other names are not in it/),
-    unasked: [],
+    unresolved: [],
   });
   expect(zone()).toContain('_very-odd-name\t60\tIN\tTXT\t"k=1"');
   expect(zone()).toContain("www\t3600\tIN\tCNAME\tparked.nettlehost.example.");

@@ -203,7 +203,7 @@ describe("a newsletter service, from nothing to ready", () => {
     });
     expect(sent.exit).toBe(0);
     expect(sent.json.tracking).toMatch(/^HP-/);
-    expect(sent.json.received.bulk.filter((one: { holds: boolean }) => !one.holds)).toEqual([]);
+    expect(sent.json.received.bulk.filter((one: { met: boolean }) => !one.met)).toEqual([]);
     const followed = await run([
       "message",
       "send",
@@ -550,7 +550,7 @@ describe("a service without a link is kept by hand", () => {
 
 test("a service that keeps the contract, to the last request", async () => {
   const checked = await run(["sender", "link", "swiftquill", "--deep", "--json"]);
-  expect(checked.json.checks.filter((one: { verdict: string }) => one.verdict !== "holds")).toEqual([]);
+  expect(checked.json.checks.filter((one: { verdict: string }) => one.verdict !== "met")).toEqual([]);
   expect(checked.exit).toBe(0);
   expect(checked.json.checks.length).toBeGreaterThan(14);
 });

@@ -199,7 +199,7 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
 
   test("relocate captures the whole zone where the server hands it out, and says so where it does not", async () => {
     const captured = await own(["relocate", "capture", "brackwater.example", "--json"]);
-    expect(captured.json.capture).toMatchObject({ whole: software === "named", unasked: [] });
+    expect(captured.json.capture).toMatchObject({ whole: software === "named", unresolved: [] });
     expect(captured.exit).toBe(0);
   });
 

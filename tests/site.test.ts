@@ -22,7 +22,7 @@ beforeAll(async () => {
 });
 afterAll(() => lab.close());
 const run = (argv: readonly string[], input = "") => zandrel(folder, argv, { env: lab.env, input });
-const checks = async (domain: string): Promise<{ id: string; name: string; holds: boolean | null; because: string }[]> =>
+const checks = async (domain: string): Promise<{ id: string; name: string; met: boolean | null; because: string }[]> =>
   (await run(["site", domain, "--json"])).json.domains[0].checks;
 
 describe("the site builder's two stages, to the certificate", () => {
@@ -69,7 +69,7 @@ describe("the site builder's two stages, to the certificate", () => {
     // A quarter of an hour of the lab's time.
     await lab.clock.sleep(960_000);
     const after = await run(["site", "brackwater.example", "--json"]);
-    expect(after.json.domains[0].checks.filter((one: { holds: boolean }) => !one.holds)).toEqual([]);
+    expect(after.json.domains[0].checks.filter((one: { met: boolean }) => !one.met)).toEqual([]);
     expect(after.exit).toBe(0);
   }, 120_000);
 
@@ -83,7 +83,7 @@ describe("the site builder's two stages, to the certificate", () => {
       data: [{ flags: 0, tag: "issue", value: "elsewhere.example" }],
     });
     await lab.clock.sleep(960_000);
-    const found = (await checks("brackwater.example")).filter((one) => one.holds === false);
+    const found = (await checks("brackwater.example")).filter((one) => one.met === false);
     expect(found).toEqual(
       expect.arrayContaining([
         expect.objectContaining({ id: "leftover", because: expect.stringContaining("2001:db8::80") }),
@@ -109,16 +109,16 @@ describe("the redirect domain", () => {
     ["to-http", false, /without encryption/],
     ["frame", false, /inside a frame/],
     ["refresh", false, /by itself after loading/],
-  ])("%s", async (kind, holds, because) => {
+  ])("%s", async (kind, met, because) => {
     await set({ kind, to: "brackwater.example" } as HostMode);
     const redirects = (await checks("puppetfest.example")).filter((one) => one.id === "redirect");
     expect(redirects).toHaveLength(4);
-    for (const one of redirects) expect(one).toMatchObject({ holds, because: expect.stringMatching(because) });
+    for (const one of redirects) expect(one).toMatchObject({ met, because: expect.stringMatching(because) });
   });
   test("what is not set up at all shows the parked page", async () => {
     lab.web.hosts.delete("puppetfest.example");
     expect((await checks("puppetfest.example")).find((one) => one.name.startsWith("http://puppetfest"))).toMatchObject({
-      holds: false,
+      met: false,
       because: expect.stringContaining("does not redirect"),
     });
   });

@@ -82,7 +82,7 @@ describe("by helper program", () => {
 
   test("the helper that ships keeps the contract", async () => {
     const checked = await run(post(), ["helper", "brackwater-post.example", "--json"]);
-    expect(checked.json.steps.filter((step: { holds: boolean }) => !step.holds)).toEqual([]);
+    expect(checked.json.steps.filter((step: { met: boolean }) => !step.met)).toEqual([]);
     expect(checked).toMatchObject({ exit: 0, err: "" });
     expect(live("_zandrel-check.brackwater-post.example", "TXT")).toBeUndefined();
   });

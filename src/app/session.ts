@@ -1,13 +1,13 @@
+import type { Arguments, Context } from "../cli/command.ts";
 import type { DomainName } from "../core/name/index.ts";
 import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace } from "../workspace/index.ts";
-import type { Arguments, Context } from "../cli/command.ts";
-import { type Looking, nameOperand, openLooking } from "./dns/context.ts";
+import { type DnsContext, nameOperand, openDns } from "./dns/context.ts";
 
 /** What most commands work with: the workspace, the domains they are about, and eyes on the DNS. */
 export interface Session {
   readonly workspace: Workspace;
   readonly domains: readonly Domain[];
-  readonly looking: Looking;
+  readonly dns: DnsContext;
 }
 
 type Pick = (workspace: Workspace) => readonly Domain[];
@@ -27,7 +27,7 @@ async function open<T>(
 ): Promise<T> {
   const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
   const domains = pick(workspace);
-  const looking = openLooking(
+  const dns = openDns(
     args,
     context,
     workspace.settings,
@@ -36,10 +36,10 @@ async function open<T>(
   let journal: Journal | undefined;
   try {
     journal = await journalOf(workspace);
-    return await work({ workspace, domains, looking }, journal);
+    return await work({ workspace, domains, dns }, journal);
   } finally {
     journal?.close();
-    looking.close();
+    dns.close();
   }
 }
 

@@ -15,4 +15,4 @@ export const record = z.object({
 export const cause = z.object({ kind: z.string(), at: z.string(), because: z.string(), remedy: z.string() });
 
 /** The name as a person types it on a command line: A-labels, no final dot. */
-export const typed = (name: DomainName): string => (name === "." ? name : name.slice(0, -1));
+export const withoutRootDot = (name: DomainName): string => (name === "." ? name : name.slice(0, -1));

@@ -22,7 +22,11 @@ export const COMMANDS: readonly {
     summary: "check as the service will, find out why not, and ask it",
     load: () => import("./commands/prove.ts") as never,
   },
-  { name: "retire", summary: "end an ask, and remove what nobody else needs", load: () => import("./commands/retire.ts") as never },
+  {
+    name: "retire",
+    summary: "end an ask, and remove what nobody else needs",
+    load: () => import("./commands/retire.ts") as never,
+  },
   { name: "relocate", summary: "move a zone to another DNS host", load: () => import("./commands/relocate.ts") as never },
   {
     name: "site",
@@ -30,10 +34,26 @@ export const COMMANDS: readonly {
     load: () => import("./commands/site.ts") as never,
   },
   { name: "spf test", summary: "judge a sender by SPF as receivers do", load: () => import("./commands/spf/test.ts") as never },
-  { name: "spf explain", summary: "who may send, in words, and what it costs", load: () => import("./commands/spf/explain.ts") as never },
-  { name: "spf combine", summary: "one record with what every service needs", load: () => import("./commands/spf/combine.ts") as never },
-  { name: "spf shrink", summary: "addresses instead of includes, fewer lookups", load: () => import("./commands/spf/flatten.ts") as never },
-  { name: "dkim new", summary: "make a key, and the record that publishes it", load: () => import("./commands/dkim/new.ts") as never },
+  {
+    name: "spf explain",
+    summary: "who may send, in words, and what it costs",
+    load: () => import("./commands/spf/explain.ts") as never,
+  },
+  {
+    name: "spf combine",
+    summary: "one record with what every service needs",
+    load: () => import("./commands/spf/combine.ts") as never,
+  },
+  {
+    name: "spf shrink",
+    summary: "addresses instead of includes, fewer lookups",
+    load: () => import("./commands/spf/flatten.ts") as never,
+  },
+  {
+    name: "dkim new",
+    summary: "make a key, and the record that publishes it",
+    load: () => import("./commands/dkim/new.ts") as never,
+  },
   { name: "dkim check", summary: "judge the keys that are published", load: () => import("./commands/dkim/check.ts") as never },
   { name: "dkim sign", summary: "sign a message", load: () => import("./commands/dkim/sign.ts") as never },
   {
@@ -46,13 +66,21 @@ export const COMMANDS: readonly {
     summary: "replace a key without losing mail on the way",
     load: () => import("./commands/dkim/rotate.ts") as never,
   },
-  { name: "dmarc compose", summary: "a policy record from a few answers", load: () => import("./commands/dmarc/compose.ts") as never },
+  {
+    name: "dmarc compose",
+    summary: "a policy record from a few answers",
+    load: () => import("./commands/dmarc/compose.ts") as never,
+  },
   {
     name: "dmarc explain",
     summary: "what receivers do with real and forged mail",
     load: () => import("./commands/dmarc/explain.ts") as never,
   },
-  { name: "dmarc import", summary: "take in the reports of receivers", load: () => import("./commands/dmarc/import.ts") as never },
+  {
+    name: "dmarc import",
+    summary: "take in the reports of receivers",
+    load: () => import("./commands/dmarc/import.ts") as never,
+  },
   {
     name: "dmarc sources",
     summary: "who sends as you, proven or not and why not",
@@ -63,7 +91,11 @@ export const COMMANDS: readonly {
     summary: "what to repair first, and when the next step is safe",
     load: () => import("./commands/dmarc/advise.ts") as never,
   },
-  { name: "message judge", summary: "judge messages as a receiver would", load: () => import("./commands/message/judge.ts") as never },
+  {
+    name: "message judge",
+    summary: "judge messages as a receiver would",
+    load: () => import("./commands/message/judge.ts") as never,
+  },
   {
     name: "message send",
     summary: "send a test message, follow it, judge what arrived",
@@ -99,7 +131,11 @@ export const COMMANDS: readonly {
     summary: "check that a service keeps the contract of the link",
     load: () => import("./commands/sender/link.ts") as never,
   },
-  { name: "audit", summary: "everything that is wrong with a domain, and what to do", load: () => import("./commands/audit.ts") as never },
+  {
+    name: "audit",
+    summary: "everything that is wrong with a domain, and what to do",
+    load: () => import("./commands/audit.ts") as never,
+  },
   { name: "helper", summary: "check the helper program of a DNS host", load: () => import("./commands/helper.ts") as never },
   { name: "lab", summary: "run the stand-ins: DNS host, resolvers, services", load: () => import("./commands/lab.ts") as never },
   { name: "demo", summary: "tell the whole story on the stand-ins", load: () => import("./commands/demo.ts") as never },

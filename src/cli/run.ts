@@ -184,9 +184,9 @@ async function runCommand(command: Command<never>, argv: readonly string[]): Pro
 
 /** Completions for what is typed so far: commands first, then options of the command. */
 async function complete(words: readonly string[]): Promise<void> {
-  const typed = words.filter((word) => !word.endsWith("zandrel"));
-  const [name = "", ...rest] = typed;
-  const found = entryFor(typed);
+  const withoutRootDot = words.filter((word) => !word.endsWith("zandrel"));
+  const [name = "", ...rest] = withoutRootDot;
+  const found = entryFor(withoutRootDot);
   const steps = stepsOf(name).map((one) => one.name.slice(name.length + 1));
   const offered =
     found !== undefined && found.rest.length > 0

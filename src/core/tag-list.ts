@@ -38,7 +38,7 @@ function inside(text: string, start: number, end: number): [number, number] {
  * Reads a tag list (RFC 6376 section 3.2): `name=value` pairs between semicolons, with a semicolon allowed at
  * the end. Names are case-sensitive, and each may stand only once.
  */
-export function parseTags(text: string): TagList {
+export function readTagList(text: string): TagList {
   const tags: Tag[] = [];
   const mistakes: Mistake[] = [];
   const byName = new Map<string, Tag>();

@@ -6,7 +6,7 @@ import type { passDays, startLab } from "../lab/index.ts";
 
 /** A command line of the story, told to somebody who knows marketing and not DNS. */
 export interface Step {
-  readonly told: string;
+  readonly narration: string;
   readonly argv: readonly string[];
   readonly input?: string;
   /** The exit code the story needs here. */
@@ -15,13 +15,13 @@ export interface Step {
 
 /** Something that happens outside: it does its work, and says what people see of it. */
 interface Scene {
-  readonly told: string;
+  readonly narration: string;
   happens(): Promise<string | undefined>;
 }
 
 export interface Act {
   readonly title: string;
-  readonly told: string;
+  readonly narration: string;
   readonly steps: readonly (Step | Scene)[];
 }
 
@@ -37,35 +37,47 @@ export function tokenAct(lab: Lab): Act {
   const paste = lab.seekmere.instructions(BRACKWATER);
   return {
     title: "The Brackwater Puppet Theatre wants to be found.",
-    told: "Seekmere, the search engine, wants proof that brackwater.example is theirs. Nettlehost serves the domain. Everything runs on this machine, and a clock that runs fast stands in for the waiting.",
+    narration:
+      "Seekmere, the search engine, wants proof that brackwater.example is theirs. Nettlehost serves the domain. Everything runs on this machine, and a clock that runs fast stands in for the waiting.",
     steps: [
       {
-        told: "A workspace is a folder. This one takes over what the lab says about DNS hosts, services and the places we look from.",
+        narration:
+          "A workspace is a folder. This one takes over what the lab says about DNS hosts, services and the places we look from.",
         argv: ["init", BRACKWATER, "--host", "nettlehost", "--settings", "lab.yaml"],
         ends: EXIT.ok,
       },
-      { told: `Seekmere shows a small table. Copied as it is:\n\n${paste}`, argv: ["intake", "-"], input: paste, ends: EXIT.ok },
-      { told: "What would that change? Nothing is touched yet.", argv: ["draft", BRACKWATER], ends: EXIT.ok },
       {
-        told: "Meanwhile, somebody behind two of the resolvers we look from opens the theatre's site, so those remember the old records for a while.",
+        narration: `Seekmere shows a small table. Copied as it is:\n\n${paste}`,
+        argv: ["intake", "-"],
+        input: paste,
+        ends: EXIT.ok,
+      },
+      { narration: "What would that change? Nothing is touched yet.", argv: ["draft", BRACKWATER], ends: EXIT.ok },
+      {
+        narration:
+          "Meanwhile, somebody behind two of the resolvers we look from opens the theatre's site, so those remember the old records for a while.",
         async happens() {
           await Promise.all(["Quay Street", "Far Shore"].map((vantage) => lab.vantages[vantage]?.ask(name(BRACKWATER), "TXT")));
           return undefined;
         },
       },
       {
-        told: "It adds one text and removes nothing, so it goes out: one signed update, all or nothing.",
+        narration: "It adds one text and removes nothing, so it goes out: one signed update, all or nothing.",
         argv: ["publish", BRACKWATER],
         ends: EXIT.ok,
       },
       {
-        told: "Who sees it already? Not everyone; asking Seekmere now would be too early.",
+        narration: "Who sees it already? Not everyone; asking Seekmere now would be too early.",
         argv: ["prove", "seekmere-ownership"],
         ends: EXIT.not,
       },
-      { told: "So we watch. Half an hour passes in a few seconds.", argv: ["watch", BRACKWATER], ends: EXIT.ok },
-      { told: "Now Seekmere may be asked, and its own check answers.", argv: ["prove", "seekmere-ownership"], ends: EXIT.ok },
-      { told: "Where does everything stand?", argv: ["status"], ends: EXIT.ok },
+      { narration: "So we watch. Half an hour passes in a few seconds.", argv: ["watch", BRACKWATER], ends: EXIT.ok },
+      {
+        narration: "Now Seekmere may be asked, and its own check answers.",
+        argv: ["prove", "seekmere-ownership"],
+        ends: EXIT.ok,
+      },
+      { narration: "Where does everything stand?", argv: ["status"], ends: EXIT.ok },
     ],
   };
 }
@@ -79,56 +91,57 @@ export async function mailAct(lab: Lab, pass: typeof passDays): Promise<Act> {
   const replace = ["publish", BRACKWATER, "--replace", "_dmarc.brackwater.example"];
   const page = await lab.inglemail.page(BRACKWATER);
   const reports = join(lab.mailboxes, "dmarc@brackwater.example");
-  const later = (told: string): Scene => ({
-    told,
+  const later = (narration: string): Scene => ({
+    narration,
     async happens() {
       lab.clock.leap(2 * HOUR);
       return undefined;
     },
   });
-  const days = (count: number, told: string): Scene => ({
-    told,
+  const days = (count: number, narration: string): Scene => ({
+    narration,
     async happens() {
       await pass(lab, count);
       return undefined;
     },
   });
-  const forged = (told: string): Scene => ({
-    told,
+  const forged = (narration: string): Scene => ({
+    narration,
     async happens() {
-      const said = await lab.strangers.forge("tickets@brackwater.example", "guest1@mallowmail.example");
+      const said = await lab.thirdParties.forge("tickets@brackwater.example", "guest1@mallowmail.example");
       return `Mallowmail answers the forger: “${said}”`;
     },
   });
-  const probe = (told: string): Step => ({
-    told,
+  const probe = (narration: string): Step => ({
+    narration,
     argv: [
       ...["message", "send", "--service", "heronpost", "--from", NEWS, "--to", PROBE],
       ...["--received", join(lab.mailboxes, PROBE), "--for", "6h"],
     ],
     ends: EXIT.ok,
   });
-  const read = (told: string): Step => ({ told, argv: ["dmarc", "import", reports], ends: EXIT.ok });
+  const read = (narration: string): Step => ({ narration, argv: ["dmarc", "import", reports], ends: EXIT.ok });
   return {
     title: "It also wants its mail to arrive.",
-    told: "Heronpost sends the newsletters, Inglemail holds the mailboxes, and Mallowmail is where the audience reads. Somebody sells seats that do not exist in the theatre's name.",
+    narration:
+      "Heronpost sends the newsletters, Inglemail holds the mailboxes, and Mallowmail is where the audience reads. Somebody sells seats that do not exist in the theatre's name.",
     steps: [
       forged("At first nobody is in the forger's way."),
       {
-        told: "Heronpost comes with a kit: everything it asks for, with one blank to fill in.",
+        narration: "Heronpost comes with a kit: everything it asks for, with one blank to fill in.",
         argv: ["intake", "--kit", "heronpost", "--input", "account=brackwater"],
         ends: EXIT.ok,
       },
-      { told: "And receivers are asked for reports; nothing is refused yet.", argv: compose("none"), ends: EXIT.ok },
-      { told: "All of it goes out in one update.", argv: ["publish", BRACKWATER], ends: EXIT.ok },
+      { narration: "And receivers are asked for reports; nothing is refused yet.", argv: compose("none"), ends: EXIT.ok },
+      { narration: "All of it goes out in one update.", argv: ["publish", BRACKWATER], ends: EXIT.ok },
       later("Two hours later everybody sees it."),
       {
-        told: "Heronpost wants to know that the sender address is real, and mails a link to it.",
+        narration: "Heronpost wants to know that the sender address is real, and mails a link to it.",
         argv: ["sender", "address", "heronpost", NEWS],
         ends: EXIT.not,
       },
       {
-        told: "The mail arrives in the theatre's mailbox, and somebody opens the link.",
+        narration: "The mail arrives in the theatre's mailbox, and somebody opens the link.",
         async happens() {
           const box = join(lab.mailboxes, NEWS, "new");
           const mail = readdirSync(box).map((file) => readFileSync(join(box, file), "latin1"));
@@ -136,9 +149,9 @@ export async function mailAct(lab: Lab, pass: typeof passDays): Promise<Act> {
           return link === undefined ? undefined : (await (await fetch(link)).text()).trim();
         },
       },
-      { told: "Heronpost looks for the records.", argv: ["sender", "domain", "heronpost", BRACKWATER], ends: EXIT.ok },
+      { narration: "Heronpost looks for the records.", argv: ["sender", "domain", "heronpost", BRACKWATER], ends: EXIT.ok },
       {
-        told: "A password that can only send, for one domain, straight into a file.",
+        narration: "A password that can only send, for one domain, straight into a file.",
         argv: ["sender", "credential", "heronpost", "--new", "sending", "--domain", BRACKWATER],
         ends: EXIT.ok,
       },
@@ -148,31 +161,31 @@ export async function mailAct(lab: Lab, pass: typeof passDays): Promise<Act> {
         "A week goes by: newsletters, letters from the box office, a mailing list, and forgeries. Every night Mallowmail mails a report.",
       ),
       read("The week's reports, as they came."),
-      { told: "Who sends as the theatre?", argv: ["dmarc", "sources", BRACKWATER], ends: EXIT.not },
-      { told: "What now?", argv: ["dmarc", "advise", BRACKWATER], ends: EXIT.not },
+      { narration: "Who sends as the theatre?", argv: ["dmarc", "sources", BRACKWATER], ends: EXIT.not },
+      { narration: "What now?", argv: ["dmarc", "advise", BRACKWATER], ends: EXIT.not },
       {
-        told: "Inglemail has a page for that. Copied as it is:",
+        narration: "Inglemail has a page for that. Copied as it is:",
         argv: ["intake", "-", "--service", "inglemail"],
         input: page,
         ends: EXIT.ok,
       },
-      { told: "Published,", argv: ["publish", BRACKWATER], ends: EXIT.ok },
+      { narration: "Published,", argv: ["publish", BRACKWATER], ends: EXIT.ok },
       later("seen by everybody,"),
       {
-        told: "and turned on.",
+        narration: "and turned on.",
         argv: ["sender", "domain", "inglemail", BRACKWATER, "--signing", "on"],
         ends: EXIT.ok,
       },
       days(14, "Two more weeks."),
       read("Their reports,"),
-      { told: "and the advice.", argv: ["dmarc", "advise", BRACKWATER], ends: EXIT.ok },
-      { told: "So mail that is not proven goes to the junk folder.", argv: compose("quarantine"), ends: EXIT.ok },
-      { told: "It takes the place of the record that is there, and that has to be said.", argv: replace, ends: EXIT.ok },
+      { narration: "and the advice.", argv: ["dmarc", "advise", BRACKWATER], ends: EXIT.ok },
+      { narration: "So mail that is not proven goes to the junk folder.", argv: compose("quarantine"), ends: EXIT.ok },
+      { narration: "It takes the place of the record that is there, and that has to be said.", argv: replace, ends: EXIT.ok },
       days(14, "Two weeks with it, and nobody misses a letter."),
       read("The reports agree:"),
-      { told: "the last step is safe.", argv: ["dmarc", "advise", BRACKWATER], ends: EXIT.ok },
-      { told: "From now on it is refused.", argv: compose("reject"), ends: EXIT.ok },
-      { told: "It takes the place of the record that is there, and that has to be said.", argv: replace, ends: EXIT.ok },
+      { narration: "the last step is safe.", argv: ["dmarc", "advise", BRACKWATER], ends: EXIT.ok },
+      { narration: "From now on it is refused.", argv: compose("reject"), ends: EXIT.ok },
+      { narration: "It takes the place of the record that is there, and that has to be said.", argv: replace, ends: EXIT.ok },
       later("Two hours later the forger is back."),
       forged("And this time:"),
       probe("The theatre's own mail still arrives."),

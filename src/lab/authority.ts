@@ -11,7 +11,7 @@ import {
   toSets,
   withData,
 } from "../core/record/index.ts";
-import { nextSerial, parseZone, type Zone, zoneOf } from "../core/zone/index.ts";
+import { nextSerial, readZone, type Zone, zoneOf } from "../core/zone/index.ts";
 import {
   CLASS,
   decodeMessage,
@@ -65,7 +65,7 @@ export class AuthorityHost {
 
   /** Starts serving a zone from master-file text. */
   serve(apex: DomainName, text: string): void {
-    const document = parseZone(text, { origin: apex });
+    const document = readZone(text, { origin: apex });
     if (document.issues.length > 0) throw new Error(`the lab's zone ${apex} is broken: ${JSON.stringify(document.issues[0])}`);
     this.#zones.set(apex, [{ at: 0, zone: zoneOf(apex, toSets(document.entries)) }]);
   }

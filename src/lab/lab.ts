@@ -15,7 +15,7 @@ import { HERONPOST, INGLEMAIL, SWIFTQUILL } from "./mail-services.ts";
 import { type Mallowmail, startMallowmail } from "./mallowmail.ts";
 import { CachingResolver } from "./resolver.ts";
 import { pagewick, type RunningService, type ServiceDescription, sealbarrow, seekmere, startService } from "./service.ts";
-import { type Strangers, startStrangers } from "./strangers.ts";
+import { startThirdParties, type ThirdParties } from "./third-parties.ts";
 import { startWebFront, type WebFront } from "./web-front.ts";
 import { startZonemarrow } from "./zonemarrow.ts";
 import { ADDRESSES, EXAMPLE_ZONE, HOSTED_ZONES, REVERSE_ZONE, ROOT_ZONE, ZONEMARROW_ZONES } from "./zones.ts";
@@ -43,7 +43,7 @@ export interface Lab {
   readonly swiftquill: MailService;
   readonly inglemail: MailService;
   readonly mallowmail: Mallowmail;
-  readonly strangers: Strangers;
+  readonly thirdParties: ThirdParties;
   /** The folder with everybody's mailboxes, a Maildir each, by address. */
   readonly mailboxes: string;
   readonly web: WebFront;
@@ -152,7 +152,7 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
       vantages,
       ...services,
       mallowmail: await keep(startMallowmail(ADDRESSES.mallowmail, mail)),
-      strangers: await keep(startStrangers(ADDRESSES, mail)),
+      thirdParties: await keep(startThirdParties(ADDRESSES, mail)),
       mailboxes,
       web,
       settings: settingsFor(

@@ -17,7 +17,7 @@ interface Followed {
 
 /** Milliseconds of the lab's time before the first further try; each next one waits twice as long. */
 const TRY_AGAIN = 900_000;
-const MOST_TRIES = 4;
+const MAX_TRIES = 4;
 
 /** Where a mail service of the lab takes messages, sends them, follows them, and tells what became of them. */
 export class MailDesk {
@@ -128,8 +128,7 @@ export class MailDesk {
       const outcome = await this.post(`b-${id.toLowerCase()}@${back}`, to, octets);
       if (outcome.kind === "accepted") return this.#become(followed, "delivered", outcome.reply);
       const reply = outcome.kind === "refused" ? outcome.reply : `4.4.1 ${outcome.because}`;
-      if ((outcome.kind === "refused" && outcome.forGood) || tries === MOST_TRIES)
-        return this.#become(followed, "bounced", reply);
+      if ((outcome.kind === "refused" && outcome.forGood) || tries === MAX_TRIES) return this.#become(followed, "bounced", reply);
       if (tries === 1) this.#become(followed, "deferred", reply);
       await this.#world.clock.sleep(TRY_AGAIN * 2 ** (tries - 1));
     }

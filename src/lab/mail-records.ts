@@ -2,7 +2,7 @@ import { generateKeyPair, type KeyObject } from "node:crypto";
 import { promisify } from "node:util";
 import { signedMessage } from "../core/dkim/index.ts";
 import { type DomainName, name } from "../core/name/index.ts";
-import { cutIntoStrings, octetsOf } from "../core/record/index.ts";
+import { octetsOf, splitCharacterStrings } from "../core/record/index.ts";
 import type { AuthorityHost } from "./authority.ts";
 import type { MailServiceDescription } from "./mail-service.ts";
 import type { CachingResolver } from "./resolver.ts";
@@ -35,7 +35,7 @@ export class MailRecords {
   }
 
   #publish(at: DomainName, key: KeyObject): void {
-    const strings = cutIntoStrings(octetsOf(keyText(key)));
+    const strings = splitCharacterStrings(octetsOf(keyText(key)));
     this.#host.put(this.apex, { name: at, type: "TXT", ttl: 3600, data: [{ strings }] });
   }
 

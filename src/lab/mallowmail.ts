@@ -1,6 +1,6 @@
 import { randomBytes } from "node:crypto";
 import { gzipSync } from "node:zlib";
-import { type DmarcRecord, destinationOf, type Policy, permissionFor } from "../core/dmarc/index.ts";
+import { type DmarcRecord, destinationOf, type Policy, verifyExternalDestination } from "../core/dmarc/index.ts";
 import { fieldsNamed, fieldValue, scanMessage } from "../core/message/index.ts";
 import type { DomainName } from "../core/name/index.ts";
 import { organizationalDomain } from "../core/suffix/index.ts";
@@ -132,7 +132,7 @@ export async function startMallowmail(address: string, world: MailWorld): Promis
     for (const uri of day.record.aggregate) {
       const destination = destinationOf(uri);
       if (destination === undefined || uri.address === undefined) continue;
-      const permission = await permissionFor(day.domain, organizationalDomain(day.domain), destination, lookup);
+      const permission = await verifyExternalDestination(day.domain, organizationalDomain(day.domain), destination, lookup);
       if (permission !== "own" && permission !== "granted") continue;
       const text = `From: reports@mallowmail.example\r\nTo: ${uri.address}\r\nSubject: Report Domain: ${bare(day.domain)} Submitter: mallowmail.example Report-ID: <${id}>\r\nDate: ${new Date(clock.now()).toUTCString().replace("GMT", "+0000")}\r\nMessage-ID: <${id}@mallowmail.example>\r\nMIME-Version: 1.0\r\nContent-Type: application/gzip; name="${file}"\r\nContent-Disposition: attachment; filename="${file}"\r\nContent-Transfer-Encoding: base64\r\n\r\n${body}\r\n`;
       await deliver({ from: "reports@mallowmail.example", to: uri.address, octets: Buffer.from(text) }, own, world, resolver);

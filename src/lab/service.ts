@@ -2,7 +2,7 @@ import { createHash } from "node:crypto";
 import Fastify, { type FastifyInstance, type FastifyRequest } from "fastify";
 import type { Clock } from "../clock.ts";
 import { type DomainName, name, parseName } from "../core/name/index.ts";
-import { type DataOf, isOfType, joined } from "../core/record/index.ts";
+import { type DataOf, isOfType, txtValue } from "../core/record/index.ts";
 import { LINK_CONTRACT, type Offer } from "../core/sending/index.ts";
 import type { CachingResolver } from "./resolver.ts";
 
@@ -36,7 +36,7 @@ export const secret = (service: string, domain: string, length: number): string 
 
 export const hasText = async (resolver: CachingResolver, at: DomainName, text: string): Promise<boolean> => {
   const answer = await resolver.ask(at, "TXT");
-  return answer.kind === "found" && isOfType(answer.set, "TXT") && answer.set.data.some((data) => joined(data) === text);
+  return answer.kind === "found" && isOfType(answer.set, "TXT") && answer.set.data.some((data) => txtValue(data) === text);
 };
 
 const leadsTo = async (resolver: CachingResolver, at: DomainName, addresses: readonly string[]): Promise<boolean> => {

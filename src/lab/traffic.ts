@@ -18,7 +18,7 @@ const EACH_DAY = { newsletters: 6, letters: 3, throughTheList: 1, forged: 2 } as
  * them by way of a mailing list, and somebody who forges. Each day ends with Mallowmail's report on it.
  */
 export async function passDays(lab: Lab, days: number): Promise<void> {
-  const { clock, heronpost, inglemail, mallowmail, strangers } = lab;
+  const { clock, heronpost, inglemail, mallowmail, thirdParties } = lab;
   let number = 0;
   const several = <T>(count: number, one: (number: number) => Promise<T>) =>
     Promise.all(Array.from({ length: count }, () => one(number++)));
@@ -46,7 +46,7 @@ export async function passDays(lab: Lab, days: number): Promise<void> {
           letter("box@brackwater.example", "guild", "Strings wanted", now, i),
         ),
       ),
-      several(EACH_DAY.forged, (i) => strangers.forge("tickets@brackwater.example", `guest${i % 9}@mallowmail.example`)),
+      several(EACH_DAY.forged, (i) => thirdParties.forge("tickets@brackwater.example", `guest${i % 9}@mallowmail.example`)),
     ]);
     await Promise.all([heronpost.quiet(), inglemail.quiet()]);
     clock.leap(DAY - (clock.now() % DAY) + 7 * 3_600_000);

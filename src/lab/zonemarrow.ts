@@ -1,7 +1,7 @@
 import Fastify from "fastify";
 import { isAtOrBelow, parseName } from "../core/name/index.ts";
 import { parseType, printData, toSets } from "../core/record/index.ts";
-import { parseRecords } from "../core/zone/index.ts";
+import { readRecords } from "../core/zone/index.ts";
 import type { AuthorityHost } from "./authority.ts";
 
 export interface RunningApi {
@@ -51,7 +51,7 @@ export async function startZonemarrow({
     const { ttl, data } = request.body ?? {};
     if (at === undefined || typeof ttl !== "number" || !Array.isArray(data))
       return reply.code(422).send({ error: "ttl and data are needed" });
-    const { records, issues } = parseRecords(data.map((one) => `${at.name} ${ttl} ${at.type} ${one}`).join("\n"), {
+    const { records, issues } = readRecords(data.map((one) => `${at.name} ${ttl} ${at.type} ${one}`).join("\n"), {
       origin: at.apex,
     });
     const [set] = toSets(records);

@@ -70,7 +70,7 @@ interface Distrust {
 
 const ONE_SIGNATURE = new RegExp(`^[a-z][a-z0-9_-]{0,40}=\\(${SIGNED_PARTS.map((part) => `"${part}"`).join(" ")}\\);[^,()]*$`);
 
-async function believed(
+async function trusted(
   headers: Record<string, string | string[]>,
   body: Buffer,
   url: string,
@@ -155,7 +155,7 @@ export async function receiveEvents({ address, port, url, feeds, now, keep }: Re
       waiting.push({ delivery, done });
     });
   server.post<{ Body: Buffer }>("/events", async (request, reply) => {
-    const delivery = await believed(
+    const delivery = await trusted(
       request.headers as Record<string, string>,
       request.body ?? Buffer.alloc(0),
       url(own),

@@ -49,7 +49,7 @@ export interface HelperFailure {
   readonly sent: boolean;
 }
 
-const MOST_OUTPUT = 4 * 1024 * 1024;
+const MAX_OUTPUT = 4 * 1024 * 1024;
 
 /** The last words of a helper on standard error, for people; it must not print secrets there. */
 const lastLine = (text: string): string => text.trim().split("\n").at(-1)?.slice(0, 200) ?? "";
@@ -92,7 +92,7 @@ export function runHelper<R extends HelperRequest>(
     child.stdin.on("error", () => {});
     child.stdout.on("data", (chunk: Buffer) => {
       length += chunk.length;
-      if (length > MOST_OUTPUT) return fail(`the helper ${program} printed more than ${MOST_OUTPUT / 1024 / 1024} MiB`);
+      if (length > MAX_OUTPUT) return fail(`the helper ${program} printed more than ${MAX_OUTPUT / 1024 / 1024} MiB`);
       out.push(chunk);
     });
     child.stderr.on("data", (chunk: Buffer) => {

@@ -5,7 +5,7 @@ import fc from "fast-check";
 import { systemClock } from "../clock.ts";
 import { name } from "../core/name/index.ts";
 import { printData, toSets } from "../core/record/index.ts";
-import { parseRecords, type SetChange } from "../core/zone/index.ts";
+import { readRecords, type SetChange } from "../core/zone/index.ts";
 import { AuthorityHost } from "../lab/authority.ts";
 import { type Handler, listenDns } from "../lab/dns-server.ts";
 import {
@@ -149,11 +149,11 @@ describe("the client", () => {
   });
   test("forged answers are ignored: wrong id, wrong question, wrong source, not a response", async () => {
     const socket = createSocket("udp4");
-    const stranger = createSocket("udp4");
+    const thirdParty = createSocket("udp4");
     await new Promise<void>((resolve) => socket.bind(0, "127.0.0.1", resolve));
     closing.push(
       () => socket.close(),
-      () => stranger.close(),
+      () => thirdParty.close(),
     );
     const forged = (request: Buffer, more: Partial<Message>) => reply(request, { answers: [txt("forged")], ...more });
     socket.on("message", (request, from) => {
@@ -167,7 +167,7 @@ describe("the client", () => {
       );
       socket.send(forged(request, { response: false }), from.port, from.address);
       socket.send(Buffer.from("short"), from.port, from.address);
-      stranger.send(forged(request, {}), from.port, from.address, () =>
+      thirdParty.send(forged(request, {}), from.port, from.address, () =>
         setTimeout(() => socket.send(reply(request, { answers: [txt("true")] }), from.port, from.address), 30),
       );
     });
@@ -313,7 +313,7 @@ describe("any octets are a message or malformed", () => {
 
 describe("dynamic update (RFC 2136)", () => {
   const ZONE = '$TTL 1h\n@ SOA ns1 h 1 2h 15m 2w 5m\n@ NS ns1\n@ TXT "old"\nbox A 192.0.2.20\n';
-  const setOf = (lines: string) => toSets(parseRecords(lines, { origin: apex, ttl: 3600 }).records)[0];
+  const setOf = (lines: string) => toSets(readRecords(lines, { origin: apex, ttl: 3600 }).records)[0];
   const change = (of: string, type: string, before: string | undefined, after: string | undefined): SetChange => ({
     name: name(of, apex),
     type,

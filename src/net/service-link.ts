@@ -1,5 +1,5 @@
 import { err, ok, type Result } from "../core/result.ts";
-import { type AnswerOf, type BodyOf, MOST_ANSWER, OPERATIONS, type OperationName, refusal } from "../core/sending/index.ts";
+import { type AnswerOf, type BodyOf, MAX_ANSWER, OPERATIONS, type OperationName, refusal } from "../core/sending/index.ts";
 
 /** Where a service is asked, and with what. */
 export interface LinkTo {
@@ -29,7 +29,7 @@ async function bounded(response: Response): Promise<unknown> {
   let length = 0;
   for await (const chunk of response.body ?? []) {
     length += chunk.length;
-    if (length > MOST_ANSWER) return undefined;
+    if (length > MAX_ANSWER) return undefined;
     chunks.push(chunk);
   }
   try {

@@ -8,7 +8,7 @@ import { type ServerAddress, serverText } from "./address.ts";
 import { CLASS, decodeMessage, encodeMessage, queryMessage, RCODE, rcodeName } from "./message.ts";
 
 /** No zone of a marketer is larger; what goes on and on is cut. */
-const MOST_RECORDS = 1_000_000;
+const MAX_RECORDS = 1_000_000;
 
 /** Asks a server for its whole zone (RFC 5936). Most servers refuse; that says nothing about what the zone holds. */
 export function transferZone(
@@ -55,7 +55,7 @@ export function transferZone(
           if (record.type === "SOA" && ++soas === 2) return settle(ok(toSets(records)));
           records.push({ name: record.name, type: record.type, ttl: record.ttl, data: record.data });
         }
-        if (records.length > MOST_RECORDS) return stop("malformed", `${where} sends more than ${MOST_RECORDS} records`);
+        if (records.length > MAX_RECORDS) return stop("malformed", `${where} sends more than ${MAX_RECORDS} records`);
       }
     });
   });

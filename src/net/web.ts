@@ -12,7 +12,7 @@ export interface WebOptions {
 }
 
 /** As much of a page as any check needs, in octets. */
-const MOST_BODY = 512 * 1024;
+const MAX_BODY = 512 * 1024;
 
 function certificateOf(socket: TLSSocket): Certificate {
   const { subjectaltname = "", valid_to } = socket.getPeerCertificate();
@@ -69,7 +69,7 @@ export async function fetchPage(url: string, { addresses, ports, timeout }: WebO
       response.on("data", (chunk: Buffer) => {
         chunks.push(chunk);
         length += chunk.length;
-        if (length > MOST_BODY) settle();
+        if (length > MAX_BODY) settle();
       });
       response.on("end", settle);
       response.on("error", settle);
@@ -88,13 +88,13 @@ export async function fetchPage(url: string, { addresses, ports, timeout }: WebO
   });
 }
 
-const MOST_REDIRECTS = 8;
+const MAX_REDIRECTS = 8;
 
 /** Follows redirects, and gives back every page on the way. */
 export async function followPage(url: string, options: WebOptions): Promise<Fetched[]> {
   const chain: Fetched[] = [];
   let next: string | undefined = url;
-  while (next !== undefined && chain.length <= MOST_REDIRECTS) {
+  while (next !== undefined && chain.length <= MAX_REDIRECTS) {
     const fetched: Fetched = await fetchPage(next, options);
     chain.push(fetched);
     next = "page" in fetched && fetched.page.status >= 300 && fetched.page.status < 400 ? fetched.page.location : undefined;

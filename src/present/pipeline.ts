@@ -16,7 +16,7 @@ interface ReportedFinding {
 export interface ReportedDomain {
   readonly domain: string;
   readonly findings: readonly Omit<ReportedFinding, "domain">[];
-  readonly unasked: readonly string[];
+  readonly unresolved: readonly string[];
 }
 
 const rowsOf = (domains: readonly ReportedDomain[]): ReportedFinding[] =>
@@ -50,7 +50,7 @@ const xml = (text: string): string =>
 
 /** One suite a domain; a finding at or above the threshold is a failure, what could not be asked an error. */
 export function junitReport(domains: readonly ReportedDomain[], fails: (severity: string) => boolean): string {
-  const suites = domains.map(({ domain, findings, unasked }) => {
+  const suites = domains.map(({ domain, findings, unresolved }) => {
     const failures = findings.filter((one) => fails(one.severity)).length;
     const cases = findings.map(({ id, severity, title, evidence, remedy, standard }) => {
       const text = xml(`${evidence}\nWhat to do: ${remedy}\n${standard}`);
@@ -59,7 +59,7 @@ export function junitReport(domains: readonly ReportedDomain[], fails: (severity
         : `<system-out>${text}</system-out>`;
       return `    <testcase classname="${xml(domain)}" name="${xml(id)}">${inside}</testcase>`;
     });
-    const errors = unasked.map(
+    const errors = unresolved.map(
       (one) => `    <testcase classname="${xml(domain)}" name="could-not-ask"><error message="${xml(one)}"/></testcase>`,
     );
     const passed = cases.length + errors.length === 0 ? [`    <testcase classname="${xml(domain)}" name="audit"/>`] : [];
@@ -104,9 +104,9 @@ export function sarifReport(domains: readonly ReportedDomain[], rules: readonly 
         },
         invocations: [
           {
-            executionSuccessful: domains.every((one) => one.unasked.length === 0),
+            executionSuccessful: domains.every((one) => one.unresolved.length === 0),
             toolExecutionNotifications: domains.flatMap((one) =>
-              one.unasked.map((text) => ({ level: "warning", message: { text: `${one.domain}: ${text}` } })),
+              one.unresolved.map((text) => ({ level: "warning", message: { text: `${one.domain}: ${text}` } })),
             ),
           },
         ],

@@ -37,7 +37,7 @@ const OPEN = {
   decal: { symbol: "rect", dashArrayX: [1, 0], dashArrayY: [2, 4], rotation: -Math.PI / 4, color: "rgba(0,0,0,0.45)" },
 };
 
-const MOST_BARS = 12;
+const MAX_BARS = 12;
 const FONT = "system-ui, sans-serif";
 
 /** A chart as SVG, drawn here, so that the page needs no script. */
@@ -117,7 +117,7 @@ function byOrigin(page: SourcesPage): string {
 
 /** Share of proven messages by source. */
 function bySource({ sources }: SourcesPage): string {
-  const shown = sources.slice(0, MOST_BARS).reverse();
+  const shown = sources.slice(0, MAX_BARS).reverse();
   const share = (part: number, whole: number): number => (whole === 0 ? 0 : Math.round((part / whole) * 1000) / 10);
   return chart(90 + shown.length * 34, {
     ...LEGEND,

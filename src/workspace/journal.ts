@@ -1,7 +1,7 @@
 import { hostname } from "node:os";
 import type Database from "libsql";
 import type { RecordSet } from "../core/record/index.ts";
-import type { Hold } from "../core/spread/index.ts";
+import type { CacheWindow } from "../core/spread/index.ts";
 import { type DatabaseForm, openDatabase } from "./database.ts";
 
 /** One record set of a publication, whole, as it was and as it is to be. */
@@ -12,7 +12,7 @@ export interface JournalledChange {
   readonly before?: RecordSet;
   readonly after?: RecordSet;
   readonly asks: readonly string[];
-  readonly hold?: Hold;
+  readonly cacheWindow?: CacheWindow;
 }
 
 /** How a publication ended: carried out, not carried out, or nobody can say yet. */

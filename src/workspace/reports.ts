@@ -16,7 +16,7 @@ export type FoundReport =
 
 /** A mail with reports is read whole; larger ones hold no report that a receiver would send. */
 const LARGEST_MAIL = 64 << 20;
-const MOST_ENTRIES = 100;
+const MAX_ENTRIES = 100;
 
 type Kind = "gzip" | "zip" | "xml" | "mail" | "other";
 
@@ -88,8 +88,8 @@ async function* zipped(
         yield { title, because: `the ZIP archive cannot be read: ${entry}` };
         return;
       }
-      if (entries >= MOST_ENTRIES) {
-        yield { title, because: `the ZIP archive has more than ${MOST_ENTRIES} files` };
+      if (entries >= MAX_ENTRIES) {
+        yield { title, because: `the ZIP archive has more than ${MAX_ENTRIES} files` };
         return;
       }
       if (entry.fileName.endsWith("/")) continue;

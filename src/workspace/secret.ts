@@ -36,7 +36,7 @@ export interface SecretPlace {
   /** Puts the secret there; it is on the disk when this returns. */
   keep(secret: string): void;
   /** Gives the place up; nothing stays behind. */
-  giveUp(): void;
+  discard(): void;
 }
 
 const unwritable = (path: string, error: unknown): UserError => {
@@ -73,7 +73,7 @@ export function secretFile(folder: string, path: string): SecretPlace {
         throw unwritable(path, error);
       }
     },
-    giveUp() {
+    discard() {
       if (open) closeSync(file);
       open = false;
       rmSync(full, { force: true });
@@ -104,7 +104,7 @@ export function secretVariable(folder: string, path: string, name: string): Secr
       const at = before.findIndex((one) => own.test(one));
       write(at === -1 ? [...before, line] : before.map((one, i) => (i === at ? line : one)));
     },
-    giveUp() {
+    discard() {
       if (had) write(untouched);
       else rmSync(full, { force: true });
     },

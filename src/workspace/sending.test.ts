@@ -106,11 +106,11 @@ describe("events on the disk", () => {
       fc.property(
         fc.array(fc.record({ id: fc.nat(8), nonce: fc.nat(12) }), { maxLength: 30 }),
         fc.array(fc.constantFrom(...EVENT_KINDS), { minLength: 9, maxLength: 9 }),
-        (told, kinds) => {
+        (narration, kinds) => {
           const store = openEventStore(":memory:");
           const seen = new Set<number>();
           const nonces = new Set<number>();
-          for (const { id, nonce } of told) {
+          for (const { id, nonce } of narration) {
             store.keep([batch(`n${nonce}`, [event(`e${id}`, { kind: kinds[id] as MessageEvent["kind"] })])], NOW, 0);
             if (!nonces.has(nonce)) seen.add(id);
             nonces.add(nonce);
@@ -140,12 +140,12 @@ describe("a place for a secret", () => {
 
   test("a place that is given up leaves nothing behind", () => {
     const here = folder();
-    secretFile(here, "x.secret").giveUp();
+    secretFile(here, "x.secret").discard();
     expect(existsSync(join(here, "x.secret"))).toBe(false);
-    secretVariable(here, "shop.env", "PASSWORD").giveUp();
+    secretVariable(here, "shop.env", "PASSWORD").discard();
     expect(existsSync(join(here, "shop.env"))).toBe(false);
     writeFileSync(join(here, "kept.env"), "A=1\n");
-    secretVariable(here, "kept.env", "PASSWORD").giveUp();
+    secretVariable(here, "kept.env", "PASSWORD").discard();
     expect(readFileSync(join(here, "kept.env"), "utf8")).toBe("A=1\n");
   });
 
@@ -153,12 +153,12 @@ describe("a place for a secret", () => {
     const here = folder();
     const file = secretFile(here, "x.secret");
     file.keep(SECRET);
-    file.giveUp();
+    file.discard();
     expect(existsSync(join(here, "x.secret"))).toBe(false);
     writeFileSync(join(here, "kept.env"), "PASSWORD=old\n");
     const variable = secretVariable(here, "kept.env", "PASSWORD");
     variable.keep(SECRET);
-    variable.giveUp();
+    variable.discard();
     expect(readFileSync(join(here, "kept.env"), "utf8")).toBe("PASSWORD=old\n");
   });
 

@@ -7,8 +7,8 @@ import { type DatabaseForm, openDatabase } from "./database.ts";
 const DAY = 86_400;
 
 /** Kinds of rows that are gathered before they are written. */
-const MOST_STAGED = 5000;
-const MOST_NUMBERED = 50_000;
+const MAX_STAGED = 5000;
+const MAX_NUMBERED = 50_000;
 
 /** What makes two rows alike, in the order of the columns of `origin`. */
 type Fields = readonly [
@@ -32,7 +32,7 @@ interface Sum {
   count: number;
 }
 
-const bit = (holds: boolean): 0 | 1 => (holds ? 1 : 0);
+const bit = (met: boolean): 0 | 1 => (met ? 1 : 0);
 
 const fieldsOf = (row: ReportRow): Fields => [
   row.from,
@@ -146,7 +146,7 @@ export class ReportStore {
   /** Rows that are alike, added to those of the report that is being read. */
   #stage(sums: Map<string, Sum>): void {
     this.#guarded(() => {
-      if (this.#origins.size > MOST_NUMBERED) this.#origins.clear();
+      if (this.#origins.size > MAX_NUMBERED) this.#origins.clear();
       const unknown = [...sums.values()].filter(({ key }) => !this.#origins.has(key));
       if (unknown.length > 0) this.#number(unknown);
       const list = JSON.stringify(
@@ -176,7 +176,7 @@ export class ReportStore {
         const same = sums.get(row.disposition + key);
         if (same === undefined) sums.set(row.disposition + key, { key, fields, disposition: row.disposition, count: row.count });
         else same.count += row.count;
-        if (sums.size >= MOST_STAGED) this.#stage(sums);
+        if (sums.size >= MAX_STAGED) this.#stage(sums);
       });
       if (head === undefined) {
         this.#rollback();

@@ -2,11 +2,11 @@ import { existsSync } from "node:fs";
 import { dirname, join, relative, resolve } from "node:path";
 import { type Ask, checkKit, dmarcName, type Kit, kitSchema } from "../core/ask/index.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
-import { cutIntoStrings, octetsOf, type ResourceRecord, toSets } from "../core/record/index.ts";
+import { octetsOf, type ResourceRecord, splitCharacterStrings, toSets } from "../core/record/index.ts";
 import type { WebProof } from "../core/site/index.ts";
-import { parseSpf, type SpfError } from "../core/spf/index.ts";
+import { readSpfRecord, type SpfError } from "../core/spf/index.ts";
 import { closest, UserError } from "../core/user-error.ts";
-import { parseRecords } from "../core/zone/index.ts";
+import { readRecords } from "../core/zone/index.ts";
 import type { EventStore } from "./event-store.ts";
 import { filesIn, readText, writeAtomically } from "./files.ts";
 import type { Journal } from "./journal.ts";
@@ -82,7 +82,7 @@ function readDomain(path: string, settings: Settings): Domain {
         `${file.place(["asks", i, "id"])}: the id “${ask.id}” is taken already in this file; give one of the two asks another.`,
       );
     ids.add(ask.id);
-    const { records: lines, issues } = parseRecords(octetsOf(ask.records), { origin: name, ttl: settings.defaults.ttl });
+    const { records: lines, issues } = readRecords(octetsOf(ask.records), { origin: name, ttl: settings.defaults.ttl });
     const records: ResourceRecord[] = [...lines];
     const [issue] = issues;
     if (issue !== undefined)
@@ -90,7 +90,7 @@ function readDomain(path: string, settings: Settings): Domain {
         `${file.place(["asks", i, "records"])}: line ${issue.line} of the records of ${ask.id}, column ${issue.column}: ${issue.text === "" ? "" : `found “${issue.text}”, `}expected ${issue.expected}.`,
       );
     if (ask.spf !== undefined) {
-      const parsed = parseSpf(`v=spf1 ${ask.spf}`);
+      const parsed = readSpfRecord(`v=spf1 ${ask.spf}`);
       if (!parsed.ok) {
         const { text, message, meant } = parsed.error[0] as SpfError;
         throw new UserError(
@@ -101,7 +101,7 @@ function readDomain(path: string, settings: Settings): Domain {
         name,
         type: "TXT",
         ttl: settings.defaults.ttl,
-        data: { strings: cutIntoStrings(octetsOf(`v=spf1 ${ask.spf}`)) },
+        data: { strings: splitCharacterStrings(octetsOf(`v=spf1 ${ask.spf}`)) },
       });
     }
     if (ask.dmarc !== undefined)
@@ -249,7 +249,7 @@ export interface AskEntry {
 }
 
 /** Adds asks to the file of their domain. Run inside {@link Journal.exclusively}: the file is read, changed and replaced. */
-export function addAsks(domain: Domain, asks: readonly AskEntry[]): void {
+export function insertAsks(domain: Domain, asks: readonly AskEntry[]): void {
   const path = resolve(domain.path);
   const text = asks.reduce((before, ask) => withEntry(before, "asks", [ask]), readText(path));
   readYaml(domain.path, text, domainSchema);

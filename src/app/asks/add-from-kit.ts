@@ -1,10 +1,10 @@
+import type { Arguments, Context } from "../../cli/command.ts";
 import { fillKit, type Kit, type KitError } from "../../core/ask/index.ts";
 import { EXIT, type ExitCode, UserError } from "../../core/user-error.ts";
 import { visible } from "../../present/index.ts";
 import { readKit, type Workspace } from "../../workspace/index.ts";
-import type { Arguments, Context } from "../../cli/command.ts";
 
-import { askJson, domainFor, type IntakeResult, type NewAsk, takeDown } from "./add.ts";
+import { addAsks, askJson, domainFor, type IntakeResult, type NewAsk } from "./add.ts";
 
 /** Takes down the asks of a kit, its blanks filled from --input or asked for on the terminal. */
 export async function fromKit(
@@ -37,7 +37,7 @@ export async function fromKit(
           `everything this kit can ask for now is taken down already${filled.value.later.length === 0 ? "" : `; ${filled.value.later.join(", ")} needs more inputs`}: see zandrel status.`,
           EXIT.not,
         );
-      if (!dry) await takeDown(asks, { key: kit.service, title: kit.title, added }, domain, workspace, context);
+      if (!dry) await addAsks(asks, { key: kit.service, title: kit.title, added }, domain, workspace, context);
       return {
         exit: EXIT.ok,
         result: {

@@ -1,24 +1,32 @@
 import { z } from "zod";
+import type { Arguments, Context } from "../../cli/command.ts";
 import { PURPOSES, type Purpose } from "../../core/ask/index.ts";
 import { type DomainName, relativeText } from "../../core/name/index.ts";
 import {
   type DataOf,
+  decodeUtf8,
   isOfType,
-  joined,
   printData,
   type ResourceRecord,
   recordJson,
   recordsOf,
-  textOf,
   toSets,
+  txtValue,
 } from "../../core/record/index.ts";
-import { isSpf, parseSpf } from "../../core/spf/index.ts";
+import { isSpf, readSpfRecord } from "../../core/spf/index.ts";
 import { UserError } from "../../core/user-error.ts";
 import { columns, isoTime } from "../../present/index.ts";
-import { type AskEntry, addAsks, addService, type Domain, pickDomains, removeAsk, type Workspace } from "../../workspace/index.ts";
-import type { Arguments, Context } from "../../cli/command.ts";
+import {
+  type AskEntry,
+  addService,
+  type Domain,
+  insertAsks,
+  pickDomains,
+  removeAsk,
+  type Workspace,
+} from "../../workspace/index.ts";
 import { nameOperand } from "../dns/context.ts";
-import { record, typed } from "../shapes.ts";
+import { record, withoutRootDot } from "../shapes.ts";
 
 export const intakeResult = z.object({
   before: z.array(z.string()).describe("what has to be done at the service first"),
@@ -54,15 +62,15 @@ export function domainFor(workspace: Workspace, args: Arguments, text: string): 
   if (domains.length === 0) throw new UserError("this workspace has no domain yet: add one with zandrel init DOMAIN.");
   if (domains.length === 1) return domains[0] as Domain;
   const mentioned = domains.filter((domain) =>
-    new RegExp(`(^|[^a-z0-9-])${typed(domain.name).replaceAll(".", "\\.")}([^a-z0-9-]|$)`, "i").test(text),
+    new RegExp(`(^|[^a-z0-9-])${withoutRootDot(domain.name).replaceAll(".", "\\.")}([^a-z0-9-]|$)`, "i").test(text),
   );
   // brackwater.example is part of tickets.brackwater.example: the longest name wins.
-  const [longest] = [...mentioned].sort((a, b) => b.name.length - a.name.length);
-  if (longest === undefined || mentioned.some((other) => !longest.name.endsWith(other.name)))
+  const [longestWindow] = [...mentioned].sort((a, b) => b.name.length - a.name.length);
+  if (longestWindow === undefined || mentioned.some((other) => !longestWindow.name.endsWith(other.name)))
     throw new UserError(
-      `the paste does not say for which domain it is: name it with --domain, one of ${domains.map((domain) => typed(domain.name)).join(", ")}.`,
+      `the paste does not say for which domain it is: name it with --domain, one of ${domains.map((domain) => withoutRootDot(domain.name)).join(", ")}.`,
     );
-  return longest;
+  return longestWindow;
 }
 
 /** The records as master-file lines relative to the domain, aligned. */
@@ -91,8 +99,8 @@ export interface NewAsk {
 /** An SPF record for the domain itself is taken down as terms for the one record, never as a second one. */
 export function withoutSpf(records: readonly ResourceRecord[], domain: DomainName): { records: ResourceRecord[]; spf?: string } {
   const terms = (one: ResourceRecord): string | undefined => {
-    const text = one.type === "TXT" && one.name === domain ? textOf(joined(one.data as DataOf["TXT"])) : "";
-    const parsed = isSpf(text) ? parseSpf(text) : undefined;
+    const text = one.type === "TXT" && one.name === domain ? decodeUtf8(txtValue(one.data as DataOf["TXT"])) : "";
+    const parsed = isSpf(text) ? readSpfRecord(text) : undefined;
     return parsed?.ok
       ? parsed.value.terms
           .filter((term) => term.kind === "mechanism" && term.name !== "all")
@@ -143,7 +151,7 @@ export function ownService(workspace: Workspace, args: Arguments): ServiceOfAsk 
 }
 
 /** Writes asks into the domain's file and the journal, all of them or none; `instead` of an ask that goes. */
-export async function takeDown(
+export async function addAsks(
   asks: readonly NewAsk[],
   service: ServiceOfAsk,
   domain: Domain,
@@ -174,7 +182,7 @@ export async function takeDown(
         removeAsk(domain, instead);
         journal.append(now, domain.name, { kind: "ask-retired", ask: instead, because: "another takes its place" });
       }
-      addAsks(domain, entries);
+      insertAsks(domain, entries);
       for (const { id, service: key, purpose, records = "" } of entries)
         journal.append(now, domain.name, { kind: "ask-noted", ask: id, service: key, purpose, records });
     });
@@ -188,7 +196,7 @@ function sameRecords(a: readonly ResourceRecord[], b: readonly ResourceRecord[])
     toSets(records)
       .map(
         (set) =>
-          `${set.name} ${set.type} ${(isOfType(set, "TXT") ? set.data.map((data) => textOf(joined(data))) : set.data.map((data) => printData(set.type, data))).sort().join("|")}`,
+          `${set.name} ${set.type} ${(isOfType(set, "TXT") ? set.data.map((data) => decodeUtf8(txtValue(data))) : set.data.map((data) => printData(set.type, data))).sort().join("|")}`,
       )
       .sort()
       .join("\n");

@@ -1,29 +1,29 @@
 import type { Ask, State, View } from "../../core/ask/index.ts";
-import { isHandedOn, isMet, look, stateOf } from "../../core/ask/index.ts";
+import { isDelegated, isMet, look, stateOf } from "../../core/ask/index.ts";
 import { type Draft, makeDraft } from "../../core/change/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized, zoneLookup } from "../../core/lookup/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
-import { type Cause, hunt } from "../../core/ownership/index.ts";
-import { holds, printRecord, type RecordSet, recordsOf } from "../../core/record/index.ts";
+import { type Cause, diagnose } from "../../core/ownership/index.ts";
+import { containsAll, printRecord, type RecordSet, recordsOf } from "../../core/record/index.ts";
 import { judgeProof, type WebProof } from "../../core/site/index.ts";
-import { longest, visibleBy } from "../../core/spread/index.ts";
+import { longestWindow, visibleBy } from "../../core/spread/index.ts";
 import { zonesOf } from "../../core/zone/index.ts";
 import { fetchPage } from "../../net/index.ts";
 import { moment } from "../../present/index.ts";
 import type { Domain, Journal, JournalledChange, Publication, Workspace } from "../../workspace/index.ts";
-import { type DomainLook, hostServer, type Looking, readZoneFile } from "../dns/context.ts";
-import { typed } from "../shapes.ts";
+import { type DnsContext, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
+import { withoutRootDot } from "../shapes.ts";
 
 /** What the journal remembers of a domain, ready to be asked. */
-export interface Memory {
+export interface JournalState {
   /** When each ask was proven, with the records that were proven. */
   readonly proven: ReadonlyMap<string, { readonly at: number; readonly wanted: string }>;
   readonly settled: ReadonlyMap<string, { readonly at: number; readonly wanted: string }>;
   readonly publications: readonly Publication[];
 }
 
-const NOTHING: Memory = { proven: new Map(), settled: new Map(), publications: [] };
+const NOTHING: JournalState = { proven: new Map(), settled: new Map(), publications: [] };
 
 /** The records of an ask as one text, by which a proof is tied to what was proven. */
 export const wantedText = (ask: Ask): string =>
@@ -34,7 +34,7 @@ export const wantedText = (ask: Ask): string =>
     .sort()
     .join("\n");
 
-export function recall(journal: Journal | undefined, domain: DomainName): Memory {
+export function loadJournalState(journal: Journal | undefined, domain: DomainName): JournalState {
   if (journal === undefined) return NOTHING;
   const last = (kind: "proven" | "settled") =>
     new Map(journal.entries(domain, kind).map((entry) => [entry.ask, { at: entry.at, wanted: entry.wanted }]));
@@ -66,41 +66,41 @@ export interface Survey {
 }
 
 /** The zone as the draft has to see it: where its changes will go. */
-export function draftSource(domain: Domain, looked: DomainLook, looking: Looking, workspace: Workspace): Lookup | undefined {
-  if (looking.fromFiles) return looked.lookup;
+export function draftSource(domain: Domain, looked: DomainLook, dns: DnsContext, workspace: Workspace): Lookup | undefined {
+  if (dns.fromFiles) return looked.lookup;
   const publish = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.publish;
   // A file named on the command line lies where the user is, one named in zandrel.yaml in the workspace.
-  const target = looking.into ?? (publish?.way === "zone-file" ? { folder: workspace.folder, file: publish.file } : undefined);
+  const target = dns.into ?? (publish?.way === "zone-file" ? { folder: workspace.folder, file: publish.file } : undefined);
   if (target !== undefined) {
     const { document } = readZoneFile(target.folder, target.file, [domain.name], workspace.settings.defaults.ttl);
     return memoized(zoneLookup(zonesOf(document)));
   }
-  if (publish?.way === "update") return looking.server(hostServer(publish.server, workspace.settings.defaults.authorityPort));
+  if (publish?.way === "update") return dns.server(hostServer(publish.server, workspace.settings.defaults.authorityPort));
   return looked.lookup;
 }
 
 /** Ids of the asks an ask waits for that are not proven. */
-const waitingFor = (ask: Ask, memory: Memory, domain: Domain): string[] =>
+const waitingFor = (ask: Ask, journalled: JournalState, domain: Domain): string[] =>
   ask.after.filter((id) => {
     const other = domain.asks.find((one) => one.id === id);
-    return other === undefined || memory.proven.get(id)?.wanted !== wantedText(other);
+    return other === undefined || journalled.proven.get(id)?.wanted !== wantedText(other);
   });
 
 /** Who put a set there, as far as the workspace knows. */
-function whoPut(domain: Domain, memory: Memory, now: number): (set: RecordSet) => string {
+function provenanceOf(domain: Domain, journalled: JournalState, now: number): (set: RecordSet) => string {
   return (set) => {
-    const publication = memory.publications.findLast(
+    const publication = journalled.publications.findLast(
       ({ opened, closed }) =>
         closed?.end === "published" &&
         opened.changes.some(
           (change) =>
-            change.after !== undefined && change.name === set.name && change.type === set.type && holds(set, change.after),
+            change.after !== undefined && change.name === set.name && change.type === set.type && containsAll(set, change.after),
         ),
     );
     if (publication !== undefined)
       return `Zandrel on ${moment(publication.opened.at, now)} for ${publication.opened.changes.flatMap((change) => change.asks).join(", ")}`;
     const ask = domain.asks.find((one) =>
-      one.wanted.some((wanted) => wanted.name === set.name && wanted.type === set.type && holds(set, wanted)),
+      one.wanted.some((wanted) => wanted.name === set.name && wanted.type === set.type && containsAll(set, wanted)),
     );
     return ask === undefined
       ? "somebody else (the DNS host's default for new domains, or an older service)"
@@ -113,44 +113,53 @@ export async function draftOf(
   domain: Domain,
   source: Lookup,
   world: Lookup,
-  memory: Memory,
+  journalled: JournalState,
   now: number,
   replace: ReadonlySet<DomainName>,
   only?: readonly string[],
 ): Promise<Draft> {
-  const asks = domain.asks.filter((ask) => waitingFor(ask, memory, domain).length === 0 && only?.includes(ask.id) !== false);
-  return makeDraft({ domain: domain.name, asks, lookup: source, world, replace, whoPut: whoPut(domain, memory, now) });
+  const asks = domain.asks.filter((ask) => waitingFor(ask, journalled, domain).length === 0 && only?.includes(ask.id) !== false);
+  return makeDraft({
+    domain: domain.name,
+    asks,
+    lookup: source,
+    world,
+    replace,
+    provenanceOf: provenanceOf(domain, journalled, now),
+  });
 }
 
-function visibilityOf(ask: Ask, memory: Memory): Visibility | undefined {
+function visibilityOf(ask: Ask, journalled: JournalState): Visibility | undefined {
   const wants = (change: JournalledChange) =>
     ask.wanted.some(
       (set) => set.name === change.name && set.type === change.type && change.after !== undefined && isMet(change.after, set),
     );
-  const publication = memory.publications.findLast(
+  const publication = journalled.publications.findLast(
     ({ opened, closed }) => closed?.end === "published" && opened.changes.some(wants),
   );
   if (publication?.closed === undefined) return undefined;
-  const hold = longest(publication.opened.changes.filter(wants).flatMap((change) => change.hold ?? []));
+  const cacheWindow = longestWindow(publication.opened.changes.filter(wants).flatMap((change) => change.cacheWindow ?? []));
   const publishedAt = publication.closed.at;
-  return hold === undefined ? undefined : { publishedAt, by: visibleBy(publishedAt, hold), because: hold.because };
+  return cacheWindow === undefined
+    ? undefined
+    : { publishedAt, by: visibleBy(publishedAt, cacheWindow), because: cacheWindow.because };
 }
 
 /** Where an ask stands whose proof is on the web: nothing spreads there, it is there or it is not. */
 async function webStanding(
   ask: Ask,
   proof: WebProof,
-  looking: Looking,
-  memory: Memory,
+  dns: DnsContext,
+  journalled: JournalState,
   waits: readonly string[],
 ): Promise<AskStanding> {
   const common = { ask, views: [], visibility: undefined };
   const verdict =
-    looking.web === undefined
+    dns.web === undefined
       ? { found: undefined, because: "a proof on the web cannot be looked at in master files", remedy: "" }
-      : judgeProof(proof, await fetchPage(proof.url, looking.web));
-  const proven = memory.proven.get(ask.id)?.wanted === wantedText(ask);
-  const settled = memory.settled.get(ask.id)?.wanted === wantedText(ask);
+      : judgeProof(proof, await fetchPage(proof.url, dns.web));
+  const proven = journalled.proven.get(ask.id)?.wanted === wantedText(ask);
+  const settled = journalled.settled.get(ask.id)?.wanted === wantedText(ask);
   if (verdict.found === undefined) return { ...common, state: "unknown", because: verdict.because, causes: [] };
   if (verdict.found)
     return {
@@ -173,26 +182,24 @@ async function webStanding(
 /** Looks at a domain from everywhere and derives where each of its asks stands. */
 export async function survey(
   domain: Domain,
-  looking: Looking,
+  dns: DnsContext,
   workspace: Workspace,
   journal: Journal | undefined,
 ): Promise<Survey> {
-  const memory = recall(journal, domain.name);
-  const looked = await looking.look(domain);
-  const { authority, lookup, viewpoints, strangers } = looked;
+  const journalled = loadJournalState(journal, domain.name);
+  const looked = await dns.look(domain);
+  const { authority, lookup, viewpoints, undelegatedHosts } = looked;
   const trouble = authority.kind === "delegated" ? undefined : { kind: authority.kind, because: authority.because };
-  const source = trouble === undefined ? draftSource(domain, looked, looking, workspace) : undefined;
-  const draft = source === undefined ? undefined : await draftOf(domain, source, looking.world, memory, looking.now, new Set());
+  const source = trouble === undefined ? draftSource(domain, looked, dns, workspace) : undefined;
+  const draft = source === undefined ? undefined : await draftOf(domain, source, dns.world, journalled, dns.now, new Set());
   const siblings = async () => {
     const others = workspace.domains.filter((other) => other.name !== domain.name);
-    const seen = await Promise.all(
-      others.map(async (other) => ({ domain: other.name, lookup: (await looking.look(other)).lookup })),
-    );
+    const seen = await Promise.all(others.map(async (other) => ({ domain: other.name, lookup: (await dns.look(other)).lookup })));
     return seen.flatMap((one) => (one.lookup === undefined ? [] : [{ domain: one.domain, lookup: one.lookup }]));
   };
   const asks = await Promise.all(
     domain.asks.map(async (ask): Promise<AskStanding> => {
-      if (ask.web !== undefined) return webStanding(ask, ask.web, looking, memory, waitingFor(ask, memory, domain));
+      if (ask.web !== undefined) return webStanding(ask, ask.web, dns, journalled, waitingFor(ask, journalled, domain));
       const views = trouble === undefined ? await look(ask.wanted, viewpoints) : [];
       const astray = ask.wanted.filter(
         (set) =>
@@ -202,28 +209,28 @@ export async function survey(
               view.role === "authoritative" &&
               view.name === set.name &&
               view.type === set.type &&
-              (view.sees === "old" || view.sees === "nothing" || isHandedOn(view)),
+              (view.sees === "old" || view.sees === "nothing" || isDelegated(view)),
           ),
       );
       const others = astray.length > 0 ? await siblings() : [];
       const causes = (
         await Promise.all(
           astray.map((wanted) =>
-            hunt({
+            diagnose({
               wanted,
               apex: domain.name,
               viewpoints,
               views: views.filter((view) => view.name === wanted.name && view.type === wanted.type),
               lookup,
               labels: [ask.service],
-              strangers,
+              undelegatedHosts,
               siblings: others,
             }),
           ),
         )
       ).flat();
       const text = wantedText(ask);
-      const at = (known: Memory["proven"]) => (known.get(ask.id)?.wanted === text ? known.get(ask.id)?.at : undefined);
+      const at = (known: JournalState["proven"]) => (known.get(ask.id)?.wanted === text ? known.get(ask.id)?.at : undefined);
       const clash = draft?.clashes.find((one) => one.ask === ask.id);
       // A value that merely differs is what the draft is about to change; everything else points at a mistake.
       const miss = causes.find(
@@ -232,14 +239,14 @@ export async function survey(
       const verdict = stateOf({
         ask,
         views,
-        waitingFor: waitingFor(ask, memory, domain),
-        provenAt: at(memory.proven),
-        settledAt: at(memory.settled),
+        waitingFor: waitingFor(ask, journalled, domain),
+        provenAt: at(journalled.proven),
+        settledAt: at(journalled.settled),
         clash: clash?.because,
         miss: miss?.because,
         trouble,
       });
-      return { ask, views, ...verdict, causes, visibility: visibilityOf(ask, memory) };
+      return { ask, views, ...verdict, causes, visibility: visibilityOf(ask, journalled) };
     }),
   );
   return { domain, look: looked, asks, draft };
@@ -247,7 +254,7 @@ export async function survey(
 
 /** The step that brings an ask on from where it stands. */
 export function nextStep({ ask, state, causes }: AskStanding, domain: DomainName): string {
-  const name = typed(domain);
+  const name = withoutRootDot(domain);
   switch (state) {
     case "waiting":
       return `zandrel prove ${ask.after[0]}`;
@@ -270,9 +277,9 @@ export function nextStep({ ask, state, causes }: AskStanding, domain: DomainName
 
 /** Journals that asks were seen settled for the first time, so that it is noticed when they lapse. */
 export function rememberSettled(journal: Journal, result: Survey, now: number): void {
-  const memory = recall(journal, result.domain.name);
+  const journalled = loadJournalState(journal, result.domain.name);
   for (const { ask, state } of result.asks)
-    if (state === "settled" && memory.settled.get(ask.id)?.wanted !== wantedText(ask))
+    if (state === "settled" && journalled.settled.get(ask.id)?.wanted !== wantedText(ask))
       journal.append(now, result.domain.name, { kind: "settled", ask: ask.id, wanted: wantedText(ask) });
 }
 

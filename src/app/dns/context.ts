@@ -2,18 +2,18 @@ import { getServers } from "node:dns";
 import { existsSync } from "node:fs";
 import { basename, resolve } from "node:path";
 import type { Options } from "yargs";
+import type { Arguments, Context } from "../../cli/command.ts";
 import { authoritativeViewpoints, type Viewpoint } from "../../core/ask/index.ts";
 import { type Authority, authorityOf, failed, type Lookup, memoized, type Servers, zoneLookup } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, labelsOf, parseName } from "../../core/name/index.ts";
 import { parseSeconds } from "../../core/record/index.ts";
 import { UserError } from "../../core/user-error.ts";
-import { type ParseOptions, parseZone, type ZoneDocument, zoneFor, zonesOf } from "../../core/zone/index.ts";
+import { type ParseOptions, readZone, type ZoneDocument, zoneFor, zonesOf } from "../../core/zone/index.ts";
 import { DnsClient, parseServerAddress, type ServerAddress, serverText, type WebOptions } from "../../net/index.ts";
 import { type Domain, readText, type Settings } from "../../workspace/index.ts";
-import type { Arguments, Context } from "../../cli/command.ts";
 
 /** The options that every looking command shares. */
-export const LOOKING = {
+export const resolverOptions = {
   resolver: {
     type: "string",
     array: true,
@@ -37,11 +37,11 @@ export interface DomainLook {
   /** The domain as its delegated servers show it; undefined where nobody serves it. */
   readonly lookup: Lookup | undefined;
   /** The DNS host of the workspace, where the parent hands the domain to other servers. */
-  readonly strangers: readonly { readonly title: string; readonly lookup: Lookup }[];
+  readonly undelegatedHosts: readonly { readonly title: string; readonly lookup: Lookup }[];
 }
 
 /** Everything a command needs in order to look; each question is asked once in its life. */
-export interface Looking {
+export interface DnsContext {
   /** Milliseconds since 1970, by the clock or by `--at`. */
   readonly now: number;
   /** The DNS as a resolver shows it, for names of other domains. */
@@ -114,7 +114,7 @@ export function readZoneFile(
       return existsSync(included) ? readText(included, "latin1") : undefined;
     },
   };
-  const document = parseZone(readText(resolve(cwd, file), "latin1"), options);
+  const document = readZone(readText(resolve(cwd, file), "latin1"), options);
   const [issue] = document.issues;
   if (issue !== undefined)
     throw new UserError(
@@ -181,16 +181,16 @@ async function webAddresses(base: Lookup, host: string): Promise<{ found: readon
 }
 
 /** Prepares looking as the options say. Close it when done. */
-export function openLooking(
+export function openDns(
   args: Arguments,
   context: Context,
   settings: Settings | undefined,
   domains: readonly DomainName[],
-): Looking {
+): DnsContext {
   const now = timeOption(args, "at") ?? context.clock.now();
   const files = args["zone-file"] as string[] | undefined;
   const timeout = timeoutOf(args);
-  if (files !== undefined && files.length > 0) return lookingAtFiles(args, context, settings, now, files, domains);
+  if (files !== undefined && files.length > 0) return openZoneFiles(args, context, settings, now, files, domains);
 
   const client = new DnsClient({ timeout });
   const lookups = new Map<string, Lookup>();
@@ -227,14 +227,15 @@ export function openLooking(
       const known = new Set(delegated.map((server) => serverText({ address: server.address, port })));
       const own = (configured?.servers ?? []).map((text) => hostServer(text, port));
       // A host one of whose servers is delegated to is no stranger, whatever its other servers are.
-      const isStranger = authority.kind !== "failed" && own.length > 0 && !own.some((address) => known.has(serverText(address)));
+      const isUndelegated =
+        authority.kind !== "failed" && own.length > 0 && !own.some((address) => known.has(serverText(address)));
       const [first] = own;
       return {
         authority,
         viewpoints: [...authoritativeViewpoints(delegated, (server) => displayName(server.name)), ...vantages],
         lookup: delegated.length === 0 ? undefined : inTurn(delegated.map((server) => server.lookup)),
-        strangers:
-          isStranger && first !== undefined && configured !== undefined
+        undelegatedHosts:
+          isUndelegated && first !== undefined && configured !== undefined
             ? [{ title: configured.title, lookup: ask(first, false) }]
             : [],
       };
@@ -249,14 +250,14 @@ export function hostServer(text: string, port: number): ServerAddress {
   return parsed;
 }
 
-function lookingAtFiles(
+function openZoneFiles(
   args: Arguments,
   context: Context,
   settings: Settings | undefined,
   now: number,
   files: readonly string[],
   domains: readonly DomainName[],
-): Looking {
+): DnsContext {
   const given = args.resolver as string[] | undefined;
   const client = given === undefined || given.length === 0 ? undefined : new DnsClient({ timeout: timeoutOf(args) });
   const beyond =
@@ -285,7 +286,7 @@ function lookingAtFiles(
         authority,
         lookup: covered ? lookup : undefined,
         viewpoints: covered ? [{ name: files.join(", "), role: "authoritative", lookup }] : [],
-        strangers: [],
+        undelegatedHosts: [],
       };
     },
   };

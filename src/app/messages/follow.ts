@@ -1,13 +1,13 @@
 import { existsSync, readdirSync, statSync } from "node:fs";
 import { join } from "node:path";
 import { z } from "zod";
+import type { Context } from "../../cli/command.ts";
 import { fieldsNamed, fieldValue, scanMessage } from "../../core/message/index.ts";
 import { DISPOSITIONS, type Disposition, enhancedStatus } from "../../core/sending/index.ts";
 import { UserError } from "../../core/user-error.ts";
 import { askLink } from "../../net/service-link.ts";
 import { logTime } from "../../present/index.ts";
 import { type Journal, openMessages, type StoredMessage } from "../../workspace/index.ts";
-import type { Context } from "../../cli/command.ts";
 import type { ServiceAt } from "../services/services.ts";
 import type { Session } from "../session.ts";
 

@@ -3,7 +3,13 @@ import type { DiscoveryWay } from "../../core/dmarc/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { decodeWords, fieldsNamed, fieldValue } from "../../core/message/index.ts";
 import { UserError } from "../../core/user-error.ts";
-import { authenticationResults, bulkRequirements, type Envelope, judgeMessage, type SpfIdentity } from "../../core/verdict/index.ts";
+import {
+  authenticationResults,
+  bulkRequirements,
+  type Envelope,
+  judgeMessage,
+  type SpfIdentity,
+} from "../../core/verdict/index.ts";
 import { count, type Style, visible, wrap } from "../../present/index.ts";
 import type { StoredMessage } from "../../workspace/index.ts";
 import { dkimJson, dkimLine, dkimShape, painted } from "./open.ts";
@@ -48,7 +54,7 @@ export const judgement = z.object({
       mode: z.enum(["relaxed", "strict"]),
     }),
   ),
-  bulk: z.array(z.object({ id: z.string(), holds: z.boolean().nullable(), because: z.string() })),
+  bulk: z.array(z.object({ id: z.string(), met: z.boolean().nullable(), because: z.string() })),
   remarks: z.array(z.string()),
   header: z.string().describe("the Authentication-Results field of RFC 8601"),
 });
@@ -120,7 +126,7 @@ export async function judgeOne(
       because: dmarc.because,
     },
     alignment: dmarc.alignments.map(({ by, domain, passes, aligned, mode }) => ({ by, domain, passes, aligned, mode })),
-    bulk: (await bulkRequirements(verdict, lookup)).map(({ id, holds, because }) => ({ id, holds: holds ?? null, because })),
+    bulk: (await bulkRequirements(verdict, lookup)).map(({ id, met, because }) => ({ id, met: met ?? null, because })),
     remarks,
     header: authenticationResults(receiver, verdict).replaceAll("\r\n", "\n"),
   };
@@ -143,10 +149,9 @@ export function presentOne(one: Judgement, style: Style, width: number): string 
   const plain = (domain: string | null): string => visible(domain?.replace(/\.$/, "") ?? "an unknown domain");
   const row = (title: string, text: string): string => wrap(`${title.padEnd(9)}${text}`, width, " ".repeat(9));
   // What holds needs no line of its own.
-  const open = one.bulk.filter(({ holds }) => holds !== true);
+  const open = one.bulk.filter(({ met }) => met !== true);
   const bulk = open.map(
-    ({ holds, because }) =>
-      `  ${holds === null ? style.careful("?") : style.bad("✗")} ${wrap(visible(because), width - 4, "    ")}`,
+    ({ met, because }) => `  ${met === null ? style.careful("?") : style.bad("✗")} ${wrap(visible(because), width - 4, "    ")}`,
   );
   return [
     style.title(visible(one.message)),

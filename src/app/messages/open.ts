@@ -1,12 +1,12 @@
 import { z } from "zod";
+import type { Arguments, Context } from "../../cli/command.ts";
 import type { DkimVerdict } from "../../core/dkim/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized } from "../../core/lookup/index.ts";
 import { EXIT, type ExitCode, UserError } from "../../core/user-error.ts";
 import { type Style, visible } from "../../present/index.ts";
 import { findWorkspace, openMessages, openWorkspace, type Stored, type StoredMessage, spool } from "../../workspace/index.ts";
-import type { Arguments, Context } from "../../cli/command.ts";
-import { openLooking } from "../dns/context.ts";
+import { openDns } from "../dns/context.ts";
 
 /** What commands that read messages share. */
 
@@ -76,11 +76,11 @@ export async function withMessages<T>(
   const folder = findWorkspace(context.cwd, args.workspace as string | undefined);
   const settings = folder === undefined ? undefined : openWorkspace(context.cwd, folder).settings;
   const spooled = operand === "-" ? await spool(context.input()) : undefined;
-  const looking = openLooking(args, context, settings, []);
+  const dns = openDns(args, context, settings, []);
   try {
-    return await work(openMessages(spooled?.path ?? operand), memoized(looking.world), Math.floor(looking.now / 1000));
+    return await work(openMessages(spooled?.path ?? operand), memoized(dns.world), Math.floor(dns.now / 1000));
   } finally {
-    looking.close();
+    dns.close();
     spooled?.close();
   }
 }

@@ -1,15 +1,15 @@
 import { resolve } from "node:path";
+import type { Arguments, Context } from "../../cli/command.ts";
 import { type SignOptions, signatureObstacle, signedMessage } from "../../core/dkim/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { UserError } from "../../core/user-error.ts";
 import type { Submitted } from "../../net/mail.ts";
 import { askLink } from "../../net/service-link.ts";
 import { type Journal, keyPath, readPrivateKey, readSecret, readText } from "../../workspace/index.ts";
-import type { Arguments, Context } from "../../cli/command.ts";
 import { lastState, linkTrouble, type Missing, offersOf, type ServiceAt, unsettledAsks } from "../services/services.ts";
-import type { Session } from "../session.ts";
-import { typed } from "../shapes.ts";
 import { credentialFor, smtpSettings, submissionTo } from "../services/submission.ts";
+import type { Session } from "../session.ts";
+import { withoutRootDot } from "../shapes.ts";
 
 /** A test message up to the moment it is handed in: what it depends on, what it says, its signature, its way. */
 
@@ -29,11 +29,12 @@ export async function missingFor(
       missing.push({ what, state: state === undefined || state === "unknown" ? "missing" : state, because, next });
   };
   if (offers?.includes("domains") === true && service.link !== undefined) {
-    const said = await askLink(service.link, "showDomain", { at: { domain: typed(domain) } });
-    if (!said.ok && said.error.kind !== "unknown") throw linkTrouble(service, `say where ${typed(domain)} stands`, said.error);
-    const next = `zandrel sender domain ${service.key} ${typed(domain)}`;
+    const said = await askLink(service.link, "showDomain", { at: { domain: withoutRootDot(domain) } });
+    if (!said.ok && said.error.kind !== "unknown")
+      throw linkTrouble(service, `say where ${withoutRootDot(domain)} stands`, said.error);
+    const next = `zandrel sender domain ${service.key} ${withoutRootDot(domain)}`;
     expect(
-      typed(domain),
+      withoutRootDot(domain),
       said.ok ? said.value.state : undefined,
       "accepted",
       `${service.title} has not accepted the domain`,
@@ -48,11 +49,11 @@ export async function missingFor(
       });
   } else if (known.domain !== undefined)
     expect(
-      typed(domain),
+      withoutRootDot(domain),
       known.domain.state,
       "accepted",
       `${service.title} has not accepted the domain`,
-      `zandrel sender domain ${service.key} ${typed(domain)}`,
+      `zandrel sender domain ${service.key} ${withoutRootDot(domain)}`,
     );
   const next = `zandrel sender address ${service.key} ${address}`;
   if (offers?.includes("senders") === true && service.link !== undefined) {
@@ -78,18 +79,19 @@ export async function messageFor(
   const when = new Date(context.clock.now());
   const text =
     file("text") ??
-    `This is a test message from ${typed(domain)}, sent on ${when.toUTCString()}.\n\nIf it is in your inbox, nothing more is to be done: you may delete it.\n`;
+    `This is a test message from ${withoutRootDot(domain)}, sent on ${when.toUTCString()}.\n\nIf it is in your inbox, nothing more is to be done: you may delete it.\n`;
   const html =
     file("html") ??
-    `<p>This is a test message from <b>${typed(domain)}</b>, sent on ${when.toUTCString()}.</p><p>If it is in your inbox, nothing more is to be done: you may delete it.</p>`;
+    `<p>This is a test message from <b>${withoutRootDot(domain)}</b>, sent on ${when.toUTCString()}.</p><p>If it is in your inbox, nothing more is to be done: you may delete it.</p>`;
   const unsubscribe =
-    (args.unsubscribe as string | undefined) ?? `https://${typed(domain)}/unsubscribe?message=${encodeURIComponent(messageId)}`;
+    (args.unsubscribe as string | undefined) ??
+    `https://${withoutRootDot(domain)}/unsubscribe?message=${encodeURIComponent(messageId)}`;
   if (!URL.canParse(unsubscribe) || !unsubscribe.startsWith("https://") || /[\s<>]/.test(unsubscribe))
     throw new UserError("--unsubscribe wants an https address: receivers open no other with one click.");
   return composeMessage({
     from: args.from as string,
     to,
-    subject: (args.subject as string | undefined) ?? `Test message from ${typed(domain)}`,
+    subject: (args.subject as string | undefined) ?? `Test message from ${withoutRootDot(domain)}`,
     text,
     html,
     date: when,
@@ -126,7 +128,7 @@ const trackingIn = (reply: string): string | undefined =>
   /\b(?:id=|queued as |message id )<?([!-;=?-~]{4,200}?)>?(?:[\s.;)]|$)/i.exec(reply)?.[1];
 
 /** Hands the message in over SMTP, or over the link. */
-export async function handIn(
+export async function submit(
   via: "smtp" | "link",
   service: ServiceAt,
   envelope: { from: string; to: string },

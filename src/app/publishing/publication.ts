@@ -1,18 +1,18 @@
+import type { Arguments, Context } from "../../cli/command.ts";
 import type { Change, Draft } from "../../core/change/index.ts";
 import { type Live, type Lookup, liveAt, ownSetOf } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, name } from "../../core/name/index.ts";
 import { printData, type RecordSet, sameData } from "../../core/record/index.ts";
-import { type Hold, holdOf } from "../../core/spread/index.ts";
+import { type CacheWindow, cacheWindowOf } from "../../core/spread/index.ts";
 import { EXIT, UserError } from "../../core/user-error.ts";
 import type { Domain, Journal, JournalledChange, Publication, PublicationEnd, Workspace } from "../../workspace/index.ts";
-import type { Arguments, Context } from "../../cli/command.ts";
-import { type Looking, openLooking } from "../dns/context.ts";
-import type { CarryOut, Publisher } from "./publishers.ts";
-import { typed } from "../shapes.ts";
 import { draftSource } from "../asks/survey.ts";
+import { type DnsContext, openDns } from "../dns/context.ts";
+import { withoutRootDot } from "../shapes.ts";
+import type { Publisher, PublishOutcome } from "./publishers.ts";
 
 /** What carrying something out needs beside the changes. */
-export interface Carrying {
+export interface ApplyOptions {
   readonly workspace: Workspace;
   readonly journal: Journal;
   readonly args: Arguments;
@@ -24,14 +24,14 @@ export interface Carrying {
 }
 
 /** A change as the journal keeps it: the whole sets before and after. */
-const journalled = ({ action, name: of, type, before, after, asks, hold }: Change): JournalledChange => ({
+const journalled = ({ action, name: of, type, before, after, asks, cacheWindow }: Change): JournalledChange => ({
   action,
   name: of,
   type,
   asks,
   ...(before === undefined ? {} : { before }),
   ...(after === undefined ? {} : { after }),
-  ...(hold === undefined ? {} : { hold }),
+  ...(cacheWindow === undefined ? {} : { cacheWindow }),
 });
 
 const showSet = (set: RecordSet | undefined): string =>
@@ -68,12 +68,12 @@ async function freshly<T>(
   context: Context,
   work: (source: Lookup) => Promise<T>,
 ): Promise<T | undefined> {
-  const looking = openLooking(args, context, workspace.settings, [domain.name]);
+  const dns = openDns(args, context, workspace.settings, [domain.name]);
   try {
-    const source = draftSource(domain, await looking.look(domain), looking, workspace);
+    const source = draftSource(domain, await dns.look(domain), dns, workspace);
     return source === undefined ? undefined : await work(source);
   } finally {
-    looking.close();
+    dns.close();
   }
 }
 
@@ -86,8 +86,8 @@ export async function publishChanges(
   domain: Domain,
   changes: readonly Change[],
   publisher: Publisher,
-  { journal, workspace, args, context, undoes, alreadyDone }: Carrying,
-): Promise<Extract<CarryOut, { kind: "published" | "by-hand" }>> {
+  { journal, workspace, args, context, undoes, alreadyDone }: ApplyOptions,
+): Promise<Extract<PublishOutcome, { kind: "published" | "by-hand" }>> {
   const own = displayName(domain.name);
   const before = alreadyDone === undefined ? "" : ` (${alreadyDone} was published before this)`;
   const opened = journal.append(context.clock.now(), domain.name, {
@@ -99,7 +99,7 @@ export async function publishChanges(
   });
   const close = (end: PublicationEnd, because: string) =>
     journal.append(context.clock.now(), domain.name, { kind: "publication-closed", opened, end, because });
-  const outcome = await publisher.carryOut(changes);
+  const outcome = await publisher.apply(changes);
   switch (outcome.kind) {
     case "by-hand":
       // It stays open until the zone shows what was entered.
@@ -112,7 +112,7 @@ export async function publishChanges(
         const wrong = [...seen.undone, ...seen.other].join("; ");
         close("unknown", `accepted, but the zone shows otherwise: ${wrong}`);
         throw new UserError(
-          `${publisher.to} accepted the changes of ${own}, and yet its zone shows ${seen.done} of ${changes.length}: ${wrong}; ask the DNS host, and look again with zandrel draft ${typed(domain.name)}${before}.`,
+          `${publisher.to} accepted the changes of ${own}, and yet its zone shows ${seen.done} of ${changes.length}: ${wrong}; ask the DNS host, and look again with zandrel draft ${withoutRootDot(domain.name)}${before}.`,
           EXIT.not,
         );
       }
@@ -126,7 +126,7 @@ export async function publishChanges(
       );
       const moved = seen === undefined || seen.other.length === 0 ? outcome.because : seen.other.join("; ");
       throw new UserError(
-        `nothing was published for ${own}, because somebody changed the zone meanwhile: ${moved}; run zandrel draft ${typed(domain.name)} and decide again${before}.`,
+        `nothing was published for ${own}, because somebody changed the zone meanwhile: ${moved}; run zandrel draft ${withoutRootDot(domain.name)} and decide again${before}.`,
         EXIT.not,
       );
     }
@@ -149,7 +149,7 @@ export async function publishChanges(
  */
 export async function settleInterrupted(
   domain: Domain,
-  looking: Looking,
+  dns: DnsContext,
   workspace: Workspace,
   journal: Journal,
 ): Promise<string[]> {
@@ -157,7 +157,7 @@ export async function settleInterrupted(
     .publications(domain.name)
     .filter(({ opened, closed, running }) => closed === undefined && (!running || opened.way === "by-hand"));
   if (open.length === 0) return [];
-  const source = draftSource(domain, await looking.look(domain), looking, workspace);
+  const source = draftSource(domain, await dns.look(domain), dns, workspace);
   const said: string[] = [];
   for (const { opened } of open) {
     const byHand = opened.way === "by-hand";
@@ -180,7 +180,7 @@ export async function settleInterrupted(
       : end === "not-published"
         ? "the zone has none of it"
         : `the zone has ${seen.done} of its ${opened.changes.length} changes; ${[...seen.undone, ...seen.other].join("; ")}`;
-    journal.append(looking.now, domain.name, { kind: "publication-closed", opened: opened.id, end, because });
+    journal.append(dns.now, domain.name, { kind: "publication-closed", opened: opened.id, end, because });
     said.push(`${what}; ${because}${all ? "" : `; zandrel draft ${displayName(domain.name)} shows what is left`}`);
   }
   return said;
@@ -211,7 +211,7 @@ export async function reverse({ opened }: Publication, apex: DomainName, source:
         `nothing was taken back, because somebody changed ${displayName(of)} ${type} since: it was published as ${showSet(after)} and is now ${showSet(now)}; change it by hand, or publish anew.`,
         EXIT.not,
       );
-    const hold: Hold | undefined = holdOf(live);
+    const cacheWindow: CacheWindow | undefined = cacheWindowOf(live);
     changes.push({
       action: before === undefined ? "remove" : after === undefined ? "add" : "replace",
       name: of,
@@ -220,7 +220,7 @@ export async function reverse({ opened }: Publication, apex: DomainName, source:
       after: before,
       because: "it is as it was before",
       asks,
-      ...(hold === undefined ? {} : { hold }),
+      ...(cacheWindow === undefined ? {} : { cacheWindow }),
     });
   }
   return changes;

@@ -1,4 +1,5 @@
 import { resolve } from "node:path";
+import type { Arguments, Context } from "../../cli/command.ts";
 import { COMMON_FORM, type Form, fillIn, type SheetEntry } from "../../core/change/index.ts";
 import { displayName } from "../../core/name/index.ts";
 import { printData, type RecordSet } from "../../core/record/index.ts";
@@ -7,11 +8,10 @@ import { editZone, type SetChange } from "../../core/zone/index.ts";
 import { type HelperSet, runHelper, sendUpdate, type TsigKey } from "../../net/index.ts";
 import { visible } from "../../present/index.ts";
 import { type Domain, readSecret, type Workspace, writeAtomically } from "../../workspace/index.ts";
-import type { Arguments, Context } from "../../cli/command.ts";
 import { hostServer, readZoneFile, timeoutOf } from "../dns/context.ts";
 
 /** How one way of publishing ended. `moved` carries nothing out; `by-hand` leaves it to the user. */
-export type CarryOut =
+export type PublishOutcome =
   | { readonly kind: "published"; readonly because: string }
   | { readonly kind: "by-hand"; readonly because: string; readonly sheet: readonly SheetEntry[] }
   | { readonly kind: "moved"; readonly because: string }
@@ -22,7 +22,7 @@ export interface Publisher {
   readonly way: string;
   /** Where the changes go, for people and the journal. */
   readonly to: string;
-  carryOut(changes: readonly SetChange[]): Promise<CarryOut>;
+  apply(changes: readonly SetChange[]): Promise<PublishOutcome>;
 }
 
 const today = (now: number): string => new Date(now).toISOString().slice(0, 10).replaceAll("-", "");
@@ -47,7 +47,7 @@ export function publisherFor(domain: Domain, workspace: Workspace, args: Argumen
       return {
         way: "update",
         to: `${host.title} (${publish.server})`,
-        async carryOut(changes) {
+        async apply(changes) {
           // A signature counts against the server's real clock, not a lab's.
           const now = Math.floor(Date.now() / 1000);
           const outcome = await sendUpdate({ server, apex: domain.name, key, changes, now, timeout: timeoutOf(args) });
@@ -71,7 +71,7 @@ export function publisherFor(domain: Domain, workspace: Workspace, args: Argumen
       return {
         way: "by-hand",
         to: host.title,
-        carryOut: async (changes) => ({
+        apply: async (changes) => ({
           kind: "by-hand",
           because: `these records are to be entered at ${host.title}`,
           sheet: fillIn(changes, domain.name, form),
@@ -85,7 +85,7 @@ function zoneFilePublisher(domain: Domain, path: string, shown: string, workspac
   return {
     way: "zone-file",
     to: shown,
-    async carryOut(changes) {
+    async apply(changes) {
       const { document, options } = readZoneFile(context.cwd, path, [domain.name], workspace.settings.defaults.ttl);
       const edited = editZone(document, changes, options, today(context.clock.now()));
       if (!edited.ok) {
@@ -129,7 +129,7 @@ function helperPublisher(
   return {
     way: "helper",
     to: title,
-    async carryOut(changes) {
+    async apply(changes) {
       const request = {
         action: "apply" as const,
         zone: domain.name,

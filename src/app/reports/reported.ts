@@ -1,20 +1,20 @@
 import type { Options } from "yargs";
+import type { Arguments, Context } from "../../cli/command.ts";
 import { type Advice, adviseOn, type KnownService, type Source, sourcesOf } from "../../core/aggregate/index.ts";
 import { discoverByWalk, type Policy } from "../../core/dmarc/index.ts";
 import { type Lookup, memoized } from "../../core/lookup/index.ts";
 import { type DomainName, labelsOf } from "../../core/name/index.ts";
-import { isOfType, joined, textOf } from "../../core/record/index.ts";
-import { isSpf, type Network, parseSpf, type SpfRecord, type SpfTree, spfAt, spfTree } from "../../core/spf/index.ts";
+import { decodeUtf8, isOfType, txtValue } from "../../core/record/index.ts";
+import { isSpf, lookupSpf, type Network, readSpfRecord, type SpfRecord, type SpfTree, spfTree } from "../../core/spf/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import { EXIT, UserError } from "../../core/user-error.ts";
 import { type Domain, openWorkspace, type ReportStore, type Workspace } from "../../workspace/index.ts";
-import type { Arguments, Context } from "../../cli/command.ts";
-import { LOOKING, nameOperand, openLooking } from "../dns/context.ts";
+import { nameOperand, openDns, resolverOptions } from "../dns/context.ts";
 
 /** What commands on aggregate reports share. */
 
 export const REPORTED = {
-  ...LOOKING,
+  ...resolverOptions,
   days: { type: "number", default: 28, requiresArg: true, describe: "how many days to look back, from the newest report" },
 } as const satisfies Record<string, Options>;
 
@@ -39,8 +39,8 @@ function targetsOf(domain: Domain, service: string): { names: DomainName[]; keyN
       if (isOfType(set, "MX")) names.push(...set.data.map((data) => data.exchange));
       if (!isOfType(set, "TXT")) continue;
       for (const data of set.data) {
-        const text = textOf(joined(data));
-        const parsed = isSpf(text) ? parseSpf(text) : undefined;
+        const text = decodeUtf8(txtValue(data));
+        const parsed = isSpf(text) ? readSpfRecord(text) : undefined;
         if (parsed?.ok) includes.push(...includesOf(parsed.value));
       }
     }
@@ -49,12 +49,12 @@ function targetsOf(domain: Domain, service: string): { names: DomainName[]; keyN
 }
 
 const networksOf = (tree: SpfTree): Network[] =>
-  tree.branches.flatMap((branch) => (branch.dead?.kind === "unreachable" ? [] : branch.networks));
+  tree.branches.flatMap((branch) => (branch.ineffective?.kind === "unreachable" ? [] : branch.networks));
 
 /** The addresses of an include; one that could not be asked for is noted, because it may stand for anybody. */
-const networksIn = async (include: string, lookup: Lookup, unasked: Set<string>): Promise<Network[]> => {
-  const at = await spfAt(include, lookup);
-  if ("problem" in at && at.problem.kind === "failed") unasked.add(include);
+const networksIn = async (include: string, lookup: Lookup, unresolved: Set<string>): Promise<Network[]> => {
+  const at = await lookupSpf(include, lookup);
+  if ("problem" in at && at.problem.kind === "failed") unresolved.add(include);
   return "record" in at ? networksOf(await spfTree(at.record, include, lookup, { addresses: true })) : [];
 };
 
@@ -66,11 +66,11 @@ async function sendersOf(
   domain: DomainName,
   workspace: Workspace,
   lookup: Lookup,
-): Promise<{ senders: KnownService[]; unasked: string[] }> {
-  const unasked = new Set<string>();
+): Promise<{ senders: KnownService[]; unresolved: string[] }> {
+  const unresolved = new Set<string>();
   const own = new Set(workspace.domains.map((one) => organizationalDomain(one.name)));
-  const spf = await spfAt(domain.slice(0, -1), lookup);
-  if ("problem" in spf && spf.problem.kind === "failed") unasked.add(domain.slice(0, -1));
+  const spf = await lookupSpf(domain.slice(0, -1), lookup);
+  if ("problem" in spf && spf.problem.kind === "failed") unresolved.add(domain.slice(0, -1));
   const published = "record" in spf ? includesOf(spf.record) : [];
   const ownerOf = (include: string): DomainName => organizationalDomain(`${include}.` as DomainName);
   const services = await Promise.all(
@@ -86,7 +86,7 @@ async function sendersOf(
           .map(organizationalDomain),
         ...includes.map(ownerOf),
       ];
-      const networks = await Promise.all(includes.map((include) => networksIn(include, lookup, unasked)));
+      const networks = await Promise.all(includes.map((include) => networksIn(include, lookup, unresolved)));
       return {
         key,
         title,
@@ -99,16 +99,16 @@ async function sendersOf(
   const others = published
     .map((include) => ({ include, at: ownerOf(include) }))
     .filter(({ at }) => !own.has(at) && !services.some((one) => one.domains.includes(at)));
-  const strangers = others.map(
+  const spfOnlySenders = others.map(
     async ({ include, at }): Promise<KnownService> => ({
       title: `${at.slice(0, -1)} (in your SPF record)`,
       domains: [at],
       keyNames: [],
-      networks: await networksIn(include, lookup, unasked),
+      networks: await networksIn(include, lookup, unresolved),
     }),
   );
-  const senders = [...services, ...(await Promise.all(strangers))];
-  return { senders, unasked: [...unasked] };
+  const senders = [...services, ...(await Promise.all(spfOnlySenders))];
+  return { senders, unresolved: [...unresolved] };
 }
 
 /** Reports on one domain, summed up. */
@@ -124,12 +124,12 @@ export interface Reported {
   readonly days: number;
   readonly addresses: ReadonlySet<string>;
   /** Names that could not be asked for, so that it is not fully known who sends for the domain. */
-  readonly unasked: readonly string[];
+  readonly unresolved: readonly string[];
   readonly lookup: Lookup;
 }
 
 /** Addresses kept to tell which includes are used. */
-const MOST_ADDRESSES = 20_000;
+const MAX_ADDRESSES = 20_000;
 
 /** Runs a command on what was reported of a domain: the one named, or the only one with reports. */
 export async function withReports<T>(
@@ -151,14 +151,14 @@ export async function withReports<T>(
     const { reports, receivers, lastDay } = store.extent(domain);
     if (lastDay === undefined) throw noReports(domain);
     const from = lastDay - span + 1;
-    const looking = openLooking(args, context, workspace.settings, [domain]);
+    const dns = openDns(args, context, workspace.settings, [domain]);
     try {
-      const lookup = memoized(looking.world);
-      const { senders, unasked } = await sendersOf(domain, workspace, lookup);
+      const lookup = memoized(dns.world);
+      const { senders, unresolved } = await sendersOf(domain, workspace, lookup);
       const addresses = new Set<string>();
       const passing = function* () {
         for (const seen of store.since(domain, from)) {
-          if (addresses.size < MOST_ADDRESSES) addresses.add(seen.ip);
+          if (addresses.size < MAX_ADDRESSES) addresses.add(seen.ip);
           yield seen;
         }
       };
@@ -173,13 +173,13 @@ export async function withReports<T>(
           sources,
           days: store.extent(domain, from).days,
           addresses,
-          unasked,
+          unresolved,
           lookup,
         },
         workspace,
       );
     } finally {
-      looking.close();
+      dns.close();
     }
   } finally {
     store.close();
@@ -211,7 +211,7 @@ export async function adviceFrom({
   days,
   reports,
   addresses,
-  unasked,
+  unresolved,
   lookup,
 }: Reported): Promise<Advice & { readonly policy: Policy }> {
   const found = await discoverByWalk(domain, lookup);
@@ -222,12 +222,12 @@ export async function adviceFrom({
     );
   const policy = found.record?.policy ?? "none";
   const plain = domain.slice(0, -1);
-  const spf = await spfAt(plain, lookup);
+  const spf = await lookupSpf(plain, lookup);
   const tree = "record" in spf ? await spfTree(spf.record, plain, lookup, { addresses: true }) : undefined;
   const includes = (tree?.branches ?? []).flatMap(({ term, networks, complete }) =>
     term.kind === "mechanism" && term.name === "include" && complete ? [{ term: term.text, networks }] : [],
   );
-  return { policy, ...adviseOn({ sources, policy, days, reports, includes, unasked, addresses }) };
+  return { policy, ...adviseOn({ sources, policy, days, reports, includes, unresolved, addresses }) };
 }
 
 /** Whether reports allow a policy; undefined where there are none, or too few. */

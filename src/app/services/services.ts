@@ -1,14 +1,14 @@
 import { z } from "zod";
+import type { Arguments, Context } from "../../cli/command.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.ts";
 import type { LinkDescription, Offer, SCOPES } from "../../core/sending/index.ts";
 import { closest, EXIT, UserError } from "../../core/user-error.ts";
 import { askLink, type LinkFailure, type LinkTo } from "../../net/service-link.ts";
 import { moment, visible } from "../../present/index.ts";
 import { type Journal, readSecret, type SecretPlace, type Settings, type Workspace } from "../../workspace/index.ts";
-import type { Arguments, Context } from "../../cli/command.ts";
+import { nextStep, survey } from "../asks/survey.ts";
 import { nameOperand, timeoutOf } from "../dns/context.ts";
 import { type Session, writing } from "../session.ts";
-import { nextStep, survey } from "../asks/survey.ts";
 
 type ServiceSettings = Settings["services"][string];
 
@@ -230,7 +230,7 @@ const MAIL_PURPOSES: readonly string[] = ["ownership", "sending", "bounce", "tra
 export async function unsettledAsks(
   service: ServiceAt,
   domain: DomainName,
-  { workspace, looking }: Session,
+  { workspace, dns }: Session,
   journal: Journal,
 ): Promise<Missing[]> {
   // Mail of a subdomain rests on the asks of the domain it belongs to.
@@ -239,7 +239,7 @@ export async function unsettledAsks(
     const plain = domain.slice(0, -1);
     return [{ what: plain, state: "missing", because: "it is no domain of this workspace", next: `zandrel init ${plain}` }];
   }
-  const { asks } = await survey(known, looking, workspace, journal);
+  const { asks } = await survey(known, dns, workspace, journal);
   return asks
     .filter(
       ({ ask, state }) =>
@@ -257,14 +257,14 @@ export async function unsettledAsks(
  * Keeps a secret that is shown once: the place is there before it is asked for, and what cannot be kept or written down is
  * taken back where it was made; `undo` says in a clause how that went.
  */
-export async function keepOnce<T extends { readonly secret: string }>(
+export async function storeOneTimeSecret<T extends { readonly secret: string }>(
   place: SecretPlace,
   fetch: () => Promise<T>,
   writeDown: (made: T) => void,
   undo: (made: T) => Promise<string>,
 ): Promise<T> {
   const made = await fetch().catch((error) => {
-    place.giveUp();
+    place.discard();
     throw error;
   });
   try {
@@ -272,7 +272,7 @@ export async function keepOnce<T extends { readonly secret: string }>(
     writeDown(made);
     return made;
   } catch (error) {
-    place.giveUp();
+    place.discard();
     throw new UserError(`the secret could not be kept, ${await undo(made)}: ${(error as Error).message}`);
   }
 }

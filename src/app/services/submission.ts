@@ -1,3 +1,4 @@
+import type { Arguments, Context } from "../../cli/command.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { enhancedStatus } from "../../core/sending/index.ts";
 import { EXIT, UserError } from "../../core/user-error.ts";
@@ -5,10 +6,9 @@ import type { Submission, Submitted } from "../../net/mail.ts";
 import { askLink } from "../../net/service-link.ts";
 import { visible } from "../../present/index.ts";
 import { type Journal, readSecret } from "../../workspace/index.ts";
-import type { Arguments, Context } from "../../cli/command.ts";
-import { type Looking, timeoutOf } from "../dns/context.ts";
-import { type KeptCredential, keptCredentials, linkTrouble, offersOf, type ServiceAt } from "./services.ts";
+import { type DnsContext, timeoutOf } from "../dns/context.ts";
 import type { Session } from "../session.ts";
+import { type KeptCredential, keptCredentials, linkTrouble, offersOf, type ServiceAt } from "./services.ts";
 
 /** Where messages for a service are handed in, as an application needs it. */
 export interface SmtpSettings {
@@ -50,7 +50,7 @@ export async function smtpSettings(
 export async function submissionTo(
   settings: SmtpSettings,
   service: ServiceAt,
-  { workspace, looking }: { workspace: Session["workspace"]; looking: Looking },
+  { workspace, dns }: { workspace: Session["workspace"]; dns: DnsContext },
   args: Arguments,
   context: Context,
 ): Promise<Submission> {
@@ -59,8 +59,8 @@ export async function submissionTo(
     throw new UserError(
       `there is no credential of ${service.title} for this domain: make one with zandrel sender credential ${service.key} --new sending --domain DOMAIN.`,
     );
-  if (looking.web === undefined) throw new UserError("a server cannot be reached through master files: leave out --zone-file.");
-  const resolved = await looking.web.addresses(host);
+  if (dns.web === undefined) throw new UserError("a server cannot be reached through master files: leave out --zone-file.");
+  const resolved = await dns.web.addresses(host);
   if ("failure" in resolved)
     throw new UserError(
       `the address of ${visible(host)} could not be asked for: ${visible(resolved.failure)}; try again later.`,

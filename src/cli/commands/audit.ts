@@ -1,10 +1,12 @@
 import { statSync } from "node:fs";
 import { relative } from "node:path";
 import { z } from "zod";
+import { survey } from "../../app/asks/survey.ts";
+import { type DnsContext, nameOperand, openDns, resolverOptions } from "../../app/dns/context.ts";
 import { type Audit, audit, CATALOGUE, isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
 import { keyNameOf } from "../../core/dkim/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
-import { isOfType, joined, textOf } from "../../core/record/index.ts";
+import { decodeUtf8, isOfType, txtValue } from "../../core/record/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import { EXIT, type ExitCode, UserError } from "../../core/user-error.ts";
 import {
@@ -21,8 +23,6 @@ import {
 import { type Domain, findWorkspace, type Journal, keyPath, openWorkspace, type Workspace } from "../../workspace/index.ts";
 import { type Arguments, type Context, command } from "../command.ts";
 import { knownSelectors, privateKeyOf } from "./dkim/check.ts";
-import { LOOKING, type Looking, nameOperand, openLooking } from "../../app/dns/context.ts";
-import { survey } from "../../app/asks/survey.ts";
 
 const result = z.object({
   domains: z.array(
@@ -40,7 +40,7 @@ const result = z.object({
           standard: z.string(),
         }),
       ),
-      unasked: z
+      unresolved: z
         .array(z.object({ name: z.string(), type: z.string(), because: z.string() }))
         .describe("questions nobody could answer; a finding may be missing because of them"),
     }),
@@ -68,25 +68,25 @@ async function auditOne(
   own: Domain | undefined,
   workspace: Workspace | undefined,
   journal: Journal | undefined,
-  looking: Looking,
+  dns: DnsContext,
   extra: readonly string[],
   context: Context,
 ): Promise<Audit> {
-  const surveyed = own === undefined || workspace === undefined ? undefined : await survey(own, looking, workspace, journal);
-  const look = surveyed?.look ?? (await looking.look({ name: domain, host: undefined }));
-  const selectors = [...new Set([...extra, ...knownSelectors(workspace, domain, looking.names)])];
+  const surveyed = own === undefined || workspace === undefined ? undefined : await survey(own, dns, workspace, journal);
+  const look = surveyed?.look ?? (await dns.look({ name: domain, host: undefined }));
+  const selectors = [...new Set([...extra, ...knownSelectors(workspace, domain, dns.names)])];
   const files =
     workspace === undefined
       ? []
       : selectors
           .filter((one) => privateKeyOf(workspace, domain, one) !== undefined)
           .map((one) => keyPath(workspace.folder, domain, one));
-  const shrunk = journal?.entries(domain, "spf-shrunk").at(-1)?.sources ?? [];
+  const flattened = journal?.entries(domain, "spf-shrunk").at(-1)?.sources ?? [];
   return audit({
     domain,
     role: own?.role,
-    lookup: look.lookup ?? looking.world,
-    world: looking.world,
+    lookup: look.lookup ?? dns.world,
+    world: dns.world,
     authority: look.authority,
     organizationalDomain,
     selectors: selectors.map((selector) => {
@@ -97,17 +97,17 @@ async function auditOne(
     asks: (surveyed?.asks ?? []).map(({ ask, state, because }) => ({ id: ask.id, state, because })),
     wantedTexts: (own?.asks ?? []).flatMap((ask) =>
       ask.wanted.flatMap((set) =>
-        set.name === domain && isOfType(set, "TXT") ? set.data.map((data) => textOf(joined(data))) : [],
+        set.name === domain && isOfType(set, "TXT") ? set.data.map((data) => decodeUtf8(txtValue(data))) : [],
       ),
     ),
-    strangers: look.strangers.map((one) => one.title),
+    undelegatedHosts: look.undelegatedHosts.map((one) => one.title),
     issuers:
       workspace === undefined || own === undefined
         ? []
         : Object.entries(workspace.settings.services).flatMap(([key, { title, issuer }]) =>
             issuer === undefined || !own.asks.some((ask) => ask.service === key) ? [] : [{ title, issuer }],
           ),
-    shrunk,
+    flattened,
   });
 }
 
@@ -115,10 +115,12 @@ const listing = (): Result => ({ domains: [], catalogue: CATALOGUE.map(({ check:
 
 /** Domains, findings and open questions as reports want them: names for people. */
 const reported = ({ domains }: Result): ReportedDomain[] =>
-  domains.map(({ domain, findings, unasked }) => ({
+  domains.map(({ domain, findings, unresolved }) => ({
     domain: domain.replace(/\.$/, ""),
     findings,
-    unasked: unasked.map((one) => `${one.type} of ${displayName(one.name as DomainName)} could not be asked: ${one.because}`),
+    unresolved: unresolved.map(
+      (one) => `${one.type} of ${displayName(one.name as DomainName)} could not be asked: ${one.because}`,
+    ),
   }));
 
 function present({ domains, catalogue }: Result, { style, width }: { style: Style; width: number }): string {
@@ -132,7 +134,7 @@ function present({ domains, catalogue }: Result, { style, width }: { style: Styl
   if (catalogue.length > 0)
     return `${columns(catalogue.map((rule) => [rule.id, rule.severity, rule.title])).join("\n")}\n${catalogue.length} findings.\n`;
   return domains
-    .map(({ domain, findings, unasked }) => {
+    .map(({ domain, findings, unresolved }) => {
       const blocks = findings.map((one) =>
         [
           `${paint[one.severity](`${mark[one.severity]} ${one.severity.padEnd(6)}`)} ${style.strong(wrap(one.title, width - 9, " ".repeat(9)))}  ${style.quiet(one.id)}`,
@@ -146,12 +148,12 @@ function present({ domains, catalogue }: Result, { style, width }: { style: Styl
         return number === 0 ? [] : [`${severity} ${number}`];
       });
       const open =
-        unasked.length === 0
+        unresolved.length === 0
           ? []
           : [
               style.careful(
                 wrap(
-                  `Could not be asked, so that something may be missing here: ${[...new Set(unasked.map((one) => `${one.type} of ${displayName(one.name as DomainName)}`))].slice(0, 8).join(", ")}${unasked.length > 8 ? ` and ${unasked.length - 8} more` : ""}.`,
+                  `Could not be asked, so that something may be missing here: ${[...new Set(unresolved.map((one) => `${one.type} of ${displayName(one.name as DomainName)}`))].slice(0, 8).join(", ")}${unresolved.length > 8 ? ` and ${unresolved.length - 8} more` : ""}.`,
                   width,
                 ),
               ),
@@ -192,7 +194,7 @@ export default command<Result>({
     ["zandrel audit --list", "all that it can say"],
   ],
   options: {
-    ...LOOKING,
+    ...resolverOptions,
     selector: {
       type: "string",
       array: true,
@@ -224,30 +226,30 @@ export default command<Result>({
     for (const one of selectors)
       if (keyNameOf(names[0] as DomainName, one) === undefined)
         throw new UserError(`“${visible(one)}” is not a selector: it is the word in front of ._domainkey.`);
-    const looking = openLooking(args, context, workspace?.settings, names);
+    const dns = openDns(args, context, workspace?.settings, names);
     const journal = workspace?.hasJournal === true ? await workspace.openJournal() : undefined;
     try {
       const domains: Result["domains"] = [];
       for (const name of names) {
         const own = workspace?.domains.find((one) => one.name === name);
-        const { findings, unasked } = await auditOne(name, own, workspace, journal, looking, selectors, context);
+        const { findings, unresolved } = await auditOne(name, own, workspace, journal, dns, selectors, context);
         domains.push({
           domain: name,
           findings: findings.map((one) => ({ ...one })),
-          unasked: unasked.map((one) => ({ ...one })),
+          unresolved: unresolved.map((one) => ({ ...one })),
         });
       }
       const shown: Result = { domains, catalogue: [] };
       const threshold = args["fail-on"] as Severity | "never";
       const fails =
         threshold !== "never" && domains.some(({ findings }) => findings.some((one) => isAtLeast(one.severity, threshold)));
-      const exit: ExitCode = fails ? EXIT.not : domains.some((one) => one.unasked.length > 0) ? EXIT.undetermined : EXIT.ok;
+      const exit: ExitCode = fails ? EXIT.not : domains.some((one) => one.unresolved.length > 0) ? EXIT.undetermined : EXIT.ok;
       if (context.json || args.format === "text") return { exit, result: shown };
       await context.write(Buffer.from(formatted(shown, args)));
       return { exit };
     } finally {
       journal?.close();
-      looking.close();
+      dns.close();
     }
   },
   present,

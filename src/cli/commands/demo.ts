@@ -5,10 +5,10 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { EXIT, UserError } from "../../core/user-error.ts";
+import { mailAct, type Step, tokenAct } from "../../demo/acts.ts";
 import { wrap } from "../../present/index.ts";
 import { writeAtomically } from "../../workspace/index.ts";
 import { type Context, command } from "../command.ts";
-import { mailAct, type Step, tokenAct } from "../../demo/acts.ts";
 import { LAB_START, labFailure, labOptions } from "./lab.ts";
 
 /** A port that nobody listens on at this moment. */
@@ -31,7 +31,7 @@ const KITS =
 function type(step: Step, folder: string, env: NodeJS.ProcessEnv, context: Context): Promise<number> {
   const { style, width } = context;
   context.out(
-    `\n${style.quiet(wrap(step.told, width))}\n${style.strong("$")} ${style.command(`zandrel ${step.argv.join(" ")}`)}\n`,
+    `\n${style.quiet(wrap(step.narration, width))}\n${style.strong("$")} ${style.command(`zandrel ${step.argv.join(" ")}`)}\n`,
   );
   return new Promise((resolve, reject) => {
     const child = spawn(process.execPath, [process.argv[1] as string, ...step.argv], {
@@ -72,10 +72,10 @@ export default command({
       writeAtomically(join(folder, "lab.yaml"), lab.settings);
       cpSync(KITS, join(folder, "kits"), { recursive: true });
       for (const act of [tokenAct(lab), await mailAct(lab, passDays)]) {
-        context.out(`\n${style.title(act.title)}\n${wrap(act.told, context.width)}\n`);
+        context.out(`\n${style.title(act.title)}\n${wrap(act.narration, context.width)}\n`);
         for (const step of act.steps) {
           if ("happens" in step) {
-            context.out(`\n${style.quiet(wrap(step.told, context.width))}\n`);
+            context.out(`\n${style.quiet(wrap(step.narration, context.width))}\n`);
             const seen = await step.happens();
             if (seen !== undefined) context.out(`${wrap(seen, context.width)}\n`);
             continue;

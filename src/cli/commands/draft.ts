@@ -1,6 +1,10 @@
 import { resolve } from "node:path";
 import { z } from "zod";
-import { type Change, type Clash, type Draft, draftHold, pending } from "../../core/change/index.ts";
+import { draftOf, draftSource, hostTitle, loadJournalState } from "../../app/asks/survey.ts";
+import { type DnsContext, nameOperand, resolverOptions, spanOption, timeOption } from "../../app/dns/context.ts";
+import { domainOperands, reading } from "../../app/session.ts";
+import { record, withoutRootDot } from "../../app/shapes.ts";
+import { type Change, type Clash, type Draft, draftCacheWindow, pending } from "../../core/change/index.ts";
 import { type DomainName, displayName, isAtOrBelow, under } from "../../core/name/index.ts";
 import { dataKey, printData, type RecordSet, setJson } from "../../core/record/index.ts";
 import { timeline, visibleBy } from "../../core/spread/index.ts";
@@ -8,10 +12,6 @@ import { closest, EXIT, UserError } from "../../core/user-error.ts";
 import { calendar, columns, count, deadline, isoTime, type Style, visible, wrap } from "../../present/index.ts";
 import { type Domain, type Journal, type pickDomains, type Workspace, writeAtomically } from "../../workspace/index.ts";
 import { type Arguments, type Context, command } from "../command.ts";
-import { LOOKING, type Looking, nameOperand, spanOption, timeOption } from "../../app/dns/context.ts";
-import { domainOperands, reading } from "../../app/session.ts";
-import { record, typed } from "../../app/shapes.ts";
-import { draftOf, draftSource, hostTitle, recall } from "../../app/asks/survey.ts";
 
 const change = z.object({
   domain: z.string(),
@@ -72,7 +72,7 @@ export function nameIn(text: string, domain: DomainName): DomainName {
 export async function makeDrafts(
   args: Arguments,
   workspace: Workspace,
-  looking: Looking,
+  dns: DnsContext,
   journal: Journal | undefined,
   domains: ReturnType<typeof pickDomains>,
 ): Promise<Draft[]> {
@@ -91,11 +91,11 @@ export async function makeDrafts(
   return Promise.all(
     domains.map(async (whole): Promise<Draft> => {
       const domain = only === undefined ? whole : { ...whole, asks: whole.asks.filter((ask) => only.includes(ask.id)) };
-      const looked = await looking.look(domain);
-      const source = draftSource(domain, looked, looking, workspace);
-      const memory = recall(journal, domain.name);
+      const looked = await dns.look(domain);
+      const source = draftSource(domain, looked, dns, workspace);
+      const journalled = loadJournalState(journal, domain.name);
       const named = new Set(replace.map((text) => nameIn(text, domain.name)));
-      if (source !== undefined) return draftOf(whole, source, looking.world, memory, looking.now, named, only);
+      if (source !== undefined) return draftOf(whole, source, dns.world, journalled, dns.now, named, only);
       const because =
         looked.authority.kind === "delegated" ? "none of its name servers has an address" : looked.authority.because;
       const sets = domain.asks.flatMap((ask) =>
@@ -108,9 +108,10 @@ export async function makeDrafts(
 
 /** The drafts as one result: what every face shows. */
 export function resultOf(drafts: readonly Draft[], now: number, hosts: Readonly<Record<string, string>>): DraftResult {
-  const holds = drafts.flatMap((draft) => draftHold(draft) ?? []);
-  const last = holds.reduce<(typeof holds)[number] | undefined>(
-    (longest, hold) => (longest === undefined || hold.seconds > longest.seconds ? hold : longest),
+  const met = drafts.flatMap((draft) => draftCacheWindow(draft) ?? []);
+  const last = met.reduce<(typeof met)[number] | undefined>(
+    (longestWindow, cacheWindow) =>
+      longestWindow === undefined || cacheWindow.seconds > longestWindow.seconds ? cacheWindow : longestWindow,
     undefined,
   );
   return {
@@ -195,7 +196,7 @@ export function presentDrafts(
     seen.latest === null
       ? ""
       : `\nIf it is published now, everyone sees it by ${style.strong(deadline(Date.parse(seen.latest), now))} at the latest:\n${wrap(`${seen.because}.`, width)}`;
-  const names = drafts.map((draft) => typed(draft.domain)).join(" ");
+  const names = drafts.map((draft) => withoutRootDot(draft.domain)).join(" ");
   const next =
     unknown.length > 0
       ? "\nWhat is unknown could not be asked; try again when the name servers answer."
@@ -233,7 +234,9 @@ function launchOf(
     domain.asks.some((ask) => ask.purpose === "site" || ask.purpose === "certificate" || ask.purpose === "redirect"),
   );
   const margin = needsCertificate ? (spanOption(args, "certificate-margin") ?? 0) / 1000 : 0;
-  const changes = drafts.flatMap(pending).flatMap(({ before, hold }) => (hold === undefined ? [] : [{ before, hold }]));
+  const changes = drafts
+    .flatMap(pending)
+    .flatMap(({ before, cacheWindow }) => (cacheWindow === undefined ? [] : [{ before, cacheWindow }]));
   const { steps, verdict, because } = timeline(changes, launch, now, margin);
   if (file !== undefined) {
     const names = domains.map((domain) => displayName(domain.name)).join(", ");
@@ -277,7 +280,7 @@ export default command<DraftResult>({
     ["zandrel draft brackwater.example --zone-file brackwater.zone --json", "compare with a master file, for another program"],
   ],
   options: {
-    ...LOOKING,
+    ...resolverOptions,
     ...DRAFTING,
     launch: {
       type: "string",
@@ -298,13 +301,13 @@ export default command<DraftResult>({
   },
   schema: result,
   async run(args, context) {
-    return reading(args, context, domainOperands(args._), async ({ workspace, domains, looking }, journal) => {
-      const drafts = await makeDrafts(args, workspace, looking, journal, domains);
+    return reading(args, context, domainOperands(args._), async ({ workspace, domains, dns }, journal) => {
+      const drafts = await makeDrafts(args, workspace, dns, journal, domains);
       const hosts = Object.fromEntries(domains.map((domain) => [domain.name, hostTitle(domain, workspace)]));
       const shown: WithDrafts = {
-        ...resultOf(drafts, looking.now, hosts),
+        ...resultOf(drafts, dns.now, hosts),
         flags: flagsOf(args),
-        launch: launchOf(drafts, domains, looking.now, args, context),
+        launch: launchOf(drafts, domains, dns.now, args, context),
         drafts,
       };
       const exit = shown.undetermined.length > 0 ? EXIT.undetermined : shown.clashes.length > 0 ? EXIT.not : EXIT.ok;

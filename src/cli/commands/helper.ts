@@ -1,15 +1,15 @@
 import { z } from "zod";
+import { nameOperand } from "../../app/dns/context.ts";
+import { withoutRootDot } from "../../app/shapes.ts";
 import { EXIT, UserError } from "../../core/user-error.ts";
 import { type HelperSet, runHelper } from "../../net/index.ts";
 import { visible, wrap } from "../../present/index.ts";
 import { openWorkspace, pickDomains } from "../../workspace/index.ts";
 import { command } from "../command.ts";
-import { nameOperand } from "../../app/dns/context.ts";
-import { typed } from "../../app/shapes.ts";
 
 const result = z.object({
   host: z.string(),
-  steps: z.array(z.object({ step: z.string(), holds: z.boolean(), detail: z.string() })),
+  steps: z.array(z.object({ step: z.string(), met: z.boolean(), detail: z.string() })),
 });
 type Step = z.output<typeof result>["steps"][number];
 
@@ -31,7 +31,7 @@ export default command<z.output<typeof result>>({
     const host = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host];
     if (host?.publish.way !== "helper")
       throw new UserError(
-        `the DNS host of ${typed(domain.name)} is not reached by a helper program: set way: helper and command: under hosts: in zandrel.yaml.`,
+        `the DNS host of ${withoutRootDot(domain.name)} is not reached by a helper program: set way: helper and command: under hosts: in zandrel.yaml.`,
       );
     const program = host.publish.command;
     const how = { cwd: workspace.folder, env: context.env, timeout: (args.timeout as number) * 1000 };
@@ -44,7 +44,7 @@ export default command<z.output<typeof result>>({
     const describe = await runHelper(program, { action: "describe" }, how);
     steps.push({
       step: "describes itself",
-      holds: describe.ok,
+      met: describe.ok,
       detail: describe.ok
         ? `${describe.value.title}, ${describe.value.atomic ? "all or nothing" : "one set after the other"}`
         : describe.error.detail,
@@ -54,15 +54,15 @@ export default command<z.output<typeof result>>({
       const seen = read.ok
         ? (read.value.sets.find((one) => one.name === scratch.name && one.type === scratch.type)?.set ?? null)
         : undefined;
-      const holds = seen !== undefined && same(seen, expected);
+      const met = seen !== undefined && same(seen, expected);
       steps.push({
         step,
-        holds,
+        met,
         detail: read.ok
           ? `it shows ${seen === null || seen === undefined ? "nothing" : seen.data.join(", ")}`
           : read.error.detail,
       });
-      return holds;
+      return met;
     };
     const applies = async (
       step: string,
@@ -77,7 +77,7 @@ export default command<z.output<typeof result>>({
       );
       steps.push({
         step,
-        holds: applied.ok && applied.value.outcome === expected,
+        met: applied.ok && applied.value.outcome === expected,
         detail: applied.ok
           ? `it says ${applied.value.outcome}${applied.value.reason === "" ? "" : ` (${applied.value.reason})`}`
           : applied.error.detail,
@@ -94,8 +94,8 @@ export default command<z.output<typeof result>>({
       await applies("removes a set", set("one", 'two \\"quoted\\"'), null, "done");
       await shows("shows that the scratch name is empty again", null);
     }
-    return { exit: steps.every((step) => step.holds) ? EXIT.ok : EXIT.not, result: { host: host.title, steps } };
+    return { exit: steps.every((step) => step.met) ? EXIT.ok : EXIT.not, result: { host: host.title, steps } };
   },
   present: ({ host, steps }, { style, width }) =>
-    `${style.title(visible(host))}\n${steps.map(({ step, holds, detail }) => `  ${holds ? style.good("✓") : style.bad("✗")} ${step}${holds ? "" : `\n    ${wrap(visible(detail), width - 4, "    ")}`}`).join("\n")}\n${steps.every((step) => step.holds) ? "The helper keeps the contract." : "The helper does not keep the contract; see docs/helpers.md."}\n`,
+    `${style.title(visible(host))}\n${steps.map(({ step, met, detail }) => `  ${met ? style.good("✓") : style.bad("✗")} ${step}${met ? "" : `\n    ${wrap(visible(detail), width - 4, "    ")}`}`).join("\n")}\n${steps.every((step) => step.met) ? "The helper keeps the contract." : "The helper does not keep the contract; see docs/helpers.md."}\n`,
 });

@@ -1,6 +1,8 @@
 import { existsSync } from "node:fs";
 import { basename, join, resolve } from "node:path";
 import { z } from "zod";
+import { nameOperand } from "../../app/dns/context.ts";
+import { withoutRootDot } from "../../app/shapes.ts";
 import { EXIT, UserError } from "../../core/user-error.ts";
 import {
   domainPath,
@@ -15,8 +17,6 @@ import {
   writeAtomically,
 } from "../../workspace/index.ts";
 import { command } from "../command.ts";
-import { nameOperand } from "../../app/dns/context.ts";
-import { typed } from "../../app/shapes.ts";
 
 const result = z.object({ folder: z.string(), created: z.array(z.string()), next: z.string() });
 
@@ -103,14 +103,14 @@ export default command<z.output<typeof result>>({
         if (host !== undefined && !Object.hasOwn(workspace.settings.hosts, host))
           throw new UserError(`“${host}” is no DNS host of ${SETTINGS_FILE}: add it under hosts: there first.`);
         if (workspace.domains.some((one) => one.name === domain))
-          throw new UserError(`${typed(domain)} is in this workspace already: see zandrel status.`);
+          throw new UserError(`${withoutRootDot(domain)} is in this workspace already: see zandrel status.`);
         const hosts = Object.keys(workspace.settings.hosts);
         const only = host ?? (hosts.length === 1 ? hosts[0] : undefined);
         writeAtomically(
           domainPath(folder, domain),
-          `domain: ${typed(domain)}\nrole: ${args.role}\n${only === undefined ? "" : `host: ${only}\n`}asks: []\n`,
+          `domain: ${withoutRootDot(domain)}\nrole: ${args.role}\n${only === undefined ? "" : `host: ${only}\n`}asks: []\n`,
         );
-        created.push(join("domains", `${typed(domain)}.yaml`));
+        created.push(join("domains", `${withoutRootDot(domain)}.yaml`));
       });
     } finally {
       journal.close();

@@ -1,16 +1,16 @@
 import { resolve } from "node:path";
+import { addAsks, askJson, domainFor, type IntakeResult, intakeResult, twinOf, withoutSpf } from "../../app/asks/add.ts";
+import { fromKit } from "../../app/asks/add-from-kit.ts";
+import { withoutRootDot } from "../../app/shapes.ts";
 import { PURPOSES, type Purpose } from "../../core/ask/index.ts";
 import { type IntakeQuestion, MAX_PASTE, type Understood, understand } from "../../core/ask/intake/index.ts";
 import { type DomainName, displayName, relativeText } from "../../core/name/index.ts";
-import { type DataOf, joined, type ResourceRecord, textOf } from "../../core/record/index.ts";
+import { type DataOf, decodeUtf8, type ResourceRecord, txtValue } from "../../core/record/index.ts";
 import { isSpf } from "../../core/spf/index.ts";
 import { closest, EXIT, UserError } from "../../core/user-error.ts";
 import { columns, count, visible, wrap } from "../../present/index.ts";
 import { type Domain, KEY, openWorkspace, readText, type Workspace } from "../../workspace/index.ts";
 import { type Arguments, type Context, command } from "../command.ts";
-import { fromKit } from "../../app/asks/add-from-kit.ts";
-import { typed } from "../../app/shapes.ts";
-import { askJson, domainFor, type IntakeResult, intakeResult, takeDown, twinOf, withoutSpf } from "../../app/asks/add.ts";
 
 /** What the records of one ask are for, as far as they show it. */
 function purposeOf(records: readonly ResourceRecord[], domain: DomainName): Purpose {
@@ -20,7 +20,8 @@ function purposeOf(records: readonly ResourceRecord[], domain: DomainName): Purp
   if (records.some((one) => one.type === "MX")) return label === "@" ? "mailbox" : "bounce";
   if (label.startsWith("_acme-challenge")) return "certificate";
   if (label.startsWith("_dmarc")) return "policy";
-  if (first.type === "TXT" && isSpf(textOf(joined(first.data as DataOf["TXT"])))) return label === "@" ? "sending" : "bounce";
+  if (first.type === "TXT" && isSpf(decodeUtf8(txtValue(first.data as DataOf["TXT"]))))
+    return label === "@" ? "sending" : "bounce";
   if (first.type === "TXT") return "ownership";
   if (first.type === "CNAME" && label.startsWith("_")) return "certificate";
   return "site";
@@ -203,7 +204,7 @@ export default command<IntakeResult>({
       before: [],
       later: [],
     };
-    if (!dry) await takeDown([ask], service, domain, workspace, context);
+    if (!dry) await addAsks([ask], service, domain, workspace, context);
     return { exit: dry && read.questions.length > 0 ? EXIT.usage : EXIT.ok, result: shown };
   },
   present({ asks, pasted, repairs, questions, layout, written, before, later }, { style, width }) {
@@ -238,7 +239,7 @@ export default command<IntakeResult>({
     );
     const summary = `${count(records, "record")} in ${count(asks.length, "ask")} understood from ${visible(layout ?? "nothing")}`;
     const next = written
-      ? `taken down. Next: ${style.command(`zandrel draft ${typed(asks[0]?.domain as DomainName)}`)}`
+      ? `taken down. Next: ${style.command(`zandrel draft ${withoutRootDot(asks[0]?.domain as DomainName)}`)}`
       : "nothing written, because of --dry-run.";
     return `${[...lines, ...sources, ...mended, ...open, ...first, ...kept].join("\n")}\n${summary}; ${next}\n`;
   },

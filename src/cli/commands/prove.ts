@@ -1,4 +1,9 @@
 import { z } from "zod";
+import { type AskStanding, survey, wantedText } from "../../app/asks/survey.ts";
+import { resolverOptions } from "../../app/dns/context.ts";
+import { linkOf } from "../../app/services/services.ts";
+import { writing } from "../../app/session.ts";
+import { cause, withoutRootDot } from "../../app/shapes.ts";
 import { STATES } from "../../core/ask/index.ts";
 import { type DomainName, displayName, parseName } from "../../core/name/index.ts";
 import { printRecord, recordsOf } from "../../core/record/index.ts";
@@ -7,11 +12,6 @@ import { askLink } from "../../net/service-link.ts";
 import { deadline, isoTime, STATE_MARK, visible, wrap } from "../../present/index.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
 import { type Arguments, type Context, command } from "../command.ts";
-import { LOOKING } from "../../app/dns/context.ts";
-import { linkOf } from "../../app/services/services.ts";
-import { writing } from "../../app/session.ts";
-import { cause, typed } from "../../app/shapes.ts";
-import { type AskStanding, survey, wantedText } from "../../app/asks/survey.ts";
 
 const VERDICTS = ["proven", "found", "astray", "absent", "unknown"] as const;
 type Verdict = (typeof VERDICTS)[number];
@@ -53,12 +53,12 @@ export function targetsOf(workspace: Workspace, operands: readonly string[]): Ma
     else if (holders.length === 1) add(holders[0] as Domain, [operand]);
     else if (holders.length > 1)
       throw new UserError(
-        `${operand} is an ask of ${holders.map((one) => typed(one.name)).join(" and ")}: name the domain instead.`,
+        `${operand} is an ask of ${holders.map((one) => withoutRootDot(one.name)).join(" and ")}: name the domain instead.`,
       );
     else {
       const near = closest(
         operand,
-        workspace.domains.flatMap((one) => [typed(one.name), ...one.asks.map((ask) => ask.id)]),
+        workspace.domains.flatMap((one) => [withoutRootDot(one.name), ...one.asks.map((ask) => ask.id)]),
       );
       throw new UserError(
         `“${visible(operand)}” is no domain and no ask of this workspace${near === undefined ? "" : ` (did you mean ${near}?)`}: zandrel status lists them.`,
@@ -83,7 +83,7 @@ async function askTheService(
       reason: `${service?.title ?? ask.service} cannot be asked from here: press verify on its page, then run zandrel prove ${ask.id} --confirmed`,
     };
   const answer = await askLink(linkOf(service.link, service, workspace, args, context), "check", {
-    body: { domain: typed(domain.name), purpose: ask.purpose },
+    body: { domain: withoutRootDot(domain.name), purpose: ask.purpose },
   });
   if (!answer.ok) return { answer: "failed", reason: `${service.title} could not be asked: ${answer.error.because}` };
   return { answer: answer.value.verdict, reason: `${service.title} says: ${visible(answer.value.reason)}` };
@@ -182,7 +182,7 @@ export default command<Result>({
     ],
   ],
   options: {
-    ...LOOKING,
+    ...resolverOptions,
     "ask-now": { type: "boolean", default: false, describe: "ask the service although some vantages still show the old view" },
     confirmed: { type: "boolean", default: false, describe: "record that the service confirmed it" },
     note: { type: "string", requiresArg: true, describe: "what the service showed, with --confirmed" },
@@ -196,14 +196,14 @@ export default command<Result>({
         throw new UserError("--confirmed wants exactly one ask: name it by its id.");
       return [...targets.keys()];
     };
-    return writing(args, context, pick, async ({ workspace, looking }, journal) => {
+    return writing(args, context, pick, async ({ workspace, dns }, journal) => {
       const asks: Shown[] = [];
       for (const [domain, ids] of targets) {
-        const surveyed = await survey(domain, looking, workspace, journal);
+        const surveyed = await survey(domain, dns, workspace, journal);
         for (const standing of surveyed.asks)
           if (ids.has(standing.ask.id)) asks.push(await proveOne(standing, domain, workspace, journal, args, context));
       }
-      return { exit: exitFor(asks), result: { at: isoTime(looking.now), asks } };
+      return { exit: exitFor(asks), result: { at: isoTime(dns.now), asks } };
     });
   },
   present({ asks, at }, { style, width }) {
@@ -228,10 +228,11 @@ export default command<Result>({
         });
         if (ask.verdict !== "proven" && ask.causes.length === 0 && ask.asked.reason !== "")
           lines.push(`  ${wrap(visible(ask.asked.reason), width - 2, "  ")}`);
-        if (ask.verdict === "absent") lines.push(`  next: ${style.command(`zandrel draft ${typed(ask.domain as DomainName)}`)}`);
+        if (ask.verdict === "absent")
+          lines.push(`  next: ${style.command(`zandrel draft ${withoutRootDot(ask.domain as DomainName)}`)}`);
         if (ask.verdict === "found" && ask.state === "spreading" && ask.visibleBy !== null)
           lines.push(
-            `  everyone sees it by ${style.strong(deadline(Date.parse(ask.visibleBy), now))} at the latest; next: ${style.command(`zandrel watch ${typed(ask.domain as DomainName)}`)}`,
+            `  everyone sees it by ${style.strong(deadline(Date.parse(ask.visibleBy), now))} at the latest; next: ${style.command(`zandrel watch ${withoutRootDot(ask.domain as DomainName)}`)}`,
           );
         return lines.join("\n");
       })

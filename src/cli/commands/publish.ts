@@ -1,18 +1,18 @@
 import { resolve } from "node:path";
 import { z } from "zod";
+import { survey } from "../../app/asks/survey.ts";
+import { type ApplyOptions, expectPublishable, publishChanges, settleInterrupted } from "../../app/publishing/publication.ts";
+import { publisherFor } from "../../app/publishing/publishers.ts";
+import { domainOperands, writing } from "../../app/session.ts";
+import { cause, withoutRootDot } from "../../app/shapes.ts";
 import { type Change, pending, type SheetEntry } from "../../core/change/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
-import { longest, visibleBy } from "../../core/spread/index.ts";
+import { longestWindow, visibleBy } from "../../core/spread/index.ts";
 import { EXIT, UserError } from "../../core/user-error.ts";
 import { count, deadline, isoTime, sheetMarkdown, sheetPage, sheetText, visible, wrap } from "../../present/index.ts";
 import { type Domain, writeAtomically } from "../../workspace/index.ts";
 import { type Context, command } from "../command.ts";
 import { DRAFTING, makeDrafts } from "./draft.ts";
-import { type Carrying, expectPublishable, publishChanges, settleInterrupted } from "../../app/publishing/publication.ts";
-import { publisherFor } from "../../app/publishing/publishers.ts";
-import { domainOperands, writing } from "../../app/session.ts";
-import { cause, typed } from "../../app/shapes.ts";
-import { survey } from "../../app/asks/survey.ts";
 
 const sheetEntry = z.object({
   action: z.enum(["enter", "delete", "not-offered"]),
@@ -45,7 +45,7 @@ const result = z.object({
 type Result = z.output<typeof result>;
 
 /** The options of the commands that carry something out. */
-export const CARRYING = {
+export const publishOptions = {
   resolver: {
     type: "string",
     array: true,
@@ -64,7 +64,7 @@ function publishedOf(
   now: number,
   sheet: readonly SheetEntry[] = [],
 ): Published {
-  const hold = longest(changes.flatMap((change) => change.hold ?? []));
+  const cacheWindow = longestWindow(changes.flatMap((change) => change.cacheWindow ?? []));
   const unknown = changes.length === 0 ? "nothing was changed" : "it is not known what stood there before";
   return {
     domain,
@@ -73,13 +73,15 @@ function publishedOf(
     changed: changes.length,
     because,
     visible:
-      hold === undefined ? { latest: null, because: unknown } : { latest: isoTime(visibleBy(now, hold)), because: hold.because },
+      cacheWindow === undefined
+        ? { latest: null, because: unknown }
+        : { latest: isoTime(visibleBy(now, cacheWindow)), because: cacheWindow.because },
     sheet: sheet.map((entry) => ({ ...entry })),
   };
 }
 
 /** Carries changes of one domain out, the way its DNS host is reached; the one path of publish, undo and retire. */
-export async function carryOut(domain: Domain, changes: readonly Change[], how: Carrying): Promise<Published> {
+export async function apply(domain: Domain, changes: readonly Change[], how: ApplyOptions): Promise<Published> {
   const publisher = publisherFor(domain, how.workspace, how.args, how.context);
   const outcome = await publishChanges(domain, changes, publisher, how);
   const sheet = outcome.kind === "by-hand" ? outcome.sheet : [];
@@ -109,7 +111,7 @@ export default command<Result>({
   ],
   options: {
     ...DRAFTING,
-    ...CARRYING,
+    ...publishOptions,
     sheet: { type: "string", requiresArg: true, describe: "also write the fill-in sheet into this file, .md or .html" },
     check: {
       type: "boolean",
@@ -119,11 +121,11 @@ export default command<Result>({
   },
   schema: result,
   async run(args, context) {
-    return writing(args, context, domainOperands(args._), async ({ workspace, domains, looking }, journal) => {
+    return writing(args, context, domainOperands(args._), async ({ workspace, domains, dns }, journal) => {
       for (const domain of domains)
-        for (const line of await settleInterrupted(domain, looking, workspace, journal)) context.note(`${visible(line)}\n`);
+        for (const line of await settleInterrupted(domain, dns, workspace, journal)) context.note(`${visible(line)}\n`);
       if (args.check === true) {
-        const surveys = await Promise.all(domains.map((domain) => survey(domain, looking, workspace, journal)));
+        const surveys = await Promise.all(domains.map((domain) => survey(domain, dns, workspace, journal)));
         const standings = surveys.flatMap((one) =>
           one.asks.filter(({ state }) => state !== "waiting").map((standing) => ({ domain: one.domain, ...standing })),
         );
@@ -138,9 +140,9 @@ export default command<Result>({
           : check.every((one) => one.entered)
             ? EXIT.ok
             : EXIT.not;
-        return { exit, result: { at: isoTime(looking.now), published: [], check } };
+        return { exit, result: { at: isoTime(dns.now), published: [], check } };
       }
-      const drafts = await makeDrafts(args, workspace, looking, journal, domains);
+      const drafts = await makeDrafts(args, workspace, dns, journal, domains);
       // Everything that can be wrong is found before the first change leaves.
       for (const draft of drafts) expectPublishable(draft);
       const ready = domains.map((domain, i) => ({ domain, changes: drafts[i] === undefined ? [] : pending(drafts[i]) }));
@@ -149,12 +151,12 @@ export default command<Result>({
       const done: Published[] = [];
       for (const { domain, changes } of ready) {
         if (changes.length === 0) {
-          done.push(publishedOf(domain.name, { way: "none", to: "" }, [], "everything asked for is there already", looking.now));
+          done.push(publishedOf(domain.name, { way: "none", to: "" }, [], "everything asked for is there already", dns.now));
           continue;
         }
         const earlier = done.filter((one) => one.changed > 0).map((one) => displayName(one.domain as DomainName));
         const alreadyDone = earlier.length === 0 ? {} : { alreadyDone: earlier.join(", ") };
-        done.push(await carryOut(domain, changes, { journal, workspace, args, context, ...alreadyDone }));
+        done.push(await apply(domain, changes, { journal, workspace, args, context, ...alreadyDone }));
       }
       if (args.sheet !== undefined) writeSheet(args.sheet as string, done, context);
       return { exit: EXIT.ok, result: { at: isoTime(context.clock.now()), published: done, check: [] } };
@@ -186,7 +188,7 @@ export function presentPublished(
   now: number,
   { style, width }: Context,
 ): string {
-  const own = typed(domain as DomainName);
+  const own = withoutRootDot(domain as DomainName);
   const title = displayName(domain as DomainName);
   if (changed === 0) return `${style.title(title)}  nothing to do: ${because}.`;
   if (way === "by-hand")

@@ -1,6 +1,9 @@
 import { existsSync } from "node:fs";
 import { resolve } from "node:path";
 import { z } from "zod";
+import { type DnsContext, type DomainLook, hostServer, readZoneFile, resolverOptions, timeoutOf } from "../../app/dns/context.ts";
+import { domainOperands, writing } from "../../app/session.ts";
+import { record, withoutRootDot } from "../../app/shapes.ts";
 import { type Lookup, liveAt } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, isAtOrBelow, name } from "../../core/name/index.ts";
 import { type DataOf, type RecordSet, setJson, toSets } from "../../core/record/index.ts";
@@ -19,11 +22,8 @@ import { transferZone } from "../../net/index.ts";
 import { columns, count, deadline, isoTime, visible, wrap } from "../../present/index.ts";
 import { type Domain, type Journal, type Workspace, writeAtomically } from "../../workspace/index.ts";
 import { type Arguments, type Context, command } from "../command.ts";
-import { type DomainLook, hostServer, LOOKING, type Looking, readZoneFile, timeoutOf } from "../../app/dns/context.ts";
-import { domainOperands, writing } from "../../app/session.ts";
-import { record, typed } from "../../app/shapes.ts";
 
-const unasked = z.object({ name: z.string(), type: z.string(), because: z.string() });
+const unresolved = z.object({ name: z.string(), type: z.string(), because: z.string() });
 const result = z.object({
   at: z.string(),
   step: z.enum(["capture", "compare", "check"]),
@@ -34,7 +34,7 @@ const result = z.object({
       records: z.number(),
       whole: z.boolean().describe("whether the server handed out the whole zone"),
       because: z.string(),
-      unasked: z.array(unasked),
+      unresolved: z.array(unresolved),
     })
     .nullable(),
   compare: z
@@ -50,7 +50,7 @@ const result = z.object({
           new: z.array(record),
         }),
       ),
-      unasked: z.array(unasked),
+      unresolved: z.array(unresolved),
     })
     .nullable(),
   check: z
@@ -68,7 +68,7 @@ type Result = z.output<typeof result>;
 interface Move {
   readonly domain: Domain;
   readonly workspace: Workspace;
-  readonly looking: Looking;
+  readonly dns: DnsContext;
   readonly looked: DomainLook;
   readonly journal: Journal;
   readonly args: Arguments;
@@ -98,7 +98,7 @@ const fromFile = ({ context, domain, workspace }: Move, file: string): RecordSet
   toSets(readZoneFile(context.cwd, file, [domain.name], workspace.settings.defaults.ttl).document.entries);
 
 async function capture(move: Move): Promise<{ exit: ExitCode; capture: NonNullable<Result["capture"]> }> {
-  const { domain, looked, looking, args, context, workspace, file } = move;
+  const { domain, looked, dns, args, context, workspace, file } = move;
   const old = expectOld(move);
   if (existsSync(resolve(context.cwd, file)) && args.overwrite !== true)
     throw new UserError(`${file} is there already: give another with --file, or --overwrite.`);
@@ -125,7 +125,7 @@ async function capture(move: Move): Promise<{ exit: ExitCode; capture: NonNullab
       : undefined;
   const live = new Map((whole ?? asked?.sets ?? []).map((set) => [`${set.name} ${set.type}`, set]));
   // What was exported and is not live any more stays out; what could not be asked for is taken from the export.
-  const failedSets = new Set(asked?.unasked.map((one) => `${one.name} ${one.type}`));
+  const failedSets = new Set(asked?.unresolved.map((one) => `${one.name} ${one.type}`));
   for (const set of extra) if (failedSets.has(`${set.name} ${set.type}`)) live.set(`${set.name} ${set.type}`, set);
   const sets = [...live.values()].filter((set) => !isHosts(set, domain.name));
   const because =
@@ -133,21 +133,21 @@ async function capture(move: Move): Promise<{ exit: ExitCode; capture: NonNullab
       ? `${refusal}; ${asked?.asked ?? 0} questions were asked about the usual names${exported === undefined ? "" : ", those of the export"} and those known from asks and journal, so records at other names are not in it: compare it with the list in the old host's form`
       : "the server handed out the whole zone";
   const remarks = [
-    `${displayName(domain.name)}, captured ${isoTime(looking.now)}`,
+    `${displayName(domain.name)}, captured ${isoTime(dns.now)}`,
     because,
     "The new host brings its own SOA and NS records; they are left out here.",
   ];
   writeAtomically(resolve(context.cwd, file), zoneText(domain.name, sets, remarks), { encoding: "latin1" });
   const records = sets.reduce((sum, set) => sum + set.data.length, 0);
-  const missing = asked?.unasked ?? [];
+  const missing = asked?.unresolved ?? [];
   return {
     exit: missing.length > 0 ? EXIT.undetermined : EXIT.ok,
-    capture: { file, records, whole: whole !== undefined, because, unasked: [...missing] },
+    capture: { file, records, whole: whole !== undefined, because, unresolved: [...missing] },
   };
 }
 
 /** The new host's servers, asked directly. */
-function newHost({ workspace, args, looking }: Move): { key: string; title: string; lookup: Lookup; servers: string[] } {
+function newHost({ workspace, args, dns }: Move): { key: string; title: string; lookup: Lookup; servers: string[] } {
   const key = args.to as string | undefined;
   const host = key === undefined ? undefined : workspace.settings.hosts[key];
   if (key === undefined || host === undefined)
@@ -162,13 +162,13 @@ function newHost({ workspace, args, looking }: Move): { key: string; title: stri
   return {
     key,
     title: host.title,
-    lookup: looking.server(hostServer(first, workspace.settings.defaults.authorityPort)),
+    lookup: dns.server(hostServer(first, workspace.settings.defaults.authorityPort)),
     servers: host.servers,
   };
 }
 
 async function compare(move: Move): Promise<{ exit: ExitCode; compare: NonNullable<Result["compare"]> }> {
-  const { domain, context, file, looking, workspace } = move;
+  const { domain, context, file, dns, workspace } = move;
   const fresh = newHost(move);
   const soa = await fresh.lookup.ask(domain.name, "SOA");
   if (soa.kind === "failed")
@@ -182,11 +182,11 @@ async function compare(move: Move): Promise<{ exit: ExitCode; compare: NonNullab
   const old =
     oldHost === undefined || domain.host === fresh.key
       ? expectOld(move)
-      : looking.server(hostServer(oldHost, workspace.settings.defaults.authorityPort));
+      : dns.server(hostServer(oldHost, workspace.settings.defaults.authorityPort));
   const names = namesToAsk(domain.name, [...knownNames(move), ...captured.map((set) => set.name)]);
   const types = new Set([...USUAL_TYPES, ...captured.map((set) => set.type)]);
   const wanted = names.flatMap((one) => [...types].map((type) => ({ name: one, type })));
-  const { same, differences, unasked: open } = await compareSides(old, fresh.lookup, domain.name, wanted);
+  const { same, differences, unresolved: open } = await compareSides(old, fresh.lookup, domain.name, wanted);
   const serious = differences.filter((one) => one.kind !== "ttl" && one.kind !== "extra");
   const ready = serious.length === 0 && open.length === 0;
   return {
@@ -201,13 +201,13 @@ async function compare(move: Move): Promise<{ exit: ExitCode; compare: NonNullab
         old: setJson(one.old),
         new: setJson(one.new),
       })),
-      unasked: [...open],
+      unresolved: [...open],
     },
   };
 }
 
 async function check(move: Move): Promise<{ exit: ExitCode; check: NonNullable<Result["check"]> }> {
-  const { domain, looked, looking, journal, workspace, file, context } = move;
+  const { domain, looked, dns, journal, workspace, file, context } = move;
   const fresh = newHost(move);
   if (looked.authority.kind !== "delegated")
     throw new UserError(
@@ -220,20 +220,18 @@ async function check(move: Move): Promise<{ exit: ExitCode; check: NonNullable<R
   const expected = fresh.servers;
   const onNew = addresses.length > 0 && addresses.every((address) => expected.includes(address));
   const seen = journal.entries(domain.name, "delegation-seen").filter((entry) => entry.host === fresh.key);
-  if (onNew && seen.length === 0 && !looking.fromFiles)
-    journal.append(looking.now, domain.name, { kind: "delegation-seen", host: fresh.key, servers: addresses });
+  if (onNew && seen.length === 0 && !dns.fromFiles)
+    journal.append(dns.now, domain.name, { kind: "delegation-seen", host: fresh.key, servers: addresses });
   const oldServer =
     domain.host === undefined || domain.host === fresh.key ? undefined : workspace.settings.hosts[domain.host]?.servers[0];
   const oldNs =
-    oldServer === undefined
-      ? undefined
-      : await liveAt(looking.server(hostServer(oldServer, port)), domain.name, domain.name, "NS");
+    oldServer === undefined ? undefined : await liveAt(dns.server(hostServer(oldServer, port)), domain.name, domain.name, "NS");
   const oldNsTtl = oldNs?.kind === "set" ? oldNs.set.ttl : ttl;
   const captured = existsSync(resolve(context.cwd, file)) ? fromFile(move, file) : [];
   const longestTtl = Math.max(0, ...captured.map((set) => set.ttl));
   const verdict = judgeCutOver(addresses, expected, {
     movedAt: seen[0]?.at,
-    now: looking.now,
+    now: dns.now,
     parentTtl: ttl,
     oldNsTtl,
     longestTtl,
@@ -248,7 +246,7 @@ async function check(move: Move): Promise<{ exit: ExitCode; check: NonNullable<R
         if (answer.kind !== "found") return { vantage, sees: "unknown" as const, until: null };
         const names = (answer.set.data as readonly DataOf["NS"][]).map((data) => data.target);
         const sees = names.every((one) => freshNames.includes(one)) ? ("new" as const) : ("old" as const);
-        return { vantage, sees, until: sees === "old" ? isoTime(looking.now + answer.set.ttl * 1000) : null };
+        return { vantage, sees, until: sees === "old" ? isoTime(dns.now + answer.set.ttl * 1000) : null };
       }),
   );
   const because =
@@ -279,9 +277,9 @@ export default command<Result>({
     ],
   ],
   options: {
-    resolver: LOOKING.resolver,
-    timeout: LOOKING.timeout,
-    at: LOOKING.at,
+    resolver: resolverOptions.resolver,
+    timeout: resolverOptions.timeout,
+    at: resolverOptions.at,
     to: { type: "string", requiresArg: true, describe: "the key of the new DNS host in zandrel.yaml" },
     file: { type: "string", requiresArg: true, describe: "the master file of the capture (DOMAIN.zone if not given)" },
     export: { type: "string", requiresArg: true, describe: "with capture: records exported from the old host, as a master file" },
@@ -292,15 +290,15 @@ export default command<Result>({
     const [step = "", ...operands] = args._;
     if (!Object.hasOwn(STEPS, step) || operands.length !== 1)
       throw new UserError("zandrel relocate wants a step and a domain: for example zandrel relocate capture brackwater.example.");
-    return writing(args, context, domainOperands(operands), async ({ workspace, domains, looking }, journal) => {
+    return writing(args, context, domainOperands(operands), async ({ workspace, domains, dns }, journal) => {
       const [domain] = domains as [Domain];
-      const file = (args.file as string | undefined) ?? `${typed(domain.name)}.zone`;
-      const move: Move = { domain, workspace, looking, looked: await looking.look(domain), journal, args, context, file };
+      const file = (args.file as string | undefined) ?? `${withoutRootDot(domain.name)}.zone`;
+      const move: Move = { domain, workspace, dns, looked: await dns.look(domain), journal, args, context, file };
       const { exit, ...outcome } = await STEPS[step as keyof typeof STEPS](move);
       return {
         exit,
         result: {
-          at: isoTime(looking.now),
+          at: isoTime(dns.now),
           step: step as keyof typeof STEPS,
           domain: domain.name,
           capture: null,
@@ -314,7 +312,7 @@ export default command<Result>({
   present({ domain, capture: captured, compare: compared, check: checked, at }, { style, width }) {
     const now = Date.parse(at);
     const title = style.title(displayName(domain as DomainName));
-    const open = (list: readonly z.output<typeof unasked>[]) =>
+    const open = (list: readonly z.output<typeof unresolved>[]) =>
       list
         .slice(0, 10)
         .map(
@@ -322,12 +320,12 @@ export default command<Result>({
         );
     if (captured !== null)
       return `${title}  ${style.good(`${count(captured.records, "record")} captured`)} in ${visible(captured.file)}\n${wrap(`${visible(captured.because)}.`, width)}\n${open(
-        captured.unasked,
+        captured.unresolved,
       )
         .map((line) => `${line}\n`)
         .join(
           "",
-        )}Next: enter or import it at the new host, then ${style.command(`zandrel relocate compare ${typed(domain as DomainName)} --to HOST`)}\n`;
+        )}Next: enter or import it at the new host, then ${style.command(`zandrel relocate compare ${withoutRootDot(domain as DomainName)} --to HOST`)}\n`;
     if (compared !== null) {
       const WORDS = {
         missing: "missing at the new host",
@@ -348,11 +346,11 @@ export default command<Result>({
         return `  ${paint(WORDS[one.kind])}  ${displayName(one.name as DomainName)} ${one.type}\n      ${wrap(values, width - 6, "      ")}`;
       });
       const verdict = compared.ready
-        ? `${style.good("Ready.")} Change the name servers at the registrar, then ${style.command(`zandrel relocate check ${typed(domain as DomainName)} --to HOST`)}`
-        : compared.unasked.length > 0
+        ? `${style.good("Ready.")} Change the name servers at the registrar, then ${style.command(`zandrel relocate check ${withoutRootDot(domain as DomainName)} --to HOST`)}`
+        : compared.unresolved.length > 0
           ? "Not everything could be asked; try again."
           : `${style.bad("Not ready:")} put right what is missing or differs, then compare again.`;
-      return `${title}  ${count(compared.same, "record set")} the same at both hosts\n${[...rows, ...open(compared.unasked)].map((line) => `${line}\n`).join("")}${verdict}\n`;
+      return `${title}  ${count(compared.same, "record set")} the same at both hosts\n${[...rows, ...open(compared.unresolved)].map((line) => `${line}\n`).join("")}${verdict}\n`;
     }
     if (checked === null) return "";
     const TITLES = { "not-yet": "Not moved yet", half: "Half moved", moved: "Moved", over: "Over" } as const;

@@ -1,4 +1,8 @@
 import { z } from "zod";
+import { draftSource } from "../../app/asks/survey.ts";
+import { settleInterrupted } from "../../app/publishing/publication.ts";
+import { writing } from "../../app/session.ts";
+import { record } from "../../app/shapes.ts";
 import { retireAsk } from "../../core/change/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { dataKey, type RecordData, type RecordSet, setJson } from "../../core/record/index.ts";
@@ -8,11 +12,7 @@ import { type Domain, type Publication, removeAsk, type Workspace } from "../../
 import { command } from "../command.ts";
 import { nameIn } from "./draft.ts";
 import { targetsOf } from "./prove.ts";
-import { settleInterrupted } from "../../app/publishing/publication.ts";
-import { CARRYING, carryOut, presentPublished, published } from "./publish.ts";
-import { writing } from "../../app/session.ts";
-import { record } from "../../app/shapes.ts";
-import { draftSource } from "../../app/asks/survey.ts";
+import { apply, presentPublished, published, publishOptions } from "./publish.ts";
 
 const result = z.object({
   at: z.string(),
@@ -48,7 +48,7 @@ export default command<z.output<typeof result>>({
     ["zandrel retire pagewick-site", "carry it out"],
   ],
   options: {
-    ...CARRYING,
+    ...publishOptions,
     into: { type: "string", requiresArg: true, describe: "remove the records in this master file" },
     replace: {
       type: "string",
@@ -63,7 +63,7 @@ export default command<z.output<typeof result>>({
     if (args._.length !== 1) throw new UserError("zandrel retire wants one ask: for example zandrel retire seekmere-ownership.");
     const [id] = args._;
     const pick = (workspace: Workspace) => [...targetsOf(workspace, args._).keys()];
-    return writing(args, context, pick, async ({ workspace, domains, looking }, journal) => {
+    return writing(args, context, pick, async ({ workspace, domains, dns }, journal) => {
       const [domain] = domains as [Domain];
       const ask = domain.asks.find((one) => one.id === id);
       if (ask === undefined) throw new UserError("zandrel retire wants one ask by its id: zandrel status lists them.");
@@ -72,8 +72,8 @@ export default command<z.output<typeof result>>({
         throw new UserError(
           `${waiting.map((other) => other.id).join(", ")} waits for ${ask.id}: retire that first, or take it out of its after: list in ${domain.path}.`,
         );
-      await settleInterrupted(domain, looking, workspace, journal);
-      const source = draftSource(domain, await looking.look(domain), looking, workspace);
+      await settleInterrupted(domain, dns, workspace, journal);
+      const source = draftSource(domain, await dns.look(domain), dns, workspace);
       if (source === undefined)
         throw new UserError(
           `nothing was retired, because ${displayName(domain.name)} could not be looked at: try again when its name servers answer.`,
@@ -95,7 +95,7 @@ export default command<z.output<typeof result>>({
         );
       const { changes } = retirement;
       const dry = args["dry-run"] === true;
-      const carried = dry || changes.length === 0 ? null : await carryOut(domain, changes, { journal, workspace, args, context });
+      const carried = dry || changes.length === 0 ? null : await apply(domain, changes, { journal, workspace, args, context });
       if (!dry) {
         journal.exclusively(() => {
           removeAsk(domain, ask.id);

@@ -1,15 +1,15 @@
 import { z } from "zod";
+import { hostTitle, nextStep, rememberSettled, survey } from "../../app/asks/survey.ts";
+import { resolverOptions } from "../../app/dns/context.ts";
+import { settleInterrupted } from "../../app/publishing/publication.ts";
+import { domainOperands, reading } from "../../app/session.ts";
+import { withoutRootDot } from "../../app/shapes.ts";
 import { STATES, type State } from "../../core/ask/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { EXIT, type ExitCode } from "../../core/user-error.ts";
 import { columns, count, deadline, isoTime, moment, STATE_MARK, visible, wrap } from "../../present/index.ts";
 import type { Journal } from "../../workspace/index.ts";
 import { command } from "../command.ts";
-import { LOOKING } from "../../app/dns/context.ts";
-import { settleInterrupted } from "../../app/publishing/publication.ts";
-import { domainOperands, reading } from "../../app/session.ts";
-import { typed } from "../../app/shapes.ts";
-import { hostTitle, nextStep, rememberSettled, survey } from "../../app/asks/survey.ts";
 
 const result = z.object({
   at: z.string(),
@@ -58,7 +58,7 @@ function sendersOf(journal: Journal, domain: DomainName): Result["domains"][numb
     const done = state === "confirmed" || state === "accepted";
     const call =
       address === undefined
-        ? `zandrel sender domain ${service} ${typed(domain)}`
+        ? `zandrel sender domain ${service} ${withoutRootDot(domain)}`
         : `zandrel sender address ${service} ${address}`;
     return { service, address: address ?? null, state, next: done ? "" : call };
   });
@@ -72,17 +72,16 @@ export default command<Result>({
     ["zandrel status", "all domains of the workspace"],
     ["zandrel status brackwater.example --json", "one domain, for another program"],
   ],
-  options: LOOKING,
+  options: resolverOptions,
   schema: result,
   async run(args, context) {
-    return reading(args, context, domainOperands(args._), async ({ workspace, domains, looking }, journal) => {
-      const observes = !looking.fromFiles && args.at === undefined;
+    return reading(args, context, domainOperands(args._), async ({ workspace, domains, dns }, journal) => {
+      const observes = !dns.fromFiles && args.at === undefined;
       const shown: Result["domains"] = [];
       for (const domain of domains) {
-        const interrupted =
-          journal === undefined || !observes ? [] : await settleInterrupted(domain, looking, workspace, journal);
-        const surveyed = await survey(domain, looking, workspace, journal);
-        if (journal !== undefined && observes) rememberSettled(journal, surveyed, looking.now);
+        const interrupted = journal === undefined || !observes ? [] : await settleInterrupted(domain, dns, workspace, journal);
+        const surveyed = await survey(domain, dns, workspace, journal);
+        if (journal !== undefined && observes) rememberSettled(journal, surveyed, dns.now);
         shown.push({
           domain: domain.name,
           role: domain.role,
@@ -102,7 +101,7 @@ export default command<Result>({
       }
       return {
         exit: exitOf(shown),
-        result: { at: isoTime(looking.now), domains: shown },
+        result: { at: isoTime(dns.now), domains: shown },
       };
     });
   },

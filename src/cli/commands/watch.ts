@@ -1,4 +1,7 @@
 import { z } from "zod";
+import { rememberSettled, type Survey, survey } from "../../app/asks/survey.ts";
+import { nameOperand, openDns, resolverOptions, spanOption } from "../../app/dns/context.ts";
+import { withoutRootDot } from "../../app/shapes.ts";
 import { look, type View } from "../../core/ask/index.ts";
 import { displayName } from "../../core/name/index.ts";
 import { EXIT, type ExitCode, UserError } from "../../core/user-error.ts";
@@ -16,10 +19,7 @@ import {
 } from "../../present/index.ts";
 import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
 import { type Arguments, type Context, command } from "../command.ts";
-import { LOOKING, nameOperand, openLooking, spanOption } from "../../app/dns/context.ts";
 import { proveOne } from "./prove.ts";
-import { typed } from "../../app/shapes.ts";
-import { rememberSettled, type Survey, survey } from "../../app/asks/survey.ts";
 
 const result = z.object({
   at: z.string(),
@@ -32,8 +32,8 @@ const result = z.object({
 type Seen = z.output<typeof result>;
 
 /** Shortest and longest pause between two looks, in milliseconds of the clock. */
-const SHORTEST = 5000;
-const LONGEST = 60_000;
+const MIN_PAUSE = 5000;
+const MAX_PAUSE = 60_000;
 
 const seenOf = (view: View, now: number): Seen => ({
   at: isoTime(now),
@@ -53,14 +53,14 @@ async function lookOnce(
   context: Context,
 ): Promise<{ surveys: Survey[]; views: View[]; now: number }> {
   // A fresh memo each time: this is the one command that wants to ask again.
-  const looking = openLooking(
+  const dns = openDns(
     args,
     context,
     workspace.settings,
     domains.map((domain) => domain.name),
   );
   try {
-    const surveys = await Promise.all(domains.map((domain) => survey(domain, looking, workspace, journal)));
+    const surveys = await Promise.all(domains.map((domain) => survey(domain, dns, workspace, journal)));
     const views = await Promise.all(
       surveys.map(async ({ look: looked, asks }) => {
         const followed = asks.filter((one) => one.state !== "noted" && one.state !== "waiting" && one.state !== "clashing");
@@ -70,9 +70,9 @@ async function lookOnce(
         );
       }),
     );
-    return { surveys, views: unique(views.flat()), now: looking.now };
+    return { surveys, views: unique(views.flat()), now: dns.now };
   } finally {
-    looking.close();
+    dns.close();
   }
 }
 
@@ -127,7 +127,7 @@ export default command<Seen>({
     ["zandrel watch brackwater.example --for 15m --json", "one JSON object a line, for at most 15 minutes"],
   ],
   options: {
-    ...LOOKING,
+    ...resolverOptions,
     for: { type: "string", requiresArg: true, describe: "stop after this span, such as 15m or 1h30m" },
     until: {
       choices: ["settled", "proven"],
@@ -149,7 +149,7 @@ export default command<Seen>({
         const { surveys, views, now } = await lookOnce(domains, workspace, journal, args, context);
         if (views.length === 0)
           throw new UserError(
-            `nothing is published that could be watched: run zandrel draft ${domains.map((domain) => typed(domain.name)).join(" ")} first.`,
+            `nothing is published that could be watched: run zandrel draft ${domains.map((domain) => withoutRootDot(domain.name)).join(" ")} first.`,
             EXIT.not,
           );
         for (const view of views) {
@@ -173,10 +173,10 @@ export default command<Seen>({
         }
         const nextChange = Math.min(
           ...views.flatMap((view) => (view.sees !== "new" && view.keeps !== undefined ? [view.keeps * 1000] : [])),
-          LONGEST,
+          MAX_PAUSE,
         );
-        const left = stopAt === undefined ? LONGEST : stopAt - now;
-        await context.clock.sleep(Math.max(SHORTEST, Math.min(nextChange + 1000, LONGEST, left)));
+        const left = stopAt === undefined ? MAX_PAUSE : stopAt - now;
+        await context.clock.sleep(Math.max(MIN_PAUSE, Math.min(nextChange + 1000, MAX_PAUSE, left)));
       }
     } finally {
       live?.done();

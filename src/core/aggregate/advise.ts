@@ -47,7 +47,7 @@ export interface AdviceFacts {
   /** Includes of the SPF record and the addresses they stand for. */
   readonly includes: readonly { readonly term: string; readonly networks: readonly Network[] }[];
   /** Names that could not be asked for: who sends for the domain is not fully known. */
-  readonly unasked: readonly string[];
+  readonly unresolved: readonly string[];
   /** Single addresses seen; to tell which includes are used. */
   readonly addresses: Iterable<string>;
 }
@@ -103,7 +103,7 @@ function remedyFor(source: Source, reason: Repair["reason"]): Pick<Repair, "beca
 }
 
 /** Turns sources into advice: what a stricter policy would have done, what to repair first, and when the next step is safe. */
-export function adviseOn({ sources, policy, days, reports, includes, unasked, addresses }: AdviceFacts): Advice {
+export function adviseOn({ sources, policy, days, reports, includes, unresolved, addresses }: AdviceFacts): Advice {
   const own = sources.filter((source) => source.ours);
   const repairs = own
     .flatMap((source): Repair[] => {
@@ -141,12 +141,12 @@ export function adviseOn({ sources, policy, days, reports, includes, unasked, ad
     const early = days < LEAST_DAYS;
     // Nobody goes from watching to refusing in one step.
     const skips = milder(next) !== policy;
-    const safe = failing.length > 0 ? false : early || unasked.length > 0 ? undefined : !skips;
+    const safe = failing.length > 0 ? false : early || unresolved.length > 0 ? undefined : !skips;
     const because =
       failing.length > 0
         ? `${failing.map((one) => one.source).join(", ")} would lose mail of yours`
-        : unasked.length > 0
-          ? `${unasked.join(", ")} could not be asked for, so that it is not known who sends for you`
+        : unresolved.length > 0
+          ? `${unresolved.join(", ")} could not be asked for, so that it is not known who sends for you`
           : early
             ? `the reports cover ${days} ${days === 1 ? "day" : "days"} (${reports} reports); ${LEAST_DAYS} days are needed, because not everybody sends daily`
             : skips

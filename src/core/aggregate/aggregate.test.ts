@@ -323,7 +323,7 @@ describe("advice", () => {
     days: 28,
     reports: 28,
     includes: [],
-    unasked: [],
+    unresolved: [],
     addresses: all.map((one) => one.ip),
     ...more,
   });
@@ -332,7 +332,7 @@ describe("advice", () => {
     [
       "all is proven, but who else sends could not be asked for",
       [good],
-      { unasked: ["spf.inglemail.example"] },
+      { unresolved: ["spf.inglemail.example"] },
       [undefined, undefined],
       [],
     ],

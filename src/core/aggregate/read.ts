@@ -5,12 +5,12 @@ import { type DomainName, parseName } from "../name/index.ts";
 import { OVERRIDES, type Override, type ReportHead, type ReportProblem, type ReportRow } from "./report.ts";
 
 /** Depth, length of one text and number of rows beyond which a report is no report. */
-const MOST_DEPTH = 20;
-const LONGEST_TEXT = 4096;
-const LONGEST_PIECE = 1 << 20;
+const MAX_DEPTH = 20;
+const MAX_TEXT = 4096;
+const MAX_PIECE = 1 << 20;
 /** Characters that are read at a time, so that it does not matter how they come. */
 const PIECE = 64 << 10;
-const MOST_ROWS = 1_000_000;
+const MAX_ROWS = 1_000_000;
 
 /** Ends the reading; carried out of the parser's callbacks. */
 class Broken extends Error {
@@ -128,8 +128,7 @@ export class ReportReader {
         this.#unbroken += piece.length;
         this.#parser.write(piece);
         // The parser keeps a text until it ends; one without end would fill the memory.
-        if (this.#unbroken > LONGEST_PIECE)
-          throw new Broken("too-large", `an element in it is longer than ${LONGEST_PIECE >> 20} MiB`);
+        if (this.#unbroken > MAX_PIECE) throw new Broken("too-large", `an element in it is longer than ${MAX_PIECE >> 20} MiB`);
       }
     });
   }
@@ -149,8 +148,8 @@ export class ReportReader {
   }
 
   #gather(text: string, fail: (kind: ReportProblem["kind"], because: string) => never): void {
-    if (this.#text.length + text.length > LONGEST_TEXT) {
-      if (text.trim() !== "") fail("too-large", `the element “${this.#path.at(-1)}” is longer than ${LONGEST_TEXT} characters`);
+    if (this.#text.length + text.length > MAX_TEXT) {
+      if (text.trim() !== "") fail("too-large", `the element “${this.#path.at(-1)}” is longer than ${MAX_TEXT} characters`);
       return;
     }
     this.#text += text;
@@ -163,10 +162,10 @@ export class ReportReader {
     }
     this.#unbroken = 0;
     this.#path.push(name);
-    if (this.#path.length > MOST_DEPTH) fail("too-deep", `its elements are nested more than ${MOST_DEPTH} deep`);
+    if (this.#path.length > MAX_DEPTH) fail("too-deep", `its elements are nested more than ${MAX_DEPTH} deep`);
     this.#text = "";
     if (name === "record") {
-      if (++this.#rows > MOST_ROWS) fail("too-large", `it has more than ${MOST_ROWS} rows`);
+      if (++this.#rows > MAX_ROWS) fail("too-large", `it has more than ${MAX_ROWS} rows`);
       this.#row = emptyRow();
     }
     if (this.#row !== undefined && this.#path.at(-2) === "auth_results" && (name === "dkim" || name === "spf")) this.#auth = {};

@@ -106,8 +106,8 @@ function titleOf(seen: Seen): string {
 export const weekOf = (day: number): number => day - ((day + 3) % 7);
 
 /** Names kept of each kind, and sources told apart; the rest of a flood of forgers is one. */
-const MOST_NAMES = 5;
-const MOST_SOURCES = 2000;
+const MAX_NAMES = 5;
+const MAX_SOURCES = 2000;
 const EVERYBODY_ELSE = "everybody else";
 
 class Counter {
@@ -120,7 +120,7 @@ class Counter {
   get top(): string[] {
     return [...this.#counts]
       .sort((a, b) => b[1] - a[1])
-      .slice(0, MOST_NAMES)
+      .slice(0, MAX_NAMES)
       .map(([name]) => name);
   }
 }
@@ -133,7 +133,7 @@ interface Belonging {
 }
 
 /** Kinds of messages whose origin is remembered. */
-const MOST_KNOWN = 50_000;
+const MAX_KNOWN = 50_000;
 
 interface Gathering {
   readonly title: string;
@@ -165,12 +165,12 @@ export function sourcesOf(all: Iterable<Seen>, services: readonly KnownService[]
     if (belonging === undefined) {
       const found = serviceOf(seen, services);
       belonging = { service: found, title: found?.title ?? titleOf(seen), block: blockOf(seen.ip) };
-      if (known.size > MOST_KNOWN) known.clear();
+      if (known.size > MAX_KNOWN) known.clear();
       known.set(key, belonging);
     }
     last = { key, belonging };
     const { service, block } = belonging;
-    const title = gathered.has(belonging.title) || gathered.size < MOST_SOURCES ? belonging.title : EVERYBODY_ELSE;
+    const title = gathered.has(belonging.title) || gathered.size < MAX_SOURCES ? belonging.title : EVERYBODY_ELSE;
     let one = gathered.get(title);
     if (one === undefined) {
       one = {

@@ -3,11 +3,11 @@ import fc from "fast-check";
 import { type Answer, failed } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { type RecordSet, toSets } from "../record/index.ts";
-import { parseRecords } from "../zone/index.ts";
+import { readRecords } from "../zone/index.ts";
 import { type Ask, look, STATES, type Standing, stateOf, type View, type Viewpoint, viewOf } from "./index.ts";
 
 const apex = name("brackwater.example");
-const setOf = (line: string): RecordSet => toSets(parseRecords(line, { origin: apex, ttl: 300 }).records)[0]!;
+const setOf = (line: string): RecordSet => toSets(readRecords(line, { origin: apex, ttl: 300 }).records)[0]!;
 const wanted = setOf('@ TXT "token"');
 const soa = setOf("@ 900 SOA a b 1 1 1 1 60");
 const ask: Ask = {

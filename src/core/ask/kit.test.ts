@@ -3,7 +3,7 @@ import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { parse } from "yaml";
 import { name } from "../name/index.ts";
-import { joined, printRecord } from "../record/index.ts";
+import { printRecord, txtValue } from "../record/index.ts";
 import { checkKit, fillKit, type Kit, kitSchema } from "./index.ts";
 
 const domain = name("brackwater.example");
@@ -68,7 +68,7 @@ describe("filling a kit in", () => {
         fc.string({ unit: fc.constantFrom('"', "\\", ";", "(", ")", "a", " ", "$", "{"), minLength: 1, maxLength: 20 }),
         (claim) => {
           const filled = fill({ claim }, open);
-          expect(filled.ok && filled.value.asks[0]?.records.map((record) => joined(record.data as never))).toEqual([
+          expect(filled.ok && filled.value.asks[0]?.records.map((record) => txtValue(record.data as never))).toEqual([
             `claim:${claim}`,
           ]);
         },

@@ -3,8 +3,8 @@ import { dmarcNameOf, POLICIES } from "../dmarc/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 import { octetsOf, type ResourceRecord } from "../record/index.ts";
 import { err, ok, type Result } from "../result.ts";
-import { parseSpf } from "../spf/index.ts";
-import { parseRecords } from "../zone/index.ts";
+import { readSpfRecord } from "../spf/index.ts";
+import { readRecords } from "../zone/index.ts";
 import { PURPOSES, type Purpose } from "./ask.ts";
 
 const KEY = /^[a-z0-9][a-z0-9-]{0,62}$/;
@@ -127,7 +127,7 @@ export function fillKit(
     const fill = (text: string, quote: (value: string) => string) =>
       text.replace(BLANK, (_, blank: string) => (blank === "domain" ? displayName(domain) : quote(values.get(blank) as string)));
     // A value inside quotes must not end them; escaping a backslash or quote means the character itself.
-    const { records, issues } = parseRecords(octetsOf(fill(ask.records, (value) => value.replace(/["\\]/g, "\\$&"))), {
+    const { records, issues } = readRecords(octetsOf(fill(ask.records, (value) => value.replace(/["\\]/g, "\\$&"))), {
       origin: domain,
       ttl,
     });
@@ -139,7 +139,7 @@ export function fillKit(
         because: `line ${issue.line}: found “${issue.text}”, expected ${issue.expected}`,
       });
     const spf = ask.spf === undefined ? undefined : fill(ask.spf, (value) => value);
-    const parsedSpf = spf === undefined ? undefined : parseSpf(`v=spf1 ${spf}`);
+    const parsedSpf = spf === undefined ? undefined : readSpfRecord(`v=spf1 ${spf}`);
     if (parsedSpf?.ok === false)
       return err({ code: "bad-records", ask: ask.id, because: `its SPF terms: ${parsedSpf.error[0]?.message}` });
     asks.push({

@@ -1,10 +1,10 @@
 import { isKeyText } from "../dkim/index.ts";
-import { atLeast, isDmarc, isMinimum, parseDmarc } from "../dmarc/index.ts";
-import { type DataOf, holds, isOfType, joined, type RecordData, type RecordSet, textOf } from "../record/index.ts";
-import { hasTerms, isSpf, parseSpf } from "../spf/index.ts";
+import { atLeast, isDmarc, isMinimum, readDmarcRecord } from "../dmarc/index.ts";
+import { containsAll, type DataOf, decodeUtf8, isOfType, type RecordData, type RecordSet, txtValue } from "../record/index.ts";
+import { hasTerms, isSpf, readSpfRecord } from "../spf/index.ts";
 
 const texts = (set: RecordSet | undefined): string[] =>
-  set !== undefined && isOfType(set, "TXT") ? set.data.map((data) => textOf(joined(data))) : [];
+  set !== undefined && isOfType(set, "TXT") ? set.data.map((data) => decodeUtf8(txtValue(data))) : [];
 
 /** Whether one wanted text is there: an SPF ask as terms of the one SPF record, a DMARC ask as a minimum, anything else to the letter. */
 function textIsMet(wanted: string, there: readonly string[]): boolean {
@@ -13,14 +13,14 @@ function textIsMet(wanted: string, there: readonly string[]): boolean {
   if (there.includes(wanted)) return alone(isSpf) && alone(isDmarc) && alone(isKeyText);
   if (isSpf(wanted)) {
     const [only, ...more] = there.filter(isSpf);
-    const own = only === undefined || more.length > 0 ? undefined : parseSpf(only);
-    const asked = parseSpf(wanted);
+    const own = only === undefined || more.length > 0 ? undefined : readSpfRecord(only);
+    const asked = readSpfRecord(wanted);
     return own?.ok === true && asked.ok && hasTerms(own.value, asked.value);
   }
   if (isDmarc(wanted) && isMinimum(wanted)) {
     const [only, ...more] = there.filter(isDmarc);
-    const own = only === undefined || more.length > 0 ? undefined : parseDmarc(only);
-    const minimum = parseDmarc(wanted);
+    const own = only === undefined || more.length > 0 ? undefined : readDmarcRecord(only);
+    const minimum = readDmarcRecord(wanted);
     return own?.ok === true && minimum.ok && atLeast(own.value.policy, minimum.value.policy);
   }
   return false;
@@ -28,9 +28,9 @@ function textIsMet(wanted: string, there: readonly string[]): boolean {
 
 /** Whether what an ask wants at a name is met by the set that is there. */
 export function isMet(there: RecordSet | undefined, wanted: RecordSet): boolean {
-  if (!isOfType(wanted, "TXT")) return holds(there, wanted);
+  if (!isOfType(wanted, "TXT")) return containsAll(there, wanted);
   const own = texts(there);
-  return wanted.data.every((data) => textIsMet(textOf(joined(data)), own));
+  return wanted.data.every((data) => textIsMet(decodeUtf8(txtValue(data)), own));
 }
 
 /** The wanted data of a set that are not met, one by one. */

@@ -66,7 +66,7 @@ export function viewOf(viewpoint: Viewpoint, wanted: RecordSet, answer: Answer):
 }
 
 /** Whether the servers of the domain say that a name belongs to a zone they hand on. */
-export const isHandedOn = (view: View): boolean => view.answer.kind === "failed" && view.answer.why === "delegated";
+export const isDelegated = (view: View): boolean => view.answer.kind === "failed" && view.answer.why === "delegated";
 
 /**
  * Looks at every wanted set from every viewpoint. The vantages are asked only about sets that every
@@ -79,7 +79,7 @@ export async function look(wanted: readonly RecordSet[], viewpoints: readonly Vi
   const vantages = viewpoints.filter((viewpoint) => viewpoint.role === "vantage");
   const perSet = wanted.map(async (set) => {
     const authorities = await Promise.all(viewpoints.filter((v) => v.role === "authoritative").map((v) => one(v, set)));
-    if (authorities.length > 0 && authorities.every(isHandedOn)) {
+    if (authorities.length > 0 && authorities.every(isDelegated)) {
       // The name lies in a zone of its own, whose servers are not ours to ask; what the vantages find there counts.
       const found = await Promise.all(vantages.map((v) => one(v, set)));
       const seen = found.find((view) => view.sees === "new") ?? found.find((view) => view.sees !== "unknown");

@@ -4,7 +4,7 @@ import { keyRecordText } from "../dkim/index.ts";
 import { type Authority, failed, type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { organizationalDomain } from "../suffix/index.ts";
-import { parseZone, zonesOf } from "../zone/index.ts";
+import { readZone, zonesOf } from "../zone/index.ts";
 import { type AuditInput, audit, CATALOGUE } from "./index.ts";
 
 const B = "brackwater.example";
@@ -63,7 +63,7 @@ interface Case {
 async function look({ zone = {}, input = {}, silent }: Case) {
   const lines = Object.values({ ...SOUND, ...zone }).filter((line) => line !== "");
   const text = `${AROUND}$ORIGIN ${B}.\n${lines.join("\n")}\n`;
-  const zones = zonesOf(parseZone(text));
+  const zones = zonesOf(readZone(text));
   const plain = zoneLookup(zones);
   const lookup: Lookup = {
     ask: async (at, type) => (silent?.test(at) ? failed("timeout", `${at} is silent`) : plain.ask(at, type)),
@@ -86,9 +86,9 @@ async function look({ zone = {}, input = {}, silent }: Case) {
     openKeyFiles: [],
     asks: [],
     wantedTexts: [],
-    strangers: [],
+    undelegatedHosts: [],
     issuers: [],
-    shrunk: [],
+    flattened: [],
     ...input,
   });
 }
@@ -106,7 +106,7 @@ const refusal: Lookup = { ask: async () => failed("refused", "not mine") };
 const serving = (serial: number): Lookup =>
   zoneLookup(
     zonesOf(
-      parseZone(
+      readZone(
         `$ORIGIN ${B}.\n$TTL 60\n@ SOA a. b. ${serial} 7200 900 1209600 900\n@ NS ns1.nettlehost.example.\n@ NS ns2.nettlehost.example.\n`,
       ),
     ),
@@ -164,7 +164,7 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
   ["negative-ttl-long", { zone: { soa: "@ SOA a b 1 7200 900 1209600 86400" } }],
   ["ns-ttl-long", { zone: { ns1: "@ 604800 NS ns1.nettlehost.example.", ns2: "@ 604800 NS ns2.nettlehost.example." } }],
   ["no-ipv6-server", { zone: { ns1: "@ NS ns2.nettlehost.example." } }],
-  ["host-differs", { input: { strangers: ["Zonemarrow"] } }],
+  ["host-differs", { input: { undelegatedHosts: ["Zonemarrow"] } }],
   ["ds-without-key", { zone: { ds: `@ DS 1 13 2 ${"ab".repeat(32)}` } }],
   [
     "alias-at-apex",
@@ -229,8 +229,8 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
     },
   ],
   ["spf-split", { zone: { spf: '@ TXT "v=spf1 ip4:192.0.2.25" "ip4:192.0.2.26 -all"' } }],
-  ["spf-moved", { input: { shrunk: [{ term: "include:spf.heronpost.example", addresses: ["ip4:198.51.100.0/27"] }] } }],
-  ["spf-moved", { input: { shrunk: [{ term: "include:gone.heronpost.example", addresses: ["ip4:198.51.100.0/27"] }] } }],
+  ["spf-moved", { input: { flattened: [{ term: "include:spf.heronpost.example", addresses: ["ip4:198.51.100.0/27"] }] } }],
+  ["spf-moved", { input: { flattened: [{ term: "include:gone.heronpost.example", addresses: ["ip4:198.51.100.0/27"] }] } }],
   ["spf-old-type", { zone: { old: "@ TYPE99 \\# 4 03616263" } }],
   ["spf-unknown-word", spf("v=spf1 ip4:192.0.2.25 note=hello -all")],
   ["dkim-none", { zone: { k1: "", k2: "" } }],
@@ -341,9 +341,9 @@ describe("the catalogue", () => {
     expect(CATALOGUE.map((rule) => rule.id).filter((id) => !CASES.some(([shown]) => shown === id))).toEqual([]));
   test("of a sound domain there is nothing to say, whatever it is for", async () => {
     for (const role of ["main", "secondary", "sending", undefined] as const) {
-      const { findings, unasked } = await look({ input: { role } });
+      const { findings, unresolved } = await look({ input: { role } });
       expect(findings.map((one) => `${one.id}: ${one.evidence}`)).toEqual([]);
-      expect(unasked).toEqual([]);
+      expect(unresolved).toEqual([]);
     }
     expect((await look(parked({}))).findings.map((one) => `${one.id}: ${one.evidence}`)).toEqual([]);
   });
@@ -369,9 +369,9 @@ describe("findings", () => {
 });
 
 test("a source that could not be asked has not moved", async () => {
-  const shrunk = [{ term: "include:spf.heronpost.example", addresses: ["ip4:198.51.100.64/27"] }];
+  const flattened = [{ term: "include:spf.heronpost.example", addresses: ["ip4:198.51.100.64/27"] }];
   const ids = async (silent?: RegExp) =>
-    (await look({ input: { shrunk }, ...(silent === undefined ? {} : { silent }) })).findings.map((one) => one.id);
+    (await look({ input: { flattened }, ...(silent === undefined ? {} : { silent }) })).findings.map((one) => one.id);
   expect(await ids()).not.toContain("spf-moved");
   expect(await ids(/^spf\.heronpost/)).not.toContain("spf-moved");
 });
@@ -383,8 +383,8 @@ test("a name as long as names may be is audited too", async () => {
 });
 
 test("what could not be asked is listed, and never reported as missing", async () => {
-  const { findings, unasked } = await look({ silent: /brackwater\.example\.$/ });
-  expect(unasked.map((one) => `${one.type} ${one.name}`)).toEqual(
+  const { findings, unresolved } = await look({ silent: /brackwater\.example\.$/ });
+  expect(unresolved.map((one) => `${one.type} ${one.name}`)).toEqual(
     expect.arrayContaining([`TXT ${B}.`, `TXT _dmarc.${B}.`, `MX ${B}.`]),
   );
   expect(findings.filter((one) => /missing|none|no-/.test(one.id)).map((one) => one.id)).toEqual([]);

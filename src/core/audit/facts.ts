@@ -3,19 +3,19 @@ import { checkSelector, type SelectorCheck, usualSelectors } from "../dkim/index
 import {
   type Discovery,
   type DmarcRecord,
-  type DmarcThere,
   destinationOf,
   discoverByList,
   discoverByWalk,
-  dmarcAt,
+  lookupDmarc,
   type Permission,
-  permissionFor,
+  type PublishedDmarc,
+  verifyExternalDestination,
 } from "../dmarc/index.ts";
 import { type Answer, type Authority, type Lookup, memoized } from "../lookup/index.ts";
 import { type DomainName, displayName, name as nameOf, under } from "../name/index.ts";
-import { type DataOf, isOfType, joined, type KnownType, textOf } from "../record/index.ts";
-import { isSpf, type SpfTree, spfAt, spfTree } from "../spf/index.ts";
-import { confirmedReverse } from "../verdict/index.ts";
+import { type DataOf, decodeUtf8, isOfType, type KnownType, txtValue } from "../record/index.ts";
+import { isSpf, lookupSpf, type SpfTree, spfTree } from "../spf/index.ts";
+import { forwardConfirmedReverse } from "../verdict/index.ts";
 
 /** What the audit is told; everything else it asks the DNS for. */
 export interface AuditInput {
@@ -35,15 +35,15 @@ export interface AuditInput {
   /** Texts that asks want at the domain itself. */
   readonly wantedTexts: readonly string[];
   /** Titles of DNS hosts of the workspace that the domain is not delegated to. */
-  readonly strangers: readonly string[];
+  readonly undelegatedHosts: readonly string[];
   /** Certificate issuers of the workspace. */
   readonly issuers: readonly { readonly title: string; readonly issuer: string }[];
   /** Includes that were replaced by addresses, as remembered. */
-  readonly shrunk: readonly { readonly term: string; readonly addresses: readonly string[] }[];
+  readonly flattened: readonly { readonly term: string; readonly addresses: readonly string[] }[];
 }
 
 /** A question that nobody could answer. */
-export interface Unasked {
+export interface Unresolved {
   readonly name: DomainName;
   readonly type: string;
   readonly because: string;
@@ -69,7 +69,7 @@ interface Host {
 /** Everything the rules judge. */
 export interface Facts extends AuditInput {
   readonly plain: string;
-  readonly unasked: readonly Unasked[];
+  readonly unresolved: readonly Unresolved[];
   /** Whether the domain is meant to send mail; unknown roles are taken to. */
   readonly sends: boolean;
   readonly servers: readonly {
@@ -101,12 +101,12 @@ export interface Facts extends AuditInput {
   /** Names at which the domain was written twice, and which therefore should not be there. */
   readonly doubled: readonly DomainName[];
   readonly spfTexts: readonly string[];
-  readonly spf: Awaited<ReturnType<typeof spfAt>>;
+  readonly spf: Awaited<ReturnType<typeof lookupSpf>>;
   readonly spfTree: SpfTree | undefined;
   /** The addresses remembered includes stand for today. */
-  readonly shrunkNow: readonly { readonly term: string; readonly before: readonly string[]; readonly now: SpfTree }[];
+  readonly flattenedNow: readonly { readonly term: string; readonly before: readonly string[]; readonly now: SpfTree }[];
   readonly keys: readonly SelectorCheck[];
-  readonly dmarcThere: DmarcThere;
+  readonly publishedDmarc: PublishedDmarc;
   readonly dmarc: Discovery;
   readonly dmarcByList: Discovery;
   readonly dmarcRecord: DmarcRecord | undefined;
@@ -119,26 +119,26 @@ export interface Facts extends AuditInput {
   readonly mtaStsHost: Host;
   readonly tlsRpt: There<"TXT">;
   /** Single addresses the SPF record names, and whether their names lead back to them. */
-  readonly reverse: readonly { readonly address: string; readonly holds: boolean | undefined; readonly because: string }[];
+  readonly reverse: readonly { readonly address: string; readonly met: boolean | undefined; readonly because: string }[];
 }
 
 /** A label that nobody would make. */
 const NOBODY = "zandrel-looks-for-wildcards";
 /** Single addresses whose reverse names are looked up. */
-const MOST_REVERSE = 5;
+const MAX_REVERSE = 5;
 
-export const textsIn = (there: There<"TXT">): string[] => there.data.map((data) => textOf(joined(data)));
+export const textsIn = (there: There<"TXT">): string[] => there.data.map((data) => decodeUtf8(txtValue(data)));
 
 /** Asks everything the rules need, each question once. */
 export async function gatherFacts(input: AuditInput): Promise<Facts> {
   const { domain, organizationalDomain, role, authority } = input;
-  const unasked = new Map<string, Unasked>();
+  const unresolved = new Map<string, Unresolved>();
   const noting = (lookup: Lookup): Lookup => ({
     async ask(name, type) {
       const answer = await lookup.ask(name, type);
       // Master files never hold the top of the tree, and no policy is expected there.
       const top = answer.kind === "failed" && answer.why === "outside" && /^_dmarc\.[^.]+\.$/.test(name);
-      if (answer.kind === "failed" && !top) unasked.set(`${name} ${type}`, { name, type, because: answer.detail });
+      if (answer.kind === "failed" && !top) unresolved.set(`${name} ${type}`, { name, type, because: answer.detail });
       return answer;
     },
   });
@@ -181,8 +181,8 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
   const delegated = authority.kind === "delegated" ? authority.servers : [];
   const servers = await Promise.all(
     delegated.map(async ({ name, address, lookup }) => {
-      const [soaThere, nsThere] = await Promise.all([at(domain, "SOA", lookup), at(domain, "NS", lookup)]);
-      return { name, address, soa: soaThere, ns: nsThere };
+      const [publishedSoa, publishedNs] = await Promise.all([at(domain, "SOA", lookup), at(domain, "NS", lookup)]);
+      return { name, address, soa: publishedSoa, ns: publishedNs };
     }),
   );
   const nameServers = await Promise.all([...new Set(ns.data.map((data) => data.target))].map(host));
@@ -209,14 +209,14 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
         ({ answer }) => answer.kind === "found" || answer.kind === "nodata",
       );
   const texts = textsIn(txt);
-  const spf = await spfAt(domain.slice(0, -1), everywhere);
+  const spf = await lookupSpf(domain.slice(0, -1), everywhere);
   const tree =
     "record" in spf
       ? await spfTree(spf.record, domain.slice(0, -1), everywhere, { addresses: true, organizationalDomain })
       : undefined;
-  const shrunkNow = await Promise.all(
-    input.shrunk.map(async ({ term, addresses }) => {
-      const found = await spfAt(term.replace(/^\+?include:/i, ""), everywhere);
+  const flattenedNow = await Promise.all(
+    input.flattened.map(async ({ term, addresses }) => {
+      const found = await lookupSpf(term.replace(/^\+?include:/i, ""), everywhere);
       const now =
         "record" in found
           ? await spfTree(found.record, term, everywhere, { addresses: true })
@@ -235,8 +235,8 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
         .map((one) => checkSelector(domain, one, everywhere)),
     )
   ).filter((one) => one.state !== "absent" && one.state !== "unknown" && anyKey.data.length === 0);
-  const [dmarcThere, dmarc, dmarcByList] = await Promise.all([
-    dmarcAt(domain, everywhere),
+  const [publishedDmarc, dmarc, dmarcByList] = await Promise.all([
+    lookupDmarc(domain, everywhere),
     discoverByWalk(domain, everywhere),
     discoverByList(domain, everywhere, organizationalDomain),
   ]);
@@ -256,7 +256,7 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
       return {
         destination,
         takesMail,
-        permission: await permissionFor(dmarc.at ?? domain, dmarc.organizational, destination, everywhere),
+        permission: await verifyExternalDestination(dmarc.at ?? domain, dmarc.organizational, destination, everywhere),
       };
     }),
   );
@@ -267,9 +267,9 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
         : [],
     )
     .filter((address) => address.includes("."))
-    .slice(0, MOST_REVERSE);
+    .slice(0, MAX_REVERSE);
   const reverse = await Promise.all(
-    singles.map(async (address) => ({ address, ...(await confirmedReverse(address, everywhere)) })),
+    singles.map(async (address) => ({ address, ...(await forwardConfirmedReverse(address, everywhere)) })),
   );
   const [mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99] = await Promise.all([
     at(below("_mta-sts"), "TXT"),
@@ -282,7 +282,7 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
   return {
     ...input,
     plain: displayName(domain),
-    unasked: [...unasked.values()],
+    unresolved: [...unresolved.values()],
     sends: role !== "parked" && role !== "redirect",
     servers,
     nameServers,
@@ -307,9 +307,9 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
     spfTexts: texts.filter(isSpf),
     spf,
     spfTree: tree,
-    shrunkNow,
+    flattenedNow,
     keys: [...keys, ...usual],
-    dmarcThere,
+    publishedDmarc,
     dmarc,
     dmarcByList,
     dmarcRecord: dmarc.record,

@@ -65,7 +65,7 @@ export const rulesOf = (area: Area, entries: readonly Entry[]): Rule[] =>
   entries.map(([id, severity, standard, title, why, check]) => ({ id, area, severity, standard, title, why, check }));
 
 /** One sighting where something holds, none where not. */
-export const when = (holds: boolean, evidence: string, remedy: string): Seen[] => (holds ? [{ evidence, remedy }] : []);
+export const when = (met: boolean, evidence: string, remedy: string): Seen[] => (met ? [{ evidence, remedy }] : []);
 
 /** At least as bad as a severity. */
 export const isAtLeast = (one: Severity, threshold: Severity): boolean =>

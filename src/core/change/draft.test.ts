@@ -4,8 +4,8 @@ import { failed, type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { printData, toSets } from "../record/index.ts";
 import { visibleBy } from "../spread/index.ts";
-import { parseRecords, parseZone, zonesOf } from "../zone/index.ts";
-import { draftHold, makeDraft, pending } from "./index.ts";
+import { readRecords, readZone, zonesOf } from "../zone/index.ts";
+import { draftCacheWindow, makeDraft, pending } from "./index.ts";
 
 const apex = name("brackwater.example");
 const LIVE = `$TTL 1h
@@ -23,18 +23,18 @@ old AAAA 2001:db8::80
 silent MX 0 .
 `;
 const WORLD = zonesOf(
-  parseZone(
+  readZone(
     `$TTL 60\n$ORIGIN example.\n@ SOA a b 1 1 1 1 1\nspf.heronpost TXT "v=spf1 ip4:192.0.2.0/24 -all"\nspf.dear TXT "v=spf1 ${"a:x.example ".repeat(9)}-all"\nmx1.inglemail A 192.0.2.25\nmx.alias CNAME mx1.inglemail\n`,
   ),
 );
-const live = (text = LIVE): Lookup => zoneLookup(zonesOf(parseZone(text, { origin: apex })));
+const live = (text = LIVE): Lookup => zoneLookup(zonesOf(readZone(text, { origin: apex })));
 const ask = (id: string, records: string): Ask => ({
   id,
   service: "s",
   purpose: "site",
   domain: apex,
   after: [],
-  wanted: toSets(parseRecords(records, { origin: apex, ttl: 3600 }).records),
+  wanted: toSets(readRecords(records, { origin: apex, ttl: 3600 }).records),
 });
 const draft = (asks: Ask[], more: { lookup?: Lookup; world?: Lookup; replace?: string[] } = {}) =>
   makeDraft({
@@ -43,7 +43,7 @@ const draft = (asks: Ask[], more: { lookup?: Lookup; world?: Lookup; replace?: s
     lookup: more.lookup ?? live(),
     world: more.world ?? zoneLookup(WORLD),
     replace: new Set((more.replace ?? []).map((one) => name(one, apex))),
-    whoPut: () => "somebody else",
+    provenanceOf: () => "somebody else",
   });
 
 describe("changes", () => {
@@ -58,10 +58,10 @@ describe("changes", () => {
       '0 issue "sealbarrow.example" 0 issue "other.example"',
       3600,
     ],
-  ])("%s", async (_, records, action, after, hold) => {
+  ])("%s", async (_, records, action, after, cacheWindow) => {
     const { changes, clashes } = await draft([ask("a", records)]);
     expect(clashes).toEqual([]);
-    expect(changes).toMatchObject([{ action, asks: ["a"], hold: { seconds: hold } }]);
+    expect(changes).toMatchObject([{ action, asks: ["a"], cacheWindow: { seconds: cacheWindow } }]);
     const set = changes[0]?.after;
     expect(set?.data.map((data) => printData(set.type, data)).join(" ")).toBe(after);
     if (action === "merge") expect(set?.ttl).toBe(changes[0]?.before?.ttl);
@@ -78,14 +78,14 @@ describe("changes", () => {
       },
     };
     const { changes } = await draft([ask("a", 'x.tour TXT "own"')], { lookup: wire });
-    expect(changes).toMatchObject([{ action: "add", before: undefined, hold: { rule: "wildcard-ttl", seconds: 600 } }]);
+    expect(changes).toMatchObject([{ action: "add", before: undefined, cacheWindow: { rule: "wildcard-ttl", seconds: 600 } }]);
   });
 
   test("what is there already is kept, and nothing is pending", async () => {
     const result = await draft([ask("a", '@ TXT "v=spf1 -all"\nbox A 192.0.2.20')]);
     expect(result.changes.map((change) => change.action)).toEqual(["keep", "keep"]);
     expect(pending(result)).toEqual([]);
-    expect(draftHold(result)).toBeUndefined();
+    expect(draftCacheWindow(result)).toBeUndefined();
   });
 
   test("two asks for one record publish it once", async () => {
@@ -95,9 +95,9 @@ describe("changes", () => {
   });
 
   test("when everyone sees it is decided by what is kept longest", async () => {
-    const hold = draftHold(await draft([ask("a", '@ TXT "token"'), ask("b", "_x CNAME y.test.")]));
-    expect(hold).toMatchObject({ seconds: 1800, rule: "set-ttl" });
-    expect(visibleBy(Date.parse("2026-03-02T09:00:00Z"), hold!)).toBe(Date.parse("2026-03-02T09:30:00Z"));
+    const cacheWindow = draftCacheWindow(await draft([ask("a", '@ TXT "token"'), ask("b", "_x CNAME y.test.")]));
+    expect(cacheWindow).toMatchObject({ seconds: 1800, rule: "set-ttl" });
+    expect(visibleBy(Date.parse("2026-03-02T09:00:00Z"), cacheWindow!)).toBe(Date.parse("2026-03-02T09:30:00Z"));
   });
 });
 

@@ -2,9 +2,9 @@ import { type Ask, isMet } from "../ask/index.ts";
 import { type Live, type Lookup, liveAt, ownSetOf } from "../lookup/index.ts";
 import { type DomainName, displayName, isAtOrBelow, ROOT } from "../name/index.ts";
 import {
+  containsAll,
   type DataOf,
   dataKey,
-  holds,
   printData,
   type RecordData,
   type RecordSet,
@@ -12,7 +12,7 @@ import {
   sameData,
   withData,
 } from "../record/index.ts";
-import { type Hold, holdOf, longest, spanText } from "../spread/index.ts";
+import { type CacheWindow, cacheWindowOf, longestWindow, spanText } from "../spread/index.ts";
 import type { SetChange } from "../zone/index.ts";
 import { type Clash, type ClashKind, hazardOf } from "./clash.ts";
 import { mergeTexts } from "./merge-texts.ts";
@@ -23,7 +23,7 @@ export interface Change extends SetChange {
   readonly because: string;
   readonly asks: readonly string[];
   /** How long others may still show what was there before; undefined for `keep`. */
-  readonly hold?: Hold;
+  readonly cacheWindow?: CacheWindow;
 }
 
 export interface Draft {
@@ -50,7 +50,7 @@ export interface DraftRequest {
   /** Names at which what stands there may be replaced, because the user said so. */
   readonly replace: ReadonlySet<DomainName>;
   /** Who put a set there, as far as the workspace knows. */
-  readonly whoPut: (set: RecordSet) => string;
+  readonly provenanceOf: (set: RecordSet) => string;
 }
 
 /** Types whose sets grow by what is asked; in all others the asked set takes the place of the old one. */
@@ -106,7 +106,7 @@ export function breaksWithout(set: RecordSet): string {
 }
 
 /** Computes what would change in a zone so that every ask gets what it wants, and what stands in the way. Changes nothing. */
-export async function makeDraft({ domain, asks, lookup, world, replace, whoPut }: DraftRequest): Promise<Draft> {
+export async function makeDraft({ domain, asks, lookup, world, replace, provenanceOf }: DraftRequest): Promise<Draft> {
   const changes: Change[] = [];
   const clashes: Clash[] = [];
   const undetermined: Draft["undetermined"][number][] = [];
@@ -185,9 +185,9 @@ export async function makeDraft({ domain, asks, lookup, world, replace, whoPut }
           after: undefined,
           because: removeBecause,
           asks: ids,
-          ...holdPart({ kind: "set", set: other }),
+          ...cacheWindowPart({ kind: "set", set: other }),
         });
-      else clash(kind, `${because}; it was put there by ${whoPut(other)}`, breaksWithout(other), replaceWay(name));
+      else clash(kind, `${because}; it was put there by ${provenanceOf(other)}`, breaksWithout(other), replaceWay(name));
       return replace.has(name);
     };
     if (
@@ -271,11 +271,11 @@ export async function makeDraft({ domain, asks, lookup, world, replace, whoPut }
         action,
         after,
         because: `${ids.join(", ")} asks for it, ${because}${wildcard}${keepsTtl}`,
-        ...holdPart(live),
+        ...cacheWindowPart(live),
       });
       continue;
     }
-    if (before !== undefined && holds(before, set) && (SHARED.has(type) || before.data.every((data) => has(set, data)))) {
+    if (before !== undefined && containsAll(before, set) && (SHARED.has(type) || before.data.every((data) => has(set, data)))) {
       changes.push({ ...common, action: "keep", after: before, because: "it is there already" });
     } else if (before === undefined) {
       const wildcard = live.kind === "wildcard" ? `; until now the wildcard ${displayName(live.wildcard)} answers there` : "";
@@ -284,7 +284,7 @@ export async function makeDraft({ domain, asks, lookup, world, replace, whoPut }
         action: "add",
         after: set,
         because: `${ids.join(", ")} asks for it, and nothing stands there${wildcard}`,
-        ...holdPart(live),
+        ...cacheWindowPart(live),
       });
     } else if (SHARED.has(type)) {
       changes.push({
@@ -292,23 +292,23 @@ export async function makeDraft({ domain, asks, lookup, world, replace, whoPut }
         action: "merge",
         after: withData(before, set.data),
         because: `${ids.join(", ")} asks for it; what stands there already stays${keepsTtl}`,
-        ...holdPart(live),
+        ...cacheWindowPart(live),
       });
     } else if (replace.has(name)) {
       changes.push(...gone, {
         ...common,
         action: "replace",
         after: set,
-        because: `${ids.join(", ")} asks for it, in place of ${shown(before)} put there by ${whoPut(before)}`,
-        ...holdPart(live),
+        because: `${ids.join(", ")} asks for it, in place of ${shown(before)} put there by ${provenanceOf(before)}`,
+        ...cacheWindowPart(live),
       });
     } else {
       const nullMx = type === "MX" && before.data.some((data) => (data as DataOf["MX"]).exchange === ROOT);
       clash(
         nullMx ? "null-mx" : "other-value",
         nullMx
-          ? `${displayName(name)} says that it takes no mail at all (null MX), put there by ${whoPut(before)}; it cannot stand beside a mail server`
-          : `${displayName(name)} has another ${type} record already: ${shown(before)}, put there by ${whoPut(before)}`,
+          ? `${displayName(name)} says that it takes no mail at all (null MX), put there by ${provenanceOf(before)}; it cannot stand beside a mail server`
+          : `${displayName(name)} has another ${type} record already: ${shown(before)}, put there by ${provenanceOf(before)}`,
         nullMx ? `${displayName(name)} starts to take mail` : breaksWithout(before),
         replaceWay(name),
       );
@@ -319,13 +319,14 @@ export async function makeDraft({ domain, asks, lookup, world, replace, whoPut }
 
 const has = (set: RecordSet, data: RecordData) => set.data.some((own) => dataKey(set.type, own) === dataKey(set.type, data));
 
-function holdPart(before: Live): { hold?: Hold } {
-  const hold = holdOf(before);
-  return hold === undefined ? {} : { hold };
+function cacheWindowPart(before: Live): { cacheWindow?: CacheWindow } {
+  const cacheWindow = cacheWindowOf(before);
+  return cacheWindow === undefined ? {} : { cacheWindow };
 }
 
 /** The changes that have to be carried out. */
 export const pending = (draft: Draft): Change[] => draft.changes.filter((change) => change.action !== "keep");
 
 /** When everyone sees the draft at the latest, counted from its publication, and which change decides it. */
-export const draftHold = (draft: Draft): Hold | undefined => longest(pending(draft).flatMap((change) => change.hold ?? []));
+export const draftCacheWindow = (draft: Draft): CacheWindow | undefined =>
+  longestWindow(pending(draft).flatMap((change) => change.cacheWindow ?? []));

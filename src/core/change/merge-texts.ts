@@ -3,8 +3,8 @@ import { isKeyText } from "../dkim/index.ts";
 import { isDmarc } from "../dmarc/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
-import { cutIntoStrings, type DataOf, joined, octetsOf, type RecordSet, textOf, withData } from "../record/index.ts";
-import { combine, isSpf, MAX_LOOKUPS, parseSpf, type SpfCost, spfCost } from "../spf/index.ts";
+import { type DataOf, decodeUtf8, octetsOf, type RecordSet, splitCharacterStrings, txtValue, withData } from "../record/index.ts";
+import { combine, isSpf, MAX_LOOKUPS, readSpfRecord, type SpfCost, spfCost } from "../spf/index.ts";
 
 export type PolicyClashKind = "second-spf" | "broken-spf" | "spf-over-limit" | "second-dmarc" | "second-key";
 
@@ -43,8 +43,9 @@ interface TextClash {
 
 type Merged = { readonly after: RecordSet; readonly because: string; readonly replaced: boolean } | { readonly clash: TextClash };
 
-const textData = (text: string): DataOf["TXT"] => ({ strings: cutIntoStrings(octetsOf(text)) });
-const textsOf = (set: RecordSet | undefined): string[] => (set?.data ?? []).map((data) => textOf(joined(data as DataOf["TXT"])));
+const textData = (text: string): DataOf["TXT"] => ({ strings: splitCharacterStrings(octetsOf(text)) });
+const textsOf = (set: RecordSet | undefined): string[] =>
+  (set?.data ?? []).map((data) => decodeUtf8(txtValue(data as DataOf["TXT"])));
 
 /**
  * Brings wanted texts into the texts that stand at a name. Tokens are added beside what is there; SPF terms go
@@ -68,7 +69,7 @@ export async function mergeTexts(
   const spf = asked.filter(isSpf);
   if (spf.length > 0) {
     const own = there.filter(isSpf);
-    const parsed = own.map(parseSpf);
+    const parsed = own.map(readSpfRecord);
     const broken = own.find((_, i) => parsed[i]?.ok === false);
     if (broken !== undefined)
       return {
@@ -91,10 +92,10 @@ export async function mergeTexts(
         },
       };
     const records = parsed.flatMap((one) => (one.ok ? [one.value] : []));
-    const wantedRecords = spf.map(parseSpf).flatMap((one) => (one.ok ? [one.value] : []));
+    const wantedRecords = spf.map(readSpfRecord).flatMap((one) => (one.ok ? [one.value] : []));
     const [first, ...others] = records;
     const combined = combine(first, [...others, ...wantedRecords]);
-    const parsedCombined = parseSpf(combined);
+    const parsedCombined = readSpfRecord(combined);
     const cost = parsedCombined.ok ? await spfCost(parsedCombined.value, world) : undefined;
     if (cost !== undefined && cost.lookups > MAX_LOOKUPS) return { clash: overLimit(cost, wanted.name, domain) };
     texts = [...texts.filter((text) => !isSpf(text)), combined];
@@ -125,20 +126,20 @@ export async function mergeTexts(
     replaced ||= own.length > 0;
     reasons.push(own.length === 0 ? `as the first ${title} there` : "in place of the one that is there");
   }
-  const kept = (before?.data ?? []).filter((data) => texts.includes(textOf(joined(data as DataOf["TXT"]))));
+  const kept = (before?.data ?? []).filter((data) => texts.includes(decodeUtf8(txtValue(data as DataOf["TXT"]))));
   const after = withData({ ...wanted, ttl: before?.ttl ?? wanted.ttl, data: kept }, texts.map(textData));
   return { after, because: reasons.join(", "), replaced };
 }
 
 /** The clash of a record that would ask the DNS too often, with the dearest terms named (RFC 7208 section 4.6.4). */
 function overLimit({ lookups, terms }: SpfCost, name: DomainName, domain: DomainName): TextClash {
-  const dearest = terms.slice(0, 3).map((term) => `${term.text} costs ${term.lookups}`);
+  const costliest = terms.slice(0, 3).map((term) => `${term.text} costs ${term.lookups}`);
   return {
     kind: "spf-over-limit",
     because: `with what is asked the SPF record of ${displayName(name)} would need ${lookups} lookups, and receivers stop at ${MAX_LOOKUPS}`,
     breaks: "all mail from this domain, because receivers then treat the whole record as an error",
     waysOut: [
-      `remove a term that nobody uses any more: ${dearest.join(", ")}`,
+      `remove a term that nobody uses any more: ${costliest.join(", ")}`,
       `let one of the services send from a subdomain, such as mail.${displayName(domain)}, with an SPF record of its own`,
     ],
     replaceable: false,

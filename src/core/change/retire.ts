@@ -3,18 +3,18 @@ import { isDmarc } from "../dmarc/index.ts";
 import { type Live, type Lookup, liveAt, ownSetOf } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 import {
-  cutIntoStrings,
   type DataOf,
   dataKey,
-  joined,
+  decodeUtf8,
   octetsOf,
   printData,
   type RecordData,
   type RecordSet,
-  textOf,
+  splitCharacterStrings,
+  txtValue,
 } from "../record/index.ts";
-import { isSpf, parseSpf, type Term } from "../spf/index.ts";
-import { holdOf } from "../spread/index.ts";
+import { isSpf, readSpfRecord, type Term } from "../spf/index.ts";
+import { cacheWindowOf } from "../spread/index.ts";
 import type { Change } from "./draft.ts";
 
 /** A record that stays although its ask ends, and why. */
@@ -43,16 +43,16 @@ export interface RetireRequest {
   readonly named: ReadonlySet<DomainName>;
 }
 
-const text = (data: RecordData): string => textOf(joined(data as DataOf["TXT"]));
+const text = (data: RecordData): string => decodeUtf8(txtValue(data as DataOf["TXT"]));
 const plainTerm = (term: Term): string => term.text.toLowerCase().replace(/^\+/, "");
 
 /** The SPF record without the terms that only the ending ask wanted; undefined where all of them stay. */
 function withoutTerms(record: string, ended: readonly string[], needed: readonly string[]): string | undefined {
-  const parsed = parseSpf(record);
+  const parsed = readSpfRecord(record);
   const terms = (texts: readonly string[]) =>
     new Set(
       texts
-        .map(parseSpf)
+        .map(readSpfRecord)
         .flatMap((one) =>
           one.ok ? one.value.terms.filter((term) => term.kind === "mechanism" && term.name !== "all").map(plainTerm) : [],
         ),
@@ -100,7 +100,7 @@ export async function retireAsk({ ask, others, lookup, isOurs, named }: RetireRe
           if (isMet(before, { ...wanted, data: [data] })) stay("another ask needs these terms too");
         } else if (!isOurs(before, record) && !named.has(name))
           stay(`the SPF record was not last written by Zandrel; --replace ${displayName(name)} takes the terms out all the same`);
-        else left = left.map((one) => (one === record ? { strings: cutIntoStrings(octetsOf(ended)) } : one));
+        else left = left.map((one) => (one === record ? { strings: splitCharacterStrings(octetsOf(ended)) } : one));
         continue;
       }
       if (!left.some((one) => dataKey(type, one) === key)) continue;
@@ -114,7 +114,7 @@ export async function retireAsk({ ask, others, lookup, isOurs, named }: RetireRe
     const same =
       after !== undefined && after.data.length === before.data.length && after.data.every((one, i) => one === before.data[i]);
     if (same) continue;
-    const hold = holdOf(live);
+    const cacheWindow = cacheWindowOf(live);
     changes.push({
       action: after === undefined ? "remove" : "merge",
       name,
@@ -123,7 +123,7 @@ export async function retireAsk({ ask, others, lookup, isOurs, named }: RetireRe
       after,
       because: `${ask.id} ends, and nobody else needs it`,
       asks: [ask.id],
-      ...(hold === undefined ? {} : { hold }),
+      ...(cacheWindow === undefined ? {} : { cacheWindow }),
     });
   }
   return { changes, stays, undetermined };

@@ -1,11 +1,11 @@
 import { describe, expect, test } from "@jest/globals";
 import { name } from "../name/index.ts";
 import { toSets } from "../record/index.ts";
-import { parseRecords, type SetChange } from "../zone/index.ts";
+import { readRecords, type SetChange } from "../zone/index.ts";
 import { COMMON_FORM, type Form, fillIn } from "./index.ts";
 
 const apex = name("brackwater.example");
-const setOf = (lines: string) => toSets(parseRecords(lines, { origin: apex, ttl: 3600 }).records)[0];
+const setOf = (lines: string) => toSets(readRecords(lines, { origin: apex, ttl: 3600 }).records)[0];
 const change = (before: string | undefined, after: string | undefined): SetChange => {
   const [a, b] = [before, after].map((lines) => (lines === undefined ? undefined : setOf(lines)));
   const any = (a ?? b)!;

@@ -1,16 +1,16 @@
 import { type DomainName, relativeText } from "../name/index.ts";
 import {
-  cutIntoStrings,
   type DataOf,
   dataKey,
+  decodeUtf8,
   isOfType,
-  joined,
   printData,
   quoted,
   type RecordData,
   type RecordSet,
   type RecordType,
-  textOf,
+  splitCharacterStrings,
+  txtValue,
 } from "../record/index.ts";
 import type { SetChange } from "../zone/index.ts";
 
@@ -68,15 +68,15 @@ const nameField = (name: DomainName, form: Form): string =>
   form.finalDot === "required" || name === "." ? name : name.slice(0, -1);
 
 function textField({ strings }: DataOf["TXT"], form: Form): { value: string; note?: string } {
-  const octets = joined({ strings });
+  const octets = txtValue({ strings });
   if (form.txtCut > 0 && octets.length > form.txtCut)
     return {
-      value: cutIntoStrings(octets, form.txtCut).map(quoted).join(" "),
+      value: splitCharacterStrings(octets, form.txtCut).map(quoted).join(" "),
       note: `one record in ${Math.ceil(octets.length / form.txtCut)} quoted pieces, separated by blanks`,
     };
   if (form.txt === "quoted") return { value: quoted(octets), note: "with the quotation marks" };
   return {
-    value: textOf(octets),
+    value: decodeUtf8(octets),
     ...(octets.length > 255 ? { note: `one line of ${octets.length} characters; the form must not cut it` } : {}),
   };
 }

@@ -2,7 +2,7 @@ import { createPublicKey, type KeyObject } from "node:crypto";
 import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, displayName, parseName } from "../name/index.ts";
 import { isOfType } from "../record/index.ts";
-import { type KeyProblem, type KeyRecord, parseKey } from "./key.ts";
+import { type KeyProblem, type KeyRecord, readKeyRecord } from "./key.ts";
 
 /** What there is to say about the key at one selector, each a stable word. */
 export interface KeyRemark {
@@ -85,7 +85,7 @@ export async function checkSelector(
       ],
     };
   }
-  const keys = answer.set.data.map((data) => parseKey(data.strings));
+  const keys = answer.set.data.map((data) => readKeyRecord(data.strings));
   const key = keys.find((one) => one.problem === undefined) ?? (keys[0] as KeyRecord);
   const remarks: KeyRemark[] = [];
   if (keys.length > 1)

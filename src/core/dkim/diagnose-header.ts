@@ -22,9 +22,9 @@ function signedHash(signature: Signature, key: KeyRecord): Buffer | undefined {
 }
 
 /** Octets that are hashed at most while looking for the change. */
-const MOST_WORK = 8 << 20;
+const MAX_WORK = 8 << 20;
 /** Longer values are not tried: what changes a Subject or an address is short. */
-const LONGEST_VALUE = 2000;
+const MAX_VALUE = 2000;
 
 /** What lists and gateways do to a field, undone: the value as it may have been. */
 const UNDONE: readonly ((value: string) => string)[] = [
@@ -54,7 +54,7 @@ export function changedField(
     return { reason: "header-changed", because: "a signed header field was changed, or another key made the signature" };
   const wanted = signedHash(signature, key);
   if (wanted === undefined) return { reason: "other-key", because: "the key published there did not make this signature" };
-  let budget = MOST_WORK;
+  let budget = MAX_WORK;
   const fits = (then: readonly (HeaderField | undefined)[], how: Pick<Signature, "header" | "unsigned"> = signature): boolean => {
     if (budget <= 0) return false;
     const input = headerInput(then, how);
@@ -69,7 +69,7 @@ export function changedField(
     if (one === undefined) continue;
     if (fits(withOne(undefined))) return changed(`the field ${name} was added after the signature was made`);
     const value = one.raw.slice(one.colon + 1);
-    for (const undo of value.length > LONGEST_VALUE ? [] : UNDONE) {
+    for (const undo of value.length > MAX_VALUE ? [] : UNDONE) {
       const before = undo(value.replaceAll("\r\n", ""));
       if (before !== value && fits(withOne(field(`${one.raw.slice(0, one.colon + 1)}${before}`))))
         return changed(`the field ${name} was changed after the signature was made`);

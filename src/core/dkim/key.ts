@@ -1,5 +1,5 @@
 import { createPublicKey, type KeyObject } from "node:crypto";
-import { parseTags } from "../tag-list.ts";
+import { readTagList } from "../tag-list.ts";
 
 /** What can be wrong with a key record, each a stable word. */
 export type KeyProblem =
@@ -75,7 +75,7 @@ function withoutDoubled(strings: readonly string[]): { text: string; octets: num
       const after = strings.slice(i).join("");
       if (before.slice(-octets) === after.slice(0, octets)) {
         const text = before + after.slice(octets);
-        if (parseKey([text]).problem === undefined) return { text, octets };
+        if (readKeyRecord([text]).problem === undefined) return { text, octets };
       }
     }
   return undefined;
@@ -112,9 +112,9 @@ function readKey(type: KeyRecord["type"], text: string): Outcome {
 }
 
 /** Reads the strings of one key record. What is wrong with it comes back as `problem`; nothing is thrown. */
-export function parseKey(strings: readonly string[]): KeyRecord {
+export function readKeyRecord(strings: readonly string[]): KeyRecord {
   const text = strings.join("");
-  const list = parseTags(text);
+  const list = readTagList(text);
   const get = (name: string): string | undefined => list.get(name)?.value;
   const listed = (name: string): string[] | undefined =>
     get(name)

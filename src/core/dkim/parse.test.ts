@@ -2,9 +2,9 @@ import { generateKeyPairSync } from "node:crypto";
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { field } from "../message/index.ts";
-import { cutIntoStrings } from "../record/index.ts";
-import { parseTags } from "../tag-list.ts";
-import { keyRecordText, parseKey, parseSignature } from "./index.ts";
+import { splitCharacterStrings } from "../record/index.ts";
+import { readTagList } from "../tag-list.ts";
+import { keyRecordText, readKeyRecord, readSignature } from "./index.ts";
 
 describe("tag lists (RFC 6376 section 3.2)", () => {
   test.each<[string, [string, string][], string?]>([
@@ -54,7 +54,7 @@ describe("tag lists (RFC 6376 section 3.2)", () => {
     ["1a=b", [["1a", "b"]], "a tag's name"],
     ["=b", [["", "b"]], "a tag's name"],
   ])("%j", (text, tags, ...[mistake]) => {
-    const list = parseTags(text);
+    const list = readTagList(text);
     expect(list.tags.map(({ name, value }) => [name, value])).toEqual(tags);
     if (mistake === undefined) expect(list.mistakes).toEqual([]);
     else expect(list.mistakes[0]?.message).toContain(mistake);
@@ -63,7 +63,7 @@ describe("tag lists (RFC 6376 section 3.2)", () => {
     fc.assert(
       fc.property(fc.array(fc.tuple(fc.stringMatching(/^[a-z]{1,3}$/), fc.stringMatching(/^[ a-z=]{0,6}$/))), (pairs) => {
         const text = pairs.map(([name, value]) => `${name}=${value}`).join(";");
-        for (const tag of parseTags(text).tags) {
+        for (const tag of readTagList(text).tags) {
           expect(text.slice(tag.at, tag.at + tag.name.length)).toBe(tag.name);
           expect(text.slice(tag.valueStart, tag.valueEnd).trim()).toBe(tag.value.trim());
         }
@@ -104,7 +104,7 @@ describe("DKIM-Signature (RFC 6376 section 3.5)", () => {
     ["a selector with dots", { s: "2026.march" }],
     ["a U-label (RFC 8616 section 5)", { d: "b\xc3\xbchne.example" }],
     ["rsa-sha1 can be read, and is refused later (RFC 8301)", { a: "rsa-sha1" }],
-  ])("reads %s", (_, more) => expect(parseSignature(field(made(more)))).toMatchObject({ ok: true }));
+  ])("reads %s", (_, more) => expect(readSignature(field(made(more)))).toMatchObject({ ok: true }));
 
   test.each<[string, Record<string, string | undefined>, string]>([
     ["no version", { v: undefined }, "v=1 is missing"],
@@ -133,23 +133,23 @@ describe("DKIM-Signature (RFC 6376 section 3.5)", () => {
     ["l negative", { l: "-1" }, "l= is not a number"],
     ["x in words", { x: "never" }, "x= is not a number"],
   ])("refuses: %s", (_, more, because) => {
-    const parsed = parseSignature(field(made(more)));
+    const parsed = readSignature(field(made(more)));
     expect(parsed).toMatchObject({ ok: false, error: { message: expect.stringContaining(because) } });
   });
   test("a tag twice is an error, not a choice (section 3.2)", () =>
-    expect(parseSignature(field(`${made({})}; d=heronpost.example`))).toMatchObject({
+    expect(readSignature(field(`${made({})}; d=heronpost.example`))).toMatchObject({
       ok: false,
       error: { message: expect.stringContaining("only once") },
     }));
   test("an error still says whose signature it is", () =>
-    expect(parseSignature(field(made({ h: "to" })))).toMatchObject({ error: { domain: "brackwater.example.", selector: "k1" } }));
+    expect(readSignature(field(made({ h: "to" })))).toMatchObject({ error: { domain: "brackwater.example.", selector: "k1" } }));
   const rest = "v=1; a=rsa-sha256; bh=QUJD; d=a.example; h=from; s=k";
   test.each<[string, string]>([
     [`DKIM-Signature: ${rest}; b=QUJD`, `DKIM-Signature: ${rest}; b=`],
     [`DKIM-Signature: ${rest}; b = QU\r\n JD`, `DKIM-Signature: ${rest}; b =`],
     [`DKIM-Signature: b=QUJD; ${rest};`, `DKIM-Signature: b=; ${rest};`],
   ])("only the value of b= and the blanks around it are taken out (section 3.5): %j", (raw, unsigned) =>
-    expect(parseSignature(field(raw))).toMatchObject({ value: { unsigned: { raw: unsigned } } }),
+    expect(readSignature(field(raw))).toMatchObject({ value: { unsigned: { raw: unsigned } } }),
   );
 });
 
@@ -165,7 +165,7 @@ describe("key records (RFC 6376 section 3.6.1)", () => {
   test.each<[string, string[], Record<string, unknown>]>([
     ["RSA", [`v=DKIM1; k=rsa; p=${P}`], { type: "rsa", bits: 2048, testing: false, services: ["*"] }],
     ["only the key", [`p=${P}`], { bits: 2048 }],
-    ["split into strings", cutIntoStrings(`v=DKIM1; p=${P}`), { bits: 2048 }],
+    ["split into strings", splitCharacterStrings(`v=DKIM1; p=${P}`), { bits: 2048 }],
     ["blanks inside the key are legal", [`p=${P.slice(0, 40)} \t${P.slice(40)}`], { bits: 2048 }],
     ["RSAPublicKey without its frame", [`p=${pkcs1}`], { bits: 2048 }],
     ["Ed25519 (RFC 8463 appendix A)", [`v=DKIM1; k=ed25519; p=${ed}`], { type: "ed25519" }],
@@ -176,7 +176,7 @@ describe("key records (RFC 6376 section 3.6.1)", () => {
     ["a note", [`n=made in March; p=${P}`], { note: "made in March" }],
     ["unknown tags and a semicolon at the end", [`zz=1; p=${P};`], { bits: 2048 }],
   ])("reads %s", (_, strings, expected) => {
-    const key = parseKey(strings);
+    const key = readKeyRecord(strings);
     expect(key.problem).toBeUndefined();
     expect(key).toMatchObject(expected);
     expect(key.key).toBeDefined();
@@ -204,19 +204,19 @@ describe("key records (RFC 6376 section 3.6.1)", () => {
     ["Ed25519 too long", [`k=ed25519; p=${Buffer.alloc(44).toString("base64")}`], "too-long", "32 octets"],
     ["RSA where the record says Ed25519", [`k=ed25519; p=${P}`], "too-long", "32 octets"],
   ])("says of %s", (_, strings, kind, because) => {
-    const key = parseKey(strings);
+    const key = readKeyRecord(strings);
     expect(key.problem).toMatchObject({ kind, message: expect.stringContaining(because) });
     expect(key.key).toBeUndefined();
   });
   test("what is written for a key reads back as that key", () => {
     const pair = generateKeyPairSync("ed25519");
     for (const key of [rsa.publicKey, pair.publicKey])
-      expect(parseKey(cutIntoStrings(keyRecordText(key))).key?.equals(key)).toBe(true);
+      expect(readKeyRecord(splitCharacterStrings(keyRecordText(key))).key?.equals(key)).toBe(true);
   });
   test("no text at all makes it throw", () =>
     fc.assert(
       fc.property(fc.array(fc.string({ maxLength: 80 }), { maxLength: 4 }), fc.boolean(), (strings, asKey) => {
-        expect(typeof parseKey(asKey ? [`p=${strings.join("")}`] : strings).testing).toBe("boolean");
+        expect(typeof readKeyRecord(asKey ? [`p=${strings.join("")}`] : strings).testing).toBe("boolean");
       }),
       { numRuns: 500 },
     ));
@@ -225,7 +225,7 @@ describe("key records (RFC 6376 section 3.6.1)", () => {
     for (let i = 0; i < 60; i++) {
       const broken = Buffer.from(der);
       broken[i] = (broken[i] as number) ^ 0x5a;
-      const { key, problem } = parseKey([`p=${broken.toString("base64")}`]);
+      const { key, problem } = readKeyRecord([`p=${broken.toString("base64")}`]);
       expect(key === undefined).toBe(problem !== undefined);
     }
   });

@@ -6,7 +6,7 @@ export interface Rotation {
   /** When the new key was published, where it was. */
   readonly published?: number;
   /** Seconds after its publication until everybody sees the new key. */
-  readonly hold: number;
+  readonly cacheWindow: number;
   /** When mail began to be signed with the new key, where it has. */
   readonly switched?: number;
   /** Seconds that mail may be on its way, queues and retries included. */
@@ -31,8 +31,16 @@ const REVOKED_FOR = 30 * 86_400;
  * The steps from one key to the next without a message failing (RFC 6376 section 3.6.1 on revocation): the new
  * key is seen by everybody before it signs, and the old one stays until all mail it signed has arrived.
  */
-export function rotationPlan({ oldSelector, newSelector, now, published, hold, switched, transit }: Rotation): RotationStep[] {
-  const settles = (published ?? now) + hold * 1000;
+export function rotationPlan({
+  oldSelector,
+  newSelector,
+  now,
+  published,
+  cacheWindow,
+  switched,
+  transit,
+}: Rotation): RotationStep[] {
+  const settles = (published ?? now) + cacheWindow * 1000;
   const switchAt = switched ?? Math.max(settles, now);
   const revokeAt = switchAt + transit * 1000;
   const removeAt = revokeAt + REVOKED_FOR * 1000;

@@ -1,8 +1,8 @@
 import { field, type HeaderField } from "../message/index.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../name/index.ts";
-import { textOf } from "../record/index.ts";
+import { decodeUtf8 } from "../record/index.ts";
 import { err, ok, type Result } from "../result.ts";
-import { parseTags } from "../tag-list.ts";
+import { readTagList } from "../tag-list.ts";
 import type { Canonicalization } from "./canonical.ts";
 
 export const ALGORITHMS = ["rsa-sha256", "ed25519-sha256"] as const;
@@ -55,14 +55,14 @@ const canonicalization = (text: string): Canonicalization | undefined =>
 
 /** A domain in a signature; U-labels may stand there in internationalized mail (RFC 8616 section 5). */
 function domainOf(text: string | undefined): DomainName | undefined {
-  const parsed = text === undefined ? undefined : parseName(textOf(text));
+  const parsed = text === undefined ? undefined : parseName(decodeUtf8(text));
   return parsed?.ok && parsed.value !== "." && text !== "@" ? parsed.value : undefined;
 }
 
 /** Reads one DKIM-Signature field. Unknown tags are ignored (RFC 6376 section 3.2). */
-export function parseSignature(from: HeaderField): Result<Signature, SignatureError> {
+export function readSignature(from: HeaderField): Result<Signature, SignatureError> {
   const body = from.raw.slice(from.colon + 1);
-  const list = parseTags(body);
+  const list = readTagList(body);
   const get = (name: string): string | undefined => list.get(name)?.value;
   const domain = domainOf(get("d"));
   const selector = get("s");
@@ -70,23 +70,23 @@ export function parseSignature(from: HeaderField): Result<Signature, SignatureEr
     err<SignatureError>({
       message,
       ...(domain === undefined ? {} : { domain }),
-      ...(selector === undefined ? {} : { selector: textOf(selector) }),
+      ...(selector === undefined ? {} : { selector: decodeUtf8(selector) }),
     });
 
   const [mistake] = list.mistakes;
   if (mistake !== undefined)
-    return wrong(`the signature cannot be read at “${textOf(mistake.text.slice(0, 30))}”: ${mistake.message}`);
+    return wrong(`the signature cannot be read at “${decodeUtf8(mistake.text.slice(0, 30))}”: ${mistake.message}`);
   if (get("v") !== "1") return wrong(get("v") === undefined ? "the version v=1 is missing" : "its version is not 1");
   for (const needed of NEEDED) if (get(needed) === undefined) return wrong(`the tag ${needed}= is missing`);
   const algorithm = get("a") as string;
   if (algorithm !== "rsa-sha1" && !(ALGORITHMS as readonly string[]).includes(algorithm))
-    return wrong(`there is no algorithm “${textOf(algorithm.slice(0, 40))}”`);
+    return wrong(`there is no algorithm “${decodeUtf8(algorithm.slice(0, 40))}”`);
   const value = withoutBlanks(get("b") as string);
   const bodyHash = withoutBlanks(get("bh") as string);
   if (!BASE64.test(value)) return wrong("the signature b= is not base64");
   if (!BASE64.test(bodyHash)) return wrong("the hash of the body bh= is not base64");
   if (domain === undefined) return wrong("d= is not a domain");
-  const keyName = selector === undefined ? undefined : parseName(`${textOf(selector)}._domainkey.${domain}`);
+  const keyName = selector === undefined ? undefined : parseName(`${decodeUtf8(selector)}._domainkey.${domain}`);
   if (selector === undefined || keyName?.ok !== true || /[^a-z0-9._-]/i.test(selector)) return wrong("s= is not a selector");
   const [header, bodyHow = "simple", ...beyond] = (get("c") ?? "simple/simple").split("/");
   const headerCanon = canonicalization(header as string);
@@ -125,10 +125,10 @@ export function parseSignature(from: HeaderField): Result<Signature, SignatureEr
     header: headerCanon,
     body: bodyCanon,
     domain,
-    selector: textOf(selector),
+    selector: decodeUtf8(selector),
     keyName: keyName.value,
     signed,
-    identity: textOf(identity),
+    identity: decodeUtf8(identity),
     identityDomain,
     length,
     signedAt,

@@ -4,7 +4,7 @@ import fc from "fast-check";
 import { type Answer, failed, type Lookup } from "../lookup/index.ts";
 import { type MessageSource, scanMessage } from "../message/index.ts";
 import { name } from "../name/index.ts";
-import { cutIntoStrings } from "../record/index.ts";
+import { splitCharacterStrings } from "../record/index.ts";
 import {
   BodyHash,
   type Canonicalization,
@@ -27,7 +27,7 @@ const dns = (records: Readonly<Record<string, string | readonly string[] | "unre
     const common = { chain: [], authoritative: false } as const;
     if (texts === undefined) return { kind: "nxdomain", ...common };
     if (texts === "unreachable") return failed("timeout", "nobody answered");
-    const data = [texts].flat().map((text) => ({ strings: cutIntoStrings(text) }));
+    const data = [texts].flat().map((text) => ({ strings: splitCharacterStrings(text) }));
     return { kind: "found", set: { name: at, type: "TXT", ttl: 60, data }, ...common };
   },
 });

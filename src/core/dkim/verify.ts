@@ -6,8 +6,8 @@ import { isOfType, type RecordSet } from "../record/index.ts";
 import { BodyHash, type Canonicalization } from "./canonical.ts";
 import { changedField } from "./diagnose-header.ts";
 import { headerInput, signedFields } from "./header-input.ts";
-import { type KeyRecord, parseKey } from "./key.ts";
-import { parseSignature, type Signature, type SignatureError } from "./signature.ts";
+import { type KeyRecord, readKeyRecord } from "./key.ts";
+import { readSignature, type Signature, type SignatureError } from "./signature.ts";
 
 /** How a signature comes out (RFC 8601 section 2.7.1). */
 export type DkimResult = "pass" | "fail" | "policy" | "neutral" | "temperror" | "permerror";
@@ -64,7 +64,7 @@ export class Signatures {
     const fields = fieldsNamed(header, "dkim-signature");
     this.ignored = Math.max(0, fields.length - MAX_SIGNATURES);
     this.all = fields.slice(0, MAX_SIGNATURES).map((one) => {
-      const parsed = parseSignature(one);
+      const parsed = readSignature(one);
       return parsed.ok ? parsed.value : parsed.error;
     });
     for (const one of this.all) if ("field" in one) this.#body(one.body, one.length);
@@ -92,7 +92,7 @@ const keySets = new WeakMap<RecordSet, readonly KeyRecord[]>();
 function keysOf(set: RecordSet): readonly KeyRecord[] {
   let keys = keySets.get(set);
   if (keys === undefined) {
-    keys = isOfType(set, "TXT") ? set.data.slice(0, MAX_KEYS).map((data) => parseKey(data.strings)) : [];
+    keys = isOfType(set, "TXT") ? set.data.slice(0, MAX_KEYS).map((data) => readKeyRecord(data.strings)) : [];
     keySets.set(set, keys);
   }
   return keys;

@@ -1,6 +1,6 @@
 import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, isAtOrBelow, name as nameOf, parseName, under } from "../name/index.ts";
-import { isOfType, joined, textOf } from "../record/index.ts";
+import { decodeUtf8, isOfType, txtValue } from "../record/index.ts";
 import { isDmarc } from "./policy.ts";
 import type { ReportUri } from "./record.ts";
 
@@ -18,7 +18,7 @@ export const permissionName = (domain: DomainName, destination: DomainName): Dom
 export type Permission = "own" | "granted" | "missing" | { readonly failed: string };
 
 /** Asks whether a destination takes reports about a domain, as receivers do before they send any (RFC 7489 section 7.1). */
-export async function permissionFor(
+export async function verifyExternalDestination(
   domain: DomainName,
   organizational: DomainName,
   destination: DomainName,
@@ -30,6 +30,6 @@ export async function permissionFor(
   const answer = await lookup.ask(at, "TXT");
   if (answer.kind === "failed") return { failed: answer.detail };
   const granted =
-    answer.kind === "found" && isOfType(answer.set, "TXT") && answer.set.data.some((data) => isDmarc(textOf(joined(data))));
+    answer.kind === "found" && isOfType(answer.set, "TXT") && answer.set.data.some((data) => isDmarc(decodeUtf8(txtValue(data))));
   return granted ? "granted" : "missing";
 }

@@ -1,15 +1,15 @@
 import { type Lookup, remembered } from "../lookup/index.ts";
 import { type DomainName, fromLabels, labelsOf, name as nameOf, under } from "../name/index.ts";
-import { isOfType, joined, type RecordSet, textOf } from "../record/index.ts";
+import { decodeUtf8, isOfType, type RecordSet, txtValue } from "../record/index.ts";
 import type { Mistake } from "../tag-list.ts";
 import { isDmarc } from "./policy.ts";
-import { type DmarcRecord, parseDmarc } from "./record.ts";
+import { type DmarcRecord, readDmarcRecord } from "./record.ts";
 
 /** Where a domain's DMARC record lives. */
 export const dmarcNameOf = (domain: DomainName): DomainName | undefined => under(nameOf("_dmarc"), domain);
 
 /** What stands at one `_dmarc` name. */
-export type DmarcThere =
+export type PublishedDmarc =
   | { readonly kind: "record"; readonly record: DmarcRecord }
   | { readonly kind: "none" }
   /** More than one record: receivers use none of them. */
@@ -17,19 +17,19 @@ export type DmarcThere =
   | { readonly kind: "unusable"; readonly text: string; readonly mistakes: readonly Mistake[] }
   | { readonly kind: "failed"; readonly because: string; readonly outside: boolean };
 
-const readSets = new WeakMap<RecordSet, DmarcThere>();
+const readSets = new WeakMap<RecordSet, PublishedDmarc>();
 
-function thereIn(set: RecordSet): DmarcThere {
-  const texts = isOfType(set, "TXT") ? set.data.map((data) => textOf(joined(data))).filter(isDmarc) : [];
+function thereIn(set: RecordSet): PublishedDmarc {
+  const texts = isOfType(set, "TXT") ? set.data.map((data) => decodeUtf8(txtValue(data))).filter(isDmarc) : [];
   const [text, ...more] = texts;
   if (text === undefined) return { kind: "none" };
   if (more.length > 0) return { kind: "several", texts };
-  const parsed = parseDmarc(text);
+  const parsed = readDmarcRecord(text);
   return parsed.ok ? { kind: "record", record: parsed.value } : { kind: "unusable", text, mistakes: parsed.error };
 }
 
 /** Asks for the DMARC record at one domain (RFC 7489 section 6.6.3). Texts that are no DMARC record do not count. */
-export async function dmarcAt(domain: DomainName, lookup: Lookup): Promise<DmarcThere> {
+export async function lookupDmarc(domain: DomainName, lookup: Lookup): Promise<PublishedDmarc> {
   const at = dmarcNameOf(domain);
   if (at === undefined) return { kind: "none" };
   const answer = await lookup.ask(at, "TXT");
@@ -49,7 +49,7 @@ export interface Discovery {
   readonly at?: DomainName;
   readonly organizational: DomainName;
   /** Every name asked, in order, and what stood there. */
-  readonly steps: readonly { readonly domain: DomainName; readonly there: DmarcThere }[];
+  readonly steps: readonly { readonly domain: DomainName; readonly there: PublishedDmarc }[];
   /** Why it cannot be said; the rest is then only what is known so far. */
   readonly failed?: string;
 }
@@ -72,9 +72,9 @@ export const discoverByWalk = (domain: DomainName, lookup: Lookup): Promise<Disc
 
 /** Asks one name after the other; stops where `psd=` marks a boundary. */
 async function walk(domain: DomainName, lookup: Lookup): Promise<Pick<Discovery, "steps" | "failed">> {
-  const steps: { domain: DomainName; there: DmarcThere }[] = [];
+  const steps: { domain: DomainName; there: PublishedDmarc }[] = [];
   for (const at of walkNames(domain)) {
-    const there = await dmarcAt(at, lookup);
+    const there = await lookupDmarc(at, lookup);
     steps.push({ domain: at, there });
     // Master files never hold the top of the tree, and hardly any record stands there; it is passed over, not guessed at.
     if (there.kind === "failed" && there.outside && labelsOf(at).length === 1) break;
@@ -126,9 +126,9 @@ export async function discoverByList(
   organizationalDomain: (of: DomainName) => DomainName,
 ): Promise<Discovery> {
   const organizational = organizationalDomain(domain);
-  const steps: { domain: DomainName; there: DmarcThere }[] = [];
+  const steps: { domain: DomainName; there: PublishedDmarc }[] = [];
   for (const at of new Set([domain, organizational])) {
-    const there = await dmarcAt(at, lookup);
+    const there = await lookupDmarc(at, lookup);
     steps.push({ domain: at, there });
     if (there.kind === "failed") return { domain, organizational, steps, failed: there.because };
     if (there.kind === "record") return { domain, organizational, steps, record: there.record, at };

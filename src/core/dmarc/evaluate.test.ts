@@ -2,7 +2,7 @@ import { describe, expect, test } from "@jest/globals";
 import { failed, type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { organizationalDomain } from "../suffix/index.ts";
-import { parseZone, zonesOf } from "../zone/index.ts";
+import { readZone, zonesOf } from "../zone/index.ts";
 import {
   type DiscoveryWay,
   discoverByList,
@@ -10,8 +10,8 @@ import {
   discoveryDifference,
   evaluateDmarc,
   type Identifier,
-  permissionFor,
   scenarios,
+  verifyExternalDestination,
   walkNames,
 } from "./index.ts";
 
@@ -19,7 +19,7 @@ import {
 const world = (records: Readonly<Record<string, string>>): Lookup =>
   zoneLookup(
     zonesOf(
-      parseZone(
+      readZone(
         `$TTL 60\n. SOA a. b. 1 1 1 1 60\n${Object.entries(records)
           .map(([at, text]) => (text.startsWith("A ") ? `${at}. ${text}` : `${at}. TXT "${text}"`))
           .join("\n")}\n`,
@@ -151,7 +151,7 @@ describe("the walk up the tree (successor of RFC 7489, section 4.10)", () => {
   test("two records at one name are none (section 6.6.3 of RFC 7489)", async () => {
     const lookup = zoneLookup(
       zonesOf(
-        parseZone(
+        readZone(
           '$TTL 60\n. SOA a. b. 1 1 1 1 60\n_dmarc.brackwater.example. TXT "v=DMARC1; p=none"\n_dmarc.brackwater.example. TXT "v=DMARC1; p=reject"\n',
         ),
       ),
@@ -326,13 +326,13 @@ describe("where reports may go (RFC 7489 section 7.1)", () => {
     ["pagewick.example", "missing"],
     ["inglemail.example", "missing"],
   ])("%s: %s", async (destination, permission) =>
-    expect(await permissionFor(name("brackwater.example"), name("brackwater.example"), name(destination), lookup)).toBe(
-      permission,
-    ),
+    expect(
+      await verifyExternalDestination(name("brackwater.example"), name("brackwater.example"), name(destination), lookup),
+    ).toBe(permission),
   );
   test("could not be asked", async () =>
     expect(
-      await permissionFor(name("brackwater.example"), name("brackwater.example"), name("heronpost.example"), {
+      await verifyExternalDestination(name("brackwater.example"), name("brackwater.example"), name("heronpost.example"), {
         ask: async () => failed("timeout", "silence"),
       }),
     ).toEqual({ failed: "silence" }));

@@ -145,10 +145,10 @@ export async function evaluateDmarc(
       disposition: "none",
       because: "a check that could have passed could not be made; receivers try again later",
     };
-  const strangers = alignments.filter((one) => one.passes);
+  const unalignedPasses = alignments.filter((one) => one.passes);
   const why =
-    strangers.length > 0
-      ? `${strangers.map((one) => `${one.by === "spf" ? "SPF" : "DKIM"} passes for ${displayName(one.domain)}`).join(" and ")}, which does not belong to ${displayName(from)}`
+    unalignedPasses.length > 0
+      ? `${unalignedPasses.map((one) => `${one.by === "spf" ? "SPF" : "DKIM"} passes for ${displayName(one.domain)}`).join(" and ")}, which does not belong to ${displayName(from)}`
       : "neither SPF nor DKIM passes";
   const { disposition, note } = dispositionOf(policy, record, how.way);
   return { ...applied, result: "fail", disposition, because: `${why}; ${displayName(at)} asks for ${tag}=${policy}${note}` };

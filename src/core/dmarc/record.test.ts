@@ -1,10 +1,10 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
-import { composeDmarc, dmarcInWords, isDmarc, parseDmarc } from "./index.ts";
+import { composeDmarc, dmarcInWords, isDmarc, readDmarcRecord } from "./index.ts";
 
 const RUA = "rua=mailto:dmarc@brackwater.example";
 const read = (text: string) => {
-  const parsed = parseDmarc(text);
+  const parsed = readDmarcRecord(text);
   if (!parsed.ok) throw new Error(parsed.error[0]?.message);
   return parsed.value;
 };
@@ -112,7 +112,7 @@ describe("records that receivers ignore (RFC 7489 section 6.6.3)", () => {
     ["v=DMARC1; p=reject; sp=never", "sp= is none"],
     ["v=DMARC1; p=; rua=mailto:x", "p= is none"],
   ])("%j: %s", (text, message, ...[meant]) => {
-    const parsed = parseDmarc(text);
+    const parsed = readDmarcRecord(text);
     const [mistake] = parsed.ok ? [] : parsed.error;
     expect(mistake?.message).toContain(message);
     if (typeof meant === "string") expect(mistake?.meant).toBe(meant);
@@ -294,7 +294,7 @@ test("no text makes the parser throw, and what it accepts says so itself", () =>
   fc.assert(
     fc.property(fc.string({ maxLength: 60 }), fc.boolean(), (tail, prefixed) => {
       const text = prefixed ? `v=DMARC1; p=none; ${tail}` : tail;
-      const parsed = parseDmarc(text);
+      const parsed = readDmarcRecord(text);
       if (parsed.ok) expect(isDmarc(text)).toBe(true);
       else expect(parsed.error.length).toBeGreaterThan(0);
     }),

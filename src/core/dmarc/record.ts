@@ -1,5 +1,5 @@
 import { err, ok, type Result } from "../result.ts";
-import { type Mistake, parseTags } from "../tag-list.ts";
+import { type Mistake, readTagList } from "../tag-list.ts";
 import { closest } from "../user-error.ts";
 import { isDmarc, POLICIES, type Policy } from "./policy.ts";
 
@@ -69,7 +69,7 @@ function parseUri(text: string): Result<ReportUri, string> {
  * Reads a DMARC record. A record that receivers ignore comes back as the mistakes that make them; what they
  * pass over is listed in `mistakes` of the record. Unknown tags are ignored (RFC 7489 section 6.3).
  */
-export function parseDmarc(text: string): Result<DmarcRecord, readonly Mistake[]> {
+export function readDmarcRecord(text: string): Result<DmarcRecord, readonly Mistake[]> {
   if (!isDmarc(text)) {
     const near = /^\s*v\s*=\s*dmarc\s*1?/i.test(text);
     return err([
@@ -83,7 +83,7 @@ export function parseDmarc(text: string): Result<DmarcRecord, readonly Mistake[]
       },
     ]);
   }
-  const list = parseTags(text);
+  const list = readTagList(text);
   const mistakes: Mistake[] = [...list.mistakes];
   const pass = (at: number, what: string, message: string, meant?: string): void =>
     void mistakes.push({ at, text: what, message, ...(meant === undefined ? {} : { meant }) });

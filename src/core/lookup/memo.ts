@@ -3,7 +3,7 @@ import type { Answer, Lookup } from "./lookup.ts";
 const findings = new WeakMap<Lookup, Map<string, Promise<unknown>>>();
 
 /** Things found through one lookup that are kept; with more, keeping starts anew. */
-const MOST_KEPT = 20_000;
+const MAX_KEPT = 20_000;
 
 /**
  * Keeps what was found through a memoized lookup: the same questions would bring the same answers. Through any
@@ -14,7 +14,7 @@ export function remembered<T>(lookup: Lookup, key: string, find: () => Promise<T
   if (known === undefined) return find();
   let found = known.get(key) as Promise<T> | undefined;
   if (found === undefined) {
-    if (known.size >= MOST_KEPT) known.clear();
+    if (known.size >= MAX_KEPT) known.clear();
     known.set(key, (found = find()));
   }
   return found;

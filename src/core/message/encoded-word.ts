@@ -1,4 +1,4 @@
-import { textOf } from "../record/index.ts";
+import { decodeUtf8 } from "../record/index.ts";
 
 const WORD = /=\?([^?\s]{1,40})\?([bq])\?([^?\s]*)\?=(?:[ \t\r\n]+(?==\?[^?\s]{1,40}\?[bq]\?[^?\s]*\?=))?/gi;
 
@@ -13,8 +13,8 @@ const octetsOfQ = (text: string): Buffer =>
  * (RFC 6532). A word in a character set that is not known stays as it stands.
  */
 export function decodeWords(octets: string): string {
-  if (!octets.includes("=?")) return textOf(octets);
-  return textOf(octets).replace(WORD, (word, charset: string, encoding: string, text: string) => {
+  if (!octets.includes("=?")) return decodeUtf8(octets);
+  return decodeUtf8(octets).replace(WORD, (word, charset: string, encoding: string, text: string) => {
     try {
       const bytes = encoding.toLowerCase() === "b" ? Buffer.from(text, "base64") : octetsOfQ(text);
       return new TextDecoder(charset.replace(/\*.*$/, "")).decode(bytes);

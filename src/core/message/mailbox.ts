@@ -1,5 +1,5 @@
 import { type DomainName, parseName } from "../name/index.ts";
-import { textOf } from "../record/index.ts";
+import { decodeUtf8 } from "../record/index.ts";
 import { err, ok, type Result } from "../result.ts";
 import { decodeWords } from "./encoded-word.ts";
 
@@ -66,18 +66,18 @@ function mailboxOf(item: string): Result<Mailbox, string> {
   // An obsolete route in front of the address (RFC 5322 section 4.4) says nothing any more.
   const spec = (angle?.[2] ?? text).trim().replace(/^@[^:]*:/, "");
   const at = spec.lastIndexOf("@");
-  if (at <= 0 || at === spec.length - 1) return err(`“${textOf(spec.slice(0, 80))}” is not an address`);
+  if (at <= 0 || at === spec.length - 1) return err(`“${decodeUtf8(spec.slice(0, 80))}” is not an address`);
   const local = spec.slice(0, at).trim();
   const domainText = spec.slice(at + 1).replaceAll(" ", "");
   if (/[<>]/.test(spec) || (!local.startsWith('"') && /[ ,;:<>()[\]@]/.test(local)))
-    return err(`“${textOf(spec.slice(0, 80))}” is not an address`);
+    return err(`“${decodeUtf8(spec.slice(0, 80))}” is not an address`);
   const isLiteral = /^\[.*\]$/.test(domainText);
-  const domain = isLiteral ? undefined : parseName(textOf(domainText));
+  const domain = isLiteral ? undefined : parseName(decodeUtf8(domainText));
   if (
     domain !== undefined &&
     (!domain.ok || domain.value === "." || domainText === "@" || /[\s"'(),:;<>@[\]\\]/.test(domainText))
   )
-    return err(`“${textOf(domainText.slice(0, 80))}” is not a domain`);
+    return err(`“${decodeUtf8(domainText.slice(0, 80))}” is not a domain`);
   const display = decodeWords(
     (angle?.[1] ?? "")
       .trim()
@@ -86,9 +86,9 @@ function mailboxOf(item: string): Result<Mailbox, string> {
   );
   return ok({
     display,
-    local: textOf(local),
+    local: decodeUtf8(local),
     domain: domain?.value,
-    address: `${textOf(local)}@${textOf(domainText)}`,
+    address: `${decodeUtf8(local)}@${decodeUtf8(domainText)}`,
   });
 }
 

@@ -61,8 +61,8 @@ describe("parseName (RFC 1035 sections 2.3.4 and 5.1, RFC 4343, RFC 5891)", () =
   });
 
   test("255 octets on the wire are allowed, 256 are not", () => {
-    const longest = `${[63, 63, 63, 61].map(long).join(".")}.`;
-    expect(wireOctets(name(longest))).toBe(255);
+    const longestWindow = `${[63, 63, 63, 61].map(long).join(".")}.`;
+    expect(wireOctets(name(longestWindow))).toBe(255);
     expect(parseName(`${long(63)}.${long(63)}.${long(63)}.${long(62)}.`).ok).toBe(false);
   });
 });

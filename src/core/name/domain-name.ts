@@ -180,8 +180,8 @@ export function wireOctets(of: DomainName): number {
 /** The name made of these canonical labels; undefined where it would be too long. */
 export function fromLabels(labels: readonly string[]): DomainName | undefined {
   if (labels.length === 0) return ROOT;
-  const joined = `${labels.join(".")}.` as DomainName;
-  return wireOctets(joined) > MAX_NAME_OCTETS ? undefined : joined;
+  const txtValue = `${labels.join(".")}.` as DomainName;
+  return wireOctets(txtValue) > MAX_NAME_OCTETS ? undefined : txtValue;
 }
 
 /** The name one label up; the root is its own parent. */

@@ -1,8 +1,8 @@
-import type { ValueMiss } from "./value.ts";
+import type { ValueMismatch } from "./value.ts";
 
 /** What keeps a published record from counting. */
 export type CauseKind =
-  | ValueMiss
+  | ValueMismatch
   | "not-delegated"
   | "some-servers-only"
   | "alias-in-the-way"

@@ -2,7 +2,13 @@ import { type DomainName, displayName, under } from "../name/index.ts";
 import type { Cause } from "./cause.ts";
 
 /** What a target became on its way into the zone: the domain added to it, a page's address, or another target. */
-export function targetMiss(at: string, type: string, target: DomainName, seen: readonly DomainName[], apex: DomainName): Cause[] {
+export function diagnoseTarget(
+  at: string,
+  type: string,
+  target: DomainName,
+  seen: readonly DomainName[],
+  apex: DomainName,
+): Cause[] {
   const doubled = seen.find((one) => one === under(target, apex));
   if (doubled !== undefined)
     return [

@@ -1,14 +1,14 @@
 import { isDmarc } from "../dmarc/index.ts";
 import type { Answer } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
-import { type DataOf, isOfType, joined, type RecordSet, textOf } from "../record/index.ts";
-import { isSpf, parseSpf } from "../spf/index.ts";
+import { type DataOf, decodeUtf8, isOfType, type RecordSet, txtValue } from "../record/index.ts";
+import { isSpf, readSpfRecord } from "../spf/index.ts";
 import type { Cause } from "./cause.ts";
-import { firstDifference, type ValueMiss, valueMiss } from "./value.ts";
+import { firstDifference, type ValueMismatch, valueMismatch } from "./value.ts";
 
 const quote = (text: string, most = 60) => `“${text.length > most ? `${text.slice(0, most)}…` : text}”`;
 
-const VALUE_WORDS: Readonly<Record<ValueMiss, (wanted: string, seen: string) => readonly [string, string]>> = {
+const VALUE_WORDS: Readonly<Record<ValueMismatch, (wanted: string, seen: string) => readonly [string, string]>> = {
   "quoted-twice": () => [
     "the value has quotation marks inside it, which the DNS host added to its own",
     "enter the value without quotation marks",
@@ -44,7 +44,7 @@ const VALUE_WORDS: Readonly<Record<ValueMiss, (wanted: string, seen: string) => 
 
 /** The texts an answer holds. */
 export const texts = (answer: Answer): string[] =>
-  answer.kind === "found" && isOfType(answer.set, "TXT") ? answer.set.data.map((data) => textOf(joined(data))) : [];
+  answer.kind === "found" && isOfType(answer.set, "TXT") ? answer.set.data.map((data) => decodeUtf8(txtValue(data))) : [];
 
 export const targets = (answer: Answer): DomainName[] => {
   const set = answer.chain[0] ?? (answer.kind === "found" ? answer.set : undefined);
@@ -52,14 +52,14 @@ export const targets = (answer: Answer): DomainName[] => {
 };
 
 /** How the texts at a name come close to the wanted ones. */
-export function huntValues(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Cause[] {
+export function diagnoseValues(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Cause[] {
   const at = displayName(wanted.name);
   const seen = texts(answer);
   return wanted.data.flatMap((data) => {
-    const value = textOf(joined(data));
+    const value = decodeUtf8(txtValue(data));
     if (seen.includes(value)) return [];
     const causes = seen.flatMap((text): Cause[] => {
-      const kind = valueMiss(value, text);
+      const kind = valueMismatch(value, text);
       if (kind === undefined) return [];
       const [because, remedy] = VALUE_WORDS[kind](value, text);
       return [{ kind, at, because: `${quote(text)} at ${at}: ${because}`, remedy }];
@@ -79,9 +79,9 @@ export function huntValues(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Ca
 }
 
 /** What keeps policy texts from counting although something of the kind is there (RFC 7208 section 3.2, RFC 7489 section 6.6.3). */
-export function huntPolicy(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Cause[] {
+export function diagnosePolicy(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Cause[] {
   const at = displayName(wanted.name);
-  const asked = wanted.data.map((data) => textOf(joined(data)));
+  const asked = wanted.data.map((data) => decodeUtf8(txtValue(data)));
   const seen = texts(answer);
   const causes: Cause[] = [];
   const spf = seen.filter(isSpf);
@@ -92,7 +92,7 @@ export function huntPolicy(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Ca
       because: `${at} has ${spf.length} SPF records, and receivers accept none of them then`,
       remedy: `make them one: zandrel draft --replace ${at} shows how`,
     });
-  const broken = asked.some(isSpf) ? spf.map(parseSpf).flatMap((one) => (one.ok ? [] : one.error))[0] : undefined;
+  const broken = asked.some(isSpf) ? spf.map(readSpfRecord).flatMap((one) => (one.ok ? [] : one.error))[0] : undefined;
   if (broken !== undefined)
     causes.push({
       kind: "broken-spf",

@@ -1,11 +1,11 @@
 import type { View, Viewpoint } from "../ask/index.ts";
 import { type Answer, type Lookup, liveAt } from "../lookup/index.ts";
 import { type DomainName, displayName, fromLabels, isBelow, labelsOf, parseName, relativeText, under } from "../name/index.ts";
-import { holds, isOfType, joined, type RecordSet } from "../record/index.ts";
+import { containsAll, isOfType, type RecordSet, txtValue } from "../record/index.ts";
 import { compareSerials } from "../zone/index.ts";
 import type { Cause, CauseKind } from "./cause.ts";
-import { targetMiss } from "./diagnose-targets.ts";
-import { huntPolicy, huntValues, targets, texts } from "./diagnose-texts.ts";
+import { diagnoseTarget } from "./diagnose-targets.ts";
+import { diagnosePolicy, diagnoseValues, targets, texts } from "./diagnose-texts.ts";
 
 /** Likeliest first: what the evidence proves comes before what it only suggests. */
 const ORDER: readonly CauseKind[] = [
@@ -39,7 +39,7 @@ const ORDER: readonly CauseKind[] = [
   "web-proof",
 ];
 
-export interface HuntRequest {
+export interface DiagnoseRequest {
   readonly wanted: RecordSet;
   readonly apex: DomainName;
   /** What the viewpoints show of the wanted set. */
@@ -51,13 +51,17 @@ export interface HuntRequest {
   /** Labels under which people put things by mistake, such as the service's own name. */
   readonly labels: readonly string[];
   /** DNS hosts that the workspace names for this domain but the parent does not hand it to. */
-  readonly strangers: readonly { readonly title: string; readonly lookup: Lookup }[];
+  readonly undelegatedHosts: readonly { readonly title: string; readonly lookup: Lookup }[];
   /** The other domains of the workspace, where the record may have gone by mistake. */
   readonly siblings: readonly { readonly domain: DomainName; readonly lookup: Lookup }[];
 }
 
 /** Names where the record may have ended up, with the mistake that leads there. */
-function otherNames({ wanted: { name }, apex, labels }: HuntRequest): { readonly name: DomainName; readonly kind: CauseKind }[] {
+function otherNames({
+  wanted: { name },
+  apex,
+  labels,
+}: DiagnoseRequest): { readonly name: DomainName; readonly kind: CauseKind }[] {
   const names: { name: DomainName; kind: CauseKind }[] = [];
   const add = (candidate: DomainName | undefined, kind: CauseKind) => {
     if (candidate !== undefined && candidate !== name && !names.some((other) => other.name === candidate))
@@ -93,13 +97,13 @@ function misplaced(kind: CauseKind, at: DomainName, apex: DomainName, wanted: Do
   return { kind, at: displayName(at), because: because[kind] ?? "", remedy: `change the host of that record to ${host}` };
 }
 
-async function huntElsewhere(request: HuntRequest, lookup: Lookup): Promise<Cause[]> {
+async function diagnoseElsewhere(request: DiagnoseRequest, lookup: Lookup): Promise<Cause[]> {
   const { wanted, apex } = request;
   const causes: Cause[] = [];
-  const holdsIt = (answer: Answer) => answer.kind === "found" && answer.chain.length === 0 && matches(wanted, answer.set);
+  const hasIt = (answer: Answer) => answer.kind === "found" && answer.chain.length === 0 && matches(wanted, answer.set);
   await Promise.all(
     otherNames(request).map(async ({ name, kind }) => {
-      if (holdsIt(await lookup.ask(name, wanted.type))) causes.push(misplaced(kind, name, apex, wanted.name));
+      if (hasIt(await lookup.ask(name, wanted.type))) causes.push(misplaced(kind, name, apex, wanted.name));
     }),
   );
   return causes;
@@ -108,18 +112,18 @@ async function huntElsewhere(request: HuntRequest, lookup: Lookup): Promise<Caus
 /** Whether a set elsewhere holds the wanted data. */
 function matches(wanted: RecordSet, other: RecordSet): boolean {
   if (isOfType(wanted, "TXT") && isOfType(other, "TXT")) {
-    const there = new Set(other.data.map(joined));
-    return wanted.data.every((data) => there.has(joined(data)));
+    const there = new Set(other.data.map(txtValue));
+    return wanted.data.every((data) => there.has(txtValue(data)));
   }
-  return holds(other, wanted);
+  return containsAll(other, wanted);
 }
 
-async function huntAlias(request: HuntRequest, lookup: Lookup): Promise<Cause[]> {
+async function diagnoseAlias(request: DiagnoseRequest, lookup: Lookup): Promise<Cause[]> {
   const { wanted, apex } = request;
   const at = displayName(wanted.name);
   if (isOfType(wanted, "CNAME")) {
     const target = wanted.data[0]?.target as DomainName;
-    const found = targetMiss(at, "CNAME", target, targets(await lookup.ask(wanted.name, "CNAME")), apex);
+    const found = diagnoseTarget(at, "CNAME", target, targets(await lookup.ask(wanted.name, "CNAME")), apex);
     if (found.length > 0) return found;
     const asText = texts(await lookup.ask(wanted.name, "TXT")).some((text) => {
       const parsed = parseName(text.trim());
@@ -140,7 +144,7 @@ async function huntAlias(request: HuntRequest, lookup: Lookup): Promise<Cause[]>
     const answer = await lookup.ask(wanted.name, "MX");
     const seen = answer.kind === "found" && isOfType(answer.set, "MX") ? answer.set.data.map((data) => data.exchange) : [];
     const missing = wanted.data.find((data) => !seen.includes(data.exchange));
-    if (missing !== undefined) return targetMiss(at, "MX", missing.exchange, seen, apex);
+    if (missing !== undefined) return diagnoseTarget(at, "MX", missing.exchange, seen, apex);
   }
   const answer = await lookup.ask(wanted.name, wanted.type);
   const [link] = answer.chain;
@@ -177,7 +181,7 @@ async function behind(viewpoints: readonly Viewpoint[], apex: DomainName): Promi
 }
 
 /** A wildcard that answers for a name nothing was published at, and a name that another zone has taken over. */
-async function huntZone({ wanted, apex }: HuntRequest, lookup: Lookup): Promise<Cause[]> {
+async function diagnoseZone({ wanted, apex }: DiagnoseRequest, lookup: Lookup): Promise<Cause[]> {
   const at = displayName(wanted.name);
   const live = await liveAt(lookup, apex, wanted.name, wanted.type);
   if (live.kind === "wildcard")
@@ -204,8 +208,8 @@ async function huntZone({ wanted, apex }: HuntRequest, lookup: Lookup): Promise<
 }
 
 /** Looks for the true cause why a wanted record is not found, likeliest first; empty where there is no trace of it. */
-export async function hunt(request: HuntRequest): Promise<Cause[]> {
-  const { wanted, views, viewpoints, lookup, strangers, siblings, apex } = request;
+export async function diagnose(request: DiagnoseRequest): Promise<Cause[]> {
+  const { wanted, views, viewpoints, lookup, undelegatedHosts, siblings, apex } = request;
   const causes: Cause[] = [];
   const authorities = views.filter((view) => view.role === "authoritative");
   const having = authorities.filter((view) => view.sees === "new");
@@ -220,14 +224,14 @@ export async function hunt(request: HuntRequest): Promise<Cause[]> {
   if (having.length === 0 && lookup !== undefined) {
     const answer = await lookup.ask(wanted.name, wanted.type);
     causes.push(
-      ...(await huntAlias(request, lookup)),
-      ...(await huntElsewhere(request, lookup)),
-      ...(await huntZone(request, lookup)),
+      ...(await diagnoseAlias(request, lookup)),
+      ...(await diagnoseElsewhere(request, lookup)),
+      ...(await diagnoseZone(request, lookup)),
     );
-    if (isOfType(wanted, "TXT")) causes.push(...huntPolicy(wanted, answer), ...huntValues(wanted, answer));
+    if (isOfType(wanted, "TXT")) causes.push(...diagnosePolicy(wanted, answer), ...diagnoseValues(wanted, answer));
   }
   if (having.length === 0) {
-    for (const { title, lookup: there } of strangers) {
+    for (const { title, lookup: there } of undelegatedHosts) {
       const answer = await there.ask(wanted.name, wanted.type);
       if (answer.kind === "found" && answer.chain.length === 0 && matches(wanted, answer.set))
         causes.push({

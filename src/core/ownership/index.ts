@@ -8,5 +8,5 @@
  * ```
  */
 export type { Cause, CauseKind } from "./cause.ts";
-export { type HuntRequest, hunt } from "./diagnose.ts";
-export { firstDifference, type ValueMiss, valueMiss } from "./value.ts";
+export { type DiagnoseRequest, diagnose } from "./diagnose.ts";
+export { firstDifference, type ValueMismatch, valueMismatch } from "./value.ts";

@@ -3,8 +3,8 @@ import { look, type Viewpoint } from "../ask/index.ts";
 import { type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { type RecordSet, toSets } from "../record/index.ts";
-import { parseRecords, parseZone, zonesOf } from "../zone/index.ts";
-import { type CauseKind, hunt, valueMiss } from "./index.ts";
+import { readRecords, readZone, zonesOf } from "../zone/index.ts";
+import { type CauseKind, diagnose, valueMismatch } from "./index.ts";
 
 const apex = name("brackwater.example");
 const token = "seekmere-owner=4f1d0c77a2";
@@ -34,23 +34,23 @@ describe("how a value misses", () => {
     ["", undefined],
     ["s", undefined],
   ])("%j: %s", (seen, kind) => {
-    expect(valueMiss(token, seen)).toBe(kind);
+    expect(valueMismatch(token, seen)).toBe(kind);
   });
 });
 
-const zone = (lines: string) => zonesOf(parseZone(`$TTL 300\n@ SOA a b 1 1 1 1 60\n${lines}`, { origin: apex }));
-const setOf = (line: string): RecordSet => toSets(parseRecords(line, { origin: apex, ttl: 300 }).records)[0]!;
+const zone = (lines: string) => zonesOf(readZone(`$TTL 300\n@ SOA a b 1 1 1 1 60\n${lines}`, { origin: apex }));
+const setOf = (line: string): RecordSet => toSets(readRecords(line, { origin: apex, ttl: 300 }).records)[0]!;
 
 interface Scene {
   readonly wanted?: string;
   readonly zone: string;
   /** What a second name server serves, where it differs. */
   readonly second?: string;
-  readonly stranger?: string;
+  readonly thirdParty?: string;
   readonly sibling?: string;
 }
 
-async function causes({ wanted = `@ TXT "${token}"`, zone: lines, second, stranger, sibling }: Scene) {
+async function causes({ wanted = `@ TXT "${token}"`, zone: lines, second, thirdParty, sibling }: Scene) {
   const set = setOf(wanted);
   const lookup: Lookup = zoneLookup(zone(lines));
   const viewpoints: Viewpoint[] = [
@@ -58,21 +58,21 @@ async function causes({ wanted = `@ TXT "${token}"`, zone: lines, second, strang
     { name: "ns2", role: "authoritative", lookup: second === undefined ? lookup : zoneLookup(zone(second)) },
   ];
   const elsewhere = name("puppetfest.example");
-  return hunt({
+  return diagnose({
     wanted: set,
     apex,
     views: await look([set], viewpoints),
     viewpoints,
     lookup,
     labels: ["seekmere"],
-    strangers: stranger === undefined ? [] : [{ title: "Zonemarrow", lookup: zoneLookup(zone(stranger)) }],
+    undelegatedHosts: thirdParty === undefined ? [] : [{ title: "Zonemarrow", lookup: zoneLookup(zone(thirdParty)) }],
     siblings:
       sibling === undefined
         ? []
         : [
             {
               domain: elsewhere,
-              lookup: zoneLookup(zonesOf(parseZone(`$TTL 60\n@ SOA a b 1 1 1 1 60\n${sibling}`, { origin: elsewhere }))),
+              lookup: zoneLookup(zonesOf(readZone(`$TTL 60\n@ SOA a b 1 1 1 1 60\n${sibling}`, { origin: elsewhere }))),
             },
           ],
   });
@@ -118,7 +118,7 @@ describe("the hunt names the true cause first", () => {
       "zandrel draft",
     ],
     ["on some servers only", { zone: `@ TXT "${token}"`, second: "@ TXT other" }, "some-servers-only", "wait"],
-    ["at a DNS host nobody asks", { zone: "", stranger: `@ TXT "${token}"` }, "not-delegated", "name servers"],
+    ["at a DNS host nobody asks", { zone: "", thirdParty: `@ TXT "${token}"` }, "not-delegated", "name servers"],
     ["in another domain", { zone: "", sibling: `@ TXT "${token}"` }, "other-zone", "at brackwater.example"],
     ["an older token", { zone: '@ TXT "seekmere-owner=00"' }, "other-value", "the token the service shows now"],
     [
@@ -147,22 +147,22 @@ describe("the hunt names the true cause first", () => {
 
   test("a server that lags behind is named by its serial", async () => {
     const token1 = `@ TXT "${token}"`;
-    const old = zonesOf(parseZone("$TTL 300\n@ SOA a b 7 1 1 1 60\n", { origin: apex }));
-    const fresh = zonesOf(parseZone(`$TTL 300\n@ SOA a b 9 1 1 1 60\n${token1}\n`, { origin: apex }));
+    const old = zonesOf(readZone("$TTL 300\n@ SOA a b 7 1 1 1 60\n", { origin: apex }));
+    const fresh = zonesOf(readZone(`$TTL 300\n@ SOA a b 9 1 1 1 60\n${token1}\n`, { origin: apex }));
     const viewpoints: Viewpoint[] = [fresh, old].map((zones, i) => ({
       name: `ns${i + 1}`,
       role: "authoritative",
       lookup: zoneLookup(zones),
     }));
     const wanted = setOf(token1);
-    const [first] = await hunt({
+    const [first] = await diagnose({
       wanted,
       apex,
       views: await look([wanted], viewpoints),
       viewpoints,
       lookup: viewpoints[0]?.lookup,
       labels: [],
-      strangers: [],
+      undelegatedHosts: [],
       siblings: [],
     });
     expect(first).toMatchObject({

@@ -1,5 +1,5 @@
 /** How a published value differs from the wanted one. */
-export type ValueMiss =
+export type ValueMismatch =
   | "quoted-twice"
   | "typographic"
   | "blanks"
@@ -41,7 +41,7 @@ const tokenKey = (text: string): string | undefined => /^([a-z0-9][a-z0-9._-]*)[
  * Says how `seen` comes close to `wanted` without being it, or undefined where the two have nothing to do
  * with each other. Both are the joined text of a TXT record.
  */
-export function valueMiss(wanted: string, seen: string): ValueMiss | undefined {
+export function valueMismatch(wanted: string, seen: string): ValueMismatch | undefined {
   if (seen === wanted) return undefined;
   const asWritten = straight(seen);
   if (asWritten === seen && unquoted(seen) === wanted) return "quoted-twice";

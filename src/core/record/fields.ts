@@ -1,7 +1,7 @@
 import ipaddr from "ipaddr.js";
 import { type DomainName, parseName } from "../name/index.ts";
 import { err, ok, type Result } from "../result.ts";
-import { cutIntoStrings, MAX_STRING_OCTETS, quoted, textOf, unescaped } from "./octets.ts";
+import { decodeUtf8, MAX_STRING_OCTETS, quoted, splitCharacterStrings, unescaped } from "./octets.ts";
 import { MalformedWire, type WireReader, type WireWriter } from "./wire.ts";
 
 /** A word of a master file: its text with escapes still in it, and where it begins. */
@@ -110,7 +110,7 @@ export const domain: Field<DomainName> = {
   read(from) {
     const token = from.next("a domain name");
     if (!token.ok) return token;
-    const parsed = parseName(textOf(token.value.text), from.origin);
+    const parsed = parseName(decodeUtf8(token.value.text), from.origin);
     return parsed.ok
       ? parsed
       : err({ at: token.value.at, text: token.value.text, expected: `a domain name (${parsed.error.message})` });
@@ -199,7 +199,7 @@ export const strings: Field<readonly string[]> = {
       if (!token.ok) return token;
       const octets = readString(token.value);
       if (!octets.ok) return octets;
-      all.push(...cutIntoStrings(octets.value));
+      all.push(...splitCharacterStrings(octets.value));
     } while (!from.done);
     return ok(all);
   },

@@ -6,7 +6,7 @@ export const octetsOf = (text: string): string => Buffer.from(text, "utf8").toSt
 const strict = new TextDecoder("utf-8", { fatal: true });
 
 /** An octet string as text: UTF-8 where it is UTF-8, each octet as the character of that number where not. */
-export function textOf(octets: string): string {
+export function decodeUtf8(octets: string): string {
   if (!/[^\x00-\x7f]/.test(octets)) return octets;
   try {
     return strict.decode(Buffer.from(octets, "latin1"));
@@ -19,7 +19,7 @@ export function textOf(octets: string): string {
 export const MAX_STRING_OCTETS = 255;
 
 /** Cuts a long octet string into the strings of one TXT record; readers join them without a blank (RFC 7208 section 3.3). */
-export function cutIntoStrings(octets: string, size = MAX_STRING_OCTETS): string[] {
+export function splitCharacterStrings(octets: string, size = MAX_STRING_OCTETS): string[] {
   const strings: string[] = [];
   for (let i = 0; i < octets.length; i += size) strings.push(octets.slice(i, i + size));
   return strings.length === 0 ? [""] : strings;

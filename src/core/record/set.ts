@@ -1,6 +1,6 @@
 import type { DomainName } from "../name/index.ts";
 import type { DataOf, KnownType, RecordData, RecordSet, RecordType, ResourceRecord } from "./data.ts";
-import { textOf } from "./octets.ts";
+import { decodeUtf8 } from "./octets.ts";
 import { printData } from "./types.ts";
 
 /** A set or record whose type is known to be `T`, so that its data has that shape. */
@@ -9,11 +9,11 @@ export function isOfType<T extends KnownType>(set: RecordSet, type: T): set is R
 }
 
 /** The joined strings of a TXT record as an octet string: consumers join without a blank (RFC 7208 section 3.3, RFC 6376 section 3.6.2.2). */
-export const joined = (data: DataOf["TXT"]): string => data.strings.join("");
+export const txtValue = (data: DataOf["TXT"]): string => data.strings.join("");
 
 /** What makes two record data of one type the same data. */
 export const dataKey = (type: RecordType, data: RecordData): string =>
-  type === "TXT" ? joined(data as DataOf["TXT"]) : printData(type, data);
+  type === "TXT" ? txtValue(data as DataOf["TXT"]) : printData(type, data);
 
 /** Whether two sets hold the same data, in whatever order and with whatever TTL; two absent sets are the same. */
 export function sameData(a: RecordSet | undefined, b: RecordSet | undefined): boolean {
@@ -24,7 +24,7 @@ export function sameData(a: RecordSet | undefined, b: RecordSet | undefined): bo
 }
 
 /** Whether every record of `part` is in `whole`. */
-export function holds(whole: RecordSet | undefined, part: RecordSet): boolean {
+export function containsAll(whole: RecordSet | undefined, part: RecordSet): boolean {
   if (whole === undefined || whole.type !== part.type) return false;
   const keys = new Set(whole.data.map((data) => dataKey(whole.type, data)));
   return part.data.every((data) => keys.has(dataKey(part.type, data)));
@@ -74,11 +74,11 @@ export interface RecordJson {
 }
 
 export function recordJson({ name, type, ttl, data }: ResourceRecord): RecordJson {
-  if ("strings" in data) return { name, type, ttl, data: textOf(joined(data)) };
+  if ("strings" in data) return { name, type, ttl, data: decodeUtf8(txtValue(data)) };
   if ("address" in data) return { name, type, ttl, data: data.address };
   if ("target" in data && type !== "SRV") return { name, type, ttl, data: data.target };
   if ("rdata" in data) return { name, type, ttl, data: printData(type, data) };
-  return { name, type, ttl, data: "value" in data ? { ...data, value: textOf(data.value) } : { ...data } };
+  return { name, type, ttl, data: "value" in data ? { ...data, value: decodeUtf8(data.value) } : { ...data } };
 }
 
 export const setJson = (set: RecordSet | undefined): RecordJson[] => (set === undefined ? [] : recordsOf(set).map(recordJson));

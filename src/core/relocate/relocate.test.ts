@@ -2,20 +2,20 @@ import { describe, expect, test } from "@jest/globals";
 import { type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { toSets } from "../record/index.ts";
-import { parseRecords, parseZone, zonesOf } from "../zone/index.ts";
+import { readRecords, readZone, zonesOf } from "../zone/index.ts";
 import { captureByAsking, compareSides, judgeCutOver, namesToAsk, zoneText } from "./index.ts";
 
 const apex = name("brackwater.example");
 const side = (lines: string): Lookup =>
-  zoneLookup(zonesOf(parseZone(`$TTL 300\n@ SOA a b 1 1 1 1 60\n@ NS ns1\n${lines}`, { origin: apex })));
+  zoneLookup(zonesOf(readZone(`$TTL 300\n@ SOA a b 1 1 1 1 60\n@ NS ns1\n${lines}`, { origin: apex })));
 const OLD =
   '@ A 192.0.2.1\n@ TXT "v=spf1 -all"\nwww CNAME x.test.\n*.tour TXT wild\nodd-name A 192.0.2.9\nshop NS ns1.elsewhere.test.\n@ CAA 0 issue "sealbarrow.example"\n';
 
 describe("capturing by asking", () => {
   test("finds the usual names and the known ones, and nothing twice", async () => {
     const names = namesToAsk(apex, [name("odd-name", apex), name("x.tour", apex)]);
-    const { sets, unasked } = await captureByAsking(side(OLD), apex, names);
-    expect(unasked).toEqual([]);
+    const { sets, unresolved } = await captureByAsking(side(OLD), apex, names);
+    expect(unresolved).toEqual([]);
     expect(sets.map((set) => `${set.name.replace(".brackwater.example.", "")} ${set.type}`)).toEqual([
       "brackwater.example. A",
       "brackwater.example. TXT",
@@ -30,7 +30,7 @@ describe("capturing by asking", () => {
     const { sets } = await captureByAsking(side(OLD), apex, namesToAsk(apex, [name("odd-name", apex)]));
     const text = zoneText(apex, sets, ["one remark", "a line\nbreak"]);
     expect(text.startsWith("; one remark\n; a line break\n$ORIGIN brackwater.example.\n")).toBe(true);
-    const read = parseZone(text);
+    const read = readZone(text);
     expect(read.issues).toEqual([]);
     const keys = (list: readonly { name: string; type: string; ttl: number }[]) =>
       list.map((set) => `${set.name} ${set.type} ${set.ttl}`).sort();
@@ -39,7 +39,7 @@ describe("capturing by asking", () => {
 });
 
 describe("comparing both sides", () => {
-  const wanted = parseRecords(
+  const wanted = readRecords(
     "@ A 192.0.2.1\n@ NS x\n@ TXT t\nwww A 192.0.2.1\nwww CNAME x\nodd-name A 192.0.2.1\nshop NS x\nfresh A 192.0.2.1\nnone A 192.0.2.1\n",
     { origin: apex, ttl: 1 },
   ).records;
@@ -56,16 +56,16 @@ describe("comparing both sides", () => {
       ["extra www.brackwater.example. A", "missing www.brackwater.example. CNAME"],
     ],
   ])("%s", async (_, fresh, expected) => {
-    const { differences, unasked } = await compareSides(side(OLD), side(fresh), apex, wanted);
-    expect(unasked).toEqual([]);
+    const { differences, unresolved } = await compareSides(side(OLD), side(fresh), apex, wanted);
+    expect(unresolved).toEqual([]);
     expect(differences.map((one) => `${one.kind} ${one.name} ${one.type}`).sort()).toEqual([...expected].sort());
   });
 });
 
 test("the name servers of the two hosts differ by nature, and are no difference", async () => {
-  const other = zoneLookup(zonesOf(parseZone("$TTL 300\n@ SOA x y 9 1 1 1 60\n@ NS ns9\n", { origin: apex })));
+  const other = zoneLookup(zonesOf(readZone("$TTL 300\n@ SOA x y 9 1 1 1 60\n@ NS ns9\n", { origin: apex })));
   const wanted = ["NS", "SOA"].map((type) => ({ name: apex, type }));
-  expect(await compareSides(side(""), other, apex, wanted)).toEqual({ same: 0, differences: [], unasked: [] });
+  expect(await compareSides(side(""), other, apex, wanted)).toEqual({ same: 0, differences: [], unresolved: [] });
 });
 
 describe("the cut-over", () => {

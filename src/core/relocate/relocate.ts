@@ -4,7 +4,7 @@ import { printData, type RecordSet, type RecordType, sameData } from "../record/
 import { USUAL_NAMES, USUAL_TYPES } from "./usual-names.ts";
 
 /** A set that could not be asked for. */
-interface Unasked {
+interface Unresolved {
   readonly name: DomainName;
   readonly type: RecordType;
   readonly because: string;
@@ -13,7 +13,7 @@ interface Unasked {
 /** What was found at a zone's present servers by asking name by name, and what could not be asked. */
 export interface Capture {
   readonly sets: readonly RecordSet[];
-  readonly unasked: readonly Unasked[];
+  readonly unresolved: readonly Unresolved[];
   readonly asked: number;
 }
 
@@ -30,7 +30,7 @@ export function namesToAsk(apex: DomainName, known: Iterable<DomainName>): Domai
 export async function captureByAsking(lookup: Lookup, apex: DomainName, names: readonly DomainName[]): Promise<Capture> {
   const atName = async (name: DomainName): Promise<Capture> => {
     const sets: RecordSet[] = [];
-    const unasked: Unasked[] = [];
+    const unresolved: Unresolved[] = [];
     let asked = 0;
     for (const type of USUAL_TYPES) {
       const live = await liveAt(lookup, apex, name, type);
@@ -38,16 +38,16 @@ export async function captureByAsking(lookup: Lookup, apex: DomainName, names: r
       const cut = live.kind === "failed" ? live.answer.delegation?.ns : undefined;
       if (live.kind === "set" || live.kind === "alias") sets.push(live.set);
       if (cut !== undefined) sets.push(cut);
-      else if (live.kind === "failed") unasked.push({ name, type, because: live.answer.detail });
+      else if (live.kind === "failed") unresolved.push({ name, type, because: live.answer.detail });
       // Where an alias stands, or another zone begins, nothing else is to be found.
       if (live.kind === "alias" || cut !== undefined) break;
     }
-    return { sets, unasked, asked };
+    return { sets, unresolved, asked };
   };
   const found = await Promise.all(names.map(atName));
   return {
     sets: [...new Map(found.flatMap((one) => one.sets).map((set) => [`${set.name} ${set.type}`, set])).values()],
-    unasked: found.flatMap((one) => one.unasked),
+    unresolved: found.flatMap((one) => one.unresolved),
     asked: found.reduce((sum, one) => sum + one.asked, 0),
   };
 }
@@ -80,7 +80,7 @@ interface Difference {
 export interface Comparison {
   readonly same: number;
   readonly differences: readonly Difference[];
-  readonly unasked: readonly Unasked[];
+  readonly unresolved: readonly Unresolved[];
 }
 
 /** Asks both sides directly for each set, and says where they differ. What the hosts bring themselves does not count. */
@@ -95,7 +95,7 @@ export async function compareSides(
     live.kind === "set" ? live.set : live.kind === "failed" && type === "NS" ? live.answer.delegation?.ns : undefined;
   const compared = wanted
     .filter(({ name, type }) => name !== apex || (type !== "SOA" && type !== "NS"))
-    .map(async ({ name, type }): Promise<Difference | Unasked | "same" | undefined> => {
+    .map(async ({ name, type }): Promise<Difference | Unresolved | "same" | undefined> => {
       const [there, here] = await Promise.all([liveAt(old, apex, name, type), liveAt(fresh, apex, name, type)]);
       const failure = [there, here].find((live) => live.kind === "failed" && live.answer.delegation === undefined);
       if (failure?.kind === "failed") return { name, type, because: failure.answer.detail };
@@ -110,7 +110,7 @@ export async function compareSides(
   return {
     same: all.filter((one) => one === "same").length,
     differences: all.filter((one): one is Difference => typeof one === "object" && "kind" in one),
-    unasked: all.filter((one): one is Unasked => typeof one === "object" && "because" in one),
+    unresolved: all.filter((one): one is Unresolved => typeof one === "object" && "because" in one),
   };
 }
 

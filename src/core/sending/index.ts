@@ -8,6 +8,7 @@
  * eventWarnings(days);                         // days with too many bounces or complaints
  * ```
  */
+
+export * from "./enhanced-status.ts";
 export * from "./events.ts";
 export * from "./link.ts";
-export * from "./enhanced-status.ts";

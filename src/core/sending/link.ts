@@ -245,7 +245,7 @@ export type AnswerOf<N extends OperationName> = Of<N>["answer"] extends z.ZodTyp
 export const refusal = z.object({ error: line.describe("one sentence for people") });
 
 /** Longest answer that is read, in octets. */
-export const MOST_ANSWER = 1 << 20;
+export const MAX_ANSWER = 1 << 20;
 
 /** What a signature of an event request covers (RFC 9421): method, address, and the digest of the body (RFC 9530). */
 export const SIGNED_PARTS = ["@method", "@target-uri", "content-digest"] as const;

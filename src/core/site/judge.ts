@@ -34,18 +34,18 @@ export type Fetched = { readonly page: Page } | { readonly none: NoPage };
 export interface SiteCheck {
   readonly id: string;
   readonly name: string;
-  readonly holds: boolean | undefined;
+  readonly met: boolean | undefined;
   readonly because: string;
   /** What to do; empty where it holds. */
   readonly remedy: string;
 }
 
-const check = (id: string, name: string, holds: boolean | undefined, because: string, remedy = ""): SiteCheck => ({
+const check = (id: string, name: string, met: boolean | undefined, because: string, remedy = ""): SiteCheck => ({
   id,
   name,
-  holds,
+  met,
   because,
-  remedy: holds === true ? "" : remedy,
+  remedy: met === true ? "" : remedy,
 });
 
 /** Whether a certificate covers a host; a wildcard stands for exactly one label (RFC 9525 section 6.3). */

@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import { failed, type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
-import { parseZone, zonesOf } from "../zone/index.ts";
+import { readZone, zonesOf } from "../zone/index.ts";
 import {
   covers,
   type Fetched,
@@ -20,7 +20,7 @@ const gone = (url: string): Fetched => ({ none: { url, kind: "unreachable", deta
 describe("CAA (RFC 8659 section 3)", () => {
   const lookup: Lookup = zoneLookup(
     zonesOf(
-      parseZone(
+      readZone(
         '$TTL 60\n$ORIGIN example.\n@ SOA a b 1 1 1 1 1\nbrackwater CAA 0 issue "sealbarrow.example; account=1"\nnone CAA 0 issue ";"\nonly-iodef CAA 0 iodef "mailto:a@x.test"\nwild CAA 0 issue "sealbarrow.example"\nwild CAA 0 issuewild "other.example"\ncritical CAA 128 future "x"\nalias CNAME none\ntwo CAA 0 issue "other.example"\ntwo CAA 0 issue "sealbarrow.example"\n',
       ),
     ),
@@ -67,8 +67,8 @@ describe("certificates", () => {
     ["not trusted", page("https://x/", { certificate: { ...certificate, distrust: "SELF_SIGNED" } }), false, /do not trust/],
     ["nobody answers", gone("https://x/"), false, /nobody answers/],
     ["could not be asked", { none: { url: "https://x/", kind: "unknown", detail: "SERVFAIL" } }, undefined, /SERVFAIL/],
-  ])("%s", (_, fetched, holds, because) =>
-    expect(judgeCertificate("brackwater.example", fetched, 50)).toMatchObject({ holds, because: expect.stringMatching(because) }),
+  ])("%s", (_, fetched, met, because) =>
+    expect(judgeCertificate("brackwater.example", fetched, 50)).toMatchObject({ met, because: expect.stringMatching(because) }),
   );
 });
 
@@ -114,8 +114,8 @@ describe("redirects", () => {
     ["no redirect", [page(from)], false, /does not redirect/],
     ["nobody answers", [gone(from)], false, /nobody answers/],
     ["the target does not answer", [to(from, end), gone(end)], false, /nobody answers/],
-  ])("%s", (_, chain, holds, because) =>
-    expect(judgeRedirect(from, chain, "brackwater.example")).toMatchObject({ holds, because: expect.stringMatching(because) }),
+  ])("%s", (_, chain, met, because) =>
+    expect(judgeRedirect(from, chain, "brackwater.example")).toMatchObject({ met, because: expect.stringMatching(because) }),
   );
 });
 
@@ -128,9 +128,7 @@ describe("addresses", () => {
     ["none", [], ["192.0.2.1"], [false]],
     ["not known", undefined, ["192.0.2.1"], [undefined]],
     ["nothing asked", ["192.0.2.9"], [], [true]],
-  ])("%s", (_, found, wanted, holds) =>
-    expect(judgeAddresses(host, found, wanted, "late").map((one) => one.holds)).toEqual(holds),
-  );
+  ])("%s", (_, found, wanted, met) => expect(judgeAddresses(host, found, wanted, "late").map((one) => one.met)).toEqual(met));
 });
 
 describe("proofs on the web", () => {

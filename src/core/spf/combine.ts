@@ -1,6 +1,6 @@
 import type { Lookup } from "../lookup/index.ts";
 import { isCovered, type Network, networkOf } from "./networks.ts";
-import { parseSpf, type SpfRecord, type Term } from "./parse.ts";
+import { readSpfRecord, type SpfRecord, type Term } from "./parse.ts";
 import { branchesOf, isAll, isRedirect, type SpfTree, spfTree, treeLookups } from "./tree.ts";
 
 const sameTerm = (a: Term, b: Term): boolean => {
@@ -82,12 +82,12 @@ export async function combineThoroughly(
 ): Promise<Combined> {
   const options = { addresses: true };
   const before = existing === undefined ? undefined : await spfTree(existing, domain, lookup, options);
-  const merged = parseSpf(combine(existing, wanted));
+  const merged = readSpfRecord(combine(existing, wanted));
   if (!merged.ok) throw new Error(`two good records make a bad one: ${merged.error[0]?.message}`);
   const tree = await spfTree(merged.value, domain, lookup, options);
   const dropped: { text: string; because: string }[] = [];
   const kept = tree.branches.filter((branch, i) => {
-    const { term, dead } = branch;
+    const { term, ineffective } = branch;
     const twice = tree.branches.slice(0, i).some((other) => sameTerm(other.term, term));
     const includes = tree.branches.filter(
       (other) =>
@@ -95,10 +95,10 @@ export async function combineThoroughly(
     );
     const by = ownNetworks(term).length === 0 ? undefined : includes.find((other) => isCovered(branch.networks, other.networks));
     const because =
-      twice || dead?.kind === "duplicate"
+      twice || ineffective?.kind === "duplicate"
         ? "it stands there twice"
-        : dead?.kind === "shadowed"
-          ? dead.because
+        : ineffective?.kind === "shadowed"
+          ? ineffective.because
           : by !== undefined && term.kind === "mechanism" && term.qualifier === "+"
             ? `${by.term.text} lets it in already`
             : undefined;
@@ -106,7 +106,7 @@ export async function combineThoroughly(
     return because === undefined;
   });
   const text = ["v=spf1", ...kept.map((branch) => branch.term.text)].join(" ");
-  const final = parseSpf(text);
+  const final = readSpfRecord(text);
   if (!final.ok) throw new Error(`a shorter record is a bad one: ${final.error[0]?.message}`);
   return {
     text,

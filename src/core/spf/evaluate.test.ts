@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { failed, type Lookup, zoneLookup } from "../lookup/index.ts";
-import { parseZone, zonesOf } from "../zone/index.ts";
+import { readZone, zonesOf } from "../zone/index.ts";
 import { checkSpf, expandMacros, fitName, type MacroContext } from "./index.ts";
 
 /** The zone of RFC 7208 appendix A, and names for everything the sections below say. */
@@ -30,10 +30,10 @@ $TTL 60
 const ORG = "$ORIGIN example.org.\n$TTL 60\n@ SOA a b 1 1 1 1 60\n@ MX 10 mail-c\nmail-c A 192.0.2.140\n";
 const world = (records: string): Lookup =>
   zoneLookup([
-    ...zonesOf(parseZone(`${ZONE}${records}\n`)),
-    ...zonesOf(parseZone(PTR)),
-    ...zonesOf(parseZone(ORG)),
-    ...zonesOf(parseZone("$TTL 60\n. SOA a b 1 1 1 1 60\n")),
+    ...zonesOf(readZone(`${ZONE}${records}\n`)),
+    ...zonesOf(readZone(PTR)),
+    ...zonesOf(readZone(ORG)),
+    ...zonesOf(readZone("$TTL 60\n. SOA a b 1 1 1 1 60\n")),
   ]);
 const check = (record: string, ip: string, more: { records?: string; from?: string; helo?: string } = {}) =>
   checkSpf(

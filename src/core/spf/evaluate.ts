@@ -1,10 +1,10 @@
 import ipaddr from "ipaddr.js";
 import type { Answer, Lookup } from "../lookup/index.ts";
 import { type DomainName, isAtOrBelow, labelsOf, name as nameOf, parseName } from "../name/index.ts";
-import { type DataOf, isOfType, joined } from "../record/index.ts";
+import { type DataOf, isOfType, txtValue } from "../record/index.ts";
 import { expandMacros, fitName, type MacroContext } from "./macro.ts";
 import { addressOctets, asksDns, MAX_LOOKUPS, type Mechanism, type SpfRecord, type Term } from "./parse.ts";
-import { type SpfThere, spfIn } from "./published.ts";
+import { type PublishedSpf, spfIn } from "./published.ts";
 
 /** The seven results (RFC 7208 section 2.6). */
 type SpfResult = "none" | "neutral" | "pass" | "fail" | "softfail" | "temperror" | "permerror";
@@ -212,7 +212,7 @@ class Evaluation {
       return { result: "none", because: `“${domain}” is not a domain that could have a record` };
     const answer = await this.#lookup.ask(parsed.value, "TXT");
     if (answer.kind === "failed") return { result: "temperror", because: answer.detail };
-    const { texts, only }: SpfThere = answer.kind === "found" ? spfIn(answer.set) : { texts: [] };
+    const { texts, only }: PublishedSpf = answer.kind === "found" ? spfIn(answer.set) : { texts: [] };
     if (texts.length > 1) return { result: "permerror", because: `${domain} has ${texts.length} SPF records` };
     if (only === undefined) return { result: "none", because: `${domain} has no SPF record` };
     if (!only.ok)
@@ -247,7 +247,7 @@ class Evaluation {
     const target = exp?.kind === "modifier" ? await this.#target(exp.value, domain) : undefined;
     const answer = target === undefined ? undefined : await this.#lookup.ask(target, "TXT");
     if (answer?.kind !== "found" || !isOfType(answer.set, "TXT") || answer.set.data.length !== 1) return undefined;
-    const text = joined(answer.set.data[0] as DataOf["TXT"]);
+    const text = txtValue(answer.set.data[0] as DataOf["TXT"]);
     if (/[^\x20-\x7e]/.test(text)) return undefined;
     return expandMacros(text, this.contextFor(domain));
   }

@@ -6,10 +6,10 @@ import type { SpfRecord } from "./parse.ts";
 import { branchesOf, type SpfBranch, spfTree } from "./tree.ts";
 
 /** Longest record in octets that still fits into a DNS answer of 512 octets with room for others (RFC 7208 section 3.4). */
-export const MOST_OCTETS = 450;
+export const MAX_OCTETS = 450;
 
 /** Includes of a record replaced by the addresses they stand for today. */
-export interface Shrunk {
+export interface Flattened {
   /** The domain's own record. */
   readonly text: string;
   /** Records of further names, where one is too long; the own record includes them. */
@@ -19,21 +19,21 @@ export interface Shrunk {
 }
 
 /** Why a term cannot be replaced: half a sentence. */
-export type ShrinkError = { readonly term: string; readonly because: string };
+export type FlattenError = { readonly term: string; readonly because: string };
 
 /** The addresses an include stands for today, as the fewest blocks; or why that cannot be said. */
-export function addressesOf(branch: SpfBranch): Result<Network[], ShrinkError> {
+export function addressesOf(branch: SpfBranch): Result<Network[], FlattenError> {
   const { term, below } = branch;
   const wrong = (because: string) => err({ term: term.text, because });
   if (below === undefined) return wrong("only an include can be replaced by addresses");
   if (below.problem !== undefined) return wrong(below.problem.because);
   for (const { branch: inner } of branchesOf(below)) {
-    if (inner.dead?.kind === "unreachable" || inner.dead?.kind === "duplicate") continue;
+    if (inner.ineffective?.kind === "unreachable" || inner.ineffective?.kind === "duplicate") continue;
     if (inner.below?.problem !== undefined) return wrong(inner.below.problem.because);
     if (inner.failed !== undefined) return wrong(inner.failed);
     if (inner.term.kind === "mechanism" && inner.term.name !== "all" && inner.term.qualifier !== "+")
       return wrong(`“${inner.term.text}” in it takes addresses away, and a list of addresses cannot say that`);
-    if (!inner.complete && inner.below === undefined && inner.dead === undefined)
+    if (!inner.complete && inner.below === undefined && inner.ineffective === undefined)
       return wrong(`“${inner.term.text}” in it depends on each message, and a list of addresses cannot say that`);
   }
   if (branch.networks.length === 0) return wrong("it stands for no address at all");
@@ -45,7 +45,7 @@ function split(terms: readonly string[], end: string): string[] {
   const texts: string[] = [];
   let words: string[] = [];
   for (const term of terms) {
-    if (["v=spf1", ...words, term, end].join(" ").length > MOST_OCTETS && words.length > 0) {
+    if (["v=spf1", ...words, term, end].join(" ").length > MAX_OCTETS && words.length > 0) {
       texts.push(["v=spf1", ...words, end].join(" "));
       words = [];
     }
@@ -59,12 +59,12 @@ function split(terms: readonly string[], end: string): string[] {
  * Replaces includes of a record by the addresses they stand for today, in the place of the first of them. Fewer
  * questions are asked then, and nobody notices when the service moves: that is what `sources` is remembered for.
  */
-export async function shrinkSpf(
+export async function flattenSpf(
   record: SpfRecord,
   domain: DomainName,
   targets: readonly string[],
   lookup: Lookup,
-): Promise<Result<Shrunk, ShrinkError>> {
+): Promise<Result<Flattened, FlattenError>> {
   const tree = await spfTree(record, domain.slice(0, -1), lookup, { addresses: true });
   const wanted = new Set(
     targets.map((one) =>
@@ -99,7 +99,7 @@ export async function shrinkSpf(
     return ["v=spf1", ...words].join(" ");
   };
   const whole = around(addresses);
-  if (whole.length <= MOST_OCTETS) return ok({ text: whole, parts: [], sources });
+  if (whole.length <= MAX_OCTETS) return ok({ text: whole, parts: [], sources });
   const parts = split(addresses, "?all").map((text, i) => ({ name: nameOf(`_addresses${i + 1}`, domain), text }));
   return ok({ text: around(parts.map(({ name }) => `include:${name.slice(0, -1)}`)), parts, sources });
 }

@@ -63,11 +63,14 @@ export async function expandMacros(text: string, context: MacroContext): Promise
     if (reverse !== undefined && reverse !== "") parts = parts.reverse();
     const keep = digits === undefined || digits === "" ? 0 : Number(digits);
     if (keep > 0) parts = parts.slice(-keep);
-    const joined = parts.join(".");
+    const txtValue = parts.join(".");
     expanded +=
       letter === letter.toUpperCase()
-        ? encodeURIComponent(joined).replace(/[!'()*]/g, (character) => `%${character.charCodeAt(0).toString(16).toUpperCase()}`)
-        : joined;
+        ? encodeURIComponent(txtValue).replace(
+            /[!'()*]/g,
+            (character) => `%${character.charCodeAt(0).toString(16).toUpperCase()}`,
+          )
+        : txtValue;
   }
   return expanded + text.slice(at);
 }

@@ -162,7 +162,7 @@ function unknownTerm(body: string): [message: string, meant?: string] {
  * Reads an SPF record (RFC 7208 section 12). Every mistake is listed at its character; one is enough to make
  * the whole record a permerror (section 4.6).
  */
-export function parseSpf(text: string): Result<SpfRecord, readonly SpfError[]> {
+export function readSpfRecord(text: string): Result<SpfRecord, readonly SpfError[]> {
   if (!isSpf(text)) {
     const meant = /^v=spf1\S/i.test(text)
       ? `v=spf1 ${text.slice(6)}`

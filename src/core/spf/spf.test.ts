@@ -1,11 +1,11 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { type Lookup, zoneLookup } from "../lookup/index.ts";
-import { parseZone, zonesOf } from "../zone/index.ts";
-import { combine, hasTerms, parseSpf, type SpfRecord, spfCost } from "./index.ts";
+import { readZone, zonesOf } from "../zone/index.ts";
+import { combine, hasTerms, readSpfRecord, type SpfRecord, spfCost } from "./index.ts";
 
 const spf = (text: string): SpfRecord => {
-  const parsed = parseSpf(text);
+  const parsed = readSpfRecord(text);
   if (!parsed.ok) throw new Error(JSON.stringify(parsed.error));
   return parsed.value;
 };
@@ -24,7 +24,7 @@ describe("the grammar (RFC 7208 section 12)", () => {
     "v=spf1 exp=explain._spf.%{d} unknown=a%%b%_c%-d other.name=x",
     "v=spf1   mx   -all  ",
     "v=spf1 a:x-1.example. -all",
-  ])("%s", (text) => expect(parseSpf(text).ok).toBe(true));
+  ])("%s", (text) => expect(readSpfRecord(text).ok).toBe(true));
 
   test.each<[string, number, RegExp, string | undefined]>([
     ["v=spf1 ipv4:192.0.2.0/24 -all", 7, /no mechanism “ipv4”/, "ip4:192.0.2.0/24"],
@@ -54,7 +54,7 @@ describe("the grammar (RFC 7208 section 12)", () => {
     ["v=spf10 -all", 0, /needs a blank/, "v=spf1 0 -all"],
     ["k=v", 0, /begins with v=spf1/, undefined],
   ])("%s", (text, at, message, meant) => {
-    const parsed = parseSpf(text);
+    const parsed = readSpfRecord(text);
     if (parsed.ok) throw new Error("accepted");
     expect(parsed.error[0]).toMatchObject({
       at,
@@ -85,7 +85,7 @@ describe("the grammar (RFC 7208 section 12)", () => {
     fc.assert(
       fc.property(fc.array(word, { maxLength: 12 }), (words) => {
         const text = words.join("");
-        const parsed = parseSpf(text);
+        const parsed = readSpfRecord(text);
         if (!parsed.ok) for (const { at } of parsed.error) expect(at).toBeLessThanOrEqual(text.length);
       }),
     );
@@ -121,7 +121,7 @@ describe("combining", () => {
 
 describe("counting lookups (RFC 7208 section 4.6.4)", () => {
   const zones = zonesOf(
-    parseZone(
+    readZone(
       '$TTL 60\n$ORIGIN example.\n@ SOA a b 1 1 1 1 1\nflat TXT "v=spf1 ip4:192.0.2.1 -all"\ntwo TXT "v=spf1 a mx -all"\ndeep TXT "v=spf1 include:two.example include:flat.example -all"\nring TXT "v=spf1 include:ring.example -all"\nbad TXT "v=spf1 ipv4:x -all"\nend TXT "v=spf1 redirect=two.example"\n',
     ),
   );

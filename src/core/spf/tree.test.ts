@@ -3,20 +3,20 @@ import fc from "fast-check";
 import { failed, type Lookup, memoized, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { organizationalDomain } from "../suffix/index.ts";
-import { parseZone, zonesOf } from "../zone/index.ts";
+import { readZone, zonesOf } from "../zone/index.ts";
 import {
   addressCount,
   branchesOf,
   branchWords,
   checkSpf,
   combineThoroughly,
+  flattenSpf,
   isCovered,
   joinNetworks,
-  MOST_OCTETS,
+  MAX_OCTETS,
   networkOf,
   networkTerm,
-  parseSpf,
-  shrinkSpf,
+  readSpfRecord,
   spfTree,
   treeLookups,
 } from "./index.ts";
@@ -24,7 +24,7 @@ import {
 const lookup: Lookup = memoized(
   zoneLookup(
     zonesOf(
-      parseZone(`$TTL 60
+      readZone(`$TTL 60
 . SOA a. b. 1 1 1 1 60
 heronpost.example. A 198.51.100.1
 spf.heronpost.example. TXT "v=spf1 ip4:198.51.100.0/26 ip4:198.51.100.64/26 include:more.heronpost.example ~all"
@@ -39,7 +39,7 @@ wide.heronpost.example. TXT "v=spf1 ${Array.from({ length: 20 }, (_, i) => `ip4:
   ),
 );
 const read = (text: string) => {
-  const parsed = parseSpf(text);
+  const parsed = readSpfRecord(text);
   if (!parsed.ok) throw new Error(parsed.error[0]?.message);
   return parsed.value;
 };
@@ -63,23 +63,23 @@ describe("networks", () => {
       ["ip4:192.0.2.1", "ip6:2001:db8::/32"],
     ],
     [[], []],
-  ])("%j joined is %j", (terms, joined) => expect(joinNetworks(terms.map(net)).map(networkTerm)).toEqual(joined));
+  ])("%j joined is %j", (terms, txtValue) => expect(joinNetworks(terms.map(net)).map(networkTerm)).toEqual(txtValue));
   const block = fc
     .tuple(fc.integer({ min: 0, max: 63 }), fc.integer({ min: 26, max: 32 }))
     .map(([last, prefix]) => networkOf(`192.0.2.${last}`, prefix));
   test("joining keeps exactly the addresses, and joins no further", () =>
     fc.assert(
       fc.property(fc.array(block, { maxLength: 12 }), (networks) => {
-        const joined = joinNetworks(networks);
+        const txtValue = joinNetworks(networks);
         const has = (some: typeof networks, last: number) => some.some((one) => isCovered([networkOf(`192.0.2.${last}`)], [one]));
         let count = 0;
         for (let last = 0; last < 64; last++) {
-          expect(has(joined, last)).toBe(has(networks, last));
+          expect(has(txtValue, last)).toBe(has(networks, last));
           if (has(networks, last)) count += 1;
         }
-        expect(addressCount(joined, 4)).toBe(BigInt(count));
-        expect(joinNetworks(joined)).toEqual(joined);
-        expect(joined.length).toBeLessThanOrEqual(networks.length);
+        expect(addressCount(txtValue, 4)).toBe(BigInt(count));
+        expect(joinNetworks(txtValue)).toEqual(txtValue);
+        expect(txtValue.length).toBeLessThanOrEqual(networks.length);
       }),
     ));
 });
@@ -150,9 +150,9 @@ describe("what a record allows, costs, and does for nothing", () => {
     ["v=spf1 -all ip4:192.0.2.1", "ip4:192.0.2.1", "unreachable"],
     ["v=spf1 -all redirect=spf.heronpost.example", "redirect=spf.heronpost.example", "unreachable"],
   ])("%s: %s is %s", async (text, term, kind) =>
-    expect((await grown(text)).branches.find((one) => one.dead !== undefined)).toMatchObject({
+    expect((await grown(text)).branches.find((one) => one.ineffective !== undefined)).toMatchObject({
       term: { text: term },
-      dead: { kind },
+      ineffective: { kind },
     }),
   );
   test("terms behind “all” cost nothing", async () =>
@@ -167,18 +167,18 @@ describe("what a record allows, costs, and does for nothing", () => {
     ["v=spf1 include:spf.nobody-has-this.example -all", "registrable"],
     ["v=spf1 a:nobody-has-this.example -all", "registrable"],
   ])("%s is dangerous: %s", async (text, kind) =>
-    expect((await grown(text)).branches.flatMap((one) => one.dangers.map((danger) => danger.kind))).toEqual([kind]),
+    expect((await grown(text)).branches.flatMap((one) => one.risks.map((risk) => risk.kind))).toEqual([kind]),
   );
   test.each(["v=spf1 ip4:192.0.2.0/24 ~all", "v=spf1 include:gone.heronpost.example -all", "v=spf1 -ip4:10.0.0.0/8 -all"])(
     "%s is not dangerous",
-    async (text) => expect((await grown(text)).branches.flatMap((one) => one.dangers)).toEqual([]),
+    async (text) => expect((await grown(text)).branches.flatMap((one) => one.risks)).toEqual([]),
   );
   test("what could not be asked is said, never counted as nothing", async () => {
     const tree = await grown("v=spf1 include:spf.heronpost.example -all", {
       ask: async () => failed("timeout", "nobody answers"),
     });
     expect(tree.branches[0]).toMatchObject({ failed: "nobody answers", complete: false });
-    expect(tree.branches[0]?.dead).toBeUndefined();
+    expect(tree.branches[0]?.ineffective).toBeUndefined();
   });
   test.each<[string, boolean, string]>([
     ["include:spf.heronpost.example", false, "whoever spf.heronpost.example allows"],
@@ -235,9 +235,9 @@ describe("combining", () => {
 });
 
 describe("shrinking", () => {
-  const shrink = (text: string, ...targets: string[]) => shrinkSpf(read(text), name("brackwater.example"), targets, lookup);
+  const flatten = (text: string, ...targets: string[]) => flattenSpf(read(text), name("brackwater.example"), targets, lookup);
   test("the fewest blocks, in the include's place, and what they stood for", async () => {
-    expect(await shrink("v=spf1 mx include:spf.heronpost.example ?all", "spf.heronpost.example")).toEqual({
+    expect(await flatten("v=spf1 mx include:spf.heronpost.example ?all", "spf.heronpost.example")).toEqual({
       ok: true,
       value: {
         text: "v=spf1 mx ip4:198.51.100.0/25 ip4:198.51.100.200 ip6:2001:db8::/48 ?all",
@@ -252,13 +252,13 @@ describe("shrinking", () => {
     });
   });
   test("over several names where one record would be too long; the same senders pass", async () => {
-    const shrunk = await shrink("v=spf1 include:wide.heronpost.example -all", "include:wide.heronpost.example");
-    if (!shrunk.ok) throw new Error(shrunk.error.because);
-    const { text, parts } = shrunk.value;
+    const flattened = await flatten("v=spf1 include:wide.heronpost.example -all", "include:wide.heronpost.example");
+    if (!flattened.ok) throw new Error(flattened.error.because);
+    const { text, parts } = flattened.value;
     expect(text).toBe("v=spf1 include:_addresses1.brackwater.example include:_addresses2.brackwater.example -all");
-    for (const part of parts) expect(part.text.length).toBeLessThanOrEqual(MOST_OCTETS);
+    for (const part of parts) expect(part.text.length).toBeLessThanOrEqual(MAX_OCTETS);
     const zone = `$TTL 60\n. SOA a. b. 1 1 1 1 60\nbrackwater.example. TXT "${text}"\n${parts.map((part) => `${part.name} TXT ${(part.text.match(/.{1,200}/g) ?? []).map((one) => `"${one}"`).join(" ")}`).join("\n")}\n`;
-    const published = zoneLookup(zonesOf(parseZone(zone)));
+    const published = zoneLookup(zonesOf(readZone(zone)));
     for (let last = 0; last < 45; last++)
       for (const net of ["198.51.100", "203.0.113"]) {
         const expected = last % 2 === 0 && last < 40 ? "pass" : "fail";
@@ -274,6 +274,6 @@ describe("shrinking", () => {
     ["v=spf1 include:none.heronpost.example -all", "none.heronpost.example", /no address at all/],
     ["v=spf1 -all", "spf.heronpost.example", /no such include/],
   ])("%s cannot be shrunk", async (text, target, because) =>
-    expect(await shrink(text, target)).toMatchObject({ ok: false, error: { because: expect.stringMatching(because) } }),
+    expect(await flatten(text, target)).toMatchObject({ ok: false, error: { because: expect.stringMatching(because) } }),
   );
 });

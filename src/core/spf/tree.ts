@@ -3,16 +3,16 @@ import { type DomainName, labelsOf, parseName } from "../name/index.ts";
 import { type DataOf, isOfType } from "../record/index.ts";
 import { isCovered, type Network, networkOf } from "./networks.ts";
 import { asksDns, type Mechanism, type SpfError, type SpfRecord, type Term } from "./parse.ts";
-import { type SpfThere, spfIn } from "./published.ts";
+import { type PublishedSpf, spfIn } from "./published.ts";
 
 /** A branch that does nothing. */
-export interface DeadBranch {
+export interface IneffectiveBranch {
   readonly kind: "void" | "duplicate" | "shadowed" | "unreachable";
   readonly because: string;
 }
 
 /** A branch that lets in more than anybody wants. */
-export interface Danger {
+export interface Risk {
   readonly kind: "everybody" | "huge-range" | "ptr" | "registrable";
   readonly because: string;
 }
@@ -26,8 +26,8 @@ export interface SpfBranch {
   readonly networks: readonly Network[];
   /** Whether `networks` is all there is to it: no macros, no reverse names, nothing that could not be asked. */
   readonly complete: boolean;
-  readonly dead?: DeadBranch;
-  readonly dangers: readonly Danger[];
+  readonly ineffective?: IneffectiveBranch;
+  readonly risks: readonly Risk[];
   /** The record an include or redirect leads to. */
   readonly below?: SpfTree;
   /** Why what it stands for could not be asked. */
@@ -55,7 +55,7 @@ export interface TreeOptions {
 }
 
 /** Terms that ask the DNS which are followed in all; far beyond the limit nothing more is learnt. */
-const MOST_TERMS = 60;
+const MAX_TERMS = 60;
 /** Blocks larger than these hold more servers than any one sender has. */
 const HUGE = { 4: 16, 6: 32 } as const;
 
@@ -74,7 +74,7 @@ const nameOf = (text: string): DomainName | undefined => {
 };
 
 /** The SPF record of a domain, or why there is none (RFC 7208 section 4.5). */
-export async function spfAt(
+export async function lookupSpf(
   domain: string,
   lookup: Lookup,
 ): Promise<{ record: SpfRecord } | { problem: NonNullable<SpfTree["problem"]> }> {
@@ -85,7 +85,7 @@ export async function spfAt(
   if (name === undefined) return problem("none", `“${domain}” is not a domain that could have a record`);
   const answer = await lookup.ask(name, "TXT");
   if (answer.kind === "failed") return problem("failed", answer.detail);
-  const { texts, only }: SpfThere = answer.kind === "found" ? spfIn(answer.set) : { texts: [] };
+  const { texts, only }: PublishedSpf = answer.kind === "found" ? spfIn(answer.set) : { texts: [] };
   if (texts.length > 1)
     return problem("several", `${domain} has ${texts.length} SPF records, and receivers accept none of them then`);
   if (only === undefined) return problem("none", `${domain} has no SPF record`);
@@ -94,8 +94,8 @@ export async function spfAt(
     : problem("broken", `the record of ${domain} cannot be read: ${only.error[0]?.message}`, only.error);
 }
 
-class Grower {
-  #left = MOST_TERMS;
+class TreeBuilder {
+  #left = MAX_TERMS;
   readonly #lookup: Lookup;
   readonly #options: TreeOptions;
   /** Includes seen in the whole tree, for duplicates. */
@@ -106,14 +106,14 @@ class Grower {
     this.#options = options;
   }
 
-  async grow(record: SpfRecord, domain: string, path: readonly string[]): Promise<SpfTree> {
+  async build(record: SpfRecord, domain: string, path: readonly string[]): Promise<SpfTree> {
     const branches: SpfBranch[] = [];
     const before: Network[] = [];
     let ended: Term | undefined;
     const hasAll = record.terms.some(isAll);
     for (const term of record.terms) {
       if (term.kind === "modifier" && term.name !== "redirect") {
-        branches.push({ term, lookups: 0, networks: [], complete: true, dangers: [] });
+        branches.push({ term, lookups: 0, networks: [], complete: true, risks: [] });
         continue;
       }
       const unreachable =
@@ -124,7 +124,7 @@ class Grower {
             : undefined;
       const branch = await this.#branch(term, domain, path, unreachable);
       const shadowed =
-        branch.dead === undefined &&
+        branch.ineffective === undefined &&
         term.kind === "mechanism" &&
         !isAll(term) &&
         branch.complete &&
@@ -132,10 +132,10 @@ class Grower {
         isCovered(branch.networks, before);
       branches.push(
         shadowed
-          ? { ...branch, dead: { kind: "shadowed", because: "terms in front of it match all of its addresses already" } }
+          ? { ...branch, ineffective: { kind: "shadowed", because: "terms in front of it match all of its addresses already" } }
           : branch,
       );
-      if (branch.dead === undefined && term.kind === "mechanism" && branch.complete) before.push(...branch.networks);
+      if (branch.ineffective === undefined && term.kind === "mechanism" && branch.complete) before.push(...branch.networks);
       if (isAll(term)) ended = term;
     }
     return { domain, text: record.text, branches };
@@ -148,14 +148,16 @@ class Grower {
       lookups: unreachable === undefined && asksDns(term) ? 1 : 0,
       networks: [],
       complete: true,
-      dangers: [],
+      risks: [],
     };
-    if (unreachable !== undefined) return { ...plain, dead: { kind: "unreachable", because: unreachable } };
+    if (unreachable !== undefined) return { ...plain, ineffective: { kind: "unreachable", because: unreachable } };
     if (!asksDns(term)) return this.#fixed(term as Mechanism);
     const target = targetOf(term, domain);
     const key = term.text.toLowerCase().replace(/^\+/, "");
     const again = target !== undefined && this.#seen.has(`${domain} ${key}`);
-    const duplicate = again ? { dead: { kind: "duplicate" as const, because: "the same term stands further up already" } } : {};
+    const duplicate = again
+      ? { ineffective: { kind: "duplicate" as const, because: "the same term stands further up already" } }
+      : {};
     this.#seen.add(`${domain} ${key}`);
     if (this.#left <= 0) return { ...plain, complete: false, ...duplicate };
     this.#left -= 1;
@@ -172,15 +174,15 @@ class Grower {
       return {
         ...common,
         networks: [],
-        dangers: open ? [{ kind: "everybody", because: "it allows everybody in the world to send" }] : [],
+        risks: open ? [{ kind: "everybody", because: "it allows everybody in the world to send" }] : [],
       };
     }
     const family = term.name === "ip4" ? 4 : 6;
     const prefix = family === 4 ? term.prefix4 : term.prefix6;
-    return { ...common, networks: [networkOf(term.address as string, prefix)], dangers: this.#huge(term, prefix, family) };
+    return { ...common, networks: [networkOf(term.address as string, prefix)], risks: this.#huge(term, prefix, family) };
   }
 
-  #huge(term: Mechanism, prefix: number | undefined, family: 4 | 6): Danger[] {
+  #huge(term: Mechanism, prefix: number | undefined, family: 4 | 6): Risk[] {
     if (prefix === undefined || prefix >= HUGE[family] || term.qualifier === "-") return [];
     return [
       {
@@ -203,46 +205,49 @@ class Grower {
           problem: { kind: "loop", because: `${target} leads back to itself` },
         },
       };
-    const found = await spfAt(target, this.#lookup);
+    const found = await lookupSpf(target, this.#lookup);
     if ("problem" in found) {
       const { problem } = found;
-      const dead =
+      const ineffective =
         problem.kind === "none"
-          ? { dead: { kind: "void" as const, because: `${problem.because}; receivers treat the whole record as an error` } }
+          ? {
+              ineffective: { kind: "void" as const, because: `${problem.because}; receivers treat the whole record as an error` },
+            }
           : {};
       const failed = problem.kind === "failed" ? { failed: problem.because } : {};
       return {
         ...plain,
         complete: false,
-        dangers: problem.kind === "none" ? await this.#registrable(target) : [],
+        risks: problem.kind === "none" ? await this.#registrable(target) : [],
         below: { domain: target, text: undefined, branches: [], problem },
-        ...dead,
+        ...ineffective,
         ...failed,
         ...duplicate,
       };
     }
-    const below = await this.grow(found.record, target, [...path, lower]);
+    const below = await this.build(found.record, target, [...path, lower]);
     // What an include lets in is what passes below it; its fail and neutral count for nothing (RFC 7208 section 5.2).
     const passing = below.branches.filter(
       (one) =>
-        one.dead?.kind !== "unreachable" && (one.term.kind === "modifier" ? isRedirect(one.term) : one.term.qualifier === "+"),
+        one.ineffective?.kind !== "unreachable" &&
+        (one.term.kind === "modifier" ? isRedirect(one.term) : one.term.qualifier === "+"),
     );
-    const everybody = passing.some((one) => one.dangers.some((danger) => danger.kind === "everybody"));
+    const everybody = passing.some((one) => one.risks.some((risk) => risk.kind === "everybody"));
     return {
       ...plain,
       lookups: 1 + below.branches.reduce((sum, one) => sum + one.lookups, 0),
       networks: passing.flatMap((one) => one.networks),
       complete:
-        below.branches.every((one) => one.complete || one.dead?.kind === "unreachable") &&
+        below.branches.every((one) => one.complete || one.ineffective?.kind === "unreachable") &&
         below.branches.every((one) => one.term.kind === "modifier" || isAll(one.term) || one.term.qualifier === "+"),
-      dangers: everybody ? [{ kind: "everybody", because: `the record of ${target} allows everybody in the world to send` }] : [],
+      risks: everybody ? [{ kind: "everybody", because: `the record of ${target} allows everybody in the world to send` }] : [],
       below,
       ...duplicate,
     };
   }
 
   /** Whether a name could be registered by anybody: neither it nor the domain it belongs to exists. */
-  async #registrable(target: string): Promise<Danger[]> {
+  async #registrable(target: string): Promise<Risk[]> {
     const name = nameOf(target);
     const { organizationalDomain } = this.#options;
     if (name === undefined || organizationalDomain === undefined) return [];
@@ -263,7 +268,7 @@ class Grower {
       return {
         ...plain,
         complete: false,
-        dangers: [
+        risks: [
           {
             kind: "ptr",
             because: "“ptr” is slow, unreliable and no longer to be used; some receivers skip it (RFC 7208 section 5.5)",
@@ -272,7 +277,7 @@ class Grower {
       };
     if (term.name === "exists" || !this.#options.addresses) return { ...plain, complete: false };
     const name = nameOf(target);
-    if (name === undefined) return { ...plain, dead: { kind: "void", because: `“${target}” is not a domain` } };
+    if (name === undefined) return { ...plain, ineffective: { kind: "void", because: `“${target}” is not a domain` } };
     const hosts: DomainName[] = [];
     if (term.name === "mx") {
       const answer = await this.#lookup.ask(name, "MX");
@@ -292,20 +297,20 @@ class Grower {
           )
         : [],
     );
-    const dangers = [...this.#huge(term, term.prefix4, 4), ...this.#huge(term, term.prefix6, 6)];
-    if (networks.length > 0) return { ...plain, networks, dangers };
+    const risks = [...this.#huge(term, term.prefix4, 4), ...this.#huge(term, term.prefix6, 6)];
+    if (networks.length > 0) return { ...plain, networks, risks };
     const what = term.name === "mx" ? `${target} has no mail server with an address` : `${target} has no address`;
     return {
       ...plain,
-      dead: { kind: "void", because: `${what}, and each such void costs one of the two that are allowed` },
-      dangers: await this.#registrable(target),
+      ineffective: { kind: "void", because: `${what}, and each such void costs one of the two that are allowed` },
+      risks: await this.#registrable(target),
     };
   }
 }
 
 /** Follows a record through everything it leads to, a bounded number of questions. `domain` is whose record it is. */
 export const spfTree = (record: SpfRecord, domain: string, lookup: Lookup, options: TreeOptions): Promise<SpfTree> =>
-  new Grower(lookup, options).grow(record, domain, [domain.toLowerCase()]);
+  new TreeBuilder(lookup, options).build(record, domain, [domain.toLowerCase()]);
 
 /** The cost of a whole tree against the limit of ten. */
 export const treeLookups = ({ branches }: SpfTree): number => branches.reduce((sum, one) => sum + one.lookups, 0);

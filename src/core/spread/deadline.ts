@@ -2,7 +2,7 @@ import type { Live } from "../lookup/index.ts";
 import { displayName } from "../name/index.ts";
 
 /** How long others may still show what was there before a change, and why. */
-export interface Hold {
+export interface CacheWindow {
   /** Seconds after the last name server has the change. */
   readonly seconds: number;
   /** Half a sentence for people: what is kept, where and for how long. */
@@ -11,7 +11,7 @@ export interface Hold {
 }
 
 /** RFC 2308 section 5 lets nobody keep “no such record” for longer than a day; it is also assumed where the SOA is not known. */
-const LONGEST_NEGATIVE = 86_400;
+const MAX_NEGATIVE = 86_400;
 
 const SPANS: readonly (readonly [number, string])[] = [
   [604_800, "week"],
@@ -39,7 +39,7 @@ export function spanText(seconds: number): string {
  * the negative TTL where nothing stood there (RFC 2308 section 5), the TTL of the wildcard or alias that
  * answered instead. Undefined where what stood there is not known.
  */
-export function holdOf(before: Live): Hold | undefined {
+export function cacheWindowOf(before: Live): CacheWindow | undefined {
   switch (before.kind) {
     case "set":
       return {
@@ -60,7 +60,7 @@ export function holdOf(before: Live): Hold | undefined {
         because: `the wildcard ${displayName(before.wildcard)} answered there before, and that answer is kept for its TTL of ${spanText(before.set.ttl)}`,
       };
     case "nothing": {
-      const seconds = Math.min(before.negativeTtl ?? LONGEST_NEGATIVE, LONGEST_NEGATIVE);
+      const seconds = Math.min(before.negativeTtl ?? MAX_NEGATIVE, MAX_NEGATIVE);
       return {
         seconds,
         rule: "negative-ttl",
@@ -76,12 +76,12 @@ export function holdOf(before: Live): Hold | undefined {
 }
 
 /** The hold that ends last. */
-export function longest(holds: readonly Hold[]): Hold | undefined {
-  return holds.reduce<Hold | undefined>(
-    (last, hold) => (last === undefined || hold.seconds > last.seconds ? hold : last),
+export function longestWindow(met: readonly CacheWindow[]): CacheWindow | undefined {
+  return met.reduce<CacheWindow | undefined>(
+    (last, cacheWindow) => (last === undefined || cacheWindow.seconds > last.seconds ? cacheWindow : last),
     undefined,
   );
 }
 
 /** When everyone sees a change at the latest, in milliseconds since 1970. `since` is when the last name server got it. */
-export const visibleBy = (since: number, hold: Hold): number => since + hold.seconds * 1000;
+export const visibleBy = (since: number, cacheWindow: CacheWindow): number => since + cacheWindow.seconds * 1000;

@@ -1,11 +1,11 @@
 import { displayName } from "../name/index.ts";
 import type { RecordSet } from "../record/index.ts";
-import { type Hold, spanText } from "./deadline.ts";
+import { type CacheWindow, spanText } from "./deadline.ts";
 
 /** What a launch needs to know of one change. */
 export interface LaunchChange {
   readonly before: RecordSet | undefined;
-  readonly hold: Hold;
+  readonly cacheWindow: CacheWindow;
 }
 
 /** One moment of the timeline; `at` in milliseconds since 1970. */
@@ -34,17 +34,17 @@ export const LOW_TTL = 300;
  * @param margin seconds that a certificate gets between being asked for and the launch; 0 where none is needed
  */
 export function timeline(changes: readonly LaunchChange[], launch: number, now: number, margin: number): Timeline {
-  const longestHold = (holds: readonly number[]) => Math.max(0, ...holds);
-  const hold = longestHold(changes.map((change) => change.hold.seconds));
-  const lowered = changes.filter(({ before, hold: own }) => before !== undefined && own.seconds > LOW_TTL);
-  const shortHold = longestHold(changes.map((change) => (lowered.includes(change) ? LOW_TTL : change.hold.seconds)));
+  const longestHold = (met: readonly number[]) => Math.max(0, ...met);
+  const cacheWindow = longestHold(changes.map((change) => change.cacheWindow.seconds));
+  const lowered = changes.filter(({ before, cacheWindow: own }) => before !== undefined && own.seconds > LOW_TTL);
+  const shortHold = longestHold(changes.map((change) => (lowered.includes(change) ? LOW_TTL : change.cacheWindow.seconds)));
   const visibleAt = launch - margin * 1000;
-  const latest = visibleAt - hold * 1000;
+  const latest = visibleAt - cacheWindow * 1000;
   const latestLowered = visibleAt - shortHold * 1000;
-  const slowest = changes.find((change) => change.hold.seconds === hold);
-  const oldTtl = longestHold(lowered.map((change) => change.hold.seconds));
+  const slowest = changes.find((change) => change.cacheWindow.seconds === cacheWindow);
+  const oldTtl = longestHold(lowered.map((change) => change.cacheWindow.seconds));
   const lowerBy = latestLowered - oldTtl * 1000;
-  const mayLower = lowered.length > 0 && shortHold < hold && lowerBy > now;
+  const mayLower = lowered.length > 0 && shortHold < cacheWindow && lowerBy > now;
   const publishBy = mayLower ? latestLowered : latest;
   const steps: LaunchStep[] = [];
   if (mayLower) {
@@ -53,7 +53,7 @@ export function timeline(changes: readonly LaunchChange[], launch: number, now: 
       at: lowerBy,
       kind: "lower-ttl",
       what: `lower the TTL of ${names.join(", ")} to ${spanText(LOW_TTL)}`,
-      because: `until ${spanText(oldTtl)} later some still keep it for the old time; after that a change takes ${spanText(shortHold)} instead of ${spanText(hold)}`,
+      because: `until ${spanText(oldTtl)} later some still keep it for the old time; after that a change takes ${spanText(shortHold)} instead of ${spanText(cacheWindow)}`,
     });
   }
   steps.push({
@@ -62,9 +62,9 @@ export function timeline(changes: readonly LaunchChange[], launch: number, now: 
     what: "publish at the latest",
     because: mayLower
       ? `with the TTLs lowered everyone sees it ${spanText(shortHold)} later`
-      : (slowest?.hold.because ?? "nothing has to be waited for"),
+      : (slowest?.cacheWindow.because ?? "nothing has to be waited for"),
   });
-  const seenAt = publishBy + (mayLower ? shortHold : hold) * 1000;
+  const seenAt = publishBy + (mayLower ? shortHold : cacheWindow) * 1000;
   steps.push({ at: seenAt, kind: "visible", what: "everyone sees it", because: "every cache has let go of the old records" });
   steps.push({
     at: seenAt,
@@ -78,12 +78,12 @@ export function timeline(changes: readonly LaunchChange[], launch: number, now: 
   steps.push({ at: launch, kind: "launch", what: "launch", because: "" });
   if (changes.length === 0) return { steps, verdict: "in-time", because: "nothing has to be published for it" };
   if (now > latest && !mayLower) {
-    const from = now + hold * 1000 + margin * 1000;
+    const from = now + cacheWindow * 1000 + margin * 1000;
     const late = Math.round((from - launch) / 1000);
     return {
       steps,
       verdict: "too-late",
-      because: `published now, everyone sees it ${spanText(hold)} later${margin > 0 ? `, and a certificate takes up to ${spanText(margin)} more` : ""}: ${spanText(late)} after the launch`,
+      because: `published now, everyone sees it ${spanText(cacheWindow)} later${margin > 0 ? `, and a certificate takes up to ${spanText(margin)} more` : ""}: ${spanText(late)} after the launch`,
     };
   }
   const left = Math.round(((steps[0] as LaunchStep).at - now) / 1000);

@@ -2,10 +2,10 @@ import { describe, expect, test } from "@jest/globals";
 import { failed, type Live } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { toSets } from "../record/index.ts";
-import { parseRecords } from "../zone/index.ts";
-import { type Hold, holdOf, longest, spanText, timeline } from "./index.ts";
+import { readRecords } from "../zone/index.ts";
+import { type CacheWindow, cacheWindowOf, longestWindow, spanText, timeline } from "./index.ts";
 
-const set = (line: string) => toSets(parseRecords(line, { origin: name("brackwater.example") }).records)[0]!;
+const set = (line: string) => toSets(readRecords(line, { origin: name("brackwater.example") }).records)[0]!;
 
 describe("how long others may still show what was there", () => {
   test.each<[string, Live, number | undefined, string | undefined]>([
@@ -17,12 +17,12 @@ describe("how long others may still show what was there", () => {
     ["the alias's TTL", { kind: "alias", set: set("www 120 CNAME p.test.") as never }, 120, "alias-ttl"],
     ["not known", { kind: "failed", answer: failed("timeout", "") }, undefined, undefined],
   ])("%s", (_, before, seconds, rule) => {
-    expect(holdOf(before)).toEqual(seconds === undefined ? undefined : expect.objectContaining({ seconds, rule }));
+    expect(cacheWindowOf(before)).toEqual(seconds === undefined ? undefined : expect.objectContaining({ seconds, rule }));
   });
   test("the last to end decides", () => {
-    const holds = [60, 600, 300].map((seconds) => ({ seconds, because: "", rule: "set-ttl" as const }));
-    expect(longest(holds)?.seconds).toBe(600);
-    expect(longest([])).toBeUndefined();
+    const met = [60, 600, 300].map((seconds) => ({ seconds, because: "", rule: "set-ttl" as const }));
+    expect(longestWindow(met)?.seconds).toBe(600);
+    expect(longestWindow([])).toBeUndefined();
   });
   test.each([
     [0, "0 seconds"],
@@ -38,8 +38,8 @@ describe("a launch, worked out backwards", () => {
   const at = (time: string) => Date.parse(`2026-03-09T${time}Z`);
   const change = (ttl: number, there = true) => {
     const before = set(`www ${ttl} CNAME old.test.`);
-    const hold: Hold = { seconds: ttl, because: "the old set", rule: there ? "set-ttl" : "negative-ttl" };
-    return { before: there ? before : undefined, hold };
+    const cacheWindow: CacheWindow = { seconds: ttl, because: "the old set", rule: there ? "set-ttl" : "negative-ttl" };
+    return { before: there ? before : undefined, cacheWindow };
   };
   const shown = (...args: Parameters<typeof timeline>) =>
     timeline(...args).steps.map((step) => `${new Date(step.at).toISOString().slice(11, 16)} ${step.kind}`);

@@ -19,34 +19,37 @@ export interface Requirement {
     | "reverse-dns"
     | "encrypted"
     | "line-length";
-  readonly holds: boolean | undefined;
+  readonly met: boolean | undefined;
   /** Half a sentence for people: what was found. */
   readonly because: string;
 }
 
 /** Longest line of a message in octets, without its end (RFC 5322 section 2.1.1). */
-const LONGEST_LINE = 998;
+const MAX_LINE = 998;
 
 const DATE = /^(?:[A-Za-z]{3}, *)?\d{1,2} [A-Za-z]{3} \d{4} \d{2}:\d{2}(?::\d{2})? (?:[+-]\d{4}|[A-Za-z]{1,5})(?: *\(.*\))?$/;
 
 /** Whether an address has a name that leads back to it (RFC 8499 “forward-confirmed reverse DNS”). */
-export async function confirmedReverse(ip: string, lookup: Lookup): Promise<{ holds: boolean | undefined; because: string }> {
+export async function forwardConfirmedReverse(
+  ip: string,
+  lookup: Lookup,
+): Promise<{ met: boolean | undefined; because: string }> {
   const address = ipaddr.process(ip);
   const reverse =
     address.kind() === "ipv4"
       ? `${address.toString().split(".").reverse().join(".")}.in-addr.arpa`
       : `${[...Buffer.from(address.toByteArray()).toString("hex")].reverse().join(".")}.ip6.arpa`;
   const answer = await lookup.ask(nameOf(reverse), "PTR");
-  if (answer.kind === "failed") return { holds: undefined, because: `the name of ${ip} could not be asked: ${answer.detail}` };
-  if (answer.kind !== "found" || !isOfType(answer.set, "PTR")) return { holds: false, because: `${ip} has no name in the DNS` };
+  if (answer.kind === "failed") return { met: undefined, because: `the name of ${ip} could not be asked: ${answer.detail}` };
+  if (answer.kind !== "found" || !isOfType(answer.set, "PTR")) return { met: false, because: `${ip} has no name in the DNS` };
   const normal = (text: string): string => ipaddr.process(text).toString();
   for (const { target } of answer.set.data.slice(0, 10)) {
     const back = await lookup.ask(target, address.kind() === "ipv4" ? "A" : "AAAA");
-    if (back.kind === "failed") return { holds: undefined, because: `${target.slice(0, -1)} could not be asked: ${back.detail}` };
+    if (back.kind === "failed") return { met: undefined, because: `${target.slice(0, -1)} could not be asked: ${back.detail}` };
     if (back.kind === "found" && back.set.data.some((data) => normal((data as DataOf["A"]).address) === address.toString()))
-      return { holds: true, because: `${ip} is ${target.slice(0, -1)}, and that name leads back to it` };
+      return { met: true, because: `${ip} is ${target.slice(0, -1)}, and that name leads back to it` };
   }
-  return { holds: false, because: `the name of ${ip} does not lead back to it` };
+  return { met: false, because: `the name of ${ip} does not lead back to it` };
 }
 
 /** What bulk senders are asked for, checked on one message (RFC 5322, RFC 8058 and the common rules of receivers). */
@@ -55,10 +58,10 @@ export async function bulkRequirements(verdict: Verdict, lookup: Lookup): Promis
   const all = (name: string): string[] => fieldsNamed(header, name).map(fieldValue);
   const aligned = (by: "spf" | "dkim"): boolean => dmarc.alignments.some((one) => one.by === by && one.aligned && one.passes);
   const unknown = (by: "spf" | "dkim"): boolean => dmarc.alignments.some((one) => one.by === by && one.aligned && one.temporary);
-  const requirement = (id: Requirement["id"], holds: boolean | undefined, yes: string, no: string): Requirement => ({
+  const requirement = (id: Requirement["id"], met: boolean | undefined, yes: string, no: string): Requirement => ({
     id,
-    holds,
-    because: holds === true ? yes : no,
+    met,
+    because: met === true ? yes : no,
   });
   const dates = all("date");
   const ids = all("message-id");
@@ -77,8 +80,8 @@ export async function bulkRequirements(verdict: Verdict, lookup: Lookup): Promis
   );
   const reverse =
     envelope.ip === undefined
-      ? { holds: undefined, because: "the sending server's address is not known" }
-      : await confirmedReverse(envelope.ip, lookup);
+      ? { met: undefined, because: "the sending server's address is not known" }
+      : await forwardConfirmedReverse(envelope.ip, lookup);
   const hasRecord = dmarc.each.length > 0 && dmarc.each.every((one) => one.policy !== undefined);
   return [
     requirement(
@@ -148,9 +151,9 @@ export async function bulkRequirements(verdict: Verdict, lookup: Lookup): Promis
     ),
     requirement(
       "line-length",
-      body.longestLine <= LONGEST_LINE,
-      `no line is longer than ${LONGEST_LINE} octets`,
-      `a line has ${body.longestLine} octets, and ${LONGEST_LINE} are allowed`,
+      body.longestLine <= MAX_LINE,
+      `no line is longer than ${MAX_LINE} octets`,
+      `a line has ${body.longestLine} octets, and ${MAX_LINE} are allowed`,
     ),
   ];
 }

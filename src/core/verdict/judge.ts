@@ -23,7 +23,7 @@ import {
 import { type DomainName, displayName, parseName } from "../name/index.ts";
 import { ok, type Result } from "../result.ts";
 import { checkSpf, type SpfVerdict } from "../spf/index.ts";
-import { type Envelope, envelopeOf, type Told } from "./trace.ts";
+import { type Envelope, envelopeOf, type TracedEnvelope } from "./trace.ts";
 
 /** SPF of one identity (RFC 7208 section 2.4). */
 export interface SpfIdentity {
@@ -50,7 +50,7 @@ interface AuthorVerdict {
 /** Everything a receiver can say about one message. */
 export interface Verdict {
   readonly header: MessageHeader;
-  readonly envelope: Told;
+  readonly envelope: TracedEnvelope;
   readonly authors: readonly Mailbox[];
   readonly spf: SpfIdentity;
   /** The HELO identity, where it is another than the one above. */
@@ -108,7 +108,10 @@ const domainIn = (address: string): DomainName | undefined => {
   return parsed.ok && parsed.value !== "." ? parsed.value : undefined;
 };
 
-async function spfOf({ ip, helo = "", mailFrom }: Told, lookup: Lookup): Promise<[SpfIdentity, SpfIdentity | undefined]> {
+async function spfOf(
+  { ip, helo = "", mailFrom }: TracedEnvelope,
+  lookup: Lookup,
+): Promise<[SpfIdentity, SpfIdentity | undefined]> {
   const ask = async (identity: SpfIdentity["identity"], from: string): Promise<SpfIdentity> => ({
     identity,
     domain: domainIn(identity === "helo" ? helo : from),
@@ -139,7 +142,7 @@ function authorsOf(header: MessageHeader): { authors: Mailbox[]; wrong?: string 
 }
 
 /** Domains in From that are judged; a message with more is refused by any receiver. */
-const MOST_AUTHORS = 10;
+const MAX_AUTHORS = 10;
 
 const strictest = (policies: readonly Policy[]): Policy =>
   policies.reduce<Policy>((most, one) => (POLICIES.indexOf(one) > POLICIES.indexOf(most) ? one : most), "none");
@@ -161,7 +164,7 @@ async function dmarcOf(
   }
   const domains = [...new Set(authors.flatMap((author) => (author.domain === undefined ? [] : [author.domain])))].slice(
     0,
-    MOST_AUTHORS,
+    MAX_AUTHORS,
   );
   const each = await Promise.all(domains.map(one));
   const [only, ...more] = each;
@@ -205,7 +208,7 @@ export async function judgeMessage(source: MessageSource, options: JudgeOptions)
   if (!scanned.ok) return scanned;
   const header = scanned.value;
   const isWhole = given.ip !== undefined && given.helo !== undefined && given.mailFrom !== undefined;
-  const envelope: Told = isWhole ? given : { ...envelopeOf(header, hop), ...given };
+  const envelope: TracedEnvelope = isWhole ? given : { ...envelopeOf(header, hop), ...given };
   const [[spf, helo], verdicts] = await Promise.all([
     remembered(lookup, `spf ${envelope.ip} ${envelope.helo} ${envelope.mailFrom}`, () => spfOf(envelope, lookup)),
     verifySignatures(signatures as Signatures, header, lookup, now),

@@ -1,6 +1,6 @@
 import ipaddr from "ipaddr.js";
 import { fieldsNamed, fieldValue, type MessageHeader } from "../message/index.ts";
-import { textOf } from "../record/index.ts";
+import { decodeUtf8 } from "../record/index.ts";
 
 /** What the SMTP conversation said, as far as it is known (RFC 5321). */
 export interface Envelope {
@@ -13,7 +13,7 @@ export interface Envelope {
 }
 
 /** Received lines that are looked at. */
-const MOST_HOPS = 50;
+const MAX_HOPS = 50;
 
 /** The client and its HELO as one Received line has them (RFC 5321 section 4.4 and what servers write instead). */
 function hopOf(value: string): { ip: string; helo?: string; withTls: boolean } | undefined {
@@ -24,7 +24,7 @@ function hopOf(value: string): { ip: string; helo?: string; withTls: boolean } |
     const ip = (match[1] ?? match[2]) as string;
     if (!ipaddr.isValid(ip)) continue;
     const said = /(?:helo|ehlo)[=\s]+([^\s()]+)/i.exec(rest)?.[1] ?? first;
-    const helo = said.startsWith("[") ? undefined : textOf(said);
+    const helo = said.startsWith("[") ? undefined : decodeUtf8(said);
     return { ip, ...(helo === undefined ? {} : { helo }), withTls: /\bwith\s+(?:UTF8)?E?SMTPSA?\b|\bTLS/i.test(value) };
   }
   return undefined;
@@ -36,7 +36,7 @@ const isInside = (ip: string): boolean => {
 };
 
 /** The envelope as the receiver's own header lines tell it, and whether the last hop was encrypted. */
-export interface Told extends Envelope {
+export interface TracedEnvelope extends Envelope {
   readonly encrypted?: boolean;
   /** Which Received line was believed, counted from the top, starting at 1. */
   readonly hop?: number;
@@ -47,17 +47,16 @@ export interface Told extends Envelope {
  * first one whose client is no machine of the receiver's own network; the reverse path from Return-Path. Lines
  * below those can be forged by anybody.
  */
-export function envelopeOf(header: MessageHeader, hop?: number): Told {
+export function envelopeOf(header: MessageHeader, hop?: number): TracedEnvelope {
   const [path] = fieldsNamed(header, "return-path").map(fieldValue);
   const reverse = path === undefined ? undefined : /<([^<>]*)>/.exec(path)?.[1];
-  const mailFrom = reverse === undefined ? {} : { mailFrom: textOf(reverse.trim()) };
+  const mailFrom = reverse === undefined ? {} : { mailFrom: decodeUtf8(reverse.trim()) };
   const hops = fieldsNamed(header, "received")
-    .slice(0, MOST_HOPS)
+    .slice(0, MAX_HOPS)
     .map((one, i) => ({ number: i + 1, ...hopOf(fieldValue(one).replace(/\s+/g, " ").slice(0, 2000)) }))
     .filter((one): one is { number: number; ip: string; helo?: string; withTls: boolean } => one.ip !== undefined);
-  const believed =
-    hop === undefined ? (hops.find((one) => !isInside(one.ip)) ?? hops[0]) : hops.find((one) => one.number === hop);
-  if (believed === undefined) return mailFrom;
-  const { number, ip, helo, withTls } = believed;
+  const trusted = hop === undefined ? (hops.find((one) => !isInside(one.ip)) ?? hops[0]) : hops.find((one) => one.number === hop);
+  if (trusted === undefined) return mailFrom;
+  const { number, ip, helo, withTls } = trusted;
   return { ...mailFrom, ip, ...(helo === undefined ? {} : { helo }), encrypted: withTls, hop: number };
 }

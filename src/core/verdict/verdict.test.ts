@@ -4,13 +4,13 @@ import { BodyHash, keyRecordText, makeSignature } from "../dkim/index.ts";
 import { failed, type Lookup, zoneLookup } from "../lookup/index.ts";
 import { parseHeader, scanMessage } from "../message/index.ts";
 import { name } from "../name/index.ts";
-import { parseZone, zonesOf } from "../zone/index.ts";
+import { readZone, zonesOf } from "../zone/index.ts";
 import { authenticationResults, bulkRequirements, type Envelope, envelopeOf, judgeMessage } from "./index.ts";
 
 const pair = generateKeyPairSync("ed25519");
 const DNS = zoneLookup(
   zonesOf(
-    parseZone(`$TTL 60
+    readZone(`$TTL 60
 . SOA a. b. 1 1 1 1 60
 brackwater.example. TXT "v=spf1 ip4:192.0.2.24/29 -all"
 _dmarc.brackwater.example. TXT "v=DMARC1; p=reject; sp=quarantine"
@@ -244,9 +244,9 @@ describe("the envelope from the receiver's own lines (RFC 5321 section 4.4)", ()
     ["nothing", "Subject: x", {}],
     ["an address that is none", "Received: from a (b [999.1.1.1]) by mx", {}],
   ])("%s", (_, header, expected, ...[hop]) => {
-    const told = envelopeOf(parseHeader(`${header}\r\n`), typeof hop === "number" ? hop : undefined);
-    expect(told).toMatchObject(expected);
-    if (!("ip" in expected)) expect(told.ip).toBeUndefined();
+    const narration = envelopeOf(parseHeader(`${header}\r\n`), typeof hop === "number" ? hop : undefined);
+    expect(narration).toMatchObject(expected);
+    if (!("ip" in expected)) expect(narration.ip).toBeUndefined();
   });
 });
 
@@ -270,7 +270,7 @@ test("Authentication-Results (RFC 8601 section 2.2)", async () => {
 describe("what bulk senders are asked for (RFC 5322 section 3.6, RFC 8058)", () => {
   const NEWS = `From: news@brackwater.example\r\nDate: Mon, 2 Mar 2026 09:00:00 +0000\r\nMessage-ID: <1@brackwater.example>\r\nList-Unsubscribe: <mailto:l@b.example>, <https://b.example/u>\r\nList-Unsubscribe-Post: List-Unsubscribe=One-Click\r\n\r\nhello\r\n`;
   const failing = async (message: string, envelope: Envelope = { ...OURS, ...THEIRS }) =>
-    (await bulkRequirements(await judge(message, envelope), DNS)).filter((one) => one.holds === false).map((one) => one.id);
+    (await bulkRequirements(await judge(message, envelope), DNS)).filter((one) => one.met === false).map((one) => one.id);
   test.each<[string, string | Promise<string>, string[]]>([
     ["all there", signed(NEWS), ["aligned-spf"]],
     ["not signed", NEWS, ["aligned-spf", "aligned-dkim", "one-click-signed"]],
@@ -287,8 +287,8 @@ describe("what bulk senders are asked for (RFC 5322 section 3.6, RFC 8058)", () 
     ["198.51.100.70", "leads back to it", true],
     ["198.51.100.71", "does not lead back", false],
     ["198.51.100.72", "has no name", false],
-  ])("reverse DNS of %s", async (ip, because, holds) => {
+  ])("reverse DNS of %s", async (ip, because, met) => {
     const found = (await bulkRequirements(await judge(NEWS, { ...THEIRS, ip }), DNS)).find((one) => one.id === "reverse-dns");
-    expect(found).toMatchObject({ holds, because: expect.stringContaining(because) });
+    expect(found).toMatchObject({ met, because: expect.stringContaining(because) });
   });
 });

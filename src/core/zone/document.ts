@@ -1,5 +1,6 @@
 import { type DomainName, isAtOrBelow, parseName, ROOT, upwards } from "../name/index.ts";
 import {
+  decodeUtf8,
   isOfType,
   parseSeconds,
   parseType,
@@ -8,7 +9,6 @@ import {
   type ResourceRecord,
   readData,
   type Token,
-  textOf,
   toSets,
 } from "../record/index.ts";
 import { type ScannedEntry, scan } from "./scan.ts";
@@ -91,7 +91,7 @@ interface State {
  * `text` is an octet string: decode files as latin1, so that every octet survives. Mistakes are listed in
  * `issues` and the reading goes on behind them.
  */
-export function parseZone(text: string, options: ParseOptions = {}): ZoneDocument {
+export function readZone(text: string, options: ParseOptions = {}): ZoneDocument {
   const state: State = {
     origin: options.origin ?? ROOT,
     owner: undefined,
@@ -108,7 +108,7 @@ export function parseZone(text: string, options: ParseOptions = {}): ZoneDocumen
 
 function readInto(state: State, text: string, file: string | undefined): void {
   const issue = (at: number, found: string, expected: string) =>
-    state.issues.push({ ...positionOf(text, at), text: textOf(found), expected, ...(file === undefined ? {} : { file }) });
+    state.issues.push({ ...positionOf(text, at), text: decodeUtf8(found), expected, ...(file === undefined ? {} : { file }) });
   for (const entry of scan(text)) {
     if ("expected" in entry) {
       issue(entry.at, entry.text, entry.expected);
@@ -128,7 +128,7 @@ function readDirective(state: State, entry: ScannedEntry, file: string | undefin
   if (argument === undefined) return issue(directive.at, directive.text, `something after ${kind}`);
   switch (kind) {
     case "$ORIGIN": {
-      const parsed = parseName(textOf(argument.text), state.origin);
+      const parsed = parseName(decodeUtf8(argument.text), state.origin);
       if (parsed.ok) state.origin = parsed.value;
       else issue(argument.at, argument.text, `a domain name (${parsed.error.message})`);
       return;
@@ -140,20 +140,20 @@ function readDirective(state: State, entry: ScannedEntry, file: string | undefin
       return;
     }
     case "$INCLUDE": {
-      const included = state.depth < MAX_INCLUDES ? state.options.include?.(textOf(argument.text)) : undefined;
+      const included = state.depth < MAX_INCLUDES ? state.options.include?.(decodeUtf8(argument.text)) : undefined;
       if (included === undefined)
         return issue(
           argument.at,
           argument.text,
           state.depth < MAX_INCLUDES ? "a file that can be read" : "files that do not include each other in a ring",
         );
-      const parsed = origin === undefined ? undefined : parseName(textOf(origin.text), state.origin);
+      const parsed = origin === undefined ? undefined : parseName(decodeUtf8(origin.text), state.origin);
       if (parsed?.ok === false) return issue(origin?.at ?? 0, origin?.text ?? "", `a domain name (${parsed.error.message})`);
       // The origin and owner of the including file hold again behind the include (RFC 1035 section 5.1).
       const { origin: before, owner } = state;
       if (parsed?.ok) state.origin = parsed.value;
       state.depth += 1;
-      readInto(state, included, textOf(argument.text));
+      readInto(state, included, decodeUtf8(argument.text));
       state.depth -= 1;
       state.origin = before;
       state.owner = owner;
@@ -173,7 +173,7 @@ function readRecord(state: State, entry: ScannedEntry, file: string | undefined,
   let next = 0;
   if (!entry.indented) {
     const token = tokens[next++] as Token;
-    const parsed = parseName(textOf(token.text), state.origin);
+    const parsed = parseName(decodeUtf8(token.text), state.origin);
     if (!parsed.ok) {
       state.owner = undefined;
       return issue(token.at, token.text, `a domain name (${parsed.error.message})`);
@@ -223,11 +223,11 @@ function readRecord(state: State, entry: ScannedEntry, file: string | undefined,
 }
 
 /** The records of some master-file lines, for a place that is not a whole zone: an ask, a paste. */
-export function parseRecords(
+export function readRecords(
   text: string,
   options: ParseOptions = {},
 ): { readonly records: readonly ResourceRecord[]; readonly issues: readonly ZoneIssue[] } {
-  const { entries, issues } = parseZone(text, options);
+  const { entries, issues } = readZone(text, options);
   return { records: entries.map(({ name: owner, type, ttl, data }) => ({ name: owner, type, ttl, data })), issues };
 }
 

@@ -1,7 +1,7 @@
 import { type DomainName, ROOT, relativeText } from "../name/index.ts";
 import { dataKey, printData, type RecordData, type RecordSet, type RecordType, sameData, toSets } from "../record/index.ts";
 import { err, ok, type Result } from "../result.ts";
-import { type ParseOptions, parseZone, type RecordEntry, type ZoneDocument } from "./document.ts";
+import { type ParseOptions, type RecordEntry, readZone, type ZoneDocument } from "./document.ts";
 import { nextSerial } from "./serial.ts";
 
 /** One record set as it is to be: `after` undefined removes it, `before` undefined says there is none yet. */
@@ -149,7 +149,7 @@ function expectExactly(
     if (after === undefined) wanted.delete(`${name} ${type}`);
     else wanted.set(`${name} ${type}`, after);
   }
-  const got = new Map(toSets(parseZone(text, options).entries).map((set) => [`${set.name} ${set.type}`, set]));
+  const got = new Map(toSets(readZone(text, options).entries).map((set) => [`${set.name} ${set.type}`, set]));
   const differs =
     got.size !== wanted.size ||
     [...wanted].some(([id, set]) => {

@@ -3,7 +3,7 @@ import fc from "fast-check";
 import { answerFromZones, memoized, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { printData, printRecord, type RecordSet, recordsOf, toSets } from "../record/index.ts";
-import { compareSerials, editZone, negativeTtl, nextSerial, parseRecords, parseZone, type SetChange, zonesOf } from "./index.ts";
+import { compareSerials, editZone, negativeTtl, nextSerial, readRecords, readZone, type SetChange, zonesOf } from "./index.ts";
 
 const origin = name("brackwater.example");
 const n = (text: string) => name(text, origin);
@@ -27,7 +27,7 @@ ring2 CNAME ring1
 here CNAME box
 *.alias CNAME box
 `;
-const document = parseZone(ZONE, { origin });
+const document = readZone(ZONE, { origin });
 const zones = zonesOf(document);
 
 describe("answers from a zone (RFC 1034 section 4.3.2, RFC 4592)", () => {
@@ -63,7 +63,7 @@ describe("answers from a zone (RFC 1034 section 4.3.2, RFC 4592)", () => {
 
   test("an existing name below the wildcard blocks it, and so does an empty one", () => {
     const blocked = zonesOf(
-      parseZone("@ 60 SOA a b 1 1 1 1 1\n*.x TXT wild\nhost.x A 192.0.2.1\na.empty.x A 192.0.2.1\n", { origin }),
+      readZone("@ 60 SOA a b 1 1 1 1 1\n*.x TXT wild\nhost.x A 192.0.2.1\na.empty.x A 192.0.2.1\n", { origin }),
     );
     expect(answerFromZones(blocked, n("host.x"), "TXT").kind).toBe("nodata");
     expect(answerFromZones(blocked, n("deeper.host.x"), "TXT").kind).toBe("nxdomain");
@@ -80,14 +80,14 @@ describe("answers from a zone (RFC 1034 section 4.3.2, RFC 4592)", () => {
 
   test("a file may hold several zones, or none with an SOA", () => {
     const two = zonesOf(
-      parseZone("$TTL 60\na.example. SOA x y 1 1 1 1 1\nb.example. SOA x y 1 1 1 1 1\nw.b.example. A 192.0.2.1\n"),
+      readZone("$TTL 60\na.example. SOA x y 1 1 1 1 1\nb.example. SOA x y 1 1 1 1 1\nw.b.example. A 192.0.2.1\n"),
     );
     expect(two.map((zone) => zone.apex)).toEqual(["a.example.", "b.example."]);
     expect(answerFromZones(two, name("w.b.example"), "A").kind).toBe("found");
-    expect(zonesOf(parseZone("$TTL 60\nx.a.example. A 192.0.2.1\ny.a.example. A 192.0.2.1\n")).map((zone) => zone.apex)).toEqual([
+    expect(zonesOf(readZone("$TTL 60\nx.a.example. A 192.0.2.1\ny.a.example. A 192.0.2.1\n")).map((zone) => zone.apex)).toEqual([
       "a.example.",
     ]);
-    expect(zonesOf(parseZone("$TTL 60\n$ORIGIN a.example.\nx A 192.0.2.1\n")).map((zone) => zone.apex)).toEqual(["a.example."]);
+    expect(zonesOf(readZone("$TTL 60\n$ORIGIN a.example.\nx A 192.0.2.1\n")).map((zone) => zone.apex)).toEqual(["a.example."]);
   });
 
   test("what lies outside the files is asked beyond them, once", async () => {
@@ -108,7 +108,7 @@ describe("answers from a zone (RFC 1034 section 4.3.2, RFC 4592)", () => {
 describe("reading files", () => {
   test("$INCLUDE takes another file in, and the origin holds again behind it", () => {
     const files: Record<string, string> = { "sub.zone": "in A 192.0.2.7\n$ORIGIN elsewhere.test.\nx A 192.0.2.8\n" };
-    const read = parseZone("$TTL 60\n$INCLUDE sub.zone sub\nafter A 192.0.2.9\n", { origin, include: (path) => files[path] });
+    const read = readZone("$TTL 60\n$INCLUDE sub.zone sub\nafter A 192.0.2.9\n", { origin, include: (path) => files[path] });
     expect(read.issues).toEqual([]);
     expect(read.entries.map((entry) => entry.name)).toEqual([
       "in.sub.brackwater.example.",
@@ -117,18 +117,18 @@ describe("reading files", () => {
     ]);
   });
   test("files that include each other end with an issue, not a hang", () => {
-    const read = parseZone("$INCLUDE self\n", { include: () => "$INCLUDE self\n" });
+    const read = readZone("$INCLUDE self\n", { include: () => "$INCLUDE self\n" });
     expect(read.issues[0]?.expected).toMatch(/ring/);
   });
   test("a missing TTL is named", () => {
-    expect(parseZone("@ A 192.0.2.1\n", { origin }).issues[0]?.expected).toMatch(/\$TTL/);
+    expect(readZone("@ A 192.0.2.1\n", { origin }).issues[0]?.expected).toMatch(/\$TTL/);
   });
   test("any text is read to its end without an exception", () => {
     fc.assert(
       fc.property(
         fc.string({ unit: fc.constantFrom("@", "A", " ", "\n", '"', "(", ")", ";", "\\", "$", "1", "TXT", "\t", "\r") }),
         (text) => {
-          parseZone(text, { origin, ttl: 60 });
+          readZone(text, { origin, ttl: 60 });
         },
       ),
     );
@@ -137,7 +137,7 @@ describe("reading files", () => {
 
 describe("editing in place", () => {
   const sets = new Map(toSets(document.entries).map((set) => [`${set.name} ${set.type}`, set]));
-  const setOf = (lines: string): RecordSet => toSets(parseRecords(lines, { origin, ttl: 3600 }).records)[0]!;
+  const setOf = (lines: string): RecordSet => toSets(readRecords(lines, { origin, ttl: 3600 }).records)[0]!;
   const change = (of: string, type: string, after: string | undefined): SetChange => ({
     name: n(of),
     type,
@@ -188,10 +188,10 @@ describe("editing in place", () => {
     });
   });
   test("refuses a file without an SOA, and a record that lives in an included file", () => {
-    const bare = parseZone("$TTL 60\na A 192.0.2.1\n", { origin });
+    const bare = readZone("$TTL 60\na A 192.0.2.1\n", { origin });
     expect(editZone(bare, [], { origin }, "20260302")).toEqual({ ok: false, error: { code: "no-soa" } });
     const options = { origin, include: () => "inc A 192.0.2.1\n" };
-    const including = parseZone("$TTL 60\n@ SOA a b 1 1 1 1 1\n$INCLUDE x\n", options);
+    const including = readZone("$TTL 60\n@ SOA a b 1 1 1 1 1\n$INCLUDE x\n", options);
     const removal = { name: n("inc"), type: "A", before: setOf("inc 60 A 192.0.2.1"), after: undefined };
     expect(editZone(including, [removal], options, "20260302")).toMatchObject({
       ok: false,
@@ -199,7 +199,7 @@ describe("editing in place", () => {
     });
   });
   test("line ends stay as they are, and a last line without one gets one", () => {
-    const dos = parseZone("$TTL 60\r\n@ SOA a b 1 1 1 1 1\r\nx A 192.0.2.1", { origin });
+    const dos = readZone("$TTL 60\r\n@ SOA a b 1 1 1 1 1\r\nx A 192.0.2.1", { origin });
     const result = editZone(
       dos,
       [{ name: n("y"), type: "A", before: undefined, after: setOf("y 60 A 192.0.2.2") }],
@@ -232,10 +232,10 @@ describe("editing in place", () => {
         const there = editZone(document, [...changes.values()], { origin }, "20260302");
         if (!there.ok) throw new Error(there.error.code);
         const back = [...changes.values()].map((c) => ({ ...c, before: c.after, after: c.before }));
-        const again = editZone(parseZone(there.value.text, { origin }), back, { origin }, "20260302");
+        const again = editZone(readZone(there.value.text, { origin }), back, { origin }, "20260302");
         if (!again.ok) throw new Error(again.error.code);
         const lines = (text: string) =>
-          toSets(parseZone(text, { origin }).entries)
+          toSets(readZone(text, { origin }).entries)
             .filter((s) => s.type !== "SOA")
             .flatMap(recordsOf)
             .map(printRecord)

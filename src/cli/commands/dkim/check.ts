@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { nameOperand, openDns, resolverOptions } from "../../../app/dns/context.ts";
 import { checkSelector, keyNameOf, type SelectorCheck, usualSelectors } from "../../../core/dkim/index.ts";
 import { memoized } from "../../../core/lookup/index.ts";
 import { type DomainName, displayName, isBelow, labelsOf } from "../../../core/name/index.ts";
@@ -6,7 +7,6 @@ import { EXIT, UserError } from "../../../core/user-error.ts";
 import { count, visible, wrap } from "../../../present/index.ts";
 import { findWorkspace, keyPath, keySelectors, openWorkspace, readPrivateKey, type Workspace } from "../../../workspace/index.ts";
 import { command } from "../../command.ts";
-import { LOOKING, nameOperand, openLooking } from "../../../app/dns/context.ts";
 
 const result = z.object({
   domain: z.string(),
@@ -60,7 +60,7 @@ export default command<Result>({
     ["zandrel dkim check brackwater.example hp1 hp2", "two selectors"],
     ["zandrel dkim check brackwater.example k1 --zone-file brackwater.example.zone", "before it is published"],
   ],
-  options: LOOKING,
+  options: resolverOptions,
   schema: result,
   async run(args, context) {
     const [operand, ...selectors] = args._;
@@ -72,10 +72,10 @@ export default command<Result>({
       throw new UserError(`“${visible(wrong)}” is not a selector: it is the word in front of ._domainkey.`);
     const folder = findWorkspace(context.cwd, args.workspace as string | undefined);
     const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
-    const looking = openLooking(args, context, workspace?.settings, [domain]);
+    const dns = openDns(args, context, workspace?.settings, [domain]);
     try {
-      const lookup = memoized(looking.world);
-      const known = selectors.length > 0 ? selectors : knownSelectors(workspace, domain, looking.names);
+      const lookup = memoized(dns.world);
+      const known = selectors.length > 0 ? selectors : knownSelectors(workspace, domain, dns.names);
       const usual = selectors.length > 0 ? [] : usualSelectors(domain).filter((one) => !known.includes(one));
       const check = (selector: string) => checkSelector(domain, selector, lookup, privateKeyOf(workspace, domain, selector));
       const wanted = await Promise.all(known.map(check));
@@ -93,7 +93,7 @@ export default command<Result>({
             : EXIT.ok;
       return { exit, result: { domain, keys: shown.map(json), usualTried: tried.length - found.length } };
     } finally {
-      looking.close();
+      dns.close();
     }
   },
   present({ domain, keys, usualTried }, { style, width }) {

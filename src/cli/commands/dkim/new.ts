@@ -1,8 +1,11 @@
 import { relative } from "node:path";
 import { z } from "zod";
+import { addAsks, ownService } from "../../../app/asks/add.ts";
+import { nameOperand } from "../../../app/dns/context.ts";
+import { record, withoutRootDot } from "../../../app/shapes.ts";
 import { keyNameOf, keyRecordText } from "../../../core/dkim/index.ts";
 import { type DomainName, displayName } from "../../../core/name/index.ts";
-import { cutIntoStrings, printData, type ResourceRecord, recordJson } from "../../../core/record/index.ts";
+import { printData, type ResourceRecord, recordJson, splitCharacterStrings } from "../../../core/record/index.ts";
 import { EXIT, UserError } from "../../../core/user-error.ts";
 import { wrap } from "../../../present/index.ts";
 import {
@@ -16,9 +19,6 @@ import {
   type Workspace,
 } from "../../../workspace/index.ts";
 import { type Arguments, type Context, command } from "../../command.ts";
-import { nameOperand } from "../../../app/dns/context.ts";
-import { record, typed } from "../../../app/shapes.ts";
-import { ownService, takeDown } from "../../../app/asks/add.ts";
 
 export const newKeyShape = z.object({
   domain: z.string(),
@@ -57,10 +57,10 @@ export async function makeKey(
     name,
     type: "TXT",
     ttl: workspace?.settings.defaults.ttl ?? 3600,
-    data: { strings: cutIntoStrings(text) },
+    data: { strings: splitCharacterStrings(text) },
   };
   if (inWorkspace !== undefined && service !== undefined)
-    await takeDown(
+    await addAsks(
       [{ id, service: service.key, purpose: "sending", domain, after: [], records: [one] }],
       service,
       inWorkspace,
@@ -115,7 +115,7 @@ export default command<Made>({
     const next =
       ask === null
         ? "Publish the record at the DNS host; in a workspace Zandrel does it."
-        : `Next: ${style.command(`zandrel draft ${typed(domain as DomainName)}`)}, then publish. Sign with it once zandrel status says it is settled.`;
+        : `Next: ${style.command(`zandrel draft ${withoutRootDot(domain as DomainName)}`)}, then publish. Sign with it once zandrel status says it is settled.`;
     return [
       `${style.title(`A new ${type} key for ${displayName(domain as DomainName)}, selector ${selector}`)}`,
       `${style.good("written")}  ${keyFile} (the private key; only you can read it. Never send it to anybody by mail)`,

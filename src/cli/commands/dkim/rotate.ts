@@ -1,19 +1,19 @@
 import { z } from "zod";
+import { addAsks, ownService } from "../../../app/asks/add.ts";
+import { wantedText } from "../../../app/asks/survey.ts";
+import { resolverOptions, spanOption } from "../../../app/dns/context.ts";
+import { domainOperands, writing } from "../../../app/session.ts";
+import { withoutRootDot } from "../../../app/shapes.ts";
 import { checkSelector, keyNameOf, ROTATION_STEPS, rotationPlan } from "../../../core/dkim/index.ts";
 import { liveAt, memoized } from "../../../core/lookup/index.ts";
 import { type DomainName, displayName } from "../../../core/name/index.ts";
-import { holdOf } from "../../../core/spread/index.ts";
+import { cacheWindowOf } from "../../../core/spread/index.ts";
 import { EXIT, UserError } from "../../../core/user-error.ts";
 import { deadline, isoTime, wrap } from "../../../present/index.ts";
 import { KEY_TYPES, type KeyType, removeAsk } from "../../../workspace/index.ts";
 import { command } from "../../command.ts";
 import { knownSelectors } from "./check.ts";
 import { makeKey, newKeyShape } from "./new.ts";
-import { LOOKING, spanOption } from "../../../app/dns/context.ts";
-import { domainOperands, writing } from "../../../app/session.ts";
-import { typed } from "../../../app/shapes.ts";
-import { wantedText } from "../../../app/asks/survey.ts";
-import { ownService, takeDown } from "../../../app/asks/add.ts";
 
 const result = z.object({
   at: z.string(),
@@ -51,7 +51,7 @@ export default command<Result>({
     ],
   ],
   options: {
-    ...LOOKING,
+    ...resolverOptions,
     from: { type: "string", requiresArg: true, describe: "the selector in use" },
     to: { type: "string", requiresArg: true, describe: "the selector of the new key" },
     type: { choices: KEY_TYPES, default: "rsa-2048", requiresArg: true, describe: "kind and size of the new key" },
@@ -69,12 +69,12 @@ export default command<Result>({
       throw new UserError(
         "zandrel dkim rotate wants one domain and two selectors: for example zandrel dkim rotate brackwater.example --from z202603 --to z202609.",
       );
-    return writing(args, context, domainOperands(args._), async ({ workspace, domains: [domain], looking }, journal) => {
+    return writing(args, context, domainOperands(args._), async ({ workspace, domains: [domain], dns }, journal) => {
       if (domain === undefined) throw new UserError("zandrel dkim rotate wants a domain of the workspace.");
       for (const selector of [from, to])
         if (keyNameOf(domain.name, selector) === undefined)
           throw new UserError(`“${selector}” is not a selector: use letters, digits, hyphens and dots.`);
-      const { now } = looking;
+      const { now } = dns;
       const asks: string[] = [];
       let made: Result["made"] = null;
       const service = ownService(workspace, args);
@@ -92,7 +92,7 @@ export default command<Result>({
           const name = keyNameOf(domain.name, from) as DomainName;
           const revoked = { name, type: "TXT", ttl: workspace.settings.defaults.ttl, data: { strings: ["v=DKIM1; p="] } };
           const after = asks.includes(newId) || domain.asks.some((ask) => ask.id === newId) ? [newId] : [];
-          await takeDown(
+          await addAsks(
             [{ id: revokedId, service: service.key, purpose: "sending", domain: domain.name, after, records: [revoked] }],
             made === null ? service : { ...service, added: false },
             domain,
@@ -105,7 +105,7 @@ export default command<Result>({
       const switches = journal.entries(domain.name, "key-switched").filter((one) => one.to === to);
       if (args.switched === true && switches.length === 0) journal.append(now, domain.name, { kind: "key-switched", from, to });
       const switched = switches[0]?.at ?? (args.switched === true ? now : undefined);
-      const lookup = memoized((await looking.look(domain)).lookup ?? looking.world);
+      const lookup = memoized((await dns.look(domain)).lookup ?? dns.world);
       const there = await checkSelector(domain.name, to, lookup);
       if (there.state === "unknown")
         throw new UserError(
@@ -118,15 +118,17 @@ export default command<Result>({
         .filter(({ opened, closed }) => closed?.end === "published" && opened.changes.some((change) => change.name === name))
         .map(({ closed }) => closed?.at)
         .findLast((at) => at !== undefined);
-      const hold = holdOf(await liveAt(lookup, domain.name, `zandrel-no-such-name.${domain.name}` as DomainName, "TXT"));
+      const cacheWindow = cacheWindowOf(
+        await liveAt(lookup, domain.name, `zandrel-no-such-name.${domain.name}` as DomainName, "TXT"),
+      );
       const transit = spanOption(args, "transit");
       const steps = rotationPlan({
         oldSelector: from,
         newSelector: to,
         now,
-        hold: hold?.seconds ?? 86_400,
+        cacheWindow: cacheWindow?.seconds ?? 86_400,
         transit: transit === undefined ? TRANSIT : transit / 1000,
-        ...(there.state === "absent" ? {} : { published: published ?? now - (hold?.seconds ?? 86_400) * 1000 }),
+        ...(there.state === "absent" ? {} : { published: published ?? now - (cacheWindow?.seconds ?? 86_400) * 1000 }),
         ...(switched === undefined ? {} : { switched }),
       });
       const oldAsk = domain.asks.find(
@@ -156,7 +158,7 @@ export default command<Result>({
             });
         });
       }
-      const plain = typed(domain.name);
+      const plain = withoutRootDot(domain.name);
       const hasKeyNow = knownSelectors(workspace, domain.name).includes(to) || made !== null;
       const commands: Readonly<Record<Result["steps"][number]["kind"], string | null>> = {
         publish: hasKeyNow ? `zandrel publish ${plain}` : `zandrel dkim rotate ${plain} --from ${from} --to ${to} --write`,

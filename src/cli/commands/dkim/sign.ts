@@ -1,10 +1,10 @@
+import { nameOperand, spanOption, timeOption } from "../../../app/dns/context.ts";
+import { oneMessage } from "../../../app/messages/open.ts";
 import { BodyHash, type Canonicalization, makeSignature, type SignOptions, signatureObstacle } from "../../../core/dkim/index.ts";
 import { scanMessage } from "../../../core/message/index.ts";
 import { EXIT, UserError } from "../../../core/user-error.ts";
 import { openMessages, readPrivateKey, spool } from "../../../workspace/index.ts";
 import { type Arguments, command } from "../../command.ts";
-import { nameOperand, spanOption, timeOption } from "../../../app/dns/context.ts";
-import { oneMessage } from "../../../app/messages/open.ts";
 
 function optionsOf(args: Arguments, now: number): SignOptions {
   const wanted = (option: string): string => {

@@ -1,11 +1,11 @@
 import { z } from "zod";
+import { resolverOptions } from "../../../app/dns/context.ts";
+import { dkimJson, dkimLine, dkimShape, exitOf, oneMessage, withMessages } from "../../../app/messages/open.ts";
 import { explainBody, Signatures, verifySignatures } from "../../../core/dkim/index.ts";
 import { scanMessage } from "../../../core/message/index.ts";
 import { EXIT, UserError } from "../../../core/user-error.ts";
 import { wrap } from "../../../present/index.ts";
 import { command } from "../../command.ts";
-import { LOOKING } from "../../../app/dns/context.ts";
-import { dkimJson, dkimLine, dkimShape, exitOf, oneMessage, withMessages } from "../../../app/messages/open.ts";
 
 const result = z.object({ dkim: z.array(dkimShape).describe("in the order of the signatures from top to bottom") });
 
@@ -17,7 +17,7 @@ export default command<z.output<typeof result>>({
     ["zandrel dkim verify received.eml", "with the keys as they are published"],
     ["zandrel dkim verify signed.eml --zone-file brackwater.example.zone", "before the key is published"],
   ],
-  options: LOOKING,
+  options: resolverOptions,
   schema: result,
   run: (args, context) =>
     withMessages(args, context, "zandrel dkim verify received.eml", async (stored, lookup, now) => {

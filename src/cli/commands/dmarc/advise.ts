@@ -1,10 +1,10 @@
 import { z } from "zod";
+import { adviceFrom, REPORTED, withReports } from "../../../app/reports/reported.ts";
 import { type DomainName, displayName } from "../../../core/name/index.ts";
 import { EXIT } from "../../../core/user-error.ts";
 import { dayText, visible, wrap } from "../../../present/index.ts";
 import { command } from "../../command.ts";
 import { percent } from "./sources.ts";
-import { adviceFrom, REPORTED, withReports } from "../../../app/reports/reported.ts";
 
 const policy = z.enum(["none", "quarantine", "reject"]);
 
@@ -48,7 +48,7 @@ const result = z.object({
 });
 
 /** Sources named in full behind a step. */
-const MOST_STOPS = 5;
+const MAX_STOPS = 5;
 
 export default command<z.output<typeof result>>({
   name: "dmarc advise",
@@ -105,12 +105,12 @@ export default command<z.output<typeof result>>({
         lines.push(
           wrap(
             `It would have stopped ${step.stops
-              .slice(0, MOST_STOPS)
+              .slice(0, MAX_STOPS)
               .map(
                 (one) =>
                   `${one.messages.toLocaleString("en")} of ${one.of.toLocaleString("en")} messages of ${one.ours ? "" : "unknown "}${visible(one.source)}`,
               )
-              .join("; ")}${step.stops.length > MOST_STOPS ? `; and ${step.stops.length - MOST_STOPS} more` : ""}.`,
+              .join("; ")}${step.stops.length > MAX_STOPS ? `; and ${step.stops.length - MAX_STOPS} more` : ""}.`,
             width - 2,
             "  ",
           ),

@@ -1,18 +1,18 @@
 import { z } from "zod";
+import { addAsks, ownService } from "../../../app/asks/add.ts";
+import { nameOperand, openDns, resolverOptions } from "../../../app/dns/context.ts";
+import { reportsAllow } from "../../../app/reports/reported.ts";
+import { withoutRootDot } from "../../../app/shapes.ts";
 import { dmarcName } from "../../../core/ask/index.ts";
-import { composeDmarc, discoverByWalk, dmarcInWords, POLICIES, type Policy, parseDmarc } from "../../../core/dmarc/index.ts";
+import { composeDmarc, discoverByWalk, dmarcInWords, POLICIES, type Policy, readDmarcRecord } from "../../../core/dmarc/index.ts";
 import { memoized } from "../../../core/lookup/index.ts";
 import { type DomainName, displayName } from "../../../core/name/index.ts";
-import { cutIntoStrings, octetsOf, type ResourceRecord } from "../../../core/record/index.ts";
+import { octetsOf, type ResourceRecord, splitCharacterStrings } from "../../../core/record/index.ts";
 import { organizationalDomain } from "../../../core/suffix/index.ts";
 import { EXIT, UserError } from "../../../core/user-error.ts";
 import { visible, wrap } from "../../../present/index.ts";
 import { findWorkspace, openWorkspace } from "../../../workspace/index.ts";
 import { command } from "../../command.ts";
-import { LOOKING, nameOperand, openLooking } from "../../../app/dns/context.ts";
-import { reportsAllow } from "../../../app/reports/reported.ts";
-import { typed } from "../../../app/shapes.ts";
-import { ownService, takeDown } from "../../../app/asks/add.ts";
 
 const result = z.object({
   domain: z.string(),
@@ -42,7 +42,7 @@ export default command<Result>({
     ["zandrel dmarc compose puppetfest.example --policy reject --insist --no-reports", "a domain that sends no mail at all"],
   ],
   options: {
-    ...LOOKING,
+    ...resolverOptions,
     policy: { choices: POLICIES, default: "none", requiresArg: true, describe: "what receivers do with mail that fails" },
     subdomains: { choices: POLICIES, requiresArg: true, describe: "the same for subdomains (as the domain if not given)" },
     nonexistent: { choices: POLICIES, requiresArg: true, describe: "the same for subdomains that do not exist" },
@@ -71,9 +71,9 @@ export default command<Result>({
     const domain = nameOperand(operand);
     const folder = findWorkspace(context.cwd, args.workspace as string | undefined);
     const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
-    const looking = openLooking(args, context, workspace?.settings, [domain]);
+    const dns = openDns(args, context, workspace?.settings, [domain]);
     try {
-      const found = await discoverByWalk(domain, memoized(looking.world));
+      const found = await discoverByWalk(domain, memoized(dns.world));
       const inWorkspace = workspace?.domains.find((one) => one.name === domain);
       const existing = found.at === domain ? found.record : undefined;
       const policy = args.policy as Policy;
@@ -105,25 +105,25 @@ export default command<Result>({
           insists: args.insist === true,
         },
       );
-      const read = parseDmarc(composed.text);
+      const read = readDmarcRecord(composed.text);
       const ttl = workspace?.settings.defaults.ttl ?? 3600;
       const txt = (name: DomainName, text: string): ResourceRecord => ({
         name,
         type: "TXT",
         ttl,
-        data: { strings: cutIntoStrings(octetsOf(text)) },
+        data: { strings: splitCharacterStrings(octetsOf(text)) },
       });
       let ask: string | null = null;
       const given = new Map<DomainName, string>();
       if (args.write === true && composed.obstacles.length === 0) {
         if (workspace === undefined || inWorkspace === undefined)
           throw new UserError(
-            `${displayName(domain)} is in no workspace, so that nothing can be taken down: add it with zandrel init ${typed(domain)}.`,
+            `${displayName(domain)} is in no workspace, so that nothing can be taken down: add it with zandrel init ${withoutRootDot(domain)}.`,
           );
         const service = ownService(workspace, args);
         ask = `${service.key}-dmarc`;
         const instead = inWorkspace.asks.some((one) => one.id === ask) ? ask : undefined;
-        await takeDown(
+        await addAsks(
           [
             {
               id: ask,
@@ -142,9 +142,9 @@ export default command<Result>({
         );
         for (const { destination, name, text } of composed.permissions) {
           const owner = workspace.domains.find((one) => one.name === destination);
-          const id = `${service.key}-reports-${typed(domain).replace(/[^a-z0-9]+/g, "-")}`.slice(0, 63);
+          const id = `${service.key}-reports-${withoutRootDot(domain).replace(/[^a-z0-9]+/g, "-")}`.slice(0, 63);
           if (owner === undefined || owner.asks.some((one) => one.id === id)) continue;
-          await takeDown(
+          await addAsks(
             [{ id, service: service.key, purpose: "policy", domain: destination, after: [], records: [txt(name, text)] }],
             { ...service, added: false },
             owner,
@@ -176,7 +176,7 @@ export default command<Result>({
         },
       };
     } finally {
-      looking.close();
+      dns.close();
     }
   },
   present({ domain, record, line, words, before, obstacles, permissions, remarks, ask }, { style, width }) {
@@ -204,7 +204,7 @@ export default command<Result>({
         "",
         ask === null
           ? wrap(
-              `Publish it at ${typed(dmarcName(domain as DomainName))}, or run the command again with --write so that Zandrel does it.`,
+              `Publish it at ${withoutRootDot(dmarcName(domain as DomainName))}, or run the command again with --write so that Zandrel does it.`,
               width,
             )
           : `${style.good("taken down")} as ${ask}. Next: ${style.command(`zandrel draft ${plain}${before === null ? "" : ` --replace _dmarc.${plain}`}`)}`,

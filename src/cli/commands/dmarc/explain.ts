@@ -1,12 +1,13 @@
 import { z } from "zod";
+import { nameOperand, openDns, resolverOptions } from "../../../app/dns/context.ts";
 import {
   destinationOf,
   discover,
   discoveryDifference,
   dmarcInWords,
-  parseDmarc,
-  permissionFor,
+  readDmarcRecord,
   scenarios,
+  verifyExternalDestination,
 } from "../../../core/dmarc/index.ts";
 import { memoized } from "../../../core/lookup/index.ts";
 import { type DomainName, displayName } from "../../../core/name/index.ts";
@@ -16,7 +17,6 @@ import { EXIT, UserError } from "../../../core/user-error.ts";
 import { columns, visible, wrap } from "../../../present/index.ts";
 import { findWorkspace, openWorkspace } from "../../../workspace/index.ts";
 import { command } from "../../command.ts";
-import { LOOKING, nameOperand, openLooking } from "../../../app/dns/context.ts";
 import { discoveryOption } from "../message/judge.ts";
 
 const policy = z.enum(["none", "quarantine", "reject"]);
@@ -67,7 +67,7 @@ export function pointed(record: string, list: Result["mistakes"], width: number)
 }
 
 function explainText(text: string): Result {
-  const parsed = parseDmarc(text);
+  const parsed = readDmarcRecord(text);
   return {
     domain: null,
     record: text,
@@ -91,7 +91,7 @@ export default command<Result>({
     ["zandrel dmarc explain 'v=DMARC1; p=quarrantine'", "a record before it is published, with its mistakes"],
   ],
   options: {
-    ...LOOKING,
+    ...resolverOptions,
     discovery: {
       choices: ["walk", "list"],
       default: "walk",
@@ -113,9 +113,9 @@ export default command<Result>({
     const domain = nameOperand(operand);
     const folder = findWorkspace(context.cwd, args.workspace as string | undefined);
     const settings = folder === undefined ? undefined : openWorkspace(context.cwd, folder).settings;
-    const looking = openLooking(args, context, settings, [domain]);
+    const dns = openDns(args, context, settings, [domain]);
     try {
-      const lookup = memoized(looking.world);
+      const lookup = memoized(dns.world);
       const how = await discoveryOption(args);
       const found = await discover(domain, lookup, how);
       const other = await discover(domain, lookup, how.way === "walk" ? { way: "list", organizationalDomain } : { way: "walk" });
@@ -137,7 +137,7 @@ export default command<Result>({
             (record === undefined ? [] : [...record.aggregate, ...record.failure]).flatMap((uri) => destinationOf(uri) ?? []),
           ),
         ].map(async (destination) => {
-          const permission = await permissionFor(at as DomainName, organizational, destination, lookup);
+          const permission = await verifyExternalDestination(at as DomainName, organizational, destination, lookup);
           return { destination, permission: typeof permission === "string" ? permission : ("unknown" as const) };
         }),
       );
@@ -168,7 +168,7 @@ export default command<Result>({
         result: shown,
       };
     } finally {
-      looking.close();
+      dns.close();
     }
   },
   present(shown, { style, width }) {

@@ -1,11 +1,11 @@
 import { z } from "zod";
+import { REPORTED, withReports } from "../../../app/reports/reported.ts";
 import { REASONS, type Reason, type Source } from "../../../core/aggregate/index.ts";
 import { type DomainName, displayName } from "../../../core/name/index.ts";
 import { EXIT } from "../../../core/user-error.ts";
 import { columns, count, dayText, visible, wrap } from "../../../present/index.ts";
 import { writeAtomically } from "../../../workspace/index.ts";
 import { command } from "../../command.ts";
-import { REPORTED, withReports } from "../../../app/reports/reported.ts";
 
 const result = z.object({
   domain: z.string(),

@@ -1,12 +1,12 @@
 import { isIP } from "node:net";
+import { resolverOptions } from "../../../app/dns/context.ts";
+import { type Judgement, judgement, judgeOne, presentOne } from "../../../app/messages/judge.ts";
+import { painted, withMessages } from "../../../app/messages/open.ts";
 import type { DiscoveryWay } from "../../../core/dmarc/index.ts";
 import { EXIT, type ExitCode, UserError } from "../../../core/user-error.ts";
 import type { Envelope } from "../../../core/verdict/index.ts";
 import { count, jsonText, visible } from "../../../present/index.ts";
 import { type Arguments, command } from "../../command.ts";
-import { type Judgement, judgement, judgeOne, presentOne } from "../../../app/messages/judge.ts";
-import { LOOKING } from "../../../app/dns/context.ts";
-import { painted, withMessages } from "../../../app/messages/open.ts";
 
 const exitFor = (verdict: Judgement["dmarc"]["result"]): ExitCode =>
   verdict === "pass" ? EXIT.ok : verdict === "temperror" ? EXIT.undetermined : EXIT.not;
@@ -43,7 +43,7 @@ export default command<Judgement>({
     ["zandrel message judge inbox.mbox --json", "a whole mailbox, one JSON object a line"],
   ],
   options: {
-    ...LOOKING,
+    ...resolverOptions,
     ip: { type: "string", requiresArg: true, describe: "address of the server that delivered the message" },
     helo: { type: "string", requiresArg: true, describe: "the name that server said HELO with" },
     "mail-from": { type: "string", describe: "the envelope sender; empty for the empty reverse path" },

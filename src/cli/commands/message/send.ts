@@ -1,19 +1,19 @@
 import { randomBytes } from "node:crypto";
 import { resolve } from "node:path";
 import { z } from "zod";
+import { resolverOptions, spanOption } from "../../../app/dns/context.ts";
+import { dispositionOf, dispositionShape, follow, type MessageIds } from "../../../app/messages/follow.ts";
+import { judgement, judgeOne, presentOne } from "../../../app/messages/judge.ts";
+import { messageFor, missingFor, signed, submit } from "../../../app/messages/test-message.ts";
+import { domainOfAddress, missingShape, offersOf, serviceNamed } from "../../../app/services/services.ts";
+import { submittedText } from "../../../app/services/submission.ts";
+import { writing } from "../../../app/session.ts";
+import { withoutRootDot } from "../../../app/shapes.ts";
 import { memoized } from "../../../core/lookup/index.ts";
 import { type DomainName, displayName } from "../../../core/name/index.ts";
 import { EXIT, type ExitCode, UserError } from "../../../core/user-error.ts";
 import { count, isoTime, visible, wrap } from "../../../present/index.ts";
 import { command } from "../../command.ts";
-import { dispositionOf, dispositionShape, follow, type MessageIds } from "../../../app/messages/follow.ts";
-import { judgement, judgeOne, presentOne } from "../../../app/messages/judge.ts";
-import { LOOKING, spanOption } from "../../../app/dns/context.ts";
-import { domainOfAddress, missingShape, offersOf, serviceNamed } from "../../../app/services/services.ts";
-import { writing } from "../../../app/session.ts";
-import { typed } from "../../../app/shapes.ts";
-import { submittedText } from "../../../app/services/submission.ts";
-import { handIn, messageFor, missingFor, signed } from "../../../app/messages/test-message.ts";
 
 const result = z.object({
   at: z.string(),
@@ -58,10 +58,10 @@ function readiness(result: Omit<Result, "ready" | "because">): Pick<Result, "rea
     if (dmarc.result === "temperror") return unsure("the message arrived, and could not be judged: the DNS did not answer");
     if (dmarc.result !== "pass") return no(`the message arrived, but DMARC ends with ${dmarc.result}: ${dmarc.because}`);
     if (folder !== null) return no(`the message is proven yours, but it arrived in the folder ${folder}, not in the inbox`);
-    const open = received.bulk.filter(({ holds }) => holds === false);
+    const open = received.bulk.filter(({ met }) => met === false);
     if (open.length > 0) return no(`the message arrived and is proven yours, but ${open[0]?.because}`);
     if (missing.length > 0) return no(`the message arrived and is proven yours, but ${lacks}`);
-    const unknown = received.bulk.find(({ holds }) => holds === null);
+    const unknown = received.bulk.find(({ met }) => met === null);
     if (unknown !== undefined) return unsure(`the message arrived and is proven yours, but ${unknown.because}`);
     return { ready: true, because: "the message arrived, and receivers can prove that it is yours" };
   }
@@ -88,7 +88,7 @@ export default command<Result>({
     ["zandrel message send --follow SQ-1f --received arrived.eml", "go on with a message sent earlier"],
   ],
   options: {
-    ...LOOKING,
+    ...resolverOptions,
     service: { type: "string", requiresArg: true, describe: "the service to send through" },
     from: { type: "string", requiresArg: true, describe: "the sender address" },
     to: { type: "string", requiresArg: true, describe: "the recipient: a mailbox you can look into" },
@@ -120,7 +120,7 @@ export default command<Result>({
       context,
       () => [],
       async (session, journal) => {
-        const { workspace, looking } = session;
+        const { workspace, dns } = session;
         const wanted = (option: string): string => {
           const value = args[option] as string | undefined;
           if (value === undefined || value === "")
@@ -146,7 +146,7 @@ export default command<Result>({
         if (returnPath) domainOfAddress(returnPath);
         const offers = await offersOf(service);
         const follows = offers?.includes("messages") === true;
-        const common = { at: isoTime(looking.now), service: service.key, title: service.title, domain, from, to, signed: null };
+        const common = { at: isoTime(dns.now), service: service.key, title: service.title, domain, from, to, signed: null };
         const missing = await missingFor(service, domain, from, session, journal);
         const done = (partial: Omit<Result, "ready" | "because">) => {
           const ready = readiness(partial);
@@ -177,7 +177,7 @@ export default command<Result>({
               : { verdict: "accepted", because: visible(earlier.reply) };
           via = earlier.via as Result["via"];
         } else {
-          const messageId = `${randomBytes(12).toString("hex")}@${typed(domain)}`;
+          const messageId = `${randomBytes(12).toString("hex")}@${withoutRootDot(domain)}`;
           let message = await messageFor(args, context, domain, to, messageId);
           if (args.sign !== undefined) {
             const selector = args.sign as string;
@@ -194,7 +194,7 @@ export default command<Result>({
               ...{ service: service.key, from, to, messageId, tracking, via: via as string, reply },
             });
           note(messageId, "");
-          const { outcome, host, tracking } = await handIn(
+          const { outcome, host, tracking } = await submit(
             via,
             service,
             envelope,
@@ -244,7 +244,7 @@ export default command<Result>({
             : await judgeOne(
                 copy.message,
                 { envelope: {}, how: { way: "walk" }, receiver: "zandrel.invalid" },
-                memoized(looking.world),
+                memoized(dns.world),
                 Math.floor(context.clock.now() / 1000),
               );
         return done({

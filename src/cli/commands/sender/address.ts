@@ -1,10 +1,5 @@
 import { z } from "zod";
-import { ADDRESS_STATES, type SenderState } from "../../../core/sending/index.ts";
-import { EXIT } from "../../../core/user-error.ts";
-import { askLink } from "../../../net/service-link.ts";
-import { isoTime, moment, visible, wrap } from "../../../present/index.ts";
-import { command } from "../../command.ts";
-import { LOOKING } from "../../../app/dns/context.ts";
+import { resolverOptions } from "../../../app/dns/context.ts";
 import {
   BY_HAND,
   domainOfAddress,
@@ -15,6 +10,11 @@ import {
   recordedText,
   withService,
 } from "../../../app/services/services.ts";
+import { ADDRESS_STATES, type SenderState } from "../../../core/sending/index.ts";
+import { EXIT } from "../../../core/user-error.ts";
+import { askLink } from "../../../net/service-link.ts";
+import { isoTime, moment, visible, wrap } from "../../../present/index.ts";
+import { command } from "../../command.ts";
 
 const result = z.object({
   at: z.string(),
@@ -47,7 +47,7 @@ export default command<Result>({
     ],
   ],
   options: {
-    ...LOOKING,
+    ...resolverOptions,
     again: { type: "boolean", default: false, describe: "have the link mailed again" },
     ...BY_HAND,
   },
@@ -57,12 +57,12 @@ export default command<Result>({
     return withService(args, context, usage, async (at) => {
       const {
         service,
-        session: { looking },
+        session: { dns },
         journal,
       } = at;
       const [address = ""] = at.operands;
       const domain = domainOfAddress(address);
-      const { now } = looking;
+      const { now } = dns;
       const common = { at: isoTime(now), service: service.key, title: service.title, address };
       const again = `zandrel sender address ${service.key} ${address}`;
       const nothing = { mailed: false, mailedAt: null, expiresAt: null };

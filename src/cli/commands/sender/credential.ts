@@ -1,5 +1,19 @@
 import { join } from "node:path";
 import { z } from "zod";
+import { resolverOptions } from "../../../app/dns/context.ts";
+import {
+  domainOption,
+  journalDomain,
+  keptCredentials,
+  linkFor,
+  linkTrouble,
+  offersOf,
+  type ServiceAt,
+  storeOneTimeSecret,
+  withService,
+} from "../../../app/services/services.ts";
+import type { Session, writing } from "../../../app/session.ts";
+import { withoutRootDot } from "../../../app/shapes.ts";
 import type { DomainName } from "../../../core/name/index.ts";
 import { SCOPES } from "../../../core/sending/index.ts";
 import { EXIT, UserError } from "../../../core/user-error.ts";
@@ -7,20 +21,6 @@ import { askLink } from "../../../net/service-link.ts";
 import { isoTime, visible, wrap } from "../../../present/index.ts";
 import { type SecretPlace, secretFile, secretVariable } from "../../../workspace/index.ts";
 import { type Arguments, type Context, command } from "../../command.ts";
-import { LOOKING } from "../../../app/dns/context.ts";
-import {
-  domainOption,
-  journalDomain,
-  keepOnce,
-  keptCredentials,
-  linkFor,
-  linkTrouble,
-  offersOf,
-  type ServiceAt,
-  withService,
-} from "../../../app/services/services.ts";
-import type { Session, writing } from "../../../app/session.ts";
-import { typed } from "../../../app/shapes.ts";
 
 const credential = z.object({
   id: z.string(),
@@ -49,7 +49,7 @@ function placeFor(args: Arguments, folder: string, service: ServiceAt, domain: D
   const file = args.environment as string | undefined;
   if (file === undefined) {
     if (args.as !== undefined) throw new UserError("--as names a variable of an environment file: give --environment too.");
-    const usual = join("keys", service.key, `${domain === undefined ? "every-domain" : typed(domain)}.secret`);
+    const usual = join("keys", service.key, `${domain === undefined ? "every-domain" : withoutRootDot(domain)}.secret`);
     return secretFile(folder, (args.into as string | undefined) ?? usual);
   }
   if (args.into !== undefined) throw new UserError("--into and --environment are two places: give one of them.");
@@ -77,7 +77,7 @@ async function keep(
       "say what the credential is good for: --domain DOMAIN for one, or --all-domains for every domain of the account.",
     );
   const place = placeFor(args, workspace.folder, service, domain);
-  const { id, scope, user } = await keepOnce(
+  const { id, scope, user } = await storeOneTimeSecret(
     place,
     () => fetch(domain),
     (made) =>
@@ -115,7 +115,7 @@ export default command<Result>({
     ["zandrel sender credential swiftquill --revoke c-41", "end one"],
   ],
   options: {
-    ...LOOKING,
+    ...resolverOptions,
     new: { choices: SCOPES, requiresArg: true, describe: "make one: sending only, or everything" },
     keep: { type: "boolean", default: false, describe: "keep a secret from standard input, of a service without a link" },
     user: { type: "string", requiresArg: true, describe: "the user name that belongs to it, with --keep" },
@@ -153,7 +153,7 @@ export default command<Result>({
           context,
           async (domain) => {
             const answer = await askLink(link, "makeCredential", {
-              body: { scope, domain: domain === undefined ? null : typed(domain) },
+              body: { scope, domain: domain === undefined ? null : withoutRootDot(domain) },
             });
             if (!answer.ok) throw linkTrouble(service, "make a credential", answer.error);
             return answer.value;

@@ -1,10 +1,5 @@
 import { z } from "zod";
-import type { DomainState } from "../../../core/sending/index.ts";
-import { EXIT } from "../../../core/user-error.ts";
-import { askLink } from "../../../net/service-link.ts";
-import { isoTime, visible, wrap } from "../../../present/index.ts";
-import { command } from "../../command.ts";
-import { LOOKING, nameOperand } from "../../../app/dns/context.ts";
+import { nameOperand, resolverOptions } from "../../../app/dns/context.ts";
 import {
   BY_HAND,
   lastState,
@@ -16,7 +11,12 @@ import {
   unsettledAsks,
   withService,
 } from "../../../app/services/services.ts";
-import { typed } from "../../../app/shapes.ts";
+import { withoutRootDot } from "../../../app/shapes.ts";
+import type { DomainState } from "../../../core/sending/index.ts";
+import { EXIT } from "../../../core/user-error.ts";
+import { askLink } from "../../../net/service-link.ts";
+import { isoTime, visible, wrap } from "../../../present/index.ts";
+import { command } from "../../command.ts";
 
 const result = z.object({
   at: z.string(),
@@ -44,7 +44,7 @@ export default command<Result>({
     ],
   ],
   options: {
-    ...LOOKING,
+    ...resolverOptions,
     signing: { choices: ["on", "off"], requiresArg: true, describe: "turn the service's DKIM signing on or off" },
     "ask-now": { type: "boolean", default: false, describe: "ask the service although its records are not settled" },
     ...BY_HAND,
@@ -54,11 +54,11 @@ export default command<Result>({
     const usage = { operands: 1, example: "zandrel sender domain swiftquill brackwater-tickets.example" };
     return withService(args, context, usage, async (at) => {
       const { service, session, journal } = at;
-      const { looking } = session;
+      const { dns } = session;
       const [operand = ""] = at.operands;
       const domain = nameOperand(operand);
-      const { now } = looking;
-      const call = `zandrel sender domain ${service.key} ${typed(domain)}`;
+      const { now } = dns;
+      const call = `zandrel sender domain ${service.key} ${withoutRootDot(domain)}`;
       const common = { at: isoTime(now), service: service.key, title: service.title, domain, missing: [] };
       const known = lastState(journal, service.key, domain);
       if (args.confirmed === true) {
@@ -82,9 +82,11 @@ export default command<Result>({
           },
         };
       }
-      const seen = await askLink(service.link, "showDomain", { at: { domain: typed(domain) } });
+      const seen = await askLink(service.link, "showDomain", { at: { domain: withoutRootDot(domain) } });
       if (!seen.ok && seen.error.kind !== "unknown") throw linkTrouble(service, `say where ${operand} stands`, seen.error);
-      let said: DomainState = seen.ok ? seen.value : { domain: typed(domain), state: "unknown", reason: "it was not added yet" };
+      let said: DomainState = seen.ok
+        ? seen.value
+        : { domain: withoutRootDot(domain), state: "unknown", reason: "it was not added yet" };
       const signing = args.signing as "on" | "off" | undefined;
       if (said.state !== "accepted" || (signing !== undefined && signing !== said.signing)) {
         const missing = args["ask-now"] === true ? [] : await unsettledAsks(service, domain, session, journal);
@@ -101,7 +103,7 @@ export default command<Result>({
             },
           };
         const asked = await askLink(service.link, "offerDomain", {
-          at: { domain: typed(domain) },
+          at: { domain: withoutRootDot(domain) },
           body: signing === undefined ? {} : { signing },
         });
         if (!asked.ok) throw linkTrouble(service, `accept ${operand}`, asked.error);

@@ -1,5 +1,8 @@
 import { join } from "node:path";
 import { z } from "zod";
+import { resolverOptions, spanOption } from "../../../app/dns/context.ts";
+import { linkFor, linkTrouble, type ServiceAt, serviceNamed, storeOneTimeSecret } from "../../../app/services/services.ts";
+import { type Session, writing } from "../../../app/session.ts";
 import { EVENT_KINDS, eventWarnings, SIGNATURE_TOLERANCE } from "../../../core/sending/index.ts";
 import { EXIT, UserError } from "../../../core/user-error.ts";
 import { type Feed, receiveEvents } from "../../../net/event-feed.ts";
@@ -8,9 +11,6 @@ import { askLink } from "../../../net/service-link.ts";
 import { columns, count, dayText, isoTime, visible, wrap } from "../../../present/index.ts";
 import { type Journal, readSecret, secretFile } from "../../../workspace/index.ts";
 import { type Arguments, type Context, command } from "../../command.ts";
-import { LOOKING, spanOption } from "../../../app/dns/context.ts";
-import { keepOnce, linkFor, linkTrouble, type ServiceAt, serviceNamed } from "../../../app/services/services.ts";
-import { type Session, writing } from "../../../app/session.ts";
 
 const result = z.object({
   at: z.string(),
@@ -61,7 +61,7 @@ async function subscribe(service: ServiceAt, url: string, { workspace }: Session
     `set the feed up on its page, and write id and secret under services: ${service.key}: events: in zandrel.yaml`,
   );
   const place = secretFile(workspace.folder, join("keys", service.key, `events-${context.clock.now()}.secret`));
-  await keepOnce(
+  await storeOneTimeSecret(
     place,
     async () => {
       const made = await askLink(link, "subscribe", { body: { url } });
@@ -154,7 +154,7 @@ export default command<Result>({
     ],
   ],
   options: {
-    ...LOOKING,
+    ...resolverOptions,
     listen: { type: "string", describe: "receive events at this address and port (127.0.0.1:8025 if not given), until Ctrl-C" },
     url: { type: "string", requiresArg: true, describe: "the address the service posts to, where it is another than that" },
     for: { type: "string", requiresArg: true, describe: "end after this time, such as 30m" },
@@ -171,7 +171,7 @@ export default command<Result>({
       async (session, journal) => {
         if (args.listen !== undefined) await listen(args, session, journal, context);
         const wanted = args._.map((key) => serviceNamed(session.workspace, key, args, context).key);
-        const { now } = session.looking;
+        const { now } = session.dns;
         const store = session.workspace.hasEvents || args.listen !== undefined ? await session.workspace.openEvents() : undefined;
         const summed = store?.days(now - days * DAY) ?? [];
         store?.close();

@@ -1,12 +1,12 @@
 import { z } from "zod";
+import { timeoutOf } from "../../../app/dns/context.ts";
+import { serviceNamed } from "../../../app/services/services.ts";
 import { type OFFERS, OPERATIONS, type OperationName } from "../../../core/sending/index.ts";
 import { EXIT, type ExitCode, UserError } from "../../../core/user-error.ts";
 import { askLink, type LinkFailure, type LinkTo } from "../../../net/service-link.ts";
 import { isoTime, visible, wrap } from "../../../present/index.ts";
 import { openWorkspace, readSecret } from "../../../workspace/index.ts";
 import { command } from "../../command.ts";
-import { timeoutOf } from "../../../app/dns/context.ts";
-import { serviceNamed } from "../../../app/services/services.ts";
 
 const result = z.object({
   at: z.string(),
@@ -17,7 +17,7 @@ const result = z.object({
     z.object({
       id: z.string().describe("the operation, and what of it"),
       what: z.string(),
-      verdict: z.enum(["holds", "broken", "unknown"]),
+      verdict: z.enum(["met", "broken", "unknown"]),
       because: z.string(),
     }),
   ),
@@ -35,7 +35,7 @@ function judged(id: string, what: string, outcome: Outcome, broken: (outcome: Ou
   if (!outcome.ok && outcome.error.kind === "unreachable")
     return { id, what, verdict: "unknown", because: outcome.error.because };
   const because = broken(outcome);
-  return { id, what, verdict: because === undefined ? "holds" : "broken", because: because ?? "" };
+  return { id, what, verdict: because === undefined ? "met" : "broken", because: because ?? "" };
 }
 
 const said = (outcome: Outcome): string => (outcome.ok ? "it did what it was asked" : outcome.error.because);
@@ -222,8 +222,8 @@ export default command<Result>({
     return { exit: exitFor(found.checks), result: { at: isoTime(context.clock.now()), link: link.url, ...found } };
   },
   present({ service, link, offers, checks }, { style, width }) {
-    const MARK = { holds: style.good("✓"), broken: style.bad("✗"), unknown: style.careful("?") } as const;
-    const broken = checks.filter((one) => one.verdict !== "holds").length;
+    const MARK = { met: style.good("✓"), broken: style.bad("✗"), unknown: style.careful("?") } as const;
+    const broken = checks.filter((one) => one.verdict !== "met").length;
     return [
       style.title(`${visible(service ?? link)}${offers.length === 0 ? "" : ` offers ${visible(offers.join(", "))}`}`),
       ...checks.map(

@@ -1,11 +1,11 @@
 import { z } from "zod";
+import { resolverOptions } from "../../../app/dns/context.ts";
+import { domainOption, withService } from "../../../app/services/services.ts";
+import { smtpSettings, submissionTo, submittedText } from "../../../app/services/submission.ts";
 import { TLS_MODES } from "../../../core/sending/index.ts";
 import { EXIT, UserError } from "../../../core/user-error.ts";
 import { columns, isoTime, visible, wrap } from "../../../present/index.ts";
 import { command } from "../../command.ts";
-import { LOOKING } from "../../../app/dns/context.ts";
-import { domainOption, withService } from "../../../app/services/services.ts";
-import { smtpSettings, submissionTo, submittedText } from "../../../app/services/submission.ts";
 
 const result = z.object({
   at: z.string(),
@@ -37,7 +37,7 @@ export default command<Result>({
     ["zandrel sender settings swiftquill --check", "connect, encrypt and log in, without sending anything"],
   ],
   options: {
-    ...LOOKING,
+    ...resolverOptions,
     domain: { type: "string", requiresArg: true, describe: "the domain that is to send, to choose the credential" },
     check: { type: "boolean", default: false, describe: "connect and log in" },
   },
@@ -45,14 +45,14 @@ export default command<Result>({
   run(args, context) {
     const usage = { operands: 0, example: "zandrel sender settings swiftquill" };
     return withService(args, context, usage, async ({ service, session, journal }) => {
-      const { workspace, looking } = session;
+      const { workspace, dns } = session;
       const settings = await smtpSettings(service, journal, domainOption(args));
       if (settings === undefined)
         throw new UserError(
           `nobody says where ${service.title} takes messages: write host, port, tls, user and password under services: ${service.key}: submission: in zandrel.yaml.`,
         );
       const shown = {
-        at: isoTime(looking.now),
+        at: isoTime(dns.now),
         service: service.key,
         title: service.title,
         host: settings.host,
@@ -63,7 +63,7 @@ export default command<Result>({
       };
       if (args.check !== true) return { exit: EXIT.ok, result: { ...shown, check: null } };
       const { trySubmission } = await import("../../../net/mail.ts");
-      const outcome = await trySubmission(await submissionTo(settings, service, { workspace, looking }, args, context));
+      const outcome = await trySubmission(await submissionTo(settings, service, { workspace, dns }, args, context));
       const verdict = { accepted: "works", refused: "refused", failed: "unknown" } as const;
       const because = outcome.kind === "accepted" ? "connected, encrypted and logged in" : submittedText(outcome, settings.host);
       return {

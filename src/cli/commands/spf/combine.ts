@@ -1,22 +1,22 @@
 import { z } from "zod";
+import { nameOperand, openDns, resolverOptions } from "../../../app/dns/context.ts";
 import { memoized } from "../../../core/lookup/index.ts";
 import { displayName } from "../../../core/name/index.ts";
-import { isOfType, joined, textOf } from "../../../core/record/index.ts";
+import { decodeUtf8, isOfType, txtValue } from "../../../core/record/index.ts";
 import {
   combineThoroughly,
   isSpf,
+  lookupSpf,
   MAX_LOOKUPS,
-  parseSpf,
+  readSpfRecord,
   type SpfRecord,
   type SpfTree,
-  spfAt,
   treeLookups,
 } from "../../../core/spf/index.ts";
 import { EXIT, UserError } from "../../../core/user-error.ts";
 import { count, visible, wrap } from "../../../present/index.ts";
 import { type Domain, findWorkspace, openWorkspace } from "../../../workspace/index.ts";
 import { command } from "../../command.ts";
-import { LOOKING, nameOperand, openLooking } from "../../../app/dns/context.ts";
 
 const result = z.object({
   domain: z.string(),
@@ -25,7 +25,7 @@ const result = z.object({
   lookups: z.object({ before: z.number().nullable(), after: z.number(), limit: z.number() }),
   added: z.array(z.string()),
   dropped: z.array(z.object({ text: z.string(), because: z.string() })),
-  unasked: z.array(z.string()).describe("terms that could not be followed, so that the cost is at least that"),
+  unresolved: z.array(z.string()).describe("terms that could not be followed, so that the cost is at least that"),
   waysOut: z
     .array(z.object({ saves: z.number(), what: z.string() }))
     .describe("only where the limit is passed, the cheapest first"),
@@ -38,8 +38,8 @@ function askedTerms(domain: Domain | undefined): SpfRecord[] {
     ask.wanted.flatMap((set) => {
       if (set.name !== domain?.name || !isOfType(set, "TXT")) return [];
       return set.data.flatMap((data) => {
-        const text = textOf(joined(data));
-        const parsed = isSpf(text) ? parseSpf(text) : undefined;
+        const text = decodeUtf8(txtValue(data));
+        const parsed = isSpf(text) ? readSpfRecord(text) : undefined;
         return parsed?.ok ? [parsed.value] : [];
       });
     }),
@@ -48,11 +48,11 @@ function askedTerms(domain: Domain | undefined): SpfRecord[] {
 
 /** What brings a record under the limit again, the most saving first among those that cost nothing. */
 function waysOut(tree: SpfTree, domain: string): Result["waysOut"] {
-  const dead = tree.branches
-    .filter(({ dead, lookups }) => dead !== undefined && lookups > 0)
+  const ineffective = tree.branches
+    .filter(({ ineffective, lookups }) => ineffective !== undefined && lookups > 0)
     .map(({ term, lookups }) => ({ saves: lookups, what: `take out ${term.text}, which does nothing` }));
-  const dear = tree.branches
-    .filter(({ dead, lookups, term }) => dead === undefined && lookups > 0 && term.kind === "mechanism")
+  const costly = tree.branches
+    .filter(({ ineffective, lookups, term }) => ineffective === undefined && lookups > 0 && term.kind === "mechanism")
     .sort((a, b) => b.lookups - a.lookups)
     .slice(0, 3)
     .flatMap(({ term, lookups, complete }) => {
@@ -68,7 +68,7 @@ function waysOut(tree: SpfTree, domain: string): Result["waysOut"] {
         },
       ];
     });
-  return [...dead, ...dear];
+  return [...ineffective, ...costly];
 }
 
 export default command<Result>({
@@ -79,7 +79,7 @@ export default command<Result>({
     ["zandrel spf combine brackwater.example", "with the terms of all asks of the workspace"],
     ["zandrel spf combine brackwater.example include:spf.heronpost.example", "with one term more"],
   ],
-  options: LOOKING,
+  options: resolverOptions,
   schema: result,
   async run(args, context) {
     const [operand, ...terms] = args._;
@@ -87,7 +87,8 @@ export default command<Result>({
       throw new UserError("zandrel spf combine wants a domain: for example zandrel spf combine brackwater.example.");
     const domain = nameOperand(operand);
     const plain = domain.slice(0, -1);
-    const given = terms.length === 0 ? [] : [parseSpf(isSpf(terms.join(" ")) ? terms.join(" ") : `v=spf1 ${terms.join(" ")}`)];
+    const given =
+      terms.length === 0 ? [] : [readSpfRecord(isSpf(terms.join(" ")) ? terms.join(" ") : `v=spf1 ${terms.join(" ")}`)];
     for (const one of given)
       if (!one.ok)
         throw new UserError(
@@ -99,10 +100,10 @@ export default command<Result>({
       ...askedTerms(workspace?.domains.find((one) => one.name === domain)),
       ...given.flatMap((one) => (one.ok ? [one.value] : [])),
     ];
-    const looking = openLooking(args, context, workspace?.settings, [domain]);
+    const dns = openDns(args, context, workspace?.settings, [domain]);
     try {
-      const lookup = memoized(looking.world);
-      const own = await spfAt(plain, lookup);
+      const lookup = memoized(dns.world);
+      const own = await lookupSpf(plain, lookup);
       if ("problem" in own && own.problem.kind === "failed")
         throw new UserError(
           `the SPF record of ${plain} could not be asked for (${own.problem.because}): try again, or ask another resolver with --resolver.`,
@@ -121,9 +122,9 @@ export default command<Result>({
       const existing = "record" in own ? own.record : undefined;
       const combined = await combineThoroughly(existing, wanted, plain, lookup);
       const after = treeLookups(combined.after);
-      const unasked = combined.after.branches.flatMap(({ term, failed }) => (failed === undefined ? [] : [term.text]));
+      const unresolved = combined.after.branches.flatMap(({ term, failed }) => (failed === undefined ? [] : [term.text]));
       return {
-        exit: after > MAX_LOOKUPS ? EXIT.not : unasked.length > 0 ? EXIT.undetermined : EXIT.ok,
+        exit: after > MAX_LOOKUPS ? EXIT.not : unresolved.length > 0 ? EXIT.undetermined : EXIT.ok,
         result: {
           domain,
           before: existing?.text ?? null,
@@ -131,18 +132,18 @@ export default command<Result>({
           lookups: { before: combined.before === undefined ? null : treeLookups(combined.before), after, limit: MAX_LOOKUPS },
           added: [...combined.added],
           dropped: combined.dropped.map((one) => ({ ...one })),
-          unasked,
+          unresolved,
           waysOut: after > MAX_LOOKUPS ? waysOut(combined.after, plain) : [],
         },
       };
     } finally {
-      looking.close();
+      dns.close();
     }
   },
-  present({ domain, before, after, lookups, added, dropped, unasked, waysOut: ways }, { style, width }) {
+  present({ domain, before, after, lookups, added, dropped, unresolved, waysOut: ways }, { style, width }) {
     const plain = displayName(domain as never);
     const over = lookups.after > lookups.limit;
-    const least = unasked.length > 0 ? "at least " : "";
+    const least = unresolved.length > 0 ? "at least " : "";
     const cost = (text: string, number: number | null): string => (number === null ? "" : `  ${text}${count(number, "lookup")}`);
     return [
       style.title(`SPF record for ${plain}`),
@@ -152,9 +153,9 @@ export default command<Result>({
       ...dropped.map((one) =>
         wrap(`${style.quiet("−")} ${visible(one.text)}: left out, because ${visible(one.because)}`, width, "  "),
       ),
-      ...(unasked.length === 0
+      ...(unresolved.length === 0
         ? []
-        : [style.careful(`Could not be followed: ${unasked.map(visible).join(", ")}; the cost may be higher.`)]),
+        : [style.careful(`Could not be followed: ${unresolved.map(visible).join(", ")}; the cost may be higher.`)]),
       ...(over
         ? [
             style.bad(

@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { nameOperand, openDns, resolverOptions } from "../../../app/dns/context.ts";
 import { type Lookup, memoized } from "../../../core/lookup/index.ts";
 import { displayName, parseName } from "../../../core/name/index.ts";
 import {
@@ -7,11 +8,11 @@ import {
   branchWords,
   isSpf,
   joinNetworks,
+  lookupSpf,
   MAX_LOOKUPS,
   networkTerm,
-  parseSpf,
+  readSpfRecord,
   type SpfTree,
-  spfAt,
   spfTree,
   treeLookups,
 } from "../../../core/spf/index.ts";
@@ -21,7 +22,6 @@ import { columns, count, type Style, visible, wrap } from "../../../present/inde
 import { findWorkspace, openWorkspace } from "../../../workspace/index.ts";
 import { type Arguments, type Context, command } from "../../command.ts";
 import { pointed } from "../dmarc/explain.ts";
-import { LOOKING, nameOperand, openLooking } from "../../../app/dns/context.ts";
 
 export const treeShape = z.object({
   domain: z.string().nullable(),
@@ -30,7 +30,7 @@ export const treeShape = z.object({
   mistakes: z.array(z.object({ at: z.number(), text: z.string(), message: z.string(), meant: z.string().nullable() })),
   lookups: z.number(),
   limit: z.number(),
-  unasked: z.array(z.string()).describe("names that could not be asked, so that the numbers are at least these"),
+  unresolved: z.array(z.string()).describe("names that could not be asked, so that the numbers are at least these"),
   addresses: z.object({ ipv4: z.number(), ipv6: z.string(), blocks: z.array(z.string()) }).describe("everybody who passes today"),
   branches: z.array(
     z.object({
@@ -39,8 +39,8 @@ export const treeShape = z.object({
       words: z.string(),
       lookups: z.number(),
       addresses: z.array(z.string()),
-      dead: z.object({ kind: z.enum(["void", "duplicate", "shadowed", "unreachable"]), because: z.string() }).nullable(),
-      dangers: z.array(z.object({ kind: z.string(), because: z.string() })),
+      ineffective: z.object({ kind: z.enum(["void", "duplicate", "shadowed", "unreachable"]), because: z.string() }).nullable(),
+      risks: z.array(z.object({ kind: z.string(), because: z.string() })),
       problem: z.string().nullable(),
     }),
   ),
@@ -48,14 +48,14 @@ export const treeShape = z.object({
 type Result = z.output<typeof treeShape>;
 
 /** Blocks named in full behind a branch; of more only the number is said. */
-const MOST_BLOCKS = 4;
+const MAX_BLOCKS = 4;
 
 function treeJson(tree: SpfTree, domain: string | null): Result {
   const all = [...branchesOf(tree)];
-  const passing = tree.branches.flatMap(({ term, networks, dead }) =>
-    dead?.kind !== "unreachable" && (term.kind === "modifier" || term.qualifier === "+") ? networks : [],
+  const passing = tree.branches.flatMap(({ term, networks, ineffective }) =>
+    ineffective?.kind !== "unreachable" && (term.kind === "modifier" || term.qualifier === "+") ? networks : [],
   );
-  const joined = joinNetworks(passing);
+  const txtValue = joinNetworks(passing);
   return {
     domain,
     record: tree.text ?? null,
@@ -63,11 +63,11 @@ function treeJson(tree: SpfTree, domain: string | null): Result {
     mistakes: [],
     lookups: treeLookups(tree),
     limit: MAX_LOOKUPS,
-    unasked: all.flatMap(({ branch }) => (branch.failed === undefined ? [] : [branch.term.text])),
+    unresolved: all.flatMap(({ branch }) => (branch.failed === undefined ? [] : [branch.term.text])),
     addresses: {
-      ipv4: Number(addressCount(joined, 4)),
-      ipv6: addressCount(joined, 6).toString(),
-      blocks: joined.map(networkTerm),
+      ipv4: Number(addressCount(txtValue, 4)),
+      ipv6: addressCount(txtValue, 6).toString(),
+      blocks: txtValue.map(networkTerm),
     },
     branches: all.map(({ branch, depth }) => ({
       depth,
@@ -75,8 +75,8 @@ function treeJson(tree: SpfTree, domain: string | null): Result {
       words: branchWords(branch.term, depth > 0),
       lookups: branch.lookups,
       addresses: joinNetworks(branch.networks).map(networkTerm),
-      dead: branch.dead ?? null,
-      dangers: branch.dangers.map((one) => ({ ...one })),
+      ineffective: branch.ineffective ?? null,
+      risks: branch.risks.map((one) => ({ ...one })),
       problem: branch.below?.problem?.because ?? branch.failed ?? null,
     })),
   };
@@ -89,7 +89,7 @@ const empty = (domain: string | null, record: string | null, problem: string): R
   mistakes: [],
   lookups: 0,
   limit: MAX_LOOKUPS,
-  unasked: [],
+  unresolved: [],
   addresses: { ipv4: 0, ipv6: "0", blocks: [] },
   branches: [],
 });
@@ -103,32 +103,34 @@ export async function withSpfLookup<T>(
 ): Promise<T> {
   const folder = findWorkspace(context.cwd, args.workspace as string | undefined);
   const settings = folder === undefined ? undefined : openWorkspace(context.cwd, folder).settings;
-  const looking = openLooking(args, context, settings, domain === "" ? [] : [nameOperand(domain)]);
+  const dns = openDns(args, context, settings, domain === "" ? [] : [nameOperand(domain)]);
   try {
-    return await work(memoized(looking.world));
+    return await work(memoized(dns.world));
   } finally {
-    looking.close();
+    dns.close();
   }
 }
 
-function exitOf({ problem, lookups, unasked, branches }: Result): ExitCode {
+function exitOf({ problem, lookups, unresolved, branches }: Result): ExitCode {
   const wrong =
     problem !== null ||
     lookups > MAX_LOOKUPS ||
-    branches.some((one) => one.dangers.length > 0 || one.dead !== null || (one.problem !== null && !unasked.includes(one.text)));
-  return wrong ? EXIT.not : unasked.length > 0 ? EXIT.undetermined : EXIT.ok;
+    branches.some(
+      (one) => one.risks.length > 0 || one.ineffective !== null || (one.problem !== null && !unresolved.includes(one.text)),
+    );
+  return wrong ? EXIT.not : unresolved.length > 0 ? EXIT.undetermined : EXIT.ok;
 }
 
 export function presentTree(shown: Result, style: Style, width: number): string {
-  const { record, problem, mistakes, lookups, addresses, unasked, branches } = shown;
+  const { record, problem, mistakes, lookups, addresses, unresolved, branches } = shown;
   const lines = record === null ? [] : [style.quiet(wrap(visible(record), width))];
   if (problem !== null) lines.push(style.bad(wrap(`${problem[0]?.toUpperCase()}${visible(problem.slice(1))}.`, width)));
   if (record !== null) lines.push(...pointed(record, mistakes, width).map((line) => style.careful(line)));
   if (branches.length === 0) return `${lines.join("\n")}\n`;
   const rows = branches.map((one) => {
     const blocks =
-      one.addresses.length > MOST_BLOCKS || one.text.match(/^[+?~-]?ip[46]:/i)
-        ? one.addresses.length > MOST_BLOCKS
+      one.addresses.length > MAX_BLOCKS || one.text.match(/^[+?~-]?ip[46]:/i)
+        ? one.addresses.length > MAX_BLOCKS
           ? count(one.addresses.length, "block")
           : ""
         : one.addresses.map((block) => block.slice(4)).join(", ");
@@ -148,11 +150,12 @@ export function presentTree(shown: Result, style: Style, width: number): string 
   );
   for (const one of branches) {
     const term = visible(one.text);
-    if (one.dead !== null) lines.push(style.careful(wrap(`· ${term} does nothing: ${visible(one.dead.because)}.`, width, "  ")));
+    if (one.ineffective !== null)
+      lines.push(style.careful(wrap(`· ${term} does nothing: ${visible(one.ineffective.because)}.`, width, "  ")));
     else if (one.problem !== null) lines.push(style.bad(wrap(`! ${term}: ${visible(one.problem)}.`, width, "  ")));
-    for (const danger of one.dangers) lines.push(style.bad(wrap(`! ${term}: ${visible(danger.because)}.`, width, "  ")));
+    for (const risk of one.risks) lines.push(style.bad(wrap(`! ${term}: ${visible(risk.because)}.`, width, "  ")));
   }
-  const cost = `${unasked.length > 0 ? "At least " : ""}${count(lookups, "lookup")} of at most ${MAX_LOOKUPS}`;
+  const cost = `${unresolved.length > 0 ? "At least " : ""}${count(lookups, "lookup")} of at most ${MAX_LOOKUPS}`;
   lines.push(lookups > MAX_LOOKUPS ? style.bad(`${cost}: receivers treat the whole record as an error.`) : `${cost}.`);
   const six =
     addresses.ipv6 === "0" ? "" : addresses.ipv6.length > 9 ? ", and very many of IPv6" : ` and ${addresses.ipv6} of IPv6`;
@@ -171,7 +174,7 @@ export default command<Result>({
     ["zandrel spf explain brackwater.example", "the record that is published"],
     ["zandrel spf explain 'v=spf1 ipv4:192.0.2.0/24 -all'", "a record before it is published, with its mistakes"],
   ],
-  options: LOOKING,
+  options: resolverOptions,
   schema: treeShape,
   async run(args, context) {
     if (args._.length === 0)
@@ -180,7 +183,7 @@ export default command<Result>({
     const isRecord = /[\s=:]/.test(operand);
     const domain = isRecord ? "" : nameOperand(operand).slice(0, -1);
     const shown = await withSpfLookup(args, context, domain, async (lookup): Promise<Result> => {
-      const asked = isRecord ? undefined : await spfAt(domain, lookup);
+      const asked = isRecord ? undefined : await lookupSpf(domain, lookup);
       if (asked !== undefined && "problem" in asked && asked.problem.kind === "failed")
         throw new UserError(
           `the SPF record of ${domain} could not be asked for (${asked.problem.because}): try again, or ask another resolver with --resolver.`,
@@ -195,7 +198,7 @@ export default command<Result>({
           mistakes: (problem?.errors ?? []).map(({ meant, ...one }) => ({ ...one, meant: meant ?? null })),
         };
       }
-      const parsed = parseSpf(text);
+      const parsed = readSpfRecord(text);
       if (!parsed.ok)
         return {
           ...empty(

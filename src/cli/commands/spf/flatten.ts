@@ -1,13 +1,13 @@
 import { z } from "zod";
+import { nameOperand, openDns, resolverOptions } from "../../../app/dns/context.ts";
 import { memoized } from "../../../core/lookup/index.ts";
 import { displayName } from "../../../core/name/index.ts";
-import { cutIntoStrings, printData } from "../../../core/record/index.ts";
-import { MAX_LOOKUPS, parseSpf, shrinkSpf, spfAt, spfTree, treeLookups } from "../../../core/spf/index.ts";
+import { printData, splitCharacterStrings } from "../../../core/record/index.ts";
+import { flattenSpf, lookupSpf, MAX_LOOKUPS, readSpfRecord, spfTree, treeLookups } from "../../../core/spf/index.ts";
 import { EXIT, UserError } from "../../../core/user-error.ts";
 import { count, visible, wrap } from "../../../present/index.ts";
 import { findWorkspace, openWorkspace } from "../../../workspace/index.ts";
 import { command } from "../../command.ts";
-import { LOOKING, nameOperand, openLooking } from "../../../app/dns/context.ts";
 
 const result = z.object({
   domain: z.string(),
@@ -32,7 +32,7 @@ export default command<Result>({
     ["zandrel spf shrink brackwater.example --include spf.heronpost.example --remember", "and have the audit watch the source"],
   ],
   options: {
-    ...LOOKING,
+    ...resolverOptions,
     include: { type: "string", array: true, requiresArg: true, describe: "the include to replace (repeatable)" },
     remember: { type: "boolean", default: false, describe: "remember what it was made from; zandrel audit says when that moves" },
   },
@@ -50,29 +50,29 @@ export default command<Result>({
     const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
     if (args.remember === true && workspace === undefined)
       throw new UserError("--remember needs a workspace: start one with zandrel init DOMAIN.");
-    const looking = openLooking(args, context, workspace?.settings, [domain]);
+    const dns = openDns(args, context, workspace?.settings, [domain]);
     try {
-      const lookup = memoized(looking.world);
-      const own = await spfAt(plain, lookup);
+      const lookup = memoized(dns.world);
+      const own = await lookupSpf(plain, lookup);
       if ("problem" in own)
         throw new UserError(
           `nothing can be shrunk, because ${own.problem.because}.`,
           own.problem.kind === "failed" ? EXIT.undetermined : EXIT.not,
         );
-      const shrunk = await shrinkSpf(own.record, domain, includes, lookup);
-      if (!shrunk.ok)
+      const flattened = await flattenSpf(own.record, domain, includes, lookup);
+      if (!flattened.ok)
         throw new UserError(
-          `${visible(shrunk.error.term)} cannot be replaced by addresses: ${visible(shrunk.error.because)}.`,
+          `${visible(flattened.error.term)} cannot be replaced by addresses: ${visible(flattened.error.because)}.`,
           EXIT.not,
         );
-      const { text, parts, sources } = shrunk.value;
-      const parsed = parseSpf(text);
+      const { text, parts, sources } = flattened.value;
+      const parsed = readSpfRecord(text);
       // Records that are not published yet cost one question each.
       const after = parsed.ok ? treeLookups(await spfTree(parsed.value, plain, lookup, { addresses: false })) : 0;
       if (args.remember === true && workspace !== undefined) {
         const journal = await workspace.openJournal();
         try {
-          journal.append(looking.now, domain, { kind: "spf-shrunk", record: text, sources: sources.map((one) => ({ ...one })) });
+          journal.append(dns.now, domain, { kind: "spf-shrunk", record: text, sources: sources.map((one) => ({ ...one })) });
         } finally {
           journal.close();
         }
@@ -85,7 +85,7 @@ export default command<Result>({
           before: own.record.text,
           after: text,
           lines: [{ name: domain, text }, ...parts].map(
-            (one) => `${one.name} ${ttl} IN TXT ${printData("TXT", { strings: cutIntoStrings(one.text) })}`,
+            (one) => `${one.name} ${ttl} IN TXT ${printData("TXT", { strings: splitCharacterStrings(one.text) })}`,
           ),
           parts: parts.map(({ name, text: record }) => ({ name, record })),
           sources: sources.map(({ term, addresses }) => ({ term, addresses: [...addresses] })),
@@ -98,7 +98,7 @@ export default command<Result>({
         },
       };
     } finally {
-      looking.close();
+      dns.close();
     }
   },
   present({ domain, before, sources, lines, lookups, remembered }, { style, width }) {

@@ -1,13 +1,13 @@
 import { isIP } from "node:net";
 import { z } from "zod";
+import { nameOperand, openDns, resolverOptions } from "../../../app/dns/context.ts";
+import { withoutRootDot } from "../../../app/shapes.ts";
 import { memoized } from "../../../core/lookup/index.ts";
 import { checkSpf, MAX_LOOKUPS, receivedSpf } from "../../../core/spf/index.ts";
 import { EXIT, type ExitCode, UserError } from "../../../core/user-error.ts";
 import { columns, count, visible, wrap } from "../../../present/index.ts";
 import { findWorkspace, openWorkspace } from "../../../workspace/index.ts";
 import { command } from "../../command.ts";
-import { LOOKING, nameOperand, openLooking } from "../../../app/dns/context.ts";
-import { typed } from "../../../app/shapes.ts";
 
 const result = z.object({
   domain: z.string(),
@@ -50,7 +50,7 @@ export default command<Result>({
     ["zandrel spf test brackwater.example --ip 192.0.2.25 --zone-file brackwater.example.zone", "before it is published"],
   ],
   options: {
-    ...LOOKING,
+    ...resolverOptions,
     ip: { type: "string", requiresArg: true, describe: "address of the sending server, IPv4 or IPv6" },
     from: { type: "string", describe: "the envelope sender (postmaster@DOMAIN if not given; empty for the empty reverse path)" },
     helo: { type: "string", requiresArg: true, describe: "the name the server says HELO with (DOMAIN if not given)" },
@@ -60,7 +60,7 @@ export default command<Result>({
     const [operand, ...more] = args._;
     if (operand === undefined || more.length > 0)
       throw new UserError("zandrel spf test wants one domain: for example zandrel spf test brackwater.example --ip 192.0.2.25.");
-    const domain = typed(nameOperand(operand));
+    const domain = withoutRootDot(nameOperand(operand));
     const ip = args.ip as string | undefined;
     if (ip === undefined || isIP(ip) === 0 || ip.includes("%"))
       throw new UserError(
@@ -68,11 +68,11 @@ export default command<Result>({
       );
     const folder = findWorkspace(context.cwd, args.workspace as string | undefined);
     const settings = folder === undefined ? undefined : openWorkspace(context.cwd, folder).settings;
-    const looking = openLooking(args, context, settings, [nameOperand(domain)]);
+    const dns = openDns(args, context, settings, [nameOperand(domain)]);
     try {
       const from = (args.from as string | undefined) ?? `postmaster@${domain}`;
       const helo = (args.helo as string | undefined) ?? domain;
-      const verdict = await checkSpf({ ip, from, helo, domain, now: Math.floor(looking.now / 1000) }, memoized(looking.world));
+      const verdict = await checkSpf({ ip, from, helo, domain, now: Math.floor(dns.now / 1000) }, memoized(dns.world));
       const shown: Result = {
         domain: `${domain}.`,
         identity: from === "" ? `postmaster@${helo}` : from,
@@ -90,7 +90,7 @@ export default command<Result>({
       };
       return { exit: exitFor(verdict.result), result: shown };
     } finally {
-      looking.close();
+      dns.close();
     }
   },
   present({ identity, ip, result: verdict, because, explanation, lookups, voidLookups, trace, header }, { style, width }) {
@@ -103,11 +103,11 @@ export default command<Result>({
             ? style.careful
             : style.bad;
     const rows = columns(trace.map((one) => [`${"  ".repeat(one.depth)}${visible(one.domain)}`, visible(one.term), one.outcome]));
-    const told = explanation === null ? [] : [`The domain tells such senders: ${visible(explanation)}`];
+    const narration = explanation === null ? [] : [`The domain tells such senders: ${visible(explanation)}`];
     return [
       `${paint(verdict)}  ${style.title(visible(identity))} from ${ip}`,
       wrap(`${MEANING[verdict]}: ${visible(because)}.`, width),
-      ...told,
+      ...narration,
       ...(rows.length === 0 ? [] : ["", ...rows.map((row) => `  ${row}`), ""]),
       `${count(lookups, "lookup")} of at most ${MAX_LOOKUPS}, ${voidLookups} of at most 2 without an answer.`,
       style.quiet(visible(header)),

@@ -1,6 +1,6 @@
 import type { DomainName } from "../../name/index.ts";
-import { joined, octetsOf, parseType, textOf } from "../../record/index.ts";
-import { parseRecords } from "../../zone/index.ts";
+import { decodeUtf8, octetsOf, parseType, txtValue } from "../../record/index.ts";
+import { readRecords } from "../../zone/index.ts";
 
 /** The fields of one record as they were pasted, before anything is understood of them. */
 export interface Row {
@@ -90,7 +90,7 @@ const MASTER_LINE =
 
 /** Master-file lines, where every line that is not a comment is a whole record. */
 function asMasterFile(text: string, domain: DomainName): Row[] | undefined {
-  const { records, issues } = parseRecords(octetsOf(text), { origin: domain, ttl: 0 });
+  const { records, issues } = readRecords(octetsOf(text), { origin: domain, ttl: 0 });
   const lines = text.split("\n").filter((line) => /^[^\s;$]/.test(line));
   if (records.length === 0 || issues.length > 0 || lines.length !== records.length) return undefined;
   const rows = lines.map((line) => MASTER_LINE.exec(line.replace(/\s+;[^"]*$/, "").trimEnd())?.groups);
@@ -99,7 +99,7 @@ function asMasterFile(text: string, domain: DomainName): Row[] | undefined {
     const { host, type, value, ttl = groups?.late } = groups as { host: string; type: string; value: string; ttl?: string };
     // The quotes of this format are no mistake of copying.
     const data = records[i]?.data;
-    const text = data !== undefined && "strings" in data ? textOf(joined(data)) : value;
+    const text = data !== undefined && "strings" in data ? decodeUtf8(txtValue(data)) : value;
     return { host, type, value: text, ...(ttl === undefined ? {} : { ttl }) };
   });
 }

@@ -1,14 +1,14 @@
 import { type DomainName, displayName, isAtOrBelow, parseName, relativeText, under } from "../../name/index.ts";
 import {
-  cutIntoStrings,
   octetsOf,
   parseSeconds,
   parseType,
   quoted,
   type RecordType,
   type ResourceRecord,
+  splitCharacterStrings,
 } from "../../record/index.ts";
-import { parseRecords } from "../../zone/index.ts";
+import { readRecords } from "../../zone/index.ts";
 import { type Layout, type Row, readLayout } from "./layout.ts";
 import { type Repair, repairTarget, repairText, repairTxt } from "./repair.ts";
 
@@ -150,7 +150,7 @@ function dataText(pass: Pass, type: RecordType, { value = "", priority }: Row): 
   if (type === "TXT") {
     const { text, repairs } = repairTxt(value);
     pass.repairs.push(...repairs);
-    return cutIntoStrings(octetsOf(text)).map(quoted).join(" ");
+    return splitCharacterStrings(octetsOf(text)).map(quoted).join(" ");
   }
   if (type === "A" || type === "AAAA") return value.trim().replace(/^["'`]|["'`]$/g, "");
   if (!NAME_TYPES.has(type)) return value.replace(/\s*\n\s*/g, " ");
@@ -198,7 +198,7 @@ function understandRow(pass: Pass, row: Row, index: number): ResourceRecord | un
   const data = type === undefined ? undefined : dataText(pass, type, row);
   if (type === undefined || name === undefined || data === undefined) return undefined;
   const seconds = row.ttl === undefined ? undefined : parseSeconds(row.ttl.replace(/\s*(seconds|secs?|s)$/i, "").trim());
-  const { records, issues } = parseRecords(`${name} ${seconds ?? ttl} ${type} ${data}`, { origin: domain });
+  const { records, issues } = readRecords(`${name} ${seconds ?? ttl} ${type} ${data}`, { origin: domain });
   const [issue] = issues;
   if (issue !== undefined) {
     pass.problems.push({

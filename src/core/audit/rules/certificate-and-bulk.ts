@@ -1,6 +1,6 @@
-import { isKeyText, parseKey } from "../../dkim/index.ts";
+import { isKeyText, readKeyRecord } from "../../dkim/index.ts";
 import { displayName } from "../../name/index.ts";
-import { isAll, parseSpf } from "../../spf/index.ts";
+import { isAll, readSpfRecord } from "../../spf/index.ts";
 import { type Facts, textsIn } from "../facts.ts";
 import { rulesOf, when } from "../finding.ts";
 
@@ -103,7 +103,7 @@ export const parked = rulesOf("parked", [
     "A domain that sends nothing does not say so by SPF",
     "Forgers like domains nobody looks after.",
     (facts) => {
-      const parsed = facts.spfTexts.map(parseSpf)[0];
+      const parsed = facts.spfTexts.map(readSpfRecord)[0];
       const isNone =
         parsed?.ok === true &&
         parsed.value.terms.length === 1 &&
@@ -153,7 +153,7 @@ export const parked = rulesOf("parked", [
       when(
         facts.role === "parked" &&
           facts.anyKey.answer.kind !== "failed" &&
-          !textsIn(facts.anyKey).some((text) => isKeyText(text) && parseKey([text]).problem?.kind === "revoked"),
+          !textsIn(facts.anyKey).some((text) => isKeyText(text) && readKeyRecord([text]).problem?.kind === "revoked"),
         "no revoked key answers for every selector",
         `publish *._domainkey.${facts.plain} TXT "v=DKIM1; p="`,
       ),
@@ -275,10 +275,10 @@ export const bulk = rulesOf("bulk", [
     "RFC 7489 section 3",
     "Only one of SPF and DKIM is set up",
     "Large receivers ask bulk senders for both.",
-    ({ sends, spf, keys, anyKey, unasked }) => {
+    ({ sends, spf, keys, anyKey, unresolved }) => {
       const hasSpf = "record" in spf;
       const hasKey = keys.some((one) => one.state === "usable") || anyKey.data.length > 0;
-      const knows = !unasked.some((one) => one.type === "TXT");
+      const knows = !unresolved.some((one) => one.type === "TXT");
       return when(
         sends && knows && hasSpf !== hasKey,
         hasSpf ? "there is an SPF record, and no DKIM key was found" : "there is a DKIM key, and no SPF record",
@@ -320,7 +320,7 @@ export const bulk = rulesOf("bulk", [
     "Large receivers refuse mail from such servers.",
     ({ reverse }) =>
       reverse
-        .filter(({ holds }) => holds === false)
+        .filter(({ met }) => met === false)
         .map(({ because }) => ({
           evidence: because,
           remedy: "ask whoever runs the server to set its reverse name",

@@ -263,8 +263,8 @@ export const delegation = rulesOf("delegation", [
     "RFC 1034 section 4.2.1",
     "The workspace names another DNS host than the one in charge",
     "Whatever is published there is seen by nobody.",
-    ({ strangers }) =>
-      strangers.map((title) => ({
+    ({ undelegatedHosts }) =>
+      undelegatedHosts.map((title) => ({
         evidence: `zandrel.yaml says ${title}, and the registrar hands the domain to other servers`,
         remedy: "correct host: in the domain's file, or the name servers at the registrar",
       })),

@@ -18,12 +18,12 @@ export const dkim = rulesOf("dkim", [
     "RFC 6376 section 3.6",
     "No DKIM key was found",
     "Mail is not signed, as far as can be seen; newsletters are refused by many receivers then.",
-    ({ keys, sends, plain, unasked, anyKey }) =>
+    ({ keys, sends, plain, unresolved, anyKey }) =>
       when(
         sends &&
           !keys.some((one) => one.key !== undefined) &&
           anyKey.data.length === 0 &&
-          !unasked.some((one) => one.name.includes("._domainkey.")),
+          !unresolved.some((one) => one.name.includes("._domainkey.")),
         `no known or usual selector of ${plain} holds a key`,
         "enter the keys your mail services ask for; if they are there, name the selector with --selector",
       ),

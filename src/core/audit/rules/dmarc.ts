@@ -10,9 +10,9 @@ export const dmarc = rulesOf("dmarc", [
     "RFC 7489 section 6.3",
     "The domain has no DMARC policy",
     "Forged mail in its name arrives, and large receivers refuse newsletters from it.",
-    ({ dmarc: found, dmarcThere, plain }) =>
+    ({ dmarc: found, publishedDmarc, plain }) =>
       when(
-        found.record === undefined && found.failed === undefined && dmarcThere.kind === "none",
+        found.record === undefined && found.failed === undefined && publishedDmarc.kind === "none",
         `nothing stands at _dmarc.${plain}, nor further up`,
         `zandrel dmarc compose ${plain} --reports-to dmarc@${plain}`,
       ),
@@ -23,10 +23,10 @@ export const dmarc = rulesOf("dmarc", [
     "RFC 7489 section 6.6.3",
     "There are several DMARC records",
     "Receivers use none of them.",
-    ({ dmarcThere, plain }) =>
+    ({ publishedDmarc, plain }) =>
       when(
-        dmarcThere.kind === "several",
-        dmarcThere.kind === "several" ? dmarcThere.texts.join(" / ") : "",
+        publishedDmarc.kind === "several",
+        publishedDmarc.kind === "several" ? publishedDmarc.texts.join(" / ") : "",
         `leave one record at _dmarc.${plain}`,
       ),
   ],
@@ -36,14 +36,14 @@ export const dmarc = rulesOf("dmarc", [
     "RFC 7489 section 6.6.3",
     "The DMARC record cannot be used",
     "Receivers treat the domain as if it had none.",
-    ({ dmarcThere }) =>
-      dmarcThere.kind === "unusable"
+    ({ publishedDmarc }) =>
+      publishedDmarc.kind === "unusable"
         ? when(
             true,
-            `${dmarcThere.text}: ${dmarcThere.mistakes[0]?.message}`,
-            dmarcThere.mistakes[0]?.meant === undefined
+            `${publishedDmarc.text}: ${publishedDmarc.mistakes[0]?.message}`,
+            publishedDmarc.mistakes[0]?.meant === undefined
               ? "correct it; zandrel dmarc explain shows the place"
-              : `write ${dmarcThere.mistakes[0].meant}`,
+              : `write ${publishedDmarc.mistakes[0].meant}`,
           )
         : [],
   ],
@@ -53,9 +53,9 @@ export const dmarc = rulesOf("dmarc", [
     "RFC 7489 section 6.3",
     "The DMARC record has a mistake",
     "Receivers pass over what they do not understand, and the rest may not be what was meant.",
-    ({ dmarcThere }) =>
-      dmarcThere.kind === "record"
-        ? dmarcThere.record.mistakes.map(({ text, message, meant }) => ({
+    ({ publishedDmarc }) =>
+      publishedDmarc.kind === "record"
+        ? publishedDmarc.record.mistakes.map(({ text, message, meant }) => ({
             evidence: `at “${text}”: ${message}`,
             remedy: meant === undefined ? "correct it" : `write ${meant}`,
           }))
@@ -202,7 +202,8 @@ export const dmarc = rulesOf("dmarc", [
     "RFC 9091 section 2.1",
     "The record says that others register below the domain",
     "It is meant for registries; receivers then treat every subdomain as somebody else's.",
-    ({ dmarcThere }) => when(dmarcThere.kind === "record" && dmarcThere.record.publicSuffix === true, "psd=y", "take psd=y out"),
+    ({ publishedDmarc }) =>
+      when(publishedDmarc.kind === "record" && publishedDmarc.record.publicSuffix === true, "psd=y", "take psd=y out"),
   ],
   [
     "dmarc-without-checks",
@@ -210,7 +211,7 @@ export const dmarc = rulesOf("dmarc", [
     "RFC 7489 section 3",
     "A strict policy, and neither SPF nor DKIM to pass it",
     "All mail of the domain is refused or lands in the junk folder.",
-    ({ dmarcRecord, sends, spf, keys, unasked }) =>
+    ({ dmarcRecord, sends, spf, keys, unresolved }) =>
       when(
         sends &&
           dmarcRecord !== undefined &&
@@ -218,7 +219,7 @@ export const dmarc = rulesOf("dmarc", [
           "problem" in spf &&
           spf.problem.kind === "none" &&
           !keys.some((one) => one.state === "usable") &&
-          unasked.length === 0,
+          unresolved.length === 0,
         `p=${dmarcRecord?.policy} without an SPF record and without a DKIM key`,
         "publish what your mail services ask for, or set p=none until then",
       ),

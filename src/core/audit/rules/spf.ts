@@ -7,9 +7,9 @@ import {
   isSpf,
   joinNetworks,
   MAX_LOOKUPS,
-  MOST_OCTETS,
+  MAX_OCTETS,
   networkTerm,
-  parseSpf,
+  readSpfRecord,
   type SpfBranch,
   treeLookups,
 } from "../../spf/index.ts";
@@ -21,19 +21,19 @@ const all = ({ spfTree }: Facts): { branch: SpfBranch; depth: number }[] =>
 const own = ({ spfTree }: Facts): readonly SpfBranch[] => spfTree?.branches ?? [];
 
 /** A finding for every branch that is dead for this reason. */
-const dead =
-  (kind: NonNullable<SpfBranch["dead"]>["kind"], remedy: string) =>
+const ineffective =
+  (kind: NonNullable<SpfBranch["ineffective"]>["kind"], remedy: string) =>
   (facts: Facts): Seen[] =>
-    own(facts).flatMap(({ term, dead: why }) =>
+    own(facts).flatMap(({ term, ineffective: why }) =>
       why?.kind === kind ? [{ evidence: `${term.text}: ${why.because}`, remedy }] : [],
     );
 
 /** A finding for every branch that is dangerous for this reason. */
-const danger =
+const risk =
   (kind: string, remedy: string) =>
   (facts: Facts): Seen[] =>
     all(facts).flatMap(({ branch }) =>
-      branch.dangers
+      branch.risks
         .filter(
           (one) =>
             one.kind === kind && (kind !== "everybody" || branch.below === undefined || branch.below.problem === undefined),
@@ -56,7 +56,7 @@ const ending = (facts: Facts): string | undefined => {
 
 /** One record with the terms of several; the first one's end counts. */
 function oneOf(texts: readonly string[]): string {
-  const [first, ...others] = texts.map(parseSpf).flatMap((one) => (one.ok ? [one.value] : []));
+  const [first, ...others] = texts.map(readSpfRecord).flatMap((one) => (one.ok ? [one.value] : []));
   return combine(first, others);
 }
 
@@ -108,7 +108,7 @@ export const spf = rulesOf("spf", [
     "Receivers pass it over, so that the domain has no protection at all.",
     (facts) =>
       nearlySpf(facts).map((text) => {
-        const parsed = parseSpf(text);
+        const parsed = readSpfRecord(text);
         return {
           evidence: `“${text.slice(0, 60)}”: ${parsed.ok ? "" : parsed.error[0]?.message}`,
           remedy: "begin it with v=spf1 and a blank, without quotation marks",
@@ -152,7 +152,7 @@ export const spf = rulesOf("spf", [
     "More than two parts of the SPF record lead nowhere",
     "Receivers stop at the third and treat the whole record as an error.",
     (facts) => {
-      const voids = all(facts).filter(({ branch }) => branch.dead?.kind === "void" && branch.below === undefined);
+      const voids = all(facts).filter(({ branch }) => branch.ineffective?.kind === "void" && branch.below === undefined);
       return when(voids.length > 2, voids.map(({ branch }) => branch.term.text).join(", "), "take these terms out");
     },
   ],
@@ -164,8 +164,8 @@ export const spf = rulesOf("spf", [
     "It costs one of the two that are allowed, and whoever sets up that name may send.",
     (facts) =>
       all(facts).flatMap(({ branch }) =>
-        branch.dead?.kind === "void" && branch.below === undefined
-          ? [{ evidence: `${branch.term.text}: ${branch.dead.because}`, remedy: "take the term out" }]
+        branch.ineffective?.kind === "void" && branch.below === undefined
+          ? [{ evidence: `${branch.term.text}: ${branch.ineffective.because}`, remedy: "take the term out" }]
           : [],
       ),
   ],
@@ -220,7 +220,7 @@ export const spf = rulesOf("spf", [
     "RFC 7208 section 5.1",
     "The SPF record lets everybody send",
     "Anybody in the world passes as this domain, and receivers distrust such domains altogether.",
-    danger("everybody", "end the record with ~all or -all, and take out what leads to +all"),
+    risk("everybody", "end the record with ~all or -all, and take out what leads to +all"),
   ],
   [
     "spf-neutral",
@@ -249,7 +249,7 @@ export const spf = rulesOf("spf", [
     "RFC 7208 section 5.1",
     "Terms stand behind “all”",
     "Nobody reads on there: a service added at the end is not allowed to send.",
-    dead("unreachable", "move it in front of “all”"),
+    ineffective("unreachable", "move it in front of “all”"),
   ],
   [
     "spf-duplicate",
@@ -257,7 +257,7 @@ export const spf = rulesOf("spf", [
     "RFC 7208 section 4.6.4",
     "A term stands twice",
     "It costs its lookups twice.",
-    (facts) => [...dead("duplicate", "take one of them out")(facts)],
+    (facts) => [...ineffective("duplicate", "take one of them out")(facts)],
   ],
   [
     "spf-shadowed",
@@ -265,7 +265,7 @@ export const spf = rulesOf("spf", [
     "RFC 7208 section 4.6.2",
     "A term matches nothing that was not matched before",
     "It makes the record longer and harder to understand.",
-    dead("shadowed", "take it out"),
+    ineffective("shadowed", "take it out"),
   ],
   [
     "spf-ptr",
@@ -273,7 +273,7 @@ export const spf = rulesOf("spf", [
     "RFC 7208 section 5.5",
     "The SPF record uses ptr",
     "It is slow and unreliable, and some receivers skip it.",
-    danger("ptr", "replace it by the addresses or names of the servers"),
+    risk("ptr", "replace it by the addresses or names of the servers"),
   ],
   [
     "spf-huge",
@@ -281,7 +281,7 @@ export const spf = rulesOf("spf", [
     "RFC 7208 section 5.6",
     "The SPF record allows a huge block of addresses",
     "Somebody in there is a forger.",
-    danger("huge-range", "name the addresses that really send"),
+    risk("huge-range", "name the addresses that really send"),
   ],
   [
     "spf-registrable",
@@ -289,7 +289,7 @@ export const spf = rulesOf("spf", [
     "RFC 7208 section 11.1",
     "The SPF record trusts a domain that anybody can register",
     "Whoever buys it may send as this domain, with everything passing.",
-    danger("registrable", "take the term out today"),
+    risk("registrable", "take the term out today"),
   ],
   [
     "spf-long",
@@ -299,8 +299,8 @@ export const spf = rulesOf("spf", [
     "Some networks lose large DNS answers; receivers there see no SPF.",
     ({ spfTree }) =>
       when(
-        (spfTree?.text?.length ?? 0) > MOST_OCTETS,
-        `it has ${spfTree?.text?.length} octets, and ${MOST_OCTETS} are safe`,
+        (spfTree?.text?.length ?? 0) > MAX_OCTETS,
+        `it has ${spfTree?.text?.length} octets, and ${MAX_OCTETS} are safe`,
         "take out what nobody uses, or move a service to a subdomain",
       ),
   ],
@@ -312,8 +312,9 @@ export const spf = rulesOf("spf", [
     "The strings are joined as they are: two terms become one word that means nothing.",
     ({ txt }) =>
       txt.data.flatMap(({ strings }) => {
-        const joined = strings.join("");
-        if (strings.length < 2 || !isSpf(joined) || parseSpf(joined).ok || !parseSpf(strings.join(" ")).ok) return [];
+        const txtValue = strings.join("");
+        if (strings.length < 2 || !isSpf(txtValue) || readSpfRecord(txtValue).ok || !readSpfRecord(strings.join(" ")).ok)
+          return [];
         return [
           {
             evidence: `“…${strings[0]?.slice(-20)}” and “${strings[1]?.slice(0, 20)}…” become one word`,
@@ -328,8 +329,8 @@ export const spf = rulesOf("spf", [
     "RFC 7208 section 11.1",
     "A service moved away from the addresses that replace its include",
     "Its mail from the new addresses fails.",
-    ({ shrunkNow }) =>
-      shrunkNow.flatMap(({ term, before, now }) => {
+    ({ flattenedNow }) =>
+      flattenedNow.flatMap(({ term, before, now }) => {
         // What could not be asked has not moved.
         if ([...branchesOf(now)].some(({ branch }) => branch.failed !== undefined || branch.below?.problem?.kind === "failed"))
           return [];
@@ -342,7 +343,7 @@ export const spf = rulesOf("spf", [
           lookups: 0,
           networks: now.branches.flatMap((one) => one.networks),
           complete: true,
-          dangers: [],
+          risks: [],
           below: now,
         } as const;
         const today = addressesOf(branch);

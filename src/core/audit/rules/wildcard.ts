@@ -1,4 +1,4 @@
-import { isKeyText, parseKey } from "../../dkim/index.ts";
+import { isKeyText, readKeyRecord } from "../../dkim/index.ts";
 import { isDmarc } from "../../dmarc/index.ts";
 import { displayName } from "../../name/index.ts";
 import { isSpf } from "../../spf/index.ts";
@@ -86,7 +86,7 @@ export const wildcard = rulesOf("wildcard", [
     "A key that is missing is not noticed, and a test that something is there says nothing.",
     ({ anyKey, sends }) =>
       textsIn(anyKey)
-        .filter((text) => sends && !(isKeyText(text) && parseKey([text]).problem?.kind === "revoked"))
+        .filter((text) => sends && !(isKeyText(text) && readKeyRecord([text]).problem?.kind === "revoked"))
         .map((text) => ({
           evidence: `a selector that nobody made answers with “${short(text)}”`,
           remedy: "remove the wildcard, or make it a revoked key (v=DKIM1; p=) on a domain that sends nothing",

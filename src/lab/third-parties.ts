@@ -1,13 +1,13 @@
 import { deliver, listenMail, type MailWorld } from "./mail-host.ts";
 
 /** Those whose mail makes reports interesting: somebody who forges, and a mailing list that adds a footer. */
-export interface Strangers {
+export interface ThirdParties {
   /** Sends a message in somebody's name; gives back what the receiver said. */
   forge(from: string, to: string): Promise<string>;
   close(): Promise<void>;
 }
 
-export async function startStrangers(addresses: { forger: string; guild: string }, world: MailWorld): Promise<Strangers> {
+export async function startThirdParties(addresses: { forger: string; guild: string }, world: MailWorld): Promise<ThirdParties> {
   const resolver = world.resolver();
   const listHost = "lists.puppetry-guild.example";
   const stop = await listenMail(
