@@ -1,7 +1,7 @@
 import yargs from "yargs";
 import { z } from "zod";
 import { parseClock, systemClock } from "../clock.ts";
-import { closest, EXIT, type ExitCode, UserError } from "../core/user-error.ts";
+import { closest, EXIT, type ExitCode, Failure } from "../core/failure.ts";
 import { cataloguePage, jsonText, styleFor, terminalSafe, visible } from "../present/index.ts";
 import type { Arguments, Command, Context } from "./command.ts";
 import { COMMANDS, GROUPS } from "./registry.ts";
@@ -18,7 +18,7 @@ async function readInput(most: number): Promise<string> {
   for await (const chunk of process.stdin) {
     length += (chunk as Buffer).length;
     if (length > most)
-      throw new UserError(`standard input is larger than ${Math.round(most / 1024)} KiB: give only the part that matters.`);
+      throw new Failure("input-too-large", { octets: most });
     chunks.push(chunk as Buffer);
   }
   return Buffer.concat(chunks).toString("utf8");
@@ -38,7 +38,7 @@ function contextFor(json: boolean): Context {
   const { env } = process;
   const clock = env.ZANDREL_CLOCK === undefined ? systemClock : parseClock(env.ZANDREL_CLOCK);
   if (clock === undefined)
-    throw new UserError("ZANDREL_CLOCK is not a lab's clock: unset it, or copy it whole from what zandrel lab prints.");
+    throw new Failure("clock-form", {});
   const live = process.stdout.isTTY === true;
   const forced = env.FORCE_COLOR !== undefined && env.FORCE_COLOR !== "0";
   const colour = !json && (env.NO_COLOR === undefined || env.NO_COLOR === "") && (forced || (live && env.TERM !== "dumb"));
@@ -73,21 +73,17 @@ function entryFor([name = "", ...rest]: readonly string[]):
   return entry === undefined ? undefined : { entry, rest };
 }
 
-const unknownCommand = (name: string, next: string | undefined): UserError => {
+const unknownCommand = (name: string, next: string | undefined): Failure => {
   const steps = stepsOf(name).map((one) => one.name.slice(name.length + 1));
   if (steps.length > 0) {
     const meant = next === undefined ? undefined : closest(next, steps);
-    return new UserError(
-      `zandrel ${name} wants one of ${steps.join(", ")} behind it${meant === undefined ? "" : `; did you mean ${meant}?`}: run zandrel ${name} --help to see what each does.`,
-    );
+    return new Failure("subcommand-needed", { command: name, known: steps, given: next });
   }
   const near = closest(
     name,
     COMMANDS.map((one) => one.name.split(" ")[0] as string),
   );
-  return new UserError(
-    `there is no command “${visible(name)}”${near === undefined ? ":" : `; did you mean “${near}”?`} run zandrel --help to see them all.`,
-  );
+  return new Failure("unknown-command", { given: name, known: COMMANDS.map((one) => one.name.split(" ")[0] as string) });
 };
 
 function listed(commands: readonly Pick<(typeof COMMANDS)[number], "name" | "summary">[]): string[] {
@@ -149,13 +145,9 @@ function parserFor(command: Command<never>) {
       if (error !== undefined && error !== null) throw error;
       const wrong = /^Unknown arguments?: (.+)$/.exec(message)?.[1]?.split(", ")[0];
       if (wrong === undefined)
-        throw new UserError(
-          `zandrel ${command.name}: ${message.replace(/\s+/g, " ")}. Run zandrel ${command.name} --help to see the options.`,
-        );
+        throw new Failure("usage", { command: command.name, because: message });
       const near = closest(wrong, known);
-      throw new UserError(
-        `zandrel ${command.name} has no option --${visible(wrong)}${near === undefined ? ":" : `; did you mean --${near}?`} run zandrel ${command.name} --help to see them.`,
-      );
+      throw new Failure("unknown-option", { command: command.name, given: wrong, known });
     });
   for (const [line, meaning] of command.examples) parser.example(line, meaning);
   return parser;
@@ -250,7 +242,7 @@ export async function run(argv: readonly string[]): Promise<ExitCode> {
     }
     return await runCommand((await found.entry.load()).default, found.rest);
   } catch (error) {
-    if (!(error instanceof UserError)) throw error;
+    if (!(error instanceof Failure)) throw error;
     process.stderr.write(terminalSafe(`${visible(error.message)}\n`));
     return error.exit;
   }

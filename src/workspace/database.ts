@@ -1,7 +1,7 @@
 import { mkdirSync } from "node:fs";
 import { dirname } from "node:path";
 import Database from "libsql";
-import { UserError } from "../core/user-error.ts";
+import { Failure } from "../core/failure.ts";
 
 /** What a SQLite file of the workspace is. */
 export interface DatabaseForm {
@@ -25,13 +25,11 @@ export function openDatabase(path: string, { title, format, synchronous, schema 
     database.exec(`PRAGMA synchronous = ${synchronous}`);
     const version = Number((database.prepare("PRAGMA user_version").get() as { user_version: number }).user_version);
     if (version > format)
-      throw new UserError(`${path} was written by a newer Zandrel (${title}, format ${version}): update Zandrel.`);
+      throw new Failure("newer-database", { path, title, version });
     if (version < format) database.exec(`BEGIN IMMEDIATE; ${schema} PRAGMA user_version = ${format}; COMMIT;`);
     return database;
   } catch (error) {
-    if (error instanceof UserError) throw error;
-    throw new UserError(
-      `${title} ${path} cannot be opened (${(error as Error).message}): check that the folder may be written and the disk has room.`,
-    );
+    if (error instanceof Failure) throw error;
+    throw new Failure("database-broken", { path, title, because: (error as Error).message });
   }
 }

@@ -12,12 +12,12 @@ import {
   writeSync,
 } from "node:fs";
 import { basename, dirname, join } from "node:path";
-import { UserError } from "../core/user-error.ts";
+import { Failure } from "../core/failure.ts";
 
 /** Reads a file as text, or says in one sentence why not; one that is larger than `most` octets is not read at all. */
 export function readText(path: string, encoding: "utf8" | "latin1" = "utf8", most = Number.POSITIVE_INFINITY): string {
   const size = statSync(path, { throwIfNoEntry: false })?.size ?? 0;
-  if (size > most) throw new UserError(`${path} is larger than ${Math.round(most / 1024)} KiB: give only the part that matters.`);
+  if (size > most) throw new Failure("file-too-large", { path, octets: most });
   try {
     return readFileSync(path, encoding);
   } catch (error) {
@@ -30,7 +30,7 @@ export function readText(path: string, encoding: "utf8" | "latin1" = "utf8", mos
           : code === "EISDIR"
             ? "is a folder"
             : `cannot be read (${code})`;
-    throw new UserError(`${path} ${why}: check the path.`);
+    throw new Failure("file-unreadable", { path, why });
   }
 }
 
@@ -64,9 +64,7 @@ export function writeAtomically(
     }
   } catch (error) {
     if (existsSync(temporary)) rmSync(temporary);
-    throw new UserError(
-      `${path} cannot be written (${(error as NodeJS.ErrnoException).code}): make room or allow writing there, then run the command again.`,
-    );
+    throw new Failure("cannot-write", { path, why: (error as NodeJS.ErrnoException).code ?? "" });
   }
 }
 

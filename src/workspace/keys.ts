@@ -2,7 +2,7 @@ import { createPrivateKey, generateKeyPairSync, type KeyObject } from "node:cryp
 import { closeSync, fsyncSync, mkdirSync, openSync, writeSync } from "node:fs";
 import { dirname, join } from "node:path";
 import type { DomainName } from "../core/name/index.ts";
-import { UserError } from "../core/user-error.ts";
+import { Failure } from "../core/failure.ts";
 import { filesIn, readText } from "./files.ts";
 
 export const KEY_TYPES = ["rsa-2048", "rsa-3072", "rsa-4096", "ed25519"] as const;
@@ -29,7 +29,7 @@ export function newKey(path: string, type: KeyType): KeyObject {
     }
   } catch (error) {
     const { code } = error as NodeJS.ErrnoException;
-    throw new UserError(
+    throw new Failure(
       code === "EEXIST"
         ? `${path} is there already, and a key is never overwritten: choose another selector with --selector.`
         : `${path} cannot be written (${code}): make room or allow writing there, then run the command again.`,
@@ -44,9 +44,7 @@ export function readPrivateKey(path: string): KeyObject {
   try {
     return createPrivateKey(pem);
   } catch {
-    throw new UserError(
-      `${path} holds no private key that can be read: give a PEM file without a passphrase, such as zandrel dkim new writes.`,
-    );
+    throw new Failure("not-a-private-key", { path });
   }
 }
 

@@ -3,7 +3,7 @@ import { open } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { basename, join } from "node:path";
 import type { MessageSource } from "../core/message/index.ts";
-import { UserError } from "../core/user-error.ts";
+import { Failure } from "../core/failure.ts";
 
 /** A message on the disk. */
 export interface StoredMessage {
@@ -15,9 +15,9 @@ export interface StoredMessage {
 /** Octets that are read at a time. */
 const CHUNK = 64 << 10;
 
-const unreadable = (path: string, error: unknown): UserError => {
+const unreadable = (path: string, error: unknown): Failure => {
   const { code } = error as NodeJS.ErrnoException;
-  return new UserError(
+  return new Failure(
     `${path} ${code === "ENOENT" ? "is not there" : code === "EACCES" ? "may not be read" : `cannot be read (${code})`}: check the path.`,
   );
 };
@@ -184,8 +184,6 @@ export async function spool(stream: AsyncIterable<Buffer>): Promise<{ readonly p
     return { path, close };
   } catch (error) {
     close();
-    throw new UserError(
-      `standard input could not be kept in ${tmpdir()} (${(error as NodeJS.ErrnoException).code}): make room there.`,
-    );
+    throw new Failure("cannot-write", { path: tmpdir(), why: (error as NodeJS.ErrnoException).code ?? "" });
   }
 }

@@ -1,7 +1,7 @@
 import { closeSync, openSync, readdirSync, readSync, statSync } from "node:fs";
 import { basename, join } from "node:path";
 import { createGunzip } from "node:zlib";
-import { UserError } from "../core/user-error.ts";
+import { Failure } from "../core/failure.ts";
 import { fileSource, openMessages, type StoredMessage } from "./messages.ts";
 
 /** One report as it is found: its XML to be read, or why there is none. */
@@ -191,7 +191,7 @@ const isMaildir = (folder: string): boolean =>
 /** Every report at a path: a file of XML, gzip or ZIP, a mail, an mbox, a Maildir, or a folder of any of these. */
 export async function* findReports(path: string): AsyncGenerator<FoundReport> {
   const stat = statSync(path, { throwIfNoEntry: false });
-  if (stat === undefined) throw new UserError(`${path} is not there: check the path.`);
+  if (stat === undefined) throw new Failure("file-unreadable", { path, why: "missing" });
   if (stat.isDirectory() && !isMaildir(path)) {
     for (const name of readdirSync(path).sort()) if (!name.startsWith(".")) yield* findReports(join(path, name));
     return;

@@ -1,6 +1,6 @@
 import { closeSync, existsSync, fsyncSync, mkdirSync, openSync, readFileSync, rmSync, writeSync } from "node:fs";
 import { dirname, isAbsolute, relative, resolve } from "node:path";
-import { UserError } from "../core/user-error.ts";
+import { Failure } from "../core/failure.ts";
 import { readText, writeAtomically } from "./files.ts";
 
 /**
@@ -19,11 +19,11 @@ export function readSecret(
     const name = reference.slice(4);
     const value = env[name]?.trim();
     if (value === undefined || value === "")
-      throw new UserError(`the environment variable ${name}, which holds ${what}, is not set: set it and run the command again.`);
+      throw new Failure("variable-not-set", { name, what });
     return value;
   }
   const value = readText(resolve(folder, reference.slice(5))).trim();
-  if (value === "") throw new UserError(`${reference.slice(5)}, which holds ${what}, is empty: put the secret into it.`);
+  if (value === "") throw new Failure("secret-empty", { path: reference.slice(5), what });
   return value;
 }
 
@@ -39,9 +39,9 @@ export interface SecretPlace {
   discard(): void;
 }
 
-const unwritable = (path: string, error: unknown): UserError => {
+const unwritable = (path: string, error: unknown): Failure => {
   const { code } = error as NodeJS.ErrnoException;
-  return new UserError(
+  return new Failure(
     code === "EEXIST"
       ? `${path} is there already, and a secret is never overwritten: name another file with --into, or remove it if it is empty.`
       : `${path} cannot be written (${code}): make room or allow writing there, then run the command again.`,

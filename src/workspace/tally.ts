@@ -1,7 +1,7 @@
 import type Database from "libsql";
 import { type ReportHead, type ReportRow, type Seen, weekOf } from "../core/aggregate/index.ts";
 import type { DomainName } from "../core/name/index.ts";
-import { UserError } from "../core/user-error.ts";
+import { Failure } from "../core/failure.ts";
 import { type DatabaseForm, openDatabase } from "./database.ts";
 
 const DAY = 86_400;
@@ -121,9 +121,7 @@ export class ReportStore {
     } catch (error) {
       const { code, message } = error as Error & { code?: string };
       if (code?.startsWith("SQLITE_FULL") || code?.startsWith("SQLITE_IOERR") || /disk is full|disk I\/O/.test(message))
-        throw new UserError(
-          `${this.#path} cannot be written (the disk is full): make room and run the import again; reports imported so far are kept.`,
-        );
+        throw new Failure("disk-full-import", { path: this.#path });
       throw error;
     }
   }

@@ -5,7 +5,7 @@ import { type DomainName, displayName } from "../core/name/index.ts";
 import { octetsOf, type ResourceRecord, splitCharacterStrings, toSets } from "../core/record/index.ts";
 import type { WebProof } from "../core/site/index.ts";
 import { readSpfRecord, type SpfError } from "../core/spf/index.ts";
-import { closest, UserError } from "../core/user-error.ts";
+import { closest, Failure } from "../core/failure.ts";
 import { readRecords } from "../core/zone/index.ts";
 import type { EventStore } from "./event-store.ts";
 import { filesIn, readText, writeAtomically } from "./files.ts";
@@ -78,24 +78,18 @@ function readDomain(path: string, settings: Settings): Domain {
   const read = asks.map((ask, i): Ask => {
     expectKey(file, ["asks", i, "service"], ask.service, settings.services, "service", "services");
     if (ids.has(ask.id))
-      throw new UserError(
-        `${file.place(["asks", i, "id"])}: the id “${ask.id}” is taken already in this file; give one of the two asks another.`,
-      );
+      throw new Failure("id-twice", { ask: ask.id, at: file.place(["asks", i, "id"]) });
     ids.add(ask.id);
     const { records: lines, issues } = readRecords(octetsOf(ask.records), { origin: name, ttl: settings.defaults.ttl });
     const records: ResourceRecord[] = [...lines];
     const [issue] = issues;
     if (issue !== undefined)
-      throw new UserError(
-        `${file.place(["asks", i, "records"])}: line ${issue.line} of the records of ${ask.id}, column ${issue.column}: ${issue.text === "" ? "" : `found “${issue.text}”, `}expected ${issue.expected}.`,
-      );
+      throw new Failure("ask-records", { ask: ask.id, at: file.place(["asks", i, "records"]), line: issue.line, column: issue.column, found: issue.text, expected: issue.expected });
     if (ask.spf !== undefined) {
       const parsed = readSpfRecord(`v=spf1 ${ask.spf}`);
       if (!parsed.ok) {
         const { text, message, meant } = parsed.error[0] as SpfError;
-        throw new UserError(
-          `${file.place(["asks", i, "spf"])}: “${text}” is wrong: ${message}${meant === undefined ? "" : `; did you mean ${meant}?`}`,
-        );
+        throw new Failure("ask-spf", { at: file.place(["asks", i, "spf"]), found: text, because: message, meant });
       }
       records.push({
         name,
@@ -125,9 +119,7 @@ function readDomain(path: string, settings: Settings): Domain {
   asks.forEach((ask, i) => {
     for (const [j, other] of ask.after.entries())
       if (!ids.has(other))
-        throw new UserError(
-          `${file.place(["asks", i, "after", j])}: “${other}” is no ask of this file; correct the id or take that ask down first.`,
-        );
+        throw new Failure("ask-after", { at: file.place(["asks", i, "after", j]), given: other });
   });
   return { name, role, host, asks: read, path: shownPath(path), ...(redirectTo === undefined ? {} : { redirectTo }) };
 }
@@ -145,25 +137,21 @@ function expectKey(
 ): void {
   if (Object.hasOwn(known, key)) return;
   const near = closest(key, Object.keys(known));
-  throw new UserError(
-    `${file.place(keys)}: “${key}” is no ${what} of ${SETTINGS_FILE}${near === undefined ? "" : ` (did you mean ${near}?)`}; correct it or add it under ${section}: there.`,
-  );
+  throw new Failure("unknown-key", { at: file.place(keys), given: key, what, section, known });
 }
 
 /** Opens the workspace a command works in, every file read and checked. */
 export function openWorkspace(from: string, given: string | undefined): Workspace {
   const folder = findWorkspace(from, given);
   if (folder === undefined || !existsSync(join(folder, SETTINGS_FILE)))
-    throw new UserError(
-      `there is no workspace ${folder === undefined ? "here or above" : `in ${folder}`}: start one with zandrel init DOMAIN.`,
-    );
+    throw new Failure("no-workspace", { folder });
   const settings = readSettings(join(folder, SETTINGS_FILE)).value;
   const domains: Domain[] = [];
   for (const file of filesIn(join(folder, "domains"), ".yaml")) {
     const domain = readDomain(join(folder, "domains", file), settings);
     const other = domains.find((known) => known.name === domain.name);
     if (other !== undefined)
-      throw new UserError(`${domain.path} and ${other.path} both describe ${displayName(domain.name)}: keep one of them.`);
+      throw new Failure("domain-twice", { path: domain.path, other: other.path, domain: domain.name });
     domains.push(domain);
   }
   return {
@@ -201,9 +189,7 @@ export function pickDomains(workspace: Workspace, names: readonly DomainName[]):
       name,
       workspace.domains.map((one) => one.name),
     );
-    throw new UserError(
-      `${displayName(name)} is no domain of this workspace${near === undefined ? "" : ` (did you mean ${displayName(near as DomainName)}?)`}: add it with zandrel init ${displayName(name)}.`,
-    );
+    throw new Failure("unknown-domain", { domain: name, known: known });
   });
 }
 
@@ -219,20 +205,14 @@ export function readKit(folder: string, from: string, nameOrPath: string): Kit {
       nameOrPath,
       filesIn(join(folder, "kits"), ".yaml").map((file) => file.slice(0, -5)),
     );
-    throw new UserError(
-      `there is no kit “${nameOrPath}” in the kits folder${near === undefined ? "" : ` (did you mean ${near}?)`}: name one that is there, or a file.`,
-    );
+    throw new Failure("unknown-kit", { given: nameOrPath, known });
   }
   const file = readYaml(shownPath(path), readText(path), kitSchema);
   const [mistake] = checkKit(file.value);
   if (mistake?.code === "unknown-blank")
-    throw new UserError(
-      `${file.path}: the ask ${mistake.ask} has the blank {${mistake.blank}}, which is none of the kit's inputs; add it there or correct it.`,
-    );
+    throw new Failure("kit-blank", { path: file.path, ask: mistake.ask, blank: mistake.blank });
   if (mistake?.code === "unknown-ask")
-    throw new UserError(
-      `${file.path}: the ask ${mistake.ask} waits for “${mistake.after}”, which is no ask of this kit; correct the id.`,
-    );
+    throw new Failure("kit-after", { path: file.path, ask: mistake.ask, after: mistake.after });
   return file.value;
 }
 
@@ -262,7 +242,7 @@ export function removeAsk(domain: Domain, id: string): void {
   const text = readText(path);
   const index = readYaml(domain.path, text, domainSchema).value.asks.findIndex((ask) => ask.id === id);
   if (index === -1)
-    throw new UserError(`${domain.path} has no ask ${id} any more: somebody took it out meanwhile; see zandrel status.`, 1);
+    throw new Failure("ask-gone", { path: domain.path, ask: id }, "problem");
   const without = withoutEntry(text, "asks", index);
   readYaml(domain.path, without, domainSchema);
   writeAtomically(path, without);

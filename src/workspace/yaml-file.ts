@@ -12,7 +12,7 @@ import {
   type YAMLSeq,
 } from "yaml";
 import type { z } from "zod";
-import { UserError } from "../core/user-error.ts";
+import { Failure } from "../core/failure.ts";
 
 /** A YAML file as text, with its parsed form for finding places in it. */
 export interface YamlFile<T> {
@@ -34,7 +34,7 @@ function excerpt(text: string, offset: number): string {
 /** Reads and checks a YAML file; a mistake is shown with file, line, column, the text there and what was expected. */
 export function readYaml<S extends z.ZodType>(path: string, text: string, schema: S): YamlFile<z.output<S>> {
   if (text.length > MAX_OCTETS)
-    throw new UserError(`${path} is larger than 4 MiB, which no workspace file needs: check what is in it.`);
+    throw new Failure("file-too-large", { path, octets: 4 * 1024 * 1024 });
   const lines = new LineCounter();
   const document = parseDocument(text, { lineCounter: lines, prettyErrors: false });
   const at = (offset: number) => {
@@ -44,18 +44,14 @@ export function readYaml<S extends z.ZodType>(path: string, text: string, schema
   const [broken] = document.errors;
   if (broken !== undefined) {
     const found = excerpt(text, broken.pos[0]);
-    throw new UserError(
-      `${at(broken.pos[0])}: this is not YAML${found === "" ? "" : ` at “${found}”`}: ${broken.message.replace(/\s+/g, " ")}; correct that line.`,
-    );
+    throw new Failure("not-yaml", { at: at(broken.pos[0]), found, because: broken.message });
   }
   let raw: unknown;
   try {
     // Aliases may not multiply: a small file must not become a giant value.
     raw = document.toJS({ maxAliasCount: 50 });
   } catch (error) {
-    throw new UserError(
-      `${path}:1:1: the aliases in this file multiply too far (${(error as Error).message}); write the values out.`,
-    );
+    throw new Failure("yaml-aliases", { path, because: (error as Error).message });
   }
   const place = (keys: readonly PropertyKey[]) => at(offsetOf(document.contents, keys));
   const checked = schema.safeParse(raw);
@@ -64,9 +60,7 @@ export function readYaml<S extends z.ZodType>(path: string, text: string, schema
     // An unknown key is shown at the key, everything else at the value.
     const keys = issue.code === "unrecognized_keys" ? [...issue.path, issue.keys[0] as string] : issue.path;
     const found = excerpt(text, offsetOf(document.contents, keys, issue.code === "unrecognized_keys"));
-    throw new UserError(
-      `${at(offsetOf(document.contents, keys, issue.code === "unrecognized_keys"))}: “${found}” is wrong: ${issueText(issue)}.`,
-    );
+    throw new Failure("yaml-value", { at: at(offsetOf(document.contents, keys, issue.code === "unrecognized_keys")), found, because: issueText(issue) });
   }
   return { path, text, value: checked.data, place };
 }

@@ -1,6 +1,6 @@
 import type { Arguments, Context } from "../../cli/command.ts";
 import { fillKit, type Kit, type KitError } from "../../core/ask/index.ts";
-import { EXIT, type ExitCode, UserError } from "../../core/user-error.ts";
+import { EXIT, type ExitCode, Failure } from "../../core/failure.ts";
 import { visible } from "../../present/index.ts";
 import { readKit, type Workspace } from "../../workspace/index.ts";
 
@@ -17,7 +17,7 @@ export async function fromKit(
     ((args.input as string[] | undefined) ?? []).map((text) => {
       const at = text.indexOf("=");
       if (at < 1)
-        throw new UserError(`--input “${visible(text)}” wants NAME=VALUE, one of ${Object.keys(kit.inputs).join(", ")}.`);
+        throw new Failure("kit-input-form", { given: text, inputs: Object.keys(kit.inputs) });
       return [text.slice(0, at), text.slice(at + 1)] as const;
     }),
   );
@@ -33,10 +33,7 @@ export async function fromKit(
         .map((ask): NewAsk => ({ ...ask, service: kit.service, domain: domain.name }));
       const dry = args["dry-run"] === true;
       if (asks.length === 0)
-        throw new UserError(
-          `everything this kit can ask for now is taken down already${filled.value.later.length === 0 ? "" : `; ${filled.value.later.join(", ")} needs more inputs`}: see zandrel status.`,
-          EXIT.not,
-        );
+        throw new Failure("kit-all-saved", { later: filled.value.later }, "fine");
       if (!dry) await addAsks(asks, { key: kit.service, title: kit.title, added }, domain, workspace, context);
       return {
         exit: EXIT.ok,
@@ -58,11 +55,11 @@ export async function fromKit(
       const answer = await context.prompt(
         `${visible(error.explain)}${error.example === undefined ? "" : ` (such as ${visible(error.example)})`}\n${error.input}: `,
       );
-      if (answer === "") throw new UserError("nothing was taken down, because an input was left open.");
+      if (answer === "") throw new Failure("input-left-open", {});
       values.set(error.input, answer);
       continue;
     }
-    throw new UserError(kitErrorText(error, kit));
+    throw new Failure("kit-input", { error, kit: kit.title });
   }
 }
 

@@ -14,7 +14,7 @@ import {
   txtValue,
 } from "../../core/record/index.ts";
 import { isSpf, readSpfRecord } from "../../core/spf/index.ts";
-import { UserError } from "../../core/user-error.ts";
+import { Failure } from "../../core/failure.ts";
 import { columns, isoTime } from "../../present/index.ts";
 import {
   type AskEntry,
@@ -59,7 +59,7 @@ export function domainFor(workspace: Workspace, args: Arguments, text: string): 
   const named = args.domain as string | undefined;
   if (named !== undefined) return pickDomains(workspace, [nameOperand(named)])[0] as Domain;
   const { domains } = workspace;
-  if (domains.length === 0) throw new UserError("this workspace has no domain yet: add one with zandrel init DOMAIN.");
+  if (domains.length === 0) throw new Failure("no-domain", {});
   if (domains.length === 1) return domains[0] as Domain;
   const mentioned = domains.filter((domain) =>
     new RegExp(`(^|[^a-z0-9-])${withoutRootDot(domain.name).replaceAll(".", "\\.")}([^a-z0-9-]|$)`, "i").test(text),
@@ -67,9 +67,7 @@ export function domainFor(workspace: Workspace, args: Arguments, text: string): 
   // brackwater.example is part of tickets.brackwater.example: the longest name wins.
   const [longestWindow] = [...mentioned].sort((a, b) => b.name.length - a.name.length);
   if (longestWindow === undefined || mentioned.some((other) => !longestWindow.name.endsWith(other.name)))
-    throw new UserError(
-      `the paste does not say for which domain it is: name it with --domain, one of ${domains.map((domain) => withoutRootDot(domain.name)).join(", ")}.`,
-    );
+    throw new Failure("which-domain", { domains: domains.map((domain) => domain.name) });
   return longestWindow;
 }
 
@@ -144,9 +142,7 @@ export function ownService(workspace: Workspace, args: Arguments): ServiceOfAsk 
   const known = workspace.settings.services[key];
   if (known !== undefined) return { key, title: known.title, added: false };
   if (args.service !== undefined)
-    throw new UserError(
-      `--service ${key} is no service of zandrel.yaml: name one of ${Object.keys(workspace.settings.services).join(", ") || "those you add there"}.`,
-    );
+    throw new Failure("unknown-service", { given: key, known: Object.keys(workspace.settings.services) });
   return { key, title: `${workspace.settings.organisation}: own mail`, added: true };
 }
 

@@ -7,7 +7,7 @@ import { authoritativeViewpoints, type Viewpoint } from "../../core/ask/index.ts
 import { type Authority, authorityOf, failed, type Lookup, memoized, type Servers, zoneLookup } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, labelsOf, parseName } from "../../core/name/index.ts";
 import { parseSeconds } from "../../core/record/index.ts";
-import { UserError } from "../../core/user-error.ts";
+import { Failure } from "../../core/failure.ts";
 import { type ParseOptions, readZone, type ZoneDocument, zoneFor, zonesOf } from "../../core/zone/index.ts";
 import { DnsClient, parseServerAddress, type ServerAddress, serverText, type WebOptions } from "../../net/index.ts";
 import { type Domain, readText, type Settings } from "../../workspace/index.ts";
@@ -62,7 +62,7 @@ export interface DnsContext {
 
 export const timeoutOf = (args: Arguments): number => {
   const seconds = args.timeout as number;
-  if (!(seconds > 0 && seconds <= 600)) throw new UserError("--timeout wants a number of seconds from 0.1 to 600: correct it.");
+  if (!(seconds > 0 && seconds <= 600)) throw new Failure("--timeout wants a number of seconds from 0.1 to 600: correct it.");
   return seconds * 1000;
 };
 
@@ -71,7 +71,7 @@ export function timeOption(args: Arguments, option: string): number | undefined 
   const text = args[option] as string | undefined;
   if (text === undefined) return undefined;
   const at = Date.parse(text);
-  if (Number.isNaN(at)) throw new UserError(`--${option} “${text}” is not a time: write it as 2026-03-02T09:00Z.`);
+  if (Number.isNaN(at)) throw new Failure(`--${option} “${text}” is not a time: write it as 2026-03-02T09:00Z.`);
   return at;
 }
 
@@ -80,7 +80,7 @@ export function spanOption(args: Arguments, option: string): number | undefined 
   const text = args[option] as string | undefined;
   if (text === undefined) return undefined;
   const seconds = parseSeconds(text);
-  if (seconds === undefined) throw new UserError(`--${option} “${text}” is not a span of time: write it as 90s, 15m or 1h30m.`);
+  if (seconds === undefined) throw new Failure(`--${option} “${text}” is not a span of time: write it as 90s, 15m or 1h30m.`);
   return seconds * 1000;
 }
 
@@ -88,7 +88,7 @@ export function spanOption(args: Arguments, option: string): number | undefined 
 export function nameOperand(text: string): DomainName {
   const parsed = parseName(text);
   if (parsed.ok && parsed.value !== ".") return parsed.value;
-  throw new UserError(`“${text}” is not a domain name${parsed.ok ? "" : ` (${parsed.error.message})`}: check its spelling.`);
+  throw new Failure("not-a-domain", { given: text, because: parsed.ok ? "" : parsed.error.message });
 }
 
 /** The domain a master file is about when it does not say so itself: by its own name, or the only domain in question. */
@@ -117,9 +117,7 @@ export function readZoneFile(
   const document = readZone(readText(resolve(cwd, file), "latin1"), options);
   const [issue] = document.issues;
   if (issue !== undefined)
-    throw new UserError(
-      `${issue.file ?? file}:${issue.line}:${issue.column}: ${issue.text === "" ? "" : `found “${issue.text}”, `}expected ${issue.expected}; correct that line.`,
-    );
+    throw new Failure("zone-file-line", { file: issue.file ?? file, line: issue.line, column: issue.column, found: issue.text, expected: issue.expected });
   return { document, options };
 }
 
@@ -128,12 +126,12 @@ function resolverAddress(text: string, where: string): ServerAddress {
     const [first] = getServers();
     const parsed = first === undefined ? undefined : parseServerAddress(first);
     if (parsed === undefined)
-      throw new UserError(`${where}: this machine has no resolver configured; name one with --resolver ADDRESS.`);
+      throw new Failure("no-system-resolver", { where });
     return parsed;
   }
   const parsed = parseServerAddress(text);
   if (parsed === undefined)
-    throw new UserError(`${where}: “${text}” is not a resolver: write ADDRESS, ADDRESS:PORT or an https URL.`);
+    throw new Failure("not-a-resolver", { where, given: text });
   return parsed;
 }
 
@@ -246,7 +244,7 @@ export function openDns(
 export function hostServer(text: string, port: number): ServerAddress {
   const parsed = parseServerAddress(text, port);
   if (parsed === undefined)
-    throw new UserError(`“${text}” under hosts: in zandrel.yaml is not a server: write ADDRESS or ADDRESS:PORT.`);
+    throw new Failure("host-server", { given: text });
   return parsed;
 }
 

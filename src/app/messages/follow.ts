@@ -4,7 +4,7 @@ import { z } from "zod";
 import type { Context } from "../../cli/command.ts";
 import { fieldsNamed, fieldValue, scanMessage } from "../../core/message/index.ts";
 import { DISPOSITIONS, type Disposition, enhancedStatus } from "../../core/sending/index.ts";
-import { UserError } from "../../core/user-error.ts";
+import { Failure } from "../../core/failure.ts";
 import { askLink } from "../../net/service-link.ts";
 import { logTime } from "../../present/index.ts";
 import { type Journal, openMessages, type StoredMessage } from "../../workspace/index.ts";
@@ -85,9 +85,7 @@ async function copyIn(path: string, messageId: string): Promise<Copy | undefined
     const stored = openMessages(folder === undefined ? path : join(path, folder));
     if (stored.kind === "message") {
       if (await is(stored.message)) return { message: stored.message, folder: undefined };
-      throw new UserError(
-        `${path} holds another message, not <${messageId}>: give the copy that arrived, or the mailbox it is in.`,
-      );
+      throw new Failure("other-message", { path, messageId });
     }
     for await (const message of stored.messages) if (await is(message)) return { message, folder: folder?.slice(1) };
   }

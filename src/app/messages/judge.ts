@@ -2,7 +2,7 @@ import { z } from "zod";
 import type { DiscoveryWay } from "../../core/dmarc/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { decodeWords, fieldsNamed, fieldValue } from "../../core/message/index.ts";
-import { UserError } from "../../core/user-error.ts";
+import { Failure } from "../../core/failure.ts";
 import {
   authenticationResults,
   bulkRequirements,
@@ -87,7 +87,7 @@ export async function judgeOne(
   now: number,
 ): Promise<Judgement> {
   const judged = await judgeMessage(source, { envelope, lookup, now, how, ...(hop === undefined ? {} : { hop }) });
-  if (!judged.ok) throw new UserError(`${title}: ${judged.error.message}; give a whole message.`);
+  if (!judged.ok) throw new Failure("not-a-message", { title, because: judged.error.message });
   const verdict = judged.value;
   const { header, dmarc, authors, body } = verdict;
   const [subject] = fieldsNamed(header, "subject").map(fieldValue);

@@ -3,7 +3,7 @@ import type { Arguments, Context } from "../../cli/command.ts";
 import type { DkimVerdict } from "../../core/dkim/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized } from "../../core/lookup/index.ts";
-import { EXIT, type ExitCode, UserError } from "../../core/user-error.ts";
+import { EXIT, type ExitCode, Failure } from "../../core/failure.ts";
 import { type Style, visible } from "../../present/index.ts";
 import { findWorkspace, openMessages, openWorkspace, type Stored, type StoredMessage, spool } from "../../workspace/index.ts";
 import { openDns } from "../dns/context.ts";
@@ -70,9 +70,7 @@ export async function withMessages<T>(
 ): Promise<T> {
   const [operand, ...more] = args._;
   if (operand === undefined || more.length > 0)
-    throw new UserError(
-      `${example.split(" ").slice(0, 3).join(" ")} wants one file, or - for standard input: for example ${example}.`,
-    );
+    throw new Failure("operands-wrong", {});
   const folder = findWorkspace(context.cwd, args.workspace as string | undefined);
   const settings = folder === undefined ? undefined : openWorkspace(context.cwd, folder).settings;
   const spooled = operand === "-" ? await spool(context.input()) : undefined;
@@ -88,7 +86,5 @@ export async function withMessages<T>(
 /** The only message of a file, for commands that take one. */
 export function oneMessage(stored: Stored, what: string): StoredMessage {
   if (stored.kind === "message") return stored.message;
-  throw new UserError(
-    `${what} takes one message, and this is a mailbox: give the file of one message, or use zandrel message judge.`,
-  );
+  throw new Failure("is-a-mailbox", {});
 }

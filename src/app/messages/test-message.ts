@@ -2,7 +2,7 @@ import { resolve } from "node:path";
 import type { Arguments, Context } from "../../cli/command.ts";
 import { type SignOptions, signatureObstacle, signedMessage } from "../../core/dkim/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
-import { UserError } from "../../core/user-error.ts";
+import { Failure } from "../../core/failure.ts";
 import type { Submitted } from "../../net/mail.ts";
 import { askLink } from "../../net/service-link.ts";
 import { type Journal, keyPath, readPrivateKey, readSecret, readText } from "../../workspace/index.ts";
@@ -87,7 +87,7 @@ export async function messageFor(
     (args.unsubscribe as string | undefined) ??
     `https://${withoutRootDot(domain)}/unsubscribe?message=${encodeURIComponent(messageId)}`;
   if (!URL.canParse(unsubscribe) || !unsubscribe.startsWith("https://") || /[\s<>]/.test(unsubscribe))
-    throw new UserError("--unsubscribe wants an https address: receivers open no other with one click.");
+    throw new Failure("unsubscribe-form", {});
   return composeMessage({
     from: args.from as string,
     to,
@@ -117,7 +117,7 @@ export async function signed(
     signedAt: Math.floor(now / 1000),
   };
   const obstacle = signatureObstacle(options);
-  if (obstacle !== undefined) throw new UserError(`the message cannot be signed: ${obstacle}.`);
+  if (obstacle !== undefined) throw new Failure("cannot-sign", { because: obstacle });
   const done = await signedMessage(message, options);
   if (done === undefined) throw new Error("a message that was just composed cannot be signed");
   return done;
@@ -142,14 +142,12 @@ export async function submit(
   if (via === "smtp") {
     const settings = await smtpSettings(service, journal, domain);
     if (settings === undefined)
-      throw new UserError(
-        `nobody says where ${service.title} takes messages: write host, port, tls, user and password under services: ${service.key}: submission: in zandrel.yaml.`,
-      );
+      throw new Failure("no-smtp-settings", { service: service.key, title: service.title });
     const { submitMessage } = await import("../../net/mail.ts");
     const outcome = await submitMessage(await submissionTo(settings, service, session, args, context), envelope, message);
     return { outcome, host: settings.host, tracking: outcome.kind === "accepted" ? trackingIn(outcome.reply) : undefined };
   }
-  if (service.link === undefined) throw new UserError(`${service.title} has no link in zandrel.yaml: send with --via smtp.`);
+  if (service.link === undefined) throw new Failure("no-link", { title: service.title });
   const kept = credentialFor(journal, service, domain);
   const key =
     kept === undefined

@@ -4,7 +4,7 @@ import { type Live, type Lookup, liveAt, ownSetOf } from "../../core/lookup/inde
 import { type DomainName, displayName, name } from "../../core/name/index.ts";
 import { printData, type RecordSet, sameData } from "../../core/record/index.ts";
 import { type CacheWindow, cacheWindowOf } from "../../core/spread/index.ts";
-import { EXIT, UserError } from "../../core/user-error.ts";
+import { EXIT, Failure } from "../../core/failure.ts";
 import type { Domain, Journal, JournalledChange, Publication, PublicationEnd, Workspace } from "../../workspace/index.ts";
 import { draftSource } from "../asks/survey.ts";
 import { type DnsContext, openDns } from "../dns/context.ts";
@@ -111,10 +111,7 @@ export async function publishChanges(
       if (seen !== undefined && seen.unseen === undefined && seen.done < changes.length) {
         const wrong = [...seen.undone, ...seen.other].join("; ");
         close("unknown", `accepted, but the zone shows otherwise: ${wrong}`);
-        throw new UserError(
-          `${publisher.to} accepted the changes of ${own}, and yet its zone shows ${seen.done} of ${changes.length}: ${wrong}; ask the DNS host, and look again with zandrel draft ${withoutRootDot(domain.name)}${before}.`,
-          EXIT.not,
-        );
+        throw new Failure("accepted-not-shown", { to: publisher.to, domain: domain.name, done: seen.done, of: changes.length, differences: [...seen.undone, ...seen.other], before: alreadyDone }, "problem");
       }
       close("published", outcome.because);
       return outcome;
@@ -125,20 +122,14 @@ export async function publishChanges(
         compare(changes.map(journalled), domain.name, source),
       );
       const moved = seen === undefined || seen.other.length === 0 ? outcome.because : seen.other.join("; ");
-      throw new UserError(
-        `nothing was published for ${own}, because somebody changed the zone meanwhile: ${moved}; run zandrel draft ${withoutRootDot(domain.name)} and decide again${before}.`,
-        EXIT.not,
-      );
+      throw new Failure("zone-changed", { domain: domain.name, because: moved, before: alreadyDone }, "problem");
     }
     case "unknown":
       // It stays open, so that the next status looks at the zone.
-      throw new UserError(
-        `it is not known whether all of ${own} was changed: ${outcome.because}; ${outcome.remedy}${before}.`,
-        EXIT.undetermined,
-      );
+      throw new Failure("publication-unknown", { domain: domain.name, because: outcome.because, remedy: outcome.remedy, before: alreadyDone }, "undetermined");
     case "not-published":
       close("not-published", outcome.because);
-      throw new UserError(`nothing was published for ${own}: ${outcome.because}; ${outcome.remedy}${before}.`, EXIT.undetermined);
+      throw new Failure("publication-failed", { domain: domain.name, because: outcome.because, remedy: outcome.remedy, before: alreadyDone }, "undetermined");
   }
 }
 
@@ -201,16 +192,10 @@ export async function reverse({ opened }: Publication, apex: DomainName, source:
     const of = name(text);
     const live: Live = await liveAt(source, apex, of, type);
     if (live.kind === "failed")
-      throw new UserError(
-        `nothing was taken back, because the zone could not be looked at: ${live.answer.detail}; try again when it answers.`,
-        EXIT.undetermined,
-      );
+      throw new Failure("undo-unseen", { because: live.answer.detail }, "undetermined");
     const now = ownSetOf(live);
     if (!sameData(now, after))
-      throw new UserError(
-        `nothing was taken back, because somebody changed ${displayName(of)} ${type} since: it was published as ${showSet(after)} and is now ${showSet(now)}; change it by hand, or publish anew.`,
-        EXIT.not,
-      );
+      throw new Failure("undo-changed", { name: of, type, published: after, now }, "problem");
     const cacheWindow: CacheWindow | undefined = cacheWindowOf(live);
     changes.push({
       action: before === undefined ? "remove" : after === undefined ? "add" : "replace",
@@ -230,14 +215,8 @@ export async function reverse({ opened }: Publication, apex: DomainName, source:
 export function expectPublishable({ domain, clashes, undetermined }: Draft): void {
   const [unknown] = undetermined;
   if (unknown !== undefined)
-    throw new UserError(
-      `nothing was published, because the zone could not be looked at: ${unknown.because}; try again when it answers.`,
-      EXIT.undetermined,
-    );
+    throw new Failure("publish-unseen", { because: unknown.because }, "undetermined");
   const [clash] = clashes;
   if (clash !== undefined)
-    throw new UserError(
-      `nothing was published, because something is in the way: ${clash.because}; zandrel draft ${displayName(domain)} shows the ways out, or leave it out with --only ASK.`,
-      EXIT.not,
-    );
+    throw new Failure("publish-clash", { domain, because: clash.because }, "problem");
 }

@@ -3,7 +3,7 @@ import type { Arguments, Context } from "../../cli/command.ts";
 import { COMMON_FORM, type Form, fillIn, type SheetEntry } from "../../core/change/index.ts";
 import { displayName } from "../../core/name/index.ts";
 import { printData, type RecordSet } from "../../core/record/index.ts";
-import { UserError } from "../../core/user-error.ts";
+import { Failure } from "../../core/failure.ts";
 import { editZone, type SetChange } from "../../core/zone/index.ts";
 import { type HelperSet, runHelper, sendUpdate, type TsigKey } from "../../net/index.ts";
 import { visible } from "../../present/index.ts";
@@ -33,7 +33,7 @@ export function publisherFor(domain: Domain, workspace: Workspace, args: Argumen
   if (into !== undefined) return zoneFilePublisher(domain, resolve(context.cwd, into), into, workspace, context);
   const host = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host];
   if (host === undefined)
-    throw new UserError(`${domain.path} names no DNS host: add host: there, or publish into a master file with --into FILE.`);
+    throw new Failure("no-host", { path: domain.path });
   const { publish } = host;
   switch (publish.way) {
     case "zone-file":
@@ -42,7 +42,7 @@ export function publisherFor(domain: Domain, workspace: Workspace, args: Argumen
       const server = hostServer(publish.server, workspace.settings.defaults.authorityPort);
       const secret = readSecret(publish.key.secret, `the TSIG key of ${host.title}`, workspace.folder, context.env);
       if (!/^[A-Za-z0-9+/]+={0,2}$/.test(secret))
-        throw new UserError(`${publish.key.secret}, the TSIG key of ${host.title}, is not base64: copy it again, whole.`);
+        throw new Failure("tsig-base64", { place: publish.key.secret, host: host.title });
       const key: TsigKey = { name: publish.key.name, algorithm: publish.key.algorithm, secret: Buffer.from(secret, "base64") };
       return {
         way: "update",

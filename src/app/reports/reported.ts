@@ -7,7 +7,7 @@ import { type DomainName, labelsOf } from "../../core/name/index.ts";
 import { decodeUtf8, isOfType, txtValue } from "../../core/record/index.ts";
 import { isSpf, lookupSpf, type Network, readSpfRecord, type SpfRecord, type SpfTree, spfTree } from "../../core/spf/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
-import { EXIT, UserError } from "../../core/user-error.ts";
+import { EXIT, Failure } from "../../core/failure.ts";
 import { type Domain, openWorkspace, type ReportStore, type Workspace } from "../../workspace/index.ts";
 import { nameOperand, openDns, resolverOptions } from "../dns/context.ts";
 
@@ -140,9 +140,9 @@ export async function withReports<T>(
 ): Promise<T> {
   const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
   const [operand, ...more] = args._;
-  if (more.length > 0) throw new UserError(`zandrel ${name} wants one domain: for example zandrel ${name} brackwater.example.`);
+  if (more.length > 0) throw new Failure("operands-wrong", {});
   const span = args.days as number;
-  if (!(Number.isInteger(span) && span >= 1 && span <= 3660)) throw new UserError("--days wants a whole number from 1 to 3660.");
+  if (!(Number.isInteger(span) && span >= 1 && span <= 3660)) throw new Failure("--days wants a whole number from 1 to 3660.");
   // Looking makes no file.
   if (!workspace.hasReports) throw noReports(operand === undefined ? undefined : nameOperand(operand));
   const store = await workspace.openReports();
@@ -186,11 +186,8 @@ export async function withReports<T>(
   }
 }
 
-const noReports = (domain: DomainName | undefined): UserError =>
-  new UserError(
-    `there ${domain === undefined ? "are no reports" : `is no report about ${domain.slice(0, -1)}`} yet: take some in with zandrel dmarc import.`,
-    EXIT.undetermined,
-  );
+const noReports = (domain: DomainName | undefined): Failure =>
+  new Failure("no-reports", { domain }, "problem");
 
 function pick(operand: string | undefined, workspace: Workspace, store: ReportStore, name: string): DomainName {
   if (operand !== undefined) return nameOperand(operand);
@@ -198,9 +195,7 @@ function pick(operand: string | undefined, workspace: Workspace, store: ReportSt
   const [only, ...others] = reported;
   if (only === undefined) throw noReports(undefined);
   if (others.length > 0)
-    throw new UserError(
-      `there are reports about ${reported.map((one) => one.name.slice(0, -1)).join(", ")}: name one, for example zandrel ${name} ${only.name.slice(0, -1)}.`,
-    );
+    throw new Failure("which-reports", { domains: reported.map((one) => one.name) });
   return only.name;
 }
 
@@ -216,10 +211,7 @@ export async function adviceFrom({
 }: Reported): Promise<Advice & { readonly policy: Policy }> {
   const found = await discoverByWalk(domain, lookup);
   if (found.failed !== undefined && found.record === undefined)
-    throw new UserError(
-      `the DMARC record of ${domain.slice(0, -1)} could not be asked for (${found.failed}): try again, or ask another resolver with --resolver.`,
-      EXIT.undetermined,
-    );
+    throw new Failure("dmarc-unseen", { domain, because: found.failed }, "undetermined");
   const policy = found.record?.policy ?? "none";
   const plain = domain.slice(0, -1);
   const spf = await lookupSpf(plain, lookup);

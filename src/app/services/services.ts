@@ -2,7 +2,7 @@ import { z } from "zod";
 import type { Arguments, Context } from "../../cli/command.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.ts";
 import type { LinkDescription, Offer, SCOPES } from "../../core/sending/index.ts";
-import { closest, EXIT, UserError } from "../../core/user-error.ts";
+import { closest, EXIT, Failure } from "../../core/failure.ts";
 import { askLink, type LinkFailure, type LinkTo } from "../../net/service-link.ts";
 import { moment, visible } from "../../present/index.ts";
 import { type Journal, readSecret, type SecretPlace, type Settings, type Workspace } from "../../workspace/index.ts";
@@ -38,13 +38,11 @@ export const linkOf = (
 export function serviceNamed(workspace: Workspace, key: string | undefined, args: Arguments, context: Context): ServiceAt {
   const { services } = workspace.settings;
   const known = Object.keys(services).join(", ") || "none yet; add one under services:";
-  if (key === undefined) throw new UserError(`name the service, one of zandrel.yaml: ${known}.`);
+  if (key === undefined) throw new Failure("which-service", { known: Object.keys(services) });
   const settings = Object.hasOwn(services, key) ? services[key] : undefined;
   if (settings === undefined) {
     const near = closest(key, Object.keys(services));
-    throw new UserError(
-      `“${visible(key)}” is no service of zandrel.yaml${near === undefined ? "" : ` (did you mean ${near}?)`}: name one of ${known}.`,
-    );
+    throw new Failure("unknown-service", { given: key, known: Object.keys(services) });
   }
   const { title, link } = settings;
   return { key, title, settings, link: link === undefined ? undefined : linkOf(link, settings, workspace, args, context) };
@@ -59,7 +57,7 @@ export async function offersOf({ title, link }: ServiceAt): Promise<LinkDescript
   if (asked === undefined) described.set(link, (asked = askLink(link, "describe")));
   const answer = await asked;
   if (!answer.ok)
-    throw new UserError(`${title} could not be asked: ${visible(answer.error.because)}; try again later.`, EXIT.undetermined);
+    throw new Failure("service-unseen", { title, because: answer.error.because }, "undetermined");
   return answer.value.offers;
 }
 
@@ -67,22 +65,14 @@ export async function offersOf({ title, link }: ServiceAt): Promise<LinkDescript
 export async function linkFor(service: ServiceAt, offer: Offer, otherwise: string): Promise<LinkTo> {
   const offers = await offersOf(service);
   if (service.link !== undefined && offers?.includes(offer) === true) return service.link;
-  throw new UserError(
-    `${service.title} ${service.link === undefined ? "has no link in zandrel.yaml" : `does not offer ${offer} over its link`}: ${otherwise}.`,
-  );
+  throw new Failure("not-offered", { title: service.title, offer: service.link === undefined ? undefined : offer, otherwise });
 }
 
 /** A service that could not be asked, or that did not do it. */
-export const linkTrouble = ({ title }: ServiceAt, what: string, { kind, because }: LinkFailure): UserError =>
+export const linkTrouble = ({ title }: ServiceAt, what: string, { kind, because }: LinkFailure): Failure =>
   kind === "failed" || kind === "unreachable"
-    ? new UserError(`${title} could not be asked to ${what}: ${visible(because)}; try again later.`, EXIT.undetermined)
-    : new UserError(
-        `${title} did not ${what}: ${visible(because)}${kind === "key" ? "; give it a key that may, under services: in zandrel.yaml" : ""}.`.replace(
-          /\.\.$/,
-          ".",
-        ),
-        EXIT.not,
-      );
+    ? new Failure("service-unseen", { title, because }, "undetermined")
+    : new Failure("service-refused", { title, what, because, key: kind === "key" }, "problem");
 
 /** The options with which the user records what a service without a link showed. */
 export const BY_HAND = {
@@ -100,8 +90,8 @@ function byHand(args: Arguments, context: Context): { note: string; on: string }
   const today = new Date(context.clock.now()).toISOString().slice(0, 10);
   const on = (args.on as string | undefined) ?? today;
   if (!/^\d{4}-\d{2}-\d{2}$/.test(on) || Number.isNaN(Date.parse(on)))
-    throw new UserError(`--on “${visible(on)}” is not a day: write it as 2026-03-02.`);
-  if (on > today) throw new UserError(`--on ${on} is a day to come: give the day on which the service showed it.`);
+    throw new Failure("day-form", { given: on });
+  if (on > today) throw new Failure("day-to-come", { given: on });
   return { note: (args.note as string | undefined) ?? "", on };
 }
 
@@ -150,9 +140,7 @@ export const withService = <T>(
     (session, journal) => {
       const [key, ...more] = args._;
       if (more.length !== operands)
-        throw new UserError(
-          `${example.split(" ").slice(0, 3).join(" ")} wants a service${operands === 0 ? " and nothing else" : ` and ${operands === 1 ? "one thing more" : `${operands} things more`}`}: for example ${example}.`,
-        );
+        throw new Failure("operands-wrong", {});
       return work({ service: serviceNamed(session.workspace, key, args, context), operands: more, session, journal });
     },
   );
@@ -162,7 +150,7 @@ export function domainOfAddress(address: string): DomainName {
   const at = address.lastIndexOf("@");
   const parsed = parseName(address.slice(at + 1));
   if (at < 1 || /[\s<>,;:"\\()[\]]/.test(address) || !parsed.ok || parsed.value === ".")
-    throw new UserError(`“${visible(address)}” is not a mail address: write it as news@brackwater.example.`);
+    throw new Failure("address-form", { given: address });
   return parsed.value;
 }
 
@@ -273,6 +261,6 @@ export async function storeOneTimeSecret<T extends { readonly secret: string }>(
     return made;
   } catch (error) {
     place.discard();
-    throw new UserError(`the secret could not be kept, ${await undo(made)}: ${(error as Error).message}`);
+    throw new Failure("secret-not-kept", { undone: await undo(made), because: (error as Error).message });
   }
 }

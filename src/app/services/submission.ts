@@ -1,7 +1,7 @@
 import type { Arguments, Context } from "../../cli/command.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { enhancedStatus } from "../../core/sending/index.ts";
-import { EXIT, UserError } from "../../core/user-error.ts";
+import { EXIT, Failure } from "../../core/failure.ts";
 import type { Submission, Submitted } from "../../net/mail.ts";
 import { askLink } from "../../net/service-link.ts";
 import { visible } from "../../present/index.ts";
@@ -56,22 +56,14 @@ export async function submissionTo(
 ): Promise<Submission> {
   const { host, port, tls, user, password } = settings;
   if (user === undefined || password === undefined)
-    throw new UserError(
-      `there is no credential of ${service.title} for this domain: make one with zandrel sender credential ${service.key} --new sending --domain DOMAIN.`,
-    );
-  if (dns.web === undefined) throw new UserError("a server cannot be reached through master files: leave out --zone-file.");
+    throw new Failure("no-credential", { service: service.key, title: service.title });
+  if (dns.web === undefined) throw new Failure("no-server-in-files", {});
   const resolved = await dns.web.addresses(host);
   if ("failure" in resolved)
-    throw new UserError(
-      `the address of ${visible(host)} could not be asked for: ${visible(resolved.failure)}; try again later.`,
-      EXIT.undetermined,
-    );
+    throw new Failure("address-unseen", { host, because: resolved.failure }, "undetermined");
   const [address] = resolved.found;
   if (address === undefined)
-    throw new UserError(
-      `${visible(host)} has no address: correct the host under submission: in zandrel.yaml, or ask ${service.title}.`,
-      EXIT.not,
-    );
+    throw new Failure("no-address", { host, title: service.title }, "problem");
   return {
     host,
     address,

@@ -4,7 +4,7 @@ import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
-import { EXIT, UserError } from "../../core/user-error.ts";
+import { EXIT, Failure } from "../../core/failure.ts";
 import { mailAct, type Step, tokenAct } from "../../demo/acts.ts";
 import { wrap } from "../../present/index.ts";
 import { writeAtomically } from "../../workspace/index.ts";
@@ -84,10 +84,7 @@ export default command({
           const env = { ...context.env, ...lab.env, ...colour, TZ: context.env.TZ ?? "UTC" };
           const code = await type(step, folder, env, context);
           if (code !== step.ends)
-            throw new UserError(
-              `the demo broke off: zandrel ${step.argv.join(" ")} ended with ${code} instead of ${step.ends}; this is a defect, please report it.`,
-              EXIT.not,
-            );
+            throw new Failure("demo-broke-off", { argv: step.argv, ended: code, expected: step.ends }, "problem");
         }
       }
       context.out(

@@ -1,19 +1,9 @@
-import { z } from "zod";
-import { nameOperand } from "../../app/dns/context.ts";
-import { withoutRootDot } from "../../app/shapes.ts";
-import { EXIT, UserError } from "../../core/user-error.ts";
-import { type HelperSet, runHelper } from "../../net/index.ts";
-import { visible, wrap } from "../../present/index.ts";
-import { openWorkspace, pickDomains } from "../../workspace/index.ts";
 import { command } from "../command.ts";
+import { checkHelperSchema, checkHelper } from "../../app/publishing/check-helper.ts";
+import { text } from "../options.ts";
+import { checkHelperText } from "../../present/publishing/check-helper.ts";
 
-const result = z.object({
-  host: z.string(),
-  steps: z.array(z.object({ step: z.string(), met: z.boolean(), detail: z.string() })),
-});
-type Step = z.output<typeof result>["steps"][number];
-
-export default command<z.output<typeof result>>({
+export default command({
   name: "helper",
   operands: "DOMAIN",
   summary: "check the helper program of a domain's DNS host against the contract, on a scratch name that is removed again",
@@ -21,81 +11,8 @@ export default command<z.output<typeof result>>({
     ["zandrel helper brackwater-post.example", "describe, read, add, extend, refuse, remove"],
     ["zandrel helper brackwater-post.example --json", "for another program"],
   ],
-  options: { timeout: { type: "number", default: 30, requiresArg: true, describe: "longest wait for one answer, in seconds" } },
-  schema: result,
-  async run(args, context) {
-    const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
-    const [domain] = pickDomains(workspace, args._.map(nameOperand));
-    if (args._.length !== 1 || domain === undefined)
-      throw new UserError("zandrel helper wants one domain: for example zandrel helper brackwater-post.example.");
-    const host = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host];
-    if (host?.publish.way !== "helper")
-      throw new UserError(
-        `the DNS host of ${withoutRootDot(domain.name)} is not reached by a helper program: set way: helper and command: under hosts: in zandrel.yaml.`,
-      );
-    const program = host.publish.command;
-    const how = { cwd: workspace.folder, env: context.env, timeout: (args.timeout as number) * 1000 };
-    const scratch = { name: `_zandrel-check.${domain.name}`, type: "TXT" };
-    const set = (...data: string[]): HelperSet => ({ ttl: 300, data: data.map((text) => `"${text}"`) });
-    const steps: Step[] = [];
-    const same = (a: HelperSet | null, b: HelperSet | null) =>
-      JSON.stringify(a && { ...a, data: [...a.data].sort() }) === JSON.stringify(b && { ...b, data: [...b.data].sort() });
-
-    const describe = await runHelper(program, { action: "describe" }, how);
-    steps.push({
-      step: "describes itself",
-      met: describe.ok,
-      detail: describe.ok
-        ? `${describe.value.title}, ${describe.value.atomic ? "all or nothing" : "one set after the other"}`
-        : describe.error.detail,
-    });
-    const shows = async (step: string, expected: HelperSet | null): Promise<boolean> => {
-      const read = await runHelper(program, { action: "read", zone: domain.name, sets: [scratch] }, how);
-      const seen = read.ok
-        ? (read.value.sets.find((one) => one.name === scratch.name && one.type === scratch.type)?.set ?? null)
-        : undefined;
-      const met = seen !== undefined && same(seen, expected);
-      steps.push({
-        step,
-        met,
-        detail: read.ok
-          ? `it shows ${seen === null || seen === undefined ? "nothing" : seen.data.join(", ")}`
-          : read.error.detail,
-      });
-      return met;
-    };
-    const applies = async (
-      step: string,
-      before: HelperSet | null,
-      after: HelperSet | null,
-      expected: "done" | "moved",
-    ): Promise<void> => {
-      const applied = await runHelper(
-        program,
-        { action: "apply", zone: domain.name, changes: [{ ...scratch, before, after }] },
-        how,
-      );
-      steps.push({
-        step,
-        met: applied.ok && applied.value.outcome === expected,
-        detail: applied.ok
-          ? `it says ${applied.value.outcome}${applied.value.reason === "" ? "" : ` (${applied.value.reason})`}`
-          : applied.error.detail,
-      });
-    };
-    // A helper that cannot even show an empty name is not let near the zone.
-    if (describe.ok && (await shows("shows that the scratch name is empty", null))) {
-      await applies("adds a set", null, set("one"), "done");
-      await shows("shows what was added", set("one"));
-      await applies("extends a set", set("one"), set("one", 'two \\"quoted\\"'), "done");
-      await shows("shows both, to the letter", set("one", 'two \\"quoted\\"'));
-      await applies("refuses where somebody changed the set since", set("older"), set("three"), "moved");
-      await shows("changed nothing when it refused", set("one", 'two \\"quoted\\"'));
-      await applies("removes a set", set("one", 'two \\"quoted\\"'), null, "done");
-      await shows("shows that the scratch name is empty again", null);
-    }
-    return { exit: steps.every((step) => step.met) ? EXIT.ok : EXIT.not, result: { host: host.title, steps } };
-  },
-  present: ({ host, steps }, { style, width }) =>
-    `${style.title(visible(host))}\n${steps.map(({ step, met, detail }) => `  ${met ? style.good("✓") : style.bad("✗")} ${step}${met ? "" : `\n    ${wrap(visible(detail), width - 4, "    ")}`}`).join("\n")}\n${steps.every((step) => step.met) ? "The helper keeps the contract." : "The helper does not keep the contract; see docs/helpers.md."}\n`,
+  options: { timeout: number("longest wait for one answer, in seconds", { default: 30 }) },
+  schema: checkHelperSchema,
+  run: checkHelper,
+  text: checkHelperText,
 });

@@ -1,138 +1,10 @@
-import { z } from "zod";
-import { type DnsContext, resolverOptions } from "../../app/dns/context.ts";
-import { domainOperands, reading } from "../../app/session.ts";
-import { withoutRootDot } from "../../app/shapes.ts";
-import { type DomainName, displayName, name, under } from "../../core/name/index.ts";
-import type { DataOf } from "../../core/record/index.ts";
-import { judgeAddresses, judgeCertificate, judgeRedirect, mayIssue, type SiteCheck } from "../../core/site/index.ts";
-import { EXIT, UserError } from "../../core/user-error.ts";
-import { fetchPage, followPage, type WebOptions } from "../../net/index.ts";
-import { count, isoTime, visible, wrap } from "../../present/index.ts";
-import type { Domain, Workspace } from "../../workspace/index.ts";
 import { command } from "../command.ts";
+import { name } from "../../core/name/index.ts";
+import { site, siteSchema } from "../../app/site/site.ts";
+import { text, resolverOptions } from "../options.ts";
+import { siteText } from "../../present/site/site.ts";
 
-const result = z.object({
-  at: z.string(),
-  domains: z.array(
-    z.object({
-      domain: z.string(),
-      role: z.string(),
-      checks: z.array(
-        z.object({
-          id: z.string(),
-          name: z.string(),
-          met: z.boolean().nullable().describe("null: could not be determined"),
-          because: z.string(),
-          remedy: z.string(),
-        }),
-      ),
-    }),
-  ),
-});
-type Result = z.output<typeof result>;
-
-/** A path with a query that no site has, to see whether a redirect keeps them. */
-const PROBE = "/zandrel/check?kept=yes";
-
-const addressesAt = async (
-  dns: DnsContext,
-  host: DomainName,
-): Promise<{ found: readonly string[] | undefined; failure: string }> => {
-  const answers = await Promise.all([dns.world.ask(host, "A"), dns.world.ask(host, "AAAA")]);
-  const failure = answers.find((answer) => answer.kind === "failed");
-  const found = answers.flatMap((answer) =>
-    answer.kind === "found" ? answer.set.data.map((data) => (data as DataOf["A"]).address) : [],
-  );
-  return {
-    found: failure?.kind === "failed" && found.length === 0 ? undefined : found,
-    failure: failure?.kind === "failed" ? failure.detail : "",
-  };
-};
-
-/** The addresses that asks want a host to lead to: named by them, or found behind the alias they ask for. */
-async function wantedAddresses(domain: Domain, host: DomainName, dns: DnsContext): Promise<string[]> {
-  const sets = domain.asks
-    .filter((ask) => ask.purpose === "site" || ask.purpose === "redirect")
-    .flatMap((ask) => ask.wanted.filter((set) => set.name === host));
-  const direct = sets
-    .filter((set) => set.type === "A" || set.type === "AAAA")
-    .flatMap((set) => (set.data as readonly DataOf["A"][]).map((data) => data.address));
-  const behind = await Promise.all(
-    sets
-      .filter((set) => set.type === "CNAME")
-      .map(async (set) => (await addressesAt(dns, (set.data[0] as DataOf["CNAME"]).target)).found ?? []),
-  );
-  return [...new Set([...direct, ...behind.flat()])];
-}
-
-/** Whether CAA records let the certificate issuers of the workspace issue. */
-async function caaChecks(host: DomainName, workspace: Workspace, dns: DnsContext): Promise<SiteCheck[]> {
-  const issuers = Object.values(workspace.settings.services).flatMap((service) =>
-    service.issuer === undefined ? [] : [{ title: service.title, issuer: service.issuer }],
-  );
-  return Promise.all(
-    issuers.map(async ({ title, issuer }): Promise<SiteCheck> => {
-      const verdict = await mayIssue(dns.world, host, issuer);
-      const met = verdict.kind === "unknown" ? undefined : verdict.kind === "allowed";
-      const remedy =
-        verdict.kind === "forbidden"
-          ? `add this record at ${displayName(verdict.at)}: CAA 0 issue "${issuer}"`
-          : verdict.kind === "unknown"
-            ? "try again when the name servers answer"
-            : "";
-      return {
-        id: "caa",
-        name: displayName(host),
-        met,
-        because: met === true ? `${title} may issue a certificate: ${verdict.because}` : verdict.because,
-        remedy,
-      };
-    }),
-  );
-}
-
-async function checkHost(
-  domain: Domain,
-  host: DomainName,
-  workspace: Workspace,
-  dns: DnsContext,
-  web: WebOptions,
-): Promise<SiteCheck[]> {
-  const plain = withoutRootDot(host);
-  const { found, failure } = await addressesAt(dns, host);
-  const addresses = judgeAddresses(host, found, await wantedAddresses(domain, host, dns), failure);
-  if (found === undefined || found.length === 0) return addresses;
-  const certificate = judgeCertificate(plain, await fetchPage(`https://${plain}/`, web), dns.now);
-  return [...addresses, certificate, ...(await caaChecks(host, workspace, dns))];
-}
-
-/** The domain that a redirect domain leads to. */
-function redirectTarget(domain: Domain, workspace: Workspace): DomainName {
-  const main = workspace.domains.filter((other) => other.role === "main");
-  const target = domain.redirectTo ?? (main.length === 1 ? main[0]?.name : undefined);
-  if (target === undefined)
-    throw new UserError(`${domain.path} does not say where ${displayName(domain.name)} redirects to: add redirectTo: there.`);
-  return target;
-}
-
-async function checkDomain(domain: Domain, workspace: Workspace, dns: DnsContext, web: WebOptions): Promise<SiteCheck[]> {
-  const www = under(name("www"), domain.name) as DomainName;
-  if (domain.role !== "redirect")
-    return (await Promise.all([domain.name, www].map((host) => checkHost(domain, host, workspace, dns, web)))).flat();
-  const target = withoutRootDot(redirectTarget(domain, workspace));
-  const per = [domain.name, www].map(async (host) => {
-    const { found, failure } = await addressesAt(dns, host);
-    const addresses = judgeAddresses(host, found, await wantedAddresses(domain, host, dns), failure);
-    if (found === undefined || found.length === 0) return addresses;
-    const plain = withoutRootDot(host);
-    const start = [`http://${plain}${PROBE}`, `https://${plain}${PROBE}`];
-    const redirects = await Promise.all(start.map(async (url) => judgeRedirect(url, await followPage(url, web), target)));
-    return [...addresses, ...redirects, judgeCertificate(plain, await fetchPage(`https://${plain}/`, web), dns.now)];
-  });
-  return (await Promise.all(per)).flat();
-}
-
-export default command<Result>({
+export default command({
   name: "site",
   operands: "[DOMAIN..]",
   summary: "check where the names lead: addresses of apex and www, permanent redirect with the path kept, certificate, CAA",
@@ -140,43 +12,8 @@ export default command<Result>({
     ["zandrel site brackwater.example", "apex and www of one domain"],
     ["zandrel site --json", "all domains but sending and parked ones, for another program"],
   ],
-  options: resolverOptions,
-  schema: result,
-  async run(args, context) {
-    const pick = (workspace: Workspace) => {
-      const named = domainOperands(args._)(workspace);
-      return args._.length > 0 ? named : named.filter((domain) => domain.role !== "sending" && domain.role !== "parked");
-    };
-    return reading(args, context, pick, async ({ workspace, domains, dns }) => {
-      const { web } = dns;
-      if (web === undefined)
-        throw new UserError("zandrel site looks at web servers, which master files cannot stand in for: leave --zone-file out.");
-      const shown = await Promise.all(
-        domains.map(async (domain) => ({
-          domain: domain.name as string,
-          role: domain.role,
-          checks: (await checkDomain(domain, workspace, dns, web)).map((one) => ({ ...one, met: one.met ?? null })),
-        })),
-      );
-      const all = shown.flatMap((one) => one.checks);
-      const exit = all.some((one) => one.met === false)
-        ? EXIT.not
-        : all.some((one) => one.met === null)
-          ? EXIT.undetermined
-          : EXIT.ok;
-      return { exit, result: { at: isoTime(dns.now), domains: shown } };
-    });
-  },
-  present({ domains }, { style, width }) {
-    const blocks = domains.map(({ domain, role, checks }) => {
-      const lines = checks.map(({ met, because, name: where, remedy }) => {
-        const mark = met === true ? style.good("✓") : met === false ? style.bad("✗") : style.state("unknown", "?");
-        const about = because.includes(where) ? "" : `${style.quiet(visible(where))}  `;
-        return `  ${mark} ${about}${wrap(visible(because), width - 4, "    ")}${met === true ? "" : `\n    ${style.careful("do:")} ${wrap(visible(remedy), width - 8, "        ")}`}`;
-      });
-      return `${style.title(displayName(domain as DomainName))}  ${style.quiet(role)}\n${lines.join("\n")}`;
-    });
-    const wrong = domains.flatMap((one) => one.checks).filter((one) => one.met !== true).length;
-    return `${blocks.join("\n\n")}\n\n${wrong === 0 ? style.good("Every name leads where it should.") : `${count(wrong, "thing")} to look at.`}\n`;
-  },
+  options: { ...resolverOptions },
+  schema: siteSchema,
+  run: site,
+  text: siteText,
 });

@@ -1,40 +1,10 @@
-import { z } from "zod";
-import { resolverOptions } from "../../../app/dns/context.ts";
-import {
-  BY_HAND,
-  domainOfAddress,
-  lastState,
-  linkTrouble,
-  offersOf,
-  recordByHand,
-  recordedText,
-  withService,
-} from "../../../app/services/services.ts";
-import { ADDRESS_STATES, type SenderState } from "../../../core/sending/index.ts";
-import { EXIT } from "../../../core/user-error.ts";
-import { askLink } from "../../../net/service-link.ts";
-import { isoTime, moment, visible, wrap } from "../../../present/index.ts";
 import { command } from "../../command.ts";
+import { flag, text, resolverOptions } from "../../options.ts";
+import { senderAddressSchema, senderAddress } from "../../../app/services/address.ts";
+import { senderAddressText } from "../../../present/services/address.ts";
+import { BY_HAND } from "../../../app/services/services.ts";
 
-const result = z.object({
-  at: z.string(),
-  service: z.string(),
-  title: z.string(),
-  address: z.string(),
-  state: z.enum(ADDRESS_STATES),
-  mailed: z.boolean().describe("whether the link was mailed just now"),
-  mailedAt: z.string().nullable(),
-  expiresAt: z.string().nullable().describe("until when the mailed link is good"),
-  because: z.string(),
-  next: z.string().nullable().describe("the command to run next"),
-});
-type Result = z.output<typeof result>;
-
-/** A link that is no good any more says so itself, whatever the service still calls it. */
-const stateNow = (said: SenderState, now: number): SenderState["state"] =>
-  said.state === "pending" && said.expiresAt !== undefined && Date.parse(said.expiresAt) <= now ? "expired" : said.state;
-
-export default command<Result>({
+export default command({
   name: "sender address",
   operands: "SERVICE ADDRESS",
   summary: "have a sender address confirmed: ask the service to mail its link, see whether it was opened, have it mailed again",
@@ -46,102 +16,10 @@ export default command<Result>({
       "record what a service without a link shows",
     ],
   ],
-  options: {
-    ...resolverOptions,
-    again: { type: "boolean", default: false, describe: "have the link mailed again" },
-    ...BY_HAND,
-  },
-  schema: result,
-  run(args, context) {
-    const usage = { operands: 1, example: "zandrel sender address heronpost news@brackwater.example" };
-    return withService(args, context, usage, async (at) => {
-      const {
-        service,
-        session: { dns },
-        journal,
-      } = at;
-      const [address = ""] = at.operands;
-      const domain = domainOfAddress(address);
-      const { now } = dns;
-      const common = { at: isoTime(now), service: service.key, title: service.title, address };
-      const again = `zandrel sender address ${service.key} ${address}`;
-      const nothing = { mailed: false, mailedAt: null, expiresAt: null };
-      const known = lastState(journal, service.key, domain, address);
-      if (args.confirmed === true) {
-        const because = recordByHand(at, domain, "confirmed", address, args, context);
-        return { exit: EXIT.ok, result: { ...common, ...nothing, state: "confirmed" as const, because, next: null } };
-      }
-      const offers = await offersOf(service);
-      if (service.link === undefined || offers?.includes("senders") !== true) {
-        const confirmed = known?.state === "confirmed";
-        return {
-          exit: confirmed ? EXIT.ok : EXIT.not,
-          result: {
-            ...common,
-            ...nothing,
-            state: confirmed ? ("confirmed" as const) : ("unknown" as const),
-            because: confirmed
-              ? recordedText(known, now)
-              : `${service.title} cannot be asked about addresses from here: open the link it mails to ${address}`,
-            next: confirmed ? null : `${again} --confirmed`,
-          },
-        };
-      }
-      const seen = await askLink(service.link, "showSender", { at: { address } });
-      if (!seen.ok && seen.error.kind !== "unknown") throw linkTrouble(service, `say where ${address} stands`, seen.error);
-      let said: SenderState = seen.ok ? seen.value : { address, state: "unknown" };
-      const before = stateNow(said, now);
-      const mailed = before === "unknown" || (args.again === true && before !== "confirmed");
-      if (mailed) {
-        const asked = await askLink(service.link, "askSender", { body: { address } });
-        if (!asked.ok) throw linkTrouble(service, `mail the link for ${address}`, asked.error);
-        said = asked.value;
-      }
-      const state = stateNow(said, now);
-      if (known?.state !== state || mailed)
-        journal.append(now, domain, { kind: "sender-state", service: service.key, address, state, by: "service", note: "" });
-      const until = said.expiresAt === undefined ? "" : `; the link is good until ${moment(Date.parse(said.expiresAt), now)}`;
-      const because = {
-        confirmed: "the link was opened",
-        pending: `${mailed ? `a mail with a link is on its way to ${address}` : `the link mailed to ${address} was not opened yet`}${until}`,
-        expired: "the link was not opened in time and is no good any more",
-        unknown: `${service.title} does not know this address`,
-      }[state];
-      const next = { confirmed: null, pending: again, expired: `${again} --again`, unknown: again }[state];
-      return {
-        exit: state === "confirmed" ? EXIT.ok : EXIT.not,
-        result: {
-          ...common,
-          state,
-          mailed,
-          mailedAt: said.mailedAt ?? null,
-          expiresAt: said.expiresAt ?? null,
-          because,
-          next,
-        },
-      };
-    });
-  },
-  present({ address, title, state, because, next }, { style, width }) {
-    const mark =
-      state === "confirmed"
-        ? style.good("✓ confirmed")
-        : state === "expired"
-          ? style.bad("✗ expired")
-          : style.careful(`○ ${state}`);
-    const todo =
-      state === "pending"
-        ? `Open the link in that mail, then: ${style.command(next as string)}`
-        : state === "expired"
-          ? `Have it mailed again: ${style.command(next as string)}`
-          : next === null
-            ? undefined
-            : `Then record it: ${style.command(next)}`;
-    return [
-      `${mark}  ${style.title(address)} at ${visible(title)}`,
-      `  ${wrap(`${visible(because)}.`, width - 2, "  ")}`,
-      ...(todo === undefined ? [] : [`  ${todo}`]),
-      "",
-    ].join("\n");
-  },
+  options: { ...resolverOptions,
+again: flag("have the link mailed again"),
+...BY_HAND },
+  schema: senderAddressSchema,
+  run: senderAddress,
+  text: senderAddressText,
 });

@@ -1,0 +1,185 @@
+import { type ResourceRecord, decodeUtf8, txtValue, type DataOf } from "../../core/record/index.ts";
+import { type DomainName, relativeText } from "../../core/name/index.ts";
+import { type Purpose, PURPOSES } from "../../core/ask/index.ts";
+import { isSpf } from "../../core/spf/index.ts";
+import { type Workspace, KEY, readText, type Domain, openWorkspace } from "../../workspace/index.ts";
+import { Failure, closest } from "../../core/failure.ts";
+import { visible } from "../../present/index.ts";
+import { resolve } from "node:path";
+import { MAX_PASTE, type IntakeQuestion, type Understood, understand } from "../../core/ask/intake/index.ts";
+import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
+import { type IntakeResult, domainFor, twinOf, askJson, addAsks, withoutSpf } from "./add.ts";
+import { fromKit } from "./add-from-kit.ts";
+
+/** What the records of one ask are for, as far as they show it. */
+function purposeOf(records: readonly ResourceRecord[], domain: DomainName): Purpose {
+  const [first] = records as [ResourceRecord];
+  const label = relativeText(first.name, domain);
+  if (records.some((one) => one.name.includes("._domainkey."))) return "sending";
+  if (records.some((one) => one.type === "MX")) return label === "@" ? "mailbox" : "bounce";
+  if (label.startsWith("_acme-challenge")) return "certificate";
+  if (label.startsWith("_dmarc")) return "policy";
+  if (first.type === "TXT" && isSpf(decodeUtf8(txtValue(first.data as DataOf["TXT"]))))
+    return label === "@" ? "sending" : "bounce";
+  if (first.type === "TXT") return "ownership";
+  if (first.type === "CNAME" && label.startsWith("_")) return "certificate";
+  return "site";
+}
+
+const escapeRegex = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
+
+/** The service the paste is from: named, or recognised by its title in the text. */
+function serviceFor(workspace: Workspace, request: IntakeRequest, text: string): { key: string; title: string; added: boolean } {
+  const { services } = workspace.settings;
+  const added = request.addService;
+  if (added !== undefined) {
+    const key = added
+      .toLowerCase()
+      .normalize("NFKD")
+      .replace(/[^a-z0-9]+/g, "-")
+      .replace(/^-+|-+$/g, "");
+    if (!KEY.test(key))
+      throw new Failure("service-name", { given: added });
+    return { key, title: added, added: !Object.hasOwn(services, key) };
+  }
+  const named = request.service;
+  if (named !== undefined) {
+    const service = services[named];
+    if (service !== undefined) return { key: named, title: service.title, added: false };
+    const near = closest(named, Object.keys(services));
+    throw new Failure("unknown-service", { given: named, known: Object.keys(services) });
+  }
+  const found = Object.entries(services).filter(([key, { title }]) =>
+    new RegExp(`(^|[^a-z0-9])(${escapeRegex(title)}|${key})`, "i").test(text),
+  );
+  const [one] = found;
+  if (one === undefined || found.length > 1)
+    throw new Failure("which-service", { known: Object.keys(services) });
+  return { key: one[0], title: one[1].title, added: false };
+}
+
+export async function pasted(request: IntakeRequest, context: Context): Promise<string> {
+  const { type, host, value, priority } = request as Record<string, string | undefined>;
+  if (value !== undefined) {
+    if (request.operands.length > 0) throw new Failure("file-or-value", {});
+    return `Type: ${type ?? "TXT"}\nHost: ${host ?? "@"}\n${priority === undefined ? "" : `Priority: ${priority}\n`}Value: ${value}\n`;
+  }
+  const [file, ...more] = request.operands;
+  if (more.length > 0) throw new Failure("one-file", {});
+  if (file !== undefined && file !== "-") {
+    return readText(resolve(context.cwd, file), "utf8", MAX_PASTE);
+  }
+  if (context.interactive) context.note("Paste what the service shows, then press Ctrl-D on an empty line:\n");
+  return context.readInput(MAX_PASTE);
+}
+
+function parseChoices(request: IntakeRequest): Map<string, string> {
+  return new Map(
+    request.choose.map((text) => {
+      const at = text.lastIndexOf("=");
+      if (at < 1) throw new Failure("choice-form", { given: text });
+      return [text.slice(0, at), text.slice(at + 1)] as const;
+    }),
+  );
+}
+
+export const questionText = ({ id, question, choices }: IntakeQuestion) =>
+  `${question} ${choices.map(({ key, meaning }) => `--choose ${id}=${key} (${meaning})`).join(" or ")}`;
+
+/** Understands the paste; on a terminal every doubt is asked, elsewhere it ends the command. */
+export async function understood(
+  text: string,
+  domain: Domain,
+  workspace: Workspace,
+  request: IntakeRequest,
+  context: Context,
+): Promise<Understood> {
+  const choices = parseChoices(request);
+  for (;;) {
+    const read = understand({ text, domain: domain.name, ttl: workspace.settings.defaults.ttl, choices });
+    const [question] = read.questions;
+    if (question === undefined || !context.interactive) return read;
+    context.note(
+      `${visible(question.question)}\n${question.choices.map(({ key, meaning }) => `  ${key}: ${visible(meaning)}\n`).join("")}`,
+    );
+    const answer = await context.prompt(`${question.choices.map(({ key }) => key).join(" or ")}? `);
+    if (question.choices.some(({ key }) => key === answer)) choices.set(question.id, answer);
+    else if (answer === "") throw new Failure("question-left-open", {});
+  }
+}
+
+function freeId(wanted: string, domain: Domain): string {
+  const taken = new Set(domain.asks.map((ask) => ask.id));
+  let id = wanted;
+  for (let n = 2; taken.has(id); n++) id = `${wanted}-${n}`;
+  return id;
+}
+
+/** What {@link intake} is asked. */
+export interface IntakeRequest extends CommonRequest {
+  readonly domain: string | undefined;
+  readonly service: string | undefined;
+  readonly addService: string | undefined;
+  readonly purpose: (typeof PURPOSES)[number] | undefined;
+  readonly id: string | undefined;
+  readonly type: string | undefined;
+  readonly host: string | undefined;
+  readonly value: string | undefined;
+  readonly priority: string | undefined;
+  readonly kit: string | undefined;
+  readonly input: readonly string[];
+  readonly choose: readonly string[];
+  readonly dryRun: boolean;
+}
+
+
+/** Take down what a service asked for, from what its page shows, a file or options. */
+export async function intake(request: IntakeRequest, context: AppContext): Promise<Outcome<IntakeResult>> {
+    const workspace = openWorkspace(context.cwd, request.workspace);
+    if (request.kit !== undefined) return fromKit(request, workspace, context);
+    const text = await pasted(request, context);
+    const domain = domainFor(workspace, request, text);
+    const service = serviceFor(workspace, request, text);
+    const read = await understood(text, domain, workspace, request, context);
+    const [problem] = read.problems;
+    if (problem !== undefined) throw new Failure("paste-row", { row: problem.row, because: problem.because });
+    if (read.layout === undefined)
+      throw new Failure("no-record-in-paste", {});
+    const dry = request.dryRun;
+    if (read.questions.length > 0 && !dry)
+      throw new Failure("paste-ambiguous", { questions: read.questions });
+    if (read.records.length === 0 && read.questions.length === 0)
+      throw new Failure("no-record-in-paste", {});
+
+    const purpose =
+      request.purpose ?? (read.records.length === 0 ? "ownership" : purposeOf(read.records, domain.name));
+    const given = request.id;
+    if (given !== undefined && !KEY.test(given))
+      throw new Failure("id-form", { given });
+    if (given !== undefined && domain.asks.some((ask) => ask.id === given))
+      throw new Failure("id-taken", { id: given, path: domain.path });
+    const ask = {
+      id: given ?? freeId(`${service.key}-${purpose}`, domain),
+      service: service.key,
+      purpose,
+      domain: domain.name,
+      after: [],
+      ...withoutSpf(read.records, domain.name),
+    };
+    const twin = twinOf(ask, domain);
+    if (twin !== undefined && !dry)
+      throw new Failure("already-saved", { ask: twin }, "fine");
+    const shown: IntakeResult = {
+      written: !dry,
+      layout: read.layout,
+      pasted: read.pasted.map(({ type = null, host = null, value = null }) => ({ type, host, value })),
+      asks: [askJson(ask)],
+      repairs: [...read.repairs],
+      questions: read.questions.map((question) => ({ ...question, choices: [...question.choices] })),
+      before: [],
+      later: [],
+    };
+    if (!dry) await addAsks([ask], service, domain, workspace, context);
+    return { ended: dry && read.questions.length > 0 ? "usage" : "fine", result: shown };
+  }
+

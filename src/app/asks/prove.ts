@@ -1,0 +1,196 @@
+import { z } from "zod";
+import { STATES } from "../../core/ask/index.ts";
+import { cause, withoutRootDot } from "../shapes.ts";
+import { type Workspace, type Domain, type Journal } from "../../workspace/index.ts";
+import { parseName } from "../../core/name/index.ts";
+import { Failure, closest } from "../../core/failure.ts";
+import { visible, isoTime, deadline } from "../../present/index.ts";
+import { type AskStanding, wantedText, survey } from "./survey.ts";
+import { askLink } from "../../net/service-link.ts";
+import { linkOf } from "../services/services.ts";
+import { recordsOf, printRecord } from "../../core/record/index.ts";
+import { type Ended, type CommonRequest, type AppContext, type Outcome } from "../context.ts";
+import { type DnsOptions } from "../dns/context.ts";
+import { writing } from "../session.ts";
+
+export const VERDICTS = ["proven", "found", "astray", "absent", "unknown"] as const;
+
+export const proveSchema = z.object({
+  at: z.string(),
+  asks: z.array(
+    z.object({
+      id: z.string(),
+      domain: z.string(),
+      service: z.string(),
+      state: z.enum(STATES),
+      verdict: z.enum(VERDICTS),
+      because: z.string(),
+      causes: z.array(cause).describe("why it is not found, the likeliest first"),
+      asked: z
+        .object({ answer: z.enum(["accepted", "not-yet", "not-asked", "failed"]), reason: z.string() })
+        .describe("what the service said"),
+      visibleBy: z.string().nullable(),
+    }),
+  ),
+});
+
+export type ProveResult = z.output<typeof proveSchema>;
+
+export type Shown = ProveResult["asks"][number];
+
+/** What the command is about: whole domains, or single asks by their id. */
+export function targetsOf(workspace: Workspace, operands: readonly string[]): Map<Domain, ReadonlySet<string>> {
+  const targets = new Map<Domain, Set<string>>();
+  const add = (domain: Domain, ids: readonly string[]) => targets.set(domain, new Set([...(targets.get(domain) ?? []), ...ids]));
+  for (const operand of operands.length > 0 ? operands : workspace.domains.map((domain) => domain.name)) {
+    const parsed = parseName(operand);
+    const domain = parsed.ok ? workspace.domains.find((one) => one.name === parsed.value) : undefined;
+    const holders = workspace.domains.filter((one) => one.asks.some((ask) => ask.id === operand));
+    if (domain !== undefined)
+      add(
+        domain,
+        domain.asks.map((ask) => ask.id),
+      );
+    else if (holders.length === 1) add(holders[0] as Domain, [operand]);
+    else if (holders.length > 1)
+      throw new Failure("ask-in-several", { ask: operand, domains: holders.map((one) => one.name) });
+    else {
+      const near = closest(
+        operand,
+        workspace.domains.flatMap((one) => [withoutRootDot(one.name), ...one.asks.map((ask) => ask.id)]),
+      );
+      throw new Failure("unknown-target", { given: operand, known: workspace.domains.flatMap((one) => [withoutRootDot(one.name), ...one.asks.map((ask) => ask.id)]) });
+    }
+  }
+  return targets;
+}
+
+/** Asks the service over its link, where it has one. */
+async function askTheService(
+  { ask }: AskStanding,
+  domain: Domain,
+  workspace: Workspace,
+  request: ProveRequest,
+  context: Context,
+): Promise<Shown["asked"]> {
+  const service = workspace.settings.services[ask.service];
+  if (service?.link === undefined)
+    return {
+      answer: "not-asked",
+      reason: `${service?.title ?? ask.service} cannot be asked from here: press verify on its page, then run zandrel prove ${ask.id} --confirmed`,
+    };
+  const answer = await askLink(linkOf(service.link, service, workspace, request, context), "check", {
+    body: { domain: withoutRootDot(domain.name), purpose: ask.purpose },
+  });
+  if (!answer.ok) return { answer: "failed", reason: `${service.title} could not be asked: ${answer.error.because}` };
+  return { answer: answer.value.verdict, reason: `${service.title} says: ${visible(answer.value.reason)}` };
+}
+
+export async function proveOne(
+  standing: AskStanding,
+  domain: Domain,
+  workspace: Workspace,
+  journal: Journal,
+  request: ProveRequest,
+  context: Context,
+): Promise<Shown> {
+  const { ask, state, because, causes, visibility } = standing;
+  const now = context.clock.now();
+  const common = {
+    id: ask.id,
+    domain: domain.name,
+    service: ask.service,
+    causes: [...causes],
+    visibleBy: visibility === undefined ? null : isoTime(visibility.by),
+  };
+  const notAsked = (reason: string): Shown["asked"] => ({ answer: "not-asked", reason });
+  const evidence = ask.wanted.flatMap(recordsOf).map(printRecord).join("; ");
+  const proven = (by: "service" | "user", reason: string, answer: Shown["asked"]): Shown => {
+    journal.append(now, domain.name, {
+      kind: "proven",
+      ask: ask.id,
+      wanted: wantedText(ask),
+      by,
+      evidence: `${reason}; ${evidence}`,
+    });
+    return { ...common, state: "proven", verdict: "proven", because: reason, asked: answer };
+  };
+  if (request.confirmed) {
+    const note = request.note;
+    return proven(
+      "user",
+      `you recorded that ${ask.service} confirmed it${note === undefined ? "" : `: ${visible(note)}`}`,
+      notAsked("the user confirmed it"),
+    );
+  }
+  switch (state) {
+    case "unknown":
+      return { ...common, state, verdict: "unknown", because, asked: notAsked("nothing is known about the record") };
+    case "proven":
+      return { ...common, state, verdict: "proven", because, asked: notAsked("it is proven already") };
+    case "settled":
+    case "spreading": {
+      const tooEarly = state === "spreading" && !request.askNow;
+      const asked = tooEarly
+        ? notAsked(
+            `some vantages still show the old view, and the service may too: asking too early makes it remember “not found”${visibility === undefined ? "" : `; ask after ${deadline(visibility.by, now)}`}, or now with --ask-now`,
+          )
+        : await askTheService(standing, domain, workspace, request, context);
+      if (asked.answer !== "not-asked")
+        journal.append(now, domain.name, {
+          kind: "asked-service",
+          ask: ask.id,
+          service: ask.service,
+          answer: asked.answer,
+          reason: asked.reason,
+        });
+      if (asked.answer === "accepted") return proven("service", asked.reason, asked);
+      const later = asked.answer === "not-yet" ? "; its resolver may still hold what it saw before, so ask again later" : "";
+      return { ...common, state, verdict: asked.answer === "failed" ? "unknown" : "found", because: `${because}${later}`, asked };
+    }
+    default:
+      return {
+        ...common,
+        state,
+        verdict: causes.length > 0 ? "astray" : "absent",
+        because,
+        asked: notAsked("the name servers do not have the record, so asking the service would only make it remember “not found”"),
+      };
+  }
+}
+
+function endedFor(asks: readonly Shown[]): Ended {
+  if (asks.some((ask) => ask.verdict === "unknown")) return "undetermined";
+  const fine = (ask: Shown) =>
+    ask.verdict === "proven" || (ask.verdict === "found" && ask.state === "settled" && ask.asked.answer === "not-asked");
+  return asks.every(fine) ? "fine" : "problem";
+}
+
+/** What {@link prove} is asked. */
+export interface ProveRequest extends CommonRequest, DnsOptions {
+  readonly askNow: boolean;
+  readonly confirmed: boolean;
+  readonly note: string | undefined;
+}
+
+
+/** Check as the service will, find the true cause where it is not found, ask the service, keep the evidence. */
+export async function prove(request: ProveRequest, context: AppContext): Promise<Outcome<ProveResult>> {
+    let targets: ReturnType<typeof targetsOf> = new Map();
+    const pick = (workspace: Workspace) => {
+      targets = targetsOf(workspace, request.operands);
+      if (request.confirmed && [...targets.values()].reduce((sum, ids) => sum + ids.size, 0) !== 1)
+        throw new Failure("confirm-one-ask", {});
+      return [...targets.keys()];
+    };
+    return writing(request, context, pick, async ({ workspace, dns }, journal) => {
+      const asks: Shown[] = [];
+      for (const [domain, ids] of targets) {
+        const surveyed = await survey(domain, dns, workspace, journal);
+        for (const standing of surveyed.asks)
+          if (ids.has(standing.ask.id)) asks.push(await proveOne(standing, domain, workspace, journal, request, context));
+      }
+      return { ended: endedFor(asks), result: { at: isoTime(dns.now), asks } };
+    });
+  }
+

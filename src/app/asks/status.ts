@@ -1,0 +1,105 @@
+import { z } from "zod";
+import { STATES, type State } from "../../core/ask/index.ts";
+import { type Ended, type CommonRequest, type AppContext, type Outcome } from "../context.ts";
+import { type Journal } from "../../workspace/index.ts";
+import { type DomainName } from "../../core/name/index.ts";
+import { withoutRootDot } from "../shapes.ts";
+import { type DnsOptions } from "../dns/context.ts";
+import { reading, domainOperands } from "../session.ts";
+import { settleInterrupted } from "../publishing/publication.ts";
+import { survey, rememberSettled, hostTitle, nextStep } from "./survey.ts";
+import { isoTime } from "../../present/index.ts";
+
+export const statusSchema = z.object({
+  at: z.string(),
+  domains: z.array(
+    z.object({
+      domain: z.string(),
+      role: z.string(),
+      host: z.string(),
+      asks: z.array(
+        z.object({
+          id: z.string(),
+          service: z.string(),
+          purpose: z.string(),
+          state: z.enum(STATES),
+          because: z.string(),
+          next: z.string().describe("the command or step that comes next; empty where nothing is left to do"),
+          visibleBy: z.string().nullable().describe("when everyone sees what was published, at the latest"),
+        }),
+      ),
+      senders: z
+        .array(z.object({ service: z.string(), address: z.string().nullable(), state: z.string(), next: z.string() }))
+        .describe("sender addresses, and the domain itself where address is null, as each service last said"),
+      interrupted: z.array(z.string()).describe("publications that broke off, and what became of them"),
+    }),
+  ),
+});
+
+export type StatusResult = z.output<typeof statusSchema>;
+
+const WANTED: ReadonlySet<State> = new Set(["settled", "proven"]);
+
+/** The ended code of a list of states: 3 where something could not be asked, 1 where something is not as wanted. */
+export function endedFor(states: readonly State[]): Ended {
+  if (states.includes("unknown")) return "undetermined";
+  return states.every((state) => WANTED.has(state)) ? "fine" : "problem";
+}
+
+function endedOf(domains: StatusResult["domains"]): Ended {
+  const asks = endedFor(domains.flatMap((domain) => domain.asks.map((ask) => ask.state)));
+  return asks === "fine" && domains.some(({ senders }) => senders.some((one) => one.next !== "")) ? "problem" : asks;
+}
+
+/** Addresses and domains at services, as they were said last; asking again is the next step of those that are not done. */
+function sendersOf(journal: Journal, domain: DomainName): StatusResult["domains"][number]["senders"] {
+  const last = new Map(journal.entries(domain, "sender-state").map((entry) => [`${entry.service} ${entry.address}`, entry]));
+  return [...last.values()].map(({ service, address, state }) => {
+    const done = state === "confirmed" || state === "accepted";
+    const call =
+      address === undefined
+        ? `zandrel sender domain ${service} ${withoutRootDot(domain)}`
+        : `zandrel sender address ${service} ${address}`;
+    return { service, address: address ?? null, state, next: done ? "" : call };
+  });
+}
+
+/** What {@link status} is asked. */
+export interface StatusRequest extends CommonRequest, DnsOptions {
+
+}
+
+
+/** Where every ask stands, and the next step for each. */
+export async function status(request: StatusRequest, context: AppContext): Promise<Outcome<StatusResult>> {
+    return reading(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
+      const observes = !dns.fromFiles && request.at === undefined;
+      const shown: StatusResult["domains"] = [];
+      for (const domain of domains) {
+        const interrupted = journal === undefined || !observes ? [] : await settleInterrupted(domain, dns, workspace, journal);
+        const surveyed = await survey(domain, dns, workspace, journal);
+        if (journal !== undefined && observes) rememberSettled(journal, surveyed, dns.now);
+        shown.push({
+          domain: domain.name,
+          role: domain.role,
+          host: hostTitle(domain, workspace),
+          asks: surveyed.asks.map((standing) => ({
+            id: standing.ask.id,
+            service: standing.ask.service,
+            purpose: standing.ask.purpose,
+            state: standing.state,
+            because: standing.because,
+            next: nextStep(standing, domain.name),
+            visibleBy: standing.visibility === undefined ? null : isoTime(standing.visibility.by),
+          })),
+          senders: journal === undefined ? [] : sendersOf(journal, domain.name),
+          interrupted,
+        });
+      }
+      return {
+        ended: endedOf(shown),
+        result: { at: isoTime(dns.now), domains: shown },
+      };
+    });
+  }
+

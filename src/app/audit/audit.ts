@@ -1,0 +1,174 @@
+import { z } from "zod";
+import { SEVERITIES, type Audit, audit, CATALOGUE, type Severity, isAtLeast } from "../../core/audit/index.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
+import { type Domain, type Workspace, type Journal, keyPath, findWorkspace, openWorkspace } from "../../workspace/index.ts";
+import { type DnsContext, type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { survey } from "../asks/survey.ts";
+import { privateKeyOf, knownSelectors } from "../../cli/commands/dkim/check.ts";
+import { organizationalDomain } from "../../core/suffix/index.ts";
+import { statSync } from "node:fs";
+import { relative } from "node:path";
+import { isOfType, decodeUtf8, txtValue } from "../../core/record/index.ts";
+import { type ReportedDomain, csvReport, junitReport, sarifReport, visible } from "../../present/index.ts";
+import { type CommonRequest, type AppContext, type Outcome, type Ended } from "../context.ts";
+import { FORMATS } from "../../cli/commands/audit.ts";
+import { Failure } from "../../core/failure.ts";
+import { keyNameOf } from "../../core/dkim/index.ts";
+
+export const auditDomainsSchema = z.object({
+  domains: z.array(
+    z.object({
+      domain: z.string(),
+      findings: z.array(
+        z.object({
+          id: z.string(),
+          area: z.string(),
+          severity: z.enum(SEVERITIES),
+          title: z.string(),
+          evidence: z.string(),
+          why: z.string(),
+          remedy: z.string(),
+          standard: z.string(),
+        }),
+      ),
+      unresolved: z
+        .array(z.object({ name: z.string(), type: z.string(), because: z.string() }))
+        .describe("questions nobody could answer; a finding may be missing because of them"),
+    }),
+  ),
+  catalogue: z
+    .array(
+      z.object({
+        id: z.string(),
+        area: z.string(),
+        severity: z.enum(SEVERITIES),
+        title: z.string(),
+        why: z.string(),
+        standard: z.string(),
+      }),
+    )
+    .describe("only with --list"),
+});
+
+export type AuditDomainsResult = z.output<typeof auditDomainsSchema>;
+
+/** Audits one domain with whatever the workspace knows of it. */
+async function auditOne(
+  domain: DomainName,
+  own: Domain | undefined,
+  workspace: Workspace | undefined,
+  journal: Journal | undefined,
+  dns: DnsContext,
+  extra: readonly string[],
+  context: Context,
+): Promise<Audit> {
+  const surveyed = own === undefined || workspace === undefined ? undefined : await survey(own, dns, workspace, journal);
+  const look = surveyed?.look ?? (await dns.look({ name: domain, host: undefined }));
+  const selectors = [...new Set([...extra, ...knownSelectors(workspace, domain, dns.names)])];
+  const files =
+    workspace === undefined
+      ? []
+      : selectors
+          .filter((one) => privateKeyOf(workspace, domain, one) !== undefined)
+          .map((one) => keyPath(workspace.folder, domain, one));
+  const flattened = journal?.entries(domain, "spf-shrunk").at(-1)?.sources ?? [];
+  return audit({
+    domain,
+    role: own?.role,
+    lookup: look.lookup ?? dns.world,
+    world: dns.world,
+    authority: look.authority,
+    organizationalDomain,
+    selectors: selectors.map((selector) => {
+      const key = privateKeyOf(workspace, domain, selector);
+      return { selector, ...(key === undefined ? {} : { own: key }) };
+    }),
+    openKeyFiles: files.filter((path) => (statSync(path).mode & 0o077) !== 0).map((path) => relative(context.cwd, path)),
+    asks: (surveyed?.asks ?? []).map(({ ask, state, because }) => ({ id: ask.id, state, because })),
+    wantedTexts: (own?.asks ?? []).flatMap((ask) =>
+      ask.wanted.flatMap((set) =>
+        set.name === domain && isOfType(set, "TXT") ? set.data.map((data) => decodeUtf8(txtValue(data))) : [],
+      ),
+    ),
+    undelegatedHosts: look.undelegatedHosts.map((one) => one.title),
+    issuers:
+      workspace === undefined || own === undefined
+        ? []
+        : Object.entries(workspace.settings.services).flatMap(([key, { title, issuer }]) =>
+            issuer === undefined || !own.asks.some((ask) => ask.service === key) ? [] : [{ title, issuer }],
+          ),
+    flattened,
+  });
+}
+
+const listing = (): AuditDomainsResult => ({ domains: [], catalogue: CATALOGUE.map(({ check: _, ...rule }) => rule) });
+
+/** Domains, findings and open questions as reports want them: names for people. */
+const reported = ({ domains }: AuditDomainsResult): ReportedDomain[] =>
+  domains.map(({ domain, findings, unresolved }) => ({
+    domain: domain.replace(/\.$/, ""),
+    findings,
+    unresolved: unresolved.map(
+      (one) => `${one.type} of ${displayName(one.name as DomainName)} could not be asked: ${one.because}`,
+    ),
+  }));
+
+function formatted(shown: AuditDomainsResult, request: AuditDomainsRequest): string {
+  const threshold = request.failOn as Severity | "never";
+  switch (request.format) {
+    case "csv":
+      return csvReport(reported(shown));
+    case "junit":
+      return junitReport(reported(shown), (severity) => threshold !== "never" && isAtLeast(severity as Severity, threshold));
+    default:
+      return sarifReport(reported(shown), CATALOGUE, process.env.ZANDREL_VERSION ?? "0");
+  }
+}
+
+/** What {@link auditDomains} is asked. */
+export interface AuditDomainsRequest extends CommonRequest, DnsOptions {
+  readonly selector: readonly string[];
+  readonly failOn: ...SEVERITIES | "never";
+  readonly format: (typeof FORMATS)[number];
+  readonly list: boolean;
+}
+
+
+/** Everything that is wrong with a domain's delegation, mail, keys, policies and site, what it means, and what to do. */
+export async function auditDomains(request: AuditDomainsRequest, context: AppContext): Promise<Outcome<AuditDomainsResult>> {
+    if (request.list) return { ended: "fine", result: listing() };
+    const folder = findWorkspace(context.cwd, request.workspace);
+    const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
+    const names = request.operands.length > 0 ? request.operands.map(nameOperand) : (workspace?.domains ?? []).map((one) => one.name);
+    if (names.length === 0) throw new Failure("operands-wrong", {});
+    const selectors = request.selector ?? [];
+    for (const one of selectors)
+      if (keyNameOf(names[0] as DomainName, one) === undefined)
+        throw new Failure("not-a-selector", { given: one });
+    const dns = openDns(request, context, workspace?.settings, names);
+    const journal = workspace?.hasJournal === true ? await workspace.openJournal() : undefined;
+    try {
+      const domains: AuditDomainsResult["domains"] = [];
+      for (const name of names) {
+        const own = workspace?.domains.find((one) => one.name === name);
+        const { findings, unresolved } = await auditOne(name, own, workspace, journal, dns, selectors, context);
+        domains.push({
+          domain: name,
+          findings: findings.map((one) => ({ ...one })),
+          unresolved: unresolved.map((one) => ({ ...one })),
+        });
+      }
+      const shown: AuditDomainsResult = { domains, catalogue: [] };
+      const threshold = request.failOn as Severity | "never";
+      const fails =
+        threshold !== "never" && domains.some(({ findings }) => findings.some((one) => isAtLeast(one.severity, threshold)));
+      const ended: Ended = fails ? "problem" : domains.some((one) => one.unresolved.length > 0) ? "undetermined" : "fine";
+      if (context.json || request.format === "text") return { ended, result: shown };
+      await context.write(Buffer.from(formatted(shown, request)));
+      return { ended };
+    } finally {
+      journal?.close();
+      dns.close();
+    }
+  }
+

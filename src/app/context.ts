@@ -1,0 +1,36 @@
+import type { Clock } from "../clock.ts";
+
+/** What every use case needs from the world it runs in. Tests and the lab give it another one. */
+export interface AppContext {
+  /** The folder that relative paths of a request start from. */
+  readonly cwd: string;
+  readonly env: Readonly<Record<string, string | undefined>>;
+  readonly clock: Clock;
+  /** Whether somebody sits at the terminal and can be asked. */
+  readonly interactive: boolean;
+  /** Says something that is no result: a warning, progress. */
+  note(text: string): void;
+  /** Standard input as it comes. */
+  input(): AsyncIterable<Buffer>;
+  /** All of standard input as text; more than `maxOctets` are refused before they fill the memory. */
+  readInput(maxOctets: number): Promise<string>;
+  /** Asks the person at the terminal; only where `interactive`. */
+  prompt(question: string): Promise<string>;
+}
+
+/** What every request carries. */
+export interface CommonRequest {
+  /** What was named: domains, asks, files. */
+  readonly operands: readonly string[];
+  /** The workspace folder, where it is not the one the context stands in. */
+  readonly workspace: string | undefined;
+}
+
+/** How a use case ended: all is fine, a problem was found, the request or a file is wrong, or it could not be determined. */
+export type Ended = "fine" | "problem" | "usage" | "undetermined";
+
+/** The end of a use case. `result` is undefined where everything was handed over while it ran. */
+export interface Outcome<R> {
+  readonly ended: Ended;
+  readonly result?: R;
+}

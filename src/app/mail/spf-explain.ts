@@ -1,0 +1,147 @@
+import { z } from "zod";
+import { type SpfTree, joinNetworks, treeLookups, MAX_LOOKUPS, addressCount, networkTerm, branchWords, lookupSpf, readSpfRecord, isSpf, spfTree, branchesOf } from "../../core/spf/index.ts";
+import { type Lookup, memoized } from "../../core/lookup/index.ts";
+import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
+import { openDns, nameOperand, type DnsOptions } from "../dns/context.ts";
+import { type Ended, type CommonRequest, type AppContext, type Outcome } from "../context.ts";
+import { Failure } from "../../core/failure.ts";
+import { organizationalDomain } from "../../core/suffix/index.ts";
+
+export const treeShape = z.object({
+  domain: z.string().nullable(),
+  record: z.string().nullable(),
+  problem: z.string().nullable().describe("why there is no record that could be explained"),
+  mistakes: z.array(z.object({ at: z.number(), text: z.string(), message: z.string(), meant: z.string().nullable() })),
+  lookups: z.number(),
+  limit: z.number(),
+  unresolved: z.array(z.string()).describe("names that could not be asked, so that the numbers are at least these"),
+  addresses: z.object({ ipv4: z.number(), ipv6: z.string(), blocks: z.array(z.string()) }).describe("everybody who passes today"),
+  branches: z.array(
+    z.object({
+      depth: z.number(),
+      text: z.string(),
+      words: z.string(),
+      lookups: z.number(),
+      addresses: z.array(z.string()),
+      ineffective: z.object({ kind: z.enum(["void", "duplicate", "shadowed", "unreachable"]), because: z.string() }).nullable(),
+      risks: z.array(z.object({ kind: z.string(), because: z.string() })),
+      problem: z.string().nullable(),
+    }),
+  ),
+});
+
+export type SpfExplainResult = z.output<typeof treeShape>;
+
+function treeJson(tree: SpfTree, domain: string | null): SpfExplainResult {
+  const all = [...branchesOf(tree)];
+  const passing = tree.branches.flatMap(({ term, networks, ineffective }) =>
+    ineffective?.kind !== "unreachable" && (term.kind === "modifier" || term.qualifier === "+") ? networks : [],
+  );
+  const txtValue = joinNetworks(passing);
+  return {
+    domain,
+    record: tree.text ?? null,
+    problem: null,
+    mistakes: [],
+    lookups: treeLookups(tree),
+    limit: MAX_LOOKUPS,
+    unresolved: all.flatMap(({ branch }) => (branch.failed === undefined ? [] : [branch.term.text])),
+    addresses: {
+      ipv4: Number(addressCount(txtValue, 4)),
+      ipv6: addressCount(txtValue, 6).toString(),
+      blocks: txtValue.map(networkTerm),
+    },
+    branches: all.map(({ branch, depth }) => ({
+      depth,
+      text: branch.term.text,
+      words: branchWords(branch.term, depth > 0),
+      lookups: branch.lookups,
+      addresses: joinNetworks(branch.networks).map(networkTerm),
+      ineffective: branch.ineffective ?? null,
+      risks: branch.risks.map((one) => ({ ...one })),
+      problem: branch.below?.problem?.because ?? branch.failed ?? null,
+    })),
+  };
+}
+
+const empty = (domain: string | null, record: string | null, problem: string): SpfExplainResult => ({
+  domain,
+  record,
+  problem,
+  mistakes: [],
+  lookups: 0,
+  limit: MAX_LOOKUPS,
+  unresolved: [],
+  addresses: { ipv4: 0, ipv6: "0", blocks: [] },
+  branches: [],
+});
+
+/** Eyes for commands about one SPF record; the domain's own workspace is used where there is one. */
+export async function withSpfLookup<T>(
+  request: SpfExplainRequest,
+  context: Context,
+  domain: string,
+  work: (lookup: Lookup) => Promise<T>,
+): Promise<T> {
+  const folder = findWorkspace(context.cwd, request.workspace);
+  const settings = folder === undefined ? undefined : openWorkspace(context.cwd, folder).settings;
+  const dns = openDns(request, context, settings, domain === "" ? [] : [nameOperand(domain)]);
+  try {
+    return await work(memoized(dns.world));
+  } finally {
+    dns.close();
+  }
+}
+
+function endedOf({ problem, lookups, unresolved, branches }: SpfExplainResult): Ended {
+  const wrong =
+    problem !== null ||
+    lookups > MAX_LOOKUPS ||
+    branches.some(
+      (one) => one.risks.length > 0 || one.ineffective !== null || (one.problem !== null && !unresolved.includes(one.text)),
+    );
+  return wrong ? "problem" : unresolved.length > 0 ? "undetermined" : "fine";
+}
+
+/** What {@link spfExplain} is asked. */
+export interface SpfExplainRequest extends CommonRequest, DnsOptions {
+
+}
+
+
+/** Say in words who may send for a domain, what each part of its SPF record costs, and which parts are dead or dangerous. */
+export async function spfExplain(request: SpfExplainRequest, context: AppContext): Promise<Outcome<SpfExplainResult>> {
+    if (request.operands.length === 0)
+      throw new Failure("operands-wrong", {});
+    const operand = request.operands.join(" ");
+    const isRecord = /[\s=:]/.test(operand);
+    const domain = isRecord ? "" : nameOperand(operand).slice(0, -1);
+    const shown = await withSpfLookup(request, context, domain, async (lookup): Promise<SpfExplainResult> => {
+      const asked = isRecord ? undefined : await lookupSpf(domain, lookup);
+      if (asked !== undefined && "problem" in asked && asked.problem.kind === "failed")
+        throw new Failure("spf-unseen", { domain, because: asked.problem.because }, "undetermined");
+      const own = asked !== undefined && "record" in asked ? asked.record.text : undefined;
+      const text = isRecord ? operand : own;
+      if (text === undefined) {
+        const problem = asked !== undefined && "problem" in asked ? asked.problem : undefined;
+        return {
+          ...empty(`${domain}.`, null, problem?.because ?? ""),
+          mistakes: (problem?.errors ?? []).map(({ meant, ...one }) => ({ ...one, meant: meant ?? null })),
+        };
+      }
+      const parsed = readSpfRecord(text);
+      if (!parsed.ok)
+        return {
+          ...empty(
+            isRecord ? null : `${domain}.`,
+            text,
+            isSpf(text) ? "receivers treat this record as an error" : "receivers do not take this for an SPF record",
+          ),
+          mistakes: parsed.error.map(({ meant, ...one }) => ({ ...one, meant: meant ?? null })),
+        };
+      const tree = await spfTree(parsed.value, domain, lookup, { addresses: true, organizationalDomain });
+      return treeJson(tree, isRecord ? null : `${domain}.`);
+    });
+    return { ended: endedOf(shown), result: shown };
+  }
+

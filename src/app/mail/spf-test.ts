@@ -1,0 +1,85 @@
+import { z } from "zod";
+import { type Ended, type CommonRequest, type AppContext, type Outcome } from "../context.ts";
+import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { Failure } from "../../core/failure.ts";
+import { withoutRootDot } from "../shapes.ts";
+import { isIP } from "node:net";
+import { visible } from "../../present/index.ts";
+import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
+import { checkSpf, receivedSpf } from "../../core/spf/index.ts";
+import { memoized } from "../../core/lookup/index.ts";
+
+export const spfTestSchema = z.object({
+  domain: z.string(),
+  identity: z.string().describe("the address whose domain was checked"),
+  ip: z.string(),
+  result: z.enum(["none", "neutral", "pass", "fail", "softfail", "temperror", "permerror"]),
+  because: z.string(),
+  explanation: z.string().nullable().describe("what the domain tells a sender that fails"),
+  mechanism: z.string().nullable().describe("the term that decided"),
+  lookups: z.number(),
+  voidLookups: z.number(),
+  trace: z.array(z.object({ depth: z.number(), domain: z.string(), term: z.string(), outcome: z.string() })),
+  header: z.string().describe("the Received-SPF line of RFC 7208 section 9.1"),
+});
+
+export type SpfTestResult = z.output<typeof spfTestSchema>;
+
+export const MEANING: Readonly<Record<SpfTestResult["result"], string>> = {
+  pass: "this server may send for the domain",
+  fail: "this server may not send for the domain",
+  softfail: "this server probably may not send for the domain",
+  neutral: "the domain says neither yes nor no",
+  none: "there is no SPF record to go by",
+  temperror: "the DNS could not be asked; receivers try again later",
+  permerror: "the record is wrong, and receivers treat it as if it were not there, or worse",
+};
+
+const endedFor = (verdict: SpfTestResult["result"]): Ended =>
+  verdict === "pass" ? "fine" : verdict === "temperror" ? "undetermined" : "problem";
+
+/** What {@link spfTest} is asked. */
+export interface SpfTestRequest extends CommonRequest, DnsOptions {
+  readonly ip: string | undefined;
+  readonly from: string | undefined;
+  readonly helo: string | undefined;
+}
+
+
+/** Judge a sender by SPF exactly as receivers do: the result, the term that decided, and the way there. */
+export async function spfTest(request: SpfTestRequest, context: AppContext): Promise<Outcome<SpfTestResult>> {
+    const [operand, ...more] = request.operands;
+    if (operand === undefined || more.length > 0)
+      throw new Failure("operands-wrong", {});
+    const domain = withoutRootDot(nameOperand(operand));
+    const ip = request.ip;
+    if (ip === undefined || isIP(ip) === 0 || ip.includes("%"))
+      throw new Failure("ip-form", { given: ip });
+    const folder = findWorkspace(context.cwd, request.workspace);
+    const settings = folder === undefined ? undefined : openWorkspace(context.cwd, folder).settings;
+    const dns = openDns(request, context, settings, [nameOperand(domain)]);
+    try {
+      const from = request.from ?? `postmaster@${domain}`;
+      const helo = request.helo ?? domain;
+      const verdict = await checkSpf({ ip, from, helo, domain, now: Math.floor(dns.now / 1000) }, memoized(dns.world));
+      const shown: SpfTestResult = {
+        domain: `${domain}.`,
+        identity: from === "" ? `postmaster@${helo}` : from,
+        ip,
+        result: verdict.result,
+        because:
+          verdict.because ??
+          (verdict.mechanism === undefined ? MEANING[verdict.result] : `the term ${verdict.mechanism} decides`),
+        explanation: verdict.explanation ?? null,
+        mechanism: verdict.mechanism ?? null,
+        lookups: verdict.lookups,
+        voidLookups: verdict.voidLookups,
+        trace: [...verdict.trace],
+        header: receivedSpf(verdict, { ip, from, helo, receiver: "zandrel.invalid" }),
+      };
+      return { ended: endedFor(verdict.result), result: shown };
+    } finally {
+      dns.close();
+    }
+  }
+

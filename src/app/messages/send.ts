@@ -1,0 +1,241 @@
+import { z } from "zod";
+import { signed, missingFor, messageFor, submit } from "./test-message.ts";
+import { missingShape, serviceNamed, domainOfAddress, offersOf } from "../services/services.ts";
+import { dispositionShape, follow, type MessageIds, dispositionOf } from "./follow.ts";
+import { judgement, judgeOne } from "./judge.ts";
+import { count, isoTime, visible } from "../../present/index.ts";
+import { type Ended, type CommonRequest, type AppContext, type Outcome } from "../context.ts";
+import { type DnsOptions } from "../dns/context.ts";
+import { writing } from "../session.ts";
+import { Failure } from "../../core/failure.ts";
+import { randomBytes } from "node:crypto";
+import { withoutRootDot } from "../shapes.ts";
+import { submittedText } from "../services/submission.ts";
+import { resolve } from "node:path";
+import { memoized } from "../../core/lookup/index.ts";
+
+export const sendTestMessageSchema = z.object({
+  at: z.string(),
+  service: z.string(),
+  title: z.string(),
+  domain: z.string(),
+  from: z.string(),
+  to: z.string(),
+  messageId: z.string().nullable(),
+  tracking: z.string().nullable().describe("what the service follows the message by"),
+  via: z.enum(["smtp", "link"]).nullable(),
+  signed: z.object({ domain: z.string(), selector: z.string() }).nullable().describe("the signature made here"),
+  missing: z.array(missingShape).describe("what the message depends on and is not there yet"),
+  sent: z.object({ verdict: z.enum(["accepted", "refused", "unknown", "not-sent"]), because: z.string() }),
+  disposition: dispositionShape.nullable().describe("null where nobody can be asked"),
+  folder: z.string().nullable().describe("the folder of the mailbox it arrived in; null is the inbox, or that nobody looked"),
+  received: judgement.nullable().describe("the copy that arrived, judged"),
+  ready: z.boolean().nullable().describe("whether the domain is ready to send; null where that cannot be said"),
+  because: z.string(),
+});
+
+export type SendTestMessageResult = z.output<typeof sendTestMessageSchema>;
+
+const VERDICT = { accepted: "accepted", refused: "refused", failed: "unknown" } as const;
+
+/** Whether the domain is ready to send, and why, in one sentence. */
+function readiness(result: Omit<SendTestMessageResult, "ready" | "because">): Pick<SendTestMessageResult, "ready" | "because"> {
+  const { sent, disposition, received, folder, missing } = result;
+  const no = (because: string) => ({ ready: false, because });
+  const unsure = (because: string) => ({ ready: null, because });
+  const lacks = `${count(missing.length, "thing")} it depends on ${missing.length === 1 ? "is" : "are"} not ready`;
+  if (sent.verdict === "not-sent") {
+    const sure = missing.some((one) => one.state !== "unknown");
+    return sure ? no(`nothing was sent, ${lacks}`) : unsure("nothing was sent, and the DNS could not be asked");
+  }
+  if (sent.verdict === "refused") return no("the message was not taken");
+  if (sent.verdict === "unknown" && disposition === null && received === null)
+    return unsure("nobody knows whether the message was taken");
+  if (disposition?.state === "bounced") return no("the message came back");
+  if (disposition?.state === "complained") return no("the message arrived and was called spam");
+  if (received !== null) {
+    const { dmarc } = received;
+    if (dmarc.result === "temperror") return unsure("the message arrived, and could not be judged: the DNS did not answer");
+    if (dmarc.result !== "pass") return no(`the message arrived, but DMARC ends with ${dmarc.result}: ${dmarc.because}`);
+    if (folder !== null) return no(`the message is proven yours, but it arrived in the folder ${folder}, not in the inbox`);
+    const open = received.bulk.filter(({ met }) => met === false);
+    if (open.length > 0) return no(`the message arrived and is proven yours, but ${open[0]?.because}`);
+    if (missing.length > 0) return no(`the message arrived and is proven yours, but ${lacks}`);
+    const unknown = received.bulk.find(({ met }) => met === null);
+    if (unknown !== undefined) return unsure(`the message arrived and is proven yours, but ${unknown.because}`);
+    return { ready: true, because: "the message arrived, and receivers can prove that it is yours" };
+  }
+  if (disposition === null) return unsure("the message was taken, and nobody can say what became of it");
+  if (!disposition.final) return unsure(`the message is still ${disposition.state}`);
+  return unsure("the message was delivered, and nobody has looked at what arrived; give --received with the copy or its mailbox");
+}
+
+const endedFor = (ready: boolean | null): Ended => (ready === null ? "undetermined" : ready ? "fine" : "problem");
+
+/** What {@link sendTestMessage} is asked. */
+export interface SendTestMessageRequest extends CommonRequest, DnsOptions {
+  readonly service: string | undefined;
+  readonly from: string | undefined;
+  readonly to: string | undefined;
+  readonly subject: string | undefined;
+  readonly text: string | undefined;
+  readonly html: string | undefined;
+  readonly unsubscribe: string | undefined;
+  readonly returnPath: string | undefined;
+  readonly via: "smtp" | "link" | undefined;
+  readonly sign: string | undefined;
+  readonly anyway: boolean;
+  readonly for: number;
+  readonly received: string | undefined;
+  readonly follow: string | undefined;
+}
+
+
+/** Send a test message, follow it to its end, judge what arrived, and say whether the domain is ready to send. */
+export async function sendTestMessage(request: SendTestMessageRequest, context: AppContext): Promise<Outcome<SendTestMessageResult>> {
+    const patience = request.for ?? 0;
+    return writing(
+      request,
+      context,
+      () => [],
+      async (session, journal) => {
+        const { workspace, dns } = session;
+        const wanted = (option: string): string => {
+          const value = request[option] as string | undefined;
+          if (value === undefined || value === "")
+            throw new Failure("option-missing", { option, all: ["service", "from", "to"] });
+          return value;
+        };
+        const earlier =
+          request.follow === undefined
+            ? undefined
+            : journal
+                .entries(undefined, "message-sent")
+                .findLast((one) => one.tracking === request.follow || one.messageId === request.follow);
+        if (request.follow !== undefined && earlier === undefined)
+          throw new Failure("unknown-message", { given: request.follow });
+        const service = serviceNamed(workspace, earlier?.service ?? wanted("service"), request, context);
+        const from = earlier?.from ?? wanted("from");
+        const to = earlier?.to ?? wanted("to");
+        const domain = domainOfAddress(from);
+        domainOfAddress(to);
+        const returnPath = request.returnPath;
+        if (returnPath) domainOfAddress(returnPath);
+        const offers = await offersOf(service);
+        const follows = offers?.includes("messages") === true;
+        const common = { at: isoTime(dns.now), service: service.key, title: service.title, domain, from, to, signed: null };
+        const missing = await missingFor(service, domain, from, session, journal);
+        const done = (partial: Omit<SendTestMessageResult, "ready" | "because">) => {
+          const ready = readiness(partial);
+          return { ended: endedFor(ready.ready), result: { ...partial, ...ready } };
+        };
+        if (earlier === undefined && missing.length > 0 && !request.anyway) {
+          return done({
+            ...common,
+            messageId: null,
+            tracking: null,
+            via: null,
+            missing,
+            sent: { verdict: "not-sent", because: "what it depends on is not ready; --anyway sends all the same" },
+            disposition: null,
+            folder: null,
+            received: null,
+          });
+        }
+        let ids: MessageIds;
+        let sent: SendTestMessageResult["sent"];
+        let via: SendTestMessageResult["via"];
+        let signature: SendTestMessageResult["signed"] = null;
+        if (earlier !== undefined) {
+          ids = { tracking: earlier.tracking, messageId: earlier.messageId };
+          sent =
+            earlier.reply === ""
+              ? { verdict: "unknown", because: "nobody knows whether it was taken; it is looked for by its Message-ID" }
+              : { verdict: "accepted", because: visible(earlier.reply) };
+          via = earlier.via as SendTestMessageResult["via"];
+        } else {
+          const messageId = `${randomBytes(12).toString("hex")}@${withoutRootDot(domain)}`;
+          let message = await messageFor(request, context, domain, to, messageId);
+          if (request.sign !== undefined) {
+            const selector = request.sign;
+            message = await signed(message, domain, selector, workspace.folder, context.clock.now());
+            signature = { domain, selector };
+          }
+          const overSmtp = service.settings.submission !== undefined || offers?.includes("submission") === true;
+          via = request.via ?? (overSmtp || service.link === undefined ? "smtp" : "link");
+          const envelope = { from: returnPath ?? from, to };
+          // Written down before it is sent: whatever happens then, the message can be followed by its Message-ID.
+          const note = (tracking: string, reply: string): void =>
+            void journal.append(context.clock.now(), domain, {
+              kind: "message-sent",
+              ...{ service: service.key, from, to, messageId, tracking, via: via as string, reply },
+            });
+          note(messageId, "");
+          const { outcome, host, tracking } = await submit(
+            via,
+            service,
+            envelope,
+            message,
+            domain,
+            session,
+            journal,
+            request,
+            context,
+          );
+          ids = { tracking: tracking ?? messageId, messageId };
+          sent = { verdict: VERDICT[outcome.kind], because: submittedText(outcome, host) };
+          if (outcome.kind === "accepted") note(ids.tracking, outcome.reply);
+          // Where the answer got lost, the service may have the message all the same.
+          const has = outcome.kind === "failed" && (await dispositionOf(service, follows, ids, session)) !== undefined;
+          if (has) sent = { verdict: "accepted", because: `${sent.because}; the service has it all the same` };
+          else if (outcome.kind !== "accepted")
+            return done({
+              ...common,
+              signed: signature,
+              messageId,
+              tracking: null,
+              via,
+              missing,
+              sent,
+              disposition: null,
+              folder: null,
+              received: null,
+            });
+        }
+        const { disposition, copy } = await follow(
+          service,
+          follows,
+          ids,
+          {
+            path: request.received === undefined ? undefined : resolve(context.cwd, request.received),
+            until: context.clock.now() + patience,
+            domain,
+          },
+          session,
+          journal,
+          context,
+        );
+        const judged =
+          copy === undefined
+            ? null
+            : await judgeOne(
+                copy.message,
+                { envelope: {}, how: { way: "walk" }, receiver: "zandrel.invalid" },
+                memoized(dns.world),
+                Math.floor(context.clock.now() / 1000),
+              );
+        return done({
+          ...common,
+          ...ids,
+          via,
+          signed: signature,
+          missing,
+          sent,
+          disposition: disposition ?? null,
+          folder: copy?.folder ?? null,
+          received: judged,
+        });
+      },
+    );
+  }
+

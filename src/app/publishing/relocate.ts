@@ -1,0 +1,283 @@
+import { z } from "zod";
+import { name, type DomainName, isAtOrBelow, displayName } from "../../core/name/index.ts";
+import { record, withoutRootDot } from "../shapes.ts";
+import { type Domain, type Workspace, type Journal, writeAtomically } from "../../workspace/index.ts";
+import { type DnsContext, type DomainLook, readZoneFile, timeoutOf, hostServer, resolverOptions } from "../dns/context.ts";
+import { type Lookup, liveAt } from "../../core/lookup/index.ts";
+import { Failure } from "../../core/failure.ts";
+import { type RecordSet, toSets, setJson, type DataOf } from "../../core/record/index.ts";
+import { type Ended, type CommonRequest, type AppContext, type Outcome } from "../context.ts";
+import { existsSync } from "node:fs";
+import { resolve } from "node:path";
+import { transferZone } from "../../net/index.ts";
+import { captureByAsking, namesToAsk, isHosts, zoneText, compareSides, judgeCutOver, serverList, USUAL_TYPES } from "../../core/relocate/index.ts";
+import { isoTime } from "../../present/index.ts";
+import { writing, domainOperands } from "../session.ts";
+
+export const unresolved = z.object({ name: z.string(), type: z.string(), because: z.string() });
+
+export const relocateSchema = z.object({
+  at: z.string(),
+  step: z.enum(["capture", "compare", "check"]),
+  domain: z.string(),
+  capture: z
+    .object({
+      file: z.string(),
+      records: z.number(),
+      whole: z.boolean().describe("whether the server handed out the whole zone"),
+      because: z.string(),
+      unresolved: z.array(unresolved),
+    })
+    .nullable(),
+  compare: z
+    .object({
+      ready: z.boolean(),
+      same: z.number(),
+      differences: z.array(
+        z.object({
+          kind: z.enum(["missing", "extra", "differs", "ttl"]),
+          name: z.string(),
+          type: z.string(),
+          old: z.array(record),
+          new: z.array(record),
+        }),
+      ),
+      unresolved: z.array(unresolved),
+    })
+    .nullable(),
+  check: z
+    .object({
+      state: z.enum(["not-yet", "half", "moved", "over"]),
+      because: z.string(),
+      oldHostUntil: z.string().nullable(),
+      vantages: z.array(z.object({ vantage: z.string(), sees: z.enum(["new", "old", "unknown"]), until: z.string().nullable() })),
+    })
+    .nullable(),
+});
+
+export type RelocateResult = z.output<typeof relocateSchema>;
+
+/** Everything a step works with. */
+export interface Move {
+  readonly domain: Domain;
+  readonly workspace: Workspace;
+  readonly dns: DnsContext;
+  readonly looked: DomainLook;
+  readonly journal: Journal;
+  readonly request: RelocateRequest;
+  readonly context: Context;
+  /** The file the capture is in. */
+  readonly file: string;
+}
+
+/** Names of the domain that are known from its asks and from what was ever published. */
+function knownNames({ domain, journal }: Move): DomainName[] {
+  const asked = domain.asks.flatMap((ask) => ask.wanted.map((set) => set.name));
+  const published = journal.publications(domain.name).flatMap(({ opened }) => opened.changes.map((change) => name(change.name)));
+  return [...asked, ...published].filter((one) => isAtOrBelow(one, domain.name));
+}
+
+function expectOld({ looked, domain }: Move): Lookup {
+  if (looked.lookup === undefined || looked.authority.kind !== "delegated")
+    throw new Failure("domain-unseen", { domain: domain.name, because: looked.authority.kind === "delegated" ? "none of its name servers has an address" : looked.authority.because }, "undetermined");
+  return looked.lookup;
+}
+
+/** Reads records somebody exported from the old host's form, or the capture of an earlier day. */
+const fromFile = ({ context, domain, workspace }: Move, file: string): RecordSet[] =>
+  toSets(readZoneFile(context.cwd, file, [domain.name], workspace.settings.defaults.ttl).document.entries);
+
+export async function capture(move: Move): Promise<{ ended: Ended; capture: NonNullable<RelocateResult["capture"]> }> {
+  const { domain, looked, dns, request, context, workspace, file } = move;
+  const old = expectOld(move);
+  if (existsSync(resolve(context.cwd, file)) && !request.overwrite)
+    throw new Failure("file-there", { file });
+  const exported = request.export;
+  const extra = exported === undefined ? [] : fromFile(move, exported);
+  let whole: readonly RecordSet[] | undefined;
+  let refusal = "";
+  const servers = looked.authority.kind === "delegated" ? looked.authority.servers : [];
+  for (const server of servers) {
+    const transferred = await transferZone(
+      { address: server.address, port: workspace.settings.defaults.authorityPort },
+      domain.name,
+      Math.max(10_000, timeoutOf(request)),
+    );
+    if (transferred.ok) {
+      whole = transferred.value;
+      break;
+    }
+    refusal = transferred.error.detail;
+  }
+  const asked =
+    whole === undefined
+      ? await captureByAsking(old, domain.name, namesToAsk(domain.name, [...knownNames(move), ...extra.map((set) => set.name)]))
+      : undefined;
+  const live = new Map((whole ?? asked?.sets ?? []).map((set) => [`${set.name} ${set.type}`, set]));
+  // What was exported and is not live any more stays out; what could not be asked for is taken from the export.
+  const failedSets = new Set(asked?.unresolved.map((one) => `${one.name} ${one.type}`));
+  for (const set of extra) if (failedSets.has(`${set.name} ${set.type}`)) live.set(`${set.name} ${set.type}`, set);
+  const sets = [...live.values()].filter((set) => !isHosts(set, domain.name));
+  const because =
+    whole === undefined
+      ? `${refusal}; ${asked?.asked ?? 0} questions were asked about the usual names${exported === undefined ? "" : ", those of the export"} and those known from asks and journal, so records at other names are not in it: compare it with the list in the old host's form`
+      : "the server handed out the whole zone";
+  const remarks = [
+    `${displayName(domain.name)}, captured ${isoTime(dns.now)}`,
+    because,
+    "The new host brings its own SOA and NS records; they are left out here.",
+  ];
+  writeAtomically(resolve(context.cwd, file), zoneText(domain.name, sets, remarks), { encoding: "latin1" });
+  const records = sets.reduce((sum, set) => sum + set.data.length, 0);
+  const missing = asked?.unresolved ?? [];
+  return {
+    ended: missing.length > 0 ? "undetermined" : "fine",
+    capture: { file, records, whole: whole !== undefined, because, unresolved: [...missing] },
+  };
+}
+
+/** The new host's servers, asked directly. */
+function newHost({ workspace, request, dns }: Move): { key: string; title: string; lookup: Lookup; servers: string[] } {
+  const key = request.to;
+  const host = key === undefined ? undefined : workspace.settings.hosts[key];
+  if (key === undefined || host === undefined)
+    throw new Failure("new-host", { known: Object.keys(workspace.settings.hosts) });
+  const [first] = host.servers;
+  if (first === undefined)
+    throw new Failure("host-without-servers", { host: key, title: host.title });
+  return {
+    key,
+    title: host.title,
+    lookup: dns.server(hostServer(first, workspace.settings.defaults.authorityPort)),
+    servers: host.servers,
+  };
+}
+
+export async function compare(move: Move): Promise<{ ended: Ended; compare: NonNullable<RelocateResult["compare"]> }> {
+  const { domain, context, file, dns, workspace } = move;
+  const fresh = newHost(move);
+  const soa = await fresh.lookup.ask(domain.name, "SOA");
+  if (soa.kind === "failed")
+    throw new Failure("new-host-silent", { title: fresh.title, domain: domain.name, because: soa.detail }, soa.why === "refused" ? "problem" : "undetermined");
+  const captured = existsSync(resolve(context.cwd, file)) ? fromFile(move, file) : [];
+  // After the move the parent names the new servers; the old ones are then known from the domain's host.
+  const oldHost = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.servers[0];
+  const old =
+    oldHost === undefined || domain.host === fresh.key
+      ? expectOld(move)
+      : dns.server(hostServer(oldHost, workspace.settings.defaults.authorityPort));
+  const names = namesToAsk(domain.name, [...knownNames(move), ...captured.map((set) => set.name)]);
+  const types = new Set([...USUAL_TYPES, ...captured.map((set) => set.type)]);
+  const wanted = names.flatMap((one) => [...types].map((type) => ({ name: one, type })));
+  const { same, differences, unresolved: open } = await compareSides(old, fresh.lookup, domain.name, wanted);
+  const serious = differences.filter((one) => one.kind !== "ttl" && one.kind !== "extra");
+  const ready = serious.length === 0 && open.length === 0;
+  return {
+    ended: open.length > 0 ? "undetermined" : ready ? "fine" : "problem",
+    compare: {
+      ready,
+      same,
+      differences: differences.map((one) => ({
+        kind: one.kind,
+        name: one.name,
+        type: one.type,
+        old: setJson(one.old),
+        new: setJson(one.new),
+      })),
+      unresolved: [...open],
+    },
+  };
+}
+
+export async function check(move: Move): Promise<{ ended: Ended; check: NonNullable<RelocateResult["check"]> }> {
+  const { domain, looked, dns, journal, workspace, file, context } = move;
+  const fresh = newHost(move);
+  if (looked.authority.kind !== "delegated")
+    throw new Failure("domain-unseen", { domain: domain.name, because: looked.authority.because }, looked.authority.kind === "failed" ? "undetermined" : "problem");
+  const { servers, ttl } = looked.authority;
+  const port = workspace.settings.defaults.authorityPort;
+  const addresses = servers.map((server) => (port === 53 ? server.address : `${server.address}:${port}`));
+  const expected = fresh.servers;
+  const onNew = addresses.length > 0 && addresses.every((address) => expected.includes(address));
+  const seen = journal.entries(domain.name, "delegation-seen").filter((entry) => entry.host === fresh.key);
+  if (onNew && seen.length === 0 && !dns.fromFiles)
+    journal.append(dns.now, domain.name, { kind: "delegation-seen", host: fresh.key, servers: addresses });
+  const oldServer =
+    domain.host === undefined || domain.host === fresh.key ? undefined : workspace.settings.hosts[domain.host]?.servers[0];
+  const oldNs =
+    oldServer === undefined ? undefined : await liveAt(dns.server(hostServer(oldServer, port)), domain.name, domain.name, "NS");
+  const oldNsTtl = oldNs?.kind === "set" ? oldNs.set.ttl : ttl;
+  const captured = existsSync(resolve(context.cwd, file)) ? fromFile(move, file) : [];
+  const longestTtl = Math.max(0, ...captured.map((set) => set.ttl));
+  const verdict = judgeCutOver(addresses, expected, {
+    movedAt: seen[0]?.at,
+    now: dns.now,
+    parentTtl: ttl,
+    oldNsTtl,
+    longestTtl,
+  });
+  const freshNs = await liveAt(fresh.lookup, domain.name, domain.name, "NS");
+  const freshNames = freshNs.kind === "set" ? (freshNs.set.data as readonly DataOf["NS"][]).map((data) => data.target) : [];
+  const vantages = await Promise.all(
+    looked.viewpoints
+      .filter((viewpoint) => viewpoint.role === "vantage")
+      .map(async ({ name: vantage, lookup }) => {
+        const answer = await lookup.ask(domain.name, "NS");
+        if (answer.kind !== "found") return { vantage, sees: "unknown" as const, until: null };
+        const names = (answer.set.data as readonly DataOf["NS"][]).map((data) => data.target);
+        const sees = names.every((one) => freshNames.includes(one)) ? ("new" as const) : ("old" as const);
+        return { vantage, sees, until: sees === "old" ? isoTime(dns.now + answer.set.ttl * 1000) : null };
+      }),
+  );
+  const because =
+    verdict.state === "not-yet" ? `${verdict.because} (${serverList(servers.map((server) => server.name))})` : verdict.because;
+  return {
+    ended: verdict.state === "moved" || verdict.state === "over" ? "fine" : "problem",
+    check: {
+      state: verdict.state,
+      because,
+      oldHostUntil: verdict.oldHostUntil === undefined ? null : isoTime(verdict.oldHostUntil),
+      vantages,
+    },
+  };
+}
+
+const STEPS = { capture, compare, check } as const;
+
+/** What {@link relocate} is asked. */
+export interface RelocateRequest extends CommonRequest {
+  readonly resolver: /*resolverOptions.resolver*/ string | undefined;
+  readonly timeout: /*resolverOptions.timeout*/ string | undefined;
+  readonly at: /*resolverOptions.at*/ string | undefined;
+  readonly to: string | undefined;
+  readonly file: string | undefined;
+  readonly export: string | undefined;
+  readonly overwrite: boolean;
+}
+
+
+/** Move a zone to another DNS host: capture it, compare both sides, check the cut-over. */
+export async function relocate(request: RelocateRequest, context: AppContext): Promise<Outcome<RelocateResult>> {
+    const [step = "", ...operands] = request.operands;
+    if (!Object.hasOwn(STEPS, step) || operands.length !== 1)
+      throw new Failure("relocate-step", {});
+    return writing(request, context, domainOperands(operands), async ({ workspace, domains, dns }, journal) => {
+      const [domain] = domains as [Domain];
+      const file = request.file ?? `${withoutRootDot(domain.name)}.zone`;
+      const move: Move = { domain, workspace, dns, looked: await dns.look(domain), journal, request, context, file };
+      const { ended, ...outcome } = await STEPS[step as keyof typeof STEPS](move);
+      return {
+        ended,
+        result: {
+          at: isoTime(dns.now),
+          step: step as keyof typeof STEPS,
+          domain: domain.name,
+          capture: null,
+          compare: null,
+          check: null,
+          ...outcome,
+        },
+      };
+    });
+  }
+

@@ -1,0 +1,75 @@
+import { z } from "zod";
+import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
+import { withReports, adviceFrom } from "./reported.ts";
+import { dayText } from "../../present/index.ts";
+
+export const policy = z.enum(["none", "quarantine", "reject"]);
+
+export const adviseSchema = z.object({
+  domain: z.string(),
+  policy: policy.describe("the policy in force"),
+  from: z.string(),
+  to: z.string(),
+  repairs: z
+    .array(
+      z.object({
+        source: z.string(),
+        service: z.string().nullable(),
+        messages: z.number(),
+        share: z.number(),
+        reason: z.string(),
+        because: z.string(),
+        remedy: z.string(),
+      }),
+    )
+    .describe("services to set right, the most urgent first"),
+  steps: z.array(
+    z.object({
+      policy,
+      safe: z.boolean().nullable().describe("null where there is too little to go by"),
+      because: z.string(),
+      stops: z
+        .array(
+          z.object({
+            source: z.string(),
+            service: z.string().nullable(),
+            ours: z.boolean(),
+            messages: z.number(),
+            of: z.number(),
+          }),
+        )
+        .describe("what it would have stopped"),
+    }),
+  ),
+  unusedIncludes: z.array(z.string()).describe("SPF includes from whose addresses nothing came"),
+});
+
+/** What {@link advise} is asked. */
+export interface AdviseRequest extends CommonRequest {
+
+}
+
+
+/** Turn the reports into advice: which service to set right first and how, and when the policy can be tightened safely. */
+export async function advise(request: AdviseRequest, context: AppContext): Promise<Outcome<z.output<typeof adviseSchema>>> { return withReports(request, context, "dmarc advise", async (reported) => {
+      const advice = await adviceFrom(reported);
+      const [next] = advice.steps;
+      const failing = advice.repairs.some((one) => one.reason !== "spf-only");
+      return {
+        ended: failing ? "problem" : next !== undefined && next.safe === undefined ? "undetermined" : "fine",
+        result: {
+          domain: reported.domain,
+          policy: advice.policy,
+          from: dayText(reported.from),
+          to: dayText(reported.to),
+          repairs: advice.repairs.map((one) => ({ ...one, service: one.service ?? null })),
+          steps: advice.steps.map((step) => ({
+            ...step,
+            safe: step.safe ?? null,
+            stops: step.stops.map((one) => ({ ...one, service: one.service ?? null })),
+          })),
+          unusedIncludes: [...advice.unusedIncludes],
+        },
+      };
+    }); }
+

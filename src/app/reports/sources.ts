@@ -1,0 +1,93 @@
+import { z } from "zod";
+import { REASONS, type Reason, type Source } from "../../core/aggregate/index.ts";
+import { dayText } from "../../present/index.ts";
+import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
+import { withReports } from "./reported.ts";
+import { writeAtomically } from "../../workspace/index.ts";
+import { displayName } from "../../core/name/index.ts";
+
+export const reportSourcesSchema = z.object({
+  domain: z.string(),
+  reports: z.number(),
+  receivers: z.number(),
+  from: z.string(),
+  to: z.string(),
+  messages: z.number(),
+  aligned: z.number().describe("messages that DMARC passes"),
+  sources: z.array(
+    z.object({
+      title: z.string(),
+      service: z.string().nullable().describe("the service of the workspace it was recognised as"),
+      ours: z.boolean().describe("whether it is known to send for you: a service, or somebody the SPF record lets send"),
+      messages: z.number(),
+      aligned: z.number(),
+      byDkim: z.number(),
+      bySpf: z.number(),
+      bySpfOnly: z.number(),
+      reasons: z.record(z.enum(REASONS), z.number()).describe("why messages are not proven"),
+      dispositions: z.object({ none: z.number(), quarantine: z.number(), reject: z.number() }),
+      blocks: z.array(z.string()),
+      signers: z.array(z.string()),
+      envelopes: z.array(z.string()),
+      from: z.array(z.string()),
+      weeks: z.array(z.object({ week: z.string().describe("its Monday"), messages: z.number(), aligned: z.number() })),
+    }),
+  ),
+  page: z.string().nullable().describe("the page that was written"),
+});
+
+export type ReportSourcesResult = z.output<typeof reportSourcesSchema>;
+
+export const WHY: Readonly<Record<Reason, string>> = {
+  forwarded: "forwarded by a list or another mailbox, which broke the signature",
+  "wrong-signer": "signed with another domain than yours",
+  "wrong-return-path": "not signed in your name, and sent with another domain's return path",
+  "nothing-passes": "neither SPF nor DKIM passes",
+};
+
+const json = (source: Source): ReportSourcesResult["sources"][number] => ({
+  ...source,
+  service: source.service ?? null,
+  ours: source.ours,
+  reasons: { ...source.reasons },
+  dispositions: { ...source.dispositions },
+  blocks: [...source.blocks],
+  signers: [...source.signers],
+  envelopes: [...source.envelopes],
+  from: [...source.from],
+  weeks: source.weeks.map((week) => ({ ...week, week: dayText(week.week) })),
+});
+
+/** What {@link reportSources} is asked. */
+export interface ReportSourcesRequest extends CommonRequest {
+  readonly html: string | undefined;
+}
+
+
+/** Say who sends as you by the reports of receivers: your services and everybody else, proven or not, and why not. */
+export async function reportSources(request: ReportSourcesRequest, context: AppContext): Promise<Outcome<ReportSourcesResult>> { return withReports(request, context, "dmarc sources", async ({ domain, reports, receivers, from, to, sources }) => {
+      const shown: ReportSourcesResult = {
+        domain,
+        reports,
+        receivers,
+        from: dayText(from),
+        to: dayText(to),
+        messages: sources.reduce((sum, one) => sum + one.messages, 0),
+        aligned: sources.reduce((sum, one) => sum + one.aligned, 0),
+        sources: sources.map(json),
+        page: request.html ?? null,
+      };
+      if (shown.page !== null) {
+        // The charts are heavy, and only this page needs them.
+        const { sourcesPage } = await import("../../../present/sources-page.ts");
+        writeAtomically(
+          shown.page,
+          sourcesPage({ ...shown, domain: displayName(domain), why: (reason) => WHY[reason as Reason] }),
+        );
+      }
+      return {
+        ended: sources.some((one) => one.ours && one.aligned < one.messages * 0.98) ? "problem" : "fine",
+        result: shown,
+      };
+    }); }
+

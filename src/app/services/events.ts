@@ -1,0 +1,178 @@
+import { z } from "zod";
+import { EVENT_KINDS, SIGNATURE_TOLERANCE, eventWarnings } from "../../core/sending/index.ts";
+import { type Session, writing } from "../session.ts";
+import { type Journal, readSecret, secretFile } from "../../workspace/index.ts";
+import { type Feed, receiveEvents } from "../../net/event-feed.ts";
+import { type ServiceAt, linkFor, storeOneTimeSecret, linkTrouble, serviceNamed } from "./services.ts";
+import { join } from "node:path";
+import { askLink } from "../../net/service-link.ts";
+import { parseServerAddress } from "../../net/index.ts";
+import { Failure } from "../../core/failure.ts";
+import { count, isoTime, dayText } from "../../present/index.ts";
+import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
+import { type DnsOptions } from "../dns/context.ts";
+
+export const senderEventsSchema = z.object({
+  at: z.string(),
+  days: z.array(
+    z.object({
+      day: z.string().describe("the day in UTC"),
+      service: z.string(),
+      domain: z.string(),
+      counts: z.record(z.enum(EVENT_KINDS), z.number()),
+    }),
+  ),
+  warnings: z.array(
+    z.object({
+      day: z.string(),
+      service: z.string(),
+      domain: z.string(),
+      kind: z.enum(["bounces", "complaints"]),
+      share: z.number().describe("from 0 to 1"),
+      limit: z.number(),
+      severe: z.boolean(),
+      because: z.string(),
+      remedy: z.string(),
+    }),
+  ),
+});
+
+export type SenderEventsResult = z.output<typeof senderEventsSchema>;
+
+const DAY = 86_400_000;
+
+/** The feeds whose events are believed: those of zandrel.yaml, and those that were subscribed to. */
+function feedsOf({ workspace }: Session, journal: Journal, context: Context): Feed[] {
+  const secretOf = (kept: string, title: string) =>
+    readSecret(kept, `the secret of ${title}'s events`, workspace.folder, context.env);
+  const byHand = Object.entries(workspace.settings.services).flatMap(([service, { title, events }]) =>
+    events === undefined ? [] : [{ service, id: events.id, secret: secretOf(events.secret, title) }],
+  );
+  const subscribed = journal
+    .entries(undefined, "events-subscribed")
+    .map(({ service, subscription, kept }) => ({ service, id: subscription, secret: secretOf(kept, service) }));
+  return [...byHand, ...subscribed];
+}
+
+/** Has a service post its events to an address; the secret goes into a file at once. */
+async function subscribe(service: ServiceAt, url: string, { workspace }: Session, journal: Journal, context: Context) {
+  const link = await linkFor(
+    service,
+    "events",
+    `set the feed up on its page, and write id and secret under services: ${service.key}: events: in zandrel.yaml`,
+  );
+  const place = secretFile(workspace.folder, join("keys", service.key, `events-${context.clock.now()}.secret`));
+  await storeOneTimeSecret(
+    place,
+    async () => {
+      const made = await askLink(link, "subscribe", { body: { url } });
+      if (!made.ok) throw linkTrouble(service, "post its events", made.error);
+      return made.value;
+    },
+    (made) =>
+      journal.append(context.clock.now(), ".", {
+        kind: "events-subscribed",
+        service: service.key,
+        subscription: made.id,
+        url,
+        kept: place.reference,
+      }),
+    async ({ id }) => {
+      const ended = await askLink(link, "unsubscribe", { at: { id } });
+      return ended.ok
+        ? "so the subscription was ended again"
+        : `and the subscription ${id} could not be ended either, end it at ${service.title}`;
+    },
+  );
+}
+
+/** Listens until the time is over or somebody stops it. */
+export async function listen(request: SenderEventsRequest, session: Session, journal: Journal, context: Context): Promise<void> {
+  const where = parseServerAddress(request.listen || "127.0.0.1", 8025);
+  if (where === undefined || "url" in where)
+    throw new Failure("listen-form", {});
+  const until = request.for;
+  const services = request.operands.map((key) => serviceNamed(session.workspace, key, request, context));
+  const store = await session.workspace.openEvents();
+  let feeds: readonly Feed[] = [];
+  let taken = 0;
+  try {
+    const receiver = await receiveEvents({
+      address: where.address,
+      port: where.port,
+      url: (own) => request.url ?? own,
+      feeds: () => feeds,
+      // Signatures are a matter of the wire and use the real time, however fast a lab's clock runs.
+      now: () => Math.floor(Date.now() / 1000),
+      keep(deliveries) {
+        const now = Math.floor(Date.now() / 1000);
+        const outcomes = store.keep(deliveries, context.clock.now(), now - 2 * SIGNATURE_TOLERANCE);
+        taken += deliveries.reduce((sum, { events }, i) => sum + (outcomes[i] === "kept" ? events.length : 0), 0);
+        return outcomes;
+      },
+    }).catch((error) => {
+      const { code } = error as NodeJS.ErrnoException;
+      throw new Failure("cannot-listen", { address: where.address, port: where.port, why: code });
+    });
+    try {
+      const url = request.url ?? receiver.url;
+      const known = journal.entries(undefined, "events-subscribed");
+      for (const service of services)
+        if (!known.some((one) => one.service === service.key && one.url === url))
+          await subscribe(service, url, session, journal, context);
+      feeds = feedsOf(session, journal, context);
+      if (feeds.length === 0)
+        throw new Failure("no-feed", {});
+      context.note(`Listening at ${receiver.url} for ${feeds.map((feed) => feed.service).join(", ")}; Ctrl-C ends it.\n`);
+      await new Promise<void>((done) => {
+        process.once("SIGINT", done);
+        process.once("SIGTERM", done);
+        if (until !== undefined) void context.clock.sleep(until).then(done);
+      });
+    } finally {
+      await receiver.close();
+    }
+    context.note(`${count(taken, "event")} received.\n`);
+  } finally {
+    store.close();
+  }
+}
+
+/** What {@link senderEvents} is asked. */
+export interface SenderEventsRequest extends CommonRequest, DnsOptions {
+  readonly listen: string | undefined;
+  readonly url: string | undefined;
+  readonly for: number | undefined;
+  readonly days: number;
+}
+
+
+/** What became of the mail by day: delivered, bounced, complained; with --listen, receive a service's signed event feed. */
+export async function senderEvents(request: SenderEventsRequest, context: AppContext): Promise<Outcome<SenderEventsResult>> {
+    const days = request.days;
+    if (!(Number.isInteger(days) && days > 0 && days <= 3660)) throw new Failure("--days wants a whole number of days.");
+    return writing(
+      request,
+      context,
+      () => [],
+      async (session, journal) => {
+        if (request.listen !== undefined) await listen(request, session, journal, context);
+        const wanted = request.operands.map((key) => serviceNamed(session.workspace, key, request, context).key);
+        const { now } = session.dns;
+        const store = session.workspace.hasEvents || request.listen !== undefined ? await session.workspace.openEvents() : undefined;
+        const summed = store?.days(now - days * DAY) ?? [];
+        store?.close();
+        const shown = summed.filter(({ service }) => wanted.length === 0 || wanted.includes(service));
+        const warnings = eventWarnings(shown);
+        return {
+          ended: warnings.length > 0 ? "problem" : "fine",
+          result: {
+            at: isoTime(now),
+            days: shown.map((one) => ({ ...one, day: dayText(one.day), domain: `${one.domain}.` })),
+            warnings: warnings.map((one) => ({ ...one, day: dayText(one.day), domain: `${one.domain}.` })),
+          },
+        };
+      },
+    );
+  }
+

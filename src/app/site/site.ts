@@ -1,0 +1,168 @@
+import { z } from "zod";
+import { name, type DomainName, displayName, under } from "../../core/name/index.ts";
+import { type DnsContext, type DnsOptions } from "../dns/context.ts";
+import { type DataOf } from "../../core/record/index.ts";
+import { type Domain, type Workspace } from "../../workspace/index.ts";
+import { type SiteCheck, mayIssue, judgeAddresses, judgeCertificate, judgeRedirect } from "../../core/site/index.ts";
+import { type WebOptions, fetchPage, followPage } from "../../net/index.ts";
+import { withoutRootDot } from "../shapes.ts";
+import { Failure } from "../../core/failure.ts";
+import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
+import { domainOperands, reading } from "../session.ts";
+import { isoTime } from "../../present/index.ts";
+
+export const siteSchema = z.object({
+  at: z.string(),
+  domains: z.array(
+    z.object({
+      domain: z.string(),
+      role: z.string(),
+      checks: z.array(
+        z.object({
+          id: z.string(),
+          name: z.string(),
+          met: z.boolean().nullable().describe("null: could not be determined"),
+          because: z.string(),
+          remedy: z.string(),
+        }),
+      ),
+    }),
+  ),
+});
+
+export type SiteResult = z.output<typeof siteSchema>;
+
+/** A path with a query that no site has, to see whether a redirect keeps them. */
+const PROBE = "/zandrel/check?kept=yes";
+
+const addressesAt = async (
+  dns: DnsContext,
+  host: DomainName,
+): Promise<{ found: readonly string[] | undefined; failure: string }> => {
+  const answers = await Promise.all([dns.world.ask(host, "A"), dns.world.ask(host, "AAAA")]);
+  const failure = answers.find((answer) => answer.kind === "failed");
+  const found = answers.flatMap((answer) =>
+    answer.kind === "found" ? answer.set.data.map((data) => (data as DataOf["A"]).address) : [],
+  );
+  return {
+    found: failure?.kind === "failed" && found.length === 0 ? undefined : found,
+    failure: failure?.kind === "failed" ? failure.detail : "",
+  };
+};
+
+/** The addresses that asks want a host to lead to: named by them, or found behind the alias they ask for. */
+async function wantedAddresses(domain: Domain, host: DomainName, dns: DnsContext): Promise<string[]> {
+  const sets = domain.asks
+    .filter((ask) => ask.purpose === "site" || ask.purpose === "redirect")
+    .flatMap((ask) => ask.wanted.filter((set) => set.name === host));
+  const direct = sets
+    .filter((set) => set.type === "A" || set.type === "AAAA")
+    .flatMap((set) => (set.data as readonly DataOf["A"][]).map((data) => data.address));
+  const behind = await Promise.all(
+    sets
+      .filter((set) => set.type === "CNAME")
+      .map(async (set) => (await addressesAt(dns, (set.data[0] as DataOf["CNAME"]).target)).found ?? []),
+  );
+  return [...new Set([...direct, ...behind.flat()])];
+}
+
+/** Whether CAA records let the certificate issuers of the workspace issue. */
+async function caaChecks(host: DomainName, workspace: Workspace, dns: DnsContext): Promise<SiteCheck[]> {
+  const issuers = Object.values(workspace.settings.services).flatMap((service) =>
+    service.issuer === undefined ? [] : [{ title: service.title, issuer: service.issuer }],
+  );
+  return Promise.all(
+    issuers.map(async ({ title, issuer }): Promise<SiteCheck> => {
+      const verdict = await mayIssue(dns.world, host, issuer);
+      const met = verdict.kind === "unknown" ? undefined : verdict.kind === "allowed";
+      const remedy =
+        verdict.kind === "forbidden"
+          ? `add this record at ${displayName(verdict.at)}: CAA 0 issue "${issuer}"`
+          : verdict.kind === "unknown"
+            ? "try again when the name servers answer"
+            : "";
+      return {
+        id: "caa",
+        name: displayName(host),
+        met,
+        because: met === true ? `${title} may issue a certificate: ${verdict.because}` : verdict.because,
+        remedy,
+      };
+    }),
+  );
+}
+
+async function checkHost(
+  domain: Domain,
+  host: DomainName,
+  workspace: Workspace,
+  dns: DnsContext,
+  web: WebOptions,
+): Promise<SiteCheck[]> {
+  const plain = withoutRootDot(host);
+  const { found, failure } = await addressesAt(dns, host);
+  const addresses = judgeAddresses(host, found, await wantedAddresses(domain, host, dns), failure);
+  if (found === undefined || found.length === 0) return addresses;
+  const certificate = judgeCertificate(plain, await fetchPage(`https://${plain}/`, web), dns.now);
+  return [...addresses, certificate, ...(await caaChecks(host, workspace, dns))];
+}
+
+/** The domain that a redirect domain leads to. */
+function redirectTarget(domain: Domain, workspace: Workspace): DomainName {
+  const main = workspace.domains.filter((other) => other.role === "main");
+  const target = domain.redirectTo ?? (main.length === 1 ? main[0]?.name : undefined);
+  if (target === undefined)
+    throw new Failure("no-redirect-target", { path: domain.path, domain: domain.name });
+  return target;
+}
+
+async function checkDomain(domain: Domain, workspace: Workspace, dns: DnsContext, web: WebOptions): Promise<SiteCheck[]> {
+  const www = under(name("www"), domain.name) as DomainName;
+  if (domain.role !== "redirect")
+    return (await Promise.all([domain.name, www].map((host) => checkHost(domain, host, workspace, dns, web)))).flat();
+  const target = withoutRootDot(redirectTarget(domain, workspace));
+  const per = [domain.name, www].map(async (host) => {
+    const { found, failure } = await addressesAt(dns, host);
+    const addresses = judgeAddresses(host, found, await wantedAddresses(domain, host, dns), failure);
+    if (found === undefined || found.length === 0) return addresses;
+    const plain = withoutRootDot(host);
+    const start = [`http://${plain}${PROBE}`, `https://${plain}${PROBE}`];
+    const redirects = await Promise.all(start.map(async (url) => judgeRedirect(url, await followPage(url, web), target)));
+    return [...addresses, ...redirects, judgeCertificate(plain, await fetchPage(`https://${plain}/`, web), dns.now)];
+  });
+  return (await Promise.all(per)).flat();
+}
+
+/** What {@link site} is asked. */
+export interface SiteRequest extends CommonRequest, DnsOptions {
+
+}
+
+
+/** Check where the names lead: addresses of apex and www, permanent redirect with the path kept, certificate, CAA. */
+export async function site(request: SiteRequest, context: AppContext): Promise<Outcome<SiteResult>> {
+    const pick = (workspace: Workspace) => {
+      const named = domainOperands(request.operands)(workspace);
+      return request.operands.length > 0 ? named : named.filter((domain) => domain.role !== "sending" && domain.role !== "parked");
+    };
+    return reading(request, context, pick, async ({ workspace, domains, dns }) => {
+      const { web } = dns;
+      if (web === undefined)
+        throw new Failure("no-web-in-files", {});
+      const shown = await Promise.all(
+        domains.map(async (domain) => ({
+          domain: domain.name as string,
+          role: domain.role,
+          checks: (await checkDomain(domain, workspace, dns, web)).map((one) => ({ ...one, met: one.met ?? null })),
+        })),
+      );
+      const all = shown.flatMap((one) => one.checks);
+      const ended = all.some((one) => one.met === false)
+        ? "problem"
+        : all.some((one) => one.met === null)
+          ? "undetermined"
+          : "fine";
+      return { ended, result: { at: isoTime(dns.now), domains: shown } };
+    });
+  }
+

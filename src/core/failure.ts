@@ -1,0 +1,268 @@
+import type { DomainName } from "./name/index.ts";
+import type { RecordSet } from "./record/index.ts";
+
+/** A file, line and column, or a place inside a file: what an editor can jump to. */
+export type Place = string;
+
+/** A word that is not known, beside the words that are. */
+interface Unknown {
+  readonly given: string;
+  readonly known: readonly string[];
+}
+
+/** Something that an earlier part of the same run did, for the sentence about a later part that failed. */
+interface AfterOthers {
+  readonly before: string | undefined;
+}
+
+/**
+ * Everything that can end a run early, by its code, with what the sentence about it needs. The sentences are in
+ * `present/failures.ts`, one a code.
+ */
+export interface Failures {
+  // The command line
+  "option-empty": { readonly option: string };
+  "option-choice": { readonly option: string; readonly value: string; readonly values: readonly string[] };
+  "option-number": {
+    readonly option: string;
+    readonly value: string;
+    readonly min: number;
+    readonly max: number | undefined;
+    readonly whole: boolean;
+  };
+  "option-time": { readonly option: string; readonly value: string };
+  "option-span": { readonly option: string; readonly value: string };
+  "option-twice": { readonly option: string };
+  "option-value-missing": { readonly command: string; readonly option: string };
+  "option-missing": { readonly option: string; readonly all: readonly string[] };
+  "unknown-command": Unknown;
+  "unknown-option": Unknown & { readonly command: string };
+  "subcommand-needed": { readonly command: string; readonly known: readonly string[]; readonly given: string | undefined };
+  usage: { readonly command: string; readonly because: string };
+  operands: { readonly command: string; readonly operands: string; readonly example: string };
+  "no-json": { readonly command: string; readonly because: string };
+  "input-too-large": { readonly octets: number };
+  "clock-form": Record<never, never>;
+  "no-terminal-answer": Record<never, never>;
+
+  // Names, addresses, days
+  "not-a-domain": { readonly given: string; readonly because: string };
+  "not-a-selector": { readonly given: string };
+  "address-form": { readonly given: string };
+  "ip-form": { readonly given: string | undefined };
+  "day-form": { readonly given: string };
+  "day-to-come": { readonly given: string };
+
+  // Files
+  "file-unreadable": { readonly path: string; readonly why: string };
+  "file-too-large": { readonly path: string; readonly octets: number };
+  "cannot-write": { readonly path: string; readonly why: string };
+  "file-there": { readonly path: string; readonly what: "key" | "secret" | "capture" };
+  "not-yaml": { readonly at: Place; readonly found: string; readonly because: string };
+  "yaml-aliases": { readonly path: string; readonly because: string };
+  "yaml-value": { readonly at: Place; readonly found: string; readonly because: string };
+  "zone-file-line": {
+    readonly file: string;
+    readonly line: number;
+    readonly column: number;
+    readonly found: string;
+    readonly expected: string;
+  };
+  "newer-database": { readonly path: string; readonly title: string; readonly version: number };
+  "database-broken": { readonly path: string; readonly title: string; readonly because: string };
+  "disk-full-import": { readonly path: string };
+
+  // The workspace
+  "no-workspace": { readonly folder: string | undefined };
+  "needs-workspace": Record<never, never>;
+  "no-domain": Record<never, never>;
+  "which-domain": { readonly domains: readonly DomainName[] };
+  "unknown-domain": { readonly domain: DomainName; readonly known: readonly DomainName[] };
+  "domain-twice": { readonly path: string; readonly other: string; readonly domain: DomainName };
+  "domain-there": { readonly domain: DomainName };
+  "not-in-workspace": { readonly domain: DomainName };
+  "unknown-host": Unknown;
+  "host-key": { readonly given: string };
+  "settings-there": { readonly from: string };
+  "no-host": { readonly path: string };
+  "host-server": { readonly given: string };
+  "unknown-key": Unknown & { readonly at: Place; readonly what: string; readonly section: string };
+  "id-twice": { readonly at: Place; readonly ask: string };
+  "ask-records": {
+    readonly at: Place;
+    readonly ask: string;
+    readonly line: number;
+    readonly column: number;
+    readonly found: string;
+    readonly expected: string;
+  };
+  "ask-spf": { readonly at: Place; readonly found: string; readonly because: string; readonly meant: string | undefined };
+  "ask-after": { readonly at: Place; readonly given: string };
+  "variable-not-set": { readonly name: string; readonly what: string };
+  "secret-empty": { readonly path: string; readonly what: string };
+  "tsig-base64": { readonly place: string; readonly host: string };
+
+  // Asks and kits
+  "unknown-target": Unknown;
+  "unknown-ask": Unknown;
+  "ask-needed": Record<never, never>;
+  "ask-in-several": { readonly ask: string; readonly domains: readonly DomainName[] };
+  "ask-awaited": { readonly ask: string; readonly waiting: readonly string[]; readonly path: string };
+  "ask-gone": { readonly path: string; readonly ask: string };
+  "confirm-one-ask": Record<never, never>;
+  "which-service": { readonly known: readonly string[] };
+  "unknown-service": Unknown;
+  "service-name": { readonly given: string };
+  "file-or-value": Record<never, never>;
+  "one-file": Record<never, never>;
+  "choice-form": { readonly given: string };
+  "question-left-open": Record<never, never>;
+  "paste-row": { readonly row: number; readonly because: string };
+  "no-record-in-paste": Record<never, never>;
+  "paste-ambiguous": {
+    readonly questions: readonly {
+      readonly id: string;
+      readonly question: string;
+      readonly choices: readonly { readonly key: string; readonly meaning: string }[];
+    }[];
+  };
+  "record-value": { readonly type: string; readonly value: string; readonly because: string };
+  "id-form": { readonly given: string };
+  "id-taken": { readonly id: string; readonly path: string };
+  "input-left-open": Record<never, never>;
+  "unknown-kit": Unknown;
+  "kit-blank": { readonly path: string; readonly ask: string; readonly blank: string };
+  "kit-after": { readonly path: string; readonly ask: string; readonly after: string };
+  "kit-input-form": { readonly given: string; readonly inputs: readonly string[] };
+  "kit-input-missing": { readonly kit: string; readonly input: string; readonly explain: string };
+  "kit-input-malformed": {
+    readonly kit: string;
+    readonly input: string;
+    readonly explain: string;
+    readonly example: string | undefined;
+  };
+  "kit-input-unknown": Unknown & { readonly kit: string };
+  "kit-records": { readonly kit: string; readonly ask: string; readonly because: string };
+
+  // Looking
+  "no-system-resolver": { readonly where: string };
+  "not-a-resolver": { readonly where: string; readonly given: string };
+  "domain-unseen": { readonly domain: DomainName; readonly because: string };
+  "zone-unseen": { readonly because: string };
+  "no-redirect-target": { readonly path: string; readonly domain: DomainName };
+  "no-web-in-files": Record<never, never>;
+  "no-server-in-files": Record<never, never>;
+
+  // Publishing
+  "publish-unseen": { readonly because: string };
+  "publish-clash": { readonly domain: DomainName; readonly because: string };
+  "zone-changed": AfterOthers & { readonly domain: DomainName; readonly because: string };
+  "accepted-not-shown": AfterOthers & {
+    readonly to: string;
+    readonly domain: DomainName;
+    readonly done: number;
+    readonly of: number;
+    readonly differences: readonly string[];
+  };
+  "publication-unknown": AfterOthers & { readonly domain: DomainName; readonly because: string; readonly remedy: string };
+  "publication-failed": AfterOthers & { readonly domain: DomainName; readonly because: string; readonly remedy: string };
+  "nothing-by-hand": Record<never, never>;
+  "sheet-form": { readonly given: string };
+  "nothing-to-undo": { readonly domain: DomainName };
+  "undo-unseen": { readonly because: string };
+  "undo-changed": {
+    readonly name: DomainName;
+    readonly type: string;
+    readonly published: RecordSet | undefined;
+    readonly now: RecordSet | undefined;
+  };
+  "retire-unseen": { readonly domain: DomainName };
+  "nothing-to-watch": { readonly domains: readonly DomainName[] };
+  "watch-endless": { readonly service: string; readonly ask: string };
+  "no-helper": { readonly domain: DomainName };
+  "calendar-without-launch": Record<never, never>;
+  "launch-passed": { readonly at: number; readonly now: number };
+  "relocate-step": Record<never, never>;
+  "new-host": { readonly known: readonly string[] };
+  "host-without-servers": { readonly host: string; readonly title: string };
+  "new-host-silent": { readonly title: string; readonly domain: DomainName; readonly because: string };
+
+  // Mail records
+  "spf-term": { readonly found: string; readonly because: string; readonly meant: string | undefined };
+  "spf-unseen": { readonly domain: string; readonly because: string };
+  "spf-unusable": { readonly because: string };
+  "spf-none": { readonly domain: string };
+  "flatten-include": Record<never, never>;
+  "cannot-flatten": { readonly term: string; readonly because: string };
+  "dmarc-unseen": { readonly domain: DomainName; readonly because: string };
+  "key-unseen": { readonly name: DomainName; readonly because: string };
+  "key-ask-there": { readonly path: string; readonly ask: string };
+  "rotation-selectors": Record<never, never>;
+  "revoke-too-early": { readonly selector: string; readonly until: number | undefined; readonly now: number };
+  "not-a-private-key": { readonly path: string };
+
+  // Messages and reports
+  canonicalization: Record<never, never>;
+  "cannot-sign": { readonly because: string };
+  "not-a-message": { readonly title: string; readonly because: string };
+  "length-too-large": { readonly length: number; readonly body: number };
+  "no-from": { readonly title: string };
+  "other-message": { readonly path: string; readonly messageId: string };
+  "is-a-mailbox": Record<never, never>;
+  "unknown-message": { readonly given: string };
+  "unsubscribe-form": Record<never, never>;
+  "no-reports": { readonly domain: DomainName | undefined };
+  "which-reports": { readonly domains: readonly DomainName[] };
+
+  // Mail services
+  "no-smtp-settings": { readonly service: string; readonly title: string };
+  "no-link": { readonly title: string };
+  "not-offered": { readonly title: string; readonly offer: string | undefined; readonly otherwise: string };
+  "service-unseen": { readonly title: string; readonly because: string };
+  "service-refused": { readonly title: string; readonly what: string; readonly because: string; readonly key: boolean };
+  "no-credential": { readonly service: string; readonly title: string };
+  "unknown-credential": { readonly given: string; readonly service: string; readonly title: string };
+  "as-without-environment": Record<never, never>;
+  "two-places": Record<never, never>;
+  "variable-name": { readonly given: string };
+  "credential-scope": Record<never, never>;
+  "credential-one-action": Record<never, never>;
+  "keep-without-user": Record<never, never>;
+  "no-secret-given": Record<never, never>;
+  "secret-not-kept": { readonly undone: string; readonly because: string };
+  "key-place": Record<never, never>;
+  "address-unseen": { readonly host: string; readonly because: string };
+  "no-address": { readonly host: string; readonly title: string };
+  "listen-form": Record<never, never>;
+  "cannot-listen": { readonly address: string; readonly port: number; readonly why: string };
+  "no-feed": Record<never, never>;
+
+  // The lab and the demo
+  "port-taken": { readonly port: number; readonly first: number };
+  "port-rights": { readonly port: number };
+  "no-loopback": Record<never, never>;
+  "demo-broke-off": { readonly argv: readonly string[]; readonly ended: number; readonly expected: number };
+}
+
+export type FailureCode = keyof Failures;
+
+/**
+ * Why a run ends: the request or a file is wrong, something is not as it has to be, or it could not be determined.
+ * “Could not ask” is never one of the other two.
+ */
+export type FailureKind = "usage" | "problem" | "undetermined";
+
+/** The one exception that is meant for people. Everything else that is thrown is a defect of the program. */
+export class Failure<C extends FailureCode = FailureCode> extends Error {
+  readonly code: C;
+  readonly params: Failures[C];
+  readonly kind: FailureKind;
+
+  constructor(code: C, params: Failures[C], kind: FailureKind = "usage") {
+    super(`${code} ${JSON.stringify(params)}`);
+    this.name = "Failure";
+    this.code = code;
+    this.params = params;
+    this.kind = kind;
+  }
+}

@@ -1,0 +1,54 @@
+import { type AuditDomainsResult } from "../../app/audit/audit.ts";
+import { type Style, columns, wrap, visible, count } from "../index.ts";
+import { type Severity, SEVERITIES, type Audit } from "../../core/audit/index.ts";
+import { displayName, type DomainName } from "../../core/name/index.ts";
+
+export function present({ domains, catalogue }: AuditDomainsResult, { style, width }: { style: Style; width: number }): string {
+  const paint: Record<Severity, (text: string) => string> = {
+    breaks: style.bad,
+    risks: style.careful,
+    untidy: (text) => text,
+    note: style.quiet,
+  };
+  const mark: Record<Severity, string> = { breaks: "✗", risks: "!", untidy: "·", note: "○" };
+  if (catalogue.length > 0)
+    return `${columns(catalogue.map((rule) => [rule.id, rule.severity, rule.title])).join("\n")}\n${catalogue.length} findings.\n`;
+  return domains
+    .map(({ domain, findings, unresolved }) => {
+      const blocks = findings.map((one) =>
+        [
+          `${paint[one.severity](`${mark[one.severity]} ${one.severity.padEnd(6)}`)} ${style.strong(wrap(one.title, width - 9, " ".repeat(9)))}  ${style.quiet(one.id)}`,
+          `         ${wrap(visible(one.evidence), width - 9, " ".repeat(9))}`,
+          ...(one.severity === "note" ? [] : [`         ${wrap(visible(one.why), width - 9, " ".repeat(9))}`]),
+          `         ${style.command("→")} ${wrap(visible(one.remedy), width - 11, " ".repeat(11))}  ${style.quiet(`(${one.standard})`)}`,
+        ].join("\n"),
+      );
+      const numbers = SEVERITIES.flatMap((severity) => {
+        const number = findings.filter((one) => one.severity === severity).length;
+        return number === 0 ? [] : [`${severity} ${number}`];
+      });
+      const open =
+        unresolved.length === 0
+          ? []
+          : [
+              style.careful(
+                wrap(
+                  `Could not be asked, so that something may be missing here: ${[...new Set(unresolved.map((one) => `${one.type} of ${displayName(one.name as DomainName)}`))].slice(0, 8).join(", ")}${unresolved.length > 8 ? ` and ${unresolved.length - 8} more` : ""}.`,
+                  width,
+                ),
+              ),
+            ];
+      return [
+        style.title(`Audit of ${displayName(domain as DomainName)}`),
+        ...blocks,
+        ...open,
+        findings.length === 0
+          ? style.good("Nothing to say: all is as it should be.")
+          : `${count(findings.length, "finding")}: ${numbers.join(", ")}.`,
+        "",
+      ].join("\n");
+    })
+    .join("\n");
+}
+
+

@@ -1,0 +1,590 @@
+import { type Failure, type FailureCode, type Failures } from "../core/failure.ts";
+import { type DomainName, displayName } from "../core/name/index.ts";
+import { printData, type RecordSet } from "../core/record/index.ts";
+import { visible } from "./safe.ts";
+import { deadline, moment } from "./time.ts";
+import { listOf, nearest } from "./words.ts";
+
+/** What is said about a failure: what happened and where, what to do now, and the place that an editor can open. */
+interface Said {
+  readonly message: string;
+  readonly remedy: string;
+  readonly at?: string;
+}
+
+const say = (message: string, remedy: string, at?: string): Said => ({ message, remedy, ...(at === undefined ? {} : { at }) });
+const quote = (text: string): string => `“${visible(text.length > 60 ? `${text.slice(0, 60)}…` : text)}”`;
+const size = (octets: number): string =>
+  octets >= 1 << 20 ? `${Math.round(octets / (1 << 20))} MiB` : `${Math.round(octets / 1024)} KiB`;
+const names = (all: readonly DomainName[]): string => listOf(all.map(displayName));
+const set = (of: RecordSet | undefined): string =>
+  of === undefined ? "nothing" : listOf(of.data.map((data) => printData(of.type, data)));
+const known = (words: readonly string[], none: string): string => (words.length === 0 ? none : listOf(words, "disjunction"));
+const meant = (given: string, words: readonly string[]): string => {
+  const near = nearest(given, words);
+  return near === undefined ? "" : `; did you mean ${near}?`;
+};
+const published = (before: string | undefined): string => (before === undefined ? "" : ` (${before} was published before this)`);
+const WHY: Readonly<Record<string, string>> = {
+  ENOENT: "is not there",
+  missing: "is not there",
+  EACCES: "may not be read",
+  EISDIR: "is a folder",
+};
+const line = (found: string, expected: string): string =>
+  `${found === "" ? "" : `found ${quote(found)}, `}expected ${visible(expected)}`;
+const CHECK_PATH = "check the path";
+
+const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } = {
+  "option-empty": ({ option }) => say(`--${option} has an empty value`, "give it a value, or leave the option out", `--${option}`),
+  "option-choice": ({ option, value, values }) =>
+    say(`--${option} cannot be ${quote(value)}${meant(value, values)}`, `choose ${known(values, "")}`, `--${option}`),
+  "option-number": ({ option, value, min, max, whole }) =>
+    say(
+      `--${option} ${quote(value)} is not a ${whole ? "whole " : ""}number ${max === undefined ? `of ${min} or more` : `from ${min} to ${max}`}`,
+      "correct it",
+      `--${option}`,
+    ),
+  "option-time": ({ option, value }) =>
+    say(`--${option} ${quote(value)} is not a time`, "write it as 2026-03-02T09:00Z", `--${option}`),
+  "option-span": ({ option, value }) =>
+    say(`--${option} ${quote(value)} is not a span of time`, "write it as 90s, 15m or 1h30m", `--${option}`),
+  "option-twice": ({ option }) => say(`--${option} is given twice, and takes one value`, "give it once", `--${option}`),
+  "option-value-missing": ({ command, option }) =>
+    say(`--${option} needs a value behind it`, `see zandrel ${command} --help`, `--${option}`),
+  "option-missing": ({ option, all }) =>
+    say(`--${option} is missing`, `give ${listOf(all.map((one) => `--${one}`))}`, `--${option}`),
+  "unknown-command": ({ given, known: words }) =>
+    say(`there is no command ${quote(given)}${meant(given, words)}`, "run zandrel --help to see them all"),
+  "unknown-option": ({ command, given, known: words }) => {
+    const near = nearest(given, words);
+    return say(
+      `zandrel ${command} has no option --${visible(given)}${near === undefined ? "" : `; did you mean --${near}?`}`,
+      `run zandrel ${command} --help to see its options`,
+      `--${visible(given)}`,
+    );
+  },
+  "subcommand-needed": ({ command, known: words, given }) =>
+    say(
+      `zandrel ${command} needs a subcommand: ${known(words, "")}${given === undefined ? "" : meant(given, words)}`,
+      `run zandrel ${command} --help to see what each does`,
+    ),
+  usage: ({ command, because }) =>
+    say(`zandrel ${command}: ${visible(because.replace(/\s+/g, " "))}`, `run zandrel ${command} --help to see its options`),
+  operands: ({ command, operands, example }) =>
+    say(`zandrel ${command} ${operands === "" ? "takes no names" : `needs ${operands}`}`, `for example: ${example}`),
+  "no-json": ({ command, because }) => say(`zandrel ${command} has no --json, because ${because}`, "leave --json out", "--json"),
+  "input-too-large": ({ octets }) =>
+    say(`standard input is larger than ${size(octets)}`, "give only the part that matters", "standard input"),
+  "clock-form": () =>
+    say("ZANDREL_CLOCK is not the clock of a lab", "unset it, or copy it whole from what zandrel lab prints", "ZANDREL_CLOCK"),
+  "no-terminal-answer": () => say("the question was left open, and nothing was changed", "run the command again and answer it"),
+
+  "not-a-domain": ({ given, because }) =>
+    say(`${quote(given)} is not a domain name${because === "" ? "" : ` (${visible(because)})`}`, "check its spelling"),
+  "not-a-selector": ({ given }) =>
+    say(
+      `${quote(given)} is not a selector (the word in front of ._domainkey)`,
+      "use letters, digits, hyphens and dots, such as k1",
+    ),
+  "address-form": ({ given }) => say(`${quote(given)} is not a mail address`, "write it as news@brackwater.example"),
+  "ip-form": ({ given }) =>
+    say(
+      given === undefined ? "--ip is missing" : `--ip ${quote(given)} is not an IP address`,
+      "give the address of the sending server, such as 192.0.2.25",
+      "--ip",
+    ),
+  "day-form": ({ given }) => say(`--on ${quote(given)} is not a day`, "write it as 2026-03-02", "--on"),
+  "day-to-come": ({ given }) =>
+    say(`--on ${quote(given)} is in the future`, "give the day on which the service showed it", "--on"),
+
+  "file-unreadable": ({ path, why }) => say(`${visible(path)} ${WHY[why] ?? `cannot be read (${visible(why)})`}`, CHECK_PATH, path),
+  "file-too-large": ({ path, octets }) =>
+    say(`${visible(path)} is larger than ${size(octets)}`, "give only the part that matters", path),
+  "cannot-write": ({ path, why }) =>
+    say(
+      `${visible(path)} cannot be written (${visible(why)})`,
+      "make room or allow writing there, then run the command again",
+      path,
+    ),
+  "file-there": ({ path, what }) =>
+    say(
+      `${visible(path)} already exists${what === "key" ? ", and a key is never overwritten" : what === "secret" ? ", and a secret is never overwritten" : ""}`,
+      what === "key"
+        ? "choose another selector with --selector"
+        : what === "secret"
+          ? "name another file with --into, or remove this one if it is empty"
+          : "name another file with --file, or replace it with --force",
+      path,
+    ),
+  "not-yaml": ({ at, found, because }) =>
+    say(
+      `${at}: this is not YAML${found === "" ? "" : ` at ${quote(found)}`}: ${visible(because.replace(/\s+/g, " "))}`,
+      "correct that line",
+      at,
+    ),
+  "yaml-aliases": ({ path, because }) =>
+    say(`${path}: the aliases in this file multiply too far (${visible(because)})`, "write the values out", `${path}:1:1`),
+  "yaml-value": ({ at, found, because }) => say(`${at}: ${quote(found)} is wrong: ${visible(because)}`, "correct it", at),
+  "zone-file-line": ({ file, line: row, column, found, expected }) =>
+    say(`${visible(file)}:${row}:${column}: ${line(found, expected)}`, "correct that line", `${file}:${row}:${column}`),
+  "newer-database": ({ path, title, version }) =>
+    say(`${path} was written by a newer Zandrel (${title}, format ${version})`, "update Zandrel", path),
+  "database-broken": ({ path, title, because }) =>
+    say(
+      `${title} ${path} cannot be opened (${visible(because)})`,
+      "check that the folder may be written and the disk has room",
+      path,
+    ),
+  "disk-full-import": ({ path }) =>
+    say(
+      `${path} cannot be written, because the disk is full`,
+      "make room and run the import again; reports imported so far are kept",
+      path,
+    ),
+
+  "no-workspace": ({ folder }) =>
+    say(
+      `there is no workspace ${folder === undefined ? "in this folder or above it" : `in ${visible(folder)}`}`,
+      "start one with zandrel init DOMAIN",
+    ),
+  "needs-workspace": () => say("this needs a workspace", "start one with zandrel init DOMAIN"),
+  "no-domain": () => say("this workspace has no domain yet", "add one with zandrel init DOMAIN"),
+  "which-domain": ({ domains }) =>
+    say(
+      "the paste does not say which domain it is for",
+      `add --domain with one of ${listOf(domains.map(displayName), "disjunction")}`,
+      "--domain",
+    ),
+  "unknown-domain": ({ domain, known: all }) =>
+    say(
+      `${displayName(domain)} is not a domain of this workspace${meant(displayName(domain), all.map(displayName))}`,
+      `add it with zandrel init ${displayName(domain)}`,
+    ),
+  "domain-twice": ({ path, other, domain }) =>
+    say(`${path} and ${other} both describe ${displayName(domain)}`, "keep one of the two files", path),
+  "domain-there": ({ domain }) => say(`${displayName(domain)} is already in this workspace`, "see zandrel status"),
+  "not-in-workspace": ({ domain }) =>
+    say(
+      `${displayName(domain)} is in no workspace, so nothing can be saved for it`,
+      `add it with zandrel init ${displayName(domain)}`,
+    ),
+  "unknown-host": ({ given, known: words }) =>
+    say(
+      `${quote(given)} is not a DNS host of zandrel.yaml${meant(given, words)}`,
+      "add it under hosts: in zandrel.yaml first",
+      "--host",
+    ),
+  "host-key": ({ given }) =>
+    say(
+      `--host ${quote(given)} cannot be a key`,
+      "use small letters, digits and hyphens, such as nettlehost",
+      "--host",
+    ),
+  "settings-there": ({ from }) =>
+    say("zandrel.yaml already exists here", `copy what you want from ${visible(from)} into it by hand`, "zandrel.yaml"),
+  "no-host": ({ path }) =>
+    say(`${path} names no DNS host`, "add host: there, or publish into a zone file with --into FILE", path),
+  "host-server": ({ given }) =>
+    say(
+      `${quote(given)} under hosts: in zandrel.yaml is not a server`,
+      "write ADDRESS or ADDRESS:PORT",
+      "zandrel.yaml",
+    ),
+  "unknown-key": ({ at, given, known: words, what, section }) =>
+    say(
+      `${at}: ${quote(given)} is not a ${what} of zandrel.yaml${meant(given, words)}`,
+      `correct it, or add it under ${section}: there`,
+      at,
+    ),
+  "id-twice": ({ at, ask }) => say(`${at}: the id ${quote(ask)} is used twice in this file`, "give one of the two asks another id", at),
+  "ask-records": ({ at, ask, line: row, column, found, expected }) =>
+    say(`${at}: line ${row} of the records of ${ask}, column ${column}: ${line(found, expected)}`, "correct that line", at),
+  "ask-spf": ({ at, found, because, meant: suggestion }) =>
+    say(
+      `${at}: ${quote(found)} is wrong: ${visible(because)}`,
+      suggestion === undefined ? "correct the term" : `write ${visible(suggestion)} instead`,
+      at,
+    ),
+  "ask-after": ({ at, given }) =>
+    say(`${at}: ${quote(given)} is not an ask of this file`, "correct the id, or save that ask first", at),
+  "variable-not-set": ({ name, what }) =>
+    say(`the environment variable ${name}, which holds ${what}, is not set`, "set it and run the command again", name),
+  "secret-empty": ({ path, what }) => say(`${path}, which holds ${what}, is empty`, "put the secret into it", path),
+  "tsig-base64": ({ place, host }) =>
+    say(`${place}, the TSIG key of ${visible(host)}, is not base64`, "copy the whole key again", place),
+
+  "unknown-target": ({ given, known: words }) =>
+    say(`${quote(given)} is not a domain or an ask of this workspace${meant(given, words)}`, "see zandrel status for both"),
+  "unknown-ask": ({ given, known: words }) =>
+    say(`--only ${quote(given)} is not an ask of this workspace${meant(given, words)}`, "see zandrel status for them", "--only"),
+  "ask-needed": () => say("this needs one ask by its id", "see zandrel status for the ids"),
+  "ask-in-several": ({ ask, domains }) =>
+    say(`${visible(ask)} is an ask of ${names(domains)}`, "name the domain instead"),
+  "ask-awaited": ({ ask, waiting, path }) =>
+    say(
+      `${listOf(waiting)} ${waiting.length === 1 ? "waits" : "wait"} for ${ask}`,
+      `retire that first, or take ${ask} out of its after: list in ${path}`,
+      path,
+    ),
+  "ask-gone": ({ path, ask }) =>
+    say(`${path} no longer has the ask ${ask}: somebody removed it meanwhile`, "see zandrel status", path),
+  "confirm-one-ask": () => say("--confirmed is for exactly one ask", "name the ask by its id", "--confirmed"),
+  "which-service": ({ known: words }) =>
+    say(
+      "it is not clear which service this is from",
+      words.length === 0
+        ? "add the service with --add-service NAME"
+        : `name it with --service (${known(words, "")}), or add another with --add-service NAME`,
+      "--service",
+    ),
+  "unknown-service": ({ given, known: words }) =>
+    say(
+      `${quote(given)} is not a service of zandrel.yaml${meant(given, words)}`,
+      words.length === 0
+        ? `save what it asks for with zandrel intake --add-service ${JSON.stringify(visible(given))}`
+        : `name one of ${known(words, "")}, or save what a new one asks for with zandrel intake --add-service ${JSON.stringify(visible(given))}`,
+    ),
+  "service-name": ({ given }) =>
+    say(`--add-service ${quote(given)} has no letters`, "give the service's name", "--add-service"),
+  "file-or-value": () => say("a file and --value are two different sources", "give one of them", "--value"),
+  "one-file": () => say("zandrel intake reads one file at a time", "give one, or - for standard input"),
+  "choice-form": ({ given }) =>
+    say(`--choose ${quote(given)} is not QUESTION=ANSWER`, "copy it from what zandrel intake prints", "--choose"),
+  "question-left-open": () => say("nothing was saved, because the question was left open", "run zandrel intake again"),
+  "paste-row": ({ row, because }) => say(`record ${row} of the paste: ${visible(because)}`, "correct it and paste again"),
+  "no-record-in-paste": () =>
+    say(
+      "no record was found in the paste",
+      "copy the table with type, host and value from the service's page, or use --type, --host and --value",
+    ),
+  "paste-ambiguous": ({ questions }) =>
+    say(
+      `the paste can be read in two ways: ${visible(questions.map(({ question }) => question).join("; "))}`,
+      questions
+        .map(({ id, choices }) => choices.map(({ key, meaning }) => `add --choose ${id}=${key} (${visible(meaning)})`).join(" or "))
+        .join("; "),
+      "--choose",
+    ),
+  "record-value": ({ type, value, because }) =>
+    say(`--value ${quote(value)} is not the value of a ${type} record: ${visible(because)}`, "correct it", "--value"),
+  "id-form": ({ given }) => say(`--id ${quote(given)} cannot be an id`, "use small letters, digits and hyphens", "--id"),
+  "id-taken": ({ id, path }) => say(`the id ${id} is already used in ${path}`, "choose another with --id", "--id"),
+  "input-left-open": () => say("nothing was saved, because an input was left open", "run zandrel intake again"),
+  "unknown-kit": ({ given, known: words }) =>
+    say(
+      `there is no kit ${quote(given)} in the kits folder${meant(given, words)}`,
+      "name one that is there, or a file",
+      "--kit",
+    ),
+  "kit-blank": ({ path, ask, blank }) =>
+    say(
+      `${path}: the ask ${ask} has the blank {${visible(blank)}}, which is not an input of the kit`,
+      "add the input, or correct the blank",
+      path,
+    ),
+  "kit-after": ({ path, ask, after }) =>
+    say(`${path}: the ask ${ask} waits for ${quote(after)}, which is not an ask of this kit`, "correct the id", path),
+  "kit-input-form": ({ given, inputs }) =>
+    say(`--input ${quote(given)} is not NAME=VALUE`, `the names are ${known(inputs, "none")}`, "--input"),
+  "kit-input-missing": ({ kit, input, explain }) =>
+    say(`the kit ${visible(kit)} needs ${input} (${visible(explain)})`, `give it with --input ${input}=…`, "--input"),
+  "kit-input-malformed": ({ kit, input, explain, example }) =>
+    say(
+      `--input ${input} does not have the form that the kit ${visible(kit)} needs (${visible(explain)}${example === undefined ? "" : `; such as ${visible(example)}`})`,
+      "copy it again",
+      "--input",
+    ),
+  "kit-input-unknown": ({ kit, given, known: words }) =>
+    say(
+      `the kit ${visible(kit)} has no input ${quote(given)}${meant(given, words)}`,
+      `its inputs are ${known(words, "none")}`,
+      "--input",
+    ),
+  "kit-records": ({ kit, ask, because }) =>
+    say(
+      `the ask ${ask} of the kit ${visible(kit)} does not give valid records: ${visible(because)}`,
+      "correct the kit or the input",
+    ),
+
+  "no-system-resolver": ({ where }) =>
+    say(`${visible(where)}: this machine has no resolver configured`, "name one with --resolver ADDRESS", "--resolver"),
+  "not-a-resolver": ({ where, given }) =>
+    say(`${visible(where)}: ${quote(given)} is not a resolver`, "write ADDRESS, ADDRESS:PORT or an https URL", where),
+  "domain-unseen": ({ domain, because }) =>
+    say(`${displayName(domain)} could not be looked up at its name servers: ${visible(because)}`, "try again later"),
+  "zone-unseen": ({ because }) =>
+    say(`nothing was changed, because the zone could not be looked up: ${visible(because)}`, "try again when its server answers"),
+  "no-redirect-target": ({ path, domain }) =>
+    say(`${path} does not say where ${displayName(domain)} redirects to`, "add redirectTo: DOMAIN there", path),
+  "no-web-in-files": () =>
+    say("zandrel site looks at web servers, which are not in zone files", "leave --zone-file out", "--zone-file"),
+  "no-server-in-files": () =>
+    say("a mail server cannot be reached through zone files", "leave --zone-file out", "--zone-file"),
+
+  "publish-unseen": ({ because }) =>
+    say(`nothing was published, because the zone could not be looked up: ${visible(because)}`, "try again when its server answers"),
+  "publish-clash": ({ domain, because }) =>
+    say(
+      `nothing was published, because something is in the way: ${visible(because)}`,
+      `zandrel draft ${displayName(domain)} shows the options; --only ASK publishes one of the other asks`,
+    ),
+  "zone-changed": ({ domain, because, before }) =>
+    say(
+      `nothing was published for ${displayName(domain)}, because somebody changed the zone meanwhile: ${visible(because)}${published(before)}`,
+      `run zandrel draft ${displayName(domain)} and decide again`,
+    ),
+  "accepted-not-shown": ({ to, domain, done, of, differences, before }) =>
+    say(
+      `${visible(to)} accepted the changes of ${displayName(domain)}, but its zone shows ${done} of ${of}: ${visible(differences.join("; "))}${published(before)}`,
+      `ask the DNS host, and look again with zandrel draft ${displayName(domain)}`,
+    ),
+  "publication-unknown": ({ domain, because, remedy, before }) =>
+    say(
+      `it is not known whether all of ${displayName(domain)} was changed: ${visible(because)}${published(before)}`,
+      visible(remedy),
+    ),
+  "publication-failed": ({ domain, because, remedy, before }) =>
+    say(`nothing was published for ${displayName(domain)}: ${visible(because)}${published(before)}`, visible(remedy)),
+  "nothing-by-hand": () => say("there is nothing to enter by hand, so no sheet was written", "see zandrel draft"),
+  "sheet-form": ({ given }) =>
+    say(`--sheet ${quote(given)} is neither a page nor Markdown`, "name a file that ends in .html or .md", "--sheet"),
+  "nothing-to-undo": ({ domain }) =>
+    say(`nothing was published for ${displayName(domain)} that could be undone`, "zandrel status shows where it stands"),
+  "undo-unseen": ({ because }) =>
+    say(
+      `nothing was undone, because the zone could not be looked up${because === "" ? "" : `: ${visible(because)}`}`,
+      "try again when its name servers answer",
+    ),
+  "undo-changed": ({ name, type, published: was, now }) =>
+    say(
+      `nothing was undone, because somebody changed ${displayName(name)} ${type} since: published was ${visible(set(was))}, now it is ${visible(set(now))}`,
+      "change it by hand, or publish again",
+    ),
+  "retire-unseen": ({ domain }) =>
+    say(`nothing was retired, because ${displayName(domain)} could not be looked up`, "try again when its name servers answer"),
+  "nothing-to-watch": ({ domains }) =>
+    say(
+      "nothing is published yet that could be watched",
+      `run zandrel draft ${domains.map(displayName).join(" ")} first`,
+    ),
+  "watch-endless": ({ service, ask }) =>
+    say(
+      `${visible(service)} cannot be asked from here, so waiting until it is proven would never end`,
+      `press verify on its page, then run zandrel prove ${ask} --confirmed`,
+    ),
+  "no-helper": ({ domain }) =>
+    say(
+      `the DNS host of ${displayName(domain)} is not reached by a helper program`,
+      "set way: helper and command: under hosts: in zandrel.yaml",
+      "zandrel.yaml",
+    ),
+  "calendar-without-launch": () =>
+    say("--calendar needs --launch TIME, because only a launch has a schedule", "add --launch TIME", "--calendar"),
+  "launch-passed": ({ at, now }) =>
+    say(`the launch time (${moment(at, now)}) has passed already`, "give a time in the future", "--launch"),
+  "relocate-step": () =>
+    say(
+      "zandrel relocate needs a step and a domain",
+      "for example: zandrel relocate capture brackwater.example",
+    ),
+  "new-host": ({ known: words }) =>
+    say("--to does not name a DNS host", `name ${known(words, "one that is under hosts: in zandrel.yaml")}`, "--to"),
+  "host-without-servers": ({ host, title }) =>
+    say(
+      `zandrel.yaml does not say where the name servers of ${visible(title)} are`,
+      `add servers: [ADDRESS] under hosts: ${host}:`,
+      "zandrel.yaml",
+    ),
+  "new-host-silent": ({ title, domain, because }) =>
+    say(
+      `nothing was compared, because ${visible(title)} does not answer for ${displayName(domain)} (${visible(because)})`,
+      "create the zone there and enter the captured records first",
+    ),
+
+  "spf-term": ({ found, because, meant: suggestion }) =>
+    say(
+      `${quote(found)} is not an SPF term: ${visible(because)}`,
+      suggestion === undefined ? "correct it" : `write ${visible(suggestion)} instead`,
+    ),
+  "spf-unseen": ({ domain, because }) =>
+    say(
+      `the SPF record of ${visible(domain)} could not be looked up (${visible(because)})`,
+      "try again, or ask another resolver with --resolver",
+    ),
+  "spf-unusable": ({ because }) => say(`the SPF record cannot be used: ${visible(because)}`, "correct the published record first"),
+  "spf-none": ({ domain }) =>
+    say(
+      `${visible(domain)} has no SPF record, and no service asks for one`,
+      "name a term, such as include:spf.heronpost.example",
+    ),
+  "flatten-include": () =>
+    say(
+      "it is not clear which include to replace",
+      "for example: zandrel spf flatten brackwater.example --include spf.heronpost.example",
+      "--include",
+    ),
+  "cannot-flatten": ({ term, because }) =>
+    say(`${visible(term)} cannot be replaced by addresses: ${visible(because)}`, "leave it as it is"),
+  "dmarc-unseen": ({ domain, because }) =>
+    say(
+      `the DMARC record of ${displayName(domain)} could not be looked up (${visible(because)})`,
+      "try again, or ask another resolver with --resolver",
+    ),
+  "key-unseen": ({ name, because }) =>
+    say(`${displayName(name)} could not be looked up (${visible(because)})`, "try again later"),
+  "key-ask-there": ({ path, ask }) =>
+    say(`${path} already has the ask ${ask}`, "choose another selector with --selector", "--selector"),
+  "rotation-selectors": () =>
+    say(
+      "a rotation needs one domain, the selector in use and the new one",
+      "for example: zandrel dkim rotate brackwater.example --from z202603 --to z202609",
+    ),
+  "revoke-too-early": ({ selector, until, now }) =>
+    say(
+      until === undefined
+        ? `the switch away from ${visible(selector)} has not been recorded yet`
+        : `mail signed with ${visible(selector)} may still be on its way until ${deadline(until, now)}`,
+      "wait, or add --force if the old key was stolen",
+    ),
+  "not-a-private-key": ({ path }) =>
+    say(
+      `${visible(path)} holds no private key that can be read`,
+      "give a PEM file without a passphrase, such as zandrel dkim new writes",
+      path,
+    ),
+
+  canonicalization: () =>
+    say(
+      "--canonicalization is simple or relaxed for the header, a slash, and the same for the body",
+      "for example relaxed/simple",
+      "--canonicalization",
+    ),
+  "cannot-sign": ({ because }) => say(`the message cannot be signed: ${visible(because)}`, "correct that and sign again"),
+  "not-a-message": ({ title, because }) => say(`${visible(title)}: ${visible(because)}`, "give a whole message", title),
+  "length-too-large": ({ length, body }) =>
+    say(`--length ${length} is more than the body has (${body} octets)`, "give less, or leave it out", "--length"),
+  "no-from": ({ title }) =>
+    say(`${visible(title)} has no From field, which every signature must cover`, "add one and sign again", title),
+  "other-message": ({ path, messageId }) =>
+    say(
+      `${visible(path)} holds another message, not <${visible(messageId)}>`,
+      "give the copy that arrived, or the mailbox it is in",
+      path,
+    ),
+  "is-a-mailbox": () =>
+    say("this takes one message, and the file is a mailbox", "give the file of one message, or use zandrel message judge"),
+  "unknown-message": ({ given }) =>
+    say(
+      `no message ${quote(given)} was sent from this workspace`,
+      "give the tracking id that zandrel message send printed",
+      "--follow",
+    ),
+  "unsubscribe-form": () =>
+    say(
+      "--unsubscribe is not an https address, and receivers open no other with one click",
+      "give an address that begins with https://",
+      "--unsubscribe",
+    ),
+  "no-reports": ({ domain }) =>
+    say(
+      domain === undefined ? "there are no reports yet" : `there is no report about ${displayName(domain)} yet`,
+      "import some with zandrel dmarc import FILE",
+    ),
+  "which-reports": ({ domains }) => say(`there are reports about ${names(domains)}`, "name one of these domains"),
+
+  "no-smtp-settings": ({ service, title }) =>
+    say(
+      `${visible(title)} has no SMTP settings`,
+      `write host, port, tls, user and password under services: ${service}: submission: in zandrel.yaml`,
+      "zandrel.yaml",
+    ),
+  "no-link": ({ title }) => say(`${visible(title)} has no link in zandrel.yaml`, "add link: there, or use --via smtp", "zandrel.yaml"),
+  "not-offered": ({ title, offer, otherwise }) =>
+    say(
+      `${visible(title)} ${offer === undefined ? "has no link in zandrel.yaml" : `does not offer ${offer} over its link`}`,
+      visible(otherwise),
+    ),
+  "service-unseen": ({ title, because }) => say(`${visible(title)} could not be asked: ${visible(because)}`, "try again later"),
+  "service-refused": ({ title, what, because, key }) =>
+    say(
+      `${visible(title)} did not ${what}: ${visible(because.replace(/\.$/, ""))}`,
+      key ? "give it a key that is allowed to, under services: in zandrel.yaml" : "see what it says, and correct that first",
+    ),
+  "no-credential": ({ service, title }) =>
+    say(
+      `there is no credential of ${visible(title)} for this domain`,
+      `make one with zandrel sender credential ${service} --new sending --domain DOMAIN`,
+    ),
+  "unknown-credential": ({ given, service, title }) =>
+    say(`there is no credential ${quote(given)} of ${visible(title)} here`, `see them with zandrel sender credential ${service}`),
+  "as-without-environment": () =>
+    say("--as names a variable of an environment file", "name the file with --environment too", "--as"),
+  "two-places": () => say("--into and --environment are two places", "give one of them", "--into"),
+  "variable-name": ({ given }) =>
+    say(`--as ${quote(given)} cannot be the name of an environment variable`, "use letters, digits and _", "--as"),
+  "credential-scope": () =>
+    say(
+      "it is not clear what the credential is good for",
+      "add --domain DOMAIN for one domain, or --all-domains for every domain of the account",
+      "--domain",
+    ),
+  "credential-one-action": () => say("--new, --keep and --revoke are three different things", "give one of them"),
+  "keep-without-user": () => say("--keep needs --user, the name that belongs to the secret", "add --user NAME", "--user"),
+  "no-secret-given": () =>
+    say(
+      "standard input holds no secret on one line",
+      "pipe it in, for example from a password manager",
+      "standard input",
+    ),
+  "secret-not-kept": ({ undone, because }) =>
+    say(`the secret could not be kept, ${visible(undone)}`, `mend this, then run the command again: ${visible(because)}`),
+  "key-place": () => say("--key does not say where the key is kept", "write env:NAME or file:PATH", "--key"),
+  "address-unseen": ({ host, because }) =>
+    say(`the address of ${visible(host)} could not be looked up: ${visible(because)}`, "try again later"),
+  "no-address": ({ host, title }) =>
+    say(
+      `${visible(host)} has no address`,
+      `correct the host under submission: in zandrel.yaml, or ask ${visible(title)}`,
+      "zandrel.yaml",
+    ),
+  "listen-form": () =>
+    say("--listen is not an address and a port of this machine", "write it as 127.0.0.1:8025", "--listen"),
+  "cannot-listen": ({ address, port, why }) =>
+    say(`nobody can listen on ${address} port ${port} (${visible(why)})`, "choose another address or port with --listen", "--listen"),
+  "no-feed": () =>
+    say(
+      "no service is known whose events could be checked",
+      "name a service with a link, or write its events: into zandrel.yaml",
+      "zandrel.yaml",
+    ),
+
+  "port-taken": ({ port, first }) =>
+    say(
+      `port ${port} is in use on a loopback address, perhaps by another lab, which takes six ports from ${first} on`,
+      "stop it, or choose others with --port",
+      "--port",
+    ),
+  "port-rights": ({ port }) => say(`port ${port} needs more rights than you have`, "choose one above 1023 with --port", "--port"),
+  "no-loopback": () =>
+    say(
+      "this system has no loopback addresses beside 127.0.0.1",
+      "add 127.53.0.1 to 127.53.0.36 to its loopback interface, then try again",
+    ),
+  "demo-broke-off": ({ argv, ended, expected }) =>
+    say(
+      `the demo broke off: zandrel ${argv.join(" ")} ended with ${ended} instead of ${expected}`,
+      "this is a defect, please report it",
+    ),
+};
+
+/** What a failure says, for people and for `--json`. */
+export function explainFailure<C extends FailureCode>({ code, params }: Pick<Failure<C>, "code" | "params">): Said {
+  return SENTENCES[code](params);
+}
+
+/** A failure as one sentence: what happened and where, and what to do now. */
+export function failureSentence(failure: Failure): string {
+  const { message, remedy } = explainFailure(failure);
+  return `${message}${/[?]$/.test(message) ? " " : ": "}${remedy}.`;
+}

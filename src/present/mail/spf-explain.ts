@@ -1,0 +1,61 @@
+import { type SpfExplainResult } from "../../app/mail/spf-explain.ts";
+import { type Style, wrap, visible, count, columns } from "../index.ts";
+import { MAX_LOOKUPS } from "../../core/spf/index.ts";
+import { type View } from "../view.ts";
+import { parseName, displayName } from "../../core/name/index.ts";
+import { pointed } from "../../cli/commands/dmarc/explain.ts";
+
+/** Blocks named in full behind a branch; of more only the number is said. */
+const MAX_BLOCKS = 4;
+
+export function presentTree(shown: SpfExplainResult, style: Style, width: number): string {
+  const { record, problem, mistakes, lookups, addresses, unresolved, branches } = shown;
+  const lines = record === null ? [] : [style.quiet(wrap(visible(record), width))];
+  if (problem !== null) lines.push(style.bad(wrap(`${problem[0]?.toUpperCase()}${visible(problem.slice(1))}.`, width)));
+  if (record !== null) lines.push(...pointed(record, mistakes, width).map((line) => style.careful(line)));
+  if (branches.length === 0) return `${lines.join("\n")}\n`;
+  const rows = branches.map((one) => {
+    const blocks =
+      one.addresses.length > MAX_BLOCKS || one.text.match(/^[+?~-]?ip[46]:/i)
+        ? one.addresses.length > MAX_BLOCKS
+          ? count(one.addresses.length, "block")
+          : ""
+        : one.addresses.map((block) => block.slice(4)).join(", ");
+    return [
+      one.lookups === 0 ? "" : String(one.lookups),
+      `${"  ".repeat(one.depth)}${visible(one.words)}`,
+      visible(one.text),
+      blocks,
+    ];
+  });
+  lines.push(
+    "",
+    ...columns([["cost", "who", "term", "addresses today"], ...rows], (cell, _, row) =>
+      row === 0 ? style.quiet(cell) : cell,
+    ).map((line) => line.trimEnd()),
+    "",
+  );
+  for (const one of branches) {
+    const term = visible(one.text);
+    if (one.ineffective !== null)
+      lines.push(style.careful(wrap(`· ${term} does nothing: ${visible(one.ineffective.because)}.`, width, "  ")));
+    else if (one.problem !== null) lines.push(style.bad(wrap(`! ${term}: ${visible(one.problem)}.`, width, "  ")));
+    for (const risk of one.risks) lines.push(style.bad(wrap(`! ${term}: ${visible(risk.because)}.`, width, "  ")));
+  }
+  const cost = `${unresolved.length > 0 ? "At least " : ""}${count(lookups, "lookup")} of at most ${MAX_LOOKUPS}`;
+  lines.push(lookups > MAX_LOOKUPS ? style.bad(`${cost}: receivers treat the whole record as an error.`) : `${cost}.`);
+  const six =
+    addresses.ipv6 === "0" ? "" : addresses.ipv6.length > 9 ? ", and very many of IPv6" : ` and ${addresses.ipv6} of IPv6`;
+  lines.push(
+    `${count(addresses.ipv4, "address", "addresses").replace(/\d+/, (digits) => Number(digits).toLocaleString("en"))} of IPv4${six} may send today.`,
+  );
+  return `${lines.join("\n")}\n`;
+}
+
+/** The result of {@link spfExplain} for people. */
+export function spfExplainText(shown: SpfExplainResult, { style, width }: View): string {
+    const parsed = shown.domain === null ? undefined : parseName(shown.domain);
+    const title = parsed?.ok ? `${style.title(`SPF of ${displayName(parsed.value)}`)}\n` : "";
+    return title + presentTree(shown, style, width);
+  }
+

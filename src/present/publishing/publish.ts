@@ -1,0 +1,46 @@
+import { visible, sheetText, deadline, wrap, count } from "../index.ts";
+import { type Published, publish, published, type PublishResult } from "../../app/publishing/publish.ts";
+import { type View } from "../view.ts";
+import { withoutRootDot } from "../../app/shapes.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
+import { type SheetEntry } from "../../core/change/index.ts";
+
+export function presentPublished(
+  { domain, way, changed, to, because, visible: seen, sheet }: Published,
+  now: number,
+  { style, width }: View,
+): string {
+  const own = withoutRootDot(domain as DomainName);
+  const title = displayName(domain as DomainName);
+  if (changed === 0) return `${style.title(title)}  nothing to do: ${because}.`;
+  if (way === "by-hand")
+    return `${style.title(title)}  ${visible(because)}\n\n${sheetText(sheet as SheetEntry[], style)}\n\nNext: when everything is entered and saved, ${style.command(`zandrel publish ${own} --check`)}`;
+  const by =
+    seen.latest === null
+      ? ""
+      : `\nEveryone sees it by ${style.strong(deadline(Date.parse(seen.latest), now))} at the latest:\n${wrap(`${visible(seen.because)}.`, width)}`;
+  const next = `\nDo not press verify at the service yet. Next: ${style.command(`zandrel watch ${own}`)}`;
+  return `${style.title(title)}  ${style.good(`${count(changed, "record set")} published`)} at ${visible(to)}\n${wrap(`${visible(because)}.`, width)}${by}${next}`;
+}
+
+/** The result of {@link publish} for people. */
+export function publishText({ published: all, check, at }: PublishResult, context: View): string {
+    const { style, width } = context;
+    const checks = check.map(({ ask, entered, causes }) =>
+      [
+        `${entered ? style.good("✓ there ") : style.bad("✗ not there")}  ${style.strong(ask)}`,
+        ...(entered
+          ? []
+          : causes
+              .slice(0, 1)
+              .flatMap((one) => [
+                `  ${wrap(visible(one.because), width - 2, "  ")}`,
+                `  ${style.careful("do:")} ${wrap(visible(one.remedy), width - 6, "      ")}`,
+              ])),
+        ...(entered || causes.length > 0 ? [] : ["  no trace of it was found; perhaps the form was not saved"]),
+      ].join("\n"),
+    );
+    const blocks = [...checks, ...all.map((one) => presentPublished(one, Date.parse(at), context))];
+    return `${blocks.join(checks.length > 0 ? "\n" : "\n\n")}\n`;
+  }
+
