@@ -34,3 +34,10 @@ export interface Outcome<R> {
   readonly ended: Ended;
   readonly result?: R;
 }
+
+/** The one thing a request names; the command line has counted. */
+export function onlyOperand({ operands }: Pick<CommonRequest, "operands">): string {
+  const [only, ...more] = operands;
+  if (only === undefined || more.length > 0) throw new RangeError("this request names exactly one thing");
+  return only;
+}

@@ -1,6 +1,7 @@
-import type { Arguments, Context } from "../cli/command.ts";
 import type { DomainName } from "../core/name/index.ts";
 import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace } from "../workspace/index.ts";
+import type { AppContext, CommonRequest } from "./context.ts";
+import type { DnsRequest } from "./dns/context.ts";
 import { type DnsContext, nameOperand, openDns } from "./dns/context.ts";
 
 /** What most commands work with: the workspace, the domains they are about, and eyes on the DNS. */
@@ -10,25 +11,27 @@ export interface Session {
   readonly dns: DnsContext;
 }
 
-type Pick = (workspace: Workspace) => readonly Domain[];
+type SessionRequest = CommonRequest & DnsRequest;
+
+type PickDomains = (workspace: Workspace) => readonly Domain[];
 
 /** The domains named as operands, or all of them. */
 export const domainOperands =
-  (operands: readonly string[]): Pick =>
+  (operands: readonly string[]): PickDomains =>
   (workspace) =>
     pickDomains(workspace, operands.map(nameOperand));
 
 async function open<T>(
-  args: Arguments,
-  context: Context,
-  pick: Pick,
+  request: SessionRequest,
+  context: AppContext,
+  pick: PickDomains,
   journalOf: (workspace: Workspace) => Promise<Journal | undefined>,
   work: (session: Session, journal: Journal | undefined) => Promise<T>,
 ): Promise<T> {
-  const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
+  const workspace = openWorkspace(context.cwd, request.workspace);
   const domains = pick(workspace);
   const dns = openDns(
-    args,
+    request,
     context,
     workspace.settings,
     domains.map((domain): DomainName => domain.name),
@@ -45,22 +48,22 @@ async function open<T>(
 
 /** Runs a command that looks; the journal is there where anything was ever journalled, and closed afterwards. */
 export const reading = <T>(
-  args: Arguments,
-  context: Context,
-  pick: Pick,
+  request: SessionRequest,
+  context: AppContext,
+  pick: PickDomains,
   work: (session: Session, journal: Journal | undefined) => Promise<T>,
 ): Promise<T> =>
-  open(args, context, pick, async (workspace) => (workspace.hasJournal ? workspace.openJournal() : undefined), work);
+  open(request, context, pick, async (workspace) => (workspace.hasJournal ? workspace.openJournal() : undefined), work);
 
 /** Runs a command that writes to the journal. */
 export const writing = <T>(
-  args: Arguments,
-  context: Context,
-  pick: Pick,
+  request: SessionRequest,
+  context: AppContext,
+  pick: PickDomains,
   work: (session: Session, journal: Journal) => Promise<T>,
 ): Promise<T> =>
   open(
-    args,
+    request,
     context,
     pick,
     (workspace) => workspace.openJournal(),

@@ -1,7 +1,19 @@
 import { z } from "zod";
-import type { DomainName } from "../core/name/index.ts";
+import { type RecordSet, setJson } from "../core/record/index.ts";
 
-/** Shapes of `--json` that several commands share. */
+/** Shapes that several results share. A result is typed by what a schema reads, and `--json` is what the schema writes. */
+
+/** A moment: milliseconds since 1970 in a result, RFC 3339 in JSON. */
+export const time = z.codec(z.iso.datetime(), z.number(), {
+  decode: (text) => Date.parse(text),
+  encode: (at) => new Date(at).toISOString(),
+});
+
+/** A day: its number since 1970 in a result, YYYY-MM-DD (UTC) in JSON. */
+export const day = z.codec(z.iso.date(), z.number(), {
+  decode: (text) => Date.parse(text) / 86_400_000,
+  encode: (number) => new Date(number * 86_400_000).toISOString().slice(0, 10),
+});
 
 export const record = z.object({
   name: z.string().describe("absolute, lower case, with the final dot"),
@@ -12,7 +24,12 @@ export const record = z.object({
     .describe("text for A, AAAA, CNAME, NS, PTR and the joined TXT; an object for the others"),
 });
 
-export const cause = z.object({ kind: z.string(), at: z.string(), because: z.string(), remedy: z.string() });
+/** A record set in a result, the list of its records in JSON; undefined is a set that is not there. */
+export const recordSet = z.codec(z.array(record), z.custom<RecordSet | undefined>(), {
+  decode: () => {
+    throw new Error("results are written as JSON, and never read back");
+  },
+  encode: (set) => setJson(set),
+});
 
-/** The name as a person types it on a command line: A-labels, no final dot. */
-export const withoutRootDot = (name: DomainName): string => (name === "." ? name : name.slice(0, -1));
+export const cause = z.object({ kind: z.string(), at: z.string(), because: z.string(), remedy: z.string() });

@@ -1,10 +1,10 @@
 import type { z } from "zod";
 import type { AppContext, Outcome } from "../app/context.ts";
-import type { View } from "../present/view.ts";
+import type { Layout } from "../present/layout.ts";
 import type { OptionTable, RequestOf } from "./options.ts";
 
 /** The world a command runs in. */
-export interface Context extends AppContext, View {
+export interface Context extends AppContext, Layout {
   /** Whether results go to a terminal. */
   readonly live: boolean;
   readonly json: boolean;
@@ -28,7 +28,7 @@ export interface Command<O extends OptionTable = OptionTable, R = unknown> {
   /** Why there is no `--json`, in a clause, for a command whose result is a stream or octets. */
   readonly noJson?: string;
   readonly run: (request: RequestOf<O>, context: Context) => Promise<Outcome<R>>;
-  readonly text?: (result: R, view: View) => string;
+  readonly text?: (result: R, view: Layout) => string;
 }
 
 /** Only names the type parameters. */

@@ -1,6 +1,6 @@
 import type { Options } from "yargs";
-import { parseSeconds } from "../core/record/index.ts";
 import { Failure } from "../core/failure.ts";
+import { parseSeconds } from "../core/record/index.ts";
 
 /** One option: how yargs takes it, and how its text becomes a value that cannot be wrong. */
 export interface Option<T> {
@@ -156,6 +156,9 @@ export const resolverOptions = {
   at: shared.at,
   timeout: shared.timeout,
 } as const;
+
+/** The options that decide which changes a draft may hold. */
+export const draftOptions = { replace: shared.replace, only: shared.only, into: shared.into } as const;
 
 /** The options of the commands that publish. */
 export const publishOptions = { resolver: shared.resolver, timeout: shared.timeout } as const;

@@ -1,7 +1,7 @@
 import yargs from "yargs";
 import { z } from "zod";
 import { parseClock, systemClock } from "../clock.ts";
-import { closest, EXIT, type ExitCode, Failure } from "../core/failure.ts";
+import { Failure } from "../core/failure.ts";
 import { cataloguePage, jsonText, styleFor, terminalSafe, visible } from "../present/index.ts";
 import type { Arguments, Command, Context } from "./command.ts";
 import { COMMANDS, GROUPS } from "./registry.ts";
@@ -17,8 +17,7 @@ async function readInput(most: number): Promise<string> {
   let length = 0;
   for await (const chunk of process.stdin) {
     length += (chunk as Buffer).length;
-    if (length > most)
-      throw new Failure("input-too-large", { octets: most });
+    if (length > most) throw new Failure("input-too-large", { octets: most });
     chunks.push(chunk as Buffer);
   }
   return Buffer.concat(chunks).toString("utf8");
@@ -37,8 +36,7 @@ async function prompt(question: string): Promise<string> {
 function contextFor(json: boolean): Context {
   const { env } = process;
   const clock = env.ZANDREL_CLOCK === undefined ? systemClock : parseClock(env.ZANDREL_CLOCK);
-  if (clock === undefined)
-    throw new Failure("clock-form", {});
+  if (clock === undefined) throw new Failure("clock-form", {});
   const live = process.stdout.isTTY === true;
   const forced = env.FORCE_COLOR !== undefined && env.FORCE_COLOR !== "0";
   const colour = !json && (env.NO_COLOR === undefined || env.NO_COLOR === "") && (forced || (live && env.TERM !== "dumb"));
@@ -144,8 +142,7 @@ function parserFor(command: Command<never>) {
     .fail((message, error) => {
       if (error !== undefined && error !== null) throw error;
       const wrong = /^Unknown arguments?: (.+)$/.exec(message)?.[1]?.split(", ")[0];
-      if (wrong === undefined)
-        throw new Failure("usage", { command: command.name, because: message });
+      if (wrong === undefined) throw new Failure("usage", { command: command.name, because: message });
       const near = closest(wrong, known);
       throw new Failure("unknown-option", { command: command.name, given: wrong, known });
     });

@@ -1,7 +1,7 @@
 import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
-import { name } from "../core/name/index.ts";
 import { EXIT, type ExitCode } from "../core/failure.ts";
+import { name } from "../core/name/index.ts";
 import type { passDays, startLab } from "../lab/index.ts";
 
 /** A command line of the story, told to somebody who knows marketing and not DNS. */

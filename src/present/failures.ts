@@ -1,4 +1,4 @@
-import { type Failure, type FailureCode, type Failures } from "../core/failure.ts";
+import type { Failure, FailureCode, Failures } from "../core/failure.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
 import { printData, type RecordSet } from "../core/record/index.ts";
 import { visible } from "./safe.ts";
@@ -36,7 +36,8 @@ const line = (found: string, expected: string): string =>
 const CHECK_PATH = "check the path";
 
 const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } = {
-  "option-empty": ({ option }) => say(`--${option} has an empty value`, "give it a value, or leave the option out", `--${option}`),
+  "option-empty": ({ option }) =>
+    say(`--${option} has an empty value`, "give it a value, or leave the option out", `--${option}`),
   "option-choice": ({ option, value, values }) =>
     say(`--${option} cannot be ${quote(value)}${meant(value, values)}`, `choose ${known(values, "")}`, `--${option}`),
   "option-number": ({ option, value, min, max, whole }) =>
@@ -98,7 +99,8 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "day-to-come": ({ given }) =>
     say(`--on ${quote(given)} is in the future`, "give the day on which the service showed it", "--on"),
 
-  "file-unreadable": ({ path, why }) => say(`${visible(path)} ${WHY[why] ?? `cannot be read (${visible(why)})`}`, CHECK_PATH, path),
+  "file-unreadable": ({ path, why }) =>
+    say(`${visible(path)} ${WHY[why] ?? `cannot be read (${visible(why)})`}`, CHECK_PATH, path),
   "file-too-large": ({ path, octets }) =>
     say(`${visible(path)} is larger than ${size(octets)}`, "give only the part that matters", path),
   "cannot-write": ({ path, why }) =>
@@ -176,28 +178,21 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       "--host",
     ),
   "host-key": ({ given }) =>
-    say(
-      `--host ${quote(given)} cannot be a key`,
-      "use small letters, digits and hyphens, such as nettlehost",
-      "--host",
-    ),
+    say(`--host ${quote(given)} cannot be a key`, "use small letters, digits and hyphens, such as nettlehost", "--host"),
   "settings-there": ({ from }) =>
     say("zandrel.yaml already exists here", `copy what you want from ${visible(from)} into it by hand`, "zandrel.yaml"),
   "no-host": ({ path }) =>
     say(`${path} names no DNS host`, "add host: there, or publish into a zone file with --into FILE", path),
   "host-server": ({ given }) =>
-    say(
-      `${quote(given)} under hosts: in zandrel.yaml is not a server`,
-      "write ADDRESS or ADDRESS:PORT",
-      "zandrel.yaml",
-    ),
+    say(`${quote(given)} under hosts: in zandrel.yaml is not a server`, "write ADDRESS or ADDRESS:PORT", "zandrel.yaml"),
   "unknown-key": ({ at, given, known: words, what, section }) =>
     say(
       `${at}: ${quote(given)} is not a ${what} of zandrel.yaml${meant(given, words)}`,
       `correct it, or add it under ${section}: there`,
       at,
     ),
-  "id-twice": ({ at, ask }) => say(`${at}: the id ${quote(ask)} is used twice in this file`, "give one of the two asks another id", at),
+  "id-twice": ({ at, ask }) =>
+    say(`${at}: the id ${quote(ask)} is used twice in this file`, "give one of the two asks another id", at),
   "ask-records": ({ at, ask, line: row, column, found, expected }) =>
     say(`${at}: line ${row} of the records of ${ask}, column ${column}: ${line(found, expected)}`, "correct that line", at),
   "ask-spf": ({ at, found, because, meant: suggestion }) =>
@@ -219,8 +214,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "unknown-ask": ({ given, known: words }) =>
     say(`--only ${quote(given)} is not an ask of this workspace${meant(given, words)}`, "see zandrel status for them", "--only"),
   "ask-needed": () => say("this needs one ask by its id", "see zandrel status for the ids"),
-  "ask-in-several": ({ ask, domains }) =>
-    say(`${visible(ask)} is an ask of ${names(domains)}`, "name the domain instead"),
+  "ask-in-several": ({ ask, domains }) => say(`${visible(ask)} is an ask of ${names(domains)}`, "name the domain instead"),
   "ask-awaited": ({ ask, waiting, path }) =>
     say(
       `${listOf(waiting)} ${waiting.length === 1 ? "waits" : "wait"} for ${ask}`,
@@ -245,8 +239,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
         ? `save what it asks for with zandrel intake --add-service ${JSON.stringify(visible(given))}`
         : `name one of ${known(words, "")}, or save what a new one asks for with zandrel intake --add-service ${JSON.stringify(visible(given))}`,
     ),
-  "service-name": ({ given }) =>
-    say(`--add-service ${quote(given)} has no letters`, "give the service's name", "--add-service"),
+  "service-name": ({ given }) => say(`--add-service ${quote(given)} has no letters`, "give the service's name", "--add-service"),
   "file-or-value": () => say("a file and --value are two different sources", "give one of them", "--value"),
   "one-file": () => say("zandrel intake reads one file at a time", "give one, or - for standard input"),
   "choice-form": ({ given }) =>
@@ -262,7 +255,9 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(
       `the paste can be read in two ways: ${visible(questions.map(({ question }) => question).join("; "))}`,
       questions
-        .map(({ id, choices }) => choices.map(({ key, meaning }) => `add --choose ${id}=${key} (${visible(meaning)})`).join(" or "))
+        .map(({ id, choices }) =>
+          choices.map(({ key, meaning }) => `add --choose ${id}=${key} (${visible(meaning)})`).join(" or "),
+        )
         .join("; "),
       "--choose",
     ),
@@ -272,11 +267,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "id-taken": ({ id, path }) => say(`the id ${id} is already used in ${path}`, "choose another with --id", "--id"),
   "input-left-open": () => say("nothing was saved, because an input was left open", "run zandrel intake again"),
   "unknown-kit": ({ given, known: words }) =>
-    say(
-      `there is no kit ${quote(given)} in the kits folder${meant(given, words)}`,
-      "name one that is there, or a file",
-      "--kit",
-    ),
+    say(`there is no kit ${quote(given)} in the kits folder${meant(given, words)}`, "name one that is there, or a file", "--kit"),
   "kit-blank": ({ path, ask, blank }) =>
     say(
       `${path}: the ask ${ask} has the blank {${visible(blank)}}, which is not an input of the kit`,
@@ -319,11 +310,13 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(`${path} does not say where ${displayName(domain)} redirects to`, "add redirectTo: DOMAIN there", path),
   "no-web-in-files": () =>
     say("zandrel site looks at web servers, which are not in zone files", "leave --zone-file out", "--zone-file"),
-  "no-server-in-files": () =>
-    say("a mail server cannot be reached through zone files", "leave --zone-file out", "--zone-file"),
+  "no-server-in-files": () => say("a mail server cannot be reached through zone files", "leave --zone-file out", "--zone-file"),
 
   "publish-unseen": ({ because }) =>
-    say(`nothing was published, because the zone could not be looked up: ${visible(because)}`, "try again when its server answers"),
+    say(
+      `nothing was published, because the zone could not be looked up: ${visible(because)}`,
+      "try again when its server answers",
+    ),
   "publish-clash": ({ domain, because }) =>
     say(
       `nothing was published, because something is in the way: ${visible(because)}`,
@@ -364,10 +357,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "retire-unseen": ({ domain }) =>
     say(`nothing was retired, because ${displayName(domain)} could not be looked up`, "try again when its name servers answer"),
   "nothing-to-watch": ({ domains }) =>
-    say(
-      "nothing is published yet that could be watched",
-      `run zandrel draft ${domains.map(displayName).join(" ")} first`,
-    ),
+    say("nothing is published yet that could be watched", `run zandrel draft ${domains.map(displayName).join(" ")} first`),
   "watch-endless": ({ service, ask }) =>
     say(
       `${visible(service)} cannot be asked from here, so waiting until it is proven would never end`,
@@ -384,10 +374,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "launch-passed": ({ at, now }) =>
     say(`the launch time (${moment(at, now)}) has passed already`, "give a time in the future", "--launch"),
   "relocate-step": () =>
-    say(
-      "zandrel relocate needs a step and a domain",
-      "for example: zandrel relocate capture brackwater.example",
-    ),
+    say("zandrel relocate needs a step and a domain", "for example: zandrel relocate capture brackwater.example"),
   "new-host": ({ known: words }) =>
     say("--to does not name a DNS host", `name ${known(words, "one that is under hosts: in zandrel.yaml")}`, "--to"),
   "host-without-servers": ({ host, title }) =>
@@ -412,7 +399,8 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       `the SPF record of ${visible(domain)} could not be looked up (${visible(because)})`,
       "try again, or ask another resolver with --resolver",
     ),
-  "spf-unusable": ({ because }) => say(`the SPF record cannot be used: ${visible(because)}`, "correct the published record first"),
+  "spf-unusable": ({ because }) =>
+    say(`the SPF record cannot be used: ${visible(because)}`, "correct the published record first"),
   "spf-none": ({ domain }) =>
     say(
       `${visible(domain)} has no SPF record, and no service asks for one`,
@@ -499,7 +487,8 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       `write host, port, tls, user and password under services: ${service}: submission: in zandrel.yaml`,
       "zandrel.yaml",
     ),
-  "no-link": ({ title }) => say(`${visible(title)} has no link in zandrel.yaml`, "add link: there, or use --via smtp", "zandrel.yaml"),
+  "no-link": ({ title }) =>
+    say(`${visible(title)} has no link in zandrel.yaml`, "add link: there, or use --via smtp", "zandrel.yaml"),
   "not-offered": ({ title, offer, otherwise }) =>
     say(
       `${visible(title)} ${offer === undefined ? "has no link in zandrel.yaml" : `does not offer ${offer} over its link`}`,
@@ -532,11 +521,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "credential-one-action": () => say("--new, --keep and --revoke are three different things", "give one of them"),
   "keep-without-user": () => say("--keep needs --user, the name that belongs to the secret", "add --user NAME", "--user"),
   "no-secret-given": () =>
-    say(
-      "standard input holds no secret on one line",
-      "pipe it in, for example from a password manager",
-      "standard input",
-    ),
+    say("standard input holds no secret on one line", "pipe it in, for example from a password manager", "standard input"),
   "secret-not-kept": ({ undone, because }) =>
     say(`the secret could not be kept, ${visible(undone)}`, `mend this, then run the command again: ${visible(because)}`),
   "key-place": () => say("--key does not say where the key is kept", "write env:NAME or file:PATH", "--key"),
@@ -548,10 +533,13 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       `correct the host under submission: in zandrel.yaml, or ask ${visible(title)}`,
       "zandrel.yaml",
     ),
-  "listen-form": () =>
-    say("--listen is not an address and a port of this machine", "write it as 127.0.0.1:8025", "--listen"),
+  "listen-form": () => say("--listen is not an address and a port of this machine", "write it as 127.0.0.1:8025", "--listen"),
   "cannot-listen": ({ address, port, why }) =>
-    say(`nobody can listen on ${address} port ${port} (${visible(why)})`, "choose another address or port with --listen", "--listen"),
+    say(
+      `nobody can listen on ${address} port ${port} (${visible(why)})`,
+      "choose another address or port with --listen",
+      "--listen",
+    ),
   "no-feed": () =>
     say(
       "no service is known whose events could be checked",

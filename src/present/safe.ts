@@ -28,3 +28,7 @@ export const jsonText = (value: unknown, indent?: number): string =>
   JSON.stringify(value, undefined, indent).replace(UNSAFE, (character) =>
     character === "\n" ? character : `\\u${character.charCodeAt(0).toString(16).padStart(4, "0")}`,
   );
+
+/** A word as a shell takes it: quoted where it has to be. */
+export const shellWord = (text: string): string =>
+  /^[\w.@%+=:,/-]+$/.test(text) ? text : `'${visible(text).replaceAll("'", "'\\''")}'`;

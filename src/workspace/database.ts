@@ -24,8 +24,7 @@ export function openDatabase(path: string, { title, format, synchronous, schema 
     database.exec("PRAGMA journal_mode = WAL");
     database.exec(`PRAGMA synchronous = ${synchronous}`);
     const version = Number((database.prepare("PRAGMA user_version").get() as { user_version: number }).user_version);
-    if (version > format)
-      throw new Failure("newer-database", { path, title, version });
+    if (version > format) throw new Failure("newer-database", { path, title, version });
     if (version < format) database.exec(`BEGIN IMMEDIATE; ${schema} PRAGMA user_version = ${format}; COMMIT;`);
     return database;
   } catch (error) {

@@ -1,8 +1,8 @@
 import { createPrivateKey, generateKeyPairSync, type KeyObject } from "node:crypto";
 import { closeSync, fsyncSync, mkdirSync, openSync, writeSync } from "node:fs";
 import { dirname, join } from "node:path";
-import type { DomainName } from "../core/name/index.ts";
 import { Failure } from "../core/failure.ts";
+import type { DomainName } from "../core/name/index.ts";
 import { filesIn, readText } from "./files.ts";
 
 export const KEY_TYPES = ["rsa-2048", "rsa-3072", "rsa-4096", "ed25519"] as const;

@@ -2,8 +2,8 @@ import { closeSync, mkdtempSync, openSync, readdirSync, readSync, rmSync, statSy
 import { open } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { basename, join } from "node:path";
-import type { MessageSource } from "../core/message/index.ts";
 import { Failure } from "../core/failure.ts";
+import type { MessageSource } from "../core/message/index.ts";
 
 /** A message on the disk. */
 export interface StoredMessage {

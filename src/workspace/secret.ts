@@ -18,8 +18,7 @@ export function readSecret(
   if (reference.startsWith("env:")) {
     const name = reference.slice(4);
     const value = env[name]?.trim();
-    if (value === undefined || value === "")
-      throw new Failure("variable-not-set", { name, what });
+    if (value === undefined || value === "") throw new Failure("variable-not-set", { name, what });
     return value;
   }
   const value = readText(resolve(folder, reference.slice(5))).trim();

@@ -1,7 +1,7 @@
 import type Database from "libsql";
 import { type ReportHead, type ReportRow, type Seen, weekOf } from "../core/aggregate/index.ts";
-import type { DomainName } from "../core/name/index.ts";
 import { Failure } from "../core/failure.ts";
+import type { DomainName } from "../core/name/index.ts";
 import { type DatabaseForm, openDatabase } from "./database.ts";
 
 const DAY = 86_400;

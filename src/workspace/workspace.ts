@@ -1,11 +1,11 @@
 import { existsSync } from "node:fs";
 import { dirname, join, relative, resolve } from "node:path";
 import { type Ask, checkKit, dmarcName, type Kit, kitSchema } from "../core/ask/index.ts";
+import { Failure } from "../core/failure.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
 import { octetsOf, type ResourceRecord, splitCharacterStrings, toSets } from "../core/record/index.ts";
 import type { WebProof } from "../core/site/index.ts";
 import { readSpfRecord, type SpfError } from "../core/spf/index.ts";
-import { closest, Failure } from "../core/failure.ts";
 import { readRecords } from "../core/zone/index.ts";
 import type { EventStore } from "./event-store.ts";
 import { filesIn, readText, writeAtomically } from "./files.ts";
@@ -77,14 +77,20 @@ function readDomain(path: string, settings: Settings): Domain {
   const ids = new Set<string>();
   const read = asks.map((ask, i): Ask => {
     expectKey(file, ["asks", i, "service"], ask.service, settings.services, "service", "services");
-    if (ids.has(ask.id))
-      throw new Failure("id-twice", { ask: ask.id, at: file.place(["asks", i, "id"]) });
+    if (ids.has(ask.id)) throw new Failure("id-twice", { ask: ask.id, at: file.place(["asks", i, "id"]) });
     ids.add(ask.id);
     const { records: lines, issues } = readRecords(octetsOf(ask.records), { origin: name, ttl: settings.defaults.ttl });
     const records: ResourceRecord[] = [...lines];
     const [issue] = issues;
     if (issue !== undefined)
-      throw new Failure("ask-records", { ask: ask.id, at: file.place(["asks", i, "records"]), line: issue.line, column: issue.column, found: issue.text, expected: issue.expected });
+      throw new Failure("ask-records", {
+        ask: ask.id,
+        at: file.place(["asks", i, "records"]),
+        line: issue.line,
+        column: issue.column,
+        found: issue.text,
+        expected: issue.expected,
+      });
     if (ask.spf !== undefined) {
       const parsed = readSpfRecord(`v=spf1 ${ask.spf}`);
       if (!parsed.ok) {
@@ -118,8 +124,7 @@ function readDomain(path: string, settings: Settings): Domain {
   });
   asks.forEach((ask, i) => {
     for (const [j, other] of ask.after.entries())
-      if (!ids.has(other))
-        throw new Failure("ask-after", { at: file.place(["asks", i, "after", j]), given: other });
+      if (!ids.has(other)) throw new Failure("ask-after", { at: file.place(["asks", i, "after", j]), given: other });
   });
   return { name, role, host, asks: read, path: shownPath(path), ...(redirectTo === undefined ? {} : { redirectTo }) };
 }
@@ -143,15 +148,13 @@ function expectKey(
 /** Opens the workspace a command works in, every file read and checked. */
 export function openWorkspace(from: string, given: string | undefined): Workspace {
   const folder = findWorkspace(from, given);
-  if (folder === undefined || !existsSync(join(folder, SETTINGS_FILE)))
-    throw new Failure("no-workspace", { folder });
+  if (folder === undefined || !existsSync(join(folder, SETTINGS_FILE))) throw new Failure("no-workspace", { folder });
   const settings = readSettings(join(folder, SETTINGS_FILE)).value;
   const domains: Domain[] = [];
   for (const file of filesIn(join(folder, "domains"), ".yaml")) {
     const domain = readDomain(join(folder, "domains", file), settings);
     const other = domains.find((known) => known.name === domain.name);
-    if (other !== undefined)
-      throw new Failure("domain-twice", { path: domain.path, other: other.path, domain: domain.name });
+    if (other !== undefined) throw new Failure("domain-twice", { path: domain.path, other: other.path, domain: domain.name });
     domains.push(domain);
   }
   return {
@@ -241,8 +244,7 @@ export function removeAsk(domain: Domain, id: string): void {
   const path = resolve(domain.path);
   const text = readText(path);
   const index = readYaml(domain.path, text, domainSchema).value.asks.findIndex((ask) => ask.id === id);
-  if (index === -1)
-    throw new Failure("ask-gone", { path: domain.path, ask: id }, "problem");
+  if (index === -1) throw new Failure("ask-gone", { path: domain.path, ask: id }, "problem");
   const without = withoutEntry(text, "asks", index);
   readYaml(domain.path, without, domainSchema);
   writeAtomically(path, without);

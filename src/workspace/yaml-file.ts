@@ -33,8 +33,7 @@ function excerpt(text: string, offset: number): string {
 
 /** Reads and checks a YAML file; a mistake is shown with file, line, column, the text there and what was expected. */
 export function readYaml<S extends z.ZodType>(path: string, text: string, schema: S): YamlFile<z.output<S>> {
-  if (text.length > MAX_OCTETS)
-    throw new Failure("file-too-large", { path, octets: 4 * 1024 * 1024 });
+  if (text.length > MAX_OCTETS) throw new Failure("file-too-large", { path, octets: 4 * 1024 * 1024 });
   const lines = new LineCounter();
   const document = parseDocument(text, { lineCounter: lines, prettyErrors: false });
   const at = (offset: number) => {
@@ -60,7 +59,11 @@ export function readYaml<S extends z.ZodType>(path: string, text: string, schema
     // An unknown key is shown at the key, everything else at the value.
     const keys = issue.code === "unrecognized_keys" ? [...issue.path, issue.keys[0] as string] : issue.path;
     const found = excerpt(text, offsetOf(document.contents, keys, issue.code === "unrecognized_keys"));
-    throw new Failure("yaml-value", { at: at(offsetOf(document.contents, keys, issue.code === "unrecognized_keys")), found, because: issueText(issue) });
+    throw new Failure("yaml-value", {
+      at: at(offsetOf(document.contents, keys, issue.code === "unrecognized_keys")),
+      found,
+      because: issueText(issue),
+    });
   }
   return { path, text, value: checked.data, place };
 }

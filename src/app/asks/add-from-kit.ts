@@ -1,27 +1,26 @@
-import type { Arguments, Context } from "../../cli/command.ts";
 import { fillKit, type Kit, type KitError } from "../../core/ask/index.ts";
-import { EXIT, type ExitCode, Failure } from "../../core/failure.ts";
+import { Failure } from "../../core/failure.ts";
 import { visible } from "../../present/index.ts";
 import { readKit, type Workspace } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest } from "../context.ts";
 
 import { addAsks, askJson, domainFor, type IntakeResult, type NewAsk } from "./add.ts";
 
 /** Takes down the asks of a kit, its blanks filled from --input or asked for on the terminal. */
 export async function fromKit(
-  args: Arguments,
+  request: KitRequest,
   workspace: Workspace,
-  context: Context,
-): Promise<{ exit: ExitCode; result: IntakeResult }> {
-  const kit = readKit(workspace.folder, context.cwd, args.kit as string);
+  context: AppContext,
+): Promise<{ exit: Ended; result: IntakeResult }> {
+  const kit = readKit(workspace.folder, context.cwd, request.kit);
   const values = new Map(
-    ((args.input as string[] | undefined) ?? []).map((text) => {
+    request.input.map((text) => {
       const at = text.indexOf("=");
-      if (at < 1)
-        throw new Failure("kit-input-form", { given: text, inputs: Object.keys(kit.inputs) });
+      if (at < 1) throw new Failure("kit-input-form", { given: text, inputs: Object.keys(kit.inputs) });
       return [text.slice(0, at), text.slice(at + 1)] as const;
     }),
   );
-  const domain = domainFor(workspace, args, "");
+  const domain = domainFor(workspace, request, "");
   for (;;) {
     const filled = fillKit(kit, domain.name, values, workspace.settings.defaults.ttl);
     if (filled.ok) {
@@ -31,12 +30,11 @@ export async function fromKit(
       const asks = filled.value.asks
         .filter((ask) => !known.has(ask.id))
         .map((ask): NewAsk => ({ ...ask, service: kit.service, domain: domain.name }));
-      const dry = args["dry-run"] === true;
-      if (asks.length === 0)
-        throw new Failure("kit-all-saved", { later: filled.value.later }, "fine");
+      const dry = request.dryRun;
+      if (asks.length === 0) throw new Failure("kit-all-saved", { later: filled.value.later }, "fine");
       if (!dry) await addAsks(asks, { key: kit.service, title: kit.title, added }, domain, workspace, context);
       return {
-        exit: EXIT.ok,
+        exit: "fine",
         result: {
           written: !dry,
           layout: `kit ${kit.title}`,

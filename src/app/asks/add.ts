@@ -1,6 +1,6 @@
 import { z } from "zod";
-import type { Arguments, Context } from "../../cli/command.ts";
 import { PURPOSES, type Purpose } from "../../core/ask/index.ts";
+import { Failure } from "../../core/failure.ts";
 import { type DomainName, relativeText } from "../../core/name/index.ts";
 import {
   type DataOf,
@@ -14,8 +14,7 @@ import {
   txtValue,
 } from "../../core/record/index.ts";
 import { isSpf, readSpfRecord } from "../../core/spf/index.ts";
-import { Failure } from "../../core/failure.ts";
-import { columns, isoTime } from "../../present/index.ts";
+import { columns } from "../../present/index.ts";
 import {
   type AskEntry,
   addService,
@@ -25,8 +24,10 @@ import {
   removeAsk,
   type Workspace,
 } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
-import { record, withoutRootDot } from "../shapes.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
+import { record } from "../shapes.ts";
 
 export const intakeResult = z.object({
   before: z.array(z.string()).describe("what has to be done at the service first"),
@@ -55,8 +56,8 @@ export const intakeResult = z.object({
 export type IntakeResult = z.output<typeof intakeResult>;
 
 /** The domain the paste is for: named, the only one, or the one whose name is in the text. */
-export function domainFor(workspace: Workspace, args: Arguments, text: string): Domain {
-  const named = args.domain as string | undefined;
+export function domainFor(workspace: Workspace, request: { readonly domain: string | undefined }, text: string): Domain {
+  const named = request.domain;
   if (named !== undefined) return pickDomains(workspace, [nameOperand(named)])[0] as Domain;
   const { domains } = workspace;
   if (domains.length === 0) throw new Failure("no-domain", {});
@@ -137,11 +138,11 @@ export interface ServiceOfAsk {
 }
 
 /** The service that `--service` names, or the organisation's own mail, which stands in zandrel.yaml like any other. */
-export function ownService(workspace: Workspace, args: Arguments): ServiceOfAsk {
-  const key = (args.service as string | undefined) ?? "own-mail";
+export function ownService(workspace: Workspace, request: { readonly domain: string | undefined }): ServiceOfAsk {
+  const key = request.service ?? "own-mail";
   const known = workspace.settings.services[key];
   if (known !== undefined) return { key, title: known.title, added: false };
-  if (args.service !== undefined)
+  if (request.service !== undefined)
     throw new Failure("unknown-service", { given: key, known: Object.keys(workspace.settings.services) });
   return { key, title: `${workspace.settings.organisation}: own mail`, added: true };
 }
@@ -152,7 +153,7 @@ export async function addAsks(
   service: ServiceOfAsk,
   domain: Domain,
   workspace: Workspace,
-  context: Context,
+  context: AppContext,
   instead?: string,
 ): Promise<void> {
   const now = context.clock.now();
@@ -161,7 +162,7 @@ export async function addAsks(
       id: ask.id,
       service: ask.service,
       purpose: ask.purpose,
-      asked: isoTime(now).slice(0, 10),
+      asked: new Date(now).toISOString().slice(0, 10),
       ...(ask.after.length === 0 ? {} : { after: ask.after }),
       ...(ask.spf === undefined ? {} : { spf: ask.spf }),
       ...(ask.dmarc === undefined ? {} : { dmarc: ask.dmarc }),

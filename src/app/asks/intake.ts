@@ -1,14 +1,14 @@
-import { type ResourceRecord, decodeUtf8, txtValue, type DataOf } from "../../core/record/index.ts";
-import { type DomainName, relativeText } from "../../core/name/index.ts";
-import { type Purpose, PURPOSES } from "../../core/ask/index.ts";
-import { isSpf } from "../../core/spf/index.ts";
-import { type Workspace, KEY, readText, type Domain, openWorkspace } from "../../workspace/index.ts";
-import { Failure, closest } from "../../core/failure.ts";
-import { visible } from "../../present/index.ts";
 import { resolve } from "node:path";
-import { MAX_PASTE, type IntakeQuestion, type Understood, understand } from "../../core/ask/intake/index.ts";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { type IntakeResult, domainFor, twinOf, askJson, addAsks, withoutSpf } from "./add.ts";
+import type { PURPOSES, Purpose } from "../../core/ask/index.ts";
+import { type IntakeQuestion, MAX_PASTE, type Understood, understand } from "../../core/ask/intake/index.ts";
+import { Failure } from "../../core/failure.ts";
+import { type DomainName, relativeText } from "../../core/name/index.ts";
+import { type DataOf, decodeUtf8, type ResourceRecord, txtValue } from "../../core/record/index.ts";
+import { isSpf } from "../../core/spf/index.ts";
+import { visible } from "../../present/index.ts";
+import { type Domain, KEY, openWorkspace, readText, type Workspace } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { addAsks, askJson, domainFor, type IntakeResult, twinOf, withoutSpf } from "./add.ts";
 import { fromKit } from "./add-from-kit.ts";
 
 /** What the records of one ask are for, as far as they show it. */
@@ -38,8 +38,7 @@ function serviceFor(workspace: Workspace, request: IntakeRequest, text: string):
       .normalize("NFKD")
       .replace(/[^a-z0-9]+/g, "-")
       .replace(/^-+|-+$/g, "");
-    if (!KEY.test(key))
-      throw new Failure("service-name", { given: added });
+    if (!KEY.test(key)) throw new Failure("service-name", { given: added });
     return { key, title: added, added: !Object.hasOwn(services, key) };
   }
   const named = request.service;
@@ -53,12 +52,11 @@ function serviceFor(workspace: Workspace, request: IntakeRequest, text: string):
     new RegExp(`(^|[^a-z0-9])(${escapeRegex(title)}|${key})`, "i").test(text),
   );
   const [one] = found;
-  if (one === undefined || found.length > 1)
-    throw new Failure("which-service", { known: Object.keys(services) });
+  if (one === undefined || found.length > 1) throw new Failure("which-service", { known: Object.keys(services) });
   return { key: one[0], title: one[1].title, added: false };
 }
 
-export async function pasted(request: IntakeRequest, context: Context): Promise<string> {
+export async function pasted(request: IntakeRequest, context: AppContext): Promise<string> {
   const { type, host, value, priority } = request as Record<string, string | undefined>;
   if (value !== undefined) {
     if (request.operands.length > 0) throw new Failure("file-or-value", {});
@@ -92,7 +90,7 @@ export async function understood(
   domain: Domain,
   workspace: Workspace,
   request: IntakeRequest,
-  context: Context,
+  context: AppContext,
 ): Promise<Understood> {
   const choices = parseChoices(request);
   for (;;) {
@@ -132,54 +130,46 @@ export interface IntakeRequest extends CommonRequest {
   readonly dryRun: boolean;
 }
 
-
 /** Take down what a service asked for, from what its page shows, a file or options. */
 export async function intake(request: IntakeRequest, context: AppContext): Promise<Outcome<IntakeResult>> {
-    const workspace = openWorkspace(context.cwd, request.workspace);
-    if (request.kit !== undefined) return fromKit(request, workspace, context);
-    const text = await pasted(request, context);
-    const domain = domainFor(workspace, request, text);
-    const service = serviceFor(workspace, request, text);
-    const read = await understood(text, domain, workspace, request, context);
-    const [problem] = read.problems;
-    if (problem !== undefined) throw new Failure("paste-row", { row: problem.row, because: problem.because });
-    if (read.layout === undefined)
-      throw new Failure("no-record-in-paste", {});
-    const dry = request.dryRun;
-    if (read.questions.length > 0 && !dry)
-      throw new Failure("paste-ambiguous", { questions: read.questions });
-    if (read.records.length === 0 && read.questions.length === 0)
-      throw new Failure("no-record-in-paste", {});
+  const workspace = openWorkspace(context.cwd, request.workspace);
+  if (request.kit !== undefined) return fromKit(request, workspace, context);
+  const text = await pasted(request, context);
+  const domain = domainFor(workspace, request, text);
+  const service = serviceFor(workspace, request, text);
+  const read = await understood(text, domain, workspace, request, context);
+  const [problem] = read.problems;
+  if (problem !== undefined) throw new Failure("paste-row", { row: problem.row, because: problem.because });
+  if (read.layout === undefined) throw new Failure("no-record-in-paste", {});
+  const dry = request.dryRun;
+  if (read.questions.length > 0 && !dry) throw new Failure("paste-ambiguous", { questions: read.questions });
+  if (read.records.length === 0 && read.questions.length === 0) throw new Failure("no-record-in-paste", {});
 
-    const purpose =
-      request.purpose ?? (read.records.length === 0 ? "ownership" : purposeOf(read.records, domain.name));
-    const given = request.id;
-    if (given !== undefined && !KEY.test(given))
-      throw new Failure("id-form", { given });
-    if (given !== undefined && domain.asks.some((ask) => ask.id === given))
-      throw new Failure("id-taken", { id: given, path: domain.path });
-    const ask = {
-      id: given ?? freeId(`${service.key}-${purpose}`, domain),
-      service: service.key,
-      purpose,
-      domain: domain.name,
-      after: [],
-      ...withoutSpf(read.records, domain.name),
-    };
-    const twin = twinOf(ask, domain);
-    if (twin !== undefined && !dry)
-      throw new Failure("already-saved", { ask: twin }, "fine");
-    const shown: IntakeResult = {
-      written: !dry,
-      layout: read.layout,
-      pasted: read.pasted.map(({ type = null, host = null, value = null }) => ({ type, host, value })),
-      asks: [askJson(ask)],
-      repairs: [...read.repairs],
-      questions: read.questions.map((question) => ({ ...question, choices: [...question.choices] })),
-      before: [],
-      later: [],
-    };
-    if (!dry) await addAsks([ask], service, domain, workspace, context);
-    return { ended: dry && read.questions.length > 0 ? "usage" : "fine", result: shown };
-  }
-
+  const purpose = request.purpose ?? (read.records.length === 0 ? "ownership" : purposeOf(read.records, domain.name));
+  const given = request.id;
+  if (given !== undefined && !KEY.test(given)) throw new Failure("id-form", { given });
+  if (given !== undefined && domain.asks.some((ask) => ask.id === given))
+    throw new Failure("id-taken", { id: given, path: domain.path });
+  const ask = {
+    id: given ?? freeId(`${service.key}-${purpose}`, domain),
+    service: service.key,
+    purpose,
+    domain: domain.name,
+    after: [],
+    ...withoutSpf(read.records, domain.name),
+  };
+  const twin = twinOf(ask, domain);
+  if (twin !== undefined && !dry) throw new Failure("already-saved", { ask: twin }, "fine");
+  const shown: IntakeResult = {
+    written: !dry,
+    layout: read.layout,
+    pasted: read.pasted.map(({ type = null, host = null, value = null }) => ({ type, host, value })),
+    asks: [askJson(ask)],
+    repairs: [...read.repairs],
+    questions: read.questions.map((question) => ({ ...question, choices: [...question.choices] })),
+    before: [],
+    later: [],
+  };
+  if (!dry) await addAsks([ask], service, domain, workspace, context);
+  return { ended: dry && read.questions.length > 0 ? "usage" : "fine", result: shown };
+}

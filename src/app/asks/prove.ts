@@ -1,22 +1,24 @@
+import { time } from "../shapes.ts";
 import { z } from "zod";
 import { STATES } from "../../core/ask/index.ts";
-import { cause, withoutRootDot } from "../shapes.ts";
-import { type Workspace, type Domain, type Journal } from "../../workspace/index.ts";
+import { Failure } from "../../core/failure.ts";
 import { parseName } from "../../core/name/index.ts";
-import { Failure, closest } from "../../core/failure.ts";
-import { visible, isoTime, deadline } from "../../present/index.ts";
-import { type AskStanding, wantedText, survey } from "./survey.ts";
+import { printRecord, recordsOf } from "../../core/record/index.ts";
 import { askLink } from "../../net/service-link.ts";
+import { deadline, visible } from "../../present/index.ts";
+import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
+import type { DnsOptions } from "../dns/context.ts";
 import { linkOf } from "../services/services.ts";
-import { recordsOf, printRecord } from "../../core/record/index.ts";
-import { type Ended, type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { type DnsOptions } from "../dns/context.ts";
 import { writing } from "../session.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
+import { cause } from "../shapes.ts";
+import { type AskStanding, survey, wantedText } from "./survey.ts";
 
 export const VERDICTS = ["proven", "found", "astray", "absent", "unknown"] as const;
 
 export const proveSchema = z.object({
-  at: z.string(),
+  at: time,
   asks: z.array(
     z.object({
       id: z.string(),
@@ -29,7 +31,7 @@ export const proveSchema = z.object({
       asked: z
         .object({ answer: z.enum(["accepted", "not-yet", "not-asked", "failed"]), reason: z.string() })
         .describe("what the service said"),
-      visibleBy: z.string().nullable(),
+      visibleBy: time.nullable(),
     }),
   ),
 });
@@ -52,14 +54,16 @@ export function targetsOf(workspace: Workspace, operands: readonly string[]): Ma
         domain.asks.map((ask) => ask.id),
       );
     else if (holders.length === 1) add(holders[0] as Domain, [operand]);
-    else if (holders.length > 1)
-      throw new Failure("ask-in-several", { ask: operand, domains: holders.map((one) => one.name) });
+    else if (holders.length > 1) throw new Failure("ask-in-several", { ask: operand, domains: holders.map((one) => one.name) });
     else {
       const near = closest(
         operand,
         workspace.domains.flatMap((one) => [withoutRootDot(one.name), ...one.asks.map((ask) => ask.id)]),
       );
-      throw new Failure("unknown-target", { given: operand, known: workspace.domains.flatMap((one) => [withoutRootDot(one.name), ...one.asks.map((ask) => ask.id)]) });
+      throw new Failure("unknown-target", {
+        given: operand,
+        known: workspace.domains.flatMap((one) => [withoutRootDot(one.name), ...one.asks.map((ask) => ask.id)]),
+      });
     }
   }
   return targets;
@@ -71,7 +75,7 @@ async function askTheService(
   domain: Domain,
   workspace: Workspace,
   request: ProveRequest,
-  context: Context,
+  context: AppContext,
 ): Promise<Shown["asked"]> {
   const service = workspace.settings.services[ask.service];
   if (service?.link === undefined)
@@ -92,7 +96,7 @@ export async function proveOne(
   workspace: Workspace,
   journal: Journal,
   request: ProveRequest,
-  context: Context,
+  context: AppContext,
 ): Promise<Shown> {
   const { ask, state, because, causes, visibility } = standing;
   const now = context.clock.now();
@@ -101,7 +105,7 @@ export async function proveOne(
     domain: domain.name,
     service: ask.service,
     causes: [...causes],
-    visibleBy: visibility === undefined ? null : isoTime(visibility.by),
+    visibleBy: visibility === undefined ? null : visibility.by,
   };
   const notAsked = (reason: string): Shown["asked"] => ({ answer: "not-asked", reason });
   const evidence = ask.wanted.flatMap(recordsOf).map(printRecord).join("; ");
@@ -173,24 +177,22 @@ export interface ProveRequest extends CommonRequest, DnsOptions {
   readonly note: string | undefined;
 }
 
-
 /** Check as the service will, find the true cause where it is not found, ask the service, keep the evidence. */
 export async function prove(request: ProveRequest, context: AppContext): Promise<Outcome<ProveResult>> {
-    let targets: ReturnType<typeof targetsOf> = new Map();
-    const pick = (workspace: Workspace) => {
-      targets = targetsOf(workspace, request.operands);
-      if (request.confirmed && [...targets.values()].reduce((sum, ids) => sum + ids.size, 0) !== 1)
-        throw new Failure("confirm-one-ask", {});
-      return [...targets.keys()];
-    };
-    return writing(request, context, pick, async ({ workspace, dns }, journal) => {
-      const asks: Shown[] = [];
-      for (const [domain, ids] of targets) {
-        const surveyed = await survey(domain, dns, workspace, journal);
-        for (const standing of surveyed.asks)
-          if (ids.has(standing.ask.id)) asks.push(await proveOne(standing, domain, workspace, journal, request, context));
-      }
-      return { ended: endedFor(asks), result: { at: isoTime(dns.now), asks } };
-    });
-  }
-
+  let targets: ReturnType<typeof targetsOf> = new Map();
+  const pick = (workspace: Workspace) => {
+    targets = targetsOf(workspace, request.operands);
+    if (request.confirmed && [...targets.values()].reduce((sum, ids) => sum + ids.size, 0) !== 1)
+      throw new Failure("confirm-one-ask", {});
+    return [...targets.keys()];
+  };
+  return writing(request, context, pick, async ({ workspace, dns }, journal) => {
+    const asks: Shown[] = [];
+    for (const [domain, ids] of targets) {
+      const surveyed = await survey(domain, dns, workspace, journal);
+      for (const standing of surveyed.asks)
+        if (ids.has(standing.ask.id)) asks.push(await proveOne(standing, domain, workspace, journal, request, context));
+    }
+    return { ended: endedFor(asks), result: { at: dns.now, asks } };
+  });
+}

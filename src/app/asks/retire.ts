@@ -1,21 +1,22 @@
+import { time } from "../shapes.ts";
 import { z } from "zod";
-import { record } from "../shapes.ts";
-import { published, apply } from "../../cli/commands/publish.ts";
-import { type Publication, type Workspace, type Domain, removeAsk } from "../../workspace/index.ts";
-import { type RecordSet, type RecordData, dataKey, setJson } from "../../core/record/index.ts";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { Failure } from "../../core/failure.ts";
-import { writing } from "../session.ts";
-import { settleInterrupted } from "../publishing/publication.ts";
-import { draftSource } from "./survey.ts";
-import { displayName } from "../../core/name/index.ts";
-import { nameIn } from "../../cli/commands/draft.ts";
+import { nameIn } from "../publishing/draft.ts";
+import { targetsOf } from "./prove.ts";
+import { apply, published } from "../publishing/publish.ts";
 import { retireAsk } from "../../core/change/index.ts";
-import { count, isoTime } from "../../present/index.ts";
-import { targetsOf } from "../../cli/commands/prove.ts";
+import { Failure } from "../../core/failure.ts";
+import { displayName } from "../../core/name/index.ts";
+import { dataKey, type RecordData, type RecordSet, setJson } from "../../core/record/index.ts";
+import { count } from "../../present/index.ts";
+import { type Domain, type Publication, removeAsk, type Workspace } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { settleInterrupted } from "../publishing/publication.ts";
+import { writing } from "../session.ts";
+import { record } from "../shapes.ts";
+import { draftSource } from "./survey.ts";
 
 export const retireSchema = z.object({
-  at: z.string(),
+  at: time,
   ask: z.string(),
   domain: z.string(),
   written: z.boolean(),
@@ -46,64 +47,59 @@ export interface RetireRequest extends CommonRequest {
   readonly dryRun: boolean;
 }
 
-
 /** End an ask: remove the records that only it needed and that Zandrel put there, and take it out of its file. */
 export async function retire(request: RetireRequest, context: AppContext): Promise<Outcome<z.output<typeof retireSchema>>> {
-    if (request.operands.length !== 1) throw new Failure("operands-wrong", {});
-    const [id] = request.operands;
-    const pick = (workspace: Workspace) => [...targetsOf(workspace, request.operands).keys()];
-    return writing(request, context, pick, async ({ workspace, domains, dns }, journal) => {
-      const [domain] = domains as [Domain];
-      const ask = domain.asks.find((one) => one.id === id);
-      if (ask === undefined) throw new Failure("ask-needed", {});
-      const waiting = domain.asks.filter((other) => other.after.includes(ask.id));
-      if (waiting.length > 0)
-        throw new Failure("ask-awaited", { ask: ask.id, waiting: waiting.map((other) => other.id), path: domain.path });
-      await settleInterrupted(domain, dns, workspace, journal);
-      const source = draftSource(domain, await dns.look(domain), dns, workspace);
-      if (source === undefined)
-        throw new Failure("retire-unseen", { domain: domain.name }, "undetermined");
-      const named = new Set(request.replace.map((text) => nameIn(text, domain.name)));
-      const retirement = await retireAsk({
-        ask,
-        others: domain.asks.filter((other) => other !== ask),
-        lookup: source,
-        isOurs: ours(journal.publications(domain.name)),
-        named,
-      });
-      const [unseen] = retirement.undetermined;
-      if (unseen !== undefined)
-        throw new Failure("zone-unseen", { because: unseen.because }, "undetermined");
-      const { changes } = retirement;
-      const dry = request.dryRun;
-      const carried = dry || changes.length === 0 ? null : await apply(domain, changes, { journal, workspace, request, context });
-      if (!dry) {
-        journal.exclusively(() => {
-          removeAsk(domain, ask.id);
-          journal.append(context.clock.now(), domain.name, {
-            kind: "ask-retired",
-            ask: ask.id,
-            because: `${count(changes.length, "record set")} changed`,
-          });
-        });
-      }
-      return {
-        ended: "fine",
-        result: {
-          at: isoTime(context.clock.now()),
-          ask: ask.id,
-          domain: domain.name,
-          written: !dry,
-          removals: changes.map((change) => ({
-            name: change.name,
-            type: change.type,
-            before: setJson(change.before),
-            after: setJson(change.after),
-          })),
-          stays: [...retirement.stays],
-          published: carried,
-        },
-      };
+  const [id] = request.operands;
+  const pick = (workspace: Workspace) => [...targetsOf(workspace, request.operands).keys()];
+  return writing(request, context, pick, async ({ workspace, domains, dns }, journal) => {
+    const [domain] = domains as [Domain];
+    const ask = domain.asks.find((one) => one.id === id);
+    if (ask === undefined) throw new Failure("ask-needed", {});
+    const waiting = domain.asks.filter((other) => other.after.includes(ask.id));
+    if (waiting.length > 0)
+      throw new Failure("ask-awaited", { ask: ask.id, waiting: waiting.map((other) => other.id), path: domain.path });
+    await settleInterrupted(domain, dns, workspace, journal);
+    const source = draftSource(domain, await dns.look(domain), dns, workspace);
+    if (source === undefined) throw new Failure("retire-unseen", { domain: domain.name }, "undetermined");
+    const named = new Set(request.replace.map((text) => nameIn(text, domain.name)));
+    const retirement = await retireAsk({
+      ask,
+      others: domain.asks.filter((other) => other !== ask),
+      lookup: source,
+      isOurs: ours(journal.publications(domain.name)),
+      named,
     });
-  }
-
+    const [unseen] = retirement.undetermined;
+    if (unseen !== undefined) throw new Failure("zone-unseen", { because: unseen.because }, "undetermined");
+    const { changes } = retirement;
+    const dry = request.dryRun;
+    const carried = dry || changes.length === 0 ? null : await apply(domain, changes, { journal, workspace, request, context });
+    if (!dry) {
+      journal.exclusively(() => {
+        removeAsk(domain, ask.id);
+        journal.append(context.clock.now(), domain.name, {
+          kind: "ask-retired",
+          ask: ask.id,
+          because: `${count(changes.length, "record set")} changed`,
+        });
+      });
+    }
+    return {
+      ended: "fine",
+      result: {
+        at: context.clock.now(),
+        ask: ask.id,
+        domain: domain.name,
+        written: !dry,
+        removals: changes.map((change) => ({
+          name: change.name,
+          type: change.type,
+          before: setJson(change.before),
+          after: setJson(change.after),
+        })),
+        stays: [...retirement.stays],
+        published: carried,
+      },
+    };
+  });
+}

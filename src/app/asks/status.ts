@@ -1,17 +1,17 @@
+import { time } from "../shapes.ts";
 import { z } from "zod";
 import { STATES, type State } from "../../core/ask/index.ts";
-import { type Ended, type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { type Journal } from "../../workspace/index.ts";
-import { type DomainName } from "../../core/name/index.ts";
-import { withoutRootDot } from "../shapes.ts";
-import { type DnsOptions } from "../dns/context.ts";
-import { reading, domainOperands } from "../session.ts";
+import type { DomainName } from "../../core/name/index.ts";
+import type { Journal } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
+import type { DnsOptions } from "../dns/context.ts";
 import { settleInterrupted } from "../publishing/publication.ts";
-import { survey, rememberSettled, hostTitle, nextStep } from "./survey.ts";
-import { isoTime } from "../../present/index.ts";
+import { domainOperands, reading } from "../session.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
+import { hostTitle, nextStep, rememberSettled, survey } from "./survey.ts";
 
 export const statusSchema = z.object({
-  at: z.string(),
+  at: time,
   domains: z.array(
     z.object({
       domain: z.string(),
@@ -25,7 +25,7 @@ export const statusSchema = z.object({
           state: z.enum(STATES),
           because: z.string(),
           next: z.string().describe("the command or step that comes next; empty where nothing is left to do"),
-          visibleBy: z.string().nullable().describe("when everyone sees what was published, at the latest"),
+          visibleBy: time.nullable().describe("when everyone sees what was published, at the latest"),
         }),
       ),
       senders: z
@@ -65,41 +65,37 @@ function sendersOf(journal: Journal, domain: DomainName): StatusResult["domains"
 }
 
 /** What {@link status} is asked. */
-export interface StatusRequest extends CommonRequest, DnsOptions {
-
-}
-
+export interface StatusRequest extends CommonRequest, DnsOptions {}
 
 /** Where every ask stands, and the next step for each. */
 export async function status(request: StatusRequest, context: AppContext): Promise<Outcome<StatusResult>> {
-    return reading(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
-      const observes = !dns.fromFiles && request.at === undefined;
-      const shown: StatusResult["domains"] = [];
-      for (const domain of domains) {
-        const interrupted = journal === undefined || !observes ? [] : await settleInterrupted(domain, dns, workspace, journal);
-        const surveyed = await survey(domain, dns, workspace, journal);
-        if (journal !== undefined && observes) rememberSettled(journal, surveyed, dns.now);
-        shown.push({
-          domain: domain.name,
-          role: domain.role,
-          host: hostTitle(domain, workspace),
-          asks: surveyed.asks.map((standing) => ({
-            id: standing.ask.id,
-            service: standing.ask.service,
-            purpose: standing.ask.purpose,
-            state: standing.state,
-            because: standing.because,
-            next: nextStep(standing, domain.name),
-            visibleBy: standing.visibility === undefined ? null : isoTime(standing.visibility.by),
-          })),
-          senders: journal === undefined ? [] : sendersOf(journal, domain.name),
-          interrupted,
-        });
-      }
-      return {
-        ended: endedOf(shown),
-        result: { at: isoTime(dns.now), domains: shown },
-      };
-    });
-  }
-
+  return reading(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
+    const observes = !dns.fromFiles && request.at === undefined;
+    const shown: StatusResult["domains"] = [];
+    for (const domain of domains) {
+      const interrupted = journal === undefined || !observes ? [] : await settleInterrupted(domain, dns, workspace, journal);
+      const surveyed = await survey(domain, dns, workspace, journal);
+      if (journal !== undefined && observes) rememberSettled(journal, surveyed, dns.now);
+      shown.push({
+        domain: domain.name,
+        role: domain.role,
+        host: hostTitle(domain, workspace),
+        asks: surveyed.asks.map((standing) => ({
+          id: standing.ask.id,
+          service: standing.ask.service,
+          purpose: standing.ask.purpose,
+          state: standing.state,
+          because: standing.because,
+          next: nextStep(standing, domain.name),
+          visibleBy: standing.visibility === undefined ? null : standing.visibility.by,
+        })),
+        senders: journal === undefined ? [] : sendersOf(journal, domain.name),
+        interrupted,
+      });
+    }
+    return {
+      ended: endedOf(shown),
+      result: { at: dns.now, domains: shown },
+    };
+  });
+}

@@ -13,7 +13,7 @@ import { fetchPage } from "../../net/index.ts";
 import { moment } from "../../present/index.ts";
 import type { Domain, Journal, JournalledChange, Publication, Workspace } from "../../workspace/index.ts";
 import { type DnsContext, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
-import { withoutRootDot } from "../shapes.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 
 /** What the journal remembers of a domain, ready to be asked. */
 export interface JournalState {

@@ -1,19 +1,19 @@
-import { z } from "zod";
-import { SEVERITIES, type Audit, audit, CATALOGUE, type Severity, isAtLeast } from "../../core/audit/index.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
-import { type Domain, type Workspace, type Journal, keyPath, findWorkspace, openWorkspace } from "../../workspace/index.ts";
-import { type DnsContext, type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
-import { survey } from "../asks/survey.ts";
-import { privateKeyOf, knownSelectors } from "../../cli/commands/dkim/check.ts";
-import { organizationalDomain } from "../../core/suffix/index.ts";
 import { statSync } from "node:fs";
 import { relative } from "node:path";
-import { isOfType, decodeUtf8, txtValue } from "../../core/record/index.ts";
-import { type ReportedDomain, csvReport, junitReport, sarifReport, visible } from "../../present/index.ts";
-import { type CommonRequest, type AppContext, type Outcome, type Ended } from "../context.ts";
+import { z } from "zod";
 import { FORMATS } from "../../cli/commands/audit.ts";
-import { Failure } from "../../core/failure.ts";
+import { knownSelectors, privateKeyOf } from "../../cli/commands/dkim/check.ts";
+import { type Audit, audit, CATALOGUE, isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
 import { keyNameOf } from "../../core/dkim/index.ts";
+import { Failure } from "../../core/failure.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
+import { decodeUtf8, isOfType, txtValue } from "../../core/record/index.ts";
+import { organizationalDomain } from "../../core/suffix/index.ts";
+import { csvReport, junitReport, type ReportedDomain, sarifReport, visible } from "../../present/index.ts";
+import { type Domain, findWorkspace, type Journal, keyPath, openWorkspace, type Workspace } from "../../workspace/index.ts";
+import { survey } from "../asks/survey.ts";
+import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
+import { type DnsContext, type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 
 export const auditDomainsSchema = z.object({
   domains: z.array(
@@ -60,7 +60,7 @@ async function auditOne(
   journal: Journal | undefined,
   dns: DnsContext,
   extra: readonly string[],
-  context: Context,
+  context: AppContext,
 ): Promise<Audit> {
   const surveyed = own === undefined || workspace === undefined ? undefined : await survey(own, dns, workspace, journal);
   const look = surveyed?.look ?? (await dns.look({ name: domain, host: undefined }));
@@ -128,7 +128,7 @@ function formatted(shown: AuditDomainsResult, request: AuditDomainsRequest): str
 /** What {@link auditDomains} is asked. */
 export interface AuditDomainsRequest extends CommonRequest, DnsOptions {
   readonly selector: readonly string[];
-  readonly failOn: ...SEVERITIES | "never";
+  readonly failOn: Severity | "never";
   readonly format: (typeof FORMATS)[number];
   readonly list: boolean;
 }

@@ -1,34 +1,26 @@
 import { getServers } from "node:dns";
 import { existsSync } from "node:fs";
 import { basename, resolve } from "node:path";
-import type { Options } from "yargs";
-import type { Arguments, Context } from "../../cli/command.ts";
 import { authoritativeViewpoints, type Viewpoint } from "../../core/ask/index.ts";
+import { Failure } from "../../core/failure.ts";
 import { type Authority, authorityOf, failed, type Lookup, memoized, type Servers, zoneLookup } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, labelsOf, parseName } from "../../core/name/index.ts";
-import { parseSeconds } from "../../core/record/index.ts";
-import { Failure } from "../../core/failure.ts";
 import { type ParseOptions, readZone, type ZoneDocument, zoneFor, zonesOf } from "../../core/zone/index.ts";
 import { DnsClient, parseServerAddress, type ServerAddress, serverText, type WebOptions } from "../../net/index.ts";
 import { type Domain, readText, type Settings } from "../../workspace/index.ts";
+import type { AppContext } from "../context.ts";
 
-/** The options that every looking command shares. */
-export const resolverOptions = {
-  resolver: {
-    type: "string",
-    array: true,
-    requiresArg: true,
-    describe: "ask this resolver, ADDRESS[:PORT] or URL, instead of the workspace's vantages (repeatable)",
-  },
-  "zone-file": {
-    type: "string",
-    array: true,
-    requiresArg: true,
-    describe: "answer from this master file instead of the DNS (repeatable)",
-  },
-  at: { type: "string", requiresArg: true, describe: "judge as of this time, such as 2026-03-02T09:00Z" },
-  timeout: { type: "number", default: 5, requiresArg: true, describe: "longest wait for one answer, in seconds" },
-} as const satisfies Record<string, Options>;
+/** Where a request looks: which resolvers, which zone files, as of when, and how long it waits for one answer (milliseconds). */
+export interface DnsOptions {
+  readonly resolver: readonly string[];
+  readonly zoneFile: readonly string[];
+  /** Milliseconds since 1970. */
+  readonly at: number | undefined;
+  readonly timeout: number;
+}
+
+/** The same for a request that may lack some of it: one that publishes looks neither into files nor into the past. */
+export type DnsRequest = Pick<DnsOptions, "resolver" | "timeout"> & Partial<DnsOptions> & { readonly into?: string | undefined };
 
 /** A domain as it is served, and everybody who looks at it. */
 export interface DomainLook {
@@ -58,30 +50,6 @@ export interface DnsContext {
   /** One server by its address, asked without recursion. */
   server(address: ServerAddress): Lookup;
   close(): void;
-}
-
-export const timeoutOf = (args: Arguments): number => {
-  const seconds = args.timeout as number;
-  if (!(seconds > 0 && seconds <= 600)) throw new Failure("--timeout wants a number of seconds from 0.1 to 600: correct it.");
-  return seconds * 1000;
-};
-
-/** Milliseconds since 1970 of a time in an option. */
-export function timeOption(args: Arguments, option: string): number | undefined {
-  const text = args[option] as string | undefined;
-  if (text === undefined) return undefined;
-  const at = Date.parse(text);
-  if (Number.isNaN(at)) throw new Failure(`--${option} “${text}” is not a time: write it as 2026-03-02T09:00Z.`);
-  return at;
-}
-
-/** Milliseconds of a span such as 90s or 1h30m in an option. */
-export function spanOption(args: Arguments, option: string): number | undefined {
-  const text = args[option] as string | undefined;
-  if (text === undefined) return undefined;
-  const seconds = parseSeconds(text);
-  if (seconds === undefined) throw new Failure(`--${option} “${text}” is not a span of time: write it as 90s, 15m or 1h30m.`);
-  return seconds * 1000;
 }
 
 /** A domain name given on the command line. */
@@ -117,7 +85,13 @@ export function readZoneFile(
   const document = readZone(readText(resolve(cwd, file), "latin1"), options);
   const [issue] = document.issues;
   if (issue !== undefined)
-    throw new Failure("zone-file-line", { file: issue.file ?? file, line: issue.line, column: issue.column, found: issue.text, expected: issue.expected });
+    throw new Failure("zone-file-line", {
+      file: issue.file ?? file,
+      line: issue.line,
+      column: issue.column,
+      found: issue.text,
+      expected: issue.expected,
+    });
   return { document, options };
 }
 
@@ -125,20 +99,20 @@ function resolverAddress(text: string, where: string): ServerAddress {
   if (text === "system") {
     const [first] = getServers();
     const parsed = first === undefined ? undefined : parseServerAddress(first);
-    if (parsed === undefined)
-      throw new Failure("no-system-resolver", { where });
+    if (parsed === undefined) throw new Failure("no-system-resolver", { where });
     return parsed;
   }
   const parsed = parseServerAddress(text);
-  if (parsed === undefined)
-    throw new Failure("not-a-resolver", { where, given: text });
+  if (parsed === undefined) throw new Failure("not-a-resolver", { where, given: text });
   return parsed;
 }
 
 /** The resolvers whose view counts: from the options, the workspace, or this machine. */
-function resolversOf(args: Arguments, settings: Settings | undefined): { name: string; address: ServerAddress; own: boolean }[] {
-  const given = args.resolver as string[] | undefined;
-  if (given !== undefined && given.length > 0)
+function resolversOf(
+  { resolver: given }: DnsRequest,
+  settings: Settings | undefined,
+): { name: string; address: ServerAddress; own: boolean }[] {
+  if (given.length > 0)
     return given.map((text) => ({ name: text, address: resolverAddress(text, "--resolver"), own: text === "system" }));
   const vantages = settings?.vantages ?? [];
   if (vantages.length > 0)
@@ -180,15 +154,15 @@ async function webAddresses(base: Lookup, host: string): Promise<{ found: readon
 
 /** Prepares looking as the options say. Close it when done. */
 export function openDns(
-  args: Arguments,
-  context: Context,
+  request: DnsRequest,
+  context: AppContext,
   settings: Settings | undefined,
   domains: readonly DomainName[],
 ): DnsContext {
-  const now = timeOption(args, "at") ?? context.clock.now();
-  const files = args["zone-file"] as string[] | undefined;
-  const timeout = timeoutOf(args);
-  if (files !== undefined && files.length > 0) return openZoneFiles(args, context, settings, now, files, domains);
+  const now = request.at ?? context.clock.now();
+  const files = request.zoneFile ?? [];
+  const { timeout } = request;
+  if (files.length > 0) return openZoneFiles(request, context, settings, now, files, domains);
 
   const client = new DnsClient({ timeout });
   const lookups = new Map<string, Lookup>();
@@ -200,7 +174,7 @@ export function openDns(
   };
   const port = settings?.defaults.authorityPort ?? 53;
   const servers: Servers = { at: (address, { recursive }) => ask({ address, port }, recursive) };
-  const vantages = resolversOf(args, settings).map(
+  const vantages = resolversOf(request, settings).map(
     ({ name, address, own }): Viewpoint => ({ name, role: "vantage", own, lookup: ask(address, true) }),
   );
   // Delegations are the same wherever one looks; whichever vantage answers is asked for them.
@@ -208,7 +182,7 @@ export function openDns(
   return {
     now,
     world: base,
-    into: typeof args.into === "string" ? { folder: context.cwd, file: args.into } : undefined,
+    into: request.into === undefined ? undefined : { folder: context.cwd, file: request.into },
     web: {
       addresses: (host) => webAddresses(base, host),
       ports: settings?.defaults.webPorts ?? { http: 80, https: 443 },
@@ -243,25 +217,23 @@ export function openDns(
 
 export function hostServer(text: string, port: number): ServerAddress {
   const parsed = parseServerAddress(text, port);
-  if (parsed === undefined)
-    throw new Failure("host-server", { given: text });
+  if (parsed === undefined) throw new Failure("host-server", { given: text });
   return parsed;
 }
 
 function openZoneFiles(
-  args: Arguments,
-  context: Context,
+  { resolver: given, timeout }: DnsRequest,
+  context: AppContext,
   settings: Settings | undefined,
   now: number,
   files: readonly string[],
   domains: readonly DomainName[],
 ): DnsContext {
-  const given = args.resolver as string[] | undefined;
-  const client = given === undefined || given.length === 0 ? undefined : new DnsClient({ timeout: timeoutOf(args) });
+  const client = given.length === 0 ? undefined : new DnsClient({ timeout });
   const beyond =
     client === undefined
       ? undefined
-      : memoized(client.at(resolverAddress(given?.[0] as string, "--resolver"), { recursive: true }));
+      : memoized(client.at(resolverAddress(given[0] as string, "--resolver"), { recursive: true }));
   const zones = files.flatMap((file) =>
     zonesOf(readZoneFile(context.cwd, file, domains, settings?.defaults.ttl ?? 3600).document),
   );

@@ -1,12 +1,12 @@
 import { z } from "zod";
-import { type Workspace, keySelectors, readPrivateKey, keyPath, findWorkspace, openWorkspace } from "../../workspace/index.ts";
-import { type DomainName, isBelow, labelsOf } from "../../core/name/index.ts";
-import { type SelectorCheck, keyNameOf, usualSelectors, checkSelector } from "../../core/dkim/index.ts";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { checkSelector, keyNameOf, type SelectorCheck, usualSelectors } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { visible } from "../../present/index.ts";
 import { memoized } from "../../core/lookup/index.ts";
+import { type DomainName, isBelow, labelsOf } from "../../core/name/index.ts";
+import { visible } from "../../present/index.ts";
+import { findWorkspace, keyPath, keySelectors, openWorkspace, readPrivateKey, type Workspace } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 
 export const dkimCheckSchema = z.object({
   domain: z.string(),
@@ -53,44 +53,37 @@ const json = ({ selector, name, state, alias, key, remarks }: SelectorCheck): Dk
 });
 
 /** What {@link dkimCheck} is asked. */
-export interface DkimCheckRequest extends CommonRequest, DnsOptions {
-
-}
-
+export interface DkimCheckRequest extends CommonRequest, DnsOptions {}
 
 /** Judge the DKIM keys a domain has published: at the selectors named, or at all that the workspace and custom know. */
 export async function dkimCheck(request: DkimCheckRequest, context: AppContext): Promise<Outcome<DkimCheckResult>> {
-    const [operand, ...selectors] = request.operands;
-    if (operand === undefined)
-      throw new Failure("operands-wrong", {});
-    const domain = nameOperand(operand);
-    const wrong = selectors.find((one) => keyNameOf(domain, one) === undefined);
-    if (wrong !== undefined)
-      throw new Failure("not-a-selector", { given: wrong });
-    const folder = findWorkspace(context.cwd, request.workspace);
-    const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
-    const dns = openDns(request, context, workspace?.settings, [domain]);
-    try {
-      const lookup = memoized(dns.world);
-      const known = selectors.length > 0 ? selectors : knownSelectors(workspace, domain, dns.names);
-      const usual = selectors.length > 0 ? [] : usualSelectors(domain).filter((one) => !known.includes(one));
-      const check = (selector: string) => checkSelector(domain, selector, lookup, privateKeyOf(workspace, domain, selector));
-      const wanted = await Promise.all(known.map(check));
-      const tried = await Promise.all(usual.map(check));
-      // A wildcard answers every selector, one that nobody made too; what it says is no key of the domain.
-      const nobody = usual.length === 0 ? undefined : await check("zandrel-looks-for-wildcards");
-      const found = nobody?.state === "absent" ? tried.filter((one) => one.state !== "absent") : [];
-      const shown = [...wanted, ...found.filter((one) => one.state !== "unknown" || wanted.length === 0)];
-      const states = shown.map((one) => one.state);
-      const ended =
-        shown.length === 0 || states.includes("broken") || states.includes("absent")
-          ? "problem"
-          : states.includes("unknown")
-            ? "undetermined"
-            : "fine";
-      return { ended, result: { domain, keys: shown.map(json), usualTried: tried.length - found.length } };
-    } finally {
-      dns.close();
-    }
+  const [operand, ...selectors] = request.operands;
+  const domain = nameOperand(operand);
+  const wrong = selectors.find((one) => keyNameOf(domain, one) === undefined);
+  if (wrong !== undefined) throw new Failure("not-a-selector", { given: wrong });
+  const folder = findWorkspace(context.cwd, request.workspace);
+  const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
+  const dns = openDns(request, context, workspace?.settings, [domain]);
+  try {
+    const lookup = memoized(dns.world);
+    const known = selectors.length > 0 ? selectors : knownSelectors(workspace, domain, dns.names);
+    const usual = selectors.length > 0 ? [] : usualSelectors(domain).filter((one) => !known.includes(one));
+    const check = (selector: string) => checkSelector(domain, selector, lookup, privateKeyOf(workspace, domain, selector));
+    const wanted = await Promise.all(known.map(check));
+    const tried = await Promise.all(usual.map(check));
+    // A wildcard answers every selector, one that nobody made too; what it says is no key of the domain.
+    const nobody = usual.length === 0 ? undefined : await check("zandrel-looks-for-wildcards");
+    const found = nobody?.state === "absent" ? tried.filter((one) => one.state !== "absent") : [];
+    const shown = [...wanted, ...found.filter((one) => one.state !== "unknown" || wanted.length === 0)];
+    const states = shown.map((one) => one.state);
+    const ended =
+      shown.length === 0 || states.includes("broken") || states.includes("absent")
+        ? "problem"
+        : states.includes("unknown")
+          ? "undetermined"
+          : "fine";
+    return { ended, result: { domain, keys: shown.map(json), usualTried: tried.length - found.length } };
+  } finally {
+    dns.close();
   }
-
+}

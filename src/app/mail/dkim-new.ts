@@ -1,14 +1,23 @@
+import { relative } from "node:path";
 import { z } from "zod";
-import { KEY_TYPES, type KeyType, type Workspace, type Domain, keyPath, newKey, findWorkspace, openWorkspace } from "../../workspace/index.ts";
-import { record } from "../shapes.ts";
-import { type DomainName } from "../../core/name/index.ts";
 import { keyNameOf, keyRecordText } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { ownService, addAsks } from "../asks/add.ts";
-import { type ResourceRecord, splitCharacterStrings, recordJson, printData } from "../../core/record/index.ts";
-import { relative } from "node:path";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
+import type { DomainName } from "../../core/name/index.ts";
+import { printData, type ResourceRecord, recordJson, splitCharacterStrings } from "../../core/record/index.ts";
+import {
+  type Domain,
+  findWorkspace,
+  KEY_TYPES,
+  type KeyType,
+  keyPath,
+  newKey,
+  openWorkspace,
+  type Workspace,
+} from "../../workspace/index.ts";
+import { addAsks, ownService } from "../asks/add.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
+import { record } from "../shapes.ts";
 
 export const newKeyShape = z.object({
   domain: z.string(),
@@ -33,15 +42,14 @@ export async function makeKey(
   folder: string,
   workspace: Workspace | undefined,
   request: DkimNewRequest,
-  context: Context,
+  context: AppContext,
 ): Promise<Made> {
   const name = keyNameOf(domain, selector);
   if (name === undefined) throw new Failure("not-a-selector", { given: selector });
   const inWorkspace: Domain | undefined = workspace?.domains.find((one) => one.name === domain);
   const service = workspace === undefined ? undefined : ownService(workspace, request);
   const id = `${service?.key}-dkim-${selector.toLowerCase().replace(/[^a-z0-9]+/g, "-")}`;
-  if (inWorkspace?.asks.some((ask) => ask.id === id))
-    throw new Failure("key-ask-there", { path: inWorkspace.path, ask: id });
+  if (inWorkspace?.asks.some((ask) => ask.id === id)) throw new Failure("key-ask-there", { path: inWorkspace.path, ask: id });
   const path = keyPath(folder, domain, selector);
   const text = keyRecordText(newKey(path, type));
   const one: ResourceRecord = {
@@ -76,24 +84,20 @@ export interface DkimNewRequest extends CommonRequest {
   readonly service: string | undefined;
 }
 
-
 /** Make a DKIM key: the private key goes to a file of the workspace, the public key becomes a record to publish. */
 export async function dkimNew(request: DkimNewRequest, context: AppContext): Promise<Outcome<Made>> {
-    const [operand, ...more] = request.operands;
-    if (operand === undefined || more.length > 0)
-      throw new Failure("operands-wrong", {});
-    const folder = findWorkspace(context.cwd, request.workspace);
-    const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
-    const selector = request.selector ?? selectorOf(context.clock.now());
-    const made = await makeKey(
-      nameOperand(operand),
-      selector,
-      request.type as KeyType,
-      folder ?? context.cwd,
-      workspace,
-      request,
-      context,
-    );
-    return { ended: "fine", result: made };
-  }
-
+  const operand = onlyOperand(request);
+  const folder = findWorkspace(context.cwd, request.workspace);
+  const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
+  const selector = request.selector ?? selectorOf(context.clock.now());
+  const made = await makeKey(
+    nameOperand(operand),
+    selector,
+    request.type as KeyType,
+    folder ?? context.cwd,
+    workspace,
+    request,
+    context,
+  );
+  return { ended: "fine", result: made };
+}

@@ -1,22 +1,20 @@
-import { type SignOptions, type Canonicalization, signatureObstacle, BodyHash, makeSignature } from "../../core/dkim/index.ts";
+import { BodyHash, type Canonicalization, makeSignature, type SignOptions, signatureObstacle } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { nameOperand } from "../dns/context.ts";
-import { readPrivateKey, spool, openMessages } from "../../workspace/index.ts";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { oneMessage } from "../messages/open.ts";
 import { scanMessage } from "../../core/message/index.ts";
+import { openMessages, readPrivateKey, spool } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { nameOperand } from "../dns/context.ts";
+import { oneMessage } from "../messages/open.ts";
 
 function optionsOf(request: DkimSignRequest, now: number): SignOptions {
   const wanted = (option: string): string => {
     const value = request[option] as string | undefined;
-    if (value === undefined)
-      throw new Failure("option-missing", { option, all: ["domain", "selector", "key"] });
+    if (value === undefined) throw new Failure("option-missing", { option, all: ["domain", "selector", "key"] });
     return value;
   };
   const [header, body, ...more] = request.canonicalization.split("/");
   const isOne = (text: string | undefined): text is Canonicalization => text === "simple" || text === "relaxed";
-  if (!isOne(header) || !isOne(body) || more.length > 0)
-    throw new Failure("canonicalization", {});
+  if (!isOne(header) || !isOne(body) || more.length > 0) throw new Failure("canonicalization", {});
   const domain = nameOperand(wanted("domain"));
   const selector = wanted("selector");
   const key = readPrivateKey(wanted("key"));
@@ -60,32 +58,28 @@ export interface DkimSignRequest extends CommonRequest {
   readonly at: number | undefined;
 }
 
-
 /** Sign a message with DKIM; the signed message goes to standard output. */
 export async function dkimSign(request: DkimSignRequest, context: AppContext): Promise<Outcome<undefined>> {
-    const [operand, ...more] = request.operands;
-    if (operand === undefined || more.length > 0)
-      throw new Failure("operands-wrong", {});
-    const options = optionsOf(request, Math.floor((request.at ?? context.clock.now()) / 1000));
-    const obstacle = signatureObstacle(options);
-    if (obstacle !== undefined) throw new Failure("cannot-sign", { because: obstacle });
-    const spooled = operand === "-" ? await spool(context.input()) : undefined;
-    try {
-      const { source, title } = oneMessage(openMessages(spooled?.path ?? operand), "zandrel dkim sign");
-      const body = new BodyHash(options.body, options.length);
-      const header = await scanMessage(source, () => [body]);
-      if (!header.ok) throw new Failure("not-a-message", { title, because: header.error.message });
-      if (options.length !== undefined && options.length > body.length)
-        throw new Failure("length-too-large", { length: options.length, body: body.length });
-      const signature = makeSignature(header.value, body, options);
-      if (signature === undefined) throw new Failure("no-from", { title });
-      // The new field ends its lines as the file does.
-      const raw = `${signature.raw}\r\n`;
-      await context.write(Buffer.from(header.value.bareLf ? raw.replaceAll("\r\n", "\n") : raw, "latin1"));
-      for await (const chunk of source.chunks()) await context.write(chunk);
-      return { ended: "fine" };
-    } finally {
-      spooled?.close();
-    }
+  const operand = onlyOperand(request);
+  const options = optionsOf(request, Math.floor((request.at ?? context.clock.now()) / 1000));
+  const obstacle = signatureObstacle(options);
+  if (obstacle !== undefined) throw new Failure("cannot-sign", { because: obstacle });
+  const spooled = operand === "-" ? await spool(context.input()) : undefined;
+  try {
+    const { source, title } = oneMessage(openMessages(spooled?.path ?? operand), "zandrel dkim sign");
+    const body = new BodyHash(options.body, options.length);
+    const header = await scanMessage(source, () => [body]);
+    if (!header.ok) throw new Failure("not-a-message", { title, because: header.error.message });
+    if (options.length !== undefined && options.length > body.length)
+      throw new Failure("length-too-large", { length: options.length, body: body.length });
+    const signature = makeSignature(header.value, body, options);
+    if (signature === undefined) throw new Failure("no-from", { title });
+    // The new field ends its lines as the file does.
+    const raw = `${signature.raw}\r\n`;
+    await context.write(Buffer.from(header.value.bareLf ? raw.replaceAll("\r\n", "\n") : raw, "latin1"));
+    for await (const chunk of source.chunks()) await context.write(chunk);
+    return { ended: "fine" };
+  } finally {
+    spooled?.close();
   }
-
+}

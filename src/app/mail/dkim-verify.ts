@@ -1,30 +1,33 @@
 import { z } from "zod";
-import { dkimShape, withMessages, oneMessage, dkimJson } from "../messages/open.ts";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { type DnsOptions } from "../dns/context.ts";
-import { Signatures, verifySignatures, explainBody } from "../../core/dkim/index.ts";
-import { scanMessage } from "../../core/message/index.ts";
+import { explainBody, Signatures, verifySignatures } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
+import { scanMessage } from "../../core/message/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import type { DnsOptions } from "../dns/context.ts";
+import { dkimJson, dkimShape, oneMessage, withMessages } from "../messages/open.ts";
 
-export const dkimVerifySchema = z.object({ dkim: z.array(dkimShape).describe("in the order of the signatures from top to bottom") });
+export const dkimVerifySchema = z.object({
+  dkim: z.array(dkimShape).describe("in the order of the signatures from top to bottom"),
+});
 
 /** What {@link dkimVerify} is asked. */
-export interface DkimVerifyRequest extends CommonRequest, DnsOptions {
-
-}
-
+export interface DkimVerifyRequest extends CommonRequest, DnsOptions {}
 
 /** Check every DKIM signature of a message, and say why one fails. */
-export async function dkimVerify(request: DkimVerifyRequest, context: AppContext): Promise<Outcome<z.output<typeof dkimVerifySchema>>> { return withMessages(request, context, "zandrel dkim verify received.eml", async (stored, lookup, now) => {
-      const { source, title } = oneMessage(stored, "zandrel dkim verify");
-      let signatures: Signatures | undefined;
-      const header = await scanMessage(source, (found) => (signatures = new Signatures(found)).sinks);
-      if (!header.ok) throw new Failure("not-a-message", { title, because: header.error.message });
-      const verdicts = await verifySignatures(signatures as Signatures, header.value, lookup, now);
-      const explained = await Promise.all(verdicts.map((one) => explainBody(source, one)));
-      return {
-        ended: verdicts.length === 0 ? "problem" : endedOf(verdicts.map((one) => one.result)),
-        result: { dkim: explained.map(dkimJson) },
-      };
-    }); }
-
+export async function dkimVerify(
+  request: DkimVerifyRequest,
+  context: AppContext,
+): Promise<Outcome<z.output<typeof dkimVerifySchema>>> {
+  return withMessages(request, context, "zandrel dkim verify received.eml", async (stored, lookup, now) => {
+    const { source, title } = oneMessage(stored, "zandrel dkim verify");
+    let signatures: Signatures | undefined;
+    const header = await scanMessage(source, (found) => (signatures = new Signatures(found)).sinks);
+    if (!header.ok) throw new Failure("not-a-message", { title, because: header.error.message });
+    const verdicts = await verifySignatures(signatures as Signatures, header.value, lookup, now);
+    const explained = await Promise.all(verdicts.map((one) => explainBody(source, one)));
+    return {
+      ended: verdicts.length === 0 ? "problem" : endedOf(verdicts.map((one) => one.result)),
+      result: { dkim: explained.map(dkimJson) },
+    };
+  });
+}

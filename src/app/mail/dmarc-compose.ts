@@ -1,17 +1,24 @@
 import { z } from "zod";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
-import { POLICIES, discoverByWalk, type Policy, composeDmarc, readDmarcRecord, dmarcInWords } from "../../core/dmarc/index.ts";
-import { Failure } from "../../core/failure.ts";
-import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
-import { memoized } from "../../core/lookup/index.ts";
-import { reportsAllow } from "../reports/reported.ts";
-import { organizationalDomain } from "../../core/suffix/index.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
-import { type ResourceRecord, splitCharacterStrings, octetsOf } from "../../core/record/index.ts";
-import { withoutRootDot } from "../shapes.ts";
-import { ownService, addAsks } from "../asks/add.ts";
 import { dmarcName } from "../../core/ask/index.ts";
+import {
+  composeDmarc,
+  discoverByWalk,
+  dmarcInWords,
+  type POLICIES,
+  type Policy,
+  readDmarcRecord,
+} from "../../core/dmarc/index.ts";
+import { Failure } from "../../core/failure.ts";
+import { memoized } from "../../core/lookup/index.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
+import { octetsOf, type ResourceRecord, splitCharacterStrings } from "../../core/record/index.ts";
+import { organizationalDomain } from "../../core/suffix/index.ts";
+import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
+import { addAsks, ownService } from "../asks/add.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { reportsAllow } from "../reports/reported.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 
 export const dmarcComposeSchema = z.object({
   domain: z.string(),
@@ -45,119 +52,114 @@ export interface DmarcComposeRequest extends CommonRequest, DnsOptions {
   readonly write: boolean;
 }
 
-
 /** Compose a DMARC record from a few answers, with guard rails against stopping your own mail. */
 export async function dmarcCompose(request: DmarcComposeRequest, context: AppContext): Promise<Outcome<DmarcComposeResult>> {
-    const [operand, ...more] = request.operands;
-    if (operand === undefined || more.length > 0)
-      throw new Failure("operands-wrong", {});
-    const domain = nameOperand(operand);
-    const folder = findWorkspace(context.cwd, request.workspace);
-    const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
-    const dns = openDns(request, context, workspace?.settings, [domain]);
-    try {
-      const found = await discoverByWalk(domain, memoized(dns.world));
-      const inWorkspace = workspace?.domains.find((one) => one.name === domain);
-      const existing = found.at === domain ? found.record : undefined;
-      const policy = request.policy as Policy;
-      const inReports = workspace?.hasReports === true && policy !== "none" && inWorkspace !== undefined;
-      const allowed = inReports
-        ? await reportsAllow(request, context, domain, policy).catch((error) => {
-            // Without reports that can be read nothing is allowed by them; a defect stays one.
-            if (!(error instanceof Failure)) throw error;
-            return undefined;
-          })
-        : undefined;
-      const composed = composeDmarc(
-        {
-          policy,
-          ...(request.subdomains === undefined ? {} : { subdomains: request.subdomains as Policy }),
-          ...(request.nonexistent === undefined ? {} : { nonexistent: request.nonexistent as Policy }),
-          aggregate: request.reportsTo ?? [],
-          failure: request.failuresTo ?? [],
-          strictDkim: request.strictDkim,
-          strictSpf: request.strictSpf,
-          gradual: request.gradual,
-        },
-        {
-          domain,
-          organizational: organizationalDomain(domain),
-          ...(existing === undefined ? {} : { existing }),
-          ...(allowed === undefined ? {} : { reportsAllow: allowed }),
-          rua: request.reports === false ? "declined" : "wanted",
-          insists: request.insist,
-        },
+  const operand = onlyOperand(request);
+  const domain = nameOperand(operand);
+  const folder = findWorkspace(context.cwd, request.workspace);
+  const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
+  const dns = openDns(request, context, workspace?.settings, [domain]);
+  try {
+    const found = await discoverByWalk(domain, memoized(dns.world));
+    const inWorkspace = workspace?.domains.find((one) => one.name === domain);
+    const existing = found.at === domain ? found.record : undefined;
+    const policy = request.policy as Policy;
+    const inReports = workspace?.hasReports === true && policy !== "none" && inWorkspace !== undefined;
+    const allowed = inReports
+      ? await reportsAllow(request, context, domain, policy).catch((error) => {
+          // Without reports that can be read nothing is allowed by them; a defect stays one.
+          if (!(error instanceof Failure)) throw error;
+          return undefined;
+        })
+      : undefined;
+    const composed = composeDmarc(
+      {
+        policy,
+        ...(request.subdomains === undefined ? {} : { subdomains: request.subdomains as Policy }),
+        ...(request.nonexistent === undefined ? {} : { nonexistent: request.nonexistent as Policy }),
+        aggregate: request.reportsTo ?? [],
+        failure: request.failuresTo ?? [],
+        strictDkim: request.strictDkim,
+        strictSpf: request.strictSpf,
+        gradual: request.gradual,
+      },
+      {
+        domain,
+        organizational: organizationalDomain(domain),
+        ...(existing === undefined ? {} : { existing }),
+        ...(allowed === undefined ? {} : { reportsAllow: allowed }),
+        rua: request.reports === false ? "declined" : "wanted",
+        insists: request.insist,
+      },
+    );
+    const read = readDmarcRecord(composed.text);
+    const ttl = workspace?.settings.defaults.ttl ?? 3600;
+    const txt = (name: DomainName, text: string): ResourceRecord => ({
+      name,
+      type: "TXT",
+      ttl,
+      data: { strings: splitCharacterStrings(octetsOf(text)) },
+    });
+    let ask: string | null = null;
+    const given = new Map<DomainName, string>();
+    if (request.write && composed.obstacles.length === 0) {
+      if (workspace === undefined || inWorkspace === undefined) throw new Failure("not-in-workspace", { domain });
+      const service = ownService(workspace, request);
+      ask = `${service.key}-dmarc`;
+      const instead = inWorkspace.asks.some((one) => one.id === ask) ? ask : undefined;
+      await addAsks(
+        [
+          {
+            id: ask,
+            service: service.key,
+            purpose: "policy",
+            domain,
+            after: [],
+            records: [txt(dmarcName(domain), composed.text)],
+          },
+        ],
+        service,
+        inWorkspace,
+        workspace,
+        context,
+        instead,
       );
-      const read = readDmarcRecord(composed.text);
-      const ttl = workspace?.settings.defaults.ttl ?? 3600;
-      const txt = (name: DomainName, text: string): ResourceRecord => ({
-        name,
-        type: "TXT",
-        ttl,
-        data: { strings: splitCharacterStrings(octetsOf(text)) },
-      });
-      let ask: string | null = null;
-      const given = new Map<DomainName, string>();
-      if (request.write && composed.obstacles.length === 0) {
-        if (workspace === undefined || inWorkspace === undefined)
-          throw new Failure("not-in-workspace", { domain });
-        const service = ownService(workspace, request);
-        ask = `${service.key}-dmarc`;
-        const instead = inWorkspace.asks.some((one) => one.id === ask) ? ask : undefined;
+      for (const { destination, name, text } of composed.permissions) {
+        const owner = workspace.domains.find((one) => one.name === destination);
+        const id = `${service.key}-reports-${withoutRootDot(domain).replace(/[^a-z0-9]+/g, "-")}`.slice(0, 63);
+        if (owner === undefined || owner.asks.some((one) => one.id === id)) continue;
         await addAsks(
-          [
-            {
-              id: ask,
-              service: service.key,
-              purpose: "policy",
-              domain,
-              after: [],
-              records: [txt(dmarcName(domain), composed.text)],
-            },
-          ],
-          service,
-          inWorkspace,
+          [{ id, service: service.key, purpose: "policy", domain: destination, after: [], records: [txt(name, text)] }],
+          { ...service, added: false },
+          owner,
           workspace,
           context,
-          instead,
         );
-        for (const { destination, name, text } of composed.permissions) {
-          const owner = workspace.domains.find((one) => one.name === destination);
-          const id = `${service.key}-reports-${withoutRootDot(domain).replace(/[^a-z0-9]+/g, "-")}`.slice(0, 63);
-          if (owner === undefined || owner.asks.some((one) => one.id === id)) continue;
-          await addAsks(
-            [{ id, service: service.key, purpose: "policy", domain: destination, after: [], records: [txt(name, text)] }],
-            { ...service, added: false },
-            owner,
-            workspace,
-            context,
-          );
-          given.set(destination, id);
-        }
+        given.set(destination, id);
       }
-      return {
-        ended: composed.obstacles.length > 0 ? "problem" : "fine",
-        result: {
-          domain,
-          record: composed.text,
-          line: `${dmarcName(domain)} ${ttl} IN TXT "${composed.text}"`,
-          words: read.ok ? dmarcInWords(read.value) : [],
-          before: existing?.text ?? null,
-          obstacles: composed.obstacles.map((one) => ({ ...one })),
-          permissions: composed.permissions.map(({ destination, name, text }) => ({
-            destination,
-            line: `${name} ${ttl} IN TXT "${text}"`,
-            ask: given.get(destination) ?? null,
-          })),
-          remarks: [
-            ...composed.remarks,
-            ...(found.failed === undefined ? [] : [`what is published today could not be asked: ${found.failed}`]),
-          ],
-          ask,
-        },
-      };
-    } finally {
-      dns.close();
     }
+    return {
+      ended: composed.obstacles.length > 0 ? "problem" : "fine",
+      result: {
+        domain,
+        record: composed.text,
+        line: `${dmarcName(domain)} ${ttl} IN TXT "${composed.text}"`,
+        words: read.ok ? dmarcInWords(read.value) : [],
+        before: existing?.text ?? null,
+        obstacles: composed.obstacles.map((one) => ({ ...one })),
+        permissions: composed.permissions.map(({ destination, name, text }) => ({
+          destination,
+          line: `${name} ${ttl} IN TXT "${text}"`,
+          ask: given.get(destination) ?? null,
+        })),
+        remarks: [
+          ...composed.remarks,
+          ...(found.failed === undefined ? [] : [`what is published today could not be asked: ${found.failed}`]),
+        ],
+        ask,
+      },
+    };
+  } finally {
+    dns.close();
   }
-
+}

@@ -1,18 +1,28 @@
 import { z } from "zod";
-import { scenarios, readDmarcRecord, dmarcInWords, discover, destinationOf, verifyExternalDestination, discoveryDifference } from "../../core/dmarc/index.ts";
-import { type Mistake } from "../../core/tag-list.ts";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
-import { Failure } from "../../core/failure.ts";
-import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
-import { memoized } from "../../core/lookup/index.ts";
 import { discoveryOption } from "../../cli/commands/message/judge.ts";
+import {
+  destinationOf,
+  discover,
+  discoveryDifference,
+  dmarcInWords,
+  readDmarcRecord,
+  scenarios,
+  verifyExternalDestination,
+} from "../../core/dmarc/index.ts";
+import { Failure } from "../../core/failure.ts";
+import { memoized } from "../../core/lookup/index.ts";
+import type { DomainName } from "../../core/name/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
-import { type DomainName } from "../../core/name/index.ts";
+import type { Mistake } from "../../core/tag-list.ts";
+import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 
 export const policy = z.enum(["none", "quarantine", "reject"]);
 
-export const mistakes = z.array(z.object({ at: z.number(), text: z.string(), message: z.string(), meant: z.string().nullable() }));
+export const mistakes = z.array(
+  z.object({ at: z.number(), text: z.string(), message: z.string(), meant: z.string().nullable() }),
+);
 
 export const dmarcExplainSchema = z.object({
   domain: z.string().nullable().describe("null where a record was given instead of a domain"),
@@ -67,75 +77,71 @@ export interface DmarcExplainRequest extends CommonRequest, DnsOptions {
   readonly discovery: "walk" | "list";
 }
 
-
 /** Say in words what a DMARC record does to real and to forged mail, for the domain and its subdomains. */
 export async function dmarcExplain(request: DmarcExplainRequest, context: AppContext): Promise<Outcome<DmarcExplainResult>> {
-    if (request.operands.length === 0)
-      throw new Failure("operands-wrong", {});
-    const operand = request.operands.join(" ");
-    if (operand.includes("=")) {
-      const shown = explainText(operand);
-      return { ended: shown.mistakes.length > 0 ? "problem" : "fine", result: shown };
-    }
-    const domain = nameOperand(operand);
-    const folder = findWorkspace(context.cwd, request.workspace);
-    const settings = folder === undefined ? undefined : openWorkspace(context.cwd, folder).settings;
-    const dns = openDns(request, context, settings, [domain]);
-    try {
-      const lookup = memoized(dns.world);
-      const how = await discoveryOption(request);
-      const found = await discover(domain, lookup, how);
-      const other = await discover(domain, lookup, how.way === "walk" ? { way: "list", organizationalDomain } : { way: "walk" });
-      const { record, at, failed, steps, organizational } = found;
-      const own = steps[0]?.there;
-      const because =
-        record !== undefined
-          ? null
-          : failed !== undefined
-            ? `it could not be asked for: ${failed}`
-            : own?.kind === "several"
-              ? `${own.texts.length} records stand there, so that none counts`
-              : own?.kind === "unusable"
-                ? "the record that stands there cannot be used"
-                : "there is no record, so that receivers do with forged mail what they like";
-      const destinations = await Promise.all(
-        [
-          ...new Set(
-            (record === undefined ? [] : [...record.aggregate, ...record.failure]).flatMap((uri) => destinationOf(uri) ?? []),
-          ),
-        ].map(async (destination) => {
-          const permission = await verifyExternalDestination(at as DomainName, organizational, destination, lookup);
-          return { destination, permission: typeof permission === "string" ? permission : ("unknown" as const) };
-        }),
-      );
-      const list = record?.mistakes ?? (own?.kind === "unusable" ? own.mistakes : []);
-      const shown: DmarcExplainResult = {
-        domain,
-        record: record?.text ?? (own?.kind === "unusable" ? own.text : null),
-        at: at ?? null,
-        organizational,
-        because,
-        words: record === undefined ? [] : dmarcInWords(record),
-        mistakes: list.map(mistakeJson),
-        scenarios: (await scenarios(domain, lookup, how)).map((one) => ({
-          kind: one.kind,
-          from: one.from,
-          policy: one.policy ?? null,
-          tag: one.tag ?? null,
-          aligned: one.aligned,
-          unaligned: one.unaligned,
-          forged: one.forged,
-        })),
-        difference: (how.way === "walk" ? discoveryDifference(found, other) : discoveryDifference(other, found)) ?? null,
-        destinations,
-      };
-      const wrong = record === undefined || list.length > 0 || destinations.some((one) => one.permission === "missing");
-      return {
-        ended: failed !== undefined && record === undefined ? "undetermined" : wrong ? "problem" : "fine",
-        result: shown,
-      };
-    } finally {
-      dns.close();
-    }
+  const operand = request.operands.join(" ");
+  if (operand.includes("=")) {
+    const shown = explainText(operand);
+    return { ended: shown.mistakes.length > 0 ? "problem" : "fine", result: shown };
   }
-
+  const domain = nameOperand(operand);
+  const folder = findWorkspace(context.cwd, request.workspace);
+  const settings = folder === undefined ? undefined : openWorkspace(context.cwd, folder).settings;
+  const dns = openDns(request, context, settings, [domain]);
+  try {
+    const lookup = memoized(dns.world);
+    const how = await discoveryOption(request);
+    const found = await discover(domain, lookup, how);
+    const other = await discover(domain, lookup, how.way === "walk" ? { way: "list", organizationalDomain } : { way: "walk" });
+    const { record, at, failed, steps, organizational } = found;
+    const own = steps[0]?.there;
+    const because =
+      record !== undefined
+        ? null
+        : failed !== undefined
+          ? `it could not be asked for: ${failed}`
+          : own?.kind === "several"
+            ? `${own.texts.length} records stand there, so that none counts`
+            : own?.kind === "unusable"
+              ? "the record that stands there cannot be used"
+              : "there is no record, so that receivers do with forged mail what they like";
+    const destinations = await Promise.all(
+      [
+        ...new Set(
+          (record === undefined ? [] : [...record.aggregate, ...record.failure]).flatMap((uri) => destinationOf(uri) ?? []),
+        ),
+      ].map(async (destination) => {
+        const permission = await verifyExternalDestination(at as DomainName, organizational, destination, lookup);
+        return { destination, permission: typeof permission === "string" ? permission : ("unknown" as const) };
+      }),
+    );
+    const list = record?.mistakes ?? (own?.kind === "unusable" ? own.mistakes : []);
+    const shown: DmarcExplainResult = {
+      domain,
+      record: record?.text ?? (own?.kind === "unusable" ? own.text : null),
+      at: at ?? null,
+      organizational,
+      because,
+      words: record === undefined ? [] : dmarcInWords(record),
+      mistakes: list.map(mistakeJson),
+      scenarios: (await scenarios(domain, lookup, how)).map((one) => ({
+        kind: one.kind,
+        from: one.from,
+        policy: one.policy ?? null,
+        tag: one.tag ?? null,
+        aligned: one.aligned,
+        unaligned: one.unaligned,
+        forged: one.forged,
+      })),
+      difference: (how.way === "walk" ? discoveryDifference(found, other) : discoveryDifference(other, found)) ?? null,
+      destinations,
+    };
+    const wrong = record === undefined || list.length > 0 || destinations.some((one) => one.permission === "missing");
+    return {
+      ended: failed !== undefined && record === undefined ? "undetermined" : wrong ? "problem" : "fine",
+      result: shown,
+    };
+  } finally {
+    dns.close();
+  }
+}

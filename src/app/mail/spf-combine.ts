@@ -1,12 +1,21 @@
 import { z } from "zod";
-import { type Domain, findWorkspace, openWorkspace } from "../../workspace/index.ts";
-import { type SpfRecord, isSpf, readSpfRecord, type SpfTree, lookupSpf, combineThoroughly, treeLookups, MAX_LOOKUPS } from "../../core/spf/index.ts";
-import { isOfType, decodeUtf8, txtValue } from "../../core/record/index.ts";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { Failure } from "../../core/failure.ts";
-import { visible } from "../../present/index.ts";
 import { memoized } from "../../core/lookup/index.ts";
+import { decodeUtf8, isOfType, txtValue } from "../../core/record/index.ts";
+import {
+  combineThoroughly,
+  isSpf,
+  lookupSpf,
+  MAX_LOOKUPS,
+  readSpfRecord,
+  type SpfRecord,
+  type SpfTree,
+  treeLookups,
+} from "../../core/spf/index.ts";
+import { visible } from "../../present/index.ts";
+import { type Domain, findWorkspace, openWorkspace } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 
 export const spfCombineSchema = z.object({
   domain: z.string(),
@@ -63,58 +72,54 @@ export function waysOut(tree: SpfTree, domain: string): SpfCombineResult["waysOu
 }
 
 /** What {@link spfCombine} is asked. */
-export interface SpfCombineRequest extends CommonRequest, DnsOptions {
-
-}
-
+export interface SpfCombineRequest extends CommonRequest, DnsOptions {}
 
 /** Make one SPF record of the one that is there and of what every service asks for, and count what it costs. */
 export async function spfCombine(request: SpfCombineRequest, context: AppContext): Promise<Outcome<SpfCombineResult>> {
-    const [operand, ...terms] = request.operands;
-    if (operand === undefined)
-      throw new Failure("operands-wrong", {});
-    const domain = nameOperand(operand);
-    const plain = domain.slice(0, -1);
-    const given =
-      terms.length === 0 ? [] : [readSpfRecord(isSpf(terms.join(" ")) ? terms.join(" ") : `v=spf1 ${terms.join(" ")}`)];
-    for (const one of given)
-      if (!one.ok)
-        throw new Failure("spf-term", { found: one.error[0]?.text ?? "", because: one.error[0]?.message ?? "", meant: one.error[0]?.meant });
-    const folder = findWorkspace(context.cwd, request.workspace);
-    const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
-    const wanted = [
-      ...askedTerms(workspace?.domains.find((one) => one.name === domain)),
-      ...given.flatMap((one) => (one.ok ? [one.value] : [])),
-    ];
-    const dns = openDns(request, context, workspace?.settings, [domain]);
-    try {
-      const lookup = memoized(dns.world);
-      const own = await lookupSpf(plain, lookup);
-      if ("problem" in own && own.problem.kind === "failed")
-        throw new Failure("spf-unseen", { domain: plain, because: own.problem.because }, "undetermined");
-      if ("problem" in own && own.problem.kind !== "none")
-        throw new Failure("spf-unusable", { because: own.problem.because }, "problem");
-      if ("problem" in own && wanted.length === 0)
-        throw new Failure("spf-none", { domain: plain }, "problem");
-      const existing = "record" in own ? own.record : undefined;
-      const combined = await combineThoroughly(existing, wanted, plain, lookup);
-      const after = treeLookups(combined.after);
-      const unresolved = combined.after.branches.flatMap(({ term, failed }) => (failed === undefined ? [] : [term.text]));
-      return {
-        ended: after > MAX_LOOKUPS ? "problem" : unresolved.length > 0 ? "undetermined" : "fine",
-        result: {
-          domain,
-          before: existing?.text ?? null,
-          after: combined.text,
-          lookups: { before: combined.before === undefined ? null : treeLookups(combined.before), after, limit: MAX_LOOKUPS },
-          added: [...combined.added],
-          dropped: combined.dropped.map((one) => ({ ...one })),
-          unresolved,
-          waysOut: after > MAX_LOOKUPS ? waysOut(combined.after, plain) : [],
-        },
-      };
-    } finally {
-      dns.close();
-    }
+  const [operand, ...terms] = request.operands;
+  const domain = nameOperand(operand);
+  const plain = domain.slice(0, -1);
+  const given = terms.length === 0 ? [] : [readSpfRecord(isSpf(terms.join(" ")) ? terms.join(" ") : `v=spf1 ${terms.join(" ")}`)];
+  for (const one of given)
+    if (!one.ok)
+      throw new Failure("spf-term", {
+        found: one.error[0]?.text ?? "",
+        because: one.error[0]?.message ?? "",
+        meant: one.error[0]?.meant,
+      });
+  const folder = findWorkspace(context.cwd, request.workspace);
+  const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
+  const wanted = [
+    ...askedTerms(workspace?.domains.find((one) => one.name === domain)),
+    ...given.flatMap((one) => (one.ok ? [one.value] : [])),
+  ];
+  const dns = openDns(request, context, workspace?.settings, [domain]);
+  try {
+    const lookup = memoized(dns.world);
+    const own = await lookupSpf(plain, lookup);
+    if ("problem" in own && own.problem.kind === "failed")
+      throw new Failure("spf-unseen", { domain: plain, because: own.problem.because }, "undetermined");
+    if ("problem" in own && own.problem.kind !== "none")
+      throw new Failure("spf-unusable", { because: own.problem.because }, "problem");
+    if ("problem" in own && wanted.length === 0) throw new Failure("spf-none", { domain: plain }, "problem");
+    const existing = "record" in own ? own.record : undefined;
+    const combined = await combineThoroughly(existing, wanted, plain, lookup);
+    const after = treeLookups(combined.after);
+    const unresolved = combined.after.branches.flatMap(({ term, failed }) => (failed === undefined ? [] : [term.text]));
+    return {
+      ended: after > MAX_LOOKUPS ? "problem" : unresolved.length > 0 ? "undetermined" : "fine",
+      result: {
+        domain,
+        before: existing?.text ?? null,
+        after: combined.text,
+        lookups: { before: combined.before === undefined ? null : treeLookups(combined.before), after, limit: MAX_LOOKUPS },
+        added: [...combined.added],
+        dropped: combined.dropped.map((one) => ({ ...one })),
+        unresolved,
+        waysOut: after > MAX_LOOKUPS ? waysOut(combined.after, plain) : [],
+      },
+    };
+  } finally {
+    dns.close();
   }
-
+}

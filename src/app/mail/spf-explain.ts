@@ -1,11 +1,24 @@
 import { z } from "zod";
-import { type SpfTree, joinNetworks, treeLookups, MAX_LOOKUPS, addressCount, networkTerm, branchWords, lookupSpf, readSpfRecord, isSpf, spfTree, branchesOf } from "../../core/spf/index.ts";
-import { type Lookup, memoized } from "../../core/lookup/index.ts";
-import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
-import { openDns, nameOperand, type DnsOptions } from "../dns/context.ts";
-import { type Ended, type CommonRequest, type AppContext, type Outcome } from "../context.ts";
 import { Failure } from "../../core/failure.ts";
+import { type Lookup, memoized } from "../../core/lookup/index.ts";
+import {
+  addressCount,
+  branchesOf,
+  branchWords,
+  isSpf,
+  joinNetworks,
+  lookupSpf,
+  MAX_LOOKUPS,
+  networkTerm,
+  readSpfRecord,
+  type SpfTree,
+  spfTree,
+  treeLookups,
+} from "../../core/spf/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
+import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
+import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 
 export const treeShape = z.object({
   domain: z.string().nullable(),
@@ -79,7 +92,7 @@ const empty = (domain: string | null, record: string | null, problem: string): S
 /** Eyes for commands about one SPF record; the domain's own workspace is used where there is one. */
 export async function withSpfLookup<T>(
   request: SpfExplainRequest,
-  context: Context,
+  context: AppContext,
   domain: string,
   work: (lookup: Lookup) => Promise<T>,
 ): Promise<T> {
@@ -104,44 +117,38 @@ function endedOf({ problem, lookups, unresolved, branches }: SpfExplainResult): 
 }
 
 /** What {@link spfExplain} is asked. */
-export interface SpfExplainRequest extends CommonRequest, DnsOptions {
-
-}
-
+export interface SpfExplainRequest extends CommonRequest, DnsOptions {}
 
 /** Say in words who may send for a domain, what each part of its SPF record costs, and which parts are dead or dangerous. */
 export async function spfExplain(request: SpfExplainRequest, context: AppContext): Promise<Outcome<SpfExplainResult>> {
-    if (request.operands.length === 0)
-      throw new Failure("operands-wrong", {});
-    const operand = request.operands.join(" ");
-    const isRecord = /[\s=:]/.test(operand);
-    const domain = isRecord ? "" : nameOperand(operand).slice(0, -1);
-    const shown = await withSpfLookup(request, context, domain, async (lookup): Promise<SpfExplainResult> => {
-      const asked = isRecord ? undefined : await lookupSpf(domain, lookup);
-      if (asked !== undefined && "problem" in asked && asked.problem.kind === "failed")
-        throw new Failure("spf-unseen", { domain, because: asked.problem.because }, "undetermined");
-      const own = asked !== undefined && "record" in asked ? asked.record.text : undefined;
-      const text = isRecord ? operand : own;
-      if (text === undefined) {
-        const problem = asked !== undefined && "problem" in asked ? asked.problem : undefined;
-        return {
-          ...empty(`${domain}.`, null, problem?.because ?? ""),
-          mistakes: (problem?.errors ?? []).map(({ meant, ...one }) => ({ ...one, meant: meant ?? null })),
-        };
-      }
-      const parsed = readSpfRecord(text);
-      if (!parsed.ok)
-        return {
-          ...empty(
-            isRecord ? null : `${domain}.`,
-            text,
-            isSpf(text) ? "receivers treat this record as an error" : "receivers do not take this for an SPF record",
-          ),
-          mistakes: parsed.error.map(({ meant, ...one }) => ({ ...one, meant: meant ?? null })),
-        };
-      const tree = await spfTree(parsed.value, domain, lookup, { addresses: true, organizationalDomain });
-      return treeJson(tree, isRecord ? null : `${domain}.`);
-    });
-    return { ended: endedOf(shown), result: shown };
-  }
-
+  const operand = request.operands.join(" ");
+  const isRecord = /[\s=:]/.test(operand);
+  const domain = isRecord ? "" : nameOperand(operand).slice(0, -1);
+  const shown = await withSpfLookup(request, context, domain, async (lookup): Promise<SpfExplainResult> => {
+    const asked = isRecord ? undefined : await lookupSpf(domain, lookup);
+    if (asked !== undefined && "problem" in asked && asked.problem.kind === "failed")
+      throw new Failure("spf-unseen", { domain, because: asked.problem.because }, "undetermined");
+    const own = asked !== undefined && "record" in asked ? asked.record.text : undefined;
+    const text = isRecord ? operand : own;
+    if (text === undefined) {
+      const problem = asked !== undefined && "problem" in asked ? asked.problem : undefined;
+      return {
+        ...empty(`${domain}.`, null, problem?.because ?? ""),
+        mistakes: (problem?.errors ?? []).map(({ meant, ...one }) => ({ ...one, meant: meant ?? null })),
+      };
+    }
+    const parsed = readSpfRecord(text);
+    if (!parsed.ok)
+      return {
+        ...empty(
+          isRecord ? null : `${domain}.`,
+          text,
+          isSpf(text) ? "receivers treat this record as an error" : "receivers do not take this for an SPF record",
+        ),
+        mistakes: parsed.error.map(({ meant, ...one }) => ({ ...one, meant: meant ?? null })),
+      };
+    const tree = await spfTree(parsed.value, domain, lookup, { addresses: true, organizationalDomain });
+    return treeJson(tree, isRecord ? null : `${domain}.`);
+  });
+  return { ended: endedOf(shown), result: shown };
+}

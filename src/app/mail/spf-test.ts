@@ -1,13 +1,13 @@
-import { z } from "zod";
-import { type Ended, type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
-import { Failure } from "../../core/failure.ts";
-import { withoutRootDot } from "../shapes.ts";
 import { isIP } from "node:net";
+import { z } from "zod";
+import { Failure } from "../../core/failure.ts";
+import { memoized } from "../../core/lookup/index.ts";
+import { checkSpf, receivedSpf } from "../../core/spf/index.ts";
 import { visible } from "../../present/index.ts";
 import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
-import { checkSpf, receivedSpf } from "../../core/spf/index.ts";
-import { memoized } from "../../core/lookup/index.ts";
+import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
+import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 
 export const spfTestSchema = z.object({
   domain: z.string(),
@@ -45,41 +45,35 @@ export interface SpfTestRequest extends CommonRequest, DnsOptions {
   readonly helo: string | undefined;
 }
 
-
 /** Judge a sender by SPF exactly as receivers do: the result, the term that decided, and the way there. */
 export async function spfTest(request: SpfTestRequest, context: AppContext): Promise<Outcome<SpfTestResult>> {
-    const [operand, ...more] = request.operands;
-    if (operand === undefined || more.length > 0)
-      throw new Failure("operands-wrong", {});
-    const domain = withoutRootDot(nameOperand(operand));
-    const ip = request.ip;
-    if (ip === undefined || isIP(ip) === 0 || ip.includes("%"))
-      throw new Failure("ip-form", { given: ip });
-    const folder = findWorkspace(context.cwd, request.workspace);
-    const settings = folder === undefined ? undefined : openWorkspace(context.cwd, folder).settings;
-    const dns = openDns(request, context, settings, [nameOperand(domain)]);
-    try {
-      const from = request.from ?? `postmaster@${domain}`;
-      const helo = request.helo ?? domain;
-      const verdict = await checkSpf({ ip, from, helo, domain, now: Math.floor(dns.now / 1000) }, memoized(dns.world));
-      const shown: SpfTestResult = {
-        domain: `${domain}.`,
-        identity: from === "" ? `postmaster@${helo}` : from,
-        ip,
-        result: verdict.result,
-        because:
-          verdict.because ??
-          (verdict.mechanism === undefined ? MEANING[verdict.result] : `the term ${verdict.mechanism} decides`),
-        explanation: verdict.explanation ?? null,
-        mechanism: verdict.mechanism ?? null,
-        lookups: verdict.lookups,
-        voidLookups: verdict.voidLookups,
-        trace: [...verdict.trace],
-        header: receivedSpf(verdict, { ip, from, helo, receiver: "zandrel.invalid" }),
-      };
-      return { ended: endedFor(verdict.result), result: shown };
-    } finally {
-      dns.close();
-    }
+  const operand = onlyOperand(request);
+  const domain = withoutRootDot(nameOperand(operand));
+  const ip = request.ip;
+  if (ip === undefined || isIP(ip) === 0 || ip.includes("%")) throw new Failure("ip-form", { given: ip });
+  const folder = findWorkspace(context.cwd, request.workspace);
+  const settings = folder === undefined ? undefined : openWorkspace(context.cwd, folder).settings;
+  const dns = openDns(request, context, settings, [nameOperand(domain)]);
+  try {
+    const from = request.from ?? `postmaster@${domain}`;
+    const helo = request.helo ?? domain;
+    const verdict = await checkSpf({ ip, from, helo, domain, now: Math.floor(dns.now / 1000) }, memoized(dns.world));
+    const shown: SpfTestResult = {
+      domain: `${domain}.`,
+      identity: from === "" ? `postmaster@${helo}` : from,
+      ip,
+      result: verdict.result,
+      because:
+        verdict.because ?? (verdict.mechanism === undefined ? MEANING[verdict.result] : `the term ${verdict.mechanism} decides`),
+      explanation: verdict.explanation ?? null,
+      mechanism: verdict.mechanism ?? null,
+      lookups: verdict.lookups,
+      voidLookups: verdict.voidLookups,
+      trace: [...verdict.trace],
+      header: receivedSpf(verdict, { ip, from, helo, receiver: "zandrel.invalid" }),
+    };
+    return { ended: endedFor(verdict.result), result: shown };
+  } finally {
+    dns.close();
   }
-
+}

@@ -1,13 +1,13 @@
 import { existsSync, readdirSync, statSync } from "node:fs";
 import { join } from "node:path";
 import { z } from "zod";
-import type { Context } from "../../cli/command.ts";
+import { Failure } from "../../core/failure.ts";
 import { fieldsNamed, fieldValue, scanMessage } from "../../core/message/index.ts";
 import { DISPOSITIONS, type Disposition, enhancedStatus } from "../../core/sending/index.ts";
-import { Failure } from "../../core/failure.ts";
 import { askLink } from "../../net/service-link.ts";
 import { logTime } from "../../present/index.ts";
 import { type Journal, openMessages, type StoredMessage } from "../../workspace/index.ts";
+import type { AppContext } from "../context.ts";
 import type { ServiceAt } from "../services/services.ts";
 import type { Session } from "../session.ts";
 
@@ -108,7 +108,7 @@ export async function follow(
   { path, until, domain }: { readonly path: string | undefined; readonly until: number; readonly domain: string },
   session: Session,
   journal: Journal,
-  context: Context,
+  context: AppContext,
 ): Promise<{ readonly disposition: Shown | undefined; readonly copy: Copy | undefined }> {
   const { clock } = context;
   let disposition: Shown | undefined;

@@ -1,8 +1,8 @@
 import { z } from "zod";
 import type { DiscoveryWay } from "../../core/dmarc/index.ts";
+import { Failure } from "../../core/failure.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { decodeWords, fieldsNamed, fieldValue } from "../../core/message/index.ts";
-import { Failure } from "../../core/failure.ts";
 import {
   authenticationResults,
   bulkRequirements,

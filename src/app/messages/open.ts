@@ -1,11 +1,11 @@
 import { z } from "zod";
-import type { Arguments, Context } from "../../cli/command.ts";
 import type { DkimVerdict } from "../../core/dkim/index.ts";
+import { Failure } from "../../core/failure.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized } from "../../core/lookup/index.ts";
-import { EXIT, type ExitCode, Failure } from "../../core/failure.ts";
 import { type Style, visible } from "../../present/index.ts";
 import { findWorkspace, openMessages, openWorkspace, type Stored, type StoredMessage, spool } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest } from "../context.ts";
 import { openDns } from "../dns/context.ts";
 
 /** What commands that read messages share. */
@@ -58,23 +58,21 @@ export function dkimLine(one: z.output<typeof dkimShape>, style: Style, alignmen
   return `${painted(one.result, style)}  ${who}${how}${alignment}${one.because === null ? "" : `: ${visible(one.because)}`}`;
 }
 
-export const exitOf = (results: readonly string[]): ExitCode =>
-  results.includes("pass") ? EXIT.ok : results.includes("temperror") ? EXIT.undetermined : EXIT.not;
+export const exitOf = (results: readonly string[]): Ended =>
+  results.includes("pass") ? "fine" : results.includes("temperror") ? "undetermined" : "problem";
 
 /** Operands and eyes of a command that reads messages; standard input is kept in a file meanwhile. */
 export async function withMessages<T>(
-  args: Arguments,
-  context: Context,
+  request: CommonRequest & DnsRequest,
+  context: AppContext,
   example: string,
   work: (stored: Stored, lookup: Lookup, now: number) => Promise<T>,
 ): Promise<T> {
-  const [operand, ...more] = args._;
-  if (operand === undefined || more.length > 0)
-    throw new Failure("operands-wrong", {});
-  const folder = findWorkspace(context.cwd, args.workspace as string | undefined);
+  const operand = onlyOperand(request);
+  const folder = findWorkspace(context.cwd, request.workspace);
   const settings = folder === undefined ? undefined : openWorkspace(context.cwd, folder).settings;
   const spooled = operand === "-" ? await spool(context.input()) : undefined;
-  const dns = openDns(args, context, settings, []);
+  const dns = openDns(request, context, settings, []);
   try {
     return await work(openMessages(spooled?.path ?? operand), memoized(dns.world), Math.floor(dns.now / 1000));
   } finally {

@@ -1,21 +1,22 @@
-import { z } from "zod";
-import { signed, missingFor, messageFor, submit } from "./test-message.ts";
-import { missingShape, serviceNamed, domainOfAddress, offersOf } from "../services/services.ts";
-import { dispositionShape, follow, type MessageIds, dispositionOf } from "./follow.ts";
-import { judgement, judgeOne } from "./judge.ts";
-import { count, isoTime, visible } from "../../present/index.ts";
-import { type Ended, type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { type DnsOptions } from "../dns/context.ts";
-import { writing } from "../session.ts";
-import { Failure } from "../../core/failure.ts";
+import { time } from "../shapes.ts";
 import { randomBytes } from "node:crypto";
-import { withoutRootDot } from "../shapes.ts";
-import { submittedText } from "../services/submission.ts";
 import { resolve } from "node:path";
+import { z } from "zod";
+import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
+import { count, visible } from "../../present/index.ts";
+import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
+import type { DnsOptions } from "../dns/context.ts";
+import { domainOfAddress, missingShape, offersOf, serviceNamed } from "../services/services.ts";
+import { submittedText } from "../services/submission.ts";
+import { writing } from "../session.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
+import { dispositionOf, dispositionShape, follow, type MessageIds } from "./follow.ts";
+import { judgement, judgeOne } from "./judge.ts";
+import { messageFor, missingFor, signed, submit } from "./test-message.ts";
 
 export const sendTestMessageSchema = z.object({
-  at: z.string(),
+  at: time,
   service: z.string(),
   title: z.string(),
   domain: z.string(),
@@ -90,152 +91,151 @@ export interface SendTestMessageRequest extends CommonRequest, DnsOptions {
   readonly follow: string | undefined;
 }
 
-
 /** Send a test message, follow it to its end, judge what arrived, and say whether the domain is ready to send. */
-export async function sendTestMessage(request: SendTestMessageRequest, context: AppContext): Promise<Outcome<SendTestMessageResult>> {
-    const patience = request.for ?? 0;
-    return writing(
-      request,
-      context,
-      () => [],
-      async (session, journal) => {
-        const { workspace, dns } = session;
-        const wanted = (option: string): string => {
-          const value = request[option] as string | undefined;
-          if (value === undefined || value === "")
-            throw new Failure("option-missing", { option, all: ["service", "from", "to"] });
-          return value;
-        };
-        const earlier =
-          request.follow === undefined
-            ? undefined
-            : journal
-                .entries(undefined, "message-sent")
-                .findLast((one) => one.tracking === request.follow || one.messageId === request.follow);
-        if (request.follow !== undefined && earlier === undefined)
-          throw new Failure("unknown-message", { given: request.follow });
-        const service = serviceNamed(workspace, earlier?.service ?? wanted("service"), request, context);
-        const from = earlier?.from ?? wanted("from");
-        const to = earlier?.to ?? wanted("to");
-        const domain = domainOfAddress(from);
-        domainOfAddress(to);
-        const returnPath = request.returnPath;
-        if (returnPath) domainOfAddress(returnPath);
-        const offers = await offersOf(service);
-        const follows = offers?.includes("messages") === true;
-        const common = { at: isoTime(dns.now), service: service.key, title: service.title, domain, from, to, signed: null };
-        const missing = await missingFor(service, domain, from, session, journal);
-        const done = (partial: Omit<SendTestMessageResult, "ready" | "because">) => {
-          const ready = readiness(partial);
-          return { ended: endedFor(ready.ready), result: { ...partial, ...ready } };
-        };
-        if (earlier === undefined && missing.length > 0 && !request.anyway) {
+export async function sendTestMessage(
+  request: SendTestMessageRequest,
+  context: AppContext,
+): Promise<Outcome<SendTestMessageResult>> {
+  const patience = request.for ?? 0;
+  return writing(
+    request,
+    context,
+    () => [],
+    async (session, journal) => {
+      const { workspace, dns } = session;
+      const wanted = (option: string): string => {
+        const value = request[option] as string | undefined;
+        if (value === undefined || value === "") throw new Failure("option-missing", { option, all: ["service", "from", "to"] });
+        return value;
+      };
+      const earlier =
+        request.follow === undefined
+          ? undefined
+          : journal
+              .entries(undefined, "message-sent")
+              .findLast((one) => one.tracking === request.follow || one.messageId === request.follow);
+      if (request.follow !== undefined && earlier === undefined) throw new Failure("unknown-message", { given: request.follow });
+      const service = serviceNamed(workspace, earlier?.service ?? wanted("service"), request, context);
+      const from = earlier?.from ?? wanted("from");
+      const to = earlier?.to ?? wanted("to");
+      const domain = domainOfAddress(from);
+      domainOfAddress(to);
+      const returnPath = request.returnPath;
+      if (returnPath) domainOfAddress(returnPath);
+      const offers = await offersOf(service);
+      const follows = offers?.includes("messages") === true;
+      const common = { at: dns.now, service: service.key, title: service.title, domain, from, to, signed: null };
+      const missing = await missingFor(service, domain, from, session, journal);
+      const done = (partial: Omit<SendTestMessageResult, "ready" | "because">) => {
+        const ready = readiness(partial);
+        return { ended: endedFor(ready.ready), result: { ...partial, ...ready } };
+      };
+      if (earlier === undefined && missing.length > 0 && !request.anyway) {
+        return done({
+          ...common,
+          messageId: null,
+          tracking: null,
+          via: null,
+          missing,
+          sent: { verdict: "not-sent", because: "what it depends on is not ready; --anyway sends all the same" },
+          disposition: null,
+          folder: null,
+          received: null,
+        });
+      }
+      let ids: MessageIds;
+      let sent: SendTestMessageResult["sent"];
+      let via: SendTestMessageResult["via"];
+      let signature: SendTestMessageResult["signed"] = null;
+      if (earlier !== undefined) {
+        ids = { tracking: earlier.tracking, messageId: earlier.messageId };
+        sent =
+          earlier.reply === ""
+            ? { verdict: "unknown", because: "nobody knows whether it was taken; it is looked for by its Message-ID" }
+            : { verdict: "accepted", because: visible(earlier.reply) };
+        via = earlier.via as SendTestMessageResult["via"];
+      } else {
+        const messageId = `${randomBytes(12).toString("hex")}@${withoutRootDot(domain)}`;
+        let message = await messageFor(request, context, domain, to, messageId);
+        if (request.sign !== undefined) {
+          const selector = request.sign;
+          message = await signed(message, domain, selector, workspace.folder, context.clock.now());
+          signature = { domain, selector };
+        }
+        const overSmtp = service.settings.submission !== undefined || offers?.includes("submission") === true;
+        via = request.via ?? (overSmtp || service.link === undefined ? "smtp" : "link");
+        const envelope = { from: returnPath ?? from, to };
+        // Written down before it is sent: whatever happens then, the message can be followed by its Message-ID.
+        const note = (tracking: string, reply: string): void =>
+          void journal.append(context.clock.now(), domain, {
+            kind: "message-sent",
+            ...{ service: service.key, from, to, messageId, tracking, via: via as string, reply },
+          });
+        note(messageId, "");
+        const { outcome, host, tracking } = await submit(
+          via,
+          service,
+          envelope,
+          message,
+          domain,
+          session,
+          journal,
+          request,
+          context,
+        );
+        ids = { tracking: tracking ?? messageId, messageId };
+        sent = { verdict: VERDICT[outcome.kind], because: submittedText(outcome, host) };
+        if (outcome.kind === "accepted") note(ids.tracking, outcome.reply);
+        // Where the answer got lost, the service may have the message all the same.
+        const has = outcome.kind === "failed" && (await dispositionOf(service, follows, ids, session)) !== undefined;
+        if (has) sent = { verdict: "accepted", because: `${sent.because}; the service has it all the same` };
+        else if (outcome.kind !== "accepted")
           return done({
             ...common,
-            messageId: null,
+            signed: signature,
+            messageId,
             tracking: null,
-            via: null,
+            via,
             missing,
-            sent: { verdict: "not-sent", because: "what it depends on is not ready; --anyway sends all the same" },
+            sent,
             disposition: null,
             folder: null,
             received: null,
           });
-        }
-        let ids: MessageIds;
-        let sent: SendTestMessageResult["sent"];
-        let via: SendTestMessageResult["via"];
-        let signature: SendTestMessageResult["signed"] = null;
-        if (earlier !== undefined) {
-          ids = { tracking: earlier.tracking, messageId: earlier.messageId };
-          sent =
-            earlier.reply === ""
-              ? { verdict: "unknown", because: "nobody knows whether it was taken; it is looked for by its Message-ID" }
-              : { verdict: "accepted", because: visible(earlier.reply) };
-          via = earlier.via as SendTestMessageResult["via"];
-        } else {
-          const messageId = `${randomBytes(12).toString("hex")}@${withoutRootDot(domain)}`;
-          let message = await messageFor(request, context, domain, to, messageId);
-          if (request.sign !== undefined) {
-            const selector = request.sign;
-            message = await signed(message, domain, selector, workspace.folder, context.clock.now());
-            signature = { domain, selector };
-          }
-          const overSmtp = service.settings.submission !== undefined || offers?.includes("submission") === true;
-          via = request.via ?? (overSmtp || service.link === undefined ? "smtp" : "link");
-          const envelope = { from: returnPath ?? from, to };
-          // Written down before it is sent: whatever happens then, the message can be followed by its Message-ID.
-          const note = (tracking: string, reply: string): void =>
-            void journal.append(context.clock.now(), domain, {
-              kind: "message-sent",
-              ...{ service: service.key, from, to, messageId, tracking, via: via as string, reply },
-            });
-          note(messageId, "");
-          const { outcome, host, tracking } = await submit(
-            via,
-            service,
-            envelope,
-            message,
-            domain,
-            session,
-            journal,
-            request,
-            context,
-          );
-          ids = { tracking: tracking ?? messageId, messageId };
-          sent = { verdict: VERDICT[outcome.kind], because: submittedText(outcome, host) };
-          if (outcome.kind === "accepted") note(ids.tracking, outcome.reply);
-          // Where the answer got lost, the service may have the message all the same.
-          const has = outcome.kind === "failed" && (await dispositionOf(service, follows, ids, session)) !== undefined;
-          if (has) sent = { verdict: "accepted", because: `${sent.because}; the service has it all the same` };
-          else if (outcome.kind !== "accepted")
-            return done({
-              ...common,
-              signed: signature,
-              messageId,
-              tracking: null,
-              via,
-              missing,
-              sent,
-              disposition: null,
-              folder: null,
-              received: null,
-            });
-        }
-        const { disposition, copy } = await follow(
-          service,
-          follows,
-          ids,
-          {
-            path: request.received === undefined ? undefined : resolve(context.cwd, request.received),
-            until: context.clock.now() + patience,
-            domain,
-          },
-          session,
-          journal,
-          context,
-        );
-        const judged =
-          copy === undefined
-            ? null
-            : await judgeOne(
-                copy.message,
-                { envelope: {}, how: { way: "walk" }, receiver: "zandrel.invalid" },
-                memoized(dns.world),
-                Math.floor(context.clock.now() / 1000),
-              );
-        return done({
-          ...common,
-          ...ids,
-          via,
-          signed: signature,
-          missing,
-          sent,
-          disposition: disposition ?? null,
-          folder: copy?.folder ?? null,
-          received: judged,
-        });
-      },
-    );
-  }
-
+      }
+      const { disposition, copy } = await follow(
+        service,
+        follows,
+        ids,
+        {
+          path: request.received === undefined ? undefined : resolve(context.cwd, request.received),
+          until: context.clock.now() + patience,
+          domain,
+        },
+        session,
+        journal,
+        context,
+      );
+      const judged =
+        copy === undefined
+          ? null
+          : await judgeOne(
+              copy.message,
+              { envelope: {}, how: { way: "walk" }, receiver: "zandrel.invalid" },
+              memoized(dns.world),
+              Math.floor(context.clock.now() / 1000),
+            );
+      return done({
+        ...common,
+        ...ids,
+        via,
+        signed: signature,
+        missing,
+        sent,
+        disposition: disposition ?? null,
+        folder: copy?.folder ?? null,
+        received: judged,
+      });
+    },
+  );
+}

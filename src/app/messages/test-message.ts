@@ -1,15 +1,15 @@
 import { resolve } from "node:path";
-import type { Arguments, Context } from "../../cli/command.ts";
 import { type SignOptions, signatureObstacle, signedMessage } from "../../core/dkim/index.ts";
-import type { DomainName } from "../../core/name/index.ts";
 import { Failure } from "../../core/failure.ts";
+import type { DomainName } from "../../core/name/index.ts";
 import type { Submitted } from "../../net/mail.ts";
 import { askLink } from "../../net/service-link.ts";
 import { type Journal, keyPath, readPrivateKey, readSecret, readText } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest } from "../context.ts";
 import { lastState, linkTrouble, type Missing, offersOf, type ServiceAt, unsettledAsks } from "../services/services.ts";
 import { credentialFor, smtpSettings, submissionTo } from "../services/submission.ts";
 import type { Session } from "../session.ts";
-import { withoutRootDot } from "../shapes.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 
 /** A test message up to the moment it is handed in: what it depends on, what it says, its signature, its way. */
 
@@ -67,15 +67,15 @@ export async function missingFor(
 
 /** The message, as it is to be sent. */
 export async function messageFor(
-  args: Arguments,
-  context: Context,
+  request: TestMessageRequest,
+  context: AppContext,
   domain: DomainName,
   to: string,
   messageId: string,
 ): Promise<Buffer> {
   const { composeMessage } = await import("../../net/mail.ts");
   const file = (option: string): string | undefined =>
-    args[option] === undefined ? undefined : readText(resolve(context.cwd, args[option] as string), "utf8", 1 << 20);
+    request[option] === undefined ? undefined : readText(resolve(context.cwd, request[option] as string), "utf8", 1 << 20);
   const when = new Date(context.clock.now());
   const text =
     file("text") ??
@@ -84,14 +84,13 @@ export async function messageFor(
     file("html") ??
     `<p>This is a test message from <b>${withoutRootDot(domain)}</b>, sent on ${when.toUTCString()}.</p><p>If it is in your inbox, nothing more is to be done: you may delete it.</p>`;
   const unsubscribe =
-    (args.unsubscribe as string | undefined) ??
-    `https://${withoutRootDot(domain)}/unsubscribe?message=${encodeURIComponent(messageId)}`;
+    request.unsubscribe ?? `https://${withoutRootDot(domain)}/unsubscribe?message=${encodeURIComponent(messageId)}`;
   if (!URL.canParse(unsubscribe) || !unsubscribe.startsWith("https://") || /[\s<>]/.test(unsubscribe))
     throw new Failure("unsubscribe-form", {});
   return composeMessage({
-    from: args.from as string,
+    from: request.from,
     to,
-    subject: (args.subject as string | undefined) ?? `Test message from ${withoutRootDot(domain)}`,
+    subject: request.subject ?? `Test message from ${withoutRootDot(domain)}`,
     text,
     html,
     date: when,
@@ -136,15 +135,14 @@ export async function submit(
   domain: DomainName,
   session: Session,
   journal: Journal,
-  args: Arguments,
-  context: Context,
+  request: TestMessageRequest,
+  context: AppContext,
 ): Promise<{ outcome: Submitted; host: string; tracking: string | undefined }> {
   if (via === "smtp") {
     const settings = await smtpSettings(service, journal, domain);
-    if (settings === undefined)
-      throw new Failure("no-smtp-settings", { service: service.key, title: service.title });
+    if (settings === undefined) throw new Failure("no-smtp-settings", { service: service.key, title: service.title });
     const { submitMessage } = await import("../../net/mail.ts");
-    const outcome = await submitMessage(await submissionTo(settings, service, session, args, context), envelope, message);
+    const outcome = await submitMessage(await submissionTo(settings, service, session, request, context), envelope, message);
     return { outcome, host: settings.host, tracking: outcome.kind === "accepted" ? trackingIn(outcome.reply) : undefined };
   }
   if (service.link === undefined) throw new Failure("no-link", { title: service.title });

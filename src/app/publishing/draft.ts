@@ -1,25 +1,23 @@
-import { z } from "zod";
-import { record, withoutRootDot } from "../shapes.ts";
-import { visible, isoTime, type Style, wrap, count, deadline, calendar } from "../../present/index.ts";
-import { timeline, visibleBy } from "../../core/spread/index.ts";
-import { type DomainName, isAtOrBelow, under, displayName } from "../../core/name/index.ts";
-import { nameOperand, type DnsContext, type DnsOptions } from "../dns/context.ts";
-import { type Workspace, type Journal, type pickDomains, type Domain, writeAtomically } from "../../workspace/index.ts";
-import { type Draft, draftCacheWindow, type Change, type Clash, pending } from "../../core/change/index.ts";
-import { closest, Failure } from "../../core/failure.ts";
-import { draftSource, loadJournalState, draftOf, hostTitle } from "../asks/survey.ts";
-import { setJson, type RecordSet, dataKey, printData } from "../../core/record/index.ts";
 import { resolve } from "node:path";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { reading, domainOperands } from "../session.ts";
+import { z } from "zod";
+import { type Draft, draftCacheWindow, pending } from "../../core/change/index.ts";
+import { Failure } from "../../core/failure.ts";
+import { type DomainName, isAtOrBelow, under } from "../../core/name/index.ts";
+import { timeline, visibleBy } from "../../core/spread/index.ts";
+import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
+import { draftOf, draftSource, hostTitle, loadJournalState } from "../asks/survey.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { type DnsContext, type DnsOptions, nameOperand } from "../dns/context.ts";
+import { domainOperands, reading } from "../session.ts";
+import { recordSet, time } from "../shapes.ts";
 
-export const change = z.object({
+const change = z.object({
   domain: z.string(),
   action: z.enum(["add", "replace", "merge", "remove", "keep"]),
   name: z.string(),
   type: z.string(),
-  before: z.array(record),
-  after: z.array(record),
+  before: recordSet,
+  after: recordSet,
   because: z.string(),
   asks: z.array(z.string()),
 });
@@ -32,31 +30,43 @@ const clash = z.object({
   ask: z.string(),
   because: z.string(),
   breaks: z.string(),
-  waysOut: z.array(z.string()),
+  waysOut: z.array(z.string()).describe("the options: how each clash can be resolved"),
 });
 
 const launchStep = z.object({
-  at: z.string(),
+  at: time,
   kind: z.enum(["lower-ttl", "publish", "visible", "ask-service", "launch"]),
   what: z.string(),
   because: z.string(),
 });
 
 export const draftSchema = z.object({
-  flags: z.string().describe("the options that publish needs to carry out the same draft"),
+  publishWith: z
+    .object({ replace: z.array(z.string()), only: z.array(z.string()), into: z.string().nullable() })
+    .describe("what publishing needs to be told in order to carry out the same draft"),
   launch: z
     .object({ verdict: z.enum(["in-time", "hurry", "too-late"]), because: z.string(), steps: z.array(launchStep) })
     .nullable()
-    .describe("with --launch: the timeline, worked out backwards"),
-  at: z.string(),
+    .describe("with --launch: the schedule, worked out backwards"),
+  at: time,
   changes: z.array(change),
   clashes: z.array(clash),
   undetermined: z.array(z.object({ domain: z.string(), name: z.string(), type: z.string(), because: z.string() })),
-  visible: z.object({ latest: z.string().nullable(), because: z.string() }),
+  visible: z.object({ latest: time.nullable(), because: z.string() }),
   hosts: z.record(z.string(), z.string()).describe("the DNS host of each domain, for people"),
 });
 
 export type DraftResult = z.output<typeof draftSchema>;
+
+/** What decides which changes a draft may hold, and what it is compared with. */
+export interface DraftOptions {
+  /** Names at which records may be replaced. */
+  readonly replace: readonly string[];
+  /** Ids of the only asks that count; empty for all. */
+  readonly only: readonly string[];
+  /** The zone file that takes the place of the DNS host. */
+  readonly into: string | undefined;
+}
 
 /** A name of a domain as people write it: `www`, `@`, or in full. */
 export function nameIn(text: string, domain: DomainName): DomainName {
@@ -64,212 +74,101 @@ export function nameIn(text: string, domain: DomainName): DomainName {
   return isAtOrBelow(full, domain) || text.endsWith(".") ? full : (under(full, domain) ?? full);
 }
 
-/** Computes the drafts of some domains; shared by draft and publish. */
+/** Computes the drafts of some domains. */
 export async function makeDrafts(
-  request: DraftRequest,
+  { replace, only }: DraftOptions,
   workspace: Workspace,
   dns: DnsContext,
   journal: Journal | undefined,
-  domains: ReturnType<typeof pickDomains>,
+  domains: readonly Domain[],
 ): Promise<Draft[]> {
-  const replace = request.replace ?? [];
-  const only = request.only;
-  for (const id of only ?? [])
-    if (!domains.some((domain) => domain.asks.some((ask) => ask.id === id))) {
-      const near = closest(
-        id,
-        domains.flatMap((domain) => domain.asks.map((ask) => ask.id)),
-      );
-      throw new Failure("unknown-ask", { given: id, known: domains.flatMap((domain) => domain.asks.map((ask) => ask.id)) });
-    }
+  const known = domains.flatMap((domain) => domain.asks.map((ask) => ask.id));
+  for (const id of only) if (!known.includes(id)) throw new Failure("unknown-ask", { given: id, known });
   return Promise.all(
-    domains.map(async (whole): Promise<Draft> => {
-      const domain = only === undefined ? whole : { ...whole, asks: whole.asks.filter((ask) => only.includes(ask.id)) };
+    domains.map(async (domain): Promise<Draft> => {
+      const asks = only.length === 0 ? domain.asks : domain.asks.filter((ask) => only.includes(ask.id));
       const looked = await dns.look(domain);
       const source = draftSource(domain, looked, dns, workspace);
-      const journalled = loadJournalState(journal, domain.name);
       const named = new Set(replace.map((text) => nameIn(text, domain.name)));
-      if (source !== undefined) return draftOf(whole, source, dns.world, journalled, dns.now, named, only);
+      const journalled = loadJournalState(journal, domain.name);
+      if (source !== undefined)
+        return draftOf(domain, source, dns.world, journalled, dns.now, named, only.length === 0 ? undefined : only);
       const because =
         looked.authority.kind === "delegated" ? "none of its name servers has an address" : looked.authority.because;
-      const sets = domain.asks.flatMap((ask) =>
-        ask.wanted.map((set) => ({ name: set.name, type: set.type, because, asks: [ask.id] })),
-      );
+      const sets = asks.flatMap((ask) => ask.wanted.map((set) => ({ name: set.name, type: set.type, because, asks: [ask.id] })));
       return { domain: domain.name, changes: [], clashes: [], undetermined: sets };
     }),
   );
 }
 
 /** The drafts as one result: what every face shows. */
-export function resultOf(drafts: readonly Draft[], now: number, hosts: Readonly<Record<string, string>>): DraftResult {
-  const met = drafts.flatMap((draft) => draftCacheWindow(draft) ?? []);
-  const last = met.reduce<(typeof met)[number] | undefined>(
-    (longestWindow, cacheWindow) =>
-      longestWindow === undefined || cacheWindow.seconds > longestWindow.seconds ? cacheWindow : longestWindow,
-    undefined,
-  );
+function resultOf(drafts: readonly Draft[], now: number): Omit<DraftResult, "publishWith" | "launch" | "hosts"> {
+  const windows = drafts.flatMap((one) => draftCacheWindow(one) ?? []);
+  const [last] = windows.sort((a, b) => b.seconds - a.seconds);
   return {
-    flags: "",
-    launch: null,
-    at: isoTime(now),
-    changes: drafts.flatMap((draft) =>
-      draft.changes.map(({ action, name, type, before, after, because, asks }: Change) => ({
-        domain: draft.domain,
-        action,
-        name,
-        type,
-        before: setJson(before),
-        after: setJson(after),
-        because,
+    at: now,
+    changes: drafts.flatMap(({ domain, changes }) =>
+      changes.map(({ action, name, type, before, after, because, asks }) => ({
+        ...{ domain, action, name, type, before, after, because },
         asks: [...asks],
       })),
     ),
-    clashes: drafts.flatMap((draft) =>
-      draft.clashes.map((one: Clash) => ({ domain: draft.domain, ...one, waysOut: [...one.waysOut] })),
-    ),
-    undetermined: drafts.flatMap((draft) =>
-      draft.undetermined.map(({ name, type, because }) => ({ domain: draft.domain, name, type, because })),
+    clashes: drafts.flatMap(({ domain, clashes }) => clashes.map((one) => ({ domain, ...one, waysOut: [...one.waysOut] }))),
+    undetermined: drafts.flatMap(({ domain, undetermined }) =>
+      undetermined.map(({ name, type, because }) => ({ domain, name, type, because })),
     ),
     visible:
       last === undefined
         ? { latest: null, because: "nothing would change" }
-        : { latest: isoTime(visibleBy(now, last)), because: last.because },
-    hosts,
+        : { latest: visibleBy(now, last), because: last.because },
   };
 }
 
-/** The lines of a change: what goes, what comes, what stays. */
-function changeLines(
-  { before, after, type }: { before: RecordSet | undefined; after: RecordSet | undefined; type: string },
-  style: Style,
-): string[] {
-  const key = (set: RecordSet | undefined) => new Set(set?.data.map((data) => dataKey(type, data)));
-  const was = key(before);
-  const is = key(after);
-  const all = [...(before?.data ?? []), ...(after?.data ?? []).filter((data) => !was.has(dataKey(type, data)))];
-  return all.map((data) => {
-    const text = printData(type, data);
-    if (!is.has(dataKey(type, data))) return style.removed(`- ${text}`);
-    return was.has(dataKey(type, data)) ? style.quiet(`= ${text}  (stays)`) : style.added(`+ ${text}`);
-  });
-}
-
-export function presentDrafts(
-  drafts: readonly Draft[],
-  { hosts, visible: seen, at, flags }: DraftResult,
-  { style, width }: Context,
-): string {
-  const now = Date.parse(at);
-  const blocks = drafts.map((draft) => {
-    const lines = [`${style.title(displayName(draft.domain))}  ${style.quiet(visible(hosts[draft.domain] ?? ""))}`];
-    for (const one of draft.changes) {
-      lines.push(`  ${style.strong(one.action.padEnd(7))}  ${displayName(one.name)}  ${one.type}`);
-      lines.push(...changeLines(one, style).map((line) => `           ${line}`));
-      lines.push(`           ${style.quiet(wrap(visible(one.because), width - 12, "           "))}`);
-    }
-    for (const one of draft.clashes) {
-      lines.push(`  ${style.bad("clash")}    ${displayName(one.name)}  ${one.type}  ${style.quiet(`asked by ${one.ask}`)}`);
-      lines.push(`           ${wrap(visible(one.because), width - 12, "           ")}`);
-      lines.push(`           ${wrap(`If it goes: ${visible(one.breaks)}.`, width - 12, "           ")}`);
-      lines.push(
-        ...one.waysOut.map((way) => `           ${style.careful("way out:")} ${wrap(visible(way), width - 21, "           ")}`),
-      );
-    }
-    for (const one of draft.undetermined)
-      lines.push(
-        `  ${style.state("unknown", "unknown")}  ${displayName(one.name)}  ${one.type}\n           ${wrap(visible(one.because), width - 12, "           ")}`,
-      );
-    if (lines.length === 1) lines.push("  nothing was asked that can be published now");
-    return lines.join("\n");
-  });
-  const changes = drafts.flatMap(pending);
-  const clashes = drafts.flatMap((draft) => draft.clashes);
-  const unknown = drafts.flatMap((draft) => draft.undetermined);
-  const total = `${count(changes.length, "record set")} would change, ${count(clashes.length, "clash", "clashes")}; nothing has been changed.`;
-  const when =
-    seen.latest === null
-      ? ""
-      : `\nIf it is published now, everyone sees it by ${style.strong(deadline(Date.parse(seen.latest), now))} at the latest:\n${wrap(`${seen.because}.`, width)}`;
-  const names = drafts.map((draft) => withoutRootDot(draft.domain)).join(" ");
-  const next =
-    unknown.length > 0
-      ? "\nWhat is unknown could not be asked; try again when the name servers answer."
-      : clashes.length > 0
-        ? "\nNext: clear the clashes in one of the ways named."
-        : changes.length > 0
-          ? `\nNext: ${style.command(`zandrel publish ${names}${flags}`)}`
-          : "\nEverything asked for is there.";
-  return `${blocks.join("\n\n")}\n\n${total}${when}${next}\n`;
-}
-
-/** The options of this draft that publishing it needs too. */
-const flagsOf = (request: DraftRequest): string =>
-  ["replace", "only", "into"]
-    .flatMap((option) => [request[option] ?? []].flat().map((value) => ` --${option} ${visible(String(value))}`))
-    .join("");
-
-/** The timeline of a launch, and its calendar file where one is wanted. */
+/** The schedule of a launch. */
 function launchOf(
   drafts: readonly Draft[],
   domains: readonly Domain[],
   now: number,
-  request: DraftRequest,
-  context: Context,
+  { launch, calendar, certificateMargin }: DraftRequest,
 ): DraftResult["launch"] {
-  const launch = request.launch;
-  const file = request.calendar;
   if (launch === undefined) {
-    if (file !== undefined)
-      throw new Failure("calendar-without-launch", {});
+    if (calendar !== undefined) throw new Failure("calendar-without-launch", {});
     return null;
   }
   if (launch <= now) throw new Failure("launch-passed", { at: launch, now });
   const needsCertificate = domains.some((domain) =>
     domain.asks.some((ask) => ask.purpose === "site" || ask.purpose === "certificate" || ask.purpose === "redirect"),
   );
-  const margin = needsCertificate ? (request.certificateMargin ?? 0) / 1000 : 0;
   const changes = drafts
     .flatMap(pending)
     .flatMap(({ before, cacheWindow }) => (cacheWindow === undefined ? [] : [{ before, cacheWindow }]));
-  const { steps, verdict, because } = timeline(changes, launch, now, margin);
-  if (file !== undefined) {
-    const names = domains.map((domain) => displayName(domain.name)).join(", ");
-    writeAtomically(
-      resolve(context.cwd, file),
-      calendar(
-        steps.map(({ at, what, because: text }) => ({ at, title: `${names}: ${what}`, text })),
-        now,
-      ),
-    );
-  }
-  return { verdict, because, steps: steps.map((step) => ({ ...step, at: isoTime(step.at) })) };
-}
-
-export interface WithDrafts extends DraftResult {
-  readonly drafts: readonly Draft[];
+  const { steps, verdict, because } = timeline(changes, launch, now, needsCertificate ? certificateMargin / 1000 : 0);
+  return { verdict, because, steps: [...steps] };
 }
 
 /** What {@link draft} is asked. */
-export interface DraftRequest extends CommonRequest, DnsOptions {
+export interface DraftRequest extends CommonRequest, DnsOptions, DraftOptions {
+  /** The moment of the launch, in milliseconds since 1970. */
   readonly launch: number | undefined;
+  /** Milliseconds that a certificate gets before the launch. */
   readonly certificateMargin: number;
   readonly calendar: string | undefined;
 }
 
-
-/** What would change in the zone, what is in the way, and when everyone would see it. */
+/** What would change in the zones, what is in the way, and when everyone would see it. */
 export async function draft(request: DraftRequest, context: AppContext): Promise<Outcome<DraftResult>> {
-    return reading(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
-      const drafts = await makeDrafts(request, workspace, dns, journal, domains);
-      const hosts = Object.fromEntries(domains.map((domain) => [domain.name, hostTitle(domain, workspace)]));
-      const shown: WithDrafts = {
-        ...resultOf(drafts, dns.now, hosts),
-        flags: flagsOf(request),
-        launch: launchOf(drafts, domains, dns.now, request, context),
-        drafts,
-      };
-      const ended = shown.undetermined.length > 0 ? "undetermined" : shown.clashes.length > 0 ? "problem" : "fine";
-      return { ended, result: shown };
-    });
-  }
+  return reading(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
+    const drafts = await makeDrafts(request, workspace, dns, journal, domains);
+    const result: DraftResult = {
+      ...resultOf(drafts, dns.now),
+      hosts: Object.fromEntries(domains.map((domain) => [domain.name, hostTitle(domain, workspace)])),
+      publishWith: { replace: [...request.replace], only: [...request.only], into: request.into ?? null },
+      launch: launchOf(drafts, domains, dns.now, request),
+    };
+    return { ended: result.undetermined.length > 0 ? "undetermined" : result.clashes.length > 0 ? "problem" : "fine", result };
+  });
+}
 
+/** The path of a calendar file that was asked for. */
+export const calendarPath = ({ calendar }: DraftRequest, { cwd }: Pick<AppContext, "cwd">): string | undefined =>
+  calendar === undefined ? undefined : resolve(cwd, calendar);

@@ -1,22 +1,22 @@
-import type { Arguments, Context } from "../../cli/command.ts";
 import type { Change, Draft } from "../../core/change/index.ts";
+import { Failure } from "../../core/failure.ts";
 import { type Live, type Lookup, liveAt, ownSetOf } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, name } from "../../core/name/index.ts";
 import { printData, type RecordSet, sameData } from "../../core/record/index.ts";
 import { type CacheWindow, cacheWindowOf } from "../../core/spread/index.ts";
-import { EXIT, Failure } from "../../core/failure.ts";
 import type { Domain, Journal, JournalledChange, Publication, PublicationEnd, Workspace } from "../../workspace/index.ts";
 import { draftSource } from "../asks/survey.ts";
+import type { AppContext, CommonRequest } from "../context.ts";
 import { type DnsContext, openDns } from "../dns/context.ts";
-import { withoutRootDot } from "../shapes.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 import type { Publisher, PublishOutcome } from "./publishers.ts";
 
 /** What carrying something out needs beside the changes. */
 export interface ApplyOptions {
   readonly workspace: Workspace;
   readonly journal: Journal;
-  readonly args: Arguments;
-  readonly context: Context;
+  readonly request: DnsRequest;
+  readonly context: AppContext;
   /** The publication that is taken back. */
   readonly undoes?: number;
   /** Domains that were published before this one in the same run, for the message when this one fails. */
@@ -64,11 +64,11 @@ async function compare(changes: readonly JournalledChange[], apex: DomainName, s
 async function freshly<T>(
   domain: Domain,
   workspace: Workspace,
-  args: Arguments,
-  context: Context,
+  request: DnsRequest,
+  context: AppContext,
   work: (source: Lookup) => Promise<T>,
 ): Promise<T | undefined> {
-  const dns = openDns(args, context, workspace.settings, [domain.name]);
+  const dns = openDns(request, context, workspace.settings, [domain.name]);
   try {
     const source = draftSource(domain, await dns.look(domain), dns, workspace);
     return source === undefined ? undefined : await work(source);
@@ -86,7 +86,7 @@ export async function publishChanges(
   domain: Domain,
   changes: readonly Change[],
   publisher: Publisher,
-  { journal, workspace, args, context, undoes, alreadyDone }: ApplyOptions,
+  { journal, workspace, request, context, undoes, alreadyDone }: ApplyOptions,
 ): Promise<Extract<PublishOutcome, { kind: "published" | "by-hand" }>> {
   const own = displayName(domain.name);
   const before = alreadyDone === undefined ? "" : ` (${alreadyDone} was published before this)`;
@@ -105,20 +105,31 @@ export async function publishChanges(
       // It stays open until the zone shows what was entered.
       return outcome;
     case "published": {
-      const seen = await freshly(domain, workspace, args, context, (source) =>
+      const seen = await freshly(domain, workspace, request, context, (source) =>
         compare(changes.map(journalled), domain.name, source),
       );
       if (seen !== undefined && seen.unseen === undefined && seen.done < changes.length) {
         const wrong = [...seen.undone, ...seen.other].join("; ");
         close("unknown", `accepted, but the zone shows otherwise: ${wrong}`);
-        throw new Failure("accepted-not-shown", { to: publisher.to, domain: domain.name, done: seen.done, of: changes.length, differences: [...seen.undone, ...seen.other], before: alreadyDone }, "problem");
+        throw new Failure(
+          "accepted-not-shown",
+          {
+            to: publisher.to,
+            domain: domain.name,
+            done: seen.done,
+            of: changes.length,
+            differences: [...seen.undone, ...seen.other],
+            before: alreadyDone,
+          },
+          "problem",
+        );
       }
       close("published", outcome.because);
       return outcome;
     }
     case "moved": {
       close("not-published", outcome.because);
-      const seen = await freshly(domain, workspace, args, context, (source) =>
+      const seen = await freshly(domain, workspace, request, context, (source) =>
         compare(changes.map(journalled), domain.name, source),
       );
       const moved = seen === undefined || seen.other.length === 0 ? outcome.because : seen.other.join("; ");
@@ -126,10 +137,18 @@ export async function publishChanges(
     }
     case "unknown":
       // It stays open, so that the next status looks at the zone.
-      throw new Failure("publication-unknown", { domain: domain.name, because: outcome.because, remedy: outcome.remedy, before: alreadyDone }, "undetermined");
+      throw new Failure(
+        "publication-unknown",
+        { domain: domain.name, because: outcome.because, remedy: outcome.remedy, before: alreadyDone },
+        "undetermined",
+      );
     case "not-published":
       close("not-published", outcome.because);
-      throw new Failure("publication-failed", { domain: domain.name, because: outcome.because, remedy: outcome.remedy, before: alreadyDone }, "undetermined");
+      throw new Failure(
+        "publication-failed",
+        { domain: domain.name, because: outcome.because, remedy: outcome.remedy, before: alreadyDone },
+        "undetermined",
+      );
   }
 }
 
@@ -191,11 +210,9 @@ export async function reverse({ opened }: Publication, apex: DomainName, source:
   for (const { name: text, type, before, after, asks } of opened.changes) {
     const of = name(text);
     const live: Live = await liveAt(source, apex, of, type);
-    if (live.kind === "failed")
-      throw new Failure("undo-unseen", { because: live.answer.detail }, "undetermined");
+    if (live.kind === "failed") throw new Failure("undo-unseen", { because: live.answer.detail }, "undetermined");
     const now = ownSetOf(live);
-    if (!sameData(now, after))
-      throw new Failure("undo-changed", { name: of, type, published: after, now }, "problem");
+    if (!sameData(now, after)) throw new Failure("undo-changed", { name: of, type, published: after, now }, "problem");
     const cacheWindow: CacheWindow | undefined = cacheWindowOf(live);
     changes.push({
       action: before === undefined ? "remove" : after === undefined ? "add" : "replace",
@@ -214,9 +231,7 @@ export async function reverse({ opened }: Publication, apex: DomainName, source:
 /** Refuses to publish a draft that is not clean. */
 export function expectPublishable({ domain, clashes, undetermined }: Draft): void {
   const [unknown] = undetermined;
-  if (unknown !== undefined)
-    throw new Failure("publish-unseen", { because: unknown.because }, "undetermined");
+  if (unknown !== undefined) throw new Failure("publish-unseen", { because: unknown.because }, "undetermined");
   const [clash] = clashes;
-  if (clash !== undefined)
-    throw new Failure("publish-clash", { domain, because: clash.because }, "problem");
+  if (clash !== undefined) throw new Failure("publish-clash", { domain, because: clash.because }, "problem");
 }

@@ -1,18 +1,20 @@
-import { z } from "zod";
-import { visible, isoTime, sheetMarkdown, sheetPage } from "../../present/index.ts";
-import { cause } from "../shapes.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
-import { type Change, type SheetEntry, pending } from "../../core/change/index.ts";
-import { longestWindow, visibleBy } from "../../core/spread/index.ts";
-import { type Domain, writeAtomically } from "../../workspace/index.ts";
-import { type ApplyOptions, publishChanges, settleInterrupted, expectPublishable } from "./publication.ts";
-import { publisherFor } from "./publishers.ts";
-import { Failure } from "../../core/failure.ts";
+import { time } from "../shapes.ts";
 import { resolve } from "node:path";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { writing, domainOperands } from "../session.ts";
+import { z } from "zod";
+import { type Change, pending, type SheetEntry } from "../../core/change/index.ts";
+import { Failure } from "../../core/failure.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
+import { longestWindow, visibleBy } from "../../core/spread/index.ts";
+import { visible } from "../../present/index.ts";
+import { type Domain, writeAtomically } from "../../workspace/index.ts";
 import { survey } from "../asks/survey.ts";
-import { makeDrafts } from "../../cli/commands/draft.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { domainOperands, writing } from "../session.ts";
+import { cause } from "../shapes.ts";
+import { type ApplyOptions, expectPublishable, publishChanges, settleInterrupted } from "./publication.ts";
+import { type DraftOptions, makeDrafts } from "./draft.ts";
+import { publisherFor } from "./publishers.ts";
+import type { DnsOptions } from "../dns/context.ts";
 
 const sheetEntry = z.object({
   action: z.enum(["enter", "delete", "not-offered"]),
@@ -30,14 +32,14 @@ export const published = z.object({
   to: z.string(),
   changed: z.number().describe("record sets changed, or to be entered by hand; 0 where everything was there already"),
   because: z.string(),
-  visible: z.object({ latest: z.string().nullable(), because: z.string() }),
+  visible: z.object({ latest: time.nullable(), because: z.string() }),
   sheet: z.array(sheetEntry).describe("what to enter into the DNS host's form; empty for the other ways"),
 });
 
 export type Published = z.output<typeof published>;
 
 export const publishSchema = z.object({
-  at: z.string(),
+  at: time,
   published: z.array(published),
   check: z
     .array(z.object({ ask: z.string(), domain: z.string(), entered: z.boolean(), causes: z.array(cause) }))
@@ -66,7 +68,7 @@ function publishedOf(
     visible:
       cacheWindow === undefined
         ? { latest: null, because: unknown }
-        : { latest: isoTime(visibleBy(now, cacheWindow)), because: cacheWindow.because },
+        : { latest: visibleBy(now, cacheWindow), because: cacheWindow.because },
     sheet: sheet.map((entry) => ({ ...entry })),
   };
 }
@@ -79,65 +81,51 @@ export async function apply(domain: Domain, changes: readonly Change[], how: App
   return publishedOf(domain.name, publisher, changes, outcome.because, how.context.clock.now(), sheet);
 }
 
-/** Writes the sheets into a file, as Markdown or as a page, by its ending. */
-function writeSheet(file: string, entries: readonly Published[], context: Context): void {
-  const sheets = entries.filter((one) => one.sheet.length > 0);
-  const title = sheets.map((one) => `${displayName(one.domain as DomainName)} at ${one.to}`).join(", ");
-  const all = sheets.flatMap((one) => one.sheet) as SheetEntry[];
-  if (all.length === 0)
-    throw new Failure("nothing-by-hand", {}, "problem");
-  if (!/\.(md|html?)$/i.test(file)) throw new Failure("sheet-form", { given: file });
-  writeAtomically(resolve(context.cwd, file), /\.md$/i.test(file) ? sheetMarkdown(title, all) : sheetPage(title, all));
-}
-
 /** What {@link publish} is asked. */
-export interface PublishRequest extends CommonRequest {
+export interface PublishRequest extends CommonRequest, DraftOptions, Pick<DnsOptions, "resolver" | "timeout"> {
   readonly sheet: string | undefined;
   readonly check: boolean;
 }
 
-
 /** Carry the draft out: by signed dynamic update, helper program, into a master file, or as a sheet to fill in. */
 export async function publish(request: PublishRequest, context: AppContext): Promise<Outcome<PublishResult>> {
-    return writing(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
-      for (const domain of domains)
-        for (const line of await settleInterrupted(domain, dns, workspace, journal)) context.note(`${visible(line)}\n`);
-      if (request.check) {
-        const surveys = await Promise.all(domains.map((domain) => survey(domain, dns, workspace, journal)));
-        const standings = surveys.flatMap((one) =>
-          one.asks.filter(({ state }) => state !== "waiting").map((standing) => ({ domain: one.domain, ...standing })),
-        );
-        const check = standings.map(({ ask, domain, state, causes }) => ({
-          ask: ask.id,
-          domain: domain.name,
-          entered: state === "spreading" || state === "settled" || state === "proven",
-          causes: [...causes],
-        }));
-        const ended = standings.some(({ state }) => state === "unknown")
-          ? "undetermined"
-          : check.every((one) => one.entered)
-            ? "fine"
-            : "problem";
-        return { ended, result: { at: isoTime(dns.now), published: [], check } };
+  return writing(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
+    for (const domain of domains)
+      for (const line of await settleInterrupted(domain, dns, workspace, journal)) context.note(`${visible(line)}\n`);
+    if (request.check) {
+      const surveys = await Promise.all(domains.map((domain) => survey(domain, dns, workspace, journal)));
+      const standings = surveys.flatMap((one) =>
+        one.asks.filter(({ state }) => state !== "waiting").map((standing) => ({ domain: one.domain, ...standing })),
+      );
+      const check = standings.map(({ ask, domain, state, causes }) => ({
+        ask: ask.id,
+        domain: domain.name,
+        entered: state === "spreading" || state === "settled" || state === "proven",
+        causes: [...causes],
+      }));
+      const ended = standings.some(({ state }) => state === "unknown")
+        ? "undetermined"
+        : check.every((one) => one.entered)
+          ? "fine"
+          : "problem";
+      return { ended, result: { at: dns.now, published: [], check } };
+    }
+    const drafts = await makeDrafts(request, workspace, dns, journal, domains);
+    // Everything that can be wrong is found before the first change leaves.
+    for (const draft of drafts) expectPublishable(draft);
+    const ready = domains.map((domain, i) => ({ domain, changes: drafts[i] === undefined ? [] : pending(drafts[i]) }));
+    // A way that is not set up right is found before anything is carried out, too.
+    for (const { domain, changes } of ready) if (changes.length > 0) publisherFor(domain, workspace, request, context);
+    const done: Published[] = [];
+    for (const { domain, changes } of ready) {
+      if (changes.length === 0) {
+        done.push(publishedOf(domain.name, { way: "none", to: "" }, [], "everything asked for is there already", dns.now));
+        continue;
       }
-      const drafts = await makeDrafts(request, workspace, dns, journal, domains);
-      // Everything that can be wrong is found before the first change leaves.
-      for (const draft of drafts) expectPublishable(draft);
-      const ready = domains.map((domain, i) => ({ domain, changes: drafts[i] === undefined ? [] : pending(drafts[i]) }));
-      // A way that is not set up right is found before anything is carried out, too.
-      for (const { domain, changes } of ready) if (changes.length > 0) publisherFor(domain, workspace, request, context);
-      const done: Published[] = [];
-      for (const { domain, changes } of ready) {
-        if (changes.length === 0) {
-          done.push(publishedOf(domain.name, { way: "none", to: "" }, [], "everything asked for is there already", dns.now));
-          continue;
-        }
-        const earlier = done.filter((one) => one.changed > 0).map((one) => displayName(one.domain as DomainName));
-        const alreadyDone = earlier.length === 0 ? {} : { alreadyDone: earlier.join(", ") };
-        done.push(await apply(domain, changes, { journal, workspace, request, context, ...alreadyDone }));
-      }
-      if (request.sheet !== undefined) writeSheetrequest.sheet;
-      return { ended: "fine", result: { at: isoTime(context.clock.now()), published: done, check: [] } };
-    });
-  }
-
+      const earlier = done.filter((one) => one.changed > 0).map((one) => displayName(one.domain as DomainName));
+      const alreadyDone = earlier.length === 0 ? {} : { alreadyDone: earlier.join(", ") };
+      done.push(await apply(domain, changes, { journal, workspace, request, context, ...alreadyDone }));
+    }
+    return { ended: "fine", result: { at: context.clock.now(), published: done, check: [] } };
+  });
+}

@@ -1,13 +1,13 @@
 import { resolve } from "node:path";
-import type { Arguments, Context } from "../../cli/command.ts";
 import { COMMON_FORM, type Form, fillIn, type SheetEntry } from "../../core/change/index.ts";
+import { Failure } from "../../core/failure.ts";
 import { displayName } from "../../core/name/index.ts";
 import { printData, type RecordSet } from "../../core/record/index.ts";
-import { Failure } from "../../core/failure.ts";
 import { editZone, type SetChange } from "../../core/zone/index.ts";
 import { type HelperSet, runHelper, sendUpdate, type TsigKey } from "../../net/index.ts";
 import { visible } from "../../present/index.ts";
 import { type Domain, readSecret, type Workspace, writeAtomically } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest } from "../context.ts";
 import { hostServer, readZoneFile, timeoutOf } from "../dns/context.ts";
 
 /** How one way of publishing ended. `moved` carries nothing out; `by-hand` leaves it to the user. */
@@ -28,12 +28,11 @@ export interface Publisher {
 const today = (now: number): string => new Date(now).toISOString().slice(0, 10).replaceAll("-", "");
 
 /** The publisher of a domain: into a master file named on the command line, or the way its DNS host is reached. */
-export function publisherFor(domain: Domain, workspace: Workspace, args: Arguments, context: Context): Publisher {
-  const into = args.into as string | undefined;
+export function publisherFor(domain: Domain, workspace: Workspace, request: DnsRequest, context: AppContext): Publisher {
+  const into = request.into;
   if (into !== undefined) return zoneFilePublisher(domain, resolve(context.cwd, into), into, workspace, context);
   const host = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host];
-  if (host === undefined)
-    throw new Failure("no-host", { path: domain.path });
+  if (host === undefined) throw new Failure("no-host", { path: domain.path });
   const { publish } = host;
   switch (publish.way) {
     case "zone-file":
@@ -50,7 +49,7 @@ export function publisherFor(domain: Domain, workspace: Workspace, args: Argumen
         async apply(changes) {
           // A signature counts against the server's real clock, not a lab's.
           const now = Math.floor(Date.now() / 1000);
-          const outcome = await sendUpdate({ server, apex: domain.name, key, changes, now, timeout: timeoutOf(args) });
+          const outcome = await sendUpdate({ server, apex: domain.name, key, changes, now, timeout: request.timeout });
           switch (outcome.kind) {
             case "done":
               return { kind: "published", because: `${host.title} carried out all of it in one signed update` };
@@ -65,7 +64,7 @@ export function publisherFor(domain: Domain, workspace: Workspace, args: Argumen
       };
     }
     case "helper":
-      return helperPublisher(domain, host.title, publish.command, workspace, args, context);
+      return helperPublisher(domain, host.title, publish.command, workspace, request, context);
     case "by-hand": {
       const form: Form = publish.form ?? COMMON_FORM;
       return {
@@ -81,7 +80,7 @@ export function publisherFor(domain: Domain, workspace: Workspace, args: Argumen
   }
 }
 
-function zoneFilePublisher(domain: Domain, path: string, shown: string, workspace: Workspace, context: Context): Publisher {
+function zoneFilePublisher(domain: Domain, path: string, shown: string, workspace: Workspace, context: AppContext): Publisher {
   return {
     way: "zone-file",
     to: shown,
@@ -123,8 +122,8 @@ function helperPublisher(
   title: string,
   program: readonly string[],
   workspace: Workspace,
-  args: Arguments,
-  context: Context,
+  request: DnsRequest,
+  context: AppContext,
 ): Publisher {
   return {
     way: "helper",
@@ -143,7 +142,7 @@ function helperPublisher(
       const answer = await runHelper(program, request, {
         cwd: workspace.folder,
         env: context.env,
-        timeout: Math.max(30_000, timeoutOf(args)),
+        timeout: Math.max(30_000, request.timeout),
       });
       const remedy = "run zandrel status: it looks at the zone and says which changes are there";
       if (!answer.ok)

@@ -1,23 +1,33 @@
-import { z } from "zod";
-import { name, type DomainName, isAtOrBelow, displayName } from "../../core/name/index.ts";
-import { record, withoutRootDot } from "../shapes.ts";
-import { type Domain, type Workspace, type Journal, writeAtomically } from "../../workspace/index.ts";
-import { type DnsContext, type DomainLook, readZoneFile, timeoutOf, hostServer, resolverOptions } from "../dns/context.ts";
-import { type Lookup, liveAt } from "../../core/lookup/index.ts";
-import { Failure } from "../../core/failure.ts";
-import { type RecordSet, toSets, setJson, type DataOf } from "../../core/record/index.ts";
-import { type Ended, type CommonRequest, type AppContext, type Outcome } from "../context.ts";
+import { time } from "../shapes.ts";
 import { existsSync } from "node:fs";
 import { resolve } from "node:path";
+import { z } from "zod";
+import { Failure } from "../../core/failure.ts";
+import { type Lookup, liveAt } from "../../core/lookup/index.ts";
+import { type DomainName, displayName, isAtOrBelow, name } from "../../core/name/index.ts";
+import { type DataOf, type RecordSet, setJson, toSets } from "../../core/record/index.ts";
+import {
+  captureByAsking,
+  compareSides,
+  isHosts,
+  judgeCutOver,
+  namesToAsk,
+  serverList,
+  USUAL_TYPES,
+  zoneText,
+} from "../../core/relocate/index.ts";
 import { transferZone } from "../../net/index.ts";
-import { captureByAsking, namesToAsk, isHosts, zoneText, compareSides, judgeCutOver, serverList, USUAL_TYPES } from "../../core/relocate/index.ts";
-import { isoTime } from "../../present/index.ts";
-import { writing, domainOperands } from "../session.ts";
+import { type Domain, type Journal, type Workspace, writeAtomically } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
+import { type DnsContext, type DomainLook, hostServer, readZoneFile, resolverOptions, timeoutOf } from "../dns/context.ts";
+import { domainOperands, writing } from "../session.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
+import { record } from "../shapes.ts";
 
 export const unresolved = z.object({ name: z.string(), type: z.string(), because: z.string() });
 
 export const relocateSchema = z.object({
-  at: z.string(),
+  at: time,
   step: z.enum(["capture", "compare", "check"]),
   domain: z.string(),
   capture: z
@@ -49,8 +59,8 @@ export const relocateSchema = z.object({
     .object({
       state: z.enum(["not-yet", "half", "moved", "over"]),
       because: z.string(),
-      oldHostUntil: z.string().nullable(),
-      vantages: z.array(z.object({ vantage: z.string(), sees: z.enum(["new", "old", "unknown"]), until: z.string().nullable() })),
+      oldHostUntil: time.nullable(),
+      vantages: z.array(z.object({ vantage: z.string(), sees: z.enum(["new", "old", "unknown"]), until: time.nullable() })),
     })
     .nullable(),
 });
@@ -65,7 +75,7 @@ export interface Move {
   readonly looked: DomainLook;
   readonly journal: Journal;
   readonly request: RelocateRequest;
-  readonly context: Context;
+  readonly context: AppContext;
   /** The file the capture is in. */
   readonly file: string;
 }
@@ -79,7 +89,14 @@ function knownNames({ domain, journal }: Move): DomainName[] {
 
 function expectOld({ looked, domain }: Move): Lookup {
   if (looked.lookup === undefined || looked.authority.kind !== "delegated")
-    throw new Failure("domain-unseen", { domain: domain.name, because: looked.authority.kind === "delegated" ? "none of its name servers has an address" : looked.authority.because }, "undetermined");
+    throw new Failure(
+      "domain-unseen",
+      {
+        domain: domain.name,
+        because: looked.authority.kind === "delegated" ? "none of its name servers has an address" : looked.authority.because,
+      },
+      "undetermined",
+    );
   return looked.lookup;
 }
 
@@ -90,8 +107,7 @@ const fromFile = ({ context, domain, workspace }: Move, file: string): RecordSet
 export async function capture(move: Move): Promise<{ ended: Ended; capture: NonNullable<RelocateResult["capture"]> }> {
   const { domain, looked, dns, request, context, workspace, file } = move;
   const old = expectOld(move);
-  if (existsSync(resolve(context.cwd, file)) && !request.overwrite)
-    throw new Failure("file-there", { file });
+  if (existsSync(resolve(context.cwd, file)) && !request.overwrite) throw new Failure("file-there", { file });
   const exported = request.export;
   const extra = exported === undefined ? [] : fromFile(move, exported);
   let whole: readonly RecordSet[] | undefined;
@@ -101,7 +117,7 @@ export async function capture(move: Move): Promise<{ ended: Ended; capture: NonN
     const transferred = await transferZone(
       { address: server.address, port: workspace.settings.defaults.authorityPort },
       domain.name,
-      Math.max(10_000, timeoutOf(request)),
+      Math.max(10_000, request.timeout),
     );
     if (transferred.ok) {
       whole = transferred.value;
@@ -123,7 +139,7 @@ export async function capture(move: Move): Promise<{ ended: Ended; capture: NonN
       ? `${refusal}; ${asked?.asked ?? 0} questions were asked about the usual names${exported === undefined ? "" : ", those of the export"} and those known from asks and journal, so records at other names are not in it: compare it with the list in the old host's form`
       : "the server handed out the whole zone";
   const remarks = [
-    `${displayName(domain.name)}, captured ${isoTime(dns.now)}`,
+    `${displayName(domain.name)}, captured ${new Date(dns.now).toISOString()}`,
     because,
     "The new host brings its own SOA and NS records; they are left out here.",
   ];
@@ -140,11 +156,9 @@ export async function capture(move: Move): Promise<{ ended: Ended; capture: NonN
 function newHost({ workspace, request, dns }: Move): { key: string; title: string; lookup: Lookup; servers: string[] } {
   const key = request.to;
   const host = key === undefined ? undefined : workspace.settings.hosts[key];
-  if (key === undefined || host === undefined)
-    throw new Failure("new-host", { known: Object.keys(workspace.settings.hosts) });
+  if (key === undefined || host === undefined) throw new Failure("new-host", { known: Object.keys(workspace.settings.hosts) });
   const [first] = host.servers;
-  if (first === undefined)
-    throw new Failure("host-without-servers", { host: key, title: host.title });
+  if (first === undefined) throw new Failure("host-without-servers", { host: key, title: host.title });
   return {
     key,
     title: host.title,
@@ -158,7 +172,11 @@ export async function compare(move: Move): Promise<{ ended: Ended; compare: NonN
   const fresh = newHost(move);
   const soa = await fresh.lookup.ask(domain.name, "SOA");
   if (soa.kind === "failed")
-    throw new Failure("new-host-silent", { title: fresh.title, domain: domain.name, because: soa.detail }, soa.why === "refused" ? "problem" : "undetermined");
+    throw new Failure(
+      "new-host-silent",
+      { title: fresh.title, domain: domain.name, because: soa.detail },
+      soa.why === "refused" ? "problem" : "undetermined",
+    );
   const captured = existsSync(resolve(context.cwd, file)) ? fromFile(move, file) : [];
   // After the move the parent names the new servers; the old ones are then known from the domain's host.
   const oldHost = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.servers[0];
@@ -193,7 +211,11 @@ export async function check(move: Move): Promise<{ ended: Ended; check: NonNulla
   const { domain, looked, dns, journal, workspace, file, context } = move;
   const fresh = newHost(move);
   if (looked.authority.kind !== "delegated")
-    throw new Failure("domain-unseen", { domain: domain.name, because: looked.authority.because }, looked.authority.kind === "failed" ? "undetermined" : "problem");
+    throw new Failure(
+      "domain-unseen",
+      { domain: domain.name, because: looked.authority.because },
+      looked.authority.kind === "failed" ? "undetermined" : "problem",
+    );
   const { servers, ttl } = looked.authority;
   const port = workspace.settings.defaults.authorityPort;
   const addresses = servers.map((server) => (port === 53 ? server.address : `${server.address}:${port}`));
@@ -226,7 +248,7 @@ export async function check(move: Move): Promise<{ ended: Ended; check: NonNulla
         if (answer.kind !== "found") return { vantage, sees: "unknown" as const, until: null };
         const names = (answer.set.data as readonly DataOf["NS"][]).map((data) => data.target);
         const sees = names.every((one) => freshNames.includes(one)) ? ("new" as const) : ("old" as const);
-        return { vantage, sees, until: sees === "old" ? isoTime(dns.now + answer.set.ttl * 1000) : null };
+        return { vantage, sees, until: sees === "old" ? dns.now + answer.set.ttl * 1000 : null };
       }),
   );
   const because =
@@ -236,7 +258,7 @@ export async function check(move: Move): Promise<{ ended: Ended; check: NonNulla
     check: {
       state: verdict.state,
       because,
-      oldHostUntil: verdict.oldHostUntil === undefined ? null : isoTime(verdict.oldHostUntil),
+      oldHostUntil: verdict.oldHostUntil === undefined ? null : verdict.oldHostUntil,
       vantages,
     },
   };
@@ -255,29 +277,26 @@ export interface RelocateRequest extends CommonRequest {
   readonly overwrite: boolean;
 }
 
-
 /** Move a zone to another DNS host: capture it, compare both sides, check the cut-over. */
 export async function relocate(request: RelocateRequest, context: AppContext): Promise<Outcome<RelocateResult>> {
-    const [step = "", ...operands] = request.operands;
-    if (!Object.hasOwn(STEPS, step) || operands.length !== 1)
-      throw new Failure("relocate-step", {});
-    return writing(request, context, domainOperands(operands), async ({ workspace, domains, dns }, journal) => {
-      const [domain] = domains as [Domain];
-      const file = request.file ?? `${withoutRootDot(domain.name)}.zone`;
-      const move: Move = { domain, workspace, dns, looked: await dns.look(domain), journal, request, context, file };
-      const { ended, ...outcome } = await STEPS[step as keyof typeof STEPS](move);
-      return {
-        ended,
-        result: {
-          at: isoTime(dns.now),
-          step: step as keyof typeof STEPS,
-          domain: domain.name,
-          capture: null,
-          compare: null,
-          check: null,
-          ...outcome,
-        },
-      };
-    });
-  }
-
+  const [step = "", ...operands] = request.operands;
+  if (!Object.hasOwn(STEPS, step) || operands.length !== 1) throw new Failure("relocate-step", {});
+  return writing(request, context, domainOperands(operands), async ({ workspace, domains, dns }, journal) => {
+    const [domain] = domains as [Domain];
+    const file = request.file ?? `${withoutRootDot(domain.name)}.zone`;
+    const move: Move = { domain, workspace, dns, looked: await dns.look(domain), journal, request, context, file };
+    const { ended, ...outcome } = await STEPS[step as keyof typeof STEPS](move);
+    return {
+      ended,
+      result: {
+        at: dns.now,
+        step: step as keyof typeof STEPS,
+        domain: domain.name,
+        capture: null,
+        compare: null,
+        check: null,
+        ...outcome,
+      },
+    };
+  });
+}

@@ -1,41 +1,37 @@
+import { time } from "../shapes.ts";
 import { z } from "zod";
-import { published, apply } from "../../cli/commands/publish.ts";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
+import { apply, published } from "./publish.ts";
+import type { DnsOptions } from "../dns/context.ts";
 import { Failure } from "../../core/failure.ts";
-import { writing, domainOperands } from "../session.ts";
-import { type Domain } from "../../workspace/index.ts";
-import { settleInterrupted, undoable, reverse } from "./publication.ts";
-import { withoutRootDot } from "../shapes.ts";
+import type { Domain } from "../../workspace/index.ts";
 import { draftSource } from "../asks/survey.ts";
-import { isoTime } from "../../present/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { domainOperands, writing } from "../session.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
+import { reverse, settleInterrupted, undoable } from "./publication.ts";
 
 export const undoSchema = z.object({
-  at: z.string(),
+  at: time,
   undone: published,
   publication: z.number().describe("the number of the publication in the journal"),
 });
 
 /** What {@link undo} is asked. */
-export interface UndoRequest extends CommonRequest {
+export interface UndoRequest extends CommonRequest, Pick<DnsOptions, "resolver" | "timeout"> {
   readonly into: string | undefined;
 }
 
-
 /** Take the newest publication of a domain back: every record set exactly as it was before. */
 export async function undo(request: UndoRequest, context: AppContext): Promise<Outcome<z.output<typeof undoSchema>>> {
-    if (request.operands.length !== 1) throw new Failure("operands-wrong", {});
-    return writing(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
-      const [domain] = domains as [Domain];
-      await settleInterrupted(domain, dns, workspace, journal);
-      const publication = undoable(journal.publications(domain.name));
-      if (publication === undefined)
-        throw new Failure("nothing-to-undo", { domain: domain.name }, "problem");
-      const source = draftSource(domain, await dns.look(domain), dns, workspace);
-      if (source === undefined)
-        throw new Failure("undo-unseen", { because: "" }, "undetermined");
-      const changes = await reverse(publication, domain.name, source);
-      const undone = await apply(domain, changes, { journal, workspace, request, context, undoes: publication.opened.id });
-      return { ended: "fine", result: { at: isoTime(context.clock.now()), undone, publication: publication.opened.id } };
-    });
-  }
-
+  return writing(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
+    const [domain] = domains as [Domain];
+    await settleInterrupted(domain, dns, workspace, journal);
+    const publication = undoable(journal.publications(domain.name));
+    if (publication === undefined) throw new Failure("nothing-to-undo", { domain: domain.name }, "problem");
+    const source = draftSource(domain, await dns.look(domain), dns, workspace);
+    if (source === undefined) throw new Failure("undo-unseen", { because: "" }, "undetermined");
+    const changes = await reverse(publication, domain.name, source);
+    const undone = await apply(domain, changes, { journal, workspace, request, context, undoes: publication.opened.id });
+    return { ended: "fine", result: { at: context.clock.now(), undone, publication: publication.opened.id } };
+  });
+}

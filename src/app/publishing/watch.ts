@@ -1,23 +1,34 @@
+import { time } from "../shapes.ts";
 import { z } from "zod";
-import { type View } from "../../present/view.ts";
-import { isoTime, deadline, STATE_MARK, columns, wrap, visible, count, logTime, jsonText, terminalSafe } from "../../present/index.ts";
-import { type Domain, type Workspace, type Journal, openWorkspace, pickDomains } from "../../workspace/index.ts";
-import { type Survey, survey, rememberSettled } from "../asks/survey.ts";
-import { openDns, type DnsOptions, nameOperand } from "../dns/context.ts";
-import { look } from "../../core/ask/index.ts";
-import { displayName } from "../../core/name/index.ts";
-import { Failure } from "../../core/failure.ts";
 import { proveOne } from "../../cli/commands/prove.ts";
-import { type Ended, type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { withoutRootDot } from "../shapes.ts";
+import { look } from "../../core/ask/index.ts";
+import { Failure } from "../../core/failure.ts";
+import { displayName } from "../../core/name/index.ts";
+import {
+  columns,
+  count,
+  deadline,
+  jsonText,
+  logTime,
+  STATE_MARK,
+  terminalSafe,
+  visible,
+  wrap,
+} from "../../present/index.ts";
+import type { Layout } from "../../present/layout.ts";
+import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
+import { rememberSettled, type Survey, survey } from "../asks/survey.ts";
+import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
+import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 
 export const watchSchema = z.object({
-  at: z.string(),
+  at: time,
   vantage: z.string(),
   name: z.string(),
   type: z.string(),
   sees: z.enum(["new", "old", "nothing", "unknown"]),
-  until: z.string().nullable().describe("how long the vantage keeps showing that, at the latest"),
+  until: time.nullable().describe("how long the vantage keeps showing that, at the latest"),
 });
 
 export type Seen = z.output<typeof watchSchema>;
@@ -27,13 +38,13 @@ const MIN_PAUSE = 5000;
 
 const MAX_PAUSE = 60_000;
 
-const seenOf = (view: View, now: number): Seen => ({
-  at: isoTime(now),
+const seenOf = (view: Layout, now: number): Seen => ({
+  at: now,
   vantage: view.from,
   name: view.name,
   type: view.type,
   sees: view.sees,
-  until: view.keeps === undefined || view.sees === "new" ? null : isoTime(now + view.keeps * 1000),
+  until: view.keeps === undefined || view.sees === "new" ? null : now + view.keeps * 1000,
 });
 
 /** One look at everything that was published or is on its way. */
@@ -42,7 +53,7 @@ async function lookOnce(
   workspace: Workspace,
   journal: Journal | undefined,
   request: WatchRequest,
-  context: Context,
+  context: AppContext,
 ): Promise<{ surveys: Survey[]; views: View[]; now: number }> {
   // A fresh memo each time: this is the one command that wants to ask again.
   const dns = openDns(
@@ -110,7 +121,7 @@ export function summary(surveys: readonly Survey[], views: readonly View[], now:
   return `${seeing} of ${count(views.length, "view")} show it${by}${ownView(views, now)}`;
 }
 
-function logLine(view: View, seen: Seen, now: number, { style }: Context): string {
+function logLine(view: Layout, seen: Seen, now: number, { style }: Context): string {
   const until = seen.until === null ? "" : ` until ${deadline(Date.parse(seen.until), now)}`;
   return `${style.quiet(logTime(now))}  ${style.state(view.sees, `${STATE_MARK[view.sees]} ${visible(view.from)} ${WORDS[view.sees]}`)}${until}  ${style.quiet(`${displayName(view.name)} ${view.type}`)}\n`;
 }
@@ -121,7 +132,7 @@ async function askServices(
   workspace: Workspace,
   journal: Journal | undefined,
   request: WatchRequest,
-  context: Context,
+  context: AppContext,
 ): Promise<number> {
   let open = 0;
   for (const { domain, asks } of surveys)
@@ -144,7 +155,7 @@ function ownView(views: readonly View[], now: number): string {
 }
 
 /** The last word: what is settled, what is not, and what comes next. */
-function conclude(surveys: readonly Survey[], context: Context, proven: boolean): Ended {
+function conclude(surveys: readonly Survey[], context: AppContext, proven: boolean): Ended {
   const asks = surveys.flatMap(({ domain, asks: standings }) => standings.map((standing) => ({ domain, ...standing })));
   const followed = asks.filter((one) => one.state !== "noted" && one.state !== "waiting" && one.state !== "clashing");
   const done = followed.filter((one) => one.state === "settled" || one.state === "proven");
@@ -172,50 +183,47 @@ export interface WatchRequest extends CommonRequest, DnsOptions {
   readonly until: "settled" | "proven";
 }
 
-
 /** Follow what was published until every vantage sees it. */
 export async function watch(request: WatchRequest, context: AppContext): Promise<Outcome<Seen>> {
-    const workspace = openWorkspace(context.cwd, request.workspace);
-    const domains = pickDomains(workspace, request.operands.map(nameOperand));
-    const span = request.for;
-    const stopAt = span === undefined ? undefined : context.clock.now() + span;
-    const live = context.live && !context.json ? (await import("log-update")).default : undefined;
-    const journal = workspace.hasJournal ? await workspace.openJournal() : undefined;
-    const last = new Map<string, Seen["sees"]>();
-    try {
-      for (;;) {
-        const { surveys, views, now } = await lookOnce(domains, workspace, journal, request, context);
-        if (views.length === 0)
-          throw new Failure("nothing-to-watch", { domains: domains.map((domain) => domain.name) }, "problem");
-        for (const view of views) {
-          if (last.get(keyOf(view)) === view.sees) continue;
-          last.set(keyOf(view), view.sees);
-          const seen = seenOf(view, now);
-          if (context.json) context.out(`${jsonText(seen)}\n`);
-          else if (live === undefined) context.out(logLine(view, seen, now, context));
-        }
-        const states = surveys
-          .flatMap((one) => one.asks)
-          .filter((ask) => ask.state !== "noted" && ask.state !== "waiting" && ask.state !== "clashing");
-        if (live !== undefined) live(terminalSafe(`${table(views, now, context)}\n\n${summary(surveys, views, now, context)}`));
-        const going = states.filter((ask) => ask.state === "spreading" || ask.state === "unknown");
-        const unproven =
-          request.until === "proven" && going.length === 0 ? await askServices(surveys, workspace, journal, request, context) : 0;
-        if (going.length + unproven === 0 || (stopAt !== undefined && now >= stopAt)) {
-          live?.done();
-          if (journal !== undefined) for (const one of surveys) rememberSettled(journal, one, now);
-          return { ended: conclude(surveys, context, request.until === "proven" && unproven === 0) };
-        }
-        const nextChange = Math.min(
-          ...views.flatMap((view) => (view.sees !== "new" && view.keeps !== undefined ? [view.keeps * 1000] : [])),
-          MAX_PAUSE,
-        );
-        const left = stopAt === undefined ? MAX_PAUSE : stopAt - now;
-        await context.clock.sleep(Math.max(MIN_PAUSE, Math.min(nextChange + 1000, MAX_PAUSE, left)));
+  const workspace = openWorkspace(context.cwd, request.workspace);
+  const domains = pickDomains(workspace, request.operands.map(nameOperand));
+  const span = request.for;
+  const stopAt = span === undefined ? undefined : context.clock.now() + span;
+  const live = context.live && !context.json ? (await import("log-update")).default : undefined;
+  const journal = workspace.hasJournal ? await workspace.openJournal() : undefined;
+  const last = new Map<string, Seen["sees"]>();
+  try {
+    for (;;) {
+      const { surveys, views, now } = await lookOnce(domains, workspace, journal, request, context);
+      if (views.length === 0) throw new Failure("nothing-to-watch", { domains: domains.map((domain) => domain.name) }, "problem");
+      for (const view of views) {
+        if (last.get(keyOf(view)) === view.sees) continue;
+        last.set(keyOf(view), view.sees);
+        const seen = seenOf(view, now);
+        if (context.json) context.out(`${jsonText(seen)}\n`);
+        else if (live === undefined) context.out(logLine(view, seen, now, context));
       }
-    } finally {
-      live?.done();
-      journal?.close();
+      const states = surveys
+        .flatMap((one) => one.asks)
+        .filter((ask) => ask.state !== "noted" && ask.state !== "waiting" && ask.state !== "clashing");
+      if (live !== undefined) live(terminalSafe(`${table(views, now, context)}\n\n${summary(surveys, views, now, context)}`));
+      const going = states.filter((ask) => ask.state === "spreading" || ask.state === "unknown");
+      const unproven =
+        request.until === "proven" && going.length === 0 ? await askServices(surveys, workspace, journal, request, context) : 0;
+      if (going.length + unproven === 0 || (stopAt !== undefined && now >= stopAt)) {
+        live?.done();
+        if (journal !== undefined) for (const one of surveys) rememberSettled(journal, one, now);
+        return { ended: conclude(surveys, context, request.until === "proven" && unproven === 0) };
+      }
+      const nextChange = Math.min(
+        ...views.flatMap((view) => (view.sees !== "new" && view.keeps !== undefined ? [view.keeps * 1000] : [])),
+        MAX_PAUSE,
+      );
+      const left = stopAt === undefined ? MAX_PAUSE : stopAt - now;
+      await context.clock.sleep(Math.max(MIN_PAUSE, Math.min(nextChange + 1000, MAX_PAUSE, left)));
     }
+  } finally {
+    live?.done();
+    journal?.close();
   }
-
+}

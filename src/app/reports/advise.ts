@@ -1,15 +1,15 @@
+import { day } from "../shapes.ts";
 import { z } from "zod";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { withReports, adviceFrom } from "./reported.ts";
-import { dayText } from "../../present/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { adviceFrom, withReports } from "./reported.ts";
 
 export const policy = z.enum(["none", "quarantine", "reject"]);
 
 export const adviseSchema = z.object({
   domain: z.string(),
   policy: policy.describe("the policy in force"),
-  from: z.string(),
-  to: z.string(),
+  from: day,
+  to: day,
   repairs: z
     .array(
       z.object({
@@ -45,31 +45,29 @@ export const adviseSchema = z.object({
 });
 
 /** What {@link advise} is asked. */
-export interface AdviseRequest extends CommonRequest {
-
-}
-
+export interface AdviseRequest extends CommonRequest {}
 
 /** Turn the reports into advice: which service to set right first and how, and when the policy can be tightened safely. */
-export async function advise(request: AdviseRequest, context: AppContext): Promise<Outcome<z.output<typeof adviseSchema>>> { return withReports(request, context, "dmarc advise", async (reported) => {
-      const advice = await adviceFrom(reported);
-      const [next] = advice.steps;
-      const failing = advice.repairs.some((one) => one.reason !== "spf-only");
-      return {
-        ended: failing ? "problem" : next !== undefined && next.safe === undefined ? "undetermined" : "fine",
-        result: {
-          domain: reported.domain,
-          policy: advice.policy,
-          from: dayText(reported.from),
-          to: dayText(reported.to),
-          repairs: advice.repairs.map((one) => ({ ...one, service: one.service ?? null })),
-          steps: advice.steps.map((step) => ({
-            ...step,
-            safe: step.safe ?? null,
-            stops: step.stops.map((one) => ({ ...one, service: one.service ?? null })),
-          })),
-          unusedIncludes: [...advice.unusedIncludes],
-        },
-      };
-    }); }
-
+export async function advise(request: AdviseRequest, context: AppContext): Promise<Outcome<z.output<typeof adviseSchema>>> {
+  return withReports(request, context, "dmarc advise", async (reported) => {
+    const advice = await adviceFrom(reported);
+    const [next] = advice.steps;
+    const failing = advice.repairs.some((one) => one.reason !== "spf-only");
+    return {
+      ended: failing ? "problem" : next !== undefined && next.safe === undefined ? "undetermined" : "fine",
+      result: {
+        domain: reported.domain,
+        policy: advice.policy,
+        from: reported.from,
+        to: reported.to,
+        repairs: advice.repairs.map((one) => ({ ...one, service: one.service ?? null })),
+        steps: advice.steps.map((step) => ({
+          ...step,
+          safe: step.safe ?? null,
+          stops: step.stops.map((one) => ({ ...one, service: one.service ?? null })),
+        })),
+        unusedIncludes: [...advice.unusedIncludes],
+      },
+    };
+  });
+}

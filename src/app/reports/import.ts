@@ -1,10 +1,10 @@
 import { z } from "zod";
 import { type ReportHead, ReportReader } from "../../core/aggregate/index.ts";
-import { type FoundReport, openWorkspace, spool, findReports } from "../../workspace/index.ts";
+import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
-import { Failure } from "../../core/failure.ts";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
+import { type FoundReport, findReports, openWorkspace, spool } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 
 export const importReportsSchema = z.object({
   taken: z.number().describe("reports that are new"),
@@ -49,78 +49,72 @@ async function* unpacked(xml: AsyncIterable<Buffer>, unpacking: { trouble?: stri
 }
 
 /** What {@link importReports} is asked. */
-export interface ImportReportsRequest extends CommonRequest {
-
-}
-
+export interface ImportReportsRequest extends CommonRequest {}
 
 /** Take in aggregate reports, as they came: XML, gzip, ZIP, mails with attachments, mailboxes, folders of all of these. */
 export async function importReports(request: ImportReportsRequest, context: AppContext): Promise<Outcome<ImportReportsResult>> {
-    if (request.operands.length === 0)
-      throw new Failure("operands-wrong", {});
-    const workspace = openWorkspace(context.cwd, request.workspace);
-    const domains = workspace.domains.map((one) => one.name);
-    if (domains.length === 0) throw new Failure("no-domain", {});
-    const now = Math.floor(context.clock.now() / 1000);
-    const store = await workspace.openReports();
-    const done: ImportReportsResult = { taken: 0, known: 0, rows: 0, messages: 0, setAside: [] };
-    const aside = (file: string, reason: string, because: string): void => void done.setAside.push({ file, reason, because });
-    let noted = 0;
-    try {
-      for (const operand of request.operands) {
-        const spooled = operand === "-" ? await spool(context.input()) : undefined;
-        try {
-          for await (const found of findReports(spooled?.path ?? operand)) {
-            const title = spooled === undefined ? found.title : "standard input";
-            if ("because" in found) {
-              aside(title, "no-report", found.because);
-              continue;
-            }
-            let rows = 0;
-            let messages = 0;
-            const outcome = await store.take(async (onRow) => {
-              const reader = new ReportReader((row) => {
-                rows += 1;
-                messages += row.count;
-                onRow(row);
-              });
-              const decoder = new TextDecoder();
-              const unpacking: { trouble?: string } = {};
-              for await (const chunk of unpacked(found.xml, unpacking)) {
-                reader.write(decoder.decode(chunk, { stream: true }));
-                // The rest of a broken report is not even unpacked.
-                if (reader.problem !== undefined) break;
-              }
-              if (unpacking.trouble !== undefined) {
-                aside(title, "cut", `it cannot be unpacked: ${unpacking.trouble}`);
-                return undefined;
-              }
-              const ended = reader.end(now);
-              const wrong =
-                "problem" in ended
-                  ? { reason: ended.problem.kind, because: ended.problem.because }
-                  : refusal(ended.head, found, domains);
-              if (wrong !== undefined) aside(title, wrong.reason, wrong.because);
-              return wrong !== undefined || "problem" in ended ? undefined : ended.head;
-            });
-            if (outcome === "taken") {
-              done.taken += 1;
-              done.rows += rows;
-              done.messages += messages;
-            } else if (outcome === "known") done.known += 1;
-            const all = done.taken + done.known + done.setAside.length;
-            if (context.live && all >= noted + 100) {
-              noted = all;
-              context.note(`${all} reports read, ${done.setAside.length} set aside\n`);
-            }
+  const workspace = openWorkspace(context.cwd, request.workspace);
+  const domains = workspace.domains.map((one) => one.name);
+  if (domains.length === 0) throw new Failure("no-domain", {});
+  const now = Math.floor(context.clock.now() / 1000);
+  const store = await workspace.openReports();
+  const done: ImportReportsResult = { taken: 0, known: 0, rows: 0, messages: 0, setAside: [] };
+  const aside = (file: string, reason: string, because: string): void => void done.setAside.push({ file, reason, because });
+  let noted = 0;
+  try {
+    for (const operand of request.operands) {
+      const spooled = operand === "-" ? await spool(context.input()) : undefined;
+      try {
+        for await (const found of findReports(spooled?.path ?? operand)) {
+          const title = spooled === undefined ? found.title : "standard input";
+          if ("because" in found) {
+            aside(title, "no-report", found.because);
+            continue;
           }
-        } finally {
-          spooled?.close();
+          let rows = 0;
+          let messages = 0;
+          const outcome = await store.take(async (onRow) => {
+            const reader = new ReportReader((row) => {
+              rows += 1;
+              messages += row.count;
+              onRow(row);
+            });
+            const decoder = new TextDecoder();
+            const unpacking: { trouble?: string } = {};
+            for await (const chunk of unpacked(found.xml, unpacking)) {
+              reader.write(decoder.decode(chunk, { stream: true }));
+              // The rest of a broken report is not even unpacked.
+              if (reader.problem !== undefined) break;
+            }
+            if (unpacking.trouble !== undefined) {
+              aside(title, "cut", `it cannot be unpacked: ${unpacking.trouble}`);
+              return undefined;
+            }
+            const ended = reader.end(now);
+            const wrong =
+              "problem" in ended
+                ? { reason: ended.problem.kind, because: ended.problem.because }
+                : refusal(ended.head, found, domains);
+            if (wrong !== undefined) aside(title, wrong.reason, wrong.because);
+            return wrong !== undefined || "problem" in ended ? undefined : ended.head;
+          });
+          if (outcome === "taken") {
+            done.taken += 1;
+            done.rows += rows;
+            done.messages += messages;
+          } else if (outcome === "known") done.known += 1;
+          const all = done.taken + done.known + done.setAside.length;
+          if (context.live && all >= noted + 100) {
+            noted = all;
+            context.note(`${all} reports read, ${done.setAside.length} set aside\n`);
+          }
         }
+      } finally {
+        spooled?.close();
       }
-    } finally {
-      store.close();
     }
-    return { ended: done.setAside.length > 0 || done.taken + done.known === 0 ? "problem" : "fine", result: done };
+  } finally {
+    store.close();
   }
-
+  return { ended: done.setAside.length > 0 || done.taken + done.known === 0 ? "problem" : "fine", result: done };
+}

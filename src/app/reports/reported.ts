@@ -1,14 +1,14 @@
 import type { Options } from "yargs";
-import type { Arguments, Context } from "../../cli/command.ts";
 import { type Advice, adviseOn, type KnownService, type Source, sourcesOf } from "../../core/aggregate/index.ts";
 import { discoverByWalk, type Policy } from "../../core/dmarc/index.ts";
+import { Failure } from "../../core/failure.ts";
 import { type Lookup, memoized } from "../../core/lookup/index.ts";
 import { type DomainName, labelsOf } from "../../core/name/index.ts";
 import { decodeUtf8, isOfType, txtValue } from "../../core/record/index.ts";
 import { isSpf, lookupSpf, type Network, readSpfRecord, type SpfRecord, type SpfTree, spfTree } from "../../core/spf/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
-import { EXIT, Failure } from "../../core/failure.ts";
 import { type Domain, openWorkspace, type ReportStore, type Workspace } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest } from "../context.ts";
 import { nameOperand, openDns, resolverOptions } from "../dns/context.ts";
 
 /** What commands on aggregate reports share. */
@@ -133,15 +133,15 @@ const MAX_ADDRESSES = 20_000;
 
 /** Runs a command on what was reported of a domain: the one named, or the only one with reports. */
 export async function withReports<T>(
-  args: Arguments,
-  context: Context,
+  request: ReportedRequest,
+  context: AppContext,
   name: string,
   work: (reported: Reported, workspace: Workspace) => Promise<T>,
 ): Promise<T> {
-  const workspace = openWorkspace(context.cwd, args.workspace as string | undefined);
-  const [operand, ...more] = args._;
+  const workspace = openWorkspace(context.cwd, request.workspace);
+  const [operand, ...more] = request.operands;
   if (more.length > 0) throw new Failure("operands-wrong", {});
-  const span = args.days as number;
+  const span = request.days;
   if (!(Number.isInteger(span) && span >= 1 && span <= 3660)) throw new Failure("--days wants a whole number from 1 to 3660.");
   // Looking makes no file.
   if (!workspace.hasReports) throw noReports(operand === undefined ? undefined : nameOperand(operand));
@@ -151,7 +151,7 @@ export async function withReports<T>(
     const { reports, receivers, lastDay } = store.extent(domain);
     if (lastDay === undefined) throw noReports(domain);
     const from = lastDay - span + 1;
-    const dns = openDns(args, context, workspace.settings, [domain]);
+    const dns = openDns(request, context, workspace.settings, [domain]);
     try {
       const lookup = memoized(dns.world);
       const { senders, unresolved } = await sendersOf(domain, workspace, lookup);
@@ -186,16 +186,14 @@ export async function withReports<T>(
   }
 }
 
-const noReports = (domain: DomainName | undefined): Failure =>
-  new Failure("no-reports", { domain }, "problem");
+const noReports = (domain: DomainName | undefined): Failure => new Failure("no-reports", { domain }, "problem");
 
 function pick(operand: string | undefined, workspace: Workspace, store: ReportStore, name: string): DomainName {
   if (operand !== undefined) return nameOperand(operand);
   const reported = workspace.domains.filter((one) => store.extent(one.name).reports > 0);
   const [only, ...others] = reported;
   if (only === undefined) throw noReports(undefined);
-  if (others.length > 0)
-    throw new Failure("which-reports", { domains: reported.map((one) => one.name) });
+  if (others.length > 0) throw new Failure("which-reports", { domains: reported.map((one) => one.name) });
   return only.name;
 }
 
@@ -224,12 +222,12 @@ export async function adviceFrom({
 
 /** Whether reports allow a policy; undefined where there are none, or too few. */
 export async function reportsAllow(
-  args: Arguments,
-  context: Context,
+  request: ReportedRequest,
+  context: AppContext,
   domain: DomainName,
   policy: Policy,
 ): Promise<boolean | undefined> {
-  const asked = { ...args, _: [domain], days: 28 };
+  const asked = { ...request, _: [domain], days: 28 };
   return withReports(
     asked,
     context,

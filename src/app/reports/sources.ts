@@ -1,17 +1,17 @@
+import { day } from "../shapes.ts";
 import { z } from "zod";
 import { REASONS, type Reason, type Source } from "../../core/aggregate/index.ts";
-import { dayText } from "../../present/index.ts";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { withReports } from "./reported.ts";
-import { writeAtomically } from "../../workspace/index.ts";
 import { displayName } from "../../core/name/index.ts";
+import { writeAtomically } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { withReports } from "./reported.ts";
 
 export const reportSourcesSchema = z.object({
   domain: z.string(),
   reports: z.number(),
   receivers: z.number(),
-  from: z.string(),
-  to: z.string(),
+  from: day,
+  to: day,
   messages: z.number(),
   aligned: z.number().describe("messages that DMARC passes"),
   sources: z.array(
@@ -30,7 +30,7 @@ export const reportSourcesSchema = z.object({
       signers: z.array(z.string()),
       envelopes: z.array(z.string()),
       from: z.array(z.string()),
-      weeks: z.array(z.object({ week: z.string().describe("its Monday"), messages: z.number(), aligned: z.number() })),
+      weeks: z.array(z.object({ week: day.describe("its Monday"), messages: z.number(), aligned: z.number() })),
     }),
   ),
   page: z.string().nullable().describe("the page that was written"),
@@ -55,7 +55,7 @@ const json = (source: Source): ReportSourcesResult["sources"][number] => ({
   signers: [...source.signers],
   envelopes: [...source.envelopes],
   from: [...source.from],
-  weeks: source.weeks.map((week) => ({ ...week, week: dayText(week.week) })),
+  weeks: source.weeks.map((week) => ({ ...week, week: week.week })),
 });
 
 /** What {@link reportSources} is asked. */
@@ -63,31 +63,28 @@ export interface ReportSourcesRequest extends CommonRequest {
   readonly html: string | undefined;
 }
 
-
 /** Say who sends as you by the reports of receivers: your services and everybody else, proven or not, and why not. */
-export async function reportSources(request: ReportSourcesRequest, context: AppContext): Promise<Outcome<ReportSourcesResult>> { return withReports(request, context, "dmarc sources", async ({ domain, reports, receivers, from, to, sources }) => {
-      const shown: ReportSourcesResult = {
-        domain,
-        reports,
-        receivers,
-        from: dayText(from),
-        to: dayText(to),
-        messages: sources.reduce((sum, one) => sum + one.messages, 0),
-        aligned: sources.reduce((sum, one) => sum + one.aligned, 0),
-        sources: sources.map(json),
-        page: request.html ?? null,
-      };
-      if (shown.page !== null) {
-        // The charts are heavy, and only this page needs them.
-        const { sourcesPage } = await import("../../../present/sources-page.ts");
-        writeAtomically(
-          shown.page,
-          sourcesPage({ ...shown, domain: displayName(domain), why: (reason) => WHY[reason as Reason] }),
-        );
-      }
-      return {
-        ended: sources.some((one) => one.ours && one.aligned < one.messages * 0.98) ? "problem" : "fine",
-        result: shown,
-      };
-    }); }
-
+export async function reportSources(request: ReportSourcesRequest, context: AppContext): Promise<Outcome<ReportSourcesResult>> {
+  return withReports(request, context, "dmarc sources", async ({ domain, reports, receivers, from, to, sources }) => {
+    const shown: ReportSourcesResult = {
+      domain,
+      reports,
+      receivers,
+      from: from,
+      to: to,
+      messages: sources.reduce((sum, one) => sum + one.messages, 0),
+      aligned: sources.reduce((sum, one) => sum + one.aligned, 0),
+      sources: sources.map(json),
+      page: request.html ?? null,
+    };
+    if (shown.page !== null) {
+      // The charts are heavy, and only this page needs them.
+      const { sourcesPage } = await import("../../../present/sources-page.ts");
+      writeAtomically(shown.page, sourcesPage({ ...shown, domain: displayName(domain), why: (reason) => WHY[reason as Reason] }));
+    }
+    return {
+      ended: sources.some((one) => one.ours && one.aligned < one.messages * 0.98) ? "problem" : "fine",
+      result: shown,
+    };
+  });
+}

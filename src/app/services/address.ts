@@ -1,13 +1,14 @@
+import { time } from "../shapes.ts";
 import { z } from "zod";
 import { ADDRESS_STATES, type SenderState } from "../../core/sending/index.ts";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { type DnsOptions } from "../dns/context.ts";
-import { withService, domainOfAddress, lastState, recordByHand, offersOf, recordedText, linkTrouble } from "./services.ts";
-import { isoTime, moment } from "../../present/index.ts";
 import { askLink } from "../../net/service-link.ts";
+import { moment } from "../../present/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import type { DnsOptions } from "../dns/context.ts";
+import { domainOfAddress, lastState, linkTrouble, offersOf, recordByHand, recordedText, withService } from "./services.ts";
 
 export const senderAddressSchema = z.object({
-  at: z.string(),
+  at: time,
   service: z.string(),
   title: z.string(),
   address: z.string(),
@@ -30,76 +31,74 @@ export interface SenderAddressRequest extends CommonRequest, DnsOptions {
   readonly again: boolean;
 }
 
-
 /** Have a sender address confirmed: ask the service to mail its link, see whether it was opened, have it mailed again. */
 export async function senderAddress(request: SenderAddressRequest, context: AppContext): Promise<Outcome<SenderAddressResult>> {
-    const usage = { operands: 1, example: "zandrel sender address heronpost news@brackwater.example" };
-    return withService(request, context, usage, async (at) => {
-      const {
-        service,
-        session: { dns },
-        journal,
-      } = at;
-      const [address = ""] = at.operands;
-      const domain = domainOfAddress(address);
-      const { now } = dns;
-      const common = { at: isoTime(now), service: service.key, title: service.title, address };
-      const again = `zandrel sender address ${service.key} ${address}`;
-      const nothing = { mailed: false, mailedAt: null, expiresAt: null };
-      const known = lastState(journal, service.key, domain, address);
-      if (request.confirmed) {
-        const because = recordByHand(at, domain, "confirmed", address, request, context);
-        return { ended: "fine", result: { ...common, ...nothing, state: "confirmed" as const, because, next: null } };
-      }
-      const offers = await offersOf(service);
-      if (service.link === undefined || offers?.includes("senders") !== true) {
-        const confirmed = known?.state === "confirmed";
-        return {
-          ended: confirmed ? "fine" : "problem",
-          result: {
-            ...common,
-            ...nothing,
-            state: confirmed ? ("confirmed" as const) : ("unknown" as const),
-            because: confirmed
-              ? recordedText(known, now)
-              : `${service.title} cannot be asked about addresses from here: open the link it mails to ${address}`,
-            next: confirmed ? null : `${again} --confirmed`,
-          },
-        };
-      }
-      const seen = await askLink(service.link, "showSender", { at: { address } });
-      if (!seen.ok && seen.error.kind !== "unknown") throw linkTrouble(service, `say where ${address} stands`, seen.error);
-      let said: SenderState = seen.ok ? seen.value : { address, state: "unknown" };
-      const before = stateNow(said, now);
-      const mailed = before === "unknown" || (request.again && before !== "confirmed");
-      if (mailed) {
-        const asked = await askLink(service.link, "askSender", { body: { address } });
-        if (!asked.ok) throw linkTrouble(service, `mail the link for ${address}`, asked.error);
-        said = asked.value;
-      }
-      const state = stateNow(said, now);
-      if (known?.state !== state || mailed)
-        journal.append(now, domain, { kind: "sender-state", service: service.key, address, state, by: "service", note: "" });
-      const until = said.expiresAt === undefined ? "" : `; the link is good until ${moment(Date.parse(said.expiresAt), now)}`;
-      const because = {
-        confirmed: "the link was opened",
-        pending: `${mailed ? `a mail with a link is on its way to ${address}` : `the link mailed to ${address} was not opened yet`}${until}`,
-        expired: "the link was not opened in time and is no good any more",
-        unknown: `${service.title} does not know this address`,
-      }[state];
-      const next = { confirmed: null, pending: again, expired: `${again} --again`, unknown: again }[state];
+  const usage = { operands: 1, example: "zandrel sender address heronpost news@brackwater.example" };
+  return withService(request, context, usage, async (at) => {
+    const {
+      service,
+      session: { dns },
+      journal,
+    } = at;
+    const [address = ""] = at.operands;
+    const domain = domainOfAddress(address);
+    const { now } = dns;
+    const common = { at: now, service: service.key, title: service.title, address };
+    const again = `zandrel sender address ${service.key} ${address}`;
+    const nothing = { mailed: false, mailedAt: null, expiresAt: null };
+    const known = lastState(journal, service.key, domain, address);
+    if (request.confirmed) {
+      const because = recordByHand(at, domain, "confirmed", address, request, context);
+      return { ended: "fine", result: { ...common, ...nothing, state: "confirmed" as const, because, next: null } };
+    }
+    const offers = await offersOf(service);
+    if (service.link === undefined || offers?.includes("senders") !== true) {
+      const confirmed = known?.state === "confirmed";
       return {
-        ended: state === "confirmed" ? "fine" : "problem",
+        ended: confirmed ? "fine" : "problem",
         result: {
           ...common,
-          state,
-          mailed,
-          mailedAt: said.mailedAt ?? null,
-          expiresAt: said.expiresAt ?? null,
-          because,
-          next,
+          ...nothing,
+          state: confirmed ? ("confirmed" as const) : ("unknown" as const),
+          because: confirmed
+            ? recordedText(known, now)
+            : `${service.title} cannot be asked about addresses from here: open the link it mails to ${address}`,
+          next: confirmed ? null : `${again} --confirmed`,
         },
       };
-    });
-  }
-
+    }
+    const seen = await askLink(service.link, "showSender", { at: { address } });
+    if (!seen.ok && seen.error.kind !== "unknown") throw linkTrouble(service, `say where ${address} stands`, seen.error);
+    let said: SenderState = seen.ok ? seen.value : { address, state: "unknown" };
+    const before = stateNow(said, now);
+    const mailed = before === "unknown" || (request.again && before !== "confirmed");
+    if (mailed) {
+      const asked = await askLink(service.link, "askSender", { body: { address } });
+      if (!asked.ok) throw linkTrouble(service, `mail the link for ${address}`, asked.error);
+      said = asked.value;
+    }
+    const state = stateNow(said, now);
+    if (known?.state !== state || mailed)
+      journal.append(now, domain, { kind: "sender-state", service: service.key, address, state, by: "service", note: "" });
+    const until = said.expiresAt === undefined ? "" : `; the link is good until ${moment(Date.parse(said.expiresAt), now)}`;
+    const because = {
+      confirmed: "the link was opened",
+      pending: `${mailed ? `a mail with a link is on its way to ${address}` : `the link mailed to ${address} was not opened yet`}${until}`,
+      expired: "the link was not opened in time and is no good any more",
+      unknown: `${service.title} does not know this address`,
+    }[state];
+    const next = { confirmed: null, pending: again, expired: `${again} --again`, unknown: again }[state];
+    return {
+      ended: state === "confirmed" ? "fine" : "problem",
+      result: {
+        ...common,
+        state,
+        mailed,
+        mailedAt: said.mailedAt ?? null,
+        expiresAt: said.expiresAt ?? null,
+        because,
+        next,
+      },
+    };
+  });
+}

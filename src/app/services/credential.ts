@@ -1,17 +1,28 @@
-import { z } from "zod";
-import { SCOPES } from "../../core/sending/index.ts";
-import { type writing, type Session } from "../session.ts";
-import { type ServiceAt, domainOption, storeOneTimeSecret, journalDomain, withService, linkFor, linkTrouble, keptCredentials, offersOf } from "./services.ts";
-import { type DomainName } from "../../core/name/index.ts";
-import { type SecretPlace, secretFile, secretVariable } from "../../workspace/index.ts";
-import { Failure } from "../../core/failure.ts";
+import { time } from "../shapes.ts";
 import { join } from "node:path";
-import { withoutRootDot } from "../shapes.ts";
-import { visible, isoTime } from "../../present/index.ts";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { type DnsOptions } from "../dns/context.ts";
-import { type SenderCredentialResult } from "../../present/services/credential.ts";
+import { z } from "zod";
+import { Failure } from "../../core/failure.ts";
+import type { DomainName } from "../../core/name/index.ts";
+import { SCOPES } from "../../core/sending/index.ts";
 import { askLink } from "../../net/service-link.ts";
+import { visible } from "../../present/index.ts";
+import type { SenderCredentialResult } from "../../present/services/credential.ts";
+import { type SecretPlace, secretFile, secretVariable } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import type { DnsOptions } from "../dns/context.ts";
+import type { Session, writing } from "../session.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
+import {
+  domainOption,
+  journalDomain,
+  keptCredentials,
+  linkFor,
+  linkTrouble,
+  offersOf,
+  type ServiceAt,
+  storeOneTimeSecret,
+  withService,
+} from "./services.ts";
 
 export const credential = z.object({
   id: z.string(),
@@ -25,7 +36,7 @@ export const credential = z.object({
 });
 
 export const senderCredentialSchema = z.object({
-  at: z.string(),
+  at: time,
   service: z.string(),
   title: z.string(),
   done: z.enum(["made", "kept", "revoked", "listed"]),
@@ -36,7 +47,12 @@ export const senderCredentialSchema = z.object({
 export type Journal = Parameters<Parameters<typeof writing>[3]>[1];
 
 /** Where the secret goes; made before there is one, so that it cannot be lost. */
-function placeFor(request: SenderCredentialRequest, folder: string, service: ServiceAt, domain: DomainName | undefined): SecretPlace {
+function placeFor(
+  request: SenderCredentialRequest,
+  folder: string,
+  service: ServiceAt,
+  domain: DomainName | undefined,
+): SecretPlace {
   const file = request.environment;
   if (file === undefined) {
     if (request.as !== undefined) throw new Failure("as-without-environment", {});
@@ -45,8 +61,7 @@ function placeFor(request: SenderCredentialRequest, folder: string, service: Ser
   }
   if (request.into !== undefined) throw new Failure("two-places", {});
   const name = request.as ?? `${service.key.toUpperCase().replaceAll("-", "_")}_PASSWORD`;
-  if (!/^[A-Za-z_][A-Za-z0-9_]*$/.test(name))
-    throw new Failure("variable-name", { given: name });
+  if (!/^[A-Za-z_][A-Za-z0-9_]*$/.test(name)) throw new Failure("variable-name", { given: name });
   return secretVariable(folder, file, name);
 }
 
@@ -56,15 +71,14 @@ export async function keep(
   { workspace }: Session,
   journal: Journal,
   service: ServiceAt,
-  context: Context,
+  context: AppContext,
   fetch: (
     domain: DomainName | undefined,
   ) => Promise<{ id: string; scope: (typeof SCOPES)[number]; user: string; secret: string }>,
   undo: (id: string) => Promise<string>,
 ): Promise<{ credential: z.output<typeof credential>; place: string }> {
   const domain = domainOption(request);
-  if ((domain === undefined) === (!request.allDomains))
-    throw new Failure("credential-scope", {});
+  if ((domain === undefined) === !request.allDomains) throw new Failure("credential-scope", {});
   const place = placeFor(request, workspace.folder, service, domain);
   const { id, scope, user } = await storeOneTimeSecret(
     place,
@@ -96,107 +110,107 @@ export interface SenderCredentialRequest extends CommonRequest, DnsOptions {
   readonly revoke: string | undefined;
 }
 
-
 /** Make a credential for sending, kept in a file at once and never shown; list and end those there are. */
-export async function senderCredential(request: SenderCredentialRequest, context: AppContext): Promise<Outcome<SenderCredentialResult>> {
-    const usage = { operands: 0, example: "zandrel sender credential swiftquill" };
-    return withService(request, context, usage, async ({ service, session, journal }) => {
-      const common = { at: isoTime(context.clock.now()), service: service.key, title: service.title };
-      if ([request.new !== undefined, request.keep, request.revoke !== undefined].filter(Boolean).length > 1)
-        throw new Failure("credential-one-action", {});
-      if (request.new !== undefined) {
-        const scope = request.new as (typeof SCOPES)[number];
-        const link = await linkFor(
-          service,
-          "credentials",
-          `make the credential on its page, then keep it with zandrel sender credential ${service.key} --keep`,
-        );
-        const { credential: made, place } = await keep(
-          request,
-          session,
-          journal,
-          service,
-          context,
-          async (domain) => {
-            const answer = await askLink(link, "makeCredential", {
-              body: { scope, domain: domain === undefined ? null : withoutRootDot(domain) },
-            });
-            if (!answer.ok) throw linkTrouble(service, "make a credential", answer.error);
-            return answer.value;
-          },
-          async (id) => {
-            const ended = await askLink(link, "revokeCredential", { at: { id } });
-            return ended.ok
-              ? `so the new credential ${id} was ended again`
-              : `and the new credential ${id} could not be ended either, end it at ${service.title}`;
-          },
-        );
-        return { ended: "fine", result: { ...common, done: "made" as const, credentials: [made], place } };
-      }
-      if (request.keep) {
-        const user = request.user;
-        if (user === undefined) throw new Failure("keep-without-user", {});
-        const { credential: made, place } = await keep(
-          request,
-          session,
-          journal,
-          service,
-          context,
-          async () => {
-            const secret = (await context.readInput(4096)).trim();
-            if (secret === "" || /[\s\x00-\x1f]/.test(secret))
-              throw new Failure("no-secret-given", {});
-            // Each has an id of its own, so that ending one does not end the next.
-            const id = `by-hand-${context.clock.now().toString(36)}`;
-            return { id, scope: "sending", user, secret };
-          },
-          async () => "and nothing was changed",
-        );
-        return { ended: "fine", result: { ...common, done: "kept" as const, credentials: [made], place } };
-      }
-      const kept = keptCredentials(journal, service.key);
-      if (request.revoke !== undefined) {
-        const id = request.revoke;
-        const own = kept.find((one) => one.id === id);
-        const link = (await offersOf(service))?.includes("credentials") === true ? service.link : undefined;
-        if (link !== undefined) {
+export async function senderCredential(
+  request: SenderCredentialRequest,
+  context: AppContext,
+): Promise<Outcome<SenderCredentialResult>> {
+  const usage = { operands: 0, example: "zandrel sender credential swiftquill" };
+  return withService(request, context, usage, async ({ service, session, journal }) => {
+    const common = { at: context.clock.now(), service: service.key, title: service.title };
+    if ([request.new !== undefined, request.keep, request.revoke !== undefined].filter(Boolean).length > 1)
+      throw new Failure("credential-one-action", {});
+    if (request.new !== undefined) {
+      const scope = request.new as (typeof SCOPES)[number];
+      const link = await linkFor(
+        service,
+        "credentials",
+        `make the credential on its page, then keep it with zandrel sender credential ${service.key} --keep`,
+      );
+      const { credential: made, place } = await keep(
+        request,
+        session,
+        journal,
+        service,
+        context,
+        async (domain) => {
+          const answer = await askLink(link, "makeCredential", {
+            body: { scope, domain: domain === undefined ? null : withoutRootDot(domain) },
+          });
+          if (!answer.ok) throw linkTrouble(service, "make a credential", answer.error);
+          return answer.value;
+        },
+        async (id) => {
           const ended = await askLink(link, "revokeCredential", { at: { id } });
-          if (!ended.ok) throw linkTrouble(service, `end the credential ${id}`, ended.error);
-        } else if (own === undefined)
-          throw new Failure("unknown-credential", { given: id, title: service.title, service: service.key });
-        journal.append(context.clock.now(), journalDomain(own?.domain), {
-          kind: "credential-revoked",
-          service: service.key,
-          credential: id,
-        });
-        const ended = {
-          id,
-          scope: own?.scope ?? ("sending" as const),
-          user: own?.user ?? "",
-          domain: own?.domain ?? null,
-          kept: own?.kept ?? null,
-        };
-        return {
-          ended: "fine",
-          result: { ...common, done: "revoked" as const, credentials: [ended], place: own?.kept ?? null },
-        };
-      }
-      const asked =
-        (await offersOf(service))?.includes("credentials") === true && service.link !== undefined
-          ? await askLink(service.link, "listCredentials")
-          : undefined;
-      if (asked !== undefined && !asked.ok) throw linkTrouble(service, "list its credentials", asked.error);
-      const credentials =
-        asked === undefined
-          ? kept.map((one) => ({ ...one, domain: one.domain ?? null }))
-          : asked.value.credentials.map(({ id, scope, domain, user }) => ({
-              id,
-              scope,
-              domain: domain === null ? null : `${domain}.`,
-              user,
-              kept: kept.find((one) => one.id === id)?.kept ?? null,
-            }));
-      return { ended: "fine", result: { ...common, done: "listed" as const, credentials, place: null } };
-    });
-  }
-
+          return ended.ok
+            ? `so the new credential ${id} was ended again`
+            : `and the new credential ${id} could not be ended either, end it at ${service.title}`;
+        },
+      );
+      return { ended: "fine", result: { ...common, done: "made" as const, credentials: [made], place } };
+    }
+    if (request.keep) {
+      const user = request.user;
+      if (user === undefined) throw new Failure("keep-without-user", {});
+      const { credential: made, place } = await keep(
+        request,
+        session,
+        journal,
+        service,
+        context,
+        async () => {
+          const secret = (await context.readInput(4096)).trim();
+          if (secret === "" || /[\s\x00-\x1f]/.test(secret)) throw new Failure("no-secret-given", {});
+          // Each has an id of its own, so that ending one does not end the next.
+          const id = `by-hand-${context.clock.now().toString(36)}`;
+          return { id, scope: "sending", user, secret };
+        },
+        async () => "and nothing was changed",
+      );
+      return { ended: "fine", result: { ...common, done: "kept" as const, credentials: [made], place } };
+    }
+    const kept = keptCredentials(journal, service.key);
+    if (request.revoke !== undefined) {
+      const id = request.revoke;
+      const own = kept.find((one) => one.id === id);
+      const link = (await offersOf(service))?.includes("credentials") === true ? service.link : undefined;
+      if (link !== undefined) {
+        const ended = await askLink(link, "revokeCredential", { at: { id } });
+        if (!ended.ok) throw linkTrouble(service, `end the credential ${id}`, ended.error);
+      } else if (own === undefined)
+        throw new Failure("unknown-credential", { given: id, title: service.title, service: service.key });
+      journal.append(context.clock.now(), journalDomain(own?.domain), {
+        kind: "credential-revoked",
+        service: service.key,
+        credential: id,
+      });
+      const ended = {
+        id,
+        scope: own?.scope ?? ("sending" as const),
+        user: own?.user ?? "",
+        domain: own?.domain ?? null,
+        kept: own?.kept ?? null,
+      };
+      return {
+        ended: "fine",
+        result: { ...common, done: "revoked" as const, credentials: [ended], place: own?.kept ?? null },
+      };
+    }
+    const asked =
+      (await offersOf(service))?.includes("credentials") === true && service.link !== undefined
+        ? await askLink(service.link, "listCredentials")
+        : undefined;
+    if (asked !== undefined && !asked.ok) throw linkTrouble(service, "list its credentials", asked.error);
+    const credentials =
+      asked === undefined
+        ? kept.map((one) => ({ ...one, domain: one.domain ?? null }))
+        : asked.value.credentials.map(({ id, scope, domain, user }) => ({
+            id,
+            scope,
+            domain: domain === null ? null : `${domain}.`,
+            user,
+            kept: kept.find((one) => one.id === id)?.kept ?? null,
+          }));
+    return { ended: "fine", result: { ...common, done: "listed" as const, credentials, place: null } };
+  });
+}

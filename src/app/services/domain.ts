@@ -1,14 +1,23 @@
+import { time } from "../shapes.ts";
 import { z } from "zod";
-import { missingShape, withService, lastState, recordByHand, offersOf, recordedText, linkTrouble, unsettledAsks } from "./services.ts";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { type DnsOptions, nameOperand } from "../dns/context.ts";
-import { withoutRootDot } from "../shapes.ts";
-import { isoTime } from "../../present/index.ts";
+import type { DomainState } from "../../core/sending/index.ts";
 import { askLink } from "../../net/service-link.ts";
-import { type DomainState } from "../../core/sending/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { type DnsOptions, nameOperand } from "../dns/context.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
+import {
+  lastState,
+  linkTrouble,
+  missingShape,
+  offersOf,
+  recordByHand,
+  recordedText,
+  unsettledAsks,
+  withService,
+} from "./services.ts";
 
 export const senderDomainSchema = z.object({
-  at: z.string(),
+  at: time,
   service: z.string(),
   title: z.string(),
   domain: z.string(),
@@ -27,86 +36,84 @@ export interface SenderDomainRequest extends CommonRequest, DnsOptions {
   readonly askNow: boolean;
 }
 
-
 /** Have a service accept a domain for sending, and turn its signing on where that is a switch of its own. */
 export async function senderDomain(request: SenderDomainRequest, context: AppContext): Promise<Outcome<SenderDomainResult>> {
-    const usage = { operands: 1, example: "zandrel sender domain swiftquill brackwater-tickets.example" };
-    return withService(request, context, usage, async (at) => {
-      const { service, session, journal } = at;
-      const { dns } = session;
-      const [operand = ""] = at.operands;
-      const domain = nameOperand(operand);
-      const { now } = dns;
-      const call = `zandrel sender domain ${service.key} ${withoutRootDot(domain)}`;
-      const common = { at: isoTime(now), service: service.key, title: service.title, domain, missing: [] };
-      const known = lastState(journal, service.key, domain);
-      if (request.confirmed) {
-        const because = recordByHand(at, domain, "accepted", undefined, request, context);
-        return { ended: "fine", result: { ...common, state: "accepted" as const, signing: null, because, next: null } };
-      }
-      const offers = await offersOf(service);
-      if (service.link === undefined || offers?.includes("domains") !== true) {
-        const accepted = known?.state === "accepted";
-        const because = accepted
-          ? recordedText(known, now)
-          : `${service.title} cannot be asked about domains from here: look at its page`;
-        return {
-          ended: accepted ? "fine" : "problem",
-          result: {
-            ...common,
-            state: accepted ? ("accepted" as const) : ("unknown" as const),
-            signing: null,
-            because,
-            next: accepted ? null : `${call} --confirmed`,
-          },
-        };
-      }
-      const seen = await askLink(service.link, "showDomain", { at: { domain: withoutRootDot(domain) } });
-      if (!seen.ok && seen.error.kind !== "unknown") throw linkTrouble(service, `say where ${operand} stands`, seen.error);
-      let said: DomainState = seen.ok
-        ? seen.value
-        : { domain: withoutRootDot(domain), state: "unknown", reason: "it was not added yet" };
-      const signing = request.signing as "on" | "off" | undefined;
-      if (said.state !== "accepted" || (signing !== undefined && signing !== said.signing)) {
-        const missing = request.askNow ? [] : await unsettledAsks(service, domain, session, journal);
-        if (missing.length > 0)
-          return {
-            ended: missing.some(({ state }) => state === "unknown") ? "undetermined" : "problem",
-            result: {
-              ...common,
-              state: said.state,
-              signing: said.signing ?? null,
-              because: `${service.title} was not asked to look yet: its records are not settled, and who asks too early makes it remember “not found”`,
-              missing,
-              next: missing[0]?.next ?? null,
-            },
-          };
-        const asked = await askLink(service.link, "offerDomain", {
-          at: { domain: withoutRootDot(domain) },
-          body: signing === undefined ? {} : { signing },
-        });
-        if (!asked.ok) throw linkTrouble(service, `accept ${operand}`, asked.error);
-        said = asked.value;
-      }
-      if (known?.state !== said.state)
-        journal.append(now, domain, {
-          kind: "sender-state",
-          service: service.key,
-          state: said.state,
-          by: "service",
-          note: said.reason,
-        });
-      const off = said.signing === "off";
+  const usage = { operands: 1, example: "zandrel sender domain swiftquill brackwater-tickets.example" };
+  return withService(request, context, usage, async (at) => {
+    const { service, session, journal } = at;
+    const { dns } = session;
+    const [operand = ""] = at.operands;
+    const domain = nameOperand(operand);
+    const { now } = dns;
+    const call = `zandrel sender domain ${service.key} ${withoutRootDot(domain)}`;
+    const common = { at: now, service: service.key, title: service.title, domain, missing: [] };
+    const known = lastState(journal, service.key, domain);
+    if (request.confirmed) {
+      const because = recordByHand(at, domain, "accepted", undefined, request, context);
+      return { ended: "fine", result: { ...common, state: "accepted" as const, signing: null, because, next: null } };
+    }
+    const offers = await offersOf(service);
+    if (service.link === undefined || offers?.includes("domains") !== true) {
+      const accepted = known?.state === "accepted";
+      const because = accepted
+        ? recordedText(known, now)
+        : `${service.title} cannot be asked about domains from here: look at its page`;
       return {
-        ended: said.state === "accepted" && !off ? "fine" : "problem",
+        ended: accepted ? "fine" : "problem",
         result: {
           ...common,
-          state: said.state,
-          signing: said.signing ?? null,
-          because: `${service.title} says: ${said.reason}`,
-          next: said.state !== "accepted" ? call : off ? `${call} --signing on` : null,
+          state: accepted ? ("accepted" as const) : ("unknown" as const),
+          signing: null,
+          because,
+          next: accepted ? null : `${call} --confirmed`,
         },
       };
-    });
-  }
-
+    }
+    const seen = await askLink(service.link, "showDomain", { at: { domain: withoutRootDot(domain) } });
+    if (!seen.ok && seen.error.kind !== "unknown") throw linkTrouble(service, `say where ${operand} stands`, seen.error);
+    let said: DomainState = seen.ok
+      ? seen.value
+      : { domain: withoutRootDot(domain), state: "unknown", reason: "it was not added yet" };
+    const signing = request.signing as "on" | "off" | undefined;
+    if (said.state !== "accepted" || (signing !== undefined && signing !== said.signing)) {
+      const missing = request.askNow ? [] : await unsettledAsks(service, domain, session, journal);
+      if (missing.length > 0)
+        return {
+          ended: missing.some(({ state }) => state === "unknown") ? "undetermined" : "problem",
+          result: {
+            ...common,
+            state: said.state,
+            signing: said.signing ?? null,
+            because: `${service.title} was not asked to look yet: its records are not settled, and who asks too early makes it remember “not found”`,
+            missing,
+            next: missing[0]?.next ?? null,
+          },
+        };
+      const asked = await askLink(service.link, "offerDomain", {
+        at: { domain: withoutRootDot(domain) },
+        body: signing === undefined ? {} : { signing },
+      });
+      if (!asked.ok) throw linkTrouble(service, `accept ${operand}`, asked.error);
+      said = asked.value;
+    }
+    if (known?.state !== said.state)
+      journal.append(now, domain, {
+        kind: "sender-state",
+        service: service.key,
+        state: said.state,
+        by: "service",
+        note: said.reason,
+      });
+    const off = said.signing === "off";
+    return {
+      ended: said.state === "accepted" && !off ? "fine" : "problem",
+      result: {
+        ...common,
+        state: said.state,
+        signing: said.signing ?? null,
+        because: `${service.title} says: ${said.reason}`,
+        next: said.state !== "accepted" ? call : off ? `${call} --signing on` : null,
+      },
+    };
+  });
+}

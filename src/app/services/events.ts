@@ -1,22 +1,23 @@
-import { z } from "zod";
-import { EVENT_KINDS, SIGNATURE_TOLERANCE, eventWarnings } from "../../core/sending/index.ts";
-import { type Session, writing } from "../session.ts";
-import { type Journal, readSecret, secretFile } from "../../workspace/index.ts";
-import { type Feed, receiveEvents } from "../../net/event-feed.ts";
-import { type ServiceAt, linkFor, storeOneTimeSecret, linkTrouble, serviceNamed } from "./services.ts";
+import { time, day } from "../shapes.ts";
 import { join } from "node:path";
-import { askLink } from "../../net/service-link.ts";
-import { parseServerAddress } from "../../net/index.ts";
+import { z } from "zod";
 import { Failure } from "../../core/failure.ts";
-import { count, isoTime, dayText } from "../../present/index.ts";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { type DnsOptions } from "../dns/context.ts";
+import { EVENT_KINDS, eventWarnings, SIGNATURE_TOLERANCE } from "../../core/sending/index.ts";
+import { type Feed, receiveEvents } from "../../net/event-feed.ts";
+import { parseServerAddress } from "../../net/index.ts";
+import { askLink } from "../../net/service-link.ts";
+import { count } from "../../present/index.ts";
+import { type Journal, readSecret, secretFile } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import type { DnsOptions } from "../dns/context.ts";
+import { type Session, writing } from "../session.ts";
+import { linkFor, linkTrouble, type ServiceAt, serviceNamed, storeOneTimeSecret } from "./services.ts";
 
 export const senderEventsSchema = z.object({
-  at: z.string(),
+  at: time,
   days: z.array(
     z.object({
-      day: z.string().describe("the day in UTC"),
+      day: day.describe("the day in UTC"),
       service: z.string(),
       domain: z.string(),
       counts: z.record(z.enum(EVENT_KINDS), z.number()),
@@ -24,7 +25,7 @@ export const senderEventsSchema = z.object({
   ),
   warnings: z.array(
     z.object({
-      day: z.string(),
+      day: day,
       service: z.string(),
       domain: z.string(),
       kind: z.enum(["bounces", "complaints"]),
@@ -42,7 +43,7 @@ export type SenderEventsResult = z.output<typeof senderEventsSchema>;
 const DAY = 86_400_000;
 
 /** The feeds whose events are believed: those of zandrel.yaml, and those that were subscribed to. */
-function feedsOf({ workspace }: Session, journal: Journal, context: Context): Feed[] {
+function feedsOf({ workspace }: Session, journal: Journal, context: AppContext): Feed[] {
   const secretOf = (kept: string, title: string) =>
     readSecret(kept, `the secret of ${title}'s events`, workspace.folder, context.env);
   const byHand = Object.entries(workspace.settings.services).flatMap(([service, { title, events }]) =>
@@ -55,7 +56,7 @@ function feedsOf({ workspace }: Session, journal: Journal, context: Context): Fe
 }
 
 /** Has a service post its events to an address; the secret goes into a file at once. */
-async function subscribe(service: ServiceAt, url: string, { workspace }: Session, journal: Journal, context: Context) {
+async function subscribe(service: ServiceAt, url: string, { workspace }: Session, journal: Journal, context: AppContext) {
   const link = await linkFor(
     service,
     "events",
@@ -87,10 +88,14 @@ async function subscribe(service: ServiceAt, url: string, { workspace }: Session
 }
 
 /** Listens until the time is over or somebody stops it. */
-export async function listen(request: SenderEventsRequest, session: Session, journal: Journal, context: Context): Promise<void> {
+export async function listen(
+  request: SenderEventsRequest,
+  session: Session,
+  journal: Journal,
+  context: AppContext,
+): Promise<void> {
   const where = parseServerAddress(request.listen || "127.0.0.1", 8025);
-  if (where === undefined || "url" in where)
-    throw new Failure("listen-form", {});
+  if (where === undefined || "url" in where) throw new Failure("listen-form", {});
   const until = request.for;
   const services = request.operands.map((key) => serviceNamed(session.workspace, key, request, context));
   const store = await session.workspace.openEvents();
@@ -121,8 +126,7 @@ export async function listen(request: SenderEventsRequest, session: Session, jou
         if (!known.some((one) => one.service === service.key && one.url === url))
           await subscribe(service, url, session, journal, context);
       feeds = feedsOf(session, journal, context);
-      if (feeds.length === 0)
-        throw new Failure("no-feed", {});
+      if (feeds.length === 0) throw new Failure("no-feed", {});
       context.note(`Listening at ${receiver.url} for ${feeds.map((feed) => feed.service).join(", ")}; Ctrl-C ends it.\n`);
       await new Promise<void>((done) => {
         process.once("SIGINT", done);
@@ -146,33 +150,32 @@ export interface SenderEventsRequest extends CommonRequest, DnsOptions {
   readonly days: number;
 }
 
-
 /** What became of the mail by day: delivered, bounced, complained; with --listen, receive a service's signed event feed. */
 export async function senderEvents(request: SenderEventsRequest, context: AppContext): Promise<Outcome<SenderEventsResult>> {
-    const days = request.days;
-    if (!(Number.isInteger(days) && days > 0 && days <= 3660)) throw new Failure("--days wants a whole number of days.");
-    return writing(
-      request,
-      context,
-      () => [],
-      async (session, journal) => {
-        if (request.listen !== undefined) await listen(request, session, journal, context);
-        const wanted = request.operands.map((key) => serviceNamed(session.workspace, key, request, context).key);
-        const { now } = session.dns;
-        const store = session.workspace.hasEvents || request.listen !== undefined ? await session.workspace.openEvents() : undefined;
-        const summed = store?.days(now - days * DAY) ?? [];
-        store?.close();
-        const shown = summed.filter(({ service }) => wanted.length === 0 || wanted.includes(service));
-        const warnings = eventWarnings(shown);
-        return {
-          ended: warnings.length > 0 ? "problem" : "fine",
-          result: {
-            at: isoTime(now),
-            days: shown.map((one) => ({ ...one, day: dayText(one.day), domain: `${one.domain}.` })),
-            warnings: warnings.map((one) => ({ ...one, day: dayText(one.day), domain: `${one.domain}.` })),
-          },
-        };
-      },
-    );
-  }
-
+  const days = request.days;
+  if (!(Number.isInteger(days) && days > 0 && days <= 3660)) throw new Failure("--days wants a whole number of days.");
+  return writing(
+    request,
+    context,
+    () => [],
+    async (session, journal) => {
+      if (request.listen !== undefined) await listen(request, session, journal, context);
+      const wanted = request.operands.map((key) => serviceNamed(session.workspace, key, request, context).key);
+      const { now } = session.dns;
+      const store =
+        session.workspace.hasEvents || request.listen !== undefined ? await session.workspace.openEvents() : undefined;
+      const summed = store?.days(now - days * DAY) ?? [];
+      store?.close();
+      const shown = summed.filter(({ service }) => wanted.length === 0 || wanted.includes(service));
+      const warnings = eventWarnings(shown);
+      return {
+        ended: warnings.length > 0 ? "problem" : "fine",
+        result: {
+          at: now,
+          days: shown.map((one) => ({ ...one, day: one.day, domain: `${one.domain}.` })),
+          warnings: warnings.map((one) => ({ ...one, day: one.day, domain: `${one.domain}.` })),
+        },
+      };
+    },
+  );
+}

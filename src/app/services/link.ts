@@ -1,15 +1,16 @@
+import { time } from "../shapes.ts";
 import { z } from "zod";
-import { type LinkFailure, type LinkTo, askLink } from "../../net/service-link.ts";
-import { type OFFERS, type OperationName, OPERATIONS } from "../../core/sending/index.ts";
-import { type Ended, type CommonRequest, type AppContext } from "../context.ts";
 import { Failure } from "../../core/failure.ts";
-import { readSecret, openWorkspace } from "../../workspace/index.ts";
+import { type OFFERS, OPERATIONS, type OperationName } from "../../core/sending/index.ts";
+import { askLink, type LinkFailure, type LinkTo } from "../../net/service-link.ts";
+import { visible } from "../../present/index.ts";
+import { openWorkspace, readSecret } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Ended } from "../context.ts";
 import { timeoutOf } from "../dns/context.ts";
 import { serviceNamed } from "./services.ts";
-import { visible, isoTime } from "../../present/index.ts";
 
 export const senderLinkSchema = z.object({
-  at: z.string(),
+  at: time,
   link: z.string(),
   service: z.string().nullable(),
   offers: z.array(z.string()),
@@ -193,26 +194,20 @@ export interface SenderLinkRequest extends CommonRequest {
   readonly timeout: number;
 }
 
-
 /** Check whether a service's link keeps the contract, request by request. */
 export async function senderLink(request: SenderLinkRequest, context: AppContext): Promise<Outcome<SenderLinkResult>> {
-    const [operand, ...more] = request.operands;
-    if (operand === undefined || more.length > 0)
-      throw new Failure("operands-wrong", {});
-    let link: LinkTo | undefined;
-    if (/^https?:\/\//.test(operand)) {
-      const key = request.key;
-      if (key !== undefined && !/^(env|file):./.test(key))
-        throw new Failure("key-place", {});
-      link = {
-        url: operand,
-        key: key === undefined ? undefined : readSecret(key, "the key of the link", context.cwd, context.env),
-        timeout: timeoutOf(request),
-      };
-    } else link = serviceNamed(openWorkspace(context.cwd, request.workspace), operand, request, context).link;
-    if (link === undefined)
-      throw new Failure("no-link", { title: operand });
-    const found = await conformance(link, request.deep);
-    return { ended: endedFor(found.checks), result: { at: isoTime(context.clock.now()), link: link.url, ...found } };
-  }
-
+  const operand = onlyOperand(request);
+  let link: LinkTo | undefined;
+  if (/^https?:\/\//.test(operand)) {
+    const key = request.key;
+    if (key !== undefined && !/^(env|file):./.test(key)) throw new Failure("key-place", {});
+    link = {
+      url: operand,
+      key: key === undefined ? undefined : readSecret(key, "the key of the link", context.cwd, context.env),
+      timeout: request.timeout,
+    };
+  } else link = serviceNamed(openWorkspace(context.cwd, request.workspace), operand, request, context).link;
+  if (link === undefined) throw new Failure("no-link", { title: operand });
+  const found = await conformance(link, request.deep);
+  return { ended: endedFor(found.checks), result: { at: context.clock.now(), link: link.url, ...found } };
+}

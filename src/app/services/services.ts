@@ -1,12 +1,12 @@
 import { z } from "zod";
-import type { Arguments, Context } from "../../cli/command.ts";
+import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.ts";
 import type { LinkDescription, Offer, SCOPES } from "../../core/sending/index.ts";
-import { closest, EXIT, Failure } from "../../core/failure.ts";
 import { askLink, type LinkFailure, type LinkTo } from "../../net/service-link.ts";
 import { moment, visible } from "../../present/index.ts";
 import { type Journal, readSecret, type SecretPlace, type Settings, type Workspace } from "../../workspace/index.ts";
 import { nextStep, survey } from "../asks/survey.ts";
+import type { AppContext, CommonRequest } from "../context.ts";
 import { nameOperand, timeoutOf } from "../dns/context.ts";
 import { type Session, writing } from "../session.ts";
 
@@ -25,17 +25,22 @@ export const linkOf = (
   url: string,
   service: Pick<ServiceSettings, "title" | "key">,
   workspace: Workspace,
-  args: Arguments,
-  context: Context,
+  request: CommonRequest & DnsRequest,
+  context: AppContext,
 ): LinkTo => ({
   url,
   key:
     service.key === undefined ? undefined : readSecret(service.key, `the key of ${service.title}`, workspace.folder, context.env),
-  timeout: timeoutOf(args),
+  timeout: request.timeout,
 });
 
 /** The service an operand names, by its key in zandrel.yaml. */
-export function serviceNamed(workspace: Workspace, key: string | undefined, args: Arguments, context: Context): ServiceAt {
+export function serviceNamed(
+  workspace: Workspace,
+  key: string | undefined,
+  request: CommonRequest & DnsRequest,
+  context: AppContext,
+): ServiceAt {
   const { services } = workspace.settings;
   const known = Object.keys(services).join(", ") || "none yet; add one under services:";
   if (key === undefined) throw new Failure("which-service", { known: Object.keys(services) });
@@ -45,7 +50,7 @@ export function serviceNamed(workspace: Workspace, key: string | undefined, args
     throw new Failure("unknown-service", { given: key, known: Object.keys(services) });
   }
   const { title, link } = settings;
-  return { key, title, settings, link: link === undefined ? undefined : linkOf(link, settings, workspace, args, context) };
+  return { key, title, settings, link: link === undefined ? undefined : linkOf(link, settings, workspace, request, context) };
 }
 
 const described = new WeakMap<LinkTo, ReturnType<typeof askLink<"describe">>>();
@@ -56,8 +61,7 @@ export async function offersOf({ title, link }: ServiceAt): Promise<LinkDescript
   let asked = described.get(link);
   if (asked === undefined) described.set(link, (asked = askLink(link, "describe")));
   const answer = await asked;
-  if (!answer.ok)
-    throw new Failure("service-unseen", { title, because: answer.error.because }, "undetermined");
+  if (!answer.ok) throw new Failure("service-unseen", { title, because: answer.error.because }, "undetermined");
   return answer.value.offers;
 }
 
@@ -86,13 +90,12 @@ export const BY_HAND = {
 } as const;
 
 /** What the user recorded: the note, and the day. */
-function byHand(args: Arguments, context: Context): { note: string; on: string } {
+function byHand(request: CommonRequest & DnsRequest, context: AppContext): { note: string; on: string } {
   const today = new Date(context.clock.now()).toISOString().slice(0, 10);
-  const on = (args.on as string | undefined) ?? today;
-  if (!/^\d{4}-\d{2}-\d{2}$/.test(on) || Number.isNaN(Date.parse(on)))
-    throw new Failure("day-form", { given: on });
+  const on = request.on ?? today;
+  if (!/^\d{4}-\d{2}-\d{2}$/.test(on) || Number.isNaN(Date.parse(on))) throw new Failure("day-form", { given: on });
   if (on > today) throw new Failure("day-to-come", { given: on });
-  return { note: (args.note as string | undefined) ?? "", on };
+  return { note: request.note ?? "", on };
 }
 
 /** Records what the user says a service shows; gives back the same in a clause. */
@@ -101,10 +104,10 @@ export function recordByHand(
   domain: DomainName,
   state: "confirmed" | "accepted",
   address: string | undefined,
-  args: Arguments,
-  context: Context,
+  request: CommonRequest & DnsRequest,
+  context: AppContext,
 ): string {
-  const { note, on } = byHand(args, context);
+  const { note, on } = byHand(request, context);
   journal.append(context.clock.now(), domain, {
     kind: "sender-state",
     service: service.key,
@@ -128,20 +131,19 @@ export interface AtService {
 
 /** Runs a command whose first operand is a service; `operands` more have to follow, as `example` shows. */
 export const withService = <T>(
-  args: Arguments,
-  context: Context,
+  request: CommonRequest & DnsRequest,
+  context: AppContext,
   { operands, example }: { readonly operands: number; readonly example: string },
   work: (at: AtService) => Promise<T>,
 ): Promise<T> =>
   writing(
-    args,
+    request,
     context,
     () => [],
     (session, journal) => {
-      const [key, ...more] = args._;
-      if (more.length !== operands)
-        throw new Failure("operands-wrong", {});
-      return work({ service: serviceNamed(session.workspace, key, args, context), operands: more, session, journal });
+      const [key, ...more] = request.operands;
+      if (more.length !== operands) throw new Failure("operands-wrong", {});
+      return work({ service: serviceNamed(session.workspace, key, request, context), operands: more, session, journal });
     },
   );
 
@@ -204,8 +206,8 @@ export function keptCredentials(journal: Journal, service: string): KeptCredenti
 }
 
 /** The domain of `--domain`, or undefined. */
-export const domainOption = (args: Arguments): DomainName | undefined =>
-  args.domain === undefined ? undefined : nameOperand(args.domain as string);
+export const domainOption = (request: CommonRequest & DnsRequest): DomainName | undefined =>
+  request.domain === undefined ? undefined : nameOperandrequest.domain;
 
 /** Something that mail depends on and that is not there; `unknown` is the state of what could not be asked. */
 export const missingShape = z.object({ what: z.string(), state: z.string(), because: z.string(), next: z.string() });

@@ -1,14 +1,14 @@
+import { time } from "../shapes.ts";
 import { z } from "zod";
-import { TLS_MODES } from "../../core/sending/index.ts";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { type DnsOptions } from "../dns/context.ts";
-import { withService, domainOption } from "./services.ts";
-import { smtpSettings, submissionTo, submittedText } from "./submission.ts";
 import { Failure } from "../../core/failure.ts";
-import { isoTime } from "../../present/index.ts";
+import { TLS_MODES } from "../../core/sending/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import type { DnsOptions } from "../dns/context.ts";
+import { domainOption, withService } from "./services.ts";
+import { smtpSettings, submissionTo, submittedText } from "./submission.ts";
 
 export const senderSettingsSchema = z.object({
-  at: z.string(),
+  at: time,
   service: z.string(),
   title: z.string(),
   host: z.string(),
@@ -30,34 +30,34 @@ export interface SenderSettingsRequest extends CommonRequest, DnsOptions {
   readonly check: boolean;
 }
 
-
 /** The SMTP settings to copy into an application, and with --check whether they work. */
-export async function senderSettings(request: SenderSettingsRequest, context: AppContext): Promise<Outcome<SenderSettingsResult>> {
-    const usage = { operands: 0, example: "zandrel sender settings swiftquill" };
-    return withService(request, context, usage, async ({ service, session, journal }) => {
-      const { workspace, dns } = session;
-      const settings = await smtpSettings(service, journal, domainOption(request));
-      if (settings === undefined)
-        throw new Failure("no-smtp-settings", { service: service.key, title: service.title });
-      const shown = {
-        at: isoTime(dns.now),
-        service: service.key,
-        title: service.title,
-        host: settings.host,
-        port: settings.port,
-        tls: settings.tls,
-        user: settings.user ?? null,
-        password: settings.password ?? null,
-      };
-      if (!request.check) return { ended: "fine", result: { ...shown, check: null } };
-      const { trySubmission } = await import("../../../net/mail.ts");
-      const outcome = await trySubmission(await submissionTo(settings, service, { workspace, dns }, request, context));
-      const verdict = { accepted: "works", refused: "refused", failed: "unknown" } as const;
-      const because = outcome.kind === "accepted" ? "connected, encrypted and logged in" : submittedText(outcome, settings.host);
-      return {
-        ended: { accepted: "fine", refused: "problem", failed: "undetermined" }[outcome.kind],
-        result: { ...shown, check: { verdict: verdict[outcome.kind], because } },
-      };
-    });
-  }
-
+export async function senderSettings(
+  request: SenderSettingsRequest,
+  context: AppContext,
+): Promise<Outcome<SenderSettingsResult>> {
+  const usage = { operands: 0, example: "zandrel sender settings swiftquill" };
+  return withService(request, context, usage, async ({ service, session, journal }) => {
+    const { workspace, dns } = session;
+    const settings = await smtpSettings(service, journal, domainOption(request));
+    if (settings === undefined) throw new Failure("no-smtp-settings", { service: service.key, title: service.title });
+    const shown = {
+      at: dns.now,
+      service: service.key,
+      title: service.title,
+      host: settings.host,
+      port: settings.port,
+      tls: settings.tls,
+      user: settings.user ?? null,
+      password: settings.password ?? null,
+    };
+    if (!request.check) return { ended: "fine", result: { ...shown, check: null } };
+    const { trySubmission } = await import("../../../net/mail.ts");
+    const outcome = await trySubmission(await submissionTo(settings, service, { workspace, dns }, request, context));
+    const verdict = { accepted: "works", refused: "refused", failed: "unknown" } as const;
+    const because = outcome.kind === "accepted" ? "connected, encrypted and logged in" : submittedText(outcome, settings.host);
+    return {
+      ended: { accepted: "fine", refused: "problem", failed: "undetermined" }[outcome.kind],
+      result: { ...shown, check: { verdict: verdict[outcome.kind], because } },
+    };
+  });
+}

@@ -1,11 +1,11 @@
-import type { Arguments, Context } from "../../cli/command.ts";
+import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { enhancedStatus } from "../../core/sending/index.ts";
-import { EXIT, Failure } from "../../core/failure.ts";
 import type { Submission, Submitted } from "../../net/mail.ts";
 import { askLink } from "../../net/service-link.ts";
 import { visible } from "../../present/index.ts";
 import { type Journal, readSecret } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest } from "../context.ts";
 import { type DnsContext, timeoutOf } from "../dns/context.ts";
 import type { Session } from "../session.ts";
 import { type KeptCredential, keptCredentials, linkTrouble, offersOf, type ServiceAt } from "./services.ts";
@@ -51,19 +51,17 @@ export async function submissionTo(
   settings: SmtpSettings,
   service: ServiceAt,
   { workspace, dns }: { workspace: Session["workspace"]; dns: DnsContext },
-  args: Arguments,
-  context: Context,
+  request: DnsRequest,
+  context: AppContext,
 ): Promise<Submission> {
   const { host, port, tls, user, password } = settings;
   if (user === undefined || password === undefined)
     throw new Failure("no-credential", { service: service.key, title: service.title });
   if (dns.web === undefined) throw new Failure("no-server-in-files", {});
   const resolved = await dns.web.addresses(host);
-  if ("failure" in resolved)
-    throw new Failure("address-unseen", { host, because: resolved.failure }, "undetermined");
+  if ("failure" in resolved) throw new Failure("address-unseen", { host, because: resolved.failure }, "undetermined");
   const [address] = resolved.found;
-  if (address === undefined)
-    throw new Failure("no-address", { host, title: service.title }, "problem");
+  if (address === undefined) throw new Failure("no-address", { host, title: service.title }, "problem");
   return {
     host,
     address,
@@ -71,7 +69,7 @@ export async function submissionTo(
     tls,
     login: { user, password: readSecret(password, `the password of ${service.title}`, workspace.folder, context.env) },
     helo: "zandrel.invalid",
-    timeout: timeoutOf(args),
+    timeout: request.timeout,
   };
 }
 

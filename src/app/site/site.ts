@@ -1,18 +1,18 @@
+import { time } from "../shapes.ts";
 import { z } from "zod";
-import { name, type DomainName, displayName, under } from "../../core/name/index.ts";
-import { type DnsContext, type DnsOptions } from "../dns/context.ts";
-import { type DataOf } from "../../core/record/index.ts";
-import { type Domain, type Workspace } from "../../workspace/index.ts";
-import { type SiteCheck, mayIssue, judgeAddresses, judgeCertificate, judgeRedirect } from "../../core/site/index.ts";
-import { type WebOptions, fetchPage, followPage } from "../../net/index.ts";
-import { withoutRootDot } from "../shapes.ts";
 import { Failure } from "../../core/failure.ts";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
+import { type DomainName, displayName, name, under } from "../../core/name/index.ts";
+import type { DataOf } from "../../core/record/index.ts";
+import { judgeAddresses, judgeCertificate, judgeRedirect, mayIssue, type SiteCheck } from "../../core/site/index.ts";
+import { fetchPage, followPage, type WebOptions } from "../../net/index.ts";
+import type { Domain, Workspace } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import type { DnsContext, DnsOptions } from "../dns/context.ts";
 import { domainOperands, reading } from "../session.ts";
-import { isoTime } from "../../present/index.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 
 export const siteSchema = z.object({
-  at: z.string(),
+  at: time,
   domains: z.array(
     z.object({
       domain: z.string(),
@@ -111,8 +111,7 @@ async function checkHost(
 function redirectTarget(domain: Domain, workspace: Workspace): DomainName {
   const main = workspace.domains.filter((other) => other.role === "main");
   const target = domain.redirectTo ?? (main.length === 1 ? main[0]?.name : undefined);
-  if (target === undefined)
-    throw new Failure("no-redirect-target", { path: domain.path, domain: domain.name });
+  if (target === undefined) throw new Failure("no-redirect-target", { path: domain.path, domain: domain.name });
   return target;
 }
 
@@ -134,35 +133,30 @@ async function checkDomain(domain: Domain, workspace: Workspace, dns: DnsContext
 }
 
 /** What {@link site} is asked. */
-export interface SiteRequest extends CommonRequest, DnsOptions {
-
-}
-
+export interface SiteRequest extends CommonRequest, DnsOptions {}
 
 /** Check where the names lead: addresses of apex and www, permanent redirect with the path kept, certificate, CAA. */
 export async function site(request: SiteRequest, context: AppContext): Promise<Outcome<SiteResult>> {
-    const pick = (workspace: Workspace) => {
-      const named = domainOperands(request.operands)(workspace);
-      return request.operands.length > 0 ? named : named.filter((domain) => domain.role !== "sending" && domain.role !== "parked");
-    };
-    return reading(request, context, pick, async ({ workspace, domains, dns }) => {
-      const { web } = dns;
-      if (web === undefined)
-        throw new Failure("no-web-in-files", {});
-      const shown = await Promise.all(
-        domains.map(async (domain) => ({
-          domain: domain.name as string,
-          role: domain.role,
-          checks: (await checkDomain(domain, workspace, dns, web)).map((one) => ({ ...one, met: one.met ?? null })),
-        })),
-      );
-      const all = shown.flatMap((one) => one.checks);
-      const ended = all.some((one) => one.met === false)
-        ? "problem"
-        : all.some((one) => one.met === null)
-          ? "undetermined"
-          : "fine";
-      return { ended, result: { at: isoTime(dns.now), domains: shown } };
-    });
-  }
-
+  const pick = (workspace: Workspace) => {
+    const named = domainOperands(request.operands)(workspace);
+    return request.operands.length > 0 ? named : named.filter((domain) => domain.role !== "sending" && domain.role !== "parked");
+  };
+  return reading(request, context, pick, async ({ workspace, domains, dns }) => {
+    const { web } = dns;
+    if (web === undefined) throw new Failure("no-web-in-files", {});
+    const shown = await Promise.all(
+      domains.map(async (domain) => ({
+        domain: domain.name as string,
+        role: domain.role,
+        checks: (await checkDomain(domain, workspace, dns, web)).map((one) => ({ ...one, met: one.met ?? null })),
+      })),
+    );
+    const all = shown.flatMap((one) => one.checks);
+    const ended = all.some((one) => one.met === false)
+      ? "problem"
+      : all.some((one) => one.met === null)
+        ? "undetermined"
+        : "fine";
+    return { ended, result: { at: dns.now, domains: shown } };
+  });
+}

@@ -1,11 +1,22 @@
-import { z } from "zod";
-import { type CommonRequest, type AppContext, type Outcome } from "../context.ts";
-import { ROLES, findWorkspace, SETTINGS_FILE, KEY, openJournalIn, readText, readSettings, writeAtomically, openWorkspace, domainPath } from "../../workspace/index.ts";
-import { Failure } from "../../core/failure.ts";
-import { nameOperand } from "../dns/context.ts";
-import { join, basename, resolve } from "node:path";
 import { existsSync } from "node:fs";
-import { withoutRootDot } from "../shapes.ts";
+import { basename, join, resolve } from "node:path";
+import { z } from "zod";
+import { Failure } from "../../core/failure.ts";
+import {
+  domainPath,
+  findWorkspace,
+  KEY,
+  openJournalIn,
+  openWorkspace,
+  type ROLES,
+  readSettings,
+  readText,
+  SETTINGS_FILE,
+  writeAtomically,
+} from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { nameOperand } from "../dns/context.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 
 export const initialiseSchema = z.object({ folder: z.string(), created: z.array(z.string()), next: z.string() });
 
@@ -49,52 +60,48 @@ export interface InitialiseRequest extends CommonRequest {
   readonly settings: string | undefined;
 }
 
-
 /** Start a workspace for a domain in this folder, or add the domain to the workspace that is here. */
-export async function initialise(request: InitialiseRequest, { cwd }: AppContext): Promise<Outcome<z.output<typeof initialiseSchema>>> {
-    const [operand, ...more] = request.operands;
-    if (operand === undefined || more.length > 0)
-      throw new Failure("operands-wrong", {});
-    const domain = nameOperand(operand);
-    const existing = findWorkspace(cwd, request.workspace);
-    const folder = existing ?? cwd;
-    const settingsPath = join(folder, SETTINGS_FILE);
-    const host = request.host;
-    if (host !== undefined && !KEY.test(host))
-      throw new Failure("host-key", { given: host });
-    const created: string[] = [];
-    const journal = await openJournalIn(folder);
-    try {
-      journal.exclusively(() => {
-        if (!existsSync(settingsPath)) {
-          const from = request.settings;
-          const organisation = request.organisation ?? basename(folder);
-          const text = from === undefined ? settingsFor(organisation, host) : readText(resolve(cwd, from));
-          if (from !== undefined) readSettings(resolve(cwd, from));
-          writeAtomically(settingsPath, text);
-          created.push(SETTINGS_FILE);
-          if (!existsSync(join(folder, ".gitignore"))) {
-            writeAtomically(join(folder, ".gitignore"), ".zandrel/\nkeys/\n");
-            created.push(".gitignore");
-          }
-        } else if (request.settings !== undefined)
-          throw new Failure("settings-there", { from: request.settings ?? "" });
-        const workspace = openWorkspace(folder, folder);
-        if (host !== undefined && !Object.hasOwn(workspace.settings.hosts, host))
-          throw new Failure("unknown-host", { given: host, known: Object.keys(workspace.settings.hosts) });
-        if (workspace.domains.some((one) => one.name === domain))
-          throw new Failure("domain-there", { domain });
-        const hosts = Object.keys(workspace.settings.hosts);
-        const only = host ?? (hosts.length === 1 ? hosts[0] : undefined);
-        writeAtomically(
-          domainPath(folder, domain),
-          `domain: ${withoutRootDot(domain)}\nrole: ${request.role}\n${only === undefined ? "" : `host: ${only}\n`}asks: []\n`,
-        );
-        created.push(join("domains", `${withoutRootDot(domain)}.yaml`));
-      });
-    } finally {
-      journal.close();
-    }
-    return { ended: "fine", result: { folder, created, next: "zandrel intake" } };
+export async function initialise(
+  request: InitialiseRequest,
+  { cwd }: AppContext,
+): Promise<Outcome<z.output<typeof initialiseSchema>>> {
+  const operand = onlyOperand(request);
+  const domain = nameOperand(operand);
+  const existing = findWorkspace(cwd, request.workspace);
+  const folder = existing ?? cwd;
+  const settingsPath = join(folder, SETTINGS_FILE);
+  const host = request.host;
+  if (host !== undefined && !KEY.test(host)) throw new Failure("host-key", { given: host });
+  const created: string[] = [];
+  const journal = await openJournalIn(folder);
+  try {
+    journal.exclusively(() => {
+      if (!existsSync(settingsPath)) {
+        const from = request.settings;
+        const organisation = request.organisation ?? basename(folder);
+        const text = from === undefined ? settingsFor(organisation, host) : readText(resolve(cwd, from));
+        if (from !== undefined) readSettings(resolve(cwd, from));
+        writeAtomically(settingsPath, text);
+        created.push(SETTINGS_FILE);
+        if (!existsSync(join(folder, ".gitignore"))) {
+          writeAtomically(join(folder, ".gitignore"), ".zandrel/\nkeys/\n");
+          created.push(".gitignore");
+        }
+      } else if (request.settings !== undefined) throw new Failure("settings-there", { from: request.settings ?? "" });
+      const workspace = openWorkspace(folder, folder);
+      if (host !== undefined && !Object.hasOwn(workspace.settings.hosts, host))
+        throw new Failure("unknown-host", { given: host, known: Object.keys(workspace.settings.hosts) });
+      if (workspace.domains.some((one) => one.name === domain)) throw new Failure("domain-there", { domain });
+      const hosts = Object.keys(workspace.settings.hosts);
+      const only = host ?? (hosts.length === 1 ? hosts[0] : undefined);
+      writeAtomically(
+        domainPath(folder, domain),
+        `domain: ${withoutRootDot(domain)}\nrole: ${request.role}\n${only === undefined ? "" : `host: ${only}\n`}asks: []\n`,
+      );
+      created.push(join("domains", `${withoutRootDot(domain)}.yaml`));
+    });
+  } finally {
+    journal.close();
   }
-
+  return { ended: "fine", result: { folder, created, next: "zandrel intake" } };
+}

@@ -1,8 +1,8 @@
-import { text, list, choice, flag, resolverOptions } from "../options.ts";
-import { command } from "../command.ts";
+import { auditDomains, auditDomainsSchema } from "../../app/audit/audit.ts";
 import { audit, SEVERITIES } from "../../core/audit/index.ts";
-import { auditDomainsSchema, auditDomains } from "../../app/audit/audit.ts";
 import { present } from "../../present/audit/audit.ts";
+import { command } from "../command.ts";
+import { choice, flag, list, resolverOptions, text } from "../options.ts";
 
 export const FORMATS = ["text", "csv", "junit", "sarif"] as const;
 
@@ -16,11 +16,13 @@ export default command({
     ["zandrel audit brackwater.example --zone-file brackwater.example.zone", "a zone before it is published"],
     ["zandrel audit --list", "all that it can say"],
   ],
-  options: { ...resolverOptions,
-selector: list("a DKIM selector to look at (repeatable; those of the workspace and usual ones are looked at anyway)"),
-failOn: choice([...SEVERITIES, "never"], "end with 1 from this severity upwards", { default: "risks" }),
-format: choice(FORMATS, "text, CSV for spreadsheets, JUnit XML or SARIF for pipelines (JSON: --json)", { default: "text" }),
-list: flag("print the catalogue of findings") },
+  options: {
+    ...resolverOptions,
+    selector: list("a DKIM selector to look at (repeatable; those of the workspace and usual ones are looked at anyway)"),
+    failOn: choice([...SEVERITIES, "never"], "end with 1 from this severity upwards", { default: "risks" }),
+    format: choice(FORMATS, "text, CSV for spreadsheets, JUnit XML or SARIF for pipelines (JSON: --json)", { default: "text" }),
+    list: flag("print the catalogue of findings"),
+  },
   schema: auditDomainsSchema,
   run: auditDomains,
   text: present,

@@ -1,4 +1,4 @@
-import { EXIT } from "../../core/failure.ts";
+import { Failure } from "../../core/failure.ts";
 import { command } from "../command.ts";
 
 const SCRIPT = `# Completion of zandrel for bash and zsh. Add to your shell's start-up file:

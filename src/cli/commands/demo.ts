@@ -4,7 +4,7 @@ import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
-import { EXIT, Failure } from "../../core/failure.ts";
+import { Failure } from "../../core/failure.ts";
 import { mailAct, type Step, tokenAct } from "../../demo/acts.ts";
 import { wrap } from "../../present/index.ts";
 import { writeAtomically } from "../../workspace/index.ts";

@@ -1,7 +1,7 @@
-import { command } from "../command.ts";
-import { checkHelperSchema, checkHelper } from "../../app/publishing/check-helper.ts";
-import { text } from "../options.ts";
+import { checkHelper, checkHelperSchema } from "../../app/publishing/check-helper.ts";
 import { checkHelperText } from "../../present/publishing/check-helper.ts";
+import { command } from "../command.ts";
+import { text } from "../options.ts";
 
 export default command({
   name: "helper",

@@ -1,8 +1,8 @@
-import { command } from "../command.ts";
-import { text, choice } from "../options.ts";
-import { ROLES } from "../../workspace/index.ts";
-import { initialiseSchema, initialise } from "../../app/workspace/init.ts";
+import { initialise, initialiseSchema } from "../../app/workspace/init.ts";
 import { initialiseText } from "../../present/asks/init.ts";
+import { ROLES } from "../../workspace/index.ts";
+import { command } from "../command.ts";
+import { choice, text } from "../options.ts";
 
 export default command({
   name: "init",
@@ -12,10 +12,12 @@ export default command({
     ["zandrel init brackwater.example --organisation 'Brackwater Puppet Theatre'", "starts a workspace in this folder"],
     ["zandrel init puppetfest.example --role redirect --host nettlehost", "adds a second domain"],
   ],
-  options: { organisation: text("the name of your organisation (the folder's name if not given)"),
-host: text("the key of the domain's DNS host in zandrel.yaml"),
-role: choice(ROLES, "what the domain is for", { default: "main" }),
-settings: text("start from this zandrel.yaml: vantages, DNS hosts, services") },
+  options: {
+    organisation: text("the name of your organisation (the folder's name if not given)"),
+    host: text("the key of the domain's DNS host in zandrel.yaml"),
+    role: choice(ROLES, "what the domain is for", { default: "main" }),
+    settings: text("start from this zandrel.yaml: vantages, DNS hosts, services"),
+  },
   schema: initialiseSchema,
   run: initialise,
   text: initialiseText,

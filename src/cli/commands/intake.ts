@@ -1,9 +1,9 @@
-import { command } from "../command.ts";
-import { intake, understood } from "../../app/asks/intake.ts";
-import { text, choice, list, flag } from "../options.ts";
-import { PURPOSES } from "../../core/ask/index.ts";
 import { intakeResult } from "../../app/asks/add.ts";
+import { intake, understood } from "../../app/asks/intake.ts";
+import { PURPOSES } from "../../core/ask/index.ts";
 import { intakeText } from "../../present/asks/intake.ts";
+import { command } from "../command.ts";
+import { choice, flag, list, text } from "../options.ts";
 
 export default command({
   name: "intake",
@@ -15,19 +15,21 @@ export default command({
     ["zandrel intake --kit heronpost --input account=brackwater", "the asks of a kit, its blanks filled in"],
     ["zandrel intake --service seekmere --type TXT --host @ --value seekmere-owner=4f1d0c77a2", "without a paste"],
   ],
-  options: { domain: text("the domain it is for, if the workspace has several"),
-service: text("the key of the service in zandrel.yaml"),
-addService: text("the name of a service that is not in zandrel.yaml yet"),
-purpose: choice(PURPOSES, "what it is for, if the records do not show it"),
-id: text("the id of the ask (SERVICE-PURPOSE if not given)"),
-type: text("record type, with --value"),
-host: text("host as the service shows it, with --value"),
-value: text("value as the service shows it"),
-priority: text("priority of an MX record, with --value"),
-kit: text("take down the asks of this kit: a name from the kits folder, or a file"),
-input: list("fill a blank of the kit: NAME=VALUE (repeatable)"),
-choose: list("answer a question beforehand: QUESTION=ANSWER (repeatable)"),
-dryRun: flag("show what was understood, write nothing") },
+  options: {
+    domain: text("the domain it is for, if the workspace has several"),
+    service: text("the key of the service in zandrel.yaml"),
+    addService: text("the name of a service that is not in zandrel.yaml yet"),
+    purpose: choice(PURPOSES, "what it is for, if the records do not show it"),
+    id: text("the id of the ask (SERVICE-PURPOSE if not given)"),
+    type: text("record type, with --value"),
+    host: text("host as the service shows it, with --value"),
+    value: text("value as the service shows it"),
+    priority: text("priority of an MX record, with --value"),
+    kit: text("take down the asks of this kit: a name from the kits folder, or a file"),
+    input: list("fill a blank of the kit: NAME=VALUE (repeatable)"),
+    choose: list("answer a question beforehand: QUESTION=ANSWER (repeatable)"),
+    dryRun: flag("show what was understood, write nothing"),
+  },
   schema: intakeResult,
   run: intake,
   text: intakeText,

@@ -1,8 +1,8 @@
-import { command } from "../command.ts";
 import { prove, proveSchema } from "../../app/asks/prove.ts";
 import { cause } from "../../app/shapes.ts";
-import { flag, text, resolverOptions } from "../options.ts";
 import { proveText } from "../../present/asks/prove.ts";
+import { command } from "../command.ts";
+import { flag, resolverOptions, text } from "../options.ts";
 
 export default command({
   name: "prove",
@@ -16,10 +16,12 @@ export default command({
       "record what a service without a link said",
     ],
   ],
-  options: { ...resolverOptions,
-askNow: flag("ask the service although some vantages still show the old view"),
-confirmed: flag("record that the service confirmed it"),
-note: text("what the service showed, with --confirmed") },
+  options: {
+    ...resolverOptions,
+    askNow: flag("ask the service although some vantages still show the old view"),
+    confirmed: flag("record that the service confirmed it"),
+    note: text("what the service showed, with --confirmed"),
+  },
   schema: proveSchema,
   run: prove,
   text: proveText,

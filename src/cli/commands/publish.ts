@@ -1,35 +1,37 @@
-import { command } from "../command.ts";
+import { resolve } from "node:path";
 import { publish, publishSchema } from "../../app/publishing/publish.ts";
-import { text, flag } from "../options.ts";
-import { publishText } from "../../present/publishing/publish.ts";
-import { DRAFTING } from "./draft.ts";
-
-/** The options of the commands that carry something out. */
-export const publishOptions = {
-  resolver: {
-    type: "string",
-    array: true,
-    requiresArg: true,
-    describe: "ask this resolver instead of the workspace's vantages (repeatable)",
-  },
-  timeout: { type: "number", default: 5, requiresArg: true, describe: "longest wait for one answer, in seconds" },
-} as const;
+import { Failure } from "../../core/failure.ts";
+import { publishSheet, publishText } from "../../present/publishing/publish.ts";
+import { writeAtomically } from "../../workspace/index.ts";
+import { command } from "../command.ts";
+import { draftOptions, flag, publishOptions, text } from "../options.ts";
 
 export default command({
   name: "publish",
   operands: "[DOMAIN..]",
-  summary: "carry the draft out: by signed dynamic update, helper program, into a master file, or as a sheet to fill in",
+  summary: "carry the draft out: by signed dynamic update, helper program, into a zone file, or as a sheet to fill in",
   examples: [
     ["zandrel publish brackwater.example", "the way its DNS host is reached"],
-    ["zandrel publish brackwater.example --into brackwater.zone", "edit a master file in place"],
+    ["zandrel publish brackwater.example --into brackwater.example.zone", "edit a zone file in place"],
     ["zandrel publish brackwater.example --sheet entries.html", "a page to print, for a host that is reached by hand"],
     ["zandrel publish brackwater.example --check", "afterwards: what was entered wrongly, and how"],
   ],
-  options: { ...DRAFTING,
-...publishOptions,
-sheet: text("also write the fill-in sheet into this file, .md or .html"),
-check: flag("look whether what was to be entered by hand is there, and what went wrong") },
+  options: {
+    ...draftOptions,
+    ...publishOptions,
+    sheet: text("also write the fill-in sheet into this file, .md or .html"),
+    check: flag("look whether what was to be entered by hand is there, and what went wrong"),
+  },
   schema: publishSchema,
-  run: publish,
+  async run(request, context) {
+    const { sheet } = request;
+    if (sheet !== undefined && !/\.(md|html?)$/i.test(sheet)) throw new Failure("sheet-form", { given: sheet });
+    const outcome = await publish(request, context);
+    if (sheet === undefined || outcome.result === undefined) return outcome;
+    const text = publishSheet(outcome.result, /\.md$/i.test(sheet) ? "markdown" : "page");
+    if (text === undefined) throw new Failure("nothing-by-hand", {}, "problem");
+    writeAtomically(resolve(context.cwd, sheet), text);
+    return outcome;
+  },
   text: publishText,
 });

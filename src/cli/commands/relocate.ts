@@ -1,8 +1,8 @@
-import { command } from "../command.ts";
+import { capture, check, compare, relocate, relocateSchema } from "../../app/publishing/relocate.ts";
 import { name } from "../../core/name/index.ts";
-import { relocate, capture, compare, check, relocateSchema } from "../../app/publishing/relocate.ts";
-import { resolverOptions, text, flag } from "../options.ts";
 import { relocateText } from "../../present/publishing/relocate.ts";
+import { command } from "../command.ts";
+import { flag, resolverOptions, text } from "../options.ts";
 
 export default command({
   name: "relocate",
@@ -16,13 +16,15 @@ export default command({
       "after the change of name servers: who still sees the old host, and until when",
     ],
   ],
-  options: { resolver: resolverOptions.resolver,
-timeout: resolverOptions.timeout,
-at: resolverOptions.at,
-to: text("the key of the new DNS host in zandrel.yaml"),
-file: text("the master file of the capture (DOMAIN.zone if not given)"),
-export: text("with capture: records exported from the old host, as a master file"),
-overwrite: flag("with capture: replace the file if it is there") },
+  options: {
+    resolver: resolverOptions.resolver,
+    timeout: resolverOptions.timeout,
+    at: resolverOptions.at,
+    to: text("the key of the new DNS host in zandrel.yaml"),
+    file: text("the master file of the capture (DOMAIN.zone if not given)"),
+    export: text("with capture: records exported from the old host, as a master file"),
+    overwrite: flag("with capture: replace the file if it is there"),
+  },
   schema: relocateSchema,
   run: relocate,
   text: relocateText,

@@ -1,7 +1,7 @@
-import { command } from "../command.ts";
 import { retire, retireSchema } from "../../app/asks/retire.ts";
-import { text, list, flag } from "../options.ts";
 import { retireText } from "../../present/asks/retire.ts";
+import { command } from "../command.ts";
+import { flag, list, text } from "../options.ts";
 import { publishOptions } from "./publish.ts";
 
 export default command({
@@ -12,10 +12,12 @@ export default command({
     ["zandrel retire seekmere-ownership --dry-run", "show what would go and what stays"],
     ["zandrel retire pagewick-site", "carry it out"],
   ],
-  options: { ...publishOptions,
-into: text("remove the records in this master file"),
-replace: list("also remove what somebody else put at this name (repeatable)"),
-dryRun: flag("show what would go and what stays, change nothing") },
+  options: {
+    ...publishOptions,
+    into: text("remove the records in this master file"),
+    replace: list("also remove what somebody else put at this name (repeatable)"),
+    dryRun: flag("show what would go and what stays, change nothing"),
+  },
   schema: retireSchema,
   run: retire,
   text: retireText,

@@ -1,8 +1,8 @@
-import { command } from "../command.ts";
-import { name } from "../../core/name/index.ts";
 import { site, siteSchema } from "../../app/site/site.ts";
-import { text, resolverOptions } from "../options.ts";
+import { name } from "../../core/name/index.ts";
 import { siteText } from "../../present/site/site.ts";
+import { command } from "../command.ts";
+import { resolverOptions, text } from "../options.ts";
 
 export default command({
   name: "site",

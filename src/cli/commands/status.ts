@@ -1,7 +1,7 @@
-import { command } from "../command.ts";
 import { status, statusSchema } from "../../app/asks/status.ts";
-import { text, resolverOptions } from "../options.ts";
 import { statusText } from "../../present/asks/status.ts";
+import { command } from "../command.ts";
+import { resolverOptions, text } from "../options.ts";
 
 export default command({
   name: "status",

@@ -1,8 +1,8 @@
-import { command } from "../command.ts";
 import { undo, undoSchema } from "../../app/publishing/undo.ts";
-import { published, publishOptions } from "./publish.ts";
-import { text } from "../options.ts";
 import { undoText } from "../../present/publishing/undo.ts";
+import { command } from "../command.ts";
+import { text } from "../options.ts";
+import { published, publishOptions } from "./publish.ts";
 
 export default command({
   name: "undo",
@@ -12,8 +12,7 @@ export default command({
     ["zandrel undo brackwater.example", "the way it was published; refuses where somebody changed the records since"],
     ["zandrel undo brackwater.example --into brackwater.zone", "in a master file"],
   ],
-  options: { ...publishOptions,
-into: text("take it back in this master file") },
+  options: { ...publishOptions, into: text("take it back in this master file") },
   schema: undoSchema,
   run: undo,
   text: undoText,

@@ -1,6 +1,6 @@
+import { summary, table, watch, watchSchema } from "../../app/publishing/watch.ts";
 import { command } from "../command.ts";
-import { watch, summary, table, watchSchema } from "../../app/publishing/watch.ts";
-import { span, choice, resolverOptions } from "../options.ts";
+import { choice, resolverOptions, span } from "../options.ts";
 
 export default command({
   name: "watch",
@@ -10,9 +10,13 @@ export default command({
     ["zandrel watch brackwater.example", "a live table on a terminal, a plain log in a pipe"],
     ["zandrel watch brackwater.example --for 15m --json", "one JSON object a line, for at most 15 minutes"],
   ],
-  options: { ...resolverOptions,
-for: span("stop after this span, such as 15m or 1h30m"),
-until: choice(["settled", "proven"], "follow until every vantage has it, or until the services confirmed it", { default: "settled" }) },
+  options: {
+    ...resolverOptions,
+    for: span("stop after this span, such as 15m or 1h30m"),
+    until: choice(["settled", "proven"], "follow until every vantage has it, or until the services confirmed it", {
+      default: "settled",
+    }),
+  },
   schema: watchSchema,
   run: watch,
 });

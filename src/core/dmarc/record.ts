@@ -1,6 +1,6 @@
+import { closest } from "../failure.ts";
 import { err, ok, type Result } from "../result.ts";
 import { type Mistake, readTagList } from "../tag-list.ts";
-import { closest } from "../failure.ts";
 import { isDmarc, POLICIES, type Policy } from "./policy.ts";
 
 /** Where reports go: one URI of `rua` or `ruf` (RFC 7489 section 6.2). */

@@ -235,3 +235,6 @@ export function displayName(of: DomainName): string {
     .join(".");
   return unicode === plain ? plain : `${unicode} (${plain})`;
 }
+
+/** The name as people type it: A-labels, without the dot of the root. */
+export const withoutRootDot = (name: DomainName): string => (name === "." ? name : name.slice(0, -1));

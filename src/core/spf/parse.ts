@@ -1,7 +1,7 @@
 import ipaddr from "ipaddr.js";
+import { closest } from "../failure.ts";
 import { parseIpv4, parseIpv6 } from "../record/index.ts";
 import { err, ok, type Result } from "../result.ts";
-import { closest } from "../failure.ts";
 
 /** What a matching mechanism means for the sender (RFC 7208 section 4.6.2). */
 type Qualifier = "+" | "-" | "~" | "?";

@@ -1,7 +1,8 @@
-import { z } from "zod";
-import { initialiseSchema } from "../../app/workspace/init.ts";
-import { type View } from "../view.ts";
+import type { z } from "zod";
+import type { initialiseSchema } from "../../app/workspace/init.ts";
+import type { Layout } from "../layout.ts";
 
 /** The result of {@link initialise} for people. */
-export function initialiseText({ created, next }: z.output<typeof initialiseSchema>, { style }: View): string { return `${created.map((file) => `${style.good("written")}  ${file}\n`).join("")}Next: paste what a service shows you into ${style.command(next)} (finish with Ctrl-D).\n`; }
-
+export function initialiseText({ created, next }: z.output<typeof initialiseSchema>, { style }: Layout): string {
+  return `${created.map((file) => `${style.good("written")}  ${file}\n`).join("")}Next: paste what a service shows you into ${style.command(next)} (finish with Ctrl-D).\n`;
+}

@@ -1,34 +1,36 @@
-import { published, presentPublished } from "../../cli/commands/publish.ts";
-import { z } from "zod";
-import { retireSchema } from "../../app/asks/retire.ts";
-import { type View } from "../view.ts";
-import { visible, wrap } from "../index.ts";
-import { displayName, type DomainName } from "../../core/name/index.ts";
+import type { z } from "zod";
+import type { retireSchema } from "../../app/asks/retire.ts";
 import { record } from "../../app/shapes.ts";
+import { presentPublished, published } from "../../cli/commands/publish.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
+import { visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** The result of {@link retire} for people. */
-export function retireText({ ask, domain, written, removals, stays, published: carried, at }: z.output<typeof retireSchema>, context: View): string {
-    const { style, width } = context;
-    const gone = removals.map(({ name, type, before, after }) => {
-      const left = new Set(after.map((one) => JSON.stringify(one.data)));
-      const lines = before
-        .filter((one) => !left.has(JSON.stringify(one.data)))
-        .map(
-          (one) =>
-            `    ${style.removed(`- ${visible(typeof one.data === "string" ? one.data : Object.values(one.data).join(" "))}`)}`,
-        );
-      const came = after
-        .filter((one) => !before.some((other) => JSON.stringify(other.data) === JSON.stringify(one.data)))
-        .map((one) => `    ${style.added(`+ ${visible(String(one.data))}`)}`);
-      return [`  ${displayName(name as DomainName)}  ${type}`, ...lines, ...came].join("\n");
-    });
-    const kept = stays.map(
-      (one) =>
-        `  ${style.careful("stays")}  ${displayName(one.name as DomainName)}  ${one.type}  ${visible(one.data)}\n         ${wrap(visible(one.because), width - 9, "         ")}`,
-    );
-    const title = `${style.title(ask)}  ${style.quiet(displayName(domain as DomainName))}`;
-    const none = removals.length === 0 ? ["  no record goes"] : [];
-    const end = written ? `${style.good("Retired.")} It is no longer in its file.` : "Nothing was changed, because of --dry-run.";
-    return `${[title, ...gone, ...none, ...kept].join("\n")}\n${carried === null ? "" : `${presentPublished(carried, Date.parse(at), context)}\n`}${end}\n`;
-  }
-
+export function retireText(
+  { ask, domain, written, removals, stays, published: carried, at }: z.output<typeof retireSchema>,
+  context: Layout,
+): string {
+  const { style, width } = context;
+  const gone = removals.map(({ name, type, before, after }) => {
+    const left = new Set(after.map((one) => JSON.stringify(one.data)));
+    const lines = before
+      .filter((one) => !left.has(JSON.stringify(one.data)))
+      .map(
+        (one) =>
+          `    ${style.removed(`- ${visible(typeof one.data === "string" ? one.data : Object.values(one.data).join(" "))}`)}`,
+      );
+    const came = after
+      .filter((one) => !before.some((other) => JSON.stringify(other.data) === JSON.stringify(one.data)))
+      .map((one) => `    ${style.added(`+ ${visible(String(one.data))}`)}`);
+    return [`  ${displayName(name as DomainName)}  ${type}`, ...lines, ...came].join("\n");
+  });
+  const kept = stays.map(
+    (one) =>
+      `  ${style.careful("stays")}  ${displayName(one.name as DomainName)}  ${one.type}  ${visible(one.data)}\n         ${wrap(visible(one.because), width - 9, "         ")}`,
+  );
+  const title = `${style.title(ask)}  ${style.quiet(displayName(domain as DomainName))}`;
+  const none = removals.length === 0 ? ["  no record goes"] : [];
+  const end = written ? `${style.good("Retired.")} It is no longer in its file.` : "Nothing was changed, because of --dry-run.";
+  return `${[title, ...gone, ...none, ...kept].join("\n")}\n${carried === null ? "" : `${presentPublished(carried, at, context)}\n`}${end}\n`;
+}

@@ -1,46 +1,45 @@
-import { type StatusResult } from "../../app/asks/status.ts";
-import { type View } from "../view.ts";
-import { displayName, type DomainName } from "../../core/name/index.ts";
-import { visible, moment, columns, STATE_MARK, deadline, wrap, count } from "../index.ts";
+import type { StatusResult } from "../../app/asks/status.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
+import { columns, count, deadline, moment, STATE_MARK, visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** The result of {@link status} for people. */
-export function statusText({ domains, at }: StatusResult, { style, width }: View): string {
-    if (domains.length === 0) return `No domain yet. Next: ${style.command("zandrel init DOMAIN")}\n`;
-    const now = Date.parse(at);
-    const blocks = domains.map(({ domain, role, host, asks, senders, interrupted }) => {
-      const heading = `${style.title(displayName(domain as DomainName))}  ${style.quiet(`${role}, ${visible(host)}, as of ${moment(now, now)}`)}`;
-      const rows = columns(
-        asks.map((ask) => [`${STATE_MARK[ask.state]} ${ask.state}`, ask.id, `${ask.service}, ${ask.purpose}`]),
-        (cell, column, row) =>
-          column === 0 ? style.state(asks[row]?.state ?? "", cell) : column === 1 ? style.strong(cell) : cell,
-      );
-      const lines = asks.flatMap((ask, i) => {
-        const by =
-          ask.state === "spreading" && ask.visibleBy !== null
-            ? `; everyone sees it by ${style.strong(deadline(Date.parse(ask.visibleBy), now))} at the latest`
-            : "";
-        return [
-          `  ${rows[i]}`,
-          `    ${wrap(visible(ask.because), width - 6, "    ")}${by}`,
-          ...(ask.next === ""
-            ? []
-            : [`    next: ${ask.next.startsWith("zandrel ") ? style.command(ask.next) : visible(ask.next)}`]),
-        ];
-      });
-      const broken = interrupted.map((line) => `  ${style.careful("!")} ${wrap(visible(line), width - 6, "    ")}`);
-      const mail = senders.flatMap(({ service, address, state, next }) => [
-        `  ${next === "" ? style.good(`✓ ${state}`) : style.careful(`○ ${state}`)}  ${visible(address ?? "the domain")} at ${service}`,
-        ...(next === "" ? [] : [`    next: ${style.command(next)}`]),
-      ]);
+export function statusText({ domains, at }: StatusResult, { style, width }: Layout): string {
+  if (domains.length === 0) return `No domain yet. Next: ${style.command("zandrel init DOMAIN")}\n`;
+  const now = at;
+  const blocks = domains.map(({ domain, role, host, asks, senders, interrupted }) => {
+    const heading = `${style.title(displayName(domain as DomainName))}  ${style.quiet(`${role}, ${visible(host)}, as of ${moment(now, now)}`)}`;
+    const rows = columns(
+      asks.map((ask) => [`${STATE_MARK[ask.state]} ${ask.state}`, ask.id, `${ask.service}, ${ask.purpose}`]),
+      (cell, column, row) =>
+        column === 0 ? style.state(asks[row]?.state ?? "", cell) : column === 1 ? style.strong(cell) : cell,
+    );
+    const lines = asks.flatMap((ask, i) => {
+      const by =
+        ask.state === "spreading" && ask.visibleBy !== null
+          ? `; everyone sees it by ${style.strong(deadline(ask.visibleBy, now))} at the latest`
+          : "";
       return [
-        heading,
-        ...broken,
-        ...(lines.length === 0 ? [`  nothing was asked yet; next: ${style.command("zandrel intake")}`] : lines),
-        ...mail,
-      ].join("\n");
+        `  ${rows[i]}`,
+        `    ${wrap(visible(ask.because), width - 6, "    ")}${by}`,
+        ...(ask.next === ""
+          ? []
+          : [`    next: ${ask.next.startsWith("zandrel ") ? style.command(ask.next) : visible(ask.next)}`]),
+      ];
     });
-    const total = domains.flatMap((domain) => domain.asks);
-    const done = total.filter((ask) => ask.state === "proven").length;
-    return `${blocks.join("\n\n")}\n\n${count(total.length, "ask")}, ${done} proven.\n`;
-  }
-
+    const broken = interrupted.map((line) => `  ${style.careful("!")} ${wrap(visible(line), width - 6, "    ")}`);
+    const mail = senders.flatMap(({ service, address, state, next }) => [
+      `  ${next === "" ? style.good(`✓ ${state}`) : style.careful(`○ ${state}`)}  ${visible(address ?? "the domain")} at ${service}`,
+      ...(next === "" ? [] : [`    next: ${style.command(next)}`]),
+    ]);
+    return [
+      heading,
+      ...broken,
+      ...(lines.length === 0 ? [`  nothing was asked yet; next: ${style.command("zandrel intake")}`] : lines),
+      ...mail,
+    ].join("\n");
+  });
+  const total = domains.flatMap((domain) => domain.asks);
+  const done = total.filter((ask) => ask.state === "proven").length;
+  return `${blocks.join("\n\n")}\n\n${count(total.length, "ask")}, ${done} proven.\n`;
+}

@@ -1,7 +1,7 @@
-import { type AuditDomainsResult } from "../../app/audit/audit.ts";
-import { type Style, columns, wrap, visible, count } from "../index.ts";
-import { type Severity, SEVERITIES, type Audit } from "../../core/audit/index.ts";
-import { displayName, type DomainName } from "../../core/name/index.ts";
+import type { AuditDomainsResult } from "../../app/audit/audit.ts";
+import { type Audit, SEVERITIES, type Severity } from "../../core/audit/index.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
+import { columns, count, type Style, visible, wrap } from "../index.ts";
 
 export function present({ domains, catalogue }: AuditDomainsResult, { style, width }: { style: Style; width: number }): string {
   const paint: Record<Severity, (text: string) => string> = {
@@ -50,5 +50,3 @@ export function present({ domains, catalogue }: AuditDomainsResult, { style, wid
     })
     .join("\n");
 }
-
-

@@ -1,37 +1,35 @@
-import { type DkimCheckResult } from "../../app/mail/dkim-check.ts";
-import { type View } from "../view.ts";
-import { visible, wrap, count } from "../index.ts";
-import { displayName, type DomainName } from "../../core/name/index.ts";
+import type { DkimCheckResult } from "../../app/mail/dkim-check.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
+import { count, visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** The result of {@link dkimCheck} for people. */
-export function dkimCheckText({ domain, keys, usualTried }: DkimCheckResult, { style, width }: View): string {
-    const blocks = keys.map(({ selector, state, alias, type, bits, remarks }) => {
-      const paint =
-        state === "usable"
-          ? style.good("✓ usable")
-          : state === "unknown"
-            ? style.careful("? could not be asked")
-            : style.bad(state === "absent" ? "✗ not there" : "✗ broken");
-      const what = type === null ? "" : `  ${type === "rsa" ? `RSA${bits === null ? "" : `, ${bits} bits`}` : "Ed25519"}`;
-      const via = alias === null ? "" : `  by an alias to ${visible(displayName(alias as DomainName))}`;
-      return [
-        `${style.strong(selector.padEnd(10))} ${paint}${what}${via}`,
-        ...remarks.map(
-          (one) =>
-            `           ${one.breaks ? style.bad("!") : style.careful("·")} ${wrap(visible(one.because), width - 13, "             ")}`,
-        ),
-      ].join("\n");
-    });
-    const none =
-      keys.length === 0 ? ["No DKIM key was found: no selector is known, and none of the usual ones holds a key."] : [];
-    const tail =
-      usualTried === 0
-        ? []
-        : [
-            style.quiet(
-              `${count(usualTried, "usual selector")} hold nothing. A service may use another one: its page says which; name it behind the domain.`,
-            ),
-          ];
-    return `${[style.title(`DKIM keys of ${displayName(domain as DomainName)}`), ...blocks, ...none, ...tail].join("\n")}\n`;
-  }
-
+export function dkimCheckText({ domain, keys, usualTried }: DkimCheckResult, { style, width }: Layout): string {
+  const blocks = keys.map(({ selector, state, alias, type, bits, remarks }) => {
+    const paint =
+      state === "usable"
+        ? style.good("✓ usable")
+        : state === "unknown"
+          ? style.careful("? could not be asked")
+          : style.bad(state === "absent" ? "✗ not there" : "✗ broken");
+    const what = type === null ? "" : `  ${type === "rsa" ? `RSA${bits === null ? "" : `, ${bits} bits`}` : "Ed25519"}`;
+    const via = alias === null ? "" : `  by an alias to ${visible(displayName(alias as DomainName))}`;
+    return [
+      `${style.strong(selector.padEnd(10))} ${paint}${what}${via}`,
+      ...remarks.map(
+        (one) =>
+          `           ${one.breaks ? style.bad("!") : style.careful("·")} ${wrap(visible(one.because), width - 13, "             ")}`,
+      ),
+    ].join("\n");
+  });
+  const none = keys.length === 0 ? ["No DKIM key was found: no selector is known, and none of the usual ones holds a key."] : [];
+  const tail =
+    usualTried === 0
+      ? []
+      : [
+          style.quiet(
+            `${count(usualTried, "usual selector")} hold nothing. A service may use another one: its page says which; name it behind the domain.`,
+          ),
+        ];
+  return `${[style.title(`DKIM keys of ${displayName(domain as DomainName)}`), ...blocks, ...none, ...tail].join("\n")}\n`;
+}

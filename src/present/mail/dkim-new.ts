@@ -1,25 +1,25 @@
-import { type Made } from "../../app/mail/dkim-new.ts";
-import { type View } from "../view.ts";
-import { record, withoutRootDot } from "../../app/shapes.ts";
+import type { Made } from "../../app/mail/dkim-new.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
+import { record } from "../../app/shapes.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** The result of {@link dkimNew} for people. */
-export function dkimNewText({ domain, selector, keyFile, line, ask, type }: Made, { style, width }: View): string {
-    const next =
-      ask === null
-        ? "Publish the record at the DNS host; in a workspace Zandrel does it."
-        : `Next: ${style.command(`zandrel draft ${withoutRootDot(domain as DomainName)}`)}, then publish. Sign with it once zandrel status says it is settled.`;
-    return [
-      `${style.title(`A new ${type} key for ${displayName(domain as DomainName)}, selector ${selector}`)}`,
-      `${style.good("written")}  ${keyFile} (the private key; only you can read it. Never send it to anybody by mail)`,
-      ...(ask === null ? [] : [`${style.good("taken down")}  ${ask}`]),
-      "",
-      "The record that publishes it:",
-      style.quiet(line),
-      "",
-      wrap(next, width),
-      "",
-    ].join("\n");
-  }
-
+export function dkimNewText({ domain, selector, keyFile, line, ask, type }: Made, { style, width }: Layout): string {
+  const next =
+    ask === null
+      ? "Publish the record at the DNS host; in a workspace Zandrel does it."
+      : `Next: ${style.command(`zandrel draft ${withoutRootDot(domain as DomainName)}`)}, then publish. Sign with it once zandrel status says it is settled.`;
+  return [
+    `${style.title(`A new ${type} key for ${displayName(domain as DomainName)}, selector ${selector}`)}`,
+    `${style.good("written")}  ${keyFile} (the private key; only you can read it. Never send it to anybody by mail)`,
+    ...(ask === null ? [] : [`${style.good("taken down")}  ${ask}`]),
+    "",
+    "The record that publishes it:",
+    style.quiet(line),
+    "",
+    wrap(next, width),
+    "",
+  ].join("\n");
+}

@@ -1,12 +1,11 @@
-import { z } from "zod";
-import { dkimVerifySchema } from "../../app/mail/dkim-verify.ts";
-import { type View } from "../view.ts";
-import { wrap } from "../index.ts";
+import type { z } from "zod";
+import type { dkimVerifySchema } from "../../app/mail/dkim-verify.ts";
 import { dkimLine } from "../../app/messages/open.ts";
+import { wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** The result of {@link dkimVerify} for people. */
-export function dkimVerifyText({ dkim }: z.output<typeof dkimVerifySchema>, { style, width }: View): string {
-    if (dkim.length === 0) return "The message has no DKIM signature.\n";
-    return `${dkim.map((one) => wrap(dkimLine(one, style), width, "  ")).join("\n")}\n`;
-  }
-
+export function dkimVerifyText({ dkim }: z.output<typeof dkimVerifySchema>, { style, width }: Layout): string {
+  if (dkim.length === 0) return "The message has no DKIM signature.\n";
+  return `${dkim.map((one) => wrap(dkimLine(one, style), width, "  ")).join("\n")}\n`;
+}

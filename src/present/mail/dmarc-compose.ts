@@ -1,42 +1,44 @@
-import { type DmarcComposeResult } from "../../app/mail/dmarc-compose.ts";
-import { type View } from "../view.ts";
-import { displayName, type DomainName } from "../../core/name/index.ts";
-import { visible, wrap } from "../index.ts";
-import { withoutRootDot } from "../../app/shapes.ts";
+import type { DmarcComposeResult } from "../../app/mail/dmarc-compose.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 import { dmarcName } from "../../core/ask/index.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
+import { visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** The result of {@link dmarcCompose} for people. */
-export function dmarcComposeText({ domain, record, line, words, before, obstacles, permissions, remarks, ask }: DmarcComposeResult, { style, width }: View): string {
-    const plain = displayName(domain as DomainName);
-    const list = [
-      style.title(`DMARC record for ${plain}`),
-      ...(before === null ? [] : [`${style.removed("today")}  ${visible(before)}`]),
-      `${style.added("new")}    ${visible(record)}`,
-      ...words.map((one) => wrap(visible(one), width)),
-    ];
-    for (const { because, wayOut } of obstacles)
-      list.push("", style.bad(wrap(`Not yet: ${visible(because)}.`, width)), wrap(`Way out: ${visible(wayOut)}.`, width));
-    for (const one of permissions)
-      list.push(
-        "",
-        wrap(
-          `The owner of ${displayName(one.destination as DomainName)} must publish this, so that receivers send reports there${one.ask === null ? "; send it to them" : `; taken down as ${one.ask}`}:`,
-          width,
-        ),
-        style.quiet(one.line),
-      );
-    for (const one of remarks) list.push(style.quiet(wrap(`Note: ${visible(one)}.`, width)));
-    if (obstacles.length === 0)
-      list.push(
-        "",
-        ask === null
-          ? wrap(
-              `Publish it at ${withoutRootDot(dmarcName(domain as DomainName))}, or run the command again with --write so that Zandrel does it.`,
-              width,
-            )
-          : `${style.good("taken down")} as ${ask}. Next: ${style.command(`zandrel draft ${plain}${before === null ? "" : ` --replace _dmarc.${plain}`}`)}`,
-        style.quiet(line),
-      );
-    return `${list.join("\n")}\n`;
-  }
-
+export function dmarcComposeText(
+  { domain, record, line, words, before, obstacles, permissions, remarks, ask }: DmarcComposeResult,
+  { style, width }: Layout,
+): string {
+  const plain = displayName(domain as DomainName);
+  const list = [
+    style.title(`DMARC record for ${plain}`),
+    ...(before === null ? [] : [`${style.removed("today")}  ${visible(before)}`]),
+    `${style.added("new")}    ${visible(record)}`,
+    ...words.map((one) => wrap(visible(one), width)),
+  ];
+  for (const { because, wayOut } of obstacles)
+    list.push("", style.bad(wrap(`Not yet: ${visible(because)}.`, width)), wrap(`Way out: ${visible(wayOut)}.`, width));
+  for (const one of permissions)
+    list.push(
+      "",
+      wrap(
+        `The owner of ${displayName(one.destination as DomainName)} must publish this, so that receivers send reports there${one.ask === null ? "; send it to them" : `; taken down as ${one.ask}`}:`,
+        width,
+      ),
+      style.quiet(one.line),
+    );
+  for (const one of remarks) list.push(style.quiet(wrap(`Note: ${visible(one)}.`, width)));
+  if (obstacles.length === 0)
+    list.push(
+      "",
+      ask === null
+        ? wrap(
+            `Publish it at ${withoutRootDot(dmarcName(domain as DomainName))}, or run the command again with --write so that Zandrel does it.`,
+            width,
+          )
+        : `${style.good("taken down")} as ${ask}. Next: ${style.command(`zandrel draft ${plain}${before === null ? "" : ` --replace _dmarc.${plain}`}`)}`,
+      style.quiet(line),
+    );
+  return `${list.join("\n")}\n`;
+}

@@ -1,7 +1,7 @@
 import { type DmarcExplainResult, mistakes, policy } from "../../app/mail/dmarc-explain.ts";
-import { visible, wrap, columns } from "../index.ts";
-import { type View } from "../view.ts";
-import { displayName, type DomainName } from "../../core/name/index.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
+import { columns, visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 const HAPPENS = { none: "delivered", quarantine: "junk folder", reject: "refused" } as const;
 
@@ -17,56 +17,55 @@ export function pointed(record: string, list: DmarcExplainResult["mistakes"], wi
 }
 
 /** The result of {@link dmarcExplain} for people. */
-export function dmarcExplainText(shown: DmarcExplainResult, { style, width }: View): string {
-    const { domain, record, at, because, words, difference, destinations } = shown;
-    const whose = at !== null && at !== domain ? ` (the record of ${displayName(at as DomainName)} counts)` : "";
-    const rows = shown.scenarios.map((one) => [
-      one.kind === "domain"
-        ? `From ${displayName(one.from as DomainName)}`
-        : one.kind === "subdomain"
-          ? "From one of its subdomains"
-          : "From a subdomain that does not exist",
-      one.tag === null ? "no policy" : `${one.tag}=${one.policy}`,
-      one.kind === "made-up" ? "there is no real mail" : "delivered",
-      one.kind === "made-up" ? "" : HAPPENS[one.unaligned],
-      HAPPENS[one.forged],
-    ]);
-    const table =
-      shown.scenarios.length === 0 || at === null
-        ? []
-        : [
-            "",
-            ...columns([["", "policy", "proven to be yours", "yours, but not proven", "forged"], ...rows], (cell, _, row) =>
-              row === 0 ? style.quiet(cell) : cell,
-            ),
-          ];
-    return [
-      ...(domain === null ? [] : [style.title(`DMARC of ${displayName(domain as DomainName)}${whose}`)]),
-      ...(record === null ? [] : [style.quiet(wrap(visible(record), width))]),
-      ...(because === null ? [] : [style.bad(wrap(`${because[0]?.toUpperCase()}${visible(because).slice(1)}.`, width))]),
-      ...(record === null ? [] : pointed(record, shown.mistakes, width).map((line) => style.careful(line))),
-      ...words.map((line) => wrap(visible(line), width)),
-      ...table,
-      ...(difference === null ? [] : ["", style.careful(wrap(`Receivers differ: ${visible(difference)}.`, width))]),
-      ...destinations
-        .filter((one) => one.permission === "missing" || one.permission === "unknown")
-        .map(({ destination, permission }) =>
-          style.bad(
-            wrap(
-              permission === "missing"
-                ? `Reports to ${displayName(destination as DomainName)} are not sent: that domain has not agreed to take them (see zandrel dmarc compose).`
-                : `Whether ${displayName(destination as DomainName)} takes reports could not be asked.`,
-              width,
-            ),
+export function dmarcExplainText(shown: DmarcExplainResult, { style, width }: Layout): string {
+  const { domain, record, at, because, words, difference, destinations } = shown;
+  const whose = at !== null && at !== domain ? ` (the record of ${displayName(at as DomainName)} counts)` : "";
+  const rows = shown.scenarios.map((one) => [
+    one.kind === "domain"
+      ? `From ${displayName(one.from as DomainName)}`
+      : one.kind === "subdomain"
+        ? "From one of its subdomains"
+        : "From a subdomain that does not exist",
+    one.tag === null ? "no policy" : `${one.tag}=${one.policy}`,
+    one.kind === "made-up" ? "there is no real mail" : "delivered",
+    one.kind === "made-up" ? "" : HAPPENS[one.unaligned],
+    HAPPENS[one.forged],
+  ]);
+  const table =
+    shown.scenarios.length === 0 || at === null
+      ? []
+      : [
+          "",
+          ...columns([["", "policy", "proven to be yours", "yours, but not proven", "forged"], ...rows], (cell, _, row) =>
+            row === 0 ? style.quiet(cell) : cell,
+          ),
+        ];
+  return [
+    ...(domain === null ? [] : [style.title(`DMARC of ${displayName(domain as DomainName)}${whose}`)]),
+    ...(record === null ? [] : [style.quiet(wrap(visible(record), width))]),
+    ...(because === null ? [] : [style.bad(wrap(`${because[0]?.toUpperCase()}${visible(because).slice(1)}.`, width))]),
+    ...(record === null ? [] : pointed(record, shown.mistakes, width).map((line) => style.careful(line))),
+    ...words.map((line) => wrap(visible(line), width)),
+    ...table,
+    ...(difference === null ? [] : ["", style.careful(wrap(`Receivers differ: ${visible(difference)}.`, width))]),
+    ...destinations
+      .filter((one) => one.permission === "missing" || one.permission === "unknown")
+      .map(({ destination, permission }) =>
+        style.bad(
+          wrap(
+            permission === "missing"
+              ? `Reports to ${displayName(destination as DomainName)} are not sent: that domain has not agreed to take them (see zandrel dmarc compose).`
+              : `Whether ${displayName(destination as DomainName)} takes reports could not be asked.`,
+            width,
           ),
         ),
-      ...(at === null && domain !== null
-        ? [
-            "",
-            `Next: ${style.command(`zandrel dmarc compose ${displayName(domain as DomainName)} --reports-to dmarc@${displayName(domain as DomainName)}`)}`,
-          ]
-        : []),
-      "",
-    ].join("\n");
-  }
-
+      ),
+    ...(at === null && domain !== null
+      ? [
+          "",
+          `Next: ${style.command(`zandrel dmarc compose ${displayName(domain as DomainName)} --reports-to dmarc@${displayName(domain as DomainName)}`)}`,
+        ]
+      : []),
+    "",
+  ].join("\n");
+}

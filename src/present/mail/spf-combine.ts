@@ -1,44 +1,46 @@
-import { waysOut, type SpfCombineResult } from "../../app/mail/spf-combine.ts";
-import { type View } from "../view.ts";
+import { type SpfCombineResult, waysOut } from "../../app/mail/spf-combine.ts";
 import { displayName } from "../../core/name/index.ts";
 import { count, visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** The result of {@link spfCombine} for people. */
-export function spfCombineText({ domain, before, after, lookups, added, dropped, unresolved, waysOut: ways }: SpfCombineResult, { style, width }: View): string {
-    const plain = displayName(domain as never);
-    const over = lookups.after > lookups.limit;
-    const least = unresolved.length > 0 ? "at least " : "";
-    const cost = (text: string, number: number | null): string => (number === null ? "" : `  ${text}${count(number, "lookup")}`);
-    return [
-      style.title(`SPF record for ${plain}`),
-      `${style.removed("today")}  ${before === null ? "none" : visible(before)}${style.quiet(cost("", lookups.before))}`,
-      `${over ? style.bad("new") : style.added("new")}    ${visible(after)}${style.quiet(cost(least, lookups.after))}`,
-      ...added.map((one) => `${style.added("+")} ${visible(one)}`),
-      ...dropped.map((one) =>
-        wrap(`${style.quiet("−")} ${visible(one.text)}: left out, because ${visible(one.because)}`, width, "  "),
-      ),
-      ...(unresolved.length === 0
-        ? []
-        : [style.careful(`Could not be followed: ${unresolved.map(visible).join(", ")}; the cost may be higher.`)]),
-      ...(over
-        ? [
-            style.bad(
-              wrap(
-                `Not like this: ${lookups.after} lookups are needed and receivers stop at ${lookups.limit}, which breaks all mail of the domain. Ways out, the cheapest first:`,
-                width,
-              ),
+export function spfCombineText(
+  { domain, before, after, lookups, added, dropped, unresolved, waysOut: ways }: SpfCombineResult,
+  { style, width }: Layout,
+): string {
+  const plain = displayName(domain as never);
+  const over = lookups.after > lookups.limit;
+  const least = unresolved.length > 0 ? "at least " : "";
+  const cost = (text: string, number: number | null): string => (number === null ? "" : `  ${text}${count(number, "lookup")}`);
+  return [
+    style.title(`SPF record for ${plain}`),
+    `${style.removed("today")}  ${before === null ? "none" : visible(before)}${style.quiet(cost("", lookups.before))}`,
+    `${over ? style.bad("new") : style.added("new")}    ${visible(after)}${style.quiet(cost(least, lookups.after))}`,
+    ...added.map((one) => `${style.added("+")} ${visible(one)}`),
+    ...dropped.map((one) =>
+      wrap(`${style.quiet("−")} ${visible(one.text)}: left out, because ${visible(one.because)}`, width, "  "),
+    ),
+    ...(unresolved.length === 0
+      ? []
+      : [style.careful(`Could not be followed: ${unresolved.map(visible).join(", ")}; the cost may be higher.`)]),
+    ...(over
+      ? [
+          style.bad(
+            wrap(
+              `Not like this: ${lookups.after} lookups are needed and receivers stop at ${lookups.limit}, which breaks all mail of the domain. Ways out, the cheapest first:`,
+              width,
             ),
-            ...ways.map((one) => wrap(`  saves ${one.saves}: ${visible(one.what)}`, width, "  ")),
-          ]
-        : before === after
-          ? ["Nothing changes: the record has it all already."]
-          : [
-              wrap(
-                `Next: take down with ${style.command("zandrel intake")} what no ask wants yet; ${style.command(`zandrel draft ${plain}`)} then shows the change, and zandrel publish carries it out.`,
-                width,
-              ),
-            ]),
-      "",
-    ].join("\n");
-  }
-
+          ),
+          ...ways.map((one) => wrap(`  saves ${one.saves}: ${visible(one.what)}`, width, "  ")),
+        ]
+      : before === after
+        ? ["Nothing changes: the record has it all already."]
+        : [
+            wrap(
+              `Next: take down with ${style.command("zandrel intake")} what no ask wants yet; ${style.command(`zandrel draft ${plain}`)} then shows the change, and zandrel publish carries it out.`,
+              width,
+            ),
+          ]),
+    "",
+  ].join("\n");
+}

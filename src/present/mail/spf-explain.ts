@@ -1,9 +1,9 @@
-import { type SpfExplainResult } from "../../app/mail/spf-explain.ts";
-import { type Style, wrap, visible, count, columns } from "../index.ts";
-import { MAX_LOOKUPS } from "../../core/spf/index.ts";
-import { type View } from "../view.ts";
-import { parseName, displayName } from "../../core/name/index.ts";
+import type { SpfExplainResult } from "../../app/mail/spf-explain.ts";
 import { pointed } from "../../cli/commands/dmarc/explain.ts";
+import { displayName, parseName } from "../../core/name/index.ts";
+import { MAX_LOOKUPS } from "../../core/spf/index.ts";
+import { columns, count, type Style, visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** Blocks named in full behind a branch; of more only the number is said. */
 const MAX_BLOCKS = 4;
@@ -53,9 +53,8 @@ export function presentTree(shown: SpfExplainResult, style: Style, width: number
 }
 
 /** The result of {@link spfExplain} for people. */
-export function spfExplainText(shown: SpfExplainResult, { style, width }: View): string {
-    const parsed = shown.domain === null ? undefined : parseName(shown.domain);
-    const title = parsed?.ok ? `${style.title(`SPF of ${displayName(parsed.value)}`)}\n` : "";
-    return title + presentTree(shown, style, width);
-  }
-
+export function spfExplainText(shown: SpfExplainResult, { style, width }: Layout): string {
+  const parsed = shown.domain === null ? undefined : parseName(shown.domain);
+  const title = parsed?.ok ? `${style.title(`SPF of ${displayName(parsed.value)}`)}\n` : "";
+  return title + presentTree(shown, style, width);
+}

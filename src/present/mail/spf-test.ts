@@ -1,28 +1,30 @@
-import { type SpfTestResult, MEANING } from "../../app/mail/spf-test.ts";
-import { type View } from "../view.ts";
-import { columns, visible, wrap, count } from "../index.ts";
+import { MEANING, type SpfTestResult } from "../../app/mail/spf-test.ts";
 import { MAX_LOOKUPS } from "../../core/spf/index.ts";
+import { columns, count, visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** The result of {@link spfTest} for people. */
-export function spfTestText({ identity, ip, result: verdict, because, explanation, lookups, voidLookups, trace, header }: SpfTestResult, { style, width }: View): string {
-    const paint =
-      verdict === "pass"
-        ? style.good
-        : verdict === "temperror"
+export function spfTestText(
+  { identity, ip, result: verdict, because, explanation, lookups, voidLookups, trace, header }: SpfTestResult,
+  { style, width }: Layout,
+): string {
+  const paint =
+    verdict === "pass"
+      ? style.good
+      : verdict === "temperror"
+        ? style.careful
+        : verdict === "neutral" || verdict === "none"
           ? style.careful
-          : verdict === "neutral" || verdict === "none"
-            ? style.careful
-            : style.bad;
-    const rows = columns(trace.map((one) => [`${"  ".repeat(one.depth)}${visible(one.domain)}`, visible(one.term), one.outcome]));
-    const narration = explanation === null ? [] : [`The domain tells such senders: ${visible(explanation)}`];
-    return [
-      `${paint(verdict)}  ${style.title(visible(identity))} from ${ip}`,
-      wrap(`${MEANING[verdict]}: ${visible(because)}.`, width),
-      ...narration,
-      ...(rows.length === 0 ? [] : ["", ...rows.map((row) => `  ${row}`), ""]),
-      `${count(lookups, "lookup")} of at most ${MAX_LOOKUPS}, ${voidLookups} of at most 2 without an answer.`,
-      style.quiet(visible(header)),
-      "",
-    ].join("\n");
-  }
-
+          : style.bad;
+  const rows = columns(trace.map((one) => [`${"  ".repeat(one.depth)}${visible(one.domain)}`, visible(one.term), one.outcome]));
+  const narration = explanation === null ? [] : [`The domain tells such senders: ${visible(explanation)}`];
+  return [
+    `${paint(verdict)}  ${style.title(visible(identity))} from ${ip}`,
+    wrap(`${MEANING[verdict]}: ${visible(because)}.`, width),
+    ...narration,
+    ...(rows.length === 0 ? [] : ["", ...rows.map((row) => `  ${row}`), ""]),
+    `${count(lookups, "lookup")} of at most ${MAX_LOOKUPS}, ${voidLookups} of at most 2 without an answer.`,
+    style.quiet(visible(header)),
+    "",
+  ].join("\n");
+}

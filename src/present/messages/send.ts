@@ -1,58 +1,57 @@
-import { type SendTestMessageResult } from "../../app/messages/send.ts";
-import { type View } from "../view.ts";
-import { wrap, visible } from "../index.ts";
-import { displayName, type DomainName } from "../../core/name/index.ts";
 import { presentOne } from "../../app/messages/judge.ts";
+import type { SendTestMessageResult } from "../../app/messages/send.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
+import { visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** The result of {@link sendTestMessage} for people. */
-export function sendTestMessageText(one: SendTestMessageResult, { style, width }: View): string {
-    const { sent, disposition, received, ready, because, missing, tracking } = one;
-    const line = (text: string) => wrap(text, width, "  ");
-    const SENT = {
-      accepted: style.good("✓ taken"),
-      refused: style.bad("✗ refused"),
-      unknown: style.careful("? unknown"),
-      "not-sent": style.bad("✗ not sent"),
-    } as const;
-    const name = displayName(one.domain as DomainName);
-    return [
-      `${SENT[sent.verdict]}  ${line(visible(sent.because))}`,
-      ...missing.flatMap((each) => [
-        line(`  ${style.careful(each.state)}  ${visible(each.what)}: ${visible(each.because)}`),
-        `    next: ${style.command(each.next)}`,
-      ]),
-      ...(tracking === null ? [] : [style.quiet(`  followed as ${visible(tracking)}`)]),
-      ...(disposition === null
-        ? []
-        : [
-            line(
-              `${disposition.state === "delivered" ? style.good(`✓ ${disposition.state}`) : disposition.final ? style.bad(`✗ ${disposition.state}`) : style.careful(`◐ ${disposition.state}`)}${disposition.meaning === null ? "" : `  ${disposition.status}: ${visible(disposition.meaning)}`}${disposition.reply === null ? "" : `; the server said “${visible(disposition.reply)}”`}`,
-            ),
-          ]),
-      ...(received === null
-        ? []
-        : [
-            "",
-            presentOne(
-              {
-                ...received,
-                message: `The copy that arrived${one.folder === null ? "" : `, in the folder ${visible(one.folder)}`}`,
-              },
-              style,
-              width,
-            ).trimEnd(),
-          ]),
-      "",
-      (ready === true ? style.good : ready === false ? style.bad : style.careful)(
-        wrap(
-          ready === null
-            ? `? Whether ${name} is ready to send through ${visible(one.title)} cannot be said: ${visible(because)}.`
-            : `${ready ? "✓" : "✗"} ${name} is ${ready ? "" : "not "}ready to send through ${visible(one.title)}: ${visible(because)}.`,
-          width,
-          "  ",
-        ),
+export function sendTestMessageText(one: SendTestMessageResult, { style, width }: Layout): string {
+  const { sent, disposition, received, ready, because, missing, tracking } = one;
+  const line = (text: string) => wrap(text, width, "  ");
+  const SENT = {
+    accepted: style.good("✓ taken"),
+    refused: style.bad("✗ refused"),
+    unknown: style.careful("? unknown"),
+    "not-sent": style.bad("✗ not sent"),
+  } as const;
+  const name = displayName(one.domain as DomainName);
+  return [
+    `${SENT[sent.verdict]}  ${line(visible(sent.because))}`,
+    ...missing.flatMap((each) => [
+      line(`  ${style.careful(each.state)}  ${visible(each.what)}: ${visible(each.because)}`),
+      `    next: ${style.command(each.next)}`,
+    ]),
+    ...(tracking === null ? [] : [style.quiet(`  followed as ${visible(tracking)}`)]),
+    ...(disposition === null
+      ? []
+      : [
+          line(
+            `${disposition.state === "delivered" ? style.good(`✓ ${disposition.state}`) : disposition.final ? style.bad(`✗ ${disposition.state}`) : style.careful(`◐ ${disposition.state}`)}${disposition.meaning === null ? "" : `  ${disposition.status}: ${visible(disposition.meaning)}`}${disposition.reply === null ? "" : `; the server said “${visible(disposition.reply)}”`}`,
+          ),
+        ]),
+    ...(received === null
+      ? []
+      : [
+          "",
+          presentOne(
+            {
+              ...received,
+              message: `The copy that arrived${one.folder === null ? "" : `, in the folder ${visible(one.folder)}`}`,
+            },
+            style,
+            width,
+          ).trimEnd(),
+        ]),
+    "",
+    (ready === true ? style.good : ready === false ? style.bad : style.careful)(
+      wrap(
+        ready === null
+          ? `? Whether ${name} is ready to send through ${visible(one.title)} cannot be said: ${visible(because)}.`
+          : `${ready ? "✓" : "✗"} ${name} is ${ready ? "" : "not "}ready to send through ${visible(one.title)}: ${visible(because)}.`,
+        width,
+        "  ",
       ),
-      "",
-    ].join("\n");
-  }
-
+    ),
+    "",
+  ].join("\n");
+}

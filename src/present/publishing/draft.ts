@@ -1,23 +1,107 @@
-import { type DraftResult, presentDrafts, type WithDrafts } from "../../app/publishing/draft.ts";
-import { type View } from "../view.ts";
-import { columns, deadline, wrap } from "../index.ts";
+import type { DraftResult } from "../../app/publishing/draft.ts";
+import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
+import { dataKey, printData, type RecordSet } from "../../core/record/index.ts";
+import { calendar } from "../calendar.ts";
+import { columns, count, deadline, type Style, visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
+import { shellWord } from "../safe.ts";
 
-/** The timeline for people. */
-function presentLaunch(
+const INDENT = "           ";
+
+/** The lines of a change: what goes, what comes, what stays. */
+function changeLines(before: RecordSet | undefined, after: RecordSet | undefined, type: string, style: Style): string[] {
+  const key = (set: RecordSet | undefined) => new Set(set?.data.map((data) => dataKey(type, data)));
+  const was = key(before);
+  const is = key(after);
+  const all = [...(before?.data ?? []), ...(after?.data ?? []).filter((data) => !was.has(dataKey(type, data)))];
+  return all.map((data) => {
+    const text = printData(type, data);
+    if (!is.has(dataKey(type, data))) return style.removed(`- ${text}`);
+    return was.has(dataKey(type, data)) ? style.quiet(`= ${text}  (stays)`) : style.added(`+ ${text}`);
+  });
+}
+
+/** Everything that is said about one domain. */
+function domainBlock(domain: string, { changes, clashes, undetermined, hosts }: DraftResult, { style, width }: Layout): string {
+  const text = (sentence: string) => `${INDENT}${wrap(visible(sentence), width - 12, INDENT)}`;
+  const of = <T extends { readonly domain: string }>(all: readonly T[]) => all.filter((one) => one.domain === domain);
+  const name = (one: { readonly name: string }) => displayName(one.name as DomainName);
+  const lines = [`${style.title(displayName(domain as DomainName))}  ${style.quiet(visible(hosts[domain] ?? ""))}`];
+  for (const one of of(changes))
+    lines.push(
+      `  ${style.strong(one.action.padEnd(7))}  ${name(one)}  ${one.type}`,
+      ...changeLines(one.before, one.after, one.type, style).map((line) => `${INDENT}${line}`),
+      style.quiet(text(one.because)),
+    );
+  for (const one of of(clashes))
+    lines.push(
+      `  ${style.bad("clash")}    ${name(one)}  ${one.type}  ${style.quiet(`asked by ${one.ask}`)}`,
+      text(`${one.because}.`),
+      text(`What would break: ${one.breaks}.`),
+      ...one.waysOut.map((option) => `${INDENT}${style.careful("option:")} ${wrap(visible(option), width - 20, INDENT)}`),
+    );
+  for (const one of of(undetermined))
+    lines.push(`  ${style.state("unknown", "unknown")}  ${name(one)}  ${one.type}`, text(`${one.because}.`));
+  if (lines.length === 1) lines.push("  No ask can be published now.");
+  return lines.join("\n");
+}
+
+/** The schedule of a launch for people. */
+function launchBlock(
   { steps, verdict, because }: NonNullable<DraftResult["launch"]>,
   now: number,
-  { style, width }: View,
+  { style, width }: Layout,
 ): string {
   const rows = columns(
-    steps.map(({ at, what }) => [deadline(Date.parse(at), now), what]),
+    steps.map(({ at, what }) => [deadline(at, now), what]),
     (cell, column) => (column === 0 ? style.strong(cell) : cell),
   );
   const paint = verdict === "in-time" ? style.good : verdict === "hurry" ? style.careful : style.bad;
   const title = { "in-time": "In time", hurry: "Hurry", "too-late": "Too late" }[verdict];
-  return `\n${style.title("Back from the launch")}\n${steps.map((step, i) => `  ${rows[i]}${step.because === "" ? "" : `\n      ${style.quiet(wrap(step.because, width - 6, "      "))}`}`).join("\n")}\n${paint(title)}: ${because}.\n`;
+  return `\n${style.title("Launch schedule")}\n${steps.map((step, i) => `  ${rows[i]}${step.because === "" ? "" : `\n      ${style.quiet(wrap(step.because, width - 6, "      "))}`}`).join("\n")}\n${paint(title)}: ${because}.\n`;
 }
 
-/** The result of {@link draft} for people. */
-export function draftText(shown: DraftResult, context: View): string { return presentDrafts((shown as WithDrafts).drafts, shown, context) +
-    (shown.launch === null ? "" : presentLaunch(shown.launch, Date.parse(shown.at), context)); }
+/** The options that publishing needs in order to carry out the same draft. */
+const optionsOf = ({ replace, only, into }: DraftResult["publishWith"]): string =>
+  [
+    ...replace.map((name) => ` --replace ${shellWord(name)}`),
+    ...only.map((ask) => ` --only ${shellWord(ask)}`),
+    ...(into === null ? [] : [` --into ${shellWord(into)}`]),
+  ].join("");
 
+function nextLine({ changes, clashes, undetermined, hosts, publishWith }: DraftResult, { style }: Layout): string {
+  if (undetermined.length > 0) return "What is unknown could not be looked up. Try again when the name servers answer.";
+  if (clashes.length > 0) return "Next: choose an option for each clash.";
+  const domains = [...new Set(changes.filter(({ action }) => action !== "keep").map(({ domain }) => domain))];
+  if (domains.length === 0)
+    return changes.length > 0 ? "Everything asked for is there." : `Next: ${style.command("zandrel intake")}`;
+  const names = Object.keys(hosts).length > 1 || domains.length > 1 ? domains : Object.keys(hosts);
+  return `Next: ${style.command(`zandrel publish ${names.map((one) => withoutRootDot(one as DomainName)).join(" ")}${optionsOf(publishWith)}`)}`;
+}
+
+/** The result of a draft for people. */
+export function draftText(result: DraftResult, layout: Layout): string {
+  const { style, width } = layout;
+  const { hosts, changes, clashes, visible: seen, at: now, launch } = result;
+  const blocks = Object.keys(hosts).map((domain) => domainBlock(domain, result, layout));
+  const pending = changes.filter(({ action }) => action !== "keep");
+  const total = `${count(pending.length, "record set")} (all records of one name and type) would change, ${count(clashes.length, "clash", "clashes")}; nothing has been changed.`;
+  const when =
+    seen.latest === null
+      ? ""
+      : `\nIf it is published now, everyone sees it by ${style.strong(deadline(seen.latest, now))} at the latest:\n${wrap(`${seen.because}.`, width)}`;
+  return `${blocks.join("\n\n")}\n\n${wrap(total, width)}${when}\n${nextLine(result, layout)}\n${launch === null ? "" : launchBlock(launch, now, layout)}`;
+}
+
+/** The schedule of a launch as a calendar file; undefined where no launch was asked about. */
+export function launchCalendar({ launch, hosts, at: now }: DraftResult): string | undefined {
+  const names = Object.keys(hosts)
+    .map((domain) => displayName(domain as DomainName))
+    .join(", ");
+  return launch === null
+    ? undefined
+    : calendar(
+        launch.steps.map(({ at, what, because }) => ({ at, title: `${names}: ${what}`, text: because })),
+        now,
+      );
+}

@@ -1,14 +1,14 @@
-import { visible, sheetText, deadline, wrap, count } from "../index.ts";
-import { type Published, publish, published, type PublishResult } from "../../app/publishing/publish.ts";
-import { type View } from "../view.ts";
-import { withoutRootDot } from "../../app/shapes.ts";
+import type { Published, PublishResult } from "../../app/publishing/publish.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
+import type { SheetEntry } from "../../core/change/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
-import { type SheetEntry } from "../../core/change/index.ts";
+import { count, deadline, sheetMarkdown, sheetPage, sheetText, visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 export function presentPublished(
   { domain, way, changed, to, because, visible: seen, sheet }: Published,
   now: number,
-  { style, width }: View,
+  { style, width }: Layout,
 ): string {
   const own = withoutRootDot(domain as DomainName);
   const title = displayName(domain as DomainName);
@@ -18,29 +18,37 @@ export function presentPublished(
   const by =
     seen.latest === null
       ? ""
-      : `\nEveryone sees it by ${style.strong(deadline(Date.parse(seen.latest), now))} at the latest:\n${wrap(`${visible(seen.because)}.`, width)}`;
+      : `\nEveryone sees it by ${style.strong(deadline(seen.latest, now))} at the latest:\n${wrap(`${visible(seen.because)}.`, width)}`;
   const next = `\nDo not press verify at the service yet. Next: ${style.command(`zandrel watch ${own}`)}`;
   return `${style.title(title)}  ${style.good(`${count(changed, "record set")} published`)} at ${visible(to)}\n${wrap(`${visible(because)}.`, width)}${by}${next}`;
 }
 
 /** The result of {@link publish} for people. */
-export function publishText({ published: all, check, at }: PublishResult, context: View): string {
-    const { style, width } = context;
-    const checks = check.map(({ ask, entered, causes }) =>
-      [
-        `${entered ? style.good("✓ there ") : style.bad("✗ not there")}  ${style.strong(ask)}`,
-        ...(entered
-          ? []
-          : causes
-              .slice(0, 1)
-              .flatMap((one) => [
-                `  ${wrap(visible(one.because), width - 2, "  ")}`,
-                `  ${style.careful("do:")} ${wrap(visible(one.remedy), width - 6, "      ")}`,
-              ])),
-        ...(entered || causes.length > 0 ? [] : ["  no trace of it was found; perhaps the form was not saved"]),
-      ].join("\n"),
-    );
-    const blocks = [...checks, ...all.map((one) => presentPublished(one, Date.parse(at), context))];
-    return `${blocks.join(checks.length > 0 ? "\n" : "\n\n")}\n`;
-  }
+export function publishText({ published: all, check, at }: PublishResult, context: Layout): string {
+  const { style, width } = context;
+  const checks = check.map(({ ask, entered, causes }) =>
+    [
+      `${entered ? style.good("✓ there ") : style.bad("✗ not there")}  ${style.strong(ask)}`,
+      ...(entered
+        ? []
+        : causes
+            .slice(0, 1)
+            .flatMap((one) => [
+              `  ${wrap(visible(one.because), width - 2, "  ")}`,
+              `  ${style.careful("do:")} ${wrap(visible(one.remedy), width - 6, "      ")}`,
+            ])),
+      ...(entered || causes.length > 0 ? [] : ["  no trace of it was found; perhaps the form was not saved"]),
+    ].join("\n"),
+  );
+  const blocks = [...checks, ...all.map((one) => presentPublished(one, at, context))];
+  return `${blocks.join(checks.length > 0 ? "\n" : "\n\n")}\n`;
+}
 
+/** The sheets of a publication as a file; undefined where nothing is to be entered by hand. */
+export function publishSheet({ published: all }: PublishResult, form: "markdown" | "page"): string | undefined {
+  const sheets = all.filter((one) => one.sheet.length > 0);
+  if (sheets.length === 0) return undefined;
+  const title = sheets.map((one) => `${displayName(one.domain as DomainName)} at ${one.to}`).join(", ");
+  const entries = sheets.flatMap((one) => one.sheet) as SheetEntry[];
+  return form === "markdown" ? sheetMarkdown(title, entries) : sheetPage(title, entries);
+}

@@ -1,71 +1,74 @@
-import { capture, compare, check, type RelocateResult, unresolved, relocate } from "../../app/publishing/relocate.ts";
-import { type View } from "../view.ts";
-import { displayName, type DomainName, name } from "../../core/name/index.ts";
-import { z } from "zod";
-import { visible, count, wrap, columns, deadline } from "../index.ts";
-import { record, withoutRootDot } from "../../app/shapes.ts";
+import type { z } from "zod";
+import { capture, check, compare, type RelocateResult, relocate, type unresolved } from "../../app/publishing/relocate.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
+import { type record } from "../../app/shapes.ts";
+import { type DomainName, displayName, name } from "../../core/name/index.ts";
+import { columns, count, deadline, visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** The result of {@link relocate} for people. */
-export function relocateText({ domain, capture: captured, compare: compared, check: checked, at }: RelocateResult, { style, width }: View): string {
-    const now = Date.parse(at);
-    const title = style.title(displayName(domain as DomainName));
-    const open = (list: readonly z.output<typeof unresolved>[]) =>
-      list
-        .slice(0, 10)
-        .map(
-          (one) => `  ${style.state("unknown", "?")} ${displayName(one.name as DomainName)} ${one.type}: ${visible(one.because)}`,
-        );
-    if (captured !== null)
-      return `${title}  ${style.good(`${count(captured.records, "record")} captured`)} in ${visible(captured.file)}\n${wrap(`${visible(captured.because)}.`, width)}\n${open(
-        captured.unresolved,
-      )
-        .map((line) => `${line}\n`)
-        .join(
-          "",
-        )}Next: enter or import it at the new host, then ${style.command(`zandrel relocate compare ${withoutRootDot(domain as DomainName)} --to HOST`)}\n`;
-    if (compared !== null) {
-      const WORDS = {
-        missing: "missing at the new host",
-        extra: "only at the new host",
-        differs: "differs",
-        ttl: "another TTL",
-      } as const;
-      const shown = (records: readonly z.output<typeof record>[]) =>
-        visible(records.map((one) => (typeof one.data === "string" ? one.data : Object.values(one.data).join(" "))).join(", "));
-      const rows = compared.differences.map((one) => {
-        const values =
-          one.kind === "ttl"
-            ? `${one.old[0]?.ttl} s, and ${one.new[0]?.ttl} s at the new host`
-            : one.kind === "differs"
-              ? `${shown(one.old)}, and ${shown(one.new)} at the new host`
-              : shown(one.old.length > 0 ? one.old : one.new);
-        const paint = one.kind === "missing" || one.kind === "differs" ? style.bad : style.careful;
-        return `  ${paint(WORDS[one.kind])}  ${displayName(one.name as DomainName)} ${one.type}\n      ${wrap(values, width - 6, "      ")}`;
-      });
-      const verdict = compared.ready
-        ? `${style.good("Ready.")} Change the name servers at the registrar, then ${style.command(`zandrel relocate check ${withoutRootDot(domain as DomainName)} --to HOST`)}`
-        : compared.unresolved.length > 0
-          ? "Not everything could be asked; try again."
-          : `${style.bad("Not ready:")} put right what is missing or differs, then compare again.`;
-      return `${title}  ${count(compared.same, "record set")} the same at both hosts\n${[...rows, ...open(compared.unresolved)].map((line) => `${line}\n`).join("")}${verdict}\n`;
-    }
-    if (checked === null) return "";
-    const TITLES = { "not-yet": "Not moved yet", half: "Half moved", moved: "Moved", over: "Over" } as const;
-    const paint = checked.state === "moved" || checked.state === "over" ? style.good : style.careful;
-    const rows = columns(
-      checked.vantages.map((one) => [
-        one.sees === "new" ? "✓ sees the new host" : one.sees === "old" ? "◐ sees the old host" : "? cannot be asked",
-        one.vantage,
-        one.until === null ? "" : `until ${deadline(Date.parse(one.until), now)}`,
-      ]),
-      (cell, column, row) => (column === 0 ? style.state(checked.vantages[row]?.sees ?? "unknown", cell) : cell),
-    );
-    const off =
-      checked.oldHostUntil === null
-        ? ""
-        : checked.state === "over"
-          ? "The old host may be switched off.\n"
-          : `Keep the old host until ${style.strong(deadline(Date.parse(checked.oldHostUntil), now))}: until then somebody may still be led there.\n`;
-    return `${title}  ${paint(TITLES[checked.state])}\n${wrap(`${visible(checked.because)}.`, width)}\n${rows.map((line) => `  ${line}\n`).join("")}${off}`;
+export function relocateText(
+  { domain, capture: captured, compare: compared, check: checked, at }: RelocateResult,
+  { style, width }: Layout,
+): string {
+  const now = at;
+  const title = style.title(displayName(domain as DomainName));
+  const open = (list: readonly z.output<typeof unresolved>[]) =>
+    list
+      .slice(0, 10)
+      .map(
+        (one) => `  ${style.state("unknown", "?")} ${displayName(one.name as DomainName)} ${one.type}: ${visible(one.because)}`,
+      );
+  if (captured !== null)
+    return `${title}  ${style.good(`${count(captured.records, "record")} captured`)} in ${visible(captured.file)}\n${wrap(`${visible(captured.because)}.`, width)}\n${open(
+      captured.unresolved,
+    )
+      .map((line) => `${line}\n`)
+      .join(
+        "",
+      )}Next: enter or import it at the new host, then ${style.command(`zandrel relocate compare ${withoutRootDot(domain as DomainName)} --to HOST`)}\n`;
+  if (compared !== null) {
+    const WORDS = {
+      missing: "missing at the new host",
+      extra: "only at the new host",
+      differs: "differs",
+      ttl: "another TTL",
+    } as const;
+    const shown = (records: readonly z.output<typeof record>[]) =>
+      visible(records.map((one) => (typeof one.data === "string" ? one.data : Object.values(one.data).join(" "))).join(", "));
+    const rows = compared.differences.map((one) => {
+      const values =
+        one.kind === "ttl"
+          ? `${one.old[0]?.ttl} s, and ${one.new[0]?.ttl} s at the new host`
+          : one.kind === "differs"
+            ? `${shown(one.old)}, and ${shown(one.new)} at the new host`
+            : shown(one.old.length > 0 ? one.old : one.new);
+      const paint = one.kind === "missing" || one.kind === "differs" ? style.bad : style.careful;
+      return `  ${paint(WORDS[one.kind])}  ${displayName(one.name as DomainName)} ${one.type}\n      ${wrap(values, width - 6, "      ")}`;
+    });
+    const verdict = compared.ready
+      ? `${style.good("Ready.")} Change the name servers at the registrar, then ${style.command(`zandrel relocate check ${withoutRootDot(domain as DomainName)} --to HOST`)}`
+      : compared.unresolved.length > 0
+        ? "Not everything could be asked; try again."
+        : `${style.bad("Not ready:")} put right what is missing or differs, then compare again.`;
+    return `${title}  ${count(compared.same, "record set")} the same at both hosts\n${[...rows, ...open(compared.unresolved)].map((line) => `${line}\n`).join("")}${verdict}\n`;
   }
-
+  if (checked === null) return "";
+  const TITLES = { "not-yet": "Not moved yet", half: "Half moved", moved: "Moved", over: "Over" } as const;
+  const paint = checked.state === "moved" || checked.state === "over" ? style.good : style.careful;
+  const rows = columns(
+    checked.vantages.map((one) => [
+      one.sees === "new" ? "✓ sees the new host" : one.sees === "old" ? "◐ sees the old host" : "? cannot be asked",
+      one.vantage,
+      one.until === null ? "" : `until ${deadline(Date.parse(one.until), now)}`,
+    ]),
+    (cell, column, row) => (column === 0 ? style.state(checked.vantages[row]?.sees ?? "unknown", cell) : cell),
+  );
+  const off =
+    checked.oldHostUntil === null
+      ? ""
+      : checked.state === "over"
+        ? "The old host may be switched off.\n"
+        : `Keep the old host until ${style.strong(deadline(Date.parse(checked.oldHostUntil), now))}: until then somebody may still be led there.\n`;
+  return `${title}  ${paint(TITLES[checked.state])}\n${wrap(`${visible(checked.because)}.`, width)}\n${rows.map((line) => `  ${line}\n`).join("")}${off}`;
+}

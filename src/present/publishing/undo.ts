@@ -1,8 +1,9 @@
-import { z } from "zod";
-import { undoSchema } from "../../app/publishing/undo.ts";
-import { type View } from "../view.ts";
-import { presentPublished } from "../../cli/commands/publish.ts";
+import type { z } from "zod";
+import type { undoSchema } from "../../app/publishing/undo.ts";
+import { presentPublished } from "./publish.ts";
+import type { Layout } from "../layout.ts";
 
 /** The result of {@link undo} for people. */
-export function undoText({ undone, at }: z.output<typeof undoSchema>, context: View): string { return `${context.style.title("Taken back.")} ${presentPublished(undone, Date.parse(at), context)}\n`; }
-
+export function undoText({ undone, at }: z.output<typeof undoSchema>, context: Layout): string {
+  return `${context.style.title("Taken back.")} ${presentPublished(undone, at, context)}\n`;
+}

@@ -1,64 +1,66 @@
-import { policy, adviseSchema } from "../../app/reports/advise.ts";
-import { z } from "zod";
-import { type View } from "../view.ts";
-import { displayName, type DomainName } from "../../core/name/index.ts";
-import { wrap, visible } from "../index.ts";
+import type { z } from "zod";
+import { type adviseSchema, policy } from "../../app/reports/advise.ts";
 import { percent } from "../../cli/commands/dmarc/sources.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
+import { visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** Sources named in full behind a step. */
 const MAX_STOPS = 5;
 
 /** The result of {@link advise} for people. */
-export function adviseText({ domain, policy: now, from, to, repairs, steps, unusedIncludes }: z.output<typeof adviseSchema>, { style, width }: View): string {
-    const plain = displayName(domain as DomainName);
-    const lines = [
-      `${style.title(`Advice for ${plain}`)}, by what was reported from ${from} to ${to}; the policy today is p=${now}`,
-    ];
-    if (repairs.length > 0) lines.push("", "Set right first:");
-    for (const [i, one] of repairs.entries())
+export function adviseText(
+  { domain, policy: now, from, to, repairs, steps, unusedIncludes }: z.output<typeof adviseSchema>,
+  { style, width }: Layout,
+): string {
+  const plain = displayName(domain as DomainName);
+  const lines = [
+    `${style.title(`Advice for ${plain}`)}, by what was reported from ${from} to ${to}; the policy today is p=${now}`,
+  ];
+  if (repairs.length > 0) lines.push("", "Set right first:");
+  for (const [i, one] of repairs.entries())
+    lines.push(
+      wrap(
+        `${i + 1}. ${style.strong(visible(one.source))}: ${visible(one.because)} (${one.messages.toLocaleString("en")} messages, ${percent(one.share, 1)} of its mail).`,
+        width,
+        "   ",
+      ),
+      `   ${style.command("→")} ${wrap(visible(one.remedy), width - 5, "     ")}.`,
+    );
+  for (const step of steps) {
+    const verdict =
+      step.safe === null ? style.careful("cannot be said yet") : step.safe ? style.good("safe now") : style.bad("not yet");
+    lines.push("", wrap(`${style.strong(`p=${step.policy}`)}: ${verdict}, because ${visible(step.because)}.`, width, "  "));
+    if (step.stops.length > 0)
       lines.push(
         wrap(
-          `${i + 1}. ${style.strong(visible(one.source))}: ${visible(one.because)} (${one.messages.toLocaleString("en")} messages, ${percent(one.share, 1)} of its mail).`,
-          width,
-          "   ",
-        ),
-        `   ${style.command("→")} ${wrap(visible(one.remedy), width - 5, "     ")}.`,
-      );
-    for (const step of steps) {
-      const verdict =
-        step.safe === null ? style.careful("cannot be said yet") : step.safe ? style.good("safe now") : style.bad("not yet");
-      lines.push("", wrap(`${style.strong(`p=${step.policy}`)}: ${verdict}, because ${visible(step.because)}.`, width, "  "));
-      if (step.stops.length > 0)
-        lines.push(
-          wrap(
-            `It would have stopped ${step.stops
-              .slice(0, MAX_STOPS)
-              .map(
-                (one) =>
-                  `${one.messages.toLocaleString("en")} of ${one.of.toLocaleString("en")} messages of ${one.ours ? "" : "unknown "}${visible(one.source)}`,
-              )
-              .join("; ")}${step.stops.length > MAX_STOPS ? `; and ${step.stops.length - MAX_STOPS} more` : ""}.`,
-            width - 2,
-            "  ",
-          ),
-        );
-    }
-    for (const include of unusedIncludes)
-      lines.push(
-        "",
-        wrap(
-          `Nothing came from the addresses of ${visible(include)}: take it out of the SPF record if the service is no longer used.`,
-          width,
+          `It would have stopped ${step.stops
+            .slice(0, MAX_STOPS)
+            .map(
+              (one) =>
+                `${one.messages.toLocaleString("en")} of ${one.of.toLocaleString("en")} messages of ${one.ours ? "" : "unknown "}${visible(one.source)}`,
+            )
+            .join("; ")}${step.stops.length > MAX_STOPS ? `; and ${step.stops.length - MAX_STOPS} more` : ""}.`,
+          width - 2,
+          "  ",
         ),
       );
-    const step = steps.find((one) => one.safe === true);
-    if (step !== undefined)
-      lines.push(
-        "",
-        `Next: ${style.command(`zandrel dmarc compose ${plain} --policy ${step.policy} --reports-to dmarc@${plain} --write`)}`,
-      );
-    if (steps.length === 0)
-      lines.push("", style.good("The policy is the strictest there is. Go on reading the reports: services change."));
-    return `${lines.join("\n")}\n`;
   }
-
+  for (const include of unusedIncludes)
+    lines.push(
+      "",
+      wrap(
+        `Nothing came from the addresses of ${visible(include)}: take it out of the SPF record if the service is no longer used.`,
+        width,
+      ),
+    );
+  const step = steps.find((one) => one.safe === true);
+  if (step !== undefined)
+    lines.push(
+      "",
+      `Next: ${style.command(`zandrel dmarc compose ${plain} --policy ${step.policy} --reports-to dmarc@${plain} --write`)}`,
+    );
+  if (steps.length === 0)
+    lines.push("", style.good("The policy is the strictest there is. Go on reading the reports: services change."));
+  return `${lines.join("\n")}\n`;
+}

@@ -1,18 +1,15 @@
-import { type ImportReportsResult } from "../../app/reports/import.ts";
-import { type View } from "../view.ts";
-import { count, wrap, visible } from "../index.ts";
+import type { ImportReportsResult } from "../../app/reports/import.ts";
+import { count, visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** The result of {@link importReports} for people. */
-export function importReportsText({ taken, known, messages, setAside }: ImportReportsResult, { style, width }: View): string {
-    return [
-      taken === 0
-        ? `No new report${known === 0 ? "" : `; ${known === 1 ? "1 was" : `${known} were`} there already`}.`
-        : `${style.good(count(taken, "report"))} taken in, about ${messages.toLocaleString("en")} ${messages === 1 ? "message" : "messages"}${known === 0 ? "" : `; ${known === 1 ? "1 was" : `${known} were`} there already`}.`,
-      ...setAside.map((one) =>
-        wrap(`${style.careful("set aside")}  ${visible(one.file)}: ${visible(one.because)}.`, width, "  "),
-      ),
-      ...(taken + known === 0 ? [] : [`Next: ${style.command("zandrel dmarc sources")} shows who sends as you.`]),
-      "",
-    ].join("\n");
-  }
-
+export function importReportsText({ taken, known, messages, setAside }: ImportReportsResult, { style, width }: Layout): string {
+  return [
+    taken === 0
+      ? `No new report${known === 0 ? "" : `; ${known === 1 ? "1 was" : `${known} were`} there already`}.`
+      : `${style.good(count(taken, "report"))} taken in, about ${messages.toLocaleString("en")} ${messages === 1 ? "message" : "messages"}${known === 0 ? "" : `; ${known === 1 ? "1 was" : `${known} were`} there already`}.`,
+    ...setAside.map((one) => wrap(`${style.careful("set aside")}  ${visible(one.file)}: ${visible(one.because)}.`, width, "  ")),
+    ...(taken + known === 0 ? [] : [`Next: ${style.command("zandrel dmarc sources")} shows who sends as you.`]),
+    "",
+  ].join("\n");
+}

@@ -1,8 +1,8 @@
 import { type ReportSourcesResult, WHY } from "../../app/reports/sources.ts";
-import { count, visible, wrap, columns } from "../index.ts";
-import { type View } from "../view.ts";
 import { REASONS } from "../../core/aggregate/index.ts";
-import { displayName, type DomainName } from "../../core/name/index.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
+import { columns, count, visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** A share in per cent that says 100 and 0 only where it is all or nothing. */
 export function percent(part: number, whole: number): string {
@@ -22,47 +22,49 @@ function trend(weeks: ReportSourcesResult["sources"][number]["weeks"], all: read
 }
 
 /** The result of {@link reportSources} for people. */
-export function reportSourcesText({ domain, reports, receivers, from, to, messages, aligned, sources, page }: ReportSourcesResult, { style, width }: View): string {
-    const all = [...new Set(sources.flatMap((one) => one.weeks.map(({ week }) => week)))].sort();
-    const rows = sources.map((one) => [
-      one.messages.toLocaleString("en").padStart(9),
-      percent(one.aligned, one.messages).padStart(6),
-      one.ours ? visible(one.title) : `unknown: ${visible(one.title)}`,
-      trend(one.weeks, all),
-    ]);
-    const details = sources.flatMap((one) => {
-      const why = REASONS.filter((reason) => one.reasons[reason] > 0).map(
-        (reason) => `${one.reasons[reason].toLocaleString("en")} ${WHY[reason]}`,
-      );
-      const fragile =
-        one.bySpfOnly > one.messages / 2
-          ? [`${one.bySpfOnly.toLocaleString("en")} proven by SPF alone, which breaks when mail is forwarded`]
-          : [];
-      if (why.length + fragile.length === 0) return [];
-      const where = [
-        one.blocks.slice(0, 2).join(", "),
-        ...(one.signers.length === 0 ? [] : [`signed by ${one.signers.slice(0, 2).map(visible).join(", ")}`]),
-      ].join("; ");
-      return [wrap(`${style.strong(visible(one.title))} (${where}): ${[...why, ...fragile].join("; ")}.`, width, "  ")];
-    });
-    return [
-      `${style.title(`Who sends as ${displayName(domain as DomainName)}`)}, ${from} to ${to}, by ${count(reports, "report")} of ${count(receivers, "receiver")}`,
-      "",
-      ...columns([[" messages", "proven", "source", "by week"], ...rows], (cell, column, row) =>
-        row === 0
-          ? style.quiet(cell)
-          : column === 1
-            ? (sources[row - 1]?.aligned ?? 0) >= (sources[row - 1]?.messages ?? 0) * 0.98
-              ? style.good(cell)
-              : style.bad(cell)
-            : cell,
-      ),
-      "",
-      ...details,
-      `${messages.toLocaleString("en")} messages, ${percent(aligned, messages)} of them proven to be yours.`,
-      ...(page === null ? [] : [`${style.good("written")}  ${page}`]),
-      `Next: ${style.command(`zandrel dmarc advise ${displayName(domain as DomainName)}`)}`,
-      "",
-    ].join("\n");
-  }
-
+export function reportSourcesText(
+  { domain, reports, receivers, from, to, messages, aligned, sources, page }: ReportSourcesResult,
+  { style, width }: Layout,
+): string {
+  const all = [...new Set(sources.flatMap((one) => one.weeks.map(({ week }) => week)))].sort();
+  const rows = sources.map((one) => [
+    one.messages.toLocaleString("en").padStart(9),
+    percent(one.aligned, one.messages).padStart(6),
+    one.ours ? visible(one.title) : `unknown: ${visible(one.title)}`,
+    trend(one.weeks, all),
+  ]);
+  const details = sources.flatMap((one) => {
+    const why = REASONS.filter((reason) => one.reasons[reason] > 0).map(
+      (reason) => `${one.reasons[reason].toLocaleString("en")} ${WHY[reason]}`,
+    );
+    const fragile =
+      one.bySpfOnly > one.messages / 2
+        ? [`${one.bySpfOnly.toLocaleString("en")} proven by SPF alone, which breaks when mail is forwarded`]
+        : [];
+    if (why.length + fragile.length === 0) return [];
+    const where = [
+      one.blocks.slice(0, 2).join(", "),
+      ...(one.signers.length === 0 ? [] : [`signed by ${one.signers.slice(0, 2).map(visible).join(", ")}`]),
+    ].join("; ");
+    return [wrap(`${style.strong(visible(one.title))} (${where}): ${[...why, ...fragile].join("; ")}.`, width, "  ")];
+  });
+  return [
+    `${style.title(`Who sends as ${displayName(domain as DomainName)}`)}, ${from} to ${to}, by ${count(reports, "report")} of ${count(receivers, "receiver")}`,
+    "",
+    ...columns([[" messages", "proven", "source", "by week"], ...rows], (cell, column, row) =>
+      row === 0
+        ? style.quiet(cell)
+        : column === 1
+          ? (sources[row - 1]?.aligned ?? 0) >= (sources[row - 1]?.messages ?? 0) * 0.98
+            ? style.good(cell)
+            : style.bad(cell)
+          : cell,
+    ),
+    "",
+    ...details,
+    `${messages.toLocaleString("en")} messages, ${percent(aligned, messages)} of them proven to be yours.`,
+    ...(page === null ? [] : [`${style.good("written")}  ${page}`]),
+    `Next: ${style.command(`zandrel dmarc advise ${displayName(domain as DomainName)}`)}`,
+    "",
+  ].join("\n");
+}

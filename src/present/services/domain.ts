@@ -1,18 +1,18 @@
-import { type SenderDomainResult } from "../../app/services/domain.ts";
-import { type View } from "../view.ts";
+import type { SenderDomainResult } from "../../app/services/domain.ts";
 import { visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** The result of {@link senderDomain} for people. */
-export function senderDomainText({ domain, title, state, signing, because, missing, next }: SenderDomainResult, { style, width }: View): string {
-    const mark = state === "accepted" ? style.good("✓ accepted") : style.careful(`○ ${state}`);
-    return [
-      `${mark}  ${style.title(domain.slice(0, -1))} at ${visible(title)}${signing === null ? "" : `, signing is ${signing === "on" ? style.good("on") : style.bad("off")}`}`,
-      `  ${wrap(visible(because).replace(/\.?$/, "."), width - 2, "  ")}`,
-      ...missing.map(
-        (one) => `  ${style.careful(one.state)}  ${wrap(`${one.what}: ${visible(one.because)}`, width - 4, "    ")}`,
-      ),
-      ...(next === null ? [] : [`  next: ${style.command(next)}`]),
-      "",
-    ].join("\n");
-  }
-
+export function senderDomainText(
+  { domain, title, state, signing, because, missing, next }: SenderDomainResult,
+  { style, width }: Layout,
+): string {
+  const mark = state === "accepted" ? style.good("✓ accepted") : style.careful(`○ ${state}`);
+  return [
+    `${mark}  ${style.title(domain.slice(0, -1))} at ${visible(title)}${signing === null ? "" : `, signing is ${signing === "on" ? style.good("on") : style.bad("off")}`}`,
+    `  ${wrap(visible(because).replace(/\.?$/, "."), width - 2, "  ")}`,
+    ...missing.map((one) => `  ${style.careful(one.state)}  ${wrap(`${one.what}: ${visible(one.because)}`, width - 4, "    ")}`),
+    ...(next === null ? [] : [`  next: ${style.command(next)}`]),
+    "",
+  ].join("\n");
+}

@@ -1,31 +1,30 @@
-import { type SenderEventsResult, listen } from "../../app/services/events.ts";
-import { type View } from "../view.ts";
-import { visible, wrap, columns } from "../index.ts";
+import { listen, type SenderEventsResult } from "../../app/services/events.ts";
 import { EVENT_KINDS } from "../../core/sending/index.ts";
+import { columns, visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** The result of {@link senderEvents} for people. */
-export function senderEventsText({ days, warnings }: SenderEventsResult, { style, width }: View): string {
-    if (days.length === 0)
-      return `No event was received yet. Receive them: ${style.command("zandrel sender events SERVICE --listen 127.0.0.1:8025")}\n`;
-    const rows = [
-      ["day", "service", "domain", ...EVENT_KINDS],
-      ...days.map(({ day, service, domain, counts }) => [
-        day,
-        service,
-        visible(domain.slice(0, -1)),
-        ...EVENT_KINDS.map((kind) => (counts[kind] === 0 ? "·" : (counts[kind] as number).toLocaleString("en"))),
-      ]),
-    ];
-    return [
-      ...columns(rows, (cell, _, row) => (row === 0 ? style.quiet(cell) : cell)),
-      "",
-      ...(warnings.length === 0
-        ? [style.good("Bounces and complaints are within the usual limits.")]
-        : warnings.flatMap(({ day, domain, because, remedy, severe }) => [
-            `${severe ? style.bad("✗") : style.careful("!")} ${wrap(`${day}, ${visible(domain.slice(0, -1))}: ${because}.`, width - 2, "  ")}`,
-            `  ${style.careful("do:")} ${wrap(remedy, width - 6, "      ")}`,
-          ])),
-      "",
-    ].join("\n");
-  }
-
+export function senderEventsText({ days, warnings }: SenderEventsResult, { style, width }: Layout): string {
+  if (days.length === 0)
+    return `No event was received yet. Receive them: ${style.command("zandrel sender events SERVICE --listen 127.0.0.1:8025")}\n`;
+  const rows = [
+    ["day", "service", "domain", ...EVENT_KINDS],
+    ...days.map(({ day, service, domain, counts }) => [
+      day,
+      service,
+      visible(domain.slice(0, -1)),
+      ...EVENT_KINDS.map((kind) => (counts[kind] === 0 ? "·" : (counts[kind] as number).toLocaleString("en"))),
+    ]),
+  ];
+  return [
+    ...columns(rows, (cell, _, row) => (row === 0 ? style.quiet(cell) : cell)),
+    "",
+    ...(warnings.length === 0
+      ? [style.good("Bounces and complaints are within the usual limits.")]
+      : warnings.flatMap(({ day, domain, because, remedy, severe }) => [
+          `${severe ? style.bad("✗") : style.careful("!")} ${wrap(`${day}, ${visible(domain.slice(0, -1))}: ${because}.`, width - 2, "  ")}`,
+          `  ${style.careful("do:")} ${wrap(remedy, width - 6, "      ")}`,
+        ])),
+    "",
+  ].join("\n");
+}

@@ -1,21 +1,20 @@
-import { type SenderLinkResult } from "../../app/services/link.ts";
-import { type View } from "../view.ts";
+import type { SenderLinkResult } from "../../app/services/link.ts";
 import { visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** The result of {@link senderLink} for people. */
-export function senderLinkText({ service, link, offers, checks }: SenderLinkResult, { style, width }: View): string {
-    const MARK = { met: style.good("✓"), broken: style.bad("✗"), unknown: style.careful("?") } as const;
-    const broken = checks.filter((one) => one.verdict !== "met").length;
-    return [
-      style.title(`${visible(service ?? link)}${offers.length === 0 ? "" : ` offers ${visible(offers.join(", "))}`}`),
-      ...checks.map(
-        (one) =>
-          `${MARK[one.verdict]} ${wrap(`${visible(one.what)}${one.because === "" ? "" : `: ${visible(one.because)}`}`, width - 2, "  ")}`,
-      ),
-      broken === 0
-        ? style.good(`All ${checks.length} hold.`)
-        : `${broken} of ${checks.length} do not hold; docs/service-link.md says what is expected.`,
-      "",
-    ].join("\n");
-  }
-
+export function senderLinkText({ service, link, offers, checks }: SenderLinkResult, { style, width }: Layout): string {
+  const MARK = { met: style.good("✓"), broken: style.bad("✗"), unknown: style.careful("?") } as const;
+  const broken = checks.filter((one) => one.verdict !== "met").length;
+  return [
+    style.title(`${visible(service ?? link)}${offers.length === 0 ? "" : ` offers ${visible(offers.join(", "))}`}`),
+    ...checks.map(
+      (one) =>
+        `${MARK[one.verdict]} ${wrap(`${visible(one.what)}${one.because === "" ? "" : `: ${visible(one.because)}`}`, width - 2, "  ")}`,
+    ),
+    broken === 0
+      ? style.good(`All ${checks.length} hold.`)
+      : `${broken} of ${checks.length} do not hold; docs/service-link.md says what is expected.`,
+    "",
+  ].join("\n");
+}

@@ -1,19 +1,18 @@
-import { type SiteResult } from "../../app/site/site.ts";
-import { type View } from "../view.ts";
-import { name, displayName, type DomainName } from "../../core/name/index.ts";
-import { visible, wrap, count } from "../index.ts";
+import type { SiteResult } from "../../app/site/site.ts";
+import { type DomainName, displayName, name } from "../../core/name/index.ts";
+import { count, visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
 
 /** The result of {@link site} for people. */
-export function siteText({ domains }: SiteResult, { style, width }: View): string {
-    const blocks = domains.map(({ domain, role, checks }) => {
-      const lines = checks.map(({ met, because, name: where, remedy }) => {
-        const mark = met === true ? style.good("✓") : met === false ? style.bad("✗") : style.state("unknown", "?");
-        const about = because.includes(where) ? "" : `${style.quiet(visible(where))}  `;
-        return `  ${mark} ${about}${wrap(visible(because), width - 4, "    ")}${met === true ? "" : `\n    ${style.careful("do:")} ${wrap(visible(remedy), width - 8, "        ")}`}`;
-      });
-      return `${style.title(displayName(domain as DomainName))}  ${style.quiet(role)}\n${lines.join("\n")}`;
+export function siteText({ domains }: SiteResult, { style, width }: Layout): string {
+  const blocks = domains.map(({ domain, role, checks }) => {
+    const lines = checks.map(({ met, because, name: where, remedy }) => {
+      const mark = met === true ? style.good("✓") : met === false ? style.bad("✗") : style.state("unknown", "?");
+      const about = because.includes(where) ? "" : `${style.quiet(visible(where))}  `;
+      return `  ${mark} ${about}${wrap(visible(because), width - 4, "    ")}${met === true ? "" : `\n    ${style.careful("do:")} ${wrap(visible(remedy), width - 8, "        ")}`}`;
     });
-    const wrong = domains.flatMap((one) => one.checks).filter((one) => one.met !== true).length;
-    return `${blocks.join("\n\n")}\n\n${wrong === 0 ? style.good("Every name leads where it should.") : `${count(wrong, "thing")} to look at.`}\n`;
-  }
-
+    return `${style.title(displayName(domain as DomainName))}  ${style.quiet(role)}\n${lines.join("\n")}`;
+  });
+  const wrong = domains.flatMap((one) => one.checks).filter((one) => one.met !== true).length;
+  return `${blocks.join("\n\n")}\n\n${wrong === 0 ? style.good("Every name leads where it should.") : `${count(wrong, "thing")} to look at.`}\n`;
+}

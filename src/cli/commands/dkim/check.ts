@@ -1,7 +1,7 @@
-import { command } from "../../command.ts";
-import { dkimCheckSchema, dkimCheck } from "../../../app/mail/dkim-check.ts";
-import { text, resolverOptions } from "../../options.ts";
+import { dkimCheck, dkimCheckSchema } from "../../../app/mail/dkim-check.ts";
 import { dkimCheckText } from "../../../present/mail/dkim-check.ts";
+import { command } from "../../command.ts";
+import { resolverOptions, text } from "../../options.ts";
 
 export default command({
   name: "dkim check",

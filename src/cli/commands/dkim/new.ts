@@ -1,9 +1,9 @@
-import { command } from "../../command.ts";
+import { dkimNew, newKeyShape } from "../../../app/mail/dkim-new.ts";
 import { record } from "../../../app/shapes.ts";
-import { text, choice } from "../../options.ts";
-import { KEY_TYPES } from "../../../workspace/index.ts";
-import { newKeyShape, dkimNew } from "../../../app/mail/dkim-new.ts";
 import { dkimNewText } from "../../../present/mail/dkim-new.ts";
+import { KEY_TYPES } from "../../../workspace/index.ts";
+import { command } from "../../command.ts";
+import { choice, text } from "../../options.ts";
 
 export default command({
   name: "dkim new",
@@ -14,9 +14,11 @@ export default command({
     ["zandrel dkim new brackwater.example --selector ed1 --type ed25519", "a short, modern key beside the RSA key"],
     ["zandrel dkim new brackwater.example --service swiftquill --selector sq1", "a key that a service signs with"],
   ],
-  options: { selector: text("the selector (named after the month if not given)"),
-type: choice(KEY_TYPES, "kind and size of the key", { default: "rsa-2048" }),
-service: text("the service that signs with it (your own mail if not given)") },
+  options: {
+    selector: text("the selector (named after the month if not given)"),
+    type: choice(KEY_TYPES, "kind and size of the key", { default: "rsa-2048" }),
+    service: text("the service that signs with it (your own mail if not given)"),
+  },
   schema: newKeyShape,
   run: dkimNew,
   text: dkimNewText,

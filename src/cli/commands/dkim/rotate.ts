@@ -1,8 +1,8 @@
-import { command } from "../../command.ts";
-import { text, choice, span, flag, resolverOptions } from "../../options.ts";
-import { KEY_TYPES } from "../../../workspace/index.ts";
-import { dkimRotateSchema, dkimRotate } from "../../../app/mail/dkim-rotate.ts";
+import { dkimRotate, dkimRotateSchema } from "../../../app/mail/dkim-rotate.ts";
 import { dkimRotateText } from "../../../present/mail/dkim-rotate.ts";
+import { KEY_TYPES } from "../../../workspace/index.ts";
+import { command } from "../../command.ts";
+import { choice, flag, resolverOptions, span, text } from "../../options.ts";
 
 export default command({
   name: "dkim rotate",
@@ -16,16 +16,18 @@ export default command({
       "mail is signed with the new key from now on",
     ],
   ],
-  options: { ...resolverOptions,
-from: text("the selector in use"),
-to: text("the selector of the new key"),
-type: choice(KEY_TYPES, "kind and size of the new key", { default: "rsa-2048" }),
-transit: span("how long mail may be on its way (7d if not given)"),
-service: text("the service that signs (your own mail if not given)"),
-write: flag("make the new key and take down the asks"),
-revoke: flag("end the old key's ask, so that its empty key can be published"),
-insist: flag("with --revoke, even while mail may be on its way"),
-switched: flag("record that mail is signed with the new key from now on") },
+  options: {
+    ...resolverOptions,
+    from: text("the selector in use"),
+    to: text("the selector of the new key"),
+    type: choice(KEY_TYPES, "kind and size of the new key", { default: "rsa-2048" }),
+    transit: span("how long mail may be on its way (7d if not given)"),
+    service: text("the service that signs (your own mail if not given)"),
+    write: flag("make the new key and take down the asks"),
+    revoke: flag("end the old key's ask, so that its empty key can be published"),
+    insist: flag("with --revoke, even while mail may be on its way"),
+    switched: flag("record that mail is signed with the new key from now on"),
+  },
   schema: dkimRotateSchema,
   run: dkimRotate,
   text: dkimRotateText,

@@ -1,6 +1,6 @@
-import { command } from "../../command.ts";
-import { text, span, time } from "../../options.ts";
 import { dkimSign } from "../../../app/mail/dkim-sign.ts";
+import { command } from "../../command.ts";
+import { span, text, time } from "../../options.ts";
 
 export default command({
   name: "dkim sign",
@@ -16,14 +16,16 @@ export default command({
       "from standard input, good for a week",
     ],
   ],
-  options: { domain: text("the signing domain"),
-selector: text("the selector the key is published at"),
-key: text("the private key, a PEM file"),
-canonicalization: text("changes to forgive, in the header and in the body", { default: "relaxed/relaxed" }),
-fields: text("header fields to sign, with commas between (the usual ones if not given)"),
-lasts: span("how long the signature is good, such as 7d (for ever if not given)"),
-identity: text("the address on whose behalf it is signed"),
-length: number("cover only so many octets of the body; anybody may add to the rest"),
-at: time("the time of signing, such as 2026-03-02T09:00Z") },
+  options: {
+    domain: text("the signing domain"),
+    selector: text("the selector the key is published at"),
+    key: text("the private key, a PEM file"),
+    canonicalization: text("changes to forgive, in the header and in the body", { default: "relaxed/relaxed" }),
+    fields: text("header fields to sign, with commas between (the usual ones if not given)"),
+    lasts: span("how long the signature is good, such as 7d (for ever if not given)"),
+    identity: text("the address on whose behalf it is signed"),
+    length: number("cover only so many octets of the body; anybody may add to the rest"),
+    at: time("the time of signing, such as 2026-03-02T09:00Z"),
+  },
   run: dkimSign,
 });

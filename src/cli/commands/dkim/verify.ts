@@ -1,7 +1,7 @@
-import { command } from "../../command.ts";
-import { dkimVerifySchema, dkimVerify } from "../../../app/mail/dkim-verify.ts";
-import { text, resolverOptions } from "../../options.ts";
+import { dkimVerify, dkimVerifySchema } from "../../../app/mail/dkim-verify.ts";
 import { dkimVerifyText } from "../../../present/mail/dkim-verify.ts";
+import { command } from "../../command.ts";
+import { resolverOptions, text } from "../../options.ts";
 
 export default command({
   name: "dkim verify",

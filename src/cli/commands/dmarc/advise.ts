@@ -1,8 +1,8 @@
-import { command } from "../../command.ts";
-import { advise, policy, adviseSchema } from "../../../app/reports/advise.ts";
-import { text } from "../../options.ts";
-import { adviseText } from "../../../present/reports/advise.ts";
+import { advise, adviseSchema, policy } from "../../../app/reports/advise.ts";
 import { REPORTED } from "../../../app/reports/reported.ts";
+import { adviseText } from "../../../present/reports/advise.ts";
+import { command } from "../../command.ts";
+import { text } from "../../options.ts";
 
 export default command({
   name: "dmarc advise",

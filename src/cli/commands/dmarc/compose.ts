@@ -1,8 +1,8 @@
-import { command } from "../../command.ts";
-import { choice, list, flag, text, resolverOptions } from "../../options.ts";
+import { dmarcCompose, dmarcComposeSchema } from "../../../app/mail/dmarc-compose.ts";
 import { POLICIES } from "../../../core/dmarc/index.ts";
-import { dmarcComposeSchema, dmarcCompose } from "../../../app/mail/dmarc-compose.ts";
 import { dmarcComposeText } from "../../../present/mail/dmarc-compose.ts";
+import { command } from "../../command.ts";
+import { choice, flag, list, resolverOptions, text } from "../../options.ts";
 
 export default command({
   name: "dmarc compose",
@@ -16,19 +16,21 @@ export default command({
     ],
     ["zandrel dmarc compose puppetfest.example --policy reject --insist --no-reports", "a domain that sends no mail at all"],
   ],
-  options: { ...resolverOptions,
-policy: choice(POLICIES, "what receivers do with mail that fails", { default: "none" }),
-subdomains: choice(POLICIES, "the same for subdomains (as the domain if not given)"),
-nonexistent: choice(POLICIES, "the same for subdomains that do not exist"),
-reportsTo: list("address for daily reports (repeatable)"),
-failuresTo: list("address for reports on single messages (repeatable)"),
-reports: flag("--no-reports if no reports are wanted", { default: true }),
-strictDkim: flag("a signature counts only for the very domain in From"),
-strictSpf: flag("SPF counts only for the very domain in From"),
-gradual: flag("try it out: receivers apply one step milder"),
-insist: flag("a strict policy although no reports were seen that allow it"),
-service: text("the service that asks for it (your own mail if not given)"),
-write: flag("take the record down as an ask") },
+  options: {
+    ...resolverOptions,
+    policy: choice(POLICIES, "what receivers do with mail that fails", { default: "none" }),
+    subdomains: choice(POLICIES, "the same for subdomains (as the domain if not given)"),
+    nonexistent: choice(POLICIES, "the same for subdomains that do not exist"),
+    reportsTo: list("address for daily reports (repeatable)"),
+    failuresTo: list("address for reports on single messages (repeatable)"),
+    reports: flag("--no-reports if no reports are wanted", { default: true }),
+    strictDkim: flag("a signature counts only for the very domain in From"),
+    strictSpf: flag("SPF counts only for the very domain in From"),
+    gradual: flag("try it out: receivers apply one step milder"),
+    insist: flag("a strict policy although no reports were seen that allow it"),
+    service: text("the service that asks for it (your own mail if not given)"),
+    write: flag("take the record down as an ask"),
+  },
   schema: dmarcComposeSchema,
   run: dmarcCompose,
   text: dmarcComposeText,

@@ -1,7 +1,7 @@
-import { command } from "../../command.ts";
-import { mistakes, policy, dmarcExplainSchema, dmarcExplain } from "../../../app/mail/dmarc-explain.ts";
-import { choice, list, text, resolverOptions } from "../../options.ts";
+import { dmarcExplain, dmarcExplainSchema, mistakes, policy } from "../../../app/mail/dmarc-explain.ts";
 import { dmarcExplainText } from "../../../present/mail/dmarc-explain.ts";
+import { command } from "../../command.ts";
+import { choice, list, resolverOptions, text } from "../../options.ts";
 
 export default command({
   name: "dmarc explain",
@@ -11,8 +11,12 @@ export default command({
     ["zandrel dmarc explain brackwater.example", "the record that is published"],
     ["zandrel dmarc explain 'v=DMARC1; p=quarrantine'", "a record before it is published, with its mistakes"],
   ],
-  options: { ...resolverOptions,
-discovery: choice(["walk", "list"], "find the policy by the walk up the tree, or by the public suffix list of RFC 7489", { default: "walk" }) },
+  options: {
+    ...resolverOptions,
+    discovery: choice(["walk", "list"], "find the policy by the walk up the tree, or by the public suffix list of RFC 7489", {
+      default: "walk",
+    }),
+  },
   schema: dmarcExplainSchema,
   run: dmarcExplain,
   text: dmarcExplainText,

@@ -1,7 +1,7 @@
-import { command } from "../../command.ts";
-import { importReportsSchema, importReports } from "../../../app/reports/import.ts";
-import { text } from "../../options.ts";
+import { importReports, importReportsSchema } from "../../../app/reports/import.ts";
 import { importReportsText } from "../../../present/reports/import.ts";
+import { command } from "../../command.ts";
+import { text } from "../../options.ts";
 
 export default command({
   name: "dmarc import",
@@ -11,7 +11,7 @@ export default command({
     ["zandrel dmarc import reports/", "a folder with whatever came"],
     ["zandrel dmarc import dmarc.mbox --json", "a mailbox, for another program"],
   ],
-  options: {  },
+  options: {},
   schema: importReportsSchema,
   run: importReports,
   text: importReportsText,

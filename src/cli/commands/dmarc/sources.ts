@@ -1,8 +1,8 @@
+import { REPORTED } from "../../../app/reports/reported.ts";
+import { reportSources, reportSourcesSchema } from "../../../app/reports/sources.ts";
+import { reportSourcesText } from "../../../present/reports/sources.ts";
 import { command } from "../../command.ts";
 import { text } from "../../options.ts";
-import { reportSourcesSchema, reportSources } from "../../../app/reports/sources.ts";
-import { reportSourcesText } from "../../../present/reports/sources.ts";
-import { REPORTED } from "../../../app/reports/reported.ts";
 
 export default command({
   name: "dmarc sources",
@@ -12,8 +12,7 @@ export default command({
     ["zandrel dmarc sources brackwater.example", "the last four weeks"],
     ["zandrel dmarc sources brackwater.example --days 90 --html sources.html", "a page with charts, to print or to pass on"],
   ],
-  options: { ...REPORTED,
-html: text("also write a page with charts into this file") },
+  options: { ...REPORTED, html: text("also write a page with charts into this file") },
   schema: reportSourcesSchema,
   run: reportSources,
   text: reportSourcesText,

@@ -1,8 +1,8 @@
-import { command } from "../../command.ts";
-import { text, choice, list, resolverOptions } from "../../options.ts";
 import { judgement } from "../../../app/messages/judge.ts";
 import { judgeMessages } from "../../../app/messages/judge-messages.ts";
 import { judgeMessagesText } from "../../../present/messages/judge.ts";
+import { command } from "../../command.ts";
+import { choice, list, resolverOptions, text } from "../../options.ts";
 
 export default command({
   name: "message judge",
@@ -16,13 +16,17 @@ export default command({
     ],
     ["zandrel message judge inbox.mbox --json", "a whole mailbox, one JSON object a line"],
   ],
-  options: { ...resolverOptions,
-ip: text("address of the server that delivered the message"),
-helo: text("the name that server said HELO with"),
-mailFrom: text("the envelope sender; empty for the empty reverse path"),
-received: number("which Received line to believe, counted from the top (the first from outside if not given)"),
-discovery: choice(["walk", "list"], "find the policy by the walk up the tree, or by the public suffix list of RFC 7489", { default: "walk" }),
-receiver: text("the receiver's name in the Authentication-Results line", { default: "zandrel.invalid" }) },
+  options: {
+    ...resolverOptions,
+    ip: text("address of the server that delivered the message"),
+    helo: text("the name that server said HELO with"),
+    mailFrom: text("the envelope sender; empty for the empty reverse path"),
+    received: number("which Received line to believe, counted from the top (the first from outside if not given)"),
+    discovery: choice(["walk", "list"], "find the policy by the walk up the tree, or by the public suffix list of RFC 7489", {
+      default: "walk",
+    }),
+    receiver: text("the receiver's name in the Authentication-Results line", { default: "zandrel.invalid" }),
+  },
   schema: judgement,
   run: judgeMessages,
   text: judgeMessagesText,

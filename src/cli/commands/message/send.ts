@@ -1,8 +1,8 @@
-import { command } from "../../command.ts";
 import { follow } from "../../../app/messages/follow.ts";
-import { text, list, choice, flag, span, resolverOptions } from "../../options.ts";
-import { sendTestMessageSchema, sendTestMessage } from "../../../app/messages/send.ts";
+import { sendTestMessage, sendTestMessageSchema } from "../../../app/messages/send.ts";
 import { sendTestMessageText } from "../../../present/messages/send.ts";
+import { command } from "../../command.ts";
+import { choice, flag, list, resolverOptions, span, text } from "../../options.ts";
 
 export default command({
   name: "message send",
@@ -19,21 +19,23 @@ export default command({
     ],
     ["zandrel message send --follow SQ-1f --received arrived.eml", "go on with a message sent earlier"],
   ],
-  options: { ...resolverOptions,
-service: text("the service to send through"),
-from: text("the sender address"),
-to: text("the recipient: a mailbox you can look into"),
-subject: text("the subject, if not the usual one"),
-text: text("a file with the text part"),
-html: text("a file with the HTML part"),
-unsubscribe: text("the https address for leaving the list with one click"),
-returnPath: text("the envelope sender, if not the sender address; empty for none"),
-via: choice(["smtp", "link"], "SMTP (where settings are known), or the service's HTTP API"),
-sign: text("sign here, with the key of this selector in keys/"),
-anyway: flag("send although something it depends on is missing"),
-for: span("follow it for so long", { default: "10m" }),
-received: text("the copy that arrived: a file, a Maildir or an mbox, judged at once"),
-follow: text("send nothing; go on with the message of this tracking id or Message-ID") },
+  options: {
+    ...resolverOptions,
+    service: text("the service to send through"),
+    from: text("the sender address"),
+    to: text("the recipient: a mailbox you can look into"),
+    subject: text("the subject, if not the usual one"),
+    text: text("a file with the text part"),
+    html: text("a file with the HTML part"),
+    unsubscribe: text("the https address for leaving the list with one click"),
+    returnPath: text("the envelope sender, if not the sender address; empty for none"),
+    via: choice(["smtp", "link"], "SMTP (where settings are known), or the service's HTTP API"),
+    sign: text("sign here, with the key of this selector in keys/"),
+    anyway: flag("send although something it depends on is missing"),
+    for: span("follow it for so long", { default: "10m" }),
+    received: text("the copy that arrived: a file, a Maildir or an mbox, judged at once"),
+    follow: text("send nothing; go on with the message of this tracking id or Message-ID"),
+  },
   schema: sendTestMessageSchema,
   run: sendTestMessage,
   text: sendTestMessageText,

@@ -1,8 +1,8 @@
-import { command } from "../../command.ts";
-import { credential, keep, senderCredentialSchema, senderCredential } from "../../../app/services/credential.ts";
-import { list, choice, flag, text, resolverOptions } from "../../options.ts";
+import { credential, keep, senderCredential, senderCredentialSchema } from "../../../app/services/credential.ts";
 import { SCOPES } from "../../../core/sending/index.ts";
 import { senderCredentialText } from "../../../present/services/credential.ts";
+import { command } from "../../command.ts";
+import { choice, flag, list, resolverOptions, text } from "../../options.ts";
 
 export default command({
   name: "sender credential",
@@ -24,16 +24,18 @@ export default command({
     ],
     ["zandrel sender credential swiftquill --revoke c-41", "end one"],
   ],
-  options: { ...resolverOptions,
-new: choice(SCOPES, "make one: sending only, or everything"),
-keep: flag("keep a secret from standard input, of a service without a link"),
-user: text("the user name that belongs to it, with --keep"),
-domain: text("the one domain it is good for"),
-allDomains: flag("good for every domain of the account"),
-into: text("the file for the secret, in the workspace; it must not be there yet"),
-environment: text("an environment file for the secret instead; its other lines stay"),
-as: text("the variable's name in that file"),
-revoke: text("end the credential with this id") },
+  options: {
+    ...resolverOptions,
+    new: choice(SCOPES, "make one: sending only, or everything"),
+    keep: flag("keep a secret from standard input, of a service without a link"),
+    user: text("the user name that belongs to it, with --keep"),
+    domain: text("the one domain it is good for"),
+    allDomains: flag("good for every domain of the account"),
+    into: text("the file for the secret, in the workspace; it must not be there yet"),
+    environment: text("an environment file for the secret instead; its other lines stay"),
+    as: text("the variable's name in that file"),
+    revoke: text("end the credential with this id"),
+  },
   schema: senderCredentialSchema,
   run: senderCredential,
   text: senderCredentialText,

@@ -1,8 +1,8 @@
-import { command } from "../../command.ts";
-import { choice, flag, text, resolverOptions } from "../../options.ts";
-import { senderDomainSchema, senderDomain } from "../../../app/services/domain.ts";
-import { senderDomainText } from "../../../present/services/domain.ts";
+import { senderDomain, senderDomainSchema } from "../../../app/services/domain.ts";
 import { BY_HAND } from "../../../app/services/services.ts";
+import { senderDomainText } from "../../../present/services/domain.ts";
+import { command } from "../../command.ts";
+import { choice, flag, resolverOptions, text } from "../../options.ts";
 
 export default command({
   name: "sender domain",
@@ -16,10 +16,12 @@ export default command({
       "record what a service without a link shows",
     ],
   ],
-  options: { ...resolverOptions,
-signing: choice(["on", "off"], "turn the service's DKIM signing on or off"),
-askNow: flag("ask the service although its records are not settled"),
-...BY_HAND },
+  options: {
+    ...resolverOptions,
+    signing: choice(["on", "off"], "turn the service's DKIM signing on or off"),
+    askNow: flag("ask the service although its records are not settled"),
+    ...BY_HAND,
+  },
   schema: senderDomainSchema,
   run: senderDomain,
   text: senderDomainText,

@@ -1,7 +1,7 @@
-import { command } from "../../command.ts";
-import { listen, senderEventsSchema, senderEvents } from "../../../app/services/events.ts";
-import { text, span, time, resolverOptions } from "../../options.ts";
+import { listen, senderEvents, senderEventsSchema } from "../../../app/services/events.ts";
 import { senderEventsText } from "../../../present/services/events.ts";
+import { command } from "../../command.ts";
+import { resolverOptions, span, text, time } from "../../options.ts";
 
 export default command({
   name: "sender events",
@@ -15,11 +15,13 @@ export default command({
       "the same behind a web server that hands requests on",
     ],
   ],
-  options: { ...resolverOptions,
-listen: text("receive events at this address and port (127.0.0.1:8025 if not given), until Ctrl-C"),
-url: text("the address the service posts to, where it is another than that"),
-for: span("end after this time, such as 30m"),
-days: number("days to sum up", { default: 14 }) },
+  options: {
+    ...resolverOptions,
+    listen: text("receive events at this address and port (127.0.0.1:8025 if not given), until Ctrl-C"),
+    url: text("the address the service posts to, where it is another than that"),
+    for: span("end after this time, such as 30m"),
+    days: number("days to sum up", { default: 14 }),
+  },
   schema: senderEventsSchema,
   run: senderEvents,
   text: senderEventsText,

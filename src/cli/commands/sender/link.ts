@@ -1,7 +1,7 @@
-import { command } from "../../command.ts";
-import { text, flag } from "../../options.ts";
-import { senderLinkSchema, senderLink } from "../../../app/services/link.ts";
+import { senderLink, senderLinkSchema } from "../../../app/services/link.ts";
 import { senderLinkText } from "../../../present/services/link.ts";
+import { command } from "../../command.ts";
+import { flag, text } from "../../options.ts";
 
 export default command({
   name: "sender link",
@@ -14,9 +14,11 @@ export default command({
       "while writing one: make things too, and end them again",
     ],
   ],
-  options: { key: text("where the key of a URL is kept: env:NAME or file:PATH"),
-deep: flag("also make a credential and a subscription, and end both again"),
-timeout: number("longest wait for one answer, in seconds", { default: 5 }) },
+  options: {
+    key: text("where the key of a URL is kept: env:NAME or file:PATH"),
+    deep: flag("also make a credential and a subscription, and end both again"),
+    timeout: number("longest wait for one answer, in seconds", { default: 5 }),
+  },
   schema: senderLinkSchema,
   run: senderLink,
   text: senderLinkText,

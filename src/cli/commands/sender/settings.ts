@@ -1,7 +1,7 @@
-import { command } from "../../command.ts";
-import { text, flag, resolverOptions } from "../../options.ts";
-import { senderSettingsSchema, senderSettings } from "../../../app/services/settings.ts";
+import { senderSettings, senderSettingsSchema } from "../../../app/services/settings.ts";
 import { senderSettingsText } from "../../../present/services/settings.ts";
+import { command } from "../../command.ts";
+import { flag, resolverOptions, text } from "../../options.ts";
 
 export default command({
   name: "sender settings",
@@ -14,9 +14,11 @@ export default command({
     ],
     ["zandrel sender settings swiftquill --check", "connect, encrypt and log in, without sending anything"],
   ],
-  options: { ...resolverOptions,
-domain: text("the domain that is to send, to choose the credential"),
-check: flag("connect and log in") },
+  options: {
+    ...resolverOptions,
+    domain: text("the domain that is to send, to choose the credential"),
+    check: flag("connect and log in"),
+  },
   schema: senderSettingsSchema,
   run: senderSettings,
   text: senderSettingsText,

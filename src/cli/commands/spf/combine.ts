@@ -1,8 +1,8 @@
-import { command } from "../../command.ts";
+import { spfCombine, spfCombineSchema } from "../../../app/mail/spf-combine.ts";
 import { count } from "../../../present/index.ts";
-import { spfCombineSchema, spfCombine } from "../../../app/mail/spf-combine.ts";
-import { text, resolverOptions } from "../../options.ts";
 import { spfCombineText } from "../../../present/mail/spf-combine.ts";
+import { command } from "../../command.ts";
+import { resolverOptions, text } from "../../options.ts";
 
 export default command({
   name: "spf combine",

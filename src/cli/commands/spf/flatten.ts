@@ -1,7 +1,7 @@
-import { command } from "../../command.ts";
-import { list, flag, text, resolverOptions } from "../../options.ts";
-import { spfFlattenSchema, spfFlatten } from "../../../app/mail/spf-flatten.ts";
+import { spfFlatten, spfFlattenSchema } from "../../../app/mail/spf-flatten.ts";
 import { spfFlattenText } from "../../../present/mail/spf-flatten.ts";
+import { command } from "../../command.ts";
+import { flag, list, resolverOptions, text } from "../../options.ts";
 
 export default command({
   name: "spf shrink",
@@ -11,9 +11,11 @@ export default command({
     ["zandrel spf shrink brackwater.example --include spf.heronpost.example", "show the record"],
     ["zandrel spf shrink brackwater.example --include spf.heronpost.example --remember", "and have the audit watch the source"],
   ],
-  options: { ...resolverOptions,
-include: list("the include to replace (repeatable)"),
-remember: flag("remember what it was made from; zandrel audit says when that moves") },
+  options: {
+    ...resolverOptions,
+    include: list("the include to replace (repeatable)"),
+    remember: flag("remember what it was made from; zandrel audit says when that moves"),
+  },
   schema: spfFlattenSchema,
   run: spfFlatten,
   text: spfFlattenText,

@@ -1,7 +1,7 @@
-import { command } from "../../command.ts";
-import { text, resolverOptions } from "../../options.ts";
-import { spfTestSchema, spfTest } from "../../../app/mail/spf-test.ts";
+import { spfTest, spfTestSchema } from "../../../app/mail/spf-test.ts";
 import { spfTestText } from "../../../present/mail/spf-test.ts";
+import { command } from "../../command.ts";
+import { resolverOptions, text } from "../../options.ts";
 
 export default command({
   name: "spf test",
@@ -15,10 +15,12 @@ export default command({
     ],
     ["zandrel spf test brackwater.example --ip 192.0.2.25 --zone-file brackwater.example.zone", "before it is published"],
   ],
-  options: { ...resolverOptions,
-ip: text("address of the sending server, IPv4 or IPv6"),
-from: text("the envelope sender (postmaster@DOMAIN if not given; empty for the empty reverse path)"),
-helo: text("the name the server says HELO with (DOMAIN if not given)") },
+  options: {
+    ...resolverOptions,
+    ip: text("address of the sending server, IPv4 or IPv6"),
+    from: text("the envelope sender (postmaster@DOMAIN if not given; empty for the empty reverse path)"),
+    helo: text("the name the server says HELO with (DOMAIN if not given)"),
+  },
   schema: spfTestSchema,
   run: spfTest,
   text: spfTestText,

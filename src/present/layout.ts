@@ -1,7 +1,7 @@
 import type { Style } from "./style.ts";
 
 /** How a text is laid out: its colours, and the columns it may take. */
-export interface View {
+export interface Layout {
   readonly style: Style;
   readonly width: number;
 }
