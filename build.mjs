@@ -74,7 +74,7 @@ const require =
 await Promise.all([
   build({
     ...shared,
-    entryPoints: ["src/main.ts"],
+    entryPoints: ["src/cli/main.ts"],
     outfile: "dist/zandrel.js",
     banner: { js: `#!/usr/bin/env node\n${require}` },
   }),

@@ -8,8 +8,10 @@ export interface AppContext {
   readonly clock: Clock;
   /** Whether somebody sits at the terminal and can be asked. */
   readonly interactive: boolean;
-  /** Says something that is no result: a warning, progress. */
+  /** Says something that is no result: a warning. */
   note(text: string): void;
+  /** Says how far long work has come, where somebody watches. */
+  progress(text: string): void;
   /** Standard input as it comes. */
   input(): AsyncIterable<Buffer>;
   /** All of standard input as text; more than `maxOctets` are refused before they fill the memory. */

@@ -122,7 +122,8 @@ export function span(describe: string, extra: { readonly default?: string } = {}
   };
 }
 
-const timeout = (fallback: number): Option<number> => {
+/** The longest wait for one answer; seconds on the command line, milliseconds in a request. */
+export const timeoutOption = (fallback: number): Option<number> => {
   const seconds = number("longest wait for one answer, in seconds", { default: fallback, min: 0.1, max: 600, whole: false });
   return { yargs: seconds.yargs, read: (given, name) => seconds.read(given, name) * 1000 };
 };
@@ -134,7 +135,7 @@ export const shared = {
   resolver: list("ask this resolver, ADDRESS[:PORT] or an https URL, instead of the workspace's vantages"),
   zoneFile: list("answer from this zone file instead of the DNS"),
   at: time("judge as of this time, such as 2026-03-02T09:00Z"),
-  timeout: timeout(5),
+  timeout: timeoutOption(5),
   replace: list("allow replacing the records at this name"),
   only: list("only this ask, by its id"),
   into: text("use this zone file in place of the DNS host"),
@@ -160,6 +161,12 @@ export const resolverOptions = {
 /** The options that decide which changes a draft may hold. */
 export const draftOptions = { replace: shared.replace, only: shared.only, into: shared.into } as const;
 
+/** The options of the commands on aggregate reports. */
+export const reportOptions = {
+  ...resolverOptions,
+  days: number("how many days to look back, from the newest report", { default: 28, min: 1, max: 3660 }),
+} as const;
+
 /** The options of the commands that publish. */
 export const publishOptions = { resolver: shared.resolver, timeout: shared.timeout } as const;
 
@@ -172,3 +179,10 @@ export type RequestOf<O extends OptionTable> = {
 
 /** `dryRun` is `--dry-run` on the command line. */
 export const optionName = (key: string): string => key.replace(/[A-Z]/g, (letter) => `-${letter.toLowerCase()}`);
+
+/** What the user records by hand of a service that cannot be asked. */
+export const byHandOptions = {
+  confirmed: flag("record that the service shows it as confirmed"),
+  note: shared.note,
+  on: text("the day it did, such as 2026-03-02, with --confirmed (today if not given)"),
+} as const;

@@ -1,149 +1,59 @@
 import type { Command } from "./command.ts";
 
-/** The commands in the order of the work, each loaded when it runs. */
-export const COMMANDS: readonly {
+/** A command as the overview lists it, loaded when it runs. */
+export interface Entry {
   readonly name: string;
   readonly summary: string;
-  readonly load: () => Promise<{ default: Command<never> }>;
-}[] = [
-  { name: "init", summary: "start a workspace, or add a domain to it", load: () => import("./commands/init.ts") as never },
-  { name: "intake", summary: "take down what a service asked for", load: () => import("./commands/intake.ts") as never },
-  { name: "status", summary: "where every ask stands, and the next step", load: () => import("./commands/status.ts") as never },
-  {
-    name: "draft",
-    summary: "what would change, what is in the way, and when everyone would see it",
-    load: () => import("./commands/draft.ts") as never,
-  },
-  { name: "publish", summary: "carry the draft out", load: () => import("./commands/publish.ts") as never },
-  { name: "undo", summary: "take the newest publication back", load: () => import("./commands/undo.ts") as never },
-  { name: "watch", summary: "follow a change until everyone sees it", load: () => import("./commands/watch.ts") as never },
-  {
-    name: "prove",
-    summary: "check as the service will, find out why not, and ask it",
-    load: () => import("./commands/prove.ts") as never,
-  },
-  {
-    name: "retire",
-    summary: "end an ask, and remove what nobody else needs",
-    load: () => import("./commands/retire.ts") as never,
-  },
-  { name: "relocate", summary: "move a zone to another DNS host", load: () => import("./commands/relocate.ts") as never },
-  {
-    name: "site",
-    summary: "check where the names lead: addresses, redirect, certificate",
-    load: () => import("./commands/site.ts") as never,
-  },
-  { name: "spf test", summary: "judge a sender by SPF as receivers do", load: () => import("./commands/spf/test.ts") as never },
-  {
-    name: "spf explain",
-    summary: "who may send, in words, and what it costs",
-    load: () => import("./commands/spf/explain.ts") as never,
-  },
-  {
-    name: "spf combine",
-    summary: "one record with what every service needs",
-    load: () => import("./commands/spf/combine.ts") as never,
-  },
-  {
-    name: "spf shrink",
-    summary: "addresses instead of includes, fewer lookups",
-    load: () => import("./commands/spf/flatten.ts") as never,
-  },
-  {
-    name: "dkim new",
-    summary: "make a key, and the record that publishes it",
-    load: () => import("./commands/dkim/new.ts") as never,
-  },
-  { name: "dkim check", summary: "judge the keys that are published", load: () => import("./commands/dkim/check.ts") as never },
-  { name: "dkim sign", summary: "sign a message", load: () => import("./commands/dkim/sign.ts") as never },
-  {
-    name: "dkim verify",
-    summary: "check the signatures of a message, and say why they fail",
-    load: () => import("./commands/dkim/verify.ts") as never,
-  },
-  {
-    name: "dkim rotate",
-    summary: "replace a key without losing mail on the way",
-    load: () => import("./commands/dkim/rotate.ts") as never,
-  },
-  {
-    name: "dmarc compose",
-    summary: "a policy record from a few answers",
-    load: () => import("./commands/dmarc/compose.ts") as never,
-  },
-  {
-    name: "dmarc explain",
-    summary: "what receivers do with real and forged mail",
-    load: () => import("./commands/dmarc/explain.ts") as never,
-  },
-  {
-    name: "dmarc import",
-    summary: "take in the reports of receivers",
-    load: () => import("./commands/dmarc/import.ts") as never,
-  },
-  {
-    name: "dmarc sources",
-    summary: "who sends as you, proven or not and why not",
-    load: () => import("./commands/dmarc/sources.ts") as never,
-  },
-  {
-    name: "dmarc advise",
-    summary: "what to repair first, and when the next step is safe",
-    load: () => import("./commands/dmarc/advise.ts") as never,
-  },
-  {
-    name: "message judge",
-    summary: "judge messages as a receiver would",
-    load: () => import("./commands/message/judge.ts") as never,
-  },
-  {
-    name: "message send",
-    summary: "send a test message, follow it, judge what arrived",
-    load: () => import("./commands/message/send.ts") as never,
-  },
-  {
-    name: "sender address",
-    summary: "have a sender address confirmed at a service",
-    load: () => import("./commands/sender/address.ts") as never,
-  },
-  {
-    name: "sender domain",
-    summary: "have a domain accepted, and its signing turned on",
-    load: () => import("./commands/sender/domain.ts") as never,
-  },
-  {
-    name: "sender credential",
-    summary: "passwords for sending, kept and never shown",
-    load: () => import("./commands/sender/credential.ts") as never,
-  },
-  {
-    name: "sender settings",
-    summary: "SMTP settings for an application, checked",
-    load: () => import("./commands/sender/settings.ts") as never,
-  },
-  {
-    name: "sender events",
-    summary: "what became of the mail, by day; the event feed",
-    load: () => import("./commands/sender/events.ts") as never,
-  },
-  {
-    name: "sender link",
-    summary: "check that a service keeps the contract of the link",
-    load: () => import("./commands/sender/link.ts") as never,
-  },
-  {
-    name: "audit",
-    summary: "everything that is wrong with a domain, and what to do",
-    load: () => import("./commands/audit.ts") as never,
-  },
-  { name: "helper", summary: "check the helper program of a DNS host", load: () => import("./commands/helper.ts") as never },
-  { name: "lab", summary: "run the stand-ins: DNS host, resolvers, services", load: () => import("./commands/lab.ts") as never },
-  { name: "demo", summary: "tell the whole story on the stand-ins", load: () => import("./commands/demo.ts") as never },
-  {
-    name: "completion",
-    summary: "print the script that completes commands in a shell",
-    load: () => import("./commands/completion.ts") as never,
-  },
+  load(): Promise<{ readonly default: Command }>;
+}
+
+const entry = (name: string, summary: string, load: () => Promise<unknown>): Entry => ({
+  name,
+  summary,
+  load: load as Entry["load"],
+});
+
+/** The commands in the order of the work. */
+export const COMMANDS: readonly Entry[] = [
+  entry("init", "start a workspace, or add a domain to it", () => import("./commands/init.ts")),
+  entry("intake", "save what a service asked for", () => import("./commands/intake.ts")),
+  entry("status", "where every ask stands, and the next step", () => import("./commands/status.ts")),
+  entry("draft", "what would change, what is in the way, and when everyone would see it", () => import("./commands/draft.ts")),
+  entry("publish", "carry the draft out", () => import("./commands/publish.ts")),
+  entry("undo", "undo the newest publication of a domain", () => import("./commands/undo.ts")),
+  entry("watch", "follow a change until everyone sees it", () => import("./commands/watch.ts")),
+  entry("prove", "check as the service will, find out why not, and ask it", () => import("./commands/prove.ts")),
+  entry("retire", "end an ask, and remove what nobody else needs", () => import("./commands/retire.ts")),
+  entry("relocate", "move a zone to another DNS host", () => import("./commands/relocate.ts")),
+  entry("site", "check where the names lead: addresses, redirect, certificate", () => import("./commands/site.ts")),
+  entry("spf test", "judge a sender by SPF as receivers do", () => import("./commands/spf/test.ts")),
+  entry("spf explain", "who may send, in words, and what it costs", () => import("./commands/spf/explain.ts")),
+  entry("spf combine", "one record with what every service needs", () => import("./commands/spf/combine.ts")),
+  entry("spf flatten", "addresses instead of includes, fewer lookups", () => import("./commands/spf/flatten.ts")),
+  entry("dkim new", "make a key, and the record that publishes it", () => import("./commands/dkim/new.ts")),
+  entry("dkim check", "judge the keys that are published", () => import("./commands/dkim/check.ts")),
+  entry("dkim sign", "sign a message", () => import("./commands/dkim/sign.ts")),
+  entry("dkim verify", "check the signatures of a message, and say why they fail", () => import("./commands/dkim/verify.ts")),
+  entry("dkim rotate", "replace a key without losing mail on the way", () => import("./commands/dkim/rotate.ts")),
+  entry("dmarc compose", "a policy record from a few answers", () => import("./commands/dmarc/compose.ts")),
+  entry("dmarc explain", "what receivers do with real and forged mail", () => import("./commands/dmarc/explain.ts")),
+  entry("dmarc import", "import the reports of receivers", () => import("./commands/dmarc/import.ts")),
+  entry("dmarc sources", "who sends as you, and what passes", () => import("./commands/dmarc/sources.ts")),
+  entry("dmarc advise", "what to fix first, and when the next step is safe", () => import("./commands/dmarc/advise.ts")),
+  entry("message judge", "judge messages as a receiver would", () => import("./commands/message/judge.ts")),
+  entry("message send", "send a test message, follow it, judge what arrived", () => import("./commands/message/send.ts")),
+  entry("sender address", "have a sender address confirmed at a service", () => import("./commands/sender/address.ts")),
+  entry("sender domain", "have a domain accepted, and its signing turned on", () => import("./commands/sender/domain.ts")),
+  entry("sender credential", "passwords for sending, kept and never shown", () => import("./commands/sender/credential.ts")),
+  entry("sender settings", "SMTP settings for an application, checked", () => import("./commands/sender/settings.ts")),
+  entry("sender events", "what became of the mail, by day; the event feed", () => import("./commands/sender/events.ts")),
+  entry("sender link", "check that a service keeps the contract of the link", () => import("./commands/sender/link.ts")),
+  entry("audit", "everything that is wrong with a domain, and what to do", () => import("./commands/audit.ts")),
+  entry("helper", "check the helper program of a DNS host", () => import("./commands/helper.ts")),
+  entry("words", "what a term means", () => import("./commands/words.ts")),
+  entry("lab", "run the simulated services: DNS hosts, resolvers, services", () => import("./commands/lab.ts")),
+  entry("demo", "run the guided demo", () => import("./commands/demo.ts")),
+  entry("completion", "print the script that completes commands in a shell", () => import("./commands/completion.ts")),
 ];
 
 /** What commands of two words are about, by their first. */

@@ -1,23 +1,25 @@
 import yargs from "yargs";
 import { z } from "zod";
+import type { Ended } from "../app/context.ts";
 import { parseClock, systemClock } from "../clock.ts";
 import { Failure } from "../core/failure.ts";
-import { cataloguePage, jsonText, styleFor, terminalSafe, visible } from "../present/index.ts";
-import type { Arguments, Command, Context } from "./command.ts";
-import { COMMANDS, GROUPS } from "./registry.ts";
+import { explainFailure, failureSentence, jsonText, styleFor, terminalSafe, visible } from "../present/index.ts";
+import type { Command, Context } from "./command.ts";
+import { complete } from "./completion.ts";
+import { describeAll, entryFor, listed, subcommandsOf } from "./help.ts";
+import { type Option, optionName, shared } from "./options.ts";
+import { COMMANDS } from "./registry.ts";
 
-const GLOBAL = {
-  json: { type: "boolean", describe: "print the result as JSON (schemas in docs/schemas)", default: false },
-  workspace: { type: "string", describe: "the workspace folder, if it is not this one or one above", requiresArg: true },
-} as const;
+/** How a command ends: fine, a problem was found, the call or a file is wrong, or it could not be determined. */
+export const EXIT: Readonly<Record<Ended, number>> = { fine: 0, problem: 1, usage: 2, undetermined: 3 };
 
-/** Reads standard input to its end; more than `most` octets are refused before they fill the memory. */
-async function readInput(most: number): Promise<string> {
+/** Reads standard input to its end; more than `max` octets are refused before they fill the memory. */
+async function readInput(max: number): Promise<string> {
   const chunks: Buffer[] = [];
   let length = 0;
   for await (const chunk of process.stdin) {
     length += (chunk as Buffer).length;
-    if (length > most) throw new Failure("input-too-large", { octets: most });
+    if (length > max) throw new Failure("input-too-large", { octets: max });
     chunks.push(chunk as Buffer);
   }
   return Buffer.concat(chunks).toString("utf8");
@@ -40,6 +42,7 @@ function contextFor(json: boolean): Context {
   const live = process.stdout.isTTY === true;
   const forced = env.FORCE_COLOR !== undefined && env.FORCE_COLOR !== "0";
   const colour = !json && (env.NO_COLOR === undefined || env.NO_COLOR === "") && (forced || (live && env.TERM !== "dumb"));
+  const note = (text: string): void => void process.stderr.write(terminalSafe(text));
   return {
     cwd: process.cwd(),
     env,
@@ -50,7 +53,8 @@ function contextFor(json: boolean): Context {
     live,
     json,
     out: (text) => void process.stdout.write(json ? text : terminalSafe(text)),
-    note: (text) => void process.stderr.write(terminalSafe(text)),
+    note,
+    progress: live ? note : () => undefined,
     input: () => process.stdin as AsyncIterable<Buffer>,
     write: (octets) => new Promise((resolve) => void process.stdout.write(octets, () => resolve())),
     readInput,
@@ -58,72 +62,20 @@ function contextFor(json: boolean): Context {
   };
 }
 
-/** The steps of a command that has several, such as `spf test`. */
-const stepsOf = (name: string) => COMMANDS.filter((one) => one.name.startsWith(`${name} `));
-
-/** The command a line begins with, and what follows it; the longer name counts. */
-function entryFor([name = "", ...rest]: readonly string[]):
-  | { entry: (typeof COMMANDS)[number]; rest: readonly string[] }
-  | undefined {
-  const step = COMMANDS.find((one) => one.name === `${name} ${rest[0]}`);
-  if (step !== undefined) return { entry: step, rest: rest.slice(1) };
-  const entry = COMMANDS.find((one) => one.name === name);
-  return entry === undefined ? undefined : { entry, rest };
-}
-
-const unknownCommand = (name: string, next: string | undefined): Failure => {
-  const steps = stepsOf(name).map((one) => one.name.slice(name.length + 1));
-  if (steps.length > 0) {
-    const meant = next === undefined ? undefined : closest(next, steps);
-    return new Failure("subcommand-needed", { command: name, known: steps, given: next });
-  }
-  const near = closest(
-    name,
-    COMMANDS.map((one) => one.name.split(" ")[0] as string),
-  );
-  return new Failure("unknown-command", { given: name, known: COMMANDS.map((one) => one.name.split(" ")[0] as string) });
-};
-
-function listed(commands: readonly Pick<(typeof COMMANDS)[number], "name" | "summary">[]): string[] {
-  const width = Math.max(...commands.map(({ name }) => name.length));
-  return commands.map(({ name, summary }) => `  ${name.padEnd(width)}  ${summary}`);
-}
-
-/** Every command in the order of the work; those of two words in one line. */
-function overview(): string[] {
-  const firsts = [...new Set(COMMANDS.map(({ name }) => name.split(" ")[0] as string))];
-  return listed(
-    firsts.map((name) => {
-      const steps = stepsOf(name).map((one) => one.name.slice(name.length + 1));
-      return COMMANDS.find((one) => one.name === name) ?? { name, summary: `${GROUPS[name]}: ${steps.join(", ")}` };
-    }),
-  );
-}
-
-function describeAll(): string {
-  return [
-    "zandrel COMMAND [OPTIONS]",
-    "",
-    "Domain ownership and mail authentication records: taken down, published, followed, proven.",
-    "",
-    "Commands, in the order of the work:",
-    ...overview(),
-    "",
-    "zandrel COMMAND --help explains one command, or lists its steps. Every command takes --json and ends with",
-    "0 (all is as wanted), 1 (something is not), 2 (the call or a file is wrong), 3 (could not be determined).",
-    "",
-    "Start here: zandrel init DOMAIN, or see the whole story with zandrel demo.",
-    "",
-  ].join("\n");
+/** Every option a command knows, by its name on the command line. */
+function optionsOf(command: Command): Map<string, readonly [key: string, option: Option<unknown>]> {
+  const all = { ...command.options, ...(command.schema === undefined ? {} : { json: shared.json }), workspace: shared.workspace };
+  return new Map(Object.entries(all).map(([key, option]) => [optionName(key), [key, option] as const]));
 }
 
 /** One command's own parser. */
-function parserFor(command: Command<never>) {
-  const options = { ...command.options, ...(command.schema === undefined ? { workspace: GLOBAL.workspace } : GLOBAL) };
-  const known = [...Object.keys(options), "help"];
+function parserFor(command: Command) {
+  const options = optionsOf(command);
   const parser = yargs()
     .scriptName("zandrel")
-    .usage(`zandrel ${command.name} ${command.operands}\n\n${command.summary[0]?.toUpperCase()}${command.summary.slice(1)}.`)
+    .usage(
+      `zandrel ${command.name} ${command.operands}\n\n${command.summary[0]?.toUpperCase()}${command.summary.slice(1)}.${command.noJson === undefined ? "" : `\nIt has no --json, because ${command.noJson}.`}`,
+    )
     .parserConfiguration({
       "camel-case-expansion": false,
       "strip-aliased": true,
@@ -132,7 +84,7 @@ function parserFor(command: Command<never>) {
       "parse-positional-numbers": false,
     })
     .locale("en")
-    .options(options as never)
+    .options(Object.fromEntries([...options].map(([name, [, option]]) => [name, option.yargs])) as never)
     .help()
     .version(false)
     .alias("help", "h")
@@ -142,105 +94,107 @@ function parserFor(command: Command<never>) {
     .fail((message, error) => {
       if (error !== undefined && error !== null) throw error;
       const wrong = /^Unknown arguments?: (.+)$/.exec(message)?.[1]?.split(", ")[0];
-      if (wrong === undefined) throw new Failure("usage", { command: command.name, because: message });
-      const near = closest(wrong, known);
-      throw new Failure("unknown-option", { command: command.name, given: wrong, known });
+      if (wrong === "json" && command.noJson !== undefined)
+        throw new Failure("no-json", { command: command.name, because: command.noJson });
+      if (wrong !== undefined)
+        throw new Failure("unknown-option", { command: command.name, given: wrong, known: [...options.keys(), "help"] });
+      const bare = /^Not enough arguments following: (.+)$/.exec(message)?.[1];
+      if (bare !== undefined) throw new Failure("option-value-missing", { command: command.name, option: bare });
+      throw new Failure("usage", { command: command.name, because: message });
     });
   for (const [line, meaning] of command.examples) parser.example(line, meaning);
   return parser;
 }
 
-async function runCommand(command: Command<never>, argv: readonly string[]): Promise<ExitCode> {
-  const parser = parserFor(command);
+/** How many things may be named, by what stands behind the command's name in its help; `[X..]` is any number. */
+function expectOperands(command: Command, given: readonly string[]): void {
+  const words = command.operands.split(" ").filter((word) => word !== "");
+  const least = words.filter((word) => !word.startsWith("[")).length;
+  const most = words.some((word) => word.includes("..")) ? Number.POSITIVE_INFINITY : words.length;
+  if (given.length < least || given.length > most)
+    throw new Failure("operands", {
+      command: command.name,
+      operands: command.operands,
+      example: command.examples[0]?.[0] ?? "",
+    });
+}
+
+/** Reads a command line into the request the command takes: every option once, and in its own type. */
+async function requestOf(command: Command, argv: readonly string[]) {
+  const args: Readonly<Record<string, unknown>> = await parserFor(command).parseAsync([...argv]);
+  const read = [...optionsOf(command)].map(([name, [key, option]]) => {
+    const given = args[name];
+    if (Array.isArray(given) && option.yargs.array !== true && option.yargs.type !== "boolean")
+      throw new Failure("option-twice", { option: name });
+    return [key, option.read(Array.isArray(given) && option.yargs.type === "boolean" ? given.at(-1) : given, name)] as const;
+  });
+  const operands = (args._ as readonly unknown[]).map(String);
+  expectOperands(command, operands);
+  return { ...Object.fromEntries(read), operands } as never;
+}
+
+async function runCommand(command: Command, argv: readonly string[]): Promise<Ended> {
   if (argv.includes("--help") || argv.includes("-h")) {
-    process.stdout.write(`${await parser.getHelp()}\n`);
-    return EXIT.ok;
+    process.stdout.write(`${await parserFor(command).getHelp()}\n`);
+    return "fine";
   }
-  const args = (await parser.parseAsync([...argv])) as unknown as Arguments;
-  const context = contextFor(args.json === true);
-  // Of an option that is no list and given twice, the last counts.
-  const single = Object.entries(args).map(([name, value]) => [
-    name,
-    Array.isArray(value) && name !== "_" && command.options[name]?.array !== true ? value.at(-1) : value,
-  ]);
-  const { exit, result } = await command.run({ ...Object.fromEntries(single), _: args._.map(String) }, context);
+  const context = contextFor(wantsJson(argv) && command.schema !== undefined);
+  const { ended, result } = await command.run(await requestOf(command, argv), context);
   if (result !== undefined) {
-    if (context.json) context.out(`${jsonText((command.schema as z.ZodType).parse(result), 2)}\n`);
-    else if (command.present !== undefined) context.out(command.present(result, context));
+    if (context.json) context.out(`${jsonText(z.encode(command.schema as z.ZodType, result), 2)}\n`);
+    else if (command.text !== undefined) context.out(command.text(result, context));
   }
-  return exit;
+  return ended;
 }
 
-/** Completions for what is typed so far: commands first, then options of the command. */
-async function complete(words: readonly string[]): Promise<void> {
-  const withoutRootDot = words.filter((word) => !word.endsWith("zandrel"));
-  const [name = "", ...rest] = withoutRootDot;
-  const found = entryFor(withoutRootDot);
-  const steps = stepsOf(name).map((one) => one.name.slice(name.length + 1));
-  const offered =
-    found !== undefined && found.rest.length > 0
-      ? [
-          "--help",
-          "--json",
-          "--workspace",
-          ...Object.keys((await found.entry.load()).default.options).map((option) => `--${option}`),
-        ]
-      : rest.length > 0 && steps.length > 0
-        ? steps
-        : [...new Set(COMMANDS.map((one) => one.name.split(" ")[0] as string))];
-  const last = rest.at(-1) ?? name ?? "";
-  process.stdout.write(
-    offered
-      .filter((word) => word.startsWith(last))
-      .map((word) => `${word}\n`)
-      .join(""),
-  );
-}
+/** Whether a command line asks for JSON, also where the rest of it cannot be read. */
+const wantsJson = (argv: readonly string[]): boolean => {
+  const end = argv.indexOf("--");
+  return (end === -1 ? argv : argv.slice(0, end)).includes("--json");
+};
 
-/** Writes the JSON schema of every command's `--json` into a folder; the page of findings and the contract of the service link beside it. */
-async function writeSchemas(folder: string): Promise<void> {
-  const { writeAtomically } = await import("../workspace/index.ts");
-  const { CATALOGUE } = await import("../core/audit/index.ts");
-  const { openApi } = await import("../core/sending/index.ts");
-  writeAtomically(`${folder}/../findings.md`, cataloguePage(CATALOGUE));
-  writeAtomically(`${folder}/../service-link.openapi.json`, `${JSON.stringify(openApi(), undefined, 2)}\n`);
-  for (const { name, load } of COMMANDS) {
-    const { schema } = (await load()).default;
-    if (schema === undefined) continue;
-    const json = z.toJSONSchema(schema, { io: "output", unrepresentable: "any" });
-    writeAtomically(
-      `${folder}/${name.replace(" ", "-")}.json`,
-      `${JSON.stringify({ title: `zandrel ${name} --json`, ...json }, undefined, 2)}\n`,
-    );
+/** A failure as the command line shows it: one sentence on standard error, or an object on standard output. */
+function showFailure(failure: Failure, json: boolean): void {
+  if (!json) {
+    process.stderr.write(terminalSafe(`${visible(failureSentence(failure))}\n`));
+    return;
   }
+  const { message, remedy, at } = explainFailure(failure);
+  process.stdout.write(`${jsonText({ error: { code: failure.code, message, remedy, at: at ?? null } }, 2)}\n`);
 }
 
 /** Runs a command line and gives back the exit code. */
-export async function run(argv: readonly string[]): Promise<ExitCode> {
+export async function run(argv: readonly string[]): Promise<number> {
   try {
-    const [name, ...rest] = argv;
-    if (name === undefined || name === "--help" || name === "-h" || name === "help") {
-      process.stdout.write(describeAll());
-      return name === undefined ? EXIT.usage : EXIT.ok;
-    }
-    if (name === "--completions") {
-      await complete(rest);
-      return EXIT.ok;
-    }
-    if (name === "schemas") {
-      await writeSchemas(rest[0] ?? "docs/schemas");
-      return EXIT.ok;
-    }
-    const found = entryFor(argv);
-    if (found === undefined) {
-      if (stepsOf(name).length === 0 || !(rest[0] === "--help" || rest[0] === "-h")) throw unknownCommand(name, rest[0]);
-      process.stdout.write(`${listed(stepsOf(name)).join("\n")}\n`);
-      return EXIT.ok;
-    }
-    return await runCommand((await found.entry.load()).default, found.rest);
+    return EXIT[await dispatch(argv)];
   } catch (error) {
     if (!(error instanceof Failure)) throw error;
-    process.stderr.write(terminalSafe(`${visible(error.message)}\n`));
-    return error.exit;
+    showFailure(error, wantsJson(argv));
+    return EXIT[error.kind];
   }
+}
+
+async function dispatch(argv: readonly string[]): Promise<Ended> {
+  const [name, next] = argv;
+  if (name === undefined || name === "--help" || name === "-h" || name === "help") {
+    process.stdout.write(describeAll());
+    return name === undefined ? "usage" : "fine";
+  }
+  if (name === "--completions") {
+    process.stdout.write(await complete(argv.slice(1)));
+    return "fine";
+  }
+  const found = entryFor(argv);
+  if (found !== undefined) return runCommand((await found.entry.load()).default, found.behind);
+  const subcommands = subcommandsOf(name);
+  if (subcommands.length === 0)
+    throw new Failure("unknown-command", { given: name, known: COMMANDS.map((one) => one.name.split(" ")[0] as string) });
+  if (next !== "--help" && next !== "-h")
+    throw new Failure("subcommand-needed", {
+      command: name,
+      known: subcommands.map((one) => one.name.slice(name.length + 1)),
+      given: next,
+    });
+  process.stdout.write(`${listed(subcommands).join("\n")}\n`);
+  return "fine";
 }

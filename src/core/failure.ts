@@ -36,6 +36,7 @@ export interface Failures {
   "option-value-missing": { readonly command: string; readonly option: string };
   "option-missing": { readonly option: string; readonly all: readonly string[] };
   "unknown-command": Unknown;
+  "unknown-term": Unknown;
   "unknown-option": Unknown & { readonly command: string };
   "subcommand-needed": { readonly command: string; readonly known: readonly string[]; readonly given: string | undefined };
   usage: { readonly command: string; readonly because: string };

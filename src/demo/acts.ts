@@ -1,6 +1,5 @@
 import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
-import { EXIT, type ExitCode } from "../core/failure.ts";
 import { name } from "../core/name/index.ts";
 import type { passDays, startLab } from "../lab/index.ts";
 
@@ -10,7 +9,7 @@ export interface Step {
   readonly argv: readonly string[];
   readonly input?: string;
   /** The exit code the story needs here. */
-  readonly ends: ExitCode;
+  readonly ends: number;
 }
 
 /** Something that happens outside: it does its work, and says what people see of it. */
@@ -44,15 +43,15 @@ export function tokenAct(lab: Lab): Act {
         narration:
           "A workspace is a folder. This one takes over what the lab says about DNS hosts, services and the places we look from.",
         argv: ["init", BRACKWATER, "--host", "nettlehost", "--settings", "lab.yaml"],
-        ends: EXIT.ok,
+        ends: 0,
       },
       {
         narration: `Seekmere shows a small table. Copied as it is:\n\n${paste}`,
         argv: ["intake", "-"],
         input: paste,
-        ends: EXIT.ok,
+        ends: 0,
       },
-      { narration: "What would that change? Nothing is touched yet.", argv: ["draft", BRACKWATER], ends: EXIT.ok },
+      { narration: "What would that change? Nothing is touched yet.", argv: ["draft", BRACKWATER], ends: 0 },
       {
         narration:
           "Meanwhile, somebody behind two of the resolvers we look from opens the theatre's site, so those remember the old records for a while.",
@@ -64,20 +63,20 @@ export function tokenAct(lab: Lab): Act {
       {
         narration: "It adds one text and removes nothing, so it goes out: one signed update, all or nothing.",
         argv: ["publish", BRACKWATER],
-        ends: EXIT.ok,
+        ends: 0,
       },
       {
         narration: "Who sees it already? Not everyone; asking Seekmere now would be too early.",
         argv: ["prove", "seekmere-ownership"],
-        ends: EXIT.not,
+        ends: 1,
       },
-      { narration: "So we watch. Half an hour passes in a few seconds.", argv: ["watch", BRACKWATER], ends: EXIT.ok },
+      { narration: "So we watch. Half an hour passes in a few seconds.", argv: ["watch", BRACKWATER], ends: 0 },
       {
         narration: "Now Seekmere may be asked, and its own check answers.",
         argv: ["prove", "seekmere-ownership"],
-        ends: EXIT.ok,
+        ends: 0,
       },
-      { narration: "Where does everything stand?", argv: ["status"], ends: EXIT.ok },
+      { narration: "Where does everything stand?", argv: ["status"], ends: 0 },
     ],
   };
 }
@@ -118,9 +117,9 @@ export async function mailAct(lab: Lab, pass: typeof passDays): Promise<Act> {
       ...["message", "send", "--service", "heronpost", "--from", NEWS, "--to", PROBE],
       ...["--received", join(lab.mailboxes, PROBE), "--for", "6h"],
     ],
-    ends: EXIT.ok,
+    ends: 0,
   });
-  const read = (narration: string): Step => ({ narration, argv: ["dmarc", "import", reports], ends: EXIT.ok });
+  const read = (narration: string): Step => ({ narration, argv: ["dmarc", "import", reports], ends: 0 });
   return {
     title: "It also wants its mail to arrive.",
     narration:
@@ -130,15 +129,15 @@ export async function mailAct(lab: Lab, pass: typeof passDays): Promise<Act> {
       {
         narration: "Heronpost comes with a kit: everything it asks for, with one blank to fill in.",
         argv: ["intake", "--kit", "heronpost", "--input", "account=brackwater"],
-        ends: EXIT.ok,
+        ends: 0,
       },
-      { narration: "And receivers are asked for reports; nothing is refused yet.", argv: compose("none"), ends: EXIT.ok },
-      { narration: "All of it goes out in one update.", argv: ["publish", BRACKWATER], ends: EXIT.ok },
+      { narration: "And receivers are asked for reports; nothing is refused yet.", argv: compose("none"), ends: 0 },
+      { narration: "All of it goes out in one update.", argv: ["publish", BRACKWATER], ends: 0 },
       later("Two hours later everybody sees it."),
       {
         narration: "Heronpost wants to know that the sender address is real, and mails a link to it.",
         argv: ["sender", "address", "heronpost", NEWS],
-        ends: EXIT.not,
+        ends: 1,
       },
       {
         narration: "The mail arrives in the theatre's mailbox, and somebody opens the link.",
@@ -149,11 +148,11 @@ export async function mailAct(lab: Lab, pass: typeof passDays): Promise<Act> {
           return link === undefined ? undefined : (await (await fetch(link)).text()).trim();
         },
       },
-      { narration: "Heronpost looks for the records.", argv: ["sender", "domain", "heronpost", BRACKWATER], ends: EXIT.ok },
+      { narration: "Heronpost looks for the records.", argv: ["sender", "domain", "heronpost", BRACKWATER], ends: 0 },
       {
         narration: "A password that can only send, for one domain, straight into a file.",
         argv: ["sender", "credential", "heronpost", "--new", "sending", "--domain", BRACKWATER],
-        ends: EXIT.ok,
+        ends: 0,
       },
       probe("Does it work? One message, followed to the inbox, judged as it arrived."),
       days(
@@ -161,31 +160,31 @@ export async function mailAct(lab: Lab, pass: typeof passDays): Promise<Act> {
         "A week goes by: newsletters, letters from the box office, a mailing list, and forgeries. Every night Mallowmail mails a report.",
       ),
       read("The week's reports, as they came."),
-      { narration: "Who sends as the theatre?", argv: ["dmarc", "sources", BRACKWATER], ends: EXIT.not },
-      { narration: "What now?", argv: ["dmarc", "advise", BRACKWATER], ends: EXIT.not },
+      { narration: "Who sends as the theatre?", argv: ["dmarc", "sources", BRACKWATER], ends: 1 },
+      { narration: "What now?", argv: ["dmarc", "advise", BRACKWATER], ends: 1 },
       {
         narration: "Inglemail has a page for that. Copied as it is:",
         argv: ["intake", "-", "--service", "inglemail"],
         input: page,
-        ends: EXIT.ok,
+        ends: 0,
       },
-      { narration: "Published,", argv: ["publish", BRACKWATER], ends: EXIT.ok },
+      { narration: "Published,", argv: ["publish", BRACKWATER], ends: 0 },
       later("seen by everybody,"),
       {
         narration: "and turned on.",
         argv: ["sender", "domain", "inglemail", BRACKWATER, "--signing", "on"],
-        ends: EXIT.ok,
+        ends: 0,
       },
       days(14, "Two more weeks."),
       read("Their reports,"),
-      { narration: "and the advice.", argv: ["dmarc", "advise", BRACKWATER], ends: EXIT.ok },
-      { narration: "So mail that is not proven goes to the junk folder.", argv: compose("quarantine"), ends: EXIT.ok },
-      { narration: "It takes the place of the record that is there, and that has to be said.", argv: replace, ends: EXIT.ok },
+      { narration: "and the advice.", argv: ["dmarc", "advise", BRACKWATER], ends: 0 },
+      { narration: "So mail that is not proven goes to the junk folder.", argv: compose("quarantine"), ends: 0 },
+      { narration: "It takes the place of the record that is there, and that has to be said.", argv: replace, ends: 0 },
       days(14, "Two weeks with it, and nobody misses a letter."),
       read("The reports agree:"),
-      { narration: "the last step is safe.", argv: ["dmarc", "advise", BRACKWATER], ends: EXIT.ok },
-      { narration: "From now on it is refused.", argv: compose("reject"), ends: EXIT.ok },
-      { narration: "It takes the place of the record that is there, and that has to be said.", argv: replace, ends: EXIT.ok },
+      { narration: "the last step is safe.", argv: ["dmarc", "advise", BRACKWATER], ends: 0 },
+      { narration: "From now on it is refused.", argv: compose("reject"), ends: 0 },
+      { narration: "It takes the place of the record that is there, and that has to be said.", argv: replace, ends: 0 },
       later("Two hours later the forger is back."),
       forged("And this time:"),
       probe("The theatre's own mail still arrives."),

@@ -1,9 +1,10 @@
 import type { Failure, FailureCode, Failures } from "../core/failure.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
+import { nearest } from "../core/nearest.ts";
 import { printData, type RecordSet } from "../core/record/index.ts";
 import { visible } from "./safe.ts";
 import { deadline, moment } from "./time.ts";
-import { listOf, nearest } from "./words.ts";
+import { listOf } from "./words.ts";
 
 /** What is said about a failure: what happened and where, what to do now, and the place that an editor can open. */
 interface Said {
@@ -57,6 +58,8 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(`--${option} is missing`, `give ${listOf(all.map((one) => `--${one}`))}`, `--${option}`),
   "unknown-command": ({ given, known: words }) =>
     say(`there is no command ${quote(given)}${meant(given, words)}`, "run zandrel --help to see them all"),
+  "unknown-term": ({ given, known: words }) =>
+    say(`${quote(given)} is not in the glossary${meant(given, words)}`, "run zandrel words to see every term"),
   "unknown-option": ({ command, given, known: words }) => {
     const near = nearest(given, words);
     return say(

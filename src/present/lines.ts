@@ -34,6 +34,3 @@ export function columns(
       .join(""),
   );
 }
-
-/** `1 record`, `2 records`. */
-export const count = (number: number, word: string, plural = `${word}s`): string => `${number} ${number === 1 ? word : plural}`;

@@ -22,15 +22,7 @@ export function readText(path: string, encoding: "utf8" | "latin1" = "utf8", mos
     return readFileSync(path, encoding);
   } catch (error) {
     const { code } = error as NodeJS.ErrnoException;
-    const why =
-      code === "ENOENT"
-        ? "is not there"
-        : code === "EACCES"
-          ? "may not be read"
-          : code === "EISDIR"
-            ? "is a folder"
-            : `cannot be read (${code})`;
-    throw new Failure("file-unreadable", { path, why });
+    throw new Failure("file-unreadable", { path, why: code ?? "" });
   }
 }
 

@@ -29,11 +29,9 @@ export function newKey(path: string, type: KeyType): KeyObject {
     }
   } catch (error) {
     const { code } = error as NodeJS.ErrnoException;
-    throw new Failure(
-      code === "EEXIST"
-        ? `${path} is there already, and a key is never overwritten: choose another selector with --selector.`
-        : `${path} cannot be written (${code}): make room or allow writing there, then run the command again.`,
-    );
+    throw code === "EEXIST"
+      ? new Failure("file-there", { path, what: "key" })
+      : new Failure("cannot-write", { path, why: code ?? "" });
   }
   return pair.publicKey;
 }

@@ -17,9 +17,7 @@ const CHUNK = 64 << 10;
 
 const unreadable = (path: string, error: unknown): Failure => {
   const { code } = error as NodeJS.ErrnoException;
-  return new Failure(
-    `${path} ${code === "ENOENT" ? "is not there" : code === "EACCES" ? "may not be read" : `cannot be read (${code})`}: check the path.`,
-  );
+  return new Failure("file-unreadable", { path, why: code ?? "" });
 };
 
 /** A file, or a part of one, as often as it is wanted; read into one buffer again and again. */

@@ -40,11 +40,9 @@ export interface SecretPlace {
 
 const unwritable = (path: string, error: unknown): Failure => {
   const { code } = error as NodeJS.ErrnoException;
-  return new Failure(
-    code === "EEXIST"
-      ? `${path} is there already, and a secret is never overwritten: name another file with --into, or remove it if it is empty.`
-      : `${path} cannot be written (${code}): make room or allow writing there, then run the command again.`,
-  );
+  return code === "EEXIST"
+    ? new Failure("file-there", { path, what: "secret" })
+    : new Failure("cannot-write", { path, why: code ?? "" });
 };
 
 /** Makes a file of its own for a secret, mode 0600, which must not be there yet. A relative path lies in the workspace. */

@@ -4,7 +4,6 @@ import { join } from "node:path";
 import { afterAll, describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { parseDocument } from "yaml";
-import { Failure } from "../core/failure.ts";
 import { writeAtomically } from "./files.ts";
 import { openJournal } from "./journal.ts";
 import { readSecret } from "./secret.ts";

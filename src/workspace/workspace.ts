@@ -2,7 +2,7 @@ import { existsSync } from "node:fs";
 import { dirname, join, relative, resolve } from "node:path";
 import { type Ask, checkKit, dmarcName, type Kit, kitSchema } from "../core/ask/index.ts";
 import { Failure } from "../core/failure.ts";
-import { type DomainName, displayName } from "../core/name/index.ts";
+import type { DomainName } from "../core/name/index.ts";
 import { octetsOf, type ResourceRecord, splitCharacterStrings, toSets } from "../core/record/index.ts";
 import type { WebProof } from "../core/site/index.ts";
 import { readSpfRecord, type SpfError } from "../core/spf/index.ts";
@@ -141,8 +141,7 @@ function expectKey(
   section: string,
 ): void {
   if (Object.hasOwn(known, key)) return;
-  const near = closest(key, Object.keys(known));
-  throw new Failure("unknown-key", { at: file.place(keys), given: key, what, section, known });
+  throw new Failure("unknown-key", { at: file.place(keys), given: key, what, section, known: Object.keys(known) });
 }
 
 /** Opens the workspace a command works in, every file read and checked. */
@@ -188,11 +187,7 @@ export function pickDomains(workspace: Workspace, names: readonly DomainName[]):
   return names.map((name) => {
     const domain = workspace.domains.find((one) => one.name === name);
     if (domain !== undefined) return domain;
-    const near = closest(
-      name,
-      workspace.domains.map((one) => one.name),
-    );
-    throw new Failure("unknown-domain", { domain: name, known: known });
+    throw new Failure("unknown-domain", { domain: name, known: workspace.domains.map((one) => one.name) });
   });
 }
 
@@ -204,10 +199,7 @@ export function readKit(folder: string, from: string, nameOrPath: string): Kit {
   const inFolder = join(folder, "kits", `${nameOrPath}.yaml`);
   const path = existsSync(inFolder) ? inFolder : resolve(from, nameOrPath);
   if (!existsSync(path)) {
-    const near = closest(
-      nameOrPath,
-      filesIn(join(folder, "kits"), ".yaml").map((file) => file.slice(0, -5)),
-    );
+    const known = filesIn(join(folder, "kits"), ".yaml").map((file) => file.slice(0, -5));
     throw new Failure("unknown-kit", { given: nameOrPath, known });
   }
   const file = readYaml(shownPath(path), readText(path), kitSchema);

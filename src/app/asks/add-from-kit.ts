@@ -1,17 +1,16 @@
-import { fillKit, type Kit, type KitError } from "../../core/ask/index.ts";
+import { fillKit, type KitError } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { visible } from "../../present/index.ts";
 import { readKit, type Workspace } from "../../workspace/index.ts";
-import type { AppContext, CommonRequest } from "../context.ts";
-
+import type { AppContext, Outcome } from "../context.ts";
 import { addAsks, askJson, domainFor, type IntakeResult, type NewAsk } from "./add.ts";
+import type { IntakeRequest } from "./intake.ts";
 
 /** Takes down the asks of a kit, its blanks filled from --input or asked for on the terminal. */
 export async function fromKit(
-  request: KitRequest,
+  request: Pick<IntakeRequest, "input" | "domain" | "dryRun"> & { readonly kit: string },
   workspace: Workspace,
   context: AppContext,
-): Promise<{ exit: Ended; result: IntakeResult }> {
+): Promise<Outcome<IntakeResult>> {
   const kit = readKit(workspace.folder, context.cwd, request.kit);
   const values = new Map(
     request.input.map((text) => {
@@ -31,12 +30,12 @@ export async function fromKit(
         .filter((ask) => !known.has(ask.id))
         .map((ask): NewAsk => ({ ...ask, service: kit.service, domain: domain.name }));
       const dry = request.dryRun;
-      if (asks.length === 0) throw new Failure("kit-all-saved", { later: filled.value.later }, "fine");
-      if (!dry) await addAsks(asks, { key: kit.service, title: kit.title, added }, domain, workspace, context);
+      if (!dry && asks.length > 0) await addAsks(asks, { key: kit.service, title: kit.title, added }, domain, workspace, context);
       return {
-        exit: "fine",
+        ended: "fine",
         result: {
-          written: !dry,
+          written: !dry && asks.length > 0,
+          already: asks.length === 0 ? (filled.value.asks[0]?.id ?? null) : null,
           layout: `kit ${kit.title}`,
           asks: asks.map(askJson),
           pasted: [],
@@ -51,27 +50,29 @@ export async function fromKit(
     if ((error.code === "missing-input" || error.code === "malformed-input") && context.interactive) {
       if (error.code === "malformed-input") context.note("That does not have the form it needs.\n");
       const answer = await context.prompt(
-        `${visible(error.explain)}${error.example === undefined ? "" : ` (such as ${visible(error.example)})`}\n${error.input}: `,
+        `${error.explain}${error.example === undefined ? "" : ` (such as ${error.example})`}\n${error.input}: `,
       );
       if (answer === "") throw new Failure("input-left-open", {});
       values.set(error.input, answer);
       continue;
     }
-    throw new Failure("kit-input", { error, kit: kit.title });
+    throw kitFailure(error, kit.title);
   }
 }
 
-function kitErrorText(error: KitError, kit: Kit): string {
+function kitFailure(error: KitError, kit: string): Failure {
   switch (error.code) {
     case "missing-input":
-      return `the kit ${kit.title} needs ${error.input} (${visible(error.explain)}): give it with --input ${error.input}=…`;
+      return new Failure("kit-input-missing", { kit, input: error.input, explain: error.explain });
     case "malformed-input":
-      return `--input ${error.input} does not have the form the kit ${kit.title} wants (${visible(error.explain)}${error.example === undefined ? "" : `; such as ${visible(error.example)}`}): copy it again.`;
+      return new Failure("kit-input-malformed", { kit, input: error.input, explain: error.explain, example: error.example });
     case "unknown-input":
-      return `the kit ${kit.title} has no input “${visible(error.input)}”: it has ${error.known.join(", ") || "none"}.`;
+      return new Failure("kit-input-unknown", { kit, given: error.input, known: error.known });
     case "bad-records":
-      return `the ask ${error.ask} of the kit ${kit.title} does not come out as records: ${visible(error.because)}; correct the kit or the input.`;
-    default:
-      return `the kit ${kit.title} is wrong at ${error.ask}: correct it.`;
+      return new Failure("kit-records", { kit, ask: error.ask, because: error.because });
+    case "unknown-blank":
+      return new Failure("kit-blank", { path: kit, ask: error.ask, blank: error.blank });
+    case "unknown-ask":
+      return new Failure("kit-after", { path: kit, ask: error.ask, after: error.after });
   }
 }

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { PURPOSES, type Purpose } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { type DomainName, relativeText } from "../../core/name/index.ts";
+import { type DomainName, relativeText, withoutRootDot } from "../../core/name/index.ts";
 import {
   type DataOf,
   decodeUtf8,
@@ -24,15 +24,15 @@ import {
   removeAsk,
   type Workspace,
 } from "../../workspace/index.ts";
-import type { AppContext, CommonRequest } from "../context.ts";
+import type { AppContext } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
 import { record } from "../shapes.ts";
 
 export const intakeResult = z.object({
   before: z.array(z.string()).describe("what has to be done at the service first"),
   later: z.array(z.string()).describe("asks of the kit that need inputs the service shows later"),
   written: z.boolean(),
+  already: z.string().nullable().describe("the ask that holds the same already, so that nothing was saved"),
   layout: z.string().nullable(),
   pasted: z
     .array(z.object({ type: z.string().nullable(), host: z.string().nullable(), value: z.string().nullable() }))
@@ -66,10 +66,10 @@ export function domainFor(workspace: Workspace, request: { readonly domain: stri
     new RegExp(`(^|[^a-z0-9-])${withoutRootDot(domain.name).replaceAll(".", "\\.")}([^a-z0-9-]|$)`, "i").test(text),
   );
   // brackwater.example is part of tickets.brackwater.example: the longest name wins.
-  const [longestWindow] = [...mentioned].sort((a, b) => b.name.length - a.name.length);
-  if (longestWindow === undefined || mentioned.some((other) => !longestWindow.name.endsWith(other.name)))
+  const [longest] = [...mentioned].sort((a, b) => b.name.length - a.name.length);
+  if (longest === undefined || mentioned.some((other) => !longest.name.endsWith(other.name)))
     throw new Failure("which-domain", { domains: domains.map((domain) => domain.name) });
-  return longestWindow;
+  return longest;
 }
 
 /** The records as master-file lines relative to the domain, aligned. */
@@ -138,7 +138,7 @@ export interface ServiceOfAsk {
 }
 
 /** The service that `--service` names, or the organisation's own mail, which stands in zandrel.yaml like any other. */
-export function ownService(workspace: Workspace, request: { readonly domain: string | undefined }): ServiceOfAsk {
+export function ownService(workspace: Workspace, request: { readonly service: string | undefined }): ServiceOfAsk {
   const key = request.service ?? "own-mail";
   const known = workspace.settings.services[key];
   if (known !== undefined) return { key, title: known.title, added: false };

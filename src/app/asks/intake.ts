@@ -1,11 +1,12 @@
 import { resolve } from "node:path";
 import type { PURPOSES, Purpose } from "../../core/ask/index.ts";
-import { type IntakeQuestion, MAX_PASTE, type Understood, understand } from "../../core/ask/intake/index.ts";
+import { MAX_PASTE, type Understood, understand } from "../../core/ask/intake/index.ts";
+import type { Row } from "../../core/ask/intake/layout.ts";
+import { understandFields } from "../../core/ask/intake/understand.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, relativeText } from "../../core/name/index.ts";
 import { type DataOf, decodeUtf8, type ResourceRecord, txtValue } from "../../core/record/index.ts";
 import { isSpf } from "../../core/spf/index.ts";
-import { visible } from "../../present/index.ts";
 import { type Domain, KEY, openWorkspace, readText, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { addAsks, askJson, domainFor, type IntakeResult, twinOf, withoutSpf } from "./add.ts";
@@ -45,7 +46,6 @@ function serviceFor(workspace: Workspace, request: IntakeRequest, text: string):
   if (named !== undefined) {
     const service = services[named];
     if (service !== undefined) return { key: named, title: service.title, added: false };
-    const near = closest(named, Object.keys(services));
     throw new Failure("unknown-service", { given: named, known: Object.keys(services) });
   }
   const found = Object.entries(services).filter(([key, { title }]) =>
@@ -56,17 +56,11 @@ function serviceFor(workspace: Workspace, request: IntakeRequest, text: string):
   return { key: one[0], title: one[1].title, added: false };
 }
 
-export async function pasted(request: IntakeRequest, context: AppContext): Promise<string> {
-  const { type, host, value, priority } = request as Record<string, string | undefined>;
-  if (value !== undefined) {
-    if (request.operands.length > 0) throw new Failure("file-or-value", {});
-    return `Type: ${type ?? "TXT"}\nHost: ${host ?? "@"}\n${priority === undefined ? "" : `Priority: ${priority}\n`}Value: ${value}\n`;
-  }
+export /** The paste: from a file, standard input, or the terminal. */
+async function pasted(request: IntakeRequest, context: AppContext): Promise<string> {
   const [file, ...more] = request.operands;
   if (more.length > 0) throw new Failure("one-file", {});
-  if (file !== undefined && file !== "-") {
-    return readText(resolve(context.cwd, file), "utf8", MAX_PASTE);
-  }
+  if (file !== undefined && file !== "-") return readText(resolve(context.cwd, file), "utf8", MAX_PASTE);
   if (context.interactive) context.note("Paste what the service shows, then press Ctrl-D on an empty line:\n");
   return context.readInput(MAX_PASTE);
 }
@@ -81,10 +75,16 @@ function parseChoices(request: IntakeRequest): Map<string, string> {
   );
 }
 
-export const questionText = ({ id, question, choices }: IntakeQuestion) =>
-  `${question} ${choices.map(({ key, meaning }) => `--choose ${id}=${key} (${meaning})`).join(" or ")}`;
+export /** The fields that options name, each with exactly the value that was given. */
+const fieldsOf = ({ type, host, value, priority, ttl }: IntakeRequest): Row => ({
+  type: type ?? "TXT",
+  host: host ?? "@",
+  ...(value === undefined ? {} : { value }),
+  ...(priority === undefined ? {} : { priority }),
+  ...(ttl === undefined ? {} : { ttl }),
+});
 
-/** Understands the paste; on a terminal every doubt is asked, elsewhere it ends the command. */
+/** Understands the paste or the options; on a terminal every doubt is asked, elsewhere it ends the command. */
 export async function understood(
   text: string,
   domain: Domain,
@@ -94,12 +94,11 @@ export async function understood(
 ): Promise<Understood> {
   const choices = parseChoices(request);
   for (;;) {
-    const read = understand({ text, domain: domain.name, ttl: workspace.settings.defaults.ttl, choices });
+    const how = { domain: domain.name, ttl: workspace.settings.defaults.ttl, choices };
+    const read = request.value === undefined ? understand({ text, ...how }) : understandFields(fieldsOf(request), how);
     const [question] = read.questions;
     if (question === undefined || !context.interactive) return read;
-    context.note(
-      `${visible(question.question)}\n${question.choices.map(({ key, meaning }) => `  ${key}: ${visible(meaning)}\n`).join("")}`,
-    );
+    context.note(`${question.question}\n${question.choices.map(({ key, meaning }) => `  ${key}: ${meaning}\n`).join("")}`);
     const answer = await context.prompt(`${question.choices.map(({ key }) => key).join(" or ")}? `);
     if (question.choices.some(({ key }) => key === answer)) choices.set(question.id, answer);
     else if (answer === "") throw new Failure("question-left-open", {});
@@ -124,6 +123,7 @@ export interface IntakeRequest extends CommonRequest {
   readonly host: string | undefined;
   readonly value: string | undefined;
   readonly priority: string | undefined;
+  readonly ttl: string | undefined;
   readonly kit: string | undefined;
   readonly input: readonly string[];
   readonly choose: readonly string[];
@@ -133,8 +133,10 @@ export interface IntakeRequest extends CommonRequest {
 /** Take down what a service asked for, from what its page shows, a file or options. */
 export async function intake(request: IntakeRequest, context: AppContext): Promise<Outcome<IntakeResult>> {
   const workspace = openWorkspace(context.cwd, request.workspace);
-  if (request.kit !== undefined) return fromKit(request, workspace, context);
-  const text = await pasted(request, context);
+  const { kit, value } = request;
+  if (kit !== undefined) return fromKit({ ...request, kit }, workspace, context);
+  if (value !== undefined && request.operands.length > 0) throw new Failure("file-or-value", {});
+  const text = value === undefined ? await pasted(request, context) : "";
   const domain = domainFor(workspace, request, text);
   const service = serviceFor(workspace, request, text);
   const read = await understood(text, domain, workspace, request, context);
@@ -158,10 +160,11 @@ export async function intake(request: IntakeRequest, context: AppContext): Promi
     after: [],
     ...withoutSpf(read.records, domain.name),
   };
-  const twin = twinOf(ask, domain);
-  if (twin !== undefined && !dry) throw new Failure("already-saved", { ask: twin }, "fine");
+  const already = twinOf(ask, domain) ?? null;
+  const written = !dry && already === null;
   const shown: IntakeResult = {
-    written: !dry,
+    written,
+    already,
     layout: read.layout,
     pasted: read.pasted.map(({ type = null, host = null, value = null }) => ({ type, host, value })),
     asks: [askJson(ask)],
@@ -170,6 +173,6 @@ export async function intake(request: IntakeRequest, context: AppContext): Promi
     before: [],
     later: [],
   };
-  if (!dry) await addAsks([ask], service, domain, workspace, context);
+  if (written) await addAsks([ask], service, domain, workspace, context);
   return { ended: dry && read.questions.length > 0 ? "usage" : "fine", result: shown };
 }

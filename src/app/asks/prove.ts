@@ -1,8 +1,7 @@
-import { time } from "../shapes.ts";
 import { z } from "zod";
 import { STATES } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { parseName } from "../../core/name/index.ts";
+import { parseName, withoutRootDot } from "../../core/name/index.ts";
 import { printRecord, recordsOf } from "../../core/record/index.ts";
 import { askLink } from "../../net/service-link.ts";
 import { deadline, visible } from "../../present/index.ts";
@@ -11,8 +10,7 @@ import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { linkOf } from "../services/services.ts";
 import { writing } from "../session.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
-import { cause } from "../shapes.ts";
+import { cause, time } from "../shapes.ts";
 import { type AskStanding, survey, wantedText } from "./survey.ts";
 
 export const VERDICTS = ["proven", "found", "astray", "absent", "unknown"] as const;
@@ -55,18 +53,22 @@ export function targetsOf(workspace: Workspace, operands: readonly string[]): Ma
       );
     else if (holders.length === 1) add(holders[0] as Domain, [operand]);
     else if (holders.length > 1) throw new Failure("ask-in-several", { ask: operand, domains: holders.map((one) => one.name) });
-    else {
-      const near = closest(
-        operand,
-        workspace.domains.flatMap((one) => [withoutRootDot(one.name), ...one.asks.map((ask) => ask.id)]),
-      );
+    else
       throw new Failure("unknown-target", {
         given: operand,
         known: workspace.domains.flatMap((one) => [withoutRootDot(one.name), ...one.asks.map((ask) => ask.id)]),
       });
-    }
   }
   return targets;
+}
+
+/** How an ask is proven. */
+export interface ProveOptions extends DnsOptions {
+  /** Whether the service is asked although some resolvers still show the old record. */
+  readonly askNow: boolean;
+  /** Whether the user says that the service confirmed it, and what it showed. */
+  readonly confirmed: boolean;
+  readonly note: string | undefined;
 }
 
 /** Asks the service over its link, where it has one. */
@@ -74,7 +76,7 @@ async function askTheService(
   { ask }: AskStanding,
   domain: Domain,
   workspace: Workspace,
-  request: ProveRequest,
+  request: ProveOptions,
   context: AppContext,
 ): Promise<Shown["asked"]> {
   const service = workspace.settings.services[ask.service];
@@ -95,7 +97,7 @@ export async function proveOne(
   domain: Domain,
   workspace: Workspace,
   journal: Journal,
-  request: ProveRequest,
+  request: ProveOptions,
   context: AppContext,
 ): Promise<Shown> {
   const { ask, state, because, causes, visibility } = standing;
@@ -171,11 +173,7 @@ function endedFor(asks: readonly Shown[]): Ended {
 }
 
 /** What {@link prove} is asked. */
-export interface ProveRequest extends CommonRequest, DnsOptions {
-  readonly askNow: boolean;
-  readonly confirmed: boolean;
-  readonly note: string | undefined;
-}
+export interface ProveRequest extends CommonRequest, ProveOptions {}
 
 /** Check as the service will, find the true cause where it is not found, ask the service, keep the evidence. */
 export async function prove(request: ProveRequest, context: AppContext): Promise<Outcome<ProveResult>> {

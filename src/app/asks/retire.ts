@@ -1,18 +1,17 @@
-import { time } from "../shapes.ts";
 import { z } from "zod";
-import { nameIn } from "../publishing/draft.ts";
-import { targetsOf } from "./prove.ts";
-import { apply, published } from "../publishing/publish.ts";
 import { retireAsk } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { displayName } from "../../core/name/index.ts";
 import { dataKey, type RecordData, type RecordSet, setJson } from "../../core/record/index.ts";
 import { count } from "../../present/index.ts";
 import { type Domain, type Publication, removeAsk, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import type { DnsOptions } from "../dns/context.ts";
+import { nameIn } from "../publishing/draft.ts";
 import { settleInterrupted } from "../publishing/publication.ts";
+import { apply, published } from "../publishing/publish.ts";
 import { writing } from "../session.ts";
-import { record } from "../shapes.ts";
+import { record, time } from "../shapes.ts";
+import { targetsOf } from "./prove.ts";
 import { draftSource } from "./survey.ts";
 
 export const retireSchema = z.object({
@@ -41,7 +40,7 @@ const ours =
   };
 
 /** What {@link retire} is asked. */
-export interface RetireRequest extends CommonRequest {
+export interface RetireRequest extends CommonRequest, Pick<DnsOptions, "resolver" | "timeout"> {
   readonly into: string | undefined;
   readonly replace: readonly string[];
   readonly dryRun: boolean;

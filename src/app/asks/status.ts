@@ -1,13 +1,13 @@
-import { time } from "../shapes.ts";
 import { z } from "zod";
 import { STATES, type State } from "../../core/ask/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 import type { Journal } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { settleInterrupted } from "../publishing/publication.ts";
 import { domainOperands, reading } from "../session.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
+import { time } from "../shapes.ts";
 import { hostTitle, nextStep, rememberSettled, survey } from "./survey.ts";
 
 export const statusSchema = z.object({

@@ -4,6 +4,7 @@ import { type Draft, makeDraft } from "../../core/change/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized, zoneLookup } from "../../core/lookup/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 import { type Cause, diagnose } from "../../core/ownership/index.ts";
 import { containsAll, printRecord, type RecordSet, recordsOf } from "../../core/record/index.ts";
 import { judgeProof, type WebProof } from "../../core/site/index.ts";
@@ -13,7 +14,6 @@ import { fetchPage } from "../../net/index.ts";
 import { moment } from "../../present/index.ts";
 import type { Domain, Journal, JournalledChange, Publication, Workspace } from "../../workspace/index.ts";
 import { type DnsContext, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
 
 /** What the journal remembers of a domain, ready to be asked. */
 export interface JournalState {

@@ -1,19 +1,17 @@
 import { statSync } from "node:fs";
 import { relative } from "node:path";
 import { z } from "zod";
-import { FORMATS } from "../../cli/commands/audit.ts";
-import { knownSelectors, privateKeyOf } from "../../cli/commands/dkim/check.ts";
 import { type Audit, audit, CATALOGUE, isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
 import { keyNameOf } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import type { DomainName } from "../../core/name/index.ts";
 import { decodeUtf8, isOfType, txtValue } from "../../core/record/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
-import { csvReport, junitReport, type ReportedDomain, sarifReport, visible } from "../../present/index.ts";
 import { type Domain, findWorkspace, type Journal, keyPath, openWorkspace, type Workspace } from "../../workspace/index.ts";
 import { survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { type DnsContext, type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { knownSelectors, privateKeyOf } from "../mail/dkim-check.ts";
 
 export const auditDomainsSchema = z.object({
   domains: z.array(
@@ -103,72 +101,45 @@ async function auditOne(
 
 const listing = (): AuditDomainsResult => ({ domains: [], catalogue: CATALOGUE.map(({ check: _, ...rule }) => rule) });
 
-/** Domains, findings and open questions as reports want them: names for people. */
-const reported = ({ domains }: AuditDomainsResult): ReportedDomain[] =>
-  domains.map(({ domain, findings, unresolved }) => ({
-    domain: domain.replace(/\.$/, ""),
-    findings,
-    unresolved: unresolved.map(
-      (one) => `${one.type} of ${displayName(one.name as DomainName)} could not be asked: ${one.because}`,
-    ),
-  }));
-
-function formatted(shown: AuditDomainsResult, request: AuditDomainsRequest): string {
-  const threshold = request.failOn as Severity | "never";
-  switch (request.format) {
-    case "csv":
-      return csvReport(reported(shown));
-    case "junit":
-      return junitReport(reported(shown), (severity) => threshold !== "never" && isAtLeast(severity as Severity, threshold));
-    default:
-      return sarifReport(reported(shown), CATALOGUE, process.env.ZANDREL_VERSION ?? "0");
-  }
-}
-
 /** What {@link auditDomains} is asked. */
 export interface AuditDomainsRequest extends CommonRequest, DnsOptions {
   readonly selector: readonly string[];
   readonly failOn: Severity | "never";
-  readonly format: (typeof FORMATS)[number];
   readonly list: boolean;
 }
 
-
 /** Everything that is wrong with a domain's delegation, mail, keys, policies and site, what it means, and what to do. */
 export async function auditDomains(request: AuditDomainsRequest, context: AppContext): Promise<Outcome<AuditDomainsResult>> {
-    if (request.list) return { ended: "fine", result: listing() };
-    const folder = findWorkspace(context.cwd, request.workspace);
-    const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
-    const names = request.operands.length > 0 ? request.operands.map(nameOperand) : (workspace?.domains ?? []).map((one) => one.name);
-    if (names.length === 0) throw new Failure("operands-wrong", {});
-    const selectors = request.selector ?? [];
-    for (const one of selectors)
-      if (keyNameOf(names[0] as DomainName, one) === undefined)
-        throw new Failure("not-a-selector", { given: one });
-    const dns = openDns(request, context, workspace?.settings, names);
-    const journal = workspace?.hasJournal === true ? await workspace.openJournal() : undefined;
-    try {
-      const domains: AuditDomainsResult["domains"] = [];
-      for (const name of names) {
-        const own = workspace?.domains.find((one) => one.name === name);
-        const { findings, unresolved } = await auditOne(name, own, workspace, journal, dns, selectors, context);
-        domains.push({
-          domain: name,
-          findings: findings.map((one) => ({ ...one })),
-          unresolved: unresolved.map((one) => ({ ...one })),
-        });
-      }
-      const shown: AuditDomainsResult = { domains, catalogue: [] };
-      const threshold = request.failOn as Severity | "never";
-      const fails =
-        threshold !== "never" && domains.some(({ findings }) => findings.some((one) => isAtLeast(one.severity, threshold)));
-      const ended: Ended = fails ? "problem" : domains.some((one) => one.unresolved.length > 0) ? "undetermined" : "fine";
-      if (context.json || request.format === "text") return { ended, result: shown };
-      await context.write(Buffer.from(formatted(shown, request)));
-      return { ended };
-    } finally {
-      journal?.close();
-      dns.close();
+  if (request.list) return { ended: "fine", result: listing() };
+  const folder = findWorkspace(context.cwd, request.workspace);
+  const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
+  const names =
+    request.operands.length > 0 ? request.operands.map(nameOperand) : (workspace?.domains ?? []).map((one) => one.name);
+  if (names.length === 0) throw new Failure("no-domain", {});
+  const selectors = request.selector ?? [];
+  for (const one of selectors)
+    if (keyNameOf(names[0] as DomainName, one) === undefined) throw new Failure("not-a-selector", { given: one });
+  const dns = openDns(request, context, workspace?.settings, names);
+  const journal = workspace?.hasJournal === true ? await workspace.openJournal() : undefined;
+  try {
+    const domains: AuditDomainsResult["domains"] = [];
+    for (const name of names) {
+      const own = workspace?.domains.find((one) => one.name === name);
+      const { findings, unresolved } = await auditOne(name, own, workspace, journal, dns, selectors, context);
+      domains.push({
+        domain: name,
+        findings: findings.map((one) => ({ ...one })),
+        unresolved: unresolved.map((one) => ({ ...one })),
+      });
     }
+    const shown: AuditDomainsResult = { domains, catalogue: [] };
+    const threshold = request.failOn as Severity | "never";
+    const fails =
+      threshold !== "never" && domains.some(({ findings }) => findings.some((one) => isAtLeast(one.severity, threshold)));
+    const ended: Ended = fails ? "problem" : domains.some((one) => one.unresolved.length > 0) ? "undetermined" : "fine";
+    return { ended, result: shown };
+  } finally {
+    journal?.close();
+    dns.close();
   }
-
+}

@@ -3,7 +3,6 @@ import { checkSelector, keyNameOf, type SelectorCheck, usualSelectors } from "..
 import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
 import { type DomainName, isBelow, labelsOf } from "../../core/name/index.ts";
-import { visible } from "../../present/index.ts";
 import { findWorkspace, keyPath, keySelectors, openWorkspace, readPrivateKey, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
@@ -58,7 +57,7 @@ export interface DkimCheckRequest extends CommonRequest, DnsOptions {}
 /** Judge the DKIM keys a domain has published: at the selectors named, or at all that the workspace and custom know. */
 export async function dkimCheck(request: DkimCheckRequest, context: AppContext): Promise<Outcome<DkimCheckResult>> {
   const [operand, ...selectors] = request.operands;
-  const domain = nameOperand(operand);
+  const domain = nameOperand(operand as string);
   const wrong = selectors.find((one) => keyNameOf(domain, one) === undefined);
   if (wrong !== undefined) throw new Failure("not-a-selector", { given: wrong });
   const folder = findWorkspace(context.cwd, request.workspace);

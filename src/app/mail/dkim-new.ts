@@ -16,6 +16,7 @@ import {
 } from "../../workspace/index.ts";
 import { addAsks, ownService } from "../asks/add.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { onlyOperand } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
 import { record } from "../shapes.ts";
 
@@ -41,7 +42,7 @@ export async function makeKey(
   type: KeyType,
   folder: string,
   workspace: Workspace | undefined,
-  request: DkimNewRequest,
+  request: { readonly service: string | undefined },
   context: AppContext,
 ): Promise<Made> {
   const name = keyNameOf(domain, selector);

@@ -1,20 +1,19 @@
-import { time } from "../shapes.ts";
 import { z } from "zod";
-import { knownSelectors } from "../../cli/commands/dkim/check.ts";
-import { makeKey, newKeyShape } from "../../cli/commands/dkim/new.ts";
 import { checkSelector, keyNameOf, ROTATION_STEPS, rotationPlan } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { liveAt, memoized } from "../../core/lookup/index.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
 import { cacheWindowOf } from "../../core/spread/index.ts";
-import { deadline } from "../../present/index.ts";
 import { type KEY_TYPES, type KeyType, removeAsk } from "../../workspace/index.ts";
+import type { Domain } from "../../workspace/workspace.ts";
 import { addAsks, ownService } from "../asks/add.ts";
 import { wantedText } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
+import { time } from "../shapes.ts";
+import { knownSelectors } from "./dkim-check.ts";
+import { makeKey, newKeyShape } from "./dkim-new.ts";
 
 export const dkimRotateSchema = z.object({
   at: time,
@@ -24,7 +23,7 @@ export const dkimRotateSchema = z.object({
   steps: z.array(
     z.object({
       kind: z.enum(ROTATION_STEPS),
-      from: z.string(),
+      from: time,
       state: z.enum(["done", "now", "later"]),
       what: z.string(),
       because: z.string(),
@@ -55,11 +54,11 @@ export interface DkimRotateRequest extends CommonRequest, DnsOptions {
 
 /** Replace a DKIM key in an order in which no message fails: every step with its date, and the asks for it. */
 export async function dkimRotate(request: DkimRotateRequest, context: AppContext): Promise<Outcome<DkimRotateResult>> {
-  const { from, to } = request as { from?: string; to?: string };
+  const { from, to } = request;
   if (request.operands.length !== 1 || from === undefined || to === undefined || from === to)
     throw new Failure("rotation-selectors", {});
-  return writing(request, context, domainOperands(request.operands), async ({ workspace, domains: [domain], dns }, journal) => {
-    if (domain === undefined) throw new Failure("operands-wrong", {});
+  return writing(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
+    const [domain] = domains as [Domain];
     for (const selector of [from, to])
       if (keyNameOf(domain.name, selector) === undefined) throw new Failure("not-a-selector", { given: selector });
     const { now } = dns;

@@ -3,12 +3,13 @@ import { Failure } from "../../core/failure.ts";
 import { scanMessage } from "../../core/message/index.ts";
 import { openMessages, readPrivateKey, spool } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { onlyOperand } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
 import { oneMessage } from "../messages/open.ts";
 
 function optionsOf(request: DkimSignRequest, now: number): SignOptions {
-  const wanted = (option: string): string => {
-    const value = request[option] as string | undefined;
+  const wanted = (option: "domain" | "selector" | "key"): string => {
+    const value = request[option];
     if (value === undefined) throw new Failure("option-missing", { option, all: ["domain", "selector", "key"] });
     return value;
   };
@@ -20,8 +21,6 @@ function optionsOf(request: DkimSignRequest, now: number): SignOptions {
   const key = readPrivateKey(wanted("key"));
   const lasts = request.lasts;
   const length = request.length;
-  if (length !== undefined && !(Number.isInteger(length) && length >= 0))
-    throw new Failure("--length wants a whole number of octets.");
   const fields = request.fields;
   const identity = request.identity;
   return {
@@ -59,14 +58,18 @@ export interface DkimSignRequest extends CommonRequest {
 }
 
 /** Sign a message with DKIM; the signed message goes to standard output. */
-export async function dkimSign(request: DkimSignRequest, context: AppContext): Promise<Outcome<undefined>> {
+export async function dkimSign(
+  request: DkimSignRequest,
+  context: AppContext,
+  write: (octets: Buffer) => Promise<void>,
+): Promise<Outcome<undefined>> {
   const operand = onlyOperand(request);
   const options = optionsOf(request, Math.floor((request.at ?? context.clock.now()) / 1000));
   const obstacle = signatureObstacle(options);
   if (obstacle !== undefined) throw new Failure("cannot-sign", { because: obstacle });
   const spooled = operand === "-" ? await spool(context.input()) : undefined;
   try {
-    const { source, title } = oneMessage(openMessages(spooled?.path ?? operand), "zandrel dkim sign");
+    const { source, title } = oneMessage(openMessages(spooled?.path ?? operand));
     const body = new BodyHash(options.body, options.length);
     const header = await scanMessage(source, () => [body]);
     if (!header.ok) throw new Failure("not-a-message", { title, because: header.error.message });
@@ -76,8 +79,8 @@ export async function dkimSign(request: DkimSignRequest, context: AppContext): P
     if (signature === undefined) throw new Failure("no-from", { title });
     // The new field ends its lines as the file does.
     const raw = `${signature.raw}\r\n`;
-    await context.write(Buffer.from(header.value.bareLf ? raw.replaceAll("\r\n", "\n") : raw, "latin1"));
-    for await (const chunk of source.chunks()) await context.write(chunk);
+    await write(Buffer.from(header.value.bareLf ? raw.replaceAll("\r\n", "\n") : raw, "latin1"));
+    for await (const chunk of source.chunks()) await write(chunk);
     return { ended: "fine" };
   } finally {
     spooled?.close();

@@ -4,7 +4,7 @@ import { Failure } from "../../core/failure.ts";
 import { scanMessage } from "../../core/message/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
-import { dkimJson, dkimShape, oneMessage, withMessages } from "../messages/open.ts";
+import { dkimJson, dkimShape, endedOf, oneMessage, withMessages } from "../messages/open.ts";
 
 export const dkimVerifySchema = z.object({
   dkim: z.array(dkimShape).describe("in the order of the signatures from top to bottom"),
@@ -18,8 +18,8 @@ export async function dkimVerify(
   request: DkimVerifyRequest,
   context: AppContext,
 ): Promise<Outcome<z.output<typeof dkimVerifySchema>>> {
-  return withMessages(request, context, "zandrel dkim verify received.eml", async (stored, lookup, now) => {
-    const { source, title } = oneMessage(stored, "zandrel dkim verify");
+  return withMessages(request, context, async (stored, lookup, now) => {
+    const { source, title } = oneMessage(stored);
     let signatures: Signatures | undefined;
     const header = await scanMessage(source, (found) => (signatures = new Signatures(found)).sinks);
     if (!header.ok) throw new Failure("not-a-message", { title, because: header.error.message });

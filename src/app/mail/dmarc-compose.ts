@@ -10,15 +10,15 @@ import {
 } from "../../core/dmarc/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
 import { octetsOf, type ResourceRecord, splitCharacterStrings } from "../../core/record/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import { addAsks, ownService } from "../asks/add.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { onlyOperand } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { reportsAllow } from "../reports/reported.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
 
 export const dmarcComposeSchema = z.object({
   domain: z.string(),
@@ -66,7 +66,7 @@ export async function dmarcCompose(request: DmarcComposeRequest, context: AppCon
     const policy = request.policy as Policy;
     const inReports = workspace?.hasReports === true && policy !== "none" && inWorkspace !== undefined;
     const allowed = inReports
-      ? await reportsAllow(request, context, domain, policy).catch((error) => {
+      ? await reportsAllow({ ...request, days: 28 }, context, domain, policy).catch((error) => {
           // Without reports that can be read nothing is allowed by them; a defect stays one.
           if (!(error instanceof Failure)) throw error;
           return undefined;

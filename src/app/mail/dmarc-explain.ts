@@ -1,5 +1,4 @@
 import { z } from "zod";
-import { discoveryOption } from "../../cli/commands/message/judge.ts";
 import {
   destinationOf,
   discover,
@@ -9,7 +8,6 @@ import {
   scenarios,
   verifyExternalDestination,
 } from "../../core/dmarc/index.ts";
-import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
@@ -17,6 +15,7 @@ import type { Mistake } from "../../core/tag-list.ts";
 import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { discoveryWay } from "../messages/judge-messages.ts";
 
 export const policy = z.enum(["none", "quarantine", "reject"]);
 
@@ -74,7 +73,7 @@ function explainText(text: string): DmarcExplainResult {
 
 /** What {@link dmarcExplain} is asked. */
 export interface DmarcExplainRequest extends CommonRequest, DnsOptions {
-  readonly discovery: "walk" | "list";
+  readonly discovery: "tree-walk" | "suffix-list";
 }
 
 /** Say in words what a DMARC record does to real and to forged mail, for the domain and its subdomains. */
@@ -90,9 +89,13 @@ export async function dmarcExplain(request: DmarcExplainRequest, context: AppCon
   const dns = openDns(request, context, settings, [domain]);
   try {
     const lookup = memoized(dns.world);
-    const how = await discoveryOption(request);
+    const how = await discoveryWay(request.discovery);
     const found = await discover(domain, lookup, how);
-    const other = await discover(domain, lookup, how.way === "walk" ? { way: "list", organizationalDomain } : { way: "walk" });
+    const other = await discover(
+      domain,
+      lookup,
+      how.way === "tree-walk" ? { way: "suffix-list", organizationalDomain } : { way: "tree-walk" },
+    );
     const { record, at, failed, steps, organizational } = found;
     const own = steps[0]?.there;
     const because =
@@ -133,7 +136,7 @@ export async function dmarcExplain(request: DmarcExplainRequest, context: AppCon
         unaligned: one.unaligned,
         forged: one.forged,
       })),
-      difference: (how.way === "walk" ? discoveryDifference(found, other) : discoveryDifference(other, found)) ?? null,
+      difference: (how.way === "tree-walk" ? discoveryDifference(found, other) : discoveryDifference(other, found)) ?? null,
       destinations,
     };
     const wrong = record === undefined || list.length > 0 || destinations.some((one) => one.permission === "missing");

@@ -12,7 +12,6 @@ import {
   type SpfTree,
   treeLookups,
 } from "../../core/spf/index.ts";
-import { visible } from "../../present/index.ts";
 import { type Domain, findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
@@ -77,7 +76,7 @@ export interface SpfCombineRequest extends CommonRequest, DnsOptions {}
 /** Make one SPF record of the one that is there and of what every service asks for, and count what it costs. */
 export async function spfCombine(request: SpfCombineRequest, context: AppContext): Promise<Outcome<SpfCombineResult>> {
   const [operand, ...terms] = request.operands;
-  const domain = nameOperand(operand);
+  const domain = nameOperand(operand as string);
   const plain = domain.slice(0, -1);
   const given = terms.length === 0 ? [] : [readSpfRecord(isSpf(terms.join(" ")) ? terms.join(" ") : `v=spf1 ${terms.join(" ")}`)];
   for (const one of given)

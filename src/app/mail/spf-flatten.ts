@@ -3,7 +3,6 @@ import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
 import { printData, splitCharacterStrings } from "../../core/record/index.ts";
 import { flattenSpf, lookupSpf, MAX_LOOKUPS, readSpfRecord, spfTree, treeLookups } from "../../core/spf/index.ts";
-import { visible } from "../../present/index.ts";
 import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";

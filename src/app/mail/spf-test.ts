@@ -2,12 +2,12 @@ import { isIP } from "node:net";
 import { z } from "zod";
 import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 import { checkSpf, receivedSpf } from "../../core/spf/index.ts";
-import { visible } from "../../present/index.ts";
 import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
+import { onlyOperand } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
 
 export const spfTestSchema = z.object({
   domain: z.string(),

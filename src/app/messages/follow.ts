@@ -5,7 +5,6 @@ import { Failure } from "../../core/failure.ts";
 import { fieldsNamed, fieldValue, scanMessage } from "../../core/message/index.ts";
 import { DISPOSITIONS, type Disposition, enhancedStatus } from "../../core/sending/index.ts";
 import { askLink } from "../../net/service-link.ts";
-import { logTime } from "../../present/index.ts";
 import { type Journal, openMessages, type StoredMessage } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import type { ServiceAt } from "../services/services.ts";
@@ -116,7 +115,7 @@ export async function follow(
   for (;;) {
     const seen = disposition?.final === true ? disposition : await dispositionOf(service, follows, ids, session);
     if (seen !== undefined && seen.state !== disposition?.state) {
-      if (context.live) context.note(`${logTime(clock.now())}  ${seen.state}\n`);
+      context.progress(`${seen.state}\n`);
       const { state, reply } = seen;
       journal.append(clock.now(), domain, { kind: "message-followed", messageId: ids.messageId, state, reply: reply ?? "" });
       disposition = seen;

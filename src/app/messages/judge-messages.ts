@@ -2,11 +2,10 @@ import { isIP } from "node:net";
 import type { DiscoveryWay } from "../../core/dmarc/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Envelope } from "../../core/verdict/index.ts";
-import { count, jsonText, visible } from "../../present/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { type Judgement, judgeOne } from "./judge.ts";
-import { painted, withMessages } from "./open.ts";
+import { withMessages } from "./open.ts";
 
 const endedFor = (verdict: Judgement["dmarc"]["result"]): Ended =>
   verdict === "pass" ? "fine" : verdict === "temperror" ? "undetermined" : "problem";
@@ -23,10 +22,11 @@ function envelopeOption(request: JudgeMessagesRequest): Envelope {
   };
 }
 
-export async function discoveryOption(request: JudgeMessagesRequest): Promise<DiscoveryWay> {
-  if (request.discovery !== "list") return { way: "walk" };
-  const { organizationalDomain } = await import("../../../core/suffix/index.ts");
-  return { way: "list", organizationalDomain };
+/** How a policy is found: by the walk up the tree, or by the public suffix list, which is only loaded for that. */
+export async function discoveryWay(discovery: "tree-walk" | "suffix-list"): Promise<DiscoveryWay> {
+  if (discovery === "tree-walk") return { way: "tree-walk" };
+  const { organizationalDomain } = await import("../../core/suffix/index.ts");
+  return { way: "suffix-list", organizationalDomain };
 }
 
 /** What {@link judgeMessages} is asked. */
@@ -35,53 +35,56 @@ export interface JudgeMessagesRequest extends CommonRequest, DnsOptions {
   readonly helo: string | undefined;
   readonly mailFrom: string | undefined;
   readonly received: number | undefined;
-  readonly discovery: "walk" | "list";
+  readonly discovery: "tree-walk" | "suffix-list";
   readonly receiver: string;
 }
 
-/** Judge messages by SPF, DKIM and DMARC exactly as a receiver does, and say what happens to them. */
-export async function judgeMessages(request: JudgeMessagesRequest, context: AppContext): Promise<Outcome<Judgement>> {
+/** How the messages of a mailbox ended: their number, and how many ended with each result of DMARC. */
+export interface JudgedMailbox {
+  readonly messages: number;
+  readonly results: ReadonlyMap<Judgement["dmarc"]["result"], number>;
+}
+
+/** Who is told about the messages of a mailbox, one by one. */
+export interface JudgeSink {
+  judged(one: Judgement): void;
+  /** A message that cannot be read; the rest of the mailbox is still judged. */
+  unreadable(failure: Failure): void;
+}
+
+/** Judges one message or a mailbox by SPF, DKIM and DMARC exactly as a receiver does. */
+export async function judgeMessages(
+  request: JudgeMessagesRequest,
+  context: AppContext,
+  sink: JudgeSink,
+): Promise<Outcome<{ readonly message: Judgement } | { readonly mailbox: JudgedMailbox }>> {
   const how = {
     envelope: envelopeOption(request),
     receiver: request.receiver,
     ...(request.received === undefined ? {} : { hop: request.received }),
   };
-  return withMessages(request, context, "zandrel message judge received.eml", async (stored, lookup, now) => {
-    const options = { ...how, how: await discoveryOption(request) };
+  return withMessages(request, context, async (stored, lookup, now) => {
+    const options = { ...how, how: await discoveryWay(request.discovery) };
     if (stored.kind === "message") {
-      const one = await judgeOne(stored.message, options, lookup, now);
-      return { ended: endedFor(one.dmarc.result), result: one };
+      const message = await judgeOne(stored.message, options, lookup, now);
+      return { ended: endedFor(message.dmarc.result), result: { message } };
     }
-    const ended = new Map<Judgement["dmarc"]["result"], number>();
+    const results = new Map<Judgement["dmarc"]["result"], number>();
+    let messages = 0;
     for await (const message of stored.messages) {
       const one = await judgeOne(message, options, lookup, now).catch((error) => {
-        // One message that cannot be read is said, and the rest of the mailbox is still judged.
         if (!(error instanceof Failure)) throw error;
-        context.note(`${visible(error.message)}\n`);
+        sink.unreadable(error);
         return undefined;
       });
-      const ending = one?.dmarc.result ?? "permerror";
-      ended.set(ending, (ended.get(ending) ?? 0) + 1);
-      if (one === undefined) continue;
-      if (context.json) context.out(`${jsonText(one)}\n`);
-      else
-        context.out(
-          `${painted(one.dmarc.result, context.style)}  ${visible(one.message)}  ${visible(one.from ?? "nobody")}  ${visible(one.subject ?? "")}: ${visible(one.dmarc.because)}\n`,
-        );
+      const result = one?.dmarc.result ?? "permerror";
+      results.set(result, (results.get(result) ?? 0) + 1);
+      messages += 1;
+      if (one !== undefined) sink.judged(one);
     }
-    const all = [...ended.values()].reduce((sum, one) => sum + one, 0);
-    if (!context.json)
-      context.out(
-        `\n${count(all, "message")}: ${[...ended].map(([ending, number]) => `${number} ${ending}`).join(", ") || "the mailbox is empty"}.\n`,
-      );
-    const unknown = ended.has("temperror");
-    return {
-      ended:
-        (ended.get("pass") ?? 0) === all
-          ? "fine"
-          : unknown && ended.size <= (ended.has("pass") ? 2 : 1)
-            ? "undetermined"
-            : "problem",
-    };
+    const passed = results.get("pass") ?? 0;
+    const unknown = results.get("temperror") ?? 0;
+    const ended: Ended = passed === messages ? "fine" : passed + unknown === messages ? "undetermined" : "problem";
+    return { ended, result: { mailbox: { messages, results } } };
   });
 }

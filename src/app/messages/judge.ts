@@ -10,9 +10,9 @@ import {
   judgeMessage,
   type SpfIdentity,
 } from "../../core/verdict/index.ts";
-import { count, type Style, visible, wrap } from "../../present/index.ts";
+import { count } from "../../present/index.ts";
 import type { StoredMessage } from "../../workspace/index.ts";
-import { dkimJson, dkimLine, dkimShape, painted } from "./open.ts";
+import { dkimJson, dkimShape } from "./open.ts";
 
 /** One message judged, in the shape and the words of every command that judges. */
 
@@ -27,7 +27,7 @@ const spfShape = z.object({
   because: z.string(),
 });
 
-const policy = z.enum(["none", "quarantine", "reject"]);
+export const policy = z.enum(["none", "quarantine", "reject"]);
 
 export const judgement = z.object({
   message: z.string().describe("the file, or the number in its mailbox"),
@@ -59,15 +59,6 @@ export const judgement = z.object({
   header: z.string().describe("the Authentication-Results field of RFC 8601"),
 });
 export type Judgement = z.output<typeof judgement>;
-
-const HAPPENS: Readonly<Record<z.output<typeof policy>, string>> = {
-  none: "The message is delivered as far as DMARC is concerned.",
-  quarantine: "The message goes to the junk folder.",
-  reject: "The message is refused.",
-};
-
-const MALFORMED =
-  "Receivers usually refuse such a message: it must have one From field with an address, and a policy that can be read.";
 
 const spfJson = ({ identity, domain, verdict }: SpfIdentity): z.output<typeof spfShape> => ({
   result: verdict?.result ?? null,
@@ -130,59 +121,4 @@ export async function judgeOne(
     remarks,
     header: authenticationResults(receiver, verdict).replaceAll("\r\n", "\n"),
   };
-}
-
-function aligned(one: Judgement, by: "spf" | "dkim", domain: string | null): string {
-  const found = one.alignment.find((each) => each.by === by && each.domain === domain);
-  if (found === undefined || one.dmarc.domain === null) return "";
-  return found.aligned ? ", aligned with From" : `, not aligned with From (${found.mode})`;
-}
-
-export function presentOne(one: Judgement, style: Style, width: number): string {
-  const { envelope, spf, dmarc } = one;
-  const sender =
-    envelope.mailFrom === null
-      ? ""
-      : envelope.mailFrom === ""
-        ? ", empty return path"
-        : `, return path ${visible(envelope.mailFrom)}`;
-  const plain = (domain: string | null): string => visible(domain?.replace(/\.$/, "") ?? "an unknown domain");
-  const row = (title: string, text: string): string => wrap(`${title.padEnd(9)}${text}`, width, " ".repeat(9));
-  // What holds needs no line of its own.
-  const open = one.bulk.filter(({ met }) => met !== true);
-  const bulk = open.map(
-    ({ met, because }) => `  ${met === null ? style.careful("?") : style.bad("✗")} ${wrap(visible(because), width - 4, "    ")}`,
-  );
-  return [
-    style.title(visible(one.message)),
-    row("From", visible(one.from ?? "nobody")),
-    row("Subject", visible(one.subject ?? "none")),
-    row(
-      "Sent by",
-      `${envelope.ip ?? "an unknown server"}${envelope.helo === null ? "" : ` (${visible(envelope.helo)})`}${sender}`,
-    ),
-    "",
-    row(
-      "SPF",
-      `${painted(spf.result ?? "unknown", style)}  ${plain(spf.domain)}${aligned(one, "spf", spf.domain)}: ${visible(spf.because)}`,
-    ),
-    ...(one.dkim.length === 0 ? [row("DKIM", `${painted("none", style)}  the message is not signed`)] : []),
-    ...one.dkim.map((each) => row("DKIM", dkimLine(each, style, aligned(one, "dkim", each.domain)))),
-    row("DMARC", `${painted(dmarc.result, style)}  ${visible(dmarc.because)}`),
-    "",
-    style.strong(
-      dmarc.result === "permerror" && dmarc.disposition === "none"
-        ? MALFORMED
-        : dmarc.result === "temperror"
-          ? "It cannot be said what happens to the message."
-          : HAPPENS[dmarc.disposition],
-    ),
-    ...one.remarks.map((remark) => style.quiet(wrap(`Note: ${visible(remark)}.`, width, "  "))),
-    "",
-    `Of what receivers ask of bulk senders, ${one.bulk.length - open.length} of ${one.bulk.length} hold${open.length === 0 ? "." : ":"}`,
-    ...bulk,
-    "",
-    ...one.header.split("\n").map((line) => style.quiet(visible(line.replace(/^\t/, "  ")))),
-    "",
-  ].join("\n");
 }

@@ -3,10 +3,10 @@ import type { DkimVerdict } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized } from "../../core/lookup/index.ts";
-import { type Style, visible } from "../../present/index.ts";
 import { findWorkspace, openMessages, openWorkspace, type Stored, type StoredMessage, spool } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest } from "../context.ts";
-import { openDns } from "../dns/context.ts";
+import { type Ended, onlyOperand } from "../context.ts";
+import { type DnsRequest, openDns } from "../dns/context.ts";
 
 /** What commands that read messages share. */
 
@@ -36,36 +36,13 @@ export const dkimJson = (one: DkimVerdict): z.output<typeof dkimShape> => ({
   unsignedOctets: one.unsignedOctets,
 });
 
-/** A result word in its colour, and the mark that goes with it. */
-export function painted(result: string, style: Style): string {
-  const [mark, paint] =
-    result === "pass"
-      ? ["✓", style.good]
-      : result === "none" || result === "neutral"
-        ? ["○", style.careful]
-        : result === "temperror" || result === "unknown"
-          ? ["?", style.careful]
-          : ["✗", style.bad];
-  return paint(`${mark} ${result}`);
-}
-
-/** One signature in a line for people; `alignment` says how it relates to From, where that is known. */
-export function dkimLine(one: z.output<typeof dkimShape>, style: Style, alignment = ""): string {
-  const who =
-    one.domain === null ? "a signature" : `${visible(one.domain.replace(/\.$/, ""))}, selector ${visible(one.selector ?? "?")}`;
-  const size = one.bits === null ? "" : ` ${one.bits} bits`;
-  const how = one.algorithm === null ? "" : ` (${visible(one.algorithm)}${size}${one.testing ? ", key in test mode" : ""})`;
-  return `${painted(one.result, style)}  ${who}${how}${alignment}${one.because === null ? "" : `: ${visible(one.because)}`}`;
-}
-
-export const exitOf = (results: readonly string[]): Ended =>
+export const endedOf = (results: readonly string[]): Ended =>
   results.includes("pass") ? "fine" : results.includes("temperror") ? "undetermined" : "problem";
 
 /** Operands and eyes of a command that reads messages; standard input is kept in a file meanwhile. */
 export async function withMessages<T>(
   request: CommonRequest & DnsRequest,
   context: AppContext,
-  example: string,
   work: (stored: Stored, lookup: Lookup, now: number) => Promise<T>,
 ): Promise<T> {
   const operand = onlyOperand(request);
@@ -82,7 +59,7 @@ export async function withMessages<T>(
 }
 
 /** The only message of a file, for commands that take one. */
-export function oneMessage(stored: Stored, what: string): StoredMessage {
+export function oneMessage(stored: Stored): StoredMessage {
   if (stored.kind === "message") return stored.message;
   throw new Failure("is-a-mailbox", {});
 }

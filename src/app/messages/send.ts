@@ -1,16 +1,16 @@
-import { time } from "../shapes.ts";
 import { randomBytes } from "node:crypto";
 import { resolve } from "node:path";
 import { z } from "zod";
 import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 import { count, visible } from "../../present/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOfAddress, missingShape, offersOf, serviceNamed } from "../services/services.ts";
 import { submittedText } from "../services/submission.ts";
 import { writing } from "../session.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
+import { time } from "../shapes.ts";
 import { dispositionOf, dispositionShape, follow, type MessageIds } from "./follow.ts";
 import { judgement, judgeOne } from "./judge.ts";
 import { messageFor, missingFor, signed, submit } from "./test-message.ts";
@@ -103,7 +103,7 @@ export async function sendTestMessage(
     () => [],
     async (session, journal) => {
       const { workspace, dns } = session;
-      const wanted = (option: string): string => {
+      const wanted = (option: "service" | "from" | "to"): string => {
         const value = request[option] as string | undefined;
         if (value === undefined || value === "") throw new Failure("option-missing", { option, all: ["service", "from", "to"] });
         return value;
@@ -156,7 +156,7 @@ export async function sendTestMessage(
         via = earlier.via as SendTestMessageResult["via"];
       } else {
         const messageId = `${randomBytes(12).toString("hex")}@${withoutRootDot(domain)}`;
-        let message = await messageFor(request, context, domain, to, messageId);
+        let message = await messageFor({ ...request, from }, context, domain, to, messageId);
         if (request.sign !== undefined) {
           const selector = request.sign;
           message = await signed(message, domain, selector, workspace.folder, context.clock.now());
@@ -221,7 +221,7 @@ export async function sendTestMessage(
           ? null
           : await judgeOne(
               copy.message,
-              { envelope: {}, how: { way: "walk" }, receiver: "zandrel.invalid" },
+              { envelope: {}, how: { way: "tree-walk" }, receiver: "zandrel.invalid" },
               memoized(dns.world),
               Math.floor(context.clock.now() / 1000),
             );

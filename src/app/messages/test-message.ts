@@ -2,14 +2,15 @@ import { resolve } from "node:path";
 import { type SignOptions, signatureObstacle, signedMessage } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 import type { Submitted } from "../../net/mail.ts";
 import { askLink } from "../../net/service-link.ts";
 import { type Journal, keyPath, readPrivateKey, readSecret, readText } from "../../workspace/index.ts";
-import type { AppContext, CommonRequest } from "../context.ts";
+import type { AppContext } from "../context.ts";
+import type { DnsRequest } from "../dns/context.ts";
 import { lastState, linkTrouble, type Missing, offersOf, type ServiceAt, unsettledAsks } from "../services/services.ts";
 import { credentialFor, smtpSettings, submissionTo } from "../services/submission.ts";
 import type { Session } from "../session.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
 
 /** A test message up to the moment it is handed in: what it depends on, what it says, its signature, its way. */
 
@@ -65,6 +66,16 @@ export async function missingFor(
   return missing;
 }
 
+/** What the message says. */
+export interface TestMessageRequest {
+  readonly from: string;
+  readonly subject: string | undefined;
+  /** Files with the text and the HTML part. */
+  readonly text: string | undefined;
+  readonly html: string | undefined;
+  readonly unsubscribe: string | undefined;
+}
+
 /** The message, as it is to be sent. */
 export async function messageFor(
   request: TestMessageRequest,
@@ -74,7 +85,7 @@ export async function messageFor(
   messageId: string,
 ): Promise<Buffer> {
   const { composeMessage } = await import("../../net/mail.ts");
-  const file = (option: string): string | undefined =>
+  const file = (option: "text" | "html"): string | undefined =>
     request[option] === undefined ? undefined : readText(resolve(context.cwd, request[option] as string), "utf8", 1 << 20);
   const when = new Date(context.clock.now());
   const text =
@@ -135,7 +146,7 @@ export async function submit(
   domain: DomainName,
   session: Session,
   journal: Journal,
-  request: TestMessageRequest,
+  request: DnsRequest,
   context: AppContext,
 ): Promise<{ outcome: Submitted; host: string; tracking: string | undefined }> {
   if (via === "smtp") {

@@ -2,9 +2,10 @@ import { z } from "zod";
 import { Failure } from "../../core/failure.ts";
 import { type HelperSet, runHelper } from "../../net/index.ts";
 import { openWorkspace, pickDomains } from "../../workspace/index.ts";
+import type { Domain } from "../../workspace/workspace.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { onlyOperand } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
 
 export const checkHelperSchema = z.object({
   host: z.string(),
@@ -24,12 +25,11 @@ export async function checkHelper(
   context: AppContext,
 ): Promise<Outcome<z.output<typeof checkHelperSchema>>> {
   const workspace = openWorkspace(context.cwd, request.workspace);
-  const [domain] = pickDomains(workspace, request.operands.map(nameOperand));
-  if (request.operands.length !== 1 || domain === undefined) throw new Failure("operands-wrong", {});
+  const [domain] = pickDomains(workspace, [nameOperand(onlyOperand(request))]) as [Domain];
   const host = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host];
   if (host?.publish.way !== "helper") throw new Failure("no-helper", { domain: domain.name });
   const program = host.publish.command;
-  const how = { cwd: workspace.folder, env: context.env, timeout: request.timeout * 1000 };
+  const how = { cwd: workspace.folder, env: context.env, timeout: request.timeout };
   const scratch = { name: `_zandrel-check.${domain.name}`, type: "TXT" };
   const set = (...data: string[]): HelperSet => ({ ttl: 300, data: data.map((text) => `"${text}"`) });
   const steps: Step[] = [];

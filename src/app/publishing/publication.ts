@@ -6,9 +6,8 @@ import { printData, type RecordSet, sameData } from "../../core/record/index.ts"
 import { type CacheWindow, cacheWindowOf } from "../../core/spread/index.ts";
 import type { Domain, Journal, JournalledChange, Publication, PublicationEnd, Workspace } from "../../workspace/index.ts";
 import { draftSource } from "../asks/survey.ts";
-import type { AppContext, CommonRequest } from "../context.ts";
-import { type DnsContext, openDns } from "../dns/context.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
+import type { AppContext } from "../context.ts";
+import { type DnsContext, type DnsRequest, openDns } from "../dns/context.ts";
 import type { Publisher, PublishOutcome } from "./publishers.ts";
 
 /** What carrying something out needs beside the changes. */
@@ -88,8 +87,8 @@ export async function publishChanges(
   publisher: Publisher,
   { journal, workspace, request, context, undoes, alreadyDone }: ApplyOptions,
 ): Promise<Extract<PublishOutcome, { kind: "published" | "by-hand" }>> {
-  const own = displayName(domain.name);
-  const before = alreadyDone === undefined ? "" : ` (${alreadyDone} was published before this)`;
+  const _own = displayName(domain.name);
+  const _before = alreadyDone === undefined ? "" : ` (${alreadyDone} was published before this)`;
   const opened = journal.append(context.clock.now(), domain.name, {
     kind: "publication-opened",
     way: publisher.way,

@@ -1,20 +1,17 @@
-import { time } from "../shapes.ts";
-import { resolve } from "node:path";
 import { z } from "zod";
 import { type Change, pending, type SheetEntry } from "../../core/change/index.ts";
-import { Failure } from "../../core/failure.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { longestWindow, visibleBy } from "../../core/spread/index.ts";
 import { visible } from "../../present/index.ts";
-import { type Domain, writeAtomically } from "../../workspace/index.ts";
+import type { Domain } from "../../workspace/index.ts";
 import { survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
-import { domainOperands, writing } from "../session.ts";
-import { cause } from "../shapes.ts";
-import { type ApplyOptions, expectPublishable, publishChanges, settleInterrupted } from "./publication.ts";
-import { type DraftOptions, makeDrafts } from "./draft.ts";
-import { publisherFor } from "./publishers.ts";
 import type { DnsOptions } from "../dns/context.ts";
+import { domainOperands, writing } from "../session.ts";
+import { cause, time } from "../shapes.ts";
+import { type DraftOptions, makeDrafts } from "./draft.ts";
+import { type ApplyOptions, expectPublishable, publishChanges, settleInterrupted } from "./publication.ts";
+import { publisherFor } from "./publishers.ts";
 
 const sheetEntry = z.object({
   action: z.enum(["enter", "delete", "not-offered"]),

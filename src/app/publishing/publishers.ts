@@ -7,8 +7,8 @@ import { editZone, type SetChange } from "../../core/zone/index.ts";
 import { type HelperSet, runHelper, sendUpdate, type TsigKey } from "../../net/index.ts";
 import { visible } from "../../present/index.ts";
 import { type Domain, readSecret, type Workspace, writeAtomically } from "../../workspace/index.ts";
-import type { AppContext, CommonRequest } from "../context.ts";
-import { hostServer, readZoneFile, timeoutOf } from "../dns/context.ts";
+import type { AppContext } from "../context.ts";
+import { type DnsRequest, hostServer, readZoneFile } from "../dns/context.ts";
 
 /** How one way of publishing ended. `moved` carries nothing out; `by-hand` leaves it to the user. */
 export type PublishOutcome =
@@ -129,7 +129,7 @@ function helperPublisher(
     way: "helper",
     to: title,
     async apply(changes) {
-      const request = {
+      const call = {
         action: "apply" as const,
         zone: domain.name,
         changes: changes.map((change) => ({
@@ -139,7 +139,7 @@ function helperPublisher(
           after: helperSetOf(change.after),
         })),
       };
-      const answer = await runHelper(program, request, {
+      const answer = await runHelper(program, call, {
         cwd: workspace.folder,
         env: context.env,
         timeout: Math.max(30_000, request.timeout),

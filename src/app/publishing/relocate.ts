@@ -1,10 +1,9 @@
-import { time } from "../shapes.ts";
 import { existsSync } from "node:fs";
 import { resolve } from "node:path";
 import { z } from "zod";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, liveAt } from "../../core/lookup/index.ts";
-import { type DomainName, displayName, isAtOrBelow, name } from "../../core/name/index.ts";
+import { type DomainName, displayName, isAtOrBelow, name, withoutRootDot } from "../../core/name/index.ts";
 import { type DataOf, type RecordSet, setJson, toSets } from "../../core/record/index.ts";
 import {
   captureByAsking,
@@ -19,10 +18,9 @@ import {
 import { transferZone } from "../../net/index.ts";
 import { type Domain, type Journal, type Workspace, writeAtomically } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
-import { type DnsContext, type DomainLook, hostServer, readZoneFile, resolverOptions, timeoutOf } from "../dns/context.ts";
+import { type DnsContext, type DnsOptions, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
-import { record } from "../shapes.ts";
+import { record, time } from "../shapes.ts";
 
 export const unresolved = z.object({ name: z.string(), type: z.string(), because: z.string() });
 
@@ -107,7 +105,8 @@ const fromFile = ({ context, domain, workspace }: Move, file: string): RecordSet
 export async function capture(move: Move): Promise<{ ended: Ended; capture: NonNullable<RelocateResult["capture"]> }> {
   const { domain, looked, dns, request, context, workspace, file } = move;
   const old = expectOld(move);
-  if (existsSync(resolve(context.cwd, file)) && !request.overwrite) throw new Failure("file-there", { file });
+  if (existsSync(resolve(context.cwd, file)) && !request.overwrite)
+    throw new Failure("file-there", { path: file, what: "capture" });
   const exported = request.export;
   const extra = exported === undefined ? [] : fromFile(move, exported);
   let whole: readonly RecordSet[] | undefined;
@@ -267,10 +266,7 @@ export async function check(move: Move): Promise<{ ended: Ended; check: NonNulla
 const STEPS = { capture, compare, check } as const;
 
 /** What {@link relocate} is asked. */
-export interface RelocateRequest extends CommonRequest {
-  readonly resolver: /*resolverOptions.resolver*/ string | undefined;
-  readonly timeout: /*resolverOptions.timeout*/ string | undefined;
-  readonly at: /*resolverOptions.at*/ string | undefined;
+export interface RelocateRequest extends CommonRequest, Omit<DnsOptions, "zoneFile"> {
   readonly to: string | undefined;
   readonly file: string | undefined;
   readonly export: string | undefined;

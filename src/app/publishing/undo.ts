@@ -1,14 +1,13 @@
-import { time } from "../shapes.ts";
 import { z } from "zod";
-import { apply, published } from "./publish.ts";
-import type { DnsOptions } from "../dns/context.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Domain } from "../../workspace/index.ts";
 import { draftSource } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import type { DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
+import { time } from "../shapes.ts";
 import { reverse, settleInterrupted, undoable } from "./publication.ts";
+import { apply, published } from "./publish.ts";
 
 export const undoSchema = z.object({
   at: time,

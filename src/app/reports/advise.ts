@@ -1,7 +1,7 @@
-import { day } from "../shapes.ts";
 import { z } from "zod";
-import type { AppContext, CommonRequest, Outcome } from "../context.ts";
-import { adviceFrom, withReports } from "./reported.ts";
+import type { AppContext, Outcome } from "../context.ts";
+import { day } from "../shapes.ts";
+import { adviceFrom, type ReportedRequest, withReports } from "./reported.ts";
 
 export const policy = z.enum(["none", "quarantine", "reject"]);
 
@@ -45,7 +45,7 @@ export const adviseSchema = z.object({
 });
 
 /** What {@link advise} is asked. */
-export interface AdviseRequest extends CommonRequest {}
+export type AdviseRequest = ReportedRequest;
 
 /** Turn the reports into advice: which service to set right first and how, and when the policy can be tightened safely. */
 export async function advise(request: AdviseRequest, context: AppContext): Promise<Outcome<z.output<typeof adviseSchema>>> {

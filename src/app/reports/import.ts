@@ -104,9 +104,9 @@ export async function importReports(request: ImportReportsRequest, context: AppC
             done.messages += messages;
           } else if (outcome === "known") done.known += 1;
           const all = done.taken + done.known + done.setAside.length;
-          if (context.live && all >= noted + 100) {
+          if (all >= noted + 100) {
             noted = all;
-            context.note(`${all} reports read, ${done.setAside.length} set aside\n`);
+            context.progress(`${all} reports read, ${done.setAside.length} set aside\n`);
           }
         }
       } finally {

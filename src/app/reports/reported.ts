@@ -1,4 +1,3 @@
-import type { Options } from "yargs";
 import { type Advice, adviseOn, type KnownService, type Source, sourcesOf } from "../../core/aggregate/index.ts";
 import { discoverByWalk, type Policy } from "../../core/dmarc/index.ts";
 import { Failure } from "../../core/failure.ts";
@@ -9,14 +8,14 @@ import { isSpf, lookupSpf, type Network, readSpfRecord, type SpfRecord, type Spf
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import { type Domain, openWorkspace, type ReportStore, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest } from "../context.ts";
-import { nameOperand, openDns, resolverOptions } from "../dns/context.ts";
+import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 
 /** What commands on aggregate reports share. */
 
-export const REPORTED = {
-  ...resolverOptions,
-  days: { type: "number", default: 28, requiresArg: true, describe: "how many days to look back, from the newest report" },
-} as const satisfies Record<string, Options>;
+/** What is asked about reports: how many days to look back from the newest one, and where to look names up. */
+export interface ReportedRequest extends CommonRequest, DnsOptions {
+  readonly days: number;
+}
 
 /** What a record includes, as far as that is a plain name. */
 const includesOf = ({ terms }: SpfRecord): string[] =>
@@ -139,10 +138,8 @@ export async function withReports<T>(
   work: (reported: Reported, workspace: Workspace) => Promise<T>,
 ): Promise<T> {
   const workspace = openWorkspace(context.cwd, request.workspace);
-  const [operand, ...more] = request.operands;
-  if (more.length > 0) throw new Failure("operands-wrong", {});
+  const [operand] = request.operands;
   const span = request.days;
-  if (!(Number.isInteger(span) && span >= 1 && span <= 3660)) throw new Failure("--days wants a whole number from 1 to 3660.");
   // Looking makes no file.
   if (!workspace.hasReports) throw noReports(operand === undefined ? undefined : nameOperand(operand));
   const store = await workspace.openReports();
@@ -188,7 +185,7 @@ export async function withReports<T>(
 
 const noReports = (domain: DomainName | undefined): Failure => new Failure("no-reports", { domain }, "problem");
 
-function pick(operand: string | undefined, workspace: Workspace, store: ReportStore, name: string): DomainName {
+function pick(operand: string | undefined, workspace: Workspace, store: ReportStore, _name: string): DomainName {
   if (operand !== undefined) return nameOperand(operand);
   const reported = workspace.domains.filter((one) => store.extent(one.name).reports > 0);
   const [only, ...others] = reported;
@@ -227,7 +224,7 @@ export async function reportsAllow(
   domain: DomainName,
   policy: Policy,
 ): Promise<boolean | undefined> {
-  const asked = { ...request, _: [domain], days: 28 };
+  const asked: ReportedRequest = { ...request, operands: [domain], days: 28 };
   return withReports(
     asked,
     context,

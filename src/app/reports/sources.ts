@@ -1,10 +1,8 @@
-import { day } from "../shapes.ts";
 import { z } from "zod";
-import { REASONS, type Reason, type Source } from "../../core/aggregate/index.ts";
-import { displayName } from "../../core/name/index.ts";
-import { writeAtomically } from "../../workspace/index.ts";
-import type { AppContext, CommonRequest, Outcome } from "../context.ts";
-import { withReports } from "./reported.ts";
+import { REASONS, type Source } from "../../core/aggregate/index.ts";
+import type { AppContext, Outcome } from "../context.ts";
+import { day } from "../shapes.ts";
+import { type ReportedRequest, withReports } from "./reported.ts";
 
 export const reportSourcesSchema = z.object({
   domain: z.string(),
@@ -38,13 +36,6 @@ export const reportSourcesSchema = z.object({
 
 export type ReportSourcesResult = z.output<typeof reportSourcesSchema>;
 
-export const WHY: Readonly<Record<Reason, string>> = {
-  forwarded: "forwarded by a list or another mailbox, which broke the signature",
-  "wrong-signer": "signed with another domain than yours",
-  "wrong-return-path": "not signed in your name, and sent with another domain's return path",
-  "nothing-passes": "neither SPF nor DKIM passes",
-};
-
 const json = (source: Source): ReportSourcesResult["sources"][number] => ({
   ...source,
   service: source.service ?? null,
@@ -59,7 +50,7 @@ const json = (source: Source): ReportSourcesResult["sources"][number] => ({
 });
 
 /** What {@link reportSources} is asked. */
-export interface ReportSourcesRequest extends CommonRequest {
+export interface ReportSourcesRequest extends ReportedRequest {
   readonly html: string | undefined;
 }
 
@@ -70,18 +61,13 @@ export async function reportSources(request: ReportSourcesRequest, context: AppC
       domain,
       reports,
       receivers,
-      from: from,
-      to: to,
+      from,
+      to,
       messages: sources.reduce((sum, one) => sum + one.messages, 0),
       aligned: sources.reduce((sum, one) => sum + one.aligned, 0),
       sources: sources.map(json),
       page: request.html ?? null,
     };
-    if (shown.page !== null) {
-      // The charts are heavy, and only this page needs them.
-      const { sourcesPage } = await import("../../../present/sources-page.ts");
-      writeAtomically(shown.page, sourcesPage({ ...shown, domain: displayName(domain), why: (reason) => WHY[reason as Reason] }));
-    }
     return {
       ended: sources.some((one) => one.ours && one.aligned < one.messages * 0.98) ? "problem" : "fine",
       result: shown,

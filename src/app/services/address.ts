@@ -1,11 +1,20 @@
-import { time } from "../shapes.ts";
 import { z } from "zod";
 import { ADDRESS_STATES, type SenderState } from "../../core/sending/index.ts";
 import { askLink } from "../../net/service-link.ts";
 import { moment } from "../../present/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
-import { domainOfAddress, lastState, linkTrouble, offersOf, recordByHand, recordedText, withService } from "./services.ts";
+import { time } from "../shapes.ts";
+import {
+  type ByHandOptions,
+  domainOfAddress,
+  lastState,
+  linkTrouble,
+  offersOf,
+  recordByHand,
+  recordedText,
+  withService,
+} from "./services.ts";
 
 export const senderAddressSchema = z.object({
   at: time,
@@ -27,14 +36,13 @@ const stateNow = (said: SenderState, now: number): SenderState["state"] =>
   said.state === "pending" && said.expiresAt !== undefined && Date.parse(said.expiresAt) <= now ? "expired" : said.state;
 
 /** What {@link senderAddress} is asked. */
-export interface SenderAddressRequest extends CommonRequest, DnsOptions {
+export interface SenderAddressRequest extends CommonRequest, DnsOptions, ByHandOptions {
   readonly again: boolean;
 }
 
 /** Have a sender address confirmed: ask the service to mail its link, see whether it was opened, have it mailed again. */
 export async function senderAddress(request: SenderAddressRequest, context: AppContext): Promise<Outcome<SenderAddressResult>> {
-  const usage = { operands: 1, example: "zandrel sender address heronpost news@brackwater.example" };
-  return withService(request, context, usage, async (at) => {
+  return withService(request, context, async (at) => {
     const {
       service,
       session: { dns },

@@ -1,19 +1,18 @@
-import { time } from "../shapes.ts";
 import { join } from "node:path";
 import { z } from "zod";
 import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 import { SCOPES } from "../../core/sending/index.ts";
 import { askLink } from "../../net/service-link.ts";
-import { visible } from "../../present/index.ts";
 import type { SenderCredentialResult } from "../../present/services/credential.ts";
 import { type SecretPlace, secretFile, secretVariable } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
+import { nameOperand } from "../dns/context.ts";
 import type { Session, writing } from "../session.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
+import { time } from "../shapes.ts";
 import {
-  domainOption,
   journalDomain,
   keptCredentials,
   linkFor,
@@ -77,7 +76,7 @@ export async function keep(
   ) => Promise<{ id: string; scope: (typeof SCOPES)[number]; user: string; secret: string }>,
   undo: (id: string) => Promise<string>,
 ): Promise<{ credential: z.output<typeof credential>; place: string }> {
-  const domain = domainOption(request);
+  const domain = request.domain === undefined ? undefined : nameOperand(request.domain);
   if ((domain === undefined) === !request.allDomains) throw new Failure("credential-scope", {});
   const place = placeFor(request, workspace.folder, service, domain);
   const { id, scope, user } = await storeOneTimeSecret(
@@ -115,8 +114,7 @@ export async function senderCredential(
   request: SenderCredentialRequest,
   context: AppContext,
 ): Promise<Outcome<SenderCredentialResult>> {
-  const usage = { operands: 0, example: "zandrel sender credential swiftquill" };
-  return withService(request, context, usage, async ({ service, session, journal }) => {
+  return withService(request, context, async ({ service, session, journal }) => {
     const common = { at: context.clock.now(), service: service.key, title: service.title };
     if ([request.new !== undefined, request.keep, request.revoke !== undefined].filter(Boolean).length > 1)
       throw new Failure("credential-one-action", {});

@@ -1,11 +1,12 @@
-import { time } from "../shapes.ts";
 import { z } from "zod";
+import { withoutRootDot } from "../../core/name/index.ts";
 import type { DomainState } from "../../core/sending/index.ts";
 import { askLink } from "../../net/service-link.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand } from "../dns/context.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
+import { time } from "../shapes.ts";
 import {
+  type ByHandOptions,
   lastState,
   linkTrouble,
   missingShape,
@@ -31,15 +32,14 @@ export const senderDomainSchema = z.object({
 export type SenderDomainResult = z.output<typeof senderDomainSchema>;
 
 /** What {@link senderDomain} is asked. */
-export interface SenderDomainRequest extends CommonRequest, DnsOptions {
+export interface SenderDomainRequest extends CommonRequest, DnsOptions, ByHandOptions {
   readonly signing: "on" | "off" | undefined;
   readonly askNow: boolean;
 }
 
 /** Have a service accept a domain for sending, and turn its signing on where that is a switch of its own. */
 export async function senderDomain(request: SenderDomainRequest, context: AppContext): Promise<Outcome<SenderDomainResult>> {
-  const usage = { operands: 1, example: "zandrel sender domain swiftquill brackwater-tickets.example" };
-  return withService(request, context, usage, async (at) => {
+  return withService(request, context, async (at) => {
     const { service, session, journal } = at;
     const { dns } = session;
     const [operand = ""] = at.operands;

@@ -1,4 +1,3 @@
-import { time, day } from "../shapes.ts";
 import { join } from "node:path";
 import { z } from "zod";
 import { Failure } from "../../core/failure.ts";
@@ -11,6 +10,7 @@ import { type Journal, readSecret, secretFile } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { type Session, writing } from "../session.ts";
+import { day, time } from "../shapes.ts";
 import { linkFor, linkTrouble, type ServiceAt, serviceNamed, storeOneTimeSecret } from "./services.ts";
 
 export const senderEventsSchema = z.object({
@@ -117,7 +117,7 @@ export async function listen(
       },
     }).catch((error) => {
       const { code } = error as NodeJS.ErrnoException;
-      throw new Failure("cannot-listen", { address: where.address, port: where.port, why: code });
+      throw new Failure("cannot-listen", { address: where.address, port: where.port, why: code ?? "" });
     });
     try {
       const url = request.url ?? receiver.url;
@@ -153,7 +153,6 @@ export interface SenderEventsRequest extends CommonRequest, DnsOptions {
 /** What became of the mail by day: delivered, bounced, complained; with --listen, receive a service's signed event feed. */
 export async function senderEvents(request: SenderEventsRequest, context: AppContext): Promise<Outcome<SenderEventsResult>> {
   const days = request.days;
-  if (!(Number.isInteger(days) && days > 0 && days <= 3660)) throw new Failure("--days wants a whole number of days.");
   return writing(
     request,
     context,

@@ -1,12 +1,12 @@
-import { time } from "../shapes.ts";
 import { z } from "zod";
 import { Failure } from "../../core/failure.ts";
 import { type OFFERS, OPERATIONS, type OperationName } from "../../core/sending/index.ts";
 import { askLink, type LinkFailure, type LinkTo } from "../../net/service-link.ts";
-import { visible } from "../../present/index.ts";
 import { openWorkspace, readSecret } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended } from "../context.ts";
-import { timeoutOf } from "../dns/context.ts";
+import { type Outcome, onlyOperand } from "../context.ts";
+import type { DnsRequest } from "../dns/context.ts";
+import { time } from "../shapes.ts";
 import { serviceNamed } from "./services.ts";
 
 export const senderLinkSchema = z.object({
@@ -31,24 +31,24 @@ export type Check = SenderLinkResult["checks"][number];
 /** Nobody has them; a service that keeps the contract says so. */
 const NOBODY = { domain: "nobody.invalid", address: "nobody@nobody.invalid", id: "no-such-id" } as const;
 
-export type Outcome = { readonly ok: true; readonly value: unknown } | { readonly ok: false; readonly error: LinkFailure };
+type Asked = { readonly ok: true; readonly value: unknown } | { readonly ok: false; readonly error: LinkFailure };
 
 /** One check: what is expected, and how the answer is judged; undefined means that it holds. */
-function judged(id: string, what: string, outcome: Outcome, broken: (outcome: Outcome) => string | undefined): Check {
+function judged(id: string, what: string, outcome: Asked, broken: (outcome: Asked) => string | undefined): Check {
   if (!outcome.ok && outcome.error.kind === "unreachable")
     return { id, what, verdict: "unknown", because: outcome.error.because };
   const because = broken(outcome);
   return { id, what, verdict: because === undefined ? "met" : "broken", because: because ?? "" };
 }
 
-const said = (outcome: Outcome): string => (outcome.ok ? "it did what it was asked" : outcome.error.because);
+const said = (outcome: Asked): string => (outcome.ok ? "it did what it was asked" : outcome.error.because);
 
 const expectKind =
   (...kinds: readonly LinkFailure["kind"][]) =>
-  (outcome: Outcome): string | undefined =>
+  (outcome: Asked): string | undefined =>
     !outcome.ok && kinds.includes(outcome.error.kind) ? undefined : said(outcome);
 
-const expectAnswer = (outcome: Outcome): string | undefined => (outcome.ok ? undefined : outcome.error.because);
+const expectAnswer = (outcome: Asked): string | undefined => (outcome.ok ? undefined : outcome.error.because);
 
 /** What is asked of each offer without changing anything at the service. */
 const HARMLESS: Readonly<
@@ -58,7 +58,7 @@ const HARMLESS: Readonly<
       readonly name: OperationName;
       readonly given: object;
       readonly what: string;
-      readonly judge: (outcome: Outcome) => string | undefined;
+      readonly judge: (outcome: Asked) => string | undefined;
     }
   >
 > = {
@@ -114,7 +114,7 @@ const HARMLESS: Readonly<
 /** Asks everything a service offers, harmlessly; with `deep`, also what makes something, and ends it again. */
 async function conformance(link: LinkTo, deep: boolean): Promise<Pick<SenderLinkResult, "service" | "offers" | "checks">> {
   const keyless: LinkTo = { ...link, key: undefined };
-  const ask = (to: LinkTo, name: OperationName, given: object = {}): Promise<Outcome> => askLink(to, name, given as never);
+  const ask = (to: LinkTo, name: OperationName, given: object = {}): Promise<Asked> => askLink(to, name, given as never);
   const described = await ask(keyless, "describe");
   const checks: Check[] = [judged("describe", "the service describes itself without a key", described, expectAnswer)];
   if (!described.ok) return { service: null, offers: [], checks };
@@ -188,10 +188,9 @@ const endedFor = (checks: readonly Check[]): Ended =>
       : "fine";
 
 /** What {@link senderLink} is asked. */
-export interface SenderLinkRequest extends CommonRequest {
+export interface SenderLinkRequest extends CommonRequest, Pick<DnsRequest, "resolver" | "timeout"> {
   readonly key: string | undefined;
   readonly deep: boolean;
-  readonly timeout: number;
 }
 
 /** Check whether a service's link keeps the contract, request by request. */

@@ -7,7 +7,7 @@ import { moment, visible } from "../../present/index.ts";
 import { type Journal, readSecret, type SecretPlace, type Settings, type Workspace } from "../../workspace/index.ts";
 import { nextStep, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest } from "../context.ts";
-import { nameOperand, timeoutOf } from "../dns/context.ts";
+import type { DnsRequest } from "../dns/context.ts";
 import { type Session, writing } from "../session.ts";
 
 type ServiceSettings = Settings["services"][string];
@@ -25,7 +25,7 @@ export const linkOf = (
   url: string,
   service: Pick<ServiceSettings, "title" | "key">,
   workspace: Workspace,
-  request: CommonRequest & DnsRequest,
+  request: Pick<DnsRequest, "timeout">,
   context: AppContext,
 ): LinkTo => ({
   url,
@@ -42,11 +42,10 @@ export function serviceNamed(
   context: AppContext,
 ): ServiceAt {
   const { services } = workspace.settings;
-  const known = Object.keys(services).join(", ") || "none yet; add one under services:";
+  const _known = Object.keys(services).join(", ") || "none yet; add one under services:";
   if (key === undefined) throw new Failure("which-service", { known: Object.keys(services) });
   const settings = Object.hasOwn(services, key) ? services[key] : undefined;
   if (settings === undefined) {
-    const near = closest(key, Object.keys(services));
     throw new Failure("unknown-service", { given: key, known: Object.keys(services) });
   }
   const { title, link } = settings;
@@ -78,19 +77,16 @@ export const linkTrouble = ({ title }: ServiceAt, what: string, { kind, because 
     ? new Failure("service-unseen", { title, because }, "undetermined")
     : new Failure("service-refused", { title, what, because, key: kind === "key" }, "problem");
 
-/** The options with which the user records what a service without a link showed. */
-export const BY_HAND = {
-  confirmed: { type: "boolean", default: false, describe: "record that the service shows it as confirmed" },
-  note: { type: "string", requiresArg: true, describe: "what the service showed, with --confirmed" },
-  on: {
-    type: "string",
-    requiresArg: true,
-    describe: "the day it did, such as 2026-03-02, with --confirmed (today if not given)",
-  },
-} as const;
+/** What the user records by hand of a service without a link. */
+export interface ByHandOptions {
+  readonly confirmed: boolean;
+  readonly note: string | undefined;
+  /** The day it did, YYYY-MM-DD; today where none is given. */
+  readonly on: string | undefined;
+}
 
 /** What the user recorded: the note, and the day. */
-function byHand(request: CommonRequest & DnsRequest, context: AppContext): { note: string; on: string } {
+function byHand(request: ByHandOptions, context: AppContext): { note: string; on: string } {
   const today = new Date(context.clock.now()).toISOString().slice(0, 10);
   const on = request.on ?? today;
   if (!/^\d{4}-\d{2}-\d{2}$/.test(on) || Number.isNaN(Date.parse(on))) throw new Failure("day-form", { given: on });
@@ -104,7 +100,7 @@ export function recordByHand(
   domain: DomainName,
   state: "confirmed" | "accepted",
   address: string | undefined,
-  request: CommonRequest & DnsRequest,
+  request: ByHandOptions,
   context: AppContext,
 ): string {
   const { note, on } = byHand(request, context);
@@ -129,11 +125,10 @@ export interface AtService {
   readonly journal: Journal;
 }
 
-/** Runs a command whose first operand is a service; `operands` more have to follow, as `example` shows. */
+/** Runs a use case whose first operand is a service. */
 export const withService = <T>(
   request: CommonRequest & DnsRequest,
   context: AppContext,
-  { operands, example }: { readonly operands: number; readonly example: string },
   work: (at: AtService) => Promise<T>,
 ): Promise<T> =>
   writing(
@@ -142,7 +137,6 @@ export const withService = <T>(
     () => [],
     (session, journal) => {
       const [key, ...more] = request.operands;
-      if (more.length !== operands) throw new Failure("operands-wrong", {});
       return work({ service: serviceNamed(session.workspace, key, request, context), operands: more, session, journal });
     },
   );
@@ -204,10 +198,6 @@ export function keptCredentials(journal: Journal, service: string): KeptCredenti
     }))
     .reverse();
 }
-
-/** The domain of `--domain`, or undefined. */
-export const domainOption = (request: CommonRequest & DnsRequest): DomainName | undefined =>
-  request.domain === undefined ? undefined : nameOperandrequest.domain;
 
 /** Something that mail depends on and that is not there; `unknown` is the state of what could not be asked. */
 export const missingShape = z.object({ what: z.string(), state: z.string(), because: z.string(), next: z.string() });

@@ -1,10 +1,11 @@
-import { time } from "../shapes.ts";
 import { z } from "zod";
 import { Failure } from "../../core/failure.ts";
 import { TLS_MODES } from "../../core/sending/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
-import { domainOption, withService } from "./services.ts";
+import { nameOperand } from "../dns/context.ts";
+import { time } from "../shapes.ts";
+import { withService } from "./services.ts";
 import { smtpSettings, submissionTo, submittedText } from "./submission.ts";
 
 export const senderSettingsSchema = z.object({
@@ -30,15 +31,16 @@ export interface SenderSettingsRequest extends CommonRequest, DnsOptions {
   readonly check: boolean;
 }
 
+const ENDED = { accepted: "fine", refused: "problem", failed: "undetermined" } as const;
+
 /** The SMTP settings to copy into an application, and with --check whether they work. */
 export async function senderSettings(
   request: SenderSettingsRequest,
   context: AppContext,
 ): Promise<Outcome<SenderSettingsResult>> {
-  const usage = { operands: 0, example: "zandrel sender settings swiftquill" };
-  return withService(request, context, usage, async ({ service, session, journal }) => {
+  return withService(request, context, async ({ service, session, journal }) => {
     const { workspace, dns } = session;
-    const settings = await smtpSettings(service, journal, domainOption(request));
+    const settings = await smtpSettings(service, journal, request.domain === undefined ? undefined : nameOperand(request.domain));
     if (settings === undefined) throw new Failure("no-smtp-settings", { service: service.key, title: service.title });
     const shown = {
       at: dns.now,
@@ -51,12 +53,12 @@ export async function senderSettings(
       password: settings.password ?? null,
     };
     if (!request.check) return { ended: "fine", result: { ...shown, check: null } };
-    const { trySubmission } = await import("../../../net/mail.ts");
+    const { trySubmission } = await import("../../net/mail.ts");
     const outcome = await trySubmission(await submissionTo(settings, service, { workspace, dns }, request, context));
     const verdict = { accepted: "works", refused: "refused", failed: "unknown" } as const;
     const because = outcome.kind === "accepted" ? "connected, encrypted and logged in" : submittedText(outcome, settings.host);
     return {
-      ended: { accepted: "fine", refused: "problem", failed: "undetermined" }[outcome.kind],
+      ended: ENDED[outcome.kind],
       result: { ...shown, check: { verdict: verdict[outcome.kind], because } },
     };
   });

@@ -5,8 +5,8 @@ import type { Submission, Submitted } from "../../net/mail.ts";
 import { askLink } from "../../net/service-link.ts";
 import { visible } from "../../present/index.ts";
 import { type Journal, readSecret } from "../../workspace/index.ts";
-import type { AppContext, CommonRequest } from "../context.ts";
-import { type DnsContext, timeoutOf } from "../dns/context.ts";
+import type { AppContext } from "../context.ts";
+import type { DnsContext, DnsRequest } from "../dns/context.ts";
 import type { Session } from "../session.ts";
 import { type KeptCredential, keptCredentials, linkTrouble, offersOf, type ServiceAt } from "./services.ts";
 

@@ -1,7 +1,6 @@
-import { time } from "../shapes.ts";
 import { z } from "zod";
 import { Failure } from "../../core/failure.ts";
-import { type DomainName, displayName, name, under } from "../../core/name/index.ts";
+import { type DomainName, displayName, name, under, withoutRootDot } from "../../core/name/index.ts";
 import type { DataOf } from "../../core/record/index.ts";
 import { judgeAddresses, judgeCertificate, judgeRedirect, mayIssue, type SiteCheck } from "../../core/site/index.ts";
 import { fetchPage, followPage, type WebOptions } from "../../net/index.ts";
@@ -9,7 +8,7 @@ import type { Domain, Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsContext, DnsOptions } from "../dns/context.ts";
 import { domainOperands, reading } from "../session.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
+import { time } from "../shapes.ts";
 
 export const siteSchema = z.object({
   at: time,

@@ -2,6 +2,7 @@ import { existsSync } from "node:fs";
 import { basename, join, resolve } from "node:path";
 import { z } from "zod";
 import { Failure } from "../../core/failure.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 import {
   domainPath,
   findWorkspace,
@@ -15,8 +16,8 @@ import {
   writeAtomically,
 } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { onlyOperand } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
 
 export const initialiseSchema = z.object({ folder: z.string(), created: z.array(z.string()), next: z.string() });
 

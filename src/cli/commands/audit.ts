@@ -1,14 +1,14 @@
 import { auditDomains, auditDomainsSchema } from "../../app/audit/audit.ts";
-import { audit, SEVERITIES } from "../../core/audit/index.ts";
-import { present } from "../../present/audit/audit.ts";
+import { SEVERITIES } from "../../core/audit/index.ts";
+import { auditReport, auditText } from "../../present/audit/audit.ts";
 import { command } from "../command.ts";
-import { choice, flag, list, resolverOptions, text } from "../options.ts";
+import { choice, flag, list, resolverOptions } from "../options.ts";
 
-export const FORMATS = ["text", "csv", "junit", "sarif"] as const;
+const FORMATS = ["text", "csv", "junit", "sarif"] as const;
 
 export default command({
   name: "audit",
-  operands: "DOMAIN..",
+  operands: "[DOMAIN..]",
   summary: "everything that is wrong with a domain's delegation, mail, keys, policies and site, what it means, and what to do",
   examples: [
     ["zandrel audit brackwater.example", "one domain, the worst first"],
@@ -24,6 +24,12 @@ export default command({
     list: flag("print the catalogue of findings"),
   },
   schema: auditDomainsSchema,
-  run: auditDomains,
-  text: present,
+  async run(request, context) {
+    const { ended, result } = await auditDomains(request, context);
+    const { format, failOn } = request;
+    if (result === undefined || context.json || format === "text") return result === undefined ? { ended } : { ended, result };
+    await context.write(Buffer.from(auditReport(result, format, failOn)));
+    return { ended };
+  },
+  text: auditText,
 });

@@ -1,4 +1,3 @@
-import { Failure } from "../../core/failure.ts";
 import { command } from "../command.ts";
 
 const SCRIPT = `# Completion of zandrel for bash and zsh. Add to your shell's start-up file:
@@ -22,8 +21,9 @@ export default command({
     ["zandrel completion >> ~/.bashrc", "complete in every new shell"],
   ],
   options: {},
+  noJson: "its result is a shell script",
   async run(_, context) {
     context.out(SCRIPT);
-    return { exit: EXIT.ok };
+    return { ended: "fine" };
   },
 });

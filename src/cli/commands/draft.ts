@@ -11,7 +11,10 @@ export default command({
   examples: [
     ["zandrel draft brackwater.example", "compare what is wanted with what is live"],
     ["zandrel draft --launch 2026-03-09T09:00Z --calendar launch.ics", "the launch schedule, also for a calendar"],
-    ["zandrel draft brackwater.example --zone-file brackwater.example.zone --json", "compare with a zone file, for another program"],
+    [
+      "zandrel draft brackwater.example --zone-file brackwater.example.zone --json",
+      "compare with a zone file, for another program",
+    ],
   ],
   options: {
     ...resolverOptions,

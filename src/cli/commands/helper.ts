@@ -1,7 +1,7 @@
 import { checkHelper, checkHelperSchema } from "../../app/publishing/check-helper.ts";
 import { checkHelperText } from "../../present/publishing/check-helper.ts";
 import { command } from "../command.ts";
-import { text } from "../options.ts";
+import { timeoutOption } from "../options.ts";
 
 export default command({
   name: "helper",
@@ -11,7 +11,7 @@ export default command({
     ["zandrel helper brackwater-post.example", "describe, read, add, extend, refuse, remove"],
     ["zandrel helper brackwater-post.example --json", "for another program"],
   ],
-  options: { timeout: number("longest wait for one answer, in seconds", { default: 30 }) },
+  options: { timeout: timeoutOption(30) },
   schema: checkHelperSchema,
   run: checkHelper,
   text: checkHelperText,

@@ -1,5 +1,5 @@
 import { intakeResult } from "../../app/asks/add.ts";
-import { intake, understood } from "../../app/asks/intake.ts";
+import { intake } from "../../app/asks/intake.ts";
 import { PURPOSES } from "../../core/ask/index.ts";
 import { intakeText } from "../../present/asks/intake.ts";
 import { command } from "../command.ts";
@@ -25,6 +25,7 @@ export default command({
     host: text("host as the service shows it, with --value"),
     value: text("value as the service shows it"),
     priority: text("priority of an MX record, with --value"),
+    ttl: text("TTL of the record, such as 3600 or 1h, with --value"),
     kit: text("take down the asks of this kit: a name from the kits folder, or a file"),
     input: list("fill a blank of the kit: NAME=VALUE (repeatable)"),
     choose: list("answer a question beforehand: QUESTION=ANSWER (repeatable)"),

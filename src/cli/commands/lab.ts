@@ -1,70 +1,32 @@
 import { resolve } from "node:path";
-import { EXIT, UserError } from "../../core/user-error.ts";
+import { LAB_START, startLab } from "../../demo/start-lab.ts";
+import { shellWord } from "../../present/index.ts";
 import { writeAtomically } from "../../workspace/index.ts";
-import { type Arguments, command } from "../command.ts";
-
-/** Where the lab's story begins, and how fast its clock runs unless told otherwise. */
-export const LAB_START = "2026-03-02T09:00:00Z";
-
-export function labOptions(args: Arguments): { start: number; speed: number; port: number } {
-  const start = Date.parse(args.start as string);
-  if (Number.isNaN(start)) throw new UserError(`--start “${args.start}” is not a time: write it as ${LAB_START}.`);
-  const speed = args.speed as number;
-  if (!(speed >= 1 && speed <= 100_000))
-    throw new UserError("--speed wants a number from 1 to 100000: how many times as fast as a real clock the lab's runs.");
-  const port = args.port as number;
-  if (!(Number.isInteger(port) && port > 0 && port < 65_536)) throw new UserError("--port wants a number from 1 to 65535.");
-  return { start, speed, port };
-}
-
-/** Turns the ways a lab fails to start into one sentence. */
-export function labFailure(error: unknown, port: number): unknown {
-  const { code, port: at = port } = error as NodeJS.ErrnoException & { port?: number };
-  if (code === "EADDRINUSE")
-    return new UserError(
-      `port ${at} is in use on a loopback address, perhaps by another lab, which takes six from ${port} on: stop it, or choose others with --port.`,
-    );
-  if (code === "EADDRNOTAVAIL")
-    return new UserError(
-      "this system has no loopback addresses beside 127.0.0.1: add 127.53.0.1 to .36 to its loopback interface, then try again.",
-    );
-  if (code === "EACCES") return new UserError(`port ${port} needs more rights than you have: choose one above 1023 with --port.`);
-  return error;
-}
-
-const shellQuote = (text: string) => `'${text.replaceAll("'", "'\\''")}'`;
+import { command } from "../command.ts";
+import { number, text, time } from "../options.ts";
 
 export default command({
   name: "lab",
   operands: "",
   summary:
-    "run the stand-ins on loopback until Ctrl-C: registry, DNS hosts, resolvers, services, a mailbox provider, one fast clock",
+    "run the simulated services on loopback until Ctrl-C: registry, DNS hosts, resolvers, services, a mailbox provider, one fast clock",
   examples: [
     ["zandrel lab", "start them, and print how to point a workspace at them"],
     ["zandrel lab --speed 60 --settings lab.yaml", "a minute takes a second; write the settings into lab.yaml"],
   ],
   options: {
-    port: {
-      type: "number",
+    port: number("port of all its DNS servers; the five behind it are for the web and for mail", {
       default: 5300,
-      requiresArg: true,
-      describe: "port of all its DNS servers; the five behind it are for the web and for mail",
-    },
-    speed: { type: "number", default: 60, requiresArg: true, describe: "how many times as fast as a real clock the lab's runs" },
-    start: { type: "string", default: LAB_START, requiresArg: true, describe: "the lab's time when it starts" },
-    settings: {
-      type: "string",
-      default: "lab.yaml",
-      requiresArg: true,
-      describe: "where to write the settings of a workspace that uses it",
-    },
+      min: 1,
+      max: 65_530,
+    }),
+    speed: number("how many times as fast as a real clock the lab's runs", { default: 60, min: 1, max: 100_000, whole: false }),
+    start: time("the lab's time when it starts", { default: LAB_START }),
+    settings: text("where to write the settings of a workspace that uses it", { default: "lab.yaml" }),
   },
-  async run(args, context) {
-    const options = labOptions(args);
-    const { startLab } = await import("../../lab/index.ts");
-    const lab = await startLab(options).catch((error) => {
-      throw labFailure(error, options.port);
-    });
+  noJson: "it runs until it is stopped",
+  async run({ settings, ...options }, context) {
+    const { lab } = await startLab(options);
     try {
       const { seekmere, pagewick, sealbarrow, heronpost, swiftquill, inglemail } = lab;
       const pages = [
@@ -77,14 +39,14 @@ export default command({
         swiftquill.instructions("brackwater-tickets.example"),
         await swiftquill.page("brackwater-tickets.example"),
       ];
-      const file = args.settings as string;
-      writeAtomically(resolve(context.cwd, file), lab.settings);
+      const file = resolve(context.cwd, settings);
+      writeAtomically(file, lab.settings);
       context.out(
         [
           "The lab runs. In another terminal, in an empty folder:",
           "",
-          ...Object.entries(lab.env).map(([name, value]) => `export ${name}=${shellQuote(value)}`),
-          `zandrel init brackwater.example --host nettlehost --settings ${shellQuote(resolve(context.cwd, file))}`,
+          ...Object.entries(lab.env).map(([name, value]) => `export ${name}=${shellWord(value)}`),
+          `zandrel init brackwater.example --host nettlehost --settings ${shellWord(file)}`,
           "",
           "What the services show, ready to paste into zandrel intake:",
           "",
@@ -95,13 +57,13 @@ export default command({
           "",
         ].join("\n"),
       );
-      await new Promise<void>((resolve) => {
-        process.once("SIGINT", resolve);
-        process.once("SIGTERM", resolve);
+      await new Promise<void>((done) => {
+        process.once("SIGINT", done);
+        process.once("SIGTERM", done);
       });
     } finally {
       await lab.close();
     }
-    return { exit: EXIT.ok };
+    return { ended: "fine" };
   },
 });

@@ -1,5 +1,4 @@
 import { prove, proveSchema } from "../../app/asks/prove.ts";
-import { cause } from "../../app/shapes.ts";
 import { proveText } from "../../present/asks/prove.ts";
 import { command } from "../command.ts";
 import { flag, resolverOptions, text } from "../options.ts";

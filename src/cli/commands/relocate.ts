@@ -1,5 +1,4 @@
-import { capture, check, compare, relocate, relocateSchema } from "../../app/publishing/relocate.ts";
-import { name } from "../../core/name/index.ts";
+import { relocate, relocateSchema } from "../../app/publishing/relocate.ts";
 import { relocateText } from "../../present/publishing/relocate.ts";
 import { command } from "../command.ts";
 import { flag, resolverOptions, text } from "../options.ts";

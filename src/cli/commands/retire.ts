@@ -1,8 +1,7 @@
 import { retire, retireSchema } from "../../app/asks/retire.ts";
 import { retireText } from "../../present/asks/retire.ts";
 import { command } from "../command.ts";
-import { flag, list, text } from "../options.ts";
-import { publishOptions } from "./publish.ts";
+import { flag, list, publishOptions, text } from "../options.ts";
 
 export default command({
   name: "retire",

@@ -1,8 +1,7 @@
 import { site, siteSchema } from "../../app/site/site.ts";
-import { name } from "../../core/name/index.ts";
 import { siteText } from "../../present/site/site.ts";
 import { command } from "../command.ts";
-import { resolverOptions, text } from "../options.ts";
+import { resolverOptions } from "../options.ts";
 
 export default command({
   name: "site",

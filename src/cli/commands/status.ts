@@ -1,7 +1,7 @@
 import { status, statusSchema } from "../../app/asks/status.ts";
 import { statusText } from "../../present/asks/status.ts";
 import { command } from "../command.ts";
-import { resolverOptions, text } from "../options.ts";
+import { resolverOptions } from "../options.ts";
 
 export default command({
   name: "status",

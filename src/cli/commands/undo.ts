@@ -1,8 +1,7 @@
 import { undo, undoSchema } from "../../app/publishing/undo.ts";
 import { undoText } from "../../present/publishing/undo.ts";
 import { command } from "../command.ts";
-import { text } from "../options.ts";
-import { published, publishOptions } from "./publish.ts";
+import { publishOptions, text } from "../options.ts";
 
 export default command({
   name: "undo",

@@ -26,7 +26,7 @@ const world = (records: Readonly<Record<string, string>>): Lookup =>
       ),
     ),
   );
-const list: DiscoveryWay = { way: "list", organizationalDomain };
+const list: DiscoveryWay = { way: "suffix-list", organizationalDomain };
 
 describe("the walk up the tree (successor of RFC 7489, section 4.10)", () => {
   test.each<[string, string[]]>([
@@ -341,7 +341,7 @@ describe("where reports may go (RFC 7489 section 7.1)", () => {
 test("what happens to real, unproven and forged mail, for the domain, a subdomain and a made-up one", async () => {
   const lookup = world({ "_dmarc.brackwater.example": "v=DMARC1; p=quarantine; sp=none; np=reject" });
   expect(
-    (await scenarios(name("brackwater.example"), lookup, { way: "walk" })).map(({ kind, tag, forged, unaligned }) => [
+    (await scenarios(name("brackwater.example"), lookup, { way: "tree-walk" })).map(({ kind, tag, forged, unaligned }) => [
       kind,
       tag,
       unaligned,

@@ -6,11 +6,11 @@ import type { DmarcRecord } from "./record.ts";
 
 /** Which way the organizational domain is found: up the tree, or by the public suffix list. */
 export type DiscoveryWay =
-  | { readonly way: "walk" }
-  | { readonly way: "list"; readonly organizationalDomain: (of: DomainName) => DomainName };
+  | { readonly way: "tree-walk" }
+  | { readonly way: "suffix-list"; readonly organizationalDomain: (of: DomainName) => DomainName };
 
 export const discover = (domain: DomainName, lookup: Lookup, how: DiscoveryWay): Promise<Discovery> =>
-  how.way === "walk" ? discoverByWalk(domain, lookup) : discoverByList(domain, lookup, how.organizationalDomain);
+  how.way === "tree-walk" ? discoverByWalk(domain, lookup) : discoverByList(domain, lookup, how.organizationalDomain);
 
 /** A domain that SPF or DKIM authenticated, or failed to. */
 export interface Identifier {
@@ -75,7 +75,7 @@ async function aligns(
   const mode = identifier.by === "spf" ? record.spfAlignment : record.dkimAlignment;
   if (identifier.domain === from.domain) return { ...identifier, mode, aligned: true };
   if (mode === "strict") return { ...identifier, mode, aligned: false };
-  if (how.way === "list")
+  if (how.way === "suffix-list")
     return { ...identifier, mode, aligned: how.organizationalDomain(identifier.domain) === from.organizational };
   if (identifier.domain === from.organizational) return { ...identifier, mode, aligned: true };
   const other = await discoverByWalk(identifier.domain, lookup);
@@ -89,7 +89,7 @@ async function aligns(
 
 /** What happens to a message that fails. RFC 7489 samples by `pct`, its successor tries out by `t=y`. */
 function dispositionOf(policy: Policy, record: DmarcRecord, way: DiscoveryWay["way"]): { disposition: Policy; note: string } {
-  if (way === "walk")
+  if (way === "tree-walk")
     return record.testing
       ? { disposition: milder(policy), note: ", one step milder because the domain says t=y" }
       : { disposition: policy, note: "" };
@@ -103,7 +103,7 @@ export async function evaluateDmarc(
   from: DomainName,
   identifiers: readonly Identifier[],
   lookup: Lookup,
-  how: DiscoveryWay = { way: "walk" },
+  how: DiscoveryWay = { way: "tree-walk" },
 ): Promise<DmarcVerdict> {
   const discovery = await discover(from, lookup, how);
   const { record, at, failed } = discovery;

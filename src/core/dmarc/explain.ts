@@ -26,7 +26,7 @@ const SUBDOMAIN = "news";
 const MADE_UP = "made-up-by-a-forger";
 
 const effective = (policy: Policy, record: DmarcRecord, way: DiscoveryWay["way"]): Policy =>
-  (way === "walk" ? record.testing : record.percent === 0) ? milder(policy) : policy;
+  (way === "tree-walk" ? record.testing : record.percent === 0) ? milder(policy) : policy;
 
 /** What would happen to mail from a domain, a subdomain of it, and a subdomain that does not exist (RFC 7489 section 6.3). */
 export async function scenarios(domain: DomainName, lookup: Lookup, how: DiscoveryWay): Promise<Scenario[]> {
@@ -44,7 +44,7 @@ export async function scenarios(domain: DomainName, lookup: Lookup, how: Discove
       return [{ ...common, policy: undefined, unaligned: "none", forged: "none", ...(failed === undefined ? {} : { failed }) }];
     const applied = policyFor(record, at, name, kind !== "made-up");
     // Receivers of RFC 7489 know no np=.
-    const { policy, tag } = how.way === "list" && applied.tag === "np" ? policyFor(record, at, name, true) : applied;
+    const { policy, tag } = how.way === "suffix-list" && applied.tag === "np" ? policyFor(record, at, name, true) : applied;
     const happens = effective(policy, record, how.way);
     return [{ ...common, policy, tag, at, unaligned: happens, forged: happens }];
   });

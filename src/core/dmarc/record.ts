@@ -1,4 +1,4 @@
-import { closest } from "../failure.ts";
+import { nearest } from "../nearest.ts";
 import { err, ok, type Result } from "../result.ts";
 import { type Mistake, readTagList } from "../tag-list.ts";
 import { isDmarc, POLICIES, type Policy } from "./policy.ts";
@@ -90,7 +90,7 @@ export function readDmarcRecord(text: string): Result<DmarcRecord, readonly Mist
   for (const tag of list.tags) {
     if ((TAGS as readonly string[]).includes(tag.name)) continue;
     const lower = tag.name.toLowerCase();
-    const near = (TAGS as readonly string[]).includes(lower) ? lower : tag.name.length > 1 ? closest(tag.name, TAGS) : undefined;
+    const near = (TAGS as readonly string[]).includes(lower) ? lower : tag.name.length > 1 ? nearest(tag.name, TAGS) : undefined;
     pass(
       tag.at,
       tag.name,
@@ -110,7 +110,7 @@ export function readDmarcRecord(text: string): Result<DmarcRecord, readonly Mist
   const near = (name: string, value: string, words: readonly string[]): string | undefined => {
     const word =
       words.find((one) => value !== "" && (one.startsWith(value.toLowerCase()) || value.toLowerCase().startsWith(one))) ??
-      closest(value, words);
+      nearest(value, words);
     return word === undefined ? undefined : `${name}=${word}`;
   };
   const uris = (name: string): ReportUri[] => {

@@ -1,5 +1,5 @@
 import ipaddr from "ipaddr.js";
-import { closest } from "../failure.ts";
+import { nearest } from "../nearest.ts";
 import { parseIpv4, parseIpv6 } from "../record/index.ts";
 import { err, ok, type Result } from "../result.ts";
 
@@ -152,7 +152,7 @@ function unknownTerm(body: string): [message: string, meant?: string] {
   if (parseIpv6(bareIp) !== undefined) return ["an address needs its mechanism in front", `ip6:${body}`];
   if (/^v=spf1$/i.test(body))
     return ["a second record begins here; the two were pasted into one", "one record with the terms of both"];
-  const near = closest(word, MECHANISMS);
+  const near = nearest(word, MECHANISMS);
   if (near !== undefined) return [`there is no mechanism “${word}”`, value === undefined ? near : `${near}:${value}`];
   if (body.includes(".")) return ["a domain needs its mechanism in front", `include:${body}`];
   return [`“${word}” means nothing in an SPF record`];

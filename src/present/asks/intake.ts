@@ -1,47 +1,61 @@
 import type { IntakeResult } from "../../app/asks/add.ts";
-import { pasted, questionText, understood } from "../../app/asks/intake.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { columns, count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
-/** The result of {@link intake} for people. */
-export function intakeText(
-  { asks, pasted, repairs, questions, layout, written, before, later }: IntakeResult,
-  { style, width }: Layout,
-): string {
-  const lines = asks.flatMap((ask) => [
-    style.title(`${ask.id}: ${ask.service}, ${ask.purpose}, for ${displayName(ask.domain as DomainName)}`),
-    ...columns(
-      ask.records.map((one) => [
-        one.type,
-        displayName(one.name as DomainName),
-        visible(typeof one.data === "string" ? one.data : Object.values(one.data).join(" ")),
-      ]),
-    ).map((line) => `  ${line}`),
-    ...(ask.spf === null ? [] : [`  SPF term  ${visible(ask.spf)}`]),
-    ...(ask.dmarc === null ? [] : [`  DMARC policy  ${ask.dmarc} or stricter`]),
-  ]);
-  const shown = (text: string | null) =>
-    text === null ? "(none)" : `“${visible(text.length > 48 ? `${text.slice(0, 48)}…` : text)}”`;
-  const sources = pasted.map(
-    ({ type, host, value }) => `  ${style.quiet(`pasted as  type ${shown(type)}, host ${shown(host)}, value ${shown(value)}`)}`,
+/** What an ask wants, a line each. */
+function wantedLines(ask: IntakeResult["asks"][number]): string[] {
+  const records = columns(
+    ask.records.map((one) => [
+      one.type,
+      displayName(one.name as DomainName),
+      visible(typeof one.data === "string" ? one.data : Object.values(one.data).join(" ")),
+    ]),
   );
-  const mended = repairs.map(
-    (repair) => `  ${style.careful("put right")}  “${visible(repair.was)}” is now “${visible(repair.is)}”: ${repair.because}`,
-  );
-  const open = questions.map((question) => `  ${style.careful("question")}  ${visible(questionText(question))}`);
-  const first = before.map((one) => `  ${style.careful("first")}  ${wrap(visible(one), width - 9, "         ")}`);
-  const kept = later.map(
-    (one) => `  ${style.quiet(`later  ${one} needs what the service shows after the first proof; use the kit again then`)}`,
-  );
+  return [
+    ...records.map((line) => `  ${line}`),
+    ...(ask.spf === null ? [] : [`  SPF (which servers may send): add ${visible(ask.spf)} to the domain's one record`]),
+    ...(ask.dmarc === null ? [] : [`  DMARC (what receivers do with mail that is not proven): at least p=${ask.dmarc}`]),
+  ];
+}
+
+const shown = (text: string | null): string =>
+  text === null ? "(none)" : `“${visible(text.length > 48 ? `${text.slice(0, 48)}…` : text)}”`;
+
+/** What was understood from a paste, a kit or options, for people. */
+export function intakeText(result: IntakeResult, { style, width }: Layout): string {
+  const { asks, pasted, repairs, questions, layout, written, already, before, later } = result;
+  const lines = [
+    ...asks.flatMap((ask) => [
+      style.title(`${ask.id}: ${ask.service}, ${ask.purpose}, for ${displayName(ask.domain as DomainName)}`),
+      ...wantedLines(ask),
+    ]),
+    ...pasted.map(
+      ({ type, host, value }) => `  ${style.quiet(`pasted as  type ${shown(type)}, host ${shown(host)}, value ${shown(value)}`)}`,
+    ),
+    ...repairs.map(
+      ({ was, is, because }) => `  ${style.careful("repaired")}  “${visible(was)}” is now “${visible(is)}”: ${visible(because)}`,
+    ),
+    ...questions.flatMap(({ id, question, choices }) => [
+      `  ${style.careful("question")}  ${wrap(visible(question), width - 12, "            ")}`,
+      ...choices.map(({ key, meaning }) => `            --choose ${id}=${key}  ${visible(meaning)}`),
+    ]),
+    ...before.map((one) => `  ${style.careful("first")}  ${wrap(visible(one), width - 9, "         ")}`),
+    ...later.map(
+      (one) => `  ${style.quiet(`later  ${one} needs what the service shows after the first proof; use the kit again then`)}`,
+    ),
+  ];
   const records = asks.reduce(
     (sum, ask) => sum + ask.records.length + (ask.spf === null ? 0 : 1) + (ask.dmarc === null ? 0 : 1),
     0,
   );
   const summary = `${count(records, "record")} in ${count(asks.length, "ask")} understood from ${visible(layout ?? "nothing")}`;
-  const next = written
-    ? `taken down. Next: ${style.command(`zandrel draft ${withoutRootDot(asks[0]?.domain as DomainName)}`)}`
-    : "nothing written, because of --dry-run.";
-  return `${[...lines, ...sources, ...mended, ...open, ...first, ...kept].join("\n")}\n${summary}; ${next}\n`;
+  const [first] = asks;
+  if (already !== null)
+    return `${[...lines, `Already saved as ${already}. Next: ${style.command("zandrel status")}`].join("\n")}\n`;
+  const next =
+    written && first !== undefined
+      ? `saved. Next: ${style.command(`zandrel draft ${withoutRootDot(first.domain as DomainName)}`)}`
+      : "nothing was saved, because of --dry-run.";
+  return `${[...lines, `${summary}; ${next}`].join("\n")}\n`;
 }

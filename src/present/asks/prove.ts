@@ -1,7 +1,5 @@
 import type { ProveResult, VERDICTS } from "../../app/asks/prove.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
-import { cause } from "../../app/shapes.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { deadline, STATE_MARK, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 

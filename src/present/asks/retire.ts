@@ -1,10 +1,9 @@
 import type { z } from "zod";
 import type { retireSchema } from "../../app/asks/retire.ts";
-import { record } from "../../app/shapes.ts";
-import { presentPublished, published } from "../../cli/commands/publish.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
+import { presentPublished } from "../publishing/publish.ts";
 
 /** The result of {@link retire} for people. */
 export function retireText(

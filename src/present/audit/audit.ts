@@ -1,9 +1,20 @@
 import type { AuditDomainsResult } from "../../app/audit/audit.ts";
-import { type Audit, SEVERITIES, type Severity } from "../../core/audit/index.ts";
+import { CATALOGUE, isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
-import { columns, count, type Style, visible, wrap } from "../index.ts";
+import {
+  columns,
+  count,
+  csvReport,
+  junitReport,
+  type Layout,
+  type ReportedDomain,
+  sarifReport,
+  visible,
+  wrap,
+} from "../index.ts";
 
-export function present({ domains, catalogue }: AuditDomainsResult, { style, width }: { style: Style; width: number }): string {
+/** The audit for people: the worst findings first. */
+export function auditText({ domains, catalogue }: AuditDomainsResult, { style, width }: Layout): string {
   const paint: Record<Severity, (text: string) => string> = {
     breaks: style.bad,
     risks: style.careful,
@@ -49,4 +60,26 @@ export function present({ domains, catalogue }: AuditDomainsResult, { style, wid
       ].join("\n");
     })
     .join("\n");
+}
+
+/** Domains, findings and open questions as reports want them: names for people. */
+const reported = ({ domains }: AuditDomainsResult): ReportedDomain[] =>
+  domains.map(({ domain, findings, unresolved }) => ({
+    domain: domain.replace(/\.$/, ""),
+    findings,
+    unresolved: unresolved.map(
+      (one) => `${one.type} of ${displayName(one.name as DomainName)} could not be asked: ${one.because}`,
+    ),
+  }));
+
+/** The audit as a file for spreadsheets (CSV) or pipelines (JUnit XML, SARIF); `threshold` is the mildest severity that fails. */
+export function auditReport(shown: AuditDomainsResult, format: "csv" | "junit" | "sarif", threshold: Severity | "never"): string {
+  switch (format) {
+    case "csv":
+      return csvReport(reported(shown));
+    case "junit":
+      return junitReport(reported(shown), (severity) => threshold !== "never" && isAtLeast(severity as Severity, threshold));
+    case "sarif":
+      return sarifReport(reported(shown), CATALOGUE, process.env.ZANDREL_VERSION ?? "0");
+  }
 }

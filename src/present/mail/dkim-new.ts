@@ -1,7 +1,5 @@
 import type { Made } from "../../app/mail/dkim-new.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
-import { record } from "../../app/shapes.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 

@@ -1,8 +1,8 @@
 import type { z } from "zod";
 import type { dkimVerifySchema } from "../../app/mail/dkim-verify.ts";
-import { dkimLine } from "../../app/messages/open.ts";
 import { wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
+import { dkimLine } from "../messages/signature.ts";
 
 /** The result of {@link dkimVerify} for people. */
 export function dkimVerifyText({ dkim }: z.output<typeof dkimVerifySchema>, { style, width }: Layout): string {

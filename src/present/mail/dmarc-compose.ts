@@ -1,7 +1,6 @@
 import type { DmarcComposeResult } from "../../app/mail/dmarc-compose.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
 import { dmarcName } from "../../core/ask/index.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 

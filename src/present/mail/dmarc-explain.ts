@@ -1,4 +1,4 @@
-import { type DmarcExplainResult, mistakes, policy } from "../../app/mail/dmarc-explain.ts";
+import type { DmarcExplainResult } from "../../app/mail/dmarc-explain.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { columns, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";

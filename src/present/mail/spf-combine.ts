@@ -1,4 +1,4 @@
-import { type SpfCombineResult, waysOut } from "../../app/mail/spf-combine.ts";
+import type { SpfCombineResult } from "../../app/mail/spf-combine.ts";
 import { displayName } from "../../core/name/index.ts";
 import { count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";

@@ -1,9 +1,9 @@
 import type { SpfExplainResult } from "../../app/mail/spf-explain.ts";
-import { pointed } from "../../cli/commands/dmarc/explain.ts";
 import { displayName, parseName } from "../../core/name/index.ts";
 import { MAX_LOOKUPS } from "../../core/spf/index.ts";
 import { columns, count, type Style, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
+import { pointed } from "./dmarc-explain.ts";
 
 /** Blocks named in full behind a branch; of more only the number is said. */
 const MAX_BLOCKS = 4;

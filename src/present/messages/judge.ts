@@ -1,7 +1,82 @@
-import { type Judgement, presentOne } from "../../app/messages/judge.ts";
+import type { z } from "zod";
+import type { Judgement, policy } from "../../app/messages/judge.ts";
+import type { JudgedMailbox } from "../../app/messages/judge-messages.ts";
+import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
+import { count, listOf } from "../words.ts";
+import { dkimLine, painted } from "./signature.ts";
 
-/** The result of {@link judgeMessages} for people. */
-export function judgeMessagesText(one: Judgement, { style, width }: Layout): string {
-  return presentOne(one, style, width);
+export const HAPPENS: Readonly<Record<z.output<typeof policy>, string>> = {
+  none: "The message is delivered as far as DMARC is concerned.",
+  quarantine: "The message goes to the junk folder.",
+  reject: "The message is refused.",
+};
+
+export const MALFORMED =
+  "Receivers usually refuse such a message: it must have one From field with an address, and a policy that can be read.";
+
+export function aligned(one: Judgement, by: "spf" | "dkim", domain: string | null): string {
+  const found = one.alignment.find((each) => each.by === by && each.domain === domain);
+  if (found === undefined || one.dmarc.domain === null) return "";
+  return found.aligned ? ", aligned with From" : `, not aligned with From (${found.mode})`;
 }
+
+/** A message judged, for people: who it is from, what was checked, and what happens to it. */
+export function judgementText(one: Judgement, { style, width }: Layout): string {
+  const { envelope, spf, dmarc } = one;
+  const sender =
+    envelope.mailFrom === null
+      ? ""
+      : envelope.mailFrom === ""
+        ? ", empty return path"
+        : `, return path ${visible(envelope.mailFrom)}`;
+  const plain = (domain: string | null): string => visible(domain?.replace(/\.$/, "") ?? "an unknown domain");
+  const row = (title: string, text: string): string => wrap(`${title.padEnd(9)}${text}`, width, " ".repeat(9));
+  // What holds needs no line of its own.
+  const open = one.bulk.filter(({ met }) => met !== true);
+  const bulk = open.map(
+    ({ met, because }) => `  ${met === null ? style.careful("?") : style.bad("✗")} ${wrap(visible(because), width - 4, "    ")}`,
+  );
+  return [
+    style.title(visible(one.message)),
+    row("From", visible(one.from ?? "nobody")),
+    row("Subject", visible(one.subject ?? "none")),
+    row(
+      "Sent by",
+      `${envelope.ip ?? "an unknown server"}${envelope.helo === null ? "" : ` (${visible(envelope.helo)})`}${sender}`,
+    ),
+    "",
+    row(
+      "SPF",
+      `${painted(spf.result ?? "unknown", style)}  ${plain(spf.domain)}${aligned(one, "spf", spf.domain)}: ${visible(spf.because)}`,
+    ),
+    ...(one.dkim.length === 0 ? [row("DKIM", `${painted("none", style)}  the message is not signed`)] : []),
+    ...one.dkim.map((each) => row("DKIM", dkimLine(each, style, aligned(one, "dkim", each.domain)))),
+    row("DMARC", `${painted(dmarc.result, style)}  ${visible(dmarc.because)}`),
+    "",
+    style.strong(
+      dmarc.result === "permerror" && dmarc.disposition === "none"
+        ? MALFORMED
+        : dmarc.result === "temperror"
+          ? "It cannot be said what happens to the message."
+          : HAPPENS[dmarc.disposition],
+    ),
+    ...one.remarks.map((remark) => style.quiet(wrap(`Note: ${visible(remark)}.`, width, "  "))),
+    "",
+    `Of what receivers ask of bulk senders, ${one.bulk.length - open.length} of ${one.bulk.length} hold${open.length === 0 ? "." : ":"}`,
+    ...bulk,
+    "",
+    ...one.header.split("\n").map((line) => style.quiet(visible(line.replace(/^\t/, "  ")))),
+    "",
+  ].join("\n");
+}
+
+/** One message of a mailbox in one line. */
+export const judgedLine = ({ dmarc, message, from, subject }: Judgement, { style }: Layout): string =>
+  `${painted(dmarc.result, style)}  ${visible(message)}  ${visible(from ?? "nobody")}  ${visible(subject ?? "")}: ${visible(dmarc.because)}\n`;
+
+/** What became of all messages of a mailbox. */
+export const mailboxText = ({ messages, results }: JudgedMailbox): string =>
+  messages === 0
+    ? "\nThe mailbox is empty.\n"
+    : `\n${count(messages, "message")}: ${listOf([...results].map(([result, number]) => `${number} ${result}`))}.\n`;

@@ -1,8 +1,8 @@
-import { presentOne } from "../../app/messages/judge.ts";
 import type { SendTestMessageResult } from "../../app/messages/send.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
+import { judgementText } from "./judge.ts";
 
 /** The result of {@link sendTestMessage} for people. */
 export function sendTestMessageText(one: SendTestMessageResult, { style, width }: Layout): string {
@@ -33,13 +33,12 @@ export function sendTestMessageText(one: SendTestMessageResult, { style, width }
       ? []
       : [
           "",
-          presentOne(
+          judgementText(
             {
               ...received,
               message: `The copy that arrived${one.folder === null ? "" : `, in the folder ${visible(one.folder)}`}`,
             },
-            style,
-            width,
+            { style, width },
           ).trimEnd(),
         ]),
     "",

@@ -1,7 +1,6 @@
 import type { Published, PublishResult } from "../../app/publishing/publish.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
 import type { SheetEntry } from "../../core/change/index.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { count, deadline, sheetMarkdown, sheetPage, sheetText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 

@@ -1,8 +1,7 @@
 import type { z } from "zod";
-import { capture, check, compare, type RelocateResult, relocate, type unresolved } from "../../app/publishing/relocate.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
-import { type record } from "../../app/shapes.ts";
-import { type DomainName, displayName, name } from "../../core/name/index.ts";
+import { type RelocateResult, relocate, type unresolved } from "../../app/publishing/relocate.ts";
+import type { record } from "../../app/shapes.ts";
+import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { columns, count, deadline, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -60,7 +59,7 @@ export function relocateText(
     checked.vantages.map((one) => [
       one.sees === "new" ? "✓ sees the new host" : one.sees === "old" ? "◐ sees the old host" : "? cannot be asked",
       one.vantage,
-      one.until === null ? "" : `until ${deadline(Date.parse(one.until), now)}`,
+      one.until === null ? "" : `until ${deadline(one.until, now)}`,
     ]),
     (cell, column, row) => (column === 0 ? style.state(checked.vantages[row]?.sees ?? "unknown", cell) : cell),
   );
@@ -69,6 +68,6 @@ export function relocateText(
       ? ""
       : checked.state === "over"
         ? "The old host may be switched off.\n"
-        : `Keep the old host until ${style.strong(deadline(Date.parse(checked.oldHostUntil), now))}: until then somebody may still be led there.\n`;
+        : `Keep the old host until ${style.strong(deadline(checked.oldHostUntil, now))}: until then somebody may still be led there.\n`;
   return `${title}  ${paint(TITLES[checked.state])}\n${wrap(`${visible(checked.because)}.`, width)}\n${rows.map((line) => `  ${line}\n`).join("")}${off}`;
 }

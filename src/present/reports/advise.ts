@@ -1,9 +1,9 @@
 import type { z } from "zod";
-import { type adviseSchema, policy } from "../../app/reports/advise.ts";
-import { percent } from "../../cli/commands/dmarc/sources.ts";
+import type { adviseSchema } from "../../app/reports/advise.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
+import { percent } from "./sources.ts";
 
 /** Sources named in full behind a step. */
 const MAX_STOPS = 5;

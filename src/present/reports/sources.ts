@@ -1,5 +1,5 @@
-import { type ReportSourcesResult, WHY } from "../../app/reports/sources.ts";
-import { REASONS } from "../../core/aggregate/index.ts";
+import type { ReportSourcesResult } from "../../app/reports/sources.ts";
+import { REASONS, type Reason } from "../../core/aggregate/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { columns, count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
@@ -15,7 +15,7 @@ export function percent(part: number, whole: number): string {
 const BARS = " ▁▂▃▄▅▆▇█";
 
 /** Weeks as bars, each as high as its share of the busiest; `all` are the weeks that any source has. */
-function trend(weeks: ReportSourcesResult["sources"][number]["weeks"], all: readonly string[]): string {
+function trend(weeks: ReportSourcesResult["sources"][number]["weeks"], all: readonly number[]): string {
   const counts = all.map((week) => weeks.find((one) => one.week === week)?.messages ?? 0);
   const most = Math.max(1, ...counts);
   return counts.map((count) => BARS[Math.ceil((count / most) * (BARS.length - 1))]).join("");
@@ -68,3 +68,10 @@ export function reportSourcesText(
     "",
   ].join("\n");
 }
+
+export const WHY: Readonly<Record<Reason, string>> = {
+  forwarded: "forwarded by a list or another mailbox, which broke the signature",
+  "wrong-signer": "signed with another domain than yours",
+  "wrong-return-path": "not signed in your name, and sent with another domain's return path",
+  "nothing-passes": "neither SPF nor DKIM passes",
+};

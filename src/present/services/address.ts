@@ -3,7 +3,10 @@ import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
 /** The result of {@link senderAddress} for people. */
-export function senderAddressText({ address, title, state, because, next }: SenderAddressResult, { style, width }: Layout): string {
+export function senderAddressText(
+  { address, title, state, because, next }: SenderAddressResult,
+  { style, width }: Layout,
+): string {
   const mark =
     state === "confirmed"
       ? style.good("✓ confirmed")

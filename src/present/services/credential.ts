@@ -1,5 +1,5 @@
 import type { z } from "zod";
-import { credential, type senderCredentialSchema } from "../../app/services/credential.ts";
+import type { senderCredentialSchema } from "../../app/services/credential.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 

@@ -1,6 +1,6 @@
-import { listen, type SenderEventsResult } from "../../app/services/events.ts";
+import type { SenderEventsResult } from "../../app/services/events.ts";
 import { EVENT_KINDS } from "../../core/sending/index.ts";
-import { columns, visible, wrap } from "../index.ts";
+import { columns, dayText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
 /** The result of {@link senderEvents} for people. */
@@ -10,7 +10,7 @@ export function senderEventsText({ days, warnings }: SenderEventsResult, { style
   const rows = [
     ["day", "service", "domain", ...EVENT_KINDS],
     ...days.map(({ day, service, domain, counts }) => [
-      day,
+      dayText(day),
       service,
       visible(domain.slice(0, -1)),
       ...EVENT_KINDS.map((kind) => (counts[kind] === 0 ? "·" : (counts[kind] as number).toLocaleString("en"))),
@@ -22,7 +22,7 @@ export function senderEventsText({ days, warnings }: SenderEventsResult, { style
     ...(warnings.length === 0
       ? [style.good("Bounces and complaints are within the usual limits.")]
       : warnings.flatMap(({ day, domain, because, remedy, severe }) => [
-          `${severe ? style.bad("✗") : style.careful("!")} ${wrap(`${day}, ${visible(domain.slice(0, -1))}: ${because}.`, width - 2, "  ")}`,
+          `${severe ? style.bad("✗") : style.careful("!")} ${wrap(`${dayText(day)}, ${visible(domain.slice(0, -1))}: ${because}.`, width - 2, "  ")}`,
           `  ${style.careful("do:")} ${wrap(remedy, width - 6, "      ")}`,
         ])),
     "",

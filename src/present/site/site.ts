@@ -1,5 +1,5 @@
 import type { SiteResult } from "../../app/site/site.ts";
-import { type DomainName, displayName, name } from "../../core/name/index.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
 import { count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 

@@ -1,7 +1,7 @@
 import { dkimCheck, dkimCheckSchema } from "../../../app/mail/dkim-check.ts";
 import { dkimCheckText } from "../../../present/mail/dkim-check.ts";
 import { command } from "../../command.ts";
-import { resolverOptions, text } from "../../options.ts";
+import { resolverOptions } from "../../options.ts";
 
 export default command({
   name: "dkim check",

@@ -1,5 +1,4 @@
 import { dkimNew, newKeyShape } from "../../../app/mail/dkim-new.ts";
-import { record } from "../../../app/shapes.ts";
 import { dkimNewText } from "../../../present/mail/dkim-new.ts";
 import { KEY_TYPES } from "../../../workspace/index.ts";
 import { command } from "../../command.ts";

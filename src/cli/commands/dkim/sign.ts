@@ -1,6 +1,6 @@
 import { dkimSign } from "../../../app/mail/dkim-sign.ts";
 import { command } from "../../command.ts";
-import { span, text, time } from "../../options.ts";
+import { number, span, text, time } from "../../options.ts";
 
 export default command({
   name: "dkim sign",
@@ -27,5 +27,6 @@ export default command({
     length: number("cover only so many octets of the body; anybody may add to the rest"),
     at: time("the time of signing, such as 2026-03-02T09:00Z"),
   },
-  run: dkimSign,
+  noJson: "its result is the signed message",
+  run: (request, context) => dkimSign(request, context, context.write),
 });

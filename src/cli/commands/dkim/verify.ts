@@ -1,7 +1,7 @@
 import { dkimVerify, dkimVerifySchema } from "../../../app/mail/dkim-verify.ts";
 import { dkimVerifyText } from "../../../present/mail/dkim-verify.ts";
 import { command } from "../../command.ts";
-import { resolverOptions, text } from "../../options.ts";
+import { resolverOptions } from "../../options.ts";
 
 export default command({
   name: "dkim verify",

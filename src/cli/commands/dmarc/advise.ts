@@ -1,8 +1,7 @@
-import { advise, adviseSchema, policy } from "../../../app/reports/advise.ts";
-import { REPORTED } from "../../../app/reports/reported.ts";
+import { advise, adviseSchema } from "../../../app/reports/advise.ts";
 import { adviseText } from "../../../present/reports/advise.ts";
 import { command } from "../../command.ts";
-import { text } from "../../options.ts";
+import { reportOptions } from "../../options.ts";
 
 export default command({
   name: "dmarc advise",
@@ -12,7 +11,7 @@ export default command({
     ["zandrel dmarc advise brackwater.example", "by the last four weeks"],
     ["zandrel dmarc advise brackwater.example --days 90 --json", "by three months, for another program"],
   ],
-  options: { ...REPORTED },
+  options: reportOptions,
   schema: adviseSchema,
   run: advise,
   text: adviseText,

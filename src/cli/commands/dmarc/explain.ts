@@ -1,7 +1,7 @@
-import { dmarcExplain, dmarcExplainSchema, mistakes, policy } from "../../../app/mail/dmarc-explain.ts";
+import { dmarcExplain, dmarcExplainSchema } from "../../../app/mail/dmarc-explain.ts";
 import { dmarcExplainText } from "../../../present/mail/dmarc-explain.ts";
 import { command } from "../../command.ts";
-import { choice, list, resolverOptions, text } from "../../options.ts";
+import { choice, resolverOptions } from "../../options.ts";
 
 export default command({
   name: "dmarc explain",
@@ -13,9 +13,13 @@ export default command({
   ],
   options: {
     ...resolverOptions,
-    discovery: choice(["walk", "list"], "find the policy by the walk up the tree, or by the public suffix list of RFC 7489", {
-      default: "walk",
-    }),
+    discovery: choice(
+      ["tree-walk", "suffix-list"],
+      "find the policy by the walk up the tree, or by the public suffix list of RFC 7489",
+      {
+        default: "tree-walk",
+      },
+    ),
   },
   schema: dmarcExplainSchema,
   run: dmarcExplain,

@@ -1,7 +1,6 @@
 import { importReports, importReportsSchema } from "../../../app/reports/import.ts";
 import { importReportsText } from "../../../present/reports/import.ts";
 import { command } from "../../command.ts";
-import { text } from "../../options.ts";
 
 export default command({
   name: "dmarc import",

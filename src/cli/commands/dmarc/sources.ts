@@ -1,19 +1,28 @@
-import { REPORTED } from "../../../app/reports/reported.ts";
+import { resolve } from "node:path";
 import { reportSources, reportSourcesSchema } from "../../../app/reports/sources.ts";
 import { reportSourcesText } from "../../../present/reports/sources.ts";
+import { writeAtomically } from "../../../workspace/index.ts";
 import { command } from "../../command.ts";
-import { text } from "../../options.ts";
+import { reportOptions, text } from "../../options.ts";
 
 export default command({
   name: "dmarc sources",
   operands: "[DOMAIN]",
-  summary: "say who sends as you by the reports of receivers: your services and everybody else, proven or not, and why not",
+  summary: "say who sends as you by the reports of receivers: your services and everyone else, what passes, and why not",
   examples: [
     ["zandrel dmarc sources brackwater.example", "the last four weeks"],
     ["zandrel dmarc sources brackwater.example --days 90 --html sources.html", "a page with charts, to print or to pass on"],
   ],
-  options: { ...REPORTED, html: text("also write a page with charts into this file") },
+  options: { ...reportOptions, html: text("also write a page with charts into this file") },
   schema: reportSourcesSchema,
-  run: reportSources,
+  async run(request, context) {
+    const outcome = await reportSources(request, context);
+    if (request.html !== undefined && outcome.result !== undefined) {
+      // The charts are heavy, and only this page needs them.
+      const { sourcesPage } = await import("../../../present/reports/sources-page.ts");
+      writeAtomically(resolve(context.cwd, request.html), sourcesPage(outcome.result));
+    }
+    return outcome;
+  },
   text: reportSourcesText,
 });

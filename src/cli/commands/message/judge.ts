@@ -1,8 +1,9 @@
 import { judgement } from "../../../app/messages/judge.ts";
 import { judgeMessages } from "../../../app/messages/judge-messages.ts";
-import { judgeMessagesText } from "../../../present/messages/judge.ts";
+import { failureSentence, jsonLine } from "../../../present/index.ts";
+import { judgedLine, judgementText, mailboxText } from "../../../present/messages/judge.ts";
 import { command } from "../../command.ts";
-import { choice, list, resolverOptions, text } from "../../options.ts";
+import { choice, number, resolverOptions, shared, text } from "../../options.ts";
 
 export default command({
   name: "message judge",
@@ -18,16 +19,24 @@ export default command({
   ],
   options: {
     ...resolverOptions,
-    ip: text("address of the server that delivered the message"),
-    helo: text("the name that server said HELO with"),
-    mailFrom: text("the envelope sender; empty for the empty reverse path"),
-    received: number("which Received line to believe, counted from the top (the first from outside if not given)"),
-    discovery: choice(["walk", "list"], "find the policy by the walk up the tree, or by the public suffix list of RFC 7489", {
-      default: "walk",
+    ip: shared.ip,
+    helo: shared.helo,
+    mailFrom: shared.mailFrom,
+    received: number("which Received line to trust, counted from the top (the first from outside if not given)", { min: 1 }),
+    discovery: choice(["tree-walk", "suffix-list"], "find the policy by the walk up the tree, or by the list of RFC 7489", {
+      default: "tree-walk",
     }),
     receiver: text("the receiver's name in the Authentication-Results line", { default: "zandrel.invalid" }),
   },
   schema: judgement,
-  run: judgeMessages,
-  text: judgeMessagesText,
+  async run(request, context) {
+    const { ended, result } = await judgeMessages(request, context, {
+      judged: (one) => context.out(context.json ? jsonLine(judgement, one) : judgedLine(one, context)),
+      unreadable: (failure) => context.note(`${failureSentence(failure)}\n`),
+    });
+    if (result === undefined || "message" in result) return result === undefined ? { ended } : { ended, result: result.message };
+    if (!context.json) context.out(mailboxText(result.mailbox));
+    return { ended };
+  },
+  text: judgementText,
 });

@@ -1,8 +1,7 @@
-import { follow } from "../../../app/messages/follow.ts";
 import { sendTestMessage, sendTestMessageSchema } from "../../../app/messages/send.ts";
 import { sendTestMessageText } from "../../../present/messages/send.ts";
 import { command } from "../../command.ts";
-import { choice, flag, list, resolverOptions, span, text } from "../../options.ts";
+import { choice, flag, resolverOptions, span, text } from "../../options.ts";
 
 export default command({
   name: "message send",

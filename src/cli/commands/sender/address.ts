@@ -1,8 +1,7 @@
 import { senderAddress, senderAddressSchema } from "../../../app/services/address.ts";
-import { BY_HAND } from "../../../app/services/services.ts";
 import { senderAddressText } from "../../../present/services/address.ts";
 import { command } from "../../command.ts";
-import { flag, resolverOptions, text } from "../../options.ts";
+import { byHandOptions, flag, resolverOptions } from "../../options.ts";
 
 export default command({
   name: "sender address",
@@ -16,7 +15,7 @@ export default command({
       "record what a service without a link shows",
     ],
   ],
-  options: { ...resolverOptions, again: flag("have the link mailed again"), ...BY_HAND },
+  options: { ...resolverOptions, again: flag("have the link mailed again"), ...byHandOptions },
   schema: senderAddressSchema,
   run: senderAddress,
   text: senderAddressText,

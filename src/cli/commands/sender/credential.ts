@@ -1,8 +1,8 @@
-import { credential, keep, senderCredential, senderCredentialSchema } from "../../../app/services/credential.ts";
+import { senderCredential, senderCredentialSchema } from "../../../app/services/credential.ts";
 import { SCOPES } from "../../../core/sending/index.ts";
 import { senderCredentialText } from "../../../present/services/credential.ts";
 import { command } from "../../command.ts";
-import { choice, flag, list, resolverOptions, text } from "../../options.ts";
+import { choice, flag, resolverOptions, text } from "../../options.ts";
 
 export default command({
   name: "sender credential",

@@ -1,8 +1,7 @@
 import { senderDomain, senderDomainSchema } from "../../../app/services/domain.ts";
-import { BY_HAND } from "../../../app/services/services.ts";
 import { senderDomainText } from "../../../present/services/domain.ts";
 import { command } from "../../command.ts";
-import { choice, flag, resolverOptions, text } from "../../options.ts";
+import { byHandOptions, choice, flag, resolverOptions } from "../../options.ts";
 
 export default command({
   name: "sender domain",
@@ -20,7 +19,7 @@ export default command({
     ...resolverOptions,
     signing: choice(["on", "off"], "turn the service's DKIM signing on or off"),
     askNow: flag("ask the service although its records are not settled"),
-    ...BY_HAND,
+    ...byHandOptions,
   },
   schema: senderDomainSchema,
   run: senderDomain,

@@ -1,7 +1,7 @@
-import { listen, senderEvents, senderEventsSchema } from "../../../app/services/events.ts";
+import { senderEvents, senderEventsSchema } from "../../../app/services/events.ts";
 import { senderEventsText } from "../../../present/services/events.ts";
 import { command } from "../../command.ts";
-import { resolverOptions, span, text, time } from "../../options.ts";
+import { number, resolverOptions, span, text } from "../../options.ts";
 
 export default command({
   name: "sender events",
@@ -20,7 +20,7 @@ export default command({
     listen: text("receive events at this address and port (127.0.0.1:8025 if not given), until Ctrl-C"),
     url: text("the address the service posts to, where it is another than that"),
     for: span("end after this time, such as 30m"),
-    days: number("days to sum up", { default: 14 }),
+    days: number("days to sum up", { default: 14, min: 1, max: 3660 }),
   },
   schema: senderEventsSchema,
   run: senderEvents,

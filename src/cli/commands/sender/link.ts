@@ -1,7 +1,7 @@
 import { senderLink, senderLinkSchema } from "../../../app/services/link.ts";
 import { senderLinkText } from "../../../present/services/link.ts";
 import { command } from "../../command.ts";
-import { flag, text } from "../../options.ts";
+import { flag, publishOptions, text } from "../../options.ts";
 
 export default command({
   name: "sender link",
@@ -17,7 +17,7 @@ export default command({
   options: {
     key: text("where the key of a URL is kept: env:NAME or file:PATH"),
     deep: flag("also make a credential and a subscription, and end both again"),
-    timeout: number("longest wait for one answer, in seconds", { default: 5 }),
+    ...publishOptions,
   },
   schema: senderLinkSchema,
   run: senderLink,

@@ -1,8 +1,7 @@
 import { spfCombine, spfCombineSchema } from "../../../app/mail/spf-combine.ts";
-import { count } from "../../../present/index.ts";
 import { spfCombineText } from "../../../present/mail/spf-combine.ts";
 import { command } from "../../command.ts";
-import { resolverOptions, text } from "../../options.ts";
+import { resolverOptions } from "../../options.ts";
 
 export default command({
   name: "spf combine",

@@ -1,7 +1,7 @@
 import { spfExplain, treeShape } from "../../../app/mail/spf-explain.ts";
 import { spfExplainText } from "../../../present/mail/spf-explain.ts";
 import { command } from "../../command.ts";
-import { resolverOptions, text } from "../../options.ts";
+import { resolverOptions } from "../../options.ts";
 
 export default command({
   name: "spf explain",

@@ -1,7 +1,7 @@
 import { spfFlatten, spfFlattenSchema } from "../../../app/mail/spf-flatten.ts";
 import { spfFlattenText } from "../../../present/mail/spf-flatten.ts";
 import { command } from "../../command.ts";
-import { flag, list, resolverOptions, text } from "../../options.ts";
+import { flag, list, resolverOptions } from "../../options.ts";
 
 export default command({
   name: "spf shrink",

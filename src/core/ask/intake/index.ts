@@ -6,6 +6,6 @@
  * // { layout: "labelled fields", records: [...], repairs: [], questions: [], problems: [] }
  * ```
  */
-export type { Layout } from "./layout.ts";
+export type { Layout, Row } from "./layout.ts";
 export type { Repair } from "./repair.ts";
 export * from "./understand.ts";

@@ -11,7 +11,7 @@ export interface Row {
   readonly ttl?: string;
 }
 
-export type Layout = "master-file lines" | "JSON" | "labelled fields" | "table" | "sentence";
+export type Layout = "options" | "zone-file lines" | "JSON" | "labelled fields" | "table" | "sentence";
 
 export interface Reading {
   readonly layout: Layout;
@@ -274,7 +274,7 @@ function asSentences(text: string): Row[] | undefined {
 export function readLayout(text: string, domain: DomainName): Reading | undefined {
   const readers: readonly (readonly [Layout, (text: string) => Row[] | undefined])[] = [
     ["JSON", asJson],
-    ["master-file lines", (all) => asMasterFile(all, domain)],
+    ["zone-file lines", (all) => asMasterFile(all, domain)],
     ["table", (all) => (hasHeading(all) ? asTable(all) : undefined)],
     ["labelled fields", asFields],
     ["table", asTable],

@@ -52,8 +52,12 @@ const APEX_WORDS =
   /^(?:@|\(?(?:root|blank|empty|none|apex|leave (?:it )?(?:blank|empty)|root domain|bare domain|naked domain)\)?|-|–)?$/i;
 const NAME_TYPES: ReadonlySet<RecordType> = new Set(["CNAME", "NS", "PTR", "MX", "SRV", "DNAME"]);
 
+type FieldsRequest = Omit<IntakeRequest, "text">;
+
 interface Pass {
-  readonly request: IntakeRequest;
+  readonly request: FieldsRequest;
+  /** Whether a text is taken to the letter, because nobody copied it from a page. */
+  readonly exact: boolean;
   readonly repairs: Repair[];
   readonly questions: IntakeQuestion[];
   readonly problems: IntakeProblem[];
@@ -147,6 +151,7 @@ function typeOf(pass: Pass, { type, value = "", host = "" }: Row, row: number): 
 
 /** The data of a record as master-file text, from the value as it was pasted; undefined where a question is open. */
 function dataText(pass: Pass, type: RecordType, { value = "", priority }: Row): string | undefined {
+  if (type === "TXT" && pass.exact) return splitCharacterStrings(octetsOf(value)).map(quoted).join(" ");
   if (type === "TXT") {
     const { text, repairs } = repairTxt(value);
     pass.repairs.push(...repairs);
@@ -213,14 +218,25 @@ function understandRow(pass: Pass, row: Row, index: number): ResourceRecord | un
 /** Understands a pasted instruction for one domain. Nothing is guessed silently: each repair is named, and each doubt is a question. */
 export function understand(request: IntakeRequest): Understood {
   const { text, repairs } = repairText(request.text.replace(/\r\n?/g, "\n"));
-  const pass: Pass = { request, repairs: repairs.map(shorten), questions: [], problems: [] };
+  const pass: Pass = { request, exact: false, repairs: repairs.map(shorten), questions: [], problems: [] };
   const reading = readLayout(text, request.domain);
-  const understood = (reading?.rows ?? []).flatMap((row, i) => {
+  return understandRows(pass, reading?.layout, reading?.rows ?? []);
+}
+
+/**
+ * Makes a record of fields that were given one by one. Nothing is searched for and a text is taken to the letter:
+ * `host=www; data=1` is a value, not two more fields.
+ */
+export const understandFields = (fields: Row, request: FieldsRequest): Understood =>
+  understandRows({ request, exact: true, repairs: [], questions: [], problems: [] }, "options", [fields]);
+
+function understandRows(pass: Pass, layout: Layout | undefined, rows: readonly Row[]): Understood {
+  const understood = rows.flatMap((row, i) => {
     const record = understandRow(pass, row, i + 1);
     return record === undefined ? [] : [{ record, row }];
   });
   return {
-    layout: reading?.layout,
+    layout,
     records: understood.map(({ record }) => record),
     pasted: understood.map(({ row }) => row),
     repairs: pass.repairs,

@@ -1,26 +1,10 @@
 import { init } from "echarts";
+import type { ReportSourcesResult } from "../../app/reports/sources.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
+import { dayText } from "../index.ts";
+import { WHY } from "./sources.ts";
 
-/** What the page about sources shows. */
-export interface SourcesPage {
-  readonly domain: string;
-  readonly reports: number;
-  readonly receivers: number;
-  readonly from: string;
-  readonly to: string;
-  readonly messages: number;
-  readonly aligned: number;
-  readonly sources: readonly {
-    readonly title: string;
-    readonly ours: boolean;
-    readonly messages: number;
-    readonly aligned: number;
-    readonly reasons: Readonly<Record<string, number>>;
-    readonly blocks: readonly string[];
-    readonly weeks: readonly { readonly week: string; readonly messages: number; readonly aligned: number }[];
-  }[];
-  /** A reason in words. */
-  why(reason: string): string;
-}
+type SourcesPage = ReportSourcesResult;
 
 const html = (text: string): string =>
   text
@@ -65,25 +49,25 @@ const LEGEND = {
 const titleOf = ({ title, ours }: SourcesPage["sources"][number]): string => (ours ? title : `unknown: ${title}`);
 
 /** Every week there is, ascending. */
-const weeksOf = ({ sources }: SourcesPage): string[] =>
+const weeksOf = ({ sources }: SourcesPage): number[] =>
   [...new Set(sources.flatMap((one) => one.weeks.map(({ week }) => week)))].sort();
 
 /** Stacked bars, one a week; each series gives its number of messages for a week. */
 function byWeek(
-  weeks: readonly string[],
-  series: readonly { readonly name: string; readonly item: object; of(week: string): number }[],
+  weeks: readonly number[],
+  series: readonly { readonly name: string; readonly item: object; of(week: number): number }[],
 ): string {
   return chart(320, {
     ...LEGEND,
     grid: { left: 70, right: 20, top: 40, bottom: 50 },
-    xAxis: { type: "category", name: "week from", nameLocation: "middle", nameGap: 32, data: weeks },
+    xAxis: { type: "category", name: "week from", nameLocation: "middle", nameGap: 32, data: weeks.map(dayText) },
     yAxis: { type: "value", minInterval: 1 },
     series: series.map(({ name, item, of }) => bars(name, item, weeks.map(of))),
   });
 }
 
 type Week = SourcesPage["sources"][number]["weeks"][number];
-const sumOf = (sources: SourcesPage["sources"], week: string, of: (one: Week) => number): number =>
+const sumOf = (sources: SourcesPage["sources"], week: number, of: (one: Week) => number): number =>
   sources.reduce(
     (sum, source) => sum + source.weeks.filter((one) => one.week === week).reduce((all, one) => all + of(one), 0),
     0,
@@ -148,10 +132,10 @@ export function sourcesPage(page: SourcesPage): string {
   const rows = page.sources.map((one) => {
     const why = Object.entries(one.reasons)
       .filter(([, count]) => count > 0)
-      .map(([reason, count]) => `${count.toLocaleString("en")} ${page.why(reason)}`);
+      .map(([reason, count]) => `${count.toLocaleString("en")} ${WHY[reason as keyof typeof WHY]}`);
     return `<tr><th scope="row">${html(titleOf(one))}</th><td>${one.messages.toLocaleString("en")}</td><td>${one.aligned.toLocaleString("en")}</td><td>${html(one.blocks.slice(0, 3).join(", "))}</td><td>${html(why.join("; ") || "all proven")}</td></tr>`;
   });
-  const title = `Who sends as ${page.domain}`;
+  const title = `Who sends as ${displayName(page.domain as DomainName)}`;
   return `<!doctype html>
 <html lang="en">
 <head>
@@ -169,7 +153,7 @@ figure { margin: 0; }
 </head>
 <body>
 <h1>${html(title)}</h1>
-<p>${page.from} to ${page.to}, by ${page.reports} ${page.reports === 1 ? "report" : "reports"} of ${page.receivers} ${page.receivers === 1 ? "receiver" : "receivers"}: ${page.messages.toLocaleString("en")} messages, ${page.aligned.toLocaleString("en")} of them proven to be yours.</p>
+<p>${dayText(page.from)} to ${dayText(page.to)}, by ${page.reports} ${page.reports === 1 ? "report" : "reports"} of ${page.receivers} ${page.receivers === 1 ? "receiver" : "receivers"}: ${page.messages.toLocaleString("en")} messages, ${page.aligned.toLocaleString("en")} of them proven to be yours.</p>
 <h2>Messages by week, proven or not</h2>
 <figure>${byVerdict(page)}</figure>
 <h2>Messages by week, by source</h2>

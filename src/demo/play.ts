@@ -1,0 +1,81 @@
+import { spawn } from "node:child_process";
+import { cpSync, existsSync, mkdtempSync, rmSync } from "node:fs";
+import { createServer } from "node:net";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { fileURLToPath } from "node:url";
+import { Failure } from "../core/failure.ts";
+import { writeAtomically } from "../workspace/index.ts";
+import { mailAct, type Step, tokenAct } from "./acts.ts";
+import { LAB_START, startLab } from "./start-lab.ts";
+
+/** Who hears what is played. */
+export interface Audience {
+  readonly env: Readonly<Record<string, string | undefined>>;
+  /** Whether commands may use colour. */
+  readonly colour: boolean;
+  act(title: string, narration: string): void;
+  /** A command line is about to run. */
+  typed(step: Step): void;
+  scene(narration: string): void;
+  seen(text: string): void;
+}
+
+/** A port that nobody listens on at this moment. */
+const freePort = (): Promise<number> =>
+  new Promise((resolve, reject) => {
+    const probe = createServer();
+    probe.once("error", reject);
+    probe.listen(0, "127.0.0.1", () => {
+      const { port } = probe.address() as { port: number };
+      probe.close(() => resolve(port));
+    });
+  });
+
+/** The kits of the demo; two folders up both from here and from the bundle it is the project's root. */
+const KITS =
+  ["../demo", "../../demo"].map((path) => fileURLToPath(new URL(`${path}/brackwater/kits`, import.meta.url))).find(existsSync) ??
+  "kits";
+
+/** Types a command line and runs it as the user would, in its own process. */
+const type = (step: Step, folder: string, env: NodeJS.ProcessEnv): Promise<number> =>
+  new Promise((resolve, reject) => {
+    const child = spawn(process.execPath, [process.argv[1] as string, ...step.argv], {
+      cwd: folder,
+      env,
+      stdio: ["pipe", "inherit", "inherit"],
+    });
+    child.once("error", reject);
+    child.once("exit", (code) => resolve(code ?? -1));
+    child.stdin.end(step.input ?? "");
+  });
+
+/** Plays the whole story in a workspace of its own, which is kept in a folder where one is named. */
+export async function playDemo(keep: string | undefined, speed: number, audience: Audience): Promise<void> {
+  const port = await freePort();
+  const { lab, passDays } = await startLab({ start: Date.parse(LAB_START), speed, port });
+  const folder = keep ?? mkdtempSync(join(tmpdir(), "zandrel-demo-"));
+  try {
+    writeAtomically(join(folder, "lab.yaml"), lab.settings);
+    cpSync(KITS, join(folder, "kits"), { recursive: true });
+    for (const act of [tokenAct(lab), await mailAct(lab, passDays)]) {
+      audience.act(act.title, act.narration);
+      for (const step of act.steps) {
+        if ("happens" in step) {
+          audience.scene(step.narration);
+          const seen = await step.happens();
+          if (seen !== undefined) audience.seen(seen);
+          continue;
+        }
+        audience.typed(step);
+        // The clock leaps now and then, and every command is told where it stands.
+        const colour = audience.colour ? { FORCE_COLOR: "1" } : {};
+        const ended = await type(step, folder, { ...audience.env, ...lab.env, ...colour, TZ: audience.env.TZ ?? "UTC" });
+        if (ended !== step.ends) throw new Failure("demo-broke-off", { argv: step.argv, ended, expected: step.ends }, "problem");
+      }
+    }
+  } finally {
+    await lab.close();
+    if (keep === undefined) rmSync(folder, { recursive: true, force: true });
+  }
+}

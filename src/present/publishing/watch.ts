@@ -1,0 +1,70 @@
+import type { Look, Watched } from "../../app/publishing/watch.ts";
+import type { View } from "../../core/ask/index.ts";
+import { displayName } from "../../core/name/index.ts";
+import { columns, count, deadline, logTime, STATE_MARK, visible, wrap } from "../index.ts";
+import type { Layout } from "../layout.ts";
+
+const WORDS: Readonly<Record<View["sees"], string>> = {
+  new: "sees it",
+  old: "sees the old record",
+  nothing: "sees no record",
+  unknown: "could not be asked",
+};
+
+const setName = ({ name, type }: View): string => `${displayName(name)} ${type}`;
+
+/** One line of the log: what a viewpoint shows now. */
+export function watchLine(view: View, now: number, { style }: Layout): string {
+  const until = view.keeps === undefined || view.sees === "new" ? "" : ` until ${deadline(now + view.keeps * 1000, now)}`;
+  return `${style.quiet(logTime(now))}  ${style.state(view.sees, `${STATE_MARK[view.sees]} ${visible(view.from)} ${WORDS[view.sees]}`)}${until}  ${style.quiet(setName(view))}\n`;
+}
+
+/** The live view: every viewpoint in a line, and how far it is. */
+export function watchTable(look: Look, layout: Layout): string {
+  const { views, now } = look;
+  const { style } = layout;
+  const rows = views.map((view) => {
+    const until = view.sees !== "new" && view.keeps !== undefined ? `until ${deadline(now + view.keeps * 1000, now)}` : "";
+    const role = view.role === "authoritative" ? "name server" : "resolver";
+    return [`${STATE_MARK[view.sees]} ${WORDS[view.sees]}`, view.from, role, setName(view), until];
+  });
+  const table = columns(rows, (cell, column, row) => (column === 0 ? style.state(views[row]?.sees ?? "", cell) : cell));
+  return `${table.map((line) => `  ${line}`).join("\n")}\n\n${progress(look, layout)}`;
+}
+
+/** How far it is, and when it is done at the latest. */
+function progress({ surveys, views, now }: Look, { style, width }: Layout): string {
+  const seeing = views.filter((view) => view.sees === "new").length;
+  const [last] = surveys
+    .flatMap((one) => one.asks)
+    .flatMap((ask) => (ask.state === "spreading" && ask.visibility !== undefined ? [ask.visibility] : []))
+    .sort((a, b) => b.by - a.by);
+  const by =
+    last === undefined
+      ? ""
+      : last.by > now
+        ? `; everyone sees it by ${style.strong(deadline(last.by, now))} at the latest\n${wrap(`  ${visible(last.because)}`, width, "  ")}`
+        : "; the last ones are due any moment";
+  return `${seeing} of ${count(views.length, "view")} show it${by}${ownView(views, now)}`;
+}
+
+/** Why the user's own browser is behind, where this machine's resolver is one of the viewpoints. */
+function ownView(views: readonly View[], now: number): string {
+  const own = views.find((view) => view.own === true && (view.sees === "old" || view.sees === "nothing"));
+  if (own === undefined) return "";
+  const until = own.keeps === undefined ? "" : ` until ${deadline(now + own.keeps * 1000, now)}`;
+  return `\n  Your browser still sees the old ${own.type} of ${displayName(own.name)}, because this machine's resolver keeps it${until}.`;
+}
+
+/** The last word: what is settled, what is not, and what comes next. */
+export function watchedText({ followed, done, proven }: Watched, { style }: Layout): string {
+  const open = followed.filter((one) => !done.includes(one));
+  const lines = open.map(
+    ({ state, ask, because }) => `${style.state(state, `${STATE_MARK[state]} ${ask.id} is ${state}`)}: ${visible(because)}\n`,
+  );
+  if (open.length > 0) return lines.join("");
+  const settled = proven ? [] : done.filter((one) => one.state === "settled");
+  return settled.length > 0
+    ? `${style.good("Everyone sees it.")} Now ask the service. Next: ${settled.map((one) => style.command(`zandrel prove ${one.ask.id}`)).join(", ")}\n`
+    : `${style.good("Everyone sees it,")} and it is proven.\n`;
+}
