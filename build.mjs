@@ -1,58 +1,17 @@
-// Bundles the command line and the library, each into one file with its source map.
-import { chmodSync, readFileSync } from "node:fs";
-import { builtinModules } from "node:module";
+// Bundles the command line and the library into dist: a small entry, and chunks that a command loads when it runs.
+import { execFileSync } from "node:child_process";
+import { chmodSync, readFileSync, rmSync } from "node:fs";
 import { build } from "esbuild";
 
-const { version } = JSON.parse(readFileSync(new URL("package.json", import.meta.url), "utf8"));
+const root = new URL(".", import.meta.url);
+const { version, dependencies } = JSON.parse(readFileSync(new URL("package.json", root), "utf8"));
+rmSync(new URL("dist", root), { recursive: true, force: true });
 
-/** Native and server packages stay where npm put them; everything else travels in the bundle. */
-const OUTSIDE = [
-  "libsql",
-  "fastify",
-  "selfsigned",
-  "echarts",
-  "smtp-server",
-  "http-message-signatures",
-  "nodemailer/lib/mail-composer",
-  "nodemailer/lib/smtp-connection",
-];
-
-/**
- * Loads what stays outside the bundle when the code that needs it runs. As static imports all of it would be
- * loaded by every command, network, SQLite and HTTP included.
- */
-const lazyOutside = {
-  name: "lazy-outside",
-  setup(bundler) {
-    const names = new Set([...OUTSIDE, ...builtinModules.flatMap((name) => [name, `node:${name}`])]);
-    bundler.onResolve({ filter: /^[a-z_:/0-9-]+$/ }, ({ path, namespace }) => {
-      if (!names.has(path)) return undefined;
-      return namespace === "outside" ? { path, external: true } : { path, namespace: "outside" };
-    });
-    bundler.onLoad({ filter: /.*/, namespace: "outside" }, ({ path }) => ({
-      contents: `module.exports = require(${JSON.stringify(path)})`,
-    }));
-  },
-};
-
-/**
- * The package that measures text makes a segmenter as soon as it is loaded, which takes a tenth of the time of a short
- * command; here it is made when a text is first measured.
- */
-const lazySegmenter = {
-  name: "lazy-segmenter",
-  setup(bundler) {
-    bundler.onLoad({ filter: /[\\/]string-width[\\/]index\.js$/ }, ({ path }) => {
-      const eager = "const segmenter = new Intl.Segmenter();";
-      const text = readFileSync(path, "utf8");
-      if (!text.includes(eager)) throw new Error(`${path} has changed: look whether it still makes a segmenter when loaded`);
-      const lazy = "let made; const segmenter = { segment: (text) => (made ??= new Intl.Segmenter()).segment(text) };";
-      return { contents: text.replace(eager, lazy) };
-    });
-  },
-};
-
-const shared = {
+await build({
+  entryPoints: { zandrel: "src/cli/main.ts", index: "src/index.ts" },
+  outdir: "dist",
+  chunkNames: "chunks/[name]-[hash]",
+  splitting: true,
   bundle: true,
   platform: "node",
   target: "node20.19",
@@ -61,23 +20,25 @@ const shared = {
   minifySyntax: true,
   minifyWhitespace: true,
   legalComments: "none",
+  // What is installed beside the program stays where npm put it; everything else travels in the chunks.
+  external: Object.keys(dependencies).flatMap((name) => [name, `${name}/*`]),
   define: { "process.env.ZANDREL_VERSION": JSON.stringify(version) },
-  plugins: [lazyOutside, lazySegmenter],
+  // Packages written for CommonJS find `require` here once they are inside an ES module.
+  banner: {
+    js: 'import { createRequire as __createRequire } from "node:module"; const require = __createRequire(import.meta.url);',
+  },
   logLevel: "warning",
-  absWorkingDir: new URL(".", import.meta.url).pathname,
-};
+  absWorkingDir: root.pathname,
+});
 
-// Packages written for CommonJS find `require` here once they are inside an ES module.
-const require =
-  'import { createRequire as __createRequire } from "node:module"; const require = __createRequire(import.meta.url);';
+// The entry is run by its path: a shebang goes in front of everything.
+const entry = new URL("dist/zandrel.js", root);
+const { writeFileSync } = await import("node:fs");
+writeFileSync(entry, `#!/usr/bin/env node\n${readFileSync(entry, "utf8")}`);
+chmodSync(entry, 0o755);
 
-await Promise.all([
-  build({
-    ...shared,
-    entryPoints: ["src/cli/main.ts"],
-    outfile: "dist/zandrel.js",
-    banner: { js: `#!/usr/bin/env node\n${require}` },
-  }),
-  build({ ...shared, entryPoints: ["src/index.ts"], outfile: "dist/index.js", banner: { js: require } }),
-]);
-chmodSync(new URL("dist/zandrel.js", import.meta.url), 0o755);
+if (!process.argv.includes("--no-types"))
+  execFileSync(process.execPath, [new URL("node_modules/typescript/bin/tsc", root).pathname, "-p", "tsconfig.build.json"], {
+    cwd: root.pathname,
+    stdio: "inherit",
+  });

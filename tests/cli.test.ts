@@ -2,7 +2,7 @@ import { existsSync, mkdirSync, readFileSync, truncateSync, writeFileSync } from
 import { createServer } from "node:net";
 import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
-import { z } from "zod";
+import * as z from "zod";
 import { COMMANDS } from "../src/cli/registry.ts";
 import { CATALOGUE } from "../src/core/audit/index.ts";
 import { openApi } from "../src/core/sending/index.ts";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { type RecordSet, setJson } from "../core/record/index.ts";
 
 /** Shapes that several results share. A result is typed by what a schema reads, and `--json` is what the schema writes. */

@@ -1,4 +1,4 @@
-import type { z } from "zod";
+import type * as z from "zod";
 import type { AppContext, Outcome } from "../app/context.ts";
 import type { Layout } from "../present/layout.ts";
 import type { OptionTable, RequestOf } from "./options.ts";
@@ -28,7 +28,8 @@ export interface Command<O extends OptionTable = OptionTable, R = unknown> {
   /** Why there is no `--json`, in a clause, for a command whose result is a stream or octets. */
   readonly noJson?: string;
   readonly run: (request: RequestOf<O>, context: Context) => Promise<Outcome<R>>;
-  readonly text?: (result: R, view: Layout) => string;
+  /** The result for people; loaded only where people read it. */
+  readonly text?: (result: R, layout: Layout) => string | Promise<string>;
 }
 
 /** Only names the type parameters. */

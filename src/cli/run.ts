@@ -1,5 +1,5 @@
-import yargs from "yargs";
-import { z } from "zod";
+import parser from "yargs-parser";
+import * as z from "zod";
 import type { Ended } from "../app/context.ts";
 import { parseClock, systemClock } from "../clock.ts";
 import { Failure } from "../core/failure.ts";
@@ -68,42 +68,54 @@ function optionsOf(command: Command): Map<string, readonly [key: string, option:
   return new Map(Object.entries(all).map(([key, option]) => [optionName(key), [key, option] as const]));
 }
 
-/** One command's own parser. */
-function parserFor(command: Command) {
-  const options = optionsOf(command);
-  const parser = yargs()
+/** The help of one command; the package that lays it out is loaded for that alone. */
+async function helpOf(command: Command): Promise<string> {
+  const { default: yargs } = await import("yargs");
+  const summary = `${command.summary[0]?.toUpperCase()}${command.summary.slice(1)}.`;
+  const noJson = command.noJson === undefined ? "" : `\nIt has no --json, because ${command.noJson}.`;
+  const page = yargs()
     .scriptName("zandrel")
-    .usage(
-      `zandrel ${command.name} ${command.operands}\n\n${command.summary[0]?.toUpperCase()}${command.summary.slice(1)}.${command.noJson === undefined ? "" : `\nIt has no --json, because ${command.noJson}.`}`,
-    )
-    .parserConfiguration({
-      "camel-case-expansion": false,
-      "strip-aliased": true,
-      "duplicate-arguments-array": true,
-      "greedy-arrays": false,
-      "parse-positional-numbers": false,
-    })
+    .usage(`zandrel ${command.name} ${command.operands}\n\n${summary}${noJson}`)
     .locale("en")
-    .options(Object.fromEntries([...options].map(([name, [, option]]) => [name, option.yargs])) as never)
+    .options(Object.fromEntries([...optionsOf(command)].map(([name, [, option]]) => [name, option.yargs])) as never)
     .help()
     .version(false)
     .alias("help", "h")
-    .exitProcess(false)
-    .wrap(Math.min(100, process.stdout.columns ?? 100))
-    .strictOptions()
-    .fail((message, error) => {
-      if (error !== undefined && error !== null) throw error;
-      const wrong = /^Unknown arguments?: (.+)$/.exec(message)?.[1]?.split(", ")[0];
-      if (wrong === "json" && command.noJson !== undefined)
-        throw new Failure("no-json", { command: command.name, because: command.noJson });
-      if (wrong !== undefined)
-        throw new Failure("unknown-option", { command: command.name, given: wrong, known: [...options.keys(), "help"] });
-      const bare = /^Not enough arguments following: (.+)$/.exec(message)?.[1];
-      if (bare !== undefined) throw new Failure("option-value-missing", { command: command.name, option: bare });
-      throw new Failure("usage", { command: command.name, because: message });
-    });
-  for (const [line, meaning] of command.examples) parser.example(line, meaning);
-  return parser;
+    .wrap(Math.min(100, process.stdout.columns ?? 100));
+  for (const [line, meaning] of command.examples) page.example(line, meaning);
+  return page.getHelp();
+}
+
+/** The words of a command line by option; an option without its value, and one that is not known, end the run. */
+function readArguments(command: Command, argv: readonly string[]): Readonly<Record<string, unknown>> {
+  const options = optionsOf(command);
+  const named = (is: (option: Option<unknown>) => boolean) =>
+    [...options].filter(([, [, option]]) => is(option)).map(([name]) => name);
+  const takingValue = named((option) => option.yargs.type !== "boolean");
+  const { argv: args, error } = parser.detailed([...argv], {
+    boolean: named((option) => option.yargs.type === "boolean"),
+    string: [...takingValue, "_"],
+    narg: Object.fromEntries(named((option) => option.yargs.requiresArg === true).map((name) => [name, 1])),
+    configuration: {
+      "camel-case-expansion": false,
+      "dot-notation": false,
+      "parse-numbers": false,
+      "parse-positional-numbers": false,
+      "duplicate-arguments-array": true,
+      "greedy-arrays": false,
+      "short-option-groups": false,
+    },
+  });
+  const bare = takingValue.find((name) => args[name] === undefined && argv.at(-1) === `--${name}`);
+  if (bare !== undefined) throw new Failure("option-value-missing", { command: command.name, option: bare });
+  if (error !== null) throw new Failure("usage", { command: command.name, because: error.message });
+  for (const given of Object.keys(args)) {
+    if (given === "_" || options.has(given)) continue;
+    if (given === "json" && command.noJson !== undefined)
+      throw new Failure("no-json", { command: command.name, because: command.noJson });
+    throw new Failure("unknown-option", { command: command.name, given, known: [...options.keys(), "help"] });
+  }
+  return args;
 }
 
 /** How many things may be named, by what stands behind the command's name in its help; `[X..]` is any number. */
@@ -120,8 +132,8 @@ function expectOperands(command: Command, given: readonly string[]): void {
 }
 
 /** Reads a command line into the request the command takes: every option once, and in its own type. */
-async function requestOf(command: Command, argv: readonly string[]) {
-  const args: Readonly<Record<string, unknown>> = await parserFor(command).parseAsync([...argv]);
+function requestOf(command: Command, argv: readonly string[]) {
+  const args: Readonly<Record<string, unknown>> = readArguments(command, argv);
   const read = [...optionsOf(command)].map(([name, [key, option]]) => {
     const given = args[name];
     if (Array.isArray(given) && option.yargs.array !== true && option.yargs.type !== "boolean")
@@ -135,14 +147,14 @@ async function requestOf(command: Command, argv: readonly string[]) {
 
 async function runCommand(command: Command, argv: readonly string[]): Promise<Ended> {
   if (argv.includes("--help") || argv.includes("-h")) {
-    process.stdout.write(`${await parserFor(command).getHelp()}\n`);
+    process.stdout.write(`${await helpOf(command)}\n`);
     return "fine";
   }
   const context = contextFor(wantsJson(argv) && command.schema !== undefined);
-  const { ended, result } = await command.run(await requestOf(command, argv), context);
+  const { ended, result } = await command.run(requestOf(command, argv), context);
   if (result !== undefined) {
     if (context.json) context.out(`${jsonText(z.encode(command.schema as z.ZodType, result), 2)}\n`);
-    else if (command.text !== undefined) context.out(command.text(result, context));
+    else if (command.text !== undefined) context.out(await command.text(result, context));
   }
   return ended;
 }

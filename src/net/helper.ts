@@ -1,5 +1,5 @@
 import { spawn } from "node:child_process";
-import { z } from "zod";
+import * as z from "zod";
 import { err, ok, type Result } from "../core/result.ts";
 
 /** The version of the contract between Zandrel and helper programs (docs/helpers.md). */

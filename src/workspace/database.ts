@@ -1,6 +1,7 @@
 import { mkdirSync } from "node:fs";
 import { dirname } from "node:path";
-import Database from "libsql";
+import { createRequire } from "node:module";
+import type Database from "libsql";
 import { Failure } from "../core/failure.ts";
 
 /** What a SQLite file of the workspace is. */
@@ -15,11 +16,14 @@ export interface DatabaseForm {
   readonly schema: string;
 }
 
+/** The native package, loaded when a database is first opened: most commands never need it. */
+const native = (): typeof Database => createRequire(import.meta.url)("libsql");
+
 /** Opens a SQLite file in WAL mode, creating it where there is none. Another process may have it open at the same time. */
 export function openDatabase(path: string, { title, format, synchronous, schema }: DatabaseForm): Database.Database {
   mkdirSync(dirname(path), { recursive: true });
   try {
-    const database = new Database(path, { timeout: 10_000 } as Database.Options);
+    const database = new (native())(path, { timeout: 10_000 } as Database.Options);
     database.exec("PRAGMA busy_timeout = 10000");
     database.exec("PRAGMA journal_mode = WAL");
     database.exec(`PRAGMA synchronous = ${synchronous}`);

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { PURPOSES } from "../core/ask/index.ts";
 import { POLICIES } from "../core/dmarc/index.ts";
 import { parseName } from "../core/name/index.ts";

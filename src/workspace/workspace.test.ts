@@ -1,3 +1,5 @@
+import { Failure } from "../core/failure.ts";
+import { failureSentence } from "../present/index.ts";
 import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -30,7 +32,7 @@ const message = (run: () => unknown): string => {
   try {
     run();
   } catch (error) {
-    if (error instanceof UserError) return error.message;
+    if (error instanceof Failure) return failureSentence(error);
     throw error;
   }
   return "no error";

@@ -11,7 +11,7 @@ import {
   type YAMLMap,
   type YAMLSeq,
 } from "yaml";
-import type { z } from "zod";
+import type * as z from "zod";
 import { Failure } from "../core/failure.ts";
 
 /** A YAML file as text, with its parsed form for finding places in it. */

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { PURPOSES, type Purpose } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, relativeText, withoutRootDot } from "../../core/name/index.ts";

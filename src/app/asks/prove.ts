@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { STATES } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { parseName, withoutRootDot } from "../../core/name/index.ts";

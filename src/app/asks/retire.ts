@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { retireAsk } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { dataKey, type RecordData, type RecordSet, setJson } from "../../core/record/index.ts";

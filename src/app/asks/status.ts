@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { STATES, type State } from "../../core/ask/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";

@@ -1,6 +1,6 @@
 import { statSync } from "node:fs";
 import { relative } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { type Audit, audit, CATALOGUE, isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
 import { keyNameOf } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";

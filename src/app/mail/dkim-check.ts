@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { checkSelector, keyNameOf, type SelectorCheck, usualSelectors } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";

@@ -1,5 +1,5 @@
 import { relative } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { keyNameOf, keyRecordText } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";

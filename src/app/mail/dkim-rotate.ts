@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { checkSelector, keyNameOf, ROTATION_STEPS, rotationPlan } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { liveAt, memoized } from "../../core/lookup/index.ts";

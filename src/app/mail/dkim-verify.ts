@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { explainBody, Signatures, verifySignatures } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { scanMessage } from "../../core/message/index.ts";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { dmarcName } from "../../core/ask/index.ts";
 import {
   composeDmarc,

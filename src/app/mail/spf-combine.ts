@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
 import { decodeUtf8, isOfType, txtValue } from "../../core/record/index.ts";

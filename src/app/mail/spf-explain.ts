@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, memoized } from "../../core/lookup/index.ts";
 import {

@@ -1,5 +1,5 @@
 import { isIP } from "node:net";
-import { z } from "zod";
+import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";

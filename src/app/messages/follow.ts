@@ -1,6 +1,6 @@
 import { existsSync, readdirSync, statSync } from "node:fs";
 import { join } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { fieldsNamed, fieldValue, scanMessage } from "../../core/message/index.ts";
 import { DISPOSITIONS, type Disposition, enhancedStatus } from "../../core/sending/index.ts";

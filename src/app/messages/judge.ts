@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { DiscoveryWay } from "../../core/dmarc/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Lookup } from "../../core/lookup/index.ts";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { DkimVerdict } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Lookup } from "../../core/lookup/index.ts";

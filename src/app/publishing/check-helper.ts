@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { type HelperSet, runHelper } from "../../net/index.ts";
 import { openWorkspace, pickDomains } from "../../workspace/index.ts";

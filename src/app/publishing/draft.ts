@@ -1,5 +1,5 @@
 import { resolve } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { type Draft, draftCacheWindow, pending } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, under } from "../../core/name/index.ts";

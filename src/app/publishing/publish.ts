@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { type Change, pending, type SheetEntry } from "../../core/change/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { longestWindow, visibleBy } from "../../core/spread/index.ts";

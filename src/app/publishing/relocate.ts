@@ -1,6 +1,6 @@
 import { existsSync } from "node:fs";
 import { resolve } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, liveAt } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, isAtOrBelow, name, withoutRootDot } from "../../core/name/index.ts";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import type { Domain } from "../../workspace/index.ts";
 import { draftSource } from "../asks/survey.ts";

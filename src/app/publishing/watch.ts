@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { look, type View } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { AppContext, Outcome } from "../context.ts";
 import { day } from "../shapes.ts";
 import { adviceFrom, type ReportedRequest, withReports } from "./reported.ts";

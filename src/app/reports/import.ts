@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { type ReportHead, ReportReader } from "../../core/aggregate/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.ts";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { REASONS, type Source } from "../../core/aggregate/index.ts";
 import type { AppContext, Outcome } from "../context.ts";
 import { day } from "../shapes.ts";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { ADDRESS_STATES, type SenderState } from "../../core/sending/index.ts";
 import { askLink } from "../../net/service-link.ts";
 import { moment } from "../../present/index.ts";

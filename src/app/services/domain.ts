@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { withoutRootDot } from "../../core/name/index.ts";
 import type { DomainState } from "../../core/sending/index.ts";
 import { askLink } from "../../net/service-link.ts";

@@ -1,5 +1,5 @@
 import { join } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { EVENT_KINDS, eventWarnings, SIGNATURE_TOLERANCE } from "../../core/sending/index.ts";
 import { type Feed, receiveEvents } from "../../net/event-feed.ts";

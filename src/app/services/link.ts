@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { type OFFERS, OPERATIONS, type OperationName } from "../../core/sending/index.ts";
 import { askLink, type LinkFailure, type LinkTo } from "../../net/service-link.ts";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { TLS_MODES } from "../../core/sending/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, displayName, name, under, withoutRootDot } from "../../core/name/index.ts";
 import type { DataOf } from "../../core/record/index.ts";

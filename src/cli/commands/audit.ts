@@ -1,6 +1,6 @@
 import { auditDomains, auditDomainsSchema } from "../../app/audit/audit.ts";
 import { SEVERITIES } from "../../core/audit/index.ts";
-import { auditReport, auditText } from "../../present/audit/audit.ts";
+import { auditReport } from "../../present/audit/audit.ts";
 import { command } from "../command.ts";
 import { choice, flag, list, resolverOptions } from "../options.ts";
 
@@ -31,5 +31,5 @@ export default command({
     await context.write(Buffer.from(auditReport(result, format, failOn)));
     return { ended };
   },
-  text: auditText,
+  text: async (result, layout) => (await import("../../present/audit/audit.ts")).auditText(result, layout),
 });

@@ -1,5 +1,5 @@
 import { calendarPath, draft, draftSchema } from "../../app/publishing/draft.ts";
-import { draftText, launchCalendar } from "../../present/publishing/draft.ts";
+import { launchCalendar } from "../../present/publishing/draft.ts";
 import { writeAtomically } from "../../workspace/index.ts";
 import { command } from "../command.ts";
 import { draftOptions, resolverOptions, span, text, time } from "../options.ts";
@@ -31,5 +31,5 @@ export default command({
     if (file !== undefined && schedule !== undefined) writeAtomically(file, schedule);
     return outcome;
   },
-  text: draftText,
+  text: async (result, layout) => (await import("../../present/publishing/draft.ts")).draftText(result, layout),
 });

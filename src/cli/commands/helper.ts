@@ -1,5 +1,4 @@
 import { checkHelper, checkHelperSchema } from "../../app/publishing/check-helper.ts";
-import { checkHelperText } from "../../present/publishing/check-helper.ts";
 import { command } from "../command.ts";
 import { timeoutOption } from "../options.ts";
 
@@ -14,5 +13,5 @@ export default command({
   options: { timeout: timeoutOption(30) },
   schema: checkHelperSchema,
   run: checkHelper,
-  text: checkHelperText,
+  text: async (result, layout) => (await import("../../present/publishing/check-helper.ts")).checkHelperText(result, layout),
 });

@@ -1,5 +1,4 @@
 import { initialise, initialiseSchema } from "../../app/workspace/init.ts";
-import { initialiseText } from "../../present/asks/init.ts";
 import { ROLES } from "../../workspace/index.ts";
 import { command } from "../command.ts";
 import { choice, text } from "../options.ts";
@@ -20,5 +19,5 @@ export default command({
   },
   schema: initialiseSchema,
   run: initialise,
-  text: initialiseText,
+  text: async (result, layout) => (await import("../../present/asks/init.ts")).initialiseText(result, layout),
 });

@@ -1,7 +1,6 @@
 import { intakeResult } from "../../app/asks/add.ts";
 import { intake } from "../../app/asks/intake.ts";
 import { PURPOSES } from "../../core/ask/index.ts";
-import { intakeText } from "../../present/asks/intake.ts";
 import { command } from "../command.ts";
 import { choice, flag, list, text } from "../options.ts";
 
@@ -33,5 +32,5 @@ export default command({
   },
   schema: intakeResult,
   run: intake,
-  text: intakeText,
+  text: async (result, layout) => (await import("../../present/asks/intake.ts")).intakeText(result, layout),
 });

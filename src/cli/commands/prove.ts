@@ -1,5 +1,4 @@
 import { prove, proveSchema } from "../../app/asks/prove.ts";
-import { proveText } from "../../present/asks/prove.ts";
 import { command } from "../command.ts";
 import { flag, resolverOptions, text } from "../options.ts";
 
@@ -23,5 +22,5 @@ export default command({
   },
   schema: proveSchema,
   run: prove,
-  text: proveText,
+  text: async (result, layout) => (await import("../../present/asks/prove.ts")).proveText(result, layout),
 });

@@ -1,7 +1,7 @@
 import { resolve } from "node:path";
 import { publish, publishSchema } from "../../app/publishing/publish.ts";
 import { Failure } from "../../core/failure.ts";
-import { publishSheet, publishText } from "../../present/publishing/publish.ts";
+import { publishSheet } from "../../present/publishing/publish.ts";
 import { writeAtomically } from "../../workspace/index.ts";
 import { command } from "../command.ts";
 import { draftOptions, flag, publishOptions, text } from "../options.ts";
@@ -33,5 +33,5 @@ export default command({
     writeAtomically(resolve(context.cwd, sheet), text);
     return outcome;
   },
-  text: publishText,
+  text: async (result, layout) => (await import("../../present/publishing/publish.ts")).publishText(result, layout),
 });

@@ -1,5 +1,4 @@
 import { relocate, relocateSchema } from "../../app/publishing/relocate.ts";
-import { relocateText } from "../../present/publishing/relocate.ts";
 import { command } from "../command.ts";
 import { flag, resolverOptions, text } from "../options.ts";
 
@@ -26,5 +25,5 @@ export default command({
   },
   schema: relocateSchema,
   run: relocate,
-  text: relocateText,
+  text: async (result, layout) => (await import("../../present/publishing/relocate.ts")).relocateText(result, layout),
 });

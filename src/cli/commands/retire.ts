@@ -1,5 +1,4 @@
 import { retire, retireSchema } from "../../app/asks/retire.ts";
-import { retireText } from "../../present/asks/retire.ts";
 import { command } from "../command.ts";
 import { flag, list, publishOptions, text } from "../options.ts";
 
@@ -19,5 +18,5 @@ export default command({
   },
   schema: retireSchema,
   run: retire,
-  text: retireText,
+  text: async (result, layout) => (await import("../../present/asks/retire.ts")).retireText(result, layout),
 });

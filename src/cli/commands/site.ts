@@ -1,5 +1,4 @@
 import { site, siteSchema } from "../../app/site/site.ts";
-import { siteText } from "../../present/site/site.ts";
 import { command } from "../command.ts";
 import { resolverOptions } from "../options.ts";
 
@@ -14,5 +13,5 @@ export default command({
   options: { ...resolverOptions },
   schema: siteSchema,
   run: site,
-  text: siteText,
+  text: async (result, layout) => (await import("../../present/site/site.ts")).siteText(result, layout),
 });

@@ -1,5 +1,4 @@
 import { status, statusSchema } from "../../app/asks/status.ts";
-import { statusText } from "../../present/asks/status.ts";
 import { command } from "../command.ts";
 import { resolverOptions } from "../options.ts";
 
@@ -14,5 +13,5 @@ export default command({
   options: { ...resolverOptions },
   schema: statusSchema,
   run: status,
-  text: statusText,
+  text: async (result, layout) => (await import("../../present/asks/status.ts")).statusText(result, layout),
 });

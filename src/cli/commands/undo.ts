@@ -1,5 +1,4 @@
 import { undo, undoSchema } from "../../app/publishing/undo.ts";
-import { undoText } from "../../present/publishing/undo.ts";
 import { command } from "../command.ts";
 import { publishOptions, text } from "../options.ts";
 
@@ -14,5 +13,5 @@ export default command({
   options: { ...publishOptions, into: text("take it back in this master file") },
   schema: undoSchema,
   run: undo,
-  text: undoText,
+  text: async (result, layout) => (await import("../../present/publishing/undo.ts")).undoText(result, layout),
 });

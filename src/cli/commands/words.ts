@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { GLOSSARY, glossaryWords, lookUpTerm, type Term } from "../../present/glossary.ts";
 import { type Layout, wrap } from "../../present/index.ts";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { dmarcNameOf, POLICIES } from "../dmarc/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 import { octetsOf, type ResourceRecord } from "../record/index.ts";

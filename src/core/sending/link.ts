@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { PURPOSES } from "../ask/index.ts";
 
 /** The contract of the service link, version 1: one table, from which the client, the published OpenAPI document and the check of a service are made. */

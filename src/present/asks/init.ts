@@ -1,4 +1,4 @@
-import type { z } from "zod";
+import type * as z from "zod";
 import type { initialiseSchema } from "../../app/workspace/init.ts";
 import type { Layout } from "../layout.ts";
 

@@ -1,4 +1,4 @@
-import type { z } from "zod";
+import type * as z from "zod";
 import type { retireSchema } from "../../app/asks/retire.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { visible, wrap } from "../index.ts";

@@ -1,4 +1,4 @@
-import type { z } from "zod";
+import type * as z from "zod";
 import type { dkimVerifySchema } from "../../app/mail/dkim-verify.ts";
 import { wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";

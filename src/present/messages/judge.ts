@@ -1,4 +1,4 @@
-import type { z } from "zod";
+import type * as z from "zod";
 import type { Judgement, policy } from "../../app/messages/judge.ts";
 import type { JudgedMailbox } from "../../app/messages/judge-messages.ts";
 import { visible, wrap } from "../index.ts";

@@ -1,4 +1,4 @@
-import type { z } from "zod";
+import type * as z from "zod";
 import type { dkimShape } from "../../app/messages/open.ts";
 import { type Style, visible } from "../index.ts";
 /** A result word in its colour, and the mark that goes with it. */

@@ -1,4 +1,4 @@
-import type { z } from "zod";
+import type * as z from "zod";
 import type { checkHelperSchema } from "../../app/publishing/check-helper.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";

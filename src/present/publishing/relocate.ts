@@ -1,4 +1,4 @@
-import type { z } from "zod";
+import type * as z from "zod";
 import { type RelocateResult, relocate, type unresolved } from "../../app/publishing/relocate.ts";
 import type { record } from "../../app/shapes.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";

@@ -1,4 +1,4 @@
-import type { z } from "zod";
+import type * as z from "zod";
 import type { undoSchema } from "../../app/publishing/undo.ts";
 import type { Layout } from "../layout.ts";
 import { presentPublished } from "./publish.ts";

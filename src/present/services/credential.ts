@@ -1,4 +1,4 @@
-import type { z } from "zod";
+import type * as z from "zod";
 import type { senderCredentialSchema } from "../../app/services/credential.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";

@@ -1,5 +1,4 @@
 import { dkimCheck, dkimCheckSchema } from "../../../app/mail/dkim-check.ts";
-import { dkimCheckText } from "../../../present/mail/dkim-check.ts";
 import { command } from "../../command.ts";
 import { resolverOptions } from "../../options.ts";
 
@@ -15,5 +14,5 @@ export default command({
   options: { ...resolverOptions },
   schema: dkimCheckSchema,
   run: dkimCheck,
-  text: dkimCheckText,
+  text: async (result, layout) => (await import("../../../present/mail/dkim-check.ts")).dkimCheckText(result, layout),
 });

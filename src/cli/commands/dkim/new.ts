@@ -1,5 +1,4 @@
 import { dkimNew, newKeyShape } from "../../../app/mail/dkim-new.ts";
-import { dkimNewText } from "../../../present/mail/dkim-new.ts";
 import { KEY_TYPES } from "../../../workspace/index.ts";
 import { command } from "../../command.ts";
 import { choice, text } from "../../options.ts";
@@ -20,5 +19,5 @@ export default command({
   },
   schema: newKeyShape,
   run: dkimNew,
-  text: dkimNewText,
+  text: async (result, layout) => (await import("../../../present/mail/dkim-new.ts")).dkimNewText(result, layout),
 });

@@ -1,5 +1,4 @@
 import { dkimRotate, dkimRotateSchema } from "../../../app/mail/dkim-rotate.ts";
-import { dkimRotateText } from "../../../present/mail/dkim-rotate.ts";
 import { KEY_TYPES } from "../../../workspace/index.ts";
 import { command } from "../../command.ts";
 import { choice, flag, resolverOptions, span, text } from "../../options.ts";
@@ -30,5 +29,5 @@ export default command({
   },
   schema: dkimRotateSchema,
   run: dkimRotate,
-  text: dkimRotateText,
+  text: async (result, layout) => (await import("../../../present/mail/dkim-rotate.ts")).dkimRotateText(result, layout),
 });

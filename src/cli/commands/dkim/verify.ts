@@ -1,5 +1,4 @@
 import { dkimVerify, dkimVerifySchema } from "../../../app/mail/dkim-verify.ts";
-import { dkimVerifyText } from "../../../present/mail/dkim-verify.ts";
 import { command } from "../../command.ts";
 import { resolverOptions } from "../../options.ts";
 
@@ -14,5 +13,5 @@ export default command({
   options: { ...resolverOptions },
   schema: dkimVerifySchema,
   run: dkimVerify,
-  text: dkimVerifyText,
+  text: async (result, layout) => (await import("../../../present/mail/dkim-verify.ts")).dkimVerifyText(result, layout),
 });

@@ -1,5 +1,4 @@
 import { advise, adviseSchema } from "../../../app/reports/advise.ts";
-import { adviseText } from "../../../present/reports/advise.ts";
 import { command } from "../../command.ts";
 import { reportOptions } from "../../options.ts";
 
@@ -14,5 +13,5 @@ export default command({
   options: reportOptions,
   schema: adviseSchema,
   run: advise,
-  text: adviseText,
+  text: async (result, layout) => (await import("../../../present/reports/advise.ts")).adviseText(result, layout),
 });

@@ -1,6 +1,5 @@
 import { dmarcCompose, dmarcComposeSchema } from "../../../app/mail/dmarc-compose.ts";
 import { POLICIES } from "../../../core/dmarc/index.ts";
-import { dmarcComposeText } from "../../../present/mail/dmarc-compose.ts";
 import { command } from "../../command.ts";
 import { choice, flag, list, resolverOptions, text } from "../../options.ts";
 
@@ -33,5 +32,5 @@ export default command({
   },
   schema: dmarcComposeSchema,
   run: dmarcCompose,
-  text: dmarcComposeText,
+  text: async (result, layout) => (await import("../../../present/mail/dmarc-compose.ts")).dmarcComposeText(result, layout),
 });

@@ -1,5 +1,4 @@
 import { dmarcExplain, dmarcExplainSchema } from "../../../app/mail/dmarc-explain.ts";
-import { dmarcExplainText } from "../../../present/mail/dmarc-explain.ts";
 import { command } from "../../command.ts";
 import { choice, resolverOptions } from "../../options.ts";
 
@@ -23,5 +22,5 @@ export default command({
   },
   schema: dmarcExplainSchema,
   run: dmarcExplain,
-  text: dmarcExplainText,
+  text: async (result, layout) => (await import("../../../present/mail/dmarc-explain.ts")).dmarcExplainText(result, layout),
 });

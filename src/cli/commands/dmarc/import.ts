@@ -1,5 +1,4 @@
 import { importReports, importReportsSchema } from "../../../app/reports/import.ts";
-import { importReportsText } from "../../../present/reports/import.ts";
 import { command } from "../../command.ts";
 
 export default command({
@@ -13,5 +12,5 @@ export default command({
   options: {},
   schema: importReportsSchema,
   run: importReports,
-  text: importReportsText,
+  text: async (result, layout) => (await import("../../../present/reports/import.ts")).importReportsText(result, layout),
 });

@@ -1,6 +1,5 @@
 import { resolve } from "node:path";
 import { reportSources, reportSourcesSchema } from "../../../app/reports/sources.ts";
-import { reportSourcesText } from "../../../present/reports/sources.ts";
 import { writeAtomically } from "../../../workspace/index.ts";
 import { command } from "../../command.ts";
 import { reportOptions, text } from "../../options.ts";
@@ -24,5 +23,5 @@ export default command({
     }
     return outcome;
   },
-  text: reportSourcesText,
+  text: async (result, layout) => (await import("../../../present/reports/sources.ts")).reportSourcesText(result, layout),
 });

@@ -1,7 +1,7 @@
 import { judgement } from "../../../app/messages/judge.ts";
 import { judgeMessages } from "../../../app/messages/judge-messages.ts";
 import { failureSentence, jsonLine } from "../../../present/index.ts";
-import { judgedLine, judgementText, mailboxText } from "../../../present/messages/judge.ts";
+import { judgedLine, mailboxText } from "../../../present/messages/judge.ts";
 import { command } from "../../command.ts";
 import { choice, number, resolverOptions, shared, text } from "../../options.ts";
 
@@ -38,5 +38,5 @@ export default command({
     if (!context.json) context.out(mailboxText(result.mailbox));
     return { ended };
   },
-  text: judgementText,
+  text: async (result, layout) => (await import("../../../present/messages/judge.ts")).judgementText(result, layout),
 });

@@ -1,5 +1,4 @@
 import { sendTestMessage, sendTestMessageSchema } from "../../../app/messages/send.ts";
-import { sendTestMessageText } from "../../../present/messages/send.ts";
 import { command } from "../../command.ts";
 import { choice, flag, resolverOptions, span, text } from "../../options.ts";
 
@@ -37,5 +36,5 @@ export default command({
   },
   schema: sendTestMessageSchema,
   run: sendTestMessage,
-  text: sendTestMessageText,
+  text: async (result, layout) => (await import("../../../present/messages/send.ts")).sendTestMessageText(result, layout),
 });

@@ -1,5 +1,4 @@
 import { senderAddress, senderAddressSchema } from "../../../app/services/address.ts";
-import { senderAddressText } from "../../../present/services/address.ts";
 import { command } from "../../command.ts";
 import { byHandOptions, flag, resolverOptions } from "../../options.ts";
 
@@ -18,5 +17,5 @@ export default command({
   options: { ...resolverOptions, again: flag("have the link mailed again"), ...byHandOptions },
   schema: senderAddressSchema,
   run: senderAddress,
-  text: senderAddressText,
+  text: async (result, layout) => (await import("../../../present/services/address.ts")).senderAddressText(result, layout),
 });

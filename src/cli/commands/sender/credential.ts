@@ -1,6 +1,5 @@
 import { senderCredential, senderCredentialSchema } from "../../../app/services/credential.ts";
 import { SCOPES } from "../../../core/sending/index.ts";
-import { senderCredentialText } from "../../../present/services/credential.ts";
 import { command } from "../../command.ts";
 import { choice, flag, resolverOptions, text } from "../../options.ts";
 
@@ -38,5 +37,5 @@ export default command({
   },
   schema: senderCredentialSchema,
   run: senderCredential,
-  text: senderCredentialText,
+  text: async (result, layout) => (await import("../../../present/services/credential.ts")).senderCredentialText(result, layout),
 });

@@ -1,5 +1,4 @@
 import { senderDomain, senderDomainSchema } from "../../../app/services/domain.ts";
-import { senderDomainText } from "../../../present/services/domain.ts";
 import { command } from "../../command.ts";
 import { byHandOptions, choice, flag, resolverOptions } from "../../options.ts";
 
@@ -23,5 +22,5 @@ export default command({
   },
   schema: senderDomainSchema,
   run: senderDomain,
-  text: senderDomainText,
+  text: async (result, layout) => (await import("../../../present/services/domain.ts")).senderDomainText(result, layout),
 });

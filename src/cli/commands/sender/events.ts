@@ -1,5 +1,4 @@
 import { senderEvents, senderEventsSchema } from "../../../app/services/events.ts";
-import { senderEventsText } from "../../../present/services/events.ts";
 import { command } from "../../command.ts";
 import { number, resolverOptions, span, text } from "../../options.ts";
 
@@ -24,5 +23,5 @@ export default command({
   },
   schema: senderEventsSchema,
   run: senderEvents,
-  text: senderEventsText,
+  text: async (result, layout) => (await import("../../../present/services/events.ts")).senderEventsText(result, layout),
 });

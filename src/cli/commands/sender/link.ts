@@ -1,5 +1,4 @@
 import { senderLink, senderLinkSchema } from "../../../app/services/link.ts";
-import { senderLinkText } from "../../../present/services/link.ts";
 import { command } from "../../command.ts";
 import { flag, publishOptions, text } from "../../options.ts";
 
@@ -21,5 +20,5 @@ export default command({
   },
   schema: senderLinkSchema,
   run: senderLink,
-  text: senderLinkText,
+  text: async (result, layout) => (await import("../../../present/services/link.ts")).senderLinkText(result, layout),
 });

@@ -1,5 +1,4 @@
 import { senderSettings, senderSettingsSchema } from "../../../app/services/settings.ts";
-import { senderSettingsText } from "../../../present/services/settings.ts";
 import { command } from "../../command.ts";
 import { flag, resolverOptions, text } from "../../options.ts";
 
@@ -21,5 +20,5 @@ export default command({
   },
   schema: senderSettingsSchema,
   run: senderSettings,
-  text: senderSettingsText,
+  text: async (result, layout) => (await import("../../../present/services/settings.ts")).senderSettingsText(result, layout),
 });

@@ -1,5 +1,4 @@
 import { spfCombine, spfCombineSchema } from "../../../app/mail/spf-combine.ts";
-import { spfCombineText } from "../../../present/mail/spf-combine.ts";
 import { command } from "../../command.ts";
 import { resolverOptions } from "../../options.ts";
 
@@ -14,5 +13,5 @@ export default command({
   options: { ...resolverOptions },
   schema: spfCombineSchema,
   run: spfCombine,
-  text: spfCombineText,
+  text: async (result, layout) => (await import("../../../present/mail/spf-combine.ts")).spfCombineText(result, layout),
 });

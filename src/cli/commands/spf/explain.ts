@@ -1,5 +1,4 @@
 import { spfExplain, treeShape } from "../../../app/mail/spf-explain.ts";
-import { spfExplainText } from "../../../present/mail/spf-explain.ts";
 import { command } from "../../command.ts";
 import { resolverOptions } from "../../options.ts";
 
@@ -15,5 +14,5 @@ export default command({
   options: { ...resolverOptions },
   schema: treeShape,
   run: spfExplain,
-  text: spfExplainText,
+  text: async (result, layout) => (await import("../../../present/mail/spf-explain.ts")).spfExplainText(result, layout),
 });

@@ -1,5 +1,4 @@
 import { spfFlatten, spfFlattenSchema } from "../../../app/mail/spf-flatten.ts";
-import { spfFlattenText } from "../../../present/mail/spf-flatten.ts";
 import { command } from "../../command.ts";
 import { flag, list, resolverOptions } from "../../options.ts";
 
@@ -18,5 +17,5 @@ export default command({
   },
   schema: spfFlattenSchema,
   run: spfFlatten,
-  text: spfFlattenText,
+  text: async (result, layout) => (await import("../../../present/mail/spf-flatten.ts")).spfFlattenText(result, layout),
 });

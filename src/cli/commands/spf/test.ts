@@ -1,5 +1,4 @@
 import { spfTest, spfTestSchema } from "../../../app/mail/spf-test.ts";
-import { spfTestText } from "../../../present/mail/spf-test.ts";
 import { command } from "../../command.ts";
 import { resolverOptions, text } from "../../options.ts";
 
@@ -23,5 +22,5 @@ export default command({
   },
   schema: spfTestSchema,
   run: spfTest,
-  text: spfTestText,
+  text: async (result, layout) => (await import("../../../present/mail/spf-test.ts")).spfTestText(result, layout),
 });
