@@ -3,12 +3,15 @@ import * as z from "zod";
 import type { Ended } from "../app/context.ts";
 import { parseClock, systemClock } from "../clock.ts";
 import { Failure } from "../core/failure.ts";
-import { explainFailure, failureSentence, jsonText, styleFor, terminalSafe, visible } from "../present/index.ts";
+import { jsonText, styleFor, terminalSafe, visible } from "../present/index.ts";
 import type { Command, Context } from "./command.ts";
 import { complete } from "./completion.ts";
 import { describeAll, entryFor, listed, subcommandsOf } from "./help.ts";
 import { type Option, optionName, shared } from "./options.ts";
 import { COMMANDS } from "./registry.ts";
+
+// Schemas are used once in the life of a command: making code for each takes longer than walking it.
+z.config({ jitless: true });
 
 /** How a command ends: fine, a problem was found, the call or a file is wrong, or it could not be determined. */
 export const EXIT: Readonly<Record<Ended, number>> = { fine: 0, problem: 1, usage: 2, undetermined: 3 };
@@ -166,7 +169,8 @@ const wantsJson = (argv: readonly string[]): boolean => {
 };
 
 /** A failure as the command line shows it: one sentence on standard error, or an object on standard output. */
-function showFailure(failure: Failure, json: boolean): void {
+async function showFailure(failure: Failure, json: boolean): Promise<void> {
+  const { explainFailure, failureSentence } = await import("../present/failures.ts");
   if (!json) {
     process.stderr.write(terminalSafe(`${visible(failureSentence(failure))}\n`));
     return;
@@ -181,7 +185,7 @@ export async function run(argv: readonly string[]): Promise<number> {
     return EXIT[await dispatch(argv)];
   } catch (error) {
     if (!(error instanceof Failure)) throw error;
-    showFailure(error, wantsJson(argv));
+    await showFailure(error, wantsJson(argv));
     return EXIT[error.kind];
   }
 }
