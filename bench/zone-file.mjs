@@ -1,4 +1,4 @@
-// Reading a master file of 200 000 records and writing it back, against named-checkzone on the same file.
+// Reading a zone file of 200 000 records and writing it back, against named-checkzone on the same file.
 import { spawnSync } from "node:child_process";
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
@@ -54,7 +54,7 @@ process.stdout.write(String(Math.round(process.resourceUsage().maxRSS / 1024)));
       return performance.now() - start;
     };
     const [theirs, own] = await inTurns(5, checkZone, () => wall([script]));
-    figure("master file of 200 000 records read and written back, against named-checkzone", own / theirs, 4);
+    figure("zone file of 200 000 records read and written back, against named-checkzone", own / theirs, 4);
     const journalled = Number(spawnSync(process.execPath, [script], { encoding: "utf8" }).stdout);
     figure(`  its peak memory (${journalled} MB) against ${MAX_MEMORY} MB`, journalled / MAX_MEMORY, 1);
     const same = readFileSync(zone).equals(readFileSync(`${zone}.out`));

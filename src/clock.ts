@@ -10,7 +10,7 @@ const wait = (ms: number) => new Promise<void>((resolve) => setTimeout(resolve, 
 
 export const systemClock: Clock = { now: Date.now, sleep: wait };
 
-/** A clock that can be told to go on to a later time at once; whoever sleeps until then wakes. */
+/** A clock that can be told to go on to a later time at once; anyone who sleeps until then wakes. */
 export interface LeapingClock extends Clock {
   leap(ms: number): void;
   /** Nobody who sleeps wakes any more. */

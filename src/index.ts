@@ -3,7 +3,7 @@
  *
  * 1. A domain name, absolute and comparable:
  *    `name("www.Brackwater.example") === name("WWW.brackwater.example.")`
- * 2. A master file, read: `const document = parseZone(text, { origin: name("brackwater.example") })`
+ * 2. A zone file, read: `const document = parseZone(text, { origin: name("brackwater.example") })`
  * 3. Its mistakes: `document.issues.map(({ line, column, expected }) => …)`
  * 4. A question to it: `await zoneLookup(zonesOf(document)).ask(name("brackwater.example"), "TXT")`
  * 5. An edit that keeps every comment: `editZone(document, [{ name, type, before, after }], options, "20260302")`

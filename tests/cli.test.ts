@@ -127,7 +127,7 @@ test("docs/service-link.openapi.json is the contract", () =>
     JSON.parse(JSON.stringify(openApi())),
   ));
 
-describe("on master files, without any network", () => {
+describe("on zone files, without any network", () => {
   test("draft, publish into the file, draft again", async () => {
     const here = workspace();
     const draft = await zandrel(here, ["draft", "--zone-file", "brackwater.zone", "--json"]);
@@ -209,7 +209,7 @@ describe("on master files, without any network", () => {
       { action: "replace", before: [{ data: "parked.nettlehost.example." }], after: [{ data: "sites.pagewick.example." }] },
     ]);
   });
-  test("a mistake in a master file is shown with its place", async () => {
+  test("a mistake in a zone file is shown with its place", async () => {
     const here = workspace();
     writeFileSync(join(here, "bad.zone"), `${ZONE}x A 1.2.3\n`);
     expect(await zandrel(here, ["draft", "--zone-file", "bad.zone"])).toMatchObject({
@@ -223,7 +223,7 @@ describe("on master files, without any network", () => {
   });
 });
 
-test("a mistake in line 40 000 of a master file is shown with its line, and the file stays as it is", async () => {
+test("a mistake in line 40 000 of a zone file is shown with its line, and the file stays as it is", async () => {
   const here = workspace();
   const lines = ZONE.trimEnd().split("\n");
   const text = [
@@ -256,12 +256,12 @@ describe("what nobody could ask", () => {
     expect(proof.exit).toBe(3);
     expect(proof.json.asks).toMatchObject([{ verdict: "unknown" }]);
   });
-  test("a name the master files do not hold could not be asked either", async () => {
+  test("a name the zone files do not hold could not be asked either", async () => {
     const here = workspace();
     writeFileSync(join(here, "other.zone"), "$ORIGIN other.example.\n$TTL 60\n@ SOA a b 1 1 1 1 1\n");
     expect(await zandrel(here, ["draft", "--zone-file", "other.zone"])).toMatchObject({
       exit: 3,
-      out: expect.stringContaining("none of the master files given holds brackwater.example"),
+      out: expect.stringContaining("none of the zone files given holds brackwater.example"),
     });
   });
 });
@@ -434,14 +434,14 @@ describe("kits", () => {
       ["--kit", "pagewick"],
       /pagewick\.yaml:14:14: .*expected one of/,
     ],
-    ["a kit with a blank of nobody", KIT.replace("{site}", "{sight}"), ["--kit", "pagewick"], /blank \{sight\}/],
+    ["a kit with a space of nobody", KIT.replace("{site}", "{sight}"), ["--kit", "pagewick"], /blank \{sight\}/],
     [
       "an alias bomb",
       `a: &a [x,x,x,x,x,x,x,x,x,x]\nb: &b [*a,*a,*a,*a,*a,*a,*a,*a,*a]\nc: &c [*b,*b,*b,*b,*b,*b,*b,*b,*b]\nd: [*c,*c,*c,*c,*c,*c,*c,*c]\n${KIT}`,
       ["--kit", "pagewick"],
       /multiply too far/,
     ],
-  ])("%s is one sentence, and nothing is taken down", async (_, text, argv, expected) => {
+  ])("%s is one sentence, and nothing is saved", async (_, text, argv, expected) => {
     const here = withKit(text);
     expect(await zandrel(here, ["intake", ...argv])).toMatchObject({ exit: 2, out: "", err: expect.stringMatching(expected) });
     expect(readFileSync(join(here, "domains/brackwater.example.yaml"), "utf8")).toBe(DOMAIN);

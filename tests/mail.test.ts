@@ -363,7 +363,7 @@ describe("spf explain, combine, shrink", () => {
 });
 
 describe("dmarc compose and explain", () => {
-  test("composed, taken down, published, explained", async () => {
+  test("composed, saved, published, explained", async () => {
     const here = brackwater();
     const zone = ["--zone-file", "brackwater.example.zone", "--zone-file", "services.zone"];
     expect(await zandrel(here, ["dmarc", "compose", "brackwater.example", ...zone])).toMatchObject({

@@ -345,7 +345,7 @@ describe("ticket mail: a token, keys as texts, scoped keys, events", () => {
     receiver?.kill("SIGKILL");
   });
 
-  test("what the service shows is taken down, published, and accepted", async () => {
+  test("what the service shows is saved, published, and accepted", async () => {
     const token = /swiftquill-domain=(\S+)/.exec(lab.swiftquill.instructions("brackwater-tickets.example"))?.[1];
     const key = /p=(\S+)/.exec(await lab.swiftquill.page("brackwater-tickets.example"))?.[1];
     const inputs = ["--input", `token=${token}`, "--input", `key=${key}`];

@@ -203,7 +203,7 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
     expect(captured.exit).toBe(0);
   });
 
-  test("what is edited in a master file is accepted by the servers' own checkers", async () => {
+  test("what is edited in a zone file is accepted by the servers' own checkers", async () => {
     const zone =
       "; mine\n$TTL 1h\n$ORIGIN brackwater.example.\n@ SOA ns1 hostmaster 2026030101 2h 15m 2w 5m\n@ NS ns1\nns1 A 192.0.2.53\n";
     writeFileSync(join(folder, "mine.zone"), zone);

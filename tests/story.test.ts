@@ -75,7 +75,7 @@ describe("from pasted instructions to proven", () => {
     );
     expect(await run(["intake", "-"], paste)).toMatchObject({
       exit: 1,
-      err: expect.stringContaining("taken down already as seekmere-ownership"),
+      err: expect.stringContaining("saved already as seekmere-ownership"),
     });
   });
 

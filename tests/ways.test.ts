@@ -179,7 +179,7 @@ describe("by helper program", () => {
   });
 });
 
-describe("into a master file", () => {
+describe("into a zone file", () => {
   test("undo restores the very same records, comments kept", async () => {
     const folder = workspace("brackwater.example", "nettlehost", ask("f", '@ TXT "k=1"'));
     writeFileSync(join(folder, "b.zone"), ZONE);

@@ -50,7 +50,7 @@ const type = (step: Step, folder: string, env: NodeJS.ProcessEnv): Promise<numbe
     child.stdin.end(step.input ?? "");
   });
 
-/** Plays the whole story in a workspace of its own, which is kept in a folder where one is named. */
+/** Plays the guided demo in a workspace of its own, which is kept in a folder where one is named. */
 export async function playDemo(keep: string | undefined, speed: number, audience: Audience): Promise<void> {
   const port = await freePort();
   const { lab, passDays } = await startLab({ start: Date.parse(LAB_START), speed, port });

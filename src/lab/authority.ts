@@ -63,7 +63,7 @@ export class AuthorityHost {
     this.#keys = keys;
   }
 
-  /** Starts serving a zone from master-file text. */
+  /** Starts serving a zone from zone-file text. */
   serve(apex: DomainName, text: string): void {
     const document = readZone(text, { origin: apex });
     if (document.issues.length > 0) throw new Error(`the lab's zone ${apex} is broken: ${JSON.stringify(document.issues[0])}`);

@@ -1,5 +1,5 @@
 /**
- * The stand-ins that ship with Zandrel, all on loopback, all speaking the real protocols.
+ * The simulated services that ship with Zandrel, all on loopback, all speaking the real protocols.
  *
  * ```ts
  * const lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed: 300, port: 5300 });

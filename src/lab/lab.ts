@@ -68,7 +68,7 @@ const VANTAGES = [
   { name: "Far Shore", address: ADDRESSES.vantages[3], options: { prefersLast: true } },
 ] as const;
 
-/** Starts the stand-ins, all on loopback: registry, DNS host, resolvers, services, a mailbox provider, one clock. */
+/** Starts the simulated services, all on loopback: registry, DNS host, resolvers, services, a mailbox provider, one clock. */
 export async function startLab({ start, speed, port }: LabOptions): Promise<Lab> {
   const realStart = Date.now();
   const clock = fastClock(start, realStart, speed);

@@ -3,7 +3,7 @@ import type { CauseKind } from "../core/ownership/index.ts";
 /** A record entered wrongly, as it happens in real life. `#` stands for a label that only this mistake uses. */
 export interface Mistake {
   readonly title: string;
-  /** What the service asked for, as master-file lines relative to the domain. */
+  /** What the service asked for, as zone-file lines relative to the domain. */
   readonly wanted: string;
   /** What stands in the zone instead. */
   readonly entered: string;
@@ -71,7 +71,7 @@ export const MISTAKES: readonly Mistake[] = [
   },
   { title: "a blank behind it", wanted: `_# TXT "${token}"`, entered: `_# TXT "${token} "`, cause: "blanks" },
   {
-    title: "a non-breaking blank in front",
+    title: "a non-breaking space in front",
     wanted: `_# TXT "${token}"`,
     entered: `_# TXT "\\194\\160${token}"`,
     cause: "blanks",

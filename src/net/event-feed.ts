@@ -78,7 +78,7 @@ async function trusted(
   now: number,
 ): Promise<Delivery | Distrust> {
   const distrust = (error: string): Distrust => ({ status: 401, error });
-  // One signature that covers these parts, and no other: nothing is left to choose for whoever made the request.
+  // One signature that covers these parts, and no other: nothing is left to choose for anyone who made the request.
   if (!ONE_SIGNATURE.test(String(headers["signature-input"] ?? "")))
     return distrust("it is not signed as docs/service-link.md says");
   if (headers["content-digest"] !== digestOf(body)) return distrust("the digest does not fit the body");

@@ -5,7 +5,7 @@ import { err, ok, type Result } from "../core/result.ts";
 /** The version of the contract between Zandrel and helper programs (docs/helpers.md). */
 const HELPER_VERSION = 1;
 
-/** A record set as helpers read and write it: data as master-file text, names absolute. */
+/** A record set as helpers read and write it: data as zone-file text, names absolute. */
 const helperSet = z.object({ ttl: z.number().int().min(0).max(0x7fffffff), data: z.array(z.string()).min(1) });
 export type HelperSet = z.output<typeof helperSet>;
 

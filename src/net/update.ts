@@ -155,7 +155,7 @@ export async function sendUpdate({ server, apex, key, changes, now, timeout }: U
           ? {
               kind: "refused",
               detail: `${where} says that the secret of the key ${displayName(key.name)} is wrong`,
-              remedy: "copy the secret from the DNS host again, whole and without blanks",
+              remedy: "copy the secret from the DNS host again, whole and without spaces",
             }
           : {
               kind: "unknown",

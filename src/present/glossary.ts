@@ -125,7 +125,7 @@ export const GLOSSARY: readonly Term[] = [
   term(
     "DKIM key",
     "the public half of a signing key",
-    "The record with which receivers check a DKIM signature; the private half stays with whoever signs.",
+    "The record with which receivers check a DKIM signature; the private half stays with the sender.",
     'hp1._domainkey.brackwater.example TXT "v=DKIM1; p=MIIB…"',
     "key",
   ),
@@ -221,7 +221,7 @@ export const GLOSSARY: readonly Term[] = [
   term(
     "kit",
     "a reusable set of asks",
-    "A file that describes what a service always asks for, with blanks to fill in.",
+    "A file that describes what a service always asks for, with spaces to fill in.",
     "zandrel intake --kit heronpost --input account=brackwater",
   ),
   term(
@@ -336,7 +336,7 @@ export const GLOSSARY: readonly Term[] = [
   ),
   term(
     "service",
-    "whoever asks for records",
+    "a company that asks for records",
     "A company that asks you to publish records: a site builder, a search engine, a mailer.",
     "Heronpost",
   ),
@@ -428,7 +428,7 @@ export const GLOSSARY: readonly Term[] = [
     "the records of a zone as text",
     "The open text format in which name servers keep and exchange the records of a zone.",
     "brackwater.example.zone",
-    "master file",
+    "zone file",
   ),
 ];
 

@@ -24,7 +24,7 @@ export function moment(at: number, now: number): string {
   return `${then.weekday} ${then.day} ${then.month}${then.year === today.year ? "" : ` ${then.year}`} ${time}`;
 }
 
-/** A deadline, rounded up to the minute: whoever looks then is not too early. */
+/** A deadline, rounded up to the minute: anyone who looks then is not too early. */
 export const deadline = (at: number, now: number): string => moment(Math.ceil(at / 60_000) * 60_000, now);
 
 /** A moment with its seconds, for logs. */

@@ -1,6 +1,6 @@
 import { mkdirSync } from "node:fs";
-import { dirname } from "node:path";
 import { createRequire } from "node:module";
+import { dirname } from "node:path";
 import type Database from "libsql";
 import { Failure } from "../core/failure.ts";
 

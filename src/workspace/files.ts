@@ -27,7 +27,7 @@ export function readText(path: string, encoding: "utf8" | "latin1" = "utf8", mos
 }
 
 /**
- * Replaces a file in one step: whoever reads it sees the old text or the new one, never a part, and the new
+ * Replaces a file in one step: anyone who reads it sees the old text or the new one, never a part, and the new
  * one is on the disk before the old one goes.
  */
 export function writeAtomically(

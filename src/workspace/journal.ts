@@ -39,7 +39,7 @@ export type JournalEvent =
   | { readonly kind: "ask-retired"; readonly ask: string; readonly because: string }
   /** Includes were replaced by the addresses they stood for. */
   | {
-      readonly kind: "spf-shrunk";
+      readonly kind: "spf-flattened";
       readonly record: string;
       readonly sources: readonly { readonly term: string; readonly addresses: readonly string[] }[];
     }

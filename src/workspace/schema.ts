@@ -125,7 +125,7 @@ const ask = z.strictObject({
   purpose: z.enum(PURPOSES),
   asked: day.optional(),
   after: z.array(key).default([]),
-  records: z.string("expected master-file lines").default(""),
+  records: z.string("expected zone-file lines").default(""),
   /** Terms for the domain's one SPF record, such as include:spf.heronpost.example. */
   spf: z.string("expected SPF terms").optional(),
   /** The least strict DMARC policy the service accepts. */

@@ -1,11 +1,11 @@
-import { Failure } from "../core/failure.ts";
-import { failureSentence } from "../present/index.ts";
 import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { parseDocument } from "yaml";
+import { Failure } from "../core/failure.ts";
+import { failureSentence } from "../present/index.ts";
 import { writeAtomically } from "./files.ts";
 import { openJournal } from "./journal.ts";
 import { readSecret } from "./secret.ts";
@@ -46,7 +46,11 @@ describe("reading the files", () => {
         name: "brackwater.example.",
         host: "nettlehost",
         asks: [
-          { id: "seekmere-ownership", asked: "2026-03-02", wanted: [{ name: "brackwater.example.", type: "TXT", ttl: 3600 }] },
+          {
+            id: "seekmere-ownership",
+            asked: "2026-03-02",
+            wants: [{ kind: "records", name: "brackwater.example.", type: "TXT", ttl: 3600 }],
+          },
         ],
       },
     ]);

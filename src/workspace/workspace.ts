@@ -1,9 +1,9 @@
 import { existsSync } from "node:fs";
 import { dirname, join, relative, resolve } from "node:path";
-import { type Ask, checkKit, dmarcName, type Kit, kitSchema } from "../core/ask/index.ts";
+import { type Ask, checkKit, dmarcName, type Kit, kitSchema, type Want, wantsOf } from "../core/ask/index.ts";
 import { Failure } from "../core/failure.ts";
 import type { DomainName } from "../core/name/index.ts";
-import { octetsOf, type ResourceRecord, splitCharacterStrings, toSets } from "../core/record/index.ts";
+import { octetsOf } from "../core/record/index.ts";
 import type { WebProof } from "../core/site/index.ts";
 import { readSpfRecord, type SpfError } from "../core/spf/index.ts";
 import { readRecords } from "../core/zone/index.ts";
@@ -80,7 +80,6 @@ function readDomain(path: string, settings: Settings): Domain {
     if (ids.has(ask.id)) throw new Failure("id-twice", { ask: ask.id, at: file.place(["asks", i, "id"]) });
     ids.add(ask.id);
     const { records: lines, issues } = readRecords(octetsOf(ask.records), { origin: name, ttl: settings.defaults.ttl });
-    const records: ResourceRecord[] = [...lines];
     const [issue] = issues;
     if (issue !== undefined)
       throw new Failure("ask-records", {
@@ -91,35 +90,27 @@ function readDomain(path: string, settings: Settings): Domain {
         found: issue.text,
         expected: issue.expected,
       });
+    const { ttl } = settings.defaults;
+    const wants: Want[] = wantsOf(lines);
     if (ask.spf !== undefined) {
-      const parsed = readSpfRecord(`v=spf1 ${ask.spf}`);
-      if (!parsed.ok) {
-        const { text, message, meant } = parsed.error[0] as SpfError;
+      const terms = readSpfRecord(`v=spf1 ${ask.spf}`);
+      if (!terms.ok) {
+        const { text, message, meant } = terms.error[0] as SpfError;
         throw new Failure("ask-spf", { at: file.place(["asks", i, "spf"]), found: text, because: message, meant });
       }
-      records.push({
-        name,
-        type: "TXT",
-        ttl: settings.defaults.ttl,
-        data: { strings: splitCharacterStrings(octetsOf(`v=spf1 ${ask.spf}`)) },
-      });
+      wants.push({ kind: "spf-terms", name, type: "TXT", ttl, record: terms.value });
     }
     if (ask.dmarc !== undefined)
-      records.push({
-        name: dmarcName(name),
-        type: "TXT",
-        ttl: settings.defaults.ttl,
-        data: { strings: [`v=DMARC1; p=${ask.dmarc}`] },
-      });
+      wants.push({ kind: "dmarc-minimum", name: dmarcName(name), type: "TXT", ttl, policy: ask.dmarc });
+    if (ask.web !== undefined) wants.push({ kind: "web", proof: webProof(ask.web) });
     return {
       id: ask.id,
       service: ask.service,
       purpose: ask.purpose,
       domain: name,
       after: ask.after,
-      wanted: toSets(records),
+      wants,
       ...(ask.asked === undefined ? {} : { asked: ask.asked }),
-      ...(ask.web === undefined ? {} : { web: webProof(ask.web) }),
     };
   });
   asks.forEach((ask, i) => {

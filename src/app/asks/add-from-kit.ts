@@ -5,7 +5,7 @@ import type { AppContext, Outcome } from "../context.ts";
 import { addAsks, askJson, domainFor, type IntakeResult, type NewAsk } from "./add.ts";
 import type { IntakeRequest } from "./intake.ts";
 
-/** Takes down the asks of a kit, its blanks filled from --input or asked for on the terminal. */
+/** Saves the asks of a kit, its blanks filled from --input or asked for on the terminal. */
 export async function fromKit(
   request: Pick<IntakeRequest, "input" | "domain" | "dryRun"> & { readonly kit: string },
   workspace: Workspace,
@@ -24,7 +24,7 @@ export async function fromKit(
     const filled = fillKit(kit, domain.name, values, workspace.settings.defaults.ttl);
     if (filled.ok) {
       const added = !Object.hasOwn(workspace.settings.services, kit.service);
-      // A kit may be used again when the service shows what it kept back; what is taken down already stays as it is.
+      // A kit may be used again when the service shows what it kept back; what is already saved stays as it is.
       const known = new Set(domain.asks.map((ask) => ask.id));
       const asks = filled.value.asks
         .filter((ask) => !known.has(ask.id))

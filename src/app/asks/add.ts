@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { PURPOSES, type Purpose } from "../../core/ask/index.ts";
+import { PURPOSES, type Purpose, recordsWanted } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, relativeText, withoutRootDot } from "../../core/name/index.ts";
 import {
@@ -9,7 +9,6 @@ import {
   printData,
   type ResourceRecord,
   recordJson,
-  recordsOf,
   toSets,
   txtValue,
 } from "../../core/record/index.ts";
@@ -72,7 +71,7 @@ export function domainFor(workspace: Workspace, request: { readonly domain: stri
   return longest;
 }
 
-/** The records as master-file lines relative to the domain, aligned. */
+/** The records as zone-file lines relative to the domain, aligned. */
 function askLines(records: readonly ResourceRecord[], domain: DomainName, ttl: number): string {
   return columns(
     records.map((one) => [
@@ -95,7 +94,7 @@ export interface NewAsk {
   readonly dmarc?: string;
 }
 
-/** An SPF record for the domain itself is taken down as terms for the one record, never as a second one. */
+/** An SPF record for the domain itself is saved as terms for the one record, never as a second one. */
 export function withoutSpf(records: readonly ResourceRecord[], domain: DomainName): { records: ResourceRecord[]; spf?: string } {
   const terms = (one: ResourceRecord): string | undefined => {
     const text = one.type === "TXT" && one.name === domain ? decodeUtf8(txtValue(one.data as DataOf["TXT"])) : "";
@@ -126,7 +125,7 @@ export function twinOf(ask: NewAsk, domain: Domain): string | undefined {
   const spfSet =
     ask.spf === undefined ? [] : [{ name: domain.name, type: "TXT", ttl: 0, data: { strings: [`v=spf1 ${ask.spf}`] } }];
   return domain.asks.find(
-    (other) => other.service === ask.service && sameRecords(other.wanted.flatMap(recordsOf), [...ask.records, ...spfSet]),
+    (other) => other.service === ask.service && sameRecords(recordsWanted(other.wants), [...ask.records, ...spfSet]),
   )?.id;
 }
 

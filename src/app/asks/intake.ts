@@ -130,7 +130,7 @@ export interface IntakeRequest extends CommonRequest {
   readonly dryRun: boolean;
 }
 
-/** Take down what a service asked for, from what its page shows, a file or options. */
+/** Save what a service asked for, from what its page shows, a file or options. */
 export async function intake(request: IntakeRequest, context: AppContext): Promise<Outcome<IntakeResult>> {
   const workspace = openWorkspace(context.cwd, request.workspace);
   const { kit, value } = request;

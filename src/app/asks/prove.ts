@@ -1,8 +1,8 @@
 import * as z from "zod";
-import { STATES } from "../../core/ask/index.ts";
+import { recordsWanted, STATES } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { parseName, withoutRootDot } from "../../core/name/index.ts";
-import { printRecord, recordsOf } from "../../core/record/index.ts";
+import { printRecord } from "../../core/record/index.ts";
 import { askLink } from "../../net/service-link.ts";
 import { deadline, visible } from "../../present/index.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
@@ -110,7 +110,7 @@ export async function proveOne(
     visibleBy: visibility === undefined ? null : visibility.by,
   };
   const notAsked = (reason: string): Shown["asked"] => ({ answer: "not-asked", reason });
-  const evidence = ask.wanted.flatMap(recordsOf).map(printRecord).join("; ");
+  const evidence = recordsWanted(ask.wants).map(printRecord).join("; ");
   const proven = (by: "service" | "user", reason: string, answer: Shown["asked"]): Shown => {
     journal.append(now, domain.name, {
       kind: "proven",
@@ -139,7 +139,7 @@ export async function proveOne(
       const tooEarly = state === "spreading" && !request.askNow;
       const asked = tooEarly
         ? notAsked(
-            `some vantages still show the old view, and the service may too: asking too early makes it remember “not found”${visibility === undefined ? "" : `; ask after ${deadline(visibility.by, now)}`}, or now with --ask-now`,
+            `some resolvers still show the old record, and the service may too: asking too early makes it remember “not found”${visibility === undefined ? "" : `; ask after ${deadline(visibility.by, now)}`}, or now with --ask-now`,
           )
         : await askTheService(standing, domain, workspace, request, context);
       if (asked.answer !== "not-asked")

@@ -1,12 +1,12 @@
 import type { Ask, State, View } from "../../core/ask/index.ts";
-import { isDelegated, isMet, look, stateOf } from "../../core/ask/index.ts";
+import { dnsWants, isDelegated, isMet, look, recordsWanted, stateOf, webProofOf } from "../../core/ask/index.ts";
 import { type Draft, makeDraft } from "../../core/change/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized, zoneLookup } from "../../core/lookup/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { type Cause, diagnose } from "../../core/ownership/index.ts";
-import { containsAll, printRecord, type RecordSet, recordsOf } from "../../core/record/index.ts";
+import { containsAll, printRecord, type RecordSet } from "../../core/record/index.ts";
 import { judgeProof, type WebProof } from "../../core/site/index.ts";
 import { longestWindow, visibleBy } from "../../core/spread/index.ts";
 import { zonesOf } from "../../core/zone/index.ts";
@@ -26,13 +26,11 @@ export interface JournalState {
 const NOTHING: JournalState = { proven: new Map(), settled: new Map(), publications: [] };
 
 /** The records of an ask as one text, by which a proof is tied to what was proven. */
-export const wantedText = (ask: Ask): string =>
-  (ask.web === undefined ? "" : `${JSON.stringify(ask.web)}\n`) +
-  ask.wanted
-    .flatMap(recordsOf)
-    .map((record) => printRecord({ ...record, ttl: 0 }))
-    .sort()
-    .join("\n");
+export const wantedText = ({ wants }: Ask): string => {
+  const proof = webProofOf(wants);
+  const records = recordsWanted(wants).map((record) => printRecord({ ...record, ttl: 0 }));
+  return (proof === undefined ? "" : `${JSON.stringify(proof)}\n`) + records.sort().join("\n");
+};
 
 export function loadJournalState(journal: Journal | undefined, domain: DomainName): JournalState {
   if (journal === undefined) return NOTHING;
@@ -100,7 +98,7 @@ function provenanceOf(domain: Domain, journalled: JournalState, now: number): (s
     if (publication !== undefined)
       return `Zandrel on ${moment(publication.opened.at, now)} for ${publication.opened.changes.flatMap((change) => change.asks).join(", ")}`;
     const ask = domain.asks.find((one) =>
-      one.wanted.some((wanted) => wanted.name === set.name && wanted.type === set.type && containsAll(set, wanted)),
+      dnsWants(one.wants).some((want) => want.name === set.name && want.type === set.type && isMet(set, want)),
     );
     return ask === undefined
       ? "somebody else (the DNS host's default for new domains, or an older service)"
@@ -131,8 +129,8 @@ export async function draftOf(
 
 function visibilityOf(ask: Ask, journalled: JournalState): Visibility | undefined {
   const wants = (change: JournalledChange) =>
-    ask.wanted.some(
-      (set) => set.name === change.name && set.type === change.type && change.after !== undefined && isMet(change.after, set),
+    dnsWants(ask.wants).some(
+      (want) => want.name === change.name && want.type === change.type && change.after !== undefined && isMet(change.after, want),
     );
   const publication = journalled.publications.findLast(
     ({ opened, closed }) => closed?.end === "published" && opened.changes.some(wants),
@@ -156,7 +154,7 @@ async function webStanding(
   const common = { ask, views: [], visibility: undefined };
   const verdict =
     dns.web === undefined
-      ? { found: undefined, because: "a proof on the web cannot be looked at in master files", remedy: "" }
+      ? { found: undefined, because: "a proof on the web cannot be looked at in zone files", remedy: "" }
       : judgeProof(proof, await fetchPage(proof.url, dns.web));
   const proven = journalled.proven.get(ask.id)?.wanted === wantedText(ask);
   const settled = journalled.settled.get(ask.id)?.wanted === wantedText(ask);
@@ -199,9 +197,10 @@ export async function survey(
   };
   const asks = await Promise.all(
     domain.asks.map(async (ask): Promise<AskStanding> => {
-      if (ask.web !== undefined) return webStanding(ask, ask.web, dns, journalled, waitingFor(ask, journalled, domain));
-      const views = trouble === undefined ? await look(ask.wanted, viewpoints) : [];
-      const astray = ask.wanted.filter(
+      const proof = webProofOf(ask.wants);
+      if (proof !== undefined) return webStanding(ask, proof, dns, journalled, waitingFor(ask, journalled, domain));
+      const views = trouble === undefined ? await look(dnsWants(ask.wants), viewpoints) : [];
+      const astray = dnsWants(ask.wants).filter(
         (set) =>
           trouble?.kind === "not-delegated" ||
           views.some(
@@ -261,7 +260,7 @@ export function nextStep({ ask, state, causes }: AskStanding, domain: DomainName
     case "noted":
     case "clashing":
     case "lapsed":
-      return ask.web === undefined ? `zandrel draft ${name}` : (causes[0]?.remedy ?? `zandrel prove ${ask.id}`);
+      return webProofOf(ask.wants) === undefined ? `zandrel draft ${name}` : (causes[0]?.remedy ?? `zandrel prove ${ask.id}`);
     case "astray":
       return causes[0]?.remedy ?? `zandrel prove ${ask.id}`;
     case "spreading":

@@ -1,11 +1,12 @@
 import { statSync } from "node:fs";
 import { relative } from "node:path";
 import * as z from "zod";
+import { recordsWanted } from "../../core/ask/index.ts";
 import { type Audit, audit, CATALOGUE, isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
 import { keyNameOf } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
-import { decodeUtf8, isOfType, txtValue } from "../../core/record/index.ts";
+import { type DataOf, decodeUtf8, txtValue } from "../../core/record/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import { type Domain, findWorkspace, type Journal, keyPath, openWorkspace, type Workspace } from "../../workspace/index.ts";
 import { survey } from "../asks/survey.ts";
@@ -69,7 +70,7 @@ async function auditOne(
       : selectors
           .filter((one) => privateKeyOf(workspace, domain, one) !== undefined)
           .map((one) => keyPath(workspace.folder, domain, one));
-  const flattened = journal?.entries(domain, "spf-shrunk").at(-1)?.sources ?? [];
+  const flattened = journal?.entries(domain, "spf-flattened").at(-1)?.sources ?? [];
   return audit({
     domain,
     role: own?.role,
@@ -84,8 +85,8 @@ async function auditOne(
     openKeyFiles: files.filter((path) => (statSync(path).mode & 0o077) !== 0).map((path) => relative(context.cwd, path)),
     asks: (surveyed?.asks ?? []).map(({ ask, state, because }) => ({ id: ask.id, state, because })),
     wantedTexts: (own?.asks ?? []).flatMap((ask) =>
-      ask.wanted.flatMap((set) =>
-        set.name === domain && isOfType(set, "TXT") ? set.data.map((data) => decodeUtf8(txtValue(data))) : [],
+      recordsWanted(ask.wants).flatMap((one) =>
+        one.name === domain && one.type === "TXT" ? [decodeUtf8(txtValue(one.data as DataOf["TXT"]))] : [],
       ),
     ),
     undelegatedHosts: look.undelegatedHosts.map((one) => one.title),

@@ -40,7 +40,7 @@ export interface DnsContext {
   readonly world: Lookup;
   /** How the web is asked, through the same DNS; undefined where answers come from files. */
   readonly web: WebOptions | undefined;
-  /** The master file that `--into` names, and the folder it is relative to. */
+  /** The zone file that `--into` names, and the folder it is relative to. */
   readonly into: { readonly folder: string; readonly file: string } | undefined;
   /** Names that exist, where answers come from files; a name server does not list them. */
   readonly names: ReadonlySet<DomainName>;
@@ -59,14 +59,14 @@ export function nameOperand(text: string): DomainName {
   throw new Failure("not-a-domain", { given: text, because: parsed.ok ? "" : parsed.error.message });
 }
 
-/** The domain a master file is about when it does not say so itself: by its own name, or the only domain in question. */
+/** The domain a zone file is about when it does not say so itself: by its own name, or the only domain in question. */
 function originOf(file: string, domains: readonly DomainName[]): DomainName | undefined {
   const stem = parseName(basename(file).replace(/\.(zone|db|txt|dns)$/i, ""));
   if (stem.ok && (domains.includes(stem.value) || (domains.length === 0 && labelsOf(stem.value).length > 1))) return stem.value;
   return domains.length === 1 ? domains[0] : undefined;
 }
 
-/** Reads a master file; the first mistake in it is shown with its place. */
+/** Reads a zone file; the first mistake in it is shown with its place. */
 export function readZoneFile(
   cwd: string,
   file: string,
@@ -251,7 +251,7 @@ function openZoneFiles(
       const covered = zoneFor(zones, name) !== undefined;
       const authority: Authority = covered
         ? { kind: "delegated", apex: name, servers: [{ name, address: files.join(", "), lookup }], unreachable: [], ttl: 0 }
-        : { kind: "failed", because: `none of the master files given holds ${displayName(name)}` };
+        : { kind: "failed", because: `none of the zone files given holds ${displayName(name)}` };
       return {
         authority,
         lookup: covered ? lookup : undefined,

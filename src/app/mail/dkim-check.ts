@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { dnsWants } from "../../core/ask/index.ts";
 import { checkSelector, keyNameOf, type SelectorCheck, usualSelectors } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
@@ -25,11 +26,11 @@ export const dkimCheckSchema = z.object({
 
 export type DkimCheckResult = z.output<typeof dkimCheckSchema>;
 
-/** Selectors that are known of a domain: from the workspace's asks and private keys, and from master files. */
+/** Selectors that are known of a domain: from the workspace's asks and private keys, and from zone files. */
 export function knownSelectors(workspace: Workspace | undefined, domain: DomainName, names: Iterable<DomainName> = []): string[] {
   const asks = workspace?.domains.find((one) => one.name === domain)?.asks ?? [];
   const above = `_domainkey.${domain}` as DomainName;
-  const below = [...asks.flatMap((ask) => ask.wanted.map((set) => set.name)), ...names]
+  const below = [...asks.flatMap((ask) => dnsWants(ask.wants).map((want) => want.name)), ...names]
     .filter((name) => isBelow(name, above) && !name.startsWith("*."))
     .map((name) => labelsOf(name).slice(0, -labelsOf(above).length).join("."));
   return [...new Set([...below, ...(workspace === undefined ? [] : keySelectors(workspace.folder, domain))])];
@@ -54,7 +55,7 @@ const json = ({ selector, name, state, alias, key, remarks }: SelectorCheck): Dk
 /** What {@link dkimCheck} is asked. */
 export interface DkimCheckRequest extends CommonRequest, DnsOptions {}
 
-/** Judge the DKIM keys a domain has published: at the selectors named, or at all that the workspace and custom know. */
+/** Judge the DKIM keys a domain has published: at the selectors named, or at all that are known to the workspace, plus common selectors. */
 export async function dkimCheck(request: DkimCheckRequest, context: AppContext): Promise<Outcome<DkimCheckResult>> {
   const [operand, ...selectors] = request.operands;
   const domain = nameOperand(operand as string);

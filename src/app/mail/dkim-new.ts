@@ -26,8 +26,8 @@ export const newKeyShape = z.object({
   type: z.enum(KEY_TYPES),
   keyFile: z.string().describe("where the private key is, readable by you alone"),
   record: record,
-  line: z.string().describe("the record as a master-file line, cut into strings of at most 255 octets"),
-  ask: z.string().nullable().describe("the ask that was taken down for it; null outside a workspace"),
+  line: z.string().describe("the record as a zone-file line, cut into strings of at most 255 octets"),
+  ask: z.string().nullable().describe("the ask that was saved for it; null outside a workspace"),
 });
 
 export type Made = z.output<typeof newKeyShape>;
@@ -35,7 +35,7 @@ export type Made = z.output<typeof newKeyShape>;
 /** A selector that says when the key was made. */
 const selectorOf = (now: number): string => `z${new Date(now).toISOString().slice(0, 7).replace("-", "")}`;
 
-/** Makes a key and, for a domain of the workspace, takes down the ask to publish it. */
+/** Makes a key and, for a domain of the workspace, saves the ask to publish it. */
 export async function makeKey(
   domain: DomainName,
   selector: string,

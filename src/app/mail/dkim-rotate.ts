@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { dnsWants } from "../../core/ask/index.ts";
 import { checkSelector, keyNameOf, ROTATION_STEPS, rotationPlan } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { liveAt, memoized } from "../../core/lookup/index.ts";
@@ -31,7 +32,7 @@ export const dkimRotateSchema = z.object({
     }),
   ),
   made: newKeyShape.nullable().describe("the key that was made just now"),
-  asks: z.array(z.string()).describe("asks that were taken down just now"),
+  asks: z.array(z.string()).describe("asks that were saved just now"),
 });
 
 export type DkimRotateResult = z.output<typeof dkimRotateSchema>;
@@ -116,7 +117,7 @@ export async function dkimRotate(request: DkimRotateRequest, context: AppContext
       ...(switched === undefined ? {} : { switched }),
     });
     const oldAsk = domain.asks.find(
-      (ask) => ask.id !== revokedId && ask.wanted.some((set) => set.name === keyNameOf(domain.name, from)),
+      (ask) => ask.id !== revokedId && dnsWants(ask.wants).some((want) => want.name === keyNameOf(domain.name, from)),
     )?.id;
     if (request.revoke) {
       const due = steps.find((step) => step.kind === "revoke");

@@ -23,7 +23,7 @@ import { reportsAllow } from "../reports/reported.ts";
 export const dmarcComposeSchema = z.object({
   domain: z.string(),
   record: z.string(),
-  line: z.string().describe("the record as a master-file line"),
+  line: z.string().describe("the record as a zone-file line"),
   words: z.array(z.string()),
   before: z.string().nullable().describe("the record that is there today"),
   obstacles: z.array(z.object({ kind: z.string(), because: z.string(), wayOut: z.string() })),

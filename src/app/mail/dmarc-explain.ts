@@ -104,9 +104,9 @@ export async function dmarcExplain(request: DmarcExplainRequest, context: AppCon
         : failed !== undefined
           ? `it could not be asked for: ${failed}`
           : own?.kind === "several"
-            ? `${own.texts.length} records stand there, so that none counts`
+            ? `${own.texts.length} records are there, so none counts`
             : own?.kind === "unusable"
-              ? "the record that stands there cannot be used"
+              ? "the record there cannot be used"
               : "there is no record, so that receivers do with forged mail what they like";
     const destinations = await Promise.all(
       [

@@ -1,7 +1,6 @@
 import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
-import { decodeUtf8, isOfType, txtValue } from "../../core/record/index.ts";
 import {
   combineThoroughly,
   isSpf,
@@ -34,14 +33,7 @@ export type SpfCombineResult = z.output<typeof spfCombineSchema>;
 /** The SPF terms that the asks of a domain want. */
 function askedTerms(domain: Domain | undefined): SpfRecord[] {
   return (domain?.asks ?? []).flatMap((ask) =>
-    ask.wanted.flatMap((set) => {
-      if (set.name !== domain?.name || !isOfType(set, "TXT")) return [];
-      return set.data.flatMap((data) => {
-        const text = decodeUtf8(txtValue(data));
-        const parsed = isSpf(text) ? readSpfRecord(text) : undefined;
-        return parsed?.ok ? [parsed.value] : [];
-      });
-    }),
+    ask.wants.flatMap((want) => (want.kind === "spf-terms" && want.name === domain?.name ? [want.record] : [])),
   );
 }
 
@@ -59,7 +51,7 @@ export function waysOut(tree: SpfTree, domain: string): SpfCombineResult["waysOu
       if (term.name !== "include") return [{ saves: lookups, what: `write the addresses of ${term.text} instead of the name` }];
       return [
         ...(complete
-          ? [{ saves: lookups, what: `zandrel spf shrink ${domain} --include ${term.domain} writes addresses in its place` }]
+          ? [{ saves: lookups, what: `zandrel spf flatten ${domain} --include ${term.domain} writes addresses in its place` }]
           : []),
         {
           saves: lookups,

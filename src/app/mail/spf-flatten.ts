@@ -11,7 +11,7 @@ export const spfFlattenSchema = z.object({
   domain: z.string(),
   before: z.string(),
   after: z.string(),
-  lines: z.array(z.string()).describe("every record to publish, as master-file lines"),
+  lines: z.array(z.string()).describe("every record to publish, as zone-file lines"),
   parts: z
     .array(z.object({ name: z.string(), record: z.string() }))
     .describe("further names, where one record would be too long"),
@@ -58,7 +58,7 @@ export async function spfFlatten(request: SpfFlattenRequest, context: AppContext
     if (request.remember && workspace !== undefined) {
       const journal = await workspace.openJournal();
       try {
-        journal.append(dns.now, domain, { kind: "spf-shrunk", record: text, sources: sources.map((one) => ({ ...one })) });
+        journal.append(dns.now, domain, { kind: "spf-flattened", record: text, sources: sources.map((one) => ({ ...one })) });
       } finally {
         journal.close();
       }

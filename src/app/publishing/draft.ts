@@ -1,5 +1,6 @@
 import { resolve } from "node:path";
 import * as z from "zod";
+import { dnsWants } from "../../core/ask/index.ts";
 import { type Draft, draftCacheWindow, pending } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, under } from "../../core/name/index.ts";
@@ -95,7 +96,7 @@ export async function makeDrafts(
         return draftOf(domain, source, dns.world, journalled, dns.now, named, only.length === 0 ? undefined : only);
       const because =
         looked.authority.kind === "delegated" ? "none of its name servers has an address" : looked.authority.because;
-      const sets = asks.flatMap((ask) => ask.wanted.map((set) => ({ name: set.name, type: set.type, because, asks: [ask.id] })));
+      const sets = asks.flatMap((ask) => dnsWants(ask.wants).map(({ name, type }) => ({ name, type, because, asks: [ask.id] })));
       return { domain: domain.name, changes: [], clashes: [], undetermined: sets };
     }),
   );

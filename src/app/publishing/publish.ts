@@ -84,7 +84,7 @@ export interface PublishRequest extends CommonRequest, DraftOptions, Pick<DnsOpt
   readonly check: boolean;
 }
 
-/** Carry the draft out: by signed dynamic update, helper program, into a master file, or as a sheet to fill in. */
+/** Carry the draft out: by signed dynamic update, helper program, into a zone file, or as a sheet to fill in. */
 export async function publish(request: PublishRequest, context: AppContext): Promise<Outcome<PublishResult>> {
   return writing(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
     for (const domain of domains)
@@ -116,7 +116,7 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
     const done: Published[] = [];
     for (const { domain, changes } of ready) {
       if (changes.length === 0) {
-        done.push(publishedOf(domain.name, { way: "none", to: "" }, [], "everything asked for is there already", dns.now));
+        done.push(publishedOf(domain.name, { way: "none", to: "" }, [], "everything asked for is already there", dns.now));
         continue;
       }
       const earlier = done.filter((one) => one.changed > 0).map((one) => displayName(one.domain as DomainName));

@@ -27,7 +27,7 @@ export interface Publisher {
 
 const today = (now: number): string => new Date(now).toISOString().slice(0, 10).replaceAll("-", "");
 
-/** The publisher of a domain: into a master file named on the command line, or the way its DNS host is reached. */
+/** The publisher of a domain: into a zone file named on the command line, or the way its DNS host is reached. */
 export function publisherFor(domain: Domain, workspace: Workspace, request: DnsRequest, context: AppContext): Publisher {
   const into = request.into;
   if (into !== undefined) return zoneFilePublisher(domain, resolve(context.cwd, into), into, workspace, context);
@@ -108,7 +108,7 @@ function zoneFilePublisher(domain: Domain, path: string, shown: string, workspac
       writeAtomically(path, edited.value.text, { encoding: "latin1" });
       return {
         kind: "published",
-        because: `${shown} now has serial ${edited.value.serial}; the server reads it when it is told to reload`,
+        because: `${shown} now has serial ${edited.value.serial}; tell the server to reload it`,
       };
     },
   };

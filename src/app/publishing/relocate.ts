@@ -1,6 +1,7 @@
 import { existsSync } from "node:fs";
 import { resolve } from "node:path";
 import * as z from "zod";
+import { dnsWants } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, liveAt } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, isAtOrBelow, name, withoutRootDot } from "../../core/name/index.ts";
@@ -80,7 +81,7 @@ export interface Move {
 
 /** Names of the domain that are known from its asks and from what was ever published. */
 function knownNames({ domain, journal }: Move): DomainName[] {
-  const asked = domain.asks.flatMap((ask) => ask.wanted.map((set) => set.name));
+  const asked = domain.asks.flatMap((ask) => dnsWants(ask.wants).map((want) => want.name));
   const published = journal.publications(domain.name).flatMap(({ opened }) => opened.changes.map((change) => name(change.name)));
   return [...asked, ...published].filter((one) => isAtOrBelow(one, domain.name));
 }

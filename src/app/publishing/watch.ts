@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { look, type View } from "../../core/ask/index.ts";
+import { dnsWants, look, type View } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
 import { proveOne } from "../asks/prove.ts";
@@ -77,7 +77,7 @@ async function lookOnce(
       surveys.map(async ({ look: looked, asks }) => {
         const followed = asks.filter(isPublished);
         return look(
-          followed.flatMap((one) => one.ask.wanted),
+          followed.flatMap((one) => dnsWants(one.ask.wants)),
           looked.viewpoints,
         );
       }),

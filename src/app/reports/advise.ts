@@ -22,7 +22,7 @@ export const adviseSchema = z.object({
         remedy: z.string(),
       }),
     )
-    .describe("services to set right, the most urgent first"),
+    .describe("services to fix, the most urgent first"),
   steps: z.array(
     z.object({
       policy,
@@ -47,7 +47,7 @@ export const adviseSchema = z.object({
 /** What {@link advise} is asked. */
 export type AdviseRequest = ReportedRequest;
 
-/** Turn the reports into advice: which service to set right first and how, and when the policy can be tightened safely. */
+/** Turn the reports into advice: which service to fix first and how, and when the policy can be tightened safely. */
 export async function advise(request: AdviseRequest, context: AppContext): Promise<Outcome<z.output<typeof adviseSchema>>> {
   return withReports(request, context, "dmarc advise", async (reported) => {
     const advice = await adviceFrom(reported);

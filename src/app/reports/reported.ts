@@ -1,10 +1,12 @@
+import { asRecords } from "../../core/ask/index.ts";
 import { type Advice, adviseOn, type KnownService, type Source, sourcesOf } from "../../core/aggregate/index.ts";
+import { dnsWants } from "../../core/ask/index.ts";
 import { discoverByWalk, type Policy } from "../../core/dmarc/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, memoized } from "../../core/lookup/index.ts";
 import { type DomainName, labelsOf } from "../../core/name/index.ts";
-import { decodeUtf8, isOfType, txtValue } from "../../core/record/index.ts";
-import { isSpf, lookupSpf, type Network, readSpfRecord, type SpfRecord, type SpfTree, spfTree } from "../../core/spf/index.ts";
+import { isOfType } from "../../core/record/index.ts";
+import { lookupSpf, type Network, type SpfRecord, type SpfTree, spfTree } from "../../core/spf/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import { type Domain, openWorkspace, type ReportStore, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest } from "../context.ts";
@@ -32,16 +34,13 @@ function targetsOf(domain: Domain, service: string): { names: DomainName[]; keyN
   const includes: string[] = [];
   for (const ask of domain.asks) {
     if (ask.service !== service) continue;
-    for (const set of ask.wanted) {
-      if (set.name.includes("._domainkey.")) keyNames.push(set.name);
+    for (const want of dnsWants(ask.wants)) {
+      if (want.name.includes("._domainkey.")) keyNames.push(want.name);
+      if (want.kind === "spf-terms") includes.push(...includesOf(want.record));
+      if (want.kind !== "records") continue;
+      const set = asRecords(want);
       if (isOfType(set, "CNAME")) names.push(...set.data.map((data) => data.target));
       if (isOfType(set, "MX")) names.push(...set.data.map((data) => data.exchange));
-      if (!isOfType(set, "TXT")) continue;
-      for (const data of set.data) {
-        const text = decodeUtf8(txtValue(data));
-        const parsed = isSpf(text) ? readSpfRecord(text) : undefined;
-        if (parsed?.ok) includes.push(...includesOf(parsed.value));
-      }
     }
   }
   return { names, keyNames, includes };
@@ -75,7 +74,7 @@ async function sendersOf(
   const services = await Promise.all(
     Object.entries(workspace.settings.services).map(async ([key, { title }]): Promise<KnownService> => {
       const found = workspace.domains.map((one) => targetsOf(one, key));
-      // A service whose asks were never taken down: what zandrel.yaml calls it is the first label of its domain.
+      // A service whose asks were never saved: what zandrel.yaml calls it is the first label of its domain.
       const byName = published.filter((include) => labelsOf(ownerOf(include))[0] === key);
       const includes = [...new Set([...found.flatMap((one) => one.includes), ...byName])];
       const targets = [

@@ -54,7 +54,7 @@ export interface ReportSourcesRequest extends ReportedRequest {
   readonly html: string | undefined;
 }
 
-/** Say who sends as you by the reports of receivers: your services and everybody else, proven or not, and why not. */
+/** Say who sends as you by the reports of receivers: your services and everyone else, proven or not, and why not. */
 export async function reportSources(request: ReportSourcesRequest, context: AppContext): Promise<Outcome<ReportSourcesResult>> {
   return withReports(request, context, "dmarc sources", async ({ domain, reports, receivers, from, to, sources }) => {
     const shown: ReportSourcesResult = {

@@ -53,7 +53,7 @@ const addressesAt = async (
 async function wantedAddresses(domain: Domain, host: DomainName, dns: DnsContext): Promise<string[]> {
   const sets = domain.asks
     .filter((ask) => ask.purpose === "site" || ask.purpose === "redirect")
-    .flatMap((ask) => ask.wanted.filter((set) => set.name === host));
+    .flatMap((ask) => ask.wants.flatMap((want) => (want.kind === "records" && want.name === host ? [want] : [])));
   const direct = sets
     .filter((set) => set.type === "A" || set.type === "AAAA")
     .flatMap((set) => (set.data as readonly DataOf["A"][]).map((data) => data.address));

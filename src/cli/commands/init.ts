@@ -1,4 +1,4 @@
-import { initialise, initialiseSchema } from "../../app/workspace/init.ts";
+import { initialise, initialiseSchema } from "../../app/asks/init.ts";
 import { ROLES } from "../../workspace/index.ts";
 import { command } from "../command.ts";
 import { choice, text } from "../options.ts";

@@ -7,11 +7,11 @@ import { choice, flag, list, text } from "../options.ts";
 export default command({
   name: "intake",
   operands: "[FILE|-]",
-  summary: "take down what a service asked for, from what its page shows, a file or options",
+  summary: "save what a service asked for, from what its page shows, a file or options",
   examples: [
     ["zandrel intake", "paste on the terminal, finish with Ctrl-D"],
-    ["zandrel intake seekmere.txt --service seekmere --dry-run", "show what would be taken down, write nothing"],
-    ["zandrel intake --kit heronpost --input account=brackwater", "the asks of a kit, its blanks filled in"],
+    ["zandrel intake seekmere.txt --service seekmere --dry-run", "show what would be saved, write nothing"],
+    ["zandrel intake --kit heronpost --input account=brackwater", "the asks of a kit, its inputs filled in"],
     ["zandrel intake --service seekmere --type TXT --host @ --value seekmere-owner=4f1d0c77a2", "without a paste"],
   ],
   options: {
@@ -25,8 +25,8 @@ export default command({
     value: text("value as the service shows it"),
     priority: text("priority of an MX record, with --value"),
     ttl: text("TTL of the record, such as 3600 or 1h, with --value"),
-    kit: text("take down the asks of this kit: a name from the kits folder, or a file"),
-    input: list("fill a blank of the kit: NAME=VALUE (repeatable)"),
+    kit: text("save the asks of this kit: a name from the kits folder, or a file"),
+    input: list("fill an input of the kit: NAME=VALUE (repeatable)"),
     choose: list("answer a question beforehand: QUESTION=ANSWER (repeatable)"),
     dryRun: flag("show what was understood, write nothing"),
   },

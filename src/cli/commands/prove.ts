@@ -16,7 +16,7 @@ export default command({
   ],
   options: {
     ...resolverOptions,
-    askNow: flag("ask the service although some vantages still show the old view"),
+    askNow: flag("ask the service although some resolvers still show the old record"),
     confirmed: flag("record that the service confirmed it"),
     note: text("what the service showed, with --confirmed"),
   },

@@ -12,7 +12,7 @@ export default command({
   ],
   options: {
     ...publishOptions,
-    into: text("remove the records in this master file"),
+    into: text("remove the records in this zone file"),
     replace: list("also remove what somebody else put at this name (repeatable)"),
     dryRun: flag("show what would go and what stays, change nothing"),
   },

@@ -62,7 +62,7 @@ const stoppedOf = (source: Source): number => source.messages - source.aligned -
 /** Weeks in which a source has to be proven before what it failed earlier is forgiven. */
 const GOOD_WEEKS = 2;
 
-/** Whether a source failed and was set right since: in the last weeks in which it sent, all of it was proven. */
+/** Whether a source failed and was fixed since: in the last weeks in which it sent, all of it was proven. */
 const isRepaired = ({ weeks }: Source): boolean =>
   weeks.slice(-GOOD_WEEKS).every((week) => week.aligned >= week.messages * (1 - TOLERATED));
 
@@ -144,7 +144,7 @@ export function adviseOn({ sources, policy, days, reports, includes, unresolved,
     const safe = failing.length > 0 ? false : early || unresolved.length > 0 ? undefined : !skips;
     const because =
       failing.length > 0
-        ? `${failing.map((one) => one.source).join(", ")} would lose mail of yours`
+        ? `${failing.map((one) => one.source).join(", ")} would stop your own mail`
         : unresolved.length > 0
           ? `${unresolved.join(", ")} could not be asked for, so that it is not known who sends for you`
           : early

@@ -108,7 +108,7 @@ export const weekOf = (day: number): number => day - ((day + 3) % 7);
 /** Names kept of each kind, and sources told apart; the rest of a flood of forgers is one. */
 const MAX_NAMES = 5;
 const MAX_SOURCES = 2000;
-const EVERYBODY_ELSE = "everybody else";
+const EVERYBODY_ELSE = "everyone else";
 
 class Counter {
   readonly #counts = new Map<string, number>();

@@ -4,11 +4,11 @@ import { type Answer, failed } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { type RecordSet, toSets } from "../record/index.ts";
 import { readRecords } from "../zone/index.ts";
-import { type Ask, look, STATES, type Standing, stateOf, type View, type Viewpoint, viewOf } from "./index.ts";
+import { type Ask, look, STATES, type Standing, stateOf, type View, type Viewpoint, viewOf, wantsOf } from "./index.ts";
 
 const apex = name("brackwater.example");
 const setOf = (line: string): RecordSet => toSets(readRecords(line, { origin: apex, ttl: 300 }).records)[0]!;
-const wanted = setOf('@ TXT "token"');
+const wanted = wantsOf(readRecords('@ TXT "token"', { origin: apex, ttl: 300 }).records)[0]!;
 const soa = setOf("@ 900 SOA a b 1 1 1 1 60");
 const ask: Ask = {
   id: "seekmere-ownership",
@@ -16,7 +16,7 @@ const ask: Ask = {
   purpose: "ownership",
   domain: apex,
   after: [],
-  wanted: [wanted],
+  wants: [wanted],
 };
 const found = (line: string): Answer => ({ kind: "found", set: setOf(line), chain: [], authoritative: true });
 const nothing: Answer = { kind: "nodata", chain: [], authoritative: true, soa };

@@ -1,6 +1,5 @@
 import type { DomainName } from "../name/index.ts";
-import type { RecordSet } from "../record/index.ts";
-import type { WebProof } from "../site/index.ts";
+import type { Want } from "./want.ts";
 
 /** What an ask is for. */
 export const PURPOSES = [
@@ -23,14 +22,12 @@ export interface Ask {
   readonly service: string;
   readonly purpose: Purpose;
   readonly domain: DomainName;
-  /** The day it was taken down, as YYYY-MM-DD. */
+  /** The day it was saved, as YYYY-MM-DD. */
   readonly asked?: string;
   /** Ids of asks of the same domain that must be proven first. */
   readonly after: readonly string[];
-  /** The record sets it wants, names absolute; an SPF term is a TXT set with a record of its own, see `isMet`. */
-  readonly wanted: readonly RecordSet[];
-  /** A proof on the web, where the service looks at the site instead of the DNS. */
-  readonly web?: WebProof;
+  /** What it wants: records, SPF terms, a minimum DMARC policy, or a proof on the web. */
+  readonly wants: readonly Want[];
 }
 
 /** Where an ask stands; always derived, never stored. */

@@ -2,7 +2,7 @@
  * Asks: what services want published, and where each of them stands.
  *
  * ```ts
- * const views = await look(ask.wanted, viewpoints);
+ * const views = await look(dnsWants(ask.wants), viewpoints);
  * stateOf({ ask, views, waitingFor: [], provenAt, settledAt, clash, miss, trouble });
  * // { state: "spreading", because: "every name server has it; Quay Street still shows the old view" }
  * ```
@@ -12,3 +12,4 @@ export * from "./kit.ts";
 export * from "./met.ts";
 export * from "./state.ts";
 export * from "./view.ts";
+export * from "./want.ts";

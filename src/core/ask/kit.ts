@@ -37,7 +37,7 @@ const kitAsk = z.strictObject({
   purpose: z.enum(PURPOSES),
   /** Ids of asks of this kit that must be proven first. */
   after: z.array(key).default([]),
-  /** Master-file lines with blanks such as {token} in them. */
+  /** Zone-file lines with spaces such as {token} in them. */
   records: z.string().default(""),
   spf: z.string().optional(),
   dmarc: z.enum(POLICIES).optional(),

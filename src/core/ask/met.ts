@@ -1,38 +1,48 @@
 import { isKeyText } from "../dkim/index.ts";
-import { atLeast, isDmarc, isMinimum, readDmarcRecord } from "../dmarc/index.ts";
+import { atLeast, isDmarc, readDmarcRecord } from "../dmarc/index.ts";
 import { containsAll, type DataOf, decodeUtf8, isOfType, type RecordData, type RecordSet, txtValue } from "../record/index.ts";
-import { hasTerms, isSpf, readSpfRecord } from "../spf/index.ts";
+import { hasTerms, spfIn } from "../spf/index.ts";
+import type { DmarcWant, DnsWant, RecordsWant, SpfWant } from "./want.ts";
 
-const texts = (set: RecordSet | undefined): string[] =>
+/** The texts of a TXT set; none where it is not there. */
+const textsOf = (set: RecordSet | undefined): string[] =>
   set !== undefined && isOfType(set, "TXT") ? set.data.map((data) => decodeUtf8(txtValue(data))) : [];
 
-/** Whether one wanted text is there: an SPF ask as terms of the one SPF record, a DMARC ask as a minimum, anything else to the letter. */
-function textIsMet(wanted: string, there: readonly string[]): boolean {
-  // Of policy records two are none, even where one of them is to the letter.
-  const alone = (isKind: (text: string) => boolean) => !isKind(wanted) || there.filter(isKind).length === 1;
-  if (there.includes(wanted)) return alone(isSpf) && alone(isDmarc) && alone(isKeyText);
-  if (isSpf(wanted)) {
-    const [only, ...more] = there.filter(isSpf);
-    const own = only === undefined || more.length > 0 ? undefined : readSpfRecord(only);
-    const asked = readSpfRecord(wanted);
-    return own?.ok === true && asked.ok && hasTerms(own.value, asked.value);
-  }
-  if (isDmarc(wanted) && isMinimum(wanted)) {
-    const [only, ...more] = there.filter(isDmarc);
-    const own = only === undefined || more.length > 0 ? undefined : readDmarcRecord(only);
-    const minimum = readDmarcRecord(wanted);
-    return own?.ok === true && minimum.ok && atLeast(own.value.policy, minimum.value.policy);
-  }
-  return false;
+/** Kinds of text of which a name may have one only: with two, receivers use neither. */
+const ALONE: readonly ((text: string) => boolean)[] = [isDmarc, isKeyText];
+
+/** The wanted data of a set that are not there, one by one; a policy or key that has company counts as not there. */
+export function unmet(there: RecordSet | undefined, wanted: Pick<RecordsWant, "type" | "data" | "name" | "ttl">): RecordData[] {
+  if (wanted.type !== "TXT") return wanted.data.filter((data) => !containsAll(there, { ...wanted, data: [data] }));
+  const own = textsOf(there);
+  return wanted.data.filter((data) => {
+    const text = decodeUtf8(txtValue(data as DataOf["TXT"]));
+    return !own.includes(text) || ALONE.some((is) => is(text) && own.filter(is).length > 1);
+  });
 }
 
-/** Whether what an ask wants at a name is met by the set that is there. */
-export function isMet(there: RecordSet | undefined, wanted: RecordSet): boolean {
-  if (!isOfType(wanted, "TXT")) return containsAll(there, wanted);
-  const own = texts(there);
-  return wanted.data.every((data) => textIsMet(decodeUtf8(txtValue(data)), own));
+/** Whether the one SPF record there holds every term that is wanted. */
+function hasWantedTerms(there: RecordSet | undefined, { record }: SpfWant): boolean {
+  if (there === undefined) return false;
+  const { texts, only } = spfIn(there);
+  return texts.length === 1 && only?.ok === true && hasTerms(only.value, record);
 }
 
-/** The wanted data of a set that are not met, one by one. */
-export const unmet = (there: RecordSet | undefined, wanted: RecordSet): RecordData[] =>
-  wanted.data.filter((data) => !isMet(there, { ...wanted, data: [data] } as RecordSet<DataOf["TXT"]>));
+/** Whether the one DMARC record there is at least as strict as is wanted. */
+function isStrictEnough(there: RecordSet | undefined, { policy }: DmarcWant): boolean {
+  const [only, ...more] = textsOf(there).filter(isDmarc);
+  const own = only === undefined || more.length > 0 ? undefined : readDmarcRecord(only);
+  return own?.ok === true && atLeast(own.value.policy, policy);
+}
+
+/** Whether a wish is met by the set that is there. */
+export function isMet(there: RecordSet | undefined, want: DnsWant): boolean {
+  switch (want.kind) {
+    case "records":
+      return unmet(there, want).length === 0;
+    case "spf-terms":
+      return hasWantedTerms(there, want);
+    case "dmarc-minimum":
+      return isStrictEnough(there, want);
+  }
+}

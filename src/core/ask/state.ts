@@ -31,7 +31,7 @@ const names = (views: readonly View[]) => [...new Set(views.map((view) => view.f
 export function stateOf({ ask, views, waitingFor, provenAt, settledAt, clash, miss, trouble }: Standing): Verdict {
   const missing = (because: string): Verdict => {
     if (provenAt !== undefined) return { state: "lapsed", because: `it was proven, and now ${because}` };
-    if (settledAt !== undefined) return { state: "lapsed", because: `it was there everywhere, and now ${because}` };
+    if (settledAt !== undefined) return { state: "lapsed", because: `every resolver had it, and now ${because}` };
     if (miss !== undefined) return { state: "astray", because: miss };
     if (waitingFor.length > 0) return { state: "waiting", because: `${waitingFor.join(", ")} must be proven first` };
     if (clash !== undefined) return { state: "clashing", because: clash };
@@ -39,7 +39,7 @@ export function stateOf({ ask, views, waitingFor, provenAt, settledAt, clash, mi
   };
   if (trouble?.kind === "failed") return { state: "unknown", because: trouble.because };
   if (trouble?.kind === "not-delegated") return missing(trouble.because);
-  if (ask.wanted.length === 0) return { state: "noted", because: "it names no records" };
+  if (ask.wants.length === 0) return { state: "noted", because: "it names no records" };
   const authorities = views.filter((view) => view.role === "authoritative");
   const vantages = views.filter((view) => view.role === "vantage");
   const lacking = authorities.filter((view) => view.sees === "old" || view.sees === "nothing");
@@ -50,8 +50,8 @@ export function stateOf({ ask, views, waitingFor, provenAt, settledAt, clash, mi
     const what = [...new Set(lacking.map((view) => `${displayName(view.name)} ${view.type}`))].join(", ");
     return missing(
       lacking.length === authorities.length
-        ? `no name server has what it wants at ${what}`
-        : `${names(lacking)} does not have what it wants at ${what}`,
+        ? `the name servers do not have ${what} as asked`
+        : `${names(lacking)} does not have ${what} as asked`,
     );
   }
   if (silent.length > 0 || authorities.length === 0) return { state: "unknown", because: reason(silent[0]) };
@@ -60,12 +60,12 @@ export function stateOf({ ask, views, waitingFor, provenAt, settledAt, clash, mi
   if (old.length > 0)
     return {
       state: "spreading",
-      because: `every name server has it; ${names(old)} still ${old.length === 1 ? "shows" : "show"} the old view`,
+      because: `every name server has it; ${names(old)} still ${old.length === 1 ? "shows" : "show"} the old record`,
     };
   const mute = vantages.filter((view) => view.sees === "unknown");
   if (mute.length > 0) return { state: "unknown", because: `every name server has it, but ${reason(mute[0])}` };
   return {
     state: "settled",
-    because: vantages.length > 0 ? "every name server and every vantage has it" : "every name server has it",
+    because: vantages.length > 0 ? "every name server and every resolver we look from has it" : "every name server has it",
   };
 }

@@ -1,8 +1,9 @@
 import type { Answer, AuthoritativeServer, Lookup } from "../lookup/index.ts";
 import type { DomainName } from "../name/index.ts";
-import type { RecordSet, RecordType } from "../record/index.ts";
+import type { RecordType } from "../record/index.ts";
 import { negativeTtl } from "../zone/index.ts";
 import { isMet } from "./met.ts";
+import type { DnsWant } from "./want.ts";
 
 /** Who looks: an authoritative server of the domain, or a resolver whose view counts. */
 export interface Viewpoint {
@@ -33,7 +34,7 @@ export const authoritativeViewpoints = (
 ): Viewpoint[] => servers.map((server) => ({ name: label(server), role: "authoritative", lookup: server.lookup }));
 
 /** Reads an answer as a view on a wanted set. */
-export function viewOf(viewpoint: Viewpoint, wanted: RecordSet, answer: Answer): View {
+export function viewOf(viewpoint: Viewpoint, wanted: DnsWant, answer: Answer): View {
   const common = {
     from: viewpoint.name,
     role: viewpoint.role,
@@ -73,8 +74,8 @@ export const isDelegated = (view: View): boolean => view.answer.kind === "failed
  * authoritative server that answers already has: a question too early would make them remember “no such
  * record” (RFC 2308).
  */
-export async function look(wanted: readonly RecordSet[], viewpoints: readonly Viewpoint[]): Promise<View[]> {
-  const one = async (viewpoint: Viewpoint, set: RecordSet) =>
+export async function look(wanted: readonly DnsWant[], viewpoints: readonly Viewpoint[]): Promise<View[]> {
+  const one = async (viewpoint: Viewpoint, set: DnsWant) =>
     viewOf(viewpoint, set, await viewpoint.lookup.ask(set.name, set.type));
   const vantages = viewpoints.filter((viewpoint) => viewpoint.role === "vantage");
   const perSet = wanted.map(async (set) => {

@@ -136,7 +136,7 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
   const noting = (lookup: Lookup): Lookup => ({
     async ask(name, type) {
       const answer = await lookup.ask(name, type);
-      // Master files never hold the top of the tree, and no policy is expected there.
+      // Zone files never hold the top of the tree, and no policy is expected there.
       const top = answer.kind === "failed" && answer.why === "outside" && /^_dmarc\.[^.]+\.$/.test(name);
       if (answer.kind === "failed" && !top) unresolved.set(`${name} ${type}`, { name, type, because: answer.detail });
       return answer;

@@ -18,7 +18,7 @@ export type ClashKind =
   | "wildcard-answers"
   | PolicyClashKind;
 
-/** Why an ask cannot be published as it stands, what taking the obstacle away would break, and the ways out. */
+/** Why an ask cannot be published as it stands, what taking the obstacle away would break, and the options. */
 export interface Clash {
   readonly kind: ClashKind;
   readonly name: DomainName;

@@ -1,8 +1,8 @@
 import { describe, expect, test } from "@jest/globals";
-import type { Ask } from "../ask/index.ts";
+import { type Ask, type Want, wantsOf } from "../ask/index.ts";
 import { failed, type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
-import { printData, toSets } from "../record/index.ts";
+import { printData } from "../record/index.ts";
 import { visibleBy } from "../spread/index.ts";
 import { readRecords, readZone, zonesOf } from "../zone/index.ts";
 import { draftCacheWindow, makeDraft, pending } from "./index.ts";
@@ -28,13 +28,13 @@ const WORLD = zonesOf(
   ),
 );
 const live = (text = LIVE): Lookup => zoneLookup(zonesOf(readZone(text, { origin: apex })));
-const ask = (id: string, records: string): Ask => ({
+const ask = (id: string, records: string, ...wants: Want[]): Ask => ({
   id,
   service: "s",
   purpose: "site",
   domain: apex,
   after: [],
-  wanted: toSets(readRecords(records, { origin: apex, ttl: 3600 }).records),
+  wants: [...wantsOf(readRecords(records, { origin: apex, ttl: 3600 }).records), ...wants],
 });
 const draft = (asks: Ask[], more: { lookup?: Lookup; world?: Lookup; replace?: string[] } = {}) =>
   makeDraft({
@@ -161,13 +161,16 @@ describe("policy records: one of each (RFC 7208 section 3.2, RFC 7489 section 6.
   });
   test("a stricter DMARC record satisfies a minimum", async () => {
     const lookup = live(`${LIVE}_dmarc TXT "v=DMARC1; p=reject; rua=mailto:a@x.test"\n`);
-    expect((await draft([ask("a", '_dmarc TXT "v=DMARC1; p=none"')], { lookup })).changes).toMatchObject([{ action: "keep" }]);
+    const minimum: Want = { kind: "dmarc-minimum", name: name("_dmarc", apex), type: "TXT", ttl: 3600, policy: "none" };
+    expect((await draft([ask("a", "", minimum)], { lookup })).changes).toMatchObject([{ action: "keep" }]);
+    // The same text asked for to the letter is another wish, and another record is in its way.
+    expect((await draft([ask("a", '_dmarc TXT "v=DMARC1; p=none"')], { lookup })).clashes).toMatchObject([{ kind: "second-dmarc" }]);
   });
   test("an SPF record that cannot be read is not merged into", async () => {
     const lookup = live(LIVE.replace("v=spf1 -all", "v=spf1 ipv4:192.0.2.1 -all"));
     expect((await draft([ask("a", '@ TXT "v=spf1 mx ~all"')], { lookup })).clashes).toMatchObject([{ kind: "broken-spf" }]);
   });
-  test("over ten lookups is a clash that names the dearest term", async () => {
+  test("over ten lookups is a clash that names the costliest term", async () => {
     const asks = [ask("a", '@ TXT "v=spf1 include:spf.dear.example mx ~all"')];
     expect((await draft(asks)).clashes).toMatchObject([
       {

@@ -1,4 +1,4 @@
-import { type Ask, isMet } from "../ask/index.ts";
+import { type Ask, type DnsWant, dnsWants, isMet } from "../ask/index.ts";
 import { type Live, type Lookup, liveAt, ownSetOf } from "../lookup/index.ts";
 import { type DomainName, displayName, isAtOrBelow, ROOT } from "../name/index.ts";
 import {
@@ -15,7 +15,7 @@ import {
 import { type CacheWindow, cacheWindowOf, longestWindow, spanText } from "../spread/index.ts";
 import type { SetChange } from "../zone/index.ts";
 import { type Clash, type ClashKind, hazardOf } from "./clash.ts";
-import { mergeTexts } from "./merge-texts.ts";
+import { mergeTexts, type WantedTexts } from "./merge-texts.ts";
 
 /** One record set and what happens to it, with the reason and the asks it is for. */
 export interface Change extends SetChange {
@@ -43,7 +43,7 @@ export interface DraftRequest {
   readonly domain: DomainName;
   /** The asks to be published; those that wait for others are left out by the caller. */
   readonly asks: readonly Ask[];
-  /** The zone as its authoritative server, or a master file, shows it. */
+  /** The zone as its authoritative server, or a zone file, shows it. */
   readonly lookup: Lookup;
   /** The DNS at large: where targets lead, what an SPF include costs. */
   readonly world: Lookup;
@@ -59,29 +59,38 @@ const SHARED: ReadonlySet<RecordType> = new Set(["TXT", "CAA"]);
 /** The types that are looked at to see what an alias would push out (RFC 1034 section 3.6.2). */
 const NEIGHBOURS: readonly RecordType[] = ["A", "AAAA", "MX", "TXT", "NS", "CAA", "SRV"];
 
+/** Everything that is wanted at one name for one type. */
 interface Wanted {
+  readonly name: DomainName;
+  readonly type: RecordType;
+  /** The wishes, each with the ask it is of. */
+  readonly wants: readonly DnsWant[];
+  /** Records that have to be there to the letter, in one set. */
   readonly set: RecordSet;
   readonly asks: readonly string[];
   /** The TTLs its asks want; the set can have one only (RFC 2181 section 5.2). */
   readonly ttls: ReadonlySet<number>;
 }
 
-/** Brings the asks' sets together: one set a name and type, each record once. */
+/** Brings the wishes of all asks together by name and type, each record once. */
 function gather(asks: readonly Ask[]): Wanted[] {
-  const gathered = new Map<string, { set: RecordSet; asks: string[]; ttls: Set<number> }>();
-  for (const ask of asks) {
-    for (const set of ask.wanted) {
-      const id = `${set.name} ${set.type}`;
-      const other = gathered.get(id);
-      if (other === undefined) gathered.set(id, { set, asks: [ask.id], ttls: new Set([set.ttl]) });
-      else {
-        other.set = { ...withData(other.set, set.data), ttl: Math.min(other.set.ttl, set.ttl) };
-        other.ttls.add(set.ttl);
-        if (!other.asks.includes(ask.id)) other.asks.push(ask.id);
-      }
+  const gathered = new Map<string, { readonly ask: string; readonly want: DnsWant }[]>();
+  for (const ask of asks)
+    for (const want of dnsWants(ask.wants)) {
+      const id = `${want.name} ${want.type}`;
+      gathered.set(id, [...(gathered.get(id) ?? []), { ask: ask.id, want }]);
     }
-  }
-  return [...gathered.values()];
+  return [...gathered.values()].map((all) => {
+    const wants = all.map(({ want }) => want);
+    const { name, type } = wants[0] as DnsWant;
+    const ttls = new Set(wants.map((want) => want.ttl));
+    const records = wants.flatMap((want) => (want.kind === "records" ? [want] : []));
+    const set = withData(
+      { name, type, ttl: Math.min(...ttls), data: [] },
+      records.flatMap((want) => want.data),
+    );
+    return { name, type, wants, set, asks: [...new Set(all.map(({ ask }) => ask))], ttls };
+  });
 }
 
 /** The data of a set inside a sentence: names without the final dot, which would end it. */
@@ -101,7 +110,7 @@ export function breaksWithout(set: RecordSet): string {
     case "NS":
       return `everything below ${name} is no longer found`;
     default:
-      return `whoever reads the ${set.type} record at ${name} no longer finds it`;
+      return `the ${set.type} record at ${name} is no longer found`;
   }
 }
 
@@ -116,8 +125,7 @@ export async function makeDraft({ domain, asks, lookup, world, replace, provenan
   const replaceWay = (name: DomainName) =>
     `zandrel draft --replace ${displayName(name)} shows the draft with the old record replaced`;
 
-  for (const { set, asks: ids, ttls } of gathered) {
-    const { name, type } = set;
+  for (const { name, type, wants, set, asks: ids, ttls } of gathered) {
     const clash = (kind: ClashKind, because: string, breaks: string, ...waysOut: string[]) =>
       clashes.push(...ids.map((ask) => ({ kind, name, type, ask, because, breaks, waysOut })));
 
@@ -126,14 +134,14 @@ export async function makeDraft({ domain, asks, lookup, world, replace, provenan
         "outside-domain",
         `${displayName(name)} does not belong to ${displayName(domain)}`,
         "nothing",
-        `take the ask down for the domain that ${displayName(name)} belongs to`,
+        `save the ask for the domain that ${displayName(name)} belongs to`,
       );
       continue;
     }
     if (type === "CNAME" && name === domain) {
       clash(
         "alias-at-apex",
-        `an alias (CNAME) cannot stand at ${displayName(domain)} itself, because the zone's own records stand there`,
+        `an alias (CNAME) cannot stand at ${displayName(domain)} itself, because the zone's own records are there`,
         "the whole zone, mail included",
         "ask the service for its addresses (A and AAAA records) instead",
         `point www.${displayName(domain)} at the service and redirect the bare domain there`,
@@ -150,7 +158,7 @@ export async function makeDraft({ domain, asks, lookup, world, replace, provenan
       continue;
     }
     const wantedBeside = gathered.find(
-      (other) => other.set.name === name && other.set.type !== type && (other.set.type === "CNAME" || type === "CNAME"),
+      (other) => other.name === name && other.type !== type && (other.type === "CNAME" || type === "CNAME"),
     );
     if (wantedBeside !== undefined) {
       clash(
@@ -195,7 +203,7 @@ export async function makeDraft({ domain, asks, lookup, world, replace, provenan
       !makeRoom(
         live.set,
         "alias-in-the-way",
-        `${displayName(name)} is an alias for ${shown(live.set)}, and nothing else can stand beside an alias`,
+        `${displayName(name)} is an alias for ${shown(live.set)}, and nothing else may stand beside an alias`,
       )
     )
       continue;
@@ -236,16 +244,16 @@ export async function makeDraft({ domain, asks, lookup, world, replace, provenan
     }
     if (type === "A" || type === "AAAA") {
       const family = type === "A" ? "AAAA" : "A";
-      const wantedToo = gathered.some((other) => other.set.name === name && other.set.type === family);
+      const wantedToo = gathered.some((other) => other.name === name && other.type === family);
       const leftover = wantedToo ? undefined : ownSetOf(await liveAt(lookup, domain, name, family));
       // An address of the other kind that nobody asked for still leads part of the visitors to the old place.
       if (
         leftover !== undefined &&
-        !(before !== undefined && isMet(before, set)) &&
+        !(before !== undefined && wants.every((want) => isMet(before, want))) &&
         !makeRoom(
           leftover,
           "leftover-address",
-          `${displayName(name)} also has a ${family} record (${shown(leftover)}) that leads elsewhere, and part of the visitors would go on arriving there`,
+          `${displayName(name)} also has a ${family} record (${shown(leftover)}) that leads elsewhere, and some visitors would still arrive there`,
         )
       )
         continue;
@@ -253,7 +261,11 @@ export async function makeDraft({ domain, asks, lookup, world, replace, provenan
     const common = { name, type, before, asks: ids };
     const keepsTtl = before !== undefined && before.ttl !== set.ttl ? `; the set keeps its TTL of ${spanText(before.ttl)}` : "";
     if (type === "TXT") {
-      const merged = await mergeTexts(before, set, { domain, world: everywhere, mayReplace: replace.has(name) });
+      const merged = await mergeTexts(before, textsWanted(name, set.ttl, wants), {
+        domain,
+        world: everywhere,
+        mayReplace: replace.has(name),
+      });
       if ("clash" in merged) {
         const { kind, because, breaks, waysOut } = merged.clash;
         clash(kind, because, breaks, ...waysOut, ...(merged.clash.replaceable ? [replaceWay(name)] : []));
@@ -261,7 +273,7 @@ export async function makeDraft({ domain, asks, lookup, world, replace, provenan
       }
       const { after, because } = merged;
       if (before !== undefined && sameData(before, after)) {
-        changes.push({ ...common, action: "keep", after: before, because: "it is there already" });
+        changes.push({ ...common, action: "keep", after: before, because: "it is already there" });
         continue;
       }
       const action = before === undefined ? "add" : merged.replaced ? "replace" : "merge";
@@ -276,14 +288,14 @@ export async function makeDraft({ domain, asks, lookup, world, replace, provenan
       continue;
     }
     if (before !== undefined && containsAll(before, set) && (SHARED.has(type) || before.data.every((data) => has(set, data)))) {
-      changes.push({ ...common, action: "keep", after: before, because: "it is there already" });
+      changes.push({ ...common, action: "keep", after: before, because: "it is already there" });
     } else if (before === undefined) {
       const wildcard = live.kind === "wildcard" ? `; until now the wildcard ${displayName(live.wildcard)} answers there` : "";
       changes.push(...gone, {
         ...common,
         action: "add",
         after: set,
-        because: `${ids.join(", ")} asks for it, and nothing stands there${wildcard}`,
+        because: `${ids.join(", ")} asks for it, and there is no record there yet${wildcard}`,
         ...cacheWindowPart(live),
       });
     } else if (SHARED.has(type)) {
@@ -291,7 +303,7 @@ export async function makeDraft({ domain, asks, lookup, world, replace, provenan
         ...common,
         action: "merge",
         after: withData(before, set.data),
-        because: `${ids.join(", ")} asks for it; what stands there already stays${keepsTtl}`,
+        because: `${ids.join(", ")} asks for it; existing values are kept${keepsTtl}`,
         ...cacheWindowPart(live),
       });
     } else if (replace.has(name)) {
@@ -316,6 +328,14 @@ export async function makeDraft({ domain, asks, lookup, world, replace, provenan
   }
   return { domain, changes, clashes, undetermined };
 }
+
+const textsWanted = (name: DomainName, ttl: number, wants: readonly DnsWant[]): WantedTexts => ({
+  name,
+  ttl,
+  literal: wants.filter((want) => want.kind === "records"),
+  spf: wants.filter((want) => want.kind === "spf-terms"),
+  dmarc: wants.filter((want) => want.kind === "dmarc-minimum"),
+});
 
 const has = (set: RecordSet, data: RecordData) => set.data.some((own) => dataKey(set.type, own) === dataKey(set.type, data));
 

@@ -1,6 +1,6 @@
-import { unmet } from "../ask/index.ts";
+import { type DmarcWant, isMet, type RecordsWant, type SpfWant, unmet } from "../ask/index.ts";
 import { isKeyText } from "../dkim/index.ts";
-import { isDmarc } from "../dmarc/index.ts";
+import { atLeast, isDmarc } from "../dmarc/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 import { type DataOf, decodeUtf8, octetsOf, type RecordSet, splitCharacterStrings, txtValue, withData } from "../record/index.ts";
@@ -20,14 +20,14 @@ const SINGLE: readonly {
     is: isDmarc,
     kind: "second-dmarc",
     title: "DMARC record",
-    because: "and two are none",
+    because: "and with two, receivers use neither",
     breaks: "the reports and the policy it asks for today",
   },
   {
     is: isKeyText,
     kind: "second-key",
     title: "DKIM key",
-    because: "and with two nobody knows which of them counts",
+    because: "and with two, receivers do not know which to use",
     breaks: "mail that is signed with the key that is there today",
   },
 ];
@@ -47,26 +47,39 @@ const textData = (text: string): DataOf["TXT"] => ({ strings: splitCharacterStri
 const textsOf = (set: RecordSet | undefined): string[] =>
   (set?.data ?? []).map((data) => decodeUtf8(txtValue(data as DataOf["TXT"])));
 
+/** Every wish about the texts of one name. */
+export interface WantedTexts {
+  readonly name: DomainName;
+  /** Seconds, for a set that is not there yet. */
+  readonly ttl: number;
+  /** Texts that have to be there to the letter. */
+  readonly literal: readonly RecordsWant[];
+  readonly spf: readonly SpfWant[];
+  readonly dmarc: readonly DmarcWant[];
+}
+
 /**
  * Brings wanted texts into the texts that stand at a name. Tokens are added beside what is there; SPF terms go
  * into the one SPF record (RFC 7208 section 3.2); of DMARC records (RFC 7489 section 6.6.3) and DKIM keys there is one.
  */
 export async function mergeTexts(
   before: RecordSet | undefined,
-  wanted: RecordSet,
+  wanted: WantedTexts,
   { domain, world, mayReplace }: { readonly domain: DomainName; readonly world: Lookup; readonly mayReplace: boolean },
 ): Promise<Merged> {
-  const open = { ...wanted, data: unmet(before, wanted) };
   const name = displayName(wanted.name);
   const there = textsOf(before);
-  const asked = textsOf(open);
-  const tokens = asked.filter((text) => !isSpf(text) && !SINGLE.some(({ is }) => is(text)));
+  const asked = [
+    ...wanted.literal.flatMap((want) => unmet(before, want)).map((data) => decodeUtf8(txtValue(data as DataOf["TXT"]))),
+    ...strictest(wanted.dmarc.filter((want) => !isMet(before, want))),
+  ];
+  const tokens = asked.filter((text) => !SINGLE.some(({ is }) => is(text)));
   const reasons: string[] = [];
   let texts = [...there, ...tokens];
   let replaced = false;
-  if (tokens.length > 0) reasons.push(before === undefined ? "and nothing stands there" : "and what stands there already stays");
+  if (tokens.length > 0) reasons.push(before === undefined ? "and there is no record there yet" : "and existing values are kept");
 
-  const spf = asked.filter(isSpf);
+  const spf = wanted.spf.filter((want) => !isMet(before, want));
   if (spf.length > 0) {
     const own = there.filter(isSpf);
     const parsed = own.map(readSpfRecord);
@@ -85,16 +98,15 @@ export async function mergeTexts(
       return {
         clash: {
           kind: "second-spf",
-          because: `${name} has ${own.length} SPF records, and receivers accept none of them then`,
+          because: `${name} has ${own.length} SPF records, and with more than one, receivers use none`,
           breaks: "nothing: the two do not work today",
           waysOut: [],
           replaceable: true,
         },
       };
     const records = parsed.flatMap((one) => (one.ok ? [one.value] : []));
-    const wantedRecords = spf.map(readSpfRecord).flatMap((one) => (one.ok ? [one.value] : []));
     const [first, ...others] = records;
-    const combined = combine(first, [...others, ...wantedRecords]);
+    const combined = combine(first, [...others, ...spf.map(({ record }) => record)]);
     const parsedCombined = readSpfRecord(combined);
     const cost = parsedCombined.ok ? await spfCost(parsedCombined.value, world) : undefined;
     if (cost !== undefined && cost.lookups > MAX_LOOKUPS) return { clash: overLimit(cost, wanted.name, domain) };
@@ -127,11 +139,20 @@ export async function mergeTexts(
     reasons.push(own.length === 0 ? `as the first ${title} there` : "in place of the one that is there");
   }
   const kept = (before?.data ?? []).filter((data) => texts.includes(decodeUtf8(txtValue(data as DataOf["TXT"]))));
-  const after = withData({ ...wanted, ttl: before?.ttl ?? wanted.ttl, data: kept }, texts.map(textData));
+  const { name: at, ttl } = wanted;
+  const after = withData({ name: at, type: "TXT", ttl: before?.ttl ?? ttl, data: kept }, texts.map(textData));
   return { after, because: reasons.join(", "), replaced };
 }
 
-/** The clash of a record that would ask the DNS too often, with the dearest terms named (RFC 7208 section 4.6.4). */
+/** The record for the strictest of some minimum policies; none where nothing is asked. */
+const strictest = (wants: readonly DmarcWant[]): string[] => {
+  const [first, ...others] = wants;
+  if (first === undefined) return [];
+  const policy = others.reduce((strict, want) => (atLeast(want.policy, strict) ? want.policy : strict), first.policy);
+  return [`v=DMARC1; p=${policy}`];
+};
+
+/** The clash of a record that would ask the DNS too often, with the costliest terms named (RFC 7208 section 4.6.4). */
 function overLimit({ lookups, terms }: SpfCost, name: DomainName, domain: DomainName): TextClash {
   const costliest = terms.slice(0, 3).map((term) => `${term.text} costs ${term.lookups}`);
   return {

@@ -1,4 +1,4 @@
-import { type Ask, isMet } from "../ask/index.ts";
+import { type Ask, type DnsWant, dnsWants, isMet, type SpfWant } from "../ask/index.ts";
 import { isDmarc } from "../dmarc/index.ts";
 import { type Live, type Lookup, liveAt, ownSetOf } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
@@ -45,35 +45,95 @@ export interface RetireRequest {
 
 const text = (data: RecordData): string => decodeUtf8(txtValue(data as DataOf["TXT"]));
 const plainTerm = (term: Term): string => term.text.toLowerCase().replace(/^\+/, "");
+const termsOf = (wants: readonly SpfWant[]): Set<string> =>
+  new Set(
+    wants.flatMap(({ record }) => record.terms.filter((term) => term.kind === "mechanism" && term.name !== "all").map(plainTerm)),
+  );
 
 /** The SPF record without the terms that only the ending ask wanted; undefined where all of them stay. */
-function withoutTerms(record: string, ended: readonly string[], needed: readonly string[]): string | undefined {
-  const parsed = readSpfRecord(record);
-  const terms = (texts: readonly string[]) =>
-    new Set(
-      texts
-        .map(readSpfRecord)
-        .flatMap((one) =>
-          one.ok ? one.value.terms.filter((term) => term.kind === "mechanism" && term.name !== "all").map(plainTerm) : [],
-        ),
-    );
-  if (!parsed.ok) return undefined;
-  const going = terms(ended);
-  const staying = terms(needed);
-  const left = parsed.value.terms.filter((term) => !going.has(plainTerm(term)) || staying.has(plainTerm(term)));
-  return left.length === parsed.value.terms.length ? undefined : ["v=spf1", ...left.map((term) => term.text)].join(" ");
+function withoutTerms(record: string, ended: SpfWant, needed: readonly SpfWant[]): string | undefined {
+  const read = readSpfRecord(record);
+  if (!read.ok) return undefined;
+  const going = termsOf([ended]);
+  const staying = termsOf(needed);
+  const left = read.value.terms.filter((term) => !going.has(plainTerm(term)) || staying.has(plainTerm(term)));
+  return left.length === read.value.terms.length ? undefined : ["v=spf1", ...left.map((term) => term.text)].join(" ");
+}
+
+/** What is left of a set when wishes about it end, and what of them stays all the same. */
+interface Leaving {
+  readonly left: RecordData[];
+  readonly stays: Staying[];
+}
+
+/** Ends one wish about a set. */
+function endWish(
+  want: DnsWant,
+  before: RecordSet,
+  { left, stays }: Leaving,
+  { others, isOurs, named }: Pick<RetireRequest, "others" | "isOurs" | "named">,
+): Leaving {
+  const { name, type } = want;
+  const staying = (data: string, because: string): Leaving => ({ left, stays: [...stays, { name, type, data, because }] });
+  const sharing = others.flatMap((other) =>
+    dnsWants(other.wants)
+      .filter((one) => one.name === name && one.type === type)
+      .map((one) => ({ id: other.id, want: one })),
+  );
+  switch (want.kind) {
+    case "dmarc-minimum":
+      return isMet(before, want)
+        ? staying(`p=${want.policy} or stricter`, "a domain that sends mail keeps its DMARC record")
+        : { left, stays };
+    case "spf-terms": {
+      const needed = sharing.flatMap(({ want: other }) => (other.kind === "spf-terms" ? [other] : []));
+      const record = left.find((one) => isSpf(text(one)));
+      const ended = record === undefined ? undefined : withoutTerms(text(record), want, needed);
+      if (record === undefined || ended === undefined)
+        return isMet(before, want) ? staying(want.record.text, "another ask needs these terms too") : { left, stays };
+      if (!isOurs(before, record) && !named.has(name))
+        return staying(
+          want.record.text,
+          `the SPF record was not last written by Zandrel; --replace ${displayName(name)} takes the terms out all the same`,
+        );
+      const shorter = { strings: splitCharacterStrings(octetsOf(ended)) };
+      return { left: left.map((one) => (one === record ? shorter : one)), stays };
+    }
+    case "records":
+      return want.data.reduce<Leaving>(
+        (so, data) => {
+          const key = dataKey(type, data);
+          if (!so.left.some((one) => dataKey(type, one) === key)) return so;
+          const stay = (because: string): Leaving => ({
+            left: so.left,
+            stays: [...so.stays, { name, type, data: printData(type, data), because }],
+          });
+          const needing = sharing.filter(
+            ({ want: other }) => other.kind === "records" && other.data.some((one) => dataKey(type, one) === key),
+          );
+          if (type === "TXT" && isDmarc(text(data))) return stay("a domain that sends mail keeps its DMARC record");
+          if (needing.length > 0) return stay(`${needing.map(({ id }) => id).join(", ")} needs it too`);
+          if (!isOurs(before, data) && !named.has(name))
+            return stay(`it was there before Zandrel; --replace ${displayName(name)} removes it all the same`);
+          return { left: so.left.filter((one) => dataKey(type, one) !== key), stays: so.stays };
+        },
+        { left, stays },
+      );
+  }
 }
 
 /**
  * What can go when an ask ends: its records that no other ask wants and that Zandrel put there itself. What
  * was there before, or is shared, stays, with the reason. The domain's DMARC record always stays.
  */
-export async function retireAsk({ ask, others, lookup, isOurs, named }: RetireRequest): Promise<Retirement> {
+export async function retireAsk(request: RetireRequest): Promise<Retirement> {
+  const { ask, lookup } = request;
   const changes: Change[] = [];
   const stays: Staying[] = [];
   const undetermined: Retirement["undetermined"][number][] = [];
-  for (const wanted of ask.wanted) {
-    const { name, type } = wanted;
+  const wants = dnsWants(ask.wants);
+  const places = new Map(wants.map(({ name, type }) => [`${name} ${type}`, { name, type }]));
+  for (const { name, type } of places.values()) {
     const live: Live = await liveAt(lookup, ask.domain, name, type);
     if (live.kind === "failed") {
       undetermined.push({ name, type, because: live.answer.detail });
@@ -81,35 +141,11 @@ export async function retireAsk({ ask, others, lookup, isOurs, named }: RetireRe
     }
     const before = ownSetOf(live);
     if (before === undefined) continue;
-    const shared = others.filter((other) => other.wanted.some((set) => set.name === name && set.type === type));
-    const sharedData = shared.flatMap((other) =>
-      other.wanted.filter((set) => set.name === name && set.type === type).flatMap((set) => set.data),
-    );
-    let left: RecordData[] = [...before.data];
-    for (const data of wanted.data) {
-      const stay = (because: string) => stays.push({ name, type, data: printData(type, data), because });
-      const key = dataKey(type, data);
-      const needing = shared.filter((other) =>
-        other.wanted.some((set) => set.name === name && set.type === type && set.data.some((one) => dataKey(type, one) === key)),
-      );
-      if (type === "TXT" && isSpf(text(data))) {
-        const record = left.find((one) => isSpf(text(one)));
-        const ended =
-          record === undefined ? undefined : withoutTerms(text(record), [text(data)], sharedData.map(text).filter(isSpf));
-        if (record === undefined || ended === undefined) {
-          if (isMet(before, { ...wanted, data: [data] })) stay("another ask needs these terms too");
-        } else if (!isOurs(before, record) && !named.has(name))
-          stay(`the SPF record was not last written by Zandrel; --replace ${displayName(name)} takes the terms out all the same`);
-        else left = left.map((one) => (one === record ? { strings: splitCharacterStrings(octetsOf(ended)) } : one));
-        continue;
-      }
-      if (!left.some((one) => dataKey(type, one) === key)) continue;
-      if (type === "TXT" && isDmarc(text(data))) stay("a domain that sends mail keeps its DMARC record");
-      else if (needing.length > 0) stay(`${needing.map((other) => other.id).join(", ")} needs it too`);
-      else if (!isOurs(before, data) && !named.has(name))
-        stay(`it was there before Zandrel; --replace ${displayName(name)} removes it all the same`);
-      else left = left.filter((one) => dataKey(type, one) !== key);
-    }
+    const ended = wants
+      .filter((want) => want.name === name && want.type === type)
+      .reduce<Leaving>((leaving, want) => endWish(want, before, leaving, request), { left: [...before.data], stays: [] });
+    stays.push(...ended.stays);
+    const { left } = ended;
     const after = left.length === 0 ? undefined : { ...before, data: left };
     const same =
       after !== undefined && after.data.length === before.data.length && after.data.every((one, i) => one === before.data[i]);

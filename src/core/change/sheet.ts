@@ -72,7 +72,7 @@ function textField({ strings }: DataOf["TXT"], form: Form): { value: string; not
   if (form.txtCut > 0 && octets.length > form.txtCut)
     return {
       value: splitCharacterStrings(octets, form.txtCut).map(quoted).join(" "),
-      note: `one record in ${Math.ceil(octets.length / form.txtCut)} quoted pieces, separated by blanks`,
+      note: `one record in ${Math.ceil(octets.length / form.txtCut)} quoted pieces, separated by spaces`,
     };
   if (form.txt === "quoted") return { value: quoted(octets), note: "with the quotation marks" };
   return {

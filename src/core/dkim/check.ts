@@ -72,7 +72,7 @@ export async function checkSelector(
   if (answer.kind === "failed") return { ...common, state: "unknown", remarks: [remark("unreachable", answer.detail, true)] };
   if (answer.kind !== "found" || !isOfType(answer.set, "TXT")) {
     if (alias === undefined)
-      return { ...common, state: "absent", remarks: [remark("absent", `nothing stands at ${displayName(name)}`, true)] };
+      return { ...common, state: "absent", remarks: [remark("absent", `there is no record at ${displayName(name)}`, true)] };
     return {
       ...common,
       state: "broken",
@@ -89,9 +89,9 @@ export async function checkSelector(
   const key = keys.find((one) => one.problem === undefined) ?? (keys[0] as KeyRecord);
   const remarks: KeyRemark[] = [];
   if (keys.length > 1)
-    remarks.push(remark("several-records", `${keys.length} records stand there, and receivers may take any of them`, true));
+    remarks.push(remark("several-records", `${keys.length} records are there, and receivers may take any of them`, true));
   if (answer.wildcard !== undefined)
-    remarks.push(remark("wildcard", `the wildcard ${displayName(answer.wildcard)} answers, nothing stands there of its own`));
+    remarks.push(remark("wildcard", `the wildcard ${displayName(answer.wildcard)} answers, there is no record of its own`));
   if (key.problem !== undefined) remarks.push(remark(key.problem.kind, key.problem.message, true));
   if (key.testing) remarks.push(remark("testing", "t=y says that DKIM is only tried out; some receivers ignore such signatures"));
   if (key.hashes !== undefined && !key.hashes.includes("sha256"))

@@ -80,6 +80,6 @@ export function changedField(
   }
   const otherWay = signature.header === "simple" ? ("relaxed" as const) : ("simple" as const);
   if (fits(chosen, { header: otherWay, unsigned: signature.unsigned }))
-    return changed("blanks or line breaks of the header were changed, or its canonicalization is named wrongly");
+    return changed("spaces or line breaks of the header were changed, or its canonicalization is named wrongly");
   return changed(`one of the signed fields was changed: ${[...new Set(signature.signed)].join(", ")}`);
 }

@@ -83,7 +83,7 @@ export function rotationPlan({
       kind: "revoke",
       from: revokeAt,
       what: `publish ${oldSelector} with an empty key`,
-      because: "whoever has stolen the old private key can do nothing with it any more, and everybody sees that this is meant",
+      because: "a stolen old private key is useless then, and everyone sees that this is intended",
       done: false,
       due: switched !== undefined && now >= revokeAt,
     },

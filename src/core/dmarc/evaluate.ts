@@ -120,7 +120,7 @@ export async function evaluateDmarc(
     const own = discovery.steps[0]?.there;
     const because =
       own?.kind === "several"
-        ? `${displayName(from)} has ${own.texts.length} DMARC records, so that none counts`
+        ? `${displayName(from)} has ${own.texts.length} DMARC records, so none counts`
         : own?.kind === "unusable"
           ? `the DMARC record of ${displayName(from)} cannot be used: ${own.mistakes[0]?.message}`
           : `${displayName(from)} has no DMARC record`;

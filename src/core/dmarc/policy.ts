@@ -10,6 +10,3 @@ export const atLeast = (policy: Policy, minimum: Policy): boolean => POLICIES.in
 
 /** The policy one step milder; `none` stays. */
 export const milder = (policy: Policy): Policy => (policy === "reject" ? "quarantine" : "none");
-
-/** Whether a record asks for no more than a minimum policy, so that any stricter record satisfies it. */
-export const isMinimum = (text: string): boolean => /^v=DMARC1;\s*p=[a-z]+;?\s*$/i.test(text);

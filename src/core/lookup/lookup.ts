@@ -48,7 +48,7 @@ export interface Failed extends Common {
 /** The one way a question ends. “Could not ask” (`failed`) is never “is not there” (`nodata`, `nxdomain`). */
 export type Answer = Found | Negative | Failed;
 
-/** Whoever can be asked one question: a server, a set of master files, a memo in front of either. */
+/** Anyone who can be asked one question: a server, a set of zone files, a memo in front of either. */
 export interface Lookup {
   ask(name: DomainName, type: RecordType): Promise<Answer>;
 }

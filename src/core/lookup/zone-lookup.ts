@@ -16,7 +16,7 @@ export function answerFromZones(zones: readonly Zone[], name: DomainName, type: 
   for (;;) {
     const zone = zoneFor(zones, at);
     if (zone === undefined)
-      return failed("outside", `${displayName(at)} lies outside the zones given`, { chain, authoritative: true });
+      return failed("outside", `${displayName(at)} is not in the zone files`, { chain, authoritative: true });
     const answer = answerFrom(zone, at, type);
     switch (answer.kind) {
       case "found":
@@ -28,7 +28,7 @@ export function answerFromZones(zones: readonly Zone[], name: DomainName, type: 
       case "delegated":
         return failed(
           "delegated",
-          `${displayName(at)} lies in ${displayName(answer.ns.name)}, which is handed on to other name servers`,
+          `${displayName(at)} lies in ${displayName(answer.ns.name)}, which is delegated to other name servers`,
           {
             chain,
             delegation: { ns: answer.ns, glue: glueFor(zone, answer.ns) },

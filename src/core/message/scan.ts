@@ -7,7 +7,7 @@ export interface MessageSource {
   chunks(): AsyncIterable<Buffer> | Iterable<Buffer>;
 }
 
-/** Whoever wants to see the octets of the body, as they stand in the file. */
+/** Anyone who wants to see the octets of the body, as they stand in the file. */
 export interface BodySink {
   write(chunk: Buffer): void;
   end(): void;

@@ -107,7 +107,7 @@ function canonicalLabel(label: RawLabel): Result<string, NameError> {
 }
 
 /**
- * Reads a domain name as people and master files write it (RFC 1035 section 5.1): escapes, U-labels or
+ * Reads a domain name as people and zone files write it (RFC 1035 section 5.1): escapes, U-labels or
  * A-labels, any case. A name without a final dot is relative to `origin`; `@` alone is the origin.
  */
 export function parseName(text: string, origin: DomainName = ROOT): Result<DomainName, NameError> {

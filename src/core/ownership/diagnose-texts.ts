@@ -1,3 +1,4 @@
+import type { DnsWant } from "../ask/index.ts";
 import { isDmarc } from "../dmarc/index.ts";
 import type { Answer } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
@@ -17,9 +18,9 @@ const VALUE_WORDS: Readonly<Record<ValueMismatch, (wanted: string, seen: string)
     "the value has typographic quotation marks or dashes, as a text editor makes them",
     "copy the value from the service again, not through a document",
   ],
-  blanks: () => ["the value has blanks at its beginning or end", "enter the value without blanks around it"],
+  blanks: () => ["the value has spaces at its beginning or end", "enter the value without spaces around it"],
   wrapped: (wanted, seen) => [
-    `the value has a blank or line break inside it, at character ${firstDifference(wanted, seen)}`,
+    `the value has a space or line break inside it, at character ${firstDifference(wanted, seen)}`,
     "enter the value as one unbroken line",
   ],
   "case-changed": (wanted, seen) => [
@@ -37,7 +38,7 @@ const VALUE_WORDS: Readonly<Record<ValueMismatch, (wanted: string, seen: string)
   ],
   "extra-text": () => ["the value has other text around it", "enter only the value, nothing before or behind it"],
   "other-value": () => [
-    "an older or another token of the same service stands there",
+    "an older or another token of the same service is there",
     "publish the token the service shows now; the old one may stay until that is proven",
   ],
 };
@@ -50,6 +51,9 @@ export const targets = (answer: Answer): DomainName[] => {
   const set = answer.chain[0] ?? (answer.kind === "found" ? answer.set : undefined);
   return set?.type === "CNAME" ? (set as RecordSet<DataOf["CNAME"]>).data.map((data) => data.target) : [];
 };
+
+const wantedTexts = (wanted: RecordSet): string[] =>
+  isOfType(wanted, "TXT") ? wanted.data.map((data) => decodeUtf8(txtValue(data))) : [];
 
 /** How the texts at a name come close to the wanted ones. */
 export function diagnoseValues(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Cause[] {
@@ -79,20 +83,20 @@ export function diagnoseValues(wanted: RecordSet<DataOf["TXT"]>, answer: Answer)
 }
 
 /** What keeps policy texts from counting although something of the kind is there (RFC 7208 section 3.2, RFC 7489 section 6.6.3). */
-export function diagnosePolicy(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Cause[] {
+export function diagnosePolicy(wanted: DnsWant, answer: Answer): Cause[] {
   const at = displayName(wanted.name);
-  const asked = wanted.data.map((data) => decodeUtf8(txtValue(data)));
+  const wantsDmarc = wanted.kind === "dmarc-minimum" || (wanted.kind === "records" && wantedTexts(wanted).some(isDmarc));
   const seen = texts(answer);
   const causes: Cause[] = [];
   const spf = seen.filter(isSpf);
-  if (asked.some(isSpf) && spf.length > 1)
+  if (wanted.kind === "spf-terms" && spf.length > 1)
     causes.push({
       kind: "second-spf",
       at,
-      because: `${at} has ${spf.length} SPF records, and receivers accept none of them then`,
+      because: `${at} has ${spf.length} SPF records, and with more than one, receivers use none`,
       remedy: `make them one: zandrel draft --replace ${at} shows how`,
     });
-  const broken = asked.some(isSpf) ? spf.map(readSpfRecord).flatMap((one) => (one.ok ? [] : one.error))[0] : undefined;
+  const broken = wanted.kind === "spf-terms" ? spf.map(readSpfRecord).flatMap((one) => (one.ok ? [] : one.error))[0] : undefined;
   if (broken !== undefined)
     causes.push({
       kind: "broken-spf",
@@ -101,11 +105,11 @@ export function diagnosePolicy(wanted: RecordSet<DataOf["TXT"]>, answer: Answer)
       remedy: broken.meant === undefined ? "correct that term" : `write ${broken.meant} there`,
     });
   const dmarc = seen.filter(isDmarc);
-  if (asked.some(isDmarc) && dmarc.length > 1)
+  if (wantsDmarc && dmarc.length > 1)
     causes.push({
       kind: "second-dmarc",
       at,
-      because: `${at} has ${dmarc.length} DMARC records, and two are none`,
+      because: `${at} has ${dmarc.length} DMARC records, and with two, receivers use neither`,
       remedy: "delete all but the one that says what you want",
     });
   return causes;

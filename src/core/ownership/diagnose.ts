@@ -1,4 +1,4 @@
-import type { View, Viewpoint } from "../ask/index.ts";
+import { asRecords, type DnsWant, type View, type Viewpoint } from "../ask/index.ts";
 import { type Answer, type Lookup, liveAt } from "../lookup/index.ts";
 import { type DomainName, displayName, fromLabels, isBelow, labelsOf, parseName, relativeText, under } from "../name/index.ts";
 import { containsAll, isOfType, type RecordSet, txtValue } from "../record/index.ts";
@@ -40,7 +40,7 @@ const ORDER: readonly CauseKind[] = [
 ];
 
 export interface DiagnoseRequest {
-  readonly wanted: RecordSet;
+  readonly wanted: DnsWant;
   readonly apex: DomainName;
   /** What the viewpoints show of the wanted set. */
   readonly views: readonly View[];
@@ -90,9 +90,9 @@ function misplaced(kind: CauseKind, at: DomainName, apex: DomainName, wanted: Do
   const right = relativeText(wanted, apex);
   const host = right === "@" ? "@ (or leave the host field empty, where the form wants that)" : right;
   const because: Partial<Record<CauseKind, string>> = {
-    "name-doubled": `the right record stands at ${displayName(at)}: the DNS host added the domain to a name that already had it`,
-    "at-apex": `the right record stands at ${displayName(at)}, the domain itself, instead of ${displayName(wanted)}`,
-    "at-label": `the right record stands at ${displayName(at)} instead of ${displayName(wanted)}`,
+    "name-doubled": `the right record is at ${displayName(at)}: the DNS host added the domain to a name that already had it`,
+    "at-apex": `the right record is at ${displayName(at)}, the domain itself, instead of ${displayName(wanted)}`,
+    "at-label": `the right record is at ${displayName(at)} instead of ${displayName(wanted)}`,
   };
   return { kind, at: displayName(at), because: because[kind] ?? "", remedy: `change the host of that record to ${host}` };
 }
@@ -110,19 +110,21 @@ async function diagnoseElsewhere(request: DiagnoseRequest, lookup: Lookup): Prom
 }
 
 /** Whether a set elsewhere holds the wanted data. */
-function matches(wanted: RecordSet, other: RecordSet): boolean {
-  if (isOfType(wanted, "TXT") && isOfType(other, "TXT")) {
+function matches(wanted: DnsWant, other: RecordSet): boolean {
+  const own = asRecords(wanted);
+  if (isOfType(own, "TXT") && isOfType(other, "TXT")) {
     const there = new Set(other.data.map(txtValue));
-    return wanted.data.every((data) => there.has(txtValue(data)));
+    return own.data.every((data) => there.has(txtValue(data)));
   }
-  return containsAll(other, wanted);
+  return containsAll(other, own);
 }
 
 async function diagnoseAlias(request: DiagnoseRequest, lookup: Lookup): Promise<Cause[]> {
   const { wanted, apex } = request;
   const at = displayName(wanted.name);
-  if (isOfType(wanted, "CNAME")) {
-    const target = wanted.data[0]?.target as DomainName;
+  const own = asRecords(wanted);
+  if (isOfType(own, "CNAME")) {
+    const target = own.data[0]?.target as DomainName;
     const found = diagnoseTarget(at, "CNAME", target, targets(await lookup.ask(wanted.name, "CNAME")), apex);
     if (found.length > 0) return found;
     const asText = texts(await lookup.ask(wanted.name, "TXT")).some((text) => {
@@ -140,10 +142,10 @@ async function diagnoseAlias(request: DiagnoseRequest, lookup: Lookup): Promise<
         ]
       : [];
   }
-  if (isOfType(wanted, "MX")) {
+  if (isOfType(own, "MX")) {
     const answer = await lookup.ask(wanted.name, "MX");
     const seen = answer.kind === "found" && isOfType(answer.set, "MX") ? answer.set.data.map((data) => data.exchange) : [];
-    const missing = wanted.data.find((data) => !seen.includes(data.exchange));
+    const missing = own.data.find((data) => !seen.includes(data.exchange));
     if (missing !== undefined) return diagnoseTarget(at, "MX", missing.exchange, seen, apex);
   }
   const answer = await lookup.ask(wanted.name, wanted.type);
@@ -153,7 +155,7 @@ async function diagnoseAlias(request: DiagnoseRequest, lookup: Lookup): Promise<
     {
       kind: "alias-in-the-way",
       at,
-      because: `${at} is an alias (CNAME) for ${displayName(link.data[0]?.target as DomainName)}, so nothing else can stand there`,
+      because: `${at} is an alias (CNAME) for ${displayName(link.data[0]?.target as DomainName)}, so no other record may be there`,
       remedy: `ask the service for a way with another name, or remove the alias if nothing needs it: zandrel draft shows what would break`,
     },
   ];
@@ -228,7 +230,8 @@ export async function diagnose(request: DiagnoseRequest): Promise<Cause[]> {
       ...(await diagnoseElsewhere(request, lookup)),
       ...(await diagnoseZone(request, lookup)),
     );
-    if (isOfType(wanted, "TXT")) causes.push(...diagnosePolicy(wanted, answer), ...diagnoseValues(wanted, answer));
+    causes.push(...diagnosePolicy(wanted, answer));
+    if (wanted.kind === "records" && isOfType(wanted, "TXT")) causes.push(...diagnoseValues(wanted, answer));
   }
   if (having.length === 0) {
     for (const { title, lookup: there } of undelegatedHosts) {
@@ -237,7 +240,7 @@ export async function diagnose(request: DiagnoseRequest): Promise<Cause[]> {
         causes.push({
           kind: "not-delegated",
           at: title,
-          because: `the record is published at ${title}, but ${displayName(apex)} is not handed to ${title}'s name servers, so nobody asks there`,
+          because: `the record is published at ${title}, but ${displayName(apex)} is not delegated to the name servers of ${title}, so nobody asks there`,
           remedy: `publish it at the DNS host that answers for ${displayName(apex)}, or change the name servers at the registrar`,
         });
     }

@@ -1,5 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
-import { look, type Viewpoint } from "../ask/index.ts";
+import { type DnsWant, look, type Viewpoint, wantsOf } from "../ask/index.ts";
 import { type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { type RecordSet, toSets } from "../record/index.ts";
@@ -39,7 +39,8 @@ describe("how a value misses", () => {
 });
 
 const zone = (lines: string) => zonesOf(readZone(`$TTL 300\n@ SOA a b 1 1 1 1 60\n${lines}`, { origin: apex }));
-const setOf = (line: string): RecordSet => toSets(readRecords(line, { origin: apex, ttl: 300 }).records)[0]!;
+const wantOf = (line: string): DnsWant => wantsOf(readRecords(line, { origin: apex, ttl: 300 }).records)[0]!;
+const _setOf = (line: string): RecordSet => toSets(readRecords(line, { origin: apex, ttl: 300 }).records)[0]!;
 
 interface Scene {
   readonly wanted?: string;
@@ -51,7 +52,7 @@ interface Scene {
 }
 
 async function causes({ wanted = `@ TXT "${token}"`, zone: lines, second, thirdParty, sibling }: Scene) {
-  const set = setOf(wanted);
+  const set = wantOf(wanted);
   const lookup: Lookup = zoneLookup(zone(lines));
   const viewpoints: Viewpoint[] = [
     { name: "ns1", role: "authoritative", lookup },
@@ -109,7 +110,7 @@ describe("the hunt names the true cause first", () => {
       "one record",
     ],
     ["changed in case", { zone: `@ TXT "${token.toUpperCase()}"` }, "case-changed", "exactly"],
-    ["with blanks around it", { zone: `@ TXT " ${token} "` }, "blanks", "without blanks"],
+    ["with spaces around it", { zone: `@ TXT " ${token} "` }, "blanks", "without blanks"],
     ["with typographic quotes", { zone: `@ TXT "\\226\\128\\156${token}\\226\\128\\157"` }, "typographic", "again"],
     [
       "a CNAME in the way",
@@ -154,7 +155,7 @@ describe("the hunt names the true cause first", () => {
       role: "authoritative",
       lookup: zoneLookup(zones),
     }));
-    const wanted = setOf(token1);
+    const wanted = wantOf(token1);
     const [first] = await diagnose({
       wanted,
       apex,

@@ -4,7 +4,7 @@ import { err, ok, type Result } from "../result.ts";
 import { decodeUtf8, MAX_STRING_OCTETS, quoted, splitCharacterStrings, unescaped } from "./octets.ts";
 import { MalformedWire, type WireReader, type WireWriter } from "./wire.ts";
 
-/** A word of a master file: its text with escapes still in it, and where it begins. */
+/** A word of a zone file: its text with escapes still in it, and where it begins. */
 export interface Token {
   readonly text: string;
   readonly quoted: boolean;

@@ -1,5 +1,5 @@
 /**
- * Typed records and record sets, in and out of master-file text and wire form.
+ * Typed records and record sets, in and out of zone-file text and wire form.
  *
  * ```ts
  * const [mx] = parseRecords('@ 3600 MX 10 mx.inglemail.example.', { origin: name("brackwater.example") }).records;

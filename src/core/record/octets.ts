@@ -18,14 +18,14 @@ export function decodeUtf8(octets: string): string {
 /** Longest string inside a TXT record, in octets (RFC 1035 section 3.3). */
 export const MAX_STRING_OCTETS = 255;
 
-/** Cuts a long octet string into the strings of one TXT record; readers join them without a blank (RFC 7208 section 3.3). */
+/** Cuts a long octet string into the strings of one TXT record; readers join them without a space (RFC 7208 section 3.3). */
 export function splitCharacterStrings(octets: string, size = MAX_STRING_OCTETS): string[] {
   const strings: string[] = [];
   for (let i = 0; i < octets.length; i += size) strings.push(octets.slice(i, i + size));
   return strings.length === 0 ? [""] : strings;
 }
 
-/** An octet string in quotes as master files write it (RFC 1035 section 5.1). */
+/** An octet string in quotes as zone files write it (RFC 1035 section 5.1). */
 export function quoted(octets: string): string {
   let text = '"';
   for (let i = 0; i < octets.length; i++) {
@@ -37,7 +37,7 @@ export function quoted(octets: string): string {
   return `${text}"`;
 }
 
-/** The octet string a master-file token stands for, or undefined where an escape in it is broken. */
+/** The octet string a zone-file token stands for, or undefined where an escape in it is broken. */
 export function unescaped(token: string): string | undefined {
   if (!token.includes("\\")) return token;
   let octets = "";

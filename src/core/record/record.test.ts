@@ -28,7 +28,7 @@ const origin = name("brackwater.example");
 const one = (line: string) => readRecords(line, { origin, ttl: 300 });
 const canonical = (line: string) => one(line).records.map(printRecord);
 
-describe("master-file text (RFC 1035 section 5)", () => {
+describe("zone-file text (RFC 1035 section 5)", () => {
   test.each([
     ["@ A 192.0.2.10", "brackwater.example. 300 IN A 192.0.2.10"],
     ["www 1h IN AAAA 2001:DB8:0:0::A", "www.brackwater.example. 3600 IN AAAA 2001:db8::a"],

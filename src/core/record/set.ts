@@ -8,7 +8,7 @@ export function isOfType<T extends KnownType>(set: RecordSet, type: T): set is R
   return set.type === type;
 }
 
-/** The joined strings of a TXT record as an octet string: consumers join without a blank (RFC 7208 section 3.3, RFC 6376 section 3.6.2.2). */
+/** The joined strings of a TXT record as an octet string: consumers join without a space (RFC 7208 section 3.3, RFC 6376 section 3.6.2.2). */
 export const txtValue = (data: DataOf["TXT"]): string => data.strings.join("");
 
 /** What makes two record data of one type the same data. */
@@ -61,7 +61,7 @@ export function toSets(records: Iterable<ResourceRecord>): RecordSet[] {
   return [...sets.values()];
 }
 
-/** One record as one master-file line, the name absolute. */
+/** One record as one zone-file line, the name absolute. */
 export const printRecord = ({ name, type, ttl, data }: ResourceRecord): string =>
   `${name} ${ttl} IN ${type} ${printData(type, data)}`;
 

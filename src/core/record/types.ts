@@ -116,7 +116,7 @@ function fieldsOf(type: RecordType): readonly (readonly [string, Field<unknown>]
 const ENTRIES = new Map(Object.entries(KNOWN).map(([type, { fields }]) => [type, Object.entries(fields)]));
 
 /**
- * Reads record data from the words of a master file. Every type may also be written in the generic form
+ * Reads record data from the words of a zone file. Every type may also be written in the generic form
  * of RFC 3597 section 5.
  */
 export function readData(
@@ -157,7 +157,7 @@ export function readData(
   return ok(data as unknown as RecordData);
 }
 
-/** Record data as master files write it, names absolute. */
+/** Record data as zone files write it, names absolute. */
 export function printData(type: RecordType, data: RecordData): string {
   return fieldsOf(type)
     .map(([key, field]) => field.print((data as unknown as Record<string, unknown>)[key]))

@@ -26,7 +26,7 @@ describe("capturing by asking", () => {
       "odd-name A",
     ]);
   });
-  test("what comes out as a master file says the same when read again, without the host's own records", async () => {
+  test("what comes out as a zone file says the same when read again, without the host's own records", async () => {
     const { sets } = await captureByAsking(side(OLD), apex, namesToAsk(apex, [name("odd-name", apex)]));
     const text = zoneText(apex, sets, ["one remark", "a line\nbreak"]);
     expect(text.startsWith("; one remark\n; a line break\n$ORIGIN brackwater.example.\n")).toBe(true);

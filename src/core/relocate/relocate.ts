@@ -57,7 +57,7 @@ export const isHosts = (set: RecordSet, apex: DomainName): boolean =>
   (set.name === apex && (set.type === "SOA" || set.type === "NS")) ||
   ["RRSIG", "NSEC", "NSEC3", "NSEC3PARAM", "DNSKEY", "CDS", "CDNSKEY", "ZONEMD"].includes(set.type);
 
-/** The captured zone as a master file for the new host, without what the old host put there for itself. */
+/** The captured zone as a zone file for the new host, without what the old host put there for itself. */
 export function zoneText(apex: DomainName, sets: readonly RecordSet[], remarks: readonly string[]): string {
   const own = sets
     .filter((set) => !isHosts(set, apex))

@@ -212,7 +212,7 @@ export function judgeAddresses(
         "address",
         host,
         false,
-        `${host} has no address, so nobody gets there`,
+        `${host} has no address, so visitors cannot reach it`,
         `publish the ask for ${host}: zandrel draft shows it`,
       ),
     ];
@@ -224,7 +224,7 @@ export function judgeAddresses(
       "leftover",
       host,
       false,
-      `${host} also has the address ${address}, which the service did not ask for: part of the visitors arrives there`,
+      `${host} also has the address ${address}, which the service did not ask for: some visitors arrive there`,
       `remove the ${address.includes(":") ? "AAAA" : "A"} record ${address}, if it is the previous site's`,
     ),
   );

@@ -37,7 +37,7 @@ export interface SpfCost {
   readonly lookups: number;
   /** Names whose record could not be asked or read; they may hide more lookups. */
   readonly uncounted: readonly string[];
-  /** Cost of each term of the record itself that asks the DNS, dearest first. */
+  /** Cost of each term of the record itself that asks the DNS, costliest first. */
   readonly terms: readonly { readonly text: string; readonly lookups: number }[];
 }
 
@@ -96,7 +96,7 @@ export async function combineThoroughly(
     const by = ownNetworks(term).length === 0 ? undefined : includes.find((other) => isCovered(branch.networks, other.networks));
     const because =
       twice || ineffective?.kind === "duplicate"
-        ? "it stands there twice"
+        ? "it is there twice"
         : ineffective?.kind === "shadowed"
           ? ineffective.because
           : by !== undefined && term.kind === "mechanism" && term.qualifier === "+"

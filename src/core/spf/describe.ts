@@ -26,10 +26,12 @@ export function branchWords(term: Term, included = false): string {
   switch (term.name) {
     case "all":
       // Of an included record only its yes counts (RFC 7208 section 5.2).
-      if (included && term.qualifier !== "+") return "about everybody else the terms that follow decide";
-      return term.qualifier === "+" ? "everybody else is allowed" : `everybody else is ${is}`;
+      if (included && term.qualifier !== "+") return "everyone else: later terms decide";
+      return term.qualifier === "+" ? "everyone else is allowed" : `everyone else is ${is}`;
     case "include":
-      return term.qualifier === "+" ? `whoever ${shown(term.domain)} allows` : `whoever ${shown(term.domain)} allows is ${is}`;
+      return term.qualifier === "+"
+        ? `servers that ${shown(term.domain)} allows`
+        : `servers that ${shown(term.domain)} allows are ${is}`;
     case "a":
       return `the address of ${shown(term.domain)}${block}${term.qualifier === "+" ? "" : ` is ${is}`}`;
     case "mx":
@@ -37,7 +39,7 @@ export function branchWords(term: Term, included = false): string {
     case "ptr":
       return `servers that call themselves ${shown(term.domain)}`;
     case "exists":
-      return `whoever ${shown(term.domain)} says yes to`;
+      return `servers for which ${shown(term.domain)} has an address`;
     default: {
       const prefix = term.prefix4 ?? term.prefix6;
       const text = `${term.address}${prefix === undefined ? "" : `/${prefix}`}`;

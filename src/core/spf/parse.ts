@@ -54,7 +54,7 @@ export interface SpfError {
 /** The octets of an address, four or sixteen. */
 export const addressOctets = (address: string): readonly number[] => ipaddr.parse(address).toByteArray();
 
-/** Whether a TXT text is an SPF record at all (RFC 7208 section 4.5): the version alone, or followed by a blank. */
+/** Whether a TXT text is an SPF record at all (RFC 7208 section 4.5): the version alone, or followed by a space. */
 export const isSpf = (text: string): boolean => /^v=spf1( |$)/i.test(text);
 
 const MACRO_STRING = /^(?:[!-$&-~]|%%|%_|%-|%\{[slodiphcrtv]\d*r?[.\-+,/_=]*\})*$/i;
@@ -94,7 +94,7 @@ function parseMechanism(text: string, at: number, next: string | undefined): Res
     case "exists": {
       if (!rest.startsWith(":") || rest.length === 1)
         return fail(
-          `“${name}” needs a colon and a domain directly behind it, without a blank`,
+          `“${name}” needs a colon and a domain directly behind it, without a space`,
           next === undefined ? undefined : `${name}:${next.replace(/^:/, "")}`,
         );
       return isDomainSpec(rest.slice(1)) ? ok({ ...common, domain: rest.slice(1) }) : fail(`“${rest.slice(1)}” is not a domain`);
@@ -171,10 +171,10 @@ export function readSpfRecord(text: string): Result<SpfRecord, readonly SpfError
         : undefined;
     const message =
       meant === undefined
-        ? "an SPF record begins with v=spf1 and a blank"
+        ? "an SPF record begins with v=spf1 and a space"
         : /^spf2/i.test(text)
           ? "this is an older proposal that receivers ignore"
-          : "v=spf1 needs a blank behind it";
+          : "v=spf1 needs a space behind it";
     return err([{ at: 0, text: text.slice(0, 20), message, ...(meant === undefined ? {} : { meant }) }]);
   }
   const terms: Term[] = [];
@@ -184,7 +184,7 @@ export function readSpfRecord(text: string): Result<SpfRecord, readonly SpfError
   for (const [i, match] of words.entries()) {
     const word = match[0];
     const at = match.index + 6;
-    // A blank too many was said at the word before; its other half is no mistake of its own.
+    // A space too many was said at the word before; its other half is no mistake of its own.
     if (i > 0 && errors.at(-1)?.meant === `${words[i - 1]?.[0]}${word}`) continue;
     const modifier = /^([a-z][a-z0-9_.-]*)=(.*)$/i.exec(word);
     if (modifier !== null && !/^v=spf1$/i.test(word)) {

@@ -28,8 +28,8 @@ describe("the grammar (RFC 7208 section 12)", () => {
 
   test.each<[string, number, RegExp, string | undefined]>([
     ["v=spf1 ipv4:192.0.2.0/24 -all", 7, /no mechanism “ipv4”/, "ip4:192.0.2.0/24"],
-    ["v=spf1 include: spf.heronpost.example -all", 7, /directly behind it, without a blank/, "include:spf.heronpost.example"],
-    ["v=spf1include:x.example -all", 0, /needs a blank/, "v=spf1 include:x.example -all"],
+    ["v=spf1 include: spf.heronpost.example -all", 7, /directly behind it, without a space/, "include:spf.heronpost.example"],
+    ["v=spf1include:x.example -all", 0, /needs a space/, "v=spf1 include:x.example -all"],
     ["v=spf1 mx v=spf1 -all", 10, /second record begins here/, "one record with the terms of both"],
     ["spf2.0/pra mx -all", 0, /older proposal/, "v=spf1 …"],
     ["v=spf1 192.0.2.1 -all", 7, /needs its mechanism/, "ip4:192.0.2.1"],
@@ -51,7 +51,7 @@ describe("the grammar (RFC 7208 section 12)", () => {
     ["v=spf1 a: -all", 7, /a colon and a domain/, undefined],
     ["v=spf1 a:example -all", 7, /not a domain/, undefined],
     ["v=spf1 a:1.2.3.4 -all", 7, /not a domain/, undefined],
-    ["v=spf10 -all", 0, /needs a blank/, "v=spf1 0 -all"],
+    ["v=spf10 -all", 0, /needs a space/, "v=spf1 0 -all"],
     ["k=v", 0, /begins with v=spf1/, undefined],
   ])("%s", (text, at, message, meant) => {
     const parsed = readSpfRecord(text);

@@ -181,16 +181,20 @@ describe("what a record allows, costs, and does for nothing", () => {
     expect(tree.branches[0]?.ineffective).toBeUndefined();
   });
   test.each<[string, boolean, string]>([
-    ["include:spf.heronpost.example", false, "whoever spf.heronpost.example allows"],
-    ["-include:spf.heronpost.example", false, "whoever spf.heronpost.example allows is refused"],
-    ["~all", false, "everybody else is suspicious"],
-    ["~all", true, "about everybody else the terms that follow decide"],
-    ["+all", true, "everybody else is allowed"],
+    ["include:spf.heronpost.example", false, "anyone who spf.heronpost.example allows"],
+    ["-include:spf.heronpost.example", false, "anyone who spf.heronpost.example allows is refused"],
+    ["~all", false, "everyone else is suspicious"],
+    ["~all", true, "everyone else: later terms decide"],
+    ["+all", true, "everyone else is allowed"],
     ["a", false, "the address of this domain"],
     ["mx:heronpost.example/24", false, "the mail servers of heronpost.example and everything in its block (/24)"],
     ["ip4:192.0.2.0/24", false, "the addresses 192.0.2.0/24"],
     ["?ip6:2001:db8::1", false, "2001:db8::1 is neither allowed nor refused"],
-    ["exists:%{i}.ok.heronpost.example", false, "whoever a name made from the message (%{i}.ok.heronpost.example) says yes to"],
+    [
+      "exists:%{i}.ok.heronpost.example",
+      false,
+      "anyone who a name made from the message (%{i}.ok.heronpost.example) says yes to",
+    ],
     ["redirect=spf.heronpost.example", false, "everything else is decided by the record of spf.heronpost.example"],
     ["ptr", false, "servers that call themselves this domain"],
   ])("%s in words", (text, included, words) =>

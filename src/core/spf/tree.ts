@@ -87,7 +87,7 @@ export async function lookupSpf(
   if (answer.kind === "failed") return problem("failed", answer.detail);
   const { texts, only }: PublishedSpf = answer.kind === "found" ? spfIn(answer.set) : { texts: [] };
   if (texts.length > 1)
-    return problem("several", `${domain} has ${texts.length} SPF records, and receivers accept none of them then`);
+    return problem("several", `${domain} has ${texts.length} SPF records, and with more than one, receivers use none`);
   if (only === undefined) return problem("none", `${domain} has no SPF record`);
   return only.ok
     ? { record: only.value }
@@ -257,7 +257,7 @@ class TreeBuilder {
       ? [
           {
             kind: "registrable",
-            because: `${domain.slice(0, -1)} is not registered, so that whoever registers it may send as this domain`,
+            because: `${domain.slice(0, -1)} is not registered, so anybody who registers it may send as this domain`,
           },
         ]
       : [];

@@ -45,19 +45,19 @@ export function cacheWindowOf(before: Live): CacheWindow | undefined {
       return {
         seconds: before.set.ttl,
         rule: "set-ttl",
-        because: `whoever asked just before keeps the old ${before.set.type} of ${displayName(before.set.name)} for its TTL of ${spanText(before.set.ttl)}`,
+        because: `some resolvers keep the old ${before.set.type} record of ${displayName(before.set.name)} for up to ${spanText(before.set.ttl)} (its TTL)`,
       };
     case "alias":
       return {
         seconds: before.set.ttl,
         rule: "alias-ttl",
-        because: `whoever asked just before keeps following the old alias at ${displayName(before.set.name)} for its TTL of ${spanText(before.set.ttl)}`,
+        because: `some resolvers follow the old alias at ${displayName(before.set.name)} for up to ${spanText(before.set.ttl)} (its TTL)`,
       };
     case "wildcard":
       return {
         seconds: before.set.ttl,
         rule: "wildcard-ttl",
-        because: `the wildcard ${displayName(before.wildcard)} answered there before, and that answer is kept for its TTL of ${spanText(before.set.ttl)}`,
+        because: `the wildcard ${displayName(before.wildcard)} answered there before, and some resolvers keep that answer for up to ${spanText(before.set.ttl)} (its TTL)`,
       };
     case "nothing": {
       const seconds = Math.min(before.negativeTtl ?? MAX_NEGATIVE, MAX_NEGATIVE);
@@ -66,8 +66,8 @@ export function cacheWindowOf(before: Live): CacheWindow | undefined {
         rule: "negative-ttl",
         because:
           before.negativeTtl === undefined
-            ? "whoever asked just before may remember “no such record”, and the zone does not say for how long"
-            : `whoever asked just before remembers “no such record” for ${spanText(seconds)}, as the zone's SOA says`,
+            ? "some resolvers may remember “no such record”, and the zone does not say for how long"
+            : `some resolvers remember “no such record” for up to ${spanText(seconds)}, as the zone itself says`,
       };
     }
     case "failed":

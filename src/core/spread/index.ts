@@ -3,7 +3,7 @@
  *
  * ```ts
  * const hold = holdOf(await liveAt(lookup, apex, name, "TXT"));
- * hold;                          // { seconds: 300, rule: "negative-ttl", because: "whoever asked just before …" }
+ * hold;                          // { seconds: 300, rule: "negative-ttl", because: "some resolvers keep the old …" }
  * visibleBy(publishedAt, hold);  // milliseconds since 1970
  * ```
  */

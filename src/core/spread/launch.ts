@@ -87,5 +87,5 @@ export function timeline(changes: readonly LaunchChange[], launch: number, now: 
     };
   }
   const left = Math.round(((steps[0] as LaunchStep).at - now) / 1000);
-  return { steps, verdict: left < 3600 ? "hurry" : "in-time", because: `${spanText(left)} are left until the first step` };
+  return { steps, verdict: left < 3600 ? "hurry" : "in-time", because: `first step due in ${spanText(left)}` };
 }

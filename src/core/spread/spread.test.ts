@@ -72,9 +72,9 @@ describe("a launch, worked out backwards", () => {
     expect(shown([change(3600)], at("09:00"), at("07:58"), 0)[0]).toBe("08:00 publish");
   });
   test.each<[string, string, number, string]>([
-    ["01:00", "in-time", 0, "6 hours 55 minutes are left"],
-    ["07:30", "hurry", 0, "25 minutes are left"],
-    ["07:58", "hurry", 0, "2 minutes are left"],
+    ["01:00", "in-time", 0, "first step due in 6 hours 55 minutes"],
+    ["07:30", "hurry", 0, "first step due in 25 minutes"],
+    ["07:58", "hurry", 0, "first step due in 2 minutes"],
     ["08:30", "too-late", 0, "30 minutes after the launch"],
     ["08:30", "too-late", 7200, "2 hours 30 minutes after the launch"],
   ])("at %s it is %s", (now, verdict, margin, because) => {

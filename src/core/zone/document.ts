@@ -13,11 +13,11 @@ import {
 } from "../record/index.ts";
 import { type ScannedEntry, scan } from "./scan.ts";
 
-/** A record of a master file and where it stands in it; offsets count characters of the file's text. */
+/** A record of a zone file and where it stands in it; offsets count characters of the file's text. */
 export interface RecordEntry extends ResourceRecord {
   readonly start: number;
   readonly end: number;
-  /** Where its words begin and end, without the blank in front and the comment behind. */
+  /** Where its words begin and end, without the space in front and the comment behind. */
   readonly wordsStart: number;
   readonly wordsEnd: number;
   /** Whether its owner is written out, or taken over from the entry before. */
@@ -33,7 +33,7 @@ export interface RecordEntry extends ResourceRecord {
   readonly file?: string;
 }
 
-/** A mistake in a master file. `line` and `column` count from 1. */
+/** A mistake in a zone file. `line` and `column` count from 1. */
 export interface ZoneIssue {
   readonly line: number;
   readonly column: number;
@@ -42,7 +42,7 @@ export interface ZoneIssue {
   readonly file?: string;
 }
 
-/** A master file as text with its records located in it. */
+/** A zone file as text with its records located in it. */
 export interface ZoneDocument {
   readonly text: string;
   readonly entries: readonly RecordEntry[];
@@ -87,7 +87,7 @@ interface State {
 }
 
 /**
- * Reads a master file (RFC 1035 section 5, RFC 2308 section 4 for `$TTL`, RFC 3597 for unknown types).
+ * Reads a zone file (RFC 1035 section 5, RFC 2308 section 4 for `$TTL`, RFC 3597 for unknown types).
  * `text` is an octet string: decode files as latin1, so that every octet survives. Mistakes are listed in
  * `issues` and the reading goes on behind them.
  */
@@ -222,7 +222,7 @@ function readRecord(state: State, entry: ScannedEntry, file: string | undefined,
   });
 }
 
-/** The records of some master-file lines, for a place that is not a whole zone: an ask, a paste. */
+/** The records of some zone-file lines, for a place that is not a whole zone: an ask, a paste. */
 export function readRecords(
   text: string,
   options: ParseOptions = {},
@@ -261,7 +261,7 @@ export function zoneOf(apex: DomainName, sets: Iterable<RecordSet>): Zone {
 }
 
 /**
- * The zones a master file describes: one for each SOA record, each with the records nearest to it. A file
+ * The zones a zone file describes: one for each SOA record, each with the records nearest to it. A file
  * without an SOA is one zone at its `$ORIGIN` or, without one, at the closest name above everything in it.
  */
 export function zonesOf({ entries }: Pick<ZoneDocument, "entries">): Zone[] {

@@ -42,7 +42,7 @@ function writeRecord(
 }
 
 /**
- * Carries changes of record sets into a master file and raises its serial, leaving every other character
+ * Carries changes of record sets into a zone file and raises its serial, leaving every other character
  * as it is: comments, order, layout, line ends. Refuses, changing nothing, where a set is not as `before`
  * says. The result is read again, and has to say exactly what was wanted.
  *
@@ -156,5 +156,5 @@ function expectExactly(
       const other = got.get(id);
       return set.type !== "SOA" && (!sameData(other, set) || other?.ttl !== set.ttl);
     });
-  if (differs) throw new Error("the edited master file does not say what was wanted; nothing was written");
+  if (differs) throw new Error("the edited zone file does not say what was wanted; nothing was written");
 }

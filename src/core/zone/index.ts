@@ -1,5 +1,5 @@
 /**
- * Master files (RFC 1035 section 5): read into located records, answered from, and edited in place.
+ * Zone files (RFC 1035 section 5): read into located records, answered from, and edited in place.
  *
  * ```ts
  * const document = parseZone(text, { origin: name("brackwater.example") });

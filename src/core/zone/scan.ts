@@ -1,8 +1,8 @@
 import type { Token } from "../record/index.ts";
 
-/** One entry of a master file: a record or a directive, possibly over several lines (RFC 1035 section 5.1). */
+/** One entry of a zone file: a record or a directive, possibly over several lines (RFC 1035 section 5.1). */
 export interface ScannedEntry {
-  /** Whether the entry begins with a blank, so that its owner is the one before it. */
+  /** Whether the entry begins with a space, so that its owner is the one before it. */
   readonly indented: boolean;
   readonly tokens: readonly Token[];
   /** Offset of the first character of its first line, and of the first character after its last line end. */
@@ -35,7 +35,7 @@ function afterLine(text: string, at: number): number {
 }
 
 /**
- * Cuts a master file into entries. After a scan error it goes on with the next line, so that one mistake
+ * Cuts a zone file into entries. After a scan error it goes on with the next line, so that one mistake
  * does not hide the rest of the file.
  */
 export function* scan(text: string): Generator<ScannedEntry | ScanError> {

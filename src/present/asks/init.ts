@@ -1,5 +1,5 @@
 import type * as z from "zod";
-import type { initialiseSchema } from "../../app/workspace/init.ts";
+import type { initialiseSchema } from "../../app/asks/init.ts";
 import type { Layout } from "../layout.ts";
 
 /** The result of {@link initialise} for people. */

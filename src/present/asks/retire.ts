@@ -30,6 +30,8 @@ export function retireText(
   );
   const title = `${style.title(ask)}  ${style.quiet(displayName(domain as DomainName))}`;
   const none = removals.length === 0 ? ["  no record goes"] : [];
-  const end = written ? `${style.good("Retired.")} It is no longer in its file.` : "Nothing was changed, because of --dry-run.";
+  const end = written
+    ? `${style.good("Retired.")} Its entry was removed from the domain's file.`
+    : "Nothing was changed, because of --dry-run.";
   return `${[title, ...gone, ...none, ...kept].join("\n")}\n${carried === null ? "" : `${presentPublished(carried, at, context)}\n`}${end}\n`;
 }

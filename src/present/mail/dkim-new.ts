@@ -12,7 +12,7 @@ export function dkimNewText({ domain, selector, keyFile, line, ask, type }: Made
   return [
     `${style.title(`A new ${type} key for ${displayName(domain as DomainName)}, selector ${selector}`)}`,
     `${style.good("written")}  ${keyFile} (the private key; only you can read it. Never send it to anybody by mail)`,
-    ...(ask === null ? [] : [`${style.good("taken down")}  ${ask}`]),
+    ...(ask === null ? [] : [`${style.good("saved")}  ${ask}`]),
     "",
     "The record that publishes it:",
     style.quiet(line),

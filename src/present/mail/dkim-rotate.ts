@@ -10,7 +10,7 @@ export function dkimRotateText({ at, domain, from, to, steps, made, asks }: Dkim
   return [
     style.title(`From ${from} to ${to}, for ${displayName(domain as DomainName)}`),
     ...(made === null ? [] : [`${style.good("written")}  ${made.keyFile} (the private key; only you can read it)`]),
-    ...asks.map((ask) => `${style.good("taken down")}  ${ask}`),
+    ...asks.map((ask) => `${style.good("saved")}  ${ask}`),
     "",
     ...steps.flatMap((step) => [
       `${marks[step.state]} ${(step.state === "done" ? "" : deadline(step.from, now)).padEnd(24)} ${style.strong(step.what)}`,

@@ -17,12 +17,12 @@ export function dmarcComposeText(
     ...words.map((one) => wrap(visible(one), width)),
   ];
   for (const { because, wayOut } of obstacles)
-    list.push("", style.bad(wrap(`Not yet: ${visible(because)}.`, width)), wrap(`Way out: ${visible(wayOut)}.`, width));
+    list.push("", style.bad(wrap(`Not yet: ${visible(because)}.`, width)), wrap(`Option: ${visible(wayOut)}.`, width));
   for (const one of permissions)
     list.push(
       "",
       wrap(
-        `The owner of ${displayName(one.destination as DomainName)} must publish this, so that receivers send reports there${one.ask === null ? "; send it to them" : `; taken down as ${one.ask}`}:`,
+        `The owner of ${displayName(one.destination as DomainName)} must publish this, so that receivers send reports there${one.ask === null ? "; send it to them" : `; saved as ${one.ask}`}:`,
         width,
       ),
       style.quiet(one.line),
@@ -36,7 +36,7 @@ export function dmarcComposeText(
             `Publish it at ${withoutRootDot(dmarcName(domain as DomainName))}, or run the command again with --write so that Zandrel does it.`,
             width,
           )
-        : `${style.good("taken down")} as ${ask}. Next: ${style.command(`zandrel draft ${plain}${before === null ? "" : ` --replace _dmarc.${plain}`}`)}`,
+        : `${style.good("saved")} as ${ask}. Next: ${style.command(`zandrel draft ${plain}${before === null ? "" : ` --replace _dmarc.${plain}`}`)}`,
       style.quiet(line),
     );
   return `${list.join("\n")}\n`;

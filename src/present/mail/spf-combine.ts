@@ -37,7 +37,7 @@ export function spfCombineText(
         ? ["Nothing changes: the record has it all already."]
         : [
             wrap(
-              `Next: take down with ${style.command("zandrel intake")} what no ask wants yet; ${style.command(`zandrel draft ${plain}`)} then shows the change, and zandrel publish carries it out.`,
+              `Next: save with ${style.command("zandrel intake")} what no ask wants yet; ${style.command(`zandrel draft ${plain}`)} then shows the change, and zandrel publish carries it out.`,
               width,
             ),
           ]),

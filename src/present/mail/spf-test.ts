@@ -23,7 +23,7 @@ export function spfTestText(
     wrap(`${MEANING[verdict]}: ${visible(because)}.`, width),
     ...narration,
     ...(rows.length === 0 ? [] : ["", ...rows.map((row) => `  ${row}`), ""]),
-    `${count(lookups, "lookup")} of at most ${MAX_LOOKUPS}, ${voidLookups} of at most 2 without an answer.`,
+    `${count(lookups, "lookup")} of at most ${MAX_LOOKUPS}, ${voidLookups} of 2 empty lookups.`,
     style.quiet(visible(header)),
     "",
   ].join("\n");

@@ -7,7 +7,7 @@ import { count, listOf } from "../words.ts";
 import { dkimLine, painted } from "./signature.ts";
 
 export const HAPPENS: Readonly<Record<z.output<typeof policy>, string>> = {
-  none: "The message is delivered as far as DMARC is concerned.",
+  none: "The message passes DMARC or has no policy against it: DMARC lets it through.",
   quarantine: "The message goes to the junk folder.",
   reject: "The message is refused.",
 };

@@ -49,7 +49,7 @@ export function relocateText(
       ? `${style.good("Ready.")} Change the name servers at the registrar, then ${style.command(`zandrel relocate check ${withoutRootDot(domain as DomainName)} --to HOST`)}`
       : compared.unresolved.length > 0
         ? "Not everything could be asked; try again."
-        : `${style.bad("Not ready:")} put right what is missing or differs, then compare again.`;
+        : `${style.bad("Not ready:")} fix what is missing or differs, then compare again.`;
     return `${title}  ${count(compared.same, "record set")} the same at both hosts\n${[...rows, ...open(compared.unresolved)].map((line) => `${line}\n`).join("")}${verdict}\n`;
   }
   if (checked === null) return "";

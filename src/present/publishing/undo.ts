@@ -5,5 +5,5 @@ import { presentPublished } from "./publish.ts";
 
 /** The result of {@link undo} for people. */
 export function undoText({ undone, at }: z.output<typeof undoSchema>, context: Layout): string {
-  return `${context.style.title("Taken back.")} ${presentPublished(undone, at, context)}\n`;
+  return `${context.style.title("Undone.")} ${presentPublished(undone, at, context)}\n`;
 }

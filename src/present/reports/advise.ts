@@ -17,7 +17,7 @@ export function adviseText(
   const lines = [
     `${style.title(`Advice for ${plain}`)}, by what was reported from ${from} to ${to}; the policy today is p=${now}`,
   ];
-  if (repairs.length > 0) lines.push("", "Set right first:");
+  if (repairs.length > 0) lines.push("", "Fix first:");
   for (const [i, one] of repairs.entries())
     lines.push(
       wrap(

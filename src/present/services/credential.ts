@@ -22,7 +22,7 @@ export function senderCredentialText(
     return `${style.good("✓")} ${visible(one.id)} of ${visible(title)} is ended; nothing can be sent with it any more.${place === null ? "" : ` Its secret in ${visible(place)} may be deleted.`}\n`;
   return [
     `${style.good("✓")} ${style.title(visible(one.id))} of ${visible(title)} ${goodFor(one)}.`,
-    `  ${wrap(`The secret is in ${visible(place ?? "")}, for your eyes only (mode 0600), and is shown nowhere else.`, width - 2, "  ")}`,
+    `  ${wrap(`The secret is in ${visible(place ?? "")}, readable only by you (mode 0600), and is shown nowhere else.`, width - 2, "  ")}`,
     ...(one.kept?.startsWith("env:") === true
       ? [
           `  ${wrap(`Commands that send read it from ${one.kept.slice(4)}: load the file into the environment first.`, width - 2, "  ")}`,

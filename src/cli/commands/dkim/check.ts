@@ -5,7 +5,8 @@ import { resolverOptions } from "../../options.ts";
 export default command({
   name: "dkim check",
   operands: "DOMAIN [SELECTOR..]",
-  summary: "judge the DKIM keys a domain has published: at the selectors named, or at all that the workspace and custom know",
+  summary:
+    "judge the DKIM keys a domain has published: at the selectors named, or at all that are known to the workspace, plus common selectors",
   examples: [
     ["zandrel dkim check brackwater.example", "every selector that can be guessed or is in the workspace"],
     ["zandrel dkim check brackwater.example hp1 hp2", "two selectors"],

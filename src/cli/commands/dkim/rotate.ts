@@ -9,7 +9,7 @@ export default command({
   summary: "replace a DKIM key in an order in which no message fails: every step with its date, and the asks for it",
   examples: [
     ["zandrel dkim rotate brackwater.example --from z202603 --to z202609", "the plan, and where it stands today"],
-    ["zandrel dkim rotate brackwater.example --from z202603 --to z202609 --write", "make the new key and take down the asks"],
+    ["zandrel dkim rotate brackwater.example --from z202603 --to z202609 --write", "make the new key and save the asks"],
     [
       "zandrel dkim rotate brackwater.example --from z202603 --to z202609 --switched",
       "mail is signed with the new key from now on",
@@ -22,7 +22,7 @@ export default command({
     type: choice(KEY_TYPES, "kind and size of the new key", { default: "rsa-2048" }),
     transit: span("how long mail may be on its way (7d if not given)"),
     service: text("the service that signs (your own mail if not given)"),
-    write: flag("make the new key and take down the asks"),
+    write: flag("make the new key and save the asks"),
     revoke: flag("end the old key's ask, so that its empty key can be published"),
     insist: flag("with --revoke, even while mail may be on its way"),
     switched: flag("record that mail is signed with the new key from now on"),

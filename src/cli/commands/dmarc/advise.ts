@@ -5,7 +5,7 @@ import { reportOptions } from "../../options.ts";
 export default command({
   name: "dmarc advise",
   operands: "[DOMAIN]",
-  summary: "turn the reports into advice: which service to set right first and how, and when the policy can be tightened safely",
+  summary: "turn the reports into advice: which service to fix first and how, and when the policy can be tightened safely",
   examples: [
     ["zandrel dmarc advise brackwater.example", "by the last four weeks"],
     ["zandrel dmarc advise brackwater.example --days 90 --json", "by three months, for another program"],

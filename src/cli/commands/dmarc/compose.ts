@@ -11,7 +11,7 @@ export default command({
     ["zandrel dmarc compose brackwater.example --reports-to dmarc@brackwater.example", "the first record: watch, stop nothing"],
     [
       "zandrel dmarc compose brackwater.example --policy quarantine --gradual --reports-to dmarc@brackwater.example --write",
-      "tighten it, and take down the ask",
+      "tighten it, and save the ask",
     ],
     ["zandrel dmarc compose puppetfest.example --policy reject --insist --no-reports", "a domain that sends no mail at all"],
   ],

@@ -3,12 +3,12 @@ import { command } from "../../command.ts";
 import { flag, list, resolverOptions } from "../../options.ts";
 
 export default command({
-  name: "spf shrink",
+  name: "spf flatten",
   operands: "DOMAIN --include NAME",
   summary: "write the addresses an include stands for today in its place, so that receivers have to ask less",
   examples: [
-    ["zandrel spf shrink brackwater.example --include spf.heronpost.example", "show the record"],
-    ["zandrel spf shrink brackwater.example --include spf.heronpost.example --remember", "and have the audit watch the source"],
+    ["zandrel spf flatten brackwater.example --include spf.heronpost.example", "show the record"],
+    ["zandrel spf flatten brackwater.example --include spf.heronpost.example --remember", "and have the audit watch the source"],
   ],
   options: {
     ...resolverOptions,

@@ -85,15 +85,15 @@ function columnOf(cell: string): Column | undefined {
 const isType = (cell: string | undefined): cell is string =>
   cell !== undefined && /^[a-z]{1,6}$/i.test(cell.trim()) && parseType(cell.trim()) !== undefined;
 
-const MASTER_LINE =
+const ZONE_FILE_LINE =
   /^(?<host>\S+)\s+(?:(?<ttl>\d+[smhdw]?)\s+)?(?:IN\s+)?(?:(?<late>\d+[smhdw]?)\s+)?(?<type>[A-Z]{1,10}|TYPE\d+)\s+(?<value>\S.*)$/i;
 
-/** Master-file lines, where every line that is not a comment is a whole record. */
-function asMasterFile(text: string, domain: DomainName): Row[] | undefined {
+/** Zone-file lines, where every line that is not a comment is a whole record. */
+function asZoneFile(text: string, domain: DomainName): Row[] | undefined {
   const { records, issues } = readRecords(octetsOf(text), { origin: domain, ttl: 0 });
   const lines = text.split("\n").filter((line) => /^[^\s;$]/.test(line));
   if (records.length === 0 || issues.length > 0 || lines.length !== records.length) return undefined;
-  const rows = lines.map((line) => MASTER_LINE.exec(line.replace(/\s+;[^"]*$/, "").trimEnd())?.groups);
+  const rows = lines.map((line) => ZONE_FILE_LINE.exec(line.replace(/\s+;[^"]*$/, "").trimEnd())?.groups);
   if (rows.some((groups) => groups === undefined)) return undefined;
   return rows.map((groups, i) => {
     const { host, type, value, ttl = groups?.late } = groups as { host: string; type: string; value: string; ttl?: string };
@@ -274,7 +274,7 @@ function asSentences(text: string): Row[] | undefined {
 export function readLayout(text: string, domain: DomainName): Reading | undefined {
   const readers: readonly (readonly [Layout, (text: string) => Row[] | undefined])[] = [
     ["JSON", asJson],
-    ["zone-file lines", (all) => asMasterFile(all, domain)],
+    ["zone-file lines", (all) => asZoneFile(all, domain)],
     ["table", (all) => (hasHeading(all) ? asTable(all) : undefined)],
     ["labelled fields", asFields],
     ["table", asTable],

@@ -20,7 +20,7 @@ const PASTES: readonly (readonly [string, string, readonly string[], (readonly s
   ["colons", "Type: TXT\nHost: @\nValue: seekmere-owner=4f1d0c77a2", ['@ TXT "seekmere-owner=4f1d0c77a2"']],
   ["commas on one line", "Type TXT, Host @, Value seekmere-owner=4f1d", ['@ TXT "seekmere-owner=4f1d"']],
   ["semicolons", "Record type: CNAME; Name: www; Target: sites.pagewick.example", ["www CNAME sites.pagewick.example."]],
-  ["aligned with blanks", "Type     TXT\nHost     _pw\nValue    pagewick-claim:77aa", ['_pw TXT "pagewick-claim:77aa"']],
+  ["aligned with spaces", "Type     TXT\nHost     _pw\nValue    pagewick-claim:77aa", ['_pw TXT "pagewick-claim:77aa"']],
   ["tabs between label and value", "Type\tTXT\nName\t@\nContent\tpw=1", ['@ TXT "pw=1"']],
   [
     "labels above their values",
@@ -135,7 +135,7 @@ const PASTES: readonly (readonly [string, string, readonly string[], (readonly s
     ["invisible-characters"],
   ],
   [
-    "non-breaking blanks",
+    "non-breaking spaces",
     "Type:\u00a0TXT\nHost:\u00a0@\nValue:\u00a0v=spf1\u00a0include:spf.heronpost.example\u00a0-all",
     ['@ TXT "v=spf1 include:spf.heronpost.example -all"'],
     ["odd-blanks"],
@@ -218,12 +218,12 @@ const PASTES: readonly (readonly [string, string, readonly string[], (readonly s
 
   // Formats of programs
   [
-    "master-file lines",
+    "zone-file lines",
     '@ 3600 IN TXT "pw=1"\nwww IN CNAME sites.pagewick.example.',
     ['@ TXT "pw=1"', "www CNAME sites.pagewick.example."],
   ],
-  ["master-file lines with full names and a comment", '_pw.brackwater.example. 300 TXT "pw=1" ; proof', ['_pw TXT "pw=1"']],
-  ["a master-file line whose target lost its dot", "www CNAME sites.pagewick.example", ["www CNAME sites.pagewick.example."]],
+  ["zone-file lines with full names and a comment", '_pw.brackwater.example. 300 TXT "pw=1" ; proof', ['_pw TXT "pw=1"']],
+  ["a zone-file line whose target lost its dot", "www CNAME sites.pagewick.example", ["www CNAME sites.pagewick.example."]],
   [
     "JSON objects",
     '[{"type":"TXT","name":"@","content":"pw=1"},{"type":"MX","name":"@","priority":10,"value":"mx1.inglemail.example"}]',
@@ -295,9 +295,9 @@ describe("doubts are questions, never guesses", () => {
   });
 });
 
-describe("what cannot be taken down is a problem with its row", () => {
+describe("what cannot be saved is a problem with its row", () => {
   test.each<[string, string, RegExp]>([
-    ["a host elsewhere", "Type: TXT\nHost: www.other.test.\nValue: k=1", /lies outside brackwater.example/],
+    ["a host elsewhere", "Type: TXT\nHost: www.other.test.\nValue: k=1", /is not part of brackwater.example/],
     ["a host that is no name", "Type: TXT\nHost: a..b\nValue: k=1", /not a name/],
     ["an address that is none", "Type: A\nHost: @\nValue: 192.0.2.300", /expected an IPv4 address/],
     ["a target that is none", "Type: CNAME\nHost: www\nValue: a..b", /domain name/],

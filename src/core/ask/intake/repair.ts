@@ -46,7 +46,7 @@ const clean: readonly Rule[] = [
   },
   {
     kind: "odd-blanks",
-    because: "the page used non-breaking blanks",
+    because: "the page used non-breaking spaces",
     apply: (text) => text.replace(/[\u00a0\u2000-\u200a\u202f\u3000]/g, " "),
   },
 ];

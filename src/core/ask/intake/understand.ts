@@ -20,7 +20,7 @@ export interface IntakeQuestion {
   readonly choices: readonly { readonly key: string; readonly meaning: string }[];
 }
 
-/** Why a row cannot be taken down: what, where, what to do. */
+/** Why a row cannot be saved: what, where, what to do. */
 export interface IntakeProblem {
   readonly row: number;
   readonly because: string;
@@ -100,7 +100,7 @@ function hostName(pass: Pass, raw: string, row: number): DomainName | undefined 
   if (host.endsWith(".")) {
     pass.problems.push({
       row,
-      because: `the host ${displayName(parsed.value)} lies outside ${displayName(domain)}; take this record down for the domain it belongs to`,
+      because: `the host ${displayName(parsed.value)} is not part of ${displayName(domain)}; save this record for the domain it belongs to`,
     });
     return undefined;
   }
@@ -112,14 +112,14 @@ function hostName(pass: Pass, raw: string, row: number): DomainName | undefined 
       question: `Is “${host}” a host inside ${displayName(domain)}, or a name elsewhere?`,
       choices: [
         { key: "inside", meaning: displayName(parsed.value) },
-        { key: "elsewhere", meaning: `${host}, which is not part of ${displayName(domain)} and cannot be taken down for it` },
+        { key: "elsewhere", meaning: `${host}, which is not part of ${displayName(domain)} and cannot be saved for it` },
       ],
     });
     if (chosen === "inside") return parsed.value;
     if (chosen === "elsewhere")
       pass.problems.push({
         row,
-        because: `${host} lies outside ${displayName(domain)}; take this record down for the domain it belongs to`,
+        because: `${host} is not part of ${displayName(domain)}; save this record for the domain it belongs to`,
       });
     return undefined;
   }
@@ -149,7 +149,7 @@ function typeOf(pass: Pass, { type, value = "", host = "" }: Row, row: number): 
   return chosen as RecordType | undefined;
 }
 
-/** The data of a record as master-file text, from the value as it was pasted; undefined where a question is open. */
+/** The data of a record as zone-file text, from the value as it was pasted; undefined where a question is open. */
 function dataText(pass: Pass, type: RecordType, { value = "", priority }: Row): string | undefined {
   if (type === "TXT" && pass.exact) return splitCharacterStrings(octetsOf(value)).map(quoted).join(" ");
   if (type === "TXT") {

@@ -163,7 +163,7 @@ export const parked = rulesOf("parked", [
     "risks",
     "RFC 6376 section 3.6.1",
     "A domain that sends nothing has a DKIM key that works",
-    "Whoever has the private key sends as this domain, with everything passing.",
+    "Anyone who has the private key can send as this domain, and everything passes.",
     (facts) =>
       facts.role !== "parked"
         ? []
@@ -233,7 +233,7 @@ export const transport = rulesOf("transport", [
     (facts) =>
       when(
         facts.exchanges.length > 0 && (facts.mtaSts.answer.kind === "nodata" || facts.mtaSts.answer.kind === "nxdomain"),
-        `nothing stands at _mta-sts.${facts.plain}`,
+        `there is no record at _mta-sts.${facts.plain}`,
         "ask the mailbox service whether it offers MTA-STS",
       ),
   ],
@@ -262,7 +262,7 @@ export const transport = rulesOf("transport", [
     (facts) =>
       when(
         stsTexts(facts).length > 0 && rptTexts(facts).length === 0 && facts.tlsRpt.answer.kind !== "failed",
-        `nothing stands at _smtp._tls.${facts.plain}`,
+        `there is no record at _smtp._tls.${facts.plain}`,
         `publish _smtp._tls.${facts.plain} TXT "v=TLSRPTv1; rua=mailto:tls@${facts.plain}"`,
       ),
   ],
@@ -323,7 +323,7 @@ export const bulk = rulesOf("bulk", [
         .filter(({ met }) => met === false)
         .map(({ because }) => ({
           evidence: because,
-          remedy: "ask whoever runs the server to set its reverse name",
+          remedy: "ask the operator of the server to set its reverse name",
         })),
   ],
   [

@@ -57,7 +57,7 @@ export const delegation = rulesOf("delegation", [
     "breaks",
     "RFC 1912 section 2.8",
     "A name server does not serve the domain",
-    "Whoever asks this server is told nothing, so that part of the world sees no site and no mail.",
+    "Resolvers that ask this server get no answer, so some people see no site and no mail.",
     ({ servers }) =>
       servers.flatMap(({ name, soa }) =>
         when(
@@ -74,7 +74,7 @@ export const delegation = rulesOf("delegation", [
     "breaks",
     "RFC 1034 section 4.2.2",
     "A name server has no address",
-    "Whoever is sent to this server cannot find it.",
+    "Resolvers that are sent to this server cannot find it.",
     ({ authority }) =>
       authority.kind === "delegated"
         ? authority.unreachable.map(({ name, because }) => ({
@@ -217,7 +217,7 @@ export const delegation = rulesOf("delegation", [
     "untidy",
     "RFC 2308 section 5",
     "“No such record” is remembered for long",
-    "Whoever asks for a record too early, a service's verify button for one, goes on seeing nothing for that time.",
+    "A service whose verify button is pressed too early sees nothing for that time.",
     ({ soa }) =>
       soa.answer.kind === "found"
         ? soa.data.flatMap(({ minimum }) =>
@@ -286,7 +286,7 @@ export const delegation = rulesOf("delegation", [
     "alias-at-apex",
     "breaks",
     "RFC 2181 section 10.1",
-    "An alias stands at the domain itself",
+    "An alias is at the domain itself",
     "It hides the mail servers and every other record of the domain.",
     ({ apex, plain }) =>
       apex.alias === undefined

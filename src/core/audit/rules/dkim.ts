@@ -80,7 +80,7 @@ export const dkim = rulesOf("dkim", [
     "dkim-not-a-key",
     "breaks",
     "RFC 6376 section 3.6.1",
-    "Something else stands where a DKIM key should be",
+    "Something else is where a DKIM key should be",
     "Mail signed with this selector fails.",
     said(["not-a-key-record", "version", "key-type"], "replace it by the record the service shows"),
   ],
@@ -112,7 +112,7 @@ export const dkim = rulesOf("dkim", [
     "dkim-several",
     "breaks",
     "RFC 6376 section 3.6.2.2",
-    "Several records stand at one selector",
+    "There are several records at one selector",
     "Receivers may take any of them, so that mail passes by chance.",
     said(["several-records"], "leave the one that belongs to the signing key"),
   ],
@@ -187,7 +187,7 @@ export const dkim = rulesOf("dkim", [
     "risks",
     "RFC 6376 section 8.2",
     "A private key can be read by others on this machine",
-    "Whoever reads it signs as you.",
+    "Anyone who reads it can sign as you.",
     ({ openKeyFiles }) =>
       openKeyFiles.map((path) => ({
         evidence: path,

@@ -13,7 +13,7 @@ export const dmarc = rulesOf("dmarc", [
     ({ dmarc: found, publishedDmarc, plain }) =>
       when(
         found.record === undefined && found.failed === undefined && publishedDmarc.kind === "none",
-        `nothing stands at _dmarc.${plain}, nor further up`,
+        `there is no record at _dmarc.${plain}, nor further up`,
         `zandrel dmarc compose ${plain} --reports-to dmarc@${plain}`,
       ),
   ],
@@ -65,7 +65,7 @@ export const dmarc = rulesOf("dmarc", [
     "dmarc-misplaced",
     "breaks",
     "RFC 7489 section 6.1",
-    "A DMARC record stands at the domain itself",
+    "A DMARC record is at the domain itself",
     "Receivers look at _dmarc only, and find nothing there.",
     ({ texts, plain }) => texts.filter(isDmarc).map((text) => ({ evidence: text, remedy: `move it to _dmarc.${plain}` })),
   ],
@@ -173,7 +173,7 @@ export const dmarc = rulesOf("dmarc", [
     "note",
     "RFC 7489 section 6.6.3",
     "The policy comes from a domain further up",
-    "Whoever changes it there changes it here.",
+    "A change there changes it here too.",
     ({ dmarc: found, domain }) =>
       when(
         found.at !== undefined && found.at !== domain,

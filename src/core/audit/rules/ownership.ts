@@ -40,7 +40,7 @@ export const ownership = rulesOf("ownership", [
     "RFC 2181 section 10.1",
     "Something a service asked for cannot be published as it stands",
     "It waits until somebody decides.",
-    inState("clashing", "zandrel draft DOMAIN shows the clash and the ways out"),
+    inState("clashing", "zandrel draft DOMAIN shows the clash and the options"),
   ],
   [
     "ask-open",
@@ -62,7 +62,7 @@ export const ownership = rulesOf("ownership", [
     "token-twice",
     "untidy",
     "RFC 1035 section 3.3.14",
-    "Several tokens of one kind stand at the domain",
+    "The domain has several tokens of one kind",
     "Only the newest one counts for most services; the others let former agencies prove the domain as theirs.",
     (facts) => {
       const kinds = new Map<string, string[]>();
@@ -83,7 +83,7 @@ export const ownership = rulesOf("ownership", [
     "token-unknown",
     "note",
     "RFC 1035 section 3.3.14",
-    "A token stands there that no ask wants",
+    "There is a token that no ask wants",
     "Somebody proved the domain with it; if nobody knows who, it should go.",
     (facts) =>
       facts.asks.length === 0
@@ -125,19 +125,19 @@ export const ownership = rulesOf("ownership", [
     "text-blanks",
     "untidy",
     "RFC 1035 section 3.3.14",
-    "A text begins or ends with a blank, or holds invisible characters",
+    "A text begins or ends with a space, or holds invisible characters",
     "It looks right and is not, and the service does not find its token.",
     ({ texts }) =>
       texts
         .filter((text) => /^\s|\s$|[\x00-\x1f\x7f\u00a0\u200b-\u200f\u2028-\u202e\ufeff]/.test(text))
-        .map((text) => ({ evidence: `“${short(text)}”`, remedy: "enter the value again without the blank" })),
+        .map((text) => ({ evidence: `“${short(text)}”`, remedy: "enter the value again without the space" })),
   ],
   [
     "name-doubled",
     "risks",
     "RFC 1035 section 5.1",
     "The domain was written twice in a name",
-    "What stands there is found by nobody, and what should be there is missing.",
+    "Nobody finds what is there, and what should be there is missing.",
     ({ doubled }) =>
       doubled.map((name) => ({
         evidence: `there is something at ${displayName(name)}`,

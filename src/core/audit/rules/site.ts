@@ -11,7 +11,7 @@ export const site = rulesOf("site", [
     "risks",
     "RFC 1034 section 3.6",
     "The bare domain leads nowhere",
-    "Whoever types it without www sees an error.",
+    "People who type it without www see an error.",
     ({ apex, role, plain }) =>
       when(
         hasSite(role) && apex.hasNone && apex.alias === undefined,
@@ -37,7 +37,7 @@ export const site = rulesOf("site", [
     "breaks",
     "RFC 1034 section 3.6.2",
     "www is an alias that leads nowhere",
-    "Visitors see an error, and whoever gets hold of the target shows them what they like.",
+    "Visitors see an error, and anyone who gets hold of the target can show them anything.",
     ({ www }) =>
       when(
         www.alias !== undefined && www.hasNone,

@@ -83,7 +83,7 @@ export const spf = rulesOf("spf", [
     "breaks",
     "RFC 7208 section 4.5",
     "The domain has more than one SPF record",
-    "Receivers accept none of them then, and treat it as an error.",
+    "With more than one, receivers use none and treat it as an error.",
     ({ spfTexts }) => when(spfTexts.length > 1, spfTexts.join(" / "), `replace them by one: ${oneOf(spfTexts)}`),
   ],
   [
@@ -111,7 +111,7 @@ export const spf = rulesOf("spf", [
         const parsed = readSpfRecord(text);
         return {
           evidence: `“${text.slice(0, 60)}”: ${parsed.ok ? "" : parsed.error[0]?.message}`,
-          remedy: "begin it with v=spf1 and a blank, without quotation marks",
+          remedy: "begin it with v=spf1 and a space, without quotation marks",
         };
       }),
   ],
@@ -127,7 +127,7 @@ export const spf = rulesOf("spf", [
         : when(
             treeLookups(spfTree) > MAX_LOOKUPS,
             `it needs ${treeLookups(spfTree)} lookups of at most ${MAX_LOOKUPS}`,
-            "zandrel spf explain names the dear terms; zandrel spf shrink replaces one by addresses",
+            "zandrel spf explain names the costly terms; zandrel spf flatten replaces one by addresses",
           ),
   ],
   [
@@ -161,7 +161,7 @@ export const spf = rulesOf("spf", [
     "untidy",
     "RFC 7208 section 4.6.4",
     "A part of the SPF record leads nowhere",
-    "It costs one of the two that are allowed, and whoever sets up that name may send.",
+    "It costs one of the two that are allowed, and anyone who sets up that name may send.",
     (facts) =>
       all(facts).flatMap(({ branch }) =>
         branch.ineffective?.kind === "void" && branch.below === undefined
@@ -205,7 +205,7 @@ export const spf = rulesOf("spf", [
     "spf-no-end",
     "risks",
     "RFC 7208 section 4.7",
-    "The SPF record does not say what happens to everybody else",
+    "The SPF record does not say what happens to everyone else",
     "Forgers are neither refused nor suspicious.",
     (facts) =>
       when(
@@ -226,7 +226,7 @@ export const spf = rulesOf("spf", [
     "spf-neutral",
     "risks",
     "RFC 7208 section 8.2",
-    "The SPF record says nothing about everybody else",
+    "The SPF record says nothing about everyone else",
     "?all protects against nothing.",
     (facts) => when(ending(facts) === "?", "it ends with ?all", "end it with ~all, and with -all once every sender is in it"),
   ],
@@ -234,7 +234,7 @@ export const spf = rulesOf("spf", [
     "spf-soft",
     "note",
     "RFC 7208 section 8.5",
-    "The SPF record only doubts everybody else",
+    "The SPF record only doubts everyone else",
     "That is fine where a DMARC policy says what to do with mail that fails.",
     (facts) =>
       when(
@@ -247,7 +247,7 @@ export const spf = rulesOf("spf", [
     "spf-behind-all",
     "untidy",
     "RFC 7208 section 5.1",
-    "Terms stand behind “all”",
+    "There are terms behind “all”",
     "Nobody reads on there: a service added at the end is not allowed to send.",
     ineffective("unreachable", "move it in front of “all”"),
   ],
@@ -255,7 +255,7 @@ export const spf = rulesOf("spf", [
     "spf-duplicate",
     "untidy",
     "RFC 7208 section 4.6.4",
-    "A term stands twice",
+    "A term is there twice",
     "It costs its lookups twice.",
     (facts) => [...ineffective("duplicate", "take one of them out")(facts)],
   ],
@@ -288,7 +288,7 @@ export const spf = rulesOf("spf", [
     "breaks",
     "RFC 7208 section 11.1",
     "The SPF record trusts a domain that anybody can register",
-    "Whoever buys it may send as this domain, with everything passing.",
+    "Anyone who buys it may send as this domain, and everything passes.",
     risk("registrable", "take the term out today"),
   ],
   [
@@ -308,7 +308,7 @@ export const spf = rulesOf("spf", [
     "spf-split",
     "breaks",
     "RFC 7208 section 3.3",
-    "The SPF record is split without a blank",
+    "The SPF record is split without a space",
     "The strings are joined as they are: two terms become one word that means nothing.",
     ({ txt }) =>
       txt.data.flatMap(({ strings }) => {
@@ -318,7 +318,7 @@ export const spf = rulesOf("spf", [
         return [
           {
             evidence: `“…${strings[0]?.slice(-20)}” and “${strings[1]?.slice(0, 20)}…” become one word`,
-            remedy: "put a blank at the end of the first string",
+            remedy: "put a space at the end of the first string",
           },
         ];
       }),
@@ -353,7 +353,7 @@ export const spf = rulesOf("spf", [
         return when(
           fresh.length + gone.length > 0,
           `${term} ${[...(fresh.length > 0 ? [`also stands for ${fresh.join(", ")} now`] : []), ...(gone.length > 0 ? [`no longer for ${gone.join(", ")}`] : [])].join(", and ")}`,
-          "run zandrel spf shrink again",
+          "run zandrel spf flatten again",
         );
       }),
   ],
@@ -362,13 +362,9 @@ export const spf = rulesOf("spf", [
     "untidy",
     "RFC 7208 section 3.1",
     "There is a record of the old type SPF",
-    "Nobody reads it any more, and it misleads whoever looks.",
+    "Nobody reads it any more, and it misleads people.",
     ({ type99 }) =>
-      when(
-        type99.kind === "found",
-        "a record of type 99 stands at the domain",
-        "remove it; the TXT record is the one that counts",
-      ),
+      when(type99.kind === "found", "the domain has a record of type 99", "remove it; the TXT record is the one that counts"),
   ],
   [
     "spf-unknown-word",

@@ -43,7 +43,7 @@ export const wildcard = rulesOf("wildcard", [
     "risks",
     "RFC 4592 section 2.1",
     "Every name that does not exist has a text",
-    "Whoever looks for a policy, a key or a token below the domain finds this text instead.",
+    "Anyone who looks for a policy, a key or a token below the domain finds this text instead.",
     ({ anyTxt }) =>
       when(
         anyTxt.data.length > 0 && anyTxt.answer.chain.length === 0,

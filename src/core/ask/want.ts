@@ -1,0 +1,106 @@
+import { POLICIES, type Policy } from "../dmarc/index.ts";
+import type { DomainName } from "../name/index.ts";
+import {
+  type DataOf,
+  decodeUtf8,
+  isOfType,
+  octetsOf,
+  type RecordSet,
+  type ResourceRecord,
+  recordsOf,
+  splitCharacterStrings,
+  toSets,
+  txtValue,
+} from "../record/index.ts";
+import type { WebProof } from "../site/index.ts";
+import { isSpf, readSpfRecord, type SpfRecord } from "../spf/index.ts";
+
+interface InDns {
+  /** Where it is wanted; absolute. */
+  readonly name: DomainName;
+  /** Seconds. */
+  readonly ttl: number;
+}
+
+/** Records that have to be there to the letter, one set a name and type. */
+export interface RecordsWant extends RecordSet {
+  readonly kind: "records";
+}
+
+/** Terms that the one SPF record of a name has to hold (RFC 7208 section 3.2). */
+export interface SpfWant extends InDns {
+  readonly kind: "spf-terms";
+  readonly type: "TXT";
+  /** The terms; a record that ends with `all` also says how a first record ends. */
+  readonly record: SpfRecord;
+}
+
+/** A DMARC policy that is at least this strict; `none` is met by every record that can be used. */
+export interface DmarcWant extends InDns {
+  readonly kind: "dmarc-minimum";
+  readonly type: "TXT";
+  readonly policy: Policy;
+}
+
+/** A proof on the web, where the service looks at the site instead of the DNS. */
+export interface WebWant {
+  readonly kind: "web";
+  readonly proof: WebProof;
+}
+
+/** What an ask wants in the DNS. */
+export type DnsWant = RecordsWant | SpfWant | DmarcWant;
+
+/** What an ask wants. */
+export type Want = DnsWant | WebWant;
+
+/** A policy as DMARC names it. */
+export const isPolicy = (text: string): text is Policy => (POLICIES as readonly string[]).includes(text);
+
+/** The SPF terms that a text asks for; undefined where it is no SPF record, or one that cannot be read. */
+export function spfWant(text: string, name: DomainName, ttl: number): SpfWant | undefined {
+  const read = isSpf(text) ? readSpfRecord(text) : undefined;
+  return read?.ok === true ? { kind: "spf-terms", name, type: "TXT", ttl, record: read.value } : undefined;
+}
+
+/**
+ * Reads wishes out of records as a zone writes them: a text that is an SPF record is wanted as its terms, because a
+ * name has one SPF record only (RFC 7208 section 3.2); everything else is wanted to the letter.
+ */
+export function wantsOf(records: readonly ResourceRecord[]): DnsWant[] {
+  return toSets(records).flatMap((set): DnsWant[] => {
+    if (!isOfType(set, "TXT")) return [{ kind: "records", ...set }];
+    const terms = set.data.flatMap((data) => spfWant(decodeUtf8(txtValue(data)), set.name, set.ttl) ?? []);
+    const literal = set.data.filter((data) => spfWant(decodeUtf8(txtValue(data)), set.name, set.ttl) === undefined);
+    return [...(literal.length === 0 ? [] : [{ kind: "records" as const, ...set, data: literal }]), ...terms];
+  });
+}
+
+const textSet = ({ name, ttl }: InDns, text: string): RecordSet<DataOf["TXT"]> => ({
+  name,
+  type: "TXT",
+  ttl,
+  data: [{ strings: splitCharacterStrings(octetsOf(text)) }],
+});
+
+/** The records that would meet a wish by themselves. */
+export function asRecords(want: DnsWant): RecordSet {
+  switch (want.kind) {
+    case "records":
+      return { name: want.name, type: want.type, ttl: want.ttl, data: want.data };
+    case "spf-terms":
+      return textSet(want, want.record.text);
+    case "dmarc-minimum":
+      return textSet(want, `v=DMARC1; p=${want.policy}`);
+  }
+}
+
+/** Every record that would meet what an ask wants in the DNS, one by one. */
+export const recordsWanted = (wants: readonly Want[]): ResourceRecord[] =>
+  dnsWants(wants).flatMap((want) => recordsOf(asRecords(want)));
+
+/** What is wanted in the DNS. */
+export const dnsWants = (wants: readonly Want[]): DnsWant[] => wants.filter((want): want is DnsWant => want.kind !== "web");
+
+/** The proof that is wanted on the web, where one is. */
+export const webProofOf = (wants: readonly Want[]): WebProof | undefined => wants.find((want) => want.kind === "web")?.proof;
