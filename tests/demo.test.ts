@@ -5,7 +5,7 @@ import { folderWith, zandrel } from "./zandrel.ts";
 
 test("the demo tells its story to the end: a token proven, forged mail refused, the theatre's own mail ready", async () => {
   const here = folderWith();
-  const narration = await zandrel(here, ["demo", "--keep", "kept"]);
+  const narration = await zandrel(here, ["demo", "--keep-in", "kept"]);
   expect([narration.exit, narration.err]).toEqual([0, ""]);
   const moments = [
     "✓ proven  seekmere-ownership",

@@ -45,7 +45,7 @@ const describes = (...offers: string[]): Answer => ({
 });
 const credential = { id: "c1", scope: "sending", domain: null, user: "u", madeAt: "2026-03-02T09:00:00Z" };
 const check = async (link: string, more: readonly string[] = []) =>
-  zandrel(folderWith(), ["sender", "link", link, "--key", "env:K", "--timeout", "1", "--json", ...more], { env: { K: "k" } });
+  zandrel(folderWith(), ["sender", "link", link, "--link-key", "env:K", "--timeout", "1", "--json", ...more], { env: { K: "k" } });
 const notHolding = (json: { checks: { id: string; verdict: string }[] }) =>
   json.checks.filter((one) => one.verdict !== "met").map((one) => `${one.id} ${one.verdict}`);
 
@@ -137,15 +137,15 @@ describe("zandrel sender link", () => {
       },
       "GET /v1/messages/*": { status: 422, body: { error: "\x1b[2Jgone" } },
     });
-    const shown = await zandrel(folderWith(), ["sender", "link", link, "--key", "env:K"], { env: { K: "k" } });
+    const shown = await zandrel(folderWith(), ["sender", "link", link, "--link-key", "env:K"], { env: { K: "k" } });
     expect(shown.exit).toBe(1);
     expect(`${shown.out}${shown.err}`).not.toMatch(/\x1b\]|\x1b\[2J|\x07/);
   });
 
   test.each<[readonly string[], RegExp]>([
     [[], /wants a service of zandrel\.yaml, or the URL of a link/],
-    [["http://127.0.0.1:9/v1", "--key", "secret"], /--key says where the key is kept: env:NAME or file:PATH/],
-    [["http://127.0.0.1:9/v1", "--key", "env:NOTHING"], /environment variable NOTHING/],
+    [["http://127.0.0.1:9/v1", "--link-key", "secret"], /--link-key does not say where the key is kept/],
+    [["http://127.0.0.1:9/v1", "--link-key", "env:NOTHING"], /environment variable NOTHING/],
     [["pigeonry"], /there is no workspace/],
   ])("%j", async (argv, expected) => {
     expect(await zandrel(folderWith(), ["sender", "link", ...argv])).toMatchObject({

@@ -25,7 +25,7 @@ describeServers("with Exim", () => {
     run(
       [
         ...["message", "send", "--service", "pigeonry", "--from", FROM, "--to", "probe@mallowmail.example"],
-        ...["--received", "Maildir", "--sign", "r1", "--for", "20s", "--json", ...more],
+        ...["--copy", "Maildir", "--sign", "r1", "--for", "20s", "--json", ...more],
       ],
       env,
     );
@@ -119,7 +119,7 @@ plain:
 
   test("nothing is sent before the asks are published", async () => {
     expect(await run(["dkim", "new", "brackwater.example", "--selector", "r1"])).toMatchObject({ exit: 0 });
-    const policy = ["--policy", "reject", "--insist", "--reports-to", "dmarc@brackwater.example", "--write"];
+    const policy = ["--policy", "reject", "--force", "--reports-to", "dmarc@brackwater.example", "--write"];
     expect(await run(["dmarc", "compose", "brackwater.example", ...policy])).toMatchObject({ exit: 0 });
     const early = await send();
     expect([early.exit, early.json.sent.verdict]).toEqual([1, "not-sent"]);

@@ -223,7 +223,7 @@ describe("dkim", () => {
           keyFile,
           "--canonicalization",
           canonicalization,
-          "--lasts",
+          "--expires-in",
           "7d",
         ],
         { input: PLAIN },
@@ -278,7 +278,7 @@ describe("dkim", () => {
     const zone = ["--zone-file", "brackwater.example.zone"];
     const into = ["--into", "brackwater.example.zone"];
     const rotate = (...more: string[]) =>
-      zandrel(here, ["dkim", "rotate", "brackwater.example", "--from", "z1", "--to", "z2", ...zone, ...more, "--json"]);
+      zandrel(here, ["dkim", "rotate", "brackwater.example", "--old-selector", "z1", "--new-selector", "z2", ...zone, ...more, "--json"]);
     await zandrel(here, ["dkim", "new", "brackwater.example", "--selector", "z1"]);
     await zandrel(here, ["publish", "brackwater.example", ...into]);
     const states = (json: { steps: { kind: string; state: string }[] }) => json.steps.map((step) => `${step.kind} ${step.state}`);
@@ -337,8 +337,8 @@ describe("spf explain, combine, shrink", () => {
       1,
       "Ways out, the cheapest first",
     ],
-    [["shrink", "brackwater.example", "--include", "spf.heronpost.example"], 0, "ip4:198.51.100.64/26 ip4:203.0.113.128/26 -all"],
-    [["shrink", "brackwater.example", "--include", "spf.pagewick.example"], 1, "no such include"],
+    [["flatten", "brackwater.example", "--include", "spf.heronpost.example"], 0, "ip4:198.51.100.64/26 ip4:203.0.113.128/26 -all"],
+    [["flatten", "brackwater.example", "--include", "spf.pagewick.example"], 1, "no such include"],
   ])("%j", async (argv, exit, text) => {
     const ran = await zandrel(brackwater(), ["spf", ...argv, ...WORLD]);
     expect([ran.exit, ran.out + ran.err]).toEqual([exit, expect.stringContaining(text)]);
@@ -350,7 +350,7 @@ describe("spf explain, combine, shrink", () => {
         (one: { id: string }) => one.id === "spf-moved",
       );
     expect(
-      (await zandrel(here, ["spf", "shrink", "brackwater.example", "--include", "spf.heronpost.example", "--remember", ...WORLD]))
+      (await zandrel(here, ["spf", "flatten", "brackwater.example", "--include", "spf.heronpost.example", "--remember", ...WORLD]))
         .exit,
     ).toBe(0);
     expect(await moved()).toEqual([]);
@@ -381,7 +381,7 @@ describe("dmarc compose and explain", () => {
         "d@brackwater.example",
         ...zone,
       ]),
-    ).toMatchObject({ exit: 1, out: expect.stringContaining("--insist") });
+    ).toMatchObject({ exit: 1, out: expect.stringContaining("--force") });
     const made = await zandrel(here, [
       "dmarc",
       "compose",
@@ -413,7 +413,7 @@ describe("dmarc compose and explain", () => {
           "brackwater.example",
           "--policy",
           "quarantine",
-          "--insist",
+          "--force",
           "--reports-to",
           "d@brackwater.example",
           "--write",

@@ -42,7 +42,7 @@ test("capture says honestly what it cannot know, where the zone is not handed ou
 
 test("capture takes the whole zone where it is handed out", async () => {
   lab.nettlehost.handsOutZones = true;
-  const captured = await relocate("capture", "--overwrite");
+  const captured = await relocate("capture", "--force");
   expect(captured.json.capture).toMatchObject({ whole: true });
   expect(zone()).toContain("nobody-knows\t60\tIN\tA\t192.0.2.44");
 });
@@ -108,7 +108,7 @@ test("check follows the cut-over: not yet, half, moved with the old host's deadl
   expect(again.json.check.state).toBe("over");
   expect(
     (
-      await zandrel(folder, ["relocate", "check", "brackwater.example", "--to", "zonemarrow", "--at", again.json.at], {
+      await zandrel(folder, ["relocate", "check", "brackwater.example", "--new-host", "zonemarrow", "--at", again.json.at], {
         env: lab.env,
       })
     ).out,
@@ -118,7 +118,7 @@ test("check follows the cut-over: not yet, half, moved with the old host's deadl
 test.each<[string[], RegExp]>([
   [["relocate", "move", "brackwater.example"], /wants a step and a domain/],
   [["relocate", "compare", "brackwater.example"], /--to names the new DNS host, one of nettlehost, zonemarrow/],
-  [["relocate", "compare", "brackwater.example", "--to", "quillhost"], /--to names the new DNS host/],
+  [["relocate", "compare", "brackwater.example", "--new-host", "quillhost"], /--to names the new DNS host/],
 ])("%j is one sentence", async (argv, expected) => {
   expect(await zandrel(folder, argv, { env: lab.env })).toMatchObject({ exit: 2, out: "", err: expect.stringMatching(expected) });
 });

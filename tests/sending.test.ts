@@ -26,8 +26,8 @@ beforeAll(async () => {
   lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed: 1000, port: await freePort() });
   folder = folderWith({ "lab.yaml": lab.settings });
   cpSync(new URL("../demo/brackwater/kits", import.meta.url).pathname, join(folder, "kits"), { recursive: true });
-  await run(["init", "brackwater.example", "--host", "nettlehost", "--settings", "lab.yaml"]);
-  await run(["init", "brackwater-tickets.example", "--role", "sending", "--host", "nettlehost"]);
+  await run(["init", "brackwater.example", "--dns-host", "nettlehost", "--settings", "lab.yaml"]);
+  await run(["init", "brackwater-tickets.example", "--role", "sending", "--dns-host", "nettlehost"]);
 });
 afterAll(() => lab.close());
 
@@ -43,7 +43,7 @@ const send = (more: readonly string[] = []) =>
     NEWS,
     "--to",
     PROBE,
-    "--received",
+    "--copy",
     box(PROBE),
     "--for",
     "6h",
@@ -72,10 +72,10 @@ describe("a newsletter service, from nothing to ready", () => {
     [["--to", "a b@mallowmail.example"], /is not a mail address/],
     [["--service", "heronpst"], /did you mean heronpost/],
     [["--service", ""], /--service is missing/],
-    [["--unsubscribe", "http://brackwater.example/leave", "--anyway"], /--unsubscribe wants an https address/],
-    [["--text", "nowhere.txt", "--anyway"], /nowhere\.txt is not there/],
-    [["--return-path", "x", "--anyway"], /“x” is not a mail address/],
-    [["--sign", "k9", "--anyway"], /k9\.pem is not there/],
+    [["--unsubscribe", "http://brackwater.example/leave", "--force"], /--unsubscribe wants an https address/],
+    [["--text", "nowhere.txt", "--force"], /nowhere\.txt is not there/],
+    [["--mail-from", "x", "--force"], /“x” is not a mail address/],
+    [["--sign", "k9", "--force"], /k9\.pem is not there/],
     [["--for", "soon"], /--for “soon” is not a span of time/],
     [["--follow", "HP-0"], /no message HP-0 was sent from this workspace/],
   ])("message send %j is one sentence", async (more, expected) => {
@@ -133,7 +133,7 @@ describe("a newsletter service, from nothing to ready", () => {
     const late = await run(address);
     expect([late.exit, late.json.state, late.json.mailed]).toEqual([1, "expired", false]);
     expect((await fetch(/http:\S+\/open\/\S+/.exec(old)?.[0] as string)).status).toBe(410);
-    const again = await run([...address, "--again"]);
+    const again = await run([...address, "--resend"]);
     expect([again.json.state, again.json.mailed]).toEqual(["pending", true]);
     expect(mailIn("box@brackwater.example")).toHaveLength(2);
   });
@@ -168,11 +168,11 @@ describe("a newsletter service, from nothing to ready", () => {
     for (const [argv, expected] of [
       [[...other, "--domain", "brackwater.example"], /say what the credential is good for/],
       [[...other, "--keep"], /three different things/],
-      [[...other, "--into", "a", "--environment", "b"], /two places/],
+      [[...other, "--secret-file", "a", "--environment", "b"], /two places/],
       [[...other, "--environment", "b", "--as", "1X"], /no name of an environment variable/],
       [["sender", "credential", "heronpst"], /did you mean heronpost/],
       [["sender", "credential", "seekmere", "--new", "sending", "--all-domains"], /does not offer credentials over its link/],
-      [["sender", "credential", "heronpost", "--revoke", "nobody"], /did not end the credential nobody: it knows no such thing/],
+      [["sender", "credential", "heronpost", "--end", "nobody"], /did not end the credential nobody: it knows no such thing/],
     ] as const) {
       const wrong = await run(argv);
       expect(wrong).toMatchObject({ out: "", err: expect.stringMatching(expected) });
@@ -209,7 +209,7 @@ describe("a newsletter service, from nothing to ready", () => {
       "send",
       "--follow",
       sent.json.tracking,
-      "--received",
+      "--copy",
       box(PROBE),
       "--for",
       "6h",
@@ -226,7 +226,7 @@ describe("a newsletter service, from nothing to ready", () => {
     mkdirSync(join(box(to), ".Junk/new"), { recursive: true });
     for (const file of readdirSync(join(box(to), "new")))
       renameSync(join(box(to), "new", file), join(box(to), ".Junk/new", file));
-    const followed = await run(["message", "send", "--follow", sent.json.tracking, "--received", box(to), "--json"]);
+    const followed = await run(["message", "send", "--follow", sent.json.tracking, "--copy", box(to), "--json"]);
     expect([followed.exit, followed.json.folder, followed.json.ready]).toEqual([1, "Junk", false]);
     expect(followed.json.because).toBe("the message is proven yours, but it arrived in the folder Junk, not in the inbox");
   });
@@ -251,7 +251,7 @@ describe("a newsletter service, from nothing to ready", () => {
       to,
       "--for",
       "2h",
-      "--received",
+      "--copy",
       box(to),
       "--json",
     ]);
@@ -316,7 +316,7 @@ test("an answer that gets lost: the service is asked whether it has the message 
     "send",
     "--follow",
     sent.json.messageId,
-    "--received",
+    "--copy",
     box(PROBE),
     "--for",
     "6h",
@@ -378,7 +378,7 @@ describe("ticket mail: a token, keys as texts, scoped keys, events", () => {
   test("it sends only what it is for", async () => {
     const MAIL_PASSWORD = /'([^']+)'/.exec(readFileSync(join(folder, "shop.env"), "utf8"))?.[1] as string;
     const wrong = await run(
-      ["message", "send", "--service", "swiftquill", "--from", NEWS, "--to", PROBE, "--anyway", "--via", "smtp", "--json"],
+      ["message", "send", "--service", "swiftquill", "--from", NEWS, "--to", PROBE, "--force", "--via", "smtp", "--json"],
       "",
       { MAIL_PASSWORD },
     );
@@ -396,7 +396,7 @@ describe("ticket mail: a token, keys as texts, scoped keys, events", () => {
         TICKETS,
         "--to",
         PROBE,
-        "--received",
+        "--copy",
         box(PROBE),
         "--for",
         "6h",
@@ -411,7 +411,7 @@ describe("ticket mail: a token, keys as texts, scoped keys, events", () => {
       "sender",
       "credential",
       "swiftquill",
-      "--revoke",
+      "--end",
       (await run(["sender", "credential", "swiftquill", "--json"])).json.credentials[0].id,
     ]);
     const revoked = await run(["sender", "settings", "swiftquill", "--check"], "", { MAIL_PASSWORD });
@@ -506,7 +506,7 @@ describe("a service without a link is kept by hand", () => {
       NEWS,
       "--to",
       PROBE,
-      "--received",
+      "--copy",
       box(PROBE),
       "--json",
     ]);
@@ -537,9 +537,9 @@ describe("a service without a link is kept by hand", () => {
     expect(kept.out).not.toContain("shown-once");
     expect(readFileSync(join(folder, "keys/pigeonry/brackwater.example.secret"), "utf8")).toBe("shown-once-by-a-page\n");
     const [first] = (await run(["sender", "credential", "pigeonry", "--json"])).json.credentials;
-    await run(["sender", "credential", "pigeonry", "--revoke", first.id]);
+    await run(["sender", "credential", "pigeonry", "--end", first.id]);
     const next = ["sender", "credential", "pigeonry", "--keep", "--user", "theatre", "--domain", "brackwater.example"];
-    await run([...next, "--into", "keys/pigeonry/next.secret"], "the-next-one\n");
+    await run([...next, "--secret-file", "keys/pigeonry/next.secret"], "the-next-one\n");
     const left = (await run(["sender", "credential", "pigeonry", "--json"])).json.credentials;
     expect(left.map((one: { kept: string }) => one.kept)).toEqual(["file:keys/pigeonry/next.secret"]);
     const empty = await run(["sender", "credential", "pigeonry", "--keep", "--user", "theatre", "--all-domains"], "");

@@ -252,7 +252,7 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
       "brackwater.example",
       "--policy",
       "reject",
-      "--insist",
+      "--force",
       "--reports-to",
       "d@brackwater.example",
     ];

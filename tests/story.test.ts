@@ -34,7 +34,7 @@ const token = () => /seekmere-owner=\S+/.exec(lab.seekmere.instructions("brackwa
 
 describe("from pasted instructions to proven", () => {
   test("init starts a workspace from settings, once", async () => {
-    const started = await run(["init", "brackwater.example", "--host", "nettlehost", "--settings", "lab.yaml", "--json"]);
+    const started = await run(["init", "brackwater.example", "--dns-host", "nettlehost", "--settings", "lab.yaml", "--json"]);
     expect(started).toMatchObject({ exit: 0, err: "" });
     expect(started.json.created).toEqual(["zandrel.yaml", ".gitignore", "domains/brackwater.example.yaml"]);
     expect(await run(["init", "brackwater.example"])).toMatchObject({
@@ -42,7 +42,7 @@ describe("from pasted instructions to proven", () => {
       out: "",
       err: expect.stringContaining("is in this workspace already"),
     });
-    expect(await run(["init", "puppetfest.example", "--role", "redirect", "--host", "nettlehost"])).toMatchObject({ exit: 0 });
+    expect(await run(["init", "puppetfest.example", "--role", "redirect", "--dns-host", "nettlehost"])).toMatchObject({ exit: 0 });
   });
 
   test("status of a domain nobody asked anything of", async () => {
@@ -219,7 +219,7 @@ describe("a publish that is killed before the answer came", () => {
     });
     const here = folderWith({ "lab.yaml": lab.settings.replace(/server: \S+/, `server: 127.0.0.1:${proxy.port}`) });
     const there = (argv: readonly string[]) => zandrel(here, argv, { env: lab.env });
-    await there(["init", "puppetfest.example", "--host", "nettlehost", "--settings", "lab.yaml"]);
+    await there(["init", "puppetfest.example", "--dns-host", "nettlehost", "--settings", "lab.yaml"]);
     await there(["intake", "--service", "seekmere", "--host", `_${fate.length}`, "--value", "k=1"]);
     const publishing = execa(process.execPath, [PROGRAM, "publish", "--timeout", "60"], {
       cwd: here,
@@ -248,7 +248,7 @@ describe("a publish that is killed before the answer came", () => {
 test("a domain that is not handed on to any name server", async () => {
   const here = folderWith({ "lab.yaml": lab.settings });
   const there = (argv: readonly string[]) => zandrel(here, argv, { env: lab.env });
-  await there(["init", "ghost.example", "--host", "nettlehost", "--settings", "lab.yaml"]);
+  await there(["init", "ghost.example", "--dns-host", "nettlehost", "--settings", "lab.yaml"]);
   await there(["intake", "--service", "seekmere", "--value", "k=1"]);
   const status = await there(["status", "--json"]);
   expect(status.exit).toBe(1);

@@ -109,7 +109,7 @@ try {
     printed: await run(argv, { cwd: folder, env, input }),
   });
 
-  const init = await zandrel(["init", "brackwater.example", "--host", "nettlehost", "--settings", "lab.yaml"]);
+  const init = await zandrel(["init", "brackwater.example", "--dns-host", "nettlehost", "--settings", "lab.yaml"]);
   await shoot("intake", [init, await zandrel(["intake", "-"], paste), await zandrel(["status"])]);
   const demo = path("../../demo/brackwater");
   const onFiles = async (argv) => ({ shown: `zandrel ${argv.join(" ")}`, printed: await run(argv, { cwd: demo }) });
@@ -136,8 +136,8 @@ try {
   const captured = await zandrel(["relocate", "capture", "brackwater.example"]);
   await shoot("relocate", [
     captured,
-    await zandrel(["relocate", "compare", "brackwater.example", "--to", "zonemarrow"]),
-    await zandrel(["relocate", "check", "brackwater.example", "--to", "zonemarrow"]),
+    await zandrel(["relocate", "compare", "brackwater.example", "--new-host", "zonemarrow"]),
+    await zandrel(["relocate", "check", "brackwater.example", "--new-host", "zonemarrow"]),
   ]);
   await sheet(folder);
   cpSync(path("../../demo/brackwater/kits"), join(folder, "kits"), { recursive: true });
@@ -167,11 +167,11 @@ try {
     "--to",
     "probe@mallowmail.example",
   ];
-  const sent = await run([...message, "--received", join(mailboxes, "probe@mallowmail.example"), "--for", "2h"], {
+  const sent = await run([...message, "--copy", join(mailboxes, "probe@mallowmail.example"), "--for", "2h"], {
     cwd: folder,
     env,
   });
-  await shoot("send", [{ shown: `zandrel ${message.join(" ")} --received ~/Maildir`, printed: sent }]);
+  await shoot("send", [{ shown: `zandrel ${message.join(" ")} --copy ~/Maildir`, printed: sent }]);
   const world = ["--zone-file", "authenticated.zone", "--zone-file", "services.zone"];
   const onMail = async (argv) => ({
     shown: `zandrel ${argv.join(" ")} …`,
@@ -198,9 +198,9 @@ try {
       "dkim",
       "rotate",
       "brackwater.example",
-      "--from",
+      "--old-selector",
       "z202602",
-      "--to",
+      "--new-selector",
       "z202609",
       "--type",
       "ed25519",

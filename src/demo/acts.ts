@@ -42,7 +42,7 @@ export function tokenAct(lab: Lab): Act {
       {
         narration:
           "A workspace is a folder. This one takes over what the lab says about DNS hosts, services and the places we look from.",
-        argv: ["init", BRACKWATER, "--host", "nettlehost", "--settings", "lab.yaml"],
+        argv: ["init", BRACKWATER, "--dns-host", "nettlehost", "--settings", "lab.yaml"],
         ends: 0,
       },
       {
@@ -115,7 +115,7 @@ export async function mailAct(lab: Lab, pass: typeof passDays): Promise<Act> {
     narration,
     argv: [
       ...["message", "send", "--service", "heronpost", "--from", NEWS, "--to", PROBE],
-      ...["--received", join(lab.mailboxes, PROBE), "--for", "6h"],
+      ...["--copy", join(lab.mailboxes, PROBE), "--for", "6h"],
     ],
     ends: 0,
   });

@@ -118,7 +118,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       what === "key"
         ? "choose another selector with --selector"
         : what === "secret"
-          ? "name another file with --into, or remove this one if it is empty"
+          ? "name another file with --secret-file, or remove this one if it is empty"
           : "name another file with --file, or replace it with --force",
       path,
     ),
@@ -178,10 +178,10 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(
       `${quote(given)} is not a DNS host of zandrel.yaml${meant(given, words)}`,
       "add it under hosts: in zandrel.yaml first",
-      "--host",
+      "--dns-host",
     ),
   "host-key": ({ given }) =>
-    say(`--host ${quote(given)} cannot be a key`, "use small letters, digits and hyphens, such as nettlehost", "--host"),
+    say(`--dns-host ${quote(given)} cannot be a key`, "use small letters, digits and hyphens, such as nettlehost", "--dns-host"),
   "settings-there": ({ from }) =>
     say("zandrel.yaml already exists here", `copy what you want from ${visible(from)} into it by hand`, "zandrel.yaml"),
   "no-host": ({ path }) =>
@@ -379,7 +379,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "relocate-step": () =>
     say("zandrel relocate needs a step and a domain", "for example: zandrel relocate capture brackwater.example"),
   "new-host": ({ known: words }) =>
-    say("--to does not name a DNS host", `name ${known(words, "one that is under hosts: in zandrel.yaml")}`, "--to"),
+    say("--new-host does not name a DNS host", `name ${known(words, "one that is under hosts: in zandrel.yaml")}`, "--new-host"),
   "host-without-servers": ({ host, title }) =>
     say(
       `zandrel.yaml does not say where the name servers of ${visible(title)} are`,
@@ -429,7 +429,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "rotation-selectors": () =>
     say(
       "a rotation needs one domain, the selector in use and the new one",
-      "for example: zandrel dkim rotate brackwater.example --from z202603 --to z202609",
+      "for example: zandrel dkim rotate brackwater.example --old-selector z202603 --new-selector z202609",
     ),
   "revoke-too-early": ({ selector, until, now }) =>
     say(
@@ -512,7 +512,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(`there is no credential ${quote(given)} of ${visible(title)} here`, `see them with zandrel sender credential ${service}`),
   "as-without-environment": () =>
     say("--as names a variable of an environment file", "name the file with --environment too", "--as"),
-  "two-places": () => say("--into and --environment are two places", "give one of them", "--into"),
+  "two-places": () => say("--secret-file and --environment are two places", "give one of them", "--secret-file"),
   "variable-name": ({ given }) =>
     say(`--as ${quote(given)} cannot be the name of an environment variable`, "use letters, digits and _", "--as"),
   "credential-scope": () =>
@@ -521,13 +521,13 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       "add --domain DOMAIN for one domain, or --all-domains for every domain of the account",
       "--domain",
     ),
-  "credential-one-action": () => say("--new, --keep and --revoke are three different things", "give one of them"),
+  "credential-one-action": () => say("--new, --keep and --end are three different things", "give one of them"),
   "keep-without-user": () => say("--keep needs --user, the name that belongs to the secret", "add --user NAME", "--user"),
   "no-secret-given": () =>
     say("standard input holds no secret on one line", "pipe it in, for example from a password manager", "standard input"),
   "secret-not-kept": ({ undone, because }) =>
     say(`the secret could not be kept, ${visible(undone)}`, `mend this, then run the command again: ${visible(because)}`),
-  "key-place": () => say("--key does not say where the key is kept", "write env:NAME or file:PATH", "--key"),
+  "key-place": () => say("--link-key does not say where the key is kept", "write env:NAME or file:PATH", "--link-key"),
   "address-unseen": ({ host, because }) =>
     say(`the address of ${visible(host)} could not be looked up: ${visible(because)}`, "try again later"),
   "no-address": ({ host, title }) =>

@@ -79,12 +79,12 @@ describe("reading the files", () => {
     [
       "an unknown service",
       { "zandrel.yaml": SETTINGS, "domains/b.yaml": DOMAIN.replace("service: seekmere", "service: seekmire") },
-      /b\.yaml:5:14: “seekmire” is no service of zandrel.yaml \(did you mean seekmere\?\)/,
+      /b\.yaml:5:14: “seekmire” is not a service of zandrel.yaml; did you mean seekmere\?/,
     ],
     [
       "an unknown host",
       { "zandrel.yaml": SETTINGS, "domains/b.yaml": DOMAIN.replace("host: nettlehost", "host: nettelhost") },
-      /b\.yaml:2:7: “nettelhost” is no DNS host .*did you mean nettlehost/,
+      /b\.yaml:2:7: “nettelhost” is not a DNS host .*did you mean nettlehost/,
     ],
     [
       "a record that cannot be read",
@@ -99,12 +99,12 @@ describe("reading the files", () => {
     [
       "an id twice",
       { "zandrel.yaml": SETTINGS, "domains/b.yaml": `${DOMAIN}${DOMAIN.slice(DOMAIN.indexOf("  - id"))}` },
-      /is taken already in this file/,
+      /is used twice in this file/,
     ],
     [
       "an ask that waits for none",
       { "zandrel.yaml": SETTINGS, "domains/b.yaml": DOMAIN.replace("    asked:", "    after: [nobody]\n    asked:") },
-      /“nobody” is no ask of this file/,
+      /“nobody” is not an ask of this file/,
     ],
     [
       "a domain twice",

@@ -56,7 +56,7 @@ defaults:
 /** What {@link initialise} is asked. */
 export interface InitialiseRequest extends CommonRequest {
   readonly organisation: string | undefined;
-  readonly host: string | undefined;
+  readonly dnsHost: string | undefined;
   readonly role: (typeof ROLES)[number];
   readonly settings: string | undefined;
 }
@@ -71,7 +71,7 @@ export async function initialise(
   const existing = findWorkspace(cwd, request.workspace);
   const folder = existing ?? cwd;
   const settingsPath = join(folder, SETTINGS_FILE);
-  const host = request.host;
+  const host = request.dnsHost;
   if (host !== undefined && !KEY.test(host)) throw new Failure("host-key", { given: host });
   const created: string[] = [];
   const journal = await openJournalIn(folder);

@@ -65,7 +65,7 @@ export function targetsOf(workspace: Workspace, operands: readonly string[]): Ma
 /** How an ask is proven. */
 export interface ProveOptions extends DnsOptions {
   /** Whether the service is asked although some resolvers still show the old record. */
-  readonly askNow: boolean;
+  readonly force: boolean;
   /** Whether the user says that the service confirmed it, and what it showed. */
   readonly confirmed: boolean;
   readonly note: string | undefined;
@@ -136,10 +136,10 @@ export async function proveOne(
       return { ...common, state, verdict: "proven", because, asked: notAsked("it is proven already") };
     case "settled":
     case "spreading": {
-      const tooEarly = state === "spreading" && !request.askNow;
+      const tooEarly = state === "spreading" && !request.force;
       const asked = tooEarly
         ? notAsked(
-            `some resolvers still show the old record, and the service may too: asking too early makes it remember “not found”${visibility === undefined ? "" : `; ask after ${deadline(visibility.by, now)}`}, or now with --ask-now`,
+            `some resolvers still show the old record, and the service may too: asking too early makes it remember “not found”${visibility === undefined ? "" : `; ask after ${deadline(visibility.by, now)}`}, or now with --force`,
           )
         : await askTheService(standing, domain, workspace, request, context);
       if (asked.answer !== "not-asked")

@@ -81,7 +81,7 @@ export async function makeKey(
 /** What {@link dkimNew} is asked. */
 export interface DkimNewRequest extends CommonRequest {
   readonly selector: string | undefined;
-  readonly type: (typeof KEY_TYPES)[number];
+  readonly keyType: (typeof KEY_TYPES)[number];
   readonly service: string | undefined;
 }
 
@@ -94,7 +94,7 @@ export async function dkimNew(request: DkimNewRequest, context: AppContext): Pro
   const made = await makeKey(
     nameOperand(operand),
     selector,
-    request.type as KeyType,
+    request.keyType as KeyType,
     folder ?? context.cwd,
     workspace,
     request,

@@ -42,20 +42,20 @@ const TRANSIT = 7 * 86_400;
 
 /** What {@link dkimRotate} is asked. */
 export interface DkimRotateRequest extends CommonRequest, DnsOptions {
-  readonly from: string | undefined;
-  readonly to: string | undefined;
-  readonly type: (typeof KEY_TYPES)[number];
+  readonly oldSelector: string | undefined;
+  readonly newSelector: string | undefined;
+  readonly keyType: (typeof KEY_TYPES)[number];
   readonly transit: number | undefined;
   readonly service: string | undefined;
   readonly write: boolean;
   readonly revoke: boolean;
-  readonly insist: boolean;
+  readonly force: boolean;
   readonly switched: boolean;
 }
 
 /** Replace a DKIM key in an order in which no message fails: every step with its date, and the asks for it. */
 export async function dkimRotate(request: DkimRotateRequest, context: AppContext): Promise<Outcome<DkimRotateResult>> {
-  const { from, to } = request;
+  const { oldSelector: from, newSelector: to } = request;
   if (request.operands.length !== 1 || from === undefined || to === undefined || from === to)
     throw new Failure("rotation-selectors", {});
   return writing(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
@@ -73,7 +73,7 @@ export async function dkimRotate(request: DkimRotateRequest, context: AppContext
     if (request.write) {
       // A key file without its ask, as a kill in between leaves it, is refused: the empty key must never come alone.
       if (!domain.asks.some((ask) => ask.id === newId)) {
-        made = await makeKey(domain.name, to, request.type as KeyType, workspace.folder, workspace, request, context);
+        made = await makeKey(domain.name, to, request.keyType as KeyType, workspace.folder, workspace, request, context);
         asks.push(newId);
       }
       if (!domain.asks.some((ask) => ask.id === revokedId)) {
@@ -121,7 +121,7 @@ export async function dkimRotate(request: DkimRotateRequest, context: AppContext
     )?.id;
     if (request.revoke) {
       const due = steps.find((step) => step.kind === "revoke");
-      if (due?.state === "later" && !request.insist)
+      if (due?.state === "later" && !request.force)
         throw new Failure(
           "revoke-too-early",
           { selector: from, until: switched === undefined ? undefined : due.from, now },
@@ -147,13 +147,15 @@ export async function dkimRotate(request: DkimRotateRequest, context: AppContext
     const plain = withoutRootDot(domain.name);
     const hasKeyNow = knownSelectors(workspace, domain.name).includes(to) || made !== null;
     const commands: Readonly<Record<DkimRotateResult["steps"][number]["kind"], string | null>> = {
-      publish: hasKeyNow ? `zandrel publish ${plain}` : `zandrel dkim rotate ${plain} --from ${from} --to ${to} --write`,
+      publish: hasKeyNow
+        ? `zandrel publish ${plain}`
+        : `zandrel dkim rotate ${plain} --old-selector ${from} --new-selector ${to} --write`,
       settle: `zandrel watch ${plain}`,
-      switch: `zandrel dkim rotate ${plain} --from ${from} --to ${to} --switched`,
+      switch: `zandrel dkim rotate ${plain} --old-selector ${from} --new-selector ${to} --switched`,
       keep: null,
       revoke: request.revoke
         ? `zandrel publish ${plain} --replace ${from}._domainkey.${plain}`
-        : `zandrel dkim rotate ${plain} --from ${from} --to ${to} --revoke`,
+        : `zandrel dkim rotate ${plain} --old-selector ${from} --new-selector ${to} --revoke`,
       remove: `zandrel retire ${revokedId}`,
     };
     return {

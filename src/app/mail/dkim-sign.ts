@@ -19,7 +19,7 @@ function optionsOf(request: DkimSignRequest, now: number): SignOptions {
   const domain = nameOperand(wanted("domain"));
   const selector = wanted("selector");
   const key = readPrivateKey(wanted("key"));
-  const lasts = request.lasts;
+  const lasts = request.expiresIn;
   const length = request.length;
   const fields = request.fields;
   const identity = request.identity;
@@ -51,7 +51,7 @@ export interface DkimSignRequest extends CommonRequest {
   readonly key: string | undefined;
   readonly canonicalization: string;
   readonly fields: string | undefined;
-  readonly lasts: number | undefined;
+  readonly expiresIn: number | undefined;
   readonly identity: string | undefined;
   readonly length: number | undefined;
   readonly at: number | undefined;

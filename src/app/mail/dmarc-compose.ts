@@ -47,7 +47,7 @@ export interface DmarcComposeRequest extends CommonRequest, DnsOptions {
   readonly strictDkim: boolean;
   readonly strictSpf: boolean;
   readonly gradual: boolean;
-  readonly insist: boolean;
+  readonly force: boolean;
   readonly service: string | undefined;
   readonly write: boolean;
 }
@@ -89,7 +89,7 @@ export async function dmarcCompose(request: DmarcComposeRequest, context: AppCon
         ...(existing === undefined ? {} : { existing }),
         ...(allowed === undefined ? {} : { reportsAllow: allowed }),
         rua: request.reports === false ? "declined" : "wanted",
-        insists: request.insist,
+        insists: request.force,
       },
     );
     const read = readDmarcRecord(composed.text);

@@ -41,7 +41,7 @@ const endedFor = (verdict: SpfTestResult["result"]): Ended =>
 /** What {@link spfTest} is asked. */
 export interface SpfTestRequest extends CommonRequest, DnsOptions {
   readonly ip: string | undefined;
-  readonly from: string | undefined;
+  readonly mailFrom: string | undefined;
   readonly helo: string | undefined;
 }
 
@@ -55,7 +55,7 @@ export async function spfTest(request: SpfTestRequest, context: AppContext): Pro
   const settings = folder === undefined ? undefined : openWorkspace(context.cwd, folder).settings;
   const dns = openDns(request, context, settings, [nameOperand(domain)]);
   try {
-    const from = request.from ?? `postmaster@${domain}`;
+    const from = request.mailFrom ?? `postmaster@${domain}`;
     const helo = request.helo ?? domain;
     const verdict = await checkSpf({ ip, from, helo, domain, now: Math.floor(dns.now / 1000) }, memoized(dns.world));
     const shown: SpfTestResult = {

@@ -34,7 +34,7 @@ export interface JudgeMessagesRequest extends CommonRequest, DnsOptions {
   readonly ip: string | undefined;
   readonly helo: string | undefined;
   readonly mailFrom: string | undefined;
-  readonly received: number | undefined;
+  readonly receivedLine: number | undefined;
   readonly discovery: "tree-walk" | "suffix-list";
   readonly receiver: string;
 }
@@ -61,7 +61,7 @@ export async function judgeMessages(
   const how = {
     envelope: envelopeOption(request),
     receiver: request.receiver,
-    ...(request.received === undefined ? {} : { hop: request.received }),
+    ...(request.receivedLine === undefined ? {} : { hop: request.receivedLine }),
   };
   return withMessages(request, context, async (stored, lookup, now) => {
     const options = { ...how, how: await discoveryWay(request.discovery) };

@@ -68,7 +68,7 @@ function readiness(result: Omit<SendTestMessageResult, "ready" | "because">): Pi
   }
   if (disposition === null) return unsure("the message was taken, and nobody can say what became of it");
   if (!disposition.final) return unsure(`the message is still ${disposition.state}`);
-  return unsure("the message was delivered, and nobody has looked at what arrived; give --received with the copy or its mailbox");
+  return unsure("the message was delivered, and nobody has looked at what arrived; give --copy with the copy or its mailbox");
 }
 
 const endedFor = (ready: boolean | null): Ended => (ready === null ? "undetermined" : ready ? "fine" : "problem");
@@ -82,12 +82,12 @@ export interface SendTestMessageRequest extends CommonRequest, DnsOptions {
   readonly text: string | undefined;
   readonly html: string | undefined;
   readonly unsubscribe: string | undefined;
-  readonly returnPath: string | undefined;
+  readonly mailFrom: string | undefined;
   readonly via: "smtp" | "link" | undefined;
   readonly sign: string | undefined;
-  readonly anyway: boolean;
+  readonly force: boolean;
   readonly for: number;
-  readonly received: string | undefined;
+  readonly copy: string | undefined;
   readonly follow: string | undefined;
 }
 
@@ -120,7 +120,7 @@ export async function sendTestMessage(
       const to = earlier?.to ?? wanted("to");
       const domain = domainOfAddress(from);
       domainOfAddress(to);
-      const returnPath = request.returnPath;
+      const returnPath = request.mailFrom;
       if (returnPath) domainOfAddress(returnPath);
       const offers = await offersOf(service);
       const follows = offers?.includes("messages") === true;
@@ -130,14 +130,14 @@ export async function sendTestMessage(
         const ready = readiness(partial);
         return { ended: endedFor(ready.ready), result: { ...partial, ...ready } };
       };
-      if (earlier === undefined && missing.length > 0 && !request.anyway) {
+      if (earlier === undefined && missing.length > 0 && !request.force) {
         return done({
           ...common,
           messageId: null,
           tracking: null,
           via: null,
           missing,
-          sent: { verdict: "not-sent", because: "what it depends on is not ready; --anyway sends all the same" },
+          sent: { verdict: "not-sent", because: "what it depends on is not ready; --force sends all the same" },
           disposition: null,
           folder: null,
           received: null,
@@ -208,7 +208,7 @@ export async function sendTestMessage(
         follows,
         ids,
         {
-          path: request.received === undefined ? undefined : resolve(context.cwd, request.received),
+          path: request.copy === undefined ? undefined : resolve(context.cwd, request.copy),
           until: context.clock.now() + patience,
           domain,
         },

@@ -106,8 +106,7 @@ const fromFile = ({ context, domain, workspace }: Move, file: string): RecordSet
 export async function capture(move: Move): Promise<{ ended: Ended; capture: NonNullable<RelocateResult["capture"]> }> {
   const { domain, looked, dns, request, context, workspace, file } = move;
   const old = expectOld(move);
-  if (existsSync(resolve(context.cwd, file)) && !request.overwrite)
-    throw new Failure("file-there", { path: file, what: "capture" });
+  if (existsSync(resolve(context.cwd, file)) && !request.force) throw new Failure("file-there", { path: file, what: "capture" });
   const exported = request.export;
   const extra = exported === undefined ? [] : fromFile(move, exported);
   let whole: readonly RecordSet[] | undefined;
@@ -154,7 +153,7 @@ export async function capture(move: Move): Promise<{ ended: Ended; capture: NonN
 
 /** The new host's servers, asked directly. */
 function newHost({ workspace, request, dns }: Move): { key: string; title: string; lookup: Lookup; servers: string[] } {
-  const key = request.to;
+  const key = request.newHost;
   const host = key === undefined ? undefined : workspace.settings.hosts[key];
   if (key === undefined || host === undefined) throw new Failure("new-host", { known: Object.keys(workspace.settings.hosts) });
   const [first] = host.servers;
@@ -268,10 +267,10 @@ const STEPS = { capture, compare, check } as const;
 
 /** What {@link relocate} is asked. */
 export interface RelocateRequest extends CommonRequest, Omit<DnsOptions, "zoneFile"> {
-  readonly to: string | undefined;
+  readonly newHost: string | undefined;
   readonly file: string | undefined;
   readonly export: string | undefined;
-  readonly overwrite: boolean;
+  readonly force: boolean;
 }
 
 /** Move a zone to another DNS host: capture it, compare both sides, check the cut-over. */

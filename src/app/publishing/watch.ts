@@ -117,7 +117,7 @@ async function askServices(
               domain,
               workspace,
               journal,
-              { ...request, askNow: false, confirmed: false, note: undefined },
+              { ...request, force: false, confirmed: false, note: undefined },
               context,
             );
       if (verdict !== "proven") open += 1;

@@ -1,6 +1,5 @@
-import { asRecords } from "../../core/ask/index.ts";
 import { type Advice, adviseOn, type KnownService, type Source, sourcesOf } from "../../core/aggregate/index.ts";
-import { dnsWants } from "../../core/ask/index.ts";
+import { asRecords, dnsWants } from "../../core/ask/index.ts";
 import { discoverByWalk, type Policy } from "../../core/dmarc/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, memoized } from "../../core/lookup/index.ts";

@@ -37,7 +37,7 @@ const stateNow = (said: SenderState, now: number): SenderState["state"] =>
 
 /** What {@link senderAddress} is asked. */
 export interface SenderAddressRequest extends CommonRequest, DnsOptions, ByHandOptions {
-  readonly again: boolean;
+  readonly resend: boolean;
 }
 
 /** Have a sender address confirmed: ask the service to mail its link, see whether it was opened, have it mailed again. */
@@ -79,7 +79,7 @@ export async function senderAddress(request: SenderAddressRequest, context: AppC
     if (!seen.ok && seen.error.kind !== "unknown") throw linkTrouble(service, `say where ${address} stands`, seen.error);
     let said: SenderState = seen.ok ? seen.value : { address, state: "unknown" };
     const before = stateNow(said, now);
-    const mailed = before === "unknown" || (request.again && before !== "confirmed");
+    const mailed = before === "unknown" || (request.resend && before !== "confirmed");
     if (mailed) {
       const asked = await askLink(service.link, "askSender", { body: { address } });
       if (!asked.ok) throw linkTrouble(service, `mail the link for ${address}`, asked.error);
@@ -95,7 +95,7 @@ export async function senderAddress(request: SenderAddressRequest, context: AppC
       expired: "the link was not opened in time and is no good any more",
       unknown: `${service.title} does not know this address`,
     }[state];
-    const next = { confirmed: null, pending: again, expired: `${again} --again`, unknown: again }[state];
+    const next = { confirmed: null, pending: again, expired: `${again} --resend`, unknown: again }[state];
     return {
       ended: state === "confirmed" ? "fine" : "problem",
       result: {

@@ -56,9 +56,9 @@ function placeFor(
   if (file === undefined) {
     if (request.as !== undefined) throw new Failure("as-without-environment", {});
     const usual = join("keys", service.key, `${domain === undefined ? "every-domain" : withoutRootDot(domain)}.secret`);
-    return secretFile(folder, request.into ?? usual);
+    return secretFile(folder, request.secretFile ?? usual);
   }
-  if (request.into !== undefined) throw new Failure("two-places", {});
+  if (request.secretFile !== undefined) throw new Failure("two-places", {});
   const name = request.as ?? `${service.key.toUpperCase().replaceAll("-", "_")}_PASSWORD`;
   if (!/^[A-Za-z_][A-Za-z0-9_]*$/.test(name)) throw new Failure("variable-name", { given: name });
   return secretVariable(folder, file, name);
@@ -103,10 +103,10 @@ export interface SenderCredentialRequest extends CommonRequest, DnsOptions {
   readonly user: string | undefined;
   readonly domain: string | undefined;
   readonly allDomains: boolean;
-  readonly into: string | undefined;
+  readonly secretFile: string | undefined;
   readonly environment: string | undefined;
   readonly as: string | undefined;
-  readonly revoke: string | undefined;
+  readonly end: string | undefined;
 }
 
 /** Make a credential for sending, kept in a file at once and never shown; list and end those there are. */
@@ -116,7 +116,7 @@ export async function senderCredential(
 ): Promise<Outcome<SenderCredentialResult>> {
   return withService(request, context, async ({ service, session, journal }) => {
     const common = { at: context.clock.now(), service: service.key, title: service.title };
-    if ([request.new !== undefined, request.keep, request.revoke !== undefined].filter(Boolean).length > 1)
+    if ([request.new !== undefined, request.keep, request.end !== undefined].filter(Boolean).length > 1)
       throw new Failure("credential-one-action", {});
     if (request.new !== undefined) {
       const scope = request.new as (typeof SCOPES)[number];
@@ -168,8 +168,8 @@ export async function senderCredential(
       return { ended: "fine", result: { ...common, done: "kept" as const, credentials: [made], place } };
     }
     const kept = keptCredentials(journal, service.key);
-    if (request.revoke !== undefined) {
-      const id = request.revoke;
+    if (request.end !== undefined) {
+      const id = request.end;
       const own = kept.find((one) => one.id === id);
       const link = (await offersOf(service))?.includes("credentials") === true ? service.link : undefined;
       if (link !== undefined) {

@@ -34,7 +34,7 @@ export type SenderDomainResult = z.output<typeof senderDomainSchema>;
 /** What {@link senderDomain} is asked. */
 export interface SenderDomainRequest extends CommonRequest, DnsOptions, ByHandOptions {
   readonly signing: "on" | "off" | undefined;
-  readonly askNow: boolean;
+  readonly force: boolean;
 }
 
 /** Have a service accept a domain for sending, and turn its signing on where that is a switch of its own. */
@@ -76,7 +76,7 @@ export async function senderDomain(request: SenderDomainRequest, context: AppCon
       : { domain: withoutRootDot(domain), state: "unknown", reason: "it was not added yet" };
     const signing = request.signing as "on" | "off" | undefined;
     if (said.state !== "accepted" || (signing !== undefined && signing !== said.signing)) {
-      const missing = request.askNow ? [] : await unsettledAsks(service, domain, session, journal);
+      const missing = request.force ? [] : await unsettledAsks(service, domain, session, journal);
       if (missing.length > 0)
         return {
           ended: missing.some(({ state }) => state === "unknown") ? "undetermined" : "problem",

@@ -189,7 +189,7 @@ const endedFor = (checks: readonly Check[]): Ended =>
 
 /** What {@link senderLink} is asked. */
 export interface SenderLinkRequest extends CommonRequest, Pick<DnsRequest, "resolver" | "timeout"> {
-  readonly key: string | undefined;
+  readonly linkKey: string | undefined;
   readonly deep: boolean;
 }
 
@@ -198,7 +198,7 @@ export async function senderLink(request: SenderLinkRequest, context: AppContext
   const operand = onlyOperand(request);
   let link: LinkTo | undefined;
   if (/^https?:\/\//.test(operand)) {
-    const key = request.key;
+    const key = request.linkKey;
     if (key !== undefined && !/^(env|file):./.test(key)) throw new Failure("key-place", {});
     link = {
       url: operand,

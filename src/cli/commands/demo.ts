@@ -10,14 +10,14 @@ export default command({
     "run the guided demo on the simulated services in about a minute: a token proven, then mail, from the first record to forgeries refused",
   examples: [
     ["zandrel demo", "in a temporary folder that is removed afterwards"],
-    ["zandrel demo --keep brackwater", "keep the workspace in the folder brackwater"],
+    ["zandrel demo --keep-in brackwater", "keep the workspace in the folder brackwater"],
   ],
   options: {
-    keep: text("keep the workspace in this folder"),
+    keepIn: text("keep the workspace in this folder"),
     speed: number("how many times as fast as a real clock the lab's runs", { default: 360, min: 1, max: 100_000, whole: false }),
   },
   noJson: "it prints what each command prints",
-  async run({ keep, speed }, { style, width, env, live, out }) {
+  async run({ keepIn: keep, speed }, { style, width, env, live, out }) {
     await playDemo(keep, speed, {
       env,
       colour: live && env.NO_COLOR === undefined,

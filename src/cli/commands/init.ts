@@ -9,11 +9,11 @@ export default command({
   summary: "start a workspace for a domain in this folder, or add the domain to the workspace that is here",
   examples: [
     ["zandrel init brackwater.example --organisation 'Brackwater Puppet Theatre'", "starts a workspace in this folder"],
-    ["zandrel init puppetfest.example --role redirect --host nettlehost", "adds a second domain"],
+    ["zandrel init puppetfest.example --role redirect --dns-host nettlehost", "adds a second domain"],
   ],
   options: {
     organisation: text("the name of your organisation (the folder's name if not given)"),
-    host: text("the key of the domain's DNS host in zandrel.yaml"),
+    dnsHost: text("the key of the domain's DNS host in zandrel.yaml"),
     role: choice(ROLES, "what the domain is for", { default: "main" }),
     settings: text("start from this zandrel.yaml: vantages, DNS hosts, services"),
   },

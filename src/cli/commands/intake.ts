@@ -2,7 +2,7 @@ import { intakeResult } from "../../app/asks/add.ts";
 import { intake } from "../../app/asks/intake.ts";
 import { PURPOSES } from "../../core/ask/index.ts";
 import { command } from "../command.ts";
-import { choice, flag, list, text } from "../options.ts";
+import { choice, list, shared, text } from "../options.ts";
 
 export default command({
   name: "intake",
@@ -15,8 +15,8 @@ export default command({
     ["zandrel intake --service seekmere --type TXT --host @ --value seekmere-owner=4f1d0c77a2", "without a paste"],
   ],
   options: {
-    domain: text("the domain it is for, if the workspace has several"),
-    service: text("the key of the service in zandrel.yaml"),
+    domain: shared.domain,
+    service: shared.service,
     addService: text("the name of a service that is not in zandrel.yaml yet"),
     purpose: choice(PURPOSES, "what it is for, if the records do not show it"),
     id: text("the id of the ask (SERVICE-PURPOSE if not given)"),
@@ -28,7 +28,7 @@ export default command({
     kit: text("save the asks of this kit: a name from the kits folder, or a file"),
     input: list("fill an input of the kit: NAME=VALUE (repeatable)"),
     choose: list("answer a question beforehand: QUESTION=ANSWER (repeatable)"),
-    dryRun: flag("show what was understood, write nothing"),
+    dryRun: shared.dryRun,
   },
   schema: intakeResult,
   run: intake,

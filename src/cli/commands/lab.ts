@@ -12,7 +12,7 @@ export default command({
     "run the simulated services on loopback until Ctrl-C: registry, DNS hosts, resolvers, services, a mailbox provider, one fast clock",
   examples: [
     ["zandrel lab", "start them, and print how to point a workspace at them"],
-    ["zandrel lab --speed 60 --settings lab.yaml", "a minute takes a second; write the settings into lab.yaml"],
+    ["zandrel lab --speed 60 --write-settings lab.yaml", "a minute takes a second; write the settings into lab.yaml"],
   ],
   options: {
     port: number("port of all its DNS servers; the five behind it are for the web and for mail", {
@@ -22,10 +22,10 @@ export default command({
     }),
     speed: number("how many times as fast as a real clock the lab's runs", { default: 60, min: 1, max: 100_000, whole: false }),
     start: time("the lab's time when it starts", { default: LAB_START }),
-    settings: text("where to write the settings of a workspace that uses it", { default: "lab.yaml" }),
+    writeSettings: text("where to write the settings of a workspace that uses it", { default: "lab.yaml" }),
   },
   noJson: "it runs until it is stopped",
-  async run({ settings, ...options }, context) {
+  async run({ writeSettings, ...options }, context) {
     const { lab } = await startLab(options);
     try {
       const { seekmere, pagewick, sealbarrow, heronpost, swiftquill, inglemail } = lab;
@@ -39,14 +39,14 @@ export default command({
         swiftquill.instructions("brackwater-tickets.example"),
         await swiftquill.page("brackwater-tickets.example"),
       ];
-      const file = resolve(context.cwd, settings);
+      const file = resolve(context.cwd, writeSettings);
       writeAtomically(file, lab.settings);
       context.out(
         [
           "The lab runs. In another terminal, in an empty folder:",
           "",
           ...Object.entries(lab.env).map(([name, value]) => `export ${name}=${shellWord(value)}`),
-          `zandrel init brackwater.example --host nettlehost --settings ${shellWord(file)}`,
+          `zandrel init brackwater.example --dns-host nettlehost --settings ${shellWord(file)}`,
           "",
           "What the services show, ready to paste into zandrel intake:",
           "",

@@ -1,6 +1,6 @@
 import { prove, proveSchema } from "../../app/asks/prove.ts";
 import { command } from "../command.ts";
-import { flag, resolverOptions, text } from "../options.ts";
+import { flag, resolverOptions, shared } from "../options.ts";
 
 export default command({
   name: "prove",
@@ -16,9 +16,9 @@ export default command({
   ],
   options: {
     ...resolverOptions,
-    askNow: flag("ask the service although some resolvers still show the old record"),
+    force: flag("ask the service although some resolvers still show the old record"),
     confirmed: flag("record that the service confirmed it"),
-    note: text("what the service showed, with --confirmed"),
+    note: shared.note,
   },
   schema: proveSchema,
   run: prove,

@@ -1,6 +1,6 @@
 import { retire, retireSchema } from "../../app/asks/retire.ts";
 import { command } from "../command.ts";
-import { flag, list, publishOptions, text } from "../options.ts";
+import { publishOptions, shared } from "../options.ts";
 
 export default command({
   name: "retire",
@@ -12,9 +12,9 @@ export default command({
   ],
   options: {
     ...publishOptions,
-    into: text("remove the records in this zone file"),
-    replace: list("also remove what somebody else put at this name (repeatable)"),
-    dryRun: flag("show what would go and what stays, change nothing"),
+    into: shared.into,
+    replace: shared.replace,
+    dryRun: shared.dryRun,
   },
   schema: retireSchema,
   run: retire,

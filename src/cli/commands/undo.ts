@@ -1,6 +1,6 @@
 import { undo, undoSchema } from "../../app/publishing/undo.ts";
 import { command } from "../command.ts";
-import { publishOptions, text } from "../options.ts";
+import { publishOptions, shared } from "../options.ts";
 
 export default command({
   name: "undo",
@@ -10,7 +10,7 @@ export default command({
     ["zandrel undo brackwater.example", "the way it was published; refuses where somebody changed the records since"],
     ["zandrel undo brackwater.example --into brackwater.zone", "in a zone file"],
   ],
-  options: { ...publishOptions, into: text("take it back in this zone file") },
+  options: { ...publishOptions, into: shared.into },
   schema: undoSchema,
   run: undo,
   text: async (result, layout) => (await import("../../present/publishing/undo.ts")).undoText(result, layout),

@@ -164,7 +164,9 @@ describe("policy records: one of each (RFC 7208 section 3.2, RFC 7489 section 6.
     const minimum: Want = { kind: "dmarc-minimum", name: name("_dmarc", apex), type: "TXT", ttl: 3600, policy: "none" };
     expect((await draft([ask("a", "", minimum)], { lookup })).changes).toMatchObject([{ action: "keep" }]);
     // The same text asked for to the letter is another wish, and another record is in its way.
-    expect((await draft([ask("a", '_dmarc TXT "v=DMARC1; p=none"')], { lookup })).clashes).toMatchObject([{ kind: "second-dmarc" }]);
+    expect((await draft([ask("a", '_dmarc TXT "v=DMARC1; p=none"')], { lookup })).clashes).toMatchObject([
+      { kind: "second-dmarc" },
+    ]);
   });
   test("an SPF record that cannot be read is not merged into", async () => {
     const lookup = live(LIVE.replace("v=spf1 -all", "v=spf1 ipv4:192.0.2.1 -all"));

@@ -85,10 +85,8 @@ function gather(asks: readonly Ask[]): Wanted[] {
     const { name, type } = wants[0] as DnsWant;
     const ttls = new Set(wants.map((want) => want.ttl));
     const records = wants.flatMap((want) => (want.kind === "records" ? [want] : []));
-    const set = withData(
-      { name, type, ttl: Math.min(...ttls), data: [] },
-      records.flatMap((want) => want.data),
-    );
+    const empty: RecordSet = { name, type, ttl: Math.min(...ttls), data: [] };
+    const set = records.reduce((so, want) => withData(so, want.data), empty);
     return { name, type, wants, set, asks: [...new Set(all.map(({ ask }) => ask))], ttls };
   });
 }

@@ -86,7 +86,7 @@ export function composeDmarc(answers: Answers, situation: Situation): Composed {
           : reportsAllow === false
             ? "the reports of the last weeks show mail of one's own that a stricter policy would stop"
             : "no reports were read that show that nothing of one's own would be stopped",
-      wayOut: "start with --policy none and read the reports, or say --insist if you know that every sender is authenticated",
+      wayOut: "start with --policy none and read the reports, or say --force if you know that every sender is authenticated",
     });
   if (subdomains !== undefined && POLICIES.indexOf(subdomains) < POLICIES.indexOf(policy))
     remarks.push(`subdomains are less protected (sp=${subdomains}) than the domain itself (p=${policy}); forgers will use one`);

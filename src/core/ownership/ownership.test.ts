@@ -110,7 +110,7 @@ describe("the hunt names the true cause first", () => {
       "one record",
     ],
     ["changed in case", { zone: `@ TXT "${token.toUpperCase()}"` }, "case-changed", "exactly"],
-    ["with spaces around it", { zone: `@ TXT " ${token} "` }, "blanks", "without blanks"],
+    ["with spaces around it", { zone: `@ TXT " ${token} "` }, "blanks", "without spaces"],
     ["with typographic quotes", { zone: `@ TXT "\\226\\128\\156${token}\\226\\128\\157"` }, "typographic", "again"],
     [
       "a CNAME in the way",

@@ -181,8 +181,8 @@ describe("what a record allows, costs, and does for nothing", () => {
     expect(tree.branches[0]?.ineffective).toBeUndefined();
   });
   test.each<[string, boolean, string]>([
-    ["include:spf.heronpost.example", false, "anyone who spf.heronpost.example allows"],
-    ["-include:spf.heronpost.example", false, "anyone who spf.heronpost.example allows is refused"],
+    ["include:spf.heronpost.example", false, "servers that spf.heronpost.example allows"],
+    ["-include:spf.heronpost.example", false, "servers that spf.heronpost.example allows are refused"],
     ["~all", false, "everyone else is suspicious"],
     ["~all", true, "everyone else: later terms decide"],
     ["+all", true, "everyone else is allowed"],
@@ -193,7 +193,7 @@ describe("what a record allows, costs, and does for nothing", () => {
     [
       "exists:%{i}.ok.heronpost.example",
       false,
-      "anyone who a name made from the message (%{i}.ok.heronpost.example) says yes to",
+      "servers for which a name made from the message (%{i}.ok.heronpost.example) has an address",
     ],
     ["redirect=spf.heronpost.example", false, "everything else is decided by the record of spf.heronpost.example"],
     ["ptr", false, "servers that call themselves this domain"],

@@ -25,7 +25,7 @@ export function relocateText(
       .map((line) => `${line}\n`)
       .join(
         "",
-      )}Next: enter or import it at the new host, then ${style.command(`zandrel relocate compare ${withoutRootDot(domain as DomainName)} --to HOST`)}\n`;
+      )}Next: enter or import it at the new host, then ${style.command(`zandrel relocate compare ${withoutRootDot(domain as DomainName)} --new-host HOST`)}\n`;
   if (compared !== null) {
     const WORDS = {
       missing: "missing at the new host",
@@ -46,7 +46,7 @@ export function relocateText(
       return `  ${paint(WORDS[one.kind])}  ${displayName(one.name as DomainName)} ${one.type}\n      ${wrap(values, width - 6, "      ")}`;
     });
     const verdict = compared.ready
-      ? `${style.good("Ready.")} Change the name servers at the registrar, then ${style.command(`zandrel relocate check ${withoutRootDot(domain as DomainName)} --to HOST`)}`
+      ? `${style.good("Ready.")} Change the name servers at the registrar, then ${style.command(`zandrel relocate check ${withoutRootDot(domain as DomainName)} --new-host HOST`)}`
       : compared.unresolved.length > 0
         ? "Not everything could be asked; try again."
         : `${style.bad("Not ready:")} fix what is missing or differs, then compare again.`;

@@ -1,7 +1,7 @@
 import { dkimNew, newKeyShape } from "../../../app/mail/dkim-new.ts";
 import { KEY_TYPES } from "../../../workspace/index.ts";
 import { command } from "../../command.ts";
-import { choice, text } from "../../options.ts";
+import { choice, shared, text } from "../../options.ts";
 
 export default command({
   name: "dkim new",
@@ -14,8 +14,8 @@ export default command({
   ],
   options: {
     selector: text("the selector (named after the month if not given)"),
-    type: choice(KEY_TYPES, "kind and size of the key", { default: "rsa-2048" }),
-    service: text("the service that signs with it (your own mail if not given)"),
+    keyType: choice(KEY_TYPES, "kind and size of the key", { default: "rsa-2048" }),
+    service: shared.service,
   },
   schema: newKeyShape,
   run: dkimNew,

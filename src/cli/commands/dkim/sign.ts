@@ -12,7 +12,7 @@ export default command({
       "sign a file",
     ],
     [
-      "zandrel dkim sign - --domain brackwater.example --selector k1 --key k1.pem --lasts 7d",
+      "zandrel dkim sign - --domain brackwater.example --selector k1 --key k1.pem --expires-in 7d",
       "from standard input, good for a week",
     ],
   ],
@@ -22,7 +22,7 @@ export default command({
     key: text("the private key, a PEM file"),
     canonicalization: text("changes to forgive, in the header and in the body", { default: "relaxed/relaxed" }),
     fields: text("header fields to sign, with commas between (the usual ones if not given)"),
-    lasts: span("how long the signature is good, such as 7d (for ever if not given)"),
+    expiresIn: span("how long the signature is good, such as 7d (for ever if not given)"),
     identity: text("the address on whose behalf it is signed"),
     length: number("cover only so many octets of the body; anybody may add to the rest"),
     at: time("the time of signing, such as 2026-03-02T09:00Z"),

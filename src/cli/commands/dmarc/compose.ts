@@ -1,7 +1,7 @@
 import { dmarcCompose, dmarcComposeSchema } from "../../../app/mail/dmarc-compose.ts";
 import { POLICIES } from "../../../core/dmarc/index.ts";
 import { command } from "../../command.ts";
-import { choice, flag, list, resolverOptions, text } from "../../options.ts";
+import { choice, flag, list, resolverOptions, shared } from "../../options.ts";
 
 export default command({
   name: "dmarc compose",
@@ -13,7 +13,7 @@ export default command({
       "zandrel dmarc compose brackwater.example --policy quarantine --gradual --reports-to dmarc@brackwater.example --write",
       "tighten it, and save the ask",
     ],
-    ["zandrel dmarc compose puppetfest.example --policy reject --insist --no-reports", "a domain that sends no mail at all"],
+    ["zandrel dmarc compose puppetfest.example --policy reject --force --no-reports", "a domain that sends no mail at all"],
   ],
   options: {
     ...resolverOptions,
@@ -26,8 +26,8 @@ export default command({
     strictDkim: flag("a signature counts only for the very domain in From"),
     strictSpf: flag("SPF counts only for the very domain in From"),
     gradual: flag("try it out: receivers apply one step milder"),
-    insist: flag("a strict policy although no reports were seen that allow it"),
-    service: text("the service that asks for it (your own mail if not given)"),
+    force: flag("a strict policy although no reports were seen that allow it"),
+    service: shared.service,
     write: flag("take the record down as an ask"),
   },
   schema: dmarcComposeSchema,

@@ -22,7 +22,7 @@ export default command({
     ip: shared.ip,
     helo: shared.helo,
     mailFrom: shared.mailFrom,
-    received: number("which Received line to trust, counted from the top (the first from outside if not given)", { min: 1 }),
+    receivedLine: number("which Received line to trust, counted from the top (the first from outside if not given)", { min: 1 }),
     discovery: choice(["tree-walk", "suffix-list"], "find the policy by the walk up the tree, or by the list of RFC 7489", {
       default: "tree-walk",
     }),

@@ -1,7 +1,7 @@
 import { senderCredential, senderCredentialSchema } from "../../../app/services/credential.ts";
 import { SCOPES } from "../../../core/sending/index.ts";
 import { command } from "../../command.ts";
-import { choice, flag, resolverOptions, text } from "../../options.ts";
+import { choice, flag, resolverOptions, shared, text } from "../../options.ts";
 
 export default command({
   name: "sender credential",
@@ -28,12 +28,12 @@ export default command({
     new: choice(SCOPES, "make one: sending only, or everything"),
     keep: flag("keep a secret from standard input, of a service without a link"),
     user: text("the user name that belongs to it, with --keep"),
-    domain: text("the one domain it is good for"),
+    domain: shared.domain,
     allDomains: flag("good for every domain of the account"),
-    into: text("the file for the secret, in the workspace; it must not be there yet"),
+    secretFile: text("the file for the secret, in the workspace; it must not be there yet"),
     environment: text("an environment file for the secret instead; its other lines stay"),
     as: text("the variable's name in that file"),
-    revoke: text("end the credential with this id"),
+    end: text("end the credential with this id"),
   },
   schema: senderCredentialSchema,
   run: senderCredential,

@@ -17,7 +17,7 @@ export default command({
   options: {
     ...resolverOptions,
     signing: choice(["on", "off"], "turn the service's DKIM signing on or off"),
-    askNow: flag("ask the service although its records are not settled"),
+    force: flag("ask the service although its records are not settled"),
     ...byHandOptions,
   },
   schema: senderDomainSchema,

@@ -9,12 +9,12 @@ export default command({
   examples: [
     ["zandrel sender link swiftquill", "ask only what changes nothing"],
     [
-      "zandrel sender link http://127.0.0.1:8100/link/v1 --key env:LINK_KEY --deep",
+      "zandrel sender link http://127.0.0.1:8100/link/v1 --link-key env:LINK_KEY --deep",
       "while writing one: make things too, and end them again",
     ],
   ],
   options: {
-    key: text("where the key of a URL is kept: env:NAME or file:PATH"),
+    linkKey: text("where the key of a URL is kept: env:NAME or file:PATH"),
     deep: flag("also make a credential and a subscription, and end both again"),
     ...publishOptions,
   },

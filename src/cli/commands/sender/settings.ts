@@ -1,6 +1,6 @@
 import { senderSettings, senderSettingsSchema } from "../../../app/services/settings.ts";
 import { command } from "../../command.ts";
-import { flag, resolverOptions, text } from "../../options.ts";
+import { flag, resolverOptions, shared } from "../../options.ts";
 
 export default command({
   name: "sender settings",
@@ -15,7 +15,7 @@ export default command({
   ],
   options: {
     ...resolverOptions,
-    domain: text("the domain that is to send, to choose the credential"),
+    domain: shared.domain,
     check: flag("connect and log in"),
   },
   schema: senderSettingsSchema,

@@ -1,6 +1,6 @@
 import { spfTest, spfTestSchema } from "../../../app/mail/spf-test.ts";
 import { command } from "../../command.ts";
-import { resolverOptions, text } from "../../options.ts";
+import { resolverOptions, shared } from "../../options.ts";
 
 export default command({
   name: "spf test",
@@ -16,9 +16,9 @@ export default command({
   ],
   options: {
     ...resolverOptions,
-    ip: text("address of the sending server, IPv4 or IPv6"),
-    from: text("the envelope sender (postmaster@DOMAIN if not given; empty for the empty reverse path)"),
-    helo: text("the name the server says HELO with (DOMAIN if not given)"),
+    ip: shared.ip,
+    mailFrom: shared.mailFrom,
+    helo: shared.helo,
   },
   schema: spfTestSchema,
   run: spfTest,
