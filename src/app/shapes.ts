@@ -1,4 +1,5 @@
 import * as z from "zod";
+import type { DomainName } from "../core/name/index.ts";
 import { type RecordSet, setJson } from "../core/record/index.ts";
 
 /** Shapes that several results share. A result is typed by what a schema reads, and `--json` is what the schema writes. */
@@ -15,8 +16,14 @@ export const day = z.codec(z.iso.date(), z.number(), {
   encode: (number) => new Date(number * 86_400_000).toISOString().slice(0, 10),
 });
 
+/** A domain name: absolute, lower case, with the final dot; the same in JSON. */
+export const domainName = z.codec(z.string(), z.custom<DomainName>(), {
+  decode: (text) => text as DomainName,
+  encode: (name) => name,
+});
+
 export const record = z.object({
-  name: z.string().describe("absolute, lower case, with the final dot"),
+  name: domainName.describe("absolute, lower case, with the final dot"),
   type: z.string(),
   ttl: z.number().describe("seconds"),
   data: z

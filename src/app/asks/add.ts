@@ -13,7 +13,6 @@ import {
   txtValue,
 } from "../../core/record/index.ts";
 import { isSpf, readSpfRecord } from "../../core/spf/index.ts";
-import { columns } from "../../present/index.ts";
 import {
   type AskEntry,
   addService,
@@ -25,7 +24,7 @@ import {
 } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
-import { record } from "../shapes.ts";
+import { domainName, record } from "../shapes.ts";
 
 export const intakeResult = z.object({
   before: z.array(z.string()).describe("what has to be done at the service first"),
@@ -41,7 +40,7 @@ export const intakeResult = z.object({
       id: z.string(),
       service: z.string(),
       purpose: z.enum(PURPOSES),
-      domain: z.string(),
+      domain: domainName,
       records: z.array(record),
       spf: z.string().nullable(),
       dmarc: z.string().nullable(),
@@ -73,14 +72,15 @@ export function domainFor(workspace: Workspace, request: { readonly domain: stri
 
 /** The records as zone-file lines relative to the domain, aligned. */
 function askLines(records: readonly ResourceRecord[], domain: DomainName, ttl: number): string {
-  return columns(
-    records.map((one) => [
-      relativeText(one.name, domain),
-      ...(one.ttl === ttl ? [] : [String(one.ttl)]),
-      one.type,
-      printData(one.type, one.data),
-    ]),
-  ).join("\n");
+  const rows = records.map((one) => [
+    relativeText(one.name, domain),
+    ...(one.ttl === ttl ? [] : [String(one.ttl)]),
+    one.type,
+    printData(one.type, one.data),
+  ]);
+  const width = (column: number): number =>
+    Math.max(...rows.map((row) => (column < row.length - 1 ? (row[column] as string).length : 0)));
+  return rows.map((row) => row.map((cell, i) => (i === row.length - 1 ? cell : cell.padEnd(width(i)))).join("  ")).join("\n");
 }
 /** An ask on its way into a file. */
 export interface NewAsk {

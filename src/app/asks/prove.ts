@@ -4,13 +4,12 @@ import { Failure } from "../../core/failure.ts";
 import { parseName, withoutRootDot } from "../../core/name/index.ts";
 import { printRecord } from "../../core/record/index.ts";
 import { askLink } from "../../net/service-link.ts";
-import { deadline, visible } from "../../present/index.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { linkOf } from "../services/services.ts";
 import { writing } from "../session.ts";
-import { cause, time } from "../shapes.ts";
+import { cause, domainName, time } from "../shapes.ts";
 import { type AskStanding, survey, wantedText } from "./survey.ts";
 
 export const VERDICTS = ["proven", "found", "astray", "absent", "unknown"] as const;
@@ -20,7 +19,7 @@ export const proveSchema = z.object({
   asks: z.array(
     z.object({
       id: z.string(),
-      domain: z.string(),
+      domain: domainName,
       service: z.string(),
       state: z.enum(STATES),
       verdict: z.enum(VERDICTS),
@@ -89,7 +88,7 @@ async function askTheService(
     body: { domain: withoutRootDot(domain.name), purpose: ask.purpose },
   });
   if (!answer.ok) return { answer: "failed", reason: `${service.title} could not be asked: ${answer.error.because}` };
-  return { answer: answer.value.verdict, reason: `${service.title} says: ${visible(answer.value.reason)}` };
+  return { answer: answer.value.verdict, reason: `${service.title} says: ${answer.value.reason}` };
 }
 
 export async function proveOne(
@@ -125,7 +124,7 @@ export async function proveOne(
     const note = request.note;
     return proven(
       "user",
-      `you recorded that ${ask.service} confirmed it${note === undefined ? "" : `: ${visible(note)}`}`,
+      `you recorded that ${ask.service} confirmed it${note === undefined ? "" : `: ${note}`}`,
       notAsked("the user confirmed it"),
     );
   }
@@ -139,7 +138,7 @@ export async function proveOne(
       const tooEarly = state === "spreading" && !request.force;
       const asked = tooEarly
         ? notAsked(
-            `some resolvers still show the old record, and the service may too: asking too early makes it remember “not found”${visibility === undefined ? "" : `; ask after ${deadline(visibility.by, now)}`}, or now with --force`,
+            `some resolvers still show the old record, and the service may too: asking too early makes it remember “not found”`,
           )
         : await askTheService(standing, domain, workspace, request, context);
       if (asked.answer !== "not-asked")

@@ -2,7 +2,6 @@ import * as z from "zod";
 import { retireAsk } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { dataKey, type RecordData, type RecordSet, setJson } from "../../core/record/index.ts";
-import { count } from "../../present/index.ts";
 import { type Domain, type Publication, removeAsk, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
@@ -10,17 +9,17 @@ import { nameIn } from "../publishing/draft.ts";
 import { settleInterrupted } from "../publishing/publication.ts";
 import { apply, published } from "../publishing/publish.ts";
 import { writing } from "../session.ts";
-import { record, time } from "../shapes.ts";
+import { domainName, record, time } from "../shapes.ts";
 import { targetsOf } from "./prove.ts";
 import { draftSource } from "./survey.ts";
 
 export const retireSchema = z.object({
   at: time,
   ask: z.string(),
-  domain: z.string(),
+  domain: domainName,
   written: z.boolean(),
-  removals: z.array(z.object({ name: z.string(), type: z.string(), before: z.array(record), after: z.array(record) })),
-  stays: z.array(z.object({ name: z.string(), type: z.string(), data: z.string(), because: z.string() })),
+  removals: z.array(z.object({ name: domainName, type: z.string(), before: z.array(record), after: z.array(record) })),
+  stays: z.array(z.object({ name: domainName, type: z.string(), data: z.string(), because: z.string() })),
   published: published.nullable(),
 });
 
@@ -79,7 +78,7 @@ export async function retire(request: RetireRequest, context: AppContext): Promi
         journal.append(context.clock.now(), domain.name, {
           kind: "ask-retired",
           ask: ask.id,
-          because: `${count(changes.length, "record set")} changed`,
+          because: `record sets changed: ${changes.length}`,
         });
       });
     }

@@ -7,14 +7,14 @@ import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { settleInterrupted } from "../publishing/publication.ts";
 import { domainOperands, reading } from "../session.ts";
-import { time } from "../shapes.ts";
+import { domainName, time } from "../shapes.ts";
 import { hostTitle, nextStep, rememberSettled, survey } from "./survey.ts";
 
 export const statusSchema = z.object({
   at: time,
   domains: z.array(
     z.object({
-      domain: z.string(),
+      domain: domainName,
       role: z.string(),
       host: z.string(),
       asks: z.array(

@@ -11,7 +11,6 @@ import { judgeProof, type WebProof } from "../../core/site/index.ts";
 import { longestWindow, visibleBy } from "../../core/spread/index.ts";
 import { zonesOf } from "../../core/zone/index.ts";
 import { fetchPage } from "../../net/index.ts";
-import { moment } from "../../present/index.ts";
 import type { Domain, Journal, JournalledChange, Publication, Workspace } from "../../workspace/index.ts";
 import { type DnsContext, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
 
@@ -85,7 +84,7 @@ const waitingFor = (ask: Ask, journalled: JournalState, domain: Domain): string[
   });
 
 /** Who put a set there, as far as the workspace knows. */
-function provenanceOf(domain: Domain, journalled: JournalState, now: number): (set: RecordSet) => string {
+function provenanceOf(domain: Domain, journalled: JournalState, _now: number): (set: RecordSet) => string {
   return (set) => {
     const publication = journalled.publications.findLast(
       ({ opened, closed }) =>
@@ -96,7 +95,7 @@ function provenanceOf(domain: Domain, journalled: JournalState, now: number): (s
         ),
     );
     if (publication !== undefined)
-      return `Zandrel on ${moment(publication.opened.at, now)} for ${publication.opened.changes.flatMap((change) => change.asks).join(", ")}`;
+      return `Zandrel on ${new Date(publication.opened.at).toISOString().slice(0, 10)} for ${publication.opened.changes.flatMap((change) => change.asks).join(", ")}`;
     const ask = domain.asks.find((one) =>
       dnsWants(one.wants).some((want) => want.name === set.name && want.type === set.type && isMet(set, want)),
     );

@@ -13,11 +13,12 @@ import { survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { type DnsContext, type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { knownSelectors, privateKeyOf } from "../mail/dkim-check.ts";
+import { domainName } from "../shapes.ts";
 
 export const auditDomainsSchema = z.object({
   domains: z.array(
     z.object({
-      domain: z.string(),
+      domain: domainName,
       findings: z.array(
         z.object({
           id: z.string(),
@@ -31,7 +32,7 @@ export const auditDomainsSchema = z.object({
         }),
       ),
       unresolved: z
-        .array(z.object({ name: z.string(), type: z.string(), because: z.string() }))
+        .array(z.object({ name: domainName, type: z.string(), because: z.string() }))
         .describe("questions nobody could answer; a finding may be missing because of them"),
     }),
   ),

@@ -7,15 +7,16 @@ import { type DomainName, isBelow, labelsOf } from "../../core/name/index.ts";
 import { findWorkspace, keyPath, keySelectors, openWorkspace, readPrivateKey, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { domainName } from "../shapes.ts";
 
 export const dkimCheckSchema = z.object({
-  domain: z.string(),
+  domain: domainName,
   keys: z.array(
     z.object({
       selector: z.string(),
-      name: z.string(),
+      name: domainName,
       state: z.enum(["usable", "broken", "absent", "unknown"]),
-      alias: z.string().nullable().describe("where an alias at the selector leads"),
+      alias: domainName.nullable().describe("where an alias at the selector leads"),
       type: z.string().nullable(),
       bits: z.number().nullable(),
       remarks: z.array(z.object({ kind: z.string(), breaks: z.boolean(), because: z.string() })),

@@ -18,10 +18,10 @@ import { addAsks, ownService } from "../asks/add.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
-import { record } from "../shapes.ts";
+import { domainName, record } from "../shapes.ts";
 
 export const newKeyShape = z.object({
-  domain: z.string(),
+  domain: domainName,
   selector: z.string(),
   type: z.enum(KEY_TYPES),
   keyFile: z.string().describe("where the private key is, readable by you alone"),

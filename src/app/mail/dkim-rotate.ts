@@ -12,13 +12,13 @@ import { wantedText } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
-import { time } from "../shapes.ts";
+import { domainName, time } from "../shapes.ts";
 import { knownSelectors } from "./dkim-check.ts";
 import { makeKey, newKeyShape } from "./dkim-new.ts";
 
 export const dkimRotateSchema = z.object({
   at: time,
-  domain: z.string(),
+  domain: domainName,
   from: z.string(),
   to: z.string(),
   steps: z.array(

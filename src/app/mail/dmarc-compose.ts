@@ -19,16 +19,17 @@ import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { reportsAllow } from "../reports/reported.ts";
+import { domainName } from "../shapes.ts";
 
 export const dmarcComposeSchema = z.object({
-  domain: z.string(),
+  domain: domainName,
   record: z.string(),
   line: z.string().describe("the record as a zone-file line"),
   words: z.array(z.string()),
   before: z.string().nullable().describe("the record that is there today"),
   obstacles: z.array(z.object({ kind: z.string(), because: z.string(), wayOut: z.string() })),
   permissions: z
-    .array(z.object({ destination: z.string(), line: z.string(), ask: z.string().nullable() }))
+    .array(z.object({ destination: domainName, line: z.string(), ask: z.string().nullable() }))
     .describe("records that the owners of report destinations must publish"),
   remarks: z.array(z.string()),
   ask: z.string().nullable(),

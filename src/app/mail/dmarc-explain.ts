@@ -16,6 +16,7 @@ import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { discoveryWay } from "../messages/judge-messages.ts";
+import { domainName } from "../shapes.ts";
 
 export const policy = z.enum(["none", "quarantine", "reject"]);
 
@@ -24,9 +25,9 @@ export const mistakes = z.array(
 );
 
 export const dmarcExplainSchema = z.object({
-  domain: z.string().nullable().describe("null where a record was given instead of a domain"),
+  domain: domainName.nullable().describe("null where a record was given instead of a domain"),
   record: z.string().nullable(),
-  at: z.string().nullable().describe("the domain whose record counts"),
+  at: domainName.nullable().describe("the domain whose record counts"),
   organizational: z.string().nullable(),
   because: z.string().nullable().describe("why no record counts, or why it cannot be said"),
   words: z.array(z.string()),
@@ -34,7 +35,7 @@ export const dmarcExplainSchema = z.object({
   scenarios: z.array(
     z.object({
       kind: z.enum(["domain", "subdomain", "made-up"]),
-      from: z.string(),
+      from: domainName,
       policy: policy.nullable(),
       tag: z.string().nullable(),
       aligned: policy,
@@ -43,7 +44,7 @@ export const dmarcExplainSchema = z.object({
     }),
   ),
   difference: z.string().nullable().describe("where older and newer receivers find different policies"),
-  destinations: z.array(z.object({ destination: z.string(), permission: z.enum(["own", "granted", "missing", "unknown"]) })),
+  destinations: z.array(z.object({ destination: domainName, permission: z.enum(["own", "granted", "missing", "unknown"]) })),
 });
 
 export type DmarcExplainResult = z.output<typeof dmarcExplainSchema>;

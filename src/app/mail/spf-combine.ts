@@ -14,9 +14,10 @@ import {
 import { type Domain, findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { domainName } from "../shapes.ts";
 
 export const spfCombineSchema = z.object({
-  domain: z.string(),
+  domain: domainName,
   before: z.string().nullable(),
   after: z.string(),
   lookups: z.object({ before: z.number().nullable(), after: z.number(), limit: z.number() }),

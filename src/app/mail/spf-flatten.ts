@@ -6,14 +6,15 @@ import { flattenSpf, lookupSpf, MAX_LOOKUPS, readSpfRecord, spfTree, treeLookups
 import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { domainName } from "../shapes.ts";
 
 export const spfFlattenSchema = z.object({
-  domain: z.string(),
+  domain: domainName,
   before: z.string(),
   after: z.string(),
   lines: z.array(z.string()).describe("every record to publish, as zone-file lines"),
   parts: z
-    .array(z.object({ name: z.string(), record: z.string() }))
+    .array(z.object({ name: domainName, record: z.string() }))
     .describe("further names, where one record would be too long"),
   sources: z.array(z.object({ term: z.string(), addresses: z.array(z.string()) })),
   lookups: z.object({ before: z.number(), after: z.number(), limit: z.number() }),

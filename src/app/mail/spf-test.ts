@@ -8,9 +8,10 @@ import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { domainName } from "../shapes.ts";
 
 export const spfTestSchema = z.object({
-  domain: z.string(),
+  domain: domainName,
   identity: z.string().describe("the address whose domain was checked"),
   ip: z.string(),
   result: z.enum(["none", "neutral", "pass", "fail", "softfail", "temperror", "permerror"]),
@@ -48,18 +49,19 @@ export interface SpfTestRequest extends CommonRequest, DnsOptions {
 /** Judge a sender by SPF exactly as receivers do: the result, the term that decided, and the way there. */
 export async function spfTest(request: SpfTestRequest, context: AppContext): Promise<Outcome<SpfTestResult>> {
   const operand = onlyOperand(request);
-  const domain = withoutRootDot(nameOperand(operand));
+  const name = nameOperand(operand);
+  const domain = withoutRootDot(name);
   const ip = request.ip;
   if (ip === undefined || isIP(ip) === 0 || ip.includes("%")) throw new Failure("ip-form", { given: ip });
   const folder = findWorkspace(context.cwd, request.workspace);
   const settings = folder === undefined ? undefined : openWorkspace(context.cwd, folder).settings;
-  const dns = openDns(request, context, settings, [nameOperand(domain)]);
+  const dns = openDns(request, context, settings, [name]);
   try {
     const from = request.mailFrom ?? `postmaster@${domain}`;
     const helo = request.helo ?? domain;
     const verdict = await checkSpf({ ip, from, helo, domain, now: Math.floor(dns.now / 1000) }, memoized(dns.world));
     const shown: SpfTestResult = {
-      domain: `${domain}.`,
+      domain: name,
       identity: from === "" ? `postmaster@${helo}` : from,
       ip,
       result: verdict.result,

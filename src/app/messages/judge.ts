@@ -10,8 +10,8 @@ import {
   judgeMessage,
   type SpfIdentity,
 } from "../../core/verdict/index.ts";
-import { count } from "../../present/index.ts";
 import type { StoredMessage } from "../../workspace/index.ts";
+import { domainName } from "../shapes.ts";
 import { dkimJson, dkimShape } from "./open.ts";
 
 /** One message judged, in the shape and the words of every command that judges. */
@@ -21,7 +21,7 @@ const spfShape = z.object({
     .enum(["none", "neutral", "pass", "fail", "softfail", "temperror", "permerror"])
     .nullable()
     .describe("null where the client's address or the sender is not known, so that nothing could be checked"),
-  domain: z.string().nullable(),
+  domain: domainName.nullable(),
   identity: z.enum(["mailfrom", "helo"]),
   mechanism: z.string().nullable(),
   because: z.string(),
@@ -41,14 +41,14 @@ export const judgement = z.object({
     result: z.enum(["none", "pass", "fail", "temperror", "permerror"]),
     policy: policy.nullable().describe("what the domain asks for; null where no record applies"),
     disposition: policy.describe("what happens to the message; none is delivery"),
-    domain: z.string().nullable().describe("the From domain"),
+    domain: domainName.nullable().describe("the From domain"),
     record: z.string().nullable().describe("the domain whose record counts"),
     because: z.string(),
   }),
   alignment: z.array(
     z.object({
       by: z.enum(["spf", "dkim"]),
-      domain: z.string(),
+      domain: domainName,
       passes: z.boolean(),
       aligned: z.boolean(),
       mode: z.enum(["relaxed", "strict"]),
@@ -85,13 +85,13 @@ export async function judgeOne(
   const remarks = [
     ...(header.bareLf ? ["the lines of the file end without a carriage return; they are read as if it were there"] : []),
     ...(header.stray.length > 0
-      ? [`${count(header.stray.length, "line")} of the header cannot be read: “${header.stray[0]?.slice(0, 40)}”`]
+      ? [`lines of the header that cannot be read: ${header.stray.length}; the first is “${header.stray[0]?.slice(0, 40)}”`]
       : []),
     ...(body.hasNul ? ["the body holds NUL characters, which mail does not allow"] : []),
     ...(header.fields.some((one) => /[^\x00-\x7f]/.test(one.raw))
       ? ["the header holds characters outside ASCII; only receivers that know internationalized mail take it"]
       : []),
-    ...(verdict.ignoredSignatures > 0 ? [`${count(verdict.ignoredSignatures, "further signature")} not looked at`] : []),
+    ...(verdict.ignoredSignatures > 0 ? [`further signatures that were not looked at: ${verdict.ignoredSignatures}`] : []),
   ];
   return {
     message: title,

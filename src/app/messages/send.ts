@@ -4,13 +4,12 @@ import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
-import { count, visible } from "../../present/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOfAddress, missingShape, offersOf, serviceNamed } from "../services/services.ts";
 import { submittedText } from "../services/submission.ts";
 import { writing } from "../session.ts";
-import { time } from "../shapes.ts";
+import { domainName, time } from "../shapes.ts";
 import { dispositionOf, dispositionShape, follow, type MessageIds } from "./follow.ts";
 import { judgement, judgeOne } from "./judge.ts";
 import { messageFor, missingFor, signed, submit } from "./test-message.ts";
@@ -19,13 +18,13 @@ export const sendTestMessageSchema = z.object({
   at: time,
   service: z.string(),
   title: z.string(),
-  domain: z.string(),
+  domain: domainName,
   from: z.string(),
   to: z.string(),
   messageId: z.string().nullable(),
   tracking: z.string().nullable().describe("what the service follows the message by"),
   via: z.enum(["smtp", "link"]).nullable(),
-  signed: z.object({ domain: z.string(), selector: z.string() }).nullable().describe("the signature made here"),
+  signed: z.object({ domain: domainName, selector: z.string() }).nullable().describe("the signature made here"),
   missing: z.array(missingShape).describe("what the message depends on and is not there yet"),
   sent: z.object({ verdict: z.enum(["accepted", "refused", "unknown", "not-sent"]), because: z.string() }),
   disposition: dispositionShape.nullable().describe("null where nobody can be asked"),
@@ -44,7 +43,7 @@ function readiness(result: Omit<SendTestMessageResult, "ready" | "because">): Pi
   const { sent, disposition, received, folder, missing } = result;
   const no = (because: string) => ({ ready: false, because });
   const unsure = (because: string) => ({ ready: null, because });
-  const lacks = `${count(missing.length, "thing")} it depends on ${missing.length === 1 ? "is" : "are"} not ready`;
+  const lacks = `what it depends on is not ready (${missing.map(({ what }) => what).join(", ")})`;
   if (sent.verdict === "not-sent") {
     const sure = missing.some((one) => one.state !== "unknown");
     return sure ? no(`nothing was sent, ${lacks}`) : unsure("nothing was sent, and the DNS could not be asked");
@@ -152,7 +151,7 @@ export async function sendTestMessage(
         sent =
           earlier.reply === ""
             ? { verdict: "unknown", because: "nobody knows whether it was taken; it is looked for by its Message-ID" }
-            : { verdict: "accepted", because: visible(earlier.reply) };
+            : { verdict: "accepted", because: earlier.reply };
         via = earlier.via as SendTestMessageResult["via"];
       } else {
         const messageId = `${randomBytes(12).toString("hex")}@${withoutRootDot(domain)}`;

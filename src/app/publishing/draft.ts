@@ -10,12 +10,12 @@ import { draftOf, draftSource, hostTitle, loadJournalState } from "../asks/surve
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsContext, type DnsOptions, nameOperand } from "../dns/context.ts";
 import { domainOperands, reading } from "../session.ts";
-import { recordSet, time } from "../shapes.ts";
+import { domainName, recordSet, time } from "../shapes.ts";
 
 const change = z.object({
-  domain: z.string(),
+  domain: domainName,
   action: z.enum(["add", "replace", "merge", "remove", "keep"]),
-  name: z.string(),
+  name: domainName,
   type: z.string(),
   before: recordSet,
   after: recordSet,
@@ -24,9 +24,9 @@ const change = z.object({
 });
 
 const clash = z.object({
-  domain: z.string(),
+  domain: domainName,
   kind: z.string(),
-  name: z.string(),
+  name: domainName,
   type: z.string(),
   ask: z.string(),
   because: z.string(),
@@ -50,9 +50,10 @@ export const draftSchema = z.object({
     .nullable()
     .describe("with --launch: the schedule, worked out backwards"),
   at: time,
+  domains: z.array(domainName).describe("the domains that were looked at"),
   changes: z.array(change),
   clashes: z.array(clash),
-  undetermined: z.array(z.object({ domain: z.string(), name: z.string(), type: z.string(), because: z.string() })),
+  undetermined: z.array(z.object({ domain: domainName, name: domainName, type: z.string(), because: z.string() })),
   visible: z.object({ latest: time.nullable(), because: z.string() }),
   hosts: z.record(z.string(), z.string()).describe("the DNS host of each domain, for people"),
 });
@@ -108,6 +109,7 @@ function resultOf(drafts: readonly Draft[], now: number): Omit<DraftResult, "pub
   const [last] = windows.sort((a, b) => b.seconds - a.seconds);
   return {
     at: now,
+    domains: drafts.map(({ domain }) => domain),
     changes: drafts.flatMap(({ domain, changes }) =>
       changes.map(({ action, name, type, before, after, because, asks }) => ({
         ...{ domain, action, name, type, before, after, because },

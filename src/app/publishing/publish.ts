@@ -2,13 +2,12 @@ import * as z from "zod";
 import { type Change, pending, type SheetEntry } from "../../core/change/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { longestWindow, visibleBy } from "../../core/spread/index.ts";
-import { visible } from "../../present/index.ts";
 import type { Domain } from "../../workspace/index.ts";
 import { survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
-import { cause, time } from "../shapes.ts";
+import { cause, domainName, time } from "../shapes.ts";
 import { type DraftOptions, makeDrafts } from "./draft.ts";
 import { type ApplyOptions, expectPublishable, publishChanges, settleInterrupted } from "./publication.ts";
 import { publisherFor } from "./publishers.ts";
@@ -24,7 +23,7 @@ const sheetEntry = z.object({
 });
 
 export const published = z.object({
-  domain: z.string(),
+  domain: domainName,
   way: z.string(),
   to: z.string(),
   changed: z.number().describe("record sets changed, or to be entered by hand; 0 where everything was there already"),
@@ -39,7 +38,7 @@ export const publishSchema = z.object({
   at: time,
   published: z.array(published),
   check: z
-    .array(z.object({ ask: z.string(), domain: z.string(), entered: z.boolean(), causes: z.array(cause) }))
+    .array(z.object({ ask: z.string(), domain: domainName, entered: z.boolean(), causes: z.array(cause) }))
     .describe("with --check: what was entered, and what went wrong"),
 });
 
@@ -88,7 +87,7 @@ export interface PublishRequest extends CommonRequest, DraftOptions, Pick<DnsOpt
 export async function publish(request: PublishRequest, context: AppContext): Promise<Outcome<PublishResult>> {
   return writing(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
     for (const domain of domains)
-      for (const line of await settleInterrupted(domain, dns, workspace, journal)) context.note(`${visible(line)}\n`);
+      for (const line of await settleInterrupted(domain, dns, workspace, journal)) context.note(`${line}\n`);
     if (request.check) {
       const surveys = await Promise.all(domains.map((domain) => survey(domain, dns, workspace, journal)));
       const standings = surveys.flatMap((one) =>

@@ -5,7 +5,6 @@ import { displayName } from "../../core/name/index.ts";
 import { printData, type RecordSet } from "../../core/record/index.ts";
 import { editZone, type SetChange } from "../../core/zone/index.ts";
 import { type HelperSet, runHelper, sendUpdate, type TsigKey } from "../../net/index.ts";
-import { visible } from "../../present/index.ts";
 import { type Domain, readSecret, type Workspace, writeAtomically } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsRequest, hostServer, readZoneFile } from "../dns/context.ts";
@@ -147,13 +146,13 @@ function helperPublisher(
       const remedy = "run zandrel status: it looks at the zone and says which changes are there";
       if (!answer.ok)
         return answer.error.sent
-          ? { kind: "unknown", because: visible(answer.error.detail), remedy }
+          ? { kind: "unknown", because: answer.error.detail, remedy }
           : {
               kind: "not-published",
-              because: visible(answer.error.detail),
+              because: answer.error.detail,
               remedy: "correct command: under hosts: in zandrel.yaml",
             };
-      const reason = answer.value.reason === "" ? "" : `: ${visible(answer.value.reason)}`;
+      const reason = answer.value.reason === "" ? "" : `: ${answer.value.reason}`;
       switch (answer.value.outcome) {
         case "done":
           return { kind: "published", because: `the helper of ${title} says that all of it is done` };

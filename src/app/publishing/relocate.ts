@@ -21,14 +21,14 @@ import { type Domain, type Journal, type Workspace, writeAtomically } from "../.
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { type DnsContext, type DnsOptions, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
-import { record, time } from "../shapes.ts";
+import { domainName, record, time } from "../shapes.ts";
 
-export const unresolved = z.object({ name: z.string(), type: z.string(), because: z.string() });
+export const unresolved = z.object({ name: domainName, type: z.string(), because: z.string() });
 
 export const relocateSchema = z.object({
   at: time,
   step: z.enum(["capture", "compare", "check"]),
-  domain: z.string(),
+  domain: domainName,
   capture: z
     .object({
       file: z.string(),
@@ -45,7 +45,7 @@ export const relocateSchema = z.object({
       differences: z.array(
         z.object({
           kind: z.enum(["missing", "extra", "differs", "ttl"]),
-          name: z.string(),
+          name: domainName,
           type: z.string(),
           old: z.array(record),
           new: z.array(record),

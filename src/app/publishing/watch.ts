@@ -6,13 +6,13 @@ import { proveOne } from "../asks/prove.ts";
 import { type AskStanding, rememberSettled, type Survey, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
-import { time } from "../shapes.ts";
+import { domainName, time } from "../shapes.ts";
 
 /** One line of `--json`: what a vantage shows, as soon as that is another thing than before. */
 export const watchSchema = z.object({
   at: time,
   vantage: z.string(),
-  name: z.string(),
+  name: domainName,
   type: z.string(),
   sees: z.enum(["new", "old", "nothing", "unknown"]),
   until: time.nullable().describe("how long the vantage keeps showing that, at the latest"),

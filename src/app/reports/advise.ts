@@ -1,12 +1,12 @@
 import * as z from "zod";
 import type { AppContext, Outcome } from "../context.ts";
-import { day } from "../shapes.ts";
+import { day, domainName } from "../shapes.ts";
 import { adviceFrom, type ReportedRequest, withReports } from "./reported.ts";
 
 export const policy = z.enum(["none", "quarantine", "reject"]);
 
 export const adviseSchema = z.object({
-  domain: z.string(),
+  domain: domainName,
   policy: policy.describe("the policy in force"),
   from: day,
   to: day,

@@ -1,11 +1,11 @@
 import * as z from "zod";
 import { REASONS, type Source } from "../../core/aggregate/index.ts";
 import type { AppContext, Outcome } from "../context.ts";
-import { day } from "../shapes.ts";
+import { day, domainName } from "../shapes.ts";
 import { type ReportedRequest, withReports } from "./reported.ts";
 
 export const reportSourcesSchema = z.object({
-  domain: z.string(),
+  domain: domainName,
   reports: z.number(),
   receivers: z.number(),
   from: day,

@@ -1,7 +1,6 @@
 import * as z from "zod";
 import { ADDRESS_STATES, type SenderState } from "../../core/sending/index.ts";
 import { askLink } from "../../net/service-link.ts";
-import { moment } from "../../present/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { time } from "../shapes.ts";
@@ -69,7 +68,7 @@ export async function senderAddress(request: SenderAddressRequest, context: AppC
           ...nothing,
           state: confirmed ? ("confirmed" as const) : ("unknown" as const),
           because: confirmed
-            ? recordedText(known, now)
+            ? recordedText(known)
             : `${service.title} cannot be asked about addresses from here: open the link it mails to ${address}`,
           next: confirmed ? null : `${again} --confirmed`,
         },
@@ -88,7 +87,7 @@ export async function senderAddress(request: SenderAddressRequest, context: AppC
     const state = stateNow(said, now);
     if (known?.state !== state || mailed)
       journal.append(now, domain, { kind: "sender-state", service: service.key, address, state, by: "service", note: "" });
-    const until = said.expiresAt === undefined ? "" : `; the link is good until ${moment(Date.parse(said.expiresAt), now)}`;
+    const until = said.expiresAt === undefined ? "" : `; the link is good until ${said.expiresAt}`;
     const because = {
       confirmed: "the link was opened",
       pending: `${mailed ? `a mail with a link is on its way to ${address}` : `the link mailed to ${address} was not opened yet`}${until}`,

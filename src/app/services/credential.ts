@@ -5,13 +5,12 @@ import type { DomainName } from "../../core/name/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { SCOPES } from "../../core/sending/index.ts";
 import { askLink } from "../../net/service-link.ts";
-import type { SenderCredentialResult } from "../../present/services/credential.ts";
 import { type SecretPlace, secretFile, secretVariable } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { nameOperand } from "../dns/context.ts";
 import type { Session, writing } from "../session.ts";
-import { time } from "../shapes.ts";
+import { domainName, time } from "../shapes.ts";
 import {
   journalDomain,
   keptCredentials,
@@ -26,7 +25,7 @@ import {
 export const credential = z.object({
   id: z.string(),
   scope: z.enum(SCOPES),
-  domain: z.string().nullable().describe("the one domain it is good for; null is every domain"),
+  domain: domainName.nullable().describe("the one domain it is good for; null is every domain"),
   user: z.string(),
   kept: z
     .string()
@@ -205,10 +204,12 @@ export async function senderCredential(
         : asked.value.credentials.map(({ id, scope, domain, user }) => ({
             id,
             scope,
-            domain: domain === null ? null : `${domain}.`,
+            domain: domain === null ? null : nameOperand(domain),
             user,
             kept: kept.find((one) => one.id === id)?.kept ?? null,
           }));
     return { ended: "fine", result: { ...common, done: "listed" as const, credentials, place: null } };
   });
 }
+
+export type SenderCredentialResult = z.output<typeof senderCredentialSchema>;

@@ -4,7 +4,7 @@ import type { DomainState } from "../../core/sending/index.ts";
 import { askLink } from "../../net/service-link.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand } from "../dns/context.ts";
-import { time } from "../shapes.ts";
+import { domainName, time } from "../shapes.ts";
 import {
   type ByHandOptions,
   lastState,
@@ -21,7 +21,7 @@ export const senderDomainSchema = z.object({
   at: time,
   service: z.string(),
   title: z.string(),
-  domain: z.string(),
+  domain: domainName,
   state: z.enum(["unknown", "pending", "accepted"]),
   signing: z.enum(["on", "off"]).nullable().describe("null where the service has no such switch"),
   because: z.string(),
@@ -56,7 +56,7 @@ export async function senderDomain(request: SenderDomainRequest, context: AppCon
     if (service.link === undefined || offers?.includes("domains") !== true) {
       const accepted = known?.state === "accepted";
       const because = accepted
-        ? recordedText(known, now)
+        ? recordedText(known)
         : `${service.title} cannot be asked about domains from here: look at its page`;
       return {
         ended: accepted ? "fine" : "problem",

@@ -5,12 +5,12 @@ import { EVENT_KINDS, eventWarnings, SIGNATURE_TOLERANCE } from "../../core/send
 import { type Feed, receiveEvents } from "../../net/event-feed.ts";
 import { parseServerAddress } from "../../net/index.ts";
 import { askLink } from "../../net/service-link.ts";
-import { count } from "../../present/index.ts";
 import { type Journal, readSecret, secretFile } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
+import { nameOperand } from "../dns/context.ts";
 import { type Session, writing } from "../session.ts";
-import { day, time } from "../shapes.ts";
+import { day, domainName, time } from "../shapes.ts";
 import { linkFor, linkTrouble, type ServiceAt, serviceNamed, storeOneTimeSecret } from "./services.ts";
 
 export const senderEventsSchema = z.object({
@@ -19,7 +19,7 @@ export const senderEventsSchema = z.object({
     z.object({
       day: day.describe("the day in UTC"),
       service: z.string(),
-      domain: z.string(),
+      domain: domainName,
       counts: z.record(z.enum(EVENT_KINDS), z.number()),
     }),
   ),
@@ -27,7 +27,7 @@ export const senderEventsSchema = z.object({
     z.object({
       day: day,
       service: z.string(),
-      domain: z.string(),
+      domain: domainName,
       kind: z.enum(["bounces", "complaints"]),
       share: z.number().describe("from 0 to 1"),
       limit: z.number(),
@@ -136,7 +136,7 @@ export async function listen(
     } finally {
       await receiver.close();
     }
-    context.note(`${count(taken, "event")} received.\n`);
+    context.note(`events received: ${taken}\n`);
   } finally {
     store.close();
   }
@@ -171,8 +171,8 @@ export async function senderEvents(request: SenderEventsRequest, context: AppCon
         ended: warnings.length > 0 ? "problem" : "fine",
         result: {
           at: now,
-          days: shown.map((one) => ({ ...one, day: one.day, domain: `${one.domain}.` })),
-          warnings: warnings.map((one) => ({ ...one, day: one.day, domain: `${one.domain}.` })),
+          days: shown.map((one) => ({ ...one, domain: nameOperand(one.domain) })),
+          warnings: warnings.map((one) => ({ ...one, domain: nameOperand(one.domain) })),
         },
       };
     },

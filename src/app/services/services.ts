@@ -3,7 +3,6 @@ import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.ts";
 import type { LinkDescription, Offer, SCOPES } from "../../core/sending/index.ts";
 import { askLink, type LinkFailure, type LinkTo } from "../../net/service-link.ts";
-import { moment, visible } from "../../present/index.ts";
 import { type Journal, readSecret, type SecretPlace, type Settings, type Workspace } from "../../workspace/index.ts";
 import { nextStep, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest } from "../context.ts";
@@ -113,7 +112,7 @@ export function recordByHand(
     note,
     on,
   });
-  return `you recorded it for ${on}${note === "" ? "" : `: ${visible(note)}`}`;
+  return `you recorded it for ${on}${note === "" ? "" : `: ${note}`}`;
 }
 
 /** What a command about one service works with. */
@@ -157,11 +156,14 @@ export function lastState(journal: Journal, service: string, domain: DomainName,
     .findLast((entry) => entry.service === service && entry.address?.toLowerCase() === address?.toLowerCase());
 }
 
+/** The day of a moment, YYYY-MM-DD in UTC. */
+const dayOf = (at: number): string => new Date(at).toISOString().slice(0, 10);
+
 /** What was recorded by hand, in a clause: `you recorded it on 2026-03-02: green tick`. */
-export const recordedText = (entry: NonNullable<ReturnType<typeof lastState>>, now: number): string =>
+export const recordedText = (entry: NonNullable<ReturnType<typeof lastState>>): string =>
   entry.by === "user"
-    ? `you recorded it for ${entry.on ?? moment(entry.at, now)}${entry.note === "" ? "" : `: ${visible(entry.note)}`}`
-    : `the service said so on ${moment(entry.at, now)}`;
+    ? `you recorded it for ${entry.on ?? dayOf(entry.at)}${entry.note === "" ? "" : `: ${entry.note}`}`
+    : `the service said so on ${dayOf(entry.at)}`;
 
 /** A credential the workspace keeps, where it is kept, and what it is good for. */
 export interface KeptCredential {

@@ -3,7 +3,6 @@ import type { DomainName } from "../../core/name/index.ts";
 import { enhancedStatus } from "../../core/sending/index.ts";
 import type { Submission, Submitted } from "../../net/mail.ts";
 import { askLink } from "../../net/service-link.ts";
-import { visible } from "../../present/index.ts";
 import { type Journal, readSecret } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import type { DnsContext, DnsRequest } from "../dns/context.ts";
@@ -75,12 +74,12 @@ export async function submissionTo(
 
 /** How a submission ended, in a clause for people; a status code is said in words. */
 export function submittedText(outcome: Submitted, host: string): string {
-  if (outcome.kind === "accepted") return `${host} took it: ${visible(outcome.reply)}`;
+  if (outcome.kind === "accepted") return `${host} took it: ${outcome.reply}`;
   if (outcome.kind === "failed")
     return outcome.step === "connect"
-      ? `${host} could not be reached: ${visible(outcome.because)}`
-      : `${host} stopped when it had to ${outcome.step}: ${visible(outcome.because)}`;
+      ? `${host} could not be reached: ${outcome.because}`
+      : `${host} stopped when it had to ${outcome.step}: ${outcome.because}`;
   const status = enhancedStatus(outcome.reply);
   const words = status === undefined ? "" : ` (${status.meaning}${status.remedy === undefined ? "" : `; ${status.remedy}`})`;
-  return `${host} refused to ${outcome.step}: “${visible(outcome.reply.slice(0, 200))}”${words}`;
+  return `${host} refused to ${outcome.step}: “${outcome.reply.slice(0, 200)}”${words}`;
 }

@@ -8,13 +8,13 @@ import type { Domain, Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsContext, DnsOptions } from "../dns/context.ts";
 import { domainOperands, reading } from "../session.ts";
-import { time } from "../shapes.ts";
+import { domainName, time } from "../shapes.ts";
 
 export const siteSchema = z.object({
   at: time,
   domains: z.array(
     z.object({
-      domain: z.string(),
+      domain: domainName,
       role: z.string(),
       checks: z.array(
         z.object({
@@ -145,7 +145,7 @@ export async function site(request: SiteRequest, context: AppContext): Promise<O
     if (web === undefined) throw new Failure("no-web-in-files", {});
     const shown = await Promise.all(
       domains.map(async (domain) => ({
-        domain: domain.name as string,
+        domain: domain.name,
         role: domain.role,
         checks: (await checkDomain(domain, workspace, dns, web)).map((one) => ({ ...one, met: one.met ?? null })),
       })),

@@ -67,7 +67,7 @@ export const printRecord = ({ name, type, ttl, data }: ResourceRecord): string =
 
 /** A record as programs read it: `{name, type, ttl, data}`, where data is text where the type has one field, and an object else. */
 export interface RecordJson {
-  readonly name: string;
+  readonly name: DomainName;
   readonly type: string;
   readonly ttl: number;
   readonly data: string | Readonly<Record<string, unknown>>;

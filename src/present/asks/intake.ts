@@ -1,5 +1,5 @@
 import type { IntakeResult } from "../../app/asks/add.ts";
-import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { columns, count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -8,7 +8,7 @@ function wantedLines(ask: IntakeResult["asks"][number]): string[] {
   const records = columns(
     ask.records.map((one) => [
       one.type,
-      displayName(one.name as DomainName),
+      displayName(one.name),
       visible(typeof one.data === "string" ? one.data : Object.values(one.data).join(" ")),
     ]),
   );
@@ -27,7 +27,7 @@ export function intakeText(result: IntakeResult, { style, width }: Layout): stri
   const { asks, pasted, repairs, questions, layout, written, already, before, later } = result;
   const lines = [
     ...asks.flatMap((ask) => [
-      style.title(`${ask.id}: ${ask.service}, ${ask.purpose}, for ${displayName(ask.domain as DomainName)}`),
+      style.title(`${ask.id}: ${ask.service}, ${ask.purpose}, for ${displayName(ask.domain)}`),
       ...wantedLines(ask),
     ]),
     ...pasted.map(
@@ -55,7 +55,7 @@ export function intakeText(result: IntakeResult, { style, width }: Layout): stri
     return `${[...lines, `Already saved as ${already}. Next: ${style.command("zandrel status")}`].join("\n")}\n`;
   const next =
     written && first !== undefined
-      ? `saved. Next: ${style.command(`zandrel draft ${withoutRootDot(first.domain as DomainName)}`)}`
+      ? `saved. Next: ${style.command(`zandrel draft ${withoutRootDot(first.domain)}`)}`
       : "nothing was saved, because of --dry-run.";
   return `${[...lines, `${summary}; ${next}`].join("\n")}\n`;
 }

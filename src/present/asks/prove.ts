@@ -1,5 +1,5 @@
 import type { ProveResult, VERDICTS } from "../../app/asks/prove.ts";
-import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { deadline, STATE_MARK, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -19,7 +19,7 @@ export function proveText({ asks, at }: ProveResult, { style, width }: Layout): 
   return `${asks
     .map((ask) => {
       const lines = [
-        `${style.state(ask.verdict, `${mark[ask.verdict]} ${ask.verdict}`)}  ${style.title(ask.id)}  ${style.quiet(displayName(ask.domain as DomainName))}`,
+        `${style.state(ask.verdict, `${mark[ask.verdict]} ${ask.verdict}`)}  ${style.title(ask.id)}  ${style.quiet(displayName(ask.domain))}`,
         `  ${wrap(visible(ask.because), width - 2, "  ")}`,
       ];
       ask.causes.forEach((one, i) => {
@@ -28,11 +28,10 @@ export function proveText({ asks, at }: ProveResult, { style, width }: Layout): 
       });
       if (ask.verdict !== "proven" && ask.causes.length === 0 && ask.asked.reason !== "")
         lines.push(`  ${wrap(visible(ask.asked.reason), width - 2, "  ")}`);
-      if (ask.verdict === "absent")
-        lines.push(`  next: ${style.command(`zandrel draft ${withoutRootDot(ask.domain as DomainName)}`)}`);
+      if (ask.verdict === "absent") lines.push(`  next: ${style.command(`zandrel draft ${withoutRootDot(ask.domain)}`)}`);
       if (ask.verdict === "found" && ask.state === "spreading" && ask.visibleBy !== null)
         lines.push(
-          `  everyone sees it by ${style.strong(deadline(ask.visibleBy, now))} at the latest; next: ${style.command(`zandrel watch ${withoutRootDot(ask.domain as DomainName)}`)}`,
+          `  everyone sees it by ${style.strong(deadline(ask.visibleBy, now))} at the latest; next: ${style.command(`zandrel watch ${withoutRootDot(ask.domain)}`)}`,
         );
       return lines.join("\n");
     })

@@ -1,6 +1,6 @@
 import type * as z from "zod";
 import type { retireSchema } from "../../app/asks/retire.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { displayName } from "../../core/name/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { presentPublished } from "../publishing/publish.ts";
@@ -22,13 +22,13 @@ export function retireText(
     const came = after
       .filter((one) => !before.some((other) => JSON.stringify(other.data) === JSON.stringify(one.data)))
       .map((one) => `    ${style.added(`+ ${visible(String(one.data))}`)}`);
-    return [`  ${displayName(name as DomainName)}  ${type}`, ...lines, ...came].join("\n");
+    return [`  ${displayName(name)}  ${type}`, ...lines, ...came].join("\n");
   });
   const kept = stays.map(
     (one) =>
-      `  ${style.careful("stays")}  ${displayName(one.name as DomainName)}  ${one.type}  ${visible(one.data)}\n         ${wrap(visible(one.because), width - 9, "         ")}`,
+      `  ${style.careful("stays")}  ${displayName(one.name)}  ${one.type}  ${visible(one.data)}\n         ${wrap(visible(one.because), width - 9, "         ")}`,
   );
-  const title = `${style.title(ask)}  ${style.quiet(displayName(domain as DomainName))}`;
+  const title = `${style.title(ask)}  ${style.quiet(displayName(domain))}`;
   const none = removals.length === 0 ? ["  no record goes"] : [];
   const end = written
     ? `${style.good("Retired.")} Its entry was removed from the domain's file.`

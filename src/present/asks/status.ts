@@ -1,5 +1,5 @@
 import type { StatusResult } from "../../app/asks/status.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { displayName } from "../../core/name/index.ts";
 import { columns, count, deadline, moment, STATE_MARK, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -8,7 +8,7 @@ export function statusText({ domains, at }: StatusResult, { style, width }: Layo
   if (domains.length === 0) return `No domain yet. Next: ${style.command("zandrel init DOMAIN")}\n`;
   const now = at;
   const blocks = domains.map(({ domain, role, host, asks, senders, interrupted }) => {
-    const heading = `${style.title(displayName(domain as DomainName))}  ${style.quiet(`${role}, ${visible(host)}, as of ${moment(now, now)}`)}`;
+    const heading = `${style.title(displayName(domain))}  ${style.quiet(`${role}, ${visible(host)}, as of ${moment(now, now)}`)}`;
     const rows = columns(
       asks.map((ask) => [`${STATE_MARK[ask.state]} ${ask.state}`, ask.id, `${ask.service}, ${ask.purpose}`]),
       (cell, column, row) =>

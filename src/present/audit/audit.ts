@@ -1,6 +1,6 @@
 import type { AuditDomainsResult } from "../../app/audit/audit.ts";
 import { CATALOGUE, isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { displayName } from "../../core/name/index.ts";
 import {
   columns,
   count,
@@ -44,13 +44,13 @@ export function auditText({ domains, catalogue }: AuditDomainsResult, { style, w
           : [
               style.careful(
                 wrap(
-                  `Could not be asked, so that something may be missing here: ${[...new Set(unresolved.map((one) => `${one.type} of ${displayName(one.name as DomainName)}`))].slice(0, 8).join(", ")}${unresolved.length > 8 ? ` and ${unresolved.length - 8} more` : ""}.`,
+                  `Could not be asked, so that something may be missing here: ${[...new Set(unresolved.map((one) => `${one.type} of ${displayName(one.name)}`))].slice(0, 8).join(", ")}${unresolved.length > 8 ? ` and ${unresolved.length - 8} more` : ""}.`,
                   width,
                 ),
               ),
             ];
       return [
-        style.title(`Audit of ${displayName(domain as DomainName)}`),
+        style.title(`Audit of ${displayName(domain)}`),
         ...blocks,
         ...open,
         findings.length === 0
@@ -67,9 +67,7 @@ const reported = ({ domains }: AuditDomainsResult): ReportedDomain[] =>
   domains.map(({ domain, findings, unresolved }) => ({
     domain: domain.replace(/\.$/, ""),
     findings,
-    unresolved: unresolved.map(
-      (one) => `${one.type} of ${displayName(one.name as DomainName)} could not be asked: ${one.because}`,
-    ),
+    unresolved: unresolved.map((one) => `${one.type} of ${displayName(one.name)} could not be asked: ${one.because}`),
   }));
 
 /** The audit as a file for spreadsheets (CSV) or pipelines (JUnit XML, SARIF); `threshold` is the mildest severity that fails. */

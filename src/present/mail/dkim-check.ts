@@ -1,5 +1,5 @@
 import type { DkimCheckResult } from "../../app/mail/dkim-check.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { displayName } from "../../core/name/index.ts";
 import { count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -13,7 +13,7 @@ export function dkimCheckText({ domain, keys, usualTried }: DkimCheckResult, { s
           ? style.careful("? could not be asked")
           : style.bad(state === "absent" ? "✗ not there" : "✗ broken");
     const what = type === null ? "" : `  ${type === "rsa" ? `RSA${bits === null ? "" : `, ${bits} bits`}` : "Ed25519"}`;
-    const via = alias === null ? "" : `  by an alias to ${visible(displayName(alias as DomainName))}`;
+    const via = alias === null ? "" : `  by an alias to ${visible(displayName(alias))}`;
     return [
       `${style.strong(selector.padEnd(10))} ${paint}${what}${via}`,
       ...remarks.map(
@@ -31,5 +31,5 @@ export function dkimCheckText({ domain, keys, usualTried }: DkimCheckResult, { s
             `${count(usualTried, "usual selector")} hold nothing. A service may use another one: its page says which; name it behind the domain.`,
           ),
         ];
-  return `${[style.title(`DKIM keys of ${displayName(domain as DomainName)}`), ...blocks, ...none, ...tail].join("\n")}\n`;
+  return `${[style.title(`DKIM keys of ${displayName(domain)}`), ...blocks, ...none, ...tail].join("\n")}\n`;
 }

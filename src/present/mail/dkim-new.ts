@@ -1,5 +1,5 @@
 import type { Made } from "../../app/mail/dkim-new.ts";
-import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -8,9 +8,9 @@ export function dkimNewText({ domain, selector, keyFile, line, ask, type }: Made
   const next =
     ask === null
       ? "Publish the record at the DNS host; in a workspace Zandrel does it."
-      : `Next: ${style.command(`zandrel draft ${withoutRootDot(domain as DomainName)}`)}, then publish. Sign with it once zandrel status says it is settled.`;
+      : `Next: ${style.command(`zandrel draft ${withoutRootDot(domain)}`)}, then publish. Sign with it once zandrel status says it is settled.`;
   return [
-    `${style.title(`A new ${type} key for ${displayName(domain as DomainName)}, selector ${selector}`)}`,
+    `${style.title(`A new ${type} key for ${displayName(domain)}, selector ${selector}`)}`,
     `${style.good("written")}  ${keyFile} (the private key; only you can read it. Never send it to anybody by mail)`,
     ...(ask === null ? [] : [`${style.good("saved")}  ${ask}`]),
     "",

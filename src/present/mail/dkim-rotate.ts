@@ -1,5 +1,5 @@
 import type { DkimRotateResult } from "../../app/mail/dkim-rotate.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { displayName } from "../../core/name/index.ts";
 import { deadline, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -8,7 +8,7 @@ export function dkimRotateText({ at, domain, from, to, steps, made, asks }: Dkim
   const now = at;
   const marks = { done: style.good("✓"), now: style.careful("→"), later: "…" } as const;
   return [
-    style.title(`From ${from} to ${to}, for ${displayName(domain as DomainName)}`),
+    style.title(`From ${from} to ${to}, for ${displayName(domain)}`),
     ...(made === null ? [] : [`${style.good("written")}  ${made.keyFile} (the private key; only you can read it)`]),
     ...asks.map((ask) => `${style.good("saved")}  ${ask}`),
     "",

@@ -1,6 +1,6 @@
 import type { DmarcComposeResult } from "../../app/mail/dmarc-compose.ts";
 import { dmarcName } from "../../core/ask/index.ts";
-import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -9,7 +9,7 @@ export function dmarcComposeText(
   { domain, record, line, words, before, obstacles, permissions, remarks, ask }: DmarcComposeResult,
   { style, width }: Layout,
 ): string {
-  const plain = displayName(domain as DomainName);
+  const plain = displayName(domain);
   const list = [
     style.title(`DMARC record for ${plain}`),
     ...(before === null ? [] : [`${style.removed("today")}  ${visible(before)}`]),
@@ -22,7 +22,7 @@ export function dmarcComposeText(
     list.push(
       "",
       wrap(
-        `The owner of ${displayName(one.destination as DomainName)} must publish this, so that receivers send reports there${one.ask === null ? "; send it to them" : `; saved as ${one.ask}`}:`,
+        `The owner of ${displayName(one.destination)} must publish this, so that receivers send reports there${one.ask === null ? "; send it to them" : `; saved as ${one.ask}`}:`,
         width,
       ),
       style.quiet(one.line),
@@ -33,7 +33,7 @@ export function dmarcComposeText(
       "",
       ask === null
         ? wrap(
-            `Publish it at ${withoutRootDot(dmarcName(domain as DomainName))}, or run the command again with --write so that Zandrel does it.`,
+            `Publish it at ${withoutRootDot(dmarcName(domain))}, or run the command again with --write so that Zandrel does it.`,
             width,
           )
         : `${style.good("saved")} as ${ask}. Next: ${style.command(`zandrel draft ${plain}${before === null ? "" : ` --replace _dmarc.${plain}`}`)}`,

@@ -1,5 +1,5 @@
 import type { DmarcExplainResult } from "../../app/mail/dmarc-explain.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { displayName } from "../../core/name/index.ts";
 import { columns, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -19,10 +19,10 @@ export function pointed(record: string, list: DmarcExplainResult["mistakes"], wi
 /** The result of {@link dmarcExplain} for people. */
 export function dmarcExplainText(shown: DmarcExplainResult, { style, width }: Layout): string {
   const { domain, record, at, because, words, difference, destinations } = shown;
-  const whose = at !== null && at !== domain ? ` (the record of ${displayName(at as DomainName)} counts)` : "";
+  const whose = at !== null && at !== domain ? ` (the record of ${displayName(at)} counts)` : "";
   const rows = shown.scenarios.map((one) => [
     one.kind === "domain"
-      ? `From ${displayName(one.from as DomainName)}`
+      ? `From ${displayName(one.from)}`
       : one.kind === "subdomain"
         ? "From one of its subdomains"
         : "From a subdomain that does not exist",
@@ -41,7 +41,7 @@ export function dmarcExplainText(shown: DmarcExplainResult, { style, width }: La
           ),
         ];
   return [
-    ...(domain === null ? [] : [style.title(`DMARC of ${displayName(domain as DomainName)}${whose}`)]),
+    ...(domain === null ? [] : [style.title(`DMARC of ${displayName(domain)}${whose}`)]),
     ...(record === null ? [] : [style.quiet(wrap(visible(record), width))]),
     ...(because === null ? [] : [style.bad(wrap(`${because[0]?.toUpperCase()}${visible(because).slice(1)}.`, width))]),
     ...(record === null ? [] : pointed(record, shown.mistakes, width).map((line) => style.careful(line))),
@@ -54,17 +54,14 @@ export function dmarcExplainText(shown: DmarcExplainResult, { style, width }: La
         style.bad(
           wrap(
             permission === "missing"
-              ? `Reports to ${displayName(destination as DomainName)} are not sent: that domain has not agreed to take them (see zandrel dmarc compose).`
-              : `Whether ${displayName(destination as DomainName)} takes reports could not be asked.`,
+              ? `Reports to ${displayName(destination)} are not sent: that domain has not agreed to take them (see zandrel dmarc compose).`
+              : `Whether ${displayName(destination)} takes reports could not be asked.`,
             width,
           ),
         ),
       ),
     ...(at === null && domain !== null
-      ? [
-          "",
-          `Next: ${style.command(`zandrel dmarc compose ${displayName(domain as DomainName)} --reports-to dmarc@${displayName(domain as DomainName)}`)}`,
-        ]
+      ? ["", `Next: ${style.command(`zandrel dmarc compose ${displayName(domain)} --reports-to dmarc@${displayName(domain)}`)}`]
       : []),
     "",
   ].join("\n");

@@ -1,5 +1,5 @@
 import type { SendTestMessageResult } from "../../app/messages/send.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { displayName } from "../../core/name/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { judgementText } from "./judge.ts";
@@ -14,7 +14,7 @@ export function sendTestMessageText(one: SendTestMessageResult, { style, width }
     unknown: style.careful("? unknown"),
     "not-sent": style.bad("✗ not sent"),
   } as const;
-  const name = displayName(one.domain as DomainName);
+  const name = displayName(one.domain);
   return [
     `${SENT[sent.verdict]}  ${line(visible(sent.because))}`,
     ...missing.flatMap((each) => [

@@ -22,11 +22,15 @@ function changeLines(before: RecordSet | undefined, after: RecordSet | undefined
 }
 
 /** Everything that is said about one domain. */
-function domainBlock(domain: string, { changes, clashes, undetermined, hosts }: DraftResult, { style, width }: Layout): string {
+function domainBlock(
+  domain: DomainName,
+  { changes, clashes, undetermined, hosts }: DraftResult,
+  { style, width }: Layout,
+): string {
   const text = (sentence: string) => `${INDENT}${wrap(visible(sentence), width - 12, INDENT)}`;
   const of = <T extends { readonly domain: string }>(all: readonly T[]) => all.filter((one) => one.domain === domain);
-  const name = (one: { readonly name: string }) => displayName(one.name as DomainName);
-  const lines = [`${style.title(displayName(domain as DomainName))}  ${style.quiet(visible(hosts[domain] ?? ""))}`];
+  const name = (one: { readonly name: DomainName }) => displayName(one.name);
+  const lines = [`${style.title(displayName(domain))}  ${style.quiet(visible(hosts[domain] ?? ""))}`];
   for (const one of of(changes))
     lines.push(
       `  ${style.strong(one.action.padEnd(7))}  ${name(one)}  ${one.type}`,
@@ -69,21 +73,21 @@ const optionsOf = ({ replace, only, into }: DraftResult["publishWith"]): string 
     ...(into === null ? [] : [` --into ${shellWord(into)}`]),
   ].join("");
 
-function nextLine({ changes, clashes, undetermined, hosts, publishWith }: DraftResult, { style }: Layout): string {
+function nextLine({ changes, clashes, undetermined, domains: all, publishWith }: DraftResult, { style }: Layout): string {
   if (undetermined.length > 0) return "What is unknown could not be looked up. Try again when the name servers answer.";
   if (clashes.length > 0) return "Next: choose an option for each clash.";
-  const domains = [...new Set(changes.filter(({ action }) => action !== "keep").map(({ domain }) => domain))];
-  if (domains.length === 0)
+  const changing = [...new Set(changes.filter(({ action }) => action !== "keep").map(({ domain }) => domain))];
+  if (changing.length === 0)
     return changes.length > 0 ? "Everything asked for is there." : `Next: ${style.command("zandrel intake")}`;
-  const names = Object.keys(hosts).length > 1 || domains.length > 1 ? domains : Object.keys(hosts);
-  return `Next: ${style.command(`zandrel publish ${names.map((one) => withoutRootDot(one as DomainName)).join(" ")}${optionsOf(publishWith)}`)}`;
+  const names = all.length > 1 ? changing : all;
+  return `Next: ${style.command(`zandrel publish ${names.map((one) => withoutRootDot(one)).join(" ")}${optionsOf(publishWith)}`)}`;
 }
 
 /** The result of a draft for people. */
 export function draftText(result: DraftResult, layout: Layout): string {
   const { style, width } = layout;
-  const { hosts, changes, clashes, visible: seen, at: now, launch } = result;
-  const blocks = Object.keys(hosts).map((domain) => domainBlock(domain, result, layout));
+  const { domains, changes, clashes, visible: seen, at: now, launch } = result;
+  const blocks = domains.map((domain) => domainBlock(domain, result, layout));
   const pending = changes.filter(({ action }) => action !== "keep");
   const total = `${count(pending.length, "record set")} (all records of one name and type) would change, ${count(clashes.length, "clash", "clashes")}; nothing has been changed.`;
   const when =
@@ -94,10 +98,8 @@ export function draftText(result: DraftResult, layout: Layout): string {
 }
 
 /** The schedule of a launch as a calendar file; undefined where no launch was asked about. */
-export function launchCalendar({ launch, hosts, at: now }: DraftResult): string | undefined {
-  const names = Object.keys(hosts)
-    .map((domain) => displayName(domain as DomainName))
-    .join(", ");
+export function launchCalendar({ launch, domains, at: now }: DraftResult): string | undefined {
+  const names = domains.map(displayName).join(", ");
   return launch === null
     ? undefined
     : calendar(

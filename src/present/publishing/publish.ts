@@ -1,6 +1,6 @@
 import type { Published, PublishResult } from "../../app/publishing/publish.ts";
 import type { SheetEntry } from "../../core/change/index.ts";
-import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { count, deadline, sheetMarkdown, sheetPage, sheetText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -9,8 +9,8 @@ export function presentPublished(
   now: number,
   { style, width }: Layout,
 ): string {
-  const own = withoutRootDot(domain as DomainName);
-  const title = displayName(domain as DomainName);
+  const own = withoutRootDot(domain);
+  const title = displayName(domain);
   if (changed === 0) return `${style.title(title)}  nothing to do: ${because}.`;
   if (way === "by-hand")
     return `${style.title(title)}  ${visible(because)}\n\n${sheetText(sheet as SheetEntry[], style)}\n\nNext: when everything is entered and saved, ${style.command(`zandrel publish ${own} --check`)}`;
@@ -47,7 +47,7 @@ export function publishText({ published: all, check, at }: PublishResult, contex
 export function publishSheet({ published: all }: PublishResult, form: "markdown" | "page"): string | undefined {
   const sheets = all.filter((one) => one.sheet.length > 0);
   if (sheets.length === 0) return undefined;
-  const title = sheets.map((one) => `${displayName(one.domain as DomainName)} at ${one.to}`).join(", ");
+  const title = sheets.map((one) => `${displayName(one.domain)} at ${one.to}`).join(", ");
   const entries = sheets.flatMap((one) => one.sheet) as SheetEntry[];
   return form === "markdown" ? sheetMarkdown(title, entries) : sheetPage(title, entries);
 }

@@ -1,7 +1,7 @@
 import type * as z from "zod";
 import { type RelocateResult, relocate, type unresolved } from "../../app/publishing/relocate.ts";
 import type { record } from "../../app/shapes.ts";
-import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { columns, count, deadline, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -11,13 +11,11 @@ export function relocateText(
   { style, width }: Layout,
 ): string {
   const now = at;
-  const title = style.title(displayName(domain as DomainName));
+  const title = style.title(displayName(domain));
   const open = (list: readonly z.output<typeof unresolved>[]) =>
     list
       .slice(0, 10)
-      .map(
-        (one) => `  ${style.state("unknown", "?")} ${displayName(one.name as DomainName)} ${one.type}: ${visible(one.because)}`,
-      );
+      .map((one) => `  ${style.state("unknown", "?")} ${displayName(one.name)} ${one.type}: ${visible(one.because)}`);
   if (captured !== null)
     return `${title}  ${style.good(`${count(captured.records, "record")} captured`)} in ${visible(captured.file)}\n${wrap(`${visible(captured.because)}.`, width)}\n${open(
       captured.unresolved,
@@ -25,7 +23,7 @@ export function relocateText(
       .map((line) => `${line}\n`)
       .join(
         "",
-      )}Next: enter or import it at the new host, then ${style.command(`zandrel relocate compare ${withoutRootDot(domain as DomainName)} --new-host HOST`)}\n`;
+      )}Next: enter or import it at the new host, then ${style.command(`zandrel relocate compare ${withoutRootDot(domain)} --new-host HOST`)}\n`;
   if (compared !== null) {
     const WORDS = {
       missing: "missing at the new host",
@@ -43,10 +41,10 @@ export function relocateText(
             ? `${shown(one.old)}, and ${shown(one.new)} at the new host`
             : shown(one.old.length > 0 ? one.old : one.new);
       const paint = one.kind === "missing" || one.kind === "differs" ? style.bad : style.careful;
-      return `  ${paint(WORDS[one.kind])}  ${displayName(one.name as DomainName)} ${one.type}\n      ${wrap(values, width - 6, "      ")}`;
+      return `  ${paint(WORDS[one.kind])}  ${displayName(one.name)} ${one.type}\n      ${wrap(values, width - 6, "      ")}`;
     });
     const verdict = compared.ready
-      ? `${style.good("Ready.")} Change the name servers at the registrar, then ${style.command(`zandrel relocate check ${withoutRootDot(domain as DomainName)} --new-host HOST`)}`
+      ? `${style.good("Ready.")} Change the name servers at the registrar, then ${style.command(`zandrel relocate check ${withoutRootDot(domain)} --new-host HOST`)}`
       : compared.unresolved.length > 0
         ? "Not everything could be asked; try again."
         : `${style.bad("Not ready:")} fix what is missing or differs, then compare again.`;

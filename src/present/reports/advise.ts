@@ -1,6 +1,6 @@
 import type * as z from "zod";
 import type { adviseSchema } from "../../app/reports/advise.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { displayName } from "../../core/name/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { percent } from "./sources.ts";
@@ -13,7 +13,7 @@ export function adviseText(
   { domain, policy: now, from, to, repairs, steps, unusedIncludes }: z.output<typeof adviseSchema>,
   { style, width }: Layout,
 ): string {
-  const plain = displayName(domain as DomainName);
+  const plain = displayName(domain);
   const lines = [
     `${style.title(`Advice for ${plain}`)}, by what was reported from ${from} to ${to}; the policy today is p=${now}`,
   ];

@@ -1,6 +1,6 @@
 import { init } from "echarts";
 import type { ReportSourcesResult } from "../../app/reports/sources.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { displayName } from "../../core/name/index.ts";
 import { dayText } from "../index.ts";
 import { WHY } from "./sources.ts";
 
@@ -135,7 +135,7 @@ export function sourcesPage(page: SourcesPage): string {
       .map(([reason, count]) => `${count.toLocaleString("en")} ${WHY[reason as keyof typeof WHY]}`);
     return `<tr><th scope="row">${html(titleOf(one))}</th><td>${one.messages.toLocaleString("en")}</td><td>${one.aligned.toLocaleString("en")}</td><td>${html(one.blocks.slice(0, 3).join(", "))}</td><td>${html(why.join("; ") || "all proven")}</td></tr>`;
   });
-  const title = `Who sends as ${displayName(page.domain as DomainName)}`;
+  const title = `Who sends as ${displayName(page.domain)}`;
   return `<!doctype html>
 <html lang="en">
 <head>

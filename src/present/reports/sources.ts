@@ -1,6 +1,6 @@
 import type { ReportSourcesResult } from "../../app/reports/sources.ts";
 import { REASONS, type Reason } from "../../core/aggregate/index.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { displayName } from "../../core/name/index.ts";
 import { columns, count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -49,7 +49,7 @@ export function reportSourcesText(
     return [wrap(`${style.strong(visible(one.title))} (${where}): ${[...why, ...fragile].join("; ")}.`, width, "  ")];
   });
   return [
-    `${style.title(`Who sends as ${displayName(domain as DomainName)}`)}, ${from} to ${to}, by ${count(reports, "report")} of ${count(receivers, "receiver")}`,
+    `${style.title(`Who sends as ${displayName(domain)}`)}, ${from} to ${to}, by ${count(reports, "report")} of ${count(receivers, "receiver")}`,
     "",
     ...columns([[" messages", "proven", "source", "by week"], ...rows], (cell, column, row) =>
       row === 0
@@ -64,7 +64,7 @@ export function reportSourcesText(
     ...details,
     `${messages.toLocaleString("en")} messages, ${percent(aligned, messages)} of them proven to be yours.`,
     ...(page === null ? [] : [`${style.good("written")}  ${page}`]),
-    `Next: ${style.command(`zandrel dmarc advise ${displayName(domain as DomainName)}`)}`,
+    `Next: ${style.command(`zandrel dmarc advise ${displayName(domain)}`)}`,
     "",
   ].join("\n");
 }

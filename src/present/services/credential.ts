@@ -1,9 +1,6 @@
-import type * as z from "zod";
-import type { senderCredentialSchema } from "../../app/services/credential.ts";
+import type { SenderCredentialResult } from "../../app/services/credential.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
-
-export type SenderCredentialResult = z.output<typeof senderCredentialSchema>;
 
 /** The result of {@link senderCredential} for people. */
 export function senderCredentialText(

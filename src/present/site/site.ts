@@ -1,5 +1,5 @@
 import type { SiteResult } from "../../app/site/site.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { displayName } from "../../core/name/index.ts";
 import { count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -11,7 +11,7 @@ export function siteText({ domains }: SiteResult, { style, width }: Layout): str
       const about = because.includes(where) ? "" : `${style.quiet(visible(where))}  `;
       return `  ${mark} ${about}${wrap(visible(because), width - 4, "    ")}${met === true ? "" : `\n    ${style.careful("do:")} ${wrap(visible(remedy), width - 8, "        ")}`}`;
     });
-    return `${style.title(displayName(domain as DomainName))}  ${style.quiet(role)}\n${lines.join("\n")}`;
+    return `${style.title(displayName(domain))}  ${style.quiet(role)}\n${lines.join("\n")}`;
   });
   const wrong = domains.flatMap((one) => one.checks).filter((one) => one.met !== true).length;
   return `${blocks.join("\n\n")}\n\n${wrong === 0 ? style.good("Every name leads where it should.") : `${count(wrong, "thing")} to look at.`}\n`;
