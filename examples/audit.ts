@@ -33,4 +33,4 @@ const { findings } = await audit({
   flattened: [],
 });
 assert.ok(findings.some(({ id }) => id === "spf-several"));
-for (const { severity, id, title } of findings) 
+for (const { severity, id, title } of findings) console.log(`${severity.padEnd(7)} ${id}: ${title}`);

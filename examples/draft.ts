@@ -39,4 +39,5 @@ assert.deepEqual(
 // There is no TXT record yet, so “no such record” may be remembered for as long as the zone's SOA says.
 const window = cacheWindowOf(await liveAt(lookup, domain, domain, "TXT"));
 assert.equal(window?.seconds, 900);
-if (window !== undefined) 
+if (window !== undefined)
+  console.log(`everyone sees it by ${new Date(visibleBy(Date.UTC(2026, 2, 2, 9), window)).toISOString()}`);

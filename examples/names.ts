@@ -12,4 +12,4 @@ assert.equal(organizationalDomain(name("news.brackwater.example")), "brackwater.
 // A mistake is a value, with its place.
 const wrong = parseName("a..b");
 assert.equal(wrong.ok, false);
-if (!wrong.ok) 
+if (!wrong.ok) console.log(`not a name: ${wrong.error.message}`);

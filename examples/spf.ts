@@ -17,4 +17,4 @@ assert.equal(stranger.result, "fail");
 
 const record = readSpfRecord("v=spf1 inculde:spf.heronpost.example -all");
 assert.equal(record.ok, false);
-if (!record.ok) 
+if (!record.ok) console.log(`${record.error[0]?.text}: ${record.error[0]?.message}; meant ${record.error[0]?.meant}`);

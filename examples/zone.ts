@@ -16,7 +16,7 @@ assert.deepEqual(document.issues, []);
 const lookup = zoneLookup(zonesOf(document));
 const answer = await lookup.ask(name("www.brackwater.example"), "A");
 assert.equal(answer.kind, "found");
-if (answer.kind === "found") 
+if (answer.kind === "found") console.log(recordsOf(answer.set).map(printRecord).join("\n"));
 
 const before = answer.kind === "found" ? answer.set : undefined;
 const change = {

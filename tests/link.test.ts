@@ -45,7 +45,9 @@ const describes = (...offers: string[]): Answer => ({
 });
 const credential = { id: "c1", scope: "sending", domain: null, user: "u", madeAt: "2026-03-02T09:00:00Z" };
 const check = async (link: string, more: readonly string[] = []) =>
-  zandrel(folderWith(), ["sender", "link", link, "--link-key", "env:K", "--timeout", "1", "--json", ...more], { env: { K: "k" } });
+  zandrel(folderWith(), ["sender", "link", link, "--link-key", "env:K", "--timeout", "1", "--json", ...more], {
+    env: { K: "k" },
+  });
 const notHolding = (json: { checks: { id: string; verdict: string }[] }) =>
   json.checks.filter((one) => one.verdict !== "met").map((one) => `${one.id} ${one.verdict}`);
 

@@ -278,7 +278,18 @@ describe("dkim", () => {
     const zone = ["--zone-file", "brackwater.example.zone"];
     const into = ["--into", "brackwater.example.zone"];
     const rotate = (...more: string[]) =>
-      zandrel(here, ["dkim", "rotate", "brackwater.example", "--old-selector", "z1", "--new-selector", "z2", ...zone, ...more, "--json"]);
+      zandrel(here, [
+        "dkim",
+        "rotate",
+        "brackwater.example",
+        "--old-selector",
+        "z1",
+        "--new-selector",
+        "z2",
+        ...zone,
+        ...more,
+        "--json",
+      ]);
     await zandrel(here, ["dkim", "new", "brackwater.example", "--selector", "z1"]);
     await zandrel(here, ["publish", "brackwater.example", ...into]);
     const states = (json: { steps: { kind: string; state: string }[] }) => json.steps.map((step) => `${step.kind} ${step.state}`);
@@ -337,7 +348,11 @@ describe("spf explain, combine, shrink", () => {
       1,
       "Ways out, the cheapest first",
     ],
-    [["flatten", "brackwater.example", "--include", "spf.heronpost.example"], 0, "ip4:198.51.100.64/26 ip4:203.0.113.128/26 -all"],
+    [
+      ["flatten", "brackwater.example", "--include", "spf.heronpost.example"],
+      0,
+      "ip4:198.51.100.64/26 ip4:203.0.113.128/26 -all",
+    ],
     [["flatten", "brackwater.example", "--include", "spf.pagewick.example"], 1, "no such include"],
   ])("%j", async (argv, exit, text) => {
     const ran = await zandrel(brackwater(), ["spf", ...argv, ...WORLD]);
@@ -350,8 +365,17 @@ describe("spf explain, combine, shrink", () => {
         (one: { id: string }) => one.id === "spf-moved",
       );
     expect(
-      (await zandrel(here, ["spf", "flatten", "brackwater.example", "--include", "spf.heronpost.example", "--remember", ...WORLD]))
-        .exit,
+      (
+        await zandrel(here, [
+          "spf",
+          "flatten",
+          "brackwater.example",
+          "--include",
+          "spf.heronpost.example",
+          "--remember",
+          ...WORLD,
+        ])
+      ).exit,
     ).toBe(0);
     expect(await moved()).toEqual([]);
     writeFileSync(

@@ -311,17 +311,7 @@ test("an answer that gets lost: the service is asked whether it has the message 
     because: expect.stringMatching(/did not answer within 2 s; the service has it all the same/),
   });
   expect([sent.exit, sent.json.ready, mailIn(PROBE).length]).toEqual([0, true, arrived + 1]);
-  const followed = await run([
-    "message",
-    "send",
-    "--follow",
-    sent.json.messageId,
-    "--copy",
-    box(PROBE),
-    "--for",
-    "6h",
-    "--json",
-  ]);
+  const followed = await run(["message", "send", "--follow", sent.json.messageId, "--copy", box(PROBE), "--for", "6h", "--json"]);
   expect([followed.exit, followed.json.sent.verdict, followed.json.ready]).toEqual([0, "unknown", true]);
 });
 

@@ -42,7 +42,9 @@ describe("from pasted instructions to proven", () => {
       out: "",
       err: expect.stringContaining("is in this workspace already"),
     });
-    expect(await run(["init", "puppetfest.example", "--role", "redirect", "--dns-host", "nettlehost"])).toMatchObject({ exit: 0 });
+    expect(await run(["init", "puppetfest.example", "--role", "redirect", "--dns-host", "nettlehost"])).toMatchObject({
+      exit: 0,
+    });
   });
 
   test("status of a domain nobody asked anything of", async () => {

@@ -2,8 +2,8 @@ import { randomBytes } from "node:crypto";
 import type { FastifyInstance } from "fastify";
 import { type DomainName, parseName } from "../core/name/index.ts";
 import type { Offer } from "../core/sending/index.ts";
+import type { MailServiceDescription } from "./mail-description.ts";
 import type { MailRecords } from "./mail-records.ts";
-import type { MailServiceDescription } from "./mail-service.ts";
 import type { CachingResolver } from "./resolver.ts";
 import { plain, type Reach } from "./service.ts";
 

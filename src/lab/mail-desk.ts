@@ -4,9 +4,9 @@ import { fieldsNamed, fieldValue, parseMailboxes, scanMessage } from "../core/me
 import type { Disposition, EventKind, MessageEvent, MessageState, Offer } from "../core/sending/index.ts";
 import { signEvents } from "../net/event-feed.ts";
 import { isoOf, type MailAccount } from "./mail-account.ts";
+import type { MailServiceDescription } from "./mail-description.ts";
 import { type Arrival, deliver, type MailWorld, type Reply, receivedLine } from "./mail-host.ts";
 import type { MailRecords } from "./mail-records.ts";
-import type { MailServiceDescription } from "./mail-service.ts";
 import type { CachingResolver } from "./resolver.ts";
 import type { Reach } from "./service.ts";
 

@@ -4,7 +4,7 @@ import { signedMessage } from "../core/dkim/index.ts";
 import { type DomainName, name } from "../core/name/index.ts";
 import { octetsOf, splitCharacterStrings } from "../core/record/index.ts";
 import type { AuthorityHost } from "./authority.ts";
-import type { MailServiceDescription } from "./mail-service.ts";
+import type { MailServiceDescription } from "./mail-description.ts";
 import type { CachingResolver } from "./resolver.ts";
 import { hasText, plain, secret } from "./service.ts";
 

@@ -1,31 +1,10 @@
-import type { Offer } from "../core/sending/index.ts";
 import type { AuthorityHost } from "./authority.ts";
 import { MailAccount } from "./mail-account.ts";
+import type { MailServiceDescription } from "./mail-description.ts";
 import { MailDesk } from "./mail-desk.ts";
 import { type Arrival, fileInto, listenMail, type MailWorld, type Reply, receivedLine } from "./mail-host.ts";
 import { MailRecords } from "./mail-records.ts";
 import { type RunningService, type Step, startService } from "./service.ts";
-
-/** What one mail service does its own way. */
-export interface MailServiceDescription {
-  readonly key: "heronpost" | "swiftquill" | "inglemail";
-  readonly title: string;
-  /** Short letters in front of tracking ids. */
-  readonly mark: string;
-  readonly address: string;
-  readonly selectors: readonly string[];
-  /** How its keys are published: by an alias to the service, or as a text in the domain. */
-  readonly publishes: "alias" | "text";
-  /** Whether it wants a token at a label of its own first. */
-  readonly wantsToken: boolean;
-  /** Where bounces of a domain go. */
-  readonly returnHost: (domain: string) => string;
-  readonly offers: readonly Offer[];
-  /** What it does with mail of a domain that it has not accepted. */
-  readonly unaccepted: "refuse" | "sign-as-itself";
-  /** Whether its signing is a switch of its own. */
-  readonly signingSwitch: boolean;
-}
 
 /** A mail service of the lab: it confirms addresses, accepts domains, gives out credentials, sends, and tells what became of it. */
 export interface MailService extends RunningService {

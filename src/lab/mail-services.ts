@@ -1,4 +1,4 @@
-import type { MailServiceDescription } from "./mail-service.ts";
+import type { MailServiceDescription } from "./mail-description.ts";
 import { ADDRESSES } from "./zones.ts";
 
 /** Newsletters: addresses are confirmed by a mailed link, keys are delegated by aliases, bounces come back to a host of their own. */

@@ -1,8 +1,6 @@
 import { resolve } from "node:path";
 import type { PURPOSES, Purpose } from "../../core/ask/index.ts";
-import { MAX_PASTE, type Understood, understand } from "../../core/ask/intake/index.ts";
-import type { Row } from "../../core/ask/intake/layout.ts";
-import { understandFields } from "../../core/ask/intake/understand.ts";
+import { MAX_PASTE, type Row, type Understood, understand, understandFields } from "../../core/ask/intake/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, relativeText } from "../../core/name/index.ts";
 import { type DataOf, decodeUtf8, type ResourceRecord, txtValue } from "../../core/record/index.ts";

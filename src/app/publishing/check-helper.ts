@@ -1,8 +1,8 @@
 import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { type HelperSet, runHelper } from "../../net/index.ts";
+import type { Domain } from "../../workspace/index.ts";
 import { openWorkspace, pickDomains } from "../../workspace/index.ts";
-import type { Domain } from "../../workspace/workspace.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
