@@ -9,6 +9,7 @@ import {
   pending,
   readZone,
   understand,
+  visibleBy,
   wantsOf,
   zoneLookup,
   zonesOf,

@@ -1,6 +1,6 @@
 // A zone file: read, asked like a name server, edited without losing a comment.
 import assert from "node:assert/strict";
-import { editZone, name, readZone, zoneLookup, zonesOf } from "zandrel";
+import { editZone, name, printRecord, readZone, recordsOf, zoneLookup, zonesOf } from "zandrel";
 
 const text = `$ORIGIN brackwater.example.
 $TTL 1h

@@ -145,7 +145,7 @@ describe("zandrel sender link", () => {
   });
 
   test.each<[readonly string[], RegExp]>([
-    [[], /wants a service of zandrel\.yaml, or the URL of a link/],
+    [[], /needs SERVICE\|URL/],
     [["http://127.0.0.1:9/v1", "--link-key", "secret"], /--link-key does not say where the key is kept/],
     [["http://127.0.0.1:9/v1", "--link-key", "env:NOTHING"], /environment variable NOTHING/],
     [["pigeonry"], /there is no workspace/],

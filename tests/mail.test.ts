@@ -114,7 +114,7 @@ describe("message judge", () => {
   test("quoted lines of a mailbox are restored, however large its messages", async () => {
     const here = brackwater();
     writeFileSync(join(here, "k.pem"), "");
-    const made = (await zandrel(here, ["dkim", "new", "brackwater.example", "--selector", "q1", "--type", "ed25519", "--json"]))
+    const made = (await zandrel(here, ["dkim", "new", "brackwater.example", "--selector", "q1", "--key-type", "ed25519", "--json"]))
       .json;
     writeFileSync(
       join(here, "q.zone"),
@@ -153,7 +153,7 @@ describe("message judge", () => {
     writeFileSync(join(here, "box", "new", "1.host"), read("mail/newsletter.eml"));
     writeFileSync(join(here, "box", "cur", "2.host:2,S"), "");
     const ran = await zandrel(here, ["message", "judge", "box", ...WORLD]);
-    expect(ran.out).toContain("2 messages: 1 pass, 1 permerror.");
+    expect(ran.out).toContain("2 messages: 1 pass and 1 permerror.");
     expect(ran.err).toContain("the message is empty");
   });
   test("nothing from a message reaches the terminal raw", async () => {
@@ -163,9 +163,9 @@ describe("message judge", () => {
     expect(ran.out).toContain("\\x1b[31mred");
   });
   test.each<[string[], string]>([
-    [["message", "judge"], "wants one file"],
+    [["message", "judge"], "needs FILE"],
     [["message", "judge", "nothing.eml"], "nothing.eml is not there"],
-    [["message", "judge", "newsletter.eml", "--ip", "nobody"], "--ip wants the address"],
+    [["message", "judge", "newsletter.eml", "--ip", "nobody"], "is not an IP address"],
     [["message", "judge", "-"], "the message is empty"],
   ])("%j is one sentence", async (argv, sentence) => {
     const ran = await zandrel(brackwater(), argv.concat(argv.includes("--ip") ? [] : WORLD));
@@ -205,7 +205,7 @@ describe("dkim", () => {
   test.each([["rsa-3072"], ["rsa-4096"], ["ed25519"]])("%s signs, and verifies from the zone", async (type) => {
     const here = brackwater();
     const { line, keyFile } = (
-      await zandrel(here, ["dkim", "new", "brackwater.example", "--selector", "k", "--type", type, "--json"])
+      await zandrel(here, ["dkim", "new", "brackwater.example", "--selector", "k", "--key-type", type, "--json"])
     ).json;
     writeFileSync(join(here, "k.zone"), `$ORIGIN brackwater.example.\n$TTL 60\n@ SOA a b 1 1 1 1 60\n${line}\n`);
     for (const canonicalization of ["relaxed/simple", "simple/relaxed"]) {
@@ -268,7 +268,7 @@ describe("dkim", () => {
     ],
   ])("sign %j is one sentence", async (more, sentence) => {
     const here = brackwater();
-    await zandrel(here, ["dkim", "new", "brackwater.example", "--selector", "k", "--type", "ed25519"]);
+    await zandrel(here, ["dkim", "new", "brackwater.example", "--selector", "k", "--key-type", "ed25519"]);
     const ran = await zandrel(here, ["dkim", "sign", "-", ...more], { input: PLAIN });
     expect([ran.exit, ran.out]).toEqual([2, ""]);
     expect(ran.err).toContain(sentence);

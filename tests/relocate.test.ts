@@ -37,7 +37,7 @@ test("capture says honestly what it cannot know, where the zone is not handed ou
   expect(zone()).toContain("www\t3600\tIN\tCNAME\tparked.nettlehost.example.");
   expect(zone()).not.toContain("nobody-knows");
   expect(zone()).not.toMatch(/\tSOA\t|\tNS\t/);
-  expect(await relocate("capture")).toMatchObject({ exit: 2, err: expect.stringContaining("is there already") });
+  expect(await relocate("capture")).toMatchObject({ exit: 2, err: expect.stringContaining("already exists") });
 });
 
 test("capture takes the whole zone where it is handed out", async () => {
@@ -116,9 +116,9 @@ test("check follows the cut-over: not yet, half, moved with the old host's deadl
 });
 
 test.each<[string[], RegExp]>([
-  [["relocate", "move", "brackwater.example"], /wants a step and a domain/],
-  [["relocate", "compare", "brackwater.example"], /--to names the new DNS host, one of nettlehost, zonemarrow/],
-  [["relocate", "compare", "brackwater.example", "--new-host", "quillhost"], /--to names the new DNS host/],
+  [["relocate", "move", "brackwater.example"], /needs a step and a domain/],
+  [["relocate", "compare", "brackwater.example"], /--new-host does not name a DNS host: name nettlehost or zonemarrow/],
+  [["relocate", "compare", "brackwater.example", "--new-host", "quillhost"], /--new-host does not name a DNS host/],
 ])("%j is one sentence", async (argv, expected) => {
   expect(await zandrel(folder, argv, { env: lab.env })).toMatchObject({ exit: 2, out: "", err: expect.stringMatching(expected) });
 });

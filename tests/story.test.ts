@@ -40,7 +40,7 @@ describe("from pasted instructions to proven", () => {
     expect(await run(["init", "brackwater.example"])).toMatchObject({
       exit: 2,
       out: "",
-      err: expect.stringContaining("is in this workspace already"),
+      err: expect.stringContaining("is already in this workspace"),
     });
     expect(await run(["init", "puppetfest.example", "--role", "redirect", "--dns-host", "nettlehost"])).toMatchObject({
       exit: 0,
@@ -76,8 +76,8 @@ describe("from pasted instructions to proven", () => {
       `domain: brackwater.example\nrole: main\nhost: nettlehost\nasks:\n  - id: seekmere-ownership\n    service: seekmere\n    purpose: ownership\n    asked: 2026-03-02\n    records: |\n      @  TXT  "${token()}"\n`,
     );
     expect(await run(["intake", "-"], paste)).toMatchObject({
-      exit: 1,
-      err: expect.stringContaining("saved already as seekmere-ownership"),
+      exit: 0,
+      out: expect.stringContaining("Already saved as seekmere-ownership"),
     });
   });
 

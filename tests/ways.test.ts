@@ -100,7 +100,7 @@ describe("by helper program", () => {
     expect(live("_h.brackwater-post.example", "TXT")).toBeUndefined();
     expect(await run(folder, ["undo", "brackwater-post.example"])).toMatchObject({
       exit: 1,
-      err: expect.stringContaining("nothing of brackwater-post.example was published"),
+      err: expect.stringContaining("nothing was published for brackwater-post.example that could be undone"),
     });
   });
   test("undo refuses where somebody changed the record since", async () => {
@@ -114,7 +114,7 @@ describe("by helper program", () => {
     });
     expect(await run(folder, ["undo", "brackwater-post.example"])).toMatchObject({
       exit: 1,
-      err: expect.stringMatching(/somebody changed _h.* since: it was published as "k=1" and is now "other"/),
+      err: expect.stringMatching(/somebody changed _h.* since: published was .{1,2}k=1.*now it is .{1,2}other/),
     });
     lab.zonemarrow.remove(name("brackwater-post.example"), name("_h.brackwater-post.example"), "TXT");
   });
@@ -174,7 +174,7 @@ describe("by helper program", () => {
     writeFileSync(settings, readFileSync(settings, "utf8").replace(/command: .*/, "command: [./nowhere]"));
     expect(await run(folder, ["publish"])).toMatchObject({
       exit: 3,
-      err: expect.stringContaining("cannot be started (ENOENT); correct command:"),
+      err: expect.stringContaining("cannot be started (ENOENT): correct command:"),
     });
   });
 });

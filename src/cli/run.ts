@@ -157,9 +157,17 @@ async function runCommand(command: Command, argv: readonly string[]): Promise<En
   const { ended, result } = await command.run(requestOf(command, argv), context);
   if (result !== undefined) {
     if (context.json) context.out(`${jsonText(z.encode(command.schema as z.ZodType, result), 2)}\n`);
-    else if (command.text !== undefined) context.out(await command.text(result, context));
+    else if (command.text !== undefined) context.out(await explained(await command.text(result, context), context));
   }
   return ended;
+}
+
+/** A text with the few words for every hard term below it. */
+async function explained(text: string, { style, width }: Context): Promise<string> {
+  const { legendOf } = await import("../present/legend.ts");
+  const { wrap } = await import("../present/lines.ts");
+  const legend = legendOf(text.replace(/\x1b\[[0-9;]*m/g, ""));
+  return legend === "" ? text : `${text}${style.quiet(wrap(`${legend}. More: zandrel words`, width))}\n`;
 }
 
 /** Whether a command line asks for JSON, also where the rest of it cannot be read. */

@@ -51,7 +51,7 @@ export function publisherFor(domain: Domain, workspace: Workspace, request: DnsR
           const outcome = await sendUpdate({ server, apex: domain.name, key, changes, now, timeout: request.timeout });
           switch (outcome.kind) {
             case "done":
-              return { kind: "published", because: `${host.title} carried out all of it in one signed update` };
+              return { kind: "published", because: `${host.title} made all changes in one signed update` };
             case "moved":
               return { kind: "moved", because: outcome.detail };
             case "unknown":

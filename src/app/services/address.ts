@@ -87,7 +87,10 @@ export async function senderAddress(request: SenderAddressRequest, context: AppC
     const state = stateNow(said, now);
     if (known?.state !== state || mailed)
       journal.append(now, domain, { kind: "sender-state", service: service.key, address, state, by: "service", note: "" });
-    const until = said.expiresAt === undefined ? "" : `; the link is good until ${said.expiresAt}`;
+    const until =
+      said.expiresAt === undefined
+        ? ""
+        : `; the link works until ${said.expiresAt.replace("T", " ").replace(/(:\d\d)?(\.\d+)?Z$/, " UTC")}`;
     const because = {
       confirmed: "the link was opened",
       pending: `${mailed ? `a mail with a link is on its way to ${address}` : `the link mailed to ${address} was not opened yet`}${until}`,

@@ -125,7 +125,7 @@ export function adviseOn({ sources, policy, days, reports, includes, unresolved,
   const since =
     repaired.length === 0
       ? ""
-      : `; ${repaired.map((one) => one.title).join(", ")} failed earlier, and ${repaired.length === 1 ? "is" : "are"} proven for ${GOOD_WEEKS} weeks since`;
+      : `; ${repaired.map((one) => one.title).join(", ")} failed earlier and ${repaired.length === 1 ? "has" : "have"} passed for ${GOOD_WEEKS} weeks`;
   const failing = repairs.filter((one) => one.reason !== "spf-only");
   const stops = sources
     .map((source) => ({
@@ -144,16 +144,16 @@ export function adviseOn({ sources, policy, days, reports, includes, unresolved,
     const safe = failing.length > 0 ? false : early || unresolved.length > 0 ? undefined : !skips;
     const because =
       failing.length > 0
-        ? `${failing.map((one) => one.source).join(", ")} would stop your own mail`
+        ? `your own mail through ${failing.map((one) => one.source).join(", ")} would be stopped`
         : unresolved.length > 0
-          ? `${unresolved.join(", ")} could not be asked for, so that it is not known who sends for you`
+          ? `${unresolved.join(", ")} could not be looked up, so it is not known who sends for you`
           : early
-            ? `the reports cover ${days} ${days === 1 ? "day" : "days"} (${reports} reports); ${LEAST_DAYS} days are needed, because not everybody sends daily`
+            ? `the reports cover ${days} ${days === 1 ? "day" : "days"} (${reports} reports); ${LEAST_DAYS} days are needed, because not everyone sends daily`
             : skips
-              ? `go to ${milder(next)} first, and watch the reports for two weeks`
+              ? `use ${milder(next)} first, and watch the reports for two weeks`
               : own.length === 0
-                ? "nobody who is known to send for you was seen; whatever fails is not known to be yours"
-                : `everybody who is known to send for you is proven; what fails is not known to be yours${since}`;
+                ? "none of your known senders was seen; mail that fails is not known to be yours"
+                : `all your known senders pass; mail that fails is not known to be yours${since}`;
     return { policy: next, safe, because, stops };
   });
   const seen = [...addresses].map((address) => networkOf(address));

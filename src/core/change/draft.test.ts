@@ -163,6 +163,9 @@ describe("policy records: one of each (RFC 7208 section 3.2, RFC 7489 section 6.
     const lookup = live(`${LIVE}_dmarc TXT "v=DMARC1; p=reject; rua=mailto:a@x.test"\n`);
     const minimum: Want = { kind: "dmarc-minimum", name: name("_dmarc", apex), type: "TXT", ttl: 3600, policy: "none" };
     expect((await draft([ask("a", "", minimum)], { lookup })).changes).toMatchObject([{ action: "keep" }]);
+    // A whole record that another ask wants is strict enough, and is not given up for the minimum.
+    const both = await draft([ask("a", '_dmarc TXT "v=DMARC1; p=none; rua=mailto:a@x.test"'), ask("b", "", minimum)]);
+    expect(both.changes.map(({ after }) => after?.data)).toEqual([[{ strings: ["v=DMARC1; p=none; rua=mailto:a@x.test"] }]]);
     // The same text asked for to the letter is another wish, and another record is in its way.
     expect((await draft([ask("a", '_dmarc TXT "v=DMARC1; p=none"')], { lookup })).clashes).toMatchObject([
       { kind: "second-dmarc" },

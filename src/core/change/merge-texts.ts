@@ -69,10 +69,13 @@ export async function mergeTexts(
 ): Promise<Merged> {
   const name = displayName(wanted.name);
   const there = textsOf(before);
-  const asked = [
-    ...wanted.literal.flatMap((want) => unmet(before, want)).map((data) => decodeUtf8(txtValue(data as DataOf["TXT"]))),
-    ...strictest(wanted.dmarc.filter((want) => !isMet(before, want))),
-  ];
+  const literal = wanted.literal
+    .flatMap((want) => unmet(before, want))
+    .map((data) => decodeUtf8(txtValue(data as DataOf["TXT"])));
+  // A whole record that is asked for may be strict enough for whoever asks for a minimum only.
+  const byRecord = (want: DmarcWant) =>
+    literal.some((text) => isMet({ name: want.name, type: "TXT", ttl: want.ttl, data: [textData(text)] }, want));
+  const asked = [...literal, ...strictest(wanted.dmarc.filter((want) => !isMet(before, want) && !byRecord(want)))];
   const tokens = asked.filter((text) => !SINGLE.some(({ is }) => is(text)));
   const reasons: string[] = [];
   let texts = [...there, ...tokens];

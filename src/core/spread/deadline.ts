@@ -45,19 +45,19 @@ export function cacheWindowOf(before: Live): CacheWindow | undefined {
       return {
         seconds: before.set.ttl,
         rule: "set-ttl",
-        because: `some resolvers keep the old ${before.set.type} record of ${displayName(before.set.name)} for up to ${spanText(before.set.ttl)} (its TTL)`,
+        because: `some resolvers keep the old ${before.set.type} record of ${displayName(before.set.name)} for up to ${spanText(before.set.ttl)}, its TTL`,
       };
     case "alias":
       return {
         seconds: before.set.ttl,
         rule: "alias-ttl",
-        because: `some resolvers follow the old alias at ${displayName(before.set.name)} for up to ${spanText(before.set.ttl)} (its TTL)`,
+        because: `some resolvers follow the old alias at ${displayName(before.set.name)} for up to ${spanText(before.set.ttl)}, its TTL`,
       };
     case "wildcard":
       return {
         seconds: before.set.ttl,
         rule: "wildcard-ttl",
-        because: `the wildcard ${displayName(before.wildcard)} answered there before, and some resolvers keep that answer for up to ${spanText(before.set.ttl)} (its TTL)`,
+        because: `the wildcard ${displayName(before.wildcard)} answered there before, and some resolvers keep that answer for up to ${spanText(before.set.ttl)}, its TTL`,
       };
     case "nothing": {
       const seconds = Math.min(before.negativeTtl ?? MAX_NEGATIVE, MAX_NEGATIVE);

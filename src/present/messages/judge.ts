@@ -7,7 +7,7 @@ import { count, listOf } from "../words.ts";
 import { dkimLine, painted } from "./signature.ts";
 
 export const HAPPENS: Readonly<Record<z.output<typeof policy>, string>> = {
-  none: "The message passes DMARC or has no policy against it: DMARC lets it through.",
+  none: "The message is delivered: DMARC lets it through.",
   quarantine: "The message goes to the junk folder.",
   reject: "The message is refused.",
 };
@@ -63,7 +63,7 @@ export function judgementText(one: Judgement, { style, width }: Layout): string 
     ),
     ...one.remarks.map((remark) => style.quiet(wrap(`Note: ${visible(remark)}.`, width, "  "))),
     "",
-    `Of what receivers ask of bulk senders, ${one.bulk.length - open.length} of ${one.bulk.length} hold${open.length === 0 ? "." : ":"}`,
+    `Of what receivers ask of bulk senders, ${one.bulk.length - open.length} of ${one.bulk.length} are met${open.length === 0 ? "." : ":"}`,
     ...bulk,
     "",
     ...one.header.split("\n").map((line) => style.quiet(visible(line.replace(/^\t/, "  ")))),

@@ -1,7 +1,7 @@
 import type * as z from "zod";
 import type { adviseSchema } from "../../app/reports/advise.ts";
 import { displayName } from "../../core/name/index.ts";
-import { visible, wrap } from "../index.ts";
+import { dayText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { percent } from "./sources.ts";
 
@@ -15,7 +15,7 @@ export function adviseText(
 ): string {
   const plain = displayName(domain);
   const lines = [
-    `${style.title(`Advice for ${plain}`)}, by what was reported from ${from} to ${to}; the policy today is p=${now}`,
+    `${style.title(`Advice for ${plain}`)}, from the reports of ${dayText(from)} to ${dayText(to)}; the policy (what receivers do with mail that fails) is p=${now} today`,
   ];
   if (repairs.length > 0) lines.push("", "Fix first:");
   for (const [i, one] of repairs.entries())
@@ -30,7 +30,14 @@ export function adviseText(
   for (const step of steps) {
     const verdict =
       step.safe === null ? style.careful("cannot be said yet") : step.safe ? style.good("safe now") : style.bad("not yet");
-    lines.push("", wrap(`${style.strong(`p=${step.policy}`)}: ${verdict}, because ${visible(step.because)}.`, width, "  "));
+    lines.push(
+      "",
+      wrap(
+        `${style.strong(`p=${step.policy}`)}: ${verdict}${step.safe === false && step.because.startsWith("use ") ? ":" : ", because"} ${visible(step.because)}.`,
+        width,
+        "  ",
+      ),
+    );
     if (step.stops.length > 0)
       lines.push(
         wrap(

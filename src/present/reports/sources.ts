@@ -49,9 +49,9 @@ export function reportSourcesText(
     return [wrap(`${style.strong(visible(one.title))} (${where}): ${[...why, ...fragile].join("; ")}.`, width, "  ")];
   });
   return [
-    `${style.title(`Who sends as ${displayName(domain)}`)}, ${from} to ${to}, by ${count(reports, "report")} of ${count(receivers, "receiver")}`,
+    `${style.title(`Who sends as ${displayName(domain)}`)}, ${dayText(from)} to ${dayText(to)}, from ${count(reports, "report")} by ${count(receivers, "receiver")}`,
     "",
-    ...columns([[" messages", "proven", "source", "by week"], ...rows], (cell, column, row) =>
+    ...columns([[" messages", "passed", "source", "by week"], ...rows], (cell, column, row) =>
       row === 0
         ? style.quiet(cell)
         : column === 1
@@ -62,7 +62,7 @@ export function reportSourcesText(
     ),
     "",
     ...details,
-    `${messages.toLocaleString("en")} messages, ${percent(aligned, messages)} of them proven to be yours.`,
+    `${messages.toLocaleString("en")} messages, ${percent(aligned, messages)} of them pass as yours.`,
     ...(page === null ? [] : [`${style.good("written")}  ${page}`]),
     `Next: ${style.command(`zandrel dmarc advise ${displayName(domain)}`)}`,
     "",
@@ -72,6 +72,6 @@ export function reportSourcesText(
 export const WHY: Readonly<Record<Reason, string>> = {
   forwarded: "forwarded by a list or another mailbox, which broke the signature",
   "wrong-signer": "signed with another domain than yours",
-  "wrong-return-path": "not signed in your name, and sent with another domain's return path",
+  "wrong-return-path": "not signed with your domain, and sent with another domain's return path",
   "nothing-passes": "neither SPF nor DKIM passes",
 };

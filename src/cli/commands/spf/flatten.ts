@@ -4,7 +4,7 @@ import { flag, list, resolverOptions } from "../../options.ts";
 
 export default command({
   name: "spf flatten",
-  operands: "DOMAIN --include NAME",
+  operands: "DOMAIN",
   summary: "write the addresses an include stands for today in its place, so that receivers have to ask less",
   examples: [
     ["zandrel spf flatten brackwater.example --include spf.heronpost.example", "show the record"],
