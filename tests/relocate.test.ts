@@ -48,7 +48,7 @@ test("capture takes the whole zone where it is handed out", async () => {
 });
 
 test("compare before the zone is at the new host says so, once", async () => {
-  expect(await relocate("compare", "--to", "zonemarrow")).toMatchObject({
+  expect(await relocate("compare", "--new-host", "zonemarrow")).toMatchObject({
     exit: 1,
     out: "",
     err: expect.stringContaining("Zonemarrow does not answer for brackwater.example"),
@@ -64,7 +64,7 @@ test("compare names what is missing and what differs at the new host, until both
       .replace("192.0.2.44", "192.0.2.45")
       .replace(/^box-office.*$/m, "")}`,
   );
-  const wrong = await relocate("compare", "--to", "zonemarrow");
+  const wrong = await relocate("compare", "--new-host", "zonemarrow");
   expect(wrong.exit).toBe(1);
   expect(wrong.json.compare).toMatchObject({ ready: false });
   expect(wrong.json.compare.differences.map((one: { kind: string; name: string }) => `${one.kind} ${one.name}`).sort()).toEqual([
@@ -72,7 +72,7 @@ test("compare names what is missing and what differs at the new host, until both
     "missing box-office.brackwater.example.",
   ]);
   lab.zonemarrow.serve(apex, `$TTL 1h\n${head}${zone()}`);
-  const right = await relocate("compare", "--to", "zonemarrow");
+  const right = await relocate("compare", "--new-host", "zonemarrow");
   expect(right).toMatchObject({ exit: 0 });
   expect(right.json.compare).toMatchObject({ ready: true, differences: [] });
   expect(right.json.compare.same).toBeGreaterThan(4);
@@ -87,12 +87,12 @@ test("check follows the cut-over: not yet, half, moved with the old host's deadl
       ttl: 21_600,
       data: servers.map((server) => ({ target: name(`${server}.example`) })),
     });
-  expect((await relocate("check", "--to", "zonemarrow")).json.check).toMatchObject({ state: "not-yet", oldHostUntil: null });
+  expect((await relocate("check", "--new-host", "zonemarrow")).json.check).toMatchObject({ state: "not-yet", oldHostUntil: null });
   delegate("ns1.nettlehost", "ns1.zonemarrow");
-  expect(await relocate("check", "--to", "zonemarrow")).toMatchObject({ exit: 1 });
-  expect((await relocate("check", "--to", "zonemarrow")).json.check).toMatchObject({ state: "half" });
+  expect(await relocate("check", "--new-host", "zonemarrow")).toMatchObject({ exit: 1 });
+  expect((await relocate("check", "--new-host", "zonemarrow")).json.check).toMatchObject({ state: "half" });
   delegate("ns1.zonemarrow", "ns2.zonemarrow");
-  const moved = await relocate("check", "--to", "zonemarrow");
+  const moved = await relocate("check", "--new-host", "zonemarrow");
   expect(moved.exit).toBe(0);
   expect(moved.json.check.state).toBe("moved");
   // Six hours of the parent's NS set and one of the longest record.
@@ -100,7 +100,7 @@ test("check follows the cut-over: not yet, half, moved with the old host's deadl
   expect(moved.json.check.vantages).toHaveLength(4);
   const again = await relocate(
     "check",
-    "--to",
+    "--new-host",
     "zonemarrow",
     "--at",
     new Date(Date.parse(moved.json.at) + 8 * 3600 * 1000).toISOString(),

@@ -13,7 +13,7 @@ export type { Journal, JournalledChange, Publication, PublicationEnd } from "./j
 export * from "./keys.ts";
 export * from "./messages.ts";
 export { type FoundReport, findReports } from "./reports.ts";
-export { KEY, ROLES, type Settings } from "./schema.ts";
+export { fileSchemas, KEY, ROLES, type Settings } from "./schema.ts";
 export { readSecret, type SecretPlace, secretFile, secretVariable } from "./secret.ts";
 export type { ReportStore } from "./tally.ts";
 export * from "./workspace.ts";

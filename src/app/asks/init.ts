@@ -5,6 +5,7 @@ import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import {
   domainPath,
+  fileSchemas,
   findWorkspace,
   KEY,
   openJournalIn,
@@ -28,7 +29,8 @@ const quotedYaml = (text: string) =>
 const settingsFor = (
   organisation: string,
   host: string | undefined,
-): string => `# What Zandrel knows about your organisation. Secrets never stand here: write env:NAME or file:PATH.
+): string => `# yaml-language-server: $schema=.zandrel/schemas/zandrel.json
+# What Zandrel knows about your organisation. Secrets never stand here: write env:NAME or file:PATH.
 version: 1
 organisation: ${quotedYaml(organisation)}
 
@@ -83,9 +85,12 @@ export async function initialise(
         const text = from === undefined ? settingsFor(organisation, host) : readText(resolve(cwd, from));
         if (from !== undefined) readSettings(resolve(cwd, from));
         writeAtomically(settingsPath, text);
+        // Editors that know the language server complete and check the files by these.
+        for (const [name, schema] of Object.entries(fileSchemas()))
+          writeAtomically(join(folder, ".zandrel/schemas", `${name}.json`), `${JSON.stringify(schema, undefined, 2)}\n`);
         created.push(SETTINGS_FILE);
         if (!existsSync(join(folder, ".gitignore"))) {
-          writeAtomically(join(folder, ".gitignore"), ".zandrel/\nkeys/\n");
+          writeAtomically(join(folder, ".gitignore"), ".zandrel/*\n!.zandrel/schemas/\nkeys/\n");
           created.push(".gitignore");
         }
       } else if (request.settings !== undefined) throw new Failure("settings-there", { from: request.settings ?? "" });
@@ -97,7 +102,7 @@ export async function initialise(
       const only = host ?? (hosts.length === 1 ? hosts[0] : undefined);
       writeAtomically(
         domainPath(folder, domain),
-        `domain: ${withoutRootDot(domain)}\nrole: ${request.role}\n${only === undefined ? "" : `host: ${only}\n`}asks: []\n`,
+        `# yaml-language-server: $schema=../.zandrel/schemas/domain.json\ndomain: ${withoutRootDot(domain)}\nrole: ${request.role}\n${only === undefined ? "" : `host: ${only}\n`}asks: []\n`,
       );
       created.push(join("domains", `${withoutRootDot(domain)}.yaml`));
     });

@@ -69,9 +69,11 @@ export async function mergeTexts(
 ): Promise<Merged> {
   const name = displayName(wanted.name);
   const there = textsOf(before);
-  const literal = wanted.literal
-    .flatMap((want) => unmet(before, want))
-    .map((data) => decodeUtf8(txtValue(data as DataOf["TXT"])));
+  const literal = [
+    ...new Set(
+      wanted.literal.flatMap((want) => unmet(before, want)).map((data) => decodeUtf8(txtValue(data as DataOf["TXT"]))),
+    ),
+  ];
   // A whole record that is asked for may be strict enough for whoever asks for a minimum only.
   const byRecord = (want: DmarcWant) =>
     literal.some((text) => isMet({ name: want.name, type: "TXT", ttl: want.ttl, data: [textData(text)] }, want));

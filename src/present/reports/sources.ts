@@ -1,7 +1,7 @@
 import type { ReportSourcesResult } from "../../app/reports/sources.ts";
 import { REASONS, type Reason } from "../../core/aggregate/index.ts";
 import { displayName } from "../../core/name/index.ts";
-import { columns, count, visible, wrap } from "../index.ts";
+import { columns, count, dayText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
 /** A share in per cent that says 100 and 0 only where it is all or nothing. */
