@@ -7,7 +7,11 @@ const root = new URL(".", import.meta.url);
 export async function internals(...modules) {
   const outfile = new URL(`node_modules/.cache/zandrel/internals-${process.pid}-${modules.length}.mjs`, root);
   await build({
-    stdin: { contents: modules.map((path) => `export * from "./src/${path}";`).join("\n"), resolveDir: root.pathname, loader: "ts" },
+    stdin: {
+      contents: modules.map((path) => `export * from "./src/${path}";`).join("\n"),
+      resolveDir: root.pathname,
+      loader: "ts",
+    },
     outfile: outfile.pathname,
     bundle: true,
     platform: "node",

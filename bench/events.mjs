@@ -58,6 +58,7 @@ function startReceiver(folder) {
     stdio: ["ignore", "ignore", "pipe"],
     env: { ...process.env, FEED_SECRET: SECRET },
   });
+  /** @type {Promise<void>} */
   const ready = new Promise((resolve, reject) => {
     let said = "";
     child.stderr.on("data", (chunk) => {

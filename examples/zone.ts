@@ -1,4 +1,4 @@
-// A zone file: read, asked like a name server, edited without losing a comment.
+// A zone file: read, asked like a name server, edited with every other line left as it was.
 import assert from "node:assert/strict";
 import { editZone, name, printRecord, readZone, recordsOf, zoneLookup, zonesOf } from "zandrel";
 
@@ -29,5 +29,5 @@ const edited = editZone(document, [change], { origin }, "20260302");
 assert.equal(edited.ok, true);
 if (edited.ok) {
   assert.match(edited.value.text, /192\.0\.2\.90/);
-  assert.match(edited.value.text, /2026030201/);
+  assert.match(edited.value.text, /2026030200/);
 }

@@ -2,7 +2,6 @@ import { existsSync, mkdirSync, readFileSync, truncateSync, writeFileSync } from
 import { createServer } from "node:net";
 import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
-import * as z from "zod";
 import { COMMANDS } from "../src/cli/registry.ts";
 import { CATALOGUE } from "../src/core/audit/index.ts";
 import { openApi } from "../src/core/sending/index.ts";
@@ -448,7 +447,7 @@ describe("kits", () => {
     ).toEqual(["noted", "noted", "waiting"]);
     expect(await zandrel(here, ["intake", "--kit", "pagewick", "--input", "claim=77aa"])).toMatchObject({
       exit: 0,
-      out: expect.stringMatching(/pagewick-site needs what the service shows[^]*Already saved as pagewick-ownership/),
+      out: expect.stringMatching(/pagewick-site needs what the service shows[\s\S]*Already saved as pagewick-ownership/),
     });
   });
   test.each<[string, string, string[], RegExp]>([

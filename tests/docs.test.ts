@@ -7,7 +7,11 @@ const root = new URL("..", import.meta.url).pathname;
 test("what the documents take from the program is what the program says now", async () => {
   const { stdout } = await execa(
     process.execPath,
-    ["--input-type=module", "-e", 'const { generated } = await import("./docs/make.mjs"); console.log(JSON.stringify(await generated()))'],
+    [
+      "--input-type=module",
+      "-e",
+      'const { generated } = await import("./docs/make.mjs"); console.log(JSON.stringify(await generated()))',
+    ],
     { cwd: root, maxBuffer: 64 << 20 },
   );
   const files = JSON.parse(stdout) as [string, string][];

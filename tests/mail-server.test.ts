@@ -21,10 +21,10 @@ describeServers("with Exim", () => {
       env: { TSIG: SECRET, PIGEONRY_PASSWORD: PASSWORD, NODE_EXTRA_CA_CERTS: join(folder, "ca.pem"), ...env },
     });
   const maildir = () => join(folder, "Maildir");
-  const send = (more: readonly string[] = [], env = {}) =>
+  const send = (more: readonly string[] = [], env = {}, to = "probe@mallowmail.example") =>
     run(
       [
-        ...["message", "send", "--service", "pigeonry", "--from", FROM, "--to", "probe@mallowmail.example"],
+        ...["message", "send", "--service", "pigeonry", "--from", FROM, "--to", to],
         ...["--copy", "Maildir", "--sign", "r1", "--for", "20s", "--json", ...more],
       ],
       env,
@@ -163,7 +163,7 @@ plain:
       1,
       { verdict: "refused", because: expect.stringMatching(/refused to log in: “535/) },
     ]);
-    const nobody = await send(["--to", "nobody@mallowmail.example"]);
+    const nobody = await send([], {}, "nobody@mallowmail.example");
     expect(nobody.json.sent.because).toMatch(/refused to take the recipient: “550 5\.1\.1 .*no such mailbox at that domain/);
     expect([wrong, nobody].every(({ out, err }) => !`${out}${err}`.includes(PASSWORD))).toBe(true);
     const checked = await run(["sender", "settings", "pigeonry", "--check", "--json"]);

@@ -378,10 +378,7 @@ describe("ticket mail: a token, keys as texts, scoped keys, events", () => {
       "",
       { MAIL_PASSWORD },
     );
-    expect(wrong).toMatchObject({
-      exit: 2,
-      err: expect.stringContaining("there is no credential of Swiftquill for this domain"),
-    });
+    expect(wrong).toMatchObject({ exit: 2, json: { error: { code: "no-credential" } } });
     const sent = await run(
       [
         "message",

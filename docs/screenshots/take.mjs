@@ -53,6 +53,7 @@ export async function shoot(name, blocks) {
   const tab = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await tab.setContent(page(130, 40));
   const text = blocks.map(({ shown, printed }) => `\x1b[1m$\x1b[22m \x1b[36m${shown}\x1b[39m\n${printed}`).join("\n");
+  // @ts-expect-error "t" is the page's own terminal.
   await tab.evaluate((all) => new Promise((done) => t.write(all, done)), text);
   await tab.waitForTimeout(200);
   await tab.screenshot({ path: path(`${name}.png`) });

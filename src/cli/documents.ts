@@ -23,9 +23,6 @@ const optionsOf = (command: Command): [name: string, describe: string, fallback:
     yargs.defaultDescription === undefined ? "" : yargs.defaultDescription,
   ]);
 
-const takes = (command: Command, name: string): boolean =>
-  Object.entries(command.options).some(([key, { yargs }]) => `--${optionName(key)}` === name && yargs.type !== "boolean");
-
 /** The reference of all commands, as Markdown. */
 function reference(commands: readonly Command[]): string {
   const one = (command: Command): string =>

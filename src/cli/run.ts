@@ -14,7 +14,7 @@ import { COMMANDS } from "./registry.ts";
 z.config({ jitless: true });
 
 /** How a command ends: fine, a problem was found, the call or a file is wrong, or it could not be determined. */
-export const EXIT: Readonly<Record<Ended, number>> = { fine: 0, problem: 1, usage: 2, undetermined: 3 };
+const EXIT: Readonly<Record<Ended, number>> = { fine: 0, problem: 1, usage: 2, undetermined: 3 };
 
 /** Reads standard input to its end; more than `max` octets are refused before they fill the memory. */
 async function readInput(max: number): Promise<string> {

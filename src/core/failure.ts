@@ -2,7 +2,7 @@ import type { DomainName } from "./name/index.ts";
 import type { RecordSet } from "./record/index.ts";
 
 /** A file, line and column, or a place inside a file: what an editor can jump to. */
-export type Place = string;
+type Place = string;
 
 /** A word that is not known, beside the words that are. */
 interface Unknown {

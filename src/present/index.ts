@@ -1,6 +1,6 @@
 /** Faces of results: text for terminals, JSON for programs. Computes nothing about the job. */
 export { calendar } from "./calendar.ts";
-export { explainFailure, failureSentence } from "./failures.ts";
+export { failureSentence } from "./failures.ts";
 export type { Layout } from "./layout.ts";
 export * from "./lines.ts";
 export * from "./pipeline.ts";

@@ -26,7 +26,7 @@ const HARD: readonly (readonly [term: string, seen: RegExp])[] = [
 const byName = new Map(GLOSSARY.map((one) => [one.term, one]));
 
 /** The hard terms of a text, in the order in which they first appear. */
-export function hardTermsIn(text: string): Term[] {
+function hardTermsIn(text: string): Term[] {
   return HARD.map(([term, seen]) => ({ term: byName.get(term) as Term, at: text.search(seen) }))
     .filter(({ at }) => at !== -1)
     .sort((a, b) => a.at - b.at)
@@ -34,7 +34,7 @@ export function hardTermsIn(text: string): Term[] {
 }
 
 /** Whether a text explains a term itself: its few words stand somewhere in it. */
-export const isExplained = (text: string, { short }: Term): boolean => text.replace(/\s+/g, " ").includes(short);
+const isExplained = (text: string, { short }: Term): boolean => text.replace(/\s+/g, " ").includes(short);
 
 /** What a text leaves unexplained: each hard term with its few words, for the line below it; empty where all is said. */
 export function legendOf(text: string): string {

@@ -37,4 +37,4 @@ export function logTime(at: number): string {
 export const dayText = (day: number): string => isoTime(day * 86_400_000).slice(0, 10);
 
 /** The moment as programs read it (RFC 3339). */
-export const isoTime = (at: number): string => new Date(at).toISOString();
+const isoTime = (at: number): string => new Date(at).toISOString();

@@ -54,7 +54,7 @@ function serviceFor(workspace: Workspace, request: IntakeRequest, text: string):
   return { key: one[0], title: one[1].title, added: false };
 }
 
-export /** The paste: from a file, standard input, or the terminal. */
+/** The paste: from a file, standard input, or the terminal. */
 async function pasted(request: IntakeRequest, context: AppContext): Promise<string> {
   const [file, ...more] = request.operands;
   if (more.length > 0) throw new Failure("one-file", {});
@@ -73,7 +73,7 @@ function parseChoices(request: IntakeRequest): Map<string, string> {
   );
 }
 
-export /** The fields that options name, each with exactly the value that was given. */
+/** The fields that options name, each with exactly the value that was given. */
 const fieldsOf = ({ type, host, value, priority, ttl }: IntakeRequest): Row => ({
   type: type ?? "TXT",
   host: host ?? "@",
@@ -83,7 +83,7 @@ const fieldsOf = ({ type, host, value, priority, ttl }: IntakeRequest): Row => (
 });
 
 /** Understands the paste or the options; on a terminal every doubt is asked, elsewhere it ends the command. */
-export async function understood(
+async function understood(
   text: string,
   domain: Domain,
   workspace: Workspace,

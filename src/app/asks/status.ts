@@ -41,7 +41,7 @@ export type StatusResult = z.output<typeof statusSchema>;
 const WANTED: ReadonlySet<State> = new Set(["settled", "proven"]);
 
 /** The ended code of a list of states: 3 where something could not be asked, 1 where something is not as wanted. */
-export function endedFor(states: readonly State[]): Ended {
+function endedFor(states: readonly State[]): Ended {
   if (states.includes("unknown")) return "undetermined";
   return states.every((state) => WANTED.has(state)) ? "fine" : "problem";
 }

@@ -18,11 +18,9 @@ import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { discoveryWay } from "../messages/judge-messages.ts";
 import { domainName } from "../shapes.ts";
 
-export const policy = z.enum(["none", "quarantine", "reject"]);
+const policy = z.enum(["none", "quarantine", "reject"]);
 
-export const mistakes = z.array(
-  z.object({ at: z.number(), text: z.string(), message: z.string(), meant: z.string().nullable() }),
-);
+const mistakes = z.array(z.object({ at: z.number(), text: z.string(), message: z.string(), meant: z.string().nullable() }));
 
 export const dmarcExplainSchema = z.object({
   domain: domainName.nullable().describe("null where a record was given instead of a domain"),

@@ -39,7 +39,7 @@ function askedTerms(domain: Domain | undefined): SpfRecord[] {
 }
 
 /** What brings a record under the limit again, the most saving first among those that cost nothing. */
-export function waysOut(tree: SpfTree, domain: string): SpfCombineResult["waysOut"] {
+function waysOut(tree: SpfTree, domain: string): SpfCombineResult["waysOut"] {
   const ineffective = tree.branches
     .filter(({ ineffective, lookups }) => ineffective !== undefined && lookups > 0)
     .map(({ term, lookups }) => ({ saves: lookups, what: `take out ${term.text}, which does nothing` }));

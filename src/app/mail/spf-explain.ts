@@ -90,7 +90,7 @@ const empty = (domain: string | null, record: string | null, problem: string): S
 });
 
 /** Eyes for commands about one SPF record; the domain's own workspace is used where there is one. */
-export async function withSpfLookup<T>(
+async function withSpfLookup<T>(
   request: SpfExplainRequest,
   context: AppContext,
   domain: string,

@@ -12,7 +12,7 @@ export const checkHelperSchema = z.object({
   steps: z.array(z.object({ step: z.string(), met: z.boolean(), detail: z.string() })),
 });
 
-export type Step = z.output<typeof checkHelperSchema>["steps"][number];
+type Step = z.output<typeof checkHelperSchema>["steps"][number];
 
 /** What {@link checkHelper} is asked. */
 export interface CheckHelperRequest extends CommonRequest {

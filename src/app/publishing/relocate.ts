@@ -67,7 +67,7 @@ export const relocateSchema = z.object({
 export type RelocateResult = z.output<typeof relocateSchema>;
 
 /** Everything a step works with. */
-export interface Move {
+interface Move {
   readonly domain: Domain;
   readonly workspace: Workspace;
   readonly dns: DnsContext;
@@ -103,7 +103,7 @@ function expectOld({ looked, domain }: Move): Lookup {
 const fromFile = ({ context, domain, workspace }: Move, file: string): RecordSet[] =>
   toSets(readZoneFile(context.cwd, file, [domain.name], workspace.settings.defaults.ttl).document.entries);
 
-export async function capture(move: Move): Promise<{ ended: Ended; capture: NonNullable<RelocateResult["capture"]> }> {
+async function capture(move: Move): Promise<{ ended: Ended; capture: NonNullable<RelocateResult["capture"]> }> {
   const { domain, looked, dns, request, context, workspace, file } = move;
   const old = expectOld(move);
   if (existsSync(resolve(context.cwd, file)) && !request.force) throw new Failure("file-there", { path: file, what: "capture" });
@@ -166,7 +166,7 @@ function newHost({ workspace, request, dns }: Move): { key: string; title: strin
   };
 }
 
-export async function compare(move: Move): Promise<{ ended: Ended; compare: NonNullable<RelocateResult["compare"]> }> {
+async function compare(move: Move): Promise<{ ended: Ended; compare: NonNullable<RelocateResult["compare"]> }> {
   const { domain, context, file, dns, workspace } = move;
   const fresh = newHost(move);
   const soa = await fresh.lookup.ask(domain.name, "SOA");
@@ -206,7 +206,7 @@ export async function compare(move: Move): Promise<{ ended: Ended; compare: NonN
   };
 }
 
-export async function check(move: Move): Promise<{ ended: Ended; check: NonNullable<RelocateResult["check"]> }> {
+async function check(move: Move): Promise<{ ended: Ended; check: NonNullable<RelocateResult["check"]> }> {
   const { domain, looked, dns, journal, workspace, file, context } = move;
   const fresh = newHost(move);
   if (looked.authority.kind !== "delegated")

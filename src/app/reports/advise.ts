@@ -3,7 +3,7 @@ import type { AppContext, Outcome } from "../context.ts";
 import { day, domainName } from "../shapes.ts";
 import { adviceFrom, type ReportedRequest, withReports } from "./reported.ts";
 
-export const policy = z.enum(["none", "quarantine", "reject"]);
+const policy = z.enum(["none", "quarantine", "reject"]);
 
 export const adviseSchema = z.object({
   domain: domainName,

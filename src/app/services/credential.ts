@@ -22,7 +22,7 @@ import {
   withService,
 } from "./services.ts";
 
-export const credential = z.object({
+const credential = z.object({
   id: z.string(),
   scope: z.enum(SCOPES),
   domain: domainName.nullable().describe("the one domain it is good for; null is every domain"),
@@ -42,7 +42,7 @@ export const senderCredentialSchema = z.object({
   place: z.string().nullable().describe("where the secret went"),
 });
 
-export type Journal = Parameters<Parameters<typeof writing>[3]>[1];
+type Journal = Parameters<Parameters<typeof writing>[3]>[1];
 
 /** Where the secret goes; made before there is one, so that it cannot be lost. */
 function placeFor(
@@ -64,7 +64,7 @@ function placeFor(
 }
 
 /** Makes or keeps a credential: the place first, then the secret, then the journal; never a secret without a place. */
-export async function keep(
+async function keep(
   request: SenderCredentialRequest,
   { workspace }: Session,
   journal: Journal,

@@ -88,12 +88,7 @@ async function subscribe(service: ServiceAt, url: string, { workspace }: Session
 }
 
 /** Listens until the time is over or somebody stops it. */
-export async function listen(
-  request: SenderEventsRequest,
-  session: Session,
-  journal: Journal,
-  context: AppContext,
-): Promise<void> {
+async function listen(request: SenderEventsRequest, session: Session, journal: Journal, context: AppContext): Promise<void> {
   const where = parseServerAddress(request.listen || "127.0.0.1", 8025);
   if (where === undefined || "url" in where) throw new Failure("listen-form", {});
   const until = request.for;

@@ -26,7 +26,7 @@ export const senderLinkSchema = z.object({
 
 export type SenderLinkResult = z.output<typeof senderLinkSchema>;
 
-export type Check = SenderLinkResult["checks"][number];
+type Check = SenderLinkResult["checks"][number];
 
 /** Nobody has them; a service that keeps the contract says so. */
 const NOBODY = { domain: "nobody.invalid", address: "nobody@nobody.invalid", id: "no-such-id" } as const;

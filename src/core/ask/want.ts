@@ -1,4 +1,4 @@
-import { POLICIES, type Policy } from "../dmarc/index.ts";
+import type { Policy } from "../dmarc/index.ts";
 import type { DomainName } from "../name/index.ts";
 import {
   type DataOf,
@@ -43,7 +43,7 @@ export interface DmarcWant extends InDns {
 }
 
 /** A proof on the web, where the service looks at the site instead of the DNS. */
-export interface WebWant {
+interface WebWant {
   readonly kind: "web";
   readonly proof: WebProof;
 }
@@ -54,11 +54,8 @@ export type DnsWant = RecordsWant | SpfWant | DmarcWant;
 /** What an ask wants. */
 export type Want = DnsWant | WebWant;
 
-/** A policy as DMARC names it. */
-export const isPolicy = (text: string): text is Policy => (POLICIES as readonly string[]).includes(text);
-
 /** The SPF terms that a text asks for; undefined where it is no SPF record, or one that cannot be read. */
-export function spfWant(text: string, name: DomainName, ttl: number): SpfWant | undefined {
+function spfWant(text: string, name: DomainName, ttl: number): SpfWant | undefined {
   const read = isSpf(text) ? readSpfRecord(text) : undefined;
   return read?.ok === true ? { kind: "spf-terms", name, type: "TXT", ttl, record: read.value } : undefined;
 }

@@ -8,5 +8,5 @@
  * ```
  */
 export * from "./audit.ts";
-export type { AuditInput, Unresolved } from "./facts.ts";
-export { AREAS, type Finding, isAtLeast, type Rule, SEVERITIES, type Severity } from "./finding.ts";
+export type { AuditInput } from "./facts.ts";
+export { type Finding, isAtLeast, SEVERITIES, type Severity } from "./finding.ts";

@@ -95,7 +95,7 @@ function gather(asks: readonly Ask[]): Wanted[] {
 const shown = (set: RecordSet) => set.data.map((data) => printData(set.type, data).replace(/\.$/, "")).join(", ");
 
 /** What stops working when a set goes, in words for people who do not know record types. */
-export function breaksWithout(set: RecordSet): string {
+function breaksWithout(set: RecordSet): string {
   const name = displayName(set.name);
   switch (set.type) {
     case "A":

@@ -8,7 +8,7 @@
  * pending(draft);     // the changes that have to be carried out
  * ```
  */
-export type { Clash, ClashKind } from "./clash.ts";
+export type { Clash } from "./clash.ts";
 export * from "./draft.ts";
 export * from "./retire.ts";
 export * from "./sheet.ts";

@@ -70,9 +70,7 @@ export async function mergeTexts(
   const name = displayName(wanted.name);
   const there = textsOf(before);
   const literal = [
-    ...new Set(
-      wanted.literal.flatMap((want) => unmet(before, want)).map((data) => decodeUtf8(txtValue(data as DataOf["TXT"]))),
-    ),
+    ...new Set(wanted.literal.flatMap((want) => unmet(before, want)).map((data) => decodeUtf8(txtValue(data as DataOf["TXT"])))),
   ];
   // A whole record that is asked for may be strict enough for whoever asks for a minimum only.
   const byRecord = (want: DmarcWant) =>

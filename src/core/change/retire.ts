@@ -18,7 +18,7 @@ import { cacheWindowOf } from "../spread/index.ts";
 import type { Change } from "./draft.ts";
 
 /** A record that stays although its ask ends, and why. */
-export interface Staying {
+interface Staying {
   readonly name: DomainName;
   readonly type: string;
   readonly data: string;

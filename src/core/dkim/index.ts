@@ -17,4 +17,4 @@ export * from "./key.ts";
 export * from "./rotate.ts";
 export * from "./sign.ts";
 export * from "./signature.ts";
-export { type DkimReason, type DkimResult, type DkimVerdict, MAX_SIGNATURES, Signatures, verifySignatures } from "./verify.ts";
+export { type DkimVerdict, Signatures, verifySignatures } from "./verify.ts";

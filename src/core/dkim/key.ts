@@ -40,13 +40,13 @@ export interface KeyRecord {
 export const isKeyText = (text: string): boolean => /^\s*(?:v\s*=\s*DKIM1\s*(?:;|$)|(?:[a-z]=[^;]*;\s*)*p=)/.test(text);
 
 /** Smallest RSA key receivers accept, in bits (RFC 8301 section 3.2). */
-export const LEAST_BITS = 1024;
+const LEAST_BITS = 1024;
 
 /** SubjectPublicKeyInfo in front of the 32 octets of an Ed25519 key (RFC 8410 section 4). */
-export const ED25519_PREFIX = Buffer.from("302a300506032b6570032100", "hex");
+const ED25519_PREFIX = Buffer.from("302a300506032b6570032100", "hex");
 
 /** How many octets a DER value says it has in all, tag and length included; undefined where that cannot be read. */
-export function derLength(der: Buffer): number | undefined {
+function derLength(der: Buffer): number | undefined {
   const first = der[1];
   if (der[0] !== 0x30 || first === undefined) return undefined;
   if (first < 0x80) return 2 + first;

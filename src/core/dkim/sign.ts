@@ -23,7 +23,7 @@ export interface SignOptions {
 }
 
 /** Fields worth signing where they are there (RFC 6376 section 5.4.1, RFC 8058 section 4). */
-export const USUAL_FIELDS = [
+const USUAL_FIELDS = [
   "from",
   "reply-to",
   "subject",

@@ -5,7 +5,7 @@ import { err, ok, type Result } from "../result.ts";
 import { readTagList } from "../tag-list.ts";
 import type { Canonicalization } from "./canonical.ts";
 
-export const ALGORITHMS = ["rsa-sha256", "ed25519-sha256"] as const;
+const ALGORITHMS = ["rsa-sha256", "ed25519-sha256"] as const;
 export type Algorithm = (typeof ALGORITHMS)[number];
 
 /** A DKIM-Signature field that obeys RFC 6376 section 3.5. */

@@ -10,10 +10,10 @@ import { type KeyRecord, readKeyRecord } from "./key.ts";
 import { readSignature, type Signature, type SignatureError } from "./signature.ts";
 
 /** How a signature comes out (RFC 8601 section 2.7.1). */
-export type DkimResult = "pass" | "fail" | "policy" | "neutral" | "temperror" | "permerror";
+type DkimResult = "pass" | "fail" | "policy" | "neutral" | "temperror" | "permerror";
 
 /** Why a signature does not pass, each a stable word. */
-export type DkimReason =
+type DkimReason =
   | "malformed"
   | "historic-algorithm"
   | "expired"
@@ -52,7 +52,7 @@ export interface DkimVerdict {
 const MAX_KEYS = 5;
 
 /** Signatures of one message that are looked at; more would only cost time. */
-export const MAX_SIGNATURES = 20;
+const MAX_SIGNATURES = 20;
 
 /** The signatures of a message from top to bottom, and the hashes of the body they need. */
 export class Signatures {

@@ -32,7 +32,7 @@ export interface Situation {
 }
 
 /** A guard rail the answers run into, each a stable word. */
-export interface Obstacle {
+interface Obstacle {
   readonly kind: "not-an-address" | "no-reports" | "strict-too-soon";
   readonly because: string;
   readonly wayOut: string;

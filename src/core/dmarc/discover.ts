@@ -55,7 +55,7 @@ export interface Discovery {
 }
 
 /** Questions a walk may ask (DMARC successor, section “DNS Tree Walk”). */
-export const MAX_WALK = 8;
+const MAX_WALK = 8;
 
 /** The names a walk visits: the domain, then upwards; a long name jumps to seven labels after the first question. */
 export function walkNames(domain: DomainName): DomainName[] {

@@ -45,7 +45,7 @@ export function policyFor(record: DmarcRecord, at: DomainName, from: DomainName,
 }
 
 /** Whether a name is in the DNS: it has records, or names below it have. Undefined where that could not be asked. */
-export async function existsInDns(domain: DomainName, lookup: Lookup): Promise<boolean | undefined> {
+async function existsInDns(domain: DomainName, lookup: Lookup): Promise<boolean | undefined> {
   const answers = await Promise.all(["A", "AAAA", "MX"].map((type) => lookup.ask(domain, type)));
   if (answers.some((answer) => answer.kind === "found" || answer.kind === "nodata")) return true;
   return answers.some((answer) => answer.kind === "failed") ? undefined : false;

@@ -59,8 +59,3 @@ export const MAX_CHAIN = 12;
 export function failed(why: FailureReason, detail: string, more: Partial<Failed> = {}): Failed {
   return { kind: "failed", why, detail, chain: [], authoritative: false, ...more };
 }
-
-/** The set an answer holds at the very name asked: nothing where an alias led elsewhere. */
-export function ownSet(answer: Answer, name: DomainName): RecordSet | undefined {
-  return answer.kind === "found" && answer.chain.length === 0 && answer.set.name === name ? answer.set : undefined;
-}

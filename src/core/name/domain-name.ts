@@ -22,8 +22,8 @@ export interface NameError {
 export const ROOT = "." as DomainName;
 
 /** Longest label and longest name on the wire, in octets (RFC 1035 section 2.3.4). */
-export const MAX_LABEL_OCTETS = 63;
-export const MAX_NAME_OCTETS = 255;
+const MAX_LABEL_OCTETS = 63;
+const MAX_NAME_OCTETS = 255;
 
 const PLAIN = /^(?:[a-z0-9_-]{1,63}\.)*[a-z0-9_-]{1,63}\.?$/;
 const SPECIAL = '."\\;()@$';

@@ -8,5 +8,5 @@
  * ```
  */
 export type { Cause, CauseKind } from "./cause.ts";
-export { type DiagnoseRequest, diagnose } from "./diagnose.ts";
-export { firstDifference, type ValueMismatch, valueMismatch } from "./value.ts";
+export { diagnose } from "./diagnose.ts";
+export { valueMismatch } from "./value.ts";

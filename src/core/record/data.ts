@@ -44,7 +44,7 @@ export interface DataOf {
 export type KnownType = keyof DataOf;
 
 /** The data of a type without a shape here: its octets in lower-case hexadecimal (RFC 3597). */
-export interface UnknownData {
+interface UnknownData {
   readonly rdata: string;
 }
 

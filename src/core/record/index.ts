@@ -9,7 +9,7 @@
  * The text form of whole records lives in `core/zone`, because a line only means something inside its file.
  */
 export * from "./data.ts";
-export { type DataError, parseIpv4, parseIpv6, parseSeconds, type Token } from "./fields.ts";
+export { parseIpv4, parseIpv6, parseSeconds, type Token } from "./fields.ts";
 export * from "./octets.ts";
 export * from "./set.ts";
 export * from "./types.ts";

@@ -21,7 +21,7 @@ import {
   u32,
   word,
 } from "./fields.ts";
-import { MalformedWire, WireReader, WireWriter } from "./wire.ts";
+import { MalformedWire, WireReader, type WireWriter } from "./wire.ts";
 
 type Fields<D> = { readonly [K in keyof D]: Field<D[K]> };
 
@@ -107,7 +107,7 @@ export const typeOfCode = (code: number): RecordType => MNEMONICS.get(code) ?? `
 
 export const codeOfType = (type: RecordType): number => CODES.get(type) ?? Number(type.slice(4));
 
-export const isKnownType = (type: RecordType): type is KnownType => Object.hasOwn(KNOWN, type);
+const isKnownType = (type: RecordType): type is KnownType => Object.hasOwn(KNOWN, type);
 
 /** The fields of a type in their order; a type without a shape has one, its octets. */
 function fieldsOf(type: RecordType): readonly (readonly [string, Field<unknown>])[] {
@@ -175,11 +175,4 @@ export function decodeData(type: RecordType, from: WireReader): RecordData {
   for (const [key, field] of fieldsOf(type)) data[key] = field.decode(from);
   expectEnd(from);
   return data as unknown as RecordData;
-}
-
-/** Length of the data on the wire, without compression, in octets. */
-export function dataOctets(type: RecordType, data: RecordData): number {
-  const writer = new WireWriter();
-  encodeData(type, data, writer);
-  return writer.length;
 }

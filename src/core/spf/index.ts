@@ -15,5 +15,5 @@ export { receivedSpf } from "./header.ts";
 export { expandMacros, fitName, type MacroContext } from "./macro.ts";
 export * from "./networks.ts";
 export * from "./parse.ts";
-export { type PublishedSpf, spfIn } from "./published.ts";
+export { spfIn } from "./published.ts";
 export * from "./tree.ts";

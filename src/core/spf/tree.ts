@@ -6,13 +6,13 @@ import { asksDns, type Mechanism, type SpfError, type SpfRecord, type Term } fro
 import { type PublishedSpf, spfIn } from "./published.ts";
 
 /** A branch that does nothing. */
-export interface IneffectiveBranch {
+interface IneffectiveBranch {
   readonly kind: "void" | "duplicate" | "shadowed" | "unreachable";
   readonly because: string;
 }
 
 /** A branch that lets in more than anybody wants. */
-export interface Risk {
+interface Risk {
   readonly kind: "everybody" | "huge-range" | "ptr" | "registrable";
   readonly because: string;
 }

@@ -9,7 +9,7 @@ export interface LaunchChange {
 }
 
 /** One moment of the timeline; `at` in milliseconds since 1970. */
-export interface LaunchStep {
+interface LaunchStep {
   readonly at: number;
   readonly kind: "lower-ttl" | "publish" | "visible" | "ask-service" | "launch";
   readonly what: string;
@@ -24,7 +24,7 @@ export interface Timeline {
 }
 
 /** TTL to go down to before a change, in seconds: short enough to be quick, long enough for every form. */
-export const LOW_TTL = 300;
+const LOW_TTL = 300;
 
 /**
  * Works a launch out backwards: when every cache has let go of the old records, when to publish for that, and

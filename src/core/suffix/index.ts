@@ -6,7 +6,7 @@
  * ```
  * Kept apart from `core/name`, because the list is large and few commands need it.
  */
-import { getDomain, getPublicSuffix } from "tldts";
+import { getDomain } from "tldts";
 import { type DomainName, isAtOrBelow, name } from "../name/index.ts";
 
 const OPTIONS = { allowPrivateDomains: true, extractHostname: false, validateHostname: false } as const;
@@ -17,6 +17,3 @@ export function organizationalDomain(of: DomainName): DomainName {
   const domain = found === null ? undefined : name(found);
   return domain !== undefined && isAtOrBelow(of, domain) ? domain : of;
 }
-
-/** Whether a name is a public suffix, under which anybody may register. */
-export const isPublicSuffix = (of: DomainName): boolean => getPublicSuffix(of.slice(0, -1), OPTIONS) === of.slice(0, -1);

@@ -65,7 +65,7 @@ const CLASSES = new Set(["IN", "CH", "HS", "CS"]);
 const MAX_INCLUDES = 16;
 
 /** Line and column of an offset, counted from 1. */
-export function positionOf(text: string, at: number): { line: number; column: number } {
+function positionOf(text: string, at: number): { line: number; column: number } {
   let line = 1;
   let lineStart = 0;
   for (let i = text.indexOf("\n"); i !== -1 && i < at; i = text.indexOf("\n", i + 1)) {

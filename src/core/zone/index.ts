@@ -9,7 +9,7 @@
  * editZone(document, [{ name, type, before, after }], { origin }, "20260302");
  * ```
  */
-export { answerFrom, glueFor, type ZoneAnswer, zoneFor } from "./answer.ts";
+export { answerFrom, glueFor, zoneFor } from "./answer.ts";
 export * from "./document.ts";
-export { type EditError, editZone, type SetChange } from "./edit.ts";
+export { editZone, type SetChange } from "./edit.ts";
 export { compareSerials, nextSerial } from "./serial.ts";

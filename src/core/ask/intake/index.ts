@@ -6,6 +6,5 @@
  * // { layout: "labelled fields", records: [...], repairs: [], questions: [], problems: [] }
  * ```
  */
-export type { Layout, Row } from "./layout.ts";
-export type { Repair } from "./repair.ts";
+export type { Row } from "./layout.ts";
 export * from "./understand.ts";

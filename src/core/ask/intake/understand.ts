@@ -13,7 +13,7 @@ import { type Layout, type Row, readLayout } from "./layout.ts";
 import { type Repair, repairTarget, repairText, repairTxt } from "./repair.ts";
 
 /** Two readings of a paste are possible; the user has to say which is meant. */
-export interface IntakeQuestion {
+interface IntakeQuestion {
   /** What `--choose` names it by. */
   readonly id: string;
   readonly question: string;
@@ -21,7 +21,7 @@ export interface IntakeQuestion {
 }
 
 /** Why a row cannot be saved: what, where, what to do. */
-export interface IntakeProblem {
+interface IntakeProblem {
   readonly row: number;
   readonly because: string;
 }
