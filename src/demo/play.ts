@@ -1,9 +1,9 @@
-import { spawn } from "node:child_process";
 import { cpSync, existsSync, mkdtempSync, rmSync } from "node:fs";
 import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
+import { execa } from "execa";
 import { Failure } from "../core/failure.ts";
 import { writeAtomically } from "../workspace/index.ts";
 import { mailAct, type Step, tokenAct } from "./acts.ts";
@@ -38,17 +38,18 @@ const KITS =
   "kits";
 
 /** Types a command line and runs it as the user would, in its own process. */
-const type = (step: Step, folder: string, env: NodeJS.ProcessEnv): Promise<number> =>
-  new Promise((resolve, reject) => {
-    const child = spawn(process.execPath, [process.argv[1] as string, ...step.argv], {
-      cwd: folder,
-      env,
-      stdio: ["pipe", "inherit", "inherit"],
-    });
-    child.once("error", reject);
-    child.once("exit", (code) => resolve(code ?? -1));
-    child.stdin.end(step.input ?? "");
+async function type(step: Step, folder: string, env: NodeJS.ProcessEnv): Promise<number | undefined> {
+  const { exitCode } = await execa(process.execPath, [process.argv[1] as string, ...step.argv], {
+    cwd: folder,
+    env,
+    extendEnv: false,
+    input: step.input ?? "",
+    stdout: "inherit",
+    stderr: "inherit",
+    reject: false,
   });
+  return exitCode;
+}
 
 /** Plays the guided demo in a workspace of its own, which is kept in a folder where one is named. */
 export async function playDemo(keep: string | undefined, speed: number, audience: Audience): Promise<void> {
@@ -70,7 +71,7 @@ export async function playDemo(keep: string | undefined, speed: number, audience
         audience.typed(step);
         // The clock leaps now and then, and every command is told where it stands.
         const colour = audience.colour ? { FORCE_COLOR: "1" } : {};
-        const ended = await type(step, folder, { ...audience.env, ...lab.env, ...colour, TZ: audience.env.TZ ?? "UTC" });
+        const ended = (await type(step, folder, { ...audience.env, ...lab.env, ...colour, TZ: audience.env.TZ ?? "UTC" })) ?? -1;
         if (ended !== step.ends) throw new Failure("demo-broke-off", { argv: step.argv, ended, expected: step.ends }, "problem");
       }
     }

@@ -1,3 +1,4 @@
+import { LRUCache } from "lru-cache";
 import type { Clock } from "../clock.ts";
 import { type AliasSet, type Answer, failed, MAX_CHAIN } from "../core/lookup/index.ts";
 import type { DomainName } from "../core/name/index.ts";
@@ -40,7 +41,7 @@ const NEVER_KEPT = 0;
 /** A caching resolver that finds answers from the root down and keeps them, negative ones too (RFC 1034 section 5.3.3, RFC 2308). */
 export class CachingResolver {
   readonly #options: ResolverOptions;
-  readonly #cache = new Map<string, Kept>();
+  readonly #cache = new LRUCache<string, Kept>({ max: 100_000 });
 
   constructor(options: ResolverOptions) {
     this.#options = options;

@@ -1,3 +1,4 @@
+import pLimit, { type LimitFunction } from "p-limit";
 import { type AliasSet, type Answer, type Found, failed, type Lookup, MAX_CHAIN, type Negative } from "../core/lookup/index.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
 import { type DataOf, type RecordSet, type RecordType, type ResourceRecord, toSets } from "../core/record/index.ts";
@@ -15,28 +16,6 @@ export interface DnsClientOptions {
   readonly concurrency?: number;
 }
 
-/** Lets a fixed number of tasks run at a time; the others wait their turn. */
-class Gate {
-  #free: number;
-  readonly #waiting: (() => void)[] = [];
-
-  constructor(size: number) {
-    this.#free = size;
-  }
-
-  async through<T>(task: () => Promise<T>): Promise<T> {
-    if (this.#free > 0) this.#free -= 1;
-    else await new Promise<void>((resolve) => this.#waiting.push(resolve));
-    try {
-      return await task();
-    } finally {
-      const next = this.#waiting.shift();
-      if (next === undefined) this.#free += 1;
-      else next();
-    }
-  }
-}
-
 /**
  * Asks DNS servers: UDP with EDNS0 first, TCP when the answer is cut, HTTPS where the server is a URL.
  * Close it when done, or its sockets keep the process alive.
@@ -46,7 +25,7 @@ export class DnsClient {
   readonly #tries: number;
   readonly #concurrency: number;
   readonly #channels = new Map<string, UdpChannel>();
-  readonly #gates = new Map<string, Gate>();
+  readonly #limits = new Map<string, LimitFunction>();
 
   constructor({ timeout = 5000, tries = 3, concurrency = 32 }: DnsClientOptions = {}) {
     this.#timeout = timeout;
@@ -69,9 +48,9 @@ export class DnsClient {
     recursive: boolean,
   ): Promise<Result<Message, ReturnType<typeof failed>>> {
     const key = serverText(server);
-    let gate = this.#gates.get(key);
-    if (gate === undefined) this.#gates.set(key, (gate = new Gate(this.#concurrency)));
-    return gate.through(() => this.#query(server, name, type, recursive));
+    let limit = this.#limits.get(key);
+    if (limit === undefined) this.#limits.set(key, (limit = pLimit(this.#concurrency)));
+    return limit(() => this.#query(server, name, type, recursive));
   }
 
   async #query(server: ServerAddress, name: DomainName, type: RecordType, recursive: boolean) {

@@ -1,4 +1,4 @@
-import { spawn } from "node:child_process";
+import { execa } from "execa";
 import * as z from "zod";
 import { err, ok, type Result } from "../core/result.ts";
 
@@ -59,7 +59,7 @@ const lastLine = (text: string): string => text.trim().split("\n").at(-1)?.slice
  * environment, so that tokens need not pass through anything else. It is killed when it takes too long or
  * prints too much.
  */
-export function runHelper<R extends HelperRequest>(
+export async function runHelper<R extends HelperRequest>(
   command: readonly string[],
   request: R,
   {
@@ -69,51 +69,33 @@ export function runHelper<R extends HelperRequest>(
   }: { readonly cwd: string; readonly env: Readonly<Record<string, string | undefined>>; readonly timeout: number },
 ): Promise<Result<HelperAnswer<R["action"]>, HelperFailure>> {
   const [program = "", ...args] = command;
-  return new Promise((resolve) => {
-    const child = spawn(program, args, { cwd, env: env as NodeJS.ProcessEnv, stdio: ["pipe", "pipe", "pipe"] });
-    const out: Buffer[] = [];
-    let length = 0;
-    let errors = "";
-    let settled = false;
-    let started = true;
-    const settle = (outcome: Result<HelperAnswer<R["action"]>, HelperFailure>) => {
-      if (settled) return;
-      settled = true;
-      clearTimeout(timer);
-      child.kill("SIGKILL");
-      resolve(outcome);
-    };
-    const fail = (detail: string) => settle(err({ detail, sent: started }));
-    const timer = setTimeout(() => fail(`the helper ${program} did not answer within ${timeout / 1000} s`), timeout);
-    child.on("error", (error: NodeJS.ErrnoException) => {
-      started = false;
-      fail(`the helper ${program} cannot be started (${error.code ?? error.message})`);
-    });
-    child.stdin.on("error", () => {});
-    child.stdout.on("data", (chunk: Buffer) => {
-      length += chunk.length;
-      if (length > MAX_OUTPUT) return fail(`the helper ${program} printed more than ${MAX_OUTPUT / 1024 / 1024} MiB`);
-      out.push(chunk);
-    });
-    child.stderr.on("data", (chunk: Buffer) => {
-      errors = (errors + chunk.toString()).slice(-2000);
-    });
-    child.on("close", (code, signal) => {
-      const why = lastLine(errors);
-      if (code !== 0) return fail(`the helper ${program} ended with ${signal ?? code}${why === "" ? "" : ` (${why})`}`);
-      let value: unknown;
-      try {
-        value = JSON.parse(Buffer.concat(out).toString());
-      } catch {
-        return fail(`the helper ${program} did not answer with JSON`);
-      }
-      const checked = ANSWERS[request.action].safeParse(value);
-      if (!checked.success)
-        return fail(
-          `the helper ${program} answered in another form than docs/helpers.md describes (${checked.error.issues[0]?.path.join(".")}: ${checked.error.issues[0]?.message})`,
-        );
-      settle(ok(checked.data as HelperAnswer<R["action"]>));
-    });
-    child.stdin.end(`${JSON.stringify({ contract: "zandrel-helper", version: HELPER_VERSION, ...request })}\n`);
+  const ran = await execa(program, args, {
+    cwd,
+    env,
+    extendEnv: false,
+    input: `${JSON.stringify({ contract: "zandrel-helper", version: HELPER_VERSION, ...request })}\n`,
+    timeout,
+    maxBuffer: { stdout: MAX_OUTPUT, stderr: MAX_OUTPUT },
+    killSignal: "SIGKILL",
+    reject: false,
   });
+  // A program that cannot be started has neither ended nor been ended.
+  const sent = ran.exitCode !== undefined || ran.isTerminated;
+  const fail = (detail: string) => err({ detail: `the helper ${program} ${detail}`, sent });
+  const why = lastLine(ran.stderr);
+  if (ran.timedOut) return fail(`did not answer within ${timeout / 1000} s`);
+  if (ran.isMaxBuffer) return fail(`printed more than ${MAX_OUTPUT / 1024 / 1024} MiB`);
+  if (!sent) return fail(`cannot be started (${ran.code ?? ran.originalMessage})`);
+  if (ran.exitCode !== 0) return fail(`ended with ${ran.signal ?? ran.exitCode}${why === "" ? "" : ` (${why})`}`);
+  let value: unknown;
+  try {
+    value = JSON.parse(ran.stdout);
+  } catch {
+    return fail("did not answer with JSON");
+  }
+  const checked = ANSWERS[request.action].safeParse(value);
+  const [issue] = checked.success ? [] : checked.error.issues;
+  if (!checked.success)
+    return fail(`answered in another form than docs/helpers.md describes (${issue?.path.join(".")}: ${issue?.message})`);
+  return ok(checked.data as HelperAnswer<R["action"]>);
 }

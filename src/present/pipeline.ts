@@ -1,3 +1,5 @@
+import { stringify } from "csv-stringify/sync";
+
 /** Findings in the forms that pipelines and spreadsheets read. */
 
 /** One line of any of these reports. */
@@ -22,18 +24,20 @@ export interface ReportedDomain {
 const rowsOf = (domains: readonly ReportedDomain[]): ReportedFinding[] =>
   domains.flatMap(({ domain, findings }) => findings.map((finding) => ({ domain, ...finding })));
 
-/** A cell that no spreadsheet takes for a formula, in quotes (RFC 4180). */
-function csvCell(text: string): string {
-  const harmless = /^[=+\-@\t\r|%]/.test(text) ? `'${text}` : text;
-  return `"${harmless.replaceAll('"', '""').replace(/[\x00-\x08\x0b-\x1f\x7f]/g, "")}"`;
-}
+/** A cell that no spreadsheet takes for a formula and no terminal for a command. */
+const harmless = (text: string): string =>
+  (/^[=+\-@\t\r|%]/.test(text) ? `'${text}` : text).replace(/[\x00-\x08\x0b-\x1f\x7f]/g, "");
 
 /** A table with a head, lines ended by CRLF (RFC 4180). */
 export function csvReport(domains: readonly ReportedDomain[]): string {
-  const head = ["domain", "severity", "id", "title", "evidence", "remedy", "why", "standard"] as const;
-  return [head, ...rowsOf(domains).map((row) => head.map((column) => row[column]))]
-    .map((cells) => `${cells.map(csvCell).join(",")}\r\n`)
-    .join("");
+  const columns = ["domain", "severity", "id", "title", "evidence", "remedy", "why", "standard"];
+  return stringify(rowsOf(domains), {
+    header: true,
+    columns,
+    quoted: true,
+    record_delimiter: "windows",
+    cast: { string: harmless },
+  });
 }
 
 /** Text inside XML: escaped, and without what XML does not allow at all. */

@@ -168,7 +168,7 @@ describe("a place for a secret", () => {
     expect(() => secretFile(here, "folder")).toThrow(/file-there|cannot-write/);
     writeFileSync(join(here, "file"), "");
     expect(() => secretFile(here, "file/x")).toThrow(/cannot-write|file-there/);
-    expect(() => secretVariable(here, "file/x.env", "PASSWORD")).toThrow(/cannot be written/);
+    expect(() => secretVariable(here, "file/x.env", "PASSWORD")).toThrow(/cannot-write/);
   });
 
   test.each<[string, string | undefined, string]>([

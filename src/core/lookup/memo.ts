@@ -1,8 +1,9 @@
+import { LRUCache } from "lru-cache";
 import type { Answer, Lookup } from "./lookup.ts";
 
-const findings = new WeakMap<Lookup, Map<string, Promise<unknown>>>();
+const findings = new WeakMap<Lookup, LRUCache<string, Promise<unknown>>>();
 
-/** Things found through one lookup that are kept; with more, keeping starts anew. */
+/** Things found through one lookup that are kept; with more, those not needed for longest go. */
 const MAX_KEPT = 20_000;
 
 /**
@@ -14,7 +15,6 @@ export function remembered<T>(lookup: Lookup, key: string, find: () => Promise<T
   if (known === undefined) return find();
   let found = known.get(key) as Promise<T> | undefined;
   if (found === undefined) {
-    if (known.size >= MAX_KEPT) known.clear();
     known.set(key, (found = find()));
   }
   return found;
@@ -31,6 +31,6 @@ export function memoized(lookup: Lookup): Lookup {
       return answer;
     },
   };
-  findings.set(memo, new Map());
+  findings.set(memo, new LRUCache({ max: MAX_KEPT }));
   return memo;
 }

@@ -1,3 +1,5 @@
+import { decodeHTMLStrict } from "entities";
+
 /** How a published value differs from the wanted one. */
 export type ValueMismatch =
   | "quoted-twice"
@@ -21,19 +23,6 @@ const straight = (text: string) => text.replace(QUOTES, '"').replace(APOSTROPHES
 const bare = (text: string) => text.replace(BLANKS, "");
 const unquoted = (text: string) => text.replace(/^(?:\\?["'])+|(?:\\?["'])+$/g, "");
 
-const ENTITIES: Readonly<Record<string, string>> = {
-  amp: "&",
-  quot: '"',
-  lt: "<",
-  gt: ">",
-  "#34": '"',
-  "#38": "&",
-  "#39": "'",
-  "#61": "=",
-};
-const withoutEntities = (text: string) =>
-  text.replace(/&(amp|quot|lt|gt|#\d{2});/g, (whole, name: string) => ENTITIES[name] ?? whole);
-
 /** What stands before the first `=` or `:`, by which a service knows its own tokens. */
 const tokenKey = (text: string): string | undefined => /^([a-z0-9][a-z0-9._-]*)[=:]/i.exec(text)?.[1]?.toLowerCase();
 
@@ -51,7 +40,7 @@ export function valueMismatch(wanted: string, seen: string): ValueMismatch | und
       ? "blanks"
       : "wrapped";
   if (seen.replace(/\\(.)/g, "$1") === wanted) return "escaped";
-  if (seen.includes("&") && unquoted(withoutEntities(seen)) === wanted) return "html-entities";
+  if (seen.includes("&") && unquoted(decodeHTMLStrict(seen)) === wanted) return "html-entities";
   if (seen.length >= Math.min(8, wanted.length / 2) && (wanted.startsWith(seen) || wanted.endsWith(seen))) return "cut";
   if (wanted.length >= 8 && seen.includes(wanted)) return "extra-text";
   // Several of these at once: the first that applies names it.

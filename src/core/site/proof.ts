@@ -1,3 +1,4 @@
+import { Parser } from "htmlparser2";
 import type { Fetched } from "./judge.ts";
 
 /** A proof of ownership on the web: a meta tag in a page, or a file with a text. */
@@ -11,23 +12,21 @@ export interface WebVerdict {
   readonly remedy: string;
 }
 
-const ENTITIES: Readonly<Record<string, string>> = { amp: "&", quot: '"', lt: "<", gt: ">", apos: "'", "#39": "'", "#34": '"' };
-const withoutEntities = (text: string) =>
-  text.replace(/&(amp|quot|lt|gt|apos|#39|#34);/g, (_, name: string) => ENTITIES[name] as string);
-
-/** The attributes of every meta tag of a page, comments left out; `inBody` for tags behind the head. */
-function metaTags(body: string): { attributes: ReadonlyMap<string, string>; inBody: boolean }[] {
-  const html = body.replace(/<!--[\s\S]*?(?:-->|$)/g, (comment) => " ".repeat(comment.length));
-  const headEnd = /<\/head\s*>|<body\b/i.exec(html)?.index ?? html.length;
-  return [...html.matchAll(/<meta\b((?:[^>"']|"[^"]*"|'[^']*')*)>/gi)].map((tag) => ({
-    attributes: new Map(
-      [...(tag[1] as string).matchAll(/([a-z:-]+)\s*=\s*(?:"([^"]*)"|'([^']*)'|([^\s"'>]+))/gi)].map((one) => [
-        (one[1] as string).toLowerCase(),
-        withoutEntities(one[2] ?? one[3] ?? one[4] ?? ""),
-      ]),
-    ),
-    inBody: tag.index > headEnd,
-  }));
+/** The attributes of every meta tag of a page; `inBody` for tags behind the head. */
+function metaTags(body: string): { attributes: Readonly<Record<string, string>>; inBody: boolean }[] {
+  const tags: { attributes: Readonly<Record<string, string>>; inBody: boolean }[] = [];
+  let inBody = false;
+  const reader = new Parser({
+    onopentag(tag, attributes) {
+      if (tag === "body") inBody = true;
+      if (tag === "meta") tags.push({ attributes, inBody });
+    },
+    onclosetag(tag) {
+      if (tag === "head") inBody = true;
+    },
+  });
+  reader.end(body);
+  return tags;
 }
 
 /** Whether a page or file proves what a service wants, and what went wrong where it does not. */
@@ -61,8 +60,8 @@ export function judgeProof(proof: WebProof, fetched: Fetched): WebVerdict {
     );
   }
   const tags = metaTags(page.body);
-  const named = tags.filter(({ attributes }) => attributes.get("name")?.toLowerCase() === proof.name.toLowerCase());
-  const right = named.find(({ attributes }) => attributes.get("content")?.trim() === proof.content);
+  const named = tags.filter(({ attributes }) => attributes.name?.toLowerCase() === proof.name.toLowerCase());
+  const right = named.find(({ attributes }) => attributes.content?.trim() === proof.content);
   if (right !== undefined && !right.inBody) return { found: true, because: `${proof.url} has the meta tag`, remedy: "" };
   if (right !== undefined)
     return not(

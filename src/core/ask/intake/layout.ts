@@ -1,3 +1,4 @@
+import { parse } from "csv-parse/sync";
 import type { DomainName } from "../../name/index.ts";
 import { decodeUtf8, octetsOf, parseType, txtValue } from "../../record/index.ts";
 import { readRecords } from "../../zone/index.ts";
@@ -144,23 +145,14 @@ function cellsOf(line: string, separator: RegExp | "csv"): string[] {
 
 /** Cells of a line of comma- or semicolon-separated values; quotes may hold separators (RFC 4180). */
 function csvCells(line: string): string[] {
-  const separator = /^[^"]*;/.test(line) && !/^[^";]*,/.test(line) ? ";" : ",";
-  const cells: string[] = [];
-  let cell = "";
-  let quoted = false;
-  for (let i = 0; i < line.length; i++) {
-    const character = line[i] as string;
-    if (quoted && character === '"' && line[i + 1] === '"') {
-      cell += '"';
-      i += 1;
-    } else if (character === '"' && (quoted || cell.trim() === "")) quoted = !quoted;
-    else if (character === separator && !quoted) {
-      cells.push(cell.trim());
-      cell = "";
-    } else cell += character;
+  const delimiter = /^[^"]*;/.test(line) && !/^[^";]*,/.test(line) ? ";" : ",";
+  try {
+    const [cells = []] = parse(line, { delimiter, relax_quotes: true, trim: true });
+    return cells;
+  } catch {
+    // A quotation mark that nothing closes is text.
+    return line.split(delimiter).map((cell) => cell.trim());
   }
-  cells.push(cell.trim());
-  return cells;
 }
 
 const SEPARATORS: readonly (RegExp | "csv")[] = [/\t+/, /\s*\|\s*/, /\s{2,}/, "csv"];

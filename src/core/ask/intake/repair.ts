@@ -1,3 +1,5 @@
+import { decodeHTMLStrict } from "entities";
+
 /** Something in the paste that was put right, and why. */
 export interface Repair {
   readonly kind: string;
@@ -5,19 +7,6 @@ export interface Repair {
   readonly is: string;
   readonly because: string;
 }
-
-const ENTITIES: Readonly<Record<string, string>> = {
-  amp: "&",
-  lt: "<",
-  gt: ">",
-  quot: '"',
-  apos: "'",
-  nbsp: " ",
-  ndash: "–",
-  mdash: "—",
-  ldquo: "“",
-  rdquo: "”",
-};
 
 /** One thing that goes wrong on the way from a page into a form: what it looks like, and what it should have been. */
 interface Rule {
@@ -30,14 +19,7 @@ const clean: readonly Rule[] = [
   {
     kind: "html-entity",
     because: "the page's markup came along",
-    apply: (text) =>
-      text.replace(/&(?:#(\d{1,6})|#x([0-9a-f]{1,5})|([a-z]+));/gi, (whole, decimal, hexadecimal, named) => {
-        if (decimal !== undefined || hexadecimal !== undefined) {
-          const code = decimal === undefined ? Number.parseInt(hexadecimal, 16) : Number(decimal);
-          return code > 0 && code <= 0x10ffff ? String.fromCodePoint(code) : whole;
-        }
-        return ENTITIES[named.toLowerCase()] ?? whole;
-      }),
+    apply: decodeHTMLStrict,
   },
   {
     kind: "invisible-characters",
