@@ -17,8 +17,7 @@ await build({
   target: "node20.19",
   format: "esm",
   sourcemap: true,
-  minifySyntax: true,
-  minifyWhitespace: true,
+  minify: true,
   legalComments: "none",
   // What is installed beside the program stays where npm put it; everything else travels in the chunks.
   external: Object.keys(dependencies).flatMap((name) => [name, `${name}/*`]),

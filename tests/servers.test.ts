@@ -126,7 +126,7 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
   });
 
   test("somebody changed the zone since: nothing is done, and what changed is shown", async () => {
-    const { sendUpdate } = await import("../src/net/index.ts");
+    const { sendUpdate } = await import("../src/net/update.ts");
     const { name } = await import("../src/core/name/index.ts");
     const key = { name: name("brackwater-key"), algorithm, secret: Buffer.from(SECRET, "base64") };
     const set = (text: string) => ({ name: name("_race.brackwater.example"), type: "TXT", ttl: 5, data: [{ strings: [text] }] });
@@ -219,7 +219,7 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
   });
 
   test("a clock 20 minutes off and an unknown key are told apart", async () => {
-    const { sendUpdate } = await import("../src/net/index.ts");
+    const { sendUpdate } = await import("../src/net/update.ts");
     const { name } = await import("../src/core/name/index.ts");
     const key = { name: name("brackwater-key"), algorithm, secret: Buffer.from(SECRET, "base64") };
     const now = Math.floor(Date.now() / 1000);

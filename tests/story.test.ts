@@ -73,7 +73,7 @@ describe("from pasted instructions to proven", () => {
     const taken = await run(["intake", "-"], paste);
     expect(taken).toMatchObject({ exit: 0, err: "" });
     expect(readFileSync(join(folder, "domains/brackwater.example.yaml"), "utf8")).toBe(
-      `domain: brackwater.example\nrole: main\nhost: nettlehost\nasks:\n  - id: seekmere-ownership\n    service: seekmere\n    purpose: ownership\n    asked: 2026-03-02\n    records: |\n      @  TXT  "${token()}"\n`,
+      `# yaml-language-server: $schema=../.zandrel/schemas/domain.json\ndomain: brackwater.example\nrole: main\nhost: nettlehost\nasks:\n  - id: seekmere-ownership\n    service: seekmere\n    purpose: ownership\n    asked: 2026-03-02\n    records: |\n      @  TXT  "${token()}"\n`,
     );
     expect(await run(["intake", "-"], paste)).toMatchObject({
       exit: 0,

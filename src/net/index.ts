@@ -7,15 +7,14 @@
  * await vantage.ask(name("brackwater.example"), "TXT");   // an Answer, never an exception
  * client.close();
  *
- * await sendUpdate({ server, apex, key, changes, now, timeout: 5000 });   // { kind: "done" } | { kind: "moved" } ...
  * ```
  *
- * `mail.ts` (SMTP), `service-link.ts` (services over HTTP) and `event-feed.ts` (their events) are doors of their own, so that
- * a command that needs none of them does not load them.
+ * `update.ts` (changing zones), `web.ts` (pages), `helper.ts` (a DNS host's own program), `mail.ts` (SMTP),
+ * `service-link.ts` (services over HTTP) and `event-feed.ts` (their events) are doors of their own, as are `address.ts` and
+ * `client.ts`, so that a command that needs none of them does not load them.
  */
 export { parseServerAddress, type ServerAddress, serverText } from "./address.ts";
 export { DnsClient } from "./client.ts";
-export { type HelperSet, runHelper } from "./helper.ts";
 export * from "./message.ts";
 export { transferZone } from "./transfer.ts";
 export {
@@ -24,5 +23,3 @@ export {
   type TsigKey,
   verifyMessage,
 } from "./tsig.ts";
-export { sendUpdate } from "./update.ts";
-export { fetchPage, followPage, type WebOptions } from "./web.ts";

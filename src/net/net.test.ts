@@ -18,7 +18,6 @@ import {
   parseServerAddress,
   RCODE,
   type ServerAddress,
-  sendUpdate,
   serverText,
   signMessage,
   TSIG_ERROR,
@@ -26,7 +25,7 @@ import {
   verifyMessage,
   type WireRecord,
 } from "./index.ts";
-import { updateMessage } from "./update.ts";
+import { sendUpdate, updateMessage } from "./update.ts";
 
 const apex = name("brackwater.example");
 const closing: (() => unknown)[] = [];

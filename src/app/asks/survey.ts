@@ -7,10 +7,10 @@ import type { DomainName } from "../../core/name/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { type Cause, diagnose } from "../../core/ownership/index.ts";
 import { containsAll, printRecord, type RecordSet } from "../../core/record/index.ts";
-import { judgeProof, type WebProof } from "../../core/site/index.ts";
+import type { WebProof, WebVerdict } from "../../core/site/index.ts";
 import { longestWindow, visibleBy } from "../../core/spread/index.ts";
 import { zonesOf } from "../../core/zone/index.ts";
-import { fetchPage } from "../../net/index.ts";
+import type { WebOptions } from "../../net/web.ts";
 import type { Domain, Journal, JournalledChange, Publication, Workspace } from "../../workspace/index.ts";
 import { type DnsContext, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
 
@@ -142,6 +142,12 @@ function visibilityOf(ask: Ask, journalled: JournalState): Visibility | undefine
     : { publishedAt, by: visibleBy(publishedAt, cacheWindow), because: cacheWindow.because };
 }
 
+/** What a page shows of a proof; reading pages is loaded only where somebody asks for one. */
+async function lookAtPage(proof: WebProof, web: WebOptions): Promise<WebVerdict> {
+  const [{ judgeProof }, { fetchPage }] = await Promise.all([import("../../core/site/index.ts"), import("../../net/web.ts")]);
+  return judgeProof(proof, await fetchPage(proof.url, web));
+}
+
 /** Where an ask stands whose proof is on the web: nothing spreads there, it is there or it is not. */
 async function webStanding(
   ask: Ask,
@@ -154,7 +160,7 @@ async function webStanding(
   const verdict =
     dns.web === undefined
       ? { found: undefined, because: "a proof on the web cannot be looked at in zone files", remedy: "" }
-      : judgeProof(proof, await fetchPage(proof.url, dns.web));
+      : await lookAtPage(proof, dns.web);
   const proven = journalled.proven.get(ask.id)?.wanted === wantedText(ask);
   const settled = journalled.settled.get(ask.id)?.wanted === wantedText(ask);
   if (verdict.found === undefined) return { ...common, state: "unknown", because: verdict.because, causes: [] };

@@ -6,7 +6,9 @@ import { Failure } from "../../core/failure.ts";
 import { type Authority, authorityOf, failed, type Lookup, memoized, type Servers, zoneLookup } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, labelsOf, parseName } from "../../core/name/index.ts";
 import { type ParseOptions, readZone, type ZoneDocument, zoneFor, zonesOf } from "../../core/zone/index.ts";
-import { DnsClient, parseServerAddress, type ServerAddress, serverText, type WebOptions } from "../../net/index.ts";
+import { parseServerAddress, type ServerAddress, serverText } from "../../net/address.ts";
+import type { DnsClient } from "../../net/client.ts";
+import type { WebOptions } from "../../net/web.ts";
 import { type Domain, readText, type Settings } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 
@@ -50,6 +52,16 @@ export interface DnsContext {
   /** One server by its address, asked without recursion. */
   server(address: ServerAddress): Lookup;
   close(): void;
+}
+
+/** A DNS client that is loaded with its first question: who only reads zone files needs none of it. */
+function lazyClient(timeout: number): Pick<DnsClient, "at" | "close"> {
+  let loading: Promise<DnsClient> | undefined;
+  const client = () => (loading ??= import("../../net/client.ts").then((net) => new net.DnsClient({ timeout })));
+  return {
+    at: (server, how) => ({ ask: async (name, type) => (await client()).at(server, how).ask(name, type) }),
+    close: () => void loading?.then((opened) => opened.close()),
+  };
 }
 
 /** A domain name given on the command line. */
@@ -164,7 +176,7 @@ export function openDns(
   const { timeout } = request;
   if (files.length > 0) return openZoneFiles(request, context, settings, now, files, domains);
 
-  const client = new DnsClient({ timeout });
+  const client = lazyClient(timeout);
   const lookups = new Map<string, Lookup>();
   const ask = (address: ServerAddress, recursive: boolean): Lookup => {
     const key = `${recursive} ${serverText(address)}`;
@@ -229,7 +241,7 @@ function openZoneFiles(
   files: readonly string[],
   domains: readonly DomainName[],
 ): DnsContext {
-  const client = given.length === 0 ? undefined : new DnsClient({ timeout });
+  const client = given.length === 0 ? undefined : lazyClient(timeout);
   const beyond =
     client === undefined
       ? undefined

@@ -1,8 +1,9 @@
 import * as z from "zod";
 import type { DiscoveryWay } from "../../core/dmarc/index.ts";
+import { decodeWords } from "../../core/encoded-word.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
-import { decodeWords, fieldsNamed, fieldValue } from "../../core/message/index.ts";
+import { fieldsNamed, fieldValue } from "../../core/message/index.ts";
 import {
   authenticationResults,
   bulkRequirements,

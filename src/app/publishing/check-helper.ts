@@ -1,6 +1,6 @@
 import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
-import { type HelperSet, runHelper } from "../../net/index.ts";
+import { type HelperSet, runHelper } from "../../net/helper.ts";
 import type { Domain } from "../../workspace/index.ts";
 import { openWorkspace, pickDomains } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";

@@ -4,7 +4,8 @@ import { Failure } from "../../core/failure.ts";
 import { displayName } from "../../core/name/index.ts";
 import { printData, type RecordSet } from "../../core/record/index.ts";
 import { editZone, type SetChange } from "../../core/zone/index.ts";
-import { type HelperSet, runHelper, sendUpdate, type TsigKey } from "../../net/index.ts";
+import type { HelperSet } from "../../net/helper.ts";
+import type { TsigKey } from "../../net/index.ts";
 import { type Domain, readSecret, type Workspace, writeAtomically } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsRequest, hostServer, readZoneFile } from "../dns/context.ts";
@@ -48,6 +49,7 @@ export function publisherFor(domain: Domain, workspace: Workspace, request: DnsR
         async apply(changes) {
           // A signature counts against the server's real clock, not a lab's.
           const now = Math.floor(Date.now() / 1000);
+          const { sendUpdate } = await import("../../net/update.ts");
           const outcome = await sendUpdate({ server, apex: domain.name, key, changes, now, timeout: request.timeout });
           switch (outcome.kind) {
             case "done":
@@ -138,6 +140,7 @@ function helperPublisher(
           after: helperSetOf(change.after),
         })),
       };
+      const { runHelper } = await import("../../net/helper.ts");
       const answer = await runHelper(program, call, {
         cwd: workspace.folder,
         env: context.env,

@@ -3,7 +3,7 @@ import { Failure } from "../../core/failure.ts";
 import { type DomainName, displayName, name, under, withoutRootDot } from "../../core/name/index.ts";
 import type { DataOf } from "../../core/record/index.ts";
 import { judgeAddresses, judgeCertificate, judgeRedirect, mayIssue, type SiteCheck } from "../../core/site/index.ts";
-import { fetchPage, followPage, type WebOptions } from "../../net/index.ts";
+import { fetchPage, followPage, type WebOptions } from "../../net/web.ts";
 import type { Domain, Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsContext, DnsOptions } from "../dns/context.ts";

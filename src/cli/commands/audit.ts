@@ -1,6 +1,5 @@
 import { auditDomains, auditDomainsSchema } from "../../app/audit/audit.ts";
 import { SEVERITIES } from "../../core/audit/index.ts";
-import { auditReport } from "../../present/audit/audit.ts";
 import { command } from "../command.ts";
 import { choice, flag, list, resolverOptions } from "../options.ts";
 
@@ -28,6 +27,7 @@ export default command({
     const { ended, result } = await auditDomains(request, context);
     const { format, failOn } = request;
     if (result === undefined || context.json || format === "text") return result === undefined ? { ended } : { ended, result };
+    const { auditReport } = await import("../../present/audit/audit.ts");
     await context.write(Buffer.from(auditReport(result, format, failOn)));
     return { ended };
   },

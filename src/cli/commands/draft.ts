@@ -1,5 +1,4 @@
 import { calendarPath, draft, draftSchema } from "../../app/publishing/draft.ts";
-import { launchCalendar } from "../../present/publishing/draft.ts";
 import { writeAtomically } from "../../workspace/index.ts";
 import { command } from "../command.ts";
 import { draftOptions, resolverOptions, span, text, time } from "../options.ts";
@@ -27,8 +26,10 @@ export default command({
   async run(request, context) {
     const outcome = await draft(request, context);
     const file = calendarPath(request, context);
-    const schedule = outcome.result === undefined ? undefined : launchCalendar(outcome.result);
-    if (file !== undefined && schedule !== undefined) writeAtomically(file, schedule);
+    if (file === undefined || outcome.result === undefined) return outcome;
+    const { launchCalendar } = await import("../../present/publishing/draft.ts");
+    const schedule = launchCalendar(outcome.result);
+    if (schedule !== undefined) writeAtomically(file, schedule);
     return outcome;
   },
   text: async (result, layout) => (await import("../../present/publishing/draft.ts")).draftText(result, layout),

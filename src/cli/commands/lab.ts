@@ -1,6 +1,6 @@
 import { resolve } from "node:path";
 import { LAB_START, startLab } from "../../demo/start-lab.ts";
-import { shellWord } from "../../present/index.ts";
+import { shellWord } from "../../present/safe.ts";
 import { writeAtomically } from "../../workspace/index.ts";
 import { command } from "../command.ts";
 import { number, text, time } from "../options.ts";

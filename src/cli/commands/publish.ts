@@ -1,7 +1,6 @@
 import { resolve } from "node:path";
 import { publish, publishSchema } from "../../app/publishing/publish.ts";
 import { Failure } from "../../core/failure.ts";
-import { publishSheet } from "../../present/publishing/publish.ts";
 import { writeAtomically } from "../../workspace/index.ts";
 import { command } from "../command.ts";
 import { draftOptions, flag, publishOptions, text } from "../options.ts";
@@ -28,6 +27,7 @@ export default command({
     if (sheet !== undefined && !/\.(md|html?)$/i.test(sheet)) throw new Failure("sheet-form", { given: sheet });
     const outcome = await publish(request, context);
     if (sheet === undefined || outcome.result === undefined) return outcome;
+    const { publishSheet } = await import("../../present/publishing/publish.ts");
     const text = publishSheet(outcome.result, /\.md$/i.test(sheet) ? "markdown" : "page");
     if (text === undefined) throw new Failure("nothing-by-hand", {}, "problem");
     writeAtomically(resolve(context.cwd, sheet), text);

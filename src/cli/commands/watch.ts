@@ -1,7 +1,7 @@
 import { type Look, seenOf, watch, watchSchema } from "../../app/publishing/watch.ts";
 import type { View } from "../../core/ask/index.ts";
-import { jsonLine, terminalSafe } from "../../present/index.ts";
 import { watchedText, watchLine, watchTable } from "../../present/publishing/watch.ts";
+import { jsonLine, terminalSafe } from "../../present/safe.ts";
 import { command } from "../command.ts";
 import { choice, resolverOptions, span } from "../options.ts";
 

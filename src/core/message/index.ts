@@ -9,7 +9,6 @@
  * ```
  */
 
-export { decodeWords } from "./encoded-word.ts";
 export * from "./fields.ts";
 export * from "./mailbox.ts";
 export * from "./scan.ts";

@@ -1,7 +1,7 @@
+import { decodeWords } from "../encoded-word.ts";
 import { type DomainName, parseName } from "../name/index.ts";
 import { decodeUtf8 } from "../record/index.ts";
 import { err, ok, type Result } from "../result.ts";
-import { decodeWords } from "./encoded-word.ts";
 
 /** One address of a header field (RFC 5322 section 3.4, RFC 6532). */
 export interface Mailbox {
