@@ -101,7 +101,7 @@ export default async function events() {
         const id = next++;
         return {
           id: `e${id}`,
-          kind: ["delivered", "opened", "clicked", "bounced"][id % 4],
+          kind: ["arrived", "shown", "followed", "returned"][id % 4],
           at,
           messageId: `m${id}@brackwater.example`,
           domain: "brackwater.example",

@@ -37,7 +37,7 @@ const {
 // An input fails where something throws, where a law does not hold, or where one input takes longer than a second.
 
 const EVENT =
-  '{"id":"e1","kind":"bounced","at":"2026-03-02T09:00:00Z","messageId":"m@x","domain":"x.example","to":"a@b.example"}';
+  '{"id":"e1","kind":"returned","at":"2026-03-02T09:00:00Z","messageId":"m@x","domain":"x.example","to":"a@b.example"}';
 const EVENTS = [
   '{"version":1,"events":[',
   EVENT,
@@ -47,7 +47,7 @@ const EVENTS = [
   "[",
   "null",
   '"at":"never"',
-  EVENT.replace("bounced", "x"),
+  EVENT.replace("returned", "x"),
 ];
 
 const total = Number(process.argv[2] ?? 1_000_000);

@@ -43,7 +43,7 @@ async function service(answers: Record<string, Answer>, needsKey = true): Promis
 const describes = (...offers: string[]): Answer => ({
   body: { contract: "zandrel-service-link", version: 1, service: "Pigeonry", offers },
 });
-const credential = { id: "c1", scope: "sending", domain: null, user: "u", madeAt: "2026-03-02T09:00:00Z" };
+const credential = { id: "c1", scope: "mail", domain: null, user: "u", madeAt: "2026-03-02T09:00:00Z" };
 const check = async (link: string, more: readonly string[] = []) =>
   zandrel(folderWith(), ["sender", "link", link, "--link-key", "env:K", "--timeout", "1", "--json", ...more], {
     env: { K: "k" },

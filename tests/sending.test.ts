@@ -144,7 +144,7 @@ describe("a newsletter service, from nothing to ready", () => {
   });
 
   test("a credential goes straight into a file for its owner, and is shown nowhere", async () => {
-    const made = await run(["sender", "credential", "heronpost", "--new", "sending", "--domain", "brackwater.example"]);
+    const made = await run(["sender", "credential", "heronpost", "--new", "mail", "--domain", "brackwater.example"]);
     expect(made).toMatchObject({ exit: 0, err: "" });
     const path = join(folder, "keys/heronpost/brackwater.example.secret");
     expect(statSync(path).mode & 0o777).toBe(0o600);
@@ -152,17 +152,17 @@ describe("a newsletter service, from nothing to ready", () => {
     expect(secret.length).toBeGreaterThan(16);
     const listed = await run(["sender", "credential", "heronpost", "--json"]);
     expect(listed.json.credentials).toMatchObject([
-      { scope: "sending", domain: "brackwater.example.", kept: "file:keys/heronpost/brackwater.example.secret" },
+      { scope: "mail", domain: "brackwater.example.", kept: "file:keys/heronpost/brackwater.example.secret" },
     ]);
     for (const text of [made.out, made.err, listed.out, readFileSync(join(folder, ".zandrel/journal.db"), "latin1")])
       expect(text).not.toContain(secret);
-    const twice = await run(["sender", "credential", "heronpost", "--new", "sending", "--domain", "brackwater.example"]);
+    const twice = await run(["sender", "credential", "heronpost", "--new", "mail", "--domain", "brackwater.example"]);
     expect(twice).toMatchObject({ exit: 2, err: expect.stringContaining("already exists, and a secret is never overwritten") });
     expect((await run(["sender", "credential", "heronpost", "--json"])).json.credentials).toHaveLength(1);
   });
 
   test("a service that does not make one leaves no file behind; what cannot go together is said", async () => {
-    const other = ["sender", "credential", "heronpost", "--new", "sending", "--all-domains"];
+    const other = ["sender", "credential", "heronpost", "--new", "mail", "--all-domains"];
     const refused = await run(other, "", { SERVICE_KEY: "wrong" });
     expect(refused).toMatchObject({
       exit: 1,
@@ -176,7 +176,7 @@ describe("a newsletter service, from nothing to ready", () => {
       [[...other, "--secret-file", "a", "--environment", "b"], /two places/],
       [[...other, "--environment", "b", "--as", "1X"], /cannot be the name of an environment variable/],
       [["sender", "credential", "heronpst"], /did you mean heronpost/],
-      [["sender", "credential", "seekmere", "--new", "sending", "--all-domains"], /does not offer credentials over its link/],
+      [["sender", "credential", "seekmere", "--new", "mail", "--all-domains"], /does not offer credentials over its link/],
       [["sender", "credential", "heronpost", "--end", "nobody"], /did not end the credential nobody: it knows no such thing/],
     ] as const) {
       const wrong = await run(argv);
@@ -202,7 +202,7 @@ describe("a newsletter service, from nothing to ready", () => {
     expect(sent.json).toMatchObject({
       via: "smtp",
       sent: { verdict: "accepted" },
-      disposition: { state: "delivered", final: true, status: "2.0.0" },
+      disposition: { state: "arrived", final: true, status: "2.0.0" },
       received: { dmarc: { result: "pass" }, dkim: [{ result: "pass", domain: "brackwater.example." }], spf: { result: "pass" } },
       ready: true,
     });
@@ -242,8 +242,8 @@ describe("a newsletter service, from nothing to ready", () => {
   });
 
   test.each<[string, string, object]>([
-    ["nobody@mallowmail.example", "bounced", { status: "5.1.1", meaning: expect.stringContaining("no such mailbox") }],
-    ["grumbler@mallowmail.example", "complained", {}],
+    ["nobody@mallowmail.example", "returned", { status: "5.1.1", meaning: expect.stringContaining("no such mailbox") }],
+    ["grumbler@mallowmail.example", "reported", {}],
   ])("a message to %s is %s", async (to, state, more) => {
     const sent = await run([
       "message",
@@ -261,14 +261,14 @@ describe("a newsletter service, from nothing to ready", () => {
       "--json",
     ]);
     const end =
-      sent.json.disposition.state === "delivered"
+      sent.json.disposition.state === "arrived"
         ? await run(["message", "send", "--follow", sent.json.tracking, "--json"])
         : sent;
     expect(end.json.disposition).toMatchObject({ state, final: true, ...more });
     expect([end.exit, end.json.ready]).toEqual([1, false]);
   });
 
-  test("a full mailbox is deferred, which is not the end", async () => {
+  test("mail for a full mailbox waits, which is not the end", async () => {
     const sent = await run([
       "message",
       "send",
@@ -283,7 +283,7 @@ describe("a newsletter service, from nothing to ready", () => {
       "--json",
     ]);
     expect([sent.exit, sent.json.ready]).toEqual([3, null]);
-    expect(sent.json.disposition).toMatchObject({ state: "deferred", final: false, status: "4.2.2" });
+    expect(sent.json.disposition).toMatchObject({ state: "waiting", final: false, status: "4.2.2" });
   });
 });
 
@@ -359,7 +359,7 @@ describe("ticket mail: a token, keys as texts, scoped keys, events", () => {
   test("a credential in an application's environment file, whose other lines stay", async () => {
     writeFileSync(join(folder, "shop.env"), "SHOP=brackwater\nMAIL_PASSWORD=old\nDEBUG=0\n");
     const made = await run([
-      ...["sender", "credential", "swiftquill", "--new", "sending", "--domain", "brackwater-tickets.example"],
+      ...["sender", "credential", "swiftquill", "--new", "mail", "--domain", "brackwater-tickets.example"],
       ...["--environment", "shop.env", "--as", "MAIL_PASSWORD"],
     ]);
     expect(made).toMatchObject({ exit: 0, err: "" });
@@ -425,9 +425,9 @@ describe("ticket mail: a token, keys as texts, scoped keys, events", () => {
       );
     const first = await send();
     await lab.swiftquill.quiet();
-    await lab.swiftquill.pretend("opened", first);
+    await lab.swiftquill.pretend("shown", first);
     await lab.swiftquill.quiet();
-    expect(await kinds()).toMatchObject({ delivered: 1, opened: 1, bounced: 0 });
+    expect(await kinds()).toMatchObject({ arrived: 1, shown: 1, returned: 0 });
     receiver.kill("SIGKILL");
     await receiver;
     // Nobody listens; the service tells again and again.
@@ -436,7 +436,7 @@ describe("ticket mail: a token, keys as texts, scoped keys, events", () => {
     await listen();
     await second;
     await lab.swiftquill.quiet();
-    expect(await kinds()).toMatchObject({ delivered: 2, opened: 1, bounced: 0 });
+    expect(await kinds()).toMatchObject({ arrived: 2, shown: 1, returned: 0 });
     receiver.kill("SIGTERM");
     const ended = await receiver;
     expect([ended.exitCode, ended.stderr]).toEqual([0, expect.stringContaining("events received: 1")]);

@@ -62,7 +62,7 @@ switch (request.action) {
   case "read":
     answer({ sets: await Promise.all(request.sets.map(async (set) => ({ ...set, set: await read(request.zone, set) }))) });
     break;
-  case "apply":
+  case "change":
     answer(await apply(request));
     break;
   default:

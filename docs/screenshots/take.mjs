@@ -155,7 +155,7 @@ try {
     pending,
     await zandrel(address),
     await zandrel(["sender", "domain", "heronpost", "brackwater.example"]),
-    await zandrel(["sender", "credential", "heronpost", "--new", "sending", "--domain", "brackwater.example"]),
+    await zandrel(["sender", "credential", "heronpost", "--new", "mail", "--domain", "brackwater.example"]),
     await zandrel(["sender", "settings", "heronpost", "--check"]),
   ]);
   const message = [

@@ -151,7 +151,7 @@ export async function mailAct(lab: Lab, pass: typeof passDays): Promise<Act> {
       { narration: "Heronpost looks for the records.", argv: ["sender", "domain", "heronpost", BRACKWATER], ends: 0 },
       {
         narration: "A password that can only send, for one domain, straight into a file.",
-        argv: ["sender", "credential", "heronpost", "--new", "sending", "--domain", BRACKWATER],
+        argv: ["sender", "credential", "heronpost", "--new", "mail", "--domain", BRACKWATER],
         ends: 0,
       },
       probe("Does it work? One message, followed to the inbox, judged as it arrived."),

@@ -146,7 +146,7 @@ export class MailAccount {
       server.get(`${base}/credentials`, async () => ({ credentials: [...this.#credentials.values()].map(shown) }));
       server.post<{ Body: { scope?: unknown; domain?: unknown } }>(`${base}/credentials`, async (request, reply) => {
         const { scope, domain } = request.body ?? {};
-        if ((scope !== "sending" && scope !== "everything") || (domain !== null && typeof domain !== "string"))
+        if ((scope !== "mail" && scope !== "account") || (domain !== null && typeof domain !== "string"))
           return reply.code(422).send({ error: "scope and domain are needed" });
         const made: LabCredential = {
           id: `${this.#description.mark.toLowerCase()}-${randomBytes(4).toString("hex")}`,

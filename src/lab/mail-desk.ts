@@ -85,7 +85,7 @@ export class MailDesk {
   }
 
   /** Has a recipient open or click a message, or leave the list. */
-  pretend(kind: "opened" | "clicked" | "unsubscribed", tracking: string): void {
+  pretend(kind: "shown" | "followed" | "left", tracking: string): void {
     const followed = this.#messages.get(tracking);
     if (followed !== undefined) this.#tell(kind, followed);
   }
@@ -93,7 +93,7 @@ export class MailDesk {
   /** Somebody called a message spam. */
   complained(messageId: string): void {
     const followed = this.#find(messageId);
-    if (followed !== undefined) this.#become(followed, "complained");
+    if (followed !== undefined) this.#become(followed, "reported");
   }
 
   #find(id: string): Followed | undefined {
@@ -104,7 +104,7 @@ export class MailDesk {
     const { reply: _, ...before } = followed.state;
     const at = isoOf(this.#world.clock.now());
     followed.state = { ...before, state, at, ...(reply === undefined ? {} : { reply: reply.slice(0, 500) }) };
-    if (state !== "queued" && state !== "in-transit") this.#tell(state, followed);
+    if (state !== "accepted" && state !== "under-way") this.#tell(state, followed);
   }
 
   /** The message as the service sends it: its own trace on top, where complaints go, and its signature. */
@@ -118,7 +118,7 @@ export class MailDesk {
   }
 
   async #deliver(followed: Followed, octets: Buffer): Promise<void> {
-    this.#become(followed, "in-transit");
+    this.#become(followed, "under-way");
     const { id, to } = followed.state;
     // Without records of its own the domain's mail goes back to the service itself.
     const back = this.#account.accepts(followed.domain)
@@ -126,10 +126,10 @@ export class MailDesk {
       : `${this.#description.key}.example`;
     for (let tries = 1; ; tries++) {
       const outcome = await this.post(`b-${id.toLowerCase()}@${back}`, to, octets);
-      if (outcome.kind === "accepted") return this.#become(followed, "delivered", outcome.reply);
+      if (outcome.kind === "accepted") return this.#become(followed, "arrived", outcome.reply);
       const reply = outcome.kind === "refused" ? outcome.reply : `4.4.1 ${outcome.because}`;
-      if ((outcome.kind === "refused" && outcome.forGood) || tries === MAX_TRIES) return this.#become(followed, "bounced", reply);
-      if (tries === 1) this.#become(followed, "deferred", reply);
+      if ((outcome.kind === "refused" && outcome.forGood) || tries === MAX_TRIES) return this.#become(followed, "returned", reply);
+      if (tries === 1) this.#become(followed, "waiting", reply);
       await this.#world.clock.sleep(TRY_AGAIN * 2 ** (tries - 1));
     }
   }
@@ -154,7 +154,7 @@ export class MailDesk {
       return refused(550, `5.7.1 the domain ${domain} is not accepted yet`);
     const tracking = `${mark}-${randomBytes(6).toString("hex")}`;
     const at = isoOf(this.#world.clock.now());
-    const followed: Followed = { state: { id: tracking, messageId, to: arrival.to, state: "queued", at }, domain };
+    const followed: Followed = { state: { id: tracking, messageId, to: arrival.to, state: "accepted", at }, domain };
     this.#messages.set(tracking, followed);
     this.#track(this.#deliver(followed, await this.#prepared(arrival, domain)));
     return { tracking };

@@ -23,8 +23,8 @@ const step = (accepts: Step["accepts"], acceptance: string): Step => ({
   acceptance,
 });
 
-const EVERYTHING = { scope: "everything", domain: undefined } as const;
-const NOTHING = { scope: "sending", domain: "none" } as const;
+const EVERYTHING = { scope: "account", domain: undefined } as const;
+const NOTHING = { scope: "mail", domain: "none" } as const;
 
 /** Starts a mail service: its link over HTTP, its mail servers, and a resolver with a cache of its own. */
 export async function startMailService(

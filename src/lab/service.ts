@@ -110,7 +110,7 @@ export const sealbarrow: ServiceDescription = {
 
 /** What a key is good for; undefined is everything. */
 export interface Reach {
-  readonly scope: "sending" | "everything";
+  readonly scope: "mail" | "account";
   /** The only domain; undefined is every one. */
   readonly domain: string | undefined;
 }
@@ -134,9 +134,9 @@ export async function startService(
   server.addHook("onRequest", async (request, reply) => {
     if (request.method === "GET" && (request.url === "/link/v1" || request.url.startsWith("/open/"))) return undefined;
     const given = request.headers.authorization?.replace(/^Bearer /, "") ?? "";
-    const reach: Reach | undefined = given === key ? { scope: "everything", domain: undefined } : more?.reach(given);
+    const reach: Reach | undefined = given === key ? { scope: "account", domain: undefined } : more?.reach(given);
     if (reach === undefined) return reply.code(401).send({ error: "a key is needed" });
-    if (reach.scope === "sending" && !request.url.startsWith("/link/v1/messages"))
+    if (reach.scope === "mail" && !request.url.startsWith("/link/v1/messages"))
       return reply.code(403).send({ error: "this key can only send" });
     reaches.set(request, reach);
   });

@@ -14,7 +14,7 @@ const batch = (id = "e1") =>
       events: [
         {
           id,
-          kind: "delivered",
+          kind: "arrived",
           at: "2026-03-02T09:00:00Z",
           messageId: "m@brackwater.example",
           domain: "brackwater.example",

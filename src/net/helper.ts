@@ -20,7 +20,7 @@ const ANSWERS = {
     version: z.literal(HELPER_VERSION),
     sets: z.array(z.object({ name: z.string(), type: z.string(), set: helperSet.nullable() })),
   }),
-  apply: z.object({
+  change: z.object({
     version: z.literal(HELPER_VERSION),
     outcome: z.enum(["done", "moved", "refused", "partly"]),
     reason: z.string().max(1000).default(""),
@@ -31,7 +31,7 @@ export type HelperRequest =
   | { readonly action: "describe" }
   | { readonly action: "read"; readonly zone: string; readonly sets: readonly { readonly name: string; readonly type: string }[] }
   | {
-      readonly action: "apply";
+      readonly action: "change";
       readonly zone: string;
       readonly changes: readonly {
         readonly name: string;

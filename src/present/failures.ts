@@ -506,7 +506,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "no-credential": ({ service, title }) =>
     say(
       `there is no credential of ${visible(title)} for this domain`,
-      `make one with zandrel sender credential ${service} --new sending --domain DOMAIN`,
+      `make one with zandrel sender credential ${service} --new mail --domain DOMAIN`,
     ),
   "unknown-credential": ({ given, service, title }) =>
     say(`there is no credential ${quote(given)} of ${visible(title)} here`, `see them with zandrel sender credential ${service}`),

@@ -21,7 +21,7 @@ afterAll(() => {
 const NOW = Date.parse("2026-03-02T09:00:00Z");
 const event = (id: string, more: Partial<MessageEvent> = {}): MessageEvent => ({
   id,
-  kind: "delivered",
+  kind: "arrived",
   at: "2026-03-02T08:59:00Z",
   messageId: "m@brackwater.example",
   domain: "brackwater.example",
@@ -48,7 +48,7 @@ describe("events on the disk", () => {
     store.close();
     const again = openEventStore(path);
     expect(again.keep([batch("n2", [event("e8")]), batch("n3", [event("e3")])], NOW, 0)).toEqual(["replayed", "kept"]);
-    expect(again.days(0).map(({ service, counts }) => `${service} ${counts.delivered}`)).toEqual(["heronpost 1", "swiftquill 3"]);
+    expect(again.days(0).map(({ service, counts }) => `${service} ${counts.arrived}`)).toEqual(["heronpost 1", "swiftquill 3"]);
     again.close();
   });
 
@@ -69,7 +69,7 @@ describe("events on the disk", () => {
     store.keep([batch("n", [event("e1")])], NOW, 0);
     store.close();
     const database = new Database(path);
-    for (const change of ["UPDATE event SET kind = 'bounced'", "DELETE FROM event"])
+    for (const change of ["UPDATE event SET kind = 'returned'", "DELETE FROM event"])
       expect(() => database.exec(change)).toThrow(/append-only/);
     database.close();
   });
@@ -80,23 +80,23 @@ describe("events on the disk", () => {
       [
         batch("n", [
           event("1", { at: "2026-03-01T23:59:59.999Z" }),
-          event("2", { at: "2026-03-02T00:00:00Z", kind: "bounced", reply: "550 5.1.1 no" }),
+          event("2", { at: "2026-03-02T00:00:00Z", kind: "returned", reply: "550 5.1.1 no" }),
           event("3", { at: "2026-03-02T00:00:01Z", domain: "Brackwater-Tickets.example" }),
         ]),
       ],
       NOW,
       0,
     );
-    expect(store.days(0).map(({ day, domain, counts }) => [day, domain, counts.delivered, counts.bounced])).toEqual([
+    expect(store.days(0).map(({ day, domain, counts }) => [day, domain, counts.arrived, counts.returned])).toEqual([
       [20_514, "brackwater-tickets.example", 1, 0],
       [20_514, "brackwater.example", 0, 1],
       [20_513, "brackwater.example", 1, 0],
     ]);
     expect(store.days(Date.parse("2026-03-02T00:00:00Z"))).toHaveLength(2);
     expect(store.of("m@brackwater.example").map(({ kind, reply }) => [kind, reply])).toEqual([
-      ["delivered", null],
-      ["bounced", "550 5.1.1 no"],
-      ["delivered", null],
+      ["arrived", null],
+      ["returned", "550 5.1.1 no"],
+      ["arrived", null],
     ]);
     store.close();
   });

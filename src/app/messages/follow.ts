@@ -27,7 +27,7 @@ export interface MessageIds {
   readonly messageId: string;
 }
 
-const FINAL: readonly Disposition[] = ["delivered", "bounced", "complained"];
+const FINAL: readonly Disposition[] = ["arrived", "returned", "reported"];
 
 const shown = (state: Disposition, reply: string | null): Shown => {
   const status = reply === null ? undefined : enhancedStatus(reply);
@@ -51,7 +51,7 @@ export async function dispositionOf(
   try {
     const last = store
       .of(ids.messageId)
-      .findLast(({ kind }) => kind === "delivered" || kind === "deferred" || kind === "bounced" || kind === "complained");
+      .findLast(({ kind }) => kind === "arrived" || kind === "waiting" || kind === "returned" || kind === "reported");
     return last === undefined ? undefined : shown(last.kind as Disposition, last.reply);
   } finally {
     store.close();
@@ -122,7 +122,7 @@ export async function follow(
     }
     copy ??= path === undefined ? undefined : await copyIn(path, ids.messageId);
     const ended = disposition === undefined ? !follows && !session.workspace.hasEvents : disposition.final;
-    const cameBack = disposition?.state === "bounced" || disposition?.state === "complained";
+    const cameBack = disposition?.state === "returned" || disposition?.state === "reported";
     if ((ended && (path === undefined || copy !== undefined || cameBack)) || clock.now() >= until) return { disposition, copy };
     await clock.sleep(LOOK_EVERY * 1000);
   }

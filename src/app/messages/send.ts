@@ -51,8 +51,8 @@ function readiness(result: Omit<SendTestMessageResult, "ready" | "because">): Pi
   if (sent.verdict === "refused") return no("the message was not taken");
   if (sent.verdict === "unknown" && disposition === null && received === null)
     return unsure("nobody knows whether the message was taken");
-  if (disposition?.state === "bounced") return no("the message came back");
-  if (disposition?.state === "complained") return no("the message arrived and was called spam");
+  if (disposition?.state === "returned") return no("the message came back");
+  if (disposition?.state === "reported") return no("the message arrived and was called spam");
   if (received !== null) {
     const { dmarc } = received;
     if (dmarc.result === "temperror") return unsure("the message arrived, and could not be judged: the DNS did not answer");

@@ -65,7 +65,7 @@ export async function checkHelper(
   ): Promise<void> => {
     const applied = await runHelper(
       program,
-      { action: "apply", zone: domain.name, changes: [{ ...scratch, before, after }] },
+      { action: "change", zone: domain.name, changes: [{ ...scratch, before, after }] },
       how,
     );
     steps.push({

@@ -131,7 +131,7 @@ function helperPublisher(
     to: title,
     async apply(changes) {
       const call = {
-        action: "apply" as const,
+        action: "change" as const,
         zone: domain.name,
         changes: changes.map((change) => ({
           name: change.name,

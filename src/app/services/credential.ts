@@ -160,7 +160,7 @@ export async function senderCredential(
           if (secret === "" || /[\s\x00-\x1f]/.test(secret)) throw new Failure("no-secret-given", {});
           // Each has an id of its own, so that ending one does not end the next.
           const id = `by-hand-${context.clock.now().toString(36)}`;
-          return { id, scope: "sending", user, secret };
+          return { id, scope: "mail", user, secret };
         },
         async () => "and nothing was changed",
       );
@@ -183,7 +183,7 @@ export async function senderCredential(
       });
       const ended = {
         id,
-        scope: own?.scope ?? ("sending" as const),
+        scope: own?.scope ?? ("mail" as const),
         user: own?.user ?? "",
         domain: own?.domain ?? null,
         kept: own?.kept ?? null,

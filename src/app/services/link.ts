@@ -132,7 +132,7 @@ async function conformance(link: LinkTo, deep: boolean): Promise<Pick<SenderLink
     checks.push(judged(name, what, await ask(link, name, given), judge));
   }
   if (deep && offers.includes("credentials")) {
-    const made = await ask(link, "makeCredential", { body: { scope: "sending", domain: null } });
+    const made = await ask(link, "makeCredential", { body: { scope: "mail", domain: null } });
     checks.push(judged("makeCredential", "a credential is made, with its secret", made, expectAnswer));
     if (made.ok) {
       const { id, secret } = made.value as { id: string; secret: string };
@@ -141,7 +141,7 @@ async function conformance(link: LinkTo, deep: boolean): Promise<Pick<SenderLink
         judged(
           "scope",
           "a sending credential cannot make others",
-          await ask(sending, "makeCredential", { body: { scope: "sending", domain: null } }),
+          await ask(sending, "makeCredential", { body: { scope: "mail", domain: null } }),
           expectKind("key"),
         ),
       );

@@ -34,10 +34,10 @@ export const noEvents = (): Record<EventKind, number> =>
 
 const percent = (share: number): string => `${(share * 100).toFixed(share < 0.01 ? 2 : 1).replace(/\.?0+$/, "")} %`;
 
-/** Days on which more bounced, or more people complained, than receivers usually put up with. */
+/** Days on which more mail came back, or more people called it spam, than receivers usually put up with. */
 export function eventWarnings(days: readonly DayOfEvents[]): EventWarning[] {
   return days.flatMap(({ day, service, domain, counts }) => {
-    const { delivered, bounced, complained } = counts;
+    const { arrived, returned, reported } = counts;
     const judged = (kind: EventWarning["kind"], part: number, whole: number, what: string, remedy: string): EventWarning[] => {
       const share = part / whole;
       const { careful, severe } = LIMITS[kind];
@@ -49,15 +49,15 @@ export function eventWarnings(days: readonly DayOfEvents[]): EventWarning[] {
     return [
       ...judged(
         "bounces",
-        bounced,
-        delivered + bounced,
-        "bounced",
-        "take the addresses that bounced off the list before the next mailing",
+        returned,
+        arrived + returned,
+        "came back",
+        "take the addresses whose mail came back off the list before the next mailing",
       ),
       ...judged(
         "complaints",
-        complained,
-        Math.max(delivered, complained),
+        reported,
+        Math.max(arrived, reported),
         "were called spam by those who got them",
         "write only to people who asked for it, and make leaving the list one click",
       ),

@@ -42,7 +42,7 @@ const senderState = z.object({
 });
 export type SenderState = z.output<typeof senderState>;
 
-export const SCOPES = ["sending", "everything"] as const;
+export const SCOPES = ["mail", "account"] as const;
 const credential = z.object({
   id,
   scope: z.enum(SCOPES),
@@ -58,7 +58,7 @@ const submission = z.object({
   tls: z.enum(TLS_MODES).describe("starttls on the usual port 587, implicit on the usual port 465 (RFC 8314)"),
 });
 
-export const DISPOSITIONS = ["queued", "in-transit", "delivered", "deferred", "bounced", "complained"] as const;
+export const DISPOSITIONS = ["accepted", "under-way", "arrived", "waiting", "returned", "reported"] as const;
 export type Disposition = (typeof DISPOSITIONS)[number];
 
 const messageState = z.object({
@@ -72,7 +72,7 @@ const messageState = z.object({
 export type MessageState = z.output<typeof messageState>;
 
 /** Kinds of events a service reports about messages. */
-export const EVENT_KINDS = ["delivered", "deferred", "bounced", "opened", "clicked", "unsubscribed", "complained"] as const;
+export const EVENT_KINDS = ["arrived", "waiting", "returned", "shown", "followed", "left", "reported"] as const;
 export type EventKind = (typeof EVENT_KINDS)[number];
 
 const event = z.object({

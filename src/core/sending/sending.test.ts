@@ -44,25 +44,25 @@ describe("warnings about a day", () => {
     counts: { ...noEvents(), ...counts },
   });
   test.each<[string, Partial<DayOfEvents["counts"]>, string[]]>([
-    ["a good day", { delivered: 1000, bounced: 5, complained: 1 }, []],
-    ["exactly at the limits", { delivered: 980, bounced: 20, complained: 0 }, []],
-    ["a little over for bounces", { delivered: 970, bounced: 30 }, ["bounces careful"]],
-    ["far over for bounces", { delivered: 900, bounced: 100 }, ["bounces severe"]],
-    ["complaints", { delivered: 1000, complained: 2 }, ["complaints careful"]],
-    ["many complaints", { delivered: 1000, complained: 10 }, ["complaints severe"]],
-    ["both", { delivered: 100, bounced: 50, complained: 50 }, ["bounces severe", "complaints severe"]],
-    ["too few messages to say", { delivered: 8, bounced: 8 }, []],
-    ["one bounce is nobody's fault", { delivered: 20, bounced: 1 }, []],
-    ["complaints about mail of the days before", { complained: 30 }, ["complaints severe"]],
+    ["a good day", { arrived: 1000, returned: 5, reported: 1 }, []],
+    ["exactly at the limits", { arrived: 980, returned: 20, reported: 0 }, []],
+    ["a little over for bounces", { arrived: 970, returned: 30 }, ["bounces careful"]],
+    ["far over for bounces", { arrived: 900, returned: 100 }, ["bounces severe"]],
+    ["complaints", { arrived: 1000, reported: 2 }, ["complaints careful"]],
+    ["many complaints", { arrived: 1000, reported: 10 }, ["complaints severe"]],
+    ["both", { arrived: 100, returned: 50, reported: 50 }, ["bounces severe", "complaints severe"]],
+    ["too few messages to say", { arrived: 8, returned: 8 }, []],
+    ["one bounce is nobody's fault", { arrived: 20, returned: 1 }, []],
+    ["complaints about mail of the days before", { reported: 30 }, ["complaints severe"]],
     ["nothing at all", {}, []],
   ])("%s", (_, counts, expected) => {
     expect(eventWarnings([day(counts)]).map((one) => `${one.kind} ${one.severe ? "severe" : "careful"}`)).toEqual(expected);
   });
   test("says share and limit for people", () => {
-    expect(eventWarnings([day({ delivered: 970, bounced: 30 })])[0]?.because).toBe(
-      "3 % of 1,000 messages bounced, the usual limit is 2 %",
+    expect(eventWarnings([day({ arrived: 970, returned: 30 })])[0]?.because).toBe(
+      "3 % of 1,000 messages came back, the usual limit is 2 %",
     );
-    expect(eventWarnings([day({ delivered: 2000, complained: 3 })])[0]?.because).toMatch(/^0\.15 % of 2,000 .* is 0\.1 %$/);
+    expect(eventWarnings([day({ arrived: 2000, reported: 3 })])[0]?.because).toMatch(/^0\.15 % of 2,000 .* is 0\.1 %$/);
   });
 });
 
@@ -77,7 +77,7 @@ describe("the contract of the service link", () => {
   });
   const event = {
     id: "e1",
-    kind: "bounced",
+    kind: "returned",
     at: "2026-03-02T09:00:00Z",
     messageId: "m@brackwater.example",
     domain: "brackwater.example",

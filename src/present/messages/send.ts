@@ -2,6 +2,7 @@ import type { SendTestMessageResult } from "../../app/messages/send.ts";
 import { displayName } from "../../core/name/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
+import { OUTCOME_WORDS } from "../outcomes.ts";
 import { judgementText } from "./judge.ts";
 
 /** The result of {@link sendTestMessage} for people. */
@@ -26,7 +27,7 @@ export function sendTestMessageText(one: SendTestMessageResult, { style, width }
       ? []
       : [
           line(
-            `${disposition.state === "delivered" ? style.good(`✓ ${disposition.state}`) : disposition.final ? style.bad(`✗ ${disposition.state}`) : style.careful(`◐ ${disposition.state}`)}${disposition.meaning === null ? "" : `  ${disposition.status}: ${visible(disposition.meaning)}`}${disposition.reply === null ? "" : `; the server said “${visible(disposition.reply)}”`}`,
+            `${disposition.state === "arrived" ? style.good(`✓ ${OUTCOME_WORDS[disposition.state]}`) : disposition.final ? style.bad(`✗ ${OUTCOME_WORDS[disposition.state]}`) : style.careful(`◐ ${OUTCOME_WORDS[disposition.state]}`)}${disposition.meaning === null ? "" : `  ${disposition.status}: ${visible(disposition.meaning)}`}${disposition.reply === null ? "" : `; the server said “${visible(disposition.reply)}”`}`,
           ),
         ]),
     ...(received === null

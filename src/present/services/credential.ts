@@ -8,11 +8,11 @@ export function senderCredentialText(
   { style, width }: Layout,
 ): string {
   const goodFor = ({ scope, domain }: SenderCredentialResult["credentials"][number]): string =>
-    `${scope === "sending" ? "can only send" : "can do everything"}, for ${domain === null ? "every domain" : visible(domain.slice(0, -1))}`;
+    `${scope === "mail" ? "can only send" : "can do everything"}, for ${domain === null ? "every domain" : visible(domain.slice(0, -1))}`;
   const [one] = credentials;
   if (done === "listed")
     return credentials.length === 0
-      ? `${visible(title)} has no credential yet. Make one: ${style.command(`zandrel sender credential ${service} --new sending --domain DOMAIN`)}\n`
+      ? `${visible(title)} has no credential yet. Make one: ${style.command(`zandrel sender credential ${service} --new mail --domain DOMAIN`)}\n`
       : `${credentials.map((each) => `${style.title(visible(each.id))}  ${goodFor(each)}; user ${visible(each.user)}; ${each.kept === null ? "its secret is not in this workspace" : `secret in ${visible(each.kept)}`}\n`).join("")}`;
   if (one === undefined) return "";
   if (done === "revoked")

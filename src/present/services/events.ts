@@ -2,13 +2,14 @@ import type { SenderEventsResult } from "../../app/services/events.ts";
 import { EVENT_KINDS } from "../../core/sending/index.ts";
 import { columns, dayText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
+import { OUTCOME_WORDS } from "../outcomes.ts";
 
 /** The result of {@link senderEvents} for people. */
 export function senderEventsText({ days, warnings }: SenderEventsResult, { style, width }: Layout): string {
   if (days.length === 0)
     return `No event was received yet. Receive them: ${style.command("zandrel sender events SERVICE --listen 127.0.0.1:8025")}\n`;
   const rows = [
-    ["day", "service", "domain", ...EVENT_KINDS],
+    ["day", "service", "domain", ...EVENT_KINDS.map((kind) => OUTCOME_WORDS[kind])],
     ...days.map(({ day, service, domain, counts }) => [
       dayText(day),
       service,
@@ -20,7 +21,7 @@ export function senderEventsText({ days, warnings }: SenderEventsResult, { style
     ...columns(rows, (cell, _, row) => (row === 0 ? style.quiet(cell) : cell)),
     "",
     ...(warnings.length === 0
-      ? [style.good("Bounces and complaints are within the usual limits.")]
+      ? [style.good("Mail that came back and complaints are within the usual limits.")]
       : warnings.flatMap(({ day, domain, because, remedy, severe }) => [
           `${severe ? style.bad("✗") : style.careful("!")} ${wrap(`${dayText(day)}, ${visible(domain.slice(0, -1))}: ${because}.`, width - 2, "  ")}`,
           `  ${style.careful("do:")} ${wrap(remedy, width - 6, "      ")}`,

@@ -13,7 +13,7 @@ export function senderSettingsText(
     check === null
       ? undefined
       : `${{ works: style.good("✓ works"), refused: style.bad("✗ refused"), unknown: style.careful("? unknown") }[check.verdict]}  ${wrap(visible(check.because), width - 12, "  ")}`;
-  const missing = `none yet: zandrel sender credential ${service} --new sending --domain DOMAIN`;
+  const missing = `none yet: zandrel sender credential ${service} --new mail --domain DOMAIN`;
   return [
     style.title(`SMTP settings of ${visible(title)}`),
     ...columns([

@@ -10,11 +10,11 @@ export default command({
   examples: [
     ["zandrel sender credential swiftquill", "which there are, and where their secrets are kept"],
     [
-      "zandrel sender credential swiftquill --new sending --domain brackwater-tickets.example",
+      "zandrel sender credential swiftquill --new mail --domain brackwater-tickets.example",
       "make one that can only send, for one domain; its secret goes into keys/swiftquill/",
     ],
     [
-      "zandrel sender credential swiftquill --new sending --domain brackwater-tickets.example --environment shop.env --as MAIL_PASSWORD",
+      "zandrel sender credential swiftquill --new mail --domain brackwater-tickets.example --environment shop.env --as MAIL_PASSWORD",
       "the same, straight into an application's environment file",
     ],
     [
@@ -25,7 +25,7 @@ export default command({
   ],
   options: {
     ...resolverOptions,
-    new: choice(SCOPES, "make one: sending only, or everything"),
+    new: choice(SCOPES, "make one: “mail” may only send, “account” may do everything"),
     keep: flag("keep a secret from standard input, of a service without a link"),
     user: text("the user name that belongs to it, with --keep"),
     domain: shared.domain,
