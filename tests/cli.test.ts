@@ -414,7 +414,7 @@ describe("spf test", () => {
 
 describe("kits", () => {
   const KIT =
-    'kit: 1\nservice: pagewick\ntitle: Pagewick\ninputs:\n  claim: { explain: the claim, pattern: "[0-9a-z]{4}" }\n  site: { explain: the site }\nbefore: [publish the site once]\nasks:\n  - id: ownership\n    purpose: ownership\n    records: |\n      _pw TXT "claim:{claim}"\n  - id: site\n    purpose: site\n    after: [ownership]\n    later: [site]\n    spf: include:spf.pagewick.example\n    records: |\n      www CNAME {site}.pagewick.example.\n';
+    'kit: 1\nservice: pagewick\ntitle: Pagewick\ninputs:\n  claim: { explain: the claim, pattern: "[0-9a-z]{4}" }\n  site: { explain: the site }\nbefore: [choose a front page]\nasks:\n  - id: ownership\n    purpose: ownership\n    records: |\n      _pw TXT "claim:{claim}"\n  - id: site\n    purpose: site\n    after: [ownership]\n    later: [site]\n    spf: include:spf.pagewick.example\n    records: |\n      www CNAME {site}.pagewick.example.\n';
   const withKit = (text = KIT) => {
     const here = workspace();
     mkdirSync(join(here, "kits"));
@@ -427,7 +427,7 @@ describe("kits", () => {
     expect(first).toMatchObject({ exit: 0, err: "" });
     expect(first.json).toMatchObject({
       asks: [{ id: "pagewick-ownership" }],
-      before: ["publish the site once"],
+      before: ["choose a front page"],
       later: ["pagewick-site"],
     });
     expect(readFileSync(join(here, "zandrel.yaml"), "utf8")).toContain("  pagewick:\n    title: Pagewick\n");

@@ -16,9 +16,9 @@ const asset = (name) => readFileSync(path(`../../node_modules/@xterm/xterm/${nam
 const page = (
   columns,
   rows,
-) => `<!doctype html><style>${asset("css/xterm.css")} body{margin:0;background:#14181f;padding:24px} .xterm-viewport{overflow:hidden!important}</style>
+) => `<!doctype html><style>${asset("css/xterm.css")} body{margin:0;background:#191c26;padding:24px} .xterm-viewport{overflow:hidden!important}</style>
 <div id="t"></div><script>${asset("lib/xterm.js")}</script><script>
-const t=new Terminal({cols:${columns},rows:${rows},fontSize:15,lineHeight:1.2,fontFamily:"'DejaVu Sans Mono',monospace",convertEol:true,cursorStyle:"bar",cursorInactiveStyle:"none",theme:{background:"#14181f",foreground:"#dfe4ea",brightBlack:"#9aa4b2",green:"#7bd88f",red:"#ff7b84",yellow:"#ffd479",cyan:"#7cd5f1",blue:"#8ab4ff",magenta:"#e29bff"}});
+const t=new Terminal({cols:${columns},rows:${rows},fontSize:15,lineHeight:1.2,fontFamily:"'DejaVu Sans Mono',monospace",convertEol:true,cursorStyle:"bar",cursorInactiveStyle:"none",theme:{background:"#191c26",foreground:"#e6e3dc",brightBlack:"#a6a8b8",green:"#8ad6ab",red:"#f58f97",yellow:"#eaca72",cyan:"#8bd2e3",blue:"#a3b8f7",magenta:"#dba9ea"}});
 t.open(document.getElementById("t"));</script>`;
 
 /** Runs a command line and gives back what it printed, colours included. */

@@ -56,7 +56,7 @@ export class MailRecords {
     return `${this.#description.key}-domain=${secret(this.#description.key, domain, 16)}`;
   }
 
-  /** The page “Sending domain”. */
+  /** The page “Leg rings”. */
   async page(domain: string): Promise<string> {
     const { selectors, publishes, title } = this.#description;
     await this.publishTargets(domain);

@@ -8,7 +8,7 @@ import { type RunningService, type Step, startService } from "./service.ts";
 
 /** A mail service of the lab: it confirms addresses, accepts domains, gives out credentials, sends, and tells what became of it. */
 export interface MailService extends RunningService {
-  /** What its page “Sending domain” shows: the DKIM keys, which are made when somebody first looks. */
+  /** What its page “Leg rings” shows: the DKIM keys, which are made when somebody first looks. */
   page(domain: string): Promise<string>;
   /** Hands in a message as the theatre's application would; gives back its tracking id. */
   send(from: string, to: string, octets: Buffer): Promise<string>;

@@ -78,9 +78,11 @@ export const pagewick = (address: string): ServiceDescription => ({
     },
     site: {
       shows: (domain) =>
-        `Point ${domain} at Pagewick\n\nName\tType\tContent\n@\tA\t${address}\nwww\tCNAME\t${domain.split(".")[0]}.sites.pagewick.example\n`,
+        `Point ${domain} at Pagewick\n\nName\tType\tContent\n@\tA\t${address}\nwww\tA\t${address}\n_wick\tTXT\tpagewick-site=${domain.split(".")[0]}\n`,
       accepts: async (domain, resolver) =>
-        (await leadsTo(resolver, domain, [address])) && (await leadsTo(resolver, name("www", domain), [address])),
+        (await leadsTo(resolver, domain, [address])) &&
+        (await leadsTo(resolver, name("www", domain), [address])) &&
+        (await hasText(resolver, name("_wick", domain), `pagewick-site=${plain(domain).split(".")[0]}`)),
       refusal: "Your domain does not point to us yet.",
       acceptance: "Connected. The certificate is being issued.",
     },

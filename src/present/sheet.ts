@@ -66,14 +66,14 @@ export function sheetPage(title: string, entries: readonly SheetEntry[]): string
   return `<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${html(title)}</title>
 <style>
-body{font:16px/1.5 system-ui,sans-serif;max-width:46rem;margin:2rem auto;padding:0 1rem;color:#1b2230;background:#fff}
+body{font:16px/1.5 system-ui,sans-serif;max-width:46rem;margin:2rem auto;padding:0 1rem;color:#22263a;background:#fff}
 h1{font-size:1.4rem}h2{font-size:1.05rem;margin:0 0 .4rem;display:flex;align-items:center;gap:.5rem}
-section{border:1px solid #c3c9d4;border-left:6px solid #2b7a4b;border-radius:4px;padding:.8rem 1rem;margin:1rem 0;break-inside:avoid}
-section.delete{border-left-color:#b3261e}section.not-offered{border-left-color:#8a6100}
-.box{width:1rem;height:1rem;border:1.5px solid #4a5364;display:inline-block}
-table{border-collapse:collapse;width:100%}th{text-align:left;font-weight:500;color:#4a5364;width:6rem;vertical-align:top;padding:.15rem 0}
+section{border:1px solid #cbc8d4;border-left:6px solid #1c6e62;border-radius:4px;padding:.8rem 1rem;margin:1rem 0;break-inside:avoid}
+section.delete{border-left-color:#993049}section.not-offered{border-left-color:#7a5716}
+.box{width:1rem;height:1rem;border:1.5px solid #51566b;display:inline-block}
+table{border-collapse:collapse;width:100%}th{text-align:left;font-weight:500;color:#51566b;width:6rem;vertical-align:top;padding:.15rem 0}
 code{font:15px/1.4 ui-monospace,"DejaVu Sans Mono",monospace;overflow-wrap:anywhere;user-select:all}
-p{margin:.5rem 0 0;color:#6b4a00}
+p{margin:.5rem 0 0;color:#664812}
 </style></head><body><h1>${html(title)}</h1>
 ${blocks.join("\n")}
 </body></html>

@@ -15,9 +15,9 @@ const html = (text: string): string =>
     .replaceAll('"', "&quot;");
 
 /** Colours that people with any colour vision tell apart, and patterns for print; proven mail first. */
-const PROVEN = { color: "#0b6e99", decal: { symbol: "none" } };
+const PROVEN = { color: "#17697a", decal: { symbol: "none" } };
 const OPEN = {
-  color: "#e08e0b",
+  color: "#b4661a",
   decal: { symbol: "rect", dashArrayX: [1, 0], dashArrayY: [2, 4], rotation: -Math.PI / 4, color: "rgba(0,0,0,0.45)" },
 };
 
@@ -80,7 +80,7 @@ const byVerdict = (page: SourcesPage): string =>
   ]);
 
 /** Colours that keep apart for any colour vision; the patterns are the chart's own. */
-const PALETTE = ["#0b6e99", "#e08e0b", "#2a9d6f", "#b1487f", "#7a6a00", "#8a8f98"];
+const PALETTE = ["#17697a", "#b4661a", "#5f3f86", "#a5345c", "#68701c", "#70748a"];
 
 function byOrigin(page: SourcesPage): string {
   const named = page.sources.slice(0, PALETTE.length - 1);
@@ -143,10 +143,10 @@ export function sourcesPage(page: SourcesPage): string {
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <title>${html(title)}</title>
 <style>
-body { font: 16px/1.5 ${FONT}; color: #1d2530; background: #fff; max-width: 980px; margin: 2rem auto; padding: 0 1rem; }
-h1 { margin-bottom: 0; } h2 { margin-top: 2rem; } p { margin-top: .3rem; color: #46505e; }
+body { font: 16px/1.5 ${FONT}; color: #22263a; background: #fff; max-width: 980px; margin: 2rem auto; padding: 0 1rem; }
+h1 { margin-bottom: 0; } h2 { margin-top: 2rem; } p { margin-top: .3rem; color: #51566b; }
 svg { max-width: 100%; height: auto; }
-table { border-collapse: collapse; width: 100%; font-size: .9rem; } th, td { text-align: left; padding: .35rem .6rem; border-bottom: 1px solid #d5dae1; vertical-align: top; } td:nth-child(2), td:nth-child(3) { text-align: right; white-space: nowrap; }
+table { border-collapse: collapse; width: 100%; font-size: .9rem; } th, td { text-align: left; padding: .35rem .6rem; border-bottom: 1px solid #d8d5df; vertical-align: top; } td:nth-child(2), td:nth-child(3) { text-align: right; white-space: nowrap; }
 @media print { body { margin: 0; } h2, figure, tr { break-inside: avoid; } }
 figure { margin: 0; }
 </style>
