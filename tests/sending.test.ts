@@ -261,9 +261,7 @@ describe("a newsletter service, from nothing to ready", () => {
       "--json",
     ]);
     const end =
-      sent.json.disposition.state === "arrived"
-        ? await run(["message", "send", "--follow", sent.json.tracking, "--json"])
-        : sent;
+      sent.json.disposition.state === "arrived" ? await run(["message", "send", "--follow", sent.json.tracking, "--json"]) : sent;
     expect(end.json.disposition).toMatchObject({ state, final: true, ...more });
     expect([end.exit, end.json.ready]).toEqual([1, false]);
   });

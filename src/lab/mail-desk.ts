@@ -128,7 +128,8 @@ export class MailDesk {
       const outcome = await this.post(`b-${id.toLowerCase()}@${back}`, to, octets);
       if (outcome.kind === "accepted") return this.#become(followed, "arrived", outcome.reply);
       const reply = outcome.kind === "refused" ? outcome.reply : `4.4.1 ${outcome.because}`;
-      if ((outcome.kind === "refused" && outcome.forGood) || tries === MAX_TRIES) return this.#become(followed, "returned", reply);
+      if ((outcome.kind === "refused" && outcome.forGood) || tries === MAX_TRIES)
+        return this.#become(followed, "returned", reply);
       if (tries === 1) this.#become(followed, "waiting", reply);
       await this.#world.clock.sleep(TRY_AGAIN * 2 ** (tries - 1));
     }
