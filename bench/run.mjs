@@ -19,7 +19,8 @@ if (given.includes("--compare")) {
   console.log("\nBeside the recorded figures:");
   for (const [what, now] of Object.entries(FIGURES)) {
     const was = before[what];
-    const change = was === undefined ? "not recorded" : `${was} before, ${now > was ? "+" : ""}${Math.round((now / was - 1) * 100)} %`;
+    const change =
+      was === undefined ? "not recorded" : `${was} before, ${now > was ? "+" : ""}${Math.round((now / was - 1) * 100)} %`;
     console.log(`  ${what}: ${now} (${change})`);
   }
 }

@@ -54,7 +54,7 @@ describe("the direction rules fire", () => {
     ["core/spf/probe.ts", "../name/domain-name.ts"],
     ["core/audit/rules/probe.ts", "../../spf/tree.ts"],
     ["app/asks/probe.ts", "../../core/spf/tree.ts"],
-    ["app/asks/probe.ts", "../../net/client.ts"],
+    ["app/asks/probe.ts", "../../net/transport.ts"],
     ["app/asks/probe.ts", "../../workspace/journal.ts"],
     ["present/asks/probe.ts", "../../core/change/draft.ts"],
     ["net/probe.ts", "../core/name/domain-name.ts"],

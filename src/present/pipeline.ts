@@ -137,5 +137,5 @@ export function cataloguePage(rules: readonly ReportedRule[]): string {
       .map((rule) => `| \`${rule.id}\` | ${rule.severity} | ${cell(rule.title)} | ${cell(rule.why)} | ${cell(rule.standard)} |`);
     return `## ${area}\n\n| id | severity | what | why it matters | standard |\n| -- | -- | -- | -- | -- |\n${rows.join("\n")}\n`;
   });
-  return `# What the audit can say\n\nMade by \`npm run schemas\` from the catalogue in \`src/core/audit\`; \`zandrel audit --list\` prints the same. The ${rules.length} ids are stable.\n\n- **breaks**: something does not work, or will be refused\n- **risks**: it works today, and may stop or be misused\n- **untidy**: it works, and makes the next mistake likelier\n- **note**: worth knowing; nothing has to be done\n\n${sections.join("\n")}`;
+  return `# What the audit can say\n\nMade by \`npm run docs\` from the catalogue in \`src/core/audit\`; \`zandrel audit --list\` prints the same. The ${rules.length} ids are stable.\n\n- **breaks**: something does not work, or will be refused\n- **risks**: it works today, and may stop or be misused\n- **untidy**: it works, and makes the next mistake likelier\n- **note**: worth knowing; nothing has to be done\n\n${sections.join("\n")}`;
 }

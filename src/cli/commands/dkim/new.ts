@@ -9,7 +9,7 @@ export default command({
   summary: "make a DKIM key: the private key goes to a file of the workspace, the public key becomes a record to publish",
   examples: [
     ["zandrel dkim new brackwater.example", "an RSA key of 2048 bits, named after the month"],
-    ["zandrel dkim new brackwater.example --selector ed1 --type ed25519", "a short, modern key beside the RSA key"],
+    ["zandrel dkim new brackwater.example --selector ed1 --key-type ed25519", "a short, modern key beside the RSA key"],
     ["zandrel dkim new brackwater.example --service swiftquill --selector sq1", "a key that a service signs with"],
   ],
   options: {

@@ -21,7 +21,7 @@ export default command({
       "zandrel sender credential heronpost --keep --user theatre --domain brackwater.example < secret.txt",
       "keep a secret that a page showed, read from standard input",
     ],
-    ["zandrel sender credential swiftquill --revoke c-41", "end one"],
+    ["zandrel sender credential swiftquill --end c-41", "end one"],
   ],
   options: {
     ...resolverOptions,

@@ -9,7 +9,7 @@ export default command({
   examples: [
     ["zandrel spf test brackwater.example --ip 192.0.2.25", "may this server send for the domain?"],
     [
-      "zandrel spf test brackwater.example --ip 192.0.2.25 --from box@brackwater.example --helo mx1.inglemail.example --json",
+      "zandrel spf test brackwater.example --ip 192.0.2.25 --mail-from box@brackwater.example --helo mx1.inglemail.example --json",
       "one envelope, for another program",
     ],
     ["zandrel spf test brackwater.example --ip 192.0.2.25 --zone-file brackwater.example.zone", "before it is published"],
