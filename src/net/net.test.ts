@@ -126,6 +126,27 @@ describe("the client", () => {
     });
     expect(via).toEqual(["udp", "tcp"]);
   });
+  const other = { questions: [{ name: name("other.test"), type: "TXT" as const, class: CLASS.IN }] };
+  test("an answer to another question over TCP is no answer", async () => {
+    const server = await serve(async (request, via) =>
+      reply(request, via === "udp" ? { truncated: true } : { ...other, answers: [txt("of another")] }),
+    );
+    expect(await client().at(server, { recursive: true }).ask(apex, "TXT")).toMatchObject({ kind: "failed", why: "malformed" });
+  });
+  test("an answer to another question over HTTPS is no answer", async () => {
+    const web = createServer((request, response) => {
+      const chunks: Buffer[] = [];
+      request.on("data", (chunk) => chunks.push(chunk));
+      request.on("end", () => {
+        response.writeHead(200, { "content-type": "application/dns-message" });
+        response.end(reply(Buffer.concat(chunks), { ...other, answers: [txt("of another")] }));
+      });
+    });
+    await new Promise<void>((resolve) => web.listen(0, "127.0.0.1", resolve));
+    closing.push(() => web.close());
+    const url = `http://127.0.0.1:${(web.address() as { port: number }).port}/dns-query`;
+    expect(await client().at({ url }, { recursive: true }).ask(apex, "TXT")).toMatchObject({ kind: "failed", why: "malformed" });
+  });
   test("a server that cuts its answer and does not speak TCP could not be asked", async () => {
     const socket = createSocket("udp4");
     await new Promise<void>((resolve) => socket.bind(0, "127.0.0.1", resolve));

@@ -46,6 +46,19 @@ const draft = (asks: Ask[], more: { lookup?: Lookup; world?: Lookup; replace?: s
     provenanceOf: () => "somebody else",
   });
 
+describe("an address of the other kind", () => {
+  test.each<[string, string[], string[]]>([
+    ["that nobody asked for is in the way", ["old A 192.0.2.99"], ["leftover-address"]],
+    ["that is asked for as well is not", ["old A 192.0.2.99", "old AAAA 2001:db8::99"], ["other-value"]],
+    ["that stays beside an address that is there already is not", ["both A 192.0.2.21"], []],
+    ["of another name is not", ["elsewhere A 192.0.2.99"], []],
+  ])("%s", async (_, records, kinds) => {
+    const lookup = live(`${LIVE}both A 192.0.2.21\nboth AAAA 2001:db8::21\n`);
+    const { clashes } = await draft([ask("a", records.join("\n"))], { lookup });
+    expect(clashes.map((clash) => clash.kind)).toEqual(kinds);
+  });
+});
+
 describe("changes", () => {
   test.each<[string, string, string, string, number]>([
     ["a token beside SPF is merged, keeping the set's TTL", '@ TXT "token"', "merge", '"v=spf1 -all" "token"', 1800],

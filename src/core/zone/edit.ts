@@ -60,7 +60,7 @@ export function editZone(
   const idOf = (change: { name: DomainName; type: RecordType }) => `${change.name} ${change.type}`;
   for (const change of changes) {
     const now = sets.get(idOf(change));
-    if (!sameData(now, change.before)) return err({ code: "moved", change, now });
+    if (!sameData(now, change.before) || now?.ttl !== change.before?.ttl) return err({ code: "moved", change, now });
   }
   const soa = entries.find((entry) => entry.type === "SOA" && entry.file === undefined);
   if (soa?.serialAt === undefined || soa.serialAt < 0) return err({ code: "no-soa" });

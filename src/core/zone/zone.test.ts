@@ -187,6 +187,12 @@ describe("editing in place", () => {
       error: { code: "moved" },
     });
   });
+  test("refuses where somebody changed the TTL since", () => {
+    const one = change("www", "CNAME", undefined);
+    expect(edit(one).ok).toBe(true);
+    const before = one.before === undefined ? undefined : { ...one.before, ttl: one.before.ttl + 60 };
+    expect(edit({ ...one, before })).toMatchObject({ ok: false, error: { code: "moved" } });
+  });
   test("refuses a file without an SOA, and a record that lives in an included file", () => {
     const bare = readZone("$TTL 60\na A 192.0.2.1\n", { origin });
     expect(editZone(bare, [], { origin }, "20260302")).toEqual({ ok: false, error: { code: "no-soa" } });

@@ -1,0 +1,62 @@
+import { describe, expect, test } from "@jest/globals";
+import { type Ask, type Want, wantsOf } from "../ask/index.ts";
+import { zoneLookup } from "../lookup/index.ts";
+import { name } from "../name/index.ts";
+import { readRecords, readZone, zonesOf } from "../zone/index.ts";
+import { retireAsk } from "./index.ts";
+
+const apex = name("brackwater.example");
+const ask = (id: string, records: string, ...wants: Want[]): Ask => ({
+  id,
+  service: "s",
+  purpose: "sending",
+  domain: apex,
+  after: [],
+  wants: [...wantsOf(readRecords(records, { origin: apex, ttl: 3600 }).records), ...wants],
+});
+const minimum: Want = { kind: "dmarc-minimum", name: name("_dmarc", apex), type: "TXT", ttl: 3600, policy: "none" };
+
+/** What goes and what stays when an ask ends, in a zone with these records. */
+async function ended(zone: string, one: Ask, { ours = false, named = [] as string[], others = [] as Ask[] } = {}) {
+  const text = `$TTL 1h\n@ SOA ns1 hostmaster 1 2h 15m 2w 5m\n@ NS ns1\n${zone}\n`;
+  const { changes, stays } = await retireAsk({
+    ask: one,
+    others,
+    lookup: zoneLookup(zonesOf(readZone(text, { origin: apex }))),
+    isOurs: () => ours,
+    named: new Set(named.map((each) => name(each, apex))),
+  });
+  return { gone: changes.map((change) => change.name), stays: stays.map(({ because }) => because) };
+}
+
+describe("a DMARC record stays", () => {
+  const record = '_dmarc TXT "v=DMARC1; p=none"';
+  test.each<[string, Ask, boolean, string[]]>([
+    ["that somebody else put there, asked for as a minimum", ask("a", "", minimum), false, []],
+    ["that Zandrel put there, asked for as a minimum", ask("a", "", minimum), true, []],
+    ["that somebody else put there, asked for word by word", ask("a", record), false, []],
+    ["that Zandrel put there, asked for word by word", ask("a", record), true, []],
+    ["even where its name is given to be replaced", ask("a", record), false, ["_dmarc"]],
+  ])("%s", async (_, one, ours, named) => {
+    const { gone, stays } = await ended(record, one, { ours, named });
+    expect(gone).toEqual([]);
+    expect(stays).toEqual([expect.stringContaining("keeps its DMARC record")]);
+  });
+});
+
+describe("any other record", () => {
+  const token = '@ TXT "seekmere-owner=4f1d"';
+  test("goes where Zandrel put it there, and stays where it was there before", async () => {
+    expect(await ended(token, ask("a", token), { ours: true })).toEqual({ gone: [apex], stays: [] });
+    const before = await ended(token, ask("a", token));
+    expect(before).toEqual({ gone: [], stays: [expect.stringContaining("--replace brackwater.example")] });
+    expect((await ended(token, ask("a", token), { named: ["@"] })).gone).toEqual([apex]);
+  });
+  test("stays where another ask needs it", async () =>
+    expect(await ended(token, ask("a", token), { ours: true, others: [ask("b", token)] })).toEqual({
+      gone: [],
+      stays: ["b needs it too"],
+    }));
+  test("that is not there is not mentioned", async () =>
+    expect(await ended('@ TXT "other"', ask("a", token), { ours: true })).toEqual({ gone: [], stays: [] }));
+});
