@@ -273,7 +273,7 @@ export function nextStep({ ask, state, causes }: AskStanding, domain: DomainName
     case "settled":
       return `zandrel prove ${ask.id}`;
     case "unknown":
-      return "zandrel status, once the name servers answer";
+      return `zandrel status ${name}`;
     case "proven":
       return "";
   }

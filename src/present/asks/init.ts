@@ -4,5 +4,5 @@ import type { Layout } from "../layout.ts";
 
 /** The result of {@link initialise} for people. */
 export function initialiseText({ created, next }: z.output<typeof initialiseSchema>, { style }: Layout): string {
-  return `${created.map((file) => `${style.good("written")}  ${file}\n`).join("")}Next: paste what a service shows you into ${style.command(next)} (finish with Ctrl-D).\n`;
+  return `${created.map((file) => `${style.good("written")}  ${file}\n`).join("")}Next: ${style.command(next)} (paste what the service shows, then press Ctrl-D)\n`;
 }

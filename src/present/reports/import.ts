@@ -9,7 +9,7 @@ export function importReportsText({ taken, known, messages, setAside }: ImportRe
       ? `No new report${known === 0 ? "" : `; ${known === 1 ? "1 was" : `${known} were`} there already`}.`
       : `${style.good(count(taken, "report"))} taken in, about ${messages.toLocaleString("en")} ${messages === 1 ? "message" : "messages"}${known === 0 ? "" : `; ${known === 1 ? "1 was" : `${known} were`} there already`}.`,
     ...setAside.map((one) => wrap(`${style.careful("set aside")}  ${visible(one.file)}: ${visible(one.because)}.`, width, "  ")),
-    ...(taken + known === 0 ? [] : [`Next: ${style.command("zandrel dmarc sources")} shows who sends as you.`]),
+    ...(taken + known === 0 ? [] : [`Next: ${style.command("zandrel dmarc sources")} (who sends as you)`]),
     "",
   ].join("\n");
 }
