@@ -104,7 +104,7 @@ export const GLOSSARY: readonly Term[] = [
   ),
   term(
     "CNAME record",
-    "an alias",
+    "an alias: this name stands for another",
     "A record that makes a name an alias of another name; nothing else may stand beside it.",
     "www.brackwater.example CNAME sites.pagewick.example",
     "cname",
@@ -399,7 +399,7 @@ export const GLOSSARY: readonly Term[] = [
   ),
   term(
     "TXT record",
-    "a text",
+    "a line of text at a name",
     "A record that holds a text, for proofs of ownership, SPF, DKIM and DMARC.",
     'brackwater.example TXT "seekmere-owner=4f1d0c77a2"',
     "txt",

@@ -2,6 +2,7 @@ import { describe, expect, test } from "@jest/globals";
 import { type Ask, type Want, wantsOf } from "../ask/index.ts";
 import { zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
+import { printData } from "../record/index.ts";
 import { readRecords, readZone, zonesOf } from "../zone/index.ts";
 import { retireAsk } from "./index.ts";
 
@@ -17,15 +18,18 @@ const ask = (id: string, records: string, ...wants: Want[]): Ask => ({
 const minimum: Want = { kind: "dmarc-minimum", name: name("_dmarc", apex), type: "TXT", ttl: 3600, policy: "none" };
 
 /** What goes and what stays when an ask ends, in a zone with these records. */
-async function ended(zone: string, one: Ask, { ours = false, named = [] as string[], others = [] as Ask[] } = {}) {
+function retire(zone: string, one: Ask, { ours = false, named = [] as string[], others = [] as Ask[] } = {}) {
   const text = `$TTL 1h\n@ SOA ns1 hostmaster 1 2h 15m 2w 5m\n@ NS ns1\n${zone}\n`;
-  const { changes, stays } = await retireAsk({
+  return retireAsk({
     ask: one,
     others,
     lookup: zoneLookup(zonesOf(readZone(text, { origin: apex }))),
     isOurs: () => ours,
     named: new Set(named.map((each) => name(each, apex))),
   });
+}
+async function ended(...given: Parameters<typeof retire>) {
+  const { changes, stays } = await retire(...given);
   return { gone: changes.map((change) => change.name), stays: stays.map(({ because }) => because) };
 }
 
@@ -41,6 +45,29 @@ describe("a DMARC record stays", () => {
     const { gone, stays } = await ended(record, one, { ours, named });
     expect(gone).toEqual([]);
     expect(stays).toEqual([expect.stringContaining("keeps its DMARC record")]);
+  });
+});
+
+describe("SPF terms", () => {
+  const asked = '@ TXT "v=spf1 include:spf.heronpost.example ~all"';
+  const published = '@ TXT "v=spf1 include:spf.heronpost.example include:spf.inglemail.example -all"';
+  const one = ask("a", asked);
+  test("go from the one record, which stays with its other terms", async () => {
+    const { changes, stays } = await retire(published, one, { ours: true });
+    expect(changes.flatMap(({ after }) => after?.data.map((data) => printData("TXT", data)))).toEqual([
+      '"v=spf1 include:spf.inglemail.example -all"',
+    ]);
+    expect(stays).toEqual([]);
+  });
+  test.each<[string, string, Ask[], string[]]>([
+    ["that another ask needs", published, [ask("b", asked)], ["another ask needs these terms too"]],
+    ["in a record that Zandrel did not write", published, [], ["not last written by Zandrel"]],
+    ["that are not there", '@ TXT "v=spf1 -all"', [], []],
+    ["of a domain without an SPF record", '@ TXT "other"', [], []],
+  ])("%s stay or are not mentioned", async (_, zone, others, because) => {
+    const { gone, stays } = await ended(zone, one, { ours: others.length > 0, others });
+    expect(gone).toEqual([]);
+    expect(stays).toEqual(because.map((part) => expect.stringContaining(part)));
   });
 });
 
