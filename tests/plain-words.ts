@@ -1,6 +1,6 @@
 /** Phrases of the first texts that nobody says today. */
 const BANNED = [
-  /\btaken? down\b/i,
+  /\b(?:take|taken|takes|took) (?:[a-z]+ ){0,2}down\b/i,
   /\bways? out\b/i,
   /\bmaster file/i,
   /\bstand-ins?\b/i,

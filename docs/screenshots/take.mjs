@@ -92,18 +92,19 @@ async function sheet(folder) {
 const folder = mkdtempSync(join(tmpdir(), "zandrel-shots-"));
 const lab = spawn(
   process.execPath,
-  [program, "lab", "--port", "5391", "--speed", "200", "--settings", join(folder, "lab.yaml")],
+  [program, "lab", "--port", "5391", "--speed", "200", "--write-settings", join(folder, "lab.yaml")],
   { cwd: folder },
 );
 try {
-  const started = await new Promise((resolve) => {
+  const started = await new Promise((resolve, reject) => {
     let printed = "";
+    lab.on("exit", (code) => reject(new Error(`the lab ended with ${code}`)));
     lab.stdout.on("data", (chunk) => {
       printed += chunk;
       if (printed.includes("Ctrl-C stops")) resolve(printed);
     });
   });
-  const env = Object.fromEntries([...started.matchAll(/^export (\w+)='(.*)'$/gm)].map((match) => [match[1], match[2]]));
+  const env = Object.fromEntries([...started.matchAll(/^export (\w+)='?(.*?)'?$/gm)].map((match) => [match[1], match[2]]));
   const paste = started.slice(started.indexOf("Verify that"), started.indexOf("Claim brackwater"));
   const zandrel = async (argv, input) => ({
     shown: `zandrel ${argv.join(" ")}`,
@@ -203,7 +204,7 @@ try {
       "z202602",
       "--new-selector",
       "z202609",
-      "--type",
+      "--key-type",
       "ed25519",
       "--write",
     ]),
@@ -221,7 +222,8 @@ try {
     printed: await run([...argv, ...files], { cwd: reported }),
   });
   await run(["dmarc", "import", path("../../demo/reports")], { cwd: reported });
-  await shoot("advise", [await onReports(["dmarc", "sources", "--html", "sources.html"]), await onReports(["dmarc", "advise"])]);
+  await onReports(["dmarc", "sources", "--html", "sources.html"]);
+  await shoot("advise", [await onReports(["dmarc", "advise"])]);
   const sources = await browser.newPage({ viewport: { width: 1280, height: 1000 } });
   await sources.goto(`file://${join(reported, "sources.html")}`);
   await sources.screenshot({ path: path("sources.png") });

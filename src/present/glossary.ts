@@ -104,7 +104,7 @@ export const GLOSSARY: readonly Term[] = [
   ),
   term(
     "CNAME record",
-    "an alias: this name stands for another",
+    "an alias, a name that stands for another",
     "A record that makes a name an alias of another name; nothing else may stand beside it.",
     "www.brackwater.example CNAME sites.pagewick.example",
     "cname",

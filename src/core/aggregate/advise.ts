@@ -76,8 +76,8 @@ function remedyFor(source: Source, reason: Repair["reason"]): Pick<Repair, "beca
   const { title, signers, envelopes, service } = source;
   const take =
     service === undefined
-      ? "take its records down with zandrel intake --add-service"
-      : `take its records down with zandrel intake --service ${service}`;
+      ? "save its records with zandrel intake --add-service"
+      : `save its records with zandrel intake --service ${service}`;
   switch (reason) {
     case "wrong-signer":
       return {

@@ -15,7 +15,8 @@ export function adviseText(
 ): string {
   const plain = displayName(domain);
   const lines = [
-    `${style.title(`Advice for ${plain}`)}, from the reports of ${dayText(from)} to ${dayText(to)}; the policy (what receivers do with mail that fails) is p=${now} today`,
+    `${style.title(`Advice for ${plain}`)}, from the reports of ${dayText(from)} to ${dayText(to)}`,
+    `The policy (what receivers do with mail that fails) is p=${now} today.`,
   ];
   if (repairs.length > 0) lines.push("", "Fix first:");
   for (const [i, one] of repairs.entries())

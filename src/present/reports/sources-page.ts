@@ -153,7 +153,7 @@ figure { margin: 0; }
 </head>
 <body>
 <h1>${html(title)}</h1>
-<p>${dayText(page.from)} to ${dayText(page.to)}, by ${page.reports} ${page.reports === 1 ? "report" : "reports"} of ${page.receivers} ${page.receivers === 1 ? "receiver" : "receivers"}: ${page.messages.toLocaleString("en")} messages, ${page.aligned.toLocaleString("en")} of them proven to be yours.</p>
+<p>${dayText(page.from)} to ${dayText(page.to)}, from ${page.reports} ${page.reports === 1 ? "report" : "reports"} by ${page.receivers} ${page.receivers === 1 ? "receiver" : "receivers"}: ${page.messages.toLocaleString("en")} messages, ${page.aligned.toLocaleString("en")} of them proven to be yours.</p>
 <h2>Messages by week, proven or not</h2>
 <figure>${byVerdict(page)}</figure>
 <h2>Messages by week, by source</h2>

@@ -28,7 +28,7 @@ export default command({
     gradual: flag("try it out: receivers apply one step milder"),
     force: flag("a strict policy although no reports were seen that allow it"),
     service: shared.service,
-    write: flag("take the record down as an ask"),
+    write: flag("save the record as an ask"),
   },
   schema: dmarcComposeSchema,
   run: dmarcCompose,

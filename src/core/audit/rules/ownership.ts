@@ -92,7 +92,7 @@ export const ownership = rulesOf("ownership", [
             .filter((text) => kindOf(text) !== undefined && !facts.wantedTexts.includes(text))
             .map((text) => ({
               evidence: `“${short(text)}”`,
-              remedy: "take it down with zandrel intake if it is needed, or remove it",
+              remedy: "save it with zandrel intake if it is needed, or remove it",
             })),
   ],
   [
