@@ -17,7 +17,9 @@ await build({
   target: "node20.19",
   format: "esm",
   sourcemap: true,
-  minify: true,
+  // Names stay, so that profiles and stack traces can be read.
+  minifySyntax: true,
+  minifyWhitespace: true,
   legalComments: "none",
   // What is installed beside the program stays where npm put it; everything else travels in the chunks.
   external: Object.keys(dependencies).flatMap((name) => [name, `${name}/*`]),

@@ -27,11 +27,12 @@ const BANNED = [
 /** Sentences longer than this are read twice. */
 const MAX_SENTENCE = 200;
 
+/** The banned phrases of a text, however its lines are broken. */
+export const bannedIn = (text: string): string[] => BANNED.flatMap((phrase) => phrase.exec(text.replace(/\s+/g, " "))?.[0] ?? []);
+
 /** What is odd about a text that people read: its banned phrases, and its sentences that are too long. */
 export function oddWords(text: string): string[] {
-  const plain = text.replace(/\x1b\[[0-9;]*m/g, "");
-  const banned = BANNED.flatMap((phrase) => phrase.exec(plain)?.[0] ?? []);
-  const long = plain
+  const long = text
     .split(/(?<=[.!?:;])\s+|\n\s*(?:\n|[-*+|] |\d+\. )/)
     .map((sentence) =>
       sentence
@@ -41,5 +42,5 @@ export function oddWords(text: string): string[] {
     )
     .filter((sentence) => sentence.length > MAX_SENTENCE && sentence.split(" ").length > 20)
     .map((sentence) => `“${sentence.slice(0, 60)}…” is longer than ${MAX_SENTENCE}`);
-  return [...banned, ...long];
+  return [...bannedIn(text), ...long];
 }

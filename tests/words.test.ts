@@ -2,7 +2,9 @@ import { readFileSync } from "node:fs";
 import { describe, expect, test } from "@jest/globals";
 import { COMMANDS } from "../src/cli/registry.ts";
 import { CATALOGUE } from "../src/core/audit/index.ts";
-import { oddWords } from "./plain-words.ts";
+import { legendOf } from "../src/present/legend.ts";
+import { bannedIn, oddWords } from "./plain-words.ts";
+import { zandrel } from "./zandrel.ts";
 
 const root = new URL("..", import.meta.url).pathname;
 
@@ -71,5 +73,31 @@ describe("what people read is plain", () => {
       .filter((line) => !/^[|<]|^ {4}/.test(line))
       .join("\n");
     expect(oddWords(prose)).toEqual([]);
+  });
+
+  const demo = new URL("../demo/brackwater/", import.meta.url).pathname;
+  const world = ["--zone-file", "authenticated.zone", "--zone-file", "services.zone"];
+  test.each([
+    ["draft", "--zone-file", "brackwater.example.zone"],
+    ["draft", "--zone-file", "brackwater.example.zone", "--replace", "www", "--launch", "2030-03-04T09:00Z"],
+    ["audit", "brackwater.example", ...world],
+    ["audit", "brackwater.example", "--zone-file", "brackwater.example.zone"],
+    ["spf", "explain", "brackwater.example", ...world],
+    ["spf", "combine", "brackwater.example", "ip4:203.0.113.9", "ip4:198.51.100.70", ...world],
+    ["spf", "test", "brackwater.example", "--ip", "203.0.113.9", ...world],
+    ["dmarc", "explain", "brackwater.example", ...world],
+    ["dmarc", "compose", "brackwater.example", "--policy", "reject", "--reports-to", "dmarc@brackwater.example", ...world],
+    ["dkim", "check", "brackwater.example", ...world],
+    ["message", "judge", "../mail/newsletter.eml", ...world],
+    ["message", "judge", "../mail/over-a-list.eml", ...world],
+    ["message", "judge", "../mail/forged.eml", ...world],
+    ["dkim", "verify", "../mail/over-a-list.eml", ...world],
+    ["words"],
+  ])("what %s %s %s prints", async (...argv) => {
+    const { out } = await zandrel(demo, argv);
+    expect(out.length).toBeGreaterThan(100);
+    expect(bannedIn(out)).toEqual([]);
+    // Each hard term is explained where it stands or below.
+    expect(legendOf(out)).toBe("");
   });
 });

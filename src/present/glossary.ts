@@ -324,7 +324,7 @@ export const GLOSSARY: readonly Term[] = [
   ),
   term(
     "selector",
-    "the name of a DKIM key",
+    "the name of a signing key",
     "The word in front of ._domainkey under which a DKIM key is published.",
     "hp1 in hp1._domainkey.brackwater.example",
   ),

@@ -45,9 +45,13 @@ export function presentTree(shown: SpfExplainResult, style: Style, width: number
   const cost = `${unresolved.length > 0 ? "At least " : ""}${count(lookups, "lookup")} of at most ${MAX_LOOKUPS}`;
   lines.push(lookups > MAX_LOOKUPS ? style.bad(`${cost}: receivers treat the whole record as an error.`) : `${cost}.`);
   const six =
-    addresses.ipv6 === "0" ? "" : addresses.ipv6.length > 9 ? ", and very many of IPv6" : ` and ${addresses.ipv6} of IPv6`;
+    addresses.ipv6 === "0"
+      ? ""
+      : addresses.ipv6.length > 9
+        ? " and very many IPv6 addresses"
+        : ` and ${count(Number(addresses.ipv6), "IPv6 address", "IPv6 addresses")}`;
   lines.push(
-    `${count(addresses.ipv4, "address", "addresses").replace(/\d+/, (digits) => Number(digits).toLocaleString("en"))} of IPv4${six} may send today.`,
+    `${count(addresses.ipv4, "IPv4 address", "IPv4 addresses").replace(/^\d+/, (digits) => Number(digits).toLocaleString("en"))}${six} may send today.`,
   );
   return `${lines.join("\n")}\n`;
 }
