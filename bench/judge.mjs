@@ -1,20 +1,14 @@
 // 10 000 small messages judged with a warm lookup: how much of the CPU time RSA verification itself takes.
-import { createRequire } from "node:module";
+import { createRequire, syncBuiltinESMExports } from "node:module";
 import { internals } from "../internals.mjs";
 import { figure, inTurns } from "./measure.mjs";
 
 const { BodyHash, judgeMessage, keyRecordText, makeSignature, memoized, name, parseHeader, readZone, zoneLookup, zonesOf } =
   await internals(
-    "core/aggregate/index.ts",
-    "core/ask/intake/index.ts",
     "core/dkim/index.ts",
-    "core/dmarc/index.ts",
     "core/lookup/index.ts",
     "core/message/index.ts",
     "core/name/index.ts",
-    "core/record/index.ts",
-    "core/sending/index.ts",
-    "core/spf/index.ts",
     "core/verdict/index.ts",
     "core/zone/index.ts",
   );
@@ -61,6 +55,7 @@ export default async function judge() {
     verifying += Number(process.hrtime.bigint() - start);
     return result;
   };
+  syncBuiltinESMExports();
   const shares = [];
   await inTurns(5, async () => {
     verifying = 0;
@@ -75,6 +70,7 @@ export default async function judge() {
     return 0;
   });
   crypto.verify = plain;
+  syncBuiltinESMExports();
   if (verifying === 0) throw new Error("no verification was seen");
   const whole = shares.sort((a, b) => a - b)[2];
   // At least 40 per cent means: the whole takes at most two and a half times as long as the verification.

@@ -4,17 +4,9 @@ import { internals } from "../internals.mjs";
 import { figure, inTurns } from "./measure.mjs";
 
 const { checkSpf, memoized, name, readZone, zoneLookup, zonesOf } = await internals(
-  "core/aggregate/index.ts",
-  "core/ask/intake/index.ts",
-  "core/dkim/index.ts",
-  "core/dmarc/index.ts",
   "core/lookup/index.ts",
-  "core/message/index.ts",
   "core/name/index.ts",
-  "core/record/index.ts",
-  "core/sending/index.ts",
   "core/spf/index.ts",
-  "core/verdict/index.ts",
   "core/zone/index.ts",
 );
 

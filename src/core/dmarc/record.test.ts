@@ -109,6 +109,8 @@ describe("records that receivers ignore (RFC 7489 section 6.6.3)", () => {
     ["v=DMARC1;", "p= is missing", "v=DMARC1; p=none;"],
     ["v=DMARC1; sp=reject", "p= is missing"],
     ["v=DMARC1; p=quarrantine", "p= is none or quarantine or reject", "p=quarantine"],
+    ["v=DMARC1; p=QUAR", "p= is none or quarantine or reject", "p=quarantine"],
+    ["v=DMARC1; p=Rejected", "p= is none or quarantine or reject", "p=reject"],
     ["v=DMARC1; p=reject; sp=never", "sp= is none"],
     ["v=DMARC1; p=; rua=mailto:x", "p= is none"],
   ])("%j: %s", (text, message, ...[meant]) => {
