@@ -8,5 +8,8 @@ export default {
     "^.+\\.ts$": ["@swc/jest", { jsc: { target: "es2022", parser: { syntax: "typescript" } }, module: { type: "es6" } }],
   },
   testTimeout: 60_000,
+  coverageProvider: "v8",
+  coverageReporters: ["text-summary"],
+  collectCoverageFrom: ["src/**/*.ts", "!src/**/*.test.ts"],
   globalSetup: "<rootDir>/tests/setup.mjs",
 };
