@@ -533,3 +533,12 @@ describe("audit", () => {
     expect((await zandrel(folderWith(), ["audit"])).exit).toBe(2);
   });
 });
+
+test.each([
+  ["message", "judge", "-"],
+  ["dkim", "verify", "-"],
+])("%s %s calls standard input by its name", async (...argv) => {
+  const ran = await zandrel(folderWith(), argv, { input: "" });
+  expect(ran).toMatchObject({ exit: 2, err: expect.stringContaining("standard input") });
+  expect(ran.err).not.toContain("/message");
+});

@@ -76,7 +76,7 @@ async function* unquoted(chunks: AsyncIterable<Buffer> | Iterable<Buffer>): Asyn
 }
 
 /** The messages of an mbox file (RFC 4155), one after the other; a line “From ” behind an empty line begins the next. */
-async function* mboxMessages(path: string): AsyncGenerator<StoredMessage> {
+async function* mboxMessages(path: string, shown: string): AsyncGenerator<StoredMessage> {
   let octets: Buffer = Buffer.alloc(0);
   /** Where `octets` begins in the file, and where the current message does. */
   let base = 0;
@@ -88,7 +88,7 @@ async function* mboxMessages(path: string): AsyncGenerator<StoredMessage> {
     const source: MessageSource = inMemory === undefined ? fileSource(path, { start, end }) : { chunks: () => [inMemory] };
     // Most messages hold no quoted line, and need no second look.
     const quotes = inMemory === undefined || inMemory.includes("\n>");
-    return { title: `${basename(path)} #${number}`, source: quotes ? { chunks: () => unquoted(source.chunks()) } : source };
+    return { title: `${basename(shown)} #${number}`, source: quotes ? { chunks: () => unquoted(source.chunks()) } : source };
   };
   let inEnvelope = true;
   for await (const chunk of fileSource(path).chunks()) {
@@ -144,8 +144,8 @@ export type Stored =
   | { readonly kind: "message"; readonly message: StoredMessage }
   | { readonly kind: "mailbox"; readonly messages: AsyncIterable<StoredMessage> };
 
-/** Opens a message, an mbox, a Maildir, or a folder of messages. */
-export function openMessages(path: string): Stored {
+/** Opens a message, an mbox, a Maildir, or a folder of messages; `shown` is what people know it by. */
+export function openMessages(path: string, shown = path): Stored {
   try {
     if (statSync(path).isDirectory()) {
       const maildir = ["new", "cur"]
@@ -160,11 +160,11 @@ export function openMessages(path: string): Stored {
         })(),
       };
     }
-    if (isMbox(path)) return { kind: "mailbox", messages: mboxMessages(path) };
+    if (isMbox(path)) return { kind: "mailbox", messages: mboxMessages(path, shown) };
   } catch (error) {
     throw unreadable(path, error);
   }
-  return { kind: "message", message: { title: path, source: fileSource(path) } };
+  return { kind: "message", message: { title: shown, source: fileSource(path) } };
 }
 
 /** Puts a stream into a file that only this user can read, so that it can be read more than once. Close it when done. */

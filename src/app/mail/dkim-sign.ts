@@ -5,7 +5,7 @@ import { openMessages, readPrivateKey, spool } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
-import { oneMessage } from "../messages/open.ts";
+import { oneMessage, STANDARD_INPUT } from "../messages/open.ts";
 
 function optionsOf(request: DkimSignRequest, now: number): SignOptions {
   const wanted = (option: "domain" | "selector" | "key"): string => {
@@ -69,7 +69,9 @@ export async function dkimSign(
   if (obstacle !== undefined) throw new Failure("cannot-sign", { because: obstacle });
   const spooled = operand === "-" ? await spool(context.input()) : undefined;
   try {
-    const { source, title } = oneMessage(openMessages(spooled?.path ?? operand));
+    const { source, title } = oneMessage(
+      spooled === undefined ? openMessages(operand) : openMessages(spooled.path, STANDARD_INPUT),
+    );
     const body = new BodyHash(options.body, options.length);
     const header = await scanMessage(source, () => [body]);
     if (!header.ok) throw new Failure("not-a-message", { title, because: header.error.message });

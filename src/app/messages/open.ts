@@ -8,7 +8,8 @@ import type { AppContext, CommonRequest } from "../context.ts";
 import { type Ended, onlyOperand } from "../context.ts";
 import { type DnsRequest, openDns } from "../dns/context.ts";
 
-/** What commands that read messages share. */
+/** What a message is called that came through standard input. */
+export const STANDARD_INPUT = "standard input";
 
 export const dkimShape = z.object({
   result: z.enum(["pass", "fail", "policy", "neutral", "temperror", "permerror"]),
@@ -51,7 +52,8 @@ export async function withMessages<T>(
   const spooled = operand === "-" ? await spool(context.input()) : undefined;
   const dns = openDns(request, context, settings, []);
   try {
-    return await work(openMessages(spooled?.path ?? operand), memoized(dns.world), Math.floor(dns.now / 1000));
+    const stored = spooled === undefined ? openMessages(operand) : openMessages(spooled.path, STANDARD_INPUT);
+    return await work(stored, memoized(dns.world), Math.floor(dns.now / 1000));
   } finally {
     dns.close();
     spooled?.close();
