@@ -22,6 +22,6 @@ export default async function startUp() {
     () => wall([program, "--version"]),
     () => wall([program, ...draft]),
   );
-  figure("zandrel --version against node -e 0", version / empty, 1.8);
-  figure("zandrel draft --zone-file --json against node -e 0", local / empty, 3);
+  figure("zandrel --version against node -e 0", version / empty, 1.15);
+  figure("zandrel draft --zone-file --json against node -e 0", local / empty, 2);
 }

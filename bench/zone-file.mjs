@@ -38,9 +38,9 @@ export default async function zoneFile() {
     writeFileSync(
       script,
       `import { readFileSync, writeFileSync } from "node:fs";
-import { editZone, parseZone } from "./zone.mjs";
+import { editZone, readZone } from "./zone.mjs";
 const text = readFileSync(${JSON.stringify(zone)}, "latin1");
-const document = parseZone(text);
+const document = readZone(text);
 if (document.issues.length > 0 || document.entries.length !== ${RECORDS + 3}) throw new Error("not read whole");
 writeFileSync(${JSON.stringify(`${zone}.out`)}, document.text, "latin1");
 process.stdout.write(String(Math.round(process.resourceUsage().maxRSS / 1024)));
