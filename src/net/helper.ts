@@ -69,21 +69,30 @@ export async function runHelper<R extends HelperRequest>(
   }: { readonly cwd: string; readonly env: Readonly<Record<string, string | undefined>>; readonly timeout: number },
 ): Promise<Result<HelperAnswer<R["action"]>, HelperFailure>> {
   const [program = "", ...args] = command;
-  const ran = await execa(program, args, {
+  const running = execa(program, args, {
     cwd,
     env,
     extendEnv: false,
     input: `${JSON.stringify({ contract: "zandrel-helper", version: HELPER_VERSION, ...request })}\n`,
-    timeout,
     maxBuffer: { stdout: MAX_OUTPUT, stderr: MAX_OUTPUT },
     killSignal: "SIGKILL",
     reject: false,
   });
+  let timedOut = false;
+  const timer = setTimeout(() => {
+    timedOut = true;
+    running.kill("SIGKILL");
+    // A program that it started may still hold these open.
+    running.stdout.destroy();
+    running.stderr.destroy();
+  }, timeout);
+  const ran = await running;
+  clearTimeout(timer);
   // A program that cannot be started has neither ended nor been ended.
   const sent = ran.exitCode !== undefined || ran.isTerminated;
   const fail = (detail: string) => err({ detail: `the helper ${program} ${detail}`, sent });
   const why = lastLine(ran.stderr);
-  if (ran.timedOut) return fail(`did not answer within ${timeout / 1000} s`);
+  if (timedOut) return fail(`did not answer within ${timeout / 1000} s`);
   if (ran.isMaxBuffer) return fail(`printed more than ${MAX_OUTPUT / 1024 / 1024} MiB`);
   if (!sent) return fail(`cannot be started (${ran.code ?? ran.originalMessage})`);
   if (ran.exitCode !== 0) return fail(`ended with ${ran.signal ?? ran.exitCode}${why === "" ? "" : ` (${why})`}`);

@@ -1,0 +1,45 @@
+import { existsSync, mkdtempSync, readFileSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { afterAll, describe, expect, test } from "@jest/globals";
+import { runHelper } from "./helper.ts";
+
+const folder = mkdtempSync(join(tmpdir(), "zandrel-helper-"));
+const started = join(folder, "started");
+afterAll(() => {
+  if (existsSync(started)) process.kill(Number(readFileSync(started, "utf8")), "SIGKILL");
+  rmSync(folder, { recursive: true, force: true });
+});
+
+const ask = (script: string, timeout = 30_000) =>
+  runHelper([process.execPath, "-e", script], { action: "describe" }, { cwd: folder, env: process.env, timeout });
+const ANSWER = '{"version":1,"contract":"zandrel-helper","title":"Zonemarrow","atomic":true}';
+const GRANDCHILD = `const child = require("child_process").spawn("sleep", ["600"], { stdio: "inherit", detached: true });
+require("fs").writeFileSync(${JSON.stringify(started)}, String(child.pid));`;
+
+describe("a helper program", () => {
+  test("answers, whether it reads its request or not", async () => {
+    expect(await ask(`console.log('${ANSWER}')`)).toMatchObject({ ok: true, value: { title: "Zonemarrow" } });
+    expect(await ask(`process.stdin.destroy(); console.log('${ANSWER}')`)).toMatchObject({ ok: true });
+  });
+  test.each<[string, string, string]>([
+    ["that prints without end", 'const text = "x".repeat(1 << 16); for (;;) require("fs").writeSync(1, text)', "more than 4 MiB"],
+    ["that prints something else", 'console.log("hello")', "did not answer with JSON"],
+    ["that answers another contract", "console.log('{}')", "docs/helpers.md"],
+    ["that ends with an error", 'console.error("no token"); process.exit(4)', "ended with 4 (no token)"],
+  ])("%s is an outcome", async (_, script, detail) => {
+    expect(await ask(script)).toMatchObject({ ok: false, error: { detail: expect.stringContaining(detail), sent: true } });
+  });
+  test("that hangs is ended, also where a program that it started holds its output open", async () => {
+    const ran = await ask(`${GRANDCHILD} setInterval(() => {}, 1000)`, 1500);
+    expect(ran).toMatchObject({
+      ok: false,
+      error: { detail: expect.stringContaining("did not answer within 1.5 s"), sent: true },
+    });
+  });
+  test("that cannot be started was not asked", async () => {
+    expect(
+      await runHelper([join(folder, "nothing")], { action: "describe" }, { cwd: folder, env: {}, timeout: 30_000 }),
+    ).toMatchObject({ ok: false, error: { detail: expect.stringContaining("cannot be started"), sent: false } });
+  });
+});
