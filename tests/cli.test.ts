@@ -209,7 +209,7 @@ describe("on zone files, without any network", () => {
       {
         kind: "other-value",
         breaks: expect.stringContaining("parked.nettlehost.example"),
-        waysOut: [expect.stringContaining("--replace www.brackwater.example")],
+        options: [expect.stringContaining("--replace www.brackwater.example")],
       },
     ]);
     expect(await zandrel(here, ["publish", "--resolver", "127.0.0.1:9", "--timeout", "0.5"])).toMatchObject({

@@ -349,7 +349,7 @@ describe("spf explain, combine, shrink", () => {
     [
       ["combine", "brackwater.example", ...Array.from({ length: 8 }, (_, i) => `exists:x${i}.heronpost.example`)],
       1,
-      "Ways out, the cheapest first",
+      "Options, the cheapest first",
     ],
     [
       ["flatten", "brackwater.example", "--include", "spf.heronpost.example"],

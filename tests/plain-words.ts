@@ -22,6 +22,23 @@ const BANNED = [
   /\bunasked\b/i,
   /\bthose behind it\b/i,
   /\bno good any more\b/i,
+  /\bhand(?:ed|ing|s)? (?:it |them )?in\b/i,
+  /\bhanded on\b/i,
+  /\bas wanted\b/i,
+  /\bwants one of\b/i,
+  /\bstands? at this name\b/i,
+  /\bclashes in one of\b/i,
+  /\bleft until the first\b/i,
+  /\bin its file\b/i,
+  /\bthe zones given\b/i,
+  /\bthe terms that follow\b/i,
+  /\btwo are none\b/i,
+  /\bset right\b/i,
+  /\bwould lose\b/i,
+  /\bas far as DMARC\b/i,
+  /\bnobody says where\b/i,
+  /\bcustom know/i,
+  /\bclash(?:es)? stands?\b/i,
 ];
 
 /** Sentences longer than this are read twice. */

@@ -102,7 +102,7 @@ const MESSAGE = Buffer.from("From: box@brackwater.example\r\nSubject: Tonight\r\
 const send = (port: number, more: Partial<Submission> = {}) =>
   submitMessage(to(port, more), { from: "box@brackwater.example", to: "probe@mallowmail.example" }, MESSAGE);
 
-describe("handing in a message (RFC 6409)", () => {
+describe("submitting a message (RFC 6409)", () => {
   test("over STARTTLS, logged in, octet by octet", async () => {
     const { port, heard } = await scripted({});
     expect(await send(port, { timeout: 5000 })).toEqual({ kind: "accepted", reply: "250 2.0.0 queued as SQ-77" });
@@ -182,7 +182,7 @@ describe("handing in a message (RFC 6409)", () => {
     expect(await send(1)).toMatchObject({ kind: "failed", step: "connect", because: "nobody listens there (ECONNREFUSED)" });
   });
 
-  test("checking connects and logs in, and hands in nothing", async () => {
+  test("checking connects and logs in, and submits nothing", async () => {
     const { port, heard } = await scripted({});
     expect(await trySubmission(to(port, { timeout: 5000 }))).toMatchObject({ kind: "accepted" });
     expect(heard.some((line) => line.startsWith("MAIL"))).toBe(false);

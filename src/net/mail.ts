@@ -30,7 +30,7 @@ export function composeMessage({ unsubscribe, messageId, ...content }: MessageCo
   return composer.compile().build();
 }
 
-/** Where and how messages are handed in. */
+/** Where and how messages are submitted. */
 export interface Submission {
   /** The server's name, which its certificate has to bear. */
   readonly host: string;
@@ -49,7 +49,7 @@ export interface Submission {
   readonly certificates?: TlsOptions["ca"];
 }
 
-/** The steps of handing in a message, in their order. */
+/** The steps of submitting a message, in their order. */
 const STEPS = {
   CONNECT: "connect",
   EHLO: "greet",
@@ -90,7 +90,7 @@ function troubleText({ code, message }: SmtpTrouble, { host, timeout }: Submissi
   return message.slice(0, 200);
 }
 
-/** Connects, encrypts, logs in; then runs `work`, which may hand in a message. The password goes nowhere else. */
+/** Connects, encrypts, logs in; then runs `work`, which may submit a message. The password goes nowhere else. */
 function withServer(
   to: Submission,
   work: (connection: SMTPConnection, done: (error: Error | null | undefined, reply?: string) => void) => void,
@@ -153,7 +153,7 @@ function withServer(
   });
 }
 
-/** Hands in a message (RFC 6409) whose octets are final. */
+/** Submits a message (RFC 6409) whose octets are final. */
 export const submitMessage = (
   to: Submission,
   envelope: { readonly from: string; readonly to: string },
@@ -165,5 +165,5 @@ export const submitMessage = (
     );
   });
 
-/** Connects and logs in, and hands in nothing. */
+/** Connects and logs in, and submits nothing. */
 export const trySubmission = (to: Submission): Promise<Submitted> => withServer(to, (_, done) => done(undefined));

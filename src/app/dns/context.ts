@@ -210,7 +210,7 @@ export function openDns(
       const configured = host === undefined ? undefined : settings?.hosts[host];
       const known = new Set(delegated.map((server) => serverText({ address: server.address, port })));
       const own = (configured?.servers ?? []).map((text) => hostServer(text, port));
-      // A host one of whose servers is delegated to is no stranger, whatever its other servers are.
+      // A host one of whose servers is delegated to is delegated, whatever its other servers are.
       const isUndelegated =
         authority.kind !== "failed" && own.length > 0 && !own.some((address) => known.has(serverText(address)));
       const [first] = own;

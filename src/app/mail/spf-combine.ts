@@ -24,7 +24,7 @@ export const spfCombineSchema = z.object({
   added: z.array(z.string()),
   dropped: z.array(z.object({ text: z.string(), because: z.string() })),
   unresolved: z.array(z.string()).describe("terms that could not be followed, so that the cost is at least that"),
-  waysOut: z
+  options: z
     .array(z.object({ saves: z.number(), what: z.string() }))
     .describe("only where the limit is passed, the cheapest first"),
 });
@@ -39,7 +39,7 @@ function askedTerms(domain: Domain | undefined): SpfRecord[] {
 }
 
 /** What brings a record under the limit again, the most saving first among those that cost nothing. */
-function waysOut(tree: SpfTree, domain: string): SpfCombineResult["waysOut"] {
+function options(tree: SpfTree, domain: string): SpfCombineResult["options"] {
   const ineffective = tree.branches
     .filter(({ ineffective, lookups }) => ineffective !== undefined && lookups > 0)
     .map(({ term, lookups }) => ({ saves: lookups, what: `take out ${term.text}, which does nothing` }));
@@ -108,7 +108,7 @@ export async function spfCombine(request: SpfCombineRequest, context: AppContext
         added: [...combined.added],
         dropped: combined.dropped.map((one) => ({ ...one })),
         unresolved,
-        waysOut: after > MAX_LOOKUPS ? waysOut(combined.after, plain) : [],
+        options: after > MAX_LOOKUPS ? options(combined.after, plain) : [],
       },
     };
   } finally {

@@ -10,7 +10,7 @@ import type { AppContext } from "../context.ts";
 import type { ServiceAt } from "../services/services.ts";
 import type { Session } from "../session.ts";
 
-/** A message after it was handed in: what became of it, and the copy that arrived. */
+/** A message after it was submitted: what became of it, and the copy that arrived. */
 
 export const dispositionShape = z.object({
   state: z.enum(DISPOSITIONS),

@@ -12,7 +12,7 @@ import { lastState, linkTrouble, type Missing, offersOf, type ServiceAt, unsettl
 import { credentialFor, smtpSettings, submissionTo } from "../services/submission.ts";
 import type { Session } from "../session.ts";
 
-/** A test message up to the moment it is handed in: what it depends on, what it says, its signature, its way. */
+/** A test message up to the moment it is submitted: what it depends on, what it says, its signature, its way. */
 
 /** What a message depends on: settled asks, an accepted domain, a confirmed address. */
 export async function missingFor(

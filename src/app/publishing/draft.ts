@@ -31,7 +31,7 @@ const clash = z.object({
   ask: z.string(),
   because: z.string(),
   breaks: z.string(),
-  waysOut: z.array(z.string()).describe("the options: how each clash can be resolved"),
+  options: z.array(z.string()).describe("how the clash can be resolved"),
 });
 
 const launchStep = z.object({
@@ -116,7 +116,7 @@ function resultOf(drafts: readonly Draft[], now: number): Omit<DraftResult, "pub
         asks: [...asks],
       })),
     ),
-    clashes: drafts.flatMap(({ domain, clashes }) => clashes.map((one) => ({ domain, ...one, waysOut: [...one.waysOut] }))),
+    clashes: drafts.flatMap(({ domain, clashes }) => clashes.map((one) => ({ domain, ...one, options: [...one.options] }))),
     undetermined: drafts.flatMap(({ domain, undetermined }) =>
       undetermined.map(({ name, type, because }) => ({ domain, name, type, because })),
     ),

@@ -30,7 +30,7 @@ export const senderAddressSchema = z.object({
 
 export type SenderAddressResult = z.output<typeof senderAddressSchema>;
 
-/** A link that is no good any more says so itself, whatever the service still calls it. */
+/** A link that no longer works says so itself, whatever the service still calls it. */
 const stateNow = (said: SenderState, now: number): SenderState["state"] =>
   said.state === "pending" && said.expiresAt !== undefined && Date.parse(said.expiresAt) <= now ? "expired" : said.state;
 
@@ -94,7 +94,7 @@ export async function senderAddress(request: SenderAddressRequest, context: AppC
     const because = {
       confirmed: "the link was opened",
       pending: `${mailed ? `a mail with a link is on its way to ${address}` : `the link mailed to ${address} was not opened yet`}${until}`,
-      expired: "the link was not opened in time and is no good any more",
+      expired: "the link was not opened in time and no longer works",
       unknown: `${service.title} does not know this address`,
     }[state];
     const next = { confirmed: null, pending: again, expired: `${again} --resend`, unknown: again }[state];

@@ -26,21 +26,21 @@ export interface Clash {
   readonly ask: string;
   readonly because: string;
   readonly breaks: string;
-  readonly waysOut: readonly string[];
+  readonly options: readonly string[];
 }
 
 /** What would go wrong with a set even where nothing stands in its way. */
 export async function hazardOf(
   set: RecordSet,
   lookup: Lookup,
-): Promise<(Pick<Clash, "because" | "breaks" | "waysOut"> & { kind: ClashKind }) | undefined> {
+): Promise<(Pick<Clash, "because" | "breaks" | "options"> & { kind: ClashKind }) | undefined> {
   const name = displayName(set.name);
   if (isOfType(set, "MX") && set.data.length > 1 && set.data.some(({ exchange }) => exchange === ROOT))
     return {
       kind: "null-mx",
       because: `${name} is asked to take no mail (null MX) and to have a mail server, which exclude each other`,
       breaks: "nothing yet",
-      waysOut: ["retire one of the asks"],
+      options: ["retire one of the asks"],
     };
   const targets = isOfType(set, "MX")
     ? set.data.map((data) => data.exchange)
@@ -56,7 +56,7 @@ export async function hazardOf(
         kind: "target-is-alias",
         because: `${displayName(target)} is an alias for ${displayName(link.data[0]?.target ?? target)}, and ${set.type === "MX" ? "a mail server" : "a name server"} must be named by its own name (RFC 2181 section 10.3)`,
         breaks: set.type === "MX" ? `some senders would not deliver mail to ${name}` : `some resolvers would not find ${name}`,
-        waysOut: [`ask the service for the name behind the alias, such as ${displayName(link.data[0]?.target ?? target)}`],
+        options: [`ask the service for the name behind the alias, such as ${displayName(link.data[0]?.target ?? target)}`],
       };
   }
   if (set.name.startsWith("*.") && (set.type === "CNAME" || set.type === "TXT")) {
@@ -69,7 +69,7 @@ export async function hazardOf(
         kind: "wildcard-answers",
         because: `${name} would also answer for _dmarc.${displayName(above)}, for DKIM selectors and for ownership names that are not there yet, with nonsense`,
         breaks: "mail policy and later proofs may be misread",
-        waysOut: [`publish the DMARC record of ${displayName(above)} first`, `--replace ${name} publishes it all the same`],
+        options: [`publish the DMARC record of ${displayName(above)} first`, `--replace ${name} publishes it all the same`],
       };
   }
   return undefined;

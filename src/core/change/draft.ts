@@ -124,8 +124,8 @@ export async function makeDraft({ domain, asks, lookup, world, replace, provenan
     `zandrel draft --replace ${displayName(name)} shows the draft with the old record replaced`;
 
   for (const { name, type, wants, set, asks: ids, ttls } of gathered) {
-    const clash = (kind: ClashKind, because: string, breaks: string, ...waysOut: string[]) =>
-      clashes.push(...ids.map((ask) => ({ kind, name, type, ask, because, breaks, waysOut })));
+    const clash = (kind: ClashKind, because: string, breaks: string, ...options: string[]) =>
+      clashes.push(...ids.map((ask) => ({ kind, name, type, ask, because, breaks, options })));
 
     if (!isAtOrBelow(name, domain)) {
       clash(
@@ -224,7 +224,7 @@ export async function makeDraft({ domain, asks, lookup, world, replace, provenan
     }
     const hazard = await hazardOf(set, everywhere);
     if (hazard !== undefined && !(hazard.kind === "wildcard-answers" && replace.has(name))) {
-      clash(hazard.kind, hazard.because, hazard.breaks, ...hazard.waysOut);
+      clash(hazard.kind, hazard.because, hazard.breaks, ...hazard.options);
       continue;
     }
     const before = ownSetOf(live);
@@ -265,8 +265,8 @@ export async function makeDraft({ domain, asks, lookup, world, replace, provenan
         mayReplace: replace.has(name),
       });
       if ("clash" in merged) {
-        const { kind, because, breaks, waysOut } = merged.clash;
-        clash(kind, because, breaks, ...waysOut, ...(merged.clash.replaceable ? [replaceWay(name)] : []));
+        const { kind, because, breaks, options } = merged.clash;
+        clash(kind, because, breaks, ...options, ...(merged.clash.replaceable ? [replaceWay(name)] : []));
         continue;
       }
       const { after, because } = merged;

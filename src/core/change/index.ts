@@ -4,7 +4,7 @@
  * ```ts
  * const draft = await makeDraft({ domain, asks, lookup, replace: new Set(), whoPut });
  * draft.changes;      // [{ action: "merge", name, type, before, after, because, asks, hold }]
- * draft.clashes;      // [{ kind: "alias-in-the-way", because, breaks, waysOut, … }]
+ * draft.clashes;      // [{ kind: "alias-in-the-way", because, breaks, options, … }]
  * pending(draft);     // the changes that have to be carried out
  * ```
  */

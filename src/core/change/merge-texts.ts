@@ -36,7 +36,7 @@ interface TextClash {
   readonly kind: PolicyClashKind;
   readonly because: string;
   readonly breaks: string;
-  readonly waysOut: readonly string[];
+  readonly options: readonly string[];
   /** Whether `--replace NAME` is a way out too. */
   readonly replaceable: boolean;
 }
@@ -93,7 +93,7 @@ export async function mergeTexts(
           kind: "broken-spf",
           because: `the SPF record of ${name} cannot be read, so nothing can be merged into it: ${broken}`,
           breaks: "receivers treat it as an error today already",
-          waysOut: ["correct the record at the DNS host first"],
+          options: ["correct the record at the DNS host first"],
           replaceable: false,
         },
       };
@@ -103,7 +103,7 @@ export async function mergeTexts(
           kind: "second-spf",
           because: `${name} has ${own.length} SPF records, and with more than one, receivers use none`,
           breaks: "nothing: the two do not work today",
-          waysOut: [],
+          options: [],
           replaceable: true,
         },
       };
@@ -133,7 +133,7 @@ export async function mergeTexts(
           kind,
           because: `${name} has a ${title} already (${own.join(" / ")}), ${because}`,
           breaks,
-          waysOut: [`change the record that is there so that it says what is asked: ${chosen}`],
+          options: [`change the record that is there so that it says what is asked: ${chosen}`],
           replaceable: true,
         },
       };
@@ -162,7 +162,7 @@ function overLimit({ lookups, terms }: SpfCost, name: DomainName, domain: Domain
     kind: "spf-over-limit",
     because: `with what is asked the SPF record of ${displayName(name)} would need ${lookups} lookups, and receivers stop at ${MAX_LOOKUPS}`,
     breaks: "all mail from this domain, because receivers then treat the whole record as an error",
-    waysOut: [
+    options: [
       `remove a term that nobody uses any more: ${costliest.join(", ")}`,
       `let one of the services send from a subdomain, such as mail.${displayName(domain)}, with an SPF record of its own`,
     ],

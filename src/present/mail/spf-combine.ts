@@ -5,7 +5,7 @@ import type { Layout } from "../layout.ts";
 
 /** The result of {@link spfCombine} for people. */
 export function spfCombineText(
-  { domain, before, after, lookups, added, dropped, unresolved, waysOut: ways }: SpfCombineResult,
+  { domain, before, after, lookups, added, dropped, unresolved, options: ways }: SpfCombineResult,
   { style, width }: Layout,
 ): string {
   const plain = displayName(domain as never);
@@ -27,7 +27,7 @@ export function spfCombineText(
       ? [
           style.bad(
             wrap(
-              `Not like this: ${lookups.after} lookups are needed and receivers stop at ${lookups.limit}, which breaks all mail of the domain. Ways out, the cheapest first:`,
+              `Not like this: ${lookups.after} lookups are needed and receivers stop at ${lookups.limit}, which breaks all mail of the domain. Options, the cheapest first:`,
               width,
             ),
           ),

@@ -42,7 +42,7 @@ function domainBlock(
       `  ${style.bad("clash")}    ${name(one)}  ${one.type}  ${style.quiet(`asked by ${one.ask}`)}`,
       text(`${one.because}.`),
       text(`What would break: ${one.breaks}.`),
-      ...one.waysOut.map((option) => `${INDENT}${style.careful("option:")} ${wrap(visible(option), width - 20, INDENT)}`),
+      ...one.options.map((option) => `${INDENT}${style.careful("option:")} ${wrap(visible(option), width - 20, INDENT)}`),
     );
   for (const one of of(undetermined))
     lines.push(`  ${style.state("unknown", "unknown")}  ${name(one)}  ${one.type}`, text(`${one.because}.`));
