@@ -38,6 +38,9 @@ test("capture says honestly what it cannot know, where the zone is not handed ou
   expect(zone()).not.toContain("nobody-knows");
   expect(zone()).not.toMatch(/\tSOA\t|\tNS\t/);
   expect(await relocate("capture")).toMatchObject({ exit: 2, json: { error: { code: "file-there" } } });
+  expect(captured.json.capture.otherHosts).toEqual(["zonemarrow"]);
+  const { out } = await zandrel(folder, ["relocate", "capture", "brackwater.example", "--force"], { env: lab.env });
+  expect(out).toContain("Next: zandrel relocate compare brackwater.example --new-host zonemarrow\n");
 });
 
 test("capture takes the whole zone where it is handed out", async () => {

@@ -35,6 +35,7 @@ export const relocateSchema = z.object({
       records: z.number(),
       whole: z.boolean().describe("whether the server handed out the whole zone"),
       because: z.string(),
+      otherHosts: z.array(z.string()).describe("keys of the workspace's other DNS hosts, one of which may be the new one"),
       unresolved: z.array(unresolved),
     })
     .nullable(),
@@ -145,9 +146,10 @@ async function capture(move: Move): Promise<{ ended: Ended; capture: NonNullable
   writeAtomically(resolve(context.cwd, file), zoneText(domain.name, sets, remarks), { encoding: "latin1" });
   const records = sets.reduce((sum, set) => sum + set.data.length, 0);
   const missing = asked?.unresolved ?? [];
+  const otherHosts = Object.keys(workspace.settings.hosts).filter((key) => key !== domain.host);
   return {
     ended: missing.length > 0 ? "undetermined" : "fine",
-    capture: { file, records, whole: whole !== undefined, because, unresolved: [...missing] },
+    capture: { file, records, whole: whole !== undefined, because, otherHosts, unresolved: [...missing] },
   };
 }
 

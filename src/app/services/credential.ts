@@ -65,11 +65,7 @@ function placeFor(
 
 /** Makes or keeps a credential: the place first, then the secret, then the journal; never a secret without a place. */
 async function keep(
-  request: SenderCredentialRequest,
-  { workspace }: Session,
-  journal: Journal,
-  service: ServiceAt,
-  context: AppContext,
+  { request, session: { workspace }, journal, service, context }: At,
   fetch: (
     domain: DomainName | undefined,
   ) => Promise<{ id: string; scope: (typeof SCOPES)[number]; user: string; secret: string }>,
@@ -108,107 +104,117 @@ export interface SenderCredentialRequest extends CommonRequest, DnsOptions {
   readonly end: string | undefined;
 }
 
+/** Where a credential is made, kept or ended. */
+interface At {
+  readonly request: SenderCredentialRequest;
+  readonly context: AppContext;
+  readonly service: ServiceAt;
+  readonly session: Session;
+  readonly journal: Journal;
+}
+
+/** What one way through {@link senderCredential} adds to its result. */
+type Done = Pick<SenderCredentialResult, "done" | "credentials" | "place">;
+
+/** The link of a service that lists, makes and ends credentials over it. */
+const credentialLink = async (service: ServiceAt) =>
+  (await offersOf(service))?.includes("credentials") === true ? service.link : undefined;
+
+async function makeOverLink(at: At, scope: (typeof SCOPES)[number]): Promise<Done> {
+  const { service } = at;
+  const link = await linkFor(
+    service,
+    "credentials",
+    `make the credential on its page, then keep it with zandrel sender credential ${service.key} --keep`,
+  );
+  const made = await keep(
+    at,
+    async (domain) => {
+      const answer = await askLink(link, "makeCredential", {
+        body: { scope, domain: domain === undefined ? null : withoutRootDot(domain) },
+      });
+      if (!answer.ok) throw linkTrouble(service, "make a credential", answer.error);
+      return answer.value;
+    },
+    async (id) => {
+      const ended = await askLink(link, "revokeCredential", { at: { id } });
+      return ended.ok
+        ? `so the new credential ${id} was ended again`
+        : `and the new credential ${id} could not be ended either, end it at ${service.title}`;
+    },
+  );
+  return { done: "made", credentials: [made.credential], place: made.place };
+}
+
+async function keepGiven(at: At): Promise<Done> {
+  const { user } = at.request;
+  if (user === undefined) throw new Failure("keep-without-user", {});
+  const kept = await keep(
+    at,
+    async () => {
+      const secret = (await at.context.readInput(4096)).trim();
+      if (secret === "" || /[\s\x00-\x1f]/.test(secret)) throw new Failure("no-secret-given", {});
+      // Each has an id of its own, so that ending one does not end the next.
+      return { id: `by-hand-${at.context.clock.now().toString(36)}`, scope: "mail", user, secret };
+    },
+    async () => "and nothing was changed",
+  );
+  return { done: "kept", credentials: [kept.credential], place: kept.place };
+}
+
+async function end({ service, journal, context }: At, id: string): Promise<Done> {
+  const own = keptCredentials(journal, service.key).find((one) => one.id === id);
+  const link = await credentialLink(service);
+  if (link !== undefined) {
+    const ended = await askLink(link, "revokeCredential", { at: { id } });
+    if (!ended.ok) throw linkTrouble(service, `end the credential ${id}`, ended.error);
+  } else if (own === undefined)
+    throw new Failure("unknown-credential", { given: id, title: service.title, service: service.key });
+  journal.append(context.clock.now(), journalDomain(own?.domain), {
+    kind: "credential-revoked",
+    service: service.key,
+    credential: id,
+  });
+  const ended = { id, scope: own?.scope ?? "mail", user: own?.user ?? "", domain: own?.domain ?? null, kept: own?.kept ?? null };
+  return { done: "revoked", credentials: [ended], place: own?.kept ?? null };
+}
+
+async function list({ service, journal }: At): Promise<Done> {
+  const kept = keptCredentials(journal, service.key);
+  const link = await credentialLink(service);
+  if (link === undefined)
+    return { done: "listed", credentials: kept.map((one) => ({ ...one, domain: one.domain ?? null })), place: null };
+  const asked = await askLink(link, "listCredentials");
+  if (!asked.ok) throw linkTrouble(service, "list its credentials", asked.error);
+  const credentials = asked.value.credentials.map(({ id, scope, domain, user }) => ({
+    id,
+    scope,
+    domain: domain === null ? null : nameOperand(domain),
+    user,
+    kept: kept.find((one) => one.id === id)?.kept ?? null,
+  }));
+  return { done: "listed", credentials, place: null };
+}
+
 /** Make a credential for sending, kept in a file at once and never shown; list and end those there are. */
 export async function senderCredential(
   request: SenderCredentialRequest,
   context: AppContext,
 ): Promise<Outcome<SenderCredentialResult>> {
   return withService(request, context, async ({ service, session, journal }) => {
-    const common = { at: context.clock.now(), service: service.key, title: service.title };
     if ([request.new !== undefined, request.keep, request.end !== undefined].filter(Boolean).length > 1)
       throw new Failure("credential-one-action", {});
-    if (request.new !== undefined) {
-      const scope = request.new as (typeof SCOPES)[number];
-      const link = await linkFor(
-        service,
-        "credentials",
-        `make the credential on its page, then keep it with zandrel sender credential ${service.key} --keep`,
-      );
-      const { credential: made, place } = await keep(
-        request,
-        session,
-        journal,
-        service,
-        context,
-        async (domain) => {
-          const answer = await askLink(link, "makeCredential", {
-            body: { scope, domain: domain === undefined ? null : withoutRootDot(domain) },
-          });
-          if (!answer.ok) throw linkTrouble(service, "make a credential", answer.error);
-          return answer.value;
-        },
-        async (id) => {
-          const ended = await askLink(link, "revokeCredential", { at: { id } });
-          return ended.ok
-            ? `so the new credential ${id} was ended again`
-            : `and the new credential ${id} could not be ended either, end it at ${service.title}`;
-        },
-      );
-      return { ended: "fine", result: { ...common, done: "made" as const, credentials: [made], place } };
-    }
-    if (request.keep) {
-      const user = request.user;
-      if (user === undefined) throw new Failure("keep-without-user", {});
-      const { credential: made, place } = await keep(
-        request,
-        session,
-        journal,
-        service,
-        context,
-        async () => {
-          const secret = (await context.readInput(4096)).trim();
-          if (secret === "" || /[\s\x00-\x1f]/.test(secret)) throw new Failure("no-secret-given", {});
-          // Each has an id of its own, so that ending one does not end the next.
-          const id = `by-hand-${context.clock.now().toString(36)}`;
-          return { id, scope: "mail", user, secret };
-        },
-        async () => "and nothing was changed",
-      );
-      return { ended: "fine", result: { ...common, done: "kept" as const, credentials: [made], place } };
-    }
-    const kept = keptCredentials(journal, service.key);
-    if (request.end !== undefined) {
-      const id = request.end;
-      const own = kept.find((one) => one.id === id);
-      const link = (await offersOf(service))?.includes("credentials") === true ? service.link : undefined;
-      if (link !== undefined) {
-        const ended = await askLink(link, "revokeCredential", { at: { id } });
-        if (!ended.ok) throw linkTrouble(service, `end the credential ${id}`, ended.error);
-      } else if (own === undefined)
-        throw new Failure("unknown-credential", { given: id, title: service.title, service: service.key });
-      journal.append(context.clock.now(), journalDomain(own?.domain), {
-        kind: "credential-revoked",
-        service: service.key,
-        credential: id,
-      });
-      const ended = {
-        id,
-        scope: own?.scope ?? ("mail" as const),
-        user: own?.user ?? "",
-        domain: own?.domain ?? null,
-        kept: own?.kept ?? null,
-      };
-      return {
-        ended: "fine",
-        result: { ...common, done: "revoked" as const, credentials: [ended], place: own?.kept ?? null },
-      };
-    }
-    const asked =
-      (await offersOf(service))?.includes("credentials") === true && service.link !== undefined
-        ? await askLink(service.link, "listCredentials")
-        : undefined;
-    if (asked !== undefined && !asked.ok) throw linkTrouble(service, "list its credentials", asked.error);
-    const credentials =
-      asked === undefined
-        ? kept.map((one) => ({ ...one, domain: one.domain ?? null }))
-        : asked.value.credentials.map(({ id, scope, domain, user }) => ({
-            id,
-            scope,
-            domain: domain === null ? null : nameOperand(domain),
-            user,
-            kept: kept.find((one) => one.id === id)?.kept ?? null,
-          }));
-    return { ended: "fine", result: { ...common, done: "listed" as const, credentials, place: null } };
+    const at: At = { request, context, service, session, journal };
+    const now = context.clock.now();
+    const done =
+      request.new !== undefined
+        ? await makeOverLink(at, request.new)
+        : request.keep
+          ? await keepGiven(at)
+          : request.end !== undefined
+            ? await end(at, request.end)
+            : await list(at);
+    return { ended: "fine", result: { at: now, service: service.key, title: service.title, ...done } };
   });
 }
 

@@ -16,14 +16,17 @@ export function relocateText(
     list
       .slice(0, 10)
       .map((one) => `  ${style.state("unknown", "?")} ${displayName(one.name)} ${one.type}: ${visible(one.because)}`);
+  const compare = (host: string) => style.command(`zandrel relocate compare ${withoutRootDot(domain)} --new-host ${host}`);
+  const nextOf = (hosts: readonly string[]) =>
+    hosts.length === 0
+      ? "Enter or import it at the new host, and name that host with its servers under hosts: in zandrel.yaml. Then compare."
+      : `Enter or import it at the new host.\nNext: ${hosts.map(compare).join(" or ")}`;
   if (captured !== null)
     return `${title}  ${style.good(`${count(captured.records, "record")} captured`)} in ${visible(captured.file)}\n${wrap(`${visible(captured.because)}.`, width)}\n${open(
       captured.unresolved,
     )
       .map((line) => `${line}\n`)
-      .join(
-        "",
-      )}Next: enter or import it at the new host, then ${style.command(`zandrel relocate compare ${withoutRootDot(domain)} --new-host HOST`)}\n`;
+      .join("")}${nextOf(captured.otherHosts)}\n`;
   if (compared !== null) {
     const WORDS = {
       missing: "missing at the new host",
