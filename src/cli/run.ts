@@ -1,3 +1,4 @@
+import { fstatSync } from "node:fs";
 import parser from "yargs-parser";
 import * as z from "zod";
 import type { Ended } from "../app/context.ts";
@@ -5,6 +6,7 @@ import { parseClock, systemClock } from "../clock.ts";
 import { Failure } from "../core/failure.ts";
 import { jsonText, terminalSafe, visible } from "../present/safe.ts";
 import { styleFor } from "../present/style.ts";
+import { writeAll } from "../write-all.ts";
 import type { Command, Context } from "./command.ts";
 import { complete } from "./completion.ts";
 import { describeAll, entryFor, listed, subcommandsOf } from "./help.ts";
@@ -39,6 +41,23 @@ async function prompt(question: string): Promise<string> {
   }
 }
 
+/**
+ * Writes to standard output. Into a file it is written to the last octet, and what cannot be written ends the run by
+ * a sentence: a disk may be full, and the stream of the runtime would not say so.
+ */
+function writeOut(octets: Uint8Array | string, then?: () => void): void {
+  if (!fstatSync(1).isFile()) {
+    process.stdout.write(octets, then);
+    return;
+  }
+  try {
+    writeAll(1, typeof octets === "string" ? Buffer.from(octets) : octets);
+  } catch (error) {
+    throw new Failure("cannot-write", { path: "standard output", why: (error as NodeJS.ErrnoException).code ?? "" });
+  }
+  then?.();
+}
+
 function contextFor(json: boolean): Context {
   const { env } = process;
   const clock = env.ZANDREL_CLOCK === undefined ? systemClock : parseClock(env.ZANDREL_CLOCK);
@@ -56,11 +75,11 @@ function contextFor(json: boolean): Context {
     interactive: live && process.stdin.isTTY === true && !json,
     live,
     json,
-    out: (text) => void process.stdout.write(json ? text : terminalSafe(text)),
+    out: (text) => writeOut(json ? text : terminalSafe(text)),
     note,
     progress: live ? note : () => undefined,
     input: () => process.stdin as AsyncIterable<Buffer>,
-    write: (octets) => new Promise((resolve) => void process.stdout.write(octets, () => resolve())),
+    write: (octets) => new Promise((resolve) => writeOut(octets, resolve)),
     readInput,
     prompt,
   };
@@ -151,7 +170,7 @@ function requestOf(command: Command, argv: readonly string[]) {
 
 async function runCommand(command: Command, argv: readonly string[]): Promise<Ended> {
   if (argv.includes("--help") || argv.includes("-h")) {
-    process.stdout.write(`${await helpOf(command)}\n`);
+    writeOut(`${await helpOf(command)}\n`);
     return "fine";
   }
   const context = contextFor(wantsJson(argv) && command.schema !== undefined);
@@ -185,7 +204,7 @@ async function showFailure(failure: Failure, json: boolean): Promise<void> {
     return;
   }
   const { message, remedy, at } = explainFailure(failure);
-  process.stdout.write(`${jsonText({ error: { code: failure.code, message, remedy, at: at ?? null } }, 2)}\n`);
+  writeOut(`${jsonText({ error: { code: failure.code, message, remedy, at: at ?? null } }, 2)}\n`);
 }
 
 /** Runs a command line and gives back the exit code. */
@@ -202,11 +221,11 @@ export async function run(argv: readonly string[]): Promise<number> {
 async function dispatch(argv: readonly string[]): Promise<Ended> {
   const [name, next] = argv;
   if (name === undefined || name === "--help" || name === "-h" || name === "help") {
-    process.stdout.write(describeAll());
+    writeOut(describeAll());
     return name === undefined ? "usage" : "fine";
   }
   if (name === "--completions") {
-    process.stdout.write(await complete(argv.slice(1)));
+    writeOut(await complete(argv.slice(1)));
     return "fine";
   }
   const found = entryFor(argv);
@@ -220,6 +239,6 @@ async function dispatch(argv: readonly string[]): Promise<Ended> {
       known: subcommands.map((one) => one.name.slice(name.length + 1)),
       given: next,
     });
-  process.stdout.write(`${listed(subcommands).join("\n")}\n`);
+  writeOut(`${listed(subcommands).join("\n")}\n`);
   return "fine";
 }

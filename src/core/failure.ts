@@ -70,8 +70,9 @@ export interface Failures {
     readonly expected: string;
   };
   "newer-database": { readonly path: string; readonly title: string; readonly version: number };
-  "database-broken": { readonly path: string; readonly title: string; readonly because: string };
-  "disk-full-import": { readonly path: string };
+  "database-broken": { readonly path: string; readonly title: string; readonly because: string; readonly holds: string };
+  "variable-there": { readonly path: string; readonly name: string };
+  "database-busy": { readonly path: string; readonly title: string };
 
   // The workspace
   "no-workspace": { readonly folder: string | undefined };
@@ -88,7 +89,7 @@ export interface Failures {
   "no-host": { readonly path: string };
   "host-server": { readonly given: string };
   "unknown-key": Unknown & { readonly at: Place; readonly what: string; readonly section: string };
-  "id-twice": { readonly at: Place; readonly ask: string };
+  "id-twice": { readonly at: Place; readonly first: Place; readonly ask: string };
   "ask-records": {
     readonly at: Place;
     readonly ask: string;
@@ -199,6 +200,8 @@ export interface Failures {
   "key-unseen": { readonly name: DomainName; readonly because: string };
   "key-ask-there": { readonly path: string; readonly ask: string };
   "rotation-selectors": Record<never, never>;
+  "rotate-no-key": { readonly name: DomainName; readonly selectors: readonly string[] };
+  "switch-too-early": { readonly selector: string; readonly name: DomainName; readonly because: string };
   "revoke-too-early": { readonly selector: string; readonly until: number | undefined; readonly now: number };
   "not-a-private-key": { readonly path: string };
 

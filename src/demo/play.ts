@@ -5,7 +5,7 @@ import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { execa } from "execa";
 import { Failure } from "../core/failure.ts";
-import { writeAtomically } from "../workspace/index.ts";
+import { replaceFile } from "../workspace/index.ts";
 import { mailAct, type Step, tokenAct } from "./acts.ts";
 import { LAB_START, startLab } from "./start-lab.ts";
 
@@ -57,7 +57,7 @@ export async function playDemo(keep: string | undefined, speed: number, audience
   const { lab, passDays } = await startLab({ start: Date.parse(LAB_START), speed, port });
   const folder = keep ?? mkdtempSync(join(tmpdir(), "zandrel-demo-"));
   try {
-    writeAtomically(join(folder, "lab.yaml"), lab.settings);
+    replaceFile(join(folder, "lab.yaml"), lab.settings);
     cpSync(KITS, join(folder, "kits"), { recursive: true });
     for (const act of [tokenAct(lab), await mailAct(lab, passDays)]) {
       audience.act(act.title, act.narration);

@@ -2,7 +2,7 @@ import type { Failure, FailureCode, Failures } from "../core/failure.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
 import { nearest } from "../core/nearest.ts";
 import { printData, type RecordSet } from "../core/record/index.ts";
-import { visible } from "./safe.ts";
+import { shellWord, visible } from "./safe.ts";
 import { deadline, moment } from "./time.ts";
 import { listOf } from "./words.ts";
 
@@ -31,6 +31,21 @@ const WHY: Readonly<Record<string, string>> = {
   missing: "is not there",
   EACCES: "may not be read",
   EISDIR: "is a folder",
+  ELOOP: "is a link that leads in a circle",
+  special: "is a pipe or a device and no file",
+};
+const NOT_WRITTEN: Readonly<Record<string, string>> = {
+  ENOSPC: "the disk is full",
+  EDQUOT: "your share of the disk is used up",
+  EFBIG: "it would be larger than a file may be here",
+  EACCES: "you may not write there",
+  EPERM: "you may not write there, or not in the name of its owner",
+  EROFS: "the disk can only be read",
+  ENOENT: "it is a link that leads nowhere",
+  ENOTDIR: "a part of its path is no folder",
+  EISDIR: "it is a folder",
+  ENAMETOOLONG: "its name is too long",
+  special: "it is a pipe or a device and no file",
 };
 const line = (found: string, expected: string): string =>
   `${found === "" ? "" : `found ${quote(found)}, `}expected ${visible(expected)}`;
@@ -108,8 +123,10 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(`${visible(path)} is larger than ${size(octets)}`, "give only the part that matters", path),
   "cannot-write": ({ path, why }) =>
     say(
-      `${visible(path)} cannot be written (${visible(why)})`,
-      "make room or allow writing there, then run the command again",
+      `${visible(path)} cannot be written, because ${NOT_WRITTEN[why] ?? visible(why)}; what was there is untouched`,
+      why === "ENOSPC" || why === "EDQUOT"
+        ? "make room, then run the command again"
+        : "allow writing there or name another file, then run the command again",
       path,
     ),
   "file-there": ({ path, what }) =>
@@ -135,16 +152,22 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(`${visible(file)}:${row}:${column}: ${line(found, expected)}`, "correct that line", `${file}:${row}:${column}`),
   "newer-database": ({ path, title, version }) =>
     say(`${path} was written by a newer Zandrel (${title}, format ${version})`, "update Zandrel", path),
-  "database-broken": ({ path, title, because }) =>
+  "variable-there": ({ path, name }) =>
     say(
-      `${title} ${path} cannot be opened (${visible(because)})`,
-      "check that the folder may be written and the disk has room",
+      `${visible(path)} already has a value for ${visible(name)}, and it is kept`,
+      "choose another name with --as, or add --force to replace the value",
       path,
     ),
-  "disk-full-import": ({ path }) =>
+  "database-busy": ({ path, title }) =>
     say(
-      `${path} cannot be written, because the disk is full`,
-      "make room and run the import again; reports imported so far are kept",
+      `another zandrel has been writing to ${title} (${visible(path)}) for half a minute`,
+      "wait until it is done, then run the command again",
+      path,
+    ),
+  "database-broken": ({ path, title, because, holds }) =>
+    say(
+      `the file of ${title}, ${visible(path)}, is damaged (${visible(because)})`,
+      `set it aside with mv ${shellWord(path)} ${shellWord(`${path}.damaged`)} and run the command again: a new one begins, and what is gone is ${holds}`,
       path,
     ),
 
@@ -194,8 +217,8 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       `correct it, or add it under ${section}: there`,
       at,
     ),
-  "id-twice": ({ at, ask }) =>
-    say(`${at}: the id ${quote(ask)} is used twice in this file`, "give one of the two asks another id", at),
+  "id-twice": ({ at, first, ask }) =>
+    say(`the id ${quote(ask)} is used twice, at ${first} and at ${at}`, "give one of the two asks another id there", at),
   "ask-records": ({ at, ask, line: row, column, found, expected }) =>
     say(`${at}: line ${row} of the records of ${ask}, column ${column}: ${line(found, expected)}`, "correct that line", at),
   "ask-spf": ({ at, found, because, meant: suggestion }) =>
@@ -430,6 +453,20 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(
       "a rotation needs one domain, the selector in use and the new one",
       "for example: zandrel dkim rotate brackwater.example --old-selector z202603 --new-selector z202609",
+    ),
+  "rotate-no-key": ({ name, selectors }) =>
+    say(
+      `there is no key at ${displayName(name)}, so that there is nothing to replace`,
+      selectors.length === 0
+        ? "name the selector that mail is signed with today, as s= in its DKIM-Signature says"
+        : `name the selector in use: ${listOf(selectors.map(visible), "disjunction")}`,
+      "--old-selector",
+    ),
+  "switch-too-early": ({ selector, name, because }) =>
+    say(
+      `mail signed with ${visible(selector)} would fail, because there is no usable key at ${displayName(name)} (${visible(because)})`,
+      "publish the key first with zandrel publish, and switch when everyone sees it",
+      "--switched",
     ),
   "revoke-too-early": ({ selector, until, now }) =>
     say(

@@ -1,8 +1,9 @@
-import { mkdirSync } from "node:fs";
+import { closeSync, existsSync, fchmodSync, openSync } from "node:fs";
 import { createRequire } from "node:module";
 import { dirname } from "node:path";
 import type Database from "libsql";
 import { Failure } from "../core/failure.ts";
+import { makeFolder } from "./files.ts";
 
 /** What a SQLite file of the workspace is. */
 export interface DatabaseForm {
@@ -14,25 +15,79 @@ export interface DatabaseForm {
   readonly synchronous: "FULL" | "NORMAL";
   /** Statements that bring an older file, or an empty one, into this form. */
   readonly schema: string;
+  /** What is gone where the file is set aside and a new one begins, as a clause. */
+  readonly holds: string;
 }
 
 /** The native package, loaded when a database is first opened: most commands never need it. */
-const native = (): typeof Database => createRequire(import.meta.url)("libsql");
+export const nativeDatabase = (): typeof Database => createRequire(import.meta.url)("libsql");
+
+/** What SQLite says of the file itself or of the disk below it, as one failure; anything else is a defect and passes. */
+function failureOf(error: unknown, path: string, { title, holds }: DatabaseForm): unknown {
+  const { code, message } = error as { code?: string; message: string };
+  if (error instanceof Failure || code === undefined || !code.startsWith("SQLITE_")) return error;
+  if (/^SQLITE_(BUSY|LOCKED)/.test(code)) return new Failure("database-busy", { path, title });
+  if (/^SQLITE_FULL|^SQLITE_IOERR_WRITE/.test(code)) return new Failure("cannot-write", { path, why: "ENOSPC" });
+  if (/^SQLITE_(READONLY|CANTOPEN|PERM|IOERR)/.test(code)) return new Failure("cannot-write", { path, why: message });
+  if (/^SQLITE_(CORRUPT|NOTADB)/.test(code) || /no such (table|column)|malformed|not a database/.test(message))
+    return new Failure("database-broken", { path, title, holds, because: message });
+  return error;
+}
+
+/** Makes every call of a database and its statements fail by {@link failureOf}. */
+function guarded(database: Database.Database, path: string, form: DatabaseForm): Database.Database {
+  const guard = <A extends unknown[], R>(call: (...given: A) => R) => {
+    return (...given: A): R => {
+      try {
+        return call(...given);
+      } catch (error) {
+        throw failureOf(error, path, form);
+      }
+    };
+  };
+  const prepare = guard(database.prepare.bind(database));
+  database.exec = guard(database.exec.bind(database));
+  database.prepare = ((sql: string) => {
+    const statement = prepare(sql);
+    for (const call of ["run", "get", "all"] as const) statement[call] = guard(statement[call].bind(statement)) as never;
+    const iterate = statement.iterate.bind(statement);
+    statement.iterate = function* (...given: unknown[]) {
+      try {
+        yield* iterate(...given);
+      } catch (error) {
+        throw failureOf(error, path, form);
+      }
+    };
+    return statement;
+  }) as typeof database.prepare;
+  return database;
+}
 
 /** Opens a SQLite file in WAL mode, creating it where there is none. Another process may have it open at the same time. */
-export function openDatabase(path: string, { title, format, synchronous, schema }: DatabaseForm): Database.Database {
-  mkdirSync(dirname(path), { recursive: true });
+export function openDatabase(path: string, form: DatabaseForm): Database.Database {
+  const { title, format, synchronous, schema } = form;
   try {
-    const database = new (native())(path, { timeout: 10_000 } as Database.Options);
-    database.exec("PRAGMA busy_timeout = 10000");
+    makeFolder(dirname(path));
+    if (!existsSync(path)) {
+      // SQLite would make it readable for everybody; its companions take the mode of the file itself.
+      const file = openSync(path, "a", 0o600);
+      fchmodSync(file, 0o600);
+      closeSync(file);
+    }
+    const database = guarded(new (nativeDatabase())(path, { timeout: 30_000 } as Database.Options), path, form);
+    database.exec("PRAGMA busy_timeout = 30000");
     database.exec("PRAGMA journal_mode = WAL");
     database.exec(`PRAGMA synchronous = ${synchronous}`);
     const version = Number((database.prepare("PRAGMA user_version").get() as { user_version: number }).user_version);
     if (version > format) throw new Failure("newer-database", { path, title, version });
-    if (version < format) database.exec(`BEGIN IMMEDIATE; ${schema} PRAGMA user_version = ${format}; COMMIT;`);
+    if (version < format) {
+      database.exec("BEGIN IMMEDIATE");
+      database.exec(`${schema} PRAGMA user_version = ${format}; COMMIT;`);
+    }
     return database;
   } catch (error) {
-    if (error instanceof Failure) throw error;
-    throw new Failure("database-broken", { path, title, because: (error as Error).message });
+    const failure = failureOf(error, path, form);
+    if (failure instanceof Failure) throw failure;
+    throw new Failure("cannot-write", { path, why: (error as NodeJS.ErrnoException).code ?? (error as Error).message });
   }
 }

@@ -82,6 +82,7 @@ export class EventStore {
 
 const FORM: DatabaseForm = {
   title: "the events",
+  holds: "what services told about messages so far",
   format: 1,
   synchronous: "FULL",
   schema: `

@@ -1,62 +1,168 @@
+import { randomBytes } from "node:crypto";
 import {
+  chmodSync,
   closeSync,
+  constants,
   existsSync,
+  fchmodSync,
+  fchownSync,
+  fstatSync,
   fsyncSync,
+  linkSync,
+  lstatSync,
   mkdirSync,
   openSync,
   readdirSync,
-  readFileSync,
+  readSync,
+  realpathSync,
   renameSync,
   rmSync,
+  type Stats,
   statSync,
-  writeSync,
 } from "node:fs";
 import { basename, dirname, join } from "node:path";
 import { Failure } from "../core/failure.ts";
+import { writeAll } from "../write-all.ts";
 
-/** Reads a file as text, or says in one sentence why not; one that is larger than `most` octets is not read at all. */
-export function readText(path: string, encoding: "utf8" | "latin1" = "utf8", most = Number.POSITIVE_INFINITY): string {
-  const size = statSync(path, { throwIfNoEntry: false })?.size ?? 0;
-  if (size > most) throw new Failure("file-too-large", { path, octets: most });
+/** What kept a file from being read or written, as the sentence about it names it. */
+const whyOf = (error: unknown): string => (error as NodeJS.ErrnoException).code ?? (error as Error).message;
+
+/**
+ * Opens a regular file for reading. A pipe, a device or a socket is refused and never waited for: who opens a pipe
+ * for reading hangs until somebody writes into it.
+ */
+export function openRegular(path: string): { readonly file: number; readonly stat: Stats } {
+  let file: number;
   try {
-    return readFileSync(path, encoding);
+    file = openSync(path, constants.O_RDONLY | constants.O_NONBLOCK);
   } catch (error) {
-    const { code } = error as NodeJS.ErrnoException;
-    throw new Failure("file-unreadable", { path, why: code ?? "" });
+    const why = whyOf(error);
+    throw new Failure("file-unreadable", { path, why: why === "ENXIO" ? "special" : why });
+  }
+  const stat = fstatSync(file);
+  if (stat.isFile()) return { file, stat };
+  closeSync(file);
+  throw new Failure("file-unreadable", { path, why: stat.isDirectory() ? "EISDIR" : "special" });
+}
+
+/** Reads a regular file as octets, or says in one sentence why not; one that is larger than `most` octets is not read at all. */
+function readOctets(path: string, most: number): Buffer {
+  const { file, stat } = openRegular(path);
+  try {
+    if (stat.size > most) throw new Failure("file-too-large", { path, octets: most });
+    const chunks: Buffer[] = [];
+    for (let length = 0; ; ) {
+      const chunk = Buffer.allocUnsafe(Math.max(4096, Math.min(stat.size - length + 1, 1 << 22)));
+      const count = readSync(file, chunk, 0, chunk.length, null);
+      if (count === 0) return Buffer.concat(chunks, length);
+      length += count;
+      // A file may grow while it is read.
+      if (length > most) throw new Failure("file-too-large", { path, octets: most });
+      chunks.push(chunk.subarray(0, count));
+    }
+  } catch (error) {
+    throw error instanceof Failure ? error : new Failure("file-unreadable", { path, why: whyOf(error) });
+  } finally {
+    closeSync(file);
+  }
+}
+
+/** Nothing that people edit by hand is larger; a larger file is the wrong one. */
+const MOST = 256 << 20;
+
+/** Reads a regular file as text, or says in one sentence why not; one that is larger than `most` octets is not read at all. */
+export const readText = (path: string, encoding: "utf8" | "latin1" = "utf8", most = MOST): string =>
+  readOctets(path, most).toString(encoding);
+
+/** Makes a folder and those above it that are missing, for this user alone whatever the umask. */
+export function makeFolder(path: string): void {
+  if (existsSync(path)) return;
+  makeFolder(dirname(path));
+  try {
+    mkdirSync(path, { mode: 0o700 });
+    chmodSync(path, 0o700);
+  } catch (error) {
+    // Another process may have made it a moment ago.
+    if (whyOf(error) !== "EEXIST") throw error;
+  }
+}
+
+/** Makes what was done to the names in a folder last. */
+function syncFolder(folder: string): void {
+  const directory = openSync(folder, "r");
+  try {
+    fsyncSync(directory);
+  } finally {
+    closeSync(directory);
+  }
+}
+
+/** A file beside another, under a name that nobody can guess and that nothing stands at, with all octets on the disk. */
+function writeBeside(path: string, octets: Uint8Array, mode: number, owner?: Pick<Stats, "uid" | "gid">): string {
+  const temporary = join(dirname(path), `.${basename(path).slice(0, 100)}.${randomBytes(9).toString("hex")}.tmp`);
+  const file = openSync(temporary, "wx", 0o600);
+  try {
+    const own = fstatSync(file);
+    if (owner !== undefined && (own.uid !== owner.uid || own.gid !== owner.gid)) fchownSync(file, owner.uid, owner.gid);
+    fchmodSync(file, mode);
+    writeAll(file, octets);
+    fsyncSync(file);
+    closeSync(file);
+    return temporary;
+  } catch (error) {
+    closeSync(file);
+    rmSync(temporary, { force: true });
+    throw error;
+  }
+}
+
+/** How a file is written: what text becomes octets by, and its mode where it is not to stay (or, if new, to be 0644). */
+interface WriteOptions {
+  readonly encoding?: "utf8" | "latin1";
+  readonly mode?: number;
+}
+
+/**
+ * Replaces a file in one step: whoever reads it sees the old text or the new one, never a part, and the new one is
+ * on the disk before the old one goes. Where that fails the old file stands untouched. Owner, group and mode stay;
+ * of a link its target is replaced.
+ */
+export function replaceFile(path: string, text: string, { encoding = "utf8", mode }: WriteOptions = {}): void {
+  let temporary: string | undefined;
+  try {
+    makeFolder(dirname(path));
+    // A link that leads nowhere fails here: what it names is not for us to make.
+    const target = lstatSync(path, { throwIfNoEntry: false }) === undefined ? path : realpathSync(path);
+    const old = statSync(target, { throwIfNoEntry: false });
+    if (old !== undefined && !old.isFile()) throw new Failure("cannot-write", { path, why: "special" });
+    const octets = Buffer.from(text, encoding);
+    temporary = writeBeside(target, octets, mode ?? (old === undefined ? 0o644 : old.mode & 0o7777), old);
+    renameSync(temporary, target);
+    syncFolder(dirname(target));
+  } catch (error) {
+    if (temporary !== undefined) rmSync(temporary, { force: true });
+    throw error instanceof Failure ? error : new Failure("cannot-write", { path, why: whyOf(error) });
   }
 }
 
 /**
- * Replaces a file in one step: anyone who reads it sees the old text or the new one, never a part, and the new
- * one is on the disk before the old one goes.
+ * Makes a file that must not be there yet, in one step: it appears with all its octets or not at all. A link of
+ * that name counts as there.
  */
-export function writeAtomically(
-  path: string,
-  text: string,
-  { encoding = "utf8", mode }: { encoding?: "utf8" | "latin1"; mode?: number } = {},
-): void {
-  const folder = dirname(path);
-  const temporary = join(folder, `.${basename(path)}.${process.pid}.tmp`);
+export function createFile(path: string, text: string, { what, mode }: { what: "key" | "secret"; mode: number }): void {
+  let temporary: string | undefined;
   try {
-    mkdirSync(folder, { recursive: true });
-    const kept = mode ?? (existsSync(path) ? statSync(path).mode & 0o777 : 0o644);
-    const file = openSync(temporary, "w", kept);
-    try {
-      writeSync(file, Buffer.from(text, encoding));
-      fsyncSync(file);
-    } finally {
-      closeSync(file);
-    }
-    renameSync(temporary, path);
-    const directory = openSync(folder, "r");
-    try {
-      fsyncSync(directory);
-    } finally {
-      closeSync(directory);
-    }
+    makeFolder(dirname(path));
+    temporary = writeBeside(path, Buffer.from(text), mode);
+    linkSync(temporary, path);
+    syncFolder(dirname(path));
   } catch (error) {
-    if (existsSync(temporary)) rmSync(temporary);
-    throw new Failure("cannot-write", { path, why: (error as NodeJS.ErrnoException).code ?? "" });
+    if (error instanceof Failure) throw error;
+    throw whyOf(error) === "EEXIST"
+      ? new Failure("file-there", { path, what })
+      : new Failure("cannot-write", { path, why: whyOf(error) });
+  } finally {
+    if (temporary !== undefined) rmSync(temporary, { force: true });
   }
 }
 

@@ -8,12 +8,13 @@
  * journal.append(now, "brackwater.example.", { kind: "proven", ask, by: "service", evidence });
  * ```
  */
-export { readText, writeAtomically } from "./files.ts";
-export type { Journal, JournalledChange, Publication, PublicationEnd } from "./journal.ts";
+export { readText, replaceFile } from "./files.ts";
+export type { Journal, JournalEvent, JournalledChange, Publication, PublicationEnd } from "./journal.ts";
 export * from "./keys.ts";
+export { lockBeside, withLock } from "./lock.ts";
 export * from "./messages.ts";
 export { type FoundReport, findReports } from "./reports.ts";
 export { fileSchemas, KEY, ROLES, type Settings } from "./schema.ts";
-export { readSecret, type SecretPlace, secretFile, secretVariable } from "./secret.ts";
+export { ignoreInGit, readSecret, type SecretPlace, secretFile, secretVariable } from "./secret.ts";
 export type { ReportStore } from "./tally.ts";
 export * from "./workspace.ts";

@@ -1,3 +1,4 @@
+import { readFileSync } from "node:fs";
 import { hostname } from "node:os";
 import type Database from "libsql";
 import type { RecordSet } from "../core/record/index.ts";
@@ -32,10 +33,22 @@ export type JournalEvent =
       readonly way: string;
       readonly to: string;
       readonly changes: readonly JournalledChange[];
+      /** Where it goes: the zone file, or the server that is sent the update. */
+      readonly file?: string;
+      readonly server?: string;
+      /** Until when it may be under way, even after the process is gone; milliseconds since 1970. */
+      readonly until?: number;
       /** The publication this one takes back. */
       readonly undoes?: number;
     }
-  | { readonly kind: "publication-closed"; readonly opened: number; readonly end: PublicationEnd; readonly because: string }
+  | {
+      readonly kind: "publication-closed";
+      readonly opened: number;
+      readonly end: PublicationEnd;
+      readonly because: string;
+      /** Whether the end was found by looking at the zone later, because the process did not live to see it. */
+      readonly looked?: boolean;
+    }
   | { readonly kind: "ask-retired"; readonly ask: string; readonly because: string }
   /** Includes were replaced by the addresses they stood for. */
   | {
@@ -146,7 +159,7 @@ export class Journal {
   append(at: number, domain: string, event: JournalEvent): number {
     const { kind, ...detail } = event;
     const insert = this.#database.prepare("INSERT INTO entry (at, domain, kind, process, detail) VALUES (?, ?, ?, ?, ?)");
-    return Number(insert.run(at, domain, kind, `${process.pid}@${hostname()}`, JSON.stringify(detail)).lastInsertRowid);
+    return Number(insert.run(at, domain, kind, OWN_PROCESS, JSON.stringify(detail)).lastInsertRowid);
   }
 
   #rows<K extends JournalKind>(domain: string | undefined, kinds: readonly K[]): Row[] {
@@ -196,19 +209,35 @@ export class Journal {
   }
 }
 
+/** When a process began, in ticks since the machine did (proc(5), field 22 of stat); undefined where that cannot be told. */
+function startOf(pid: string | number): string | undefined {
+  try {
+    const stat = readFileSync(`/proc/${pid}/stat`, "latin1");
+    // The name of the program, in parentheses, may hold blanks and parentheses itself.
+    return stat.slice(stat.lastIndexOf(")") + 2).split(" ")[19];
+  } catch {
+    return undefined;
+  }
+}
+
+const OWN_PROCESS = `${process.pid}.${startOf(process.pid) ?? ""}@${hostname()}`;
+
+/** Whether the process that made an entry still runs here. Its number alone may belong to another by now; with its start it does not. */
 function isRunning(owner: string): boolean {
-  const [pid, host] = owner.split("@");
-  if (host !== hostname() || Number(pid) === process.pid) return Number(pid) === process.pid;
+  if (owner === OWN_PROCESS) return true;
+  const [, pid = "", start = "", host = ""] = /^(\d+)\.?(\d*)@(.*)$/s.exec(owner) ?? [];
+  if (host !== hostname()) return false;
   try {
     process.kill(Number(pid), 0);
-    return true;
   } catch (error) {
-    return (error as NodeJS.ErrnoException).code === "EPERM";
+    if ((error as NodeJS.ErrnoException).code !== "EPERM") return false;
   }
+  return start === "" || startOf(pid) === start;
 }
 
 const FORM: DatabaseForm = {
   title: "the journal",
+  holds: "what was published, proven and sent so far; what is asked for stands in the domains folder and is not touched",
   format: 1,
   synchronous: "FULL",
   schema: `

@@ -1,9 +1,8 @@
 import { createPrivateKey, generateKeyPairSync, type KeyObject } from "node:crypto";
-import { closeSync, fsyncSync, mkdirSync, openSync, writeSync } from "node:fs";
-import { dirname, join } from "node:path";
+import { join } from "node:path";
 import { Failure } from "../core/failure.ts";
 import type { DomainName } from "../core/name/index.ts";
-import { filesIn, readText } from "./files.ts";
+import { createFile, filesIn, readText } from "./files.ts";
 
 export const KEY_TYPES = ["rsa-2048", "rsa-3072", "rsa-4096", "ed25519"] as const;
 export type KeyType = (typeof KEY_TYPES)[number];
@@ -17,22 +16,7 @@ export function newKey(path: string, type: KeyType): KeyObject {
   const pair =
     type === "ed25519" ? generateKeyPairSync("ed25519") : generateKeyPairSync("rsa", { modulusLength: Number(type.slice(4)) });
   const pem = String(pair.privateKey.export({ type: "pkcs8", format: "pem" }));
-  try {
-    mkdirSync(dirname(path), { recursive: true, mode: 0o700 });
-    // “wx” refuses a file that is there, even one that appeared a moment ago.
-    const file = openSync(path, "wx", 0o600);
-    try {
-      writeSync(file, pem);
-      fsyncSync(file);
-    } finally {
-      closeSync(file);
-    }
-  } catch (error) {
-    const { code } = error as NodeJS.ErrnoException;
-    throw code === "EEXIST"
-      ? new Failure("file-there", { path, what: "key" })
-      : new Failure("cannot-write", { path, why: code ?? "" });
-  }
+  createFile(path, pem, { what: "key", mode: 0o600 });
   return pair.publicKey;
 }
 

@@ -1,9 +1,10 @@
-import { closeSync, mkdtempSync, openSync, readdirSync, readSync, rmSync, statSync, writeSync } from "node:fs";
+import { closeSync, mkdtempSync, openSync, readdirSync, readSync, rmSync, statSync } from "node:fs";
 import { open } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { basename, join } from "node:path";
 import { Failure } from "../core/failure.ts";
 import type { MessageSource } from "../core/message/index.ts";
+import { writeAll } from "../write-all.ts";
 
 /** A message on the disk. */
 export interface StoredMessage {
@@ -175,7 +176,7 @@ export async function spool(stream: AsyncIterable<Buffer>): Promise<{ readonly p
     const path = join(folder, "message");
     const file = openSync(path, "wx", 0o600);
     try {
-      for await (const chunk of stream) writeSync(file, chunk);
+      for await (const chunk of stream) writeAll(file, chunk);
     } finally {
       closeSync(file);
     }

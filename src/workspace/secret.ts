@@ -1,7 +1,7 @@
-import { closeSync, existsSync, fsyncSync, mkdirSync, openSync, readFileSync, rmSync, writeSync } from "node:fs";
-import { dirname, isAbsolute, relative, resolve } from "node:path";
+import { existsSync, rmSync } from "node:fs";
+import { basename, isAbsolute, join, relative, resolve } from "node:path";
 import { Failure } from "../core/failure.ts";
-import { readText, writeAtomically } from "./files.ts";
+import { createFile, readText, replaceFile } from "./files.ts";
 
 /**
  * Fetches a secret from where the workspace says it is kept: `env:NAME` or `file:PATH`. It is only ever
@@ -32,78 +32,88 @@ export interface SecretPlace {
   readonly reference: string;
   /** What people call it. */
   readonly title: string;
-  /** Puts the secret there; it is on the disk when this returns. */
-  keep(secret: string): void;
+  /** Puts the secret there, and settings beside it where the place has room for them; all is on the disk when this returns. */
+  keep(secret: string, settings?: Readonly<Record<string, string>>): void;
   /** Gives the place up; nothing stays behind. */
   discard(): void;
 }
 
-const unwritable = (path: string, error: unknown): Failure => {
-  const { code } = error as NodeJS.ErrnoException;
-  return code === "EEXIST"
-    ? new Failure("file-there", { path, what: "secret" })
-    : new Failure("cannot-write", { path, why: code ?? "" });
-};
-
-/** Makes a file of its own for a secret, mode 0600, which must not be there yet. A relative path lies in the workspace. */
+/**
+ * Makes a file of its own for a secret, mode 0600, which must not be there yet. A relative path lies in the workspace.
+ * It is there, empty, before the secret is.
+ */
 export function secretFile(folder: string, path: string): SecretPlace {
   const full = resolve(folder, path);
   const near = relative(folder, full);
-  let file: number;
-  try {
-    mkdirSync(dirname(full), { recursive: true, mode: 0o700 });
-    file = openSync(full, "wx", 0o600);
-  } catch (error) {
-    throw unwritable(path, error);
-  }
-  let open = true;
+  createFile(full, "", { what: "secret", mode: 0o600 });
   return {
     reference: `file:${near.startsWith("..") || isAbsolute(near) ? full : near}`,
     title: path,
-    keep(secret) {
-      try {
-        writeSync(file, `${secret}\n`);
-        fsyncSync(file);
-        closeSync(file);
-        open = false;
-      } catch (error) {
-        throw unwritable(path, error);
-      }
-    },
-    discard() {
-      if (open) closeSync(file);
-      open = false;
-      rmSync(full, { force: true });
-    },
+    keep: (secret) => replaceFile(full, `${secret}\n`, { mode: 0o600 }),
+    discard: () => rmSync(full, { force: true }),
   };
 }
 
-/** A line NAME=SECRET in an environment file, which gets mode 0600; other lines stay, one of the same name is replaced. */
-export function secretVariable(folder: string, path: string, name: string): SecretPlace {
+/** A value in single quotes, as shells and readers of environment files understand it. */
+const quoted = (value: string): string => `'${value.replaceAll("'", "'\\''")}'`;
+
+/**
+ * A line NAME=SECRET in an environment file, which gets mode 0600, and lines for settings that go with it; other
+ * lines stay. A name that has a value there already is refused, or replaced where `replace` says so.
+ *
+ * @param settings names of the variables that will stand beside the secret
+ */
+export function secretVariable(
+  folder: string,
+  path: string,
+  name: string,
+  { settings = [], replace = false }: { readonly settings?: readonly string[]; readonly replace?: boolean } = {},
+): SecretPlace {
   const full = resolve(folder, path);
+  const had = existsSync(full);
   const lines = (): string[] => {
-    const text = existsSync(full) ? readFileSync(full, "utf8").replace(/\n$/, "") : "";
+    const text = existsSync(full) ? readText(full).replace(/\n$/, "") : "";
     return text === "" ? [] : text.split("\n");
   };
   const write = (text: readonly string[]): void =>
-    writeAtomically(full, text.length === 0 ? "" : `${text.join("\n")}\n`, { mode: 0o600 });
-  const had = existsSync(full);
-  // Written once as it is: what cannot be written is known before the secret is.
+    replaceFile(full, text.length === 0 ? "" : `${text.join("\n")}\n`, { mode: 0o600 });
+  const placeOf = (all: readonly string[], key: string): number =>
+    all.findIndex((line) => new RegExp(`^\\s*(export\\s+)?${key}\\s*=`).test(line));
   const untouched = lines();
+  for (const key of [name, ...settings]) {
+    const value = untouched[placeOf(untouched, key)]?.replace(/^[^=]*=/, "").trim();
+    if (value !== undefined && !/^(''|"")?$/.test(value) && !replace) throw new Failure("variable-there", { path, name: key });
+  }
+  // Written once as it is: what cannot be written is known before the secret is.
   write(untouched);
   return {
     reference: `env:${name}`,
     title: `${name} in ${path}`,
-    keep(secret) {
-      const own = new RegExp(`^\\s*(export\\s+)?${name}=`);
-      const line = `${name}='${secret.replaceAll("'", "'\\''")}'`;
-      const before = lines();
-      const at = before.findIndex((one) => own.test(one));
-      write(at === -1 ? [...before, line] : before.map((one, i) => (i === at ? line : one)));
+    keep(secret, beside = {}) {
+      const after = lines();
+      for (const [key, value] of Object.entries({ ...beside, [name]: secret })) {
+        const at = placeOf(after, key);
+        const line = `${key}=${quoted(value)}`;
+        if (at === -1) after.push(line);
+        else after[at] = line;
+      }
+      write(after);
     },
     discard() {
       if (had) write(untouched);
       else rmSync(full, { force: true });
     },
   };
+}
+
+/** Adds a file of the workspace to its `.gitignore`, where no line names it yet. Gives back whether it did. */
+export function ignoreInGit(folder: string, path: string): boolean {
+  const near = relative(folder, resolve(folder, path));
+  if (near.startsWith("..") || isAbsolute(near)) return false;
+  const file = join(folder, ".gitignore");
+  const text = existsSync(file) ? readText(file) : "";
+  const named = text.split("\n").some((line) => [near, `/${near}`, basename(near)].includes(line.trim()));
+  if (named) return false;
+  replaceFile(file, `${text}${text === "" || text.endsWith("\n") ? "" : "\n"}/${near}\n`);
+  return true;
 }

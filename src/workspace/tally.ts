@@ -1,6 +1,5 @@
 import type Database from "libsql";
 import { type ReportHead, type ReportRow, type Seen, weekOf } from "../core/aggregate/index.ts";
-import { Failure } from "../core/failure.ts";
 import type { DomainName } from "../core/name/index.ts";
 import { type DatabaseForm, openDatabase } from "./database.ts";
 
@@ -107,23 +106,10 @@ function countsIn(weeks: string): number[] {
  */
 export class ReportStore {
   readonly #database: Database.Database;
-  readonly #path: string;
   readonly #origins = new Map<string, number>();
 
-  constructor(database: Database.Database, path: string) {
+  constructor(database: Database.Database) {
     this.#database = database;
-    this.#path = path;
-  }
-
-  #guarded<T>(work: () => T): T {
-    try {
-      return work();
-    } catch (error) {
-      const { code, message } = error as Error & { code?: string };
-      if (code?.startsWith("SQLITE_FULL") || code?.startsWith("SQLITE_IOERR") || /disk is full|disk I\/O/.test(message))
-        throw new Failure("disk-full-import", { path: this.#path });
-      throw error;
-    }
   }
 
   /** The numbers of origins; those that are new get one. All in two statements, because there may be many. */
@@ -143,15 +129,13 @@ export class ReportStore {
 
   /** Rows that are alike, added to those of the report that is being read. */
   #stage(sums: Map<string, Sum>): void {
-    this.#guarded(() => {
-      if (this.#origins.size > MAX_NUMBERED) this.#origins.clear();
-      const unknown = [...sums.values()].filter(({ key }) => !this.#origins.has(key));
-      if (unknown.length > 0) this.#number(unknown);
-      const list = JSON.stringify(
-        [...sums.values()].map(({ key, disposition, count }) => [this.#origins.get(key), disposition, count]),
-      );
-      this.#database.prepare("INSERT INTO temp.staged SELECT value ->> 0, value ->> 1, value ->> 2 FROM json_each(?)").run(list);
-    });
+    if (this.#origins.size > MAX_NUMBERED) this.#origins.clear();
+    const unknown = [...sums.values()].filter(({ key }) => !this.#origins.has(key));
+    if (unknown.length > 0) this.#number(unknown);
+    const list = JSON.stringify(
+      [...sums.values()].map(({ key, disposition, count }) => [this.#origins.get(key), disposition, count]),
+    );
+    this.#database.prepare("INSERT INTO temp.staged SELECT value ->> 0, value ->> 1, value ->> 2 FROM json_each(?)").run(list);
     sums.clear();
   }
 
@@ -163,7 +147,7 @@ export class ReportStore {
     const sums = new Map<string, Sum>();
     let rows = 0;
     let messages = 0;
-    this.#guarded(() => this.#database.exec("BEGIN IMMEDIATE"));
+    this.#database.exec("BEGIN IMMEDIATE");
     try {
       this.#database.exec("DELETE FROM temp.staged");
       const head = await read((row) => {
@@ -190,21 +174,17 @@ export class ReportStore {
         this.#rollback();
         return "known";
       }
-      this.#guarded(() =>
-        this.#database
-          .prepare(
-            `INSERT INTO tally SELECT origin, ?, disposition, sum(count) FROM temp.staged WHERE true GROUP BY origin, disposition ORDER BY origin
-             ON CONFLICT (origin, week, disposition) DO UPDATE SET count = count + excluded.count`,
-          )
-          .run(weekOf(Math.floor(head.begin / DAY))),
-      );
-      this.#guarded(() => this.#database.exec("COMMIT"));
+      this.#database
+        .prepare(
+          `INSERT INTO tally SELECT origin, ?, disposition, sum(count) FROM temp.staged WHERE true GROUP BY origin, disposition ORDER BY origin
+           ON CONFLICT (origin, week, disposition) DO UPDATE SET count = count + excluded.count`,
+        )
+        .run(weekOf(Math.floor(head.begin / DAY)));
+      this.#database.exec("COMMIT");
       return "taken";
     } catch (error) {
       this.#rollback();
-      return this.#guarded(() => {
-        throw error;
-      });
+      throw error;
     }
   }
 
@@ -257,6 +237,7 @@ export class ReportStore {
 
 const FORM: DatabaseForm = {
   title: "the reports",
+  holds: "what the reports imported so far said; importing them again brings it back",
   format: 1,
   // Taking reports in again costs nothing.
   synchronous: "NORMAL",
@@ -282,5 +263,5 @@ const FORM: DatabaseForm = {
 export function openReportStore(path: string): ReportStore {
   const database = openDatabase(path, FORM);
   database.exec("CREATE TEMP TABLE staged (origin INTEGER, disposition TEXT, count INTEGER)");
-  return new ReportStore(database, path);
+  return new ReportStore(database);
 }

@@ -6,7 +6,7 @@ import fc from "fast-check";
 import { parseDocument } from "yaml";
 import { Failure } from "../core/failure.ts";
 import { failureSentence } from "../present/index.ts";
-import { writeAtomically } from "./files.ts";
+import { replaceFile } from "./files.ts";
 import { openJournal } from "./journal.ts";
 import { readSecret } from "./secret.ts";
 import { openWorkspace } from "./workspace.ts";
@@ -182,10 +182,10 @@ describe("editing in place", () => {
     const made = folder();
     const path = join(made, "a.txt");
     writeFileSync(path, "old", { mode: 0o600 });
-    writeAtomically(path, "new");
+    replaceFile(path, "new");
     expect(readFileSync(path, "utf8")).toBe("new");
     expect(readdirSync(made).filter((file) => file.includes("tmp"))).toEqual([]);
-    expect(message(() => writeAtomically(join(path, "b.txt"), "x"))).toMatch(/b\.txt cannot be written/);
+    expect(message(() => replaceFile(join(path, "b.txt"), "x"))).toMatch(/b\.txt cannot be written/);
   });
 });
 

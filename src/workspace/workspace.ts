@@ -8,8 +8,9 @@ import type { WebProof } from "../core/site/index.ts";
 import { readSpfRecord, type SpfError } from "../core/spf/index.ts";
 import { readRecords } from "../core/zone/index.ts";
 import type { EventStore } from "./event-store.ts";
-import { filesIn, readText, writeAtomically } from "./files.ts";
+import { filesIn, readText, replaceFile } from "./files.ts";
 import type { Journal } from "./journal.ts";
+import type { Waiting } from "./lock.ts";
 import { type DomainFile, domainSchema, type Settings, settingsSchema } from "./schema.ts";
 import type { ReportStore } from "./tally.ts";
 import { readYaml, withEntry, withoutEntry, type YamlFile } from "./yaml-file.ts";
@@ -17,6 +18,7 @@ import { readYaml, withEntry, withoutEntry, type YamlFile } from "./yaml-file.ts
 export const SETTINGS_FILE = "zandrel.yaml";
 const JOURNAL_FILE = join(".zandrel", "journal.db");
 const REPORTS_FILE = join(".zandrel", "reports.db");
+const LOCK_FILE = join(".zandrel", "lock");
 const EVENTS_FILE = join(".zandrel", "events.db");
 
 /** A domain of the workspace with its asks read into records. */
@@ -74,11 +76,13 @@ function readDomain(path: string, settings: Settings): Domain {
   const file = readYaml(shownPath(path), readText(path), domainSchema);
   const { domain: name, role, host, redirectTo, asks } = file.value;
   if (host !== undefined) expectKey(file, ["host"], host, settings.hosts, "DNS host", "hosts");
-  const ids = new Set<string>();
+  const ids = new Map<string, string>();
   const read = asks.map((ask, i): Ask => {
     expectKey(file, ["asks", i, "service"], ask.service, settings.services, "service", "services");
-    if (ids.has(ask.id)) throw new Failure("id-twice", { ask: ask.id, at: file.place(["asks", i, "id"]) });
-    ids.add(ask.id);
+    const at = file.place(["asks", i, "id"]);
+    const first = ids.get(ask.id);
+    if (first !== undefined) throw new Failure("id-twice", { ask: ask.id, at, first });
+    ids.set(ask.id, at);
     const { records: lines, issues } = readRecords(octetsOf(ask.records), { origin: name, ttl: settings.defaults.ttl });
     const [issue] = issues;
     if (issue !== undefined)
@@ -214,29 +218,49 @@ export interface AskEntry {
   readonly records?: string;
 }
 
-/** Adds asks to the file of their domain. Run inside {@link Journal.exclusively}: the file is read, changed and replaced. */
-export function insertAsks(domain: Domain, asks: readonly AskEntry[]): void {
-  const path = resolve(domain.path);
-  const text = asks.reduce((before, ask) => withEntry(before, "asks", [ask]), readText(path));
-  readYaml(domain.path, text, domainSchema);
-  writeAtomically(path, text);
+/** What is to change in the files of a workspace in one step. */
+export interface Revision {
+  /** The service to add to zandrel.yaml; one that is there stays as it is. */
+  readonly service?: { readonly key: string; readonly title: string };
+  /** Ids of asks that go. */
+  readonly without: readonly string[];
+  readonly add: readonly AskEntry[];
 }
 
-/** Takes an ask out of the file of its domain. Run inside {@link Journal.exclusively}. */
-export function removeAsk(domain: Domain, id: string): void {
+/**
+ * Carries a revision out: the service first and then, in one step, the file of the domain, so that whatever stops it
+ * leaves files that can be read and a command that can be run again. Gives back how to restore what was there. Run
+ * inside {@link exclusively}.
+ */
+export function revise(folder: string, domain: Domain, { service, without, add }: Revision): () => void {
+  const settingsPath = join(folder, SETTINGS_FILE);
+  const settings = readText(settingsPath);
   const path = resolve(domain.path);
-  const text = readText(path);
-  const index = readYaml(domain.path, text, domainSchema).value.asks.findIndex((ask) => ask.id === id);
-  if (index === -1) throw new Failure("ask-gone", { path: domain.path, ask: id }, "problem");
-  const without = withoutEntry(text, "asks", index);
-  readYaml(domain.path, without, domainSchema);
-  writeAtomically(path, without);
+  const before = readText(path);
+  let after = before;
+  for (const id of without) {
+    const index = readYaml(domain.path, after, domainSchema).value.asks.findIndex((ask) => ask.id === id);
+    if (index === -1) throw new Failure("ask-gone", { path: domain.path, ask: id }, "problem");
+    after = withoutEntry(after, "asks", index);
+  }
+  for (const ask of add) after = withEntry(after, "asks", [ask]);
+  readYaml(domain.path, after, domainSchema);
+  const known =
+    service === undefined || Object.hasOwn(readYaml(SETTINGS_FILE, settings, settingsSchema).value.services, service.key);
+  if (!known) {
+    const text = withEntry(settings, "services", { [service.key]: { title: service.title } });
+    readYaml(shownPath(settingsPath), text, settingsSchema);
+    replaceFile(settingsPath, text);
+  }
+  if (after !== before) replaceFile(path, after);
+  return () => {
+    if (after !== before) replaceFile(path, before);
+    if (!known) replaceFile(settingsPath, settings);
+  };
 }
 
-/** Adds a service to zandrel.yaml. Run inside {@link Journal.exclusively}. */
-export function addService(folder: string, key: string, title: string): void {
-  const path = join(folder, SETTINGS_FILE);
-  const text = withEntry(readText(path), "services", { [key]: { title } });
-  readYaml(shownPath(path), text, settingsSchema);
-  writeAtomically(path, text);
+/** Runs `work` while no other Zandrel process writes to the workspace, with the workspace as it is then. */
+export async function exclusively<T>(folder: string, waiting: Waiting, work: (fresh: Workspace) => T | Promise<T>): Promise<T> {
+  const { withLock } = await import("./lock.ts");
+  return withLock(join(folder, LOCK_FILE), "this workspace", waiting, () => work(openWorkspace(folder, folder)));
 }

@@ -1,8 +1,8 @@
 import { fillKit, type KitError } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { readKit, type Workspace } from "../../workspace/index.ts";
+import { type Domain, readKit, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, Outcome } from "../context.ts";
-import { addAsks, askJson, domainFor, type IntakeResult, type NewAsk } from "./add.ts";
+import { askJson, type Decision, domainFor, type IntakeResult, type NewAsk, reviseAsks } from "./add.ts";
 import type { IntakeRequest } from "./intake.ts";
 
 /** Saves the asks of a kit, its blanks filled from --input or asked for on the terminal. */
@@ -23,14 +23,16 @@ export async function fromKit(
   for (;;) {
     const filled = fillKit(kit, domain.name, values, workspace.settings.defaults.ttl);
     if (filled.ok) {
-      const added = !Object.hasOwn(workspace.settings.services, kit.service);
       // A kit may be used again when the service shows what it kept back; what is already saved stays as it is.
-      const known = new Set(domain.asks.map((ask) => ask.id));
-      const asks = filled.value.asks
-        .filter((ask) => !known.has(ask.id))
-        .map((ask): NewAsk => ({ ...ask, service: kit.service, domain: domain.name }));
+      const decide = (now: Domain): Decision<readonly NewAsk[]> => {
+        const known = new Set(now.asks.map((ask) => ask.id));
+        const add = filled.value.asks
+          .filter((ask) => !known.has(ask.id))
+          .map((ask): NewAsk => ({ ...ask, service: kit.service, domain: now.name }));
+        return { service: { key: kit.service, title: kit.title }, add, result: add };
+      };
       const dry = request.dryRun;
-      if (!dry && asks.length > 0) await addAsks(asks, { key: kit.service, title: kit.title, added }, domain, workspace, context);
+      const asks = dry ? decide(domain).result : await reviseAsks(workspace, domain.name, context, decide);
       return {
         ended: "fine",
         result: {

@@ -15,11 +15,11 @@ import {
 import { isSpf, readSpfRecord } from "../../core/spf/index.ts";
 import {
   type AskEntry,
-  addService,
   type Domain,
-  insertAsks,
+  exclusively,
+  type JournalEvent,
   pickDomains,
-  removeAsk,
+  revise,
   type Workspace,
 } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
@@ -129,62 +129,80 @@ export function twinOf(ask: NewAsk, domain: Domain): string | undefined {
   )?.id;
 }
 
-/** A service an ask is for, and whether it still has to be added to zandrel.yaml. */
+/** A service an ask is for; one that zandrel.yaml does not know yet is added with the ask. */
 export interface ServiceOfAsk {
   readonly key: string;
   readonly title: string;
-  readonly added: boolean;
 }
 
 /** The service that `--service` names, or the organisation's own mail, which stands in zandrel.yaml like any other. */
 export function ownService(workspace: Workspace, request: { readonly service: string | undefined }): ServiceOfAsk {
   const key = request.service ?? "own-mail";
   const known = workspace.settings.services[key];
-  if (known !== undefined) return { key, title: known.title, added: false };
+  if (known !== undefined) return { key, title: known.title };
   if (request.service !== undefined)
     throw new Failure("unknown-service", { given: key, known: Object.keys(workspace.settings.services) });
-  return { key, title: `${workspace.settings.organisation}: own mail`, added: true };
+  return { key, title: `${workspace.settings.organisation}: own mail` };
 }
 
-/** Writes asks into the domain's file and the journal, all of them or none; `instead` of an ask that goes. */
-export async function addAsks(
-  asks: readonly NewAsk[],
-  service: ServiceOfAsk,
-  domain: Domain,
-  workspace: Workspace,
-  context: AppContext,
-  instead?: string,
-): Promise<void> {
-  const now = context.clock.now();
-  const entries = asks.map(
-    (ask): AskEntry => ({
-      id: ask.id,
-      service: ask.service,
-      purpose: ask.purpose,
-      asked: new Date(now).toISOString().slice(0, 10),
-      ...(ask.after.length === 0 ? {} : { after: ask.after }),
-      ...(ask.spf === undefined ? {} : { spf: ask.spf }),
-      ...(ask.dmarc === undefined ? {} : { dmarc: ask.dmarc }),
-      ...(ask.records.length === 0
-        ? {}
-        : { records: `${askLines(ask.records, domain.name, workspace.settings.defaults.ttl)}\n` }),
-    }),
-  );
-  const journal = await workspace.openJournal();
-  try {
-    journal.exclusively(() => {
-      if (service.added) addService(workspace.folder, service.key, service.title);
-      if (instead !== undefined) {
-        removeAsk(domain, instead);
-        journal.append(now, domain.name, { kind: "ask-retired", ask: instead, because: "another takes its place" });
-      }
-      insertAsks(domain, entries);
-      for (const { id, service: key, purpose, records = "" } of entries)
-        journal.append(now, domain.name, { kind: "ask-noted", ask: id, service: key, purpose, records });
-    });
-  } finally {
-    journal.close();
-  }
+/** An ask as its file shows it. */
+const entryOf = (ask: NewAsk, now: number, ttl: number): AskEntry => ({
+  id: ask.id,
+  service: ask.service,
+  purpose: ask.purpose,
+  asked: new Date(now).toISOString().slice(0, 10),
+  ...(ask.after.length === 0 ? {} : { after: ask.after }),
+  ...(ask.spf === undefined ? {} : { spf: ask.spf }),
+  ...(ask.dmarc === undefined ? {} : { dmarc: ask.dmarc }),
+  ...(ask.records.length === 0 ? {} : { records: `${askLines(ask.records, ask.domain, ttl)}\n` }),
+});
+
+/** What {@link reviseAsks} is to do, decided by the files as they are at that moment. */
+export interface Decision<T> {
+  readonly service?: Pick<ServiceOfAsk, "key" | "title">;
+  /** Asks that go, each with why. */
+  readonly without?: ReadonlyMap<string, string>;
+  readonly add?: readonly NewAsk[];
+  /** What is journalled besides. */
+  readonly journal?: readonly JournalEvent[];
+  readonly result: T;
+}
+
+/**
+ * Reads, decides and writes as one step that no other process comes between: `decide` sees the domain as it is now,
+ * and what it decides stands in the files and the journal afterwards, all of it or none.
+ */
+export async function reviseAsks<T>(
+  { folder }: Workspace,
+  domain: DomainName,
+  context: Pick<AppContext, "clock" | "note">,
+  decide: (domain: Domain, workspace: Workspace) => Decision<T>,
+): Promise<T> {
+  return exclusively(folder, context, async (workspace) => {
+    const [fresh] = pickDomains(workspace, [domain]) as [Domain];
+    const { service, without = new Map(), add = [], journal: more = [], result } = decide(fresh, workspace);
+    if (without.size + add.length + more.length === 0) return result;
+    const now = context.clock.now();
+    const entries = add.map((ask) => entryOf(ask, now, workspace.settings.defaults.ttl));
+    const journal = await workspace.openJournal();
+    let restore = (): void => undefined;
+    try {
+      journal.exclusively(() => {
+        for (const [ask, because] of without) journal.append(now, domain, { kind: "ask-retired", ask, because });
+        for (const { id, service: key, purpose, records = "" } of entries)
+          journal.append(now, domain, { kind: "ask-noted", ask: id, service: key, purpose, records });
+        for (const event of more) journal.append(now, domain, event);
+        const revision = { without: [...without.keys()], add: entries, ...(service === undefined ? {} : { service }) };
+        restore = revise(folder, fresh, revision);
+      });
+    } catch (error) {
+      restore();
+      throw error;
+    } finally {
+      journal.close();
+    }
+    return result;
+  });
 }
 
 function sameRecords(a: readonly ResourceRecord[], b: readonly ResourceRecord[]): boolean {

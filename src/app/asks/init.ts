@@ -13,8 +13,8 @@ import {
   type ROLES,
   readSettings,
   readText,
+  replaceFile,
   SETTINGS_FILE,
-  writeAtomically,
 } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
@@ -84,13 +84,13 @@ export async function initialise(
         const organisation = request.organisation ?? basename(folder);
         const text = from === undefined ? settingsFor(organisation, host) : readText(resolve(cwd, from));
         if (from !== undefined) readSettings(resolve(cwd, from));
-        writeAtomically(settingsPath, text);
+        replaceFile(settingsPath, text);
         // Editors that know the language server complete and check the files by these.
         for (const [name, schema] of Object.entries(fileSchemas()))
-          writeAtomically(join(folder, ".zandrel/schemas", `${name}.json`), `${JSON.stringify(schema, undefined, 2)}\n`);
+          replaceFile(join(folder, ".zandrel/schemas", `${name}.json`), `${JSON.stringify(schema, undefined, 2)}\n`);
         created.push(SETTINGS_FILE);
         if (!existsSync(join(folder, ".gitignore"))) {
-          writeAtomically(join(folder, ".gitignore"), ".zandrel/*\n!.zandrel/schemas/\nkeys/\n");
+          replaceFile(join(folder, ".gitignore"), ".zandrel/*\n!.zandrel/schemas/\nkeys/\n");
           created.push(".gitignore");
         }
       } else if (request.settings !== undefined) throw new Failure("settings-there", { from: request.settings ?? "" });
@@ -100,7 +100,7 @@ export async function initialise(
       if (workspace.domains.some((one) => one.name === domain)) throw new Failure("domain-there", { domain });
       const hosts = Object.keys(workspace.settings.hosts);
       const only = host ?? (hosts.length === 1 ? hosts[0] : undefined);
-      writeAtomically(
+      replaceFile(
         domainPath(folder, domain),
         `# yaml-language-server: $schema=../.zandrel/schemas/domain.json\ndomain: ${withoutRootDot(domain)}\nrole: ${request.role}\n${only === undefined ? "" : `host: ${only}\n`}asks: []\n`,
       );

@@ -7,7 +7,17 @@ import { type DataOf, decodeUtf8, type ResourceRecord, txtValue } from "../../co
 import { isSpf } from "../../core/spf/index.ts";
 import { type Domain, KEY, openWorkspace, readText, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
-import { addAsks, askJson, domainFor, type IntakeResult, twinOf, withoutSpf } from "./add.ts";
+import {
+  askJson,
+  type Decision,
+  domainFor,
+  type IntakeResult,
+  type NewAsk,
+  reviseAsks,
+  type ServiceOfAsk,
+  twinOf,
+  withoutSpf,
+} from "./add.ts";
 import { fromKit } from "./add-from-kit.ts";
 
 /** What the records of one ask are for, as far as they show it. */
@@ -28,7 +38,7 @@ function purposeOf(records: readonly ResourceRecord[], domain: DomainName): Purp
 const escapeRegex = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
 
 /** The service the paste is from: named, or recognised by its title in the text. */
-function serviceFor(workspace: Workspace, request: IntakeRequest, text: string): { key: string; title: string; added: boolean } {
+function serviceFor(workspace: Workspace, request: IntakeRequest, text: string): ServiceOfAsk {
   const { services } = workspace.settings;
   const added = request.addService;
   if (added !== undefined) {
@@ -38,12 +48,12 @@ function serviceFor(workspace: Workspace, request: IntakeRequest, text: string):
       .replace(/[^a-z0-9]+/g, "-")
       .replace(/^-+|-+$/g, "");
     if (!KEY.test(key)) throw new Failure("service-name", { given: added });
-    return { key, title: added, added: !Object.hasOwn(services, key) };
+    return { key, title: services[key]?.title ?? added };
   }
   const named = request.service;
   if (named !== undefined) {
     const service = services[named];
-    if (service !== undefined) return { key: named, title: service.title, added: false };
+    if (service !== undefined) return { key: named, title: service.title };
     throw new Failure("unknown-service", { given: named, known: Object.keys(services) });
   }
   const found = Object.entries(services).filter(([key, { title }]) =>
@@ -51,7 +61,7 @@ function serviceFor(workspace: Workspace, request: IntakeRequest, text: string):
   );
   const [one] = found;
   if (one === undefined || found.length > 1) throw new Failure("which-service", { known: Object.keys(services) });
-  return { key: one[0], title: one[1].title, added: false };
+  return { key: one[0], title: one[1].title };
 }
 
 /** The paste: from a file, standard input, or the terminal. */
@@ -148,20 +158,24 @@ export async function intake(request: IntakeRequest, context: AppContext): Promi
   const purpose = request.purpose ?? (read.records.length === 0 ? "ownership" : purposeOf(read.records, domain.name));
   const given = request.id;
   if (given !== undefined && !KEY.test(given)) throw new Failure("id-form", { given });
-  if (given !== undefined && domain.asks.some((ask) => ask.id === given))
-    throw new Failure("id-taken", { id: given, path: domain.path });
-  const ask = {
-    id: given ?? freeId(`${service.key}-${purpose}`, domain),
-    service: service.key,
-    purpose,
-    domain: domain.name,
-    after: [],
-    ...withoutSpf(read.records, domain.name),
+  /** The ask among those that are there now, and whether one of them is the same. */
+  const decide = (now: Domain): Decision<{ ask: NewAsk; already: string | null }> => {
+    if (given !== undefined && now.asks.some((ask) => ask.id === given))
+      throw new Failure("id-taken", { id: given, path: now.path });
+    const ask = {
+      id: given ?? freeId(`${service.key}-${purpose}`, now),
+      service: service.key,
+      purpose,
+      domain: now.name,
+      after: [],
+      ...withoutSpf(read.records, now.name),
+    };
+    const already = twinOf(ask, now) ?? null;
+    return { service, add: already === null ? [ask] : [], result: { ask, already } };
   };
-  const already = twinOf(ask, domain) ?? null;
-  const written = !dry && already === null;
+  const { ask, already } = dry ? decide(domain).result : await reviseAsks(workspace, domain.name, context, decide);
   const shown: IntakeResult = {
-    written,
+    written: !dry && already === null,
     already,
     layout: read.layout,
     pasted: read.pasted.map(({ type = null, host = null, value = null }) => ({ type, host, value })),
@@ -171,6 +185,5 @@ export async function intake(request: IntakeRequest, context: AppContext): Promi
     before: [],
     later: [],
   };
-  if (written) await addAsks([ask], service, domain, workspace, context);
   return { ended: dry && read.questions.length > 0 ? "usage" : "fine", result: shown };
 }

@@ -2,7 +2,7 @@ import * as z from "zod";
 import { retireAsk } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { dataKey, type RecordData, type RecordSet, setJson } from "../../core/record/index.ts";
-import { type Domain, type Publication, removeAsk, type Workspace } from "../../workspace/index.ts";
+import type { Domain, Publication, Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { nameIn } from "../publishing/draft.ts";
@@ -10,6 +10,7 @@ import { settleInterrupted } from "../publishing/publication.ts";
 import { apply, published } from "../publishing/publish.ts";
 import { writing } from "../session.ts";
 import { domainName, record, time } from "../shapes.ts";
+import { reviseAsks } from "./add.ts";
 import { targetsOf } from "./prove.ts";
 import { draftSource } from "./survey.ts";
 
@@ -72,16 +73,11 @@ export async function retire(request: RetireRequest, context: AppContext): Promi
     const { changes } = retirement;
     const dry = request.dryRun;
     const carried = dry || changes.length === 0 ? null : await apply(domain, changes, { journal, workspace, request, context });
-    if (!dry) {
-      journal.exclusively(() => {
-        removeAsk(domain, ask.id);
-        journal.append(context.clock.now(), domain.name, {
-          kind: "ask-retired",
-          ask: ask.id,
-          because: `record sets changed: ${changes.length}`,
-        });
-      });
-    }
+    if (!dry)
+      await reviseAsks(workspace, domain.name, context, () => ({
+        without: new Map([[ask.id, `record sets changed: ${changes.length}`]]),
+        result: undefined,
+      }));
     return {
       ended: "fine",
       result: {

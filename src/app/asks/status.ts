@@ -1,10 +1,12 @@
 import * as z from "zod";
-import { STATES, type State } from "../../core/ask/index.ts";
+import { dnsWants, STATES, type State } from "../../core/ask/index.ts";
+import { keyNameOf } from "../../core/dkim/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
-import type { Journal } from "../../workspace/index.ts";
+import { type Domain, type Journal, keySelectors, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
+import { keyAskId } from "../mail/dkim-new.ts";
 import { settleInterrupted } from "../publishing/publication.ts";
 import { domainOperands, reading } from "../session.ts";
 import { domainName, time } from "../shapes.ts";
@@ -31,6 +33,9 @@ export const statusSchema = z.object({
       senders: z
         .array(z.object({ service: z.string(), address: z.string().nullable(), state: z.string(), next: z.string() }))
         .describe("sender addresses, and the domain itself where address is null, as each service last said"),
+      keysWithoutAsk: z
+        .array(z.object({ selector: z.string(), next: z.string() }))
+        .describe("private keys of the workspace whose records nobody asked for, as a run that was stopped leaves them"),
       interrupted: z.array(z.string()).describe("publications that broke off, and what became of them"),
     }),
   ),
@@ -64,6 +69,26 @@ function sendersOf(journal: Journal, domain: DomainName): StatusResult["domains"
   });
 }
 
+/** Private keys whose records no ask wants, and whose ask was not ended either. */
+function keysWithoutAsk(
+  workspace: Workspace,
+  domain: Domain,
+  journal: Journal | undefined,
+): StatusResult["domains"][number]["keysWithoutAsk"] {
+  const ended = new Set(journal?.entries(domain.name, "ask-retired").map((one) => one.ask));
+  const wanted = new Set(domain.asks.flatMap((ask) => dnsWants(ask.wants).map((want) => want.name)));
+  const wasAsked = (selector: string) => [...ended].some((ask) => ask.endsWith(keyAskId("", "dkim", selector)));
+  return keySelectors(workspace.folder, domain.name)
+    .filter((selector) => {
+      const name = keyNameOf(domain.name, selector);
+      return name !== undefined && !wanted.has(name) && !wasAsked(selector);
+    })
+    .map((selector) => ({
+      selector,
+      next: `zandrel dkim new ${withoutRootDot(domain.name)} --selector ${selector}`,
+    }));
+}
+
 /** What {@link status} is asked. */
 export interface StatusRequest extends CommonRequest, DnsOptions {}
 
@@ -90,6 +115,7 @@ export async function status(request: StatusRequest, context: AppContext): Promi
           visibleBy: standing.visibility === undefined ? null : standing.visibility.by,
         })),
         senders: journal === undefined ? [] : sendersOf(journal, domain.name),
+        keysWithoutAsk: keysWithoutAsk(workspace, domain, journal),
         interrupted,
       });
     }

@@ -1,3 +1,4 @@
+import { createPublicKey, type KeyObject } from "node:crypto";
 import { relative } from "node:path";
 import * as z from "zod";
 import { keyNameOf, keyRecordText } from "../../core/dkim/index.ts";
@@ -7,14 +8,16 @@ import { printData, type ResourceRecord, recordJson, splitCharacterStrings } fro
 import {
   type Domain,
   findWorkspace,
-  KEY_TYPES,
+  type KEY_TYPES,
   type KeyType,
   keyPath,
+  keySelectors,
   newKey,
   openWorkspace,
+  readPrivateKey,
   type Workspace,
 } from "../../workspace/index.ts";
-import { addAsks, ownService } from "../asks/add.ts";
+import { ownService, reviseAsks } from "../asks/add.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
@@ -23,8 +26,9 @@ import { domainName, record } from "../shapes.ts";
 export const newKeyShape = z.object({
   domain: domainName,
   selector: z.string(),
-  type: z.enum(KEY_TYPES),
+  type: z.string().describe("kind and size, such as rsa-2048"),
   keyFile: z.string().describe("where the private key is, readable by you alone"),
+  takenUp: z.boolean().describe("whether the key was there already, without an ask, as a run that was stopped leaves it"),
   record: record,
   line: z.string().describe("the record as a zone-file line, cut into strings of at most 255 octets"),
   ask: z.string().nullable().describe("the ask that was saved for it; null outside a workspace"),
@@ -32,10 +36,32 @@ export const newKeyShape = z.object({
 
 export type Made = z.output<typeof newKeyShape>;
 
+/** Kind and size of a key, as `--key-type` names them. */
+const typeOf = (key: KeyObject): string =>
+  key.asymmetricKeyType === "rsa" ? `rsa-${key.asymmetricKeyDetails?.modulusLength}` : String(key.asymmetricKeyType);
+
 /** A selector that says when the key was made. */
 const selectorOf = (now: number): string => `z${new Date(now).toISOString().slice(0, 7).replace("-", "")}`;
 
-/** Makes a key and, for a domain of the workspace, saves the ask to publish it. */
+/** The id of the ask that publishes the key of a selector, or that empties it. */
+export const keyAskId = (service: string, what: "dkim" | "revoked", selector: string): string =>
+  `${service}-${what}-${selector.toLowerCase().replace(/[^a-z0-9]+/g, "-")}`;
+
+/** Whether the ask of a key was ended: its key file is then a memory, and not left over from a run that was stopped. */
+export async function wasRetired(workspace: Workspace, domain: DomainName, ask: string): Promise<boolean> {
+  if (!workspace.hasJournal) return false;
+  const journal = await workspace.openJournal();
+  try {
+    return journal.entries(domain, "ask-retired").some((one) => one.ask === ask);
+  } finally {
+    journal.close();
+  }
+}
+
+/**
+ * Makes a key and, for a domain of the workspace, saves the ask to publish it. The key comes first, so that there is
+ * never an ask without its key; a key without an ask, as a run that was stopped in between leaves it, is taken up.
+ */
 export async function makeKey(
   domain: DomainName,
   selector: string,
@@ -49,29 +75,32 @@ export async function makeKey(
   if (name === undefined) throw new Failure("not-a-selector", { given: selector });
   const inWorkspace: Domain | undefined = workspace?.domains.find((one) => one.name === domain);
   const service = workspace === undefined ? undefined : ownService(workspace, request);
-  const id = `${service?.key}-dkim-${selector.toLowerCase().replace(/[^a-z0-9]+/g, "-")}`;
+  const id = keyAskId(service?.key ?? "", "dkim", selector);
   if (inWorkspace?.asks.some((ask) => ask.id === id)) throw new Failure("key-ask-there", { path: inWorkspace.path, ask: id });
   const path = keyPath(folder, domain, selector);
-  const text = keyRecordText(newKey(path, type));
+  const takenUp =
+    workspace !== undefined &&
+    inWorkspace !== undefined &&
+    keySelectors(folder, domain).includes(selector) &&
+    !(await wasRetired(workspace, domain, id));
+  const publicKey = takenUp ? createPublicKey(readPrivateKey(path)) : newKey(path, type);
   const one: ResourceRecord = {
     name,
     type: "TXT",
     ttl: workspace?.settings.defaults.ttl ?? 3600,
-    data: { strings: splitCharacterStrings(text) },
+    data: { strings: splitCharacterStrings(keyRecordText(publicKey)) },
   };
-  if (inWorkspace !== undefined && service !== undefined)
-    await addAsks(
-      [{ id, service: service.key, purpose: "sending", domain, after: [], records: [one] }],
-      service,
-      inWorkspace,
-      workspace as Workspace,
-      context,
-    );
+  if (inWorkspace !== undefined && workspace !== undefined && service !== undefined)
+    await reviseAsks(workspace, domain, context, (now) => {
+      if (now.asks.some((ask) => ask.id === id)) throw new Failure("key-ask-there", { path: now.path, ask: id });
+      return { service, add: [{ id, service: service.key, purpose: "sending", domain, after: [], records: [one] }], result: id };
+    });
   return {
     domain,
     selector,
-    type,
+    type: typeOf(publicKey),
     keyFile: relative(context.cwd, path),
+    takenUp,
     record: recordJson(one),
     line: `${name} ${one.ttl} IN TXT ${printData("TXT", one.data)}`,
     ask: inWorkspace === undefined ? null : id,

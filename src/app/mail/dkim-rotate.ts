@@ -1,20 +1,28 @@
 import * as z from "zod";
 import { dnsWants } from "../../core/ask/index.ts";
-import { checkSelector, keyNameOf, ROTATION_STEPS, rotationPlan } from "../../core/dkim/index.ts";
+import {
+  checkSelector,
+  keyNameOf,
+  ROTATION_STEPS,
+  type RotationStep,
+  readKeyRecord,
+  rotationPlan,
+  type SelectorCheck,
+} from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { liveAt, memoized } from "../../core/lookup/index.ts";
+import { type Lookup, liveAt, memoized } from "../../core/lookup/index.ts";
 import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
+import { type DataOf, decodeUtf8, type RecordData, txtValue } from "../../core/record/index.ts";
 import { cacheWindowOf } from "../../core/spread/index.ts";
-import type { Domain } from "../../workspace/index.ts";
-import { type KEY_TYPES, type KeyType, removeAsk } from "../../workspace/index.ts";
-import { addAsks, ownService } from "../asks/add.ts";
+import type { Domain, Journal, JournalledChange, KEY_TYPES, KeyType, Workspace } from "../../workspace/index.ts";
+import { ownService, reviseAsks, type ServiceOfAsk } from "../asks/add.ts";
 import { wantedText } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
 import { domainName, time } from "../shapes.ts";
 import { knownSelectors } from "./dkim-check.ts";
-import { makeKey, newKeyShape } from "./dkim-new.ts";
+import { keyAskId, type Made, makeKey, newKeyShape } from "./dkim-new.ts";
 
 export const dkimRotateSchema = z.object({
   at: time,
@@ -53,6 +61,110 @@ export interface DkimRotateRequest extends CommonRequest, DnsOptions {
   readonly switched: boolean;
 }
 
+/** One rotation, from its old selector to its new one, with everything it works on. */
+interface Rotating {
+  readonly request: DkimRotateRequest;
+  readonly context: AppContext;
+  readonly workspace: Workspace;
+  readonly domain: Domain;
+  readonly journal: Journal;
+  readonly now: number;
+  readonly from: string;
+  readonly to: string;
+  readonly service: ServiceOfAsk;
+  /** Ids of the asks for the new key and for the empty key at the old selector. */
+  readonly newId: string;
+  readonly revokedId: string;
+}
+
+/** The newest publication that brought something to a name, or that left it as `is` says. */
+function publishedAt(
+  { journal, domain }: Rotating,
+  name: DomainName,
+  is: (change: JournalledChange) => boolean = () => true,
+): number | undefined {
+  return journal
+    .publications(domain.name)
+    .filter(({ opened, closed }) => closed?.end === "published" && opened.changes.some((one) => one.name === name && is(one)))
+    .map(({ closed }) => closed?.at)
+    .findLast((at) => at !== undefined);
+}
+
+/** The two keys as they are in the DNS at this moment. A key that could not be looked up ends the run. */
+async function lookAtKeys({ domain, from, to }: Rotating, lookup: Lookup) {
+  const [old, fresh] = await Promise.all([from, to].map((selector) => checkSelector(domain.name, selector, lookup)));
+  for (const key of [old, fresh] as const)
+    if (key?.state === "unknown")
+      throw new Failure("key-unseen", { name: key.name, because: key.remarks[0]?.because ?? "" }, "undetermined");
+  return { old: old as SelectorCheck, fresh: fresh as SelectorCheck };
+}
+
+const isRevoked = ({ remarks }: SelectorCheck): boolean => remarks.some((one) => one.kind === "revoked");
+
+/** Makes the new key and saves the asks for it and for the empty old one, as far as they are not there. */
+async function writeAsks(rotating: Rotating): Promise<{ made: Made | null; asks: string[] }> {
+  const { request, context, workspace, domain, from, to, service, newId, revokedId } = rotating;
+  const has = (id: string) => domain.asks.some((ask) => ask.id === id);
+  const made = has(newId)
+    ? null
+    : await makeKey(domain.name, to, request.keyType as KeyType, workspace.folder, workspace, request, context);
+  const added = await reviseAsks(workspace, domain.name, context, (now) => {
+    if (now.asks.some((ask) => ask.id === revokedId)) return { result: [] };
+    const name = keyNameOf(domain.name, from) as DomainName;
+    const revoked = { name, type: "TXT", ttl: workspace.settings.defaults.ttl, data: { strings: ["v=DKIM1; p="] } };
+    const common = { service: service.key, purpose: "sending", domain: domain.name } as const;
+    return { service, add: [{ ...common, id: revokedId, after: [newId], records: [revoked] }], result: [revokedId] };
+  });
+  return { made, asks: [...(made === null ? [] : [newId]), ...added] };
+}
+
+/** Ends the ask for the old key, and lets the one for its empty key come: mail is signed with the new one now. */
+async function revokeOld({ context, workspace, domain, from, to, newId, revokedId }: Rotating): Promise<void> {
+  await reviseAsks(workspace, domain.name, context, ({ asks }) => {
+    const old = asks.find(
+      (ask) => ask.id !== revokedId && dnsWants(ask.wants).some((want) => want.name === keyNameOf(domain.name, from)),
+    );
+    const fresh = asks.find((ask) => ask.id === newId);
+    return {
+      without: new Map(old === undefined ? [] : [[old.id, `its key was replaced by ${to}`]]),
+      journal:
+        fresh === undefined
+          ? []
+          : [
+              {
+                kind: "proven",
+                ask: newId,
+                wanted: wantedText(fresh),
+                by: "user",
+                evidence: `mail is signed with ${to}, and ${from} is no longer needed`,
+              },
+            ],
+      result: undefined,
+    };
+  });
+}
+
+/** The command that carries each step out, as it has to be typed now. */
+function commandsOf(
+  { request, workspace, domain, from, to, revokedId }: Rotating,
+  hasKey: boolean,
+): Readonly<Record<RotationStep["kind"], string | null>> {
+  const plain = withoutRootDot(domain.name);
+  const rotate = `zandrel dkim rotate ${plain} --old-selector ${from} --new-selector ${to}`;
+  const hasOldAsk = domain.asks.some(
+    (ask) => ask.id !== revokedId && dnsWants(ask.wants).some((want) => want.name === keyNameOf(domain.name, from)),
+  );
+  const mayRevoke = request.revoke || (!hasOldAsk && domain.asks.some((ask) => ask.id === revokedId));
+  return {
+    publish: hasKey || knownSelectors(workspace, domain.name).includes(to) ? `zandrel publish ${plain}` : `${rotate} --write`,
+    settle: `zandrel watch ${plain}`,
+    switch: `${rotate} --switched`,
+    keep: null,
+    revoke: mayRevoke ? `zandrel publish ${plain} --replace ${from}._domainkey.${plain}` : `${rotate} --revoke`,
+    remove: `zandrel retire ${revokedId}`,
+  };
+}
+
 /** Replace a DKIM key in an order in which no message fails: every step with its date, and the asks for it. */
 export async function dkimRotate(request: DkimRotateRequest, context: AppContext): Promise<Outcome<DkimRotateResult>> {
   const { oldSelector: from, newSelector: to } = request;
@@ -60,115 +172,65 @@ export async function dkimRotate(request: DkimRotateRequest, context: AppContext
     throw new Failure("rotation-selectors", {});
   return writing(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
     const [domain] = domains as [Domain];
-    for (const selector of [from, to])
-      if (keyNameOf(domain.name, selector) === undefined) throw new Failure("not-a-selector", { given: selector });
+    const [oldName, newName] = [from, to].map((selector) => {
+      const name = keyNameOf(domain.name, selector);
+      if (name === undefined) throw new Failure("not-a-selector", { given: selector });
+      return name;
+    }) as [DomainName, DomainName];
     const { now } = dns;
-    const asks: string[] = [];
-    let made: DkimRotateResult["made"] = null;
     const service = ownService(workspace, request);
-    const idFor = (selector: string, what: string): string =>
-      `${service.key}-${what}-${selector.toLowerCase().replace(/[^a-z0-9]+/g, "-")}`;
-    const newId = idFor(to, "dkim");
-    const revokedId = idFor(from, "revoked");
-    if (request.write) {
-      // A key file without its ask, as a kill in between leaves it, is refused: the empty key must never come alone.
-      if (!domain.asks.some((ask) => ask.id === newId)) {
-        made = await makeKey(domain.name, to, request.keyType as KeyType, workspace.folder, workspace, request, context);
-        asks.push(newId);
-      }
-      if (!domain.asks.some((ask) => ask.id === revokedId)) {
-        const name = keyNameOf(domain.name, from) as DomainName;
-        const revoked = { name, type: "TXT", ttl: workspace.settings.defaults.ttl, data: { strings: ["v=DKIM1; p="] } };
-        const after = asks.includes(newId) || domain.asks.some((ask) => ask.id === newId) ? [newId] : [];
-        await addAsks(
-          [{ id: revokedId, service: service.key, purpose: "sending", domain: domain.name, after, records: [revoked] }],
-          made === null ? service : { ...service, added: false },
-          domain,
-          workspace,
-          context,
-        );
-        asks.push(revokedId);
-      }
-    }
-    const switches = journal.entries(domain.name, "key-switched").filter((one) => one.to === to);
-    if (request.switched && switches.length === 0) journal.append(now, domain.name, { kind: "key-switched", from, to });
-    const switched = switches[0]?.at ?? (request.switched ? now : undefined);
+    const [newId, revokedId] = [keyAskId(service.key, "dkim", to), keyAskId(service.key, "revoked", from)];
+    const rotating: Rotating = { request, context, workspace, domain, journal, now, from, to, service, newId, revokedId };
     const lookup = memoized((await dns.look(domain)).lookup ?? dns.world);
-    const there = await checkSelector(domain.name, to, lookup);
-    if (there.state === "unknown")
-      throw new Failure("key-unseen", { name: there.name, because: there.remarks[0]?.because ?? "" }, "undetermined");
-    const name = keyNameOf(domain.name, to) as DomainName;
-    const published = journal
-      .publications(domain.name)
-      .filter(({ opened, closed }) => closed?.end === "published" && opened.changes.some((change) => change.name === name))
-      .map(({ closed }) => closed?.at)
-      .findLast((at) => at !== undefined);
-    const cacheWindow = cacheWindowOf(
-      await liveAt(lookup, domain.name, `zandrel-no-such-name.${domain.name}` as DomainName, "TXT"),
-    );
-    const transit = request.transit;
+    const { old, fresh } = await lookAtKeys(rotating, lookup);
+    const ended = journal.entries(domain.name, "ask-retired").some((one) => one.ask === revokedId);
+    // A selector at which there never was a key is a slip of the pen, and nothing is made for it.
+    if (old.state === "absent" && !ended && !domain.asks.some((ask) => ask.id === revokedId))
+      throw new Failure("rotate-no-key", { name: oldName, selectors: knownSelectors(workspace, domain.name) }, "problem");
+    const { made, asks } = request.write ? await writeAsks(rotating) : { made: null, asks: [] };
+
+    const recorded = journal.entries(domain.name, "key-switched").find((one) => one.to === to)?.at;
+    if (request.switched && recorded === undefined) {
+      if (fresh.state !== "usable" && !request.force)
+        throw new Failure(
+          "switch-too-early",
+          { selector: to, name: newName, because: fresh.remarks[0]?.because ?? "" },
+          "problem",
+        );
+      journal.append(now, domain.name, { kind: "key-switched", from, to });
+    }
+    const switched = recorded ?? (request.switched ? now : undefined);
+    const unseen = `zandrel-no-such-name.${domain.name}` as DomainName;
+    const cacheWindow = cacheWindowOf(await liveAt(lookup, domain.name, unseen, "TXT"))?.seconds ?? 86_400;
+    const published = publishedAt(rotating, newName) ?? now - cacheWindow * 1000;
+    const revoked = publishedAt(rotating, oldName, ({ after }) => after?.data.some(isEmptyKey) === true) ?? now;
     const steps = rotationPlan({
       oldSelector: from,
       newSelector: to,
       now,
-      cacheWindow: cacheWindow?.seconds ?? 86_400,
-      transit: transit === undefined ? TRANSIT : transit / 1000,
-      ...(there.state === "absent" ? {} : { published: published ?? now - (cacheWindow?.seconds ?? 86_400) * 1000 }),
+      cacheWindow,
+      transit: request.transit === undefined ? TRANSIT : request.transit / 1000,
+      ...(fresh.state === "absent" ? {} : { published }),
       ...(switched === undefined ? {} : { switched }),
+      ...(isRevoked(old) ? { revoked } : {}),
+      removed: old.state === "absent",
     });
-    const oldAsk = domain.asks.find(
-      (ask) => ask.id !== revokedId && dnsWants(ask.wants).some((want) => want.name === keyNameOf(domain.name, from)),
-    )?.id;
     if (request.revoke) {
       const due = steps.find((step) => step.kind === "revoke");
-      if (due?.state === "later" && !request.force)
-        throw new Failure(
-          "revoke-too-early",
-          { selector: from, until: switched === undefined ? undefined : due.from, now },
-          "problem",
-        );
-      const fresh = domain.asks.find((ask) => ask.id === newId);
-      journal.exclusively(() => {
-        if (oldAsk !== undefined) {
-          removeAsk(domain, oldAsk);
-          journal.append(now, domain.name, { kind: "ask-retired", ask: oldAsk, because: `its key was replaced by ${to}` });
-        }
-        // The ask for the empty key waits until mail is signed with the new one, and that is proven now.
-        if (fresh !== undefined)
-          journal.append(now, domain.name, {
-            kind: "proven",
-            ask: newId,
-            wanted: wantedText(fresh),
-            by: "user",
-            evidence: `mail is signed with ${to}, and ${from} is no longer needed`,
-          });
-      });
+      if (due?.state === "later" && !request.force) {
+        const until = switched === undefined ? undefined : due.from;
+        throw new Failure("revoke-too-early", { selector: from, until, now }, "problem");
+      }
+      await revokeOld(rotating);
     }
-    const plain = withoutRootDot(domain.name);
-    const hasKeyNow = knownSelectors(workspace, domain.name).includes(to) || made !== null;
-    const commands: Readonly<Record<DkimRotateResult["steps"][number]["kind"], string | null>> = {
-      publish: hasKeyNow
-        ? `zandrel publish ${plain}`
-        : `zandrel dkim rotate ${plain} --old-selector ${from} --new-selector ${to} --write`,
-      settle: `zandrel watch ${plain}`,
-      switch: `zandrel dkim rotate ${plain} --old-selector ${from} --new-selector ${to} --switched`,
-      keep: null,
-      revoke: request.revoke
-        ? `zandrel publish ${plain} --replace ${from}._domainkey.${plain}`
-        : `zandrel dkim rotate ${plain} --old-selector ${from} --new-selector ${to} --revoke`,
-      remove: `zandrel retire ${revokedId}`,
-    };
-    return {
-      ended: "fine",
-      result: {
-        at: now,
-        domain: domain.name,
-        from,
-        to,
-        steps: steps.map((step) => ({ ...step, from: step.from, command: commands[step.kind] })),
-        made,
-        asks,
-      },
-    };
+    const commands = commandsOf(rotating, made !== null);
+    const told = steps.map((step) => ({ ...step, command: commands[step.kind] }));
+    return { ended: "fine", result: { at: now, domain: domain.name, from, to, steps: told, made, asks } };
   });
 }
+
+/** Whether a record is a key that was taken back (RFC 6376 section 3.6.1, an empty p=). */
+const isEmptyKey = (data: RecordData): boolean => {
+  const text = txtValue(data as DataOf["TXT"]);
+  return readKeyRecord([decodeUtf8(text)]).problem?.kind === "revoked";
+};

@@ -14,7 +14,7 @@ import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
 import { octetsOf, type ResourceRecord, splitCharacterStrings } from "../../core/record/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
-import { addAsks, ownService } from "../asks/add.ts";
+import { type NewAsk, ownService, reviseAsks } from "../asks/add.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
@@ -106,36 +106,31 @@ export async function dmarcCompose(request: DmarcComposeRequest, context: AppCon
     if (request.write && composed.obstacles.length === 0) {
       if (workspace === undefined || inWorkspace === undefined) throw new Failure("not-in-workspace", { domain });
       const service = ownService(workspace, request);
-      ask = `${service.key}-dmarc`;
-      const instead = inWorkspace.asks.some((one) => one.id === ask) ? ask : undefined;
-      await addAsks(
-        [
-          {
-            id: ask,
-            service: service.key,
-            purpose: "policy",
-            domain,
-            after: [],
-            records: [txt(dmarcName(domain), composed.text)],
-          },
-        ],
+      const policyAsk = (id: string, of: DomainName, one: ResourceRecord): NewAsk => ({
+        id,
+        service: service.key,
+        purpose: "policy",
+        domain: of,
+        after: [],
+        records: [one],
+      });
+      const id = `${service.key}-dmarc`;
+      ask = id;
+      await reviseAsks(workspace, domain, context, (now) => ({
         service,
-        inWorkspace,
-        workspace,
-        context,
-        instead,
-      );
+        without: new Map(now.asks.some((one) => one.id === id) ? [[id, "another takes its place"]] : []),
+        add: [policyAsk(id, domain, txt(dmarcName(domain), composed.text))],
+        result: undefined,
+      }));
       for (const { destination, name, text } of composed.permissions) {
         const owner = workspace.domains.find((one) => one.name === destination);
         const id = `${service.key}-reports-${withoutRootDot(domain).replace(/[^a-z0-9]+/g, "-")}`.slice(0, 63);
         if (owner === undefined || owner.asks.some((one) => one.id === id)) continue;
-        await addAsks(
-          [{ id, service: service.key, purpose: "policy", domain: destination, after: [], records: [txt(name, text)] }],
-          { ...service, added: false },
-          owner,
-          workspace,
-          context,
-        );
+        await reviseAsks(workspace, destination, context, () => ({
+          service,
+          add: [policyAsk(id, destination, txt(name, text))],
+          result: undefined,
+        }));
         given.set(destination, id);
       }
     }

@@ -1,13 +1,14 @@
 import type { Change, Draft } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { type Live, type Lookup, liveAt, ownSetOf } from "../../core/lookup/index.ts";
+import { type Live, type Lookup, liveAt, memoized, ownSetOf, zoneLookup } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, name } from "../../core/name/index.ts";
 import { printData, type RecordSet, sameData } from "../../core/record/index.ts";
 import { type CacheWindow, cacheWindowOf } from "../../core/spread/index.ts";
+import { zonesOf } from "../../core/zone/index.ts";
 import type { Domain, Journal, JournalledChange, Publication, PublicationEnd, Workspace } from "../../workspace/index.ts";
 import { draftSource } from "../asks/survey.ts";
 import type { AppContext } from "../context.ts";
-import { type DnsContext, type DnsRequest, openDns } from "../dns/context.ts";
+import { type DnsContext, type DnsRequest, hostServer, openDns, readZoneFile } from "../dns/context.ts";
 import type { Publisher, PublishOutcome } from "./publishers.ts";
 
 /** What carrying something out needs beside the changes. */
@@ -87,18 +88,22 @@ export async function publishChanges(
   publisher: Publisher,
   { journal, workspace, request, context, undoes, alreadyDone }: ApplyOptions,
 ): Promise<Extract<PublishOutcome, { kind: "published" | "by-hand" }>> {
-  const _own = displayName(domain.name);
-  const _before = alreadyDone === undefined ? "" : ` (${alreadyDone} was published before this)`;
   const opened = journal.append(context.clock.now(), domain.name, {
     kind: "publication-opened",
     way: publisher.way,
     to: publisher.to,
     changes: changes.map(journalled),
+    until: context.clock.now() + publisher.underWay,
+    ...publisher.where,
     ...(undoes === undefined ? {} : { undoes }),
   });
   const close = (end: PublicationEnd, because: string) =>
     journal.append(context.clock.now(), domain.name, { kind: "publication-closed", opened, end, because });
-  const outcome = await publisher.apply(changes);
+  const outcome = await publisher.apply(changes).catch((error) => {
+    // What ends a publisher by a sentence ends it before anything was written.
+    if (error instanceof Failure) close("not-published", error.code);
+    throw error;
+  });
   switch (outcome.kind) {
     case "by-hand":
       // It stays open until the zone shows what was entered.
@@ -151,10 +156,87 @@ export async function publishChanges(
   }
 }
 
+/** What stands where a publication went: in its file, at its server, and otherwise as the domain is served. */
+async function whereItWent(
+  { file, server }: Publication["opened"],
+  domain: Domain,
+  dns: DnsContext,
+  workspace: Workspace,
+): Promise<Lookup | undefined> {
+  const { defaults } = workspace.settings;
+  if (file !== undefined) {
+    const { document } = readZoneFile(workspace.folder, file, [domain.name], defaults.ttl);
+    return memoized(zoneLookup(zonesOf(document)));
+  }
+  if (server !== undefined) return dns.server(hostServer(server, defaults.authorityPort));
+  return draftSource(domain, await dns.look(domain), dns, workspace);
+}
+
+/** How long after it was sent an update that was given up may still arrive and be recognised (milliseconds). */
+const LATE = 86_400_000;
+
+/** The publications whose end is not certain: still open, or closed by a look that an update may have come after. */
+function uncertain(publications: readonly Publication[], now: number): Publication[] {
+  const touches = ({ opened }: Publication, set: JournalledChange) =>
+    opened.changes.some((change) => change.name === set.name && change.type === set.type);
+  return publications.filter((one, i) => {
+    const { opened, closed, running } = one;
+    if (closed === undefined) return !running || opened.way === "by-hand";
+    const mayCome = closed.end === "unknown" || (closed.end === "not-published" && closed.looked === true);
+    // What a later publication touched says nothing about this one any more.
+    const later = publications.slice(i + 1).some((other) => opened.changes.some((change) => touches(other, change)));
+    return mayCome && !later && now - opened.at < LATE;
+  });
+}
+
+/** What became of one publication that stayed open; undefined where there is nothing to say yet. */
+interface Settled {
+  readonly said: string;
+  readonly end?: PublicationEnd;
+  readonly because?: string;
+}
+
+function settle(
+  { opened, closed }: Publication,
+  seen: Comparison | undefined,
+  now: number,
+  newest: boolean,
+): Settled | undefined {
+  const byHand = opened.way === "by-hand";
+  const what = byHand ? `the records for ${opened.to}` : `a publication to ${opened.to} broke off`;
+  const all = seen !== undefined && seen.unseen === undefined && seen.done === opened.changes.length;
+  if (closed !== undefined)
+    return all
+      ? {
+          said: `a publication to ${opened.to}, of which nothing was seen before, has arrived: the zone has all of it`,
+          end: "published",
+          because: "it arrived late; the zone has all of it",
+        }
+      : undefined;
+  if (seen === undefined || seen.unseen !== undefined)
+    return { said: `${what}: ${seen?.unseen ?? "the zone could not be looked at"}; run zandrel status again` };
+  if (all) return { said: `${what}; the zone has all of it`, end: "published", because: "the zone has all of it" };
+  // What is entered by hand comes when it comes; a newer sheet for the same domain takes its place.
+  if (byHand && newest)
+    return seen.done === 0
+      ? undefined
+      : {
+          said: `${what}: ${seen.done} of ${opened.changes.length} are there; zandrel publish --check shows what is left`,
+        };
+  if (opened.until !== undefined && now < opened.until)
+    return { said: `${what}, and may still arrive; run zandrel status again in a minute` };
+  const none = seen.done === 0 && seen.other.length === 0;
+  const because = none
+    ? "the zone has none of it"
+    : `the zone has ${seen.done} of its ${opened.changes.length} changes; ${[...seen.undone, ...seen.other].join("; ")}`;
+  const end = none ? "not-published" : "unknown";
+  return { said: `${what}; ${because}; zandrel draft ${displayName(name(opened.domain))} shows what is left`, end, because };
+}
+
 /**
- * Resolves publications that are still open (a killed process, an answer that never came, records entered by
- * hand) by looking at the zone, and says in one sentence each what became of them. Those of a process that
- * still runs are left alone.
+ * Resolves publications whose end is not known (a killed process, an answer that never came, records entered by
+ * hand) by looking where they went, and says in one sentence each what became of them. Those of a process that still
+ * runs, or that may still be under way, are left alone; one that was given up and arrived after all is recognised.
  */
 export async function settleInterrupted(
   domain: Domain,
@@ -162,35 +244,22 @@ export async function settleInterrupted(
   workspace: Workspace,
   journal: Journal,
 ): Promise<string[]> {
-  const open = journal
-    .publications(domain.name)
-    .filter(({ opened, closed, running }) => closed === undefined && (!running || opened.way === "by-hand"));
-  if (open.length === 0) return [];
-  const source = draftSource(domain, await dns.look(domain), dns, workspace);
   const said: string[] = [];
-  for (const { opened } of open) {
-    const byHand = opened.way === "by-hand";
-    const what = byHand ? `the records for ${opened.to}` : `a publication to ${opened.to} broke off`;
+  const open = uncertain(journal.publications(domain.name), dns.now);
+  for (const publication of open) {
+    const { opened } = publication;
+    const source = await whereItWent(opened, domain, dns, workspace).catch((error) => {
+      // A file that is gone or cannot be read says nothing about what was published.
+      if (!(error instanceof Failure)) throw error;
+      return undefined;
+    });
     const seen = source === undefined ? undefined : await compare(opened.changes, domain.name, source);
-    if (seen === undefined || seen.unseen !== undefined) {
-      said.push(`${what}: ${seen?.unseen ?? "the zone could not be looked at"}; run zandrel status again`);
-      continue;
-    }
-    const all = seen.done === opened.changes.length;
-    // What is entered by hand comes when it comes; a newer sheet for the same domain takes its place.
-    if (byHand && !all && open.at(-1)?.opened.id === opened.id) {
-      if (seen.done > 0)
-        said.push(`${what}: ${seen.done} of ${opened.changes.length} are there; zandrel publish --check shows what is left`);
-      continue;
-    }
-    const end: PublicationEnd = all ? "published" : seen.done === 0 && seen.other.length === 0 ? "not-published" : "unknown";
-    const because = all
-      ? "the zone has all of it"
-      : end === "not-published"
-        ? "the zone has none of it"
-        : `the zone has ${seen.done} of its ${opened.changes.length} changes; ${[...seen.undone, ...seen.other].join("; ")}`;
-    journal.append(dns.now, domain.name, { kind: "publication-closed", opened: opened.id, end, because });
-    said.push(`${what}; ${because}${all ? "" : `; zandrel draft ${displayName(domain.name)} shows what is left`}`);
+    const settled = settle(publication, seen, dns.now, open.at(-1) === publication);
+    if (settled === undefined) continue;
+    said.push(settled.said);
+    const { end, because } = settled;
+    if (end !== undefined && because !== undefined)
+      journal.append(dns.now, domain.name, { kind: "publication-closed", opened: opened.id, end, because, looked: true });
   }
   return said;
 }

@@ -6,7 +6,7 @@ import { printData, type RecordSet } from "../../core/record/index.ts";
 import { editZone, type SetChange } from "../../core/zone/index.ts";
 import type { HelperSet } from "../../net/helper.ts";
 import type { TsigKey } from "../../net/index.ts";
-import { type Domain, readSecret, type Workspace, writeAtomically } from "../../workspace/index.ts";
+import { type Domain, lockBeside, readSecret, replaceFile, type Workspace, withLock } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsRequest, hostServer, readZoneFile } from "../dns/context.ts";
 
@@ -22,6 +22,10 @@ export interface Publisher {
   readonly way: string;
   /** Where the changes go, for people and the journal. */
   readonly to: string;
+  /** The same for a later look: the file or the server. */
+  readonly where: { readonly file?: string; readonly server?: string };
+  /** How long the changes may be under way, milliseconds. */
+  readonly underWay: number;
   apply(changes: readonly SetChange[]): Promise<PublishOutcome>;
 }
 
@@ -46,6 +50,8 @@ export function publisherFor(domain: Domain, workspace: Workspace, request: DnsR
       return {
         way: "update",
         to: `${host.title} (${publish.server})`,
+        where: { server: publish.server },
+        underWay: 2 * request.timeout,
         async apply(changes) {
           // A signature counts against the server's real clock, not a lab's.
           const now = Math.floor(Date.now() / 1000);
@@ -71,6 +77,8 @@ export function publisherFor(domain: Domain, workspace: Workspace, request: DnsR
       return {
         way: "by-hand",
         to: host.title,
+        where: {},
+        underWay: 0,
         apply: async (changes) => ({
           kind: "by-hand",
           because: `these records are to be entered at ${host.title}`,
@@ -82,37 +90,36 @@ export function publisherFor(domain: Domain, workspace: Workspace, request: DnsR
 }
 
 function zoneFilePublisher(domain: Domain, path: string, shown: string, workspace: Workspace, context: AppContext): Publisher {
-  return {
-    way: "zone-file",
-    to: shown,
-    async apply(changes) {
-      const { document, options } = readZoneFile(context.cwd, path, [domain.name], workspace.settings.defaults.ttl);
-      const edited = editZone(document, changes, options, today(context.clock.now()));
-      if (!edited.ok) {
-        const { error } = edited;
-        switch (error.code) {
-          case "moved":
-            return {
-              kind: "moved",
-              because: `${shown} holds something else at ${displayName(error.change.name)} than a moment ago`,
-            };
-          case "included":
-            return {
-              kind: "not-published",
-              because: `the ${error.change.type} record of ${displayName(error.change.name)} stands in ${error.file}, which ${shown} only includes`,
-              remedy: "change it there by hand",
-            };
-          case "no-soa":
-            return { kind: "not-published", because: `${shown} has no SOA record`, remedy: "give the zone's main file" };
-        }
+  const edit = (changes: readonly SetChange[]): PublishOutcome => {
+    const { document, options } = readZoneFile(context.cwd, path, [domain.name], workspace.settings.defaults.ttl);
+    const edited = editZone(document, changes, options, today(context.clock.now()));
+    if (!edited.ok) {
+      const { error } = edited;
+      switch (error.code) {
+        case "moved":
+          return {
+            kind: "moved",
+            because: `${shown} holds something else at ${displayName(error.change.name)} than a moment ago`,
+          };
+        case "included":
+          return {
+            kind: "not-published",
+            because: `the ${error.change.type} record of ${displayName(error.change.name)} stands in ${error.file}, which ${shown} only includes`,
+            remedy: "change it there by hand",
+          };
+        case "no-soa":
+          return { kind: "not-published", because: `${shown} has no SOA record`, remedy: "give the zone's main file" };
       }
-      writeAtomically(path, edited.value.text, { encoding: "latin1" });
-      return {
-        kind: "published",
-        because: `${shown} now has serial ${edited.value.serial}; tell the server to reload it`,
-      };
-    },
+    }
+    replaceFile(path, edited.value.text, { encoding: "latin1" });
+    return {
+      kind: "published",
+      because: `${shown} now has serial ${edited.value.serial}; tell the server to reload it`,
+    };
   };
+  // Two who publish into one file at once would each write what they read, and one of them would be lost.
+  const apply = (changes: readonly SetChange[]) => withLock(lockBeside(path), shown, context, () => edit(changes));
+  return { way: "zone-file", to: shown, where: { file: path }, underWay: 0, apply };
 }
 
 const helperSetOf = (set: RecordSet | undefined): HelperSet | null =>
@@ -126,9 +133,12 @@ function helperPublisher(
   request: DnsRequest,
   context: AppContext,
 ): Publisher {
+  const timeout = Math.max(30_000, request.timeout);
   return {
     way: "helper",
     to: title,
+    where: {},
+    underWay: timeout,
     async apply(changes) {
       const call = {
         action: "change" as const,
@@ -144,7 +154,7 @@ function helperPublisher(
       const answer = await runHelper(program, call, {
         cwd: workspace.folder,
         env: context.env,
-        timeout: Math.max(30_000, request.timeout),
+        timeout,
       });
       const remedy = "run zandrel status: it looks at the zone and says which changes are there";
       if (!answer.ok)

@@ -17,7 +17,7 @@ import {
   zoneText,
 } from "../../core/relocate/index.ts";
 import { transferZone } from "../../net/index.ts";
-import { type Domain, type Journal, type Workspace, writeAtomically } from "../../workspace/index.ts";
+import { type Domain, type Journal, replaceFile, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { type DnsContext, type DnsOptions, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
@@ -143,7 +143,7 @@ async function capture(move: Move): Promise<{ ended: Ended; capture: NonNullable
     because,
     "The new host brings its own SOA and NS records; they are left out here.",
   ];
-  writeAtomically(resolve(context.cwd, file), zoneText(domain.name, sets, remarks), { encoding: "latin1" });
+  replaceFile(resolve(context.cwd, file), zoneText(domain.name, sets, remarks), { encoding: "latin1" });
   const records = sets.reduce((sum, set) => sum + set.data.length, 0);
   const missing = asked?.unresolved ?? [];
   const otherHosts = Object.keys(workspace.settings.hosts).filter((key) => key !== domain.host);

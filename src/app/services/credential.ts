@@ -5,7 +5,7 @@ import type { DomainName } from "../../core/name/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { SCOPES } from "../../core/sending/index.ts";
 import { askLink } from "../../net/service-link.ts";
-import { type SecretPlace, secretFile, secretVariable } from "../../workspace/index.ts";
+import { ignoreInGit, type SecretPlace, secretFile, secretVariable } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { nameOperand } from "../dns/context.ts";
@@ -21,6 +21,7 @@ import {
   storeOneTimeSecret,
   withService,
 } from "./services.ts";
+import { smtpSettings } from "./submission.ts";
 
 const credential = z.object({
   id: z.string(),
@@ -40,27 +41,41 @@ export const senderCredentialSchema = z.object({
   done: z.enum(["made", "kept", "revoked", "listed"]),
   credentials: z.array(credential).describe("the one it is about, or all of them"),
   place: z.string().nullable().describe("where the secret went"),
+  ignored: z.boolean().describe("whether the file was added to .gitignore just now"),
 });
 
 type Journal = Parameters<Parameters<typeof writing>[3]>[1];
 
-/** Where the secret goes; made before there is one, so that it cannot be lost. */
+/** Names of the variables for the settings that go with a password. */
+interface SettingNames {
+  readonly host: string;
+  readonly port: string;
+  readonly tls: string;
+  readonly user: string;
+}
+
+/** Where the secret goes, made before there is one, so that it cannot be lost; and the names for settings beside it. */
 function placeFor(
   request: SenderCredentialRequest,
   folder: string,
   service: ServiceAt,
   domain: DomainName | undefined,
-): SecretPlace {
+): { place: SecretPlace; names?: SettingNames } {
   const file = request.environment;
   if (file === undefined) {
-    if (request.as !== undefined) throw new Failure("as-without-environment", {});
+    if (request.as !== undefined || request.withSettings) throw new Failure("as-without-environment", {});
     const usual = join("keys", service.key, `${domain === undefined ? "every-domain" : withoutRootDot(domain)}.secret`);
-    return secretFile(folder, request.secretFile ?? usual);
+    return { place: secretFile(folder, request.secretFile ?? usual) };
   }
   if (request.secretFile !== undefined) throw new Failure("two-places", {});
-  const name = request.as ?? `${service.key.toUpperCase().replaceAll("-", "_")}_PASSWORD`;
+  const own = service.key.toUpperCase().replaceAll("-", "_");
+  const name = request.as ?? `${own}_PASSWORD`;
   if (!/^[A-Za-z_][A-Za-z0-9_]*$/.test(name)) throw new Failure("variable-name", { given: name });
-  return secretVariable(folder, file, name);
+  const stem = name.endsWith("_PASSWORD") ? name.slice(0, -"_PASSWORD".length) : own;
+  const names = { host: `${stem}_HOST`, port: `${stem}_PORT`, tls: `${stem}_TLS`, user: `${stem}_USER` };
+  const settings = request.withSettings ? Object.values(names) : [];
+  const place = secretVariable(folder, file, name, { settings, replace: request.force });
+  return request.withSettings ? { place, names } : { place };
 }
 
 /** Makes or keeps a credential: the place first, then the secret, then the journal; never a secret without a place. */
@@ -70,10 +85,13 @@ async function keep(
     domain: DomainName | undefined,
   ) => Promise<{ id: string; scope: (typeof SCOPES)[number]; user: string; secret: string }>,
   undo: (id: string) => Promise<string>,
-): Promise<{ credential: z.output<typeof credential>; place: string }> {
+): Promise<Pick<SenderCredentialResult, "credentials" | "place" | "ignored">> {
   const domain = request.domain === undefined ? undefined : nameOperand(request.domain);
   if ((domain === undefined) === !request.allDomains) throw new Failure("credential-scope", {});
-  const place = placeFor(request, workspace.folder, service, domain);
+  const smtp = request.withSettings ? await smtpSettings(service, journal, domain) : undefined;
+  if (request.withSettings && smtp === undefined)
+    throw new Failure("no-smtp-settings", { service: service.key, title: service.title });
+  const { place, names } = placeFor(request, workspace.folder, service, domain);
   const { id, scope, user } = await storeOneTimeSecret(
     place,
     () => fetch(domain),
@@ -87,8 +105,15 @@ async function keep(
         kept: place.reference,
       }),
     (made) => undo(made.id),
+    (made) =>
+      names === undefined || smtp === undefined
+        ? {}
+        : { [names.host]: smtp.host, [names.port]: String(smtp.port), [names.tls]: smtp.tls, [names.user]: made.user },
   );
-  return { credential: { id, scope, user, domain: domain ?? null, kept: place.reference }, place: place.title };
+  // A file with a secret in it is one step away from being shared with everybody who has the project.
+  const ignored = request.environment !== undefined && ignoreInGit(workspace.folder, request.environment);
+  const credential = { id, scope, user, domain: domain ?? null, kept: place.reference };
+  return { credentials: [credential], place: place.title, ignored };
 }
 
 /** What {@link senderCredential} is asked. */
@@ -101,6 +126,8 @@ export interface SenderCredentialRequest extends CommonRequest, DnsOptions {
   readonly secretFile: string | undefined;
   readonly environment: string | undefined;
   readonly as: string | undefined;
+  readonly withSettings: boolean;
+  readonly force: boolean;
   readonly end: string | undefined;
 }
 
@@ -114,7 +141,7 @@ interface At {
 }
 
 /** What one way through {@link senderCredential} adds to its result. */
-type Done = Pick<SenderCredentialResult, "done" | "credentials" | "place">;
+type Done = Pick<SenderCredentialResult, "done" | "credentials" | "place"> & Partial<Pick<SenderCredentialResult, "ignored">>;
 
 /** The link of a service that lists, makes and ends credentials over it. */
 const credentialLink = async (service: ServiceAt) =>
@@ -143,7 +170,7 @@ async function makeOverLink(at: At, scope: (typeof SCOPES)[number]): Promise<Don
         : `and the new credential ${id} could not be ended either, end it at ${service.title}`;
     },
   );
-  return { done: "made", credentials: [made.credential], place: made.place };
+  return { done: "made", ...made };
 }
 
 async function keepGiven(at: At): Promise<Done> {
@@ -159,7 +186,7 @@ async function keepGiven(at: At): Promise<Done> {
     },
     async () => "and nothing was changed",
   );
-  return { done: "kept", credentials: [kept.credential], place: kept.place };
+  return { done: "kept", ...kept };
 }
 
 async function end({ service, journal, context }: At, id: string): Promise<Done> {
@@ -214,7 +241,7 @@ export async function senderCredential(
           : request.end !== undefined
             ? await end(at, request.end)
             : await list(at);
-    return { ended: "fine", result: { at: now, service: service.key, title: service.title, ...done } };
+    return { ended: "fine", result: { at: now, service: service.key, title: service.title, ignored: false, ...done } };
   });
 }
 

@@ -244,13 +244,14 @@ export async function storeOneTimeSecret<T extends { readonly secret: string }>(
   fetch: () => Promise<T>,
   writeDown: (made: T) => void,
   undo: (made: T) => Promise<string>,
+  settingsOf: (made: T) => Readonly<Record<string, string>> = () => ({}),
 ): Promise<T> {
   const made = await fetch().catch((error) => {
     place.discard();
     throw error;
   });
   try {
-    place.keep(made.secret);
+    place.keep(made.secret, settingsOf(made));
     writeDown(made);
     return made;
   } catch (error) {

@@ -1,7 +1,7 @@
 import { resolve } from "node:path";
 import { LAB_START, startLab } from "../../demo/start-lab.ts";
 import { shellWord } from "../../present/safe.ts";
-import { writeAtomically } from "../../workspace/index.ts";
+import { replaceFile } from "../../workspace/index.ts";
 import { command } from "../command.ts";
 import { number, text, time } from "../options.ts";
 
@@ -40,7 +40,7 @@ export default command({
         await swiftquill.page("brackwater-tickets.example"),
       ];
       const file = resolve(context.cwd, writeSettings);
-      writeAtomically(file, lab.settings);
+      replaceFile(file, lab.settings);
       context.out(
         [
           "The lab runs. In another terminal, in an empty folder:",

@@ -11,6 +11,10 @@ export interface Rotation {
   readonly switched?: number;
   /** Seconds that mail may be on its way, queues and retries included. */
   readonly transit: number;
+  /** When the empty key was published at the old selector, where it was. */
+  readonly revoked?: number;
+  /** Whether nothing is left at the old selector. */
+  readonly removed: boolean;
 }
 
 export const ROTATION_STEPS = ["publish", "settle", "switch", "keep", "revoke", "remove"] as const;
@@ -39,10 +43,12 @@ export function rotationPlan({
   cacheWindow,
   switched,
   transit,
+  revoked,
+  removed,
 }: Rotation): RotationStep[] {
   const settles = (published ?? now) + cacheWindow * 1000;
   const switchAt = switched ?? Math.max(settles, now);
-  const revokeAt = switchAt + transit * 1000;
+  const revokeAt = revoked ?? switchAt + transit * 1000;
   const removeAt = revokeAt + REVOKED_FOR * 1000;
   const days = Math.round(transit / 86_400);
   const settled = published !== undefined && now >= settles;
@@ -76,7 +82,7 @@ export function rotationPlan({
       from: switchAt,
       what: `leave ${oldSelector} as it is`,
       because: `mail that was signed with it may be on its way for up to ${days} days`,
-      done: switched !== undefined && now >= revokeAt,
+      done: revoked !== undefined || removed || (switched !== undefined && now >= revokeAt),
       due: switched !== undefined,
     },
     {
@@ -84,7 +90,7 @@ export function rotationPlan({
       from: revokeAt,
       what: `publish ${oldSelector} with an empty key`,
       because: "a stolen old private key is useless then, and everyone sees that this is intended",
-      done: false,
+      done: revoked !== undefined || removed,
       due: switched !== undefined && now >= revokeAt,
     },
     {
@@ -92,8 +98,8 @@ export function rotationPlan({
       from: removeAt,
       what: `take ${oldSelector} out of the DNS and delete its private key`,
       because: "nobody asks for it any more",
-      done: false,
-      due: switched !== undefined && now >= removeAt,
+      done: removed,
+      due: revoked !== undefined && now >= removeAt,
     },
   ];
   return steps.map(({ done, due, ...step }) => ({ ...step, state: done ? "done" : due ? "now" : "later" }));

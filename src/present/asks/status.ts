@@ -7,7 +7,7 @@ import type { Layout } from "../layout.ts";
 export function statusText({ domains, at }: StatusResult, { style, width }: Layout): string {
   if (domains.length === 0) return `No domain yet. Next: ${style.command("zandrel init DOMAIN")}\n`;
   const now = at;
-  const blocks = domains.map(({ domain, role, host, asks, senders, interrupted }) => {
+  const blocks = domains.map(({ domain, role, host, asks, senders, keysWithoutAsk, interrupted }) => {
     const heading = `${style.title(displayName(domain))}  ${style.quiet(`${role}, ${visible(host)}, as of ${moment(now, now)}`)}`;
     const rows = columns(
       asks.map((ask) => [`${STATE_MARK[ask.state]} ${ask.state}`, ask.id, `${ask.service}, ${ask.purpose}`]),
@@ -32,11 +32,16 @@ export function statusText({ domains, at }: StatusResult, { style, width }: Layo
       `  ${next === "" ? style.good(`✓ ${state}`) : style.careful(`○ ${state}`)}  ${visible(address ?? "the domain")} at ${service}`,
       ...(next === "" ? [] : [`    next: ${style.command(next)}`]),
     ]);
+    const keys = keysWithoutAsk.flatMap(({ selector, next }) => [
+      `  ${style.careful("○ not asked for")}  the key of the selector ${visible(selector)} is in the workspace, and its record is not`,
+      `    next: ${style.command(next)}`,
+    ]);
     return [
       heading,
       ...broken,
       ...(lines.length === 0 ? [`  nothing was asked yet; next: ${style.command("zandrel intake")}`] : lines),
       ...mail,
+      ...keys,
     ].join("\n");
   });
   const total = domains.flatMap((domain) => domain.asks);

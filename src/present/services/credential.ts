@@ -4,7 +4,7 @@ import type { Layout } from "../layout.ts";
 
 /** The result of {@link senderCredential} for people. */
 export function senderCredentialText(
-  { done, title, service, credentials, place }: SenderCredentialResult,
+  { done, title, service, credentials, place, ignored }: SenderCredentialResult,
   { style, width }: Layout,
 ): string {
   const goodFor = ({ scope, domain }: SenderCredentialResult["credentials"][number]): string =>
@@ -20,6 +20,7 @@ export function senderCredentialText(
   return [
     `${style.good("✓")} ${style.title(visible(one.id))} of ${visible(title)} ${goodFor(one)}.`,
     `  ${wrap(`The secret is in ${visible(place ?? "")}, readable only by you (mode 0600), and is shown nowhere else.`, width - 2, "  ")}`,
+    ...(ignored ? [`  ${wrap("The file was added to .gitignore, so that it is not shared by mistake.", width - 2, "  ")}`] : []),
     ...(one.kept?.startsWith("env:") === true
       ? [
           `  ${wrap(`Commands that send read it from ${one.kept.slice(4)}: load the file into the environment first.`, width - 2, "  ")}`,

@@ -14,8 +14,8 @@ export default command({
       "make one that can only send, for one domain; its secret goes into keys/swiftquill/",
     ],
     [
-      "zandrel sender credential swiftquill --new mail --domain brackwater-tickets.example --environment shop.env --as MAIL_PASSWORD",
-      "the same, straight into an application's environment file",
+      "zandrel sender credential swiftquill --new mail --domain brackwater-tickets.example --environment shop.env --as MAIL_PASSWORD --with-settings",
+      "the same, straight into an application's environment file, with everything it needs to send",
     ],
     [
       "zandrel sender credential heronpost --keep --user theatre --domain brackwater.example < secret.txt",
@@ -33,6 +33,8 @@ export default command({
     secretFile: text("the file for the secret, in the workspace; it must not be there yet"),
     environment: text("an environment file for the secret instead; its other lines stay"),
     as: text("the variable's name in that file"),
+    withSettings: flag("write the host, the port, the encryption and the user name into that file too"),
+    force: flag("replace a value that the variable has there already"),
     end: text("end the credential with this id"),
   },
   schema: senderCredentialSchema,
