@@ -53,7 +53,7 @@ function writeOut(octets: Uint8Array | string, then?: () => void): void {
   try {
     writeAll(1, typeof octets === "string" ? Buffer.from(octets) : octets);
   } catch (error) {
-    throw new Failure("cannot-write", { path: "standard output", why: (error as NodeJS.ErrnoException).code ?? "" });
+    throw new Failure("output-not-written", { why: (error as NodeJS.ErrnoException).code ?? "" });
   }
   then?.();
 }

@@ -57,6 +57,7 @@ export interface Failures {
   // Files
   "file-unreadable": { readonly path: string; readonly why: string };
   "file-too-large": { readonly path: string; readonly octets: number };
+  "output-not-written": { readonly why: string };
   "cannot-write": { readonly path: string; readonly why: string };
   "file-there": { readonly path: string; readonly what: "key" | "secret" | "capture" };
   "not-yaml": { readonly at: Place; readonly found: string; readonly because: string };

@@ -121,6 +121,11 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(`${visible(path)} ${WHY[why] ?? `cannot be read (${visible(why)})`}`, CHECK_PATH, path),
   "file-too-large": ({ path, octets }) =>
     say(`${visible(path)} is larger than ${size(octets)}`, "give only the part that matters", path),
+  "output-not-written": ({ why }) =>
+    say(
+      `the result could not be written to the end, because ${NOT_WRITTEN[why] ?? visible(why)}`,
+      "do not use the file it went to; make room and run the command again",
+    ),
   "cannot-write": ({ path, why }) =>
     say(
       `${visible(path)} cannot be written, because ${NOT_WRITTEN[why] ?? visible(why)}; what was there is untouched`,

@@ -23,7 +23,7 @@ export interface DatabaseForm {
 export const nativeDatabase = (): typeof Database => createRequire(import.meta.url)("libsql");
 
 /** What SQLite says of the file itself or of the disk below it, as one failure; anything else is a defect and passes. */
-function failureOf(error: unknown, path: string, { title, holds }: DatabaseForm): unknown {
+export function failureOf(error: unknown, path: string, { title, holds }: Pick<DatabaseForm, "title" | "holds">): unknown {
   const { code, message } = error as { code?: string; message: string };
   if (error instanceof Failure || code === undefined || !code.startsWith("SQLITE_")) return error;
   if (/^SQLITE_(BUSY|LOCKED)/.test(code)) return new Failure("database-busy", { path, title });

@@ -2,7 +2,7 @@ import { closeSync, existsSync, fchmodSync, lstatSync, openSync, realpathSync } 
 import { basename, dirname, join } from "node:path";
 import { setTimeout as sleep } from "node:timers/promises";
 import { Failure } from "../core/failure.ts";
-import { nativeDatabase } from "./database.ts";
+import { failureOf, nativeDatabase } from "./database.ts";
 import { makeFolder } from "./files.ts";
 
 /** How often a waiting process looks whether it is its turn, and after how long it says that it waits (milliseconds). */
@@ -34,8 +34,7 @@ export async function withLock<T>(path: string, what: string, { note }: Waiting,
         database.exec("BEGIN EXCLUSIVE");
         break;
       } catch (error) {
-        if ((error as { code?: string }).code !== "SQLITE_BUSY")
-          throw new Failure("cannot-write", { path, why: (error as { code?: string }).code ?? (error as Error).message });
+        if ((error as { code?: string }).code !== "SQLITE_BUSY") throw failureOf(error, path, { title: what, holds: "nothing" });
       }
       if (!said && performance.now() - since > PATIENCE) {
         note(`Another zandrel is writing to ${what} at this moment; waiting until it is done.\n`);

@@ -93,9 +93,8 @@ export function secretVariable(
       const after = lines();
       for (const [key, value] of Object.entries({ ...beside, [name]: secret })) {
         const at = placeOf(after, key);
-        const line = `${key}=${quoted(value)}`;
-        if (at === -1) after.push(line);
-        else after[at] = line;
+        const exported = /^\s*export\s/.test(after[at] ?? "") ? "export " : "";
+        after[at === -1 ? after.length : at] = `${exported}${key}=${quoted(value)}`;
       }
       write(after);
     },

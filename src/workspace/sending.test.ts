@@ -6,7 +6,7 @@ import fc from "fast-check";
 import Database from "libsql";
 import { EVENT_KINDS, type MessageEvent } from "../core/sending/index.ts";
 import { openEventStore } from "./event-store.ts";
-import { readSecret, secretFile, secretVariable } from "./secret.ts";
+import { ignoreInGit, readSecret, secretFile, secretVariable } from "./secret.ts";
 
 const folders: string[] = [];
 const folder = () => {
@@ -156,7 +156,7 @@ describe("a place for a secret", () => {
     file.discard();
     expect(existsSync(join(here, "x.secret"))).toBe(false);
     writeFileSync(join(here, "kept.env"), "PASSWORD=old\n");
-    const variable = secretVariable(here, "kept.env", "PASSWORD");
+    const variable = secretVariable(here, "kept.env", "PASSWORD", { replace: true });
     variable.keep(SECRET);
     variable.discard();
     expect(readFileSync(join(here, "kept.env"), "utf8")).toBe("PASSWORD=old\n");
@@ -177,14 +177,39 @@ describe("a place for a secret", () => {
     ["other lines, and none of it", "A=1\n# mine\n", "A=1\n# mine\nPASSWORD='S'\n"],
     ["no line end", "A=1", "A=1\nPASSWORD='S'\n"],
     ["an older one", "A=1\nPASSWORD=old\nB=2\n", "A=1\nPASSWORD='S'\nB=2\n"],
-    ["an exported one", "export PASSWORD=old\n", "PASSWORD='S'\n"],
+    ["an exported one", "export PASSWORD=old\n", "export PASSWORD='S'\n"],
+    ["one without a value", "PASSWORD=\nB=2\n", "PASSWORD='S'\nB=2\n"],
     ["a longer name", "PASSWORD_OLD=1\nMY_PASSWORD=2\n", "PASSWORD_OLD=1\nMY_PASSWORD=2\nPASSWORD='S'\n"],
   ])("an environment file with %s", (_, before, after) => {
     const here = folder();
     if (before !== undefined) writeFileSync(join(here, "shop.env"), before, { mode: 0o644 });
-    secretVariable(here, "shop.env", "PASSWORD").keep("S");
+    const overwrites = /PASSWORD=old/.test(before ?? "");
+    if (overwrites) expect(() => secretVariable(here, "shop.env", "PASSWORD")).toThrow(/variable-there/);
+    expect(existsSync(join(here, "shop.env")) ? readFileSync(join(here, "shop.env"), "utf8") : undefined).toBe(before);
+    secretVariable(here, "shop.env", "PASSWORD", { replace: overwrites }).keep("S");
     expect(readFileSync(join(here, "shop.env"), "utf8")).toBe(after);
     expect(mode(join(here, "shop.env"))).toBe(0o600);
+  });
+
+  test("settings stand beside the secret, and a value that is there is not overwritten", () => {
+    const here = folder();
+    writeFileSync(join(here, "shop.env"), "MAIL_HOST=other.example\n");
+    expect(() => secretVariable(here, "shop.env", "MAIL_PASSWORD", { settings: ["MAIL_HOST"] })).toThrow(/variable-there/);
+    const place = secretVariable(here, "shop.env", "MAIL_PASSWORD", { settings: ["MAIL_PORT"] });
+    place.keep("S", { MAIL_PORT: "587" });
+    expect(readFileSync(join(here, "shop.env"), "utf8")).toBe("MAIL_HOST=other.example\nMAIL_PORT='587'\nMAIL_PASSWORD='S'\n");
+  });
+
+  test.each<[string | undefined, boolean, string]>([
+    [undefined, true, "/shop.env\n"],
+    ["keys/", true, "keys/\n/shop.env\n"],
+    ["keys/\nshop.env\n", false, "keys/\nshop.env\n"],
+  ])("a file with a secret is kept out of Git: %j", (before, added, after) => {
+    const here = folder();
+    if (before !== undefined) writeFileSync(join(here, ".gitignore"), before);
+    expect(ignoreInGit(here, "shop.env")).toBe(added);
+    expect(readFileSync(join(here, ".gitignore"), "utf8")).toBe(after);
+    expect(ignoreInGit(here, "../elsewhere.env")).toBe(false);
   });
 
   test("a shell reads what was kept, whatever stands in it", async () => {

@@ -99,7 +99,7 @@ describe("reading the files", () => {
     [
       "an id twice",
       { "zandrel.yaml": SETTINGS, "domains/b.yaml": `${DOMAIN}${DOMAIN.slice(DOMAIN.indexOf("  - id"))}` },
-      /is used twice in this file/,
+      /is used twice, at .*b\.yaml:4:9 and at .*b\.yaml:10:9: give one of the two/,
     ],
     [
       "an ask that waits for none",
@@ -249,7 +249,9 @@ describe("the journal", () => {
   });
   test("a file that is no journal, and one of a later format, are one clear error each", async () => {
     const made = folder({ "bad.db": "this is not a database, but it is long enough to look at ".repeat(40) });
-    expect(message(() => openJournal(join(made, "bad.db")))).toMatch(/cannot be opened/);
+    expect(message(() => openJournal(join(made, "bad.db")))).toMatch(
+      /is damaged .*set it aside with mv .*bad\.db.*a new one begins/,
+    );
     const path = join(made, "new.db");
     openJournal(path).close();
     const { default: Database } = await import("libsql");

@@ -72,8 +72,8 @@ export function readSettings(path: string): YamlFile<Settings> {
   return readYaml(shownPath(path), readText(path), settingsSchema);
 }
 
-function readDomain(path: string, settings: Settings): Domain {
-  const file = readYaml(shownPath(path), readText(path), domainSchema);
+function readDomain(path: string, text: string, settings: Settings): Domain {
+  const file = readYaml(shownPath(path), text, domainSchema);
   const { domain: name, role, host, redirectTo, asks } = file.value;
   if (host !== undefined) expectKey(file, ["host"], host, settings.hosts, "DNS host", "hosts");
   const ids = new Map<string, string>();
@@ -143,10 +143,14 @@ function expectKey(
 export function openWorkspace(from: string, given: string | undefined): Workspace {
   const folder = findWorkspace(from, given);
   if (folder === undefined || !existsSync(join(folder, SETTINGS_FILE))) throw new Failure("no-workspace", { folder });
+  // The domains first: another process adds a service before the ask that names it, so that settings read after the
+  // asks know every service of theirs.
+  const texts = filesIn(join(folder, "domains"), ".yaml").map((file) => join(folder, "domains", file));
+  const read = texts.map((path) => [path, readText(path)] as const);
   const settings = readSettings(join(folder, SETTINGS_FILE)).value;
   const domains: Domain[] = [];
-  for (const file of filesIn(join(folder, "domains"), ".yaml")) {
-    const domain = readDomain(join(folder, "domains", file), settings);
+  for (const [path, text] of read) {
+    const domain = readDomain(path, text, settings);
     const other = domains.find((known) => known.name === domain.name);
     if (other !== undefined) throw new Failure("domain-twice", { path: domain.path, other: other.path, domain: domain.name });
     domains.push(domain);
@@ -157,7 +161,11 @@ export function openWorkspace(from: string, given: string | undefined): Workspac
     domains,
     hasJournal: existsSync(join(folder, JOURNAL_FILE)),
     hasReports: existsSync(join(folder, REPORTS_FILE)),
-    openJournal: () => openJournalIn(folder),
+    // SQLite is loaded only by the commands that need it.
+    openJournal: async () => {
+      const { openJournal } = await import("./journal.ts");
+      return openJournal(join(folder, JOURNAL_FILE));
+    },
     openReports: async () => {
       const { openReportStore } = await import("./tally.ts");
       return openReportStore(join(folder, REPORTS_FILE));
@@ -168,12 +176,6 @@ export function openWorkspace(from: string, given: string | undefined): Workspac
       return openEventStore(join(folder, EVENTS_FILE));
     },
   };
-}
-
-/** SQLite is loaded only by the commands that need the journal. */
-export async function openJournalIn(folder: string): Promise<Journal> {
-  const { openJournal } = await import("./journal.ts");
-  return openJournal(join(folder, JOURNAL_FILE));
 }
 
 /** The domains a command is about: the ones named, or all. */
@@ -259,8 +261,18 @@ export function revise(folder: string, domain: Domain, { service, without, add }
   };
 }
 
-/** Runs `work` while no other Zandrel process writes to the workspace, with the workspace as it is then. */
-export async function exclusively<T>(folder: string, waiting: Waiting, work: (fresh: Workspace) => T | Promise<T>): Promise<T> {
+/** Runs `work` while no other Zandrel process writes to the workspace in a folder, or makes one there. */
+export async function lockWorkspace<T>(folder: string, waiting: Waiting, work: () => T | Promise<T>): Promise<T> {
   const { withLock } = await import("./lock.ts");
-  return withLock(join(folder, LOCK_FILE), "this workspace", waiting, () => work(openWorkspace(folder, folder)));
+  return withLock(join(folder, LOCK_FILE), "this workspace", waiting, work);
+}
+
+/** The same, with the workspace as it is then. */
+export const exclusively = <T>(folder: string, waiting: Waiting, work: (fresh: Workspace) => T | Promise<T>): Promise<T> =>
+  lockWorkspace(folder, waiting, () => work(openWorkspace(folder, folder)));
+
+/** Runs `work` while no other Zandrel process imports reports into the workspace. */
+export async function lockReports<T>(folder: string, waiting: Waiting, work: () => Promise<T>): Promise<T> {
+  const { withLock } = await import("./lock.ts");
+  return withLock(join(folder, `${REPORTS_FILE}.lock`), "the reports of this workspace", waiting, work);
 }

@@ -8,7 +8,7 @@ import {
   fileSchemas,
   findWorkspace,
   KEY,
-  openJournalIn,
+  lockWorkspace,
   openWorkspace,
   type ROLES,
   readSettings,
@@ -66,8 +66,9 @@ export interface InitialiseRequest extends CommonRequest {
 /** Start a workspace for a domain in this folder, or add the domain to the workspace that is here. */
 export async function initialise(
   request: InitialiseRequest,
-  { cwd }: AppContext,
+  context: AppContext,
 ): Promise<Outcome<z.output<typeof initialiseSchema>>> {
+  const { cwd } = context;
   const operand = onlyOperand(request);
   const domain = nameOperand(operand);
   const existing = findWorkspace(cwd, request.workspace);
@@ -76,38 +77,33 @@ export async function initialise(
   const host = request.dnsHost;
   if (host !== undefined && !KEY.test(host)) throw new Failure("host-key", { given: host });
   const created: string[] = [];
-  const journal = await openJournalIn(folder);
-  try {
-    journal.exclusively(() => {
-      if (!existsSync(settingsPath)) {
-        const from = request.settings;
-        const organisation = request.organisation ?? basename(folder);
-        const text = from === undefined ? settingsFor(organisation, host) : readText(resolve(cwd, from));
-        if (from !== undefined) readSettings(resolve(cwd, from));
-        replaceFile(settingsPath, text);
-        // Editors that know the language server complete and check the files by these.
-        for (const [name, schema] of Object.entries(fileSchemas()))
-          replaceFile(join(folder, ".zandrel/schemas", `${name}.json`), `${JSON.stringify(schema, undefined, 2)}\n`);
-        created.push(SETTINGS_FILE);
-        if (!existsSync(join(folder, ".gitignore"))) {
-          replaceFile(join(folder, ".gitignore"), ".zandrel/*\n!.zandrel/schemas/\nkeys/\n");
-          created.push(".gitignore");
-        }
-      } else if (request.settings !== undefined) throw new Failure("settings-there", { from: request.settings ?? "" });
-      const workspace = openWorkspace(folder, folder);
-      if (host !== undefined && !Object.hasOwn(workspace.settings.hosts, host))
-        throw new Failure("unknown-host", { given: host, known: Object.keys(workspace.settings.hosts) });
-      if (workspace.domains.some((one) => one.name === domain)) throw new Failure("domain-there", { domain });
-      const hosts = Object.keys(workspace.settings.hosts);
-      const only = host ?? (hosts.length === 1 ? hosts[0] : undefined);
-      replaceFile(
-        domainPath(folder, domain),
-        `# yaml-language-server: $schema=../.zandrel/schemas/domain.json\ndomain: ${withoutRootDot(domain)}\nrole: ${request.role}\n${only === undefined ? "" : `host: ${only}\n`}asks: []\n`,
-      );
-      created.push(join("domains", `${withoutRootDot(domain)}.yaml`));
-    });
-  } finally {
-    journal.close();
-  }
+  await lockWorkspace(folder, context, () => {
+    if (!existsSync(settingsPath)) {
+      const from = request.settings;
+      const organisation = request.organisation ?? basename(folder);
+      const text = from === undefined ? settingsFor(organisation, host) : readText(resolve(cwd, from));
+      if (from !== undefined) readSettings(resolve(cwd, from));
+      replaceFile(settingsPath, text);
+      // Editors that know the language server complete and check the files by these.
+      for (const [name, schema] of Object.entries(fileSchemas()))
+        replaceFile(join(folder, ".zandrel/schemas", `${name}.json`), `${JSON.stringify(schema, undefined, 2)}\n`);
+      created.push(SETTINGS_FILE);
+      if (!existsSync(join(folder, ".gitignore"))) {
+        replaceFile(join(folder, ".gitignore"), ".zandrel/*\n!.zandrel/schemas/\nkeys/\n");
+        created.push(".gitignore");
+      }
+    } else if (request.settings !== undefined) throw new Failure("settings-there", { from: request.settings ?? "" });
+    const workspace = openWorkspace(folder, folder);
+    if (host !== undefined && !Object.hasOwn(workspace.settings.hosts, host))
+      throw new Failure("unknown-host", { given: host, known: Object.keys(workspace.settings.hosts) });
+    if (workspace.domains.some((one) => one.name === domain)) throw new Failure("domain-there", { domain });
+    const hosts = Object.keys(workspace.settings.hosts);
+    const only = host ?? (hosts.length === 1 ? hosts[0] : undefined);
+    replaceFile(
+      domainPath(folder, domain),
+      `# yaml-language-server: $schema=../.zandrel/schemas/domain.json\ndomain: ${withoutRootDot(domain)}\nrole: ${request.role}\n${only === undefined ? "" : `host: ${only}\n`}asks: []\n`,
+    );
+    created.push(join("domains", `${withoutRootDot(domain)}.yaml`));
+  });
   return { ended: "fine", result: { folder, created, next: "zandrel intake" } };
 }

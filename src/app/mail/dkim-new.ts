@@ -48,7 +48,7 @@ export const keyAskId = (service: string, what: "dkim" | "revoked", selector: st
   `${service}-${what}-${selector.toLowerCase().replace(/[^a-z0-9]+/g, "-")}`;
 
 /** Whether the ask of a key was ended: its key file is then a memory, and not left over from a run that was stopped. */
-export async function wasRetired(workspace: Workspace, domain: DomainName, ask: string): Promise<boolean> {
+async function wasRetired(workspace: Workspace, domain: DomainName, ask: string): Promise<boolean> {
   if (!workspace.hasJournal) return false;
   const journal = await workspace.openJournal();
   try {

@@ -3,7 +3,7 @@ import { type ReportHead, ReportReader } from "../../core/aggregate/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
-import { type FoundReport, findReports, openWorkspace, spool } from "../../workspace/index.ts";
+import { type FoundReport, findReports, lockReports, openWorkspace, spool, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 
 export const importReportsSchema = z.object({
@@ -56,6 +56,16 @@ export async function importReports(request: ImportReportsRequest, context: AppC
   const workspace = openWorkspace(context.cwd, request.workspace);
   const domains = workspace.domains.map((one) => one.name);
   if (domains.length === 0) throw new Failure("no-domain", {});
+  return lockReports(workspace.folder, context, () => importInto(workspace, domains, request, context));
+}
+
+/** Takes in everything the request names, one report after the other; nobody else imports meanwhile. */
+async function importInto(
+  workspace: Workspace,
+  domains: readonly DomainName[],
+  request: ImportReportsRequest,
+  context: AppContext,
+): Promise<Outcome<ImportReportsResult>> {
   const now = Math.floor(context.clock.now() / 1000);
   const store = await workspace.openReports();
   const done: ImportReportsResult = { taken: 0, known: 0, rows: 0, messages: 0, setAside: [] };
