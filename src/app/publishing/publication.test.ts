@@ -1,12 +1,13 @@
-import { mkdtempSync, rmSync } from "node:fs";
-import { tmpdir } from "node:os";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { hostname, tmpdir } from "node:os";
 import { join } from "node:path";
-import { afterAll, expect, test } from "@jest/globals";
+import { afterAll, describe, expect, test } from "@jest/globals";
+import Database from "libsql";
 import { zoneLookup } from "../../core/lookup/index.ts";
 import { name } from "../../core/name/index.ts";
 import { readZone, zonesOf } from "../../core/zone/index.ts";
 import type { Domain, JournalledChange, Workspace } from "../../workspace/index.ts";
-import { openJournal } from "../../workspace/journal.ts";
+import { type JournalEvent, openJournal } from "../../workspace/journal.ts";
 import type { DnsContext } from "../dns/context.ts";
 import { settleInterrupted } from "./publication.ts";
 
@@ -21,7 +22,7 @@ const dns = {
   look: async () => ({ authority: { kind: "delegated" }, viewpoints: [], lookup, undelegatedHosts: [] }),
 } as unknown as DnsContext;
 const domain = { name: apex, host: undefined } as unknown as Domain;
-const workspace = { settings: { hosts: {} } } as unknown as Workspace;
+const workspace = { folder, settings: { hosts: {}, defaults: { ttl: 3600, authorityPort: 53 } } } as unknown as Workspace;
 const change = {
   name: apex,
   type: "TXT",
@@ -42,4 +43,85 @@ test.each([
   } finally {
     journal.close();
   }
+});
+
+const EMPTY = "$ORIGIN brackwater.example.\n$TTL 1h\n@ SOA ns1 h 1 2h 15m 2w 5m\n@ NS ns1\n";
+const FILLED = `${EMPTY}@ TXT "token"\n`;
+
+describe("a publication whose process was killed", () => {
+  let number = 0;
+  /** A journal with one entry of a process that is gone, or that never was the one of that number. */
+  const journalOf = (more: Partial<Extract<JournalEvent, { kind: "publication-opened" }>>, owner = "999999999.1") => {
+    const path = join(folder, `killed-${number++}.db`);
+    openJournal(path).close();
+    const database = new Database(path);
+    const detail = JSON.stringify({ way: "update", to: "Nettlehost", changes: [change], ...more });
+    database
+      .prepare("INSERT INTO entry (at, domain, kind, process, detail) VALUES (1, ?, 'publication-opened', ?, ?)")
+      .run(apex, `${owner}@${hostname()}`, detail);
+    database.close();
+    return openJournal(path);
+  };
+  const ends = (journal: ReturnType<typeof openJournal>) => journal.publications(apex).map(({ closed }) => closed?.end);
+  const file = join(folder, "brackwater.example.zone");
+
+  test.each<[string, string, string | undefined]>([
+    ["has it", FILLED, "published"],
+    ["does not have it", EMPTY, "not-published"],
+    ["has something else", `${EMPTY}@ TXT "other"\n`, "unknown"],
+    ["cannot be read", "this is no zone file", undefined],
+  ])("is resolved by the file it went to, not by the servers, where that %s", async (_, text, end) => {
+    writeFileSync(file, text);
+    const journal = journalOf({ way: "zone-file", file });
+    try {
+      expect(await settleInterrupted(domain, dns, workspace, journal)).toHaveLength(1);
+      expect(ends(journal)).toEqual([end]);
+    } finally {
+      journal.close();
+    }
+  });
+
+  test("is not given up while it may still be under way, nor taken for running by a number that another process has now", async () => {
+    writeFileSync(file, EMPTY);
+    const start = readFileSync(`/proc/${process.pid}/stat`, "latin1").split(") ")[1]?.split(" ")[19];
+    for (const [owner, until, end] of [
+      [`${process.pid}.${start}`, undefined, undefined],
+      [`${process.pid}.1`, 1, "not-published"],
+      [`${process.pid}.1`, 3, undefined],
+    ] as const) {
+      const journal = journalOf({ way: "zone-file", file, ...(until === undefined ? {} : { until }) }, owner);
+      try {
+        await settleInterrupted(domain, dns, workspace, journal);
+        expect(ends(journal)).toEqual([end]);
+      } finally {
+        journal.close();
+      }
+    }
+  });
+
+  test("and that arrives after it was given up is recognised, unless a later one touched the same", async () => {
+    for (const later of [false, true]) {
+      writeFileSync(file, EMPTY);
+      const journal = journalOf({ way: "zone-file", file });
+      try {
+        await settleInterrupted(domain, dns, workspace, journal);
+        if (later) {
+          const opened = { kind: "publication-opened", way: "zone-file", to: "it", file, changes: [change] } as const;
+          journal.append(2, apex, {
+            kind: "publication-closed",
+            opened: journal.append(2, apex, opened),
+            end: "published",
+            because: "",
+          });
+        }
+        writeFileSync(file, FILLED);
+        const said = await settleInterrupted(domain, dns, workspace, journal);
+        expect(said.map((line) => /has arrived/.test(line))).toEqual(later ? [] : [true]);
+        expect(ends(journal)[0]).toBe(later ? "not-published" : "published");
+        expect(await settleInterrupted(domain, dns, workspace, journal)).toEqual([]);
+      } finally {
+        journal.close();
+      }
+    }
+  });
 });
