@@ -69,7 +69,7 @@ const MISSING: Readonly<Record<string, string>> = {
   "zandrel message send --service heronpost --from news@brackwater.example --to probe@mallowmail.example --via link": "no-link",
   "zandrel message send --follow SQ-1f --copy arrived.eml": "unknown-message",
   "zandrel sender credential swiftquill --new mail --domain brackwater-tickets.example": "not-offered",
-  "zandrel sender credential swiftquill --new mail --domain brackwater-tickets.example --environment shop.env --as MAIL_PASSWORD":
+  "zandrel sender credential swiftquill --new mail --domain brackwater-tickets.example --environment shop.env --as MAIL_PASSWORD --with-settings":
     "not-offered",
   "zandrel sender credential swiftquill --end c-41": "unknown-credential",
   "zandrel sender settings swiftquill --domain brackwater-tickets.example": "no-smtp-settings",

@@ -134,6 +134,7 @@ export const shared = {
   workspace: text("the workspace folder, if it is not this one or one above"),
   resolver: list("ask this resolver, ADDRESS[:PORT] or an https URL, instead of the workspace's vantages"),
   zoneFile: list("answer from this zone file instead of the DNS"),
+  includeFrom: list("let zone files include files from this folder too, besides their own"),
   at: time("judge as of this time, such as 2026-03-02T09:00Z"),
   timeout: timeoutOption(5),
   replace: list("allow replacing the records at this name"),
@@ -154,6 +155,7 @@ export const shared = {
 export const resolverOptions = {
   resolver: shared.resolver,
   zoneFile: shared.zoneFile,
+  includeFrom: shared.includeFrom,
   at: shared.at,
   timeout: shared.timeout,
 } as const;
@@ -168,7 +170,7 @@ export const reportOptions = {
 } as const;
 
 /** The options of the commands that publish. */
-export const publishOptions = { resolver: shared.resolver, timeout: shared.timeout } as const;
+export const publishOptions = { resolver: shared.resolver, timeout: shared.timeout, includeFrom: shared.includeFrom } as const;
 
 export type OptionTable = Readonly<Record<string, Option<unknown>>>;
 

@@ -183,7 +183,7 @@ export class AuthorityHost {
     // Signatures are a matter of the wire and use the real time, however fast the lab's clock runs.
     const now = Math.floor(Date.now() / 1000) + this.clockSkew;
     const named = this.#keys.map((key) => ({ key, check: verifyMessage(request, key, now) }));
-    const known = named.find(({ check }) => check.ok || check.error.code !== "bad-key");
+    const known = named.find(({ check }) => check.ok || check.error.code !== "other-key");
     const [first] = this.#keys;
     if (known === undefined || first === undefined) {
       // The complaint about an unknown key is sent with that key's name in it (RFC 8945 section 5.2.1), unsigned.

@@ -16,6 +16,20 @@ export interface DnsClientOptions {
   readonly concurrency?: number;
 }
 
+/** How a server has kept silent of late; `until` by the clock of the process, in milliseconds. */
+interface Silence {
+  /** Whether it ever answered. */
+  readonly heard: boolean;
+  /** Questions in a row that it left unanswered, each sent several times. */
+  readonly unanswered: number;
+  readonly until: number;
+}
+
+const NEVER_HEARD: Silence = { heard: false, unanswered: 0, until: 0 };
+
+/** How many times the longest wait a silent server is left alone, so that a run with many questions does not wait for each. */
+const REST = 6;
+
 /**
  * Asks DNS servers: UDP with EDNS0 first, TCP when the answer is cut, HTTPS where the server is a URL.
  * Close it when done, or its sockets keep the process alive.
@@ -26,6 +40,7 @@ export class DnsClient {
   readonly #concurrency: number;
   readonly #channels = new Map<string, UdpChannel>();
   readonly #limits = new Map<string, LimitFunction>();
+  readonly #silence = new Map<string, Silence>();
 
   constructor({ timeout = 5000, tries = 3, concurrency = 32 }: DnsClientOptions = {}) {
     this.#timeout = timeout;
@@ -50,7 +65,21 @@ export class DnsClient {
     const key = serverText(server);
     let limit = this.#limits.get(key);
     if (limit === undefined) this.#limits.set(key, (limit = pLimit(this.#concurrency)));
-    return limit(() => this.#query(server, name, type, recursive));
+    return limit(async () => {
+      const before = this.#silence.get(key) ?? NEVER_HEARD;
+      if (before.unanswered >= (before.heard ? 2 : 1) && performance.now() < before.until)
+        return err(failed("timeout", `${key} did not answer before, and is not asked again for now`));
+      const answer = await this.#query(server, name, type, recursive);
+      const known = this.#silence.get(key) ?? NEVER_HEARD;
+      const silent = !answer.ok && answer.error.why === "timeout";
+      this.#silence.set(
+        key,
+        silent
+          ? { ...known, unanswered: known.unanswered + 1, until: performance.now() + REST * this.#timeout }
+          : { heard: true, unanswered: 0, until: 0 },
+      );
+      return answer;
+    });
   }
 
   async #query(server: ServerAddress, name: DomainName, type: RecordType, recursive: boolean) {
@@ -154,6 +183,8 @@ function interpret(
   let at = name;
   for (;;) {
     const found = sets.find((set) => set.name === at && set.type === type);
+    if (found !== undefined && message.rcode === RCODE.NXDOMAIN)
+      return failed("malformed", `${where} says that ${displayName(at)} does not exist, and shows a record of it all the same`);
     if (found !== undefined) return { kind: "found", set: found, chain, authoritative } satisfies Found;
     const alias = sets.find((set) => set.name === at && set.type === "CNAME") as AliasSet | undefined;
     const target = alias?.data[0]?.target;

@@ -126,6 +126,9 @@ async function trusted(
   return { service: found.feed.service, nonce: found.nonce, signedAt: found.signedAt, events: parsed.data.events };
 }
 
+/** Longest time a request may take to arrive whole, in milliseconds. */
+const SLOWEST = 10_000;
+
 /** Milliseconds for which requests are gathered, so that a burst costs few writes to the disk. */
 const GATHER = 10;
 
@@ -135,7 +138,15 @@ const GATHER = 10;
  */
 export async function receiveEvents({ address, port, url, feeds, now, keep }: ReceiverOptions): Promise<EventReceiver> {
   const { default: Fastify } = await import("fastify");
-  const server = Fastify({ logger: false, forceCloseConnections: true, bodyLimit: 2 << 20 });
+  const server = Fastify({
+    logger: false,
+    forceCloseConnections: true,
+    bodyLimit: 2 << 20,
+    // Nobody holds a connection by sending slowly: neither head nor body.
+    requestTimeout: SLOWEST,
+    connectionTimeout: SLOWEST,
+    http: { headersTimeout: SLOWEST / 2, connectionsCheckingInterval: 500 },
+  });
   server.removeAllContentTypeParsers();
   server.addContentTypeParser("*", { parseAs: "buffer" }, (_, body, done) => done(null, body));
   let waiting: { delivery: Delivery; done: (outcome: "kept" | "replayed" | Error) => void }[] = [];

@@ -37,6 +37,23 @@ describe("a helper program", () => {
       error: { detail: expect.stringContaining("did not answer within 1.5 s"), sent: true },
     });
   });
+  test("that ends, answers and is ended leaves no program behind that it started", async () => {
+    const pid = join(folder, "left");
+    const leaves = `const child = require("child_process").spawn("sleep", ["600"], { stdio: "ignore" });
+require("fs").writeFileSync(${JSON.stringify(pid)}, String(child.pid)); child.unref();`;
+    const isThere = (): boolean => {
+      const path = `/proc/${readFileSync(pid, "utf8")}/stat`;
+      return existsSync(path) && !/\) Z /.test(readFileSync(path, "latin1"));
+    };
+    for (const [script, timeout] of [
+      [`${leaves} console.log('${ANSWER}')`, 30_000],
+      [`${leaves} setInterval(() => {}, 1000)`, 1500],
+    ] as const) {
+      await ask(script, timeout);
+      for (let looks = 0; isThere() && looks < 200; looks++) await new Promise((done) => setTimeout(done, 10));
+      expect(isThere()).toBe(false);
+    }
+  });
   test("that cannot be started was not asked", async () => {
     expect(
       await runHelper([join(folder, "nothing")], { action: "describe" }, { cwd: folder, env: {}, timeout: 30_000 }),

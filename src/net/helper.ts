@@ -49,6 +49,9 @@ export interface HelperFailure {
   readonly sent: boolean;
 }
 
+/** A terminal ends only its own group by these; the helper's is ended by hand. */
+const SIGNALS = ["SIGINT", "SIGTERM", "SIGHUP"] as const;
+
 const MAX_OUTPUT = 4 * 1024 * 1024;
 
 /** The last words of a helper on standard error, for people; it must not print secrets there. */
@@ -75,19 +78,36 @@ export async function runHelper<R extends HelperRequest>(
     extendEnv: false,
     input: `${JSON.stringify({ contract: "zandrel-helper", version: HELPER_VERSION, ...request })}\n`,
     maxBuffer: { stdout: MAX_OUTPUT, stderr: MAX_OUTPUT },
+    // A group of its own, so that what it starts can be ended with it.
+    detached: true,
     killSignal: "SIGKILL",
     reject: false,
   });
   let timedOut = false;
-  const timer = setTimeout(() => {
-    timedOut = true;
-    running.kill("SIGKILL");
-    // A program that it started may still hold these open.
+  const endAll = (): void => {
+    try {
+      if (running.pid !== undefined) process.kill(-running.pid, "SIGKILL");
+    } catch {
+      // All of them have ended.
+    }
+    // One that left the group may still hold these open.
     running.stdout.destroy();
     running.stderr.destroy();
+  };
+  const timer = setTimeout(() => {
+    timedOut = true;
+    endAll();
   }, timeout);
+  const interrupted = (signal: NodeJS.Signals): void => {
+    endAll();
+    process.kill(process.pid, signal);
+  };
+  for (const signal of SIGNALS) process.once(signal, interrupted);
   const ran = await running;
+  for (const signal of SIGNALS) process.off(signal, interrupted);
   clearTimeout(timer);
+  // What it left running is ended with it.
+  endAll();
   // A program that cannot be started has neither ended nor been ended.
   const sent = ran.exitCode !== undefined || ran.isTerminated;
   const fail = (detail: string) => err({ detail: `the helper ${program} ${detail}`, sent });

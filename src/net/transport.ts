@@ -145,8 +145,15 @@ export async function exchangeHttps(url: string, request: Buffer, ms: number): P
     if (!response.ok) return err(failed("refused", `${url} answered with HTTP status ${response.status}`));
     if (response.headers.get("content-type")?.split(";")[0]?.trim() !== "application/dns-message")
       return err(failed("malformed", `${url} did not answer with a DNS message`));
-    const body = Buffer.from(await response.arrayBuffer());
-    return body.length <= 0xffff ? ok(body) : err(failed("malformed", `${url} answered with more than a DNS message can hold`));
+    const chunks: Uint8Array[] = [];
+    let length = 0;
+    for await (const chunk of response.body ?? []) {
+      chunks.push(chunk);
+      length += chunk.length;
+      // What comes is counted while it comes: an answer without an end is given up at its beginning.
+      if (length > 0xffff) return err(failed("malformed", `${url} answered with more than a DNS message can hold`));
+    }
+    return ok(Buffer.concat(chunks));
   } catch (error) {
     const { name, message, cause } = error as Error & { cause?: NodeJS.ErrnoException };
     if (name === "TimeoutError") return err(timedOut({ url }, ms));

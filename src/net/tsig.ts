@@ -20,7 +20,7 @@ export const TSIG_ERROR = { NONE: 0, BADSIG: 16, BADKEY: 17, BADTIME: 18 } as co
 
 /** Why a signature does not hold. `serverTime` (seconds since 1970) comes with BADTIME. */
 export interface TsigFailure {
-  readonly code: "unsigned" | "bad-key" | "bad-signature" | "bad-time" | "malformed";
+  readonly code: "unsigned" | "other-key" | "bad-key" | "bad-signature" | "bad-time" | "malformed";
   readonly serverTime?: number;
 }
 
@@ -145,7 +145,8 @@ function findTsig(message: Buffer): TsigRecord | undefined {
 
 /**
  * Checks the TSIG record of a message (RFC 8945 sections 5.2 and 5.3) and gives back its MAC. In a response
- * the server's own complaint (BADKEY, BADSIG, BADTIME) is told apart from a signature that does not hold.
+ * the server's own complaint (BADKEY, BADSIG, BADTIME) is told apart from a signature that does not hold, and from one
+ * that was made with another key.
  */
 export function verifyMessage(message: Buffer, key: TsigKey, now: number, requestMac?: Buffer): Result<Buffer, TsigFailure> {
   let record: TsigRecord | undefined;
@@ -158,7 +159,7 @@ export function verifyMessage(message: Buffer, key: TsigKey, now: number, reques
   if (record === undefined) return err({ code: "unsigned" });
   if (record.error === TSIG_ERROR.BADKEY) return err({ code: "bad-key" });
   if (record.error === TSIG_ERROR.BADSIG) return err({ code: "bad-signature" });
-  if (record.keyName !== key.name || record.algorithm !== algorithmName(key)) return err({ code: "bad-key" });
+  if (record.keyName !== key.name || record.algorithm !== algorithmName(key)) return err({ code: "other-key" });
   const unsigned = Buffer.from(message.subarray(0, record.at));
   unsigned.writeUInt16BE(unsigned.readUInt16BE(10) - 1, 10);
   unsigned.writeUInt16BE(record.originalId, 0);

@@ -22,14 +22,19 @@ import { signMessage, type TsigKey, verifyMessage } from "./tsig.ts";
  * How a dynamic update ended.
  * - `done`: the server carried all of it out and signed its answer
  * - `moved`: a record set was no longer as expected; nothing was done
- * - `refused`: the server or its key check said no; nothing was done
+ * - `refused`: the server said no, and nothing was done
+ * - `unauthenticated`: the server did not accept who asks: its key, its secret or its clock; nothing was done
  * - `unknown`: the request left, and no answer that can be trusted came back; it may have been carried out
  * - `unreachable`: the request never reached the server; nothing was done
  */
 export type UpdateOutcome =
   | { readonly kind: "done" }
   | { readonly kind: "moved"; readonly detail: string }
-  | { readonly kind: "refused" | "unknown" | "unreachable"; readonly detail: string; readonly remedy: string };
+  | {
+      readonly kind: "refused" | "unauthenticated" | "unknown" | "unreachable";
+      readonly detail: string;
+      readonly remedy: string;
+    };
 
 const record = (
   name: DomainName,
@@ -115,6 +120,9 @@ export interface UpdateRequest {
   readonly timeout: number;
 }
 
+/** What a server says before it looks at the key: nothing was done. */
+const SAID_UNSIGNED: ReadonlySet<number> = new Set([RCODE.FORMERR, RCODE.NOTIMP, RCODE.REFUSED, RCODE.NOTAUTH, RCODE.NOTZONE]);
+
 /** Sends all changes of one zone as one signed update over TCP, once, and checks the server's signature on the answer. */
 export async function sendUpdate({ server, apex, key, changes, now, timeout }: UpdateRequest): Promise<UpdateOutcome> {
   if ("url" in server)
@@ -144,16 +152,22 @@ export async function sendUpdate({ server, apex, key, changes, now, timeout }: U
   const rcode = answer.ok ? answer.value.rcode : undefined;
   if (!verified.ok) {
     switch (verified.error.code) {
+      case "other-key":
+        return {
+          kind: "unknown",
+          detail: `the answer of ${where} is signed with another key than ${displayName(key.name)}`,
+          remedy: "somebody may be in between: run zandrel status to see what the zone holds",
+        };
       case "bad-key":
         return {
-          kind: "refused",
+          kind: "unauthenticated",
           detail: `${where} does not know the key ${displayName(key.name)} with ${key.algorithm}`,
           remedy: "compare the key's name and algorithm in zandrel.yaml with what the DNS host shows",
         };
       case "bad-signature":
         return rcode === RCODE.NOTAUTH
           ? {
-              kind: "refused",
+              kind: "unauthenticated",
               detail: `${where} says that the secret of the key ${displayName(key.name)} is wrong`,
               remedy: "copy the secret from the DNS host again, whole and without spaces",
             }
@@ -167,13 +181,15 @@ export async function sendUpdate({ server, apex, key, changes, now, timeout }: U
         const off =
           minutes === undefined ? "too far from" : `${Math.abs(minutes)} minutes ${minutes < 0 ? "behind" : "ahead of"}`;
         return {
-          kind: "refused",
+          kind: "unauthenticated",
           detail: `this computer's clock is ${off} the clock of ${where}`,
           remedy: "set the clock and publish again",
         };
       }
       case "unsigned":
-        if (rcode === RCODE.NOERROR || rcode === undefined)
+        // A server that does not know the zone or does not take updates says so before it looks at keys. Every other
+        // answer it signs, and without a signature it may be anybody's.
+        if (rcode === undefined || !SAID_UNSIGNED.has(rcode))
           return {
             kind: "unknown",
             detail: `the answer of ${where} is not signed`,

@@ -52,7 +52,8 @@ export async function fetchPage(url: string, { addresses, ports, timeout }: WebO
     const sent = request(options, (response: IncomingMessage) => {
       const chunks: Buffer[] = [];
       let length = 0;
-      const settle = () => {
+      const broken = () => resolve(none("unreachable", `${target.hostname} (${address}) broke off before the page was complete`));
+      const settle = (cut = false) => {
         const location = response.headers.location;
         const certificate = secure ? certificateOf(response.socket as TLSSocket) : undefined;
         resolve({
@@ -60,6 +61,7 @@ export async function fetchPage(url: string, { addresses, ports, timeout }: WebO
             url,
             status: response.statusCode ?? 0,
             body: Buffer.concat(chunks).toString("utf8"),
+            ...(cut ? { cut } : {}),
             ...(location !== undefined && URL.canParse(location, url) ? { location: new URL(location, url).href } : {}),
             ...(certificate === undefined ? {} : { certificate }),
           },
@@ -69,10 +71,11 @@ export async function fetchPage(url: string, { addresses, ports, timeout }: WebO
       response.on("data", (chunk: Buffer) => {
         chunks.push(chunk);
         length += chunk.length;
-        if (length > MAX_BODY) settle();
+        if (length > MAX_BODY) settle(true);
       });
-      response.on("end", settle);
-      response.on("error", settle);
+      response.on("end", () => (response.complete ? settle() : broken()));
+      response.on("error", broken);
+      response.on("close", broken);
     });
     const deadline = setTimeout(() => sent.destroy(new Error(`no answer within ${timeout / 1000} s`)), timeout);
     sent.on("close", () => clearTimeout(deadline));

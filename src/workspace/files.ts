@@ -67,6 +67,17 @@ function readOctets(path: string, most: number): Buffer {
   }
 }
 
+/** The first octets of a regular file, by which it is told what it is. */
+export function beginningOf(path: string, octets: number): Buffer {
+  const { file } = openRegular(path);
+  try {
+    const start = Buffer.alloc(octets);
+    return start.subarray(0, readSync(file, start, 0, octets, 0));
+  } finally {
+    closeSync(file);
+  }
+}
+
 /** Nothing that people edit by hand is larger; a larger file is the wrong one. */
 const MOST = 256 << 20;
 

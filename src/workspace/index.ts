@@ -11,10 +11,25 @@
 export { readText, replaceFile } from "./files.ts";
 export type { Journal, JournalEvent, JournalledChange, Publication, PublicationEnd } from "./journal.ts";
 export * from "./keys.ts";
+export { readKit } from "./kits.ts";
 export { lockBeside, withLock } from "./lock.ts";
 export * from "./messages.ts";
 export { type FoundReport, findReports } from "./reports.ts";
 export { fileSchemas, KEY, ROLES, type Settings } from "./schema.ts";
 export { ignoreInGit, readSecret, type SecretPlace, secretFile, secretVariable } from "./secret.ts";
 export type { ReportStore } from "./tally.ts";
-export * from "./workspace.ts";
+export {
+  type AskEntry,
+  type Domain,
+  domainPath,
+  exclusively,
+  findWorkspace,
+  lockReports,
+  lockWorkspace,
+  openWorkspace,
+  pickDomains,
+  readSettings,
+  revise,
+  SETTINGS_FILE,
+  type Workspace,
+} from "./workspace.ts";

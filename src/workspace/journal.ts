@@ -46,6 +46,8 @@ export type JournalEvent =
       readonly opened: number;
       readonly end: PublicationEnd;
       readonly because: string;
+      /** Why nothing was done: conflict, refused, unauthenticated, unreachable, not-set-up. */
+      readonly reason?: string;
       /** Whether the end was found by looking at the zone later, because the process did not live to see it. */
       readonly looked?: boolean;
     }

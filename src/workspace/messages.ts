@@ -1,10 +1,10 @@
 import { closeSync, mkdtempSync, openSync, readdirSync, readSync, rmSync, statSync } from "node:fs";
-import { open } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { basename, join } from "node:path";
 import { Failure } from "../core/failure.ts";
 import type { MessageSource } from "../core/message/index.ts";
 import { writeAll } from "../write-all.ts";
+import { beginningOf, openRegular } from "./files.ts";
 
 /** A message on the disk. */
 export interface StoredMessage {
@@ -17,8 +17,8 @@ export interface StoredMessage {
 const CHUNK = 64 << 10;
 
 const unreadable = (path: string, error: unknown): Failure => {
-  const { code } = error as NodeJS.ErrnoException;
-  return new Failure("file-unreadable", { path, why: code ?? "" });
+  if (error instanceof Failure) return error;
+  return new Failure("file-unreadable", { path, why: (error as NodeJS.ErrnoException).code ?? "" });
 };
 
 /** A file, or a part of one, as often as it is wanted; read into one buffer again and again. */
@@ -28,21 +28,17 @@ export function fileSource(
 ): MessageSource {
   return {
     async *chunks() {
-      const file = await open(path).catch((error) => {
-        throw unreadable(path, error);
-      });
+      const { file } = openRegular(path);
       try {
         const buffer = Buffer.allocUnsafe(CHUNK);
         for (let at = start; at < end; ) {
-          const { bytesRead } = await file.read(buffer, 0, Math.min(CHUNK, end - at), at).catch((error) => {
-            throw unreadable(path, error);
-          });
-          if (bytesRead === 0) return;
-          yield buffer.subarray(0, bytesRead);
-          at += bytesRead;
+          const count = readSync(file, buffer, 0, Math.min(CHUNK, end - at), at);
+          if (count === 0) return;
+          yield buffer.subarray(0, count);
+          at += count;
         }
       } finally {
-        await file.close();
+        closeSync(file);
       }
     },
   };
@@ -124,15 +120,7 @@ async function* mboxMessages(path: string, shown: string): AsyncGenerator<Stored
 }
 
 /** Whether a file is an mbox: it begins with the line that separates its messages. */
-function isMbox(path: string): boolean {
-  const file = openSync(path, "r");
-  try {
-    const first = Buffer.alloc(5);
-    return readSync(file, first, 0, 5, 0) === 5 && first.toString("latin1") === "From ";
-  } finally {
-    closeSync(file);
-  }
-}
+const isMbox = (path: string): boolean => beginningOf(path, 5).toString("latin1") === "From ";
 
 const filesOf = (folder: string): string[] =>
   readdirSync(folder, { withFileTypes: true })

@@ -1,7 +1,8 @@
-import { closeSync, openSync, readdirSync, readSync, statSync } from "node:fs";
+import { readdirSync, realpathSync, statSync } from "node:fs";
 import { basename, join } from "node:path";
 import { createGunzip } from "node:zlib";
 import { Failure } from "../core/failure.ts";
+import { beginningOf } from "./files.ts";
 import { fileSource, openMessages, type StoredMessage } from "./messages.ts";
 
 /** One report as it is found: its XML to be read, or why there is none. */
@@ -175,29 +176,49 @@ async function* mailed({ title: path, source }: StoredMessage): AsyncGenerator<F
   if (!found) yield { title, because: "no report is attached to the mail" };
 }
 
-function startOf(path: string): Buffer {
-  const file = openSync(path, "r");
-  try {
-    const start = Buffer.alloc(64);
-    return start.subarray(0, readSync(file, start, 0, 64, 0));
-  } finally {
-    closeSync(file);
-  }
-}
-
 const isMaildir = (folder: string): boolean =>
   ["new", "cur"].some((part) => statSync(join(folder, part), { throwIfNoEntry: false })?.isDirectory());
 
-/** Every report at a path: a file of XML, gzip or ZIP, a mail, an mbox, a Maildir, or a folder of any of these. */
+/**
+ * Every report at a path: a file of XML, gzip or ZIP, a mail, an mbox, a Maildir, or a folder of any of these. What
+ * cannot be read inside a folder is named and passed over.
+ */
 export async function* findReports(path: string): AsyncGenerator<FoundReport> {
   const stat = statSync(path, { throwIfNoEntry: false });
   if (stat === undefined) throw new Failure("file-unreadable", { path, why: "missing" });
-  if (stat.isDirectory() && !isMaildir(path)) {
-    for (const name of readdirSync(path).sort()) if (!name.startsWith(".")) yield* findReports(join(path, name));
-    return;
+  if (stat.isDirectory() && !isMaildir(path)) yield* inFolder(path, new Set([realpathSync(path)]));
+  else yield* inFile(path);
+}
+
+async function* inFolder(folder: string, above: ReadonlySet<string>): AsyncGenerator<FoundReport> {
+  for (const name of readdirSync(folder).sort()) {
+    if (name.startsWith(".")) continue;
+    const path = join(folder, name);
+    try {
+      const stat = statSync(path);
+      const real = realpathSync(path);
+      // A link to a folder above would lead round in a ring.
+      if (above.has(real)) yield { title: name, because: "it is a link to a folder that holds it" };
+      else if (stat.isDirectory() && !isMaildir(path)) yield* inFolder(path, new Set([...above, real]));
+      else yield* inFile(path);
+    } catch (error) {
+      const code = error instanceof Failure ? (error.params as { why?: string }).why : (error as NodeJS.ErrnoException).code;
+      if (code === undefined) throw error;
+      yield { title: name, because: UNREADABLE[code] ?? `it cannot be read (${code})` };
+    }
   }
-  if (!stat.isDirectory()) {
-    const start = startOf(path);
+}
+
+const UNREADABLE: Readonly<Record<string, string>> = {
+  special: "it is a pipe or a device and no file",
+  ENOENT: "it is a link that leads nowhere",
+  ELOOP: "it is a link that leads in a circle",
+  EACCES: "it may not be read",
+};
+
+async function* inFile(path: string): AsyncGenerator<FoundReport> {
+  if (!isMaildir(path)) {
+    const start = beginningOf(path, 64);
     if (kindOf(start) !== "mail") {
       yield* reportsIn(basename(path), start, { path });
       return;

@@ -1,6 +1,6 @@
 import { existsSync } from "node:fs";
 import { dirname, join, relative, resolve } from "node:path";
-import { type Ask, checkKit, dmarcName, type Kit, kitSchema, type Want, wantsOf } from "../core/ask/index.ts";
+import { type Ask, dmarcName, type Want, wantsOf } from "../core/ask/index.ts";
 import { Failure } from "../core/failure.ts";
 import type { DomainName } from "../core/name/index.ts";
 import { octetsOf } from "../core/record/index.ts";
@@ -62,7 +62,7 @@ export function findWorkspace(from: string, given: string | undefined): string |
 }
 
 /** A path as people see it: relative to where they are, where that is shorter. */
-function shownPath(path: string): string {
+export function shownPath(path: string): string {
   const near = relative(process.cwd(), path);
   return near !== "" && near.length < path.length && !near.startsWith("../../") ? near : path;
 }
@@ -190,23 +190,6 @@ export function pickDomains(workspace: Workspace, names: readonly DomainName[]):
 
 /** The file of a domain in a workspace. */
 export const domainPath = (folder: string, domain: DomainName): string => join(folder, "domains", `${domain.slice(0, -1)}.yaml`);
-
-/** Reads a kit: by its name in the workspace's kits folder, or by its path. */
-export function readKit(folder: string, from: string, nameOrPath: string): Kit {
-  const inFolder = join(folder, "kits", `${nameOrPath}.yaml`);
-  const path = existsSync(inFolder) ? inFolder : resolve(from, nameOrPath);
-  if (!existsSync(path)) {
-    const known = filesIn(join(folder, "kits"), ".yaml").map((file) => file.slice(0, -5));
-    throw new Failure("unknown-kit", { given: nameOrPath, known });
-  }
-  const file = readYaml(shownPath(path), readText(path), kitSchema);
-  const [mistake] = checkKit(file.value);
-  if (mistake?.code === "unknown-blank")
-    throw new Failure("kit-blank", { path: file.path, ask: mistake.ask, blank: mistake.blank });
-  if (mistake?.code === "unknown-ask")
-    throw new Failure("kit-after", { path: file.path, ask: mistake.ask, after: mistake.after });
-  return file.value;
-}
 
 /** An ask as it stands in a file. */
 export interface AskEntry {

@@ -26,9 +26,18 @@ export interface YamlFile<T> {
 /** No file of a workspace needs more; a larger one is somebody's mistake or attack. */
 const MAX_OCTETS = 4 * 1024 * 1024;
 
-function excerpt(text: string, offset: number): string {
+/** Keys whose values are nobody's to see, and the rest of a line behind one. */
+const SECRET_KEY = /secret|passw|token|credential|\bkey\b/i;
+const SECRET_LINE = /^([^:]*(?:secret|passw|token|credential|\bkey\b)[^:]*:\s*).*$/i;
+
+/** What stands at an offset, to recognise it by; of a line with a secret only its key. */
+function excerpt(text: string, offset: number, keys: readonly PropertyKey[] = []): string {
+  if (keys.some((key) => typeof key === "string" && SECRET_KEY.test(key))) return "";
   const end = text.indexOf("\n", offset);
-  return text.slice(offset, Math.min(end === -1 ? text.length : end, offset + 60)).trim();
+  const line = text.slice(text.lastIndexOf("\n", offset - 1) + 1, end === -1 ? text.length : end);
+  const rest = text.slice(offset, Math.min(end === -1 ? text.length : end, offset + 60)).trim();
+  if (!SECRET_LINE.test(line)) return rest;
+  return SECRET_LINE.test(rest) ? rest.replace(SECRET_LINE, "$1…") : "";
 }
 
 /** Reads and checks a YAML file; a mistake is shown with file, line, column, the text there and what was expected. */
@@ -58,7 +67,7 @@ export function readYaml<S extends z.ZodType>(path: string, text: string, schema
     const issue = checked.error.issues[0] as z.core.$ZodIssue;
     // An unknown key is shown at the key, everything else at the value.
     const keys = issue.code === "unrecognized_keys" ? [...issue.path, issue.keys[0] as string] : issue.path;
-    const found = excerpt(text, offsetOf(document.contents, keys, issue.code === "unrecognized_keys"));
+    const found = excerpt(text, offsetOf(document.contents, keys, issue.code === "unrecognized_keys"), issue.path);
     throw new Failure("yaml-value", {
       at: at(offsetOf(document.contents, keys, issue.code === "unrecognized_keys")),
       found,

@@ -40,7 +40,7 @@ const ours =
   };
 
 /** What {@link retire} is asked. */
-export interface RetireRequest extends CommonRequest, Pick<DnsOptions, "resolver" | "timeout"> {
+export interface RetireRequest extends CommonRequest, Pick<DnsOptions, "resolver" | "timeout" | "includeFrom"> {
   readonly into: string | undefined;
   readonly replace: readonly string[];
   readonly dryRun: boolean;

@@ -69,7 +69,13 @@ export function draftSource(domain: Domain, looked: DomainLook, dns: DnsContext,
   // A file named on the command line lies where the user is, one named in zandrel.yaml in the workspace.
   const target = dns.into ?? (publish?.way === "zone-file" ? { folder: workspace.folder, file: publish.file } : undefined);
   if (target !== undefined) {
-    const { document } = readZoneFile(target.folder, target.file, [domain.name], workspace.settings.defaults.ttl);
+    const { document } = readZoneFile(
+      target.folder,
+      target.file,
+      [domain.name],
+      workspace.settings.defaults.ttl,
+      dns.includeFrom,
+    );
     return memoized(zoneLookup(zonesOf(document)));
   }
   if (publish?.way === "update") return dns.server(hostServer(publish.server, workspace.settings.defaults.authorityPort));

@@ -1,6 +1,6 @@
 import { getServers } from "node:dns";
-import { existsSync } from "node:fs";
-import { basename, resolve } from "node:path";
+import { existsSync, realpathSync } from "node:fs";
+import { basename, dirname, isAbsolute, relative, resolve } from "node:path";
 import { authoritativeViewpoints, type Viewpoint } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Authority, authorityOf, failed, type Lookup, memoized, type Servers, zoneLookup } from "../../core/lookup/index.ts";
@@ -16,6 +16,8 @@ import type { AppContext } from "../context.ts";
 export interface DnsOptions {
   readonly resolver: readonly string[];
   readonly zoneFile: readonly string[];
+  /** Folders besides its own that a zone file may include files from. */
+  readonly includeFrom: readonly string[];
   /** Milliseconds since 1970. */
   readonly at: number | undefined;
   readonly timeout: number;
@@ -44,6 +46,8 @@ export interface DnsContext {
   readonly web: WebOptions | undefined;
   /** The zone file that `--into` names, and the folder it is relative to. */
   readonly into: { readonly folder: string; readonly file: string } | undefined;
+  /** Folders besides their own that zone files may include files from. */
+  readonly includeFrom: readonly string[];
   /** Names that exist, where answers come from files; a name server does not list them. */
   readonly names: ReadonlySet<DomainName>;
   /** Whether answers come from files, so that nothing observed may be journalled. */
@@ -78,23 +82,45 @@ function originOf(file: string, domains: readonly DomainName[]): DomainName | un
   return domains.length === 1 ? domains[0] : undefined;
 }
 
+/**
+ * What an `$INCLUDE` of a zone file brings: files in the zone file's folder and below it, and in the folders that
+ * `--include-from` names. A zone file from somebody else could make us show any other file of this machine.
+ */
+const includer =
+  (cwd: string, file: string, folders: readonly string[]): NonNullable<ParseOptions["include"]> =>
+  (path) => {
+    const asked = resolve(cwd, file, "..", path);
+    if (!existsSync(asked)) return { expected: "a file that can be read" };
+    const real = realpathSync(asked);
+    const allowed = [dirname(realpathSync(resolve(cwd, file))), ...folders.map((folder) => resolve(cwd, folder))];
+    const inside = allowed.some((folder) => existsSync(folder) && isInside(realpathSync(folder), real));
+    if (!inside) return { expected: "a file in the folder of the zone file or below (allow another with --include-from)" };
+    return { text: readText(real, "latin1", MAX_ZONE) };
+  };
+
+const isInside = (folder: string, path: string): boolean => {
+  const near = relative(folder, path);
+  return near !== "" && !near.startsWith("..") && !isAbsolute(near);
+};
+
+/** Octets of a zone file, at most; the largest zones of organisations are far smaller. */
+const MAX_ZONE = 256 << 20;
+
 /** Reads a zone file; the first mistake in it is shown with its place. */
 export function readZoneFile(
   cwd: string,
   file: string,
   domains: readonly DomainName[],
   ttl: number,
+  includeFrom: readonly string[] = [],
 ): { readonly document: ZoneDocument; readonly options: ParseOptions } {
   const origin = originOf(file, domains);
   const options: ParseOptions = {
     ttl,
     ...(origin === undefined ? {} : { origin }),
-    include: (path) => {
-      const included = resolve(cwd, file, "..", path);
-      return existsSync(included) ? readText(included, "latin1") : undefined;
-    },
+    include: includer(cwd, file, includeFrom),
   };
-  const document = readZone(readText(resolve(cwd, file), "latin1"), options);
+  const document = readZone(readText(resolve(cwd, file), "latin1", MAX_ZONE), options);
   const [issue] = document.issues;
   if (issue !== undefined)
     throw new Failure("zone-file-line", {
@@ -200,6 +226,7 @@ export function openDns(
       ports: settings?.defaults.webPorts ?? { http: 80, https: 443 },
       timeout,
     },
+    includeFrom: request.includeFrom ?? [],
     names: new Set(),
     fromFiles: false,
     server: (address) => ask(address, false),
@@ -234,7 +261,7 @@ export function hostServer(text: string, port: number): ServerAddress {
 }
 
 function openZoneFiles(
-  { resolver: given, timeout }: DnsRequest,
+  { resolver: given, timeout, includeFrom = [] }: DnsRequest,
   context: AppContext,
   settings: Settings | undefined,
   now: number,
@@ -247,7 +274,7 @@ function openZoneFiles(
       ? undefined
       : memoized(client.at(resolverAddress(given[0] as string, "--resolver"), { recursive: true }));
   const zones = files.flatMap((file) =>
-    zonesOf(readZoneFile(context.cwd, file, domains, settings?.defaults.ttl ?? 3600).document),
+    zonesOf(readZoneFile(context.cwd, file, domains, settings?.defaults.ttl ?? 3600, includeFrom).document),
   );
   const lookup = memoized(zoneLookup(zones, beyond));
   return {
@@ -255,6 +282,7 @@ function openZoneFiles(
     world: lookup,
     into: undefined,
     web: undefined,
+    includeFrom,
     names: new Set(zones.flatMap((zone) => [...zone.names])),
     fromFiles: true,
     server: () => lookup,

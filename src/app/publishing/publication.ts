@@ -9,7 +9,7 @@ import type { Domain, Journal, JournalledChange, Publication, PublicationEnd, Wo
 import { draftSource } from "../asks/survey.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsContext, type DnsRequest, hostServer, openDns, readZoneFile } from "../dns/context.ts";
-import type { Publisher, PublishOutcome } from "./publishers.ts";
+import type { NotDone, Publisher, PublishOutcome } from "./publishers.ts";
 
 /** What carrying something out needs beside the changes. */
 export interface ApplyOptions {
@@ -36,6 +36,14 @@ const journalled = ({ action, name: of, type, before, after, asks, cacheWindow }
 
 const showSet = (set: RecordSet | undefined): string =>
   set === undefined ? "nothing" : set.data.map((data) => printData(set.type, data)).join(", ");
+
+/** How a run ends where nothing was done: somebody said no, something here is wrong, or nobody could be asked. */
+const ENDS: Readonly<Record<NotDone, "problem" | "usage" | "undetermined">> = {
+  refused: "problem",
+  unauthenticated: "usage",
+  "not-set-up": "usage",
+  unreachable: "undetermined",
+};
 
 /** What stands at each changed set now, beside what stood there and what was to stand there. */
 interface Comparison {
@@ -97,8 +105,14 @@ export async function publishChanges(
     ...publisher.where,
     ...(undoes === undefined ? {} : { undoes }),
   });
-  const close = (end: PublicationEnd, because: string) =>
-    journal.append(context.clock.now(), domain.name, { kind: "publication-closed", opened, end, because });
+  const close = (end: PublicationEnd, because: string, reason?: string) =>
+    journal.append(context.clock.now(), domain.name, {
+      kind: "publication-closed",
+      opened,
+      end,
+      because,
+      ...(reason === undefined ? {} : { reason }),
+    });
   const outcome = await publisher.apply(changes).catch((error) => {
     // What ends a publisher by a sentence ends it before anything was written.
     if (error instanceof Failure) close("not-published", error.code);
@@ -132,7 +146,7 @@ export async function publishChanges(
       return outcome;
     }
     case "moved": {
-      close("not-published", outcome.because);
+      close("not-published", outcome.because, "conflict");
       const seen = await freshly(domain, workspace, request, context, (source) =>
         compare(changes.map(journalled), domain.name, source),
       );
@@ -147,11 +161,11 @@ export async function publishChanges(
         "undetermined",
       );
     case "not-published":
-      close("not-published", outcome.because);
+      close("not-published", outcome.because, outcome.reason);
       throw new Failure(
         "publication-failed",
         { domain: domain.name, because: outcome.because, remedy: outcome.remedy, before: alreadyDone },
-        "undetermined",
+        ENDS[outcome.reason],
       );
   }
 }
@@ -165,7 +179,7 @@ async function whereItWent(
 ): Promise<Lookup | undefined> {
   const { defaults } = workspace.settings;
   if (file !== undefined) {
-    const { document } = readZoneFile(workspace.folder, file, [domain.name], defaults.ttl);
+    const { document } = readZoneFile(workspace.folder, file, [domain.name], defaults.ttl, dns.includeFrom);
     return memoized(zoneLookup(zonesOf(document)));
   }
   if (server !== undefined) return dns.server(hostServer(server, defaults.authorityPort));

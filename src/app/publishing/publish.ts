@@ -78,7 +78,7 @@ export async function apply(domain: Domain, changes: readonly Change[], how: App
 }
 
 /** What {@link publish} is asked. */
-export interface PublishRequest extends CommonRequest, DraftOptions, Pick<DnsOptions, "resolver" | "timeout"> {
+export interface PublishRequest extends CommonRequest, DraftOptions, Pick<DnsOptions, "resolver" | "timeout" | "includeFrom"> {
   readonly sheet: string | undefined;
   readonly check: boolean;
 }

@@ -15,7 +15,14 @@ export type PublishOutcome =
   | { readonly kind: "published"; readonly because: string }
   | { readonly kind: "by-hand"; readonly because: string; readonly sheet: readonly SheetEntry[] }
   | { readonly kind: "moved"; readonly because: string }
-  | { readonly kind: "not-published" | "unknown"; readonly because: string; readonly remedy: string };
+  | { readonly kind: "not-published"; readonly reason: NotDone; readonly because: string; readonly remedy: string }
+  | { readonly kind: "unknown"; readonly because: string; readonly remedy: string };
+
+/**
+ * Why nothing was done: the other side said no, it did not accept who asks, it was not reached, or something has to be
+ * put right here first.
+ */
+export type NotDone = "refused" | "unauthenticated" | "unreachable" | "not-set-up";
 
 /** A way of publishing that is ready to go: everything that can be wrong beforehand has been checked. */
 export interface Publisher {
@@ -34,13 +41,13 @@ const today = (now: number): string => new Date(now).toISOString().slice(0, 10).
 /** The publisher of a domain: into a zone file named on the command line, or the way its DNS host is reached. */
 export function publisherFor(domain: Domain, workspace: Workspace, request: DnsRequest, context: AppContext): Publisher {
   const into = request.into;
-  if (into !== undefined) return zoneFilePublisher(domain, resolve(context.cwd, into), into, workspace, context);
+  if (into !== undefined) return zoneFilePublisher(domain, resolve(context.cwd, into), into, workspace, request, context);
   const host = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host];
   if (host === undefined) throw new Failure("no-host", { path: domain.path });
   const { publish } = host;
   switch (publish.way) {
     case "zone-file":
-      return zoneFilePublisher(domain, resolve(workspace.folder, publish.file), publish.file, workspace, context);
+      return zoneFilePublisher(domain, resolve(workspace.folder, publish.file), publish.file, workspace, request, context);
     case "update": {
       const server = hostServer(publish.server, workspace.settings.defaults.authorityPort);
       const secret = readSecret(publish.key.secret, `the TSIG key of ${host.title}`, workspace.folder, context.env);
@@ -65,7 +72,7 @@ export function publisherFor(domain: Domain, workspace: Workspace, request: DnsR
             case "unknown":
               return { kind: "unknown", because: outcome.detail, remedy: outcome.remedy };
             default:
-              return { kind: "not-published", because: outcome.detail, remedy: outcome.remedy };
+              return { kind: "not-published", reason: outcome.kind, because: outcome.detail, remedy: outcome.remedy };
           }
         },
       };
@@ -89,9 +96,16 @@ export function publisherFor(domain: Domain, workspace: Workspace, request: DnsR
   }
 }
 
-function zoneFilePublisher(domain: Domain, path: string, shown: string, workspace: Workspace, context: AppContext): Publisher {
+function zoneFilePublisher(
+  domain: Domain,
+  path: string,
+  shown: string,
+  { settings: { defaults } }: Workspace,
+  request: DnsRequest,
+  context: AppContext,
+): Publisher {
   const edit = (changes: readonly SetChange[]): PublishOutcome => {
-    const { document, options } = readZoneFile(context.cwd, path, [domain.name], workspace.settings.defaults.ttl);
+    const { document, options } = readZoneFile(context.cwd, path, [domain.name], defaults.ttl, request.includeFrom);
     const edited = editZone(document, changes, options, today(context.clock.now()));
     if (!edited.ok) {
       const { error } = edited;
@@ -104,11 +118,17 @@ function zoneFilePublisher(domain: Domain, path: string, shown: string, workspac
         case "included":
           return {
             kind: "not-published",
+            reason: "not-set-up",
             because: `the ${error.change.type} record of ${displayName(error.change.name)} stands in ${error.file}, which ${shown} only includes`,
             remedy: "change it there by hand",
           };
         case "no-soa":
-          return { kind: "not-published", because: `${shown} has no SOA record`, remedy: "give the zone's main file" };
+          return {
+            kind: "not-published",
+            reason: "not-set-up",
+            because: `${shown} has no SOA record`,
+            remedy: "give the zone's main file",
+          };
       }
     }
     replaceFile(path, edited.value.text, { encoding: "latin1" });
@@ -162,6 +182,7 @@ function helperPublisher(
           ? { kind: "unknown", because: answer.error.detail, remedy }
           : {
               kind: "not-published",
+              reason: "not-set-up",
               because: answer.error.detail,
               remedy: "correct command: under hosts: in zandrel.yaml",
             };
@@ -174,6 +195,7 @@ function helperPublisher(
         case "refused":
           return {
             kind: "not-published",
+            reason: "refused",
             because: `${title} refused${reason}`,
             remedy: "see what it says, and whether the token may change this zone",
           };

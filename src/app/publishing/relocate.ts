@@ -268,7 +268,7 @@ async function check(move: Move): Promise<{ ended: Ended; check: NonNullable<Rel
 const STEPS = { capture, compare, check } as const;
 
 /** What {@link relocate} is asked. */
-export interface RelocateRequest extends CommonRequest, Omit<DnsOptions, "zoneFile"> {
+export interface RelocateRequest extends CommonRequest, Omit<DnsOptions, "zoneFile" | "includeFrom"> {
   readonly newHost: string | undefined;
   readonly file: string | undefined;
   readonly export: string | undefined;

@@ -16,7 +16,7 @@ export const undoSchema = z.object({
 });
 
 /** What {@link undo} is asked. */
-export interface UndoRequest extends CommonRequest, Pick<DnsOptions, "resolver" | "timeout"> {
+export interface UndoRequest extends CommonRequest, Pick<DnsOptions, "resolver" | "timeout" | "includeFrom"> {
   readonly into: string | undefined;
 }
 

@@ -80,7 +80,7 @@ describe("filling a kit in", () => {
 describe("checking a kit", () => {
   test.each<[string, object, RegExp]>([
     ["a later version", { kit: 2 }, /version of this format/],
-    ["a pattern that could run away", { inputs: { a: { explain: "x", pattern: "(a+)+" } } }, /nested repetition/],
+    ["a pattern with a reference", { inputs: { a: { explain: "x", pattern: "(a)\\1" } } }, /syntax of RE2/],
     ["a pattern that is none", { inputs: { a: { explain: "x", pattern: "(" } } }, /regular expression/],
     ["no ask", { asks: [] }, /at least one ask/],
     ["a key that means nothing", { colour: "red" }, /colour/],
@@ -88,6 +88,17 @@ describe("checking a kit", () => {
     const result = kitSchema.safeParse({ kit: 1, service: "s", title: "S", asks: [{ id: "a", purpose: "site" }], ...more });
     expect(result.success).toBe(false);
     expect(JSON.stringify(result.error?.issues)).toMatch(expected);
+  });
+  test("a pattern with nested repetition matches the whole value, and never runs away", () => {
+    const kit = kitSchema.parse({
+      kit: 1,
+      service: "s",
+      title: "S",
+      inputs: { token: { explain: "x", pattern: "(a+)+" } },
+      asks: [{ id: "a", purpose: "ownership", records: "@ TXT {token}" }],
+    });
+    const fill = (token: string) => fillKit(kit, name("brackwater.example"), new Map([["token", token]]), 3600).ok;
+    expect([fill("aaa"), fill("aab"), fill("baaa"), fill(`${"a".repeat(8000)}b`)]).toEqual([true, false, false, false]);
   });
   test("blanks and asks that do not exist are named", () => {
     const wrong = kitSchema.parse({

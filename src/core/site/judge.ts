@@ -6,8 +6,10 @@ export interface Page {
   readonly status: number;
   /** Where it redirects to, absolute; undefined where it does not. */
   readonly location?: string;
-  /** The beginning of the body, as text. */
+  /** The body as text, or its beginning. */
   readonly body: string;
+  /** Whether there was more of it than is read. */
+  readonly cut?: boolean;
   readonly certificate?: Certificate;
 }
 

@@ -57,12 +57,15 @@ export interface ParseOptions {
   readonly origin?: DomainName;
   /** TTL in seconds of records that name none where no `$TTL` and no earlier record gives one. */
   readonly ttl?: number;
-  /** Reads the file an `$INCLUDE` names, as octets; undefined where it cannot be read. */
-  readonly include?: (path: string) => string | undefined;
+  /** Reads the file an `$INCLUDE` names, as octets; or says what it expected instead. */
+  readonly include?: (path: string) => { readonly text: string } | { readonly expected: string };
 }
 
 const CLASSES = new Set(["IN", "CH", "HS", "CS"]);
-const MAX_INCLUDES = 16;
+/** How deep files may include each other, how many there may be, and how many characters they may have together. */
+const MAX_DEPTH = 16;
+const MAX_INCLUDED = 200;
+const MAX_INCLUDED_LENGTH = 64 << 20;
 
 /** Line and column of an offset, counted from 1. */
 function positionOf(text: string, at: number): { line: number; column: number } {
@@ -81,6 +84,8 @@ interface State {
   defaultTtl: number | undefined;
   lastTtl: number | undefined;
   depth: number;
+  included: number;
+  includedLength: number;
   readonly options: ParseOptions;
   readonly entries: RecordEntry[];
   readonly issues: ZoneIssue[];
@@ -98,6 +103,8 @@ export function readZone(text: string, options: ParseOptions = {}): ZoneDocument
     defaultTtl: undefined,
     lastTtl: undefined,
     depth: 0,
+    included: 0,
+    includedLength: 0,
     options,
     entries: [],
     issues: [],
@@ -140,20 +147,21 @@ function readDirective(state: State, entry: ScannedEntry, file: string | undefin
       return;
     }
     case "$INCLUDE": {
-      const included = state.depth < MAX_INCLUDES ? state.options.include?.(decodeUtf8(argument.text)) : undefined;
-      if (included === undefined)
-        return issue(
-          argument.at,
-          argument.text,
-          state.depth < MAX_INCLUDES ? "a file that can be read" : "files that do not include each other in a ring",
-        );
+      if (state.depth >= MAX_DEPTH) return issue(argument.at, argument.text, "files that do not include each other in a ring");
+      if (state.included >= MAX_INCLUDED) return issue(argument.at, argument.text, `at most ${MAX_INCLUDED} included files`);
+      const included = state.options.include?.(decodeUtf8(argument.text)) ?? { expected: "a file that can be read" };
+      if ("expected" in included) return issue(argument.at, argument.text, included.expected);
+      state.included += 1;
+      state.includedLength += included.text.length;
+      if (state.includedLength > MAX_INCLUDED_LENGTH)
+        return issue(argument.at, argument.text, `at most ${MAX_INCLUDED_LENGTH >> 20} MiB in included files`);
       const parsed = origin === undefined ? undefined : parseName(decodeUtf8(origin.text), state.origin);
       if (parsed?.ok === false) return issue(origin?.at ?? 0, origin?.text ?? "", `a domain name (${parsed.error.message})`);
       // The origin and owner of the including file hold again behind the include (RFC 1035 section 5.1).
       const { origin: before, owner } = state;
       if (parsed?.ok) state.origin = parsed.value;
       state.depth += 1;
-      readInto(state, included, decodeUtf8(argument.text));
+      readInto(state, included.text, decodeUtf8(argument.text));
       state.depth -= 1;
       state.origin = before;
       state.owner = owner;

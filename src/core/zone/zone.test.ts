@@ -108,7 +108,10 @@ describe("answers from a zone (RFC 1034 section 4.3.2, RFC 4592)", () => {
 describe("reading files", () => {
   test("$INCLUDE takes another file in, and the origin holds again behind it", () => {
     const files: Record<string, string> = { "sub.zone": "in A 192.0.2.7\n$ORIGIN elsewhere.test.\nx A 192.0.2.8\n" };
-    const read = readZone("$TTL 60\n$INCLUDE sub.zone sub\nafter A 192.0.2.9\n", { origin, include: (path) => files[path] });
+    const read = readZone("$TTL 60\n$INCLUDE sub.zone sub\nafter A 192.0.2.9\n", {
+      origin,
+      include: (path) => ({ text: files[path] as string }),
+    });
     expect(read.issues).toEqual([]);
     expect(read.entries.map((entry) => entry.name)).toEqual([
       "in.sub.brackwater.example.",
@@ -117,8 +120,16 @@ describe("reading files", () => {
     ]);
   });
   test("files that include each other end with an issue, not a hang", () => {
-    const read = readZone("$INCLUDE self\n", { include: () => "$INCLUDE self\n" });
+    const read = readZone("$INCLUDE self\n", { include: () => ({ text: "$INCLUDE self\n" }) });
     expect(read.issues[0]?.expected).toMatch(/ring/);
+  });
+  test.each<[string, number, RegExp]>([
+    ["a file a thousand times", 10, /at most 200 included files/],
+    ["large files", 40 << 20, /at most 64 MiB/],
+  ])("%s cannot be included without an end", (_, length, expected) => {
+    const text = ";".padEnd(length, "x");
+    const { issues } = readZone("$INCLUDE a\n".repeat(1000), { origin, include: () => ({ text }) });
+    expect(issues[0]?.expected).toMatch(expected);
   });
   test("a missing TTL is named", () => {
     expect(readZone("@ A 192.0.2.1\n", { origin }).issues[0]?.expected).toMatch(/\$TTL/);
@@ -196,7 +207,7 @@ describe("editing in place", () => {
   test("refuses a file without an SOA, and a record that lives in an included file", () => {
     const bare = readZone("$TTL 60\na A 192.0.2.1\n", { origin });
     expect(editZone(bare, [], { origin }, "20260302")).toEqual({ ok: false, error: { code: "no-soa" } });
-    const options = { origin, include: () => "inc A 192.0.2.1\n" };
+    const options = { origin, include: () => ({ text: "inc A 192.0.2.1\n" }) };
     const including = readZone("$TTL 60\n@ SOA a b 1 1 1 1 1\n$INCLUDE x\n", options);
     const removal = { name: n("inc"), type: "A", before: setOf("inc 60 A 192.0.2.1"), after: undefined };
     expect(editZone(including, [removal], options, "20260302")).toMatchObject({

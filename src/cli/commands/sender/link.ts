@@ -1,6 +1,6 @@
 import { senderLink, senderLinkSchema } from "../../../app/services/link.ts";
 import { command } from "../../command.ts";
-import { flag, publishOptions, text } from "../../options.ts";
+import { flag, shared, text } from "../../options.ts";
 
 export default command({
   name: "sender link",
@@ -16,7 +16,8 @@ export default command({
   options: {
     linkKey: text("where the key of a URL is kept: env:NAME or file:PATH"),
     deep: flag("also make a credential and a subscription, and end both again"),
-    ...publishOptions,
+    resolver: shared.resolver,
+    timeout: shared.timeout,
   },
   schema: senderLinkSchema,
   run: senderLink,
