@@ -176,8 +176,9 @@ describe("dmarc import", () => {
     );
     expect([limited.exitCode, limited.stderr]).toEqual([2, ""]);
     expect(JSON.parse(limited.stdout).error).toMatchObject({
-      code: "disk-full-import",
-      remedy: "make room and run the import again; reports imported so far are kept",
+      code: "cannot-write",
+      message: expect.stringMatching(/reports\.db cannot be written, because the disk is full; what was there is untouched/),
+      remedy: "make room, then run the command again",
     });
     const again = await zandrel(here, import_);
     expect(again).toMatchObject({ exit: 0, err: "" });

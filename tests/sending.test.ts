@@ -356,13 +356,24 @@ describe("ticket mail: a token, keys as texts, scoped keys, events", () => {
 
   test("a credential in an application's environment file, whose other lines stay", async () => {
     writeFileSync(join(folder, "shop.env"), "SHOP=brackwater\nMAIL_PASSWORD=old\nDEBUG=0\n");
-    const made = await run([
-      ...["sender", "credential", "swiftquill", "--new", "mail", "--domain", "brackwater-tickets.example"],
-      ...["--environment", "shop.env", "--as", "MAIL_PASSWORD"],
-    ]);
-    expect(made).toMatchObject({ exit: 0, err: "" });
+    const make = (...more: string[]) =>
+      run([
+        ...["sender", "credential", "swiftquill", "--new", "mail", "--domain", "brackwater-tickets.example"],
+        ...["--environment", "shop.env", "--as", "MAIL_PASSWORD", ...more],
+      ]);
+    expect(await make()).toMatchObject({
+      exit: 2,
+      out: "",
+      err: expect.stringContaining("already has a value for MAIL_PASSWORD"),
+    });
+    expect(readFileSync(join(folder, "shop.env"), "utf8")).toContain("MAIL_PASSWORD=old\n");
+    const made = await make("--with-settings", "--force");
+    expect(made).toMatchObject({ exit: 0, err: "", out: expect.stringContaining("added to .gitignore") });
     const text = readFileSync(join(folder, "shop.env"), "utf8");
-    expect(text).toMatch(/^SHOP=brackwater\nMAIL_PASSWORD='[^']{16,}'\nDEBUG=0\n$/);
+    expect(text).toMatch(
+      /^SHOP=brackwater\nMAIL_PASSWORD='[^']{16,}'\nDEBUG=0\nMAIL_HOST='[\w.]+'\nMAIL_PORT='\d+'\nMAIL_TLS='\w+'\nMAIL_USER='[^']+'\n$/,
+    );
+    expect(readFileSync(join(folder, ".gitignore"), "utf8")).toMatch(/^\/shop\.env$/m);
     expect(statSync(join(folder, "shop.env")).mode & 0o777).toBe(0o600);
     const unset = await sendTicket(PROBE);
     expect(unset.exit).toBe(2);

@@ -1,6 +1,7 @@
 import { createPublicKey, type KeyObject } from "node:crypto";
 import { relative } from "node:path";
 import * as z from "zod";
+import { dnsWants } from "../../core/ask/index.ts";
 import { keyNameOf, keyRecordText } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
@@ -82,6 +83,7 @@ export async function makeKey(
     workspace !== undefined &&
     inWorkspace !== undefined &&
     keySelectors(folder, domain).includes(selector) &&
+    !inWorkspace.asks.some((ask) => dnsWants(ask.wants).some((want) => want.name === name)) &&
     !(await wasRetired(workspace, domain, id));
   const publicKey = takenUp ? createPublicKey(readPrivateKey(path)) : newKey(path, type);
   const one: ResourceRecord = {

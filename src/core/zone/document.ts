@@ -62,20 +62,25 @@ export interface ParseOptions {
 }
 
 const CLASSES = new Set(["IN", "CH", "HS", "CS"]);
+const MOST_ISSUES = 1000;
+
 /** How deep files may include each other, how many there may be, and how many characters they may have together. */
 const MAX_DEPTH = 16;
 const MAX_INCLUDED = 200;
 const MAX_INCLUDED_LENGTH = 64 << 20;
 
-/** Line and column of an offset, counted from 1. */
-function positionOf(text: string, at: number): { line: number; column: number } {
-  let line = 1;
-  let lineStart = 0;
-  for (let i = text.indexOf("\n"); i !== -1 && i < at; i = text.indexOf("\n", i + 1)) {
-    line += 1;
-    lineStart = i + 1;
-  }
-  return { line, column: at - lineStart + 1 };
+/** Line and column, counted from 1, of offsets in a text; where its lines begin is found once, with the first question. */
+function positionsIn(text: string): (at: number) => { line: number; column: number } {
+  let starts: number[] | undefined;
+  return (at) => {
+    if (starts === undefined) {
+      starts = [0];
+      for (let i = text.indexOf("\n"); i !== -1; i = text.indexOf("\n", i + 1)) starts.push(i + 1);
+    }
+    let line = 0;
+    for (let step = 1 << 30; step >= 1; step >>= 1) if ((starts[line + step] ?? Number.POSITIVE_INFINITY) <= at) line += step;
+    return { line: line + 1, column: at - (starts[line] as number) + 1 };
+  };
 }
 
 interface State {
@@ -114,9 +119,12 @@ export function readZone(text: string, options: ParseOptions = {}): ZoneDocument
 }
 
 function readInto(state: State, text: string, file: string | undefined): void {
+  const positionOf = positionsIn(text);
   const issue = (at: number, found: string, expected: string) =>
-    state.issues.push({ ...positionOf(text, at), text: decodeUtf8(found), expected, ...(file === undefined ? {} : { file }) });
+    state.issues.push({ ...positionOf(at), text: decodeUtf8(found), expected, ...(file === undefined ? {} : { file }) });
   for (const entry of scan(text)) {
+    // A text with so many mistakes is no zone file, and nobody reads the rest of the list.
+    if (state.issues.length >= MOST_ISSUES) return;
     if ("expected" in entry) {
       issue(entry.at, entry.text, entry.expected);
       continue;

@@ -72,8 +72,12 @@ const COLUMN_OF = new Map<string, Column>(
   ),
 );
 
+/** No heading is longer; a longer cell is not even looked at. */
+const LONGEST_HEADING = 80;
+
 /** The column a heading names, whatever its case and punctuation. */
 function columnOf(cell: string): Column | undefined {
+  if (cell.length > LONGEST_HEADING) return undefined;
   const plain = cell
     .toLowerCase()
     .replace(/[*_`:]+/g, " ")
@@ -91,10 +95,11 @@ const ZONE_FILE_LINE =
 
 /** Zone-file lines, where every line that is not a comment is a whole record. */
 function asZoneFile(text: string, domain: DomainName): Row[] | undefined {
+  if (text.split("\n").some((line) => line.length > LONGEST_RECORD)) return undefined;
   const { records, issues } = readRecords(octetsOf(text), { origin: domain, ttl: 0 });
   const lines = text.split("\n").filter((line) => /^[^\s;$]/.test(line));
   if (records.length === 0 || issues.length > 0 || lines.length !== records.length) return undefined;
-  const rows = lines.map((line) => ZONE_FILE_LINE.exec(line.replace(/\s+;[^"]*$/, "").trimEnd())?.groups);
+  const rows = lines.map((line) => ZONE_FILE_LINE.exec(line.replace(/(?<!\s)\s+;[^"]*$/, "").trimEnd())?.groups);
   if (rows.some((groups) => groups === undefined)) return undefined;
   return rows.map((groups, i) => {
     const { host, type, value, ttl = groups?.late } = groups as { host: string; type: string; value: string; ttl?: string };
@@ -133,8 +138,13 @@ function asJson(text: string): Row[] | undefined {
   return rows.length > 0 ? rows : undefined;
 }
 
+/** A line of a table is shorter, and one of a zone file too; a longer one is something else. */
+const LONGEST_ROW = 20_000;
+const LONGEST_RECORD = 100_000;
+
 /** The cells of one line of a table, by its separator. */
 function cellsOf(line: string, separator: RegExp | "csv"): string[] {
+  if (line.length > LONGEST_ROW) return [line.trim()];
   if (separator === "csv") return csvCells(line);
   return line
     .replace(/^\s*\|/, "")
@@ -146,6 +156,7 @@ function cellsOf(line: string, separator: RegExp | "csv"): string[] {
 /** Cells of a line of comma- or semicolon-separated values; quotes may hold separators (RFC 4180). */
 function csvCells(line: string): string[] {
   const delimiter = /^[^"]*;/.test(line) && !/^[^";]*,/.test(line) ? ";" : ",";
+  if (!line.includes(delimiter)) return [line.trim()];
   try {
     const [cells = []] = parse(line, { delimiter, relax_quotes: true, trim: true });
     return cells;
@@ -155,7 +166,7 @@ function csvCells(line: string): string[] {
   }
 }
 
-const SEPARATORS: readonly (RegExp | "csv")[] = [/\t+/, /\s*\|\s*/, /\s{2,}/, "csv"];
+const SEPARATORS: readonly (RegExp | "csv")[] = [/\t+/, /\|/, /\s{2,}/, "csv"];
 
 /** Rows of a table with or without a heading, the columns in any order. */
 function asTable(text: string): Row[] | undefined {
@@ -202,7 +213,7 @@ function rowWithoutHeading(cells: readonly string[]): Row | undefined {
 const LABEL_WORDS = [...COLUMN_OF.keys()].sort((a, b) => b.length - a.length).map((label) => label.replace(/[()/]/g, "\\$&"));
 /** A label at the start of a line or behind a comma, semicolon or bullet, with its colon, equals sign or blank. */
 const LABEL = new RegExp(
-  `(^|[\\n,;•·]|\\s[–—-]\\s)[ \\t*_>•·-]*(${LABEL_WORDS.join("|")})(?:\\s*\\((?:required|optional)\\))?[*_]*(\\s*[:=][*_]*|[ \\t]+(?=\\S)|[ \\t]*(?=\\n))`,
+  `(^|[\\n,;•·]|\\s[–—-]\\s)[ \\t*_>•·-]{0,20}(${LABEL_WORDS.join("|")})(?:\\s{0,5}\\((?:required|optional)\\))?[*_]*(\\s*[:=][*_]*|[ \\t]+(?=\\S)|[ \\t]*(?=\\n))`,
   "gi",
 );
 
@@ -249,7 +260,7 @@ function fieldText(column: Column, raw: string): string {
 }
 
 const SENTENCES: readonly RegExp[] = [
-  /\b(?<type>A|AAAA|CNAME|TXT|MX|CAA|NS)[- ]+record\b(?:[^.\n]|\.(?=\S))*?\b(?:for|at|on|named|called|host(?:name)?|name|under)\s+(?<host>["“']?[@\w*.-]+["”']?)(?:[^\n]*?)\b(?:pointing to|points to|point to|pointed at|pointing at|with (?:the )?(?:value|content|text|target)|value|containing|set to|to)\s*:?\s*(?<value>["“][^"”\n]+["”]|\S+)/gi,
+  /\b(?<type>A|AAAA|CNAME|TXT|MX|CAA|NS)[- ]+record\b(?:[^.\n]|\.(?=\S)){0,200}?\b(?:for|at|on|named|called|host(?:name)?|name|under)\s+(?<host>["“']?[@\w*.-]+["”']?)(?:[^\n]{0,200}?)\b(?:pointing to|points to|point to|pointed at|pointing at|with (?:the )?(?:value|content|text|target)|value|containing|set to|to)\s*:?\s*(?<value>["“][^"”\n]+["”]|\S+)/gi,
   /\b(?:point|alias)\s+(?<host>["“']?[@\w*.-]+["”']?)\s+(?:to|at)\s+(?<value>\S+)\s+(?:with|using|by|as)\s+an?\s+(?<type>A|AAAA|CNAME|MX)\b/gi,
 ];
 

@@ -339,5 +339,9 @@ test("any text is read without an exception, and in time that grows with its len
     "&amp;",
   );
   fc.assert(fc.property(fc.array(word, { maxLength: 40 }), (words) => void read(words.join(" "))));
+  // A megabyte of each: what took time by the square of its length would not come to an end here.
+  for (const part of [" ", "\t", "\n", " \n", "|", "| ", "<meta ", "&", "* ", "- ", ": ", ", ", ";", "host ", '"', "(", "=", "…"])
+    for (const around of ["", "Type\tHost\tValue\nTXT\t@\t", "Add a TXT record "])
+      read(`${around}${part.repeat((1 << 20) / part.length - 100)} end`);
   for (const part of ["Type: TXT ", "a TXT record for ", "| ", '"x" ', "Host\n", "point "]) read(part.repeat(20_000));
 });

@@ -71,7 +71,11 @@ export function repairTxt(value: string): { text: string; repairs: Repair[] } {
       apply: (text) =>
         /["']\s*\n\s*["']/.test(text)
           ? text.replace(/\n/g, " ")
-          : text.replace(/\s*\n\s*/g, /^v=(spf1|DMARC1)/i.test(text) ? " " : ""),
+          : text
+              .split("\n")
+              .map((line) => line.trim())
+              .filter((line) => line !== "")
+              .join(/^v=(spf1|DMARC1)/i.test(text) ? " " : ""),
     },
     {
       kind: "quotes",

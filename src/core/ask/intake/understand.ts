@@ -215,9 +215,15 @@ function understandRow(pass: Pass, row: Row, index: number): ResourceRecord | un
   return records[0];
 }
 
+/** A text with the blanks behind its lines gone, and at most one empty line where there were many: they say nothing. */
+function withoutGaps(text: string): string {
+  const lines = text.split("\n").map((line) => line.trimEnd());
+  return lines.filter((line, i) => line !== "" || lines[i - 1] !== "").join("\n");
+}
+
 /** Understands a pasted instruction for one domain. Nothing is guessed silently: each repair is named, and each doubt is a question. */
 export function understand(request: IntakeRequest): Understood {
-  const { text, repairs } = repairText(request.text.replace(/\r\n?/g, "\n"));
+  const { text, repairs } = repairText(withoutGaps(request.text.replace(/\r\n?/g, "\n")));
   const pass: Pass = { request, exact: false, repairs: repairs.map(shorten), questions: [], problems: [] };
   const reading = readLayout(text, request.domain);
   return understandRows(pass, reading?.layout, reading?.rows ?? []);
