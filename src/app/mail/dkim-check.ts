@@ -23,6 +23,7 @@ export const dkimCheckSchema = z.object({
     }),
   ),
   usualTried: z.number().describe("usual selectors that were tried and hold nothing"),
+  usualUnasked: z.number().describe("usual selectors that could not be asked for"),
 });
 
 export type DkimCheckResult = z.output<typeof dkimCheckSchema>;
@@ -74,16 +75,20 @@ export async function dkimCheck(request: DkimCheckRequest, context: AppContext):
     const tried = await Promise.all(usual.map(check));
     // A wildcard answers every selector, one that nobody made too; what it says is no key of the domain.
     const nobody = usual.length === 0 ? undefined : await check("zandrel-looks-for-wildcards");
-    const found = nobody?.state === "absent" ? tried.filter((one) => one.state !== "absent") : [];
-    const shown = [...wanted, ...found.filter((one) => one.state !== "unknown" || wanted.length === 0)];
+    const found = nobody?.state === "absent" ? tried.filter(({ state }) => state !== "absent" && state !== "unknown") : [];
+    const shown = [...wanted, ...found];
     const states = shown.map((one) => one.state);
+    const unasked = tried.filter((one) => one.state === "unknown").length;
     const ended =
-      shown.length === 0 || states.includes("broken") || states.includes("absent")
+      states.includes("broken") || states.includes("absent")
         ? "problem"
-        : states.includes("unknown")
+        : states.includes("unknown") || unasked > 0
           ? "undetermined"
-          : "fine";
-    return { ended, result: { domain, keys: shown.map(json), usualTried: tried.length - found.length } };
+          : shown.length === 0
+            ? "problem"
+            : "fine";
+    const usualTried = tried.length - found.length - unasked;
+    return { ended, result: { domain, keys: shown.map(json), usualTried, usualUnasked: unasked } };
   } finally {
     dns.close();
   }

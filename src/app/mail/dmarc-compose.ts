@@ -135,7 +135,7 @@ export async function dmarcCompose(request: DmarcComposeRequest, context: AppCon
       }
     }
     return {
-      ended: composed.obstacles.length > 0 ? "problem" : "fine",
+      ended: composed.obstacles.length > 0 ? "problem" : found.failed === undefined ? "fine" : "undetermined",
       result: {
         domain,
         record: composed.text,

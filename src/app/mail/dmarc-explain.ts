@@ -28,6 +28,7 @@ export const dmarcExplainSchema = z.object({
   at: domainName.nullable().describe("the domain whose record counts"),
   organizational: z.string().nullable(),
   because: z.string().nullable().describe("why no record counts, or why it cannot be said"),
+  asked: z.boolean().describe("whether the record could be asked for; where not, nothing is known about it"),
   words: z.array(z.string()),
   mistakes,
   scenarios: z.array(
@@ -60,6 +61,7 @@ function explainText(text: string): DmarcExplainResult {
     domain: null,
     record: text,
     at: null,
+    asked: true,
     organizational: null,
     because: parsed.ok ? null : "receivers ignore this record",
     words: parsed.ok ? dmarcInWords(parsed.value) : [],
@@ -124,6 +126,7 @@ export async function dmarcExplain(request: DmarcExplainRequest, context: AppCon
       at: at ?? null,
       organizational,
       because,
+      asked: record !== undefined || failed === undefined,
       words: record === undefined ? [] : dmarcInWords(record),
       mistakes: list.map(mistakeJson),
       scenarios: (await scenarios(domain, lookup, how)).map((one) => ({

@@ -38,7 +38,15 @@ export const publishSchema = z.object({
   at: time,
   published: z.array(published),
   check: z
-    .array(z.object({ ask: z.string(), domain: domainName, entered: z.boolean(), causes: z.array(cause) }))
+    .array(
+      z.object({
+        ask: z.string(),
+        domain: domainName,
+        entered: z.boolean().nullable().describe("null where it could not be asked"),
+        because: z.string(),
+        causes: z.array(cause),
+      }),
+    )
     .describe("with --check: what was entered, and what went wrong"),
 });
 
@@ -93,15 +101,16 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
       const standings = surveys.flatMap((one) =>
         one.asks.filter(({ state }) => state !== "waiting").map((standing) => ({ domain: one.domain, ...standing })),
       );
-      const check = standings.map(({ ask, domain, state, causes }) => ({
+      const check = standings.map(({ ask, domain, state, because, causes }) => ({
         ask: ask.id,
         domain: domain.name,
-        entered: state === "spreading" || state === "settled" || state === "proven",
+        entered: state === "unknown" ? null : state === "spreading" || state === "settled" || state === "proven",
+        because,
         causes: [...causes],
       }));
       const ended = standings.some(({ state }) => state === "unknown")
         ? "undetermined"
-        : check.every((one) => one.entered)
+        : check.every((one) => one.entered === true)
           ? "fine"
           : "problem";
       return { ended, result: { at: dns.now, published: [], check } };

@@ -54,7 +54,9 @@ export function auditText({ domains, catalogue }: AuditDomainsResult, { style, w
         ...blocks,
         ...open,
         findings.length === 0
-          ? style.good("Nothing to say: all is as it should be.")
+          ? unresolved.length > 0
+            ? style.careful("Nothing wrong was found in what could be asked. Run it again when the name servers answer.")
+            : style.good("Nothing to say: all is as it should be.")
           : `${count(findings.length, "finding")}: ${numbers.join(", ")}.`,
         "",
       ].join("\n");

@@ -60,7 +60,10 @@ export function dmarcExplainText(shown: DmarcExplainResult, { style, width }: La
           ),
         ),
       ),
-    ...(at === null && domain !== null
+    ...(!shown.asked
+      ? ["Nothing is known about the policy until it can be asked for. Try again, or ask another resolver with --resolver."]
+      : []),
+    ...(at === null && domain !== null && shown.asked
       ? ["", `Next: ${style.command(`zandrel dmarc compose ${displayName(domain)} --reports-to dmarc@${displayName(domain)}`)}`]
       : []),
     "",

@@ -25,10 +25,10 @@ export function presentPublished(
 /** The result of {@link publish} for people. */
 export function publishText({ published: all, check, at }: PublishResult, context: Layout): string {
   const { style, width } = context;
-  const checks = check.map(({ ask, entered, causes }) =>
+  const checks = check.map(({ ask, entered, because, causes }) =>
     [
-      `${entered ? style.good("✓ there ") : style.bad("✗ not there")}  ${style.strong(ask)}`,
-      ...(entered
+      `${entered === null ? style.careful("? could not be asked") : entered ? style.good("✓ there ") : style.bad("✗ not there")}  ${style.strong(ask)}`,
+      ...(entered === true
         ? []
         : causes
             .slice(0, 1)
@@ -36,7 +36,8 @@ export function publishText({ published: all, check, at }: PublishResult, contex
               `  ${wrap(visible(one.because), width - 2, "  ")}`,
               `  ${style.careful("do:")} ${wrap(visible(one.remedy), width - 6, "      ")}`,
             ])),
-      ...(entered || causes.length > 0 ? [] : ["  no trace of it was found; perhaps the form was not saved"]),
+      ...(entered === null ? [`  ${wrap(visible(because), width - 2, "  ")}; run it again when the name servers answer`] : []),
+      ...(entered === false && causes.length === 0 ? ["  no trace of it was found; perhaps the form was not saved"] : []),
     ].join("\n"),
   );
   const blocks = [...checks, ...all.map((one) => presentPublished(one, at, context))];
