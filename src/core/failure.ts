@@ -216,6 +216,7 @@ export interface Failures {
   "is-a-mailbox": Record<never, never>;
   "unknown-message": { readonly given: string };
   "unsubscribe-form": Record<never, never>;
+  "unsubscribe-long": { readonly most: number };
   "no-reports": { readonly domain: DomainName | undefined };
   "which-reports": { readonly domains: readonly DomainName[] };
 

@@ -1,6 +1,7 @@
 import { execa } from "execa";
 import * as z from "zod";
 import { err, ok, type Result } from "../core/result.ts";
+import { redacted } from "./redact.ts";
 
 /** The version of the contract between Zandrel and helper programs (docs/helpers.md). */
 const HELPER_VERSION = 1;
@@ -54,7 +55,7 @@ const SIGNALS = ["SIGINT", "SIGTERM", "SIGHUP"] as const;
 
 const MAX_OUTPUT = 4 * 1024 * 1024;
 
-/** The last words of a helper on standard error, for people; it must not print secrets there. */
+/** The last words of a helper on standard error, for people. */
 const lastLine = (text: string): string => text.trim().split("\n").at(-1)?.slice(0, 200) ?? "";
 
 /**
@@ -111,7 +112,8 @@ export async function runHelper<R extends HelperRequest>(
   // A program that cannot be started has neither ended nor been ended.
   const sent = ran.exitCode !== undefined || ran.isTerminated;
   const fail = (detail: string) => err({ detail: `the helper ${program} ${detail}`, sent });
-  const why = lastLine(ran.stderr);
+  const secrets = Object.entries(env).flatMap(([name, value]) => (/SECRET|TOKEN|KEY|PASS|CREDENTIAL/i.test(name) ? [value] : []));
+  const why = redacted(lastLine(ran.stderr), secrets);
   if (timedOut) return fail(`did not answer within ${timeout / 1000} s`);
   if (ran.isMaxBuffer) return fail(`printed more than ${MAX_OUTPUT / 1024 / 1024} MiB`);
   if (!sent) return fail(`cannot be started (${ran.code ?? ran.originalMessage})`);

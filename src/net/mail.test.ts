@@ -121,6 +121,34 @@ describe("submitting a message (RFC 6409)", () => {
     expect(heard.slice(0, heard.indexOf("STARTTLS")).join()).not.toContain("AUTH ");
   });
 
+  test.each<[string, Script]>([
+    ["as it is", { AUTH: `535 no login with ${SECRET}` }],
+    ["as SMTP sends it", { AUTH: `535 bad: ${Buffer.from(`\0brackwater-theatre\0${SECRET}`).toString("base64")}` }],
+    ["when it refuses the sender", { MAIL: `550 nobody with ${Buffer.from(SECRET).toString("base64")} may` }],
+    ["when it takes the message", { message: `250 thank you, ${SECRET}` }],
+  ])("a server that repeats the password %s does not get it printed", async (_, script) => {
+    const { port } = await scripted(script);
+    const said = JSON.stringify(await send(port, { timeout: 5000 }));
+    expect(said).toContain("…");
+    expect(said).not.toContain(SECRET);
+    expect(said).not.toMatch(/[A-Za-z0-9+/]{20,}={0,2}/);
+  });
+
+  test.each<[string, string, string]>([
+    ["a long subject without a blank", "x".repeat(3000), "x"],
+    ["long words of other scripts", "ü".repeat(1500), "x"],
+    ["a text of one line", "Tonight", "z".repeat(5000)],
+  ])("%s makes no line longer than mail may have (RFC 5322 section 2.1.1)", async (_, subject, text) => {
+    const message = await composeMessage({
+      ...{ from: "Brackwater <box@brackwater.example>", to: "probe@mallowmail.example", subject, text, html: `<p>${text}</p>` },
+      ...{ date: new Date(0), messageId: "a@brackwater.example", unsubscribe: "https://brackwater.example/leave" },
+    });
+    const lines = message.toString("latin1").split("\r\n");
+    expect(Math.max(...lines.map((line) => line.length))).toBeLessThanOrEqual(998);
+    expect(message.every((octet) => octet < 0x80)).toBe(true);
+    expect(message.toString("latin1")).not.toMatch(/(^|[^\r])\n/);
+  });
+
   test.each<[string, Script, string]>([
     ["before its greeting", { greeting: undefined }, "connect"],
     ["while it greets", { EHLO: undefined }, "greet"],

@@ -1,6 +1,7 @@
 import type { TlsOptions } from "node:tls";
 import MailComposer from "nodemailer/lib/mail-composer";
 import SMTPConnection from "nodemailer/lib/smtp-connection";
+import { redacted } from "./redact.ts";
 
 /** What goes into a message that a person is to read. */
 export interface MessageContent {
@@ -124,7 +125,11 @@ function withServer(
       clearTimeout(deadline);
       if (outcome.kind === "failed") connection.close();
       else connection.quit();
-      resolve(outcome);
+      // Some servers repeat what they were sent.
+      const safe = (text: string): string => redacted(text, [to.login?.password], to.login?.user);
+      resolve(
+        outcome.kind === "failed" ? { ...outcome, because: safe(outcome.because) } : { ...outcome, reply: safe(outcome.reply) },
+      );
     };
     // A server that drips is given no more time than one that is silent.
     const deadline = setTimeout(

@@ -1,5 +1,6 @@
 import { err, ok, type Result } from "../core/result.ts";
 import { type AnswerOf, type BodyOf, MAX_ANSWER, OPERATIONS, type OperationName, refusal } from "../core/sending/index.ts";
+import { redacted } from "./redact.ts";
 
 /** Where a service is asked, and with what. */
 export interface LinkTo {
@@ -61,7 +62,7 @@ export async function askLink<N extends OperationName>(
     });
     const answer = await bounded(response);
     const said = refusal.safeParse(answer);
-    const words = said.success ? `: ${said.data.error}` : "";
+    const words = said.success ? `: ${redacted(said.data.error, [key])}` : "";
     switch (response.status) {
       case 401:
         return err({ kind: "key", because: "it does not accept the key of this workspace" });
@@ -73,7 +74,7 @@ export async function askLink<N extends OperationName>(
       case 422:
         return err({
           kind: "not-now",
-          because: said.success ? said.data.error : `it answered with HTTP status ${response.status}`,
+          because: said.success ? redacted(said.data.error, [key]) : `it answered with HTTP status ${response.status}`,
         });
       case operation.status: {
         if (operation.answer === undefined) return ok(undefined as AnswerOf<N>);

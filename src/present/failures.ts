@@ -513,6 +513,12 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       "give the tracking id that zandrel message send printed",
       "--follow",
     ),
+  "unsubscribe-long": ({ most }) =>
+    say(
+      `--unsubscribe is longer than ${most} characters, which no line of a mail holds`,
+      "give a shorter address",
+      "--unsubscribe",
+    ),
   "unsubscribe-form": () =>
     say(
       "--unsubscribe is not an https address, and receivers open no other with one click",
