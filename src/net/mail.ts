@@ -17,10 +17,17 @@ export interface MessageContent {
   readonly unsubscribe: string;
 }
 
+/** A header text whose words are short enough for a line; longer ones are written as encoded words (RFC 2047). */
+const foldable = (text: string): string =>
+  /\S{900}/.test(text)
+    ? (text.match(/.{1,40}/gu) ?? []).map((part) => `=?utf-8?B?${Buffer.from(part).toString("base64")}?=`).join(" ")
+    : text;
+
 /** A whole message of RFC 5322 with a text and an HTML part; lines end in CRLF, and none is too long. */
-export function composeMessage({ unsubscribe, messageId, ...content }: MessageContent): Promise<Buffer> {
+export function composeMessage({ unsubscribe, messageId, subject, ...content }: MessageContent): Promise<Buffer> {
   const composer = new MailComposer({
     ...content,
+    subject: foldable(subject),
     messageId: `<${messageId}>`,
     newline: "\r\n",
     headers: [

@@ -1,7 +1,7 @@
 import ipaddr from "ipaddr.js";
 import { SaxesParser } from "saxes";
 import { POLICIES, type Policy } from "../dmarc/index.ts";
-import { type DomainName, parseName } from "../name/index.ts";
+import { type DomainName, mailDomainOf } from "../name/index.ts";
 import { OVERRIDES, type Override, type ReportHead, type ReportProblem, type ReportRow } from "./report.ts";
 
 /** Depth, length of one text and number of rows beyond which a report is no report. */
@@ -58,8 +58,7 @@ class Memo<T> {
 
 const domains = new Memo((text: string): DomainName | undefined => {
   // Some receivers write the whole address.
-  const parsed = parseName(text.slice(text.lastIndexOf("@") + 1).replace(/\.$/, ""));
-  return parsed.ok && parsed.value !== "." && text !== "@" ? parsed.value : undefined;
+  return mailDomainOf(text.replace(/\.$/, ""));
 });
 const domainOf = (text: string | undefined): DomainName | undefined =>
   text === undefined || text === "" ? undefined : domains.of(text);

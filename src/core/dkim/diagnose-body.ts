@@ -1,6 +1,6 @@
 import { type MessageSource, scanMessage } from "../message/index.ts";
 import { BodyHash } from "./canonical.ts";
-import type { DkimVerdict } from "./verify.ts";
+import { type DkimVerdict, withBesides } from "./verify.ts";
 
 /** Line ends before the end of a body that are tried as the end of what was signed. */
 const LAST_LINES = 2000;
@@ -10,7 +10,7 @@ const LAST_LINES = 2000;
  * only the canonicalization is named wrongly. The verdict comes back with a better `because` where one is found.
  */
 export async function explainBody(source: MessageSource, verdict: DkimVerdict): Promise<DkimVerdict> {
-  const { signature, reason } = verdict;
+  const { signature, reason, besides } = verdict;
   if (reason !== "body-changed" || signature === undefined) return verdict;
   const digest = signature.bodyHash;
   const count = new BodyHash(signature.body);
@@ -23,13 +23,19 @@ export async function explainBody(source: MessageSource, verdict: DkimVerdict): 
     const added = shorter.lines - shorter.foundAtLine;
     return {
       ...verdict,
-      because: `${added === 1 ? "1 line was" : `${added} lines were`} added at the end of the body after it was signed, as mailing lists and gateways do; without ${added === 1 ? "it" : "them"} the body is as it was signed`,
+      because: withBesides(
+        `${added === 1 ? "1 line was" : `${added} lines were`} added at the end of the body after it was signed, as mailing lists and gateways do; without ${added === 1 ? "it" : "them"} the body is as it was signed`,
+        besides,
+      ),
     };
   }
   if (other.digest === digest)
     return {
       ...verdict,
-      because: `the body fits if it is read as “${otherHow}”, and the signature says “${signature.body}”: the signer names its canonicalization wrongly`,
+      because: withBesides(
+        `the body fits if it is read as “${otherHow}”, and the signature says “${signature.body}”: the signer names its canonicalization wrongly`,
+        besides,
+      ),
     };
   return verdict;
 }

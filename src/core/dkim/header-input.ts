@@ -4,11 +4,17 @@ import type { Signature } from "./signature.ts";
 
 /**
  * The fields a signature covers, in its order (RFC 6376 section 5.4.2): of each name the lowest field first, and
- * so upwards; `undefined` where a name is listed once more than it stands there, which signs its absence.
+ * so upwards; `undefined` where a name is listed once more than it stands there, which signs its absence. The field of
+ * the signature itself is none of them: it is added last (section 3.7).
  */
-export function signedFields(fields: readonly HeaderField[], names: readonly string[]): (HeaderField | undefined)[] {
+export function signedFields(
+  fields: readonly HeaderField[],
+  names: readonly string[],
+  own?: HeaderField,
+): (HeaderField | undefined)[] {
   const left = new Map<string, HeaderField[]>();
   for (const one of fields) {
+    if (one === own) continue;
     const same = left.get(one.name);
     if (same === undefined) left.set(one.name, [one]);
     else same.push(one);

@@ -1,6 +1,6 @@
 import { createHash, type KeyObject, sign } from "node:crypto";
 import { field, type HeaderField, type MessageHeader, scanMessage } from "../message/index.ts";
-import { type DomainName, isAtOrBelow, parseName } from "../name/index.ts";
+import { type DomainName, isAtOrBelow, mailDomainOf, readMailDomain } from "../name/index.ts";
 import { BodyHash, type Canonicalization } from "./canonical.ts";
 import { headerInput, signedFields } from "./header-input.ts";
 import type { Algorithm } from "./signature.ts";
@@ -64,11 +64,14 @@ export function signatureObstacle({
   if (key.asymmetricKeyType === "rsa" && (key.asymmetricKeyDetails?.modulusLength ?? 0) < 1024)
     return "the RSA key has fewer than 1024 bits, and no receiver accepts it";
   if (!/^[a-z0-9](?:[a-z0-9._-]*[a-z0-9])?$/i.test(selector)) return "the selector is made of letters, digits, hyphens and dots";
+  if (!readMailDomain(domain.slice(0, -1)).ok) return "the signing domain has characters that no domain in mail has";
+  if (fields?.some((name) => !/^[\x21-\x39\x3c-\x7e]+$/.test(name)) === true)
+    return "the fields to sign are names without colons, semicolons and blanks";
   if (fields !== undefined && !fields.includes("from")) return "the From field must be among those signed";
   if (expires !== undefined && expires <= signedAt) return "the signature would expire before it is made";
   if (identity !== undefined) {
-    const parsed = parseName(identity.slice(identity.lastIndexOf("@") + 1));
-    if (!identity.includes("@") || !parsed.ok || !isAtOrBelow(parsed.value, domain))
+    const of = mailDomainOf(identity);
+    if (!/^[\x21-\x3a\x3c\x3e-\x7e\x80-\uffff]*@[^@]*$/.test(identity) || of === undefined || !isAtOrBelow(of, domain))
       return "the identity must be an address at or below the signing domain";
   }
   return undefined;

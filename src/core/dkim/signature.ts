@@ -1,5 +1,5 @@
 import { field, type HeaderField } from "../message/index.ts";
-import { type DomainName, isAtOrBelow, parseName } from "../name/index.ts";
+import { type DomainName, isAtOrBelow, parseName, readMailDomain } from "../name/index.ts";
 import { decodeUtf8 } from "../record/index.ts";
 import { err, ok, type Result } from "../result.ts";
 import { readTagList } from "../tag-list.ts";
@@ -55,8 +55,8 @@ const canonicalization = (text: string): Canonicalization | undefined =>
 
 /** A domain in a signature; U-labels may stand there in internationalized mail (RFC 8616 section 5). */
 function domainOf(text: string | undefined): DomainName | undefined {
-  const parsed = text === undefined ? undefined : parseName(decodeUtf8(text));
-  return parsed?.ok && parsed.value !== "." && text !== "@" ? parsed.value : undefined;
+  const parsed = text === undefined ? undefined : readMailDomain(decodeUtf8(text));
+  return parsed?.ok ? parsed.value : undefined;
 }
 
 /** Reads one DKIM-Signature field. Unknown tags are ignored (RFC 6376 section 3.2). */

@@ -154,6 +154,18 @@ describe("verdicts (RFC 6376 section 6, RFC 8301, RFC 8601 section 2.7.1)", () =
     ["bare line feeds", { message: NEWSLETTER.replaceAll("\r\n", "\n") }, "pass", undefined],
     ["a lone CR in the body", { message: `${NEWSLETTER}a\rb\r\n` }, "pass", undefined],
     ["NUL in the body", { message: `${NEWSLETTER}a\0b\r\n` }, "pass", undefined],
+    [
+      "an older signature below, signed too",
+      { message: `DKIM-Signature: v=1; d=x.example\r\n${NEWSLETTER}`, options: { fields: ["from", "dkim-signature"] } },
+      "pass",
+      undefined,
+    ],
+    [
+      "its own name among the fields it signs, twice",
+      { options: { fields: ["from", "DKIM-Signature", "dkim-signature"] } },
+      "pass",
+      undefined,
+    ],
     ["a field that is not signed", { change: (text) => `X-Note: new\r\n${text}` }, "pass", undefined],
     ["a Received on top", { change: (text) => `Received: from a by b\r\n${text}` }, "pass", undefined],
     [
@@ -321,6 +333,41 @@ describe("verdicts (RFC 6376 section 6, RFC 8301, RFC 8601 section 2.7.1)", () =
   });
 });
 
+describe("a message that was changed in two places", () => {
+  test("has both named: the footer, and the Subject", async () => {
+    const message = await signed(NEWSLETTER, { key: rsa.privateKey });
+    const changed = `${message.replace("Subject: The", "Subject: [Friends] The")}--\r\nThe list\r\n`;
+    const [verdict] = await verify(changed, dns(KEYS));
+    expect(verdict).toMatchObject({ result: "fail", reason: "body-changed" });
+    expect(verdict?.because).toMatch(/added at the end of the body .*; and the field Subject was changed/);
+    const [body] = await verify(message.replace("taken", "free"), dns(KEYS));
+    expect(body?.because).toBe("the body was changed after it was signed");
+  });
+});
+
+test("a signature that was put on top of one that signs the absence of others breaks it", async () => {
+  const message = await signed(NEWSLETTER, { key: rsa.privateKey, fields: ["from", "dkim-signature"] });
+  const verdicts = await verify(`DKIM-Signature: v=1\r\n${message}`, dns(KEYS));
+  expect(verdicts.map((one) => one.reason)).toEqual(["malformed", "header-changed"]);
+});
+
+describe("domains in a signature (RFC 6376 section 3.5)", () => {
+  test.each([
+    "c\\orp.example",
+    "\\099orp.example",
+    "brack water.example",
+    "brackwater.example (theatre)",
+    "brackwater.example.",
+    "[192.0.2.1]",
+    "@",
+  ])("d=%s is no domain", async (domain) => {
+    const message = (await signed(NEWSLETTER, { key: rsa.privateKey })).replace("d=brackwater.example;", `d=${domain};`);
+    expect(await verify(message, dns(KEYS))).toMatchObject([
+      { result: "permerror", reason: "malformed", because: "d= is not a domain" },
+    ]);
+  });
+});
+
 describe("signing (RFC 6376 section 5)", () => {
   const base: SignOptions = {
     domain: name("brackwater.example"),
@@ -334,6 +381,10 @@ describe("signing (RFC 6376 section 5)", () => {
     ["From must be signed", { fields: ["to"] }, "From field"],
     ["an identity elsewhere", { identity: "box@heronpost.example" }, "at or below"],
     ["an identity without an address", { identity: "box" }, "at or below"],
+    ["an identity that would end its tag", { identity: "a;b@brackwater.example" }, "at or below"],
+    ["an identity with a blank", { identity: "a b@brackwater.example" }, "at or below"],
+    ["fields that are no names", { fields: ["from", "a b"] }, "without colons"],
+    ["a domain that no mail has", { domain: name("brack\\032water.example") }, "no domain in mail"],
     ["an end before the beginning", { expires: 10 }, "expire before"],
     ["a selector that is none", { selector: "a b" }, "selector"],
     [
@@ -421,4 +472,42 @@ describe("every change of what is signed fails, every change that is forgiven pa
       expect((await verify(changed, dns(KEYS)))[0]?.result).toBe("fail");
     }
   });
+});
+
+test("what is signed passes, for every option and in any chunks", async () => {
+  const field = fc.constantFrom("to", "subject", "date", "x-none", "dkim-signature", "from", "received");
+  const options = fc.record({
+    header: fc.constantFrom<"simple" | "relaxed">("simple", "relaxed"),
+    body: fc.constantFrom<"simple" | "relaxed">("simple", "relaxed"),
+    fields: fc.option(
+      fc.array(field, { maxLength: 6 }).map((names) => ["from", ...names]),
+      { nil: undefined },
+    ),
+    expires: fc.option(fc.constant(1_772_450_000), { nil: undefined }),
+    identity: fc.option(fc.constantFrom("@brackwater.example", "box+x=y@mail.brackwater.example", "bühne@brackwater.example"), {
+      nil: undefined,
+    }),
+    length: fc.option(fc.constantFrom(0, 1, 10), { nil: undefined }),
+    ed25519: fc.boolean(),
+  });
+  await fc.assert(
+    fc.asyncProperty(
+      options,
+      fc.array(fc.constantFrom("a", " ", "\t", "\r\n", "\n", "\r", "ü", "."), { maxLength: 40 }),
+      async ({ ed25519, ...some }, body) => {
+        const given = Object.fromEntries(Object.entries(some).filter(([, value]) => value !== undefined)) as Partial<SignOptions>;
+        if ((given.length ?? 0) > body.join("").length) return;
+        const key = ed25519 ? { key: ed.privateKey, selector: "ed" } : { key: rsa.privateKey };
+        const identity = given.identity === undefined ? {} : { identity: Buffer.from(given.identity).toString("latin1") };
+        const message = Buffer.from(
+          `DKIM-Signature: v=1; d=old.example\r\nReceived: from a by b\r\n${NEWSLETTER}${body.join("")}`,
+        ).toString("latin1");
+        const sealed = await signed(message, { ...given, ...key, ...identity });
+        const [verdict] = await verify(sealed, dns(KEYS));
+        if (verdict?.reason === "body-cut") return;
+        expect(verdict?.result).toBe("pass");
+      },
+    ),
+    { numRuns: 150 },
+  );
 });

@@ -40,6 +40,8 @@ export interface DkimVerdict {
   readonly reason?: DkimReason | undefined;
   /** Half a sentence for people: why it does not pass, or what is remarkable where it does. */
   readonly because?: string | undefined;
+  /** Where the body was changed: what was changed in the header as well, half a sentence; it stands in `because` too. */
+  readonly besides?: string | undefined;
   readonly bits?: number | undefined;
   /** The domain says it only tries DKIM out (`t=y`). */
   readonly testing: boolean;
@@ -125,7 +127,7 @@ function valueFits(signature: Signature, key: KeyRecord, input: Buffer): boolean
 
 /** One key against one signature. */
 function tryKey(key: KeyRecord, signature: Signature, fields: readonly HeaderField[]): Ending {
-  const chosen = key.problem === undefined ? signedFields(fields, signature.signed) : [];
+  const chosen = key.problem === undefined ? signedFields(fields, signature.signed, signature.field) : [];
   const forbidden = forbids(key, signature);
   if (key.problem === undefined && forbidden === undefined && valueFits(signature, key, headerInput(chosen, signature)))
     return { result: "pass", bits: key.bits };
@@ -138,9 +140,15 @@ function tryKey(key: KeyRecord, signature: Signature, fields: readonly HeaderFie
   return { ...bits, result: "fail", ...changedField(signature, key, chosen, fields) };
 }
 
+/** What happened to the signed header of a message whose body was changed; undefined where nothing did, or nobody can tell. */
+function headerToo(signature: Signature, keys: readonly KeyRecord[], fields: readonly HeaderField[]): string | undefined {
+  const outcomes = keys.map((key) => tryKey(key, signature, fields));
+  if (outcomes.some((one) => one.result === "pass")) return undefined;
+  return outcomes.find((one) => one.reason === "header-changed")?.because;
+}
+
 /**
- * Verifies one signature after the body went by (RFC 6376 section 6). The body is judged before the key is
- * asked for, because most failures show there.
+ * Verifies one signature after the body went by (RFC 6376 section 6).
  *
  * @param now seconds since 1970
  */
@@ -150,7 +158,7 @@ async function verifyOne(
   body: BodyHash,
   lookup: Lookup,
   now: number,
-): Promise<Ending & { testing?: boolean }> {
+): Promise<Ending & { testing?: boolean; besides?: string }> {
   if (signature.algorithm === "rsa-sha1")
     return ending("fail", "historic-algorithm", "it is made with rsa-sha1, which receivers no longer accept");
   if (signature.expires !== undefined && signature.expires < now)
@@ -161,8 +169,16 @@ async function verifyOne(
     );
   if (signature.length !== undefined && signature.length > body.length)
     return ending("fail", "body-cut", `it covers ${signature.length} octets of the body, and only ${body.length} arrived`);
-  if (body.digest !== signature.bodyHash) return ending("fail", "body-changed", "the body was changed after it was signed");
+  const bodyFits = body.digest === signature.bodyHash;
   const answer = await lookup.ask(signature.keyName, "TXT");
+  if (!bodyFits) {
+    // The header can be judged all the same: it is signed together with the hash of the body that was, not of this one.
+    const besides = answer.kind === "found" ? headerToo(signature, keysOf(answer.set), header.fields) : undefined;
+    return {
+      ...ending("fail", "body-changed", "the body was changed after it was signed"),
+      ...(besides === undefined ? {} : { besides }),
+    };
+  }
   if (answer.kind === "failed") return ending("temperror", "key-unreachable", `its key could not be asked for: ${answer.detail}`);
   if (answer.kind !== "found") return ending("permerror", "no-key", `there is no key at ${displayName(signature.keyName)}`);
   const keys = keysOf(answer.set);
@@ -174,6 +190,10 @@ async function verifyOne(
   }
   return last ?? ending("permerror", "no-key", `there is no key at ${displayName(signature.keyName)}`);
 }
+
+/** Two things that went wrong with one message, as one half sentence. */
+export const withBesides = (because: string | undefined, besides: string | undefined): string | undefined =>
+  besides === undefined ? because : `${because}; and ${besides}`;
 
 /** Verifies all signatures of a message whose body went through `signatures.sinks`; one verdict each, from top to bottom. */
 export function verifySignatures(
@@ -207,10 +227,11 @@ export function verifySignatures(
         testing: outcome.testing ?? false,
         unsignedOctets,
         reason: outcome.reason,
+        besides: outcome.besides,
         because:
           outcome.result === "pass" && unsignedOctets > 0
             ? `${unsignedOctets} octets at the end of the body are not signed, and anybody may have added them`
-            : outcome.because,
+            : withBesides(outcome.because, outcome.besides),
         bits: outcome.bits,
       };
     }),

@@ -1,4 +1,4 @@
-import { type DomainName, displayName, isAtOrBelow, parseName } from "../name/index.ts";
+import { type DomainName, displayName, isAtOrBelow, mailDomainOf } from "../name/index.ts";
 import { permissionName } from "./destination.ts";
 import { POLICIES, type Policy } from "./policy.ts";
 import type { DmarcRecord } from "./record.ts";
@@ -51,8 +51,7 @@ export interface Composed {
 const mailto = (address: string): string =>
   `mailto:${address.replace(/[%,!;\s]/g, (one) => `%${one.charCodeAt(0).toString(16).toUpperCase().padStart(2, "0")}`)}`;
 
-const isAddress = (text: string): boolean =>
-  /^[^\s@<>]+@[^\s@<>]+\.[^\s@<>]+$/.test(text) && parseName(text.slice(text.lastIndexOf("@") + 1)).ok;
+const isAddress = (text: string): boolean => /^[^\s@<>]+@[^\s@<>]+\.[^\s@<>]+$/.test(text) && mailDomainOf(text) !== undefined;
 
 /** Composes a DMARC record from answers, with guard rails. */
 export function composeDmarc(answers: Answers, situation: Situation): Composed {
@@ -104,8 +103,8 @@ export function composeDmarc(answers: Answers, situation: Situation): Composed {
   ];
   const destinations = new Set<DomainName>();
   for (const address of [...aggregate, ...failure]) {
-    const parsed = parseName(address.slice(address.lastIndexOf("@") + 1));
-    if (parsed.ok && isAddress(address) && !isAtOrBelow(parsed.value, organizational)) destinations.add(parsed.value);
+    const of = mailDomainOf(address);
+    if (of !== undefined && isAddress(address) && !isAtOrBelow(of, organizational)) destinations.add(of);
   }
   const permissions = [...destinations].flatMap((destination) => {
     const name = permissionName(domain, destination);

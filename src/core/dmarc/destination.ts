@@ -1,13 +1,12 @@
 import type { Lookup } from "../lookup/index.ts";
-import { type DomainName, isAtOrBelow, name as nameOf, parseName, under } from "../name/index.ts";
+import { type DomainName, isAtOrBelow, mailDomainOf, name as nameOf, under } from "../name/index.ts";
 import { decodeUtf8, isOfType, txtValue } from "../record/index.ts";
 import { isDmarc } from "./policy.ts";
 import type { ReportUri } from "./record.ts";
 
 /** The domain reports are sent to; undefined where the URI names none. */
 export function destinationOf({ address }: ReportUri): DomainName | undefined {
-  const parsed = address === undefined ? undefined : parseName(address.slice(address.lastIndexOf("@") + 1));
-  return parsed?.ok ? parsed.value : undefined;
+  return address === undefined ? undefined : mailDomainOf(address);
 }
 
 /** The name at which another organization allows reports about a domain (RFC 7489 section 7.1). */

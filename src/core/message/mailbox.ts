@@ -1,5 +1,5 @@
 import { decodeWords } from "../encoded-word.ts";
-import { type DomainName, parseName } from "../name/index.ts";
+import { type DomainName, readMailDomain } from "../name/index.ts";
 import { decodeUtf8 } from "../record/index.ts";
 import { err, ok, type Result } from "../result.ts";
 
@@ -58,28 +58,48 @@ function splitOutside(text: string, separators: string): Result<{ parts: string[
 
 const BLANK = /[ \t\r\n]+/g;
 
+/** The address in angle brackets at the end of a text and what stands in front of it; quotes may hold brackets too. */
+function angled(text: string): { readonly before: string; readonly spec: string } | undefined {
+  let quote = false;
+  let open = -1;
+  for (let i = 0; i < text.length; i++) {
+    const character = text[i];
+    if (character === "\\") i += 1;
+    else if (character === '"') quote = !quote;
+    else if (quote) continue;
+    else if (character === "<") {
+      if (open !== -1) return undefined;
+      open = i;
+    } else if (character === ">")
+      return open !== -1 && i === text.length - 1 ? { before: text.slice(0, open), spec: text.slice(open + 1, i) } : undefined;
+  }
+  return undefined;
+}
+
+/** A local part that is a quoted string from end to end (RFC 5321 section 4.1.2). */
+const QUOTED = /^"(?:[^"\\]|\\.)*"$/s;
+
 function mailboxOf(item: string): Result<Mailbox, string> {
   const open = splitOutside(item, "");
   if (!open.ok) return open;
   const text = (open.value.parts[0] as string).replace(BLANK, " ").trim();
-  const angle = /^(.*?)<([^<>]*)>$/s.exec(text);
+  const angle = angled(text);
   // An obsolete route in front of the address (RFC 5322 section 4.4) says nothing any more.
-  const spec = (angle?.[2] ?? text).trim().replace(/^@[^:]*:/, "");
+  const spec = (angle?.spec ?? text).trim().replace(/^@[^:]*:/, "");
   const at = spec.lastIndexOf("@");
   if (at <= 0 || at === spec.length - 1) return err(`“${decodeUtf8(spec.slice(0, 80))}” is not an address`);
   const local = spec.slice(0, at).trim();
-  const domainText = spec.slice(at + 1).replaceAll(" ", "");
-  if (/[<>]/.test(spec) || (!local.startsWith('"') && /[ ,;:<>()[\]@]/.test(local)))
-    return err(`“${decodeUtf8(spec.slice(0, 80))}” is not an address`);
+  // Blanks around dots are an old way of writing (RFC 5322 section 4.4); within a label they are a mistake.
+  const domainText = spec
+    .slice(at + 1)
+    .trim()
+    .replace(/ *\. */g, ".");
+  if (!QUOTED.test(local) && /[ ,;:<>()[\]@"\\]/.test(local)) return err(`“${decodeUtf8(spec.slice(0, 80))}” is not an address`);
   const isLiteral = /^\[.*\]$/.test(domainText);
-  const domain = isLiteral ? undefined : parseName(decodeUtf8(domainText));
-  if (
-    domain !== undefined &&
-    (!domain.ok || domain.value === "." || domainText === "@" || /[\s"'(),:;<>@[\]\\]/.test(domainText))
-  )
-    return err(`“${decodeUtf8(domainText.slice(0, 80))}” is not a domain`);
+  const domain = isLiteral ? undefined : readMailDomain(decodeUtf8(domainText));
+  if (domain?.ok === false) return err(`“${decodeUtf8(domainText.slice(0, 80))}” is not a domain`);
   const display = decodeWords(
-    (angle?.[1] ?? "")
+    (angle?.before ?? "")
       .trim()
       .replace(/^"(.*)"$/s, "$1")
       .replace(/\\(.)/g, "$1"),
@@ -101,7 +121,7 @@ const PLAIN = /^([A-Za-z0-9 ]*?) ?<([A-Za-z0-9._+=-]+)@([A-Za-z0-9-]+(?:\.[A-Za-
  */
 export function parseMailboxes(value: string): Result<Mailbox[], string> {
   const plain = PLAIN.exec(value);
-  const domain = plain === null ? undefined : parseName(plain[3] as string);
+  const domain = plain === null ? undefined : readMailDomain(plain[3] as string);
   if (plain !== null && domain?.ok)
     return ok([
       {
@@ -114,9 +134,22 @@ export function parseMailboxes(value: string): Result<Mailbox[], string> {
   const split = splitOutside(value, ",;:");
   if (!split.ok) return split;
   const mailboxes: Mailbox[] = [];
+  let inGroup = false;
   for (const [i, part] of split.value.parts.entries()) {
-    // What stands in front of a colon is the name of a group.
-    if (split.value.ends[i] === ":" || part.replace(BLANK, "") === "") continue;
+    const end = split.value.ends[i];
+    const isBlank = part.replace(BLANK, "") === "";
+    // What stands in front of a colon is the name of a group, a phrase, and the group ends at its semicolon.
+    if (end === ":") {
+      if (inGroup || isBlank || /[@<>]/.test(part.replace(/"(?:[^"\\]|\\.)*"/g, ""))) return err("a group is not written as one");
+      inGroup = true;
+      continue;
+    }
+    const wasInGroup = inGroup;
+    if (end === ";") inGroup = false;
+    if (end === "" && inGroup) return err("a group is not closed by a semicolon");
+    if (isBlank) continue;
+    // Between a group and what follows it stands a comma.
+    if (!wasInGroup && end !== ";" && i > 0 && split.value.ends[i - 1] === ";") return err("a comma is missing behind a group");
     const mailbox = mailboxOf(part);
     if (!mailbox.ok) return mailbox;
     mailboxes.push(mailbox.value);

@@ -127,6 +127,11 @@ describe("addresses (RFC 5322 section 3.4, RFC 6532, RFC 6854)", () => {
     ['"a@b"@brackwater.example', ['|"a@b"|brackwater.example.']],
     ["Team: a@b.example, c@d.example;", ["|a|b.example.", "|c|d.example."]],
     ["Undisclosed:;", []],
+    ["Team: a@b.example;, c@d.example", ["|a|b.example.", "|c|d.example."]],
+    ['"Team: one": a@b.example;', ["|a|b.example."]],
+    ['"<a>"@b.example', ['|"<a>"|b.example.']],
+    ['Box <"a<b>c"@b.example>', ['Box|"a<b>c"|b.example.']],
+    ['"x> <y" <a@b.example>', ["x> <y|a|b.example."]],
     ["", []],
     [",, a@b.example ,", ["|a|b.example."]],
     ["<@relay.example:box@brackwater.example>", ["|box|brackwater.example."]],
@@ -150,6 +155,16 @@ describe("addresses (RFC 5322 section 3.4, RFC 6532, RFC 6854)", () => {
     "a@b@c d",
     "a@b..c",
     "x <a@b.example> y",
+    "a@c\\orp.example",
+    "a@\\099orp.example",
+    "a@in it.example",
+    "a@b.example.",
+    '"a"b@c.example',
+    "a\\@b@c.example",
+    "Team: a@b.example",
+    "Team: Inner: a@b.example;;",
+    "a@b.example: c@d.example;",
+    "Team: a@b.example; c@d.example",
   ])("%j is none", (text) => expect(parseMailboxes(text)).toMatchObject({ ok: false }));
   test("no text makes it throw", () =>
     fc.assert(

@@ -31,6 +31,8 @@ export interface DataOf {
   };
   /** RFC 1035 section 3.3.14; octet strings of at most 255 octets. */
   readonly TXT: { readonly strings: readonly string[] };
+  /** Like TXT, and no longer read by anybody (RFC 7208 section 3.1). */
+  readonly SPF: { readonly strings: readonly string[] };
   /** RFC 8659 section 4.1; `value` is an octet string. */
   readonly CAA: { readonly flags: number; readonly tag: string; readonly value: string };
   /** RFC 2782. */

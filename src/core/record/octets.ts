@@ -3,7 +3,8 @@
 /** The octets of a text, as UTF-8, as an octet string. */
 export const octetsOf = (text: string): string => Buffer.from(text, "utf8").toString("latin1");
 
-const strict = new TextDecoder("utf-8", { fatal: true });
+/** A byte-order mark is a character like any other: what begins with one does not begin with what follows it. */
+const strict = new TextDecoder("utf-8", { fatal: true, ignoreBOM: true });
 
 /** An octet string as text: UTF-8 where it is UTF-8, each octet as the character of that number where not. */
 export function decodeUtf8(octets: string): string {

@@ -56,6 +56,7 @@ const KNOWN: { readonly [T in KnownType]: TypeDescription<DataOf[T]> } = {
   DNAME: { code: 39, fields: { target: plainDomain } },
   DS: { code: 43, fields: { keyTag: u16, algorithm: u8, digestType: u8, digest: restHex } },
   TLSA: { code: 52, fields: { usage: u8, selector: u8, matching: u8, certificate: restHex } },
+  SPF: { code: 99, fields: { strings } },
   CAA: { code: 257, fields: { flags: u8, tag: word, value: restText } },
 };
 

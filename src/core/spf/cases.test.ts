@@ -184,11 +184,16 @@ rows("what is no mistake (sections 4.5, 6 and 12)", [
 describe("identities (sections 2.3, 2.4 and 4.3)", () => {
   test.each<[string, { from?: string; helo?: string }, string]>([
     ["no local part is postmaster", { from: "brackwater.example" }, "pass"],
-    ["a final dot", { from: "box@brackwater.example." }, "pass"],
+    ["a final dot", { from: "box@brackwater.example." }, "none"],
     ["the empty reverse path asks HELO", { from: "", helo: "brackwater.example" }, "pass"],
     ["a HELO without a dot", { from: "", helo: "localhost" }, "none"],
     ["a HELO that is an address literal", { from: "", helo: "[192.0.2.1]" }, "none"],
     ["a domain with an empty label", { from: "box@brackwater..example" }, "none"],
+    ["a domain with an escape", { from: "box@exam\\ple.com" }, "none"],
+    ["a domain with a number as escape", { from: "box@\\101xample.com" }, "none"],
+    ["a domain with a blank", { from: "box@exam ple.com" }, "none"],
+    ["an address literal", { from: "box@[192.0.2.1]" }, "none"],
+    ["an address literal as HELO of the empty reverse path", { from: "", helo: "[192.0.2.1]" }, "none"],
     ["a domain that does not exist", { from: "box@nobody.example" }, "none"],
   ])("%s", async (_, more, result) => expect((await check("v=spf1 +all", "192.0.2.1", "", more)).result).toBe(result));
   test("%{l} of an identity without a local part is postmaster", async () =>

@@ -8,9 +8,15 @@ const sameTerm = (a: Term, b: Term): boolean => {
   return plain(a) === plain(b);
 };
 
+/** The terms of a record as far as receivers read: a mechanism behind `all` does nothing (RFC 7208 section 5.1). */
+function effective({ terms }: SpfRecord): readonly Term[] {
+  const end = terms.findIndex(isAll);
+  return terms.filter((term, i) => end === -1 || i <= end || term.kind === "modifier");
+}
+
 /** Whether a record has every term of another, `all` and modifiers aside: what a service asked for is in it. */
 export const hasTerms = (record: SpfRecord, wanted: SpfRecord): boolean =>
-  wanted.terms.every((term) => isAll(term) || term.kind === "modifier" || record.terms.some((own) => sameTerm(own, term)));
+  wanted.terms.every((term) => isAll(term) || term.kind === "modifier" || effective(record).some((own) => sameTerm(own, term)));
 
 /**
  * One record with the terms of both: order and qualifiers kept, new terms in front of `all` or `redirect`,
@@ -18,7 +24,8 @@ export const hasTerms = (record: SpfRecord, wanted: SpfRecord): boolean =>
  * it ends in `~all`.
  */
 export function combine(existing: SpfRecord | undefined, wanted: readonly SpfRecord[]): string {
-  const own = existing?.terms ?? [];
+  // What stands behind “all” does nothing there: it is left out, and comes in front where it is wanted.
+  const own = existing === undefined ? [] : effective(existing);
   const fresh: Term[] = [];
   for (const record of wanted)
     for (const term of record.terms)

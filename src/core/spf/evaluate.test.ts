@@ -160,6 +160,10 @@ describe("explanations (section 6.2)", () => {
     ["v=spf1 -all exp=e.example.com", 'e TXT "a"\ne TXT "b"', undefined],
     ["v=spf1 -all exp=e.example.com", 'e TXT "caf\\195\\169"', undefined],
     ["v=spf1 -all exp=none.example.com", "", undefined],
+    ["v=spf1 -all exp=e.example.com", 'e TXT "half %{i"', undefined],
+    ["v=spf1 -all exp=e.example.com", 'e TXT "%{d0}"', undefined],
+    ["v=spf1 -all exp=e.example.com", 'e TXT "100 % sure"', undefined],
+    ["v=spf1 -all exp=e.example.com", 'e TXT "%%{d}"', "%{d}"],
     [
       "v=spf1 include:i.example.com -all exp=e.example.com",
       'i TXT "v=spf1 -all exp=j.example.com"\nj TXT "inner"\ne TXT "outer"',

@@ -1,9 +1,9 @@
 import ipaddr from "ipaddr.js";
 import type { Answer, Lookup } from "../lookup/index.ts";
-import { type DomainName, isAtOrBelow, labelsOf, name as nameOf, parseName } from "../name/index.ts";
+import { type DomainName, isAtOrBelow, labelsOf, literalName, name as nameOf, readMailDomain } from "../name/index.ts";
 import { type DataOf, isOfType, txtValue } from "../record/index.ts";
 import { expandMacros, fitName, type MacroContext } from "./macro.ts";
-import { addressOctets, asksDns, MAX_LOOKUPS, type Mechanism, type SpfRecord, type Term } from "./parse.ts";
+import { addressOctets, asksDns, isExplanation, MAX_LOOKUPS, type Mechanism, type SpfRecord, type Term } from "./parse.ts";
 import { type PublishedSpf, spfIn } from "./published.ts";
 
 /** The seven results (RFC 7208 section 2.6). */
@@ -78,6 +78,16 @@ class Stop extends Error {
   }
 }
 
+/** An explanation that runs into a limit is left out (RFC 7208 section 6.2). */
+function noneOnStop(error: unknown): undefined {
+  if (!(error instanceof Stop)) throw error;
+}
+
+const noDomain = (text: string): Outcome => ({
+  result: "none",
+  because: `“${text}” is not a domain that could have a record`,
+});
+
 /** One evaluation with its counters. */
 class Evaluation {
   lookups = 0;
@@ -101,9 +111,12 @@ class Evaluation {
   async #ask(name: DomainName, type: string): Promise<Answer & { kind: "found" | "nodata" | "nxdomain" }> {
     const answer = await this.#lookup.ask(name, type);
     if (answer.kind === "failed") throw new Stop("temperror", answer.detail);
-    if (answer.kind !== "found" && ++this.voids > MAX_VOID)
-      throw new Stop("permerror", `more than ${MAX_VOID} lookups found nothing`);
+    if (answer.kind !== "found") this.#countVoid();
     return answer;
+  }
+
+  #countVoid(): void {
+    if (++this.voids > MAX_VOID) throw new Stop("permerror", `more than ${MAX_VOID} lookups found nothing`);
   }
 
   #count(term: Term): void {
@@ -112,8 +125,7 @@ class Evaluation {
 
   async #target(spec: string | undefined, domain: string): Promise<DomainName | undefined> {
     const text = fitName(spec === undefined ? domain : await expandMacros(spec, this.contextFor(domain)));
-    const parsed = parseName(text.endsWith(".") ? text : `${text}.`);
-    return parsed.ok ? parsed.value : undefined;
+    return literalName(text);
   }
 
   get #isIpv4(): boolean {
@@ -138,6 +150,8 @@ class Evaluation {
     const reverse =
       version === 4 ? `${text.split(".").reverse().join(".")}.in-addr.arpa` : `${[...nibbles].reverse().join(".")}.ip6.arpa`;
     const answer = await this.#lookup.ask(nameOf(reverse), "PTR");
+    // An answer without names counts like any other that is empty (RFC 7208 section 4.6.4).
+    if (answer.kind === "nodata" || answer.kind === "nxdomain") this.#countVoid();
     if (answer.kind !== "found") return [];
     const names = (answer.set.data as readonly DataOf["PTR"][]).map((data) => data.target).slice(0, MAX_PTR);
     const type = version === 4 ? "A" : "AAAA";
@@ -154,11 +168,12 @@ class Evaluation {
   }
 
   async #validatedName(domain: string): Promise<string> {
-    const parsed = parseName(`${domain}.`);
+    const wanted = literalName(domain);
     const names = await this.#validatedNames();
-    const own = parsed.ok
-      ? (names.find((name) => name === parsed.value) ?? names.find((name) => isAtOrBelow(name, parsed.value)))
-      : undefined;
+    const own =
+      wanted === undefined
+        ? undefined
+        : (names.find((name) => name === wanted) ?? names.find((name) => isAtOrBelow(name, wanted)));
     return (own ?? names[0] ?? "unknown.").slice(0, -1);
   }
 
@@ -207,10 +222,9 @@ class Evaluation {
 
   /** check_host() for one domain (RFC 7208 section 4). */
   async check(domain: string, depth: number): Promise<Outcome> {
-    const parsed = parseName(domain.endsWith(".") ? domain : `${domain}.`);
-    if (!parsed.ok || labelsOf(parsed.value).length < 2)
-      return { result: "none", because: `“${domain}” is not a domain that could have a record` };
-    const answer = await this.#lookup.ask(parsed.value, "TXT");
+    const name = literalName(domain);
+    if (name === undefined || labelsOf(name).length < 2) return noDomain(domain);
+    const answer = await this.#lookup.ask(name, "TXT");
     if (answer.kind === "failed") return { result: "temperror", because: answer.detail };
     const { texts, only }: PublishedSpf = answer.kind === "found" ? spfIn(answer.set) : { texts: [] };
     if (texts.length > 1) return { result: "permerror", because: `${domain} has ${texts.length} SPF records` };
@@ -248,7 +262,8 @@ class Evaluation {
     const answer = target === undefined ? undefined : await this.#lookup.ask(target, "TXT");
     if (answer?.kind !== "found" || !isOfType(answer.set, "TXT") || answer.set.data.length !== 1) return undefined;
     const text = txtValue(answer.set.data[0] as DataOf["TXT"]);
-    if (/[^\x20-\x7e]/.test(text)) return undefined;
+    // A text that does not obey the grammar is none (RFC 7208 section 6.2).
+    if (!isExplanation(text)) return undefined;
     return expandMacros(text, this.contextFor(domain));
   }
 }
@@ -259,12 +274,12 @@ export async function checkSpf({ ip, from, helo, domain: given, receiver, now }:
   const octets = parsed.toByteArray();
   const identity = from === "" ? `postmaster@${helo}` : from.includes("@") ? from : `postmaster@${from}`;
   const at = identity.lastIndexOf("@");
-  const senderDomain = identity.slice(at + 1).replace(/\.$/, "");
+  const senderDomain = identity.slice(at + 1);
   const isIpv4 = octets.length === 4;
   const evaluation = new Evaluation(lookup, octets, {
     local: identity.slice(0, at) || "postmaster",
     senderDomain,
-    helo: helo.replace(/\.$/, ""),
+    helo,
     ip: {
       version: isIpv4 ? 4 : 6,
       get text() {
@@ -279,12 +294,15 @@ export async function checkSpf({ ip, from, helo, domain: given, receiver, now }:
   });
   let outcome: Outcome;
   try {
-    outcome = await evaluation.check((given ?? senderDomain).replace(/\.$/, ""), 0);
+    // A domain that mail cannot have is not even looked up: address literals, escapes, blanks (section 4.3).
+    const whose = given ?? senderDomain;
+    outcome = readMailDomain(whose).ok ? await evaluation.check(whose, 0) : noDomain(whose);
   } catch (error) {
     if (!(error instanceof Stop)) throw error;
     outcome = error.outcome;
   }
-  const explanation = outcome.explains === undefined ? undefined : await evaluation.explanation(outcome.explains);
+  const explanation =
+    outcome.explains === undefined ? undefined : await evaluation.explanation(outcome.explains).catch(noneOnStop);
   return {
     result: outcome.result,
     ...(explanation === undefined ? {} : { explanation }),

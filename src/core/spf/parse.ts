@@ -41,6 +41,8 @@ export type Term = Mechanism | Modifier;
 export interface SpfRecord {
   readonly text: string;
   readonly terms: readonly Term[];
+  /** What is no mistake for receivers and yet hardly meant. */
+  readonly warnings: readonly SpfError[];
 }
 
 /** A mistake at its character, with the likely intention where there is one. */
@@ -57,12 +59,22 @@ export const addressOctets = (address: string): readonly number[] => ipaddr.pars
 /** Whether a TXT text is an SPF record at all (RFC 7208 section 4.5): the version alone, or followed by a space. */
 export const isSpf = (text: string): boolean => /^v=spf1( |$)/i.test(text);
 
-const MACRO_STRING = /^(?:[!-$&-~]|%%|%_|%-|%\{[slodiphcrtv]\d*r?[.\-+,/_=]*\})*$/i;
+/** One macro, with what it changes of its value; a number of labels is never zero (RFC 7208 section 7.1). */
+const MACRO = "%\\{[slodiphcrtv](?:0*[1-9]\\d*)?r?[.\\-+,/_=]*\\}|%%|%_|%-";
+const MACRO_STRING = new RegExp(`^(?:[!-$&-~]|${MACRO})*$`, "i");
+const EXPLAIN_STRING = new RegExp(`^(?:[ -$&-~]|${MACRO})*$`, "i");
+const LAST_MACRO = new RegExp(`^(?:[!-$&-~]|${MACRO})*?(?:${MACRO})$`, "i");
+/** The pieces of a macro string; a `%%` takes the percent sign away from a brace behind it. */
+const PIECES = new RegExp(`${MACRO}|[^%]+`, "gi");
+
+/** Whether a text at `exp=` obeys the grammar of explanations (RFC 7208 section 12). */
+export const isExplanation = (text: string): boolean => EXPLAIN_STRING.test(text);
 
 /** A domain-spec ends in a macro or in a label that is not all digits (RFC 7208 section 7.1). */
 function isDomainSpec(text: string): boolean {
-  if (text === "" || !MACRO_STRING.test(text) || /%\{[crt]/i.test(text)) return false;
-  if (/%\{[^}]*\}$/.test(text)) return true;
+  if (text === "" || !MACRO_STRING.test(text)) return false;
+  if (text.match(PIECES)?.some((piece) => /^%\{[crt]/i.test(piece))) return false;
+  if (LAST_MACRO.test(text)) return true;
   const labels = text.replace(/\.$/, "").split(".");
   const last = labels.at(-1) as string;
   return labels.length > 1 && /^[a-z0-9](?:[a-z0-9-]*[a-z0-9])?$/i.test(last) && /[a-z-]/i.test(last);
@@ -153,8 +165,6 @@ function unknownTerm(body: string): [message: string, meant?: string] {
   const bareIp = body.replace(/\/\d+$/, "");
   if (parseIpv4(bareIp) !== undefined) return ["an address needs its mechanism in front", `ip4:${body}`];
   if (parseIpv6(bareIp) !== undefined) return ["an address needs its mechanism in front", `ip6:${body}`];
-  if (/^v=spf1$/i.test(body))
-    return ["a second record begins here; the two were pasted into one", "one record with the terms of both"];
   const near = nearest(word, MECHANISMS);
   if (near !== undefined) return [`there is no mechanism “${word}”`, value === undefined ? near : `${near}:${value}`];
   if (body.includes(".")) return ["a domain needs its mechanism in front", `include:${body}`];
@@ -182,6 +192,7 @@ export function readSpfRecord(text: string): Result<SpfRecord, readonly SpfError
   }
   const terms: Term[] = [];
   const errors: SpfError[] = [];
+  const warnings: SpfError[] = [];
   const seen = new Set<string>();
   const words = [...text.slice(6).matchAll(/[^ ]+/g)];
   for (const [i, match] of words.entries()) {
@@ -191,7 +202,7 @@ export function readSpfRecord(text: string): Result<SpfRecord, readonly SpfError
     if (errors.length >= MOST_ERRORS) break;
     if (i > 0 && errors.at(-1)?.meant === `${words[i - 1]?.[0]}${word}`) continue;
     const modifier = /^([a-z][a-z0-9_.-]*)=(.*)$/i.exec(word);
-    if (modifier !== null && !/^v=spf1$/i.test(word)) {
+    if (modifier !== null) {
       const name = (modifier[1] as string).toLowerCase();
       const value = modifier[2] as string;
       const known = name === "redirect" || name === "exp";
@@ -199,6 +210,13 @@ export function readSpfRecord(text: string): Result<SpfRecord, readonly SpfError
       if (known ? !isDomainSpec(value) : !MACRO_STRING.test(value))
         errors.push({ at, text: word, message: known ? `“${name}=” needs a domain` : `the value of “${name}” cannot be read` });
       if (known) seen.add(name);
+      if (name === "v" && /^spf1$/i.test(value))
+        warnings.push({
+          at,
+          text: word,
+          message: "a second record begins here, pasted into the first; receivers pass over this word and read on",
+          meant: "one record with the terms of both",
+        });
       terms.push({ kind: "modifier", name, value, text: word, at });
       continue;
     }
@@ -206,7 +224,7 @@ export function readSpfRecord(text: string): Result<SpfRecord, readonly SpfError
     if (mechanism.ok) terms.push(mechanism.value);
     else errors.push(mechanism.error);
   }
-  return errors.length > 0 ? err(errors) : ok({ text, terms });
+  return errors.length > 0 ? err(errors) : ok({ text, terms, warnings });
 }
 
 /** Whether a term makes the receiver ask the DNS, and so counts against the limit (RFC 7208 section 4.6.4). */

@@ -1,5 +1,5 @@
 import type { Answer, Lookup } from "../lookup/index.ts";
-import { type DomainName, labelsOf, parseName } from "../name/index.ts";
+import { type DomainName, labelsOf, literalName } from "../name/index.ts";
 import { type DataOf, isOfType } from "../record/index.ts";
 import { isCovered, type Network, networkOf } from "./networks.ts";
 import { asksDns, type Mechanism, type SpfError, type SpfRecord, type Term } from "./parse.ts";
@@ -69,8 +69,8 @@ function targetOf(term: Term, domain: string): string | undefined {
 }
 
 const nameOf = (text: string): DomainName | undefined => {
-  const parsed = parseName(`${text}.`);
-  return parsed.ok && labelsOf(parsed.value).length > 1 ? parsed.value : undefined;
+  const literal = literalName(text);
+  return literal !== undefined && labelsOf(literal).length > 1 ? literal : undefined;
 };
 
 /** The SPF record of a domain, or why there is none (RFC 7208 section 4.5). */

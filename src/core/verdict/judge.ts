@@ -20,7 +20,7 @@ import {
   parseMailboxes,
   scanMessage,
 } from "../message/index.ts";
-import { type DomainName, displayName, parseName } from "../name/index.ts";
+import { type DomainName, displayName, mailDomainOf } from "../name/index.ts";
 import { ok, type Result } from "../result.ts";
 import { checkSpf, type SpfVerdict } from "../spf/index.ts";
 import { type Envelope, envelopeOf, type TracedEnvelope } from "./trace.ts";
@@ -103,18 +103,13 @@ class BodyWatch implements BodySink, BodyFacts {
   end(): void {}
 }
 
-const domainIn = (address: string): DomainName | undefined => {
-  const parsed = parseName(address.slice(address.lastIndexOf("@") + 1).replace(/\.$/, ""));
-  return parsed.ok && parsed.value !== "." ? parsed.value : undefined;
-};
-
 async function spfOf(
   { ip, helo = "", mailFrom }: TracedEnvelope,
   lookup: Lookup,
 ): Promise<[SpfIdentity, SpfIdentity | undefined]> {
   const ask = async (identity: SpfIdentity["identity"], from: string): Promise<SpfIdentity> => ({
     identity,
-    domain: domainIn(identity === "helo" ? helo : from),
+    domain: mailDomainOf(identity === "helo" ? helo : from),
     verdict:
       ip === undefined || mailFrom === undefined || (identity === "helo" && helo === "")
         ? undefined
