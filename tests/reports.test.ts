@@ -1,6 +1,7 @@
-import { cpSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
+import { execFileSync } from "node:child_process";
+import { cpSync, mkdirSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { gzipSync } from "node:zlib";
+import { crc32, gzipSync } from "node:zlib";
 import { describe, expect, test } from "@jest/globals";
 import { execa } from "execa";
 import { folderWith, PROGRAM, zandrel } from "./zandrel.ts";
@@ -37,34 +38,38 @@ asks:
 const REPORT = `<?xml version="1.0"?><feedback><report_metadata><org_name>Mallowmail</org_name><email>reports@mallowmail.example</email><report_id>ID</report_id><date_range><begin>1772323200</begin><end>1772409599</end></date_range></report_metadata><policy_published><domain>brackwater.example</domain><p>none</p></policy_published><record><row><source_ip>198.51.100.70</source_ip><count>5</count><policy_evaluated><disposition>none</disposition><dkim>pass</dkim><spf>pass</spf></policy_evaluated></row><identifiers><header_from>brackwater.example</header_from></identifiers></record></feedback>`;
 const report = (id: string, change: (text: string) => string = (text) => text): string => change(REPORT.replace("ID", id));
 
-/** A ZIP archive of one stored file, made by hand. */
-function zip(entry: string, content: Buffer, size = content.length): Buffer {
-  const crc = (octets: Buffer): number => {
-    let sum = ~0;
-    for (const octet of octets) {
-      sum ^= octet;
-      for (let i = 0; i < 8; i++) sum = (sum >>> 1) ^ (sum & 1 ? 0xedb88320 : 0);
-    }
-    return ~sum >>> 0;
-  };
-  const fields = Buffer.alloc(26);
-  fields.writeUInt16LE(20, 0);
-  fields.writeUInt32LE(crc(content), 10);
-  fields.writeUInt32LE(content.length, 14);
-  fields.writeUInt32LE(size, 18);
-  fields.writeUInt16LE(entry.length, 22);
-  const name = Buffer.from(entry);
-  const local = Buffer.concat([Buffer.from("PK\x03\x04"), fields, name, content]);
-  const central = Buffer.concat([Buffer.from("PK\x01\x02"), Buffer.from([20, 0]), fields, Buffer.alloc(14), name]);
-  central.writeUInt32LE(0, 42);
+/** A ZIP archive of stored files, made by hand; `damage` makes their checksums wrong, `size` is what the directory says of each. */
+function zips(files: readonly (readonly [string, Buffer])[], damage = 0, size?: number): Buffer {
+  const locals: Buffer[] = [];
+  const centrals: Buffer[] = [];
+  for (const [entry, content] of files) {
+    const fields = Buffer.alloc(26);
+    fields.writeUInt16LE(20, 0);
+    fields.writeUInt32LE((crc32(content) ^ damage) >>> 0, 10);
+    fields.writeUInt32LE(content.length, 14);
+    fields.writeUInt32LE(size ?? content.length, 18);
+    fields.writeUInt16LE(entry.length, 22);
+    const central = Buffer.concat([
+      Buffer.from("PK\x01\x02"),
+      Buffer.from([20, 0]),
+      fields,
+      Buffer.alloc(14),
+      Buffer.from(entry),
+    ]);
+    central.writeUInt32LE(Buffer.concat(locals).length, 42);
+    centrals.push(central);
+    locals.push(Buffer.concat([Buffer.from("PK\x03\x04"), fields, Buffer.from(entry), content]));
+  }
+  const [local, central] = [Buffer.concat(locals), Buffer.concat(centrals)];
   const end = Buffer.alloc(22);
   end.write("PK\x05\x06", 0, "latin1");
-  end.writeUInt16LE(1, 8);
-  end.writeUInt16LE(1, 10);
+  end.writeUInt16LE(files.length, 8);
+  end.writeUInt16LE(files.length, 10);
   end.writeUInt32LE(central.length, 12);
   end.writeUInt32LE(local.length, 16);
   return Buffer.concat([local, central, end]);
 }
+const zip = (entry: string, content: Buffer, size?: number): Buffer => zips([[entry, content]], 0, size);
 
 /** A mail with a report attached, as receivers send it. */
 const mail = (attachment: Buffer, from = "reports@mallowmail.example"): string =>
@@ -100,6 +105,50 @@ describe("dmarc import", () => {
     });
     expect([ran.exit, ran.json]).toEqual([0, { taken: 8, known: 0, rows: 8, messages: 40, setAside: [] }]);
   });
+  test("declared encodings, and several reports in one archive", async () => {
+    const here = brackwater();
+    const latin = report("latin", (text) =>
+      text.replace('"1.0"', '"1.0" encoding="ISO-8859-1"').replace("Mallowmail", "Mällowmail"),
+    );
+    writeFileSync(join(here, "1.xml"), Buffer.from(latin, "latin1"));
+    writeFileSync(join(here, "2.xml"), Buffer.from(`\ufeff${report("sixteen")}`, "utf16le"));
+    writeFileSync(join(here, "3.gz"), gzipSync(Buffer.from(report("big-endian"), "utf16le").swap16()));
+    writeFileSync(
+      join(here, "4.zip"),
+      zips([
+        ["a.xml", Buffer.from(report("a"))],
+        ["b.xml", Buffer.from(report("b"))],
+      ]),
+    );
+    const ran = await zandrel(here, ["dmarc", "import", "1.xml", "2.xml", "3.gz", "4.zip", "--json"]);
+    expect([ran.exit, ran.json]).toEqual([0, { taken: 5, known: 0, rows: 5, messages: 25, setAside: [] }]);
+  });
+  test("what is no file in a folder is named and passed over, and a ring of links ends", async () => {
+    const here = brackwater();
+    const box = join(here, "inbox");
+    mkdirSync(join(box, "sub"), { recursive: true });
+    writeFileSync(join(box, "a.xml"), report("a"));
+    execFileSync("mkfifo", [join(box, "b.xml")]);
+    symlinkSync("/dev/zero", join(box, "c.xml"));
+    symlinkSync("nowhere", join(box, "d.xml"));
+    symlinkSync("..", join(box, "sub", "up"));
+    writeFileSync(join(box, "sub", "z.xml"), report("z"));
+    const ran = await zandrel(here, ["dmarc", "import", "inbox", "--json"]);
+    expect([
+      ran.exit,
+      ran.json.taken,
+      ran.json.setAside.map((one: { file: string; because: string }) => `${one.file}: ${one.because}`),
+    ]).toEqual([
+      1,
+      2,
+      [
+        "b.xml: it is a pipe or a device and no file",
+        "c.xml: it is a pipe or a device and no file",
+        "d.xml: it is a link that leads nowhere",
+        "up: it is a link to a folder that holds it",
+      ],
+    ]);
+  });
   test("what is broken is set aside with its reason, and the rest goes on", async () => {
     const here = brackwater();
     const bad = join(here, "bad");
@@ -118,6 +167,10 @@ describe("dmarc import", () => {
       "k.bin": Buffer.from([1, 2, 3]),
       "l-bomb.gz": gzipSync(`<feedback><x>${" ".repeat(64 << 20)}`),
       "m-broken.zip": Buffer.from("PK\x03\x04 and nothing more"),
+      "m-crc.zip": zips([["r.xml", Buffer.from(report("x"))]], 7),
+      "m-empty.zip": zips([]),
+      "m-ruf.eml":
+        "From: box@mallowmail.example\r\nMIME-Version: 1.0\r\nContent-Type: multipart/report; report-type=feedback-report; boundary=b\r\n\r\n--b\r\nContent-Type: message/feedback-report\r\n\r\nFeedback-Type: auth-failure\r\n--b--\r\n",
       "n-good.xml": report("good-2"),
     };
     for (const [file, content] of Object.entries(files)) writeFileSync(join(bad, file), content);
@@ -135,6 +188,9 @@ describe("dmarc import", () => {
       ["j", "no-report"],
       ["k", "no-report"],
       ["l", "too-large"],
+      ["m", "no-report"],
+      ["m", "cut"],
+      ["m", "no-report"],
       ["m", "no-report"],
     ]);
     expect((await zandrel(here, ["dmarc", "sources", ...WORLD, "--json"])).json.messages).toBe(10);

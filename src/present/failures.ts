@@ -118,7 +118,11 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(`--on ${quote(given)} is in the future`, "give the day on which the service showed it", "--on"),
 
   "file-unreadable": ({ path, why }) =>
-    say(`${visible(path)} ${WHY[why] ?? `cannot be read (${visible(why)})`}`, CHECK_PATH, path),
+    say(
+      `${visible(path)} ${WHY[why] ?? `cannot be read (${visible(why)})`}`,
+      why === "special" ? "save what it holds as a file, or give it on standard input where the command takes -" : CHECK_PATH,
+      path,
+    ),
   "file-too-large": ({ path, octets }) =>
     say(`${visible(path)} is larger than ${size(octets)}`, "give only the part that matters", path),
   "output-not-written": ({ why }) =>

@@ -1,6 +1,6 @@
 import { readdirSync, realpathSync, statSync } from "node:fs";
 import { basename, join } from "node:path";
-import { createGunzip } from "node:zlib";
+import { crc32, createGunzip } from "node:zlib";
 import { Failure } from "../core/failure.ts";
 import { beginningOf } from "./files.ts";
 import { fileSource, openMessages, type StoredMessage } from "./messages.ts";
@@ -25,6 +25,8 @@ type Kind = "gzip" | "zip" | "xml" | "mail" | "other";
 function kindOf(start: Buffer): Kind {
   if (start[0] === 0x1f && start[1] === 0x8b) return "gzip";
   if (start[0] === 0x50 && start[1] === 0x4b) return "zip";
+  // UTF-16, by its mark or by the shape of its first character.
+  if (/^(\xff\xfe<\0|\xfe\xff\0<|<\0|\0<)/.test(start.toString("latin1"))) return "xml";
   const text = start
     .toString("latin1")
     .replace(/^\xef\xbb\xbf/, "")
@@ -54,6 +56,16 @@ async function* gunzipped(chunks: AsyncIterable<Buffer> | Iterable<Buffer>): Asy
   }
 }
 
+/** Chunks whose checksum has to be the one the archive names, as each is unpacked; the package checks their number only. */
+async function* checked(chunks: AsyncIterable<Buffer>, sum: number): AsyncGenerator<Buffer> {
+  let own = 0;
+  for await (const chunk of chunks) {
+    own = crc32(chunk, own);
+    yield chunk;
+  }
+  if (own !== sum) throw new Error("its checksum (CRC) is wrong, so that it was damaged on the way");
+}
+
 /** The XML files in a ZIP archive; an archive inside an archive is no report. */
 async function* zipped(
   title: string,
@@ -71,6 +83,7 @@ async function* zipped(
     yield { title, because: `the ZIP archive cannot be read: ${zip}` };
     return;
   }
+  let files = 0;
   try {
     for (let entries = 0; ; entries++) {
       const entry = await new Promise<import("yauzl").Entry | string | undefined>((resolve) => {
@@ -84,7 +97,10 @@ async function* zipped(
           .once("error", (error: Error) => done(error.message));
         zip.readEntry();
       });
-      if (entry === undefined) return;
+      if (entry === undefined) {
+        if (files === 0) yield { title, because: "the ZIP archive is empty" };
+        return;
+      }
       if (typeof entry === "string") {
         yield { title, because: `the ZIP archive cannot be read: ${entry}` };
         return;
@@ -94,6 +110,7 @@ async function* zipped(
         return;
       }
       if (entry.fileName.endsWith("/")) continue;
+      files += 1;
       const inside = `${title} (${basename(entry.fileName)})`;
       if (/\.(zip|gz|tgz|7z|rar|tar)$/i.test(entry.fileName)) {
         yield { title: inside, because: "an archive inside an archive is no report" };
@@ -106,7 +123,7 @@ async function* zipped(
       );
       yield typeof stream === "string"
         ? { title: inside, because: `it cannot be unpacked: ${stream}` }
-        : { title: inside, xml: stream as unknown as AsyncIterable<Buffer> };
+        : { title: inside, xml: checked(stream as unknown as AsyncIterable<Buffer>, entry.crc32) };
     }
   } finally {
     zip.close();
@@ -160,6 +177,11 @@ async function* mailed({ title: path, source }: StoredMessage): AsyncGenerator<F
     yield { title, because: "the mail cannot be read" };
     return;
   }
+  const kind = mail.headers.find(({ key }) => key === "content-type")?.value ?? "";
+  if (/report-type\s*=\s*"?feedback-report/i.test(kind)) {
+    yield { title, because: "it is a failure report about a single message (ruf=), and no aggregate report" };
+    return;
+  }
   const mailedBy = mail.from?.address?.split("@").at(-1);
   let found = false;
   for (const { filename, content } of mail.attachments) {
@@ -177,6 +199,7 @@ async function* mailed({ title: path, source }: StoredMessage): AsyncGenerator<F
 }
 
 const isMaildir = (folder: string): boolean =>
+  statSync(folder).isDirectory() &&
   ["new", "cur"].some((part) => statSync(join(folder, part), { throwIfNoEntry: false })?.isDirectory());
 
 /**

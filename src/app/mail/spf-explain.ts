@@ -7,12 +7,14 @@ import {
   branchWords,
   isSpf,
   joinNetworks,
+  letsEverybodyIn,
   lookupSpf,
   MAX_LOOKUPS,
   networkTerm,
   readSpfRecord,
   type SpfTree,
   spfTree,
+  treeError,
   treeLookups,
 } from "../../core/spf/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
@@ -29,6 +31,11 @@ export const treeShape = z.object({
   limit: z.number(),
   unresolved: z.array(z.string()).describe("names that could not be asked, so that the numbers are at least these"),
   addresses: z.object({ ipv4: z.number(), ipv6: z.string(), blocks: z.array(z.string()) }).describe("everybody who passes today"),
+  everybody: z.boolean().describe("whether everybody in the world may send"),
+  error: z
+    .object({ term: z.string(), because: z.string() })
+    .nullable()
+    .describe("the term at which receivers give up and treat the whole record as an error"),
   branches: z.array(
     z.object({
       depth: z.number(),
@@ -64,6 +71,8 @@ function treeJson(tree: SpfTree, domain: string | null): SpfExplainResult {
       ipv6: addressCount(txtValue, 6).toString(),
       blocks: txtValue.map(networkTerm),
     },
+    everybody: letsEverybodyIn(tree),
+    error: treeError(tree) ?? null,
     branches: all.map(({ branch, depth }) => ({
       depth,
       text: branch.term.text,
@@ -86,6 +95,8 @@ const empty = (domain: string | null, record: string | null, problem: string): S
   limit: MAX_LOOKUPS,
   unresolved: [],
   addresses: { ipv4: 0, ipv6: "0", blocks: [] },
+  everybody: false,
+  error: null,
   branches: [],
 });
 
@@ -106,9 +117,10 @@ async function withSpfLookup<T>(
   }
 }
 
-function endedOf({ problem, lookups, unresolved, branches }: SpfExplainResult): Ended {
+function endedOf({ problem, error, lookups, unresolved, branches }: SpfExplainResult): Ended {
   const wrong =
     problem !== null ||
+    error !== null ||
     lookups > MAX_LOOKUPS ||
     branches.some(
       (one) => one.risks.length > 0 || one.ineffective !== null || (one.problem !== null && !unresolved.includes(one.text)),
@@ -148,7 +160,8 @@ export async function spfExplain(request: SpfExplainRequest, context: AppContext
         mistakes: parsed.error.map(({ meant, ...one }) => ({ ...one, meant: meant ?? null })),
       };
     const tree = await spfTree(parsed.value, domain, lookup, { addresses: true, organizationalDomain });
-    return treeJson(tree, isRecord ? null : `${domain}.`);
+    const mistakes = parsed.value.warnings.map(({ meant, ...one }) => ({ ...one, meant: meant ?? null }));
+    return { ...treeJson(tree, isRecord ? null : `${domain}.`), mistakes };
   });
   return { ended: endedOf(shown), result: shown };
 }

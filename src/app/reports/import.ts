@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { type ReportHead, ReportReader } from "../../core/aggregate/index.ts";
+import { type ReportHead, ReportReader, xmlEncoding } from "../../core/aggregate/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
@@ -89,9 +89,10 @@ async function importInto(
               messages += row.count;
               onRow(row);
             });
-            const decoder = new TextDecoder();
+            let decoder: InstanceType<typeof TextDecoder> | undefined;
             const unpacking: { trouble?: string } = {};
             for await (const chunk of unpacked(found.xml, unpacking)) {
+              decoder ??= new TextDecoder(xmlEncoding(chunk));
               reader.write(decoder.decode(chunk, { stream: true }));
               // The rest of a broken report is not even unpacked.
               if (reader.problem !== undefined) break;

@@ -12,6 +12,7 @@ import {
   type ReportRow,
   type Seen,
   sourcesOf,
+  xmlEncoding,
 } from "./index.ts";
 
 const NOW = Date.UTC(2026, 2, 2) / 1000;
@@ -112,6 +113,55 @@ describe("reports as receivers write them (RFC 7489 appendix C)", () => {
     ["a date", "2026-03-01T00:00:00Z", 1_772_323_200],
     ["a date without a zone", "2026-03-01 00:00:00", 1_772_323_200],
   ])("times as %s", (_, text, begin) => expect(read(whole().replace("1772323200", text)).head?.begin).toBe(begin));
+});
+
+describe("elements count where they stand, and nowhere else", () => {
+  test.each<[string, string, Partial<ReportRow>]>([
+    ["a count in a reason", row("<reason><type>other</type><count>999</count></reason>"), { count: 3 }],
+    ["an address in an extension", row("<extension><source_ip>203.0.113.9</source_ip></extension>"), { ip: "192.0.2.25" }],
+    [
+      "a verdict deeper down",
+      row("<reason><dkim>fail</dkim><comment><spf>pass</spf></comment></reason>"),
+      { dkimAligned: true, spfAligned: false },
+    ],
+    [
+      "a From domain beside the identifiers",
+      row("", undefined, "<header_from>heronpost.example</header_from>"),
+      { from: name("brackwater.example") },
+    ],
+    ["a second count", row().replace("<count>3</count>", "<count>3</count><count>9</count>"), { count: 3 }],
+    ["a result of no signature", row("", undefined, "<result>pass</result><domain>x.example</domain>"), { signer: undefined }],
+  ])("%s", (_, rows, expected) => {
+    const { rows: found, problem } = read(whole(rows));
+    expect([problem, found.length, found[0]]).toEqual([undefined, 1, expect.objectContaining(expected)]);
+  });
+  test("a record inside a record is no row, and a head inside a record is no head", () => {
+    const inner = row("", undefined, `<dkim>${row()}</dkim>`).replace(
+      "<row>",
+      `<report_metadata><report_id>9</report_id></report_metadata><row>`,
+    );
+    const { rows, head } = read(whole(inner));
+    expect([rows.length, head?.id]).toEqual([1, "7"]);
+  });
+  test.each<[string, string]>([
+    ["signatures", row("", undefined, "<dkim><domain>a.example</domain></dkim>".repeat(101))],
+    ["reasons", row("<reason><type>other</type></reason>".repeat(101))],
+  ])("lists end somewhere: %s", (what, rows) =>
+    expect(read(whole(rows)).problem).toMatchObject({ kind: "too-large", because: expect.stringContaining(what) }),
+  );
+});
+
+describe("the encoding of a report (XML 1.0 appendix F)", () => {
+  test.each<[string, Buffer, string]>([
+    ["nothing", Buffer.from("<feedback>"), "utf-8"],
+    ["a declaration", Buffer.from('<?xml version="1.0" encoding="ISO-8859-1"?>'), "windows-1252"],
+    ["a declaration in single quotes", Buffer.from("<?xml version='1.0' encoding='utf-8'?>"), "utf-8"],
+    ["a declaration of something unknown", Buffer.from('<?xml version="1.0" encoding="x-nobody"?>'), "utf-8"],
+    ["UTF-16 with its mark", Buffer.from("\ufeff<?xml", "utf16le"), "utf-16le"],
+    ["UTF-16 without it", Buffer.from("<?xml", "utf16le"), "utf-16le"],
+    ["UTF-16, the other way round", Buffer.from("\ufeff<?xml", "utf16le").swap16(), "utf-16be"],
+    ["UTF-16 that is declared in ASCII", Buffer.from('<?xml version="1.0" encoding="utf-16"?>'), "utf-8"],
+  ])("by %s", (_, start, encoding) => expect(xmlEncoding(start)).toBe(encoding));
 });
 
 describe("what is set aside, and why", () => {

@@ -10,6 +10,7 @@
  * ```
  */
 export * from "./advise.ts";
+export { xmlEncoding } from "./encoding.ts";
 export { ReportReader } from "./read.ts";
 export * from "./report.ts";
 export * from "./sources.ts";

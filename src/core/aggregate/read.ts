@@ -39,6 +39,8 @@ interface RowParts {
 
 const emptyRow = (): RowParts => ({ reasons: [], dkimResults: [], spfResults: [] });
 
+const MAX_REMEMBERED = 300;
+
 /** Values that come again in nearly every row, and what they mean. */
 class Memo<T> {
   readonly #known = new Map<string, T>();
@@ -47,6 +49,7 @@ class Memo<T> {
     this.#find = find;
   }
   of(text: string): T {
+    if (text.length > MAX_REMEMBERED) return this.#find(text);
     let found = this.#known.get(text);
     if (found === undefined && !this.#known.has(text)) {
       if (this.#known.size > 10_000) this.#known.clear();
@@ -83,6 +86,56 @@ const NO_OVERRIDES: readonly Override[] = [];
 const overrideOf = (text: string): Override =>
   OVERRIDES.find((known) => known === text.toLowerCase().replaceAll("-", "_")) ?? "other";
 
+/** What is kept of the head, by its path below the outermost element. */
+const HEAD: ReadonlySet<string> = new Set([
+  "report_metadata/org_name",
+  "report_metadata/email",
+  "report_metadata/report_id",
+  "report_metadata/date_range/begin",
+  "report_metadata/date_range/end",
+  "policy_published/domain",
+  "policy_published/p",
+]);
+
+/** The same of a row. */
+const ROW: readonly string[] = [
+  "record/row/source_ip",
+  "record/row/count",
+  "record/row/policy_evaluated/disposition",
+  "record/row/policy_evaluated/dkim",
+  "record/row/policy_evaluated/spf",
+  "record/row/policy_evaluated/reason/type",
+  "record/identifiers/header_from",
+  "record/identifiers/envelope_from",
+  ...["dkim", "spf"].flatMap((kind) => ["domain", "selector", "result"].map((tag) => `record/auth_results/${kind}/${tag}`)),
+];
+
+/** A place in a report that means something; what stands anywhere else means nothing, whatever it is called. */
+interface Place {
+  readonly path: string;
+  readonly below: Map<string, Place>;
+}
+
+/** The outermost element with every place below it. */
+const FEEDBACK: Place = { path: "", below: new Map() };
+for (const path of [...HEAD, ...ROW]) {
+  let place = FEEDBACK;
+  for (const name of path.split("/")) {
+    let next = place.below.get(name);
+    if (next === undefined) {
+      next = { path: place.path === "" ? name : `${place.path}/${name}`, below: new Map() };
+      place.below.set(name, next);
+    }
+    place = next;
+  }
+}
+
+/** Characters of a report, at most: what receivers send has far fewer, and a small archive may unpack to any size. */
+const MAX_LENGTH = 96 << 20;
+
+/** Signatures, SPF results or reasons of one row, at most. */
+const MAX_LIST = 100;
+
 /** Reports older than this, or from the future, are mistaken or made up. 2012 is before anybody sent one. */
 const EARLIEST = Date.UTC(2012, 0, 1) / 1000;
 
@@ -95,14 +148,15 @@ const EARLIEST = Date.UTC(2012, 0, 1) / 1000;
  */
 export class ReportReader {
   readonly #parser = new SaxesParser({ xmlns: false, fragment: false });
-  readonly #path: string[] = [];
+  readonly #path: { readonly name: string; readonly place: Place | undefined }[] = [];
   readonly #head: Record<string, string> = {};
   #text = "";
   #row: RowParts | undefined;
   #auth: AuthResult | undefined;
   #isReport = false;
   #rows = 0;
-  /** Characters since the last tag. */
+  /** Characters so far, and since the last tag. */
+  #length = 0;
   #unbroken = 0;
   #problem: ReportProblem | undefined;
 
@@ -116,7 +170,7 @@ export class ReportReader {
     this.#parser.on("opentag", ({ name }) => this.#open(local(name), fail));
     this.#parser.on("text", (text) => this.#gather(text, fail));
     this.#parser.on("cdata", (text) => this.#gather(text, fail));
-    this.#parser.on("closetag", ({ name }) => this.#close(local(name), fail, onRow));
+    this.#parser.on("closetag", () => this.#close(fail, onRow));
   }
 
   /** Takes the next piece of the XML; once something is wrong, the rest is passed over. */
@@ -125,6 +179,9 @@ export class ReportReader {
       for (let at = 0; at < text.length; at += PIECE) {
         const piece = text.slice(at, at + PIECE);
         this.#unbroken += piece.length;
+        this.#length += piece.length;
+        if (this.#length > MAX_LENGTH)
+          throw new Broken("too-large", `it is longer than ${MAX_LENGTH >> 20} MiB when it is unpacked`);
         this.#parser.write(piece);
         // The parser keeps a text until it ends; one without end would fill the memory.
         if (this.#unbroken > MAX_PIECE) throw new Broken("too-large", `an element in it is longer than ${MAX_PIECE >> 20} MiB`);
@@ -148,7 +205,7 @@ export class ReportReader {
 
   #gather(text: string, fail: (kind: ReportProblem["kind"], because: string) => never): void {
     if (this.#text.length + text.length > MAX_TEXT) {
-      if (text.trim() !== "") fail("too-large", `the element “${this.#path.at(-1)}” is longer than ${MAX_TEXT} characters`);
+      if (text.trim() !== "") fail("too-large", `the element “${this.#path.at(-1)?.name}” is longer than ${MAX_TEXT} characters`);
       return;
     }
     this.#text += text;
@@ -160,62 +217,71 @@ export class ReportReader {
       this.#isReport = true;
     }
     this.#unbroken = 0;
-    this.#path.push(name);
+    const place = this.#path.length === 0 ? FEEDBACK : this.#path.at(-1)?.place?.below.get(name);
+    this.#path.push({ name, place });
     if (this.#path.length > MAX_DEPTH) fail("too-deep", `its elements are nested more than ${MAX_DEPTH} deep`);
     this.#text = "";
-    if (name === "record") {
+    const at = place?.path;
+    if (at === "record") {
       if (++this.#rows > MAX_ROWS) fail("too-large", `it has more than ${MAX_ROWS} rows`);
       this.#row = emptyRow();
-    }
-    if (this.#row !== undefined && this.#path.at(-2) === "auth_results" && (name === "dkim" || name === "spf")) this.#auth = {};
+    } else if (at === "record/auth_results/dkim" || at === "record/auth_results/spf") this.#auth = {};
   }
 
-  #close(name: string, fail: (kind: ReportProblem["kind"], because: string) => never, onRow: (row: ReportRow) => void): void {
+  #close(fail: (kind: ReportProblem["kind"], because: string) => never, onRow: (row: ReportRow) => void): void {
     const text = this.#text.trim();
     this.#text = "";
     this.#unbroken = 0;
-    this.#path.pop();
-    const above = this.#path.at(-1) ?? "";
+    const at = this.#path.pop()?.place?.path;
+    if (at === undefined) return;
+    if (HEAD.has(at)) this.#head[at] ??= text;
     const row = this.#row;
-    if (row === undefined) {
-      if (["report_metadata", "date_range", "policy_published"].includes(above)) this.#head[`${above} ${name}`] ??= text;
-      return;
-    }
-    if (this.#auth !== undefined) {
-      if (above === "auth_results" && (name === "dkim" || name === "spf")) {
-        (name === "dkim" ? row.dkimResults : row.spfResults).push(this.#auth);
+    if (row === undefined) return;
+    const few = <T>(list: T[], what: string, one: T): void => {
+      if (list.length >= MAX_LIST) fail("too-large", `a row has more than ${MAX_LIST} ${what}`);
+      list.push(one);
+    };
+    switch (at) {
+      case "record/row/source_ip":
+        row.ip ??= text;
+        break;
+      case "record/row/count":
+        row.count ??= text;
+        break;
+      case "record/row/policy_evaluated/disposition":
+        row.disposition ??= text;
+        break;
+      case "record/row/policy_evaluated/dkim":
+        row.dkim ??= text;
+        break;
+      case "record/row/policy_evaluated/spf":
+        row.spf ??= text;
+        break;
+      case "record/row/policy_evaluated/reason/type":
+        few(row.reasons, "reasons", text);
+        break;
+      case "record/identifiers/header_from":
+        row.headerFrom ??= text;
+        break;
+      case "record/identifiers/envelope_from":
+        row.envelopeFrom ??= text;
+        break;
+      case "record/auth_results/dkim":
+        few(row.dkimResults, "signatures", this.#auth ?? {});
         this.#auth = undefined;
-      } else if (text !== "") this.#auth[name] ??= text;
-      return;
-    }
-    switch (name) {
-      case "source_ip":
-        row.ip = text;
         break;
-      case "count":
-        row.count = text;
-        break;
-      case "disposition":
-        row.disposition = text;
-        break;
-      case "dkim":
-      case "spf":
-        if (above === "policy_evaluated") row[name] = text;
-        break;
-      case "type":
-        if (above === "reason") row.reasons.push(text);
-        break;
-      case "header_from":
-        row.headerFrom = text;
-        break;
-      case "envelope_from":
-        row.envelopeFrom = text;
+      case "record/auth_results/spf":
+        few(row.spfResults, "SPF results", this.#auth ?? {});
+        this.#auth = undefined;
         break;
       case "record":
         this.#row = undefined;
         onRow(this.#finished(row, fail));
         break;
-      default:
+      default: {
+        const tag = /^record\/auth_results\/(?:dkim|spf)\/(domain|selector|result)$/.exec(at)?.[1];
+        if (tag !== undefined && this.#auth !== undefined && text !== "") this.#auth[tag] ??= text;
+      }
     }
   }
 
@@ -232,7 +298,7 @@ export class ReportReader {
         row.count === undefined ? "missing" : "bad-value",
         `a row has the count “${(row.count ?? "").slice(0, 30)}”, which is no number of messages`,
       );
-    const from = domainOf(row.headerFrom) ?? domainOf(this.#head["policy_published domain"]);
+    const from = domainOf(row.headerFrom) ?? domainOf(this.#head["policy_published/domain"]);
     if (from === undefined) return fail("missing", "a row names no From domain");
     const passes = (result: AuthResult): boolean => result.result?.toLowerCase() === "pass";
     const signed = row.dkimResults.find(passes) ?? row.dkimResults[0];
@@ -275,11 +341,11 @@ export class ReportReader {
     const problem = (kind: ReportProblem["kind"], because: string) => ({ problem: { kind, because } });
     if (!this.#isReport) return problem("not-a-report", "it is empty");
     const get = (name: string): string | undefined => (this.#head[name] === "" ? undefined : this.#head[name]);
-    const domain = domainOf(get("policy_published domain"));
-    const id = get("report_metadata report_id");
-    const receiver = get("report_metadata org_name") ?? get("report_metadata email");
-    const begin = timeOf(get("date_range begin"));
-    const end = timeOf(get("date_range end")) ?? begin;
+    const domain = domainOf(get("policy_published/domain"));
+    const id = get("report_metadata/report_id");
+    const receiver = get("report_metadata/org_name") ?? get("report_metadata/email");
+    const begin = timeOf(get("report_metadata/date_range/begin"));
+    const end = timeOf(get("report_metadata/date_range/end")) ?? begin;
     if (domain === undefined) return problem("missing", "it does not say which domain it is about");
     if (id === undefined || receiver === undefined)
       return problem("missing", "it does not say who reports, or under which number");
@@ -292,12 +358,12 @@ export class ReportReader {
     return {
       head: {
         receiver: receiver.slice(0, 200),
-        email: (get("report_metadata email") ?? "").slice(0, 200),
+        email: (get("report_metadata/email") ?? "").slice(0, 200),
         id: id.slice(0, 300),
         begin,
         end,
         domain,
-        policy: policyOf(get("policy_published p")) ?? "none",
+        policy: policyOf(get("policy_published/p")) ?? "none",
       },
     };
   }

@@ -1,10 +1,20 @@
 import type { Verdict } from "./judge.ts";
 
+/** A token of MIME (RFC 2045 section 5.1). */
+const TOKEN = /^[!#$%&'*+.0-9A-Z^_`a-z{|}~-]+$/;
+const ATEXT = "[!#$%&'*+/0-9=?A-Z^_`a-z{|}~-]+";
+const LABEL = "[A-Za-z0-9](?:[A-Za-z0-9-]*[A-Za-z0-9])?";
+/** An address, or only its domain behind an @, as it may stand without quotes (RFC 8601 section 2.2, pvalue). */
+const ADDRESS = new RegExp(`^(?:${ATEXT}(?:\\.${ATEXT})*)?@${LABEL}(?:\\.${LABEL})+$`);
+
+/** A text in quotes (RFC 5322 section 3.2.4); what cannot stand there is shown as a question mark. */
+const quotedText = (text: string): string => `"${text.replace(/[^\x20-\x7e\u00a0-\uffff]/g, "?").replace(/["\\]/g, "\\$&")}"`;
+
 /** A value as RFC 8601 section 2.2 has it: bare where it is a token, in quotes where not. */
-const value = (text: string): string =>
-  /^[A-Za-z0-9!#$%&'*+.^_`{|}~@/-]+$/.test(text)
-    ? text
-    : `"${text.replace(/["\\]/g, "\\$&").replace(/[^\x20-\x7e\x80-\uffff]/g, "?")}"`;
+const value = (text: string): string => (TOKEN.test(text) ? text : quotedText(text));
+
+/** The value of a property, which may be an address without quotes too. */
+const pvalue = (text: string): string => (ADDRESS.test(text) ? text : value(text));
 
 const bare = (domain: string | undefined): string => domain?.replace(/\.$/, "") ?? "unknown";
 
@@ -17,7 +27,7 @@ export function authenticationResults(authserv: string, { spf, helo, dkim, dmarc
   for (const one of [spf, helo]) {
     if (one?.verdict === undefined) continue;
     const property =
-      one.identity === "helo" ? `smtp.helo=${value(envelope.helo ?? "")}` : `smtp.mailfrom=${value(envelope.mailFrom ?? "")}`;
+      one.identity === "helo" ? `smtp.helo=${pvalue(envelope.helo ?? "")}` : `smtp.mailfrom=${pvalue(envelope.mailFrom ?? "")}`;
     parts.push(`spf=${one.verdict.result} ${property}`);
   }
   for (const { result, domain, selector, algorithm, signature } of dkim)

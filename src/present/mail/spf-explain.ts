@@ -9,7 +9,7 @@ import { pointed } from "./dmarc-explain.ts";
 const MAX_BLOCKS = 4;
 
 export function presentTree(shown: SpfExplainResult, style: Style, width: number): string {
-  const { record, problem, mistakes, lookups, addresses, unresolved, branches } = shown;
+  const { record, problem, mistakes, lookups, addresses, unresolved, everybody, error, branches } = shown;
   const lines = record === null ? [] : [style.quiet(wrap(visible(record), width))];
   if (problem !== null) lines.push(style.bad(wrap(`${problem[0]?.toUpperCase()}${visible(problem.slice(1))}.`, width)));
   if (record !== null) lines.push(...pointed(record, mistakes, width).map((line) => style.careful(line)));
@@ -43,7 +43,20 @@ export function presentTree(shown: SpfExplainResult, style: Style, width: number
     for (const risk of one.risks) lines.push(style.bad(wrap(`! ${term}: ${visible(risk.because)}.`, width, "  ")));
   }
   const cost = `${unresolved.length > 0 ? "At least " : ""}${count(lookups, "lookup")} of at most ${MAX_LOOKUPS}`;
-  lines.push(lookups > MAX_LOOKUPS ? style.bad(`${cost}: receivers treat the whole record as an error.`) : `${cost}.`);
+  lines.push(lookups > MAX_LOOKUPS ? style.bad(`${cost}.`) : `${cost}.`);
+  if (error !== null)
+    lines.push(
+      style.bad(
+        wrap(
+          `Receivers that come to ${visible(error.term)} treat the whole record as an error: ${visible(error.because)}. Only senders that a term in front of it lets in still pass.`,
+          width,
+        ),
+      ),
+    );
+  if (everybody) {
+    lines.push(style.bad("Everybody in the world may send as this domain."));
+    return `${lines.join("\n")}\n`;
+  }
   const six =
     addresses.ipv6 === "0"
       ? ""
