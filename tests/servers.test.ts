@@ -155,7 +155,7 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
   ])("%s is named", async (_, more, expected) => {
     await own(["intake", "--service", "seekmere", "--id", "refused", "--host", "_refused", "--value", "k=3"]);
     const refused = await own(["publish"], more);
-    expect(refused).toMatchObject({ exit: 3, out: "", err: expect.stringMatching(expected) });
+    expect(refused).toMatchObject({ exit: 2, out: "", err: expect.stringMatching(expected) });
     expect(await dig(address, "_refused.brackwater.example", "TXT")).toBe("");
   });
 
@@ -233,11 +233,11 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
       changes: [{ name: set.name, type: "TXT", before: undefined, after: set }],
     };
     expect(await sendUpdate({ ...request, now: now - 1200 })).toMatchObject({
-      kind: "refused",
+      kind: "unauthenticated",
       detail: expect.stringMatching(/clock is 20 minutes behind/),
     });
     expect(await sendUpdate({ ...request, key: { ...key, name: name("stranger") } })).toMatchObject({
-      kind: "refused",
+      kind: "unauthenticated",
       detail: expect.stringMatching(/does not know the key stranger/),
     });
     expect(await sendUpdate({ ...request, apex: name("other.example") })).toMatchObject({ kind: "refused" });

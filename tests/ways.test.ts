@@ -120,7 +120,7 @@ describe("by helper program", () => {
   });
   test("a wrong token changes nothing, and is not printed", async () => {
     const failed = await run(post(), ["publish"], { ZONEMARROW_TOKEN: "wrong-token-1" });
-    expect(failed).toMatchObject({ exit: 3, out: "", err: expect.stringContaining("Zonemarrow answered 401") });
+    expect(failed).toMatchObject({ exit: 1, out: "", err: expect.stringContaining("Zonemarrow answered 401") });
     expect(failed.err).not.toContain("wrong-token-1");
   });
 
@@ -173,7 +173,7 @@ describe("by helper program", () => {
     const settings = join(folder, "zandrel.yaml");
     writeFileSync(settings, readFileSync(settings, "utf8").replace(/command: .*/, "command: [./nowhere]"));
     expect(await run(folder, ["publish"])).toMatchObject({
-      exit: 3,
+      exit: 2,
       err: expect.stringContaining("cannot be started (ENOENT): correct command:"),
     });
   });

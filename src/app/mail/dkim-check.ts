@@ -23,7 +23,7 @@ export const dkimCheckSchema = z.object({
     }),
   ),
   usualTried: z.number().describe("usual selectors that were tried and hold nothing"),
-  usualUnasked: z.number().describe("usual selectors that could not be asked for"),
+  usualUnknown: z.number().describe("usual selectors that could not be asked for"),
 });
 
 export type DkimCheckResult = z.output<typeof dkimCheckSchema>;
@@ -78,17 +78,17 @@ export async function dkimCheck(request: DkimCheckRequest, context: AppContext):
     const found = nobody?.state === "absent" ? tried.filter(({ state }) => state !== "absent" && state !== "unknown") : [];
     const shown = [...wanted, ...found];
     const states = shown.map((one) => one.state);
-    const unasked = tried.filter((one) => one.state === "unknown").length;
+    const unknown = tried.filter((one) => one.state === "unknown").length;
     const ended =
       states.includes("broken") || states.includes("absent")
         ? "problem"
-        : states.includes("unknown") || unasked > 0
+        : states.includes("unknown") || unknown > 0
           ? "undetermined"
           : shown.length === 0
             ? "problem"
             : "fine";
-    const usualTried = tried.length - found.length - unasked;
-    return { ended, result: { domain, keys: shown.map(json), usualTried, usualUnasked: unasked } };
+    const usualTried = tried.length - found.length - unknown;
+    return { ended, result: { domain, keys: shown.map(json), usualTried, usualUnknown: unknown } };
   } finally {
     dns.close();
   }

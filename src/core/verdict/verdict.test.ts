@@ -1,5 +1,6 @@
 import { generateKeyPairSync } from "node:crypto";
 import { describe, expect, test } from "@jest/globals";
+import fc from "fast-check";
 import { BodyHash, keyRecordText, makeSignature } from "../dkim/index.ts";
 import { failed, type Lookup, zoneLookup } from "../lookup/index.ts";
 import { parseHeader, scanMessage } from "../message/index.ts";
@@ -290,5 +291,45 @@ describe("what bulk senders are asked for (RFC 5322 section 3.6, RFC 8058)", () 
   ])("reverse DNS of %s", async (ip, because, met) => {
     const found = (await bulkRequirements(await judge(NEWS, { ...THEIRS, ip }), DNS)).find((one) => one.id === "reverse-dns");
     expect(found).toMatchObject({ met, because: expect.stringContaining(because) });
+  });
+});
+
+describe("Authentication-Results obeys its grammar for every value (RFC 8601 section 2.2)", () => {
+  // The ABNF as it stands there and in RFC 2045, RFC 5322 and RFC 6376, put together from its own names.
+  const token = "[!#$%&'*+.0-9A-Z^_`a-z{|}~-]+";
+  const quotedString = '"(?:[\\x20\\x21\\x23-\\x5b\\x5d-\\x7e\\x80-\\uffff]|\\\\[\\x20-\\x7e])*"';
+  const value = `(?:${token}|${quotedString})`;
+  const dotAtom = "[!#$%&'*+/0-9=?A-Z^_`a-z{|}~-]+(?:\\.[!#$%&'*+/0-9=?A-Z^_`a-z{|}~-]+)*";
+  const subDomain = "[A-Za-z0-9](?:[A-Za-z0-9-]*[A-Za-z0-9])?";
+  const domainName = `${subDomain}(?:\\.${subDomain})+`;
+  const pvalue = `(?:${value}|(?:(?:${dotAtom}|${quotedString})?@)?${domainName})`;
+  const comment = "\\([^()\\\\]*\\)";
+  const keyword = "[A-Za-z0-9](?:[A-Za-z0-9-]*[A-Za-z0-9])?";
+  const property = `${keyword}\\.${keyword}=${pvalue}`;
+  const resinfo = `;\\s+${keyword}=${keyword}(?: ${comment})?(?: ${property})*`;
+  const field = new RegExp(`^Authentication-Results: ${value}(?:${resinfo})+$`);
+  const odd = fc.string({ unit: fc.constantFrom(...'ab1.@"\\;=/+ (),<>[]?:\u0000\u007f\u0085ü-_%'.split("")), maxLength: 20 });
+  const address = fc.oneof(
+    odd,
+    fc.constantFrom("", "news@brackwater.example", '"a b"@brackwater.example', "a/b=c@x.example", "a@x_y.example"),
+  );
+
+  test("whatever stands in the envelope, and whatever the receiver is called", async () => {
+    await fc.assert(
+      fc.asyncProperty(address, odd, odd, async (mailFrom, helo, receiver) => {
+        const line = authenticationResults(receiver, await judge(MAIL, { ip: "192.0.2.25", helo, mailFrom }));
+        expect(line).toMatch(field);
+      }),
+      { numRuns: 300 },
+    );
+  });
+  test.each([
+    ["smtp.mailfrom=box@brackwater.example", { mailFrom: "box@brackwater.example" }],
+    ['smtp.mailfrom="box@brack_water.example"', { mailFrom: "box@brack_water.example" }],
+    ["smtp.mailfrom=a/b@brackwater.example", { mailFrom: "a/b@brackwater.example" }],
+    ['smtp.helo="[192.0.2.25]"', { mailFrom: "", helo: "[192.0.2.25]" }],
+    ['smtp.mailfrom="a;b@brackwater.example"', { mailFrom: "a;b@brackwater.example" }],
+  ])("%s", async (expected, more) => {
+    expect(authenticationResults("mx.example", await judge(MAIL, { ...OURS, ...more }))).toContain(expected);
   });
 });

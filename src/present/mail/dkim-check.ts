@@ -4,7 +4,7 @@ import { count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
 /** The result of {@link dkimCheck} for people. */
-export function dkimCheckText({ domain, keys, usualTried, usualUnasked }: DkimCheckResult, { style, width }: Layout): string {
+export function dkimCheckText({ domain, keys, usualTried, usualUnknown }: DkimCheckResult, { style, width }: Layout): string {
   const blocks = keys.map(({ selector, state, alias, type, bits, remarks }) => {
     const paint =
       state === "usable"
@@ -25,14 +25,14 @@ export function dkimCheckText({ domain, keys, usualTried, usualUnasked }: DkimCh
   const none =
     keys.length > 0
       ? []
-      : usualUnasked > 0
+      : usualUnknown > 0
         ? [
             style.careful(
               "Whether there is a DKIM key could not be found out. Try again, or name the selector behind the domain.",
             ),
           ]
         : ["No DKIM key was found: no selector is known, and none of the usual ones holds a key."];
-  const unasked = usualUnasked === 0 ? [] : [style.careful(`${count(usualUnasked, "usual selector")} could not be asked for.`)];
+  const unknown = usualUnknown === 0 ? [] : [style.careful(`${count(usualUnknown, "usual selector")} could not be asked for.`)];
   const tail =
     usualTried === 0
       ? []
@@ -41,5 +41,5 @@ export function dkimCheckText({ domain, keys, usualTried, usualUnasked }: DkimCh
             `${count(usualTried, "usual selector")} hold nothing. A service may use another one: its page says which; name it behind the domain.`,
           ),
         ];
-  return `${[style.title(`DKIM keys of ${displayName(domain)}`), ...blocks, ...none, ...unasked, ...tail].join("\n")}\n`;
+  return `${[style.title(`DKIM keys of ${displayName(domain)}`), ...blocks, ...none, ...unknown, ...tail].join("\n")}\n`;
 }
