@@ -1,5 +1,6 @@
 import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
+import { organizationalDomain } from "../suffix/index.ts";
 import { type Discovery, discoverByList, discoverByWalk } from "./discover.ts";
 import { milder, type Policy } from "./policy.ts";
 import type { DmarcRecord } from "./record.ts";
@@ -23,7 +24,8 @@ export interface Identifier {
 
 /** One identifier against the From domain (RFC 7489 section 3.1). */
 export interface Alignment extends Identifier {
-  readonly aligned: boolean;
+  /** Undefined where it could not be asked whether the two domains belong together. */
+  readonly aligned: boolean | undefined;
   readonly mode: "relaxed" | "strict";
 }
 
@@ -68,12 +70,17 @@ export interface DmarcVerdict {
 async function aligns(
   identifier: Identifier,
   from: Discovery,
-  record: DmarcRecord,
+  record: DmarcRecord | undefined,
   lookup: Lookup,
   how: DiscoveryWay,
 ): Promise<Alignment> {
-  const mode = identifier.by === "spf" ? record.spfAlignment : record.dkimAlignment;
+  const mode = (identifier.by === "spf" ? record?.spfAlignment : record?.dkimAlignment) ?? "relaxed";
   if (identifier.domain === from.domain) return { ...identifier, mode, aligned: true };
+  if (record === undefined) {
+    // Without a record the usual, relaxed mode holds; where it could not be asked for, it may say otherwise.
+    const together = organizationalDomain(identifier.domain) === organizationalDomain(from.domain);
+    return { ...identifier, mode, aligned: from.failed === undefined ? together : undefined };
+  }
   if (mode === "strict") return { ...identifier, mode, aligned: false };
   if (how.way === "suffix-list")
     return { ...identifier, mode, aligned: how.organizationalDomain(identifier.domain) === from.organizational };
@@ -82,10 +89,12 @@ async function aligns(
   if (other.organizational === from.organizational) return { ...identifier, mode, aligned: true };
   // Where a walk could not be finished, the two may well belong together: that is not known, and never a failure.
   const unknown = other.failed !== undefined || from.failed !== undefined;
-  return unknown
-    ? { ...identifier, mode, aligned: true, passes: false, temporary: true }
-    : { ...identifier, mode, aligned: false };
+  return { ...identifier, mode, aligned: unknown ? undefined : false };
 }
+
+/** Whether an identifier that counts for nothing now could count another time: it, or what belongs together, could not be asked. */
+export const mayPass = ({ aligned, passes, temporary }: Alignment): boolean =>
+  (aligned !== false && temporary) || (aligned === undefined && passes);
 
 /** What happens to a message that fails. RFC 7489 samples by `pct`, its successor tries out by `t=y`. */
 function dispositionOf(policy: Policy, record: DmarcRecord, way: DiscoveryWay["way"]): { disposition: Policy; note: string } {
@@ -107,13 +116,13 @@ export async function evaluateDmarc(
 ): Promise<DmarcVerdict> {
   const discovery = await discover(from, lookup, how);
   const { record, at, failed } = discovery;
-  const common = { domain: from, discovery };
+  const alignments = await Promise.all(identifiers.map((one) => aligns(one, discovery, record, lookup, how)));
+  const common = { domain: from, discovery, alignments };
   if (failed !== undefined && record === undefined)
     return {
       ...common,
       result: "temperror",
       disposition: "none",
-      alignments: [],
       because: `the policy could not be asked for: ${failed}`,
     };
   if (record === undefined || at === undefined) {
@@ -124,13 +133,12 @@ export async function evaluateDmarc(
         : own?.kind === "unusable"
           ? `the DMARC record of ${displayName(from)} cannot be used: ${own.mistakes[0]?.message}`
           : `${displayName(from)} has no DMARC record`;
-    return { ...common, result: own?.kind === "unusable" ? "permerror" : "none", disposition: "none", alignments: [], because };
+    return { ...common, result: own?.kind === "unusable" ? "permerror" : "none", disposition: "none", because };
   }
-  const alignments = await Promise.all(identifiers.map((one) => aligns(one, discovery, record, lookup, how)));
   const exists = at === from || record.nonexistent === undefined ? true : await existsInDns(from, lookup);
   const { policy, tag } = policyFor(record, at, from, exists);
-  const applied = { ...common, policy, tag, alignments };
-  const passing = alignments.find((one) => one.aligned && one.passes);
+  const applied = { ...common, policy, tag };
+  const passing = alignments.find((one) => one.aligned === true && one.passes);
   if (passing !== undefined)
     return {
       ...applied,
@@ -138,14 +146,14 @@ export async function evaluateDmarc(
       disposition: "none",
       because: `${passing.by === "spf" ? "SPF" : "DKIM"} passes for ${displayName(passing.domain)}, which belongs to ${displayName(from)}`,
     };
-  if (alignments.some((one) => one.aligned && one.temporary))
+  if (alignments.some(mayPass))
     return {
       ...applied,
       result: "temperror",
       disposition: "none",
       because: "a check that could have passed could not be made; receivers try again later",
     };
-  const unalignedPasses = alignments.filter((one) => one.passes);
+  const unalignedPasses = alignments.filter((one) => one.passes && one.aligned === false);
   const why =
     unalignedPasses.length > 0
       ? `${unalignedPasses.map((one) => `${one.by === "spf" ? "SPF" : "DKIM"} passes for ${displayName(one.domain)}`).join(" and ")}, which does not belong to ${displayName(from)}`

@@ -1,4 +1,5 @@
 import ipaddr from "ipaddr.js";
+import { mayPass } from "../dmarc/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import { fieldsNamed, fieldValue } from "../message/index.ts";
 import { name as nameOf } from "../name/index.ts";
@@ -56,8 +57,9 @@ export async function forwardConfirmedReverse(
 export async function bulkRequirements(verdict: Verdict, lookup: Lookup): Promise<Requirement[]> {
   const { header, authors, dmarc, dkim, envelope, body } = verdict;
   const all = (name: string): string[] => fieldsNamed(header, name).map(fieldValue);
-  const aligned = (by: "spf" | "dkim"): boolean => dmarc.alignments.some((one) => one.by === by && one.aligned && one.passes);
-  const unknown = (by: "spf" | "dkim"): boolean => dmarc.alignments.some((one) => one.by === by && one.aligned && one.temporary);
+  const aligned = (by: "spf" | "dkim"): boolean =>
+    dmarc.alignments.some((one) => one.by === by && one.aligned === true && one.passes);
+  const unknown = (by: "spf" | "dkim"): boolean => dmarc.alignments.some((one) => one.by === by && mayPass(one));
   const requirement = (id: Requirement["id"], met: boolean | undefined, yes: string, no: string): Requirement => ({
     id,
     met,

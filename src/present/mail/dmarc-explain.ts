@@ -1,5 +1,5 @@
 import type { DmarcExplainResult } from "../../app/mail/dmarc-explain.ts";
-import { displayName } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { columns, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -14,6 +14,18 @@ export function pointed(record: string, list: DmarcExplainResult["mistakes"], wi
       `  ${" ".repeat(Math.max(0, at - from))}^ ${visible(message)}${meant === null ? "" : `; did you mean ${visible(meant)}?`}`,
     ];
   });
+}
+
+/** What to do about a policy, as a command that runs as it stands or a sentence. */
+function nextOf({ domain, at, asked, mistakes }: DmarcExplainResult, style: Layout["style"]): string {
+  if (!asked)
+    return "Nothing is known about the policy until it can be asked for. Next: try again, or ask another resolver with --resolver.";
+  if (domain === null)
+    return mistakes.length > 0
+      ? "Next: correct it where it is marked, and run the command again."
+      : "Next: compare it with what is published: zandrel dmarc explain and the domain.";
+  const own = withoutRootDot(domain);
+  return `Next: ${style.command(at === null || mistakes.length > 0 ? `zandrel dmarc compose ${own} --reports-to dmarc@${own}` : `zandrel audit ${own}`)}`;
 }
 
 /** The result of {@link dmarcExplain} for people. */
@@ -60,12 +72,8 @@ export function dmarcExplainText(shown: DmarcExplainResult, { style, width }: La
           ),
         ),
       ),
-    ...(!shown.asked
-      ? ["Nothing is known about the policy until it can be asked for. Try again, or ask another resolver with --resolver."]
-      : []),
-    ...(at === null && domain !== null && shown.asked
-      ? ["", `Next: ${style.command(`zandrel dmarc compose ${displayName(domain)} --reports-to dmarc@${displayName(domain)}`)}`]
-      : []),
+    "",
+    nextOf(shown, style),
     "",
   ].join("\n");
 }

@@ -69,9 +69,22 @@ export function presentTree(shown: SpfExplainResult, style: Style, width: number
   return `${lines.join("\n")}\n`;
 }
 
+/** What to do about a record, as a command that runs as it stands or a sentence. */
+function nextOf({ domain, record, problem, mistakes, error, unresolved }: SpfExplainResult, style: Style): string {
+  if (domain === null)
+    return problem !== null || mistakes.length > 0
+      ? "Next: correct it where it is marked, and run the command again."
+      : "Next: compare it with what is published: zandrel spf explain and the domain.";
+  const own = domain.replace(/\.$/, "");
+  if (record === null)
+    return `Next: save what each service asks for with ${style.command("zandrel intake")}; a record is made of all of it.`;
+  if (problem === null && error === null && unresolved.length > 0) return "Next: run it again when the name servers answer.";
+  return `Next: ${style.command(problem === null && error !== null ? `zandrel spf combine ${own}` : `zandrel audit ${own}`)}`;
+}
+
 /** The result of {@link spfExplain} for people. */
 export function spfExplainText(shown: SpfExplainResult, { style, width }: Layout): string {
   const parsed = shown.domain === null ? undefined : parseName(shown.domain);
   const title = parsed?.ok ? `${style.title(`SPF of ${displayName(parsed.value)}`)}\n` : "";
-  return title + presentTree(shown, style, width);
+  return `${title}${presentTree(shown, style, width)}\n${nextOf(shown, style)}\n`;
 }

@@ -1,6 +1,7 @@
 import type * as z from "zod";
 import type { Judgement, policy } from "../../app/messages/judge.ts";
 import type { JudgedMailbox } from "../../app/messages/judge-messages.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { count, listOf } from "../words.ts";
@@ -17,8 +18,23 @@ export const MALFORMED =
 
 export function aligned(one: Judgement, by: "spf" | "dkim", domain: string | null): string {
   const found = one.alignment.find((each) => each.by === by && each.domain === domain);
-  if (found === undefined || one.dmarc.domain === null) return "";
+  if (found === undefined) return "";
+  if (found.aligned === null) return ", and whether it is aligned with From could not be asked";
   return found.aligned ? ", aligned with From" : `, not aligned with From (${found.mode})`;
+}
+
+/** What to do about a message, as a sentence or a command that runs as it stands. */
+function nextOf({ dmarc, bulk }: Judgement): { readonly words?: string; readonly command?: string } {
+  const domain = dmarc.domain === null ? undefined : withoutRootDot(dmarc.domain);
+  if (dmarc.result === "temperror") return { words: "Judge it again when the name servers answer." };
+  if (domain === undefined || (dmarc.result === "permerror" && dmarc.policy === null && dmarc.record !== null))
+    return { words: "Have the sender correct the From field, and send it again." };
+  if (dmarc.result === "none" || dmarc.result === "permerror")
+    return { command: `zandrel dmarc compose ${domain} --reports-to dmarc@${domain}` };
+  if (dmarc.result === "fail") return { command: `zandrel audit ${domain}` };
+  return bulk.some(({ met }) => met === false)
+    ? { words: "The message is proven; correct what is marked ✗ before you send to many." }
+    : { words: "Nothing is left to do for this message." };
 }
 
 /** A message judged, for people: who it is from, what was checked, and what happens to it. */
@@ -32,11 +48,14 @@ export function judgementText(one: Judgement, { style, width }: Layout): string 
         : `, return path ${visible(envelope.mailFrom)}`;
   const plain = (domain: string | null): string => visible(domain?.replace(/\.$/, "") ?? "an unknown domain");
   const row = (title: string, text: string): string => wrap(`${title.padEnd(9)}${text}`, width, " ".repeat(9));
-  // What holds needs no line of its own.
-  const open = one.bulk.filter(({ met }) => met !== true);
-  const bulk = open.map(
-    ({ met, because }) => `  ${met === null ? style.careful("?") : style.bad("✗")} ${wrap(visible(because), width - 4, "    ")}`,
-  );
+  const held = one.bulk.filter(({ met }) => met === true);
+  const open = one.bulk.filter(({ met }) => met !== true).sort((a, b) => Number(a.met === null) - Number(b.met === null));
+  // What is right comes before what is wrong.
+  const bulk = [...held, ...open].map(({ met, because }) => {
+    const mark = met === null ? style.careful("?") : met ? style.good("✓") : style.bad("✗");
+    return `  ${mark} ${wrap(visible(because), width - 4, "    ")}`;
+  });
+  const next = nextOf(one);
   return [
     style.title(visible(one.message)),
     row("From", visible(one.from ?? "nobody")),
@@ -63,10 +82,12 @@ export function judgementText(one: Judgement, { style, width }: Layout): string 
     ),
     ...one.remarks.map((remark) => style.quiet(wrap(`Note: ${visible(remark)}.`, width, "  "))),
     "",
-    `Of what receivers ask of bulk senders, ${one.bulk.length - open.length} of ${one.bulk.length} are met${open.length === 0 ? "." : ":"}`,
+    `Of what receivers ask of bulk senders, ${one.bulk.length - open.length} of ${one.bulk.length} are met:`,
     ...bulk,
     "",
     ...one.header.split("\n").map((line) => style.quiet(visible(line.replace(/^\t/, "  ")))),
+    "",
+    next.command === undefined ? wrap(next.words ?? "", width) : `Next: ${style.command(next.command)}`,
     "",
   ].join("\n");
 }
