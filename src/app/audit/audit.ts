@@ -1,11 +1,11 @@
 import { statSync } from "node:fs";
 import { relative } from "node:path";
 import * as z from "zod";
-import { recordsWanted } from "../../core/ask/index.ts";
+import { dnsWants, recordsWanted } from "../../core/ask/index.ts";
 import { type Audit, audit, CATALOGUE, isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
 import { keyNameOf } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
-import type { DomainName } from "../../core/name/index.ts";
+import { type DomainName, isBelow } from "../../core/name/index.ts";
 import { type DataOf, decodeUtf8, txtValue } from "../../core/record/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import { type Domain, findWorkspace, type Journal, keyPath, openWorkspace, type Workspace } from "../../workspace/index.ts";
@@ -19,6 +19,7 @@ export const auditDomainsSchema = z.object({
   domains: z.array(
     z.object({
       domain: domainName,
+      right: z.array(z.object({ area: z.string(), because: z.string() })).describe("what was checked and is right"),
       findings: z.array(
         z.object({
           id: z.string(),
@@ -90,6 +91,14 @@ async function auditOne(
         one.name === domain && one.type === "TXT" ? [decodeUtf8(txtValue(one.data as DataOf["TXT"]))] : [],
       ),
     ),
+    hosts: [
+      ...new Set(
+        (own?.asks ?? [])
+          .filter((ask) => ask.purpose === "bounce" || ask.purpose === "sending")
+          .flatMap((ask) => dnsWants(ask.wants).map((want) => want.name))
+          .filter((name) => isBelow(name, domain) && !name.includes("_")),
+      ),
+    ],
     undelegatedHosts: look.undelegatedHosts.map((one) => one.title),
     issuers:
       workspace === undefined || own === undefined
@@ -127,9 +136,10 @@ export async function auditDomains(request: AuditDomainsRequest, context: AppCon
     const domains: AuditDomainsResult["domains"] = [];
     for (const name of names) {
       const own = workspace?.domains.find((one) => one.name === name);
-      const { findings, unresolved } = await auditOne(name, own, workspace, journal, dns, selectors, context);
+      const { right, findings, unresolved } = await auditOne(name, own, workspace, journal, dns, selectors, context);
       domains.push({
         domain: name,
+        right: right.map((one) => ({ ...one })),
         findings: findings.map((one) => ({ ...one })),
         unresolved: unresolved.map((one) => ({ ...one })),
       });

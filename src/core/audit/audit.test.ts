@@ -87,6 +87,7 @@ async function look({ zone = {}, input = {}, silent }: Case) {
     asks: [],
     wantedTexts: [],
     undelegatedHosts: [],
+    hosts: [],
     issuers: [],
     flattened: [],
     ...input,
@@ -134,6 +135,10 @@ const P = KEY.replaceAll('"', "")
   .replace(/.*p=/, "");
 
 const CASES: readonly (readonly [id: string, shows: Case])[] = [
+  ["dmarc-subdomain-weaker", { zone: { sub: '_dmarc.news TXT "v=DMARC1; p=none; rua=mailto:dmarc@brackwater.example"' } }],
+  ["transport-misplaced", { zone: { tls: '_smtp-tls TXT "v=TLSRPTv1; rua=mailto:tls@brackwater.example"' } }],
+  ["spf-return-path", { zone: { bounce: "bounce MX 10 mx1.inglemail.example." } }],
+  ["spf-quotes", { zone: { spf: `@ TXT "\\"v=spf1 ip4:192.0.2.25 -all\\""` } }],
   ["delegation-missing", { input: { authority: { kind: "not-delegated", parent: name("example"), because: "nobody has it" } } }],
   ["delegation-unanswered", { input: { authority: servers(silence, silence) } }],
   ["server-silent", { input: { authority: servers(serving(1), silence) } }],
@@ -358,6 +363,31 @@ describe("findings", () => {
       expect(text).not.toMatch(/undefined|NaN|\[object|\.$/);
       expect(text?.length).toBeGreaterThan(2);
     }
+  });
+  test("where no mail can pass a strict policy, that is the first thing said", async () => {
+    for (const spf of [
+      "",
+      '@ TXT "v=spf1 ipv4:192.0.2.25 -all"',
+      '@ TXT "v=spf1 -all"',
+      '@ TXT "v=spf1 include:ring.heronpost.example -all"',
+    ]) {
+      const { findings } = await look({ zone: { spf, k1: "", k2: "", mx2: "", www: "", ns2: "" } });
+      expect([spf, findings[0]?.id]).toEqual([spf, "dmarc-without-checks"]);
+    }
+    const signed = await look({ zone: { spf: "" } });
+    expect(signed.findings.map((one) => one.id)).not.toContain("dmarc-without-checks");
+    const unseen = await look({ zone: { spf: "", k1: "", k2: "" }, silent: /_domainkey/ });
+    expect(unseen.findings.map((one) => one.id)).not.toContain("dmarc-without-checks");
+  });
+  test("what is right is said, and never of an area with something wrong", async () => {
+    const sound = await look({});
+    expect(sound.right.map((one) => one.area)).toEqual(
+      expect.arrayContaining(["delegation", "mail-in", "spf", "dkim", "dmarc", "reports", "site", "certificate", "transport"]),
+    );
+    const { right } = await look({ zone: { spf: '@ TXT "v=spf1 ipv4:1 -all"', dmarc: "" } });
+    expect(right.map((one) => one.area).filter((area) => area === "spf" || area === "dmarc")).toEqual([]);
+    for (const { because } of sound.right) expect(because).not.toMatch(/undefined|NaN|\[object|\.$/);
+    expect((await look({ silent: /./ })).right).toEqual([]);
   });
   test("the worst come first", async () => {
     const order = ["breaks", "risks", "untidy", "note"];

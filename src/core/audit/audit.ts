@@ -1,9 +1,10 @@
 import { type AuditInput, gatherFacts, type Unresolved } from "./facts.ts";
 import { AREAS, type Finding, type Rule, SEVERITIES } from "./finding.ts";
+import { type Right, whatIsRight } from "./right.ts";
 import { bulk, certificate, parked, transport } from "./rules/certificate-and-bulk.ts";
 import { delegation } from "./rules/delegation.ts";
 import { dkim } from "./rules/dkim.ts";
-import { dmarc, reports } from "./rules/dmarc.ts";
+import { dmarc, NOTHING_PASSES, reports } from "./rules/dmarc.ts";
 import { mailIn } from "./rules/mail-in.ts";
 import { ownership } from "./rules/ownership.ts";
 import { site } from "./rules/site.ts";
@@ -29,6 +30,8 @@ export const CATALOGUE: readonly Rule[] = [
 
 /** The audit of one domain. */
 export interface Audit {
+  /** What was checked and is right. */
+  readonly right: readonly Right[];
   readonly findings: readonly Finding[];
   /** What could not be asked; a finding may be missing because of it. */
   readonly unresolved: readonly Unresolved[];
@@ -38,6 +41,9 @@ export interface Audit {
 export async function audit(input: AuditInput): Promise<Audit> {
   const facts = await gatherFacts(input);
   const findings = CATALOGUE.flatMap(({ check, ...rule }) => check(facts).map((seen): Finding => ({ ...rule, ...seen })));
-  const order = (one: Finding): number => SEVERITIES.indexOf(one.severity) * AREAS.length + AREAS.indexOf(one.area);
-  return { findings: findings.sort((a, b) => order(a) - order(b)), unresolved: facts.unresolved };
+  // Where no mail can pass, nothing else matters until that is mended.
+  const order = (one: Finding): number =>
+    one.id === NOTHING_PASSES ? -1 : SEVERITIES.indexOf(one.severity) * AREAS.length + AREAS.indexOf(one.area);
+  findings.sort((a, b) => order(a) - order(b));
+  return { right: whatIsRight(facts, findings), findings, unresolved: facts.unresolved };
 }

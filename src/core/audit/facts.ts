@@ -36,6 +36,8 @@ export interface AuditInput {
   readonly wantedTexts: readonly string[];
   /** Titles of DNS hosts of the workspace that the domain is not delegated to. */
   readonly undelegatedHosts: readonly string[];
+  /** Hosts below the domain that asks name, such as those of bounces. */
+  readonly hosts: readonly DomainName[];
   /** Certificate issuers of the workspace. */
   readonly issuers: readonly { readonly title: string; readonly issuer: string }[];
   /** Includes that were replaced by addresses, as remembered. */
@@ -118,12 +120,27 @@ export interface Facts extends AuditInput {
   readonly mtaSts: There<"TXT">;
   readonly mtaStsHost: Host;
   readonly tlsRpt: There<"TXT">;
+  /** Texts of MTA-STS and TLS reporting at names that nobody looks at. */
+  readonly misplaced: readonly { readonly name: DomainName; readonly right: DomainName; readonly text: string }[];
+  /** DMARC records of hosts below the domain. */
+  readonly subPolicies: readonly { readonly name: DomainName; readonly record: DmarcRecord }[];
+  /** Hosts below the domain that take bounces, and whether SPF lets anybody send with them as the return path. */
+  readonly returnPaths: readonly { readonly name: DomainName; readonly spf: Awaited<ReturnType<typeof lookupSpf>> }[];
   /** Single addresses the SPF record names, and whether their names lead back to them. */
   readonly reverse: readonly { readonly address: string; readonly met: boolean | undefined; readonly because: string }[];
 }
 
 /** A label that nobody would make. */
 const NOBODY = "zandrel-looks-for-wildcards";
+/** Hosts below a domain that send mail or take bounces, by their usual names. */
+const USUAL_HOSTS = ["www", "mail", "news", "newsletter", "email", "bounce", "bounces", "return"];
+
+/** How the names of MTA-STS and TLS reporting are mistyped. */
+const MISTYPED: Readonly<Record<string, readonly string[]>> = {
+  "_smtp._tls": ["_tls", "_smtp-tls", "_smtp_tls", "smtp._tls", "_smtp.tls", "_tlsrpt", "_smtp._tls._report"],
+  "_mta-sts": ["_mta_sts", "_mtasts", "mta_sts", "_sts", "mta-sts"],
+};
+
 /** Single addresses whose reverse names are looked up. */
 const MAX_REVERSE = 5;
 
@@ -279,6 +296,45 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
     everywhere.ask(domain, "DNSKEY"),
     everywhere.ask(domain, "SPF"),
   ]);
+  const misplaced = wild
+    ? []
+    : (
+        await Promise.all(
+          Object.entries(MISTYPED).flatMap(([right, labels]) =>
+            labels.map(async (label) => {
+              const wrong = below(label);
+              const wanted = below(right);
+              if (wrong === undefined || wanted === undefined) return [];
+              return textsIn(await at(wrong, "TXT"))
+                .filter((text) => /^v=(TLSRPT|STS)v1/i.test(text))
+                .map((text) => ({ name: wrong, right: wanted, text }));
+            }),
+          ),
+        )
+      ).flat();
+  const subHosts = [...new Set([...input.hosts, ...USUAL_HOSTS.flatMap((label) => below(label) ?? [])])];
+  const subPolicies =
+    anyDmarc.data.length > 0
+      ? []
+      : (
+          await Promise.all(
+            subHosts.map(async (name) => {
+              const found = await lookupDmarc(name, everywhere);
+              return found.kind === "record" ? [{ name, record: found.record }] : [];
+            }),
+          )
+        ).flat();
+  const returnPaths =
+    wild || anyMx.data.length > 0
+      ? []
+      : (
+          await Promise.all(
+            subHosts.map(async (name) => {
+              const [exchange, found] = await Promise.all([at(name, "MX"), lookupSpf(name.slice(0, -1), everywhere)]);
+              return exchange.data.some((data) => data.exchange !== ".") ? [{ name, spf: found }] : [];
+            }),
+          )
+        ).flat();
   return {
     ...input,
     plain: displayName(domain),
@@ -317,6 +373,9 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
     mtaSts,
     mtaStsHost,
     tlsRpt,
+    misplaced,
+    subPolicies,
+    returnPaths,
     reverse,
   };
 }

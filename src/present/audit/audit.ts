@@ -25,7 +25,8 @@ export function auditText({ domains, catalogue }: AuditDomainsResult, { style, w
   if (catalogue.length > 0)
     return `${columns(catalogue.map((rule) => [rule.id, rule.severity, rule.title])).join("\n")}\n${catalogue.length} findings.\n`;
   return domains
-    .map(({ domain, findings, unresolved }) => {
+    .map(({ domain, right, findings, unresolved }) => {
+      const good = right.map((one) => `${style.good("✓")} ${wrap(visible(one.because), width - 2, "  ")}`);
       const blocks = findings.map((one) =>
         [
           `${paint[one.severity](`${mark[one.severity]} ${one.severity.padEnd(6)}`)} ${style.strong(wrap(one.title, width - 9, " ".repeat(9)))}  ${style.quiet(one.id)}`,
@@ -51,6 +52,8 @@ export function auditText({ domains, catalogue }: AuditDomainsResult, { style, w
             ];
       return [
         style.title(`Audit of ${displayName(domain)}`),
+        ...good,
+        ...(good.length > 0 && blocks.length > 0 ? [""] : []),
         ...blocks,
         ...open,
         findings.length === 0

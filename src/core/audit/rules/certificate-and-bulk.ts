@@ -179,6 +179,18 @@ const rptTexts = ({ tlsRpt }: Facts): string[] => textsIn(tlsRpt).filter((text) 
 
 export const transport = rulesOf("transport", [
   [
+    "transport-misplaced",
+    "risks",
+    "RFC 8460 section 3",
+    "A record about encrypted delivery is at a mistyped name",
+    "Senders look at one name only, and find nothing there.",
+    ({ misplaced }) =>
+      misplaced.map(({ name, right, text }) => ({
+        evidence: `${displayName(name)} says ${text}`,
+        remedy: `move it to ${displayName(right)}`,
+      })),
+  ],
+  [
     "mta-sts-syntax",
     "breaks",
     "RFC 8461 section 3.1",

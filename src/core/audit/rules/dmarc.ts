@@ -1,7 +1,32 @@
 import { discoveryDifference, isDmarc, POLICIES, permissionName } from "../../dmarc/index.ts";
 import { displayName } from "../../name/index.ts";
+import { treeError } from "../../spf/index.ts";
 import { spanText } from "../../spread/index.ts";
+import type { Facts } from "../facts.ts";
 import { rulesOf, when } from "../finding.ts";
+
+/** The finding that comes before all others: mail is lost at this moment. */
+export const NOTHING_PASSES = "dmarc-without-checks";
+
+/** Why SPF lets nobody pass, as a clause; undefined where it does, or where that could not be asked. */
+function whySpfFails({ spf, spfTree }: Facts): string | undefined {
+  if ("problem" in spf)
+    return {
+      none: "there is no SPF record",
+      several: "there are several SPF records",
+      broken: "the SPF record cannot be read",
+      loop: "the SPF record leads back to itself",
+      failed: undefined,
+    }[spf.problem.kind];
+  if (spfTree === undefined) return undefined;
+  const error = treeError(spfTree);
+  if (error !== undefined) return `receivers give the SPF record up at ${error.term} (${error.because})`;
+  const passes = spfTree.branches.some(
+    ({ term, ineffective }) =>
+      ineffective === undefined && (term.kind === "modifier" ? term.name === "redirect" : term.qualifier === "+"),
+  );
+  return passes ? undefined : "the SPF record lets nobody send";
+}
 
 export const dmarc = rulesOf("dmarc", [
   [
@@ -10,9 +35,10 @@ export const dmarc = rulesOf("dmarc", [
     "RFC 7489 section 6.3",
     "The domain has no DMARC policy",
     "Forged mail in its name arrives, and large receivers refuse newsletters from it.",
-    ({ dmarc: found, publishedDmarc, plain }) =>
+    ({ dmarc: found, publishedDmarc, plain, sends }) =>
       when(
-        found.record === undefined && found.failed === undefined && publishedDmarc.kind === "none",
+        // Of a domain that sends nothing the rules for parked domains say it, and how.
+        sends && found.record === undefined && found.failed === undefined && publishedDmarc.kind === "none",
         `there is no record at _dmarc.${plain}, nor further up`,
         `zandrel dmarc compose ${plain} --reports-to dmarc@${plain}`,
       ),
@@ -206,23 +232,44 @@ export const dmarc = rulesOf("dmarc", [
       when(publishedDmarc.kind === "record" && publishedDmarc.record.publicSuffix === true, "psd=y", "take psd=y out"),
   ],
   [
-    "dmarc-without-checks",
+    "dmarc-subdomain-weaker",
+    "risks",
+    "RFC 7489 section 6.6.3",
+    "A subdomain has a weaker policy of its own",
+    "Forgers use that subdomain, and the policy of the domain does not count there.",
+    ({ dmarcRecord, subPolicies }) =>
+      dmarcRecord === undefined
+        ? []
+        : subPolicies
+            .filter(
+              ({ record }) => POLICIES.indexOf(record.policy) < POLICIES.indexOf(dmarcRecord.subdomains ?? dmarcRecord.policy),
+            )
+            .map(({ name, record }) => ({
+              evidence: `_dmarc.${displayName(name)} says p=${record.policy}, the domain ${dmarcRecord.subdomains === undefined ? "p" : "sp"}=${dmarcRecord.subdomains ?? dmarcRecord.policy}`,
+              remedy: "take the record of the subdomain out, or make it as strict",
+            })),
+  ],
+  [
+    NOTHING_PASSES,
     "breaks",
     "RFC 7489 section 3",
-    "A strict policy, and neither SPF nor DKIM to pass it",
+    "A strict policy, and no mail of the domain can pass it",
     "All mail of the domain is refused or lands in the junk folder.",
-    ({ dmarcRecord, sends, spf, keys, unresolved }) =>
-      when(
+    (facts) => {
+      const { dmarcRecord, sends, keys, unresolved, anyKey } = facts;
+      const spf = whySpfFails(facts);
+      return when(
         sends &&
           dmarcRecord !== undefined &&
           dmarcRecord.policy !== "none" &&
-          "problem" in spf &&
-          spf.problem.kind === "none" &&
-          !keys.some((one) => one.state === "usable") &&
-          unresolved.length === 0,
-        `p=${dmarcRecord?.policy} without an SPF record and without a DKIM key`,
+          spf !== undefined &&
+          !keys.some((one) => one.state === "usable" || one.state === "unknown") &&
+          anyKey.answer.kind !== "failed" &&
+          !unresolved.some((one) => one.name.includes("._domainkey.")),
+        `p=${dmarcRecord?.policy}, ${spf}, and there is no DKIM key that works`,
         "publish what your mail services ask for, or set p=none until then",
-      ),
+      );
+    },
   ],
 ]);
 

@@ -1,3 +1,4 @@
+import { displayName } from "../../name/index.ts";
 import {
   addressesOf,
   branchesOf,
@@ -65,6 +66,32 @@ const nearlySpf = ({ texts }: Facts): string[] =>
   texts.filter((text) => !isSpf(text) && /^\s*["“]?\s*(v\s*=?\s*spf|spf2|spf1)/i.test(text));
 
 export const spf = rulesOf("spf", [
+  [
+    "spf-return-path",
+    "risks",
+    "RFC 7208 section 2.4",
+    "A host that takes bounces has no SPF record that counts",
+    "Mail with this return path does not pass SPF, whatever the record of the domain says.",
+    ({ returnPaths }) =>
+      returnPaths.flatMap(({ name, spf }) =>
+        when(
+          "problem" in spf && spf.problem.kind !== "failed",
+          `${displayName(name)} takes bounces, and ${"problem" in spf ? spf.problem.because : ""}`,
+          "publish the SPF record that the sending service shows for this host",
+        ),
+      ),
+  ],
+  [
+    "spf-quotes",
+    "breaks",
+    "RFC 7208 section 4.5",
+    "An SPF record was pasted with its quotation marks",
+    "Receivers do not take it for an SPF record.",
+    ({ texts }) =>
+      texts
+        .filter((text) => /^["'“”]\s*v=spf1\b/i.test(text))
+        .map((text) => ({ evidence: text, remedy: "enter it again without the quotation marks" })),
+  ],
   [
     "spf-missing",
     "risks",

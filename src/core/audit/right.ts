@@ -1,0 +1,56 @@
+import { displayName } from "../name/index.ts";
+import { MAX_LOOKUPS, treeLookups } from "../spf/index.ts";
+import type { Facts } from "./facts.ts";
+import { AREAS, type Area, type Finding } from "./finding.ts";
+
+/** What was checked and is right in one area: a sentence without its full stop; undefined where there is nothing to praise. */
+const SAID: { readonly [A in Area]?: (facts: Facts) => string | undefined } = {
+  delegation: ({ servers }) =>
+    servers.length < 2 ? undefined : `${servers.length} name servers answer for the domain, and say the same`,
+  wildcard: ({ anyA, anyTxt }) =>
+    [anyA, anyTxt].some(({ answer }) => answer.kind === "found" || answer.kind === "failed")
+      ? undefined
+      : "names that nobody made do not exist, so that no wildcard is in the way",
+  ownership: ({ asks }) => (asks.length === 0 ? undefined : `all ${asks.length} asks of services are where they should be`),
+  "mail-in": ({ exchanges }) =>
+    exchanges.length === 0
+      ? undefined
+      : `mail goes to ${exchanges.map(({ name }) => displayName(name)).join(", ")}, and each has an address`,
+  spf: ({ spf, spfTree }) =>
+    "record" in spf && spfTree !== undefined
+      ? `there is one SPF record, it can be read, and costs ${treeLookups(spfTree)} of ${MAX_LOOKUPS} lookups`
+      : undefined,
+  dkim: ({ keys }) => {
+    const usable = keys.filter((one) => one.state === "usable").map((one) => one.selector);
+    return usable.length === 0
+      ? undefined
+      : `mail can be signed: ${usable.join(", ")} ${usable.length === 1 ? "holds a key that works" : "hold keys that work"}`;
+  },
+  dmarc: ({ dmarcRecord }) => (dmarcRecord === undefined ? undefined : `there is a DMARC policy, p=${dmarcRecord.policy}`),
+  reports: ({ destinations }) =>
+    destinations.length === 0 || !destinations.every((one) => one.takesMail === true)
+      ? undefined
+      : `reports go to ${destinations.map(({ destination }) => displayName(destination)).join(", ")}, where they are taken`,
+  site: ({ plain, apex, www }) =>
+    apex.addresses.length > 0 && www.addresses.length > 0 ? `${plain} and www.${plain} have addresses` : undefined,
+  certificate: ({ caa }) =>
+    caa.data.length === 0 ? undefined : `who may issue certificates is said: ${caa.data.map((one) => one.value).join(", ")}`,
+  transport: ({ mtaSts, tlsRpt }) =>
+    mtaSts.data.length > 0 && tlsRpt.data.length > 0 ? "encrypted delivery is asked for, and failures are reported" : undefined,
+};
+
+/** Something that was checked and is right. */
+export interface Right {
+  readonly area: Area;
+  readonly because: string;
+}
+
+/** What is right, by area: nowhere where something in the area is wrong, or could not be asked. */
+export function whatIsRight(facts: Facts, findings: readonly Finding[]): Right[] {
+  if (facts.unresolved.length > 0 && findings.length === 0 && facts.servers.length === 0) return [];
+  return AREAS.flatMap((area) => {
+    if (findings.some((one) => one.area === area && one.severity !== "note")) return [];
+    const because = SAID[area]?.(facts);
+    return because === undefined ? [] : [{ area, because }];
+  });
+}
