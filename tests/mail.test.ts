@@ -330,6 +330,20 @@ describe("dkim", () => {
 });
 
 describe("spf explain, combine, shrink", () => {
+  test("two records are made one, with the terms of both, and every way under the limit is named", async () => {
+    const here = brackwater();
+    const zone = join(here, "authenticated.zone");
+    const text = readFileSync(zone, "utf8");
+    writeFileSync(zone, `${text}\n@ TXT "v=spf1 ip4:203.0.113.7 ~all"\n`);
+    const combined = await zandrel(here, ["spf", "combine", "brackwater.example", ...WORLD, "--json"]);
+    expect([combined.exit, combined.json.others]).toEqual([0, ["v=spf1 ip4:203.0.113.7 ~all"]]);
+    expect(combined.json.after).toMatch(/^v=spf1 .*ip4:203\.0\.113\.7.* -all$/);
+    const includes = Array.from({ length: 11 }, (_, i) => `a:h${i}.brackwater.example`);
+    const over = await zandrel(here, ["spf", "combine", "brackwater.example", ...includes, ...WORLD, "--json"]);
+    expect([over.exit, over.json.options.filter((one: { what: string }) => /h\d+\.brackwater/.test(one.what)).length]).toEqual([
+      1, 11,
+    ]);
+  });
   test.each<[string[], number, string]>([
     [["explain", "brackwater.example"], 0, "4 lookups of at most 10"],
     [["explain", "v=spf1 ipv4:192.0.2.1 -all"], 1, "did you mean ip4:192.0.2.1?"],

@@ -19,6 +19,7 @@ import { domainName } from "../shapes.ts";
 export const spfCombineSchema = z.object({
   domain: domainName,
   before: z.string().nullable(),
+  others: z.array(z.string()).describe("further SPF records that are there now; they go, their terms are in the new one"),
   after: z.string(),
   lookups: z.object({ before: z.number().nullable(), after: z.number(), limit: z.number() }),
   added: z.array(z.string()),
@@ -38,7 +39,7 @@ function askedTerms(domain: Domain | undefined): SpfRecord[] {
   );
 }
 
-/** What brings a record under the limit again, the most saving first among those that cost nothing. */
+/** Every way under the limit with what it saves: what does nothing first, then what saves most. */
 function options(tree: SpfTree, domain: string): SpfCombineResult["options"] {
   const ineffective = tree.branches
     .filter(({ ineffective, lookups }) => ineffective !== undefined && lookups > 0)
@@ -46,7 +47,6 @@ function options(tree: SpfTree, domain: string): SpfCombineResult["options"] {
   const costly = tree.branches
     .filter(({ ineffective, lookups, term }) => ineffective === undefined && lookups > 0 && term.kind === "mechanism")
     .sort((a, b) => b.lookups - a.lookups)
-    .slice(0, 3)
     .flatMap(({ term, lookups, complete }) => {
       if (term.kind !== "mechanism") return [];
       if (term.name !== "include") return [{ saves: lookups, what: `write the addresses of ${term.text} instead of the name` }];
@@ -91,11 +91,16 @@ export async function spfCombine(request: SpfCombineRequest, context: AppContext
     const own = await lookupSpf(plain, lookup);
     if ("problem" in own && own.problem.kind === "failed")
       throw new Failure("spf-unseen", { domain: plain, because: own.problem.because }, "undetermined");
-    if ("problem" in own && own.problem.kind !== "none")
+    // Two records are what is to be made one; each has to be readable by itself.
+    const several = "problem" in own ? (own.problem.texts ?? []).map(readSpfRecord) : [];
+    const readable = several.flatMap((one) => (one.ok ? [one.value] : []));
+    if ("problem" in own && own.problem.kind !== "none" && (several.length === 0 || readable.length < several.length))
       throw new Failure("spf-unusable", { because: own.problem.because }, "problem");
-    if ("problem" in own && wanted.length === 0) throw new Failure("spf-none", { domain: plain }, "problem");
-    const existing = "record" in own ? own.record : undefined;
-    const combined = await combineThoroughly(existing, wanted, plain, lookup);
+    if ("problem" in own && readable.length === 0 && wanted.length === 0)
+      throw new Failure("spf-none", { domain: plain }, "problem");
+    const [first, ...others] = readable;
+    const existing = "record" in own ? own.record : first;
+    const combined = await combineThoroughly(existing, [...others, ...wanted], plain, lookup);
     const after = treeLookups(combined.after);
     const unresolved = combined.after.branches.flatMap(({ term, failed }) => (failed === undefined ? [] : [term.text]));
     return {
@@ -103,6 +108,7 @@ export async function spfCombine(request: SpfCombineRequest, context: AppContext
       result: {
         domain,
         before: existing?.text ?? null,
+        others: others.map((one) => one.text),
         after: combined.text,
         lookups: { before: combined.before === undefined ? null : treeLookups(combined.before), after, limit: MAX_LOOKUPS },
         added: [...combined.added],

@@ -1,7 +1,7 @@
 import { join } from "node:path";
 import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
-import { EVENT_KINDS, eventWarnings, SIGNATURE_TOLERANCE } from "../../core/sending/index.ts";
+import { EVENT_KINDS, judgeEvents, SIGNATURE_TOLERANCE } from "../../core/sending/index.ts";
 import { parseServerAddress } from "../../net/address.ts";
 import { type Feed, receiveEvents } from "../../net/event-feed.ts";
 import { askLink } from "../../net/service-link.ts";
@@ -23,9 +23,13 @@ export const senderEventsSchema = z.object({
       counts: z.record(z.enum(EVENT_KINDS), z.number()),
     }),
   ),
+  from: day.describe("the first day of the window, in UTC"),
+  to: day.describe("the last day of the window, in UTC"),
+  tooFew: z
+    .array(z.object({ service: z.string(), domain: domainName, messages: z.number() }))
+    .describe("of whom there is too little mail in the window to say anything about shares"),
   warnings: z.array(
     z.object({
-      day: day,
       service: z.string(),
       domain: domainName,
       kind: z.enum(["bounces", "complaints"]),
@@ -158,15 +162,21 @@ export async function senderEvents(request: SenderEventsRequest, context: AppCon
       const { now } = session.dns;
       const store =
         session.workspace.hasEvents || request.listen !== undefined ? await session.workspace.openEvents() : undefined;
-      const summed = store?.days(now - days * DAY) ?? [];
+      // Whole days, so that the window that is stated is the one that is summed up.
+      const to = Math.floor(now / DAY);
+      const from = to - days + 1;
+      const summed = store?.days(from * DAY) ?? [];
       store?.close();
       const shown = summed.filter(({ service }) => wanted.length === 0 || wanted.includes(service));
-      const warnings = eventWarnings(shown);
+      const { warnings, tooFew } = judgeEvents(shown);
       return {
         ended: warnings.length > 0 ? "problem" : "fine",
         result: {
           at: now,
           days: shown.map((one) => ({ ...one, domain: nameOperand(one.domain) })),
+          from,
+          to,
+          tooFew: tooFew.map((one) => ({ ...one, domain: nameOperand(one.domain) })),
           warnings: warnings.map((one) => ({ ...one, domain: nameOperand(one.domain) })),
         },
       };

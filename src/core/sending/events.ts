@@ -9,9 +9,8 @@ export interface DayOfEvents {
   readonly counts: Readonly<Record<EventKind, number>>;
 }
 
-/** A line that says that a day was worse than receivers put up with. */
+/** A line that says that the mail of a window was worse than receivers put up with. */
 export interface EventWarning {
-  readonly day: number;
   readonly service: string;
   readonly domain: string;
   readonly kind: "bounces" | "complaints";
@@ -23,8 +22,14 @@ export interface EventWarning {
   readonly remedy: string;
 }
 
-/** Days with fewer messages than this say nothing about shares. */
-const FEWEST = 20;
+/** What the events of a window say: warnings, and of whom there is too little to say anything. */
+export interface EventJudgement {
+  readonly warnings: readonly EventWarning[];
+  readonly tooFew: readonly { readonly service: string; readonly domain: string; readonly messages: number }[];
+}
+
+/** With fewer messages than this a share says nothing: one mistyped address would be a scandal. */
+export const FEWEST = 100;
 
 /** Shares receivers and services usually put up with: of bounces among all that ended, of complaints among those delivered. */
 const LIMITS = { bounces: { careful: 0.02, severe: 0.05 }, complaints: { careful: 0.001, severe: 0.003 } } as const;
@@ -34,9 +39,27 @@ export const noEvents = (): Record<EventKind, number> =>
 
 const percent = (share: number): string => `${(share * 100).toFixed(share < 0.01 ? 2 : 1).replace(/\.?0+$/, "")} %`;
 
-/** Days on which more mail came back, or more people called it spam, than receivers usually put up with. */
-export function eventWarnings(days: readonly DayOfEvents[]): EventWarning[] {
-  return days.flatMap(({ day, service, domain, counts }) => {
+/** All events of one service and domain, whatever the day. */
+function summed(days: readonly DayOfEvents[]): Omit<DayOfEvents, "day">[] {
+  const sums = new Map<string, Omit<DayOfEvents, "day"> & { counts: Record<EventKind, number> }>();
+  for (const { service, domain, counts } of days) {
+    const key = `${service} ${domain}`;
+    const sum = sums.get(key) ?? { service, domain, counts: noEvents() };
+    for (const kind of EVENT_KINDS) sum.counts[kind] += counts[kind] ?? 0;
+    sums.set(key, sum);
+  }
+  return [...sums.values()];
+}
+
+/**
+ * Whether, over a window of days, more mail came back, or more people called it spam, than receivers usually put up
+ * with: by service and domain, over the sums of all its days.
+ */
+export function judgeEvents(days: readonly DayOfEvents[]): EventJudgement {
+  const all = summed(days);
+  const ended = ({ counts }: Omit<DayOfEvents, "day">): number => counts.arrived + counts.returned;
+  const warnings = all.flatMap((sum) => {
+    const { service, domain, counts } = sum;
     const { arrived, returned, reported } = counts;
     const judged = (kind: EventWarning["kind"], part: number, whole: number, what: string, remedy: string): EventWarning[] => {
       const share = part / whole;
@@ -44,13 +67,13 @@ export function eventWarnings(days: readonly DayOfEvents[]): EventWarning[] {
       if (part < 2 || whole < FEWEST || share <= careful) return [];
       const limit = share > severe ? severe : careful;
       const because = `${percent(share)} of ${whole.toLocaleString("en")} messages ${what}, the usual limit is ${percent(limit)}`;
-      return [{ day, service, domain, kind, share, limit, severe: share > severe, because, remedy }];
+      return [{ service, domain, kind, share, limit, severe: share > severe, because, remedy }];
     };
     return [
       ...judged(
         "bounces",
         returned,
-        arrived + returned,
+        ended(sum),
         "came back",
         "take the addresses whose mail came back off the list before the next mailing",
       ),
@@ -63,4 +86,8 @@ export function eventWarnings(days: readonly DayOfEvents[]): EventWarning[] {
       ),
     ];
   });
+  const tooFew = all
+    .filter((sum) => ended(sum) < FEWEST)
+    .map((sum) => ({ service: sum.service, domain: sum.domain, messages: ended(sum) }));
+  return { warnings, tooFew };
 }

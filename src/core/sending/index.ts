@@ -5,7 +5,7 @@
  * enhancedStatus("550 5.1.1 no such user");    // { code: "5.1.1", class: 5, meaning: "refused for good: there is no …" }
  * OPERATIONS.makeCredential.path;              // "/credentials"
  * openApi();                                   // the contract as an OpenAPI 3.1 document
- * eventWarnings(days);                         // days with too many bounces or complaints
+ * judgeEvents(days);                           // too many bounces or complaints, or too few messages to say
  * ```
  */
 

@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import { Validator } from "@seriousme/openapi-schema-validator";
 import fc from "fast-check";
-import { type DayOfEvents, enhancedStatus, eventBatch, eventWarnings, noEvents, OPERATIONS, openApi } from "./index.ts";
+import { type DayOfEvents, enhancedStatus, eventBatch, judgeEvents, noEvents, OPERATIONS, openApi } from "./index.ts";
 
 describe("enhanced status codes (RFC 3463)", () => {
   test.each<[string, string, string, RegExp | undefined]>([
@@ -36,10 +36,10 @@ describe("enhanced status codes (RFC 3463)", () => {
   });
 });
 
-describe("warnings about a day", () => {
-  const day = (counts: Partial<DayOfEvents["counts"]>): DayOfEvents => ({
+describe("warnings about a window of days", () => {
+  const day = (counts: Partial<DayOfEvents["counts"]>, service = "swiftquill"): DayOfEvents => ({
     day: 20_514,
-    service: "heronpost",
+    service,
     domain: "brackwater.example",
     counts: { ...noEvents(), ...counts },
   });
@@ -52,17 +52,28 @@ describe("warnings about a day", () => {
     ["many complaints", { arrived: 1000, reported: 10 }, ["complaints severe"]],
     ["both", { arrived: 100, returned: 50, reported: 50 }, ["bounces severe", "complaints severe"]],
     ["too few messages to say", { arrived: 8, returned: 8 }, []],
-    ["one bounce is nobody's fault", { arrived: 20, returned: 1 }, []],
-    ["complaints about mail of the days before", { reported: 30 }, ["complaints severe"]],
+    ["one bounce is nobody's fault", { arrived: 100, returned: 1 }, []],
+    ["complaints about mail of the days before", { reported: 130 }, ["complaints severe"]],
     ["nothing at all", {}, []],
   ])("%s", (_, counts, expected) => {
-    expect(eventWarnings([day(counts)]).map((one) => `${one.kind} ${one.severe ? "severe" : "careful"}`)).toEqual(expected);
+    expect(judgeEvents([day(counts)]).warnings.map((one) => `${one.kind} ${one.severe ? "severe" : "careful"}`)).toEqual(
+      expected,
+    );
   });
   test("says share and limit for people", () => {
-    expect(eventWarnings([day({ arrived: 970, returned: 30 })])[0]?.because).toBe(
+    const mixed = [
+      day({ arrived: 60, returned: 1 }),
+      day({ arrived: 60, returned: 5 }),
+      day({ arrived: 9, returned: 9 }, "heronpost"),
+    ];
+    expect(judgeEvents(mixed)).toMatchObject({
+      warnings: [{ service: "swiftquill", because: expect.stringMatching(/^4\.8 % of 126 messages came back/) }],
+      tooFew: [{ service: "heronpost", messages: 18 }],
+    });
+    expect(judgeEvents([day({ arrived: 970, returned: 30 })]).warnings[0]?.because).toBe(
       "3 % of 1,000 messages came back, the usual limit is 2 %",
     );
-    expect(eventWarnings([day({ arrived: 2000, reported: 3 })])[0]?.because).toMatch(/^0\.15 % of 2,000 .* is 0\.1 %$/);
+    expect(judgeEvents([day({ arrived: 2000, reported: 3 })]).warnings[0]?.because).toMatch(/^0\.15 % of 2,000 .* is 0\.1 %$/);
   });
 });
 

@@ -44,6 +44,8 @@ export interface SpfTree {
     readonly kind: "none" | "several" | "broken" | "failed" | "loop";
     readonly because: string;
     readonly errors?: readonly SpfError[];
+    /** The records, where there are several. */
+    readonly texts?: readonly string[];
   };
 }
 
@@ -87,7 +89,12 @@ export async function lookupSpf(
   if (answer.kind === "failed") return problem("failed", answer.detail);
   const { texts, only }: PublishedSpf = answer.kind === "found" ? spfIn(answer.set) : { texts: [] };
   if (texts.length > 1)
-    return problem("several", `${domain} has ${texts.length} SPF records, and with more than one, receivers use none`);
+    return {
+      problem: {
+        ...problem("several", `${domain} has ${texts.length} SPF records, and with more than one, receivers use none`).problem,
+        texts,
+      },
+    };
   if (only === undefined) return problem("none", `${domain} has no SPF record`);
   return only.ok
     ? { record: only.value }

@@ -5,7 +5,7 @@ import type { Layout } from "../layout.ts";
 
 /** The result of {@link spfCombine} for people. */
 export function spfCombineText(
-  { domain, before, after, lookups, added, dropped, unresolved, options: ways }: SpfCombineResult,
+  { domain, before, others, after, lookups, added, dropped, unresolved, options: ways }: SpfCombineResult,
   { style, width }: Layout,
 ): string {
   const plain = displayName(domain as never);
@@ -15,6 +15,9 @@ export function spfCombineText(
   return [
     style.title(`SPF record for ${plain}`),
     `${style.removed("today")}  ${before === null ? "none" : visible(before)}${style.quiet(cost("", lookups.before))}`,
+    ...others.map(
+      (one) => `${style.removed("today")}  ${visible(one)}  ${style.quiet("(a second record; with two, receivers use none)")}`,
+    ),
     `${over ? style.bad("new") : style.added("new")}    ${visible(after)}${style.quiet(cost(least, lookups.after))}`,
     ...added.map((one) => `${style.added("+")} ${visible(one)}`),
     ...dropped.map((one) =>
@@ -33,14 +36,21 @@ export function spfCombineText(
           ),
           ...ways.map((one) => wrap(`  saves ${one.saves}: ${visible(one.what)}`, width, "  ")),
         ]
-      : before === after
+      : before === after && others.length === 0
         ? ["Nothing changes: the record has it all already."]
-        : [
-            wrap(
-              `Next: save with ${style.command("zandrel intake")} what no ask wants yet; ${style.command(`zandrel draft ${plain}`)} then shows the change, and zandrel publish carries it out.`,
-              width,
-            ),
-          ]),
+        : others.length > 0
+          ? [
+              wrap(
+                `Next: at the DNS host, leave one SPF record at ${plain} with the new text, and delete the ${count(others.length, "other")}.`,
+                width,
+              ),
+            ]
+          : [
+              wrap(
+                `Next: save with ${style.command("zandrel intake")} what no ask wants yet; ${style.command(`zandrel draft ${plain}`)} then shows the change, and zandrel publish carries it out.`,
+                width,
+              ),
+            ]),
     "",
   ].join("\n");
 }

@@ -1,11 +1,11 @@
 import type { SenderEventsResult } from "../../app/services/events.ts";
-import { EVENT_KINDS } from "../../core/sending/index.ts";
-import { columns, dayText, visible, wrap } from "../index.ts";
+import { EVENT_KINDS, FEWEST } from "../../core/sending/index.ts";
+import { columns, count, dayText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { OUTCOME_WORDS } from "../outcomes.ts";
 
 /** The result of {@link senderEvents} for people. */
-export function senderEventsText({ days, warnings }: SenderEventsResult, { style, width }: Layout): string {
+export function senderEventsText({ days, from, to, tooFew, warnings }: SenderEventsResult, { style, width }: Layout): string {
   if (days.length === 0)
     return `No event was received yet. Receive them: ${style.command("zandrel sender events SERVICE --listen 127.0.0.1:8025")}\n`;
   const rows = [
@@ -20,12 +20,20 @@ export function senderEventsText({ days, warnings }: SenderEventsResult, { style
   return [
     ...columns(rows, (cell, _, row) => (row === 0 ? style.quiet(cell) : cell)),
     "",
-    ...(warnings.length === 0
-      ? [style.good("Mail that came back and complaints are within the usual limits.")]
-      : warnings.flatMap(({ day, domain, because, remedy, severe }) => [
-          `${severe ? style.bad("✗") : style.careful("!")} ${wrap(`${dayText(day)}, ${visible(domain.slice(0, -1))}: ${because}.`, width - 2, "  ")}`,
+    `Over these ${count(to - from + 1, "day")}, ${dayText(from)} to ${dayText(to)}:`,
+    ...(warnings.length === 0 && tooFew.length === 0
+      ? [style.good("✓ Mail that came back and complaints are within the usual limits.")]
+      : warnings.flatMap(({ service, domain, because, remedy, severe }) => [
+          `${severe ? style.bad("✗") : style.careful("!")} ${wrap(`${visible(domain.slice(0, -1))} by ${service}: ${because}.`, width - 2, "  ")}`,
           `  ${style.careful("do:")} ${wrap(remedy, width - 6, "      ")}`,
         ])),
+    ...tooFew.map(({ service, domain, messages }) =>
+      wrap(
+        `○ ${visible(domain.slice(0, -1))} by ${service}: ${count(messages, "message")}, too few to say (${FEWEST} are the least).`,
+        width,
+        "  ",
+      ),
+    ),
     "",
   ].join("\n");
 }
