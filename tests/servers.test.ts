@@ -78,9 +78,13 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
   });
 
   /** Waits until the caching vantage shows a text, and gives back the moment. */
-  async function flips(name: string, text: string): Promise<number> {
+  /** When a text was first seen through the caching resolver, and when a look that did not see it had been begun last. */
+  async function flips(name: string, text: string): Promise<{ seen: number; unseen: number }> {
+    let unseen = 0;
     for (let i = 0; i < 200; i++) {
-      if ((await dig(vantage, name, "TXT")).includes(text)) return Date.now();
+      const begun = Date.now();
+      if ((await dig(vantage, name, "TXT")).includes(text)) return { seen: Date.now(), unseen };
+      unseen = begun;
       await new Promise((resolve) => setTimeout(resolve, 100));
     }
     throw new Error(`${name} never showed ${text}`);
@@ -102,8 +106,8 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
     const flipped = await flips("brackwater.example", "seekmere-owner");
     const predicted = Date.parse(spreading.visibleBy);
     // Kept for the old set's whole TTL, and not longer than predicted; a second for whole-second TTLs, half for polling.
-    expect(flipped).toBeGreaterThan(asked + 6000 - 1500);
-    expect(flipped).toBeLessThan(predicted + 1500);
+    expect(flipped.seen).toBeGreaterThan(asked + 6000 - 1500);
+    expect(flipped.unseen).toBeLessThan(predicted + 1500);
     expect((await own(["watch", "--for", "10s", "--json"])).exit).toBe(0);
     expect((await own(["prove", "seekmere-ownership", "--confirmed", "--json"])).json.asks).toMatchObject([
       { verdict: "proven" },
@@ -121,8 +125,9 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
     );
     expect(state).toBe("spreading");
     const flipped = await flips("_fresh.brackwater.example", "k=2");
-    expect(flipped).toBeGreaterThan(asked + 4000 - 1500);
-    expect(flipped).toBeLessThan(Date.parse(visibleBy) + 1500);
+    // A busy machine looks late; what counts is that nothing old was seen once the promise was due.
+    expect(flipped.seen).toBeGreaterThan(asked + 4000 - 1500);
+    expect(flipped.unseen).toBeLessThan(Date.parse(visibleBy) + 1500);
   });
 
   test("somebody changed the zone since: nothing is done, and what changed is shown", async () => {

@@ -1,4 +1,4 @@
-import { readdirSync, realpathSync, statSync } from "node:fs";
+import { readdirSync, realpathSync, type Stats, statSync } from "node:fs";
 import { basename, join } from "node:path";
 import { crc32, createGunzip } from "node:zlib";
 import { Failure } from "../core/failure.ts";
@@ -198,17 +198,31 @@ async function* mailed({ title: path, source }: StoredMessage): AsyncGenerator<F
   if (!found) yield { title, because: "no report is attached to the mail" };
 }
 
-const isMaildir = (folder: string): boolean =>
-  statSync(folder).isDirectory() &&
-  ["new", "cur"].some((part) => statSync(join(folder, part), { throwIfNoEntry: false })?.isDirectory());
+const isFolder = (path: string): boolean => {
+  try {
+    return statSync(path).isDirectory();
+  } catch {
+    return false;
+  }
+};
+
+const isMaildir = (folder: string): boolean => isFolder(folder) && ["new", "cur"].some((part) => isFolder(join(folder, part)));
+
+/** What stands at a path, or in one sentence why nobody can tell. */
+function look(path: string): Stats {
+  try {
+    return statSync(path);
+  } catch (error) {
+    throw new Failure("file-unreadable", { path, why: (error as NodeJS.ErrnoException).code ?? "" });
+  }
+}
 
 /**
  * Every report at a path: a file of XML, gzip or ZIP, a mail, an mbox, a Maildir, or a folder of any of these. What
  * cannot be read inside a folder is named and passed over.
  */
 export async function* findReports(path: string): AsyncGenerator<FoundReport> {
-  const stat = statSync(path, { throwIfNoEntry: false });
-  if (stat === undefined) throw new Failure("file-unreadable", { path, why: "missing" });
+  const stat = look(path);
   if (stat.isDirectory() && !isMaildir(path)) yield* inFolder(path, new Set([realpathSync(path)]));
   else yield* inFile(path);
 }
