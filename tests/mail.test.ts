@@ -330,6 +330,41 @@ describe("dkim", () => {
 });
 
 describe("spf explain, combine, shrink", () => {
+  test("an include is replaced by an ask that the draft respects, and made anew when the source moved", async () => {
+    const here = brackwater();
+    const flatten = (...more: string[]) => zandrel(here, ["spf", "flatten", "brackwater.example", ...more, ...WORLD, "--json"]);
+    const draft = async () => {
+      const { changes } = (await zandrel(here, ["draft", "brackwater.example", ...WORLD, "--json"])).json;
+      return changes.flatMap((one: { after: { data: string }[] | null }) => (one.after ?? []).map(({ data }) => data));
+    };
+    await zandrel(here, [
+      "intake",
+      "--service",
+      "heronpost",
+      "--host",
+      "@",
+      "--value",
+      "v=spf1 include:spf.heronpost.example ~all",
+    ]);
+    const saved = await flatten("--include", "spf.heronpost.example", "--write");
+    expect([saved.exit, saved.json.ask, saved.json.moved]).toEqual([0, "own-mail-flattened", false]);
+    const [after] = (await draft()).filter((text: string) => /v=spf1/.test(text));
+    expect(after).toMatch(/ip4:/);
+    expect(after).not.toContain("include:spf.heronpost.example");
+    // What was drafted is there now, and the service sends from elsewhere.
+    const zone = join(here, "authenticated.zone");
+    writeFileSync(zone, readFileSync(zone, "utf8").replace(/"v=spf1[^"]*"/, `"${after}"`));
+    const { asks } = (await zandrel(here, ["status", "brackwater.example", ...WORLD, "--json"])).json.domains[0];
+    expect(
+      asks.filter((one: { id: string }) => /flattened|heronpost/.test(one.id)).map((one: { state: string }) => one.state),
+    ).toEqual(["settled", "settled"]);
+    const services = join(here, "services.zone");
+    writeFileSync(services, readFileSync(services, "utf8").replace(/198\.51\.100\.\d+\/\d+/g, "203.0.113.64/28"));
+    const again = await flatten("--write");
+    expect([again.exit, again.json.moved, again.json.after]).toEqual([0, true, expect.stringContaining("ip4:203.0.113.64/28")]);
+    const [renewed] = (await draft()).filter((text: string) => /v=spf1/.test(text));
+    expect(renewed).toContain("ip4:203.0.113.64/28");
+  });
   test("two records are made one, with the terms of both, and every way under the limit is named", async () => {
     const here = brackwater();
     const zone = join(here, "authenticated.zone");

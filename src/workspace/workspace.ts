@@ -5,7 +5,7 @@ import { Failure } from "../core/failure.ts";
 import type { DomainName } from "../core/name/index.ts";
 import { octetsOf } from "../core/record/index.ts";
 import type { WebProof } from "../core/site/index.ts";
-import { readSpfRecord, type SpfError } from "../core/spf/index.ts";
+import { hasAnyTerm, readSpfRecord, type SpfError, type SpfRecord, withoutTerms } from "../core/spf/index.ts";
 import { readRecords } from "../core/zone/index.ts";
 import type { EventStore } from "./event-store.ts";
 import { filesIn, readText, replaceFile } from "./files.ts";
@@ -96,14 +96,16 @@ function readDomain(path: string, text: string, settings: Settings): Domain {
       });
     const { ttl } = settings.defaults;
     const wants: Want[] = wantsOf(lines);
-    if (ask.spf !== undefined) {
-      const terms = readSpfRecord(`v=spf1 ${ask.spf}`);
-      if (!terms.ok) {
-        const { text, message, meant } = terms.error[0] as SpfError;
-        throw new Failure("ask-spf", { at: file.place(["asks", i, "spf"]), found: text, because: message, meant });
-      }
-      wants.push({ kind: "spf-terms", name, type: "TXT", ttl, record: terms.value });
-    }
+    const termsOf = (key: "spf" | "spfWithout"): SpfRecord | undefined => {
+      if (ask[key] === undefined) return undefined;
+      const terms = readSpfRecord(`v=spf1 ${ask[key]}`);
+      if (terms.ok) return terms.value;
+      const { text: found, message, meant } = terms.error[0] as SpfError;
+      throw new Failure("ask-spf", { at: file.place(["asks", i, key]), found, because: message, meant });
+    };
+    const [record, without] = [termsOf("spf"), termsOf("spfWithout")];
+    if (record !== undefined)
+      wants.push({ kind: "spf-terms", name, type: "TXT", ttl, record, ...(without === undefined ? {} : { without }) });
     if (ask.dmarc !== undefined)
       wants.push({ kind: "dmarc-minimum", name: dmarcName(name), type: "TXT", ttl, policy: ask.dmarc });
     if (ask.web !== undefined) wants.push({ kind: "web", proof: webProof(ask.web) });
@@ -121,7 +123,32 @@ function readDomain(path: string, text: string, settings: Settings): Domain {
     for (const [j, other] of ask.after.entries())
       if (!ids.has(other)) throw new Failure("ask-after", { at: file.place(["asks", i, "after", j]), given: other });
   });
-  return { name, role, host, asks: read, path: shownPath(path), ...(redirectTo === undefined ? {} : { redirectTo }) };
+  return {
+    name,
+    role,
+    host,
+    asks: withReplacements(read),
+    path: shownPath(path),
+    ...(redirectTo === undefined ? {} : { redirectTo }),
+  };
+}
+
+/** Asks whose SPF terms another ask has replaced want what stands in their place: it does what they did. */
+function withReplacements(asks: readonly Ask[]): readonly Ask[] {
+  const replacing = asks.flatMap((ask) => ask.wants.filter((want) => want.kind === "spf-terms" && want.without !== undefined));
+  return replacing.reduce<readonly Ask[]>((left, by) => {
+    if (by.kind !== "spf-terms" || by.without === undefined) return left;
+    const gone = by.without;
+    return left.map((ask) => ({
+      ...ask,
+      wants: ask.wants.map((want): Want => {
+        if (want.kind !== "spf-terms" || want.without !== undefined || !hasAnyTerm(want.record, gone)) return want;
+        const words = [...withoutTerms(want.record, [gone]).terms, ...by.record.terms].map((term) => term.text);
+        const record = readSpfRecord(["v=spf1", ...words].join(" "));
+        return record.ok ? { ...want, record: record.value, without: gone } : want;
+      }),
+    }));
+  }, asks);
 }
 
 const webProof = (web: NonNullable<DomainFile["asks"][number]["web"]>): WebProof =>
@@ -199,6 +226,7 @@ export interface AskEntry {
   readonly asked: string;
   readonly after?: readonly string[];
   readonly spf?: string;
+  readonly spfWithout?: string;
   readonly dmarc?: string;
   readonly records?: string;
 }

@@ -91,6 +91,8 @@ export interface NewAsk {
   readonly after: readonly string[];
   readonly records: readonly ResourceRecord[];
   readonly spf?: string;
+  /** SPF terms that go, because those of this ask stand in their place. */
+  readonly spfWithout?: string;
   readonly dmarc?: string;
 }
 
@@ -153,6 +155,7 @@ const entryOf = (ask: NewAsk, now: number, ttl: number): AskEntry => ({
   asked: new Date(now).toISOString().slice(0, 10),
   ...(ask.after.length === 0 ? {} : { after: ask.after }),
   ...(ask.spf === undefined ? {} : { spf: ask.spf }),
+  ...(ask.spfWithout === undefined ? {} : { spfWithout: ask.spfWithout }),
   ...(ask.dmarc === undefined ? {} : { dmarc: ask.dmarc }),
   ...(ask.records.length === 0 ? {} : { records: `${askLines(ask.records, ask.domain, ttl)}\n` }),
 });

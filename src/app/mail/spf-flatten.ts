@@ -1,9 +1,22 @@
 import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
+import type { DomainName } from "../../core/name/index.ts";
 import { printData, splitCharacterStrings } from "../../core/record/index.ts";
-import { flattenSpf, lookupSpf, MAX_LOOKUPS, readSpfRecord, spfTree, treeLookups } from "../../core/spf/index.ts";
-import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
+import {
+  combine,
+  type Flattened,
+  flattenSpf,
+  lookupSpf,
+  MAX_LOOKUPS,
+  readSpfRecord,
+  type SpfRecord,
+  spfTree,
+  treeLookups,
+  withoutTerms,
+} from "../../core/spf/index.ts";
+import { findWorkspace, openWorkspace, type Workspace } from "../../workspace/index.ts";
+import { ownService, reviseAsks } from "../asks/add.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { domainName } from "../shapes.ts";
@@ -18,6 +31,8 @@ export const spfFlattenSchema = z.object({
     .describe("further names, where one record would be too long"),
   sources: z.array(z.object({ term: z.string(), addresses: z.array(z.string()) })),
   lookups: z.object({ before: z.number(), after: z.number(), limit: z.number() }),
+  ask: z.string().nullable().describe("the ask that was saved for it, with --write"),
+  moved: z.boolean().describe("whether the addresses saved before are not those of today"),
   remembered: z.boolean().describe("whether the journal remembers the sources, so that the audit can say when they move"),
 });
 
@@ -27,18 +42,90 @@ export type SpfFlattenResult = z.output<typeof spfFlattenSchema>;
 export interface SpfFlattenRequest extends CommonRequest, DnsOptions {
   readonly include: readonly string[];
   readonly remember: boolean;
+  readonly write: boolean;
+  readonly service: string | undefined;
+}
+
+/** What an earlier run with --write saved: its ask, the includes it replaced, and the terms in their place. */
+interface Saved {
+  readonly id: string;
+  readonly includes: readonly string[];
+  readonly terms: SpfRecord | undefined;
+}
+
+function savedIn(workspace: Workspace | undefined, domain: DomainName, id: string): Saved | undefined {
+  const ask = workspace?.domains.find((one) => one.name === domain)?.asks.find((one) => one.id === id);
+  const want = ask?.wants.find((one) => one.kind === "spf-terms" && one.without !== undefined);
+  if (want?.kind !== "spf-terms") return undefined;
+  return { id, includes: (want.without?.terms ?? []).map((term) => term.text), terms: want.record };
+}
+
+/** The record as it would be had nobody flattened it: the includes again in place of the addresses saved for them. */
+function unflattened(own: SpfRecord, saved: Saved | undefined, includes: readonly string[]): SpfRecord {
+  if (saved?.terms === undefined) return own;
+  const asked = readSpfRecord(`v=spf1 ${includes.map((one) => `include:${one.replace(/^\+?include:/i, "")}`).join(" ")}`);
+  if (!asked.ok) return own;
+  const whole = readSpfRecord(combine(withoutTerms(own, [saved.terms]), [asked.value]));
+  return whole.ok ? whole.value : own;
+}
+
+/** Saves the addresses as an ask in whose favour the includes go; an earlier one is replaced. */
+async function saveAsk(
+  base: SpfRecord,
+  flattened: Flattened,
+  includes: readonly string[],
+  domain: DomainName,
+  id: string,
+  workspace: Workspace,
+  request: SpfFlattenRequest,
+  context: AppContext,
+): Promise<void> {
+  const service = ownService(workspace, request);
+  const after = readSpfRecord(flattened.text);
+  const fresh = after.ok ? withoutTerms(after.value, [base]) : undefined;
+  if (fresh === undefined || fresh.terms.length === 0)
+    throw new Failure("cannot-flatten", { term: includes.join(" "), because: "nothing would change" }, "problem");
+  const ttl = workspace.settings.defaults.ttl;
+  await reviseAsks(workspace, domain, context, (now) => ({
+    service,
+    without: new Map(now.asks.some((one) => one.id === id) ? [[id, "it was made anew from the addresses of today"]] : []),
+    add: [
+      {
+        id,
+        service: service.key,
+        purpose: "sending",
+        domain,
+        after: [],
+        records: flattened.parts.map(({ name, text }) => ({
+          name,
+          type: "TXT",
+          ttl,
+          data: { strings: splitCharacterStrings(text) },
+        })),
+        spf: fresh.terms.map((term) => term.text).join(" "),
+        spfWithout: flattened.sources.map((one) => one.term).join(" "),
+      },
+    ],
+    result: undefined,
+  }));
 }
 
 /** Write the addresses an include stands for today in its place, so that receivers have to ask less. */
 export async function spfFlatten(request: SpfFlattenRequest, context: AppContext): Promise<Outcome<SpfFlattenResult>> {
   const [operand, ...more] = request.operands;
-  const includes = request.include ?? [];
-  if (operand === undefined || more.length > 0 || includes.length === 0) throw new Failure("flatten-include", {});
+  if (operand === undefined || more.length > 0) throw new Failure("flatten-include", {});
   const domain = nameOperand(operand);
   const plain = domain.slice(0, -1);
   const folder = findWorkspace(context.cwd, request.workspace);
   const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
-  if (request.remember && workspace === undefined) throw new Failure("needs-workspace", {});
+  if ((request.remember || request.write) && workspace === undefined) throw new Failure("needs-workspace", {});
+  const id = `${workspace === undefined ? "own-mail" : ownService(workspace, request).key}-flattened`;
+  const saved = savedIn(workspace, domain, id);
+  // Without a word the includes of the last time are meant: that is how it is renewed.
+  const includes = request.include.length > 0 ? request.include : (saved?.includes ?? []);
+  if (includes.length === 0) throw new Failure("flatten-include", {});
+  if (request.write && workspace?.domains.some((one) => one.name === domain) !== true)
+    throw new Failure("not-in-workspace", { domain });
   const dns = openDns(request, context, workspace?.settings, [domain]);
   try {
     const lookup = memoized(dns.world);
@@ -49,14 +136,17 @@ export async function spfFlatten(request: SpfFlattenRequest, context: AppContext
         { because: own.problem.because },
         own.problem.kind === "failed" ? "undetermined" : "problem",
       );
-    const flattened = await flattenSpf(own.record, domain, includes, lookup);
+    const base = unflattened(own.record, saved, includes);
+    const flattened = await flattenSpf(base, domain, includes, lookup);
     if (!flattened.ok)
       throw new Failure("cannot-flatten", { term: flattened.error.term, because: flattened.error.because }, "problem");
     const { text, parts, sources } = flattened.value;
     const parsed = readSpfRecord(text);
     // Records that are not published yet cost one question each.
     const after = parsed.ok ? treeLookups(await spfTree(parsed.value, plain, lookup, { addresses: false })) : 0;
-    if (request.remember && workspace !== undefined) {
+    if (request.write && workspace !== undefined)
+      await saveAsk(base, flattened.value, includes, domain, id, workspace, request, context);
+    if ((request.remember || request.write) && workspace !== undefined) {
       const journal = await workspace.openJournal();
       try {
         journal.append(dns.now, domain, { kind: "spf-flattened", record: text, sources: sources.map((one) => ({ ...one })) });
@@ -66,7 +156,7 @@ export async function spfFlatten(request: SpfFlattenRequest, context: AppContext
     }
     const ttl = workspace?.settings.defaults.ttl ?? 3600;
     return {
-      ended: "fine",
+      ended: after > MAX_LOOKUPS ? "problem" : "fine",
       result: {
         domain,
         before: own.record.text,
@@ -81,7 +171,9 @@ export async function spfFlatten(request: SpfFlattenRequest, context: AppContext
           after,
           limit: MAX_LOOKUPS,
         },
-        remembered: request.remember,
+        remembered: request.remember || request.write,
+        ask: request.write ? id : null,
+        moved: saved !== undefined && own.record.text !== text,
       },
     };
   } finally {

@@ -1,7 +1,7 @@
 import { isKeyText } from "../dkim/index.ts";
 import { atLeast, isDmarc, readDmarcRecord } from "../dmarc/index.ts";
 import { containsAll, type DataOf, decodeUtf8, isOfType, type RecordData, type RecordSet, txtValue } from "../record/index.ts";
-import { hasTerms, spfIn } from "../spf/index.ts";
+import { hasAnyTerm, hasTerms, spfIn } from "../spf/index.ts";
 import type { DmarcWant, DnsWant, RecordsWant, SpfWant } from "./want.ts";
 
 /** The texts of a TXT set; none where it is not there. */
@@ -21,11 +21,16 @@ export function unmet(there: RecordSet | undefined, wanted: Pick<RecordsWant, "t
   });
 }
 
-/** Whether the one SPF record there holds every term that is wanted. */
-function hasWantedTerms(there: RecordSet | undefined, { record }: SpfWant): boolean {
+/** Whether the one SPF record there holds every term that is wanted, and none that has to go. */
+function hasWantedTerms(there: RecordSet | undefined, { record, without }: SpfWant): boolean {
   if (there === undefined) return false;
   const { texts, only } = spfIn(there);
-  return texts.length === 1 && only?.ok === true && hasTerms(only.value, record);
+  return (
+    texts.length === 1 &&
+    only?.ok === true &&
+    hasTerms(only.value, record) &&
+    (without === undefined || !hasAnyTerm(only.value, without))
+  );
 }
 
 /** Whether the one DMARC record there is at least as strict as is wanted. */

@@ -33,6 +33,8 @@ export interface SpfWant extends InDns {
   readonly type: "TXT";
   /** The terms; a record that ends with `all` also says how a first record ends. */
   readonly record: SpfRecord;
+  /** Terms that must not be in it any more, because those of this wish stand in their place. */
+  readonly without?: SpfRecord;
 }
 
 /** A DMARC policy that is at least this strict; `none` is met by every record that can be used. */

@@ -4,7 +4,7 @@ import { atLeast, isDmarc } from "../dmarc/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 import { type DataOf, decodeUtf8, octetsOf, type RecordSet, splitCharacterStrings, txtValue, withData } from "../record/index.ts";
-import { combine, isSpf, MAX_LOOKUPS, readSpfRecord, type SpfCost, spfCost } from "../spf/index.ts";
+import { combine, isSpf, MAX_LOOKUPS, readSpfRecord, type SpfCost, spfCost, withoutTerms } from "../spf/index.ts";
 
 export type PolicyClashKind = "second-spf" | "broken-spf" | "spf-over-limit" | "second-dmarc" | "second-key";
 
@@ -109,7 +109,10 @@ export async function mergeTexts(
       };
     const records = parsed.flatMap((one) => (one.ok ? [one.value] : []));
     const [first, ...others] = records;
-    const combined = combine(first, [...others, ...spf.map(({ record }) => record)]);
+    const whole = combine(first, [...others, ...spf.map(({ record }) => record)]);
+    const read = readSpfRecord(whole);
+    const gone = spf.flatMap(({ without }) => without ?? []);
+    const combined = read.ok && gone.length > 0 ? withoutTerms(read.value, gone).text : whole;
     const parsedCombined = readSpfRecord(combined);
     const cost = parsedCombined.ok ? await spfCost(parsedCombined.value, world) : undefined;
     if (cost !== undefined && cost.lookups > MAX_LOOKUPS) return { clash: overLimit(cost, wanted.name, domain) };

@@ -10,7 +10,7 @@ export interface DayOfEvents {
 }
 
 /** A line that says that the mail of a window was worse than receivers put up with. */
-export interface EventWarning {
+interface EventWarning {
   readonly service: string;
   readonly domain: string;
   readonly kind: "bounces" | "complaints";

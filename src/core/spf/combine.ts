@@ -18,6 +18,19 @@ function effective({ terms }: SpfRecord): readonly Term[] {
 export const hasTerms = (record: SpfRecord, wanted: SpfRecord): boolean =>
   wanted.terms.every((term) => isAll(term) || term.kind === "modifier" || effective(record).some((own) => sameTerm(own, term)));
 
+/** Whether a record has any term of another. */
+export const hasAnyTerm = (record: SpfRecord, others: SpfRecord): boolean =>
+  others.terms.some((term) => effective(record).some((own) => sameTerm(own, term)));
+
+/** A record without the terms of others; what is left keeps its order. */
+export function withoutTerms({ terms }: SpfRecord, others: readonly SpfRecord[]): SpfRecord {
+  const gone = others.flatMap((one) => one.terms);
+  const left = terms.filter((term) => !gone.some((other) => sameTerm(other, term)));
+  const read = readSpfRecord(["v=spf1", ...left.map((term) => term.text)].join(" "));
+  if (!read.ok) throw new Error("terms that could be read cannot be read without some of them");
+  return read.value;
+}
+
 /**
  * One record with the terms of both: order and qualifiers kept, new terms in front of `all` or `redirect`,
  * duplicates dropped, and the `all` of the record that is there never changed. Without a record to start from,

@@ -1,27 +1,41 @@
 import type { SpfFlattenResult } from "../../app/mail/spf-flatten.ts";
-import { displayName } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
 /** The result of {@link spfFlatten} for people. */
 export function spfFlattenText(
-  { domain, before, sources, lines, lookups, remembered }: SpfFlattenResult,
+  { domain, before, sources, lines, lookups, remembered, ask, moved }: SpfFlattenResult,
   { style, width }: Layout,
 ): string {
   return [
-    style.title(`A shorter way for ${displayName(domain as never)}: ${count(lookups.before, "lookup")} become ${lookups.after}`),
+    style.title(`A shorter way for ${displayName(domain)}: ${count(lookups.before, "lookup")} become ${lookups.after}`),
     `${style.removed("today")}  ${visible(before)}`,
     ...sources.map((one) =>
       wrap(`${visible(one.term)} stands for ${one.addresses.map((address) => address.slice(4)).join(", ")}`, width, "  "),
     ),
     "",
-    "Publish in its place:",
+    ask === null ? "Publish in its place:" : "What it becomes:",
     ...lines.map((line) => style.added(visible(line))),
     "",
+    ...(lookups.after > lookups.limit
+      ? [
+          style.bad(
+            wrap(
+              `Still over the limit: ${lookups.after} lookups are needed, and receivers stop at ${lookups.limit}. zandrel spf combine ${displayName(domain)} names every way under it.`,
+              width,
+            ),
+          ),
+        ]
+      : []),
+    ...(moved ? ["The service has moved since the last time: these are its addresses of today."] : []),
+    ...(ask === null
+      ? []
+      : [`${style.good("saved")}  ${ask}`, `Next: ${style.command(`zandrel draft ${withoutRootDot(domain)}`)}, then publish.`]),
     style.careful(
       wrap(
         remembered
-          ? "The service may move to other addresses without telling anybody. What this was made from is remembered: run zandrel audit now and then, it says so."
+          ? "The service may move to other addresses without telling anybody. What this was made from is remembered: run zandrel audit now and then; it says so, and the same command with --write then makes it anew."
           : "The service may move to other addresses without telling anybody, and mail then fails. With --remember zandrel audit says when that happens.",
         width,
       ),

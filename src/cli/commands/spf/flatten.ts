@@ -1,6 +1,6 @@
 import { spfFlatten, spfFlattenSchema } from "../../../app/mail/spf-flatten.ts";
 import { command } from "../../command.ts";
-import { flag, list, resolverOptions } from "../../options.ts";
+import { flag, list, resolverOptions, shared } from "../../options.ts";
 
 export default command({
   name: "spf flatten",
@@ -9,10 +9,17 @@ export default command({
   examples: [
     ["zandrel spf flatten brackwater.example --include spf.heronpost.example", "show the record"],
     ["zandrel spf flatten brackwater.example --include spf.heronpost.example --remember", "and have the audit watch the source"],
+    [
+      "zandrel spf flatten brackwater.example --include spf.heronpost.example --write",
+      "save it as an ask: zandrel publish carries it out",
+    ],
+    ["zandrel spf flatten brackwater.example --write", "make it anew from the addresses of today"],
   ],
   options: {
     ...resolverOptions,
     include: list("the include to replace (repeatable)"),
+    write: shared.write,
+    service: shared.service,
     remember: flag("remember what it was made from; zandrel audit says when that moves"),
   },
   schema: spfFlattenSchema,
