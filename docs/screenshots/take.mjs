@@ -16,9 +16,10 @@ const asset = (name) => readFileSync(path(`../../node_modules/@xterm/xterm/${nam
 const page = (
   columns,
   rows,
+  fontSize = 15,
 ) => `<!doctype html><style>${asset("css/xterm.css")} body{margin:0;background:#191c26;padding:24px} .xterm-viewport{overflow:hidden!important}</style>
 <div id="t"></div><script>${asset("lib/xterm.js")}</script><script>
-const t=new Terminal({cols:${columns},rows:${rows},fontSize:15,lineHeight:1.2,fontFamily:"'DejaVu Sans Mono',monospace",convertEol:true,cursorStyle:"bar",cursorInactiveStyle:"none",theme:{background:"#191c26",foreground:"#e6e3dc",brightBlack:"#a6a8b8",green:"#8ad6ab",red:"#f58f97",yellow:"#eaca72",cyan:"#8bd2e3",blue:"#a3b8f7",magenta:"#dba9ea"}});
+const t=new Terminal({cols:${columns},rows:${rows},fontSize:${fontSize},lineHeight:1.2,fontFamily:"'DejaVu Sans Mono',monospace",convertEol:true,cursorStyle:"bar",cursorInactiveStyle:"none",theme:{background:"#191c26",foreground:"#e6e3dc",brightBlack:"#a6a8b8",green:"#8ad6ab",red:"#f58f97",yellow:"#eaca72",cyan:"#8bd2e3",blue:"#a3b8f7",magenta:"#dba9ea"}});
 t.open(document.getElementById("t"));</script>`;
 
 /** Runs a command line and gives back what it printed, colours included. */
@@ -51,8 +52,10 @@ const browser = await chromium.launch({
 /** Draws a prompt with its output and saves it as NAME.png. */
 export async function shoot(name, blocks) {
   const tab = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-  await tab.setContent(page(130, 40));
   const text = blocks.map(({ shown, printed }) => `\x1b[1m$\x1b[22m \x1b[36m${shown}\x1b[39m\n${printed}`).join("\n");
+  // What is longer than the picture is drawn smaller, so that its beginning and its end are both there.
+  const lines = text.split("\n").length;
+  await tab.setContent(page(130, Math.max(40, lines + 1), lines < 40 ? 15 : Math.max(9, Math.floor((15 * 40) / (lines + 1)))));
   // @ts-expect-error "t" is the page's own terminal.
   await tab.evaluate((all) => new Promise((done) => t.write(all, done)), text);
   await tab.waitForTimeout(200);
