@@ -1,4 +1,4 @@
-import { mkdirSync, readFileSync, statSync, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, readFileSync, statSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
 import { folderWith, zandrel } from "./zandrel.ts";
@@ -291,8 +291,11 @@ describe("dkim", () => {
         ...more,
         "--json",
       ]);
+    expect((await rotate("--write")).json.error).toMatchObject({ code: "rotate-no-key", at: "--old-selector" });
+    expect(existsSync(join(here, "keys"))).toBe(false);
     await zandrel(here, ["dkim", "new", "brackwater.example", "--selector", "z1"]);
     await zandrel(here, ["publish", "brackwater.example", ...into]);
+    expect((await rotate("--switched")).json.error).toMatchObject({ code: "switch-too-early" });
     const states = (json: { steps: { kind: string; state: string }[] }) => json.steps.map((step) => `${step.kind} ${step.state}`);
     expect(states((await rotate("--at", "2026-03-02T09:00Z")).json).slice(0, 3)).toEqual([
       "publish now",
@@ -326,6 +329,24 @@ describe("dkim", () => {
       ["broken", ["revoked"]],
       ["usable", []],
     ]);
+    // It follows what is published: revoked, then removed, and then it is over.
+    expect(states((await rotate("--at", later)).json).slice(3)).toEqual(["keep done", "revoke done", "remove now"]);
+    expect((await zandrel(here, ["retire", "own-mail-revoked-z1", ...into, "--replace", "z1._domainkey"])).exit).toBe(0);
+    expect(states((await rotate("--at", later)).json).every((state: string) => state.endsWith(" done"))).toBe(true);
+  });
+  test("a key that a stopped run left without its ask is named by status and taken up", async () => {
+    const here = brackwater();
+    const first = (
+      await zandrel(here, ["dkim", "new", "brackwater.example", "--selector", "z1", "--key-type", "ed25519", "--json"])
+    ).json;
+    const file = join(here, "domains", "brackwater.example.yaml");
+    const text = readFileSync(file, "utf8");
+    writeFileSync(file, text.slice(0, text.indexOf("  - id: own-mail-dkim-z1")));
+    const status = (await zandrel(here, ["status", "--zone-file", "brackwater.example.zone", "--json"])).json.domains[0];
+    expect(status.keysWithoutAsk).toEqual([{ selector: "z1", next: "zandrel dkim new brackwater.example --selector z1" }]);
+    const again = (await zandrel(here, ["dkim", "new", "brackwater.example", "--selector", "z1", "--json"])).json;
+    expect(again).toMatchObject({ takenUp: true, type: "ed25519", record: first.record });
+    expect(readFileSync(file, "utf8")).toContain("own-mail-dkim-z1");
   });
 });
 

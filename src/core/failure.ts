@@ -56,6 +56,7 @@ export interface Failures {
 
   // Files
   "file-unreadable": { readonly path: string; readonly why: string };
+  "file-outside": { readonly path: string };
   "file-too-large": { readonly path: string; readonly octets: number };
   "output-not-written": { readonly why: string };
   "cannot-write": { readonly path: string; readonly why: string };

@@ -1,4 +1,4 @@
-import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, describe, expect, test } from "@jest/globals";
@@ -39,6 +39,19 @@ const message = (run: () => unknown): string => {
 };
 
 describe("reading the files", () => {
+  test.each(["zandrel.yaml", "domains/c.yaml"])(
+    "a link out of the workspace is refused, and nothing of its target is shown: %s",
+    (file) => {
+      const made = folder({ "zandrel.yaml": SETTINGS, "domains/b.yaml": DOMAIN });
+      const outside = join(folder(), "secret.txt");
+      writeFileSync(outside, "top: [secret\n");
+      rmSync(join(made, file), { force: true });
+      symlinkSync(outside, join(made, file));
+      const said = message(() => openWorkspace(made, made));
+      expect(said).toMatch(/leads out of the workspace/);
+      expect(said).not.toContain("top");
+    },
+  );
   test("asks come with their records parsed", () => {
     const { domains, settings } = openWorkspace(folder({ "zandrel.yaml": SETTINGS, "domains/b.yaml": DOMAIN }), undefined);
     expect(domains).toMatchObject([
@@ -71,6 +84,13 @@ describe("reading the files", () => {
       { "zandrel.yaml": `${SETTINGS}    key: hunter2\n` },
       /zandrel\.yaml:9:10: .*expected env:NAME or file:PATH/,
     ],
+    [
+      "a secret under a key that is none",
+      { "zandrel.yaml": `${SETTINGS}    password: hunter2\n` },
+      /^(?!.*hunter2).*the key password means nothing/,
+    ],
+    ["a secret in a line that is no YAML", { "zandrel.yaml": `${SETTINGS}    token: hunter2: [\n` }, /^(?!.*hunter2).*not YAML/],
+    ["a secret as the value", { "zandrel.yaml": `${SETTINGS}    key: hunter2\n` }, /^(?!.*hunter2).*expected env:NAME/],
     [
       "control characters",
       { "zandrel.yaml": 'version: 1\norganisation: "a\\x1b[31mb"\n' },

@@ -1,5 +1,5 @@
-import { existsSync } from "node:fs";
-import { dirname, join, relative, resolve } from "node:path";
+import { existsSync, lstatSync, realpathSync } from "node:fs";
+import { dirname, isAbsolute, join, relative, resolve } from "node:path";
 import { type Ask, dmarcName, type Want, wantsOf } from "../core/ask/index.ts";
 import { Failure } from "../core/failure.ts";
 import type { DomainName } from "../core/name/index.ts";
@@ -166,6 +166,18 @@ function expectKey(
   throw new Failure("unknown-key", { at: file.place(keys), given: key, what, section, known: Object.keys(known) });
 }
 
+/**
+ * Reads a file of the workspace. A link that leads out of it is refused: an error about what stands there would show
+ * somebody else's file.
+ */
+function readOwn(folder: string, path: string): string {
+  if (lstatSync(path).isSymbolicLink() && existsSync(path)) {
+    const near = relative(realpathSync(folder), realpathSync(path));
+    if (near.startsWith("..") || isAbsolute(near)) throw new Failure("file-outside", { path: shownPath(path) });
+  }
+  return readText(path);
+}
+
 /** Opens the workspace a command works in, every file read and checked. */
 export function openWorkspace(from: string, given: string | undefined): Workspace {
   const folder = findWorkspace(from, given);
@@ -173,7 +185,8 @@ export function openWorkspace(from: string, given: string | undefined): Workspac
   // The domains first: another process adds a service before the ask that names it, so that settings read after the
   // asks know every service of theirs.
   const texts = filesIn(join(folder, "domains"), ".yaml").map((file) => join(folder, "domains", file));
-  const read = texts.map((path) => [path, readText(path)] as const);
+  const read = texts.map((path) => [path, readOwn(folder, path)] as const);
+  readOwn(folder, join(folder, SETTINGS_FILE));
   const settings = readSettings(join(folder, SETTINGS_FILE)).value;
   const domains: Domain[] = [];
   for (const [path, text] of read) {

@@ -5,7 +5,7 @@ import { dnsWants, recordsWanted } from "../../core/ask/index.ts";
 import { type Audit, audit, CATALOGUE, isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
 import { keyNameOf } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { type DomainName, isBelow } from "../../core/name/index.ts";
+import { type DomainName, isBelow, withoutRootDot } from "../../core/name/index.ts";
 import { type DataOf, decodeUtf8, txtValue } from "../../core/record/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import { type Domain, findWorkspace, type Journal, keyPath, openWorkspace, type Workspace } from "../../workspace/index.ts";
@@ -134,7 +134,8 @@ export async function auditDomains(request: AuditDomainsRequest, context: AppCon
   const journal = workspace?.hasJournal === true ? await workspace.openJournal() : undefined;
   try {
     const domains: AuditDomainsResult["domains"] = [];
-    for (const name of names) {
+    for (const [i, name] of names.entries()) {
+      if (names.length > 1) context.progress(`${i + 1} of ${names.length}: ${withoutRootDot(name)}\n`);
       const own = workspace?.domains.find((one) => one.name === name);
       const { right, findings, unresolved } = await auditOne(name, own, workspace, journal, dns, selectors, context);
       domains.push({

@@ -15,7 +15,7 @@ const SAID: { readonly [A in Area]?: (facts: Facts) => string | undefined } = {
   "mail-in": ({ exchanges }) =>
     exchanges.length === 0
       ? undefined
-      : `mail goes to ${exchanges.map(({ name }) => displayName(name)).join(", ")}, and each has an address`,
+      : `mail goes to ${exchanges.map(({ name }) => displayName(name)).join(", ")}, ${exchanges.length === 1 ? "which has an address" : "and each has an address"}`,
   spf: ({ spf, spfTree }) =>
     "record" in spf && spfTree !== undefined
       ? `there is one SPF record, it can be read, and costs ${treeLookups(spfTree)} of ${MAX_LOOKUPS} lookups`
