@@ -1,6 +1,7 @@
 import { generateKeyPairSync } from "node:crypto";
 import { parseArgs } from "node:util";
 import { internals } from "../internals.mjs";
+import { randomFrom } from "./random.mjs";
 import { obeysAbnf } from "./spf-abnf.mjs";
 
 const {
@@ -68,16 +69,7 @@ const total =
 const until = given.seconds === undefined ? Number.POSITIVE_INFINITY : performance.now() + Number(given.seconds) * 1000;
 const seed = Number(given.seed ?? Date.now() % 2 ** 31);
 
-/** A small generator that repeats itself for the same seed (mulberry32). */
-let state = seed;
-const random = () => {
-  state = (state + 0x6d2b79f5) | 0;
-  let t = Math.imul(state ^ (state >>> 15), 1 | state);
-  t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
-  return ((t ^ (t >>> 14)) >>> 0) / 2 ** 32;
-};
-const below = (most) => Math.floor(random() * most);
-const pick = (list) => list[below(list.length)];
+const { random, below, pick } = randomFrom(seed);
 const many = (most, one) => Array.from({ length: below(most + 1) }, one).join("");
 const octet = () => String.fromCharCode(below(256));
 const noise = () => many(20, octet);

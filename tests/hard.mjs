@@ -22,21 +22,14 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { parseArgs } from "node:util";
 import { gzipSync } from "node:zlib";
+import { randomFrom } from "./random.mjs";
 
 const PROGRAM = new URL("../dist/zandrel.js", import.meta.url).pathname;
 const { values: given } = parseArgs({
   options: { part: { type: "string" }, times: { type: "string", default: "300" }, seed: { type: "string" } },
 });
 const seed = Number(given.seed ?? Date.now() % 2 ** 31);
-let state = seed;
-const random = () => {
-  state = (state + 0x6d2b79f5) | 0;
-  let t = Math.imul(state ^ (state >>> 15), 1 | state);
-  t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
-  return ((t ^ (t >>> 14)) >>> 0) / 2 ** 32;
-};
-const below = (most) => Math.floor(random() * most);
-const pick = (list) => list[below(list.length)];
+const { random, below, pick } = randomFrom(seed);
 
 const folders = [];
 const folder = () => {
