@@ -146,10 +146,19 @@ const MAX_REVERSE = 5;
 
 export const textsIn = (there: There<"TXT">): string[] => there.data.map((data) => decodeUtf8(txtValue(data)));
 
-/** Asks everything the rules need, each question once. */
-export async function gatherFacts(input: AuditInput): Promise<Facts> {
-  const { domain, organizationalDomain, role, authority } = input;
-  const unresolved = new Map<string, Unresolved>();
+/** How everything is asked: each question once, and what could not be asked is noted. */
+interface Asking {
+  readonly input: AuditInput;
+  readonly everywhere: Lookup;
+  /** What stands at a name; nothing where the name would be too long. */
+  at<T extends KnownType>(name: DomainName | undefined, type: T, lookup?: Lookup): Promise<There<T>>;
+  host(name: DomainName): Promise<Host>;
+  /** A name below the domain; undefined where it would be too long. */
+  below(labels: string, of?: DomainName): DomainName | undefined;
+}
+
+function asking(input: AuditInput, unresolved: Map<string, Unresolved>): Asking {
+  const { domain } = input;
   const noting = (lookup: Lookup): Lookup => ({
     async ask(name, type) {
       const answer = await lookup.ask(name, type);
@@ -185,7 +194,12 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
     };
   };
   const below = (labels: string, of: DomainName = domain): DomainName | undefined => under(nameOf(labels), of);
+  return { input, everywhere, at, host, below };
+}
 
+/** The zone itself: its servers, and where mail and the site lead. */
+async function zoneFacts({ input, at, host, below }: Asking) {
+  const { domain, authority } = input;
   const [soa, ns, mx, caa, txt, apex, www] = await Promise.all([
     at(domain, "SOA"),
     at(domain, "NS"),
@@ -208,6 +222,12 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
       .filter((data) => data.exchange !== ".")
       .map(async ({ exchange, preference }) => ({ ...(await host(exchange)), preference })),
   );
+  return { soa, ns, mx, caa, txt, apex, www, servers, nameServers, exchanges };
+}
+
+/** What answers for names that nobody made, and names at which the domain was written twice. */
+async function wildcardFacts({ input, at, below, everywhere }: Asking) {
+  const { domain } = input;
   const [anyA, anyTxt, anyMx, anyKey, anyDmarc] = await Promise.all([
     at(below(NOBODY), "A"),
     at(below(NOBODY), "TXT"),
@@ -225,7 +245,12 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
     : (await Promise.all(doubledNames.map(async (name) => ({ name, answer: await everywhere.ask(name, "TXT") })))).filter(
         ({ answer }) => answer.kind === "found" || answer.kind === "nodata",
       );
-  const texts = textsIn(txt);
+  return { anyA, anyTxt, anyMx, anyKey, anyDmarc, wild, doubled: doubled.map(({ name }) => name) };
+}
+
+/** The SPF record with everything it leads to, and whether sources that were replaced by addresses have moved. */
+async function spfFacts({ input, everywhere }: Asking) {
+  const { domain, organizationalDomain } = input;
   const spf = await lookupSpf(domain.slice(0, -1), everywhere);
   const tree =
     "record" in spf
@@ -241,6 +266,23 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
       return { term, before: addresses, now };
     }),
   );
+  const singles = (tree?.branches ?? [])
+    .flatMap(({ term }) =>
+      term.kind === "mechanism" && term.address !== undefined && (term.prefix4 ?? 32) === 32 && (term.prefix6 ?? 128) === 128
+        ? [term.address]
+        : [],
+    )
+    .filter((address) => address.includes("."))
+    .slice(0, MAX_REVERSE);
+  const reverse = await Promise.all(
+    singles.map(async (address) => ({ address, ...(await forwardConfirmedReverse(address, everywhere)) })),
+  );
+  return { spf, spfTree: tree, flattenedNow, reverse };
+}
+
+/** The keys at every selector that is known or usual. */
+async function keyFacts({ input, everywhere }: Asking, anyKey: There<"TXT">): Promise<SelectorCheck[]> {
+  const { domain } = input;
   const known = input.selectors.map(({ selector }) => selector);
   const keys = await Promise.all(
     input.selectors.map(({ selector, own: key }) => checkSelector(domain, selector, everywhere, key)),
@@ -252,6 +294,12 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
         .map((one) => checkSelector(domain, one, everywhere)),
     )
   ).filter((one) => one.state !== "absent" && one.state !== "unknown" && anyKey.data.length === 0);
+  return [...keys, ...usual];
+}
+
+/** The policy, found both ways, and whether reports about it are taken where they go. */
+async function dmarcFacts({ input, at, host, everywhere }: Asking) {
+  const { domain, organizationalDomain } = input;
   const [publishedDmarc, dmarc, dmarcByList] = await Promise.all([
     lookupDmarc(domain, everywhere),
     discoverByWalk(domain, everywhere),
@@ -277,17 +325,12 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
       };
     }),
   );
-  const singles = (tree?.branches ?? [])
-    .flatMap(({ term }) =>
-      term.kind === "mechanism" && term.address !== undefined && (term.prefix4 ?? 32) === 32 && (term.prefix6 ?? 128) === 128
-        ? [term.address]
-        : [],
-    )
-    .filter((address) => address.includes("."))
-    .slice(0, MAX_REVERSE);
-  const reverse = await Promise.all(
-    singles.map(async (address) => ({ address, ...(await forwardConfirmedReverse(address, everywhere)) })),
-  );
+  return { publishedDmarc, dmarc, dmarcByList, dmarcRecord: dmarc.record, destinations };
+}
+
+/** What is said about encrypted delivery, at the right names and at mistyped ones, and what DNSSEC there is. */
+async function transportFacts({ input, at, host, below, everywhere }: Asking, wild: boolean) {
+  const { domain } = input;
   const [mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99] = await Promise.all([
     at(below("_mta-sts"), "TXT"),
     at(below("_smtp._tls"), "TXT"),
@@ -312,6 +355,14 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
           ),
         )
       ).flat();
+  return { mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99, misplaced };
+}
+
+/** Hosts below the domain: policies of their own, and return paths. */
+async function hostFacts(
+  { input, at, below, everywhere }: Asking,
+  { anyDmarc, anyMx, wild }: Awaited<ReturnType<typeof wildcardFacts>>,
+) {
   const subHosts = [...new Set([...input.hosts, ...USUAL_HOSTS.flatMap((label) => below(label) ?? [])])];
   const subPolicies =
     anyDmarc.data.length > 0
@@ -335,47 +386,34 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
             }),
           )
         ).flat();
+  return { subPolicies, returnPaths };
+}
+
+/** Asks everything the rules need, each question once. */
+export async function gatherFacts(input: AuditInput): Promise<Facts> {
+  const unresolved = new Map<string, Unresolved>();
+  const ask = asking(input, unresolved);
+  const [zone, wildcards, spf, policy] = await Promise.all([zoneFacts(ask), wildcardFacts(ask), spfFacts(ask), dmarcFacts(ask)]);
+  const [keys, transport, hosts] = await Promise.all([
+    keyFacts(ask, wildcards.anyKey),
+    transportFacts(ask, wildcards.wild),
+    hostFacts(ask, wildcards),
+  ]);
+  const texts = textsIn(zone.txt);
+  const { wild: _, ...unmade } = wildcards;
   return {
     ...input,
-    plain: displayName(domain),
+    ...zone,
+    ...unmade,
+    ...spf,
+    ...policy,
+    ...transport,
+    ...hosts,
+    plain: displayName(input.domain),
     unresolved: [...unresolved.values()],
-    sends: role !== "parked" && role !== "redirect",
-    servers,
-    nameServers,
-    apex,
-    www,
-    soa,
-    ns,
-    mx,
-    exchanges,
-    caa,
-    ds,
-    dnskey,
-    type99,
-    txt,
+    sends: input.role !== "parked" && input.role !== "redirect",
     texts,
-    anyA,
-    anyTxt,
-    anyMx,
-    anyKey,
-    anyDmarc,
-    doubled: doubled.map(({ name }) => name),
     spfTexts: texts.filter(isSpf),
-    spf,
-    spfTree: tree,
-    flattenedNow,
-    keys: [...keys, ...usual],
-    publishedDmarc,
-    dmarc,
-    dmarcByList,
-    dmarcRecord: dmarc.record,
-    destinations,
-    mtaSts,
-    mtaStsHost,
-    tlsRpt,
-    misplaced,
-    subPolicies,
-    returnPaths,
-    reverse,
+    keys,
   };
 }
