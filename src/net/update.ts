@@ -16,7 +16,7 @@ import {
   type WireRecord,
 } from "./message.ts";
 import { exchangeTcp } from "./transport.ts";
-import { signMessage, type TsigKey, verifyMessage } from "./tsig.ts";
+import { signMessage, type TsigFailure, type TsigKey, verifyMessage } from "./tsig.ts";
 
 /**
  * How a dynamic update ended.
@@ -123,87 +123,68 @@ export interface UpdateRequest {
 /** What a server says before it looks at the key: nothing was done. */
 const SAID_UNSIGNED: ReadonlySet<number> = new Set([RCODE.FORMERR, RCODE.NOTIMP, RCODE.REFUSED, RCODE.NOTAUTH, RCODE.NOTZONE]);
 
-/** Sends all changes of one zone as one signed update over TCP, once, and checks the server's signature on the answer. */
-export async function sendUpdate({ server, apex, key, changes, now, timeout }: UpdateRequest): Promise<UpdateOutcome> {
-  if ("url" in server)
-    return {
-      kind: "unreachable",
-      detail: `${server.url} is not a server for dynamic updates`,
-      remedy: "give the address of the primary server",
-    };
-  const where = serverText(server);
-  const signed = signMessage(encodeMessage(updateMessage(apex, changes, randomInt(0x10000))), key, now);
-  const sent = await exchangeTcp(server, signed.message, timeout);
-  if (!sent.ok) {
-    if (sent.error.why === "unreachable")
+/** What an answer means whose signature does not hold; undefined where its code can be believed all the same. */
+function unverified(
+  failure: TsigFailure,
+  rcode: number | undefined,
+  where: string,
+  { key, now }: Pick<UpdateRequest, "key" | "now">,
+): UpdateOutcome | undefined {
+  switch (failure.code) {
+    case "other-key":
       return {
-        kind: "unreachable",
-        detail: sent.error.detail,
-        remedy: "check the server's address under hosts: in zandrel.yaml, and that this machine may reach it",
+        kind: "unknown",
+        detail: `the answer of ${where} is signed with another key than ${displayName(key.name)}`,
+        remedy: "somebody may be in between: run zandrel status to see what the zone holds",
       };
-    return {
-      kind: "unknown",
-      detail: sent.error.detail,
-      remedy: "run zandrel status: it looks at the zone and says whether the change was carried out",
-    };
-  }
-  const verified = verifyMessage(sent.value, key, now, signed.mac);
-  const answer = decodeMessage(sent.value);
-  const rcode = answer.ok ? answer.value.rcode : undefined;
-  if (!verified.ok) {
-    switch (verified.error.code) {
-      case "other-key":
-        return {
-          kind: "unknown",
-          detail: `the answer of ${where} is signed with another key than ${displayName(key.name)}`,
-          remedy: "somebody may be in between: run zandrel status to see what the zone holds",
-        };
-      case "bad-key":
-        return {
-          kind: "unauthenticated",
-          detail: `${where} does not know the key ${displayName(key.name)} with ${key.algorithm}`,
-          remedy: "compare the key's name and algorithm in zandrel.yaml with what the DNS host shows",
-        };
-      case "bad-signature":
-        return rcode === RCODE.NOTAUTH
-          ? {
-              kind: "unauthenticated",
-              detail: `${where} says that the secret of the key ${displayName(key.name)} is wrong`,
-              remedy: "copy the secret from the DNS host again, whole and without spaces",
-            }
-          : {
-              kind: "unknown",
-              detail: `the answer of ${where} is not signed with the key ${displayName(key.name)}`,
-              remedy: "somebody may be in between: run zandrel status to see what the zone holds",
-            };
-      case "bad-time": {
-        const minutes = verified.error.serverTime === undefined ? undefined : Math.round((now - verified.error.serverTime) / 60);
-        const off =
-          minutes === undefined ? "too far from" : `${Math.abs(minutes)} minutes ${minutes < 0 ? "behind" : "ahead of"}`;
-        return {
-          kind: "unauthenticated",
-          detail: `this computer's clock is ${off} the clock of ${where}`,
-          remedy: "set the clock and publish again",
-        };
-      }
-      case "unsigned":
-        // A server that does not know the zone or does not take updates says so before it looks at keys. Every other
-        // answer it signs, and without a signature it may be anybody's.
-        if (rcode === undefined || !SAID_UNSIGNED.has(rcode))
-          return {
+    case "bad-key":
+      return {
+        kind: "unauthenticated",
+        detail: `${where} does not know the key ${displayName(key.name)} with ${key.algorithm}`,
+        remedy: "compare the key's name and algorithm in zandrel.yaml with what the DNS host shows",
+      };
+    case "bad-signature":
+      return rcode === RCODE.NOTAUTH
+        ? {
+            kind: "unauthenticated",
+            detail: `${where} says that the secret of the key ${displayName(key.name)} is wrong`,
+            remedy: "copy the secret from the DNS host again, whole and without spaces",
+          }
+        : {
             kind: "unknown",
-            detail: `the answer of ${where} is not signed`,
-            remedy: "run zandrel status to see what the zone holds",
+            detail: `the answer of ${where} is not signed with the key ${displayName(key.name)}`,
+            remedy: "somebody may be in between: run zandrel status to see what the zone holds",
           };
-        break;
-      case "malformed":
+    case "bad-time": {
+      const minutes = failure.serverTime === undefined ? undefined : Math.round((now - failure.serverTime) / 60);
+      const off = minutes === undefined ? "too far from" : `${Math.abs(minutes)} minutes ${minutes < 0 ? "behind" : "ahead of"}`;
+      return {
+        kind: "unauthenticated",
+        detail: `this computer's clock is ${off} the clock of ${where}`,
+        remedy: "set the clock and publish again",
+      };
+    }
+    case "unsigned":
+      // A server that does not know the zone or does not take updates says so before it looks at keys. Every other
+      // answer it signs, and without a signature it may be anybody's.
+      if (rcode === undefined || !SAID_UNSIGNED.has(rcode))
         return {
           kind: "unknown",
-          detail: `the answer of ${where} cannot be read`,
+          detail: `the answer of ${where} is not signed`,
           remedy: "run zandrel status to see what the zone holds",
         };
-    }
+      return undefined;
+    case "malformed":
+      return {
+        kind: "unknown",
+        detail: `the answer of ${where} cannot be read`,
+        remedy: "run zandrel status to see what the zone holds",
+      };
   }
+}
+
+/** What the response code of an update means (RFC 2136 section 2.2). */
+function outcomeOf(rcode: number | undefined, where: string, { apex, key }: Pick<UpdateRequest, "apex" | "key">): UpdateOutcome {
   switch (rcode) {
     case RCODE.NOERROR:
       return { kind: "done" };
@@ -233,4 +214,35 @@ export async function sendUpdate({ server, apex, key, changes, now, timeout }: U
         remedy: "try again; if it stays, ask the DNS host",
       };
   }
+}
+
+/** Sends all changes of one zone as one signed update over TCP, once, and checks the server's signature on the answer. */
+export async function sendUpdate({ server, apex, key, changes, now, timeout }: UpdateRequest): Promise<UpdateOutcome> {
+  if ("url" in server)
+    return {
+      kind: "unreachable",
+      detail: `${server.url} is not a server for dynamic updates`,
+      remedy: "give the address of the primary server",
+    };
+  const where = serverText(server);
+  const signed = signMessage(encodeMessage(updateMessage(apex, changes, randomInt(0x10000))), key, now);
+  const sent = await exchangeTcp(server, signed.message, timeout);
+  if (!sent.ok) {
+    if (sent.error.why === "unreachable")
+      return {
+        kind: "unreachable",
+        detail: sent.error.detail,
+        remedy: "check the server's address under hosts: in zandrel.yaml, and that this machine may reach it",
+      };
+    return {
+      kind: "unknown",
+      detail: sent.error.detail,
+      remedy: "run zandrel status: it looks at the zone and says whether the change was carried out",
+    };
+  }
+  const verified = verifyMessage(sent.value, key, now, signed.mac);
+  const answer = decodeMessage(sent.value);
+  const rcode = answer.ok ? answer.value.rcode : undefined;
+  const doubt = verified.ok ? undefined : unverified(verified.error, rcode, where, { key, now });
+  return doubt ?? outcomeOf(rcode, where, { apex, key });
 }
