@@ -76,6 +76,7 @@ const MISSING: Readonly<Record<string, string>> = {
   "zandrel sender settings swiftquill --check": "no-smtp-settings",
   "zandrel sender link swiftquill": "no-link",
   "zandrel sender link http://127.0.0.1:8100/link/v1 --link-key env:LINK_KEY --deep": "variable-not-set",
+  "zandrel spf flatten brackwater.example --write": "flatten-include",
   "zandrel helper brackwater-post.example": "unknown-domain",
   "zandrel helper brackwater-post.example --json": "unknown-domain",
 };
