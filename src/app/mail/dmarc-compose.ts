@@ -1,6 +1,7 @@
 import * as z from "zod";
 import { dmarcName } from "../../core/ask/index.ts";
 import {
+  type Composed,
   composeDmarc,
   discoverByWalk,
   dmarcInWords,
@@ -11,9 +12,9 @@ import {
 import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
 import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
-import { octetsOf, type ResourceRecord, splitCharacterStrings } from "../../core/record/index.ts";
+import { octetsOf, splitCharacterStrings } from "../../core/record/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
-import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
+import { findWorkspace, openWorkspace, type Workspace } from "../../workspace/index.ts";
 import { type NewAsk, ownService, reviseAsks } from "../asks/add.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
@@ -51,6 +52,41 @@ export interface DmarcComposeRequest extends CommonRequest, DnsOptions {
   readonly force: boolean;
   readonly service: string | undefined;
   readonly write: boolean;
+}
+
+/** Saves the policy as an ask in place of an earlier one, and the consent of other domains of the workspace that get its reports. */
+async function savePolicy(
+  { text, permissions }: Composed,
+  domain: DomainName,
+  workspace: Workspace | undefined,
+  request: DmarcComposeRequest,
+  context: AppContext,
+): Promise<{ ask: string; given: ReadonlyMap<DomainName, string> }> {
+  if (workspace?.domains.some((one) => one.name === domain) !== true) throw new Failure("not-in-workspace", { domain });
+  const service = ownService(workspace, request);
+  const { ttl } = workspace.settings.defaults;
+  const policyAsk = (id: string, of: DomainName, name: DomainName, record: string): NewAsk => ({
+    ...{ id, service: service.key, purpose: "policy", domain: of, after: [] },
+    records: [{ name, type: "TXT", ttl, data: { strings: splitCharacterStrings(octetsOf(record)) } }],
+  });
+  const ask = `${service.key}-dmarc`;
+  await reviseAsks(workspace, domain, context, (now) => ({
+    service,
+    without: new Map(now.asks.some((one) => one.id === ask) ? [[ask, "another takes its place"]] : []),
+    add: [policyAsk(ask, domain, dmarcName(domain), text)],
+    result: undefined,
+  }));
+  const given = new Map<DomainName, string>();
+  const id = `${service.key}-reports-${withoutRootDot(domain).replace(/[^a-z0-9]+/g, "-")}`.slice(0, 63);
+  for (const { destination, name, text: consent } of permissions) {
+    if (!workspace.domains.some((one) => one.name === destination)) continue;
+    const fresh = await reviseAsks(workspace, destination, context, (now) => {
+      const there = now.asks.some((one) => one.id === id);
+      return { service, add: there ? [] : [policyAsk(id, destination, name, consent)], result: !there };
+    });
+    if (fresh) given.set(destination, id);
+  }
+  return { ask, given };
 }
 
 /** Compose a DMARC record from a few answers, with guard rails against stopping your own mail. */
@@ -95,45 +131,10 @@ export async function dmarcCompose(request: DmarcComposeRequest, context: AppCon
     );
     const read = readDmarcRecord(composed.text);
     const ttl = workspace?.settings.defaults.ttl ?? 3600;
-    const txt = (name: DomainName, text: string): ResourceRecord => ({
-      name,
-      type: "TXT",
-      ttl,
-      data: { strings: splitCharacterStrings(octetsOf(text)) },
-    });
-    let ask: string | null = null;
-    const given = new Map<DomainName, string>();
-    if (request.write && composed.obstacles.length === 0) {
-      if (workspace === undefined || inWorkspace === undefined) throw new Failure("not-in-workspace", { domain });
-      const service = ownService(workspace, request);
-      const policyAsk = (id: string, of: DomainName, one: ResourceRecord): NewAsk => ({
-        id,
-        service: service.key,
-        purpose: "policy",
-        domain: of,
-        after: [],
-        records: [one],
-      });
-      const id = `${service.key}-dmarc`;
-      ask = id;
-      await reviseAsks(workspace, domain, context, (now) => ({
-        service,
-        without: new Map(now.asks.some((one) => one.id === id) ? [[id, "another takes its place"]] : []),
-        add: [policyAsk(id, domain, txt(dmarcName(domain), composed.text))],
-        result: undefined,
-      }));
-      for (const { destination, name, text } of composed.permissions) {
-        const owner = workspace.domains.find((one) => one.name === destination);
-        const id = `${service.key}-reports-${withoutRootDot(domain).replace(/[^a-z0-9]+/g, "-")}`.slice(0, 63);
-        if (owner === undefined || owner.asks.some((one) => one.id === id)) continue;
-        await reviseAsks(workspace, destination, context, () => ({
-          service,
-          add: [policyAsk(id, destination, txt(name, text))],
-          result: undefined,
-        }));
-        given.set(destination, id);
-      }
-    }
+    const saved = request.write && composed.obstacles.length === 0;
+    const { ask, given } = saved
+      ? await savePolicy(composed, domain, workspace, request, context)
+      : { ask: null, given: new Map<DomainName, string>() };
     return {
       ended: composed.obstacles.length > 0 ? "problem" : found.failed === undefined ? "fine" : "undetermined",
       result: {
