@@ -119,7 +119,7 @@ export async function files(): Promise<(readonly [path: string, text: string])[]
             ] as const,
           ],
     ),
-    ...Object.entries(fileSchemas()).map(([name, schema]) => [`docs/schemas/files/${name}.json`, json(schema)] as const),
+    ...Object.entries(await fileSchemas()).map(([name, schema]) => [`docs/schemas/files/${name}.json`, json(schema)] as const),
     ["docs/reference.md", reference(commands)],
     ["docs/words.md", glossary()],
     ["docs/zandrel.1", manPage(commands)],

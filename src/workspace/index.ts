@@ -8,14 +8,14 @@
  * journal.append(now, "brackwater.example.", { kind: "proven", ask, by: "service", evidence });
  * ```
  */
+
 export { readText, replaceFile } from "./files.ts";
 export type { Journal, JournalEvent, JournalledChange, Publication, PublicationEnd } from "./journal.ts";
 export * from "./keys.ts";
-export { readKit } from "./kits.ts";
 export { lockBeside, withLock } from "./lock.ts";
 export * from "./messages.ts";
 export { type FoundReport, findReports } from "./reports.ts";
-export { fileSchemas, KEY, ROLES, type Settings } from "./schema.ts";
+export { KEY, ROLES, type Settings } from "./schema.ts";
 export { ignoreInGit, readSecret, type SecretPlace, secretFile, secretVariable } from "./secret.ts";
 export type { ReportStore } from "./tally.ts";
 export {
@@ -33,3 +33,8 @@ export {
   SETTINGS_FILE,
   type Workspace,
 } from "./workspace.ts";
+
+// Kits and the schemas of files are loaded by the few commands that need them.
+export const readKit = async (...given: Parameters<typeof import("./kits.ts").readKit>) =>
+  (await import("./kits.ts")).readKit(...given);
+export const fileSchemas = async () => (await import("./file-schemas.ts")).fileSchemas();

@@ -1,7 +1,7 @@
 import { existsSync } from "node:fs";
 import { join, resolve } from "node:path";
-import { checkKit, type Kit, kitSchema } from "../core/ask/index.ts";
 import { Failure } from "../core/failure.ts";
+import { checkKit, type Kit, kitSchema } from "../core/kit/index.ts";
 import { filesIn, readText } from "./files.ts";
 import { shownPath } from "./workspace.ts";
 import { readYaml } from "./yaml-file.ts";

@@ -1,5 +1,5 @@
-import { fillKit, type KitError } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
+import { fillKit, type KitError } from "../../core/kit/index.ts";
 import { type Domain, readKit, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, Outcome } from "../context.ts";
 import { askJson, type Decision, domainFor, type IntakeResult, type NewAsk, reviseAsks } from "./add.ts";
@@ -11,7 +11,7 @@ export async function fromKit(
   workspace: Workspace,
   context: AppContext,
 ): Promise<Outcome<IntakeResult>> {
-  const kit = readKit(workspace.folder, context.cwd, request.kit);
+  const kit = await readKit(workspace.folder, context.cwd, request.kit);
   const values = new Map(
     request.input.map((text) => {
       const at = text.indexOf("=");

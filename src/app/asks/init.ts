@@ -77,6 +77,7 @@ export async function initialise(
   const host = request.dnsHost;
   if (host !== undefined && !KEY.test(host)) throw new Failure("host-key", { given: host });
   const created: string[] = [];
+  const schemas = await fileSchemas();
   await lockWorkspace(folder, context, () => {
     if (!existsSync(settingsPath)) {
       const from = request.settings;
@@ -85,7 +86,7 @@ export async function initialise(
       if (from !== undefined) readSettings(resolve(cwd, from));
       replaceFile(settingsPath, text);
       // Editors that know the language server complete and check the files by these.
-      for (const [name, schema] of Object.entries(fileSchemas()))
+      for (const [name, schema] of Object.entries(schemas))
         replaceFile(join(folder, ".zandrel/schemas", `${name}.json`), `${JSON.stringify(schema, undefined, 2)}\n`);
       created.push(SETTINGS_FILE);
       if (!existsSync(join(folder, ".gitignore"))) {

@@ -8,7 +8,6 @@
  * ```
  */
 export * from "./ask.ts";
-export * from "./kit.ts";
 export * from "./met.ts";
 export * from "./state.ts";
 export * from "./view.ts";

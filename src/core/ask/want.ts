@@ -1,4 +1,4 @@
-import type { Policy } from "../dmarc/index.ts";
+import { dmarcNameOf, type Policy } from "../dmarc/index.ts";
 import type { DomainName } from "../name/index.ts";
 import {
   type DataOf,
@@ -103,3 +103,6 @@ export const dnsWants = (wants: readonly Want[]): DnsWant[] => wants.filter((wan
 
 /** The proof that is wanted on the web, where one is. */
 export const webProofOf = (wants: readonly Want[]): WebProof | undefined => wants.find((want) => want.kind === "web")?.proof;
+
+/** Where the DMARC record of a domain stands. */
+export const dmarcName = (domain: DomainName): DomainName => dmarcNameOf(domain) as DomainName;

@@ -1,12 +1,12 @@
 import { RE2JS } from "re2js";
 import * as z from "zod";
-import { dmarcNameOf, POLICIES } from "../dmarc/index.ts";
+import { PURPOSES, type Purpose } from "../ask/index.ts";
+import { POLICIES } from "../dmarc/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 import { octetsOf, type ResourceRecord } from "../record/index.ts";
 import { err, ok, type Result } from "../result.ts";
 import { readSpfRecord } from "../spf/index.ts";
 import { readRecords } from "../zone/index.ts";
-import { PURPOSES, type Purpose } from "./ask.ts";
 
 const KEY = /^[a-z0-9][a-z0-9-]{0,62}$/;
 const key = z.string().regex(KEY, "expected small letters, digits and hyphens");
@@ -152,6 +152,3 @@ export function fillKit(
   }
   return ok({ asks, later });
 }
-
-/** Where the DMARC record of a domain stands. */
-export const dmarcName = (domain: DomainName): DomainName => dmarcNameOf(domain) as DomainName;

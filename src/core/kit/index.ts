@@ -1,0 +1,10 @@
+/**
+ * Kits: what a service always asks for, with spaces to fill in (docs/kits.md).
+ *
+ * ```ts
+ * const kit = kitSchema.parse(read);
+ * checkKit(kit);                                     // mistakes that the shape alone does not show
+ * fillKit(kit, domain, new Map([["token", "4f1d"]]), 3600);   // { ok: true, value: { asks, later } }
+ * ```
+ */
+export * from "./kit.ts";
