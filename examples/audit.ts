@@ -29,6 +29,7 @@ const { findings } = await audit({
   asks: [],
   wantedTexts: [],
   undelegatedHosts: [],
+  hosts: [],
   issuers: [],
   flattened: [],
 });
