@@ -193,7 +193,7 @@ export class AuthorityHost {
     }
     if (!known.check.ok) {
       switch (known.check.error.code) {
-        case "bad-signature":
+        case "forged":
           return signMessage(reply(RCODE.NOTAUTH), known.key, now, { error: TSIG_ERROR.BADSIG }).message;
         case "bad-time": {
           const other = Buffer.alloc(6);

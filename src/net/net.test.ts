@@ -342,13 +342,13 @@ describe("TSIG (RFC 8945)", () => {
       expect(verifyMessage(response.message, own, 1000, request.mac).ok).toBe(true);
       expect(verifyMessage(response.message, own, 1000, Buffer.alloc(32))).toMatchObject({
         ok: false,
-        error: { code: "bad-signature" },
+        error: { code: "forged" },
       });
     },
   );
   test.each<[string, Buffer, TsigKey, number, string]>([
     ["no signature", message, key, 1000, "unsigned"],
-    ["another secret", signed.message, { ...key, secret: Buffer.from("x") }, 1000, "bad-signature"],
+    ["another secret", signed.message, { ...key, secret: Buffer.from("x") }, 1000, "forged"],
     ["another key name", signed.message, { ...key, name: name("other") }, 1000, "other-key"],
     ["another algorithm", signed.message, { ...key, algorithm: "hmac-sha512" }, 1000, "other-key"],
     ["five minutes and a second late", signed.message, key, 1301, "bad-time"],
@@ -484,6 +484,13 @@ describe("dynamic update (RFC 2136)", () => {
     [
       "another key's signature",
       (request) => signMessage(reply(request, { opcode: 5 }), { ...key, name: name("other-key") }, now()).message,
+      "unknown",
+    ],
+    [
+      "a refusal that another secret signed",
+      (request) =>
+        signMessage(reply(request, { opcode: 5, rcode: RCODE.NOTAUTH }), { ...key, secret: Buffer.from("forger") }, now())
+          .message,
       "unknown",
     ],
     [

@@ -18,9 +18,9 @@ export interface TsigKey {
 /** Error codes of a TSIG record (RFC 8945 section 3). */
 export const TSIG_ERROR = { NONE: 0, BADSIG: 16, BADKEY: 17, BADTIME: 18 } as const;
 
-/** Why a signature does not hold. `serverTime` (seconds since 1970) comes with BADTIME. */
+/** Why a signature does not hold: the other side says so (`bad-…`), or it does not fit what was signed (`forged`). `serverTime` (seconds since 1970) comes with BADTIME. */
 export interface TsigFailure {
-  readonly code: "unsigned" | "other-key" | "bad-key" | "bad-signature" | "bad-time" | "malformed";
+  readonly code: "unsigned" | "other-key" | "bad-key" | "bad-signature" | "forged" | "bad-time" | "malformed";
   readonly serverTime?: number;
 }
 
@@ -164,7 +164,7 @@ export function verifyMessage(message: Buffer, key: TsigKey, now: number, reques
   unsigned.writeUInt16BE(unsigned.readUInt16BE(10) - 1, 10);
   unsigned.writeUInt16BE(record.originalId, 0);
   const mac = macOf(key, requestMac, unsigned, record);
-  if (mac.length !== record.mac.length || !timingSafeEqual(mac, record.mac)) return err({ code: "bad-signature" });
+  if (mac.length !== record.mac.length || !timingSafeEqual(mac, record.mac)) return err({ code: "forged" });
   if (record.error === TSIG_ERROR.BADTIME) {
     const serverTime = record.other.length === 6 ? record.other.readUIntBE(0, 6) : undefined;
     return err({ code: "bad-time", ...(serverTime === undefined ? {} : { serverTime }) });

@@ -144,17 +144,17 @@ function unverified(
         remedy: "compare the key's name and algorithm in zandrel.yaml with what the DNS host shows",
       };
     case "bad-signature":
-      return rcode === RCODE.NOTAUTH
-        ? {
-            kind: "unauthenticated",
-            detail: `${where} says that the secret of the key ${displayName(key.name)} is wrong`,
-            remedy: "copy the secret from the DNS host again, whole and without spaces",
-          }
-        : {
-            kind: "unknown",
-            detail: `the answer of ${where} is not signed with the key ${displayName(key.name)}`,
-            remedy: "somebody may be in between: run zandrel status to see what the zone holds",
-          };
+      return {
+        kind: "unauthenticated",
+        detail: `${where} says that the secret of the key ${displayName(key.name)} is wrong`,
+        remedy: "copy the secret from the DNS host again, whole and without spaces",
+      };
+    case "forged":
+      return {
+        kind: "unknown",
+        detail: `the answer of ${where} is not signed with the key ${displayName(key.name)}`,
+        remedy: "somebody may be in between: run zandrel status to see what the zone holds",
+      };
     case "bad-time": {
       const minutes = failure.serverTime === undefined ? undefined : Math.round((now - failure.serverTime) / 60);
       const off = minutes === undefined ? "too far from" : `${Math.abs(minutes)} minutes ${minutes < 0 ? "behind" : "ahead of"}`;

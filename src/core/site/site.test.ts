@@ -135,6 +135,7 @@ describe("proofs on the web", () => {
   const url = "https://brackwater.example/";
   const meta = { kind: "meta", url, name: "seekmere-site", content: "4f1d&" } as const;
   const file = { kind: "file", url: `${url}seekmere.txt`, text: "seekmere-owner=4f1d\n" } as const;
+  const TAG = '<head><meta name="seekmere-site" content="4f1d&amp;">';
   const body = (head: string, rest = "") => page(url, { body: `<html><head>${head}</head><body>${rest}</body></html>` });
   test.each<[string, Fetched, boolean | undefined, RegExp]>([
     ["there", body('<meta name="seekmere-site" content="4f1d&amp;">'), true, /has the meta tag/],
@@ -144,6 +145,26 @@ describe("proofs on the web", () => {
     ["in a comment", body('<!-- <meta name="seekmere-site" content="4f1d&"> -->'), false, /inside a comment/],
     ["as text", body("", '&lt;meta name="seekmere-site" content="4f1d&"&gt;'), false, /as text/],
     ["missing", body(""), false, /has no meta tag/],
+    [
+      "under another name's certificate",
+      page(url, { body: TAG, certificate: { names: ["parked.example"], until: 1 } }),
+      false,
+      /a certificate for parked\.example/,
+    ],
+    [
+      "under a certificate nobody trusts",
+      page(url, { body: TAG, certificate: { names: ["brackwater.example"], until: 1, distrust: "SELF_SIGNED" } }),
+      false,
+      /not trusted/,
+    ],
+    [
+      "under its own certificate",
+      page(url, { body: TAG, certificate: { names: ["brackwater.example"], until: 1 } }),
+      true,
+      /has the meta tag/,
+    ],
+    ["in front of the end of a long page", page(url, { body: TAG, cut: true }), true, /has the meta tag/],
+    ["perhaps behind what is read of a long page", page(url, { body: "<head>", cut: true }), undefined, /longer than is read/],
     ["behind a redirect", to(url, "https://www.brackwater.example/"), false, /redirects/],
     ["behind a login", page(url, { status: 401 }), false, /status 401/],
     ["not reachable", gone(url), undefined, /nobody answers/],
