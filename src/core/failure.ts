@@ -189,7 +189,13 @@ export interface Failures {
   "relocate-step": Record<never, never>;
   "new-host": { readonly known: readonly string[] };
   "host-without-servers": { readonly host: string; readonly title: string };
-  "new-host-silent": { readonly title: string; readonly domain: DomainName; readonly because: string };
+  "new-host-silent": {
+    readonly title: string;
+    readonly domain: DomainName;
+    readonly because: string;
+    /** Whether it says that it does not have the zone, and not just nothing. */
+    readonly refused: boolean;
+  };
 
   // Mail records
   "spf-term": { readonly found: string; readonly because: string; readonly meant: string | undefined };

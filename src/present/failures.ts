@@ -420,10 +420,12 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       `add servers: [ADDRESS] under hosts: ${host}:`,
       "zandrel.yaml",
     ),
-  "new-host-silent": ({ title, domain, because }) =>
+  "new-host-silent": ({ title, domain, because, refused }) =>
     say(
-      `nothing was compared, because ${visible(title)} does not answer for ${displayName(domain)} (${visible(because)})`,
-      "create the zone there and enter the captured records first",
+      `nothing was compared, because ${visible(title)} ${refused ? "does not answer for" : "could not be asked about"} ${displayName(domain)} (${visible(because)})`,
+      refused
+        ? "create the zone there and enter the captured records first"
+        : "check its servers: in zandrel.yaml, and try again later",
     ),
 
   "spf-term": ({ found, because, meant: suggestion }) =>

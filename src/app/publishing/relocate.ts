@@ -175,7 +175,7 @@ async function compare(move: Move): Promise<{ ended: Ended; compare: NonNullable
   if (soa.kind === "failed")
     throw new Failure(
       "new-host-silent",
-      { title: fresh.title, domain: domain.name, because: soa.detail },
+      { title: fresh.title, domain: domain.name, because: soa.detail, refused: soa.why === "refused" },
       soa.why === "refused" ? "problem" : "undetermined",
     );
   const captured = existsSync(resolve(context.cwd, file)) ? fromFile(move, file) : [];
