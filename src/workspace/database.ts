@@ -88,6 +88,6 @@ export function openDatabase(path: string, form: DatabaseForm): Database.Databas
   } catch (error) {
     const failure = failureOf(error, path, form);
     if (failure instanceof Failure) throw failure;
-    throw new Failure("cannot-write", { path, why: (error as NodeJS.ErrnoException).code ?? (error as Error).message });
+    throw new Failure("cannot-write", { path, why: (error as NodeJS.ErrnoException).code || (error as Error).message });
   }
 }

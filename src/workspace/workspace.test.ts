@@ -272,6 +272,8 @@ describe("the journal", () => {
     expect(message(() => openJournal(join(made, "bad.db")))).toMatch(
       /is damaged .*set it aside with mv .*bad\.db.*a new one begins/,
     );
+    mkdirSync(join(made, "folder.db"));
+    expect(message(() => openJournal(join(made, "folder.db")))).toMatch(/folder\.db cannot be written, because [a-z]/i);
     const path = join(made, "new.db");
     openJournal(path).close();
     const { default: Database } = await import("libsql");
