@@ -87,6 +87,11 @@ const LOOKING: readonly (readonly string[])[] = [
   ["dkim", "rotate", DOMAIN, "--old-selector", "a", "--new-selector", "b"],
   ["dmarc", "explain", DOMAIN],
   ["dmarc", "compose", DOMAIN, "--policy", "none", "--reports-to", `dmarc@${DOMAIN}`],
+  ["undo", DOMAIN],
+  ["watch", DOMAIN, "--for", "1s"],
+  ["sender", "domain", "heronpost", DOMAIN],
+  ["sender", "address", "heronpost", `news@${DOMAIN}`],
+  ["sender", "settings", "heronpost", "--check"],
   ["relocate", "capture", DOMAIN, "--file", "captured.zone"],
   ["relocate", "compare", DOMAIN, "--new-host", "zonemarrow"],
   ["relocate", "check", DOMAIN, "--new-host", "zonemarrow"],
@@ -112,12 +117,25 @@ describe.each(Object.keys(SERVERS))("where every server %s,", (kind) => {
         `hosts:\n  zonemarrow:\n    title: Zonemarrow\n    servers: ["${host}:${port}"]\n    publish: { way: by-hand }\n`,
       ),
     );
+    // A service whose link and mail server nobody reaches, and a publication that could be undone.
+    writeFileSync(
+      settings,
+      readFileSync(settings, "utf8").replace(
+        "services: {}",
+        `services:\n  heronpost:\n    title: Heronpost\n    link: http://127.0.0.1:9/link/v1\n    submission: { host: submit.heronpost.example, port: 587, tls: starttls, user: theatre, password: env:MAIL_PASSWORD }`,
+      ),
+    );
     await zandrel(folder, ["intake", "--add-service", "Seekmere", "--type", "TXT", "--host", "@", "--value", "seek=1"]);
+    writeFileSync(join(folder, "zone"), `$ORIGIN ${DOMAIN}.\n$TTL 60\n@ SOA ns1 h 1 1 1 1 1\n@ NS ns1\n`);
+    await zandrel(folder, ["publish", "--into", "zone"]);
   });
   test.each(LOOKING.map((argv) => [argv.join(" "), argv] as const))("%s says that it could not ask", async (_, argv) => {
     const here = folderWith({});
     cpSync(folder, here, { recursive: true });
-    const ran = await zandrel(here, [...argv, "--resolver", address.get(kind) as string, "--timeout", "0.4"], { input: MAIL });
+    const ran = await zandrel(here, [...argv, "--resolver", address.get(kind) as string, "--timeout", "0.4"], {
+      input: MAIL,
+      env: { MAIL_PASSWORD: "s3cret-of-nobody" },
+    });
     const said = ran.out + ran.err;
     expect(said).not.toMatch(/\n\s+at /);
     expect(said).not.toMatch(CLAIMS);

@@ -155,7 +155,9 @@ export async function watch(request: WatchRequest, context: AppContext, sink: Wa
     for (;;) {
       const seen = await lookOnce(domains, workspace, journal, request, context);
       const { surveys, views, now } = seen;
-      if (views.length === 0) throw new Failure("nothing-to-watch", { domains: domains.map((domain) => domain.name) }, "problem");
+      // Servers that do not answer for now are waited for; where nothing was ever published there is nothing to wait for.
+      if (!surveys.some(({ asks }) => asks.some(isPublished)))
+        throw new Failure("nothing-to-watch", { domains: domains.map((domain) => domain.name) }, "problem");
       for (const view of views) {
         if (last.get(keyOf(view)) === view.sees) continue;
         last.set(keyOf(view), view.sees);
