@@ -135,7 +135,7 @@ export async function auditDomains(request: AuditDomainsRequest, context: AppCon
   try {
     const domains: AuditDomainsResult["domains"] = [];
     for (const [i, name] of names.entries()) {
-      if (names.length > 1) context.progress(`${i + 1} of ${names.length}: ${withoutRootDot(name)}\n`);
+      context.progress(`Asking about ${withoutRootDot(name)}${names.length > 1 ? `, ${i + 1} of ${names.length}` : ""} …\n`);
       const own = workspace?.domains.find((one) => one.name === name);
       const { right, findings, unresolved } = await auditOne(name, own, workspace, journal, dns, selectors, context);
       domains.push({
