@@ -161,8 +161,10 @@ describe("submitting a message (RFC 6409)", () => {
     ["by dripping its greeting", { greeting: "drip" }, "connect"],
     ["by dripping behind the message", { message: "drip" }, "take the message"],
   ])("a server that stalls %s is given up, and the step is named", async (_, script, step) => {
-    const { port } = await scripted(script);
-    const outcome = await send(port);
+    // A busy machine may not get as far as the step in a short time; then it gets more, and the step is the same.
+    let outcome = await send((await scripted(script)).port);
+    for (const timeout of [2000, 10_000])
+      if (outcome.kind === "failed" && outcome.step !== step) outcome = await send((await scripted(script)).port, { timeout });
     expect(outcome).toMatchObject({ kind: "failed", step });
     expect(JSON.stringify(outcome)).not.toContain(SECRET);
   });
