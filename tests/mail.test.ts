@@ -367,8 +367,22 @@ describe("spf explain, combine, shrink", () => {
       "--value",
       "v=spf1 include:spf.heronpost.example ~all",
     ]);
+    const zoneFile = join(here, "authenticated.zone");
+    const asked = readFileSync(zoneFile, "utf8");
+    const state = async () =>
+      (await zandrel(here, ["status", "brackwater.example", ...WORLD, "--json"])).json.domains[0].asks.find(
+        (one: { service: string; records?: unknown }) => one.service === "heronpost",
+      ).state;
+    expect(await state()).toBe("settled");
+    const confirm = ["prove", "heronpost-sending", "--confirmed", "--note", "their page says so", ...WORLD, "--json"];
+    expect((await zandrel(here, confirm)).json.asks[0].state).toBe("proven");
     const saved = await flatten("--include", "spf.heronpost.example", "--write");
-    expect([saved.exit, saved.json.ask, saved.json.moved]).toEqual([0, "own-mail-flattened", false]);
+    expect([saved.exit, saved.json.ask, saved.json.saved]).toEqual([0, "own-mail-flattened", "new"]);
+    const same = await flatten("--write");
+    expect([same.exit, same.json.ask, same.json.saved]).toEqual([0, "own-mail-flattened", "same"]);
+    const pasted = ["intake", "--service", "heronpost", "--host", "@", "--value", "v=spf1 include:spf.heronpost.example ~all"];
+    expect((await zandrel(here, pasted)).out).toContain("Already saved as heronpost-sending.");
+    expect(readFileSync(zoneFile, "utf8")).toBe(asked);
     const [after] = (await draft()).filter((text: string) => /v=spf1/.test(text));
     expect(after).toMatch(/ip4:/);
     expect(after).not.toContain("include:spf.heronpost.example");
@@ -378,11 +392,15 @@ describe("spf explain, combine, shrink", () => {
     const { asks } = (await zandrel(here, ["status", "brackwater.example", ...WORLD, "--json"])).json.domains[0];
     expect(
       asks.filter((one: { id: string }) => /flattened|heronpost/.test(one.id)).map((one: { state: string }) => one.state),
-    ).toEqual(["settled", "settled"]);
+    ).toEqual(["proven", "settled"]);
     const services = join(here, "services.zone");
     writeFileSync(services, readFileSync(services, "utf8").replace(/198\.51\.100\.\d+\/\d+/g, "203.0.113.64/28"));
     const again = await flatten("--write");
-    expect([again.exit, again.json.moved, again.json.after]).toEqual([0, true, expect.stringContaining("ip4:203.0.113.64/28")]);
+    expect([again.exit, again.json.saved, again.json.after]).toEqual([
+      0,
+      "changed",
+      expect.stringContaining("ip4:203.0.113.64/28"),
+    ]);
     const [renewed] = (await draft()).filter((text: string) => /v=spf1/.test(text));
     expect(renewed).toContain("ip4:203.0.113.64/28");
   });

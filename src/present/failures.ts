@@ -123,8 +123,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       why === "special" ? "save what it holds as a file, or give it on standard input where the command takes -" : CHECK_PATH,
       path,
     ),
-  "file-outside": ({ path }) =>
-    say(`${visible(path)} is a link that leads out of the workspace`, "put the file itself there", path),
+  "file-outside": ({ path }) => say(`a link leads from ${visible(path)} out of the workspace`, "put the file itself there", path),
   "file-too-large": ({ path, octets }) =>
     say(`${visible(path)} is larger than ${size(octets)}`, "give only the part that matters", path),
   "output-not-written": ({ why }) =>

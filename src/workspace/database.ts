@@ -80,10 +80,7 @@ export function openDatabase(path: string, form: DatabaseForm): Database.Databas
     database.exec(`PRAGMA synchronous = ${synchronous}`);
     const version = Number((database.prepare("PRAGMA user_version").get() as { user_version: number }).user_version);
     if (version > format) throw new Failure("newer-database", { path, title, version });
-    if (version < format) {
-      database.exec("BEGIN IMMEDIATE");
-      database.exec(`${schema} PRAGMA user_version = ${format}; COMMIT;`);
-    }
+    if (version < format) database.exec(`BEGIN IMMEDIATE; ${schema} PRAGMA user_version = ${format}; COMMIT;`);
     return database;
   } catch (error) {
     const failure = failureOf(error, path, form);

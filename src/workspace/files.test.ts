@@ -48,6 +48,7 @@ function program(lines: string): string {
     bundle: true,
     platform: "node",
     format: "esm",
+    banner: { js: 'import { createRequire as __require } from "node:module"; const require = __require(import.meta.url);' },
     write: false,
   });
   const path = join(folder(), "program.mjs");
@@ -73,6 +74,21 @@ describe("replacing a file", () => {
     const { uid, gid } = statSync(path);
     expect([readFileSync(path, "utf8"), mode(path)]).toEqual(["new", 0o664]);
     if (mayChown) expect([uid, gid]).toEqual([1234, 5678]);
+  });
+
+  test.each<[number, number | undefined, number]>([
+    [0o077, undefined, 0o600],
+    [0o022, undefined, 0o644],
+    [0o077, 0o640, 0o640],
+  ])("a new file has the mode that the umask %o leaves, unless one is asked for: %o", (umask, asked, is) => {
+    const path = join(folder(), "new");
+    const before = process.umask(umask);
+    try {
+      replaceFile(path, "x", asked === undefined ? {} : { mode: asked });
+    } finally {
+      process.umask(before);
+    }
+    expect(mode(path)).toBe(is);
   });
 
   test("edits what a link leads to, and leaves the link", () => {
@@ -111,6 +127,29 @@ describe("replacing a file", () => {
     expect(readdirSync(here)).toEqual(["zone"]);
     expect(limited(1024).status).toBe(0);
     expect(readFileSync(join(here, "zone"), "utf8")).toHaveLength(50_000);
+  });
+});
+
+describe("revising a domain", () => {
+  test("leaves zandrel.yaml as it was where there is no room for the domain file behind it", () => {
+    const here = folder();
+    mkdirSync(join(here, "domains"));
+    const settings = "version: 1\nservices:\n  seekmere:\n    title: Seekmere\n";
+    const domain = `domain: brackwater.example\nasks: []\n${"# a long note\n".repeat(4000)}`;
+    writeFileSync(join(here, "zandrel.yaml"), settings);
+    writeFileSync(join(here, "domains", "brackwater.example.yaml"), domain);
+    const run = program(
+      `import { openWorkspace, revise } from "./workspace.ts";
+      const [domain] = openWorkspace(".", ".").domains;
+      const ask = { id: "a", service: "new", purpose: "ownership", asked: "2026-03-02", records: "@ TXT token\\n" };
+      revise(".", domain, { service: { key: "new", title: "New" }, without: [], add: [ask] });`,
+    );
+    const limited = (blocks: number) =>
+      spawnSync("bash", ["-c", `ulimit -f ${blocks}; exec "$0" "$1"`, process.execPath, run], { cwd: here, encoding: "utf8" });
+    const texts = () => ["zandrel.yaml", "domains/brackwater.example.yaml"].map((file) => readFileSync(join(here, file), "utf8"));
+    expect(limited(16).stderr).toContain("EFBIG");
+    expect(texts()).toEqual([settings, domain]);
+    expect([limited(1024).status, ...texts().map((text) => /service: new|title: New/.test(text))]).toEqual([0, true, true]);
   });
 });
 

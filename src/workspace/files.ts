@@ -79,10 +79,10 @@ export function beginningOf(path: string, octets: number): Buffer {
 }
 
 /** Nothing that people edit by hand is larger; a larger file is the wrong one. */
-const MOST = 256 << 20;
+const MAX_OCTETS = 256 << 20;
 
 /** Reads a regular file as text, or says in one sentence why not; one that is larger than `most` octets is not read at all. */
-export const readText = (path: string, encoding: "utf8" | "latin1" = "utf8", most = MOST): string =>
+export const readText = (path: string, encoding: "utf8" | "latin1" = "utf8", most = MAX_OCTETS): string =>
   readOctets(path, most).toString(encoding);
 
 /** Makes a folder and those above it that are missing, for this user alone whatever the umask. */
@@ -98,36 +98,52 @@ export function makeFolder(path: string): void {
   }
 }
 
-/** Makes what was done to the names in a folder last. */
-function syncFolder(folder: string): void {
+/**
+ * Writes a file beside `path`, under a name that nobody can guess and that nothing stands at, with all octets on the
+ * disk, has `place` bring it to its name, and makes that last. What can fail is done before `place`: once the name
+ * stands for the new octets nothing says that it does not.
+ */
+function placeFile(path: string, octets: Uint8Array, place: (temporary: string) => void, mode?: number, old?: Stats): void {
+  const folder = dirname(path);
+  const temporary = join(folder, `.${basename(path).slice(0, 100)}.${randomBytes(9).toString("hex")}.tmp`);
   const directory = openSync(folder, "r");
   try {
-    fsyncSync(directory);
+    // Nobody else may read it before it has its owner; a new one has the mode that the umask leaves.
+    const file = openSync(temporary, "wx", mode === undefined && old === undefined ? 0o666 : 0o600);
+    try {
+      const own = fstatSync(file);
+      if (old !== undefined && (own.uid !== old.uid || own.gid !== old.gid)) fchownSync(file, old.uid, old.gid);
+      const wanted = mode ?? (old === undefined ? undefined : old.mode & 0o7777);
+      if (wanted !== undefined) fchmodSync(file, wanted);
+      writeAll(file, octets);
+      fsyncSync(file);
+    } finally {
+      closeSync(file);
+    }
+    place(temporary);
+    try {
+      fsyncSync(directory);
+    } catch {
+      // Some file systems make names last by themselves and refuse this.
+    }
   } finally {
     closeSync(directory);
-  }
-}
-
-/** A file beside another, under a name that nobody can guess and that nothing stands at, with all octets on the disk. */
-function writeBeside(path: string, octets: Uint8Array, mode: number, owner?: Pick<Stats, "uid" | "gid">): string {
-  const temporary = join(dirname(path), `.${basename(path).slice(0, 100)}.${randomBytes(9).toString("hex")}.tmp`);
-  const file = openSync(temporary, "wx", 0o600);
-  try {
-    const own = fstatSync(file);
-    if (owner !== undefined && (own.uid !== owner.uid || own.gid !== owner.gid)) fchownSync(file, owner.uid, owner.gid);
-    fchmodSync(file, mode);
-    writeAll(file, octets);
-    fsyncSync(file);
-    closeSync(file);
-    return temporary;
-  } catch (error) {
-    closeSync(file);
     rmSync(temporary, { force: true });
-    throw error;
   }
 }
 
-/** How a file is written: what text becomes octets by, and its mode where it is not to stay (or, if new, to be 0644). */
+/** Gives a file a name that nothing stands at; where the file system knows no second names, by way of an empty file there. */
+function linkNew(temporary: string, path: string): void {
+  try {
+    linkSync(temporary, path);
+  } catch (error) {
+    if (!["EPERM", "ENOTSUP", "EOPNOTSUPP", "ENOSYS", "EMLINK"].includes(whyOf(error))) throw error;
+    closeSync(openSync(path, "wx", 0o600));
+    renameSync(temporary, path);
+  }
+}
+
+/** How a file is written: what text becomes octets by, and its mode where it is not to stay (or, if new, to be the usual one). */
 interface WriteOptions {
   readonly encoding?: "utf8" | "latin1";
   readonly mode?: number;
@@ -139,19 +155,14 @@ interface WriteOptions {
  * of a link its target is replaced.
  */
 export function replaceFile(path: string, text: string, { encoding = "utf8", mode }: WriteOptions = {}): void {
-  let temporary: string | undefined;
   try {
     makeFolder(dirname(path));
     // A link that leads nowhere fails here: what it names is not for us to make.
     const target = lstatSync(path, { throwIfNoEntry: false }) === undefined ? path : realpathSync(path);
     const old = statSync(target, { throwIfNoEntry: false });
     if (old !== undefined && !old.isFile()) throw new Failure("cannot-write", { path, why: "special" });
-    const octets = Buffer.from(text, encoding);
-    temporary = writeBeside(target, octets, mode ?? (old === undefined ? 0o644 : old.mode & 0o7777), old);
-    renameSync(temporary, target);
-    syncFolder(dirname(target));
+    placeFile(target, Buffer.from(text, encoding), (temporary) => renameSync(temporary, target), mode, old);
   } catch (error) {
-    if (temporary !== undefined) rmSync(temporary, { force: true });
     throw error instanceof Failure ? error : new Failure("cannot-write", { path, why: whyOf(error) });
   }
 }
@@ -161,19 +172,14 @@ export function replaceFile(path: string, text: string, { encoding = "utf8", mod
  * that name counts as there.
  */
 export function createFile(path: string, text: string, { what, mode }: { what: "key" | "secret"; mode: number }): void {
-  let temporary: string | undefined;
   try {
     makeFolder(dirname(path));
-    temporary = writeBeside(path, Buffer.from(text), mode);
-    linkSync(temporary, path);
-    syncFolder(dirname(path));
+    placeFile(path, Buffer.from(text), (temporary) => linkNew(temporary, path), mode);
   } catch (error) {
     if (error instanceof Failure) throw error;
     throw whyOf(error) === "EEXIST"
       ? new Failure("file-there", { path, what })
       : new Failure("cannot-write", { path, why: whyOf(error) });
-  } finally {
-    if (temporary !== undefined) rmSync(temporary, { force: true });
   }
 }
 

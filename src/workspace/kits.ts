@@ -1,20 +1,21 @@
 import { existsSync } from "node:fs";
-import { join, resolve } from "node:path";
+import { basename, join, resolve } from "node:path";
 import { Failure } from "../core/failure.ts";
 import { checkKit, type Kit, kitSchema } from "../core/kit/index.ts";
 import { filesIn, readText } from "./files.ts";
-import { shownPath } from "./workspace.ts";
+import { readOwn, shownPath } from "./workspace.ts";
 import { readYaml } from "./yaml-file.ts";
 
 /** Reads a kit: by its name in the workspace's kits folder, or by its path. */
 export function readKit(folder: string, from: string, nameOrPath: string): Kit {
   const inFolder = join(folder, "kits", `${nameOrPath}.yaml`);
-  const path = existsSync(inFolder) ? inFolder : resolve(from, nameOrPath);
+  const own = basename(nameOrPath) === nameOrPath && existsSync(inFolder);
+  const path = own ? inFolder : resolve(from, nameOrPath);
   if (!existsSync(path)) {
     const known = filesIn(join(folder, "kits"), ".yaml").map((file) => file.slice(0, -5));
     throw new Failure("unknown-kit", { given: nameOrPath, known });
   }
-  const file = readYaml(shownPath(path), readText(path), kitSchema);
+  const file = readYaml(shownPath(path), own ? readOwn(folder, path) : readText(path), kitSchema);
   const [mistake] = checkKit(file.value);
   if (mistake?.code === "unknown-blank")
     throw new Failure("kit-blank", { path: file.path, ask: mistake.ask, blank: mistake.blank });

@@ -2,6 +2,8 @@ import { existsSync, rmSync } from "node:fs";
 import { basename, isAbsolute, join, relative, resolve } from "node:path";
 import { Failure } from "../core/failure.ts";
 import { createFile, readText, replaceFile } from "./files.ts";
+import type { Waiting } from "./lock.ts";
+import { lockWorkspace } from "./workspace.ts";
 
 /**
  * Fetches a secret from where the workspace says it is kept: `env:NAME` or `file:PATH`. It is only ever
@@ -33,9 +35,9 @@ export interface SecretPlace {
   /** What people call it. */
   readonly title: string;
   /** Puts the secret there, and settings beside it where the place has room for them; all is on the disk when this returns. */
-  keep(secret: string, settings?: Readonly<Record<string, string>>): void;
+  keep(secret: string, settings?: Readonly<Record<string, string>>): void | Promise<void>;
   /** Gives the place up; nothing stays behind. */
-  discard(): void;
+  discard(): void | Promise<void>;
 }
 
 /**
@@ -59,18 +61,18 @@ const quoted = (value: string): string => `'${value.replaceAll("'", "'\\''")}'`;
 
 /**
  * A line NAME=SECRET in an environment file, which gets mode 0600, and lines for settings that go with it; other
- * lines stay. A name that has a value there already is refused, or replaced where `replace` says so.
+ * lines stay, also those that another process writes at the same time. A name that has a value there already is refused, or replaced where `replace` says so.
  *
  * @param settings names of the variables that will stand beside the secret
  */
-export function secretVariable(
+export async function secretVariable(
   folder: string,
   path: string,
   name: string,
+  waiting: Waiting,
   { settings = [], replace = false }: { readonly settings?: readonly string[]; readonly replace?: boolean } = {},
-): SecretPlace {
+): Promise<SecretPlace> {
   const full = resolve(folder, path);
-  const had = existsSync(full);
   const lines = (): string[] => {
     const text = existsSync(full) ? readText(full).replace(/\n$/, "") : "";
     return text === "" ? [] : text.split("\n");
@@ -79,29 +81,42 @@ export function secretVariable(
     replaceFile(full, text.length === 0 ? "" : `${text.join("\n")}\n`, { mode: 0o600 });
   const placeOf = (all: readonly string[], key: string): number =>
     all.findIndex((line) => new RegExp(`^\\s*(export\\s+)?${key}\\s*=`).test(line));
-  const untouched = lines();
-  for (const key of [name, ...settings]) {
-    const value = untouched[placeOf(untouched, key)]?.replace(/^[^=]*=/, "").trim();
-    if (value !== undefined && !/^(''|"")?$/.test(value) && !replace) throw new Failure("variable-there", { path, name: key });
-  }
-  // Written once as it is: what cannot be written is known before the secret is.
-  write(untouched);
+  const keys = [name, ...settings];
+  const { had, before } = await lockWorkspace(folder, waiting, () => {
+    const before = lines();
+    for (const key of keys) {
+      const value = before[placeOf(before, key)]?.replace(/^[^=]*=/, "").trim();
+      if (value !== undefined && !/^(''|"")?$/.test(value) && !replace) throw new Failure("variable-there", { path, name: key });
+    }
+    const had = existsSync(full);
+    // Written once as it is: what cannot be written is known before the secret is.
+    write(before);
+    return { had, before };
+  });
   return {
     reference: `env:${name}`,
     title: `${name} in ${path}`,
-    keep(secret, beside = {}) {
-      const after = lines();
-      for (const [key, value] of Object.entries({ ...beside, [name]: secret })) {
-        const at = placeOf(after, key);
-        const exported = /^\s*export\s/.test(after[at] ?? "") ? "export " : "";
-        after[at === -1 ? after.length : at] = `${exported}${key}=${quoted(value)}`;
-      }
-      write(after);
-    },
-    discard() {
-      if (had) write(untouched);
-      else rmSync(full, { force: true });
-    },
+    keep: (secret, beside = {}) =>
+      lockWorkspace(folder, waiting, () => {
+        const after = lines();
+        for (const [key, value] of Object.entries({ ...beside, [name]: secret })) {
+          const at = placeOf(after, key);
+          const exported = /^\s*export\s/.test(after[at] ?? "") ? "export " : "";
+          after[at === -1 ? after.length : at] = `${exported}${key}=${quoted(value)}`;
+        }
+        write(after);
+      }),
+    discard: () =>
+      lockWorkspace(folder, waiting, () => {
+        // Only our own lines become what they were: others may have been written since.
+        const after = lines();
+        for (const key of keys) {
+          const [at, old] = [placeOf(after, key), before[placeOf(before, key)]];
+          if (at !== -1) after.splice(at, 1, ...(old === undefined ? [] : [old]));
+        }
+        if (!had && after.length === 0) rmSync(full, { force: true });
+        else write(after);
+      }),
   };
 }
 

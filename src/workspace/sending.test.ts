@@ -125,6 +125,8 @@ describe("events on the disk", () => {
   });
 });
 
+const QUIET = { note: () => undefined };
+
 describe("a place for a secret", () => {
   const SECRET = "it's a $ecret";
   const mode = (path: string): number => statSync(path).mode & 0o777;
@@ -138,37 +140,54 @@ describe("a place for a secret", () => {
     expect(() => secretFile(here, "keys/heronpost/b.secret")).toThrow(/file-there/);
   });
 
-  test("a place that is given up leaves nothing behind", () => {
+  test("a place that is given up leaves nothing behind", async () => {
     const here = folder();
     secretFile(here, "x.secret").discard();
     expect(existsSync(join(here, "x.secret"))).toBe(false);
-    secretVariable(here, "shop.env", "PASSWORD").discard();
+    await (await secretVariable(here, "shop.env", "PASSWORD", QUIET)).discard();
     expect(existsSync(join(here, "shop.env"))).toBe(false);
     writeFileSync(join(here, "kept.env"), "A=1\n");
-    secretVariable(here, "kept.env", "PASSWORD").discard();
+    await (await secretVariable(here, "kept.env", "PASSWORD", QUIET)).discard();
     expect(readFileSync(join(here, "kept.env"), "utf8")).toBe("A=1\n");
   });
 
-  test("a place that is given up after it got its secret is as it was before", () => {
+  test("a place that is given up after it got its secret is as it was before", async () => {
     const here = folder();
     const file = secretFile(here, "x.secret");
     file.keep(SECRET);
     file.discard();
     expect(existsSync(join(here, "x.secret"))).toBe(false);
     writeFileSync(join(here, "kept.env"), "PASSWORD=old\n");
-    const variable = secretVariable(here, "kept.env", "PASSWORD", { replace: true });
-    variable.keep(SECRET);
-    variable.discard();
+    const variable = await secretVariable(here, "kept.env", "PASSWORD", QUIET, { replace: true });
+    await variable.keep(SECRET);
+    await variable.discard();
     expect(readFileSync(join(here, "kept.env"), "utf8")).toBe("PASSWORD=old\n");
   });
 
-  test("a place that cannot be made says so before there is a secret", () => {
+  test("what another process wrote into the file meanwhile stays when a place is given up", async () => {
+    const here = folder();
+    writeFileSync(join(here, "shop.env"), "A=1\nPORT=\n");
+    const place = await secretVariable(here, "shop.env", "PASSWORD", QUIET, { settings: ["PORT"] });
+    await place.keep(SECRET, { PORT: "587" });
+    writeFileSync(join(here, "shop.env"), `${readFileSync(join(here, "shop.env"), "utf8")}OTHER='2'\n`);
+    await place.discard();
+    expect(readFileSync(join(here, "shop.env"), "utf8")).toBe("A=1\nPORT=\nOTHER='2'\n");
+  });
+
+  test("two places of one file are filled at the same time, and both secrets stay", async () => {
+    const here = folder();
+    const places = await Promise.all(["A", "B", "C"].map((name) => secretVariable(here, "shop.env", name, QUIET)));
+    await Promise.all(places.map((place, i) => place.keep(String(i))));
+    expect(readFileSync(join(here, "shop.env"), "utf8").trim().split("\n").sort()).toEqual(["A='0'", "B='1'", "C='2'"]);
+  });
+
+  test("a place that cannot be made says so before there is a secret", async () => {
     const here = folder();
     mkdirSync(join(here, "folder"));
     expect(() => secretFile(here, "folder")).toThrow(/file-there|cannot-write/);
     writeFileSync(join(here, "file"), "");
     expect(() => secretFile(here, "file/x")).toThrow(/cannot-write|file-there/);
-    expect(() => secretVariable(here, "file/x.env", "PASSWORD")).toThrow(/cannot-write/);
+    await expect(secretVariable(here, "file/x.env", "PASSWORD", QUIET)).rejects.toThrow(/cannot-write/);
   });
 
   test.each<[string, string | undefined, string]>([
@@ -180,23 +199,25 @@ describe("a place for a secret", () => {
     ["an exported one", "export PASSWORD=old\n", "export PASSWORD='S'\n"],
     ["one without a value", "PASSWORD=\nB=2\n", "PASSWORD='S'\nB=2\n"],
     ["a longer name", "PASSWORD_OLD=1\nMY_PASSWORD=2\n", "PASSWORD_OLD=1\nMY_PASSWORD=2\nPASSWORD='S'\n"],
-  ])("an environment file with %s", (_, before, after) => {
+  ])("an environment file with %s", async (_, before, after) => {
     const here = folder();
     if (before !== undefined) writeFileSync(join(here, "shop.env"), before, { mode: 0o644 });
     const overwrites = /PASSWORD=old/.test(before ?? "");
-    if (overwrites) expect(() => secretVariable(here, "shop.env", "PASSWORD")).toThrow(/variable-there/);
+    if (overwrites) await expect(secretVariable(here, "shop.env", "PASSWORD", QUIET)).rejects.toThrow(/variable-there/);
     expect(existsSync(join(here, "shop.env")) ? readFileSync(join(here, "shop.env"), "utf8") : undefined).toBe(before);
-    secretVariable(here, "shop.env", "PASSWORD", { replace: overwrites }).keep("S");
+    await (await secretVariable(here, "shop.env", "PASSWORD", QUIET, { replace: overwrites })).keep("S");
     expect(readFileSync(join(here, "shop.env"), "utf8")).toBe(after);
     expect(mode(join(here, "shop.env"))).toBe(0o600);
   });
 
-  test("settings stand beside the secret, and a value that is there is not overwritten", () => {
+  test("settings stand beside the secret, and a value that is there is not overwritten", async () => {
     const here = folder();
     writeFileSync(join(here, "shop.env"), "MAIL_HOST=other.example\n");
-    expect(() => secretVariable(here, "shop.env", "MAIL_PASSWORD", { settings: ["MAIL_HOST"] })).toThrow(/variable-there/);
-    const place = secretVariable(here, "shop.env", "MAIL_PASSWORD", { settings: ["MAIL_PORT"] });
-    place.keep("S", { MAIL_PORT: "587" });
+    await expect(secretVariable(here, "shop.env", "MAIL_PASSWORD", QUIET, { settings: ["MAIL_HOST"] })).rejects.toThrow(
+      /variable-there/,
+    );
+    const place = await secretVariable(here, "shop.env", "MAIL_PASSWORD", QUIET, { settings: ["MAIL_PORT"] });
+    await place.keep("S", { MAIL_PORT: "587" });
     expect(readFileSync(join(here, "shop.env"), "utf8")).toBe("MAIL_HOST=other.example\nMAIL_PORT='587'\nMAIL_PASSWORD='S'\n");
   });
 
@@ -215,7 +236,7 @@ describe("a place for a secret", () => {
   test("a shell reads what was kept, whatever stands in it", async () => {
     const { execFileSync } = await import("node:child_process");
     const here = folder();
-    secretVariable(here, "shop.env", "PASSWORD").keep(SECRET);
+    await (await secretVariable(here, "shop.env", "PASSWORD", QUIET)).keep(SECRET);
     expect(execFileSync("sh", ["-c", '. ./shop.env; printf %s "$PASSWORD"'], { cwd: here, encoding: "utf8" })).toBe(SECRET);
   });
 });

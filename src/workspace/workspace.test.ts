@@ -48,10 +48,22 @@ describe("reading the files", () => {
       rmSync(join(made, file), { force: true });
       symlinkSync(outside, join(made, file));
       const said = message(() => openWorkspace(made, made));
-      expect(said).toMatch(/leads out of the workspace/);
+      expect(said).toMatch(/a link leads from .* out of the workspace/);
       expect(said).not.toContain("top");
     },
   );
+  test("a folder that is a link out of the workspace is refused just so, one that leads elsewhere inside is not", () => {
+    const made = folder({ "zandrel.yaml": SETTINGS });
+    const outside = folder({ "b.yaml": "top: [secret\n" });
+    rmSync(join(made, "domains"), { recursive: true });
+    symlinkSync(outside, join(made, "domains"));
+    expect(message(() => openWorkspace(made, made))).toMatch(/a link leads from .* out of the workspace/);
+    rmSync(join(made, "domains"));
+    mkdirSync(join(made, "mine"));
+    writeFileSync(join(made, "mine", "b.yaml"), DOMAIN);
+    symlinkSync("mine", join(made, "domains"));
+    expect(openWorkspace(made, made).domains).toHaveLength(1);
+  });
   test("asks come with their records parsed", () => {
     const { domains, settings } = openWorkspace(folder({ "zandrel.yaml": SETTINGS, "domains/b.yaml": DOMAIN }), undefined);
     expect(domains).toMatchObject([

@@ -1,4 +1,4 @@
-import { existsSync, lstatSync, realpathSync } from "node:fs";
+import { existsSync, realpathSync } from "node:fs";
 import { dirname, isAbsolute, join, relative, resolve } from "node:path";
 import { type Ask, dmarcName, type Want, wantsOf } from "../core/ask/index.ts";
 import { Failure } from "../core/failure.ts";
@@ -142,10 +142,15 @@ function withReplacements(asks: readonly Ask[]): readonly Ask[] {
     return left.map((ask) => ({
       ...ask,
       wants: ask.wants.map((want): Want => {
-        if (want.kind !== "spf-terms" || want.without !== undefined || !hasAnyTerm(want.record, gone)) return want;
+        if (want.kind !== "spf-terms" || want === by || !hasAnyTerm(want.record, gone)) return want;
         const words = [...withoutTerms(want.record, [gone]).terms, ...by.record.terms].map((term) => term.text);
         const record = readSpfRecord(["v=spf1", ...words].join(" "));
-        return record.ok ? { ...want, record: record.value, without: gone } : want;
+        const without = readSpfRecord(
+          ["v=spf1", ...new Set([...(want.without?.terms ?? []), ...gone.terms].map(({ text }) => text))].join(" "),
+        );
+        return record.ok && without.ok
+          ? { ...want, record: record.value, without: without.value, asked: want.asked ?? want.record }
+          : want;
       }),
     }));
   }, asks);
@@ -167,11 +172,11 @@ function expectKey(
 }
 
 /**
- * Reads a file of the workspace. A link that leads out of it is refused: an error about what stands there would show
- * somebody else's file.
+ * Reads a file of the workspace. Where a link, of the file or of its folder, leads out of it, it is refused: an error
+ * about what stands there would show somebody else's file.
  */
-function readOwn(folder: string, path: string): string {
-  if (lstatSync(path).isSymbolicLink() && existsSync(path)) {
+export function readOwn(folder: string, path: string): string {
+  if (existsSync(path)) {
     const near = relative(realpathSync(folder), realpathSync(path));
     if (near.startsWith("..") || isAbsolute(near)) throw new Failure("file-outside", { path: shownPath(path) });
   }
@@ -186,8 +191,8 @@ export function openWorkspace(from: string, given: string | undefined): Workspac
   // asks know every service of theirs.
   const texts = filesIn(join(folder, "domains"), ".yaml").map((file) => join(folder, "domains", file));
   const read = texts.map((path) => [path, readOwn(folder, path)] as const);
-  readOwn(folder, join(folder, SETTINGS_FILE));
-  const settings = readSettings(join(folder, SETTINGS_FILE)).value;
+  const settingsPath = join(folder, SETTINGS_FILE);
+  const settings = readYaml(shownPath(settingsPath), readOwn(folder, settingsPath), settingsSchema).value;
   const domains: Domain[] = [];
   for (const [path, text] of read) {
     const domain = readDomain(path, text, settings);
@@ -278,10 +283,18 @@ export function revise(folder: string, domain: Domain, { service, without, add }
     readYaml(shownPath(settingsPath), text, settingsSchema);
     replaceFile(settingsPath, text);
   }
-  if (after !== before) replaceFile(path, after);
+  const restoreSettings = () => {
+    if (!known) replaceFile(settingsPath, settings);
+  };
+  try {
+    if (after !== before) replaceFile(path, after);
+  } catch (error) {
+    restoreSettings();
+    throw error;
+  }
   return () => {
     if (after !== before) replaceFile(path, before);
-    if (!known) replaceFile(settingsPath, settings);
+    restoreSettings();
   };
 }
 

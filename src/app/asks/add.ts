@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { PURPOSES, type Purpose, recordsWanted } from "../../core/ask/index.ts";
+import { asAsked, PURPOSES, type Purpose, recordsWanted } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, relativeText, withoutRootDot } from "../../core/name/index.ts";
 import {
@@ -127,7 +127,7 @@ export function twinOf(ask: NewAsk, domain: Domain): string | undefined {
   const spfSet =
     ask.spf === undefined ? [] : [{ name: domain.name, type: "TXT", ttl: 0, data: { strings: [`v=spf1 ${ask.spf}`] } }];
   return domain.asks.find(
-    (other) => other.service === ask.service && sameRecords(recordsWanted(other.wants), [...ask.records, ...spfSet]),
+    (other) => other.service === ask.service && sameRecords(recordsWanted(asAsked(other.wants)), [...ask.records, ...spfSet]),
   )?.id;
 }
 

@@ -1,5 +1,5 @@
 import type { Ask, State, View } from "../../core/ask/index.ts";
-import { dnsWants, isDelegated, isMet, look, recordsWanted, stateOf, webProofOf } from "../../core/ask/index.ts";
+import { asAsked, dnsWants, isDelegated, isMet, look, recordsWanted, stateOf, webProofOf } from "../../core/ask/index.ts";
 import { type Draft, makeDraft } from "../../core/change/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized, zoneLookup } from "../../core/lookup/index.ts";
@@ -27,7 +27,7 @@ const NOTHING: JournalState = { proven: new Map(), settled: new Map(), publicati
 /** The records of an ask as one text, by which a proof is tied to what was proven. */
 export const wantedText = ({ wants }: Ask): string => {
   const proof = webProofOf(wants);
-  const records = recordsWanted(wants).map((record) => printRecord({ ...record, ttl: 0 }));
+  const records = recordsWanted(asAsked(wants)).map((record) => printRecord({ ...record, ttl: 0 }));
   return (proof === undefined ? "" : `${JSON.stringify(proof)}\n`) + records.sort().join("\n");
 };
 

@@ -16,7 +16,7 @@ import {
   withoutTerms,
 } from "../../core/spf/index.ts";
 import { findWorkspace, openWorkspace, type Workspace } from "../../workspace/index.ts";
-import { ownService, reviseAsks } from "../asks/add.ts";
+import { type NewAsk, ownService, reviseAsks, type ServiceOfAsk, twinOf } from "../asks/add.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { domainName } from "../shapes.ts";
@@ -32,7 +32,10 @@ export const spfFlattenSchema = z.object({
   sources: z.array(z.object({ term: z.string(), addresses: z.array(z.string()) })),
   lookups: z.object({ before: z.number(), after: z.number(), limit: z.number() }),
   ask: z.string().nullable().describe("the ask that was saved for it, with --write"),
-  moved: z.boolean().describe("whether the addresses saved before are not those of today"),
+  saved: z
+    .enum(["new", "changed", "same"])
+    .nullable()
+    .describe("with --write: whether the ask is new, has other addresses than the last time, or has the same; else null"),
   remembered: z.boolean().describe("whether the journal remembers the sources, so that the audit can say when they move"),
 });
 
@@ -69,45 +72,48 @@ function unflattened(own: SpfRecord, saved: Saved | undefined, includes: readonl
   return whole.ok ? whole.value : own;
 }
 
-/** Saves the addresses as an ask in whose favour the includes go; an earlier one is replaced. */
-async function saveAsk(
+/** The addresses as an ask in whose favour the includes go; undefined where nothing would change. */
+function askFor(
   base: SpfRecord,
   flattened: Flattened,
-  includes: readonly string[],
   domain: DomainName,
   id: string,
-  workspace: Workspace,
-  request: SpfFlattenRequest,
-  context: AppContext,
-): Promise<void> {
-  const service = ownService(workspace, request);
+  service: string,
+  ttl: number,
+): NewAsk | undefined {
   const after = readSpfRecord(flattened.text);
   const fresh = after.ok ? withoutTerms(after.value, [base]) : undefined;
-  if (fresh === undefined || fresh.terms.length === 0)
-    throw new Failure("cannot-flatten", { term: includes.join(" "), because: "nothing would change" }, "problem");
-  const ttl = workspace.settings.defaults.ttl;
-  await reviseAsks(workspace, domain, context, (now) => ({
+  if (fresh === undefined || fresh.terms.length === 0) return undefined;
+  return {
+    id,
     service,
-    without: new Map(now.asks.some((one) => one.id === id) ? [[id, "it was made anew from the addresses of today"]] : []),
-    add: [
-      {
-        id,
-        service: service.key,
-        purpose: "sending",
-        domain,
-        after: [],
-        records: flattened.parts.map(({ name, text }) => ({
-          name,
-          type: "TXT",
-          ttl,
-          data: { strings: splitCharacterStrings(text) },
-        })),
-        spf: fresh.terms.map((term) => term.text).join(" "),
-        spfWithout: flattened.sources.map((one) => one.term).join(" "),
-      },
-    ],
-    result: undefined,
-  }));
+    purpose: "sending",
+    domain,
+    after: [],
+    records: flattened.parts.map(({ name, text }) => ({
+      name,
+      type: "TXT",
+      ttl,
+      data: { strings: splitCharacterStrings(text) },
+    })),
+    spf: fresh.terms.map((term) => term.text).join(" "),
+    spfWithout: flattened.sources.map((one) => one.term).join(" "),
+  };
+}
+
+/** Saves the ask in place of that of the last time, unless that one asks for the very same. */
+function save(
+  ask: NewAsk,
+  service: ServiceOfAsk,
+  workspace: Workspace,
+  context: AppContext,
+): Promise<"new" | "changed" | "same"> {
+  return reviseAsks(workspace, ask.domain, context, (domain, now) => {
+    const last = savedIn(now, ask.domain, ask.id);
+    if (twinOf(ask, domain) === ask.id && last?.includes.join(" ") === ask.spfWithout) return { result: "same" };
+    const without = new Map(last === undefined ? [] : [[ask.id, "it was made anew from the addresses of today"]]);
+    return { service, without, add: [ask], result: last === undefined ? "new" : "changed" };
+  });
 }
 
 /** Write the addresses an include stands for today in its place, so that receivers have to ask less. */
@@ -119,7 +125,8 @@ export async function spfFlatten(request: SpfFlattenRequest, context: AppContext
   const folder = findWorkspace(context.cwd, request.workspace);
   const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
   if ((request.remember || request.write) && workspace === undefined) throw new Failure("needs-workspace", {});
-  const id = `${workspace === undefined ? "own-mail" : ownService(workspace, request).key}-flattened`;
+  const service = workspace === undefined ? undefined : ownService(workspace, request);
+  const id = `${service?.key ?? "own-mail"}-flattened`;
   const saved = savedIn(workspace, domain, id);
   // Without a word the includes of the last time are meant: that is how it is renewed.
   const includes = request.include.length > 0 ? request.include : (saved?.includes ?? []);
@@ -144,8 +151,13 @@ export async function spfFlatten(request: SpfFlattenRequest, context: AppContext
     const parsed = readSpfRecord(text);
     // Records that are not published yet cost one question each.
     const after = parsed.ok ? treeLookups(await spfTree(parsed.value, plain, lookup, { addresses: false })) : 0;
-    if (request.write && workspace !== undefined)
-      await saveAsk(base, flattened.value, includes, domain, id, workspace, request, context);
+    let saving: SpfFlattenResult["saved"] = null;
+    if (request.write && workspace !== undefined && service !== undefined) {
+      const ask = askFor(base, flattened.value, domain, id, service.key, workspace.settings.defaults.ttl);
+      if (ask === undefined)
+        throw new Failure("cannot-flatten", { term: includes.join(" "), because: "nothing would change" }, "problem");
+      saving = await save(ask, service, workspace, context);
+    }
     if ((request.remember || request.write) && workspace !== undefined) {
       const journal = await workspace.openJournal();
       try {
@@ -173,7 +185,7 @@ export async function spfFlatten(request: SpfFlattenRequest, context: AppContext
         },
         remembered: request.remember || request.write,
         ask: request.write ? id : null,
-        moved: saved !== undefined && own.record.text !== text,
+        saved: saving,
       },
     };
   } finally {

@@ -197,9 +197,9 @@ function uncertain(publications: readonly Publication[], now: number): Publicati
     const { opened, closed, running } = one;
     if (closed === undefined) return !running || opened.way === "by-hand";
     const mayCome = closed.end === "unknown" || (closed.end === "not-published" && closed.looked === true);
+    if (!mayCome || now - opened.at >= LATE) return false;
     // What a later publication touched says nothing about this one any more.
-    const later = publications.slice(i + 1).some((other) => opened.changes.some((change) => touches(other, change)));
-    return mayCome && !later && now - opened.at < LATE;
+    return !publications.slice(i + 1).some((other) => opened.changes.some((change) => touches(other, change)));
   });
 }
 
@@ -260,6 +260,7 @@ export async function settleInterrupted(
 ): Promise<string[]> {
   const said: string[] = [];
   const open = uncertain(journal.publications(domain.name), dns.now);
+  const newestSheet = open.findLast(({ opened, closed }) => closed === undefined && opened.way === "by-hand");
   for (const publication of open) {
     const { opened } = publication;
     const source = await whereItWent(opened, domain, dns, workspace).catch((error) => {
@@ -268,7 +269,7 @@ export async function settleInterrupted(
       return undefined;
     });
     const seen = source === undefined ? undefined : await compare(opened.changes, domain.name, source);
-    const settled = settle(publication, seen, dns.now, open.at(-1) === publication);
+    const settled = settle(publication, seen, dns.now, newestSheet === publication);
     if (settled === undefined) continue;
     said.push(settled.said);
     const { end, because } = settled;

@@ -55,12 +55,13 @@ interface SettingNames {
 }
 
 /** Where the secret goes, made before there is one, so that it cannot be lost; and the names for settings beside it. */
-function placeFor(
+async function placeFor(
   request: SenderCredentialRequest,
   folder: string,
   service: ServiceAt,
   domain: DomainName | undefined,
-): { place: SecretPlace; names?: SettingNames } {
+  context: AppContext,
+): Promise<{ place: SecretPlace; names?: SettingNames }> {
   const file = request.environment;
   if (file === undefined) {
     if (request.as !== undefined || request.withSettings) throw new Failure("as-without-environment", {});
@@ -74,7 +75,7 @@ function placeFor(
   const stem = name.endsWith("_PASSWORD") ? name.slice(0, -"_PASSWORD".length) : own;
   const names = { host: `${stem}_HOST`, port: `${stem}_PORT`, tls: `${stem}_TLS`, user: `${stem}_USER` };
   const settings = request.withSettings ? Object.values(names) : [];
-  const place = secretVariable(folder, file, name, { settings, replace: request.force });
+  const place = await secretVariable(folder, file, name, context, { settings, replace: request.force });
   return request.withSettings ? { place, names } : { place };
 }
 
@@ -91,7 +92,7 @@ async function keep(
   const smtp = request.withSettings ? await smtpSettings(service, journal, domain) : undefined;
   if (request.withSettings && smtp === undefined)
     throw new Failure("no-smtp-settings", { service: service.key, title: service.title });
-  const { place, names } = placeFor(request, workspace.folder, service, domain);
+  const { place, names } = await placeFor(request, workspace.folder, service, domain, context);
   const { id, scope, user } = await storeOneTimeSecret(
     place,
     () => fetch(domain),

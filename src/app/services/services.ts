@@ -246,16 +246,16 @@ export async function storeOneTimeSecret<T extends { readonly secret: string }>(
   undo: (made: T) => Promise<string>,
   settingsOf: (made: T) => Readonly<Record<string, string>> = () => ({}),
 ): Promise<T> {
-  const made = await fetch().catch((error) => {
-    place.discard();
+  const made = await fetch().catch(async (error) => {
+    await place.discard();
     throw error;
   });
   try {
-    place.keep(made.secret, settingsOf(made));
+    await place.keep(made.secret, settingsOf(made));
     writeDown(made);
     return made;
   } catch (error) {
-    place.discard();
+    await place.discard();
     throw new Failure("secret-not-kept", { undone: await undo(made), because: (error as Error).message });
   }
 }

@@ -35,6 +35,8 @@ export interface SpfWant extends InDns {
   readonly record: SpfRecord;
   /** Terms that must not be in it any more, because those of this wish stand in their place. */
   readonly without?: SpfRecord;
+  /** The terms as its ask asks for them, where another ask has put others in the place of some. */
+  readonly asked?: SpfRecord;
 }
 
 /** A DMARC policy that is at least this strict; `none` is met by every record that can be used. */
@@ -97,6 +99,10 @@ export function asRecords(want: DnsWant): RecordSet {
 /** Every record that would meet what an ask wants in the DNS, one by one. */
 export const recordsWanted = (wants: readonly Want[]): ResourceRecord[] =>
   dnsWants(wants).flatMap((want) => recordsOf(asRecords(want)));
+
+/** The same wishes as their ask asks for them, whatever another ask has put in the place of some terms. */
+export const asAsked = (wants: readonly Want[]): Want[] =>
+  wants.map((want) => (want.kind === "spf-terms" ? { ...want, record: want.asked ?? want.record } : want));
 
 /** What is wanted in the DNS. */
 export const dnsWants = (wants: readonly Want[]): DnsWant[] => wants.filter((want): want is DnsWant => want.kind !== "web");

@@ -5,7 +5,7 @@ import type { Layout } from "../layout.ts";
 
 /** The result of {@link spfFlatten} for people. */
 export function spfFlattenText(
-  { domain, before, sources, lines, lookups, remembered, ask, moved }: SpfFlattenResult,
+  { domain, before, sources, lines, lookups, remembered, ask, saved }: SpfFlattenResult,
   { style, width }: Layout,
 ): string {
   return [
@@ -28,10 +28,13 @@ export function spfFlattenText(
           ),
         ]
       : []),
-    ...(moved ? ["The service has moved since the last time: these are its addresses of today."] : []),
-    ...(ask === null
+    ...(saved === null || ask === null
       ? []
-      : [`${style.good("saved")}  ${ask}`, `Next: ${style.command(`zandrel draft ${withoutRootDot(domain)}`)}, then publish.`]),
+      : [
+          ...(saved === "changed" ? ["This differs from the last time: these are the addresses of today."] : []),
+          `${style.good(saved === "same" ? "already saved" : "saved")}  ${ask}`,
+          `Next: ${style.command(`zandrel draft ${withoutRootDot(domain)}`)}, then publish.`,
+        ]),
     style.careful(
       wrap(
         remembered
