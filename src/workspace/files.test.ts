@@ -48,7 +48,7 @@ function program(lines: string): string {
     bundle: true,
     platform: "node",
     format: "esm",
-    banner: { js: 'import { createRequire as __require } from "node:module"; const require = __require(import.meta.url);' },
+    banner: { js: 'import { createRequire as __from } from "node:module"; const require = __from(import.meta.url);' },
     write: false,
   });
   const path = join(folder(), "program.mjs");
