@@ -134,7 +134,7 @@ describe("revising a domain", () => {
   test("leaves zandrel.yaml as it was where there is no room for the domain file behind it", () => {
     const here = folder();
     mkdirSync(join(here, "domains"));
-    const settings = "version: 1\nservices:\n  seekmere:\n    title: Seekmere\n";
+    const settings = "version: 1\norganisation: Brackwater\nservices:\n  seekmere:\n    title: Seekmere\n";
     const domain = `domain: brackwater.example\nasks: []\n${"# a long note\n".repeat(4000)}`;
     writeFileSync(join(here, "zandrel.yaml"), settings);
     writeFileSync(join(here, "domains", "brackwater.example.yaml"), domain);

@@ -2,6 +2,7 @@ import ipaddr from "ipaddr.js";
 import { SaxesParser } from "saxes";
 import { POLICIES, type Policy } from "../dmarc/index.ts";
 import { type DomainName, mailDomainOf } from "../name/index.ts";
+import { FEEDBACK, HEAD, type Place, ROW_FIELDS, type RowField } from "./places.ts";
 import { OVERRIDES, type Override, type ReportHead, type ReportProblem, type ReportRow } from "./report.ts";
 
 /** Depth, length of one text and number of rows beyond which a report is no report. */
@@ -24,17 +25,10 @@ class Broken extends Error {
 /** What is gathered of one result inside `auth_results`. */
 type AuthResult = Record<string, string>;
 
-interface RowParts {
-  ip?: string;
-  count?: string;
-  disposition?: string;
-  dkim?: string;
-  spf?: string;
-  reasons: string[];
-  headerFrom?: string;
-  envelopeFrom?: string;
-  dkimResults: AuthResult[];
-  spfResults: AuthResult[];
+interface RowParts extends Partial<Record<RowField, string>> {
+  readonly reasons: string[];
+  readonly dkimResults: AuthResult[];
+  readonly spfResults: AuthResult[];
 }
 
 const emptyRow = (): RowParts => ({ reasons: [], dkimResults: [], spfResults: [] });
@@ -85,50 +79,6 @@ const policyOf = (text: string | undefined): Policy | undefined => POLICIES.find
 const NO_OVERRIDES: readonly Override[] = [];
 const overrideOf = (text: string): Override =>
   OVERRIDES.find((known) => known === text.toLowerCase().replaceAll("-", "_")) ?? "other";
-
-/** What is kept of the head, by its path below the outermost element. */
-const HEAD: ReadonlySet<string> = new Set([
-  "report_metadata/org_name",
-  "report_metadata/email",
-  "report_metadata/report_id",
-  "report_metadata/date_range/begin",
-  "report_metadata/date_range/end",
-  "policy_published/domain",
-  "policy_published/p",
-]);
-
-/** The same of a row. */
-const ROW: readonly string[] = [
-  "record/row/source_ip",
-  "record/row/count",
-  "record/row/policy_evaluated/disposition",
-  "record/row/policy_evaluated/dkim",
-  "record/row/policy_evaluated/spf",
-  "record/row/policy_evaluated/reason/type",
-  "record/identifiers/header_from",
-  "record/identifiers/envelope_from",
-  ...["dkim", "spf"].flatMap((kind) => ["domain", "selector", "result"].map((tag) => `record/auth_results/${kind}/${tag}`)),
-];
-
-/** A place in a report that means something; what stands anywhere else means nothing, whatever it is called. */
-interface Place {
-  readonly path: string;
-  readonly below: Map<string, Place>;
-}
-
-/** The outermost element with every place below it. */
-const FEEDBACK: Place = { path: "", below: new Map() };
-for (const path of [...HEAD, ...ROW]) {
-  let place = FEEDBACK;
-  for (const name of path.split("/")) {
-    let next = place.below.get(name);
-    if (next === undefined) {
-      next = { path: place.path === "" ? name : `${place.path}/${name}`, below: new Map() };
-      place.below.set(name, next);
-    }
-    place = next;
-  }
-}
 
 /** Characters of a report, at most: what receivers send has far fewer, and a small archive may unpack to any size. */
 const MAX_LENGTH = 96 << 20;
@@ -237,34 +187,15 @@ export class ReportReader {
     if (HEAD.has(at)) this.#head[at] ??= text;
     const row = this.#row;
     if (row === undefined) return;
+    const field = ROW_FIELDS.get(at);
+    if (field !== undefined) row[field] ??= text;
     const few = <T>(list: T[], what: string, one: T): void => {
       if (list.length >= MAX_LIST) fail("too-large", `a row has more than ${MAX_LIST} ${what}`);
       list.push(one);
     };
     switch (at) {
-      case "record/row/source_ip":
-        row.ip ??= text;
-        break;
-      case "record/row/count":
-        row.count ??= text;
-        break;
-      case "record/row/policy_evaluated/disposition":
-        row.disposition ??= text;
-        break;
-      case "record/row/policy_evaluated/dkim":
-        row.dkim ??= text;
-        break;
-      case "record/row/policy_evaluated/spf":
-        row.spf ??= text;
-        break;
       case "record/row/policy_evaluated/reason/type":
         few(row.reasons, "reasons", text);
-        break;
-      case "record/identifiers/header_from":
-        row.headerFrom ??= text;
-        break;
-      case "record/identifiers/envelope_from":
-        row.envelopeFrom ??= text;
         break;
       case "record/auth_results/dkim":
         few(row.dkimResults, "signatures", this.#auth ?? {});

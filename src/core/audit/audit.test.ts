@@ -389,6 +389,36 @@ describe("findings", () => {
     for (const { because } of sound.right) expect(because).not.toMatch(/undefined|NaN|\[object|\.$/);
     expect((await look({ silent: /./ })).right).toEqual([]);
   });
+  test.each<[string, RegExp, string]>([
+    ["delegation", /^brackwater\.example\.$/, "SOA"],
+    ["wildcard", /^zandrel-looks-for-wildcards\.brackwater/, "A or TXT"],
+    ["mail-in", /^mx\d?\./, "addresses of mail servers"],
+    ["spf", /^spf\./, "an include"],
+    ["dmarc", /^_dmarc\./, "the policy"],
+    ["site", /^(www\.)?brackwater\.example\.$/, "addresses of the site"],
+    ["transport", /^_mta-sts\./, "MTA-STS"],
+  ])("nothing is said to be right in %s where %s could not be asked (%s)", async (area, silent) => {
+    const zone = { spf: '@ TXT "v=spf1 include:spf.heronpost.example -all"' };
+    expect((await look({ zone })).right.map((one) => one.area)).toContain(area);
+    const { right, unresolved } = await look({ zone, silent });
+    expect(unresolved).not.toEqual([]);
+    expect(right.map((one) => one.area)).not.toContain(area);
+  });
+  test.each([
+    ["settled", true],
+    ["unknown", false],
+    ["pending", false],
+  ])("asks that are %s are called right: %s", async (state, right) => {
+    const { right: said } = await look(ask(state));
+    expect(said.some((one) => one.area === "ownership")).toBe(right);
+  });
+  test("reports are not said to go where nobody takes them when that could not be asked", async () => {
+    const elsewhere = { dmarc: '_dmarc TXT "v=DMARC1; p=none; rua=mailto:dmarc@reports.brackwater.example"' };
+    const ids = async (silent?: RegExp) =>
+      (await look({ zone: elsewhere, ...(silent === undefined ? {} : { silent }) })).findings.map((one) => one.id);
+    expect(await ids()).toContain("report-no-mail");
+    expect(await ids(/^reports\./)).not.toContain("report-no-mail");
+  });
   test("the worst come first", async () => {
     const order = ["breaks", "risks", "untidy", "note"];
     const { findings } = await look({ zone: { mx2: "", spf: '@ TXT "v=spf1 ipv4:1 -all"', www: "", dmarc: "" } });

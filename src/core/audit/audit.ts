@@ -1,12 +1,14 @@
-import { type AuditInput, gatherFacts, type Unresolved } from "./facts.ts";
+import type { AuditInput, Unresolved } from "./facts.ts";
 import { AREAS, type Finding, type Rule, SEVERITIES } from "./finding.ts";
+import { gatherFacts } from "./gather.ts";
 import { type Right, whatIsRight } from "./right.ts";
 import { bulk, certificate, parked, transport } from "./rules/certificate-and-bulk.ts";
 import { delegation } from "./rules/delegation.ts";
 import { dkim } from "./rules/dkim.ts";
-import { dmarc, NOTHING_PASSES, reports } from "./rules/dmarc.ts";
+import { dmarc, NOTHING_PASSES } from "./rules/dmarc.ts";
 import { mailIn } from "./rules/mail-in.ts";
 import { ownership } from "./rules/ownership.ts";
+import { reports } from "./rules/reports.ts";
 import { site } from "./rules/site.ts";
 import { spf } from "./rules/spf.ts";
 import { wildcard } from "./rules/wildcard.ts";

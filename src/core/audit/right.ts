@@ -1,23 +1,28 @@
 import { displayName } from "../name/index.ts";
-import { MAX_LOOKUPS, treeLookups } from "../spf/index.ts";
+import { branchesOf, MAX_LOOKUPS, treeLookups } from "../spf/index.ts";
 import type { Facts } from "./facts.ts";
 import { AREAS, type Area, type Finding } from "./finding.ts";
 
 /** What was checked and is right in one area: a sentence without its full stop; undefined where there is nothing to praise. */
 const SAID: { readonly [A in Area]?: (facts: Facts) => string | undefined } = {
   delegation: ({ servers }) =>
-    servers.length < 2 ? undefined : `${servers.length} name servers answer for the domain, and say the same`,
+    servers.length < 2 || servers.some(({ soa }) => soa.answer.kind !== "found")
+      ? undefined
+      : `${servers.length} name servers answer for the domain, and say the same`,
   wildcard: ({ anyA, anyTxt }) =>
     [anyA, anyTxt].some(({ answer }) => answer.kind === "found" || answer.kind === "failed")
       ? undefined
       : "names that nobody made do not exist, so that no wildcard is in the way",
-  ownership: ({ asks }) => (asks.length === 0 ? undefined : `all ${asks.length} asks of services are where they should be`),
+  ownership: ({ asks }) =>
+    asks.length === 0 || !asks.every(({ state }) => state === "settled" || state === "proven")
+      ? undefined
+      : `all ${asks.length} asks of services are where they should be`,
   "mail-in": ({ exchanges }) =>
-    exchanges.length === 0
+    exchanges.length === 0 || exchanges.some(({ addresses }) => addresses.length === 0)
       ? undefined
       : `mail goes to ${exchanges.map(({ name }) => displayName(name)).join(", ")}, ${exchanges.length === 1 ? "which has an address" : "and each has an address"}`,
   spf: ({ spf, spfTree }) =>
-    "record" in spf && spfTree !== undefined
+    "record" in spf && spfTree !== undefined && ![...branchesOf(spfTree)].some(({ branch }) => branch.failed !== undefined)
       ? `there is one SPF record, it can be read, and costs ${treeLookups(spfTree)} of ${MAX_LOOKUPS} lookups`
       : undefined,
   dkim: ({ keys }) => {
@@ -45,9 +50,8 @@ export interface Right {
   readonly because: string;
 }
 
-/** What is right, by area: nowhere where something in the area is wrong, or could not be asked. */
+/** What is right, by area: only what was seen, and nothing of an area in which something is wrong. */
 export function whatIsRight(facts: Facts, findings: readonly Finding[]): Right[] {
-  if (facts.unresolved.length > 0 && findings.length === 0 && facts.servers.length === 0) return [];
   return AREAS.flatMap((area) => {
     if (findings.some((one) => one.area === area && one.severity !== "note")) return [];
     const because = SAID[area]?.(facts);

@@ -1,7 +1,8 @@
 import type { Lookup } from "../lookup/index.ts";
 import { isCovered, type Network, networkOf } from "./networks.ts";
 import { readSpfRecord, type SpfRecord, type Term } from "./parse.ts";
-import { branchesOf, isAll, isRedirect, type SpfTree, spfTree, treeLookups } from "./tree.ts";
+import { isAll, isRedirect, type SpfTree, spfTree } from "./tree.ts";
+import { branchesOf, treeLookups } from "./tree-outcome.ts";
 
 const sameTerm = (a: Term, b: Term): boolean => {
   const plain = (term: Term) => term.text.toLowerCase().replace(/^\+/, "").replace(/\.$/, "");

@@ -3,7 +3,8 @@ import { type DomainName, name as nameOf } from "../name/index.ts";
 import { err, ok, type Result } from "../result.ts";
 import { joinNetworks, type Network, networkTerm } from "./networks.ts";
 import type { SpfRecord } from "./parse.ts";
-import { branchesOf, type SpfBranch, spfTree } from "./tree.ts";
+import { type SpfBranch, spfTree } from "./tree.ts";
+import { branchesOf } from "./tree-outcome.ts";
 
 /** Longest record in octets that still fits into a DNS answer of 512 octets with room for others (RFC 7208 section 3.4). */
 export const MAX_OCTETS = 450;

@@ -17,3 +17,4 @@ export * from "./networks.ts";
 export * from "./parse.ts";
 export { spfIn } from "./published.ts";
 export * from "./tree.ts";
+export * from "./tree-outcome.ts";

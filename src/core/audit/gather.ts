@@ -1,0 +1,298 @@
+import { checkSelector, type SelectorCheck, usualSelectors } from "../dkim/index.ts";
+import { destinationOf, discoverByList, discoverByWalk, lookupDmarc, verifyExternalDestination } from "../dmarc/index.ts";
+import { type Answer, type Lookup, memoized } from "../lookup/index.ts";
+import { type DomainName, displayName, name as nameOf, under } from "../name/index.ts";
+import { type DataOf, isOfType, type KnownType } from "../record/index.ts";
+import { isSpf, lookupSpf, spfTree } from "../spf/index.ts";
+import { forwardConfirmedReverse } from "../verdict/index.ts";
+import { type AuditInput, type Facts, type Host, type Published, textsIn, type Unresolved } from "./facts.ts";
+
+/** A label that nobody would make. */
+const NOBODY = "zandrel-looks-for-wildcards";
+/** Hosts below a domain that send mail or take bounces, by their usual names. */
+const USUAL_HOSTS = ["www", "mail", "news", "newsletter", "email", "bounce", "bounces", "return"];
+
+/** How the names of MTA-STS and TLS reporting are mistyped. */
+const MISTYPED: Readonly<Record<string, readonly string[]>> = {
+  "_smtp._tls": ["_tls", "_smtp-tls", "_smtp_tls", "smtp._tls", "_smtp.tls", "_tlsrpt", "_smtp._tls._report"],
+  "_mta-sts": ["_mta_sts", "_mtasts", "mta_sts", "_sts", "mta-sts"],
+};
+
+/** Single addresses whose reverse names are looked up. */
+const MAX_REVERSE = 5;
+
+/** How everything is asked: each question once, and what could not be asked is noted. */
+interface Asking {
+  readonly input: AuditInput;
+  readonly everywhere: Lookup;
+  /** What stands at a name; nothing where the name would be too long. */
+  at<T extends KnownType>(name: DomainName | undefined, type: T, lookup?: Lookup): Promise<Published<T>>;
+  host(name: DomainName): Promise<Host>;
+  /** A name below the domain; undefined where it would be too long. */
+  below(labels: string, of?: DomainName): DomainName | undefined;
+}
+
+function asking(input: AuditInput, unresolved: Map<string, Unresolved>): Asking {
+  const { domain } = input;
+  const noting = (lookup: Lookup): Lookup => ({
+    async ask(name, type) {
+      const answer = await lookup.ask(name, type);
+      // Zone files never hold the top of the tree, and no policy is expected there.
+      const top = answer.kind === "failed" && answer.why === "outside" && /^_dmarc\.[^.]+\.$/.test(name);
+      if (answer.kind === "failed" && !top) unresolved.set(`${name} ${type}`, { name, type, because: answer.detail });
+      return answer;
+    },
+  });
+  const own = memoized(noting(input.lookup));
+  const everywhere = memoized({
+    ask: (name, type) => (name === domain || name.endsWith(`.${domain}`) ? own : noting(input.world)).ask(name, type),
+  });
+  async function at<T extends KnownType>(
+    name: DomainName | undefined,
+    type: T,
+    lookup: Lookup = everywhere,
+  ): Promise<Published<T>> {
+    const answer: Answer =
+      name === undefined ? { kind: "nodata", chain: [], authoritative: false } : await lookup.ask(name, type);
+    return {
+      answer,
+      data: answer.kind === "found" && isOfType(answer.set, type) ? (answer.set.data as readonly DataOf[T][]) : [],
+    };
+  }
+  const host = async (name: DomainName): Promise<Host> => {
+    const [a, aaaa] = await Promise.all([at(name, "A"), at(name, "AAAA")]);
+    const alias = a.answer.chain[0]?.data[0]?.target ?? aaaa.answer.chain[0]?.data[0]?.target;
+    const addresses = [...a.data, ...aaaa.data].map((data) => data.address);
+    return {
+      name,
+      a,
+      aaaa,
+      addresses,
+      alias,
+      hasNone: addresses.length === 0 && a.answer.kind !== "failed" && aaaa.answer.kind !== "failed",
+    };
+  };
+  const below = (labels: string, of: DomainName = domain): DomainName | undefined => under(nameOf(labels), of);
+  return { input, everywhere, at, host, below };
+}
+
+/** The zone itself: its servers, and where mail and the site lead. */
+async function zoneFacts({ input, at, host, below }: Asking) {
+  const { domain, authority } = input;
+  const [soa, ns, mx, caa, txt, apex, www] = await Promise.all([
+    at(domain, "SOA"),
+    at(domain, "NS"),
+    at(domain, "MX"),
+    at(domain, "CAA"),
+    at(domain, "TXT"),
+    host(domain),
+    host(below("www") ?? domain),
+  ]);
+  const delegated = authority.kind === "delegated" ? authority.servers : [];
+  const servers = await Promise.all(
+    delegated.map(async ({ name, address, lookup }) => {
+      const [publishedSoa, publishedNs] = await Promise.all([at(domain, "SOA", lookup), at(domain, "NS", lookup)]);
+      return { name, address, soa: publishedSoa, ns: publishedNs };
+    }),
+  );
+  const nameServers = await Promise.all([...new Set(ns.data.map((data) => data.target))].map(host));
+  const exchanges = await Promise.all(
+    mx.data
+      .filter((data) => data.exchange !== ".")
+      .map(async ({ exchange, preference }) => ({ ...(await host(exchange)), preference })),
+  );
+  return { soa, ns, mx, caa, txt, apex, www, servers, nameServers, exchanges };
+}
+
+/** What answers for names that nobody made, and names at which the domain was written twice. */
+async function wildcardFacts({ input, at, below, everywhere }: Asking) {
+  const { domain } = input;
+  const [anyA, anyTxt, anyMx, anyKey, anyDmarc] = await Promise.all([
+    at(below(NOBODY), "A"),
+    at(below(NOBODY), "TXT"),
+    at(below(NOBODY), "MX"),
+    at(below(`${NOBODY}._domainkey`), "TXT"),
+    at(below(`_dmarc.${NOBODY}`), "TXT"),
+  ]);
+  // A wildcard would answer for these names too, and says nothing about a mistake.
+  const wild = [anyA, anyTxt].some(({ data }) => data.length > 0);
+  const twice = under(domain, domain);
+  const doubledNames =
+    twice === undefined ? [] : [twice, ...["www", "_dmarc", "_domainkey"].flatMap((label) => below(label, twice) ?? [])];
+  const doubled = wild
+    ? []
+    : (await Promise.all(doubledNames.map(async (name) => ({ name, answer: await everywhere.ask(name, "TXT") })))).filter(
+        ({ answer }) => answer.kind === "found" || answer.kind === "nodata",
+      );
+  return { anyA, anyTxt, anyMx, anyKey, anyDmarc, wild, doubled: doubled.map(({ name }) => name) };
+}
+
+/** The SPF record with everything it leads to, and whether sources that were replaced by addresses have moved. */
+async function spfFacts({ input, everywhere }: Asking) {
+  const { domain, organizationalDomain } = input;
+  const spf = await lookupSpf(domain.slice(0, -1), everywhere);
+  const tree =
+    "record" in spf
+      ? await spfTree(spf.record, domain.slice(0, -1), everywhere, { addresses: true, organizationalDomain })
+      : undefined;
+  const flattenedNow = await Promise.all(
+    input.flattened.map(async ({ term, addresses }) => {
+      const found = await lookupSpf(term.replace(/^\+?include:/i, ""), everywhere);
+      const now =
+        "record" in found
+          ? await spfTree(found.record, term, everywhere, { addresses: true })
+          : { domain: term, text: undefined, branches: [], problem: found.problem };
+      return { term, before: addresses, now };
+    }),
+  );
+  const singles = (tree?.branches ?? [])
+    .flatMap(({ term }) =>
+      term.kind === "mechanism" && term.address !== undefined && (term.prefix4 ?? 32) === 32 && (term.prefix6 ?? 128) === 128
+        ? [term.address]
+        : [],
+    )
+    .filter((address) => address.includes("."))
+    .slice(0, MAX_REVERSE);
+  const reverse = await Promise.all(
+    singles.map(async (address) => ({ address, ...(await forwardConfirmedReverse(address, everywhere)) })),
+  );
+  return { spf, spfTree: tree, flattenedNow, reverse };
+}
+
+/** The keys at every selector that is known or usual. */
+async function keyFacts({ input, everywhere }: Asking, anyKey: Published<"TXT">): Promise<SelectorCheck[]> {
+  const { domain } = input;
+  const known = input.selectors.map(({ selector }) => selector);
+  const keys = await Promise.all(
+    input.selectors.map(({ selector, own: key }) => checkSelector(domain, selector, everywhere, key)),
+  );
+  const usual = (
+    await Promise.all(
+      usualSelectors(domain)
+        .filter((one) => !known.includes(one))
+        .map((one) => checkSelector(domain, one, everywhere)),
+    )
+  ).filter((one) => one.state !== "absent" && one.state !== "unknown" && anyKey.data.length === 0);
+  return [...keys, ...usual];
+}
+
+/** The policy, found both ways, and whether reports about it are taken where they go. */
+async function dmarcFacts({ input, at, host, everywhere }: Asking) {
+  const { domain, organizationalDomain } = input;
+  const [publishedDmarc, dmarc, dmarcByList] = await Promise.all([
+    lookupDmarc(domain, everywhere),
+    discoverByWalk(domain, everywhere),
+    discoverByList(domain, everywhere, organizationalDomain),
+  ]);
+  const uris = dmarc.record === undefined ? [] : [...dmarc.record.aggregate, ...dmarc.record.failure];
+  const destinations = await Promise.all(
+    [...new Set(uris.flatMap((uri) => destinationOf(uri) ?? []))].map(async (destination) => {
+      const exchange = await at(destination, "MX");
+      const address = await host(destination);
+      const nullMx = exchange.data.some((data) => data.exchange === ".");
+      const takesMail = nullMx
+        ? false
+        : exchange.data.length > 0 || address.addresses.length > 0
+          ? true
+          : exchange.answer.kind !== "failed" && address.hasNone
+            ? false
+            : undefined;
+      return {
+        destination,
+        takesMail,
+        permission: await verifyExternalDestination(dmarc.at ?? domain, dmarc.organizational, destination, everywhere),
+      };
+    }),
+  );
+  return { publishedDmarc, dmarc, dmarcByList, dmarcRecord: dmarc.record, destinations };
+}
+
+/** What is said about encrypted delivery, at the right names and at mistyped ones, and what DNSSEC there is. */
+async function transportFacts({ input, at, host, below, everywhere }: Asking, wild: boolean) {
+  const { domain } = input;
+  const [mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99] = await Promise.all([
+    at(below("_mta-sts"), "TXT"),
+    at(below("_smtp._tls"), "TXT"),
+    host(below("mta-sts") ?? domain),
+    everywhere.ask(domain, "DS"),
+    everywhere.ask(domain, "DNSKEY"),
+    everywhere.ask(domain, "SPF"),
+  ]);
+  const misplaced = wild
+    ? []
+    : (
+        await Promise.all(
+          Object.entries(MISTYPED).flatMap(([right, labels]) =>
+            labels.map(async (label) => {
+              const wrong = below(label);
+              const wanted = below(right);
+              if (wrong === undefined || wanted === undefined) return [];
+              return textsIn(await at(wrong, "TXT"))
+                .filter((text) => /^v=(TLSRPT|STS)v1/i.test(text))
+                .map((text) => ({ name: wrong, right: wanted, text }));
+            }),
+          ),
+        )
+      ).flat();
+  return { mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99, misplaced };
+}
+
+/** Hosts below the domain: policies of their own, and return paths. */
+async function hostFacts(
+  { input, at, below, everywhere }: Asking,
+  { anyDmarc, anyMx, wild }: Awaited<ReturnType<typeof wildcardFacts>>,
+) {
+  const subHosts = [...new Set([...input.hosts, ...USUAL_HOSTS.flatMap((label) => below(label) ?? [])])];
+  const subPolicies =
+    anyDmarc.data.length > 0
+      ? []
+      : (
+          await Promise.all(
+            subHosts.map(async (name) => {
+              const found = await lookupDmarc(name, everywhere);
+              return found.kind === "record" ? [{ name, record: found.record }] : [];
+            }),
+          )
+        ).flat();
+  const returnPaths =
+    wild || anyMx.data.length > 0
+      ? []
+      : (
+          await Promise.all(
+            subHosts.map(async (name) => {
+              const [exchange, found] = await Promise.all([at(name, "MX"), lookupSpf(name.slice(0, -1), everywhere)]);
+              return exchange.data.some((data) => data.exchange !== ".") ? [{ name, spf: found }] : [];
+            }),
+          )
+        ).flat();
+  return { subPolicies, returnPaths };
+}
+
+/** Asks everything the rules need, each question once. */
+export async function gatherFacts(input: AuditInput): Promise<Facts> {
+  const unresolved = new Map<string, Unresolved>();
+  const ask = asking(input, unresolved);
+  const [zone, wildcards, spf, policy] = await Promise.all([zoneFacts(ask), wildcardFacts(ask), spfFacts(ask), dmarcFacts(ask)]);
+  const [keys, transport, hosts] = await Promise.all([
+    keyFacts(ask, wildcards.anyKey),
+    transportFacts(ask, wildcards.wild),
+    hostFacts(ask, wildcards),
+  ]);
+  const texts = textsIn(zone.txt);
+  const { wild: _, ...unmade } = wildcards;
+  return {
+    ...input,
+    ...zone,
+    ...unmade,
+    ...spf,
+    ...policy,
+    ...transport,
+    ...hosts,
+    plain: displayName(input.domain),
+    unresolved: [...unresolved.values()],
+    sends: input.role !== "parked" && input.role !== "redirect",
+    texts,
+    spfTexts: texts.filter(isSpf),
+    keys,
+  };
+}

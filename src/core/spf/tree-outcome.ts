@@ -1,0 +1,52 @@
+import { asksDns, MAX_LOOKUPS } from "./parse.ts";
+import type { SpfBranch, SpfTree } from "./tree.ts";
+
+/** The cost of a whole tree against the limit of ten. */
+export const treeLookups = ({ branches }: SpfTree): number => branches.reduce((sum, one) => sum + one.lookups, 0);
+
+/** Whether a record lets everybody in: a branch says so that receivers come to before they give up. */
+export function letsEverybodyIn(tree: SpfTree): boolean {
+  const error = treeError(tree);
+  const end = tree.branches.findIndex(({ term }) => term.text === error?.term);
+  return (end === -1 ? tree.branches : tree.branches.slice(0, end)).some(
+    (one) => one.ineffective === undefined && one.risks.some((risk) => risk.kind === "everybody"),
+  );
+}
+
+/** Empty answers an evaluation may have (RFC 7208 section 4.6.4). */
+const MAX_VOID = 2;
+
+/**
+ * Why receivers treat the whole record as an error (permerror) once they come to a term: too many lookups, too many
+ * empty answers, or an include or redirect to no usable record. Undefined where nothing of that is known.
+ */
+export function treeError(tree: SpfTree): { readonly term: string; readonly because: string } | undefined {
+  let lookups = 0;
+  let voids = 0;
+  const visit = ({ branches }: SpfTree): { term: string; because: string } | undefined => {
+    for (const { term, below, ineffective } of branches) {
+      if (ineffective?.kind === "unreachable") continue;
+      if (asksDns(term) && ++lookups > MAX_LOOKUPS)
+        return { term: term.text, because: `more than ${MAX_LOOKUPS} terms ask the DNS` };
+      if (below === undefined && ineffective?.kind === "void" && ++voids > MAX_VOID)
+        return { term: term.text, because: `more than ${MAX_VOID} lookups find nothing` };
+      if (below?.problem !== undefined) {
+        if (below.problem.kind === "failed") continue;
+        const ring = below.problem.kind === "loop" ? `, round and round until ${MAX_LOOKUPS} lookups are spent` : "";
+        return { term: term.text, because: `${below.problem.because}${ring}` };
+      }
+      const inside = below === undefined ? undefined : visit(below);
+      if (inside !== undefined) return { term: term.text, because: inside.because };
+    }
+    return undefined;
+  };
+  return visit(tree);
+}
+
+/** Every branch of a tree, from the top down, with how deep it lies. */
+export function* branchesOf(tree: SpfTree, depth = 0): Generator<{ branch: SpfBranch; depth: number }> {
+  for (const branch of tree.branches) {
+    yield { branch, depth };
+    if (branch.below !== undefined) yield* branchesOf(branch.below, depth + 1);
+  }
+}
