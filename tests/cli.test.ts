@@ -201,7 +201,7 @@ describe("on zone files, without any network", () => {
     expect(readFileSync(join(elsewhere, "copy.zone"), "utf8")).toContain("seekmere-owner");
     expect(existsSync(join(here, "copy.zone"))).toBe(false);
   });
-  test("a clash ends with 1, names the way out, and --replace is one", async () => {
+  test("a clash ends with 1, names the options, and --replace is one", async () => {
     const here = workspace(DOMAIN.replace('@ TXT "seekmere-owner=4f1d0c77a2"', "www CNAME sites.pagewick.example."));
     const draft = await zandrel(here, ["draft", "--zone-file", "brackwater.zone", "--json"]);
     expect(draft.exit).toBe(1);

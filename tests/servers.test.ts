@@ -144,9 +144,9 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
     };
     const change = { name: name("_race.brackwater.example"), type: "TXT", before: undefined, after: set("first") };
     expect(await sendUpdate({ ...request, changes: [change] })).toEqual({ kind: "done" });
-    expect(await sendUpdate({ ...request, changes: [{ ...change, after: set("second") }] })).toMatchObject({ kind: "moved" });
+    expect(await sendUpdate({ ...request, changes: [{ ...change, after: set("second") }] })).toMatchObject({ kind: "conflict" });
     expect(await sendUpdate({ ...request, changes: [{ ...change, before: set("older"), after: set("second") }] })).toMatchObject({
-      kind: "moved",
+      kind: "conflict",
     });
     expect(await dig(address, "_race.brackwater.example", "TXT")).toBe('"first"');
     expect(await sendUpdate({ ...request, changes: [{ ...change, before: set("first"), after: undefined }] })).toEqual({

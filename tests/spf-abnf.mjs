@@ -1,5 +1,5 @@
 /**
- * A second reading of SPF records, for fuzzing only: the ABNF of RFC 7208 section 12 as it stands there, rule by rule,
+ * A second reading of SPF records, for fuzzing only: the ABNF of RFC 7208 section 12 rule by rule,
  * with every way to match tried. It is slow on purpose and shares nothing with the reader of the program.
  */
 import { isIPv4, isIPv6 } from "node:net";

@@ -432,7 +432,7 @@ describe("dynamic update (RFC 2136)", () => {
   ])("%s stops everything", async (_, wrong) => {
     const { made, server } = await host();
     const changes = [change("fresh", "TXT", undefined, 'fresh TXT "x"'), wrong];
-    expect(await sendUpdate({ server, apex, key, changes, now: now(), timeout: 1000 })).toMatchObject({ kind: "moved" });
+    expect(await sendUpdate({ server, apex, key, changes, now: now(), timeout: 1000 })).toMatchObject({ kind: "conflict" });
     expect(show(made, "fresh", "TXT")).toBeUndefined();
     expect(made.zones()[0]?.soa?.data[0]).toMatchObject({ serial: 1 });
   });

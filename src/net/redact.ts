@@ -1,4 +1,4 @@
-/** Secrets shorter than this are words that stand in many a sentence; nobody is helped by blanks in them. */
+/** Secrets shorter than this are words that stand in many a sentence; nobody is helped by gaps in them. */
 const SHORTEST = 4;
 
 /**

@@ -29,7 +29,7 @@ import { signMessage, type TsigFailure, type TsigKey, verifyMessage } from "./ts
  */
 export type UpdateOutcome =
   | { readonly kind: "done" }
-  | { readonly kind: "moved"; readonly detail: string }
+  | { readonly kind: "conflict"; readonly detail: string }
   | {
       readonly kind: "refused" | "unauthenticated" | "unknown" | "unreachable";
       readonly detail: string;
@@ -192,7 +192,7 @@ function outcomeOf(rcode: number | undefined, where: string, { apex, key }: Pick
     case RCODE.YXRRSET:
     case RCODE.NXRRSET:
     case RCODE.NXDOMAIN:
-      return { kind: "moved", detail: `${where} holds something else than a moment ago (${rcodeName(rcode)})` };
+      return { kind: "conflict", detail: `${where} holds something else than a moment ago (${rcodeName(rcode)})` };
     case RCODE.NOTAUTH:
     case RCODE.NOTZONE:
       return {

@@ -157,7 +157,8 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     ),
   "yaml-aliases": ({ path, because }) =>
     say(`${path}: the aliases in this file multiply too far (${visible(because)})`, "write the values out", `${path}:1:1`),
-  "yaml-value": ({ at, found, because }) => say(`${at}: ${quote(found)} is wrong: ${visible(because)}`, "correct it", at),
+  "yaml-value": ({ at, found, because }) =>
+    say(`${at}: ${found === "" ? "this value" : quote(found)} is wrong: ${visible(because)}`, "correct it", at),
   "zone-file-line": ({ file, line: row, column, found, expected }) =>
     say(`${visible(file)}:${row}:${column}: ${line(found, expected)}`, "correct that line", `${file}:${row}:${column}`),
   "newer-database": ({ path, title, version }) =>

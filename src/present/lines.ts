@@ -1,7 +1,7 @@
 import stringWidth from "string-width";
 import wrapAnsi from "wrap-ansi";
 
-/** Breaks a text at its blanks into lines of at most `width` columns, each but the first behind `indent`; lines it has already stay. */
+/** Breaks a text at its spaces into lines of at most `width` columns, each but the first behind `indent`; lines it has already stay. */
 export const wrap = (text: string, width: number, indent = ""): string =>
   text
     .split("\n")
@@ -12,7 +12,7 @@ export const wrap = (text: string, width: number, indent = ""): string =>
     })
     .join(`\n${indent}`);
 
-/** Rows as aligned columns with two blanks between them; the last column is not padded. */
+/** Rows as aligned columns with two spaces between them; the last column is not padded. */
 export function columns(
   rows: readonly (readonly string[])[],
   paint: (cell: string, column: number, row: number) => string = (cell) => cell,

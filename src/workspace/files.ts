@@ -150,7 +150,7 @@ interface WriteOptions {
 }
 
 /**
- * Replaces a file in one step: whoever reads it sees the old text or the new one, never a part, and the new one is
+ * Replaces a file in one step: a reader sees the old text or the new one, never a part, and the new one is
  * on the disk before the old one goes. Where that fails the old file stands untouched. Owner, group and mode stay;
  * of a link its target is replaced.
  */

@@ -215,7 +215,7 @@ export class Journal {
 function startOf(pid: string | number): string | undefined {
   try {
     const stat = readFileSync(`/proc/${pid}/stat`, "latin1");
-    // The name of the program, in parentheses, may hold blanks and parentheses itself.
+    // The name of the program, in parentheses, may hold spaces and parentheses itself.
     return stat.slice(stat.lastIndexOf(")") + 2).split(" ")[19];
   } catch {
     return undefined;

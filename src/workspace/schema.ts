@@ -128,7 +128,7 @@ const ask = z.strictObject({
   records: z.string("expected zone-file lines").default(""),
   /** Terms for the domain's one SPF record, such as include:spf.heronpost.example. */
   spf: z.string("expected SPF terms").optional(),
-  /** Terms that have to go from it, because those above stand in their place, whoever asked for them. */
+  /** Terms that have to go from it, because those above replace them, no matter which ask they are from. */
   spfWithout: z.string("expected SPF terms").optional(),
   /** The least strict DMARC policy the service accepts. */
   dmarc: z.enum(POLICIES).optional(),

@@ -173,7 +173,7 @@ function expectKey(
 
 /**
  * Reads a file of the workspace. Where a link, of the file or of its folder, leads out of it, it is refused: an error
- * about what stands there would show somebody else's file.
+ * about its content would show somebody else's file.
  */
 export function readOwn(folder: string, path: string): string {
   if (existsSync(path)) {

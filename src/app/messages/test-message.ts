@@ -76,7 +76,7 @@ export interface TestMessageRequest {
   readonly unsubscribe: string | undefined;
 }
 
-const LONGEST_URL = 900;
+const MAX_URL = 900;
 
 /** The message, as it is to be sent. */
 export async function messageFor(
@@ -101,7 +101,7 @@ export async function messageFor(
   if (!URL.canParse(unsubscribe) || !unsubscribe.startsWith("https://") || /[\s<>]/.test(unsubscribe))
     throw new Failure("unsubscribe-form", {});
   // It stands on a line of its own in the header, which cannot be folded (RFC 5322 section 2.1.1).
-  if (unsubscribe.length > LONGEST_URL) throw new Failure("unsubscribe-long", { most: LONGEST_URL });
+  if (unsubscribe.length > MAX_URL) throw new Failure("unsubscribe-long", { most: MAX_URL });
   return composeMessage({
     from: request.from,
     to,

@@ -145,7 +145,7 @@ export async function publishChanges(
       close("published", outcome.because);
       return outcome;
     }
-    case "moved": {
+    case "conflict": {
       close("not-published", outcome.because, "conflict");
       const seen = await freshly(domain, workspace, request, context, (source) =>
         compare(changes.map(journalled), domain.name, source),

@@ -10,11 +10,11 @@ import { type Domain, lockBeside, readSecret, replaceFile, type Workspace, withL
 import type { AppContext } from "../context.ts";
 import { type DnsRequest, hostServer, readZoneFile } from "../dns/context.ts";
 
-/** How one way of publishing ended. `moved` carries nothing out; `by-hand` leaves it to the user. */
+/** How one way of publishing ended. `conflict`: the zone is not as it was drafted from, and nothing was done; `by-hand` leaves it to the user. */
 export type PublishOutcome =
   | { readonly kind: "published"; readonly because: string }
   | { readonly kind: "by-hand"; readonly because: string; readonly sheet: readonly SheetEntry[] }
-  | { readonly kind: "moved"; readonly because: string }
+  | { readonly kind: "conflict"; readonly because: string }
   | { readonly kind: "not-published"; readonly reason: NotDone; readonly because: string; readonly remedy: string }
   | { readonly kind: "unknown"; readonly because: string; readonly remedy: string };
 
@@ -67,8 +67,8 @@ export function publisherFor(domain: Domain, workspace: Workspace, request: DnsR
           switch (outcome.kind) {
             case "done":
               return { kind: "published", because: `${host.title} made all changes in one signed update` };
-            case "moved":
-              return { kind: "moved", because: outcome.detail };
+            case "conflict":
+              return { kind: "conflict", because: outcome.detail };
             case "unknown":
               return { kind: "unknown", because: outcome.detail, remedy: outcome.remedy };
             default:
@@ -110,9 +110,9 @@ function zoneFilePublisher(
     if (!edited.ok) {
       const { error } = edited;
       switch (error.code) {
-        case "moved":
+        case "conflict":
           return {
-            kind: "moved",
+            kind: "conflict",
             because: `${shown} holds something else at ${displayName(error.change.name)} than a moment ago`,
           };
         case "included":
@@ -191,7 +191,7 @@ function helperPublisher(
         case "done":
           return { kind: "published", because: `the helper of ${title} says that all of it is done` };
         case "moved":
-          return { kind: "moved", because: `${title} holds something else than a moment ago${reason}` };
+          return { kind: "conflict", because: `${title} holds something else than a moment ago${reason}` };
         case "refused":
           return {
             kind: "not-published",

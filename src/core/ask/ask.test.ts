@@ -97,7 +97,7 @@ describe("states", () => {
   test.each<[string, Partial<Standing>, string]>([
     ["nothing there", { views: [authority(nothing)] }, "noted"],
     ["waiting for another ask", { views: [authority(nothing)], waitingFor: ["first"] }, "waiting"],
-    ["a clash in the draft", { views: [authority(nothing)], clash: "an alias stands there" }, "clashing"],
+    ["a clash in the draft", { views: [authority(nothing)], clash: "there is an alias" }, "clashing"],
     ["a near miss", { views: [authority(nothing)], miss: "at the wrong name" }, "astray"],
     ["a near miss outranks a clash", { views: [authority(nothing)], miss: "m", clash: "c" }, "astray"],
     ["on one server only", { views: [authority(there), authority(nothing, "ns2")], miss: "some only" }, "astray"],

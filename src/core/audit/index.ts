@@ -3,7 +3,7 @@
  *
  * ```ts
  * CATALOGUE.length;                              // how many things it can say
- * const { findings, unasked } = await audit({ domain, role: "main", lookup, world, … });
+ * const { findings, unresolved } = await audit({ domain, role: "main", lookup, world, … });
  * findings[0];                                   // { id: "spf-several", severity: "breaks", evidence: "…", remedy: "…", … }
  * ```
  */

@@ -47,7 +47,7 @@ export interface DraftRequest {
   readonly lookup: Lookup;
   /** The DNS at large: where targets lead, what an SPF include costs. */
   readonly world: Lookup;
-  /** Names at which what stands there may be replaced, because the user said so. */
+  /** Names at which the records may be replaced, because the user said so. */
   readonly replace: ReadonlySet<DomainName>;
   /** Who put a set there, as far as the workspace knows. */
   readonly provenanceOf: (set: RecordSet) => string;

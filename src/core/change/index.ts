@@ -2,8 +2,8 @@
  * From what is wanted and what is live to what would change.
  *
  * ```ts
- * const draft = await makeDraft({ domain, asks, lookup, replace: new Set(), whoPut });
- * draft.changes;      // [{ action: "merge", name, type, before, after, because, asks, hold }]
+ * const draft = await makeDraft({ domain, asks, lookup, replace: new Set(), world, provenanceOf });
+ * draft.changes;      // [{ action: "merge", name, type, before, after, because, asks, cacheWindow }]
  * draft.clashes;      // [{ kind: "alias-in-the-way", because, breaks, options, … }]
  * pending(draft);     // the changes that have to be carried out
  * ```

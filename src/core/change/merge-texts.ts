@@ -37,7 +37,7 @@ interface TextClash {
   readonly because: string;
   readonly breaks: string;
   readonly options: readonly string[];
-  /** Whether `--replace NAME` is a way out too. */
+  /** Whether `--replace NAME` is an option too. */
   readonly replaceable: boolean;
 }
 
@@ -72,7 +72,7 @@ export async function mergeTexts(
   const literal = [
     ...new Set(wanted.literal.flatMap((want) => unmet(before, want)).map((data) => decodeUtf8(txtValue(data as DataOf["TXT"])))),
   ];
-  // A whole record that is asked for may be strict enough for whoever asks for a minimum only.
+  // A whole record that is asked for may be strict enough for an ask that sets a minimum only.
   const byRecord = (want: DmarcWant) =>
     literal.some((text) => isMet({ name: want.name, type: "TXT", ttl: want.ttl, data: [textData(text)] }, want));
   const asked = [...literal, ...strictest(wanted.dmarc.filter((want) => !isMet(before, want) && !byRecord(want)))];

@@ -4,7 +4,7 @@ import type { Signature } from "./signature.ts";
 
 /**
  * The fields a signature covers, in its order (RFC 6376 section 5.4.2): of each name the lowest field first, and
- * so upwards; `undefined` where a name is listed once more than it stands there, which signs its absence. The field of
+ * so upwards; `undefined` where a name is listed once more than it occurs, which signs its absence. The field of
  * the signature itself is none of them: it is added last (section 3.7).
  */
 export function signedFields(

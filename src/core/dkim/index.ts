@@ -2,7 +2,7 @@
  * DKIM (RFC 6376, 8301, 8463): keys read and judged, messages signed and verified while their bodies pass by.
  *
  * ```ts
- * parseKey(["v=DKIM1; k=rsa; p=MIIB…"]).problem;              // { kind: "cut", message: "the key says it has 294 octets, …" }
+ * readKeyRecord(["v=DKIM1; k=rsa; p=MIIB…"]).problem;              // { kind: "cut", message: "the key says it has 294 octets, …" }
  * let signatures;
  * const header = await scanMessage(source, (header) => (signatures = new Signatures(header)).sinks);
  * await verifySignatures(signatures, header.value, lookup, now);  // [{ result: "fail", reason: "body-changed", … }]

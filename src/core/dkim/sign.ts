@@ -66,7 +66,7 @@ export function signatureObstacle({
   if (!/^[a-z0-9](?:[a-z0-9._-]*[a-z0-9])?$/i.test(selector)) return "the selector is made of letters, digits, hyphens and dots";
   if (!readMailDomain(domain.slice(0, -1)).ok) return "the signing domain has characters that no domain in mail has";
   if (fields?.some((name) => !/^[\x21-\x39\x3c-\x7e]+$/.test(name)) === true)
-    return "the fields to sign are names without colons, semicolons and blanks";
+    return "the fields to sign are names without colons, semicolons and white space";
   if (fields !== undefined && !fields.includes("from")) return "the From field must be among those signed";
   if (expires !== undefined && expires <= signedAt) return "the signature would expire before it is made";
   if (identity !== undefined) {
@@ -77,7 +77,7 @@ export function signatureObstacle({
   return undefined;
 }
 
-/** The names for `h=`: each as often as it stands there, From once more so that nobody can add a second one. */
+/** The names for `h=`: each as often as it occurs, From once more so that nobody can add a second one. */
 function namesFor(header: MessageHeader, wanted: readonly string[] | undefined): string[] {
   if (wanted !== undefined) return [...wanted];
   const names = USUAL_FIELDS.flatMap((name) => header.fields.filter((one) => one.name === name).map(() => name as string));

@@ -14,7 +14,7 @@ export interface Signature {
   readonly algorithm: Algorithm | "rsa-sha1";
   /** The signature itself, `b=`. */
   readonly value: Buffer;
-  /** The hash of the body, `bh=`, in base64 without blanks. */
+  /** The hash of the body, `bh=`, in base64 without white space. */
   readonly bodyHash: string;
   readonly header: Canonicalization;
   readonly body: Canonicalization;
@@ -24,7 +24,7 @@ export interface Signature {
   readonly keyName: DomainName;
   /** Names of the signed fields in lower case, in order, as often as they are listed. */
   readonly signed: readonly string[];
-  /** The agent or user, `i=`, as it stands there; `@domain` if not given. */
+  /** The agent or user, `i=`, as the field has it; `@domain` if not given. */
   readonly identity: string;
   readonly identityDomain: DomainName;
   /** Octets of the canonical body that are signed; all of them if not given. */

@@ -76,7 +76,7 @@ async function walk(domain: DomainName, lookup: Lookup): Promise<Pick<Discovery,
   for (const at of walkNames(domain)) {
     const there = await lookupDmarc(at, lookup);
     steps.push({ domain: at, there });
-    // Zone files never hold the top of the tree, and hardly any record stands there; it is passed over, not guessed at.
+    // Zone files never hold the top of the tree, and hardly any record is there; it is passed over, not guessed at.
     if (there.kind === "failed" && there.outside && labelsOf(at).length === 1) break;
     if (there.kind === "failed") return { steps, failed: there.because };
     if (there.kind === "record" && there.record.publicSuffix !== undefined) break;

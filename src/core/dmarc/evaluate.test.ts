@@ -301,7 +301,7 @@ describe("the judgement (RFC 7489 sections 3.1, 6.3 and 6.6.2)", () => {
     const verdict = await evaluateDmarc(name(`news.${B}`), [by("dkim", `m.${B}`)], lookup);
     expect([verdict.result, verdict.disposition]).toEqual(["temperror", "none"]);
   });
-  test("by the list, siblings below a public suffix are strangers", async () => {
+  test("by the list, siblings below a public suffix are not aligned", async () => {
     const verdict = await evaluateDmarc(
       name(B),
       [by("dkim", "heronpost.example")],

@@ -8,7 +8,7 @@ const FOREIGN =
 /**
  * Reads a domain as it stands in mail: in an address, in HELO, in `d=` of a signature (RFC 5321 section 4.1.2, RFC 6376
  * section 3.5, U-labels by RFC 6531 and RFC 8616). It is no name of a zone file: a backslash escapes nothing, a final
- * dot has no place, and there are no blanks. An address literal is no domain either.
+ * dot has no place, and there is no white space. An address literal is no domain either.
  */
 export function readMailDomain(text: string): Result<DomainName, NameError> {
   const foreign = FOREIGN.exec(text);

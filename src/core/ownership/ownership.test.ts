@@ -79,7 +79,7 @@ async function causes({ wanted = `@ TXT "${token}"`, zone: lines, second, thirdP
   });
 }
 
-describe("the hunt names the true cause first", () => {
+describe("the diagnosis names the true cause first", () => {
   const long = "k".repeat(300);
   test.each<[string, Scene, CauseKind, string]>([
     ["the name doubled, at the apex", { zone: `brackwater.example TXT "${token}"` }, "name-doubled", "host of that record to @"],

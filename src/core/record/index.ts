@@ -2,7 +2,7 @@
  * Typed records and record sets, in and out of zone-file text and wire form.
  *
  * ```ts
- * const [mx] = parseRecords('@ 3600 MX 10 mx.inglemail.example.', { origin: name("brackwater.example") }).records;
+ * const [mx] = readRecords('@ 3600 MX 10 mx.inglemail.example.', { origin: name("brackwater.example") }).records;
  * mx.data;                          // { preference: 10, exchange: "mx.inglemail.example." }
  * printRecord(mx);                  // 'brackwater.example. 3600 IN MX 10 mx.inglemail.example.'
  * ```

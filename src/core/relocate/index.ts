@@ -2,9 +2,9 @@
  * Moving a zone to another DNS host.
  *
  * ```ts
- * const { sets, unasked } = await captureByAsking(lookup, apex, namesToAsk(apex, known));
+ * const { sets, unresolved } = await captureByAsking(lookup, apex, namesToAsk(apex, known));
  * zoneText(apex, sets, ["taken from Nettlehost"]);
- * await compareSides(oldLookup, newLookup, apex, wanted);   // { same, differences, unasked }
+ * await compareSides(oldLookup, newLookup, apex, wanted);   // { same, differences, unresolved }
  * judgeCutOver(delegated, expected, clocks);                // { state: "moved", oldHostUntil }
  * ```
  */

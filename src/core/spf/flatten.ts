@@ -41,7 +41,7 @@ export function addressesOf(branch: SpfBranch): Result<Network[], FlattenError> 
   return ok(joinNetworks(branch.networks));
 }
 
-/** Terms as records of at most {@link MOST_OCTETS}. */
+/** Terms as records of at most {@link MAX_OCTETS}. */
 function split(terms: readonly string[], end: string): string[] {
   const texts: string[] = [];
   let words: string[] = [];

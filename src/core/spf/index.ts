@@ -2,7 +2,7 @@
  * SPF records (RFC 7208): read with the place of every mistake, combined, counted.
  *
  * ```ts
- * parseSpf("v=spf1 ipv4:192.0.2.0/24 -all");   // { ok: false, error: [{ at: 7, meant: "ip4:192.0.2.0/24", … }] }
+ * readSpfRecord("v=spf1 ipv4:192.0.2.0/24 -all");   // { ok: false, error: [{ at: 7, meant: "ip4:192.0.2.0/24", … }] }
  * combine(record, [asked]);                    // "v=spf1 include:spf.inglemail.example include:spf.heronpost.example -all"
  * await spfCost(record, lookup);               // { lookups: 4, uncounted: [], terms: [...] }
  * ```

@@ -156,7 +156,7 @@ function parseMechanism(text: string, at: number, next: string | undefined): Res
 }
 
 /** As many mistakes of one record as anybody corrects; the rest of it is not even read. */
-const MOST_ERRORS = 50;
+const MAX_ERRORS = 50;
 
 /** Why a word is no term, and what may have been meant. */
 function unknownTerm(body: string): [message: string, meant?: string] {
@@ -199,7 +199,7 @@ export function readSpfRecord(text: string): Result<SpfRecord, readonly SpfError
     const word = match[0];
     const at = match.index + 6;
     // A space too many was said at the word before; its other half is no mistake of its own.
-    if (errors.length >= MOST_ERRORS) break;
+    if (errors.length >= MAX_ERRORS) break;
     if (i > 0 && errors.at(-1)?.meant === `${words[i - 1]?.[0]}${word}`) continue;
     const modifier = /^([a-z][a-z0-9_.-]*)=(.*)$/i.exec(word);
     if (modifier !== null) {

@@ -6,7 +6,7 @@ import { name as nameOf } from "../name/index.ts";
 import { type DataOf, isOfType } from "../record/index.ts";
 import type { Verdict } from "./judge.ts";
 
-/** One thing receivers ask of those who send much mail. `holds` is undefined where it cannot be said. */
+/** One thing receivers ask of those who send much mail. `met` is undefined where it cannot be said. */
 export interface Requirement {
   readonly id:
     | "one-author"

@@ -5,7 +5,7 @@
  * const verdict = await judgeMessage(source, { envelope: { ip, helo, mailFrom }, lookup, now });
  * verdict.value.dmarc;                               // { result: "pass", disposition: "none", because: "DKIM passes for …" }
  * authenticationResults("mx.mallowmail.example", verdict.value);
- * await bulkRequirements(verdict.value, lookup);     // [{ id: "one-click", holds: false, because: "…" }]
+ * await bulkRequirements(verdict.value, lookup);     // [{ id: "one-click", met: false, because: "…" }]
  * ```
  */
 export * from "./bulk.ts";

@@ -295,7 +295,7 @@ describe("what bulk senders are asked for (RFC 5322 section 3.6, RFC 8058)", () 
 });
 
 describe("Authentication-Results obeys its grammar for every value (RFC 8601 section 2.2)", () => {
-  // The ABNF as it stands there and in RFC 2045, RFC 5322 and RFC 6376, put together from its own names.
+  // The ABNF as it is in that document and in RFC 2045, RFC 5322 and RFC 6376, put together from its own names.
   const token = "[!#$%&'*+.0-9A-Z^_`a-z{|}~-]+";
   const quotedString = '"(?:[\\x20\\x21\\x23-\\x5b\\x5d-\\x7e\\x80-\\uffff]|\\\\[\\x20-\\x7e])*"';
   const value = `(?:${token}|${quotedString})`;

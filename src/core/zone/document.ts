@@ -62,7 +62,7 @@ export interface ParseOptions {
 }
 
 const CLASSES = new Set(["IN", "CH", "HS", "CS"]);
-const MOST_ISSUES = 1000;
+const MAX_ISSUES = 1000;
 
 /** How deep files may include each other, how many there may be, and how many characters they may have together. */
 const MAX_DEPTH = 16;
@@ -124,7 +124,7 @@ function readInto(state: State, text: string, file: string | undefined): void {
     state.issues.push({ ...positionOf(at), text: decodeUtf8(found), expected, ...(file === undefined ? {} : { file }) });
   for (const entry of scan(text)) {
     // A text with so many mistakes is no zone file, and nobody reads the rest of the list.
-    if (state.issues.length >= MOST_ISSUES) return;
+    if (state.issues.length >= MAX_ISSUES) return;
     if ("expected" in entry) {
       issue(entry.at, entry.text, entry.expected);
       continue;

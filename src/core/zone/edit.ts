@@ -13,7 +13,7 @@ export interface SetChange {
 }
 
 export type EditError =
-  | { readonly code: "moved"; readonly change: SetChange; readonly now: RecordSet | undefined }
+  | { readonly code: "conflict"; readonly change: SetChange; readonly now: RecordSet | undefined }
   | { readonly code: "included"; readonly change: SetChange; readonly file: string }
   | { readonly code: "no-soa" };
 
@@ -60,7 +60,7 @@ export function editZone(
   const idOf = (change: { name: DomainName; type: RecordType }) => `${change.name} ${change.type}`;
   for (const change of changes) {
     const now = sets.get(idOf(change));
-    if (!sameData(now, change.before) || now?.ttl !== change.before?.ttl) return err({ code: "moved", change, now });
+    if (!sameData(now, change.before) || now?.ttl !== change.before?.ttl) return err({ code: "conflict", change, now });
   }
   const soa = entries.find((entry) => entry.type === "SOA" && entry.file === undefined);
   if (soa?.serialAt === undefined || soa.serialAt < 0) return err({ code: "no-soa" });

@@ -2,7 +2,7 @@
  * Zone files (RFC 1035 section 5): read into located records, answered from, and edited in place.
  *
  * ```ts
- * const document = parseZone(text, { origin: name("brackwater.example") });
+ * const document = readZone(text, { origin: name("brackwater.example") });
  * document.issues;                                        // mistakes with line and column
  * const [zone] = zonesOf(document);
  * answerFrom(zone, name("www.brackwater.example"), "A");  // { kind: "found", set } | { kind: "nodata" } ...

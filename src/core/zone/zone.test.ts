@@ -191,18 +191,18 @@ describe("editing in place", () => {
   test("refuses where somebody changed the set since", () => {
     expect(edit({ ...change("www", "CNAME", undefined), before: setOf("www CNAME other.example.") })).toMatchObject({
       ok: false,
-      error: { code: "moved", now: { data: [{ target: "parked.nettlehost.example." }] } },
+      error: { code: "conflict", now: { data: [{ target: "parked.nettlehost.example." }] } },
     });
     expect(edit({ ...change("www", "CNAME", undefined), before: undefined })).toMatchObject({
       ok: false,
-      error: { code: "moved" },
+      error: { code: "conflict" },
     });
   });
   test("refuses where somebody changed the TTL since", () => {
     const one = change("www", "CNAME", undefined);
     expect(edit(one).ok).toBe(true);
     const before = one.before === undefined ? undefined : { ...one.before, ttl: one.before.ttl + 60 };
-    expect(edit({ ...one, before })).toMatchObject({ ok: false, error: { code: "moved" } });
+    expect(edit({ ...one, before })).toMatchObject({ ok: false, error: { code: "conflict" } });
   });
   test("refuses a file without an SOA, and a record that lives in an included file", () => {
     const bare = readZone("$TTL 60\na A 192.0.2.1\n", { origin });

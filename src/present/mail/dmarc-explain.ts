@@ -23,7 +23,7 @@ function nextOf({ domain, at, asked, mistakes }: DmarcExplainResult, style: Layo
   if (domain === null)
     return mistakes.length > 0
       ? "Next: correct it where it is marked, and run the command again."
-      : "Next: compare it with what is published: zandrel dmarc explain and the domain.";
+      : "Next: compare it with what is published: zandrel dmarc explain DOMAIN (your domain in its place).";
   const own = withoutRootDot(domain);
   return `Next: ${style.command(at === null || mistakes.length > 0 ? `zandrel dmarc compose ${own} --reports-to dmarc@${own}` : `zandrel audit ${own}`)}`;
 }

@@ -74,7 +74,7 @@ function nextOf({ domain, record, problem, mistakes, error, unresolved }: SpfExp
   if (domain === null)
     return problem !== null || mistakes.length > 0
       ? "Next: correct it where it is marked, and run the command again."
-      : "Next: compare it with what is published: zandrel spf explain and the domain.";
+      : "Next: compare it with what is published: zandrel spf explain DOMAIN (your domain in its place).";
   const own = domain.replace(/\.$/, "");
   if (record === null)
     return `Next: save what each service asks for with ${style.command("zandrel intake")}; a record is made of all of it.`;

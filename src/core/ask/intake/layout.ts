@@ -73,11 +73,11 @@ const COLUMN_OF = new Map<string, Column>(
 );
 
 /** No heading is longer; a longer cell is not even looked at. */
-const LONGEST_HEADING = 80;
+const MAX_HEADING = 80;
 
 /** The column a heading names, whatever its case and punctuation. */
 function columnOf(cell: string): Column | undefined {
-  if (cell.length > LONGEST_HEADING) return undefined;
+  if (cell.length > MAX_HEADING) return undefined;
   const plain = cell
     .toLowerCase()
     .replace(/[*_`:]+/g, " ")
@@ -95,7 +95,7 @@ const ZONE_FILE_LINE =
 
 /** Zone-file lines, where every line that is not a comment is a whole record. */
 function asZoneFile(text: string, domain: DomainName): Row[] | undefined {
-  if (text.split("\n").some((line) => line.length > LONGEST_RECORD)) return undefined;
+  if (text.split("\n").some((line) => line.length > MAX_RECORD)) return undefined;
   const { records, issues } = readRecords(octetsOf(text), { origin: domain, ttl: 0 });
   const lines = text.split("\n").filter((line) => /^[^\s;$]/.test(line));
   if (records.length === 0 || issues.length > 0 || lines.length !== records.length) return undefined;
@@ -139,12 +139,12 @@ function asJson(text: string): Row[] | undefined {
 }
 
 /** A line of a table is shorter, and one of a zone file too; a longer one is something else. */
-const LONGEST_ROW = 20_000;
-const LONGEST_RECORD = 100_000;
+const MAX_ROW = 20_000;
+const MAX_RECORD = 100_000;
 
 /** The cells of one line of a table, by its separator. */
 function cellsOf(line: string, separator: RegExp | "csv"): string[] {
-  if (line.length > LONGEST_ROW) return [line.trim()];
+  if (line.length > MAX_ROW) return [line.trim()];
   if (separator === "csv") return csvCells(line);
   return line
     .replace(/^\s*\|/, "")
