@@ -41,6 +41,15 @@ async function prompt(question: string): Promise<string> {
   }
 }
 
+const notWritten = (error: unknown): Failure =>
+  new Failure("output-not-written", { why: (error as NodeJS.ErrnoException).code ?? "" });
+
+/** Says that standard output took not all of it, and gives back the exit code. */
+export async function outputFailed(error: unknown): Promise<number> {
+  await showFailure(notWritten(error), false);
+  return EXIT.usage;
+}
+
 /**
  * Writes to standard output. Into a file it is written to the last octet, and what cannot be written ends the run by
  * a sentence: a disk may be full, and the stream of the runtime would not say so.
@@ -53,7 +62,7 @@ function writeOut(octets: Uint8Array | string, then?: () => void): void {
   try {
     writeAll(1, typeof octets === "string" ? Buffer.from(octets) : octets);
   } catch (error) {
-    throw new Failure("output-not-written", { why: (error as NodeJS.ErrnoException).code ?? "" });
+    throw notWritten(error);
   }
   then?.();
 }
@@ -199,12 +208,17 @@ const wantsJson = (argv: readonly string[]): boolean => {
 /** A failure as the command line shows it: one sentence on standard error, or an object on standard output. */
 async function showFailure(failure: Failure, json: boolean): Promise<void> {
   const { explainFailure, failureSentence } = await import("../present/failures.ts");
-  if (!json) {
+  // Where standard output takes nothing, only standard error is left.
+  if (!json || failure.code === "output-not-written") {
     process.stderr.write(terminalSafe(`${visible(failureSentence(failure))}\n`));
     return;
   }
   const { message, remedy, at } = explainFailure(failure);
-  writeOut(`${jsonText({ error: { code: failure.code, message, remedy, at: at ?? null } }, 2)}\n`);
+  try {
+    writeOut(`${jsonText({ error: { code: failure.code, message, remedy, at: at ?? null } }, 2)}\n`);
+  } catch (error) {
+    await showFailure(error as Failure, false);
+  }
 }
 
 /** Runs a command line and gives back the exit code. */

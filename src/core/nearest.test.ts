@@ -1,7 +1,7 @@
 import { expect, test } from "@jest/globals";
 import { nearest } from "./nearest.ts";
 
-const WORDS = ["status", "draft", "publish", "spf test", "Nettlehost"];
+const WORDS = ["status", "draft", "publish", "spf test", "Nettlehost", "a"];
 
 test.each<[string, string | undefined]>([
   ["statu", "status"],
@@ -13,6 +13,7 @@ test.each<[string, string | undefined]>([
   ["pub", undefined],
   ["something else", undefined],
   ["", undefined],
+  ["b", undefined],
   ["x".repeat(100_000), undefined],
 ])("%.20s is meant as %s", (word, meant) => expect(nearest(word, WORDS)).toBe(meant));
 

@@ -12,7 +12,8 @@ export function nearest(word: string, among: readonly string[]): string | undefi
   const apartFrom = (other: string): number => (letters(given) === letters(other) ? 1 : distance(given, other));
   const [best] = among
     .map((candidate) => ({ candidate, apart: apartFrom(candidate.toLowerCase()) }))
-    .filter(({ apart }) => apart <= limit)
+    // A word of which nothing is left was not meant.
+    .filter(({ apart }) => apart <= limit && apart < given.length)
     .sort((a, b) => a.apart - b.apart);
   return best?.candidate;
 }

@@ -1,4 +1,5 @@
 import { createHash } from "node:crypto";
+import { connect } from "node:net";
 import { afterEach, describe, expect, test } from "@jest/globals";
 import { type Delivery, type EventReceiver, receiveEvents, signEvents } from "./event-feed.ts";
 
@@ -24,7 +25,7 @@ const batch = (id = "e1") =>
     }),
   );
 
-async function listening(keep?: (deliveries: readonly Delivery[]) => ("kept" | "replayed")[]) {
+async function listening(keep?: (deliveries: readonly Delivery[]) => ("kept" | "replayed")[], longest?: number) {
   const seen = new Set<string>();
   const kept: Delivery[] = [];
   receiver = await receiveEvents({
@@ -33,6 +34,7 @@ async function listening(keep?: (deliveries: readonly Delivery[]) => ("kept" | "
     url: (own) => own,
     feeds: () => [FEED],
     now: () => NOW,
+    ...(longest === undefined ? {} : { longest }),
     keep:
       keep ??
       ((deliveries) =>
@@ -129,6 +131,20 @@ describe("signed events (RFC 9421, RFC 9530)", () => {
     expect(all.every((status) => status === 204)).toBe(true);
     expect(sizes.reduce((sum, one) => sum + one, 0)).toBe(60);
     expect(Math.max(...sizes)).toBeGreaterThan(1);
+  });
+
+  test.each([
+    ["nothing at all", ""],
+    ["half a head", "POST /events HTTP/1.1\r\nHost: x\r\n"],
+    ["half a body", "POST /events HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{"],
+  ])("a client that sends %s and then waits is not waited for", async (_, begun) => {
+    const { url, post } = await listening(undefined, 400);
+    const slow = connect(Number(new URL(url).port), "127.0.0.1");
+    slow.on("error", () => undefined);
+    slow.write(begun);
+    await new Promise((closed) => slow.resume().once("close", closed));
+    // The others are served all the same.
+    expect(await post(await signEvents(FEED, url, batch(), NOW), batch())).toBe(204);
   });
 
   test("more octets than any batch has are refused unread", async () => {

@@ -31,6 +31,8 @@ export interface ReceiverOptions {
   readonly now: () => number;
   /** Keeps deliveries, all of them or none; says for each whether it was taken before. Throws where it cannot keep them. */
   readonly keep: (deliveries: readonly Delivery[]) => readonly ("kept" | "replayed")[];
+  /** Longest time a request may take to arrive whole, in milliseconds. */
+  readonly longest?: number;
 }
 
 export interface EventReceiver {
@@ -126,9 +128,6 @@ async function trusted(
   return { service: found.feed.service, nonce: found.nonce, signedAt: found.signedAt, events: parsed.data.events };
 }
 
-/** Longest time a request may take to arrive whole, in milliseconds. */
-const SLOWEST = 10_000;
-
 /** Milliseconds for which requests are gathered, so that a burst costs few writes to the disk. */
 const GATHER = 10;
 
@@ -136,16 +135,16 @@ const GATHER = 10;
  * Listens for signed events. A request is answered only when its events are kept; those that wait at the same time are
  * kept together, so that a burst costs few writes.
  */
-export async function receiveEvents({ address, port, url, feeds, now, keep }: ReceiverOptions): Promise<EventReceiver> {
+export async function receiveEvents({ address, port, url, feeds, now, keep, longest = 10_000 }: ReceiverOptions): Promise<EventReceiver> {
   const { default: Fastify } = await import("fastify");
   const server = Fastify({
     logger: false,
     forceCloseConnections: true,
     bodyLimit: 2 << 20,
     // Nobody holds a connection by sending slowly: neither head nor body.
-    requestTimeout: SLOWEST,
-    connectionTimeout: SLOWEST,
-    http: { headersTimeout: SLOWEST / 2, connectionsCheckingInterval: 500 },
+    requestTimeout: longest,
+    connectionTimeout: longest,
+    http: { headersTimeout: longest / 2, connectionsCheckingInterval: Math.min(500, longest) },
   });
   server.removeAllContentTypeParsers();
   server.addContentTypeParser("*", { parseAs: "buffer" }, (_, body, done) => done(null, body));

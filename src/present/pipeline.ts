@@ -24,9 +24,8 @@ export interface ReportedDomain {
 const rowsOf = (domains: readonly ReportedDomain[]): ReportedFinding[] =>
   domains.flatMap(({ domain, findings }) => findings.map((finding) => ({ domain, ...finding })));
 
-/** A cell that no spreadsheet takes for a formula and no terminal for a command. */
-const harmless = (text: string): string =>
-  (/^[=+\-@\t\r|%]/.test(text) ? `'${text}` : text).replace(/[\x00-\x08\x0b-\x1f\x7f]/g, "");
+/** A cell that no spreadsheet takes for a formula. */
+const harmless = (text: string): string => (/^[=+\-@\t\r|%]/.test(text) ? `'${text}` : text);
 
 /** A table with a head, lines ended by CRLF (RFC 4180). */
 export function csvReport(domains: readonly ReportedDomain[]): string {

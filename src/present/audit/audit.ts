@@ -67,12 +67,12 @@ export function auditText({ domains, catalogue }: AuditDomainsResult, { style, w
     .join("\n");
 }
 
-/** Domains, findings and open questions as reports want them: names for people. */
+/** Domains, findings and open questions as reports want them: names for people, and nothing from outside that a terminal obeys. */
 const reported = ({ domains }: AuditDomainsResult): ReportedDomain[] =>
   domains.map(({ domain, findings, unresolved }) => ({
-    domain: domain.replace(/\.$/, ""),
-    findings,
-    unresolved: unresolved.map((one) => `${one.type} of ${displayName(one.name)} could not be asked: ${one.because}`),
+    domain: displayName(domain),
+    findings: findings.map((one) => ({ ...one, evidence: visible(one.evidence), remedy: visible(one.remedy) })),
+    unresolved: unresolved.map((one) => visible(`${one.type} of ${displayName(one.name)} could not be asked: ${one.because}`)),
   }));
 
 /** The audit as a file for spreadsheets (CSV) or pipelines (JUnit XML, SARIF); `threshold` is the mildest severity that fails. */
