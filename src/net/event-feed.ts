@@ -135,7 +135,15 @@ const GATHER = 10;
  * Listens for signed events. A request is answered only when its events are kept; those that wait at the same time are
  * kept together, so that a burst costs few writes.
  */
-export async function receiveEvents({ address, port, url, feeds, now, keep, longest = 10_000 }: ReceiverOptions): Promise<EventReceiver> {
+export async function receiveEvents({
+  address,
+  port,
+  url,
+  feeds,
+  now,
+  keep,
+  longest = 10_000,
+}: ReceiverOptions): Promise<EventReceiver> {
   const { default: Fastify } = await import("fastify");
   const server = Fastify({
     logger: false,
