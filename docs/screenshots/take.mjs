@@ -55,7 +55,7 @@ export async function shoot(name, blocks) {
   const text = blocks.map(({ shown, printed }) => `\x1b[1m$\x1b[22m \x1b[36m${shown}\x1b[39m\n${printed}`).join("\n");
   // What is longer than the picture is drawn smaller, so that its beginning and its end are both there.
   const lines = text.split("\n").length;
-  await tab.setContent(page(130, Math.max(40, lines + 1), lines < 40 ? 15 : Math.max(9, Math.floor((15 * 40) / (lines + 1)))));
+  await tab.setContent(page(130, Math.max(40, lines + 1), lines < 40 ? 15 : Math.max(9, Math.floor((15 * 40) / (lines + 3)))));
   // @ts-expect-error "t" is the page's own terminal.
   await tab.evaluate((all) => new Promise((done) => t.write(all, done)), text);
   await tab.waitForTimeout(200);

@@ -289,7 +289,11 @@ export function revise(folder: string, domain: Domain, { service, without, add }
   try {
     if (after !== before) replaceFile(path, after);
   } catch (error) {
-    restoreSettings();
+    try {
+      restoreSettings();
+    } catch {
+      // A service without an ask is harmless, and the first failure is the one to tell.
+    }
     throw error;
   }
   return () => {

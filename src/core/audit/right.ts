@@ -8,11 +8,11 @@ const SAID: { readonly [A in Area]?: (facts: Facts) => string | undefined } = {
   delegation: ({ servers }) =>
     servers.length < 2 || servers.some(({ soa }) => soa.answer.kind !== "found")
       ? undefined
-      : `${servers.length} name servers answer for the domain, and say the same`,
+      : `${servers.length} name servers answer for the domain, and give the same answers`,
   wildcard: ({ anyA, anyTxt }) =>
     [anyA, anyTxt].some(({ answer }) => answer.kind === "found" || answer.kind === "failed")
       ? undefined
-      : "names that nobody made do not exist, so that no wildcard is in the way",
+      : "no wildcard record answers for names that do not exist",
   ownership: ({ asks }) =>
     asks.length === 0 || !asks.every(({ state }) => state === "settled" || state === "proven")
       ? undefined
@@ -35,7 +35,7 @@ const SAID: { readonly [A in Area]?: (facts: Facts) => string | undefined } = {
   reports: ({ destinations }) =>
     destinations.length === 0 || !destinations.every((one) => one.takesMail === true)
       ? undefined
-      : `reports go to ${destinations.map(({ destination }) => displayName(destination)).join(", ")}, where they are taken`,
+      : `DMARC reports go to ${destinations.map(({ destination }) => displayName(destination)).join(", ")}, which takes mail`,
   site: ({ plain, apex, www }) =>
     apex.addresses.length > 0 && www.addresses.length > 0 ? `${plain} and www.${plain} have addresses` : undefined,
   certificate: ({ caa }) =>
