@@ -15,7 +15,7 @@ import {
   treeLookups,
   withoutTerms,
 } from "../../core/spf/index.ts";
-import { findWorkspace, openWorkspace, type Workspace } from "../../workspace/index.ts";
+import { findWorkspace, type JournalEvent, openWorkspace, type Workspace } from "../../workspace/index.ts";
 import { type NewAsk, ownService, reviseAsks, type ServiceOfAsk, twinOf } from "../asks/add.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
@@ -101,18 +101,20 @@ function askFor(
   };
 }
 
-/** Saves the ask in place of that of the last time, unless that one asks for the very same. */
+/** Saves the ask in place of that of the last time, unless that one asks for the very same, and what it was made from. */
 function save(
   ask: NewAsk,
+  sources: JournalEvent,
   service: ServiceOfAsk,
   workspace: Workspace,
   context: AppContext,
 ): Promise<"new" | "changed" | "same"> {
   return reviseAsks(workspace, ask.domain, context, (domain, now) => {
     const last = savedIn(now, ask.domain, ask.id);
-    if (twinOf(ask, domain) === ask.id && last?.includes.join(" ") === ask.spfWithout) return { result: "same" };
+    if (twinOf(ask, domain) === ask.id && last?.includes.join(" ") === ask.spfWithout)
+      return { journal: [sources], result: "same" };
     const without = new Map(last === undefined ? [] : [[ask.id, "it was made anew from the addresses of today"]]);
-    return { service, without, add: [ask], result: last === undefined ? "new" : "changed" };
+    return { service, without, add: [ask], journal: [sources], result: last === undefined ? "new" : "changed" };
   });
 }
 
@@ -151,17 +153,17 @@ export async function spfFlatten(request: SpfFlattenRequest, context: AppContext
     const parsed = readSpfRecord(text);
     // Records that are not published yet cost one question each.
     const after = parsed.ok ? treeLookups(await spfTree(parsed.value, plain, lookup, { addresses: false })) : 0;
+    const remembered = { kind: "spf-flattened" as const, record: text, sources: sources.map((one) => ({ ...one })) };
     let saving: SpfFlattenResult["saved"] = null;
     if (request.write && workspace !== undefined && service !== undefined) {
       const ask = askFor(base, flattened.value, domain, id, service.key, workspace.settings.defaults.ttl);
       if (ask === undefined)
         throw new Failure("cannot-flatten", { term: includes.join(" "), because: "nothing would change" }, "problem");
-      saving = await save(ask, service, workspace, context);
-    }
-    if ((request.remember || request.write) && workspace !== undefined) {
+      saving = await save(ask, remembered, service, workspace, context);
+    } else if (request.remember && workspace !== undefined) {
       const journal = await workspace.openJournal();
       try {
-        journal.append(dns.now, domain, { kind: "spf-flattened", record: text, sources: sources.map((one) => ({ ...one })) });
+        journal.append(dns.now, domain, remembered);
       } finally {
         journal.close();
       }

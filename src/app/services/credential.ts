@@ -5,7 +5,7 @@ import type { DomainName } from "../../core/name/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { SCOPES } from "../../core/sending/index.ts";
 import { askLink } from "../../net/service-link.ts";
-import { ignoreInGit, type SecretPlace, secretFile, secretVariable } from "../../workspace/index.ts";
+import { ignoreInGit, lockWorkspace, type SecretPlace, secretFile, secretVariable } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { nameOperand } from "../dns/context.ts";
@@ -112,7 +112,9 @@ async function keep(
         : { [names.host]: smtp.host, [names.port]: String(smtp.port), [names.tls]: smtp.tls, [names.user]: made.user },
   );
   // A file with a secret in it is one step away from being shared with everybody who has the project.
-  const ignored = request.environment !== undefined && ignoreInGit(workspace.folder, request.environment);
+  const file = request.environment;
+  const ignored =
+    file !== undefined && (await lockWorkspace(workspace.folder, context, () => ignoreInGit(workspace.folder, file)));
   const credential = { id, scope, user, domain: domain ?? null, kept: place.reference };
   return { credentials: [credential], place: place.title, ignored };
 }
