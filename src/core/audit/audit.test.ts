@@ -60,13 +60,13 @@ interface Case {
   readonly silent?: RegExp;
 }
 
-async function look({ zone = {}, input = {}, silent }: Case) {
+async function look({ zone = {}, input = {}, silent }: Case, asked = new Set<string>()) {
   const lines = Object.values({ ...SOUND, ...zone }).filter((line) => line !== "");
   const text = `${AROUND}$ORIGIN ${B}.\n${lines.join("\n")}\n`;
   const zones = zonesOf(readZone(text));
   const plain = zoneLookup(zones);
   const lookup: Lookup = {
-    ask: async (at, type) => (silent?.test(at) ? failed("timeout", `${at} is silent`) : plain.ask(at, type)),
+    ask: async (at, type) => (asked.add(at) && silent?.test(at) ? failed("timeout", `${at} is silent`) : plain.ask(at, type)),
   };
   const authority: Authority = {
     kind: "delegated",
@@ -356,13 +356,18 @@ describe("the catalogue", () => {
 
 describe("findings", () => {
   test.each(CASES)("%s", async (id, shows) => {
-    const { findings } = await look(shows);
+    const asked = new Set<string>();
+    const { findings } = await look(shows, asked);
     const found = findings.find((one) => one.id === id);
     expect([id, findings.map((one) => one.id)]).toEqual([id, expect.arrayContaining([id])]);
     for (const text of [found?.evidence, found?.remedy]) {
       expect(text).not.toMatch(/undefined|NaN|\[object|\.$/);
       expect(text?.length).toBeGreaterThan(2);
     }
+    // Every name in a sentence is one that was asked about, or that a record or the workspace holds.
+    const known = `${[...asked].join(" ")} ${AROUND} ${Object.values({ ...SOUND, ...shows.zone }).join(" ")} ${JSON.stringify(shows.input ?? {})} `;
+    for (const [one] of `${found?.evidence} ${found?.remedy}`.matchAll(/[\w-]+(?:\.[\w-]+)*\.example\b/g))
+      expect(known).toContain(one);
   });
   test("where no mail can pass a strict policy, that is the first thing said", async () => {
     for (const spf of [
