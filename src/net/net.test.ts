@@ -503,7 +503,7 @@ describe("dynamic update (RFC 2136)", () => {
       "a signed conflict",
       (request, requestMac) =>
         signMessage(reply(request, { opcode: 5, rcode: RCODE.NXRRSET }), key, now(), { requestMac }).message,
-      "moved",
+      "conflict",
     ],
   ])("%s is what it is worth", async (_, answer, kind) => {
     const server = await serve(async (request) => {

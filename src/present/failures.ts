@@ -1,10 +1,10 @@
+import { listOf } from "../core/english.ts";
 import type { Failure, FailureCode, Failures } from "../core/failure.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
 import { nearest } from "../core/nearest.ts";
 import { printData, type RecordSet } from "../core/record/index.ts";
 import { shellWord, visible } from "./safe.ts";
 import { deadline, moment } from "./time.ts";
-import { listOf } from "./words.ts";
 
 /** What is said about a failure: what happened and where, what to do now, and the place that an editor can open. */
 interface Said {

@@ -1,4 +1,6 @@
 /** Faces of results: text for terminals, JSON for programs. Computes nothing about the job. */
+
+export { count } from "../core/english.ts";
 export { calendar } from "./calendar.ts";
 export { failureSentence } from "./failures.ts";
 export type { Layout } from "./layout.ts";
@@ -8,4 +10,3 @@ export * from "./safe.ts";
 export { sheetMarkdown, sheetPage, sheetText } from "./sheet.ts";
 export * from "./style.ts";
 export * from "./time.ts";
-export * from "./words.ts";

@@ -1,3 +1,4 @@
+import { allOf, listOf } from "../english.ts";
 import { displayName } from "../name/index.ts";
 import { branchesOf, MAX_LOOKUPS, treeLookups } from "../spf/index.ts";
 import type { Facts } from "./facts.ts";
@@ -20,7 +21,7 @@ const SAID: { readonly [A in Area]?: (facts: Facts) => string | undefined } = {
   "mail-in": ({ exchanges }) =>
     exchanges.length === 0 || exchanges.some(({ addresses }) => addresses.length === 0)
       ? undefined
-      : `mail goes to ${exchanges.map(({ name }) => displayName(name)).join(", ")}, ${exchanges.length === 1 ? "which has an address" : "and each has an address"}`,
+      : `mail goes to ${listOf(exchanges.map(({ name }) => displayName(name)))}, ${exchanges.length === 1 ? "which has an address" : "and each has an address"}`,
   spf: ({ spf, spfTree }) =>
     "record" in spf && spfTree !== undefined && ![...branchesOf(spfTree)].some(({ branch }) => branch.failed !== undefined)
       ? `there is one SPF record, it can be read, and costs ${treeLookups(spfTree)} of ${MAX_LOOKUPS} lookups`
@@ -29,13 +30,13 @@ const SAID: { readonly [A in Area]?: (facts: Facts) => string | undefined } = {
     const usable = keys.filter((one) => one.state === "usable").map((one) => one.selector);
     return usable.length === 0
       ? undefined
-      : `mail can be signed: ${usable.join(", ")} ${usable.length === 1 ? "holds a key that works" : "hold keys that work"}`;
+      : `mail can be signed: ${allOf(usable, "holds a key that works", "hold keys that work")}`;
   },
   dmarc: ({ dmarcRecord }) => (dmarcRecord === undefined ? undefined : `there is a DMARC policy, p=${dmarcRecord.policy}`),
   reports: ({ destinations }) =>
     destinations.length === 0 || !destinations.every((one) => one.takesMail === true)
       ? undefined
-      : `DMARC reports go to ${destinations.map(({ destination }) => displayName(destination)).join(", ")}, which takes mail`,
+      : `DMARC reports go to ${listOf(destinations.map(({ destination }) => displayName(destination)))}, where mail is accepted`,
   site: ({ plain, apex, www }) =>
     apex.addresses.length > 0 && www.addresses.length > 0 ? `${plain} and www.${plain} have addresses` : undefined,
   certificate: ({ caa }) =>

@@ -1,4 +1,5 @@
 import { type Ask, type DnsWant, dnsWants, isMet } from "../ask/index.ts";
+import { allOf } from "../english.ts";
 import { type Live, type Lookup, liveAt, ownSetOf } from "../lookup/index.ts";
 import { type DomainName, displayName, isAtOrBelow, ROOT } from "../name/index.ts";
 import {
@@ -280,7 +281,7 @@ export async function makeDraft({ domain, asks, lookup, world, replace, provenan
         ...common,
         action,
         after,
-        because: `${ids.join(", ")} asks for it, ${because}${wildcard}${keepsTtl}`,
+        because: `${allOf(ids, "asks", "ask")} for it, ${because}${wildcard}${keepsTtl}`,
         ...cacheWindowPart(live),
       });
       continue;
@@ -293,7 +294,7 @@ export async function makeDraft({ domain, asks, lookup, world, replace, provenan
         ...common,
         action: "add",
         after: set,
-        because: `${ids.join(", ")} asks for it, and there is no record there yet${wildcard}`,
+        because: `${allOf(ids, "asks", "ask")} for it, and there is no record there yet${wildcard}`,
         ...cacheWindowPart(live),
       });
     } else if (SHARED.has(type)) {
@@ -301,7 +302,7 @@ export async function makeDraft({ domain, asks, lookup, world, replace, provenan
         ...common,
         action: "merge",
         after: withData(before, set.data),
-        because: `${ids.join(", ")} asks for it; existing values are kept${keepsTtl}`,
+        because: `${allOf(ids, "asks", "ask")} for it; existing values are kept${keepsTtl}`,
         ...cacheWindowPart(live),
       });
     } else if (replace.has(name)) {
@@ -309,7 +310,7 @@ export async function makeDraft({ domain, asks, lookup, world, replace, provenan
         ...common,
         action: "replace",
         after: set,
-        because: `${ids.join(", ")} asks for it, in place of ${shown(before)} put there by ${provenanceOf(before)}`,
+        because: `${allOf(ids, "asks", "ask")} for it, in place of ${shown(before)} put there by ${provenanceOf(before)}`,
         ...cacheWindowPart(live),
       });
     } else {

@@ -1,4 +1,5 @@
 import { asRecords, type DnsWant, type View, type Viewpoint } from "../ask/index.ts";
+import { allOf } from "../english.ts";
 import { type Answer, type Lookup, liveAt } from "../lookup/index.ts";
 import { type DomainName, displayName, fromLabels, isBelow, labelsOf, parseName, relativeText, under } from "../name/index.ts";
 import { containsAll, isOfType, type RecordSet, txtValue } from "../record/index.ts";
@@ -220,7 +221,15 @@ export async function diagnose(request: DiagnoseRequest): Promise<Cause[]> {
     causes.push({
       kind: "some-servers-only",
       at: lacking.map((view) => view.from).join(", "),
-      because: `${having.map((view) => view.from).join(", ")} has the record and ${lacking.map((view) => view.from).join(", ")} does not, so the answer depends on luck${await behind(viewpoints, apex)}`,
+      because: `${allOf(
+        having.map((view) => view.from),
+        "has",
+        "have",
+      )} the record and ${allOf(
+        lacking.map((view) => view.from),
+        "does",
+        "do",
+      )} not, so the answer depends on luck${await behind(viewpoints, apex)}`,
       remedy: "wait a few minutes for the servers to agree; if they do not, ask the DNS host why this one lags behind",
     });
   if (having.length === 0 && lookup !== undefined) {

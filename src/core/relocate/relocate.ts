@@ -1,3 +1,4 @@
+import { allOf } from "../english.ts";
 import { type Lookup, liveAt } from "../lookup/index.ts";
 import { type DomainName, displayName, parseName, relativeText } from "../name/index.ts";
 import { printData, type RecordSet, type RecordType, sameData } from "../record/index.ts";
@@ -146,7 +147,11 @@ export function judgeCutOver(
   if (onNew.length < delegated.length)
     return {
       state: "half",
-      because: `the parent zone names old and new name servers together: ${delegated.filter((server) => !expected.includes(server)).join(", ")} is not the new host's`,
+      because: `the parent zone names old and new name servers together: ${allOf(
+        delegated.filter((server) => !expected.includes(server)),
+        "is",
+        "are",
+      )} not the new host's`,
       oldHostUntil: undefined,
     };
   const until = (movedAt ?? now) + (Math.max(parentTtl, oldNsTtl) + longestTtl) * 1000;

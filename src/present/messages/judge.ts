@@ -1,10 +1,10 @@
 import type * as z from "zod";
 import type { Judgement, policy } from "../../app/messages/judge.ts";
 import type { JudgedMailbox } from "../../app/messages/judge-messages.ts";
+import { count, listOf } from "../../core/english.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
-import { count, listOf } from "../words.ts";
 import { dkimLine, painted } from "./signature.ts";
 
 export const HAPPENS: Readonly<Record<z.output<typeof policy>, string>> = {

@@ -15,3 +15,7 @@ export const listOf = (words: readonly string[], kind: "conjunction" | "disjunct
 /** `1 record`, `2 records`. */
 export const count = (number: number, word: string, plural = `${word}s`): string =>
   `${number} ${PLURAL().select(number) === "one" ? word : plural}`;
+
+/** `a has`, `a and b have`: what is said of each of them, with the verb in its number. */
+export const allOf = (words: readonly string[], one: string, several: string): string =>
+  `${listOf(words)} ${new Set(words).size === 1 ? one : several}`;
