@@ -112,7 +112,7 @@ async function trusted(
       { method: "POST", url, headers },
     )
     .catch(() => false);
-  if (verified !== true || found === undefined) return distrust("the signature does not hold");
+  if (verified !== true || found === undefined) return distrust("the signature does not verify");
   if (stale !== undefined)
     return distrust(
       `the signature is ${Math.abs(now - stale)} seconds ${stale < now ? "old" : "ahead"}; at most ${SIGNATURE_TOLERANCE} are accepted`,

@@ -18,7 +18,7 @@ export interface TsigKey {
 /** Error codes of a TSIG record (RFC 8945 section 3). */
 export const TSIG_ERROR = { NONE: 0, BADSIG: 16, BADKEY: 17, BADTIME: 18 } as const;
 
-/** Why a signature does not hold: the other side says so (`bad-…`), or it does not fit what was signed (`forged`). `serverTime` (seconds since 1970) comes with BADTIME. */
+/** Why a signature does not verify: the other side says so (`bad-…`), or it does not fit what was signed (`forged`). `serverTime` (seconds since 1970) comes with BADTIME. */
 export interface TsigFailure {
   readonly code: "unsigned" | "other-key" | "bad-key" | "bad-signature" | "forged" | "bad-time" | "malformed";
   readonly serverTime?: number;
@@ -145,7 +145,7 @@ function findTsig(message: Buffer): TsigRecord | undefined {
 
 /**
  * Checks the TSIG record of a message (RFC 8945 sections 5.2 and 5.3) and gives back its MAC. In a response
- * the server's own complaint (BADKEY, BADSIG, BADTIME) is told apart from a signature that does not hold, and from one
+ * the server's own complaint (BADKEY, BADSIG, BADTIME) is told apart from a signature that does not verify, and from one
  * that was made with another key.
  */
 export function verifyMessage(message: Buffer, key: TsigKey, now: number, requestMac?: Buffer): Result<Buffer, TsigFailure> {

@@ -123,7 +123,7 @@ export interface UpdateRequest {
 /** What a server says before it looks at the key: nothing was done. */
 const SAID_UNSIGNED: ReadonlySet<number> = new Set([RCODE.FORMERR, RCODE.NOTIMP, RCODE.REFUSED, RCODE.NOTAUTH, RCODE.NOTZONE]);
 
-/** What an answer means whose signature does not hold; undefined where its code can be believed all the same. */
+/** What an answer means whose signature does not verify; undefined where its code can be believed all the same. */
 function unverified(
   failure: TsigFailure,
   rcode: number | undefined,
