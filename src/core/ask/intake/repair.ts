@@ -1,47 +1,46 @@
 import { decodeHTMLStrict } from "entities";
 
-/** Something in the paste that was put right, and why. */
+/** Something in the paste that was put right, named by its kind. */
 export interface Repair {
   readonly kind: string;
   readonly was: string;
   readonly is: string;
-  readonly because: string;
 }
 
 /** One thing that goes wrong on the way from a page into a form: what it looks like, and what it should have been. */
 interface Rule {
   readonly kind: string;
-  readonly because: string;
   readonly apply: (text: string) => string;
 }
 
 const clean: readonly Rule[] = [
   {
     kind: "html-entity",
-    because: "the page's markup came along",
     apply: decodeHTMLStrict,
   },
   {
     kind: "invisible-characters",
-    because: "characters without width came along from the page",
-    apply: (text) => text.replace(/[\u00ad\u200b-\u200f\u2060\ufeff]/g, ""),
+    apply: (text) => text.replace(/[\u00ad\u180e\u200b-\u200f\u202a-\u202e\u2060-\u2064\u2066-\u2069\ufeff]/g, ""),
   },
   {
     kind: "odd-blanks",
-    because: "the page used non-breaking spaces",
     apply: (text) => text.replace(/[\u00a0\u2000-\u200a\u202f\u3000]/g, " "),
   },
 ];
 
 const typographic: Rule = {
   kind: "typographic-quotes",
-  because: "a text editor turned straight quotation marks into typographic ones",
   apply: (text) => text.replace(/[“”„‟]/g, '"').replace(/[‘’‚‛]/g, "'"),
+};
+
+/** Hyphens that cannot be typed, and dashes that a text editor made of one. */
+const hyphens: Rule = {
+  kind: "odd-hyphens",
+  apply: (text) => text.replace(/[\u2010\u2011]|(?<=\S)[\u2012-\u2014\u2212](?=\S)|(?<=^|\s)[\u2012-\u2014\u2212](?=all\b)/g, "-"),
 };
 
 const codeMarks: Rule = {
   kind: "code-marks",
-  because: "marks for code came along",
   apply: (text) => text.replace(/^`+|`+$/g, ""),
 };
 
@@ -49,9 +48,9 @@ const codeMarks: Rule = {
 function applyRules(text: string, rules: readonly Rule[]): { text: string; repairs: Repair[] } {
   const repairs: Repair[] = [];
   let now = text;
-  for (const { kind, because, apply } of rules) {
+  for (const { kind, apply } of rules) {
     const next = apply(now);
-    if (next !== now) repairs.push({ kind, was: now, is: next, because });
+    if (next !== now) repairs.push({ kind, was: now, is: next });
     now = next;
   }
   return { text: now, repairs };
@@ -65,9 +64,9 @@ export function repairTxt(value: string): { text: string; repairs: Repair[] } {
   return applyRules(value, [
     codeMarks,
     typographic,
+    hyphens,
     {
       kind: "wrapped",
-      because: "the value was wrapped over several lines on the page",
       apply: (text) =>
         /["']\s*\n\s*["']/.test(text)
           ? text.replace(/\n/g, " ")
@@ -75,11 +74,10 @@ export function repairTxt(value: string): { text: string; repairs: Repair[] } {
               .split("\n")
               .map((line) => line.trim())
               .filter((line) => line !== "")
-              .join(/^v=(spf1|DMARC1)/i.test(text) ? " " : ""),
+              .reduce((all, line) => `${all}${/^["']?v=(?:spf1|DMARC1)/i.test(text) || all.endsWith(";") ? " " : ""}${line}`),
     },
     {
       kind: "quotes",
-      because: "the quotation marks mark where the value begins and ends and are not part of it",
       apply(text) {
         const strings = /^"((?:[^"\\]|\\.)*)"(?:\s*"((?:[^"\\]|\\.)*)")*$/.test(text)
           ? [...text.matchAll(/"((?:[^"\\]|\\.)*)"/g)].map((match) => (match[1] as string).replace(/\\(["\\])/g, "$1"))
@@ -96,20 +94,18 @@ export function repairTarget(value: string): { text: string; repairs: Repair[] }
   return applyRules(value, [
     codeMarks,
     typographic,
-    { kind: "quotes", because: "a name is written without quotation marks", apply: (text) => text.replace(/^["']|["']$/g, "") },
+    hyphens,
+    { kind: "quotes", apply: (text) => text.replace(/^["']|["']$/g, "") },
     {
       kind: "scheme",
-      because: "a record holds a name, not the address of a page",
       apply: (text) => text.replace(/^[a-z][a-z0-9+.-]*:\/\//i, ""),
     },
     {
       kind: "path",
-      because: "a record holds a name; what follows it belongs to the page's address",
       apply: (text) => text.replace(/[/?#].*$/s, ""),
     },
     {
       kind: "port",
-      because: "a record holds a name without a port",
       apply: (text) => (/^[^:]+:\d+$/.test(text) ? text.replace(/:\d+$/, "") : text),
     },
   ]);

@@ -1,44 +1,48 @@
-import { type DomainName, displayName, isAtOrBelow, parseName, relativeText, under } from "../../name/index.ts";
-import {
-  octetsOf,
-  parseSeconds,
-  parseType,
-  quoted,
-  type RecordType,
-  type ResourceRecord,
-  splitCharacterStrings,
-} from "../../record/index.ts";
-import { readRecords } from "../../zone/index.ts";
-import { type Layout, type Row, readLayout } from "./layout.ts";
-import { type Repair, repairTarget, repairText, repairTxt } from "./repair.ts";
+import { type DomainName, isAtOrBelow, parseName } from "../../name/index.ts";
+import { printData, type ResourceRecord } from "../../record/index.ts";
+import { organizationalDomain } from "../../suffix/index.ts";
+import { coverOf, type Leftover, leftoverOf, type Section, sectionsOf } from "./cover.ts";
+import { choiceFor, hostName, type IntakeProblem, type IntakeQuestion, type Pass, recordOf } from "./fields.ts";
+import { pasteOf } from "./paste.ts";
+import type { Fields, Layout, Reading, Row } from "./reading.ts";
+import { type Forward, type PastedProof, readProofs, readSpfTerms } from "./readers/beside.ts";
+import type { Repair } from "./repair.ts";
+import { FORWARD_TYPES, isEmptyMark, SAYS } from "./words.ts";
 
-/** Two readings of a paste are possible; the user has to say which is meant. */
-interface IntakeQuestion {
-  /** What `--choose` names it by. */
-  readonly id: string;
-  readonly question: string;
-  readonly choices: readonly { readonly key: string; readonly meaning: string }[];
+/** One record that a paste asks for. */
+export interface PastedRecord {
+  readonly record: ResourceRecord;
+  /** What it was pasted as. */
+  readonly fields: Fields;
+  /** What the page says around it: the heading above, the purpose in a column beside it. */
+  readonly about: string;
 }
 
-/** Why a row cannot be saved: what, where, what to do. */
-interface IntakeProblem {
-  readonly row: number;
-  readonly because: string;
-}
-
+/** What a paste says, with all that was put right, is in doubt, cannot be, or was not understood. */
 export interface Understood {
   readonly layout: Layout | undefined;
-  readonly records: readonly ResourceRecord[];
-  /** What each of the records was pasted as, in the same order. */
-  readonly pasted: readonly Row[];
+  readonly records: readonly PastedRecord[];
+  /** Records that the page tells to remove. */
+  readonly remove: readonly ResourceRecord[];
+  /** Terms for the SPF record of the domain. */
+  readonly spfTerms: readonly string[];
+  readonly nameServers: readonly DomainName[];
+  readonly forwards: readonly Forward[];
+  readonly web: readonly PastedProof[];
+  /** Rows that belong to another domain of the workspace. */
+  readonly elsewhere: readonly { readonly domain: DomainName; readonly fields: Fields }[];
   readonly repairs: readonly Repair[];
   readonly questions: readonly IntakeQuestion[];
   readonly problems: readonly IntakeProblem[];
+  readonly leftover: readonly Leftover[];
 }
 
+/** What {@link understand} is asked. */
 export interface IntakeRequest {
   readonly text: string;
   readonly domain: DomainName;
+  /** Further domains that records on the same page may be for. */
+  readonly others?: readonly DomainName[];
   /** TTL in seconds of records that name none. */
   readonly ttl: number;
   /** Answers to questions: the id of the question and the key of the choice. */
@@ -48,208 +52,234 @@ export interface IntakeRequest {
 /** A service's paste that is larger than this is something else. */
 export const MAX_PASTE = 1024 * 1024;
 
-const APEX_WORDS =
-  /^(?:@|\(?(?:root|blank|empty|none|apex|leave (?:it )?(?:blank|empty)|root domain|bare domain|naked domain)\)?|-|–)?$/i;
-const NAME_TYPES: ReadonlySet<RecordType> = new Set(["CNAME", "NS", "PTR", "MX", "SRV", "DNAME"]);
-
-type FieldsRequest = Omit<IntakeRequest, "text">;
-
-interface Pass {
-  readonly request: FieldsRequest;
-  /** Whether a text is taken to the letter, because nobody copied it from a page. */
-  readonly exact: boolean;
-  readonly repairs: Repair[];
-  readonly questions: IntakeQuestion[];
-  readonly problems: IntakeProblem[];
-}
-
-/** The choice made for a question; asks it where none was made. */
-function choice(pass: Pass, question: IntakeQuestion): string | undefined {
-  const made = pass.request.choices.get(question.id);
-  if (made !== undefined && question.choices.some(({ key }) => key === made)) return made;
-  if (!pass.questions.some(({ id }) => id === question.id)) pass.questions.push(question);
-  return undefined;
-}
-
-/** The absolute name a host field means, or undefined where that is a problem or a question. */
-function hostName(pass: Pass, raw: string, row: number): DomainName | undefined {
-  const { domain } = pass.request;
-  const cleaned = repairTarget(raw.trim());
-  const host = cleaned.text.trim();
-  pass.repairs.push(...cleaned.repairs);
-  if (APEX_WORDS.test(host)) return domain;
-  const parsed = parseName(host, domain);
-  if (!parsed.ok) {
-    pass.problems.push({
-      row,
-      because: `the host “${host}” is not a name (${parsed.error.message}); check it against what the service shows`,
-    });
-    return undefined;
-  }
-  const absolute = parseName(host.endsWith(".") ? host : `${host}.`);
-  const full = absolute.ok ? absolute.value : undefined;
-  if (full !== undefined && isAtOrBelow(full, domain)) {
-    const doubled = under(domain, domain);
-    if (doubled !== undefined && isAtOrBelow(full, doubled)) {
-      const single = full.slice(0, full.length - domain.length) as DomainName;
-      pass.repairs.push({ kind: "domain-doubled", was: host, is: displayName(single), because: "the domain stood there twice" });
-      return single;
-    }
-    return full;
-  }
-  if (host.endsWith(".")) {
-    pass.problems.push({
-      row,
-      because: `the host ${displayName(parsed.value)} is not part of ${displayName(domain)}; save this record for the domain it belongs to`,
-    });
-    return undefined;
-  }
-  // Several labels that end like a registered name may be a name elsewhere, or a deep host of this domain.
-  const topLabel = domain.split(".").at(-2);
-  if (host.includes(".") && host.toLowerCase().endsWith(`.${topLabel}`)) {
-    const chosen = choice(pass, {
-      id: `host-${relativeText(parsed.value, domain)}`,
-      question: `Is “${host}” a host inside ${displayName(domain)}, or a name elsewhere?`,
-      choices: [
-        { key: "inside", meaning: displayName(parsed.value) },
-        { key: "elsewhere", meaning: `${host}, which is not part of ${displayName(domain)} and cannot be saved for it` },
-      ],
-    });
-    if (chosen === "inside") return parsed.value;
-    if (chosen === "elsewhere")
-      pass.problems.push({
-        row,
-        because: `${host} is not part of ${displayName(domain)}; save this record for the domain it belongs to`,
-      });
-    return undefined;
-  }
-  return parsed.value;
-}
-
-/** The record type, named or to be seen from the value. */
-function typeOf(pass: Pass, { type, value = "", host = "" }: Row, row: number): RecordType | undefined {
-  if (type !== undefined) {
-    const parsed = parseType(type.trim());
-    if (parsed === undefined)
-      pass.problems.push({ row, because: `“${type}” is not a record type; the service should name one such as TXT or CNAME` });
-    return parsed;
-  }
-  const text = value.trim();
-  if (/^\d{1,3}(\.\d{1,3}){3}$/.test(text)) return "A";
-  if (/^[0-9a-f:]+$/i.test(text) && text.includes("::")) return "AAAA";
-  if (/[=\s"]/.test(text) || !text.includes(".")) return "TXT";
-  const chosen = choice(pass, {
-    id: `type-${host === "" ? "@" : host}`,
-    question: `No record type is named for “${host}”. Is “${text}” the target of an alias or a text?`,
-    choices: [
-      { key: "CNAME", meaning: "a CNAME record that leads there" },
-      { key: "TXT", meaning: "a TXT record with that text" },
-    ],
-  });
-  return chosen as RecordType | undefined;
-}
-
-/** The data of a record as zone-file text, from the value as it was pasted; undefined where a question is open. */
-function dataText(pass: Pass, type: RecordType, { value = "", priority }: Row): string | undefined {
-  if (type === "TXT" && pass.exact) return splitCharacterStrings(octetsOf(value)).map(quoted).join(" ");
-  if (type === "TXT") {
-    const { text, repairs } = repairTxt(value);
-    pass.repairs.push(...repairs);
-    return splitCharacterStrings(octetsOf(text)).map(quoted).join(" ");
-  }
-  if (type === "A" || type === "AAAA") return value.trim().replace(/^["'`]|["'`]$/g, "");
-  if (!NAME_TYPES.has(type)) return value.replace(/\s*\n\s*/g, " ");
-  const words = value
-    .replace(/\s*\n\s*/g, "")
-    .trim()
-    .split(/\s+/);
-  const numbers = words.slice(0, -1);
-  const target = repairTarget(words.at(-1) as string);
-  pass.repairs.push(...target.repairs);
-  const name = /\.$|^@$/.test(target.text) ? target.text : targetName(pass, target.text);
-  if (name === undefined) return undefined;
-  if (type === "MX" && numbers.length === 0) {
-    if (priority === undefined)
-      pass.repairs.push({
-        kind: "priority",
-        was: "",
-        is: "10",
-        because: "no priority was given; 10 is usual for the only mail server",
-      });
-    return `${priority?.trim() ?? "10"} ${name}`;
-  }
-  return [...numbers, name].join(" ");
-}
-
-/** A target is meant in full even without its final dot, unless it is a single label; undefined where that is to be asked. */
-function targetName(pass: Pass, text: string): string | undefined {
-  if (text.includes(".")) return `${text}.`;
-  const { domain } = pass.request;
-  const chosen = choice(pass, {
-    id: `target-${text}`,
-    question: `Is the target “${text}” a host of ${displayName(domain)}?`,
-    choices: [
-      { key: "inside", meaning: `${text}.${displayName(domain)}` },
-      { key: "as-is", meaning: `${text} as a name of its own` },
-    ],
-  });
-  return chosen === "as-is" ? `${text}.` : chosen === undefined ? undefined : text;
-}
-
-function understandRow(pass: Pass, row: Row, index: number): ResourceRecord | undefined {
-  const { domain, ttl } = pass.request;
-  const type = typeOf(pass, row, index);
-  const name = hostName(pass, row.host ?? "@", index);
-  const data = type === undefined ? undefined : dataText(pass, type, row);
-  if (type === undefined || name === undefined || data === undefined) return undefined;
-  const seconds = row.ttl === undefined ? undefined : parseSeconds(row.ttl.replace(/\s*(seconds|secs?|s)$/i, "").trim());
-  const { records, issues } = readRecords(`${name} ${seconds ?? ttl} ${type} ${data}`, { origin: domain });
-  const [issue] = issues;
-  if (issue !== undefined) {
-    pass.problems.push({
-      row: index,
-      because: `the value of the ${type} record for ${displayName(name)} cannot be read: found “${issue.text}”, expected ${issue.expected}`,
-    });
-    return undefined;
-  }
-  return records[0];
-}
-
 /** A text with the blanks behind its lines gone, and at most one empty line where there were many: they say nothing. */
 function withoutGaps(text: string): string {
-  const lines = text.split("\n").map((line) => line.trimEnd());
+  const lines = text.replace(/\r\n?/g, "\n").split("\n").map((line) => line.trimEnd());
   return lines.filter((line, i) => line !== "" || lines[i - 1] !== "").join("\n");
 }
 
-/** Understands a pasted instruction for one domain. Nothing is guessed silently: each repair is named, and each doubt is a question. */
+const NOTHING: Omit<Understood, "layout" | "repairs" | "questions" | "problems"> = {
+  records: [],
+  remove: [],
+  spfTerms: [],
+  nameServers: [],
+  forwards: [],
+  web: [],
+  elsewhere: [],
+  leftover: [],
+};
+
+/**
+ * Understands a pasted instruction for one domain. Every word is a part of a record, known, or left over; each repair is
+ * named, each doubt is a question, and what the page does not show in full is a problem.
+ */
 export function understand(request: IntakeRequest): Understood {
-  const { text, repairs } = repairText(withoutGaps(request.text.replace(/\r\n?/g, "\n")));
-  const pass: Pass = { request, exact: false, repairs: repairs.map(shorten), questions: [], problems: [] };
-  const reading = readLayout(text, request.domain);
-  return understandRows(pass, reading?.layout, reading?.rows ?? []);
+  const { domain, ttl, choices, others = [] } = request;
+  const paste = pasteOf(withoutGaps(request.text));
+  const pass: Pass = { domain, ttl, choices, exact: false, repairs: paste.repairs.map(shorten), questions: [], problems: [] };
+  const { readings: all, explained, rivals } = coverOf(paste, domain);
+  const free = (line: number) => !explained.has(line);
+  const spf = readSpfTerms(paste, free);
+  const { proofs: web, spans: proofSpans } = readProofs(paste, free);
+  explained.add([...spf.spans, ...proofSpans]);
+  const sections = sectionsOf(paste, explained);
+  const readings = chosenReading(pass, all, rivals);
+  const rows = readings.flatMap(({ rows: found }) => found.flatMap(split));
+  const leftover = leftoverOf(paste, explained, rows, domain);
+  const sorted = sortRows(pass, rows, sections, others);
+  otherDomainIn(pass, paste.text, others);
+
+  const nameServers: DomainName[] = [];
+  const forwards: Forward[] = [];
+  const records: PastedRecord[] = [];
+  const remove: ResourceRecord[] = [];
+  sorted.wanted.forEach((row, i) => {
+    const { fields, line } = row;
+    if (fields.nameServer !== undefined) nameServers.push(...nameOfServer(fields.nameServer));
+    else if (fields.type !== undefined && FORWARD_TYPES.test(fields.type)) forwards.push(...forwardOf(pass, fields, i + 1));
+    else {
+      const record = recordOf(pass, fields, row.zoneSyntax === true, i + 1);
+      if (record === undefined) return;
+      if (record.type === "NS" && record.name === domain && "target" in record.data) nameServers.push(record.data.target);
+      else records.push({ record, fields, about: [fields.other ?? "", sections[line]?.heading ?? ""].join(" ") });
+    }
+  });
+  sorted.removed.forEach((row, i) => {
+    const record = recordOf(pass, row.fields, row.zoneSyntax === true, sorted.wanted.length + i + 1);
+    if (record !== undefined) remove.push(record);
+  });
+  const found = records.length + remove.length + spf.terms.length + nameServers.length + forwards.length + web.length;
+  if (found + pass.problems.length + pass.questions.length + sorted.elsewhere.length === 0) pass.problems.push({ row: 0, code: "nothing" });
+  return {
+    layout: readings[0]?.layout ?? (web.length > 0 ? "web proof" : spf.terms.length > 0 ? "SPF terms" : undefined),
+    records: withoutTwins(records),
+    remove: remove.filter((gone) => !records.some(({ record }) => same(record, gone))),
+    spfTerms: spf.terms,
+    nameServers: [...new Set(nameServers)],
+    forwards,
+    web,
+    elsewhere: sorted.elsewhere,
+    repairs: unique(pass.repairs),
+    questions: pass.questions,
+    problems: pass.problems,
+    // A paste that holds nothing at all is told so; what little it holds is no news then.
+    leftover: found === 0 && readings.length === 0 ? [] : leftover,
+  };
 }
 
 /**
  * Makes a record of fields that were given one by one. Nothing is searched for and a text is taken to the letter:
  * `host=www; data=1` is a value, not two more fields.
  */
-export const understandFields = (fields: Row, request: FieldsRequest): Understood =>
-  understandRows({ request, exact: true, repairs: [], questions: [], problems: [] }, "options", [fields]);
-
-function understandRows(pass: Pass, layout: Layout | undefined, rows: readonly Row[]): Understood {
-  const understood = rows.flatMap((row, i) => {
-    const record = understandRow(pass, row, i + 1);
-    return record === undefined ? [] : [{ record, row }];
-  });
+export function understandFields(fields: Fields, { domain, ttl, choices }: Omit<IntakeRequest, "text">): Understood {
+  const pass: Pass = { domain, ttl, choices, exact: true, repairs: [], questions: [], problems: [] };
+  const record = recordOf(pass, fields, false, 1);
   return {
-    layout,
-    records: understood.map(({ record }) => record),
-    pasted: understood.map(({ row }) => row),
+    ...NOTHING,
+    layout: "options",
+    records: record === undefined ? [] : [{ record, fields, about: "" }],
     repairs: pass.repairs,
     questions: pass.questions,
     problems: pass.problems,
   };
 }
+
+/** The readings that count; where two are about equally good, the person has said which. */
+function chosenReading(pass: Pass, readings: readonly Reading[], rivals: readonly [Reading, Reading] | undefined): readonly Reading[] {
+  if (rivals === undefined) return readings;
+  const shown = ({ rows }: Reading) => rows.map(({ fields: { host = "@", type = "?", value = "" } }) => `${host} ${type} ${value}`).join("; ");
+  const chosen = choiceFor(pass, {
+    id: "reading",
+    kind: "readings",
+    about: "",
+    choices: rivals.map((reading, i) => ({ key: String(i + 1), means: shown(reading) })),
+  });
+  if (chosen === undefined) return readings.filter((reading) => reading !== rivals[0]);
+  return readings.map((reading) => (reading === rivals[0] ? (rivals[Number(chosen) - 1] as Reading) : reading));
+}
+
+/** A row with several addresses in its value is several records. */
+function split(row: Row): Row[] {
+  const { type, value } = row.fields;
+  const values = value?.split(/\s*(?:,|;|\n|\s+(?:and|und|et|y|e|en|i)\s+)\s*/).filter((part) => part !== "") ?? [];
+  if (values.length < 2 || !/^(?:A|AAAA)$/i.test(type ?? "")) return [row];
+  return values.map((part) => ({ ...row, fields: { ...row.fields, value: part } }));
+}
+
+interface Sorted {
+  readonly wanted: readonly Row[];
+  readonly removed: readonly Row[];
+  readonly elsewhere: Understood["elsewhere"];
+}
+
+const REMOVES = /^\W*(?:remove|delete|drop|löschen|entfernen|supprimer|eliminar|elimina|verwijderen|usuń)\b/i;
+
+/** Which rows are wanted, which have to go, which are only an example or one of several options, which are for another domain. */
+function sortRows(pass: Pass, rows: readonly Row[], sections: readonly Section[], others: readonly DomainName[]): Sorted {
+  const isExample = (row: Row) => sections[row.line]?.example === true;
+  const examples = rows.filter(isExample);
+  const real = rows.filter((row) => !isExample(row));
+  if (examples.length > 0 && real.length === 0) pass.problems.push({ row: 0, code: "example-only" });
+  for (const { fields } of examples)
+    if (real.length > 0) pass.repairs.push({ kind: "example-left-out", was: `${fields.host ?? "@"} ${fields.type ?? ""} ${fields.value ?? ""}`, is: "" });
+  const wanted: Row[] = [];
+  const removed: Row[] = [];
+  const elsewhere: { domain: DomainName; fields: Fields }[] = [];
+  for (const row of oneOption(pass, real, sections)) {
+    const { action, oldValue, ...fields } = row.fields;
+    const other = otherDomainOf(fields.host, others, pass.domain);
+    if (other !== undefined) elsewhere.push({ domain: other, fields });
+    else if (row.remove === true || (action === undefined ? sections[row.line]?.remove === true : REMOVES.test(action))) removed.push({ ...row, fields });
+    else if (action !== undefined && /^\W*(?:keep|no change|none|leave)/i.test(action)) continue;
+    else {
+      wanted.push({ ...row, fields });
+      if (oldValue !== undefined && !isEmptyMark(oldValue) && oldValue !== fields.value && !SAYS.example.test(oldValue))
+        removed.push({ ...row, fields: { ...fields, value: oldValue } });
+    }
+  }
+  return { wanted, removed, elsewhere };
+}
+
+/** Of several options the one that was chosen; records outside of options always. */
+function oneOption(pass: Pass, rows: readonly Row[], sections: readonly Section[]): readonly Row[] {
+  const optionOf = ({ line }: Row) => sections[line]?.option ?? 0;
+  const numbered = [...new Set(rows.map(optionOf))].filter((number) => number > 0).sort((a, b) => a - b);
+  const [least] = numbered;
+  if (least === undefined) return rows;
+  // “Or” behind the first way makes what stood before it the other one.
+  const before = rows.filter((row) => optionOf(row) === 0);
+  const first = least > 1 ? before : [];
+  const groups = [...(first.length > 0 ? [first] : []), ...numbered.map((number) => rows.filter((row) => optionOf(row) === number))];
+  if (groups.length < 2) return rows;
+  const shown = (group: readonly Row[]) => group.map(({ fields: { host = "@", type = "", value = "" } }) => `${host} ${type} ${value}`).join("; ");
+  const chosen = choiceFor(pass, {
+    id: "option",
+    kind: "options",
+    about: "",
+    choices: groups.map((group, i) => ({ key: String(i + 1), means: shown(group) })),
+  });
+  const always = first.length > 0 ? [] : before;
+  return chosen === undefined ? always : [...always, ...(groups[Number(chosen) - 1] as readonly Row[])];
+}
+
+/** The other domain of the workspace that a full host name belongs to. */
+function otherDomainOf(host: string | undefined, others: readonly DomainName[], domain: DomainName): DomainName | undefined {
+  const read = host === undefined || !host.includes(".") ? undefined : parseName(host.endsWith(".") ? host : `${host}.`);
+  if (read?.ok !== true || isAtOrBelow(read.value, domain)) return undefined;
+  return others.find((other) => isAtOrBelow(read.value, other));
+}
+
+/** “Verify that you own …”: whose domain the page is about. */
+const ABOUT_DOMAIN =
+  /(?:\b(?:that you own|ownership of|own(?:s|er of)|(?:verify|validate|authenticate|connect|claim) (?:your |the )?(?:domain|site|property)?|domain authentication for|dns (?:records|settings) for|domain name:?|domain:)\s+(?:the (?:domain|site) |your domain )?["“']?)((?:[a-z0-9](?:[a-z0-9-]*[a-z0-9])?\.)+[a-z]{2,})(?![\w-])/gi;
+
+/** A page that speaks of another domain than the one its records would be saved for. */
+function otherDomainIn(pass: Pass, text: string, others: readonly DomainName[]): void {
+  const own = organizationalDomain(pass.domain);
+  for (const [, named = ""] of text.slice(0, 50_000).matchAll(ABOUT_DOMAIN)) {
+    const read = parseName(`${named.toLowerCase()}.`);
+    if (!read.ok || isAtOrBelow(read.value, own)) continue;
+    // The service's own name stands there too: “connect your domain sites.pagewick.example”.
+    if (others.some((other) => isAtOrBelow(read.value, other)) || organizationalDomain(read.value) === read.value) {
+      pass.problems.push({ row: 0, code: "verifies-other-domain", domain: named });
+      return;
+    }
+  }
+}
+
+const nameOfServer = (text: string): DomainName[] => {
+  const read = parseName(text.endsWith(".") ? text : `${text}.`);
+  return read.ok ? [read.value] : [];
+};
+
+/** A forwarding with both addresses in full. */
+function forwardOf(pass: Pass, { host = "@", value = "", forwardKind = "" }: Fields, row: number): Forward[] {
+  const from = hostName(pass, host, row);
+  if (from === undefined) return [];
+  const url = (text: string) => {
+    try {
+      return new URL(/^https?:\/\//i.test(text) ? text : `https://${text}`).href;
+    } catch {
+      return undefined;
+    }
+  };
+  const to = url(value.trim());
+  if (to === undefined) {
+    pass.problems.push({ row, code: "value-invalid", type: "redirect", name: from, found: value, expected: "a web address" });
+    return [];
+  }
+  const permanent = /permanent|30[18]/i.test(forwardKind) ? true : /tempor|302|307/i.test(forwardKind) ? false : undefined;
+  return [{ from: `https://${from.slice(0, -1)}/`, to, permanent }];
+}
+
+const same = (a: ResourceRecord, b: ResourceRecord): boolean => a.name === b.name && a.type === b.type && printData(a.type, a.data) === printData(b.type, b.data);
+
+/** Records that stand twice on a page are one. */
+const withoutTwins = (records: readonly PastedRecord[]): PastedRecord[] =>
+  records.filter(({ record }, i) => records.findIndex((other) => same(other.record, record)) === i);
+
+const unique = (repairs: readonly Repair[]): Repair[] =>
+  repairs.filter((repair, i) => repairs.findIndex(({ kind, was, is }) => kind === repair.kind && was === repair.was && is === repair.is) === i);
 
 /** A repair of a whole paste is shown by the place where it changed something. */
 function shorten(repair: Repair): Repair {

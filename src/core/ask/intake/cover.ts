@@ -1,0 +1,190 @@
+import type { DomainName } from "../../name/index.ts";
+import { type Line, looksLikeData, looksLikeName, type Paste, type Span } from "./paste.ts";
+import { type Reader, type Reading, type Row, worthOf } from "./reading.ts";
+import { readForwards, readNameServers } from "./readers/beside.ts";
+import { readLists, readLoneValues } from "./readers/list.ts";
+import { readPairs } from "./readers/pairs.ts";
+import { readProse } from "./readers/prose.ts";
+import { readStructures } from "./readers/structured.ts";
+import { contextType, readTables } from "./readers/table.ts";
+import { readZoneLines } from "./readers/zone-lines.ts";
+import { isNoise, labelOf, SAYS, typeCell } from "./words.ts";
+
+/** Something of the paste that no reading explains and that may belong to a record. */
+export interface Leftover {
+  readonly text: string;
+  /** The number of its line, from 1. */
+  readonly line: number;
+}
+
+/** Which characters of the paste are explained. */
+export class Explained {
+  readonly #spans = new Map<number, Span[]>();
+
+  add(spans: readonly Span[]): void {
+    for (const span of spans) {
+      const held = this.#spans.get(span.line);
+      if (held === undefined) this.#spans.set(span.line, [span]);
+      else held.push(span);
+    }
+  }
+  overlaps(spans: readonly Span[]): boolean {
+    return spans.some((span) => this.#spans.get(span.line)?.some(({ from, to }) => span.from < to && from < span.to) === true);
+  }
+  has(line: number): boolean {
+    return this.#spans.has(line);
+  }
+  /** What of a line is not explained, its explained parts replaced by a separator. */
+  rest({ index, text }: Line): string {
+    let rest = text;
+    for (const { from, to } of this.#spans.get(index) ?? []) rest = `${rest.slice(0, from)}${"\t".repeat(to - from)}${rest.slice(to)}`;
+    return rest;
+  }
+}
+
+/** What the best readings of a paste make of it together. */
+export interface Cover {
+  readonly readings: readonly Reading[];
+  readonly explained: Explained;
+  /** Two readings of the same place that are about equally good. */
+  readonly rivals: readonly [Reading, Reading] | undefined;
+}
+
+/** Readings within so many points of each other are both possible. */
+const MARGIN = 2;
+/** How often what is left is read again without what the best readings have explained. */
+const PASSES = 4;
+
+const contentOf = ({ rows }: Reading): string[] =>
+  rows.map(({ fields: { type = "", host = "", value = "", nameServer = "" } }) => [type.toUpperCase(), host, value.replace(/\s+/g, " "), nameServer].join("\t"));
+
+/** Chooses the readings that explain the paste best; each place is explained once. */
+export function coverOf(paste: Paste, domain: DomainName): Cover {
+  const readers: readonly Reader[] = [
+    readStructures,
+    readZoneLines(domain),
+    readTables,
+    readLists,
+    readPairs,
+    readForwards,
+    readNameServers,
+    readProse,
+    readLoneValues,
+  ];
+  const explained = new Explained();
+  const chosen: Reading[] = [];
+  let rivals: readonly [Reading, Reading] | undefined;
+  for (let pass = 0; pass < PASSES; pass++) {
+    const candidates = readers
+      .flatMap((read) => read(paste, (line) => !explained.has(line)))
+      .map((reading) => ({ reading, worth: worthOf(reading) }))
+      .filter(({ worth }) => worth > 0)
+      .sort((a, b) => b.worth - a.worth);
+    if (candidates.length === 0) break;
+    let found = false;
+    for (const { reading, worth } of candidates) {
+      if (explained.overlaps(reading.spans)) continue;
+      rivals ??= rivalOf(reading, worth, candidates);
+      explained.add(reading.spans);
+      chosen.push(reading);
+      found = true;
+    }
+    if (!found) break;
+  }
+  return { readings: chosen.sort((a, b) => lineOf(a) - lineOf(b)), explained, rivals };
+}
+
+const lineOf = ({ rows }: Reading): number => Math.min(...rows.map(({ line }) => line));
+
+/** Another reading of the same place that is as good and finds something else. */
+function rivalOf(best: Reading, worth: number, candidates: readonly { reading: Reading; worth: number }[]): readonly [Reading, Reading] | undefined {
+  const own = new Set(contentOf(best));
+  const place = new Explained();
+  place.add(best.spans);
+  const rival = candidates.find(
+    (other) =>
+      other.reading !== best &&
+      other.worth >= worth - MARGIN &&
+      other.worth >= 10 &&
+      other.reading.layout !== "sentence" &&
+      other.reading.rows.length === best.rows.length &&
+      place.overlaps(other.reading.spans) &&
+      contentOf(other.reading).some((content) => !own.has(content)),
+  );
+  return rival === undefined ? undefined : [best, rival.reading];
+}
+
+/** What the lines around a record say of it. */
+export interface Section {
+  readonly remove: boolean;
+  readonly example: boolean;
+  /** The number of the option it belongs to, from 1; 0 outside of options. */
+  readonly option: number;
+  /** The heading or sentence right above. */
+  readonly heading: string;
+}
+
+/** Says of every line which section it is in: records to remove, an example, one of several options. */
+export function sectionsOf(paste: Paste, explained: Explained): readonly Section[] {
+  let remove = false;
+  let example: "line" | "block" | undefined;
+  let option = 0;
+  let heading = "";
+  return paste.lines.map((line): Section => {
+    const { text } = line;
+    const bare = explained.rest(line).replace(/\t+/g, " ").trim();
+    const isRecord = explained.has(line.index);
+    if (example === "block" && line.afterGap && !SAYS.example.test(text)) example = isRecord && !paste.lines[line.index - 1]?.text.match(SAYS.example) ? undefined : example;
+    if (!isRecord && text.length < 300) {
+      if (SAYS.remove.test(text) && !/\bdo not (?:remove|delete)|\bdon.t (?:remove|delete)|\bnot be (?:removed|deleted)/i.test(text)) remove = !SAYS.add.test(text) || /^\W*(?:delete|remove)/i.test(text);
+      else if (SAYS.add.test(text) || labelOf(text) === undefined && (/:\s*$/.test(text) || line.heading)) remove = false;
+      if (!isNoise(text)) heading = text;
+    }
+    if (SAYS.example.test(bare)) example = "block";
+    if (text.length < 300 && bare !== "" && SAYS.option.test(bare)) option += 1;
+    else if (text.length < 300 && bare !== "" && SAYS.either.test(bare) && option === 0) option = 1;
+    else if (text.length < 300 && bare !== "" && option >= 0 && SAYS.or.test(bare) && line.index > 0) option = option === 0 ? 2 : option + 1;
+    return { remove, example: example !== undefined, option, heading };
+  });
+}
+
+/** Whether a line is a sentence rather than a cell or a caption. */
+const isSentence = (text: string): boolean => text.trim().split(/\s+/).length >= 5;
+
+/** A sentence that is about records; a name in it may be a part of one. */
+const ABOUT_RECORDS = /\b(?:records?|CNAME|TXT|MX|AAAA|value|host|target|points?|alias|entry)\b/i;
+
+/** What may be a part of a record and is explained by nothing. */
+export function leftoverOf(paste: Paste, explained: Explained, rows: readonly Row[], domain: DomainName): Leftover[] {
+  const known = rows.flatMap(({ fields }) => Object.values(fields)).map((text) => text.toLowerCase());
+  const whole = known.join("\n");
+  const own = domain.slice(0, -1);
+  const types = new Set(rows.map(({ fields }) => fields.type?.toUpperCase()));
+  const left: Leftover[] = [];
+  for (const line of paste.lines) {
+    const rest = explained.rest(line);
+    if (rest.trim() === "" || isNoise(rest)) continue;
+    const type = typeCell(rest);
+    if (type !== undefined && !explained.has(line.index)) {
+      // A caption of the records below it is understood with them.
+      const caption = types.has(type) || contextType(paste.lines, line.index + 1) === undefined;
+      if (!caption || (!types.has(type) && rows.length > 0)) left.push({ text: rest.trim(), line: line.number });
+      continue;
+    }
+    const sentence = isSentence(rest);
+    for (const word of rest.split(/[\s,;()"“”<>|]+/)) {
+      const token = word.replace(/^['‘`]+|['’`.:!?]+$/g, "");
+      if (token === "" || token.length > 4000) continue;
+      const lower = token.toLowerCase().replace(/\.$/, "");
+      const isOwn = lower === own || lower === `www.${own}` || lower.endsWith(`@${own}`);
+      if (isOwn || known.includes(lower) || (lower.length > 5 && whole.includes(lower))) continue;
+      const mayBeName = looksLikeName(token) && !/\.(?:html?|php|pdf|txt|png|jpe?g|csv|json|ya?ml|zone)$/i.test(token);
+      if (looksLikeData(token) || (mayBeName && (!sentence || ABOUT_RECORDS.test(rest)) && rows.length > 0 && !isContact(rest)))
+        left.push({ text: token, line: line.number });
+    }
+  }
+  return left;
+}
+
+/** Lines of a mail's head or a page's foot: names in them are addresses, not records. */
+const isContact = (text: string): boolean => /^\s*(?:from|to|cc|subject|date|reply-to|von|an|de|à|home|©|copyright)\b/i.test(text) || /\b(?:help|docs?|support|www|blog)\.[\w.-]+\.[a-z]+/i.test(text) || / [>›/] /.test(text);

@@ -1,0 +1,139 @@
+import { octetsOf } from "../../record/index.ts";
+import { htmlText, isHtml, type MetaTag, metaTags } from "./html.ts";
+import { type Repair, repairText } from "./repair.ts";
+import { isNoise, isTypeWord } from "./words.ts";
+
+/** A stretch of a line, from the first character to behind the last. */
+export interface Span {
+  readonly line: number;
+  readonly from: number;
+  readonly to: number;
+}
+
+/** One cell of a line. */
+export interface Cell {
+  readonly text: string;
+  readonly span: Span;
+}
+
+/** A line of the paste without the marks in front of it: quotation marks of mail, bullets, numbers, heading signs. */
+export interface Line {
+  /** Its place among the lines of {@link Paste}. */
+  readonly index: number;
+  /** Its number in what was pasted, counted from 1; for the source of a page, in what a browser shows of it. */
+  readonly number: number;
+  readonly text: string;
+  /** The line as it was, for what depends on how far it is indented. */
+  readonly raw: string;
+  /** Whether an empty line stands in front of it. */
+  readonly afterGap: boolean;
+  /** Whether it was a heading of a marked-up text. */
+  readonly heading: boolean;
+}
+
+/** A paste on its way to be read: cut into lines, with what copying did to it put right. */
+export interface Paste {
+  readonly lines: readonly Line[];
+  /** The same text without the marks in front of its lines. */
+  readonly text: string;
+  readonly metaTags: readonly MetaTag[];
+  readonly repairs: readonly Repair[];
+}
+
+/** A line that is longer is no table, no label and no sentence. */
+export const MAX_LINE = 20_000;
+
+const QUOTE = /^(?:\s{0,3}>)+ ?/;
+/** A bullet; a star or a hyphen only where no record can begin with it. */
+const BULLET = /^\s*(?:[•·‣◦▪▫►▶▸➤➔➜✓✔✗✘☐☑☒○●■□❖]|[*+–—-](?= ))\s*(?![•·●○*])/u;
+const NUMBERING = /^\s*(?:(?:step|schritt|étape|paso|passo|stap|krok|手順)\s*\d{1,2}\s*[.:)–-]?|\(?\d{1,2}[.)](?=\s)|\(?[a-h]\)(?=\s)|[①-⑳])\s*/iu;
+/** Lines that only draw: rules of a table, frames. */
+const DRAWN = /^[\s|:+=_─━│┃┌┐└┘├┤┬┴┼═║╔╗╚╝╠╣╦╩╬-]+$/u;
+/** Pictures in front of a line, and signs behind it that only mean “copy” or “about this”. */
+const PICTURES = /^[\p{Extended_Pictographic}\ufe0f\u200d]+\s*(?=\S)/u;
+const TRAILING_SIGNS = /\s*[📋⧉🗐ⓘℹ🛈\ufe0f]+\s*$/u;
+
+/** A wildcard or an apex in front of a type is a host, not a bullet. */
+const isHostLine = (text: string): boolean => {
+  const words = text.trim().split(/\s+/, 5);
+  return words.slice(1).some((word) => /^[A-Z]{1,6}$/.test(word) && isTypeWord(word));
+};
+
+/** Takes the marks off one line. */
+function bare(text: string): { readonly text: string; readonly heading: boolean } {
+  let rest = text.replace(QUOTE, "");
+  if (DRAWN.test(rest)) return { text: "", heading: false };
+  const heading = /^\s{0,3}#{1,6}\s+\S/.test(rest);
+  if (heading) rest = rest.replace(/^\s{0,3}#{1,6}\s+/, "");
+  if (/^\s*```/.test(rest)) return { text: "", heading: false };
+  for (let i = 0; i < 3; i++) {
+    const next = isHostLine(rest) && /^\s*[*-](?:\s|\.)/.test(rest) ? rest : rest.replace(BULLET, "").replace(NUMBERING, "").replace(PICTURES, "");
+    if (next === rest) break;
+    rest = next;
+  }
+  return {
+    text: rest.replace(/[│┃║¦]/g, "|").replace(/\*\*([^*\n]{1,200})\*\*/g, "$1").replace(TRAILING_SIGNS, "").trimEnd(),
+    heading,
+  };
+}
+
+/** Zone-file lines keep what is in front of them: an empty owner repeats the last one (RFC 1035 section 5.1). */
+const keepsIndent = (text: string): boolean => /^\s+(?:\d+[smhdw]?\s+)?(?:IN\s+)/i.test(text);
+
+/** Cuts a paste into lines; the source of a page is read as a browser would show it. */
+export function pasteOf(raw: string): Paste {
+  const meta = metaTags(raw);
+  let source = raw.replace(/\r\n?|\u2028|\u2029/g, "\n");
+  for (const { text } of meta) source = source.replace(text, "");
+  // Entities of a page's source are read with it.
+  const { text, repairs } = repairText(isHtml(source) ? htmlText(source) : source);
+  const lines: Line[] = [];
+  let gap = false;
+  text.split("\n").forEach((original, i) => {
+    const { text, heading } = original.length > MAX_LINE ? { text: original, heading: false } : bare(original);
+    if (text.trim() === "") {
+      gap = true;
+      return;
+    }
+    const kept = keepsIndent(text) ? text : text.replace(/^ +/, "");
+    lines.push({ index: lines.length, number: i + 1, text: kept, raw: original.replace(QUOTE, ""), afterGap: gap, heading });
+    gap = false;
+  });
+  return { lines, text: lines.map((line) => line.text).join("\n"), metaTags: meta, repairs };
+}
+
+/** The cells of a line between separators, each trimmed, with its place. Empty cells stay. */
+export function cellsBetween(line: Line, separator: RegExp): Cell[] {
+  const cells: Cell[] = [];
+  const push = (from: number, to: number) => {
+    const text = line.text.slice(from, to);
+    const lead = text.length - text.trimStart().length;
+    const trimmed = text.trim();
+    cells.push({ text: trimmed, span: { line: line.index, from: from + lead, to: from + lead + trimmed.length } });
+  };
+  let at = 0;
+  for (const found of line.text.matchAll(separator)) {
+    push(at, found.index);
+    at = found.index + found[0].length;
+  }
+  push(at, line.text.length);
+  return cells;
+}
+
+/** The whole of a line as one span. */
+export const wholeLine = ({ index, text }: Line): Span => ({ line: index, from: 0, to: text.length });
+
+/** A token that may be a part of a record: what must not be left over unseen. */
+export function looksLikeData(token: string): boolean {
+  if (token.length < 3 || isNoise(token)) return false;
+  if (/^(?:https?:\/\/|mailto:)/i.test(token) || /^[^@\s]+@[^@\s]+\.[a-z]{2,}$/i.test(token)) return false;
+  if (/^\d{1,3}(?:\.\d{1,3}){3}(?:\/\d+)?$/.test(token) || /^[0-9a-f]*:[0-9a-f:]*::?[0-9a-f:]+$/i.test(token)) return /\d/.test(token);
+  if (/^(?:v=(?:spf1|dkim1|dmarc1)|include:|ip[46]:|redirect=)/i.test(token)) return true;
+  if (/^_[a-z0-9]/i.test(token)) return true;
+  if (/^[\w.-]{2,}[=:][\w+/=.-]*\d[\w+/=.-]*$/.test(token) && !/^\d/.test(token)) return true;
+  return octetsOf(token).length >= 16 && /\d/.test(token) && /[a-z]/i.test(token) && /^[\w+/=.-]+$/.test(token);
+}
+
+/** A token that is a name of at least two labels, and no number, version or abbreviation. */
+export const looksLikeName = (token: string): boolean =>
+  token.length <= 253 && /^(?:\*\.)?(?:[a-z0-9_](?:[a-z0-9_-]*[a-z0-9_])?\.)+[a-z][a-z0-9-]*[a-z0-9]\.?$/i.test(token) && !/^(?:e\.g|i\.e|z\.b|a\.m|p\.m)\.?$/i.test(token);

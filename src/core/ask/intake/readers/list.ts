@@ -1,0 +1,208 @@
+import type { Cell, Paste, Span } from "../paste.ts";
+import { wholeLine } from "../paste.ts";
+import { fits, looksLikeHost, type Reader, type Reading, type Row, RowBuilder } from "../reading.ts";
+import { type Column, isEmptyMark, isNoise, type Label, labelOf, typeCell } from "../words.ts";
+import { contextType, goesOn } from "./table.ts";
+
+/** Every cell of the lines that are still free, in reading order; buttons and states are no cells. */
+function cellsOf({ lines }: Paste, free: (line: number) => boolean): Cell[] {
+  const cells: Cell[] = [];
+  for (const line of lines) {
+    if (!free(line.index)) continue;
+    let at = 0;
+    for (const part of line.text.split("\t")) {
+      const text = part.trim();
+      const from = at + part.length - part.trimStart().length;
+      const span = { line: line.index, from, to: from + text.length };
+      at += part.length + 1;
+      if (text === "") continue;
+      if (!isNoise(text)) cells.push({ text, span });
+    }
+  }
+  return cells;
+}
+
+/** No table has more columns. */
+const MAX_COLUMNS = 10;
+
+/** How many cells from `at` are headings of different columns. */
+function headingRun(cells: readonly Cell[], at: number): Label[] {
+  const labels: Label[] = [];
+  for (let i = at; i < cells.length && labels.length < MAX_COLUMNS; i++) {
+    const label = labelOf((cells[i] as Cell).text);
+    if (label === undefined || (label.column !== "other" && labels.some(({ column }) => column === label.column))) break;
+    labels.push(label);
+  }
+  return labels;
+}
+
+/** Whether a cell can stand in a column; a status or remark is anything. */
+function fitsColumn(column: Column, text: string): boolean {
+  switch (column) {
+    case "type":
+      return typeCell(text) !== undefined;
+    case "host":
+      return looksLikeHost(text) || isEmptyMark(text);
+    case "priority":
+    case "ttl":
+    case "weight":
+    case "port":
+    case "flags":
+      return /\d/.test(text) && text.length < 30;
+    case "value":
+    case "oldValue":
+      return labelOf(text) === undefined;
+    default:
+      return true;
+  }
+}
+
+/** The cells of one row under its columns; cells that were empty on the page are missing in the list. */
+function rowUnder(columns: readonly Label[], cells: readonly Cell[], type: string | undefined): { row: Row; spans: Span[] } | undefined {
+  const built = new RowBuilder();
+  let at = 0;
+  let misses = false;
+  columns.forEach(({ column }, i) => {
+    const cell = cells[at];
+    if (cell === undefined || misses) return;
+    if (column === "type" && !fitsColumn(column, cell.text)) {
+      // A type is never left out on the page itself.
+      misses = true;
+      return;
+    }
+    const spare = cells.length - at - (columns.length - i);
+    if (fitsColumn(column, cell.text) || spare >= 0) {
+      if (!fitsColumn(column, cell.text)) return;
+      built.take(column, column === "type" ? { ...cell, text: typeCell(cell.text) as string } : cell);
+      at += 1;
+    }
+  });
+  if (misses || at !== cells.length || !built.has("value")) return undefined;
+  const row = built.row(built.has("type") ? undefined : type);
+  const { host, value = "" } = row.fields;
+  if (fits(row.fields.type, value) < 0 || (host !== undefined && !looksLikeHost(host) && !isEmptyMark(host))) return undefined;
+  return { row, spans: built.spans };
+}
+
+/** Joins cells that are the pieces of one value. */
+function joined(cells: readonly Cell[]): { cell: Cell; spans: Span[] }[] {
+  const result: { cell: Cell; spans: Span[] }[] = [];
+  for (const cell of cells) {
+    const last = result.at(-1);
+    if (last !== undefined && goesOn(last.cell.text, cell.text)) {
+      last.cell = { ...last.cell, text: `${last.cell.text}\n${cell.text}` };
+      last.spans.push(cell.span);
+    } else result.push({ cell, spans: [cell.span] });
+  }
+  return result;
+}
+
+/** A copied table with one cell a line: its headings first, then the cells of each row. */
+function underHeadings(paste: Paste, cells: readonly Cell[]): Reading[] {
+  const readings: Reading[] = [];
+  for (let at = 0; at < cells.length; at++) {
+    const labels = headingRun(cells, at);
+    // A status is shown as a sign or a word that is no part of a record, and is gone by now.
+    const columns = labels.filter(({ column }) => column !== "other");
+    if (columns.length < 2 || !columns.some(({ column }) => column === "value" || column === "nameServer")) {
+      at += Math.max(0, labels.length - 1);
+      continue;
+    }
+    const type = columns.find((label) => label.type !== undefined)?.type ?? contextType(paste.lines, (cells[at] as Cell).span.line);
+    const behind = joined(cells.slice(at + labels.length));
+    const spans = cells.slice(at, at + labels.length).map(({ span }) => span);
+    const rows: Row[] = [];
+    let next = 0;
+    const typeFirst = columns[0]?.column === "type";
+    while (next < behind.length) {
+      const width = typeFirst ? toNextType(behind, next) : columns.length;
+      const taken = [...new Set([Math.min(width, columns.length), columns.length])]
+        .map((size) => behind.slice(next, next + size))
+        .map((part) => ({ part, read: rowUnder(columns, part.map(({ cell }) => cell), type) }))
+        .find(({ read }) => read !== undefined);
+      if (taken?.read === undefined) break;
+      rows.push(taken.read.row);
+      spans.push(...taken.part.flatMap((piece) => piece.spans));
+      next += taken.part.length;
+    }
+    if (rows.length > 0) readings.push({ layout: "list", labelled: true, rows, spans });
+    at += labels.length - 1;
+  }
+  return readings;
+}
+
+/** How many cells a row has that begins with its type. */
+function toNextType(cells: readonly { cell: Cell }[], from: number): number {
+  let to = from + 1;
+  while (to < cells.length && typeCell((cells[to] as { cell: Cell }).cell.text) === undefined) to += 1;
+  return to - from;
+}
+
+/** Rows of a list without headings: each begins with its type, host and value follow. */
+function withoutHeadings(cells: readonly Cell[]): Reading[] {
+  const rows: Row[] = [];
+  const spans: Span[] = [];
+  const pieces = joined(cells);
+  for (let at = 0; at < pieces.length; ) {
+    const { cell } = pieces[at] as { cell: Cell };
+    const type = /^[A-Z]/.test(cell.text) ? typeCell(cell.text) : undefined;
+    if (type === undefined) {
+      at += 1;
+      continue;
+    }
+    const width = Math.min(toNextType(pieces, at), 5);
+    const read = listRow(type, pieces.slice(at + 1, at + width).map((piece) => piece.cell));
+    if (read !== undefined) {
+      rows.push({ fields: read.fields, line: cell.span.line });
+      spans.push(...pieces.slice(at, at + 1 + read.used).flatMap((piece) => piece.spans));
+    }
+    at += 1 + (read?.used ?? 0);
+  }
+  return rows.length === 0 ? [] : [{ layout: "list", rows, spans: spans }];
+}
+
+function listRow(type: string, cells: readonly Cell[]): { fields: Row["fields"]; used: number } | undefined {
+  const [host, ...more] = cells.map(({ text }) => text);
+  if (host === undefined || !looksLikeHost(host) || labelOf(host) !== undefined) return undefined;
+  const numberFirst = type === "MX" && /^\d{1,5}$/.test(more[0] ?? "");
+  const value = numberFirst ? more[1] : more[0];
+  if (value === undefined || fits(type, value) < 1) return undefined;
+  const behind = more[numberFirst ? 2 : 1];
+  const ttl = behind !== undefined && /^\d{2,6}$/.test(behind) ? behind : undefined;
+  return {
+    fields: { type, host, value, ...(numberFirst ? { priority: more[0] as string } : {}), ...(ttl === undefined ? {} : { ttl }) },
+    used: 2 + (numberFirst ? 1 : 0) + (ttl === undefined ? 0 : 1),
+  };
+}
+
+/** Lists of cells, one a line, as a copied table becomes in plain text. */
+export const readLists: Reader = (paste, free) => {
+  const cells = cellsOf(paste, free);
+  return [...underHeadings(paste, cells), ...withoutHeadings(cells)];
+};
+
+/** One value on a line of its own below a sentence or heading that names its type: “add this TXT record”. */
+export const readLoneValues: Reader = (paste, free) => {
+  const readings: Reading[] = [];
+  const { lines } = paste;
+  for (const line of lines) {
+    if (!free(line.index)) continue;
+    const text = line.text.trim();
+    if (/\t/.test(text) || labelOf(text) !== undefined || typeCell(text) !== undefined) continue;
+    const type = contextType(lines, line.index);
+    if (type === undefined) continue;
+    const inMx = type === "MX" && /^\d{1,5}\s+\S+$/.test(text);
+    if (!inMx && !/^\S+$/.test(text) && !/^["“`]?v=(?:spf1|DKIM1|DMARC1)\b/i.test(text)) continue;
+    if (fits(type, text) < 2) continue;
+    const rows: Row[] = [{ line: line.index, fields: { type, value: text } }];
+    const spans = [wholeLine(line)];
+    let value = text;
+    for (const next of lines.slice(line.index + 1)) {
+      if (!free(next.index) || !goesOn(value, next.text)) break;
+      value += `\n${next.text}`;
+      spans.push(wholeLine(next));
+    }
+    readings.push({ layout: "sentence", rows: rows.map((row) => ({ ...row, fields: { ...row.fields, value } })), spans });
+  }
+  return readings;
+};

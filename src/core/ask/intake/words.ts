@@ -1,0 +1,209 @@
+import { parseType } from "../../record/index.ts";
+
+/** What a column or a field of a page holds. `other` is understood and of no use here: a status, a remark, a button. */
+export type Column =
+  | "type"
+  | "host"
+  | "value"
+  | "priority"
+  | "ttl"
+  | "weight"
+  | "port"
+  | "service"
+  | "protocol"
+  | "flags"
+  | "tag"
+  | "action"
+  | "oldValue"
+  | "nameServer"
+  | "forwardKind"
+  | "other";
+
+/** What screens call the fields of a record, in nine languages. */
+const LABELS: Readonly<Record<Column, string>> = {
+  type: `type|kind|record|record type|type of record|dns type|dns record type|entry type|typ|art|eintragstyp|record-typ|
+    type d'enregistrement|type d’enregistrement|type d'entrée|tipo|tipo de registro|tipo di record|tipo de registo|
+    recordtype|soort|typ rekordu|rodzaj|タイプ|種類|種別|レコードタイプ|レコードの種類`,
+  host: `host|hostname|host name|host record|name|record name|dns name|label|alias|subdomain|sub-domain|prefix|owner|
+    fully qualified name|full name|fqdn|dns host|zone record|node|hosteintrag|domainname|subdomäne|nom|nom d'hôte|nom d’hôte|hôte|
+    sous-domaine|nom de domaine|nombre|nombre de host|nombre del host|anfitrión|subdominio|nombre de dominio|nome|nome host|
+    nome do host|anfitrião|subdomínio|sottodominio|nome dell'host|naam|hostnaam|subdomein|nazwa|nazwa hosta|subdomena|
+    ホスト|ホスト名|名前|サブドメイン`,
+  value: `value|record value|record data|data|rdata|target|target host|target name|target domain|target value|points to|point to|pointing to|
+    points at|content|contents|answer|destination|text|token|code|verification code|verification token|address|ip|ip address|ip-address|
+    ipv4|ipv6|ipv4 address|ipv6 address|ip-adresse|mail server|mailserver|mail host|mail exchanger|server|canonical name|alias of|alias for|
+    goes to|leads to|new value|new data|expected value|expected data|expected|required value|value to use|should be|correct value|
+    result|wert|ziel|inhalt|zielhost|zieladresse|verweist auf|zeigt auf|valeur|cible|contenu|pointe vers|cible (cname)|adresse|
+    valor|apunta a|contenido|destino|dirección|conteúdo|aponta para|endereço|valore|destinazione|contenuto|punta a|indirizzo|
+    waarde|doel|inhoud|verwijst naar|bestemming|wartość|cel|zawartość|wskazuje na|adres|値|内容|宛先|対象|ターゲット`,
+  priority: `priority|prio|preference|pref|mx priority|mx preference|distance|priorität|präferenz|priorité|préférence|prioridad|preferencia|
+    prioridade|preferência|priorità|preferenza|prioriteit|voorkeur|priorytet|優先度|優先順位|プライオリティ`,
+  ttl: `ttl|time to live|cache time|gültigkeit|gültigkeitsdauer|durée de vie|tiempo de vida|tempo de vida|durata|levensduur|czas życia|有効期限`,
+  weight: "weight|gewicht|gewichtung|poids|peso|waga|重み",
+  port: "port|puerto|porta|poort|ポート",
+  service: "service|srv service|dienst|servicio|serviço|servizio|usługa|サービス",
+  protocol: "protocol|proto|protokoll|protocole|protocolo|protocollo|protokół|プロトコル",
+  flags: "flags|flag",
+  tag: "tag|property",
+  action: "action|what to do|change|aktion|aktie|acción|ação|azione|akcja",
+  oldValue: `old value|current value|existing value|old data|current data|previous value|current|old|found|detected value|actual value|actual|
+    we found|found value|alter wert|aktueller wert|ancienne valeur|valeur actuelle|valor actual|valor antiguo|valor atual|valore attuale|huidige waarde`,
+  nameServer: "name server|nameserver|nameservers|name servers|dns server|dns servers|serveur de noms|servidor de nombres",
+  forwardKind: "redirect type|forward type|type of redirect|redirection type|forwarding type|weiterleitungstyp|redirect kind",
+  other: `status|state|verified|verification|verification status|valid|copy|actions|edit|#|no|no.|nr|purpose|description|comment|comments|
+    note|notes|required|mandatory|optional|record purpose|usage|used for|use|provider|class|proxy|proxy status|proxied|reason|
+    check|result status|last checked|zweck|beschreibung|bemerkung|statut|estado|stato|stan|opmerking|ステータス|状態|備考`,
+};
+
+const COLUMN_OF: ReadonlyMap<string, Column> = new Map(
+  (Object.entries(LABELS) as [Column, string][]).flatMap(([column, labels]) =>
+    labels.split("|").map((label) => [label.trim(), column] as const),
+  ),
+);
+
+/** Words that say nothing about which field is meant. */
+const FILLERS = new Set(
+  "the a an your this that its of for in enter use dns full new required optional mandatory field box column only exact record records entry entries please copy paste".split(
+    " ",
+  ),
+);
+
+/** No heading is longer; a longer cell is not even looked at. */
+const MAX_HEADING = 60;
+
+/** What a heading or a label in front of a value says. */
+export interface Label {
+  readonly column: Column;
+  /** The record type it names besides, as in “CNAME name”. */
+  readonly type?: string;
+}
+
+/** Signs that pages put beside words: stars of required fields, info marks, pictures. */
+const SIGNS = /[*ⓘ🛈ℹ?\p{Extended_Pictographic}\ufe0f✱]+/gu;
+
+/** The field a text names, whatever its case, punctuation and remarks; undefined where it names none, or two. */
+export function labelOf(text: string): Label | undefined {
+  if (text.length > MAX_HEADING || /[:：=]\s*\S/.test(text)) return undefined;
+  const plain = text
+    .toLowerCase()
+    .replace(SIGNS, " ")
+    .replace(/[_`":：]+|\*\*/g, " ")
+    .replace(/(?<=\p{L})-(?=\p{L})/gu, (hyphen) => hyphen)
+    .replace(/\s+/g, " ")
+    .trim();
+  if (plain === "") return text.trim() === "#" ? { column: "other" } : undefined;
+  const whole = COLUMN_OF.get(plain);
+  if (whole !== undefined) return { column: whole };
+  const parts = plain
+    .split(/\s*(?:[/(),|]|\bor\b|\boder\b|\bou\b)\s*/)
+    .map((part) => phraseOf(part))
+    .filter((part) => part !== "filler");
+  if (parts.length === 0 || parts.some((part) => part === undefined)) return undefined;
+  const labels = parts as readonly Label[];
+  const columns = new Set(labels.map(({ column }) => column));
+  columns.delete("other");
+  // “Name or alias” is one field, and so is “Target host”; “Name / Value” is none.
+  if (columns.size > 1) return undefined;
+  const type = labels.find((label) => label.type !== undefined)?.type;
+  const [column = "other"] = columns;
+  return { column, ...(type === undefined ? {} : { type }) };
+}
+
+/** What a few words without “or” name; `filler` where they say nothing. */
+function phraseOf(phrase: string): Label | "filler" | undefined {
+  const exact = COLUMN_OF.get(phrase);
+  if (exact !== undefined) return { column: exact };
+  const words = phrase.split(" ").filter((word) => word !== "" && !FILLERS.has(word));
+  if (words.length === 0) return "filler";
+  if (words.length > 4) return undefined;
+  const type = words.length > 1 && isTypeWord(words[0] as string) && words[0] !== "a" ? (words[0] as string).toUpperCase() : undefined;
+  const named = (type === undefined ? words : words.slice(1)).join(" ").replace(/ ?#?\d+$/, "");
+  const column = COLUMN_OF.get(named) ?? (/^(?:seconds|secs|sec|in seconds|minutes|s)$/.test(named) ? "other" : undefined);
+  return column === undefined ? undefined : { column, ...(type === undefined ? {} : { type }) };
+}
+
+/** Types that pages name beside those of the DNS: not records, but something a DNS host may offer. */
+export const FORWARD_TYPES = /^(?:url|url redirect|redirect|forward|url forward|web forward|forwarding|url record|301|302|301 redirect)$/i;
+
+/** Whether a word is the name of a record type, in whatever case. */
+export const isTypeWord = (word: string): boolean => /^[a-z][a-z0-9]{0,9}$/i.test(word) && parseType(word) !== undefined;
+
+/** The record type that a cell or a short line is about: `TXT`, `TXT record`, `CNAME-Eintrag`, `A (address)`. */
+export function typeCell(cell: string): string | undefined {
+  const plain = cell
+    .replace(SIGNS, " ")
+    .replace(/[`*"“”:]/g, " ")
+    .trim();
+  if (plain.length > 40) return undefined;
+  const found =
+    /^(?:dns )?(?:type )?([A-Za-z][A-Za-z0-9]{0,9})(?:[- ]?(?:records?|entry|entries|eintrag|type|enregistrement|registro))?(?: ?\([^)]*\))?$/.exec(
+      plain,
+    )?.[1];
+  return found !== undefined && isTypeWord(found) ? found.toUpperCase() : undefined;
+}
+
+/** Buttons, states and courtesies: cells that say nothing about a record. */
+const NOISE = `copy|copied|copy to clipboard|click to copy|copy value|copy name|copy host|copy record|edit|delete|remove|add|add record|add records|save|cancel|
+  verify|verify now|verify later|verify domain|verify records|verify dns|check|check again|recheck|check dns|refresh|retry|show|show more|show less|hide|more|less|
+  pending|pending verification|verified|not verified|unverified|not found|not found yet|missing|found|valid|invalid|active|inactive|live|ok|done|error|failed|waiting|
+  unknown|in progress|processing|not set|not configured|configured|incomplete|complete|required|optional|recommended|next|back|previous|close|continue|skip|finish|
+  yes|no|true|false|on|off|auto|automatic|default|n/a|na|none|learn more|help|need help?|details|view details|download|print|share|send by mail|
+  menu|home|dashboard|settings|domains|billing|support|contact support|log out|sign out|search|kopieren|kopiert|bearbeiten|prüfen|ausstehend|nicht gefunden|
+  copier|copié|vérifier|en attente|copiar|copiado|verificar|pendiente|pendente|copia|copiato|verifica|in attesa|kopiëren|gekopieerd|kopiuj|skopiowano|コピー|確認|未確認|確認済み`;
+const NOISE_WORDS: ReadonlySet<string> = new Set(NOISE.split("|").map((word) => word.trim()));
+
+/** A value that the page hides behind dots or stars. */
+export const HIDDEN = /^[•*●·∙⬤]{4,}$/u;
+
+/** Whether a cell is a button, a state or a mark, and no part of a record. */
+export function isNoise(cell: string): boolean {
+  if (HIDDEN.test(cell.trim())) return false;
+  const plain = cell
+    .replace(SIGNS, " ")
+    .replace(/[^\p{L}\p{N}/?#@_]+/gu, " ")
+    .trim()
+    .toLowerCase();
+  return plain === "" ? !/[@*-]/.test(cell) || cell.trim() === "" : NOISE_WORDS.has(plain);
+}
+
+/** A cell that stands for nothing: `-`, `n/a`, `(none)`. */
+export const isEmptyMark = (cell: string): boolean =>
+  /^(?:|[-–—]+|n\/?a|none|\(?(?:none|empty|missing|not set|nothing)\)?|not applicable|auto|automatic|automatically|default|standard|standaard|domyślne|par défaut|automatisch|自動)$/i.test(
+    cell.trim(),
+  );
+
+/** Words for “the domain itself” in a host field. */
+export const APEX_WORDS =
+  /^(?:@|["'`]@["'`]|[-–—]|the )?(?:|root|blank|empty|none|apex|bare|naked|root domain|bare domain|naked domain|apex domain|domain root|your (?:root )?domain|(?:the )?domain itself|main domain|base domain|domain name|your domain name|leer|leer lassen|vide|laisser vide|vacío|dejar en blanco|vuoto|leeg|puste|(?:please )?leave (?:it |this |the |host |name )?(?:field )?(?:blank|empty)|\(?(?:leave (?:this |it )?(?:field )?)?(?:blank|empty)\)?|nothing)$/i;
+
+/** Seconds in a unit of time, in nine languages; matched at the beginning of the word behind a number. */
+const UNITS: readonly (readonly [RegExp, number])[] = [
+  [/^(?:s|sec|secs|seconds?|sekunden?|secondes?|segundos?|secondi|seconden|sekund[ay]?|秒)\b|^秒/i, 1],
+  [/^(?:m|min|mins|minutes?|minuten?|minutos?|minuti|minuut|minut[ay]?)\b|^分/i, 60],
+  [/^(?:h|hr|hrs|hours?|stunden?|heures?|horas?|or[ae]|uur|uren|godzin[ay]?)\b|^時間/i, 3600],
+  [/^(?:d|days?|tage?|jours?|d[ií]as?|giorn[oi]|dag(?:en)?|dni|dzień)\b|^日/i, 86_400],
+  [/^(?:w|weeks?|wochen?|semaines?|semanas?|settiman[ae]|week|weken|tydzie[nń]|tygodni[ea]?)\b|^週/i, 604_800],
+];
+
+/** Seconds of a TTL as pages write it: `3600`, `1h`, `30 minutes`, `1/2 hour`, `3600 (1 hour)`; undefined where it is left to the host. */
+export function ttlSeconds(text: string): number | undefined {
+  const found = /^\W*(?:(\d{1,3})\s*\/\s*(\d{1,3})|(\d{1,10}(?:[.,]\d{1,2})?))\s*(.*)$/su.exec(text.trim());
+  if (found === null) return undefined;
+  const [, over, under, number, behind = ""] = found;
+  const amount = number === undefined ? Number(over) / Number(under) : Number(number.replace(",", "."));
+  const unit = UNITS.find(([name]) => name.test(behind.trim()))?.[1] ?? (behind.trim() === "" || /^[(\W]/.test(behind) ? 1 : undefined);
+  const seconds = unit === undefined ? Number.NaN : Math.round(amount * unit);
+  return seconds > 0 && seconds <= 0x7fffffff ? seconds : undefined;
+}
+
+/** What a sentence or heading says of the records that follow it. */
+export const SAYS = {
+  remove:
+    /\b(?:delete|remove|drop|get rid of|löschen|entfernen|supprimez?|eliminar?|elimina|borrar|verwijder|usuń|削除)\b/i,
+  add: /\b(?:add|create|set up|enter|publish|insert|new|use|hinzufügen|anlegen|ajoutez?|añad[ae]r?|agregar?|adicion[ae]r?|aggiungi|voeg|dodaj|追加)\b/i,
+  example:
+    /(?:\bfor (?:example|instance)\b|\be\.\s?g\.|(?<![\w.])examples?\b\s*[:.]|^\s*(?:sample|example)s?\b|\blooks? (?:like|something like) this\b|\bzum beispiel\b|\bz\. ?b\.|\bpar exemple\b|\bpor ejemplo\b|\bper esempio\b|\bbijvoorbeeld\b|\bna przykład\b|例[:：])/i,
+  option: /^\W*(?:option|alternative|method|possibility|variant|choice|möglichkeit|opción|opção|opzione|optie|opcja)\s*(?:[a-d1-9]|one|two|three)\b/i,
+  either: /^\W*(?:(?:.*\b(?:add|use|choose|set|create)\s+)?either\b|.*\bone of (?:the following|these)\b)/i,
+  or: /^\W*(?:or|oder|ou|o|oppure|of|lub|または)\b|\b(?:alternatively|if (?:that|this) is not possible|if your dns (?:host|provider) does not)\b/i,
+} as const;
