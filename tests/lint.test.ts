@@ -30,7 +30,7 @@ describe("the direction rules fire", () => {
     ["core/probe.ts", "../lab/index.ts", /core computes only/],
     ["core/probe.ts", "node:fs", /core computes only/],
     ["core/probe.ts", "node:dgram", /core computes only/],
-    ["core/probe.ts", "yaml", /core computes only/],
+    ["core/probe.ts", "libsql", /core computes only/],
     ["net/probe.ts", "../workspace/index.ts", /net knows core only/],
     ["net/probe.ts", "../app/session.ts", /net knows core only/],
     ["workspace/probe.ts", "../present/index.ts", /do not know each other/],

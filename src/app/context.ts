@@ -1,4 +1,17 @@
 import type { Clock } from "../clock.ts";
+import type { Purpose } from "../core/ask/index.ts";
+import type { IntakeQuestion } from "../core/ask/intake/index.ts";
+import type { DomainName } from "../core/name/index.ts";
+import type { ResourceRecord } from "../core/record/index.ts";
+import type { Intake } from "./asks/add.ts";
+
+/** What a person is asked on the way; the words for it are the interface's. */
+export type PersonQuestion =
+  | { readonly kind: "paste-doubt"; readonly question: IntakeQuestion }
+  | { readonly kind: "save-paste"; readonly intake: Intake }
+  | { readonly kind: "which-domain"; readonly domains: readonly DomainName[] }
+  | { readonly kind: "which-service"; readonly known: readonly string[] }
+  | { readonly kind: "which-purpose"; readonly records: readonly ResourceRecord[]; readonly guess: Purpose };
 
 /** What every use case needs from the world it runs in. Tests and the lab give it another one. */
 export interface AppContext {
@@ -18,6 +31,8 @@ export interface AppContext {
   readInput(maxOctets: number): Promise<string>;
   /** Asks the person at the terminal; only where `interactive`. */
   prompt(question: string): Promise<string>;
+  /** Asks the person to choose; the key of the choice, or undefined where the question was left open. Only where `interactive`. */
+  choose(question: PersonQuestion): Promise<string | undefined>;
 }
 
 /** What every request carries. */

@@ -15,7 +15,7 @@ export interface Context extends AppContext, Layout {
 }
 
 /** One command: what it takes, the use case it calls, and how people see the result. */
-export interface Command<O extends OptionTable = OptionTable, R = unknown> {
+export interface Command<O extends OptionTable = OptionTable, R = unknown, J = R> {
   readonly name: string;
   /** What stands behind the name: `[DOMAIN..]`. */
   readonly operands: string;
@@ -24,13 +24,15 @@ export interface Command<O extends OptionTable = OptionTable, R = unknown> {
   readonly examples: readonly (readonly [string, string])[];
   readonly options: O;
   /** The shape of `--json`; published under docs/schemas. */
-  readonly schema?: z.ZodType<R>;
+  readonly schema?: z.ZodType<J>;
   /** Why there is no `--json`, in a clause, for a command whose result is a stream or octets. */
   readonly noJson?: string;
   readonly run: (request: RequestOf<O>, context: Context) => Promise<Outcome<R>>;
+  /** The result as its schema says, where it is not that by itself; loaded only where `--json` asks for it. */
+  readonly json?: (result: R) => J | Promise<J>;
   /** The result for people; loaded only where people read it. */
   readonly text?: (result: R, layout: Layout) => string | Promise<string>;
 }
 
 /** Only names the type parameters. */
-export const command = <const O extends OptionTable, R>(definition: Command<O, R>): Command<O, R> => definition;
+export const command = <const O extends OptionTable, R, J = R>(definition: Command<O, R, J>): Command<O, R, J> => definition;

@@ -1,4 +1,4 @@
-import { fstatSync } from "node:fs";
+import { closeSync, fstatSync, openSync } from "node:fs";
 import parser from "yargs-parser";
 import * as z from "zod";
 import type { Ended } from "../app/context.ts";
@@ -31,13 +31,14 @@ async function readInput(max: number): Promise<string> {
   return Buffer.concat(chunks).toString("utf8");
 }
 
-async function prompt(question: string): Promise<string> {
-  const { createInterface } = await import("node:readline/promises");
-  const terminal = createInterface({ input: process.stdin, output: process.stderr });
+/** Whether somebody can be asked, although standard input may be a paste. */
+function hasTerminal(): boolean {
+  if (process.stdin.isTTY) return true;
   try {
-    return (await terminal.question(terminalSafe(question))).trim();
-  } finally {
-    terminal.close();
+    closeSync(openSync("/dev/tty", "r"));
+    return true;
+  } catch {
+    return false;
   }
 }
 
@@ -75,13 +76,16 @@ function contextFor(json: boolean): Context {
   const forced = env.FORCE_COLOR !== undefined && env.FORCE_COLOR !== "0";
   const colour = !json && (env.NO_COLOR === undefined || env.NO_COLOR === "") && (forced || (live && env.TERM !== "dumb"));
   const note = (text: string): void => void process.stderr.write(terminalSafe(text));
+  const layout = {
+    style: styleFor(colour),
+    width: Math.max(60, Math.min(process.stdout.columns ?? (Number(env.COLUMNS) || 100), 120)),
+  };
   return {
     cwd: process.cwd(),
     env,
     clock,
-    style: styleFor(colour),
-    width: Math.max(60, Math.min(process.stdout.columns ?? (Number(env.COLUMNS) || 100), 120)),
-    interactive: live && process.stdin.isTTY === true && !json,
+    ...layout,
+    interactive: live && !json && hasTerminal(),
     live,
     json,
     out: (text) => writeOut(json ? text : terminalSafe(text)),
@@ -90,7 +94,8 @@ function contextFor(json: boolean): Context {
     input: () => process.stdin as AsyncIterable<Buffer>,
     write: (octets) => new Promise((resolve) => writeOut(octets, resolve)),
     readInput,
-    prompt,
+    prompt: async (question) => (await (await import("./terminal.ts")).askLine(question)) ?? "",
+    choose: async (question) => (await import("./terminal.ts")).chooseAtTerminal(question, layout),
   };
 }
 
@@ -185,8 +190,10 @@ async function runCommand(command: Command, argv: readonly string[]): Promise<En
   const context = contextFor(wantsJson(argv) && command.schema !== undefined);
   const { ended, result } = await command.run(requestOf(command, argv), context);
   if (result !== undefined) {
-    if (context.json) context.out(`${jsonText(z.encode(command.schema as z.ZodType, result), 2)}\n`);
-    else if (command.text !== undefined) context.out(await explained(await command.text(result, context), context));
+    if (context.json) {
+      const shown = command.json === undefined ? result : await command.json(result);
+      context.out(`${jsonText(z.encode(command.schema as z.ZodType, shown), 2)}\n`);
+    } else if (command.text !== undefined) context.out(await explained(await command.text(result, context), context));
   }
   return ended;
 }

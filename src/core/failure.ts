@@ -1,3 +1,4 @@
+import type { IntakeProblem, IntakeQuestion, Leftover } from "./ask/intake/index.ts";
 import type { DomainName } from "./name/index.ts";
 import type { RecordSet } from "./record/index.ts";
 
@@ -121,15 +122,11 @@ export interface Failures {
   "one-file": Record<never, never>;
   "choice-form": { readonly given: string };
   "question-left-open": Record<never, never>;
-  "paste-row": { readonly row: number; readonly because: string };
-  "no-record-in-paste": Record<never, never>;
-  "paste-ambiguous": {
-    readonly questions: readonly {
-      readonly id: string;
-      readonly question: string;
-      readonly choices: readonly { readonly key: string; readonly meaning: string }[];
-    }[];
-  };
+  "paste-problem": { readonly problem: IntakeProblem };
+  "paste-ambiguous": { readonly questions: readonly IntakeQuestion[] };
+  "paste-leftover": { readonly leftover: readonly Leftover[] };
+  "ask-differs": { readonly ask: string; readonly service: string; readonly name: DomainName; readonly type: string };
+  "one-ask-only": { readonly option: "id" | "instead-of"; readonly asks: number };
   "record-value": { readonly type: string; readonly value: string; readonly because: string };
   "id-form": { readonly given: string };
   "id-taken": { readonly id: string; readonly path: string };

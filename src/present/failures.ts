@@ -3,6 +3,7 @@ import type { Failure, FailureCode, Failures } from "../core/failure.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
 import { nearest } from "../core/nearest.ts";
 import { printData, type RecordSet } from "../core/record/index.ts";
+import { choiceText, doubtText, problemText } from "./asks/intake-words.ts";
 import { shellWord, visible } from "./safe.ts";
 import { deadline, moment } from "./time.ts";
 
@@ -282,21 +283,39 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "choice-form": ({ given }) =>
     say(`--choose ${quote(given)} is not QUESTION=ANSWER`, "copy it from what zandrel intake prints", "--choose"),
   "question-left-open": () => say("nothing was saved, because the question was left open", "run zandrel intake again"),
-  "paste-row": ({ row, because }) => say(`record ${row} of the paste: ${visible(because)}`, "correct it and paste again"),
-  "no-record-in-paste": () =>
-    say(
-      "no record was found in the paste",
-      "copy the table with type, host and value from the service's page, or use --type, --host and --value",
-    ),
+  "paste-problem": ({ problem }) => {
+    const { because, remedy } = problemText(problem);
+    return say(problem.row === 0 ? because : `record ${problem.row} of the paste: ${because}`, remedy);
+  },
   "paste-ambiguous": ({ questions }) =>
     say(
-      `the paste can be read in two ways: ${visible(questions.map(({ question }) => question).join("; "))}`,
+      `the paste leaves a question open: ${questions.map(doubtText).join(" ")}`,
       questions
-        .map(({ id, choices }) =>
-          choices.map(({ key, meaning }) => `add --choose ${id}=${key} (${visible(meaning)})`).join(" or "),
+        .map((question) =>
+          question.choices
+            .map((choice) => `add --choose ${shellWord(`${question.id}=${choice.key}`)} (${choiceText(question, choice)})`)
+            .join(" or "),
         )
         .join("; "),
       "--choose",
+    ),
+  "paste-leftover": ({ leftover }) =>
+    say(
+      `part of the paste was not understood: ${listOf(leftover.slice(0, 4).map(({ text, line }) => `${quote(text)} on line ${line}`))}${leftover.length > 4 ? " and more" : ""}`,
+      "look at it with --dry-run; where it is no part of a record, add --accept-leftover",
+      "--accept-leftover",
+    ),
+  "ask-differs": ({ ask, service, name, type }) =>
+    say(
+      `${visible(ask)} of ${visible(service)} asks for another ${type} record at ${displayName(name)} already, and only one can be there`,
+      `add --instead-of ${visible(ask)} to replace it, or --id with a new id to keep both`,
+      "--instead-of",
+    ),
+  "one-ask-only": ({ option, asks }) =>
+    say(
+      `--${option} is for one ask, and the paste holds ${asks}`,
+      "leave it out, or name one purpose for all of it with --purpose",
+      `--${option}`,
     ),
   "record-value": ({ type, value, because }) =>
     say(`--value ${quote(value)} is not the value of a ${type} record: ${visible(because)}`, "correct it", "--value"),

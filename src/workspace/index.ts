@@ -37,4 +37,5 @@ export {
 // Kits and the schemas of files are loaded by the few commands that need them.
 export const readKit = async (...given: Parameters<typeof import("./kits.ts").readKit>) =>
   (await import("./kits.ts")).readKit(...given);
+export const kitsOf = async (folder: string) => (await import("./kits.ts")).kitsOf(folder);
 export const fileSchemas = async () => (await import("./file-schemas.ts")).fileSchemas();

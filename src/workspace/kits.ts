@@ -23,3 +23,15 @@ export function readKit(folder: string, from: string, nameOrPath: string): Kit {
     throw new Failure("kit-after", { path: file.path, ask: mistake.ask, after: mistake.after });
   return file.value;
 }
+
+/** The kits of the workspace that can be read; a mistake in one is told where it is used. */
+export function kitsOf(folder: string): Kit[] {
+  return filesIn(join(folder, "kits"), ".yaml").flatMap((file) => {
+    try {
+      return [readKit(folder, folder, file.slice(0, -5))];
+    } catch (error) {
+      if (error instanceof Failure) return [];
+      throw error;
+    }
+  });
+}

@@ -126,6 +126,8 @@ const ask = z.strictObject({
   asked: day.optional(),
   after: z.array(key).default([]),
   records: z.string("expected zone-file lines").default(""),
+  /** Records that have to go, because the service's page says so; zone-file lines. */
+  remove: z.string("expected zone-file lines").default(""),
   /** Terms for the domain's one SPF record, such as include:spf.heronpost.example. */
   spf: z.string("expected SPF terms").optional(),
   /** Terms that have to go from it, because those above replace them, no matter which ask they are from. */

@@ -1,9 +1,9 @@
 import { existsSync, realpathSync } from "node:fs";
 import { dirname, isAbsolute, join, relative, resolve } from "node:path";
-import { type Ask, dmarcName, type Want, wantsOf } from "../core/ask/index.ts";
+import { type Ask, absentOf, dmarcName, type Want, wantsOf } from "../core/ask/index.ts";
 import { Failure } from "../core/failure.ts";
 import type { DomainName } from "../core/name/index.ts";
-import { octetsOf } from "../core/record/index.ts";
+import { octetsOf, type ResourceRecord } from "../core/record/index.ts";
 import type { WebProof } from "../core/site/index.ts";
 import { hasAnyTerm, readSpfRecord, type SpfError, type SpfRecord, withoutTerms } from "../core/spf/index.ts";
 import { readRecords } from "../core/zone/index.ts";
@@ -83,19 +83,16 @@ function readDomain(path: string, text: string, settings: Settings): Domain {
     const first = ids.get(ask.id);
     if (first !== undefined) throw new Failure("id-twice", { ask: ask.id, at, first });
     ids.set(ask.id, at);
-    const { records: lines, issues } = readRecords(octetsOf(ask.records), { origin: name, ttl: settings.defaults.ttl });
-    const [issue] = issues;
-    if (issue !== undefined)
-      throw new Failure("ask-records", {
-        ask: ask.id,
-        at: file.place(["asks", i, "records"]),
-        line: issue.line,
-        column: issue.column,
-        found: issue.text,
-        expected: issue.expected,
-      });
+    const linesOf = (key: "records" | "remove"): readonly ResourceRecord[] => {
+      const { records, issues } = readRecords(octetsOf(ask[key]), { origin: name, ttl: settings.defaults.ttl });
+      const [issue] = issues;
+      if (issue === undefined) return records;
+      const { line, column, text: found, expected } = issue;
+      throw new Failure("ask-records", { ask: ask.id, at: file.place(["asks", i, key]), line, column, found, expected });
+    };
+    const lines = linesOf("records");
     const { ttl } = settings.defaults;
-    const wants: Want[] = wantsOf(lines);
+    const wants: Want[] = [...wantsOf(lines), ...absentOf(linesOf("remove"))];
     const termsOf = (key: "spf" | "spfWithout"): SpfRecord | undefined => {
       if (ask[key] === undefined) return undefined;
       const terms = readSpfRecord(`v=spf1 ${ask[key]}`);
@@ -246,7 +243,12 @@ export interface AskEntry {
   readonly spf?: string;
   readonly spfWithout?: string;
   readonly dmarc?: string;
+  readonly remove?: string;
   readonly records?: string;
+  readonly web?: { readonly url: string } & (
+    | { readonly meta: { readonly name: string; readonly content: string } }
+    | { readonly file: string }
+  );
 }
 
 /** What is to change in the files of a workspace in one step. */

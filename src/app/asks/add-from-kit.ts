@@ -2,7 +2,7 @@ import { Failure } from "../../core/failure.ts";
 import { fillKit, type KitError } from "../../core/kit/index.ts";
 import { type Domain, readKit, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, Outcome } from "../context.ts";
-import { askJson, type Decision, domainFor, type IntakeResult, type NewAsk, reviseAsks } from "./add.ts";
+import { type Decision, domainFor, type Intake, type NewAsk, reviseAsks } from "./add.ts";
 import type { IntakeRequest } from "./intake.ts";
 
 /** Saves the asks of a kit, its blanks filled from --input or asked for on the terminal. */
@@ -10,7 +10,7 @@ export async function fromKit(
   request: Pick<IntakeRequest, "input" | "domain" | "dryRun"> & { readonly kit: string },
   workspace: Workspace,
   context: AppContext,
-): Promise<Outcome<IntakeResult>> {
+): Promise<Outcome<Intake>> {
   const kit = await readKit(workspace.folder, context.cwd, request.kit);
   const values = new Map(
     request.input.map((text) => {
@@ -19,7 +19,7 @@ export async function fromKit(
       return [text.slice(0, at), text.slice(at + 1)] as const;
     }),
   );
-  const domain = domainFor(workspace, request, "");
+  const domain = await domainFor(workspace, request, "", context);
   for (;;) {
     const filled = fillKit(kit, domain.name, values, workspace.settings.defaults.ttl);
     if (filled.ok) {
@@ -37,14 +37,15 @@ export async function fromKit(
         ended: "fine",
         result: {
           written: !dry && asks.length > 0,
-          already: asks.length === 0 ? (filled.value.asks[0]?.id ?? null) : null,
-          layout: `kit ${kit.title}`,
-          asks: asks.map(askJson),
-          pasted: [],
-          repairs: [],
-          questions: [],
-          before: [...kit.before],
-          later: [...filled.value.later],
+          already: asks.length === 0 ? filled.value.asks.map(({ id }) => id) : [],
+          newerThan: [],
+          insteadOf: undefined,
+          layout: { kit: kit.title },
+          asks,
+          assumed: [],
+          read: undefined,
+          before: kit.before,
+          later: filled.value.later,
         },
       };
     }

@@ -1,17 +1,9 @@
-import * as z from "zod";
-import { asAsked, PURPOSES, type Purpose, recordsWanted } from "../../core/ask/index.ts";
+import { asAsked, type Purpose, recordsWanted, webProofOf } from "../../core/ask/index.ts";
+import type { Layout, Understood } from "../../core/ask/intake/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, relativeText, withoutRootDot } from "../../core/name/index.ts";
-import {
-  type DataOf,
-  decodeUtf8,
-  isOfType,
-  printData,
-  type ResourceRecord,
-  recordJson,
-  toSets,
-  txtValue,
-} from "../../core/record/index.ts";
+import { type DataOf, decodeUtf8, isOfType, printData, type ResourceRecord, toSets, txtValue } from "../../core/record/index.ts";
+import type { WebProof } from "../../core/site/index.ts";
 import { isSpf, readSpfRecord } from "../../core/spf/index.ts";
 import {
   type AskEntry,
@@ -24,37 +16,37 @@ import {
 } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
-import { domainName, record } from "../shapes.ts";
 
-export const intakeResult = z.object({
-  before: z.array(z.string()).describe("what has to be done at the service first"),
-  later: z.array(z.string()).describe("asks of the kit that need inputs the service shows later"),
-  written: z.boolean(),
-  already: z.string().nullable().describe("the ask that holds the same already, so that nothing was saved"),
-  layout: z.string().nullable(),
-  pasted: z
-    .array(z.object({ type: z.string().nullable(), host: z.string().nullable(), value: z.string().nullable() }))
-    .describe("what each record understood was pasted as, in their order; empty for a kit"),
-  asks: z.array(
-    z.object({
-      id: z.string(),
-      service: z.string(),
-      purpose: z.enum(PURPOSES),
-      domain: domainName,
-      records: z.array(record),
-      spf: z.string().nullable(),
-      dmarc: z.string().nullable(),
-    }),
-  ),
-  repairs: z.array(z.object({ kind: z.string(), was: z.string(), is: z.string(), because: z.string() })),
-  questions: z.array(
-    z.object({ id: z.string(), question: z.string(), choices: z.array(z.object({ key: z.string(), meaning: z.string() })) }),
-  ),
-});
-export type IntakeResult = z.output<typeof intakeResult>;
+/** What came of an intake: what was understood, and what became of it. */
+export interface Intake {
+  readonly written: boolean;
+  /** Whether the person said no to what was understood. */
+  readonly declined?: boolean;
+  /** Asks that hold some of it already. */
+  readonly already: readonly string[];
+  /** Asks of the same service that this looks like a newer version of. */
+  readonly newerThan: readonly string[];
+  /** The ask that was replaced. */
+  readonly insteadOf: string | undefined;
+  readonly layout: Layout | { readonly kit: string } | undefined;
+  readonly asks: readonly NewAsk[];
+  /** Purposes that nothing on the page says, so that the usual one was taken. */
+  readonly assumed: readonly Purpose[];
+  /** What a paste said; undefined for a kit. */
+  readonly read: Understood | undefined;
+  /** What has to be done at the service first, as its kit says. */
+  readonly before: readonly string[];
+  /** Asks of the kit that need inputs the service shows later. */
+  readonly later: readonly string[];
+}
 
-/** The domain the paste is for: named, the only one, or the one whose name is in the text. */
-export function domainFor(workspace: Workspace, request: { readonly domain: string | undefined }, text: string): Domain {
+/** The domain the paste is for: named, the only one, or the one whose name is in the text; on a terminal it is asked. */
+export async function domainFor(
+  workspace: Workspace,
+  request: { readonly domain: string | undefined },
+  text: string,
+  context: Pick<AppContext, "interactive" | "choose">,
+): Promise<Domain> {
   const named = request.domain;
   if (named !== undefined) return pickDomains(workspace, [nameOperand(named)])[0] as Domain;
   const { domains } = workspace;
@@ -65,9 +57,12 @@ export function domainFor(workspace: Workspace, request: { readonly domain: stri
   );
   // brackwater.example is part of tickets.brackwater.example: the longest name wins.
   const [longest] = [...mentioned].sort((a, b) => b.name.length - a.name.length);
-  if (longest === undefined || mentioned.some((other) => !longest.name.endsWith(other.name)))
-    throw new Failure("which-domain", { domains: domains.map((domain) => domain.name) });
-  return longest;
+  if (longest !== undefined && mentioned.every((other) => longest.name.endsWith(other.name))) return longest;
+  const names = domains.map((domain) => domain.name);
+  const chosen = context.interactive ? await context.choose({ kind: "which-domain", domains: names }) : undefined;
+  const domain = domains.find(({ name }) => withoutRootDot(name) === chosen);
+  if (domain === undefined) throw new Failure("which-domain", { domains: names });
+  return domain;
 }
 
 /** The records as zone-file lines relative to the domain, aligned. */
@@ -90,20 +85,26 @@ export interface NewAsk {
   readonly domain: DomainName;
   readonly after: readonly string[];
   readonly records: readonly ResourceRecord[];
+  /** Records that have to go, because the page says so. */
+  readonly remove?: readonly ResourceRecord[];
   readonly spf?: string;
   /** SPF terms that go, because those of this ask stand in their place. */
   readonly spfWithout?: string;
   readonly dmarc?: string;
+  readonly web?: WebProof;
 }
 
-/** An SPF record for the domain itself is saved as terms for the one record, never as a second one. */
+/**
+ * An SPF record for the domain itself is saved as terms for the one record, never as a second one. What the page's own `all`
+ * says is kept with them: it counts where there is no record yet, and is shown beside what the record there says.
+ */
 export function withoutSpf(records: readonly ResourceRecord[], domain: DomainName): { records: ResourceRecord[]; spf?: string } {
   const terms = (one: ResourceRecord): string | undefined => {
     const text = one.type === "TXT" && one.name === domain ? decodeUtf8(txtValue(one.data as DataOf["TXT"])) : "";
     const parsed = isSpf(text) ? readSpfRecord(text) : undefined;
     return parsed?.ok
       ? parsed.value.terms
-          .filter((term) => term.kind === "mechanism" && term.name !== "all")
+          .filter((term) => term.kind === "mechanism")
           .map((term) => term.text)
           .join(" ")
       : undefined;
@@ -112,23 +113,48 @@ export function withoutSpf(records: readonly ResourceRecord[], domain: DomainNam
   return spf === "" ? { records: [...records] } : { records: records.filter((one) => !terms(one)), spf };
 }
 
-export const askJson = ({ id, service, purpose, domain, records, spf, dmarc }: NewAsk): IntakeResult["asks"][number] => ({
-  id,
-  service,
-  purpose,
-  domain,
-  records: records.map(recordJson),
-  spf: spf ?? null,
-  dmarc: dmarc ?? null,
-});
-
 /** The ask of the same service that wants the very same already. */
 export function twinOf(ask: NewAsk, domain: Domain): string | undefined {
+  if (ask.web !== undefined) {
+    const proof = JSON.stringify(ask.web);
+    return domain.asks.find((other) => other.service === ask.service && JSON.stringify(webProofOf(other.wants)) === proof)?.id;
+  }
   const spfSet =
     ask.spf === undefined ? [] : [{ name: domain.name, type: "TXT", ttl: 0, data: { strings: [`v=spf1 ${ask.spf}`] } }];
   return domain.asks.find(
     (other) => other.service === ask.service && sameRecords(recordsWanted(asAsked(other.wants)), [...ask.records, ...spfSet]),
   )?.id;
+}
+
+/** An older ask of the same service that wants something else at the same place. */
+interface Older {
+  readonly id: string;
+  readonly name: DomainName;
+  readonly type: string;
+  /** Whether only one of the two can be there. */
+  readonly exclusive: boolean;
+}
+
+/** The part of a token that stays the same when a service makes a new one: `seekmere-owner=`. */
+const tokenName = (text: string): string | undefined => /^([\w.-]{3,40}[=:])\S+$/.exec(text)?.[1]?.toLowerCase();
+
+/** The older ask that a new one looks like a newer version of: the same service, the same place, another value. */
+export function overlapping(ask: NewAsk, domain: Domain): Older | undefined {
+  for (const other of domain.asks) {
+    if (other.service !== ask.service || other.purpose !== ask.purpose) continue;
+    for (const old of recordsWanted(other.wants))
+      for (const record of ask.records) {
+        if (old.name !== record.name || old.type !== record.type) continue;
+        const [was, is] = [old, record].map(({ type, data }) =>
+          type === "TXT" ? decodeUtf8(txtValue(data as DataOf["TXT"])) : printData(type, data),
+        ) as [string, string];
+        if (was === is) continue;
+        const exclusive = record.type === "CNAME" || record.name.includes("._domainkey.") || record.name.startsWith("_dmarc.");
+        if (exclusive || (record.type === "TXT" && tokenName(was) !== undefined && tokenName(was) === tokenName(is)))
+          return { id: other.id, name: record.name, type: record.type, exclusive };
+      }
+  }
+  return undefined;
 }
 
 /** A service an ask is for; one that zandrel.yaml does not know yet is added with the ask. */
@@ -157,8 +183,16 @@ const entryOf = (ask: NewAsk, now: number, ttl: number): AskEntry => ({
   ...(ask.spf === undefined ? {} : { spf: ask.spf }),
   ...(ask.spfWithout === undefined ? {} : { spfWithout: ask.spfWithout }),
   ...(ask.dmarc === undefined ? {} : { dmarc: ask.dmarc }),
+  ...(ask.web === undefined ? {} : { web: webEntry(ask.web) }),
+  ...(ask.remove === undefined || ask.remove.length === 0 ? {} : { remove: `${askLines(ask.remove, ask.domain, ttl)}\n` }),
   ...(ask.records.length === 0 ? {} : { records: `${askLines(ask.records, ask.domain, ttl)}\n` }),
 });
+
+/** A proof on the web as its file shows it. */
+const webEntry = (proof: WebProof): NonNullable<AskEntry["web"]> =>
+  proof.kind === "meta"
+    ? { url: proof.url, meta: { name: proof.name, content: proof.content } }
+    : { url: proof.url, file: proof.text };
 
 /** What {@link reviseAsks} is to do, decided by the files as they are at that moment. */
 export interface Decision<T> {

@@ -1,18 +1,28 @@
 import { resolve } from "node:path";
-import type { PURPOSES, Purpose } from "../../core/ask/index.ts";
-import { MAX_PASTE, type Row, type Understood, understand, understandFields } from "../../core/ask/intake/index.ts";
+import { PURPOSES, type Purpose } from "../../core/ask/index.ts";
+import {
+  byPurpose,
+  type Fields,
+  type IntakeQuestion,
+  MAX_PASTE,
+  type PastedProof,
+  type PastedRecord,
+  type Understood,
+  understand,
+  understandFields,
+} from "../../core/ask/intake/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { type DomainName, relativeText } from "../../core/name/index.ts";
-import { type DataOf, decodeUtf8, type ResourceRecord, txtValue } from "../../core/record/index.ts";
-import { isSpf } from "../../core/spf/index.ts";
-import { type Domain, KEY, openWorkspace, readText, type Workspace } from "../../workspace/index.ts";
+import { askOfKit, type Kit } from "../../core/kit/index.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
+import type { WebProof } from "../../core/site/index.ts";
+import { type Domain, KEY, kitsOf, openWorkspace, readText, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import {
-  askJson,
   type Decision,
   domainFor,
-  type IntakeResult,
+  type Intake,
   type NewAsk,
+  overlapping,
   reviseAsks,
   type ServiceOfAsk,
   twinOf,
@@ -20,48 +30,40 @@ import {
 } from "./add.ts";
 import { fromKit } from "./add-from-kit.ts";
 
-/** What the records of one ask are for, as far as they show it. */
-function purposeOf(records: readonly ResourceRecord[], domain: DomainName): Purpose {
-  const [first] = records as [ResourceRecord];
-  const label = relativeText(first.name, domain);
-  if (records.some((one) => one.name.includes("._domainkey."))) return "sending";
-  if (records.some((one) => one.type === "MX")) return label === "@" ? "mailbox" : "bounce";
-  if (label.startsWith("_acme-challenge")) return "certificate";
-  if (label.startsWith("_dmarc")) return "policy";
-  if (first.type === "TXT" && isSpf(decodeUtf8(txtValue(first.data as DataOf["TXT"]))))
-    return label === "@" ? "sending" : "bounce";
-  if (first.type === "TXT") return "ownership";
-  if (first.type === "CNAME" && label.startsWith("_")) return "certificate";
-  return "site";
-}
-
 const escapeRegex = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
 
-/** The service the paste is from: named, or recognised by its title in the text. */
-function serviceFor(workspace: Workspace, request: IntakeRequest, text: string): ServiceOfAsk {
+/** The service that options name. */
+function namedService(workspace: Workspace, { addService, service: named }: IntakeRequest): ServiceOfAsk | undefined {
   const { services } = workspace.settings;
-  const added = request.addService;
-  if (added !== undefined) {
-    const key = added
+  if (addService !== undefined) {
+    const key = addService
       .toLowerCase()
       .normalize("NFKD")
       .replace(/[^a-z0-9]+/g, "-")
       .replace(/^-+|-+$/g, "");
-    if (!KEY.test(key)) throw new Failure("service-name", { given: added });
-    return { key, title: services[key]?.title ?? added };
+    if (!KEY.test(key)) throw new Failure("service-name", { given: addService });
+    return { key, title: services[key]?.title ?? addService };
   }
-  const named = request.service;
-  if (named !== undefined) {
-    const service = services[named];
-    if (service !== undefined) return { key: named, title: service.title };
-    throw new Failure("unknown-service", { given: named, known: Object.keys(services) });
-  }
+  if (named === undefined) return undefined;
+  const service = services[named];
+  if (service === undefined) throw new Failure("unknown-service", { given: named, known: Object.keys(services) });
+  return { key: named, title: service.title };
+}
+
+/** The service the paste is from: the one of the kit that its records fill in, or recognised by its title in the text. */
+async function serviceFor(workspace: Workspace, kit: Kit | undefined, text: string, context: AppContext): Promise<ServiceOfAsk> {
+  const { services } = workspace.settings;
+  if (kit !== undefined) return { key: kit.service, title: services[kit.service]?.title ?? kit.title };
   const found = Object.entries(services).filter(([key, { title }]) =>
-    new RegExp(`(^|[^a-z0-9])(${escapeRegex(title)}|${key})`, "i").test(text),
+    new RegExp(`(^|[^a-z0-9])(${escapeRegex(title)}|${key})($|[^a-z0-9])`, "i").test(text),
   );
-  const [one] = found;
-  if (one === undefined || found.length > 1) throw new Failure("which-service", { known: Object.keys(services) });
-  return { key: one[0], title: one[1].title };
+  const only = found.length === 1 ? found[0] : undefined;
+  if (only !== undefined) return { key: only[0], title: only[1].title };
+  const known = found.length > 1 ? found.map(([key]) => key) : Object.keys(services);
+  const chosen = known.length === 0 || !context.interactive ? undefined : await context.choose({ kind: "which-service", known });
+  const service = chosen === undefined ? undefined : services[chosen];
+  if (chosen === undefined || service === undefined) throw new Failure("which-service", { known });
+  return { key: chosen, title: service.title };
 }
 
 /** The paste: from a file, standard input, or the terminal. */
@@ -69,7 +71,8 @@ async function pasted(request: IntakeRequest, context: AppContext): Promise<stri
   const [file, ...more] = request.operands;
   if (more.length > 0) throw new Failure("one-file", {});
   if (file !== undefined && file !== "-") return readText(resolve(context.cwd, file), "utf8", MAX_PASTE);
-  if (context.interactive) context.note("Paste what the service shows, then press Ctrl-D on an empty line:\n");
+  if (file === undefined && context.interactive)
+    context.note("Paste what the service shows, then press Ctrl-D on an empty line:\n");
   return context.readInput(MAX_PASTE);
 }
 
@@ -84,7 +87,7 @@ function parseChoices(request: IntakeRequest): Map<string, string> {
 }
 
 /** The fields that options name, each with exactly the value that was given. */
-const fieldsOf = ({ type, host, value, priority, ttl }: IntakeRequest): Row => ({
+const fieldsOf = ({ type, host, value, priority, ttl }: IntakeRequest): Fields => ({
   type: type ?? "TXT",
   host: host ?? "@",
   ...(value === undefined ? {} : { value }),
@@ -101,20 +104,23 @@ async function understood(
   context: AppContext,
 ): Promise<Understood> {
   const choices = parseChoices(request);
+  const others = workspace.domains.flatMap(({ name }) => (name === domain.name ? [] : [name]));
   for (;;) {
-    const how = { domain: domain.name, ttl: workspace.settings.defaults.ttl, choices };
+    const how = { domain: domain.name, others, ttl: workspace.settings.defaults.ttl, choices };
     const read = request.value === undefined ? understand({ text, ...how }) : understandFields(fieldsOf(request), how);
     const [question] = read.questions;
     if (question === undefined || !context.interactive) return read;
-    context.note(`${question.question}\n${question.choices.map(({ key, meaning }) => `  ${key}: ${meaning}\n`).join("")}`);
-    const answer = await context.prompt(`${question.choices.map(({ key }) => key).join(" or ")}? `);
-    if (question.choices.some(({ key }) => key === answer)) choices.set(question.id, answer);
-    else if (answer === "") throw new Failure("question-left-open", {});
+    choices.set(question.id, await answerTo(question, context));
   }
 }
 
-function freeId(wanted: string, domain: Domain): string {
-  const taken = new Set(domain.asks.map((ask) => ask.id));
+async function answerTo(question: IntakeQuestion, context: AppContext): Promise<string> {
+  const answer = await context.choose({ kind: "paste-doubt", question });
+  if (answer === undefined) throw new Failure("question-left-open", {});
+  return answer;
+}
+
+function freeId(wanted: string, taken: ReadonlySet<string>): string {
   let id = wanted;
   for (let n = 2; taken.has(id); n++) id = `${wanted}-${n}`;
   return id;
@@ -127,6 +133,7 @@ export interface IntakeRequest extends CommonRequest {
   readonly addService: string | undefined;
   readonly purpose: (typeof PURPOSES)[number] | undefined;
   readonly id: string | undefined;
+  readonly insteadOf: string | undefined;
   readonly type: string | undefined;
   readonly host: string | undefined;
   readonly value: string | undefined;
@@ -135,55 +142,200 @@ export interface IntakeRequest extends CommonRequest {
   readonly kit: string | undefined;
   readonly input: readonly string[];
   readonly choose: readonly string[];
+  readonly acceptLeftover: boolean;
   readonly dryRun: boolean;
 }
 
+/** Ends the command where the paste cannot be saved as it is. */
+function expectSavable(read: Understood, { acceptLeftover, dryRun }: IntakeRequest): void {
+  const [problem] = read.problems;
+  if (problem !== undefined) throw new Failure("paste-problem", { problem });
+  if (dryRun) return;
+  if (read.questions.length > 0) throw new Failure("paste-ambiguous", { questions: read.questions });
+  if (read.leftover.length > 0 && !acceptLeftover) throw new Failure("paste-leftover", { leftover: read.leftover });
+}
+
+/** One group of records on its way to be an ask. */
+interface Group {
+  readonly purpose: Purpose;
+  readonly sure: boolean;
+  readonly records: readonly PastedRecord[];
+  readonly spfTerms: readonly string[];
+  readonly web?: PastedProof;
+}
+
+/** Everything the paste asks for, in groups of one purpose each. */
+function groupsOf(read: Understood, domain: Domain, text: string, { purpose }: IntakeRequest): Group[] {
+  const groups: Group[] =
+    purpose !== undefined && read.records.length > 0
+      ? [{ purpose, sure: true, records: read.records, spfTerms: [] }]
+      : byPurpose(read.records, domain.name, text).map((group) => ({ ...group, spfTerms: [] }));
+  if (read.spfTerms.length > 0) {
+    const at = groups.findIndex((group) => group.purpose === "sending");
+    const into = groups[at];
+    if (into === undefined) groups.push({ purpose: purpose ?? "sending", sure: true, records: [], spfTerms: read.spfTerms });
+    else groups[at] = { ...into, spfTerms: read.spfTerms };
+  }
+  for (const web of read.web) groups.push({ purpose: purpose ?? "ownership", sure: true, records: [], spfTerms: [], web });
+  return groups;
+}
+
+/** A proof with the page it is looked for on: where the paste names none, the home page of the domain. */
+const webProof = (proof: PastedProof, domain: Domain): WebProof =>
+  proof.kind === "file" ? proof : { ...proof, url: `https://${withoutRootDot(domain.name)}/` };
+
+/** The ask that a group becomes among those that are there. */
+function newAsk(
+  group: Group,
+  id: string,
+  service: ServiceOfAsk,
+  after: readonly string[],
+  domain: Domain,
+  remove: Understood["remove"],
+): NewAsk {
+  const { records, spf } = withoutSpf(
+    group.records.map(({ record }) => record),
+    domain.name,
+  );
+  const terms = [...group.spfTerms, ...(spf === undefined ? [] : [spf])].join(" ");
+  return {
+    id,
+    service: service.key,
+    purpose: group.purpose,
+    domain: domain.name,
+    after,
+    records,
+    remove,
+    ...(terms === "" ? {} : { spf: terms }),
+    ...(group.web === undefined ? {} : { web: webProof(group.web, domain) }),
+  };
+}
+
+/** What the intake makes of the domain as it is now: new asks, those that are there already, the one that is replaced. */
+function decideFor(
+  groups: readonly Group[],
+  read: Understood,
+  service: ServiceOfAsk,
+  kit: Kit | undefined,
+  request: IntakeRequest,
+) {
+  const { id: given, insteadOf } = request;
+  return (now: Domain): Decision<{ asks: readonly NewAsk[]; already: readonly string[]; newerThan: readonly string[] }> => {
+    const taken = new Set(now.asks.map((ask) => ask.id).filter((id) => id !== insteadOf));
+    if (given !== undefined && taken.has(given)) throw new Failure("id-taken", { id: given, path: now.path });
+    if (insteadOf !== undefined && !now.asks.some((ask) => ask.id === insteadOf))
+      throw new Failure("unknown-ask", { given: insteadOf, known: now.asks.map((ask) => ask.id) });
+    const asks: NewAsk[] = [];
+    const already: string[] = [];
+    const newerThan: string[] = [];
+    groups.forEach((group, i) => {
+      const known =
+        kit === undefined
+          ? undefined
+          : askOfKit(
+              kit,
+              now.name,
+              group.records.map(({ record }) => record),
+            );
+      const wanted = given ?? insteadOf ?? (known === undefined ? `${service.key}-${group.purpose}` : kitAskId(kit, known.id));
+      // What the page tells to remove goes with the first of its asks.
+      const remove = i === 0 ? read.remove : [];
+      const after = (known?.after ?? []).map((id) => kitAskId(kit, id)).filter((id) => taken.has(id));
+      const ask = newAsk(
+        { ...group, purpose: request.purpose ?? known?.purpose ?? group.purpose },
+        freeId(wanted, taken),
+        service,
+        after,
+        now,
+        remove,
+      );
+      const twin = twinOf(ask, now);
+      if (twin !== undefined && twin !== insteadOf) {
+        already.push(twin);
+        return;
+      }
+      const older = insteadOf === undefined ? overlapping(ask, now) : undefined;
+      if (older?.exclusive === true && given === undefined)
+        throw new Failure("ask-differs", { ask: older.id, service: service.title, name: older.name, type: older.type });
+      if (older !== undefined) newerThan.push(older.id);
+      taken.add(ask.id);
+      asks.push(ask);
+    });
+    const without =
+      insteadOf === undefined || asks.length === 0
+        ? new Map<string, string>()
+        : new Map([[insteadOf, "a newer version was saved in its place"]]);
+    return { service, add: asks, without, result: { asks, already, newerThan } };
+  };
+}
+
+const kitAskId = (kit: Kit | undefined, id: string): string =>
+  kit === undefined || id.startsWith(`${kit.service}-`) ? id : `${kit.service}-${id}`;
+
+/** The kit of the workspace that the records of a paste fill in; only where one alone does. */
+function kitFor(read: Understood, domain: Domain, kits: readonly Kit[]): Kit | undefined {
+  const records = read.records.map(({ record }) => record);
+  const matching = kits.filter((kit) => records.some((record) => askOfKit(kit, domain.name, [record]) !== undefined));
+  return matching.length === 1 ? matching[0] : undefined;
+}
+
 /** Save what a service asked for, from what its page shows, a file or options. */
-export async function intake(request: IntakeRequest, context: AppContext): Promise<Outcome<IntakeResult>> {
+export async function intake(request: IntakeRequest, context: AppContext): Promise<Outcome<Intake>> {
   const workspace = openWorkspace(context.cwd, request.workspace);
-  const { kit, value } = request;
-  if (kit !== undefined) return fromKit({ ...request, kit }, workspace, context);
+  const { kit: kitName, value } = request;
+  if (kitName !== undefined) return fromKit({ ...request, kit: kitName }, workspace, context);
   if (value !== undefined && request.operands.length > 0) throw new Failure("file-or-value", {});
   const text = value === undefined ? await pasted(request, context) : "";
-  const domain = domainFor(workspace, request, text);
-  const service = serviceFor(workspace, request, text);
+  const domain = await domainFor(workspace, request, text, context);
+  const named = namedService(workspace, request);
+  if (named === undefined && value !== undefined)
+    throw new Failure("which-service", { known: Object.keys(workspace.settings.services) });
   const read = await understood(text, domain, workspace, request, context);
-  const [problem] = read.problems;
-  if (problem !== undefined) throw new Failure("paste-row", { row: problem.row, because: problem.because });
-  if (read.layout === undefined) throw new Failure("no-record-in-paste", {});
-  const dry = request.dryRun;
-  if (read.questions.length > 0 && !dry) throw new Failure("paste-ambiguous", { questions: read.questions });
-  if (read.records.length === 0 && read.questions.length === 0) throw new Failure("no-record-in-paste", {});
-
-  const purpose = request.purpose ?? (read.records.length === 0 ? "ownership" : purposeOf(read.records, domain.name));
-  const given = request.id;
-  if (given !== undefined && !KEY.test(given)) throw new Failure("id-form", { given });
-  /** The ask among those that are there now, and whether one of them is the same. */
-  const decide = (now: Domain): Decision<{ ask: NewAsk; already: string | null }> => {
-    if (given !== undefined && now.asks.some((ask) => ask.id === given))
-      throw new Failure("id-taken", { id: given, path: now.path });
-    const ask = {
-      id: given ?? freeId(`${service.key}-${purpose}`, now),
-      service: service.key,
-      purpose,
-      domain: now.name,
-      after: [],
-      ...withoutSpf(read.records, now.name),
-    };
-    const already = twinOf(ask, now) ?? null;
-    return { service, add: already === null ? [ask] : [], result: { ask, already } };
-  };
-  const { ask, already } = dry ? decide(domain).result : await reviseAsks(workspace, domain.name, context, decide);
-  const shown: IntakeResult = {
-    written: !dry && already === null,
-    already,
+  expectSavable(read, { ...request, acceptLeftover: request.acceptLeftover || context.interactive });
+  const kits = await kitsOf(workspace.folder);
+  const kit = kitFor(read, domain, named === undefined ? kits : kits.filter(({ service }) => service === named.key));
+  let groups = groupsOf(read, domain, text, request);
+  if (request.purpose === undefined && context.interactive) groups = await withPurposes(groups, context);
+  if (request.id !== undefined && !KEY.test(request.id)) throw new Failure("id-form", { given: request.id });
+  for (const option of ["id", "insteadOf"] as const)
+    if (request[option] !== undefined && groups.length > 1)
+      throw new Failure("one-ask-only", { option: option === "id" ? "id" : "instead-of", asks: groups.length });
+  const service = named ?? (groups.length === 0 ? { key: "", title: "" } : await serviceFor(workspace, kit, text, context));
+  const decide = decideFor(groups, read, service, kit, request);
+  const preview = decide(domain).result;
+  const shown = (result: typeof preview, written: boolean): Intake => ({
+    written,
+    already: result.already,
+    newerThan: result.newerThan,
+    insteadOf: request.insteadOf,
     layout: read.layout,
-    pasted: read.pasted.map(({ type = null, host = null, value = null }) => ({ type, host, value })),
-    asks: [askJson(ask)],
-    repairs: [...read.repairs],
-    questions: read.questions.map((question) => ({ ...question, choices: [...question.choices] })),
+    asks: result.asks.length === 0 && result.already.length > 0 ? [] : result.asks,
+    assumed: groups.filter(({ sure }) => !sure).map(({ purpose }) => purpose),
+    read,
     before: [],
     later: [],
-  };
-  return { ended: dry && read.questions.length > 0 ? "usage" : "fine", result: shown };
+  });
+  if (request.dryRun || groups.length === 0)
+    return { ended: read.questions.length > 0 || read.leftover.length > 0 ? "usage" : "fine", result: shown(preview, false) };
+  if (context.interactive && value === undefined && preview.asks.length > 0) {
+    const answer = await context.choose({ kind: "save-paste", intake: shown(preview, false) });
+    if (answer === undefined) throw new Failure("question-left-open", {});
+    if (answer === "no") return { ended: "problem", result: { ...shown(preview, false), declined: true } };
+  }
+  const result = await reviseAsks(workspace, domain.name, context, decide);
+  return { ended: "fine", result: shown(result, result.asks.length > 0) };
+}
+
+/** Asks what records are for that nothing on the page explains. */
+async function withPurposes(groups: readonly Group[], context: AppContext): Promise<Group[]> {
+  const asked: Group[] = [];
+  for (const group of groups) {
+    const answer = group.sure
+      ? group.purpose
+      : await context.choose({ kind: "which-purpose", records: group.records.map(({ record }) => record), guess: group.purpose });
+    const purpose = PURPOSES.find((known) => known === answer);
+    if (purpose === undefined) throw new Failure("question-left-open", {});
+    asked.push({ ...group, purpose });
+  }
+  return asked;
 }

@@ -1,8 +1,8 @@
-import { intakeResult } from "../../app/asks/add.ts";
 import { intake } from "../../app/asks/intake.ts";
+import { intakeSchema } from "../../app/asks/intake-schema.ts";
 import { PURPOSES } from "../../core/ask/index.ts";
 import { command } from "../command.ts";
-import { choice, list, shared, text } from "../options.ts";
+import { choice, flag, list, shared, text } from "../options.ts";
 
 export default command({
   name: "intake",
@@ -27,10 +27,13 @@ export default command({
     ttl: text("TTL of the record, such as 3600 or 1h, with --value"),
     kit: text("save the asks of this kit: a name from the kits folder, or a file"),
     input: list("fill an input of the kit: NAME=VALUE (repeatable)"),
+    insteadOf: text("the id of an older ask that this one takes the place of"),
+    acceptLeftover: flag("save it although parts of the paste were not understood"),
     choose: list("answer a question beforehand: QUESTION=ANSWER (repeatable)"),
     dryRun: shared.dryRun,
   },
-  schema: intakeResult,
+  schema: intakeSchema,
+  json: async (result) => (await import("../../present/asks/intake.ts")).intakeJson(result),
   run: intake,
   text: async (result, layout) => (await import("../../present/asks/intake.ts")).intakeText(result, layout),
 });

@@ -43,6 +43,8 @@ function isStrictEnough(there: RecordSet | undefined, { policy }: DmarcWant): bo
 /** Whether a wish is met by the set that is there. */
 export function isMet(there: RecordSet | undefined, want: DnsWant): boolean {
   switch (want.kind) {
+    case "absent":
+      return there === undefined || !want.data.some((data) => containsAll(there, { ...want, data: [data] }));
     case "records":
       return unmet(there, want).length === 0;
     case "spf-terms":

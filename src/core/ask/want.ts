@@ -46,6 +46,11 @@ export interface DmarcWant extends InDns {
   readonly policy: Policy;
 }
 
+/** Records that must not be there any more, because the service's page says so. */
+export interface AbsentWant extends RecordSet {
+  readonly kind: "absent";
+}
+
 /** A proof on the web, where the service looks at the site instead of the DNS. */
 interface WebWant {
   readonly kind: "web";
@@ -53,7 +58,7 @@ interface WebWant {
 }
 
 /** What an ask wants in the DNS. */
-export type DnsWant = RecordsWant | SpfWant | DmarcWant;
+export type DnsWant = RecordsWant | SpfWant | DmarcWant | AbsentWant;
 
 /** What an ask wants. */
 export type Want = DnsWant | WebWant;
@@ -84,9 +89,15 @@ const textSet = ({ name, ttl }: InDns, text: string): RecordSet<DataOf["TXT"]> =
   data: [{ strings: splitCharacterStrings(octetsOf(text)) }],
 });
 
+/** Reads wishes that records go. */
+export const absentOf = (records: readonly ResourceRecord[]): AbsentWant[] =>
+  toSets(records).map((set) => ({ kind: "absent", ...set }));
+
 /** The records that would meet a wish by themselves. */
 export function asRecords(want: DnsWant): RecordSet {
   switch (want.kind) {
+    case "absent":
+      return { name: want.name, type: want.type, ttl: want.ttl, data: [] };
     case "records":
       return { name: want.name, type: want.type, ttl: want.ttl, data: want.data };
     case "spf-terms":

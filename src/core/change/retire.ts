@@ -81,6 +81,8 @@ function endWish(
       .map((one) => ({ id: other.id, want: one })),
   );
   switch (want.kind) {
+    case "absent":
+      return { left, stays };
     case "dmarc-minimum":
       return isMet(before, want)
         ? staying(`p=${want.policy} or stricter`, "a domain that sends mail keeps its DMARC record")

@@ -8,3 +8,4 @@
  * ```
  */
 export * from "./kit.ts";
+export * from "./match.ts";

@@ -1,61 +1,173 @@
-import type { IntakeResult } from "../../app/asks/add.ts";
-import { displayName, withoutRootDot } from "../../core/name/index.ts";
+import type { Intake, NewAsk } from "../../app/asks/add.ts";
+import type { IntakeJson } from "../../app/asks/intake-schema.ts";
+import { listOf } from "../../core/english.ts";
+import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
+import { decodeUtf8, printData, type ResourceRecord, recordJson, txtValue } from "../../core/record/index.ts";
 import { columns, count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
+import { choiceText, doubtText, layoutText, repairReason } from "./intake-words.ts";
+
+/** The value of a record as a person compares it with the page: a text without its quotation marks, a name without its dot. */
+function valueText({ type, data }: ResourceRecord): string {
+  if ("strings" in data) return decodeUtf8(txtValue(data));
+  return printData(type, data).replace(/\.$/, "");
+}
+
+const MAX_SHOWN = 200;
+const short = (text: string): string =>
+  visible(text.length > MAX_SHOWN ? `${text.slice(0, MAX_SHOWN)}… (${text.length} characters)` : text);
+
+const recordRow = (record: ResourceRecord): string[] => [record.type, displayName(record.name), short(valueText(record))];
 
 /** What an ask wants, a line each. */
-function wantedLines(ask: IntakeResult["asks"][number]): string[] {
-  const records = columns(
-    ask.records.map((one) => [
-      one.type,
-      displayName(one.name),
-      visible(typeof one.data === "string" ? one.data : Object.values(one.data).join(" ")),
-    ]),
-  );
+function wantedLines({ records, spf, dmarc, web }: NewAsk): string[] {
   return [
-    ...records.map((line) => `  ${line}`),
-    ...(ask.spf === null ? [] : [`  SPF (which servers may send): add ${visible(ask.spf)} to the domain's one record`]),
-    ...(ask.dmarc === null ? [] : [`  DMARC (what receivers do with mail that is not proven): at least p=${ask.dmarc}`]),
+    ...columns(records.map(recordRow)).map((line) => `  ${line}`),
+    ...(spf === undefined ? [] : [`  SPF (which servers may send): add ${visible(spf)} to the domain's one record`]),
+    ...(dmarc === undefined ? [] : [`  DMARC (what receivers do with mail that is not proven): at least p=${dmarc}`]),
+    ...(web === undefined
+      ? []
+      : web.kind === "meta"
+        ? [`  a tag in the head of ${visible(web.url)}: name “${visible(web.name)}”, content “${short(web.content)}”`]
+        : [`  a file at ${visible(web.url)} that says “${short(web.text)}”`]),
   ];
 }
 
-const shown = (text: string | null): string =>
-  text === null ? "(none)" : `“${visible(text.length > 48 ? `${text.slice(0, 48)}…` : text)}”`;
-
-/** What was understood from a paste, a kit or options, for people. */
-export function intakeText(result: IntakeResult, { style, width }: Layout): string {
-  const { asks, pasted, repairs, questions, layout, written, already, before, later } = result;
+/** What was understood, as a table to compare with the page. */
+export function understoodText(intake: Intake, { style, width }: Layout): string {
+  const { asks, read, before, later, newerThan, assumed } = intake;
+  const careful = (label: string, text: string) =>
+    `  ${style.careful(label)}  ${wrap(text, width - label.length - 4, " ".repeat(label.length + 4))}`;
   const lines = [
     ...asks.flatMap((ask) => [
       style.title(`${ask.id}: ${ask.service}, ${ask.purpose}, for ${displayName(ask.domain)}`),
       ...wantedLines(ask),
     ]),
-    ...pasted.map(
-      ({ type, host, value }) => `  ${style.quiet(`pasted as  type ${shown(type)}, host ${shown(host)}, value ${shown(value)}`)}`,
+    ...(read?.remove ?? []).map((record) => careful("to remove", `${recordRow(record).join("  ")}, as the page says`)),
+    ...(read === undefined || read.nameServers.length === 0
+      ? []
+      : [
+          careful(
+            "name servers",
+            `the page asks for ${listOf(read.nameServers.map((name) => displayName(name)))}: that moves the whole domain to another DNS host`,
+          ),
+        ]),
+    ...(read?.forwards ?? []).map(({ from, to, permanent }) =>
+      careful(
+        "forwarding",
+        `${visible(from)} to ${visible(to)}${permanent === undefined ? "" : permanent ? ", permanently" : ", for a while"}: set it where the site is served or at the DNS host, it is no record`,
+      ),
     ),
-    ...repairs.map(
-      ({ was, is, because }) => `  ${style.careful("repaired")}  “${visible(was)}” is now “${visible(is)}”: ${visible(because)}`,
+    ...(read?.elsewhere ?? []).map(({ domain, fields }) =>
+      careful(
+        "left out",
+        `${visible(fields.host ?? "@")} ${visible(fields.type ?? "")}: it is for ${displayName(domain)}; paste it again with --domain ${withoutRootDot(domain)}`,
+      ),
     ),
-    ...questions.flatMap(({ id, question, choices }) => [
-      `  ${style.careful("question")}  ${wrap(visible(question), width - 12, "            ")}`,
-      ...choices.map(({ key, meaning }) => `            --choose ${id}=${key}  ${visible(meaning)}`),
+    ...(read?.repairs ?? []).map((repair) =>
+      careful(
+        "repaired",
+        `${repair.was === "" ? "left empty, " : `“${short(repair.was)}” `}${repair.is === "" ? "was left out" : `is now “${short(repair.is.replace(/\.$/, ""))}”`}: ${repairReason(repair)}`,
+      ),
+    ),
+    ...assumed.map((purpose) =>
+      careful("assumed", `that it is for the purpose “${purpose}”, because the page does not say; --purpose names another`),
+    ),
+    ...newerThan.map((id) =>
+      careful("newer", `it looks like a new version of ${id}; with --instead-of ${id} it takes its place`),
+    ),
+    ...(read?.leftover ?? []).map(({ text, line }) =>
+      careful("left over", `“${short(text)}” on line ${line} looks like a part of a record and was not understood`),
+    ),
+    ...(read?.questions ?? []).flatMap((question) => [
+      careful("question", doubtText(question)),
+      ...question.choices.map(
+        (one) => `            --choose ${visible(question.id)}=${visible(one.key)}  ${choiceText(question, one)}`,
+      ),
     ]),
-    ...before.map((one) => `  ${style.careful("first")}  ${wrap(visible(one), width - 9, "         ")}`),
+    ...before.map((one) => careful("first", visible(one))),
     ...later.map(
       (one) => `  ${style.quiet(`later  ${one} needs what the service shows after the first proof; use the kit again then`)}`,
     ),
   ];
-  const records = asks.reduce(
-    (sum, ask) => sum + ask.records.length + (ask.spf === null ? 0 : 1) + (ask.dmarc === null ? 0 : 1),
-    0,
-  );
-  const summary = `${count(records, "record")} in ${count(asks.length, "ask")} understood from ${visible(layout ?? "nothing")}`;
+  return lines.map((line) => `${line}\n`).join("");
+}
+
+const sizeOf = ({ records, spf, dmarc, web }: NewAsk): number =>
+  records.length + [spf, dmarc, web].filter((one) => one !== undefined).length;
+
+/** What was understood from a paste, a kit or options, and what became of it, for people. */
+export function intakeText(intake: Intake, layout: Layout): string {
+  const { asks, already, written, read, declined } = intake;
+  const { style } = layout;
+  const next = (text: string) => style.command(text);
+  const shown = declined === true ? "" : understoodText(intake, layout);
   const [first] = asks;
-  if (already !== null)
-    return `${[...lines, `Already saved as ${already}. Next: ${style.command("zandrel status")}`].join("\n")}\n`;
-  const next =
-    written && first !== undefined
-      ? `saved. Next: ${style.command(`zandrel draft ${withoutRootDot(first.domain)}`)}`
-      : "nothing was saved, because of --dry-run.";
-  return `${[...lines, `${summary}; ${next}`].join("\n")}\n`;
+  const known = already.length === 0 ? "" : `Already saved as ${listOf(already)}.`;
+  if (declined === true) return "Nothing was saved.\n";
+  if (first === undefined) {
+    const [server] = read?.nameServers ?? [];
+    const then =
+      already.length > 0
+        ? `${known} Next: ${next("zandrel status")}`
+        : (read?.questions.length ?? 0) > 0
+          ? "Nothing was saved: answer the question above with the --choose that fits."
+          : server !== undefined
+            ? `Nothing was saved: name servers are set at the registrar. Next: ${next("zandrel relocate --help")}`
+            : "Nothing was saved: there is no record to publish.";
+    return `${shown}${then}\n`;
+  }
+  const records = asks.reduce((sum, ask) => sum + sizeOf(ask), 0);
+  const summary = `${count(records, "record")} in ${count(asks.length, "ask")} understood from ${visible(layoutText(intake.layout))}`;
+  const then = written
+    ? `saved. Next: ${next(`zandrel draft ${withoutRootDot(first.domain)}`)}`
+    : "nothing was saved, because of --dry-run.";
+  return `${shown}${known === "" ? "" : `${known}\n`}${summary}; ${then}\n`;
+}
+
+const NONE = {
+  repairs: [],
+  questions: [],
+  leftover: [],
+  remove: [],
+  nameServers: [] as readonly DomainName[],
+  forwards: [],
+  web: [],
+  elsewhere: [],
+  records: [],
+};
+
+/** What was understood, as JSON. */
+export function intakeJson({ asks, already, newerThan, written, layout, read, before, later }: Intake): IntakeJson {
+  const { repairs, questions, leftover, remove, nameServers, forwards, web, elsewhere, records } = read ?? NONE;
+  return {
+    before: [...before],
+    later: [...later],
+    written,
+    already: already[0] ?? null,
+    newerThan: [...newerThan],
+    layout: layout === undefined ? null : layoutText(layout),
+    pasted: records.map(({ fields: { type = null, host = null, value = null } }) => ({ type, host, value })),
+    asks: asks.map(({ id, service, purpose, domain, records: wanted, spf, dmarc }) => ({
+      id,
+      service,
+      purpose,
+      domain,
+      records: wanted.map(recordJson),
+      spf: spf ?? null,
+      dmarc: dmarc ?? null,
+    })),
+    repairs: repairs.map((repair) => ({ ...repair, because: repairReason(repair) })),
+    questions: questions.map((question) => ({
+      id: question.id,
+      question: doubtText(question),
+      choices: question.choices.map((one) => ({ key: one.key, meaning: choiceText(question, one) })),
+    })),
+    leftover: leftover.map((one) => ({ ...one })),
+    remove: remove.map(recordJson),
+    nameServers: [...nameServers],
+    forwards: forwards.map(({ from, to, permanent = null }) => ({ from, to, permanent })),
+    web: web.map((proof) => ({ ...proof })),
+    elsewhere: elsewhere.map(({ domain, fields: { type = null, host = null, value = null } }) => ({ domain, type, host, value })),
+  };
 }

@@ -1,13 +1,14 @@
 import type { DomainName } from "../../name/index.ts";
 import { type Line, looksLikeData, looksLikeName, type Paste, type Span } from "./paste.ts";
-import { type Reader, type Reading, type Row, worthOf } from "./reading.ts";
 import { readForwards, readNameServers } from "./readers/beside.ts";
 import { readLists, readLoneValues } from "./readers/list.ts";
-import { readPairs } from "./readers/pairs.ts";
+import { fieldsOn, readPairs } from "./readers/pairs.ts";
 import { readProse } from "./readers/prose.ts";
 import { readStructures } from "./readers/structured.ts";
 import { contextType, readTables } from "./readers/table.ts";
+import { readWords } from "./readers/words.ts";
 import { readZoneLines } from "./readers/zone-lines.ts";
+import { type Reader, type Reading, type Row, worthOf } from "./reading.ts";
 import { isNoise, labelOf, SAYS, typeCell } from "./words.ts";
 
 /** Something of the paste that no reading explains and that may belong to a record. */
@@ -37,7 +38,8 @@ export class Explained {
   /** What of a line is not explained, its explained parts replaced by a separator. */
   rest({ index, text }: Line): string {
     let rest = text;
-    for (const { from, to } of this.#spans.get(index) ?? []) rest = `${rest.slice(0, from)}${"\t".repeat(to - from)}${rest.slice(to)}`;
+    for (const { from, to } of this.#spans.get(index) ?? [])
+      rest = `${rest.slice(0, from)}${"\t".repeat(to - from)}${rest.slice(to)}`;
     return rest;
   }
 }
@@ -45,7 +47,6 @@ export class Explained {
 /** What the best readings of a paste make of it together. */
 export interface Cover {
   readonly readings: readonly Reading[];
-  readonly explained: Explained;
   /** Two readings of the same place that are about equally good. */
   readonly rivals: readonly [Reading, Reading] | undefined;
 }
@@ -56,10 +57,12 @@ const MARGIN = 2;
 const PASSES = 4;
 
 const contentOf = ({ rows }: Reading): string[] =>
-  rows.map(({ fields: { type = "", host = "", value = "", nameServer = "" } }) => [type.toUpperCase(), host, value.replace(/\s+/g, " "), nameServer].join("\t"));
+  rows.map(({ fields: { type = "", host = "", value = "", nameServer = "" } }) =>
+    [type.toUpperCase(), host, value.replace(/\s+/g, " "), nameServer].join("\t"),
+  );
 
-/** Chooses the readings that explain the paste best; each place is explained once. */
-export function coverOf(paste: Paste, domain: DomainName): Cover {
+/** Chooses the readings that explain the paste best; each place is explained once, and `explained` knows it afterwards. */
+export function coverOf(paste: Paste, domain: DomainName, explained: Explained): Cover {
   const readers: readonly Reader[] = [
     readStructures,
     readZoneLines(domain),
@@ -69,9 +72,9 @@ export function coverOf(paste: Paste, domain: DomainName): Cover {
     readForwards,
     readNameServers,
     readProse,
+    readWords(domain),
     readLoneValues,
   ];
-  const explained = new Explained();
   const chosen: Reading[] = [];
   let rivals: readonly [Reading, Reading] | undefined;
   for (let pass = 0; pass < PASSES; pass++) {
@@ -91,13 +94,17 @@ export function coverOf(paste: Paste, domain: DomainName): Cover {
     }
     if (!found) break;
   }
-  return { readings: chosen.sort((a, b) => lineOf(a) - lineOf(b)), explained, rivals };
+  return { readings: chosen.sort((a, b) => lineOf(a) - lineOf(b)), rivals };
 }
 
 const lineOf = ({ rows }: Reading): number => Math.min(...rows.map(({ line }) => line));
 
 /** Another reading of the same place that is as good and finds something else. */
-function rivalOf(best: Reading, worth: number, candidates: readonly { reading: Reading; worth: number }[]): readonly [Reading, Reading] | undefined {
+function rivalOf(
+  best: Reading,
+  worth: number,
+  candidates: readonly { reading: Reading; worth: number }[],
+): readonly [Reading, Reading] | undefined {
   const own = new Set(contentOf(best));
   const place = new Explained();
   place.add(best.spans);
@@ -134,16 +141,22 @@ export function sectionsOf(paste: Paste, explained: Explained): readonly Section
     const { text } = line;
     const bare = explained.rest(line).replace(/\t+/g, " ").trim();
     const isRecord = explained.has(line.index);
-    if (example === "block" && line.afterGap && !SAYS.example.test(text)) example = isRecord && !paste.lines[line.index - 1]?.text.match(SAYS.example) ? undefined : example;
+    if (example === "block" && line.afterGap && !SAYS.example.test(text))
+      example = isRecord && !paste.lines[line.index - 1]?.text.match(SAYS.example) ? undefined : example;
     if (!isRecord && text.length < 300) {
-      if (SAYS.remove.test(text) && !/\bdo not (?:remove|delete)|\bdon.t (?:remove|delete)|\bnot be (?:removed|deleted)/i.test(text)) remove = !SAYS.add.test(text) || /^\W*(?:delete|remove)/i.test(text);
-      else if (SAYS.add.test(text) || labelOf(text) === undefined && (/:\s*$/.test(text) || line.heading)) remove = false;
+      if (
+        SAYS.remove.test(text) &&
+        !/\bdo not (?:remove|delete)|\bdon.t (?:remove|delete)|\bnot be (?:removed|deleted)/i.test(text)
+      )
+        remove = !SAYS.add.test(text) || /^\W*(?:delete|remove)/i.test(text);
+      else if (SAYS.add.test(text) || (labelOf(text) === undefined && (/:\s*$/.test(text) || line.heading))) remove = false;
       if (!isNoise(text)) heading = text;
     }
     if (SAYS.example.test(bare)) example = "block";
     if (text.length < 300 && bare !== "" && SAYS.option.test(bare)) option += 1;
     else if (text.length < 300 && bare !== "" && SAYS.either.test(bare) && option === 0) option = 1;
-    else if (text.length < 300 && bare !== "" && option >= 0 && SAYS.or.test(bare) && line.index > 0) option = option === 0 ? 2 : option + 1;
+    else if (text.length < 300 && bare !== "" && option >= 0 && SAYS.or.test(bare) && line.index > 0)
+      option = option === 0 ? 2 : option + 1;
     return { remove, example: example !== undefined, option, heading };
   });
 }
@@ -167,10 +180,14 @@ export function leftoverOf(paste: Paste, explained: Explained, rows: readonly Ro
     const type = typeCell(rest);
     if (type !== undefined && !explained.has(line.index)) {
       // A caption of the records below it is understood with them.
-      const caption = types.has(type) || contextType(paste.lines, line.index + 1) === undefined;
-      if (!caption || (!types.has(type) && rows.length > 0)) left.push({ text: rest.trim(), line: line.number });
+      const caption =
+        types.has(type) || (type === "SPF" && types.has("TXT")) || contextType(paste.lines, line.index + 1) === undefined;
+      if (!caption || (!types.has(type) && type !== "SPF" && rows.length > 0))
+        left.push({ text: rest.trim(), line: line.number });
       continue;
     }
+    if (rows.length > 0 && explained.rest(line) === line.text && !line.text.includes("\t"))
+      for (const { text } of fieldsOn(line)) if (!known.includes(text.toLowerCase())) left.push({ text, line: line.number });
     const sentence = isSentence(rest);
     for (const word of rest.split(/[\s,;()"“”<>|]+/)) {
       const token = word.replace(/^['‘`]+|['’`.:!?]+$/g, "");
@@ -187,4 +204,7 @@ export function leftoverOf(paste: Paste, explained: Explained, rows: readonly Ro
 }
 
 /** Lines of a mail's head or a page's foot: names in them are addresses, not records. */
-const isContact = (text: string): boolean => /^\s*(?:from|to|cc|subject|date|reply-to|von|an|de|à|home|©|copyright)\b/i.test(text) || /\b(?:help|docs?|support|www|blog)\.[\w.-]+\.[a-z]+/i.test(text) || / [>›/] /.test(text);
+const isContact = (text: string): boolean =>
+  /^\s*(?:from|to|cc|subject|date|reply-to|von|an|de|à|home|©|copyright)\b/i.test(text) ||
+  /\b(?:help|docs?|support|www|blog)\.[\w.-]+\.[a-z]+/i.test(text) ||
+  / [>›/] /.test(text);

@@ -18,12 +18,18 @@ import { APEX_WORDS, HIDDEN, isEmptyMark, ttlSeconds } from "./words.ts";
 
 /** Why something of a paste cannot be saved; a stable code with what it is about. `row` counts the records from 1. */
 export type IntakeProblem = { readonly row: number } & (
-  | { readonly code: "ellipsis" | "hidden" | "placeholder" | "picture"; readonly text: string }
+  | { readonly code: "ellipsis" | "hidden" | "placeholder" | "picture" | "words"; readonly text: string }
   | { readonly code: "host-invalid" | "mixed-script" | "other-domain"; readonly host: string }
   | { readonly code: "verifies-other-domain"; readonly domain: string }
   | { readonly code: "no-value"; readonly type: string; readonly host: string }
   | { readonly code: "no-host" | "not-a-type" | "priority-invalid"; readonly text: string }
-  | { readonly code: "value-invalid"; readonly type: string; readonly name: DomainName; readonly found: string; readonly expected: string }
+  | {
+      readonly code: "value-invalid";
+      readonly type: string;
+      readonly name: DomainName;
+      readonly found: string;
+      readonly expected: string;
+    }
   | { readonly code: "key-broken"; readonly name: DomainName; readonly why: string }
   | { readonly code: "example-only" | "nothing" }
 );
@@ -63,16 +69,17 @@ const NAME_TYPES: ReadonlySet<RecordType> = new Set(["CNAME", "NS", "PTR", "MX",
 
 /** Blanks that a page leaves to its reader: `<token>`, `{account}`, `[your-site]`, `yourdomain`, `xxxxxxxx`. */
 const PLACEHOLDER =
-  /<[a-z][\w .-]{1,40}>|(?<![%$])\{\{?\s*[\w .-]{2,40}\s*\}?\}|\$\{[\w.]+\}|\[(?:your|my|the|insert|enter|domain|token|account)[^\]]{0,40}\]|(?<![a-z])(?:your|my)[-_ ]?(?:domain|site|host|company|name|token|code|value|key|sub-?domain|account|claim|website|org)(?![a-z])|(?<![A-Za-z])(?:YOUR|INSERT|ENTER|REPLACE)_[A-Z_]+|%[A-Z_]{3,}%|(?<![a-z0-9])x{5,}(?![a-z0-9])|\bexample\.(?:com|org|net)\b|\bdomain\.tld\b/i;
+  /<[a-z][\w .-]{1,40}>|(?<![%$])\{\{?\s*[\w .-]{2,40}\s*\}?\}|\$\{[\w.]+\}|\[(?:your|my|the|insert|enter|domain|token|account)[^\]]{0,40}\]|(?<![a-z])(?:your|my)[-_ ]?(?:domain|site|host|company|name|token|code|value|key|sub-?domain|account|claim|website|org)(?![a-z])|(?<![A-Za-z])(?:YOUR|INSERT|ENTER|REPLACE)_[A-Z_]+|%[A-Z_]{3,}%|(?<![a-z0-9])x{5,}(?![a-z0-9])|#{4,}|\*{4,}|_{6,}|\bexample\.(?:com|org|net)\b|\bdomain\.tld\b/i;
 
 const ELLIPSIS = /…|\.{3,}|\[\.\.\.?\]/;
 
 /** What no record can hold, because the page did not show it in full. */
-function unfinished(text: string, row: number): IntakeProblem | undefined {
+function unfinished(text: string, row: number, isHost: boolean): IntakeProblem | undefined {
   const plain = text.trim();
   if (/\[picture: /.test(plain)) return { row, code: "picture", text: plain.replace(/^.*\[picture: |\].*$/g, "") };
   if (HIDDEN.test(plain)) return { row, code: "hidden", text: plain.slice(0, 12) };
   if (ELLIPSIS.test(plain)) return { row, code: "ellipsis", text: plain };
+  if (!isHost && /^\([^()]*\)$|^\p{Ll}*(?:\p{L}+[ ,]+){2,}\p{L}+\.?$/u.test(plain)) return { row, code: "words", text: plain };
   const blank = PLACEHOLDER.exec(plain)?.[0];
   return blank === undefined ? undefined : { row, code: "placeholder", text: blank };
 }
@@ -80,12 +87,17 @@ function unfinished(text: string, row: number): IntakeProblem | undefined {
 const LABEL = /^(?:\*|[\p{L}\p{N}_](?:[\p{L}\p{N}\p{M}_-]*[\p{L}\p{N}\p{M}_])?)$/u;
 
 /** Letters of more than one alphabet in one label: one of them was not typed by the person who sees it. */
-const isMixedScript = (label: string): boolean => /\p{Script=Latin}/u.test(label) && /[\p{Script=Cyrillic}\p{Script=Greek}]/u.test(label);
+const isMixedScript = (label: string): boolean =>
+  /\p{Script=Latin}/u.test(label) && /[\p{Script=Cyrillic}\p{Script=Greek}]/u.test(label);
 
 /** The ways a host field may be meant: `www or www.brackwater.example`, `@ (or leave blank)`. */
 function meaningsOf(text: string): { readonly hosts: string[]; readonly remark: boolean } {
   const brackets = /^(.*?)\s*\(([^()]*)\)\s*$/.exec(text);
-  const alternatives = (part: string) => part.split(/\s+(?:or|oder|ou|of|lub)\s+(?:just\s+)?|\s+\/\s+|^(?:or|oder)\s+/i).map((word) => word.trim()).filter((word) => word !== "");
+  const alternatives = (part: string) =>
+    part
+      .split(/\s+(?:or|oder|ou|of|lub)\s+(?:just\s+)?|\s+\/\s+|^(?:or|oder)\s+/i)
+      .map((word) => word.trim())
+      .filter((word) => word !== "");
   if (brackets === null || (brackets[1] === "" && APEX_WORDS.test(text))) {
     const hosts = alternatives(text);
     return { hosts: hosts.length === 0 ? [text] : hosts, remark: hosts.length > 1 };
@@ -129,12 +141,17 @@ export function hostName(pass: Pass, raw: string, row: number): DomainName | und
     return undefined;
   };
   if (/^\S+@\S+\.\S+$/.test(raw.trim())) return invalid(raw.trim());
-  const { hosts, remark } = meaningsOf(raw.trim().replace(/^["'`“„]+|["'`”“]+$/gu, ""));
+  const own = domain.slice(0, -1);
+  // The page shows the domain in grey behind the field.
+  const typed = raw
+    .trim()
+    .replace(new RegExp(`\\s+\\.?${own.replaceAll(".", "\\.")}\\.?$`, "i"), (tail) => (/\s\./.test(tail) ? `.${own}` : tail));
+  const { hosts, remark } = meaningsOf(typed.replace(/^["'`“„]+|["'`”“]+$/gu, ""));
   const found: { host: string; name: DomainName }[] = [];
   for (const given of hosts) {
     const { text, repairs } = repairTarget(given);
     const host = text.trim();
-    const open = APEX_WORDS.test(host) ? undefined : unfinished(given, row);
+    const open = APEX_WORDS.test(host) ? undefined : unfinished(given, row, true);
     if (open !== undefined) {
       pass.problems.push(open);
       return undefined;
@@ -291,7 +308,12 @@ function dataText(pass: Pass, type: RecordType, fields: Fields, zoneSyntax: bool
   const mx = type === "MX" ? priorityOf(pass, fields, row) : undefined;
   if (type === "MX" && mx === undefined) return undefined;
   const words = (mx?.target ?? value.replace(/\s*\n\s*/g, "")).trim().split(/\s+/);
-  const numbers = mx !== undefined ? [mx.priority] : type === "SRV" && words.length === 1 ? [fields.priority ?? "0", weight ?? "0", port ?? "0"] : words.slice(0, -1);
+  const numbers =
+    mx !== undefined
+      ? [mx.priority]
+      : type === "SRV" && words.length === 1
+        ? [fields.priority ?? "0", weight ?? "0", port ?? "0"]
+        : words.slice(0, -1);
   const target = repairTarget(words.at(-1) as string);
   pass.repairs.push(...target.repairs);
   const name = /\.$|^@$/.test(target.text) ? target.text : targetName(pass, target.text);
@@ -306,7 +328,7 @@ export function recordOf(pass: Pass, fields: Fields, zoneSyntax: boolean, row: n
     pass.problems.push({ row, code: "no-value", type: type ?? fields.type ?? "", host: fields.host ?? "" });
     return undefined;
   }
-  const open = pass.exact ? undefined : unfinished(value, row);
+  const open = pass.exact ? undefined : unfinished(value, row, false);
   if (open !== undefined) {
     pass.problems.push(open);
     return undefined;
@@ -314,7 +336,9 @@ export function recordOf(pass: Pass, fields: Fields, zoneSyntax: boolean, row: n
   if (type === undefined) return undefined;
   const given = fields.host ?? assumedHost(pass, type, fields, row);
   const below = given === undefined ? undefined : hostName(pass, given, row);
-  const prefix = [service, protocol].filter((label) => label !== undefined).map((label) => (label.startsWith("_") ? label : `_${label}`));
+  const prefix = [service, protocol]
+    .filter((label) => label !== undefined)
+    .map((label) => (label.startsWith("_") ? label : `_${label}`));
   const name = below === undefined || prefix.length === 0 ? below : (`${prefix.join(".").toLowerCase()}.${below}` as DomainName);
   const data = dataText(pass, type, fields, zoneSyntax, row);
   if (name === undefined || data === undefined) return undefined;
@@ -323,8 +347,17 @@ export function recordOf(pass: Pass, fields: Fields, zoneSyntax: boolean, row: n
     return undefined;
   };
   const target = data.split(" ").at(-1) as string;
-  if (NAME_TYPES.has(type) && parseIpv4(target.replace(/\.$/, "")) !== undefined) return wrong(target.replace(/\.$/, ""), "a name, not an address");
-  if (NAME_TYPES.has(type) && !pass.exact && target !== "." && target !== "@" && !looksLikeName(target) && /[^\w.*-]/.test(target) && /^[\x21-\x7e]+$/.test(target))
+  if (NAME_TYPES.has(type) && parseIpv4(target.replace(/\.$/, "")) !== undefined)
+    return wrong(target.replace(/\.$/, ""), "a name, not an address");
+  if (
+    NAME_TYPES.has(type) &&
+    !pass.exact &&
+    target !== "." &&
+    target !== "@" &&
+    !looksLikeName(target) &&
+    /[^\w.*-]/.test(target) &&
+    /^[\x21-\x7e]+$/.test(target)
+  )
     return wrong(target, "a domain name");
   const seconds = fields.ttl === undefined ? undefined : ttlSeconds(fields.ttl);
   const { records, issues } = readRecords(`${name} ${seconds ?? pass.ttl} ${type} ${data}`, { origin: pass.domain });

@@ -93,7 +93,11 @@ export function htmlText(source: string): string {
       } else if (tag === "dd") cell();
       else if (tag === "br") line();
       else if (tag === "img" && alt !== undefined && alt.trim() !== "") put(`[picture: ${alt.trim()}]`);
-      else if (tag === "input" && !unseen && !/^(?:button|submit|reset|checkbox|radio|hidden|image|password)$/i.test(type ?? "text")) {
+      else if (
+        tag === "input" &&
+        !unseen &&
+        !/^(?:button|submit|reset|checkbox|radio|hidden|image|password)$/i.test(type ?? "text")
+      ) {
         if (value !== undefined) {
           if (inCell === 0 && pieces.at(-1) === "\n") pieces.pop();
           cell();
@@ -131,4 +135,10 @@ export function htmlText(source: string): string {
   });
   reader.end(source);
   return pieces.join("");
+}
+
+/** Elements of a structure that hold nothing but text, one a line as `name: text`; undefined where there is no such structure. */
+export function xmlText(source: string): string | undefined {
+  const leaves = [...source.matchAll(/<([a-z][\w.-]{0,40})(?:\s[^<>]*)?>([^<>]{1,5000})<\/\1>/gi)];
+  return leaves.length < 2 ? undefined : leaves.map(([, name = "", text = ""]) => `${name}: ${text.trim()}`).join("\n");
 }

@@ -1,5 +1,5 @@
 import { octetsOf } from "../../record/index.ts";
-import { htmlText, isHtml, type MetaTag, metaTags } from "./html.ts";
+import { htmlText, isHtml, type MetaTag, metaTags, xmlText } from "./html.ts";
 import { type Repair, repairText } from "./repair.ts";
 import { isNoise, isTypeWord } from "./words.ts";
 
@@ -46,12 +46,20 @@ export const MAX_LINE = 20_000;
 const QUOTE = /^(?:\s{0,3}>)+ ?/;
 /** A bullet; a star or a hyphen only where no record can begin with it. */
 const BULLET = /^\s*(?:[•·‣◦▪▫►▶▸➤➔➜✓✔✗✘☐☑☒○●■□❖]|[*+–—-](?= ))\s*(?![•·●○*])/u;
-const NUMBERING = /^\s*(?:(?:step|schritt|étape|paso|passo|stap|krok|手順)\s*\d{1,2}\s*[.:)–-]?|\(?\d{1,2}[.)](?=\s)|\(?[a-h]\)(?=\s)|[①-⑳])\s*/iu;
+const NUMBERING =
+  /^\s*(?:(?:step|schritt|étape|paso|passo|stap|krok|手順)\s*\d{1,2}\s*[.:)–-]?|\(?\d{1,2}[.)](?=\s)|\(?[a-h]\)(?=\s)|[①-⑳])\s*/iu;
 /** Lines that only draw: rules of a table, frames. */
 const DRAWN = /^[\s|:+=_─━│┃┌┐└┘├┤┬┴┼═║╔╗╚╝╠╣╦╩╬-]+$/u;
 /** Pictures in front of a line, and signs behind it that only mean “copy” or “about this”. */
-const PICTURES = /^[\p{Extended_Pictographic}\ufe0f\u200d]+\s*(?=\S)/u;
-const TRAILING_SIGNS = /\s*[📋⧉🗐ⓘℹ🛈\ufe0f]+\s*$/u;
+const PICTURES = /^(?:\p{Extended_Pictographic}|\ufe0f|\u200d)+\s*(?=\S)/u;
+const TRAILING_SIGN = /(?:[📋⧉🗐ⓘ\u2139🛈]|\ufe0f)$/u;
+
+/** A line without the signs behind it. */
+function withoutSigns(text: string): string {
+  let plain = text.trimEnd();
+  while (TRAILING_SIGN.test(plain)) plain = plain.replace(TRAILING_SIGN, "").trimEnd();
+  return plain;
+}
 
 /** A wildcard or an apex in front of a type is a host, not a bullet. */
 const isHostLine = (text: string): boolean => {
@@ -67,12 +75,15 @@ function bare(text: string): { readonly text: string; readonly heading: boolean 
   if (heading) rest = rest.replace(/^\s{0,3}#{1,6}\s+/, "");
   if (/^\s*```/.test(rest)) return { text: "", heading: false };
   for (let i = 0; i < 3; i++) {
-    const next = isHostLine(rest) && /^\s*[*-](?:\s|\.)/.test(rest) ? rest : rest.replace(BULLET, "").replace(NUMBERING, "").replace(PICTURES, "");
+    const next =
+      isHostLine(rest) && /^\s*[*-](?:\s|\.)/.test(rest)
+        ? rest
+        : rest.replace(BULLET, "").replace(NUMBERING, "").replace(PICTURES, "");
     if (next === rest) break;
     rest = next;
   }
   return {
-    text: rest.replace(/[│┃║¦]/g, "|").replace(/\*\*([^*\n]{1,200})\*\*/g, "$1").replace(TRAILING_SIGNS, "").trimEnd(),
+    text: withoutSigns(rest.replace(/[│┃║¦]/g, "|").replace(/\*\*([^*\n]{1,200})\*\*/g, "$1")),
     heading,
   };
 }
@@ -86,7 +97,7 @@ export function pasteOf(raw: string): Paste {
   let source = raw.replace(/\r\n?|\u2028|\u2029/g, "\n");
   for (const { text } of meta) source = source.replace(text, "");
   // Entities of a page's source are read with it.
-  const { text, repairs } = repairText(isHtml(source) ? htmlText(source) : source);
+  const { text, repairs } = repairText(isHtml(source) ? htmlText(source) : (xmlText(source) ?? source));
   const lines: Line[] = [];
   let gap = false;
   text.split("\n").forEach((original, i) => {
@@ -127,7 +138,8 @@ export const wholeLine = ({ index, text }: Line): Span => ({ line: index, from: 
 export function looksLikeData(token: string): boolean {
   if (token.length < 3 || isNoise(token)) return false;
   if (/^(?:https?:\/\/|mailto:)/i.test(token) || /^[^@\s]+@[^@\s]+\.[a-z]{2,}$/i.test(token)) return false;
-  if (/^\d{1,3}(?:\.\d{1,3}){3}(?:\/\d+)?$/.test(token) || /^[0-9a-f]*:[0-9a-f:]*::?[0-9a-f:]+$/i.test(token)) return /\d/.test(token);
+  if (/^\d{1,3}(?:\.\d{1,3}){3}(?:\/\d+)?$/.test(token) || /^[0-9a-f]*:[0-9a-f:]*::?[0-9a-f:]+$/i.test(token))
+    return /\d/.test(token);
   if (/^(?:v=(?:spf1|dkim1|dmarc1)|include:|ip[46]:|redirect=)/i.test(token)) return true;
   if (/^_[a-z0-9]/i.test(token)) return true;
   if (/^[\w.-]{2,}[=:][\w+/=.-]*\d[\w+/=.-]*$/.test(token) && !/^\d/.test(token)) return true;
@@ -136,4 +148,6 @@ export function looksLikeData(token: string): boolean {
 
 /** A token that is a name of at least two labels, and no number, version or abbreviation. */
 export const looksLikeName = (token: string): boolean =>
-  token.length <= 253 && /^(?:\*\.)?(?:[a-z0-9_](?:[a-z0-9_-]*[a-z0-9_])?\.)+[a-z][a-z0-9-]*[a-z0-9]\.?$/i.test(token) && !/^(?:e\.g|i\.e|z\.b|a\.m|p\.m)\.?$/i.test(token);
+  token.length <= 253 &&
+  /^(?:\*\.)?(?:[a-z0-9_](?:[a-z0-9_-]*[a-z0-9_])?\.)+[a-z][a-z0-9-]*[a-z0-9]\.?$/i.test(token) &&
+  !/^(?:e\.g|i\.e|z\.b|a\.m|p\.m)\.?$/i.test(token);

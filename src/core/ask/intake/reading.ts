@@ -84,7 +84,9 @@ export class RowBuilder {
 /** Whether a text can be what a host field holds: one token, or words for the domain itself, perhaps with a remark in brackets. */
 export function looksLikeHost(text: string): boolean {
   const plain = repairTarget(text.replace(/\s*\([^)]*\)\s*$/, "").trim()).text;
-  return /^(?:@|\*|(?:\*\.)?[\p{L}\p{N}_][\p{L}\p{N}_.-]*|@\.[\w.-]+)$/u.test(plain) && !(isTypeWord(plain) && /^[A-Z]+$/.test(plain));
+  return (
+    /^(?:@|\*|(?:\*\.)?[\p{L}\p{N}_][\p{L}\p{N}_.-]*|@\.[\w.-]+)$/u.test(plain) && !(isTypeWord(plain) && /^[A-Z]+$/.test(plain))
+  );
 }
 
 /** How well a value fits a record type: 2 it can be nothing else, 1 it can be, 0 hardly, -1 it cannot be. */
@@ -102,7 +104,15 @@ export function fits(type: string | undefined, value: string): -1 | 0 | 1 | 2 {
     case "NS":
     case "PTR":
     case "DNAME":
-      return isAddress ? -1 : looksLikeName(target) ? 2 : target === "@" ? 1 : /^\S+$/.test(target) && labelOf(text) === undefined ? 0 : -1;
+      return isAddress
+        ? -1
+        : looksLikeName(target)
+          ? 2
+          : target === "@"
+            ? 1
+            : /^\S+$/.test(target) && labelOf(text) === undefined
+              ? 0
+              : -1;
     case "MX":
       return looksLikeName(repairTarget(text.replace(/^\d+\s+/, "").replace(/\s*\(.*\)$/, "")).text) && !isAddress ? 2 : -1;
     case "SRV":
@@ -118,7 +128,11 @@ export function fits(type: string | undefined, value: string): -1 | 0 | 1 | 2 {
       return /=/.test(plain) ? 1 : 0;
     }
     default:
-      return labelOf(text) !== undefined || isNoise(text) || (isTypeWord(text) && /^[A-Z]{2,}$/.test(text)) ? -1 : /^\S+$/.test(text) ? 1 : 0;
+      return labelOf(text) !== undefined || isNoise(text) || (isTypeWord(text) && /^[A-Z]{2,}$/.test(text))
+        ? -1
+        : /^\S+$/.test(text)
+          ? 1
+          : 0;
   }
 }
 
@@ -129,12 +143,21 @@ export function plausibility({ fields }: Row): number {
   if (type !== undefined && FORWARD_TYPES.test(type)) return value === undefined ? -5 : 12;
   let score = 0;
   if (type !== undefined) score += isTypeWord(type) ? 5 : /^[A-Z]{2,10}$/.test(type) ? 0 : -12;
-  if (host !== undefined) score += isEmptyMark(host) || looksLikeHost(host) ? 5 : labelOf(host) !== undefined || isTypeWord(host) ? -12 : / /.test(host) ? -2 : -6;
+  if (host !== undefined)
+    score +=
+      isEmptyMark(host) || looksLikeHost(host)
+        ? 5
+        : labelOf(host) !== undefined || isTypeWord(host)
+          ? -12
+          : / /.test(host)
+            ? -2
+            : -6;
   if (value === undefined || isEmptyMark(value)) score -= 4;
   else score += [-12, 1, 5, 8][fits(type, value) + 1] as number;
   if (value !== undefined && isNoise(value)) score -= 6;
   if (ttl !== undefined && !isEmptyMark(ttl)) score += /\d/.test(ttl) ? 1 : -4;
-  if (priority !== undefined && !isEmptyMark(priority)) score += !/^\d+$/.test(priority) ? -4 : /^(?:MX|SRV)$/i.test(type ?? "MX") ? 2 : -1;
+  if (priority !== undefined && !isEmptyMark(priority))
+    score += !/^\d+$/.test(priority) ? -4 : /^(?:MX|SRV)$/i.test(type ?? "MX") ? 2 : -1;
   if (forwardKind !== undefined) score += 1;
   return score;
 }
@@ -143,7 +166,8 @@ export function plausibility({ fields }: Row): number {
 const WORTH: Partial<Record<Layout, number>> = { "zone-file lines": 2, table: 1, sentence: -4 };
 
 /** How well a row of a reading explains its part of the paste; nothing of it where that is negative. */
-const worthOfRow = ({ layout, labelled }: Reading, row: Row): number => plausibility(row) + (labelled === true ? 8 : (WORTH[layout] ?? 0));
+const worthOfRow = ({ layout, labelled }: Reading, row: Row): number =>
+  plausibility(row) + (labelled === true ? 8 : (WORTH[layout] ?? 0));
 
 /** How well a reading explains its part of the paste; not at all where a row of it can be no record. */
 export function worthOf(reading: Reading): number {

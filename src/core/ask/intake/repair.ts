@@ -36,7 +36,8 @@ const typographic: Rule = {
 /** Hyphens that cannot be typed, and dashes that a text editor made of one. */
 const hyphens: Rule = {
   kind: "odd-hyphens",
-  apply: (text) => text.replace(/[\u2010\u2011]|(?<=\S)[\u2012-\u2014\u2212](?=\S)|(?<=^|\s)[\u2012-\u2014\u2212](?=all\b)/g, "-"),
+  apply: (text) =>
+    text.replace(/[\u2010\u2011]|(?<=\S)[\u2012-\u2014\u2212](?=\S)|(?<=^|\s)[\u2012-\u2014\u2212](?=all\b)/g, "-"),
 };
 
 const codeMarks: Rule = {

@@ -1,11 +1,11 @@
 import { type DomainName, isAtOrBelow, parseName } from "../../name/index.ts";
 import { printData, type ResourceRecord } from "../../record/index.ts";
 import { organizationalDomain } from "../../suffix/index.ts";
-import { coverOf, type Leftover, leftoverOf, type Section, sectionsOf } from "./cover.ts";
+import { coverOf, Explained, type Leftover, leftoverOf, type Section, sectionsOf } from "./cover.ts";
 import { choiceFor, hostName, type IntakeProblem, type IntakeQuestion, type Pass, recordOf } from "./fields.ts";
 import { pasteOf } from "./paste.ts";
-import type { Fields, Layout, Reading, Row } from "./reading.ts";
 import { type Forward, type PastedProof, readProofs, readSpfTerms } from "./readers/beside.ts";
+import type { Fields, Layout, Reading, Row } from "./reading.ts";
 import type { Repair } from "./repair.ts";
 import { FORWARD_TYPES, isEmptyMark, SAYS } from "./words.ts";
 
@@ -54,7 +54,10 @@ export const MAX_PASTE = 1024 * 1024;
 
 /** A text with the blanks behind its lines gone, and at most one empty line where there were many: they say nothing. */
 function withoutGaps(text: string): string {
-  const lines = text.replace(/\r\n?/g, "\n").split("\n").map((line) => line.trimEnd());
+  const lines = text
+    .replace(/\r\n?/g, "\n")
+    .split("\n")
+    .map((line) => line.trimEnd());
   return lines.filter((line, i) => line !== "" || lines[i - 1] !== "").join("\n");
 }
 
@@ -77,11 +80,12 @@ export function understand(request: IntakeRequest): Understood {
   const { domain, ttl, choices, others = [] } = request;
   const paste = pasteOf(withoutGaps(request.text));
   const pass: Pass = { domain, ttl, choices, exact: false, repairs: paste.repairs.map(shorten), questions: [], problems: [] };
-  const { readings: all, explained, rivals } = coverOf(paste, domain);
+  const explained = new Explained();
   const free = (line: number) => !explained.has(line);
   const spf = readSpfTerms(paste, free);
   const { proofs: web, spans: proofSpans } = readProofs(paste, free);
   explained.add([...spf.spans, ...proofSpans]);
+  const { readings: all, rivals } = coverOf(paste, domain, explained);
   const sections = sectionsOf(paste, explained);
   const readings = chosenReading(pass, all, rivals);
   const rows = readings.flatMap(({ rows: found }) => found.flatMap(split));
@@ -109,7 +113,8 @@ export function understand(request: IntakeRequest): Understood {
     if (record !== undefined) remove.push(record);
   });
   const found = records.length + remove.length + spf.terms.length + nameServers.length + forwards.length + web.length;
-  if (found + pass.problems.length + pass.questions.length + sorted.elsewhere.length === 0) pass.problems.push({ row: 0, code: "nothing" });
+  if (found + pass.problems.length + pass.questions.length + sorted.elsewhere.length === 0)
+    pass.problems.push({ row: 0, code: "nothing" });
   return {
     layout: readings[0]?.layout ?? (web.length > 0 ? "web proof" : spf.terms.length > 0 ? "SPF terms" : undefined),
     records: withoutTwins(records),
@@ -145,9 +150,14 @@ export function understandFields(fields: Fields, { domain, ttl, choices }: Omit<
 }
 
 /** The readings that count; where two are about equally good, the person has said which. */
-function chosenReading(pass: Pass, readings: readonly Reading[], rivals: readonly [Reading, Reading] | undefined): readonly Reading[] {
+function chosenReading(
+  pass: Pass,
+  readings: readonly Reading[],
+  rivals: readonly [Reading, Reading] | undefined,
+): readonly Reading[] {
   if (rivals === undefined) return readings;
-  const shown = ({ rows }: Reading) => rows.map(({ fields: { host = "@", type = "?", value = "" } }) => `${host} ${type} ${value}`).join("; ");
+  const shown = ({ rows }: Reading) =>
+    rows.map(({ fields: { host = "@", type = "?", value = "" } }) => `${host} ${type} ${value}`).join("; ");
   const chosen = choiceFor(pass, {
     id: "reading",
     kind: "readings",
@@ -181,7 +191,12 @@ function sortRows(pass: Pass, rows: readonly Row[], sections: readonly Section[]
   const real = rows.filter((row) => !isExample(row));
   if (examples.length > 0 && real.length === 0) pass.problems.push({ row: 0, code: "example-only" });
   for (const { fields } of examples)
-    if (real.length > 0) pass.repairs.push({ kind: "example-left-out", was: `${fields.host ?? "@"} ${fields.type ?? ""} ${fields.value ?? ""}`, is: "" });
+    if (real.length > 0)
+      pass.repairs.push({
+        kind: "example-left-out",
+        was: `${fields.host ?? "@"} ${fields.type ?? ""} ${fields.value ?? ""}`,
+        is: "",
+      });
   const wanted: Row[] = [];
   const removed: Row[] = [];
   const elsewhere: { domain: DomainName; fields: Fields }[] = [];
@@ -189,7 +204,8 @@ function sortRows(pass: Pass, rows: readonly Row[], sections: readonly Section[]
     const { action, oldValue, ...fields } = row.fields;
     const other = otherDomainOf(fields.host, others, pass.domain);
     if (other !== undefined) elsewhere.push({ domain: other, fields });
-    else if (row.remove === true || (action === undefined ? sections[row.line]?.remove === true : REMOVES.test(action))) removed.push({ ...row, fields });
+    else if (row.remove === true || (action === undefined ? sections[row.line]?.remove === true : REMOVES.test(action)))
+      removed.push({ ...row, fields });
     else if (action !== undefined && /^\W*(?:keep|no change|none|leave)/i.test(action)) continue;
     else {
       wanted.push({ ...row, fields });
@@ -209,9 +225,13 @@ function oneOption(pass: Pass, rows: readonly Row[], sections: readonly Section[
   // “Or” behind the first way makes what stood before it the other one.
   const before = rows.filter((row) => optionOf(row) === 0);
   const first = least > 1 ? before : [];
-  const groups = [...(first.length > 0 ? [first] : []), ...numbered.map((number) => rows.filter((row) => optionOf(row) === number))];
+  const groups = [
+    ...(first.length > 0 ? [first] : []),
+    ...numbered.map((number) => rows.filter((row) => optionOf(row) === number)),
+  ];
   if (groups.length < 2) return rows;
-  const shown = (group: readonly Row[]) => group.map(({ fields: { host = "@", type = "", value = "" } }) => `${host} ${type} ${value}`).join("; ");
+  const shown = (group: readonly Row[]) =>
+    group.map(({ fields: { host = "@", type = "", value = "" } }) => `${host} ${type} ${value}`).join("; ");
   const chosen = choiceFor(pass, {
     id: "option",
     kind: "options",
@@ -272,14 +292,17 @@ function forwardOf(pass: Pass, { host = "@", value = "", forwardKind = "" }: Fie
   return [{ from: `https://${from.slice(0, -1)}/`, to, permanent }];
 }
 
-const same = (a: ResourceRecord, b: ResourceRecord): boolean => a.name === b.name && a.type === b.type && printData(a.type, a.data) === printData(b.type, b.data);
+const same = (a: ResourceRecord, b: ResourceRecord): boolean =>
+  a.name === b.name && a.type === b.type && printData(a.type, a.data) === printData(b.type, b.data);
 
 /** Records that stand twice on a page are one. */
 const withoutTwins = (records: readonly PastedRecord[]): PastedRecord[] =>
   records.filter(({ record }, i) => records.findIndex((other) => same(other.record, record)) === i);
 
 const unique = (repairs: readonly Repair[]): Repair[] =>
-  repairs.filter((repair, i) => repairs.findIndex(({ kind, was, is }) => kind === repair.kind && was === repair.was && is === repair.is) === i);
+  repairs.filter(
+    (repair, i) => repairs.findIndex(({ kind, was, is }) => kind === repair.kind && was === repair.was && is === repair.is) === i,
+  );
 
 /** A repair of a whole paste is shown by the place where it changed something. */
 function shorten(repair: Repair): Repair {

@@ -79,7 +79,7 @@ export interface Label {
 }
 
 /** Signs that pages put beside words: stars of required fields, info marks, pictures. */
-const SIGNS = /[*ⓘ🛈ℹ?\p{Extended_Pictographic}\ufe0f✱]+/gu;
+const SIGNS = /(?:[*ⓘ🛈\u2139?✱]|\p{Extended_Pictographic}|\ufe0f)+/gu;
 
 /** The field a text names, whatever its case, punctuation and remarks; undefined where it names none, or two. */
 export function labelOf(text: string): Label | undefined {
@@ -116,14 +116,16 @@ function phraseOf(phrase: string): Label | "filler" | undefined {
   const words = phrase.split(" ").filter((word) => word !== "" && !FILLERS.has(word));
   if (words.length === 0) return "filler";
   if (words.length > 4) return undefined;
-  const type = words.length > 1 && isTypeWord(words[0] as string) && words[0] !== "a" ? (words[0] as string).toUpperCase() : undefined;
+  const type =
+    words.length > 1 && isTypeWord(words[0] as string) && words[0] !== "a" ? (words[0] as string).toUpperCase() : undefined;
   const named = (type === undefined ? words : words.slice(1)).join(" ").replace(/ ?#?\d+$/, "");
   const column = COLUMN_OF.get(named) ?? (/^(?:seconds|secs|sec|in seconds|minutes|s)$/.test(named) ? "other" : undefined);
   return column === undefined ? undefined : { column, ...(type === undefined ? {} : { type }) };
 }
 
 /** Types that pages name beside those of the DNS: not records, but something a DNS host may offer. */
-export const FORWARD_TYPES = /^(?:url|url redirect|redirect|forward|url forward|web forward|forwarding|url record|301|302|301 redirect)$/i;
+export const FORWARD_TYPES =
+  /^(?:url|url redirect|redirect|forward|url forward|web forward|forwarding|url record|301|302|301 redirect)$/i;
 
 /** Whether a word is the name of a record type, in whatever case. */
 export const isTypeWord = (word: string): boolean => /^[a-z][a-z0-9]{0,9}$/i.test(word) && parseType(word) !== undefined;
@@ -191,19 +193,20 @@ export function ttlSeconds(text: string): number | undefined {
   if (found === null) return undefined;
   const [, over, under, number, behind = ""] = found;
   const amount = number === undefined ? Number(over) / Number(under) : Number(number.replace(",", "."));
-  const unit = UNITS.find(([name]) => name.test(behind.trim()))?.[1] ?? (behind.trim() === "" || /^[(\W]/.test(behind) ? 1 : undefined);
+  const unit =
+    UNITS.find(([name]) => name.test(behind.trim()))?.[1] ?? (behind.trim() === "" || /^[(\W]/.test(behind) ? 1 : undefined);
   const seconds = unit === undefined ? Number.NaN : Math.round(amount * unit);
   return seconds > 0 && seconds <= 0x7fffffff ? seconds : undefined;
 }
 
 /** What a sentence or heading says of the records that follow it. */
 export const SAYS = {
-  remove:
-    /\b(?:delete|remove|drop|get rid of|löschen|entfernen|supprimez?|eliminar?|elimina|borrar|verwijder|usuń|削除)\b/i,
+  remove: /\b(?:delete|remove|drop|get rid of|löschen|entfernen|supprimez?|eliminar?|elimina|borrar|verwijder|usuń|削除)\b/i,
   add: /\b(?:add|create|set up|enter|publish|insert|new|use|hinzufügen|anlegen|ajoutez?|añad[ae]r?|agregar?|adicion[ae]r?|aggiungi|voeg|dodaj|追加)\b/i,
   example:
     /(?:\bfor (?:example|instance)\b|\be\.\s?g\.|(?<![\w.])examples?\b\s*[:.]|^\s*(?:sample|example)s?\b|\blooks? (?:like|something like) this\b|\bzum beispiel\b|\bz\. ?b\.|\bpar exemple\b|\bpor ejemplo\b|\bper esempio\b|\bbijvoorbeeld\b|\bna przykład\b|例[:：])/i,
-  option: /^\W*(?:option|alternative|method|possibility|variant|choice|möglichkeit|opción|opção|opzione|optie|opcja)\s*(?:[a-d1-9]|one|two|three)\b/i,
+  option:
+    /^\W*(?:option|alternative|method|possibility|variant|choice|möglichkeit|opción|opção|opzione|optie|opcja)\s*(?:[a-d1-9]|one|two|three)\b/i,
   either: /^\W*(?:(?:.*\b(?:add|use|choose|set|create)\s+)?either\b|.*\bone of (?:the following|these)\b)/i,
   or: /^\W*(?:or|oder|ou|o|oppure|of|lub|または)\b|\b(?:alternatively|if (?:that|this) is not possible|if your dns (?:host|provider) does not)\b/i,
 } as const;

@@ -38,10 +38,21 @@ export function readSpfTerms({ lines }: Paste, free: (line: number) => boolean):
 export const readNameServers: Reader = ({ lines }, free): Reading[] => {
   const readings: Reading[] = [];
   lines.forEach((line) => {
-    if (!free(line.index) || line.text.length > 500 || !/\bname ?servers?\b|\bDNS servers?\b|\bNameserver\b|\bserveurs de noms\b|\bservidores de nombres?\b/i.test(line.text)) return;
+    if (
+      !free(line.index) ||
+      line.text.length > 500 ||
+      !/\bname ?servers?\b|\bDNS servers?\b|\bNameserver\b|\bserveurs de noms\b|\bservidores de nombres?\b/i.test(line.text)
+    )
+      return;
     const names: { text: string; span: Span }[] = [...line.text.matchAll(/[^\s,;"“”]+/g)]
-      .map((match) => ({ text: match[0].replace(/[.:)]+$/, ""), span: { line: line.index, from: match.index, to: match.index + match[0].length } }))
-      .filter(({ text }) => looksLikeName(text) && /^(?:[a-z-]*ns|dns|[a-z]+)\d*[a-z-]*\d*\./i.test(text) && /^(?:ns|dns|[a-z]*\d)/i.test(text));
+      .map((match) => ({
+        text: match[0].replace(/[.:)]+$/, ""),
+        span: { line: line.index, from: match.index, to: match.index + match[0].length },
+      }))
+      .filter(
+        ({ text }) =>
+          looksLikeName(text) && /^(?:[a-z-]*ns|dns|[a-z]+)\d*[a-z-]*\d*\./i.test(text) && /^(?:ns|dns|[a-z]*\d)/i.test(text),
+      );
     for (const next of lines.slice(line.index + 1, line.index + 10)) {
       const text = next.text.trim().replace(/^(?:name ?server|ns|primary|secondary)\s*#?\d?\s*[:=]?\s+/i, "");
       if (!free(next.index) || !looksLikeName(text)) break;
@@ -62,28 +73,47 @@ export const readNameServers: Reader = ({ lines }, free): Reading[] => {
 export const readForwards: Reader = ({ lines }, free): Reading[] =>
   lines.flatMap((line): Reading[] => {
     if (!free(line.index) || line.text.length > 500) return [];
-    const found = /\b(?:forward|redirect|weiterleiten|rediriger)\s+(?<from>\S+)\s+(?:to|nach|vers|→|->)\s+(?<to>https?:\/\/\S*[^\s.,;)]|\S*[^\s.,;)])/i.exec(line.text);
+    const found =
+      /\b(?:forward|redirect|weiterleiten|rediriger)\s+(?<from>\S+)\s+(?:to|nach|vers|→|->)\s+(?<to>https?:\/\/\S*[^\s.,;)]|\S*[^\s.,;)])/i.exec(
+        line.text,
+      );
     const { from, to } = found?.groups ?? {};
-    if (found === null || from === undefined || to === undefined || !(from === "@" || looksLikeName(from.replace(/^https?:\/\//, "")) || from === "www")) return [];
+    if (
+      found === null ||
+      from === undefined ||
+      to === undefined ||
+      !(from === "@" || looksLikeName(from.replace(/^https?:\/\//, "")) || from === "www")
+    )
+      return [];
     const kind = /\b30[1278]\b|\bpermanent(?:ly)?\b|\btemporar(?:y|ily)\b/i.exec(line.text)?.[0];
     return [
       {
         layout: "forwarding",
         labelled: true,
-        rows: [{ line: line.index, fields: { type: "redirect", host: from, value: to, ...(kind === undefined ? {} : { forwardKind: kind }) } }],
+        rows: [
+          {
+            line: line.index,
+            fields: { type: "redirect", host: from, value: to, ...(kind === undefined ? {} : { forwardKind: kind }) },
+          },
+        ],
         spans: [wholeLine(line)],
       },
     ];
   });
 
 /** The proofs on the web that a page asks for. */
-export function readProofs({ lines, metaTags }: Paste, free: (line: number) => boolean): { proofs: PastedProof[]; spans: Span[] } {
+export function readProofs(
+  { lines, metaTags }: Paste,
+  free: (line: number) => boolean,
+): { proofs: PastedProof[]; spans: Span[] } {
   const proofs: PastedProof[] = metaTags.map(({ name, content }) => ({ kind: "meta", name, content }));
   const spans: Span[] = [];
   for (const line of lines) {
     if (!free(line.index) || line.text.length > 1000 || !/\b(?:file|upload|datei|fichier|archivo)\b/i.test(line.text)) continue;
     const url = /https?:\/\/[^\s"<>]+\/[^\s"<>]+?\.(?:html?|txt|xml|json)(?=[\s".,;)]|$)/i.exec(line.text);
-    const inside = /\b(?:contains?|containing|with (?:the |this )?(?:text|content|contents|line))\b\s*:?\s*(.*)$/i.exec(line.text);
+    const inside = /\b(?:contains?|containing|with (?:the |this )?(?:text|content|contents|line))\b\s*:?\s*(.*)$/i.exec(
+      line.text,
+    );
     if (url === null || inside === null) continue;
     const below = lines[line.index + 1];
     const here = (inside[1] as string).trim().replace(/^["“`]|["”`.]+$/g, "");

@@ -58,7 +58,11 @@ function fitsColumn(column: Column, text: string): boolean {
 }
 
 /** The cells of one row under its columns; cells that were empty on the page are missing in the list. */
-function rowUnder(columns: readonly Label[], cells: readonly Cell[], type: string | undefined): { row: Row; spans: Span[] } | undefined {
+function rowUnder(
+  columns: readonly Label[],
+  cells: readonly Cell[],
+  type: string | undefined,
+): { row: Row; spans: Span[] } | undefined {
   const built = new RowBuilder();
   let at = 0;
   let misses = false;
@@ -108,7 +112,8 @@ function underHeadings(paste: Paste, cells: readonly Cell[]): Reading[] {
       at += Math.max(0, labels.length - 1);
       continue;
     }
-    const type = columns.find((label) => label.type !== undefined)?.type ?? contextType(paste.lines, (cells[at] as Cell).span.line);
+    const type =
+      columns.find((label) => label.type !== undefined)?.type ?? contextType(paste.lines, (cells[at] as Cell).span.line);
     const behind = joined(cells.slice(at + labels.length));
     const spans = cells.slice(at, at + labels.length).map(({ span }) => span);
     const rows: Row[] = [];
@@ -118,7 +123,14 @@ function underHeadings(paste: Paste, cells: readonly Cell[]): Reading[] {
       const width = typeFirst ? toNextType(behind, next) : columns.length;
       const taken = [...new Set([Math.min(width, columns.length), columns.length])]
         .map((size) => behind.slice(next, next + size))
-        .map((part) => ({ part, read: rowUnder(columns, part.map(({ cell }) => cell), type) }))
+        .map((part) => ({
+          part,
+          read: rowUnder(
+            columns,
+            part.map(({ cell }) => cell),
+            type,
+          ),
+        }))
         .find(({ read }) => read !== undefined);
       if (taken?.read === undefined) break;
       rows.push(taken.read.row);
@@ -151,7 +163,10 @@ function withoutHeadings(cells: readonly Cell[]): Reading[] {
       continue;
     }
     const width = Math.min(toNextType(pieces, at), 5);
-    const read = listRow(type, pieces.slice(at + 1, at + width).map((piece) => piece.cell));
+    const read = listRow(
+      type,
+      pieces.slice(at + 1, at + width).map((piece) => piece.cell),
+    );
     if (read !== undefined) {
       rows.push({ fields: read.fields, line: cell.span.line });
       spans.push(...pieces.slice(at, at + 1 + read.used).flatMap((piece) => piece.spans));
@@ -202,7 +217,19 @@ export const readLoneValues: Reader = (paste, free) => {
       value += `\n${next.text}`;
       spans.push(wholeLine(next));
     }
-    readings.push({ layout: "sentence", rows: rows.map((row) => ({ ...row, fields: { ...row.fields, value } })), spans });
+    // What belongs to it may follow as a field of its own.
+    const fields: { priority?: string; ttl?: string } = {};
+    for (const next of lines.slice(line.index + spans.length, line.index + spans.length + 2)) {
+      const found = /^\s*(priority|prio|preference|ttl)\s*[:=]?\s*(\d[\w ]{0,20})$/i.exec(next.text);
+      if (found === null || !free(next.index)) break;
+      fields[/ttl/i.test(found[1] as string) ? "ttl" : "priority"] = found[2] as string;
+      spans.push(wholeLine(next));
+    }
+    readings.push({
+      layout: "sentence",
+      rows: rows.map((row) => ({ ...row, fields: { ...row.fields, ...fields, value } })),
+      spans,
+    });
   }
   return readings;
 };

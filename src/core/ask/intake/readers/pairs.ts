@@ -17,7 +17,7 @@ interface Pair {
 /** What may stand between a label and its value. */
 const BETWEEN = /\s*[:：=]\s*|\s*(?:→|➔|⇒|->|=>)\s*|\s*\.{3,}\s*|\s*\t\s*| {2,}(?=\S)|\s+[–—-]\s+/g;
 /** What may stand in front of a further label on the same line. */
-const BEFORE = /[,;|·•/]\s*|\t\s*| {2,}/g;
+const BEFORE = /[,;|·•/(]\s*|\t\s*| {2,}/g;
 
 const MAX_PAIRED_LINE = 5000;
 
@@ -25,6 +25,8 @@ const MAX_PAIRED_LINE = 5000;
 function pairsOf(line: Line): Pair[] {
   const { text, index } = line;
   if (text.length > MAX_PAIRED_LINE) return longPair(line);
+  // Structures have a reader of their own.
+  if (/^\s*[{[]/.test(text)) return [];
   const found: { label: Label; from: number; valueAt: number; sign: string }[] = [];
   const starts = [0, ...[...text.matchAll(BEFORE)].map((match) => match.index + match[0].length)];
   for (const from of starts) {
@@ -33,22 +35,57 @@ function pairsOf(line: Line): Pair[] {
     if (sign === undefined) continue;
     const { label, valueAt } = sign;
     const [first] = found;
-    if (first !== undefined && first.sign !== sign.sign) continue;
+    if (first !== undefined && first.sign !== sign.sign && sign.sign !== "one blank") continue;
     // The same field again on one line is a part of the value, unless a new record begins with its type.
     if (found.some((other) => other.label.column === label.column) && label.column !== found[0]?.label.column) continue;
     found.push({ label, from, valueAt, sign: sign.sign });
   }
-  return found.map(({ label, from, valueAt }, i) => {
+  const [leading] = found;
+  const type =
+    leading === undefined || leading.label.column === "type"
+      ? undefined
+      : typeCell(text.slice(0, leading.from).replace(/[\s(:,–-]+$/, ""));
+  const front: Pair[] =
+    type === undefined
+      ? []
+      : [
+          {
+            label: { column: "type" },
+            text: type,
+            line: index,
+            above: false,
+            spans: [{ line: index, from: 0, to: leading?.from ?? 0 }],
+          },
+        ];
+  const pairs = found.map(({ label, from, valueAt }, i): Pair => {
     const end = found[i + 1]?.from ?? text.length;
-    const raw = text.slice(valueAt, end).replace(i + 1 < found.length ? /[,;|·•/\s]+$/ : /\s+$/, "");
+    const part = text.slice(valueAt, end).replace(i + 1 < found.length ? /[,;|·•/(\s]+$/ : /\s+$/, "");
+    const raw = part.includes("(") ? part : part.replace(/\)$/, "");
     return { label, text: raw, line: index, above: false, spans: [{ line: index, from, to: valueAt + raw.length }] };
   });
+  return [...front, ...pairs];
 }
+
+/** The pairs of a line whose labels name a field of a record, and that say something: what must not be passed over. */
+export const fieldsOn = (line: Line): readonly { readonly text: string; readonly span: Span }[] =>
+  pairsOf(line)
+    .filter(({ label, text }) => label.column !== "other" && text !== "" && !isNoise(text))
+    .map(({ text, spans }) => ({ text, span: spans[0] as Span }));
 
 /** A line with a value so long that only its beginning is looked at. */
 function longPair(line: Line): Pair[] {
   const sign = signBehind(line.text.slice(0, 100), 0);
-  return sign === undefined ? [] : [{ label: sign.label, text: line.text.slice(sign.valueAt).trim(), line: line.index, above: false, spans: [wholeLine(line)] }];
+  return sign === undefined
+    ? []
+    : [
+        {
+          label: sign.label,
+          text: line.text.slice(sign.valueAt).trim(),
+          line: line.index,
+          above: false,
+          spans: [wholeLine(line)],
+        },
+      ];
 }
 
 /** The label that begins at `from`, and the sign behind it. */
@@ -59,7 +96,8 @@ function signBehind(text: string, from: number): { label: Label; valueAt: number
     if (sign === null || sign.index - from > 60) break;
     const candidate = text.slice(from, sign.index);
     const label = candidate.trim() === "" ? undefined : labelIn(candidate);
-    if (label !== undefined) return { label, valueAt: sign.index + sign[0].length, sign: sign[0].trim() === "" ? " " : (sign[0].trim()[0] as string) };
+    if (label !== undefined)
+      return { label, valueAt: sign.index + sign[0].length, sign: sign[0].trim() === "" ? " " : (sign[0].trim()[0] as string) };
   }
   // “Type TXT”, “Host @”: a blank only, where the rest is a single word that can be nothing else.
   const single = /^(\p{L}[\p{L} ]{1,24}?) (\S+)\s*(?=$|[,;|])/u.exec(text.slice(from, from + 400));
@@ -67,13 +105,20 @@ function signBehind(text: string, from: number): { label: Label; valueAt: number
   const word = single?.[2] ?? "";
   if (single === null || label === undefined || labelOf(`${single[1]} ${word}`) !== undefined) return undefined;
   const sure =
-    label.column === "type" ? isTypeWord(word) && word === word.toUpperCase() : label.column === "host" ? looksLikeHost(word) && /^[@_*]|\.|^www$|^\w+$/.test(word) : label.column === "value" ? fits(undefined, word) > 0 && /[=:._-]|\d/.test(word) : /^\d/.test(word);
+    label.column === "type"
+      ? isTypeWord(word) && word === word.toUpperCase()
+      : label.column === "host"
+        ? looksLikeHost(word) && /^[@_*]|\.|^www$|^\w+$/.test(word)
+        : label.column === "value"
+          ? fits(undefined, word) > 0 && /[=:._-]|\d/.test(word)
+          : /^\d/.test(word);
   return sure ? { label, valueAt: from + (single[1] as string).length + 1, sign: "one blank" } : undefined;
 }
 
 /** A label, also behind a word of whose record it is: `record2.value`, `DNS_TYPE`, `Record 1 name`, “Your host”. */
 function labelIn(candidate: string): Label | undefined {
   const plain = candidate.replace(/^[\s"'`*]+|[\s"'`]+$/g, "");
+  if (/^record ?#?\d{1,3}$/i.test(plain)) return { column: "type" };
   const whole = labelOf(plain.replace(/([a-z])([A-Z])/g, "$1 $2"));
   if (whole !== undefined) return whole;
   const last = /(?:^|[._-]|\brecord \d+ )([a-z]+)$/i.exec(plain)?.[1];
@@ -87,7 +132,8 @@ function pairsIn({ lines }: Paste, free: (line: number) => boolean): Pair[] {
     const line = lines[i] as Line;
     if (!free(i)) continue;
     const alone = labelIn(line.text.replace(/\s*[:：]\s*$/, ""));
-    const found = alone === undefined ? pairsOf(line) : [{ label: alone, text: "", line: i, above: true, spans: [wholeLine(line)] }];
+    const found =
+      alone === undefined ? pairsOf(line) : [{ label: alone, text: "", line: i, above: true, spans: [wholeLine(line)] }];
     for (const [j, pair] of found.entries()) {
       if (j < found.length - 1 || (pair.text !== "" && pair.label.column !== "value")) {
         pairs.push(pair);
@@ -102,7 +148,12 @@ function pairsIn({ lines }: Paste, free: (line: number) => boolean): Pair[] {
 }
 
 /** A pair whose value begins below, or goes on there. */
-function continued(lines: readonly Line[], free: (line: number) => boolean, at: number, pair: Pair): { text: string; spans: Span[]; to: number } {
+function continued(
+  lines: readonly Line[],
+  free: (line: number) => boolean,
+  at: number,
+  pair: Pair,
+): { text: string; spans: Span[]; to: number } {
   let { text } = pair;
   const spans = [...pair.spans];
   let to = at;
@@ -113,7 +164,12 @@ function continued(lines: readonly Line[], free: (line: number) => boolean, at: 
       continue;
     }
     // Labels above their values stand right above them; an empty field of a form has nothing below it.
-    if (text === "" ? !pair.above || labelIn(line.text) !== undefined || pairsOf(line).length > 0 || i - at > 2 : !goesOn(text, line.text)) break;
+    if (
+      text === ""
+        ? !pair.above || labelIn(line.text) !== undefined || pairsOf(line).length > 0 || i - at > 2
+        : !goesOn(text, line.text)
+    )
+      break;
     text = text === "" ? line.text.trim() : `${text}\n${line.text.trim()}`;
     spans.push(wholeLine(line));
     to = i;
@@ -141,7 +197,12 @@ function rowsOf(paste: Paste, pairs: readonly Pair[]): { row: Row; spans: readon
   for (const { label, text, spans: places, line, above } of pairs) {
     const headed = lines.slice(lastLine + 1, line).find((between) => isRowHeading(between.text));
     const said = lastLine === -1 || headed !== undefined || line > lastLine + 1 ? headingType(lines, lastLine, line) : undefined;
-    if (headed !== undefined || newBlock(built, lines, lastLine, line, label.column) || (label.column !== "other" && built.has(label.column))) close();
+    if (
+      headed !== undefined ||
+      newBlock(built, lines, lastLine, line, label.column) ||
+      (label.column !== "other" && built.has(label.column))
+    )
+      close();
     if (said !== undefined) {
       if (built.has("value") && !built.has("type")) close();
       type = said;
@@ -158,7 +219,8 @@ function rowsOf(paste: Paste, pairs: readonly Pair[]): { row: Row; spans: readon
 }
 
 /** A line between two records: “Record 2”, “CNAME record”, a heading. */
-const isRowHeading = (text: string): boolean => (/^\W*record\s*#?\s*\d+\b/i.test(text) && text.length < 60) || (typeCell(text) !== undefined && !/^[a-z]/.test(text));
+const isRowHeading = (text: string): boolean =>
+  (/^\W*record\s*#?\s*\d+\b/i.test(text) && text.length < 60) || (typeCell(text) !== undefined && !/^[a-z]/.test(text));
 
 /** The record type that the lines between two pairs name; a heading of one record, or the sentence above them. */
 function headingType(lines: readonly Line[], from: number, to: number): string | undefined {
@@ -176,7 +238,9 @@ function newBlock(built: RowBuilder, lines: readonly Line[], last: number, line:
   if (last === -1 || !built.has("value") || !(lines[line] as Line).afterGap) return false;
   if (column === "ttl" || column === "priority" || column === "other") return false;
   if (column === "type" || column === "host") {
-    const ahead = lines.slice(line, line + 6).flatMap((next, i) => (i > 0 && next.afterGap ? ["gap" as const] : pairsOf(next).map(({ label }) => label.column)));
+    const ahead = lines
+      .slice(line, line + 6)
+      .flatMap((next, i) => (i > 0 && next.afterGap ? ["gap" as const] : pairsOf(next).map(({ label }) => label.column)));
     const end = ahead.indexOf("gap");
     return (end === -1 ? ahead : ahead.slice(0, end)).includes("value");
   }

@@ -2,7 +2,7 @@ import type { Line, Paste, Span } from "../paste.ts";
 import { looksLikeName } from "../paste.ts";
 import { fits, looksLikeHost, type Reader, type Reading, type Row } from "../reading.ts";
 import { APEX_WORDS, type Column, isTypeWord, SAYS } from "../words.ts";
-import { typesIn } from "./table.ts";
+import { SENTENCE, typesIn } from "./table.ts";
 
 /** A thing that may be named in a sentence: in quotes, in code marks, or one word. */
 const THING = `(?:["“„'‘\`]([^"”“'’\`\\n]{1,400})["”“'’\`]|([^\\s"“”„\`,;]*[^\\s"“”„\`,;.:!?)(]))`;
@@ -17,11 +17,23 @@ const SLOTS: readonly (readonly [Column, RegExp])[] = (
     ["host", `\\b${ENTER}\\s+${THING}\\s+(?:in|into|as|for|under|in to)\\s+(?:the\\s+|your\\s+)?["“']?${HOST_FIELD}["”']?\\b`],
     ["value", `\\b${ENTER}\\s+${THING}\\s+(?:in|into|as|for|under)\\s+(?:the\\s+|your\\s+)?["“']?${VALUE_FIELD}["”']?\\b`],
     ["value", `\\band\\s+${THING}\\s+(?:in|into|as|for|under)\\s+(?:the\\s+|your\\s+)?["“']?${VALUE_FIELD}["”']?\\b`],
-    ["host", `\\b(?:in|under|for|as|into) (?:the |your )?["“']?${HOST_FIELD}["”']? ?${FIELD_BEHIND},? (?:${ENTER}|is|should be)\\s+${THING}`],
-    ["value", `\\b(?:in|under|for|as|into) (?:the |your )?["“']?${VALUE_FIELD}["”']? ?${FIELD_BEHIND},? (?:${ENTER}|is|should be)\\s+${THING}`],
+    [
+      "host",
+      `\\b(?:in|under|for|as|into) (?:the |your )?["“']?${HOST_FIELD}["”']? ?${FIELD_BEHIND},? (?:${ENTER}|is|should be)\\s+${THING}`,
+    ],
+    [
+      "value",
+      `\\b(?:in|under|for|as|into) (?:the |your )?["“']?${VALUE_FIELD}["”']? ?${FIELD_BEHIND},? (?:${ENTER}|is|should be)\\s+${THING}`,
+    ],
     ["host", `\\b(?:with|and|has|having) (?:the |a )?${HOST_FIELD}(?: of| set to)?\\s*:?\\s+${THING}`],
-    ["value", `\\b(?:with|and|has|having|this|these|the following) (?:the |a |this )?${VALUE_FIELD}(?: of| set to)?\\s*:?\\s+${THING}`],
-    ["value", `\\b(?:pointing|points?|pointed|resolves?|resolving|leads?|leading|directed|refers?) (?:it |them )?(?:to|at)\\s*:?\\s+${THING}`],
+    [
+      "value",
+      `\\b(?:with|and|has|having|this|these|the following) (?:the |a |this )?${VALUE_FIELD}(?: of| set to)?\\s*:?\\s+${THING}`,
+    ],
+    [
+      "value",
+      `\\b(?:pointing|points?|pointed|resolves?|resolving|leads?|leading|directed|refers?) (?:it |them )?(?:to|at)\\s*:?\\s+${THING}`,
+    ],
     ["value", `\\b(?:containing|contains?|set to|equal to|reads?|that says|whose value is)\\s*:?\\s+${THING}`],
     ["value", `\\balias (?:\\(?CNAME\\)? )?(?:of|for|to)\\s+${THING}`],
     ["host", `\\b(?:make|turn)\\s+${THING}\\s+(?:an?|into an?)\\s+alias\\b`],
@@ -31,12 +43,16 @@ const SLOTS: readonly (readonly [Column, RegExp])[] = (
     ["host", `\\b(?:for|at|on|under|to|of)\\s+(?:the |your )?(?:host(?:name)? |sub-?domain |name )?${THING}(?=[\\s,.:;]|$)`],
     ["host", `\\b(?:für|pour|para|per|voor|dla)\\s+${THING}`],
     ["value", `\\b(?:der|die|das|qui|que|che|die)\\s+(?:auf|vers|a|naar)\\s+${THING}\\s+(?:zeigt|pointe|apunta|verwijst)`],
-    ["value", `\\b(?:pointant vers|apuntando a|que apunte a|che punta a|mit dem wert|avec la valeur|con el valor|com o valor|con il valore|met de waarde)\\s*:?\\s+${THING}`],
+    [
+      "value",
+      `\\b(?:pointant vers|apuntando a|que apunte a|che punta a|mit dem wert|avec la valeur|con el valor|com o valor|con il valore|met de waarde)\\s*:?\\s+${THING}`,
+    ],
     ["value", `(?:\\bto|:|=|→)\\s+${THING}(?=[\\s,.;]|$)`],
   ] as const
 ).map(([column, pattern]) => [column, new RegExp(pattern, "giu")] as const);
 
-const WORDY_APEX = /\b(?:root(?: of)?(?: your| the)?(?: domain)?|root domain|apex|bare domain|naked domain|domain itself|top level of your domain)\b/i;
+const WORDY_APEX =
+  /\b(?:root(?: of)?(?: your| the)?(?: domain)?|root domain|apex|bare domain|naked domain|domain itself|top level of your domain)\b/i;
 
 interface Slot {
   readonly column: "type" | "host" | "value";
@@ -47,9 +63,6 @@ interface Slot {
 
 /** Sentences are at most so long; what is longer is no sentence. */
 const MAX_SENTENCE = 2000;
-
-/** The end of a sentence, unless a name goes on behind the dot. */
-const SENTENCE = /(?<=[.!?])\s+(?=[\p{Lu}"“(\d])/u;
 
 /** What the slots of a sentence hold, in the order of the text, each place taken once. */
 function slotsOf(sentence: string): Slot[] {
@@ -73,12 +86,13 @@ function slotsOf(sentence: string): Slot[] {
 }
 
 /** Words that stand where a thing could and are none. */
-const NO_THING = /^(?:a|an|the|this|that|your|our|it|its|them|following|new|one|two|record|records|domain|dns|host|name|value|field|box|type|here|us|you|be|is|and|or|with|verify|prove|connect|use|any|each|other|provider|settings|zone|make|set|see|have|get|do|finish|continue)$/i;
+const NO_THING =
+  /^(?:a|an|the|this|that|your|our|it|its|them|following|new|one|two|record|records|domain|dns|host|name|value|field|box|type|here|us|you|be|is|and|or|with|verify|prove|connect|use|any|each|other|provider|settings|zone|make|set|see|have|get|do|finish|continue)$/i;
 
 function suits(column: Column, text: string, quoted: boolean): boolean {
   if (NO_THING.test(text) || /^\d{1,2}(?:h|:\d\d)?$/.test(text)) return false;
   if (column === "host") return looksLikeHost(text) || APEX_WORDS.test(text);
-  return quoted || looksLikeName(text) || fits(undefined, text) === 1 && /[=:]|\d.*\d|\d\./.test(text) && !/^\d+$/.test(text);
+  return quoted || looksLikeName(text) || (fits(undefined, text) === 1 && /[=:]|\d.*\d|\d\./.test(text) && !/^\d+$/.test(text));
 }
 
 /** The records that one sentence, or several that belong together, ask for. */
@@ -92,13 +106,23 @@ function rowsIn(slots: readonly Slot[], text: string): { row: Omit<Row, "line">;
   const groups = distinct.size <= 1 ? [slots] : splitByType(slots);
   for (const group of groups) {
     const type = group.find(({ column }) => column === "type")?.text;
-    const held = group.filter(({ column }) => column === "value").filter(({ text: value }) => type === undefined || fits(type, value) >= 0);
+    const held = group
+      .filter(({ column }) => column === "value")
+      .filter(({ text: value }) => type === undefined || fits(type, value) >= 0);
     const host = group.find(({ column }) => column === "host") ?? (groups.length === 1 ? hosts[0] : undefined);
     if (type === undefined || held.length === 0) continue;
+    // Several values are several addresses of one name; of anything else it is not clear what the second one is for.
+    const several = type === "A" || type === "AAAA";
     const apex = host === undefined && WORDY_APEX.test(text);
-    for (const value of held)
+    for (const value of several ? held : held.slice(0, 1))
       rows.push({
-        row: { fields: { type, value: value.text, ...(host === undefined ? (apex ? { host: "@" } : {}) : { host: APEX_WORDS.test(host.text) ? "@" : host.text }) } },
+        row: {
+          fields: {
+            type,
+            value: value.text,
+            ...(host === undefined ? (apex ? { host: "@" } : {}) : { host: APEX_WORDS.test(host.text) ? "@" : host.text }),
+          },
+        },
         slots: [...group.filter((slot) => slot.column === "type"), ...(host === undefined ? [] : [host]), value],
       });
   }
@@ -121,7 +145,12 @@ function furtherValues(sentence: string, slots: readonly Slot[], type: string | 
   for (const match of sentence.matchAll(/(?:,|\band\b|\bund\b|\bet\b|\by\b|\be\b|\ben\b|\bi\b)\s+([^\s,;]+[^\s,;.])/g)) {
     const text = match[1] as string;
     const from = match.index + match[0].lastIndexOf(text);
-    if (slots.some((slot) => from < slot.to && from + text.length > slot.from) || fits(type, text) < 2 || (type !== "A" && type !== "AAAA")) continue;
+    if (
+      slots.some((slot) => from < slot.to && from + text.length > slot.from) ||
+      fits(type, text) < 2 ||
+      (type !== "A" && type !== "AAAA")
+    )
+      continue;
     more.push({ column: "value", text, from, to: from + text.length });
   }
   return more;

@@ -1,6 +1,6 @@
 import { parseDocument } from "yaml";
 import { type Paste, wholeLine } from "../paste.ts";
-import { fits, looksLikeHost, type Layout, type Reader, type Reading, type Row } from "../reading.ts";
+import { fits, type Layout, looksLikeHost, type Reader, type Reading, type Row } from "../reading.ts";
 import { type Column, isTypeWord, labelOf } from "../words.ts";
 
 /** What a place in a structure says of the records below it. */
@@ -33,14 +33,25 @@ function rowsIn(node: unknown, place: Place, depth: number): Row[] {
   const fields: Partial<Record<Column, string>> = {};
   let values: readonly unknown[] = [];
   for (const [key, value] of Object.entries(node)) {
-    const column = labelOf(wordsOf(key).replace(/^(?:rr|record|dns) (?=\w)/i, ""))?.column ?? (/^(?:values|rrdatas|addresses|targets|records)$/i.test(key) ? "value" : undefined);
+    const label = labelOf(wordsOf(key).replace(/^(?:rr|record|dns) (?=\w)/i, ""));
+    const column = label?.column ?? (/^(?:values|rrdatas|addresses|targets|records)$/i.test(key) ? "value" : undefined);
     if (column === undefined || column === "other") continue;
+    if (label?.type !== undefined) fields.type ??= label.type;
     if (isScalar(value)) fields[column] ??= String(value);
     else if (column === "value" && Array.isArray(value) && value.every(isScalar)) values = value;
   }
   const own = fields.type !== undefined && !isTypeWord(fields.type) ? undefined : (fields.type ?? place.type);
-  const given = { ...(place.host === undefined ? {} : { host: place.host }), ...fields, ...(own === undefined ? {} : { type: own }) };
-  if (fields.value !== undefined && (own !== undefined || fields.host !== undefined) && (fields.type === undefined || own !== undefined)) return [row(given)];
+  const given = {
+    ...(place.host === undefined ? {} : { host: place.host }),
+    ...fields,
+    ...(own === undefined ? {} : { type: own }),
+  };
+  if (
+    fields.value !== undefined &&
+    (own !== undefined || fields.host !== undefined) &&
+    (fields.type === undefined || own !== undefined)
+  )
+    return [row(given)];
   if (values.length > 0 && own !== undefined) return values.map((value) => row({ ...given, value: String(value) }));
   return Object.entries(node).flatMap(([key, value]) => {
     const type = typeOfKey(key);
@@ -48,15 +59,21 @@ function rowsIn(node: unknown, place: Place, depth: number): Row[] {
     if (!isScalar(value)) return rowsIn(value, below, depth + 1);
     const text = String(value);
     // { "www": { "CNAME": "…" } } and { "CNAME": { "www": "…" } }
-    if (type !== undefined && place.host !== undefined && fits(type, text) > 0) return [row({ type, host: place.host, value: text })];
-    if (type === undefined && place.type !== undefined && hostKey(key, value) && fits(place.type, text) > 0) return [row({ type: place.type, host: key, value: text })];
+    if (type !== undefined && place.host !== undefined && fits(type, text) > 0)
+      return [row({ type, host: place.host, value: text })];
+    if (type === undefined && place.type !== undefined && hostKey(key, value) && fits(place.type, text) > 0)
+      return [row({ type: place.type, host: key, value: text })];
     return [];
   });
 }
 
 /** Whether a key can be a host: nothing that names a field, a purpose or a group. */
 const hostKey = (key: string, value: unknown): boolean =>
-  looksLikeHost(key) && labelOf(wordsOf(key)) === undefined && (/[.@*_-]|^www$|^\w{1,20}$/.test(key) && !/^(?:records?|dns|data|result|items|entries|domain|zone|list)$/i.test(key)) && (typeof value !== "object" || !Array.isArray(value) || value.length > 0);
+  looksLikeHost(key) &&
+  labelOf(wordsOf(key)) === undefined &&
+  /[.@*_-]|^www$|^\w{1,20}$/.test(key) &&
+  !/^(?:records?|dns|data|result|items|entries|domain|zone|list)$/i.test(key) &&
+  (typeof value !== "object" || !Array.isArray(value) || value.length > 0);
 
 const row = (fields: Row["fields"]): Row => ({ fields, line: 0 });
 
@@ -66,7 +83,18 @@ function parsed(text: string): { layout: Layout; value: unknown } | undefined {
     try {
       return { layout: "JSON", value: JSON.parse(text) as unknown };
     } catch {
-      // It may be YAML in its flowing form.
+      const lines = text.trim().split("\n");
+      // One object a line, or YAML in its flowing form.
+      if (lines.length > 1 && lines.every((line) => /^\s*\{.*\},?\s*$/.test(line))) {
+        try {
+          return {
+            layout: "JSON",
+            value: JSON.parse(`[${lines.map((line) => line.trim().replace(/,$/, "")).join(",")}]`) as unknown,
+          };
+        } catch {
+          return undefined;
+        }
+      }
     }
   }
   if (text.length > 200_000 || !/^\s+(?:- )?["']?[\w@.*-]+["']?:(?:\s|$)|^\s*- \w+:\s/m.test(text)) return undefined;
@@ -87,17 +115,25 @@ export const readStructures: Reader = (paste, free) => {
     const read = parsed(text);
     if (read === undefined) return [];
     const rows = rowsIn(read.value, {}, 0).map((found) => ({ ...found, line: from }));
-    return rows.length === 0 ? [] : [{ layout: read.layout, labelled: true, rows, spans: paste.lines.slice(from, to).map(wholeLine) }];
+    return rows.length === 0
+      ? []
+      : [{ layout: read.layout, labelled: true, rows, spans: paste.lines.slice(from, to).map(wholeLine) }];
   });
 };
 
 /** Stretches of lines that may be a structure: the whole, and from each line that opens a bracket to the last that closes one. */
 function structures({ lines }: Paste, free: (line: number) => boolean): { from: number; to: number; text: string }[] {
   if (lines.length === 0 || !lines.every(({ index }) => free(index))) return [];
-  const text = (from: number, to: number) => lines.slice(from, to).map((line) => line.raw).join("\n");
+  const text = (from: number, to: number) =>
+    lines
+      .slice(from, to)
+      .map((line) => line.raw)
+      .join("\n");
   const whole = { from: 0, to: lines.length, text: text(0, lines.length) };
   const opens = lines.findIndex((line) => /^\s*[[{]/.test(line.text));
   let closes = -1;
   for (const line of lines) if (/[\]}],?\s*$/.test(line.text)) closes = line.index;
-  return opens > -1 && closes >= opens && (opens > 0 || closes < lines.length - 1) ? [whole, { from: opens, to: closes + 1, text: text(opens, closes + 1) }] : [whole];
+  return opens > -1 && closes >= opens && (opens > 0 || closes < lines.length - 1)
+    ? [whole, { from: opens, to: closes + 1, text: text(opens, closes + 1) }]
+    : [whole];
 }

@@ -17,7 +17,8 @@ const byPattern =
 /** A table of bars: those at both ends frame it. */
 const byBars: Cutter = (lines, at) => {
   const line = lines[at] as Line;
-  if (line.text.length > MAX_LINE || !line.text.includes("|")) return { cells: [{ text: line.text.trim(), span: wholeLine(line) }], lines: 1 };
+  if (line.text.length > MAX_LINE || !line.text.includes("|"))
+    return { cells: [{ text: line.text.trim(), span: wholeLine(line) }], lines: 1 };
   const cells = cellsBetween(line, /\|/g);
   if (/^\s*\|/.test(line.text)) cells.shift();
   if (/\|\s*$/.test(line.text)) cells.pop();
@@ -95,7 +96,10 @@ function assign(cells: readonly Cell[], { columns, cells: headings }: Heading, a
   const starts = headings.map(({ span }) => span.from);
   const columnAt = (cell: Cell, i: number): number => {
     if (!aligned || cells.length >= columns.length) return i;
-    const nearest = starts.reduce((best, from, j) => (Math.abs(from - cell.span.from) < Math.abs((starts[best] as number) - cell.span.from) ? j : best), 0);
+    const nearest = starts.reduce(
+      (best, from, j) => (Math.abs(from - cell.span.from) < Math.abs((starts[best] as number) - cell.span.from) ? j : best),
+      0,
+    );
     return nearest;
   };
   cells.forEach((cell, i) => {
@@ -109,13 +113,25 @@ function assign(cells: readonly Cell[], { columns, cells: headings }: Heading, a
 /** Whether what stands under headings is a row: its type is one, or there is none to be seen and the rest fits. */
 function isRow({ fields }: Row): boolean {
   const { type, value, host, nameServer, priority } = fields;
-  if (type !== undefined && !isEmptyMark(type)) return typeCell(type) !== undefined || /^[A-Z]{3,10}$/.test(type) || plausibility({ fields, line: 0 }) > 0;
+  if (type !== undefined && !isEmptyMark(type))
+    return typeCell(type) !== undefined || /^[A-Z]{3,10}$/.test(type) || plausibility({ fields, line: 0 }) > 0;
   if (nameServer !== undefined) return true;
-  return value !== undefined && value !== "" && (host === undefined ? priority !== undefined || fits("TXT", value) > 0 : isEmptyMark(host) || looksLikeHost(host));
+  return (
+    value !== undefined &&
+    value !== "" &&
+    (host === undefined ? priority !== undefined || fits("TXT", value) > 0 : isEmptyMark(host) || looksLikeHost(host))
+  );
 }
 
 /** The rows below a heading, up to the next heading or a line that is none. */
-function rowsBelow(lines: readonly Line[], from: number, cut: Cutter, heading: Heading, contextType: string | undefined, aligned: boolean) {
+function rowsBelow(
+  lines: readonly Line[],
+  from: number,
+  cut: Cutter,
+  heading: Heading,
+  contextType: string | undefined,
+  aligned: boolean,
+) {
   const rows: Row[] = [];
   const spans: Span[] = [];
   let last: { value: string; line: number } | undefined;
@@ -149,11 +165,20 @@ function rowsBelow(lines: readonly Line[], from: number, cut: Cutter, heading: H
 
 /** Fields without what stands for nothing, a type cell as its type. */
 function cleaned(row: Row): Row {
-  const { type, ttl, priority, ...rest } = row.fields;
+  const { type: given, ttl, priority, ...rest } = row.fields;
+  // One column may hold both: “www CNAME”.
+  const both =
+    rest.host === undefined
+      ? /^(?:(?<host>\S+)\s+(?<behind>[A-Z]+)|(?<front>[A-Z]+)\s+(?:record )?(?:for |at )?(?<last>\S+))$/.exec(given ?? "")
+          ?.groups
+      : undefined;
+  const two = both !== undefined && isTypeWord(both.behind ?? both.front ?? "") && looksLikeHost(both.host ?? both.last ?? "");
+  const type = two ? (both.behind ?? both.front) : given;
   return {
     ...row,
     fields: {
       ...rest,
+      ...(two ? { host: (both.host ?? both.last) as string } : {}),
       ...(type === undefined || type === "" ? {} : { type: typeCell(type) ?? type }),
       ...(ttl === undefined || isEmptyMark(ttl) ? {} : { ttl }),
       ...(priority === undefined || isEmptyMark(priority) ? {} : { priority }),
@@ -166,9 +191,13 @@ export function goesOn(value: string, next: string): boolean {
   const text = next.trim();
   if (/^["“][^"”]*["”]?$/.test(text) && /["”]$/.test(value.trim())) return true;
   if (/^["“](?:[^"”]*)$/.test(value) && /["”]$/.test(text)) return true;
-  if (/\bp=[A-Za-z0-9+/=\s"]*$/.test(value) && /^"?[A-Za-z0-9+/=]{8,}"?;?$/.test(text)) return !isTypeWord(text) && (text.length > 20 || /\d/.test(text));
-  if (/^"?v=spf1\b/i.test(value) && !/\ball"?$/i.test(value.trim())) return /^[+?~-]?(?:include|ip4|ip6|a|mx|exists|redirect|all)\b(?:[:=/]|$)/i.test(text) || /^[+?~-]all"?$/i.test(text);
-  return /^"?v=(?:DKIM1|DMARC1)\b/i.test(value) && (/;\s*$/.test(value) || /^[a-z]{1,5}=/.test(text)) && /^[a-z]{1,5}=\S/.test(text);
+  if (/\bp=[A-Za-z0-9+/=\s"]*$/.test(value) && /^"?[A-Za-z0-9+/=]{8,}"?;?$/.test(text))
+    return !isTypeWord(text) && (text.length > 20 || /\d/.test(text));
+  if (/^"?v=spf1\b/i.test(value) && !/\ball"?$/i.test(value.trim()))
+    return /^[+?~-]?(?:include|ip4|ip6|a|mx|exists|redirect|all)\b(?:[:=/]|$)/i.test(text) || /^[+?~-]all"?$/i.test(text);
+  return (
+    /^"?v=(?:DKIM1|DMARC1)\b/i.test(value) && (/;\s*$/.test(value) || /^[a-z]{1,5}=/.test(text)) && /^[a-z]{1,5}=\S/.test(text)
+  );
 }
 
 /** Tables with a line of headings above their rows. */
@@ -181,7 +210,8 @@ function withHeading(paste: Paste, free: (line: number) => boolean, cut: Cutter,
     const heading = headingOf(cells);
     if (heading === undefined) continue;
     const { rows, spans, to } = rowsBelow(lines, at + used, cut, heading, contextType(lines, at), aligned);
-    if (rows.length > 0) readings.push({ layout: "table", labelled: true, rows, spans: [...lines.slice(at, at + used).map(wholeLine), ...spans] });
+    if (rows.length > 0)
+      readings.push({ layout: "table", labelled: true, rows, spans: [...lines.slice(at, at + used).map(wholeLine), ...spans] });
     at = Math.max(at, to - 1);
   }
   return readings;
@@ -206,15 +236,26 @@ export function typesIn(text: string): Set<string> {
   const found = new Set<string>();
   const whole = typeCell(text);
   if (whole !== undefined) return found.add(whole);
-  for (const [, word = "", behind] of text.matchAll(/(?<![\w.=-])([A-Z]{1,6})(?![\w=]|\.\w)((?:[ -](?:resource |DNS )?(?:records?|entry|entries|eintr[aä]ge?|enregistrements?|registros?|type))|\s*\(|\))?/gi)) {
+  for (const [, word = "", behind] of text.matchAll(
+    /(?<![\w.=-])([A-Z]{1,6})(?![\w=]|\.\w)((?:[ -](?:resource |DNS )?(?:records?|entry|entries|eintr[aä]ge?|enregistrements?|registros?|type))|\s*\(|\))?/gi,
+  )) {
     if (!isTypeWord(word)) continue;
     if (word === word.toUpperCase() && word.length > 1 && word !== "SPF") found.add(word);
-    else if (behind !== undefined && /rec|ent|eint|enr|reg|type/i.test(behind) && !/^a$/.test(word) && word.toUpperCase() !== "SPF") found.add(word.toUpperCase());
+    else if (
+      behind !== undefined &&
+      /rec|ent|eint|enr|reg|type/i.test(behind) &&
+      !/^a$/.test(word) &&
+      word.toUpperCase() !== "SPF"
+    )
+      found.add(word.toUpperCase());
     else if (word === "A" && behind !== undefined && /rec|ent|eint/i.test(behind)) found.add("A");
   }
   if (/\bSPF[ -](?:record|entry)/.test(text) && found.size === 0) found.add("TXT");
   return found;
 }
+
+/** The end of a sentence, unless a name goes on behind the dot. */
+export const SENTENCE = /(?<=[.!?])\s+(?=[\p{Lu}"“(\d])/u;
 
 /** Rows without a heading above them: one cell is a record type, the next two are host and value, numbers are TTL or priority. */
 function withoutHeading(paste: Paste, free: (line: number) => boolean, cut: Cutter): Reading[] {
@@ -237,22 +278,38 @@ function withoutHeading(paste: Paste, free: (line: number) => boolean, cut: Cutt
 function rowOf(cells: readonly Cell[]): Row | undefined {
   const typeAt = cells.findIndex(({ text }) => typeCell(text) !== undefined && !/^[a-z]/.test(text));
   if (typeAt === -1) return undefined;
-  const others = cells.filter(({ text }, i) => i !== typeAt && text !== "" && text.toUpperCase() !== "IN" && !isNoise(text));
+  // “(delete)” beside a record says what to do with it; a bare “Delete” is a button.
+  const remove = cells.some(({ text }) => /^[([]\s*(?:to be )?(?:delete|remove|drop)d?\s*[)\]]$/i.test(text));
+  const others = cells.filter(
+    ({ text }, i) =>
+      i !== typeAt && text !== "" && text.toUpperCase() !== "IN" && !isNoise(text) && !/^[([][^()[\]]*[)\]]$/.test(text),
+  );
   if (others.some(({ text }) => labelOf(text) !== undefined && !looksLikeHost(text))) return undefined;
   const type = typeCell((cells[typeAt] as Cell).text) as string;
   const numbers = others.filter(({ text }) => /^\d{1,9}$|^\d+\s?(?:s|m|h|d|min|hours?|hour)$/.test(text));
   const words = others.filter((cell) => !numbers.includes(cell));
   // A cell that is empty in front of the value is the domain itself.
-  const [host, value] = words.length === 1 && cells.some(({ text }, i) => text === "" && i !== typeAt) ? ["", words[0]?.text] : words.map(({ text }) => text);
+  const [host, value] =
+    words.length === 1 && cells.some(({ text }, i) => text === "" && i !== typeAt)
+      ? ["", words[0]?.text]
+      : words.map(({ text }) => text);
   if (host === undefined || value === undefined || words.length > 2) return undefined;
-  if (!(host === "" || looksLikeHost(host)) || fits(type, type === "SRV" ? `${numbers.map(({ text }) => text).join(" ")} ${value}` : value) < 1) return undefined;
+  if (
+    !(host === "" || looksLikeHost(host)) ||
+    fits(type, type === "SRV" ? `${numbers.map(({ text }) => text).join(" ")} ${value}` : value) < 1
+  )
+    return undefined;
   const line = (cells[0] as Cell).span.line;
   if (type === "SRV" && !/\s/.test(value))
     return { line, fields: { type, host, value: [...numbers.map(({ text }) => text).slice(-3), value].join(" ") } };
   const isMx = type === "MX";
   const priority = isMx ? numbers.find(({ text }) => Number(text) <= 100)?.text : undefined;
   const ttl = numbers.find(({ text }) => text !== priority && (/\D/.test(text) || Number(text) >= 30))?.text;
-  return { line, fields: { type, host, value, ...(priority === undefined ? {} : { priority }), ...(ttl === undefined ? {} : { ttl }) } };
+  return {
+    line,
+    ...(remove ? { remove } : {}),
+    fields: { type, host, value, ...(priority === undefined ? {} : { priority }), ...(ttl === undefined ? {} : { ttl }) },
+  };
 }
 
 /** Tables that stand on their side: every line begins with its heading, and each further column is a record. */

@@ -9,7 +9,8 @@ const RECORD =
   /^(?<host>\S*)\s+(?:(?<ttl>\d+[smhdw]?(?:\d+[smhdw])*)\s+)?(?:IN\s+)?(?:(?<late>\d+[smhdw]?(?:\d+[smhdw])*)\s+)?(?<type>[A-Z]{1,10}|TYPE\d+)\s+(?<value>\S.*)$/is;
 
 /** Words of a sentence that stand in front of a type and are no host. */
-const NO_HOST = /^(?:a|an|the|add|adding|create|this|that|your|new|following|type|record|records|one|two|three|each|for|with|set|use|enter|make|and|or|of|in|as|any|no|existing|old|delete|remove|correct|same|other|another|only|all|dns|required|expected|current)$/i;
+const NO_HOST =
+  /^(?:a|an|the|add|adding|create|this|that|your|new|following|type|record|records|one|two|three|each|for|with|set|use|enter|make|and|or|of|in|as|any|no|existing|old|delete|remove|correct|same|other|another|only|all|dns|required|expected|current)$/i;
 
 /** Parentheses may hold at most so many lines together. */
 const MAX_PARENTHESES = 60;
@@ -63,7 +64,7 @@ export const readZoneLines =
         continue;
       }
       if (/^;/.test(line.text)) {
-        if (rows.length > 0) spans.push(wholeLine(line));
+        spans.push(wholeLine(line));
         continue;
       }
       const logical = logicalLine(lines, at);
@@ -87,7 +88,8 @@ interface Directives {
 function rowOf(groups: Readonly<Record<string, string | undefined>>, { origin, ttl, owner }: Directives): Row | undefined {
   const { type = "", value = "" } = groups;
   const given = groups.host === "" ? owner : groups.host;
-  if (given === undefined || !isTypeWord(type) || NO_HOST.test(given) || !(looksLikeHost(given) || given.endsWith("."))) return undefined;
+  if (given === undefined || !isTypeWord(type) || NO_HOST.test(given) || !(looksLikeHost(given) || given.endsWith(".")))
+    return undefined;
   // A type in small letters is only one between a host and data that can be nothing else.
   if (type !== type.toUpperCase() && fits(type, value) < 2) return undefined;
   const quoted = /^"/.test(value);

@@ -1,0 +1,61 @@
+import * as z from "zod";
+import { PURPOSES } from "../../core/ask/index.ts";
+import { domainName, record } from "../shapes.ts";
+
+/** What `intake --json` prints. */
+export const intakeSchema = z.object({
+  before: z.array(z.string()).describe("what has to be done at the service first"),
+  later: z.array(z.string()).describe("asks of the kit that need inputs the service shows later"),
+  written: z.boolean(),
+  already: z.string().nullable().describe("the ask that holds the same already, so that nothing was saved"),
+  newerThan: z
+    .array(z.string())
+    .describe("asks of the same service that this looks like a newer version of; --instead-of replaces one"),
+  layout: z.string().nullable(),
+  pasted: z
+    .array(z.object({ type: z.string().nullable(), host: z.string().nullable(), value: z.string().nullable() }))
+    .describe("what each record understood was pasted as, in their order; empty for a kit"),
+  asks: z.array(
+    z.object({
+      id: z.string(),
+      service: z.string(),
+      purpose: z.enum(PURPOSES),
+      domain: domainName,
+      records: z.array(record),
+      spf: z.string().nullable(),
+      dmarc: z.string().nullable(),
+    }),
+  ),
+  repairs: z.array(z.object({ kind: z.string(), was: z.string(), is: z.string(), because: z.string() })),
+  questions: z.array(
+    z.object({ id: z.string(), question: z.string(), choices: z.array(z.object({ key: z.string(), meaning: z.string() })) }),
+  ),
+  leftover: z
+    .array(z.object({ text: z.string(), line: z.number() }))
+    .describe("what looks like a part of a record and was not understood, with its line"),
+  remove: z.array(record).describe("records that the page tells to remove"),
+  nameServers: z.array(domainName).describe("name servers that the page tells to change to; never saved as records"),
+  forwards: z
+    .array(
+      z.object({
+        from: z.string(),
+        to: z.string(),
+        permanent: z.boolean().nullable().describe("null where the page does not say"),
+      }),
+    )
+    .describe("web addresses that the page tells to forward"),
+  web: z
+    .array(
+      z.discriminatedUnion("kind", [
+        z.object({ kind: z.literal("meta"), name: z.string(), content: z.string() }),
+        z.object({ kind: z.literal("file"), url: z.string(), text: z.string() }),
+      ]),
+    )
+    .describe("proofs on the web: a tag for a page, or a file"),
+  elsewhere: z
+    .array(
+      z.object({ domain: domainName, type: z.string().nullable(), host: z.string().nullable(), value: z.string().nullable() }),
+    )
+    .describe("rows for another domain of the workspace, left out here"),
+});
+export type IntakeJson = z.output<typeof intakeSchema>;

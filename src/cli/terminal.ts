@@ -1,0 +1,56 @@
+import { openSync } from "node:fs";
+import { createInterface } from "node:readline";
+import { ReadStream } from "node:tty";
+import type { PersonQuestion } from "../app/context.ts";
+import { understoodText } from "../present/asks/intake.ts";
+import { promptFor } from "../present/asks/intake-words.ts";
+import type { Layout } from "../present/layout.ts";
+import { terminalSafe } from "../present/safe.ts";
+
+/** Where the person at the terminal types, also where standard input is a paste; undefined where there is no terminal. */
+function openTerminal(): { input: NodeJS.ReadStream; close: () => void } | undefined {
+  if (process.stdin.isTTY && !process.stdin.readableEnded && !process.stdin.destroyed)
+    return { input: process.stdin, close: () => process.stdin.pause() };
+  try {
+    const input = new ReadStream(openSync("/dev/tty", "r"));
+    return { input, close: () => input.destroy() };
+  } catch {
+    return undefined;
+  }
+}
+
+/** Asks one line; undefined where the input ends instead, as Ctrl-D does. */
+export async function askLine(question: string): Promise<string | undefined> {
+  const terminal = openTerminal();
+  if (terminal === undefined) return undefined;
+  const lines = createInterface({ input: terminal.input, output: process.stderr });
+  try {
+    return await new Promise<string | undefined>((resolve) => {
+      lines.once("close", () => resolve(undefined));
+      lines.question(terminalSafe(question), (answer) => resolve(answer.trim()));
+    });
+  } finally {
+    lines.close();
+    terminal.close();
+  }
+}
+
+/** Shows a question with its choices until one of them is given; undefined where it is left open. */
+export async function chooseAtTerminal(question: PersonQuestion, layout: Layout): Promise<string | undefined> {
+  const { text, choices, usual } = promptFor(
+    question,
+    question.kind === "save-paste" ? understoodText(question.intake, layout) : "",
+  );
+  const listed = choices.map(({ key, label }) => `  ${key}${key === usual ? " (Enter)" : ""}: ${label}\n`).join("");
+  process.stderr.write(terminalSafe(`${text}\n${listed}`));
+  for (;;) {
+    const answer = await askLine("> ");
+    if (answer === undefined) return undefined;
+    if (answer === "" && usual !== undefined) return usual;
+    const exact = choices.find(({ key }) => key === answer);
+    const begun = choices.filter(({ key }) => answer !== "" && key.toLowerCase().startsWith(answer.toLowerCase()));
+    if (exact !== undefined) return exact.key;
+    if (begun.length === 1) return (begun[0] as { key: string }).key;
+    process.stderr.write("Please type one of the words in front of a colon.\n");
+  }
+}

@@ -1,0 +1,76 @@
+import { type DomainName, relativeText } from "../../name/index.ts";
+import { type DataOf, decodeUtf8, txtValue } from "../../record/index.ts";
+import { isSpf } from "../../spf/index.ts";
+import type { Purpose } from "../ask.ts";
+import type { PastedRecord } from "./understand.ts";
+
+/** What a record is for, and whether the page or the record says so; otherwise it is the usual purpose of such a record. */
+export interface PurposeOf {
+  readonly purpose: Purpose;
+  readonly sure: boolean;
+}
+
+/** Words of a page by which it says what a record is for; the first that is found counts. */
+const SAID: readonly (readonly [RegExp, Purpose])[] = [
+  [/\b(?:track(?:ing|ed)?|clicks?|opens?|link branding|branded links?)\b/i, "tracking"],
+  [/\b(?:return[- ]path|bounces?|envelope)\b/i, "bounce"],
+  [/\b(?:certificates?|SSL|TLS|ACME|https)\b/i, "certificate"],
+  [/\b(?:own(?:s|ed|er|ership)?|verif(?:y|ies|ied|ication)|prove|proof|claim|belongs? to you|validate)\b/i, "ownership"],
+];
+
+/** What an alias or address is for, where its own name shows it. */
+const NAMED: readonly (readonly [RegExp, Purpose])[] = [
+  [/^(?:_acme-challenge|_sb-|_ssl|_cert)/i, "certificate"],
+  [/(?:^|[.-])(?:bounces?|return|rp)(?:$|[.-])/i, "bounce"],
+  [/^(?:click|clicks|track|tracking|open|opens|links?|go)(?:$|[.-])/i, "tracking"],
+  [/^(?:autodiscover|autoconfig|imap|pop|smtp)(?:$|[.-])/i, "mailbox"],
+];
+
+const first = (table: readonly (readonly [RegExp, Purpose])[], text: string): Purpose | undefined =>
+  table.find(([words]) => words.test(text))?.[1];
+
+/** What one record is for, by the words around it, its name and its type. `whole` is everything the page says. */
+function purposeOf({ record, about }: PastedRecord, domain: DomainName, whole: string): PurposeOf {
+  const { type, name, data } = record;
+  const label = relativeText(name, domain);
+  const sure = (purpose: Purpose): PurposeOf => ({ purpose, sure: true });
+  if (/(?:^|\.)_domainkey(?:\.|$)/.test(label)) return sure("sending");
+  if (label === "_dmarc" || label.startsWith("_dmarc.")) return sure("policy");
+  if (type === "MX") return sure(label === "@" ? "mailbox" : "bounce");
+  if (type === "CAA") return sure("certificate");
+  if (label.startsWith("_acme-challenge")) return sure("certificate");
+  if (type === "SRV") return sure(/^_(?:imap|pop|submission|autodiscover)/.test(label) ? "mailbox" : "site");
+  if (type === "TXT" && isSpf(decodeUtf8(txtValue(data as DataOf["TXT"])))) return sure(label === "@" ? "sending" : "bounce");
+  const said = first(SAID, about);
+  if (type === "TXT") return sure(said === "certificate" ? "certificate" : "ownership");
+  if (type === "A" || type === "AAAA") return sure("site");
+  if (said !== undefined) return sure(said);
+  const target = "target" in data ? data.target : "";
+  const named = first(NAMED, label) ?? first(NAMED, target);
+  if (named !== undefined) return sure(named);
+  if (label === "www" || label === "@" || label === "*") return sure("site");
+  const inPage = first(SAID, whole);
+  if (label.startsWith("_")) return sure(inPage === "ownership" ? "ownership" : "certificate");
+  return inPage === undefined ? { purpose: "site", sure: false } : sure(inPage);
+}
+
+/** The records of a paste in groups that a specialist would name: one for each purpose, in the order of the page. */
+export function byPurpose(
+  records: readonly PastedRecord[],
+  domain: DomainName,
+  text: string,
+): { readonly purpose: Purpose; readonly sure: boolean; readonly records: readonly PastedRecord[] }[] {
+  const groups = new Map<Purpose, { sure: boolean; records: PastedRecord[] }>();
+  // A page that speaks of one record only speaks of it everywhere.
+  const whole = records.length === 1 ? text.slice(0, 5000) : "";
+  for (const record of records) {
+    const { purpose, sure } = purposeOf(record, domain, whole);
+    const group = groups.get(purpose);
+    if (group === undefined) groups.set(purpose, { sure, records: [record] });
+    else {
+      group.sure &&= sure;
+      group.records.push(record);
+    }
+  }
+  return [...groups].map(([purpose, group]) => ({ purpose, ...group }));
+}

@@ -1,0 +1,206 @@
+import type { PersonQuestion } from "../../app/context.ts";
+import type { IntakeProblem, IntakeQuestion, Layout, Repair } from "../../core/ask/intake/index.ts";
+import { listOf } from "../../core/english.ts";
+import { displayName, parseName, withoutRootDot } from "../../core/name/index.ts";
+import { printData } from "../../core/record/index.ts";
+import { visible } from "../safe.ts";
+
+/** What was put right in a paste, by the kind of repair: why the new form is meant. */
+const REPAIRS: Readonly<Record<string, string>> = {
+  "html-entity": "the page's markup came along",
+  "invisible-characters": "characters that nobody sees came along from the page",
+  "odd-blanks": "the page used spaces that do not break lines",
+  "odd-hyphens": "the page used a hyphen or dash that cannot be typed",
+  "typographic-quotes": "a text editor turned straight quotation marks into typographic ones",
+  "code-marks": "marks for code came along",
+  wrapped: "the value was wrapped over several lines on the page",
+  quotes: "the quotation marks only show where the value begins and ends",
+  scheme: "a record holds a name, not the address of a page",
+  path: "a record holds a name; what follows it belongs to the page's address",
+  port: "a record holds a name without a port",
+  priority: "no priority was given; 10 is usual for the only mail server",
+  "domain-doubled": "the domain stood there twice",
+  "host-form": "the page writes the host in its own way; this is the name it means",
+  "host-empty": "an empty host field means the domain itself",
+  "host-assumed": "the page names no host; a record of this kind has its place there",
+  "type-spf": "an SPF record is published as a TXT record",
+  "example-left-out": "the page shows it as an example only",
+};
+
+export const repairReason = ({ kind }: Pick<Repair, "kind">): string => REPAIRS[kind] ?? "copying from a page does this";
+
+/** A name for people, where the text is one. */
+const shownName = (text: string): string => {
+  const read = parseName(text);
+  return read.ok && text.endsWith(".") ? displayName(read.value) : visible(text);
+};
+
+/** What is asked where a paste can be understood in two ways. */
+export function doubtText({ kind, about }: IntakeQuestion): string {
+  const text = visible(about);
+  switch (kind) {
+    case "host-inside":
+      return `Is the host “${text}” inside this domain, or is it a name elsewhere?`;
+    case "host-which":
+      return `The host field reads “${text}”. Which name is meant?`;
+    case "type":
+      return `The page names no record type. Is “${text}” the target of an alias or a text?`;
+    case "target":
+      return `Is the target “${text}” a host of this domain?`;
+    case "options":
+      return "The page offers several ways, of which one is enough. Which one do you want?";
+    case "readings":
+      return "The paste can be read in two ways. Which one is right?";
+  }
+}
+
+/** What a choice of such a question means. */
+export function choiceText({ kind }: IntakeQuestion, { key, means }: IntakeQuestion["choices"][number]): string {
+  if (kind === "type") return key === "CNAME" ? "a CNAME record that leads there" : "a TXT record with that text";
+  if (kind === "host-inside" && key === "elsewhere") return `${visible(means)}, which cannot be saved for this domain`;
+  if (kind === "target" && key === "as-is") return "a name of its own";
+  return shownName(means);
+}
+
+/** Why a record of a paste cannot be saved, and what to do about it. */
+export function problemText(problem: IntakeProblem): { readonly because: string; readonly remedy: string } {
+  const again = "copy it in full from the service's page and paste it again";
+  switch (problem.code) {
+    case "ellipsis":
+      return {
+        because: `the value “${visible(problem.text)}” was shortened by the page`,
+        remedy: "use the page's copy button, which copies all of it, and paste it again",
+      };
+    case "hidden":
+      return {
+        because: `the page hides the value behind “${visible(problem.text)}”`,
+        remedy: "let the page show it, then copy it again",
+      };
+    case "placeholder":
+      return {
+        because: `“${visible(problem.text)}” is a blank that the page leaves to you`,
+        remedy: "fill in what the service gave you, then paste it again",
+      };
+    case "picture":
+      return {
+        because: `the page shows “${visible(problem.text)}” as a picture, and pictures cannot be copied`,
+        remedy: "type the value with --type, --host and --value",
+      };
+    case "words":
+      return {
+        because: `“${visible(problem.text)}” describes a value and is none`,
+        remedy: "find the value on the service's page; where these words are the value itself, give them with --value",
+      };
+    case "host-invalid":
+      return { because: `the host “${visible(problem.host)}” is not a name`, remedy: "check it against what the service shows" };
+    case "mixed-script":
+      return {
+        because: `the host “${visible(problem.host)}” mixes letters of two alphabets that look alike`,
+        remedy: "type it by hand, then paste the rest again",
+      };
+    case "other-domain":
+      return {
+        because: `the host ${visible(problem.host)} is not part of this domain`,
+        remedy: "save the record for the domain it belongs to, with --domain",
+      };
+    case "verifies-other-domain":
+      return {
+        because: `the page is about ${visible(problem.domain)}, another domain than the one this would be saved for`,
+        remedy: `name the right one with --domain ${visible(problem.domain)}`,
+      };
+    case "no-value":
+      return {
+        because: `the ${problem.type === "" ? "record" : `${visible(problem.type)} record`}${problem.host === "" ? "" : ` for “${visible(problem.host)}”`} has no value`,
+        remedy: again,
+      };
+    case "no-host":
+      return {
+        because: `the page names no host for the ${visible(problem.text)} record`,
+        remedy: "find the host on the page, and give it with --type, --host and --value",
+      };
+    case "not-a-type":
+      return {
+        because: `“${visible(problem.text)}” is not a record type`,
+        remedy: "ask the service for a TXT, CNAME or A record",
+      };
+    case "priority-invalid":
+      return {
+        because: `the priority “${visible(problem.text)}” is not a number`,
+        remedy: "mail servers are tried from the lowest number up; 10 is usual for the only one",
+      };
+    case "value-invalid":
+      return {
+        because: `the value of the ${problem.type} record for ${displayName(problem.name)} cannot be right: found “${visible(problem.found)}”, expected ${problem.expected}`,
+        remedy: again,
+      };
+    case "key-broken":
+      return {
+        because: `the DKIM key (the public part of a mail signature) for ${displayName(problem.name)} is not complete: ${visible(problem.why)}`,
+        remedy: again,
+      };
+    case "example-only":
+      return {
+        because: "the paste shows an example only",
+        remedy: "copy the record with your own values from the service's page",
+      };
+    case "nothing":
+      return {
+        because: "no record was found in the paste",
+        remedy: "copy the table or text with type, host and value, or give them with --type, --host and --value",
+      };
+  }
+}
+
+/** The layout a paste was read from, for people. */
+export const layoutText = (layout: Layout | { readonly kit: string } | undefined): string =>
+  layout === undefined ? "nothing" : typeof layout === "string" ? layout : `kit ${layout.kit}`;
+
+/** A question to the person at the terminal: the text, what can be answered, and what Enter means. */
+export interface Prompt {
+  readonly text: string;
+  readonly choices: readonly { readonly key: string; readonly label: string }[];
+  readonly usual?: string;
+}
+
+/** The words of a question; `save-paste` shows what was understood, made by the caller. */
+export function promptFor(question: PersonQuestion, shown: string): Prompt {
+  switch (question.kind) {
+    case "paste-doubt":
+      return {
+        text: doubtText(question.question),
+        choices: question.question.choices.map((one) => ({ key: one.key, label: choiceText(question.question, one) })),
+      };
+    case "save-paste":
+      return {
+        text: `${shown}Is this right?`,
+        choices: [
+          { key: "yes", label: "save it" },
+          { key: "no", label: "save nothing" },
+        ],
+        usual: "yes",
+      };
+    case "which-domain":
+      return {
+        text: "Which domain is it for?",
+        choices: question.domains.map((domain) => ({ key: withoutRootDot(domain), label: displayName(domain) })),
+      };
+    case "which-service":
+      return { text: "Which service is it from?", choices: question.known.map((key) => ({ key, label: key })) };
+    case "which-purpose": {
+      const records = question.records.map(
+        ({ name, type, data }) => `${displayName(name)} ${type} ${visible(printData(type, data))}`,
+      );
+      return {
+        text: `What is ${listOf(records)} for? The page does not say.`,
+        choices: [
+          { key: "ownership", label: "proves that the domain is yours" },
+          { key: "site", label: "leads visitors to a site or an API" },
+          { key: "certificate", label: "lets a certificate be issued" },
+          { key: "tracking", label: "counts opens and clicks of mail" },
+          { key: "bounce", label: "takes mail that comes back" },
+        ],
+        usual: question.guess,
+      };
+    }
+  }
+}
