@@ -1,10 +1,11 @@
 import type { Ask, State, View } from "../../core/ask/index.ts";
 import { asAsked, dnsWants, isDelegated, isMet, look, recordsWanted, stateOf, webProofOf } from "../../core/ask/index.ts";
 import { type Draft, makeDraft } from "../../core/change/index.ts";
+import { listOf } from "../../core/english.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized, zoneLookup } from "../../core/lookup/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { type Cause, diagnose } from "../../core/ownership/index.ts";
 import { containsAll, printRecord, type RecordSet } from "../../core/record/index.ts";
 import type { WebProof, WebVerdict } from "../../core/site/index.ts";
@@ -89,25 +90,51 @@ const waitingFor = (ask: Ask, journalled: JournalState, domain: Domain): string[
     return other === undefined || journalled.proven.get(id)?.wanted !== wantedText(other);
   });
 
-/** Who put a set there, as far as the workspace knows. */
-function provenanceOf(domain: Domain, journalled: JournalState, _now: number): (set: RecordSet) => string {
-  return (set) => {
-    const publication = journalled.publications.findLast(
-      ({ opened, closed }) =>
-        closed?.end === "published" &&
-        opened.changes.some(
-          (change) =>
-            change.after !== undefined && change.name === set.name && change.type === set.type && containsAll(set, change.after),
-        ),
+/** The last publication that put something at a place, and was neither refused nor taken back. */
+function lastPublication({ publications }: JournalState, { name, type }: Pick<RecordSet, "name" | "type">) {
+  const undone = new Set(publications.filter(({ closed }) => closed?.end === "published").map(({ opened }) => opened.undoes));
+  const publication = publications.findLast(
+    ({ opened, closed }) =>
+      closed?.end === "published" &&
+      !undone.has(opened.id) &&
+      opened.changes.some((change) => change.name === name && change.type === type),
+  );
+  const change = publication?.opened.changes.find((one) => one.name === name && one.type === type);
+  return publication === undefined || change === undefined ? undefined : { at: publication.opened.at, change };
+}
+
+/** Whether Zandrel put every one of these records there for one of these asks, and they were not changed since. */
+const isOwn =
+  (journalled: JournalState) =>
+  (set: RecordSet, asks: readonly string[]): boolean => {
+    const last = lastPublication(journalled, set);
+    if (last === undefined || set.data.length === 0) return false;
+    const { before, after, asks: forAsks } = last.change;
+    return (
+      forAsks.some((id) => asks.includes(id)) &&
+      containsAll(after, set) &&
+      !set.data.some((data) => containsAll(before, { ...set, data: [data] }))
     );
-    if (publication !== undefined)
-      return `Zandrel on ${new Date(publication.opened.at).toISOString().slice(0, 10)} for ${publication.opened.changes.flatMap((change) => change.asks).join(", ")}`;
+  };
+
+/** Who put a set there, as far as the workspace knows; Zandrel only where its journal says so and nobody changed it since. */
+function provenanceOf(domain: Domain, journalled: JournalState): (set: RecordSet) => string {
+  return (set) => {
+    const last = lastPublication(journalled, set);
+    if (
+      last !== undefined &&
+      containsAll(last.change.after, set) &&
+      !set.data.some((data) => containsAll(last.change.before, { ...set, data: [data] }))
+    )
+      return `Zandrel on ${new Date(last.at).toISOString().slice(0, 10)} for ${listOf(last.change.asks)}`;
     const ask = domain.asks.find((one) =>
-      dnsWants(one.wants).some((want) => want.name === set.name && want.type === set.type && isMet(set, want)),
+      dnsWants(one.wants).some(
+        (want) => want.kind !== "absent" && want.name === set.name && want.type === set.type && isMet(set, want),
+      ),
     );
     return ask === undefined
       ? "somebody else (the DNS host's default for new domains, or an older service)"
-      : `the ask ${ask.id}`;
+      : `somebody else, as the ask ${ask.id} wants it`;
   };
 }
 
@@ -117,7 +144,6 @@ export async function draftOf(
   source: Lookup,
   world: Lookup,
   journalled: JournalState,
-  now: number,
   replace: ReadonlySet<DomainName>,
   only?: readonly string[],
 ): Promise<Draft> {
@@ -125,10 +151,12 @@ export async function draftOf(
   return makeDraft({
     domain: domain.name,
     asks,
+    all: domain.asks,
     lookup: source,
     world,
     replace,
-    provenanceOf: provenanceOf(domain, journalled, now),
+    provenanceOf: provenanceOf(domain, journalled),
+    isOwn: isOwn(journalled),
   });
 }
 
@@ -200,7 +228,7 @@ export async function survey(
   const { authority, lookup, viewpoints, undelegatedHosts } = looked;
   const trouble = authority.kind === "delegated" ? undefined : { kind: authority.kind, because: authority.because };
   const source = trouble === undefined ? draftSource(domain, looked, dns, workspace) : undefined;
-  const draft = source === undefined ? undefined : await draftOf(domain, source, dns.world, journalled, dns.now, new Set());
+  const draft = source === undefined ? undefined : await draftOf(domain, source, dns.world, journalled, new Set());
   const siblings = async () => {
     const others = workspace.domains.filter((other) => other.name !== domain.name);
     const seen = await Promise.all(others.map(async (other) => ({ domain: other.name, lookup: (await dns.look(other)).lookup })));
@@ -213,14 +241,16 @@ export async function survey(
       const views = trouble === undefined ? await look(dnsWants(ask.wants), viewpoints) : [];
       const astray = dnsWants(ask.wants).filter(
         (set) =>
-          trouble?.kind === "not-delegated" ||
-          views.some(
-            (view) =>
-              view.role === "authoritative" &&
-              view.name === set.name &&
-              view.type === set.type &&
-              (view.sees === "old" || view.sees === "nothing" || isDelegated(view)),
-          ),
+          set.kind !== "absent" &&
+          (trouble?.kind === "not-delegated" ||
+            views.some(
+              (view) =>
+                view.role === "authoritative" &&
+                view.name === set.name &&
+                view.type === set.type &&
+                view.absent !== true &&
+                (view.sees === "old" || view.sees === "nothing" || isDelegated(view)),
+            )),
       );
       const others = astray.length > 0 ? await siblings() : [];
       const causes = (
@@ -230,7 +260,7 @@ export async function survey(
               wanted,
               apex: domain.name,
               viewpoints,
-              views: views.filter((view) => view.name === wanted.name && view.type === wanted.type),
+              views: views.filter((view) => view.name === wanted.name && view.type === wanted.type && view.absent !== true),
               lookup,
               labels: [ask.service],
               undelegatedHosts,
@@ -241,7 +271,8 @@ export async function survey(
       ).flat();
       const text = wantedText(ask);
       const at = (known: JournalState["proven"]) => (known.get(ask.id)?.wanted === text ? known.get(ask.id)?.at : undefined);
-      const clash = draft?.clashes.find((one) => one.ask === ask.id);
+      const clash = draft?.clashes.find((one) => one.ask === ask.id && !one.contradicts);
+      const contradictions = draft?.clashes.filter((one) => one.ask === ask.id && one.contradicts) ?? [];
       // A value that merely differs is what the draft is about to change; everything else points at a mistake.
       const miss = causes.find(
         (cause) => cause.kind !== "other-value" && cause.kind !== "other-target" && cause.kind !== "alias-in-the-way",
@@ -253,10 +284,19 @@ export async function survey(
         provenAt: at(journalled.proven),
         settledAt: at(journalled.settled),
         clash: clash?.because,
+        contradiction: contradictions[0]?.because,
         miss: miss?.because,
         trouble,
       });
-      return { ask, views, ...verdict, causes, visibility: visibilityOf(ask, journalled) };
+      const beside = contradictions.map(
+        ({ kind, name, because, breaks, options }): Cause => ({
+          kind,
+          at: displayName(name),
+          because,
+          remedy: `take it out at the DNS host, or let Zandrel do it: ${options.join("; ")} (what breaks: ${breaks})`,
+        }),
+      );
+      return { ask, views, ...verdict, causes: [...causes, ...beside], visibility: visibilityOf(ask, journalled) };
     }),
   );
   return { domain, look: looked, asks, draft };

@@ -32,6 +32,7 @@ const clash = z.object({
   because: z.string(),
   breaks: z.string(),
   options: z.array(z.string()).describe("how the clash can be resolved"),
+  contradicts: z.boolean().describe("whether all that is asked is there, and this stands beside it"),
 });
 
 const launchStep = z.object({
@@ -94,7 +95,7 @@ export async function makeDrafts(
       const named = new Set(replace.map((text) => nameIn(text, domain.name)));
       const journalled = loadJournalState(journal, domain.name);
       if (source !== undefined)
-        return draftOf(domain, source, dns.world, journalled, dns.now, named, only.length === 0 ? undefined : only);
+        return draftOf(domain, source, dns.world, journalled, named, only.length === 0 ? undefined : only);
       const because =
         looked.authority.kind === "delegated" ? "none of its name servers has an address" : looked.authority.because;
       const sets = asks.flatMap((ask) => dnsWants(ask.wants).map(({ name, type }) => ({ name, type, because, asks: [ask.id] })));

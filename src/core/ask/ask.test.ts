@@ -35,6 +35,7 @@ const standing = (more: Partial<Standing>): Standing => ({
   provenAt: undefined,
   settledAt: undefined,
   clash: undefined,
+  contradiction: undefined,
   miss: undefined,
   trouble: undefined,
   ...more,

@@ -14,6 +14,8 @@ export interface Standing {
   readonly settledAt: number | undefined;
   /** Why it cannot be published as it stands, from the draft. */
   readonly clash: string | undefined;
+  /** What stands beside the records of the ask and keeps them from counting, although all of them are there. */
+  readonly contradiction: string | undefined;
   /** The likeliest near miss. */
   readonly miss: string | undefined;
   /** Why the domain could not be looked at, or is served by nobody. */
@@ -28,7 +30,7 @@ export interface Verdict {
 const names = (views: readonly View[]) => [...new Set(views.map((view) => view.from))].join(", ");
 
 /** Derives where an ask stands. Pure: the same observations always give the same state. */
-export function stateOf({ ask, views, waitingFor, provenAt, settledAt, clash, miss, trouble }: Standing): Verdict {
+export function stateOf({ ask, views, waitingFor, provenAt, settledAt, clash, contradiction, miss, trouble }: Standing): Verdict {
   const missing = (because: string): Verdict => {
     if (provenAt !== undefined) return { state: "lapsed", because: `it was proven, and now ${because}` };
     if (settledAt !== undefined) return { state: "lapsed", because: `every resolver had it, and now ${because}` };
@@ -48,6 +50,8 @@ export function stateOf({ ask, views, waitingFor, provenAt, settledAt, clash, mi
   // One server that says no is enough to know that it is not there; silence alone says nothing.
   if (lacking.length > 0) {
     const what = [...new Set(lacking.map((view) => `${displayName(view.name)} ${view.type}`))].join(", ");
+    if (lacking.every((view) => view.absent === true))
+      return missing(`${what} is still there, and the service's page tells to remove it`);
     return missing(
       lacking.length === authorities.length
         ? `the name servers do not have ${what} as asked`
@@ -55,6 +59,7 @@ export function stateOf({ ask, views, waitingFor, provenAt, settledAt, clash, mi
     );
   }
   if (silent.length > 0 || authorities.length === 0) return { state: "unknown", because: reason(silent[0]) };
+  if (contradiction !== undefined) return { state: "astray", because: `it is there, but ${contradiction}` };
   if (provenAt !== undefined) return { state: "proven", because: "the service confirmed it, and it is still there" };
   const old = vantages.filter((view) => view.sees === "old" || view.sees === "nothing");
   if (old.length > 0)

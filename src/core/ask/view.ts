@@ -21,6 +21,8 @@ export interface View {
   readonly own?: boolean;
   readonly name: DomainName;
   readonly type: RecordType;
+  /** Whether the wish is that something is gone. */
+  readonly absent?: boolean;
   /** `new`: all that is wanted; `old`: something else; `nothing`: it says there is nothing; `unknown`: it could not be asked. */
   readonly sees: "new" | "old" | "nothing" | "unknown";
   /** How long it keeps that answer, in seconds; undefined for servers that hold the data themselves. */
@@ -41,6 +43,7 @@ export function viewOf(viewpoint: Viewpoint, wanted: DnsWant, answer: Answer): V
     ...(viewpoint.own === undefined ? {} : { own: viewpoint.own }),
     name: wanted.name,
     type: wanted.type,
+    ...(wanted.kind === "absent" ? { absent: true } : {}),
     answer,
   };
   const cached = (seconds: number | undefined) =>
@@ -60,7 +63,8 @@ export function viewOf(viewpoint: Viewpoint, wanted: DnsWant, answer: Answer): V
     default:
       return {
         ...common,
-        sees: answer.chain.length > 0 ? "old" : "nothing",
+        // What has to be gone is seen as wanted where nothing is there.
+        sees: wanted.kind === "absent" ? "new" : answer.chain.length > 0 ? "old" : "nothing",
         ...cached(answer.soa === undefined ? undefined : negativeTtl(answer.soa)),
       };
   }

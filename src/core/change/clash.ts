@@ -16,6 +16,8 @@ export type ClashKind =
   | "null-mx"
   | "target-is-alias"
   | "wildcard-answers"
+  | "leftover-value"
+  | "ends-wildcard"
   | PolicyClashKind;
 
 /** Why an ask cannot be published as it stands, what taking the obstacle away would break, and the options. */
@@ -27,6 +29,8 @@ export interface Clash {
   readonly because: string;
   readonly breaks: string;
   readonly options: readonly string[];
+  /** Whether all that the ask wants there is there, so that this stands beside it and keeps it from counting. */
+  readonly contradicts: boolean;
 }
 
 /** What would go wrong with a set even where nothing stands in its way. */

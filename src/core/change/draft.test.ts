@@ -1,5 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
-import { type Ask, type Want, wantsOf } from "../ask/index.ts";
+import { type Ask, absentOf, type Want, wantsOf } from "../ask/index.ts";
 import { failed, type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { printData } from "../record/index.ts";
@@ -36,7 +36,7 @@ const ask = (id: string, records: string, ...wants: Want[]): Ask => ({
   after: [],
   wants: [...wantsOf(readRecords(records, { origin: apex, ttl: 3600 }).records), ...wants],
 });
-const draft = (asks: Ask[], more: { lookup?: Lookup; world?: Lookup; replace?: string[] } = {}) =>
+const draft = (asks: Ask[], more: { lookup?: Lookup; world?: Lookup; replace?: string[]; all?: Ask[]; own?: string[] } = {}) =>
   makeDraft({
     domain: apex,
     asks,
@@ -44,13 +44,113 @@ const draft = (asks: Ask[], more: { lookup?: Lookup; world?: Lookup; replace?: s
     world: more.world ?? zoneLookup(WORLD),
     replace: new Set((more.replace ?? []).map((one) => name(one, apex))),
     provenanceOf: () => "somebody else",
+    ...(more.all === undefined ? {} : { all: more.all }),
+    isOwn: (set) => set.data.length > 0 && set.data.every((data) => more.own?.includes(printData(set.type, data)) === true),
   });
+const gone = (id: string, records: string, gone: string): Ask => ({
+  ...ask(id, records),
+  wants: [...ask(id, records).wants, ...absentOf(readRecords(gone, { origin: apex, ttl: 3600 }).records)],
+});
+/** The draft in one line a change: what happens to which set, and what it holds afterwards. */
+const lines = ({ changes }: Awaited<ReturnType<typeof draft>>) =>
+  changes.map(({ action, name: of, type, after }) =>
+    `${action} ${of} ${type} ${after?.data.map((data) => printData(type, data)).join(", ") ?? ""}`.trim(),
+  );
+
+describe("wanted means that nothing else is there", () => {
+  const at = (records: string) => live(`${LIVE}${records}\n`);
+  test.each<[string, string, Ask, string]>([
+    ["an older address beside the new one", "two A 192.0.2.1\ntwo A 192.0.2.2", ask("a", "two A 192.0.2.2"), "leftover-value"],
+    [
+      "the mail server of the former host",
+      "in MX 10 a.example.\nin MX 20 b.example.",
+      ask("a", "in MX 10 a.example."),
+      "leftover-value",
+    ],
+    ["an IPv6 address at a site", "two A 192.0.2.2\ntwo AAAA 2001:db8::1", ask("a", "two A 192.0.2.2"), "leftover-address"],
+    [
+      "a second DMARC record",
+      '_dmarc TXT "v=DMARC1; p=none"\n_dmarc TXT "v=DMARC1; p=reject"',
+      ask("a", '_dmarc TXT "v=DMARC1; p=none"'),
+      "second-dmarc",
+    ],
+  ])("%s is said until it is gone", async (_, there, asked, kind) => {
+    const { clashes, changes } = await draft([asked], { lookup: at(there) });
+    expect(clashes).toMatchObject([{ kind, ask: "a" }]);
+    expect(changes).toEqual([]);
+  });
+  test("a larger set that holds the old one loses nothing", async () => {
+    const result = await draft([ask("a", "two A 192.0.2.1\ntwo A 192.0.2.2")], { lookup: at("two A 192.0.2.1") });
+    expect(result.clashes).toEqual([]);
+    expect(lines(result)).toEqual(["merge two.brackwater.example. A 192.0.2.1, 192.0.2.2"]);
+  });
+  test("what another ask needs is never taken for a leftover, nor removed for one that is published alone", async () => {
+    const [a, b] = [ask("a", "two A 192.0.2.1"), ask("b", "two A 192.0.2.2")];
+    const result = await draft([a], { all: [a, b], lookup: at("two A 192.0.2.2"), replace: ["two"] });
+    expect(lines(result)).toEqual(["merge two.brackwater.example. A 192.0.2.2, 192.0.2.1"]);
+    const alias = ask("c", "two CNAME sites.pagewick.example.");
+    const both = await draft([alias], { all: [alias, b], lookup: at("two A 192.0.2.2"), replace: ["two"] });
+    expect(both.clashes).toMatchObject([{ kind: "asks-disagree", because: expect.stringContaining("c and b") }]);
+  });
+  test("what a page tells to remove goes where it is there and nobody needs it, and makes room", async () => {
+    const room = await draft([gone("a", "box CNAME sites.pagewick.example.", "box A 192.0.2.20")]);
+    expect(room.clashes).toEqual([]);
+    expect(lines(room)).toEqual([
+      "remove box.brackwater.example. A",
+      "add box.brackwater.example. CNAME sites.pagewick.example.",
+    ]);
+    expect(lines(await draft([gone("a", "", "box A 192.0.2.20")]))).toEqual(["remove box.brackwater.example. A"]);
+    expect(lines(await draft([gone("a", "", "box A 192.0.2.77")]))).toEqual([]);
+    expect(lines(await draft([gone("a", "", "box A 192.0.2.20"), ask("b", "box A 192.0.2.20")]))).toEqual([
+      "keep box.brackwater.example. A 192.0.2.20",
+    ]);
+  });
+  test("a new version of what Zandrel put there is an update; what somebody else put there is not", async () => {
+    const asks = [ask("a", "box A 192.0.2.99")];
+    expect(lines(await draft(asks, { own: ["192.0.2.20"] }))).toEqual(["replace box.brackwater.example. A 192.0.2.99"]);
+    expect((await draft(asks)).clashes).toMatchObject([{ kind: "other-value" }]);
+    const policy = [ask("p", '_dmarc TXT "v=DMARC1; p=reject"')];
+    const there = at('_dmarc TXT "v=DMARC1; p=none"');
+    expect(lines(await draft(policy, { lookup: there, own: ['"v=DMARC1; p=none"'] }))).toEqual([
+      'replace _dmarc.brackwater.example. TXT "v=DMARC1; p=reject"',
+    ]);
+    expect((await draft(policy, { lookup: there })).clashes).toMatchObject([{ kind: "second-dmarc" }]);
+  });
+  test("a record of its own that would end a wildcard's answers is a clash, also for the names between", async () => {
+    const lookup = at("*.go A 192.0.2.9");
+    expect((await draft([ask("a", "x.go TXT t")], { lookup })).clashes).toMatchObject([
+      { kind: "ends-wildcard", breaks: expect.stringContaining("x.go.brackwater.example") },
+    ]);
+    expect((await draft([ask("a", "_pw.x.go TXT t")], { lookup })).clashes).toMatchObject([
+      { kind: "ends-wildcard", name: "_pw.x.go.brackwater.example." },
+    ]);
+    expect((await draft([ask("a", "_pw.go TXT t")], { lookup })).clashes).toEqual([]);
+  });
+  test("a wildcard that answers with what is asked needs no record beside it", async () => {
+    expect(lines(await draft([ask("a", "x.go A 192.0.2.9")], { lookup: at("*.go A 192.0.2.9") }))).toEqual([
+      "keep x.go.brackwater.example. A 192.0.2.9",
+    ]);
+    // A record of its own with the wildcard's very data is told apart from it, and may be changed.
+    const both = at("*.go A 192.0.2.9\nx.go A 192.0.2.9");
+    expect((await draft([ask("a", "x.go A 192.0.2.8")], { lookup: both })).clashes).toMatchObject([{ kind: "other-value" }]);
+  });
+  test("what breaks is said truly", async () => {
+    const mail = at("@ MX 20 box");
+    expect((await draft([ask("a", "box CNAME x.test.")], { lookup: mail })).clashes[0]?.breaks).toContain(
+      "mail for all of brackwater.example stops",
+    );
+    const key = at('k1._domainkey TXT "v=DKIM1; p=AAAA"');
+    expect((await draft([ask("a", "k1._domainkey CNAME k.heronpost.example.")], { lookup: key })).clashes[0]?.breaks).toContain(
+      "mail signed with the key",
+    );
+  });
+});
 
 describe("an address of the other kind", () => {
   test.each<[string, string[], string[]]>([
     ["that nobody asked for is in the way", ["old A 192.0.2.99"], ["leftover-address"]],
     ["that is asked for as well is not", ["old A 192.0.2.99", "old AAAA 2001:db8::99"], ["other-value"]],
-    ["that stays beside an address that is there already is not", ["both A 192.0.2.21"], []],
+    ["that stays beside an address that is there already still is", ["both A 192.0.2.21"], ["leftover-address"]],
     ["of another name is not", ["elsewhere A 192.0.2.99"], []],
   ])("%s", async (_, records, kinds) => {
     const lookup = live(`${LIVE}both A 192.0.2.21\nboth AAAA 2001:db8::21\n`);

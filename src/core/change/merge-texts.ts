@@ -65,7 +65,11 @@ export interface WantedTexts {
 export async function mergeTexts(
   before: RecordSet | undefined,
   wanted: WantedTexts,
-  { domain, world, mayReplace }: { readonly domain: DomainName; readonly world: Lookup; readonly mayReplace: boolean },
+  {
+    domain,
+    world,
+    mayReplace,
+  }: { readonly domain: DomainName; readonly world: Lookup; readonly mayReplace: (text: string) => boolean },
 ): Promise<Merged> {
   const name = displayName(wanted.name);
   const there = textsOf(before);
@@ -97,7 +101,7 @@ export async function mergeTexts(
           replaceable: false,
         },
       };
-    if (own.length > 1 && !mayReplace)
+    if (own.length > 1 && !own.every(mayReplace))
       return {
         clash: {
           kind: "second-spf",
@@ -130,7 +134,7 @@ export async function mergeTexts(
     const chosen = asked.findLast(is);
     if (chosen === undefined) continue;
     const own = there.filter(is);
-    if (own.length > 0 && !mayReplace)
+    if (own.length > 0 && !own.every(mayReplace))
       return {
         clash: {
           kind,

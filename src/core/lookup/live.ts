@@ -1,4 +1,4 @@
-import { type DomainName, isBelow, parentOf, upwards, wildcardOf } from "../name/index.ts";
+import { type DomainName, isBelow, parentOf, parseName, upwards, wildcardOf } from "../name/index.ts";
 import { type RecordSet, type RecordType, sameData } from "../record/index.ts";
 import { negativeTtl } from "../zone/index.ts";
 import type { AliasSet, Failed, Lookup } from "./lookup.ts";
@@ -39,10 +39,26 @@ async function fromWildcard(lookup: Lookup, apex: DomainName, name: DomainName, 
     const wildcard = wildcardOf(above);
     const answer = await lookup.ask(wildcard, set.type);
     if (answer.kind === "found" && answer.chain.length === 0 && sameData({ ...answer.set, name }, set))
-      return { kind: "wildcard", set, wildcard };
+      return (await isSynthesized(lookup, name, set)) ? { kind: "wildcard", set, wildcard } : undefined;
     if (above === apex) return undefined;
   }
   return undefined;
+}
+
+/** A label below a name that nobody uses. */
+const PROBE = "zandrel-probe";
+
+/**
+ * Whether an answer equal to a wildcard's is the wildcard's doing: below a name that is there the wildcard does not answer
+ * (RFC 4592 section 2.2.1), so that a name below it that nobody uses tells the two apart.
+ */
+async function isSynthesized(lookup: Lookup, name: DomainName, set: RecordSet): Promise<boolean> {
+  const below = parseName(PROBE, name);
+  if (!below.ok) return true;
+  const answer = await lookup.ask(below.value, set.type);
+  const [alias] = answer.chain;
+  const found = alias ?? (answer.kind === "found" ? answer.set : undefined);
+  return found !== undefined && sameData({ ...found, name }, set);
 }
 
 /** The set of its own a name has, if it has one. */

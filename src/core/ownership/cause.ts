@@ -1,3 +1,4 @@
+import type { ClashKind } from "../change/clash.ts";
 import type { ValueMismatch } from "./value.ts";
 
 /** What keeps a published record from counting. */
@@ -20,7 +21,8 @@ export type CauseKind =
   | "second-spf"
   | "broken-spf"
   | "second-dmarc"
-  | "web-proof";
+  | "web-proof"
+  | ClashKind;
 
 /** One reason why a wanted record is not found: where, why in plain words, and what to do about it. */
 export interface Cause {
