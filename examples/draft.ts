@@ -26,7 +26,7 @@ const ask: Ask = {
   purpose: "ownership",
   domain,
   after: [],
-  wants: wantsOf(read.records),
+  wants: wantsOf(read.records.map(({ record }) => record)),
 };
 const zone = readZone("@ 1h SOA ns1 h 1 2h 15m 2w 15m\n@ 1h NS ns1\nns1 1h A 192.0.2.53\n", { origin: domain });
 const lookup = zoneLookup(zonesOf(zone));

@@ -62,7 +62,7 @@ test("there are two examples and more of nearly every command", () => {
 /** What the demo workspace does not have; each of these lines is understood, and says that. */
 const MISSING: Readonly<Record<string, string>> = {
   "zandrel init brackwater.example --organisation 'Brackwater Puppet Theatre'": "domain-there",
-  "zandrel intake": "which-service",
+  "zandrel intake": "paste-problem",
   "zandrel prove pagewick-ownership --confirmed --note 'green tick on the domains page'": "unknown-target",
   "zandrel relocate compare brackwater.example --new-host zonemarrow": "new-host",
   "zandrel relocate check brackwater.example --new-host zonemarrow": "new-host",

@@ -53,7 +53,7 @@ describe("the site builder's two stages, to the certificate", () => {
     expect(await states()).toEqual(["proven", "clashing"]);
     expect(await run(["publish", "brackwater.example"])).toMatchObject({
       exit: 1,
-      err: expect.stringContaining("something is in the way"),
+      err: expect.stringContaining("2 things are in the way"),
     });
     expect(await run(["publish", "brackwater.example", "--replace", "@", "--replace", "www"])).toMatchObject({
       exit: 0,

@@ -3,6 +3,7 @@ import type { Purpose } from "../core/ask/index.ts";
 import type { IntakeQuestion } from "../core/ask/intake/index.ts";
 import type { DomainName } from "../core/name/index.ts";
 import type { ResourceRecord } from "../core/record/index.ts";
+import type { SetChange } from "../core/zone/index.ts";
 import type { Intake } from "./asks/add.ts";
 
 /** What a person is asked on the way; the words for it are the interface's. */
@@ -10,6 +11,8 @@ export type PersonQuestion =
   | { readonly kind: "paste-doubt"; readonly question: IntakeQuestion }
   | { readonly kind: "save-paste"; readonly intake: Intake }
   | { readonly kind: "which-domain"; readonly domains: readonly DomainName[] }
+  | { readonly kind: "which-ask"; readonly asks: readonly string[] }
+  | { readonly kind: "undo"; readonly changes: readonly SetChange[] }
   | { readonly kind: "which-service"; readonly known: readonly string[] }
   | { readonly kind: "which-purpose"; readonly records: readonly ResourceRecord[]; readonly guess: Purpose };
 

@@ -15,6 +15,7 @@ const entry = (name: string, summary: string, load: () => Promise<unknown>): Ent
 
 /** The commands in the order of the work. */
 export const COMMANDS: readonly Entry[] = [
+  entry("guide", "one conversation from paste to proven", () => import("./commands/guide.ts")),
   entry("init", "start a workspace, or add a domain to it", () => import("./commands/init.ts")),
   entry("intake", "save what a service asked for", () => import("./commands/intake.ts")),
   entry("status", "where every ask stands, and the next step", () => import("./commands/status.ts")),

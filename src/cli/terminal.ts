@@ -5,6 +5,7 @@ import type { PersonQuestion } from "../app/context.ts";
 import { understoodText } from "../present/asks/intake.ts";
 import { promptFor } from "../present/asks/intake-words.ts";
 import type { Layout } from "../present/layout.ts";
+import { reversalText } from "../present/publishing/undo.ts";
 import { terminalSafe } from "../present/safe.ts";
 
 /** Where the person at the terminal types, also where standard input is a paste; undefined where there is no terminal. */
@@ -35,13 +36,18 @@ export async function askLine(question: string): Promise<string | undefined> {
   }
 }
 
+/** What a question is about, shown above it. */
+function shownFor(question: PersonQuestion, layout: Layout): string {
+  if (question.kind === "save-paste") return understoodText(question.intake, layout);
+  return question.kind === "undo" ? reversalText(question.changes) : "";
+}
+
 /** Shows a question with its choices until one of them is given; undefined where it is left open. */
 export async function chooseAtTerminal(question: PersonQuestion, layout: Layout): Promise<string | undefined> {
-  const { text, choices, usual } = promptFor(
-    question,
-    question.kind === "save-paste" ? understoodText(question.intake, layout) : "",
-  );
-  const listed = choices.map(({ key, label }) => `  ${key}${key === usual ? " (Enter)" : ""}: ${label}\n`).join("");
+  const { text, choices, usual } = promptFor(question, shownFor(question, layout));
+  const listed = choices
+    .map(({ key, label }) => `  ${key}${key === usual ? " (Enter)" : ""}${label === "" ? "" : `: ${label}`}\n`)
+    .join("");
   process.stderr.write(terminalSafe(`${text}\n${listed}`));
   for (;;) {
     const answer = await askLine("> ");
@@ -51,6 +57,6 @@ export async function chooseAtTerminal(question: PersonQuestion, layout: Layout)
     const begun = choices.filter(({ key }) => answer !== "" && key.toLowerCase().startsWith(answer.toLowerCase()));
     if (exact !== undefined) return exact.key;
     if (begun.length === 1) return (begun[0] as { key: string }).key;
-    process.stderr.write("Please type one of the words in front of a colon.\n");
+    process.stderr.write("Please type one of these words.\n");
   }
 }

@@ -110,11 +110,16 @@ export interface Failures {
   // Asks and kits
   "unknown-target": Unknown;
   "unknown-ask": Unknown;
-  "ask-needed": Record<never, never>;
+  "ask-needed": { readonly known: readonly string[] };
   "ask-in-several": { readonly ask: string; readonly domains: readonly DomainName[] };
   "ask-awaited": { readonly ask: string; readonly waiting: readonly string[]; readonly path: string };
   "ask-gone": { readonly path: string; readonly ask: string };
   "confirm-one-ask": Record<never, never>;
+  "guide-needs-terminal": Record<never, never>;
+  "init-www": { readonly given: DomainName; readonly domain: DomainName };
+  "undo-declined": Record<never, never>;
+  "undo-needed": { readonly needs: readonly { readonly ask: string; readonly name: DomainName; readonly type: string }[] };
+  "confirm-absent": { readonly ask: string; readonly because: string };
   "which-service": { readonly known: readonly string[] };
   "unknown-service": Unknown;
   "service-name": { readonly given: string };
@@ -156,7 +161,7 @@ export interface Failures {
 
   // Publishing
   "publish-unseen": { readonly because: string };
-  "publish-clash": { readonly domain: DomainName; readonly because: string };
+  "publish-clash": { readonly domain: DomainName; readonly reasons: readonly string[] };
   "zone-changed": AfterOthers & { readonly domain: DomainName; readonly because: string };
   "accepted-not-shown": AfterOthers & {
     readonly to: string;
@@ -179,7 +184,6 @@ export interface Failures {
   };
   "retire-unseen": { readonly domain: DomainName };
   "nothing-to-watch": { readonly domains: readonly DomainName[] };
-  "watch-endless": { readonly service: string; readonly ask: string };
   "no-helper": { readonly domain: DomainName };
   "calendar-without-launch": Record<never, never>;
   "launch-passed": { readonly at: number; readonly now: number };

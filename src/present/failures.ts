@@ -1,6 +1,6 @@
-import { listOf } from "../core/english.ts";
+import { count, listOf } from "../core/english.ts";
 import type { Failure, FailureCode, Failures } from "../core/failure.ts";
-import { type DomainName, displayName } from "../core/name/index.ts";
+import { type DomainName, displayName, withoutRootDot } from "../core/name/index.ts";
 import { nearest } from "../core/nearest.ts";
 import { printData, type RecordSet } from "../core/record/index.ts";
 import { choiceText, doubtText, problemText } from "./asks/intake-words.ts";
@@ -251,8 +251,21 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(`${quote(given)} is not a domain or an ask of this workspace${meant(given, words)}`, "see zandrel status for both"),
   "unknown-ask": ({ given, known: words }) =>
     say(`--only ${quote(given)} is not an ask of this workspace${meant(given, words)}`, "see zandrel status for them", "--only"),
-  "ask-needed": () => say("this needs one ask by its id", "see zandrel status for the ids"),
-  "ask-in-several": ({ ask, domains }) => say(`${visible(ask)} is an ask of ${names(domains)}`, "name the domain instead"),
+  "ask-needed": ({ known: asks }) =>
+    say(
+      "this is about one ask, and none was named",
+      asks.length === 0
+        ? "save one with zandrel intake first"
+        : `name one of ${listOf(asks.slice(0, 12).map(visible), "disjunction")}`,
+    ),
+  "ask-in-several": ({ ask, domains }) =>
+    say(
+      `${visible(ask)} is an ask of ${names(domains)}`,
+      `name one of them as ${listOf(
+        domains.map((domain) => `${withoutRootDot(domain)}/${visible(ask)}`),
+        "disjunction",
+      )}`,
+    ),
   "ask-awaited": ({ ask, waiting, path }) =>
     say(
       `${listOf(waiting)} ${waiting.length === 1 ? "waits" : "wait"} for ${ask}`,
@@ -261,6 +274,26 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     ),
   "ask-gone": ({ path, ask }) =>
     say(`${path} no longer has the ask ${ask}: somebody removed it meanwhile`, "see zandrel status", path),
+  "guide-needs-terminal": () =>
+    say("zandrel guide is a conversation and needs a terminal", "in a script, use zandrel intake, publish, watch and prove"),
+  "init-www": ({ given, domain }) =>
+    say(
+      `${displayName(given)} is a host of ${displayName(domain)}, not a domain of its own`,
+      `add the domain with zandrel init ${withoutRootDot(domain)}`,
+    ),
+  "undo-declined": () => say("nothing was taken back", "run zandrel undo again when you are sure"),
+  "undo-needed": ({ needs }) =>
+    say(
+      `nothing was taken back, because ${listOf(needs.map(({ ask, name, type }) => `${visible(ask)} now needs the ${type} record of ${displayName(name)}`))}`,
+      "retire that ask first, or add --force to take it back all the same",
+      "--force",
+    ),
+  "confirm-absent": ({ ask, because }) =>
+    say(
+      `${visible(ask)} cannot be proven yet: ${visible(because)}`,
+      "publish it first; where the service confirmed it all the same, add --force and say with --note what it showed",
+      "--confirmed",
+    ),
   "confirm-one-ask": () => say("--confirmed is for exactly one ask", "name the ask by its id", "--confirmed"),
   "which-service": ({ known: words }) =>
     say(
@@ -373,9 +406,9 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       `nothing was published, because the zone could not be looked up: ${visible(because)}`,
       "try again when its server answers",
     ),
-  "publish-clash": ({ domain, because }) =>
+  "publish-clash": ({ domain, reasons }) =>
     say(
-      `nothing was published, because something is in the way: ${visible(because)}`,
+      `nothing was published, because ${count(reasons.length, "thing")} ${reasons.length === 1 ? "is" : "are"} in the way: ${visible(reasons.map((one, i) => (reasons.length === 1 ? one : `${i + 1}. ${one}`)).join("; "))}`,
       `zandrel draft ${displayName(domain)} shows the options; --only ASK publishes one of the other asks`,
     ),
   "zone-changed": ({ domain, because, before }) =>
@@ -414,11 +447,6 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(`nothing was retired, because ${displayName(domain)} could not be looked up`, "try again when its name servers answer"),
   "nothing-to-watch": ({ domains }) =>
     say("nothing is published yet that could be watched", `run zandrel draft ${domains.map(displayName).join(" ")} first`),
-  "watch-endless": ({ service, ask }) =>
-    say(
-      `${visible(service)} cannot be asked from here, so waiting until it is proven would never end`,
-      `press verify on its page, then run zandrel prove ${ask} --confirmed`,
-    ),
   "no-helper": ({ domain }) =>
     say(
       `the DNS host of ${displayName(domain)} is not reached by a helper program`,

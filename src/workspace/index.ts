@@ -20,6 +20,7 @@ export { ignoreInGit, readSecret, type SecretPlace, secretFile, secretVariable }
 export type { ReportStore } from "./tally.ts";
 export {
   type AskEntry,
+  addHost,
   type Domain,
   domainPath,
   exclusively,

@@ -38,6 +38,8 @@ export type JournalEvent =
       readonly server?: string;
       /** Until when it may be under way, even after the process is gone; milliseconds since 1970. */
       readonly until?: number;
+      /** What stood beside the changes when a sheet was made, so that it is seen when too much was deleted. */
+      readonly beside?: readonly RecordSet[];
       /** The publication this one takes back. */
       readonly undoes?: number;
     }

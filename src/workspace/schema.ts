@@ -71,6 +71,8 @@ const host = z.strictObject({
   title: line,
   /** The host's name servers, `ADDRESS[:PORT]`, to look there even when the parent does not. */
   servers: z.array(line).default([]),
+  /** Names of its name servers, such as `*.nettlehost.example`, by which a domain is recognised as served there. */
+  nameServers: z.array(line).default([]),
   publish: publishing.default({ way: "by-hand" }),
 });
 

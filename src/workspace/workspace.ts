@@ -304,6 +304,18 @@ export function revise(folder: string, domain: Domain, { service, without, add }
   };
 }
 
+/** Adds a DNS host that is reached by hand to zandrel.yaml. Run inside {@link lockWorkspace}. */
+export function addHost(
+  folder: string,
+  key: string,
+  host: { readonly title: string; readonly nameServers: readonly string[] },
+): void {
+  const path = join(folder, SETTINGS_FILE);
+  const text = withEntry(readText(path), "hosts", { [key]: { ...host, publish: { way: "by-hand" } } });
+  readYaml(shownPath(path), text, settingsSchema);
+  replaceFile(path, text);
+}
+
 /** Runs `work` while no other Zandrel process writes to the workspace in a folder, or makes one there. */
 export async function lockWorkspace<T>(folder: string, waiting: Waiting, work: () => T | Promise<T>): Promise<T> {
   const { withLock } = await import("./lock.ts");

@@ -16,6 +16,7 @@ import {
 } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
+import { OWN_SERVICE } from "./survey.ts";
 
 /** What came of an intake: what was understood, and what became of it. */
 export interface Intake {
@@ -165,7 +166,7 @@ export interface ServiceOfAsk {
 
 /** The service that `--service` names, or the organisation's own mail, which stands in zandrel.yaml like any other. */
 export function ownService(workspace: Workspace, request: { readonly service: string | undefined }): ServiceOfAsk {
-  const key = request.service ?? "own-mail";
+  const key = request.service ?? OWN_SERVICE;
   const known = workspace.settings.services[key];
   if (known !== undefined) return { key, title: known.title };
   if (request.service !== undefined)

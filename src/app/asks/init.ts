@@ -2,8 +2,11 @@ import { existsSync } from "node:fs";
 import { basename, join, resolve } from "node:path";
 import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
+import { type DomainName, parseName, withoutRootDot } from "../../core/name/index.ts";
+import { isOfType } from "../../core/record/index.ts";
+import { organizationalDomain } from "../../core/suffix/index.ts";
 import {
+  addHost,
   domainPath,
   fileSchemas,
   findWorkspace,
@@ -15,12 +18,30 @@ import {
   readText,
   replaceFile,
   SETTINGS_FILE,
+  type Settings,
 } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
-import { nameOperand } from "../dns/context.ts";
+import { openDns } from "../dns/context.ts";
+import { domainName } from "../shapes.ts";
 
-export const initialiseSchema = z.object({ folder: z.string(), created: z.array(z.string()), next: z.string() });
+export const initialiseSchema = z.object({
+  folder: z.string(),
+  domain: domainName,
+  created: z.array(z.string()),
+  host: z
+    .object({
+      key: z.string(),
+      title: z.string(),
+      how: z.enum(["named", "recognised", "new", "only"]),
+      nameServers: z.array(domainName),
+    })
+    .nullable()
+    .describe(
+      "the DNS host of the domain: named by option, recognised by its name servers, written down by them, or the only one there is",
+    ),
+  next: z.string(),
+});
 
 const quotedYaml = (text: string) =>
   /^[\p{L}\p{N}][\p{L}\p{N} .'&-]*$/u.test(text) && !/^(true|false|null|yes|no|\d+)$/i.test(text) ? text : JSON.stringify(text);
@@ -39,14 +60,12 @@ vantages:
   - name: this machine
     resolver: system
 
-# Who serves your zones, and how Zandrel publishes there.
+# Who serves your zones, and how Zandrel publishes there. The ways, one example each:
+#  by-hand:   publish: { way: by-hand }                       a sheet to fill in, written as the host's form wants it
+#  zone-file: publish: { way: zone-file, file: example.zone } edits this file
+#  update:    publish: { way: update, server: 192.0.2.53, key: { name: my-key, secret: env:MY_TSIG } }   RFC 2136
+#  helper:    publish: { way: helper, command: [node, helper.mjs] }                                     your own program
 hosts:${host === undefined ? " {}" : `\n  ${host}:\n    title: ${host[0]?.toUpperCase()}${host.slice(1)}\n    publish:\n      way: by-hand`}
-#  example-host:
-#    title: Example Host
-#    publish:
-#      way: update                 # signed dynamic updates (RFC 2136); or zone-file, or by-hand
-#      server: 192.0.2.53
-#      key: { name: my-key, algorithm: hmac-sha256, secret: env:EXAMPLE_HOST_TSIG }
 
 # Who asks you for records; zandrel intake --add-service adds to this list.
 services: {}
@@ -61,6 +80,71 @@ export interface InitialiseRequest extends CommonRequest {
   readonly dnsHost: string | undefined;
   readonly role: (typeof ROLES)[number];
   readonly settings: string | undefined;
+  readonly resolver: readonly string[];
+}
+
+/** The domain that a person means, from what people paste: the address of a page, capitals, a final dot. */
+export function domainMeant(given: string): DomainName {
+  const plain = given
+    .trim()
+    .replace(/^[a-z][a-z0-9+.-]*:\/\//i, "")
+    .replace(/[/?#].*$/s, "")
+    .replace(/:\d+$/, "");
+  const parsed = parseName(plain.endsWith(".") ? plain : `${plain}.`);
+  const because = parsed.ok ? "" : parsed.error.message;
+  if (!parsed.ok || parsed.value === "." || /[\s@_*]/.test(plain) || /^[\d.:]+$/.test(plain))
+    throw new Failure("not-a-domain", { given, because });
+  if (plain.replace(/\.$/, "").split(".").length < 2)
+    throw new Failure("not-a-domain", {
+      given,
+      because: "a registered domain has at least two parts, such as brackwater.example",
+    });
+  if (parsed.value.startsWith("www."))
+    throw new Failure("init-www", { given: parsed.value, domain: organizationalDomain(parsed.value) });
+  return parsed.value;
+}
+
+/** Longest wait for the name servers of a domain; a new domain may have none yet (milliseconds). */
+const LOOK = 2000;
+
+/** The names of the servers that serve a domain now; none where it is not known. */
+async function nameServersOf(
+  domain: DomainName,
+  settings: Settings,
+  request: InitialiseRequest,
+  context: AppContext,
+): Promise<readonly DomainName[]> {
+  const dns = openDns({ resolver: request.resolver, timeout: LOOK }, context, settings, [domain]);
+  try {
+    const answer = await dns.world.ask(domain, "NS");
+    return answer.kind === "found" && isOfType(answer.set, "NS") ? answer.set.data.map(({ target }) => target) : [];
+  } finally {
+    dns.close();
+  }
+}
+
+/** Whether a name is one that a pattern such as `*.nettlehost.example` stands for. */
+const fitsPattern = (name: DomainName, pattern: string): boolean => {
+  const plain = pattern.toLowerCase().replace(/\.?$/, ".");
+  return plain.startsWith("*.") ? name.endsWith(plain.slice(1)) : name === plain;
+};
+
+type Host = NonNullable<z.output<typeof initialiseSchema>["host"]>;
+
+/** The host that serves a domain, by the names of its servers: one that is known, or a new one named after them. */
+function recognise(servers: readonly DomainName[], settings: Settings): Host | undefined {
+  const [first] = servers;
+  if (first === undefined) return undefined;
+  const known = Object.entries(settings.hosts).find(
+    ([, { nameServers }]) =>
+      nameServers.length > 0 && servers.every((server) => nameServers.some((pattern) => fitsPattern(server, pattern))),
+  );
+  if (known !== undefined) return { key: known[0], title: known[1].title, how: "recognised", nameServers: [...servers] };
+  const of = organizationalDomain(first);
+  const key = (of.split(".")[0] ?? "").replace(/[^a-z0-9-]/g, "");
+  if (!KEY.test(key) || Object.hasOwn(settings.hosts, key) || !servers.every((server) => organizationalDomain(server) === of))
+    return undefined;
+  return { key, title: `${key[0]?.toUpperCase()}${key.slice(1)}`, how: "new", nameServers: [...servers] };
 }
 
 /** Start a workspace for a domain in this folder, or add the domain to the workspace that is here. */
@@ -69,20 +153,20 @@ export async function initialise(
   context: AppContext,
 ): Promise<Outcome<z.output<typeof initialiseSchema>>> {
   const { cwd } = context;
-  const operand = onlyOperand(request);
-  const domain = nameOperand(operand);
+  const domain = domainMeant(onlyOperand(request));
   const existing = findWorkspace(cwd, request.workspace);
   const folder = existing ?? cwd;
   const settingsPath = join(folder, SETTINGS_FILE);
-  const host = request.dnsHost;
-  if (host !== undefined && !KEY.test(host)) throw new Failure("host-key", { given: host });
+  const named = request.dnsHost;
+  if (named !== undefined && !KEY.test(named)) throw new Failure("host-key", { given: named });
   const created: string[] = [];
   const schemas = await fileSchemas();
-  await lockWorkspace(folder, context, () => {
+  let host: Host | undefined;
+  await lockWorkspace(folder, context, async () => {
     if (!existsSync(settingsPath)) {
       const from = request.settings;
       const organisation = request.organisation ?? basename(folder);
-      const text = from === undefined ? settingsFor(organisation, host) : readText(resolve(cwd, from));
+      const text = from === undefined ? settingsFor(organisation, named) : readText(resolve(cwd, from));
       if (from !== undefined) readSettings(resolve(cwd, from));
       replaceFile(settingsPath, text);
       // Editors that know the language server complete and check the files by these.
@@ -94,17 +178,33 @@ export async function initialise(
         created.push(".gitignore");
       }
     } else if (request.settings !== undefined) throw new Failure("settings-there", { from: request.settings ?? "" });
-    const workspace = openWorkspace(folder, folder);
-    if (host !== undefined && !Object.hasOwn(workspace.settings.hosts, host))
-      throw new Failure("unknown-host", { given: host, known: Object.keys(workspace.settings.hosts) });
-    if (workspace.domains.some((one) => one.name === domain)) throw new Failure("domain-there", { domain });
-    const hosts = Object.keys(workspace.settings.hosts);
-    const only = host ?? (hosts.length === 1 ? hosts[0] : undefined);
+    const { settings, domains } = openWorkspace(folder, folder);
+    if (named !== undefined && !Object.hasOwn(settings.hosts, named))
+      throw new Failure("unknown-host", { given: named, known: Object.keys(settings.hosts) });
+    if (domains.some((one) => one.name === domain)) throw new Failure("domain-there", { domain });
+    host = await hostOf(domain, settings, request, context);
+    if (host?.how === "new") addHost(folder, host.key, { title: host.title, nameServers: host.nameServers.map(withoutRootDot) });
     replaceFile(
       domainPath(folder, domain),
-      `# yaml-language-server: $schema=../.zandrel/schemas/domain.json\ndomain: ${withoutRootDot(domain)}\nrole: ${request.role}\n${only === undefined ? "" : `host: ${only}\n`}asks: []\n`,
+      `# yaml-language-server: $schema=../.zandrel/schemas/domain.json\ndomain: ${withoutRootDot(domain)}\nrole: ${request.role}\n${host === undefined ? "" : `host: ${host.key}\n`}asks: []\n`,
     );
     created.push(join("domains", `${withoutRootDot(domain)}.yaml`));
   });
-  return { ended: "fine", result: { folder, created, next: "zandrel intake" } };
+  return { ended: "fine", result: { folder, domain, created, host: host ?? null, next: "zandrel intake" } };
+}
+
+/** The DNS host of a new domain: named, recognised, or the only one there is. */
+async function hostOf(
+  domain: DomainName,
+  settings: Settings,
+  request: InitialiseRequest,
+  context: AppContext,
+): Promise<Host | undefined> {
+  const titleOf = (key: string) => settings.hosts[key]?.title ?? key;
+  if (request.dnsHost !== undefined)
+    return { key: request.dnsHost, title: titleOf(request.dnsHost), how: "named", nameServers: [] };
+  const recognised = recognise(await nameServersOf(domain, settings, request, context), settings);
+  if (recognised !== undefined) return recognised;
+  const [only, ...more] = Object.keys(settings.hosts);
+  return only === undefined || more.length > 0 ? undefined : { key: only, title: titleOf(only), how: "only", nameServers: [] };
 }

@@ -22,7 +22,11 @@ export const intakeSchema = z.object({
       purpose: z.enum(PURPOSES),
       domain: domainName,
       records: z.array(record),
-      spf: z.string().nullable(),
+      spf: z.string().nullable().describe("the terms for the SPF record, without its end"),
+      spfEnd: z
+        .string()
+        .nullable()
+        .describe("what the page's own record says of everyone else, such as ~all; it counts where there is no record yet"),
       dmarc: z.string().nullable(),
     }),
   ),

@@ -1,7 +1,7 @@
 import * as z from "zod";
 import { recordsWanted, STATES } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { parseName, withoutRootDot } from "../../core/name/index.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 import { printRecord } from "../../core/record/index.ts";
 import { askLink } from "../../net/service-link.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
@@ -11,6 +11,7 @@ import { linkOf } from "../services/services.ts";
 import { writing } from "../session.ts";
 import { cause, domainName, time } from "../shapes.ts";
 import { type AskStanding, survey, wantedText } from "./survey.ts";
+import { targetsOf } from "./targets.ts";
 
 export const VERDICTS = ["proven", "found", "astray", "absent", "unknown"] as const;
 
@@ -36,30 +37,6 @@ export const proveSchema = z.object({
 export type ProveResult = z.output<typeof proveSchema>;
 
 export type Shown = ProveResult["asks"][number];
-
-/** What the command is about: whole domains, or single asks by their id. */
-export function targetsOf(workspace: Workspace, operands: readonly string[]): Map<Domain, ReadonlySet<string>> {
-  const targets = new Map<Domain, Set<string>>();
-  const add = (domain: Domain, ids: readonly string[]) => targets.set(domain, new Set([...(targets.get(domain) ?? []), ...ids]));
-  for (const operand of operands.length > 0 ? operands : workspace.domains.map((domain) => domain.name)) {
-    const parsed = parseName(operand);
-    const domain = parsed.ok ? workspace.domains.find((one) => one.name === parsed.value) : undefined;
-    const holders = workspace.domains.filter((one) => one.asks.some((ask) => ask.id === operand));
-    if (domain !== undefined)
-      add(
-        domain,
-        domain.asks.map((ask) => ask.id),
-      );
-    else if (holders.length === 1) add(holders[0] as Domain, [operand]);
-    else if (holders.length > 1) throw new Failure("ask-in-several", { ask: operand, domains: holders.map((one) => one.name) });
-    else
-      throw new Failure("unknown-target", {
-        given: operand,
-        known: workspace.domains.flatMap((one) => [withoutRootDot(one.name), ...one.asks.map((ask) => ask.id)]),
-      });
-  }
-  return targets;
-}
 
 /** How an ask is proven. */
 export interface ProveOptions extends DnsOptions {
@@ -122,6 +99,8 @@ export async function proveOne(
   };
   if (request.confirmed) {
     const note = request.note;
+    if (!["spreading", "settled", "proven"].includes(state) && !(request.force && note !== undefined))
+      throw new Failure("confirm-absent", { ask: ask.id, because }, "problem");
     return proven(
       "user",
       `you recorded that ${ask.service} confirmed it${note === undefined ? "" : `: ${note}`}`,
@@ -135,12 +114,16 @@ export async function proveOne(
       return { ...common, state, verdict: "proven", because, asked: notAsked("it is proven already") };
     case "settled":
     case "spreading": {
-      const tooEarly = state === "spreading" && !request.force;
-      const asked = tooEarly
-        ? notAsked(
-            `some resolvers still show the old record, and the service may too: asking too early makes it remember “not found”`,
-          )
-        : await askTheService(standing, domain, workspace, request, context);
+      // The service looks through a resolver of its own, which may hold the old answer for as long as anybody may.
+      const early = state === "spreading" || (visibility !== undefined && now < visibility.by);
+      const asked =
+        early && !request.force
+          ? notAsked(
+              state === "spreading"
+                ? "some resolvers still show the old record, and the service may too: asking too early makes it remember “not found”"
+                : "every resolver we look from has it, but the service's own may still hold the old answer: asking too early makes it remember “not found”",
+            )
+          : await askTheService(standing, domain, workspace, request, context);
       if (asked.answer !== "not-asked")
         journal.append(now, domain.name, {
           kind: "asked-service",

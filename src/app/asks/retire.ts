@@ -1,8 +1,10 @@
 import * as z from "zod";
 import { retireAsk } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
+import type { DomainName } from "../../core/name/index.ts";
 import { dataKey, type RecordData, type RecordSet, setJson } from "../../core/record/index.ts";
-import type { Domain, Publication, Workspace } from "../../workspace/index.ts";
+import { spfIn } from "../../core/spf/index.ts";
+import { type Domain, openWorkspace, type Publication, pickDomains, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { nameIn } from "../publishing/draft.ts";
@@ -11,8 +13,8 @@ import { apply, published } from "../publishing/publish.ts";
 import { writing } from "../session.ts";
 import { domainName, record, time } from "../shapes.ts";
 import { reviseAsks } from "./add.ts";
-import { targetsOf } from "./prove.ts";
 import { draftSource } from "./survey.ts";
+import { oneAsk } from "./targets.ts";
 
 export const retireSchema = z.object({
   at: time,
@@ -39,6 +41,18 @@ const ours =
     );
   };
 
+/** Whether the first SPF record at a name was published by Zandrel. */
+const madeSpf =
+  (publications: readonly Publication[]) =>
+  (name: DomainName): boolean => {
+    const hasSpf = (set: RecordSet | undefined) => set !== undefined && spfIn(set).texts.length > 0;
+    const first = publications
+      .filter(({ closed }) => closed?.end === "published")
+      .flatMap(({ opened }) => opened.changes)
+      .find((change) => change.name === name && change.type === "TXT" && hasSpf(change.after));
+    return first !== undefined && !hasSpf(first.before);
+  };
+
 /** What {@link retire} is asked. */
 export interface RetireRequest extends CommonRequest, Pick<DnsOptions, "resolver" | "timeout" | "includeFrom"> {
   readonly into: string | undefined;
@@ -48,12 +62,12 @@ export interface RetireRequest extends CommonRequest, Pick<DnsOptions, "resolver
 
 /** End an ask: remove the records that only it needed and that Zandrel put there, and take it out of its file. */
 export async function retire(request: RetireRequest, context: AppContext): Promise<Outcome<z.output<typeof retireSchema>>> {
-  const [id] = request.operands;
-  const pick = (workspace: Workspace) => [...targetsOf(workspace, request.operands).keys()];
+  const target = await oneAsk(openWorkspace(context.cwd, request.workspace), request.operands, context);
+  const pick = (workspace: Workspace) => pickDomains(workspace, [target.domain.name]);
   return writing(request, context, pick, async ({ workspace, domains, dns }, journal) => {
     const [domain] = domains as [Domain];
-    const ask = domain.asks.find((one) => one.id === id);
-    if (ask === undefined) throw new Failure("ask-needed", {});
+    const ask = domain.asks.find((one) => one.id === target.id);
+    if (ask === undefined) throw new Failure("ask-gone", { path: domain.path, ask: target.id });
     const waiting = domain.asks.filter((other) => other.after.includes(ask.id));
     if (waiting.length > 0)
       throw new Failure("ask-awaited", { ask: ask.id, waiting: waiting.map((other) => other.id), path: domain.path });
@@ -66,6 +80,7 @@ export async function retire(request: RetireRequest, context: AppContext): Promi
       others: domain.asks.filter((other) => other !== ask),
       lookup: source,
       isOurs: ours(journal.publications(domain.name)),
+      madeSpfAt: madeSpf(journal.publications(domain.name)),
       named,
     });
     const [unseen] = retirement.undetermined;

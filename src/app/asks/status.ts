@@ -3,14 +3,15 @@ import { dnsWants, STATES, type State } from "../../core/ask/index.ts";
 import { keyNameOf } from "../../core/dkim/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
+import { setJson } from "../../core/record/index.ts";
 import { type Domain, type Journal, keySelectors, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { keyAskId } from "../mail/dkim-new.ts";
-import { settleInterrupted } from "../publishing/publication.ts";
+import { lostBeside, openSheet, settleInterrupted } from "../publishing/publication.ts";
 import { domainOperands, reading } from "../session.ts";
-import { domainName, time } from "../shapes.ts";
-import { hostTitle, nextStep, rememberSettled, survey } from "./survey.ts";
+import { domainName, record, time } from "../shapes.ts";
+import { type AskStanding, hostTitle, nextStep, rememberSettled, survey } from "./survey.ts";
 
 export const statusSchema = z.object({
   at: time,
@@ -37,11 +38,18 @@ export const statusSchema = z.object({
         .array(z.object({ selector: z.string(), next: z.string() }))
         .describe("private keys of the workspace whose records nobody asked for, as a run that was stopped leaves them"),
       interrupted: z.array(z.string()).describe("publications that broke off, and what became of them"),
+      sheet: z.object({ since: time, next: z.string() }).nullable().describe("the fill-in sheet that is still to be entered"),
+      lost: z
+        .array(z.object({ name: domainName, type: z.string(), records: z.array(record) }))
+        .describe("records that were there when the newest sheet was made, were not to be touched, and are gone"),
     }),
   ),
 });
 
 export type StatusResult = z.output<typeof statusSchema>;
+
+/** States of asks whose records are still to be entered, where a sheet for them is open. */
+const SHEET_STATES: ReadonlySet<State> = new Set(["noted", "astray", "clashing"]);
 
 const WANTED: ReadonlySet<State> = new Set(["settled", "proven"]);
 
@@ -53,7 +61,8 @@ function endedFor(states: readonly State[]): Ended {
 
 function endedOf(domains: StatusResult["domains"]): Ended {
   const asks = endedFor(domains.flatMap((domain) => domain.asks.map((ask) => ask.state)));
-  return asks === "fine" && domains.some(({ senders }) => senders.some((one) => one.next !== "")) ? "problem" : asks;
+  const open = domains.some(({ senders, lost }) => lost.length > 0 || senders.some((one) => one.next !== ""));
+  return asks === "fine" && open ? "problem" : asks;
 }
 
 /** Addresses and domains at services, as they were said last; asking again is the next step of those that are not done. */
@@ -101,6 +110,13 @@ export async function status(request: StatusRequest, context: AppContext): Promi
       const interrupted = journal === undefined || !observes ? [] : await settleInterrupted(domain, dns, workspace, journal);
       const surveyed = await survey(domain, dns, workspace, journal);
       if (journal !== undefined && observes) rememberSettled(journal, surveyed, dns.now);
+      const sheet = journal === undefined ? undefined : openSheet(journal, domain.name);
+      const onSheet = new Set(sheet?.opened.changes.flatMap(({ asks }) => asks));
+      const lost = journal === undefined ? [] : await lostBeside(domain, dns, workspace, journal);
+      const nextOf = (standing: AskStanding) =>
+        onSheet.has(standing.ask.id) && SHEET_STATES.has(standing.state)
+          ? `zandrel publish ${withoutRootDot(domain.name)} --check`
+          : nextStep(standing, domain.name, workspace);
       shown.push({
         domain: domain.name,
         role: domain.role,
@@ -111,12 +127,15 @@ export async function status(request: StatusRequest, context: AppContext): Promi
           purpose: standing.ask.purpose,
           state: standing.state,
           because: standing.because,
-          next: nextStep(standing, domain.name),
+          next: nextOf(standing),
           visibleBy: standing.visibility === undefined ? null : standing.visibility.by,
         })),
         senders: journal === undefined ? [] : sendersOf(journal, domain.name),
         keysWithoutAsk: keysWithoutAsk(workspace, domain, journal),
         interrupted,
+        sheet:
+          sheet === undefined ? null : { since: sheet.opened.at, next: `zandrel publish ${withoutRootDot(domain.name)} --check` },
+        lost: lost.map((set) => ({ name: set.name, type: set.type, records: setJson(set) })),
       });
     }
     return {

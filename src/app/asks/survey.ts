@@ -1,6 +1,6 @@
 import type { Ask, State, View } from "../../core/ask/index.ts";
 import { asAsked, dnsWants, isDelegated, isMet, look, recordsWanted, stateOf, webProofOf } from "../../core/ask/index.ts";
-import { type Draft, makeDraft } from "../../core/change/index.ts";
+import { type Clash, COMMON_FORM, type Draft, fillIn, makeDraft } from "../../core/change/index.ts";
 import { listOf } from "../../core/english.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized, zoneLookup } from "../../core/lookup/index.ts";
@@ -14,6 +14,9 @@ import { zonesOf } from "../../core/zone/index.ts";
 import type { WebOptions } from "../../net/web.ts";
 import type { Domain, Journal, JournalledChange, Publication, Workspace } from "../../workspace/index.ts";
 import { type DnsContext, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
+
+/** The key of the service that stands for the organisation's own mail: records that Zandrel composed. */
+export const OWN_SERVICE = "own-mail";
 
 /** What the journal remembers of a domain, ready to be asked. */
 export interface JournalState {
@@ -216,6 +219,25 @@ async function webStanding(
   return { ...common, state, because, causes };
 }
 
+/** A clash as a cause: what stands there, and what to do about it in the form of the DNS host. */
+export function causeOf({ kind, name, because, options, offending }: Clash, domain: Domain, workspace: Workspace): Cause {
+  const at = displayName(name);
+  if (offending === undefined) return { kind, at, because, remedy: options.join("; or ") };
+  const way = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.publish;
+  const form = way?.way === "by-hand" ? (way.form ?? COMMON_FORM) : COMMON_FORM;
+  const { type } = offending;
+  const entries = fillIn([{ name: offending.name, type, before: offending, after: undefined }], domain.name, form);
+  const fields = entries.map(
+    ({ host, value }) => `with the host ${host === "" ? "left empty" : `“${host}”`} and the value “${value}”`,
+  );
+  return {
+    kind,
+    at,
+    because,
+    remedy: `at ${hostTitle(domain, workspace)}, delete the ${type} ${entries.length === 1 ? "record" : "records"} ${listOf(fields)}`,
+  };
+}
+
 /** Looks at a domain from everywhere and derives where each of its asks stands. */
 export async function survey(
   domain: Domain,
@@ -288,36 +310,38 @@ export async function survey(
         miss: miss?.because,
         trouble,
       });
-      const beside = contradictions.map(
-        ({ kind, name, because, breaks, options }): Cause => ({
-          kind,
-          at: displayName(name),
-          because,
-          remedy: `take it out at the DNS host, or let Zandrel do it: ${options.join("; ")} (what breaks: ${breaks})`,
-        }),
-      );
-      return { ask, views, ...verdict, causes: [...causes, ...beside], visibility: visibilityOf(ask, journalled) };
+      const beside = contradictions.map((one) => causeOf(one, domain, workspace));
+      // What Zandrel composed proves itself: there is no service to ask.
+      const own: typeof verdict =
+        ask.service === OWN_SERVICE && verdict.state === "settled"
+          ? { state: "proven", because: "it is your own record, and everyone sees it" }
+          : verdict;
+      return { ask, views, ...own, causes: [...causes, ...beside], visibility: visibilityOf(ask, journalled) };
     }),
   );
   return { domain, look: looked, asks, draft };
 }
 
 /** The step that brings an ask on from where it stands. */
-export function nextStep({ ask, state, causes }: AskStanding, domain: DomainName): string {
+export function nextStep({ ask, state, causes }: AskStanding, domain: DomainName, workspace: Workspace): string {
   const name = withoutRootDot(domain);
+  const alone = workspace.domains.filter((one) => one.asks.some(({ id }) => id === ask.id)).length === 1;
+  const idOf = (id: string) => (alone ? id : `${name}/${id}`);
   switch (state) {
     case "waiting":
-      return `zandrel prove ${ask.after[0]}`;
+      return `zandrel prove ${idOf(ask.after[0] as string)}`;
     case "noted":
     case "clashing":
     case "lapsed":
-      return webProofOf(ask.wants) === undefined ? `zandrel draft ${name}` : (causes[0]?.remedy ?? `zandrel prove ${ask.id}`);
+      return webProofOf(ask.wants) === undefined
+        ? `zandrel draft ${name}`
+        : (causes[0]?.remedy ?? `zandrel prove ${idOf(ask.id)}`);
     case "astray":
-      return causes[0]?.remedy ?? `zandrel prove ${ask.id}`;
+      return causes[0]?.remedy ?? `zandrel prove ${idOf(ask.id)}`;
     case "spreading":
       return `zandrel watch ${name}`;
     case "settled":
-      return `zandrel prove ${ask.id}`;
+      return `zandrel prove ${idOf(ask.id)}`;
     case "unknown":
       return `zandrel status ${name}`;
     case "proven":
@@ -329,7 +353,10 @@ export function nextStep({ ask, state, causes }: AskStanding, domain: DomainName
 export function rememberSettled(journal: Journal, result: Survey, now: number): void {
   const journalled = loadJournalState(journal, result.domain.name);
   for (const { ask, state } of result.asks)
-    if (state === "settled" && journalled.settled.get(ask.id)?.wanted !== wantedText(ask))
+    if (
+      (state === "settled" || (state === "proven" && ask.service === OWN_SERVICE)) &&
+      journalled.settled.get(ask.id)?.wanted !== wantedText(ask)
+    )
       journal.append(now, result.domain.name, { kind: "settled", ask: ask.id, wanted: wantedText(ask) });
 }
 

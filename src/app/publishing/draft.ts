@@ -32,6 +32,7 @@ const clash = z.object({
   because: z.string(),
   breaks: z.string(),
   options: z.array(z.string()).describe("how the clash can be resolved"),
+  replaceable: z.boolean().describe("whether --replace NAME resolves it"),
   contradicts: z.boolean().describe("whether all that is asked is there, and this stands beside it"),
 });
 
@@ -117,7 +118,9 @@ function resultOf(drafts: readonly Draft[], now: number): Omit<DraftResult, "pub
         asks: [...asks],
       })),
     ),
-    clashes: drafts.flatMap(({ domain, clashes }) => clashes.map((one) => ({ domain, ...one, options: [...one.options] }))),
+    clashes: drafts.flatMap(({ domain, clashes }) =>
+      clashes.map(({ offending: _, ...one }) => ({ domain, ...one, options: [...one.options] })),
+    ),
     undetermined: drafts.flatMap(({ domain, undetermined }) =>
       undetermined.map(({ name, type, because }) => ({ domain, name, type, because })),
     ),

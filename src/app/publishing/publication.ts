@@ -1,4 +1,5 @@
-import type { Change, Draft } from "../../core/change/index.ts";
+import { dnsWants } from "../../core/ask/index.ts";
+import { type Change, type Draft, lostOf, standingAt } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Live, type Lookup, liveAt, memoized, ownSetOf, zoneLookup } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, name } from "../../core/name/index.ts";
@@ -85,6 +86,54 @@ async function freshly<T>(
   }
 }
 
+/** What stands where a person will work: at the names that change, at the domain itself, and wherever an ask wants something. */
+async function besideOf(
+  domain: Domain,
+  changes: readonly Change[],
+  workspace: Workspace,
+  request: DnsRequest,
+  context: AppContext,
+): Promise<readonly RecordSet[]> {
+  const names = [
+    domain.name,
+    ...changes.map((change) => change.name),
+    ...domain.asks.flatMap((ask) => dnsWants(ask.wants).map((want) => want.name)),
+    ...["_dmarc", "www"].map((label) => name(label, domain.name)),
+  ];
+  return (await freshly(domain, workspace, request, context, (source) => standingAt(names, source, domain.name))) ?? [];
+}
+
+/** How long after a sheet was made it is compared with the zone (milliseconds). */
+const SHEET_DAYS = 14 * 86_400_000;
+
+/** Records that were there when the newest sheet of a domain was made, and that somebody deleted beside what it says. */
+export async function lostBeside(
+  domain: Domain,
+  dns: DnsContext,
+  workspace: Workspace,
+  journal: Journal,
+): Promise<readonly RecordSet[]> {
+  const publications = journal.publications(domain.name);
+  const sheet = publications.findLast(
+    ({ opened }) => opened.way === "by-hand" && opened.beside !== undefined && dns.now - opened.at < SHEET_DAYS,
+  );
+  if (sheet?.opened.beside === undefined) return [];
+  const source = draftSource(domain, await dns.look(domain), dns, workspace);
+  if (source === undefined) return [];
+  // What was published since then was meant.
+  const changes = publications.filter(({ opened }) => opened.at >= sheet.opened.at).flatMap(({ opened }) => opened.changes);
+  return lostOf(
+    sheet.opened.beside,
+    changes.map((change) => ({ before: undefined, after: undefined, ...change, name: name(change.name) })),
+    source,
+    domain.name,
+  );
+}
+
+/** The newest sheet that is still to be entered; undefined where there is none. */
+export const openSheet = (journal: Journal, domain: DomainName): Publication | undefined =>
+  journal.publications(domain).findLast(({ opened, closed }) => closed === undefined && opened.way === "by-hand");
+
 /**
  * Carries changes out, journalled before the wire sees them and closed after; looks afterwards whether the
  * zone really says so. A process that is killed in between leaves an open entry, which
@@ -103,6 +152,7 @@ export async function publishChanges(
     changes: changes.map(journalled),
     until: context.clock.now() + publisher.underWay,
     ...publisher.where,
+    ...(publisher.way === "by-hand" ? { beside: await besideOf(domain, changes, workspace, request, context) } : {}),
     ...(undoes === undefined ? {} : { undoes }),
   });
   const close = (end: PublicationEnd, because: string, reason?: string) =>
@@ -315,6 +365,6 @@ export async function reverse({ opened }: Publication, apex: DomainName, source:
 export function expectPublishable({ domain, clashes, undetermined }: Draft): void {
   const [unknown] = undetermined;
   if (unknown !== undefined) throw new Failure("publish-unseen", { because: unknown.because }, "undetermined");
-  const [clash] = clashes;
-  if (clash !== undefined) throw new Failure("publish-clash", { domain, because: clash.because }, "problem");
+  const reasons = [...new Set(clashes.map(({ because }) => because))];
+  if (reasons.length > 0) throw new Failure("publish-clash", { domain, reasons }, "problem");
 }

@@ -1,15 +1,16 @@
 import * as z from "zod";
-import { type Change, pending, type SheetEntry } from "../../core/change/index.ts";
+import { type Change, COMMON_FORM, fillIn, pending, type SheetEntry } from "../../core/change/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
+import { type RecordSet, setJson } from "../../core/record/index.ts";
 import { longestWindow, visibleBy } from "../../core/spread/index.ts";
-import type { Domain } from "../../workspace/index.ts";
-import { survey } from "../asks/survey.ts";
+import type { Domain, Workspace } from "../../workspace/index.ts";
+import { causeOf, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
-import { cause, domainName, time } from "../shapes.ts";
+import { cause, domainName, record, time } from "../shapes.ts";
 import { type DraftOptions, makeDrafts } from "./draft.ts";
-import { type ApplyOptions, expectPublishable, publishChanges, settleInterrupted } from "./publication.ts";
+import { type ApplyOptions, expectPublishable, lostBeside, publishChanges, settleInterrupted } from "./publication.ts";
 import { publisherFor } from "./publishers.ts";
 
 const sheetEntry = z.object({
@@ -48,9 +49,21 @@ export const publishSchema = z.object({
       }),
     )
     .describe("with --check: what was entered, and what went wrong"),
+  lost: z
+    .array(
+      z.object({ domain: domainName, name: domainName, type: z.string(), records: z.array(record), enter: z.array(sheetEntry) }),
+    )
+    .describe("with --check: records that were there when the sheet was made, were not to be touched, and are gone"),
 });
 
 export type PublishResult = z.output<typeof publishSchema>;
+
+/** How a lost set is entered again in the form of the domain's DNS host. */
+function sheetOf(domain: Domain, workspace: Workspace, set: RecordSet): SheetEntry[] {
+  const way = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.publish;
+  const form = way?.way === "by-hand" ? (way.form ?? COMMON_FORM) : COMMON_FORM;
+  return fillIn([{ name: set.name, type: set.type, before: undefined, after: set }], domain.name, form);
+}
 
 /** What was carried out for one domain, for every face; also where there was nothing to do. */
 function publishedOf(
@@ -99,7 +112,16 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
     if (request.check) {
       const surveys = await Promise.all(domains.map((domain) => survey(domain, dns, workspace, journal)));
       const standings = surveys.flatMap((one) =>
-        one.asks.filter(({ state }) => state !== "waiting").map((standing) => ({ domain: one.domain, ...standing })),
+        one.asks
+          .filter(({ state }) => state !== "waiting")
+          .map((standing) => {
+            const known = new Set(standing.causes.map(({ because }) => because));
+            // What stands in the way is a slip too, also where the record itself is still missing.
+            const slips = (one.draft?.clashes ?? [])
+              .filter((clash) => clash.ask === standing.ask.id && clash.offending !== undefined && !known.has(clash.because))
+              .map((clash) => causeOf(clash, one.domain, workspace));
+            return { domain: one.domain, ...standing, causes: [...standing.causes, ...slips] };
+          }),
       );
       const check = standings.map(({ ask, domain, state, because, causes }) => ({
         ask: ask.id,
@@ -108,12 +130,27 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
         because,
         causes: [...causes],
       }));
+      const lost = (
+        await Promise.all(
+          domains.map(async (domain) =>
+            (
+              await lostBeside(domain, dns, workspace, journal)
+            ).map((set) => ({
+              domain: domain.name,
+              name: set.name,
+              type: set.type,
+              records: setJson(set),
+              enter: sheetOf(domain, workspace, set),
+            })),
+          ),
+        )
+      ).flat();
       const ended = standings.some(({ state }) => state === "unknown")
         ? "undetermined"
-        : check.every((one) => one.entered === true)
+        : lost.length === 0 && check.every((one) => one.entered === true)
           ? "fine"
           : "problem";
-      return { ended, result: { at: dns.now, published: [], check } };
+      return { ended, result: { at: dns.now, published: [], check, lost } };
     }
     const drafts = await makeDrafts(request, workspace, dns, journal, domains);
     // Everything that can be wrong is found before the first change leaves.
@@ -131,6 +168,6 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
       const alreadyDone = earlier.length === 0 ? {} : { alreadyDone: earlier.join(", ") };
       done.push(await apply(domain, changes, { journal, workspace, request, context, ...alreadyDone }));
     }
-    return { ended: "fine", result: { at: context.clock.now(), published: done, check: [] } };
+    return { ended: "fine", result: { at: context.clock.now(), published: done, check: [], lost: [] } };
   });
 }

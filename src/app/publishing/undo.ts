@@ -1,23 +1,68 @@
 import * as z from "zod";
+import { dnsWants, isMet } from "../../core/ask/index.ts";
+import type { Change } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
-import type { Domain } from "../../workspace/index.ts";
+import type { DomainName } from "../../core/name/index.ts";
+import type { Domain, Journal, Publication } from "../../workspace/index.ts";
 import { draftSource } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
-import { time } from "../shapes.ts";
+import { domainName, recordSet, time } from "../shapes.ts";
 import { reverse, settleInterrupted, undoable } from "./publication.ts";
 import { apply, published } from "./publish.ts";
 
 export const undoSchema = z.object({
   at: time,
-  undone: published,
+  undone: published.nullable().describe("what was carried out; null with --dry-run"),
+  changes: z.array(z.object({ name: domainName, type: z.string(), before: recordSet, after: recordSet })),
   publication: z.number().describe("the number of the publication in the journal"),
 });
 
 /** What {@link undo} is asked. */
 export interface UndoRequest extends CommonRequest, Pick<DnsOptions, "resolver" | "timeout" | "includeFrom"> {
   readonly into: string | undefined;
+  readonly dryRun: boolean;
+  readonly force: boolean;
+}
+
+const shownChange = ({ name, type, before, after }: Change) => ({ name, type, before, after });
+
+/** Asks that were saved or changed after the publication and need what it brought: taking it back would take it from them. */
+function neededNow(
+  domain: Domain,
+  { opened }: Publication,
+  changes: readonly Change[],
+): { readonly ask: string; readonly name: DomainName; readonly type: string }[] {
+  const forAsks = new Set(opened.changes.flatMap(({ asks }) => asks));
+  return changes.flatMap((change) =>
+    domain.asks
+      .filter(
+        ({ id, wants }) =>
+          !forAsks.has(id) &&
+          dnsWants(wants).some(
+            (want) =>
+              want.kind !== "absent" &&
+              want.name === change.name &&
+              want.type === change.type &&
+              change.before !== undefined &&
+              isMet(change.before, want) &&
+              !(change.after !== undefined && isMet(change.after, want)),
+          ),
+      )
+      .map(({ id }) => ({ ask: id, name: change.name, type: change.type })),
+  );
+}
+
+/** Keys that mail is signed with since: without their records it fails. */
+function keysInUse(journal: Journal, changes: readonly Change[]): ReturnType<typeof neededNow> {
+  return changes
+    .filter(({ name, after }) => after === undefined && name.includes("._domainkey."))
+    .flatMap(({ name, type }) => {
+      const selector = name.slice(0, name.indexOf("._domainkey."));
+      const inUse = journal.entries(undefined, "key-switched").findLast(({ to, from }) => to === selector || from === selector);
+      return inUse?.to === selector ? [{ ask: "the mail that is signed today", name, type }] : [];
+    });
 }
 
 /** Take the newest publication of a domain back: every record set exactly as it was before. */
@@ -30,7 +75,19 @@ export async function undo(request: UndoRequest, context: AppContext): Promise<O
     const source = draftSource(domain, await dns.look(domain), dns, workspace);
     if (source === undefined) throw new Failure("undo-unseen", { because: "" }, "undetermined");
     const changes = await reverse(publication, domain.name, source);
+    const needs = [...neededNow(domain, publication, changes), ...keysInUse(journal, changes)];
+    if (needs.length > 0 && !request.force) throw new Failure("undo-needed", { needs }, "problem");
+    if (request.dryRun)
+      return {
+        ended: "fine",
+        result: { at: context.clock.now(), undone: null, changes: changes.map(shownChange), publication: publication.opened.id },
+      };
+    if (context.interactive && (await context.choose({ kind: "undo", changes })) !== "yes")
+      throw new Failure("undo-declined", {}, "problem");
     const undone = await apply(domain, changes, { journal, workspace, request, context, undoes: publication.opened.id });
-    return { ended: "fine", result: { at: context.clock.now(), undone, publication: publication.opened.id } };
+    return {
+      ended: "fine",
+      result: { at: context.clock.now(), undone, changes: changes.map(shownChange), publication: publication.opened.id },
+    };
   });
 }

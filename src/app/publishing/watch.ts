@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { dnsWants, look, type View } from "../../core/ask/index.ts";
+import { type Ask, dnsWants, look, type View } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
 import { proveOne } from "../asks/prove.ts";
@@ -49,11 +49,11 @@ export interface WatchSink {
   looked(look: Look): void;
 }
 
-/** How watching ended: the asks that were followed, and whether the services confirmed them all. */
+/** How watching ended: the asks that were followed, those that everyone sees, and those of them that are proven. */
 export interface Watched {
   readonly followed: readonly AskStanding[];
   readonly done: readonly AskStanding[];
-  readonly proven: boolean;
+  readonly proven: readonly AskStanding[];
 }
 
 /** One look at everything that was published or is on its way. */
@@ -96,37 +96,30 @@ const unique = (views: readonly View[]): View[] => [...new Map(views.map((view) 
 /** Whether anything of an ask was ever published, so that there is something to follow. */
 const isPublished = ({ state }: AskStanding): boolean => state !== "noted" && state !== "waiting" && state !== "clashing";
 
-/** Asks the services about everything that is settled; gives back how many of them have not confirmed it yet. */
+/** Asks the services about everything that is settled: which asks they confirmed, and how many they may still confirm. */
 async function askServices(
   surveys: readonly Survey[],
   workspace: Workspace,
   journal: Journal | undefined,
   request: WatchRequest,
   context: AppContext,
-): Promise<number> {
+): Promise<{ readonly open: number; readonly confirmed: ReadonlySet<Ask> }> {
   let open = 0;
+  const confirmed = new Set<Ask>();
   for (const { domain, asks } of surveys)
     for (const standing of asks.filter((one) => one.state === "settled")) {
-      if (workspace.settings.services[standing.ask.service]?.link === undefined)
-        throw new Failure("watch-endless", { service: standing.ask.service, ask: standing.ask.id }, "problem");
-      const { verdict } =
-        journal === undefined
-          ? { verdict: "found" }
-          : await proveOne(
-              standing,
-              domain,
-              workspace,
-              journal,
-              { ...request, force: false, confirmed: false, note: undefined },
-              context,
-            );
-      if (verdict !== "proven") open += 1;
+      // A service without a link is asked on its own page, by the person who watches.
+      if (journal === undefined || workspace.settings.services[standing.ask.service]?.link === undefined) continue;
+      const options = { ...request, force: false, confirmed: false, note: undefined };
+      const { verdict } = await proveOne(standing, domain, workspace, journal, options, context);
+      if (verdict === "proven") confirmed.add(standing.ask);
+      else open += 1;
     }
-  return open;
+  return { open, confirmed };
 }
 
 /** What is settled, what is not. */
-function conclude(surveys: readonly Survey[], proven: boolean): Watched & { readonly ended: Ended } {
+function conclude(surveys: readonly Survey[], confirmed: ReadonlySet<Ask>): Watched & { readonly ended: Ended } {
   const followed = surveys.flatMap(({ asks }) => asks.filter(isPublished));
   const done = followed.filter((one) => one.state === "settled" || one.state === "proven");
   const ended = followed.some((one) => one.state === "unknown")
@@ -134,7 +127,7 @@ function conclude(surveys: readonly Survey[], proven: boolean): Watched & { read
     : done.length === followed.length
       ? "fine"
       : "problem";
-  return { followed, done, proven, ended };
+  return { followed, done, proven: done.filter((one) => one.state === "proven" || confirmed.has(one.ask)), ended };
 }
 
 /** What {@link watch} is asked. */
@@ -165,11 +158,13 @@ export async function watch(request: WatchRequest, context: AppContext, sink: Wa
       }
       sink.looked(seen);
       const going = surveys.flatMap((one) => one.asks.filter(({ state }) => state === "spreading" || state === "unknown"));
-      const unproven =
-        request.until === "proven" && going.length === 0 ? await askServices(surveys, workspace, journal, request, context) : 0;
-      if (going.length + unproven === 0 || (stopAt !== undefined && now >= stopAt)) {
+      const { open, confirmed } =
+        request.until === "proven" && going.length === 0
+          ? await askServices(surveys, workspace, journal, request, context)
+          : { open: 0, confirmed: new Set<Ask>() };
+      if (going.length + open === 0 || (stopAt !== undefined && now >= stopAt)) {
         if (journal !== undefined) for (const one of surveys) rememberSettled(journal, one, now);
-        const { ended, ...result } = conclude(surveys, request.until === "proven" && unproven === 0);
+        const { ended, ...result } = conclude(surveys, confirmed);
         return { ended, result };
       }
       const nextChange = Math.min(

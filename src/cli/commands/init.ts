@@ -1,7 +1,7 @@
 import { initialise, initialiseSchema } from "../../app/asks/init.ts";
 import { ROLES } from "../../workspace/index.ts";
 import { command } from "../command.ts";
-import { choice, text } from "../options.ts";
+import { choice, shared, text } from "../options.ts";
 
 export default command({
   name: "init",
@@ -13,8 +13,9 @@ export default command({
   ],
   options: {
     organisation: text("the name of your organisation (the folder's name if not given)"),
-    dnsHost: text("the key of the domain's DNS host in zandrel.yaml"),
+    dnsHost: text("the key of the domain's DNS host in zandrel.yaml (recognised by its name servers if not given)"),
     role: choice(ROLES, "what the domain is for", { default: "main" }),
+    resolver: shared.resolver,
     settings: text("start from this zandrel.yaml: vantages, DNS hosts, services"),
   },
   schema: initialiseSchema,

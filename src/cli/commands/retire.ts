@@ -4,7 +4,7 @@ import { publishOptions, shared } from "../options.ts";
 
 export default command({
   name: "retire",
-  operands: "ASK",
+  operands: "[ASK|DOMAIN/ASK..]",
   summary: "end an ask: remove the records that only it needed and that Zandrel put there, and take it out of its file",
   examples: [
     ["zandrel retire seekmere-ownership --dry-run", "show what would go and what stays"],

@@ -29,8 +29,12 @@ export interface Clash {
   readonly because: string;
   readonly breaks: string;
   readonly options: readonly string[];
+  /** Whether the user may say that the records at the name are replaced. */
+  readonly replaceable: boolean;
   /** Whether all that the ask wants there is there, so that this stands beside it and keeps it from counting. */
   readonly contradicts: boolean;
+  /** The records that stand in the way or beside it, where they are what has to go. */
+  readonly offending?: RecordSet;
 }
 
 /** What would go wrong with a set even where nothing stands in its way. */

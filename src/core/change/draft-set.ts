@@ -14,7 +14,7 @@ import {
 import { spanText } from "../spread/index.ts";
 import { breaksWithout, shown } from "./breaks.ts";
 import { type ClashKind, hazardOf } from "./clash.ts";
-import { type Change, cacheWindowPart, type Drafting } from "./draft.ts";
+import { type Change, cacheWindowPart, type Drafting } from "./drafting.ts";
 import { holds, pick, type Wanted } from "./gather.ts";
 import { mergeTexts, type WantedTexts } from "./merge-texts.ts";
 
@@ -48,9 +48,23 @@ function clash(
   breaks: string,
   options: readonly string[],
   met = false,
+  offending?: RecordSet,
 ): void {
   const { name, type, asks } = wanted;
-  drafting.clashes.push(...asks.map((ask) => ({ kind, name, type, ask, because, breaks, options, contradicts: met })));
+  drafting.clashes.push(
+    ...asks.map((ask) => ({
+      kind,
+      name,
+      type,
+      ask,
+      because,
+      breaks,
+      options,
+      replaceable: options.some((option) => option.includes("--replace")),
+      contradicts: met,
+      ...(offending === undefined ? {} : { offending }),
+    })),
+  );
 }
 
 /** What is wrong with a wish before anybody looks at the zone; true where something is. */
@@ -185,6 +199,7 @@ async function makeRoom(step: Step, other: RecordSet, kind: ClashKind, because: 
       await breaksWithout(other, drafting.domain, drafting.lookup),
       [replaceWay(name)],
       met,
+      other,
     );
     return false;
   }
@@ -405,5 +420,5 @@ async function draftRecords(step: Step): Promise<void> {
     : met
       ? `${displayName(name)} has what is asked, and beside it ${type === "CNAME" ? "a second alias" : `another ${type} record`}, ${shown(others)}, put there by ${provenance}; ${type === "MX" ? "part of the mail still goes there" : "part of the visitors still arrive there"}`
       : `${displayName(name)} has another ${type} record already: ${shown(others)}, put there by ${provenance}`;
-  clash(step, nullMx ? "null-mx" : met ? "leftover-value" : "other-value", because, breaks, [replaceWay(name)], met);
+  clash(step, nullMx ? "null-mx" : met ? "leftover-value" : "other-value", because, breaks, [replaceWay(name)], met, others);
 }

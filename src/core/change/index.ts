@@ -8,7 +8,9 @@
  * pending(draft);     // the changes that have to be carried out
  * ```
  */
-export type { Clash } from "./clash.ts";
+export type { Clash, ClashKind } from "./clash.ts";
 export * from "./draft.ts";
+export type { Change, Draft, DraftRequest } from "./drafting.ts";
+export * from "./lost.ts";
 export * from "./retire.ts";
 export * from "./sheet.ts";

@@ -15,7 +15,7 @@ import {
 } from "../record/index.ts";
 import { isSpf, readSpfRecord, type Term } from "../spf/index.ts";
 import { cacheWindowOf } from "../spread/index.ts";
-import type { Change } from "./draft.ts";
+import type { Change } from "./drafting.ts";
 
 /** A record that stays although its ask ends, and why. */
 interface Staying {
@@ -39,6 +39,8 @@ export interface RetireRequest {
   readonly lookup: Lookup;
   /** Whether Zandrel itself put a record there, by the journal. */
   readonly isOurs: (set: RecordSet, data: RecordData) => boolean;
+  /** Whether the name had no SPF record before Zandrel published one there, by the journal. */
+  readonly madeSpfAt?: (name: DomainName) => boolean;
   /** Names at which records go although somebody else put them there, because the user said so. */
   readonly named: ReadonlySet<DomainName>;
 }
@@ -71,7 +73,7 @@ function endWish(
   want: DnsWant,
   before: RecordSet,
   { left, stays }: Leaving,
-  { others, isOurs, named }: Pick<RetireRequest, "others" | "isOurs" | "named">,
+  { others, isOurs, named, madeSpfAt }: Pick<RetireRequest, "others" | "isOurs" | "named" | "madeSpfAt">,
 ): Leaving {
   const { name, type } = want;
   const staying = (data: string, because: string): Leaving => ({ left, stays: [...stays, { name, type, data, because }] });
@@ -98,6 +100,9 @@ function endWish(
           want.record.text,
           `the SPF record was not last written by Zandrel; --replace ${displayName(name)} takes the terms out all the same`,
         );
+      // The record that Zandrel made goes with its last term: what would be left forbids or allows nothing of anybody's.
+      if (needed.length === 0 && /^v=spf1(?: [+?~-]?all)?$/i.test(ended) && madeSpfAt?.(name) === true)
+        return { left: left.filter((one) => one !== record), stays };
       const shorter = { strings: splitCharacterStrings(octetsOf(ended)) };
       return { left: left.map((one) => (one === record ? shorter : one)), stays };
     }

@@ -1,4 +1,4 @@
-import type { ClashKind } from "../change/clash.ts";
+import type { ClashKind } from "../change/index.ts";
 import type { ValueMismatch } from "./value.ts";
 
 /** What keeps a published record from counting. */

@@ -1,9 +1,11 @@
 import type { DnsWant } from "../ask/index.ts";
 import { isDmarc } from "../dmarc/index.ts";
+import { listOf } from "../english.ts";
 import type { Answer } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 import { type DataOf, decodeUtf8, isOfType, type RecordSet, txtValue } from "../record/index.ts";
 import { isSpf, readSpfRecord } from "../spf/index.ts";
+import { readTagList } from "../tag-list.ts";
 import type { Cause } from "./cause.ts";
 import { firstDifference, type ValueMismatch, valueMismatch } from "./value.ts";
 
@@ -55,6 +57,31 @@ export const targets = (answer: Answer): DomainName[] => {
 const wantedTexts = (wanted: RecordSet): string[] =>
   isOfType(wanted, "TXT") ? wanted.data.map((data) => decodeUtf8(txtValue(data))) : [];
 
+/** What a DMARC record says otherwise than is wanted, tag by tag. */
+function policyDifference(wanted: string, seen: readonly string[], at: string): Cause[] {
+  const [there, ...more] = seen;
+  if (there === undefined || more.length > 0) return [];
+  const [want, has] = [wanted, there].map((text) => new Map(readTagList(text).tags.map(({ name, value }) => [name, value]))) as [
+    Map<string, string>,
+    Map<string, string>,
+  ];
+  const differences = [...new Set([...want.keys(), ...has.keys()])].flatMap((tag) => {
+    const [is, was] = [want.get(tag), has.get(tag)];
+    if (is === was) return [];
+    if (was === undefined) return [`${tag}= is missing`];
+    return [is === undefined ? `${tag}=${was} is there and not wanted` : `${tag}=${was} is there instead of ${tag}=${is}`];
+  });
+  if (differences.length === 0) return [];
+  return [
+    {
+      kind: "other-value",
+      at,
+      because: `${at} has another version of the DMARC record: ${listOf(differences)}`,
+      remedy: "publish the new version; it takes the place of the old one",
+    },
+  ];
+}
+
 /** How the texts at a name come close to the wanted ones. */
 export function diagnoseValues(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Cause[] {
   const at = displayName(wanted.name);
@@ -62,6 +89,8 @@ export function diagnoseValues(wanted: RecordSet<DataOf["TXT"]>, answer: Answer)
   return wanted.data.flatMap((data) => {
     const value = decodeUtf8(txtValue(data));
     if (seen.includes(value)) return [];
+    // A policy says the same in many spellings: it is compared tag by tag, never character by character.
+    if (isDmarc(value)) return policyDifference(value, seen.filter(isDmarc), at);
     const causes = seen.flatMap((text): Cause[] => {
       const kind = valueMismatch(value, text);
       if (kind === undefined) return [];

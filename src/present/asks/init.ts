@@ -1,8 +1,32 @@
 import type * as z from "zod";
 import type { initialiseSchema } from "../../app/asks/init.ts";
+import { listOf } from "../../core/english.ts";
+import { displayName } from "../../core/name/index.ts";
+import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
+type Result = z.output<typeof initialiseSchema>;
+
+/** Who serves the domain, and what that means for publishing. */
+function hostText({ domain, host }: Result): string {
+  const name = displayName(domain);
+  if (host === null)
+    return `It is not known yet who serves ${name}: add the DNS host to zandrel.yaml under hosts, and its key to the domain's file as host.`;
+  const title = visible(host.title);
+  switch (host.how) {
+    case "named":
+      return `${title} serves ${name}, as you said.`;
+    case "recognised":
+      return `${title} serves ${name}: its name servers are ${listOf(host.nameServers.map((server) => displayName(server)))}.`;
+    case "only":
+      return `${title} is the only DNS host here, so ${name} is taken to be there.`;
+    case "new":
+      return `${name} is served by ${listOf(host.nameServers.map((server) => displayName(server)))}. That host was saved as ${visible(host.key)}, reached by hand; zandrel.yaml shows the other ways.`;
+  }
+}
+
 /** The result of {@link initialise} for people. */
-export function initialiseText({ created, next }: z.output<typeof initialiseSchema>, { style }: Layout): string {
-  return `${created.map((file) => `${style.good("written")}  ${file}\n`).join("")}Next: ${style.command(next)} (paste what the service shows, then press Ctrl-D)\n`;
+export function initialiseText(result: Result, { style, width }: Layout): string {
+  const written = result.created.map((file) => `${style.good("written")}  ${file}\n`).join("");
+  return `${written}${wrap(hostText(result), width)}\nNext: ${style.command(result.next)} (paste what the service shows, then press Ctrl-D), or ${style.command("zandrel guide")}\n`;
 }

@@ -184,6 +184,17 @@ export function promptFor(question: PersonQuestion, shown: string): Prompt {
         text: "Which domain is it for?",
         choices: question.domains.map((domain) => ({ key: withoutRootDot(domain), label: displayName(domain) })),
       };
+    case "which-ask":
+      return { text: "Which ask is it about?", choices: question.asks.map((key) => ({ key, label: "" })) };
+    case "undo":
+      return {
+        text: `This is taken back:\n${shown}Is that right?`,
+        choices: [
+          { key: "yes", label: "take it back" },
+          { key: "no", label: "change nothing" },
+        ],
+        usual: "no",
+      };
     case "which-service":
       return { text: "Which service is it from?", choices: question.known.map((key) => ({ key, label: key })) };
     case "which-purpose": {

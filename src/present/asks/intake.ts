@@ -23,7 +23,9 @@ const recordRow = (record: ResourceRecord): string[] => [record.type, displayNam
 function wantedLines({ records, spf, dmarc, web }: NewAsk): string[] {
   return [
     ...columns(records.map(recordRow)).map((line) => `  ${line}`),
-    ...(spf === undefined ? [] : [`  SPF (which servers may send): add ${visible(spf)} to the domain's one record`]),
+    ...(spf === undefined
+      ? []
+      : [`  SPF (which servers may send): add ${visible(termsOf(spf).terms)} to the domain's one record${endText(spf)}`]),
     ...(dmarc === undefined ? [] : [`  DMARC (what receivers do with mail that is not proven): at least p=${dmarc}`]),
     ...(web === undefined
       ? []
@@ -31,6 +33,14 @@ function wantedLines({ records, spf, dmarc, web }: NewAsk): string[] {
         ? [`  a tag in the head of ${visible(web.url)}: name “${visible(web.name)}”, content “${short(web.content)}”`]
         : [`  a file at ${visible(web.url)} that says “${short(web.text)}”`]),
   ];
+}
+
+/** What the page says of everyone else, beside what becomes of it. */
+function endText(spf: string): string {
+  const { end } = termsOf(spf);
+  return end === undefined
+    ? ""
+    : `; the page ends its record with ${visible(end)}, which counts only where there is no SPF record yet`;
 }
 
 /** What was understood, as a table to compare with the page. */
@@ -125,6 +135,13 @@ export function intakeText(intake: Intake, layout: Layout): string {
   return `${shown}${known === "" ? "" : `${known}\n`}${summary}; ${then}\n`;
 }
 
+/** SPF terms and what the record they are from says of everyone else. */
+function termsOf(spf: string): { readonly terms: string; readonly end: string | undefined } {
+  const words = spf.split(" ");
+  const isEnd = (word: string) => /^[+?~-]?all$/i.test(word);
+  return { terms: words.filter((word) => !isEnd(word)).join(" "), end: words.find(isEnd) };
+}
+
 const NONE = {
   repairs: [],
   questions: [],
@@ -154,7 +171,8 @@ export function intakeJson({ asks, already, newerThan, written, layout, read, be
       purpose,
       domain,
       records: wanted.map(recordJson),
-      spf: spf ?? null,
+      spf: spf === undefined ? null : termsOf(spf).terms,
+      spfEnd: spf === undefined ? null : (termsOf(spf).end ?? null),
       dmarc: dmarc ?? null,
     })),
     repairs: repairs.map((repair) => ({ ...repair, because: repairReason(repair) })),

@@ -1,5 +1,6 @@
 import type { StatusResult } from "../../app/asks/status.ts";
-import { displayName } from "../../core/name/index.ts";
+import { listOf } from "../../core/english.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { columns, count, deadline, moment, STATE_MARK, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -7,7 +8,7 @@ import type { Layout } from "../layout.ts";
 export function statusText({ domains, at }: StatusResult, { style, width }: Layout): string {
   if (domains.length === 0) return `No domain yet. Next: ${style.command("zandrel init DOMAIN")}\n`;
   const now = at;
-  const blocks = domains.map(({ domain, role, host, asks, senders, keysWithoutAsk, interrupted }) => {
+  const blocks = domains.map(({ domain, role, host, asks, senders, keysWithoutAsk, interrupted, sheet, lost }) => {
     const heading = `${style.title(displayName(domain))}  ${style.quiet(`${role}, ${visible(host)}, as of ${moment(now, now)}`)}`;
     const rows = columns(
       asks.map((ask) => [`${STATE_MARK[ask.state]} ${ask.state}`, ask.id, `${ask.service}, ${ask.purpose}`]),
@@ -32,6 +33,17 @@ export function statusText({ domains, at }: StatusResult, { style, width }: Layo
       `  ${next === "" ? style.good(`✓ ${state}`) : style.careful(`○ ${state}`)}  ${visible(address ?? "the domain")} at ${service}`,
       ...(next === "" ? [] : [`    next: ${style.command(next)}`]),
     ]);
+    const entering =
+      sheet === null
+        ? []
+        : [
+            `  ${style.careful("○ sheet open")}  since ${moment(sheet.since, now)}: what it says is still to be entered at ${visible(host)}`,
+            `    next: ${style.command(sheet.next)}`,
+          ];
+    const missing = lost.flatMap(({ name, type, records }) => [
+      `  ${style.bad("✗ deleted too much")}  ${displayName(name)} ${type}: ${visible(listOf(records.map(({ data }) => (typeof data === "string" ? data : Object.values(data).join(" ")))))} stood there when the sheet was made`,
+      `    next: ${style.command(`zandrel publish ${withoutRootDot(domain)} --check`)}`,
+    ]);
     const keys = keysWithoutAsk.flatMap(({ selector, next }) => [
       `  ${style.careful("○ not asked for")}  the key of the selector ${visible(selector)} is in the workspace, and its record is not`,
       `    next: ${style.command(next)}`,
@@ -39,7 +51,9 @@ export function statusText({ domains, at }: StatusResult, { style, width }: Layo
     return [
       heading,
       ...broken,
-      ...(lines.length === 0 ? [`  nothing was asked yet; next: ${style.command("zandrel intake")}`] : lines),
+      ...entering,
+      ...missing,
+      ...(lines.length === 0 ? [`  nothing asked yet; next: ${style.command("zandrel intake")}`] : lines),
       ...mail,
       ...keys,
     ].join("\n");

@@ -1,4 +1,5 @@
 import type { DraftResult } from "../../app/publishing/draft.ts";
+import type { Change } from "../../core/change/index.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { dataKey, printData, type RecordSet } from "../../core/record/index.ts";
 import { calendar } from "../calendar.ts";
@@ -21,6 +22,19 @@ function changeLines(before: RecordSet | undefined, after: RecordSet | undefined
   });
 }
 
+/** What changes would do, set by set. */
+export const changesText = (
+  changes: readonly Pick<Change, "action" | "name" | "type" | "before" | "after" | "because">[],
+  { style, width }: Layout,
+): string =>
+  changes
+    .flatMap((one) => [
+      `  ${style.strong(one.action.padEnd(7))}  ${displayName(one.name)}  ${one.type}`,
+      ...changeLines(one.before, one.after, one.type, style).map((line) => `${INDENT}${line}`),
+      style.quiet(`${INDENT}${wrap(visible(one.because), width - 12, INDENT)}`),
+    ])
+    .join("\n");
+
 /** Everything that is said about one domain. */
 function domainBlock(
   domain: DomainName,
@@ -31,12 +45,7 @@ function domainBlock(
   const of = <T extends { readonly domain: string }>(all: readonly T[]) => all.filter((one) => one.domain === domain);
   const name = (one: { readonly name: DomainName }) => displayName(one.name);
   const lines = [`${style.title(displayName(domain))}  ${style.quiet(visible(hosts[domain] ?? ""))}`];
-  for (const one of of(changes))
-    lines.push(
-      `  ${style.strong(one.action.padEnd(7))}  ${name(one)}  ${one.type}`,
-      ...changeLines(one.before, one.after, one.type, style).map((line) => `${INDENT}${line}`),
-      style.quiet(text(one.because)),
-    );
+  if (of(changes).length > 0) lines.push(changesText(of(changes), { style, width }));
   for (const one of of(clashes))
     lines.push(
       `  ${style.bad("clash")}    ${name(one)}  ${one.type}  ${style.quiet(`asked by ${one.ask}`)}`,

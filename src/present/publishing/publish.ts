@@ -1,5 +1,6 @@
 import type { Published, PublishResult } from "../../app/publishing/publish.ts";
 import type { SheetEntry } from "../../core/change/index.ts";
+import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { count, deadline, sheetMarkdown, sheetPage, sheetText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
@@ -8,6 +9,7 @@ export function presentPublished(
   { domain, way, changed, to, because, visible: seen, sheet }: Published,
   now: number,
   { style, width }: Layout,
+  takesAway = false,
 ): string {
   const own = withoutRootDot(domain);
   const title = displayName(domain);
@@ -18,30 +20,40 @@ export function presentPublished(
     seen.latest === null
       ? ""
       : `\nEveryone sees it by ${style.strong(deadline(seen.latest, now))} at the latest:\n${wrap(`${visible(seen.because)}.`, width)}`;
-  const next = `\nDo not press verify at the service yet. Next: ${style.command(`zandrel watch ${own}`)}`;
+  const next = takesAway
+    ? `\nOthers may still see the old records until then. Next: ${style.command(`zandrel status ${own}`)}`
+    : seen.latest === null
+      ? `\nDo not press verify at the service yet. Next: ${style.command(`zandrel watch ${own} --until proven`)}`
+      : `\nDo not press verify at the service before ${style.strong(deadline(seen.latest, now))}. Next: ${style.command(`zandrel watch ${own} --until proven`)}`;
   return `${style.title(title)}  ${style.good(`${count(changed, "record set")} published`)} at ${visible(to)}\n${wrap(`${visible(because)}.`, width)}${by}${next}`;
 }
 
 /** The result of {@link publish} for people. */
-export function publishText({ published: all, check, at }: PublishResult, context: Layout): string {
+export function publishText({ published: all, check, lost, at }: PublishResult, context: Layout): string {
   const { style, width } = context;
   const checks = check.map(({ ask, entered, because, causes }) =>
     [
       `${entered === null ? style.careful("? could not be asked") : entered ? style.good("✓ there ") : style.bad("✗ not there")}  ${style.strong(ask)}`,
       ...(entered === true
         ? []
-        : causes
-            .slice(0, 1)
-            .flatMap((one) => [
-              `  ${wrap(visible(one.because), width - 2, "  ")}`,
-              `  ${style.careful("do:")} ${wrap(visible(one.remedy), width - 6, "      ")}`,
-            ])),
+        : causes.flatMap((one) => [
+            `  ${wrap(visible(one.because), width - 2, "  ")}`,
+            `  ${style.careful("do:")} ${wrap(visible(one.remedy), width - 6, "      ")}`,
+          ])),
       ...(entered === null ? [`  ${wrap(visible(because), width - 2, "  ")}; run it again when the name servers answer`] : []),
       ...(entered === false && causes.length === 0 ? ["  no trace of it was found; perhaps the form was not saved"] : []),
     ].join("\n"),
   );
-  const blocks = [...checks, ...all.map((one) => presentPublished(one, at, context))];
-  return `${blocks.join(checks.length > 0 ? "\n" : "\n\n")}\n`;
+  const gone = lost.map(
+    ({ name, type, records, enter }) =>
+      `${style.bad("✗ deleted too much")}  ${style.strong(`${displayName(name)} ${type}`)}\n  ${wrap(`${listOf(records.map(({ data }) => visible(typeof data === "string" ? data : Object.values(data).join(" "))))} stood there when the sheet was made, and is gone`, width - 2, "  ")}\n  ${style.careful("do:")} ${wrap(`enter it again: ${listOf(enter.map(({ host, value, priority, ttl }) => `type ${type}, host ${host === "" ? "left empty" : `“${visible(host)}”`}, value “${visible(value)}”${priority === undefined ? "" : `, priority ${priority}`}, TTL ${ttl}`))}`, width - 6, "      ")}`,
+  );
+  const fine = check.length > 0 && gone.length === 0 && check.every(({ entered }) => entered === true);
+  const after = fine
+    ? [`Everything asked for is there, and nothing else was lost. Next: ${style.command("zandrel watch --until proven")}`]
+    : [];
+  const blocks = [...checks, ...gone, ...after, ...all.map((one) => presentPublished(one, at, context))];
+  return `${blocks.join(checks.length + gone.length > 0 ? "\n" : "\n\n")}\n`;
 }
 
 /** The sheets of a publication as a file; undefined where nothing is to be entered by hand. */

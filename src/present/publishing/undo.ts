@@ -1,9 +1,25 @@
 import type * as z from "zod";
 import type { undoSchema } from "../../app/publishing/undo.ts";
+import { displayName } from "../../core/name/index.ts";
+import { printData, type RecordSet } from "../../core/record/index.ts";
+import type { SetChange } from "../../core/zone/index.ts";
+import { visible } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { presentPublished } from "./publish.ts";
 
 /** The result of {@link undo} for people. */
-export function undoText({ undone, at }: z.output<typeof undoSchema>, context: Layout): string {
-  return `${context.style.title("Undone.")} ${presentPublished(undone, at, context)}\n`;
+export function undoText({ undone, changes, at }: z.output<typeof undoSchema>, context: Layout): string {
+  const { style } = context;
+  if (undone !== null) return `${style.title("Undone.")} ${presentPublished(undone, at, context, true)}\n`;
+  return `${reversalText(changes)}Nothing was changed, because of --dry-run.\n`;
 }
+
+/** What taking a publication back does to each set. */
+export const reversalText = (changes: readonly Pick<SetChange, "name" | "type" | "before" | "after">[]): string =>
+  changes
+    .flatMap(({ name, type, before, after }) => {
+      const lines = (set: RecordSet | undefined, sign: string) =>
+        set?.data.map((data) => `    ${sign} ${visible(printData(type, data))}\n`) ?? [];
+      return [`  ${displayName(name)}  ${type}\n`, ...lines(before, "-"), ...lines(after, "+")];
+    })
+    .join("");

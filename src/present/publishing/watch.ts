@@ -63,7 +63,7 @@ export function watchedText({ followed, done, proven }: Watched, { style }: Layo
     ({ state, ask, because }) => `${style.state(state, `${STATE_MARK[state]} ${ask.id} is ${state}`)}: ${visible(because)}\n`,
   );
   if (open.length > 0) return lines.join("");
-  const settled = proven ? [] : done.filter((one) => one.state === "settled");
+  const settled = done.filter((one) => !proven.includes(one));
   return settled.length > 0
     ? `${style.good("Everyone sees it.")} Now ask the service. Next: ${settled.map((one) => style.command(`zandrel prove ${one.ask.id}`)).join(", ")}\n`
     : `${style.good("Everyone sees it,")} and it is proven.\n`;

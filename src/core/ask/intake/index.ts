@@ -11,7 +11,7 @@
 export type { Leftover } from "./cover.ts";
 export type { IntakeProblem, IntakeQuestion } from "./fields.ts";
 export { byPurpose } from "./purpose.ts";
-export type { Forward, PastedProof } from "./readers/beside.ts";
+export type { PastedProof } from "./readers/beside.ts";
 export type { Fields, Layout } from "./reading.ts";
 export type { Repair } from "./repair.ts";
 export * from "./understand.ts";

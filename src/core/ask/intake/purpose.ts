@@ -5,7 +5,7 @@ import type { Purpose } from "../ask.ts";
 import type { PastedRecord } from "./understand.ts";
 
 /** What a record is for, and whether the page or the record says so; otherwise it is the usual purpose of such a record. */
-export interface PurposeOf {
+interface PurposeOf {
   readonly purpose: Purpose;
   readonly sure: boolean;
 }

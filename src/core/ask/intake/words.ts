@@ -19,45 +19,67 @@ export type Column =
   | "forwardKind"
   | "other";
 
+/** Words of a list, between bars. */
+const listed = (text: string): string[] => text.split("|");
+
 /** What screens call the fields of a record, in nine languages. */
-const LABELS: Readonly<Record<Column, string>> = {
-  type: `type|kind|record|record type|type of record|dns type|dns record type|entry type|typ|art|eintragstyp|record-typ|
-    type d'enregistrement|type d’enregistrement|type d'entrée|tipo|tipo de registro|tipo di record|tipo de registo|
-    recordtype|soort|typ rekordu|rodzaj|タイプ|種類|種別|レコードタイプ|レコードの種類`,
-  host: `host|hostname|host name|host record|name|record name|dns name|label|alias|subdomain|sub-domain|prefix|owner|
-    fully qualified name|full name|fqdn|dns host|zone record|node|hosteintrag|domainname|subdomäne|nom|nom d'hôte|nom d’hôte|hôte|
-    sous-domaine|nom de domaine|nombre|nombre de host|nombre del host|anfitrión|subdominio|nombre de dominio|nome|nome host|
-    nome do host|anfitrião|subdomínio|sottodominio|nome dell'host|naam|hostnaam|subdomein|nazwa|nazwa hosta|subdomena|
-    ホスト|ホスト名|名前|サブドメイン`,
-  value: `value|record value|record data|data|rdata|target|target host|target name|target domain|target value|points to|point to|pointing to|
-    points at|content|contents|answer|destination|text|token|code|verification code|verification token|address|ip|ip address|ip-address|
-    ipv4|ipv6|ipv4 address|ipv6 address|ip-adresse|mail server|mailserver|mail host|mail exchanger|server|canonical name|alias of|alias for|
-    goes to|leads to|new value|new data|expected value|expected data|expected|required value|value to use|should be|correct value|
-    result|wert|ziel|inhalt|zielhost|zieladresse|verweist auf|zeigt auf|valeur|cible|contenu|pointe vers|cible (cname)|adresse|
-    valor|apunta a|contenido|destino|dirección|conteúdo|aponta para|endereço|valore|destinazione|contenuto|punta a|indirizzo|
-    waarde|doel|inhoud|verwijst naar|bestemming|wartość|cel|zawartość|wskazuje na|adres|値|内容|宛先|対象|ターゲット`,
-  priority: `priority|prio|preference|pref|mx priority|mx preference|distance|priorität|präferenz|priorité|préférence|prioridad|preferencia|
-    prioridade|preferência|priorità|preferenza|prioriteit|voorkeur|priorytet|優先度|優先順位|プライオリティ`,
-  ttl: `ttl|time to live|cache time|gültigkeit|gültigkeitsdauer|durée de vie|tiempo de vida|tempo de vida|durata|levensduur|czas życia|有効期限`,
-  weight: "weight|gewicht|gewichtung|poids|peso|waga|重み",
-  port: "port|puerto|porta|poort|ポート",
-  service: "service|srv service|dienst|servicio|serviço|servizio|usługa|サービス",
-  protocol: "protocol|proto|protokoll|protocole|protocolo|protocollo|protokół|プロトコル",
-  flags: "flags|flag",
-  tag: "tag|property",
-  action: "action|what to do|change|aktion|aktie|acción|ação|azione|akcja",
-  oldValue: `old value|current value|existing value|old data|current data|previous value|current|old|found|detected value|actual value|actual|
-    we found|found value|alter wert|aktueller wert|ancienne valeur|valeur actuelle|valor actual|valor antiguo|valor atual|valore attuale|huidige waarde`,
-  nameServer: "name server|nameserver|nameservers|name servers|dns server|dns servers|serveur de noms|servidor de nombres",
-  forwardKind: "redirect type|forward type|type of redirect|redirection type|forwarding type|weiterleitungstyp|redirect kind",
-  other: `status|state|verified|verification|verification status|valid|copy|actions|edit|#|no|no.|nr|purpose|description|comment|comments|
-    note|notes|required|mandatory|optional|record purpose|usage|used for|use|provider|class|proxy|proxy status|proxied|reason|
-    check|result status|last checked|zweck|beschreibung|bemerkung|statut|estado|stato|stan|opmerking|ステータス|状態|備考`,
+const LABELS: Readonly<Record<Column, readonly string[]>> = {
+  type: [
+    "type|kind|record|record type|type of record|dns type|dns record type|entry type|typ|art|eintragstyp|record-typ",
+    "type d'enregistrement|type d’enregistrement|type d'entrée|tipo|tipo de registro|tipo di record|tipo de registo",
+    "recordtype|soort|typ rekordu|rodzaj|タイプ|種類|種別|レコードタイプ|レコードの種類",
+  ],
+  host: [
+    "host|hostname|host name|host record|name|record name|dns name|label|alias|subdomain|sub-domain|prefix|owner",
+    "fully qualified name|full name|fqdn|dns host|zone record|node|hosteintrag|domainname|subdomäne|nom|nom d'hôte",
+    "nom d’hôte|hôte|sous-domaine|nom de domaine|nombre|nombre de host|nombre del host|anfitrión|subdominio",
+    "nombre de dominio|nome|nome host|nome do host|anfitrião|subdomínio|sottodominio|nome dell'host|naam|hostnaam",
+    "subdomein|nazwa|nazwa hosta|subdomena|ホスト|ホスト名|名前|サブドメイン",
+  ],
+  value: [
+    "value|record value|record data|data|rdata|target|target host|target name|target domain|target value|points to",
+    "point to|pointing to|points at|content|contents|answer|destination|text|token|code|verification code",
+    "verification token|address|ip|ip address|ip-address|ipv4|ipv6|ipv4 address|ipv6 address|ip-adresse|mail server",
+    "mailserver|mail host|mail exchanger|server|canonical name|alias of|alias for|goes to|leads to|new value",
+    "new data|expected value|expected data|expected|required value|value to use|should be|correct value|result|wert",
+    "ziel|inhalt|zielhost|zieladresse|verweist auf|zeigt auf|valeur|cible|contenu|pointe vers|cible (cname)|adresse",
+    "valor|apunta a|contenido|destino|dirección|conteúdo|aponta para|endereço|valore|destinazione|contenuto|punta a",
+    "indirizzo|waarde|doel|inhoud|verwijst naar|bestemming|wartość|cel|zawartość|wskazuje na|adres|値|内容|宛先|対象|ターゲット",
+  ],
+  priority: [
+    "priority|prio|preference|pref|mx priority|mx preference|distance|priorität|präferenz|priorité|préférence",
+    "prioridad|preferencia|prioridade|preferência|priorità|preferenza|prioriteit|voorkeur|priorytet|優先度|優先順位",
+    "プライオリティ",
+  ],
+  ttl: [
+    "ttl|time to live|cache time|gültigkeit|gültigkeitsdauer|durée de vie|tiempo de vida|tempo de vida|durata",
+    "levensduur|czas życia|有効期限",
+  ],
+  weight: ["weight|gewicht|gewichtung|poids|peso|waga|重み"],
+  port: ["port|puerto|porta|poort|ポート"],
+  service: ["service|srv service|dienst|servicio|serviço|servizio|usługa|サービス"],
+  protocol: ["protocol|proto|protokoll|protocole|protocolo|protocollo|protokół|プロトコル"],
+  flags: ["flags|flag"],
+  tag: ["tag|property"],
+  action: ["action|what to do|change|aktion|aktie|acción|ação|azione|akcja"],
+  oldValue: [
+    "old value|current value|existing value|old data|current data|previous value|current|old|found|detected value",
+    "actual value|actual|we found|found value|alter wert|aktueller wert|ancienne valeur|valeur actuelle",
+    "valor actual|valor antiguo|valor atual|valore attuale|huidige waarde",
+  ],
+  nameServer: ["name server|nameserver|nameservers|name servers|dns server|dns servers|serveur de noms|servidor de nombres"],
+  forwardKind: ["redirect type|forward type|type of redirect|redirection type|forwarding type|weiterleitungstyp|redirect kind"],
+  other: [
+    "status|state|verified|verification|verification status|valid|copy|actions|edit|#|no|no.|nr|purpose|description",
+    "comment|comments|note|notes|required|mandatory|optional|record purpose|usage|used for|use|provider|class|proxy",
+    "proxy status|proxied|reason|check|result status|last checked|zweck|beschreibung|bemerkung|statut|estado|stato",
+    "stan|opmerking|ステータス|状態|備考",
+  ],
 };
 
 const COLUMN_OF: ReadonlyMap<string, Column> = new Map(
-  (Object.entries(LABELS) as [Column, string][]).flatMap(([column, labels]) =>
-    labels.split("|").map((label) => [label.trim(), column] as const),
+  (Object.entries(LABELS) as [Column, readonly string[]][]).flatMap(([column, labels]) =>
+    labels.flatMap(listed).map((label) => [label, column] as const),
   ),
 );
 
@@ -145,14 +167,21 @@ export function typeCell(cell: string): string | undefined {
 }
 
 /** Buttons, states and courtesies: cells that say nothing about a record. */
-const NOISE = `copy|copied|copy to clipboard|click to copy|copy value|copy name|copy host|copy record|edit|delete|remove|add|add record|add records|save|cancel|
-  verify|verify now|verify later|verify domain|verify records|verify dns|check|check again|recheck|check dns|refresh|retry|show|show more|show less|hide|more|less|
-  pending|pending verification|verified|not verified|unverified|not found|not found yet|missing|found|valid|invalid|active|inactive|live|ok|done|error|failed|waiting|
-  unknown|in progress|processing|not set|not configured|configured|incomplete|complete|required|optional|recommended|next|back|previous|close|continue|skip|finish|
-  yes|no|true|false|on|off|auto|automatic|default|n/a|na|none|learn more|help|need help?|details|view details|download|print|share|send by mail|
-  menu|home|dashboard|settings|domains|billing|support|contact support|log out|sign out|search|kopieren|kopiert|bearbeiten|prüfen|ausstehend|nicht gefunden|
-  copier|copié|vérifier|en attente|copiar|copiado|verificar|pendiente|pendente|copia|copiato|verifica|in attesa|kopiëren|gekopieerd|kopiuj|skopiowano|コピー|確認|未確認|確認済み`;
-const NOISE_WORDS: ReadonlySet<string> = new Set(NOISE.split("|").map((word) => word.trim()));
+const NOISE_WORDS: ReadonlySet<string> = new Set(
+  [
+    "copy|copied|copy to clipboard|click to copy|copy value|copy name|copy host|copy record|edit|delete|remove|add",
+    "add record|add records|save|cancel|verify|verify now|verify later|verify domain|verify records|verify dns",
+    "check|check again|recheck|check dns|refresh|retry|show|show more|show less|hide|more|less|pending",
+    "pending verification|verified|not verified|unverified|not found|not found yet|missing|found|valid|invalid",
+    "active|inactive|live|ok|done|error|failed|waiting|unknown|in progress|processing|not set|not configured",
+    "configured|incomplete|complete|required|optional|recommended|next|back|previous|close|continue|skip|finish|yes",
+    "no|true|false|on|off|auto|automatic|default|n/a|na|none|learn more|help|need help?|details|view details",
+    "download|print|share|send by mail|menu|home|dashboard|settings|domains|billing|support|contact support|log out",
+    "sign out|search|kopieren|kopiert|bearbeiten|prüfen|ausstehend|nicht gefunden|copier|copié|vérifier|en attente",
+    "copiar|copiado|verificar|pendiente|pendente|copia|copiato|verifica|in attesa|kopiëren|gekopieerd|kopiuj",
+    "skopiowano|コピー|確認|未確認|確認済み",
+  ].flatMap(listed),
+);
 
 /** A value that the page hides behind dots or stars. */
 export const HIDDEN = /^[•*●·∙⬤]{4,}$/u;

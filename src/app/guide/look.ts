@@ -1,0 +1,53 @@
+import type { Draft } from "../../core/change/index.ts";
+import type { DomainName } from "../../core/name/index.ts";
+import { openWorkspace, pickDomains } from "../../workspace/index.ts";
+import { type AskStanding, draftOf, draftSource, hostTitle, loadJournalState, rememberSettled, survey } from "../asks/survey.ts";
+import type { AppContext } from "../context.ts";
+import { type DnsOptions, openDns } from "../dns/context.ts";
+import { openSheet, settleInterrupted } from "../publishing/publication.ts";
+
+/** A domain as the guide sees it between two moves. */
+export interface GuideLook {
+  readonly asks: readonly AskStanding[];
+  /** What is left to publish, with the replacements that were agreed to. */
+  readonly draft: Draft | undefined;
+  readonly sheetOpen: boolean;
+  readonly host: string;
+  /** How the domain's DNS host is reached; undefined where it names none. */
+  readonly way: string | undefined;
+  /** What became of publications that broke off, a sentence each. */
+  readonly said: readonly string[];
+}
+
+/** Looks at one domain afresh: where its asks stand, what is left to publish, whether a sheet is open. */
+export async function lookForGuide(
+  name: DomainName,
+  replace: ReadonlySet<DomainName>,
+  request: DnsOptions & { readonly workspace: string | undefined },
+  context: AppContext,
+): Promise<GuideLook> {
+  const workspace = openWorkspace(context.cwd, request.workspace);
+  const [domain] = pickDomains(workspace, [name]);
+  if (domain === undefined) throw new RangeError("a domain of the workspace is expected");
+  const dns = openDns(request, context, workspace.settings, [name]);
+  const journal = await workspace.openJournal();
+  try {
+    const said = await settleInterrupted(domain, dns, workspace, journal);
+    const surveyed = await survey(domain, dns, workspace, journal);
+    rememberSettled(journal, surveyed, dns.now);
+    const source = draftSource(domain, surveyed.look, dns, workspace);
+    const draft =
+      source === undefined ? undefined : await draftOf(domain, source, dns.world, loadJournalState(journal, name), replace);
+    return {
+      asks: surveyed.asks,
+      draft,
+      sheetOpen: openSheet(journal, name) !== undefined,
+      host: hostTitle(domain, workspace),
+      way: domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.publish.way,
+      said,
+    };
+  } finally {
+    journal.close();
+    dns.close();
+  }
+}

@@ -1,0 +1,57 @@
+import type { Change, Clash, Draft } from "../../core/change/index.ts";
+import type { AskStanding } from "../asks/survey.ts";
+
+/** What a person does next for a domain, on the way from a request to its proof. */
+export type Move =
+  /** Something is in the way: each clash once, with the asks it stops. */
+  | { readonly kind: "decide"; readonly clash: Clash; readonly asks: readonly string[] }
+  | { readonly kind: "publish"; readonly changes: readonly Change[] }
+  /** A sheet is open: what it says is still to be entered at the DNS host. */
+  | { readonly kind: "enter" }
+  /** Something was entered wrongly, or stands beside what was asked. */
+  | { readonly kind: "mend"; readonly standing: AskStanding }
+  /** Some resolvers still show the old records; `by` is when the last one forgets them, milliseconds since 1970. */
+  | { readonly kind: "wait"; readonly by: number | undefined }
+  /** Everyone sees it: the service is to confirm it. */
+  | { readonly kind: "confirm"; readonly standing: AskStanding }
+  | { readonly kind: "unknown"; readonly because: string }
+  | { readonly kind: "done"; readonly open: readonly AskStanding[] };
+
+/** What is known of a domain when the next move is chosen. */
+export interface Situation {
+  readonly asks: readonly AskStanding[];
+  /** What is left to publish, with the replacements that were agreed to; undefined where the zone could not be looked at. */
+  readonly draft: Draft | undefined;
+  readonly sheetOpen: boolean;
+  /** Asks that the person put off. */
+  readonly putOff: ReadonlySet<string>;
+  /** Milliseconds since 1970. */
+  readonly now: number;
+}
+
+/** Chooses the next move; the same situation always has the same one, so that a conversation can be left and taken up again. */
+export function nextMove({ asks, draft, sheetOpen, putOff, now }: Situation): Move {
+  const going = asks.filter(({ ask }) => !putOff.has(ask.id));
+  const unknown = going.find(({ state }) => state === "unknown");
+  if (unknown !== undefined) return { kind: "unknown", because: unknown.because };
+  if (sheetOpen) return { kind: "enter" };
+  const clash = draft?.clashes.find(({ ask, contradicts }) => !contradicts && !putOff.has(ask));
+  if (clash !== undefined && draft !== undefined) {
+    const same = draft.clashes.filter(({ because }) => because === clash.because);
+    return { kind: "decide", clash, asks: [...new Set(same.map(({ ask }) => ask))] };
+  }
+  const changes = draft?.changes.filter((change) => change.action !== "keep" && change.asks.some((id) => !putOff.has(id))) ?? [];
+  if (changes.length > 0) return { kind: "publish", changes };
+  const astray = going.find(({ state, causes }) => (state === "astray" || state === "lapsed") && causes.length > 0);
+  if (astray !== undefined) return { kind: "mend", standing: astray };
+  const spreading = going.filter(({ state }) => state === "spreading");
+  if (spreading.length > 0) {
+    const by = spreading.flatMap(({ visibility }) => (visibility === undefined ? [] : [visibility.by]));
+    return { kind: "wait", by: by.length === 0 ? undefined : Math.max(...by) };
+  }
+  const early = going.filter(({ state, visibility }) => state === "settled" && visibility !== undefined && now < visibility.by);
+  const settled = going.find((standing) => standing.state === "settled" && !early.includes(standing));
+  if (settled !== undefined) return { kind: "confirm", standing: settled };
+  if (early.length > 0) return { kind: "wait", by: Math.max(...early.map(({ visibility }) => visibility?.by ?? now)) };
+  return { kind: "done", open: going.filter(({ state }) => state !== "proven") };
+}

@@ -1,0 +1,20 @@
+import { Failure } from "../../core/failure.ts";
+import { command } from "../command.ts";
+import { resolverOptions } from "../options.ts";
+
+export default command({
+  name: "guide",
+  operands: "[DOMAIN]",
+  summary: "one conversation from paste to proven; leave it with Ctrl-C, and it takes up where it stood",
+  examples: [
+    ["zandrel guide", "picks the domain, or starts with one"],
+    ["zandrel guide brackwater.example", "goes on with this domain"],
+  ],
+  options: { ...resolverOptions },
+  noJson: "it is a conversation",
+  async run(request, context) {
+    if (!context.interactive) throw new Failure("guide-needs-terminal", {});
+    const { converse } = await import("../guide.ts");
+    return { ended: await converse(request, context) };
+  },
+});

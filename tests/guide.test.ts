@@ -1,0 +1,71 @@
+import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import { startLab } from "../src/lab/index.ts";
+import { CTRL_C, DOWN, ENTER, openTerminal, type Terminal } from "./terminal.ts";
+import { folderWith, freePort, zandrel } from "./zandrel.ts";
+
+/** The guide on the lab, through a pseudo terminal, as a person uses it. */
+let lab: Awaited<ReturnType<typeof startLab>>;
+let folder: string;
+let terminal: Terminal;
+
+beforeAll(async () => {
+  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed: 600, port: await freePort() });
+  folder = folderWith({ "lab.yaml": lab.settings });
+  await zandrel(folder, ["init", "brackwater.example", "--dns-host", "nettlehost", "--settings", "lab.yaml"], { env: lab.env });
+});
+afterAll(async () => {
+  terminal?.close();
+  await lab.close();
+});
+const open = (argv: readonly string[]) => (terminal = openTerminal(folder, argv, lab.env));
+
+test("a proof from paste to proven: one command, and what it asks", async () => {
+  open(["guide"]);
+  await terminal.sees(/Which domain\?/);
+  terminal.type(ENTER);
+  await terminal.sees(/What does the service ask for\?/);
+  terminal.type(ENTER);
+  await terminal.sees(/line with only a dot/);
+  terminal.type(`${lab.seekmere.instructions("brackwater.example").replaceAll("\n", "\r")}\r.\r`);
+  const read = await terminal.sees(/Is this right\?/);
+  expect(read).toContain("seekmere-ownership");
+  expect(read).toContain("seekmere-owner=");
+  terminal.type(ENTER);
+  expect(await terminal.sees(/Publish it at Nettlehost\?/)).toContain("What would change");
+  terminal.type(ENTER);
+  await terminal.sees(/Now the change spreads/);
+  await terminal.sees(/Everything asked for brackwater.example is proven/);
+  expect(await terminal.ended()).toBe(0);
+});
+
+test("a clash is decided with a key, and the conversation can be left and taken up again", async () => {
+  open(["guide", "brackwater.example"]);
+  await terminal.sees(/something else to take in/);
+  terminal.type(`${DOWN}${ENTER}`);
+  await terminal.sees(/line with only a dot/);
+  terminal.type("Type\tHost\tValue\rCNAME\twww\tsites.pagewick.example\r.\r");
+  await terminal.sees(/Which service is it from\?|Is this right\?/);
+  if (/Which service/.test(terminal.text().slice(-900))) {
+    terminal.type(ENTER);
+    await terminal.sees(/Is this right\?/);
+  }
+  terminal.type(ENTER);
+  expect(await terminal.sees(/What should happen\?/)).toContain("In the way");
+  terminal.type(CTRL_C);
+  await terminal.sees(/takes up where it stood/);
+  expect(await terminal.ended()).toBe(1);
+
+  open(["guide", "brackwater.example"]);
+  await terminal.sees(/What should happen\?/);
+  terminal.type(ENTER);
+  expect(await terminal.sees(/Publish it at Nettlehost\?/)).toContain("sites.pagewick.example");
+  terminal.type(CTRL_C);
+  await terminal.sees(/takes up where it stood/);
+});
+
+test("without a terminal it says what to use instead", async () => {
+  expect(await zandrel(folder, ["guide"], { env: lab.env })).toMatchObject({
+    exit: 2,
+    err: expect.stringContaining("needs a terminal"),
+  });
+});
