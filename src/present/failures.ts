@@ -281,6 +281,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       `${displayName(given)} is a host of ${displayName(domain)}, not a domain of its own`,
       `add the domain with zandrel init ${withoutRootDot(domain)}`,
     ),
+  "page-one-domain": () => say("--page shows one domain to a person", "name one domain, and leave --json out", "--page"),
   "undo-declined": () => say("nothing was taken back", "run zandrel undo again when you are sure"),
   "undo-needed": ({ needs }) =>
     say(

@@ -2,18 +2,20 @@ import type { SheetEntry } from "../core/change/index.ts";
 import { visible } from "./safe.ts";
 import type { Style } from "./style.ts";
 
-const TITLES: Readonly<Record<SheetEntry["action"], string>> = {
+export const TITLES: Readonly<Record<SheetEntry["action"], string>> = {
   enter: "Enter",
+  change: "Change in place",
   delete: "Delete",
   "not-offered": "Cannot be entered",
 };
 
 /** The fields of an entry in the order most forms have them. */
-const fieldsOf = (entry: SheetEntry): [string, string][] => [
+export const fieldsOf = (entry: SheetEntry): [string, string][] => [
   ["Type", entry.type],
   ["Host", entry.host === "" ? "(leave empty)" : entry.host],
   ...(entry.priority === undefined ? [] : [["Priority", entry.priority] as [string, string]]),
-  ["Value", entry.value],
+  ...(entry.was === undefined ? [] : [["Value now", entry.was] as [string, string]]),
+  [entry.was === undefined ? "Value" : "New value", entry.value],
   ...(entry.action === "delete" ? [] : [["TTL", entry.ttl] as [string, string]]),
 ];
 
@@ -22,11 +24,11 @@ export function sheetText(entries: readonly SheetEntry[], style: Style): string 
   return entries
     .map((entry, i) => {
       const title = `${i + 1} of ${entries.length}  ${TITLES[entry.action]}`;
-      const fields = fieldsOf(entry).map(([label, value]) => `  ${label.padEnd(8)}  ${style.strong(visible(value))}`);
+      const fields = fieldsOf(entry).map(([label, value]) => `  ${label.padEnd(9)}  ${style.strong(visible(value))}`);
       return [
-        entry.action === "enter" ? style.added(title) : style.removed(title),
+        entry.action === "enter" || entry.action === "change" ? style.added(title) : style.removed(title),
         ...fields,
-        ...(entry.note === undefined ? [] : [`  ${style.careful("note")}      ${visible(entry.note)}`]),
+        ...(entry.note === undefined ? [] : [`  ${style.careful("note")}       ${visible(entry.note)}`]),
       ].join("\n");
     })
     .join("\n\n");
@@ -51,7 +53,7 @@ export function sheetMarkdown(title: string, entries: readonly SheetEntry[]): st
 const ESCAPES: Readonly<Record<string, string>> = { "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "'": "&#39;" };
 
 /** Text inside a page. */
-const html = (text: string): string => visible(text).replace(/[&<>"']/g, (character) => ESCAPES[character] as string);
+export const html = (text: string): string => visible(text).replace(/[&<>"']/g, (character) => ESCAPES[character] as string);
 
 /** The sheet as a page to print: one block a record, a box to tick. */
 export function sheetPage(title: string, entries: readonly SheetEntry[]): string {

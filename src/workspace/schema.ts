@@ -91,6 +91,8 @@ const service = z.strictObject({
       password: secret,
     })
     .optional(),
+  /** The page on which it is told to verify, for people. */
+  page: z.url({ protocol: /^https?$/, error: "expected an http or https address" }).optional(),
   /** Its event feed, where its link offers none: the id and the secret it signs with. */
   events: z.strictObject({ id: line, secret }).optional(),
   /** Its domain in CAA records, where it issues certificates. */

@@ -14,12 +14,13 @@ import { type ApplyOptions, expectPublishable, lostBeside, publishChanges, settl
 import { publisherFor } from "./publishers.ts";
 
 const sheetEntry = z.object({
-  action: z.enum(["enter", "delete", "not-offered"]),
+  action: z.enum(["enter", "change", "delete", "not-offered"]),
   type: z.string(),
   host: z.string(),
   value: z.string(),
   priority: z.string().optional(),
   ttl: z.string(),
+  was: z.string().optional().describe("the value that stands there now, of a record that is changed in place"),
   note: z.string().optional(),
 });
 

@@ -45,19 +45,26 @@ describe("a record as the form wants it", () => {
   ])("%s", (_, form, after, expected) => {
     expect(sheet(form, change(undefined, after))).toMatchObject([expected]);
   });
-  test("what goes comes before what comes, and what stays is not mentioned", () => {
+  test("a record is changed in place, what comes is entered before what goes, and an alias stands alone", () => {
     const entries = sheet(
       {},
       change("@ TXT a\n@ TXT b", "@ TXT b\n@ TXT c"),
       change("www CNAME old.test.", "www CNAME new.test."),
       change("gone A 192.0.2.1", undefined),
     );
-    expect(entries.map(({ action, host, value }) => `${action} ${host} ${value}`)).toEqual([
-      "delete @ a",
-      "delete www old.test",
-      "delete gone 192.0.2.1",
-      "enter @ c",
-      "enter www new.test",
+    expect(
+      entries.map(({ action, host, value, was }) => `${action} ${host} ${value}${was === undefined ? "" : ` instead of ${was}`}`),
+    ).toEqual(["change @ c instead of a", "change www new.test instead of old.test", "delete gone 192.0.2.1"]);
+    const order = (...changes: SetChange[]) =>
+      sheet({}, ...changes).map(({ action, type, value }) => `${action} ${type} ${value}`);
+    expect(order(change("@ A 192.0.2.1\n@ A 192.0.2.2", "@ A 192.0.2.3"))).toEqual([
+      "enter A 192.0.2.3",
+      "delete A 192.0.2.1",
+      "delete A 192.0.2.2",
+    ]);
+    expect(order(change("www A 192.0.2.1", undefined), change(undefined, "www CNAME new.test."))).toEqual([
+      "delete A 192.0.2.1",
+      "enter CNAME new.test",
     ]);
     expect(entries[0]?.note).toContain("leave the other TXT record at this host as it is");
   });

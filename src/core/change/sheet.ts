@@ -46,14 +46,16 @@ export const COMMON_FORM: Form = {
   lacks: [],
 };
 
-/** One record as it is to be entered, or taken out. */
+/** One record as it is to be entered, changed in place, or taken out. */
 export interface SheetEntry {
-  readonly action: "enter" | "delete" | "not-offered";
+  readonly action: "enter" | "change" | "delete" | "not-offered";
   readonly type: RecordType;
   readonly host: string;
   readonly value: string;
   readonly priority?: string;
   readonly ttl: string;
+  /** The value that stands there now, of a record that is changed in place. */
+  readonly was?: string;
   /** What to watch out for. */
   readonly note?: string;
 }
@@ -101,9 +103,29 @@ function ttlField(ttl: number, form: Form): { ttl: string; note?: string } {
   return { ttl: String(chosen), ...(chosen === ttl ? {} : { note: `the form does not offer ${ttl} seconds` }) };
 }
 
-/** Writes changes the way a form wants them: first what goes, then what comes, one record at a time. */
-export function fillIn(changes: readonly SetChange[], apex: DomainName, form: Form): SheetEntry[] {
-  const entry = (action: "enter" | "delete", set: RecordSet, data: RecordData, staying: number): SheetEntry => {
+/** An entry with the records it brings and takes, by which it is seen when it is done. */
+export interface SheetStep {
+  readonly entry: SheetEntry;
+  readonly name: DomainName;
+  readonly type: RecordType;
+  readonly comes: RecordData | undefined;
+  readonly goes: RecordData | undefined;
+}
+
+/** The data of one set that the other has not. */
+function only(set: RecordSet | undefined, other: RecordSet | undefined): RecordData[] {
+  const keys = new Set(other?.data.map((data) => dataKey(other.type, data)));
+  return set?.data.filter((data) => !keys.has(dataKey(set.type, data))) ?? [];
+}
+
+/**
+ * Writes changes the way a form wants them, one record at a time, so that nothing is down meanwhile: one record that takes
+ * the place of another is changed in place; otherwise what comes is entered before what goes is deleted, except where an
+ * alias is on one side, beside which nothing may stand (RFC 1034 section 3.6.2).
+ */
+export function sheetSteps(changes: readonly SetChange[], apex: DomainName, form: Form): SheetStep[] {
+  const step = (set: RecordSet, comes: RecordData | undefined, goes: RecordData | undefined, staying: number): SheetStep => {
+    const data = (comes ?? goes) as RecordData;
     const { note, ...fields } = valueFields(set, data, form);
     const { note: ttlNote, ttl } = ttlField(set.ttl, form);
     const missing = form.lacks.includes(set.type);
@@ -113,27 +135,40 @@ export function fillIn(changes: readonly SetChange[], apex: DomainName, form: Fo
       staying > 0
         ? `leave the other ${set.type} ${staying === 1 ? "record" : "records"} at this host as ${staying === 1 ? "it is" : "they are"}`
         : "",
-      action === "enter" ? (ttlNote ?? "") : "",
+      comes === undefined ? "" : (ttlNote ?? ""),
     ].filter((one) => one !== "");
+    const action = missing ? "not-offered" : comes === undefined ? "delete" : goes === undefined ? "enter" : "change";
+    const was = comes === undefined || goes === undefined ? {} : { was: valueFields(set, goes, form).value };
+    const entry = { action, type: set.type, host: hostField(set.name, apex, form), ...fields, ttl, ...was } as const;
     return {
-      action: missing ? "not-offered" : action,
+      entry: { ...entry, ...(notes.length === 0 ? {} : { note: notes.join("; ") }) },
+      name: set.name,
       type: set.type,
-      host: hostField(set.name, apex, form),
-      ...fields,
-      ttl,
-      ...(notes.length === 0 ? {} : { note: notes.join("; ") }),
+      comes,
+      goes,
     };
   };
-  /** The data of one set that the other has not. */
-  const only = (set: RecordSet | undefined, other: RecordSet | undefined): RecordData[] => {
-    const keys = new Set(other?.data.map((data) => dataKey(other.type, data)));
-    return set?.data.filter((data) => !keys.has(dataKey(set.type, data))) ?? [];
+  const stepsOf = ({ before, after }: SetChange): { enter: SheetStep[]; remove: SheetStep[] } => {
+    const [comes, goes] = [only(after, before), only(before, after)];
+    const staying = (before?.data.length ?? 0) - goes.length;
+    const [come, go] = [comes[0], goes[0]];
+    if (after !== undefined && comes.length === 1 && goes.length === 1)
+      return { enter: [step(after, come, go, staying)], remove: [] };
+    return {
+      enter: after === undefined ? [] : comes.map((data) => step(after, data, undefined, staying)),
+      remove: before === undefined ? [] : goes.map((data) => step(before, undefined, data, staying)),
+    };
   };
-  const staying = ({ before, after }: SetChange) => (before === undefined ? 0 : before.data.length - only(before, after).length);
-  const entries = (action: "enter" | "delete") =>
-    changes.flatMap((change) => {
-      const [set, other] = action === "delete" ? [change.before, change.after] : [change.after, change.before];
-      return set === undefined ? [] : only(set, other).map((data) => entry(action, set, data, staying(change)));
-    });
-  return [...entries("delete"), ...entries("enter")];
+  const names = [...new Set(changes.map((change) => change.name))];
+  return names.flatMap((name) => {
+    const here = changes.filter((change) => change.name === name);
+    const steps = here.map(stepsOf);
+    const [enter, remove] = [steps.flatMap((one) => one.enter), steps.flatMap((one) => one.remove)];
+    const alias = here.some(({ type }) => type === "CNAME") && here.length > 1;
+    return alias ? [...remove, ...enter] : [...enter, ...remove];
+  });
 }
+
+/** The entries of {@link sheetSteps}, for people. */
+export const fillIn = (changes: readonly SetChange[], apex: DomainName, form: Form): SheetEntry[] =>
+  sheetSteps(changes, apex, form).map(({ entry }) => entry);

@@ -1,0 +1,137 @@
+import { COMMON_FORM, type SheetEntry, sheetSteps } from "../../core/change/index.ts";
+import { Failure } from "../../core/failure.ts";
+import { type Lookup, liveAt, ownSetOf } from "../../core/lookup/index.ts";
+import { type DomainName, displayName, name as nameOf, withoutRootDot } from "../../core/name/index.ts";
+import { dataKey, printData, type RecordData, type RecordType } from "../../core/record/index.ts";
+import { longestWindow, visibleBy } from "../../core/spread/index.ts";
+import { type Domain, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
+import { causeOf, draftSource, hostTitle, survey } from "../asks/survey.ts";
+import type { AppContext, CommonRequest } from "../context.ts";
+import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { lostBeside, openSheet, settleInterrupted } from "./publication.ts";
+
+/** One step of a sheet, and whether the name servers show it already. */
+export interface PageStep {
+  readonly entry: SheetEntry;
+  readonly because: string;
+  /** `undefined` where nobody could be asked. */
+  readonly done: boolean | undefined;
+}
+
+/** A sheet as its page shows it at one moment. */
+export interface SheetState {
+  readonly domain: DomainName;
+  readonly host: string;
+  readonly steps: readonly PageStep[];
+  /** What was entered wrongly, what stands beside it, what was deleted by mistake: each with what to do. */
+  readonly slips: readonly { readonly because: string; readonly remedy: string }[];
+  /** When everyone sees it at the latest, once all is entered; milliseconds since 1970. */
+  readonly visibleBy: number | undefined;
+  /** What is left to do at the services afterwards. */
+  readonly verify: readonly {
+    readonly ask: string;
+    readonly service: string;
+    readonly link: string | undefined;
+    readonly command: string;
+  }[];
+  readonly done: boolean;
+  /** Milliseconds since 1970. */
+  readonly at: number;
+}
+
+type PageRequest = CommonRequest & Pick<DnsOptions, "resolver" | "timeout" | "includeFrom">;
+
+async function isDone(
+  source: Lookup | undefined,
+  apex: DomainName,
+  of: DomainName,
+  type: RecordType,
+  comes: RecordData | undefined,
+  goes: RecordData | undefined,
+): Promise<boolean | undefined> {
+  if (source === undefined) return undefined;
+  const live = await liveAt(source, apex, of, type);
+  if (live.kind === "failed") return undefined;
+  const set = type === "CNAME" && live.kind === "alias" ? live.set : ownSetOf(live);
+  const has = (data: RecordData) => set?.data.some((own) => dataKey(type, own) === dataKey(type, data)) === true;
+  return (comes === undefined || has(comes)) && (goes === undefined || !has(goes));
+}
+
+/**
+ * Looks where the newest sheet of a domain stands: each step, every slip, and when everyone will see it. Where no sheet is
+ * open any more, the last one is shown as done.
+ */
+export async function sheetState(request: PageRequest, context: AppContext): Promise<SheetState> {
+  const workspace = openWorkspace(context.cwd, request.workspace);
+  const [domain] = pickDomains(workspace, request.operands.map(nameOperand)) as [Domain];
+  const dns = openDns(request, context, workspace.settings, [domain.name]);
+  const journal = await workspace.openJournal();
+  try {
+    await settleInterrupted(domain, dns, workspace, journal);
+    const sheet =
+      openSheet(journal, domain.name) ?? journal.publications(domain.name).findLast(({ opened }) => opened.way === "by-hand");
+    if (sheet === undefined) throw new Failure("nothing-by-hand", {}, "problem");
+    const surveyed = await survey(domain, dns, workspace, journal);
+    const source = draftSource(domain, surveyed.look, dns, workspace);
+    const way = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.publish;
+    const changes = sheet.opened.changes.map((change) => ({
+      before: undefined,
+      after: undefined,
+      ...change,
+      name: nameOf(change.name),
+    }));
+    const steps = await Promise.all(
+      sheetSteps(changes, domain.name, way?.way === "by-hand" ? (way.form ?? COMMON_FORM) : COMMON_FORM).map(
+        async ({ entry, name, type, comes, goes }) => ({
+          entry,
+          because: changes
+            .filter((change) => change.name === name && change.type === type)
+            .flatMap(({ asks }) => asks)
+            .join(", "),
+          done: await isDone(source, domain.name, name, type, comes, goes),
+        }),
+      ),
+    );
+    const lost = await lostBeside(domain, dns, workspace, journal);
+    const onSheet = new Set(changes.flatMap(({ asks }) => asks));
+    const standings = surveyed.asks.filter(({ ask }) => onSheet.has(ask.id));
+    const clashes = (surveyed.draft?.clashes ?? []).filter(
+      (clash) =>
+        onSheet.has(clash.ask) &&
+        clash.offending !== undefined &&
+        !changes.some((change) => change.name === clash.name && change.before !== undefined),
+    );
+    const slips = [
+      ...standings.filter(({ state }) => state === "astray" || state === "lapsed").flatMap(({ causes }) => causes),
+      ...clashes.map((clash) => causeOf(clash, domain, workspace)),
+      ...lost.map((set) => ({
+        because: `the ${set.type} record of ${displayName(set.name)} was deleted, and is still needed: ${set.data.map((data) => printData(set.type, data)).join(", ")}`,
+        remedy: "enter it again as it was",
+      })),
+    ].map(({ because, remedy }) => ({ because, remedy }));
+    const all = steps.every(({ done, entry }) => done === true || entry.action === "not-offered");
+    const window = longestWindow(sheet.opened.changes.flatMap((change) => change.cacheWindow ?? []));
+    return {
+      domain: domain.name,
+      host: hostTitle(domain, workspace),
+      steps,
+      slips: [...new Map(slips.map((slip) => [slip.because, slip])).values()],
+      visibleBy: all && window !== undefined ? visibleBy(sheet.closed?.at ?? dns.now, window) : undefined,
+      verify: standings
+        .filter(({ state }) => state !== "proven")
+        .map(({ ask }) => verifyStep(ask.id, ask.service, domain, workspace)),
+      done: all && slips.length === 0,
+      at: dns.now,
+    };
+  } finally {
+    journal.close();
+    dns.close();
+  }
+}
+
+const verifyStep = (ask: string, service: string, domain: Domain, workspace: Workspace): SheetState["verify"][number] => ({
+  ask,
+  service: workspace.settings.services[service]?.title ?? service,
+  link: workspace.settings.services[service]?.page,
+  command: `zandrel prove ${withoutRootDot(domain.name)}/${ask}`,
+});
