@@ -2,9 +2,17 @@ import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, displayName, name, under, withoutRootDot } from "../../core/name/index.ts";
 import type { DataOf } from "../../core/record/index.ts";
-import { judgeAddresses, judgeCertificate, judgeRedirect, mayIssue, type SiteCheck } from "../../core/site/index.ts";
+import {
+  judgeAddresses,
+  judgeCertificate,
+  judgePage,
+  judgePair,
+  judgeRedirect,
+  mayIssue,
+  type SiteCheck,
+} from "../../core/site/index.ts";
 import { fetchPage, followPage, type WebOptions } from "../../net/web.ts";
-import type { Domain, Workspace } from "../../workspace/index.ts";
+import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsContext, DnsOptions } from "../dns/context.ts";
 import { domainOperands, reading } from "../session.ts";
@@ -91,19 +99,31 @@ async function caaChecks(host: DomainName, workspace: Workspace, dns: DnsContext
   );
 }
 
-async function checkHost(
-  domain: Domain,
-  host: DomainName,
-  workspace: Workspace,
-  dns: DnsContext,
-  web: WebOptions,
-): Promise<SiteCheck[]> {
+/** What the checks of one domain look at. */
+interface Looking {
+  readonly domain: Domain;
+  readonly workspace: Workspace;
+  readonly dns: DnsContext;
+  readonly web: WebOptions;
+  readonly journal: Journal | undefined;
+}
+
+/** When something at a host was published last; a certificate takes its time from there. */
+const publishedAt = ({ journal, domain }: Looking, host: DomainName): number | undefined =>
+  journal
+    ?.publications(domain.name)
+    .findLast(({ opened, closed }) => closed?.end === "published" && opened.changes.some((change) => change.name === host))
+    ?.closed?.at;
+
+async function checkHost(looking: Looking, host: DomainName): Promise<SiteCheck[]> {
+  const { domain, workspace, dns, web } = looking;
   const plain = withoutRootDot(host);
   const { found, failure } = await addressesAt(dns, host);
   const addresses = judgeAddresses(host, found, await wantedAddresses(domain, host, dns), failure);
   if (found === undefined || found.length === 0) return addresses;
-  const certificate = judgeCertificate(plain, await fetchPage(`https://${plain}/`, web), dns.now);
-  return [...addresses, certificate, ...(await caaChecks(host, workspace, dns))];
+  const certificate = judgeCertificate(plain, await fetchPage(`https://${plain}/`, web), dns.now, publishedAt(looking, host));
+  const page = judgePage(plain, await followPage(`https://${plain}/`, web));
+  return [...addresses, certificate, ...page, ...(await caaChecks(host, workspace, dns))];
 }
 
 /** The domain that a redirect domain leads to. */
@@ -114,10 +134,33 @@ function redirectTarget(domain: Domain, workspace: Workspace): DomainName {
   return target;
 }
 
-async function checkDomain(domain: Domain, workspace: Workspace, dns: DnsContext, web: WebOptions): Promise<SiteCheck[]> {
-  const www = under(name("www"), domain.name) as DomainName;
-  if (domain.role !== "redirect")
-    return (await Promise.all([domain.name, www].map((host) => checkHost(domain, host, workspace, dns, web)))).flat();
+/** Hosts that asks lead somewhere on the web: shops, interfaces, links in mail. */
+function otherHosts({ domain }: Looking, known: readonly DomainName[]): DomainName[] {
+  const hosts = domain.asks
+    .filter(({ purpose }) => purpose === "site" || purpose === "redirect" || purpose === "tracking")
+    .flatMap(({ wants }) =>
+      wants.flatMap((want) => (want.kind === "records" && ["A", "AAAA", "CNAME"].includes(want.type) ? [want.name] : [])),
+    );
+  return [...new Set(hosts)].filter(
+    (host) => !known.includes(host) && !host.startsWith("_") && !host.includes("._") && !host.startsWith("*."),
+  );
+}
+
+/** The domain itself and `www`, each for itself and both together. */
+async function checkPair(looking: Looking, www: DomainName): Promise<SiteCheck[]> {
+  const { domain, web } = looking;
+  const hosts = [domain.name, www];
+  const each = await Promise.all(hosts.map((host) => checkHost(looking, host)));
+  // What cannot be reached at all says so by itself.
+  if (each.some((checks) => checks.some(({ id, met }) => id === "address" && met !== true))) return each.flat();
+  const urls = hosts.map(withoutRootDot).flatMap((host) => [`http://${host}${PROBE}`, `https://${host}${PROBE}`]);
+  const chains = new Map(await Promise.all(urls.map(async (url) => [url, await followPage(url, web)] as const)));
+  return [...each.flat(), ...judgePair({ apex: withoutRootDot(domain.name), www: withoutRootDot(www), chains })];
+}
+
+/** A domain that only redirects: at both names, over HTTP and HTTPS. */
+async function checkRedirect(looking: Looking, www: DomainName): Promise<SiteCheck[]> {
+  const { domain, workspace, dns, web } = looking;
   const target = withoutRootDot(redirectTarget(domain, workspace));
   const per = [domain.name, www].map(async (host) => {
     const { found, failure } = await addressesAt(dns, host);
@@ -126,28 +169,60 @@ async function checkDomain(domain: Domain, workspace: Workspace, dns: DnsContext
     const plain = withoutRootDot(host);
     const start = [`http://${plain}${PROBE}`, `https://${plain}${PROBE}`];
     const redirects = await Promise.all(start.map(async (url) => judgeRedirect(url, await followPage(url, web), target)));
-    return [...addresses, ...redirects, judgeCertificate(plain, await fetchPage(`https://${plain}/`, web), dns.now)];
+    return [
+      ...addresses,
+      ...redirects,
+      judgeCertificate(plain, await fetchPage(`https://${plain}/`, web), dns.now, publishedAt(looking, host)),
+    ];
   });
   return (await Promise.all(per)).flat();
 }
 
-/** What {@link site} is asked. */
-export interface SiteRequest extends CommonRequest, DnsOptions {}
+async function checkDomain(looking: Looking): Promise<SiteCheck[]> {
+  const { domain } = looking;
+  const www = under(name("www"), domain.name) as DomainName;
+  const main = await (domain.role === "redirect" ? checkRedirect(looking, www) : checkPair(looking, www));
+  const others = await Promise.all(otherHosts(looking, [domain.name, www]).map((host) => checkHost(looking, host)));
+  return [...main, ...others.flat()];
+}
 
-/** Check where the names lead: addresses of apex and www, permanent redirect with the path kept, certificate, CAA. */
+/** What {@link site} is asked. */
+export interface SiteRequest extends CommonRequest, DnsOptions {
+  /** Whether to look again until all is well. */
+  readonly wait: boolean;
+  /** Milliseconds after which waiting ends. */
+  readonly for: number;
+}
+
+/** Pause between two looks while waiting (milliseconds of the clock). */
+const PAUSE = 30_000;
+
+/** Check where the names lead: apex and www together, every host of an ask, permanent redirect, certificate, CAA. */
 export async function site(request: SiteRequest, context: AppContext): Promise<Outcome<SiteResult>> {
+  const stopAt = context.clock.now() + request.for;
+  for (;;) {
+    const outcome = await siteOnce(request, context);
+    const now = context.clock.now();
+    if (!request.wait || outcome.ended === "fine" || now >= stopAt) return outcome;
+    const open = outcome.result?.domains.flatMap(({ checks }) => checks).filter(({ met }) => met !== true).length ?? 0;
+    context.progress(`${open} not right yet; looking again\n`);
+    await context.clock.sleep(Math.min(PAUSE, stopAt - now));
+  }
+}
+
+async function siteOnce(request: SiteRequest, context: AppContext): Promise<Outcome<SiteResult>> {
   const pick = (workspace: Workspace) => {
     const named = domainOperands(request.operands)(workspace);
     return request.operands.length > 0 ? named : named.filter((domain) => domain.role !== "sending" && domain.role !== "parked");
   };
-  return reading(request, context, pick, async ({ workspace, domains, dns }) => {
+  return reading(request, context, pick, async ({ workspace, domains, dns }, journal) => {
     const { web } = dns;
     if (web === undefined) throw new Failure("no-web-in-files", {});
     const shown = await Promise.all(
       domains.map(async (domain) => ({
         domain: domain.name,
         role: domain.role,
-        checks: (await checkDomain(domain, workspace, dns, web)).map((one) => ({ ...one, met: one.met ?? null })),
+        checks: (await checkDomain({ domain, workspace, dns, web, journal })).map((one) => ({ ...one, met: one.met ?? null })),
       })),
     );
     const all = shown.flatMap((one) => one.checks);

@@ -10,4 +10,5 @@
  */
 export * from "./caa.ts";
 export * from "./judge.ts";
+export * from "./pair.ts";
 export * from "./proof.ts";

@@ -1,3 +1,4 @@
+import { count } from "../english.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 
 /** What one request to a web server brought. */
@@ -62,9 +63,24 @@ export const covers = ({ names }: Certificate, host: string): boolean => {
   );
 };
 
-/** What is wrong with the certificate of a page over HTTPS. */
-export function judgeCertificate(host: string, fetched: Fetched, now: number): SiteCheck {
+/** A span for people: `3 hours`, in whole units. */
+function spanSince(milliseconds: number): string {
+  const minutes = Math.max(1, Math.round(milliseconds / 60_000));
+  if (minutes < 120) return count(minutes, "minute");
+  return minutes < 2880 ? count(Math.round(minutes / 60), "hour") : count(Math.round(minutes / 1440), "day");
+}
+
+/**
+ * What is wrong with the certificate of a page over HTTPS.
+ *
+ * @param since when the name was published last, milliseconds since 1970; a certificate is pending from there
+ */
+export function judgeCertificate(host: string, fetched: Fetched, now: number, since?: number): SiteCheck {
   const id = "certificate";
+  const pending =
+    since === undefined
+      ? ""
+      : `, ${spanSince(now - since)} after the name was published; most are there a few hours after everyone sees the address`;
   if ("none" in fetched)
     return check(
       id,
@@ -80,7 +96,7 @@ export function judgeCertificate(host: string, fetched: Fetched, now: number): S
       id,
       host,
       false,
-      `the certificate there is for ${certificate.names.join(", ") || "no name at all"}, not for ${host}: the right one is probably still pending`,
+      `the certificate there is for ${certificate.names.join(", ") || "no name at all"}, not for ${host}: the right one is probably still pending${pending}`,
       "wait for the certificate, or ask the site builder or issuer why it is still pending",
     );
   if (certificate.until < now)

@@ -1,0 +1,86 @@
+import { describe, expect, test } from "@jest/globals";
+import { type Fetched, judgePage, judgePair } from "./index.ts";
+
+const [APEX, WWW] = ["brackwater.example", "www.brackwater.example"];
+const PATH = "/zandrel/check?kept=yes";
+const page = (url: string, status: number, location?: string, body = "<h1>Puppets</h1>"): Fetched => ({
+  page: { url, status, body, ...(location === undefined ? {} : { location }) },
+});
+/** A web where each host answers by a rule: what it redirects to, or nothing where it shows the site. */
+const doors = (rules: Readonly<Record<string, string | undefined>>, status = 301) => {
+  const follow = (from: string): Fetched[] => {
+    const chain: Fetched[] = [];
+    for (let url: string | undefined = from; url !== undefined && chain.length < 6; ) {
+      const at = new URL(url);
+      const to: string | undefined = rules[`${at.protocol}//${at.hostname}`]?.replace("*", `${at.pathname}${at.search}`);
+      chain.push(page(url, to === undefined ? 200 : status, to));
+      url = to;
+    }
+    return chain;
+  };
+  const urls = [APEX, WWW].flatMap((host) => [`http://${host}${PATH}`, `https://${host}${PATH}`]);
+  return { apex: APEX, www: WWW, chains: new Map(urls.map((url) => [url, follow(url)] as const)) };
+};
+const RIGHT = {
+  "http://brackwater.example": `https://${WWW}*`,
+  "https://brackwater.example": `https://${WWW}*`,
+  "http://www.brackwater.example": `https://${WWW}*`,
+};
+
+describe("the domain itself and www, together", () => {
+  test("one shows the site, and the other redirects there, path and HTTPS kept", () => {
+    expect(judgePair(doors(RIGHT)).map(({ met }) => met)).toEqual([true, true, true]);
+  });
+  test.each<[string, Record<string, string>, number, string, RegExp]>([
+    [
+      "both show it",
+      { "http://brackwater.example": `https://${APEX}*`, "http://www.brackwater.example": `https://${WWW}*` },
+      301,
+      "both-serve",
+      /search engines take them for two/,
+    ],
+    [
+      "a circle",
+      { "https://brackwater.example": `https://${WWW}*`, "https://www.brackwater.example": `https://${APEX}*` },
+      301,
+      "loop",
+      /in a circle/,
+    ],
+    ["a temporary redirect", RIGHT, 302, "pair", /temporary \(302\)/],
+    ["the path lost", { ...RIGHT, "https://brackwater.example": `https://${WWW}/` }, 301, "pair", /the path is lost/],
+    ["no encryption at the end", { ...RIGHT, "http://www.brackwater.example": `http://${WWW}/start` }, 301, "loop|pair", /./],
+    [
+      "two different ends",
+      { ...RIGHT, "https://brackwater.example": "https://shop.brackwater.example*" },
+      301,
+      "apart",
+      /arrives at shop.brackwater.example/,
+    ],
+  ])("%s", (_, rules, status, id, because) => {
+    const wrong = judgePair(doors(rules, status)).filter(({ met }) => met !== true);
+    expect(wrong[0]?.id).toMatch(new RegExp(`^(?:${id})$`));
+    expect(wrong[0]?.because).toMatch(because);
+  });
+  test("where one could not be looked at, nothing is said of the pair", () => {
+    const unseen: Fetched[] = [{ none: { url: "", kind: "unknown", detail: "late" } }];
+    expect(
+      judgePair({
+        apex: APEX,
+        www: WWW,
+        chains: new Map([
+          [`https://${APEX}/`, unseen],
+          [`https://${WWW}/`, [page(`https://${WWW}/`, 200)]],
+        ]),
+      }),
+    ).toEqual([]);
+  });
+});
+
+test.each([
+  ["<body>This domain is parked at Nettlehost.</body>", 200, "parked"],
+  ["<body>No such site here</body>", 404, "wrong-service"],
+  ["<body>oops</body>", 503, "page"],
+])("%s is no site", (body, status, id) => {
+  expect(judgePage(APEX, [page(`https://${APEX}/`, status, undefined, body)])).toMatchObject([{ id }]);
+});
+test("a site is one", () => expect(judgePage(APEX, [page(`https://${APEX}/`, 200)])).toEqual([]));

@@ -1,0 +1,121 @@
+import { type Fetched, judgeRedirect, type SiteCheck } from "./judge.ts";
+
+/** What following a web address brought, from each of the four doors of a site. */
+export interface Doors {
+  /** The host of the domain itself, without the final dot. */
+  readonly apex: string;
+  readonly www: string;
+  /** The chains of pages by the address they began with. */
+  readonly chains: ReadonlyMap<string, readonly Fetched[]>;
+}
+
+/** The host at which a chain ends by itself; undefined where it does not end or brings nothing. */
+function serves(chain: readonly Fetched[] | undefined): string | undefined {
+  const last = chain?.at(-1);
+  if (last === undefined || "none" in last || last.page.location !== undefined) return undefined;
+  return new URL(last.page.url).hostname;
+}
+
+/** The page at which a chain comes back to where it was. */
+function loopsAt(chain: readonly Fetched[]): string | undefined {
+  const seen = new Set<string>();
+  for (const one of chain) {
+    if (!("page" in one)) continue;
+    const { url, location } = one.page;
+    if (seen.has(url) || location === url) return url;
+    seen.add(url);
+  }
+  const last = chain.at(-1);
+  return last !== undefined && "page" in last && last.page.location !== undefined && seen.has(last.page.location)
+    ? last.page.location
+    : undefined;
+}
+
+/** Words of pages that a DNS host or registrar shows where no site is. */
+const PARKED =
+  /\b(?:parked|domain (?:is|may be) for sale|buy this domain|future home of|has (?:just )?been registered|default (?:web )?page|under construction)\b/i;
+/** Words of a service that knows nothing of a host that leads to it. */
+const STRANGER =
+  /\b(?:no such (?:site|app|store)|unknown (?:domain|host)|not (?:yet )?connected|site not found|does(?: not|n.t) exist here|nothing is here)\b/i;
+
+const wrong = (id: string, name: string, because: string, remedy: string): SiteCheck => ({
+  id,
+  name,
+  met: false,
+  because,
+  remedy,
+});
+
+/** Whether the page a host shows is a site at all: not a parked page, and not a service that does not know the host. */
+export function judgePage(host: string, chain: readonly Fetched[]): SiteCheck[] {
+  const last = chain.at(-1);
+  if (last === undefined || "none" in last) return [];
+  const { body, status } = last.page;
+  const text = body.replace(/<(script|style)[\s\S]*?<\/\1>/gi, " ").replace(/<[^>]*>/g, " ");
+  if (PARKED.test(text.slice(0, 4000)))
+    return [
+      wrong(
+        "parked",
+        host,
+        `${host} shows a parked page, not your site`,
+        "publish the address that the site builder asks for, and remove the parked one",
+      ),
+    ];
+  if (STRANGER.test(text.slice(0, 4000)) || status === 421)
+    return [
+      wrong(
+        "wrong-service",
+        host,
+        `${host} leads to a service that does not know it (${status})`,
+        "add the domain at the service, or publish the address that it asks for",
+      ),
+    ];
+  if (status >= 500)
+    return [
+      {
+        id: "page",
+        name: host,
+        met: undefined,
+        because: `${host} answers with an error (${status})`,
+        remedy: "try again, or ask the site builder",
+      },
+    ];
+  return [];
+}
+
+/**
+ * Judges the domain itself and `www` together: one of them shows the site, the other redirects there permanently, with path,
+ * query and HTTPS kept. Nothing is said where one of them could not be looked at; that is said of the host itself.
+ */
+export function judgePair({ apex, www, chains }: Doors): SiteCheck[] {
+  const of = (host: string) => [...chains].filter(([url]) => new URL(url).hostname === host);
+  const looped = [...chains].flatMap(([url, chain]) => (loopsAt(chain) === undefined ? [] : [url]));
+  if (looped.length > 0)
+    return [
+      wrong(
+        "loop",
+        apex,
+        `${looped.join(" and ")} redirects in a circle, so that no browser gets there`,
+        "let one of the two show the site, and only the other one redirect",
+      ),
+    ];
+  const secure = (host: string) => of(host).find(([url]) => url.startsWith("https:"))?.[1];
+  const [atApex, atWww] = [serves(secure(apex)), serves(secure(www))];
+  if (atApex === undefined || atWww === undefined) return [];
+  if (atApex === apex && atWww === www)
+    return [
+      wrong(
+        "both-serve",
+        apex,
+        `${apex} and ${www} both show a site by themselves, and search engines take them for two`,
+        "choose one of the two as the main one at the site builder; the other redirects to it permanently (301)",
+      ),
+    ];
+  if (atApex !== atWww || (atApex !== apex && atApex !== www))
+    return [
+      wrong("apart", apex, `${apex} arrives at ${atApex}, and ${www} at ${atWww}`, "let both arrive at one of the two names"),
+    ];
+  return [...chains]
+    .filter(([url]) => !(new URL(url).hostname === atApex && url.startsWith("https:")))
+    .map(([url, chain]) => ({ ...judgeRedirect(url, chain, atApex), id: "pair" }));
+}
