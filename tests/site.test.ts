@@ -60,12 +60,16 @@ describe("the site builder's two stages, to the certificate", () => {
       err: "",
     });
     expect(await run(["watch", "brackwater.example", "--for", "6h"])).toMatchObject({ exit: 0 });
+    // Too early: the service's own resolver may hold the old answer until everyone sees the new one.
+    expect(await run(["prove", "pagewick-site"])).toMatchObject({
+      out: expect.stringMatching(/ask not before \d\d:\d\d|is proven|proven/),
+    });
     const before = await checks("brackwater.example");
     expect(before.filter((one) => one.id === "certificate").map((one) => one.because)).toEqual([
       expect.stringContaining("still pending"),
       expect.stringContaining("still pending"),
     ]);
-    expect(await run(["prove", "pagewick-site"])).toMatchObject({ exit: 0 });
+    expect(await run(["watch", "brackwater.example", "--until", "proven", "--for", "6h"])).toMatchObject({ exit: 0 });
     // A quarter of an hour of the lab's time.
     await lab.clock.sleep(960_000);
     const after = await run(["site", "brackwater.example", "--json"]);

@@ -121,8 +121,9 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
       ...pagewick(ADDRESSES.pagewick),
       onAccepted(domain, purpose) {
         if (purpose !== "site") return;
+        // The site is at www; the bare domain redirects there.
         for (const host of [domain, `www.${domain}`]) {
-          web.hosts.set(host, { kind: "site" });
+          web.hosts.set(host, host === domain ? { kind: "redirect", to: `www.${domain}` } : { kind: "site" });
           // Certificates take a while; the clock decides how long that is.
           void clock.sleep(CERTIFICATE_PENDING * 1000).then(() => web.certify(host));
         }

@@ -1,9 +1,9 @@
 import { createServer as createHttp, type IncomingMessage, type Server, type ServerResponse } from "node:http";
 import { createServer as createHttps } from "node:https";
-import { createSecureContext, type SecureContext } from "node:tls";
+import { createSecureContext, type SecureContext, TLSSocket } from "node:tls";
 import type { Authority } from "./certificates.ts";
 
-/** How a host of the lab's web front answers; each but `site` and `redirect` is a mistake to switch on. */
+/** How a host of the lab's web front answers, a site over HTTPS only; each but `site` and `redirect` is a mistake to switch on. */
 export type HostMode =
   | { readonly kind: "site"; readonly body?: string; readonly files?: Readonly<Record<string, string>> }
   | { readonly kind: "redirect" | "temporary" | "path-lost" | "to-http" | "frame" | "refresh"; readonly to: string };
@@ -33,6 +33,8 @@ function answer(mode: HostMode | undefined, request: IncomingMessage, response: 
     case undefined:
       return page(parked);
     case "site": {
+      const host = (request.headers.host ?? "").split(":")[0] ?? "";
+      if (!(request.socket instanceof TLSSocket)) return redirect(301, `https://${host}${path}`);
       const file = mode.files?.[path];
       if (file !== undefined) return page(file);
       return path === "/" || mode.files === undefined

@@ -147,10 +147,12 @@ export async function proveOne(
   }
 }
 
-function endedFor(asks: readonly Shown[]): Ended {
+function endedFor(asks: readonly Shown[], now: number): Ended {
   if (asks.some((ask) => ask.verdict === "unknown")) return "undetermined";
+  const early = (ask: Shown) => ask.visibleBy !== null && now < ask.visibleBy;
   const fine = (ask: Shown) =>
-    ask.verdict === "proven" || (ask.verdict === "found" && ask.state === "settled" && ask.asked.answer === "not-asked");
+    ask.verdict === "proven" ||
+    (ask.verdict === "found" && ask.state === "settled" && ask.asked.answer === "not-asked" && !early(ask));
   return asks.every(fine) ? "fine" : "problem";
 }
 
@@ -173,6 +175,6 @@ export async function prove(request: ProveRequest, context: AppContext): Promise
       for (const standing of surveyed.asks)
         if (ids.has(standing.ask.id)) asks.push(await proveOne(standing, domain, workspace, journal, request, context));
     }
-    return { ended: endedFor(asks), result: { at: dns.now, asks } };
+    return { ended: endedFor(asks, context.clock.now()), result: { at: dns.now, asks } };
   });
 }

@@ -162,13 +162,14 @@ async function checkPair(looking: Looking, www: DomainName): Promise<SiteCheck[]
 async function checkRedirect(looking: Looking, www: DomainName): Promise<SiteCheck[]> {
   const { domain, workspace, dns, web } = looking;
   const target = withoutRootDot(redirectTarget(domain, workspace));
+  const alsoAt = [target.startsWith("www.") ? target.slice(4) : `www.${target}`];
   const per = [domain.name, www].map(async (host) => {
     const { found, failure } = await addressesAt(dns, host);
     const addresses = judgeAddresses(host, found, await wantedAddresses(domain, host, dns), failure);
     if (found === undefined || found.length === 0) return addresses;
     const plain = withoutRootDot(host);
     const start = [`http://${plain}${PROBE}`, `https://${plain}${PROBE}`];
-    const redirects = await Promise.all(start.map(async (url) => judgeRedirect(url, await followPage(url, web), target)));
+    const redirects = await Promise.all(start.map(async (url) => judgeRedirect(url, await followPage(url, web), target, alsoAt)));
     return [
       ...addresses,
       ...redirects,

@@ -132,8 +132,14 @@ const PERMANENT: ReadonlySet<number> = new Set([301, 308]);
  *
  * @param chain the pages from the first request to the last; the last one does not redirect any more
  * @param target the host that visitors have to arrive at
+ * @param alsoAt further hosts of the target, to which it may redirect by itself
  */
-export function judgeRedirect(from: string, chain: readonly Fetched[], target: string): SiteCheck {
+export function judgeRedirect(
+  from: string,
+  chain: readonly Fetched[],
+  target: string,
+  alsoAt: readonly string[] = [],
+): SiteCheck {
   const id = "redirect";
   const name = from;
   const first = chain[0] as Fetched;
@@ -178,7 +184,7 @@ export function judgeRedirect(from: string, chain: readonly Fetched[], target: s
     );
   }
   const end = new URL(steps.at(-1)?.location ?? last.url);
-  if (end.hostname !== target)
+  if (end.hostname !== target && !alsoAt.includes(end.hostname))
     return check(
       id,
       name,

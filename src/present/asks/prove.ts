@@ -29,9 +29,13 @@ export function proveText({ asks, at }: ProveResult, { style, width }: Layout): 
       if (ask.verdict !== "proven" && ask.causes.length === 0 && ask.asked.reason !== "")
         lines.push(`  ${wrap(visible(ask.asked.reason), width - 2, "  ")}`);
       if (ask.verdict === "absent") lines.push(`  next: ${style.command(`zandrel draft ${withoutRootDot(ask.domain)}`)}`);
+      if (ask.verdict === "found" && ask.state === "settled" && ask.visibleBy !== null && ask.visibleBy > now)
+        lines.push(
+          `  ask not before ${style.strong(deadline(ask.visibleBy, now))}; next: ${style.command(`zandrel watch ${withoutRootDot(ask.domain)} --until proven`)}`,
+        );
       if (ask.verdict === "found" && ask.state === "spreading" && ask.visibleBy !== null)
         lines.push(
-          `  everyone sees it by ${style.strong(deadline(ask.visibleBy, now))} at the latest; next: ${style.command(`zandrel watch ${withoutRootDot(ask.domain)}`)}`,
+          `  everyone sees it by ${style.strong(deadline(ask.visibleBy, now))} at the latest; next: ${style.command(`zandrel watch ${withoutRootDot(ask.domain)} --until proven`)}`,
         );
       return lines.join("\n");
     })
