@@ -297,6 +297,7 @@ const publishOptionsOf = ({ request, replace, putOff }: Moving, only: readonly s
   into: undefined,
   sheet: undefined,
   check: false,
+  lowerTtl: false,
 });
 
 /** Shows what would change, and carries it out where the person agrees. */

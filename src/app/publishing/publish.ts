@@ -1,8 +1,8 @@
 import * as z from "zod";
-import { type Change, COMMON_FORM, fillIn, pending, type SheetEntry } from "../../core/change/index.ts";
+import { type Change, COMMON_FORM, type Draft, fillIn, pending, type SheetEntry } from "../../core/change/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { type RecordSet, setJson } from "../../core/record/index.ts";
-import { longestWindow, visibleBy } from "../../core/spread/index.ts";
+import { LOW_TTL, longestWindow, visibleBy } from "../../core/spread/index.ts";
 import type { Domain, Workspace } from "../../workspace/index.ts";
 import { causeOf, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
@@ -50,6 +50,7 @@ export const publishSchema = z.object({
       }),
     )
     .describe("with --check: what was entered, and what went wrong"),
+  lowered: z.boolean().describe("with --lower-ttl: only TTLs were lowered, ahead of the change itself"),
   lost: z
     .array(
       z.object({ domain: domainName, name: domainName, type: z.string(), records: z.array(record), enter: z.array(sheetEntry) }),
@@ -99,10 +100,40 @@ export async function apply(domain: Domain, changes: readonly Change[], how: App
   return publishedOf(domain.name, publisher, changes, outcome.because, how.context.clock.now(), sheet);
 }
 
+/**
+ * The sets that a draft will change, with their TTL lowered and their data as they are: once the old TTL has passed, the
+ * change itself is seen within minutes.
+ */
+function loweredTtls({ changes, clashes }: Draft): Change[] {
+  const inTheWay = clashes.flatMap(({ offending, ask }) => (offending === undefined ? [] : [{ set: offending, asks: [ask] }]));
+  const changing = changes.flatMap(({ before, action, asks }) =>
+    before === undefined || action === "keep" ? [] : [{ set: before, asks: [...asks] }],
+  );
+  const all = new Map([...inTheWay, ...changing].map((one) => [`${one.set.name} ${one.set.type}`, one]));
+  return [...all.values()]
+    .filter(({ set }) => set.ttl > LOW_TTL)
+    .map(({ set, asks }) => ({
+      action: "replace",
+      name: set.name,
+      type: set.type,
+      before: set,
+      after: { ...set, ttl: LOW_TTL },
+      because: "its TTL is lowered before the change",
+      asks,
+      cacheWindow: {
+        seconds: set.ttl,
+        rule: "set-ttl",
+        because: `some resolvers keep the ${set.type} record of ${displayName(set.name)} for its old TTL`,
+      },
+    }));
+}
+
 /** What {@link publish} is asked. */
 export interface PublishRequest extends CommonRequest, DraftOptions, Pick<DnsOptions, "resolver" | "timeout" | "includeFrom"> {
   readonly sheet: string | undefined;
   readonly check: boolean;
+  /** Whether only the TTLs of what will change are lowered, ahead of a launch. */
+  readonly lowerTtl: boolean;
 }
 
 /** Carry the draft out: by signed dynamic update, helper program, into a zone file, or as a sheet to fill in. */
@@ -151,24 +182,37 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
         : lost.length === 0 && check.every((one) => one.entered === true)
           ? "fine"
           : "problem";
-      return { ended, result: { at: dns.now, published: [], check, lost } };
+      return { ended, result: { at: dns.now, published: [], check, lost, lowered: false } };
     }
     const drafts = await makeDrafts(request, workspace, dns, journal, domains);
-    // Everything that can be wrong is found before the first change leaves.
-    for (const draft of drafts) expectPublishable(draft);
-    const ready = domains.map((domain, i) => ({ domain, changes: drafts[i] === undefined ? [] : pending(drafts[i]) }));
+    const ready = request.lowerTtl
+      ? await Promise.all(domains.map(async (domain, i) => ({ domain, changes: loweredTtls(drafts[i] as Draft) })))
+      : domains.map((domain, i) => ({ domain, changes: pending(drafts[i] as Draft) }));
+    // Everything that can be wrong is found before the first change leaves; a TTL alone is in nobody's way.
+    if (!request.lowerTtl) for (const draft of drafts) expectPublishable(draft);
     // A way that is not set up right is found before anything is carried out, too.
     for (const { domain, changes } of ready) if (changes.length > 0) publisherFor(domain, workspace, request, context);
     const done: Published[] = [];
     for (const { domain, changes } of ready) {
       if (changes.length === 0) {
-        done.push(publishedOf(domain.name, { way: "none", to: "" }, [], "everything asked for is already there", dns.now));
+        done.push(
+          publishedOf(
+            domain.name,
+            { way: "none", to: "" },
+            [],
+            request.lowerTtl ? "no TTL has to be lowered" : "everything asked for is already there",
+            dns.now,
+          ),
+        );
         continue;
       }
       const earlier = done.filter((one) => one.changed > 0).map((one) => displayName(one.domain as DomainName));
       const alreadyDone = earlier.length === 0 ? {} : { alreadyDone: earlier.join(", ") };
       done.push(await apply(domain, changes, { journal, workspace, request, context, ...alreadyDone }));
     }
-    return { ended: "fine", result: { at: context.clock.now(), published: done, check: [], lost: [] } };
+    return {
+      ended: "fine",
+      result: { at: context.clock.now(), published: done, check: [], lost: [], lowered: request.lowerTtl },
+    };
   });
 }

@@ -148,9 +148,17 @@ export function sheetSteps(changes: readonly SetChange[], apex: DomainName, form
       goes,
     };
   };
+  /** A record of which only the TTL changes. */
+  const ttlStep = (set: RecordSet, data: RecordData, was: number): SheetStep => {
+    const plain = step(set, data, undefined, 0);
+    const note = `only the TTL changes, from ${was} to ${plain.entry.ttl} seconds`;
+    return { ...plain, entry: { ...plain.entry, action: plain.entry.action === "enter" ? "change" : plain.entry.action, note } };
+  };
   const stepsOf = ({ before, after }: SetChange): { enter: SheetStep[]; remove: SheetStep[] } => {
     const [comes, goes] = [only(after, before), only(before, after)];
     const staying = (before?.data.length ?? 0) - goes.length;
+    if (before !== undefined && after !== undefined && comes.length + goes.length === 0 && before.ttl !== after.ttl)
+      return { enter: after.data.map((data) => ttlStep(after, data, before.ttl)), remove: [] };
     const [come, go] = [comes[0], goes[0]];
     if (after !== undefined && comes.length === 1 && goes.length === 1)
       return { enter: [step(after, come, go, staying)], remove: [] };

@@ -200,6 +200,22 @@ export function judgeRedirect(
       `it ends at http://${end.hostname}, without encryption`,
       `change the redirect's target to https://${target}`,
     );
+  const bare = steps.find(({ url, location = "" }) => {
+    const to = new URL(location, url);
+    return (
+      to.protocol === "http:" &&
+      (url.startsWith("https:") || [target, ...alsoAt].includes(to.hostname)) &&
+      new URL(url).hostname !== to.hostname
+    );
+  });
+  if (bare !== undefined)
+    return check(
+      id,
+      name,
+      false,
+      `it goes by way of http://${new URL(bare.location ?? "", bare.url).hostname}, without encryption`,
+      `change the redirect's target to https://${target}`,
+    );
   if (temporary !== undefined)
     return check(
       id,

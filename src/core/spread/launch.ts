@@ -24,7 +24,7 @@ export interface Timeline {
 }
 
 /** TTL to go down to before a change, in seconds: short enough to be quick, long enough for every form. */
-const LOW_TTL = 300;
+export const LOW_TTL = 300;
 
 /**
  * Works a launch out backwards: when every cache has let go of the old records, when to publish for that, and

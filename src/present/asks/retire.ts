@@ -33,5 +33,5 @@ export function retireText(
   const end = written
     ? `${style.good("Retired.")} Its entry was removed from the domain's file.`
     : "Nothing was changed, because of --dry-run.";
-  return `${[title, ...gone, ...none, ...kept].join("\n")}\n${carried === null ? "" : `${presentPublished(carried, at, context, true)}\n`}${end}\n`;
+  return `${[title, ...gone, ...none, ...kept].join("\n")}\n${carried === null ? "" : `${presentPublished(carried, at, context, "take-back")}\n`}${end}\n`;
 }

@@ -63,6 +63,7 @@ function domainBlock(
 function launchBlock(
   { steps, verdict, because }: NonNullable<DraftResult["launch"]>,
   now: number,
+  lower: string,
   { style, width }: Layout,
 ): string {
   const rows = columns(
@@ -71,7 +72,8 @@ function launchBlock(
   );
   const paint = verdict === "in-time" ? style.good : verdict === "hurry" ? style.careful : style.bad;
   const title = { "in-time": "In time", hurry: "Hurry", "too-late": "Too late" }[verdict];
-  return `\n${style.title("Launch schedule")}\n${steps.map((step, i) => `  ${rows[i]}${step.because === "" ? "" : `\n      ${style.quiet(wrap(step.because, width - 6, "      "))}`}`).join("\n")}\n${paint(title)}: ${because}.\n`;
+  const how = (kind: string) => (kind === "lower-ttl" ? `\n      with ${style.command(lower)}` : "");
+  return `\n${style.title("Launch schedule")}\n${steps.map((step, i) => `  ${rows[i]}${how(step.kind)}${step.because === "" ? "" : `\n      ${style.quiet(wrap(step.because, width - 6, "      "))}`}`).join("\n")}\n${paint(title)}: ${because}.\n`;
 }
 
 /** The options that publishing needs in order to carry out the same draft. */
@@ -103,7 +105,7 @@ export function draftText(result: DraftResult, layout: Layout): string {
     seen.latest === null
       ? ""
       : `\nIf it is published now, everyone sees it by ${style.strong(deadline(seen.latest, now))} at the latest:\n${wrap(`${seen.because}.`, width)}`;
-  return `${blocks.join("\n\n")}\n\n${wrap(total, width)}${when}\n${nextLine(result, layout)}\n${launch === null ? "" : launchBlock(launch, now, layout)}`;
+  return `${blocks.join("\n\n")}\n\n${wrap(total, width)}${when}\n${nextLine(result, layout)}\n${launch === null ? "" : launchBlock(launch, now, `zandrel publish ${result.domains.map(withoutRootDot).join(" ")} --lower-ttl`, layout)}`;
 }
 
 /** The schedule of a launch as a calendar file; undefined where no launch was asked about. */

@@ -9,7 +9,7 @@ export function presentPublished(
   { domain, way, changed, to, because, visible: seen, sheet }: Published,
   now: number,
   { style, width }: Layout,
-  takesAway = false,
+  kind: "publish" | "take-back" | "lower-ttl" = "publish",
 ): string {
   const own = withoutRootDot(domain);
   const title = displayName(domain);
@@ -20,16 +20,19 @@ export function presentPublished(
     seen.latest === null
       ? ""
       : `\nEveryone sees it by ${style.strong(deadline(seen.latest, now))} at the latest:\n${wrap(`${visible(seen.because)}.`, width)}`;
-  const next = takesAway
-    ? `\nOthers may still see the old records until then. Next: ${style.command(`zandrel status ${own}`)}`
-    : seen.latest === null
-      ? `\nDo not press verify at the service yet. Next: ${style.command(`zandrel watch ${own} --until proven`)}`
-      : `\nDo not press verify at the service before ${style.strong(deadline(seen.latest, now))}. Next: ${style.command(`zandrel watch ${own} --until proven`)}`;
+  if (kind === "lower-ttl" && seen.latest !== null)
+    return `${style.title(title)}  ${style.good(`the TTL of ${count(changed, "record set")} lowered`)} at ${visible(to)}\nNext: after ${style.strong(deadline(seen.latest, now))}, publish the change itself with ${style.command(`zandrel publish ${own}`)}; it is seen within minutes then.`;
+  const next =
+    kind === "take-back"
+      ? `\nOthers may still see the old records until then. Next: ${style.command(`zandrel status ${own}`)}`
+      : seen.latest === null
+        ? `\nDo not press verify at the service yet. Next: ${style.command(`zandrel watch ${own} --until proven`)}`
+        : `\nDo not press verify at the service before ${style.strong(deadline(seen.latest, now))}. Next: ${style.command(`zandrel watch ${own} --until proven`)}`;
   return `${style.title(title)}  ${style.good(`${count(changed, "record set")} published`)} at ${visible(to)}\n${wrap(`${visible(because)}.`, width)}${by}${next}`;
 }
 
 /** The result of {@link publish} for people. */
-export function publishText({ published: all, check, lost, at }: PublishResult, context: Layout): string {
+export function publishText({ published: all, check, lost, at, lowered }: PublishResult, context: Layout): string {
   const { style, width } = context;
   const checks = check.map(({ ask, entered, because, causes }) =>
     [
@@ -52,7 +55,12 @@ export function publishText({ published: all, check, lost, at }: PublishResult, 
   const after = fine
     ? [`Everything asked for is there, and nothing else was lost. Next: ${style.command("zandrel watch --until proven")}`]
     : [];
-  const blocks = [...checks, ...gone, ...after, ...all.map((one) => presentPublished(one, at, context))];
+  const blocks = [
+    ...checks,
+    ...gone,
+    ...after,
+    ...all.map((one) => presentPublished(one, at, context, lowered ? "lower-ttl" : "publish")),
+  ];
   return `${blocks.join(checks.length + gone.length > 0 ? "\n" : "\n\n")}\n`;
 }
 

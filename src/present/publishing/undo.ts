@@ -10,7 +10,7 @@ import { presentPublished } from "./publish.ts";
 /** The result of {@link undo} for people. */
 export function undoText({ undone, changes, at }: z.output<typeof undoSchema>, context: Layout): string {
   const { style } = context;
-  if (undone !== null) return `${style.title("Undone.")} ${presentPublished(undone, at, context, true)}\n`;
+  if (undone !== null) return `${style.title("Undone.")} ${presentPublished(undone, at, context, "take-back")}\n`;
   return `${reversalText(changes)}Nothing was changed, because of --dry-run.\n`;
 }
 
@@ -18,8 +18,10 @@ export function undoText({ undone, changes, at }: z.output<typeof undoSchema>, c
 export const reversalText = (changes: readonly Pick<SetChange, "name" | "type" | "before" | "after">[]): string =>
   changes
     .flatMap(({ name, type, before, after }) => {
+      const ttls = before !== undefined && after !== undefined && before.ttl !== after.ttl;
+      const ttlOf = ({ ttl }: RecordSet) => (ttls ? ` (TTL ${ttl} s)` : "");
       const lines = (set: RecordSet | undefined, sign: string) =>
-        set?.data.map((data) => `    ${sign} ${visible(printData(type, data))}\n`) ?? [];
+        set?.data.map((data) => `    ${sign} ${visible(printData(type, data))}${ttlOf(set)}\n`) ?? [];
       return [`  ${displayName(name)}  ${type}\n`, ...lines(before, "-"), ...lines(after, "+")];
     })
     .join("");
