@@ -12,6 +12,7 @@ export type PersonQuestion =
   | { readonly kind: "save-paste"; readonly intake: Intake }
   | { readonly kind: "which-domain"; readonly domains: readonly DomainName[] }
   | { readonly kind: "which-ask"; readonly asks: readonly string[] }
+  | { readonly kind: "change-host"; readonly domain: DomainName; readonly host: string }
   | { readonly kind: "undo"; readonly changes: readonly SetChange[] }
   | { readonly kind: "which-service"; readonly known: readonly string[] }
   | { readonly kind: "which-purpose"; readonly records: readonly ResourceRecord[]; readonly guess: Purpose };

@@ -87,7 +87,7 @@ export async function mailAct(lab: Lab, pass: typeof passDays): Promise<Act> {
     ...["dmarc", "compose", BRACKWATER, "--policy", policy],
     ...["--reports-to", "dmarc@brackwater.example", "--write"],
   ];
-  const replace = ["publish", BRACKWATER, "--replace", "_dmarc.brackwater.example"];
+  const update = ["publish", BRACKWATER];
   const page = await lab.inglemail.page(BRACKWATER);
   const reports = join(lab.mailboxes, "dmarc@brackwater.example");
   const later = (narration: string): Scene => ({
@@ -179,12 +179,20 @@ export async function mailAct(lab: Lab, pass: typeof passDays): Promise<Act> {
       read("Their reports are imported."),
       { narration: "What does the advice say now?", argv: ["dmarc", "advise", BRACKWATER], ends: 0 },
       { narration: "So mail that is not proven goes to the junk folder.", argv: compose("quarantine"), ends: 0 },
-      { narration: "It takes the place of the record that is there, and that has to be said.", argv: replace, ends: 0 },
+      {
+        narration: "It is a new version of a record of their own, so it simply takes the old one's place.",
+        argv: update,
+        ends: 0,
+      },
       days(14, "Two weeks with it, and nobody misses a letter."),
       read("The reports of these weeks are imported, too."),
       { narration: "The last step is safe now.", argv: ["dmarc", "advise", BRACKWATER], ends: 0 },
       { narration: "From now on it is refused.", argv: compose("reject"), ends: 0 },
-      { narration: "It takes the place of the record that is there, and that has to be said.", argv: replace, ends: 0 },
+      {
+        narration: "It is a new version of a record of their own, so it simply takes the old one's place.",
+        argv: update,
+        ends: 0,
+      },
       later("Two hours later the forger is back."),
       forged("And this time:"),
       probe("The theatre's own mail still arrives."),

@@ -1,10 +1,16 @@
 import { Failure } from "../core/failure.ts";
+import type { DomainName } from "../core/name/index.ts";
 
 /** Where the lab's story begins. */
 export const LAB_START = "2026-03-02T09:00:00Z";
 
 /** Starts the simulated services; what keeps them from starting is said in one sentence. */
-export async function startLab(options: { readonly start: number; readonly speed: number; readonly port: number }) {
+export async function startLab(options: {
+  readonly start: number;
+  readonly speed: number;
+  readonly port: number;
+  readonly domains?: readonly DomainName[];
+}) {
   const lab = await import("../lab/index.ts");
   const started = await lab.startLab(options).catch((error) => {
     throw labFailure(error, options.port);

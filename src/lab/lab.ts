@@ -4,7 +4,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { fastClock, type LeapingClock } from "../clock.ts";
-import { name } from "../core/name/index.ts";
+import { type DomainName, isBelow, name, withoutRootDot } from "../core/name/index.ts";
 import { DnsClient } from "../net/index.ts";
 import { AuthorityHost } from "./authority.ts";
 import { makeAuthority } from "./certificates.ts";
@@ -14,12 +14,22 @@ import type { MailWorld } from "./mail-host.ts";
 import { type MailService, startMailService } from "./mail-service.ts";
 import { HERONPOST, INGLEMAIL, SWIFTQUILL } from "./mail-services.ts";
 import { type Mallowmail, startMallowmail } from "./mallowmail.ts";
+import { startPractice } from "./practice.ts";
 import { CachingResolver } from "./resolver.ts";
 import { pagewick, type RunningService, type ServiceDescription, sealbarrow, seekmere, startService } from "./service.ts";
 import { startThirdParties, type ThirdParties } from "./third-parties.ts";
 import { startWebFront, type WebFront } from "./web-front.ts";
 import { startZonemarrow } from "./zonemarrow.ts";
-import { ADDRESSES, EXAMPLE_ZONE, HOSTED_ZONES, REVERSE_ZONE, ROOT_ZONE, ZONEMARROW_ZONES } from "./zones.ts";
+import {
+  ADDRESSES,
+  delegationOf,
+  EXAMPLE_ZONE,
+  HOSTED_ZONES,
+  newZone,
+  REVERSE_ZONE,
+  ROOT_ZONE,
+  ZONEMARROW_ZONES,
+} from "./zones.ts";
 
 export interface LabOptions {
   /** The lab's time when it starts, in milliseconds since 1970. */
@@ -28,6 +38,8 @@ export interface LabOptions {
   readonly speed: number;
   /** Port of all its DNS servers; each has a loopback address of its own. */
   readonly port: number;
+  /** Further domains, parked at Nettlehost as new ones are. */
+  readonly domains?: readonly DomainName[];
 }
 
 /** Everything that runs, and what a workspace needs to use it. */
@@ -48,6 +60,8 @@ export interface Lab {
   /** The folder with everybody's mailboxes, a Maildir each, by address. */
   readonly mailboxes: string;
   readonly web: WebFront;
+  /** The address of the pages to practise on: what the services ask for, and Nettlehost's form. */
+  readonly practice: string;
   /** Contents of a zandrel.yaml that points at the lab. */
   readonly settings: string;
   /** Environment variables that the settings refer to. */
@@ -70,7 +84,7 @@ const VANTAGES = [
 ] as const;
 
 /** Starts the simulated services, all on loopback: registry, DNS host, resolvers, services, a mailbox provider, one clock. */
-export async function startLab({ start, speed, port }: LabOptions): Promise<Lab> {
+export async function startLab({ start, speed, port, domains = [] }: LabOptions): Promise<Lab> {
   const realStart = Date.now();
   const clock = fastClock(start, realStart, speed);
   const client = new DnsClient({ timeout: 2000 });
@@ -81,8 +95,16 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
   const zonemarrow = new AuthorityHost(clock);
   for (const [label, text] of Object.entries(ZONEMARROW_ZONES)) zonemarrow.serve(name(`${label}.example`), text);
   const registry = new AuthorityHost(clock);
-  registry.serve(name("."), ROOT_ZONE);
-  registry.serve(name("example"), EXAMPLE_ZONE);
+  const example = name("example");
+  const further = domains.filter((domain) => !Object.keys(HOSTED_ZONES).some((label) => name(`${label}.example`) === domain));
+  for (const domain of further) nettlehost.serve(domain, newZone());
+  const delegated = (inExample: boolean) =>
+    further
+      .filter((domain) => isBelow(domain, example) === inExample)
+      .map(delegationOf)
+      .join("");
+  registry.serve(name("."), `${ROOT_ZONE}${delegated(false)}`);
+  registry.serve(example, `${EXAMPLE_ZONE}${delegated(true)}`);
   registry.serve(name("53.127.in-addr.arpa"), REVERSE_ZONE);
 
   const resolver = (options: object) => new CachingResolver({ client, clock, root: ADDRESSES.registry, port, ...options });
@@ -146,7 +168,24 @@ export async function startLab({ start, speed, port }: LabOptions): Promise<Lab>
       swiftquill: await send(SWIFTQUILL),
       inglemail: await send(INGLEMAIL),
     };
+    const { seekmere: searching, pagewick: building, sealbarrow: sealing, heronpost, swiftquill, inglemail } = services;
+    const practice = await keep(
+      startPractice({
+        host: nettlehost,
+        parked: ADDRESSES.parked,
+        domains: ["brackwater.example", "brackwater-tickets.example", "puppetfest.example", ...further.map(withoutRootDot)],
+        services: {
+          seekmere: (domain) => searching.instructions(domain),
+          pagewick: (domain) => building.instructions(domain, "site"),
+          sealbarrow: (domain) => sealing.instructions(domain),
+          heronpost: (domain) => heronpost.page(domain),
+          swiftquill: (domain) => swiftquill.page(domain),
+          inglemail: (domain) => inglemail.page(domain),
+        },
+      }),
+    );
     return {
+      practice: practice.url,
       clock,
       nettlehost,
       zonemarrow,

@@ -1,3 +1,5 @@
+import type { DomainName } from "../core/name/index.ts";
+
 /** The zones of the lab when it starts: a registry, a DNS host, and the domains of the Brackwater Puppet Theatre. */
 
 export const ADDRESSES = {
@@ -42,6 +44,13 @@ ns2.zonemarrow A ${ADDRESSES.zonemarrow[1]}
 ns1.nettlehost A ${ADDRESSES.nettlehost[0]}
 ns2.nettlehost A ${ADDRESSES.nettlehost[1]}
 `;
+
+/** The delegation of a further domain to Nettlehost, for the zone that holds it: `example`, or else the root. */
+export const delegationOf = (domain: DomainName): string =>
+  ["ns1", "ns2"].map((server) => `${domain} 6h IN NS ${server}.nettlehost.example.\n`).join("");
+
+/** The zone of a further domain, as Nettlehost sets up a new one. */
+export const newZone = (): string => `${start}${parked}`;
 
 const start = `$TTL 1h
 @ SOA ns1.nettlehost.example. hostmaster.nettlehost.example. 2026022801 2h 15m 2w 15m

@@ -21,6 +21,7 @@ export type { ReportStore } from "./tally.ts";
 export {
   type AskEntry,
   addHost,
+  changeHost,
   type Domain,
   domainPath,
   exclusively,

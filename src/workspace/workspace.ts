@@ -13,7 +13,7 @@ import type { Journal } from "./journal.ts";
 import type { Waiting } from "./lock.ts";
 import { type DomainFile, domainSchema, type Settings, settingsSchema } from "./schema.ts";
 import type { ReportStore } from "./tally.ts";
-import { readYaml, withEntry, withoutEntry, type YamlFile } from "./yaml-file.ts";
+import { readYaml, withEntry, withoutEntry, withScalar, type YamlFile } from "./yaml-file.ts";
 
 export const SETTINGS_FILE = "zandrel.yaml";
 const JOURNAL_FILE = join(".zandrel", "journal.db");
@@ -302,6 +302,14 @@ export function revise(folder: string, domain: Domain, { service, without, add }
     if (after !== before) replaceFile(path, before);
     restoreSettings();
   };
+}
+
+/** Changes the DNS host of a domain in its file. Run inside {@link lockWorkspace}. */
+export function changeHost(domain: Domain, host: string): void {
+  const path = resolve(domain.path);
+  const text = withScalar(readText(path), "host", host, "role");
+  readYaml(domain.path, text, domainSchema);
+  replaceFile(path, text);
 }
 
 /** Adds a DNS host that is reached by hand to zandrel.yaml. Run inside {@link lockWorkspace}. */

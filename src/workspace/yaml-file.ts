@@ -141,6 +141,18 @@ export function withEntry(text: string, key: string, entry: readonly [unknown] |
   return `${text.slice(0, keyEnd)}\n${blockOf(entry, 2)}${text.slice(valueEnd).replace(/^[^\S\n]*\n?/, "")}`;
 }
 
+/** The text of a YAML file with the value of a key of its top level changed, or the key added behind another one. */
+export function withScalar(text: string, key: string, value: string, behind: string): string {
+  const root = parseDocument(text).contents;
+  const find = (wanted: string) =>
+    isMap(root) ? root.items.find((item) => isScalar(item.key) && item.key.value === wanted) : undefined;
+  const range = (find(key)?.value as ParsedNode | undefined)?.range;
+  if (range !== undefined && range !== null) return `${text.slice(0, range[0])}${value}${text.slice(range[1])}`;
+  const end = (find(behind)?.value as ParsedNode | undefined)?.range?.[1] ?? 0;
+  const at = text.indexOf("\n", end) + 1 || text.length;
+  return `${text.slice(0, at)}${key}: ${value}\n${text.slice(at)}`;
+}
+
 /**
  * The text of a YAML file without one entry of the list under a key of its top level. Comments in front of the
  * entry stay; every other character does too.

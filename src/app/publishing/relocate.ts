@@ -17,7 +17,7 @@ import {
   zoneText,
 } from "../../core/relocate/index.ts";
 import { transferZone } from "../../net/index.ts";
-import { type Domain, type Journal, replaceFile, type Workspace } from "../../workspace/index.ts";
+import { changeHost, type Domain, type Journal, lockWorkspace, replaceFile, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { type DnsContext, type DnsOptions, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
@@ -29,6 +29,7 @@ export const relocateSchema = z.object({
   at: time,
   step: z.enum(["capture", "compare", "check"]),
   domain: domainName,
+  newHost: z.string().nullable(),
   capture: z
     .object({
       file: z.string(),
@@ -60,6 +61,11 @@ export const relocateSchema = z.object({
       state: z.enum(["not-yet", "half", "moved", "over"]),
       because: z.string(),
       oldHostUntil: time.nullable(),
+      host: z
+        .enum(["same", "to-change", "changed"])
+        .describe(
+          "whether the domain's file names the new host: to-change where the domain moved and the file does not say so yet",
+        ),
       vantages: z.array(z.object({ vantage: z.string(), sees: z.enum(["new", "old", "unknown"]), until: time.nullable() })),
     })
     .nullable(),
@@ -260,9 +266,25 @@ async function check(move: Move): Promise<{ ended: Ended; check: NonNullable<Rel
       state: verdict.state,
       because,
       oldHostUntil: verdict.oldHostUntil === undefined ? null : verdict.oldHostUntil,
+      host: await followHost(move, fresh.key, verdict.state === "moved" || verdict.state === "over"),
       vantages,
     },
   };
+}
+
+/** The domain's file follows the move: it names the new host, where the person says so. */
+async function followHost(
+  { domain, workspace, request, context }: Move,
+  host: string,
+  moved: boolean,
+): Promise<"same" | "to-change" | "changed"> {
+  if (!moved || domain.host === host) return "same";
+  const agreed =
+    request.write ||
+    (context.interactive && (await context.choose({ kind: "change-host", domain: domain.name, host })) === "yes");
+  if (!agreed) return "to-change";
+  await lockWorkspace(workspace.folder, context, () => changeHost(domain, host));
+  return "changed";
 }
 
 const STEPS = { capture, compare, check } as const;
@@ -273,6 +295,8 @@ export interface RelocateRequest extends CommonRequest, Omit<DnsOptions, "zoneFi
   readonly file: string | undefined;
   readonly export: string | undefined;
   readonly force: boolean;
+  /** Whether the domain's file is changed to the new host once the domain has moved. */
+  readonly write: boolean;
 }
 
 /** Move a zone to another DNS host: capture it, compare both sides, check the cut-over. */
@@ -290,6 +314,7 @@ export async function relocate(request: RelocateRequest, context: AppContext): P
         at: dns.now,
         step: step as keyof typeof STEPS,
         domain: domain.name,
+        newHost: request.newHost ?? null,
         capture: null,
         compare: null,
         check: null,

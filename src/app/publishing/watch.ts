@@ -54,6 +54,8 @@ export interface Watched {
   readonly followed: readonly AskStanding[];
   readonly done: readonly AskStanding[];
   readonly proven: readonly AskStanding[];
+  /** Asks that everyone sees and that their services did not confirm, with what those said. */
+  readonly refused: readonly { readonly standing: AskStanding; readonly reason: string }[];
 }
 
 /** One look at everything that was published or is on its way. */
@@ -96,6 +98,17 @@ const unique = (views: readonly View[]): View[] => [...new Map(views.map((view) 
 /** Whether anything of an ask was ever published, so that there is something to follow. */
 const isPublished = ({ state }: AskStanding): boolean => state !== "noted" && state !== "waiting" && state !== "clashing";
 
+/** A service that did not confirm an ask although everyone sees it. */
+interface Refusal {
+  readonly standing: AskStanding;
+  readonly tries: number;
+  /** What it said last. */
+  readonly reason: string;
+}
+
+/** A service that says no so often, although everyone sees the record, has another reason than waiting. */
+const MAX_TRIES = 5;
+
 /** Asks the services about everything that is settled: which asks they confirmed, and how many they may still confirm. */
 async function askServices(
   surveys: readonly Survey[],
@@ -103,6 +116,7 @@ async function askServices(
   journal: Journal | undefined,
   request: WatchRequest,
   context: AppContext,
+  refused: Map<string, Refusal>,
 ): Promise<{ readonly open: number; readonly confirmed: ReadonlySet<Ask> }> {
   let open = 0;
   const confirmed = new Set<Ask>();
@@ -111,15 +125,18 @@ async function askServices(
       // A service without a link is asked on its own page, by the person who watches.
       if (journal === undefined || workspace.settings.services[standing.ask.service]?.link === undefined) continue;
       const options = { ...request, force: false, confirmed: false, note: undefined };
-      const { verdict } = await proveOne(standing, domain, workspace, journal, options, context);
+      const { verdict, asked } = await proveOne(standing, domain, workspace, journal, options, context);
+      const key = `${domain.name} ${standing.ask.id}`;
+      const tries = (refused.get(key)?.tries ?? 0) + (asked.answer === "not-asked" ? 0 : 1);
       if (verdict === "proven") confirmed.add(standing.ask);
-      else open += 1;
+      else if (tries < MAX_TRIES) open += 1;
+      if (verdict !== "proven" && tries > 0) refused.set(key, { standing, tries, reason: asked.reason });
     }
   return { open, confirmed };
 }
 
 /** What is settled, what is not. */
-function conclude(surveys: readonly Survey[], confirmed: ReadonlySet<Ask>): Watched & { readonly ended: Ended } {
+function conclude(surveys: readonly Survey[], confirmed: ReadonlySet<Ask>): Omit<Watched, "refused"> & { readonly ended: Ended } {
   const followed = surveys.flatMap(({ asks }) => asks.filter(isPublished));
   const done = followed.filter((one) => one.state === "settled" || one.state === "proven");
   const ended = followed.some((one) => one.state === "unknown")
@@ -144,6 +161,7 @@ export async function watch(request: WatchRequest, context: AppContext, sink: Wa
   const stopAt = request.for === undefined ? undefined : context.clock.now() + request.for;
   const journal = workspace.hasJournal ? await workspace.openJournal() : undefined;
   const last = new Map<string, View["sees"]>();
+  const refused = new Map<string, Refusal>();
   try {
     for (;;) {
       const seen = await lookOnce(domains, workspace, journal, request, context);
@@ -160,12 +178,15 @@ export async function watch(request: WatchRequest, context: AppContext, sink: Wa
       const going = surveys.flatMap((one) => one.asks.filter(({ state }) => state === "spreading" || state === "unknown"));
       const { open, confirmed } =
         request.until === "proven" && going.length === 0
-          ? await askServices(surveys, workspace, journal, request, context)
+          ? await askServices(surveys, workspace, journal, request, context, refused)
           : { open: 0, confirmed: new Set<Ask>() };
       if (going.length + open === 0 || (stopAt !== undefined && now >= stopAt)) {
         if (journal !== undefined) for (const one of surveys) rememberSettled(journal, one, now);
         const { ended, ...result } = conclude(surveys, confirmed);
-        return { ended, result };
+        const unproven = [...refused.values()].filter(
+          ({ standing }) => !result.proven.some(({ ask }) => ask.id === standing.ask.id && ask.domain === standing.ask.domain),
+        );
+        return { ended: ended === "fine" && unproven.length > 0 ? "problem" : ended, result: { ...result, refused: unproven } };
       }
       const nextChange = Math.min(
         ...views.flatMap((view) => (view.sees !== "new" && view.keeps !== undefined ? [view.keeps * 1000] : [])),

@@ -1,9 +1,10 @@
 import { resolve } from "node:path";
+import { nameOperand } from "../../app/dns/context.ts";
 import { LAB_START, startLab } from "../../demo/start-lab.ts";
 import { shellWord } from "../../present/safe.ts";
 import { replaceFile } from "../../workspace/index.ts";
 import { command } from "../command.ts";
-import { number, text, time } from "../options.ts";
+import { list, number, text, time } from "../options.ts";
 
 export default command({
   name: "lab",
@@ -12,6 +13,7 @@ export default command({
     "run the simulated services on loopback until Ctrl-C: registry, DNS hosts, resolvers, services, a mailbox provider, one fast clock",
   examples: [
     ["zandrel lab", "start them, and print how to point a workspace at them"],
+    ["zandrel lab --domain quillmark.test", "with a domain of your choice, parked at Nettlehost"],
     ["zandrel lab --speed 60 --write-settings lab.yaml", "a minute takes a second; write the settings into lab.yaml"],
   ],
   options: {
@@ -22,11 +24,12 @@ export default command({
     }),
     speed: number("how many times as fast as a real clock the lab's runs", { default: 60, min: 1, max: 100_000, whole: false }),
     start: time("the lab's time when it starts", { default: LAB_START }),
+    domain: list("also host this domain, parked as a new one is (repeatable)"),
     writeSettings: text("where to write the settings of a workspace that uses it", { default: "lab.yaml" }),
   },
   noJson: "it runs until it is stopped",
-  async run({ writeSettings, ...options }, context) {
-    const { lab } = await startLab(options);
+  async run({ writeSettings, domain, ...options }, context) {
+    const { lab } = await startLab({ ...options, domains: domain.map(nameOperand) });
     try {
       const { seekmere, pagewick, sealbarrow, heronpost, swiftquill, inglemail } = lab;
       const pages = [
@@ -51,6 +54,7 @@ export default command({
           "What the services show, ready to paste into zandrel intake:",
           "",
           ...pages.map((page) => page.replaceAll("\t", "    ")),
+          `Pages to practise on, in a browser of this machine, with a form of Nettlehost's that makes the usual mistakes possible: ${lab.practice}`,
           `Mailboxes, a Maildir each: ${lab.mailboxes}`,
           "Mallowmail refuses mail to nobody@mallowmail.example, has no room for full@mallowmail.example, and grumbler@ complains.",
           "Ctrl-C stops the lab.",

@@ -186,6 +186,15 @@ export function promptFor(question: PersonQuestion, shown: string): Prompt {
       };
     case "which-ask":
       return { text: "Which ask is it about?", choices: question.asks.map((key) => ({ key, label: "" })) };
+    case "change-host":
+      return {
+        text: `${displayName(question.domain)} has moved. Should its file name ${question.host} as the DNS host from now on?`,
+        choices: [
+          { key: "yes", label: "change the file" },
+          { key: "no", label: "leave it" },
+        ],
+        usual: "yes",
+      };
     case "undo":
       return {
         text: `This is taken back:\n${shown}Is that right?`,

@@ -7,7 +7,7 @@ import type { Layout } from "../layout.ts";
 
 /** The result of {@link relocate} for people. */
 export function relocateText(
-  { domain, capture: captured, compare: compared, check: checked, at }: RelocateResult,
+  { domain, newHost, capture: captured, compare: compared, check: checked, at }: RelocateResult,
   { style, width }: Layout,
 ): string {
   const now = at;
@@ -47,7 +47,7 @@ export function relocateText(
       return `  ${paint(WORDS[one.kind])}  ${displayName(one.name)} ${one.type}\n      ${wrap(values, width - 6, "      ")}`;
     });
     const verdict = compared.ready
-      ? `${style.good("Ready.")} Change the name servers at the registrar, then ${style.command(`zandrel relocate check ${withoutRootDot(domain)} --new-host HOST`)}`
+      ? `${style.good("Ready.")} Change the name servers at the registrar, then ${style.command(`zandrel relocate check ${withoutRootDot(domain)} --new-host ${newHost ?? ""}`)}`
       : compared.unresolved.length > 0
         ? "Not everything could be asked; try again."
         : `${style.bad("Not ready:")} fix what is missing or differs, then compare again.`;
@@ -70,5 +70,10 @@ export function relocateText(
       : checked.state === "over"
         ? "The old host may be switched off.\n"
         : `Keep the old host until ${style.strong(deadline(checked.oldHostUntil, now))}: until then somebody may still be led there.\n`;
-  return `${title}  ${paint(TITLES[checked.state])}\n${wrap(`${visible(checked.because)}.`, width)}\n${rows.map((line) => `  ${line}\n`).join("")}${off}`;
+  const follow = {
+    same: "",
+    changed: `The domain's file names ${newHost} as its DNS host now.\nNext: ${style.command(`zandrel draft ${withoutRootDot(domain)}`)}\n`,
+    "to-change": `The domain's file still names the old host.\nNext: ${style.command(`zandrel relocate check ${withoutRootDot(domain)} --new-host ${newHost} --write`)}\n`,
+  }[checked.host];
+  return `${title}  ${paint(TITLES[checked.state])}\n${wrap(`${visible(checked.because)}.`, width)}\n${rows.map((line) => `  ${line}\n`).join("")}${off}${follow}`;
 }

@@ -1,0 +1,98 @@
+import { expect } from "@jest/globals";
+import { execa } from "execa";
+import { name } from "../../src/core/name/index.ts";
+import { type RecordType, toSets, withData } from "../../src/core/record/index.ts";
+import { readRecords } from "../../src/core/zone/index.ts";
+import { startLab } from "../../src/lab/index.ts";
+import { folderWith, freePort, PROGRAM } from "../zandrel.ts";
+
+export type Lab = Awaited<ReturnType<typeof startLab>>;
+
+interface Typed {
+  readonly exit: number;
+  readonly out: string;
+}
+
+/**
+ * A whole piece of work as a specialist does it: command lines typed in a shell, and what is printed behind “Next:” typed
+ * as it stands. `commands` counts what was typed.
+ */
+export class Journey {
+  commands = 0;
+  #last = "";
+  readonly lab: Lab;
+  readonly folder: string;
+
+  private constructor(lab: Lab, folder: string) {
+    this.lab = lab;
+    this.folder = folder;
+  }
+
+  static async begin(speed = 1200, change: (settings: string) => string = (settings) => settings): Promise<Journey> {
+    const lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed, port: await freePort() });
+    return new Journey(lab, folderWith({ "lab.yaml": change(lab.settings) }));
+  }
+
+  /** Types a line in a shell; the exit code has to be the one the story needs. */
+  async type(line: string, ends = 0, input = ""): Promise<string> {
+    this.commands += 1;
+    const { exit, out } = await this.#run(line, input);
+    if (exit !== ends) throw new Error(`${line} ended with ${exit}, not ${ends}:\n${out}`);
+    this.#last = out;
+    return out;
+  }
+
+  async #run(line: string, input: string): Promise<Typed> {
+    const script = `zandrel() { ${JSON.stringify(process.execPath)} ${JSON.stringify(PROGRAM)} "$@"; }\n${line}\n`;
+    const ran = await execa("sh", ["-c", script], {
+      cwd: this.folder,
+      input,
+      reject: false,
+      extendEnv: false,
+      all: true,
+      env: { PATH: process.env.PATH ?? "", HOME: this.folder, TZ: "UTC", COLUMNS: "120", ...this.lab.env },
+    });
+    return { exit: ran.exitCode ?? -1, out: ran.all };
+  }
+
+  /** What was printed last says to do next. */
+  printedNext(): string {
+    const found = /[Nn]ext:[^\n]*?(zandrel [^\n(;]*?)(?=\s*(?:\(|;|, or |, zandrel |\.?\n|\.?$))/.exec(this.#last)?.[1];
+    if (found === undefined) throw new Error(`nothing is said about what comes next:\n${this.#last}`);
+    return found.trim();
+  }
+
+  /** Types what was printed behind “Next:”, literally. */
+  async next(expected: RegExp, ends = 0): Promise<string> {
+    const line = this.printedNext();
+    expect(line).toMatch(expected);
+    return this.type(line, ends);
+  }
+
+  /** Where every ask of the workspace stands, as `id state`. */
+  async states(): Promise<string[]> {
+    const { out } = await this.#run("zandrel status --json", "");
+    return JSON.parse(out).domains.flatMap(({ asks }: { asks: { id: string; state: string }[] }) =>
+      asks.map(({ id, state }) => `${id} ${state}`),
+    );
+  }
+
+  /** Somebody enters records at the DNS host, beside what is there. */
+  enter(lines: string, domain = "brackwater.example"): void {
+    const apex = name(domain);
+    for (const set of toSets(readRecords(lines, { origin: apex, ttl: 3600 }).records)) {
+      const there = this.lab.nettlehost.set(apex, set.name, set.type);
+      this.lab.nettlehost.put(apex, there === undefined ? set : withData(there, set.data));
+    }
+  }
+
+  /** Somebody deletes all records of a type at a host. */
+  remove(host: string, type: RecordType, domain = "brackwater.example"): void {
+    const apex = name(domain);
+    this.lab.nettlehost.remove(apex, host === "@" ? apex : name(host, apex), type);
+  }
+
+  close(): Promise<void> {
+    return this.lab.close();
+  }
+}
