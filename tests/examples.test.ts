@@ -51,7 +51,7 @@ function words(line: string): { argv: string[]; from: string | undefined } {
 const CLOCK = `2026-03-02T09:00:00.000Z@${Date.now()}*1`;
 
 /** These run until they are ended, or need the simulated services: they have tests of their own. */
-const LONG = /^zandrel (?:watch|lab|demo|sender events \S+ --listen)\b/;
+const LONG = /^zandrel (?:watch|lab|demo|guide|site .*--wait|sender events \S+ --listen)\b/;
 const examples: (readonly [line: string, command: string])[] = [];
 for (const { name, load } of COMMANDS) examples.push(...(await load()).default.examples.map(([line]) => [line, name] as const));
 
@@ -63,6 +63,7 @@ test("there are two examples and more of nearly every command", () => {
 const MISSING: Readonly<Record<string, string>> = {
   "zandrel init brackwater.example --organisation 'Brackwater Puppet Theatre'": "domain-there",
   "zandrel intake": "paste-problem",
+  "zandrel publish brackwater.example --page": "page-one-domain",
   "zandrel prove pagewick-ownership --confirmed --note 'green tick on the domains page'": "unknown-target",
   "zandrel relocate compare brackwater.example --new-host zonemarrow": "new-host",
   "zandrel relocate check brackwater.example --new-host zonemarrow": "new-host",

@@ -6,7 +6,7 @@ import { readRecords } from "../core/zone/index.ts";
 import type { AuthorityHost } from "./authority.ts";
 
 /** The services whose asks are shown on pages to copy from: what one shows for a domain, as lines of cells. */
-export type AskPage = (domain: string) => Promise<string> | string;
+type AskPage = (domain: string) => Promise<string> | string;
 
 const ESCAPES: Readonly<Record<string, string>> = { "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;" };
 const html = (text: string): string => text.replace(/[&<>"]/g, (character) => ESCAPES[character] as string);

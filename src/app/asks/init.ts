@@ -84,7 +84,7 @@ export interface InitialiseRequest extends CommonRequest {
 }
 
 /** The domain that a person means, from what people paste: the address of a page, capitals, a final dot. */
-export function domainMeant(given: string): DomainName {
+function domainMeant(given: string): DomainName {
   const plain = given
     .trim()
     .replace(/^[a-z][a-z0-9+.-]*:\/\//i, "")

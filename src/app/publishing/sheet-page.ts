@@ -11,7 +11,7 @@ import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { lostBeside, openSheet, settleInterrupted } from "./publication.ts";
 
 /** One step of a sheet, and whether the name servers show it already. */
-export interface PageStep {
+interface PageStep {
   readonly entry: SheetEntry;
   readonly because: string;
   /** `undefined` where nobody could be asked. */

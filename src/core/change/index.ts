@@ -10,7 +10,7 @@
  */
 export type { Clash, ClashKind } from "./clash.ts";
 export * from "./draft.ts";
-export type { Change, Draft, DraftRequest } from "./drafting.ts";
+export type { Change, Draft } from "./drafting.ts";
 export * from "./lost.ts";
 export * from "./retire.ts";
 export * from "./sheet.ts";

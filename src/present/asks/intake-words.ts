@@ -143,6 +143,11 @@ export function problemText(problem: IntakeProblem): { readonly because: string;
         because: "the paste shows an example only",
         remedy: "copy the record with your own values from the service's page",
       };
+    case "too-many-lines":
+      return {
+        because: `the paste has ${problem.lines} lines, more than any service's page`,
+        remedy: "copy only the part that shows the records",
+      };
     case "nothing":
       return {
         because: "no record was found in the paste",

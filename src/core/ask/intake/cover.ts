@@ -84,10 +84,11 @@ export function coverOf(paste: Paste, domain: DomainName, explained: Explained):
       .filter(({ worth }) => worth > 0)
       .sort((a, b) => b.worth - a.worth);
     if (candidates.length === 0) break;
+    const near = byLine(candidates);
     let found = false;
     for (const { reading, worth } of candidates) {
       if (explained.overlaps(reading.spans)) continue;
-      rivals ??= rivalOf(reading, worth, candidates);
+      rivals ??= rivalOf(reading, worth, near);
       explained.add(reading.spans);
       chosen.push(reading);
       found = true;
@@ -99,23 +100,43 @@ export function coverOf(paste: Paste, domain: DomainName, explained: Explained):
 
 const lineOf = ({ rows }: Reading): number => Math.min(...rows.map(({ line }) => line));
 
+interface Candidate {
+  readonly reading: Reading;
+  readonly worth: number;
+}
+
+/** Candidates by the lines they explain. */
+function byLine(candidates: readonly Candidate[]): ReadonlyMap<number, readonly Candidate[]> {
+  const lines = new Map<number, Candidate[]>();
+  for (const candidate of candidates)
+    for (const line of new Set(candidate.reading.spans.map((span) => span.line))) {
+      const here = lines.get(line);
+      if (here === undefined) lines.set(line, [candidate]);
+      else here.push(candidate);
+    }
+  return lines;
+}
+
+/** A reading of more rows is compared with no other: a list of that length is what it looks like. */
+const MAX_COMPARED = 50;
+
 /** Another reading of the same place that is as good and finds something else. */
 function rivalOf(
   best: Reading,
   worth: number,
-  candidates: readonly { reading: Reading; worth: number }[],
+  near: ReadonlyMap<number, readonly Candidate[]>,
 ): readonly [Reading, Reading] | undefined {
+  if (best.rows.length > MAX_COMPARED) return undefined;
   const own = new Set(contentOf(best));
-  const place = new Explained();
-  place.add(best.spans);
-  const rival = candidates.find(
+  const lines = new Set(best.spans.map((span) => span.line));
+  const others = new Set([...lines].flatMap((line) => near.get(line) ?? []));
+  const rival = [...others].find(
     (other) =>
       other.reading !== best &&
       other.worth >= worth - MARGIN &&
       other.worth >= 10 &&
       other.reading.layout !== "sentence" &&
       other.reading.rows.length === best.rows.length &&
-      place.overlaps(other.reading.spans) &&
       contentOf(other.reading).some((content) => !own.has(content)),
   );
   return rival === undefined ? undefined : [best, rival.reading];
@@ -167,15 +188,20 @@ const isSentence = (text: string): boolean => text.trim().split(/\s+/).length >=
 /** A sentence that is about records; a name in it may be a part of one. */
 const ABOUT_RECORDS = /\b(?:records?|CNAME|TXT|MX|AAAA|value|host|target|points?|alias|entry)\b/i;
 
+/** A page with more records is a list, and no sentence around it repeats them. */
+const MAX_REPEATED = 100;
+
 /** What may be a part of a record and is explained by nothing. */
 export function leftoverOf(paste: Paste, explained: Explained, rows: readonly Row[], domain: DomainName): Leftover[] {
-  const known = rows.flatMap(({ fields }) => Object.values(fields)).map((text) => text.toLowerCase());
-  const whole = known.join("\n");
+  const known = new Set(rows.flatMap(({ fields }) => Object.values(fields)).map((text) => text.toLowerCase()));
+  // On a page of a few records a sentence may repeat a part of one.
+  const whole = rows.length > MAX_REPEATED ? "" : [...known].join("\n");
   const own = domain.slice(0, -1);
   const types = new Set(rows.map(({ fields }) => fields.type?.toUpperCase()));
   const left: Leftover[] = [];
   for (const line of paste.lines) {
     const rest = explained.rest(line);
+    if (line.cut && !explained.has(line.index) && rows.length > 0) left.push({ text: line.text.slice(0, 60), line: line.number });
     if (rest.trim() === "" || isNoise(rest)) continue;
     const type = typeCell(rest);
     if (type !== undefined && !explained.has(line.index)) {
@@ -187,14 +213,14 @@ export function leftoverOf(paste: Paste, explained: Explained, rows: readonly Ro
       continue;
     }
     if (rows.length > 0 && explained.rest(line) === line.text && !line.text.includes("\t"))
-      for (const { text } of fieldsOn(line)) if (!known.includes(text.toLowerCase())) left.push({ text, line: line.number });
+      for (const { text } of fieldsOn(line)) if (!known.has(text.toLowerCase())) left.push({ text, line: line.number });
     const sentence = isSentence(rest);
     for (const word of rest.split(/[\s,;()"“”<>|]+/)) {
       const token = word.replace(/^['‘`]+|['’`.:!?]+$/g, "");
       if (token === "" || token.length > 4000) continue;
       const lower = token.toLowerCase().replace(/\.$/, "");
       const isOwn = lower === own || lower === `www.${own}` || lower.endsWith(`@${own}`);
-      if (isOwn || known.includes(lower) || (lower.length > 5 && whole.includes(lower))) continue;
+      if (isOwn || known.has(lower) || (lower.length > 5 && whole.includes(lower))) continue;
       const mayBeName = looksLikeName(token) && !/\.(?:html?|php|pdf|txt|png|jpe?g|csv|json|ya?ml|zone)$/i.test(token);
       if (looksLikeData(token) || (mayBeName && (!sentence || ABOUT_RECORDS.test(rest)) && rows.length > 0 && !isContact(rest)))
         left.push({ text: token, line: line.number });

@@ -32,6 +32,7 @@ export type IntakeProblem = { readonly row: number } & (
     }
   | { readonly code: "key-broken"; readonly name: DomainName; readonly why: string }
   | { readonly code: "example-only" | "nothing" }
+  | { readonly code: "too-many-lines"; readonly lines: number }
 );
 
 /** Two readings of a paste are possible; the person has to say which is meant. */

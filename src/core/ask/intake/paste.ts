@@ -25,6 +25,8 @@ export interface Line {
   readonly text: string;
   /** The line as it was, for what depends on how far it is indented. */
   readonly raw: string;
+  /** Whether it was longer than what is looked at. */
+  readonly cut: boolean;
   /** Whether an empty line stands in front of it. */
   readonly afterGap: boolean;
   /** Whether it was a heading of a marked-up text. */
@@ -40,8 +42,8 @@ export interface Paste {
   readonly repairs: readonly Repair[];
 }
 
-/** A line that is longer is no table, no label and no sentence. */
-export const MAX_LINE = 20_000;
+/** A longer line is no table, no label and no sentence: only its beginning is looked at, and all of it by readers of structures. */
+export const MAX_LINE = 4000;
 
 const QUOTE = /^(?:\s{0,3}>)+ ?/;
 /** A bullet; a star or a hyphen only where no record can begin with it. */
@@ -101,13 +103,21 @@ export function pasteOf(raw: string): Paste {
   const lines: Line[] = [];
   let gap = false;
   text.split("\n").forEach((original, i) => {
-    const { text, heading } = original.length > MAX_LINE ? { text: original, heading: false } : bare(original);
+    const { text, heading } = bare(original.length > MAX_LINE ? original.slice(0, MAX_LINE) : original);
     if (text.trim() === "") {
       gap = true;
       return;
     }
     const kept = keepsIndent(text) ? text : text.replace(/^ +/, "");
-    lines.push({ index: lines.length, number: i + 1, text: kept, raw: original.replace(QUOTE, ""), afterGap: gap, heading });
+    lines.push({
+      index: lines.length,
+      number: i + 1,
+      text: kept,
+      raw: original.replace(QUOTE, ""),
+      cut: original.length > MAX_LINE,
+      afterGap: gap,
+      heading,
+    });
     gap = false;
   });
   return { lines, text: lines.map((line) => line.text).join("\n"), metaTags: meta, repairs };

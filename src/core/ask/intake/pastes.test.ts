@@ -1,8 +1,9 @@
 import { readdirSync, readFileSync } from "node:fs";
 import { describe, expect, test } from "@jest/globals";
+import fc from "fast-check";
 import { name } from "../../name/index.ts";
 import { type DataOf, decodeUtf8, printData, type ResourceRecord, txtValue } from "../../record/index.ts";
-import { type Understood, understand } from "./index.ts";
+import { byPurpose, type Understood, understand } from "./index.ts";
 
 const domain = name("brackwater.example");
 const FOLDER = new URL("../../../../tests/pastes/", import.meta.url);
@@ -63,5 +64,162 @@ describe("pastes as people bring them", () => {
       leftover: [],
     });
     expect(read.repairs.map(({ kind }) => kind)).toEqual(expect.arrayContaining(repairs));
+  });
+});
+
+const read = (text: string, choices: Record<string, string> = {}) =>
+  understand({ text, domain, ttl: TTL, choices: new Map(Object.entries(choices)) });
+
+test("the corpus is of the size it has to be, a sixth of it to be refused or asked about", () => {
+  const wants = cases.map((file) => readFileSync(new URL(`${file}.want`, FOLDER), "utf8"));
+  expect(cases.length).toBeGreaterThanOrEqual(310);
+  expect(wants.filter((want) => want.startsWith("stops:")).length).toBeGreaterThanOrEqual(50);
+});
+
+describe("doubts are questions, never guesses", () => {
+  test.each<[string, string, string, string, string]>([
+    [
+      "a host that may be elsewhere",
+      "Type: TXT\nHost: mail.other.example\nValue: k=1",
+      "host-mail.other.example",
+      "inside",
+      'mail.other.example TXT "k=1"',
+    ],
+    ["a target of one label", "Type: CNAME\nHost: www\nTarget: box", "target-box", "inside", "www CNAME box.brackwater.example."],
+    ["a target of one label, meant as it is", "Type: CNAME\nHost: www\nTarget: box", "target-box", "as-is", "www CNAME box."],
+    [
+      "no type, and a value that may be either",
+      "Host: proof\nValue: a.sealbarrow.example",
+      "type-proof",
+      "CNAME",
+      "proof CNAME a.sealbarrow.example.",
+    ],
+    [
+      "the same, meant as a text",
+      "Host: proof\nValue: a.sealbarrow.example",
+      "type-proof",
+      "TXT",
+      'proof TXT "a.sealbarrow.example"',
+    ],
+    [
+      "two hosts in one field",
+      "Type: CNAME\nHost: www or shop\nValue: sites.pagewick.example",
+      "host-www-or-shop",
+      "shop",
+      "shop CNAME sites.pagewick.example.",
+    ],
+    [
+      "one of two ways",
+      "Option 1: TXT record\nHost: @\nValue: k=1a\n\nOption 2: CNAME record\nHost: k7\nValue: verify.seekmere.example",
+      "option",
+      "2",
+      "k7 CNAME verify.seekmere.example.",
+    ],
+  ])("%s", (_, paste, id, answer, record) => {
+    const open = read(paste);
+    expect(open.records).toEqual([]);
+    expect(open.questions.map((question) => question.id)).toEqual([id]);
+    expect(read(paste, { [id]: answer }).records.map((one) => shown(one.record))).toEqual([record]);
+  });
+});
+
+test.each(cases.filter((file) => /purposes: /.test(readFileSync(new URL(`${file}.want`, FOLDER), "utf8"))))(
+  "%s becomes the asks a specialist would name",
+  (file) => {
+    const text = readFileSync(new URL(`${file}.txt`, FOLDER), "utf8");
+    const wanted = /purposes: (.*)/.exec(readFileSync(new URL(`${file}.want`, FOLDER), "utf8"))?.[1]?.split(" ");
+    expect(byPurpose(read(text).records, domain, text).map(({ purpose }) => purpose)).toEqual(wanted);
+  },
+);
+
+test("records for another domain of the workspace are set apart, and a page about it is not taken for this one", () => {
+  const others = [name("puppetfest.example")];
+  const both = understand({
+    text: "Type\tHost\tValue\nA\t@\t203.0.113.1\nA\twww.puppetfest.example\t203.0.113.2",
+    domain,
+    others,
+    ttl: TTL,
+    choices: new Map(),
+  });
+  expect(both.records.map(({ record }) => shown(record))).toEqual(["@ A 203.0.113.1"]);
+  expect(both.elsewhere).toMatchObject([{ domain: "puppetfest.example." }]);
+});
+
+describe("any text is read without an exception, and in time that grows with its length only", () => {
+  const word = fc.constantFrom(
+    "Type",
+    "Host:",
+    "Value",
+    "TXT",
+    "CNAME",
+    "@",
+    "www",
+    "\n",
+    "\t",
+    "  ",
+    ",",
+    '"',
+    "“",
+    "record for",
+    "pointing to",
+    "{",
+    "|",
+    "\\",
+    "a.b",
+    "192.0.2.1",
+    "&amp;",
+    "<td>",
+    "Option 1",
+    "or",
+    "> ",
+    "* ",
+    "v=spf1 ",
+    "include:x.example",
+    "…",
+  );
+  test("words in any order", () => {
+    fc.assert(fc.property(fc.array(word, { maxLength: 40 }), (words) => void read(words.join(" "))));
+  });
+  test("a value that is understood stands in the paste, or a repair says how it came about", () => {
+    fc.assert(
+      fc.property(
+        fc.stringMatching(/^[a-z]{3,8}-[a-z]{3,8}=[0-9a-f]{8,20}$/),
+        fc.constantFrom("\t", " | ", ": ", "   "),
+        (token, separator) => {
+          const paste = `Type${separator}TXT\nHost${separator}_x\nValue${separator}${token}\n`;
+          expect(read(paste).records.map(({ record }) => shown(record))).toEqual([`_x TXT "${token}"`]);
+        },
+      ),
+    );
+  });
+  // A megabyte of each: what took time by the square of its length would not come to an end here.
+  test.each([
+    " ",
+    "\t",
+    "\n",
+    " \n",
+    "|",
+    "| ",
+    "<meta ",
+    "&",
+    "* ",
+    "- ",
+    ": ",
+    ", ",
+    ";",
+    "host ",
+    '"',
+    "(",
+    "=",
+    "…",
+    "TXT\n@\nk=1\n",
+    "Type: TXT ",
+    "www CNAME a.example.\n",
+    "<td>",
+    "a.b ",
+    "{",
+  ])("a megabyte of %j", (part) => {
+    for (const around of ["", "Type\tHost\tValue\nTXT\t@\t", "Add a TXT record "])
+      read(`${around}${part.repeat((1 << 20) / part.length - 100)} end`);
   });
 });

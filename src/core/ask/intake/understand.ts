@@ -52,10 +52,15 @@ export interface IntakeRequest {
 /** A service's paste that is larger than this is something else. */
 export const MAX_PASTE = 1024 * 1024;
 
+/** No page that asks for records has more lines; a whole mailbox or log is something else. */
+const MAX_LINES = 1500;
+
 /** A text with the blanks behind its lines gone, and at most one empty line where there were many: they say nothing. */
 function withoutGaps(text: string): string {
   const lines = text
     .replace(/\r\n?/g, "\n")
+    // A run of blanks says no more than a short one.
+    .replace(/([ \t\u00a0])\1{40,}/g, (run) => run.slice(0, 40))
     .split("\n")
     .map((line) => line.trimEnd());
   return lines.filter((line, i) => line !== "" || lines[i - 1] !== "").join("\n");
@@ -80,6 +85,14 @@ export function understand(request: IntakeRequest): Understood {
   const { domain, ttl, choices, others = [] } = request;
   const paste = pasteOf(withoutGaps(request.text));
   const pass: Pass = { domain, ttl, choices, exact: false, repairs: paste.repairs.map(shorten), questions: [], problems: [] };
+  if (paste.lines.length > MAX_LINES)
+    return {
+      ...NOTHING,
+      layout: undefined,
+      repairs: [],
+      questions: [],
+      problems: [{ row: 0, code: "too-many-lines", lines: paste.lines.length }],
+    };
   const explained = new Explained();
   const free = (line: number) => !explained.has(line);
   const spf = readSpfTerms(paste, free);
@@ -297,12 +310,16 @@ const same = (a: ResourceRecord, b: ResourceRecord): boolean =>
 
 /** Records that stand twice on a page are one. */
 const withoutTwins = (records: readonly PastedRecord[]): PastedRecord[] =>
-  records.filter(({ record }, i) => records.findIndex((other) => same(other.record, record)) === i);
+  firstOf(records, ({ record: { name, type, data } }) => `${name} ${type} ${printData(type, data)}`);
 
-const unique = (repairs: readonly Repair[]): Repair[] =>
-  repairs.filter(
-    (repair, i) => repairs.findIndex(({ kind, was, is }) => kind === repair.kind && was === repair.was && is === repair.is) === i,
-  );
+/** The first of all that have the same key. */
+function firstOf<T>(all: readonly T[], keyOf: (one: T) => string): T[] {
+  const kept = new Map<string, T>();
+  for (const one of all) if (!kept.has(keyOf(one))) kept.set(keyOf(one), one);
+  return [...kept.values()];
+}
+
+const unique = (repairs: readonly Repair[]): Repair[] => firstOf(repairs, ({ kind, was, is }) => JSON.stringify([kind, was, is]));
 
 /** A repair of a whole paste is shown by the place where it changed something. */
 function shorten(repair: Repair): Repair {

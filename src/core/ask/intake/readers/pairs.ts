@@ -15,7 +15,7 @@ interface Pair {
 }
 
 /** What may stand between a label and its value. */
-const BETWEEN = /\s*[:：=]\s*|\s*(?:→|➔|⇒|->|=>)\s*|\s*\.{3,}\s*|\s*\t\s*| {2,}(?=\S)|\s+[–—-]\s+/g;
+const BETWEEN = /\s*[:：=]\s*|\s*(?:→|➔|⇒|->|=>)\s*|\s*\.{3,}\s*|\s*\|\s*|\s*\t\s*| {2,}(?=\S)|\s+[–—-]\s+/g;
 /** What may stand in front of a further label on the same line. */
 const BEFORE = /[,;|·•/(]\s*|\t\s*| {2,}/g;
 
@@ -59,7 +59,7 @@ function pairsOf(line: Line): Pair[] {
         ];
   const pairs = found.map(({ label, from, valueAt }, i): Pair => {
     const end = found[i + 1]?.from ?? text.length;
-    const part = text.slice(valueAt, end).replace(i + 1 < found.length ? /[,;|·•/(\s]+$/ : /\s+$/, "");
+    const part = text.slice(valueAt, end).replace(i + 1 < found.length ? /[,;|·•/(\s]+$/ : /[\s|]+$/, "");
     const raw = part.includes("(") ? part : part.replace(/\)$/, "");
     return { label, text: raw, line: index, above: false, spans: [{ line: index, from, to: valueAt + raw.length }] };
   });
@@ -117,7 +117,7 @@ function signBehind(text: string, from: number): { label: Label; valueAt: number
 
 /** A label, also behind a word of whose record it is: `record2.value`, `DNS_TYPE`, `Record 1 name`, “Your host”. */
 function labelIn(candidate: string): Label | undefined {
-  const plain = candidate.replace(/^[\s"'`*]+|[\s"'`]+$/g, "");
+  const plain = candidate.replace(/^[\s"'`*|]+|[\s"'`]+$/g, "");
   if (/^record ?#?\d{1,3}$/i.test(plain)) return { column: "type" };
   const whole = labelOf(plain.replace(/([a-z])([A-Z])/g, "$1 $2"));
   if (whole !== undefined) return whole;
