@@ -6,7 +6,7 @@
  * ```
  * Kept apart from `core/name`, because the list is large and few commands need it.
  */
-import { getDomain } from "tldts";
+import { getDomain, parse } from "tldts";
 import { type DomainName, isAtOrBelow, name } from "../name/index.ts";
 
 const OPTIONS = { allowPrivateDomains: true, extractHostname: false, validateHostname: false } as const;
@@ -17,3 +17,6 @@ export function organizationalDomain(of: DomainName): DomainName {
   const domain = found === null ? undefined : name(found);
   return domain !== undefined && isAtOrBelow(of, domain) ? domain : of;
 }
+
+/** Whether a name ends in a suffix under which anybody can register, by the public part of the list. */
+export const isPublicSuffix = (text: string): boolean => parse(text, OPTIONS).isIcann === true;

@@ -192,16 +192,34 @@ const ABOUT_RECORDS = /\b(?:records?|CNAME|TXT|MX|AAAA|value|host|target|points?
 const MAX_REPEATED = 100;
 
 /** What may be a part of a record and is explained by nothing. */
-export function leftoverOf(paste: Paste, explained: Explained, rows: readonly Row[], domain: DomainName): Leftover[] {
+export function leftoverOf(
+  paste: Paste,
+  explained: Explained,
+  readings: readonly Reading[],
+  rows: readonly Row[],
+  domain: DomainName,
+): Leftover[] {
   const known = new Set(rows.flatMap(({ fields }) => Object.values(fields)).map((text) => text.toLowerCase()));
   // On a page of a few records a sentence may repeat a part of one.
   const whole = rows.length > MAX_REPEATED ? "" : [...known].join("\n");
   const own = domain.slice(0, -1);
   const types = new Set(rows.map(({ fields }) => fields.type?.toUpperCase()));
-  const left: Leftover[] = [];
+  const left: Leftover[] = readings.flatMap((reading) =>
+    (reading.unused ?? [])
+      .filter(
+        (text) =>
+          !known.has(text.toLowerCase()) &&
+          text.toLowerCase().replace(/\.$/, "") !== own &&
+          (looksLikeData(text) || looksLikeName(text)),
+      )
+      .map((text) => ({ text, line: paste.lines[lineOf(reading)]?.number ?? 1 })),
+  );
   for (const line of paste.lines) {
     const rest = explained.rest(line);
     if (line.cut && !explained.has(line.index) && rows.length > 0) left.push({ text: line.text.slice(0, 60), line: line.number });
+    // A mark of something left out, behind what was understood.
+    if (explained.has(line.index) && /(?:^|[\s\t])(?:\[\s*(?:\.{2,}|…)\s*\]|\.{3,}|…)\s*$/.test(rest))
+      left.push({ text: rest.trim(), line: line.number });
     if (rest.trim() === "" || isNoise(rest)) continue;
     const type = typeCell(rest);
     if (type !== undefined && !explained.has(line.index)) {

@@ -10,6 +10,7 @@ import {
   type ResourceRecord,
   splitCharacterStrings,
 } from "../../record/index.ts";
+import { isPublicSuffix } from "../../suffix/index.ts";
 import { readRecords } from "../../zone/index.ts";
 import { looksLikeName } from "./paste.ts";
 import type { Fields } from "./reading.ts";
@@ -181,6 +182,18 @@ export function hostName(pass: Pass, raw: string, row: number): DomainName | und
   return only;
 }
 
+/** Whether several labels end like a registered name, so that they may be a name elsewhere instead of a deep host of this domain. */
+function mayBeElsewhere(host: string, domain: DomainName): boolean {
+  const labels = host.split(".");
+  if (labels.length < 2 || host.endsWith(`.${domain.slice(0, -1)}`) || /^[_*]/.test(labels.at(-2) ?? "")) return false;
+  const [own = "", ...behind] = domain.slice(0, -1).split(".");
+  return (
+    labels.at(-1) === behind.at(-1) ||
+    labels.slice(0, -1).includes(own) ||
+    (labels.length > 2 && isPublicSuffix(labels.slice(1).join(".")))
+  );
+}
+
 /** The name inside the domain: a domain written twice is put right, a name elsewhere is a problem or a question. */
 function within(pass: Pass, host: string, name: DomainName, row: number): DomainName | undefined {
   const { domain } = pass;
@@ -197,10 +210,7 @@ function within(pass: Pass, host: string, name: DomainName, row: number): Domain
     pass.problems.push({ row, code: "other-domain", host });
     return undefined;
   }
-  // Several labels that end like a registered name may be a name elsewhere, or a deep host of this domain.
-  const top = domain.split(".").at(-2);
-  if (!host.includes(".") || !host.toLowerCase().endsWith(`.${top}`) || !isAtOrBelow(name, domain) || name === full) return name;
-  if (host.toLowerCase().endsWith(`.${domain.slice(0, -1)}`)) return name;
+  if (name === full || !isAtOrBelow(name, domain) || !mayBeElsewhere(host.toLowerCase(), domain)) return name;
   const chosen = choiceFor(pass, {
     id: `host-${host.toLowerCase()}`,
     kind: "host-inside",
@@ -335,7 +345,7 @@ export function recordOf(pass: Pass, fields: Fields, zoneSyntax: boolean, row: n
     return undefined;
   }
   if (type === undefined) return undefined;
-  const given = fields.host ?? assumedHost(pass, type, fields, row);
+  const given = fields.host ?? (service === undefined ? assumedHost(pass, type, fields, row) : "@");
   const below = given === undefined ? undefined : hostName(pass, given, row);
   const prefix = [service, protocol]
     .filter((label) => label !== undefined)
@@ -350,6 +360,8 @@ export function recordOf(pass: Pass, fields: Fields, zoneSyntax: boolean, row: n
   const target = data.split(" ").at(-1) as string;
   if (NAME_TYPES.has(type) && parseIpv4(target.replace(/\.$/, "")) !== undefined)
     return wrong(target.replace(/\.$/, ""), "a name, not an address");
+  if (NAME_TYPES.has(type) && target !== "." && /(?:^|\.)\d+\.?$/.test(target))
+    return wrong(target.replace(/\.$/, ""), "a domain name");
   if (
     NAME_TYPES.has(type) &&
     !pass.exact &&

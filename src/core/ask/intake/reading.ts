@@ -29,6 +29,8 @@ export interface Row {
   readonly line: number;
   /** Whether its value is in the grammar of zone files already: quoted strings, names with their final dot. */
   readonly zoneSyntax?: boolean;
+  /** The number of the option it is, from 1, where its own sentence offers several. */
+  readonly option?: number;
   /** Whether its own sentence says that it has to go. */
   readonly remove?: boolean;
 }
@@ -53,6 +55,8 @@ export interface Reading {
   readonly rows: readonly Row[];
   /** Whether the page's own labels say which field is which. */
   readonly labelled?: boolean;
+  /** Texts inside its place that no row holds. */
+  readonly unused?: readonly string[];
   /** What it explains: the fields, their labels, buttons and states among them. */
   readonly spans: readonly Span[];
 }

@@ -102,7 +102,7 @@ export function understand(request: IntakeRequest): Understood {
   const sections = sectionsOf(paste, explained);
   const readings = chosenReading(pass, all, rivals);
   const rows = readings.flatMap(({ rows: found }) => found.flatMap(split));
-  const leftover = leftoverOf(paste, explained, rows, domain);
+  const leftover = leftoverOf(paste, explained, readings, rows, domain);
   const sorted = sortRows(pass, rows, sections, others);
   otherDomainIn(pass, paste.text, others);
 
@@ -231,7 +231,7 @@ function sortRows(pass: Pass, rows: readonly Row[], sections: readonly Section[]
 
 /** Of several options the one that was chosen; records outside of options always. */
 function oneOption(pass: Pass, rows: readonly Row[], sections: readonly Section[]): readonly Row[] {
-  const optionOf = ({ line }: Row) => sections[line]?.option ?? 0;
+  const optionOf = ({ line, option }: Row) => option ?? sections[line]?.option ?? 0;
   const numbered = [...new Set(rows.map(optionOf))].filter((number) => number > 0).sort((a, b) => a - b);
   const [least] = numbered;
   if (least === undefined) return rows;
@@ -264,7 +264,7 @@ function otherDomainOf(host: string | undefined, others: readonly DomainName[], 
 
 /** “Verify that you own …”: whose domain the page is about. */
 const ABOUT_DOMAIN =
-  /(?:\b(?:that you own|ownership of|own(?:s|er of)|(?:verify|validate|authenticate|connect|claim) (?:your |the )?(?:domain|site|property)?|domain authentication for|dns (?:records|settings) for|domain name:?|domain:)\s+(?:the (?:domain|site) |your domain )?["“']?)((?:[a-z0-9](?:[a-z0-9-]*[a-z0-9])?\.)+[a-z]{2,})(?![\w-])/gi;
+  /(?:\b(?:that you own|ownership of|own(?:s|er of)|(?:verify(?:ing)?|validat(?:e|ing)|authenticat(?:e|ing)|connect(?:ing)?|claim(?:ing)?|prov(?:e|ing)) (?:your |the )?(?:domain|site|property)?|domain authentication for|dns (?:records|settings) for|domain name:?|domain:)\s+(?:the (?:domain|site) |your domain )?["“']?)((?:[a-z0-9](?:[a-z0-9-]*[a-z0-9])?\.)+[a-z]{2,})(?![\w-])/gi;
 
 /** A page that speaks of another domain than the one its records would be saved for. */
 function otherDomainIn(pass: Pass, text: string, others: readonly DomainName[]): void {

@@ -125,7 +125,7 @@ export function labelOf(text: string): Label | undefined {
   const columns = new Set(labels.map(({ column }) => column));
   columns.delete("other");
   // “Name or alias” is one field, and so is “Target host”; “Name / Value” is none.
-  if (columns.size > 1) return undefined;
+  if (columns.size > 1 || (columns.size === 0 && labels.every(({ type: of }) => of !== undefined))) return undefined;
   const type = labels.find((label) => label.type !== undefined)?.type;
   const [column = "other"] = columns;
   return { column, ...(type === undefined ? {} : { type }) };
@@ -135,6 +135,7 @@ export function labelOf(text: string): Label | undefined {
 function phraseOf(phrase: string): Label | "filler" | undefined {
   const exact = COLUMN_OF.get(phrase);
   if (exact !== undefined) return { column: exact };
+  if (isTypeWord(phrase) && phrase !== "a") return { column: "other", type: phrase.toUpperCase() };
   const words = phrase.split(" ").filter((word) => word !== "" && !FILLERS.has(word));
   if (words.length === 0) return "filler";
   if (words.length > 4) return undefined;

@@ -15,9 +15,9 @@ interface Pair {
 }
 
 /** What may stand between a label and its value. */
-const BETWEEN = /\s*[:：=]\s*|\s*(?:→|➔|⇒|->|=>)\s*|\s*\.{3,}\s*|\s*\|\s*|\s*\t\s*| {2,}(?=\S)|\s+[–—-]\s+/g;
+const BETWEEN = /\s*[:：=]\s*|\s*(?:→|➔|➜|⟶|⇒|->|=>)\s*|\s*\.{3,}\s*|\s*\|\s*|\s*\t\s*| {2,}(?=\S)|\s+[–—-]\s+/g;
 /** What may stand in front of a further label on the same line. */
-const BEFORE = /[,;|·•/(]\s*|\t\s*| {2,}/g;
+const BEFORE = /\.\s+(?=\p{Lu})|[,;|·•/(]\s*|\t\s*| {2,}/gu;
 
 const MAX_PAIRED_LINE = 5000;
 
@@ -208,7 +208,7 @@ function rowsOf(paste: Paste, pairs: readonly Pair[]): { row: Row; spans: readon
       type = said;
     } else if (headed !== undefined) type = undefined;
     if (label.type !== undefined) type = label.type;
-    const cell: Cell = { text: label.column === "type" ? (typeCell(text) ?? text) : text, span: places[0] as Span };
+    const cell: Cell = { text: label.column === "type" ? typeOfText(text) : text, span: places[0] as Span };
     if (text === "" && (above || (label.column !== "value" && label.column !== "host"))) built.spans.push(...places);
     else if (built.take(label.column, cell)) built.spans.push(...places);
     else if (label.column === "other") built.spans.push(...places);
@@ -216,6 +216,12 @@ function rowsOf(paste: Paste, pairs: readonly Pair[]): { row: Row; spans: readon
   }
   close();
   return rows;
+}
+
+/** The type in a type field, also where a word of instruction stands beside it: “choose TXT”. */
+function typeOfText(text: string): string {
+  const [only, ...more] = typesIn(text);
+  return typeCell(text) ?? (only !== undefined && more.length === 0 && text.length < 60 ? only : text);
 }
 
 /** A line between two records: “Record 2”, “CNAME record”, a heading. */

@@ -172,7 +172,12 @@ export const readProse: Reader = (paste, free) => {
     for (const line of unit.lines) said.add(line);
     readings.push({
       layout: "sentence",
-      rows: found.map(({ row }) => ({ ...row, line: unit.lineAt(0), ...(remove ? { remove } : {}) })),
+      rows: found.map(({ row }, i) => ({
+        ...row,
+        ...(found.length > 1 && /\beither\b/i.test(unit.text) ? { option: i + 1 } : {}),
+        line: unit.lineAt(0),
+        ...(remove ? { remove } : {}),
+      })),
       spans: found.flatMap((one) => one.slots.map((slot) => unit.spanOf(slot.from, slot.to))),
     });
   }

@@ -67,6 +67,13 @@ function rowsIn(node: unknown, place: Place, depth: number): Row[] {
   });
 }
 
+/** Every text of a structure, by which it is seen whether all of it was understood. */
+function textsIn(node: unknown, depth: number): string[] {
+  if (typeof node === "string") return [node];
+  if (depth > MAX_DEPTH || typeof node !== "object" || node === null) return [];
+  return Object.values(node).flatMap((value) => textsIn(value, depth + 1));
+}
+
 /** Whether a key can be a host: nothing that names a field, a purpose or a group. */
 const hostKey = (key: string, value: unknown): boolean =>
   looksLikeHost(key) &&
@@ -117,7 +124,15 @@ export const readStructures: Reader = (paste, free) => {
     const rows = rowsIn(read.value, {}, 0).map((found) => ({ ...found, line: from }));
     return rows.length === 0
       ? []
-      : [{ layout: read.layout, labelled: true, rows, spans: paste.lines.slice(from, to).map(wholeLine) }];
+      : [
+          {
+            layout: read.layout,
+            labelled: true,
+            rows,
+            unused: textsIn(read.value, 0),
+            spans: paste.lines.slice(from, to).map(wholeLine),
+          },
+        ];
   });
 };
 

@@ -69,7 +69,7 @@ const CUTTERS: readonly Cutter[] = [
   byPattern(/\t/g),
   byBars,
   byPattern(/\t+| {2,}/g),
-  byPattern(/\s*(?:→|➔|⇒|->|=>)\s*|(?<=^\s*[A-Z]{1,6}(?: [Rr]ecord)?)\s*[:：]\s+|\t+| {2,}/g),
+  byPattern(/\s*(?:→|➔|➜|⟶|⇒|->|=>)\s*|(?<=^\s*[A-Z]{1,6}(?: [Rr]ecord)?)\s*[:：]\s+|\t+| {2,}/g),
   byCommas(","),
   byCommas(";"),
 ];

@@ -1,7 +1,7 @@
 import { type DomainName, isAtOrBelow, parseName } from "../../../name/index.ts";
 import { type Line, looksLikeName, type Paste, type Span } from "../paste.ts";
 import { fits, looksLikeHost, type Reader, type Reading } from "../reading.ts";
-import { isTypeWord } from "../words.ts";
+import { isTypeWord, SAYS } from "../words.ts";
 import { SENTENCE, typesIn } from "./table.ts";
 
 /** A word of a line, or several in quotation marks, with its place. */
@@ -62,8 +62,10 @@ function readingOf(line: Line, at: number, sentence: string, domain: DomainName)
   const types = typesIn(sentence);
   const priority = /\b(?:priority|prio|preference)\b\D{0,3}(\d{1,5})\b/i.exec(sentence)?.[1];
   const policy = tokens.find(({ text }) => /^v=(?:spf1|DMARC1)/i.test(text));
-  const type =
-    types.size === 1
+  const bareA = types.size === 0 && tokens.some(({ text }) => text === "A") && tokens.some(({ text }) => fits("A", text) === 2);
+  const type = bareA
+    ? "A"
+    : types.size === 1
       ? ([...types][0] as string)
       : types.size === 0 && policy !== undefined
         ? "TXT"
@@ -112,6 +114,7 @@ function readingOf(line: Line, at: number, sentence: string, domain: DomainName)
     rows: [
       {
         line: line.index,
+        ...(SAYS.remove.test(sentence) && !SAYS.add.test(sentence) ? { remove: true } : {}),
         fields: { type, host: at0, value: value.text, ...(priority === undefined || type !== "MX" ? {} : { priority }) },
       },
     ],
