@@ -1,7 +1,7 @@
 // Renders the main commands' output on the demo data to PNG, in a real terminal emulator inside Chromium.
 import { spawn } from "node:child_process";
 import { Resolver } from "node:dns/promises";
-import { cpSync, existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { cpSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
@@ -63,32 +63,60 @@ export async function shoot(name, blocks) {
   await tab.close();
 }
 
-/** Runs a command line on a terminal of its own, where it draws live, and gives back what the terminal got. */
-function onTerminal(argv, cwd, env) {
-  return new Promise((resolve) => {
-    const line = [process.execPath, program, ...argv].map((word) => `'${word}'`).join(" ");
-    const child = spawn("script", ["-qfec", `stty cols 120 rows 40; ${line}`, "/dev/null"], {
-      cwd,
-      env: { ...process.env, TZ: "UTC", TERM: "xterm-256color", ...env },
-    });
-    let printed = "";
-    child.stdout.on("data", (chunk) => (printed += chunk));
-    child.on("exit", () => resolve(printed));
-  });
-}
-
-/** The page of a fill-in sheet, made from the demo's asks as a host's form would want them. */
+/** The fill-in sheet as a page, made from the demo's asks as a host's form would want them. */
 async function sheet(folder) {
   cpSync(path("../../demo/brackwater"), join(folder, "sheet"), { recursive: true });
   const settings = join(folder, "sheet/zandrel.yaml");
   const form = "way: by-hand\n      form: { finalDot: required, ttl: [300, 3600] }";
   writeFileSync(settings, readFileSync(settings, "utf8").replace(/way: zone-file\n\s+file: .*/, form));
-  const resolver = ["--resolver", "127.53.0.11:5391"];
   writeFileSync(settings, `${readFileSync(settings, "utf8")}defaults: { authorityPort: 5391 }\n`);
-  await run(["publish", "--replace", "www", ...resolver, "--sheet", "sheet.html"], { cwd: join(folder, "sheet") });
+  const argv = ["publish", "brackwater.example", "--replace", "www", "--resolver", "127.53.0.11:5391", "--page"];
+  const child = spawn(process.execPath, [program, ...argv], { cwd: join(folder, "sheet"), env: { ...process.env, TZ: "UTC" } });
+  const url = await new Promise((resolve, reject) => {
+    let printed = "";
+    const look = (chunk) => {
+      printed += chunk;
+      const found = /http:\S+/.exec(printed)?.[0];
+      if (found !== undefined) resolve(found);
+    };
+    child.stdout.on("data", look);
+    child.stderr.on("data", look);
+    child.on("exit", () => reject(new Error(printed)));
+  });
   const tab = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-  await tab.goto(`file://${join(folder, "sheet/sheet.html")}`);
-  await tab.screenshot({ path: path("sheet.png") });
+  await tab.goto(url);
+  await tab.waitForTimeout(3000);
+  await tab.screenshot({ path: path("page.png") });
+  await tab.close();
+  child.removeAllListeners("exit");
+  child.kill("SIGINT");
+}
+
+/** A conversation with the guide: each answer is typed when its question is shown. */
+async function converse(answers, cwd, env) {
+  const line = [process.execPath, program, "guide"].map((word) => `'${word}'`).join(" ");
+  const child = spawn("script", ["-qfec", `stty cols 120 rows 38; ${line}`, "/dev/null"], {
+    cwd,
+    env: { ...process.env, TZ: "UTC", TERM: "xterm-256color", ...env },
+  });
+  let printed = "";
+  let seen = 0;
+  const left = [...answers];
+  child.stdout.on("data", (chunk) => {
+    printed += chunk;
+    const [question, keys] = left[0] ?? [];
+    if (question === undefined || !printed.slice(seen).includes(question)) return;
+    seen = printed.length;
+    left.shift();
+    setTimeout(() => child.stdin.write(keys), 200);
+  });
+  await new Promise((resolve) => child.on("exit", resolve));
+  const tab = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await tab.setContent(page(130, 40, 15));
+  // @ts-expect-error "t" is the page's own terminal.
+  await tab.evaluate((all) => new Promise((done) => t.write(all, done)), printed);
+  await tab.waitForTimeout(200);
+  await tab.screenshot({ path: path("guide.png") });
   await tab.close();
 }
 
@@ -114,6 +142,21 @@ try {
     printed: await run(argv, { cwd: folder, env, input }),
   });
 
+  const talk = join(folder, "talk");
+  mkdirSync(talk);
+  await run(["init", "puppetfest.example", "--dns-host", "nettlehost", "--settings", "../lab.yaml"], { cwd: talk, env });
+  const page1 = paste.replaceAll("brackwater.example", "puppetfest.example").trimEnd().replaceAll("\n", "\r");
+  await converse(
+    [
+      ["Which domain?", "\r"],
+      ["What does the service ask for?", "\r"],
+      ["line with only a dot", `${page1}\r.\r`],
+      ["Is this right?", "\r"],
+      ["Publish it at", "\x03"],
+    ],
+    talk,
+    env,
+  );
   const init = await zandrel(["init", "brackwater.example", "--dns-host", "nettlehost", "--settings", "lab.yaml"]);
   await shoot("intake", [init, await zandrel(["intake", "-"], paste), await zandrel(["status"])]);
   const demo = path("../../demo/brackwater");
@@ -130,8 +173,6 @@ try {
   const publish = await zandrel(["publish", "brackwater.example"]);
   await run(["status"], { cwd: folder, env });
   await shoot("publish", [publish, await zandrel(["status"])]);
-  const watching = await onTerminal(["watch", "brackwater.example", "--for", "1m"], folder, env);
-  await shoot("live", [{ shown: "zandrel watch brackwater.example", printed: watching }]);
   await shoot("watch", [
     await zandrel(["watch", "brackwater.example"]),
     await zandrel(["prove", "seekmere-ownership"]),
@@ -231,7 +272,6 @@ try {
   await sources.goto(`file://${join(reported, "sources.html")}`);
   await sources.screenshot({ path: path("sources.png") });
   await sources.close();
-  await shoot("help", [await zandrel(["--help"])]);
 } finally {
   lab.kill();
   await browser.close();

@@ -205,7 +205,7 @@ async function takeIn(domain: DomainName, needed: boolean, request: GuideRequest
       return true;
     }
     log.message("Paste it here, then type a line with only a dot.");
-    const paste = await readPaste(process.stdin, (echoed) => void process.stderr.write(terminalSafe(echoed)));
+    const paste = await readPaste(process.stdin, (echoed) => void process.stderr.write(echoed));
     if (paste === undefined) throw new Left();
     const service = await serviceOf(paste, request, context);
     const { result } = await intake({ ...options, ...service }, talking(context, paste));

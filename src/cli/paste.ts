@@ -1,8 +1,12 @@
+import { terminalSafe } from "../present/safe.ts";
+
 /**
  * Reads what a person pastes at the terminal, as it is: tabs and long lines stay whole, which the line editor of a terminal
  * would change. It ends with a line that holds only a dot, or with Ctrl-D; undefined where it is given up with Ctrl-C.
  */
-export function readPaste(input: NodeJS.ReadStream, echo: (text: string) => void): Promise<string | undefined> {
+export function readPaste(input: NodeJS.ReadStream, write: (text: string) => void): Promise<string | undefined> {
+  /** What is pasted may hold anything; only what can be seen is shown. */
+  const echo = (character: string) => write(terminalSafe(character));
   return new Promise((resolve) => {
     let text = "";
     const finish = (result: string | undefined) => {
@@ -21,12 +25,12 @@ export function readPaste(input: NodeJS.ReadStream, echo: (text: string) => void
         if (character === "\x7f" || character === "\b") {
           if (text === "" || text.endsWith("\n")) continue;
           text = [...text].slice(0, -1).join("");
-          echo("\b \b");
+          write("\b \b");
           continue;
         }
         const line = character === "\r" || character === "\n";
         text += line ? "\n" : character;
-        echo(line ? "\r\n" : character);
+        echo(line ? "\n" : character);
         if (/(?:^|\n)\.\n$/.test(text.slice(-3))) return finish(text.slice(0, -2));
       }
     };

@@ -33,6 +33,13 @@ export const seenOf = (view: View, now: number): Seen => ({
   until: view.keeps === undefined || view.sees === "new" ? null : now + view.keeps * 1000,
 });
 
+/**
+ * Whether an ask is still on its way. The resolvers we look from are not all there are: until the latest moment that was
+ * computed, somebody else's may hold the old answer.
+ */
+const isGoing = ({ state, visibility }: AskStanding, now: number): boolean =>
+  state === "spreading" || state === "unknown" || (state === "settled" && visibility !== undefined && now < visibility.by);
+
 /** One look: where every ask stands, and what each viewpoint shows. */
 export interface Look {
   readonly surveys: readonly Survey[];
@@ -175,7 +182,7 @@ export async function watch(request: WatchRequest, context: AppContext, sink: Wa
         sink.changed(view, now);
       }
       sink.looked(seen);
-      const going = surveys.flatMap((one) => one.asks.filter(({ state }) => state === "spreading" || state === "unknown"));
+      const going = surveys.flatMap((one) => one.asks.filter((standing) => isGoing(standing, now)));
       const { open, confirmed } =
         request.until === "proven" && going.length === 0
           ? await askServices(surveys, workspace, journal, request, context, refused)
@@ -192,7 +199,10 @@ export async function watch(request: WatchRequest, context: AppContext, sink: Wa
         ...views.flatMap((view) => (view.sees !== "new" && view.keeps !== undefined ? [view.keeps * 1000] : [])),
         MAX_PAUSE,
       );
-      const left = stopAt === undefined ? MAX_PAUSE : stopAt - now;
+      const due = going.flatMap(({ visibility }) =>
+        visibility === undefined || visibility.by <= now ? [] : [visibility.by - now],
+      );
+      const left = Math.min(stopAt === undefined ? MAX_PAUSE : stopAt - now, ...due);
       await context.clock.sleep(Math.max(MIN_PAUSE, Math.min(nextChange + 1000, MAX_PAUSE, left)));
     }
   } finally {

@@ -84,7 +84,7 @@ export function livePage(state: SheetState, nonce: string): string {
     const fields = fieldsOf(entry).map(([label, value], j) => {
       const id = `field-${i}-${j}`;
       const copy =
-        value.startsWith("(") || entry.action === "delete"
+        value.startsWith("(") || entry.action === "delete" || label === "Value now"
           ? ""
           : `<button type="button" data-copy="${id}" aria-label="Copy ${label.toLowerCase()} of step ${i + 1}">Copy</button>`;
       return `<dt>${label}</dt><dd><code id="${id}">${html(value)}</code></dd><dd>${copy}</dd>`;

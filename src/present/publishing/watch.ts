@@ -37,7 +37,10 @@ function progress({ surveys, views, now }: Look, { style, width }: Layout): stri
   const seeing = views.filter((view) => view.sees === "new").length;
   const [last] = surveys
     .flatMap((one) => one.asks)
-    .flatMap((ask) => (ask.state === "spreading" && ask.visibility !== undefined ? [ask.visibility] : []))
+    .flatMap(({ state, visibility }) => {
+      if (visibility === undefined) return [];
+      return state === "spreading" || (state === "settled" && visibility.by > now) ? [visibility] : [];
+    })
     .sort((a, b) => b.by - a.by);
   const by =
     last === undefined
