@@ -1,3 +1,5 @@
+import { readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import { startLab } from "../src/lab/index.ts";
 import { CTRL_C, DOWN, ENTER, openTerminal, type Terminal } from "./terminal.ts";
@@ -61,6 +63,36 @@ test("a clash is decided with a key, and the conversation can be left and taken 
   expect(await terminal.sees(/Publish it at Nettlehost\?/)).toContain("sites.pagewick.example");
   terminal.type(CTRL_C);
   await terminal.sees(/takes up where it stood/);
+});
+
+test("intake on a terminal shows what it read, and a field can be changed before anything is written", async () => {
+  writeFileSync(join(folder, "token.txt"), "Type: TXT\nHost: _seek\nValue: seekmere-owner=77aa\n");
+  open(["intake", "token.txt", "--service", "seekmere"]);
+  expect(await terminal.sees(/Is this right\?/)).toContain("_seek.brackwater.example");
+  await terminal.sees(/> /);
+  terminal.type(`edit${ENTER}`);
+  await terminal.sees(/type \[TXT\]:/);
+  terminal.type(ENTER);
+  await terminal.sees(/host \[_seek\]:/);
+  terminal.type(`_other${ENTER}`);
+  await terminal.sees(/value \[seekmere-owner=77aa\]:/);
+  terminal.type(ENTER);
+  expect(await terminal.sees(/Is this right\?/)).toContain("_other.brackwater.example");
+  await terminal.sees(/> /);
+  terminal.type(ENTER);
+  await terminal.sees(/saved\. Next:/);
+  expect(await terminal.ended()).toBe(0);
+  expect(readFileSync(join(folder, "domains/brackwater.example.yaml"), "utf8")).toContain('_other  TXT  "seekmere-owner=77aa"');
+});
+
+test("the end of input in the middle of a question leaves everything as it was", async () => {
+  const before = readFileSync(join(folder, "domains/brackwater.example.yaml"), "utf8");
+  open(["intake", "token.txt", "--service", "seekmere"]);
+  await terminal.sees(/> /);
+  terminal.type("\x04");
+  await terminal.sees(/nothing was saved, because the question was left open/);
+  expect(await terminal.ended()).toBe(2);
+  expect(readFileSync(join(folder, "domains/brackwater.example.yaml"), "utf8")).toBe(before);
 });
 
 test("without a terminal it says what to use instead", async () => {

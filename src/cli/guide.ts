@@ -55,6 +55,7 @@ const talking = (context: Context, paste = ""): Context => ({
   interactive: true,
   note: (message) => log.message(terminalSafe(message.trimEnd())),
   readInput: async () => paste,
+  prompt: (message) => typed({ message: message.trim(), defaultValue: "" }),
   async choose(question: PersonQuestion) {
     const shown =
       question.kind === "save-paste"

@@ -13,7 +13,8 @@ import {
 } from "../../core/ask/intake/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { askOfKit, type Kit } from "../../core/kit/index.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
+import { relativeText, withoutRootDot } from "../../core/name/index.ts";
+import { decodeUtf8, printData, txtValue } from "../../core/record/index.ts";
 import type { WebProof } from "../../core/site/index.ts";
 import { type Domain, KEY, kitsOf, openWorkspace, readText, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
@@ -237,7 +238,10 @@ function decideFor(
               now.name,
               group.records.map(({ record }) => record),
             );
-      const wanted = given ?? insteadOf ?? (known === undefined ? `${service.key}-${group.purpose}` : kitAskId(kit, known.id));
+      const wanted =
+        given ??
+        insteadOf ??
+        (known === undefined ? [service.key, group.purpose].filter((part) => part !== "").join("-") : kitAskId(kit, known.id));
       // What the page tells to remove goes with the first of its asks.
       const remove = i === 0 ? read.remove : [];
       const after = (known?.after ?? []).map((id) => kitAskId(kit, id)).filter((id) => taken.has(id));
@@ -290,40 +294,75 @@ export async function intake(request: IntakeRequest, context: AppContext): Promi
   const named = namedService(workspace, request);
   if (named === undefined && value !== undefined)
     throw new Failure("which-service", { known: Object.keys(workspace.settings.services) });
-  const read = await understood(text, domain, workspace, request, context);
+  let read = await understood(text, domain, workspace, request, context);
   expectSavable(read, { ...request, acceptLeftover: request.acceptLeftover || context.interactive });
-  const kits = await kitsOf(workspace.folder);
-  const kit = kitFor(read, domain, named === undefined ? kits : kits.filter(({ service }) => service === named.key));
-  let groups = groupsOf(read, domain, text, request);
-  if (request.purpose === undefined && context.interactive) groups = await withPurposes(groups, context);
   if (request.id !== undefined && !KEY.test(request.id)) throw new Failure("id-form", { given: request.id });
-  for (const option of ["id", "insteadOf"] as const)
-    if (request[option] !== undefined && groups.length > 1)
-      throw new Failure("one-ask-only", { option: option === "id" ? "id" : "instead-of", asks: groups.length });
-  const service = named ?? (groups.length === 0 ? { key: "", title: "" } : await serviceFor(workspace, kit, text, context));
-  const decide = decideFor(groups, read, service, kit, request);
-  const preview = decide(domain).result;
-  const shown = (result: typeof preview, written: boolean): Intake => ({
-    written,
-    already: result.already,
-    newerThan: result.newerThan,
-    insteadOf: request.insteadOf,
-    layout: read.layout,
-    asks: result.asks.length === 0 && result.already.length > 0 ? [] : result.asks,
-    assumed: groups.filter(({ sure }) => !sure).map(({ purpose }) => purpose),
-    read,
-    before: [],
-    later: [],
-  });
-  if (request.dryRun || groups.length === 0)
-    return { ended: read.questions.length > 0 || read.leftover.length > 0 ? "usage" : "fine", result: shown(preview, false) };
-  if (context.interactive && value === undefined && preview.asks.length > 0) {
-    const answer = await context.choose({ kind: "save-paste", intake: shown(preview, false) });
-    if (answer === undefined) throw new Failure("question-left-open", {});
-    if (answer === "no") return { ended: "problem", result: { ...shown(preview, false), declined: true } };
+  const kits = await kitsOf(workspace.folder);
+  for (;;) {
+    const kit = kitFor(read, domain, named === undefined ? kits : kits.filter(({ service }) => service === named.key));
+    let groups = groupsOf(read, domain, text, request);
+    if (request.purpose === undefined && context.interactive) groups = await withPurposes(groups, context);
+    for (const option of ["id", "insteadOf"] as const)
+      if (request[option] !== undefined && groups.length > 1)
+        throw new Failure("one-ask-only", { option: option === "id" ? "id" : "instead-of", asks: groups.length });
+    const nobody = { key: "", title: "" };
+    const service =
+      named ??
+      (groups.length === 0
+        ? nobody
+        : await serviceFor(workspace, kit, text, context).catch((error) => {
+            // What is only shown needs no service yet.
+            if (request.dryRun && error instanceof Failure) return nobody;
+            throw error;
+          }));
+    const decide = decideFor(groups, read, service, kit, request);
+    const preview = decide(domain).result;
+    const shown = (result: typeof preview, written: boolean): Intake => ({
+      written,
+      already: result.already,
+      newerThan: result.newerThan,
+      insteadOf: request.insteadOf,
+      layout: read.layout,
+      asks: result.asks.length === 0 && result.already.length > 0 ? [] : result.asks,
+      assumed: groups.filter(({ sure }) => !sure).map(({ purpose }) => purpose),
+      read,
+      before: [],
+      later: [],
+    });
+    if (request.dryRun || groups.length === 0)
+      return { ended: read.questions.length > 0 || read.leftover.length > 0 ? "usage" : "fine", result: shown(preview, false) };
+    if (context.interactive && value === undefined && preview.asks.length > 0) {
+      const answer = await context.choose({ kind: "save-paste", intake: shown(preview, false) });
+      if (answer === undefined) throw new Failure("question-left-open", {});
+      if (answer === "no") return { ended: "problem", result: { ...shown(preview, false), declined: true } };
+      if (answer === "edit") {
+        read = await edited(read, domain, workspace, context);
+        continue;
+      }
+    }
+    const result = await reviseAsks(workspace, domain.name, context, decide);
+    return { ended: "fine", result: shown(result, result.asks.length > 0) };
   }
-  const result = await reviseAsks(workspace, domain.name, context, decide);
-  return { ended: "fine", result: shown(result, result.asks.length > 0) };
+}
+
+/** The records with what the person typed in place of what was read; an empty answer keeps a field. */
+async function edited(read: Understood, domain: Domain, workspace: Workspace, context: AppContext): Promise<Understood> {
+  const records: PastedRecord[] = [];
+  for (const one of read.records) {
+    const { record } = one;
+    const was = {
+      type: record.type,
+      host: relativeText(record.name, domain.name),
+      value: "strings" in record.data ? decodeUtf8(txtValue(record.data)) : printData(record.type, record.data),
+    };
+    const ask = async (field: keyof typeof was) => (await context.prompt(`${field} [${was[field]}]: `)) || was[field];
+    const fields = { type: await ask("type"), host: await ask("host"), value: await ask("value"), ttl: String(record.ttl) };
+    const made = understandFields(fields, { domain: domain.name, ttl: workspace.settings.defaults.ttl, choices: new Map() });
+    const [problem] = made.problems;
+    if (problem !== undefined) throw new Failure("paste-problem", { problem });
+    records.push(...made.records.map((next) => ({ ...next, about: one.about })));
+  }
+  return { ...read, records };
 }
 
 /** Asks what records are for that nothing on the page explains. */

@@ -82,6 +82,7 @@ export async function mergeTexts(
   const asked = [...literal, ...strictest(wanted.dmarc.filter((want) => !isMet(before, want) && !byRecord(want)))];
   const tokens = asked.filter((text) => !SINGLE.some(({ is }) => is(text)));
   const reasons: string[] = [];
+  const silent = asked.some((text) => isDmarc(text) && !/;\s*rua\s*=/.test(text));
   let texts = [...there, ...tokens];
   let replaced = false;
   if (tokens.length > 0) reasons.push(before === undefined ? "and there is no record there yet" : "and existing values are kept");
@@ -148,6 +149,8 @@ export async function mergeTexts(
     replaced ||= own.length > 0;
     reasons.push(own.length === 0 ? `as the first ${title} there` : "in place of the one that is there");
   }
+  // A policy of none without an address for reports does nothing yet, and somebody has to know.
+  if (silent) reasons.push("it names no address for reports, so that nobody learns who sends as this domain");
   const kept = (before?.data ?? []).filter((data) => texts.includes(decodeUtf8(txtValue(data as DataOf["TXT"]))));
   const { name: at, ttl } = wanted;
   const after = withData({ name: at, type: "TXT", ttl: before?.ttl ?? ttl, data: kept }, texts.map(textData));

@@ -180,6 +180,7 @@ export function promptFor(question: PersonQuestion, shown: string): Prompt {
         text: `${shown}Is this right?`,
         choices: [
           { key: "yes", label: "save it" },
+          { key: "edit", label: "change a field first" },
           { key: "no", label: "save nothing" },
         ],
         usual: "yes",

@@ -50,7 +50,9 @@ export function understoodText(intake: Intake, { style, width }: Layout): string
     `  ${style.careful(label)}  ${wrap(text, width - label.length - 4, " ".repeat(label.length + 4))}`;
   const lines = [
     ...asks.flatMap((ask) => [
-      style.title(`${ask.id}: ${ask.service}, ${ask.purpose}, for ${displayName(ask.domain)}`),
+      style.title(
+        `${ask.id}: ${ask.service === "" ? "service not known yet (--service)" : ask.service}, ${ask.purpose}, for ${displayName(ask.domain)}`,
+      ),
       ...wantedLines(ask),
     ]),
     ...(read?.remove ?? []).map((record) => careful("to remove", `${recordRow(record).join("  ")}, as the page says`)),

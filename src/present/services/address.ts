@@ -4,7 +4,7 @@ import type { Layout } from "../layout.ts";
 
 /** The result of {@link senderAddress} for people. */
 export function senderAddressText(
-  { address, title, state, because, next }: SenderAddressResult,
+  { address, service, title, state, because, next }: SenderAddressResult,
   { style, width }: Layout,
 ): string {
   const mark =
@@ -19,12 +19,12 @@ export function senderAddressText(
       : state === "expired"
         ? `Have it mailed again: ${style.command(next as string)}`
         : next === null
-          ? undefined
+          ? `next: ${style.command(`zandrel sender domain ${service} ${address.slice(address.lastIndexOf("@") + 1)}`)}`
           : `Then record it: ${style.command(next)}`;
   return [
     `${mark}  ${style.title(address)} at ${visible(title)}`,
     `  ${wrap(`${visible(because)}.`, width - 2, "  ")}`,
-    ...(todo === undefined ? [] : [`  ${todo}`]),
+    `  ${todo}`,
     "",
   ].join("\n");
 }

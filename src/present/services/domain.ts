@@ -4,7 +4,7 @@ import type { Layout } from "../layout.ts";
 
 /** The result of {@link senderDomain} for people. */
 export function senderDomainText(
-  { domain, title, state, signing, because, missing, next }: SenderDomainResult,
+  { domain, service, title, state, signing, because, missing, next }: SenderDomainResult,
   { style, width }: Layout,
 ): string {
   const mark = state === "accepted" ? style.good("✓ accepted") : style.careful(`○ ${state}`);
@@ -12,7 +12,7 @@ export function senderDomainText(
     `${mark}  ${style.title(domain.slice(0, -1))} at ${visible(title)}${signing === null ? "" : `, signing is ${signing === "on" ? style.good("on") : style.bad("off")}`}`,
     `  ${wrap(visible(because).replace(/\.?$/, "."), width - 2, "  ")}`,
     ...missing.map((one) => `  ${style.careful(one.state)}  ${wrap(`${one.what}: ${visible(one.because)}`, width - 4, "    ")}`),
-    ...(next === null ? [] : [`  next: ${style.command(next)}`]),
+    `  next: ${style.command(next ?? `zandrel sender credential ${service} --new mail --domain ${domain.slice(0, -1)}`)}`,
     "",
   ].join("\n");
 }

@@ -34,6 +34,7 @@ export function senderEventsText({ days, from, to, tooFew, warnings }: SenderEve
         "  ",
       ),
     ),
+    `Next: ${style.command("zandrel dmarc sources")} (who else sends as you, and what passes)`,
     "",
   ].join("\n");
 }
