@@ -112,8 +112,8 @@ function meaningsOf(text: string): { readonly hosts: string[]; readonly remark: 
 }
 
 /** The absolute name that one spelling of a host means; undefined where it is none. */
-function nameOf(host: string, domain: DomainName): { name: DomainName; form: boolean } | undefined {
-  if (APEX_WORDS.test(host)) return { name: domain, form: false };
+function nameOf(host: string, domain: DomainName, exact: boolean): { name: DomainName; form: boolean } | undefined {
+  if (host === "@" || (!exact && APEX_WORDS.test(host))) return { name: domain, form: false };
   const own = domain.slice(0, -1);
   const plain = host.replace(/\.$/, "");
   const lower = plain.toLowerCase();
@@ -131,12 +131,15 @@ function nameOf(host: string, domain: DomainName): { name: DomainName; form: boo
   return relative.ok ? { name: relative.value, form: false } : undefined;
 }
 
+/** A host field with nothing in it. */
+const EMPTY_HOST = /^(?:|[-–—]+|n\/?a|\((?:none|empty)\))$/i;
+
 /** The absolute name a host field means, or undefined where that is a problem or a question. */
 export function hostName(pass: Pass, raw: string, row: number): DomainName | undefined {
   const { domain } = pass;
-  if (pass.exact || isEmptyMark(raw)) {
-    if (!pass.exact && raw.trim() !== "" && raw.trim() !== "@") pass.repairs.push({ kind: "host-empty", was: raw, is: "@" });
-    if (isEmptyMark(raw)) return domain;
+  if (EMPTY_HOST.test(raw.trim())) {
+    if (!pass.exact && raw.trim() !== "") pass.repairs.push({ kind: "host-empty", was: raw, is: "@" });
+    return domain;
   }
   const invalid = (host: string) => {
     pass.problems.push({ row, code: isMixedScript(host) ? "mixed-script" : "host-invalid", host });
@@ -159,7 +162,7 @@ export function hostName(pass: Pass, raw: string, row: number): DomainName | und
       return undefined;
     }
     if (host.split(".").some(isMixedScript)) return invalid(host);
-    const read = nameOf(host, domain);
+    const read = nameOf(host, domain, pass.exact);
     if (read === undefined) return invalid(host);
     pass.repairs.push(...repairs);
     if (read.form) pass.repairs.push({ kind: "host-form", was: host, is: read.name });
