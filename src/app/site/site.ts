@@ -108,12 +108,18 @@ interface Looking {
   readonly journal: Journal | undefined;
 }
 
+/** Types that lead visitors somewhere. */
+const LEADING: ReadonlySet<string> = new Set(["A", "AAAA", "CNAME"]);
+
 /** When something at a host was published last; a certificate takes its time from there. */
 const publishedAt = ({ journal, domain }: Looking, host: DomainName): number | undefined =>
   journal
     ?.publications(domain.name)
-    .findLast(({ opened, closed }) => closed?.end === "published" && opened.changes.some((change) => change.name === host))
-    ?.closed?.at;
+    .findLast(
+      ({ opened, closed }) =>
+        closed?.end === "published" &&
+        opened.changes.some((change) => change.name === host && LEADING.has(change.type) && change.after !== undefined),
+    )?.closed?.at;
 
 async function checkHost(looking: Looking, host: DomainName): Promise<SiteCheck[]> {
   const { domain, workspace, dns, web } = looking;
@@ -138,9 +144,7 @@ function redirectTarget(domain: Domain, workspace: Workspace): DomainName {
 function otherHosts({ domain }: Looking, known: readonly DomainName[]): DomainName[] {
   const hosts = domain.asks
     .filter(({ purpose }) => purpose === "site" || purpose === "redirect" || purpose === "tracking")
-    .flatMap(({ wants }) =>
-      wants.flatMap((want) => (want.kind === "records" && ["A", "AAAA", "CNAME"].includes(want.type) ? [want.name] : [])),
-    );
+    .flatMap(({ wants }) => wants.flatMap((want) => (want.kind === "records" && LEADING.has(want.type) ? [want.name] : [])));
   return [...new Set(hosts)].filter(
     (host) => !known.includes(host) && !host.startsWith("_") && !host.includes("._") && !host.startsWith("*."),
   );
@@ -151,8 +155,10 @@ async function checkPair(looking: Looking, www: DomainName): Promise<SiteCheck[]
   const { domain, web } = looking;
   const hosts = [domain.name, www];
   const each = await Promise.all(hosts.map((host) => checkHost(looking, host)));
-  // What cannot be reached at all says so by itself.
-  if (each.some((checks) => checks.some(({ id, met }) => id === "address" && met !== true))) return each.flat();
+  // What cannot be reached, or shows no site at all, says so by itself.
+  const none = (one: SiteCheck) =>
+    (one.id === "address" && one.met !== true) || one.id === "parked" || one.id === "wrong-service";
+  if (each.flat().some(none)) return each.flat();
   const urls = hosts.map(withoutRootDot).flatMap((host) => [`http://${host}${PROBE}`, `https://${host}${PROBE}`]);
   const chains = new Map(await Promise.all(urls.map(async (url) => [url, await followPage(url, web)] as const)));
   return [...each.flat(), ...judgePair({ apex: withoutRootDot(domain.name), www: withoutRootDot(www), chains })];

@@ -21,7 +21,7 @@ export default command({
     newHost: text("the key of the new DNS host in zandrel.yaml"),
     file: text("the zone file of the capture (DOMAIN.zone if not given)"),
     export: text("with capture: records exported from the old host, as a zone file"),
-    write: flag("with check: once the domain has moved, name the new host in its file"),
+    write: flag("with check: once the domain has moved, write the new host into the domain's file"),
     force: flag("with capture: replace the file if it is there"),
   },
   schema: relocateSchema,

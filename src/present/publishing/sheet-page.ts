@@ -38,20 +38,43 @@ function headlineOf({ steps, slips, host, visibleBy, at, done }: SheetState): st
 
 const STYLE = `
 :root{color-scheme:light dark;--ink:#1f2440;--soft:#4d5268;--page:#faf9fc;--card:#fff;--line:#c9c5d6;--ok:#17604f;--bad:#8f2346;--warn:#6d4d10;--go:#3a3f8f}
+
 @media (prefers-color-scheme:dark){:root{--ink:#eceaf4;--soft:#b9b6c9;--page:#191a26;--card:#23253a;--line:#4b4d66;--ok:#7fd6bd;--bad:#f2a0b8;--warn:#e6c37d;--go:#b4b8ff}}
-*{box-sizing:border-box}body{font:1rem/1.5 system-ui,sans-serif;color:var(--ink);background:var(--page);margin:0 auto;max-width:52rem;padding:1.5rem 1rem 4rem}
+
+*{box-sizing:border-box}
+
+body{font:1rem/1.5 system-ui,sans-serif;color:var(--ink);background:var(--page);margin:0 auto;max-width:52rem;padding:1.5rem 1rem 4rem}
+
 h1{font-size:1.5rem;margin:0 0 .25rem}h2{font-size:1.05rem;margin:0}.lead{color:var(--soft);margin:.25rem 0 1rem}
+
 .news{border:2px solid var(--go);border-radius:.5rem;padding:.75rem 1rem;margin:0 0 1rem;background:var(--card);position:sticky;top:.5rem}
+
 .news p{margin:0}.left{font-variant-numeric:tabular-nums;color:var(--soft)}
-ol{list-style:none;margin:0;padding:0}li.step{background:var(--card);border:1px solid var(--line);border-left:.4rem solid var(--go);border-radius:.5rem;margin:0 0 1rem;padding:.8rem 1rem;break-inside:avoid}
+
+ol{list-style:none;margin:0;padding:0}
+
+li.step{background:var(--card);border:1px solid var(--line);border-left:.4rem solid var(--go);border-radius:.5rem;margin:0 0 1rem;padding:.8rem 1rem;break-inside:avoid}
+
 li.step.delete{border-left-color:var(--bad)}li.step.done{border-left-color:var(--ok)}
+
 .top{display:flex;gap:.75rem;align-items:baseline;flex-wrap:wrap}.tick{font-weight:600;color:var(--soft)}.done .tick{color:var(--ok)}
-.why{color:var(--soft);margin:.1rem 0 .4rem}dl{display:grid;grid-template-columns:6.5rem minmax(0,1fr) auto;gap:.35rem .75rem;margin:0;align-items:start}
+
+.why{color:var(--soft);margin:.1rem 0 .4rem}
+
+dl{display:grid;grid-template-columns:6.5rem minmax(0,1fr) auto;gap:.35rem .75rem;margin:0;align-items:start}
+
 dt{color:var(--soft)}dd{margin:0}code{font:.95rem/1.45 ui-monospace,"DejaVu Sans Mono",monospace;overflow-wrap:anywhere}
+
 button{font:inherit;font-size:.9rem;padding:.2rem .7rem;border:1px solid var(--go);border-radius:.35rem;background:transparent;color:var(--go);cursor:pointer;white-space:nowrap}
+
 button:focus-visible,a:focus-visible{outline:3px solid var(--go);outline-offset:2px}.note{color:var(--warn);margin:.5rem 0 0}
-.slips{border:2px solid var(--bad);border-radius:.5rem;padding:.75rem 1rem;margin:0 0 1rem;background:var(--card)}.slips h2{color:var(--bad)}.slips ul{margin:.4rem 0 0;padding-left:1.2rem}
-[hidden]{display:none}@media (max-width:30rem){dl{grid-template-columns:minmax(0,1fr)}dt{margin-top:.4rem}}
+
+.slips{border:2px solid var(--bad);border-radius:.5rem;padding:.75rem 1rem;margin:0 0 1rem;background:var(--card)}.slips h2{color:var(--bad)}
+
+.slips ul{margin:.4rem 0 0;padding-left:1.2rem}
+
+[hidden]{display:none}dl{grid-template-columns:minmax(0,1fr)}dt{margin-top:.4rem}
+
 @media print{.news{position:static}button,.left{display:none}body{background:#fff}}
 `;
 
