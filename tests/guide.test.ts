@@ -1,9 +1,11 @@
 import { readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import { afterAll, beforeAll, expect, jest, test } from "@jest/globals";
 import { startLab } from "../src/lab/index.ts";
 import { CTRL_C, DOWN, ENTER, openTerminal, type Terminal } from "./terminal.ts";
 import { folderWith, freePort, zandrel } from "./zandrel.ts";
+
+jest.setTimeout(240_000);
 
 /** The guide on the lab, through a pseudo terminal, as a person uses it. */
 let lab: Awaited<ReturnType<typeof startLab>>;

@@ -14,6 +14,9 @@ export interface Terminal {
   close(): void;
 }
 
+/** Far longer than anything takes; it only turns a hanging test into one that says what is on the screen. */
+const PATIENCE = 150_000;
+
 export const ENTER = "\r";
 export const DOWN = "\x1b[B";
 export const CTRL_C = "\x03";
@@ -58,6 +61,10 @@ export function openTerminal(
         };
         waiting.add(look);
         look();
+        const patience = setTimeout(() => {
+          if (waiting.delete(look)) reject(new Error(`${pattern} was not shown, but:\n${plain(raw).slice(-3000)}`));
+        }, PATIENCE);
+        patience.unref();
         void end.then(() => {
           if (waiting.delete(look))
             reject(new Error(`the program ended before it showed ${pattern}:\n${plain(raw).slice(-2000)}`));

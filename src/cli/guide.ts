@@ -205,8 +205,11 @@ async function takeIn(domain: DomainName, needed: boolean, request: GuideRequest
       if (result !== undefined) show("Saved", intakeText(result, context));
       return true;
     }
-    log.message("Paste it here, then type a line with only a dot.");
-    const paste = await readPaste(process.stdin, (echoed) => void process.stderr.write(echoed));
+    const paste = await readPaste(
+      process.stdin,
+      (echoed) => void process.stderr.write(echoed),
+      () => log.message("Paste it here, then type a line with only a dot."),
+    );
     if (paste === undefined) throw new Left();
     const service = await serviceOf(paste, request, context);
     const { result } = await intake({ ...options, ...service }, talking(context, paste));

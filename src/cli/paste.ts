@@ -4,7 +4,11 @@ import { terminalSafe } from "../present/safe.ts";
  * Reads what a person pastes at the terminal, as it is: tabs and long lines stay whole, which the line editor of a terminal
  * would change. It ends with a line that holds only a dot, or with Ctrl-D; undefined where it is given up with Ctrl-C.
  */
-export function readPaste(input: NodeJS.ReadStream, write: (text: string) => void): Promise<string | undefined> {
+export function readPaste(
+  input: NodeJS.ReadStream,
+  write: (text: string) => void,
+  ready: () => void,
+): Promise<string | undefined> {
   /** What is pasted may hold anything; only what can be seen is shown. */
   const echo = (character: string) => write(terminalSafe(character));
   return new Promise((resolve) => {
@@ -38,5 +42,7 @@ export function readPaste(input: NodeJS.ReadStream, write: (text: string) => voi
     input.resume();
     input.on("data", take);
     input.on("end", ended);
+    // Only now may the person begin: what is typed before would be changed by the line editor.
+    ready();
   });
 }
