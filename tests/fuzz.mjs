@@ -9,6 +9,7 @@ const {
   keyRecordText,
   readMailDomain,
   scanMessage,
+  understand,
   Signatures,
   signedMessage,
   verifySignatures,
@@ -255,6 +256,17 @@ const TARGETS = {
       ? isSpf(text) && parsed.value.terms.every((term) => text.startsWith(term.text, term.at))
       : parsed.error.length > 0;
   },
+  // What is understood of a paste without a repair stands in it, letter by letter.
+  paste: (text) => {
+    const read = understand({ text, domain: name("brackwater.example"), ttl: 3600, choices: new Map() });
+    return read.records.every(
+      ({ record: { type, data } }) =>
+        type !== "TXT" ||
+        read.repairs.length > 0 ||
+        text.includes(Buffer.from(data.strings.join(""), "latin1").toString("utf8")) ||
+        /[\\&"<]/.test(text),
+    );
+  },
   "SPF grammar": (text) => readSpfRecord(text).ok === obeysAbnf(text),
   "domain in mail": (text) => {
     const read = readMailDomain(text);
@@ -453,8 +465,55 @@ const WORDS = {
   report: REPORT,
   "server reply": ["550", "452", "250", " ", "-", "5.1.1", "4.2.2", "2.0.0", "5.7.26", "5.", ".1", "no such user", "\r\n", ";"],
   "event batch": EVENTS,
+  paste: [
+    ...["Type", "Host", "Value", "Name", "TTL", "Points to", "Priority", "TXT", "CNAME", "A", "MX", "@", "www", "_pw", "*"],
+    ...[
+      ": ",
+      "\t",
+      "\n",
+      " | ",
+      "  ",
+      " ",
+      ",",
+      ";",
+      " = ",
+      " -> ",
+      "> ",
+      "- ",
+      "1. ",
+      "\n\n",
+      '"',
+      "(",
+      ")",
+      "{",
+      "}",
+      "<td>",
+      "&amp;",
+    ],
+    ...[
+      "k=1a2b",
+      "203.0.113.10",
+      "sites.pagewick.example",
+      "10 mx1.inglemail.example",
+      "v=spf1 include:x.example ~all",
+      "Copy",
+      "Pending",
+    ],
+    ...[
+      "Add a TXT record for ",
+      " pointing to ",
+      "Option 1",
+      "or ",
+      "Remove ",
+      "For example, ",
+      "\u200b",
+      "\u00a0",
+      "…",
+      "puppetfest.example",
+    ],
+  ],
 };
-const DEAR = new Set(["message", "SPF evaluation", "zone file", "Authentication-Results", "DKIM round trip"]);
+const DEAR = new Set(["paste", "message", "SPF evaluation", "zone file", "Authentication-Results", "DKIM round trip"]);
 /** How often each is chosen: what is dear to run comes less often. */
 const turns = Object.keys(TARGETS).flatMap((target) => Array(DEAR.has(target) ? 1 : 6).fill(target));
 

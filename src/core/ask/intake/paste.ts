@@ -85,7 +85,7 @@ function bare(text: string): { readonly text: string; readonly heading: boolean 
     rest = next;
   }
   return {
-    text: withoutSigns(rest.replace(/[│┃║¦]/g, "|").replace(/\*\*([^*\n]{1,200})\*\*/g, "$1")),
+    text: withoutSigns(rest.replace(/[│┃║]/g, "|").replace(/(?<=^|[\s|(])\*\*([^*\n]{1,200})\*\*(?=[\s|):.,;]|$)/g, "$1")),
     heading,
   };
 }
