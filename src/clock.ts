@@ -2,11 +2,20 @@
 export interface Clock {
   /** Milliseconds since 1970. */
   now(): number;
-  /** Waits for a span of this clock's time, in milliseconds. */
-  sleep(ms: number): Promise<void>;
+  /** Waits for a span of this clock's time, in milliseconds, or until it is told to stop. */
+  sleep(ms: number, stop?: AbortSignal): Promise<void>;
 }
 
-const wait = (ms: number) => new Promise<void>((resolve) => setTimeout(resolve, Math.min(ms, 0x7fffffff)));
+const wait = (ms: number, stop?: AbortSignal) =>
+  new Promise<void>((resolve) => {
+    const timer = setTimeout(done, stop?.aborted === true ? 0 : Math.min(ms, 0x7fffffff));
+    function done(): void {
+      clearTimeout(timer);
+      stop?.removeEventListener("abort", done);
+      resolve();
+    }
+    stop?.addEventListener("abort", done);
+  });
 
 export const systemClock: Clock = { now: Date.now, sleep: wait };
 
@@ -26,18 +35,20 @@ export function fastClock(start: number, realStart: number, speed: number): Leap
   return {
     now,
     text: () => clockText(start, realStart, speed),
-    sleep(ms) {
+    sleep(ms, stop) {
       const until = now() + ms;
       return new Promise((resolve) => {
         const look = (): void => {
           clearTimeout(sleepers.get(look));
-          const left = until - now();
+          const left = stop?.aborted === true ? 0 : until - now();
           if (left > 0) sleepers.set(look, setTimeout(look, Math.min(Math.ceil(left / speed), 0x7fffffff)));
           else {
             sleepers.delete(look);
+            stop?.removeEventListener("abort", look);
             resolve();
           }
         };
+        stop?.addEventListener("abort", look);
         look();
       });
     },

@@ -8,7 +8,7 @@ import type { DnsOptions } from "../app/dns/context.ts";
 import { lookForGuide } from "../app/guide/look.ts";
 import { type Move, nextMove } from "../app/guide/next-move.ts";
 import { publish } from "../app/publishing/publish.ts";
-import { watch } from "../app/publishing/watch.ts";
+import { type Look, watch } from "../app/publishing/watch.ts";
 import type { SheetEntry } from "../core/change/index.ts";
 import { Failure } from "../core/failure.ts";
 import { type DomainName, displayName, name, parseName, withoutRootDot } from "../core/name/index.ts";
@@ -301,6 +301,7 @@ const publishOptionsOf = ({ request, replace, putOff }: Moving, only: readonly s
   into: undefined,
   sheet: undefined,
   check: false,
+  meant: false,
   lowerTtl: false,
 });
 
@@ -356,24 +357,21 @@ async function waitFor(by: number | undefined, { domain, request, context }: Mov
   const until = by === undefined ? "" : ` Everyone sees it by ${deadline(by, context.clock.now())} at the latest.`;
   log.message(`Now the change spreads.${until} Leave with Ctrl-C if you like.`);
   const live = (await import("log-update")).default;
-  let leave: () => void = () => undefined;
-  const left = new Promise<never>((_, reject) => {
-    leave = () => reject(new Left());
-    process.once("SIGINT", leave);
-  });
+  const leaving = new AbortController();
+  const leave = () => leaving.abort();
+  process.once("SIGINT", leave);
   try {
-    const following = watch({ ...request, operands: [withoutRootDot(domain)], for: undefined, until: "proven" }, context, {
-      changed: () => undefined,
-      looked: (look) => live(terminalSafe(watchTable(look, context))),
-    });
-    await Promise.race([following, left]);
+    const following = { ...request, operands: [withoutRootDot(domain)], for: undefined, until: "proven" as const };
+    const looked = (look: Look) => live(terminalSafe(watchTable(look, context)));
+    await watch(following, context, { changed: () => undefined, looked }, leaving.signal);
     const now = context.clock.now();
     // The service's own resolver may hold the old answer until then.
-    if (by !== undefined && now < by) await Promise.race([context.clock.sleep(by - now), left]);
+    if (by !== undefined && now < by) await context.clock.sleep(by - now, leaving.signal);
   } finally {
     process.off("SIGINT", leave);
     live.done();
   }
+  if (leaving.signal.aborted) throw new Left();
 }
 
 /** Asks the service, or the person who sees its page. */

@@ -118,6 +118,7 @@ export interface Failures {
   "guide-needs-terminal": Record<never, never>;
   "init-www": { readonly given: DomainName; readonly domain: DomainName };
   "page-one-domain": Record<never, never>;
+  "meant-with-check": Record<never, never>;
   "undo-declined": Record<never, never>;
   "undo-needed": { readonly needs: readonly { readonly ask: string; readonly name: DomainName; readonly type: string }[] };
   "confirm-absent": { readonly ask: string; readonly because: string };

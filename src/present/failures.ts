@@ -282,6 +282,8 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       `add the domain with zandrel init ${withoutRootDot(domain)}`,
     ),
   "page-one-domain": () => say("--page shows one domain to a person", "name one domain, and leave --json out", "--page"),
+  "meant-with-check": () =>
+    say("--meant says that what is missed was meant to go", "run it as zandrel publish --check --meant", "--meant"),
   "undo-declined": () => say("nothing was taken back", "run zandrel undo again when you are sure"),
   "undo-needed": ({ needs }) =>
     say(

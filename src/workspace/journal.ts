@@ -53,6 +53,8 @@ export type JournalEvent =
       /** Whether the end was found by looking at the zone later, because the process did not live to see it. */
       readonly looked?: boolean;
     }
+  /** What was deleted beside a sheet was meant to go. */
+  | { readonly kind: "deletion-meant"; readonly records: readonly RecordSet[] }
   | { readonly kind: "ask-retired"; readonly ask: string; readonly because: string }
   /** Includes were replaced by the addresses they stood for. */
   | {

@@ -16,7 +16,7 @@ import {
 } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
-import { OWN_SERVICE } from "./survey.ts";
+import { OWN_SERVICE } from "./journal-state.ts";
 
 /** What came of an intake: what was understood, and what became of it. */
 export interface Intake {

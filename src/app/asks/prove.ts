@@ -10,7 +10,8 @@ import type { DnsOptions } from "../dns/context.ts";
 import { linkOf } from "../services/services.ts";
 import { writing } from "../session.ts";
 import { cause, domainName, time } from "../shapes.ts";
-import { type AskStanding, survey, wantedText } from "./survey.ts";
+import { OWN_SERVICE, wantedText } from "./journal-state.ts";
+import { type AskStanding, isEarly, survey } from "./survey.ts";
 import { targetsOf } from "./targets.ts";
 
 export const VERDICTS = ["proven", "found", "astray", "absent", "unknown"] as const;
@@ -114,8 +115,16 @@ export async function proveOne(
       return { ...common, state, verdict: "proven", because, asked: notAsked("it is proven already") };
     case "settled":
     case "spreading": {
+      if (ask.service === OWN_SERVICE)
+        return {
+          ...common,
+          state,
+          verdict: "found",
+          because,
+          asked: notAsked("it is your own record, and no service confirms it"),
+        };
       // The service looks through a resolver of its own, which may hold the old answer for as long as anybody may.
-      const early = state === "spreading" || (visibility !== undefined && now < visibility.by);
+      const early = state === "spreading" || isEarly(visibility, now);
       const asked =
         early && !request.force
           ? notAsked(

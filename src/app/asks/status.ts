@@ -8,10 +8,12 @@ import { type Domain, type Journal, keySelectors, type Workspace } from "../../w
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { keyAskId } from "../mail/dkim-new.ts";
-import { lostBeside, openSheet, settleInterrupted } from "../publishing/publication.ts";
+import { settleInterrupted } from "../publishing/publication.ts";
+import { lostBeside, openSheet } from "../publishing/sheets.ts";
 import { domainOperands, reading } from "../session.ts";
 import { domainName, record, time } from "../shapes.ts";
-import { type AskStanding, hostTitle, nextStep, rememberSettled, survey } from "./survey.ts";
+import { hostTitle } from "./host.ts";
+import { type AskStanding, nextStep, rememberSettled, survey } from "./survey.ts";
 
 export const statusSchema = z.object({
   at: time,
@@ -116,7 +118,7 @@ export async function status(request: StatusRequest, context: AppContext): Promi
       const nextOf = (standing: AskStanding) =>
         onSheet.has(standing.ask.id) && SHEET_STATES.has(standing.state)
           ? `zandrel publish ${withoutRootDot(domain.name)} --check`
-          : nextStep(standing, domain.name, workspace);
+          : nextStep(standing, domain.name, workspace, dns.now);
       shown.push({
         domain: domain.name,
         role: domain.role,

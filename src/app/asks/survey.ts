@@ -1,53 +1,28 @@
 import type { Ask, State, View } from "../../core/ask/index.ts";
-import { asAsked, dnsWants, isDelegated, isMet, look, recordsWanted, stateOf, webProofOf } from "../../core/ask/index.ts";
-import { type Clash, COMMON_FORM, type Draft, fillIn, makeDraft } from "../../core/change/index.ts";
+import { dnsWants, isDelegated, look, stateOf, webProofOf } from "../../core/ask/index.ts";
+import { type Clash, type Draft, fillIn, makeDraft } from "../../core/change/index.ts";
 import { listOf } from "../../core/english.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized, zoneLookup } from "../../core/lookup/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { type Cause, diagnose } from "../../core/ownership/index.ts";
-import { containsAll, printRecord, type RecordSet } from "../../core/record/index.ts";
 import type { WebProof, WebVerdict } from "../../core/site/index.ts";
-import { longestWindow, visibleBy } from "../../core/spread/index.ts";
 import { zonesOf } from "../../core/zone/index.ts";
 import type { WebOptions } from "../../net/web.ts";
-import type { Domain, Journal, JournalledChange, Publication, Workspace } from "../../workspace/index.ts";
+import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
 import { type DnsContext, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
-
-/** The key of the service that stands for the organisation's own mail: records that Zandrel composed. */
-export const OWN_SERVICE = "own-mail";
-
-/** What the journal remembers of a domain, ready to be asked. */
-export interface JournalState {
-  /** When each ask was proven, with the records that were proven. */
-  readonly proven: ReadonlyMap<string, { readonly at: number; readonly wanted: string }>;
-  readonly settled: ReadonlyMap<string, { readonly at: number; readonly wanted: string }>;
-  readonly publications: readonly Publication[];
-}
-
-const NOTHING: JournalState = { proven: new Map(), settled: new Map(), publications: [] };
-
-/** The records of an ask as one text, by which a proof is tied to what was proven. */
-export const wantedText = ({ wants }: Ask): string => {
-  const proof = webProofOf(wants);
-  const records = recordsWanted(asAsked(wants)).map((record) => printRecord({ ...record, ttl: 0 }));
-  return (proof === undefined ? "" : `${JSON.stringify(proof)}\n`) + records.sort().join("\n");
-};
-
-export function loadJournalState(journal: Journal | undefined, domain: DomainName): JournalState {
-  if (journal === undefined) return NOTHING;
-  const last = (kind: "proven" | "settled") =>
-    new Map(journal.entries(domain, kind).map((entry) => [entry.ask, { at: entry.at, wanted: entry.wanted }]));
-  return { proven: last("proven"), settled: last("settled"), publications: journal.publications(domain) };
-}
-
-/** When a change of an ask's sets was published last, and when everyone sees it at the latest. */
-interface Visibility {
-  readonly publishedAt: number;
-  readonly by: number;
-  readonly because: string;
-}
+import { atHost, formOf } from "./host.ts";
+import {
+  isOwn,
+  type JournalState,
+  loadJournalState,
+  OWN_SERVICE,
+  provenanceOf,
+  type Visibility,
+  visibilityOf,
+  wantedText,
+} from "./journal-state.ts";
 
 /** Where one ask stands, with the evidence. */
 export interface AskStanding {
@@ -93,54 +68,6 @@ const waitingFor = (ask: Ask, journalled: JournalState, domain: Domain): string[
     return other === undefined || journalled.proven.get(id)?.wanted !== wantedText(other);
   });
 
-/** The last publication that put something at a place, and was neither refused nor taken back. */
-function lastPublication({ publications }: JournalState, { name, type }: Pick<RecordSet, "name" | "type">) {
-  const undone = new Set(publications.filter(({ closed }) => closed?.end === "published").map(({ opened }) => opened.undoes));
-  const publication = publications.findLast(
-    ({ opened, closed }) =>
-      closed?.end === "published" &&
-      !undone.has(opened.id) &&
-      opened.changes.some((change) => change.name === name && change.type === type),
-  );
-  const change = publication?.opened.changes.find((one) => one.name === name && one.type === type);
-  return publication === undefined || change === undefined ? undefined : { at: publication.opened.at, change };
-}
-
-/** Whether Zandrel put every one of these records there for one of these asks, and they were not changed since. */
-const isOwn =
-  (journalled: JournalState) =>
-  (set: RecordSet, asks: readonly string[]): boolean => {
-    const last = lastPublication(journalled, set);
-    if (last === undefined || set.data.length === 0) return false;
-    const { before, after, asks: forAsks } = last.change;
-    return (
-      forAsks.some((id) => asks.includes(id)) &&
-      containsAll(after, set) &&
-      !set.data.some((data) => containsAll(before, { ...set, data: [data] }))
-    );
-  };
-
-/** Who put a set there, as far as the workspace knows; Zandrel only where its journal says so and nobody changed it since. */
-function provenanceOf(domain: Domain, journalled: JournalState): (set: RecordSet) => string {
-  return (set) => {
-    const last = lastPublication(journalled, set);
-    if (
-      last !== undefined &&
-      containsAll(last.change.after, set) &&
-      !set.data.some((data) => containsAll(last.change.before, { ...set, data: [data] }))
-    )
-      return `Zandrel on ${new Date(last.at).toISOString().slice(0, 10)} for ${listOf(last.change.asks)}`;
-    const ask = domain.asks.find((one) =>
-      dnsWants(one.wants).some(
-        (want) => want.kind !== "absent" && want.name === set.name && want.type === set.type && isMet(set, want),
-      ),
-    );
-    return ask === undefined
-      ? "somebody else (the DNS host's default for new domains, or an older service)"
-      : `somebody else, as the ask ${ask.id} wants it`;
-  };
-}
-
 /** Computes the draft of a domain: every ask that does not wait for another. */
 export async function draftOf(
   domain: Domain,
@@ -161,22 +88,6 @@ export async function draftOf(
     provenanceOf: provenanceOf(domain, journalled),
     isOwn: isOwn(journalled),
   });
-}
-
-function visibilityOf(ask: Ask, journalled: JournalState): Visibility | undefined {
-  const wants = (change: JournalledChange) =>
-    dnsWants(ask.wants).some(
-      (want) => want.name === change.name && want.type === change.type && change.after !== undefined && isMet(change.after, want),
-    );
-  const publication = journalled.publications.findLast(
-    ({ opened, closed }) => closed?.end === "published" && opened.changes.some(wants),
-  );
-  if (publication?.closed === undefined) return undefined;
-  const cacheWindow = longestWindow(publication.opened.changes.filter(wants).flatMap((change) => change.cacheWindow ?? []));
-  const publishedAt = publication.closed.at;
-  return cacheWindow === undefined
-    ? undefined
-    : { publishedAt, by: visibleBy(publishedAt, cacheWindow), because: cacheWindow.because };
 }
 
 /** What a page shows of a proof; reading pages is loaded only where somebody asks for one. */
@@ -223,10 +134,12 @@ async function webStanding(
 export function causeOf({ kind, name, because, options, offending }: Clash, domain: Domain, workspace: Workspace): Cause {
   const at = displayName(name);
   if (offending === undefined) return { kind, at, because, remedy: options.join("; or ") };
-  const way = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.publish;
-  const form = way?.way === "by-hand" ? (way.form ?? COMMON_FORM) : COMMON_FORM;
   const { type } = offending;
-  const entries = fillIn([{ name: offending.name, type, before: offending, after: undefined }], domain.name, form);
+  const entries = fillIn(
+    [{ name: offending.name, type, before: offending, after: undefined }],
+    domain.name,
+    formOf(domain, workspace),
+  );
   const fields = entries.map(
     ({ host, value }) => `with the host ${host === "" ? "left empty" : `“${host}”`} and the value “${value}”`,
   );
@@ -234,7 +147,7 @@ export function causeOf({ kind, name, because, options, offending }: Clash, doma
     kind,
     at,
     because,
-    remedy: `at ${hostTitle(domain, workspace)}, delete the ${type} ${entries.length === 1 ? "record" : "records"} ${listOf(fields)}`,
+    remedy: `${atHost(domain, workspace)}, delete the ${type} ${entries.length === 1 ? "record" : "records"} ${listOf(fields)}`,
   };
 }
 
@@ -312,18 +225,38 @@ export async function survey(
       });
       const beside = contradictions.map((one) => causeOf(one, domain, workspace));
       // What Zandrel composed proves itself: there is no service to ask.
+      const visibility = visibilityOf(ask, journalled);
       const own: typeof verdict =
-        ask.service === OWN_SERVICE && verdict.state === "settled"
+        ask.service === OWN_SERVICE && verdict.state === "settled" && !isEarly(visibility, dns.now)
           ? { state: "proven", because: "it is your own record, and everyone sees it" }
           : verdict;
-      return { ask, views, ...own, causes: [...causes, ...beside], visibility: visibilityOf(ask, journalled) };
+      return { ask, views, ...own, causes: [...causes, ...beside], visibility };
     }),
   );
   return { domain, look: looked, asks, draft };
 }
 
+/**
+ * Whether somebody may still see the old records: the resolvers we look from are not all there are, and any other may hold
+ * the old answer until the latest moment that was computed.
+ */
+export const isEarly = (visibility: Visibility | undefined, now: number): boolean =>
+  visibility !== undefined && now < visibility.by;
+
+/** How long after a publication the name servers may take to agree before something is wrong (milliseconds). */
+const CATCH_UP = 900_000;
+
+/** Whether all that is wrong is that some name server did not fetch yet what was published a moment ago. */
+export const isCatchingUp = ({ state, causes, visibility }: AskStanding, now: number): boolean =>
+  state === "astray" &&
+  causes.length > 0 &&
+  causes.every(({ kind }) => kind === "some-servers-only") &&
+  visibility !== undefined &&
+  now - visibility.publishedAt < CATCH_UP;
+
 /** The step that brings an ask on from where it stands. */
-export function nextStep({ ask, state, causes }: AskStanding, domain: DomainName, workspace: Workspace): string {
+export function nextStep(standing: AskStanding, domain: DomainName, workspace: Workspace, now: number): string {
+  const { ask, state, causes, visibility } = standing;
   const name = withoutRootDot(domain);
   const alone = workspace.domains.filter((one) => one.asks.some(({ id }) => id === ask.id)).length === 1;
   const idOf = (id: string) => (alone ? id : `${name}/${id}`);
@@ -337,11 +270,12 @@ export function nextStep({ ask, state, causes }: AskStanding, domain: DomainName
         ? `zandrel draft ${name}`
         : (causes[0]?.remedy ?? `zandrel prove ${idOf(ask.id)}`);
     case "astray":
+      if (isCatchingUp(standing, now)) return `zandrel watch ${name}`;
       return causes[0]?.remedy ?? `zandrel prove ${idOf(ask.id)}`;
     case "spreading":
       return `zandrel watch ${name}`;
     case "settled":
-      return `zandrel prove ${idOf(ask.id)}`;
+      return isEarly(visibility, now) ? `zandrel watch ${name} --until proven` : `zandrel prove ${idOf(ask.id)}`;
     case "unknown":
       return `zandrel status ${name}`;
     case "proven":
@@ -359,7 +293,3 @@ export function rememberSettled(journal: Journal, result: Survey, now: number): 
     )
       journal.append(now, result.domain.name, { kind: "settled", ask: ask.id, wanted: wantedText(ask) });
 }
-
-/** The host a domain is served by, for people. */
-export const hostTitle = (domain: Domain, workspace: Workspace): string =>
-  domain.host === undefined ? "no DNS host named" : (workspace.settings.hosts[domain.host]?.title ?? domain.host);

@@ -65,6 +65,24 @@ test.each<[string, Partial<Situation>, object]>([
     },
     { kind: "mend" },
   ],
+  ...(
+    [
+      [500, "wait"],
+      [900_000, "mend"],
+    ] as const
+  ).map(([now, kind]): [string, Partial<Situation>, object] => [
+    `a name server that is behind ${now / 1000} seconds after publishing`,
+    {
+      asks: [
+        standing("a", "astray", {
+          causes: [{ kind: "some-servers-only", at: "", because: "", remedy: "" }],
+          ...visibility(1_000_000),
+        }),
+      ],
+      now,
+    },
+    { kind },
+  ]),
   [
     "resolvers that are behind",
     { asks: [standing("a", "spreading", visibility(500)), standing("b", "spreading", visibility(700))] },

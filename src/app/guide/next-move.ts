@@ -1,5 +1,5 @@
 import type { Change, Clash, Draft } from "../../core/change/index.ts";
-import type { AskStanding } from "../asks/survey.ts";
+import { type AskStanding, isCatchingUp, isEarly } from "../asks/survey.ts";
 
 /** What a person does next for a domain, on the way from a request to its proof. */
 export type Move =
@@ -42,14 +42,17 @@ export function nextMove({ asks, draft, sheetOpen, putOff, now }: Situation): Mo
   }
   const changes = draft?.changes.filter((change) => change.action !== "keep" && change.asks.some((id) => !putOff.has(id))) ?? [];
   if (changes.length > 0) return { kind: "publish", changes };
-  const astray = going.find(({ state, causes }) => (state === "astray" || state === "lapsed") && causes.length > 0);
+  const spreading = going.filter((standing) => standing.state === "spreading" || isCatchingUp(standing, now));
+  const astray = going.find(
+    (standing) =>
+      (standing.state === "astray" || standing.state === "lapsed") && standing.causes.length > 0 && !spreading.includes(standing),
+  );
   if (astray !== undefined) return { kind: "mend", standing: astray };
-  const spreading = going.filter(({ state }) => state === "spreading");
   if (spreading.length > 0) {
     const by = spreading.flatMap(({ visibility }) => (visibility === undefined ? [] : [visibility.by]));
     return { kind: "wait", by: by.length === 0 ? undefined : Math.max(...by) };
   }
-  const early = going.filter(({ state, visibility }) => state === "settled" && visibility !== undefined && now < visibility.by);
+  const early = going.filter(({ state, visibility }) => state === "settled" && isEarly(visibility, now));
   const settled = going.find((standing) => standing.state === "settled" && !early.includes(standing));
   if (settled !== undefined) return { kind: "confirm", standing: settled };
   if (early.length > 0) return { kind: "wait", by: Math.max(...early.map(({ visibility }) => visibility?.by ?? now)) };

@@ -16,7 +16,7 @@ import { type DataOf, decodeUtf8, type RecordData, txtValue } from "../../core/r
 import { cacheWindowOf } from "../../core/spread/index.ts";
 import type { Domain, Journal, JournalledChange, KEY_TYPES, KeyType, Workspace } from "../../workspace/index.ts";
 import { ownService, reviseAsks, type ServiceOfAsk } from "../asks/add.ts";
-import { wantedText } from "../asks/survey.ts";
+import { wantedText } from "../asks/journal-state.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";

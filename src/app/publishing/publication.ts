@@ -1,5 +1,4 @@
-import { dnsWants } from "../../core/ask/index.ts";
-import { type Change, type Draft, lostOf, standingAt } from "../../core/change/index.ts";
+import type { Change, Draft } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Live, type Lookup, liveAt, memoized, ownSetOf, zoneLookup } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, name } from "../../core/name/index.ts";
@@ -11,6 +10,7 @@ import { draftSource } from "../asks/survey.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsContext, type DnsRequest, hostServer, openDns, readZoneFile } from "../dns/context.ts";
 import type { NotDone, Publisher, PublishOutcome } from "./publishers.ts";
+import { openSheet, standingBeside } from "./sheets.ts";
 
 /** What carrying something out needs beside the changes. */
 export interface ApplyOptions {
@@ -86,53 +86,29 @@ async function freshly<T>(
   }
 }
 
-/** What stands where a person will work: at the names that change, at the domain itself, and wherever an ask wants something. */
+/** Whether an open sheet already asks a person for each of these changes. */
+const saysAll = (sheet: Publication | undefined, to: string, changes: readonly Change[]): boolean =>
+  sheet?.opened.to === to &&
+  changes.every(({ name: of, type, after }) =>
+    sheet.opened.changes.some(
+      (change) => change.name === of && change.type === type && change.after?.ttl === after?.ttl && sameData(change.after, after),
+    ),
+  );
+
+/** What stands beside the changes of a sheet, looked at afresh. */
 async function besideOf(
   domain: Domain,
   changes: readonly Change[],
+  journal: Journal,
   workspace: Workspace,
   request: DnsRequest,
   context: AppContext,
 ): Promise<readonly RecordSet[]> {
-  const names = [
-    domain.name,
-    ...changes.map((change) => change.name),
-    ...domain.asks.flatMap((ask) => dnsWants(ask.wants).map((want) => want.name)),
-    ...["_dmarc", "www"].map((label) => name(label, domain.name)),
-  ];
-  return (await freshly(domain, workspace, request, context, (source) => standingAt(names, source, domain.name))) ?? [];
-}
-
-/** How long after a sheet was made it is compared with the zone (milliseconds). */
-const SHEET_DAYS = 14 * 86_400_000;
-
-/** Records that were there when the newest sheet of a domain was made, and that somebody deleted beside what it says. */
-export async function lostBeside(
-  domain: Domain,
-  dns: DnsContext,
-  workspace: Workspace,
-  journal: Journal,
-): Promise<readonly RecordSet[]> {
-  const publications = journal.publications(domain.name);
-  const sheet = publications.findLast(
-    ({ opened }) => opened.way === "by-hand" && opened.beside !== undefined && dns.now - opened.at < SHEET_DAYS,
-  );
-  if (sheet?.opened.beside === undefined) return [];
-  const source = draftSource(domain, await dns.look(domain), dns, workspace);
-  if (source === undefined) return [];
-  // What was published since then was meant.
-  const changes = publications.filter(({ opened }) => opened.at >= sheet.opened.at).flatMap(({ opened }) => opened.changes);
-  return lostOf(
-    sheet.opened.beside,
-    changes.map((change) => ({ before: undefined, after: undefined, ...change, name: name(change.name) })),
-    source,
-    domain.name,
+  const now = context.clock.now();
+  return (
+    (await freshly(domain, workspace, request, context, (source) => standingBeside(domain, changes, source, journal, now))) ?? []
   );
 }
-
-/** The newest sheet that is still to be entered; undefined where there is none. */
-export const openSheet = (journal: Journal, domain: DomainName): Publication | undefined =>
-  journal.publications(domain).findLast(({ opened, closed }) => closed === undefined && opened.way === "by-hand");
 
 /**
  * Carries changes out, journalled before the wire sees them and closed after; looks afterwards whether the
@@ -145,6 +121,11 @@ export async function publishChanges(
   publisher: Publisher,
   { journal, workspace, request, context, undoes, alreadyDone }: ApplyOptions,
 ): Promise<Extract<PublishOutcome, { kind: "published" | "by-hand" }>> {
+  // A sheet that says all of it already stays the sheet: what stood beside it then is not forgotten.
+  if (publisher.way === "by-hand" && undoes === undefined && saysAll(openSheet(journal, domain.name), publisher.to, changes)) {
+    const again = await publisher.apply(changes);
+    if (again.kind === "by-hand") return again;
+  }
   const opened = journal.append(context.clock.now(), domain.name, {
     kind: "publication-opened",
     way: publisher.way,
@@ -152,7 +133,7 @@ export async function publishChanges(
     changes: changes.map(journalled),
     until: context.clock.now() + publisher.underWay,
     ...publisher.where,
-    ...(publisher.way === "by-hand" ? { beside: await besideOf(domain, changes, workspace, request, context) } : {}),
+    ...(publisher.way === "by-hand" ? { beside: await besideOf(domain, changes, journal, workspace, request, context) } : {}),
     ...(undoes === undefined ? {} : { undoes }),
   });
   const close = (end: PublicationEnd, because: string, reason?: string) =>
@@ -279,7 +260,12 @@ function settle(
       : undefined;
   if (seen === undefined || seen.unseen !== undefined)
     return { said: `${what}: ${seen?.unseen ?? "the zone could not be looked at"}; run zandrel status again` };
-  if (all) return { said: `${what}; the zone has all of it`, end: "published", because: "the zone has all of it" };
+  if (all)
+    return {
+      said: byHand ? `everything on the sheet for ${opened.to} is entered` : `${what}; the zone has all of it`,
+      end: "published",
+      because: "the zone has all of it",
+    };
   // What is entered by hand comes when it comes; a newer sheet for the same domain takes its place.
   if (byHand && newest)
     return seen.done === 0
@@ -321,7 +307,7 @@ export async function settleInterrupted(
     const seen = source === undefined ? undefined : await compare(opened.changes, domain.name, source);
     const settled = settle(publication, seen, dns.now, newestSheet === publication);
     if (settled === undefined) continue;
-    said.push(settled.said);
+    if (!said.includes(settled.said)) said.push(settled.said);
     const { end, because } = settled;
     if (end !== undefined && because !== undefined)
       journal.append(dns.now, domain.name, { kind: "publication-closed", opened: opened.id, end, because, looked: true });
@@ -361,10 +347,16 @@ export async function reverse({ opened }: Publication, apex: DomainName, source:
   return changes;
 }
 
-/** Refuses to publish a draft that is not clean. */
-export function expectPublishable({ domain, clashes, undetermined }: Draft): void {
+/** Refuses where a set that the draft is about could not be looked at. */
+export function expectSeen({ undetermined }: Draft): void {
   const [unknown] = undetermined;
   if (unknown !== undefined) throw new Failure("publish-unseen", { because: unknown.because }, "undetermined");
+}
+
+/** Refuses to publish a draft that is not clean. */
+export function expectPublishable(draft: Draft): void {
+  expectSeen(draft);
+  const { domain, clashes } = draft;
   const reasons = [...new Set(clashes.map(({ because }) => because))];
   if (reasons.length > 0) throw new Failure("publish-clash", { domain, reasons }, "problem");
 }

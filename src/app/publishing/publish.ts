@@ -1,17 +1,18 @@
 import * as z from "zod";
-import { type Change, COMMON_FORM, type Draft, fillIn, pending, type SheetEntry } from "../../core/change/index.ts";
+import { type Change, type Draft, pending, type SheetEntry } from "../../core/change/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
-import { type RecordSet, setJson } from "../../core/record/index.ts";
+import { setJson } from "../../core/record/index.ts";
 import { LOW_TTL, longestWindow, visibleBy } from "../../core/spread/index.ts";
-import type { Domain, Workspace } from "../../workspace/index.ts";
+import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
 import { causeOf, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
-import type { DnsOptions } from "../dns/context.ts";
+import type { DnsContext, DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
 import { cause, domainName, record, time } from "../shapes.ts";
 import { type DraftOptions, makeDrafts } from "./draft.ts";
-import { type ApplyOptions, expectPublishable, lostBeside, publishChanges, settleInterrupted } from "./publication.ts";
+import { type ApplyOptions, expectPublishable, expectSeen, publishChanges, settleInterrupted } from "./publication.ts";
 import { publisherFor } from "./publishers.ts";
+import { enterAgain, lostBeside } from "./sheets.ts";
 
 const sheetEntry = z.object({
   action: z.enum(["enter", "change", "delete", "not-offered"]),
@@ -59,13 +60,6 @@ export const publishSchema = z.object({
 });
 
 export type PublishResult = z.output<typeof publishSchema>;
-
-/** How a lost set is entered again in the form of the domain's DNS host. */
-function sheetOf(domain: Domain, workspace: Workspace, set: RecordSet): SheetEntry[] {
-  const way = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.publish;
-  const form = way?.way === "by-hand" ? (way.form ?? COMMON_FORM) : COMMON_FORM;
-  return fillIn([{ name: set.name, type: set.type, before: undefined, after: set }], domain.name, form);
-}
 
 /** What was carried out for one domain, for every face; also where there was nothing to do. */
 function publishedOf(
@@ -132,8 +126,63 @@ function loweredTtls({ changes, clashes }: Draft): Change[] {
 export interface PublishRequest extends CommonRequest, DraftOptions, Pick<DnsOptions, "resolver" | "timeout" | "includeFrom"> {
   readonly sheet: string | undefined;
   readonly check: boolean;
+  /** With `check`: whether what was deleted beside the sheet was meant to go. */
+  readonly meant: boolean;
   /** Whether only the TTLs of what will change are lowered, ahead of a launch. */
   readonly lowerTtl: boolean;
+}
+
+/** Looks whether what was to be entered by hand is there, what went wrong, and what was deleted beside it. */
+async function checkEntered(
+  domains: readonly Domain[],
+  meant: boolean,
+  workspace: Workspace,
+  dns: DnsContext,
+  journal: Journal,
+): Promise<Outcome<PublishResult>> {
+  const surveys = await Promise.all(domains.map((domain) => survey(domain, dns, workspace, journal)));
+  const standings = surveys.flatMap((one) =>
+    one.asks
+      .filter(({ state }) => state !== "waiting")
+      .map((standing) => {
+        const known = new Set(standing.causes.map(({ because }) => because));
+        // What stands in the way is a slip too, also where the record itself is still missing.
+        const slips = (one.draft?.clashes ?? [])
+          .filter((clash) => clash.ask === standing.ask.id && clash.offending !== undefined && !known.has(clash.because))
+          .map((clash) => causeOf(clash, one.domain, workspace));
+        return { domain: one.domain, ...standing, causes: [...standing.causes, ...slips] };
+      }),
+  );
+  const check = standings.map(({ ask, domain, state, because, causes }) => ({
+    ask: ask.id,
+    domain: domain.name,
+    entered: state === "unknown" ? null : state === "spreading" || state === "settled" || state === "proven",
+    because,
+    causes: [...causes],
+  }));
+  const gone = await Promise.all(
+    domains.map(async (domain) => ({ domain, sets: await lostBeside(domain, dns, workspace, journal) })),
+  );
+  if (meant)
+    for (const { domain, sets } of gone)
+      if (sets.length > 0) journal.append(dns.now, domain.name, { kind: "deletion-meant", records: sets });
+  const lost = meant
+    ? []
+    : gone.flatMap(({ domain, sets }) =>
+        sets.map((set) => ({
+          domain: domain.name,
+          name: set.name,
+          type: set.type,
+          records: setJson(set),
+          enter: enterAgain(domain, workspace, set),
+        })),
+      );
+  const ended = standings.some(({ state }) => state === "unknown")
+    ? "undetermined"
+    : lost.length === 0 && check.every((one) => one.entered === true)
+      ? "fine"
+      : "problem";
+  return { ended, result: { at: dns.now, published: [], check, lost, lowered: false } };
 }
 
 /** Carry the draft out: by signed dynamic update, helper program, into a zone file, or as a sheet to fill in. */
@@ -141,55 +190,13 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
   return writing(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
     for (const domain of domains)
       for (const line of await settleInterrupted(domain, dns, workspace, journal)) context.note(`${line}\n`);
-    if (request.check) {
-      const surveys = await Promise.all(domains.map((domain) => survey(domain, dns, workspace, journal)));
-      const standings = surveys.flatMap((one) =>
-        one.asks
-          .filter(({ state }) => state !== "waiting")
-          .map((standing) => {
-            const known = new Set(standing.causes.map(({ because }) => because));
-            // What stands in the way is a slip too, also where the record itself is still missing.
-            const slips = (one.draft?.clashes ?? [])
-              .filter((clash) => clash.ask === standing.ask.id && clash.offending !== undefined && !known.has(clash.because))
-              .map((clash) => causeOf(clash, one.domain, workspace));
-            return { domain: one.domain, ...standing, causes: [...standing.causes, ...slips] };
-          }),
-      );
-      const check = standings.map(({ ask, domain, state, because, causes }) => ({
-        ask: ask.id,
-        domain: domain.name,
-        entered: state === "unknown" ? null : state === "spreading" || state === "settled" || state === "proven",
-        because,
-        causes: [...causes],
-      }));
-      const lost = (
-        await Promise.all(
-          domains.map(async (domain) =>
-            (
-              await lostBeside(domain, dns, workspace, journal)
-            ).map((set) => ({
-              domain: domain.name,
-              name: set.name,
-              type: set.type,
-              records: setJson(set),
-              enter: sheetOf(domain, workspace, set),
-            })),
-          ),
-        )
-      ).flat();
-      const ended = standings.some(({ state }) => state === "unknown")
-        ? "undetermined"
-        : lost.length === 0 && check.every((one) => one.entered === true)
-          ? "fine"
-          : "problem";
-      return { ended, result: { at: dns.now, published: [], check, lost, lowered: false } };
-    }
+    if (request.check) return checkEntered(domains, request.meant, workspace, dns, journal);
     const drafts = await makeDrafts(request, workspace, dns, journal, domains);
     const ready = request.lowerTtl
       ? await Promise.all(domains.map(async (domain, i) => ({ domain, changes: loweredTtls(drafts[i] as Draft) })))
       : domains.map((domain, i) => ({ domain, changes: pending(drafts[i] as Draft) }));
     // Everything that can be wrong is found before the first change leaves; a TTL alone is in nobody's way.
-    if (!request.lowerTtl) for (const draft of drafts) expectPublishable(draft);
+    for (const draft of drafts) (request.lowerTtl ? expectSeen : expectPublishable)(draft);
     // A way that is not set up right is found before anything is carried out, too.
     for (const { domain, changes } of ready) if (changes.length > 0) publisherFor(domain, workspace, request, context);
     const done: Published[] = [];

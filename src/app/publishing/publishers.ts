@@ -1,5 +1,5 @@
 import { resolve } from "node:path";
-import { COMMON_FORM, type Form, fillIn, type SheetEntry } from "../../core/change/index.ts";
+import { fillIn, type SheetEntry } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { displayName } from "../../core/name/index.ts";
 import { printData, type RecordSet } from "../../core/record/index.ts";
@@ -7,6 +7,7 @@ import { editZone, type SetChange } from "../../core/zone/index.ts";
 import type { HelperSet } from "../../net/helper.ts";
 import type { TsigKey } from "../../net/index.ts";
 import { type Domain, lockBeside, readSecret, replaceFile, type Workspace, withLock } from "../../workspace/index.ts";
+import { formOf } from "../asks/host.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsRequest, hostServer, readZoneFile } from "../dns/context.ts";
 
@@ -80,7 +81,6 @@ export function publisherFor(domain: Domain, workspace: Workspace, request: DnsR
     case "helper":
       return helperPublisher(domain, host.title, publish.command, workspace, request, context);
     case "by-hand": {
-      const form: Form = publish.form ?? COMMON_FORM;
       return {
         way: "by-hand",
         to: host.title,
@@ -89,7 +89,7 @@ export function publisherFor(domain: Domain, workspace: Workspace, request: DnsR
         apply: async (changes) => ({
           kind: "by-hand",
           because: `these records are to be entered at ${host.title}`,
-          sheet: fillIn(changes, domain.name, form),
+          sheet: fillIn(changes, domain.name, formOf(domain, workspace)),
         }),
       };
     }

@@ -1,14 +1,16 @@
-import { COMMON_FORM, type SheetEntry, sheetSteps } from "../../core/change/index.ts";
+import { type SheetEntry, sheetSteps } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, liveAt, ownSetOf } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, name as nameOf, withoutRootDot } from "../../core/name/index.ts";
 import { dataKey, printData, type RecordData, type RecordType } from "../../core/record/index.ts";
 import { longestWindow, visibleBy } from "../../core/spread/index.ts";
 import { type Domain, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
-import { causeOf, draftSource, hostTitle, survey } from "../asks/survey.ts";
+import { formOf, hostTitle } from "../asks/host.ts";
+import { causeOf, draftSource, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
-import { lostBeside, openSheet, settleInterrupted } from "./publication.ts";
+import { settleInterrupted } from "./publication.ts";
+import { lostBeside, openSheet } from "./sheets.ts";
 
 /** One step of a sheet, and whether the name servers show it already. */
 interface PageStep {
@@ -73,7 +75,6 @@ export async function sheetState(request: PageRequest, context: AppContext): Pro
     if (sheet === undefined) throw new Failure("nothing-by-hand", {}, "problem");
     const surveyed = await survey(domain, dns, workspace, journal);
     const source = draftSource(domain, surveyed.look, dns, workspace);
-    const way = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.publish;
     const changes = sheet.opened.changes.map((change) => ({
       before: undefined,
       after: undefined,
@@ -81,16 +82,14 @@ export async function sheetState(request: PageRequest, context: AppContext): Pro
       name: nameOf(change.name),
     }));
     const steps = await Promise.all(
-      sheetSteps(changes, domain.name, way?.way === "by-hand" ? (way.form ?? COMMON_FORM) : COMMON_FORM).map(
-        async ({ entry, name, type, comes, goes }) => ({
-          entry,
-          because: changes
-            .filter((change) => change.name === name && change.type === type)
-            .flatMap(({ asks }) => asks)
-            .join(", "),
-          done: await isDone(source, domain.name, name, type, comes, goes),
-        }),
-      ),
+      sheetSteps(changes, domain.name, formOf(domain, workspace)).map(async ({ entry, name, type, comes, goes }) => ({
+        entry,
+        because: changes
+          .filter((change) => change.name === name && change.type === type)
+          .flatMap(({ asks }) => asks)
+          .join(", "),
+        done: await isDone(source, domain.name, name, type, comes, goes),
+      })),
     );
     const lost = await lostBeside(domain, dns, workspace, journal);
     const onSheet = new Set(changes.flatMap(({ asks }) => asks));
@@ -106,7 +105,7 @@ export async function sheetState(request: PageRequest, context: AppContext): Pro
       ...clashes.map((clash) => causeOf(clash, domain, workspace)),
       ...lost.map((set) => ({
         because: `the ${set.type} record of ${displayName(set.name)} was deleted, and is still needed: ${set.data.map((data) => printData(set.type, data)).join(", ")}`,
-        remedy: "enter it again as it was",
+        remedy: `enter it again as it was; or, if it was meant to go, run zandrel publish ${withoutRootDot(domain.name)} --check --meant`,
       })),
     ].map(({ because, remedy }) => ({ because, remedy }));
     const all = steps.every(({ done, entry }) => done === true || entry.action === "not-offered");

@@ -3,7 +3,7 @@ import { type Ask, dnsWants, look, type View } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
 import { proveOne } from "../asks/prove.ts";
-import { type AskStanding, rememberSettled, type Survey, survey } from "../asks/survey.ts";
+import { type AskStanding, isCatchingUp, isEarly, rememberSettled, type Survey, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { domainName, time } from "../shapes.ts";
@@ -33,12 +33,12 @@ export const seenOf = (view: View, now: number): Seen => ({
   until: view.keeps === undefined || view.sees === "new" ? null : now + view.keeps * 1000,
 });
 
-/**
- * Whether an ask is still on its way. The resolvers we look from are not all there are: until the latest moment that was
- * computed, somebody else's may hold the old answer.
- */
-const isGoing = ({ state, visibility }: AskStanding, now: number): boolean =>
-  state === "spreading" || state === "unknown" || (state === "settled" && visibility !== undefined && now < visibility.by);
+/** Whether an ask is still on its way. */
+const isGoing = (standing: AskStanding, now: number): boolean =>
+  standing.state === "spreading" ||
+  standing.state === "unknown" ||
+  (standing.state === "settled" && isEarly(standing.visibility, now)) ||
+  isCatchingUp(standing, now);
 
 /** One look: where every ask stands, and what each viewpoint shows. */
 export interface Look {
@@ -161,8 +161,13 @@ export interface WatchRequest extends CommonRequest, DnsOptions {
   readonly until: "settled" | "proven";
 }
 
-/** Follows what was published until every vantage sees it, or the services confirmed it. */
-export async function watch(request: WatchRequest, context: AppContext, sink: WatchSink): Promise<Outcome<Watched>> {
+/** Follows what was published until every vantage sees it, the services confirmed it, or `stop` ends it. */
+export async function watch(
+  request: WatchRequest,
+  context: AppContext,
+  sink: WatchSink,
+  stop?: AbortSignal,
+): Promise<Outcome<Watched>> {
   const workspace = openWorkspace(context.cwd, request.workspace);
   const domains = pickDomains(workspace, request.operands.map(nameOperand));
   const stopAt = request.for === undefined ? undefined : context.clock.now() + request.for;
@@ -184,10 +189,10 @@ export async function watch(request: WatchRequest, context: AppContext, sink: Wa
       sink.looked(seen);
       const going = surveys.flatMap((one) => one.asks.filter((standing) => isGoing(standing, now)));
       const { open, confirmed } =
-        request.until === "proven" && going.length === 0
+        request.until === "proven" && going.length === 0 && stop?.aborted !== true
           ? await askServices(surveys, workspace, journal, request, context, refused)
           : { open: 0, confirmed: new Set<Ask>() };
-      if (going.length + open === 0 || (stopAt !== undefined && now >= stopAt)) {
+      if (going.length + open === 0 || stop?.aborted === true || (stopAt !== undefined && now >= stopAt)) {
         if (journal !== undefined) for (const one of surveys) rememberSettled(journal, one, now);
         const { ended, ...result } = conclude(surveys, confirmed);
         const unproven = [...refused.values()].filter(
@@ -203,7 +208,7 @@ export async function watch(request: WatchRequest, context: AppContext, sink: Wa
         visibility === undefined || visibility.by <= now ? [] : [visibility.by - now],
       );
       const left = Math.min(stopAt === undefined ? MAX_PAUSE : stopAt - now, ...due);
-      await context.clock.sleep(Math.max(MIN_PAUSE, Math.min(nextChange + 1000, MAX_PAUSE, left)));
+      await context.clock.sleep(Math.max(MIN_PAUSE, Math.min(nextChange + 1000, MAX_PAUSE, left)), stop);
     }
   } finally {
     journal?.close();

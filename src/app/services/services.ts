@@ -231,7 +231,7 @@ export async function unsettledAsks(
       what: standing.ask.id,
       state: standing.state,
       because: standing.because,
-      next: nextStep(standing, known.name, workspace) || `zandrel prove ${standing.ask.id}`,
+      next: nextStep(standing, known.name, workspace, dns.now) || `zandrel prove ${standing.ask.id}`,
     }));
 }
 

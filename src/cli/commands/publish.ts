@@ -2,49 +2,8 @@ import { resolve } from "node:path";
 import { publish, publishSchema } from "../../app/publishing/publish.ts";
 import { Failure } from "../../core/failure.ts";
 import { replaceFile } from "../../workspace/index.ts";
-import { type Context, command } from "../command.ts";
+import { command } from "../command.ts";
 import { draftOptions, flag, publishOptions, text } from "../options.ts";
-
-/** Serves the sheet of one domain as a page until everything is entered; publishes first where no sheet is open. */
-async function showPage(
-  request: Parameters<typeof publish>[0],
-  context: Context,
-): Promise<{ ended: "fine" | "problem"; result?: never }> {
-  if (context.json || request.operands.length !== 1) throw new Failure("page-one-domain", {});
-  const outcome = await publish(request, context);
-  const byHand = outcome.result?.published.some(({ way, changed }) => way === "by-hand" || changed === 0);
-  if (byHand !== true) throw new Failure("nothing-by-hand", {}, "problem");
-  const [{ sheetState }, { livePage, sheetNews }, { serveLocalPage }] = await Promise.all([
-    import("../../app/publishing/sheet-page.ts"),
-    import("../../present/publishing/sheet-page.ts"),
-    import("../../app/publishing/local-page.ts"),
-  ]);
-  let finished: () => void = () => undefined;
-  const done = new Promise<boolean>((resolve) => {
-    finished = () => resolve(true);
-    process.once("SIGINT", () => resolve(false));
-  });
-  const page = await serveLocalPage({
-    html: async (nonce) => livePage(await sheetState(request, context), nonce),
-    async state() {
-      const state = await sheetState(request, context);
-      // The page has heard that all is entered before the server goes.
-      if (state.done) setTimeout(finished, 500);
-      return sheetNews(state);
-    },
-  });
-  context.out(
-    `Open this page in the browser of this machine, and leave it open:\n${page.url}\nIt ends by itself when everything is entered; Ctrl-C ends it before.\n`,
-  );
-  const all = await done;
-  await page.close();
-  context.out(
-    all
-      ? `Everything is entered. Next: zandrel watch ${request.operands[0]} --until proven\n`
-      : `Left. Next: zandrel publish ${request.operands[0]} --check\n`,
-  );
-  return { ended: all ? "fine" : "problem" };
-}
 
 export default command({
   name: "publish",
@@ -65,12 +24,14 @@ export default command({
     page: flag("show the fill-in sheet as a page on this machine, which ticks off what the name servers show"),
     lowerTtl: flag("only lower the TTLs of what the draft will change, ahead of a launch"),
     check: flag("look whether what was to be entered by hand is there, and what went wrong"),
+    meant: flag("with --check: what was deleted beside the sheet was meant to go, and is not missed any more"),
   },
   schema: publishSchema,
   async run(request, context) {
     const { sheet } = request;
     if (sheet !== undefined && !/\.(md|html?)$/i.test(sheet)) throw new Failure("sheet-form", { given: sheet });
-    if (request.page) return showPage(request, context);
+    if (request.meant && !request.check) throw new Failure("meant-with-check", {});
+    if (request.page) return (await import("../show-page.ts")).showPage(request, context);
     const outcome = await publish(request, context);
     if (sheet === undefined || outcome.result === undefined) return outcome;
     const { publishSheet } = await import("../../present/publishing/publish.ts");

@@ -48,8 +48,8 @@ export function publishText({ published: all, check, lost, at, lowered }: Publis
     ].join("\n"),
   );
   const gone = lost.map(
-    ({ name, type, records, enter }) =>
-      `${style.bad("✗ deleted too much")}  ${style.strong(`${displayName(name)} ${type}`)}\n  ${wrap(`${listOf(records.map(({ data }) => visible(typeof data === "string" ? data : Object.values(data).join(" "))))} stood there when the sheet was made, and is gone`, width - 2, "  ")}\n  ${style.careful("do:")} ${wrap(`enter it again: ${listOf(enter.map(({ host, value, priority, ttl }) => `type ${type}, host ${host === "" ? "left empty" : `“${visible(host)}”`}, value “${visible(value)}”${priority === undefined ? "" : `, priority ${priority}`}, TTL ${ttl}`))}`, width - 6, "      ")}`,
+    ({ domain, name, type, records, enter }) =>
+      `${style.bad("✗ deleted too much")}  ${style.strong(`${displayName(name)} ${type}`)}\n  ${wrap(`${listOf(records.map(({ data }) => visible(typeof data === "string" ? data : Object.values(data).join(" "))))} stood there when the sheet was made, and is gone`, width - 2, "  ")}\n  ${style.careful("do:")} ${wrap(`enter it again: ${listOf(enter.map(({ host, value, priority, ttl }) => `type ${type}, host ${host === "" ? "left empty" : `“${visible(host)}”`}, value “${visible(value)}”${priority === undefined ? "" : `, priority ${priority}`}, TTL ${ttl}`))}`, width - 6, "      ")}\n  ${wrap(`or, if it was meant to go: ${style.command(`zandrel publish ${withoutRootDot(domain)} --check --meant`)}`, width - 2, "  ")}`,
   );
   const fine = check.length > 0 && gone.length === 0 && check.every(({ entered }) => entered === true);
   const after = fine

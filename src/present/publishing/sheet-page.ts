@@ -1,5 +1,6 @@
 import type { SheetState } from "../../app/publishing/sheet-page.ts";
 import { displayName } from "../../core/name/index.ts";
+import { visible } from "../safe.ts";
 import { fieldsOf, html, TITLES } from "../sheet.ts";
 import { deadline } from "../time.ts";
 
@@ -19,8 +20,8 @@ export function sheetNews(state: SheetState): SheetNews {
   const { steps, slips, visibleBy, done, at } = state;
   return {
     steps: steps.map((step) => (step.done === undefined ? "unknown" : step.done ? "done" : "open")),
-    slips: slips.map((slip) => ({ ...slip })),
-    headline: headlineOf(state),
+    slips: slips.map(({ because, remedy }) => ({ because: visible(because), remedy: visible(remedy) })),
+    headline: visible(headlineOf(state)),
     left: visibleBy === undefined ? null : Math.max(0, visibleBy - at),
     done,
   };
@@ -90,6 +91,7 @@ const count=()=>{if(until===null)return said("left","");const s=Math.max(0,Math.
 const WORDS={done:"✓ seen by the name servers",open:"○ not there yet",unknown:"? could not be asked"};
 let failed=0;
 const look=async()=>{try{const answer=await fetch("state",{cache:"no-store"});if(!answer.ok)throw 0;const news=await answer.json();failed=0;
+if(news.trouble){said("headline",news.trouble);setTimeout(look,5000);return}
 said("headline",news.headline);until=news.left===null?null:performance.now()+news.left;
 news.steps.forEach((word,i)=>{const step=document.getElementById("step-"+i);step.classList.toggle("done",word==="done");said("tick-"+i,WORDS[word])});
 const slips=document.getElementById("slips");slips.hidden=news.slips.length===0;

@@ -1,0 +1,73 @@
+import { dnsWants } from "../../core/ask/index.ts";
+import { type Change, fillIn, lostOf, type SheetEntry, standingAt } from "../../core/change/index.ts";
+import type { Lookup } from "../../core/lookup/index.ts";
+import { type DomainName, name } from "../../core/name/index.ts";
+import type { RecordSet } from "../../core/record/index.ts";
+import type { Domain, Journal, Publication, Workspace } from "../../workspace/index.ts";
+import { formOf } from "../asks/host.ts";
+import { draftSource } from "../asks/survey.ts";
+import type { DnsContext } from "../dns/context.ts";
+
+/** How long after a sheet was made it is compared with the zone (milliseconds). */
+const SHEET_DAYS = 14 * 86_400_000;
+
+/** The newest sheet that is still to be entered; undefined where there is none. */
+export const openSheet = (journal: Journal, domain: DomainName): Publication | undefined =>
+  journal.publications(domain).findLast(({ opened, closed }) => closed === undefined && opened.way === "by-hand");
+
+/**
+ * What stands where a person will work: at the names that change, at the domain itself, and wherever an ask wants something.
+ * What was deleted too much beside an earlier sheet still belongs there: a new sheet does not make it forgotten.
+ */
+export async function standingBeside(
+  domain: Domain,
+  changes: readonly Change[],
+  source: Lookup,
+  journal: Journal,
+  now: number,
+): Promise<readonly RecordSet[]> {
+  const names = [
+    domain.name,
+    ...changes.map((change) => change.name),
+    ...domain.asks.flatMap((ask) => dnsWants(ask.wants).map((want) => want.name)),
+    ...["_dmarc", "www"].map((label) => name(label, domain.name)),
+  ];
+  return [...(await standingAt(names, source, domain.name)), ...(await lostAt(domain, source, journal, now))];
+}
+
+/** Records that were there when the newest sheet of a domain was made, and that somebody deleted beside what it says. */
+export async function lostBeside(
+  domain: Domain,
+  dns: DnsContext,
+  workspace: Workspace,
+  journal: Journal,
+): Promise<readonly RecordSet[]> {
+  const source = draftSource(domain, await dns.look(domain), dns, workspace);
+  return source === undefined ? [] : lostAt(domain, source, journal, dns.now);
+}
+
+async function lostAt(domain: Domain, source: Lookup, journal: Journal, now: number): Promise<readonly RecordSet[]> {
+  const publications = journal.publications(domain.name);
+  const sheet = publications.findLast(
+    ({ opened }) => opened.way === "by-hand" && opened.beside !== undefined && now - opened.at < SHEET_DAYS,
+  );
+  if (sheet?.opened.beside === undefined) return [];
+  // What was published since then was meant, and so is what somebody said was meant; what was not carried out says nothing.
+  const published = publications
+    .filter(({ opened, closed }) => opened.at >= sheet.opened.at && closed?.end !== "not-published")
+    .flatMap(({ opened }) => opened.changes);
+  const meant = journal
+    .entries(domain.name, "deletion-meant")
+    .filter(({ at }) => at >= sheet.opened.at)
+    .flatMap(({ records }) => records.map((before) => ({ name: before.name, type: before.type, before })));
+  return lostOf(
+    sheet.opened.beside,
+    [...published, ...meant].map((change) => ({ before: undefined, after: undefined, ...change, name: name(change.name) })),
+    source,
+    domain.name,
+  );
+}
+
+/** How a lost set is entered again in the form of the domain's DNS host. */
+export const enterAgain = (domain: Domain, workspace: Workspace, set: RecordSet): SheetEntry[] =>
+  fillIn([{ name: set.name, type: set.type, before: undefined, after: set }], domain.name, formOf(domain, workspace));
