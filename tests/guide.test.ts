@@ -21,7 +21,8 @@ afterAll(async () => {
   terminal?.close();
   await lab.close();
 });
-const open = (argv: readonly string[]) => (terminal = openTerminal(folder, argv, lab.env));
+const open = (argv: readonly string[], env: Readonly<Record<string, string>> = lab.env) =>
+  (terminal = openTerminal(folder, argv, env));
 
 test("a proof from paste to proven: one command, and what it asks", async () => {
   open(["guide"]);
@@ -65,6 +66,20 @@ test("a clash is decided with a key, and the conversation can be left and taken 
   expect(await terminal.sees(/Publish it at Nettlehost\?/)).toContain("sites.pagewick.example");
   terminal.type(CTRL_C);
   await terminal.sees(/takes up where it stood/);
+
+  // From here on its clock is no faster than anybody's, so that the wait cannot be over before it is left.
+  open(["guide", "brackwater.example"], {
+    ...lab.env,
+    ZANDREL_CLOCK: `${new Date(lab.clock.now()).toISOString()}@${Date.now()}*1`,
+  });
+  await terminal.sees(/What should happen\?/);
+  terminal.type(ENTER);
+  await terminal.sees(/Publish it at Nettlehost\?/);
+  terminal.type(ENTER);
+  await terminal.sees(/Now the change spreads/);
+  terminal.type(CTRL_C);
+  await terminal.sees(/takes up where it stood/);
+  expect(await terminal.ended()).toBe(1);
 });
 
 test("intake on a terminal shows what it read, and a field can be changed before anything is written", async () => {

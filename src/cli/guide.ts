@@ -355,11 +355,12 @@ async function mend({ ask, causes, because }: AskStanding, { putOff }: Moving): 
 /** Follows the spread; Ctrl-C leaves the conversation. */
 async function waitFor(by: number | undefined, { domain, request, context }: Moving): Promise<void> {
   const until = by === undefined ? "" : ` Everyone sees it by ${deadline(by, context.clock.now())} at the latest.`;
-  log.message(`Now the change spreads.${until} Leave with Ctrl-C if you like.`);
-  const live = (await import("log-update")).default;
   const leaving = new AbortController();
   const leave = () => leaving.abort();
-  process.once("SIGINT", leave);
+  // It stays until the end: whoever redraws lines ends the program where nobody else listens.
+  process.on("SIGINT", leave);
+  log.message(`Now the change spreads.${until} Leave with Ctrl-C if you like.`);
+  const live = (await import("log-update")).default;
   try {
     const following = { ...request, operands: [withoutRootDot(domain)], for: undefined, until: "proven" as const };
     const looked = (look: Look) => live(terminalSafe(watchTable(look, context)));
