@@ -25,6 +25,8 @@ const REPAIRS: Readonly<Record<string, string>> = {
   "host-assumed": "the page names no host; a record of this kind has its place there",
   "type-spf": "an SPF record is published as a TXT record",
   "example-left-out": "the page shows it as an example only",
+  "left-alone": "the page says to keep what is there",
+  "struck-out": "the page shows it struck through",
 };
 
 export const repairReason = ({ kind }: Pick<Repair, "kind">): string => REPAIRS[kind] ?? "copying from a page does this";
@@ -127,6 +129,16 @@ export function problemText(problem: IntakeProblem): { readonly because: string;
       return {
         because: `the priority “${visible(problem.text)}” is not a number`,
         remedy: "mail servers are tried from the lowest number up; 10 is usual for the only one",
+      };
+    case "ttl-invalid":
+      return {
+        because: `the TTL “${visible(problem.text)}” is no length of time`,
+        remedy: "look what the page says, and give it as seconds or like 1h; where it says nothing clear, leave it out",
+      };
+    case "number-differs":
+      return {
+        because: `the field ${problem.field} says ${visible(problem.given)}, and the value begins with ${visible(problem.found)}`,
+        remedy: "find out which of the two the service means, and leave the other one out",
       };
     case "value-invalid":
       return {

@@ -155,15 +155,15 @@ export interface Section {
 /** Says of every line which section it is in: records to remove, an example, one of several options. */
 export function sectionsOf(paste: Paste, explained: Explained): readonly Section[] {
   let remove = false;
-  let example: "line" | "block" | undefined;
+  let example = false;
   let option = 0;
   let heading = "";
   return paste.lines.map((line): Section => {
     const { text } = line;
     const bare = explained.rest(line).replace(/\t+/g, " ").trim();
     const isRecord = explained.has(line.index);
-    if (example === "block" && line.afterGap && !SAYS.example.test(text))
-      example = isRecord && !paste.lines[line.index - 1]?.text.match(SAYS.example) ? undefined : example;
+    if (example && line.afterGap && isRecord && !SAYS.example.test(text))
+      example = SAYS.example.test(paste.lines[line.index - 1]?.text ?? "");
     if (!isRecord && text.length < 300) {
       if (
         SAYS.remove.test(text) &&
@@ -173,12 +173,11 @@ export function sectionsOf(paste: Paste, explained: Explained): readonly Section
       else if (SAYS.add.test(text) || (labelOf(text) === undefined && (/:\s*$/.test(text) || line.heading))) remove = false;
       if (!isNoise(text)) heading = text;
     }
-    if (SAYS.example.test(bare)) example = "block";
+    if (SAYS.example.test(bare)) example = true;
     if (text.length < 300 && bare !== "" && SAYS.option.test(bare)) option += 1;
     else if (text.length < 300 && bare !== "" && SAYS.either.test(bare) && option === 0) option = 1;
-    else if (text.length < 300 && bare !== "" && option >= 0 && SAYS.or.test(bare) && line.index > 0)
-      option = option === 0 ? 2 : option + 1;
-    return { remove, example: example !== undefined, option, heading };
+    else if (text.length < 300 && bare !== "" && SAYS.or.test(bare) && line.index > 0) option = option === 0 ? 2 : option + 1;
+    return { remove, example, option, heading };
   });
 }
 

@@ -23,7 +23,8 @@ export type IntakeProblem = { readonly row: number } & (
   | { readonly code: "host-invalid" | "mixed-script" | "other-domain"; readonly host: string }
   | { readonly code: "verifies-other-domain"; readonly domain: string }
   | { readonly code: "no-value"; readonly type: string; readonly host: string }
-  | { readonly code: "no-host" | "not-a-type" | "priority-invalid"; readonly text: string }
+  | { readonly code: "no-host" | "not-a-type" | "priority-invalid" | "ttl-invalid"; readonly text: string }
+  | { readonly code: "number-differs"; readonly field: string; readonly given: string; readonly found: string }
   | {
       readonly code: "value-invalid";
       readonly type: string;
@@ -151,12 +152,14 @@ export function hostName(pass: Pass, raw: string, row: number): DomainName | und
   const typed = raw
     .trim()
     .replace(new RegExp(`\\s+\\.?${own.replaceAll(".", "\\.")}\\.?$`, "i"), (tail) => (/\s\./.test(tail) ? `.${own}` : tail));
-  const { hosts, remark } = meaningsOf(typed.replace(/^["'`“„]+|["'`”“]+$/gu, ""));
+  const { hosts, remark } = pass.exact
+    ? { hosts: [raw.trim()], remark: false }
+    : meaningsOf(typed.replace(/^["'`“„]+|["'`”“]+$/gu, ""));
   const found: { host: string; name: DomainName }[] = [];
   for (const given of hosts) {
     const { text, repairs } = repairTarget(given);
     const host = text.trim();
-    const open = APEX_WORDS.test(host) ? undefined : unfinished(given, row, true);
+    const open = pass.exact || APEX_WORDS.test(host) ? undefined : unfinished(given, row, true);
     if (open !== undefined) {
       pass.problems.push(open);
       return undefined;
@@ -169,6 +172,8 @@ export function hostName(pass: Pass, raw: string, row: number): DomainName | und
     const name = read.form ? read.name : within(pass, host, read.name, row);
     if (name === undefined) return undefined;
     found.push({ host, name });
+    // `brackwater` in front of brackwater.example: the domain itself, or a host of that name below it?
+    if (!pass.exact && host.toLowerCase() === own.split(".")[0]) found.push({ host: "@", name: domain });
   }
   const names = [...new Set(found.map(({ name }) => name))];
   const [only] = names;
@@ -289,6 +294,13 @@ function targetName(pass: Pass, text: string): string | undefined {
   return chosen === "as-is" ? `${text}.` : chosen === undefined ? undefined : text;
 }
 
+/** A number that stands in its own field and in the value too is the same one, or somebody has to say which is meant. */
+function oneNumber(pass: Pass, field: string, given: string | undefined, found: string, row: number): string | undefined {
+  if (given === undefined || Number(given) === Number(found)) return found;
+  pass.problems.push({ row, code: "number-differs", field, given, found });
+  return undefined;
+}
+
 /** The priority of a mail server: in its own field, in front of the name, or behind it. */
 function priorityOf(pass: Pass, { priority, value = "" }: Fields, row: number): { priority: string; target: string } | undefined {
   const plain = value.replace(/\s*\n\s*/g, " ").trim();
@@ -299,9 +311,11 @@ function priorityOf(pass: Pass, { priority, value = "" }: Fields, row: number): 
     pass.problems.push({ row, code: "priority-invalid", text: given });
     return undefined;
   }
-  if (front !== null) return { priority: given ?? (front[1] as string), target: front[2] as string };
-  if (behind !== null) return { priority: given ?? (behind[2] as string), target: behind[1] as string };
-  if (given !== undefined) return { priority: given, target: plain };
+  const [number, target] = front !== null ? front.slice(1) : behind !== null ? behind.slice(1).reverse() : [given, plain];
+  if (number !== undefined && target !== undefined) {
+    const one = oneNumber(pass, "priority", given, number, row);
+    return one === undefined ? undefined : { priority: one, target };
+  }
   pass.repairs.push({ kind: "priority", was: "", is: "10" });
   return { priority: "10", target: plain };
 }
@@ -328,6 +342,9 @@ function dataText(pass: Pass, type: RecordType, fields: Fields, zoneSyntax: bool
       : type === "SRV" && words.length === 1
         ? [fields.priority ?? "0", weight ?? "0", port ?? "0"]
         : words.slice(0, -1);
+  if (type === "SRV" && words.length === 4)
+    for (const [i, field] of (["priority", "weight", "port"] as const).entries())
+      if (oneNumber(pass, field, fields[field], numbers[i] as string, row) === undefined) return undefined;
   const target = repairTarget(words.at(-1) as string);
   pass.repairs.push(...target.repairs);
   const name = /\.$|^@$/.test(target.text) ? target.text : targetName(pass, target.text);
@@ -375,8 +392,12 @@ export function recordOf(pass: Pass, fields: Fields, zoneSyntax: boolean, row: n
     /^[\x21-\x7e]+$/.test(target)
   )
     return wrong(target, "a domain name");
-  const seconds = fields.ttl === undefined ? undefined : ttlSeconds(fields.ttl);
-  const { records, issues } = readRecords(`${name} ${seconds ?? pass.ttl} ${type} ${data}`, { origin: pass.domain });
+  const seconds = fields.ttl === undefined || isEmptyMark(fields.ttl) ? pass.ttl : ttlSeconds(fields.ttl);
+  if (seconds === undefined) {
+    pass.problems.push({ row, code: "ttl-invalid", text: fields.ttl ?? "" });
+    return undefined;
+  }
+  const { records, issues } = readRecords(`${name} ${seconds} ${type} ${data}`, { origin: pass.domain });
   const [issue] = issues;
   if (issue !== undefined) return wrong(issue.text, issue.expected);
   const [record] = records;

@@ -7,7 +7,7 @@ const BLOCKS = new Set(
   ),
 );
 /** Tags whose contents nobody sees as text. */
-const HIDDEN = new Set("script style svg template noscript button object iframe head-hidden".split(" "));
+const HIDDEN = new Set("script style svg template noscript button object iframe".split(" "));
 const VOID = new Set("br wbr hr img input meta link col area base embed source track param".split(" "));
 /** Meta tags that browsers and readers use; any other one is a proof of ownership. */
 const ORDINARY_META =
@@ -38,12 +38,17 @@ export function metaTags(text: string): MetaTag[] {
   });
 }
 
+/** What a page says is not so any more. */
+const STRUCK = new Set(["del", "s", "strike"]);
+
 /**
  * What a browser would show of a page's source, one line a block and one tab between cells. Buttons, scripts and hidden parts
- * are left out; a picture's text stands as `[picture: …]`, because nobody can copy what it shows.
+ * are left out; a picture's text stands as `[picture: …]`, because nobody can copy what it shows. What is struck through is
+ * no part of the text, and is named.
  */
-export function htmlText(source: string): string {
+export function htmlText(source: string): { readonly text: string; readonly struck: readonly string[] } {
   const pieces: string[] = [];
+  const struck: string[] = [];
   const skipping: string[] = [];
   let inCell = 0;
   let inPre = 0;
@@ -74,9 +79,7 @@ export function htmlText(source: string): string {
         hidden !== undefined ||
         attributes["aria-hidden"] === "true" ||
         /display\s*:\s*none|visibility\s*:\s*hidden/i.test(style ?? "") ||
-        tag === "del" ||
-        tag === "s" ||
-        tag === "strike";
+        STRUCK.has(tag);
       if (unseen && !VOID.has(tag)) {
         skipping.push(tag);
         return;
@@ -111,6 +114,7 @@ export function htmlText(source: string): string {
       }
     },
     ontext(raw) {
+      if (STRUCK.has(skipping[0] ?? "") && raw.trim() !== "") struck.push(raw.replace(/\s+/g, " ").trim());
       const plain = inPre > 0 ? raw : raw.replace(/\s+/g, " ");
       put(inPre === 0 && /\s/.test(last()) ? plain.replace(/^ /, "") : plain);
     },
@@ -134,11 +138,17 @@ export function htmlText(source: string): string {
     },
   });
   reader.end(source);
-  return pieces.join("");
+  return { text: pieces.join(""), struck };
 }
 
-/** Elements of a structure that hold nothing but text, one a line as `name: text`; undefined where there is no such structure. */
+/**
+ * A structure with its innermost elements as `name: text`, one a line, and whatever else it says as it stands; undefined where
+ * there is no such structure.
+ */
 export function xmlText(source: string): string | undefined {
-  const leaves = [...source.matchAll(/<([a-z][\w.-]{0,40})(?:\s[^<>]*)?>([^<>]{1,5000})<\/\1>/gi)];
-  return leaves.length < 2 ? undefined : leaves.map(([, name = "", text = ""]) => `${name}: ${text.trim()}`).join("\n");
+  const leaf = /<([a-z][\w.-]{0,40})(?:\s[^<>]*)?>([^<>]{1,5000})<\/\1>/gi;
+  if ([...source.matchAll(leaf)].length < 2) return undefined;
+  return source
+    .replace(leaf, (_, name: string, text: string) => `\n${name}: ${text.trim()}\n`)
+    .replace(/<[/?!]?[a-z][^<>]*>/gi, "\n");
 }

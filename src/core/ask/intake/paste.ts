@@ -93,13 +93,33 @@ function bare(text: string): { readonly text: string; readonly heading: boolean 
 /** Zone-file lines keep what is in front of them: an empty owner repeats the last one (RFC 1035 section 5.1). */
 const keepsIndent = (text: string): boolean => /^\s+(?:\d+[smhdw]?\s+)?(?:IN\s+)/i.test(text);
 
+/**
+ * The lines of a text that say anything, with the blanks behind them gone and at most one empty line in a row; `numbers` are
+ * those of the lines in the text as it was, counted from 1.
+ */
+function withoutGaps(text: string): { text: string; numbers: readonly number[] } {
+  const lines = text
+    .replace(/\r\n?|\u2028|\u2029/g, "\n")
+    // A run of blanks says no more than a short one.
+    .replace(/([ \t\u00a0])\1{40,}/g, (run) => run.slice(0, 40))
+    .split("\n")
+    .map((line, i) => ({ line: line.trimEnd(), number: i + 1 }));
+  const kept = lines.filter(({ line }, i) => line !== "" || lines[i - 1]?.line !== "");
+  return { text: kept.map(({ line }) => line).join("\n"), numbers: kept.map(({ number }) => number) };
+}
+
 /** Cuts a paste into lines; the source of a page is read as a browser would show it. */
 export function pasteOf(raw: string): Paste {
-  const meta = metaTags(raw);
-  let source = raw.replace(/\r\n?|\u2028|\u2029/g, "\n");
-  for (const { text } of meta) source = source.replace(text, "");
+  const { text: plain, numbers } = withoutGaps(raw);
+  const meta = metaTags(plain);
+  let source = plain;
+  // A tag may stand over several lines, which stay lines.
+  for (const { text } of meta) source = source.replace(text, text.replace(/[^\n]/g, ""));
+  const page = isHtml(source) ? htmlText(source) : undefined;
+  const shown = page?.text ?? xmlText(source);
   // Entities of a page's source are read with it.
-  const { text, repairs } = repairText(isHtml(source) ? htmlText(source) : (xmlText(source) ?? source));
+  const { text, repairs } = repairText(shown ?? source);
+  const struck = (page?.struck ?? []).map((was): Repair => ({ kind: "struck-out", was, is: "" }));
   const lines: Line[] = [];
   let gap = false;
   text.split("\n").forEach((original, i) => {
@@ -111,7 +131,7 @@ export function pasteOf(raw: string): Paste {
     const kept = keepsIndent(text) ? text : text.replace(/^ +/, "");
     lines.push({
       index: lines.length,
-      number: i + 1,
+      number: shown === undefined ? (numbers[i] ?? i + 1) : i + 1,
       text: kept,
       raw: original.replace(QUOTE, ""),
       cut: original.length > MAX_LINE,
@@ -120,7 +140,7 @@ export function pasteOf(raw: string): Paste {
     });
     gap = false;
   });
-  return { lines, text: lines.map((line) => line.text).join("\n"), metaTags: meta, repairs };
+  return { lines, text: lines.map((line) => line.text).join("\n"), metaTags: meta, repairs: [...repairs, ...struck] };
 }
 
 /** The cells of a line between separators, each trimmed, with its place. Empty cells stay. */

@@ -55,17 +55,6 @@ export const MAX_PASTE = 1024 * 1024;
 /** No page that asks for records has more lines; a whole mailbox or log is something else. */
 const MAX_LINES = 1500;
 
-/** A text with the blanks behind its lines gone, and at most one empty line where there were many: they say nothing. */
-function withoutGaps(text: string): string {
-  const lines = text
-    .replace(/\r\n?/g, "\n")
-    // A run of blanks says no more than a short one.
-    .replace(/([ \t\u00a0])\1{40,}/g, (run) => run.slice(0, 40))
-    .split("\n")
-    .map((line) => line.trimEnd());
-  return lines.filter((line, i) => line !== "" || lines[i - 1] !== "").join("\n");
-}
-
 const NOTHING: Omit<Understood, "layout" | "repairs" | "questions" | "problems"> = {
   records: [],
   remove: [],
@@ -83,7 +72,7 @@ const NOTHING: Omit<Understood, "layout" | "repairs" | "questions" | "problems">
  */
 export function understand(request: IntakeRequest): Understood {
   const { domain, ttl, choices, others = [] } = request;
-  const paste = pasteOf(withoutGaps(request.text));
+  const paste = pasteOf(request.text);
   const pass: Pass = { domain, ttl, choices, exact: false, repairs: paste.repairs.map(shorten), questions: [], problems: [] };
   if (paste.lines.length > MAX_LINES)
     return {
@@ -195,21 +184,15 @@ interface Sorted {
   readonly elsewhere: Understood["elsewhere"];
 }
 
-const REMOVES = /^\W*(?:remove|delete|drop|löschen|entfernen|supprimer|eliminar|elimina|verwijderen|usuń)\b/i;
-
 /** Which rows are wanted, which have to go, which are only an example or one of several options, which are for another domain. */
 function sortRows(pass: Pass, rows: readonly Row[], sections: readonly Section[], others: readonly DomainName[]): Sorted {
   const isExample = (row: Row) => sections[row.line]?.example === true;
   const examples = rows.filter(isExample);
   const real = rows.filter((row) => !isExample(row));
   if (examples.length > 0 && real.length === 0) pass.problems.push({ row: 0, code: "example-only" });
-  for (const { fields } of examples)
-    if (real.length > 0)
-      pass.repairs.push({
-        kind: "example-left-out",
-        was: `${fields.host ?? "@"} ${fields.type ?? ""} ${fields.value ?? ""}`,
-        is: "",
-      });
+  const leftOut = (kind: string, { fields: { host = "@", type = "", value = "" } }: Row) =>
+    void pass.repairs.push({ kind, was: `${host} ${type} ${value}`, is: "" });
+  if (real.length > 0) for (const row of examples) leftOut("example-left-out", row);
   const wanted: Row[] = [];
   const removed: Row[] = [];
   const elsewhere: { domain: DomainName; fields: Fields }[] = [];
@@ -217,9 +200,9 @@ function sortRows(pass: Pass, rows: readonly Row[], sections: readonly Section[]
     const { action, oldValue, ...fields } = row.fields;
     const other = otherDomainOf(fields.host, others, pass.domain);
     if (other !== undefined) elsewhere.push({ domain: other, fields });
-    else if (row.remove === true || (action === undefined ? sections[row.line]?.remove === true : REMOVES.test(action)))
+    else if (row.remove === true || (action === undefined ? sections[row.line]?.remove === true : SAYS.remove.test(action)))
       removed.push({ ...row, fields });
-    else if (action !== undefined && /^\W*(?:keep|no change|none|leave)/i.test(action)) continue;
+    else if (action !== undefined && SAYS.keep.test(action)) leftOut("left-alone", row);
     else {
       wanted.push({ ...row, fields });
       if (oldValue !== undefined && !isEmptyMark(oldValue) && oldValue !== fields.value && !SAYS.example.test(oldValue))

@@ -232,6 +232,7 @@ export function ttlSeconds(text: string): number | undefined {
 /** What a sentence or heading says of the records that follow it. */
 export const SAYS = {
   remove: /\b(?:delete|remove|drop|get rid of|löschen|entfernen|supprimez?|eliminar?|elimina|borrar|verwijder|usuń|削除)\b/i,
+  keep: /^\W*(?:keep|no (?:change|action)|none|leave|nothing)\b/i,
   add: /\b(?:add|create|set up|enter|publish|insert|new|use|hinzufügen|anlegen|ajoutez?|añad[ae]r?|agregar?|adicion[ae]r?|aggiungi|voeg|dodaj|追加)\b/i,
   example:
     /(?:\bfor (?:example|instance)\b|\be\.\s?g\.|(?<![\w.])examples?\b\s*[:.]|^\s*(?:sample|example)s?\b|\blooks? (?:like|something like) this\b|\bzum beispiel\b|\bz\. ?b\.|\bpar exemple\b|\bpor ejemplo\b|\bper esempio\b|\bbijvoorbeeld\b|\bna przykład\b|例[:：])/i,
