@@ -288,7 +288,7 @@ describe("what nobody could ask", () => {
   });
 });
 
-describe("taking down", () => {
+describe("intake", () => {
   test("a value over 255 octets is cut into strings, and nothing of it is lost", async () => {
     const here = workspace();
     const long = `k=${"x".repeat(600)}`;
@@ -320,6 +320,24 @@ describe("taking down", () => {
     ).toMatchObject({ exit: 0, out: expect.stringContaining("repaired") });
     expect(readFileSync(join(here, "zandrel.yaml"), "utf8")).toBe(`${SETTINGS}  page-wick:\n    title: Page Wick\n`);
     expect(readFileSync(join(here, "domains/brackwater.example.yaml"), "utf8")).toContain("id: page-wick-site");
+  });
+  test("what a page tells to remove is saved once, by itself or with the first new ask", async () => {
+    const here = workspace();
+    const take = (input: string) => zandrel(here, ["intake", "-", "--add-service", "Pagewick"], { input });
+    const asks = () => readFileSync(join(here, "domains/brackwater.example.yaml"), "utf8").split("  - id: ").slice(2);
+    const one = "Please delete this record:\nA www 203.0.113.7\n";
+    expect((await zandrel(here, ["intake", "-"], { input: one })).err).toContain("--add-service");
+    expect((await take(one)).out).toContain("1 record to remove in 1 ask");
+    expect((await take(one)).out).toContain("Already saved as pagewick-site.");
+    await take(`${one}Then add this record:\nCNAME www sites.pagewick.example\n`);
+    const both = `${one}AAAA www 2001:db8::7\nThen add this record:\nCNAME www sites.pagewick.example\n`;
+    expect((await take(both)).out).toContain("1 record to remove in 1 ask");
+    expect((await take(both)).out).toContain("Already saved as pagewick-site, pagewick-site-3 and pagewick-site-2.");
+    expect(asks().map((ask) => [ask.split("\n")[0], ...(ask.match(/(?<= {6})\w.*/g) ?? [])])).toEqual([
+      ["pagewick-site", "www  A  203.0.113.7"],
+      ["pagewick-site-2", "www  CNAME  sites.pagewick.example."],
+      ["pagewick-site-3", "www  AAAA  2001:db8::7"],
+    ]);
   });
   test("two readings are a question: refused on a pipe, settled by an option", async () => {
     const here = workspace();

@@ -14,7 +14,7 @@ export type PersonQuestion =
   | { readonly kind: "which-ask"; readonly asks: readonly string[] }
   | { readonly kind: "change-host"; readonly domain: DomainName; readonly host: string }
   | { readonly kind: "undo"; readonly changes: readonly SetChange[] }
-  | { readonly kind: "which-service"; readonly known: readonly string[] }
+  | { readonly kind: "which-service"; readonly known: readonly { readonly key: string; readonly title: string }[] }
   | { readonly kind: "which-purpose"; readonly records: readonly ResourceRecord[]; readonly guess: Purpose };
 
 /** What every use case needs from the world it runs in. Tests and the lab give it another one. */

@@ -37,7 +37,7 @@ export async function askLine(question: string): Promise<string | undefined> {
 }
 
 /** What a question is about, shown above it. */
-function shownFor(question: PersonQuestion, layout: Layout): string {
+export function shownFor(question: PersonQuestion, layout: Layout): string {
   if (question.kind === "save-paste") return understoodText(question.intake, layout);
   return question.kind === "undo" ? reversalText(question.changes) : "";
 }

@@ -40,4 +40,5 @@ export {
 export const readKit = async (...given: Parameters<typeof import("./kits.ts").readKit>) =>
   (await import("./kits.ts")).readKit(...given);
 export const kitsOf = async (folder: string) => (await import("./kits.ts")).kitsOf(folder);
+export const kitNames = async (folder: string) => (await import("./kits.ts")).kitNames(folder);
 export const fileSchemas = async () => (await import("./file-schemas.ts")).fileSchemas();

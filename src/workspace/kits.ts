@@ -12,8 +12,7 @@ export function readKit(folder: string, from: string, nameOrPath: string): Kit {
   const own = basename(nameOrPath) === nameOrPath && existsSync(inFolder);
   const path = own ? inFolder : resolve(from, nameOrPath);
   if (!existsSync(path)) {
-    const known = filesIn(join(folder, "kits"), ".yaml").map((file) => file.slice(0, -5));
-    throw new Failure("unknown-kit", { given: nameOrPath, known });
+    throw new Failure("unknown-kit", { given: nameOrPath, known: kitNames(folder) });
   }
   const file = readYaml(shownPath(path), own ? readOwn(folder, path) : readText(path), kitSchema);
   const [mistake] = checkKit(file.value);
@@ -24,11 +23,15 @@ export function readKit(folder: string, from: string, nameOrPath: string): Kit {
   return file.value;
 }
 
+/** The names of the kits in the workspace's kits folder, as `--kit` takes them. */
+export const kitNames = (folder: string): string[] =>
+  filesIn(join(folder, "kits"), ".yaml").map((file) => file.slice(0, -".yaml".length));
+
 /** The kits of the workspace that can be read; a mistake in one is told where it is used. */
 export function kitsOf(folder: string): Kit[] {
-  return filesIn(join(folder, "kits"), ".yaml").flatMap((file) => {
+  return kitNames(folder).flatMap((name) => {
     try {
-      return [readKit(folder, folder, file.slice(0, -5))];
+      return [readKit(folder, folder, name)];
     } catch (error) {
       if (error instanceof Failure) return [];
       throw error;

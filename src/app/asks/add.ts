@@ -95,6 +95,10 @@ export interface NewAsk {
   readonly web?: WebProof;
 }
 
+/** How many records, terms, policies and proofs an ask wants. */
+export const wantedCount = ({ records, spf, dmarc, web }: NewAsk): number =>
+  records.length + [spf, dmarc, web].filter((one) => one !== undefined).length;
+
 /**
  * An SPF record for the domain itself is saved as terms for the one record, never as a second one. What the page's own `all`
  * says is kept with them: it counts where there is no record yet, and is shown beside what the record there says.

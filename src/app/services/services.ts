@@ -41,7 +41,6 @@ export function serviceNamed(
   context: AppContext,
 ): ServiceAt {
   const { services } = workspace.settings;
-  const _known = Object.keys(services).join(", ") || "none yet; add one under services:";
   if (key === undefined) throw new Failure("which-service", { known: Object.keys(services) });
   const settings = Object.hasOwn(services, key) ? services[key] : undefined;
   if (settings === undefined) {

@@ -14,7 +14,7 @@ export default command({
   noJson: "it is a conversation",
   async run(request, context) {
     if (!context.interactive) throw new Failure("guide-needs-terminal", {});
-    const { converse } = await import("../guide.ts");
+    const { converse } = await import("../guide/index.ts");
     return { ended: await converse(request, context) };
   },
 });

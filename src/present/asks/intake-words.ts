@@ -1,3 +1,4 @@
+import { ANOTHER } from "../../app/asks/which-service.ts";
 import type { PersonQuestion } from "../../app/context.ts";
 import type { IntakeProblem, IntakeQuestion, Layout, Repair } from "../../core/ask/intake/index.ts";
 import { listOf } from "../../core/english.ts";
@@ -215,7 +216,7 @@ export function promptFor(question: PersonQuestion, shown: string): Prompt {
       };
     case "undo":
       return {
-        text: `This is taken back:\n${shown}Is that right?`,
+        text: `${shown === "" ? "" : `This is taken back:\n${shown}`}Is that right?`,
         choices: [
           { key: "yes", label: "take it back" },
           { key: "no", label: "change nothing" },
@@ -223,7 +224,13 @@ export function promptFor(question: PersonQuestion, shown: string): Prompt {
         usual: "no",
       };
     case "which-service":
-      return { text: "Which service is it from?", choices: question.known.map((key) => ({ key, label: key })) };
+      return {
+        text: "Which service is it from?",
+        choices: [
+          ...question.known.map(({ key, title }) => ({ key, label: visible(title) })),
+          { key: ANOTHER, label: "a service that is not in zandrel.yaml yet" },
+        ],
+      };
     case "which-purpose": {
       const records = question.records.map(
         ({ name, type, data }) => `${displayName(name)} ${type} ${visible(printData(type, data))}`,

@@ -1,4 +1,4 @@
-import type { Intake, NewAsk } from "../../app/asks/add.ts";
+import { type Intake, type NewAsk, wantedCount } from "../../app/asks/add.ts";
 import type { IntakeJson } from "../../app/asks/intake-schema.ts";
 import { listOf } from "../../core/english.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
@@ -105,9 +105,6 @@ export function understoodText(intake: Intake, { style, width }: Layout): string
   return lines.map((line) => `${line}\n`).join("");
 }
 
-const sizeOf = ({ records, spf, dmarc, web }: NewAsk): number =>
-  records.length + [spf, dmarc, web].filter((one) => one !== undefined).length;
-
 /** What was understood from a paste, a kit or options, and what became of it, for people. */
 export function intakeText(intake: Intake, layout: Layout): string {
   const { asks, already, written, read, declined } = intake;
@@ -129,8 +126,13 @@ export function intakeText(intake: Intake, layout: Layout): string {
             : "Nothing was saved: there is no record to publish.";
     return `${shown}${then}\n`;
   }
-  const records = asks.reduce((sum, ask) => sum + sizeOf(ask), 0);
-  const summary = `${count(records, "record")} in ${count(asks.length, "ask")} understood from ${visible(layoutText(intake.layout))}`;
+  const records = asks.reduce((sum, ask) => sum + wantedCount(ask), 0);
+  const removals = asks.reduce((sum, { remove = [] }) => sum + remove.length, 0);
+  const size = [
+    ...(records > 0 ? [count(records, "record")] : []),
+    ...(removals > 0 ? [`${count(removals, "record")} to remove`] : []),
+  ];
+  const summary = `${listOf(size)} in ${count(asks.length, "ask")} read as ${visible(layoutText(intake.layout))}`;
   const then = written
     ? `saved. Next: ${next(`zandrel draft ${withoutRootDot(first.domain)}`)}`
     : "nothing was saved, because of --dry-run.";

@@ -1,0 +1,183 @@
+import { PURPOSES, type Purpose } from "../../core/ask/index.ts";
+import { byPurpose, type PastedProof, type PastedRecord, type Understood } from "../../core/ask/intake/index.ts";
+import { Failure } from "../../core/failure.ts";
+import { askOfKit, type Kit } from "../../core/kit/index.ts";
+import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
+import { printData, type ResourceRecord } from "../../core/record/index.ts";
+import type { WebProof } from "../../core/site/index.ts";
+import type { Domain } from "../../workspace/index.ts";
+import type { AppContext } from "../context.ts";
+import { type Decision, type NewAsk, overlapping, type ServiceOfAsk, twinOf, wantedCount, withoutSpf } from "./add.ts";
+
+/** One group of what a paste says, on its way to be an ask. */
+export interface Group {
+  readonly purpose: Purpose;
+  /** Whether something on the page says the purpose. */
+  readonly sure: boolean;
+  readonly records: readonly PastedRecord[];
+  readonly spfTerms: readonly string[];
+  readonly web?: PastedProof;
+}
+
+/** Everything that a paste asks for, in groups of one purpose each; `purpose` is what the person named. */
+export function groupsOf(read: Understood, domain: DomainName, text: string, purpose: Purpose | undefined): Group[] {
+  const groups: Group[] =
+    purpose !== undefined && read.records.length > 0
+      ? [{ purpose, sure: true, records: read.records, spfTerms: [] }]
+      : byPurpose(read.records, domain, text).map((group) => ({ ...group, spfTerms: [] }));
+  if (read.spfTerms.length > 0) {
+    const at = groups.findIndex((group) => group.purpose === "sending");
+    const into = groups[at];
+    if (into === undefined) groups.push({ purpose: purpose ?? "sending", sure: true, records: [], spfTerms: read.spfTerms });
+    else groups[at] = { ...into, spfTerms: read.spfTerms };
+  }
+  for (const web of read.web) groups.push({ purpose: purpose ?? "ownership", sure: true, records: [], spfTerms: [], web });
+  if (groups.length === 0 && read.remove.length > 0)
+    groups.push({ purpose: purpose ?? "site", sure: purpose !== undefined, records: [], spfTerms: [] });
+  return groups;
+}
+
+/** Asks what records are for that nothing on the page explains; an answer that was given before stands. */
+export async function withPurposes(
+  groups: readonly Group[],
+  remove: readonly ResourceRecord[],
+  answers: Map<Purpose, Purpose>,
+  context: Pick<AppContext, "choose">,
+): Promise<Group[]> {
+  const asked: Group[] = [];
+  for (const group of groups) {
+    const guess = group.purpose;
+    if (!group.sure && !answers.has(guess)) {
+      const records = group.records.length > 0 ? group.records.map(({ record }) => record) : remove;
+      const answer = await context.choose({ kind: "which-purpose", records, guess });
+      const purpose = PURPOSES.find((known) => known === answer);
+      if (purpose === undefined) throw new Failure("question-left-open", {});
+      answers.set(guess, purpose);
+    }
+    asked.push(group.sure ? group : { ...group, sure: true, purpose: answers.get(guess) ?? guess });
+  }
+  return asked;
+}
+
+/** A proof with the page it is looked for on: where the paste names none, the home page of the domain. */
+const webProof = (proof: PastedProof, domain: DomainName): WebProof =>
+  proof.kind === "file" ? proof : { ...proof, url: `https://${withoutRootDot(domain)}/` };
+
+/** The ask that a group becomes. */
+function newAsk(group: Group, domain: DomainName, as: Pick<NewAsk, "id" | "service" | "after" | "purpose" | "remove">): NewAsk {
+  const { records, spf } = withoutSpf(
+    group.records.map(({ record }) => record),
+    domain,
+  );
+  const terms = [...group.spfTerms, ...(spf === undefined ? [] : [spf])].join(" ");
+  return {
+    ...as,
+    domain,
+    records,
+    ...(terms === "" ? {} : { spf: terms }),
+    ...(group.web === undefined ? {} : { web: webProof(group.web, domain) }),
+  };
+}
+
+function freeId(wanted: string, taken: ReadonlySet<string>): string {
+  let id = wanted;
+  for (let n = 2; taken.has(id); n++) id = `${wanted}-${n}`;
+  return id;
+}
+
+const kitAskId = (kit: Kit | undefined, id: string): string =>
+  kit === undefined || id.startsWith(`${kit.service}-`) ? id : `${kit.service}-${id}`;
+
+const removalKey = ({ name, type, data }: ResourceRecord): string => `${name} ${type} ${printData(type, data)}`;
+
+/** The removals that asks of the domain hold already, each with the ask that holds it. */
+const removalsOf = ({ asks }: Domain, without: string | undefined): Map<string, string> =>
+  new Map(
+    asks.flatMap(({ id, wants }) =>
+      id === without
+        ? []
+        : wants.flatMap((want) =>
+            want.kind === "absent" ? want.data.map((data) => [removalKey({ ...want, data }), id] as const) : [],
+          ),
+    ),
+  );
+
+/** What becomes of the groups among the asks of a domain. */
+export interface Grouped {
+  readonly asks: readonly NewAsk[];
+  /** Asks that hold some of it already. */
+  readonly already: readonly string[];
+  /** Asks of the same service that this looks like a newer version of. */
+  readonly newerThan: readonly string[];
+}
+
+/** What the person named for the asks to come. */
+export interface AsNamed {
+  readonly id: string | undefined;
+  readonly insteadOf: string | undefined;
+  readonly purpose: Purpose | undefined;
+}
+
+/** Decides by the domain as it is now: new asks, those that are there already, the one that is replaced. */
+export function decideFor(
+  groups: readonly Group[],
+  toRemove: readonly ResourceRecord[],
+  service: ServiceOfAsk,
+  kit: Kit | undefined,
+  { id: given, insteadOf, purpose }: AsNamed,
+) {
+  return (now: Domain): Decision<Grouped> => {
+    const taken = new Set(now.asks.map((ask) => ask.id).filter((id) => id !== insteadOf));
+    if (given !== undefined && taken.has(given)) throw new Failure("id-taken", { id: given, path: now.path });
+    if (insteadOf !== undefined && !now.asks.some((ask) => ask.id === insteadOf))
+      throw new Failure("unknown-ask", { given: insteadOf, known: now.asks.map((ask) => ask.id) });
+    const removals = removalsOf(now, insteadOf);
+    // What the page tells to remove goes with the first ask that is saved, once.
+    let remove = toRemove.filter((record) => !removals.has(removalKey(record)));
+    const asks: NewAsk[] = [];
+    const already = new Set(toRemove.flatMap((record) => removals.get(removalKey(record)) ?? []));
+    const newerThan: string[] = [];
+    const save = (group: Group, known: ReturnType<typeof askOfKit>): NewAsk => {
+      const id =
+        given ??
+        insteadOf ??
+        (known === undefined ? [service.key, group.purpose].filter((part) => part !== "").join("-") : kitAskId(kit, known.id));
+      return newAsk(group, now.name, {
+        id: freeId(id, taken),
+        service: service.key,
+        purpose: purpose ?? known?.purpose ?? group.purpose,
+        after: (known?.after ?? []).map((id) => kitAskId(kit, id)).filter((id) => taken.has(id)),
+        remove,
+      });
+    };
+    const keep = (ask: NewAsk): void => {
+      taken.add(ask.id);
+      asks.push(ask);
+      remove = [];
+    };
+    for (const group of groups) {
+      const records = group.records.map(({ record }) => record);
+      const ask = save(group, kit === undefined ? undefined : askOfKit(kit, now.name, records));
+      if (wantedCount(ask) === 0) continue;
+      const twin = twinOf(ask, now);
+      if (twin !== undefined && twin !== insteadOf) {
+        already.add(twin);
+        continue;
+      }
+      const older = insteadOf === undefined ? overlapping(ask, now) : undefined;
+      if (older?.exclusive === true && given === undefined)
+        throw new Failure("ask-differs", { ask: older.id, service: service.title, name: older.name, type: older.type });
+      if (older !== undefined) newerThan.push(older.id);
+      keep(ask);
+    }
+    // Where everything else is saved already, what is to be removed is an ask of its own.
+    const [first] = groups;
+    if (remove.length > 0 && first !== undefined)
+      keep(save({ purpose: first.purpose, sure: first.sure, records: [], spfTerms: [] }, undefined));
+    const without =
+      insteadOf === undefined || asks.length === 0
+        ? new Map<string, string>()
+        : new Map([[insteadOf, "a newer version was saved in its place"]]);
+    return { service, add: asks, without, result: { asks, already: [...already], newerThan } };
+  };
+}

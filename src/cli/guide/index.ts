@@ -1,0 +1,56 @@
+import { cancel, intro, log, outro } from "@clack/prompts";
+import type { AskStanding } from "../../app/asks/survey.ts";
+import type { Ended } from "../../app/context.ts";
+import { lookForGuide } from "../../app/guide/look.ts";
+import { nextMove } from "../../app/guide/next-move.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
+import { visible } from "../../present/safe.ts";
+import type { Context } from "../command.ts";
+
+import { type GuideRequest, Left, show } from "./conversation.ts";
+import { makeMove } from "./moves.ts";
+import { domainOf, takeIn } from "./take-in.ts";
+
+/** One conversation that carries a request through, until everything is proven or the person leaves. */
+export async function converse(request: GuideRequest, context: Context): Promise<Ended> {
+  intro("Zandrel: from what a service shows to proven");
+  try {
+    const domain = await domainOf(request, context);
+    return await carryThrough(domain, request, context);
+  } catch (error) {
+    if (error instanceof Left) {
+      cancel("Left. Everything so far is saved; zandrel guide takes up where it stood.");
+      return "problem";
+    }
+    throw error;
+  }
+}
+
+/** Moves on from one step to the next until nothing is left. */
+async function carryThrough(domain: DomainName, request: GuideRequest, context: Context): Promise<Ended> {
+  const replace = new Set<DomainName>();
+  const putOff = new Set<string>();
+  let offered = false;
+  for (;;) {
+    const look = await lookForGuide(domain, replace, request, context);
+    for (const line of look.said) log.info(visible(line));
+    const move = nextMove({ ...look, putOff, now: context.clock.now() });
+    if (look.asks.length === 0 || (move.kind === "done" && !offered)) {
+      offered = true;
+      if (await takeIn(domain, look.asks.length === 0, request, context)) continue;
+      if (look.asks.length === 0) throw new Left();
+    }
+    if (move.kind === "done") return farewell(move.open, domain);
+    await makeMove(move, { domain, replace, putOff, host: look.host, request, context });
+  }
+}
+
+function farewell(open: readonly AskStanding[], domain: DomainName): Ended {
+  if (open.length === 0) {
+    outro(`Everything asked for ${displayName(domain)} is proven.`);
+    return "fine";
+  }
+  show("What remains", open.map(({ ask, state, because }) => `${ask.id}: ${state}, ${visible(because)}`).join("\n"));
+  outro("zandrel guide goes on with it later.");
+  return "problem";
+}

@@ -1,0 +1,180 @@
+import { confirm, log } from "@clack/prompts";
+import { prove } from "../../app/asks/prove.ts";
+import type { AskStanding } from "../../app/asks/survey.ts";
+import type { Move } from "../../app/guide/next-move.ts";
+import { publish } from "../../app/publishing/publish.ts";
+import { type Look, watch } from "../../app/publishing/watch.ts";
+import type { SheetEntry } from "../../core/change/index.ts";
+import { Failure } from "../../core/failure.ts";
+import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
+import { failureSentence } from "../../present/failures.ts";
+import { changesText } from "../../present/publishing/draft.ts";
+import { publishText } from "../../present/publishing/publish.ts";
+import { watchTable } from "../../present/publishing/watch.ts";
+import { terminalSafe, visible } from "../../present/safe.ts";
+import { sheetText } from "../../present/sheet.ts";
+import { deadline } from "../../present/time.ts";
+import type { Context } from "../command.ts";
+
+import { answered, type GuideRequest, Left, pick, show, talking, typed } from "./conversation.ts";
+
+/** What a move of the conversation works on. */
+export interface Moving {
+  readonly domain: DomainName;
+  readonly replace: Set<DomainName>;
+  readonly putOff: Set<string>;
+  readonly host: string;
+  readonly request: GuideRequest;
+  readonly context: Context;
+}
+
+/** Makes the next move with the person. */
+export async function makeMove(move: Exclude<Move, { kind: "done" }>, moving: Moving): Promise<void> {
+  switch (move.kind) {
+    case "unknown":
+      log.error(visible(move.because));
+      return retryOrLeave("The DNS could not be asked. Try again?");
+    case "decide":
+      return decide(move, moving);
+    case "publish":
+      return publishNow(move, moving);
+    case "enter":
+      return enter(moving);
+    case "mend":
+      return mend(move.standing, moving);
+    case "wait":
+      return waitFor(move.by, moving);
+    case "confirm":
+      return confirmed(move.standing, moving);
+  }
+}
+
+async function retryOrLeave(message: string): Promise<void> {
+  if (!answered(await confirm({ message }))) throw new Left();
+}
+
+/** One clash: replace what is there, or put the ask off. */
+async function decide({ clash, asks }: Extract<Move, { kind: "decide" }>, { replace, putOff }: Moving): Promise<void> {
+  show("In the way", `${visible(clash.because)}\n\nWhat would break: ${visible(clash.breaks)}`);
+  const others = clash.options.filter((option) => !option.includes("--replace"));
+  if (others.length > 0) log.message(`Other ways: ${visible(others.join("; "))}`);
+  const chosen = await pick("What should happen?", [
+    ...(clash.replaceable ? [{ value: "replace" as const, label: `replace what is at ${displayName(clash.name)}` }] : []),
+    { value: "later" as const, label: `put ${asks.join(" and ")} off, go on with the rest` },
+  ]);
+  if (chosen === "replace") replace.add(clash.name);
+  else for (const id of asks) putOff.add(id);
+}
+
+const publishOptionsOf = ({ request, replace, putOff }: Moving, only: readonly string[]) => ({
+  ...request,
+  replace: [...replace],
+  only: putOff.size === 0 ? [] : only,
+  into: undefined,
+  sheet: undefined,
+  check: false,
+  meant: false,
+  lowerTtl: false,
+});
+
+/** Shows what would change, and carries it out where the person agrees. */
+async function publishNow({ changes }: Extract<Move, { kind: "publish" }>, moving: Moving): Promise<void> {
+  const { domain, host, context, putOff } = moving;
+  show("What would change", changesText(changes, context));
+  const agreed = await pick(`Publish it at ${visible(host)}?`, [
+    { value: "yes" as const, label: "yes" },
+    { value: "no" as const, label: "not now" },
+  ]);
+  if (agreed === "no") throw new Left();
+  const only = [...new Set(changes.flatMap(({ asks }) => asks))].filter((id) => !putOff.has(id));
+  try {
+    const { result } = await publish({ ...publishOptionsOf(moving, only), operands: [withoutRootDot(domain)] }, talking(context));
+    for (const one of result?.published ?? []) {
+      if (one.sheet.length === 0) log.success(`${visible(one.because)}.`);
+      else show(`To enter at ${visible(one.to)}`, sheetText(one.sheet as SheetEntry[], context.style));
+    }
+  } catch (error) {
+    if (!(error instanceof Failure)) throw error;
+    log.error(failureSentence(error));
+    await retryOrLeave("Look again, and try once more?");
+  }
+}
+
+/** Waits until a sheet is entered, and says what is still wrong. */
+async function enter(moving: Moving): Promise<void> {
+  const { domain, host, context } = moving;
+  const chosen = await pick(`Is everything entered and saved at ${visible(host)}?`, [
+    { value: "check" as const, label: "yes, check it" },
+    { value: "later" as const, label: "not yet; I come back later" },
+  ]);
+  if (chosen === "later") throw new Left();
+  const { result } = await publish(
+    { ...publishOptionsOf(moving, []), check: true, operands: [withoutRootDot(domain)] },
+    talking(context),
+  );
+  if (result !== undefined) show("What is there", publishText(result, context));
+}
+
+async function mend({ ask, causes, because }: AskStanding, { putOff }: Moving): Promise<void> {
+  show(ask.id, [visible(because), ...causes.map((one) => `\n${visible(one.because)}\ndo: ${visible(one.remedy)}`)].join("\n"));
+  const chosen = await pick("Is that put right?", [
+    { value: "look" as const, label: "yes, look again" },
+    { value: "later" as const, label: `put ${ask.id} off` },
+  ]);
+  if (chosen === "later") putOff.add(ask.id);
+}
+
+/** Follows the spread; Ctrl-C leaves the conversation. */
+async function waitFor(by: number | undefined, { domain, request, context }: Moving): Promise<void> {
+  const until = by === undefined ? "" : ` Everyone sees it by ${deadline(by, context.clock.now())} at the latest.`;
+  const leaving = new AbortController();
+  const leave = () => leaving.abort();
+  // It stays until the end: whoever redraws lines ends the program where nobody else listens.
+  process.on("SIGINT", leave);
+  log.message(`Now the change spreads.${until} Leave with Ctrl-C if you like.`);
+  const live = (await import("log-update")).default;
+  try {
+    const following = { ...request, operands: [withoutRootDot(domain)], for: undefined, until: "proven" as const };
+    const looked = (look: Look) => live(terminalSafe(watchTable(look, context)));
+    await watch(following, context, { changed: () => undefined, looked }, leaving.signal);
+    const now = context.clock.now();
+    // The service's own resolver may hold the old answer until then.
+    if (by !== undefined && now < by) await context.clock.sleep(by - now, leaving.signal);
+  } finally {
+    process.off("SIGINT", leave);
+    live.done();
+  }
+  if (leaving.signal.aborted) throw new Left();
+}
+
+/** Asks the service, or the person who sees its page. */
+async function confirmed({ ask }: AskStanding, { domain, request, putOff, context }: Moving): Promise<void> {
+  const options = {
+    ...request,
+    operands: [`${withoutRootDot(domain)}/${ask.id}`],
+    force: false,
+    confirmed: false,
+    note: undefined,
+  };
+  const { result } = await prove(options, talking(context));
+  const [shown] = result?.asks ?? [];
+  if (shown?.verdict === "proven") {
+    log.success(`${ask.id}: ${visible(shown.because)}`);
+    return;
+  }
+  log.message(visible(shown?.asked.reason ?? ""));
+  const chosen = await pick(`Press verify on the page of ${ask.service}. What does it say?`, [
+    { value: "confirmed" as const, label: "it is confirmed" },
+    { value: "again" as const, label: "not yet; I try again" },
+    { value: "later" as const, label: "I do that later" },
+  ]);
+  if (chosen === "later") putOff.add(ask.id);
+  if (chosen !== "confirmed") return;
+  const said = await typed({
+    message: "What does the page show? It is kept as evidence.",
+    defaultValue: "",
+    placeholder: "green tick",
+  });
+  await prove({ ...options, confirmed: true, note: said === "" ? undefined : said }, talking(context));
+  log.success(`${ask.id} is proven.`);
+}
