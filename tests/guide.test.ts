@@ -11,6 +11,7 @@ jest.setTimeout(240_000);
 let lab: Awaited<ReturnType<typeof startLab>>;
 let folder: string;
 let terminal: Terminal;
+const opened: Terminal[] = [];
 
 beforeAll(async () => {
   lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed: 600, port: await freePort() });
@@ -18,11 +19,11 @@ beforeAll(async () => {
   await zandrel(folder, ["init", "brackwater.example", "--dns-host", "nettlehost", "--settings", "lab.yaml"], { env: lab.env });
 });
 afterAll(async () => {
-  terminal?.close();
+  for (const one of opened) one.close();
   await lab.close();
 });
 const open = (argv: readonly string[], env: Readonly<Record<string, string>> = lab.env) =>
-  (terminal = openTerminal(folder, argv, env));
+  opened.push((terminal = openTerminal(folder, argv, env)));
 
 test("a proof from paste to proven: one command, and what it asks", async () => {
   open(["guide"]);
@@ -100,6 +101,28 @@ test("intake on a terminal shows what it read, and a field can be changed before
   await terminal.sees(/saved\. Next:/);
   expect(await terminal.ended()).toBe(0);
   expect(readFileSync(join(folder, "domains/brackwater.example.yaml"), "utf8")).toContain('_other  TXT  "seekmere-owner=77aa"');
+});
+
+test("a service that is not known yet and a purpose are asked for once, also where a field is changed after that", async () => {
+  writeFileSync(join(folder, "kettle.txt"), "Type: CNAME\nHost: kettle\nTarget: k51.kettlewright.example\n");
+  open(["intake", "kettle.txt"]);
+  await terminal.sees(/What is .* for\?[\s\S]*> /);
+  terminal.type(ENTER);
+  await terminal.sees(/Which service is it from\?[\s\S]*> /);
+  terminal.type(`another${ENTER}`);
+  await terminal.sees(/What is the service called\?/);
+  terminal.type(`Kettle Wright${ENTER}`);
+  await terminal.sees(/Is this right\?[\s\S]*> /);
+  terminal.type(`edit${ENTER}`);
+  for (const field of ["type", "host", "value"]) {
+    await terminal.sees(new RegExp(`${field} \\[.*\\]:`));
+    terminal.type(ENTER);
+  }
+  await terminal.sees(/Is this right\?[\s\S]*> /);
+  terminal.type(ENTER);
+  expect(await terminal.sees(/saved\. Next:/)).not.toMatch(/Which service|What is .* for/);
+  expect(await terminal.ended()).toBe(0);
+  expect(readFileSync(join(folder, "zandrel.yaml"), "utf8")).toContain("  kettle-wright:\n    title: Kettle Wright\n");
 });
 
 test("the end of input in the middle of a question leaves everything as it was", async () => {
