@@ -479,7 +479,7 @@ describe("kits", () => {
       ["--kit", "pagewick"],
       /pagewick\.yaml:14:14: .*expected one of/,
     ],
-    ["a kit with a space of nobody", KIT.replace("{site}", "{sight}"), ["--kit", "pagewick"], /blank \{sight\}/],
+    ["a kit with a blank of nobody", KIT.replace("{site}", "{sight}"), ["--kit", "pagewick"], /blank \{sight\}/],
     [
       "an alias bomb",
       `a: &a [x,x,x,x,x,x,x,x,x,x]\nb: &b [*a,*a,*a,*a,*a,*a,*a,*a,*a]\nc: &c [*b,*b,*b,*b,*b,*b,*b,*b,*b]\nd: [*c,*c,*c,*c,*c,*c,*c,*c]\n${KIT}`,

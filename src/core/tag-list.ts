@@ -25,12 +25,12 @@ export interface TagList {
 }
 
 /** Blank, tab, carriage return or line feed. */
-const isBlank = (code: number): boolean => code === 32 || code === 9 || code === 13 || code === 10;
+const isWhiteSpace = (code: number): boolean => code === 32 || code === 9 || code === 13 || code === 10;
 
 /** A text without the white space of mail around it; other invisible characters stay. */
 function inside(text: string, start: number, end: number): [number, number] {
-  while (start < end && isBlank(text.charCodeAt(start))) start += 1;
-  while (end > start && isBlank(text.charCodeAt(end - 1))) end -= 1;
+  while (start < end && isWhiteSpace(text.charCodeAt(start))) start += 1;
+  while (end > start && isWhiteSpace(text.charCodeAt(end - 1))) end -= 1;
   return [start, end];
 }
 

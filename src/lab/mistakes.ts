@@ -69,12 +69,12 @@ export const MISTAKES: readonly Mistake[] = [
     entered: `_# TXT "${token.replace("-", "\\226\\128\\147")}"`,
     cause: "typographic",
   },
-  { title: "a blank behind it", wanted: `_# TXT "${token}"`, entered: `_# TXT "${token} "`, cause: "blanks" },
+  { title: "a space behind it", wanted: `_# TXT "${token}"`, entered: `_# TXT "${token} "`, cause: "white-space" },
   {
     title: "a non-breaking space in front",
     wanted: `_# TXT "${token}"`,
     entered: `_# TXT "\\194\\160${token}"`,
-    cause: "blanks",
+    cause: "white-space",
   },
   {
     title: "wrapped in a mail",

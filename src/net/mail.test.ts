@@ -135,7 +135,7 @@ describe("submitting a message (RFC 6409)", () => {
   });
 
   test.each<[string, string, string]>([
-    ["a long subject without a blank", "x".repeat(3000), "x"],
+    ["a long subject without a space", "x".repeat(3000), "x"],
     ["long words of other scripts", "ü".repeat(1500), "x"],
     ["a text of one line", "Tonight", "z".repeat(5000)],
   ])("%s makes no line longer than mail may have (RFC 5322 section 2.1.1)", async (_, subject, text) => {

@@ -191,7 +191,7 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
   ["token-unknown", { zone: { t1: '@ TXT "seekmere-owner=1"' }, input: { asks: [{ id: "x", state: "settled", because: "" }] } }],
   ["texts-large", { zone: { t1: `@ TXT "${"x".repeat(250)}"`, t2: `@ TXT "${"y".repeat(250)}"` } }],
   ["text-quotes", { zone: { t1: '@ TXT "\\"seekmere-owner=1\\""' } }],
-  ["text-blanks", { zone: { t1: '@ TXT "seekmere-owner=1 "' } }],
+  ["text-spaces", { zone: { t1: '@ TXT "seekmere-owner=1 "' } }],
   ["name-doubled", { zone: { t1: `_dmarc.${B} TXT "v=DMARC1; p=none"` } }],
   ["mx-missing", { zone: { mx1: "", mx2: "" } }],
   ["mx-alias", { zone: { mx1: "@ MX 10 lists.inglemail.example." } }],

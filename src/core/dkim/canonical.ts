@@ -41,7 +41,7 @@ export class BodyHash implements BodySink {
   #out: Buffer = Buffer.alloc(0);
   #filled = 0;
   #cr = false;
-  #blank = false;
+  #space = false;
   /** Line ends that only count once something follows them. */
   #lineEnds = 0;
   #any = false;
@@ -127,13 +127,13 @@ export class BodyHash implements BodySink {
     this.#out[this.#filled++] = LF;
   }
 
-  /** What was held back before an octet that counts: line ends, a blank, a lone CR. */
+  /** What was held back before an octet that counts: line ends, a space, a lone CR. */
   #release(): void {
     for (; this.#lineEnds > 0; this.#lineEnds -= 1) this.#lineEnd();
     this.#makeRoom(4);
-    if (this.#blank) this.#out[this.#filled++] = SPACE;
+    if (this.#space) this.#out[this.#filled++] = SPACE;
     if (this.#cr) this.#out[this.#filled++] = CR;
-    this.#blank = false;
+    this.#space = false;
     this.#cr = false;
     this.#any = true;
   }
@@ -142,7 +142,7 @@ export class BodyHash implements BodySink {
   #octet(octet: number): void {
     if (octet === LF) {
       this.#cr = false;
-      this.#blank = false;
+      this.#space = false;
       // What is sought is judged at the end of each line with something in it, before the next one begins.
       const { fromLine, digest } = this.#seek ?? { fromLine: Number.POSITIVE_INFINITY, digest: "" };
       if (this.#lineEnds === 0 && this.#lines >= fromLine && this.#endsHere(digest)) this.foundAtLine ??= this.#lines + 1;
@@ -151,16 +151,16 @@ export class BodyHash implements BodySink {
     } else if (octet === CR) {
       if (this.#cr) this.#release();
       this.#cr = true;
-    } else if (this.#isBlank(octet)) {
+    } else if (this.#isWhiteSpace(octet)) {
       if (this.#cr) this.#release();
-      this.#blank = true;
+      this.#space = true;
     } else {
       this.#release();
       this.#out[this.#filled++] = octet;
     }
   }
 
-  #isBlank(octet: number | undefined): boolean {
+  #isWhiteSpace(octet: number | undefined): boolean {
     return this.#relaxed && (octet === SPACE || octet === TAB);
   }
 
@@ -172,10 +172,10 @@ export class BodyHash implements BodySink {
   write(chunk: Buffer): void {
     let start = 0;
     const oneByOne = this.#seek !== undefined;
-    while (start < chunk.length && (oneByOne || this.#lineEnds > 0 || this.#cr || this.#blank))
+    while (start < chunk.length && (oneByOne || this.#lineEnds > 0 || this.#cr || this.#space))
       this.#octet(chunk[start++] as number);
     let end = chunk.length;
-    while (end > start && (chunk[end - 1] === LF || chunk[end - 1] === CR || this.#isBlank(chunk[end - 1]))) end -= 1;
+    while (end > start && (chunk[end - 1] === LF || chunk[end - 1] === CR || this.#isWhiteSpace(chunk[end - 1]))) end -= 1;
     if (end > start) {
       this.#any = true;
       this.#middle(chunk, start, end);
@@ -184,7 +184,7 @@ export class BodyHash implements BodySink {
   }
 
   #middle(chunk: Buffer, start: number, end: number): void {
-    /** The next place where blanks may have to go; searched for again only once it was passed. */
+    /** The next place where white space may have to go; searched for again only once it was passed. */
     let double = -1;
     let tab = -1;
     const next = (needle: Buffer | number, found: number, from: number): number => {
@@ -203,13 +203,13 @@ export class BodyHash implements BodySink {
       for (let at = line; at < contentEnd; ) {
         double = next(DOUBLE, double, at);
         tab = next(TAB, tab, at);
-        const trailing = !isLast && this.#isBlank(chunk[contentEnd - 1]) ? contentEnd - 1 : end;
+        const trailing = !isLast && this.#isWhiteSpace(chunk[contentEnd - 1]) ? contentEnd - 1 : end;
         const spot = Math.min(double, tab, trailing);
         if (spot >= contentEnd) break;
         let runStart = spot;
-        while (runStart > line && this.#isBlank(chunk[runStart - 1])) runStart -= 1;
+        while (runStart > line && this.#isWhiteSpace(chunk[runStart - 1])) runStart -= 1;
         let runEnd = spot + 1;
-        while (runEnd < contentEnd && this.#isBlank(chunk[runEnd])) runEnd += 1;
+        while (runEnd < contentEnd && this.#isWhiteSpace(chunk[runEnd])) runEnd += 1;
         this.#span(chunk, from, runStart);
         if (isLast || runEnd < contentEnd) {
           this.#makeRoom(1);
@@ -230,7 +230,7 @@ export class BodyHash implements BodySink {
   }
 
   end(): void {
-    // A carriage return at the very end is an octet; blanks there are dropped.
+    // A carriage return at the very end is an octet; white space there is dropped.
     if (this.#cr) this.#release();
     if (this.#any || !this.#relaxed) this.#lineEnd();
     // Small bodies are hashed in one go, which is quicker.

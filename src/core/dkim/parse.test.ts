@@ -91,7 +91,7 @@ describe("DKIM-Signature (RFC 6376 section 3.5)", () => {
     ["as short as it can be", {}],
     ["c: one word for the header only", { c: "relaxed" }],
     ["c: both", { c: "simple/relaxed" }],
-    ["h: blanks around names, names twice", { h: "From : To:\r\n\tSubject : from" }],
+    ["h: white space around names, names twice", { h: "From : To:\r\n\tSubject : from" }],
     ["b: folded", { b: "AA\r\n\tAA" }],
     ["i below d", { i: "news@mail.brackwater.example" }],
     ["i without a local part", { i: "@brackwater.example" }],
@@ -148,7 +148,7 @@ describe("DKIM-Signature (RFC 6376 section 3.5)", () => {
     [`DKIM-Signature: ${rest}; b=QUJD`, `DKIM-Signature: ${rest}; b=`],
     [`DKIM-Signature: ${rest}; b = QU\r\n JD`, `DKIM-Signature: ${rest}; b =`],
     [`DKIM-Signature: b=QUJD; ${rest};`, `DKIM-Signature: b=; ${rest};`],
-  ])("only the value of b= and the blanks around it are taken out (section 3.5): %j", (raw, unsigned) =>
+  ])("only the value of b= and the white space around it is taken out (section 3.5): %j", (raw, unsigned) =>
     expect(readSignature(field(raw))).toMatchObject({ value: { unsigned: { raw: unsigned } } }),
   );
 });
@@ -166,7 +166,7 @@ describe("key records (RFC 6376 section 3.6.1)", () => {
     ["RSA", [`v=DKIM1; k=rsa; p=${P}`], { type: "rsa", bits: 2048, testing: false, services: ["*"] }],
     ["only the key", [`p=${P}`], { bits: 2048 }],
     ["split into strings", splitCharacterStrings(`v=DKIM1; p=${P}`), { bits: 2048 }],
-    ["blanks inside the key are legal", [`p=${P.slice(0, 40)} \t${P.slice(40)}`], { bits: 2048 }],
+    ["white space inside the key is legal", [`p=${P.slice(0, 40)} \t${P.slice(40)}`], { bits: 2048 }],
     ["RSAPublicKey without its frame", [`p=${pkcs1}`], { bits: 2048 }],
     ["Ed25519 (RFC 8463 appendix A)", [`v=DKIM1; k=ed25519; p=${ed}`], { type: "ed25519" }],
     ["test mode", [`t=y; p=${P}`], { testing: true }],

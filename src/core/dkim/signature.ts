@@ -45,7 +45,7 @@ export interface SignatureError {
 
 const NEEDED = ["a", "b", "bh", "d", "h", "s"];
 
-const withoutBlanks = (text: string): string => text.replace(/[ \t\r\n]+/g, "");
+const withoutWhiteSpace = (text: string): string => text.replace(/[ \t\r\n]+/g, "");
 const BASE64 = /^[A-Za-z0-9+/]+={0,2}$/;
 
 const FIELD_NAMES = /^[\x21-\x39\x3c-\x7e]+(?::[\x21-\x39\x3c-\x7e]+)*$/;
@@ -81,8 +81,8 @@ export function readSignature(from: HeaderField): Result<Signature, SignatureErr
   const algorithm = get("a") as string;
   if (algorithm !== "rsa-sha1" && !(ALGORITHMS as readonly string[]).includes(algorithm))
     return wrong(`there is no algorithm “${decodeUtf8(algorithm.slice(0, 40))}”`);
-  const value = withoutBlanks(get("b") as string);
-  const bodyHash = withoutBlanks(get("bh") as string);
+  const value = withoutWhiteSpace(get("b") as string);
+  const bodyHash = withoutWhiteSpace(get("bh") as string);
   if (!BASE64.test(value)) return wrong("the signature b= is not base64");
   if (!BASE64.test(bodyHash)) return wrong("the hash of the body bh= is not base64");
   if (domain === undefined) return wrong("d= is not a domain");
@@ -93,7 +93,7 @@ export function readSignature(from: HeaderField): Result<Signature, SignatureErr
   const bodyCanon = canonicalization(bodyHow);
   if (headerCanon === undefined || bodyCanon === undefined || beyond.length > 0)
     return wrong("c= names no canonicalization that exists");
-  const names = withoutBlanks(get("h") as string).toLowerCase();
+  const names = withoutWhiteSpace(get("h") as string).toLowerCase();
   if (!FIELD_NAMES.test(names)) return wrong("h= is not a list of field names");
   const signed = names.split(":");
   if (!signed.includes("from")) return wrong("the From field is not signed");
@@ -103,7 +103,7 @@ export function readSignature(from: HeaderField): Result<Signature, SignatureErr
   if (!identity.includes("@") || identityDomain === undefined) return wrong("i= is not an address");
   if (!isAtOrBelow(identityDomain, domain)) return wrong("i= is not at or below d=");
   const query = get("q");
-  if (query !== undefined && !query.split(":").some((method) => withoutBlanks(method).toLowerCase() === "dns/txt"))
+  if (query !== undefined && !query.split(":").some((method) => withoutWhiteSpace(method).toLowerCase() === "dns/txt"))
     return wrong("q= asks for the key in a way that does not exist");
   const numbers: (number | undefined)[] = [];
   for (const tag of ["l", "t", "x"]) {

@@ -169,7 +169,7 @@ describe("verdicts (RFC 6376 section 6, RFC 8301, RFC 8601 section 2.7.1)", () =
     ["a field that is not signed", { change: (text) => `X-Note: new\r\n${text}` }, "pass", undefined],
     ["a Received on top", { change: (text) => `Received: from a by b\r\n${text}` }, "pass", undefined],
     [
-      "blanks changed, relaxed",
+      "white space changed, relaxed",
       { change: (text) => text.replace("with\t strings", "with strings").replace("seats  are", "seats are") },
       "pass",
       undefined,
@@ -178,13 +178,13 @@ describe("verdicts (RFC 6376 section 6, RFC 8301, RFC 8601 section 2.7.1)", () =
     ["names in other case, relaxed", { change: (text) => text.replace("Subject:", "SUBJECT:") }, "pass", undefined],
     ["empty lines at the end", { change: (text) => `${text}\r\n\r\n` }, "pass", undefined],
     [
-      "blanks changed in the header, simple",
+      "white space changed in the header, simple",
       { options: { header: "simple" }, change: (text) => text.replace("with\t strings", "with strings") },
       "fail",
       "header-changed",
     ],
     [
-      "blanks changed in the body, simple",
+      "white space changed in the body, simple",
       { options: { body: "simple" }, change: (text) => text.replace("seats  are", "seats are") },
       "fail",
       "body-changed",
@@ -382,7 +382,7 @@ describe("signing (RFC 6376 section 5)", () => {
     ["an identity elsewhere", { identity: "box@heronpost.example" }, "at or below"],
     ["an identity without an address", { identity: "box" }, "at or below"],
     ["an identity that would end its tag", { identity: "a;b@brackwater.example" }, "at or below"],
-    ["an identity with a blank", { identity: "a b@brackwater.example" }, "at or below"],
+    ["an identity with a space", { identity: "a b@brackwater.example" }, "at or below"],
     ["fields that are no names", { fields: ["from", "a b"] }, "without colons"],
     ["a domain that no mail has", { domain: name("brack\\032water.example") }, "no domain in mail"],
     ["an end before the beginning", { expires: 10 }, "expire before"],
@@ -438,12 +438,12 @@ describe("every change of what is signed fails, every change that is forgiven pa
     const lookup = dns(KEYS);
     const bodyAt = text.indexOf("\r\n\r\n") + 4;
     const signatureEnd = text.indexOf("From:");
-    const isBlank = (character: string | undefined) => character === " " || character === "\t";
+    const isWhiteSpace = (character: string | undefined) => character === " " || character === "\t";
     let failedOnes = 0;
     for (let i = signatureEnd; i < text.length; i++) {
       const was = text[i] as string;
-      // Line ends and blanks are what canonicalization is about; they have cases of their own above.
-      if (was === "\r" || was === "\n" || (body === "relaxed" && isBlank(was))) continue;
+      // Line ends and white space are what canonicalization is about; they have cases of their own above.
+      if (was === "\r" || was === "\n" || (body === "relaxed" && isWhiteSpace(was))) continue;
       const changed = text.slice(0, i) + (was === "x" ? "y" : "x") + text.slice(i + 1);
       const before = text.slice(text.lastIndexOf("\n", i) + 1, i);
       // The case of a name is forgiven, its letters are not.
@@ -453,7 +453,7 @@ describe("every change of what is signed fails, every change that is forgiven pa
     }
     expect(failedOnes).toBeGreaterThan(text.length - bodyAt + 100);
   });
-  test("relaxed/relaxed: blanks may grow, shrink to one, and end lines", async () => {
+  test("relaxed/relaxed: white space may grow, shrink to one, and end lines", async () => {
     const text = await signed(NEWSLETTER, { key: ed.privateKey, selector: "ed" });
     const from = text.indexOf("From:");
     for (let i = from; i < text.length; i++) {

@@ -17,7 +17,7 @@ export interface MessageHeader {
   readonly bareLf: boolean;
 }
 
-/** The value of a field: unfolded, without the blanks around it; still an octet string. */
+/** The value of a field: unfolded, without the white space around it; still an octet string. */
 export function fieldValue(field: HeaderField): string {
   return field.raw
     .slice(field.colon + 1)

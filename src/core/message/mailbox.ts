@@ -56,7 +56,7 @@ function splitOutside(text: string, separators: string): Result<{ parts: string[
   return ok({ parts, ends });
 }
 
-const BLANK = /[ \t\r\n]+/g;
+const WHITE_SPACE = /[ \t\r\n]+/g;
 
 /** The address in angle brackets at the end of a text and what stands in front of it; quotes may hold brackets too. */
 function angled(text: string): { readonly before: string; readonly spec: string } | undefined {
@@ -82,14 +82,14 @@ const QUOTED = /^"(?:[^"\\]|\\.)*"$/s;
 function mailboxOf(item: string): Result<Mailbox, string> {
   const open = splitOutside(item, "");
   if (!open.ok) return open;
-  const text = (open.value.parts[0] as string).replace(BLANK, " ").trim();
+  const text = (open.value.parts[0] as string).replace(WHITE_SPACE, " ").trim();
   const angle = angled(text);
   // An obsolete route in front of the address (RFC 5322 section 4.4) says nothing any more.
   const spec = (angle?.spec ?? text).trim().replace(/^@[^:]*:/, "");
   const at = spec.lastIndexOf("@");
   if (at <= 0 || at === spec.length - 1) return err(`“${decodeUtf8(spec.slice(0, 80))}” is not an address`);
   const local = spec.slice(0, at).trim();
-  // Blanks around dots are an old way of writing (RFC 5322 section 4.4); within a label they are a mistake.
+  // White space around dots is an old way of writing (RFC 5322 section 4.4); within a label they are a mistake.
   const domainText = spec
     .slice(at + 1)
     .trim()
@@ -137,17 +137,17 @@ export function parseMailboxes(value: string): Result<Mailbox[], string> {
   let inGroup = false;
   for (const [i, part] of split.value.parts.entries()) {
     const end = split.value.ends[i];
-    const isBlank = part.replace(BLANK, "") === "";
+    const isEmpty = part.replace(WHITE_SPACE, "") === "";
     // What stands in front of a colon is the name of a group, a phrase, and the group ends at its semicolon.
     if (end === ":") {
-      if (inGroup || isBlank || /[@<>]/.test(part.replace(/"(?:[^"\\]|\\.)*"/g, ""))) return err("a group is not written as one");
+      if (inGroup || isEmpty || /[@<>]/.test(part.replace(/"(?:[^"\\]|\\.)*"/g, ""))) return err("a group is not written as one");
       inGroup = true;
       continue;
     }
     const wasInGroup = inGroup;
     if (end === ";") inGroup = false;
     if (end === "" && inGroup) return err("a group is not closed by a semicolon");
-    if (isBlank) continue;
+    if (isEmpty) continue;
     // Between a group and what follows it stands a comma.
     if (!wasInGroup && end !== ";" && i > 0 && split.value.ends[i - 1] === ";") return err("a comma is missing behind a group");
     const mailbox = mailboxOf(part);

@@ -20,7 +20,7 @@ const VALUE_WORDS: Readonly<Record<ValueMismatch, (wanted: string, seen: string)
     "the value has typographic quotation marks or dashes, as a text editor makes them",
     "copy the value from the service again, not through a document",
   ],
-  blanks: () => ["the value has spaces at its beginning or end", "enter the value without spaces around it"],
+  "white-space": () => ["the value has spaces at its beginning or end", "enter the value without spaces around it"],
   wrapped: (wanted, seen) => [
     `the value has a space or line break inside it, at character ${firstDifference(wanted, seen)}`,
     "enter the value as one unbroken line",

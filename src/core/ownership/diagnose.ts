@@ -25,7 +25,7 @@ const ORDER: readonly CauseKind[] = [
   "wrong-type",
   "quoted-twice",
   "typographic",
-  "blanks",
+  "white-space",
   "wrapped",
   "case-changed",
   "escaped",

@@ -4,7 +4,7 @@ import { decodeHTMLStrict } from "entities";
 export type ValueMismatch =
   | "quoted-twice"
   | "typographic"
-  | "blanks"
+  | "white-space"
   | "wrapped"
   | "case-changed"
   | "escaped"
@@ -16,7 +16,7 @@ export type ValueMismatch =
 const QUOTES = /["“”„‟«»″]/g;
 const APOSTROPHES = /[‘’‚‛′]/g;
 const DASHES = /[\u2010-\u2015\u2212]/g;
-/** Blanks of every kind, those without width included. */
+/** White space of every kind, those without width included. */
 const BLANKS = /[\s\u00a0\u00ad\u200b-\u200d\u2060\ufeff]+/g;
 
 const straight = (text: string) => text.replace(QUOTES, '"').replace(APOSTROPHES, "'").replace(DASHES, "-");
@@ -37,7 +37,7 @@ export function valueMismatch(wanted: string, seen: string): ValueMismatch | und
   if (asWritten !== seen && unquoted(asWritten) === unquoted(straight(wanted))) return "typographic";
   if (bare(seen) === bare(wanted))
     return seen.replace(/^[\s\u00a0\u200b-\u200d\u2060\ufeff]+|[\s\u00a0\u200b-\u200d\u2060\ufeff]+$/g, "") === wanted
-      ? "blanks"
+      ? "white-space"
       : "wrapped";
   if (seen.replace(/\\(.)/g, "$1") === wanted) return "escaped";
   if (seen.includes("&") && unquoted(decodeHTMLStrict(seen)) === wanted) return "html-entities";

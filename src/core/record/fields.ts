@@ -43,7 +43,7 @@ export class TokenCursor {
     return ok(token);
   }
 
-  /** Everything that is left, joined without blanks. */
+  /** Everything that is left, joined without white space. */
   rest(): Token {
     const left = this.#tokens.slice(this.#next);
     this.#next = this.#tokens.length;

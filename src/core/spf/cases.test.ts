@@ -191,7 +191,7 @@ describe("identities (sections 2.3, 2.4 and 4.3)", () => {
     ["a domain with an empty label", { from: "box@brackwater..example" }, "none"],
     ["a domain with an escape", { from: "box@exam\\ple.com" }, "none"],
     ["a domain with a number as escape", { from: "box@\\101xample.com" }, "none"],
-    ["a domain with a blank", { from: "box@exam ple.com" }, "none"],
+    ["a domain with a space", { from: "box@exam ple.com" }, "none"],
     ["an address literal", { from: "box@[192.0.2.1]" }, "none"],
     ["an address literal as HELO of the empty reverse path", { from: "", helo: "[192.0.2.1]" }, "none"],
     ["a domain that does not exist", { from: "box@nobody.example" }, "none"],

@@ -294,7 +294,7 @@ export async function checkSpf({ ip, from, helo, domain: given, receiver, now }:
   });
   let outcome: Outcome;
   try {
-    // A domain that mail cannot have is not even looked up: address literals, escapes, blanks (section 4.3).
+    // A domain that mail cannot have is not even looked up: address literals, escapes, white space (section 4.3).
     const whose = given ?? senderDomain;
     outcome = readMailDomain(whose).ok ? await evaluation.check(whose, 0) : noDomain(whose);
   } catch (error) {

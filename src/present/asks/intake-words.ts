@@ -10,7 +10,7 @@ import { visible } from "../safe.ts";
 const REPAIRS: Readonly<Record<string, string>> = {
   "html-entity": "the page's markup came along",
   "invisible-characters": "characters that nobody sees came along from the page",
-  "odd-blanks": "the page used spaces that do not break lines",
+  "odd-spaces": "the page used spaces that do not break lines",
   "odd-hyphens": "the page used a hyphen or dash that cannot be typed",
   "typographic-quotes": "a text editor turned straight quotation marks into typographic ones",
   "code-marks": "marks for code came along",

@@ -94,13 +94,13 @@ function bare(text: string): { readonly text: string; readonly heading: boolean 
 const keepsIndent = (text: string): boolean => /^\s+(?:\d+[smhdw]?\s+)?(?:IN\s+)/i.test(text);
 
 /**
- * The lines of a text that say anything, with the blanks behind them gone and at most one empty line in a row; `numbers` are
+ * The lines of a text that say anything, with the white space behind them gone and at most one empty line in a row; `numbers` are
  * those of the lines in the text as it was, counted from 1.
  */
 function withoutGaps(text: string): { text: string; numbers: readonly number[] } {
   const lines = text
     .replace(/\r\n?|\u2028|\u2029/g, "\n")
-    // A run of blanks says no more than a short one.
+    // A run of white space says no more than a short one.
     .replace(/([ \t\u00a0])\1{40,}/g, (run) => run.slice(0, 40))
     .split("\n")
     .map((line, i) => ({ line: line.trimEnd(), number: i + 1 }));

@@ -23,7 +23,7 @@ const clean: readonly Rule[] = [
     apply: (text) => text.replace(/[\u00ad\u180e\u200b-\u200f\u202a-\u202e\u2060-\u2064\u2066-\u2069\ufeff]/g, ""),
   },
   {
-    kind: "odd-blanks",
+    kind: "odd-spaces",
     apply: (text) => text.replace(/[\u00a0\u2000-\u200a\u202f\u3000]/g, " "),
   },
 ];

@@ -122,7 +122,7 @@ export const ownership = rulesOf("ownership", [
         .map((text) => ({ evidence: `“${short(text)}”`, remedy: "enter the value without quotation marks at the DNS host" })),
   ],
   [
-    "text-blanks",
+    "text-spaces",
     "untidy",
     "RFC 1035 section 3.3.14",
     "A text begins or ends with a space, or holds invisible characters",

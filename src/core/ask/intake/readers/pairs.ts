@@ -35,7 +35,7 @@ function pairsOf(line: Line): Pair[] {
     if (sign === undefined) continue;
     const { label, valueAt } = sign;
     const [first] = found;
-    if (first !== undefined && first.sign !== sign.sign && sign.sign !== "one blank") continue;
+    if (first !== undefined && first.sign !== sign.sign && sign.sign !== "one space") continue;
     // The same field again on one line is a part of the value, unless a new record begins with its type.
     if (found.some((other) => other.label.column === label.column) && label.column !== found[0]?.label.column) continue;
     found.push({ label, from, valueAt, sign: sign.sign });
@@ -99,7 +99,7 @@ function signBehind(text: string, from: number): { label: Label; valueAt: number
     if (label !== undefined)
       return { label, valueAt: sign.index + sign[0].length, sign: sign[0].trim() === "" ? " " : (sign[0].trim()[0] as string) };
   }
-  // “Type TXT”, “Host @”: a blank only, where the rest is a single word that can be nothing else.
+  // “Type TXT”, “Host @”: a space only, where the rest is a single word that can be nothing else.
   const single = /^(\p{L}[\p{L} ]{1,24}?) (\S+)\s*(?=$|[,;|])/u.exec(text.slice(from, from + 400));
   const label = single === null ? undefined : labelOf(single[1] as string);
   const word = single?.[2] ?? "";
@@ -112,7 +112,7 @@ function signBehind(text: string, from: number): { label: Label; valueAt: number
         : label.column === "value"
           ? fits(undefined, word) > 0 && /[=:._-]|\d/.test(word)
           : /^\d/.test(word);
-  return sure ? { label, valueAt: from + (single[1] as string).length + 1, sign: "one blank" } : undefined;
+  return sure ? { label, valueAt: from + (single[1] as string).length + 1, sign: "one space" } : undefined;
 }
 
 /** A label, also behind a word of whose record it is: `record2.value`, `DNS_TYPE`, `Record 1 name`, “Your host”. */

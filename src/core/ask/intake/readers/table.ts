@@ -90,7 +90,7 @@ function headingOf(cells: readonly Cell[]): Heading | undefined {
   return { columns, cells };
 }
 
-/** The cells of a row under their headings; where cells were lost, those of a table aligned with blanks by their place. */
+/** The cells of a row under their headings; where cells were lost, those of a table aligned with white space by their place. */
 function assign(cells: readonly Cell[], { columns, cells: headings }: Heading, aligned: boolean): RowBuilder {
   const row = new RowBuilder();
   const starts = headings.map(({ span }) => span.from);

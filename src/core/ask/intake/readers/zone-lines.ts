@@ -22,7 +22,7 @@ function withoutComment(text: string): string {
     const char = text[i];
     if (char === "\\") i += 1;
     else if (char === '"') quoted = !quoted;
-    // A semicolon without a blank in front of it belongs to a text whose quotation marks were lost.
+    // A semicolon without a space in front of it belongs to a text whose quotation marks were lost.
     else if (char === ";" && !quoted && (i === 0 || /\s/.test(text[i - 1] as string))) return text.slice(0, i);
   }
   return text;
