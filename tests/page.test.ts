@@ -109,7 +109,12 @@ inBrowser("the sheet as a page", () => {
   test("it fits a small window at four times the size, and paper", async () => {
     await page.setViewportSize({ width: 320, height: 640 });
     expect(await page.evaluate("document.documentElement.scrollWidth <= 321")).toBe(true);
+    const rows =
+      "new Set([...document.querySelectorAll('li.step dl')][0].querySelectorAll('dt,code,button').values().map((one) => Math.round(one.getBoundingClientRect().top / 12))).size";
+    const narrow = await page.evaluate(rows);
     await page.setViewportSize({ width: 1280, height: 800 });
+    // In a large window a field, its value and its button share a line.
+    expect(await page.evaluate(rows)).toBeLessThan(Number(narrow) / 2);
     await page.emulateMedia({ media: "print" });
     expect(await page.locator("button").first().isVisible()).toBe(false);
     expect(await page.locator("li.step code").first().isVisible()).toBe(true);

@@ -100,7 +100,10 @@ function ttlField(ttl: number, form: Form): { ttl: string; note?: string } {
   // A shorter time never makes anybody wait longer than was computed.
   const shorter = form.ttl.filter((choice) => choice <= ttl);
   const chosen = shorter.length > 0 ? Math.max(...shorter) : Math.min(...form.ttl);
-  return { ttl: String(chosen), ...(chosen === ttl ? {} : { note: `the form does not offer ${ttl} seconds` }) };
+  return {
+    ttl: String(chosen),
+    ...(chosen === ttl ? {} : { note: `the form does not offer ${ttl} seconds, so ${chosen} is used` }),
+  };
 }
 
 /** An entry with the records it brings and takes, by which it is seen when it is done. */

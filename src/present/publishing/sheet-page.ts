@@ -74,7 +74,7 @@ button:focus-visible,a:focus-visible{outline:3px solid var(--go);outline-offset:
 
 .slips ul{margin:.4rem 0 0;padding-left:1.2rem}
 
-[hidden]{display:none}dl{grid-template-columns:minmax(0,1fr)}dt{margin-top:.4rem}
+[hidden]{display:none}@media (max-width:30rem){dl{grid-template-columns:minmax(0,1fr)}dt{margin-top:.4rem}}
 
 @media print{.news{position:static}button,.left{display:none}body{background:#fff}}
 `;
