@@ -157,7 +157,6 @@ export interface Failures {
   "not-a-resolver": { readonly where: string; readonly given: string };
   "domain-unseen": { readonly domain: DomainName; readonly because: string };
   "zone-unseen": { readonly because: string };
-  "no-redirect-target": { readonly path: string; readonly domain: DomainName };
   "no-web-in-files": Record<never, never>;
   "no-server-in-files": Record<never, never>;
 

@@ -398,8 +398,6 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(`${displayName(domain)} could not be looked up at its name servers: ${visible(because)}`, "try again later"),
   "zone-unseen": ({ because }) =>
     say(`nothing was changed, because the zone could not be looked up: ${visible(because)}`, "try again when its server answers"),
-  "no-redirect-target": ({ path, domain }) =>
-    say(`${path} does not say where ${displayName(domain)} redirects to`, "add redirectTo: DOMAIN there", path),
   "no-web-in-files": () =>
     say("zandrel site looks at web servers, which are not in zone files", "leave --zone-file out", "--zone-file"),
   "no-server-in-files": () => say("a mail server cannot be reached through zone files", "leave --zone-file out", "--zone-file"),

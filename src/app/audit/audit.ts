@@ -7,6 +7,7 @@ import { keyNameOf } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, isBelow, withoutRootDot } from "../../core/name/index.ts";
 import { type DataOf, decodeUtf8, txtValue } from "../../core/record/index.ts";
+import type { SiteCheck } from "../../core/site/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import { type Domain, findWorkspace, type Journal, keyPath, openWorkspace, type Workspace } from "../../workspace/index.ts";
 import { survey } from "../asks/survey.ts";
@@ -14,6 +15,7 @@ import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { type DnsContext, type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { knownSelectors, privateKeyOf } from "../mail/dkim-check.ts";
 import { domainName } from "../shapes.ts";
+import { checkDomain, hasSite } from "../site/check.ts";
 
 export const auditDomainsSchema = z.object({
   domains: z.array(
@@ -53,6 +55,18 @@ export const auditDomainsSchema = z.object({
 
 export type AuditDomainsResult = z.output<typeof auditDomainsSchema>;
 
+/** What visitors meet at a domain that has a site; undefined where there is none, or answers come from files. */
+async function webOf(
+  domain: Domain,
+  workspace: Workspace,
+  dns: DnsContext,
+  journal: Journal | undefined,
+): Promise<readonly SiteCheck[] | undefined> {
+  const { web } = dns;
+  if (web === undefined || !hasSite(domain)) return undefined;
+  return checkDomain({ domain, workspace, dns, web, journal });
+}
+
 /** Audits one domain with whatever the workspace knows of it. */
 async function auditOne(
   domain: DomainName,
@@ -72,6 +86,7 @@ async function auditOne(
       : selectors
           .filter((one) => privateKeyOf(workspace, domain, one) !== undefined)
           .map((one) => keyPath(workspace.folder, domain, one));
+  const web = own === undefined || workspace === undefined ? undefined : await webOf(own, workspace, dns, journal);
   const flattened = journal?.entries(domain, "spf-flattened").at(-1)?.sources ?? [];
   return audit({
     domain,
@@ -99,6 +114,7 @@ async function auditOne(
           .filter((name) => isBelow(name, domain) && !name.includes("_")),
       ),
     ],
+    web,
     undelegatedHosts: look.undelegatedHosts.map((one) => one.title),
     issuers:
       workspace === undefined || own === undefined

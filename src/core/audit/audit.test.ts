@@ -3,6 +3,7 @@ import { describe, expect, test } from "@jest/globals";
 import { keyRecordText } from "../dkim/index.ts";
 import { type Authority, failed, type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
+import { checksOf, type SiteCheck } from "../site/index.ts";
 import { organizationalDomain } from "../suffix/index.ts";
 import { readZone, zonesOf } from "../zone/index.ts";
 import { type AuditInput, audit, CATALOGUE } from "./index.ts";
@@ -88,6 +89,7 @@ async function look({ zone = {}, input = {}, silent }: Case, asked = new Set<str
     wantedTexts: [],
     undelegatedHosts: [],
     hosts: [],
+    web: undefined,
     issuers: [],
     flattened: [],
     ...input,
@@ -309,6 +311,26 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
     { zone: { www: "www CNAME w1", w1: "w1 CNAME w2", w2: "w2 CNAME w3", w3: "w3 CNAME w4", w4: "w4 A 192.0.2.80" } },
   ],
   ["site-private", { zone: { a: "@ A 10.0.0.1" } }],
+  ...(
+    [
+      ["site-loop", "loop"],
+      ["site-unreachable", "unreachable"],
+      ["site-parked", "parked"],
+      ["site-wrong-service", "wrong-service"],
+      ["site-certificate", "certificate-expired"],
+      ["site-wrong-address", "leftover-address"],
+      ["site-redirect-target", "wrong-target"],
+      ["site-both-serve", "both-serve"],
+      ["site-no-redirect", "no-redirect"],
+      ["site-framed", "framed"],
+      ["site-redirect-unencrypted", "unencrypted"],
+      ["site-redirect-temporary", "temporary"],
+      ["site-redirect-path", "path-lost"],
+    ] as const
+  ).map(
+    ([id, flaw]) =>
+      [id, { input: { web: [checksOf("redirect", `https://www.${B}/`).wrong(flaw, "it is so", "mend it")] } }] as const,
+  ),
   ["site-apex-differs", { zone: { www: "www A 192.0.2.81" } }],
   ["ttl-long", { zone: { a: "@ 604800 A 192.0.2.80" } }],
   ["ttl-zero", { zone: { a: "@ 0 A 192.0.2.80" } }],
@@ -430,6 +452,23 @@ describe("findings", () => {
     const severities = findings.map((one) => order.indexOf(one.severity));
     expect(severities).toEqual([...severities].sort());
     expect(new Set(severities).size).toBe(4);
+  });
+});
+
+describe("the web of a site", () => {
+  const { right, unknown } = checksOf("address", B);
+  const web = async (...checks: SiteCheck[]) => look({ input: { web: checks } });
+  test("what is right is said as such, and the note about different addresses is not needed", async () => {
+    const { right: said } = await web(right("it leads there"));
+    expect(said.find(({ area }) => area === "site")?.because).toContain("over HTTPS");
+    const apart = { zone: { www: "www A 192.0.2.81" }, input: { web: [right("it leads there")] } };
+    expect((await look(apart)).findings.map(({ id }) => id)).not.toContain("site-apex-differs");
+  });
+  test("what could not be looked at is neither right nor wrong", async () => {
+    const { right: said, findings, unresolved } = await web(unknown("nobody answered in time", "try again"));
+    expect(said.map(({ area }) => area)).not.toContain("site");
+    expect(findings.filter(({ area }) => area === "site")).toEqual([]);
+    expect(unresolved).toContainEqual({ name: `${B}.`, type: "web", because: `${B}: nobody answered in time` });
   });
 });
 

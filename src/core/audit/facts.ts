@@ -4,6 +4,7 @@ import type { Discovery, DmarcRecord, Permission, PublishedDmarc } from "../dmar
 import type { Answer, Authority, Lookup } from "../lookup/index.ts";
 import type { DomainName } from "../name/index.ts";
 import { type DataOf, decodeUtf8, type KnownType, txtValue } from "../record/index.ts";
+import type { SiteCheck } from "../site/index.ts";
 import type { lookupSpf, SpfTree } from "../spf/index.ts";
 
 /** What the audit is told; everything else it asks the DNS for. */
@@ -27,6 +28,8 @@ export interface AuditInput {
   readonly undelegatedHosts: readonly string[];
   /** Hosts below the domain that asks name, such as those of bounces. */
   readonly hosts: readonly DomainName[];
+  /** What visitors meet at the names of the site; undefined where the web was not looked at. */
+  readonly web: readonly SiteCheck[] | undefined;
   /** Certificate issuers of the workspace. */
   readonly issuers: readonly { readonly title: string; readonly issuer: string }[];
   /** Includes that were replaced by addresses, as remembered. */

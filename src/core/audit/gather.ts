@@ -289,7 +289,16 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
     ...transport,
     ...hosts,
     plain: displayName(input.domain),
-    unresolved: [...unresolved.values()],
+    unresolved: [
+      ...unresolved.values(),
+      ...(input.web ?? [])
+        .filter((one) => one.met === undefined)
+        .map(({ name, because }) => ({
+          name: input.domain,
+          type: "web",
+          because: because.includes(name) ? because : `${name}: ${because}`,
+        })),
+    ],
     sends: input.role !== "parked" && input.role !== "redirect",
     texts,
     spfTexts: texts.filter(isSpf),

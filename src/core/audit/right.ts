@@ -37,8 +37,12 @@ const SAID: { readonly [A in Area]?: (facts: Facts) => string | undefined } = {
     destinations.length === 0 || !destinations.every((one) => one.takesMail === true)
       ? undefined
       : `DMARC reports go to ${listOf(destinations.map(({ destination }) => displayName(destination)))}, where mail is accepted`,
-  site: ({ plain, apex, www }) =>
-    apex.addresses.length > 0 && www.addresses.length > 0 ? `${plain} and www.${plain} have addresses` : undefined,
+  site: ({ plain, apex, www, web }) =>
+    apex.addresses.length === 0 || www.addresses.length === 0 || web?.some((one) => one.met !== true)
+      ? undefined
+      : web === undefined || web.length === 0
+        ? `${plain} and www.${plain} have addresses`
+        : `${plain} and www.${plain} lead visitors where they should, over HTTPS`,
   certificate: ({ caa }) =>
     caa.data.length === 0 ? undefined : `who may issue certificates is said: ${caa.data.map((one) => one.value).join(", ")}`,
   transport: ({ mtaSts, tlsRpt }) =>

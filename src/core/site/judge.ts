@@ -33,6 +33,29 @@ export interface NoPage {
 
 export type Fetched = { readonly page: Page } | { readonly none: NoPage };
 
+/** What kind of thing is wrong with a site. */
+export type SiteFlaw =
+  | "no-address"
+  | "missing-address"
+  | "leftover-address"
+  | "unreachable"
+  | "certificate-name"
+  | "certificate-expired"
+  | "certificate-untrusted"
+  | "framed"
+  | "moves-after-loading"
+  | "no-redirect"
+  | "wrong-target"
+  | "unencrypted"
+  | "temporary"
+  | "path-lost"
+  | "loop"
+  | "both-serve"
+  | "apart"
+  | "parked"
+  | "wrong-service"
+  | "issuer-forbidden";
+
 /** One thing checked of a site: it holds, does not hold, or could not be determined. */
 export interface SiteCheck {
   readonly id: string;
@@ -41,14 +64,15 @@ export interface SiteCheck {
   readonly because: string;
   /** What to do; empty where it holds. */
   readonly remedy: string;
+  /** What kind of thing is wrong; only where it does not hold. */
+  readonly flaw?: SiteFlaw;
 }
 
-const check = (id: string, name: string, met: boolean | undefined, because: string, remedy = ""): SiteCheck => ({
-  id,
-  name,
-  met,
-  because,
-  remedy: met === true ? "" : remedy,
+/** Makes the checks of one name: what is right, what is wrong, and what could not be determined. */
+export const checksOf = (id: string, name: string) => ({
+  right: (because: string): SiteCheck => ({ id, name, met: true, because, remedy: "" }),
+  wrong: (flaw: SiteFlaw, because: string, remedy: string): SiteCheck => ({ id, name, met: false, because, remedy, flaw }),
+  unknown: (because: string, remedy: string): SiteCheck => ({ id, name, met: undefined, because, remedy }),
 });
 
 /** Whether a certificate covers a host; a wildcard stands for exactly one label (RFC 9525 section 6.3). */
@@ -76,46 +100,38 @@ function spanSince(milliseconds: number): string {
  * @param since when the name was published last, milliseconds since 1970; a certificate is pending from there
  */
 export function judgeCertificate(host: string, fetched: Fetched, now: number, since?: number): SiteCheck {
-  const id = "certificate";
+  const { right, wrong, unknown } = checksOf("certificate", host);
   const pending =
     since === undefined
       ? ""
       : `, ${spanSince(now - since)} after the name was published; most are there a few hours after everyone sees the address`;
-  if ("none" in fetched)
-    return check(
-      id,
-      host,
-      fetched.none.kind === "unknown" ? undefined : false,
-      fetched.none.detail,
-      "see that the site builder has the domain, and that the address is right",
-    );
+  if ("none" in fetched) {
+    const remedy = "see that the site builder has the domain, and that the address is right";
+    return fetched.none.kind === "unknown"
+      ? unknown(fetched.none.detail, remedy)
+      : wrong("unreachable", fetched.none.detail, remedy);
+  }
   const { certificate } = fetched.page;
-  if (certificate === undefined) return check(id, host, undefined, "the server showed no certificate", "try again");
+  if (certificate === undefined) return unknown("the server showed no certificate", "try again");
   if (!covers(certificate, host))
-    return check(
-      id,
-      host,
-      false,
+    return wrong(
+      "certificate-name",
       `the certificate there is for ${certificate.names.join(", ") || "no name at all"}, not for ${host}: the right one is probably still pending${pending}`,
       "wait for the certificate, or ask the site builder or issuer why it is still pending",
     );
   if (certificate.until < now)
-    return check(
-      id,
-      host,
-      false,
+    return wrong(
+      "certificate-expired",
       `the certificate for ${host} has expired`,
       "ask the site builder or issuer to renew it; the record that proves the domain may have been removed",
     );
   if (certificate.distrust !== undefined)
-    return check(
-      id,
-      host,
-      false,
+    return wrong(
+      "certificate-untrusted",
       `browsers do not trust the certificate for ${host} (${certificate.distrust})`,
       "ask the site builder or issuer for a certificate that browsers trust",
     );
-  return check(id, host, true, `the certificate covers ${host}`);
+  return right(`the certificate covers ${host}`);
 }
 
 /** Whether a page only shows another one inside a frame, or moves on by itself after loading. */
@@ -140,66 +156,23 @@ export function judgeRedirect(
   target: string,
   alsoAt: readonly string[] = [],
 ): SiteCheck {
-  const id = "redirect";
-  const name = from;
+  const { right, wrong, unknown } = checksOf("redirect", from);
+  const nothing = ({ kind, detail }: NoPage, remedy: string) =>
+    kind === "unknown" ? unknown(detail, remedy) : wrong("unreachable", detail, remedy);
   const first = chain[0] as Fetched;
   const broken = chain.find((one): one is { none: NoPage } => "none" in one);
-  if (broken !== undefined && broken === first)
-    return check(
-      id,
-      name,
-      broken.none.kind === "unknown" ? undefined : false,
-      broken.none.detail,
-      "point the domain at the service that redirects it",
-    );
+  if (broken !== undefined && broken === first) return nothing(broken.none, "point the domain at the service that redirects it");
   const pages = chain.flatMap((one) => ("page" in one ? [one.page] : []));
   const last = pages.at(-1) as Page;
   const temporary = pages.find((page) => page.location !== undefined && !PERMANENT.has(page.status));
   const start = new URL(from);
   const steps = pages.filter((page) => page.location !== undefined);
-  if (steps.length === 0) {
-    const what = pretends(last.body);
-    if (what === "frame")
-      return check(
-        id,
-        name,
-        false,
-        "the page shows the other site inside a frame, so search engines and links see the wrong address",
-        "choose a permanent redirect instead of “forwarding with masking”",
-      );
-    if (what === "refresh")
-      return check(
-        id,
-        name,
-        false,
-        "the page moves on by itself after loading instead of redirecting",
-        "choose a permanent redirect (301)",
-      );
-    return check(
-      id,
-      name,
-      false,
-      `it answers by itself (${last.status}) and does not redirect`,
-      `set up a permanent redirect (301) to https://${target}`,
-    );
-  }
+  if (steps.length === 0) return notRedirecting(from, last, target);
+  const retarget = `change the redirect's target to https://${target}`;
   const end = new URL(steps.at(-1)?.location ?? last.url);
   if (end.hostname !== target && !alsoAt.includes(end.hostname))
-    return check(
-      id,
-      name,
-      false,
-      `it leads to ${end.hostname}, not to ${target}`,
-      `change the redirect's target to https://${target}`,
-    );
-  if (end.protocol !== "https:")
-    return check(
-      id,
-      name,
-      false,
-      `it ends at http://${end.hostname}, without encryption`,
-      `change the redirect's target to https://${target}`,
-    );
+    return wrong("wrong-target", `it leads to ${end.hostname}, not to ${target}`, retarget);
+  if (end.protocol !== "https:") return wrong("unencrypted", `it ends at http://${end.hostname}, without encryption`, retarget);
   const bare = steps.find(({ url, location = "" }) => {
     const to = new URL(location, url);
     return (
@@ -209,32 +182,50 @@ export function judgeRedirect(
     );
   });
   if (bare !== undefined)
-    return check(
-      id,
-      name,
-      false,
+    return wrong(
+      "unencrypted",
       `it goes by way of http://${new URL(bare.location ?? "", bare.url).hostname}, without encryption`,
-      `change the redirect's target to https://${target}`,
+      retarget,
     );
   if (temporary !== undefined)
-    return check(
-      id,
-      name,
-      false,
+    return wrong(
+      "temporary",
       `the redirect at ${new URL(temporary.url).hostname} is temporary (${temporary.status}), so search engines keep the old address`,
       "make it permanent (301 or 308)",
     );
   if (end.pathname !== start.pathname || end.search !== start.search)
-    return check(
-      id,
-      name,
-      false,
+    return wrong(
+      "path-lost",
       `the path is lost: ${start.pathname}${start.search} arrives at ${end.pathname}${end.search}`,
       "let the redirect keep path and query",
     );
-  if (broken !== undefined)
-    return check(id, name, broken.none.kind === "unknown" ? undefined : false, broken.none.detail, "see that the target answers");
-  return check(id, name, true, `it redirects permanently to https://${target}, path and query kept`);
+  if (broken !== undefined) return nothing(broken.none, "see that the target answers");
+  return right(`it redirects permanently to https://${target}, path and query kept`);
+}
+
+/** A page that answers where a redirect is wanted. */
+function notRedirecting(from: string, { body, status }: Page, target: string): SiteCheck {
+  const { wrong } = checksOf("redirect", from);
+  switch (pretends(body)) {
+    case "frame":
+      return wrong(
+        "framed",
+        "the page shows the other site inside a frame, so search engines and links see the wrong address",
+        "choose a permanent redirect instead of “forwarding with masking”",
+      );
+    case "refresh":
+      return wrong(
+        "moves-after-loading",
+        "the page moves on by itself after loading instead of redirecting",
+        "choose a permanent redirect (301)",
+      );
+    case undefined:
+      return wrong(
+        "no-redirect",
+        `it answers by itself (${status}) and does not redirect`,
+        `set up a permanent redirect (301) to https://${target}`,
+      );
+  }
 }
 
 /** The addresses one name has, beside those its asks want. */
@@ -245,39 +236,33 @@ export function judgeAddresses(
   failure: string,
 ): SiteCheck[] {
   const host = displayName(name);
-  if (found === undefined) return [check("address", host, undefined, failure, "try again when the name servers answer")];
+  const { right, wrong, unknown } = checksOf("address", host);
+  if (found === undefined) return [unknown(failure, "try again when the name servers answer")];
   if (found.length === 0)
     return [
-      check(
-        "address",
-        host,
-        false,
+      wrong(
+        "no-address",
         `${host} has no address, so visitors cannot reach it`,
         `publish the ask for ${host}: zandrel draft shows it`,
       ),
     ];
-  if (wanted.length === 0) return [check("address", host, true, `${host} leads to ${found.join(", ")}`)];
+  if (wanted.length === 0) return [right(`${host} leads to ${found.join(", ")}`)];
   const missing = wanted.filter((address) => !found.includes(address));
   const foreign = found.filter((address) => !wanted.includes(address));
-  const leftovers = foreign.map((address) =>
-    check(
-      "leftover",
-      host,
-      false,
-      `${host} also has the address ${address}, which the service did not ask for: some visitors arrive there`,
-      `remove the ${address.includes(":") ? "AAAA" : "A"} record ${address}, if it is the previous site's`,
-    ),
-  );
   return [
     missing.length === 0
-      ? check("address", host, true, `${host} leads to the service's addresses`)
-      : check(
-          "address",
-          host,
-          false,
+      ? right(`${host} leads to the service's addresses`)
+      : wrong(
+          "missing-address",
           `${host} does not lead to ${missing.join(", ")}, as the service asks`,
           "publish the ask: zandrel draft shows what is in the way",
         ),
-    ...leftovers,
+    ...foreign.map((address) =>
+      checksOf("leftover", host).wrong(
+        "leftover-address",
+        `${host} also has the address ${address}, which the service did not ask for: some visitors arrive there`,
+        `remove the ${address.includes(":") ? "AAAA" : "A"} record ${address}, if it is the previous site's`,
+      ),
+    ),
   ];
 }

@@ -1,4 +1,4 @@
-import { type Fetched, judgeRedirect, type SiteCheck } from "./judge.ts";
+import { checksOf, type Fetched, judgeRedirect, type SiteCheck } from "./judge.ts";
 
 /** What following a web address brought, from each of the four doors of a site. */
 export interface Doors {
@@ -38,14 +38,6 @@ const PARKED =
 const STRANGER =
   /\b(?:no such (?:site|app|store)|unknown (?:domain|host)|not (?:yet )?connected|site not found|does(?: not|n.t) exist here|nothing is here)\b/i;
 
-const wrong = (id: string, name: string, because: string, remedy: string): SiteCheck => ({
-  id,
-  name,
-  met: false,
-  because,
-  remedy,
-});
-
 /** Whether the page a host shows is a site at all: not a parked page, and not a service that does not know the host. */
 export function judgePage(host: string, chain: readonly Fetched[]): SiteCheck[] {
   const last = chain.at(-1);
@@ -54,32 +46,22 @@ export function judgePage(host: string, chain: readonly Fetched[]): SiteCheck[] 
   const text = body.replace(/<(script|style)[\s\S]*?<\/\1>/gi, " ").replace(/<[^>]*>/g, " ");
   if (PARKED.test(text.slice(0, 4000)))
     return [
-      wrong(
+      checksOf("parked", host).wrong(
         "parked",
-        host,
         `${host} shows a parked page, not your site`,
         "publish the address that the site builder asks for, and remove the parked one",
       ),
     ];
   if (STRANGER.test(text.slice(0, 4000)) || status === 421)
     return [
-      wrong(
+      checksOf("wrong-service", host).wrong(
         "wrong-service",
-        host,
         `${host} leads to a service that does not know it (${status})`,
         "add the domain at the service, or publish the address that it asks for",
       ),
     ];
   if (status >= 500)
-    return [
-      {
-        id: "page",
-        name: host,
-        met: undefined,
-        because: `${host} answers with an error (${status})`,
-        remedy: "try again, or ask the site builder",
-      },
-    ];
+    return [checksOf("page", host).unknown(`${host} answers with an error (${status})`, "try again, or ask the site builder")];
   return [];
 }
 
@@ -92,9 +74,8 @@ export function judgePair({ apex, www, chains }: Doors): SiteCheck[] {
   const looped = [...chains].flatMap(([url, chain]) => (loopsAt(chain) === undefined ? [] : [url]));
   if (looped.length > 0)
     return [
-      wrong(
+      checksOf("loop", apex).wrong(
         "loop",
-        apex,
         `${looped.join(" and ")} redirects in a circle, so that no browser gets there`,
         "let one of the two show the site, and only the other one redirect",
       ),
@@ -104,16 +85,19 @@ export function judgePair({ apex, www, chains }: Doors): SiteCheck[] {
   if (atApex === undefined || atWww === undefined) return [];
   if (atApex === apex && atWww === www)
     return [
-      wrong(
+      checksOf("both-serve", apex).wrong(
         "both-serve",
-        apex,
         `${apex} and ${www} both show a site by themselves, and search engines take them for two`,
         "choose one of the two as the main one at the site builder; the other redirects to it permanently (301)",
       ),
     ];
   if (atApex !== atWww || (atApex !== apex && atApex !== www))
     return [
-      wrong("apart", apex, `${apex} arrives at ${atApex}, and ${www} at ${atWww}`, "let both arrive at one of the two names"),
+      checksOf("apart", apex).wrong(
+        "apart",
+        `${apex} arrives at ${atApex}, and ${www} at ${atWww}`,
+        "let both arrive at one of the two names",
+      ),
     ];
   return [...chains]
     .filter(([url]) => !(new URL(url).hostname === atApex && url.startsWith("https:")))

@@ -1,8 +1,21 @@
 import { displayName } from "../../name/index.ts";
+import type { SiteFlaw } from "../../site/index.ts";
 import { spanText } from "../../spread/index.ts";
-import { rulesOf, when } from "../finding.ts";
+import type { Facts } from "../facts.ts";
+import { rulesOf, type Seen, when } from "../finding.ts";
 
 const PRIVATE = /^(10\.|192\.168\.|172\.(1[6-9]|2\d|3[01])\.|169\.254\.|0\.|f[cd][0-9a-f]{2}:|fe80:)/i;
+/** What was found wrong on the web, of some kinds. */
+const met =
+  (...flaws: readonly SiteFlaw[]) =>
+  ({ web = [] }: Facts): Seen[] =>
+    web.flatMap(({ flaw, name, because, remedy }) =>
+      flaw === undefined || !flaws.includes(flaw)
+        ? []
+        : [{ evidence: because.includes(name) ? because : `${name}: ${because}`, remedy }],
+    );
+
+const REDIRECTS = "RFC 9110 section 15.4";
 const hasSite = (role: string | undefined): boolean => role === "main" || role === "redirect" || role === "secondary";
 
 export const site = rulesOf("site", [
@@ -77,15 +90,113 @@ export const site = rulesOf("site", [
     "RFC 1034 section 3.6",
     "The bare domain and www lead to different places",
     "Visitors see two different things, unless one redirects to the other.",
-    ({ apex, www, role }) =>
+    ({ apex, www, role, web }) =>
       when(
         hasSite(role) &&
+          web === undefined &&
           apex.addresses.length > 0 &&
           www.addresses.length > 0 &&
           !apex.addresses.some((one) => www.addresses.includes(one)),
         `${displayName(apex.name)} is at ${apex.addresses.join(", ")}, ${displayName(www.name)} at ${www.addresses.join(", ")}`,
         "zandrel site checks whether one redirects to the other",
       ),
+  ],
+  ["site-loop", "breaks", REDIRECTS, "The site redirects in a circle", "No browser ever shows a page.", met("loop")],
+  [
+    "site-unreachable",
+    "breaks",
+    "RFC 9110 section 4.2",
+    "A host of the site does not answer",
+    "Visitors see an error.",
+    met("unreachable"),
+  ],
+  [
+    "site-parked",
+    "breaks",
+    "RFC 9110 section 4.2",
+    "A parked page is shown in place of the site",
+    "Visitors and search engines see an advertisement or an empty page.",
+    met("parked"),
+  ],
+  [
+    "site-wrong-service",
+    "breaks",
+    "RFC 9110 section 15.5.20",
+    "A host leads to a service that does not know it",
+    "Visitors see an error, and others may claim the host at that service.",
+    met("wrong-service"),
+  ],
+  [
+    "site-certificate",
+    "breaks",
+    "RFC 9525 section 6",
+    "A host of the site has no certificate that browsers accept",
+    "Browsers warn visitors away.",
+    met("certificate-name", "certificate-expired", "certificate-untrusted"),
+  ],
+  [
+    "site-wrong-address",
+    "breaks",
+    "RFC 1034 section 3.6",
+    "A host does not lead where its service asks, or leads elsewhere too",
+    "Some visitors arrive at the wrong place.",
+    met("missing-address", "leftover-address"),
+  ],
+  [
+    "site-redirect-target",
+    "breaks",
+    REDIRECTS,
+    "A redirect leads somewhere else",
+    "Visitors arrive at a site that is not meant.",
+    met("wrong-target", "apart"),
+  ],
+  [
+    "site-both-serve",
+    "risks",
+    REDIRECTS,
+    "The bare domain and www both show a site",
+    "Search engines count two sites, and links are divided between them.",
+    met("both-serve"),
+  ],
+  [
+    "site-no-redirect",
+    "risks",
+    REDIRECTS,
+    "An address that should redirect answers by itself",
+    "Visitors stay at an address that is not meant, and search engines keep it.",
+    met("no-redirect"),
+  ],
+  [
+    "site-framed",
+    "risks",
+    REDIRECTS,
+    "The site is shown inside a frame",
+    "Links, logins and search engines see the wrong address.",
+    met("framed", "moves-after-loading"),
+  ],
+  [
+    "site-redirect-unencrypted",
+    "risks",
+    "RFC 9110 section 4.2.2",
+    "A redirect goes over an unencrypted address",
+    "Anyone on the way can send visitors elsewhere.",
+    met("unencrypted"),
+  ],
+  [
+    "site-redirect-temporary",
+    "risks",
+    REDIRECTS,
+    "A redirect is temporary",
+    "Search engines keep the old address.",
+    met("temporary"),
+  ],
+  [
+    "site-redirect-path",
+    "risks",
+    REDIRECTS,
+    "A redirect loses the path",
+    "Every link into the site ends at the home page.",
+    met("path-lost"),
   ],
   [
     "ttl-long",
