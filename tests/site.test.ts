@@ -99,6 +99,15 @@ describe("the site builder's two stages, to the certificate", () => {
   });
 });
 
+/** What the audit calls each mistake of a redirect. */
+const FINDING: Partial<Record<HostMode["kind"], string>> = {
+  temporary: "site-redirect-temporary",
+  "path-lost": "site-redirect-path",
+  "to-http": "site-redirect-unencrypted",
+  frame: "site-framed",
+  refresh: "site-framed",
+};
+
 describe("the redirect domain", () => {
   const set = async (mode: HostMode) => {
     for (const host of ["puppetfest.example", "www.puppetfest.example"]) {
@@ -118,6 +127,9 @@ describe("the redirect domain", () => {
     const redirects = (await checks("puppetfest.example")).filter((one) => one.id === "redirect");
     expect(redirects).toHaveLength(4);
     for (const one of redirects) expect(one).toMatchObject({ met, because: expect.stringMatching(because) });
+    const { findings } = (await run(["audit", "puppetfest.example", "--json"])).json.domains[0];
+    const ids = findings.map((one: { id: string }) => one.id).filter((id: string) => /^site-(?:redirect|framed|no-)/.test(id));
+    expect([...new Set(ids)]).toEqual(FINDING[kind] === undefined ? [] : [FINDING[kind]]);
   });
   test("what is not set up at all shows the parked page", async () => {
     lab.web.hosts.delete("puppetfest.example");
