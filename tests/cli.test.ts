@@ -288,6 +288,85 @@ describe("what nobody could ask", () => {
   });
 });
 
+describe("hosts and redirects without an editor", () => {
+  const read = (here: string, file: string) => readFileSync(join(here, file), "utf8");
+  test("a host is added, reached in another way, and named by a domain; comments stay", async () => {
+    const here = workspace();
+    writeFileSync(join(here, "zandrel.yaml"), SETTINGS.replace("title: Nettlehost", "title: Nettlehost # ours"));
+    const host = (...argv: string[]) => zandrel(here, ["host", "set", ...argv]);
+    expect(
+      await host("reedhost", "--title", "Reed Host", "--form", "ttl=300,3600", "--domain", "brackwater.example"),
+    ).toMatchObject({
+      exit: 0,
+      out: expect.stringContaining("Next: zandrel draft brackwater.example"),
+    });
+    expect(read(here, "domains/brackwater.example.yaml")).toBe(DOMAIN.replace("host: nettlehost", "host: reedhost"));
+    expect(
+      (await zandrel(here, ["host", "set", "reedhost", "--way", "helper", "--command", "node reed.mjs", "--json"])).json,
+    ).toMatchObject({
+      became: "changed",
+      way: "helper",
+      title: "Reed Host",
+    });
+    expect(await host("nettlehost", "--title", "Nettle & Co")).toMatchObject({ exit: 0 });
+    expect(read(here, "zandrel.yaml")).toContain("    title: Nettle & Co # ours\n    publish: { way: zone-file");
+    expect(read(here, "zandrel.yaml")).toContain(
+      "  reedhost:\n    title: Reed Host\n    publish:\n      way: helper\n      command:\n        - node\n        - reed.mjs\n",
+    );
+  });
+  test.each<[string[], RegExp]>([
+    [["--way", "update", "--server", "192.0.2.53"], /add --key-name NAME/],
+    [["--way", "helper", "--file", "x.zone"], /--file has no use with --way helper/],
+    [["--form", "apex=blue"], /“blue” cannot be saved: expected one of @, empty, full/],
+    [["--form", "apex"], /FIELD=VALUE/],
+    [["--way", "update", "--server", "192.0.2.53", "--key-name", "k", "--secret", "c2VjcmV0"], /expected env:NAME or file:PATH/],
+    [["--domain", "other.example"], /other\.example/],
+  ])("%j is refused, and nothing is written", async (argv, message) => {
+    const here = workspace();
+    expect(await zandrel(here, ["host", "set", "reedhost", ...argv])).toMatchObject({
+      exit: 2,
+      err: expect.stringMatching(message),
+    });
+    expect(read(here, "zandrel.yaml")).toBe(SETTINGS);
+  });
+  test("a domain that redirects: by init, by init again, and by what a page says", async () => {
+    const here = workspace();
+    const path = "domains/puppetfest.example.yaml";
+    await zandrel(here, ["init", "puppetfest.example"]);
+    expect(read(here, path)).toContain("role: main\n");
+    await zandrel(here, ["init", "puppetfest.example", "--redirect-to", "https://www.brackwater.example/"]);
+    expect(read(here, path)).toContain("role: redirect\nhost: nettlehost\nredirectTo: www.brackwater.example\n");
+    const page = "Forward puppetfest.example to https://brackwater.example (permanent, 301)\n";
+    const taken = () => zandrel(here, ["intake", "-", "--domain", "puppetfest.example"], { input: page });
+    expect((await taken()).out).toContain("Saved: this domain redirects to brackwater.example.");
+    expect(read(here, path)).toContain("redirectTo: brackwater.example\n");
+    expect((await taken()).out).toContain("Next: zandrel site puppetfest.example");
+    // A domain that has a site of its own stays one.
+    await zandrel(here, [
+      "intake",
+      "--service",
+      "seekmere",
+      "--type",
+      "A",
+      "--host",
+      "@",
+      "--value",
+      "192.0.2.44",
+      "--domain",
+      "brackwater.example",
+      "--purpose",
+      "site",
+    ]);
+    const own = page
+      .replace("puppetfest.example", "brackwater.example")
+      .replace("https://brackwater.example", "https://other.example");
+    expect(await zandrel(here, ["intake", "-", "--domain", "brackwater.example"], { input: own })).toMatchObject({
+      out: expect.stringContaining("Nothing was saved"),
+    });
+    expect(read(here, "domains/brackwater.example.yaml")).not.toContain("redirectTo");
+  });
+});
+
 describe("intake", () => {
   test("a value over 255 octets is cut into strings, and nothing of it is lost", async () => {
     const here = workspace();

@@ -14,6 +14,7 @@ export type PersonQuestion =
   | { readonly kind: "which-ask"; readonly asks: readonly string[] }
   | { readonly kind: "change-host"; readonly domain: DomainName; readonly host: string }
   | { readonly kind: "undo"; readonly changes: readonly SetChange[] }
+  | { readonly kind: "which-way" }
   | { readonly kind: "which-service"; readonly known: readonly { readonly key: string; readonly title: string }[] }
   | { readonly kind: "which-purpose"; readonly records: readonly ResourceRecord[]; readonly guess: Purpose };
 

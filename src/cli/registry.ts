@@ -17,6 +17,7 @@ const entry = (name: string, summary: string, load: () => Promise<unknown>): Ent
 export const COMMANDS: readonly Entry[] = [
   entry("guide", "one conversation from paste to proven", () => import("./commands/guide.ts")),
   entry("init", "start a workspace, or add a domain to it", () => import("./commands/init.ts")),
+  entry("host set", "say how a DNS host is reached", () => import("./commands/host/set.ts")),
   entry("intake", "save what a service asked for", () => import("./commands/intake.ts")),
   entry("status", "where every ask stands, and the next step", () => import("./commands/status.ts")),
   entry("draft", "what would change, what is in the way, and when everyone would see it", () => import("./commands/draft.ts")),
@@ -64,4 +65,5 @@ export const GROUPS: Readonly<Record<string, string>> = {
   dmarc: "the policy, and what receivers report",
   message: "a message, judged or sent and followed",
   sender: "what a mail service needs beyond the DNS",
+  host: "the DNS hosts that records are published at",
 };

@@ -88,6 +88,10 @@ export interface Failures {
   "not-in-workspace": { readonly domain: DomainName };
   "unknown-host": Unknown;
   "host-key": { readonly given: string };
+  "host-needs": { readonly way: string; readonly field: "file" | "server" | "keyName" | "secret" | "command" };
+  "host-option": { readonly option: string; readonly way: string };
+  "host-form": { readonly given: string };
+  "host-entry": { readonly found: string; readonly because: string };
   "settings-there": { readonly from: string };
   "no-host": { readonly path: string };
   "host-server": { readonly given: string };

@@ -50,6 +50,14 @@ const NOT_WRITTEN: Readonly<Record<string, string>> = {
 };
 const line = (found: string, expected: string): string =>
   `${found === "" ? "" : `found ${quote(found)}, `}expected ${visible(expected)}`;
+/** The options by which `host set` is told what a way needs. */
+const HOST_OPTIONS: Readonly<Record<Failures["host-needs"]["field"], string>> = {
+  file: "--file FILE, the zone file",
+  server: "--server ADDRESS, the primary server",
+  keyName: "--key-name NAME, the name of the TSIG key",
+  secret: "--secret env:NAME or --secret file:PATH, where the key's secret is kept",
+  command: "--command 'PROGRAM ARGUMENTS', the helper program",
+};
 const CHECK_PATH = "check the path";
 
 const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } = {
@@ -212,15 +220,39 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "unknown-host": ({ given, known: words }) =>
     say(
       `${quote(given)} is not a DNS host of zandrel.yaml${meant(given, words)}`,
-      "add it under hosts: in zandrel.yaml first",
+      `add it with zandrel host set KEY --title NAME`,
       "--dns-host",
     ),
   "host-key": ({ given }) =>
-    say(`--dns-host ${quote(given)} cannot be a key`, "use small letters, digits and hyphens, such as nettlehost", "--dns-host"),
+    say(
+      `${quote(given)} cannot be the key of a DNS host`,
+      "use a short word of small letters, digits and hyphens, such as nettlehost",
+      given,
+    ),
+  "host-needs": ({ way, field }) =>
+    say(`publishing by ${way} needs to know more`, `add ${HOST_OPTIONS[field]}`, HOST_OPTIONS[field].split(" ")[0]),
+  "host-option": ({ option, way }) =>
+    say(
+      `--${option.replace(/[A-Z]/g, (letter) => `-${letter.toLowerCase()}`)} has no use with --way ${way}`,
+      "leave one of the two out",
+      "--way",
+    ),
+  "host-entry": ({ found, because }) =>
+    say(`${found === "" ? "a value" : quote(found)} cannot be saved: ${visible(because)}`, "correct that option", found),
+  "host-form": ({ given }) =>
+    say(
+      `--form ${quote(given)} is not of the form FIELD=VALUE`,
+      "name a field of the DNS host's form, such as --form apex=empty or --form ttl=300,3600",
+      "--form",
+    ),
   "settings-there": ({ from }) =>
     say("zandrel.yaml already exists here", `copy what you want from ${visible(from)} into it by hand`, "zandrel.yaml"),
   "no-host": ({ path }) =>
-    say(`${path} names no DNS host`, "add host: there, or publish into a zone file with --into FILE", path),
+    say(
+      `${path} names no DNS host`,
+      "name it with zandrel host set KEY --domain DOMAIN, or publish into a zone file with --into FILE",
+      path,
+    ),
   "host-server": ({ given }) =>
     say(`${quote(given)} under hosts: in zandrel.yaml is not a server`, "write ADDRESS or ADDRESS:PORT", "zandrel.yaml"),
   "unknown-key": ({ at, given, known: words, what, section }) =>

@@ -15,13 +15,12 @@ export * from "./keys.ts";
 export { lockBeside, withLock } from "./lock.ts";
 export * from "./messages.ts";
 export { type FoundReport, findReports } from "./reports.ts";
-export { KEY, ROLES, type Settings } from "./schema.ts";
+export { KEY, ROLES, type Settings, WAYS, type Way } from "./schema.ts";
 export { ignoreInGit, readSecret, type SecretPlace, secretFile, secretVariable } from "./secret.ts";
 export type { ReportStore } from "./tally.ts";
 export {
   type AskEntry,
-  addHost,
-  changeHost,
+  changeDomain,
   type Domain,
   domainPath,
   exclusively,
@@ -33,6 +32,7 @@ export {
   readSettings,
   revise,
   SETTINGS_FILE,
+  setHost,
   type Workspace,
 } from "./workspace.ts";
 

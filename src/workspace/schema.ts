@@ -52,6 +52,10 @@ const form = z.strictObject({
   lacks: z.array(z.string()).default([]),
 });
 
+/** How records come to a DNS host. */
+export const WAYS = ["by-hand", "zone-file", "update", "helper"] as const;
+export type Way = (typeof WAYS)[number];
+
 const publishing = z.discriminatedUnion("way", [
   z.strictObject({
     way: z.literal("update"),

@@ -10,7 +10,7 @@ import { replaceFile } from "./files.ts";
 import { openJournal } from "./journal.ts";
 import { readSecret } from "./secret.ts";
 import { openWorkspace } from "./workspace.ts";
-import { withEntry, withoutEntry } from "./yaml-file.ts";
+import { withEntry, withoutEntry, withValue } from "./yaml-file.ts";
 
 const folders: string[] = [];
 const folder = (files: Record<string, string> = {}) => {
@@ -175,6 +175,28 @@ describe("editing in place", () => {
     expect(withEntry("services:\n  a:\n    title: A # first\n\ndefaults: {}\n", "services", { b: { title: "B" } })).toBe(
       "services:\n  a:\n    title: A # first\n  b:\n    title: B\n\ndefaults: {}\n",
     );
+  });
+  test.each<[string, string, unknown, string]>([
+    ["a word in place of a word", "title", "B", "hosts:\n  a:\n    title: B # said\n    publish: { way: by-hand } # so\n# end\n"],
+    [
+      "a map in place of one on a line",
+      "publish",
+      { way: "zone-file", file: "b.zone" },
+      "hosts:\n  a:\n    title: A # said\n    publish: # so\n      way: zone-file\n      file: b.zone\n# end\n",
+    ],
+    [
+      "a key that was not there",
+      "servers",
+      ["192.0.2.53"],
+      "hosts:\n  a:\n    title: A # said\n    publish: { way: by-hand } # so\n    servers:\n      - 192.0.2.53\n# end\n",
+    ],
+  ])("%s, under a path of keys", (_, key, value, after) => {
+    const before = "hosts:\n  a:\n    title: A # said\n    publish: { way: by-hand } # so\n# end\n";
+    expect(withValue(before, ["hosts", "a", key], value)).toBe(after);
+    expect(withValue(after, ["hosts", "a", key], value)).toBe(after);
+    expect(parseDocument(withValue("hosts: { a: { title: A } }\n", ["hosts", "a", key], value)).toJS()).toMatchObject({
+      hosts: { a: { [key]: value } },
+    });
   });
   test("whatever is added reads back, and every character that was there stays", () => {
     const value = fc.string({ maxLength: 30 });

@@ -141,14 +141,50 @@ export function withEntry(text: string, key: string, entry: readonly [unknown] |
   return `${text.slice(0, keyEnd)}\n${blockOf(entry, 2)}${text.slice(valueEnd).replace(/^[^\S\n]*\n?/, "")}`;
 }
 
-/** The text of a YAML file with the value of a key of its top level changed, or the key added behind another one. */
-export function withScalar(text: string, key: string, value: string, behind: string): string {
+/** The value under a path of keys, as block YAML of its own. */
+export const valueText = (text: string, path: readonly string[]): string => blockOf(parseDocument(text).getIn(path), 0);
+
+/**
+ * The text of a YAML file with another value under a path of keys; the map that the last key belongs to has to be there.
+ * Every character around the value stays: comments, order, layout.
+ */
+export function withValue(text: string, path: readonly string[], value: unknown): string {
+  const document = parseDocument(text);
+  const parent = document.getIn(path.slice(0, -1)) as YAMLMap<Node, Node | null> | undefined;
+  const key = path.at(-1) as string;
+  if (!isMap(parent) || parent.flow === true || parent.items.length === 0) {
+    // A map on one line has no layout worth keeping.
+    document.setIn(path, document.createNode(value));
+    return document.toString({ lineWidth: 0 });
+  }
+  const first = (parent.items[0] as { key: Scalar }).key.range?.[0] ?? 0;
+  const indent = first - (text.lastIndexOf("\n", first - 1) + 1);
+  const pair = parent.items.find((item) => isScalar(item.key) && item.key.value === key);
+  const block = blockOf({ [key]: value }, indent);
+  const afterLine = (at: number) => (text[at - 1] === "\n" ? at : text.indexOf("\n", at) + 1 || text.length);
+  if (pair === undefined) {
+    const at = afterLine((parent as unknown as Node).range?.[1] ?? text.length);
+    return `${text.slice(0, at)}${text[at - 1] === "\n" ? "" : "\n"}${block}${text.slice(at)}`;
+  }
+  const from = (pair.key as Scalar).range?.[0] ?? 0;
+  const end = pair.value?.range?.[1] ?? (pair.key as Scalar).range?.[1] ?? 0;
+  const to = afterLine(end);
+  // What follows on the line of the key or of a short value is a comment, and stays.
+  const keyLine = text.slice(from, text.indexOf("\n", from));
+  const rest = text.slice(end, to).trim() || (from + keyLine.length < end ? (/\s(#.*)$/.exec(keyLine)?.[1] ?? "") : "");
+  const [line = "", ...more] = block.slice(indent).split("\n");
+  return `${text.slice(0, from)}${[`${line}${rest === "" ? "" : ` ${rest}`}`, ...more].join("\n")}${text.slice(to)}`;
+}
+
+/** The text of a YAML file with the value of a key of its top level changed, or the key added behind the first of some others that is there. */
+export function withScalar(text: string, key: string, value: string, behind: readonly string[]): string {
   const root = parseDocument(text).contents;
   const find = (wanted: string) =>
     isMap(root) ? root.items.find((item) => isScalar(item.key) && item.key.value === wanted) : undefined;
   const range = (find(key)?.value as ParsedNode | undefined)?.range;
   if (range !== undefined && range !== null) return `${text.slice(0, range[0])}${value}${text.slice(range[1])}`;
-  const end = (find(behind)?.value as ParsedNode | undefined)?.range?.[1] ?? 0;
+  const before = behind.map(find).find((pair) => pair !== undefined);
+  const end = (before?.value as ParsedNode | undefined)?.range?.[1] ?? 0;
   const at = text.indexOf("\n", end) + 1 || text.length;
   return `${text.slice(0, at)}${key}: ${value}\n${text.slice(at)}`;
 }

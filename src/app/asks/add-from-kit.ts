@@ -36,12 +36,14 @@ export async function fromKit(
       return {
         ended: "fine",
         result: {
+          domain: domain.name,
           written: !dry && asks.length > 0,
           already: asks.length === 0 ? filled.value.asks.map(({ id }) => id) : [],
           newerThan: [],
           insteadOf: undefined,
           layout: { kit: kit.title },
           asks,
+          redirectTo: undefined,
           assumed: [],
           read: undefined,
           before: kit.before,

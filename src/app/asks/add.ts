@@ -20,6 +20,7 @@ import { OWN_SERVICE } from "./journal-state.ts";
 
 /** What came of an intake: what was understood, and what became of it. */
 export interface Intake {
+  readonly domain: DomainName;
   readonly written: boolean;
   /** Whether the person said no to what was understood. */
   readonly declined?: boolean;
@@ -31,6 +32,8 @@ export interface Intake {
   readonly insteadOf: string | undefined;
   readonly layout: Layout | { readonly kit: string } | undefined;
   readonly asks: readonly NewAsk[];
+  /** Where the page redirects the whole domain to, which its file says from now on. */
+  readonly redirectTo: DomainName | undefined;
   /** Purposes that nothing on the page says, so that the usual one was taken. */
   readonly assumed: readonly Purpose[];
   /** What a paste said; undefined for a kit. */
@@ -205,6 +208,8 @@ export interface Decision<T> {
   /** Asks that go, each with why. */
   readonly without?: ReadonlyMap<string, string>;
   readonly add?: readonly NewAsk[];
+  /** Where the domain redirects to, which makes it one that redirects. */
+  readonly redirectTo?: DomainName | undefined;
   /** What is journalled besides. */
   readonly journal?: readonly JournalEvent[];
   readonly result: T;
@@ -222,8 +227,8 @@ export async function reviseAsks<T>(
 ): Promise<T> {
   return exclusively(folder, context, async (workspace) => {
     const [fresh] = pickDomains(workspace, [domain]) as [Domain];
-    const { service, without = new Map(), add = [], journal: more = [], result } = decide(fresh, workspace);
-    if (without.size + add.length + more.length === 0) return result;
+    const { service, without = new Map(), add = [], redirectTo, journal: more = [], result } = decide(fresh, workspace);
+    if (without.size + add.length + more.length === 0 && redirectTo === undefined) return result;
     const now = context.clock.now();
     const entries = add.map((ask) => entryOf(ask, now, workspace.settings.defaults.ttl));
     const journal = await workspace.openJournal();
@@ -234,7 +239,12 @@ export async function reviseAsks<T>(
         for (const { id, service: key, purpose, records = "" } of entries)
           journal.append(now, domain, { kind: "ask-noted", ask: id, service: key, purpose, records });
         for (const event of more) journal.append(now, domain, event);
-        const revision = { without: [...without.keys()], add: entries, ...(service === undefined ? {} : { service }) };
+        const revision = {
+          without: [...without.keys()],
+          add: entries,
+          ...(service === undefined ? {} : { service }),
+          ...(redirectTo === undefined ? {} : { domain: { role: "redirect", redirectTo } }),
+        };
         restore = revise(folder, fresh, revision);
       });
     } catch (error) {

@@ -2,7 +2,7 @@ import { PURPOSES, type Purpose } from "../../core/ask/index.ts";
 import { byPurpose, type PastedProof, type PastedRecord, type Understood } from "../../core/ask/intake/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { askOfKit, type Kit } from "../../core/kit/index.ts";
-import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
+import { type DomainName, isAtOrBelow, name, withoutRootDot } from "../../core/name/index.ts";
 import { printData, type ResourceRecord } from "../../core/record/index.ts";
 import type { WebProof } from "../../core/site/index.ts";
 import type { Domain } from "../../workspace/index.ts";
@@ -102,6 +102,19 @@ const removalsOf = ({ asks }: Domain, without: string | undefined): Map<string, 
     ),
   );
 
+/**
+ * Where a page forwards the whole domain to, another domain; undefined where it forwards only a host, within the domain, or
+ * where the domain has a site of its own.
+ */
+function redirectOf({ forwards }: Understood, now: Domain): DomainName | undefined {
+  const hostAt = (url: string) => name(new URL(url).hostname);
+  const whole = forwards.find(({ from, to }) => hostAt(from) === now.name && !isAtOrBelow(hostAt(to), now.name));
+  const ownSite = now.asks.some(({ purpose }) => purpose === "site");
+  if (whole === undefined || (ownSite && now.role !== "redirect")) return undefined;
+  const to = hostAt(whole.to);
+  return now.role === "redirect" && now.redirectTo === to ? undefined : to;
+}
+
 /** What becomes of the groups among the asks of a domain. */
 export interface Grouped {
   readonly asks: readonly NewAsk[];
@@ -109,6 +122,8 @@ export interface Grouped {
   readonly already: readonly string[];
   /** Asks of the same service that this looks like a newer version of. */
   readonly newerThan: readonly string[];
+  /** Where the domain redirects to from now on. */
+  readonly redirectTo: DomainName | undefined;
 }
 
 /** What the person named for the asks to come. */
@@ -121,8 +136,8 @@ export interface AsNamed {
 /** Decides by the domain as it is now: new asks, those that are there already, the one that is replaced. */
 export function decideFor(
   groups: readonly Group[],
-  toRemove: readonly ResourceRecord[],
-  service: ServiceOfAsk,
+  read: Understood,
+  service: ServiceOfAsk | undefined,
   kit: Kit | undefined,
   { id: given, insteadOf, purpose }: AsNamed,
 ) {
@@ -131,20 +146,23 @@ export function decideFor(
     if (given !== undefined && taken.has(given)) throw new Failure("id-taken", { id: given, path: now.path });
     if (insteadOf !== undefined && !now.asks.some((ask) => ask.id === insteadOf))
       throw new Failure("unknown-ask", { given: insteadOf, known: now.asks.map((ask) => ask.id) });
+    const redirectTo = redirectOf(read, now);
     const removals = removalsOf(now, insteadOf);
     // What the page tells to remove goes with the first ask that is saved, once.
-    let remove = toRemove.filter((record) => !removals.has(removalKey(record)));
+    let remove = read.remove.filter((record) => !removals.has(removalKey(record)));
     const asks: NewAsk[] = [];
-    const already = new Set(toRemove.flatMap((record) => removals.get(removalKey(record)) ?? []));
+    const already = new Set(read.remove.flatMap((record) => removals.get(removalKey(record)) ?? []));
     const newerThan: string[] = [];
     const save = (group: Group, known: ReturnType<typeof askOfKit>): NewAsk => {
       const id =
         given ??
         insteadOf ??
-        (known === undefined ? [service.key, group.purpose].filter((part) => part !== "").join("-") : kitAskId(kit, known.id));
+        (known === undefined
+          ? [...(service === undefined ? [] : [service.key]), group.purpose].join("-")
+          : kitAskId(kit, known.id));
       return newAsk(group, now.name, {
         id: freeId(id, taken),
-        service: service.key,
+        service: service?.key ?? "",
         purpose: purpose ?? known?.purpose ?? group.purpose,
         after: (known?.after ?? []).map((id) => kitAskId(kit, id)).filter((id) => taken.has(id)),
         remove,
@@ -166,7 +184,7 @@ export function decideFor(
       }
       const older = insteadOf === undefined ? overlapping(ask, now) : undefined;
       if (older?.exclusive === true && given === undefined)
-        throw new Failure("ask-differs", { ask: older.id, service: service.title, name: older.name, type: older.type });
+        throw new Failure("ask-differs", { ask: older.id, service: service?.title ?? "", name: older.name, type: older.type });
       if (older !== undefined) newerThan.push(older.id);
       keep(ask);
     }
@@ -178,6 +196,12 @@ export function decideFor(
       insteadOf === undefined || asks.length === 0
         ? new Map<string, string>()
         : new Map([[insteadOf, "a newer version was saved in its place"]]);
-    return { service, add: asks, without, result: { asks, already: [...already], newerThan } };
+    return {
+      ...(service === undefined ? {} : { service }),
+      add: asks,
+      redirectTo,
+      without,
+      result: { asks, already: [...already], newerThan, redirectTo },
+    };
   };
 }

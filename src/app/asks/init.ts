@@ -6,7 +6,7 @@ import { type DomainName, parseName, withoutRootDot } from "../../core/name/inde
 import { isOfType } from "../../core/record/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import {
-  addHost,
+  changeDomain,
   domainPath,
   fileSchemas,
   findWorkspace,
@@ -19,6 +19,7 @@ import {
   replaceFile,
   SETTINGS_FILE,
   type Settings,
+  setHost,
 } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
@@ -29,6 +30,7 @@ export const initialiseSchema = z.object({
   folder: z.string(),
   domain: domainName,
   created: z.array(z.string()),
+  changed: z.array(z.string()).describe("files of a domain that was there already, and now says what the options say"),
   host: z
     .object({
       key: z.string(),
@@ -78,13 +80,16 @@ defaults:
 export interface InitialiseRequest extends CommonRequest {
   readonly organisation: string | undefined;
   readonly dnsHost: string | undefined;
-  readonly role: (typeof ROLES)[number];
+  /** What the domain is for; `main` for a new one. */
+  readonly role: (typeof ROLES)[number] | undefined;
+  /** Of a redirect domain: where it leads. */
+  readonly redirectTo: string | undefined;
   readonly settings: string | undefined;
   readonly resolver: readonly string[];
 }
 
-/** The domain that a person means, from what people paste: the address of a page, capitals, a final dot. */
-function domainMeant(given: string): DomainName {
+/** The name that a person means, from what people paste: the address of a page, capitals, a final dot. */
+function nameMeant(given: string): DomainName {
   const plain = given
     .trim()
     .replace(/^[a-z][a-z0-9+.-]*:\/\//i, "")
@@ -99,9 +104,14 @@ function domainMeant(given: string): DomainName {
       given,
       because: "a registered domain has at least two parts, such as brackwater.example",
     });
-  if (parsed.value.startsWith("www."))
-    throw new Failure("init-www", { given: parsed.value, domain: organizationalDomain(parsed.value) });
   return parsed.value;
+}
+
+/** The domain that a person means; a host of it is none. */
+function domainMeant(given: string): DomainName {
+  const meant = nameMeant(given);
+  if (meant.startsWith("www.")) throw new Failure("init-www", { given: meant, domain: organizationalDomain(meant) });
+  return meant;
 }
 
 /** Longest wait for the name servers of a domain; a new domain may have none yet (milliseconds). */
@@ -160,6 +170,7 @@ export async function initialise(
   const named = request.dnsHost;
   if (named !== undefined && !KEY.test(named)) throw new Failure("host-key", { given: named });
   const created: string[] = [];
+  const changed: string[] = [];
   const schemas = await fileSchemas();
   let host: Host | undefined;
   await lockWorkspace(folder, context, async () => {
@@ -181,16 +192,36 @@ export async function initialise(
     const { settings, domains } = openWorkspace(folder, folder);
     if (named !== undefined && !Object.hasOwn(settings.hosts, named))
       throw new Failure("unknown-host", { given: named, known: Object.keys(settings.hosts) });
-    if (domains.some((one) => one.name === domain)) throw new Failure("domain-there", { domain });
+    const redirectTo = request.redirectTo === undefined ? undefined : nameMeant(request.redirectTo);
+    // Where a domain redirects to makes it one that redirects.
+    const role = request.role ?? (redirectTo === undefined ? undefined : "redirect");
+    const known = domains.find((one) => one.name === domain);
+    if (known !== undefined) {
+      if (role === undefined && named === undefined) throw new Failure("domain-there", { domain });
+      changeDomain(known, {
+        ...(role === undefined ? {} : { role }),
+        ...(named === undefined ? {} : { host: named }),
+        ...(redirectTo === undefined ? {} : { redirectTo }),
+      });
+      changed.push(join("domains", `${withoutRootDot(domain)}.yaml`));
+      const key = named ?? known.host;
+      host = key === undefined ? undefined : { key, title: settings.hosts[key]?.title ?? key, how: "named", nameServers: [] };
+      return;
+    }
     host = await hostOf(domain, settings, request, context);
-    if (host?.how === "new") addHost(folder, host.key, { title: host.title, nameServers: host.nameServers.map(withoutRootDot) });
+    if (host?.how === "new")
+      setHost(folder, host.key, {
+        title: host.title,
+        nameServers: host.nameServers.map(withoutRootDot),
+        publish: { way: "by-hand" },
+      });
     replaceFile(
       domainPath(folder, domain),
-      `# yaml-language-server: $schema=../.zandrel/schemas/domain.json\ndomain: ${withoutRootDot(domain)}\nrole: ${request.role}\n${host === undefined ? "" : `host: ${host.key}\n`}asks: []\n`,
+      `# yaml-language-server: $schema=../.zandrel/schemas/domain.json\ndomain: ${withoutRootDot(domain)}\nrole: ${role ?? "main"}\n${host === undefined ? "" : `host: ${host.key}\n`}${redirectTo === undefined ? "" : `redirectTo: ${withoutRootDot(redirectTo)}\n`}asks: []\n`,
     );
     created.push(join("domains", `${withoutRootDot(domain)}.yaml`));
   });
-  return { ended: "fine", result: { folder, domain, created, host: host ?? null, next: "zandrel intake" } };
+  return { ended: "fine", result: { folder, domain, created, changed, host: host ?? null, next: "zandrel intake" } };
 }
 
 /** The DNS host of a new domain: named, recognised, or the only one there is. */

@@ -12,6 +12,7 @@ export const intakeSchema = z.object({
     .array(z.string())
     .describe("asks of the same service that this looks like a newer version of; --instead-of replaces one"),
   layout: z.string().nullable(),
+  redirectTo: domainName.nullable().describe("where the page redirects the whole domain to; its file says so once it is written"),
   pasted: z
     .array(z.object({ type: z.string().nullable(), host: z.string().nullable(), value: z.string().nullable() }))
     .describe("what each record understood was pasted as, in their order; empty for a kit"),

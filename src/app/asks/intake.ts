@@ -160,9 +160,10 @@ export async function intake(request: IntakeRequest, context: AppContext): Promi
         if (request.dryRun && error instanceof Failure) return undefined;
         throw error;
       });
-    const decide = decideFor(groups, read.remove, service ?? { key: "", title: "" }, kit, request);
+    const decide = decideFor(groups, read, service, kit, request);
     const preview = decide(domain).result;
     const shown = (result: Grouped, written: boolean): Intake => ({
+      domain: domain.name,
       written,
       ...result,
       insteadOf: request.insteadOf,
@@ -172,9 +173,9 @@ export async function intake(request: IntakeRequest, context: AppContext): Promi
       before: [],
       later: [],
     });
-    if (request.dryRun || groups.length === 0)
+    if (request.dryRun || (groups.length === 0 && preview.redirectTo === undefined))
       return { ended: read.questions.length > 0 || read.leftover.length > 0 ? "usage" : "fine", result: shown(preview, false) };
-    if (context.interactive && value === undefined && preview.asks.length > 0) {
+    if (context.interactive && value === undefined && (preview.asks.length > 0 || preview.redirectTo !== undefined)) {
       const answer = await context.choose({ kind: "save-paste", intake: shown(preview, false) });
       if (answer === undefined) throw new Failure("question-left-open", {});
       if (answer === "no") return { ended: "problem", result: { ...shown(preview, false), declined: true } };
@@ -184,7 +185,7 @@ export async function intake(request: IntakeRequest, context: AppContext): Promi
       }
     }
     const result = await reviseAsks(workspace, domain.name, context, decide);
-    return { ended: "fine", result: shown(result, result.asks.length > 0) };
+    return { ended: "fine", result: shown(result, result.asks.length > 0 || result.redirectTo !== undefined) };
   }
 }
 

@@ -17,7 +17,7 @@ import {
   zoneText,
 } from "../../core/relocate/index.ts";
 import { transferZone } from "../../net/index.ts";
-import { changeHost, type Domain, type Journal, lockWorkspace, replaceFile, type Workspace } from "../../workspace/index.ts";
+import { changeDomain, type Domain, type Journal, lockWorkspace, replaceFile, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { type DnsContext, type DnsOptions, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
@@ -283,7 +283,7 @@ async function followHost(
     request.write ||
     (context.interactive && (await context.choose({ kind: "change-host", domain: domain.name, host })) === "yes");
   if (!agreed) return "to-change";
-  await lockWorkspace(workspace.folder, context, () => changeHost(domain, host));
+  await lockWorkspace(workspace.folder, context, () => changeDomain(domain, { host }));
   return "changed";
 }
 

@@ -43,7 +43,8 @@ async function newDomain(
         resolver: request.resolver,
         organisation: undefined,
         dnsHost: undefined,
-        role: "main" as const,
+        role: undefined,
+        redirectTo: undefined,
         settings: undefined,
       };
       const { result } = await initialise({ ...options, operands: [domain], workspace: request.workspace }, context);

@@ -1,7 +1,7 @@
 import type * as z from "zod";
 import type { initialiseSchema } from "../../app/asks/init.ts";
 import { listOf } from "../../core/english.ts";
-import { displayName } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -11,7 +11,7 @@ type Result = z.output<typeof initialiseSchema>;
 function hostText({ domain, host }: Result): string {
   const name = displayName(domain);
   if (host === null)
-    return `It is not known yet who serves ${name}: add the DNS host to zandrel.yaml under hosts, and its key to the domain's file as host.`;
+    return `It is not known yet who serves ${name}. Name the DNS host: zandrel host set KEY --title 'Its name' --domain ${withoutRootDot(domain)}, KEY being a short word for it.`;
   const title = visible(host.title);
   switch (host.how) {
     case "named":
@@ -21,12 +21,13 @@ function hostText({ domain, host }: Result): string {
     case "only":
       return `${title} is the only DNS host here, so ${name} is taken to be there.`;
     case "new":
-      return `${name} is served by ${listOf(host.nameServers.map((server) => displayName(server)))}. That host was saved as ${visible(host.key)}, reached by hand; zandrel.yaml shows the other ways.`;
+      return `${name} is served by ${listOf(host.nameServers.map((server) => displayName(server)))}. That host was saved as ${visible(host.key)}, reached by hand; zandrel host set ${visible(host.key)} names another way.`;
   }
 }
 
 /** The result of {@link initialise} for people. */
 export function initialiseText(result: Result, { style, width }: Layout): string {
-  const written = result.created.map((file) => `${style.good("written")}  ${file}\n`).join("");
+  const said = (word: string, files: readonly string[]) => files.map((file) => `${style.good(word)}  ${file}\n`).join("");
+  const written = `${said("written", result.created)}${said("changed", result.changed)}`;
   return `${written}${wrap(hostText(result), width)}\nNext: ${style.command(result.next)} (paste what the service shows, then press Ctrl-D), or ${style.command("zandrel guide")}\n`;
 }

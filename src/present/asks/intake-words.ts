@@ -223,6 +223,17 @@ export function promptFor(question: PersonQuestion, shown: string): Prompt {
         ],
         usual: "no",
       };
+    case "which-way":
+      return {
+        text: "How are records published there?",
+        choices: [
+          { key: "by-hand", label: "you fill in its form, from a sheet that Zandrel writes" },
+          { key: "zone-file", label: "Zandrel edits a zone file" },
+          { key: "update", label: "Zandrel sends signed updates (RFC 2136)" },
+          { key: "helper", label: "a small program of yours talks to the host" },
+        ],
+        usual: "by-hand",
+      };
     case "which-service":
       return {
         text: "Which service is it from?",

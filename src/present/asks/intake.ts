@@ -107,7 +107,7 @@ export function understoodText(intake: Intake, { style, width }: Layout): string
 
 /** What was understood from a paste, a kit or options, and what became of it, for people. */
 export function intakeText(intake: Intake, layout: Layout): string {
-  const { asks, already, written, read, declined } = intake;
+  const { asks, already, written, read, declined, redirectTo } = intake;
   const { style } = layout;
   const next = (text: string) => style.command(text);
   const shown = declined === true ? "" : understoodText(intake, layout);
@@ -117,13 +117,19 @@ export function intakeText(intake: Intake, layout: Layout): string {
   if (first === undefined) {
     const [server] = read?.nameServers ?? [];
     const then =
-      already.length > 0
-        ? `${known} Next: ${next("zandrel status")}`
-        : (read?.questions.length ?? 0) > 0
-          ? "Nothing was saved: answer the question above with the --choose that fits."
-          : server !== undefined
-            ? `Nothing was saved: name servers are set at the registrar. Next: ${next("zandrel relocate --help")}`
-            : "Nothing was saved: there is no record to publish.";
+      redirectTo !== undefined
+        ? written
+          ? `Saved: this domain redirects to ${displayName(redirectTo)}. Set the redirect where the page says, then check it. Next: ${next(`zandrel site ${withoutRootDot(intake.domain)}`)}`
+          : `It would be saved that this domain redirects to ${displayName(redirectTo)}; nothing was saved, because of --dry-run.`
+        : read?.forwards.length === 1 && read.records.length === 0
+          ? `Nothing was saved: a redirect is no record. Set it where the page says, then check it. Next: ${next(`zandrel site ${withoutRootDot(intake.domain)}`)}`
+          : already.length > 0
+            ? `${known} Next: ${next("zandrel status")}`
+            : (read?.questions.length ?? 0) > 0
+              ? "Nothing was saved: answer the question above with the --choose that fits."
+              : server !== undefined
+                ? `Nothing was saved: name servers are set at the registrar. Next: ${next("zandrel relocate --help")}`
+                : "Nothing was saved: there is no record to publish.";
     return `${shown}${then}\n`;
   }
   const records = asks.reduce((sum, ask) => sum + wantedCount(ask), 0);
@@ -159,7 +165,7 @@ const NONE = {
 };
 
 /** What was understood, as JSON. */
-export function intakeJson({ asks, already, newerThan, written, layout, read, before, later }: Intake): IntakeJson {
+export function intakeJson({ asks, already, newerThan, redirectTo, written, layout, read, before, later }: Intake): IntakeJson {
   const { repairs, questions, leftover, remove, nameServers, forwards, web, elsewhere, records } = read ?? NONE;
   return {
     before: [...before],
@@ -168,6 +174,7 @@ export function intakeJson({ asks, already, newerThan, written, layout, read, be
     already: already[0] ?? null,
     newerThan: [...newerThan],
     layout: layout === undefined ? null : layoutText(layout),
+    redirectTo: redirectTo ?? null,
     pasted: records.map(({ fields: { type = null, host = null, value = null } }) => ({ type, host, value })),
     asks: asks.map(({ id, service, purpose, domain, records: wanted, spf, dmarc }) => ({
       id,

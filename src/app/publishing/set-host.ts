@@ -1,0 +1,170 @@
+import * as z from "zod";
+import { Failure } from "../../core/failure.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
+import { changeDomain, KEY, lockWorkspace, openWorkspace, pickDomains, setHost, WAYS, type Way } from "../../workspace/index.ts";
+import { type AppContext, type CommonRequest, type Outcome, onlyOperand } from "../context.ts";
+import { nameOperand } from "../dns/context.ts";
+import { domainName } from "../shapes.ts";
+
+export const setHostSchema = z.object({
+  key: z.string().describe("the key of the DNS host in zandrel.yaml"),
+  title: z.string(),
+  way: z.enum(WAYS).describe("how records are published there"),
+  became: z.enum(["added", "changed", "unchanged"]).describe("what became of its entry in zandrel.yaml"),
+  entry: z.string().describe("the entry as it is in zandrel.yaml now, as YAML"),
+  domains: z.array(domainName).describe("domains whose file names this host now"),
+});
+
+/** What {@link setDnsHost} is asked. */
+export interface SetHostRequest extends CommonRequest {
+  readonly title: string | undefined;
+  readonly way: Way | undefined;
+  readonly file: string | undefined;
+  readonly server: string | undefined;
+  readonly keyName: string | undefined;
+  readonly algorithm: string | undefined;
+  readonly secret: string | undefined;
+  /** The helper program and its arguments, separated by spaces. */
+  readonly command: string | undefined;
+  readonly nameServer: readonly string[];
+  readonly address: readonly string[];
+  readonly form: readonly string[];
+  readonly domain: readonly string[];
+}
+
+/** What a way of publishing has to be told. */
+export type HostField = "file" | "server" | "keyName" | "secret" | "command";
+
+/** What each way needs, in the order in which it is asked. */
+const NEEDED: Readonly<Record<Way, readonly HostField[]>> = {
+  "by-hand": [],
+  "zone-file": ["file"],
+  update: ["server", "keyName", "secret"],
+  helper: ["command"],
+};
+
+/** How the person at the terminal is asked for it. */
+const QUESTIONS: Readonly<Record<HostField, string>> = {
+  file: "The zone file, from the folder of the workspace: ",
+  server: "The address of the primary server, such as 192.0.2.53: ",
+  keyName: "The name of the TSIG key: ",
+  secret: "Where its secret is kept, env:NAME or file:PATH (never the secret itself): ",
+  command: "The helper program with its arguments, such as node helpers/zonemarrow.mjs: ",
+};
+
+/** The fields of a by-hand form, from `FIELD=VALUE`; lists are separated by commas. */
+const formOf = (given: readonly string[]): Record<string, unknown> =>
+  Object.fromEntries(
+    given.map((text) => {
+      const at = text.indexOf("=");
+      if (at < 1) throw new Failure("host-form", { given: text });
+      const [field, value] = [text.slice(0, at), text.slice(at + 1)];
+      if (field === "lacks") return [field, value.split(",").filter((one) => one !== "")];
+      if (field === "txtCut") return [field, Number(value)];
+      return [field, field === "ttl" && value !== "seconds" ? value.split(",").map(Number) : value];
+    }),
+  );
+
+/** The way as zandrel.yaml writes it; what is missing is asked on a terminal, and ends the command elsewhere. */
+async function publishOf(request: SetHostRequest, way: Way, context: AppContext): Promise<Record<string, unknown>> {
+  const told = { ...request };
+  for (const field of NEEDED[way]) {
+    if (told[field] !== undefined) continue;
+    const answer = context.interactive ? await context.prompt(QUESTIONS[field]) : "";
+    if (answer === "") throw new Failure("host-needs", { way, field });
+    told[field] = answer;
+  }
+  switch (way) {
+    case "by-hand":
+      return { way, ...(request.form.length === 0 ? {} : { form: formOf(request.form) }) };
+    case "zone-file":
+      return { way, file: told.file };
+    case "helper":
+      return { way, command: told.command?.split(/\s+/).filter((word) => word !== "") };
+    case "update":
+      return {
+        way,
+        server: told.server,
+        key: {
+          name: told.keyName,
+          ...(told.algorithm === undefined ? {} : { algorithm: told.algorithm }),
+          secret: told.secret,
+        },
+      };
+  }
+}
+
+/** The options that only one way has a use for. */
+const BELONGS: readonly (readonly [option: "file" | "server" | "keyName" | "algorithm" | "secret" | "command" | "form", Way])[] =
+  [
+    ["file", "zone-file"],
+    ["server", "update"],
+    ["keyName", "update"],
+    ["algorithm", "update"],
+    ["secret", "update"],
+    ["command", "helper"],
+    ["form", "by-hand"],
+  ];
+
+/** The way that is named, that the options show, or that the person chooses; undefined where it stays as it is. */
+async function wayOf(request: SetHostRequest, known: boolean, context: AppContext): Promise<Way | undefined> {
+  const given = BELONGS.filter(([option]) => (request[option]?.length ?? 0) > 0);
+  const way = request.way ?? given[0]?.[1];
+  const foreign = given.find(([, belongs]) => belongs !== way);
+  if (way !== undefined && foreign !== undefined) throw new Failure("host-option", { option: foreign[0], way });
+  if (way !== undefined || known) return way;
+  if (!context.interactive) return "by-hand";
+  const chosen = await context.choose({ kind: "which-way" });
+  const found = WAYS.find((one) => one === chosen);
+  if (found === undefined) throw new Failure("question-left-open", {});
+  return found;
+}
+
+/** Say how a DNS host is reached: adds it to zandrel.yaml or changes it there, and names it in the files of domains. */
+export async function setDnsHost(request: SetHostRequest, context: AppContext): Promise<Outcome<z.output<typeof setHostSchema>>> {
+  const key = onlyOperand(request);
+  if (!KEY.test(key)) throw new Failure("host-key", { given: key });
+  const { folder, settings } = openWorkspace(context.cwd, request.workspace);
+  const known = settings.hosts[key];
+  const way = await wayOf(request, known !== undefined, context);
+  const publish = way === undefined ? undefined : await publishOf(request, way, context);
+  const title = request.title ?? (known === undefined ? `${key[0]?.toUpperCase()}${key.slice(1)}` : undefined);
+  return lockWorkspace(folder, context, () => {
+    const now = openWorkspace(folder, folder);
+    const domains = request.domain.length === 0 ? [] : pickDomains(now, request.domain.map(nameOperand));
+    const entry = writeHost(folder, key, {
+      ...(title === undefined ? {} : { title }),
+      ...(request.address.length === 0 ? {} : { servers: request.address }),
+      ...(request.nameServer.length === 0 ? {} : { nameServers: request.nameServer.map((one) => withoutDot(one)) }),
+      ...(publish === undefined ? {} : { publish }),
+    });
+    for (const domain of domains) changeDomain(domain, { host: key });
+    return {
+      ended: "fine",
+      result: {
+        key,
+        title: entry.title,
+        way: entry.way,
+        became: known === undefined ? "added" : entry.changed ? "changed" : "unchanged",
+        entry: entry.text,
+        domains: domains.map(({ name }) => name),
+      },
+    };
+  });
+}
+
+/** Writes the entry; what zandrel.yaml cannot take is a mistake of the options. */
+function writeHost(...given: Parameters<typeof setHost>): ReturnType<typeof setHost> {
+  try {
+    return setHost(...given);
+  } catch (error) {
+    if (error instanceof Failure && error.code === "yaml-value") {
+      const { found, because } = error.params as { found: string; because: string };
+      throw new Failure("host-entry", { found, because });
+    }
+    throw error;
+  }
+}
+
+const withoutDot = (pattern: string): string =>
+  pattern.startsWith("*") ? pattern.replace(/\.$/, "") : withoutRootDot(nameOperand(pattern));
