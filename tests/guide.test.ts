@@ -1,4 +1,4 @@
-import { readFileSync, writeFileSync } from "node:fs";
+import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, expect, jest, test } from "@jest/globals";
 import { startLab } from "../src/lab/index.ts";
@@ -124,6 +124,78 @@ test("a service that is not known yet and a purpose are asked for once, also whe
   expect(await terminal.ended()).toBe(0);
   expect(readFileSync(join(folder, "zandrel.yaml"), "utf8")).toContain("  kettle-wright:\n    title: Kettle Wright\n");
 });
+
+/** A workspace of two domains with an ask of the same name each, and what it holds. */
+function twoDomains(): string {
+  const here = folderWith({ "zandrel.yaml": lab.settings });
+  mkdirSync(join(here, "domains"));
+  for (const domain of ["brackwater", "puppetfest"])
+    writeFileSync(
+      join(here, `domains/${domain}.example.yaml`),
+      `domain: ${domain}.example\nhost: nettlehost\nasks:\n  - id: proof\n    service: seekmere\n    purpose: ownership\n    records: |\n      _p TXT "seekmere-owner=77aa"\n`,
+    );
+  return here;
+}
+const filesOf = (here: string): string[] =>
+  ["zandrel.yaml", "domains/brackwater.example.yaml", "domains/puppetfest.example.yaml"].map((file) =>
+    readFileSync(join(here, file), "utf8"),
+  );
+
+test("a domain, a service or an ask that is not named is picked from a list", async () => {
+  const here = twoDomains();
+  const pick = async (argv: readonly string[], choice: string, shown: RegExp) => {
+    opened.push((terminal = openTerminal(here, argv, lab.env)));
+    await terminal.sees(/> /);
+    terminal.type(`${choice}${ENTER}`);
+    await terminal.sees(shown);
+    await terminal.ended();
+  };
+  await pick(["undo"], "puppetfest", /nothing of puppetfest\.example can be undone|puppetfest\.example/);
+  await pick(["spf", "explain"], "brackwater", /brackwater\.example/);
+  await pick(["prove", "proof"], "brackwater.example/proof", /proof/);
+  await pick(["prove", "--confirmed"], "puppetfest.example/proof", /proof cannot be proven yet/);
+  await pick(["sender", "settings"], "heronpost", /Heronpost/);
+});
+
+test.each<[string, readonly string[], RegExp, string]>([
+  ["which domain a paste is for", ["intake", "paste.txt"], /Which domain is it for\?[\s\S]*> /, ""],
+  ["which service it is from", ["intake", "paste.txt", "--domain", "brackwater.example"], /Which service[\s\S]*> /, ""],
+  ["what a new service is called", ["intake", "paste.txt", "--domain", "brackwater.example"], /called\?/, `another${ENTER}`],
+  [
+    "whether it was read right",
+    ["intake", "paste.txt", "--domain", "brackwater.example", "--service", "seekmere"],
+    /Is this right\?[\s\S]*> /,
+    "",
+  ],
+  [
+    "a field that is changed",
+    ["intake", "paste.txt", "--domain", "brackwater.example", "--service", "seekmere"],
+    /type \[/,
+    `edit${ENTER}`,
+  ],
+  ["which ask is retired", ["retire"], /Which ask[\s\S]*> /, ""],
+  ["which domain is undone", ["undo"], /Which domain[\s\S]*> /, ""],
+  ["how a host is reached", ["host", "set", "reedhost"], /How are records published[\s\S]*> /, ""],
+  ["what a way needs", ["host", "set", "reedhost", "--way", "zone-file"], /The zone file/, ""],
+])(
+  "Ctrl-C where it is asked %s ends the command, and nothing is written; also with 40 columns",
+  async (_, argv, asked, first) => {
+    for (const columns of [100, 40]) {
+      const here = twoDomains();
+      writeFileSync(join(here, "paste.txt"), "Type: TXT\nHost: _k\nValue: kettle-check=51c0ffee\n");
+      const before = filesOf(here);
+      opened.push((terminal = openTerminal(here, argv, lab.env, columns)));
+      for (const keys of first === "" ? [] : first.split(/(?<=\r)/)) {
+        await terminal.sees(/[>:] /);
+        terminal.type(keys);
+      }
+      await terminal.sees(asked);
+      terminal.type(CTRL_C);
+      expect(await terminal.ended()).not.toBe(0);
+      expect(filesOf(here)).toEqual(before);
+    }
+  },
+);
 
 test("the end of input in the middle of a question leaves everything as it was", async () => {
   const before = readFileSync(join(folder, "domains/brackwater.example.yaml"), "utf8");

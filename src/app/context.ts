@@ -1,6 +1,7 @@
 import type { Clock } from "../clock.ts";
 import type { Purpose } from "../core/ask/index.ts";
 import type { IntakeQuestion } from "../core/ask/intake/index.ts";
+import { Failure } from "../core/failure.ts";
 import type { DomainName } from "../core/name/index.ts";
 import type { ResourceRecord } from "../core/record/index.ts";
 import type { SetChange } from "../core/zone/index.ts";
@@ -15,7 +16,11 @@ export type PersonQuestion =
   | { readonly kind: "change-host"; readonly domain: DomainName; readonly host: string }
   | { readonly kind: "undo"; readonly changes: readonly SetChange[] }
   | { readonly kind: "which-way" }
-  | { readonly kind: "which-service"; readonly known: readonly { readonly key: string; readonly title: string }[] }
+  | {
+      /** `which-service` may also be answered by a new one. */
+      readonly kind: "which-service" | "which-known-service";
+      readonly known: readonly { readonly key: string; readonly title: string }[];
+    }
   | { readonly kind: "which-purpose"; readonly records: readonly ResourceRecord[]; readonly guess: Purpose };
 
 /** What every use case needs from the world it runs in. Tests and the lab give it another one. */
@@ -34,10 +39,20 @@ export interface AppContext {
   input(): AsyncIterable<Buffer>;
   /** All of standard input as text; more than `maxOctets` are refused before they fill the memory. */
   readInput(maxOctets: number): Promise<string>;
-  /** Asks the person at the terminal; only where `interactive`. */
-  prompt(question: string): Promise<string>;
+  /**
+   * Asks the person at the terminal for a line, which may be empty; undefined where the question was left open. Only where
+   * `interactive`.
+   */
+  prompt(question: string): Promise<string | undefined>;
   /** Asks the person to choose; the key of the choice, or undefined where the question was left open. Only where `interactive`. */
   choose(question: PersonQuestion): Promise<string | undefined>;
+}
+
+/** The line that the person types; a question that is left open ends the command. */
+export async function answerFrom({ prompt }: Pick<AppContext, "prompt">, question: string): Promise<string> {
+  const answer = await prompt(question);
+  if (answer === undefined) throw new Failure("question-left-open", {});
+  return answer;
 }
 
 /** What every request carries. */

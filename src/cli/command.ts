@@ -19,6 +19,8 @@ export interface Command<O extends OptionTable = OptionTable, R = unknown, J = R
   readonly name: string;
   /** What stands behind the name: `[DOMAIN..]`. */
   readonly operands: string;
+  /** Whether its DOMAIN is one that is not there yet, so that none can be picked from a list. */
+  readonly makesDomain?: boolean;
   readonly summary: string;
   /** Two or more real examples: the command line, and what it does. */
   readonly examples: readonly (readonly [string, string])[];

@@ -94,7 +94,7 @@ function contextFor(json: boolean): Context {
     input: () => process.stdin as AsyncIterable<Buffer>,
     write: (octets) => new Promise((resolve) => writeOut(octets, resolve)),
     readInput,
-    prompt: async (question) => (await (await import("./terminal.ts")).askLine(question)) ?? "",
+    prompt: async (question) => (await import("./terminal.ts")).askLine(question),
     choose: async (question) => (await import("./terminal.ts")).chooseAtTerminal(question, layout),
   };
 }
@@ -155,6 +155,39 @@ function readArguments(command: Command, argv: readonly string[]): Readonly<Reco
   return args;
 }
 
+/** The operands that a workspace knows, so that one that is missing can be picked from a list. */
+type Pickable = "domain" | "service";
+const pickableOf = (word: string | undefined): Pickable | undefined =>
+  word === "DOMAIN" || word === "DOMAIN|RECORD" ? "domain" : word === "SERVICE" ? "service" : undefined;
+
+/** The operands with those that are missing, picked at the terminal from what the workspace knows. */
+async function withPicked(
+  { operands, makesDomain }: Command,
+  given: readonly string[],
+  workspace: string | undefined,
+  context: Context,
+): Promise<readonly string[]> {
+  const words = operands.split(" ").filter((word) => word !== "" && !word.startsWith("["));
+  const all = [...given];
+  while (context.interactive && makesDomain !== true && all.length < words.length) {
+    const kind = pickableOf(words[all.length]);
+    if (kind === undefined) break;
+    const { findWorkspace, openWorkspace } = await import("../workspace/index.ts");
+    if (findWorkspace(context.cwd, workspace) === undefined) break;
+    const { domains, settings } = openWorkspace(context.cwd, workspace);
+    const services = Object.entries(settings.services).map(([key, { title }]) => ({ key, title }));
+    if ((kind === "domain" ? domains : services).length === 0) break;
+    const chosen = await context.choose(
+      kind === "domain"
+        ? { kind: "which-domain", domains: domains.map(({ name }) => name) }
+        : { kind: "which-known-service", known: services },
+    );
+    if (chosen === undefined) break;
+    all.push(chosen);
+  }
+  return all;
+}
+
 /** How many things may be named, by what stands behind the command's name in its help; `[X..]` is any number. */
 function expectOperands(command: Command, given: readonly string[]): void {
   const words = command.operands.split(" ").filter((word) => word !== "");
@@ -169,7 +202,7 @@ function expectOperands(command: Command, given: readonly string[]): void {
 }
 
 /** Reads a command line into the request the command takes: every option once, and in its own type. */
-function requestOf(command: Command, argv: readonly string[]) {
+async function requestOf(command: Command, argv: readonly string[], context: Context) {
   const args: Readonly<Record<string, unknown>> = readArguments(command, argv);
   const read = [...optionsOf(command)].map(([name, [key, option]]) => {
     const given = args[name];
@@ -177,9 +210,11 @@ function requestOf(command: Command, argv: readonly string[]) {
       throw new Failure("option-twice", { option: name });
     return [key, option.read(Array.isArray(given) && option.yargs.type === "boolean" ? given.at(-1) : given, name)] as const;
   });
-  const operands = (args._ as readonly unknown[]).map(String);
+  const request = Object.fromEntries(read);
+  const named = (args._ as readonly unknown[]).map(String);
+  const operands = await withPicked(command, named, request.workspace as string | undefined, context);
   expectOperands(command, operands);
-  return { ...Object.fromEntries(read), operands } as never;
+  return { ...request, operands } as never;
 }
 
 async function runCommand(command: Command, argv: readonly string[]): Promise<Ended> {
@@ -188,7 +223,7 @@ async function runCommand(command: Command, argv: readonly string[]): Promise<En
     return "fine";
   }
   const context = contextFor(wantsJson(argv) && command.schema !== undefined);
-  const { ended, result } = await command.run(requestOf(command, argv), context);
+  const { ended, result } = await command.run(await requestOf(command, argv, context), context);
   if (result !== undefined) {
     if (context.json) {
       const shown = command.json === undefined ? result : await command.json(result);

@@ -1,7 +1,7 @@
 import { Failure } from "../../core/failure.ts";
 import { fillKit, type KitError } from "../../core/kit/index.ts";
 import { type Domain, readKit, type Workspace } from "../../workspace/index.ts";
-import type { AppContext, Outcome } from "../context.ts";
+import { type AppContext, answerFrom, type Outcome } from "../context.ts";
 import { type Decision, domainFor, type Intake, type NewAsk, reviseAsks } from "./add.ts";
 import type { IntakeRequest } from "./intake.ts";
 
@@ -54,7 +54,8 @@ export async function fromKit(
     const { error } = filled;
     if ((error.code === "missing-input" || error.code === "malformed-input") && context.interactive) {
       if (error.code === "malformed-input") context.note("That does not have the form it needs.\n");
-      const answer = await context.prompt(
+      const answer = await answerFrom(
+        context,
         `${error.explain}${error.example === undefined ? "" : ` (such as ${error.example})`}\n${error.input}: `,
       );
       if (answer === "") throw new Failure("input-left-open", {});

@@ -14,7 +14,7 @@ import { askOfKit, type Kit } from "../../core/kit/index.ts";
 import { relativeText } from "../../core/name/index.ts";
 import { decodeUtf8, printData, txtValue } from "../../core/record/index.ts";
 import { type Domain, KEY, kitsOf, openWorkspace, readText, type Workspace } from "../../workspace/index.ts";
-import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { type AppContext, answerFrom, type CommonRequest, type Outcome } from "../context.ts";
 import { domainFor, type Intake, reviseAsks } from "./add.ts";
 import { fromKit } from "./add-from-kit.ts";
 import { decideFor, type Grouped, groupsOf, withPurposes } from "./grouping.ts";
@@ -199,7 +199,7 @@ async function edited(read: Understood, domain: Domain, workspace: Workspace, co
       host: relativeText(record.name, domain.name),
       value: "strings" in record.data ? decodeUtf8(txtValue(record.data)) : printData(record.type, record.data),
     };
-    const ask = async (field: keyof typeof was) => (await context.prompt(`${field} [${was[field]}]: `)) || was[field];
+    const ask = async (field: keyof typeof was) => (await answerFrom(context, `${field} [${was[field]}]: `)) || was[field];
     const fields = { type: await ask("type"), host: await ask("host"), value: await ask("value"), ttl: String(record.ttl) };
     const made = understandFields(fields, { domain: domain.name, ttl: workspace.settings.defaults.ttl, choices: new Map() });
     const [problem] = made.problems;

@@ -4,7 +4,7 @@ import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { printRecord } from "../../core/record/index.ts";
 import { askLink } from "../../net/service-link.ts";
-import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
+import { type Domain, type Journal, openWorkspace, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { linkOf } from "../services/services.ts";
@@ -12,7 +12,7 @@ import { writing } from "../session.ts";
 import { cause, domainName, time } from "../shapes.ts";
 import { OWN_SERVICE, wantedText } from "./journal-state.ts";
 import { type AskStanding, isEarly, survey } from "./survey.ts";
-import { targetsOf } from "./targets.ts";
+import { clearOperands, oneAsk, targetsOf } from "./targets.ts";
 
 export const VERDICTS = ["proven", "found", "astray", "absent", "unknown"] as const;
 
@@ -170,9 +170,15 @@ export interface ProveRequest extends CommonRequest, ProveOptions {}
 
 /** Check as the service will, find the true cause where it is not found, ask the service, keep the evidence. */
 export async function prove(request: ProveRequest, context: AppContext): Promise<Outcome<ProveResult>> {
+  const known = openWorkspace(context.cwd, request.workspace);
+  let operands = await clearOperands(known, request.operands, context);
+  if (request.confirmed && context.interactive) {
+    const { domain, id } = await oneAsk(known, operands, context);
+    operands = [`${withoutRootDot(domain.name)}/${id}`];
+  }
   let targets: ReturnType<typeof targetsOf> = new Map();
   const pick = (workspace: Workspace) => {
-    targets = targetsOf(workspace, request.operands);
+    targets = targetsOf(workspace, operands);
     if (request.confirmed && [...targets.values()].reduce((sum, ids) => sum + ids.size, 0) !== 1)
       throw new Failure("confirm-one-ask", {});
     return [...targets.keys()];

@@ -51,13 +51,37 @@ export function targetsOf(workspace: Workspace, operands: readonly string[]): Ta
   return targets;
 }
 
+/**
+ * The operands with every id that several domains hold made clear: on a terminal the domain is picked from a list.
+ * Elsewhere they stay as they are.
+ */
+export async function clearOperands(
+  workspace: Workspace,
+  operands: readonly string[],
+  context: Pick<AppContext, "interactive" | "choose">,
+): Promise<readonly string[]> {
+  if (!context.interactive) return operands;
+  const clear: string[] = [];
+  for (const [i, operand] of operands.entries()) {
+    const behind = i === 0 ? undefined : domainNamed(workspace, operands[i - 1] as string);
+    const holders = workspace.domains.filter((one) => one.asks.some((ask) => ask.id === operand));
+    const asks = holders.map(({ name }) => `${withoutRootDot(name)}/${operand}`);
+    const unclear = holders.length > 1 && (behind === undefined || !holders.includes(behind));
+    clear.push((unclear ? await context.choose({ kind: "which-ask", asks }) : undefined) ?? operand);
+  }
+  return clear;
+}
+
 /** The operands of a command that is about one ask; on a terminal the ask is picked from a list where none is named. */
 export async function oneAsk(
   workspace: Workspace,
   operands: readonly string[],
   context: Pick<AppContext, "interactive" | "choose">,
 ): Promise<{ readonly domain: Domain; readonly id: string }> {
-  const targets = operands.length === 0 ? new Map<Domain, ReadonlySet<string>>() : targetsOf(workspace, operands);
+  const targets =
+    operands.length === 0
+      ? new Map<Domain, ReadonlySet<string>>()
+      : targetsOf(workspace, await clearOperands(workspace, operands, context));
   const named = [...targets].flatMap(([domain, ids]) => [...ids].map((id) => ({ domain, id })));
   const [only] = named;
   if (only !== undefined && named.length === 1) return only;

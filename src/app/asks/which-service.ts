@@ -1,7 +1,7 @@
 import { Failure } from "../../core/failure.ts";
 import type { Kit } from "../../core/kit/index.ts";
 import { KEY, type Workspace } from "../../workspace/index.ts";
-import type { AppContext } from "../context.ts";
+import { type AppContext, answerFrom } from "../context.ts";
 import type { ServiceOfAsk } from "./add.ts";
 
 /** How a service is named with a request: by its key in zandrel.yaml, or as one to be added. */
@@ -55,7 +55,7 @@ export async function serviceOfPaste(
   const chosen = all.length === 0 ? ANOTHER : await context.choose({ kind: "which-service", known: all });
   if (chosen === undefined) throw new Failure("question-left-open", {});
   if (chosen !== ANOTHER) return namedService(workspace, { service: chosen, addService: undefined }) as ServiceOfAsk;
-  const title = await context.prompt("What is the service called? ");
+  const title = await answerFrom(context, "What is the service called? ");
   if (title === "") throw new Failure("question-left-open", {});
   return serviceCalled(workspace, title);
 }

@@ -2,7 +2,7 @@ import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { changeDomain, KEY, lockWorkspace, openWorkspace, pickDomains, setHost, WAYS, type Way } from "../../workspace/index.ts";
-import { type AppContext, type CommonRequest, type Outcome, onlyOperand } from "../context.ts";
+import { type AppContext, answerFrom, type CommonRequest, type Outcome, onlyOperand } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
 import { domainName } from "../shapes.ts";
 
@@ -70,7 +70,7 @@ async function publishOf(request: SetHostRequest, way: Way, context: AppContext)
   const told = { ...request };
   for (const field of NEEDED[way]) {
     if (told[field] !== undefined) continue;
-    const answer = context.interactive ? await context.prompt(QUESTIONS[field]) : "";
+    const answer = context.interactive ? await answerFrom(context, QUESTIONS[field]) : "";
     if (answer === "") throw new Failure("host-needs", { way, field });
     told[field] = answer;
   }

@@ -6,6 +6,7 @@ import { choice, shared, text } from "../options.ts";
 export default command({
   name: "init",
   operands: "DOMAIN",
+  makesDomain: true,
   summary: "start a workspace for a domain in this folder, or add the domain to the workspace that is here",
   examples: [
     ["zandrel init brackwater.example --organisation 'Brackwater Puppet Theatre'", "starts a workspace in this folder"],

@@ -235,13 +235,15 @@ export function promptFor(question: PersonQuestion, shown: string): Prompt {
         usual: "by-hand",
       };
     case "which-service":
-      return {
-        text: "Which service is it from?",
-        choices: [
-          ...question.known.map(({ key, title }) => ({ key, label: visible(title) })),
-          { key: ANOTHER, label: "a service that is not in zandrel.yaml yet" },
-        ],
-      };
+    case "which-known-service": {
+      const known = question.known.map(({ key, title }) => ({ key, label: visible(title) }));
+      return question.kind === "which-known-service"
+        ? { text: "Which service is it about?", choices: known }
+        : {
+            text: "Which service is it from?",
+            choices: [...known, { key: ANOTHER, label: "a service that is not in zandrel.yaml yet" }],
+          };
+    }
     case "which-purpose": {
       const records = question.records.map(
         ({ name, type, data }) => `${displayName(name)} ${type} ${visible(printData(type, data))}`,
