@@ -400,6 +400,17 @@ describe("intake", () => {
     expect(readFileSync(join(here, "zandrel.yaml"), "utf8")).toBe(`${SETTINGS}  page-wick:\n    title: Page Wick\n`);
     expect(readFileSync(join(here, "domains/brackwater.example.yaml"), "utf8")).toContain("id: page-wick-site");
   });
+  test("a service is not taken from a target, but offered by it", async () => {
+    const here = workspace();
+    const take = (target: string) => zandrel(here, ["intake", "-"], { input: `Type: CNAME\nHost: shop\nTarget: ${target}\n` });
+    expect(await take("shops.kettlewright.example")).toMatchObject({
+      exit: 2,
+      err: expect.stringContaining("--add-service Kettlewright"),
+    });
+    expect(await take("shops.seekmere.example")).toMatchObject({ exit: 2, err: expect.stringContaining("--service (seekmere)") });
+    const page = "Seekmere asks for this record.\nType: CNAME\nHost: shop\nTarget: shops.seekmere.example\n";
+    expect((await zandrel(here, ["intake", "-"], { input: page })).out).toContain("seekmere-site: seekmere, site");
+  });
   test("what a page tells to remove is saved once, by itself or with the first new ask", async () => {
     const here = workspace();
     const take = (input: string) => zandrel(here, ["intake", "-", "--add-service", "Pagewick"], { input });

@@ -20,6 +20,8 @@ export type PersonQuestion =
       /** `which-service` may also be answered by a new one. */
       readonly kind: "which-service" | "which-known-service";
       readonly known: readonly { readonly key: string; readonly title: string }[];
+      /** The key of the one that it looks like. */
+      readonly guess?: string;
     }
   | { readonly kind: "which-purpose"; readonly records: readonly ResourceRecord[]; readonly guess: Purpose };
 

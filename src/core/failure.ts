@@ -126,7 +126,8 @@ export interface Failures {
   "undo-declined": Record<never, never>;
   "undo-needed": { readonly needs: readonly { readonly ask: string; readonly name: DomainName; readonly type: string }[] };
   "confirm-absent": { readonly ask: string; readonly because: string };
-  "which-service": { readonly known: readonly string[] };
+  /** `offered` is the name of a new service that the paste looks like. */
+  "which-service": { readonly known: readonly string[]; readonly offered?: string };
   "unknown-service": Unknown;
   "service-name": { readonly given: string };
   "file-or-value": Record<never, never>;

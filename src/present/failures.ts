@@ -330,11 +330,11 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       "--confirmed",
     ),
   "confirm-one-ask": () => say("--confirmed is for exactly one ask", "name the ask by its id", "--confirmed"),
-  "which-service": ({ known: words }) =>
+  "which-service": ({ known: words, offered }) =>
     say(
       "it is not clear which service this is from",
-      words.length === 0
-        ? "add the service with --add-service NAME"
+      words.length === 0 || offered !== undefined
+        ? `add the service with --add-service ${offered === undefined ? "NAME" : shellWord(offered)}${words.length === 0 ? "" : ", or name one that is known with --service"}`
         : `name it with --service (${known(words, "")}), or add another with --add-service NAME`,
       "--service",
     ),

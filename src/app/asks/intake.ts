@@ -155,7 +155,12 @@ export async function intake(request: IntakeRequest, context: AppContext): Promi
       if (request[option] !== undefined && groups.length > 1)
         throw new Failure("one-ask-only", { option: option === "id" ? "id" : "instead-of", asks: groups.length });
     if (service === undefined && groups.length > 0)
-      service = await serviceOfPaste(workspace, kit, text, context).catch((error) => {
+      service = await serviceOfPaste(
+        workspace,
+        kit,
+        { text, records: read.records.map(({ record }) => record), domain: domain.name },
+        context,
+      ).catch((error) => {
         // What is only shown needs no service yet.
         if (request.dryRun && error instanceof Failure) return undefined;
         throw error;

@@ -242,6 +242,7 @@ export function promptFor(question: PersonQuestion, shown: string): Prompt {
         : {
             text: "Which service is it from?",
             choices: [...known, { key: ANOTHER, label: "a service that is not in zandrel.yaml yet" }],
+            ...(question.guess === undefined ? {} : { usual: question.guess }),
           };
     }
     case "which-purpose": {
