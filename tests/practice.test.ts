@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { name } from "../src/core/name/index.ts";
+import { readZone, zonesOf } from "../src/core/zone/index.ts";
 import { startLab } from "../src/lab/index.ts";
 import { folderWith, freePort, zandrel } from "./zandrel.ts";
 
@@ -63,5 +64,63 @@ describe("Nettlehost's form", () => {
     await post("/nettlehost/quillmark.test/add", { type: "TXT", host: "_y", value: "b" });
     await post("/nettlehost/quillmark.test/delete", { name: "_y.quillmark.test.", type: "TXT", data: '"a"' });
     expect(lab.nettlehost.set(apex, name("_y.quillmark.test"), "TXT")?.data).toEqual([{ strings: ["b"] }]);
+  });
+});
+
+describe("the buttons of the services", () => {
+  const verify = async (service: string, domain: string): Promise<string[]> => {
+    const shown = await (await post(`/asks/${service}/${domain}`, {})).text();
+    return [...shown.matchAll(/<p class="said" role="status">(.*?)<\/p>/g)].map(([, said = ""]) => said);
+  };
+  const put = (domain: string, lines: string) => {
+    const apex = name(domain);
+    for (const set of zonesOf(readZone(`$ORIGIN ${domain}.\n$TTL 60\n@ SOA a. b. 1 1 1 1 60\n${lines}`))[0]?.nodes.values() ?? [])
+      for (const one of set.values()) if (one.type !== "SOA") lab.nettlehost.put(apex, one);
+  };
+  test("Pagewick refuses as site builders do: no claim, a site that is not published, www alone, a plan that is full", async () => {
+    const apex = name("quillmark.test");
+    const claim = /pagewick-claim:\S+/.exec(lab.pagewick.instructions("quillmark.test"))?.[0];
+    expect(await verify("pagewick", "quillmark.test")).toEqual([expect.stringMatching(/✗ Your domain is not connected yet/)]);
+    put("quillmark.test", `_pagewick TXT "${claim}"`);
+    await lab.clock.sleep(3_700_000);
+    expect(await verify("pagewick", "quillmark.test")).toEqual([
+      expect.stringMatching(/✓ The claim is accepted/),
+      expect.stringMatching(/✗ Publish your site first/),
+    ]);
+    await post("/sites/pagewick/quillmark.test/publish", {});
+    const address = /\tA\t(\S+)/.exec(lab.pagewick.instructions("quillmark.test", "site"))?.[1];
+    lab.nettlehost.remove(apex, name("www.quillmark.test"), "CNAME");
+    put("quillmark.test", `www A ${address}`);
+    expect((await verify("pagewick", "quillmark.test")).at(-1)).toContain(
+      "www.quillmark.test points to us, and quillmark.test alone does not",
+    );
+    expect(await verify("pagewick", "inkwell.example")).toEqual([expect.stringMatching(/not connected yet/)]);
+    const other = /pagewick-claim:\S+/.exec(lab.pagewick.instructions("inkwell.example"))?.[0];
+    put("inkwell.example", `_pagewick TXT "${other}"`);
+    await lab.clock.sleep(3_700_000);
+    expect((await verify("pagewick", "inkwell.example")).at(-1)).toContain("room for one domain");
+    await post("/sites/pagewick/inkwell.example/enlarge", {});
+    expect((await verify("pagewick", "inkwell.example")).at(-1)).toContain("Publish your site first");
+  });
+  test("a service that was asked too early remembers its answer", async () => {
+    expect(await verify("seekmere", "puppetfest.example")).toEqual([
+      expect.stringMatching(/✗ We could not find your token.*looked at/),
+    ]);
+    put("puppetfest.example", `@ TXT "${/seekmere-owner=\S+/.exec(lab.seekmere.instructions("puppetfest.example"))?.[0]}"`);
+    await lab.clock.sleep(3_700_000);
+    expect(await verify("seekmere", "puppetfest.example")).toEqual([expect.stringMatching(/✓ The token was found/)]);
+  });
+  test("a mail service shows where bounces go, and a recipient opens, clicks and leaves", async () => {
+    expect(await get("/asks/heronpost/quillmark.test")).toContain("bounce.quillmark.test");
+    const message = Buffer.from(
+      "From: box@brackwater.example\r\nTo: guest@mallowmail.example\r\nSubject: x\r\nDate: Mon, 02 Mar 2026 09:00:00 +0000\r\nMessage-ID: <p1@brackwater.example>\r\n\r\nx\r\n",
+    );
+    const tracking = await lab.inglemail.send("box@brackwater.example", "guest@mallowmail.example", message);
+    await lab.inglemail.quiet();
+    expect(await get("/mail/inglemail")).toContain("guest@mallowmail.example");
+    for (const kind of ["shown", "followed", "left"])
+      expect((await post(`/mail/inglemail/${kind}`, { tracking })).status).toBe(200);
+    expect((await post("/mail/inglemail/eaten", { tracking })).status).toBe(404);
+    expect((await post("/mail/seekmere/shown", { tracking })).status).toBe(404);
   });
 });

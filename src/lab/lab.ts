@@ -14,7 +14,7 @@ import type { MailWorld } from "./mail-host.ts";
 import { type MailService, startMailService } from "./mail-service.ts";
 import { HERONPOST, INGLEMAIL, SWIFTQUILL } from "./mail-services.ts";
 import { type Mallowmail, startMallowmail } from "./mallowmail.ts";
-import { startPractice } from "./practice.ts";
+import { PracticeSites, startPractice } from "./practice.ts";
 import { CachingResolver } from "./resolver.ts";
 import { pagewick, type RunningService, type ServiceDescription, sealbarrow, seekmere, startService } from "./service.ts";
 import { startThirdParties, type ThirdParties } from "./third-parties.ts";
@@ -139,8 +139,10 @@ export async function startLab({ start, speed, port, domains = [] }: LabOptions)
     writeFileSync(authorityFile, authority.pem);
     const web = await keep(startWebFront([ADDRESSES.pagewick, ADDRESSES.parked], { http: port + 1, https: port + 2 }, authority));
     const run = (description: ServiceDescription) => keep(startService(description, { clock, resolver: resolver({}), key }));
+    // Domains of the reader's choice start as a customer does: a plan for one domain, and a site that is not published.
+    const sites = new PracticeSites(further.map(withoutRootDot));
     const builder: ServiceDescription = {
-      ...pagewick(ADDRESSES.pagewick),
+      ...pagewick(ADDRESSES.pagewick, sites),
       onAccepted(domain, purpose) {
         if (purpose !== "site") return;
         // The site is at www; the bare domain redirects there.
@@ -175,13 +177,22 @@ export async function startLab({ start, speed, port, domains = [] }: LabOptions)
         parked: ADDRESSES.parked,
         domains: ["brackwater.example", "brackwater-tickets.example", "puppetfest.example", ...further.map(withoutRootDot)],
         services: {
-          seekmere: (domain) => searching.instructions(domain),
-          pagewick: (domain) => building.instructions(domain, "site"),
-          sealbarrow: (domain) => sealing.instructions(domain),
-          heronpost: (domain) => heronpost.page(domain),
-          swiftquill: (domain) => swiftquill.page(domain),
-          inglemail: (domain) => inglemail.page(domain),
+          seekmere: { service: searching, shows: (domain) => searching.instructions(domain), purposes: ["ownership"] },
+          pagewick: {
+            service: building,
+            shows: (domain) => `${building.instructions(domain)}\n${building.instructions(domain, "site")}`,
+            purposes: ["ownership", "site"],
+            sites,
+          },
+          sealbarrow: { service: sealing, shows: (domain) => sealing.instructions(domain), purposes: ["certificate"] },
+          ...Object.fromEntries(
+            Object.entries({ heronpost, swiftquill, inglemail }).map(([key, mail]) => [
+              key,
+              { service: mail, mail, shows: (domain: string) => mail.page(domain), purposes: ["sending", "bounce"] },
+            ]),
+          ),
         },
+        now: () => clock.now(),
       }),
     );
     return {

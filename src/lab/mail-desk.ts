@@ -84,6 +84,18 @@ export class MailDesk {
     for (const [id, { url, secret }] of this.#subscriptions) this.#track(post(id, url, secret));
   }
 
+  /** The messages it took, the newest first. */
+  messages(): readonly {
+    readonly tracking: string;
+    readonly to: string;
+    readonly domain: string;
+    readonly state: Disposition;
+  }[] {
+    return [...this.#messages]
+      .map(([tracking, { state, domain }]) => ({ tracking, to: state.to, domain, state: state.state }))
+      .reverse();
+  }
+
   /** Has a recipient open or click a message, or leave the list. */
   pretend(kind: "shown" | "followed" | "left", tracking: string): void {
     const followed = this.#messages.get(tracking);

@@ -4,7 +4,7 @@ import type { MailServiceDescription } from "./mail-description.ts";
 import { MailDesk } from "./mail-desk.ts";
 import { type Arrival, fileInto, listenMail, type MailWorld, type Reply, receivedLine } from "./mail-host.ts";
 import { MailRecords } from "./mail-records.ts";
-import { type RunningService, type Step, startService } from "./service.ts";
+import { type RunningService, type Step, startService, unless } from "./service.ts";
 
 /** A mail service of the lab: it confirms addresses, accepts domains, gives out credentials, sends, and tells what became of it. */
 export interface MailService extends RunningService {
@@ -12,14 +12,16 @@ export interface MailService extends RunningService {
   page(domain: string): Promise<string>;
   /** Hands in a message as the theatre's application would; gives back its tracking id. */
   send(from: string, to: string, octets: Buffer): Promise<string>;
+  /** Where mail of a domain that comes back goes to. */
+  returnHost: MailServiceDescription["returnHost"];
+  messages: MailDesk["messages"];
   pretend: MailDesk["pretend"];
   quiet: MailDesk["quiet"];
 }
 
-const step = (accepts: Step["accepts"], acceptance: string): Step => ({
+const step = (accepts: Parameters<typeof unless>[0], acceptance: string): Step => ({
   shows: () => "",
-  accepts,
-  refusal: "We do not see your records yet. It can take up to 48 hours.",
+  refuses: unless(accepts, "We do not see your records yet. It can take up to 48 hours."),
   acceptance,
 });
 
@@ -107,6 +109,8 @@ export async function startMailService(
       if ("refused" in taken) throw new Error(taken.refused.text);
       return taken.tracking;
     },
+    returnHost: description.returnHost,
+    messages: () => desk.messages(),
     pretend: (kind, tracking) => desk.pretend(kind, tracking),
     quiet: () => desk.quiet(),
     async close() {

@@ -1,30 +1,15 @@
-import Fastify from "fastify";
+import Fastify, { type FastifyReply } from "fastify";
 import { understand } from "../core/ask/intake/index.ts";
-import { type DomainName, displayName, name, parseName, relativeText, withoutRootDot } from "../core/name/index.ts";
-import { isOfType, printData, type RecordSet, withData } from "../core/record/index.ts";
-import { readRecords } from "../core/zone/index.ts";
+import { type DomainName, name, parseName, relativeText, withoutRootDot } from "../core/name/index.ts";
+import { printData } from "../core/record/index.ts";
 import type { AuthorityHost } from "./authority.ts";
-
-/** The services whose asks are shown on pages to copy from: what one shows for a domain, as lines of cells. */
-type AskPage = (domain: string) => Promise<string> | string;
-
-const ESCAPES: Readonly<Record<string, string>> = { "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;" };
-const html = (text: string): string => text.replace(/[&<>"]/g, (character) => ESCAPES[character] as string);
-
-const STYLE =
-  "body{font:1rem/1.5 system-ui,sans-serif;max-width:50rem;margin:1.5rem auto;padding:0 1rem;color:#23263a;background:#fbfafd}table{border-collapse:collapse;width:100%}td,th{text-align:left;padding:.3rem .6rem;border-bottom:1px solid #cfcbdb;vertical-align:top}code{overflow-wrap:anywhere}input,select,button{font:inherit;padding:.2rem .4rem}.said{border:2px solid #8f2346;padding:.5rem .8rem}";
-
-const page = (title: string, body: string): string =>
-  `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>${html(title)}</title><style>${STYLE}</style></head><body><h1>${html(title)}</h1>${body}</body></html>`;
-
-interface Asked {
-  readonly type: string;
-  readonly host: string;
-  readonly value: string;
-}
+import type { MailService } from "./mail-service.ts";
+import { type Entered, enter, formPage } from "./practice-form.ts";
+import { html, page } from "./practice-page.ts";
+import type { RunningService, SiteDesk } from "./service.ts";
 
 /** The same asks as six services would show them. */
-const LAYOUTS: readonly ((asked: readonly Asked[]) => string)[] = [
+const LAYOUTS: readonly ((asked: readonly Entered[]) => string)[] = [
   (asked) =>
     `<table><thead><tr><th>Type</th><th>Name</th><th>Value</th></tr></thead><tbody>${asked.map(({ type, host, value }) => `<tr><td>${type}</td><td>${html(host)}</td><td><code>${html(value)}</code> <button>Copy</button></td></tr>`).join("")}</tbody></table>`,
   (asked) =>
@@ -50,67 +35,24 @@ const LAYOUTS: readonly ((asked: readonly Asked[]) => string)[] = [
 ];
 
 /** The records that a service's text asks for, to be shown in another layout. */
-const askedIn = (text: string, domain: DomainName): Asked[] =>
+const askedIn = (text: string, domain: DomainName): Entered[] =>
   understand({ text, domain, ttl: 3600, choices: new Map() }).records.map(({ record: { name: at, type, data } }) => ({
     type,
     host: relativeText(at, domain),
     value: "strings" in data ? data.strings.join("") : printData(type, data),
   }));
 
-/** What the form does with one entry: the name it is stored at, and why it is refused where it is. */
-function enter(host: AuthorityHost, apex: DomainName, { type, host: typed, value }: Asked): string | undefined {
-  // Like many forms, it puts the domain behind whatever is typed, and takes nothing back.
-  const label = typed.trim() === "" || typed.trim() === "@" ? "@" : typed.trim().replace(/\.$/, "");
-  const at = label === "@" ? { ok: true as const, value: apex } : parseName(label, apex);
-  if (!at.ok) return `“${typed}” is not a valid host.`;
-  const data =
-    type === "TXT"
-      ? JSON.stringify(value.trim())
-      : type === "MX" && !/^\d/.test(value.trim())
-        ? `10 ${value.trim()}`
-        : value.trim();
-  const dotted = type === "CNAME" || type === "MX" ? data.replace(/([^.])$/, "$1.") : data;
-  const { records, issues } = readRecords(`${at.value} 3600 ${type} ${dotted}`, { origin: apex });
-  const [record] = records;
-  if (record === undefined || issues.length > 0) return `“${value}” is not a valid value for a ${type} record.`;
-  const here = host
-    .zones()
-    .find((zone) => zone.apex === apex)
-    ?.nodes.get(at.value);
-  const others = [...(here?.keys() ?? [])].filter((other) => other !== type && other !== "SOA" && other !== "NS");
-  if (type === "CNAME" && others.length > 0)
-    return `Record conflict: there is another record for ${displayName(at.value)}. (Error 1004)`;
-  if (here?.has("CNAME") === true && type !== "CNAME")
-    return `Record conflict: ${displayName(at.value)} is an alias. (Error 1004)`;
-  const there = host.set(apex, at.value, type);
-  const set: RecordSet = { name: at.value, type, ttl: 3600, data: [record.data] };
-  host.put(apex, there === undefined || type === "CNAME" ? set : withData(there, set.data));
-  return undefined;
-}
-
-/** Whether the form hides a record: what Nettlehost itself put into a new zone it calls system records. */
-const isHidden = (set: RecordSet, parked: string): boolean =>
-  set.type === "SOA" ||
-  set.type === "NS" ||
-  (isOfType(set, "A") && set.data.some(({ address }) => address === parked)) ||
-  (isOfType(set, "CNAME") && set.data.some(({ target }) => target === name("parked.nettlehost.example")));
-
-function formPage(host: AuthorityHost, apex: DomainName, parked: string, all: boolean, said = ""): string {
-  const zone = host.zones().find((one) => one.apex === apex);
-  const sets = [...(zone?.nodes.values() ?? [])]
-    .flatMap((node) => [...node.values()])
-    .filter((set) => all || !isHidden(set, parked));
-  const own = withoutRootDot(apex);
-  const rows = sets.flatMap((set) =>
-    set.data.map(
-      (data) =>
-        `<tr><td>${set.type}</td><td>${html(relativeText(set.name, apex))}</td><td><code>${html(printData(set.type, data))}</code></td><td>${set.ttl}</td><td><form method="post" action="/nettlehost/${own}/delete"><input type="hidden" name="name" value="${html(set.name)}"><input type="hidden" name="type" value="${set.type}"><input type="hidden" name="data" value="${html(printData(set.type, data))}"><button>Delete</button></form></td></tr>`,
-    ),
-  );
-  return page(
-    `Nettlehost: the zone of ${own}`,
-    `${said === "" ? "" : `<p class="said" role="alert">${html(said)}</p>`}<table><tr><th>Type</th><th>Host</th><th>Value</th><th>TTL</th><th></th></tr>${rows.join("")}</table><p><a href="?all=${all ? 0 : 1}">${all ? "Hide" : "Show"} system records</a></p><form method="post" action="/nettlehost/${own}/add"><label>Type <select name="type">${["A", "AAAA", "CNAME", "MX", "TXT"].map((type) => `<option>${type}</option>`).join("")}</select></label> <label>Host <input name="host"> .${own}</label> <label>Value <input name="value" size="40"></label> <button>Add record</button></form>`,
-  );
+/** A service of the practice ground. */
+export interface PracticeService {
+  readonly service: Pick<RunningService, "check">;
+  /** What it shows for a domain, as text. */
+  readonly shows: (domain: string) => Promise<string> | string;
+  /** What its verify button looks for, one after the other. */
+  readonly purposes: readonly string[];
+  /** The mail it sends, where it sends any. */
+  readonly mail?: Pick<MailService, "messages" | "pretend" | "returnHost">;
+  /** The builder of sites, where it is one. */
+  readonly sites?: PracticeSites;
 }
 
 /** What the practice ground needs of the lab. */
@@ -119,22 +61,92 @@ export interface PracticeWorld {
   /** The address of the parked page. */
   readonly parked: string;
   readonly domains: readonly string[];
-  readonly services: Readonly<Record<string, AskPage>>;
+  readonly services: Readonly<Record<string, PracticeService>>;
+  readonly now: () => number;
 }
 
-/** Web pages to practise on: what services ask for, in six layouts, and a DNS host's form with its usual habits. */
-export async function startPractice({
-  host,
-  parked,
-  domains,
-  services,
-}: PracticeWorld): Promise<{ readonly url: string; close(): Promise<void> }> {
+/** The customer's side of the site builder: which domains it has, what is published, and how large the plan is. */
+export class PracticeSites implements SiteDesk {
+  readonly #published = new Set<string>();
+  readonly #starting: ReadonlySet<string>;
+  #large = false;
+  #first: string | undefined;
+
+  /** @param starting domains whose site is not published yet; every other one is, and is in the plan */
+  constructor(starting: readonly string[]) {
+    this.#starting = new Set(starting);
+  }
+  isPublished(domain: string): boolean {
+    return !this.#starting.has(domain) || this.#published.has(domain);
+  }
+  hasRoom(domain: string): boolean {
+    if (!this.#starting.has(domain) || this.#large) return true;
+    this.#first ??= domain;
+    return this.#first === domain;
+  }
+  publish(domain: string): void {
+    this.#published.add(domain);
+  }
+  enlarge(): void {
+    this.#large = true;
+  }
+}
+
+const button = (action: string, label: string, fields: Readonly<Record<string, string>> = {}): string =>
+  `<form method="post" action="${action}">${Object.entries(fields)
+    .map(([key, value]) => `<input type="hidden" name="${key}" value="${html(value)}">`)
+    .join("")}<button>${label}</button></form>`;
+
+/** What a recipient can do, as the buttons call it. */
+const PLAYED = { shown: "opened it", followed: "clicked a link", left: "left the list" } as const;
+
+/** The messages of a mail service, and what recipients may do with them. */
+function messagesPage(service: string, mail: NonNullable<PracticeService["mail"]>): string {
+  const rows = mail.messages().map(
+    ({ tracking, to, domain, state }) =>
+      `<tr><td>${html(to)}</td><td>${html(domain)}</td><td>${state}</td><td>${Object.entries(PLAYED)
+        .map(([kind, label]) => button(`/mail/${service}/${kind}`, label, { tracking }))
+        .join("")}</td></tr>`,
+  );
+  const list =
+    rows.length === 0
+      ? "<p>It has sent nothing yet: zandrel message send sends a test message.</p>"
+      : `<table><tr><th>To</th><th>From</th><th>State</th><th>The recipient</th></tr>${rows.join("")}</table>`;
+  return page(`${service}: its messages`, list);
+}
+
+/** Web pages to practise on: what services ask for, in six layouts, what their buttons say, and a DNS host's form. */
+export async function startPractice(world: PracticeWorld): Promise<{ readonly url: string; close(): Promise<void> }> {
+  const { host, parked, domains, services, now } = world;
   const server = Fastify({ logger: false, forceCloseConnections: true, bodyLimit: 1 << 20 });
   server.addContentTypeParser("application/x-www-form-urlencoded", { parseAs: "string" }, (_, body, done) =>
     done(null, Object.fromEntries(new URLSearchParams(String(body)))),
   );
   const apexOf = (domain: string): DomainName | undefined => (domains.includes(domain) ? name(domain) : undefined);
-  const send = (text: string) => ({ type: "text/html; charset=utf-8", text });
+  const show = (reply: FastifyReply, text: string, code = 200) => reply.code(code).type("text/html; charset=utf-8").send(text);
+  const nothing = (reply: FastifyReply) => reply.code(404).send("There is nothing here.");
+  const asksPage = async (key: string, apex: DomainName, said: readonly string[]): Promise<string> => {
+    const { shows, mail, sites } = services[key] as PracticeService;
+    const domain = withoutRootDot(apex);
+    const layout = LAYOUTS[Object.keys(services).indexOf(key) % LAYOUTS.length] as (asked: readonly Entered[]) => string;
+    const published = sites?.isPublished(domain) === true;
+    return page(
+      `${key}: connect ${domain}`,
+      [
+        ...said.map((line) => `<p class="said" role="status">${html(line)}</p>`),
+        `<p>Add these records where the DNS of ${html(domain)} is kept, then press verify.</p>`,
+        layout(askedIn(await shows(domain), apex)),
+        ...(mail === undefined ? [] : [`<p>Mail that comes back goes to <code>${html(mail.returnHost(domain))}</code>.</p>`]),
+        button(`/asks/${key}/${domain}`, "Verify"),
+        ...(sites === undefined
+          ? []
+          : [
+              published ? "<p>Your site is published.</p>" : button(`/sites/${key}/${domain}/publish`, "Publish the site"),
+              button(`/sites/${key}/${domain}/enlarge`, "Take the larger plan"),
+            ]),
+      ].join(""),
+    );
+  };
   server.get("/", async (_, reply) => {
     const lists = domains.map(
       (domain) =>
@@ -142,43 +154,70 @@ export async function startPractice({
           .map((service) => `<li><a href="/asks/${service}/${domain}">what ${service} asks for</a></li>`)
           .join("")}<li><a href="/nettlehost/${domain}">its zone at Nettlehost</a></li></ul>`,
     );
-    return reply.type(send("").type).send(page("The practice ground", lists.join("")));
+    const sent = Object.entries(services).flatMap(([service, { mail }]) =>
+      mail === undefined ? [] : [`<li><a href="/mail/${service}">what became of the mail of ${service}</a></li>`],
+    );
+    return show(reply, page("The practice ground", `${lists.join("")}<h2>Mail</h2><ul>${sent.join("")}</ul>`));
   });
   server.get<{ Params: { service: string; domain: string } }>("/asks/:service/:domain", async ({ params }, reply) => {
-    const shows = services[params.service];
     const apex = apexOf(params.domain);
-    if (shows === undefined || apex === undefined) return reply.code(404).send("There is nothing here.");
-    const asked = askedIn(await shows(params.domain), apex);
-    const layout = LAYOUTS[Object.keys(services).indexOf(params.service) % LAYOUTS.length] as (asked: readonly Asked[]) => string;
-    return reply
-      .type(send("").type)
-      .send(
-        page(
-          `${params.service}: connect ${params.domain}`,
-          `<p>Add these records where the DNS of ${html(params.domain)} is kept, then press verify.</p>${layout(asked)}<button>Verify</button>`,
-        ),
-      );
+    if (!Object.hasOwn(services, params.service) || apex === undefined) return nothing(reply);
+    return show(reply, await asksPage(params.service, apex, []));
   });
+  server.post<{ Params: { service: string; domain: string } }>("/asks/:service/:domain", async ({ params }, reply) => {
+    const apex = apexOf(params.domain);
+    if (!Object.hasOwn(services, params.service) || apex === undefined) return nothing(reply);
+    const { service, purposes } = services[params.service] as PracticeService;
+    const said: string[] = [];
+    for (const purpose of purposes) {
+      const answer = await service.check(apex, purpose);
+      // What was looked for a moment ago is remembered by the service's resolver, and the page says when it looked.
+      const at = new Date(now()).toISOString().slice(11, 16);
+      said.push(`${answer?.accepted === true ? "✓" : "✗"} ${answer?.reason ?? ""} (looked at ${at} UTC)`);
+      if (answer?.accepted !== true) break;
+    }
+    return show(reply, await asksPage(params.service, apex, said));
+  });
+  server.post<{ Params: { service: string; domain: string; what: string } }>(
+    "/sites/:service/:domain/:what",
+    async ({ params: { service, domain, what } }, reply) => {
+      const sites = Object.hasOwn(services, service) ? services[service]?.sites : undefined;
+      const apex = apexOf(domain);
+      if (sites === undefined || apex === undefined) return nothing(reply);
+      if (what === "publish") sites.publish(domain);
+      else sites.enlarge();
+      return show(reply, await asksPage(service, apex, []));
+    },
+  );
+  server.get<{ Params: { service: string } }>("/mail/:service", async ({ params }, reply) => {
+    const mail = Object.hasOwn(services, params.service) ? services[params.service]?.mail : undefined;
+    return mail === undefined ? nothing(reply) : show(reply, messagesPage(params.service, mail));
+  });
+  server.post<{ Params: { service: string; kind: string }; Body: { tracking?: string } }>(
+    "/mail/:service/:kind",
+    async ({ params, body }, reply) => {
+      const mail = Object.hasOwn(services, params.service) ? services[params.service]?.mail : undefined;
+      if (mail === undefined || !Object.hasOwn(PLAYED, params.kind)) return nothing(reply);
+      mail.pretend(params.kind as keyof typeof PLAYED, String(body.tracking));
+      return show(reply, messagesPage(params.service, mail));
+    },
+  );
   server.get<{ Params: { domain: string }; Querystring: { all?: string } }>(
     "/nettlehost/:domain",
     async ({ params, query }, reply) => {
       const apex = apexOf(params.domain);
-      if (apex === undefined) return reply.code(404).send("There is nothing here.");
-      return reply.type(send("").type).send(formPage(host, apex, parked, query.all === "1"));
+      return apex === undefined ? nothing(reply) : show(reply, formPage(host, apex, parked, query.all === "1"));
     },
   );
   server.post<{ Params: { domain: string; what: string }; Body: Record<string, string> }>(
     "/nettlehost/:domain/:what",
     async ({ params, body }, reply) => {
       const apex = apexOf(params.domain);
-      if (apex === undefined) return reply.code(404).send("There is nothing here.");
+      if (apex === undefined) return nothing(reply);
       const { type = "", host: typed = "", value = "", name: stored = "", data = "" } = body;
       if (params.what === "add") {
         const said = enter(host, apex, { type, host: typed, value });
-        return reply
-          .code(said === undefined ? 200 : 409)
-          .type(send("").type)
-          .send(formPage(host, apex, parked, false, said));
+        return show(reply, formPage(host, apex, parked, false, said), said === undefined ? 200 : 409);
       }
       const at = parseName(stored);
       const there = at.ok ? host.set(apex, at.value, type) : undefined;
@@ -187,7 +226,7 @@ export async function startPractice({
         if (left.length === 0) host.remove(apex, there.name, type);
         else host.put(apex, { ...there, data: left });
       }
-      return reply.type(send("").type).send(formPage(host, apex, parked, false));
+      return show(reply, formPage(host, apex, parked, false));
     },
   );
   const url = await server.listen({ host: "127.0.0.1", port: 0 });

@@ -11,17 +11,24 @@ export interface RunningService {
   readonly link: string;
   /** What the service shows to somebody who adds a domain, as text copied from its page. */
   instructions(domain: string, purpose?: string): string;
+  /** Looks for what it asks for now, as its verify button does; undefined for a purpose it does not check. */
+  check(domain: DomainName, purpose: string): Promise<{ readonly accepted: boolean; readonly reason: string } | undefined>;
   close(): Promise<void>;
 }
 
 /** What one service asks for one purpose: what its page shows, and how it looks for it. */
 export interface Step {
   readonly shows: (domain: string) => string;
-  readonly accepts: (domain: DomainName, resolver: CachingResolver) => Promise<boolean>;
-  /** What it says when it does not find it. */
-  readonly refusal: string;
+  /** What it says when it refuses; undefined where it accepts. */
+  readonly refuses: (domain: DomainName, resolver: CachingResolver) => Promise<string | undefined>;
   readonly acceptance: string;
 }
+
+/** A step that knows one refusal only. */
+export const unless =
+  (accepts: (domain: DomainName, resolver: CachingResolver) => Promise<boolean>, refusal: string): Step["refuses"] =>
+  async (domain, resolver) =>
+    (await accepts(domain, resolver)) ? undefined : refusal;
 
 export interface ServiceDescription {
   readonly title: string;
@@ -57,33 +64,51 @@ export const seekmere: ServiceDescription = {
     ownership: {
       shows: (domain) =>
         `Verify that you own ${domain}\nAdd this record at your DNS provider:\nType   TXT\nHost   @\nValue  seekmere-owner=${secret("seekmere", domain, 10)}\n`,
-      accepts: (domain, resolver) => hasText(resolver, domain, `seekmere-owner=${secret("seekmere", plain(domain), 10)}`),
-      refusal: "We could not find your token. It can take up to 48 hours.",
+      refuses: unless(
+        (domain, resolver) => hasText(resolver, domain, `seekmere-owner=${secret("seekmere", plain(domain), 10)}`),
+        "We could not find your token. It can take up to 48 hours.",
+      ),
       acceptance: "The token was found. You are verified.",
     },
   },
 };
 
+/** What the site builder knows of its customer's sites. */
+export interface SiteDesk {
+  /** Whether the site of a domain was published in the builder. */
+  isPublished(domain: string): boolean;
+  /** Whether the customer's plan has room for this domain. */
+  hasRoom(domain: string): boolean;
+}
+
 /** The site builder: first a claim at a label of its own, then the addresses of the site. */
-export const pagewick = (address: string): ServiceDescription => ({
+export const pagewick = (address: string, desk: SiteDesk): ServiceDescription => ({
   title: "Pagewick",
   steps: {
     ownership: {
       shows: (domain) =>
         `Claim ${domain} for your Pagewick site\n\nName\tType\tContent\n_pagewick\tTXT\tpagewick-claim:${secret("pagewick", domain, 8)}\n`,
-      accepts: (domain, resolver) =>
-        hasText(resolver, name("_pagewick", domain), `pagewick-claim:${secret("pagewick", plain(domain), 8)}`),
-      refusal: "Your domain is not connected yet. Check again later.",
+      refuses: unless(
+        (domain, resolver) =>
+          hasText(resolver, name("_pagewick", domain), `pagewick-claim:${secret("pagewick", plain(domain), 8)}`),
+        "Your domain is not connected yet. Check again later.",
+      ),
       acceptance: "The claim is accepted. Now point your domain at Pagewick.",
     },
     site: {
       shows: (domain) =>
         `Point ${domain} at Pagewick\n\nName\tType\tContent\n@\tA\t${address}\nwww\tA\t${address}\n_wick\tTXT\tpagewick-site=${domain.split(".")[0]}\n`,
-      accepts: async (domain, resolver) =>
-        (await leadsTo(resolver, domain, [address])) &&
-        (await leadsTo(resolver, name("www", domain), [address])) &&
-        (await hasText(resolver, name("_wick", domain), `pagewick-site=${plain(domain).split(".")[0]}`)),
-      refusal: "Your domain does not point to us yet.",
+      async refuses(domain, resolver) {
+        const own = plain(domain);
+        if (!desk.hasRoom(own)) return "Your plan has room for one domain, and that one is taken. Choose a larger plan.";
+        if (!desk.isPublished(own)) return "Publish your site first: there is nothing to connect yet.";
+        const [apex, www] = await Promise.all([domain, name("www", domain)].map((at) => leadsTo(resolver, at, [address])));
+        if (!apex && !www) return "Your domain does not point to us yet.";
+        if (!apex) return `www.${own} points to us, and ${own} alone does not.`;
+        if (!www) return `${own} points to us, and www.${own} does not.`;
+        const token = await hasText(resolver, name("_wick", domain), `pagewick-site=${own.split(".")[0]}`);
+        return token ? undefined : "Your domain points to us, and the record _wick is missing.";
+      },
       acceptance: "Connected. The certificate is being issued.",
     },
   },
@@ -96,15 +121,14 @@ export const sealbarrow: ServiceDescription = {
     certificate: {
       shows: (domain) =>
         `Certificate request for ${domain}\nAdd a CNAME record for _sb-${secret("sealbarrow", domain, 4)} pointing to ${secret("sealbarrow", domain, 12)}.proof.sealbarrow.example\n`,
-      accepts: async (domain, resolver) => {
+      refuses: unless(async (domain, resolver) => {
         const answer = await resolver.ask(name(`_sb-${secret("sealbarrow", plain(domain), 4)}`, domain), "CNAME");
         return (
           answer.kind === "found" &&
           isOfType(answer.set, "CNAME") &&
           answer.set.data[0]?.target === name(`${secret("sealbarrow", plain(domain), 12)}.proof.sealbarrow.example`)
         );
-      },
-      refusal: "Validation pending.",
+      }, "Validation pending."),
       acceptance: "Validated. Keep the record for renewals.",
     },
   },
@@ -133,6 +157,11 @@ export async function startService(
 ): Promise<RunningService> {
   const server = Fastify({ logger: false, forceCloseConnections: true, bodyLimit: 4 << 20 });
   const reaches = new WeakMap<FastifyRequest, Reach>();
+  const check = async (step: Step, domain: DomainName, purpose: string) => {
+    const refusal = await step.refuses(domain, resolver);
+    if (refusal === undefined) onAccepted?.(plain(domain), purpose);
+    return { accepted: refusal === undefined, reason: refusal ?? step.acceptance };
+  };
   server.addHook("onRequest", async (request, reply) => {
     if (request.method === "GET" && (request.url === "/link/v1" || request.url.startsWith("/open/"))) return undefined;
     const given = request.headers.authorization?.replace(/^Bearer /, "") ?? "";
@@ -154,19 +183,18 @@ export async function startService(
     const step = Object.hasOwn(steps, purpose) ? steps[purpose] : undefined;
     if (!parsed.ok || step === undefined)
       return reply.code(422).send({ error: `${title} checks ${Object.keys(steps).join(", ")}` });
-    const accepted = await step.accepts(parsed.value, resolver);
-    if (accepted) onAccepted?.(plain(parsed.value), purpose);
-    return {
-      verdict: accepted ? "accepted" : "not-yet",
-      reason: accepted ? step.acceptance : step.refusal,
-      checkedAt: new Date(clock.now()).toISOString(),
-    };
+    const { accepted, reason } = await check(step, parsed.value, purpose);
+    return { verdict: accepted ? "accepted" : "not-yet", reason, checkedAt: new Date(clock.now()).toISOString() };
   });
   more?.routes(server, (request) => reaches.get(request) as Reach);
   const address = await server.listen({ host: "127.0.0.1", port: 0 });
   return {
     link: `${address}/link/v1`,
     instructions: (domain, purpose = Object.keys(steps)[0] as string) => steps[purpose]?.shows(domain) ?? "",
+    async check(domain, purpose) {
+      const step = Object.hasOwn(steps, purpose) ? steps[purpose] : undefined;
+      return step === undefined ? undefined : check(step, domain, purpose);
+    },
     close: () => server.close(),
   };
 }
