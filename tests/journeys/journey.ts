@@ -1,3 +1,5 @@
+import { readFileSync } from "node:fs";
+import { join } from "node:path";
 import { expect } from "@jest/globals";
 import { execa } from "execa";
 import { name } from "../../src/core/name/index.ts";
@@ -84,6 +86,20 @@ export class Journey {
       const there = this.lab.nettlehost.set(apex, set.name, set.type);
       this.lab.nettlehost.put(apex, there === undefined ? set : withData(there, set.data));
     }
+  }
+
+  /** Somebody uploads the captured zone at the new DNS host. */
+  upload(change: (zone: string) => string = (zone) => zone): void {
+    const zone = readFileSync(join(this.folder, "brackwater.example.zone"), "utf8");
+    const head =
+      "@ SOA ns1.zonemarrow.example. h 1 2h 15m 2w 15m\n@ 3600 NS ns1.zonemarrow.example.\n@ 3600 NS ns2.zonemarrow.example.\n";
+    this.lab.zonemarrow.serve(name("brackwater.example"), `$TTL 1h\n${head}${change(zone)}`);
+  }
+
+  /** The registrar names other servers. */
+  delegate(...servers: string[]): void {
+    const data = servers.map((server) => ({ target: name(server) }));
+    this.lab.registry.put(name("example"), { name: name("brackwater.example"), type: "NS", ttl: 21_600, data });
   }
 
   /** Somebody deletes all records of a type at a host. */

@@ -19,7 +19,7 @@ export function relocateText(
   const compare = (host: string) => style.command(`zandrel relocate compare ${withoutRootDot(domain)} --new-host ${host}`);
   const nextOf = (hosts: readonly string[]) =>
     hosts.length === 0
-      ? "Enter or import it at the new host, and name that host with its servers under hosts: in zandrel.yaml. Then compare."
+      ? `Enter or import it at the new host, and say which host that is, in place of the words in capitals.\nNext: ${style.command("zandrel host set KEY --title NAME --address ADDRESS")}`
       : `Enter or import it at the new host.\nNext: ${hosts.map(compare).join(" or ")}`;
   if (captured !== null)
     return `${title}  ${style.good(`${count(captured.records, "record")} captured`)} in ${visible(captured.file)}\n${wrap(`${visible(captured.because)}.`, width)}\n${open(
@@ -27,6 +27,7 @@ export function relocateText(
     )
       .map((line) => `${line}\n`)
       .join("")}${nextOf(captured.otherHosts)}\n`;
+  const again = (step: string) => style.command(`zandrel relocate ${step} ${withoutRootDot(domain)} --new-host ${newHost ?? ""}`);
   if (compared !== null) {
     const WORDS = {
       missing: "missing at the new host",
@@ -47,10 +48,10 @@ export function relocateText(
       return `  ${paint(WORDS[one.kind])}  ${displayName(one.name)} ${one.type}\n      ${wrap(values, width - 6, "      ")}`;
     });
     const verdict = compared.ready
-      ? `${style.good("Ready.")} Change the name servers at the registrar, then ${style.command(`zandrel relocate check ${withoutRootDot(domain)} --new-host ${newHost ?? ""}`)}`
+      ? `${style.good("Ready.")} Change the name servers at the registrar, then look whether it has moved.\nNext: ${again("check")}`
       : compared.unresolved.length > 0
         ? "Not everything could be asked; try again."
-        : `${style.bad("Not ready:")} fix what is missing or differs, then compare again.`;
+        : `${style.bad("Not ready:")} fix what is missing or differs, then compare again.\nNext: ${again("compare")}`;
     return `${title}  ${count(compared.same, "record set")} the same at both hosts\n${[...rows, ...open(compared.unresolved)].map((line) => `${line}\n`).join("")}${verdict}\n`;
   }
   if (checked === null) return "";
@@ -64,6 +65,10 @@ export function relocateText(
     ]),
     (cell, column, row) => (column === 0 ? style.state(checked.vantages[row]?.sees ?? "unknown", cell) : cell),
   );
+  const still =
+    checked.state === "not-yet" || checked.state === "half"
+      ? `Change the name servers at the registrar, then look again.\nNext: ${again("check")}\n`
+      : "";
   const off =
     checked.oldHostUntil === null
       ? ""
@@ -75,5 +80,5 @@ export function relocateText(
     changed: `The domain's file names ${newHost} as its DNS host now.\nNext: ${style.command(`zandrel draft ${withoutRootDot(domain)}`)}\n`,
     "to-change": `The domain's file still names the old host.\nNext: ${style.command(`zandrel relocate check ${withoutRootDot(domain)} --new-host ${newHost} --write`)}\n`,
   }[checked.host];
-  return `${title}  ${paint(TITLES[checked.state])}\n${wrap(`${visible(checked.because)}.`, width)}\n${rows.map((line) => `  ${line}\n`).join("")}${off}${follow}`;
+  return `${title}  ${paint(TITLES[checked.state])}\n${wrap(`${visible(checked.because)}.`, width)}\n${rows.map((line) => `  ${line}\n`).join("")}${off}${still}${follow}`;
 }
