@@ -125,6 +125,30 @@ test("a service that is not known yet and a purpose are asked for once, also whe
   expect(readFileSync(join(folder, "zandrel.yaml"), "utf8")).toContain("  kettle-wright:\n    title: Kettle Wright\n");
 });
 
+test("from nothing: a workspace, a domain whose DNS host is not known, and how it is reached", async () => {
+  const here = folderWith({});
+  // Nobody answers, so that no DNS host is recognised.
+  const env = { ...lab.env, ZANDREL_CLOCK: `2026-03-02T09:00:00Z@${Date.now()}*1` };
+  opened.push((terminal = openTerminal(here, ["guide", "--resolver", "127.0.0.1:9", "--timeout", "0.5"], env)));
+  await terminal.sees(/Which domain do you own\?/);
+  terminal.type(`https://www.quillmark.test/${ENTER}`);
+  await terminal.sees(/add the domain with zandrel init quillmark\.test/);
+  await terminal.sees(/Which domain do you own\?/);
+  terminal.type(`https://quillmark.test/${ENTER}`);
+  await terminal.sees(/Where are the DNS records of quillmark\.test kept\?/);
+  terminal.type(`Reed Host${ENTER}`);
+  await terminal.sees(/How are records published there\?/);
+  terminal.type(ENTER);
+  await terminal.sees(/Reed Host is where Zandrel publishes from now on/);
+  await terminal.sees(/What does the service ask for\?/);
+  terminal.type(CTRL_C);
+  expect(await terminal.ended()).toBe(1);
+  expect(readFileSync(join(here, "domains/quillmark.test.yaml"), "utf8")).toContain("host: reed-host\n");
+  expect(readFileSync(join(here, "zandrel.yaml"), "utf8")).toMatch(
+    /reed-host:\n {4}title: Reed Host\n {4}publish:\n {6}way: by-hand\n/,
+  );
+});
+
 /** A workspace of two domains with an ask of the same name each, and what it holds. */
 function twoDomains(): string {
   const here = folderWith({ "zandrel.yaml": lab.settings });

@@ -15,7 +15,7 @@ export * from "./keys.ts";
 export { lockBeside, withLock } from "./lock.ts";
 export * from "./messages.ts";
 export { type FoundReport, findReports } from "./reports.ts";
-export { KEY, ROLES, type Settings, WAYS, type Way } from "./schema.ts";
+export { KEY, keyFor, ROLES, type Settings, WAYS, type Way } from "./schema.ts";
 export { ignoreInGit, readSecret, type SecretPlace, secretFile, secretVariable } from "./secret.ts";
 export type { ReportStore } from "./tally.ts";
 export {

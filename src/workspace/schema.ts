@@ -11,6 +11,14 @@ const line = z
 
 /** What things are called in files and on the command line. */
 export const KEY = /^[a-z0-9][a-z0-9-]{0,62}$/;
+
+/** The key that a title becomes, such as `page-wick` for “Page Wick”; it may be none where the title has no letters. */
+export const keyFor = (title: string): string =>
+  title
+    .toLowerCase()
+    .normalize("NFKD")
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^-+|-+$/g, "");
 const key = z.string().regex(KEY, "expected small letters, digits and hyphens, such as seekmere-ownership");
 
 const domainName = z.string().transform((text, context) => {

@@ -3,7 +3,7 @@ import type { Kit } from "../../core/kit/index.ts";
 import { type DomainName, isAtOrBelow, withoutRootDot } from "../../core/name/index.ts";
 import type { ResourceRecord } from "../../core/record/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
-import { KEY, type Workspace } from "../../workspace/index.ts";
+import { KEY, keyFor, type Workspace } from "../../workspace/index.ts";
 import { type AppContext, answerFrom } from "../context.ts";
 import type { ServiceOfAsk } from "./add.ts";
 
@@ -16,11 +16,7 @@ export interface ServiceNamed {
 /** The service that a name stands for: one that is known, or a new one with a key made from the name. */
 function serviceCalled(workspace: Workspace, title: string): ServiceOfAsk {
   const { services } = workspace.settings;
-  const key = title
-    .toLowerCase()
-    .normalize("NFKD")
-    .replace(/[^a-z0-9]+/g, "-")
-    .replace(/^-+|-+$/g, "");
+  const key = keyFor(title);
   if (!KEY.test(key)) throw new Failure("service-name", { given: title });
   return { key, title: services[key]?.title ?? title };
 }

@@ -1,7 +1,17 @@
 import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
-import { changeDomain, KEY, lockWorkspace, openWorkspace, pickDomains, setHost, WAYS, type Way } from "../../workspace/index.ts";
+import {
+  changeDomain,
+  KEY,
+  keyFor,
+  lockWorkspace,
+  openWorkspace,
+  pickDomains,
+  setHost,
+  WAYS,
+  type Way,
+} from "../../workspace/index.ts";
 import { type AppContext, answerFrom, type CommonRequest, type Outcome, onlyOperand } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
 import { domainName } from "../shapes.ts";
@@ -120,15 +130,34 @@ async function wayOf(request: SetHostRequest, known: boolean, context: AppContex
   return found;
 }
 
+/** A request that names nothing but the host: the rest stays as it is, or the person is asked. */
+export const NO_HOST_OPTIONS: Omit<SetHostRequest, keyof CommonRequest> = {
+  title: undefined,
+  way: undefined,
+  file: undefined,
+  server: undefined,
+  keyName: undefined,
+  algorithm: undefined,
+  secret: undefined,
+  command: undefined,
+  nameServer: [],
+  address: [],
+  form: [],
+  domain: [],
+};
+
 /** Say how a DNS host is reached: adds it to zandrel.yaml or changes it there, and names it in the files of domains. */
 export async function setDnsHost(request: SetHostRequest, context: AppContext): Promise<Outcome<z.output<typeof setHostSchema>>> {
-  const key = onlyOperand(request);
-  if (!KEY.test(key)) throw new Failure("host-key", { given: key });
+  const given = onlyOperand(request);
+  // A title in place of a key becomes both.
+  const key = KEY.test(given) ? given : keyFor(given);
+  if (!KEY.test(key)) throw new Failure("host-key", { given });
   const { folder, settings } = openWorkspace(context.cwd, request.workspace);
   const known = settings.hosts[key];
   const way = await wayOf(request, known !== undefined, context);
   const publish = way === undefined ? undefined : await publishOf(request, way, context);
-  const title = request.title ?? (known === undefined ? `${key[0]?.toUpperCase()}${key.slice(1)}` : undefined);
+  const title =
+    request.title ?? (known !== undefined ? undefined : key === given ? `${key[0]?.toUpperCase()}${key.slice(1)}` : given);
   return lockWorkspace(folder, context, () => {
     const now = openWorkspace(folder, folder);
     const domains = request.domain.length === 0 ? [] : pickDomains(now, request.domain.map(nameOperand));

@@ -9,13 +9,14 @@ import type { Context } from "../command.ts";
 
 import { type GuideRequest, Left, show } from "./conversation.ts";
 import { makeMove } from "./moves.ts";
-import { domainOf, takeIn } from "./take-in.ts";
+import { domainOf, expectHost, takeIn } from "./take-in.ts";
 
 /** One conversation that carries a request through, until everything is proven or the person leaves. */
 export async function converse(request: GuideRequest, context: Context): Promise<Ended> {
   intro("Zandrel: from what a service shows to proven");
   try {
     const domain = await domainOf(request, context);
+    await expectHost(domain, request, context);
     return await carryThrough(domain, request, context);
   } catch (error) {
     if (error instanceof Left) {

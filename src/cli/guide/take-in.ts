@@ -1,14 +1,15 @@
 import { log } from "@clack/prompts";
 import { initialise } from "../../app/asks/init.ts";
 import { intake, NOTHING_NAMED } from "../../app/asks/intake.ts";
+import { NO_HOST_OPTIONS, setDnsHost } from "../../app/publishing/set-host.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, displayName, name, parseName, withoutRootDot } from "../../core/name/index.ts";
 import { intakeText } from "../../present/asks/intake.ts";
 import { failureSentence } from "../../present/failures.ts";
+import { visible } from "../../present/safe.ts";
 import { findWorkspace, kitNames, openWorkspace } from "../../workspace/index.ts";
 import type { Context } from "../command.ts";
 import { readPaste } from "../paste.ts";
-
 import { type GuideRequest, Left, pick, show, talking, typed } from "./conversation.ts";
 
 /** The domain the conversation is about: named, picked, or new. */
@@ -50,6 +51,31 @@ async function newDomain(
       const { result } = await initialise({ ...options, operands: [domain], workspace: request.workspace }, context);
       log.success(`Saved in ${result?.folder ?? "this folder"}.`);
       return name(result?.domain ?? domain);
+    } catch (error) {
+      if (!(error instanceof Failure)) throw error;
+      log.error(failureSentence(error));
+    }
+  }
+}
+
+/** Sees that the domain names its DNS host: one that is known, or a new one with the way it is reached. */
+export async function expectHost(domain: DomainName, request: GuideRequest, context: Context): Promise<void> {
+  const { domains, settings } = openWorkspace(context.cwd, request.workspace);
+  if (domains.find((one) => one.name === domain)?.host !== undefined) return;
+  const known = Object.entries(settings.hosts).map(([value, { title }]) => ({ value, label: title }));
+  const message = `Where are the DNS records of ${displayName(domain)} kept?`;
+  for (;;) {
+    const chosen =
+      known.length === 0 ? "" : await pick(message, [...known, { value: "", label: "at a DNS host that is not here yet" }]);
+    const host =
+      chosen === ""
+        ? await typed({ message: known.length === 0 ? message : "What is it called?", placeholder: "Nettlehost" })
+        : chosen;
+    try {
+      const named = { ...NO_HOST_OPTIONS, domain: [withoutRootDot(domain)], operands: [host], workspace: request.workspace };
+      const { result } = await setDnsHost(named, talking(context));
+      log.success(`${visible(result?.title ?? host)} is where Zandrel publishes from now on.`);
+      return;
     } catch (error) {
       if (!(error instanceof Failure)) throw error;
       log.error(failureSentence(error));
