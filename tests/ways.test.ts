@@ -120,8 +120,17 @@ describe("by helper program", () => {
   });
   test("a wrong token changes nothing, and is not printed", async () => {
     const failed = await run(post(), ["publish"], { ZONEMARROW_TOKEN: "wrong-token-1" });
-    expect(failed).toMatchObject({ exit: 1, out: "", err: expect.stringContaining("Zonemarrow answered 401") });
+    expect(failed).toMatchObject({ exit: 1, out: "", err: expect.stringContaining("Zonemarrow answered 401 “unknown token”") });
     expect(failed.err).not.toContain("wrong-token-1");
+  });
+
+  test("a host that cannot be reached is said in words, and not in those of the run-time environment", async () => {
+    const failed = await run(post(), ["publish"], { ZONEMARROW_API: `http://127.0.0.1:${await freePort()}` });
+    expect(failed).toMatchObject({
+      exit: 1,
+      out: "",
+      err: expect.stringContaining("Zonemarrow cannot be reached (ECONNREFUSED)"),
+    });
   });
 
   /** A helper that misbehaves: a program of one line. */

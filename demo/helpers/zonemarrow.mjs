@@ -20,13 +20,34 @@ if (request.contract !== "zandrel-helper" || request.version !== 1) stop("this h
 async function call(method, zone, { name, type }, body) {
   const url = `${api}/zones/${encodeURIComponent(zone)}/sets/${encodeURIComponent(name)}/${type}`;
   const headers = { authorization: `Bearer ${token}`, ...(body ? { "content-type": "application/json" } : {}) };
-  return fetch(url, { method, headers, ...(body ? { body: JSON.stringify(body) } : {}), signal: AbortSignal.timeout(10_000) });
+  try {
+    return await fetch(url, {
+      method,
+      headers,
+      ...(body ? { body: JSON.stringify(body) } : {}),
+      signal: AbortSignal.timeout(10_000),
+    });
+  } catch (error) {
+    throw new Error(`Zonemarrow cannot be reached (${error.cause?.code ?? error.name})`);
+  }
+}
+
+/** What Zonemarrow said, in its own words. */
+async function refusalOf(response, { name, type }) {
+  const text = await response.text().catch(() => "");
+  let said = text;
+  try {
+    said = JSON.parse(text).error ?? text;
+  } catch {
+    // It said something else than JSON.
+  }
+  return `Zonemarrow answered ${response.status}${said === "" ? "" : ` “${String(said).slice(0, 200)}”`} for ${name} ${type}`;
 }
 
 async function read(zone, set) {
   const response = await call("GET", zone, set);
   if (response.status === 404) return null;
-  if (!response.ok) throw new Error(`Zonemarrow answered ${response.status} for ${set.name} ${set.type}`);
+  if (!response.ok) throw new Error(await refusalOf(response, set));
   return response.json();
 }
 
@@ -44,12 +65,12 @@ async function apply({ zone, changes }) {
   }
   let done = 0;
   for (const change of changes) {
-    const response = change.after ? await call("PUT", zone, change, change.after) : await call("DELETE", zone, change);
-    if (!response.ok)
-      return {
-        outcome: done === 0 ? "refused" : "partly",
-        reason: `Zonemarrow answered ${response.status} for ${change.name} ${change.type}, after ${done} of ${changes.length}`,
-      };
+    try {
+      const response = change.after ? await call("PUT", zone, change, change.after) : await call("DELETE", zone, change);
+      if (!response.ok) throw new Error(await refusalOf(response, change));
+    } catch (error) {
+      return { outcome: done === 0 ? "refused" : "partly", reason: `${error.message}, after ${done} of ${changes.length}` };
+    }
     done += 1;
   }
   return { outcome: "done" };
@@ -60,7 +81,11 @@ switch (request.action) {
     answer({ contract: "zandrel-helper", title: "Zonemarrow", atomic: false });
     break;
   case "read":
-    answer({ sets: await Promise.all(request.sets.map(async (set) => ({ ...set, set: await read(request.zone, set) }))) });
+    try {
+      answer({ sets: await Promise.all(request.sets.map(async (set) => ({ ...set, set: await read(request.zone, set) }))) });
+    } catch (error) {
+      stop(error.message);
+    }
     break;
   case "change":
     answer(await apply(request));

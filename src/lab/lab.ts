@@ -132,7 +132,7 @@ export async function startLab({ start, speed, port, domains = [] }: LabOptions)
     for (const vantage of VANTAGES) await dns(vantage.address, (vantages[vantage.name] as CachingResolver).handler());
 
     const token = randomBytes(18).toString("base64url");
-    const zones = ["brackwater.example.", "brackwater-post.example."];
+    const zones = ["brackwater.example.", "brackwater-post.example.", ...further];
     const api = await keep(startZonemarrow({ host: zonemarrow, token, zones }));
     const authority = await makeAuthority();
     const authorityFile = join(folder, "authority.pem");

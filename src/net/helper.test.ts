@@ -26,6 +26,7 @@ describe("a helper program", () => {
     ["that prints without end", 'const text = "x".repeat(1 << 16); for (;;) require("fs").writeSync(1, text)', "more than 4 MiB"],
     ["that prints something else", 'console.log("hello")', "did not answer with JSON"],
     ["that answers another contract", "console.log('{}')", "docs/helpers.md"],
+    ["that ends with an error of its run-time environment", 'throw new TypeError("no such zone")', "(no such zone)"],
     ["that ends with an error", 'console.error("no token"); process.exit(4)', "ended with 4 (no token)"],
   ])("%s is an outcome", async (_, script, detail) => {
     expect(await ask(script)).toMatchObject({ ok: false, error: { detail: expect.stringContaining(detail), sent: true } });

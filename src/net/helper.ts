@@ -56,7 +56,12 @@ const SIGNALS = ["SIGINT", "SIGTERM", "SIGHUP"] as const;
 const MAX_OUTPUT = 4 * 1024 * 1024;
 
 /** The last words of a helper on standard error, for people. */
-const lastLine = (text: string): string => text.trim().split("\n").at(-1)?.slice(0, 200) ?? "";
+/** What a program said last: its own words, where a run-time environment put a trace of the program behind them. */
+function lastWords(text: string): string {
+  const lines = text.trim().split("\n");
+  const thrown = lines.flatMap((line) => /^(?:Uncaught )?[A-Z][A-Za-z]*(?:Error|Exception): (.+)/.exec(line)?.[1] ?? []).at(-1);
+  return (thrown ?? lines.at(-1) ?? "").slice(0, 200);
+}
 
 /**
  * Runs a helper program once: one JSON object on its standard input, one on its standard output. It gets the
@@ -113,7 +118,7 @@ export async function runHelper<R extends HelperRequest>(
   const sent = ran.exitCode !== undefined || ran.isTerminated;
   const fail = (detail: string) => err({ detail: `the helper ${program} ${detail}`, sent });
   const secrets = Object.entries(env).flatMap(([name, value]) => (/SECRET|TOKEN|KEY|PASS|CREDENTIAL/i.test(name) ? [value] : []));
-  const why = redacted(lastLine(ran.stderr), secrets);
+  const why = redacted(lastWords(ran.stderr), secrets);
   if (timedOut) return fail(`did not answer within ${timeout / 1000} s`);
   if (ran.isMaxBuffer) return fail(`printed more than ${MAX_OUTPUT / 1024 / 1024} MiB`);
   if (!sent) return fail(`cannot be started (${ran.code ?? ran.originalMessage})`);
