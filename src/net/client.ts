@@ -1,10 +1,30 @@
 import pLimit, { type LimitFunction } from "p-limit";
-import { type AliasSet, type Answer, type Found, failed, type Lookup, MAX_CHAIN, type Negative } from "../core/lookup/index.ts";
+import type { SignedLookup } from "../core/dnssec/index.ts";
+import {
+  type AliasSet,
+  type Answer,
+  type Failed,
+  type Found,
+  failed,
+  type Lookup,
+  MAX_CHAIN,
+  type Negative,
+} from "../core/lookup/index.ts";
 import { type DomainName, displayName } from "../core/name/index.ts";
 import { type DataOf, type RecordSet, type RecordType, type ResourceRecord, toSets } from "../core/record/index.ts";
 import { err, ok, type Result } from "../core/result.ts";
 import { type ServerAddress, serverText } from "./address.ts";
-import { CLASS, decodeMessage, encodeMessage, type Message, queryMessage, RCODE, rcodeName, type WireRecord } from "./message.ts";
+import {
+  CLASS,
+  type Dnssec,
+  decodeMessage,
+  encodeMessage,
+  type Message,
+  queryMessage,
+  RCODE,
+  rcodeName,
+  type WireRecord,
+} from "./message.ts";
 import { type Exchange, exchangeHttps, exchangeTcp, timedOut, UdpChannel } from "./transport.ts";
 
 export interface DnsClientOptions {
@@ -48,10 +68,47 @@ export class DnsClient {
     this.#concurrency = concurrency;
   }
 
-  /** A lookup that asks this one server; `recursive` asks it to find the answer elsewhere if need be. */
-  at(server: ServerAddress, { recursive }: { readonly recursive: boolean }): Lookup {
+  /**
+   * A lookup that asks this one server; `recursive` asks it to find the answer elsewhere if need be, `unchecked` to hand out
+   * what does not pass its DNSSEC checks too.
+   */
+  at(
+    server: ServerAddress,
+    { recursive, unchecked = false }: { readonly recursive: boolean; readonly unchecked?: boolean },
+  ): Lookup {
+    const dnssec = unchecked ? "unchecked" : "plain";
     return {
-      ask: async (name, type) => interpret(await this.query(server, name, type, recursive), server, name, type, recursive),
+      ask: async (name, type) => {
+        const answer = interpret(await this.query(server, name, type, recursive, dnssec), server, name, type, recursive);
+        return recursive && !unchecked && answer.kind === "failed" && answer.why === "servfail"
+          ? this.#bogusOr(answer, server, name, type)
+          : answer;
+      },
+    };
+  }
+
+  /** Signed answers of a resolver, not judged by it (RFC 4035 section 3.2). */
+  signedAt(server: ServerAddress): SignedLookup {
+    return {
+      askSigned: async (name, type) => {
+        const outcome = await this.query(server, name, type, true, "signed");
+        if (!outcome.ok) return { kind: "failed", detail: outcome.error.detail };
+        const { rcode, answers, authority } = outcome.value;
+        if (rcode !== RCODE.NOERROR && rcode !== RCODE.NXDOMAIN)
+          return { kind: "failed", detail: `${serverText(server)} answered ${rcodeName(rcode)} for ${displayName(name)}` };
+        return { kind: "answer", exists: rcode === RCODE.NOERROR, answer: inClass(answers), authority: inClass(authority) };
+      },
+    };
+  }
+
+  /** A resolver that fails, and answers once it need not check, refuses the answer for its signatures (RFC 4035 section 5.5). */
+  async #bogusOr(failure: Failed, server: ServerAddress, name: DomainName, type: RecordType): Promise<Answer> {
+    const again = await this.query(server, name, type, true, "unchecked");
+    if (!again.ok || (again.value.rcode !== RCODE.NOERROR && again.value.rcode !== RCODE.NXDOMAIN)) return failure;
+    return {
+      ...failure,
+      why: "bogus",
+      detail: `${serverText(server)} refuses what it finds for ${displayName(name)}: the DNSSEC signatures do not hold`,
     };
   }
 
@@ -61,6 +118,7 @@ export class DnsClient {
     name: DomainName,
     type: RecordType,
     recursive: boolean,
+    dnssec: Dnssec = "plain",
   ): Promise<Result<Message, ReturnType<typeof failed>>> {
     const key = serverText(server);
     let limit = this.#limits.get(key);
@@ -69,7 +127,7 @@ export class DnsClient {
       const before = this.#silence.get(key) ?? NEVER_HEARD;
       if (before.unanswered >= (before.heard ? 2 : 1) && performance.now() < before.until)
         return err(failed("timeout", `${key} did not answer before, and is not asked again for now`));
-      const answer = await this.#query(server, name, type, recursive);
+      const answer = await this.#query(server, name, type, recursive, dnssec);
       const known = this.#silence.get(key) ?? NEVER_HEARD;
       const silent = !answer.ok && answer.error.why === "timeout";
       this.#silence.set(
@@ -82,7 +140,7 @@ export class DnsClient {
     });
   }
 
-  async #query(server: ServerAddress, name: DomainName, type: RecordType, recursive: boolean) {
+  async #query(server: ServerAddress, name: DomainName, type: RecordType, recursive: boolean, dnssec: Dnssec) {
     const deadline = performance.now() + this.#timeout;
     const left = () => Math.max(1, Math.ceil(deadline - performance.now()));
     const question = { name, type, class: CLASS.IN };
@@ -90,7 +148,7 @@ export class DnsClient {
     let last = failed("timeout", "");
     for (let attempt = 0; attempt < this.#tries && performance.now() < deadline; attempt++) {
       // Over UDP the channel draws the id; over HTTPS it is zero, so that answers can be cached (RFC 8484 section 4.1).
-      const request = encodeMessage(queryMessage(question, recursive, edns));
+      const request = encodeMessage(queryMessage(question, recursive, edns, dnssec));
       const share = attempt === this.#tries - 1 ? left() : Math.min(left(), this.#timeout / this.#tries);
       const exchanged = await this.#send(server, request, share, left);
       if (!exchanged.ok) {

@@ -55,6 +55,12 @@ export interface WireRecord {
   readonly data: RecordData | undefined;
 }
 
+/** An extended DNS error (RFC 8914 section 2); `text` is what the server adds, and may be empty. */
+export interface ExtendedError {
+  readonly code: number;
+  readonly text: string;
+}
+
 /** A DNS message (RFC 1035 section 4.1). In an update the sections are zone, prerequisite, update, additional. */
 export interface Message {
   readonly id: number;
@@ -64,6 +70,8 @@ export interface Message {
   readonly truncated: boolean;
   readonly recursionDesired: boolean;
   readonly recursionAvailable: boolean;
+  /** Whether a resolver is asked not to check DNSSEC signatures (RFC 4035 section 3.2.2). */
+  readonly checkingDisabled?: boolean;
   /** Extended with the upper bits of the OPT record, where there is one (RFC 6891 section 6.1.3). */
   readonly rcode: number;
   readonly questions: readonly Question[];
@@ -71,7 +79,13 @@ export interface Message {
   readonly authority: readonly WireRecord[];
   readonly additional: readonly WireRecord[];
   /** The sender's UDP payload size, where the message carries EDNS. */
-  readonly edns?: { readonly payload: number };
+  readonly edns?: {
+    readonly payload: number;
+    /** Whether signatures are wanted with the answer (RFC 3225). */
+    readonly dnssecOk?: boolean;
+    /** What went wrong, in the answerer's words (RFC 8914). */
+    readonly errors?: readonly ExtendedError[];
+  };
 }
 
 export const emptyMessage: Message = {
@@ -89,8 +103,13 @@ export const emptyMessage: Message = {
   additional: [],
 };
 
-/** A question to a server, with id 0, and with EDNS unless the server does not know it. */
-export const queryMessage = (question: Question, recursionDesired: boolean, edns: boolean): Message => ({
+/** A question to a server, with id 0, and with EDNS unless the server does not know it; `dnssec` asks for signatures, unchecked. */
+export const queryMessage = (
+  question: Question,
+  recursionDesired: boolean,
+  edns: boolean,
+  dnssec: Dnssec = "plain",
+): Message => ({
   id: 0,
   opcode: OPCODE.QUERY,
   response: false,
@@ -103,9 +122,14 @@ export const queryMessage = (question: Question, recursionDesired: boolean, edns
   answers: [],
   authority: [],
   additional: [],
-  ...(edns ? WITH_EDNS : undefined),
+  ...(dnssec === "plain" ? undefined : { checkingDisabled: true }),
+  ...(edns ? (dnssec === "signed" ? SIGNED : WITH_EDNS) : undefined),
 });
 const WITH_EDNS = { edns: { payload: EDNS_PAYLOAD } };
+const SIGNED = { edns: { payload: EDNS_PAYLOAD, dnssecOk: true } };
+
+/** Whether a resolver may check (`plain`), may not (`unchecked`), or may not and is to add the signatures (`signed`). */
+export type Dnssec = "plain" | "unchecked" | "signed";
 
 function encodeRecord({ name, type, class: klass, ttl, data }: WireRecord, to: WireWriter): void {
   to.name(name, true);
@@ -127,6 +151,7 @@ export function encodeMessage(message: Message): Buffer {
       (message.truncated ? 0x0200 : 0) |
       (message.recursionDesired ? 0x0100 : 0) |
       (message.recursionAvailable ? 0x0080 : 0) |
+      (message.checkingDisabled === true ? 0x0010 : 0) |
       (message.rcode & 0x0f),
   );
   to.u16(message.questions.length);
@@ -144,7 +169,7 @@ export function encodeMessage(message: Message): Buffer {
     to.name(ROOT, false);
     to.u16(codeOfType("OPT"));
     to.u16(message.edns.payload);
-    to.u32((message.rcode >> 4) << 24);
+    to.u32((((message.rcode >> 4) << 24) | (message.edns.dnssecOk === true ? 0x8000 : 0)) >>> 0);
     to.u16(0);
   }
   return to.done();
@@ -163,6 +188,24 @@ function decodeRecord(from: WireReader): WireRecord {
   const data = empty ? undefined : decodeData(type, new WireReader(from.message, start, start + length));
   // A TTL with the top bit set counts as zero (RFC 2181 section 8).
   return { name, type, class: klass, ttl: type !== "OPT" && ttl > 0x7fffffff ? 0 : ttl, data };
+}
+
+/** The option of an extended error (RFC 8914 section 2). */
+const EXTENDED_ERROR = 15;
+
+/** What an OPT record says (RFC 6891 section 6.1). */
+function ednsOf({ class: payload, ttl, data }: WireRecord): NonNullable<Message["edns"]> {
+  const errors: ExtendedError[] = [];
+  const from = new WireReader(Buffer.from(data !== undefined && "rdata" in data ? data.rdata : "", "hex"));
+  while (from.left >= 4) {
+    const option = from.u16();
+    const length = from.u16();
+    if (length > from.left) break;
+    const octets = from.octets(length);
+    if (option === EXTENDED_ERROR && length >= 2)
+      errors.push({ code: octets.readUInt16BE(0), text: octets.toString("utf8", 2).replace(/\0+$/, "").slice(0, 300) });
+  }
+  return { payload, ...((ttl & 0x8000) === 0 ? {} : { dnssecOk: true }), ...(errors.length === 0 ? {} : { errors }) };
 }
 
 /** Reads a message; the error is half a sentence that says where it breaks off. */
@@ -194,12 +237,13 @@ export function decodeMessage(octets: Buffer): Result<Message, string> {
       truncated: (flags & 0x0200) !== 0,
       recursionDesired: (flags & 0x0100) !== 0,
       recursionAvailable: (flags & 0x0080) !== 0,
+      ...((flags & 0x0010) === 0 ? {} : { checkingDisabled: true }),
       rcode: (flags & 0x0f) | (opt === undefined ? 0 : (opt.ttl >>> 24) << 4),
       questions,
       answers,
       authority,
       additional: additional.filter((record) => record.type !== "OPT"),
-      ...(opt === undefined ? {} : { edns: { payload: opt.class } }),
+      ...(opt === undefined ? {} : { edns: ednsOf(opt) }),
     });
   } catch (error) {
     if (error instanceof MalformedWire) return err(error.message);

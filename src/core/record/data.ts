@@ -40,7 +40,63 @@ export interface DataOf {
   /** RFC 6698 section 2.1; `certificate` in lower-case hexadecimal. */
   readonly TLSA: { readonly usage: number; readonly selector: number; readonly matching: number; readonly certificate: string };
   /** RFC 4034 section 5.1; `digest` in lower-case hexadecimal. */
-  readonly DS: { readonly keyTag: number; readonly algorithm: number; readonly digestType: number; readonly digest: string };
+  readonly DS: DelegationSigner;
+  /** RFC 4034 section 2.1; `key` in lower-case hexadecimal. */
+  readonly DNSKEY: ZoneKey;
+  /** RFC 4034 section 3.1; `expiration` and `inception` in seconds since 1970, modulo 2^32; `signature` in lower-case hexadecimal. */
+  readonly RRSIG: {
+    readonly covered: RecordType;
+    readonly algorithm: number;
+    readonly labels: number;
+    readonly originalTtl: number;
+    readonly expiration: number;
+    readonly inception: number;
+    readonly keyTag: number;
+    readonly signer: DomainName;
+    readonly signature: string;
+  };
+  /** RFC 4034 section 4.1. */
+  readonly NSEC: { readonly next: SpelledName; readonly types: readonly RecordType[] };
+  /** RFC 5155 section 3.2; `salt` and `next` (the hash of the next owner) in lower-case hexadecimal. */
+  readonly NSEC3: {
+    readonly hash: number;
+    readonly flags: number;
+    readonly iterations: number;
+    readonly salt: string;
+    readonly next: string;
+    readonly types: readonly RecordType[];
+  };
+  /** RFC 5155 section 4.2. */
+  readonly NSEC3PARAM: {
+    readonly hash: number;
+    readonly flags: number;
+    readonly iterations: number;
+    readonly salt: string;
+  };
+  /** What the DS at the parent should become (RFC 7344 section 3.1). */
+  readonly CDS: DelegationSigner;
+  /** The same as keys (RFC 7344 section 3.2). */
+  readonly CDNSKEY: ZoneKey;
+}
+
+interface DelegationSigner {
+  readonly keyTag: number;
+  readonly algorithm: number;
+  readonly digestType: number;
+  readonly digest: string;
+}
+
+interface ZoneKey {
+  readonly flags: number;
+  readonly protocol: number;
+  readonly algorithm: number;
+  readonly key: string;
+}
+
+/** A name with its octets as they came, in hexadecimal: where a signature covers it, the case of letters counts (RFC 6840 section 5.1). */
+export interface SpelledName {
+  readonly name: DomainName;
+  readonly octets: string;
 }
 
 export type KnownType = keyof DataOf;

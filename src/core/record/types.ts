@@ -7,15 +7,22 @@ import {
   expectEnd,
   type Field,
   generic,
+  hashedName,
   ipv4,
   ipv6,
+  moment,
   plainDomain,
+  restBase64,
   restHex,
   restText,
+  saltHex,
   seconds,
+  spelledDomain,
   strings,
   type Token,
   TokenCursor,
+  typeBits,
+  typeName,
   u8,
   u16,
   u32,
@@ -25,88 +32,48 @@ import { MalformedWire, WireReader, type WireWriter } from "./wire.ts";
 
 type Fields<D> = { readonly [K in keyof D]: Field<D[K]> };
 
-/** A record type: its number (IANA registry of RR types) and its fields in the order of the wire. */
-interface TypeDescription<D> {
-  readonly code: number;
-  readonly fields: Fields<D>;
-}
-
-/** Every record type with a shape of its own. Text, wire and JSON are all derived from this one table. */
-const KNOWN: { readonly [T in KnownType]: TypeDescription<DataOf[T]> } = {
-  A: { code: 1, fields: { address: ipv4 } },
-  NS: { code: 2, fields: { target: domain } },
-  CNAME: { code: 5, fields: { target: domain } },
+/** The fields of every record type with a shape of its own, in the order of the wire. Text, wire and JSON are all derived from this one table. */
+const KNOWN: { readonly [T in KnownType]: Fields<DataOf[T]> } = {
+  A: { address: ipv4 },
+  NS: { target: domain },
+  CNAME: { target: domain },
   SOA: {
-    code: 6,
-    fields: {
-      primary: domain,
-      contact: domain,
-      serial: u32,
-      refresh: seconds,
-      retry: seconds,
-      expire: seconds,
-      minimum: seconds,
-    },
+    primary: domain,
+    contact: domain,
+    serial: u32,
+    refresh: seconds,
+    retry: seconds,
+    expire: seconds,
+    minimum: seconds,
   },
-  PTR: { code: 12, fields: { target: domain } },
-  MX: { code: 15, fields: { preference: u16, exchange: domain } },
-  TXT: { code: 16, fields: { strings } },
-  AAAA: { code: 28, fields: { address: ipv6 } },
-  SRV: { code: 33, fields: { priority: u16, weight: u16, port: u16, target: plainDomain } },
-  DNAME: { code: 39, fields: { target: plainDomain } },
-  DS: { code: 43, fields: { keyTag: u16, algorithm: u8, digestType: u8, digest: restHex } },
-  TLSA: { code: 52, fields: { usage: u8, selector: u8, matching: u8, certificate: restHex } },
-  SPF: { code: 99, fields: { strings } },
-  CAA: { code: 257, fields: { flags: u8, tag: word, value: restText } },
+  PTR: { target: domain },
+  MX: { preference: u16, exchange: domain },
+  TXT: { strings },
+  AAAA: { address: ipv6 },
+  SRV: { priority: u16, weight: u16, port: u16, target: plainDomain },
+  DNAME: { target: plainDomain },
+  DS: { keyTag: u16, algorithm: u8, digestType: u8, digest: restHex },
+  RRSIG: {
+    covered: typeName,
+    algorithm: u8,
+    labels: u8,
+    originalTtl: seconds,
+    expiration: moment,
+    inception: moment,
+    keyTag: u16,
+    signer: plainDomain,
+    signature: restBase64,
+  },
+  NSEC: { next: spelledDomain, types: typeBits },
+  DNSKEY: { flags: u16, protocol: u8, algorithm: u8, key: restBase64 },
+  NSEC3: { hash: u8, flags: u8, iterations: u16, salt: saltHex, next: hashedName, types: typeBits },
+  NSEC3PARAM: { hash: u8, flags: u8, iterations: u16, salt: saltHex },
+  CDS: { keyTag: u16, algorithm: u8, digestType: u8, digest: restHex },
+  CDNSKEY: { flags: u16, protocol: u8, algorithm: u8, key: restBase64 },
+  TLSA: { usage: u8, selector: u8, matching: u8, certificate: restHex },
+  SPF: { strings },
+  CAA: { flags: u8, tag: word, value: restText },
 };
-
-/** Types that are known by name only; their data is kept as octets. */
-const NAMED: Readonly<Record<string, number>> = {
-  HINFO: 13,
-  RP: 17,
-  LOC: 29,
-  NAPTR: 35,
-  CERT: 37,
-  OPT: 41,
-  SSHFP: 44,
-  RRSIG: 46,
-  NSEC: 47,
-  DNSKEY: 48,
-  NSEC3: 50,
-  NSEC3PARAM: 51,
-  SMIMEA: 53,
-  CDS: 59,
-  CDNSKEY: 60,
-  OPENPGPKEY: 61,
-  CSYNC: 62,
-  ZONEMD: 63,
-  SVCB: 64,
-  HTTPS: 65,
-  SPF: 99,
-  TSIG: 250,
-  IXFR: 251,
-  AXFR: 252,
-  ANY: 255,
-  URI: 256,
-};
-
-const CODES = new Map<string, number>([
-  ...Object.entries(KNOWN).map(([type, { code }]) => [type, code] as const),
-  ...Object.entries(NAMED),
-]);
-const MNEMONICS = new Map([...CODES].map(([type, code]) => [code, type]));
-
-/** The mnemonic of a type in upper case, from `txt`, `TXT` or `TYPE16`; undefined where nobody knows it. */
-export function parseType(text: string): RecordType | undefined {
-  const upper = text.toUpperCase();
-  if (CODES.has(upper)) return upper;
-  const code = /^TYPE(\d{1,5})$/.exec(upper)?.[1];
-  return code !== undefined && Number(code) <= 0xffff ? typeOfCode(Number(code)) : undefined;
-}
-
-export const typeOfCode = (code: number): RecordType => MNEMONICS.get(code) ?? `TYPE${code}`;
-
-export const codeOfType = (type: RecordType): number => CODES.get(type) ?? Number(type.slice(4));
 
 const isKnownType = (type: RecordType): type is KnownType => Object.hasOwn(KNOWN, type);
 
@@ -114,7 +81,7 @@ const isKnownType = (type: RecordType): type is KnownType => Object.hasOwn(KNOWN
 function fieldsOf(type: RecordType): readonly (readonly [string, Field<unknown>])[] {
   return isKnownType(type) ? (ENTRIES.get(type) as never) : [["rdata", generic as Field<unknown>]];
 }
-const ENTRIES = new Map(Object.entries(KNOWN).map(([type, { fields }]) => [type, Object.entries(fields)]));
+const ENTRIES = new Map(Object.entries(KNOWN).map(([type, fields]) => [type, Object.entries(fields)]));
 
 /**
  * Reads record data from the words of a zone file. Every type may also be written in the generic form

@@ -1,0 +1,282 @@
+import { type DomainName, isAtOrBelow, isBelow, labelsOf, upwards } from "../name/index.ts";
+import { type DataOf, isOfType, type RecordSet, type RecordType, type ResourceRecord, toSets } from "../record/index.ts";
+import { type Denial, deniesName, nsec3Denial, nsecDenial } from "./denial.ts";
+import { ALGORITHMS, DIGESTS, isZoneKey, keyTag, standsFor } from "./keys.ts";
+import { type SignatureFlaw, type Verified, verifySet } from "./signature.ts";
+
+/** An answer with everything that proves it: asked with DO and CD, so that nobody in between judges it (RFC 4035 section 3.2). */
+export type SignedAnswer =
+  | {
+      readonly kind: "answer";
+      readonly exists: boolean;
+      readonly answer: readonly ResourceRecord[];
+      readonly authority: readonly ResourceRecord[];
+    }
+  | { readonly kind: "failed"; readonly detail: string };
+
+/** Whoever can be asked for signed answers. */
+export interface SignedLookup {
+  askSigned(name: DomainName, type: RecordType): Promise<SignedAnswer>;
+}
+
+/** Where trust begins: DS records of a zone that is known beforehand. */
+export interface TrustAnchor {
+  readonly zone: DomainName;
+  readonly ds: readonly DataOf["DS"][];
+}
+
+/**
+ * What is wrong with a chain of trust, with the zone and the set that it concerns.
+ * - `ds-without-key`: the DS records at the parent fit none of the zone's keys
+ * - `keys-missing`: the zone has no keys, and its parent says that it is signed
+ * - `keys-not-signed`: the key that the DS stands for did not sign the zone's keys
+ * - `denial-missing`: the answer that something is not there is not proven
+ * - and what may be wrong with a signature
+ */
+export type ChainFlaw = (
+  | { readonly code: "ds-without-key"; readonly dsTags: readonly number[]; readonly keyTags: readonly number[] }
+  | { readonly code: "keys-missing"; readonly dsTags: readonly number[] }
+  | { readonly code: "keys-not-signed"; readonly dsTags: readonly number[] }
+  | { readonly code: "denial-missing" }
+  | SignatureFlaw
+) & { readonly zone: DomainName; readonly name: DomainName; readonly type: RecordType };
+
+/**
+ * What may be believed of an answer (RFC 4033 section 5).
+ * - `secure`: signed from a trust anchor on, without a gap
+ * - `insecure`: the parent of `zone` proves that it is not signed, or not in a way that anybody can check
+ * - `bogus`: it should be signed, and is not, or not rightly: checking resolvers refuse it
+ * - `indeterminate`: it could not be asked, or no trust anchor is known
+ */
+export type Verdict =
+  | { readonly kind: "secure" /** Seconds since 1970 at which the first signature of the chain ends. */; readonly until: number }
+  | { readonly kind: "insecure"; readonly zone: DomainName; readonly why: "no-ds" | "unknown-algorithm" | "too-costly" }
+  | { readonly kind: "bogus"; readonly flaw: ChainFlaw }
+  | { readonly kind: "indeterminate"; readonly because: string };
+
+/** A zone whose keys are trusted, or why they are not. */
+type Trust = { readonly keys: readonly DataOf["DNSKEY"][]; readonly until: number } | Exclude<Verdict, { kind: "secure" }>;
+
+/** How many delegations, and how many aliases, are followed. */
+const MAX_DEPTH = 60;
+const MAX_ALIASES = 12;
+
+const isTrusted = (trust: Trust): trust is Extract<Trust, { keys: unknown }> => "keys" in trust;
+
+/** Follows chains of trust; what was found out about a zone is kept. */
+export class ChainOfTrust {
+  readonly #lookup: SignedLookup;
+  readonly #anchors: readonly TrustAnchor[];
+  readonly #now: number;
+  readonly #zones = new Map<DomainName, Promise<Trust>>();
+
+  /** @param now seconds since 1970 */
+  constructor(lookup: SignedLookup, anchors: readonly TrustAnchor[], now: number) {
+    this.#lookup = lookup;
+    this.#anchors = anchors;
+    this.#now = now;
+  }
+
+  /** Judges what the DNS says of a name and type. */
+  async judge(name: DomainName, type: RecordType, aliases = 0): Promise<Verdict> {
+    const found = await this.#zoneOf(name, type);
+    if (!("zone" in found && "trust" in found)) return found;
+    const { zone, trust } = found;
+    const answer = await this.#lookup.askSigned(name, type);
+    if (answer.kind === "failed") return { kind: "indeterminate", because: answer.detail };
+    const sets = setsOf(answer.answer);
+    const about = { zone, name, type };
+    const own = sets.find((set) => set.name === name && set.type === type);
+    const alias = sets.find((set) => set.name === name && set.type === "CNAME");
+    const wanted = own ?? alias;
+    if (wanted === undefined) return this.#judgeDenial(answer, zone, trust, name, type);
+    // An alias that a DNAME makes is not signed; the DNAME is (RFC 6672 section 5.3.1).
+    const dname = own === undefined ? sets.find((set) => set.type === "DNAME" && isBelow(name, set.name)) : undefined;
+    const checked = this.#verify(dname ?? wanted, answer.answer, zone, trust.keys);
+    if ("flaw" in checked) return { kind: "bogus", flaw: { ...checked.flaw, ...about, name: wanted.name, type: wanted.type } };
+    if (checked.wildcard !== undefined && dname === undefined) {
+      const { nsec, nsec3 } = this.#denials(answer.authority, zone, trust.keys);
+      if (!deniesName(nsec, nsec3, zone, name, checked.wildcard))
+        return { kind: "bogus", flaw: { code: "denial-missing", ...about } };
+    }
+    const until = Math.min(trust.until, checked.expires);
+    if (own !== undefined) return { kind: "secure", until };
+    const target = (alias as RecordSet<DataOf["CNAME"]>).data[0]?.target;
+    if (target === undefined || aliases >= MAX_ALIASES)
+      return { kind: "indeterminate", because: "the aliases lead round in a ring" };
+    const behind = await this.judge(target, type, aliases + 1);
+    return behind.kind === "secure" ? { kind: "secure", until: Math.min(until, behind.until) } : behind;
+  }
+
+  /** The keys of the zone at which trust begins. */
+  #anchored({ zone, ds }: TrustAnchor): Promise<Trust> {
+    let known = this.#zones.get(zone);
+    if (known === undefined) this.#zones.set(zone, (known = this.#fromDs(zone, ds, Number.POSITIVE_INFINITY)));
+    return known;
+  }
+
+  /** The zone that holds a name, from the trust anchor down: each label may be where a zone is handed on. */
+  async #zoneOf(
+    name: DomainName,
+    type: RecordType,
+  ): Promise<
+    { readonly zone: DomainName; readonly trust: Extract<Trust, { keys: unknown }> } | Exclude<Verdict, { kind: "secure" }>
+  > {
+    const anchor = this.#anchorOf(name);
+    if (anchor === undefined) return { kind: "indeterminate", because: "no trust anchor is known for it" };
+    let zone = anchor.zone;
+    let trust = await this.#anchored(anchor);
+    // A DS record stands on the parent's side.
+    const below = [...upwards(name)].filter((cut) => isBelow(cut, anchor.zone) && !(type === "DS" && cut === name)).reverse();
+    for (const cut of below.slice(0, MAX_DEPTH)) {
+      if (!isTrusted(trust)) return trust;
+      const cutTrust = await this.#cut(cut, zone, trust);
+      if (cutTrust === "no-cut") continue;
+      zone = cut;
+      trust = cutTrust;
+    }
+    return isTrusted(trust) ? { zone, trust } : trust;
+  }
+
+  readonly #cuts = new Map<string, Promise<Trust | "no-cut">>();
+
+  #cut(cut: DomainName, parent: DomainName, trust: Extract<Trust, { keys: unknown }>): Promise<Trust | "no-cut"> {
+    const key = `${cut} ${parent}`;
+    let known = this.#cuts.get(key);
+    if (known === undefined) this.#cuts.set(key, (known = this.#findCut(cut, parent, trust)));
+    return known;
+  }
+
+  /** Whether a zone is handed on at a name, and what may be believed of it. */
+  async #findCut(cut: DomainName, parent: DomainName, trust: Extract<Trust, { keys: unknown }>): Promise<Trust | "no-cut"> {
+    const answer = await this.#lookup.askSigned(cut, "DS");
+    if (answer.kind === "failed") return { kind: "indeterminate", because: answer.detail };
+    const sets = setsOf(answer.answer);
+    const ds = sets.find((set): set is RecordSet<DataOf["DS"]> => set.name === cut && isOfType(set, "DS"));
+    if (ds !== undefined) {
+      const checked = this.#verify(ds, answer.answer, parent, trust.keys);
+      if ("flaw" in checked) return { kind: "bogus", flaw: { ...checked.flaw, zone: parent, name: cut, type: "DS" } };
+      return this.#fromDs(cut, ds.data, Math.min(trust.until, checked.expires));
+    }
+    // A name that is an alias is no zone.
+    if (sets.some((set) => set.name === cut && set.type === "CNAME")) return "no-cut";
+    switch (this.#denial(answer, parent, trust.keys, cut, "DS")) {
+      case "unsigned-below":
+        return { kind: "insecure", zone: cut, why: "no-ds" };
+      case "too-costly":
+        return { kind: "insecure", zone: parent, why: "too-costly" };
+      case "no-type":
+      case "no-name":
+        return "no-cut";
+      case undefined: {
+        const flaw = this.#denialFlaw(answer, parent, trust.keys);
+        return { kind: "bogus", flaw: { ...flaw, zone: parent, name: cut, type: "DS" } };
+      }
+    }
+  }
+
+  #anchorOf(name: DomainName): TrustAnchor | undefined {
+    const above = this.#anchors.filter(({ zone }) => isAtOrBelow(name, zone));
+    return above.sort((a, b) => labelsOf(b.zone).length - labelsOf(a.zone).length)[0];
+  }
+
+  /** The keys of a zone, by the DS records that stand for one of them (RFC 4035 section 5.2). */
+  async #fromDs(zone: DomainName, ds: readonly DataOf["DS"][], until: number): Promise<Trust> {
+    const usable = ds.filter((one) => ALGORITHMS.has(one.algorithm) && DIGESTS.has(one.digestType));
+    if (usable.length === 0) return { kind: "insecure", zone, why: "unknown-algorithm" };
+    const answer = await this.#lookup.askSigned(zone, "DNSKEY");
+    if (answer.kind === "failed") return { kind: "indeterminate", because: answer.detail };
+    const dsTags = [...new Set(usable.map((one) => one.keyTag))];
+    const about = { zone, name: zone, type: "DNSKEY" } as const;
+    const set = setsOf(answer.answer).find(
+      (one): one is RecordSet<DataOf["DNSKEY"]> => one.name === zone && isOfType(one, "DNSKEY"),
+    );
+    if (set === undefined) return { kind: "bogus", flaw: { code: "keys-missing", dsTags, ...about } };
+    const entry = set.data.filter((key) => isZoneKey(key) && usable.some((one) => standsFor(one, zone, key) === true));
+    if (entry.length === 0)
+      return {
+        kind: "bogus",
+        flaw: { code: "ds-without-key", dsTags, keyTags: set.data.filter(isZoneKey).map(keyTag), ...about },
+      };
+    const checked = this.#verify(set, answer.answer, zone, entry);
+    if ("flaw" in checked) {
+      const late =
+        checked.flaw.code === "signature-expired" ||
+        checked.flaw.code === "signature-early" ||
+        checked.flaw.code === "signature-wrong";
+      return { kind: "bogus", flaw: late ? { ...checked.flaw, ...about } : { code: "keys-not-signed", dsTags, ...about } };
+    }
+    return { keys: set.data, until: Math.min(until, checked.expires) };
+  }
+
+  #verify(set: RecordSet, from: readonly ResourceRecord[], zone: DomainName, keys: readonly DataOf["DNSKEY"][]): Verified {
+    return verifySet(set, signaturesAt(from, set.name), zone, keys, this.#now);
+  }
+
+  /** The NSEC and NSEC3 records that the zone signed. */
+  #denials(from: readonly ResourceRecord[], zone: DomainName, keys: readonly DataOf["DNSKEY"][]) {
+    const sets = setsOf(from).filter((set) => (isOfType(set, "NSEC") || isOfType(set, "NSEC3")) && isAtOrBelow(set.name, zone));
+    const verified = sets.slice(0, MAX_PROOFS).filter((set) => !("flaw" in this.#verify(set, from, zone, keys)));
+    return {
+      all: sets,
+      nsec: verified.filter((set): set is RecordSet<DataOf["NSEC"]> => isOfType(set, "NSEC")),
+      nsec3: verified.filter((set): set is RecordSet<DataOf["NSEC3"]> => isOfType(set, "NSEC3")),
+    };
+  }
+
+  #denial(
+    answer: Extract<SignedAnswer, { kind: "answer" }>,
+    zone: DomainName,
+    keys: readonly DataOf["DNSKEY"][],
+    name: DomainName,
+    type: RecordType,
+  ): Denial {
+    const { nsec, nsec3 } = this.#denials(answer.authority, zone, keys);
+    const denied = nsec.length > 0 ? nsecDenial(nsec, zone, name, type) : nsec3Denial(nsec3, zone, name, type);
+    // A name that exists is not to be called missing, nor the other way round.
+    return denied === "no-name" && answer.exists && type !== "DS" ? undefined : denied;
+  }
+
+  /** Why a denial is not believed: its records are missing, or their signatures do not count. */
+  #denialFlaw(
+    { authority }: Extract<SignedAnswer, { kind: "answer" }>,
+    zone: DomainName,
+    keys: readonly DataOf["DNSKEY"][],
+  ): SignatureFlaw | { readonly code: "denial-missing" } {
+    const soa = setsOf(authority).find((set) => set.type === "SOA");
+    for (const set of [...this.#denials(authority, zone, keys).all, ...(soa === undefined ? [] : [soa])]) {
+      const checked = this.#verify(set, authority, zone, keys);
+      if ("flaw" in checked && checked.flaw.code !== "signature-missing") return checked.flaw;
+    }
+    return { code: "denial-missing" };
+  }
+
+  #judgeDenial(
+    answer: Extract<SignedAnswer, { kind: "answer" }>,
+    zone: DomainName,
+    trust: Extract<Trust, { keys: unknown }>,
+    name: DomainName,
+    type: RecordType,
+  ): Verdict {
+    switch (this.#denial(answer, zone, trust.keys, name, type)) {
+      case "no-name":
+      case "no-type":
+        return { kind: "secure", until: trust.until };
+      case "unsigned-below":
+        return { kind: "insecure", zone, why: "no-ds" };
+      case "too-costly":
+        return { kind: "insecure", zone, why: "too-costly" };
+      case undefined:
+        return { kind: "bogus", flaw: { ...this.#denialFlaw(answer, zone, trust.keys), zone, name, type } };
+    }
+  }
+}
+
+/** NSEC and NSEC3 sets that one proof is worth. */
+const MAX_PROOFS = 16;
+
+/** The sets of a section, without signatures, which belong to them. */
+const setsOf = (records: readonly ResourceRecord[]): RecordSet[] => toSets(records.filter(({ type }) => type !== "RRSIG"));
+
+const signaturesAt = (records: readonly ResourceRecord[], name: DomainName): DataOf["RRSIG"][] =>
+  records.flatMap((one) => (one.type === "RRSIG" && one.name === name ? [one.data as DataOf["RRSIG"]] : []));

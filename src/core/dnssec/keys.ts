@@ -1,0 +1,89 @@
+import { createHash, createPublicKey, type KeyObject } from "node:crypto";
+import type { DomainName } from "../name/index.ts";
+import { type DataOf, encodeData, type RecordData, type RecordType, WireWriter } from "../record/index.ts";
+
+/** How a signature algorithm is verified with `node:crypto`. */
+interface Algorithm {
+  readonly title: string;
+  /** The digest; undefined where the algorithm hashes by itself. */
+  readonly digest: string | undefined;
+  /** The key in the form that `node:crypto` imports; undefined where its octets are none. */
+  readonly keyOf: (octets: Buffer) => KeyObject | undefined;
+}
+
+const base64url = (octets: Uint8Array): string => Buffer.from(octets).toString("base64url");
+
+/** An RSA key: a length of the exponent, the exponent, the modulus (RFC 3110 section 2). */
+function rsaKey(octets: Buffer): KeyObject | undefined {
+  const long = octets[0] === 0;
+  const length = long ? (octets.length < 3 ? 0 : octets.readUInt16BE(1)) : (octets[0] ?? 0);
+  const at = long ? 3 : 1;
+  const [exponent, modulus] = [octets.subarray(at, at + length), octets.subarray(at + length)];
+  // A modulus beyond what anybody uses, or an exponent as long as one, only costs time.
+  if (length === 0 || length > 8 || modulus.length < 64 || modulus.length > 512) return undefined;
+  return createPublicKey({ format: "jwk", key: { kty: "RSA", e: base64url(exponent), n: base64url(modulus) } });
+}
+
+/** A point of an elliptic curve: x and y side by side (RFC 6605 section 4). */
+const curveKey = (crv: string, size: number) => (octets: Buffer) =>
+  octets.length !== 2 * size
+    ? undefined
+    : createPublicKey({
+        format: "jwk",
+        key: { kty: "EC", crv, x: base64url(octets.subarray(0, size)), y: base64url(octets.subarray(size)) },
+      });
+
+/** An Edwards curve: the key as it is (RFC 8080 section 3). */
+const edwardsKey = (crv: string, size: number) => (octets: Buffer) =>
+  octets.length !== size ? undefined : createPublicKey({ format: "jwk", key: { kty: "OKP", crv, x: base64url(octets) } });
+
+/** The algorithms that are validated (RFC 8624 section 3.1); everything else counts as unknown. */
+export const ALGORITHMS: ReadonlyMap<number, Algorithm> = new Map<number, Algorithm>([
+  [8, { title: "RSASHA256", digest: "sha256", keyOf: rsaKey }],
+  [10, { title: "RSASHA512", digest: "sha512", keyOf: rsaKey }],
+  [13, { title: "ECDSAP256SHA256", digest: "sha256", keyOf: curveKey("P-256", 32) }],
+  [14, { title: "ECDSAP384SHA384", digest: "sha384", keyOf: curveKey("P-384", 48) }],
+  [15, { title: "ED25519", digest: undefined, keyOf: edwardsKey("Ed25519", 32) }],
+  [16, { title: "ED448", digest: undefined, keyOf: edwardsKey("Ed448", 57) }],
+]);
+
+/** Digests of DS records that are taken; 1 is not to be made any more (RFC 8624 section 3.3). */
+export const DIGESTS: ReadonlyMap<number, string> = new Map([
+  [1, "sha1"],
+  [2, "sha256"],
+  [4, "sha384"],
+]);
+
+/** Record data in wire form, names in full and in lower case (RFC 4034 section 6.2). */
+export function rdataOf(type: RecordType, data: RecordData): Buffer {
+  const to = new WireWriter();
+  encodeData(type, data, to, false);
+  return to.done();
+}
+
+/** The owner name in wire form. */
+export function ownerOctets(of: DomainName): Buffer {
+  const to = new WireWriter();
+  to.name(of, false);
+  return to.done();
+}
+
+/** The short number by which signatures and DS records name a key; several keys may share one (RFC 4034 appendix B). */
+export function keyTag(key: DataOf["DNSKEY"]): number {
+  const octets = rdataOf("DNSKEY", key);
+  let sum = 0;
+  for (const [i, octet] of octets.entries()) sum += (i & 1) === 0 ? octet << 8 : octet;
+  return (sum + (sum >>> 16)) & 0xffff;
+}
+
+/** Whether a key signs a zone and is not revoked (RFC 4034 section 2.1, RFC 5011 section 2.1). */
+export const isZoneKey = ({ flags, protocol }: DataOf["DNSKEY"]): boolean =>
+  protocol === 3 && (flags & 0x0100) !== 0 && (flags & 0x0080) === 0;
+
+/** Whether a DS record stands for a key; undefined where nobody knows its digest (RFC 4034 section 5.1.4). */
+export function standsFor(ds: DataOf["DS"], zone: DomainName, key: DataOf["DNSKEY"]): boolean | undefined {
+  const digest = DIGESTS.get(ds.digestType);
+  if (digest === undefined) return undefined;
+  if (ds.keyTag !== keyTag(key) || ds.algorithm !== key.algorithm) return false;
+  return createHash(digest).update(ownerOctets(zone)).update(rdataOf("DNSKEY", key)).digest("hex") === ds.digest;
+}
