@@ -264,7 +264,8 @@ ${Object.entries(links)
     ([key, link]) =>
       `  ${key}:\n    title: ${key[0]?.toUpperCase()}${key.slice(1)}\n    link: ${link}\n    key: env:SERVICE_KEY\n${key === "sealbarrow" ? "    issuer: sealbarrow.example\n" : ""}`,
   )
-  .join("")}defaults:
+  .join("")}anchors: "" # the lab signs nothing
+defaults:
   ttl: 3600
   authorityPort: ${port}
   webPorts: { http: ${web.http}, https: ${web.https} }

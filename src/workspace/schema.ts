@@ -117,6 +117,8 @@ export const settingsSchema = z.strictObject({
   vantages: z.array(vantage).default([]),
   hosts: z.record(key, host).default({}),
   services: z.record(key, service).default({}),
+  /** Trust anchors for DNSSEC: DS records as zone-file lines; the root's if not given, none where it is empty. */
+  anchors: z.string("expected zone-file lines").optional(),
   defaults: z
     .strictObject({
       ttl: seconds.default(3600),

@@ -1,6 +1,7 @@
 import type { Ask, State, View } from "../../core/ask/index.ts";
 import { dnsWants, isDelegated, look, stateOf, webProofOf } from "../../core/ask/index.ts";
 import { type Clash, type Draft, fillIn, makeDraft } from "../../core/change/index.ts";
+import { explainFlaw } from "../../core/dnssec/index.ts";
 import { listOf } from "../../core/english.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized, zoneLookup } from "../../core/lookup/index.ts";
@@ -151,6 +152,26 @@ export function causeOf({ kind, name, because, options, offending }: Clash, doma
   };
 }
 
+/** Why resolvers that check signatures refuse what was looked for; undefined where none does. */
+async function refusalCause(views: readonly View[], domain: Domain, dns: DnsContext): Promise<Cause | undefined> {
+  const refused = views.find((view) => view.answer.kind === "failed" && view.answer.why === "bogus");
+  if (refused === undefined) return undefined;
+  const verdict = await dns.trust(refused.name, refused.type);
+  if (verdict.kind === "bogus")
+    return {
+      kind: `dnssec-${verdict.flaw.code}`,
+      at: displayName(verdict.flaw.name),
+      ...explainFlaw(verdict.flaw, domain.name),
+    };
+  return {
+    kind: "dnssec-refused",
+    at: displayName(refused.name),
+    because: refused.answer.kind === "failed" ? refused.answer.detail : "",
+    remedy:
+      "ask the DNS host whether the signatures of the domain are in order, and compare the DS record at the registrar with its key",
+  };
+}
+
 /** Looks at a domain from everywhere and derives where each of its asks stands. */
 export async function survey(
   domain: Domain,
@@ -204,6 +225,8 @@ export async function survey(
           ),
         )
       ).flat();
+      const refusal = await refusalCause(views, domain, dns);
+      if (refusal !== undefined) causes.unshift(refusal);
       const text = wantedText(ask);
       const at = (known: JournalState["proven"]) => (known.get(ask.id)?.wanted === text ? known.get(ask.id)?.at : undefined);
       const clash = draft?.clashes.find((one) => one.ask === ask.id && !one.contradicts);
@@ -222,6 +245,7 @@ export async function survey(
         contradiction: contradictions[0]?.because,
         miss: miss?.because,
         trouble,
+        refused: refusal?.because,
       });
       const beside = contradictions.map((one) => causeOf(one, domain, workspace));
       // What Zandrel composed proves itself: there is no service to ask.

@@ -93,6 +93,8 @@ async function auditOne(
     role: own?.role,
     lookup: look.lookup ?? dns.world,
     world: dns.world,
+    now: Math.floor(dns.now / 1000),
+    trust: (name, type) => dns.trust(name, type),
     authority: look.authority,
     organizationalDomain,
     selectors: selectors.map((selector) => {

@@ -2,9 +2,11 @@ import { getServers } from "node:dns";
 import { existsSync, realpathSync } from "node:fs";
 import { basename, dirname, isAbsolute, relative, resolve } from "node:path";
 import { authoritativeViewpoints, type Viewpoint } from "../../core/ask/index.ts";
+import type { ChainOfTrust, SignedLookup, Verdict } from "../../core/dnssec/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Authority, authorityOf, failed, type Lookup, memoized, type Servers, zoneLookup } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, labelsOf, parseName } from "../../core/name/index.ts";
+import type { RecordType } from "../../core/record/index.ts";
 import { type ParseOptions, readZone, type ZoneDocument, zoneFor, zonesOf } from "../../core/zone/index.ts";
 import { parseServerAddress, type ServerAddress, serverText } from "../../net/address.ts";
 import type { DnsClient } from "../../net/client.ts";
@@ -42,6 +44,8 @@ export interface DnsContext {
   readonly now: number;
   /** The DNS as a resolver shows it, for names of other domains. */
   readonly world: Lookup;
+  /** Whether what the DNS says of a name may be believed, by its signatures (DNSSEC). */
+  trust(name: DomainName, type: RecordType): Promise<Verdict>;
   /** How the web is asked, through the same DNS; undefined where answers come from files. */
   readonly web: WebOptions | undefined;
   /** The zone file that `--into` names, and the folder it is relative to. */
@@ -59,11 +63,12 @@ export interface DnsContext {
 }
 
 /** A DNS client that is loaded with its first question: who only reads zone files needs none of it. */
-function lazyClient(timeout: number): Pick<DnsClient, "at" | "close"> {
+function lazyClient(timeout: number): Pick<DnsClient, "at" | "close"> & { signedAt(server: ServerAddress): SignedLookup } {
   let loading: Promise<DnsClient> | undefined;
   const client = () => (loading ??= import("../../net/client.ts").then((net) => new net.DnsClient({ timeout })));
   return {
     at: (server, how) => ({ ask: async (name, type) => (await client()).at(server, how).ask(name, type) }),
+    signedAt: (server) => ({ askSigned: async (name, type) => (await client()).signedAt(server).askSigned(name, type) }),
     close: () => void loading?.then((opened) => opened.close()),
   };
 }
@@ -169,7 +174,10 @@ function inTurn(lookups: readonly Lookup[]): Lookup {
       let last = failed("unreachable", "no name server could be asked");
       for (const lookup of lookups) {
         const answer = await lookup.ask(name, type);
-        if (answer.kind !== "failed" || !["timeout", "unreachable", "servfail", "refused", "malformed"].includes(answer.why))
+        if (
+          answer.kind !== "failed" ||
+          !["timeout", "unreachable", "servfail", "refused", "bogus", "malformed"].includes(answer.why)
+        )
           return answer;
         last = answer;
       }
@@ -177,6 +185,14 @@ function inTurn(lookups: readonly Lookup[]): Lookup {
     },
   };
 }
+
+/** Asks a lookup that checks signatures, and one that does not where the first refuses for them. */
+const unlessBogus = (checked: Lookup, unchecked: () => Lookup): Lookup => ({
+  async ask(name, type) {
+    const answer = await checked.ask(name, type);
+    return answer.kind === "failed" && answer.why === "bogus" ? unchecked().ask(name, type) : answer;
+  },
+});
 
 /** The addresses a browser would be led to. */
 async function webAddresses(base: Lookup, host: string): Promise<{ found: readonly string[] } | { failure: string }> {
@@ -204,22 +220,35 @@ export function openDns(
 
   const client = lazyClient(timeout);
   const lookups = new Map<string, Lookup>();
-  const ask = (address: ServerAddress, recursive: boolean): Lookup => {
-    const key = `${recursive} ${serverText(address)}`;
+  const ask = (address: ServerAddress, recursive: boolean, unchecked = false): Lookup => {
+    const key = `${recursive} ${unchecked} ${serverText(address)}`;
     let lookup = lookups.get(key);
-    if (lookup === undefined) lookups.set(key, (lookup = memoized(client.at(address, { recursive }))));
+    if (lookup === undefined) lookups.set(key, (lookup = memoized(client.at(address, { recursive, unchecked }))));
     return lookup;
   };
   const port = settings?.defaults.authorityPort ?? 53;
   const servers: Servers = { at: (address, { recursive }) => ask({ address, port }, recursive) };
-  const vantages = resolversOf(request, settings).map(
+  const resolvers = resolversOf(request, settings);
+  const vantages = resolvers.map(
     ({ name, address, own }): Viewpoint => ({ name, role: "vantage", own, lookup: ask(address, true) }),
   );
   // Delegations are the same wherever one looks; whichever vantage answers is asked for them.
   const base = inTurn(vantages.map((vantage) => vantage.lookup));
+  // Who serves a domain is found also where its signatures do not hold.
+  const found = unlessBogus(base, () => inTurn(resolvers.map(({ address }) => ask(address, true, true))));
+  let chain: ChainOfTrust | undefined;
   return {
     now,
     world: base,
+    async trust(name, type) {
+      const { chainThrough } = await import("./trust.ts");
+      chain ??= chainThrough(
+        resolvers.map(({ address }) => client.signedAt(address)),
+        settings,
+        now,
+      );
+      return chain.judge(name, type);
+    },
     into: request.into === undefined ? undefined : { folder: context.cwd, file: request.into },
     web: {
       addresses: (host) => webAddresses(base, host),
@@ -232,7 +261,7 @@ export function openDns(
     server: (address) => ask(address, false),
     close: () => client.close(),
     async look({ name, host }) {
-      const authority = await authorityOf(name, base, servers);
+      const authority = await authorityOf(name, found, servers);
       const delegated = authority.kind === "delegated" ? authority.servers : [];
       const configured = host === undefined ? undefined : settings?.hosts[host];
       const known = new Set(delegated.map((server) => serverText({ address: server.address, port })));
@@ -280,6 +309,7 @@ function openZoneFiles(
   return {
     now,
     world: lookup,
+    trust: async () => ({ kind: "indeterminate", because: "zone files are not checked for signatures" }),
     into: undefined,
     web: undefined,
     includeFrom,

@@ -20,6 +20,8 @@ export interface Standing {
   readonly miss: string | undefined;
   /** Why the domain could not be looked at, or is served by nobody. */
   readonly trouble: { readonly kind: "failed" | "not-delegated"; readonly because: string } | undefined;
+  /** Why resolvers that check signatures refuse what the name servers say. */
+  readonly refused?: string | undefined;
 }
 
 export interface Verdict {
@@ -30,7 +32,18 @@ export interface Verdict {
 const names = (views: readonly View[]) => [...new Set(views.map((view) => view.from))].join(", ");
 
 /** Derives where an ask stands. Pure: the same observations always give the same state. */
-export function stateOf({ ask, views, waitingFor, provenAt, settledAt, clash, contradiction, miss, trouble }: Standing): Verdict {
+export function stateOf({
+  ask,
+  views,
+  waitingFor,
+  provenAt,
+  settledAt,
+  clash,
+  contradiction,
+  miss,
+  trouble,
+  refused,
+}: Standing): Verdict {
   const missing = (because: string): Verdict => {
     if (provenAt !== undefined) return { state: "lapsed", because: `it was proven, and now ${because}` };
     if (settledAt !== undefined) return { state: "lapsed", because: `every resolver had it, and now ${because}` };
@@ -41,6 +54,7 @@ export function stateOf({ ask, views, waitingFor, provenAt, settledAt, clash, co
   };
   if (trouble?.kind === "failed") return { state: "unknown", because: trouble.because };
   if (trouble?.kind === "not-delegated") return missing(trouble.because);
+  if (refused !== undefined) return missing(refused);
   if (ask.wants.length === 0) return { state: "noted", because: "it names no records" };
   const authorities = views.filter((view) => view.role === "authoritative");
   const vantages = views.filter((view) => view.role === "vantage");

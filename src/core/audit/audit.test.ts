@@ -1,6 +1,7 @@
 import { generateKeyPairSync } from "node:crypto";
 import { describe, expect, test } from "@jest/globals";
 import { keyRecordText } from "../dkim/index.ts";
+import type { ChainFlaw } from "../dnssec/index.ts";
 import { type Authority, failed, type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { checksOf, type SiteCheck } from "../site/index.ts";
@@ -53,6 +54,10 @@ ring.heronpost.example. TXT "v=spf1 include:ring.heronpost.example -all"
 25.2.0.192.in-addr.arpa. PTR mx1.inglemail.example.
 `;
 
+const NOW = Date.parse("2026-03-02T09:00:00Z") / 1000;
+const flawed = (flaw: ChainFlaw): Case => ({ input: { trust: async () => ({ kind: "bogus", flaw }) } });
+const about = { zone: name(B), name: name(B), type: "TXT" } as const;
+
 interface Case {
   /** Records by key; a key of the sound zone is replaced, the empty text takes it out. */
   readonly zone?: Readonly<Record<string, string>>;
@@ -81,6 +86,8 @@ async function look({ zone = {}, input = {}, silent }: Case, asked = new Set<str
     role: "main",
     lookup,
     world: lookup,
+    now: NOW,
+    trust: async () => ({ kind: "indeterminate", because: "" }),
     authority,
     organizationalDomain,
     selectors: [],
@@ -137,6 +144,19 @@ const P = KEY.replaceAll('"', "")
   .replace(/.*p=/, "");
 
 const CASES: readonly (readonly [id: string, shows: Case])[] = [
+  ["dnssec-ds-foreign", flawed({ code: "ds-without-key", dsTags: [4711], keyTags: [815], ...about })],
+  ["ds-without-key", flawed({ code: "keys-missing", dsTags: [4711], ...about })],
+  ["dnssec-signature", flawed({ code: "signature-expired", at: NOW - 86_400, keyTag: 815, ...about })],
+  ["dnssec-denial", flawed({ code: "denial-missing", ...about })],
+  ["dnssec-ends-soon", { input: { trust: async () => ({ kind: "secure", until: NOW + 86_400 }) } }],
+  ["dnssec-unknown-algorithm", { input: { trust: async () => ({ kind: "insecure", zone: name(B), why: "unknown-algorithm" }) } }],
+  ["dnssec-costly", { input: { trust: async () => ({ kind: "insecure", zone: name(B), why: "too-costly" }) } }],
+  [
+    "dnssec-unused",
+    {
+      zone: { key: "@ DNSKEY 257 3 13 mdsswUyr3DPW132mOi8V9xESWE8jTo0dxCjjnopKl+GqJxpVXckHAeF+KkxLbxILfDLUT0rAK9iUzy1L53eKGQ==" },
+    },
+  ],
   ["dmarc-subdomain-weaker", { zone: { sub: '_dmarc.news TXT "v=DMARC1; p=none; rua=mailto:dmarc@brackwater.example"' } }],
   ["transport-misplaced", { zone: { tls: '_smtp-tls TXT "v=TLSRPTv1; rua=mailto:tls@brackwater.example"' } }],
   ["spf-return-path", { zone: { bounce: "bounce MX 10 mx1.inglemail.example." } }],

@@ -1,6 +1,7 @@
 import type { KeyObject } from "node:crypto";
 import type { SelectorCheck } from "../dkim/index.ts";
 import type { Discovery, DmarcRecord, Permission, PublishedDmarc } from "../dmarc/index.ts";
+import type { Verdict } from "../dnssec/index.ts";
 import type { Answer, Authority, Lookup } from "../lookup/index.ts";
 import type { DomainName } from "../name/index.ts";
 import { type DataOf, decodeUtf8, type KnownType, txtValue } from "../record/index.ts";
@@ -14,6 +15,8 @@ export interface AuditInput {
   /** The domain as its own servers show it, and everything else. */
   readonly lookup: Lookup;
   readonly world: Lookup;
+  /** Seconds since 1970; without it nothing is said about what ends soon. */
+  readonly now?: number;
   readonly authority: Authority;
   readonly organizationalDomain: (of: DomainName) => DomainName;
   /** Selectors that are known, with the private key where the workspace has it. */
@@ -28,8 +31,10 @@ export interface AuditInput {
   readonly undelegatedHosts: readonly string[];
   /** Hosts below the domain that asks name, such as those of bounces. */
   readonly hosts: readonly DomainName[];
+  /** Whether what the DNS says may be believed, by its signatures; undefined where that is not looked at. */
+  readonly trust?: (name: DomainName, type: string) => Promise<Verdict>;
   /** What visitors meet at the names of the site; undefined where the web was not looked at. */
-  readonly web: readonly SiteCheck[] | undefined;
+  readonly web?: readonly SiteCheck[] | undefined;
   /** Certificate issuers of the workspace. */
   readonly issuers: readonly { readonly title: string; readonly issuer: string }[];
   /** Includes that were replaced by addresses, as remembered. */
@@ -82,6 +87,8 @@ export interface Facts extends AuditInput {
   readonly caa: Published<"CAA">;
   readonly ds: Answer;
   readonly dnskey: Answer;
+  /** What may be believed of the domain, of its mail policy and of a name that nobody made. */
+  readonly chains: readonly Verdict[];
   readonly type99: Answer;
   /** Texts at the domain itself. */
   readonly txt: Published<"TXT">;

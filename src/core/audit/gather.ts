@@ -1,5 +1,6 @@
 import { checkSelector, type SelectorCheck, usualSelectors } from "../dkim/index.ts";
 import { destinationOf, discoverByList, discoverByWalk, lookupDmarc, verifyExternalDestination } from "../dmarc/index.ts";
+import type { Verdict } from "../dnssec/index.ts";
 import { type Answer, type Lookup, memoized } from "../lookup/index.ts";
 import { type DomainName, displayName, name as nameOf, under } from "../name/index.ts";
 import { type DataOf, isOfType, type KnownType } from "../record/index.ts";
@@ -218,6 +219,14 @@ async function transportFacts({ input, at, host, below, everywhere }: Asking, wi
     everywhere.ask(domain, "DNSKEY"),
     everywhere.ask(domain, "SPF"),
   ]);
+  const { trust = async (): Promise<Verdict> => ({ kind: "indeterminate", because: "" }) } = input;
+  const own = await trust(domain, "SOA");
+  const [policy, nobody] = [below("_dmarc"), below(NOBODY)];
+  // Without a trust anchor there is nothing more to be found out.
+  const chains =
+    own.kind === "indeterminate" || policy === undefined || nobody === undefined
+      ? [own]
+      : [own, ...(await Promise.all([trust(policy, "TXT"), trust(nobody, "TXT")]))];
   const misplaced = wild
     ? []
     : (
@@ -234,7 +243,7 @@ async function transportFacts({ input, at, host, below, everywhere }: Asking, wi
           ),
         )
       ).flat();
-  return { mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99, misplaced };
+  return { chains, mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99, misplaced };
 }
 
 /** Hosts below the domain: policies of their own, and return paths. */

@@ -1,4 +1,4 @@
-import { type DomainName, isAtOrBelow, isBelow, labelsOf, upwards } from "../name/index.ts";
+import { type DomainName, displayName, isAtOrBelow, isBelow, labelsOf, upwards } from "../name/index.ts";
 import { type DataOf, isOfType, type RecordSet, type RecordType, type ResourceRecord, toSets } from "../record/index.ts";
 import { type Denial, deniesName, nsec3Denial, nsecDenial } from "./denial.ts";
 import { ALGORITHMS, DIGESTS, isZoneKey, keyTag, standsFor } from "./keys.ts";
@@ -34,8 +34,14 @@ export interface TrustAnchor {
  * - and what may be wrong with a signature
  */
 export type ChainFlaw = (
-  | { readonly code: "ds-without-key"; readonly dsTags: readonly number[]; readonly keyTags: readonly number[] }
-  | { readonly code: "keys-missing"; readonly dsTags: readonly number[] }
+  | {
+      readonly code: "ds-without-key";
+      readonly dsTags: readonly number[];
+      readonly keyTags: readonly number[];
+      /** How long the DS set may be remembered, in seconds. */
+      readonly dsTtl?: number;
+    }
+  | { readonly code: "keys-missing"; readonly dsTags: readonly number[]; readonly dsTtl?: number }
   | { readonly code: "keys-not-signed"; readonly dsTags: readonly number[] }
   | { readonly code: "denial-missing" }
   | SignatureFlaw
@@ -108,10 +114,17 @@ export class ChainOfTrust {
     return behind.kind === "secure" ? { kind: "secure", until: Math.min(until, behind.until) } : behind;
   }
 
-  /** The keys of the zone at which trust begins. */
+  /** The keys of the zone at which trust begins. Where they are others than those known, nothing can be said: it is another DNS. */
   #anchored({ zone, ds }: TrustAnchor): Promise<Trust> {
     let known = this.#zones.get(zone);
-    if (known === undefined) this.#zones.set(zone, (known = this.#fromDs(zone, ds, Number.POSITIVE_INFINITY)));
+    if (known === undefined) {
+      known = this.#fromDs(zone, ds, Number.POSITIVE_INFINITY).then((trust) =>
+        !isTrusted(trust) && trust.kind === "bogus"
+          ? { kind: "indeterminate", because: `the keys of ${displayName(zone)} are not those that are known here` }
+          : trust,
+      );
+      this.#zones.set(zone, known);
+    }
     return known;
   }
 
@@ -156,7 +169,7 @@ export class ChainOfTrust {
     if (ds !== undefined) {
       const checked = this.#verify(ds, answer.answer, parent, trust.keys);
       if ("flaw" in checked) return { kind: "bogus", flaw: { ...checked.flaw, zone: parent, name: cut, type: "DS" } };
-      return this.#fromDs(cut, ds.data, Math.min(trust.until, checked.expires));
+      return this.#fromDs(cut, ds.data, Math.min(trust.until, checked.expires), ds.ttl);
     }
     // A name that is an alias is no zone.
     if (sets.some((set) => set.name === cut && set.type === "CNAME")) return "no-cut";
@@ -181,22 +194,23 @@ export class ChainOfTrust {
   }
 
   /** The keys of a zone, by the DS records that stand for one of them (RFC 4035 section 5.2). */
-  async #fromDs(zone: DomainName, ds: readonly DataOf["DS"][], until: number): Promise<Trust> {
+  async #fromDs(zone: DomainName, ds: readonly DataOf["DS"][], until: number, ttl?: number): Promise<Trust> {
     const usable = ds.filter((one) => ALGORITHMS.has(one.algorithm) && DIGESTS.has(one.digestType));
     if (usable.length === 0) return { kind: "insecure", zone, why: "unknown-algorithm" };
     const answer = await this.#lookup.askSigned(zone, "DNSKEY");
     if (answer.kind === "failed") return { kind: "indeterminate", because: answer.detail };
     const dsTags = [...new Set(usable.map((one) => one.keyTag))];
     const about = { zone, name: zone, type: "DNSKEY" } as const;
+    const dsTtl = ttl === undefined ? {} : { dsTtl: ttl };
     const set = setsOf(answer.answer).find(
       (one): one is RecordSet<DataOf["DNSKEY"]> => one.name === zone && isOfType(one, "DNSKEY"),
     );
-    if (set === undefined) return { kind: "bogus", flaw: { code: "keys-missing", dsTags, ...about } };
+    if (set === undefined) return { kind: "bogus", flaw: { code: "keys-missing", dsTags, ...dsTtl, ...about } };
     const entry = set.data.filter((key) => isZoneKey(key) && usable.some((one) => standsFor(one, zone, key) === true));
     if (entry.length === 0)
       return {
         kind: "bogus",
-        flaw: { code: "ds-without-key", dsTags, keyTags: set.data.filter(isZoneKey).map(keyTag), ...about },
+        flaw: { code: "ds-without-key", dsTags, keyTags: set.data.filter(isZoneKey).map(keyTag), ...dsTtl, ...about },
       };
     const checked = this.#verify(set, answer.answer, zone, entry);
     if ("flaw" in checked) {

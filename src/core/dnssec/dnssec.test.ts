@@ -357,6 +357,10 @@ describe("a whole chain", () => {
     expect(await new ChainOfTrust(lookup, [], NOW).judge(name("brackwater.example"), "TXT")).toMatchObject({
       kind: "indeterminate",
     });
+    const foreign = { zone: root.apex, ds: [dsOf(root.apex, signer().key)] };
+    expect(await new ChainOfTrust(lookup, [foreign], NOW).judge(name("brackwater.example"), "TXT")).toMatchObject({
+      kind: "indeterminate",
+    });
     const deaf: SignedLookup = { askSigned: async () => ({ kind: "failed", detail: "nobody answered" }) };
     expect(await new ChainOfTrust(deaf, [anchorOf(root)], NOW).judge(name("brackwater.example"), "TXT")).toEqual({
       kind: "indeterminate",
@@ -462,11 +466,9 @@ describe("what breaks a chain", () => {
   test("clocks that differ by a few minutes do not break it; by a year they do", async () => {
     const made = world(at("TXT", { expiration: NOW - 200 }));
     expect(await judge(made, "brackwater.example.")).toMatchObject({ kind: "secure" });
+    // At the root nobody can tell a clock that is wrong from another DNS.
     const later = new ChainOfTrust(made.lookup, [anchorOf(made.root)], NOW + 365 * 86_400);
-    expect(await later.judge(name("brackwater.example"), "TXT")).toMatchObject({
-      kind: "bogus",
-      flaw: { code: "signature-expired" },
-    });
+    expect(await later.judge(name("brackwater.example"), "TXT")).toMatchObject({ kind: "indeterminate" });
   });
   test("a crowd of signatures and keys with one tag is bounded work, and never secure by mistake", () => {
     const key = signer();
@@ -496,7 +498,7 @@ test("the order of names is one, whatever they are", () => {
     .map((labels) => name(`${labels.join(".")}.example`));
   fc.assert(
     fc.property(names, names, names, (a, b, c) => {
-      expect(Math.sign(compareNames(a, b))).toBe(-Math.sign(compareNames(b, a)));
+      expect(Math.sign(compareNames(a, b)) + Math.sign(compareNames(b, a))).toBe(0);
       if (compareNames(a, b) <= 0 && compareNames(b, c) <= 0) expect(compareNames(a, c)).toBeLessThanOrEqual(0);
       expect(compareNames(a, b) === 0).toBe(a === b);
     }),

@@ -11,5 +11,6 @@
 export * from "./anchors.ts";
 export * from "./chain.ts";
 export { compareNames, MAX_ITERATIONS, nsec3Hash } from "./denial.ts";
+export * from "./explain.ts";
 export { ALGORITHMS, DIGESTS, isZoneKey, keyTag, standsFor } from "./keys.ts";
 export { type SignatureFlaw, signedOctets, verifySet } from "./signature.ts";

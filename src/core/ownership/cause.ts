@@ -1,4 +1,5 @@
 import type { ClashKind } from "../change/index.ts";
+import type { ChainFlaw } from "../dnssec/index.ts";
 import type { ValueMismatch } from "./value.ts";
 
 /** What keeps a published record from counting. */
@@ -22,6 +23,8 @@ export type CauseKind =
   | "broken-spf"
   | "second-dmarc"
   | "web-proof"
+  | `dnssec-${ChainFlaw["code"]}`
+  | "dnssec-refused"
   | ClashKind;
 
 /** One reason why a wanted record is not found: where, why in plain words, and what to do about it. */

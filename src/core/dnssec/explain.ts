@@ -1,0 +1,74 @@
+import { listOf } from "../english.ts";
+import { type DomainName, displayName, isAtOrBelow } from "../name/index.ts";
+import { spanText } from "../spread/index.ts";
+import type { ChainFlaw } from "./chain.ts";
+
+/** What breaks a chain of trust, and what to do about it; both are sentences without their full stop. */
+export interface Explained {
+  readonly because: string;
+  readonly remedy: string;
+}
+
+const day = (seconds: number): string => `${new Date(seconds * 1000).toISOString().slice(0, 16).replace("T", " at ")} UTC`;
+const tags = (all: readonly number[]): string => listOf(all.map(String));
+
+/** A flaw for people: what it is, and what to do at the registrar or at the DNS host of the domain. */
+export function explainFlaw(flaw: ChainFlaw, domain: DomainName): Explained {
+  const zone = displayName(flaw.zone);
+  const set = `the ${flaw.type} record of ${displayName(flaw.name)}`;
+  const refused = "so every resolver that checks signatures refuses it";
+  const own = isAtOrBelow(flaw.zone, domain) || isAtOrBelow(domain, flaw.zone);
+  const above = flaw.zone !== domain && isAtOrBelow(domain, flaw.zone);
+  const host = above || !own ? `the operator of ${zone} has to mend it; tell the registrar` : undefined;
+  switch (flaw.code) {
+    case "ds-without-key": {
+      const wait = flaw.dsTtl === undefined ? "" : `; resolvers forget the old one within ${spanText(flaw.dsTtl)}`;
+      return {
+        because: `the DNSSEC record at the registrar (DS, key ${tags(flaw.dsTags)}) does not fit the key of ${zone} (${tags(flaw.keyTags)}), so every resolver that checks signatures refuses the whole domain`,
+        remedy: `at the registrar, delete that DS record${wait}; to stay signed, enter the DS record that the DNS host shows for key ${tags(flaw.keyTags)}`,
+      };
+    }
+    case "keys-missing": {
+      const wait = flaw.dsTtl === undefined ? "" : `; resolvers forget it within ${spanText(flaw.dsTtl)}`;
+      return {
+        because: `the DNSSEC record at the registrar (DS) says that ${zone} is signed, and its name servers have no keys, so every resolver that checks signatures refuses the whole domain`,
+        remedy: `at the registrar, delete the DS record${wait}; or have the DNS host sign the domain, and enter the DS record it shows`,
+      };
+    }
+    case "keys-not-signed":
+      return {
+        because: `the key that the registrar's DNSSEC record (DS) names did not sign the keys of ${zone}, ${refused}`,
+        remedy: host ?? "ask the DNS host to sign the domain anew; until then, delete the DS record at the registrar",
+      };
+    case "signature-expired":
+      return {
+        because: `the DNSSEC signature of ${set} ended on ${day(flaw.at)}, ${refused}`,
+        remedy: host ?? "ask the DNS host to sign the domain anew, and why that does not happen by itself",
+      };
+    case "signature-early":
+      return {
+        because: `the DNSSEC signature of ${set} only begins on ${day(flaw.at)}, ${refused}`,
+        remedy: host ?? "ask the DNS host to correct the clock that signs, and to sign anew",
+      };
+    case "signature-missing":
+      return {
+        because: `${set} has no DNSSEC signature although ${zone} is signed, ${refused}`,
+        remedy: host ?? "ask the DNS host to sign the whole domain anew",
+      };
+    case "signature-key-missing":
+      return {
+        because: `${set} is signed with key ${flaw.keyTag}, which ${zone} does not have, ${refused}`,
+        remedy: host ?? "ask the DNS host to publish that key again, or to sign with one that is there",
+      };
+    case "signature-wrong":
+      return {
+        because: `the DNSSEC signature of ${set} does not verify, ${refused}`,
+        remedy: host ?? "ask the DNS host to sign the domain anew; the record was changed without that",
+      };
+    case "denial-missing":
+      return {
+        because: `${zone} does not prove what it says of ${displayName(flaw.name)} (NSEC or NSEC3 records are missing or do not fit), ${refused}`,
+        remedy: host ?? "ask the DNS host to sign the whole domain anew",
+      };
+  }
+}
