@@ -14,6 +14,9 @@ export const BINARIES = {
   dig: "/usr/bin/dig",
   checkzone: "/usr/bin/named-checkzone",
   kzonecheck: "/usr/bin/kzonecheck",
+  keygen: "/usr/bin/dnssec-keygen",
+  signzone: "/usr/bin/dnssec-signzone",
+  dsfromkey: "/usr/bin/dnssec-dsfromkey",
 };
 export const missing = Object.entries(BINARIES).filter(([, path]) => !existsSync(path));
 const required = process.env.ZANDREL_REQUIRE_SERVERS === "1";
@@ -64,13 +67,20 @@ export function startKnot(
 }
 
 /** Starts unbound as a caching vantage that knows which server answers for which zone. */
-export function startUnbound(folder: string, address: string, port: number, servers: Readonly<Record<string, string>>): void {
+export function startUnbound(
+  folder: string,
+  address: string,
+  port: number,
+  servers: Readonly<Record<string, string>>,
+  /** A DS record of the root: with it signatures are checked. */
+  anchor?: string,
+): void {
   const stubs = Object.entries(servers).map(
     ([zone, server]) => `stub-zone:\n  name: "${zone}"\n  stub-addr: ${server}@${port}\n`,
   );
   writeFileSync(
     join(folder, "unbound.conf"),
-    `server:\n  interface: ${address}\n  port: ${port}\n  access-control: 127.0.0.0/8 allow\n  do-not-query-localhost: no\n  username: ""\n  chroot: ""\n  directory: "${folder}"\n  pidfile: "${folder}/unbound.pid"\n  use-syslog: no\n  logfile: "${folder}/unbound.log"\n  module-config: "iterator"\n  do-ip6: no\n  do-daemonize: no\n  num-threads: 1\n${stubs.join("")}remote-control:\n  control-enable: no\n`,
+    `server:\n  interface: ${address}\n  port: ${port}\n  access-control: 127.0.0.0/8 allow\n  do-not-query-localhost: no\n  username: ""\n  chroot: ""\n  directory: "${folder}"\n  pidfile: "${folder}/unbound.pid"\n  use-syslog: no\n  logfile: "${folder}/unbound.log"\n  module-config: "${anchor === undefined ? "" : "validator "}iterator"\n${anchor === undefined ? "" : `  trust-anchor: "${anchor}"\n  ede: yes\n`}  do-ip6: no\n  do-daemonize: no\n  num-threads: 1\n${stubs.join("")}remote-control:\n  control-enable: no\n`,
   );
   start(BINARIES.unbound, ["-d", "-c", join(folder, "unbound.conf")]);
 }

@@ -169,7 +169,7 @@ export class ChainOfTrust {
     if (ds !== undefined) {
       const checked = this.#verify(ds, answer.answer, parent, trust.keys);
       if ("flaw" in checked) return { kind: "bogus", flaw: { ...checked.flaw, zone: parent, name: cut, type: "DS" } };
-      return this.#fromDs(cut, ds.data, Math.min(trust.until, checked.expires), ds.ttl);
+      return this.#fromDs(cut, ds.data, Math.min(trust.until, checked.expires), checked.ttl);
     }
     // A name that is an alias is no zone.
     if (sets.some((set) => set.name === cut && set.type === "CNAME")) return "no-cut";
@@ -210,7 +210,7 @@ export class ChainOfTrust {
     if (entry.length === 0)
       return {
         kind: "bogus",
-        flaw: { code: "ds-without-key", dsTags, keyTags: set.data.filter(isZoneKey).map(keyTag), ...dsTtl, ...about },
+        flaw: { code: "ds-without-key", dsTags, keyTags: entryKeys(set.data).map(keyTag), ...dsTtl, ...about },
       };
     const checked = this.#verify(set, answer.answer, zone, entry);
     if ("flaw" in checked) {
@@ -284,6 +284,13 @@ export class ChainOfTrust {
         return { kind: "bogus", flaw: { ...this.#denialFlaw(answer, zone, trust.keys), zone, name, type } };
     }
   }
+}
+
+/** The keys that a DS record may stand for: those marked as entry points, or all (RFC 4034 section 2.1.1). */
+function entryKeys(keys: readonly DataOf["DNSKEY"][]): DataOf["DNSKEY"][] {
+  const zoneKeys = keys.filter(isZoneKey);
+  const marked = zoneKeys.filter(({ flags }) => (flags & 1) !== 0);
+  return marked.length > 0 ? marked : zoneKeys;
 }
 
 /** NSEC and NSEC3 sets that one proof is worth. */

@@ -10,8 +10,10 @@ export type SignatureFlaw =
   | { readonly code: "signature-expired" | "signature-early"; readonly at: number; readonly keyTag: number }
   | { readonly code: "signature-key-missing" | "signature-wrong"; readonly keyTag: number };
 
-/** A set that its zone signed; `wildcard` is the one it was made from, where it was. */
-export type Verified = { readonly wildcard?: DomainName; readonly expires: number } | { readonly flaw: SignatureFlaw };
+/** A set that its zone signed: until when (seconds since 1970), its TTL in the zone, and the wildcard it was made from, if any. */
+export type Verified =
+  | { readonly wildcard?: DomainName; readonly expires: number; readonly ttl: number }
+  | { readonly flaw: SignatureFlaw };
 
 /** Seconds by which clocks may differ. */
 const TOLERANCE = 300;
@@ -117,7 +119,7 @@ export function verifySet(
         note({ code: "signature-early", at: rrsig.inception, keyTag: rrsig.keyTag });
       else {
         const owner = signedName(set.name, rrsig.labels) as DomainName;
-        return { expires: rrsig.expiration, ...(owner === set.name ? {} : { wildcard: owner }) };
+        return { expires: rrsig.expiration, ttl: rrsig.originalTtl, ...(owner === set.name ? {} : { wildcard: owner }) };
       }
     }
   }

@@ -1,0 +1,271 @@
+import { mkdirSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import { execa } from "execa";
+import { ChainOfTrust, type Verdict } from "../src/core/dnssec/index.ts";
+import { name } from "../src/core/name/index.ts";
+import { type DataOf, isOfType, toSets } from "../src/core/record/index.ts";
+import { readRecords } from "../src/core/zone/index.ts";
+import { DnsClient } from "../src/net/index.ts";
+import { answers, BINARIES, describeServers, missing, startKnot, startUnbound, stopServers } from "./real-servers.ts";
+import { folderWith, freePort, zandrel } from "./zandrel.ts";
+
+/**
+ * Zones signed with BIND's tools, each with a fault of its own, served by knotd, seen through unbound, which checks signatures:
+ * its verdict and Zandrel's agree, and Zandrel names the reason.
+ */
+const HOST = "127.62.0.1";
+const RESOLVER = "127.62.0.2";
+
+interface Fault {
+  readonly title: string;
+  /** The algorithm of the zone's keys. */
+  readonly algorithm?: string;
+  /** More options of the signer. */
+  readonly sign?: readonly string[];
+  /** Whether the zone is left unsigned. */
+  readonly unsigned?: boolean;
+  /** Changes the signed zone. */
+  readonly edit?: (zone: string) => string;
+  /** The DS records in the parent zone, from the right ones. */
+  readonly ds?: (right: string) => string;
+  readonly ask?: readonly [label: string, type: string];
+  readonly kind: Verdict["kind"];
+  readonly code?: string;
+}
+
+const days = (count: number): string => new Date(Date.now() + count * 86_400_000).toISOString().slice(0, 19).replace(/\D/g, "");
+/** The zone without the lines of a record and of its signature. */
+const without = (pattern: RegExp) => (zone: string) =>
+  zone
+    .split("\n")
+    .filter((line) => !pattern.test(line))
+    .join("\n");
+
+const FAULTS: readonly Fault[] = [
+  { title: "all is well, by ECDSA P-256", kind: "secure" },
+  { title: "all is well, by ECDSA P-384", algorithm: "ECDSAP384SHA384", kind: "secure" },
+  { title: "all is well, by Ed25519", algorithm: "ED25519", kind: "secure" },
+  { title: "all is well, by RSA with SHA-256", algorithm: "RSASHA256", kind: "secure" },
+  { title: "all is well, by RSA with SHA-512", algorithm: "RSASHA512", kind: "secure" },
+  { title: "a name that is not there, by NSEC", ask: ["nothing", "TXT"], kind: "secure" },
+  { title: "a name that is not there, by NSEC3", sign: ["-3", "ab"], ask: ["nothing", "TXT"], kind: "secure" },
+  { title: "a type that is not there", ask: ["www", "MX"], kind: "secure" },
+  { title: "a wildcard's answer", ask: ["x.wild", "TXT"], kind: "secure" },
+  { title: "a wildcard's answer, by NSEC3", sign: ["-3", "ab"], ask: ["x.wild", "TXT"], kind: "secure" },
+  { title: "an empty name between two others", ask: ["c", "TXT"], kind: "secure" },
+  { title: "an alias within the zone", ask: ["alias", "A"], kind: "secure" },
+  { title: "no DS at the parent", ds: () => "", kind: "insecure" },
+  { title: "a zone that nobody signs, and no DS", unsigned: true, ds: () => "", kind: "insecure" },
+  { title: "a DS of an unknown algorithm only", ds: (right) => right.replace(/ 13 2 /, " 200 2 "), kind: "insecure" },
+  {
+    title: "NSEC3 that repeats its hash as often as is still checked",
+    sign: ["-3", "ab", "-H", "150"],
+    ask: ["nothing", "TXT"],
+    kind: "secure",
+  },
+  {
+    title: "a DS left over from another DNS host",
+    ds: (right) => right.replace(/DS \d+ 13 2 \S+/, `DS 4711 13 2 ${"AB".repeat(32)}`),
+    kind: "bogus",
+    code: "ds-without-key",
+  },
+  {
+    title: "a DS with a wrong digest",
+    ds: (right) => right.replace(/(13 2 )../, "$100"),
+    kind: "bogus",
+    code: "ds-without-key",
+  },
+  { title: "a zone that is not signed any more", unsigned: true, kind: "bogus", code: "keys-missing" },
+  {
+    title: "signatures that have ended",
+    sign: ["-s", days(-30), "-e", days(-2)],
+    kind: "bogus",
+    code: "signature-expired",
+  },
+  {
+    title: "signatures that have not begun",
+    sign: ["-s", days(2), "-e", days(30)],
+    kind: "bogus",
+    code: "signature-early",
+  },
+  {
+    title: "a record that was changed after signing",
+    edit: (zone) => zone.replace('"v=spf1 -all"', '"v=spf1 ~all"'),
+    kind: "bogus",
+    code: "signature-wrong",
+  },
+  { title: "a record without its signature", edit: without(/\sRRSIG\sTXT\s/), kind: "bogus", code: "signature-missing" },
+  {
+    title: "keys without their signature",
+    edit: without(/\sRRSIG\sDNSKEY\s/),
+    kind: "bogus",
+    code: "keys-not-signed",
+  },
+  {
+    title: "nothing that proves a name away",
+    edit: without(/\s(?:NSEC|RRSIG\sNSEC)\s/),
+    ask: ["nothing", "TXT"],
+    kind: "bogus",
+    code: "denial-missing",
+  },
+  {
+    title: "a key that was taken out too early",
+    edit: (zone) => without(/\sDNSKEY\s256\s/)(zone),
+    kind: "bogus",
+    code: "signature-wrong",
+  },
+];
+
+const domainOf = (i: number): string => `z${String(i).padStart(2, "0")}.example`;
+
+describeServers("chains of trust that real servers show", () => {
+  let folder: string;
+  let port: number;
+  let anchor: DataOf["DS"];
+  let client: DnsClient;
+
+  const keygen = async (domain: string, algorithm: string, ksk: boolean) =>
+    (
+      await execa(
+        BINARIES.keygen,
+        ["-q", "-a", algorithm, ...(/RSA/.test(algorithm) ? ["-b", "1024"] : []), ...(ksk ? ["-f", "KSK"] : []), domain],
+        {
+          cwd: folder,
+        },
+      )
+    ).stdout.trim();
+  /** Signs a zone file; gives back its DS records as zone-file lines. */
+  const sign = async (domain: string, { algorithm = "ECDSAP256SHA256", sign: more = [], edit }: Fault): Promise<string> => {
+    const [ksk, zsk] = [await keygen(domain, algorithm, true), await keygen(domain, algorithm, false)];
+    const file = `${domain}.zone`;
+    for (const key of [ksk, zsk])
+      writeFileSync(
+        join(folder, file),
+        `${readFileSync(join(folder, file), "utf8")}${readFileSync(join(folder, `${key}.key`), "utf8")}`,
+      );
+    await execa(BINARIES.signzone, ["-P", "-q", "-x", "-O", "full", "-o", domain, ...more, "-f", file, "-k", ksk, file, zsk], {
+      cwd: folder,
+    });
+    const signed = readFileSync(join(folder, file), "utf8");
+    // Each record on a line of its own, its fields apart by one space.
+    const plain = signed.replace(/[\t ]+/g, " ");
+    writeFileSync(join(folder, file), edit === undefined ? plain : edit(plain));
+    return (await execa(BINARIES.dsfromkey, ["-2", `${ksk}.key`], { cwd: folder })).stdout.trim();
+  };
+
+  beforeAll(async () => {
+    expect(missing).toEqual([]);
+    port = await freePort();
+    folder = folderWith({});
+    const zones: Record<string, string> = {};
+    let delegations = "";
+    await Promise.all(
+      FAULTS.map(async (fault, i) => {
+        const domain = domainOf(i);
+        zones[domain] = `${domain}.zone`;
+        writeFileSync(
+          join(folder, `${domain}.zone`),
+          `$TTL 60\n$ORIGIN ${domain}.\n@ SOA ns.example. h.example. 1 60 60 600 5\n@ NS ns.example.\n@ TXT "v=spf1 -all"\nwww A 192.0.2.80\nalias CNAME www\n*.wild TXT "w"\na.b.c TXT "deep"\n`,
+        );
+        const right = fault.unsigned ? `${domain}. IN DS 4711 13 2 ${"AB".repeat(32)}` : await sign(domain, fault);
+        delegations += `${domain}. NS ns.example.\n${fault.ds === undefined ? right : fault.ds(right)}\n`;
+      }),
+    );
+    writeFileSync(
+      join(folder, "example.zone"),
+      `$TTL 60\n$ORIGIN example.\n@ SOA ns.example. h.example. 1 60 60 600 5\n@ NS ns.example.\nns A ${HOST}\n${delegations}`,
+    );
+    const example = await sign("example", FAULTS[0] as Fault);
+    writeFileSync(
+      join(folder, "..zone"),
+      `$TTL 60\n. SOA ns.example. h.example. 1 60 60 600 5\n. NS ns.example.\nexample. NS ns.example.\nns.example. A ${HOST}\n${example}\n`,
+    );
+    const root = await sign(".", FAULTS[0] as Fault);
+    const [set] = toSets(readRecords(root, { origin: name("."), ttl: 60 }).records);
+    anchor = (set !== undefined && isOfType(set, "DS") ? set.data[0] : undefined) as DataOf["DS"];
+    startKnot(folder, { listen: `${HOST}@${port}`, zones: { ".": "..zone", "example.": "example.zone", ...zones } });
+    const stubs = Object.fromEntries([".", "example", ...Object.keys(zones)].map((zone) => [zone, HOST]));
+    startUnbound(folder, RESOLVER, port, stubs, root);
+    await answers(HOST, port, domainOf(0), "SOA");
+    await answers(RESOLVER, port, domainOf(0), "SOA");
+    client = new DnsClient();
+  }, 120_000);
+  afterAll(() => {
+    client?.close();
+    stopServers();
+  });
+
+  test.each(FAULTS.map((fault, i) => [fault.title, fault, domainOf(i)] as const))("%s", async (_, fault, domain) => {
+    const [label = "", type = "TXT"] = fault.ask ?? [];
+    const of = label === "" ? domain : `${label}.${domain}`;
+    const { stdout } = await execa(BINARIES.dig, [
+      `@${RESOLVER}`,
+      "-p",
+      String(port),
+      of,
+      type,
+      "+dnssec",
+      "+time=5",
+      "+tries=1",
+    ]);
+    const theirs = /status: SERVFAIL/.test(stdout) ? "bogus" : /flags:[^;]*\bad\b/.test(stdout) ? "secure" : "insecure";
+    const chain = new ChainOfTrust(
+      client.signedAt({ address: RESOLVER, port }),
+      [{ zone: name("."), ds: [anchor] }],
+      Math.floor(Date.now() / 1000),
+    );
+    const ours = await chain.judge(name(of), type);
+    expect({ theirs, ours: ours.kind, code: ours.kind === "bogus" ? ours.flaw.code : undefined }).toEqual({
+      theirs: fault.kind,
+      ours: fault.kind,
+      code: fault.code,
+    });
+  });
+
+  /** A workspace for one of the zones, seen through the checking resolver. */
+  const workspace = (domain: string): string => {
+    const here = folderWith({
+      "zandrel.yaml": `version: 1\norganisation: Brackwater\nvantages:\n  - { name: Quay Street, resolver: "${RESOLVER}:${port}" }\nhosts:\n  nettlehost: { title: Nettlehost, publish: { way: by-hand } }\nservices:\n  seekmere: { title: Seekmere }\nanchors: |\n  . DS ${anchor.keyTag} ${anchor.algorithm} ${anchor.digestType} ${anchor.digest}\ndefaults: { ttl: 60, authorityPort: ${port} }\n`,
+    });
+    mkdirSync(join(here, "domains"));
+    writeFileSync(
+      join(here, "domains/own.yaml"),
+      `domain: ${domain}\nrole: sending\nhost: nettlehost\nasks:\n  - id: proof\n    service: seekmere\n    purpose: ownership\n    records: |\n      www A 192.0.2.80\n`,
+    );
+    return here;
+  };
+  const titled = (title: string): string => domainOf(FAULTS.findIndex((fault) => fault.title === title));
+
+  test("after a move the DS is left over: status, prove and the audit say so, and nothing else", async () => {
+    const domain = titled("a DS left over from another DNS host");
+    const here = workspace(domain);
+    const status = await zandrel(here, ["status"]);
+    expect(status.out).toMatch(/the DNSSEC record at the registrar \(DS, key 4711\) does not fit the key of z\d\d\.example/);
+    expect(status.out).toMatch(/at the registrar, delete that DS record; resolvers forget the old one within 1 minute/);
+    expect((await zandrel(here, ["prove", "--json"])).json.asks[0].causes[0]).toMatchObject({ kind: "dnssec-ds-without-key" });
+    const audited = (await zandrel(here, ["audit", "--json"])).json.domains[0];
+    const ids = audited.findings
+      .filter((one: { area: string }) => one.area === "delegation")
+      .map((one: { id: string }) => one.id);
+    expect(ids).toContain("dnssec-ds-foreign");
+    expect(ids).not.toContain("server-unfound");
+    expect(ids).not.toContain("delegation-unanswered");
+  });
+  test("signatures that have ended are named with their day", async () => {
+    const here = workspace(titled("signatures that have ended"));
+    expect((await zandrel(here, ["status"])).out).toMatch(/ended on \d{4}-\d\d-\d\d at \d\d:\d\d UTC/);
+    expect((await zandrel(here, ["audit", "--json"])).json.domains[0].findings.map((one: { id: string }) => one.id)).toContain(
+      "dnssec-signature",
+    );
+  });
+  test("a domain that is signed rightly is as well as any other", async () => {
+    const here = workspace(domainOf(0));
+    expect((await zandrel(here, ["status", "--json"])).json.domains[0].asks[0].state).toBe("settled");
+    const ids = (await zandrel(here, ["audit", "--json"])).json.domains[0].findings.map((one: { id: string }) => one.id);
+    expect(ids.filter((id: string) => /dnssec|ds-/.test(id))).toEqual([]);
+  });
+  test("every key file is one of the test's own", () => {
+    expect(readdirSync(folder).filter((file) => file.endsWith(".private")).length).toBeGreaterThan(FAULTS.length);
+  });
+});
