@@ -16,6 +16,8 @@ import { folderWith, freePort, zandrel } from "./zandrel.ts";
  */
 const HOST = "127.62.0.1";
 const RESOLVER = "127.62.0.2";
+/** Where two of the domains are to move to; it signs nothing. */
+const NEW_HOST = "127.62.0.3";
 
 interface Fault {
   readonly title: string;
@@ -117,7 +119,12 @@ const FAULTS: readonly Fault[] = [
   },
 ];
 
+/** The zone of a domain before it is signed. */
+const plainZone = (domain: string): string =>
+  `$TTL 60\n$ORIGIN ${domain}.\n@ SOA ns.example. h.example. 1 60 60 600 5\n@ NS ns.example.\n@ TXT "v=spf1 -all"\nwww A 192.0.2.80\nalias CNAME www\n*.wild TXT "w"\na.b.c TXT "deep"\n`;
+
 const domainOf = (i: number): string => `z${String(i).padStart(2, "0")}.example`;
+const titled = (title: string): string => domainOf(FAULTS.findIndex((fault) => fault.title === title));
 
 describeServers("chains of trust that real servers show", () => {
   let folder: string;
@@ -164,10 +171,7 @@ describeServers("chains of trust that real servers show", () => {
       FAULTS.map(async (fault, i) => {
         const domain = domainOf(i);
         zones[domain] = `${domain}.zone`;
-        writeFileSync(
-          join(folder, `${domain}.zone`),
-          `$TTL 60\n$ORIGIN ${domain}.\n@ SOA ns.example. h.example. 1 60 60 600 5\n@ NS ns.example.\n@ TXT "v=spf1 -all"\nwww A 192.0.2.80\nalias CNAME www\n*.wild TXT "w"\na.b.c TXT "deep"\n`,
-        );
+        writeFileSync(join(folder, `${domain}.zone`), plainZone(domain));
         const right = fault.unsigned ? `${domain}. IN DS 4711 13 2 ${"AB".repeat(32)}` : await sign(domain, fault);
         delegations += `${domain}. NS ns.example.\n${fault.ds === undefined ? right : fault.ds(right)}\n`;
       }),
@@ -185,6 +189,12 @@ describeServers("chains of trust that real servers show", () => {
     const [set] = toSets(readRecords(root, { origin: name("."), ttl: 60 }).records);
     anchor = (set !== undefined && isOfType(set, "DS") ? set.data[0] : undefined) as DataOf["DS"];
     startKnot(folder, { listen: `${HOST}@${port}`, zones: { ".": "..zone", "example.": "example.zone", ...zones } });
+    const bare = (domain: string) => {
+      writeFileSync(join(folder, `${domain}.bare`), plainZone(domain));
+      return [domain, `${domain}.bare`] as const;
+    };
+    const leaving = [domainOf(0), titled("a zone that nobody signs, and no DS")];
+    startKnot(folder, { listen: `${NEW_HOST}@${port}`, zones: Object.fromEntries(leaving.map(bare)) });
     const stubs = Object.fromEntries([".", "example", ...Object.keys(zones)].map((zone) => [zone, HOST]));
     startUnbound(folder, RESOLVER, port, stubs, root);
     await answers(HOST, port, domainOf(0), "SOA");
@@ -235,7 +245,6 @@ describeServers("chains of trust that real servers show", () => {
     );
     return here;
   };
-  const titled = (title: string): string => domainOf(FAULTS.findIndex((fault) => fault.title === title));
 
   test("after a move the DS is left over: status, prove and the audit say so, and nothing else", async () => {
     const domain = titled("a DS left over from another DNS host");
@@ -264,6 +273,26 @@ describeServers("chains of trust that real servers show", () => {
     expect((await zandrel(here, ["status", "--json"])).json.domains[0].asks[0].state).toBe("settled");
     const ids = (await zandrel(here, ["audit", "--json"])).json.domains[0].findings.map((one: { id: string }) => one.id);
     expect(ids.filter((id: string) => /dnssec|ds-/.test(id))).toEqual([]);
+  });
+  test("a move to a DNS host that does not sign: what would break is said before it does", async () => {
+    const domain = domainOf(0);
+    const here = workspace(domain);
+    const settings = join(here, "zandrel.yaml");
+    const added = `  reedhost: { title: Reed Host, servers: ["${NEW_HOST}:${port}"], publish: { way: by-hand } }\n`;
+    writeFileSync(settings, readFileSync(settings, "utf8").replace("services:\n", `${added}services:\n`));
+    const compared = await zandrel(here, ["relocate", "compare", domain, "--new-host", "reedhost"]);
+    expect(compared.exit).toBe(1);
+    expect(compared.out.replace(/\s+/g, " ")).toMatch(
+      /does not fit the new host, which has no keys: if the name servers changed now, every resolver that checks signatures would refuse z00\.example\. Delete that DS record at the registrar first, and wait 1 minute/,
+    );
+    expect(compared.out).toContain("mind the DNSSEC record first");
+    // Where there is no DS record, nothing stands in the way.
+    const unsigned = titled("a zone that nobody signs, and no DS");
+    const other = workspace(unsigned);
+    const own = join(other, "zandrel.yaml");
+    writeFileSync(own, readFileSync(own, "utf8").replace("services:\n", `${added}services:\n`));
+    const ready = await zandrel(other, ["relocate", "compare", unsigned, "--new-host", "reedhost", "--json"]);
+    expect(ready.json).toMatchObject({ signatures: { state: "unsigned" }, compare: { ready: true } });
   });
   test("every key file is one of the test's own", () => {
     expect(readdirSync(folder).filter((file) => file.endsWith(".private")).length).toBeGreaterThan(FAULTS.length);

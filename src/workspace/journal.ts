@@ -64,6 +64,7 @@ export type JournalEvent =
     }
   /** Mail is signed with another selector from then on. */
   | { readonly kind: "key-switched"; readonly from: string; readonly to: string }
+  | { /** DS records at the parent; `ttl` in seconds. */ readonly kind: "ds-seen"; readonly ttl: number }
   | { readonly kind: "delegation-seen"; readonly host: string; readonly servers: readonly string[] }
   | { readonly kind: "settled"; readonly ask: string; readonly wanted: string }
   | {

@@ -2,7 +2,7 @@ import { getServers } from "node:dns";
 import { existsSync, realpathSync } from "node:fs";
 import { basename, dirname, isAbsolute, relative, resolve } from "node:path";
 import { authoritativeViewpoints, type Viewpoint } from "../../core/ask/index.ts";
-import type { ChainOfTrust, SignedLookup, Verdict } from "../../core/dnssec/index.ts";
+import type { SignedLookup, Verdict } from "../../core/dnssec/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Authority, authorityOf, failed, type Lookup, memoized, type Servers, zoneLookup } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, labelsOf, parseName } from "../../core/name/index.ts";
@@ -13,6 +13,7 @@ import type { DnsClient } from "../../net/client.ts";
 import type { WebOptions } from "../../net/web.ts";
 import { type Domain, readText, type Settings } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
+import type { Trust } from "./trust.ts";
 
 /** Where a request looks: which resolvers, which zone files, as of when, and how long it waits for one answer (milliseconds). */
 export interface DnsOptions {
@@ -46,6 +47,8 @@ export interface DnsContext {
   readonly world: Lookup;
   /** Whether what the DNS says of a name may be believed, by its signatures (DNSSEC). */
   trust(name: DomainName, type: RecordType): Promise<Verdict>;
+  /** The DS records of a zone at its parent, with their whole TTL; undefined where they could not be asked for. */
+  dsAtParent(zone: DomainName): ReturnType<Trust["dsAtParent"]>;
   /** How the web is asked, through the same DNS; undefined where answers come from files. */
   readonly web: WebOptions | undefined;
   /** The zone file that `--into` names, and the folder it is relative to. */
@@ -236,19 +239,21 @@ export function openDns(
   const base = inTurn(vantages.map((vantage) => vantage.lookup));
   // Who serves a domain is found also where its signatures do not hold.
   const found = unlessBogus(base, () => inTurn(resolvers.map(({ address }) => ask(address, true, true))));
-  let chain: ChainOfTrust | undefined;
+  let trust: Trust | undefined;
+  const trusted = async (): Promise<Trust> => {
+    const { trustThrough } = await import("./trust.ts");
+    trust ??= trustThrough(
+      resolvers.map(({ address }) => client.signedAt(address)),
+      settings,
+      now,
+    );
+    return trust;
+  };
   return {
     now,
     world: base,
-    async trust(name, type) {
-      const { chainThrough } = await import("./trust.ts");
-      chain ??= chainThrough(
-        resolvers.map(({ address }) => client.signedAt(address)),
-        settings,
-        now,
-      );
-      return chain.judge(name, type);
-    },
+    trust: async (name, type) => (await trusted()).judge(name, type),
+    dsAtParent: async (zone) => (await trusted()).dsAtParent(zone),
     into: request.into === undefined ? undefined : { folder: context.cwd, file: request.into },
     web: {
       addresses: (host) => webAddresses(base, host),
@@ -310,6 +315,7 @@ function openZoneFiles(
     now,
     world: lookup,
     trust: async () => ({ kind: "indeterminate", because: "zone files are not checked for signatures" }),
+    dsAtParent: async () => undefined,
     into: undefined,
     web: undefined,
     includeFrom,

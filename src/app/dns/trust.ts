@@ -1,4 +1,13 @@
-import { ChainOfTrust, ROOT_ANCHORS, type SignedAnswer, type SignedLookup, type TrustAnchor } from "../../core/dnssec/index.ts";
+import {
+  ChainOfTrust,
+  dsAtParent,
+  ROOT_ANCHORS,
+  type SignedAnswer,
+  type SignedLookup,
+  type TrustAnchor,
+  type Verdict,
+} from "../../core/dnssec/index.ts";
+import { Failure } from "../../core/failure.ts";
 import { type DomainName, ROOT } from "../../core/name/index.ts";
 import { isOfType, type RecordType, toSets } from "../../core/record/index.ts";
 import { readRecords } from "../../core/zone/index.ts";
@@ -28,10 +37,23 @@ function signedInTurn(lookups: readonly SignedLookup[]): SignedLookup {
 /** The trust anchors of a workspace: those it names, or the root's. */
 function anchorsOf(settings: Settings | undefined): readonly TrustAnchor[] {
   if (settings?.anchors === undefined) return ROOT_ANCHORS;
-  const { records } = readRecords(settings.anchors, { origin: ROOT, ttl: 3600 });
+  const { records, issues } = readRecords(settings.anchors, { origin: ROOT, ttl: 3600 });
+  const [issue] = issues;
+  if (issue !== undefined)
+    throw new Failure("yaml-value", { at: "zandrel.yaml", found: issue.text, because: `anchors: expected ${issue.expected}` });
   return toSets(records).flatMap((set) => (isOfType(set, "DS") ? [{ zone: set.name, ds: set.data }] : []));
 }
 
-/** Chains of trust as several resolvers show them, from the anchors of a workspace; `now` in milliseconds since 1970. */
-export const chainThrough = (lookups: readonly SignedLookup[], settings: Settings | undefined, now: number): ChainOfTrust =>
-  new ChainOfTrust(signedInTurn(lookups), anchorsOf(settings), Math.floor(now / 1000));
+/** What signatures prove, as several resolvers show them. */
+export interface Trust {
+  judge(name: DomainName, type: RecordType): Promise<Verdict>;
+  /** See {@link dsAtParent}. */
+  dsAtParent(zone: DomainName): ReturnType<typeof dsAtParent>;
+}
+
+/** Trust from the anchors of a workspace on; `now` in milliseconds since 1970. */
+export function trustThrough(lookups: readonly SignedLookup[], settings: Settings | undefined, now: number): Trust {
+  const lookup = signedInTurn(lookups);
+  const chain = new ChainOfTrust(lookup, anchorsOf(settings), Math.floor(now / 1000));
+  return { judge: (name, type) => chain.judge(name, type), dsAtParent: (zone) => dsAtParent(lookup, zone) };
+}

@@ -5,13 +5,15 @@ import { dnsWants } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, liveAt } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, isAtOrBelow, name, withoutRootDot } from "../../core/name/index.ts";
-import { type DataOf, type RecordSet, setJson, toSets } from "../../core/record/index.ts";
+import { type DataOf, isOfType, type RecordSet, setJson, toSets } from "../../core/record/index.ts";
 import {
   captureByAsking,
   compareSides,
   isHosts,
   judgeCutOver,
+  judgeSignedMove,
   namesToAsk,
+  type SignedMove,
   serverList,
   USUAL_TYPES,
   zoneText,
@@ -40,6 +42,20 @@ export const relocateSchema = z.object({
       unresolved: z.array(unresolved),
     })
     .nullable(),
+  signatures: z
+    .object({
+      state: z
+        .enum(["unsigned", "fits", "breaks", "waiting", "unknown"])
+        .describe(
+          "breaks: the DS records at the registrar fit no key of the new host; waiting: they are gone, and may be remembered",
+        ),
+      dsTags: z.array(z.number()),
+      keyTags: z.array(z.number()),
+      ttl: z.number().nullable().describe("seconds for which resolvers remember the DS records"),
+      until: time.nullable(),
+    })
+    .nullable()
+    .describe("with compare and check: whether a signed domain survives the change of name servers"),
   compare: z
     .object({
       ready: z.boolean(),
@@ -159,6 +175,35 @@ async function capture(move: Move): Promise<{ ended: Ended; capture: NonNullable
   };
 }
 
+/** Whether the domain survives the change of name servers, by its DS records and the new host's keys. */
+async function signaturesOf({ domain, dns, journal }: Move, fresh: Lookup): Promise<SignedMove> {
+  const [known, keys] = await Promise.all([dns.dsAtParent(domain.name), fresh.ask(domain.name, "DNSKEY")]);
+  const { ds, ttl = 0 } = known ?? {};
+  const seen = journal.entries(domain.name, "ds-seen").at(-1);
+  if (ds !== undefined && ds.length > 0 && (seen === undefined || dns.now - seen.at > MINUTE))
+    journal.append(dns.now, domain.name, { kind: "ds-seen", ttl });
+  return judgeSignedMove(
+    domain.name,
+    { ds, ttl, lastSeen: seen },
+    keys.kind === "failed" ? undefined : keys.kind === "found" && isOfType(keys.set, "DNSKEY") ? keys.set.data : [],
+    dns.now,
+  );
+}
+
+const MINUTE = 60_000;
+
+const shownSignatures = (judged: SignedMove): NonNullable<RelocateResult["signatures"]> => ({
+  dsTags: [],
+  keyTags: [],
+  ttl: null,
+  until: null,
+  ...(judged.state === "breaks"
+    ? { ...judged, dsTags: [...judged.dsTags], keyTags: [...judged.keyTags] }
+    : judged.state === "waiting"
+      ? judged
+      : { state: judged.state }),
+});
+
 /** The new host's servers, asked directly. */
 function newHost({ workspace, request, dns }: Move): { key: string; title: string; lookup: Lookup; servers: string[] } {
   const key = request.newHost;
@@ -174,7 +219,9 @@ function newHost({ workspace, request, dns }: Move): { key: string; title: strin
   };
 }
 
-async function compare(move: Move): Promise<{ ended: Ended; compare: NonNullable<RelocateResult["compare"]> }> {
+type Signatures = Pick<RelocateResult, "signatures">;
+
+async function compare(move: Move): Promise<{ ended: Ended; compare: NonNullable<RelocateResult["compare"]> } & Signatures> {
   const { domain, context, file, dns, workspace } = move;
   const fresh = newHost(move);
   const soa = await fresh.lookup.ask(domain.name, "SOA");
@@ -196,9 +243,12 @@ async function compare(move: Move): Promise<{ ended: Ended; compare: NonNullable
   const wanted = names.flatMap((one) => [...types].map((type) => ({ name: one, type })));
   const { same, differences, unresolved: open } = await compareSides(old, fresh.lookup, domain.name, wanted);
   const serious = differences.filter((one) => one.kind !== "ttl" && one.kind !== "extra");
-  const ready = serious.length === 0 && open.length === 0;
+  const judged = await signaturesOf(move, fresh.lookup);
+  const survives = judged.state === "unsigned" || judged.state === "fits";
+  const ready = serious.length === 0 && open.length === 0 && survives;
   return {
-    ended: open.length > 0 ? "undetermined" : ready ? "fine" : "problem",
+    ended: open.length > 0 || judged.state === "unknown" ? "undetermined" : ready ? "fine" : "problem",
+    signatures: shownSignatures(judged),
     compare: {
       ready,
       same,
@@ -214,7 +264,7 @@ async function compare(move: Move): Promise<{ ended: Ended; compare: NonNullable
   };
 }
 
-async function check(move: Move): Promise<{ ended: Ended; check: NonNullable<RelocateResult["check"]> }> {
+async function check(move: Move): Promise<{ ended: Ended; check: NonNullable<RelocateResult["check"]> } & Signatures> {
   const { domain, looked, dns, journal, workspace, file, context } = move;
   const fresh = newHost(move);
   if (looked.authority.kind !== "delegated")
@@ -258,10 +308,12 @@ async function check(move: Move): Promise<{ ended: Ended; check: NonNullable<Rel
         return { vantage, sees, until: sees === "old" ? dns.now + answer.set.ttl * 1000 : null };
       }),
   );
+  const judged = await signaturesOf(move, fresh.lookup);
   const because =
     verdict.state === "not-yet" ? `${verdict.because} (${serverList(servers.map((server) => server.name))})` : verdict.because;
   return {
-    ended: verdict.state === "moved" || verdict.state === "over" ? "fine" : "problem",
+    ended: (verdict.state === "moved" || verdict.state === "over") && judged.state !== "breaks" ? "fine" : "problem",
+    signatures: shownSignatures(judged),
     check: {
       state: verdict.state,
       because,
@@ -316,6 +368,7 @@ export async function relocate(request: RelocateRequest, context: AppContext): P
         domain: domain.name,
         newHost: request.newHost ?? null,
         capture: null,
+        signatures: null,
         compare: null,
         check: null,
         ...outcome,

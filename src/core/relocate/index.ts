@@ -9,4 +9,5 @@
  * ```
  */
 export * from "./relocate.ts";
+export * from "./signatures.ts";
 export { USUAL_TYPES } from "./usual-names.ts";

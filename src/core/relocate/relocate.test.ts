@@ -1,9 +1,12 @@
+import { createHash } from "node:crypto";
 import { describe, expect, test } from "@jest/globals";
+import { keyTag } from "../dnssec/index.ts";
+import { ownerOctets, rdataOf } from "../dnssec/keys.ts";
 import { type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
-import { toSets } from "../record/index.ts";
+import { type DataOf, toSets } from "../record/index.ts";
 import { readRecords, readZone, zonesOf } from "../zone/index.ts";
-import { captureByAsking, compareSides, judgeCutOver, namesToAsk, zoneText } from "./index.ts";
+import { captureByAsking, compareSides, type DsKnown, judgeCutOver, judgeSignedMove, namesToAsk, zoneText } from "./index.ts";
 
 const apex = name("brackwater.example");
 const side = (lines: string): Lookup =>
@@ -35,6 +38,41 @@ describe("capturing by asking", () => {
     const keys = (list: readonly { name: string; type: string; ttl: number }[]) =>
       list.map((set) => `${set.name} ${set.type} ${set.ttl}`).sort();
     expect(keys(toSets(read.entries))).toEqual(keys(sets.filter((set) => !(set.name === apex && set.type === "NS"))));
+  });
+});
+
+describe("DNSSEC in a move", () => {
+  const { records } = readRecords(
+    "@ DNSKEY 257 3 13 mdsswUyr3DPW132mOi8V9xESWE8jTo0dxCjjnopKl+GqJxpVXckHAeF+KkxLbxILfDLUT0rAK9iUzy1L53eKGQ==",
+    { origin: apex, ttl: 60 },
+  );
+  const key = records[0]?.data as DataOf["DNSKEY"];
+  const digest = createHash("sha256").update(ownerOctets(apex)).update(rdataOf("DNSKEY", key)).digest("hex");
+  const ds = { keyTag: keyTag(key), algorithm: 13, digestType: 2, digest };
+  const stale = { ...ds, keyTag: 4711, digest: "ab".repeat(32) };
+  const now = 1_000_000;
+  test.each<[string, Partial<DsKnown>, readonly DataOf["DNSKEY"][] | undefined, object]>([
+    ["no DS", {}, [], { state: "unsigned" }],
+    ["a DS of the new host's key", { ds: [ds] }, [key], { state: "fits" }],
+    ["one of both", { ds: [stale, ds] }, [key], { state: "fits" }],
+    [
+      "the old host's DS",
+      { ds: [stale], ttl: 86_400 },
+      [key],
+      { state: "breaks", dsTags: [4711], keyTags: [keyTag(key)], ttl: 86_400 },
+    ],
+    ["a DS, and a new host that signs nothing", { ds: [stale], ttl: 60 }, [], { state: "breaks", keyTags: [] }],
+    [
+      "a DS deleted an hour ago, of a day's TTL",
+      { lastSeen: { at: now - 3_600_000, ttl: 86_400 } },
+      [],
+      { state: "waiting", until: now + 82_800_000 },
+    ],
+    ["a DS deleted two days ago", { lastSeen: { at: now - 172_800_000, ttl: 86_400 } }, [], { state: "unsigned" }],
+    ["a parent that cannot be asked", { ds: undefined }, [key], { state: "unknown" }],
+    ["a new host that cannot be asked", { ds: [ds] }, undefined, { state: "unknown" }],
+  ])("%s", (_, known, keys, judged) => {
+    expect(judgeSignedMove(apex, { ds: [], ttl: 0, lastSeen: undefined, ...known }, keys, now)).toMatchObject(judged);
   });
 });
 

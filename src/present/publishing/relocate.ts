@@ -1,15 +1,53 @@
 import type * as z from "zod";
 import { type RelocateResult, relocate, type unresolved } from "../../app/publishing/relocate.ts";
 import type { record } from "../../app/shapes.ts";
+import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
+import { spanText } from "../../core/spread/index.ts";
 import { columns, count, deadline, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
+/** What DNSSEC means for the move; nothing where the domain is not signed. */
+function signaturesText({ domain, signatures, check, at }: RelocateResult, { style, width }: Layout): string {
+  if (signatures === null) return "";
+  const { state, dsTags, keyTags, ttl, until } = signatures;
+  const say = (mark: string, text: string) => `  ${mark}  ${wrap(text, width - 4, "     ")}\n`;
+  const moved = check !== null && (check.state === "moved" || check.state === "over");
+  switch (state) {
+    case "unsigned":
+      return "";
+    case "fits":
+      return say(style.good("✓"), "the DNSSEC record (DS) at the registrar fits a key of the new host");
+    case "unknown":
+      return say(
+        style.state("unknown", "?"),
+        "it could not be asked whether the DNSSEC record (DS) at the registrar fits the new host",
+      );
+    case "waiting":
+      return say(
+        style.careful("◐"),
+        `the DNSSEC record (DS) is deleted at the registrar, and may be remembered until ${deadline(until ?? at, at)}: change the name servers after that`,
+      );
+    case "breaks": {
+      const keys = keyTags.length === 0 ? "which has no keys" : `which has the keys ${listOf(keyTags.map(String))}`;
+      const what = `the DNSSEC record at the registrar (DS, key ${listOf(dsTags.map(String))}) does not fit the new host, ${keys}`;
+      return moved
+        ? say(
+            style.bad("✗"),
+            `${what}: every resolver that checks signatures refuses ${displayName(domain)} now. Delete that DS record at the registrar, or enter the one that the new host shows`,
+          )
+        : say(
+            style.bad("✗"),
+            `${what}: if the name servers changed now, every resolver that checks signatures would refuse ${displayName(domain)}. Delete that DS record at the registrar first, and wait ${spanText(ttl ?? 0)} (its TTL)`,
+          );
+    }
+  }
+}
+
 /** The result of {@link relocate} for people. */
-export function relocateText(
-  { domain, newHost, capture: captured, compare: compared, check: checked, at }: RelocateResult,
-  { style, width }: Layout,
-): string {
+export function relocateText(result: RelocateResult, layout: Layout): string {
+  const { domain, newHost, capture: captured, compare: compared, check: checked, at } = result;
+  const { style, width } = layout;
   const now = at;
   const title = style.title(displayName(domain));
   const open = (list: readonly z.output<typeof unresolved>[]) =>
@@ -28,6 +66,7 @@ export function relocateText(
       .map((line) => `${line}\n`)
       .join("")}${nextOf(captured.otherHosts)}\n`;
   const again = (step: string) => style.command(`zandrel relocate ${step} ${withoutRootDot(domain)} --new-host ${newHost ?? ""}`);
+  const signed = signaturesText(result, layout);
   if (compared !== null) {
     const WORDS = {
       missing: "missing at the new host",
@@ -51,8 +90,8 @@ export function relocateText(
       ? `${style.good("Ready.")} Change the name servers at the registrar, then look whether it has moved.\nNext: ${again("check")}`
       : compared.unresolved.length > 0
         ? "Not everything could be asked; try again."
-        : `${style.bad("Not ready:")} fix what is missing or differs, then compare again.\nNext: ${again("compare")}`;
-    return `${title}  ${count(compared.same, "record set")} the same at both hosts\n${[...rows, ...open(compared.unresolved)].map((line) => `${line}\n`).join("")}${verdict}\n`;
+        : `${style.bad("Not ready:")} ${compared.differences.length === 0 ? "mind the DNSSEC record first" : "fix what is missing or differs"}, then compare again.\nNext: ${again("compare")}`;
+    return `${title}  ${count(compared.same, "record set")} the same at both hosts\n${[...rows, ...open(compared.unresolved)].map((line) => `${line}\n`).join("")}${signed}${verdict}\n`;
   }
   if (checked === null) return "";
   const TITLES = { "not-yet": "Not moved yet", half: "Half moved", moved: "Moved", over: "Over" } as const;
@@ -80,5 +119,5 @@ export function relocateText(
     changed: `The domain's file names ${newHost} as its DNS host now.\nNext: ${style.command(`zandrel draft ${withoutRootDot(domain)}`)}\n`,
     "to-change": `The domain's file still names the old host.\nNext: ${style.command(`zandrel relocate check ${withoutRootDot(domain)} --new-host ${newHost} --write`)}\n`,
   }[checked.host];
-  return `${title}  ${paint(TITLES[checked.state])}\n${wrap(`${visible(checked.because)}.`, width)}\n${rows.map((line) => `  ${line}\n`).join("")}${off}${still}${follow}`;
+  return `${title}  ${paint(TITLES[checked.state])}\n${wrap(`${visible(checked.because)}.`, width)}\n${rows.map((line) => `  ${line}\n`).join("")}${signed}${off}${still}${follow}`;
 }
