@@ -182,7 +182,11 @@ export async function survey(
   const journalled = loadJournalState(journal, domain.name);
   const looked = await dns.look(domain);
   const { authority, lookup, viewpoints, undelegatedHosts } = looked;
-  const trouble = authority.kind === "delegated" ? undefined : { kind: authority.kind, because: authority.because };
+  // A domain of the workspace is a zone of its own: where it is not handed on, its host's servers are asked by nobody.
+  const trouble =
+    authority.kind === "delegated"
+      ? undefined
+      : { kind: authority.kind === "failed" ? ("failed" as const) : ("not-delegated" as const), because: authority.because };
   const source = trouble === undefined ? draftSource(domain, looked, dns, workspace) : undefined;
   const draft = source === undefined ? undefined : await draftOf(domain, source, dns.world, journalled, new Set());
   const siblings = async () => {

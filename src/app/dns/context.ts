@@ -267,7 +267,7 @@ export function openDns(
     close: () => client.close(),
     async look({ name, host }) {
       const authority = await authorityOf(name, found, servers);
-      const delegated = authority.kind === "delegated" ? authority.servers : [];
+      const delegated = authority.kind === "delegated" || authority.kind === "within" ? authority.servers : [];
       const configured = host === undefined ? undefined : settings?.hosts[host];
       const known = new Set(delegated.map((server) => serverText({ address: server.address, port })));
       const own = (configured?.servers ?? []).map((text) => hostServer(text, port));

@@ -475,6 +475,27 @@ describe("findings", () => {
   });
 });
 
+test("a name inside a zone is judged as that: nothing is said of name servers, and an alias is allowed", async () => {
+  const zone = {
+    a: "",
+    mx1: "",
+    mx2: "",
+    spf: "",
+    k1: "",
+    k2: "",
+    dmarc: "",
+    caa: "",
+    soa: "",
+    ns1: "",
+    ns2: "",
+    alias: "@ CNAME heronpost.example.",
+  };
+  const within: Authority = { kind: "within", zone: name("example"), servers: [], because: "nobody has it" };
+  const { findings } = await look({ zone, input: { authority: within } });
+  expect(findings.filter(({ area }) => area === "delegation")).toEqual([]);
+  expect((await look({ zone })).findings.map(({ id }) => id)).toContain("alias-at-apex");
+});
+
 describe("the web of a site", () => {
   const { right, unknown } = checksOf("address", B);
   const web = async (...checks: SiteCheck[]) => look({ input: { web: checks } });

@@ -1,5 +1,6 @@
 import { type DomainName, displayName, parentOf, ROOT, upwards } from "../name/index.ts";
 import type { DataOf, RecordSet } from "../record/index.ts";
+import { organizationalDomain } from "../suffix/index.ts";
 import type { Answer, Failed, Lookup } from "./lookup.ts";
 
 /** Asks a server by its address; `recursive` asks it to go and find the answer. */
@@ -17,6 +18,7 @@ export interface AuthoritativeServer {
 /**
  * Who answers for a domain by the word of its parent zone.
  * - `delegated`: these servers
+ * - `within`: it is a name inside the zone of a domain above it, and these servers are that zone's
  * - `not-delegated`: the parent says that the domain does not exist or is not handed on
  * - `failed`: nobody could say
  */
@@ -29,6 +31,12 @@ export type Authority =
       readonly unreachable: readonly { readonly name: DomainName; readonly because: string }[];
       /** How long resolvers keep the delegation, in seconds. */
       readonly ttl: number;
+    }
+  | {
+      readonly kind: "within";
+      readonly zone: DomainName;
+      readonly servers: readonly AuthoritativeServer[];
+      readonly because: string;
     }
   | { readonly kind: "not-delegated"; readonly parent: DomainName; readonly because: string }
   | { readonly kind: "failed"; readonly because: string };
@@ -94,13 +102,13 @@ export async function authorityOf(domain: DomainName, base: Lookup, servers: Ser
   let glue: readonly RecordSet[] = [];
   if (said?.kind === "found") ns = said.set;
   else if (said?.kind === "failed" && said.delegation !== undefined) ({ ns, glue } = said.delegation);
-  else if (said?.kind === "nodata" || said?.kind === "nxdomain")
-    return {
-      kind: "not-delegated",
-      parent: parent.apex,
-      because: `${displayName(parent.apex)} does not hand ${displayName(domain)} on to any name server`,
-    };
-  else {
+  else if (said?.kind === "nodata" || said?.kind === "nxdomain") {
+    const because = `${displayName(parent.apex)} does not hand ${displayName(domain)} on to any name server`;
+    // Below a registered domain a name needs no name servers of its own.
+    if (organizationalDomain(domain) === domain) return { kind: "not-delegated", parent: parent.apex, because };
+    const { found } = await serversOf(parent.ns, [], base, servers);
+    return { kind: "within", zone: parent.apex, servers: found, because };
+  } else {
     const resolved = await base.ask(domain, "NS");
     if (resolved.kind === "failed") return { kind: "failed", because: resolved.detail };
     if (resolved.kind !== "found" || resolved.chain.length > 0)
@@ -113,6 +121,12 @@ export async function authorityOf(domain: DomainName, base: Lookup, servers: Ser
       parent: parent.apex,
       because: `${displayName(domain)} is part of ${displayName(ns.name)} and has no name servers of its own`,
     };
+  const { found, unreachable } = await serversOf(ns, glue, base, servers);
+  return { kind: "delegated", apex: domain, servers: found, unreachable, ttl: ns.ttl };
+}
+
+/** The servers that an NS set names, and those whose address could not be found. */
+async function serversOf(ns: RecordSet, glue: readonly RecordSet[], base: Lookup, servers: Servers) {
   const found: AuthoritativeServer[] = [];
   const unreachable: { name: DomainName; because: string }[] = [];
   for (const name of targetsOf(ns)) {
@@ -122,5 +136,5 @@ export async function authorityOf(domain: DomainName, base: Lookup, servers: Ser
     if (address === undefined) unreachable.push({ name, because: failure?.detail ?? `${displayName(name)} has no address` });
     else found.push({ name, address, lookup: servers.at(address, { recursive: false }) });
   }
-  return { kind: "delegated", apex: domain, servers: found, unreachable, ttl: ns.ttl };
+  return { found, unreachable };
 }

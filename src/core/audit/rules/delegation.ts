@@ -396,8 +396,9 @@ export const delegation = rulesOf("delegation", [
     "RFC 2181 section 10.1",
     "An alias is at the domain itself",
     "It hides the mail servers and every other record of the domain.",
-    ({ apex, plain }) =>
-      apex.alias === undefined
+    ({ apex, plain, authority }) =>
+      // A name inside a zone may well be an alias.
+      apex.alias === undefined || authority.kind === "within"
         ? []
         : when(
             true,

@@ -190,7 +190,10 @@ export const dmarc = rulesOf("dmarc", [
     "The same message is treated differently here and there.",
     ({ dmarc: walk, dmarcByList }) => {
       const difference = discoveryDifference(walk, dmarcByList);
-      return difference === undefined ? [] : when(true, difference, "publish a record at the domain itself");
+      // Where nobody finds a record there is no policy to differ.
+      return difference === undefined || (walk.record === undefined && dmarcByList.record === undefined)
+        ? []
+        : when(true, difference, "publish a record at the domain itself");
     },
   ],
   [
