@@ -11,6 +11,7 @@ export type ClashKind =
   | "asks-disagree"
   | "ttl-disagrees"
   | "below-zone-cut"
+  | "below-dname"
   | "outside-domain"
   | "leftover-address"
   | "null-mx"

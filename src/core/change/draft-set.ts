@@ -126,6 +126,18 @@ export async function draftSet(drafting: Drafting, wanted: Wanted): Promise<void
     else undetermined.push({ name, type, because: live.answer.detail, asks });
     return;
   }
+  if (live.kind === "dname") {
+    const [{ target } = { target: live.dname.name }] = live.dname.data;
+    const above = displayName(live.dname.name);
+    clash(
+      { drafting, wanted },
+      "below-dname",
+      `everything below ${above} is led to ${displayName(target)} (by a DNAME record), so that nothing can be published at ${displayName(name)}`,
+      `every name below ${above}`,
+      [`publish the record at ${displayName(live.set.data[0]?.target ?? target)}, or remove the DNAME record at ${above}`],
+    );
+    return;
+  }
   // A wildcard that answers with all of it does what is asked; a record of its own would only repeat it.
   const answered = live.kind === "wildcard" || live.kind === "alias" ? live.set : undefined;
   const before = ownSetOf(live);

@@ -17,6 +17,7 @@ ns1 A 192.0.2.53
 www CNAME parked.nettlehost.example.
 box A 192.0.2.20
 shop NS ns1.elsewhere.test.
+led DNAME led.elsewhere.test.
 *.tour 10m TXT "wild"
 @ CAA 0 issue "sealbarrow.example"
 old AAAA 2001:db8::80
@@ -312,6 +313,7 @@ describe("clashes", () => {
     ["two asks, two targets", [ask("a", "x CNAME a.test."), ask("b", "x CNAME b.test.")], "asks-disagree", "nothing yet"],
     ["an alias and a text asked at one name", [ask("a", "x CNAME a.test."), ask("b", "x TXT t")], "asks-disagree", "nothing yet"],
     ["two asks, two TTLs for one new set", [ask("a", "x 300 TXT a"), ask("b", "x TXT b")], "ttl-disagrees", "nothing yet"],
+    ["a name below a DNAME", [ask("a", "x.led TXT t")], "below-dname", "every name below led.brackwater.example"],
     ["a name below a zone cut", [ask("a", "x.shop TXT t")], "below-zone-cut", "nothing"],
     ["a mail server that is an alias", [ask("a", "bounce MX 10 mx.alias.example.")], "target-is-alias", "would not deliver"],
     [

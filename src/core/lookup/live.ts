@@ -1,5 +1,5 @@
-import { type DomainName, isBelow, parentOf, parseName, upwards, wildcardOf } from "../name/index.ts";
-import { type RecordSet, type RecordType, sameData } from "../record/index.ts";
+import { type DomainName, isBelow, parentOf, parseName, substituted, upwards, wildcardOf } from "../name/index.ts";
+import { type DataOf, isOfType, type RecordSet, type RecordType, sameData } from "../record/index.ts";
 import { negativeTtl } from "../zone/index.ts";
 import type { AliasSet, Failed, Lookup } from "./lookup.ts";
 
@@ -11,6 +11,8 @@ import type { AliasSet, Failed, Lookup } from "./lookup.ts";
 export type Live =
   | { readonly kind: "set"; readonly set: RecordSet }
   | { readonly kind: "alias"; readonly set: AliasSet }
+  /** A DNAME above leads everything below it elsewhere; nothing can stand at the name (RFC 6672 section 2.3). */
+  | { readonly kind: "dname"; readonly set: AliasSet; readonly dname: RecordSet<DataOf["DNAME"]> }
   | { readonly kind: "wildcard"; readonly set: RecordSet; readonly wildcard: DomainName }
   | { readonly kind: "nothing"; readonly negativeTtl: number | undefined }
   | { readonly kind: "failed"; readonly answer: Failed };
@@ -19,7 +21,11 @@ export type Live =
 export async function liveAt(lookup: Lookup, apex: DomainName, name: DomainName, type: RecordType): Promise<Live> {
   const answer = await lookup.ask(name, type);
   const [alias] = answer.chain;
-  if (alias !== undefined) return (await fromWildcard(lookup, apex, name, alias)) ?? { kind: "alias", set: alias };
+  if (alias !== undefined)
+    return (
+      (await fromDname(lookup, apex, name, alias)) ??
+      (await fromWildcard(lookup, apex, name, alias)) ?? { kind: "alias", set: alias }
+    );
   switch (answer.kind) {
     case "failed":
       return { kind: "failed", answer };
@@ -30,6 +36,21 @@ export async function liveAt(lookup: Lookup, apex: DomainName, name: DomainName,
     default:
       return { kind: "nothing", negativeTtl: answer.soa === undefined ? undefined : negativeTtl(answer.soa) };
   }
+}
+
+/** Whether a DNAME above the name makes the alias that answers for it. */
+async function fromDname(lookup: Lookup, apex: DomainName, name: DomainName, alias: AliasSet): Promise<Live | undefined> {
+  if (!isBelow(name, apex)) return undefined;
+  for (const above of upwards(parentOf(name))) {
+    const answer = await lookup.ask(above, "DNAME");
+    if (answer.kind === "found" && answer.chain.length === 0 && isOfType(answer.set, "DNAME")) {
+      const to = answer.set.data[0]?.target;
+      if (to !== undefined && substituted(name, above, to) === alias.data[0]?.target)
+        return { kind: "dname", set: alias, dname: answer.set };
+    }
+    if (above === apex) return undefined;
+  }
+  return undefined;
 }
 
 /** Whether a wildcard above the name holds the very same data, so that the answer is its doing. */

@@ -48,10 +48,10 @@ function fail(code: NameError["code"], at: number, message: string): { readonly 
   return err({ code, at, message });
 }
 
-/** The A-label of a U-label (RFC 5891), or undefined where there is none. */
+/** The A-label of a U-label (RFC 5891), or undefined where there is none: a look-alike of a bracket or a space makes no label. */
 function toALabel(label: string): string | undefined {
   const ascii = domainToASCII(label);
-  return ascii === "" || ascii.includes(".") ? undefined : ascii;
+  return /^[a-z0-9_-]+$/.test(ascii) ? ascii : undefined;
 }
 
 interface RawLabel {
@@ -204,6 +204,15 @@ export function isAtOrBelow(of: DomainName, ancestor: DomainName): boolean {
 /** Whether `of` lies strictly below `ancestor`. */
 export function isBelow(of: DomainName, ancestor: DomainName): boolean {
   return of !== ancestor && isAtOrBelow(of, ancestor);
+}
+
+/**
+ * A name below `owner` with `target` in place of it, as a DNAME record leads it on (RFC 6672 section 2.2); undefined where it is
+ * not below, or would be too long.
+ */
+export function substituted(of: DomainName, owner: DomainName, target: DomainName): DomainName | undefined {
+  if (!isBelow(of, owner)) return undefined;
+  return fromLabels([...labelsOf(of).slice(0, labelsOf(of).length - labelsOf(owner).length), ...labelsOf(target)]);
 }
 
 /** `above` with `below` (taken without its final dot) in front; undefined where it would be too long. */

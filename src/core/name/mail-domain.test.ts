@@ -32,6 +32,7 @@ describe("a domain in mail (RFC 5321 section 4.1.2, RFC 6531)", () => {
     "brackwater.example\u0085",
     "a@b.example",
     `${"a".repeat(64)}.example`,
+    "brack\ufe59water.example",
   ])("%j is none", (text) => expect(readMailDomain(text).ok).toBe(false));
   test("whatever is read holds no escape, so that it is equal to no other name by accident", () =>
     fc.assert(

@@ -13,6 +13,7 @@ const ORDER: readonly CauseKind[] = [
   "not-delegated",
   "some-servers-only",
   "below-zone-cut",
+  "below-dname",
   "alias-in-the-way",
   "second-spf",
   "broken-spf",
@@ -196,6 +197,18 @@ async function diagnoseZone({ wanted, apex }: DiagnoseRequest, lookup: Lookup): 
         remedy: `publish the record at ${at}: it takes the wildcard's place there`,
       },
     ];
+  if (live.kind === "dname") {
+    const above = displayName(live.dname.name);
+    const to = displayName(live.set.data[0]?.target ?? wanted.name);
+    return [
+      {
+        kind: "below-dname",
+        at,
+        because: `everything below ${above} is led elsewhere (by a DNAME record), so what is entered at ${at} is never seen: ${to} answers for it`,
+        remedy: `publish the record at ${to}, or remove the DNAME record at ${above}`,
+      },
+    ];
+  }
   if (live.kind === "failed" && live.answer.delegation !== undefined && live.answer.delegation.ns.name !== apex) {
     const cut = displayName(live.answer.delegation.ns.name);
     return [
@@ -234,11 +247,10 @@ export async function diagnose(request: DiagnoseRequest): Promise<Cause[]> {
     });
   if (having.length === 0 && lookup !== undefined) {
     const answer = await lookup.ask(wanted.name, wanted.type);
-    causes.push(
-      ...(await diagnoseAlias(request, lookup)),
-      ...(await diagnoseElsewhere(request, lookup)),
-      ...(await diagnoseZone(request, lookup)),
-    );
+    const zone = await diagnoseZone(request, lookup);
+    // Below a DNAME nothing that was entered counts, so that nothing else is the cause.
+    if (zone.some(({ kind }) => kind === "below-dname")) return zone;
+    causes.push(...(await diagnoseAlias(request, lookup)), ...(await diagnoseElsewhere(request, lookup)), ...zone);
     causes.push(...diagnosePolicy(wanted, answer));
     if (wanted.kind === "records" && isOfType(wanted, "TXT")) causes.push(...diagnoseValues(wanted, answer));
   }

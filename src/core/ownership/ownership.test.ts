@@ -118,6 +118,12 @@ describe("the diagnosis names the true cause first", () => {
       "alias-in-the-way",
       "zandrel draft",
     ],
+    [
+      "below a DNAME",
+      { wanted: `_p.old TXT "${token}"`, zone: `old DNAME new\n_p.old TXT "${token}"` },
+      "below-dname",
+      "publish the record at _p.new.brackwater.example",
+    ],
     ["on some servers only", { zone: `@ TXT "${token}"`, second: "@ TXT other" }, "some-servers-only", "wait"],
     ["at a DNS host nobody asks", { zone: "", thirdParty: `@ TXT "${token}"` }, "not-delegated", "name servers"],
     ["in another domain", { zone: "", sibling: `@ TXT "${token}"` }, "other-zone", "at brackwater.example"],

@@ -41,7 +41,7 @@ export async function captureByAsking(lookup: Lookup, apex: DomainName, names: r
       if (cut !== undefined) sets.push(cut);
       else if (live.kind === "failed") unresolved.push({ name, type, because: live.answer.detail });
       // Where an alias stands, or another zone begins, nothing else is to be found.
-      if (live.kind === "alias" || cut !== undefined) break;
+      if (live.kind === "alias" || live.kind === "dname" || cut !== undefined) break;
     }
     return { sets, unresolved, asked };
   };

@@ -48,6 +48,7 @@ export function cacheWindowOf(before: Live): CacheWindow | undefined {
         because: `some resolvers keep the old ${before.set.type} record of ${displayName(before.set.name)} for up to ${spanText(before.set.ttl)}, its TTL`,
       };
     case "alias":
+    case "dname":
       return {
         seconds: before.set.ttl,
         rule: "alias-ttl",

@@ -1,4 +1,4 @@
-import { type DomainName, isAtOrBelow, labelsOf, upwards, wildcardOf } from "../name/index.ts";
+import { type DomainName, isAtOrBelow, labelsOf, substituted, upwards, wildcardOf } from "../name/index.ts";
 import type { DataOf, RecordSet, RecordType } from "../record/index.ts";
 import type { Zone } from "./document.ts";
 
@@ -41,6 +41,14 @@ export function answerFrom(zone: Zone, of: DomainName, type: RecordType): ZoneAn
     if (above === of && type === "DS") break;
     const ns = zone.nodes.get(above)?.get("NS") as RecordSet<DataOf["NS"]> | undefined;
     if (ns !== undefined) return { kind: "delegated", ns };
+  }
+  // Everything below a DNAME is elsewhere, whatever stands there (RFC 6672 section 2.3).
+  for (const above of [zone.apex, ...downTo(zone, of)]) {
+    const dname = zone.nodes.get(above)?.get("DNAME") as RecordSet<DataOf["DNAME"]> | undefined;
+    const to = dname?.data[0]?.target;
+    if (dname === undefined || to === undefined || above === of) continue;
+    const target = substituted(of, above, to);
+    if (target !== undefined) return { kind: "alias", set: { name: of, type: "CNAME", ttl: dname.ttl, data: [{ target }] } };
   }
   if (zone.names.has(of)) return fromNode(zone, zone.nodes.get(of), of, type);
   for (const above of upwards(of)) {

@@ -61,6 +61,24 @@ describe("answers from a zone (RFC 1034 section 4.3.2, RFC 4592)", () => {
     if (answer.kind === "nodata" || answer.kind === "nxdomain") expect(negativeTtl(answer.soa!)).toBe(300);
   });
 
+  test("a DNAME leads everything below it elsewhere, and not the name itself (RFC 6672)", () => {
+    const led = zonesOf(
+      readZone(
+        "@ 60 SOA a b 1 1 1 1 1\nold 60 DNAME new\nold 60 TXT own\nhidden.old 60 TXT never\nwww.new 60 A 192.0.2.1\nwild 60 DNAME else.test.\n",
+        { origin },
+      ),
+    );
+    expect(answerFromZones(led, n("www.old"), "A")).toMatchObject({
+      kind: "found",
+      set: { name: n("www.new") },
+      chain: [{ name: n("www.old"), type: "CNAME", ttl: 60, data: [{ target: n("www.new") }] }],
+    });
+    expect(answerFromZones(led, n("old"), "TXT").kind).toBe("found");
+    expect(answerFromZones(led, n("old"), "DNAME").kind).toBe("found");
+    expect(answerFromZones(led, n("hidden.old"), "TXT").kind).toBe("nxdomain");
+    expect(answerFromZones(led, n("a.b.wild"), "A")).toMatchObject({ kind: "failed", why: "outside" });
+  });
+
   test("an existing name below the wildcard blocks it, and so does an empty one", () => {
     const blocked = zonesOf(
       readZone("@ 60 SOA a b 1 1 1 1 1\n*.x TXT wild\nhost.x A 192.0.2.1\na.empty.x A 192.0.2.1\n", { origin }),
