@@ -79,19 +79,19 @@ export class DnsClient {
     const dnssec = unchecked ? "unchecked" : "plain";
     return {
       ask: async (name, type) => {
-        const answer = interpret(await this.query(server, name, type, recursive, dnssec), server, name, type, recursive);
-        return recursive && !unchecked && answer.kind === "failed" && answer.why === "servfail"
-          ? this.#bogusOr(answer, server, name, type)
-          : answer;
+        const outcome = await this.query(server, name, type, recursive, dnssec);
+        const answer = interpret(outcome, server, name, type, recursive);
+        if (!recursive || unchecked || answer.kind !== "failed" || answer.why !== "servfail" || !outcome.ok) return answer;
+        return this.#bogusOr(answer, outcome.value, server, name, type);
       },
     };
   }
 
-  /** Signed answers of a resolver, not judged by it (RFC 4035 section 3.2). */
-  signedAt(server: ServerAddress): SignedLookup {
+  /** Signed answers of a resolver, not judged by it (RFC 4035 section 3.2), or of a name server. */
+  signedAt(server: ServerAddress, recursive = true): SignedLookup {
     return {
       askSigned: async (name, type) => {
-        const outcome = await this.query(server, name, type, true, "signed");
+        const outcome = await this.query(server, name, type, recursive, "signed");
         if (!outcome.ok) return { kind: "failed", detail: outcome.error.detail };
         const { rcode, answers, authority } = outcome.value;
         if (rcode !== RCODE.NOERROR && rcode !== RCODE.NXDOMAIN)
@@ -102,14 +102,13 @@ export class DnsClient {
   }
 
   /** A resolver that fails, and answers once it need not check, refuses the answer for its signatures (RFC 4035 section 5.5). */
-  async #bogusOr(failure: Failed, server: ServerAddress, name: DomainName, type: RecordType): Promise<Answer> {
+  async #bogusOr(failure: Failed, said: Message, server: ServerAddress, name: DomainName, type: RecordType): Promise<Answer> {
     const again = await this.query(server, name, type, true, "unchecked");
-    if (!again.ok || (again.value.rcode !== RCODE.NOERROR && again.value.rcode !== RCODE.NXDOMAIN)) return failure;
-    return {
-      ...failure,
-      why: "bogus",
-      detail: `${serverText(server)} refuses what it finds for ${displayName(name)}: the DNSSEC signatures do not hold`,
-    };
+    const words = extendedWords(said);
+    if (!again.ok || (again.value.rcode !== RCODE.NOERROR && again.value.rcode !== RCODE.NXDOMAIN))
+      return { ...failure, detail: `${failure.detail}${words}` };
+    const detail = `${serverText(server)} refuses what it finds for ${displayName(name)}: the DNSSEC signatures do not hold${words}`;
+    return { ...failure, why: "bogus", detail };
   }
 
   /** One question to one server: the answer as it came, or why there is none. */
@@ -213,6 +212,24 @@ function fits(message: Message, request: Buffer, question: { name: DomainName; t
   const [asked] = message.questions;
   if (asked === undefined) return message.rcode !== RCODE.NOERROR;
   return message.questions.length === 1 && asked.name === question.name && asked.type === question.type;
+}
+
+/** What extended errors mean, of those that say why a question failed (RFC 8914 section 4). */
+const EXTENDED: ReadonlyMap<number, string> = new Map([
+  [6, "DNSSEC bogus"],
+  [7, "signature expired"],
+  [8, "signature not yet valid"],
+  [9, "DNSKEY missing"],
+  [10, "RRSIG missing"],
+  [12, "NSEC missing"],
+  [22, "no reachable authority"],
+  [23, "network error"],
+]);
+
+/** What a server says of its failure, behind the sentence about it. */
+function extendedWords({ edns }: Message): string {
+  const words = (edns?.errors ?? []).flatMap(({ code }) => EXTENDED.get(code) ?? []);
+  return words.length === 0 ? "" : ` (it says: ${[...new Set(words)].join(", ")})`;
 }
 
 const inClass = (records: readonly WireRecord[]): ResourceRecord[] =>

@@ -47,6 +47,8 @@ export interface DnsContext {
   readonly world: Lookup;
   /** Whether what the DNS says of a name may be believed, by its signatures (DNSSEC). */
   trust(name: DomainName, type: RecordType): Promise<Verdict>;
+  /** The same, where everything in a zone is asked of one of its servers, by its address. */
+  trustAt(server: string, zone: DomainName, name: DomainName, type: RecordType): Promise<Verdict>;
   /** The DS records of a zone at its parent, with their whole TTL; undefined where they could not be asked for. */
   dsAtParent(zone: DomainName): ReturnType<Trust["dsAtParent"]>;
   /** How the web is asked, through the same DNS; undefined where answers come from files. */
@@ -66,12 +68,16 @@ export interface DnsContext {
 }
 
 /** A DNS client that is loaded with its first question: who only reads zone files needs none of it. */
-function lazyClient(timeout: number): Pick<DnsClient, "at" | "close"> & { signedAt(server: ServerAddress): SignedLookup } {
+function lazyClient(
+  timeout: number,
+): Pick<DnsClient, "at" | "close"> & { signedAt(server: ServerAddress, recursive?: boolean): SignedLookup } {
   let loading: Promise<DnsClient> | undefined;
   const client = () => (loading ??= import("../../net/client.ts").then((net) => new net.DnsClient({ timeout })));
   return {
     at: (server, how) => ({ ask: async (name, type) => (await client()).at(server, how).ask(name, type) }),
-    signedAt: (server) => ({ askSigned: async (name, type) => (await client()).signedAt(server).askSigned(name, type) }),
+    signedAt: (server, recursive) => ({
+      askSigned: async (name, type) => (await client()).signedAt(server, recursive).askSigned(name, type),
+    }),
     close: () => void loading?.then((opened) => opened.close()),
   };
 }
@@ -253,6 +259,8 @@ export function openDns(
     now,
     world: base,
     trust: async (name, type) => (await trusted()).judge(name, type),
+    trustAt: async (address, zone, name, type) =>
+      (await trusted()).judgeAt(client.signedAt({ address, port }, false), zone, name, type),
     dsAtParent: async (zone) => (await trusted()).dsAtParent(zone),
     into: request.into === undefined ? undefined : { folder: context.cwd, file: request.into },
     web: {
@@ -315,6 +323,7 @@ function openZoneFiles(
     now,
     world: lookup,
     trust: async () => ({ kind: "indeterminate", because: "zone files are not checked for signatures" }),
+    trustAt: async () => ({ kind: "indeterminate", because: "zone files are not checked for signatures" }),
     dsAtParent: async () => undefined,
     into: undefined,
     web: undefined,

@@ -8,7 +8,7 @@ import {
   type Verdict,
 } from "../../core/dnssec/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { type DomainName, ROOT } from "../../core/name/index.ts";
+import { type DomainName, isAtOrBelow, ROOT } from "../../core/name/index.ts";
 import { isOfType, type RecordType, toSets } from "../../core/record/index.ts";
 import { readRecords } from "../../core/zone/index.ts";
 import type { Settings } from "../../workspace/index.ts";
@@ -47,6 +47,8 @@ function anchorsOf(settings: Settings | undefined): readonly TrustAnchor[] {
 /** What signatures prove, as several resolvers show them. */
 export interface Trust {
   judge(name: DomainName, type: RecordType): Promise<Verdict>;
+  /** The same, where everything in a zone is asked of one of its servers. */
+  judgeAt(server: SignedLookup, zone: DomainName, name: DomainName, type: RecordType): Promise<Verdict>;
   /** See {@link dsAtParent}. */
   dsAtParent(zone: DomainName): ReturnType<typeof dsAtParent>;
 }
@@ -55,5 +57,14 @@ export interface Trust {
 export function trustThrough(lookups: readonly SignedLookup[], settings: Settings | undefined, now: number): Trust {
   const lookup = signedInTurn(lookups);
   const chain = new ChainOfTrust(lookup, anchorsOf(settings), Math.floor(now / 1000));
-  return { judge: (name, type) => chain.judge(name, type), dsAtParent: (zone) => dsAtParent(lookup, zone) };
+  return {
+    judge: (name, type) => chain.judge(name, type),
+    judgeAt(server, zone, name, type) {
+      const at: SignedLookup = {
+        askSigned: (of, kind) => (isAtOrBelow(of, zone) && !(kind === "DS" && of === zone) ? server : lookup).askSigned(of, kind),
+      };
+      return new ChainOfTrust(at, anchorsOf(settings), Math.floor(now / 1000)).judge(name, type);
+    },
+    dsAtParent: (zone) => dsAtParent(lookup, zone),
+  };
 }

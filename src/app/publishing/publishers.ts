@@ -122,6 +122,13 @@ function zoneFilePublisher(
             because: `the ${error.change.type} record of ${displayName(error.change.name)} stands in ${error.file}, which ${shown} only includes`,
             remedy: "change it there by hand",
           };
+        case "signed":
+          return {
+            kind: "not-published",
+            reason: "not-set-up",
+            because: `${shown} is signed (it holds RRSIG records), and a change would leave signatures that fit no more`,
+            remedy: "name the file that it is signed from with zandrel host set, publish there, and sign it again",
+          };
         case "no-soa":
           return {
             kind: "not-published",

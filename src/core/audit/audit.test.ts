@@ -150,6 +150,20 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
   ["dnssec-denial", flawed({ code: "denial-missing", ...about })],
   ["dnssec-ends-soon", { input: { trust: async () => ({ kind: "secure", until: NOW + 86_400 }) } }],
   ["dnssec-unknown-algorithm", { input: { trust: async () => ({ kind: "insecure", zone: name(B), why: "unknown-algorithm" }) } }],
+  [
+    "dnssec-server-differs",
+    {
+      input: {
+        trust: async () => ({ kind: "secure", until: NOW + 9e6 }),
+        trustAt: async (server) =>
+          server === "198.51.100.2"
+            ? { kind: "bogus", flaw: { code: "signature-expired", at: NOW - 86_400, keyTag: 815, ...about } }
+            : { kind: "secure", until: NOW + 9e6 },
+      },
+    },
+  ],
+  ["dnssec-key-change", { zone: { cds: `@ CDS 4711 13 2 ${"ab".repeat(32)}` } }],
+  ["dnssec-keys-large", { zone: { keys: `@ DNSKEY 257 3 8 ${"A".repeat(1600)}` } }],
   ["dnssec-costly", { input: { trust: async () => ({ kind: "insecure", zone: name(B), why: "too-costly" }) } }],
   [
     "dnssec-unused",

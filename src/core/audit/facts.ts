@@ -1,7 +1,7 @@
 import type { KeyObject } from "node:crypto";
 import type { SelectorCheck } from "../dkim/index.ts";
 import type { Discovery, DmarcRecord, Permission, PublishedDmarc } from "../dmarc/index.ts";
-import type { Verdict } from "../dnssec/index.ts";
+import type { ChainFlaw, Verdict } from "../dnssec/index.ts";
 import type { Answer, Authority, Lookup } from "../lookup/index.ts";
 import type { DomainName } from "../name/index.ts";
 import { type DataOf, decodeUtf8, type KnownType, txtValue } from "../record/index.ts";
@@ -33,6 +33,8 @@ export interface AuditInput {
   readonly hosts: readonly DomainName[];
   /** Whether what the DNS says may be believed, by its signatures; undefined where that is not looked at. */
   readonly trust?: (name: DomainName, type: string) => Promise<Verdict>;
+  /** The same, as one name server of the domain shows it. */
+  readonly trustAt?: (server: string, name: DomainName, type: string) => Promise<Verdict>;
   /** What visitors meet at the names of the site; undefined where the web was not looked at. */
   readonly web?: readonly SiteCheck[] | undefined;
   /** Certificate issuers of the workspace. */
@@ -89,6 +91,10 @@ export interface Facts extends AuditInput {
   readonly dnskey: Answer;
   /** What may be believed of the domain, of its mail policy and of a name that nobody made. */
   readonly chains: readonly Verdict[];
+  /** Name servers whose signatures do not hold, where the domain as a whole is signed rightly. */
+  readonly badServers: readonly { readonly name: DomainName; readonly flaw: ChainFlaw }[];
+  /** What the zone asks its parent to put in the place of its DS records. */
+  readonly cds: Answer;
   readonly type99: Answer;
   /** Texts at the domain itself. */
   readonly txt: Published<"TXT">;

@@ -211,16 +211,26 @@ async function dmarcFacts({ input, at, host, everywhere }: Asking) {
 /** What is said about encrypted delivery, at the right names and at mistyped ones, and what DNSSEC there is. */
 async function transportFacts({ input, at, host, below, everywhere }: Asking, wild: boolean) {
   const { domain } = input;
-  const [mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99] = await Promise.all([
+  const [mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99, cds] = await Promise.all([
     at(below("_mta-sts"), "TXT"),
     at(below("_smtp._tls"), "TXT"),
     host(below("mta-sts") ?? domain),
     everywhere.ask(domain, "DS"),
     everywhere.ask(domain, "DNSKEY"),
     everywhere.ask(domain, "SPF"),
+    everywhere.ask(domain, "CDS"),
   ]);
   const { trust = async (): Promise<Verdict> => ({ kind: "indeterminate", because: "" }) } = input;
   const own = await trust(domain, "SOA");
+  const { authority, trustAt } = input;
+  const badServers =
+    own.kind !== "secure" || trustAt === undefined || authority.kind !== "delegated"
+      ? []
+      : (
+          await Promise.all(
+            authority.servers.map(async ({ name, address }) => ({ name, verdict: await trustAt(address, domain, "SOA") })),
+          )
+        ).flatMap(({ name, verdict }) => (verdict.kind === "bogus" ? [{ name, flaw: verdict.flaw }] : []));
   const [policy, nobody] = [below("_dmarc"), below(NOBODY)];
   // Without a trust anchor there is nothing more to be found out.
   const chains =
@@ -243,7 +253,7 @@ async function transportFacts({ input, at, host, below, everywhere }: Asking, wi
           ),
         )
       ).flat();
-  return { chains, mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99, misplaced };
+  return { chains, badServers, cds, mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99, misplaced };
 }
 
 /** Hosts below the domain: policies of their own, and return paths. */

@@ -15,7 +15,7 @@ export interface SetChange {
 export type EditError =
   | { readonly code: "conflict"; readonly change: SetChange; readonly now: RecordSet | undefined }
   | { readonly code: "included"; readonly change: SetChange; readonly file: string }
-  | { readonly code: "no-soa" };
+  | { readonly code: "no-soa" | "signed" };
 
 interface Splice {
   readonly start: number;
@@ -62,6 +62,8 @@ export function editZone(
     const now = sets.get(idOf(change));
     if (!sameData(now, change.before) || now?.ttl !== change.before?.ttl) return err({ code: "conflict", change, now });
   }
+  // A signed file would keep signatures that fit no more: every checking resolver would refuse what was changed (RFC 4035 section 2.2).
+  if (changes.length > 0 && entries.some((entry) => entry.type === "RRSIG")) return err({ code: "signed" });
   const soa = entries.find((entry) => entry.type === "SOA" && entry.file === undefined);
   if (soa?.serialAt === undefined || soa.serialAt < 0) return err({ code: "no-soa" });
 

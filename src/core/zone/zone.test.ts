@@ -225,6 +225,17 @@ describe("editing in place", () => {
   test("refuses a file without an SOA, and a record that lives in an included file", () => {
     const bare = readZone("$TTL 60\na A 192.0.2.1\n", { origin });
     expect(editZone(bare, [], { origin }, "20260302")).toEqual({ ok: false, error: { code: "no-soa" } });
+    // A signature of any set would fit no more.
+    const signed = readZone(
+      "@ 60 SOA a b 1 1 1 1 1\n@ 60 TXT a\n@ 60 RRSIG TXT 13 2 60 20260401000000 20260301000000 815 @ AAAA\n",
+      { origin },
+    );
+    expect(signed.issues).toEqual([]);
+    const text = { name: origin, type: "TXT", ttl: 60, data: [{ strings: ["a"] }] };
+    expect(editZone(signed, [{ name: origin, type: "TXT", before: text, after: undefined }], { origin }, "20260302")).toEqual({
+      ok: false,
+      error: { code: "signed" },
+    });
     const options = { origin, include: () => ({ text: "inc A 192.0.2.1\n" }) };
     const including = readZone("$TTL 60\n@ SOA a b 1 1 1 1 1\n$INCLUDE x\n", options);
     const removal = { name: n("inc"), type: "A", before: setOf("inc 60 A 192.0.2.1"), after: undefined };

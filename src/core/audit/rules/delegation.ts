@@ -1,5 +1,6 @@
 import { type ChainFlaw, explainFlaw, MAX_ITERATIONS } from "../../dnssec/index.ts";
 import { displayName } from "../../name/index.ts";
+import { type DataOf, isOfType } from "../../record/index.ts";
 import { spanText } from "../../spread/index.ts";
 import type { Facts } from "../facts.ts";
 import { rulesOf, type Seen, when } from "../finding.ts";
@@ -342,6 +343,61 @@ export const delegation = rulesOf("delegation", [
         until - now < 2 * DAY,
         `the first signature on the way to ${plain} ends in ${spanText(Math.max(0, until - now))}`,
         "ask the DNS host whether it signs by itself, and when next",
+      );
+    },
+  ],
+  [
+    "dnssec-server-differs",
+    "breaks",
+    "RFC 4035 section 5.3",
+    "One name server has signatures that do not hold",
+    "Resolvers that happen to ask this server refuse the domain, others do not: it works for some, and for others at times.",
+    ({ badServers, domain }) =>
+      badServers.map(({ name, flaw }) => ({
+        evidence: `${displayName(name)}: ${explainFlaw(flaw, domain).because}`,
+        remedy: "ask the DNS host why this server has old signatures; until then, take it out at the registrar",
+      })),
+  ],
+  [
+    "dnssec-key-change",
+    "note",
+    "RFC 7344 section 4",
+    "The zone asks for another DS record at the registrar",
+    "Some registrars follow by themselves; at others the key change waits for you.",
+    ({ cds, ds }) => {
+      if (cds.kind !== "found" || !isOfType(cds.set, "CDS")) return [];
+      const shown = ({ keyTag, digestType, digest }: DataOf["DS"]) => `${keyTag} ${digestType} ${digest}`;
+      const now = ds.kind === "found" && isOfType(ds.set, "DS") ? ds.set.data.map(shown).sort() : [];
+      const [first] = cds.set.data;
+      // Algorithm 0 asks to take all of them away (RFC 8078 section 4).
+      const gone = first?.algorithm === 0;
+      const wanted = gone ? [] : cds.set.data.map(shown).sort();
+      return when(
+        now.join() !== wanted.join(),
+        gone
+          ? "its CDS record asks to delete the DS records"
+          : `its CDS records name key ${[...new Set(cds.set.data.map((one) => one.keyTag))].join(", ")}`,
+        gone
+          ? "if the registrar does not follow by itself, delete the DS records there, unless the domain is to stay signed"
+          : "if the registrar does not follow by itself within a day, enter the DS record that the DNS host shows",
+      );
+    },
+  ],
+  [
+    "dnssec-keys-large",
+    "untidy",
+    "RFC 6781 section 3.4.2",
+    "The domain's keys do not fit one datagram",
+    "Resolvers behind firewalls that cut long answers cannot check the signatures.",
+    ({ dnskey }) => {
+      const size =
+        dnskey.kind === "found" && isOfType(dnskey.set, "DNSKEY")
+          ? dnskey.set.data.reduce((sum, { key }) => sum + key.length / 2 + 16, 0)
+          : 0;
+      return when(
+        size > 1100,
+        `the keys alone are ${size} octets`,
+        "ask the DNS host to sign with algorithm 13, whose keys are small, and to remove keys that are out of use",
       );
     },
   ],
