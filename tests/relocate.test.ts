@@ -50,6 +50,28 @@ test("capture takes the whole zone where it is handed out", async () => {
   expect(zone()).toContain("nobody-knows\t60\tIN\tA\t192.0.2.44");
 });
 
+test("the plan: steps with their times, also as a calendar, and a move that is named too early", async () => {
+  const planned = await relocate("plan", "--new-host", "zonemarrow", "--calendar", "move.ics");
+  expect(planned).toMatchObject({ exit: 0, err: "" });
+  expect(planned.json.plan.steps.map((step: { code: string }) => step.code)).toEqual([
+    "lower-ttls",
+    "copy",
+    "change-servers",
+    "look",
+    "switch-off",
+  ]);
+  // The old host is asked for six hours more, and then a record of its own may be kept.
+  const { moveAt, steps } = planned.json.plan;
+  expect(Date.parse(steps.at(-1).earliest) - Date.parse(moveAt)).toBe((6 * 3600 + 300) * 1000);
+  const calendar = readFileSync(join(folder, "move.ics"), "utf8");
+  expect(calendar.match(/BEGIN:VEVENT/g)).toHaveLength(5);
+  const soon = new Date(Date.parse(planned.json.at) + 60_000).toISOString();
+  const early = await zandrel(folder, ["relocate", "plan", "brackwater.example", "--new-host", "zonemarrow", "--move-at", soon], {
+    env: lab.env,
+  });
+  expect(early).toMatchObject({ exit: 1, out: expect.stringMatching(/Too early: the name servers may change from .* on/) });
+});
+
 test("compare before the zone is at the new host says so, once", async () => {
   expect(await relocate("compare", "--new-host", "zonemarrow")).toMatchObject({
     exit: 1,

@@ -13,6 +13,7 @@ import {
   judgeCutOver,
   judgeSignedMove,
   namesToAsk,
+  planMove,
   type SignedMove,
   serverList,
   USUAL_TYPES,
@@ -29,7 +30,21 @@ export const unresolved = z.object({ name: domainName, type: z.string(), because
 
 export const relocateSchema = z.object({
   at: time,
-  step: z.enum(["capture", "compare", "check"]),
+  step: z.enum(["plan", "capture", "compare", "check"]),
+  plan: z
+    .object({
+      moveAt: time.describe("when the name servers change"),
+      possibleFrom: time.describe("the earliest moment for that"),
+      steps: z.array(
+        z.object({
+          code: z.enum(["lower-ttls", "copy", "delete-ds", "change-servers", "look", "enter-ds", "switch-off"]),
+          earliest: time,
+          latest: time.nullable().describe("null: it may wait"),
+          ttl: z.number().nullable().describe("seconds for which what it changes is remembered"),
+        }),
+      ),
+    })
+    .nullable(),
   domain: domainName,
   newHost: z.string().nullable(),
   capture: z
@@ -125,6 +140,40 @@ function expectOld({ looked, domain }: Move): Lookup {
 /** Reads records somebody exported from the old host's form, or the capture of an earlier day. */
 const fromFile = ({ context, domain, workspace }: Move, file: string): RecordSet[] =>
   toSets(readZoneFile(context.cwd, file, [domain.name], workspace.settings.defaults.ttl).document.entries);
+
+/** The steps of the move with their times. */
+async function plan(move: Move): Promise<{ ended: Ended; plan: NonNullable<RelocateResult["plan"]> } & Signatures> {
+  const { domain, looked, dns, request, context, file } = move;
+  const old = expectOld(move);
+  const fresh = newHost(move);
+  const [judged, keys, ns] = await Promise.all([
+    signaturesOf(move, fresh.lookup),
+    fresh.lookup.ask(domain.name, "DNSKEY"),
+    liveAt(old, domain.name, domain.name, "NS"),
+  ]);
+  const sets = existsSync(resolve(context.cwd, file))
+    ? fromFile(move, file)
+    : (await captureByAsking(old, domain.name, namesToAsk(domain.name, knownNames(move)))).sets;
+  const { moveAt, steps, possibleFrom } = planMove({
+    now: dns.now,
+    moveAt: request.moveAt,
+    parentTtl: looked.authority.kind === "delegated" ? looked.authority.ttl : 0,
+    nsTtl: ns.kind === "set" ? ns.set.ttl : 0,
+    longestTtl: Math.max(0, ...sets.filter((set) => !isHosts(set, domain.name)).map((set) => set.ttl)),
+    signatures: judged,
+    newHostSigns: keys.kind === "found",
+  });
+  const late = moveAt < possibleFrom;
+  return {
+    ended: judged.state === "unknown" ? "undetermined" : late ? "problem" : "fine",
+    signatures: shownSignatures(judged),
+    plan: {
+      moveAt,
+      possibleFrom,
+      steps: steps.map(({ latest, ttl, ...step }) => ({ ...step, latest: latest ?? null, ttl: ttl ?? null })),
+    },
+  };
+}
 
 async function capture(move: Move): Promise<{ ended: Ended; capture: NonNullable<RelocateResult["capture"]> }> {
   const { domain, looked, dns, request, context, workspace, file } = move;
@@ -339,7 +388,7 @@ async function followHost(
   return "changed";
 }
 
-const STEPS = { capture, compare, check } as const;
+const STEPS = { plan, capture, compare, check } as const;
 
 /** What {@link relocate} is asked. */
 export interface RelocateRequest extends CommonRequest, Omit<DnsOptions, "zoneFile" | "includeFrom"> {
@@ -347,6 +396,10 @@ export interface RelocateRequest extends CommonRequest, Omit<DnsOptions, "zoneFi
   readonly file: string | undefined;
   readonly export: string | undefined;
   readonly force: boolean;
+  /** When the name servers are to change, milliseconds since 1970. */
+  readonly moveAt: number | undefined;
+  /** The calendar file to write the plan into. */
+  readonly calendar: string | undefined;
   /** Whether the domain's file is changed to the new host once the domain has moved. */
   readonly write: boolean;
 }
@@ -367,6 +420,7 @@ export async function relocate(request: RelocateRequest, context: AppContext): P
         step: step as keyof typeof STEPS,
         domain: domain.name,
         newHost: request.newHost ?? null,
+        plan: null,
         capture: null,
         signatures: null,
         compare: null,

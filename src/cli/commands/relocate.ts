@@ -1,12 +1,18 @@
+import { resolve } from "node:path";
 import { relocate, relocateSchema } from "../../app/publishing/relocate.ts";
+import { replaceFile } from "../../workspace/index.ts";
 import { command } from "../command.ts";
-import { flag, resolverOptions, text } from "../options.ts";
+import { flag, resolverOptions, text, time } from "../options.ts";
 
 export default command({
   name: "relocate",
-  operands: "capture|compare|check DOMAIN",
-  summary: "move a zone to another DNS host: capture it, compare both sides, check the cut-over",
+  operands: "plan|capture|compare|check DOMAIN",
+  summary: "move a zone to another DNS host: plan it, capture the zone, compare both sides, check the cut-over",
   examples: [
+    [
+      "zandrel relocate plan brackwater.example --new-host zonemarrow --calendar move.ics",
+      "the steps with their earliest and latest times, also for a calendar",
+    ],
     ["zandrel relocate capture brackwater.example", "write the zone as it is into brackwater.example.zone"],
     ["zandrel relocate compare brackwater.example --new-host zonemarrow", "name by name, by asking both hosts directly"],
     [
@@ -22,9 +28,19 @@ export default command({
     file: text("the zone file of the capture (DOMAIN.zone if not given)"),
     export: text("with capture: records exported from the old host, as a zone file"),
     write: flag("with check: once the domain has moved, write the new host into the domain's file"),
+    moveAt: time("with plan: when the name servers are to change, such as 2026-03-09T09:00Z (as early as possible if not given)"),
+    calendar: text("with plan: also write the steps into this calendar file (.ics)"),
     force: flag("with capture: replace the file if it is there"),
   },
   schema: relocateSchema,
-  run: relocate,
+  async run(request, context) {
+    const outcome = await relocate(request, context);
+    const { calendar } = request;
+    if (calendar === undefined || outcome.result === undefined) return outcome;
+    const { moveCalendar } = await import("../../present/publishing/relocate.ts");
+    const steps = moveCalendar(outcome.result);
+    if (steps !== undefined) replaceFile(resolve(context.cwd, calendar), steps);
+    return outcome;
+  },
   text: async (result, layout) => (await import("../../present/publishing/relocate.ts")).relocateText(result, layout),
 });

@@ -8,6 +8,7 @@
  * judgeCutOver(delegated, expected, clocks);                // { state: "moved", oldHostUntil }
  * ```
  */
+export * from "./plan.ts";
 export * from "./relocate.ts";
 export * from "./signatures.ts";
 export { USUAL_TYPES } from "./usual-names.ts";

@@ -6,7 +6,17 @@ import { type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { type DataOf, toSets } from "../record/index.ts";
 import { readRecords, readZone, zonesOf } from "../zone/index.ts";
-import { captureByAsking, compareSides, type DsKnown, judgeCutOver, judgeSignedMove, namesToAsk, zoneText } from "./index.ts";
+import {
+  captureByAsking,
+  compareSides,
+  type DsKnown,
+  judgeCutOver,
+  judgeSignedMove,
+  type MoveFacts,
+  namesToAsk,
+  planMove,
+  zoneText,
+} from "./index.ts";
 
 const apex = name("brackwater.example");
 const side = (lines: string): Lookup =>
@@ -73,6 +83,58 @@ describe("DNSSEC in a move", () => {
     ["a new host that cannot be asked", { ds: [ds] }, undefined, { state: "unknown" }],
   ])("%s", (_, known, keys, judged) => {
     expect(judgeSignedMove(apex, { ds: [], ttl: 0, lastSeen: undefined, ...known }, keys, now)).toMatchObject(judged);
+  });
+});
+
+describe("the plan of a move", () => {
+  const HOUR = 3600;
+  const facts = {
+    now: 0,
+    moveAt: undefined,
+    parentTtl: 6 * HOUR,
+    nsTtl: HOUR,
+    longestTtl: 24 * HOUR,
+    newHostSigns: false,
+  } as const;
+  const shown = (given: Partial<MoveFacts>) => {
+    const { steps, moveAt, possibleFrom } = planMove({ ...facts, signatures: { state: "unsigned" }, ...given });
+    const hours = (at: number | undefined) => (at === undefined ? "" : Math.round((at / 3_600_000) * 100) / 100);
+    return {
+      moveAt: hours(moveAt),
+      from: hours(possibleFrom),
+      steps: steps.map((one) => `${one.code} ${hours(one.earliest)}-${hours(one.latest)}`),
+    };
+  };
+  test("an unsigned zone: TTLs first, the old host last", () => {
+    expect(shown({})).toEqual({
+      moveAt: 24,
+      from: 24,
+      steps: ["lower-ttls 0-0", "copy 0-24", "change-servers 24-24", "look 24-", "switch-off 30.08-"],
+    });
+  });
+  test("a signed zone: the DS goes two days before, and comes back when the move is over", () => {
+    const signatures = { state: "breaks", dsTags: [4711], keyTags: [815], ttl: 48 * HOUR } as const;
+    expect(shown({ signatures, newHostSigns: true, moveAt: 100 * 3_600_000 })).toEqual({
+      moveAt: 100,
+      from: 48,
+      steps: [
+        "lower-ttls 0-76",
+        "copy 0-100",
+        "delete-ds 0-52",
+        "change-servers 48-100",
+        "look 100-",
+        "enter-ds 106.08-",
+        "switch-off 106.08-",
+      ],
+    });
+    expect(shown({ signatures, moveAt: 10 * 3_600_000 })).toMatchObject({ moveAt: 10, from: 48 });
+  });
+  test("a DS that was deleted is waited for; short TTLs need not be lowered", () => {
+    expect(shown({ longestTtl: 300, signatures: { state: "waiting", until: 5 * 3_600_000 } })).toEqual({
+      moveAt: 5,
+      from: 5,
+      steps: ["copy 0-5", "change-servers 5-5", "look 5-", "switch-off 11.08-"],
+    });
   });
 });
 

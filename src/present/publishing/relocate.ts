@@ -3,7 +3,8 @@ import { type RelocateResult, relocate, type unresolved } from "../../app/publis
 import type { record } from "../../app/shapes.ts";
 import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
-import { spanText } from "../../core/spread/index.ts";
+import { LOW_TTL, spanText } from "../../core/spread/index.ts";
+import { calendar } from "../calendar.ts";
 import { columns, count, deadline, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -44,9 +45,57 @@ function signaturesText({ domain, signatures, check, at }: RelocateResult, { sty
   }
 }
 
+/** What to do in one step of a move. */
+function stepText(
+  { code, ttl }: NonNullable<RelocateResult["plan"]>["steps"][number],
+  { domain, newHost }: RelocateResult,
+): string {
+  const own = withoutRootDot(domain);
+  const at = `--new-host ${newHost ?? ""}`;
+  switch (code) {
+    case "lower-ttls":
+      return `at the old host, lower the TTL of all records to ${spanText(LOW_TTL)}: until ${spanText(ttl ?? 0)} later some still keep them for the old time`;
+    case "copy":
+      return `copy the zone: zandrel relocate capture ${own}, enter it at the new host, then zandrel relocate compare ${own} ${at}`;
+    case "delete-ds":
+      return `at the registrar, delete the DS record (DNSSEC), and touch nothing for ${spanText(ttl ?? 0)} after that: resolvers remember it so long`;
+    case "change-servers":
+      return `at the registrar, change the name servers; the old ones are remembered for up to ${spanText(ttl ?? 0)}`;
+    case "look":
+      return `follow it: zandrel relocate check ${own} ${at}`;
+    case "enter-ds":
+      return "at the registrar, enter the DS record that the new host shows, so that the domain is signed again";
+    case "switch-off":
+      return "switch the old host off: nobody is led there any more";
+  }
+}
+
+/** When a step may be taken. */
+function spanOf({ earliest, latest }: NonNullable<RelocateResult["plan"]>["steps"][number], now: number): string {
+  if (latest === null) return `from ${deadline(earliest, now)} on`;
+  if (latest <= now) return "now";
+  if (earliest >= latest) return `at ${deadline(latest, now)}`;
+  return earliest <= now ? `until ${deadline(latest, now)}` : `${deadline(earliest, now)} to ${deadline(latest, now)}`;
+}
+
+/** The plan of a move as a calendar file; undefined where there is none. */
+export function moveCalendar(result: RelocateResult): string | undefined {
+  const { plan, domain, at } = result;
+  return plan === null
+    ? undefined
+    : calendar(
+        plan.steps.map((step) => ({
+          at: step.latest ?? step.earliest,
+          title: `${displayName(domain)}: ${step.code.replace("-", " ")}`,
+          text: stepText(step, result),
+        })),
+        at,
+      );
+}
+
 /** The result of {@link relocate} for people. */
 export function relocateText(result: RelocateResult, layout: Layout): string {
-  const { domain, newHost, capture: captured, compare: compared, check: checked, at } = result;
+  const { domain, newHost, capture: captured, compare: compared, check: checked, plan: planned, at } = result;
   const { style, width } = layout;
   const now = at;
   const title = style.title(displayName(domain));
@@ -67,6 +116,17 @@ export function relocateText(result: RelocateResult, layout: Layout): string {
       .join("")}${nextOf(captured.otherHosts)}\n`;
   const again = (step: string) => style.command(`zandrel relocate ${step} ${withoutRootDot(domain)} --new-host ${newHost ?? ""}`);
   const signed = signaturesText(result, layout);
+  if (planned !== null) {
+    const late = planned.moveAt < planned.possibleFrom;
+    const steps = planned.steps.map(
+      (step, i) =>
+        `  ${style.strong(String(i + 1))}  ${style.careful(spanOf(step, now))}\n     ${wrap(stepText(step, result), width - 5, "     ")}\n`,
+    );
+    const verdict = late
+      ? `${style.bad("Too early:")} the name servers may change from ${deadline(planned.possibleFrom, now)} on. Plan it again with a later --move-at.\nNext: ${again("plan")}`
+      : `Next: ${style.command(`zandrel relocate capture ${withoutRootDot(domain)}`)}`;
+    return `${title}  the move to ${visible(newHost ?? "")}: the name servers change at ${deadline(planned.moveAt, now)}\n${signed}${steps.join("")}${verdict}\n`;
+  }
   if (compared !== null) {
     const WORDS = {
       missing: "missing at the new host",
