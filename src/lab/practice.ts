@@ -43,7 +43,7 @@ const askedIn = (text: string, domain: DomainName): Entered[] =>
   }));
 
 /** A service of the practice ground. */
-export interface PracticeService {
+interface PracticeService {
   readonly service: Pick<RunningService, "check">;
   /** What it shows for a domain, as text. */
   readonly shows: (domain: string) => Promise<string> | string;

@@ -56,7 +56,7 @@ export interface WireRecord {
 }
 
 /** An extended DNS error (RFC 8914 section 2); `text` is what the server adds, and may be empty. */
-export interface ExtendedError {
+interface ExtendedError {
   readonly code: number;
   readonly text: string;
 }

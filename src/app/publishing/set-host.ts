@@ -43,7 +43,7 @@ export interface SetHostRequest extends CommonRequest {
 }
 
 /** What a way of publishing has to be told. */
-export type HostField = "file" | "server" | "keyName" | "secret" | "command";
+type HostField = "file" | "server" | "keyName" | "secret" | "command";
 
 /** What each way needs, in the order in which it is asked. */
 const NEEDED: Readonly<Record<Way, readonly HostField[]>> = {

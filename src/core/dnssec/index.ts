@@ -12,5 +12,5 @@ export * from "./anchors.ts";
 export * from "./chain.ts";
 export { compareNames, MAX_ITERATIONS, nsec3Hash } from "./denial.ts";
 export * from "./explain.ts";
-export { ALGORITHMS, DIGESTS, isZoneKey, keyTag, standsFor } from "./keys.ts";
-export { type SignatureFlaw, signedOctets, verifySet } from "./signature.ts";
+export { keyTag, standsFor } from "./keys.ts";
+export { signedOctets, verifySet } from "./signature.ts";

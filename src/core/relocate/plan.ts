@@ -17,7 +17,7 @@ export interface MoveFacts {
 }
 
 /** One step of a move; `earliest` and `latest` are when it may be taken, milliseconds since 1970. */
-export interface MoveStep {
+interface MoveStep {
   readonly code: "lower-ttls" | "copy" | "delete-ds" | "change-servers" | "look" | "enter-ds" | "switch-off";
   readonly earliest: number;
   /** Undefined where it may wait. */
