@@ -313,6 +313,16 @@ describeServers("chains of trust that real servers show", () => {
     const ready = await zandrel(other, ["relocate", "compare", unsigned, "--new-host", "reedhost", "--json"]);
     expect(ready.json).toMatchObject({ signatures: { state: "unsigned" }, compare: { ready: true } });
   });
+  test("a signed zone lists its names, so that a capture misses none", async () => {
+    const domain = domainOf(1);
+    const here = workspace(domain);
+    const captured = await zandrel(here, ["relocate", "capture", domain, "--json"]);
+    expect(captured.json.capture).toMatchObject({ whole: true, because: expect.stringContaining("(NSEC) was followed") });
+    const zone = readFileSync(join(here, `${domain}.zone`), "utf8");
+    for (const line of ["a.b.c\t60\tIN\tTXT", "*.wild\t60\tIN\tTXT", "alias\t60\tIN\tCNAME", "www\t60\tIN\tA"])
+      expect(zone).toContain(line);
+    expect(zone.replace(/^;.*$/gm, "")).not.toMatch(/RRSIG|NSEC|DNSKEY/);
+  });
   test("every key file is one of the test's own", () => {
     expect(readdirSync(folder).filter((file) => file.endsWith(".private")).length).toBeGreaterThan(FAULTS.length);
   });

@@ -72,6 +72,13 @@ test("the plan: steps with their times, also as a calendar, and a move that is n
   expect(early).toMatchObject({ exit: 1, out: expect.stringMatching(/Too early: the name servers may change from .* on/) });
 });
 
+test("an export of any layout that intake reads fills in what could not be asked", async () => {
+  writeFileSync(join(folder, "export.txt"), "Type\tHost\tValue\nTXT\t_odd-one\tk=9\nA\tbox-office\t192.0.2.9\n");
+  expect((await relocate("capture", "--force", "--export", "export.txt")).exit).toBe(0);
+  writeFileSync(join(folder, "export.txt"), "Type\tHost\tValue\nTXT\t_odd-one\tk=9…\n");
+  expect(await relocate("capture", "--force", "--export", "export.txt")).toMatchObject({ exit: 2 });
+});
+
 test("compare before the zone is at the new host says so, once", async () => {
   expect(await relocate("compare", "--new-host", "zonemarrow")).toMatchObject({
     exit: 1,

@@ -2,6 +2,7 @@ import { existsSync } from "node:fs";
 import { resolve } from "node:path";
 import * as z from "zod";
 import { dnsWants } from "../../core/ask/index.ts";
+import { MAX_PASTE, understand } from "../../core/ask/intake/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, liveAt } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, isAtOrBelow, name, withoutRootDot } from "../../core/name/index.ts";
@@ -17,10 +18,19 @@ import {
   type SignedMove,
   serverList,
   USUAL_TYPES,
+  walkNames,
   zoneText,
 } from "../../core/relocate/index.ts";
 import { transferZone } from "../../net/index.ts";
-import { changeDomain, type Domain, type Journal, lockWorkspace, replaceFile, type Workspace } from "../../workspace/index.ts";
+import {
+  changeDomain,
+  type Domain,
+  type Journal,
+  lockWorkspace,
+  readText,
+  replaceFile,
+  type Workspace,
+} from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { type DnsContext, type DnsOptions, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
@@ -51,7 +61,7 @@ export const relocateSchema = z.object({
     .object({
       file: z.string(),
       records: z.number(),
-      whole: z.boolean().describe("whether the server handed out the whole zone"),
+      whole: z.boolean().describe("whether every name of the zone is known: it was handed out, or lists its names"),
       because: z.string(),
       otherHosts: z.array(z.string()).describe("keys of the workspace's other DNS hosts, one of which may be the new one"),
       unresolved: z.array(unresolved),
@@ -175,12 +185,29 @@ async function plan(move: Move): Promise<{ ended: Ended; plan: NonNullable<Reloc
   };
 }
 
+/** Records that the old host's form shows: as a zone file, or in whatever layout it prints or exports them. */
+function fromExport(move: Move, file: string): RecordSet[] {
+  try {
+    return fromFile(move, file);
+  } catch (error) {
+    if (!(error instanceof Failure) || error.code !== "zone-file-line") throw error;
+    const { domain, context, workspace } = move;
+    const text = readText(resolve(context.cwd, file), "utf8", MAX_PASTE);
+    const read = understand({ text, domain: domain.name, ttl: workspace.settings.defaults.ttl, choices: new Map() });
+    const [problem] = read.problems;
+    if (problem !== undefined) throw new Failure("paste-problem", { problem });
+    if (read.leftover.length > 0) throw new Failure("paste-leftover", { leftover: read.leftover });
+    if (read.questions.length > 0) throw new Failure("paste-ambiguous", { questions: read.questions });
+    return toSets(read.records.map(({ record }) => record));
+  }
+}
+
 async function capture(move: Move): Promise<{ ended: Ended; capture: NonNullable<RelocateResult["capture"]> }> {
   const { domain, looked, dns, request, context, workspace, file } = move;
   const old = expectOld(move);
   if (existsSync(resolve(context.cwd, file)) && !request.force) throw new Failure("file-there", { path: file, what: "capture" });
   const exported = request.export;
-  const extra = exported === undefined ? [] : fromFile(move, exported);
+  const extra = exported === undefined ? [] : fromExport(move, exported);
   let whole: readonly RecordSet[] | undefined;
   let refusal = "";
   const servers = looked.authority.kind === "delegated" ? looked.authority.servers : [];
@@ -196,19 +223,21 @@ async function capture(move: Move): Promise<{ ended: Ended; capture: NonNullable
     }
     refusal = transferred.error.detail;
   }
-  const asked =
-    whole === undefined
-      ? await captureByAsking(old, domain.name, namesToAsk(domain.name, [...knownNames(move), ...extra.map((set) => set.name)]))
-      : undefined;
+  const walked = whole === undefined ? await walkNames(old, domain.name) : undefined;
+  const names =
+    walked === undefined ? namesToAsk(domain.name, [...knownNames(move), ...extra.map((set) => set.name)]) : [...walked.keys()];
+  const asked = whole === undefined ? await captureByAsking(old, domain.name, names, walked) : undefined;
   const live = new Map((whole ?? asked?.sets ?? []).map((set) => [`${set.name} ${set.type}`, set]));
   // What was exported and is not live any more stays out; what could not be asked for is taken from the export.
   const failedSets = new Set(asked?.unresolved.map((one) => `${one.name} ${one.type}`));
   for (const set of extra) if (failedSets.has(`${set.name} ${set.type}`)) live.set(`${set.name} ${set.type}`, set);
   const sets = [...live.values()].filter((set) => !isHosts(set, domain.name));
   const because =
-    whole === undefined
-      ? `${refusal}; ${asked?.asked ?? 0} questions were asked about the usual names${exported === undefined ? "" : ", those of the export"} and those known from asks and journal, so records at other names are not in it: compare it with the list in the old host's form`
-      : "the server handed out the whole zone";
+    walked !== undefined
+      ? "the domain is signed, and its own list of names (NSEC) was followed to the end, so that no name is missing"
+      : whole === undefined
+        ? `${refusal}; ${asked?.asked ?? 0} questions were asked about the usual names${exported === undefined ? "" : ", those of the export"} and those known from asks and journal, so records at other names are not in it: compare it with the list in the old host's form`
+        : "the server handed out the whole zone";
   const remarks = [
     `${displayName(domain.name)}, captured ${new Date(dns.now).toISOString()}`,
     because,
@@ -220,7 +249,7 @@ async function capture(move: Move): Promise<{ ended: Ended; capture: NonNullable
   const otherHosts = Object.keys(workspace.settings.hosts).filter((key) => key !== domain.host);
   return {
     ended: missing.length > 0 ? "undetermined" : "fine",
-    capture: { file, records, whole: whole !== undefined, because, otherHosts, unresolved: [...missing] },
+    capture: { file, records, whole: whole !== undefined || walked !== undefined, because, otherHosts, unresolved: [...missing] },
   };
 }
 

@@ -26,7 +26,7 @@ export default command({
     at: resolverOptions.at,
     newHost: text("the key of the new DNS host in zandrel.yaml"),
     file: text("the zone file of the capture (DOMAIN.zone if not given)"),
-    export: text("with capture: records exported from the old host, as a zone file"),
+    export: text("with capture: records exported or copied from the old host: a zone file, or any table that intake reads"),
     write: flag("with check: once the domain has moved, write the new host into the domain's file"),
     moveAt: time("with plan: when the name servers are to change, such as 2026-03-09T09:00Z (as early as possible if not given)"),
     calendar: text("with plan: also write the steps into this calendar file (.ics)"),

@@ -12,3 +12,4 @@ export * from "./plan.ts";
 export * from "./relocate.ts";
 export * from "./signatures.ts";
 export { USUAL_TYPES } from "./usual-names.ts";
+export * from "./walk.ts";

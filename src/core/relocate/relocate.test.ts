@@ -15,6 +15,7 @@ import {
   type MoveFacts,
   namesToAsk,
   planMove,
+  walkNames,
   zoneText,
 } from "./index.ts";
 
@@ -49,6 +50,20 @@ describe("capturing by asking", () => {
       list.map((set) => `${set.name} ${set.type} ${set.ttl}`).sort();
     expect(keys(toSets(read.entries))).toEqual(keys(sets.filter((set) => !(set.name === apex && set.type === "NS"))));
   });
+});
+
+describe("the list of names that a signed zone keeps", () => {
+  const nsec = (at: string, next: string) => `${at} NSEC ${next} A RRSIG NSEC\n`;
+  test("is followed to its end", async () => {
+    const zone = side(`${nsec("@", "odd")}${nsec("odd", "*.tour")}${nsec("*.tour", "@")}odd A 192.0.2.1\n`);
+    expect([...((await walkNames(zone, apex)) ?? [])].map(([at]) => at)).toEqual([apex, name("odd", apex), name("*.tour", apex)]);
+  });
+  test.each([
+    ["there is none", ""],
+    ["it leads round in a ring", nsec("@", "a") + nsec("a", "b") + nsec("b", "a")],
+    ["it leads out of the zone", nsec("@", "elsewhere.test.")],
+    ["it is made up for each question", nsec("@", "\\000.@") + nsec("@", "\\000.brackwater.example.")],
+  ])("is not used where %s", async (_, lines) => expect(await walkNames(side(lines), apex)).toBeUndefined());
 });
 
 describe("DNSSEC in a move", () => {

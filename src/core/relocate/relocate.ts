@@ -27,13 +27,21 @@ export function namesToAsk(apex: DomainName, known: Iterable<DomainName>): Domai
   return [...new Set([apex, ...usual, ...known])];
 }
 
-/** Asks a zone's server for every usual type at these names. What a wildcard answers is taken once, at the wildcard. */
-export async function captureByAsking(lookup: Lookup, apex: DomainName, names: readonly DomainName[]): Promise<Capture> {
+/**
+ * Asks a zone's server for every usual type at these names, or for those of `typesAt` where they are known. What a wildcard
+ * answers is taken once, at the wildcard.
+ */
+export async function captureByAsking(
+  lookup: Lookup,
+  apex: DomainName,
+  names: readonly DomainName[],
+  typesAt?: ReadonlyMap<DomainName, readonly RecordType[]>,
+): Promise<Capture> {
   const atName = async (name: DomainName): Promise<Capture> => {
     const sets: RecordSet[] = [];
     const unresolved: Unresolved[] = [];
     let asked = 0;
-    for (const type of USUAL_TYPES) {
+    for (const type of typesAt?.get(name) ?? USUAL_TYPES) {
       const live = await liveAt(lookup, apex, name, type);
       asked += 1;
       const cut = live.kind === "failed" ? live.answer.delegation?.ns : undefined;
