@@ -179,10 +179,11 @@ try {
     await zandrel(["status"]),
   ]);
   await shoot("site", [await zandrel(["site", "brackwater.example"])]);
+  const planned = await zandrel(["relocate", "plan", "brackwater.example", "--new-host", "zonemarrow"]);
   const captured = await zandrel(["relocate", "capture", "brackwater.example"]);
   await shoot("relocate", [
+    planned,
     captured,
-    await zandrel(["relocate", "compare", "brackwater.example", "--new-host", "zonemarrow"]),
     await zandrel(["relocate", "check", "brackwater.example", "--new-host", "zonemarrow"]),
   ]);
   await sheet(folder);
