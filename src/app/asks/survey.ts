@@ -1,7 +1,6 @@
 import type { Ask, State, View } from "../../core/ask/index.ts";
 import { dnsWants, isDelegated, look, stateOf, webProofOf } from "../../core/ask/index.ts";
 import { type Clash, type Draft, fillIn, makeDraft } from "../../core/change/index.ts";
-import { explainFlaw } from "../../core/dnssec/index.ts";
 import { listOf } from "../../core/english.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized, zoneLookup } from "../../core/lookup/index.ts";
@@ -157,12 +156,15 @@ async function refusalCause(views: readonly View[], domain: Domain, dns: DnsCont
   const refused = views.find((view) => view.answer.kind === "failed" && view.answer.why === "bogus");
   if (refused === undefined) return undefined;
   const verdict = await dns.trust(refused.name, refused.type);
-  if (verdict.kind === "bogus")
+  if (verdict.kind === "bogus") {
+    // Explaining is loaded only where something is wrong.
+    const { explainFlaw } = await import("../../core/dnssec/index.ts");
     return {
       kind: `dnssec-${verdict.flaw.code}`,
       at: displayName(verdict.flaw.name),
       ...explainFlaw(verdict.flaw, domain.name),
     };
+  }
   return {
     kind: "dnssec-refused",
     at: displayName(refused.name),

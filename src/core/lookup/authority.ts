@@ -1,6 +1,5 @@
 import { type DomainName, displayName, parentOf, ROOT, upwards } from "../name/index.ts";
 import type { DataOf, RecordSet } from "../record/index.ts";
-import { organizationalDomain } from "../suffix/index.ts";
 import type { Answer, Failed, Lookup } from "./lookup.ts";
 
 /** Asks a server by its address; `recursive` asks it to go and find the answer. */
@@ -104,6 +103,8 @@ export async function authorityOf(domain: DomainName, base: Lookup, servers: Ser
   else if (said?.kind === "failed" && said.delegation !== undefined) ({ ns, glue } = said.delegation);
   else if (said?.kind === "nodata" || said?.kind === "nxdomain") {
     const because = `${displayName(parent.apex)} does not hand ${displayName(domain)} on to any name server`;
+    // The list of registries is large, and seldom needed.
+    const { organizationalDomain } = await import("../suffix/index.ts");
     // Below a registered domain a name needs no name servers of its own.
     if (organizationalDomain(domain) === domain) return { kind: "not-delegated", parent: parent.apex, because };
     const { found } = await serversOf(parent.ns, [], base, servers);
