@@ -402,14 +402,24 @@ describe("intake", () => {
   });
   test("a service is not taken from a target, but offered by it", async () => {
     const here = workspace();
-    const take = (target: string) => zandrel(here, ["intake", "-"], { input: `Type: CNAME\nHost: shop\nTarget: ${target}\n` });
+    const take = (target: string) => zandrel(here, ["intake", "-"], { input: `Type: CNAME\nHost: www\nTarget: ${target}\n` });
     expect(await take("shops.kettlewright.example")).toMatchObject({
       exit: 2,
       err: expect.stringContaining("--add-service Kettlewright"),
     });
     expect(await take("shops.seekmere.example")).toMatchObject({ exit: 2, err: expect.stringContaining("--service (seekmere)") });
-    const page = "Seekmere asks for this record.\nType: CNAME\nHost: shop\nTarget: shops.seekmere.example\n";
+    const page = "Seekmere asks for this record.\nType: CNAME\nHost: www\nTarget: shops.seekmere.example\n";
     expect((await zandrel(here, ["intake", "-"], { input: page })).out).toContain("seekmere-site: seekmere, site");
+  });
+  test("what nothing on the page says the purpose of is not guessed: refused on a pipe, settled by an option", async () => {
+    const here = workspace();
+    const input = "Seekmere\nType: CNAME\nHost: k7f3\nTarget: k51.seekmere.example\n";
+    expect(await zandrel(here, ["intake", "-"], { input })).toMatchObject({
+      exit: 2,
+      err: expect.stringMatching(/does not say what the CNAME record of k7f3\.brackwater\.example is for: add --purpose site/),
+    });
+    expect((await zandrel(here, ["intake", "-", "--dry-run"], { input })).out).toContain("assumed");
+    expect((await zandrel(here, ["intake", "-", "--purpose", "ownership"], { input })).out).toContain("seekmere-ownership");
   });
   test("what a page tells to remove is saved once, by itself or with the first new ask", async () => {
     const here = workspace();

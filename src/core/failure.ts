@@ -1,6 +1,6 @@
 import type { IntakeProblem, IntakeQuestion, Leftover } from "./ask/intake/index.ts";
 import type { DomainName } from "./name/index.ts";
-import type { RecordSet } from "./record/index.ts";
+import type { RecordSet, ResourceRecord } from "./record/index.ts";
 
 /** A file, line and column, or a place inside a file: what an editor can jump to. */
 type Place = string;
@@ -126,6 +126,7 @@ export interface Failures {
   "undo-declined": Record<never, never>;
   "undo-needed": { readonly needs: readonly { readonly ask: string; readonly name: DomainName; readonly type: string }[] };
   "confirm-absent": { readonly ask: string; readonly because: string };
+  "which-purpose": { readonly records: readonly ResourceRecord[]; readonly guess: string };
   /** `offered` is the name of a new service that the paste looks like. */
   "which-service": { readonly known: readonly string[]; readonly offered?: string };
   "unknown-service": Unknown;

@@ -330,6 +330,12 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       "--confirmed",
     ),
   "confirm-one-ask": () => say("--confirmed is for exactly one ask", "name the ask by its id", "--confirmed"),
+  "which-purpose": ({ records, guess }) =>
+    say(
+      `the page does not say what ${listOf(records.map(({ name, type }) => `the ${type} record of ${displayName(name)}`))} ${records.length === 1 ? "is" : "are"} for`,
+      `add --purpose ${guess} if that is it; the others are in zandrel intake --help`,
+      "--purpose",
+    ),
   "which-service": ({ known: words, offered }) =>
     say(
       "it is not clear which service this is from",

@@ -192,7 +192,11 @@ journey("a wildcard, and a token below it that would take its site away", async 
   await on.type("zandrel publish brackwater.example --replace _seek.york.tour");
   // A wildcard that says the same needs nothing beside it, however often one looks.
   await on.type("zandrel intake - --service pagewick --id pagewick-york --host x", 2, "");
-  await on.type("zandrel intake - --service pagewick --id pagewick-bath", 0, table("CNAME | bath.tour | sites.pagewick.example"));
+  await on.type(
+    "zandrel intake - --service pagewick --id pagewick-bath --purpose site",
+    0,
+    table("CNAME | bath.tour | sites.pagewick.example"),
+  );
   expect(await on.type("zandrel publish brackwater.example")).toContain("already there");
 });
 

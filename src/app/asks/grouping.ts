@@ -59,6 +59,13 @@ export async function withPurposes(
   return asked;
 }
 
+/** Ends the command where nothing on the page says what records are for: the person has to. */
+export function expectPurposes(groups: readonly Group[]): void {
+  const unclear = groups.find(({ sure, records }) => !sure && records.length > 0);
+  if (unclear === undefined) return;
+  throw new Failure("which-purpose", { records: unclear.records.map(({ record }) => record), guess: unclear.purpose });
+}
+
 /** A proof with the page it is looked for on: where the paste names none, the home page of the domain. */
 const webProof = (proof: PastedProof, domain: DomainName): WebProof =>
   proof.kind === "file" ? proof : { ...proof, url: `https://${withoutRootDot(domain)}/` };

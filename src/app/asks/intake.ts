@@ -17,7 +17,7 @@ import { type Domain, KEY, kitsOf, openWorkspace, readText, type Workspace } fro
 import { type AppContext, answerFrom, type CommonRequest, type Outcome } from "../context.ts";
 import { domainFor, type Intake, reviseAsks } from "./add.ts";
 import { fromKit } from "./add-from-kit.ts";
-import { decideFor, type Grouped, groupsOf, withPurposes } from "./grouping.ts";
+import { decideFor, expectPurposes, type Grouped, groupsOf, withPurposes } from "./grouping.ts";
 import { namedService, serviceOfPaste } from "./which-service.ts";
 
 /** The paste: from a file, standard input, or the terminal. */
@@ -151,6 +151,7 @@ export async function intake(request: IntakeRequest, context: AppContext): Promi
     const kit = kitFor(read, domain, named === undefined ? kits : kits.filter(({ service }) => service === named.key));
     let groups = groupsOf(read, domain.name, text, request.purpose);
     if (context.interactive) groups = await withPurposes(groups, read.remove, purposes, context);
+    else if (!request.dryRun && value === undefined) expectPurposes(groups);
     for (const option of ["id", "insteadOf"] as const)
       if (request[option] !== undefined && groups.length > 1)
         throw new Failure("one-ask-only", { option: option === "id" ? "id" : "instead-of", asks: groups.length });

@@ -48,7 +48,7 @@ function purposeOf({ record, about }: PastedRecord, domain: DomainName, whole: s
   const target = "target" in data ? data.target : "";
   const named = first(NAMED, label) ?? first(NAMED, target);
   if (named !== undefined) return sure(named);
-  if (label === "www" || label === "@" || label === "*") return sure("site");
+  if (label === "www" || label === "@" || label === "*" || label.startsWith("*.")) return sure("site");
   const inPage = first(SAID, whole);
   if (label.startsWith("_")) return sure(inPage === "ownership" ? "ownership" : "certificate");
   return inPage === undefined ? { purpose: "site", sure: false } : sure(inPage);
@@ -68,7 +68,8 @@ export function byPurpose(
     const group = groups.get(purpose);
     if (group === undefined) groups.set(purpose, { sure, records: [record] });
     else {
-      group.sure &&= sure;
+      // What a page asks for beside the addresses of a site belongs to that site.
+      group.sure ||= sure;
       group.records.push(record);
     }
   }
