@@ -173,6 +173,7 @@ export async function initialise(
   const changed: string[] = [];
   const schemas = await fileSchemas();
   let host: Host | undefined;
+  const redirects = request.redirectTo !== undefined || request.role === "redirect";
   await lockWorkspace(folder, context, async () => {
     if (!existsSync(settingsPath)) {
       const from = request.settings;
@@ -221,7 +222,17 @@ export async function initialise(
     );
     created.push(join("domains", `${withoutRootDot(domain)}.yaml`));
   });
-  return { ended: "fine", result: { folder, domain, created, changed, host: host ?? null, next: "zandrel intake" } };
+  return {
+    ended: "fine",
+    result: {
+      folder,
+      domain,
+      created,
+      changed,
+      host: host ?? null,
+      next: redirects ? `zandrel site ${withoutRootDot(domain)}` : "zandrel intake",
+    },
+  };
 }
 
 /** The DNS host of a new domain: named, recognised, or the only one there is. */

@@ -519,6 +519,13 @@ describe("the web of a site", () => {
     const apart = { zone: { www: "www A 192.0.2.81" }, input: { web: [right("it leads there")] } };
     expect((await look(apart)).findings.map(({ id }) => id)).not.toContain("site-apex-differs");
   });
+  test("the same thing at several addresses is one finding", async () => {
+    const at = (url: string) => checksOf("redirect", url).wrong("temporary", "it is temporary (302)", "make it permanent");
+    const { findings } = await web(at(`http://${B}/zandrel/check?kept=yes`), at(`https://www.${B}/zandrel/check?kept=yes`));
+    expect(findings.filter(({ id }) => id === "site-redirect-temporary").map(({ evidence }) => evidence)).toEqual([
+      `http://${B}, https://www.${B}: it is temporary (302)`,
+    ]);
+  });
   test("what could not be looked at is neither right nor wrong", async () => {
     const { right: said, findings, unresolved } = await web(unknown("nobody answered in time", "try again"));
     expect(said.map(({ area }) => area)).not.toContain("site");

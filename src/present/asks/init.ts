@@ -29,5 +29,9 @@ function hostText({ domain, host }: Result): string {
 export function initialiseText(result: Result, { style, width }: Layout): string {
   const said = (word: string, files: readonly string[]) => files.map((file) => `${style.good(word)}  ${file}\n`).join("");
   const written = `${said("written", result.created)}${said("changed", result.changed)}`;
-  return `${written}${wrap(hostText(result), width)}\nNext: ${style.command(result.next)} (paste what the service shows, then press Ctrl-D), or ${style.command("zandrel guide")}\n`;
+  const whatFor =
+    result.next === "zandrel intake"
+      ? `(paste what the service shows, then press Ctrl-D), or ${style.command("zandrel guide")}`
+      : "(once the redirect is set where the domain is served)";
+  return `${written}${wrap(hostText(result), width)}\nNext: ${style.command(result.next)} ${whatFor}\n`;
 }

@@ -5,15 +5,25 @@ import type { Facts } from "../facts.ts";
 import { rulesOf, type Seen, when } from "../finding.ts";
 
 const PRIVATE = /^(10\.|192\.168\.|172\.(1[6-9]|2\d|3[01])\.|169\.254\.|0\.|f[cd][0-9a-f]{2}:|fe80:)/i;
-/** What was found wrong on the web, of some kinds. */
+/** A host, or an address without the path that it was tried with. */
+const placeOf = (name: string): string => name.replace(/^(https?:\/\/[^/]+)\/.*$/, "$1");
+
+/** What was found wrong on the web, of some kinds: the same thing at several places is one sighting. */
 const met =
   (...flaws: readonly SiteFlaw[]) =>
-  ({ web = [] }: Facts): Seen[] =>
-    web.flatMap(({ flaw, name, because, remedy }) =>
-      flaw === undefined || !flaws.includes(flaw)
-        ? []
-        : [{ evidence: because.includes(name) ? because : `${name}: ${because}`, remedy }],
-    );
+  ({ web = [] }: Facts): Seen[] => {
+    const seen = new Map<string, { readonly places: string[]; readonly because: string; readonly remedy: string }>();
+    for (const { flaw, name, because, remedy } of web) {
+      if (flaw === undefined || !flaws.includes(flaw)) continue;
+      const one = seen.get(`${because} ${remedy}`) ?? { places: [], because, remedy };
+      if (!because.includes(name)) one.places.push(placeOf(name));
+      seen.set(`${because} ${remedy}`, one);
+    }
+    return [...seen.values()].map(({ places, because, remedy }) => ({
+      evidence: places.length === 0 ? because : `${places.join(", ")}: ${because}`,
+      remedy,
+    }));
+  };
 
 const REDIRECTS = "RFC 9110 section 15.4";
 const hasSite = (role: string | undefined): boolean => role === "main" || role === "redirect" || role === "secondary";
