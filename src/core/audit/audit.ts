@@ -6,6 +6,7 @@ import { bulk, certificate, parked, transport } from "./rules/certificate-and-bu
 import { delegation } from "./rules/delegation.ts";
 import { dkim } from "./rules/dkim.ts";
 import { dmarc, NOTHING_PASSES } from "./rules/dmarc.ts";
+import { dnssec } from "./rules/dnssec.ts";
 import { mailIn } from "./rules/mail-in.ts";
 import { ownership } from "./rules/ownership.ts";
 import { reports } from "./rules/reports.ts";
@@ -16,6 +17,7 @@ import { wildcard } from "./rules/wildcard.ts";
 /** Everything the audit can say, in the order of the areas. */
 export const CATALOGUE: readonly Rule[] = [
   delegation,
+  dnssec,
   wildcard,
   ownership,
   mailIn,

@@ -1,4 +1,4 @@
-import { type DomainName, displayName, isAtOrBelow, isBelow, labelsOf, upwards } from "../name/index.ts";
+import { type DomainName, displayName, isAtOrBelow, isBelow, labelsOf, substituted, upwards } from "../name/index.ts";
 import { type DataOf, isOfType, type RecordSet, type RecordType, type ResourceRecord, toSets } from "../record/index.ts";
 import { type Denial, deniesName, nsec3Denial, nsecDenial } from "./denial.ts";
 import { ALGORITHMS, DIGESTS, isZoneKey, keyTag, standsFor } from "./keys.ts";
@@ -97,7 +97,10 @@ export class ChainOfTrust {
     const wanted = own ?? alias;
     if (wanted === undefined) return this.#judgeDenial(answer, zone, trust, name, type);
     // An alias that a DNAME makes is not signed; the DNAME is (RFC 6672 section 5.3.1).
-    const dname = own === undefined ? sets.find((set) => set.type === "DNAME" && isBelow(name, set.name)) : undefined;
+    const dname =
+      own === undefined
+        ? sets.find((set): set is RecordSet<DataOf["DNAME"]> => isOfType(set, "DNAME") && isBelow(name, set.name))
+        : undefined;
     const checked = this.#verify(dname ?? wanted, answer.answer, zone, trust.keys);
     if ("flaw" in checked) return { kind: "bogus", flaw: { ...checked.flaw, ...about, name: wanted.name, type: wanted.type } };
     if (checked.wildcard !== undefined && dname === undefined) {
@@ -107,7 +110,14 @@ export class ChainOfTrust {
     }
     const until = Math.min(trust.until, checked.expires);
     if (own !== undefined) return { kind: "secure", until };
-    const target = (alias as RecordSet<DataOf["CNAME"]>).data[0]?.target;
+    // What the unsigned alias says is never taken; it is what the DNAME makes of the name.
+    const to = dname?.data[0]?.target;
+    const target =
+      dname === undefined
+        ? (alias as RecordSet<DataOf["CNAME"]>).data[0]?.target
+        : to === undefined
+          ? undefined
+          : substituted(name, dname.name, to);
     if (target === undefined || aliases >= MAX_ALIASES)
       return { kind: "indeterminate", because: "the aliases lead round in a ring" };
     const behind = await this.judge(target, type, aliases + 1);
@@ -141,7 +151,8 @@ export class ChainOfTrust {
     let trust = await this.#anchored(anchor);
     // A DS record stands on the parent's side.
     const below = [...upwards(name)].filter((cut) => isBelow(cut, anchor.zone) && !(type === "DS" && cut === name)).reverse();
-    for (const cut of below.slice(0, MAX_DEPTH)) {
+    if (below.length > MAX_DEPTH) return { kind: "indeterminate", because: "it lies below more labels than are followed" };
+    for (const cut of below) {
       if (!isTrusted(trust)) return trust;
       const cutTrust = await this.#cut(cut, zone, trust);
       if (cutTrust === "no-cut") continue;

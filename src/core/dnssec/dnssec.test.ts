@@ -485,6 +485,37 @@ describe("what breaks a chain", () => {
       ),
     ).toHaveProperty("flaw");
   });
+  test("the alias that a DNAME makes is never believed by itself", async () => {
+    const made = world({}, { extra: 'old DNAME new\nx.new TXT "right"\nx.bad TXT "wrong"\n' });
+    const zone = made.zone;
+    const led = (target: string): SignedLookup => ({
+      async askSigned(of, type) {
+        const answer = await made.lookup.askSigned(of, type);
+        if (of !== name("x.old.brackwater.example") || answer.kind === "failed") return answer;
+        const dname = zone.answer(name("old.brackwater.example"), "DNAME");
+        const alias = { name: of, type: "CNAME", ttl: 60, data: { target: name(target) } };
+        return dname.kind === "failed" ? dname : { ...dname, answer: [...dname.answer, alias] };
+      },
+    });
+    const judged = (lookup: SignedLookup) =>
+      new ChainOfTrust(lookup, [anchorOf(made.root)], NOW).judge(name("x.old.brackwater.example"), "TXT");
+    expect(await judged(led("x.new.brackwater.example"))).toMatchObject({ kind: "secure" });
+    // A forged alias leads nowhere: what is judged is the name that the DNAME makes.
+    const asked: string[] = [];
+    const watched = led("x.bad.brackwater.example");
+    await judged({
+      askSigned(of, type) {
+        asked.push(of);
+        return watched.askSigned(of, type);
+      },
+    });
+    expect(asked).toContain("x.new.brackwater.example.");
+    expect(asked).not.toContain("x.bad.brackwater.example.");
+  });
+  test("a name below more labels than are followed is not called anything", async () => {
+    const deep = `${"a.".repeat(70)}brackwater.example.`;
+    expect(await judge(world(), deep)).toMatchObject({ kind: "indeterminate" });
+  });
   test("names that are aliases in a ring end", async () => {
     expect(await judge(world({}, { extra: "r1 CNAME r2\nr2 CNAME r1\n" }), "r1.brackwater.example.", "A")).toMatchObject({
       kind: "indeterminate",
