@@ -228,7 +228,7 @@ const EXTENDED: ReadonlyMap<number, string> = new Map([
 
 /** What a server says of its failure, behind the sentence about it. */
 function extendedWords({ edns }: Message): string {
-  const words = (edns?.errors ?? []).flatMap(({ code }) => EXTENDED.get(code) ?? []);
+  const words = (edns?.errors ?? []).flatMap((code) => EXTENDED.get(code) ?? []);
   return words.length === 0 ? "" : ` (it says: ${[...new Set(words)].join(", ")})`;
 }
 

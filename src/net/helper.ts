@@ -56,12 +56,15 @@ const SIGNALS = ["SIGINT", "SIGTERM", "SIGHUP"] as const;
 const MAX_OUTPUT = 4 * 1024 * 1024;
 
 /** The last words of a helper on standard error, for people. */
-/** What a program said last: its own words, where a run-time environment put a trace of the program behind them. */
-function lastWords(text: string): string {
-  const lines = text.trim().split("\n");
-  const thrown = lines.flatMap((line) => /^(?:Uncaught )?[A-Z][A-Za-z]*(?:Error|Exception): (.+)/.exec(line)?.[1] ?? []).at(-1);
-  return (thrown ?? lines.at(-1) ?? "").slice(0, 200);
-}
+/** Lines that a run-time environment puts behind an error: where it happened, and which version it is. */
+const TRACE = /^\s+at |^\s*[{}]|^Node\.js v|^\s*$/;
+
+/** What a program said last, without what its run-time environment adds. */
+const lastWords = (text: string): string =>
+  (text.split("\n").findLast((line) => !TRACE.test(line)) ?? "")
+    .trim()
+    .replace(/^(?:Uncaught )?[A-Z]\w*(?:Error|Exception): /, "")
+    .slice(0, 200);
 
 /**
  * Runs a helper program once: one JSON object on its standard input, one on its standard output. It gets the

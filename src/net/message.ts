@@ -55,12 +55,6 @@ export interface WireRecord {
   readonly data: RecordData | undefined;
 }
 
-/** An extended DNS error (RFC 8914 section 2); `text` is what the server adds, and may be empty. */
-interface ExtendedError {
-  readonly code: number;
-  readonly text: string;
-}
-
 /** A DNS message (RFC 1035 section 4.1). In an update the sections are zone, prerequisite, update, additional. */
 export interface Message {
   readonly id: number;
@@ -83,8 +77,8 @@ export interface Message {
     readonly payload: number;
     /** Whether signatures are wanted with the answer (RFC 3225). */
     readonly dnssecOk?: boolean;
-    /** What went wrong, in the answerer's words (RFC 8914). */
-    readonly errors?: readonly ExtendedError[];
+    /** The codes of what went wrong (RFC 8914 section 4). */
+    readonly errors?: readonly number[];
   };
 }
 
@@ -195,15 +189,14 @@ const EXTENDED_ERROR = 15;
 
 /** What an OPT record says (RFC 6891 section 6.1). */
 function ednsOf({ class: payload, ttl, data }: WireRecord): NonNullable<Message["edns"]> {
-  const errors: ExtendedError[] = [];
+  const errors: number[] = [];
   const from = new WireReader(Buffer.from(data !== undefined && "rdata" in data ? data.rdata : "", "hex"));
   while (from.left >= 4) {
     const option = from.u16();
     const length = from.u16();
     if (length > from.left) break;
     const octets = from.octets(length);
-    if (option === EXTENDED_ERROR && length >= 2)
-      errors.push({ code: octets.readUInt16BE(0), text: octets.toString("utf8", 2).replace(/\0+$/, "").slice(0, 300) });
+    if (option === EXTENDED_ERROR && length >= 2) errors.push(octets.readUInt16BE(0));
   }
   return { payload, ...((ttl & 0x8000) === 0 ? {} : { dnssecOk: true }), ...(errors.length === 0 ? {} : { errors }) };
 }

@@ -64,7 +64,12 @@ export type JournalEvent =
     }
   /** Mail is signed with another selector from then on. */
   | { readonly kind: "key-switched"; readonly from: string; readonly to: string }
-  | { /** DS records at the parent; `ttl` in seconds. */ readonly kind: "ds-seen"; readonly ttl: number }
+  | {
+      /** DS records at the parent: seen, or seen to be gone; `ttl` is the one they have or had, in seconds. */
+      readonly kind: "ds-seen";
+      readonly ttl: number;
+      readonly gone: boolean;
+    }
   | { readonly kind: "delegation-seen"; readonly host: string; readonly servers: readonly string[] }
   | { readonly kind: "settled"; readonly ask: string; readonly wanted: string }
   | {

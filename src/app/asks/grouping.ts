@@ -2,7 +2,7 @@ import { PURPOSES, type Purpose } from "../../core/ask/index.ts";
 import { byPurpose, type PastedProof, type PastedRecord, type Understood } from "../../core/ask/intake/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { askOfKit, type Kit } from "../../core/kit/index.ts";
-import { type DomainName, isAtOrBelow, name, withoutRootDot } from "../../core/name/index.ts";
+import { type DomainName, isAtOrBelow, parseName, withoutRootDot } from "../../core/name/index.ts";
 import { printData, type ResourceRecord } from "../../core/record/index.ts";
 import type { WebProof } from "../../core/site/index.ts";
 import type { Domain } from "../../workspace/index.ts";
@@ -109,16 +109,25 @@ const removalsOf = ({ asks }: Domain, without: string | undefined): Map<string, 
     ),
   );
 
+/** The name of the host that a web address is at; undefined where that is an IP address. */
+function hostAt(url: string): DomainName | undefined {
+  const { hostname } = new URL(url);
+  const parsed = /^\[|^[\d.]+$/.test(hostname) ? undefined : parseName(hostname);
+  return parsed?.ok === true ? parsed.value : undefined;
+}
+
 /**
- * Where a page forwards the whole domain to, another domain; undefined where it forwards only a host, within the domain, or
- * where the domain has a site of its own.
+ * Where a page forwards the whole domain to for good, another domain; undefined where it forwards only a host, within the domain
+ * or for a while, and where the domain is there for something else: asks of its own say so.
  */
 function redirectOf({ forwards }: Understood, now: Domain): DomainName | undefined {
-  const hostAt = (url: string) => name(new URL(url).hostname);
-  const whole = forwards.find(({ from, to }) => hostAt(from) === now.name && !isAtOrBelow(hostAt(to), now.name));
-  const ownSite = now.asks.some(({ purpose }) => purpose === "site");
-  if (whole === undefined || (ownSite && now.role !== "redirect")) return undefined;
-  const to = hostAt(whole.to);
+  if (now.role !== "redirect" && now.asks.length > 0) return undefined;
+  const [to] = forwards.flatMap(({ from, to, permanent }) => {
+    const target = hostAt(to);
+    return permanent === false || hostAt(from) !== now.name || target === undefined || isAtOrBelow(target, now.name)
+      ? []
+      : [target];
+  });
   return now.role === "redirect" && now.redirectTo === to ? undefined : to;
 }
 

@@ -168,14 +168,18 @@ function endedFor(asks: readonly Shown[], now: number): Ended {
 /** What {@link prove} is asked. */
 export interface ProveRequest extends CommonRequest, ProveOptions {}
 
+/** What a person at the terminal means: ids that several domains hold are made clear, and what is confirmed is one ask. */
+async function chosenOperands(request: ProveRequest, context: AppContext): Promise<readonly string[]> {
+  const workspace = openWorkspace(context.cwd, request.workspace);
+  const operands = await clearOperands(workspace, request.operands, context);
+  if (!request.confirmed) return operands;
+  const { domain, id } = await oneAsk(workspace, operands, context);
+  return [`${withoutRootDot(domain.name)}/${id}`];
+}
+
 /** Check as the service will, find the true cause where it is not found, ask the service, keep the evidence. */
 export async function prove(request: ProveRequest, context: AppContext): Promise<Outcome<ProveResult>> {
-  const known = openWorkspace(context.cwd, request.workspace);
-  let operands = await clearOperands(known, request.operands, context);
-  if (request.confirmed && context.interactive) {
-    const { domain, id } = await oneAsk(known, operands, context);
-    operands = [`${withoutRootDot(domain.name)}/${id}`];
-  }
+  const operands = context.interactive ? await chosenOperands(request, context) : request.operands;
   let targets: ReturnType<typeof targetsOf> = new Map();
   const pick = (workspace: Workspace) => {
     targets = targetsOf(workspace, operands);

@@ -257,18 +257,21 @@ async function capture(move: Move): Promise<{ ended: Ended; capture: NonNullable
 async function signaturesOf({ domain, dns, journal }: Move, fresh: Lookup): Promise<SignedMove> {
   const [known, keys] = await Promise.all([dns.dsAtParent(domain.name), fresh.ask(domain.name, "DNSKEY")]);
   const { ds, ttl = 0 } = known ?? {};
-  const seen = journal.entries(domain.name, "ds-seen").at(-1);
-  if (ds !== undefined && ds.length > 0 && (seen === undefined || dns.now - seen.at > MINUTE))
-    journal.append(dns.now, domain.name, { kind: "ds-seen", ttl });
+  const last = journal.entries(domain.name, "ds-seen").at(-1);
+  const isThere = ds !== undefined && ds.length > 0;
+  if (isThere && (last === undefined || last.gone || last.ttl !== ttl))
+    journal.append(dns.now, domain.name, { kind: "ds-seen", ttl, gone: false });
+  // From the first look that does not find them they may be remembered for the whole of their TTL.
+  if (ds?.length === 0 && last?.gone === false)
+    journal.append(dns.now, domain.name, { kind: "ds-seen", ttl: last.ttl, gone: true });
+  const gone = journal.entries(domain.name, "ds-seen").at(-1);
   return judgeSignedMove(
     domain.name,
-    { ds, ttl, lastSeen: seen },
+    { ds, ttl, gone: gone?.gone === true ? gone : undefined },
     keys.kind === "failed" ? undefined : keys.kind === "found" && isOfType(keys.set, "DNSKEY") ? keys.set.data : [],
     dns.now,
   );
 }
-
-const MINUTE = 60_000;
 
 const shownSignatures = (judged: SignedMove): NonNullable<RelocateResult["signatures"]> => ({
   dsTags: [],

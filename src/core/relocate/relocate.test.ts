@@ -89,15 +89,15 @@ describe("DNSSEC in a move", () => {
     ["a DS, and a new host that signs nothing", { ds: [stale], ttl: 60 }, [], { state: "breaks", keyTags: [] }],
     [
       "a DS deleted an hour ago, of a day's TTL",
-      { lastSeen: { at: now - 3_600_000, ttl: 86_400 } },
+      { gone: { at: now - 3_600_000, ttl: 86_400 } },
       [],
       { state: "waiting", until: now + 82_800_000 },
     ],
-    ["a DS deleted two days ago", { lastSeen: { at: now - 172_800_000, ttl: 86_400 } }, [], { state: "unsigned" }],
+    ["a DS deleted two days ago", { gone: { at: now - 172_800_000, ttl: 86_400 } }, [], { state: "unsigned" }],
     ["a parent that cannot be asked", { ds: undefined }, [key], { state: "unknown" }],
     ["a new host that cannot be asked", { ds: [ds] }, undefined, { state: "unknown" }],
   ])("%s", (_, known, keys, judged) => {
-    expect(judgeSignedMove(apex, { ds: [], ttl: 0, lastSeen: undefined, ...known }, keys, now)).toMatchObject(judged);
+    expect(judgeSignedMove(apex, { ds: [], ttl: 0, gone: undefined, ...known }, keys, now)).toMatchObject(judged);
   });
 });
 

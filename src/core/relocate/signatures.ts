@@ -21,12 +21,13 @@ export type SignedMove =
     }
   | { readonly state: "waiting" /** Milliseconds since 1970. */; readonly until: number };
 
-/** What is known of the DS set at the parent: its data and TTL, or when and with which TTL it was seen last. */
+/** What is known of the DS set at the parent: its data and TTL, or since when it is gone, and which TTL it had. */
 export interface DsKnown {
   /** Empty where the parent has none; undefined where it could not be asked. */
   readonly ds: readonly DataOf["DS"][] | undefined;
   readonly ttl: number;
-  readonly lastSeen: { readonly at: number; readonly ttl: number } | undefined;
+  /** `at` is when it was first seen to be gone; it may have been deleted just before. */
+  readonly gone: { readonly at: number; readonly ttl: number } | undefined;
 }
 
 /**
@@ -37,13 +38,13 @@ export interface DsKnown {
  */
 export function judgeSignedMove(
   zone: DomainName,
-  { ds, ttl, lastSeen }: DsKnown,
+  { ds, ttl, gone }: DsKnown,
   keys: readonly DataOf["DNSKEY"][] | undefined,
   now: number,
 ): SignedMove {
   if (ds === undefined) return { state: "unknown" };
   if (ds.length === 0) {
-    const until = lastSeen === undefined ? 0 : lastSeen.at + lastSeen.ttl * 1000;
+    const until = gone === undefined ? 0 : gone.at + gone.ttl * 1000;
     return now < until ? { state: "waiting", until } : { state: "unsigned" };
   }
   if (keys === undefined) return { state: "unknown" };

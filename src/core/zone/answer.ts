@@ -36,19 +36,18 @@ function fromNode(
 
 /** Answers one question from one zone; `of` has to lie in it. */
 export function answerFrom(zone: Zone, of: DomainName, type: RecordType): ZoneAnswer {
-  for (const above of downTo(zone, of)) {
-    // The DS set of a cut belongs to this side of it (RFC 4035 section 3.1.4.1).
-    if (above === of && type === "DS") break;
-    const ns = zone.nodes.get(above)?.get("NS") as RecordSet<DataOf["NS"]> | undefined;
-    if (ns !== undefined) return { kind: "delegated", ns };
-  }
-  // Everything below a DNAME is elsewhere, whatever stands there (RFC 6672 section 2.3).
+  // From the apex down: the first place that leads away decides, whatever is below it.
   for (const above of [zone.apex, ...downTo(zone, of)]) {
-    const dname = zone.nodes.get(above)?.get("DNAME") as RecordSet<DataOf["DNAME"]> | undefined;
+    const node = zone.nodes.get(above);
+    // The DS set of a cut belongs to this side of it (RFC 4035 section 3.1.4.1).
+    const ns = above === zone.apex || (above === of && type === "DS") ? undefined : node?.get("NS");
+    if (ns !== undefined) return { kind: "delegated", ns: ns as RecordSet<DataOf["NS"]> };
+    const dname = above === of ? undefined : (node?.get("DNAME") as RecordSet<DataOf["DNAME"]> | undefined);
     const to = dname?.data[0]?.target;
-    if (dname === undefined || to === undefined || above === of) continue;
-    const target = substituted(of, above, to);
-    if (target !== undefined) return { kind: "alias", set: { name: of, type: "CNAME", ttl: dname.ttl, data: [{ target }] } };
+    const target = to === undefined ? undefined : substituted(of, above, to);
+    // Everything below a DNAME is elsewhere (RFC 6672 section 2.3).
+    if (dname !== undefined && target !== undefined)
+      return { kind: "alias", set: { name: of, type: "CNAME", ttl: dname.ttl, data: [{ target }] } };
   }
   if (zone.names.has(of)) return fromNode(zone, zone.nodes.get(of), of, type);
   for (const above of upwards(of)) {
