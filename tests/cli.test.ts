@@ -308,6 +308,14 @@ describe("hosts and redirects without an editor", () => {
       way: "helper",
       title: "Reed Host",
     });
+    // What is not named stays: one field of a form, the key of an update.
+    for (const form of ["apex=empty", "names=full"]) await host("mosshost", "--form", form);
+    expect(read(here, "zandrel.yaml")).toContain("        apex: empty\n        names: full\n");
+    await host("mosshost", "--way", "update", "--server", "192.0.2.53", "--key-name", "k", "--secret", "env:MOSS");
+    expect(await host("mosshost", "--server", "192.0.2.54")).toMatchObject({
+      exit: 0,
+      out: expect.stringMatching(/server: 192\.0\.2\.54\n\s+key:\n\s+name: k\n(?:.*\n)?\s+secret: env:MOSS/),
+    });
     expect(await host("nettlehost", "--title", "Nettle & Co")).toMatchObject({ exit: 0 });
     expect(read(here, "zandrel.yaml")).toContain("    title: Nettle & Co # ours\n    publish: { way: zone-file");
     expect(read(here, "zandrel.yaml")).toContain(

@@ -194,6 +194,11 @@ describe("editing in place", () => {
     const before = "hosts:\n  a:\n    title: A # said\n    publish: { way: by-hand } # so\n# end\n";
     expect(withValue(before, ["hosts", "a", key], value)).toBe(after);
     expect(withValue(after, ["hosts", "a", key], value)).toBe(after);
+    const mixed = "# top\nhosts: # ours\n  a: { title: A } # one line\n  b: { title: B } # stays\n# end\n";
+    const changed = withValue(mixed, ["hosts", "a", key], value);
+    expect(parseDocument(changed).toJS()).toEqual({ hosts: { a: { title: "A", [key]: value }, b: { title: "B" } } });
+    for (const kept of ["# top\n", "hosts: # ours\n", "# one line\n", "  b: { title: B } # stays\n# end\n"])
+      expect(changed).toContain(kept);
     expect(parseDocument(withValue("hosts: { a: { title: A } }\n", ["hosts", "a", key], value)).toJS()).toMatchObject({
       hosts: { a: { [key]: value } },
     });

@@ -150,13 +150,14 @@ export const valueText = (text: string, path: readonly string[]): string => bloc
  */
 export function withValue(text: string, path: readonly string[], value: unknown): string {
   const document = parseDocument(text);
-  const parent = document.getIn(path.slice(0, -1)) as YAMLMap<Node, Node | null> | undefined;
+  const parent = (path.length === 1 ? document.contents : document.getIn(path.slice(0, -1))) as
+    | YAMLMap<Node, Node | null>
+    | undefined;
   const key = path.at(-1) as string;
-  if (!isMap(parent) || parent.flow === true || parent.items.length === 0) {
-    // A map on one line has no layout worth keeping.
-    document.setIn(path, document.createNode(value));
-    return document.toString({ lineWidth: 0 });
-  }
+  if (path.length > 1 && (!isMap(parent) || parent.flow === true || parent.items.length === 0))
+    // A map on one line is written anew, on lines of its own.
+    return withValue(text, path.slice(0, -1), { ...(isMap(parent) ? parent.toJSON() : {}), [key]: value });
+  if (!isMap(parent)) throw new Error("a map is expected at the top of the file");
   const first = (parent.items[0] as { key: Scalar }).key.range?.[0] ?? 0;
   const indent = first - (text.lastIndexOf("\n", first - 1) + 1);
   const pair = parent.items.find((item) => isScalar(item.key) && item.key.value === key);

@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { COMMON_FORM } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import {
@@ -8,6 +9,7 @@ import {
   lockWorkspace,
   openWorkspace,
   pickDomains,
+  type Settings,
   setHost,
   WAYS,
   type Way,
@@ -75,30 +77,72 @@ const formOf = (given: readonly string[]): Record<string, unknown> =>
     }),
   );
 
-/** The way as zandrel.yaml writes it; what is missing is asked on a terminal, and ends the command elsewhere. */
-async function publishOf(request: SetHostRequest, way: Way, context: AppContext): Promise<Record<string, unknown>> {
-  const told = { ...request };
+type Publishing = Settings["hosts"][string]["publish"];
+
+/** What zandrel.yaml says of a way already, as options would say it; a form only where it differs from the usual one. */
+function toldBefore(publish: Publishing | undefined, way: Way): Partial<SetHostRequest> & { readonly formWritten?: object } {
+  if (publish?.way !== way) return {};
+  switch (publish.way) {
+    case "by-hand": {
+      const usual = Object.entries(COMMON_FORM).map(([field, value]) => [field, JSON.stringify(value)]);
+      const isUsual = new Map(usual as [string, string][]);
+      const own = Object.entries(publish.form ?? {}).filter(([field, value]) => isUsual.get(field) !== JSON.stringify(value));
+      return { formWritten: Object.fromEntries(own) };
+    }
+    case "zone-file":
+      return { file: publish.file };
+    case "helper":
+      return { command: publish.command.join(" ") };
+    case "update": {
+      const { name: keyName, algorithm, secret } = publish.key;
+      return { server: publish.server, keyName: withoutRootDot(keyName), algorithm, secret };
+    }
+  }
+}
+
+/**
+ * The way as zandrel.yaml writes it. What is not told stays as it was; what is missing is asked on a terminal, and ends the
+ * command elsewhere.
+ */
+async function publishOf(
+  request: SetHostRequest,
+  way: Way,
+  before: Publishing | undefined,
+  context: AppContext,
+): Promise<Record<string, unknown>> {
+  const { formWritten, ...known } = toldBefore(before, way);
+  const named = Object.entries(request).filter(([, value]) => value !== undefined);
+  const told: SetHostRequest = { ...request, ...known, ...Object.fromEntries(named) };
+  const answers = new Map<HostField, string>();
   for (const field of NEEDED[way]) {
     if (told[field] !== undefined) continue;
     const answer = context.interactive ? await answerFrom(context, QUESTIONS[field]) : "";
     if (answer === "") throw new Failure("host-needs", { way, field });
-    told[field] = answer;
+    answers.set(field, answer);
   }
+  const of = (field: HostField) => told[field] ?? answers.get(field);
   switch (way) {
     case "by-hand":
-      return { way, ...(request.form.length === 0 ? {} : { form: formOf(request.form) }) };
+      return request.form.length === 0 && Object.keys(formWritten ?? {}).length === 0
+        ? { way }
+        : { way, form: { ...formWritten, ...formOf(request.form) } };
     case "zone-file":
-      return { way, file: told.file };
+      return { way, file: of("file") };
     case "helper":
-      return { way, command: told.command?.split(/\s+/).filter((word) => word !== "") };
+      return {
+        way,
+        command: of("command")
+          ?.split(/\s+/)
+          .filter((word) => word !== ""),
+      };
     case "update":
       return {
         way,
-        server: told.server,
+        server: of("server"),
         key: {
-          name: told.keyName,
+          name: of("keyName"),
           ...(told.algorithm === undefined ? {} : { algorithm: told.algorithm }),
-          secret: told.secret,
+          secret: of("secret"),
         },
       };
   }
@@ -155,7 +199,7 @@ export async function setDnsHost(request: SetHostRequest, context: AppContext): 
   const { folder, settings } = openWorkspace(context.cwd, request.workspace);
   const known = settings.hosts[key];
   const way = await wayOf(request, known !== undefined, context);
-  const publish = way === undefined ? undefined : await publishOf(request, way, context);
+  const publish = way === undefined ? undefined : await publishOf(request, way, known?.publish, context);
   const title =
     request.title ?? (known !== undefined ? undefined : key === given ? `${key[0]?.toUpperCase()}${key.slice(1)}` : given);
   return lockWorkspace(folder, context, () => {
