@@ -1,4 +1,4 @@
-import { mkdirSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
+import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import { execa } from "execa";
@@ -322,8 +322,5 @@ describeServers("chains of trust that real servers show", () => {
     for (const line of ["a.b.c\t60\tIN\tTXT", "*.wild\t60\tIN\tTXT", "alias\t60\tIN\tCNAME", "www\t60\tIN\tA"])
       expect(zone).toContain(line);
     expect(zone.replace(/^;.*$/gm, "")).not.toMatch(/RRSIG|NSEC|DNSKEY/);
-  });
-  test("every key file is one of the test's own", () => {
-    expect(readdirSync(folder).filter((file) => file.endsWith(".private")).length).toBeGreaterThan(FAULTS.length);
   });
 });

@@ -184,7 +184,7 @@ export async function survey(
   const journalled = loadJournalState(journal, domain.name);
   const looked = await dns.look(domain);
   const { authority, lookup, viewpoints, undelegatedHosts } = looked;
-  // A domain of the workspace is a zone of its own: where it is not handed on, its host's servers are asked by nobody.
+  // A domain of the workspace is a zone of its own: where it is not delegated, its host's servers are asked by nobody.
   const trouble =
     authority.kind === "delegated"
       ? undefined

@@ -322,8 +322,8 @@ function openZoneFiles(
   return {
     now,
     world: lookup,
-    trust: async () => ({ kind: "indeterminate", because: "zone files are not checked for signatures" }),
-    trustAt: async () => ({ kind: "indeterminate", because: "zone files are not checked for signatures" }),
+    trust: async () => ({ kind: "indeterminate", why: "no-anchor", because: "zone files are not checked for signatures" }),
+    trustAt: async () => ({ kind: "indeterminate", why: "no-anchor", because: "zone files are not checked for signatures" }),
     dsAtParent: async () => undefined,
     into: undefined,
     web: undefined,

@@ -2,6 +2,7 @@ import { type DomainName, displayName, name, under, withoutRootDot } from "../..
 import type { DataOf } from "../../core/record/index.ts";
 import {
   checksOf,
+  type Fetched,
   judgeAddresses,
   judgeCertificate,
   judgePage,
@@ -10,7 +11,7 @@ import {
   mayIssue,
   type SiteCheck,
 } from "../../core/site/index.ts";
-import { fetchPage, followPage, type WebOptions } from "../../net/web.ts";
+import { followPage, type WebOptions } from "../../net/web.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
 import type { DnsContext } from "../dns/context.ts";
 
@@ -74,7 +75,7 @@ async function caaChecks(host: DomainName, workspace: Workspace, dns: DnsContext
 }
 
 /** What the checks of one domain look at. */
-export interface Looking {
+export interface SiteContext {
   readonly domain: Domain;
   readonly workspace: Workspace;
   readonly dns: DnsContext;
@@ -86,7 +87,7 @@ export interface Looking {
 const LEADING: ReadonlySet<string> = new Set(["A", "AAAA", "CNAME"]);
 
 /** When something at a host was published last; a certificate takes its time from there. */
-const publishedAt = ({ journal, domain }: Looking, host: DomainName): number | undefined =>
+const publishedAt = ({ journal, domain }: SiteContext, host: DomainName): number | undefined =>
   journal
     ?.publications(domain.name)
     .findLast(
@@ -95,15 +96,15 @@ const publishedAt = ({ journal, domain }: Looking, host: DomainName): number | u
         opened.changes.some((change) => change.name === host && LEADING.has(change.type) && change.after !== undefined),
     )?.closed?.at;
 
-async function checkHost(looking: Looking, host: DomainName): Promise<SiteCheck[]> {
-  const { domain, workspace, dns, web } = looking;
+async function checkHost(site: SiteContext, host: DomainName): Promise<SiteCheck[]> {
+  const { domain, workspace, dns, web } = site;
   const plain = withoutRootDot(host);
   const { found, failure } = await addressesAt(dns, host);
   const addresses = judgeAddresses(host, found, await wantedAddresses(domain, host, dns), failure);
   if (found === undefined || found.length === 0) return addresses;
-  const certificate = judgeCertificate(plain, await fetchPage(`https://${plain}/`, web), dns.now, publishedAt(looking, host));
-  const page = judgePage(plain, await followPage(`https://${plain}/`, web));
-  return [...addresses, certificate, ...page, ...(await caaChecks(host, workspace, dns))];
+  const chain = await followPage(`https://${plain}/`, web);
+  const certificate = judgeCertificate(plain, chain[0] as Fetched, dns.now, publishedAt(site, host));
+  return [...addresses, certificate, ...judgePage(plain, chain), ...(await caaChecks(host, workspace, dns))];
 }
 
 /** Whether a domain is meant to lead visitors anywhere. */
@@ -116,7 +117,7 @@ function redirectTarget(domain: Domain, workspace: Workspace): DomainName | unde
 }
 
 /** Hosts that asks lead somewhere on the web: shops, interfaces, links in mail. */
-function otherHosts({ domain }: Looking, known: readonly DomainName[]): DomainName[] {
+function otherHosts({ domain }: SiteContext, known: readonly DomainName[]): DomainName[] {
   const hosts = domain.asks
     .filter(({ purpose }) => purpose === "site" || purpose === "redirect" || purpose === "tracking")
     .flatMap(({ wants }) => wants.flatMap((want) => (want.kind === "records" && LEADING.has(want.type) ? [want.name] : [])));
@@ -126,10 +127,10 @@ function otherHosts({ domain }: Looking, known: readonly DomainName[]): DomainNa
 }
 
 /** The domain itself and `www`, each for itself and both together. */
-async function checkPair(looking: Looking, www: DomainName): Promise<SiteCheck[]> {
-  const { domain, web } = looking;
+async function checkPair(site: SiteContext, www: DomainName): Promise<SiteCheck[]> {
+  const { domain, web } = site;
   const hosts = [domain.name, www];
-  const each = await Promise.all(hosts.map((host) => checkHost(looking, host)));
+  const each = await Promise.all(hosts.map((host) => checkHost(site, host)));
   // What cannot be reached, or shows no site at all, says so by itself.
   const none = (one: SiteCheck) =>
     (one.id === "address" && one.met !== true) || one.id === "parked" || one.id === "wrong-service";
@@ -140,8 +141,8 @@ async function checkPair(looking: Looking, www: DomainName): Promise<SiteCheck[]
 }
 
 /** A domain that only redirects: at both names, over HTTP and HTTPS. */
-async function checkRedirect(looking: Looking, www: DomainName): Promise<SiteCheck[]> {
-  const { domain, workspace, dns, web } = looking;
+async function checkRedirect(site: SiteContext, www: DomainName): Promise<SiteCheck[]> {
+  const { domain, workspace, dns, web } = site;
   const leadsTo = redirectTarget(domain, workspace);
   if (leadsTo === undefined)
     return [
@@ -157,22 +158,23 @@ async function checkRedirect(looking: Looking, www: DomainName): Promise<SiteChe
     const addresses = judgeAddresses(host, found, await wantedAddresses(domain, host, dns), failure);
     if (found === undefined || found.length === 0) return addresses;
     const plain = withoutRootDot(host);
-    const start = [`http://${plain}${PROBE}`, `https://${plain}${PROBE}`];
-    const redirects = await Promise.all(start.map(async (url) => judgeRedirect(url, await followPage(url, web), target, alsoAt)));
+    const [bare, secure] = [`http://${plain}${PROBE}`, `https://${plain}${PROBE}`];
+    const [chain, secureChain] = await Promise.all([followPage(bare, web), followPage(secure, web)]);
     return [
       ...addresses,
-      ...redirects,
-      judgeCertificate(plain, await fetchPage(`https://${plain}/`, web), dns.now, publishedAt(looking, host)),
+      judgeRedirect(bare, chain, target, alsoAt),
+      judgeRedirect(secure, secureChain, target, alsoAt),
+      judgeCertificate(plain, secureChain[0] as Fetched, dns.now, publishedAt(site, host)),
     ];
   });
   return (await Promise.all(per)).flat();
 }
 
 /** Where the names of a domain lead: the domain itself and `www` together, and every host that an ask leads somewhere. */
-export async function checkDomain(looking: Looking): Promise<SiteCheck[]> {
-  const { domain } = looking;
+export async function checkDomain(site: SiteContext): Promise<SiteCheck[]> {
+  const { domain } = site;
   const www = under(name("www"), domain.name) as DomainName;
-  const main = await (domain.role === "redirect" ? checkRedirect(looking, www) : checkPair(looking, www));
-  const others = await Promise.all(otherHosts(looking, [domain.name, www]).map((host) => checkHost(looking, host)));
+  const main = await (domain.role === "redirect" ? checkRedirect(site, www) : checkPair(site, www));
+  const others = await Promise.all(otherHosts(site, [domain.name, www]).map((host) => checkHost(site, host)));
   return [...main, ...others.flat()];
 }

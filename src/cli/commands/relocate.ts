@@ -1,5 +1,6 @@
 import { resolve } from "node:path";
-import { relocate, relocateSchema } from "../../app/publishing/relocate.ts";
+import { relocate } from "../../app/relocate/relocate.ts";
+import { relocateSchema } from "../../app/relocate/schema.ts";
 import { replaceFile } from "../../workspace/index.ts";
 import { command } from "../command.ts";
 import { flag, resolverOptions, text, time } from "../options.ts";

@@ -87,7 +87,7 @@ async function look({ zone = {}, input = {}, silent }: Case, asked = new Set<str
     lookup,
     world: lookup,
     now: NOW,
-    trust: async () => ({ kind: "indeterminate", because: "" }),
+    trust: async () => ({ kind: "indeterminate", why: "no-anchor", because: "" }),
     authority,
     organizationalDomain,
     selectors: [],
@@ -532,6 +532,13 @@ describe("the web of a site", () => {
     expect(findings.filter(({ area }) => area === "site")).toEqual([]);
     expect(unresolved).toContainEqual({ name: `${B}.`, type: "web", because: `${B}: nobody answered in time` });
   });
+});
+
+test("signatures that could not be asked for are no finding, and are named as unresolved", async () => {
+  const trust = async () => ({ kind: "indeterminate", why: "unasked", because: "nobody answers for the keys" }) as const;
+  const { findings, unresolved } = await look({ input: { trust } });
+  expect(findings.map(({ id }) => id).filter((id) => /dnssec|ds-/.test(id))).toEqual([]);
+  expect(unresolved).toContainEqual({ name: `${B}.`, type: "DNSSEC", because: "nobody answers for the keys" });
 });
 
 test("a source that could not be asked has not moved", async () => {

@@ -220,7 +220,7 @@ async function transportFacts({ input, at, host, below, everywhere }: Asking, wi
     everywhere.ask(domain, "SPF"),
     everywhere.ask(domain, "CDS"),
   ]);
-  const { trust = async (): Promise<Verdict> => ({ kind: "indeterminate", because: "" }) } = input;
+  const { trust = async (): Promise<Verdict> => ({ kind: "indeterminate", why: "no-anchor", because: "" }) } = input;
   const own = await trust(domain, "SOA");
   const { authority, trustAt } = input;
   const badServers =
@@ -310,6 +310,13 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
     plain: displayName(input.domain),
     unresolved: [
       ...unresolved.values(),
+      ...transport.chains
+        .slice(0, 1)
+        .flatMap((one) =>
+          one.kind === "indeterminate" && one.why === "unasked"
+            ? [{ name: input.domain, type: "DNSSEC", because: one.because }]
+            : [],
+        ),
       ...(input.web ?? [])
         .filter((one) => one.met === undefined)
         .map(({ name, because }) => ({

@@ -58,7 +58,12 @@ export type Verdict =
   | { readonly kind: "secure" /** Seconds since 1970 at which the first signature of the chain ends. */; readonly until: number }
   | { readonly kind: "insecure"; readonly zone: DomainName; readonly why: "no-ds" | "unknown-algorithm" | "too-costly" }
   | { readonly kind: "bogus"; readonly flaw: ChainFlaw }
-  | { readonly kind: "indeterminate"; readonly because: string };
+  | {
+      readonly kind: "indeterminate";
+      /** `unasked`: somebody could not be asked; otherwise there is nothing to begin from, or no end. */
+      readonly why: "unasked" | "no-anchor" | "endless";
+      readonly because: string;
+    };
 
 /** A zone whose keys are trusted, or why they are not. */
 type Trust = { readonly keys: readonly DataOf["DNSKEY"][]; readonly until: number } | Exclude<Verdict, { kind: "secure" }>;
@@ -89,7 +94,7 @@ export class ChainOfTrust {
     if (!("zone" in found && "trust" in found)) return found;
     const { zone, trust } = found;
     const answer = await this.#lookup.askSigned(name, type);
-    if (answer.kind === "failed") return { kind: "indeterminate", because: answer.detail };
+    if (answer.kind === "failed") return { kind: "indeterminate", why: "unasked", because: answer.detail };
     const sets = setsOf(answer.answer);
     const about = { zone, name, type };
     const own = sets.find((set) => set.name === name && set.type === type);
@@ -119,7 +124,7 @@ export class ChainOfTrust {
           ? undefined
           : substituted(name, dname.name, to);
     if (target === undefined || aliases >= MAX_ALIASES)
-      return { kind: "indeterminate", because: "the aliases lead round in a ring" };
+      return { kind: "indeterminate", why: "endless", because: "the aliases lead round in a ring" };
     const behind = await this.judge(target, type, aliases + 1);
     return behind.kind === "secure" ? { kind: "secure", until: Math.min(until, behind.until) } : behind;
   }
@@ -130,7 +135,11 @@ export class ChainOfTrust {
     if (known === undefined) {
       known = this.#fromDs(zone, ds, Number.POSITIVE_INFINITY).then((trust) =>
         !isTrusted(trust) && trust.kind === "bogus"
-          ? { kind: "indeterminate", because: `the keys of ${displayName(zone)} are not those that are known here` }
+          ? {
+              kind: "indeterminate",
+              why: "no-anchor",
+              because: `the keys of ${displayName(zone)} are not those that are known here`,
+            }
           : trust,
       );
       this.#zones.set(zone, known);
@@ -138,7 +147,7 @@ export class ChainOfTrust {
     return known;
   }
 
-  /** The zone that holds a name, from the trust anchor down: each label may be where a zone is handed on. */
+  /** The zone that holds a name, from the trust anchor down: each label may be where a zone is delegated. */
   async #zoneOf(
     name: DomainName,
     type: RecordType,
@@ -146,12 +155,13 @@ export class ChainOfTrust {
     { readonly zone: DomainName; readonly trust: Extract<Trust, { keys: unknown }> } | Exclude<Verdict, { kind: "secure" }>
   > {
     const anchor = this.#anchorOf(name);
-    if (anchor === undefined) return { kind: "indeterminate", because: "no trust anchor is known for it" };
+    if (anchor === undefined) return { kind: "indeterminate", why: "no-anchor", because: "no trust anchor is known for it" };
     let zone = anchor.zone;
     let trust = await this.#anchored(anchor);
     // A DS record stands on the parent's side.
     const below = [...upwards(name)].filter((cut) => isBelow(cut, anchor.zone) && !(type === "DS" && cut === name)).reverse();
-    if (below.length > MAX_DEPTH) return { kind: "indeterminate", because: "it lies below more labels than are followed" };
+    if (below.length > MAX_DEPTH)
+      return { kind: "indeterminate", why: "endless", because: "it lies below more labels than are followed" };
     for (const cut of below) {
       if (!isTrusted(trust)) return trust;
       const cutTrust = await this.#cut(cut, zone, trust);
@@ -171,10 +181,10 @@ export class ChainOfTrust {
     return known;
   }
 
-  /** Whether a zone is handed on at a name, and what may be believed of it. */
+  /** Whether a zone is delegated at a name, and what may be believed of it. */
   async #findCut(cut: DomainName, parent: DomainName, trust: Extract<Trust, { keys: unknown }>): Promise<Trust | "no-cut"> {
     const answer = await this.#lookup.askSigned(cut, "DS");
-    if (answer.kind === "failed") return { kind: "indeterminate", because: answer.detail };
+    if (answer.kind === "failed") return { kind: "indeterminate", why: "unasked", because: answer.detail };
     const sets = setsOf(answer.answer);
     const ds = sets.find((set): set is RecordSet<DataOf["DS"]> => set.name === cut && isOfType(set, "DS"));
     if (ds !== undefined) {
@@ -192,10 +202,8 @@ export class ChainOfTrust {
       case "no-type":
       case "no-name":
         return "no-cut";
-      case undefined: {
-        const flaw = this.#denialFlaw(answer, parent, trust.keys);
-        return { kind: "bogus", flaw: { ...flaw, zone: parent, name: cut, type: "DS" } };
-      }
+      case undefined:
+        return { kind: "bogus", flaw: this.#denialFlaw(answer, parent, trust.keys, cut, "DS") };
     }
   }
 
@@ -209,7 +217,7 @@ export class ChainOfTrust {
     const usable = ds.filter((one) => ALGORITHMS.has(one.algorithm) && DIGESTS.has(one.digestType));
     if (usable.length === 0) return { kind: "insecure", zone, why: "unknown-algorithm" };
     const answer = await this.#lookup.askSigned(zone, "DNSKEY");
-    if (answer.kind === "failed") return { kind: "indeterminate", because: answer.detail };
+    if (answer.kind === "failed") return { kind: "indeterminate", why: "unasked", because: answer.detail };
     const dsTags = [...new Set(usable.map((one) => one.keyTag))];
     const about = { zone, name: zone, type: "DNSKEY" } as const;
     const dsTtl = ttl === undefined ? {} : { dsTtl: ttl };
@@ -262,18 +270,21 @@ export class ChainOfTrust {
     return denied === "no-name" && answer.exists && type !== "DS" ? undefined : denied;
   }
 
-  /** Why a denial is not believed: its records are missing, or their signatures do not count. */
+  /** Why a denial is not believed: the signature of one of its records does not count, or records are missing. */
   #denialFlaw(
     { authority }: Extract<SignedAnswer, { kind: "answer" }>,
     zone: DomainName,
     keys: readonly DataOf["DNSKEY"][],
-  ): SignatureFlaw | { readonly code: "denial-missing" } {
+    name: DomainName,
+    type: RecordType,
+  ): ChainFlaw {
     const soa = setsOf(authority).find((set) => set.type === "SOA");
     for (const set of [...this.#denials(authority, zone, keys).all, ...(soa === undefined ? [] : [soa])]) {
       const checked = this.#verify(set, authority, zone, keys);
-      if ("flaw" in checked && checked.flaw.code !== "signature-missing") return checked.flaw;
+      if ("flaw" in checked && checked.flaw.code !== "signature-missing")
+        return { ...checked.flaw, zone, name: set.name, type: set.type };
     }
-    return { code: "denial-missing" };
+    return { code: "denial-missing", zone, name, type };
   }
 
   #judgeDenial(
@@ -292,7 +303,7 @@ export class ChainOfTrust {
       case "too-costly":
         return { kind: "insecure", zone, why: "too-costly" };
       case undefined:
-        return { kind: "bogus", flaw: { ...this.#denialFlaw(answer, zone, trust.keys), zone, name, type } };
+        return { kind: "bogus", flaw: this.#denialFlaw(answer, zone, trust.keys, name, type) };
     }
   }
 }

@@ -23,11 +23,11 @@ const apex = name("brackwater.example");
 const side = (lines: string): Lookup =>
   zoneLookup(zonesOf(readZone(`$TTL 300\n@ SOA a b 1 1 1 1 60\n@ NS ns1\n${lines}`, { origin: apex })));
 const OLD =
-  '@ A 192.0.2.1\n@ TXT "v=spf1 -all"\nwww CNAME x.test.\n*.tour TXT wild\nodd-name A 192.0.2.9\nshop NS ns1.elsewhere.test.\n@ CAA 0 issue "sealbarrow.example"\n';
+  '@ A 192.0.2.1\n@ TXT "v=spf1 -all"\nwww CNAME x.test.\n*.tour TXT wild\nodd-name A 192.0.2.9\nshop NS ns1.elsewhere.test.\nwing NS ns.wing\nns.wing A 192.0.2.53\nwing DS 4711 13 2 ab\n@ CAA 0 issue "sealbarrow.example"\n';
 
 describe("capturing by asking", () => {
   test("finds the usual names and the known ones, and nothing twice", async () => {
-    const names = namesToAsk(apex, [name("odd-name", apex), name("x.tour", apex)]);
+    const names = namesToAsk(apex, [name("odd-name", apex), name("x.tour", apex), name("wing", apex)]);
     const { sets, unresolved } = await captureByAsking(side(OLD), apex, names);
     expect(unresolved).toEqual([]);
     expect(sets.map((set) => `${set.name.replace(".brackwater.example.", "")} ${set.type}`)).toEqual([
@@ -38,6 +38,9 @@ describe("capturing by asking", () => {
       "www CNAME",
       "shop NS",
       "odd-name A",
+      "wing NS",
+      "ns.wing A",
+      "wing DS",
     ]);
   });
   test("what comes out as a zone file says the same when read again, without the host's own records", async () => {

@@ -1,6 +1,6 @@
 import { allOf } from "../english.ts";
 import { type Lookup, liveAt } from "../lookup/index.ts";
-import { type DomainName, displayName, parseName, relativeText } from "../name/index.ts";
+import { type DomainName, displayName, isBelow, parseName, relativeText } from "../name/index.ts";
 import { printData, type RecordSet, type RecordType, sameData } from "../record/index.ts";
 import { USUAL_NAMES, USUAL_TYPES } from "./usual-names.ts";
 
@@ -44,10 +44,15 @@ export async function captureByAsking(
     for (const type of typesAt?.get(name) ?? USUAL_TYPES) {
       const live = await liveAt(lookup, apex, name, type);
       asked += 1;
-      const cut = live.kind === "failed" ? live.answer.delegation?.ns : undefined;
+      const cut = live.kind === "failed" ? live.answer.delegation : undefined;
       if (live.kind === "set" || live.kind === "alias") sets.push(live.set);
-      if (cut !== undefined) sets.push(cut);
-      else if (live.kind === "failed") unresolved.push({ name, type, because: live.answer.detail });
+      if (cut !== undefined) {
+        // What belongs to a delegation moves with it: the addresses of its servers in this zone, and its DS records.
+        const ds = await lookup.ask(name, "DS");
+        asked += 1;
+        sets.push(cut.ns, ...cut.glue.filter((set) => isBelow(set.name, apex)), ...(ds.kind === "found" ? [ds.set] : []));
+        if (ds.kind === "failed" && ds.why !== "delegated") unresolved.push({ name, type: "DS", because: ds.detail });
+      } else if (live.kind === "failed") unresolved.push({ name, type, because: live.answer.detail });
       // Where an alias stands, or another zone begins, nothing else is to be found.
       if (live.kind === "alias" || live.kind === "dname" || cut !== undefined) break;
     }

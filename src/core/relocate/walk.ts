@@ -2,6 +2,9 @@ import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, isBelow } from "../name/index.ts";
 import { isOfType, type RecordType } from "../record/index.ts";
 
+/** Types that the DNS host makes itself as it signs. */
+const SIGNING: ReadonlySet<RecordType> = new Set(["RRSIG", "NSEC", "DNSKEY", "NSEC3PARAM", "CDS", "CDNSKEY"]);
+
 /** Names that are followed at most; a zone of an organisation has far fewer. */
 const MAX_NAMES = 20_000;
 
@@ -20,7 +23,10 @@ export async function walkNames(
     const set = answer.kind === "found" && answer.chain.length === 0 && isOfType(answer.set, "NSEC") ? answer.set : undefined;
     const [data] = set?.data ?? [];
     if (set === undefined || data === undefined || set.name !== at) return undefined;
-    names.set(at, data.types);
+    names.set(
+      at,
+      data.types.filter((type) => !SIGNING.has(type)),
+    );
     const next = data.next.name;
     if (next === apex) return names;
     if (!isBelow(next, apex) || names.has(next) || next.startsWith("\\000")) return undefined;

@@ -1,5 +1,6 @@
 import type * as z from "zod";
-import { type RelocateResult, relocate, type unresolved } from "../../app/publishing/relocate.ts";
+import type { relocate } from "../../app/relocate/relocate.ts";
+import type { RelocateResult, unresolved } from "../../app/relocate/schema.ts";
 import type { record } from "../../app/shapes.ts";
 import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
@@ -122,10 +123,14 @@ export function relocateText(result: RelocateResult, layout: Layout): string {
       (step, i) =>
         `  ${style.strong(String(i + 1))}  ${style.careful(spanOf(step, now))}\n     ${wrap(stepText(step, result), width - 5, "     ")}\n`,
     );
+    const doubts =
+      planned.unresolved.length === 0
+        ? ""
+        : `${open(planned.unresolved).join("\n")}\nNot everything could be asked, so that some times may be too short: plan it again before you begin.\n`;
     const verdict = late
       ? `${style.bad("Too early:")} the name servers may change from ${deadline(planned.possibleFrom, now)} on. Plan it again with a later --move-at.\nNext: ${again("plan")}`
       : `Next: ${style.command(`zandrel relocate capture ${withoutRootDot(domain)}`)}`;
-    return `${title}  the move to ${visible(newHost ?? "")}: the name servers change at ${deadline(planned.moveAt, now)}\n${signed}${steps.join("")}${verdict}\n`;
+    return `${title}  the move to ${visible(newHost ?? "")}: the name servers change at ${deadline(planned.moveAt, now)}\n${signed}${steps.join("")}${doubts}${verdict}\n`;
   }
   if (compared !== null) {
     const WORDS = {

@@ -1,4 +1,4 @@
-import { type ChainFlaw, explainFlaw, MAX_ITERATIONS } from "../../dnssec/index.ts";
+import { type ChainFlaw, explainFlaw, MAX_ITERATIONS, type Verdict } from "../../dnssec/index.ts";
 import { displayName } from "../../name/index.ts";
 import { type DataOf, isOfType } from "../../record/index.ts";
 import { spanText } from "../../spread/index.ts";
@@ -15,7 +15,17 @@ function flaws({ chains, domain }: Facts, ...codes: readonly ChainFlaw["code"][]
   return [...new Map(seen.map(({ because, remedy }) => [because, { evidence: because, remedy }])).values()];
 }
 
-/** What is wrong with the signatures of a domain; it belongs to how the domain is handed on. */
+/** One sighting where the domain counts as unsigned for a reason of its own. */
+const unsignedFor =
+  (why: Extract<Verdict, { kind: "insecure" }>["why"], evidence: string, remedy: string) =>
+  ({ chains, domain }: Facts): Seen[] =>
+    when(
+      chains.some((one) => one.kind === "insecure" && one.zone === domain && one.why === why),
+      evidence,
+      remedy,
+    );
+
+/** What is wrong with the signatures of a domain; it belongs to how the domain is delegated. */
 export const dnssec = rulesOf("delegation", [
   [
     "ds-without-key",
@@ -144,15 +154,11 @@ export const dnssec = rulesOf("delegation", [
     "RFC 8624 section 3",
     "The domain is signed in a way that nobody checks any more",
     "It counts as unsigned: forged answers are believed.",
-    ({ chains, domain }) =>
-      chains.some((one) => one.kind === "insecure" && one.zone === domain && one.why === "unknown-algorithm")
-        ? [
-            {
-              evidence: "every DS record at the registrar names an algorithm or digest that is out of use",
-              remedy: "ask the DNS host to sign with algorithm 13, then enter the DS record it shows at the registrar",
-            },
-          ]
-        : [],
+    unsignedFor(
+      "unknown-algorithm",
+      "every DS record at the registrar names an algorithm or digest that is out of use",
+      "ask the DNS host to sign with algorithm 13, then enter the DS record it shows at the registrar",
+    ),
   ],
   [
     "dnssec-costly",
@@ -160,15 +166,11 @@ export const dnssec = rulesOf("delegation", [
     "RFC 9276 section 3.1",
     "The hashes of names are repeated so often that nobody checks them",
     "What the domain says of names that are not there counts as unsigned.",
-    ({ chains, domain }) =>
-      chains.some((one) => one.kind === "insecure" && one.zone === domain && one.why === "too-costly")
-        ? [
-            {
-              evidence: `NSEC3 repeats its hash more than ${MAX_ITERATIONS} times`,
-              remedy: "ask the DNS host to set the iterations of NSEC3 to 0",
-            },
-          ]
-        : [],
+    unsignedFor(
+      "too-costly",
+      `NSEC3 repeats its hash more than ${MAX_ITERATIONS} times`,
+      "ask the DNS host to set the iterations of NSEC3 to 0",
+    ),
   ],
   [
     "dnssec-unused",

@@ -1,0 +1,82 @@
+import { existsSync } from "node:fs";
+import { resolve } from "node:path";
+import { MAX_PASTE, understand } from "../../core/ask/intake/index.ts";
+import { Failure } from "../../core/failure.ts";
+import { displayName } from "../../core/name/index.ts";
+import { type RecordSet, toSets } from "../../core/record/index.ts";
+import { captureByAsking, isHosts, namesToAsk, walkNames, zoneText } from "../../core/relocate/index.ts";
+import { transferZone } from "../../net/index.ts";
+import { readText, replaceFile } from "../../workspace/index.ts";
+import type { Ended } from "../context.ts";
+
+import { expectOld, fromFile, knownNames, type Move } from "./move.ts";
+import type { RelocateResult } from "./schema.ts";
+
+/** Records that the old host's form shows: as a zone file, or in whatever layout it prints or exports them. */
+function fromExport(move: Move, file: string): RecordSet[] {
+  try {
+    return fromFile(move, file);
+  } catch (error) {
+    if (!(error instanceof Failure) || error.code !== "zone-file-line") throw error;
+    const { domain, context, workspace } = move;
+    const text = readText(resolve(context.cwd, file), "utf8", MAX_PASTE);
+    const read = understand({ text, domain: domain.name, ttl: workspace.settings.defaults.ttl, choices: new Map() });
+    const [problem] = read.problems;
+    if (problem !== undefined) throw new Failure("paste-problem", { problem });
+    if (read.leftover.length > 0) throw new Failure("paste-leftover", { leftover: read.leftover });
+    if (read.questions.length > 0) throw new Failure("paste-ambiguous", { questions: read.questions });
+    return toSets(read.records.map(({ record }) => record));
+  }
+}
+
+/** Writes the zone down as it is. */
+export async function capture(move: Move): Promise<{ ended: Ended; capture: NonNullable<RelocateResult["capture"]> }> {
+  const { domain, looked, dns, request, context, workspace, file } = move;
+  const old = expectOld(move);
+  if (existsSync(resolve(context.cwd, file)) && !request.force) throw new Failure("file-there", { path: file, what: "capture" });
+  const exported = request.export;
+  const extra = exported === undefined ? [] : fromExport(move, exported);
+  let whole: readonly RecordSet[] | undefined;
+  let refusal = "";
+  const servers = looked.authority.kind === "delegated" ? looked.authority.servers : [];
+  for (const server of servers) {
+    const transferred = await transferZone(
+      { address: server.address, port: workspace.settings.defaults.authorityPort },
+      domain.name,
+      Math.max(10_000, request.timeout),
+    );
+    if (transferred.ok) {
+      whole = transferred.value;
+      break;
+    }
+    refusal = transferred.error.detail;
+  }
+  const walked = whole === undefined ? await walkNames(old, domain.name) : undefined;
+  const names =
+    walked === undefined ? namesToAsk(domain.name, [...knownNames(move), ...extra.map((set) => set.name)]) : [...walked.keys()];
+  const asked = whole === undefined ? await captureByAsking(old, domain.name, names, walked) : undefined;
+  const live = new Map((whole ?? asked?.sets ?? []).map((set) => [`${set.name} ${set.type}`, set]));
+  // What was exported and is not live any more stays out; what could not be asked for is taken from the export.
+  const failedSets = new Set(asked?.unresolved.map((one) => `${one.name} ${one.type}`));
+  for (const set of extra) if (failedSets.has(`${set.name} ${set.type}`)) live.set(`${set.name} ${set.type}`, set);
+  const sets = [...live.values()].filter((set) => !isHosts(set, domain.name));
+  const because =
+    walked !== undefined
+      ? "the domain is signed, and its own list of names (NSEC) was followed to the end, so that no name is missing"
+      : whole === undefined
+        ? `${refusal}; ${asked?.asked ?? 0} questions were asked about the usual names${exported === undefined ? "" : ", those of the export"} and those known from asks and journal, so records at other names are not in it: compare it with the list in the old host's form`
+        : "the server handed out the whole zone";
+  const remarks = [
+    `${displayName(domain.name)}, captured ${new Date(dns.now).toISOString()}`,
+    because,
+    "The new host brings its own SOA and NS records; they are left out here.",
+  ];
+  replaceFile(resolve(context.cwd, file), zoneText(domain.name, sets, remarks), { encoding: "latin1" });
+  const records = sets.reduce((sum, set) => sum + set.data.length, 0);
+  const missing = asked?.unresolved ?? [];
+  const otherHosts = Object.keys(workspace.settings.hosts).filter((key) => key !== domain.host);
+  return {
+    ended: missing.length > 0 ? "undetermined" : "fine",
+    capture: { file, records, whole: whole !== undefined || walked !== undefined, because, otherHosts, unresolved: [...missing] },
+  };
+}

@@ -1,0 +1,56 @@
+import { existsSync } from "node:fs";
+import { resolve } from "node:path";
+import { Failure } from "../../core/failure.ts";
+import { setJson } from "../../core/record/index.ts";
+import { compareSides, namesToAsk, USUAL_TYPES } from "../../core/relocate/index.ts";
+import type { Ended } from "../context.ts";
+import { hostServer } from "../dns/context.ts";
+
+import { expectOld, fromFile, knownNames, type Move, newHost, type Signatures, shownSignatures, signaturesOf } from "./move.ts";
+import type { RelocateResult } from "./schema.ts";
+
+/** Compares both hosts name by name. */
+export async function compare(
+  move: Move,
+): Promise<{ ended: Ended; compare: NonNullable<RelocateResult["compare"]> } & Signatures> {
+  const { domain, context, file, dns, workspace } = move;
+  const fresh = newHost(move);
+  const soa = await fresh.lookup.ask(domain.name, "SOA");
+  if (soa.kind === "failed")
+    throw new Failure(
+      "new-host-silent",
+      { title: fresh.title, domain: domain.name, because: soa.detail, refused: soa.why === "refused" },
+      soa.why === "refused" ? "problem" : "undetermined",
+    );
+  const captured = existsSync(resolve(context.cwd, file)) ? fromFile(move, file) : [];
+  // After the move the parent names the new servers; the old ones are then known from the domain's host.
+  const oldHost = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.servers[0];
+  const old =
+    oldHost === undefined || domain.host === fresh.key
+      ? expectOld(move)
+      : dns.server(hostServer(oldHost, workspace.settings.defaults.authorityPort));
+  const names = namesToAsk(domain.name, [...knownNames(move), ...captured.map((set) => set.name)]);
+  const types = new Set([...USUAL_TYPES, ...captured.map((set) => set.type)]);
+  const wanted = names.flatMap((one) => [...types].map((type) => ({ name: one, type })));
+  const { same, differences, unresolved: open } = await compareSides(old, fresh.lookup, domain.name, wanted);
+  const serious = differences.filter((one) => one.kind !== "ttl" && one.kind !== "extra");
+  const judged = await signaturesOf(move, fresh.lookup);
+  const survives = judged.state === "unsigned" || judged.state === "fits";
+  const ready = serious.length === 0 && open.length === 0 && survives;
+  return {
+    ended: open.length > 0 || judged.state === "unknown" ? "undetermined" : ready ? "fine" : "problem",
+    signatures: shownSignatures(judged),
+    compare: {
+      ready,
+      same,
+      differences: differences.map((one) => ({
+        kind: one.kind,
+        name: one.name,
+        type: one.type,
+        old: setJson(one.old),
+        new: setJson(one.new),
+      })),
+      unresolved: [...open],
+    },
+  };
+}
