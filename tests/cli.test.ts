@@ -349,6 +349,20 @@ describe("hosts and redirects without an editor", () => {
     expect((await taken()).out).toContain("Saved: this domain redirects to brackwater.example.");
     expect(read(here, path)).toContain("redirectTo: brackwater.example\n");
     expect((await taken()).out).toContain("Next: zandrel site puppetfest.example");
+    expect(await zandrel(here, ["init", "puppetfest.example", "--redirect-to", "www.puppetfest.example"])).toMatchObject({
+      exit: 2,
+      err: expect.stringContaining("which is a part of it"),
+    });
+    // Neither an address nor a forwarding for a while makes one that redirects.
+    for (const to of ["https://192.0.2.1/", "https://[2001:db8::1]/"])
+      expect(
+        (
+          await zandrel(here, ["intake", "-", "--domain", "puppetfest.example"], {
+            input: page.replace("https://brackwater.example", to),
+          })
+        ).err,
+      ).not.toMatch(/Error|at .*js/);
+    expect(read(here, path)).toContain("redirectTo: brackwater.example\n");
     // A domain that has a site of its own stays one.
     await zandrel(here, [
       "intake",

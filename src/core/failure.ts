@@ -85,6 +85,7 @@ export interface Failures {
   "unknown-domain": { readonly domain: DomainName; readonly known: readonly DomainName[] };
   "domain-twice": { readonly path: string; readonly other: string; readonly domain: DomainName };
   "domain-there": { readonly domain: DomainName };
+  "redirect-within": { readonly domain: DomainName; readonly to: DomainName };
   "not-in-workspace": { readonly domain: DomainName };
   "unknown-host": Unknown;
   "host-key": { readonly given: string };

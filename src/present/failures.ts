@@ -212,6 +212,12 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "domain-twice": ({ path, other, domain }) =>
     say(`${path} and ${other} both describe ${displayName(domain)}`, "keep one of the two files", path),
   "domain-there": ({ domain }) => say(`${displayName(domain)} is already in this workspace`, "see zandrel status"),
+  "redirect-within": ({ domain, to }) =>
+    say(
+      `${displayName(domain)} cannot redirect to ${displayName(to)}, which is a part of it`,
+      "name the other domain; that www leads to the domain itself needs no setting",
+      "--redirect-to",
+    ),
   "not-in-workspace": ({ domain }) =>
     say(
       `${displayName(domain)} is in no workspace, so nothing can be saved for it`,

@@ -139,7 +139,7 @@ describe("revising a domain", () => {
     writeFileSync(join(here, "zandrel.yaml"), settings);
     writeFileSync(join(here, "domains", "brackwater.example.yaml"), domain);
     const run = program(
-      `import { openWorkspace, revise } from "./workspace.ts";
+      `import { revise } from "./edit.ts"; import { openWorkspace } from "./workspace.ts";
       const [domain] = openWorkspace(".", ".").domains;
       const ask = { id: "a", service: "new", purpose: "ownership", asked: "2026-03-02", records: "@ TXT token\\n" };
       revise(".", domain, { service: { key: "new", title: "New" }, without: [], add: [ask] });`,

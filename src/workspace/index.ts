@@ -9,6 +9,7 @@
  * ```
  */
 
+export { type AskEntry, changeDomain, revise, setHost } from "./edit.ts";
 export { readText, replaceFile } from "./files.ts";
 export type { Journal, JournalEvent, JournalledChange, Publication, PublicationEnd } from "./journal.ts";
 export * from "./keys.ts";
@@ -19,8 +20,6 @@ export { KEY, keyFor, ROLES, type Settings, WAYS, type Way } from "./schema.ts";
 export { ignoreInGit, readSecret, type SecretPlace, secretFile, secretVariable } from "./secret.ts";
 export type { ReportStore } from "./tally.ts";
 export {
-  type AskEntry,
-  changeDomain,
   type Domain,
   domainPath,
   exclusively,
@@ -30,9 +29,7 @@ export {
   openWorkspace,
   pickDomains,
   readSettings,
-  revise,
   SETTINGS_FILE,
-  setHost,
   type Workspace,
 } from "./workspace.ts";
 

@@ -2,7 +2,7 @@ import { existsSync } from "node:fs";
 import { basename, join, resolve } from "node:path";
 import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
-import { type DomainName, parseName, withoutRootDot } from "../../core/name/index.ts";
+import { type DomainName, isAtOrBelow, parseName, withoutRootDot } from "../../core/name/index.ts";
 import { isOfType } from "../../core/record/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import {
@@ -194,6 +194,8 @@ export async function initialise(
     if (named !== undefined && !Object.hasOwn(settings.hosts, named))
       throw new Failure("unknown-host", { given: named, known: Object.keys(settings.hosts) });
     const redirectTo = request.redirectTo === undefined ? undefined : nameMeant(request.redirectTo);
+    if (redirectTo !== undefined && isAtOrBelow(redirectTo, domain))
+      throw new Failure("redirect-within", { domain, to: redirectTo });
     // Where a domain redirects to makes it one that redirects.
     const role = request.role ?? (redirectTo === undefined ? undefined : "redirect");
     const known = domains.find((one) => one.name === domain);

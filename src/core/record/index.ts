@@ -9,7 +9,8 @@
  * The text form of whole records lives in `core/zone`, because a line only means something inside its file.
  */
 export * from "./data.ts";
-export { fromBase32, parseIpv4, parseIpv6, parseSeconds, type Token, toBase32 } from "./fields.ts";
+export { fromBase32, toBase32 } from "./dnssec-fields.ts";
+export { parseIpv4, parseIpv6, parseSeconds, type Token } from "./fields.ts";
 export * from "./octets.ts";
 export * from "./set.ts";
 export * from "./type-names.ts";

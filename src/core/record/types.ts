@@ -1,28 +1,22 @@
 import type { DomainName } from "../name/index.ts";
 import { err, ok, type Result } from "../result.ts";
 import type { DataOf, KnownType, RecordData, RecordType } from "./data.ts";
+import { hashedName, moment, restBase64, saltHex, spelledDomain, typeBits, typeName } from "./dnssec-fields.ts";
 import {
   type DataError,
   domain,
   expectEnd,
   type Field,
   generic,
-  hashedName,
   ipv4,
   ipv6,
-  moment,
   plainDomain,
-  restBase64,
   restHex,
   restText,
-  saltHex,
   seconds,
-  spelledDomain,
   strings,
   type Token,
   TokenCursor,
-  typeBits,
-  typeName,
   u8,
   u16,
   u32,
