@@ -111,6 +111,12 @@ export class DnsClient {
     return { ...failure, why: "bogus", detail };
   }
 
+  /** Whether a server answers over TCP, which it has to where an answer is long (RFC 7766 section 5). */
+  async takesTcp(server: Exclude<ServerAddress, { readonly url: string }>, name: DomainName): Promise<boolean> {
+    const request = encodeMessage(queryMessage({ name, type: "SOA", class: CLASS.IN }, false, true));
+    return (await exchangeTcp(server, request, this.#timeout)).ok;
+  }
+
   /** One question to one server: the answer as it came, or why there is none. */
   query(
     server: ServerAddress,

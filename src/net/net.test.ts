@@ -114,6 +114,37 @@ describe("the client", () => {
       detail: expect.stringContaining("nothing listens there"),
     });
   });
+  /** A failure with the code of an extended error (RFC 8914). */
+  const extended = (request: Buffer, code: number): Buffer => {
+    const failure = Buffer.from(reply(request, { rcode: RCODE.SERVFAIL, edns: { payload: 1232 } }) as Buffer);
+    failure.writeUInt16BE(6, failure.length - 2);
+    return Buffer.concat([failure, Buffer.from([0, 15, 0, 2, 0, code])]);
+  };
+  const unchecked = (request: Buffer): boolean => (request.readUInt16BE(2) & 0x0010) !== 0;
+  test("a resolver that refuses for signatures is told from one that fails, in the words of its extended error", async () => {
+    const checking = await serve(async (request) =>
+      unchecked(request) ? reply(request, { answers: [txt("hi")] }) : extended(request, 7),
+    );
+    expect(await client().at(checking, { recursive: true }).ask(apex, "TXT")).toMatchObject({
+      kind: "failed",
+      why: "bogus",
+      detail: expect.stringMatching(/signatures do not hold \(it says: signature expired\)/),
+    });
+    expect((await client().at(checking, { recursive: true, unchecked: true }).ask(apex, "TXT")).kind).toBe("found");
+    expect(await client().signedAt(checking).askSigned(apex, "TXT")).toMatchObject({ kind: "answer", exists: true });
+    const failing = await serve(async (request) => extended(request, 22));
+    expect(await client().at(failing, { recursive: true }).ask(apex, "TXT")).toMatchObject({
+      kind: "failed",
+      why: "servfail",
+      detail: expect.stringMatching(/it says: no reachable authority/),
+    });
+    expect(await client().signedAt(failing).askSigned(apex, "TXT")).toMatchObject({ kind: "failed" });
+  });
+  test("whether a server answers over TCP", async () => {
+    const both = await serve(async (request) => reply(request, {}));
+    expect("port" in both && (await client().takesTcp(both, apex))).toBe(true);
+    expect(await client().takesTcp({ address: "127.0.0.1", port: 9 }, apex)).toBe(false);
+  });
   test("a cut answer comes again over TCP, whole", async () => {
     const via: string[] = [];
     const long = Array.from({ length: 20 }, (_, i) => txt(`${i}${"x".repeat(200)}`));

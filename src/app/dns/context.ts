@@ -62,6 +62,8 @@ export interface DnsContext {
   /** Whether answers come from files, so that nothing observed may be journalled. */
   readonly fromFiles: boolean;
   look(domain: Pick<Domain, "name" | "host">): Promise<DomainLook>;
+  /** Whether a name server of a domain, by its address, answers over TCP. */
+  takesTcp(server: string, domain: DomainName): Promise<boolean>;
   /** One server by its address, asked without recursion. */
   server(address: ServerAddress): Lookup;
   close(): void;
@@ -70,7 +72,7 @@ export interface DnsContext {
 /** A DNS client that is loaded with its first question: who only reads zone files needs none of it. */
 function lazyClient(
   timeout: number,
-): Pick<DnsClient, "at" | "close"> & { signedAt(server: ServerAddress, recursive?: boolean): SignedLookup } {
+): Pick<DnsClient, "at" | "takesTcp" | "close"> & { signedAt(server: ServerAddress, recursive?: boolean): SignedLookup } {
   let loading: Promise<DnsClient> | undefined;
   const client = () => (loading ??= import("../../net/client.ts").then((net) => new net.DnsClient({ timeout })));
   return {
@@ -78,6 +80,7 @@ function lazyClient(
     signedAt: (server, recursive) => ({
       askSigned: async (name, type) => (await client()).signedAt(server, recursive).askSigned(name, type),
     }),
+    takesTcp: async (server, name) => (await client()).takesTcp(server, name),
     close: () => void loading?.then((opened) => opened.close()),
   };
 }
@@ -271,6 +274,7 @@ export function openDns(
     includeFrom: request.includeFrom ?? [],
     names: new Set(),
     fromFiles: false,
+    takesTcp: (address, domain) => client.takesTcp({ address, port }, domain),
     server: (address) => ask(address, false),
     close: () => client.close(),
     async look({ name, host }) {
@@ -330,6 +334,7 @@ function openZoneFiles(
     includeFrom,
     names: new Set(zones.flatMap((zone) => [...zone.names])),
     fromFiles: true,
+    takesTcp: async () => true,
     server: () => lookup,
     close: () => client?.close(),
     async look({ name }) {

@@ -179,6 +179,22 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
   ["delegation-unanswered", { input: { authority: servers(silence, silence) } }],
   ["server-silent", { input: { authority: servers(serving(1), silence) } }],
   ["server-lame", { input: { authority: servers(serving(1), refusal) } }],
+  ["server-no-tcp", { input: { takesTcp: async () => false } }],
+  [
+    "glue-differs",
+    {
+      zone: { ns1: "@ NS ns.own", own: "ns.own A 192.0.2.53" },
+      input: {
+        authority: {
+          kind: "delegated",
+          apex: name(B),
+          servers: [{ name: name(`ns.own.${B}`), address: "192.0.2.99", lookup: serving(1) }],
+          unreachable: [],
+          ttl: 60,
+        },
+      },
+    },
+  ],
   [
     "server-unfound",
     {

@@ -35,6 +35,8 @@ export interface AuditInput {
   readonly trust?: (name: DomainName, type: string) => Promise<Verdict>;
   /** The same, as one name server of the domain shows it. */
   readonly trustAt?: (server: string, name: DomainName, type: string) => Promise<Verdict>;
+  /** Whether a name server, by its address, answers over TCP. */
+  readonly takesTcp?: (server: string) => Promise<boolean>;
   /** What visitors meet at the names of the site; undefined where the web was not looked at. */
   readonly web?: readonly SiteCheck[] | undefined;
   /** Certificate issuers of the workspace. */
@@ -78,6 +80,8 @@ export interface Facts extends AuditInput {
     readonly address: string;
     readonly soa: Published<"SOA">;
     readonly ns: Published<"NS">;
+    /** False where it answers over UDP, and over TCP it does not. */
+    readonly takesTcp: boolean;
   }[];
   readonly nameServers: readonly Host[];
   readonly apex: Host;

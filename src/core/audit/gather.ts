@@ -93,7 +93,9 @@ async function zoneFacts({ input, at, host, below }: Asking) {
   const servers = await Promise.all(
     delegated.map(async ({ name, address, lookup }) => {
       const [publishedSoa, publishedNs] = await Promise.all([at(domain, "SOA", lookup), at(domain, "NS", lookup)]);
-      return { name, address, soa: publishedSoa, ns: publishedNs };
+      const answers = publishedSoa.answer.kind !== "failed";
+      const takesTcp = !answers || input.takesTcp === undefined || (await input.takesTcp(address));
+      return { name, address, soa: publishedSoa, ns: publishedNs, takesTcp };
     }),
   );
   const nameServers = await Promise.all([...new Set(ns.data.map((data) => data.target))].map(host));

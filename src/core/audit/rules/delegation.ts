@@ -1,4 +1,4 @@
-import { displayName } from "../../name/index.ts";
+import { displayName, isBelow } from "../../name/index.ts";
 import { spanText } from "../../spread/index.ts";
 import { rulesOf, when } from "../finding.ts";
 
@@ -113,6 +113,39 @@ export const delegation = rulesOf("delegation", [
         "make both lists the same, at the registrar or in the zone",
       );
     },
+  ],
+  [
+    "server-no-tcp",
+    "risks",
+    "RFC 7766 section 5",
+    "A name server does not answer over TCP",
+    "Long answers, such as keys and many texts, do not fit one datagram: some resolvers never get them.",
+    ({ servers }) =>
+      servers.flatMap(({ name, address, takesTcp }) =>
+        when(
+          !takesTcp,
+          `${displayName(name)} (${address}) answers over UDP only`,
+          "ask the DNS host to open port 53 for TCP, at the firewall too",
+        ),
+      ),
+  ],
+  [
+    "glue-differs",
+    "risks",
+    "RFC 1034 section 4.2.2",
+    "The registrar has another address for a name server than the zone",
+    "Resolvers are led to an address that may be out of use, and answers depend on who asks.",
+    ({ servers, nameServers, domain }) =>
+      servers.flatMap(({ name, address }) => {
+        // The registrar keeps addresses only of servers that are named within the domain.
+        if (!isBelow(name, domain)) return [];
+        const own = nameServers.find((host) => host.name === name)?.addresses ?? [];
+        return when(
+          own.length > 0 && !own.includes(address),
+          `the registrar says ${address} for ${displayName(name)}, and the zone ${own.join(", ")}`,
+          `enter ${own.join(" and ")} for ${displayName(name)} at the registrar, as a host or glue record`,
+        );
+      }),
   ],
   [
     "ns-alias",
