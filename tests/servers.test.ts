@@ -2,6 +2,10 @@ import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import { execa } from "execa";
+import { ChainOfTrust, dsFor } from "../src/core/dnssec/index.ts";
+import { name } from "../src/core/name/index.ts";
+import type { DataOf } from "../src/core/record/index.ts";
+import { DnsClient } from "../src/net/index.ts";
 import { answers, BINARIES, describeServers, missing, start, startKnot, startUnbound, stopServers } from "./real-servers.ts";
 import { folderWith, freePort, zandrel } from "./zandrel.ts";
 
@@ -9,39 +13,63 @@ import { folderWith, freePort, zandrel } from "./zandrel.ts";
 const REGISTRY = "127.61.0.1";
 const SECRET = "c2VjcmV0IHNlY3JldCBzZWNyZXQgc2VjcmV0IHNlY3JldA==";
 
-/** One DNS host: the software, its address, and its configuration with a zone and a key. */
-const HOSTS = [
-  {
+/** One DNS host: the software, its address, whether it signs its zones by itself, and its configuration with a zone and a key. */
+interface HostCase {
+  readonly title: string;
+  readonly software: "knotd" | "named";
+  readonly signs: boolean;
+  readonly address: string;
+  readonly vantage: string;
+  readonly algorithm: "hmac-sha256" | "hmac-sha512";
+  start(folder: string, port: number): Promise<void>;
+}
+const knotd = (signs: boolean, address: string, vantage: string): HostCase => {
+  const algorithm = "hmac-sha256";
+  return {
+    title: signs ? "knotd, which signs" : "knotd",
     software: "knotd",
-    address: "127.61.0.2",
-    vantage: "127.61.0.12",
-    algorithm: "hmac-sha256",
-    async start(folder: string, port: number, address: string, algorithm: string) {
+    signs,
+    address,
+    vantage,
+    algorithm,
+    async start(folder, port) {
       startKnot(folder, {
         listen: `${address}@${port}`,
-        more: `key:\n  - id: brackwater-key\n    algorithm: ${algorithm}\n    secret: ${SECRET}\nacl:\n  - id: update\n    key: brackwater-key\n    action: update\n`,
+        more: `key:\n  - id: brackwater-key\n    algorithm: ${algorithm}\n    secret: ${SECRET}\nacl:\n  - id: update\n    key: brackwater-key\n    action: [update, transfer]\n${signs ? "policy:\n  - id: quick\n    algorithm: ecdsap256sha256\n    single-type-signing: on\n" : ""}`,
         zones: { "brackwater.example": "brackwater.zone" },
-        zone: "    acl: update\n",
+        zone: `    acl: update\n${signs ? "    dnssec-signing: on\n    dnssec-policy: quick\n" : ""}`,
       });
     },
-  },
-  {
+  };
+};
+const named = (signs: boolean, vantage: string): HostCase => {
+  // named only listens on addresses that an interface really has.
+  const [address, algorithm] = ["127.0.0.1", "hmac-sha512"] as const;
+  return {
+    title: signs ? "named, which signs" : "named",
     software: "named",
-    // named only listens on addresses that an interface really has.
-    address: "127.0.0.1",
-    vantage: "127.61.0.13",
-    algorithm: "hmac-sha512",
-    async start(folder: string, port: number, address: string, algorithm: string) {
+    signs,
+    address,
+    vantage,
+    algorithm,
+    async start(folder, port) {
       writeFileSync(
         join(folder, "named.conf"),
-        `key brackwater-key { algorithm ${algorithm}; secret "${SECRET}"; };\noptions { directory "${folder}"; listen-on port ${port} { ${address}; }; listen-on-v6 { none; }; pid-file "${folder}/named.pid"; session-keyfile "${folder}/session.key"; recursion no; dnssec-validation no; };\ncontrols { };\nzone "brackwater.example" { type primary; file "${folder}/brackwater.zone"; allow-update { key brackwater-key; }; };\n`,
+        `key brackwater-key { algorithm ${algorithm}; secret "${SECRET}"; };\noptions { directory "${folder}"; listen-on port ${port} { ${address}; }; listen-on-v6 { none; }; pid-file "${folder}/named.pid"; session-keyfile "${folder}/session.key"; recursion no; dnssec-validation no; };\ncontrols { };\nzone "brackwater.example" { type primary; file "${folder}/brackwater.zone"; allow-update { key brackwater-key; };${signs ? " dnssec-policy default; inline-signing yes;" : ""} };\n`,
       );
       start(BINARIES.named, ["-f", "-c", join(folder, "named.conf")]);
     },
-  },
-] as const;
+  };
+};
+const HOSTS = [
+  knotd(false, "127.61.0.2", "127.61.0.12"),
+  named(false, "127.61.0.13"),
+  knotd(true, "127.61.0.4", "127.61.0.14"),
+  named(true, "127.61.0.15"),
+];
 
-describeServers.each(HOSTS)("with $software as the DNS host", ({ software, address, vantage, algorithm, start: startHost }) => {
+describeServers.each(HOSTS)("with $title as the DNS host", (host) => {
+  const { software, signs, address, vantage, algorithm } = host;
   let port: number;
   let folder: string;
   const env = { TSIG: SECRET };
@@ -67,7 +95,7 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
     );
     writeFileSync(join(folder, "domains/brackwater.example.yaml"), "domain: brackwater.example\nhost: nettlehost\nasks: []\n");
     startKnot(folder, { listen: `${REGISTRY}@${port}`, zones: { ".": "root.zone", "example.": "example.zone" } });
-    await startHost(folder, port, address, algorithm);
+    await host.start(folder, port);
     startUnbound(folder, vantage, port, { "brackwater.example": address, example: REGISTRY, ".": REGISTRY });
     await answers(REGISTRY, port, "example", "SOA");
     await answers(address, port, "brackwater.example", "SOA");
@@ -132,7 +160,6 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
 
   test("somebody changed the zone since: nothing is done, and what changed is shown", async () => {
     const { sendUpdate } = await import("../src/net/update.ts");
-    const { name } = await import("../src/core/name/index.ts");
     const key = { name: name("brackwater-key"), algorithm, secret: Buffer.from(SECRET, "base64") };
     const set = (text: string) => ({ name: name("_race.brackwater.example"), type: "TXT", ttl: 5, data: [{ strings: [text] }] });
     const request = {
@@ -204,9 +231,35 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
 
   test("relocate captures the whole zone where the server hands it out, and says so where it does not", async () => {
     const captured = await own(["relocate", "capture", "brackwater.example", "--json"]);
-    expect(captured.json.capture).toMatchObject({ whole: software === "named", unresolved: [] });
-    expect(captured.exit).toBe(0);
+    expect(captured).toMatchObject({ exit: 0, err: "" });
+    expect(captured.json.capture).toMatchObject({ whole: true, because: "the server handed out the whole zone", unresolved: [] });
+    expect(readFileSync(join(folder, "brackwater.example.zone"), "utf8")).not.toMatch(/RRSIG|NSEC|DNSKEY/);
+    // Without the key knotd refuses; a signed zone shows its names all the same.
+    const keyless = await own(["relocate", "capture", "brackwater.example", "--json", "--force"], { TSIG: "" });
+    expect(keyless.json.capture).toMatchObject({
+      whole: software === "named" || signs,
+      because: expect.stringMatching(
+        software === "named" ? /handed out the whole zone/ : signs ? /own list of names \(NSEC\)/ : /does not hand out/,
+      ),
+    });
   });
+
+  if (signs)
+    test("what was published is signed by the server, as a checking resolver wants it", async () => {
+      const client = new DnsClient();
+      try {
+        const signed = client.signedAt({ address, port }, false);
+        const apex = name("brackwater.example");
+        const keys = await signed.askSigned(apex, "DNSKEY");
+        const key = (keys.kind === "answer" ? keys.answer : []).find(({ type }) => type === "DNSKEY")?.data as DataOf["DNSKEY"];
+        const ds = dsFor(apex, key) as DataOf["DS"];
+        const chain = new ChainOfTrust(signed, [{ zone: apex, ds: [ds] }], Math.floor(Date.now() / 1000));
+        for (const asked of [apex, name("_fresh.brackwater.example"), name("nothing.brackwater.example")])
+          expect([asked, await chain.judge(asked, "TXT")]).toMatchObject([asked, { kind: "secure" }]);
+      } finally {
+        client.close();
+      }
+    });
 
   test("what is edited in a zone file is accepted by the servers' own checkers", async () => {
     const zone =
@@ -225,7 +278,6 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
 
   test("a clock 20 minutes off and an unknown key are told apart", async () => {
     const { sendUpdate } = await import("../src/net/update.ts");
-    const { name } = await import("../src/core/name/index.ts");
     const key = { name: name("brackwater-key"), algorithm, secret: Buffer.from(SECRET, "base64") };
     const now = Math.floor(Date.now() / 1000);
     const set = { name: name("_x.brackwater.example"), type: "TXT", ttl: 5, data: [{ strings: ["x"] }] };
@@ -299,5 +351,67 @@ describeServers.each(HOSTS)("with $software as the DNS host", ({ software, addre
     const ids = audited.findings.map((one: { id: string }) => one.id);
     expect(ids).toEqual(expect.arrayContaining(["one-server", "mx-missing"]));
     expect(ids.filter((id: string) => /^(dkim-(none|missing|cut)|dmarc-missing|spf-missing)$/.test(id))).toEqual([]);
+  });
+});
+
+describeServers("a zone that several primaries hand out, to whoever has the key", () => {
+  const [vantage, stale, fresh, registry] = ["127.61.0.31", "127.61.0.32", "127.61.0.33", "127.61.0.34"];
+  let port: number;
+  let folder: string;
+  const acl = `key:\n  - id: move-key\n    algorithm: hmac-sha256\n    secret: ${SECRET}\nacl:\n  - id: hand-out\n    key: move-key\n    action: transfer\n`;
+  const zone = (serial: number, more: string) =>
+    `$TTL 60\n$ORIGIN brackwater.example.\n@ SOA ns h ${serial} 60 60 600 5\n@ NS ns\nns A ${stale}\n${more}`;
+  const capture = (secret = SECRET) =>
+    zandrel(folder, ["relocate", "capture", "brackwater.example", "--json", "--force"], { env: { MOVE: secret } });
+
+  beforeAll(async () => {
+    expect(missing).toEqual([]);
+    port = await freePort();
+    // More than one message of a transfer holds.
+    const many = Array.from({ length: 4000 }, (_, i) => `odd-${i} TXT "${"x".repeat(40)}${i}"\n`).join("");
+    folder = folderWith({
+      "root.zone": `$TTL 60\n. SOA ns.example. r.example. 1 60 60 60 5\n. NS ns.example.\nns.example. A ${registry}\nbrackwater.example. NS ns.brackwater.example.\nns.brackwater.example. A ${stale}\n`,
+      "stale.zone": zone(7, ""),
+      "fresh.zone": zone(8, many),
+      "zandrel.yaml": `version: 1\norganisation: Brackwater\nvantages:\n  - { name: Quay Street, resolver: "${vantage}:${port}" }\nhosts:\n  nettlehost: { title: Nettlehost }\nservices: {}\ndefaults: { authorityPort: ${port} }\n`,
+    });
+    mkdirSync(join(folder, "domains"));
+    writeFileSync(join(folder, "domains/own.yaml"), "domain: brackwater.example\nhost: nettlehost\nasks: []\n");
+    const own = "brackwater.example";
+    startKnot(folder, { listen: `${stale}@${port}`, zones: { [own]: "stale.zone" }, more: acl, zone: "    acl: hand-out\n" });
+    startKnot(folder, { listen: `${fresh}@${port}`, zones: { [own]: "fresh.zone" }, more: acl, zone: "    acl: hand-out\n" });
+    startKnot(folder, { listen: `${registry}@${port}`, zones: { ".": "root.zone" } });
+    startUnbound(folder, vantage, port, { [own]: stale, ".": registry });
+    for (const address of [stale, fresh, vantage]) await answers(address, port, own, "SOA");
+    await answers(registry, port, "example", "SOA");
+  });
+  afterAll(() => stopServers());
+
+  test("host set names them, and the newest version is taken, whole and signed", async () => {
+    const set = await zandrel(folder, [
+      "host",
+      "set",
+      "nettlehost",
+      ...["--transfer-server", `${fresh}:${port}`, "--transfer-key", "move-key", "--transfer-secret", "env:MOVE"],
+    ]);
+    expect(set).toMatchObject({ exit: 0, err: "" });
+    const captured = await capture();
+    expect(captured).toMatchObject({ exit: 0, err: "" });
+    expect(captured.json.capture).toMatchObject({
+      whole: true,
+      records: 4001,
+      because: `the server handed out the whole zone (${fresh}:${port} has version 8)`,
+    });
+  });
+  test("a secret that does not fit is told, and the zone is asked name by name instead", async () => {
+    const captured = await capture(Buffer.from("another secret").toString("base64"));
+    expect(captured.json.capture).toMatchObject({
+      whole: false,
+      because: expect.stringMatching(/does not hand out the whole zone: it does not accept the key's secret/),
+    });
+  });
+  test("half a key is refused", async () => {
+    const half = await zandrel(folder, ["host", "set", "reedhost", "--title", "Reed Host", "--transfer-key", "k"]);
+    expect(half).toMatchObject({ exit: 2, err: expect.stringMatching(/only one of them was given/) });
   });
 });

@@ -198,6 +198,8 @@ export interface Failures {
   "relocate-step": Record<never, never>;
   "new-host": { readonly known: readonly string[] };
   "host-without-servers": { readonly host: string; readonly title: string };
+  "host-transfer": Record<never, never>;
+  "new-host-unsigned": { readonly title: string; readonly domain: DomainName };
   "new-host-silent": {
     readonly title: string;
     readonly domain: DomainName;

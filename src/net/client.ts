@@ -61,6 +61,8 @@ export class DnsClient {
   readonly #channels = new Map<string, UdpChannel>();
   readonly #limits = new Map<string, LimitFunction>();
   readonly #silence = new Map<string, Silence>();
+  /** Servers that only answered without EDNS: they say that they do not know it, or left questions with it unanswered. */
+  readonly #withoutEdns = new Map<string, "refuses" | "silent">();
 
   constructor({ timeout = 5000, tries = 3, concurrency = 32 }: DnsClientOptions = {}) {
     this.#timeout = timeout;
@@ -96,6 +98,9 @@ export class DnsClient {
         const { rcode, answers, authority } = outcome.value;
         if (rcode !== RCODE.NOERROR && rcode !== RCODE.NXDOMAIN)
           return { kind: "failed", detail: `${serverText(server)} answered ${rcodeName(rcode)} for ${displayName(name)}` };
+        // Whoever knows DNSSEC repeats the bit (RFC 3225 section 3); from others, missing signatures say nothing.
+        if (outcome.value.edns?.dnssecOk !== true)
+          return { kind: "failed", detail: `${serverText(server)} does not hand out DNSSEC signatures` };
         return { kind: "answer", exists: rcode === RCODE.NOERROR, answer: inClass(answers), authority: inClass(authority) };
       },
     };
@@ -113,8 +118,22 @@ export class DnsClient {
 
   /** Whether a server answers over TCP, which it has to where an answer is long (RFC 7766 section 5). */
   async takesTcp(server: Exclude<ServerAddress, { readonly url: string }>, name: DomainName): Promise<boolean> {
-    const request = encodeMessage(queryMessage({ name, type: "SOA", class: CLASS.IN }, false, true));
+    // A question that nobody asks otherwise, and whose answer is short.
+    const request = encodeMessage(queryMessage({ name, type: "CDNSKEY", class: CLASS.IN }, false, true));
     return (await exchangeTcp(server, request, this.#timeout)).ok;
+  }
+
+  /**
+   * Whether a server takes questions with EDNS (RFC 6891), as far as it was asked: long answers and DNSSEC need it. Whoever only
+   * left such questions unanswered is asked once more, since datagrams get lost.
+   */
+  async takesEdns(server: ServerAddress, name: DomainName): Promise<boolean> {
+    const key = serverText(server);
+    const seen = this.#withoutEdns.get(key);
+    if (seen !== "silent" || "url" in server) return seen === undefined;
+    this.#withoutEdns.delete(key);
+    await this.query(server, name, "CDNSKEY", false);
+    return !this.#withoutEdns.has(key);
   }
 
   /** One question to one server: the answer as it came, or why there is none. */
@@ -149,12 +168,17 @@ export class DnsClient {
     const deadline = performance.now() + this.#timeout;
     const left = () => Math.max(1, Math.ceil(deadline - performance.now()));
     const question = { name, type, class: CLASS.IN };
-    let edns = true;
+    const key = serverText(server);
+    const known = this.#withoutEdns.get(key);
+    let edns = known === undefined || (known === "silent" && dnssec === "signed");
     let last = failed("timeout", "");
     for (let attempt = 0; attempt < this.#tries && performance.now() < deadline; attempt++) {
+      const isLast = attempt === this.#tries - 1;
+      // Some firewalls drop what has EDNS; a plain question is the last try, where it would do.
+      if (attempt > 0 && isLast && dnssec !== "signed") edns = false;
       // Over UDP the channel draws the id; over HTTPS it is zero, so that answers can be cached (RFC 8484 section 4.1).
       const request = encodeMessage(queryMessage(question, recursive, edns, dnssec));
-      const share = attempt === this.#tries - 1 ? left() : Math.min(left(), this.#timeout / this.#tries);
+      const share = isLast ? left() : Math.min(left(), this.#timeout / this.#tries);
       const exchanged = await this.#send(server, request, share, left);
       if (!exchanged.ok) {
         last = exchanged.error.why === "timeout" ? timedOut(server, this.#timeout) : exchanged.error;
@@ -170,9 +194,11 @@ export class DnsClient {
       // A server from before EDNS says FORMERR, or NOTIMP, to it and is asked again without (RFC 6891 section 7).
       if (edns && (message.rcode === RCODE.FORMERR || message.rcode === RCODE.NOTIMP || message.rcode === RCODE.BADVERS)) {
         edns = false;
+        this.#withoutEdns.set(key, "refuses");
         attempt -= 1;
         continue;
       }
+      if (!edns && known === undefined && !this.#withoutEdns.has(key)) this.#withoutEdns.set(key, "silent");
       return ok(message);
     }
     return err(last);

@@ -21,5 +21,6 @@ export {
   signMessage,
   TSIG_ERROR,
   type TsigKey,
+  TsigStream,
   verifyMessage,
 } from "./tsig.ts";

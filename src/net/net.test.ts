@@ -1,3 +1,4 @@
+import { createHmac } from "node:crypto";
 import { createSocket } from "node:dgram";
 import { createServer, type ServerResponse } from "node:http";
 import { afterEach, describe, expect, test } from "@jest/globals";
@@ -22,6 +23,7 @@ import {
   signMessage,
   TSIG_ERROR,
   type TsigKey,
+  TsigStream,
   verifyMessage,
   type WireRecord,
 } from "./index.ts";
@@ -131,7 +133,17 @@ describe("the client", () => {
       detail: expect.stringMatching(/signatures do not hold \(it says: signature expired\)/),
     });
     expect((await client().at(checking, { recursive: true, unchecked: true }).ask(apex, "TXT")).kind).toBe("found");
-    expect(await client().signedAt(checking).askSigned(apex, "TXT")).toMatchObject({ kind: "answer", exists: true });
+    const edns = { payload: 1232, dnssecOk: true };
+    const signing = await serve(async (request) => reply(request, { answers: [txt("hi")], edns }));
+    expect(await client().signedAt(signing).askSigned(apex, "TXT")).toMatchObject({ kind: "answer", exists: true });
+    // Whoever does not know the question for signatures has none to show, which says nothing about the zone.
+    for (const known of [undefined, { payload: 1232 }]) {
+      const old = await serve(async (request) => reply(request, { answers: [txt("hi")], ...(known && { edns: known }) }));
+      expect(await client().signedAt(old).askSigned(apex, "TXT")).toEqual({
+        kind: "failed",
+        detail: expect.stringContaining("does not hand out DNSSEC signatures"),
+      });
+    }
     const failing = await serve(async (request) => extended(request, 22));
     expect(await client().at(failing, { recursive: true }).ask(apex, "TXT")).toMatchObject({
       kind: "failed",
@@ -252,8 +264,27 @@ describe("the client", () => {
       seen.push(edns);
       return edns ? reply(request, { rcode: RCODE[code] }) : reply(request, { answers: [txt("old")] });
     });
-    expect((await client().at(server, { recursive: true }).ask(apex, "TXT")).kind).toBe("found");
+    const asking = client();
+    expect((await asking.at(server, { recursive: true }).ask(apex, "TXT")).kind).toBe("found");
     expect(seen).toEqual([true, false]);
+    expect(await asking.takesEdns(server, apex)).toBe(false);
+    // It is known by now.
+    expect((await asking.at(server, { recursive: true }).ask(apex, "TXT")).kind).toBe("found");
+    expect(seen).toEqual([true, false, false]);
+  });
+  test("a server that leaves EDNS unanswered is found out, and one that only lost a datagram is not accused", async () => {
+    const hasEdns = (request: Buffer) => {
+      const query = decodeMessage(request);
+      return query.ok && query.value.edns !== undefined;
+    };
+    const dropping = await serve(async (request) => (hasEdns(request) ? undefined : reply(request, { answers: [txt("old")] })));
+    const asking = client({ timeout: 900 });
+    expect((await asking.at(dropping, { recursive: true }).ask(apex, "TXT")).kind).toBe("found");
+    expect(await asking.takesEdns(dropping, apex)).toBe(false);
+    let lost = 2;
+    const losing = await serve(async (request) => (lost-- > 0 ? undefined : reply(request, { answers: [txt("hi")] })));
+    expect((await asking.at(losing, { recursive: true }).ask(apex, "TXT")).kind).toBe("found");
+    expect(await asking.takesEdns(losing, apex)).toBe(true);
   });
   test("forged answers are ignored: wrong id, wrong question, wrong source, not a response", async () => {
     const socket = createSocket("udp4");
@@ -359,6 +390,46 @@ describe("addresses of servers", () => {
 });
 
 const key: TsigKey = { name: name("brackwater-key"), algorithm: "hmac-sha256", secret: Buffer.from("a secret of enough octets") };
+
+describe("signatures of an answer of several messages (RFC 8945 section 5.3.1)", () => {
+  const key: TsigKey = { name: name("move-key"), algorithm: "hmac-sha256", secret: Buffer.from("a secret of some length") };
+  const requestMac = Buffer.alloc(32, 7);
+  const part = (text: string) => encodeMessage({ ...emptyMessage, id: 5, response: true, answers: [txt(text)] });
+  const first = signMessage(part("1"), key, 1000, { requestMac });
+  /** A later message, signed over the MAC before it, the unsigned messages between, itself and the time. */
+  const later = (message: Buffer, before: Buffer, between: readonly Buffer[]): Buffer => {
+    const length = Buffer.from([0, before.length]);
+    const timers = Buffer.from([0, 0, 0, 0, 1000 >> 8, 1000 & 0xff, 300 >> 8, 300 & 0xff]);
+    const hmac = createHmac("sha256", key.secret).update(length).update(before);
+    for (const one of [...between, message, timers]) hmac.update(one);
+    const { message: shaped, mac } = signMessage(message, key, 1000, { requestMac: before });
+    const octets = Buffer.from(shaped);
+    hmac.digest().copy(octets, octets.length - 6 - mac.length);
+    return octets;
+  };
+  const second = part("2");
+  const third = later(part("3"), first.mac, [second]);
+  const taken = (...messages: Buffer[]) => {
+    const stream = new TsigStream(key, 1000, requestMac);
+    return [...messages.map((message) => stream.take(message)), stream.isComplete];
+  };
+  test("a message between two signed ones is covered by the second", () => {
+    expect(taken(first.message, second, third)).toEqual([undefined, undefined, undefined, true]);
+  });
+  test.each<[string, Buffer[], unknown[]]>([
+    ["the first is not signed", [second], ["unsigned", false]],
+    ["the last is not signed", [first.message, second], [undefined, undefined, false]],
+    ["one between was changed", [first.message, part("x"), third], [undefined, undefined, "forged", false]],
+    ["one between is missing", [first.message, third], [undefined, "forged", true]],
+    ["one was repeated", [first.message, second, second, third], [undefined, undefined, undefined, "forged", false]],
+    ["the first comes twice", [first.message, first.message], [undefined, "forged", true]],
+    [
+      "a hundred in a row are not signed",
+      [first.message, ...Array.from({ length: 100 }, () => second)],
+      [undefined, ...Array.from({ length: 99 }, () => undefined), "unsigned", false],
+    ],
+  ])("%s", (_, messages, seen) => expect(taken(...messages)).toEqual(seen));
+});
 
 describe("TSIG (RFC 8945)", () => {
   const message = encodeMessage({ ...emptyMessage, id: 77, questions: [{ name: apex, type: "SOA", class: CLASS.IN }] });

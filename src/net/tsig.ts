@@ -62,14 +62,24 @@ function variables(of: Pick<TsigRecord, "keyName" | "algorithm" | "time" | "fudg
 
 const algorithmName = (key: TsigKey) => `${key.algorithm}.` as DomainName;
 
-function macOf(key: TsigKey, requestMac: Buffer | undefined, unsigned: Buffer, signed: Parameters<typeof variables>[0]): Buffer {
+/** What later messages of an answer are signed with in the place of the variables (RFC 8945 section 5.3.1). */
+function timers({ time, fudge }: Pick<TsigRecord, "time" | "fudge">): Buffer {
+  const to = new WireWriter();
+  u48(to, time);
+  to.u16(fudge);
+  return to.done();
+}
+
+/** The MAC of messages that were sent one after the other, the last of them with the record. */
+function macOf(key: TsigKey, requestMac: Buffer | undefined, messages: readonly Buffer[], tail: Buffer): Buffer {
   const hmac = createHmac(HASHES[key.algorithm], key.secret);
   if (requestMac !== undefined) {
     const length = Buffer.alloc(2);
     length.writeUInt16BE(requestMac.length);
     hmac.update(length).update(requestMac);
   }
-  return hmac.update(unsigned).update(variables(signed)).digest();
+  for (const message of messages) hmac.update(message);
+  return hmac.update(tail).digest();
 }
 
 /**
@@ -86,7 +96,9 @@ export function signMessage(
 ): { readonly message: Buffer; readonly mac: Buffer } {
   const record = { keyName: key.name, algorithm: algorithmName(key), time: now, fudge: TSIG_FUDGE, error, other };
   const mac =
-    error === TSIG_ERROR.BADSIG || error === TSIG_ERROR.BADKEY ? Buffer.alloc(0) : macOf(key, requestMac, message, record);
+    error === TSIG_ERROR.BADSIG || error === TSIG_ERROR.BADKEY
+      ? Buffer.alloc(0)
+      : macOf(key, requestMac, [message], variables(record));
   const to = new WireWriter();
   to.octets(message);
   to.name(key.name, false);
@@ -148,7 +160,17 @@ function findTsig(message: Buffer): TsigRecord | undefined {
  * the server's own complaint (BADKEY, BADSIG, BADTIME) is told apart from a signature that does not verify, and from one
  * that was made with another key.
  */
-export function verifyMessage(message: Buffer, key: TsigKey, now: number, requestMac?: Buffer): Result<Buffer, TsigFailure> {
+export const verifyMessage = (message: Buffer, key: TsigKey, now: number, requestMac?: Buffer): Result<Buffer, TsigFailure> =>
+  verifyWith(message, key, now, requestMac, [], variables);
+
+function verifyWith(
+  message: Buffer,
+  key: TsigKey,
+  now: number,
+  requestMac: Buffer | undefined,
+  before: readonly Buffer[],
+  tail: (record: TsigRecord) => Buffer,
+): Result<Buffer, TsigFailure> {
   let record: TsigRecord | undefined;
   try {
     record = findTsig(message);
@@ -163,7 +185,7 @@ export function verifyMessage(message: Buffer, key: TsigKey, now: number, reques
   const unsigned = Buffer.from(message.subarray(0, record.at));
   unsigned.writeUInt16BE(unsigned.readUInt16BE(10) - 1, 10);
   unsigned.writeUInt16BE(record.originalId, 0);
-  const mac = macOf(key, requestMac, unsigned, record);
+  const mac = macOf(key, requestMac, [...before, unsigned], tail(record));
   if (mac.length !== record.mac.length || !timingSafeEqual(mac, record.mac)) return err({ code: "forged" });
   if (record.error === TSIG_ERROR.BADTIME) {
     const serverTime = record.other.length === 6 ? record.other.readUIntBE(0, 6) : undefined;
@@ -171,4 +193,43 @@ export function verifyMessage(message: Buffer, key: TsigKey, now: number, reques
   }
   if (Math.abs(now - record.time) > record.fudge) return err({ code: "bad-time", serverTime: record.time });
   return ok(record.mac);
+}
+
+/** How many messages of one answer may come without a signature of their own (RFC 8945 section 5.3.1). */
+const MAX_UNSIGNED = 99;
+
+/** The signatures of an answer of several messages: each covers those before it that had none, and the last one has to be signed. */
+export class TsigStream {
+  readonly #key: TsigKey;
+  readonly #now: number;
+  #mac: Buffer;
+  #first = true;
+  #unsigned: Buffer[] = [];
+
+  /** @param now seconds since 1970; `requestMac` is the MAC of the question */
+  constructor(key: TsigKey, now: number, requestMac: Buffer) {
+    this.#key = key;
+    this.#now = now;
+    this.#mac = requestMac;
+  }
+
+  /** Takes the next message; gives back why it is not to be believed, or undefined. */
+  take(message: Buffer): TsigFailure["code"] | undefined {
+    const tail = this.#first ? variables : timers;
+    const verified = verifyWith(message, this.#key, this.#now, this.#mac, this.#unsigned, tail);
+    if (verified.ok) {
+      this.#mac = verified.value;
+      this.#first = false;
+      this.#unsigned = [];
+      return undefined;
+    }
+    if (verified.error.code !== "unsigned" || this.#first || this.#unsigned.length >= MAX_UNSIGNED) return verified.error.code;
+    this.#unsigned.push(Buffer.from(message));
+    return undefined;
+  }
+
+  /** Whether everything that was taken is covered by a signature. */
+  get isComplete(): boolean {
+    return !this.#first && this.#unsigned.length === 0;
+  }
 }

@@ -512,6 +512,16 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       `add servers: [ADDRESS] under hosts: ${host}:`,
       "zandrel.yaml",
     ),
+  "host-transfer": () =>
+    say(
+      "the key for fetching whole zones has a name and a secret, and only one of them was given",
+      "give both --transfer-key NAME and --transfer-secret env:NAME or file:PATH",
+    ),
+  "new-host-unsigned": ({ title, domain }) =>
+    say(
+      `${displayName(domain)} cannot stay signed through the move, because ${visible(title)} has no DNSSEC keys for it`,
+      "have the new host sign the zone first, or leave out --stay-signed",
+    ),
   "new-host-silent": ({ title, domain, because, refused }) =>
     say(
       `nothing was compared, because ${visible(title)} ${refused ? "does not answer for" : "could not be asked about"} ${displayName(domain)} (${visible(because)})`,

@@ -64,15 +64,18 @@ const form = z.strictObject({
 export const WAYS = ["by-hand", "zone-file", "update", "helper"] as const;
 export type Way = (typeof WAYS)[number];
 
+/** A shared secret with a name (RFC 8945). */
+const tsig = z.strictObject({
+  name: domainName,
+  algorithm: z.enum(["hmac-sha256", "hmac-sha384", "hmac-sha512"]).default("hmac-sha256"),
+  secret,
+});
+
 const publishing = z.discriminatedUnion("way", [
   z.strictObject({
     way: z.literal("update"),
     server: line,
-    key: z.strictObject({
-      name: domainName,
-      algorithm: z.enum(["hmac-sha256", "hmac-sha384", "hmac-sha512"]).default("hmac-sha256"),
-      secret,
-    }),
+    key: tsig,
   }),
   z.strictObject({ way: z.literal("zone-file"), file: line }),
   z.strictObject({ way: z.literal("helper"), command: z.array(line).min(1, "expected the program and its arguments as a list") }),
@@ -86,6 +89,8 @@ const host = z.strictObject({
   /** Names of its name servers, such as `*.nettlehost.example`, by which a domain is recognised as served there. */
   nameServers: z.array(line).default([]),
   publish: publishing.default({ way: "by-hand" }),
+  /** Who hands out its whole zones, beside its name servers, and the key that is wanted for it. */
+  transfer: z.strictObject({ servers: z.array(line).default([]), key: tsig.optional() }).optional(),
 });
 
 const service = z.strictObject({

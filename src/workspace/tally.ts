@@ -230,6 +230,17 @@ export class ReportStore {
     };
   }
 
+  /** Names that reports speak of: senders' domains, return paths, and where the keys are that signed; they are not checked. */
+  names(): string[] {
+    const rows = this.#database
+      .prepare(
+        `SELECT from_domain AS name FROM origin UNION SELECT envelope FROM origin UNION SELECT spf_domain FROM origin
+         UNION SELECT selector || '._domainkey.' || signer FROM origin WHERE selector <> '' AND signer <> ''`,
+      )
+      .all() as { name: string }[];
+    return rows.map(({ name }) => name).filter((name) => name !== "");
+  }
+
   close(): void {
     this.#database.close();
   }

@@ -41,6 +41,9 @@ export const statusSchema = z.object({
         .describe("private keys of the workspace whose records nobody asked for, as a run that was stopped leaves them"),
       interrupted: z.array(z.string()).describe("publications that broke off, and what became of them"),
       sheet: z.object({ since: time, next: z.string() }).nullable().describe("the fill-in sheet that is still to be entered"),
+      signaturesEnd: time
+        .nullable()
+        .describe("when the first DNSSEC signature of the domain ends, where that is before everyone sees what was published"),
       lost: z
         .array(z.object({ name: domainName, type: z.string(), records: z.array(record) }))
         .describe("records that were there when the newest sheet was made, were not to be touched, and are gone"),
@@ -137,6 +140,7 @@ export async function status(request: StatusRequest, context: AppContext): Promi
         interrupted,
         sheet:
           sheet === undefined ? null : { since: sheet.opened.at, next: `zandrel publish ${withoutRootDot(domain.name)} --check` },
+        signaturesEnd: surveyed.signaturesEnd ?? null,
         lost: lost.map((set) => ({ name: set.name, type: set.type, records: setJson(set) })),
       });
     }

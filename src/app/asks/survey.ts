@@ -8,10 +8,12 @@ import type { DomainName } from "../../core/name/index.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { type Cause, diagnose } from "../../core/ownership/index.ts";
 import type { WebProof, WebVerdict } from "../../core/site/index.ts";
+import { spanText } from "../../core/spread/index.ts";
 import { zonesOf } from "../../core/zone/index.ts";
 import type { WebOptions } from "../../net/web.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
 import { type DnsContext, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
+import { dsGone, hadDs, watchDs } from "../dns/ds-memory.ts";
 import { atHost, formOf } from "./host.ts";
 import {
   isOwn,
@@ -39,6 +41,11 @@ export interface Survey {
   readonly look: DomainLook;
   readonly asks: readonly AskStanding[];
   readonly draft: Draft | undefined;
+  /**
+   * When the first DNSSEC signature of the domain ends, where that is before everyone sees what was published (milliseconds since
+   * 1970).
+   */
+  readonly signaturesEnd: number | undefined;
 }
 
 /** The zone as the draft has to see it: where its changes will go. */
@@ -152,11 +159,18 @@ export function causeOf({ kind, name, because, options, offending }: Clash, doma
 }
 
 /** Why resolvers that check signatures refuse what was looked for; undefined where none does. */
-async function refusalCause(views: readonly View[], domain: Domain, dns: DnsContext): Promise<Cause | undefined> {
+async function refusalCause(
+  views: readonly View[],
+  domain: Domain,
+  dns: DnsContext,
+  journal: Journal | undefined,
+): Promise<Cause | undefined> {
   const refused = views.find((view) => view.answer.kind === "failed" && view.answer.why === "bogus");
   if (refused === undefined) return undefined;
   const verdict = await dns.trust(refused.name, refused.type);
   if (verdict.kind === "bogus") {
+    // Once the DS records are deleted, they are still remembered for a while.
+    if ("dsTtl" in verdict.flaw) await watchDs(domain.name, dns, journal);
     // Explaining is loaded only where something is wrong.
     const { explainFlaw } = await import("../../core/dnssec/index.ts");
     return {
@@ -173,6 +187,9 @@ async function refusalCause(views: readonly View[], domain: Domain, dns: DnsCont
       "ask the DNS host whether the signatures of the domain are in order, and compare the DS record at the registrar with its key",
   };
 }
+
+const forgetsDs = (ttl: number): string =>
+  `some resolvers remember the deleted DNSSEC record (DS) for up to ${spanText(ttl)}, its TTL, and refuse the domain until then`;
 
 /** Looks at a domain from everywhere and derives where each of its asks stands. */
 export async function survey(
@@ -195,6 +212,14 @@ export async function survey(
     const others = workspace.domains.filter((other) => other.name !== domain.name);
     const seen = await Promise.all(others.map(async (other) => ({ domain: other.name, lookup: (await dns.look(other)).lookup })));
     return seen.flatMap((one) => (one.lookup === undefined ? [] : [{ domain: one.domain, lookup: one.lookup }]));
+  };
+  // A DS record that was deleted may be remembered, whatever was published meanwhile.
+  const gone = hadDs(domain.name, journal) ? (await watchDs(domain.name, dns, journal)).gone : dsGone(domain.name, journal);
+  const afterDs = (visibility: Visibility | undefined): Visibility | undefined => {
+    const by = gone === undefined ? 0 : gone.at + gone.ttl * 1000;
+    return gone === undefined || by <= (visibility?.by ?? dns.now)
+      ? visibility
+      : { publishedAt: visibility?.publishedAt ?? gone.at, by, because: forgetsDs(gone.ttl) };
   };
   const asks = await Promise.all(
     domain.asks.map(async (ask): Promise<AskStanding> => {
@@ -231,7 +256,7 @@ export async function survey(
           ),
         )
       ).flat();
-      const refusal = await refusalCause(views, domain, dns);
+      const refusal = await refusalCause(views, domain, dns, journal);
       if (refusal !== undefined) causes.unshift(refusal);
       const text = wantedText(ask);
       const at = (known: JournalState["proven"]) => (known.get(ask.id)?.wanted === text ? known.get(ask.id)?.at : undefined);
@@ -255,7 +280,7 @@ export async function survey(
       });
       const beside = contradictions.map((one) => causeOf(one, domain, workspace));
       // What Zandrel composed proves itself: there is no service to ask.
-      const visibility = visibilityOf(ask, journalled);
+      const visibility = afterDs(visibilityOf(ask, journalled));
       const own: typeof verdict =
         ask.service === OWN_SERVICE && verdict.state === "settled" && !isEarly(visibility, dns.now)
           ? { state: "proven", because: "it is your own record, and everyone sees it" }
@@ -263,7 +288,16 @@ export async function survey(
       return { ask, views, ...own, causes: [...causes, ...beside], visibility };
     }),
   );
-  return { domain, look: looked, asks, draft };
+  const early = asks.filter(({ visibility }) => isEarly(visibility, dns.now));
+  const lastSeen = Math.max(...early.map(({ visibility }) => visibility?.by ?? 0));
+  const end = early.length === 0 ? undefined : await signaturesEnd(domain.name, dns);
+  return { domain, look: looked, asks, draft, signaturesEnd: end !== undefined && end < lastSeen ? end : undefined };
+}
+
+/** When the first signature on the way to a domain ends (milliseconds since 1970); undefined where nothing is signed, or known. */
+async function signaturesEnd(domain: DomainName, dns: DnsContext): Promise<number | undefined> {
+  const verdict = await dns.trust(domain, "SOA");
+  return verdict.kind === "secure" ? verdict.until * 1000 : undefined;
 }
 
 /**

@@ -96,6 +96,7 @@ async function auditOne(
     now: Math.floor(dns.now / 1000),
     trust: (name, type) => dns.trust(name, type),
     takesTcp: (server) => dns.takesTcp(server, domain),
+    takesEdns: (server) => dns.takesEdns(server, domain),
     trustAt: (server, name, type) => dns.trustAt(server, domain, name, type),
     authority: look.authority,
     organizationalDomain,

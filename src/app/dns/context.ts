@@ -43,6 +43,8 @@ export interface DomainLook {
 export interface DnsContext {
   /** Milliseconds since 1970, by the clock or by `--at`. */
   readonly now: number;
+  /** Whether that is the present, so that what is seen may be journalled. */
+  readonly isPresent: boolean;
   /** The DNS as a resolver shows it, for names of other domains. */
   readonly world: Lookup;
   /** Whether what the DNS says of a name may be believed, by its signatures (DNSSEC). */
@@ -64,15 +66,17 @@ export interface DnsContext {
   look(domain: Pick<Domain, "name" | "host">): Promise<DomainLook>;
   /** Whether a name server of a domain, by its address, answers over TCP. */
   takesTcp(server: string, domain: DomainName): Promise<boolean>;
+  /** Whether it takes questions with EDNS, as far as it was asked. */
+  takesEdns(server: string, domain: DomainName): Promise<boolean>;
   /** One server by its address, asked without recursion. */
   server(address: ServerAddress): Lookup;
   close(): void;
 }
 
 /** A DNS client that is loaded with its first question: who only reads zone files needs none of it. */
-function lazyClient(
-  timeout: number,
-): Pick<DnsClient, "at" | "takesTcp" | "close"> & { signedAt(server: ServerAddress, recursive?: boolean): SignedLookup } {
+function lazyClient(timeout: number): Pick<DnsClient, "at" | "takesTcp" | "takesEdns" | "close"> & {
+  signedAt(server: ServerAddress, recursive?: boolean): SignedLookup;
+} {
   let loading: Promise<DnsClient> | undefined;
   const client = () => (loading ??= import("../../net/client.ts").then((net) => new net.DnsClient({ timeout })));
   return {
@@ -81,6 +85,7 @@ function lazyClient(
       askSigned: async (name, type) => (await client()).signedAt(server, recursive).askSigned(name, type),
     }),
     takesTcp: async (server, name) => (await client()).takesTcp(server, name),
+    takesEdns: async (server, name) => (await client()).takesEdns(server, name),
     close: () => void loading?.then((opened) => opened.close()),
   };
 }
@@ -260,6 +265,7 @@ export function openDns(
   };
   return {
     now,
+    isPresent: request.at === undefined,
     world: base,
     trust: async (name, type) => (await trusted()).judge(name, type),
     trustAt: async (address, zone, name, type) =>
@@ -275,6 +281,7 @@ export function openDns(
     names: new Set(),
     fromFiles: false,
     takesTcp: (address, domain) => client.takesTcp({ address, port }, domain),
+    takesEdns: (address, domain) => client.takesEdns({ address, port }, domain),
     server: (address) => ask(address, false),
     close: () => client.close(),
     async look({ name, host }) {
@@ -325,6 +332,7 @@ function openZoneFiles(
   const lookup = memoized(zoneLookup(zones, beyond));
   return {
     now,
+    isPresent: false,
     world: lookup,
     trust: async () => ({ kind: "indeterminate", why: "no-anchor", because: "zone files are not checked for signatures" }),
     trustAt: async () => ({ kind: "indeterminate", why: "no-anchor", because: "zone files are not checked for signatures" }),
@@ -335,6 +343,7 @@ function openZoneFiles(
     names: new Set(zones.flatMap((zone) => [...zone.names])),
     fromFiles: true,
     takesTcp: async () => true,
+    takesEdns: async () => true,
     server: () => lookup,
     close: () => client?.close(),
     async look({ name }) {

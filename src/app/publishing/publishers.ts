@@ -5,11 +5,11 @@ import { displayName } from "../../core/name/index.ts";
 import { printData, type RecordSet } from "../../core/record/index.ts";
 import { editZone, type SetChange } from "../../core/zone/index.ts";
 import type { HelperSet } from "../../net/helper.ts";
-import type { TsigKey } from "../../net/index.ts";
-import { type Domain, lockBeside, readSecret, replaceFile, type Workspace, withLock } from "../../workspace/index.ts";
+import { type Domain, lockBeside, replaceFile, type Workspace, withLock } from "../../workspace/index.ts";
 import { formOf } from "../asks/host.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsRequest, hostServer, readZoneFile } from "../dns/context.ts";
+import { tsigKey } from "../dns/tsig-key.ts";
 
 /** How one way of publishing ended. `conflict`: the zone is not as it was drafted from, and nothing was done; `by-hand` leaves it to the user. */
 export type PublishOutcome =
@@ -51,10 +51,7 @@ export function publisherFor(domain: Domain, workspace: Workspace, request: DnsR
       return zoneFilePublisher(domain, resolve(workspace.folder, publish.file), publish.file, workspace, request, context);
     case "update": {
       const server = hostServer(publish.server, workspace.settings.defaults.authorityPort);
-      const secret = readSecret(publish.key.secret, `the TSIG key of ${host.title}`, workspace.folder, context.env);
-      if (!/^[A-Za-z0-9+/]+={0,2}$/.test(secret))
-        throw new Failure("tsig-base64", { place: publish.key.secret, host: host.title });
-      const key: TsigKey = { name: publish.key.name, algorithm: publish.key.algorithm, secret: Buffer.from(secret, "base64") };
+      const key = tsigKey(publish.key, `the TSIG key of ${host.title}`, host.title, workspace.folder, context.env);
       return {
         way: "update",
         to: `${host.title} (${publish.server})`,

@@ -38,6 +38,10 @@ export interface SetHostRequest extends CommonRequest {
   readonly secret: string | undefined;
   /** The helper program and its arguments, separated by spaces. */
   readonly command: string | undefined;
+  /** Who hands out whole zones, and the TSIG key for it. */
+  readonly transferServer: readonly string[];
+  readonly transferKey: string | undefined;
+  readonly transferSecret: string | undefined;
   readonly nameServer: readonly string[];
   readonly address: readonly string[];
   readonly form: readonly string[];
@@ -184,6 +188,9 @@ export const NO_HOST_OPTIONS: Omit<SetHostRequest, keyof CommonRequest> = {
   algorithm: undefined,
   secret: undefined,
   command: undefined,
+  transferServer: [],
+  transferKey: undefined,
+  transferSecret: undefined,
   nameServer: [],
   address: [],
   form: [],
@@ -210,6 +217,7 @@ export async function setDnsHost(request: SetHostRequest, context: AppContext): 
       ...(request.address.length === 0 ? {} : { servers: request.address }),
       ...(request.nameServer.length === 0 ? {} : { nameServers: request.nameServer.map((one) => withoutDot(one)) }),
       ...(publish === undefined ? {} : { publish }),
+      ...transferOf(request, now.settings.hosts[key]?.transfer),
     });
     for (const domain of domains) changeDomain(domain, { host: key });
     return {
@@ -224,6 +232,26 @@ export async function setDnsHost(request: SetHostRequest, context: AppContext): 
       },
     };
   });
+}
+
+/** How whole zones are fetched, as zandrel.yaml writes it; what is not told stays as it was. */
+function transferOf(
+  { transferServer, transferKey, transferSecret }: SetHostRequest,
+  before: Settings["hosts"][string]["transfer"],
+): Record<string, unknown> {
+  if (transferServer.length === 0 && transferKey === undefined && transferSecret === undefined) return {};
+  const name = transferKey ?? (before?.key === undefined ? undefined : withoutRootDot(before.key.name));
+  const secret = transferSecret ?? before?.key?.secret;
+  if ((name === undefined) !== (secret === undefined)) throw new Failure("host-transfer", {});
+  const servers = transferServer.length > 0 ? transferServer : (before?.servers ?? []);
+  const algorithm =
+    before?.key?.algorithm === undefined || before.key.algorithm === "hmac-sha256" ? {} : { algorithm: before.key.algorithm };
+  return {
+    transfer: {
+      ...(servers.length === 0 ? {} : { servers }),
+      ...(name === undefined ? {} : { key: { name, ...algorithm, secret } }),
+    },
+  };
 }
 
 /** Writes the entry; what zandrel.yaml cannot take is a mistake of the options. */

@@ -5,12 +5,12 @@ import { Failure } from "../../core/failure.ts";
 import { displayName } from "../../core/name/index.ts";
 import { type RecordSet, toSets } from "../../core/record/index.ts";
 import { captureByAsking, isHosts, namesToAsk, walkNames, zoneText } from "../../core/relocate/index.ts";
-import { transferZone } from "../../net/index.ts";
 import { readText, replaceFile } from "../../workspace/index.ts";
 import type { Ended } from "../context.ts";
 
 import { expectOld, fromFile, knownNames, type Move } from "./move.ts";
 import type { RelocateResult } from "./schema.ts";
+import { transferWhole } from "./transfer.ts";
 
 /** Records that the old host's form shows: as a zone file, or in whatever layout it prints or exports them. */
 function fromExport(move: Move, file: string): RecordSet[] {
@@ -31,29 +31,18 @@ function fromExport(move: Move, file: string): RecordSet[] {
 
 /** Writes the zone down as it is. */
 export async function capture(move: Move): Promise<{ ended: Ended; capture: NonNullable<RelocateResult["capture"]> }> {
-  const { domain, looked, dns, request, context, workspace, file } = move;
+  const { domain, dns, request, context, workspace, file } = move;
   const old = expectOld(move);
   if (existsSync(resolve(context.cwd, file)) && !request.force) throw new Failure("file-there", { path: file, what: "capture" });
   const exported = request.export;
   const extra = exported === undefined ? [] : fromExport(move, exported);
-  let whole: readonly RecordSet[] | undefined;
-  let refusal = "";
-  const servers = looked.authority.kind === "delegated" ? looked.authority.servers : [];
-  for (const server of servers) {
-    const transferred = await transferZone(
-      { address: server.address, port: workspace.settings.defaults.authorityPort },
-      domain.name,
-      Math.max(10_000, request.timeout),
-    );
-    if (transferred.ok) {
-      whole = transferred.value;
-      break;
-    }
-    refusal = transferred.error.detail;
-  }
+  const transferred = await transferWhole(move);
+  const whole = "sets" in transferred ? transferred.sets : undefined;
   const walked = whole === undefined ? await walkNames(old, domain.name) : undefined;
   const names =
-    walked === undefined ? namesToAsk(domain.name, [...knownNames(move), ...extra.map((set) => set.name)]) : [...walked.keys()];
+    walked === undefined
+      ? namesToAsk(domain.name, [...(await knownNames(move)), ...extra.map((set) => set.name)])
+      : [...walked.keys()];
   const asked = whole === undefined ? await captureByAsking(old, domain.name, names, walked) : undefined;
   const live = new Map((whole ?? asked?.sets ?? []).map((set) => [`${set.name} ${set.type}`, set]));
   // What was exported and is not live any more stays out; what could not be asked for is taken from the export.
@@ -63,9 +52,9 @@ export async function capture(move: Move): Promise<{ ended: Ended; capture: NonN
   const because =
     walked !== undefined
       ? "the domain is signed, and its own list of names (NSEC) was followed to the end, so that no name is missing"
-      : whole === undefined
-        ? `${refusal}; ${asked?.asked ?? 0} questions were asked about the usual names${exported === undefined ? "" : ", those of the export"} and those known from asks and journal, so records at other names are not in it: compare it with the list in the old host's form`
-        : "the server handed out the whole zone";
+      : "refusal" in transferred
+        ? `${transferred.refusal}; ${asked?.asked ?? 0} questions were asked about the usual names${exported === undefined ? "" : ", those of the export"} and those known from asks, journal and reports, so records at other names are not in it: compare it with the list in the old host's form`
+        : transferred.because;
   const remarks = [
     `${displayName(domain.name)}, captured ${new Date(dns.now).toISOString()}`,
     because,

@@ -4,16 +4,24 @@ import { Failure } from "../../core/failure.ts";
 import { setJson } from "../../core/record/index.ts";
 import { compareSides, namesToAsk, USUAL_TYPES } from "../../core/relocate/index.ts";
 import type { Ended } from "../context.ts";
-import { hostServer } from "../dns/context.ts";
-
-import { expectOld, fromFile, knownNames, type Move, newHost, type Signatures, shownSignatures, signaturesOf } from "./move.ts";
+import {
+  expectOld,
+  fromFile,
+  knownNames,
+  type Move,
+  newHost,
+  oldHost,
+  type Signatures,
+  shownSignatures,
+  signaturesOf,
+} from "./move.ts";
 import type { RelocateResult } from "./schema.ts";
 
 /** Compares both hosts name by name. */
 export async function compare(
   move: Move,
 ): Promise<{ ended: Ended; compare: NonNullable<RelocateResult["compare"]> } & Signatures> {
-  const { domain, context, file, dns, workspace } = move;
+  const { domain, context, file, workspace } = move;
   const fresh = newHost(move);
   const soa = await fresh.lookup.ask(domain.name, "SOA");
   if (soa.kind === "failed")
@@ -24,12 +32,9 @@ export async function compare(
     );
   const captured = existsSync(resolve(context.cwd, file)) ? fromFile(move, file) : [];
   // After the move the parent names the new servers; the old ones are then known from the domain's host.
-  const oldHost = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.servers[0];
-  const old =
-    oldHost === undefined || domain.host === fresh.key
-      ? expectOld(move)
-      : dns.server(hostServer(oldHost, workspace.settings.defaults.authorityPort));
-  const names = namesToAsk(domain.name, [...knownNames(move), ...captured.map((set) => set.name)]);
+  const named = domain.host !== undefined && domain.host !== fresh.key && workspace.settings.hosts[domain.host]?.servers[0];
+  const old = named ? oldHost(move) : expectOld(move);
+  const names = namesToAsk(domain.name, [...(await knownNames(move)), ...captured.map((set) => set.name)]);
   const types = new Set([...USUAL_TYPES, ...captured.map((set) => set.type)]);
   const wanted = names.flatMap((one) => [...types].map((type) => ({ name: one, type })));
   const { same, differences, unresolved: open } = await compareSides(old, fresh.lookup, domain.name, wanted);

@@ -1,13 +1,13 @@
 import { dnsWants } from "../../core/ask/index.ts";
 import { Failure } from "../../core/failure.ts";
-import type { Lookup } from "../../core/lookup/index.ts";
-import { type DomainName, isAtOrBelow, name } from "../../core/name/index.ts";
-import { isOfType, type RecordSet, toSets } from "../../core/record/index.ts";
+import type { Answer, Lookup } from "../../core/lookup/index.ts";
+import { type DomainName, isAtOrBelow, name, parseName } from "../../core/name/index.ts";
+import { type DataOf, isOfType, type RecordSet, toSets } from "../../core/record/index.ts";
 import { judgeSignedMove, type SignedMove } from "../../core/relocate/index.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest } from "../context.ts";
 import { type DnsContext, type DnsOptions, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
-
+import { watchDs } from "../dns/ds-memory.ts";
 import type { RelocateResult } from "./schema.ts";
 
 /** What {@link relocate} is asked. */
@@ -20,6 +20,8 @@ export interface RelocateRequest extends CommonRequest, Omit<DnsOptions, "zoneFi
   readonly moveAt: number | undefined;
   /** The calendar file to write the plan into. */
   readonly calendar: string | undefined;
+  /** Whether the domain is to be signed all through the move, by keys that both hosts publish. */
+  readonly staySigned: boolean;
   /** Whether the domain's file is changed to the new host once the domain has moved. */
   readonly write: boolean;
 }
@@ -37,11 +39,17 @@ export interface Move {
   readonly file: string;
 }
 
-/** Names of the domain that are known from its asks and from what was ever published. */
-export function knownNames({ domain, journal }: Move): DomainName[] {
+/** Names of the domain that are known from its asks, from what was ever published, and from reports about its mail. */
+export async function knownNames({ domain, journal, workspace }: Move): Promise<DomainName[]> {
   const asked = domain.asks.flatMap((ask) => dnsWants(ask.wants).map((want) => want.name));
   const published = journal.publications(domain.name).flatMap(({ opened }) => opened.changes.map((change) => name(change.name)));
-  return [...asked, ...published].filter((one) => isAtOrBelow(one, domain.name));
+  const reports = workspace.hasReports ? await workspace.openReports() : undefined;
+  const reported = (reports?.names() ?? []).flatMap((text) => {
+    const parsed = parseName(text);
+    return parsed.ok ? [parsed.value] : [];
+  });
+  reports?.close();
+  return [...asked, ...published, ...reported].filter((one) => isAtOrBelow(one, domain.name));
 }
 
 export function expectOld({ looked, domain }: Move): Lookup {
@@ -62,28 +70,34 @@ export const fromFile = ({ context, domain, workspace }: Move, file: string): Re
   toSets(readZoneFile(context.cwd, file, [domain.name], workspace.settings.defaults.ttl).document.entries);
 
 /** Whether the domain survives the change of name servers, by its DS records and the new host's keys. */
-export async function signaturesOf({ domain, dns, journal }: Move, fresh: Lookup): Promise<SignedMove> {
-  const [known, keys] = await Promise.all([dns.dsAtParent(domain.name), fresh.ask(domain.name, "DNSKEY")]);
-  const { ds, ttl = 0 } = known ?? {};
-  const last = journal.entries(domain.name, "ds-seen").at(-1);
-  const isThere = ds !== undefined && ds.length > 0;
-  if (isThere && (last === undefined || last.gone || last.ttl !== ttl))
-    journal.append(dns.now, domain.name, { kind: "ds-seen", ttl, gone: false });
-  // From the first look that does not find them they may be remembered for the whole of their TTL.
-  if (ds?.length === 0 && last?.gone === false)
-    journal.append(dns.now, domain.name, { kind: "ds-seen", ttl: last.ttl, gone: true });
-  const gone = journal.entries(domain.name, "ds-seen").at(-1);
+export async function signaturesOf(move: Move, fresh: Lookup): Promise<SignedMove> {
+  const { domain, dns, journal } = move;
+  const [{ known, gone }, keys, old] = await Promise.all([
+    watchDs(domain.name, dns, journal),
+    fresh.ask(domain.name, "DNSKEY"),
+    oldHost(move).ask(domain.name, "DNSKEY"),
+  ]);
   return judgeSignedMove(
     domain.name,
-    { ds, ttl, gone: gone?.gone === true ? gone : undefined },
+    { ds: known?.ds, ttl: known?.ttl ?? 0, gone },
     // A host that refuses does not have the zone yet, and so no keys for it.
-    keys.kind === "failed" && keys.why !== "refused"
-      ? undefined
-      : keys.kind === "found" && isOfType(keys.set, "DNSKEY")
-        ? keys.set.data
-        : [],
+    keys.kind === "failed" && keys.why !== "refused" ? undefined : keysIn(keys),
+    { keys: keysIn(old), ttl: old.kind === "found" ? old.set.ttl : 0 },
     dns.now,
   );
+}
+
+/** The keys that a name server shows; none where it shows none. */
+const keysIn = (answer: Answer): readonly DataOf["DNSKEY"][] =>
+  answer.kind === "found" && isOfType(answer.set, "DNSKEY") ? answer.set.data : [];
+
+/** The host that the domain leaves: the one its file names, or whoever serves it. */
+export function oldHost({ domain, workspace, dns, looked, request }: Move): Lookup {
+  const named =
+    domain.host === undefined || domain.host === request.newHost ? undefined : workspace.settings.hosts[domain.host]?.servers[0];
+  return named === undefined
+    ? (looked.lookup ?? dns.world)
+    : dns.server(hostServer(named, workspace.settings.defaults.authorityPort));
 }
 
 export const shownSignatures = (judged: SignedMove): NonNullable<RelocateResult["signatures"]> => ({
@@ -91,7 +105,7 @@ export const shownSignatures = (judged: SignedMove): NonNullable<RelocateResult[
   keyTags: [],
   ttl: null,
   until: null,
-  ...(judged.state === "breaks"
+  ...(judged.state === "breaks" || judged.state === "apart"
     ? { ...judged, dsTags: [...judged.dsTags], keyTags: [...judged.keyTags] }
     : judged.state === "waiting"
       ? judged

@@ -1,10 +1,21 @@
 import { existsSync } from "node:fs";
 import { resolve } from "node:path";
+import { Failure } from "../../core/failure.ts";
 import { liveAt } from "../../core/lookup/index.ts";
 import { captureByAsking, isHosts, namesToAsk, planMove } from "../../core/relocate/index.ts";
 import type { Ended } from "../context.ts";
 
-import { expectOld, fromFile, knownNames, type Move, newHost, type Signatures, shownSignatures, signaturesOf } from "./move.ts";
+import {
+  expectOld,
+  fromFile,
+  knownNames,
+  type Move,
+  newHost,
+  oldHost,
+  type Signatures,
+  shownSignatures,
+  signaturesOf,
+} from "./move.ts";
 import type { RelocateResult } from "./schema.ts";
 
 /** The steps of the move with their times. */
@@ -12,14 +23,18 @@ export async function plan(move: Move): Promise<{ ended: Ended; plan: NonNullabl
   const { domain, looked, dns, request, context, file } = move;
   const old = expectOld(move);
   const fresh = newHost(move);
-  const [judged, keys, ns] = await Promise.all([
+  const [judged, keys, oldKeys, ds, ns] = await Promise.all([
     signaturesOf(move, fresh.lookup),
     fresh.lookup.ask(domain.name, "DNSKEY"),
+    oldHost(move).ask(domain.name, "DNSKEY"),
+    dns.dsAtParent(domain.name),
     liveAt(old, domain.name, domain.name, "NS"),
   ]);
+  if (request.staySigned && keys.kind !== "found" && keys.kind !== "failed")
+    throw new Failure("new-host-unsigned", { title: fresh.title, domain: domain.name });
   const { sets, unresolved: open } = existsSync(resolve(context.cwd, file))
     ? { sets: fromFile(move, file), unresolved: [] }
-    : await captureByAsking(old, domain.name, namesToAsk(domain.name, knownNames(move)));
+    : await captureByAsking(old, domain.name, namesToAsk(domain.name, await knownNames(move)));
   const unknown = [
     ...open,
     ...(ns.kind === "failed" ? [{ name: domain.name, type: "NS", because: ns.answer.detail }] : []),
@@ -33,6 +48,9 @@ export async function plan(move: Move): Promise<{ ended: Ended; plan: NonNullabl
     longestTtl: Math.max(0, ...sets.filter((set) => !isHosts(set, domain.name)).map((set) => set.ttl)),
     signatures: judged,
     newHostSigns: keys.kind === "found",
+    staySigned: request.staySigned,
+    dsTtl: ds?.ttl ?? 0,
+    keysTtl: oldKeys.kind === "found" ? oldKeys.set.ttl : 0,
   });
   const late = moveAt < possibleFrom;
   return {

@@ -13,7 +13,18 @@ export const relocateSchema = z.object({
       unresolved: z.array(unresolved).describe("what could not be asked: the times may be longer because of it"),
       steps: z.array(
         z.object({
-          code: z.enum(["lower-ttls", "copy", "delete-ds", "change-servers", "look", "enter-ds", "switch-off"]),
+          code: z.enum([
+            "lower-ttls",
+            "copy",
+            "share-keys",
+            "add-ds",
+            "delete-ds",
+            "change-servers",
+            "look",
+            "enter-ds",
+            "delete-old-ds",
+            "switch-off",
+          ]),
           earliest: time,
           latest: time.nullable().describe("null: it may wait"),
           ttl: z.number().nullable().describe("seconds for which what it changes is remembered"),
@@ -36,13 +47,16 @@ export const relocateSchema = z.object({
   signatures: z
     .object({
       state: z
-        .enum(["unsigned", "fits", "breaks", "waiting", "unknown"])
+        .enum(["unsigned", "fits", "apart", "breaks", "waiting", "unknown"])
         .describe(
-          "breaks: the DS records at the registrar fit no key of the new host; waiting: they are gone, and may be remembered",
+          "breaks: the DS records at the registrar fit no key of the new host; apart: they do, and the hosts do not publish each other's keys; waiting: they are gone, and may be remembered",
         ),
       dsTags: z.array(z.number()),
       keyTags: z.array(z.number()),
-      ttl: z.number().nullable().describe("seconds for which resolvers remember the DS records"),
+      ttl: z
+        .number()
+        .nullable()
+        .describe("seconds for which resolvers remember the DS records; where apart, the old host's keys"),
       until: time.nullable(),
     })
     .nullable()

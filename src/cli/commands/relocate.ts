@@ -30,6 +30,9 @@ export default command({
     export: text("with capture: records exported or copied from the old host: a zone file, or any table that intake reads"),
     write: flag("with check: once the domain has moved, write the new host into the domain's file"),
     moveAt: time("with plan: when the name servers are to change, such as 2026-03-09T09:00Z (as early as possible if not given)"),
+    staySigned: flag(
+      "with plan: keep a signed domain (DNSSEC) signed all through, where both hosts can publish each other's keys",
+    ),
     calendar: text("with plan: also write the steps into this calendar file (.ics)"),
     force: flag("with capture: replace the file if it is there"),
   },

@@ -113,11 +113,11 @@ const servers = (...lookups: Lookup[]): Authority => ({
 });
 const silence: Lookup = { ask: async () => failed("timeout", "nobody answers") };
 const refusal: Lookup = { ask: async () => failed("refused", "not mine") };
-const serving = (serial: number): Lookup =>
+const serving = (serial: number, more = ""): Lookup =>
   zoneLookup(
     zonesOf(
       readZone(
-        `$ORIGIN ${B}.\n$TTL 60\n@ SOA a. b. ${serial} 7200 900 1209600 900\n@ NS ns1.nettlehost.example.\n@ NS ns2.nettlehost.example.\n`,
+        `$ORIGIN ${B}.\n$TTL 60\n@ SOA a. b. ${serial} 7200 900 1209600 900\n@ NS ns1.nettlehost.example.\n@ NS ns2.nettlehost.example.\n${more}\n`,
       ),
     ),
   );
@@ -148,6 +148,8 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
   ["ds-without-key", flawed({ code: "keys-missing", dsTags: [4711], ...about })],
   ["dnssec-signature", flawed({ code: "signature-expired", at: NOW - 86_400, keyTag: 815, ...about })],
   ["dnssec-denial", flawed({ code: "denial-missing", ...about })],
+  ["dnssec-wildcard", { zone: { wild: '* TXT "hello"' }, input: { trust: async () => ({ kind: "secure", until: NOW + 9e6 }) } }],
+  ["dnssec-denial", flawed({ code: "wildcard-unproven", wildcard: name(`*.${B}`), ...about })],
   ["dnssec-ends-soon", { input: { trust: async () => ({ kind: "secure", until: NOW + 86_400 }) } }],
   ["dnssec-unknown-algorithm", { input: { trust: async () => ({ kind: "insecure", zone: name(B), why: "unknown-algorithm" }) } }],
   [
@@ -180,6 +182,9 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
   ["server-silent", { input: { authority: servers(serving(1), silence) } }],
   ["server-lame", { input: { authority: servers(serving(1), refusal) } }],
   ["server-no-tcp", { input: { takesTcp: async () => false } }],
+  ["server-no-edns", { input: { takesEdns: async () => false } }],
+  ["answers-differ", { input: { authority: servers(serving(1, '@ TXT "a"'), serving(1, '@ TXT "b"')) } }],
+  ["answers-differ", { input: { authority: servers(serving(1), serving(1, "@ MX 10 mx1.inglemail.example.")) } }],
   [
     "glue-differs",
     {

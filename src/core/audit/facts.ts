@@ -37,6 +37,8 @@ export interface AuditInput {
   readonly trustAt?: (server: string, name: DomainName, type: string) => Promise<Verdict>;
   /** Whether a name server, by its address, answers over TCP. */
   readonly takesTcp?: (server: string) => Promise<boolean>;
+  /** Whether it takes questions with EDNS. */
+  readonly takesEdns?: (server: string) => Promise<boolean>;
   /** What visitors meet at the names of the site; undefined where the web was not looked at. */
   readonly web?: readonly SiteCheck[] | undefined;
   /** Certificate issuers of the workspace. */
@@ -82,6 +84,10 @@ export interface Facts extends AuditInput {
     readonly ns: Published<"NS">;
     /** False where it answers over UDP, and over TCP it does not. */
     readonly takesTcp: boolean;
+    /** False where it answers, and only to questions without EDNS. */
+    readonly takesEdns: boolean;
+    /** What it shows of the sets that are the same at every server. */
+    readonly shows: readonly { readonly name: DomainName; readonly type: string; readonly answer: Answer }[];
   }[];
   readonly nameServers: readonly Host[];
   readonly apex: Host;

@@ -1,4 +1,4 @@
-import { checkSelector, type SelectorCheck, usualSelectors } from "../dkim/index.ts";
+import { checkSelector, keyNameOf, type SelectorCheck, usualSelectors } from "../dkim/index.ts";
 import { destinationOf, discoverByList, discoverByWalk, lookupDmarc, verifyExternalDestination } from "../dmarc/index.ts";
 import type { Verdict } from "../dnssec/index.ts";
 import { type Answer, type Lookup, memoized } from "../lookup/index.ts";
@@ -90,12 +90,27 @@ async function zoneFacts({ input, at, host, below }: Asking) {
     host(below("www") ?? domain),
   ]);
   const delegated = authority.kind === "delegated" ? authority.servers : [];
+  const policy = below("_dmarc");
+  // Addresses may differ on purpose, by where one asks from; texts and mail servers never.
+  const compared = [
+    [domain, "TXT"],
+    [domain, "MX"],
+    [domain, "CAA"],
+    ...(policy === undefined ? [] : ([[policy, "TXT"]] as const)),
+    ...input.selectors.flatMap(({ selector }) => keyNameOf(domain, selector) ?? []).map((key) => [key, "TXT"] as const),
+  ] as const;
   const servers = await Promise.all(
     delegated.map(async ({ name, address, lookup }) => {
       const [publishedSoa, publishedNs] = await Promise.all([at(domain, "SOA", lookup), at(domain, "NS", lookup)]);
       const answers = publishedSoa.answer.kind !== "failed";
       const takesTcp = !answers || input.takesTcp === undefined || (await input.takesTcp(address));
-      return { name, address, soa: publishedSoa, ns: publishedNs, takesTcp };
+      const takesEdns = !answers || input.takesEdns === undefined || (await input.takesEdns(address));
+      // One server alone has nobody to differ from.
+      const shows =
+        answers && delegated.length > 1
+          ? await Promise.all(compared.map(async ([of, type]) => ({ name: of, type, answer: await lookup.ask(of, type) })))
+          : [];
+      return { name, address, soa: publishedSoa, ns: publishedNs, takesTcp, takesEdns, shows };
     }),
   );
   const nameServers = await Promise.all([...new Set(ns.data.map((data) => data.target))].map(host));

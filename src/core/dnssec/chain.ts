@@ -31,6 +31,7 @@ export interface TrustAnchor {
  * - `keys-missing`: the zone has no keys, and its parent says that it is signed
  * - `keys-not-signed`: the key that the DS stands for did not sign the zone's keys
  * - `denial-missing`: the answer that something is not there is not proven
+ * - `wildcard-unproven`: a wildcard answered, and that the name itself is not there is not proven
  * - and what may be wrong with a signature
  */
 export type ChainFlaw = (
@@ -44,7 +45,11 @@ export type ChainFlaw = (
   | { readonly code: "keys-missing"; readonly dsTags: readonly number[]; readonly dsTtl?: number }
   | { readonly code: "keys-not-signed"; readonly dsTags: readonly number[] }
   | { readonly code: "denial-missing" }
-  | SignatureFlaw
+  | { readonly code: "wildcard-unproven"; readonly wildcard: DomainName }
+  | (SignatureFlaw & {
+      /** How long the keys that were judged by may be remembered, in seconds. */
+      readonly keysTtl?: number;
+    })
 ) & { readonly zone: DomainName; readonly name: DomainName; readonly type: RecordType };
 
 /**
@@ -66,7 +71,9 @@ export type Verdict =
     };
 
 /** A zone whose keys are trusted, or why they are not. */
-type Trust = { readonly keys: readonly DataOf["DNSKEY"][]; readonly until: number } | Exclude<Verdict, { kind: "secure" }>;
+type Trust =
+  | { readonly keys: readonly DataOf["DNSKEY"][]; readonly until: number; readonly keysTtl: number }
+  | Exclude<Verdict, { kind: "secure" }>;
 
 /** How many delegations, and how many aliases, are followed. */
 const MAX_DEPTH = 60;
@@ -107,11 +114,14 @@ export class ChainOfTrust {
         ? sets.find((set): set is RecordSet<DataOf["DNAME"]> => isOfType(set, "DNAME") && isBelow(name, set.name))
         : undefined;
     const checked = this.#verify(dname ?? wanted, answer.answer, zone, trust.keys);
-    if ("flaw" in checked) return { kind: "bogus", flaw: { ...checked.flaw, ...about, name: wanted.name, type: wanted.type } };
+    if ("flaw" in checked) {
+      const { keysTtl } = trust;
+      return { kind: "bogus", flaw: { ...checked.flaw, keysTtl, ...about, name: wanted.name, type: wanted.type } };
+    }
     if (checked.wildcard !== undefined && dname === undefined) {
       const { nsec, nsec3 } = this.#denials(answer.authority, zone, trust.keys);
       if (!deniesName(nsec, nsec3, zone, name, checked.wildcard))
-        return { kind: "bogus", flaw: { code: "denial-missing", ...about } };
+        return { kind: "bogus", flaw: { code: "wildcard-unproven", wildcard: checked.wildcard, ...about } };
     }
     const until = Math.min(trust.until, checked.expires);
     if (own !== undefined) return { kind: "secure", until };
@@ -239,7 +249,7 @@ export class ChainOfTrust {
         checked.flaw.code === "signature-wrong";
       return { kind: "bogus", flaw: late ? { ...checked.flaw, ...about } : { code: "keys-not-signed", dsTags, ...about } };
     }
-    return { keys: set.data, until: Math.min(until, checked.expires) };
+    return { keys: set.data, until: Math.min(until, checked.expires), keysTtl: checked.ttl };
   }
 
   #verify(set: RecordSet, from: readonly ResourceRecord[], zone: DomainName, keys: readonly DataOf["DNSKEY"][]): Verified {

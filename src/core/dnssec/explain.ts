@@ -58,12 +58,19 @@ export function explainFlaw(flaw: ChainFlaw, domain: DomainName): Explained {
     case "signature-key-missing":
       return {
         because: `${set} is signed with key ${flaw.keyTag}, which ${zone} does not have, ${refused}`,
-        remedy: host ?? "ask the DNS host to publish that key again, or to sign with one that is there",
+        remedy:
+          host ??
+          `ask the DNS host to publish that key again, or to sign with one that is there${flaw.keysTtl === undefined ? "" : `; resolvers remember the present keys for up to ${spanText(flaw.keysTtl)}`}`,
       };
     case "signature-wrong":
       return {
         because: `the DNSSEC signature of ${set} does not verify, ${refused}`,
         remedy: host ?? "ask the DNS host to sign the domain anew; the record was changed without that",
+      };
+    case "wildcard-unproven":
+      return {
+        because: `the wildcard ${displayName(flaw.wildcard)} answers for ${displayName(flaw.name)}, and nothing proves that the name has no record of its own (NSEC or NSEC3), ${refused}`,
+        remedy: host ?? "enter a record of its own at that name, or ask the DNS host to sign the whole domain anew",
       };
     case "denial-missing":
       return {

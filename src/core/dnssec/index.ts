@@ -12,5 +12,5 @@ export * from "./anchors.ts";
 export * from "./chain.ts";
 export { compareNames, MAX_ITERATIONS, nsec3Hash } from "./denial.ts";
 export * from "./explain.ts";
-export { keyTag, standsFor } from "./keys.ts";
+export { dsFor, keyTag, ownerOctets, standsFor } from "./keys.ts";
 export { signedOctets, verifySet } from "./signature.ts";

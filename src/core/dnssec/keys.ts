@@ -80,10 +80,17 @@ export function keyTag(key: DataOf["DNSKEY"]): number {
 export const isZoneKey = ({ flags, protocol }: DataOf["DNSKEY"]): boolean =>
   protocol === 3 && (flags & 0x0100) !== 0 && (flags & 0x0080) === 0;
 
-/** Whether a DS record stands for a key; undefined where nobody knows its digest (RFC 4034 section 5.1.4). */
+/** The DS record that stands for a key; undefined where nobody knows the digest (RFC 4034 section 5.1.4). */
+export function dsFor(zone: DomainName, key: DataOf["DNSKEY"], digestType = 2): DataOf["DS"] | undefined {
+  const name = DIGESTS.get(digestType);
+  if (name === undefined) return undefined;
+  const digest = createHash(name).update(ownerOctets(zone)).update(rdataOf("DNSKEY", key)).digest("hex");
+  return { keyTag: keyTag(key), algorithm: key.algorithm, digestType, digest };
+}
+
+/** Whether a DS record stands for a key; undefined where nobody knows its digest. */
 export function standsFor(ds: DataOf["DS"], zone: DomainName, key: DataOf["DNSKEY"]): boolean | undefined {
-  const digest = DIGESTS.get(ds.digestType);
-  if (digest === undefined) return undefined;
+  if (!DIGESTS.has(ds.digestType)) return undefined;
   if (ds.keyTag !== keyTag(key) || ds.algorithm !== key.algorithm) return false;
-  return createHash(digest).update(ownerOctets(zone)).update(rdataOf("DNSKEY", key)).digest("hex") === ds.digest;
+  return dsFor(zone, key, ds.digestType)?.digest === ds.digest;
 }

@@ -100,7 +100,19 @@ describe("DNSSEC in a move", () => {
     ["a parent that cannot be asked", { ds: undefined }, [key], { state: "unknown" }],
     ["a new host that cannot be asked", { ds: [ds] }, undefined, { state: "unknown" }],
   ])("%s", (_, known, keys, judged) => {
-    expect(judgeSignedMove(apex, { ds: [], ttl: 0, gone: undefined, ...known }, keys, now)).toMatchObject(judged);
+    const nobody = { keys: [], ttl: 0 };
+    expect(judgeSignedMove(apex, { ds: [], ttl: 0, gone: undefined, ...known }, keys, nobody, now)).toMatchObject(judged);
+  });
+  const zoneKey = (letter: string): DataOf["DNSKEY"] => ({ ...key, flags: 256, key: letter.repeat(64) });
+  const [own, other] = [zoneKey("a"), zoneKey("b")];
+  test.each<[string, readonly DataOf["DNSKEY"][], readonly DataOf["DNSKEY"][], object]>([
+    ["each host has the other's zone key", [key, own, other], [other, own], { state: "fits" }],
+    ["the old host lacks the new one's", [key, own], [other], { state: "apart", keyTags: [keyTag(own)], ttl: 3600 }],
+    ["the new host lacks the old one's", [key, own], [other, own], { state: "apart", keyTags: [keyTag(other)], ttl: 3600 }],
+    ["one key for everything", [key], [key], { state: "fits" }],
+  ])("both DS records are there, and %s", (_, keys, old, judged) => {
+    const known = { ds: [stale, ds], ttl: 60, gone: undefined };
+    expect(judgeSignedMove(apex, known, keys, { keys: old, ttl: 3600 }, now)).toMatchObject(judged);
   });
 });
 
@@ -113,6 +125,9 @@ describe("the plan of a move", () => {
     nsTtl: HOUR,
     longestTtl: 24 * HOUR,
     newHostSigns: false,
+    staySigned: false,
+    dsTtl: 48 * HOUR,
+    keysTtl: 2 * HOUR,
   } as const;
   const shown = (given: Partial<MoveFacts>) => {
     const { steps, moveAt, possibleFrom } = planMove({ ...facts, signatures: { state: "unsigned" }, ...given });
@@ -141,11 +156,34 @@ describe("the plan of a move", () => {
         "delete-ds 0-52",
         "change-servers 48-100",
         "look 100-",
-        "enter-ds 106.08-",
-        "switch-off 106.08-",
+        "enter-ds 108-",
+        "switch-off 108-",
       ],
     });
     expect(shown({ signatures, moveAt: 10 * 3_600_000 })).toMatchObject({ moveAt: 10, from: 48 });
+  });
+  test("a signed zone that stays signed: keys first, then the second DS record, and the old one goes last", () => {
+    const signatures = { state: "breaks", dsTags: [4711], keyTags: [815], ttl: 48 * HOUR } as const;
+    expect(shown({ signatures, newHostSigns: true, staySigned: true, moveAt: 100 * 3_600_000 })).toEqual({
+      moveAt: 100,
+      from: 50,
+      steps: [
+        "lower-ttls 0-76",
+        "copy 0-100",
+        "share-keys 0-50",
+        "add-ds 2-52",
+        "change-servers 50-100",
+        "look 100-",
+        "delete-old-ds 108-",
+        "switch-off 108-",
+      ],
+    });
+    const apart = { state: "apart", dsTags: [4711, 815], keyTags: [816], ttl: 2 * HOUR } as const;
+    expect(shown({ signatures: apart, newHostSigns: true, staySigned: true, longestTtl: 60 })).toMatchObject({
+      from: 2,
+      steps: ["copy 0-2", "share-keys 0-0", "change-servers 2-2", "look 2-", "delete-old-ds 10-", "switch-off 10-"],
+    });
+    expect(shown({ signatures: { state: "fits" }, newHostSigns: true, staySigned: true, longestTtl: 60 }).from).toBe(0);
   });
   test("a DS that was deleted is waited for; short TTLs need not be lowered", () => {
     expect(shown({ longestTtl: 300, signatures: { state: "waiting", until: 5 * 3_600_000 } })).toEqual({

@@ -8,7 +8,7 @@ import type { Layout } from "../layout.ts";
 export function statusText({ domains, at }: StatusResult, { style, width }: Layout): string {
   if (domains.length === 0) return `No domain yet. Next: ${style.command("zandrel init DOMAIN")}\n`;
   const now = at;
-  const blocks = domains.map(({ domain, role, host, asks, senders, keysWithoutAsk, interrupted, sheet, lost }) => {
+  const blocks = domains.map(({ domain, role, host, asks, senders, keysWithoutAsk, interrupted, sheet, lost, signaturesEnd }) => {
     const heading = `${style.title(displayName(domain))}  ${style.quiet(`${role}, ${visible(host)}, as of ${moment(now, now)}`)}`;
     const rows = columns(
       asks.map((ask) => [`${STATE_MARK[ask.state]} ${ask.state}`, ask.id, `${ask.service}, ${ask.purpose}`]),
@@ -44,6 +44,13 @@ export function statusText({ domains, at }: StatusResult, { style, width }: Layo
       `  ${style.bad("✗ deleted too much")}  ${displayName(name)} ${type}: ${visible(listOf(records.map(({ data }) => (typeof data === "string" ? data : Object.values(data).join(" ")))))} stood there when the sheet was made`,
       `    next: ${style.command(`zandrel publish ${withoutRootDot(domain)} --check`)}`,
     ]);
+    const ending =
+      signaturesEnd === null
+        ? []
+        : [
+            `  ${style.careful("! signatures end")}  ${wrap(`the DNSSEC signatures of ${displayName(domain)} end ${deadline(signaturesEnd, now)}, before everyone sees what was published; if nobody signs until then, every resolver that checks signatures refuses the domain`, width - 6, "    ")}`,
+            "    next: ask the DNS host whether it signs by itself, and when",
+          ];
     const keys = keysWithoutAsk.flatMap(({ selector, next }) => [
       `  ${style.careful("○ not asked for")}  the key of the selector ${visible(selector)} is in the workspace, and its record is not`,
       `    next: ${style.command(next)}`,
@@ -53,6 +60,7 @@ export function statusText({ domains, at }: StatusResult, { style, width }: Layo
       ...broken,
       ...entering,
       ...missing,
+      ...ending,
       ...(lines.length === 0 ? [`  nothing asked yet; next: ${style.command("zandrel intake")}`] : lines),
       ...mail,
       ...keys,

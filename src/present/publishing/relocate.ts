@@ -20,6 +20,11 @@ function signaturesText({ domain, signatures, check, at }: RelocateResult, { sty
       return "";
     case "fits":
       return say(style.good("✓"), "the DNSSEC record (DS) at the registrar fits a key of the new host");
+    case "apart":
+      return say(
+        style.bad("✗"),
+        `the DNSSEC record (DS) fits the new host, and the two hosts do not publish each other's keys (missing: ${listOf(keyTags.map(String))}): ${moved ? "until" : "if the name servers changed now, until"} ${spanText(ttl ?? 0)} later those who remember the keys of one host ${moved ? "refuse" : "would refuse"} the answers of the other`,
+      );
     case "unknown":
       return say(
         style.state("unknown", "?"),
@@ -58,6 +63,12 @@ function stepText(
       return `at the old host, lower the TTL of all records to ${spanText(LOW_TTL)}: until ${spanText(ttl ?? 0)} later some still keep them for the old time`;
     case "copy":
       return `copy the zone: zandrel relocate capture ${own}, enter it at the new host, then zandrel relocate compare ${own} ${at}`;
+    case "share-keys":
+      return `have each host publish the other's DNSSEC keys (DNSKEY) beside its own, and wait ${spanText(ttl ?? 0)}: resolvers remember the keys so long`;
+    case "add-ds":
+      return `at the registrar, enter the new host's DS record beside the old one, and wait ${spanText(ttl ?? 0)}`;
+    case "delete-old-ds":
+      return "at the registrar, delete the old host's DS record; the new host may then drop the old host's keys";
     case "delete-ds":
       return `at the registrar, delete the DS record (DNSSEC), and touch nothing for ${spanText(ttl ?? 0)} after that: resolvers remember it so long`;
     case "change-servers":
@@ -87,7 +98,7 @@ export function moveCalendar(result: RelocateResult): string | undefined {
     : calendar(
         plan.steps.map((step) => ({
           at: step.latest ?? step.earliest,
-          title: `${displayName(domain)}: ${step.code.replace("-", " ")}`,
+          title: `${displayName(domain)}: ${step.code.replaceAll("-", " ")}`,
           text: stepText(step, result),
         })),
         at,
@@ -169,10 +180,14 @@ export function relocateText(result: RelocateResult, layout: Layout): string {
     ]),
     (cell, column, row) => (column === 0 ? style.state(checked.vantages[row]?.sees ?? "unknown", cell) : cell),
   );
+  const breaks = result.signatures?.state === "breaks" || result.signatures?.state === "apart";
+  const waits = result.signatures?.state === "waiting";
   const still =
-    checked.state === "not-yet" || checked.state === "half"
-      ? `Change the name servers at the registrar, then look again.\nNext: ${again("check")}\n`
-      : "";
+    checked.state === "not-yet" && (breaks || waits)
+      ? `${breaks ? "Mind the DNSSEC record first, then look again." : "Wait until then, and change the name servers after that."}\nNext: ${again(breaks ? "plan" : "check")}\n`
+      : checked.state === "not-yet" || checked.state === "half"
+        ? `Change the name servers at the registrar, then look again.\nNext: ${again("check")}\n`
+        : "";
   const off =
     checked.oldHostUntil === null
       ? ""

@@ -1,4 +1,6 @@
+import type { Answer } from "../../lookup/index.ts";
 import { displayName, isBelow } from "../../name/index.ts";
+import { printData, sameData } from "../../record/index.ts";
 import { spanText } from "../../spread/index.ts";
 import { rulesOf, when } from "../finding.ts";
 
@@ -7,6 +9,23 @@ const DAY = 86_400;
 /** The first three numbers of an IPv4 address, or the first four groups of an IPv6 one. */
 const networkOf = (address: string): string =>
   address.includes(":") ? address.split(":").slice(0, 4).join(":") : address.split(".").slice(0, 3).join(".");
+
+/** What a server shows: the set as text, none, or nothing that can be compared. */
+function shownAnswer(answer: Answer | undefined): string {
+  if (answer?.kind !== "found") return "none";
+  const { type, data } = answer.set;
+  const shown = data
+    .map((one) => printData(type, one).replace(/\.$/, ""))
+    .map((text) => (text.length > 50 ? `${text.slice(0, 49)}…` : text));
+  return shown.sort().join(" and ");
+}
+
+/** Whether two servers that both answered differ. */
+const differ = (a: Answer, b: Answer | undefined): boolean =>
+  b !== undefined &&
+  a.kind !== "failed" &&
+  b.kind !== "failed" &&
+  !sameData(a.kind === "found" ? a.set : undefined, b.kind === "found" ? b.set : undefined);
 
 export const delegation = rulesOf("delegation", [
   [
@@ -128,6 +147,43 @@ export const delegation = rulesOf("delegation", [
           "ask the DNS host to open port 53 for TCP, at the firewall too",
         ),
       ),
+  ],
+  [
+    "server-no-edns",
+    "risks",
+    "RFC 6891 section 6.1.1",
+    "A name server does not know EDNS, or a firewall drops it",
+    "Long answers come by detours or not at all, and DNSSEC signatures cannot be shown.",
+    ({ servers }) =>
+      servers.flatMap(({ name, address, takesEdns }) =>
+        when(
+          !takesEdns,
+          `${displayName(name)} (${address}) answers only questions without EDNS, as they were before 1999`,
+          "ask the DNS host to let EDNS through, at the firewall too, or to renew the server",
+        ),
+      ),
+  ],
+  [
+    "answers-differ",
+    "risks",
+    "RFC 1034 section 4.3.5",
+    "The name servers give different answers",
+    "It works for some and not for others, and a service that happens to ask the wrong server says “not yet”.",
+    ({ servers }) => {
+      const answering = servers.filter(({ shows }) => shows.length > 0);
+      const [first, ...others] = answering;
+      if (first === undefined) return [];
+      return first.shows.flatMap(({ name, type, answer }, i) => {
+        const other = others.find(({ shows }) => differ(answer, shows[i]?.answer));
+        return other === undefined
+          ? []
+          : when(
+              true,
+              `${type} of ${displayName(name)}: ${displayName(first.name)} has ${shownAnswer(answer)}, ${displayName(other.name)} has ${shownAnswer(other.shows[i]?.answer)}`,
+              "if it stays so for an hour, ask the DNS host why its servers do not have the same zone",
+            );
+      });
+    },
   ],
   [
     "glue-differs",

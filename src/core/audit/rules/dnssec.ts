@@ -2,6 +2,7 @@ import { type ChainFlaw, explainFlaw, MAX_ITERATIONS, type Verdict } from "../..
 import { displayName } from "../../name/index.ts";
 import { type DataOf, isOfType } from "../../record/index.ts";
 import { spanText } from "../../spread/index.ts";
+import { negativeTtl } from "../../zone/index.ts";
 import type { Facts } from "../facts.ts";
 import { rulesOf, type Seen, when } from "../finding.ts";
 
@@ -76,7 +77,25 @@ export const dnssec = rulesOf("delegation", [
     "RFC 4035 section 5.4",
     "The domain does not prove which names it does not have",
     "Resolvers that check signatures answer with an error where they should say that there is nothing.",
-    (facts) => flaws(facts, "denial-missing"),
+    (facts) => flaws(facts, "denial-missing", "wildcard-unproven"),
+  ],
+  [
+    "dnssec-wildcard",
+    "note",
+    "RFC 8198 section 5.3",
+    "A wildcard answers in a signed domain",
+    "A record newly published at a name below it may stay hidden a while: resolvers keep the signed wildcard for every name.",
+    ({ chains, anyA, anyTxt, soa, plain }) => {
+      const [own] = chains;
+      const wild = [anyA, anyTxt].find(({ data }) => data.length > 0);
+      if (own?.kind !== "secure" || wild?.answer.kind !== "found") return [];
+      const negative = soa.answer.kind === "found" ? negativeTtl(soa.answer.set) : 0;
+      return when(
+        true,
+        `*.${plain} answers, and resolvers may use it for up to ${spanText(Math.max(wild.answer.set.ttl, negative))}`,
+        "after publishing at a new name, wait that long before a service is asked to look",
+      );
+    },
   ],
   [
     "dnssec-ends-soon",
