@@ -74,13 +74,15 @@ export function startUnbound(
   servers: Readonly<Record<string, string>>,
   /** A DS record of the root: with it signatures are checked. */
   anchor?: string,
+  /** The time by which they are checked, where it is not the real one. */
+  at?: Date,
 ): void {
   const stubs = Object.entries(servers).map(
     ([zone, server]) => `stub-zone:\n  name: "${zone}"\n  stub-addr: ${server}@${port}\n`,
   );
   writeFileSync(
     join(folder, "unbound.conf"),
-    `server:\n  interface: ${address}\n  port: ${port}\n  access-control: 127.0.0.0/8 allow\n  do-not-query-localhost: no\n  username: ""\n  chroot: ""\n  directory: "${folder}"\n  pidfile: "${folder}/unbound.pid"\n  use-syslog: no\n  logfile: "${folder}/unbound.log"\n  module-config: "${anchor === undefined ? "" : "validator "}iterator"\n${anchor === undefined ? "" : `  trust-anchor: "${anchor}"\n  ede: yes\n`}  do-ip6: no\n  do-daemonize: no\n  num-threads: 1\n${stubs.join("")}remote-control:\n  control-enable: no\n`,
+    `server:\n  interface: ${address}\n  port: ${port}\n  access-control: 127.0.0.0/8 allow\n  do-not-query-localhost: no\n  username: ""\n  chroot: ""\n  directory: "${folder}"\n  pidfile: "${folder}/unbound.pid"\n  use-syslog: no\n  logfile: "${folder}/unbound.log"\n  module-config: "${anchor === undefined ? "" : "validator "}iterator"\n${anchor === undefined ? "" : `  trust-anchor: "${anchor}"\n  ede: yes\n${at === undefined ? "" : `  val-override-date: "${at.toISOString().slice(0, 19).replace(/\D/g, "")}"\n`}`}  do-ip6: no\n  do-daemonize: no\n  num-threads: 1\n${stubs.join("")}remote-control:\n  control-enable: no\n`,
   );
   start(BINARIES.unbound, ["-d", "-c", join(folder, "unbound.conf")]);
 }

@@ -10,6 +10,7 @@ export async function startLab(options: {
   readonly speed: number;
   readonly port: number;
   readonly domains?: readonly DomainName[];
+  readonly signed?: boolean;
 }) {
   const lab = await import("../lab/index.ts");
   const started = await lab.startLab(options).catch((error) => {

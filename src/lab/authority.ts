@@ -1,5 +1,5 @@
 import type { Clock } from "../clock.ts";
-import { answerFromZones } from "../core/lookup/index.ts";
+import { type Answer, answerFromZones } from "../core/lookup/index.ts";
 import { type DomainName, isAtOrBelow } from "../core/name/index.ts";
 import {
   dataKey,
@@ -11,7 +11,7 @@ import {
   toSets,
   withData,
 } from "../core/record/index.ts";
-import { nextSerial, readZone, type Zone, zoneOf } from "../core/zone/index.ts";
+import { nextSerial, readZone, type Zone, zoneFor, zoneOf } from "../core/zone/index.ts";
 import {
   CLASS,
   decodeMessage,
@@ -27,6 +27,7 @@ import {
   type WireRecord,
 } from "../net/index.ts";
 import type { Handler } from "./dns-server.ts";
+import { ZoneSigner } from "./zone-signer.ts";
 
 interface Version {
   readonly at: number;
@@ -39,6 +40,9 @@ export interface LoggedQuery {
   readonly name: DomainName;
   readonly type: string;
 }
+
+/** How long resolvers remember the keys of a zone, in seconds. */
+const KEY_TTL = 3600;
 
 const wire = (records: readonly ResourceRecord[]): WireRecord[] => records.map((record) => ({ ...record, class: CLASS.IN }));
 const wireSets = (sets: readonly (RecordSet | undefined)[]) =>
@@ -57,6 +61,7 @@ export class AuthorityHost {
   /** Whether this host hands out whole zones to anybody who asks. */
   handsOutZones = false;
   readonly log: LoggedQuery[] = [];
+  readonly #signers = new Map<DomainName, ZoneSigner>();
 
   constructor(clock: Clock, keys: readonly TsigKey[] = []) {
     this.#clock = clock;
@@ -68,6 +73,19 @@ export class AuthorityHost {
     const document = readZone(text, { origin: apex });
     if (document.issues.length > 0) throw new Error(`the lab's zone ${apex} is broken: ${JSON.stringify(document.issues[0])}`);
     this.#zones.set(apex, [{ at: 0, zone: zoneOf(apex, toSets(document.entries)) }]);
+  }
+
+  /** Signs a zone from now on, with a key of this host's own, which is published in the zone. */
+  sign(apex: DomainName): ZoneSigner {
+    const signer = new ZoneSigner(apex, this.#clock);
+    this.#signers.set(apex, signer);
+    const keys = { name: apex, type: "DNSKEY", ttl: KEY_TTL, data: [signer.key] } as const;
+    const versions = this.#zones.get(apex) ?? [];
+    // A zone that was signed from the beginning has its key at every server.
+    if (versions.length === 1)
+      this.#zones.set(apex, [{ at: 0, zone: zoneOf(apex, this.#sets(apex).set(`${apex} DNSKEY`, keys).values()) }]);
+    else this.put(apex, keys);
+    return signer;
   }
 
   /** The zones as a server shows them that gets every change `lag` milliseconds late. */
@@ -134,7 +152,46 @@ export class AuthorityHost {
     if (question === undefined || query.opcode !== OPCODE.QUERY) return { ...reply, rcode: RCODE.NOTIMP };
     this.log.push({ server, name: question.name, type: question.type });
     if (question.type === "AXFR") return this.#wholeZone(reply, question.name, lag);
-    const answer = answerFromZones(this.zones(lag), question.name, question.type);
+    const zones = this.zones(lag);
+    const answer = answerFromZones(zones, question.name, question.type);
+    return query.edns?.dnssecOk === true
+      ? this.#withSignatures(this.#reply(reply, answer), zones, question.name, answer)
+      : this.#reply(reply, answer);
+  }
+
+  /** The answer with its signatures, and with proofs where something is not there (RFC 4035 section 3.1). */
+  #withSignatures(reply: Message, zones: readonly Zone[], asked: DomainName, answer: Answer): Message {
+    const last = answer.chain.at(-1)?.data[0]?.target ?? asked;
+    const signed = (sets: readonly RecordSet[]) => wire(sets.flatMap((set) => this.#signed(set, zones)));
+    const [answers, authority] = [reply.answers, reply.authority].map((records) =>
+      toSets(records.map(({ name, type, ttl, data }) => ({ name, type, ttl, data: data as RecordSet["data"][number] }))),
+    ) as [RecordSet[], RecordSet[]];
+    const cut = answer.kind === "failed" ? answer.delegation?.ns.name : undefined;
+    const zone = zoneFor(cut === undefined ? zones : zones.filter(({ apex }) => apex !== cut), cut ?? last);
+    const signer = zone === undefined ? undefined : this.#signers.get(zone.apex);
+    const proofs: RecordSet[] = [];
+    if (zone !== undefined && signer !== undefined) {
+      const ds = cut === undefined ? undefined : zone.nodes.get(cut)?.get("DS");
+      if (ds !== undefined) proofs.push(ds);
+      else if (cut !== undefined || answer.kind === "nodata" || answer.kind === "nxdomain")
+        proofs.push(...signer.denial(zone, cut ?? last));
+      else
+        for (const set of answers)
+          if (signer.madeFrom(zone, set.name) !== undefined) proofs.push(...signer.denial(zone, set.name));
+    }
+    return { ...reply, answers: signed(answers), authority: [...signed(authority), ...signed(proofs)] };
+  }
+
+  /** A set with the signature of the zone that holds it; the name servers of a delegation have none. */
+  #signed(set: RecordSet, zones: readonly Zone[]): ResourceRecord[] {
+    const zone = zoneFor(set.type === "DS" ? zones.filter(({ apex }) => apex !== set.name) : zones, set.name);
+    const signer = zone === undefined ? undefined : this.#signers.get(zone.apex);
+    const isDelegation = set.type === "NS" && set.name !== zone?.apex;
+    if (zone === undefined || signer === undefined || isDelegation) return recordsOf(set);
+    return [...recordsOf(set), signer.signatureOf(set, signer.madeFrom(zone, set.name))];
+  }
+
+  #reply(reply: Message, answer: Answer): Message {
     const chain = wireSets(answer.chain);
     switch (answer.kind) {
       case "found":

@@ -4,7 +4,9 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { fastClock, type LeapingClock } from "../clock.ts";
+import type { TrustAnchor } from "../core/dnssec/index.ts";
 import { type DomainName, isBelow, name, withoutRootDot } from "../core/name/index.ts";
+import { printData } from "../core/record/index.ts";
 import { DnsClient } from "../net/index.ts";
 import { AuthorityHost } from "./authority.ts";
 import { makeAuthority } from "./certificates.ts";
@@ -19,6 +21,7 @@ import { CachingResolver } from "./resolver.ts";
 import { pagewick, type RunningService, type ServiceDescription, sealbarrow, seekmere, startService } from "./service.ts";
 import { startThirdParties, type ThirdParties } from "./third-parties.ts";
 import { startWebFront, type WebFront } from "./web-front.ts";
+import type { ZoneSigner } from "./zone-signer.ts";
 import { startZonemarrow } from "./zonemarrow.ts";
 import {
   ADDRESSES,
@@ -40,6 +43,8 @@ export interface LabOptions {
   readonly port: number;
   /** Further domains, parked at Nettlehost as new ones are. */
   readonly domains?: readonly DomainName[];
+  /** Whether registry and DNS hosts sign (DNSSEC), the resolvers check, and Brackwater's domains have their DS records. */
+  readonly signed?: boolean;
 }
 
 /** Everything that runs, and what a workspace needs to use it. */
@@ -84,7 +89,7 @@ const VANTAGES = [
 ] as const;
 
 /** Starts the simulated services, all on loopback: registry, DNS host, resolvers, services, a mailbox provider, one clock. */
-export async function startLab({ start, speed, port, domains = [] }: LabOptions): Promise<Lab> {
+export async function startLab({ start, speed, port, domains = [], signed = false }: LabOptions): Promise<Lab> {
   const realStart = Date.now();
   const clock = fastClock(start, realStart, speed);
   const client = new DnsClient({ timeout: 2000 });
@@ -107,7 +112,11 @@ export async function startLab({ start, speed, port, domains = [] }: LabOptions)
   registry.serve(example, `${EXAMPLE_ZONE}${delegated(true)}`);
   registry.serve(name("53.127.in-addr.arpa"), REVERSE_ZONE);
 
-  const resolver = (options: object) => new CachingResolver({ client, clock, root: ADDRESSES.registry, port, ...options });
+  const anchors: readonly TrustAnchor[] = signed
+    ? signEverything({ registry, example, hosts: [nettlehost, zonemarrow], further })
+    : [];
+  const resolver = (options: object) =>
+    new CachingResolver({ client, clock, root: ADDRESSES.registry, port, ...(signed ? { anchors } : {}), ...options });
   const vantages = Object.fromEntries(VANTAGES.map((vantage) => [vantage.name, resolver(vantage.options)]));
   const folder = mkdtempSync(join(tmpdir(), "zandrel-lab-"));
   const running: { close(): Promise<unknown> }[] = [];
@@ -209,6 +218,7 @@ export async function startLab({ start, speed, port, domains = [] }: LabOptions)
       web,
       settings: settingsFor(
         port,
+        anchors,
         web.ports,
         Object.fromEntries(Object.entries(services).map(([service, { link }]) => [service, link])),
       ),
@@ -236,7 +246,44 @@ const HELPER =
     .map((path) => fileURLToPath(new URL(`${path}/helpers/zonemarrow.mjs`, import.meta.url)))
     .find(existsSync) ?? "zonemarrow.mjs";
 
-function settingsFor(port: number, web: { http: number; https: number }, links: Readonly<Record<string, string>>): string {
+/**
+ * Signs the tree from the root down: each zone with a key of its host's own, and the DS records at the parent where they belong to
+ * a domain that the registrar was told of. Gives back where trust begins.
+ */
+function signEverything({
+  registry,
+  example,
+  hosts,
+  further,
+}: {
+  readonly registry: AuthorityHost;
+  readonly example: DomainName;
+  readonly hosts: readonly AuthorityHost[];
+  readonly further: readonly DomainName[];
+}): readonly TrustAnchor[] {
+  const root = registry.sign(name("."));
+  const enter = (parent: DomainName, { apex, ds }: ZoneSigner) =>
+    registry.put(parent, { name: apex, type: "DS", ttl: DS_TTL, data: [ds] });
+  enter(name("."), registry.sign(example));
+  const own = [
+    ...["brackwater", "brackwater-tickets", "puppetfest", "brackwater-post"].map((label) => name(`${label}.example`)),
+    ...further,
+  ];
+  for (const host of hosts)
+    for (const { apex } of host.zones())
+      if (own.includes(apex)) enter(isBelow(apex, example) ? example : name("."), host.sign(apex));
+  return [{ zone: name("."), ds: [root.ds] }];
+}
+
+/** How long resolvers remember the DS records of the registry, in seconds. */
+const DS_TTL = 6 * 3600;
+
+function settingsFor(
+  port: number,
+  anchors: readonly TrustAnchor[],
+  web: { http: number; https: number },
+  links: Readonly<Record<string, string>>,
+): string {
   return `# Points a workspace at the lab.
 version: 1
 organisation: Brackwater Puppet Theatre
@@ -264,7 +311,11 @@ ${Object.entries(links)
     ([key, link]) =>
       `  ${key}:\n    title: ${key[0]?.toUpperCase()}${key.slice(1)}\n    link: ${link}\n    key: env:SERVICE_KEY\n${key === "sealbarrow" ? "    issuer: sealbarrow.example\n" : ""}`,
   )
-  .join("")}anchors: "" # the lab signs nothing
+  .join("")}${
+  anchors.length === 0
+    ? 'anchors: "" # the lab signs nothing'
+    : `anchors: |\n${anchors.flatMap(({ ds }) => ds.map((one) => `  . DS ${printData("DS", one)}`)).join("\n")}`
+}
 defaults:
   ttl: 3600
   authorityPort: ${port}

@@ -66,6 +66,8 @@ export interface Message {
   readonly recursionAvailable: boolean;
   /** Whether a resolver is asked not to check DNSSEC signatures (RFC 4035 section 3.2.2). */
   readonly checkingDisabled?: boolean;
+  /** Whether a resolver found the signatures of its answer to hold (RFC 4035 section 3.2.3). */
+  readonly authenticData?: boolean;
   /** Extended with the upper bits of the OPT record, where there is one (RFC 6891 section 6.1.3). */
   readonly rcode: number;
   readonly questions: readonly Question[];
@@ -145,6 +147,7 @@ export function encodeMessage(message: Message): Buffer {
       (message.truncated ? 0x0200 : 0) |
       (message.recursionDesired ? 0x0100 : 0) |
       (message.recursionAvailable ? 0x0080 : 0) |
+      (message.authenticData === true ? 0x0020 : 0) |
       (message.checkingDisabled === true ? 0x0010 : 0) |
       (message.rcode & 0x0f),
   );
@@ -164,7 +167,13 @@ export function encodeMessage(message: Message): Buffer {
     to.u16(codeOfType("OPT"));
     to.u16(message.edns.payload);
     to.u32((((message.rcode >> 4) << 24) | (message.edns.dnssecOk === true ? 0x8000 : 0)) >>> 0);
-    to.u16(0);
+    to.counted(() => {
+      for (const code of message.edns?.errors ?? []) {
+        to.u16(EXTENDED_ERROR);
+        to.u16(2);
+        to.u16(code);
+      }
+    });
   }
   return to.done();
 }
@@ -230,6 +239,7 @@ export function decodeMessage(octets: Buffer): Result<Message, string> {
       truncated: (flags & 0x0200) !== 0,
       recursionDesired: (flags & 0x0100) !== 0,
       recursionAvailable: (flags & 0x0080) !== 0,
+      ...((flags & 0x0020) === 0 ? {} : { authenticData: true }),
       ...((flags & 0x0010) === 0 ? {} : { checkingDisabled: true }),
       rcode: (flags & 0x0f) | (opt === undefined ? 0 : (opt.ttl >>> 24) << 4),
       questions,

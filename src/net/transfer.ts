@@ -71,7 +71,9 @@ export function transferZone(
         const refusal = signatures?.take(octets);
         waiting = waiting.subarray(2 + waiting.readUInt16BE(0));
         if (!message.ok) return stop("malformed", `${where} sent a zone that cannot be read: ${message.error}`);
-        if (refusal !== undefined) return stop("refused", `${where} does not hand out the whole zone: ${UNSIGNED[refusal]}`);
+        // A refusal need not be signed to be one.
+        if (refusal !== undefined && (refusal !== "unsigned" || message.value.rcode === RCODE.NOERROR))
+          return stop("refused", `${where} does not hand out the whole zone: ${UNSIGNED[refusal]}`);
         if (message.value.rcode !== RCODE.NOERROR)
           return stop("refused", `${where} does not hand out the whole zone (${rcodeName(message.value.rcode)})`);
         if (message.value.answers.length === 0) return stop("refused", `${where} does not hand out the whole zone`);

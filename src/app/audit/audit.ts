@@ -95,6 +95,7 @@ async function auditOne(
     world: dns.world,
     now: Math.floor(dns.now / 1000),
     trust: (name, type) => dns.trust(name, type),
+    dsAtParent: () => dns.dsAtParent(domain),
     takesTcp: (server) => dns.takesTcp(server, domain),
     takesEdns: (server) => dns.takesEdns(server, domain),
     trustAt: (server, name, type) => dns.trustAt(server, domain, name, type),

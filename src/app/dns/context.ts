@@ -4,7 +4,17 @@ import { basename, dirname, isAbsolute, relative, resolve } from "node:path";
 import { authoritativeViewpoints, type Viewpoint } from "../../core/ask/index.ts";
 import type { SignedLookup, Verdict } from "../../core/dnssec/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { type Authority, authorityOf, failed, type Lookup, memoized, type Servers, zoneLookup } from "../../core/lookup/index.ts";
+import {
+  type Answer,
+  type Authority,
+  authorityOf,
+  dsAtParent,
+  failed,
+  type Lookup,
+  memoized,
+  type Servers,
+  zoneLookup,
+} from "../../core/lookup/index.ts";
 import { type DomainName, displayName, labelsOf, parseName } from "../../core/name/index.ts";
 import type { RecordType } from "../../core/record/index.ts";
 import { type ParseOptions, readZone, type ZoneDocument, zoneFor, zonesOf } from "../../core/zone/index.ts";
@@ -51,8 +61,8 @@ export interface DnsContext {
   trust(name: DomainName, type: RecordType): Promise<Verdict>;
   /** The same, where everything in a zone is asked of one of its servers, by its address. */
   trustAt(server: string, zone: DomainName, name: DomainName, type: RecordType): Promise<Verdict>;
-  /** The DS records of a zone at its parent, with their whole TTL; undefined where they could not be asked for. */
-  dsAtParent(zone: DomainName): ReturnType<Trust["dsAtParent"]>;
+  /** The DS records of a domain as its parent's servers have them now. */
+  dsAtParent(domain: DomainName): Promise<Answer>;
   /** How the web is asked, through the same DNS; undefined where answers come from files. */
   readonly web: WebOptions | undefined;
   /** The zone file that `--into` names, and the folder it is relative to. */
@@ -270,7 +280,7 @@ export function openDns(
     trust: async (name, type) => (await trusted()).judge(name, type),
     trustAt: async (address, zone, name, type) =>
       (await trusted()).judgeAt(client.signedAt({ address, port }, false), zone, name, type),
-    dsAtParent: async (zone) => (await trusted()).dsAtParent(zone),
+    dsAtParent: (domain) => dsAtParent(domain, found, servers),
     into: request.into === undefined ? undefined : { folder: context.cwd, file: request.into },
     web: {
       addresses: (host) => webAddresses(base, host),
@@ -336,7 +346,7 @@ function openZoneFiles(
     world: lookup,
     trust: async () => ({ kind: "indeterminate", why: "no-anchor", because: "zone files are not checked for signatures" }),
     trustAt: async () => ({ kind: "indeterminate", why: "no-anchor", because: "zone files are not checked for signatures" }),
-    dsAtParent: async () => undefined,
+    dsAtParent: (domain) => lookup.ask(domain, "DS"),
     into: undefined,
     web: undefined,
     includeFrom,

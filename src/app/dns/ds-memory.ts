@@ -1,11 +1,14 @@
 import type { DomainName } from "../../core/name/index.ts";
+import { type DataOf, isOfType } from "../../core/record/index.ts";
 import type { Journal } from "../../workspace/index.ts";
 import type { DnsContext } from "./context.ts";
 
 /** The DS records of a domain at its parent, and since when they are gone, where they are. */
 export interface DsMemory {
-  /** Undefined where they could not be asked for. */
-  readonly known: Awaited<ReturnType<DnsContext["dsAtParent"]>>;
+  /** None where the parent has none; undefined where it could not be asked. */
+  readonly ds: readonly DataOf["DS"][] | undefined;
+  /** For how many seconds they are remembered; 0 where there are none. */
+  readonly ttl: number;
   /** When they were first seen to be gone, in milliseconds since 1970, and for how many seconds they are remembered from then. */
   readonly gone: { readonly at: number; readonly ttl: number } | undefined;
 }
@@ -15,15 +18,16 @@ export interface DsMemory {
  * them any more, they may be remembered for the whole of their TTL.
  */
 export async function watchDs(domain: DomainName, dns: DnsContext, journal: Journal | undefined): Promise<DsMemory> {
-  const known = await dns.dsAtParent(domain);
-  const { ds, ttl = 0 } = known ?? {};
+  const answer = await dns.dsAtParent(domain);
+  const ds = answer.kind === "failed" ? undefined : answer.kind === "found" && isOfType(answer.set, "DS") ? answer.set.data : [];
+  const ttl = answer.kind === "found" ? answer.set.ttl : 0;
   const keep = dns.isPresent ? journal : undefined;
   const last = journal?.entries(domain, "ds-seen").at(-1);
   const isThere = ds !== undefined && ds.length > 0;
   if (isThere && (last === undefined || last.gone || last.ttl !== ttl))
     keep?.append(dns.now, domain, { kind: "ds-seen", ttl, gone: false });
   if (ds?.length === 0 && last?.gone === false) keep?.append(dns.now, domain, { kind: "ds-seen", ttl: last.ttl, gone: true });
-  return { known, gone: dsGone(domain, journal) };
+  return { ds, ttl, gone: dsGone(domain, journal) };
 }
 
 /** Since when the DS records of a domain are gone, as the journal knows it. */

@@ -1,6 +1,5 @@
 import {
   ChainOfTrust,
-  dsAtParent,
   ROOT_ANCHORS,
   type SignedAnswer,
   type SignedLookup,
@@ -49,8 +48,6 @@ export interface Trust {
   judge(name: DomainName, type: RecordType): Promise<Verdict>;
   /** The same, where everything in a zone is asked of one of its servers. */
   judgeAt(server: SignedLookup, zone: DomainName, name: DomainName, type: RecordType): Promise<Verdict>;
-  /** See {@link dsAtParent}. */
-  dsAtParent(zone: DomainName): ReturnType<typeof dsAtParent>;
 }
 
 /** Trust from the anchors of a workspace on; `now` in milliseconds since 1970. */
@@ -65,6 +62,5 @@ export function trustThrough(lookups: readonly SignedLookup[], settings: Setting
       };
       return new ChainOfTrust(at, anchorsOf(settings), Math.floor(now / 1000)).judge(name, type);
     },
-    dsAtParent: (zone) => dsAtParent(lookup, zone),
   };
 }

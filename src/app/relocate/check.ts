@@ -56,7 +56,7 @@ export async function check(move: Move): Promise<{ ended: Ended; check: NonNulla
         return { vantage, sees, until: sees === "old" ? dns.now + answer.set.ttl * 1000 : null };
       }),
   );
-  const judged = await signaturesOf(move, fresh.lookup);
+  const { judged } = await signaturesOf(move, fresh.lookup);
   const because =
     verdict.state === "not-yet" ? `${verdict.because} (${serverList(servers.map((server) => server.name))})` : verdict.because;
   return {

@@ -39,7 +39,7 @@ export async function compare(
   const wanted = names.flatMap((one) => [...types].map((type) => ({ name: one, type })));
   const { same, differences, unresolved: open } = await compareSides(old, fresh.lookup, domain.name, wanted);
   const serious = differences.filter((one) => one.kind !== "ttl" && one.kind !== "extra");
-  const judged = await signaturesOf(move, fresh.lookup);
+  const { judged } = await signaturesOf(move, fresh.lookup);
   const survives = judged.state === "unsigned" || judged.state === "fits";
   const ready = serious.length === 0 && open.length === 0 && survives;
   return {

@@ -70,21 +70,23 @@ export const fromFile = ({ context, domain, workspace }: Move, file: string): Re
   toSets(readZoneFile(context.cwd, file, [domain.name], workspace.settings.defaults.ttl).document.entries);
 
 /** Whether the domain survives the change of name servers, by its DS records and the new host's keys. */
-export async function signaturesOf(move: Move, fresh: Lookup): Promise<SignedMove> {
+export async function signaturesOf(move: Move, fresh: Lookup): Promise<{ judged: SignedMove; dsTtl: number; keysTtl: number }> {
   const { domain, dns, journal } = move;
-  const [{ known, gone }, keys, old] = await Promise.all([
+  const [{ ds, ttl, gone }, keys, old] = await Promise.all([
     watchDs(domain.name, dns, journal),
     fresh.ask(domain.name, "DNSKEY"),
     oldHost(move).ask(domain.name, "DNSKEY"),
   ]);
-  return judgeSignedMove(
+  const keysTtl = old.kind === "found" ? old.set.ttl : 0;
+  const judged = judgeSignedMove(
     domain.name,
-    { ds: known?.ds, ttl: known?.ttl ?? 0, gone },
+    { ds, ttl, gone },
     // A host that refuses does not have the zone yet, and so no keys for it.
     keys.kind === "failed" && keys.why !== "refused" ? undefined : keysIn(keys),
-    { keys: keysIn(old), ttl: old.kind === "found" ? old.set.ttl : 0 },
+    { keys: keysIn(old), ttl: keysTtl },
     dns.now,
   );
+  return { judged, dsTtl: ttl, keysTtl };
 }
 
 /** The keys that a name server shows; none where it shows none. */

@@ -5,17 +5,7 @@ import { liveAt } from "../../core/lookup/index.ts";
 import { captureByAsking, isHosts, namesToAsk, planMove } from "../../core/relocate/index.ts";
 import type { Ended } from "../context.ts";
 
-import {
-  expectOld,
-  fromFile,
-  knownNames,
-  type Move,
-  newHost,
-  oldHost,
-  type Signatures,
-  shownSignatures,
-  signaturesOf,
-} from "./move.ts";
+import { expectOld, fromFile, knownNames, type Move, newHost, type Signatures, shownSignatures, signaturesOf } from "./move.ts";
 import type { RelocateResult } from "./schema.ts";
 
 /** The steps of the move with their times. */
@@ -23,14 +13,12 @@ export async function plan(move: Move): Promise<{ ended: Ended; plan: NonNullabl
   const { domain, looked, dns, request, context, file } = move;
   const old = expectOld(move);
   const fresh = newHost(move);
-  const [judged, keys, oldKeys, ds, ns] = await Promise.all([
+  const [{ judged, dsTtl, keysTtl }, keys, ns] = await Promise.all([
     signaturesOf(move, fresh.lookup),
     fresh.lookup.ask(domain.name, "DNSKEY"),
-    oldHost(move).ask(domain.name, "DNSKEY"),
-    dns.dsAtParent(domain.name),
     liveAt(old, domain.name, domain.name, "NS"),
   ]);
-  if (request.staySigned && keys.kind !== "found" && keys.kind !== "failed")
+  if (request.staySigned && keys.kind !== "found" && (keys.kind !== "failed" || keys.why === "refused"))
     throw new Failure("new-host-unsigned", { title: fresh.title, domain: domain.name });
   const { sets, unresolved: open } = existsSync(resolve(context.cwd, file))
     ? { sets: fromFile(move, file), unresolved: [] }
@@ -49,8 +37,8 @@ export async function plan(move: Move): Promise<{ ended: Ended; plan: NonNullabl
     signatures: judged,
     newHostSigns: keys.kind === "found",
     staySigned: request.staySigned,
-    dsTtl: ds?.ttl ?? 0,
-    keysTtl: oldKeys.kind === "found" ? oldKeys.set.ttl : 0,
+    dsTtl,
+    keysTtl,
   });
   const late = moveAt < possibleFrom;
   return {

@@ -89,6 +89,15 @@ async function look({ zone = {}, input = {}, silent }: Case, asked = new Set<str
     now: NOW,
     trust: async () => ({ kind: "indeterminate", why: "no-anchor", because: "" }),
     authority,
+    dsAtParent: async () => {
+      if (silent?.test(name(B)) === true) return failed("timeout", "the parent is silent");
+      const set = zones
+        .find(({ apex }) => apex === name(B))
+        ?.nodes.get(name(B))
+        ?.get("DS");
+      const common = { chain: [], authoritative: true };
+      return set === undefined ? { kind: "nodata", ...common } : { kind: "found", set, ...common };
+    },
     organizationalDomain,
     selectors: [],
     openKeyFiles: [],

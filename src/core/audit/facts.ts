@@ -35,6 +35,8 @@ export interface AuditInput {
   readonly trust?: (name: DomainName, type: string) => Promise<Verdict>;
   /** The same, as one name server of the domain shows it. */
   readonly trustAt?: (server: string, name: DomainName, type: string) => Promise<Verdict>;
+  /** The DS records as the parent's servers have them; asked like everything else where it is not given. */
+  readonly dsAtParent?: () => Promise<Answer>;
   /** Whether a name server, by its address, answers over TCP. */
   readonly takesTcp?: (server: string) => Promise<boolean>;
   /** Whether it takes questions with EDNS. */

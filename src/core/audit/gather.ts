@@ -29,6 +29,8 @@ interface Asking {
   /** What stands at a name; nothing where the name would be too long. */
   at<T extends KnownType>(name: DomainName | undefined, type: T, lookup?: Lookup): Promise<Published<T>>;
   host(name: DomainName): Promise<Host>;
+  /** The DS records, which stand on the parent's side. */
+  ds(): Promise<Answer>;
   /** A name below the domain; undefined where it would be too long. */
   below(labels: string, of?: DomainName): DomainName | undefined;
 }
@@ -74,7 +76,9 @@ function asking(input: AuditInput, unresolved: Map<string, Unresolved>): Asking 
     };
   };
   const below = (labels: string, of: DomainName = domain): DomainName | undefined => under(nameOf(labels), of);
-  return { input, everywhere, at, host, below };
+  const atParent = input.dsAtParent;
+  const ds = () => (atParent === undefined ? everywhere.ask(domain, "DS") : noting({ ask: () => atParent() }).ask(domain, "DS"));
+  return { input, everywhere, at, host, below, ds };
 }
 
 /** The zone itself: its servers, and where mail and the site lead. */
@@ -226,13 +230,13 @@ async function dmarcFacts({ input, at, host, everywhere }: Asking) {
 }
 
 /** What is said about encrypted delivery, at the right names and at mistyped ones, and what DNSSEC there is. */
-async function transportFacts({ input, at, host, below, everywhere }: Asking, wild: boolean) {
+async function transportFacts({ input, at, host, below, everywhere, ds: askDs }: Asking, wild: boolean) {
   const { domain } = input;
   const [mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99, cds] = await Promise.all([
     at(below("_mta-sts"), "TXT"),
     at(below("_smtp._tls"), "TXT"),
     host(below("mta-sts") ?? domain),
-    everywhere.ask(domain, "DS"),
+    askDs(),
     everywhere.ask(domain, "DNSKEY"),
     everywhere.ask(domain, "SPF"),
     everywhere.ask(domain, "CDS"),

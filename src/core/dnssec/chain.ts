@@ -325,23 +325,6 @@ function entryKeys(keys: readonly DataOf["DNSKEY"][]): DataOf["DNSKEY"][] {
   return marked.length > 0 ? marked : zoneKeys;
 }
 
-/**
- * The DS records of a zone at its parent, with the TTL that the parent gave them; none where it has none, undefined where it
- * could not be asked.
- */
-export async function dsAtParent(
-  lookup: SignedLookup,
-  zone: DomainName,
-): Promise<{ readonly ds: readonly DataOf["DS"][]; readonly ttl: number } | undefined> {
-  const answer = await lookup.askSigned(zone, "DS");
-  if (answer.kind === "failed") return undefined;
-  const set = setsOf(answer.answer).find((one): one is RecordSet<DataOf["DS"]> => one.name === zone && isOfType(one, "DS"));
-  if (set === undefined) return { ds: [], ttl: 0 };
-  // A cache counts the TTL down; its signature still tells the whole of it.
-  const signed = signaturesAt(answer.answer, zone).find(({ covered }) => covered === "DS");
-  return { ds: set.data, ttl: signed?.originalTtl ?? set.ttl };
-}
-
 /** NSEC and NSEC3 sets that one proof is worth. */
 const MAX_PROOFS = 16;
 

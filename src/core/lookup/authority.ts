@@ -1,5 +1,5 @@
 import { type DomainName, displayName, parentOf, ROOT, upwards } from "../name/index.ts";
-import type { DataOf, RecordSet } from "../record/index.ts";
+import type { DataOf, RecordSet, RecordType } from "../record/index.ts";
 import type { Answer, Failed, Lookup } from "./lookup.ts";
 
 /** Asks a server by its address; `recursive` asks it to go and find the answer. */
@@ -68,23 +68,36 @@ async function parentZone(base: Lookup, domain: DomainName): Promise<{ apex: Dom
   return undefined;
 }
 
-/** The NS set and glue a parent's server hands out, or the answer that says there is none. */
+/** What a parent's server says of a domain: for NS it hands out the set with glue, or the answer that says there is none. */
 async function askParent(
   base: Lookup,
   servers: Servers,
   parent: { ns: RecordSet },
   domain: DomainName,
+  type: RecordType,
 ): Promise<Answer | undefined> {
   let last: Answer | undefined;
   for (const target of targetsOf(parent.ns)) {
     const { addresses } = await addressesOf(base, target, []);
     for (const address of addresses) {
-      const answer = await servers.at(address, { recursive: false }).ask(domain, "NS");
+      const answer = await servers.at(address, { recursive: false }).ask(domain, type);
       if (answer.kind !== "failed" || answer.why === "delegated") return answer;
       last = answer;
     }
   }
   return last;
+}
+
+/**
+ * The DS records of a domain as its parent's servers have them now, and not as resolvers remember them (RFC 4035 section 3.1.4.1).
+ * Where the parent's servers cannot be asked from here, the resolver's word is taken.
+ */
+export async function dsAtParent(domain: DomainName, base: Lookup, servers: Servers): Promise<Answer> {
+  const parent = await parentZone(base, domain);
+  const said = parent === undefined || "kind" in parent ? undefined : await askParent(base, servers, parent, domain, "DS");
+  if (said === undefined || (said.kind === "failed" && said.delegation === undefined)) return base.ask(domain, "DS");
+  // A server that hands the question on does not know DS records, and so has none.
+  return said.kind === "failed" ? { kind: "nodata", chain: [], authoritative: false } : said;
 }
 
 /**
@@ -96,7 +109,7 @@ export async function authorityOf(domain: DomainName, base: Lookup, servers: Ser
   const parent = await parentZone(base, domain);
   if (parent === undefined) return { kind: "failed", because: `no zone above ${displayName(domain)} could be found` };
   if ("kind" in parent) return { kind: "failed", because: parent.detail };
-  const said = await askParent(base, servers, parent, domain);
+  const said = await askParent(base, servers, parent, domain, "NS");
   let ns: RecordSet | undefined;
   let glue: readonly RecordSet[] = [];
   if (said?.kind === "found") ns = said.set;

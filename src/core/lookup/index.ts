@@ -11,7 +11,7 @@
  * }
  * ```
  */
-export { type AuthoritativeServer, type Authority, authorityOf, type Servers } from "./authority.ts";
+export { type AuthoritativeServer, type Authority, authorityOf, dsAtParent, type Servers } from "./authority.ts";
 export { type Live, liveAt, ownSetOf } from "./live.ts";
 export * from "./lookup.ts";
 export { memoized, remembered } from "./memo.ts";

@@ -14,7 +14,9 @@ export function answerFromZones(zones: readonly Zone[], name: DomainName, type: 
   let at = name;
   let wildcard: DomainName | undefined;
   for (;;) {
-    const zone = zoneFor(zones, at);
+    // A DS record belongs to the parent's side of a cut (RFC 4035 section 3.1.4.1).
+    const above = type === "DS" ? zones.filter(({ apex }) => apex !== at) : zones;
+    const zone = zoneFor(above, at) ?? zoneFor(zones, at);
     if (zone === undefined)
       return failed("outside", `${displayName(at)} is not in the zone files`, { chain, authoritative: true });
     const answer = answerFrom(zone, at, type);
