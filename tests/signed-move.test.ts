@@ -1,5 +1,5 @@
 import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
-import { join } from "node:path";
+import { join, resolve } from "node:path";
 import { afterEach, expect, test } from "@jest/globals";
 import { execa } from "execa";
 import { type DomainName, name } from "../src/core/name/index.ts";
@@ -18,9 +18,9 @@ let lab: Lab;
 afterEach(() => lab?.close());
 
 /** A lab that signs, a workspace in it, and what the registrar, the old host and the new one do. */
-async function signedLab() {
+async function signedLab(signed = true) {
   const port = await freePort();
-  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed: 1, port, signed: true });
+  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed: 1, port, signed });
   const folder = folderWith({ "zandrel.yaml": lab.settings });
   mkdirSync(join(folder, "domains"));
   const ask = "  - id: own\n    service: seekmere\n    purpose: ownership\n    records: |\n      box-office A 192.0.2.20\n";
@@ -83,6 +83,25 @@ describeServers("what the lab signs", () => {
       stopServers();
     }
   });
+});
+
+test("an audit of a signed domain asks each server each question once, and hardly more than of an unsigned one", async () => {
+  const asked: string[][] = [];
+  for (const signed of [false, true]) {
+    const { folder } = await signedLab(signed);
+    const log = join(folder, "questions.txt");
+    const env = { ...lab.env, QUESTIONS: log, NODE_OPTIONS: `--require ${resolve("bench/questions.cjs")}` };
+    const { json } = await zandrel(folder, ["audit", "--json", "--timeout", "60s"], { env });
+    expect(json.domains[0].unresolved).toEqual([]);
+    expect(json.domains[0].findings.filter(({ id }: { id: string }) => /dnssec|^ds-|differ/.test(id))).toEqual([]);
+    asked.push(readFileSync(log, "utf8").trimEnd().split("\n"));
+    if (!signed) await lab.close();
+  }
+  const [plain = [], own = []] = asked;
+  for (const questions of asked) expect(questions.filter((one, i) => questions.indexOf(one) !== i)).toEqual([]);
+  expect(plain.length).toBeGreaterThan(80);
+  expect(own.length).toBeGreaterThan(plain.length);
+  expect(own.length / plain.length).toBeLessThan(1.4);
 });
 
 test("wrong: the name servers change and the DS record stands; the cause is said, and how long it lasts", async () => {

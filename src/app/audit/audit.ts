@@ -95,6 +95,7 @@ async function auditOne(
     world: dns.world,
     now: Math.floor(dns.now / 1000),
     trust: (name, type) => dns.trust(name, type),
+    keysAt: (server) => dns.keysAt(server, domain),
     dsAtParent: () => dns.dsAtParent(domain),
     takesTcp: (server) => dns.takesTcp(server, domain),
     takesEdns: (server) => dns.takesEdns(server, domain),

@@ -16,7 +16,7 @@ import {
   zoneLookup,
 } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, labelsOf, parseName } from "../../core/name/index.ts";
-import type { RecordType } from "../../core/record/index.ts";
+import { type RecordType, toSets } from "../../core/record/index.ts";
 import { type ParseOptions, readZone, type ZoneDocument, zoneFor, zonesOf } from "../../core/zone/index.ts";
 import { parseServerAddress, type ServerAddress, serverText } from "../../net/address.ts";
 import type { DnsClient } from "../../net/client.ts";
@@ -61,6 +61,8 @@ export interface DnsContext {
   trust(name: DomainName, type: RecordType): Promise<Verdict>;
   /** The same, where everything in a zone is asked of one of its servers, by its address. */
   trustAt(server: string, zone: DomainName, name: DomainName, type: RecordType): Promise<Verdict>;
+  /** The keys of a zone as one of its servers shows them, asked in the way in which they are checked. */
+  keysAt(server: string, zone: DomainName): Promise<Answer>;
   /** The DS records of a domain as its parent's servers have them now. */
   dsAtParent(domain: DomainName): Promise<Answer>;
   /** How the web is asked, through the same DNS; undefined where answers come from files. */
@@ -97,6 +99,19 @@ function lazyClient(timeout: number): Pick<DnsClient, "at" | "takesTcp" | "takes
     takesTcp: async (server, name) => (await client()).takesTcp(server, name),
     takesEdns: async (server, name) => (await client()).takesEdns(server, name),
     close: () => void loading?.then((opened) => opened.close()),
+  };
+}
+
+/** Signed answers that are asked for once. */
+function askedOnce(lookup: SignedLookup): SignedLookup {
+  const asked = new Map<string, ReturnType<SignedLookup["askSigned"]>>();
+  return {
+    askSigned(name, type) {
+      const key = `${type} ${name}`;
+      let answer = asked.get(key);
+      if (answer === undefined) asked.set(key, (answer = lookup.askSigned(name, type)));
+      return answer;
+    },
   };
 }
 
@@ -263,11 +278,18 @@ export function openDns(
   const base = inTurn(vantages.map((vantage) => vantage.lookup));
   // Who serves a domain is found also where its signatures do not hold.
   const found = unlessBogus(base, () => inTurn(resolvers.map(({ address }) => ask(address, true, true))));
+  const signed = new Map<string, SignedLookup>();
+  const signedAt = (address: ServerAddress, recursive: boolean): SignedLookup => {
+    const key = `${recursive} ${serverText(address)}`;
+    let known = signed.get(key);
+    if (known === undefined) signed.set(key, (known = askedOnce(client.signedAt(address, recursive))));
+    return known;
+  };
   let trust: Trust | undefined;
   const trusted = async (): Promise<Trust> => {
     const { trustThrough } = await import("./trust.ts");
     trust ??= trustThrough(
-      resolvers.map(({ address }) => client.signedAt(address)),
+      resolvers.map(({ address }) => signedAt(address, true)),
       settings,
       now,
     );
@@ -278,8 +300,14 @@ export function openDns(
     isPresent: request.at === undefined,
     world: base,
     trust: async (name, type) => (await trusted()).judge(name, type),
-    trustAt: async (address, zone, name, type) =>
-      (await trusted()).judgeAt(client.signedAt({ address, port }, false), zone, name, type),
+    trustAt: async (address, zone, name, type) => (await trusted()).judgeAt(signedAt({ address, port }, false), zone, name, type),
+    async keysAt(address, zone) {
+      const answer = await signedAt({ address, port }, false).askSigned(zone, "DNSKEY");
+      if (answer.kind === "failed") return ask({ address, port }, false).ask(zone, "DNSKEY");
+      const set = toSets(answer.answer).find((one) => one.name === zone && one.type === "DNSKEY");
+      const common = { chain: [], authoritative: true };
+      return set === undefined ? { kind: "nodata", ...common } : { kind: "found", set, ...common };
+    },
     dsAtParent: (domain) => dsAtParent(domain, found, servers),
     into: request.into === undefined ? undefined : { folder: context.cwd, file: request.into },
     web: {
@@ -346,6 +374,7 @@ function openZoneFiles(
     world: lookup,
     trust: async () => ({ kind: "indeterminate", why: "no-anchor", because: "zone files are not checked for signatures" }),
     trustAt: async () => ({ kind: "indeterminate", why: "no-anchor", because: "zone files are not checked for signatures" }),
+    keysAt: (_, zone) => lookup.ask(zone, "DNSKEY"),
     dsAtParent: (domain) => lookup.ask(domain, "DS"),
     into: undefined,
     web: undefined,

@@ -12,26 +12,17 @@ import { isOfType, type RecordType, toSets } from "../../core/record/index.ts";
 import { readRecords } from "../../core/zone/index.ts";
 import type { Settings } from "../../workspace/index.ts";
 
-/** Signed answers from the first of several resolvers that can be asked; each question is asked once. */
-function signedInTurn(lookups: readonly SignedLookup[]): SignedLookup {
-  const asked = new Map<string, Promise<SignedAnswer>>();
-  const inTurn = async (name: DomainName, type: RecordType): Promise<SignedAnswer> => {
+/** Signed answers from the first of several resolvers that can be asked. */
+const signedInTurn = (lookups: readonly SignedLookup[]): SignedLookup => ({
+  async askSigned(name, type) {
     let last: SignedAnswer = { kind: "failed", detail: "no resolver could be asked" };
     for (const lookup of lookups) {
       last = await lookup.askSigned(name, type);
       if (last.kind === "answer") break;
     }
     return last;
-  };
-  return {
-    askSigned(name, type) {
-      const key = `${type} ${name}`;
-      let answer = asked.get(key);
-      if (answer === undefined) asked.set(key, (answer = inTurn(name, type)));
-      return answer;
-    },
-  };
-}
+  },
+});
 
 /** The trust anchors of a workspace: those it names, or the root's. */
 function anchorsOf(settings: Settings | undefined): readonly TrustAnchor[] {

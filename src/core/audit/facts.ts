@@ -37,6 +37,8 @@ export interface AuditInput {
   readonly trustAt?: (server: string, name: DomainName, type: string) => Promise<Verdict>;
   /** The DS records as the parent's servers have them; asked like everything else where it is not given. */
   readonly dsAtParent?: () => Promise<Answer>;
+  /** The keys as a name server, by its address, shows them; likewise. */
+  readonly keysAt?: (server: string) => Promise<Answer>;
   /** Whether a name server, by its address, answers over TCP. */
   readonly takesTcp?: (server: string) => Promise<boolean>;
   /** Whether it takes questions with EDNS. */

@@ -10,6 +10,9 @@ import { type AuditInput, type Facts, type Host, type Published, textsIn, type U
 
 /** A label that nobody would make. */
 const NOBODY = "zandrel-looks-for-wildcards";
+/** What every server is asked to see whether its signatures hold: nobody else asks for it, and it is signed or signed to be missing. */
+const ASKED_FOR_SIGNATURES = "NSEC3PARAM";
+
 /** Hosts below a domain that send mail or take bounces, by their usual names. */
 const USUAL_HOSTS = ["www", "mail", "news", "newsletter", "email", "bounce", "bounces", "return"];
 
@@ -31,6 +34,8 @@ interface Asking {
   host(name: DomainName): Promise<Host>;
   /** The DS records, which stand on the parent's side. */
   ds(): Promise<Answer>;
+  /** The keys, as the first name server shows them that can be asked. */
+  keys(): Promise<Answer>;
   /** A name below the domain; undefined where it would be too long. */
   below(labels: string, of?: DomainName): DomainName | undefined;
 }
@@ -78,7 +83,13 @@ function asking(input: AuditInput, unresolved: Map<string, Unresolved>): Asking 
   const below = (labels: string, of: DomainName = domain): DomainName | undefined => under(nameOf(labels), of);
   const atParent = input.dsAtParent;
   const ds = () => (atParent === undefined ? everywhere.ask(domain, "DS") : noting({ ask: () => atParent() }).ask(domain, "DS"));
-  return { input, everywhere, at, host, below, ds };
+  const keys = async (): Promise<Answer> => {
+    const { authority, keysAt } = input;
+    const [first] = authority.kind === "delegated" ? authority.servers : [];
+    const answer = first === undefined || keysAt === undefined ? undefined : await keysAt(first.address);
+    return answer === undefined || answer.kind === "failed" ? everywhere.ask(domain, "DNSKEY") : answer;
+  };
+  return { input, everywhere, at, host, below, ds, keys };
 }
 
 /** The zone itself: its servers, and where mail and the site lead. */
@@ -230,14 +241,14 @@ async function dmarcFacts({ input, at, host, everywhere }: Asking) {
 }
 
 /** What is said about encrypted delivery, at the right names and at mistyped ones, and what DNSSEC there is. */
-async function transportFacts({ input, at, host, below, everywhere, ds: askDs }: Asking, wild: boolean) {
+async function transportFacts({ input, at, host, below, everywhere, ds: askDs, keys: askKeys }: Asking, wild: boolean) {
   const { domain } = input;
   const [mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99, cds] = await Promise.all([
     at(below("_mta-sts"), "TXT"),
     at(below("_smtp._tls"), "TXT"),
     host(below("mta-sts") ?? domain),
     askDs(),
-    everywhere.ask(domain, "DNSKEY"),
+    askKeys(),
     everywhere.ask(domain, "SPF"),
     everywhere.ask(domain, "CDS"),
   ]);
@@ -249,7 +260,10 @@ async function transportFacts({ input, at, host, below, everywhere, ds: askDs }:
       ? []
       : (
           await Promise.all(
-            authority.servers.map(async ({ name, address }) => ({ name, verdict: await trustAt(address, domain, "SOA") })),
+            authority.servers.map(async ({ name, address }) => ({
+              name,
+              verdict: await trustAt(address, domain, ASKED_FOR_SIGNATURES),
+            })),
           )
         ).flatMap(({ name, verdict }) => (verdict.kind === "bogus" ? [{ name, flaw: verdict.flaw }] : []));
   const [policy, nobody] = [below("_dmarc"), below(NOBODY)];

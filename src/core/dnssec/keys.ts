@@ -68,13 +68,33 @@ export function ownerOctets(of: DomainName): Buffer {
   return to.done();
 }
 
+/** Something that is worked out of a key once; keys never change. */
+function oncePerKey<T>(work: (key: DataOf["DNSKEY"]) => T): (key: DataOf["DNSKEY"]) => T {
+  const known = new WeakMap<DataOf["DNSKEY"], { readonly value: T }>();
+  return (key) => {
+    let kept = known.get(key);
+    if (kept === undefined) known.set(key, (kept = { value: work(key) }));
+    return kept.value;
+  };
+}
+
 /** The short number by which signatures and DS records name a key; several keys may share one (RFC 4034 appendix B). */
-export function keyTag(key: DataOf["DNSKEY"]): number {
+export const keyTag = oncePerKey((key): number => {
   const octets = rdataOf("DNSKEY", key);
   let sum = 0;
-  for (const [i, octet] of octets.entries()) sum += (i & 1) === 0 ? octet << 8 : octet;
+  for (let i = 0; i < octets.length; i++) sum += (i & 1) === 0 ? (octets[i] as number) << 8 : (octets[i] as number);
   return (sum + (sum >>> 16)) & 0xffff;
-}
+});
+
+/** The key as `node:crypto` takes it; undefined where nobody knows its algorithm, or its octets are no key. */
+export const publicKeyOf = oncePerKey((key): KeyObject | undefined => {
+  try {
+    return ALGORITHMS.get(key.algorithm)?.keyOf(Buffer.from(key.key, "hex"));
+  } catch {
+    // A point that is not on its curve, for example.
+    return undefined;
+  }
+});
 
 /** Whether a key signs a zone and is not revoked (RFC 4034 section 2.1, RFC 5011 section 2.1). */
 export const isZoneKey = ({ flags, protocol }: DataOf["DNSKEY"]): boolean =>

@@ -1,7 +1,7 @@
 import { verify } from "node:crypto";
 import { type DomainName, labelsOf, wildcardOf } from "../name/index.ts";
 import { codeOfType, type DataOf, encodeData, type RecordSet, WireWriter } from "../record/index.ts";
-import { ALGORITHMS, isZoneKey, keyTag, ownerOctets, rdataOf } from "./keys.ts";
+import { ALGORITHMS, isZoneKey, keyTag, ownerOctets, publicKeyOf, rdataOf } from "./keys.ts";
 
 /** Why no signature of a set counts. */
 export type SignatureFlaw =
@@ -65,13 +65,13 @@ export function signedOctets(set: RecordSet, rrsig: DataOf["RRSIG"]): Buffer | u
 function signedBy(key: DataOf["DNSKEY"], { algorithm, signature }: DataOf["RRSIG"], octets: Buffer): boolean {
   const how = ALGORITHMS.get(algorithm);
   if (how === undefined) return false;
+  const publicKey = publicKeyOf(key);
+  if (publicKey === undefined) return false;
   try {
-    const publicKey = how.keyOf(Buffer.from(key.key, "hex"));
-    if (publicKey === undefined) return false;
     const dsaEncoding = { key: publicKey, dsaEncoding: "ieee-p1363" } as const;
     return verify(how.digest ?? null, octets, dsaEncoding, Buffer.from(signature, "hex"));
   } catch {
-    // Octets that are no key, such as a point that is not on its curve.
+    // Octets that cannot be a signature of such a key.
     return false;
   }
 }
