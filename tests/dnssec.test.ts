@@ -36,6 +36,8 @@ interface Fault {
   readonly ask?: readonly [label: string, type: string];
   readonly kind: Verdict["kind"];
   readonly code?: string;
+  /** More records of the zone. */
+  readonly records?: string;
 }
 
 const days = (count: number): string => new Date(Date.now() + count * 86_400_000).toISOString().slice(0, 19).replace(/\D/g, "");
@@ -68,6 +70,26 @@ const FAULTS: readonly Fault[] = [
     ask: ["nothing", "TXT"],
     kind: "secure",
   },
+  {
+    title: "an unsigned zone below, with NSEC3 opt-out",
+    sign: ["-3", "ab", "-A"],
+    records: "sub NS ns.example.\n",
+    ask: ["x.sub", "TXT"],
+    kind: "insecure",
+  },
+  {
+    title: "an unsigned zone below, by NSEC",
+    records: "sub NS ns.example.\n",
+    ask: ["x.sub", "TXT"],
+    kind: "insecure",
+  },
+  {
+    title: "a DNAME that leads to another part of the zone",
+    records: "old DNAME c\n",
+    ask: ["a.b.old", "TXT"],
+    kind: "secure",
+  },
+  { title: "a second name server that does not serve the zone", records: "@ NS ns3.example.\n", kind: "secure" },
   {
     title: "a DS left over from another DNS host",
     ds: (right) => right.replace(/DS \d+ 13 2 \S+/, `DS 4711 13 2 ${"AB".repeat(32)}`),
@@ -122,8 +144,8 @@ const FAULTS: readonly Fault[] = [
 ];
 
 /** The zone of a domain before it is signed. */
-const plainZone = (domain: string): string =>
-  `$TTL 60\n$ORIGIN ${domain}.\n@ SOA ns.example. h.example. 1 60 60 600 5\n@ NS ns.example.\n${domain === domainOf(0) ? "@ NS ns2.example.\n" : ""}@ TXT "v=spf1 -all"\nwww A 192.0.2.80\nalias CNAME www\n*.wild TXT "w"\na.b.c TXT "deep"\n`;
+const plainZone = (domain: string, more = ""): string =>
+  `$TTL 60\n$ORIGIN ${domain}.\n@ SOA ns.example. h.example. 1 60 60 600 5\n@ NS ns.example.\n${domain === domainOf(0) ? "@ NS ns2.example.\n" : ""}@ TXT "v=spf1 -all"\nwww A 192.0.2.80\nalias CNAME www\n*.wild TXT "w"\na.b.c TXT "deep"\n${more}`;
 
 const domainOf = (i: number): string => `z${String(i).padStart(2, "0")}.example`;
 const titled = (title: string): string => domainOf(FAULTS.findIndex((fault) => fault.title === title));
@@ -185,14 +207,18 @@ describeServers("chains of trust that real servers show", () => {
       FAULTS.map(async (fault, i) => {
         const domain = domainOf(i);
         zones[domain] = `${domain}.zone`;
-        writeFileSync(join(folder, `${domain}.zone`), plainZone(domain));
+        writeFileSync(join(folder, `${domain}.zone`), plainZone(domain, fault.records));
+        if (fault.records?.startsWith("sub ") === true) {
+          zones[`sub.${domain}`] = `sub.${domain}.zone`;
+          writeFileSync(join(folder, `sub.${domain}.zone`), plainZone(`sub.${domain}`, 'x TXT "below"\n'));
+        }
         const right = fault.unsigned ? `${domain}. IN DS 4711 13 2 ${"AB".repeat(32)}` : await sign(domain, fault);
         delegations += `${domain}. NS ns.example.\n${fault.ds === undefined ? right : fault.ds(right)}\n`;
       }),
     );
     writeFileSync(
       join(folder, "example.zone"),
-      `$TTL 60\n$ORIGIN example.\n@ SOA ns.example. h.example. 1 60 60 600 5\n@ NS ns.example.\nns A ${HOST}\nns2 A ${LAGGING}\n${delegations}`,
+      `$TTL 60\n$ORIGIN example.\n@ SOA ns.example. h.example. 1 60 60 600 5\n@ NS ns.example.\nns A ${HOST}\nns2 A ${LAGGING}\nns3 A ${NEW_HOST}\n${delegations}`,
     );
     const example = await sign("example", FAULTS[0] as Fault);
     writeFileSync(
@@ -291,6 +317,13 @@ describeServers("chains of trust that real servers show", () => {
     // Only one of its two name servers is behind, which is found by asking each.
     expect(findings.filter(({ id }: { id: string }) => /dnssec|ds-/.test(id))).toMatchObject([
       { id: "dnssec-server-differs", evidence: expect.stringMatching(/^ns2\.example: the DNSSEC signature of .* ended on/) },
+    ]);
+  });
+  test("a server that does not serve the zone is named, and nothing is wrong with the signatures", async () => {
+    const here = workspace(titled("a second name server that does not serve the zone"));
+    const { findings } = (await zandrel(here, ["audit", "--json"])).json.domains[0];
+    expect(findings.filter(({ id }: { id: string }) => /dnssec|ds-|lame|silent/.test(id))).toMatchObject([
+      { id: "server-lame", evidence: "ns3.example says it does not serve the domain" },
     ]);
   });
   test("a move to a DNS host that does not sign: what would break is said before it does", async () => {

@@ -1,12 +1,14 @@
 import type { Ask, State, View } from "../../core/ask/index.ts";
 import { dnsWants, isDelegated, look, stateOf, webProofOf } from "../../core/ask/index.ts";
 import { type Clash, type Draft, fillIn, makeDraft } from "../../core/change/index.ts";
+import type { ChainFlaw } from "../../core/dnssec/index.ts";
 import { listOf } from "../../core/english.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized, zoneLookup } from "../../core/lookup/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { type Cause, diagnose } from "../../core/ownership/index.ts";
+import { isOfType } from "../../core/record/index.ts";
 import type { WebProof, WebVerdict } from "../../core/site/index.ts";
 import { spanText } from "../../core/spread/index.ts";
 import { zonesOf } from "../../core/zone/index.ts";
@@ -158,12 +160,27 @@ export function causeOf({ kind, name, because, options, offending }: Clash, doma
   };
 }
 
+/** The DNS host of the workspace that still serves a key which the DS records at the registrar stand for. */
+async function keyHolder(flaw: ChainFlaw, domain: Domain, dns: DnsContext, { settings }: Workspace): Promise<string | undefined> {
+  if (flaw.code !== "ds-without-key") return undefined;
+  const { keyTag } = await import("../../core/dnssec/index.ts");
+  for (const { title, servers } of Object.values(settings.hosts)) {
+    const [first] = servers;
+    if (first === undefined) continue;
+    const answer = await dns.server(hostServer(first, settings.defaults.authorityPort)).ask(domain.name, "DNSKEY");
+    if (answer.kind !== "found" || !isOfType(answer.set, "DNSKEY")) continue;
+    if (answer.set.data.some((key) => flaw.dsTags.includes(keyTag(key)))) return title;
+  }
+  return undefined;
+}
+
 /** Why resolvers that check signatures refuse what was looked for; undefined where none does. */
 async function refusalCause(
   views: readonly View[],
   domain: Domain,
   dns: DnsContext,
   journal: Journal | undefined,
+  workspace: Workspace,
 ): Promise<Cause | undefined> {
   const refused = views.find((view) => view.answer.kind === "failed" && view.answer.why === "bogus");
   if (refused === undefined) return undefined;
@@ -176,7 +193,7 @@ async function refusalCause(
     return {
       kind: `dnssec-${verdict.flaw.code}`,
       at: displayName(verdict.flaw.name),
-      ...explainFlaw(verdict.flaw, domain.name),
+      ...explainFlaw(verdict.flaw, domain.name, await keyHolder(verdict.flaw, domain, dns, workspace)),
     };
   }
   return {
@@ -256,7 +273,7 @@ export async function survey(
           ),
         )
       ).flat();
-      const refusal = await refusalCause(views, domain, dns, journal);
+      const refusal = await refusalCause(views, domain, dns, journal, workspace);
       if (refusal !== undefined) causes.unshift(refusal);
       const text = wantedText(ask);
       const at = (known: JournalState["proven"]) => (known.get(ask.id)?.wanted === text ? known.get(ask.id)?.at : undefined);

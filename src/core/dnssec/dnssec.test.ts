@@ -267,6 +267,19 @@ describe("what is published in the standards", () => {
     expect(standsFor(ds, name("dskey.example.com."), key)).toBe(true);
     expect(standsFor({ ...ds, digest: ds.digest.replace("2b", "2c") }, name("dskey.example.com."), key)).toBe(false);
   });
+  test("a key, its DS and a signature by ECDSA P-256 (RFC 6605 section 6.1)", () => {
+    const { records } = readRecords(
+      "example.net. 3600 DNSKEY 257 3 13 GojIhhXUN/u4v54ZQqGSnyhWJwaubCvTmeexv7bR6edbkrSqQpF64cYbcB7wNcP+e+MAnLr+Wi9xMWyQLc8NAA==\nexample.net. 3600 DS 55648 13 2 b4c8c1fe2e7477127b27115656ad6256f424625bf5c1e2770ce6d6e37df61d17\nwww.example.net. 3600 A 192.0.2.1\nwww.example.net. 3600 RRSIG A 13 3 3600 20100909100439 20100812100439 55648 example.net. qx6wLYqmh+l9oCKTN6qIc+bw6ya+KJ8oMz0YP107epXAyGmt+3SNruPFKG7tZoLBLlUzGGus7ZwmwWep666VCw==\n",
+      { origin: ROOT },
+    );
+    const [key, ds, , rrsig] = records.map(({ data }) => data) as [DataOf["DNSKEY"], DataOf["DS"], never, DataOf["RRSIG"]];
+    const zone = name("example.net.");
+    expect(standsFor(ds, zone, key)).toBe(true);
+    const [set] = toSets(records.filter(({ type }) => type === "A")) as [RecordSet];
+    const then = Date.parse("2010-08-20T00:00:00Z") / 1000;
+    expect(verifySet(set, [rrsig], zone, [key], then)).toMatchObject({ ttl: 3600 });
+    expect(verifySet({ ...set, data: [{ address: "192.0.2.2" }] }, [rrsig], zone, [key], then)).toHaveProperty("flaw");
+  });
   test.each([
     ["example.", "0p9mhaveqvm6t7vbl5lop2u3t2rp3tom"],
     ["a.example.", "35mthgpgcu1qg68fab165klnsnk3dpvl"],
@@ -470,6 +483,21 @@ describe("what breaks a chain", () => {
     // At the root nobody can tell a clock that is wrong from another DNS.
     const later = new ChainOfTrust(made.lookup, [anchorOf(made.root)], NOW + 365 * 86_400);
     expect(await later.judge(name("brackwater.example"), "TXT")).toMatchObject({ kind: "indeterminate" });
+  });
+  test("keys that only cost time are none, and a set of 64 KiB of them ends", () => {
+    const set: RecordSet = { name: name("brackwater.example."), type: "TXT", ttl: 60, data: [{ strings: ["a"] }] };
+    const rsa = signer(8);
+    const modulus = rsa.key.key.slice(8);
+    // An exponent of 4096 bits, in the long form of its length.
+    const slow = { ...rsa.key, key: `000200${"ff".repeat(512)}${modulus}` };
+    const { data } = signature(set, set.name, rsa);
+    const made = { ...(data as DataOf["RRSIG"]), keyTag: keyTag(slow) };
+    expect(verifySet(set, [made], set.name, [slow], NOW)).toEqual({ flaw: { code: "signature-wrong", keyTag: keyTag(slow) } });
+    const many = Array.from({ length: 250 }, (_, i) => ({
+      ...rsa.key,
+      key: `${rsa.key.key.slice(0, -4)}${String(i).padStart(4, "0")}`,
+    }));
+    expect(verifySet(set, [data as DataOf["RRSIG"]], set.name, [...many, rsa.key], NOW)).toMatchObject({ ttl: 60 });
   });
   test("a crowd of signatures and keys with one tag is bounded work, and never secure by mistake", () => {
     const key = signer();

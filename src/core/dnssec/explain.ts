@@ -12,8 +12,12 @@ export interface Explained {
 const day = (seconds: number): string => `${new Date(seconds * 1000).toISOString().slice(0, 16).replace("T", " at ")} UTC`;
 const tags = (all: readonly number[]): string => listOf(all.map(String));
 
-/** A flaw for people: what it is, and what to do at the registrar or at the DNS host of the domain. */
-export function explainFlaw(flaw: ChainFlaw, domain: DomainName): Explained {
+/**
+ * A flaw for people: what it is, and what to do at the registrar or at the DNS host of the domain.
+ *
+ * @param fits the DNS host that still serves a key the DS records stand for
+ */
+export function explainFlaw(flaw: ChainFlaw, domain: DomainName, fits?: string): Explained {
   const zone = displayName(flaw.zone);
   const set = `the ${flaw.type} record of ${displayName(flaw.name)}`;
   const refused = "so every resolver that checks signatures refuses it";
@@ -24,7 +28,7 @@ export function explainFlaw(flaw: ChainFlaw, domain: DomainName): Explained {
     case "ds-without-key": {
       const wait = flaw.dsTtl === undefined ? "" : `; resolvers forget the old one within ${spanText(flaw.dsTtl)}`;
       return {
-        because: `the DNSSEC record at the registrar (DS, key ${tags(flaw.dsTags)}) does not fit the key of ${zone} (${tags(flaw.keyTags)}), so every resolver that checks signatures refuses the whole domain`,
+        because: `the DNSSEC record at the registrar (DS, key ${tags(flaw.dsTags)}) does not fit the key of ${zone} (${tags(flaw.keyTags)})${fits === undefined ? "" : ` but that of ${fits}, where the domain was before`}, so every resolver that checks signatures refuses the whole domain`,
         remedy: `at the registrar, delete that DS record${wait}; to stay signed, enter the DS record that the DNS host shows for key ${tags(flaw.keyTags)}`,
       };
     }
