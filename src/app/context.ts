@@ -14,6 +14,7 @@ export type PersonQuestion =
   | { readonly kind: "which-domain"; readonly domains: readonly DomainName[] }
   | { readonly kind: "which-ask"; readonly asks: readonly string[] }
   | { readonly kind: "change-host"; readonly domain: DomainName; readonly host: string }
+  | { readonly kind: "kit-changed"; readonly name: string; readonly changes: readonly string[] }
   | { readonly kind: "undo"; readonly changes: readonly SetChange[] }
   | { readonly kind: "which-way" }
   | {

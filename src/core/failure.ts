@@ -61,7 +61,7 @@ export interface Failures {
   "file-too-large": { readonly path: string; readonly octets: number };
   "output-not-written": { readonly why: string };
   "cannot-write": { readonly path: string; readonly why: string };
-  "file-there": { readonly path: string; readonly what: "key" | "secret" | "capture" };
+  "file-there": { readonly path: string; readonly what: "key" | "secret" | "capture" | "template" };
   "not-yaml": { readonly at: Place; readonly found: string; readonly because: string };
   "yaml-aliases": { readonly path: string; readonly because: string };
   "yaml-value": { readonly at: Place; readonly found: string; readonly because: string };
@@ -146,6 +146,10 @@ export interface Failures {
   "id-taken": { readonly id: string; readonly path: string };
   "input-left-open": Record<never, never>;
   "unknown-kit": Unknown;
+  "template-field": { readonly at: string; readonly type: string; readonly field: string };
+  "kit-unreachable": { readonly url: string; readonly because: string };
+  "kit-name-taken": { readonly name: string; readonly url: string };
+  "kit-changed": { readonly name: string; readonly url: string; readonly changes: readonly string[] };
   "kit-blank": { readonly path: string; readonly ask: string; readonly blank: string };
   "kit-after": { readonly path: string; readonly ask: string; readonly after: string };
   "kit-input-form": { readonly given: string; readonly inputs: readonly string[] };

@@ -404,6 +404,30 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "input-left-open": () => say("nothing was saved, because an input was left open", "run zandrel intake again"),
   "unknown-kit": ({ given, known: words }) =>
     say(`there is no kit ${quote(given)} in the kits folder${meant(given, words)}`, "name one that is there, or a file", "--kit"),
+  "template-field": ({ at, type, field }) =>
+    say(
+      `the ${visible(type)} record at ${at} has no ${visible(field)}, which such a record needs`,
+      "add it, or ask who made the template",
+      at,
+    ),
+  "kit-unreachable": ({ url, because }) =>
+    say(
+      `the kit at ${quote(url)} was not fetched: ${visible(because)}`,
+      "check the address, or save the kit as a file and name that",
+      "--kit",
+    ),
+  "kit-name-taken": ({ name, url }) =>
+    say(
+      `the kits folder has a kit ${quote(name)} that is not from ${quote(url)}`,
+      "rename that file, or name it in place of the address",
+      "--kit",
+    ),
+  "kit-changed": ({ name, url, changes }) =>
+    say(
+      `the kit ${quote(name)} at ${quote(url)} changed since it was agreed to (${listOf(changes.slice(0, 6).map(quote))}${changes.length > 6 ? ` and ${changes.length - 6} lines more` : ""})`,
+      "read the changes, then run it again with --accept-kit",
+      "--kit",
+    ),
   "kit-blank": ({ path, ask, blank }) =>
     say(
       `${path}: the ask ${ask} has the blank {${visible(blank)}}, which is not an input of the kit`,

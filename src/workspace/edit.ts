@@ -16,6 +16,7 @@ export interface AskEntry {
   readonly spf?: string;
   readonly spfWithout?: string;
   readonly dmarc?: string;
+  readonly template?: object;
   readonly remove?: string;
   readonly records?: string;
   readonly web?: { readonly url: string } & (

@@ -13,6 +13,8 @@ export { type AskEntry, changeDomain, revise, setHost } from "./edit.ts";
 export { readText, replaceFile } from "./files.ts";
 export type { Journal, JournalEvent, JournalledChange, Publication, PublicationEnd } from "./journal.ts";
 export * from "./keys.ts";
+// Kits and the schemas of files are loaded by the few commands that need them.
+export type { KitFile } from "./kits.ts";
 export { lockBeside, withLock } from "./lock.ts";
 export * from "./messages.ts";
 export { type FoundReport, findReports } from "./reports.ts";
@@ -32,8 +34,10 @@ export {
   SETTINGS_FILE,
   type Workspace,
 } from "./workspace.ts";
-
-// Kits and the schemas of files are loaded by the few commands that need them.
+export const parseKit = async (...given: Parameters<typeof import("./kits.ts").parseKit>) =>
+  (await import("./kits.ts")).parseKit(...given);
+/** Kits from an address: how they are kept and known again. */
+export const keptKits = () => import("./kits.ts");
 export const readKit = async (...given: Parameters<typeof import("./kits.ts").readKit>) =>
   (await import("./kits.ts")).readKit(...given);
 export const kitsOf = async (folder: string) => (await import("./kits.ts")).kitsOf(folder);

@@ -122,6 +122,16 @@ export const settingsSchema = z.strictObject({
   vantages: z.array(vantage).default([]),
   hosts: z.record(key, host).default({}),
   services: z.record(key, service).default({}),
+  /** Kits from an address, known again by the SHA-256 of what was agreed to. */
+  kits: z
+    .record(
+      key,
+      z.strictObject({
+        url: z.url({ protocol: /^https?$/, error: "expected an https address" }),
+        sha256: z.string().regex(/^[0-9a-f]{64}$/, "expected 64 hexadecimal digits"),
+      }),
+    )
+    .default({}),
   /** Trust anchors for DNSSEC: DS records as zone-file lines; the root's if not given, none where it is empty. */
   anchors: z.string("expected zone-file lines").optional(),
   defaults: z
@@ -158,6 +168,15 @@ const ask = z.strictObject({
   /** The least strict DMARC policy the service accepts. */
   dmarc: z.enum(POLICIES).optional(),
   note: z.string().optional(),
+  /** How a DNS host that takes approvals knows it: a template of the open set-up format, with its variables. */
+  template: z
+    .strictObject({
+      provider: line,
+      service: line,
+      group: line.optional(),
+      variables: z.record(z.string(), z.string()).default({}),
+    })
+    .optional(),
   /** Proof on the web instead of in the DNS: a meta tag in a page, or a file. */
   web: z
     .union([

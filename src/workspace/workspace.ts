@@ -114,6 +114,7 @@ function readDomain(path: string, text: string, settings: Settings): Domain {
       after: ask.after,
       wants,
       ...(ask.asked === undefined ? {} : { asked: ask.asked }),
+      ...(ask.template === undefined ? {} : { template: templateUse(ask.template) }),
     };
   });
   asks.forEach((ask, i) => {
@@ -152,6 +153,12 @@ function withReplacements(asks: readonly Ask[]): readonly Ask[] {
     }));
   }, asks);
 }
+
+/** The same without keys that hold nothing. */
+const templateUse = ({ group, ...use }: NonNullable<DomainFile["asks"][number]["template"]>): NonNullable<Ask["template"]> => ({
+  ...use,
+  ...(group === undefined ? {} : { group }),
+});
 
 const webProof = (web: NonNullable<DomainFile["asks"][number]["web"]>): WebProof =>
   "meta" in web ? { kind: "meta", url: web.url, ...web.meta } : { kind: "file", url: web.url, text: web.file };

@@ -1,17 +1,18 @@
 import { Failure } from "../../core/failure.ts";
 import { fillKit, type KitError } from "../../core/kit/index.ts";
-import { type Domain, readKit, type Workspace } from "../../workspace/index.ts";
+import type { Domain, Workspace } from "../../workspace/index.ts";
 import { type AppContext, answerFrom, type Outcome } from "../context.ts";
+import { namedKit } from "../kits/read.ts";
 import { type Decision, domainFor, type Intake, type NewAsk, reviseAsks } from "./add.ts";
 import type { IntakeRequest } from "./intake.ts";
 
 /** Saves the asks of a kit, its blanks filled from --input or asked for on the terminal. */
 export async function fromKit(
-  request: Pick<IntakeRequest, "input" | "domain" | "dryRun"> & { readonly kit: string },
+  request: Pick<IntakeRequest, "input" | "domain" | "dryRun" | "acceptKit"> & { readonly kit: string },
   workspace: Workspace,
   context: AppContext,
 ): Promise<Outcome<Intake>> {
-  const kit = await readKit(workspace.folder, context.cwd, request.kit);
+  const { kit } = await namedKit(request.kit, workspace, context, { accept: request.acceptKit, dryRun: request.dryRun });
   const values = new Map(
     request.input.map((text) => {
       const at = text.indexOf("=");

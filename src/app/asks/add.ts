@@ -1,6 +1,7 @@
 import { asAsked, type Purpose, recordsWanted, webProofOf } from "../../core/ask/index.ts";
 import type { Layout, Understood } from "../../core/ask/intake/index.ts";
 import { Failure } from "../../core/failure.ts";
+import type { TemplateUse } from "../../core/kit/index.ts";
 import { type DomainName, relativeText, withoutRootDot } from "../../core/name/index.ts";
 import { type DataOf, decodeUtf8, isOfType, printData, type ResourceRecord, toSets, txtValue } from "../../core/record/index.ts";
 import type { WebProof } from "../../core/site/index.ts";
@@ -96,6 +97,8 @@ export interface NewAsk {
   readonly spfWithout?: string;
   readonly dmarc?: string;
   readonly web?: WebProof;
+  /** How a DNS host that takes approvals knows it. */
+  readonly template?: TemplateUse;
 }
 
 /** How many records, terms, policies and proofs an ask wants. */
@@ -191,6 +194,7 @@ const entryOf = (ask: NewAsk, now: number, ttl: number): AskEntry => ({
   ...(ask.spf === undefined ? {} : { spf: ask.spf }),
   ...(ask.spfWithout === undefined ? {} : { spfWithout: ask.spfWithout }),
   ...(ask.dmarc === undefined ? {} : { dmarc: ask.dmarc }),
+  ...(ask.template === undefined ? {} : { template: ask.template }),
   ...(ask.web === undefined ? {} : { web: webEntry(ask.web) }),
   ...(ask.remove === undefined || ask.remove.length === 0 ? {} : { remove: `${askLines(ask.remove, ask.domain, ttl)}\n` }),
   ...(ask.records.length === 0 ? {} : { records: `${askLines(ask.records, ask.domain, ttl)}\n` }),

@@ -89,6 +89,8 @@ export interface IntakeRequest extends CommonRequest {
   readonly ttl: string | undefined;
   readonly kit: string | undefined;
   readonly input: readonly string[];
+  /** Whether a kit from an address is used although it changed since. */
+  readonly acceptKit: boolean;
   readonly choose: readonly string[];
   readonly acceptLeftover: boolean;
   readonly dryRun: boolean;
@@ -109,6 +111,7 @@ export const NOTHING_NAMED: Omit<IntakeRequest, keyof CommonRequest> = {
   ttl: undefined,
   kit: undefined,
   input: [],
+  acceptKit: false,
   choose: [],
   acceptLeftover: false,
   dryRun: false,
@@ -144,7 +147,7 @@ export async function intake(request: IntakeRequest, context: AppContext): Promi
   let read = await understood(text, domain, workspace, request, context);
   expectSavable(read, { ...request, acceptLeftover: request.acceptLeftover || context.interactive });
   if (request.id !== undefined && !KEY.test(request.id)) throw new Failure("id-form", { given: request.id });
-  const kits = await kitsOf(workspace.folder);
+  const kits = (await kitsOf(workspace.folder)).map(({ kit }) => kit);
   const purposes = new Map<Purpose, Purpose>();
   let service = named;
   for (;;) {

@@ -28,6 +28,13 @@ export interface Ask {
   readonly after: readonly string[];
   /** What it wants: records, SPF terms, a minimum DMARC policy, or a proof on the web. */
   readonly wants: readonly Want[];
+  /** How a DNS host that takes approvals knows it: a group of a template, with its variables. */
+  readonly template?: {
+    readonly provider: string;
+    readonly service: string;
+    readonly group?: string;
+    readonly variables: Readonly<Record<string, string>>;
+  };
 }
 
 /** Where an ask stands; always derived, never stored. */

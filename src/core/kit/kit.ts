@@ -1,6 +1,6 @@
 import { RE2JS } from "re2js";
 import * as z from "zod";
-import { PURPOSES, type Purpose } from "../ask/index.ts";
+import { type Ask, PURPOSES, type Purpose } from "../ask/index.ts";
 import { POLICIES } from "../dmarc/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 import { octetsOf, type ResourceRecord } from "../record/index.ts";
@@ -33,6 +33,37 @@ const input = z.strictObject({
   /** A regular expression the whole value has to match. */
   pattern: pattern.optional(),
   example: z.string().optional(),
+  /** Its name in the template that the kit was made from, where that is another one. */
+  variable: z.string().max(100).optional(),
+});
+
+/** How a DNS host that applies the kit as a template treats one of its lines, and what stands at its name. */
+const applied = z.strictObject({
+  /** Which line of `records`, from 1 on. */
+  line: z.number().int().min(1),
+  /** Whether the record has to stay (`always`), or may be changed once it was there (`on-apply`). */
+  essential: z.enum(["always", "on-apply"]).optional(),
+  /** Which texts at the same name give way to it. */
+  texts: z.enum(["none", "all", "prefix"]).optional(),
+  prefix: z.string().optional(),
+});
+
+/** What the kit is called as a template of the open set-up format, by which a DNS host knows it. */
+const origin = z.strictObject({
+  providerId: z.string().min(1),
+  providerName: z.string().min(1),
+  serviceId: z.string().min(1),
+  serviceName: z.string().min(1),
+  version: z.number().int().min(0).optional(),
+  logoUrl: z.string().optional(),
+  description: z.string().optional(),
+  variableDescription: z.string().optional(),
+  syncBlock: z.boolean().optional(),
+  syncPubKeyDomain: z.string().optional(),
+  syncRedirectDomain: z.string().optional(),
+  multiInstance: z.boolean().optional(),
+  warnPhishing: z.boolean().optional(),
+  hostRequired: z.boolean().optional(),
 });
 
 const kitAsk = z.strictObject({
@@ -46,6 +77,9 @@ const kitAsk = z.strictObject({
   dmarc: z.enum(POLICIES).optional(),
   /** Inputs that the service only shows once the asks before are proven. */
   later: z.array(key).default([]),
+  /** The group of the template that this ask is. */
+  group: z.string().optional(),
+  applied: z.array(applied).optional(),
 });
 
 /** A reusable description of what a service asks for (docs/kits.md). */
@@ -58,6 +92,7 @@ export const kitSchema = z.strictObject({
   before: z.array(z.string()).default([]),
   notes: z.string().optional(),
   asks: z.array(kitAsk).min(1, "expected at least one ask"),
+  template: origin.optional(),
 });
 export type Kit = z.output<typeof kitSchema>;
 
@@ -69,7 +104,12 @@ export interface KitAsk {
   readonly records: readonly ResourceRecord[];
   readonly spf?: string;
   readonly dmarc?: (typeof POLICIES)[number];
+  /** How a DNS host knows it, where the kit is a template of the open set-up format. */
+  readonly template?: TemplateUse;
 }
+
+/** A group of a template with its variables filled in, as a DNS host is asked to apply it. */
+export type TemplateUse = NonNullable<Ask["template"]>;
 
 export type KitError =
   | { readonly code: "missing-input"; readonly input: string; readonly explain: string; readonly example: string | undefined }
@@ -91,6 +131,22 @@ export function checkKit(kit: Kit): KitError[] {
       .map((blank) => ({ code: "unknown-blank" as const, ask: ask.id, blank })),
     ...ask.after.filter((other) => !ids.has(other)).map((after) => ({ code: "unknown-ask" as const, ask: ask.id, after })),
   ]);
+}
+
+/** An ask of a kit as a template, with those variables that its lines need. */
+function useOf(
+  kit: Kit,
+  { providerId, serviceId }: NonNullable<Kit["template"]>,
+  { records, spf = "", group }: Kit["asks"][number],
+  values: ReadonlyMap<string, string>,
+): TemplateUse {
+  const needed = [...new Set([...blanksOf(records), ...blanksOf(spf)])].filter((blank) => blank !== "domain");
+  return {
+    provider: providerId,
+    service: serviceId,
+    ...(group === undefined ? {} : { group }),
+    variables: Object.fromEntries(needed.map((key) => [kit.inputs[key]?.variable ?? key, values.get(key) ?? ""])),
+  };
 }
 
 /**
@@ -123,8 +179,12 @@ export function fillKit(
       const { explain, example } = kit.inputs[blank] as Kit["inputs"][string];
       return err({ code: "missing-input", input: blank, explain, example });
     }
+    // A name that was given with its final dot does not get a second one.
     const fill = (text: string, quote: (value: string) => string) =>
-      text.replace(BLANK, (_, blank: string) => (blank === "domain" ? displayName(domain) : quote(values.get(blank) as string)));
+      text.replace(/\{([a-z0-9-]+)\}(?=(\.(?:\s|$))?)/g, (_, blank: string, dot?: string) => {
+        const value = blank === "domain" ? displayName(domain) : quote(values.get(blank) as string);
+        return dot === undefined ? value : value.replace(/\.$/, "");
+      });
     // A value inside quotes must not end them; escaping a backslash or quote means the character itself.
     const { records, issues } = readRecords(octetsOf(fill(ask.records, (value) => value.replace(/["\\]/g, "\\$&"))), {
       origin: domain,
@@ -148,6 +208,7 @@ export function fillKit(
       records,
       ...(spf === undefined ? {} : { spf }),
       ...(ask.dmarc === undefined ? {} : { dmarc: ask.dmarc }),
+      ...(kit.template === undefined ? {} : { template: useOf(kit, kit.template, ask, values) }),
     });
   }
   return ok({ asks, later });

@@ -214,6 +214,15 @@ export function promptFor(question: PersonQuestion, shown: string): Prompt {
         ],
         usual: "yes",
       };
+    case "kit-changed":
+      return {
+        text: `The kit ${visible(question.name)} changed since it was agreed to:\n${question.changes.map((line) => `  ${visible(line)}\n`).join("")}Use it as it is now?`,
+        choices: [
+          { key: "yes", label: "use it" },
+          { key: "no", label: "save nothing" },
+        ],
+        usual: "no",
+      };
     case "undo":
       return {
         text: `${shown === "" ? "" : `This is taken back:\n${shown}`}Is that right?`,

@@ -1,0 +1,350 @@
+import type { Purpose } from "../ask/index.ts";
+import { type Kit, kitSchema } from "../kit/index.ts";
+import {
+  checkTemplate,
+  GIVEN_VARIABLES,
+  type Template,
+  type TemplateRecord,
+  textsOfRecord,
+  variablesIn,
+  withVariables,
+} from "./template.ts";
+
+/** Something that the other format has no words for. */
+export interface Unsaid {
+  readonly code:
+    | "flattened-alias"
+    | "redirect"
+    | "spf-elsewhere"
+    | "variable-in-number"
+    | "host-variable"
+    | "unknown-key"
+    | "record-type"
+    | "field-missing"
+    | "order"
+    | "later"
+    | "pattern"
+    | "before"
+    | "notes"
+    | "policy";
+  /** The record, ask, input or key that it concerns. */
+  readonly at: string;
+}
+
+const KEYS = /^[a-z0-9][a-z0-9-]{0,62}$/;
+
+/** A name of another format as kits write keys: `siteName` becomes `site-name`. */
+const keyOf = (text: string): string => {
+  const key = text
+    .replace(/([a-z0-9])([A-Z])/g, "$1-$2")
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^-+|-+$/g, "")
+    .slice(0, 63);
+  return KEYS.test(key) ? key : "input";
+};
+
+/** Gives each text a key of its own, the same text the same one. */
+function keysFor(texts: Iterable<string>): Map<string, string> {
+  const keys = new Map<string, string>();
+  for (const text of texts) {
+    if (keys.has(text)) continue;
+    const base = keyOf(text);
+    const taken = new Set(keys.values());
+    let key = base;
+    for (let i = 2; taken.has(key) || key === "domain"; i++) key = `${base}-${i}`;
+    keys.set(text, key);
+  }
+  return keys;
+}
+
+/** What records of a group are for, as their names show it. */
+function purposeOf(records: readonly TemplateRecord[]): Purpose {
+  const some = (test: (record: TemplateRecord) => boolean) => records.some(test);
+  if (some(({ type, host = "" }) => type === "SPFM" || /(?:^|\.)_domainkey(?:\.|$)/.test(host))) return "sending";
+  if (some(({ type, host = "@" }) => type === "MX" && host === "@")) return "mailbox";
+  if (some(({ host = "" }) => host.startsWith("_acme-challenge"))) return "certificate";
+  if (some(({ host = "" }) => host.startsWith("_dmarc"))) return "policy";
+  if (some(({ type }) => ["A", "AAAA", "CNAME", "APEXCNAME", "SRV"].includes(type))) return "site";
+  return some(({ type }) => type === "MX") ? "bounce" : "ownership";
+}
+
+/** What of a template's own is kept in the kit made from it, so that the template can be made again. */
+type Origin = NonNullable<Kit["template"]>;
+
+const KNOWN = new Set([
+  "providerId",
+  "providerName",
+  "serviceId",
+  "serviceName",
+  "version",
+  "logoUrl",
+  "description",
+  "variableDescription",
+  "syncBlock",
+  "syncPubKeyDomain",
+  "syncRedirectDomain",
+  "multiInstance",
+  "warnPhishing",
+  "hostRequired",
+  "records",
+]);
+
+const KNOWN_IN_RECORDS = new Set([
+  ...[
+    "type",
+    "groupId",
+    "host",
+    "pointsTo",
+    "data",
+    "target",
+    "ttl",
+    "priority",
+    "weight",
+    "port",
+    "protocol",
+    "service",
+    "name",
+  ],
+  ...["essential", "txtConflictMatchingMode", "txtConflictMatchingPrefix", "spfRules"],
+]);
+
+const quoted = (text: string): string => `"${text.replace(/["\\]/g, "\\$&")}"`;
+/** A name that a record points to: whole, so that nothing is added to it. */
+const pointed = (text: string): string => (text === "@" ? "{domain}." : text.endsWith(".") ? text : `${text}.`);
+
+/** One record as a zone-file line; undefined where zone files have no such record, with what is not said then. */
+function lineOf(record: TemplateRecord, blanks: (text: string) => string): string | Unsaid["code"] {
+  const { type, host = "@", pointsTo = "", data = "", target = "", ttl, priority, weight, port } = record;
+  const own = blanks(host === "" ? "@" : host);
+  const start = [own, ...(ttl === undefined ? [] : [blanks(String(ttl))])].join(" ");
+  for (const given of [priority, weight, port])
+    if (typeof given === "string" && variablesIn(given).length > 0 && type !== "MX" && type !== "SRV")
+      return "variable-in-number";
+  switch (type) {
+    case "A":
+    case "AAAA":
+      return `${start} ${type} ${blanks(pointsTo)}`;
+    case "CNAME":
+    case "NS":
+      return `${start} ${type} ${pointed(blanks(pointsTo))}`;
+    case "MX":
+      return `${start} MX ${blanks(String(priority))} ${pointed(blanks(pointsTo))}`;
+    case "TXT":
+      return `${start} TXT ${quoted(blanks(data))}`;
+    case "SRV": {
+      const under = record.name === undefined || record.name === "@" || record.name === "" ? "" : `.${blanks(record.name)}`;
+      const label = (text = "") => (text.startsWith("_") ? text : `_${text}`);
+      const at = `${label(blanks(record.service ?? ""))}.${label(blanks(record.protocol ?? "").toLowerCase())}${under}`;
+      return `${at}${ttl === undefined ? "" : ` ${blanks(String(ttl))}`} SRV ${blanks(String(priority))} ${blanks(String(weight))} ${blanks(String(port))} ${pointed(blanks(target))}`;
+    }
+    case "APEXCNAME":
+      return "flattened-alias";
+    case "REDIR301":
+    case "REDIR302":
+      return "redirect";
+    case "SPFM":
+      return "record-type";
+  }
+}
+
+/** A template as a kit: variables become inputs, groups become asks, SPF rules become terms; what a kit cannot say is listed. */
+export function kitOfTemplate(template: Template): { readonly kit: Kit; readonly unsaid: readonly Unsaid[] } {
+  const unsaid: Unsaid[] = [];
+  for (const key of Object.keys(template)) if (!KNOWN.has(key)) unsaid.push({ code: "unknown-key", at: key });
+  const variables = keysFor(
+    template.records
+      .flatMap(textsOfRecord)
+      .flatMap(variablesIn)
+      .filter((name) => !GIVEN_VARIABLES.has(name)),
+  );
+  const blanks = (text: string) =>
+    withVariables(text, (variable) => (GIVEN_VARIABLES.has(variable) ? "{domain}" : `{${variables.get(variable)}}`));
+  const groups = new Map<string, TemplateRecord[]>();
+  for (const record of template.records) {
+    const group = record.groupId ?? "";
+    groups.set(group, [...(groups.get(group) ?? []), record]);
+  }
+  const order = [...groups.values()].flat();
+  if (order.some((record, i) => record !== template.records[i])) unsaid.push({ code: "order", at: "records" });
+  const ids = keysFor([...groups.keys()].map((group) => group || template.serviceId));
+  const asks = [...groups].flatMap(([group, records]): Kit["asks"] => {
+    const lines: string[] = [];
+    const rules: string[] = [];
+    const applied: NonNullable<Kit["asks"][number]["applied"]> = [];
+    for (const record of records) {
+      const at = `${record.type} ${record.host ?? record.name ?? "@"}`;
+      for (const key of Object.keys(record))
+        if (!KNOWN_IN_RECORDS.has(key)) unsaid.push({ code: "unknown-key", at: `${at}: ${key}` });
+      if (textsOfRecord(record).some((text) => variablesIn(text).includes("host"))) unsaid.push({ code: "host-variable", at });
+      if (checkTemplate({ ...template, records: [record] }).length > 0) {
+        unsaid.push({ code: "field-missing", at });
+        continue;
+      }
+      if (record.type === "SPFM") {
+        if (record.host !== undefined && record.host !== "@" && record.host !== "") unsaid.push({ code: "spf-elsewhere", at });
+        else rules.push(blanks(record.spfRules ?? ""));
+        continue;
+      }
+      const line = lineOf(record, blanks);
+      if (!line.includes(" ")) {
+        unsaid.push({ code: line as Unsaid["code"], at });
+        continue;
+      }
+      lines.push(line);
+      const { essential, txtConflictMatchingMode: mode, txtConflictMatchingPrefix: prefix } = record;
+      if (essential !== undefined || mode !== undefined)
+        applied.push({
+          line: lines.length,
+          ...(essential === undefined ? {} : { essential: essential === "Always" ? "always" : "on-apply" }),
+          ...(mode === undefined ? {} : { texts: mode === "None" ? "none" : mode === "All" ? "all" : "prefix" }),
+          ...(prefix === undefined ? {} : { prefix }),
+        });
+    }
+    if (lines.length === 0 && rules.length === 0) return [];
+    return [
+      {
+        id: ids.get(group || template.serviceId) as string,
+        purpose: purposeOf(records),
+        after: [],
+        records: lines.map((one) => `${one}\n`).join(""),
+        later: [],
+        ...(rules.length === 0 ? {} : { spf: rules.join(" ") }),
+        ...(applied.length === 0 ? {} : { applied }),
+        ...(group === "" ? {} : { group }),
+      },
+    ];
+  });
+  const inputs = Object.fromEntries(
+    [...variables].map(([variable, key]) => [
+      key,
+      {
+        explain: template.variableDescription ?? `${variable}, as ${template.providerName} shows it`,
+        ...(variable === key ? {} : { variable }),
+      },
+    ]),
+  );
+  const kit = kitSchema.parse({
+    kit: 1,
+    service: keyOf(template.providerId.replace(/\.[a-z]+$/i, "")),
+    title: template.providerName,
+    inputs,
+    asks: asks.length > 0 ? asks : [{ id: keyOf(template.serviceId), purpose: "ownership" }],
+    template: originOf(template),
+  });
+  return { kit, unsaid };
+}
+
+function originOf(template: Template): Origin {
+  const { records: _, ...own } = template;
+  const kept = Object.entries(own).filter(([key, value]) => KNOWN.has(key) && value !== undefined);
+  return Object.fromEntries(kept) as Origin;
+}
+
+const unquoted = (text: string): string => {
+  const parts = [...text.matchAll(/"((?:[^"\\]|\\.)*)"/g)].map((match) => (match[1] as string).replace(/\\(["\\])/g, "$1"));
+  return parts.length > 0 ? parts.join("") : text.trim();
+};
+const withoutDot = (text: string): string => (text === "{domain}." ? "@" : text.replace(/\.$/, ""));
+
+/** One line of a kit as a record of a template; undefined where templates have no such type. */
+function recordOfLine(line: string): TemplateRecord | undefined {
+  const match = /^(\S+)\s+(?:(\d+|\{[a-z0-9-]+\})\s+)?(?:IN\s+)?([A-Z]+)\s+(.*)$/.exec(line.trim());
+  if (match === null) return undefined;
+  const [, host = "@", ttl, type = "", rest = ""] = match;
+  const common = { ...(ttl === undefined ? {} : { ttl: /^\d+$/.test(ttl) ? Number(ttl) : ttl }) };
+  const numeric = (text = ""): number | string => (/^\d+$/.test(text) ? Number(text) : text);
+  const fields = rest.trim().split(/\s+/);
+  switch (type) {
+    case "A":
+    case "AAAA":
+      return { type, host, pointsTo: rest.trim(), ...common };
+    case "CNAME":
+    case "NS":
+      return { type, host, pointsTo: withoutDot(rest.trim()), ...common };
+    case "MX":
+      return { type, host, pointsTo: withoutDot(fields[1] ?? ""), priority: numeric(fields[0]), ...common };
+    case "TXT":
+      return { type, host, data: unquoted(rest), ...common };
+    case "SRV": {
+      const [service = "", protocol = "", ...under] = host.split(".");
+      const [priority, weight, port, target = ""] = fields;
+      return {
+        type,
+        service,
+        protocol,
+        ...(under.length === 0 ? {} : { name: under.join(".") }),
+        priority: numeric(priority),
+        weight: numeric(weight),
+        port: numeric(port),
+        target: withoutDot(target),
+        ...common,
+      };
+    }
+    default:
+      return undefined;
+  }
+}
+
+/** A kit as a template of the open format; what a template cannot say is listed. */
+export function templateOfKit(kit: Kit): { readonly template: Template; readonly unsaid: readonly Unsaid[] } {
+  const unsaid: Unsaid[] = [];
+  const variableOf = (key: string) => (key === "domain" ? "domain" : (kit.inputs[key]?.variable ?? key));
+  const texts = (record: TemplateRecord): TemplateRecord =>
+    Object.fromEntries(
+      Object.entries(record).map(([field, value]) => [
+        field,
+        typeof value === "string" ? value.replace(/\{([a-z0-9-]+)\}/g, (_, key: string) => `%${variableOf(key)}%`) : value,
+      ]),
+    ) as TemplateRecord;
+  const isAlone = kit.asks.length === 1;
+  const records = kit.asks.flatMap((ask): TemplateRecord[] => {
+    const groupId = ask.group ?? (kit.template === undefined && !isAlone ? ask.id : undefined);
+    const group = groupId === undefined ? {} : { groupId };
+    if (ask.later.length > 0 || ask.after.length > 0) unsaid.push({ code: "later", at: ask.id });
+    if (ask.dmarc !== undefined) unsaid.push({ code: "policy", at: ask.id });
+    const lines = ask.records.split("\n").filter((line) => line.trim() !== "");
+    const made = lines.flatMap((line, i) => {
+      const record = recordOfLine(line);
+      if (record === undefined) {
+        unsaid.push({ code: "record-type", at: line.trim() });
+        return [];
+      }
+      const how = ask.applied?.find((one) => one.line === i + 1);
+      return [
+        texts({
+          ...record,
+          ...group,
+          ...(how?.essential === undefined ? {} : { essential: how.essential === "always" ? "Always" : "OnApply" }),
+          ...(how?.texts === undefined
+            ? {}
+            : { txtConflictMatchingMode: how.texts === "none" ? "None" : how.texts === "all" ? "All" : "Prefix" }),
+          ...(how?.prefix === undefined ? {} : { txtConflictMatchingPrefix: how.prefix }),
+        }),
+      ];
+    });
+    return ask.spf === undefined ? made : [...made, texts({ type: "SPFM", ...group, spfRules: ask.spf })];
+  });
+  for (const [key, { pattern, example }] of Object.entries(kit.inputs))
+    if (pattern !== undefined || example !== undefined) unsaid.push({ code: "pattern", at: key });
+  if (kit.before.length > 0) unsaid.push({ code: "before", at: kit.title });
+  if (kit.notes !== undefined) unsaid.push({ code: "notes", at: kit.title });
+  const origin: Origin = kit.template ?? {
+    providerId: `${kit.service}.example`,
+    providerName: kit.title,
+    serviceId: kit.service,
+    serviceName: kit.title,
+    version: 1,
+  };
+  const explained = Object.entries(kit.inputs).map(([key, { explain }]) => `${variableOf(key)}: ${explain}`);
+  return {
+    template: {
+      ...origin,
+      ...(origin.variableDescription === undefined && kit.template === undefined && explained.length > 0
+        ? { variableDescription: explained.join("; ").slice(0, 4096) }
+        : {}),
+      records,
+    } as Template,
+    unsaid,
+  };
+}

@@ -1,0 +1,213 @@
+import { generateKeyPairSync } from "node:crypto";
+import { describe, expect, test } from "@jest/globals";
+import fc from "fast-check";
+import { fillKit } from "../kit/index.ts";
+import { name } from "../name/index.ts";
+import { printRecord, toSets } from "../record/index.ts";
+import { readRecords } from "../zone/index.ts";
+import {
+  checkTemplate,
+  type Incoming,
+  isSignedBy,
+  keyFromPieces,
+  kitOfTemplate,
+  piecesOf,
+  removedByHost,
+  signedQuery,
+  type Template,
+  templateOfKit,
+  templateSchema,
+  type Unsaid,
+} from "./index.ts";
+
+const apex = name("brackwater.example");
+const head = { providerId: "pagewick.example", providerName: "Pagewick", serviceId: "site", serviceName: "A site", version: 3 };
+const template = (records: readonly object[], more: object = {}): Template => templateSchema.parse({ ...head, ...more, records });
+
+describe("a template as a kit", () => {
+  const whole = template(
+    [
+      {
+        type: "TXT",
+        groupId: "claim",
+        host: "_pagewick",
+        data: "pagewick-claim:%claimCode%",
+        ttl: 600,
+        essential: "OnApply",
+        txtConflictMatchingMode: "Prefix",
+        txtConflictMatchingPrefix: "pagewick-claim:",
+      },
+      { type: "A", groupId: "site", host: "@", pointsTo: "203.0.113.10", ttl: 3600 },
+      { type: "CNAME", groupId: "site", host: "www", pointsTo: "%siteName%.pagewick.example", ttl: "%ttl%", essential: "Always" },
+      { type: "MX", groupId: "mail", host: "@", pointsTo: "in.pagewick.example", priority: 10 },
+      {
+        type: "SRV",
+        groupId: "mail",
+        service: "_imap",
+        protocol: "_tcp",
+        name: "mail",
+        priority: 1,
+        weight: 2,
+        port: 993,
+        target: "in.pagewick.example",
+      },
+      { type: "SPFM", groupId: "mail", spfRules: "include:spf.pagewick.example" },
+    ],
+    { syncPubKeyDomain: "keys.pagewick.example", description: "For a site" },
+  );
+  test("variables become inputs, groups become asks, SPF rules become terms", () => {
+    const { kit, unsaid } = kitOfTemplate(whole);
+    expect(unsaid).toEqual([]);
+    expect(Object.keys(kit.inputs)).toEqual(["claim-code", "site-name", "ttl"]);
+    expect(kit.asks.map(({ id, purpose, spf }) => [id, purpose, spf])).toEqual([
+      ["claim", "ownership", undefined],
+      ["site", "site", undefined],
+      ["mail", "sending", "include:spf.pagewick.example"],
+    ]);
+    const values = new Map([
+      ["claim-code", 'a"b'],
+      ["site-name", "brackwater"],
+      ["ttl", "60"],
+    ]);
+    const filled = fillKit(kit, apex, values, 300);
+    expect(filled.ok && filled.value.asks.flatMap(({ records }) => records.map(printRecord))).toEqual([
+      '_pagewick.brackwater.example. 600 IN TXT "pagewick-claim:a\\"b"',
+      "brackwater.example. 3600 IN A 203.0.113.10",
+      "www.brackwater.example. 60 IN CNAME brackwater.pagewick.example.",
+      "brackwater.example. 300 IN MX 10 in.pagewick.example.",
+      "_imap._tcp.mail.brackwater.example. 300 IN SRV 1 2 993 in.pagewick.example.",
+    ]);
+    expect(filled.ok && filled.value.asks[1]?.template).toEqual({
+      provider: "pagewick.example",
+      service: "site",
+      group: "site",
+      variables: { siteName: "brackwater", ttl: "60" },
+    });
+  });
+  test("and back it is the same template", () => {
+    const again = templateOfKit(kitOfTemplate(whole).kit);
+    expect(again).toEqual({ template: whole, unsaid: [] });
+  });
+  test.each<[string, object, Unsaid["code"], object?]>([
+    ["an alias at the domain itself", { type: "APEXCNAME", pointsTo: "sites.pagewick.example" }, "flattened-alias"],
+    ["a redirect", { type: "REDIR301", host: "@", target: "https://www.brackwater.example" }, "redirect"],
+    ["SPF terms elsewhere", { type: "SPFM", host: "news", spfRules: "a" }, "spf-elsewhere"],
+    ["a variable of the host", { type: "A", host: "%host%", pointsTo: "203.0.113.1" }, "host-variable"],
+    ["a field that is missing", { type: "MX", host: "@", pointsTo: "in.pagewick.example" }, "field-missing"],
+    ["a key that nobody knows", { type: "A", host: "@", pointsTo: "203.0.113.1", colour: "red" }, "unknown-key"],
+    ["a key of the whole", { type: "A", host: "@", pointsTo: "203.0.113.1" }, "unknown-key", { colour: "red" }],
+  ])("what a kit cannot say is listed: %s", (_, record, code, more = {}) => {
+    const good = { type: "A", host: "x", pointsTo: "203.0.113.9" };
+    const { unsaid, kit } = kitOfTemplate(template([record, good], more));
+    expect(unsaid.map((one) => one.code)).toContain(code);
+    expect(kit.asks[0]?.records).toContain("x A 203.0.113.9");
+  });
+  test("groups that stand mixed are said to be put in order", () => {
+    const a = (groupId: string, host: string) => ({ type: "A", groupId, host, pointsTo: "203.0.113.1" });
+    expect(kitOfTemplate(template([a("one", "x"), a("two", "y"), a("one", "z")])).unsaid).toEqual([
+      { code: "order", at: "records" },
+    ]);
+  });
+  test("what a template cannot say of a kit is listed", () => {
+    const { kit } = kitOfTemplate(whole);
+    const more = {
+      ...kit,
+      before: ["choose a front page"],
+      notes: "n",
+      inputs: { ...kit.inputs, ttl: { explain: "x", pattern: "[0-9]+" } },
+      asks: [
+        ...kit.asks,
+        {
+          id: "caa",
+          purpose: "certificate" as const,
+          after: ["site"],
+          later: [],
+          records: '@ CAA 0 issue "x.example"\n',
+          dmarc: "none" as const,
+        },
+      ],
+    };
+    expect(
+      templateOfKit(more)
+        .unsaid.map(({ code }) => code)
+        .sort(),
+    ).toEqual(["before", "later", "notes", "pattern", "policy", "record-type"]);
+  });
+  test("whatever a template holds: twice round is once round, and values stay inside their text", () => {
+    const word = fc.stringMatching(/^[a-z][a-z0-9]{0,8}$/);
+    const host = fc.oneof(
+      word,
+      fc.constant("@"),
+      word.map((label) => `_${label}`),
+    );
+    const text = fc.string({ unit: fc.constantFrom("a", '"', "\\", ";", " ", "=", "(", "%x%"), minLength: 1, maxLength: 12 });
+    const record = fc.oneof(
+      fc.record({ type: fc.constant("TXT"), host, data: text }),
+      fc.record({ type: fc.constant("A"), host, pointsTo: fc.constant("203.0.113.7"), ttl: fc.integer({ min: 1, max: 86400 }) }),
+      fc.record({ type: fc.constant("CNAME"), host: word, pointsTo: word.map((label) => `${label}.pagewick.example`) }),
+      fc.record({
+        type: fc.constant("MX"),
+        host,
+        pointsTo: fc.constant("%in%.pagewick.example"),
+        priority: fc.integer({ min: 0, max: 99 }),
+      }),
+    );
+    fc.assert(
+      fc.property(fc.array(record, { minLength: 1, maxLength: 6 }), (records) => {
+        const made = template(records.map((one) => ({ ...one, groupId: "g" })));
+        const { kit, unsaid } = kitOfTemplate(made);
+        expect(unsaid).toEqual([]);
+        expect(templateOfKit(kit).template).toEqual(made);
+        const filled = fillKit(kit, apex, new Map(Object.keys(kit.inputs).map((key) => [key, "v"])), 60);
+        expect(filled.ok && filled.value.asks[0]?.records.length).toBe(records.length);
+      }),
+    );
+  });
+  test("fields that a record cannot do without", () => {
+    const mistakes = (record: object) => checkTemplate(template([record])).map(({ field }) => field);
+    expect(mistakes({ type: "SRV", service: "_imap" })).toEqual(["protocol", "target", "priority", "weight", "port"]);
+    expect(mistakes({ type: "TXT", host: "@", data: "x", txtConflictMatchingMode: "Prefix" })).toEqual([
+      "txtConflictMatchingPrefix",
+    ]);
+  });
+});
+
+describe("what a host removes by itself", () => {
+  const zone = toSets(
+    readRecords(
+      '@ SOA a b 1 1 1 1 1\n@ NS ns1.nettlehost.example.\n@ A 192.0.2.1\n@ AAAA 2001:db8::1\n@ MX 10 mx1.inglemail.example.\n@ TXT "v=spf1 -all"\n@ TXT "old-claim:1"\nwww CNAME parked.nettlehost.example.\nsub A 192.0.2.2\nx.sub TXT "t"\n',
+      { origin: apex, ttl: 60 },
+    ).records,
+  );
+  const gone = (...incoming: Incoming[]) =>
+    removedByHost(zone, apex, incoming).map((set) => `${set.name.replace(apex, "") || "@"} ${set.type} ${set.data.length}`);
+  const at = (label: string) => name(label === "@" ? "" : label, apex) ?? apex;
+  test.each<[string, Incoming, string[]]>([
+    ["an address takes addresses of both kinds", { name: apex, type: "A" }, ["@ A 1", "@ AAAA 1"]],
+    ["an address takes an alias", { name: at("www"), type: "A" }, ["www. CNAME 1"]],
+    ["an alias takes everything at its name", { name: at("sub"), type: "CNAME" }, ["sub. A 1"]],
+    ["mail servers take mail servers", { name: apex, type: "MX" }, ["@ MX 1"]],
+    ["a text takes nothing by itself", { name: apex, type: "TXT" }, []],
+    ["a text takes those of a prefix", { name: apex, type: "TXT", texts: { mode: "prefix", prefix: "old-claim:" } }, ["@ TXT 1"]],
+    ["a text takes all texts", { name: apex, type: "TXT", texts: { mode: "all" } }, ["@ TXT 2"]],
+    ["a delegation takes everything at and below its name", { name: at("sub"), type: "NS" }, ["sub. A 1", "x.sub. TXT 1"]],
+    ["nothing takes the zone's own name servers", { name: apex, type: "CNAME" }, ["@ A 1", "@ AAAA 1", "@ MX 1", "@ TXT 2"]],
+  ])("%s", (_, incoming, expected) => expect(gone(incoming)).toEqual(expected));
+});
+
+describe("a signed link", () => {
+  const { privateKey, publicKey } = generateKeyPairSync("rsa", { modulusLength: 2048 });
+  const query = "domain=brackwater.example&claimCode=77aa";
+  test("the key comes in pieces, in whatever order, and verifies what its other half signed", () => {
+    const signed = signedQuery(query, privateKey, "k1");
+    expect(signed).toMatch(/^domain=brackwater\.example&claimCode=77aa&sig=[^&]+&key=k1$/);
+    const pieces = piecesOf(publicKey);
+    expect(pieces.length).toBeGreaterThan(1);
+    const key = keyFromPieces([...pieces].reverse());
+    expect(key !== undefined && isSignedBy(signed, key)).toBe(true);
+    expect(key !== undefined && isSignedBy(signed.replace("77aa", "77ab"), key)).toBe(false);
+    expect(key !== undefined && isSignedBy(query, key)).toBe(false);
+    expect(keyFromPieces(pieces.slice(1))).toBeUndefined();
+    expect(keyFromPieces([])).toBeUndefined();
+  });
+});

@@ -1,0 +1,13 @@
+import { err, ok, type Result } from "../core/result.ts";
+import { fetchBounded } from "./fetch-bounded.ts";
+
+/** Octets of a kit, at most. */
+const MAX_KIT = 1 << 20;
+
+/** Fetches a kit from an `https:` address, or from this machine; the error is half a sentence. */
+export async function fetchKit(url: string, timeout: number): Promise<Result<string, string>> {
+  const answer = await fetchBounded(url, { timeout, most: MAX_KIT });
+  if (!answer.ok) return answer;
+  if (answer.value.status !== 200) return err(`it answers with HTTP status ${answer.value.status}`);
+  return ok(answer.value.body.toString("utf8"));
+}
