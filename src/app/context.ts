@@ -16,6 +16,7 @@ export type PersonQuestion =
   | { readonly kind: "change-host"; readonly domain: DomainName; readonly host: string }
   | { readonly kind: "kit-changed"; readonly name: string; readonly changes: readonly string[] }
   | { readonly kind: "undo"; readonly changes: readonly SetChange[] }
+  | { readonly kind: "write-host"; readonly title: string; readonly way: string; readonly known: boolean }
   | { readonly kind: "which-way" }
   | {
       /** `which-service` may also be answered by a new one. */
@@ -49,6 +50,19 @@ export interface AppContext {
   prompt(question: string): Promise<string | undefined>;
   /** Asks the person to choose; the key of the choice, or undefined where the question was left open. Only where `interactive`. */
   choose(question: PersonQuestion): Promise<string | undefined>;
+  /** Shows the address of a page in which the person has to do something, and opens it where they want that. */
+  showPage(page: PageToOpen): Promise<void>;
+}
+
+/** A page of somebody else that a person is sent to. */
+export interface PageToOpen {
+  /** Whose page it is, and on which host it really is. */
+  readonly title: string;
+  readonly host: string;
+  readonly link: string;
+  readonly open: boolean;
+  /** How long somebody waits for them to come back; 0 where nobody does. */
+  readonly minutes: number;
 }
 
 /** The line that the person types; a question that is left open ends the command. */

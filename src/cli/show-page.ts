@@ -25,7 +25,7 @@ function shared<T>(look: () => Promise<T>): () => Promise<T> {
 export async function showPage(request: PublishRequest, context: Context): Promise<{ ended: "fine" | "problem" }> {
   if (context.json || request.operands.length !== 1) throw new Failure("page-one-domain", {});
   const { result } = await publish(request, context);
-  const byHand = result?.published.some(({ way, changed }) => way === "by-hand" || changed === 0);
+  const byHand = result?.published.some(({ way, changed, sheet }) => way === "by-hand" || sheet.length > 0 || changed === 0);
   if (byHand !== true) throw new Failure("nothing-by-hand", {}, "problem");
   // What is wrong here is said here, before there is a page.
   let seen: SheetState = await sheetState(request, context);

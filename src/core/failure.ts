@@ -202,6 +202,11 @@ export interface Failures {
   "relocate-step": Record<never, never>;
   "new-host": { readonly known: readonly string[] };
   "host-without-servers": { readonly host: string; readonly title: string };
+  "grant-broken": { readonly path: string };
+  "approval-removes": { readonly title: string; readonly domain: DomainName; readonly sets: readonly RecordSet[] };
+  "not-approvable": { readonly title: string; readonly domain: DomainName; readonly because: string };
+  "nothing-to-approve": { readonly domain: DomainName; readonly host: string };
+  "not-approved": { readonly title: string; readonly because: string };
   "host-transfer": Record<never, never>;
   "new-host-unsigned": { readonly title: string; readonly domain: DomainName };
   "new-host-silent": {

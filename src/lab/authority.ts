@@ -80,11 +80,7 @@ export class AuthorityHost {
     const signer = new ZoneSigner(apex, this.#clock);
     this.#signers.set(apex, signer);
     const keys = { name: apex, type: "DNSKEY", ttl: KEY_TTL, data: [signer.key] } as const;
-    const versions = this.#zones.get(apex) ?? [];
-    // A zone that was signed from the beginning has its key at every server.
-    if (versions.length === 1)
-      this.#zones.set(apex, [{ at: 0, zone: zoneOf(apex, this.#sets(apex).set(`${apex} DNSKEY`, keys).values()) }]);
-    else this.put(apex, keys);
+    this.preset(apex, keys);
     return signer;
   }
 
@@ -104,6 +100,13 @@ export class AuthorityHost {
   /** Puts one set in the place of whatever is there. */
   put(apex: DomainName, set: RecordSet): void {
     this.#store(apex, this.#sets(apex).set(`${set.name} ${set.type}`, set));
+  }
+
+  /** Puts a set there as if it had always been; once a zone has changed, as {@link put} does. */
+  preset(apex: DomainName, set: RecordSet): void {
+    if (this.#zones.get(apex)?.length !== 1) return this.put(apex, set);
+    const sets = this.#sets(apex).set(`${set.name} ${set.type}`, set);
+    this.#zones.set(apex, [{ at: 0, zone: zoneOf(apex, sets.values()) }]);
   }
 
   /** Takes one set away. */

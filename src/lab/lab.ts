@@ -1,4 +1,4 @@
-import { randomBytes } from "node:crypto";
+import { generateKeyPairSync, randomBytes } from "node:crypto";
 import { existsSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -7,7 +7,9 @@ import { fastClock, type LeapingClock } from "../clock.ts";
 import type { TrustAnchor } from "../core/dnssec/index.ts";
 import { type DomainName, isBelow, name, withoutRootDot } from "../core/name/index.ts";
 import { printData } from "../core/record/index.ts";
+import { piecesOf } from "../core/template/index.ts";
 import { DnsClient } from "../net/index.ts";
+import { type ApprovalDesk, discoveryAt, startApprovalDesk } from "./approval-desk.ts";
 import { AuthorityHost } from "./authority.ts";
 import { makeAuthority } from "./certificates.ts";
 import { listenDns } from "./dns-server.ts";
@@ -19,6 +21,7 @@ import { type Mallowmail, startMallowmail } from "./mallowmail.ts";
 import { PracticeSites, startPractice } from "./practice.ts";
 import { CachingResolver } from "./resolver.ts";
 import { pagewick, type RunningService, type ServiceDescription, sealbarrow, seekmere, startService } from "./service.ts";
+import { labTemplates } from "./templates.ts";
 import { startThirdParties, type ThirdParties } from "./third-parties.ts";
 import { startWebFront, type WebFront } from "./web-front.ts";
 import type { ZoneSigner } from "./zone-signer.ts";
@@ -65,6 +68,8 @@ export interface Lab {
   /** The folder with everybody's mailboxes, a Maildir each, by address. */
   readonly mailboxes: string;
   readonly web: WebFront;
+  /** Nettlehost's desk for approvals: templates that a person approves in the browser. */
+  readonly approvals: ApprovalDesk;
   /** The address of the pages to practise on: what the services ask for, and Nettlehost's form. */
   readonly practice: string;
   /** Contents of a zandrel.yaml that points at the lab. */
@@ -139,6 +144,24 @@ export async function startLab({ start, speed, port, domains = [], signed = fals
     await dns(ADDRESSES.nettlehost[1], nettlehost.handler("ns2.nettlehost", SECONDARY_LAG * 1000));
     for (const [i, address] of ADDRESSES.zonemarrow.entries()) await dns(address, zonemarrow.handler(`ns${i + 1}.zonemarrow`));
     for (const vantage of VANTAGES) await dns(vantage.address, (vantages[vantage.name] as CachingResolver).handler());
+
+    const approvals = await keep(startApprovalDesk(nettlehost, "Nettlehost"));
+    for (const template of labTemplates(ADDRESSES.pagewick))
+      approvals.templates.set(`${template.providerId} ${template.serviceId}`, template);
+    for (const apex of ["brackwater", "brackwater-tickets", "puppetfest"]
+      .map((label) => name(`${label}.example`))
+      .concat(further))
+      nettlehost.preset(apex, { name: discoveryAt(apex), type: "TXT", ttl: 3600, data: [{ strings: [approvals.place] }] });
+    // Heronpost signs its links; its key is known to whoever may make them in its name.
+    const links = generateKeyPairSync("rsa", { modulusLength: 2048 });
+    const signingFile = join(folder, "heronpost-links.pem");
+    writeFileSync(signingFile, links.privateKey.export({ type: "pkcs8", format: "pem" }), { mode: 0o600 });
+    nettlehost.preset(name("heronpost.example"), {
+      name: name("links.heronpost.example"),
+      type: "TXT",
+      ttl: 3600,
+      data: piecesOf(links.publicKey).map((piece) => ({ strings: [piece] })),
+    });
 
     const token = randomBytes(18).toString("base64url");
     const zones = ["brackwater.example.", "brackwater-post.example.", ...further];
@@ -216,9 +239,11 @@ export async function startLab({ start, speed, port, domains = [], signed = fals
       thirdParties: await keep(startThirdParties(ADDRESSES, mail)),
       mailboxes,
       web,
+      approvals,
       settings: settingsFor(
         port,
         anchors,
+        signingFile,
         web.ports,
         Object.fromEntries(Object.entries(services).map(([service, { link }]) => [service, link])),
       ),
@@ -281,6 +306,7 @@ const DS_TTL = 6 * 3600;
 function settingsFor(
   port: number,
   anchors: readonly TrustAnchor[],
+  signingFile: string,
   web: { http: number; https: number },
   links: Readonly<Record<string, string>>,
 ): string {
@@ -309,7 +335,7 @@ services:
 ${Object.entries(links)
   .map(
     ([key, link]) =>
-      `  ${key}:\n    title: ${key[0]?.toUpperCase()}${key.slice(1)}\n    link: ${link}\n    key: env:SERVICE_KEY\n${key === "sealbarrow" ? "    issuer: sealbarrow.example\n" : ""}`,
+      `  ${key}:\n    title: ${key[0]?.toUpperCase()}${key.slice(1)}\n    link: ${link}\n    key: env:SERVICE_KEY\n${key === "sealbarrow" ? "    issuer: sealbarrow.example\n" : ""}${key === "heronpost" ? `    signing: { provider: heronpost.example, label: links, key: ${JSON.stringify(signingFile)} }\n` : ""}`,
   )
   .join("")}${
   anchors.length === 0

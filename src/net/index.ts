@@ -14,7 +14,9 @@
  * `client.ts`, so that a command that needs none of them does not load them.
  */
 export { parseServerAddress, type ServerAddress, serverText } from "./address.ts";
+export type { ApprovalFailure, ApprovalHost } from "./approval.ts";
 export { DnsClient } from "./client.ts";
+export { isSafeAddress } from "./fetch-bounded.ts";
 export * from "./message.ts";
 export { transferZone } from "./transfer.ts";
 export {

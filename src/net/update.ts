@@ -1,4 +1,4 @@
-import { randomInt } from "node:crypto";
+import { randomBytes, randomInt } from "node:crypto";
 import { type DomainName, displayName } from "../core/name/index.ts";
 import type { RecordSet, RecordType } from "../core/record/index.ts";
 import { dataKey } from "../core/record/index.ts";
@@ -106,6 +106,27 @@ export function updateMessage(apex: DomainName, changes: readonly SetChange[], i
     questions: [{ name: apex, type: "SOA", class: CLASS.IN }],
     answers: prerequisites(changes),
     authority: updates(changes),
+  };
+}
+
+/**
+ * Whether a server takes signed updates at all: it is sent one that changes nothing, with a key that nobody has. Who knows them
+ * looks at the key first, and complains about it (RFC 8945 section 5.2.1).
+ */
+export async function probeUpdate(
+  server: ServerAddress,
+  apex: DomainName,
+  timeout: number,
+): Promise<{ readonly kind: "takes" | "refuses" } | { readonly kind: "unanswered"; readonly detail: string }> {
+  if ("url" in server) return { kind: "refuses" };
+  const key: TsigKey = { name: "zandrel-asks." as DomainName, algorithm: "hmac-sha256", secret: randomBytes(32) };
+  const now = Math.floor(Date.now() / 1000);
+  const { message } = signMessage(encodeMessage(updateMessage(apex, [], randomInt(0x10000))), key, now);
+  const answer = await exchangeTcp(server, message, timeout);
+  if (!answer.ok) return { kind: "unanswered", detail: answer.error.detail };
+  const decoded = decodeMessage(answer.value);
+  return {
+    kind: decoded.ok && (decoded.value.rcode === RCODE.NOTAUTH || decoded.value.rcode === RCODE.NOERROR) ? "takes" : "refuses",
   };
 }
 

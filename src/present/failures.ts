@@ -536,6 +536,33 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       `add servers: [ADDRESS] under hosts: ${host}:`,
       "zandrel.yaml",
     ),
+  "grant-broken": ({ path }) =>
+    say(
+      `what was approved at the DNS host cannot be read from ${visible(path)}`,
+      "delete that file, and run zandrel host approve again",
+      path,
+    ),
+  "approval-removes": ({ title, domain, sets }) =>
+    say(
+      `nothing was published, because ${visible(title)} would remove ${listOf(sets.map((one) => `the ${one.type} record of ${displayName(one.name)} (${visible(set(one))})`))}`,
+      `look at it with zandrel draft ${withoutRootDot(domain)}; if it may go, run publish with --replace ${sets[0] === undefined ? "NAME" : displayName(sets[0].name)}`,
+      "--replace",
+    ),
+  "not-approvable": ({ title, domain, because }) =>
+    say(
+      `${visible(title)} takes no approval for ${displayName(domain)}: ${visible(because)}`,
+      `publish in another way: zandrel host find ${withoutRootDot(domain)} says which there are`,
+    ),
+  "nothing-to-approve": ({ domain, host }) =>
+    say(
+      `no ask of ${displayName(domain)} is from a template, so there is nothing to approve at ${visible(host)}`,
+      "save the asks with zandrel intake --kit first, from a kit that is a template",
+    ),
+  "not-approved": ({ title, because }) =>
+    say(
+      `nothing was approved at ${visible(title)}: ${visible(because)}`,
+      "run it again, or publish without it: the rest comes as a sheet",
+    ),
   "host-transfer": () =>
     say(
       "the key for fetching whole zones has a name and a secret, and only one of them was given",

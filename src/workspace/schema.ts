@@ -61,7 +61,7 @@ const form = z.strictObject({
 });
 
 /** How records come to a DNS host. */
-export const WAYS = ["by-hand", "zone-file", "update", "helper"] as const;
+export const WAYS = ["by-hand", "zone-file", "update", "helper", "approval"] as const;
 export type Way = (typeof WAYS)[number];
 
 /** A shared secret with a name (RFC 8945). */
@@ -79,6 +79,13 @@ const publishing = z.discriminatedUnion("way", [
   }),
   z.strictObject({ way: z.literal("zone-file"), file: line }),
   z.strictObject({ way: z.literal("helper"), command: z.array(line).min(1, "expected the program and its arguments as a list") }),
+  z.strictObject({
+    way: z.literal("approval"),
+    /** Who asks the host for a grant: the name it knows Zandrel by, with a secret only where it wants one. */
+    client: z.strictObject({ id: line, secret: secret.optional() }).optional(),
+    /** For what is left to do by hand. */
+    form: form.optional(),
+  }),
   z.strictObject({ way: z.literal("by-hand"), form: form.optional() }),
 ]);
 
@@ -112,6 +119,8 @@ const service = z.strictObject({
   page: z.url({ protocol: /^https?$/, error: "expected an http or https address" }).optional(),
   /** Its event feed, where its link offers none: the id and the secret it signs with. */
   events: z.strictObject({ id: line, secret }).optional(),
+  /** Where links to DNS hosts in its name have to be signed: for whom, the key's label, and the file of the private key. */
+  signing: z.strictObject({ provider: line, label: line, key: line }).optional(),
   /** Its domain in CAA records, where it issues certificates. */
   issuer: line.optional(),
 });

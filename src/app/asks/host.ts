@@ -12,5 +12,5 @@ export const atHost = (domain: Domain, workspace: Workspace): string =>
 /** The form that records of a domain are entered into: the one its DNS host is described by, or the common one. */
 export function formOf(domain: Domain, workspace: Workspace): Form {
   const publish = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.publish;
-  return (publish?.way === "by-hand" ? publish.form : undefined) ?? COMMON_FORM;
+  return (publish?.way === "by-hand" || publish?.way === "approval" ? publish.form : undefined) ?? COMMON_FORM;
 }

@@ -142,7 +142,7 @@ const fitsPattern = (name: DomainName, pattern: string): boolean => {
 type Host = NonNullable<z.output<typeof initialiseSchema>["host"]>;
 
 /** The host that serves a domain, by the names of its servers: one that is known, or a new one named after them. */
-function recognise(servers: readonly DomainName[], settings: Settings): Host | undefined {
+export function recognise(servers: readonly DomainName[], settings: Settings): Host | undefined {
   const [first] = servers;
   if (first === undefined) return undefined;
   const known = Object.entries(settings.hosts).find(

@@ -80,6 +80,8 @@ export interface DnsContext {
   takesTcp(server: string, domain: DomainName): Promise<boolean>;
   /** Whether it takes questions with EDNS, as far as it was asked. */
   takesEdns(server: string, domain: DomainName): Promise<boolean>;
+  /** A name server of a domain, by its address, at the port where such servers are asked. */
+  serverAddress(address: string): ServerAddress;
   /** One server by its address, asked without recursion. */
   server(address: ServerAddress): Lookup;
   close(): void;
@@ -320,6 +322,7 @@ export function openDns(
     fromFiles: false,
     takesTcp: (address, domain) => client.takesTcp({ address, port }, domain),
     takesEdns: (address, domain) => client.takesEdns({ address, port }, domain),
+    serverAddress: (address) => ({ address, port }),
     server: (address) => ask(address, false),
     close: () => client.close(),
     async look({ name, host }) {
@@ -383,6 +386,7 @@ function openZoneFiles(
     fromFiles: true,
     takesTcp: async () => true,
     takesEdns: async () => true,
+    serverAddress: (address) => ({ address, port: settings?.defaults.authorityPort ?? 53 }),
     server: () => lookup,
     close: () => client?.close(),
     async look({ name }) {

@@ -2,21 +2,22 @@ import type { Change, Draft } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Live, type Lookup, liveAt, memoized, ownSetOf, zoneLookup } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, name } from "../../core/name/index.ts";
-import { printData, type RecordSet, sameData } from "../../core/record/index.ts";
+import { type RecordSet, sameData } from "../../core/record/index.ts";
 import { type CacheWindow, cacheWindowOf } from "../../core/spread/index.ts";
 import { zonesOf } from "../../core/zone/index.ts";
 import type { Domain, Journal, JournalledChange, Publication, PublicationEnd, Workspace } from "../../workspace/index.ts";
 import { draftSource } from "../asks/survey.ts";
 import type { AppContext } from "../context.ts";
-import { type DnsContext, type DnsRequest, hostServer, openDns, readZoneFile } from "../dns/context.ts";
-import type { NotDone, Publisher, PublishOutcome } from "./publishers.ts";
-import { openSheet, standingBeside } from "./sheets.ts";
+import { type DnsContext, type DnsRequest, hostServer, readZoneFile } from "../dns/context.ts";
+import { hasSheet, openSheet, standingBeside } from "./sheets.ts";
+import type { ApprovalOptions, NotDone, Publisher, PublishOutcome } from "./ways.ts";
+import { type Comparison, compare, freshly, sameState } from "./zone-look.ts";
 
 /** What carrying something out needs beside the changes. */
 export interface ApplyOptions {
   readonly workspace: Workspace;
   readonly journal: Journal;
-  readonly request: DnsRequest;
+  readonly request: DnsRequest & ApprovalOptions;
   readonly context: AppContext;
   /** The publication that is taken back. */
   readonly undoes?: number;
@@ -35,9 +36,6 @@ const journalled = ({ action, name: of, type, before, after, asks, cacheWindow }
   ...(cacheWindow === undefined ? {} : { cacheWindow }),
 });
 
-const showSet = (set: RecordSet | undefined): string =>
-  set === undefined ? "nothing" : set.data.map((data) => printData(set.type, data)).join(", ");
-
 /** How a run ends where nothing was done: somebody said no, something here is wrong, or nobody could be asked. */
 const ENDS: Readonly<Record<NotDone, "problem" | "usage" | "undetermined">> = {
   refused: "problem",
@@ -45,46 +43,6 @@ const ENDS: Readonly<Record<NotDone, "problem" | "usage" | "undetermined">> = {
   "not-set-up": "usage",
   unreachable: "undetermined",
 };
-
-/** What stands at each changed set now, beside what stood there and what was to stand there. */
-interface Comparison {
-  readonly done: number;
-  readonly undone: readonly string[];
-  readonly other: readonly string[];
-  readonly unseen: string | undefined;
-}
-
-async function compare(changes: readonly JournalledChange[], apex: DomainName, source: Lookup): Promise<Comparison> {
-  let done = 0;
-  const undone: string[] = [];
-  const other: string[] = [];
-  for (const { name: text, type, before, after } of changes) {
-    const of = name(text);
-    const live = await liveAt(source, apex, of, type);
-    if (live.kind === "failed") return { done, undone, other, unseen: live.answer.detail };
-    const now = ownSetOf(live);
-    if (sameData(now, after)) done += 1;
-    else (sameData(now, before) ? undone : other).push(`${displayName(of)} ${type} is ${showSet(now)}`);
-  }
-  return { done, undone, other, unseen: undefined };
-}
-
-/** The zone as it is at this moment: the memo of the run so far holds what was there before. */
-async function freshly<T>(
-  domain: Domain,
-  workspace: Workspace,
-  request: DnsRequest,
-  context: AppContext,
-  work: (source: Lookup) => Promise<T>,
-): Promise<T | undefined> {
-  const dns = openDns(request, context, workspace.settings, [domain.name]);
-  try {
-    const source = draftSource(domain, await dns.look(domain), dns, workspace);
-    return source === undefined ? undefined : await work(source);
-  } finally {
-    dns.close();
-  }
-}
 
 /** Whether an open sheet already asks a person for each of these changes. */
 const saysAll = (sheet: Publication | undefined, to: string, changes: readonly Change[]): boolean =>
@@ -117,14 +75,17 @@ async function besideOf(
  */
 export async function publishChanges(
   domain: Domain,
-  changes: readonly Change[],
+  drafted: readonly Change[],
   publisher: Publisher,
   { journal, workspace, request, context, undoes, alreadyDone }: ApplyOptions,
 ): Promise<Extract<PublishOutcome, { kind: "published" | "by-hand" }>> {
+  const changes = (await publisher.prepare?.(drafted)) ?? drafted;
   // A sheet that says all of it already stays the sheet: what stood beside it then is not forgotten.
-  if (publisher.way === "by-hand" && undoes === undefined && saysAll(openSheet(journal, domain.name), publisher.to, changes)) {
+  if (hasSheet(publisher) && undoes === undefined && saysAll(openSheet(journal, domain.name), publisher.to, changes)) {
     const again = await publisher.apply(changes);
     if (again.kind === "by-hand") return again;
+    // What a host was asked again and did closes with the next look.
+    if (again.kind === "published") return again;
   }
   const opened = journal.append(context.clock.now(), domain.name, {
     kind: "publication-opened",
@@ -133,7 +94,7 @@ export async function publishChanges(
     changes: changes.map(journalled),
     until: context.clock.now() + publisher.underWay,
     ...publisher.where,
-    ...(publisher.way === "by-hand" ? { beside: await besideOf(domain, changes, journal, workspace, request, context) } : {}),
+    ...(hasSheet(publisher) ? { beside: await besideOf(domain, changes, journal, workspace, request, context) } : {}),
     ...(undoes === undefined ? {} : { undoes }),
   });
   const close = (end: PublicationEnd, because: string, reason?: string) =>
@@ -226,7 +187,7 @@ function uncertain(publications: readonly Publication[], now: number): Publicati
     opened.changes.some((change) => change.name === set.name && change.type === set.type);
   return publications.filter((one, i) => {
     const { opened, closed, running } = one;
-    if (closed === undefined) return !running || opened.way === "by-hand";
+    if (closed === undefined) return !running || hasSheet(opened);
     const mayCome = closed.end === "unknown" || (closed.end === "not-published" && closed.looked === true);
     if (!mayCome || now - opened.at >= LATE) return false;
     // What a later publication touched says nothing about this one any more.
@@ -247,7 +208,7 @@ function settle(
   now: number,
   newest: boolean,
 ): Settled | undefined {
-  const byHand = opened.way === "by-hand";
+  const byHand = hasSheet(opened);
   const what = byHand ? `the records for ${opened.to}` : `a publication to ${opened.to} broke off`;
   const all = seen !== undefined && seen.unseen === undefined && seen.done === opened.changes.length;
   if (closed !== undefined)
@@ -296,7 +257,7 @@ export async function settleInterrupted(
 ): Promise<string[]> {
   const said: string[] = [];
   const open = uncertain(journal.publications(domain.name), dns.now);
-  const newestSheet = open.findLast(({ opened, closed }) => closed === undefined && opened.way === "by-hand");
+  const newestSheet = open.findLast(({ opened, closed }) => closed === undefined && hasSheet(opened));
   for (const publication of open) {
     const { opened } = publication;
     const source = await whereItWent(opened, domain, dns, workspace).catch((error) => {
@@ -331,7 +292,7 @@ export async function reverse({ opened }: Publication, apex: DomainName, source:
     const live: Live = await liveAt(source, apex, of, type);
     if (live.kind === "failed") throw new Failure("undo-unseen", { because: live.answer.detail }, "undetermined");
     const now = ownSetOf(live);
-    if (!sameData(now, after)) throw new Failure("undo-changed", { name: of, type, published: after, now }, "problem");
+    if (!sameState(now, after)) throw new Failure("undo-changed", { name: of, type, published: after, now }, "problem");
     const cacheWindow: CacheWindow | undefined = cacheWindowOf(live);
     changes.push({
       action: before === undefined ? "remove" : after === undefined ? "add" : "replace",

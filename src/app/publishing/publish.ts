@@ -88,7 +88,7 @@ function publishedOf(
 
 /** Carries changes of one domain out, the way its DNS host is reached; the one path of publish, undo and retire. */
 export async function apply(domain: Domain, changes: readonly Change[], how: ApplyOptions): Promise<Published> {
-  const publisher = publisherFor(domain, how.workspace, how.request, how.context);
+  const publisher = publisherFor(domain, how.workspace, { ...how.request, undoes: how.undoes !== undefined }, how.context);
   const outcome = await publishChanges(domain, changes, publisher, how);
   const sheet = outcome.kind === "by-hand" ? outcome.sheet : [];
   return publishedOf(domain.name, publisher, changes, outcome.because, how.context.clock.now(), sheet);
@@ -130,6 +130,9 @@ export interface PublishRequest extends CommonRequest, DraftOptions, Pick<DnsOpt
   readonly meant: boolean;
   /** Whether only the TTLs of what will change are lowered, ahead of a launch. */
   readonly lowerTtl: boolean;
+  /** Where a person approves at the DNS host: whether its page is opened, and whether anybody waits for them. */
+  readonly open: boolean;
+  readonly linkOnly: boolean;
 }
 
 /** Looks whether what was to be entered by hand is there, what went wrong, and what was deleted beside it. */

@@ -1,5 +1,5 @@
 import { resolve } from "node:path";
-import { fillIn, type SheetEntry } from "../../core/change/index.ts";
+import { fillIn } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { displayName } from "../../core/name/index.ts";
 import { printData, type RecordSet } from "../../core/record/index.ts";
@@ -10,37 +10,17 @@ import { formOf } from "../asks/host.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsRequest, hostServer, readZoneFile } from "../dns/context.ts";
 import { tsigKey } from "../dns/tsig-key.ts";
-
-/** How one way of publishing ended. `conflict`: the zone is not as it was drafted from, and nothing was done; `by-hand` leaves it to the user. */
-export type PublishOutcome =
-  | { readonly kind: "published"; readonly because: string }
-  | { readonly kind: "by-hand"; readonly because: string; readonly sheet: readonly SheetEntry[] }
-  | { readonly kind: "conflict"; readonly because: string }
-  | { readonly kind: "not-published"; readonly reason: NotDone; readonly because: string; readonly remedy: string }
-  | { readonly kind: "unknown"; readonly because: string; readonly remedy: string };
-
-/**
- * Why nothing was done: the other side said no, it did not accept who asks, it was not reached, or something has to be
- * put right here first.
- */
-export type NotDone = "refused" | "unauthenticated" | "unreachable" | "not-set-up";
-
-/** A way of publishing that is ready to go: everything that can be wrong beforehand has been checked. */
-export interface Publisher {
-  readonly way: string;
-  /** Where the changes go, for people and the journal. */
-  readonly to: string;
-  /** The same for a later look: the file or the server. */
-  readonly where: { readonly file?: string; readonly server?: string };
-  /** How long the changes may be under way, milliseconds. */
-  readonly underWay: number;
-  apply(changes: readonly SetChange[]): Promise<PublishOutcome>;
-}
+import { APPROVAL_WINDOW, type ApprovalOptions, type Publisher, type PublishOutcome } from "./ways.ts";
 
 const today = (now: number): string => new Date(now).toISOString().slice(0, 10).replaceAll("-", "");
 
 /** The publisher of a domain: into a zone file named on the command line, or the way its DNS host is reached. */
-export function publisherFor(domain: Domain, workspace: Workspace, request: DnsRequest, context: AppContext): Publisher {
+export function publisherFor(
+  domain: Domain,
+  workspace: Workspace,
+  request: DnsRequest & ApprovalOptions,
+  context: AppContext,
+): Publisher {
   const into = request.into;
   if (into !== undefined) return zoneFilePublisher(domain, resolve(context.cwd, into), into, workspace, request, context);
   const host = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host];
@@ -77,6 +57,17 @@ export function publisherFor(domain: Domain, workspace: Workspace, request: DnsR
     }
     case "helper":
       return helperPublisher(domain, host.title, publish.command, workspace, request, context);
+    case "approval":
+      return {
+        way: "approval",
+        to: host.title,
+        where: {},
+        underWay: APPROVAL_WINDOW,
+        ...lazyApproval(async () => {
+          const { approvalOf } = await import("./approval.ts");
+          return approvalOf(domain, { host: domain.host as string, title: host.title, workspace, request, context });
+        }),
+      };
     case "by-hand": {
       return {
         way: "by-hand",
@@ -91,6 +82,16 @@ export function publisherFor(domain: Domain, workspace: Workspace, request: DnsR
       };
     }
   }
+}
+
+/** A publisher that is loaded with its first use. */
+function lazyApproval(load: () => Promise<Pick<Publisher, "prepare" | "apply">>): Required<Pick<Publisher, "prepare" | "apply">> {
+  let loading: ReturnType<typeof load> | undefined;
+  const loaded = () => (loading ??= load());
+  return {
+    prepare: async (changes) => (await loaded()).prepare?.(changes) ?? changes,
+    apply: async (changes) => (await loaded()).apply(changes),
+  };
 }
 
 function zoneFilePublisher(

@@ -57,6 +57,7 @@ const NEEDED: Readonly<Record<Way, readonly HostField[]>> = {
   "zone-file": ["file"],
   update: ["server", "keyName", "secret"],
   helper: ["command"],
+  approval: [],
 };
 
 /** How the person at the terminal is asked for it. */
@@ -84,14 +85,21 @@ const formOf = (given: readonly string[]): Record<string, unknown> =>
 type Publishing = Settings["hosts"][string]["publish"];
 
 /** What zandrel.yaml says of a way already, as options would say it; a form only where it differs from the usual one. */
-function toldBefore(publish: Publishing | undefined, way: Way): Partial<SetHostRequest> & { readonly formWritten?: object } {
+function toldBefore(
+  publish: Publishing | undefined,
+  way: Way,
+): Partial<SetHostRequest> & { readonly formWritten?: object; readonly client?: object } {
   if (publish?.way !== way) return {};
   switch (publish.way) {
+    case "approval":
     case "by-hand": {
       const usual = Object.entries(COMMON_FORM).map(([field, value]) => [field, JSON.stringify(value)]);
       const isUsual = new Map(usual as [string, string][]);
       const own = Object.entries(publish.form ?? {}).filter(([field, value]) => isUsual.get(field) !== JSON.stringify(value));
-      return { formWritten: Object.fromEntries(own) };
+      return {
+        formWritten: Object.fromEntries(own),
+        ...(publish.way === "approval" && publish.client !== undefined ? { client: publish.client } : {}),
+      };
     }
     case "zone-file":
       return { file: publish.file };
@@ -114,7 +122,7 @@ async function publishOf(
   before: Publishing | undefined,
   context: AppContext,
 ): Promise<Record<string, unknown>> {
-  const { formWritten, ...known } = toldBefore(before, way);
+  const { formWritten, client, ...known } = toldBefore(before, way);
   const named = Object.entries(request).filter(([, value]) => value !== undefined);
   const told: SetHostRequest = { ...request, ...known, ...Object.fromEntries(named) };
   const answers = new Map<HostField, string>();
@@ -126,10 +134,15 @@ async function publishOf(
   }
   const of = (field: HostField) => told[field] ?? answers.get(field);
   switch (way) {
-    case "by-hand":
-      return request.form.length === 0 && Object.keys(formWritten ?? {}).length === 0
-        ? { way }
-        : { way, form: { ...formWritten, ...formOf(request.form) } };
+    case "approval":
+    case "by-hand": {
+      const written = { ...formWritten, ...formOf(request.form) };
+      return {
+        way,
+        ...(client === undefined ? {} : { client }),
+        ...(Object.keys(written).length === 0 ? {} : { form: written }),
+      };
+    }
     case "zone-file":
       return { way, file: of("file") };
     case "helper":
@@ -168,7 +181,8 @@ const BELONGS: readonly (readonly [option: "file" | "server" | "keyName" | "algo
 async function wayOf(request: SetHostRequest, known: boolean, context: AppContext): Promise<Way | undefined> {
   const given = BELONGS.filter(([option]) => (request[option]?.length ?? 0) > 0);
   const way = request.way ?? given[0]?.[1];
-  const foreign = given.find(([, belongs]) => belongs !== way);
+  // What an approval leaves is filled into the host's form.
+  const foreign = given.find(([option, belongs]) => belongs !== way && !(option === "form" && way === "approval"));
   if (way !== undefined && foreign !== undefined) throw new Failure("host-option", { option: foreign[0], way });
   if (way !== undefined || known) return way;
   if (!context.interactive) return "by-hand";

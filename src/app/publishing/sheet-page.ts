@@ -10,7 +10,7 @@ import { causeOf, draftSource, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { settleInterrupted } from "./publication.ts";
-import { lostBeside, openSheet } from "./sheets.ts";
+import { hasSheet, lostBeside, openSheet } from "./sheets.ts";
 
 /** One step of a sheet, and whether the name servers show it already. */
 interface PageStep {
@@ -70,8 +70,7 @@ export async function sheetState(request: PageRequest, context: AppContext): Pro
   const journal = await workspace.openJournal();
   try {
     await settleInterrupted(domain, dns, workspace, journal);
-    const sheet =
-      openSheet(journal, domain.name) ?? journal.publications(domain.name).findLast(({ opened }) => opened.way === "by-hand");
+    const sheet = openSheet(journal, domain.name) ?? journal.publications(domain.name).findLast(({ opened }) => hasSheet(opened));
     if (sheet === undefined) throw new Failure("nothing-by-hand", {}, "problem");
     const surveyed = await survey(domain, dns, workspace, journal);
     const source = draftSource(domain, surveyed.look, dns, workspace);

@@ -11,9 +11,15 @@ import type { DnsContext } from "../dns/context.ts";
 /** How long after a sheet was made it is compared with the zone (milliseconds). */
 const SHEET_DAYS = 14 * 86_400_000;
 
+/**
+ * Whether a publication leaves a person something to do: it stays open until the zone shows it. An approval may, where the DNS
+ * host took only a part.
+ */
+export const hasSheet = ({ way }: { readonly way: string }): boolean => way === "by-hand" || way === "approval";
+
 /** The newest sheet that is still to be entered; undefined where there is none. */
 export const openSheet = (journal: Journal, domain: DomainName): Publication | undefined =>
-  journal.publications(domain).findLast(({ opened, closed }) => closed === undefined && opened.way === "by-hand");
+  journal.publications(domain).findLast(({ opened, closed }) => closed === undefined && hasSheet(opened));
 
 /**
  * What stands where a person will work: at the names that change, at the domain itself, and wherever an ask wants something.
@@ -49,7 +55,7 @@ export async function lostBeside(
 async function lostAt(domain: Domain, source: Lookup, journal: Journal, now: number): Promise<readonly RecordSet[]> {
   const publications = journal.publications(domain.name);
   const sheet = publications.findLast(
-    ({ opened }) => opened.way === "by-hand" && opened.beside !== undefined && now - opened.at < SHEET_DAYS,
+    ({ opened }) => hasSheet(opened) && opened.beside !== undefined && now - opened.at < SHEET_DAYS,
   );
   if (sheet?.opened.beside === undefined) return [];
   // What was published since then was meant, and so is what somebody said was meant; what was not carried out says nothing.

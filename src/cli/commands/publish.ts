@@ -8,13 +8,15 @@ import { draftOptions, flag, publishOptions, text } from "../options.ts";
 export default command({
   name: "publish",
   operands: "[DOMAIN..]",
-  summary: "carry the draft out: by signed dynamic update, helper program, into a zone file, or as a sheet to fill in",
+  summary:
+    "carry the draft out: by signed dynamic update, helper program, approval in the browser, into a zone file, or as a sheet to fill in",
   examples: [
     ["zandrel publish brackwater.example", "the way its DNS host is reached"],
     ["zandrel publish brackwater.example --into brackwater.example.zone", "edit a zone file in place"],
     ["zandrel publish brackwater.example --sheet entries.html", "a page to print, for a host that is reached by hand"],
     ["zandrel publish brackwater.example --lower-ttl", "a day before a launch: then the change itself takes minutes"],
     ["zandrel publish brackwater.example --page", "the same as a page with copy buttons and live ticks"],
+    ["zandrel publish brackwater.example --open", "a DNS host that takes approvals: its page opens, and you click once"],
     ["zandrel publish brackwater.example --check", "afterwards: what was entered wrongly, and how"],
   ],
   options: {
@@ -24,6 +26,8 @@ export default command({
     page: flag("show the fill-in sheet as a page on this machine, which ticks off what the name servers show"),
     lowerTtl: flag("only lower the TTLs of what the draft will change, ahead of a launch"),
     check: flag("look whether what was to be entered by hand is there, and what went wrong"),
+    open: flag("where the DNS host takes approvals: open its page in the browser"),
+    linkOnly: flag("where the DNS host takes approvals: print the address of its page, and do not wait for the approval"),
     meant: flag("with --check: what was deleted beside the sheet was meant to go, and is not missed any more"),
   },
   schema: publishSchema,

@@ -75,6 +75,8 @@ const publishOptionsOf = ({ request, replace, putOff }: Moving, only: readonly s
   check: false,
   meant: false,
   lowerTtl: false,
+  open: true,
+  linkOnly: false,
 });
 
 /** Shows what would change, and carries it out where the person agrees. */

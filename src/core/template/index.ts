@@ -10,5 +10,6 @@
  */
 export * from "./conflicts.ts";
 export * from "./convert.ts";
+export * from "./link.ts";
 export * from "./signed-query.ts";
 export * from "./template.ts";

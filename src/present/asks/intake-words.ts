@@ -232,6 +232,15 @@ export function promptFor(question: PersonQuestion, shown: string): Prompt {
         ],
         usual: "no",
       };
+    case "write-host":
+      return {
+        text: `Write ${visible(question.title)} into zandrel.yaml${question.way === "approval" ? ", to be published by approval in the browser" : ", to be published by hand"}?`,
+        choices: [
+          { key: "yes", label: "write it" },
+          { key: "no", label: "change nothing" },
+        ],
+        usual: "yes",
+      };
     case "which-way":
       return {
         text: "How are records published there?",
@@ -240,6 +249,7 @@ export function promptFor(question: PersonQuestion, shown: string): Prompt {
           { key: "zone-file", label: "Zandrel edits a zone file" },
           { key: "update", label: "Zandrel sends signed updates (RFC 2136)" },
           { key: "helper", label: "a small program of yours talks to the host" },
+          { key: "approval", label: "you approve it once on a page of the host, where it offers that" },
         ],
         usual: "by-hand",
       };

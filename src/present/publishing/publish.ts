@@ -14,7 +14,7 @@ export function presentPublished(
   const own = withoutRootDot(domain);
   const title = displayName(domain);
   if (changed === 0) return `${style.title(title)}  nothing to do: ${because}.`;
-  if (way === "by-hand")
+  if (way === "by-hand" || sheet.length > 0)
     return `${style.title(title)}  ${visible(because)}\n\n${sheetText(sheet as SheetEntry[], style)}\n\nNext: when everything is entered and saved, ${style.command(`zandrel publish ${own} --check`)}`;
   const by =
     seen.latest === null

@@ -1,0 +1,166 @@
+import * as z from "zod";
+import { Failure } from "../../core/failure.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
+import { templateCalls } from "../../core/template/index.ts";
+import type { GrantServer } from "../../net/oauth.ts";
+import { type Domain, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { APPROVAL_WINDOW } from "../publishing/ways.ts";
+import { domainName } from "../shapes.ts";
+import { approvalHostOf } from "./discover.ts";
+import { clientOf } from "./granted.ts";
+import { readGrants, writeGrants } from "./grants.ts";
+
+export const approveHostSchema = z.object({
+  host: z.string(),
+  domain: domainName,
+  granted: z.array(z.object({ provider: z.string(), services: z.array(z.string()), renewable: z.boolean() })),
+  next: z.string(),
+});
+export const forgetHostSchema = z.object({
+  host: z.string(),
+  domain: domainName,
+  forgotten: z.number().describe("grants that were deleted here"),
+  revoked: z.number().describe("of these, those that the host took back too"),
+  because: z.array(z.string()).describe("why the others were not taken back there"),
+});
+
+/** What {@link approveHost} and {@link forgetHost} are asked. */
+export interface ApproveHostRequest extends CommonRequest, Pick<DnsOptions, "resolver" | "timeout"> {
+  readonly open: boolean;
+}
+
+/** The host and the domain that a request names. */
+function named({ operands }: CommonRequest, workspace: Workspace): { key: string; title: string; domain: Domain } {
+  const [key = "", ...names] = operands;
+  const host = workspace.settings.hosts[key];
+  if (host === undefined) throw new Failure("unknown-host", { given: key, known: Object.keys(workspace.settings.hosts) });
+  const [domain] = pickDomains(workspace, names.map(nameOperand));
+  if (domain === undefined || names.length > 1)
+    throw new Failure("which-domain", { domains: workspace.domains.map(({ name }) => name) });
+  return { key, title: host.title, domain };
+}
+
+/** Have it approved once, in the browser, that templates for a domain are applied at its DNS host from now on. */
+export async function approveHost(
+  request: ApproveHostRequest,
+  context: AppContext,
+): Promise<Outcome<z.output<typeof approveHostSchema>>> {
+  const workspace = openWorkspace(context.cwd, request.workspace);
+  const { key, title, domain } = named(request, workspace);
+  const calls = templateCalls(domain.asks.flatMap(({ template }) => template ?? []));
+  if (calls.length === 0) throw new Failure("nothing-to-approve", { domain: domain.name, host: title }, "problem");
+  const dns = openDns(request, context, workspace.settings, [domain.name]);
+  try {
+    const found = await approvalHostOf(domain.name, dns, request.timeout);
+    if (!found.ok)
+      throw new Failure(
+        "not-approvable",
+        { title, domain: domain.name, because: found.error.because },
+        found.error.kind === "unanswered" ? "undetermined" : "problem",
+      );
+    const host = found.value;
+    if (host.grants === undefined)
+      throw new Failure(
+        "not-approvable",
+        { title, domain: domain.name, because: "it only takes approvals by a link, each time" },
+        "problem",
+      );
+    const oauth = await import("../../net/oauth.ts");
+    const { listenForRedirect } = await import("../../net/redirect-listener.ts");
+    const metadata = await oauth.readGrantMetadata(host.api, request.timeout);
+    const granted: z.output<typeof approveHostSchema>["granted"] = [];
+    for (const provider of new Set(calls.map((call) => call.provider))) {
+      const services = calls.filter((call) => call.provider === provider).map(({ service }) => service);
+      const server: GrantServer = {
+        authorize:
+          metadata.authorize ?? `${host.grants.replace(/\/$/, "")}/v2/domainTemplates/providers/${encodeURIComponent(provider)}`,
+        token: metadata.token ?? `${host.api.replace(/\/$/, "")}/v2/oauth/access_token`,
+        ...(metadata.revocation === undefined ? {} : { revocation: metadata.revocation }),
+        ...(metadata.issuer === undefined ? {} : { issuer: metadata.issuer }),
+      };
+      const client = clientOf(workspace.settings, key, provider, { folder: workspace.folder, env: context.env });
+      const listener = await listenForRedirect("You may close this window, and go back to the terminal.\n");
+      try {
+        const asked = await oauth.requestGrant(server, client, {
+          redirect: listener.url,
+          state: listener.state,
+          scope: services.join(" "),
+          more: { domain: withoutRootDot(domain.name) },
+        });
+        await context.showPage({
+          title,
+          host: new URL(asked.page).host,
+          link: asked.page,
+          open: request.open,
+          minutes: APPROVAL_WINDOW / 60_000,
+        });
+        const back = await listener.wait(APPROVAL_WINDOW);
+        if (back.kind === "nobody")
+          throw new Failure("not-approved", { title, because: "nobody came back from the page in time" }, "problem");
+        const tokens = await oauth.takeGrant(server, client, back.url, {
+          state: listener.state,
+          redirect: listener.url,
+          verifier: asked.verifier,
+          now: Date.now(),
+          timeout: request.timeout,
+        });
+        if (!tokens.ok) throw new Failure("not-approved", { title, because: tokens.error }, "problem");
+        const { access, refresh, until } = tokens.value;
+        const others = readGrants(workspace.folder, key, domain.name).filter((one) => one.provider !== provider);
+        writeGrants(workspace.folder, key, domain.name, [
+          ...others,
+          {
+            provider,
+            services,
+            token: access,
+            tokenEndpoint: server.token,
+            client: client.id,
+            ...(refresh === undefined ? {} : { refresh }),
+            ...(until === undefined ? {} : { until }),
+            ...(server.revocation === undefined ? {} : { revocationEndpoint: server.revocation }),
+          },
+        ]);
+        granted.push({ provider, services, renewable: refresh !== undefined });
+      } finally {
+        await listener.close();
+      }
+    }
+    return {
+      ended: "fine",
+      result: { host: key, domain: domain.name, granted, next: `zandrel publish ${withoutRootDot(domain.name)}` },
+    };
+  } finally {
+    dns.close();
+  }
+}
+
+/** Give grants for a domain back to its DNS host, and delete them here. */
+export async function forgetHost(
+  request: Omit<ApproveHostRequest, "open">,
+  context: AppContext,
+): Promise<Outcome<z.output<typeof forgetHostSchema>>> {
+  const workspace = openWorkspace(context.cwd, request.workspace);
+  const { key, domain } = named(request, workspace);
+  const grants = readGrants(workspace.folder, key, domain.name);
+  const because: string[] = [];
+  let revoked = 0;
+  const { revokeGrant } = await import("../../net/oauth.ts");
+  for (const { provider, token, refresh, revocationEndpoint, tokenEndpoint } of grants) {
+    if (revocationEndpoint === undefined) {
+      because.push(`${provider}: the host has no place where grants are given back; take it back on its page`);
+      continue;
+    }
+    const server = { authorize: tokenEndpoint, token: tokenEndpoint, revocation: revocationEndpoint };
+    const client = clientOf(workspace.settings, key, provider, { folder: workspace.folder, env: context.env });
+    const done = await revokeGrant(server, client, refresh ?? token, request.timeout);
+    if (done.ok) revoked += 1;
+    else because.push(`${provider}: ${done.error}`);
+  }
+  writeGrants(workspace.folder, key, domain.name, []);
+  return {
+    ended: because.length > 0 ? "problem" : "fine",
+    result: { host: key, domain: domain.name, forgotten: grants.length, revoked, because },
+  };
+}

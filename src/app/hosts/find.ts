@@ -1,0 +1,175 @@
+import * as z from "zod";
+import { Failure } from "../../core/failure.ts";
+import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
+import {
+  changeDomain,
+  findWorkspace,
+  keyFor,
+  lockWorkspace,
+  openWorkspace,
+  setHost,
+  type Workspace,
+} from "../../workspace/index.ts";
+import { recognise } from "../asks/init.ts";
+import { type AppContext, type CommonRequest, type Outcome, onlyOperand } from "../context.ts";
+import { type DnsContext, type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { domainName } from "../shapes.ts";
+import { approvalHostOf } from "./discover.ts";
+
+/** How a way of publishing can be had at a DNS host: offered, not offered, or nobody could say. */
+const offer = z.object({
+  way: z.enum(["approval", "update", "transfer", "by-hand"]),
+  offered: z.boolean().nullable().describe("null where it could not be asked"),
+  because: z.string(),
+});
+
+export const findHostSchema = z.object({
+  domain: domainName,
+  nameServers: z.array(domainName),
+  host: z
+    .object({
+      key: z.string(),
+      title: z.string(),
+      known: z.boolean().describe("whether zandrel.yaml has it already"),
+      way: z.string().nullable(),
+    })
+    .nullable(),
+  offers: z.array(offer).describe("what the DNS host offers, the most comfortable first"),
+  written: z.boolean().describe("with --write: whether it is in zandrel.yaml and in the domain's file now"),
+  next: z.string(),
+});
+export type FindHostResult = z.output<typeof findHostSchema>;
+
+/** What {@link findHost} is asked. */
+export interface FindHostRequest extends CommonRequest, Pick<DnsOptions, "resolver" | "timeout"> {
+  readonly write: boolean;
+}
+
+/** Whether a name server takes signed updates at all: asked with a change of nothing, which nobody signed. */
+async function takesUpdates(dns: DnsContext, domain: DomainName, server: string): Promise<FindHostResult["offers"][number]> {
+  const { probeUpdate } = await import("../../net/update.ts");
+  const answer = await probeUpdate(dns.serverAddress(server), domain, 5000);
+  return {
+    way: "update",
+    offered: answer.kind === "unanswered" ? null : answer.kind === "takes",
+    because:
+      answer.kind === "takes"
+        ? "its server takes signed updates (RFC 2136); ask the host for a TSIG key"
+        : answer.kind === "unanswered"
+          ? answer.detail
+          : "its server takes no updates",
+  };
+}
+
+/** Whether a name server hands its zone out to anybody. */
+async function handsOut(dns: DnsContext, domain: DomainName, server: string): Promise<FindHostResult["offers"][number]> {
+  const { transferZone } = await import("../../net/index.ts");
+  const outcome = await transferZone(dns.serverAddress(server), domain, 5000);
+  const offered = outcome.ok ? true : outcome.error.why === "refused" ? false : null;
+  return {
+    way: "transfer",
+    offered,
+    because: outcome.ok ? "it hands out the whole zone, which makes a move to another host complete" : outcome.error.detail,
+  };
+}
+
+/** Say who serves a domain, and how it can be published there; nothing is changed at the host. */
+export async function findHost(request: FindHostRequest, context: AppContext): Promise<Outcome<FindHostResult>> {
+  const domain = nameOperand(onlyOperand(request));
+  const folder = findWorkspace(context.cwd, request.workspace);
+  const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
+  const dns = openDns(request, context, workspace?.settings, [domain]);
+  try {
+    const { authority } = await dns.look({ name: domain, host: undefined });
+    if (authority.kind !== "delegated")
+      throw new Failure(
+        "domain-unseen",
+        { domain, because: authority.because },
+        authority.kind === "failed" ? "undetermined" : "problem",
+      );
+    const servers = [...authority.servers, ...authority.unreachable].map(({ name }) => name);
+    const known = workspace === undefined ? undefined : recognise(servers, workspace.settings);
+    const approval = await approvalHostOf(domain, dns, request.timeout);
+    const title = known?.title ?? (approval.ok ? approval.value.title : titleFrom(servers));
+    const key = known?.key ?? keyFor(title);
+    const [first] = authority.servers;
+    const offers: FindHostResult["offers"] = [
+      {
+        way: "approval",
+        offered: approval.ok ? true : approval.error.kind === "unanswered" ? null : false,
+        because: approval.ok
+          ? `${approval.value.title} takes approvals (${[approval.value.page === undefined ? [] : "by a link", approval.value.grants === undefined ? [] : "by a grant"].flat().join(" and ")}): approve once in the browser, and nothing is copied`
+          : approval.error.because,
+      },
+      ...(first === undefined
+        ? []
+        : await Promise.all([takesUpdates(dns, domain, first.address), handsOut(dns, domain, first.address)])),
+      { way: "by-hand", offered: true, because: "its form is filled in from a sheet that Zandrel writes" },
+    ];
+    const isNew = known === undefined || known.how === "new";
+    const way = workspace?.settings.hosts[key]?.publish.way ?? null;
+    const best = approval.ok ? "approval" : "by-hand";
+    const agreed =
+      workspace !== undefined &&
+      (request.write ||
+        (context.interactive && (await context.choose({ kind: "write-host", title, way: best, known: !isNew })) === "yes"));
+    if (agreed && workspace !== undefined) await write(workspace, context, { key, title, servers, domain, best, isNew, way });
+    const inWorkspace = workspace?.domains.some(({ name }) => name === domain) === true;
+    return {
+      ended: offers.some(({ offered }) => offered === null) ? "undetermined" : "fine",
+      result: {
+        domain,
+        nameServers: servers,
+        host: { key, title, known: !isNew, way: agreed && (isNew || way === "by-hand") ? best : way },
+        offers,
+        written: agreed,
+        next:
+          workspace === undefined || !inWorkspace
+            ? `zandrel init ${withoutRootDot(domain)}`
+            : agreed
+              ? `zandrel draft ${withoutRootDot(domain)}`
+              : `zandrel host find ${withoutRootDot(domain)} --write`,
+      },
+    };
+  } finally {
+    dns.close();
+  }
+}
+
+/** What a host is called whose name servers nobody knows: the registered part of their names. */
+function titleFrom(servers: readonly DomainName[]): string {
+  const labels = displayName(servers[0] ?? ("." as DomainName)).split(".");
+  const label = labels.at(-2) ?? "dns";
+  return `${label[0]?.toUpperCase()}${label.slice(1)}`;
+}
+
+/** Writes the host down, and names it in the file of the domain; a way that was chosen before stays. */
+async function write(
+  workspace: Workspace,
+  context: AppContext,
+  {
+    key,
+    title,
+    servers,
+    domain,
+    best,
+    isNew,
+    way,
+  }: {
+    key: string;
+    title: string;
+    servers: readonly DomainName[];
+    domain: DomainName;
+    best: string;
+    isNew: boolean;
+    way: string | null;
+  },
+): Promise<void> {
+  await lockWorkspace(workspace.folder, context, () => {
+    const now = openWorkspace(workspace.folder, workspace.folder);
+    if (isNew) setHost(workspace.folder, key, { title, nameServers: servers.map(withoutRootDot), publish: { way: best } });
+    else if (way === "by-hand" && best === "approval") setHost(workspace.folder, key, { publish: { way: best } });
+    const own = now.domains.find(({ name }) => name === domain);
+    if (own !== undefined && own.host !== key) changeDomain(own, { host: key });
+  });
+}

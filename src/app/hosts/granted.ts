@@ -1,0 +1,88 @@
+import { withoutRootDot } from "../../core/name/index.ts";
+import { err, type Result } from "../../core/result.ts";
+import type { TemplateCall } from "../../core/template/index.ts";
+import type { ApprovalFailure, ApprovalHost } from "../../net/index.ts";
+import { type Domain, readSecret, type Settings, type Workspace } from "../../workspace/index.ts";
+import { type Grant, readGrants, writeGrants } from "./grants.ts";
+
+/** A grant that is ready to be used for a template. */
+export interface UsableGrant {
+  apply(host: ApprovalHost, call: TemplateCall, force: boolean): Promise<Result<undefined, ApprovalFailure>>;
+  revert(host: ApprovalHost, call: TemplateCall): Promise<Result<undefined, ApprovalFailure>>;
+}
+
+/** Who asks the host for grants. */
+export function clientOf(
+  settings: Settings,
+  host: string,
+  provider: string,
+  { folder, env }: { readonly folder: string; readonly env: Readonly<Record<string, string | undefined>> },
+): { readonly id: string; readonly secret?: string } {
+  const publish = settings.hosts[host]?.publish;
+  const client = publish?.way === "approval" ? publish.client : undefined;
+  if (client === undefined) return { id: provider };
+  return client.secret === undefined
+    ? { id: client.id }
+    : {
+        id: client.id,
+        secret: readSecret(client.secret, `the secret for approvals at ${settings.hosts[host]?.title ?? host}`, folder, env),
+      };
+}
+
+/** The grant that covers a template; undefined where there is none, so that a person has to approve it. */
+export async function grantFor(
+  host: string,
+  domain: Domain,
+  call: TemplateCall,
+  workspace: Workspace,
+  timeout: number,
+): Promise<UsableGrant | undefined> {
+  const { folder, settings } = workspace;
+  const all = readGrants(folder, host, domain.name);
+  let grant = all.find((one) => one.provider === call.provider && one.services.includes(call.service));
+  if (grant === undefined) return undefined;
+  const { renewGrant } = await import("../../net/oauth.ts");
+  const { applyGranted } = await import("../../net/approval.ts");
+  const renewed = async (old: Grant): Promise<Grant | undefined> => {
+    if (old.refresh === undefined) return undefined;
+    const now = Date.now();
+    const server = { authorize: old.tokenEndpoint, token: old.tokenEndpoint };
+    const tokens = await renewGrant(server, clientOf(settings, host, old.provider, { folder, env: process.env }), old.refresh, {
+      now,
+      timeout,
+    });
+    if (!tokens.ok) return undefined;
+    const { access, refresh, until } = tokens.value;
+    const { until: _, ...kept } = old;
+    const next: Grant = {
+      ...kept,
+      token: access,
+      ...(refresh === undefined ? {} : { refresh }),
+      ...(until === undefined ? {} : { until }),
+    };
+    writeGrants(folder, host, domain.name, [
+      ...readGrants(folder, host, domain.name).filter((one) => one.provider !== old.provider),
+      next,
+    ]);
+    return next;
+  };
+  const tell = async (at: ApprovalHost, of: TemplateCall, options: { force?: boolean; revert?: boolean }) => {
+    // A token that is about to end is renewed before; one that the host does not take any more, once.
+    if (grant?.until !== undefined && grant.until < Date.now() + 10_000) grant = (await renewed(grant)) ?? grant;
+    const send = (token: string) => applyGranted(at, of, { domain: withoutRootDot(domain.name), token, timeout, ...options });
+    const first = await send((grant as Grant).token);
+    if (first.ok || first.error.kind !== "unauthorized") return first;
+    const next = await renewed(grant as Grant);
+    if (next === undefined)
+      return err({
+        ...first.error,
+        because: `${first.error.because}; run zandrel host approve ${host} ${withoutRootDot(domain.name)} again`,
+      });
+    grant = next;
+    return send(next.token);
+  };
+  return {
+    apply: (at, of, force) => tell(at, of, force ? { force } : {}),
+    revert: (at, of) => tell(at, of, { revert: true }),
+  };
+}

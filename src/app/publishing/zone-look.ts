@@ -1,0 +1,63 @@
+import { type Lookup, liveAt, ownSetOf } from "../../core/lookup/index.ts";
+import { type DomainName, displayName, name } from "../../core/name/index.ts";
+import { type DataOf, decodeUtf8, isOfType, printData, type RecordSet, sameData, txtValue } from "../../core/record/index.ts";
+import { isSpf } from "../../core/spf/index.ts";
+import type { Domain, JournalledChange, Workspace } from "../../workspace/index.ts";
+import { draftSource } from "../asks/survey.ts";
+import type { AppContext } from "../context.ts";
+import { type DnsRequest, openDns } from "../dns/context.ts";
+
+const showSet = (set: RecordSet | undefined): string =>
+  set === undefined ? "nothing" : set.data.map((data) => printData(set.type, data)).join(", ");
+
+/** An SPF record with its terms in one order: who merges them may put new ones anywhere in front of `all`. */
+const inOrder = (text: string): string => (isSpf(text) ? text.trim().split(/\s+/).sort().join(" ") : text);
+
+/** Whether two sets are the same, or differ by nothing but the order of SPF terms. */
+export function sameState(a: RecordSet | undefined, b: RecordSet | undefined): boolean {
+  if (sameData(a, b)) return true;
+  if (a === undefined || b === undefined || !isOfType(a, "TXT") || !isOfType(b, "TXT")) return false;
+  const texts = (set: RecordSet<DataOf["TXT"]>) => set.data.map((data) => inOrder(decodeUtf8(txtValue(data)))).sort();
+  return texts(a).join("\n") === texts(b).join("\n");
+}
+
+/** What stands at each changed set now, beside what stood there and what was to stand there. */
+export interface Comparison {
+  readonly done: number;
+  readonly undone: readonly string[];
+  readonly other: readonly string[];
+  readonly unseen: string | undefined;
+}
+
+/** Compares a zone with what changes of it were to bring. */
+export async function compare(changes: readonly JournalledChange[], apex: DomainName, source: Lookup): Promise<Comparison> {
+  let done = 0;
+  const undone: string[] = [];
+  const other: string[] = [];
+  for (const { name: text, type, before, after } of changes) {
+    const of = name(text);
+    const live = await liveAt(source, apex, of, type);
+    if (live.kind === "failed") return { done, undone, other, unseen: live.answer.detail };
+    const now = ownSetOf(live);
+    if (sameState(now, after)) done += 1;
+    else (sameState(now, before) ? undone : other).push(`${displayName(of)} ${type} is ${showSet(now)}`);
+  }
+  return { done, undone, other, unseen: undefined };
+}
+
+/** The zone as it is at this moment: the memo of the run so far holds what was there before. */
+export async function freshly<T>(
+  domain: Domain,
+  workspace: Workspace,
+  request: DnsRequest,
+  context: AppContext,
+  work: (source: Lookup) => Promise<T>,
+): Promise<T | undefined> {
+  const dns = openDns(request, context, workspace.settings, [domain.name]);
+  try {
+    const source = draftSource(domain, await dns.look(domain), dns, workspace);
+    return source === undefined ? undefined : await work(source);
+  } finally {
+    dns.close();
+  }
+}

@@ -1,0 +1,42 @@
+import type { PageToOpen } from "../app/context.ts";
+import { visible } from "../present/safe.ts";
+
+/** Whether a browser of this machine is at hand: not over SSH, and with a display where one is needed. */
+const hasBrowser = (env: Readonly<Record<string, string | undefined>>, platform: string): boolean =>
+  env.SSH_CONNECTION === undefined &&
+  env.SSH_TTY === undefined &&
+  (platform === "darwin" || platform === "win32" || env.DISPLAY !== undefined || env.WAYLAND_DISPLAY !== undefined);
+
+/** What a person reads before they are sent to somebody's page: whose it is, where it really leads, and how long they have. */
+export async function pageText(
+  { title, host, link, open, minutes }: PageToOpen,
+  env: Readonly<Record<string, string | undefined>>,
+  platform: string = process.platform,
+): Promise<{ readonly text: string; readonly opens: boolean }> {
+  const opens = open && hasBrowser(env, platform);
+  const how = opens ? "It is opened in your browser." : "Open it in your browser:";
+  const wait =
+    minutes === 0 ? "Nobody waits here for it." : `It is waited for ${minutes} minutes; Ctrl-C gives it up, and nothing is lost.`;
+  let code = "";
+  if (open && !opens) {
+    const { renderUnicodeCompact } = await import("uqr");
+    code = `\nor with a telephone that can reach it:\n${renderUnicodeCompact(link, { border: 1 })}\n`;
+  }
+  return {
+    text: `Approve it on the page of ${visible(title)}, which is at ${visible(host)}. ${how}\n\n${visible(link)}\n${code}\n${wait}\n`,
+    opens,
+  };
+}
+
+/** Shows where a person has something to do, and opens it where they want that. */
+export async function showPage(
+  page: PageToOpen,
+  env: Readonly<Record<string, string | undefined>>,
+  say: (text: string) => void,
+): Promise<void> {
+  const { text, opens } = await pageText(page, env);
+  say(text);
+  if (!opens) return;
+  const { default: open } = await import("open");
+  await open(page.link).catch(() => say("No browser could be opened; use the address above.\n"));
+}

@@ -1,0 +1,188 @@
+import * as oauth from "oauth4webapi";
+import { err, ok, type Result } from "../core/result.ts";
+import { fetchBounded } from "./fetch-bounded.ts";
+
+/** Where a DNS host gives grants, renews them and takes them back (RFC 6749, RFC 7009). */
+export interface GrantServer {
+  readonly authorize: string;
+  readonly token: string;
+  readonly revocation?: string;
+  /** Who issues grants, where its metadata says so (RFC 8414, RFC 9207). */
+  readonly issuer?: string;
+}
+
+/** Who asks for a grant: a program on somebody's machine, with a secret only where the host wants one. */
+export interface GrantClient {
+  readonly id: string;
+  readonly secret?: string;
+}
+
+/** What a host handed out; `until` in milliseconds since 1970. */
+export interface Tokens {
+  readonly access: string;
+  readonly refresh?: string;
+  readonly until?: number;
+}
+
+const MAX_ANSWER = 64 << 10;
+
+/** Asks through the one bounded way; loopback may be asked without TLS, everybody else may not. */
+const asking = (timeout: number) => ({
+  [oauth.allowInsecureRequests]: true,
+  [oauth.customFetch]: async (
+    url: string,
+    { method, headers, body }: { method: string; headers: Record<string, string>; body?: unknown },
+  ) => {
+    const answer = await fetchBounded(url, {
+      timeout,
+      most: MAX_ANSWER,
+      method,
+      headers: Object.fromEntries(new Headers(headers)),
+      ...(body === undefined || body === null ? {} : { body: String(body) }),
+    });
+    if (!answer.ok) throw new GrantUnanswered(answer.error);
+    const { status, body: octets, contentType } = answer.value;
+    return new Response(status === 204 ? null : new Uint8Array(octets), { status, headers: { "content-type": contentType } });
+  },
+});
+
+class GrantUnanswered extends Error {}
+
+const serverOf = ({ authorize, token, revocation, issuer }: GrantServer): oauth.AuthorizationServer => ({
+  issuer: issuer ?? new URL(token).origin,
+  authorization_endpoint: authorize,
+  token_endpoint: token,
+  ...(revocation === undefined ? {} : { revocation_endpoint: revocation }),
+});
+const proofOf = ({ secret }: GrantClient) => (secret === undefined ? oauth.None() : oauth.ClientSecretPost(secret));
+
+/** What went wrong, in the words of the standard's error codes and never with a token in it. */
+function because(error: unknown): string {
+  if (error instanceof GrantUnanswered) return error.message;
+  if (error instanceof oauth.ResponseBodyError || error instanceof oauth.AuthorizationResponseError)
+    return `it says ${error.error}${error.error_description === undefined || error.error_description === null ? "" : ` (${error.error_description})`}`;
+  return "its answer is not of the form that OAuth 2.0 describes";
+}
+
+/** The metadata of a grant server, where it has some: it says where grants are renewed and taken back. */
+export async function readGrantMetadata(base: string, timeout: number): Promise<Partial<GrantServer>> {
+  try {
+    const issuer = new URL(base);
+    const response = await oauth.discoveryRequest(issuer, { algorithm: "oauth2", ...asking(timeout) });
+    const server = await oauth.processDiscoveryResponse(issuer, response);
+    return {
+      issuer: server.issuer,
+      ...(server.authorization_endpoint === undefined ? {} : { authorize: server.authorization_endpoint }),
+      ...(server.token_endpoint === undefined ? {} : { token: server.token_endpoint }),
+      ...(server.revocation_endpoint === undefined ? {} : { revocation: server.revocation_endpoint }),
+    };
+  } catch {
+    // It is optional; without it the places that the set-up protocol names are taken.
+    return {};
+  }
+}
+
+/** A request for a grant on its way: the page to open, and the secret half of its proof (RFC 7636). */
+export interface GrantRequest {
+  readonly page: string;
+  readonly verifier: string;
+}
+
+/** Makes a request for a grant with a proof key. */
+export async function requestGrant(
+  { authorize }: GrantServer,
+  client: GrantClient,
+  { redirect, state, scope, more }: { redirect: string; state: string; scope: string; more: Readonly<Record<string, string>> },
+): Promise<GrantRequest> {
+  const verifier = oauth.generateRandomCodeVerifier();
+  const page = new URL(authorize);
+  for (const [key, value] of Object.entries({
+    ...more,
+    client_id: client.id,
+    redirect_uri: redirect,
+    response_type: "code",
+    scope,
+    state,
+    code_challenge: await oauth.calculatePKCECodeChallenge(verifier),
+    code_challenge_method: "S256",
+  }))
+    page.searchParams.set(key, value);
+  return { page: page.href, verifier };
+}
+
+const tokensOf = (answer: oauth.TokenEndpointResponse, now: number): Tokens => ({
+  access: answer.access_token,
+  ...(answer.refresh_token === undefined ? {} : { refresh: answer.refresh_token }),
+  ...(answer.expires_in === undefined ? {} : { until: now + answer.expires_in * 1000 }),
+});
+
+/** Exchanges what the browser brought back for a grant; a wrong state or a refusal ends it. */
+export async function takeGrant(
+  server: GrantServer,
+  client: GrantClient,
+  back: URL,
+  {
+    state,
+    redirect,
+    verifier,
+    now,
+    timeout,
+  }: { state: string; redirect: string; verifier: string; now: number; timeout: number },
+): Promise<Result<Tokens, string>> {
+  try {
+    const as = serverOf(server);
+    const who = { client_id: client.id };
+    const parameters = oauth.validateAuthResponse(as, who, back, state);
+    const response = await oauth.authorizationCodeGrantRequest(
+      as,
+      who,
+      proofOf(client),
+      parameters,
+      redirect,
+      verifier,
+      asking(timeout),
+    );
+    return ok(tokensOf(await oauth.processAuthorizationCodeResponse(as, who, response), now));
+  } catch (error) {
+    return err(because(error));
+  }
+}
+
+/** Renews a grant. */
+export async function renewGrant(
+  server: GrantServer,
+  client: GrantClient,
+  refresh: string,
+  { now, timeout }: { now: number; timeout: number },
+): Promise<Result<Tokens, string>> {
+  try {
+    const as = serverOf(server);
+    const who = { client_id: client.id };
+    const response = await oauth.refreshTokenGrantRequest(as, who, proofOf(client), refresh, asking(timeout));
+    return ok({ refresh, ...tokensOf(await oauth.processRefreshTokenResponse(as, who, response), now) });
+  } catch (error) {
+    return err(because(error));
+  }
+}
+
+/** Gives a grant back (RFC 7009). */
+export async function revokeGrant(
+  server: GrantServer,
+  client: GrantClient,
+  token: string,
+  timeout: number,
+): Promise<Result<undefined, string>> {
+  try {
+    const response = await oauth.revocationRequest(
+      serverOf(server),
+      { client_id: client.id },
+      proofOf(client),
+      token,
+      asking(timeout),
+    );
+    await oauth.processRevocationResponse(response);
+    return ok(undefined);
+  } catch (error) {
+    return err(because(error));
+  }
+}

@@ -1,0 +1,286 @@
+import { spawn } from "node:child_process";
+import { existsSync, readFileSync, statSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/globals";
+import { name } from "../src/core/name/index.ts";
+import { printRecord, recordsOf } from "../src/core/record/index.ts";
+import { startLab } from "../src/lab/index.ts";
+import { folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
+
+/** Approve once instead of copying, through the built program: Nettlehost takes approvals, and somebody clicks. */
+type Lab = Awaited<ReturnType<typeof startLab>>;
+let lab: Lab;
+const apex = name("brackwater.example");
+const before = new Map<string, string>();
+beforeAll(async () => {
+  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed: 300, port: await freePort() });
+  for (const set of zoneSets()) before.set(`${set.name} ${set.type}`, JSON.stringify(set));
+});
+afterAll(() => lab.close());
+afterEach(() => {
+  lab.approvals.mode = "works";
+  // The zone as it was, for the next one.
+  for (const set of zoneSets()) if (!before.has(`${set.name} ${set.type}`)) lab.nettlehost.remove(apex, set.name, set.type);
+  for (const text of before.values()) {
+    const set = JSON.parse(text);
+    if (set.type !== "SOA") lab.nettlehost.put(apex, set);
+  }
+});
+const zoneSets = () => {
+  const zone = lab.nettlehost.zones().find((one) => one.apex === apex);
+  return [...(zone?.nodes.values() ?? [])].flatMap((node) => [...node.values()]);
+};
+const inZone = () => zoneSets().flatMap(recordsOf).map(printRecord);
+const kitAt = (provider: string, service: string) =>
+  `http://${lab.approvals.place}/v2/domainTemplates/providers/${provider}/services/${service}`;
+
+/** A workspace whose domain is at Nettlehost, which is to be approved at. */
+async function workspace(): Promise<string> {
+  const folder = folderWith({ "lab.yaml": lab.settings });
+  expect((await run(folder, "init", "brackwater.example", "--settings", "lab.yaml", "--dns-host", "nettlehost")).exit).toBe(0);
+  expect((await run(folder, "host", "set", "nettlehost", "--way", "approval")).exit).toBe(0);
+  return folder;
+}
+const run = (folder: string, ...argv: string[]) => zandrel(folder, argv, { env: lab.env });
+const pagewick = (folder: string) =>
+  run(folder, "intake", "--kit", kitAt("pagewick.example", "site"), "--input", "claim=77aa01bc", "--input", "site=brackwater");
+
+/** Runs the program, does something with the address it shows, and waits for its end. */
+async function withPage(folder: string, argv: readonly string[], act: (link: string) => Promise<unknown>) {
+  const child = spawn(process.execPath, [PROGRAM, ...argv], { cwd: folder, env: { ...process.env, ...lab.env, NO_COLOR: "1" } });
+  let [out, err] = ["", ""];
+  let acted: Promise<unknown> | undefined;
+  child.stdout.on("data", (data) => {
+    out += data;
+  });
+  child.stderr.on("data", (data) => {
+    err += data;
+    const link = /^(http:\/\/\S+)$/m.exec(err)?.[1];
+    if (link !== undefined) acted ??= act(link);
+  });
+  const exit = await new Promise<number | null>((resolve) => child.on("close", resolve));
+  await acted;
+  return { exit, out, err, json: argv.includes("--json") ? JSON.parse(out) : undefined };
+}
+
+describe("by a link", () => {
+  test("a site builder's four records: shown, clicked once, there, and nothing else is changed", async () => {
+    const folder = await workspace();
+    const saved = await pagewick(folder);
+    expect(saved).toMatchObject({ exit: 0, err: "" });
+    expect(readFileSync(join(folder, "domains/brackwater.example.yaml"), "utf8")).toContain("group: site");
+    // The parked page is in the way, and only goes by its name.
+    expect((await run(folder, "publish")).exit).toBe(1);
+    let seen = "";
+    const published = await withPage(folder, ["publish", "--replace", "@", "--replace", "www", "--json"], async (link) => {
+      seen = await (await fetch(link)).text();
+      expect(new URL(link).searchParams.get("groupId")).toBe("claim,site");
+      return lab.approvals.decide(link);
+    });
+    expect(published.err).toMatch(/Approve it on the page of Nettlehost, which is at 127\.0\.0\.1:\d+/);
+    expect(published).toMatchObject({ exit: 0, json: { published: [{ way: "approval", changed: 5, sheet: [] }] } });
+    expect(seen).toContain("removes CNAME www.brackwater.example");
+    expect(inZone()).toEqual(
+      expect.arrayContaining([
+        '_pagewick.brackwater.example. 3600 IN TXT "pagewick-claim:77aa01bc"',
+        "brackwater.example. 3600 IN A 127.53.0.21",
+        "www.brackwater.example. 3600 IN A 127.53.0.21",
+        '_wick.brackwater.example. 3600 IN TXT "pagewick-site=brackwater"',
+      ]),
+    );
+    expect((await run(folder, "status", "--json")).json.domains[0].asks.map((ask: { state: string }) => ask.state)).toEqual([
+      "spreading",
+      "spreading",
+    ]);
+    // Taken back by hand: an approval by link has no way back of its own.
+    const undone = await run(folder, "undo", "brackwater.example", "--json");
+    expect(undone.json.undone.sheet.length).toBeGreaterThan(3);
+  });
+
+  test.each<[string, (link: string) => Promise<unknown>, RegExp, Lab["approvals"]["mode"]?]>([
+    ["refused on the page", (link) => lab.approvals.decide(link, "refuse"), /it was not approved/],
+    ["refused by the host", (link) => lab.approvals.decide(link), /it was not approved/, "refuses"],
+    [
+      "a host that only says it did it",
+      (link) => lab.approvals.decide(link),
+      /said yes, and 5 of 5 changes did not come/,
+      "lies",
+    ],
+  ])("%s: one sentence, and a sheet of what is left", async (_, act, expected, mode = "works") => {
+    const folder = await workspace();
+    await pagewick(folder);
+    lab.approvals.mode = mode;
+    const published = await withPage(folder, ["publish", "--replace", "@", "--replace", "www", "--json"], act);
+    expect(published.exit).toBe(0);
+    const [only] = published.json.published;
+    expect(only.because).toMatch(expected);
+    expect(only.sheet.filter(({ action }: { action: string }) => action === "enter").length).toBeGreaterThan(1);
+    // Nothing is lost: it is one publication, and status says how it goes on.
+    expect((await run(folder, "status", "--json")).json.domains[0].asks[0].next).toBe(
+      "zandrel publish brackwater.example --check",
+    );
+  });
+
+  test("half of it comes: the rest is a sheet, and all of it one publication until it is entered", async () => {
+    const folder = await workspace();
+    await pagewick(folder);
+    lab.approvals.mode = "applies-half";
+    const published = await withPage(folder, ["publish", "--replace", "@", "--replace", "www", "--json"], (link) =>
+      lab.approvals.decide(link),
+    );
+    const [only] = published.json.published;
+    expect(only.because).toMatch(/^3 of 5 changes came by approval; Nettlehost said yes, and 2 of 5 changes did not come/);
+    expect((await run(folder, "publish", "--check")).exit).toBe(1);
+    lab.approvals.mode = "works";
+    for (const [label, type, data] of [
+      ["www", "A", { address: "127.53.0.21" }],
+      ["_wick", "TXT", { strings: ["pagewick-site=brackwater"] }],
+    ] as const) {
+      lab.nettlehost.remove(apex, name(label, apex), "CNAME");
+      lab.nettlehost.put(apex, { name: name(label, apex), type, ttl: 3600, data: [data] });
+    }
+    await lab.clock.sleep(60_000);
+    expect(await run(folder, "publish", "--check")).toMatchObject({ exit: 0 });
+  });
+
+  test("what no template brings is left to a sheet, in the same publication", async () => {
+    const folder = await workspace();
+    await pagewick(folder);
+    await run(folder, "intake", "--service", "seekmere", "--type", "TXT", "--host", "_seek", "--value", "k=1");
+    const published = await withPage(folder, ["publish", "--replace", "@", "--replace", "www", "--json"], (link) =>
+      lab.approvals.decide(link),
+    );
+    const [only] = published.json.published;
+    expect(only.because).toMatch(/^5 of 6 changes came by approval; the others are to be entered at Nettlehost/);
+    expect(only.sheet).toMatchObject([{ action: "enter", host: "_seek", value: "k=1" }]);
+  });
+
+  test("what the host would take away by itself is refused, unless it was named", async () => {
+    lab.nettlehost.put(apex, { name: name("_wick", apex), type: "TXT", ttl: 60, data: [{ strings: ["somebody else's"] }] });
+    await lab.clock.sleep(60_000);
+    const folder = await workspace();
+    await pagewick(folder);
+    const refused = await run(folder, "publish", "--replace", "@", "--replace", "www");
+    expect(refused.exit).toBe(1);
+    expect(refused.err).toMatch(/Nettlehost would remove the TXT record of _wick\.brackwater\.example/);
+    const agreed = await withPage(
+      folder,
+      ["publish", "--replace", "@", "--replace", "www", "--replace", "_wick", "--json"],
+      (link) => lab.approvals.decide(link),
+    );
+    expect(agreed.json.published).toMatchObject([{ sheet: [] }]);
+    expect(inZone().filter((line) => line.startsWith("_wick"))).toEqual([
+      '_wick.brackwater.example. 3600 IN TXT "pagewick-site=brackwater"',
+    ]);
+  });
+
+  test("a template that wants its links signed: with the service's key, and refused without it", async () => {
+    const folder = await workspace();
+    await run(folder, "intake", "--kit", kitAt("heronpost.example", "sending"), "--input", "account=brackwater");
+    const signed = await withPage(folder, ["publish", "--json"], (link) => lab.approvals.decide(link));
+    expect(signed.json.published).toMatchObject([{ sheet: [] }]);
+    expect(inZone().find((line) => line.includes("v=spf1"))).toContain(
+      "include:spf.heronpost.example include:spf.inglemail.example",
+    );
+    const settings = join(folder, "zandrel.yaml");
+    writeFileSync(settings, readFileSync(settings, "utf8").replace(/^ {4}signing: .*\n/m, ""));
+    lab.nettlehost.remove(apex, name("bounce", apex), "CNAME");
+    await lab.clock.sleep(60_000);
+    const unsigned = await run(folder, "publish", "--json");
+    expect(unsigned.json.published[0].because).toMatch(/links for heronpost\.example have to be signed/);
+  });
+
+  test("nobody waits: the address is printed, and the sheet is there as well", async () => {
+    const folder = await workspace();
+    await pagewick(folder);
+    const published = await run(folder, "publish", "--replace", "@", "--replace", "www", "--link-only", "--json");
+    expect(published.err).toMatch(/Nobody waits here for it/);
+    const link = /^(http:\/\/\S+)$/m.exec(published.err)?.[1] as string;
+    expect(new URL(link).searchParams.has("redirect_uri")).toBe(false);
+    await lab.approvals.decide(link);
+    await lab.clock.sleep(60_000);
+    expect(await run(folder, "publish", "--check")).toMatchObject({ exit: 0 });
+  });
+
+  test.each<[Lab["approvals"]["mode"], RegExp]>([
+    ["down", /takes no approval \(it answers with HTTP status 503\)/],
+    ["hangs", /takes no approval \(it did not answer within 1 s\)/],
+  ])("a host that is %s leaves the sheet", async (mode, expected) => {
+    const folder = await workspace();
+    await pagewick(folder);
+    lab.approvals.mode = mode;
+    const published = await run(folder, "publish", "--replace", "@", "--replace", "www", "--timeout", "1", "--json");
+    expect(published.json.published[0].because).toMatch(expected);
+    expect(published.json.published[0].sheet.length).toBeGreaterThan(3);
+  });
+});
+
+describe("by a grant", () => {
+  test("approved once, published without a click, renewed, taken back, and given back", async () => {
+    const folder = await workspace();
+    expect((await run(folder, "host", "approve", "nettlehost", "brackwater.example")).err).toMatch(
+      /nothing to approve at Nettlehost/,
+    );
+    await pagewick(folder);
+    const approved = await withPage(folder, ["host", "approve", "nettlehost", "brackwater.example", "--json"], (link) => {
+      expect(new URL(link).searchParams.get("code_challenge_method")).toBe("S256");
+      return lab.approvals.decide(link);
+    });
+    expect(approved).toMatchObject({
+      exit: 0,
+      json: { granted: [{ provider: "pagewick.example", services: ["site"], renewable: true }] },
+    });
+    const kept = join(folder, "keys/approvals/nettlehost/brackwater.example.json");
+    expect(statSync(kept).mode & 0o777).toBe(0o600);
+    const { grants } = JSON.parse(readFileSync(kept, "utf8"));
+    for (const text of [approved.out, approved.err]) expect(text).not.toContain(grants[0].token);
+    // The token has ended, and the other one renews it.
+    writeFileSync(kept, JSON.stringify({ version: 1, grants: [{ ...grants[0], token: "stale", until: 1 }] }));
+    const published = await run(folder, "publish", "--replace", "@", "--replace", "www", "--json");
+    expect(published).toMatchObject({ exit: 0, json: { published: [{ way: "approval", sheet: [] }] } });
+    expect(inZone()).toContain("www.brackwater.example. 3600 IN A 127.53.0.21");
+    // Once more changes nothing.
+    expect((await run(folder, "publish", "--json")).json.published[0].changed).toBe(0);
+    const forgotten = await run(folder, "host", "forget", "nettlehost", "brackwater.example", "--json");
+    expect(forgotten).toMatchObject({ exit: 0, json: { forgotten: 1, revoked: 1, because: [] } });
+    expect(existsSync(kept)).toBe(false);
+  });
+  test("a person who says no is told from a host that does", async () => {
+    const folder = await workspace();
+    await pagewick(folder);
+    const refused = await withPage(folder, ["host", "approve", "nettlehost", "brackwater.example"], (link) =>
+      lab.approvals.decide(link, "refuse"),
+    );
+    expect(refused).toMatchObject({
+      exit: 1,
+      err: expect.stringMatching(/nothing was approved at Nettlehost: it says access_denied/),
+    });
+  });
+});
+
+describe("who serves a domain", () => {
+  test("host find names the host and what it offers, and writes it down", async () => {
+    const hosts = lab.settings.indexOf("  nettlehost:");
+    const settings = `${lab.settings.slice(0, hosts)}${lab.settings.slice(lab.settings.indexOf("  zonemarrow:"))}`;
+    const folder = folderWith({ "lab.yaml": settings });
+    await run(folder, "init", "brackwater.example", "--settings", "lab.yaml");
+    const found = await run(folder, "host", "find", "brackwater.example", "--json");
+    expect(found).toMatchObject({
+      exit: 0,
+      json: { host: { key: "nettlehost", title: "Nettlehost", known: true, way: "by-hand" }, written: false },
+    });
+    expect(Object.fromEntries(found.json.offers.map((one: { way: string; offered: boolean }) => [one.way, one.offered]))).toEqual(
+      {
+        approval: true,
+        update: true,
+        transfer: false,
+        "by-hand": true,
+      },
+    );
+    const written = await run(folder, "host", "find", "brackwater.example", "--write");
+    expect(written.out).toContain("Next: zandrel draft brackwater.example");
+    expect(readFileSync(join(folder, "zandrel.yaml"), "utf8")).toMatch(
+      /nettlehost:\n\s+title: Nettlehost\n\s+nameServers:(?:.*\n)*.*way: approval/,
+    );
+  });
+});
