@@ -88,10 +88,8 @@ describe("by a link", () => {
         '_wick.brackwater.example. 3600 IN TXT "pagewick-site=brackwater"',
       ]),
     );
-    expect((await run(folder, "status", "--json")).json.domains[0].asks.map((ask: { state: string }) => ask.state)).toEqual([
-      "spreading",
-      "spreading",
-    ]);
+    for (const ask of (await run(folder, "status", "--json")).json.domains[0].asks)
+      expect(ask.state).toMatch(/^(spreading|settled)$/);
     // Taken back by hand: an approval by link has no way back of its own.
     const undone = await run(folder, "undo", "brackwater.example", "--json");
     expect(undone.json.undone.sheet.length).toBeGreaterThan(3);

@@ -8,6 +8,8 @@ export interface Step {
   readonly narration: string;
   readonly argv: readonly string[];
   readonly input?: string;
+  /** What somebody does on the page that the command sends them to. */
+  readonly clicks?: (link: string) => Promise<unknown>;
   /** The exit code the story needs here. */
   readonly ends: number;
 }
@@ -77,6 +79,67 @@ export function tokenAct(lab: Lab): Act {
         ends: 0,
       },
       { narration: "Where does everything stand?", argv: ["status"], ends: 0 },
+    ],
+  };
+}
+
+/** The site builder's records, approved once on a page of the DNS host instead of copied. */
+export function approvalAct(lab: Lab): Act {
+  const claim = /pagewick-claim:(\w+)/.exec(lab.pagewick.instructions(BRACKWATER))?.[1] ?? "";
+  const site = BRACKWATER.split(".")[0] as string;
+  const apex = name(BRACKWATER);
+  const kit = `http://${lab.approvals.place}/v2/domainTemplates/providers/pagewick.example/services/site`;
+  const publish = ["publish", BRACKWATER, "--replace", "@", "--replace", "www"];
+  const alias = /_sb-\S+/.exec(lab.sealbarrow.instructions(BRACKWATER))?.[0] ?? "";
+  const target = /\S+\.proof\.sealbarrow\.example/.exec(lab.sealbarrow.instructions(BRACKWATER))?.[0] ?? "";
+  return {
+    title: "Then it wants a site, and copies nothing for it.",
+    narration:
+      "Pagewick, the site builder, needs four records. Nettlehost takes approvals: whoever owns the domain says yes once, on a page of Nettlehost.",
+    steps: [
+      { narration: "What does Nettlehost offer?", argv: ["host", "find", BRACKWATER], ends: 0 },
+      { narration: "So from now on it is asked on its page.", argv: ["host", "set", "nettlehost", "--way", "approval"], ends: 0 },
+      {
+        narration: "Nettlehost shows the template it has for Pagewick. It is a kit like any other.",
+        argv: ["intake", "--kit", kit, "--input", `claim=${claim}`, "--input", `site=${site}`],
+        ends: 0,
+      },
+      {
+        narration: `Sealbarrow, which issues certificates, has a page instead:\n\n${lab.sealbarrow.instructions(BRACKWATER)}`,
+        argv: ["intake", "-", "--service", "sealbarrow"],
+        input: lab.sealbarrow.instructions(BRACKWATER),
+        ends: 0,
+      },
+      {
+        narration: "The page opens, and somebody presses the wrong button. Nothing is lost: what is left to do comes as a sheet.",
+        argv: publish,
+        clicks: (link) => lab.approvals.decide(link, "refuse"),
+        ends: 0,
+      },
+      {
+        narration:
+          "Once more, and this time it is approved. The alias for the certificate is in no template, so that alone is left.",
+        argv: publish,
+        clicks: (link) => lab.approvals.decide(link),
+        ends: 0,
+      },
+      {
+        narration: "Somebody enters it into Nettlehost's form.",
+        async happens() {
+          lab.nettlehost.put(apex, { name: name(alias, apex), type: "CNAME", ttl: 3600, data: [{ target: name(target) }] });
+          await lab.clock.sleep(60_000);
+          return undefined;
+        },
+      },
+      { narration: "Is everything there, and nothing else gone?", argv: ["publish", BRACKWATER, "--check"], ends: 0 },
+      {
+        narration: "For the mail that comes next, Nettlehost takes signed updates again.",
+        argv: [
+          ...["host", "set", "nettlehost", "--way", "update", "--server", lab.nettlehostServer],
+          ...["--key-name", "brackwater-key", "--secret", "env:NETTLEHOST_TSIG"],
+        ],
+        ends: 0,
+      },
     ],
   };
 }

@@ -6,7 +6,7 @@ import { fileURLToPath } from "node:url";
 import { execa } from "execa";
 import { Failure } from "../core/failure.ts";
 import { replaceFile } from "../workspace/index.ts";
-import { mailAct, type Step, tokenAct } from "./acts.ts";
+import { approvalAct, mailAct, type Step, tokenAct } from "./acts.ts";
 import { LAB_START, startLab } from "./start-lab.ts";
 
 /** Who hears what is played. */
@@ -39,15 +39,27 @@ const KITS =
 
 /** Types a command line and runs it as the user would, in its own process. */
 async function type(step: Step, folder: string, env: NodeJS.ProcessEnv): Promise<number | undefined> {
-  const { exitCode } = await execa(process.execPath, [process.argv[1] as string, ...step.argv], {
+  const { clicks } = step;
+  const running = execa(process.execPath, [process.argv[1] as string, ...step.argv], {
     cwd: folder,
     env,
     extendEnv: false,
     input: step.input ?? "",
     stdout: "inherit",
-    stderr: "inherit",
+    stderr: clicks === undefined && process.stderr.isTTY ? "inherit" : "pipe",
     reject: false,
   });
+  let clicked: Promise<unknown> | undefined;
+  let shown = "";
+  // What the command says beside its result is part of the story, and the address in it is where somebody clicks.
+  running.stderr?.on("data", (text: Buffer) => {
+    process.stdout.write(text);
+    shown += text.toString();
+    const link = /^(http:\/\/\S+)$/m.exec(shown)?.[1];
+    if (link !== undefined && clicks !== undefined) clicked ??= clicks(link);
+  });
+  const { exitCode } = await running;
+  await clicked;
   return exitCode;
 }
 
@@ -59,7 +71,7 @@ export async function playDemo(keep: string | undefined, speed: number, audience
   try {
     replaceFile(join(folder, "lab.yaml"), lab.settings);
     cpSync(KITS, join(folder, "kits"), { recursive: true });
-    for (const act of [tokenAct(lab), await mailAct(lab, passDays)]) {
+    for (const act of [tokenAct(lab), approvalAct(lab), await mailAct(lab, passDays)]) {
       audience.act(act.title, act.narration);
       for (const step of act.steps) {
         if ("happens" in step) {

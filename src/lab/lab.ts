@@ -54,6 +54,8 @@ export interface LabOptions {
 export interface Lab {
   readonly clock: LeapingClock;
   readonly nettlehost: AuthorityHost;
+  /** The address of Nettlehost's primary server. */
+  readonly nettlehostServer: string;
   readonly zonemarrow: AuthorityHost;
   readonly registry: AuthorityHost;
   readonly vantages: Readonly<Record<string, CachingResolver>>;
@@ -231,6 +233,7 @@ export async function startLab({ start, speed, port, domains = [], signed = fals
       practice: practice.url,
       clock,
       nettlehost,
+      nettlehostServer: `${ADDRESSES.nettlehost[0]}:${port}`,
       zonemarrow,
       registry,
       vantages,

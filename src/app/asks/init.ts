@@ -24,6 +24,7 @@ import {
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
 import { openDns } from "../dns/context.ts";
+import { approvalHostOf } from "../hosts/discover.ts";
 import { domainName } from "../shapes.ts";
 
 export const initialiseSchema = z.object({
@@ -37,6 +38,9 @@ export const initialiseSchema = z.object({
       title: z.string(),
       how: z.enum(["named", "recognised", "new", "only"]),
       nameServers: z.array(domainName),
+      takesApprovals: z
+        .boolean()
+        .describe("of a new host: whether it takes approvals in the browser, and is published at that way"),
     })
     .nullable()
     .describe(
@@ -139,6 +143,21 @@ const fitsPattern = (name: DomainName, pattern: string): boolean => {
   return plain.startsWith("*.") ? name.endsWith(plain.slice(1)) : name === plain;
 };
 
+/** Whether the DNS host of a domain takes approvals; where it cannot be asked it counts as not. */
+async function takesApprovals(
+  domain: DomainName,
+  settings: Settings,
+  request: InitialiseRequest,
+  context: AppContext,
+): Promise<boolean> {
+  const dns = openDns({ resolver: request.resolver, timeout: LOOK }, context, settings, [domain]);
+  try {
+    return (await approvalHostOf(domain, dns, LOOK)).ok;
+  } finally {
+    dns.close();
+  }
+}
+
 type Host = NonNullable<z.output<typeof initialiseSchema>["host"]>;
 
 /** The host that serves a domain, by the names of its servers: one that is known, or a new one named after them. */
@@ -149,12 +168,13 @@ export function recognise(servers: readonly DomainName[], settings: Settings): H
     ([, { nameServers }]) =>
       nameServers.length > 0 && servers.every((server) => nameServers.some((pattern) => fitsPattern(server, pattern))),
   );
-  if (known !== undefined) return { key: known[0], title: known[1].title, how: "recognised", nameServers: [...servers] };
+  if (known !== undefined)
+    return { key: known[0], title: known[1].title, how: "recognised", nameServers: [...servers], takesApprovals: false };
   const of = organizationalDomain(first);
   const key = (of.split(".")[0] ?? "").replace(/[^a-z0-9-]/g, "");
   if (!KEY.test(key) || Object.hasOwn(settings.hosts, key) || !servers.every((server) => organizationalDomain(server) === of))
     return undefined;
-  return { key, title: `${key[0]?.toUpperCase()}${key.slice(1)}`, how: "new", nameServers: [...servers] };
+  return { key, title: `${key[0]?.toUpperCase()}${key.slice(1)}`, how: "new", nameServers: [...servers], takesApprovals: false };
 }
 
 /** Start a workspace for a domain in this folder, or add the domain to the workspace that is here. */
@@ -208,7 +228,10 @@ export async function initialise(
       });
       changed.push(join("domains", `${withoutRootDot(domain)}.yaml`));
       const key = named ?? known.host;
-      host = key === undefined ? undefined : { key, title: settings.hosts[key]?.title ?? key, how: "named", nameServers: [] };
+      host =
+        key === undefined
+          ? undefined
+          : { key, title: settings.hosts[key]?.title ?? key, how: "named", nameServers: [], takesApprovals: false };
       return;
     }
     host = await hostOf(domain, settings, request, context);
@@ -216,7 +239,7 @@ export async function initialise(
       setHost(folder, host.key, {
         title: host.title,
         nameServers: host.nameServers.map(withoutRootDot),
-        publish: { way: "by-hand" },
+        publish: { way: host.takesApprovals ? "approval" : "by-hand" },
       });
     replaceFile(
       domainPath(folder, domain),
@@ -246,9 +269,13 @@ async function hostOf(
 ): Promise<Host | undefined> {
   const titleOf = (key: string) => settings.hosts[key]?.title ?? key;
   if (request.dnsHost !== undefined)
-    return { key: request.dnsHost, title: titleOf(request.dnsHost), how: "named", nameServers: [] };
+    return { key: request.dnsHost, title: titleOf(request.dnsHost), how: "named", nameServers: [], takesApprovals: false };
   const recognised = recognise(await nameServersOf(domain, settings, request, context), settings);
+  if (recognised?.how === "new")
+    return { ...recognised, takesApprovals: await takesApprovals(domain, settings, request, context) };
   if (recognised !== undefined) return recognised;
   const [only, ...more] = Object.keys(settings.hosts);
-  return only === undefined || more.length > 0 ? undefined : { key: only, title: titleOf(only), how: "only", nameServers: [] };
+  return only === undefined || more.length > 0
+    ? undefined
+    : { key: only, title: titleOf(only), how: "only", nameServers: [], takesApprovals: false };
 }

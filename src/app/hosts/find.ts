@@ -1,6 +1,8 @@
 import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
+import type { AuthoritativeServer } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
+import { serverText } from "../../net/address.ts";
 import {
   changeDomain,
   findWorkspace,
@@ -12,7 +14,7 @@ import {
 } from "../../workspace/index.ts";
 import { recognise } from "../asks/init.ts";
 import { type AppContext, type CommonRequest, type Outcome, onlyOperand } from "../context.ts";
-import { type DnsContext, type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { type DnsContext, type DnsOptions, hostServer, nameOperand, openDns } from "../dns/context.ts";
 import { domainName } from "../shapes.ts";
 import { approvalHostOf } from "./discover.ts";
 
@@ -88,7 +90,7 @@ export async function findHost(request: FindHostRequest, context: AppContext): P
         authority.kind === "failed" ? "undetermined" : "problem",
       );
     const servers = [...authority.servers, ...authority.unreachable].map(({ name }) => name);
-    const known = workspace === undefined ? undefined : recognise(servers, workspace.settings);
+    const known = workspace === undefined ? undefined : knownAs(servers, authority.servers, workspace, dns);
     const approval = await approvalHostOf(domain, dns, request.timeout);
     const title = known?.title ?? (approval.ok ? approval.value.title : titleFrom(servers));
     const key = known?.key ?? keyFor(title);
@@ -106,7 +108,7 @@ export async function findHost(request: FindHostRequest, context: AppContext): P
         : await Promise.all([takesUpdates(dns, domain, first.address), handsOut(dns, domain, first.address)])),
       { way: "by-hand", offered: true, because: "its form is filled in from a sheet that Zandrel writes" },
     ];
-    const isNew = known === undefined || known.how === "new";
+    const isNew = workspace === undefined || !Object.hasOwn(workspace.settings.hosts, key);
     const way = workspace?.settings.hosts[key]?.publish.way ?? null;
     const best = approval.ok ? "approval" : "by-hand";
     const agreed =
@@ -114,7 +116,8 @@ export async function findHost(request: FindHostRequest, context: AppContext): P
       (request.write ||
         (context.interactive && (await context.choose({ kind: "write-host", title, way: best, known: !isNew })) === "yes"));
     if (agreed && workspace !== undefined) await write(workspace, context, { key, title, servers, domain, best, isNew, way });
-    const inWorkspace = workspace?.domains.some(({ name }) => name === domain) === true;
+    const own = workspace?.domains.find(({ name }) => name === domain);
+    const done = agreed || (!isNew && own?.host === key);
     return {
       ended: offers.some(({ offered }) => offered === null) ? "undetermined" : "fine",
       result: {
@@ -124,9 +127,9 @@ export async function findHost(request: FindHostRequest, context: AppContext): P
         offers,
         written: agreed,
         next:
-          workspace === undefined || !inWorkspace
+          own === undefined
             ? `zandrel init ${withoutRootDot(domain)}`
-            : agreed
+            : done
               ? `zandrel draft ${withoutRootDot(domain)}`
               : `zandrel host find ${withoutRootDot(domain)} --write`,
       },
@@ -134,6 +137,21 @@ export async function findHost(request: FindHostRequest, context: AppContext): P
   } finally {
     dns.close();
   }
+}
+
+/** The host of the workspace that serves a domain: by the addresses of its servers, or by their names. */
+function knownAs(
+  names: readonly DomainName[],
+  servers: readonly AuthoritativeServer[],
+  { settings }: Workspace,
+  dns: DnsContext,
+): { readonly key: string; readonly title: string } | undefined {
+  const addresses = new Set(servers.map(({ address }) => serverText(dns.serverAddress(address))));
+  const { authorityPort } = settings.defaults;
+  const byAddress = Object.entries(settings.hosts).find(([, host]) =>
+    host.servers.some((text) => addresses.has(serverText(hostServer(text, authorityPort)))),
+  );
+  return byAddress === undefined ? recognise(names, settings) : { key: byAddress[0], title: byAddress[1].title };
 }
 
 /** What a host is called whose name servers nobody knows: the registered part of their names. */

@@ -56,6 +56,7 @@ export default command({
           "",
           ...pages.map((page) => page.replaceAll("\t", "    ")),
           `Pages to practise on, in a browser of this machine, with a form of Nettlehost's that makes the usual mistakes possible: ${lab.practice}`,
+          `Nettlehost also takes approvals: after zandrel host set nettlehost --way approval, publish sends you to its page. Its templates are kits: ${[...lab.approvals.templates.keys()].map((key) => `http://${lab.approvals.place}/v2/domainTemplates/providers/${key.replace(" ", "/services/")}`).join(" and ")}`,
           `Mailboxes, a Maildir each: ${lab.mailboxes}`,
           "Mallowmail refuses mail to nobody@mallowmail.example, has no room for full@mallowmail.example, and grumbler@ complains.",
           "Ctrl-C stops the lab.",

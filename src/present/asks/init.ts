@@ -21,7 +21,7 @@ function hostText({ domain, host }: Result): string {
     case "only":
       return `${title} is the only DNS host here, so ${name} is taken to be there.`;
     case "new":
-      return `${name} is served by ${listOf(host.nameServers.map((server) => displayName(server)))}. That host was saved as ${visible(host.key)}, reached by hand; zandrel host set ${visible(host.key)} names another way.`;
+      return `${name} is served by ${listOf(host.nameServers.map((server) => displayName(server)))}. That host was saved as ${visible(host.key)}, ${host.takesApprovals ? "which takes approvals: publish sends you to its page, and you click once" : "reached by hand"}; zandrel host set ${visible(host.key)} names another way.`;
   }
 }
 

@@ -7,7 +7,8 @@ export default command({
   operands: "HOST DOMAIN",
   summary: "approve once, in the browser, that the asks of a domain are published at its DNS host from now on",
   examples: [
-    ["zandrel host approve nettlehost brackwater.example --open", "the page of the host opens; publish needs no click then"],
+    ["zandrel host approve nettlehost brackwater.example", "print the address of the host's page, and wait for the click"],
+    ["zandrel host approve nettlehost brackwater.example --open", "the page opens; publish needs no click from then on"],
   ],
   options: {
     resolver: resolverOptions.resolver,
