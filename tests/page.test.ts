@@ -1,32 +1,16 @@
 import { type ChildProcess, spawn } from "node:child_process";
-import { existsSync } from "node:fs";
-import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { type Browser, chromium, type Page } from "playwright-core";
+import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import type { Browser, Page } from "playwright-core";
 import { name } from "../src/core/name/index.ts";
 import { toSets } from "../src/core/record/index.ts";
 import { readRecords } from "../src/core/zone/index.ts";
 import { startLab } from "../src/lab/index.ts";
+import { describeBrowser, launchBrowser } from "./browser.ts";
 import { folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
 
 /** The sheet as a page, in a real browser, while somebody enters the records at the DNS host. */
-const executablePath = ["/usr/bin/chromium", "/usr/bin/chromium-browser"].find(existsSync);
-const required = process.env.ZANDREL_REQUIRE_SERVERS === "1";
-if (executablePath === undefined && required) throw new Error("Chromium is required and not installed");
-const inBrowser = executablePath === undefined ? describe.skip : describe;
-
 const apex = name("brackwater.example");
-const FLAGS = [
-  "--headless",
-  "--no-sandbox",
-  "--disable-gpu",
-  "--disable-quic",
-  "--no-first-run",
-  "--disable-background-networking",
-  "--disable-component-update",
-  "--disable-sync",
-];
-
-inBrowser("the sheet as a page", () => {
+describeBrowser("the sheet as a page", () => {
   let lab: Awaited<ReturnType<typeof startLab>>;
   let folder: string;
   let browser: Browser;
@@ -65,7 +49,7 @@ inBrowser("the sheet as a page", () => {
       void ended.then(() => reject(new Error(printed)));
     });
     url = /http:\S+/.exec(printed)?.[0] ?? "";
-    browser = await chromium.launch({ executablePath: executablePath as string, args: FLAGS });
+    browser = await launchBrowser();
     page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
     await page.context().grantPermissions(["clipboard-read", "clipboard-write"]);
     await page.goto(url);

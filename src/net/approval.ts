@@ -40,7 +40,8 @@ const unanswered = (because: string) => err({ kind: "unanswered" as const, becau
 
 /** The address of a host's settings, from the text at `_domainconnect` of a zone: a host name, with or without a path. */
 export function settingsAddress(text: string, zone: string): string | undefined {
-  if (!/^[A-Za-z0-9.:[\]-]+(?:\/[A-Za-z0-9._~/-]*)?$/.test(text) || text.includes("..")) return undefined;
+  const isPlace = /^(?:\[[0-9a-f:]+\]|[A-Za-z0-9.-]+)(?::\d{1,5})?(?:\/[A-Za-z0-9._~-]+)*\/?$/i.test(text);
+  if (!isPlace || text.includes("..")) return undefined;
   const base = `https://${text.replace(/\/$/, "")}`;
   if (!URL.canParse(base)) return undefined;
   const { hostname } = new URL(base);
