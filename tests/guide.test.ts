@@ -237,3 +237,23 @@ test("without a terminal it says what to use instead", async () => {
     err: expect.stringContaining("needs a terminal"),
   });
 });
+
+test("a site builder's four records: two answers and one click on the page of the DNS host", async () => {
+  const here = folderWith({ "lab.yaml": lab.settings });
+  const run = (...argv: string[]) => zandrel(here, argv, { env: lab.env });
+  await run("init", "puppetfest.example", "--dns-host", "nettlehost", "--settings", "lab.yaml");
+  await run("host", "set", "nettlehost", "--way", "approval");
+  const kit = `http://${lab.approvals.place}/v2/domainTemplates/providers/pagewick.example/services/site`;
+  const claim = /pagewick-claim:(\w+)/.exec(lab.pagewick.instructions("puppetfest.example"))?.[1];
+  const inputs = ["--input", `claim=${claim}`, "--input", "site=puppetfest"];
+  opened.push((terminal = openTerminal(here, ["guide", "puppetfest.example", "--kit", kit, ...inputs], lab.env)));
+  await terminal.sees(/replace what is at puppetfest\.example and www\.puppetfest\.example/);
+  terminal.type(ENTER);
+  await terminal.sees(/Publish it at Nettlehost\?/);
+  terminal.type(ENTER);
+  const shown = await terminal.sees(/apply\?domain=puppetfest\.example\S+\s/);
+  const link = /http:\/\/127\.0\.0\.1:\d+\/v2\S+/.exec(shown)?.[0] as string;
+  await lab.approvals.decide(link);
+  await terminal.sees(/Everything asked for puppetfest\.example is proven/);
+  expect(await terminal.ended()).toBe(0);
+});

@@ -3,8 +3,8 @@ import { type AskStanding, isCatchingUp, isEarly } from "../asks/survey.ts";
 
 /** What a person does next for a domain, on the way from a request to its proof. */
 export type Move =
-  /** Something is in the way: each clash once, with the asks it stops. */
-  | { readonly kind: "decide"; readonly clash: Clash; readonly asks: readonly string[] }
+  /** Something is in the way of asks of one service: each clash once, with the asks it stops. */
+  | { readonly kind: "decide"; readonly clashes: readonly [Clash, ...Clash[]]; readonly asks: readonly string[] }
   | { readonly kind: "publish"; readonly changes: readonly Change[] }
   /** A sheet is open: what it says is still to be entered at the DNS host. */
   | { readonly kind: "enter" }
@@ -35,10 +35,16 @@ export function nextMove({ asks, draft, sheetOpen, putOff, now }: Situation): Mo
   const unknown = going.find(({ state }) => state === "unknown");
   if (unknown !== undefined) return { kind: "unknown", because: unknown.because };
   if (sheetOpen) return { kind: "enter" };
-  const clash = draft?.clashes.find(({ ask, contradicts }) => !contradicts && !putOff.has(ask));
-  if (clash !== undefined && draft !== undefined) {
-    const same = draft.clashes.filter(({ because }) => because === clash.because);
-    return { kind: "decide", clash, asks: [...new Set(same.map(({ ask }) => ask))] };
+  const [clash, ...more] = (draft?.clashes ?? []).filter(({ ask, contradicts }) => !contradicts && !putOff.has(ask));
+  if (clash !== undefined) {
+    const serviceOf = (id: string) => asks.find(({ ask }) => ask.id === id)?.ask.service;
+    const same = more.filter(({ because }) => because === clash.because);
+    // What one service needs is decided at once, where all of it may be replaced.
+    const others = more.filter(
+      (one) => !same.includes(one) && clash.replaceable && one.replaceable && serviceOf(one.ask) === serviceOf(clash.ask),
+    );
+    const byReason = [...new Map([clash, ...others].map((one) => [one.because, one])).values()] as [Clash, ...Clash[]];
+    return { kind: "decide", clashes: byReason, asks: [...new Set([clash, ...same, ...others].map(({ ask }) => ask))] };
   }
   const changes = draft?.changes.filter((change) => change.action !== "keep" && change.asks.some((id) => !putOff.has(id))) ?? [];
   if (changes.length > 0) return { kind: "publish", changes };

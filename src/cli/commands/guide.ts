@@ -1,6 +1,6 @@
 import { Failure } from "../../core/failure.ts";
 import { command } from "../command.ts";
-import { resolverOptions } from "../options.ts";
+import { list, resolverOptions, text } from "../options.ts";
 
 export default command({
   name: "guide",
@@ -9,8 +9,13 @@ export default command({
   examples: [
     ["zandrel guide", "picks the domain, or starts with one"],
     ["zandrel guide brackwater.example", "goes on with this domain"],
+    ["zandrel guide brackwater.example --kit heronpost --input account=brackwater", "begins with what a kit asks for"],
   ],
-  options: { ...resolverOptions },
+  options: {
+    ...resolverOptions,
+    kit: text("begin with the asks of this kit: a name from the kits folder, a file, or an https address"),
+    input: list("fill an input of the kit: NAME=VALUE (repeatable)"),
+  },
   noJson: "it is a conversation",
   async run(request, context) {
     if (!context.interactive) throw new Failure("guide-needs-terminal", {});

@@ -7,7 +7,13 @@ import type { Context } from "../command.ts";
 import { shownFor } from "../terminal.ts";
 
 /** What the guide is asked: a domain, if any, and where the DNS is looked at. */
-export type GuideRequest = DnsOptions & { readonly operands: readonly string[]; readonly workspace: string | undefined };
+export type GuideRequest = DnsOptions & {
+  readonly operands: readonly string[];
+  readonly workspace: string | undefined;
+  /** The kit to begin with, and its inputs. */
+  readonly kit: string | undefined;
+  readonly input: readonly string[];
+};
 
 /** The person left; everything that was done so far is kept. */
 export class Left extends Error {}

@@ -9,7 +9,7 @@ import type { Context } from "../command.ts";
 
 import { type GuideRequest, Left, show } from "./conversation.ts";
 import { makeMove } from "./moves.ts";
-import { domainOf, expectHost, takeIn } from "./take-in.ts";
+import { domainOf, expectHost, takeIn, takeKit } from "./take-in.ts";
 
 /** One conversation that carries a request through, until everything is proven or the person leaves. */
 export async function converse(request: GuideRequest, context: Context): Promise<Ended> {
@@ -17,6 +17,7 @@ export async function converse(request: GuideRequest, context: Context): Promise
   try {
     const domain = await domainOf(request, context);
     await expectHost(domain, request, context);
+    if (request.kit !== undefined) await takeKit(domain, request.kit, request, context);
     return await carryThrough(domain, request, context);
   } catch (error) {
     if (error instanceof Left) {
@@ -31,7 +32,8 @@ export async function converse(request: GuideRequest, context: Context): Promise
 async function carryThrough(domain: DomainName, request: GuideRequest, context: Context): Promise<Ended> {
   const replace = new Set<DomainName>();
   const putOff = new Set<string>();
-  let offered = false;
+  // Who begins with a kit has said what there is to take in.
+  let offered = request.kit !== undefined;
   for (;;) {
     const look = await lookForGuide(domain, replace, request, context);
     for (const line of look.said) log.info(visible(line));

@@ -5,6 +5,7 @@ import type { Move } from "../../app/guide/next-move.ts";
 import { publish } from "../../app/publishing/publish.ts";
 import { type Look, watch } from "../../app/publishing/watch.ts";
 import type { SheetEntry } from "../../core/change/index.ts";
+import { listOf } from "../../core/english.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { failureSentence } from "../../present/failures.ts";
@@ -53,17 +54,24 @@ async function retryOrLeave(message: string): Promise<void> {
   if (!answered(await confirm({ message }))) throw new Left();
 }
 
-/** One clash: replace what is there, or put the ask off. */
-async function decide({ clash, asks }: Extract<Move, { kind: "decide" }>, { replace, putOff }: Moving): Promise<void> {
-  show("In the way", `${visible(clash.because)}\n\nWhat would break: ${visible(clash.breaks)}`);
-  const others = clash.options.filter((option) => !option.includes("--replace"));
-  if (others.length > 0) log.message(`Other ways: ${visible(others.join("; "))}`);
+/** What is in the way of a service: replace what is there, decide one by one, or put its asks off. */
+async function decide({ clashes, asks }: Extract<Move, { kind: "decide" }>, { replace, putOff }: Moving): Promise<void> {
+  for (const { because, breaks, options } of clashes) {
+    show("In the way", `${visible(because)}\n\nWhat would break: ${visible(breaks)}`);
+    const others = options.filter((option) => !option.includes("--replace"));
+    if (others.length > 0) log.message(`Other ways: ${visible(others.join("; "))}`);
+  }
+  const [first] = clashes;
+  const names = [...new Set(clashes.map(({ name }) => displayName(name)))];
   const chosen = await pick("What should happen?", [
-    ...(clash.replaceable ? [{ value: "replace" as const, label: `replace what is at ${displayName(clash.name)}` }] : []),
+    ...(first.replaceable ? [{ value: "replace" as const, label: `replace what is at ${listOf(names)}` }] : []),
+    ...(names.length > 1
+      ? [{ value: "first" as const, label: `replace only what is at ${displayName(first.name)}, and ask for the others` }]
+      : []),
     { value: "later" as const, label: `put ${asks.join(" and ")} off, go on with the rest` },
   ]);
-  if (chosen === "replace") replace.add(clash.name);
-  else for (const id of asks) putOff.add(id);
+  if (chosen === "later") for (const id of asks) putOff.add(id);
+  else for (const { name } of chosen === "replace" ? clashes : [first]) replace.add(name);
 }
 
 const publishOptionsOf = ({ request, replace, putOff }: Moving, only: readonly string[]) => ({

@@ -83,6 +83,20 @@ export async function expectHost(domain: DomainName, request: GuideRequest, cont
   }
 }
 
+/** Saves the asks of the kit that was named; what its inputs lack is asked. */
+export async function takeKit(domain: DomainName, kit: string, request: GuideRequest, context: Context): Promise<void> {
+  const named = {
+    ...NOTHING_NAMED,
+    domain: withoutRootDot(domain),
+    workspace: request.workspace,
+    kit,
+    input: request.input,
+    operands: [],
+  };
+  const { result } = await intake(named, talking(context));
+  if (result !== undefined) show("Saved", intakeText(result, context));
+}
+
 /** Takes in what a service asks for; false where nothing is to be taken in. */
 export async function takeIn(domain: DomainName, needed: boolean, request: GuideRequest, context: Context): Promise<boolean> {
   const chosen = await pick(needed ? "What does the service ask for?" : "Is there something else to take in?", [
@@ -104,8 +118,7 @@ export async function takeIn(domain: DomainName, needed: boolean, request: Guide
         "Which kit?",
         kits.map((value) => ({ value, label: value })),
       );
-      const { result } = await intake({ ...options, operands: [], kit }, talking(context));
-      if (result !== undefined) show("Saved", intakeText(result, context));
+      await takeKit(domain, kit, { ...request, input: [] }, context);
       return true;
     }
     const paste = await readPaste(
