@@ -95,7 +95,7 @@ export function approvalAct(lab: Lab): Act {
   return {
     title: "Then it wants a site, and copies nothing for it.",
     narration:
-      "Pagewick, the site builder, needs four records. Nettlehost takes approvals: whoever owns the domain says yes once, on a page of Nettlehost.",
+      "Pagewick, the site builder, needs four records. Nettlehost takes approvals: the owner of the domain says yes once, on a page of Nettlehost.",
     steps: [
       { narration: "What does Nettlehost offer?", argv: ["host", "find", BRACKWATER], ends: 0 },
       { narration: "So from now on it is asked on its page.", argv: ["host", "set", "nettlehost", "--way", "approval"], ends: 0 },

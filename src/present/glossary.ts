@@ -53,6 +53,13 @@ export const GLOSSARY: readonly Term[] = [
     "root domain",
   ),
   term(
+    "approval",
+    "a yes in the browser in place of copying",
+    "A click on a page of the DNS host by which it enters a service's records itself.",
+    "Nettlehost asks once whether Pagewick's four records may be published for brackwater.example.",
+    "grant",
+  ),
+  term(
     "ask",
     "what one service wants published",
     "What one service wants published for one purpose on one domain.",
@@ -369,6 +376,12 @@ export const GLOSSARY: readonly Term[] = [
     "astray",
     "lapsed",
     "proven",
+  ),
+  term(
+    "template",
+    "what DNS hosts know a kit by",
+    "A description of a service's records in an open format, which a DNS host that takes approvals can apply.",
+    "pagewick.example site: four records with the blanks claim and site.",
   ),
   term(
     "TLS",

@@ -2,7 +2,7 @@ import { resolve } from "node:path";
 import { dnsWants, isMet } from "../../core/ask/index.ts";
 import { type Change, fillIn } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
-import type { Kit, TemplateUse } from "../../core/kit/index.ts";
+import type { TemplateUse } from "../../core/kit/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, parseName, withoutRootDot } from "../../core/name/index.ts";
 import { containsAll, type RecordSet, sameData } from "../../core/record/index.ts";
@@ -74,14 +74,15 @@ function divide(domain: Domain, changes: readonly Change[]): { covered: readonly
 
 /** What stands at the names that a template touches. */
 async function standing(names: readonly DomainName[], source: Lookup): Promise<readonly RecordSet[]> {
-  const sets: RecordSet[] = [];
-  for (const name of new Set(names))
-    for (const type of LOOKED_AT) {
+  const asked = [...new Set(names)].flatMap((name) =>
+    LOOKED_AT.map(async (type): Promise<RecordSet[]> => {
       const answer = await source.ask(name, type);
-      if (answer.kind === "found" && answer.chain.length === 0) sets.push(answer.set);
-      else if (answer.chain[0] !== undefined && type === "CNAME") sets.push(answer.chain[0]);
-    }
-  return sets;
+      const [alias] = answer.chain;
+      if (answer.kind === "found" && alias === undefined) return [answer.set];
+      return alias !== undefined && type === "CNAME" ? [alias] : [];
+    }),
+  );
+  return (await Promise.all(asked)).flat();
 }
 
 /** The records that a template brings for a domain, with its rules for texts. */
@@ -144,9 +145,12 @@ function withRemovals(changes: readonly Change[], removed: readonly RecordSet[],
   ];
 }
 
-/** The kit of the workspace that is this template; its rules count where the host does not show its own copy. */
-const kitOf = (kits: readonly Kit[], { provider, service }: TemplateCall): Kit | undefined =>
-  kits.find(({ template }) => template?.providerId === provider && template.serviceId === service);
+/** The template as a kit of the workspace has it; its rules count where the host does not show its own copy. */
+async function ownTemplate({ folder }: Workspace, { provider, service }: TemplateCall): Promise<Template | undefined> {
+  const kits = (await kitsOf(folder)).map(({ kit }) => kit);
+  const own = kits.find(({ template }) => template?.providerId === provider && template.serviceId === service);
+  return own === undefined ? undefined : templateOfKit(own).template;
+}
 
 /** One template that is ready to be applied at a host. */
 interface Ready {
@@ -163,15 +167,12 @@ async function readyAt(
   timeout: number,
 ): Promise<{ ready: readonly Ready[]; left: readonly { readonly change: Change; readonly because: string }[] }> {
   const { readHostTemplate } = await import("../../net/approval.ts");
-  const kits = (await kitsOf(workspace.folder)).map(({ kit }) => kit);
   const ready: Ready[] = [];
   const left: { change: Change; because: string }[] = [];
   for (const call of templateCalls(covered.flatMap(({ uses }) => uses))) {
     const own = covered.filter(({ uses }) => uses.some((use) => use.provider === call.provider && use.service === call.service));
     const known = await readHostTemplate(host, call, timeout);
-    const kit = kitOf(kits, call);
-    if (known.ok)
-      ready.push({ call, template: known.value ?? (kit === undefined ? undefined : templateOfKit(kit).template), covered: own });
+    if (known.ok) ready.push({ call, template: known.value ?? (await ownTemplate(workspace, call)), covered: own });
     else left.push(...own.map(({ change }) => ({ change, because: known.error.because })));
   }
   return { ready, left };
@@ -271,10 +272,16 @@ async function changedBeside(
   });
 }
 
+/** A template with what stands at its names, and what of that the host takes away by itself. */
+interface Planned extends Ready {
+  readonly before: readonly RecordSet[];
+  readonly removed: readonly RecordSet[];
+}
+
 /** What is known of a host and its templates before anything is asked of anybody. */
 interface Prepared {
   readonly host: ApprovalHost | undefined;
-  readonly ready: readonly (Ready & { readonly removed: readonly RecordSet[] })[];
+  readonly ready: readonly Planned[];
   readonly left: readonly Change[];
   readonly reasons: readonly string[];
 }
@@ -332,9 +339,9 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
       }
       const { ready, left } = await readyAt(found.value, covered, workspace, request.timeout);
       let after: readonly Change[] = changes;
-      const planned: (Ready & { removed: readonly RecordSet[] })[] = [];
+      const planned: Planned[] = [];
       for (const one of ready) {
-        const names = one.covered.map(({ change }) => change.name);
+        const names = [domain.name, ...one.covered.map(({ change }) => change.name)];
         const there = (await freshly(domain, workspace, request, context, (source) => standing(names, source))) ?? [];
         const removed = removedByHost(there, domain.name, incomingOf(one.template, one.covered, domain));
         const refused = unagreed(removed, changes, domain, request.replace ?? []);
@@ -342,7 +349,7 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
         const asks = [...new Set(one.covered.flatMap(({ change }) => change.asks))];
         after = withRemovals(after, removed, asks);
         const own = after.filter((change) => names.includes(change.name) && change.asks.some((ask) => asks.includes(ask)));
-        planned.push({ ...one, removed, covered: own.map((change) => ({ change, uses: [] })) });
+        planned.push({ ...one, removed, before: there, covered: own.map((change) => ({ change, uses: [] })) });
       }
       prepared = {
         host: found.value,
@@ -363,8 +370,6 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
     const reasons = [...prepared.reasons];
     for (const one of host === undefined ? [] : ready) {
       const own = one.covered.map(({ change }) => change);
-      const names = [domain.name, ...own.map(({ name }) => name)];
-      const before = (await freshly(domain, workspace, request, context, (source) => standing(names, source))) ?? [];
       const ended = await askFor(host as ApprovalHost, one);
       if (ended !== "done") {
         reasons.push(ended);
@@ -374,7 +379,7 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
       const absent = await missing(domain, own, how);
       left.push(...absent);
       if (absent.length > 0) reasons.push(`${title} said yes, and ${absent.length} of ${own.length} changes did not come`);
-      const beside = await changedBeside(domain, before, own, how);
+      const beside = await changedBeside(domain, one.before, own, how);
       if (beside.length > 0)
         context.note(
           `${title} also changed ${beside.map((set) => `${displayName(set.name)} ${set.type}`).join(", ")}, which nobody approved; zandrel publish ${withoutRootDot(domain.name)} --check says what was there.\n`,
@@ -392,7 +397,7 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
   }
 
   /** Has one template applied, by the grant that is there, or by whoever clicks; otherwise why it was not. */
-  async function askFor(host: ApprovalHost, one: Prepared["ready"][number]): Promise<string> {
+  async function askFor(host: ApprovalHost, one: Planned): Promise<string> {
     const grant = await grantFor(how.host, domain, one.call, workspace, request.timeout);
     if (grant !== undefined) {
       const applied = await grant.apply(host, one.call, one.removed.length > 0);

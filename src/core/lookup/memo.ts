@@ -1,7 +1,8 @@
 import { LRUCache } from "lru-cache";
 import type { Answer, Lookup } from "./lookup.ts";
 
-const findings = new WeakMap<Lookup, LRUCache<string, Promise<unknown>>>();
+/** What is kept of each memoized lookup; its room is made with the first thing kept, because most keep nothing. */
+const findings = new WeakMap<Lookup, { kept?: LRUCache<string, Promise<unknown>> }>();
 
 /** Things found through one lookup that are kept; with more, those not needed for longest go. */
 const MAX_KEPT = 20_000;
@@ -11,8 +12,10 @@ const MAX_KEPT = 20_000;
  * other lookup it is found anew each time. `key` says all that `find` depends on.
  */
 export function remembered<T>(lookup: Lookup, key: string, find: () => Promise<T>): Promise<T> {
-  const known = findings.get(lookup);
-  if (known === undefined) return find();
+  const place = findings.get(lookup);
+  if (place === undefined) return find();
+  place.kept ??= new LRUCache({ max: MAX_KEPT });
+  const known = place.kept;
   let found = known.get(key) as Promise<T> | undefined;
   if (found === undefined) {
     known.set(key, (found = find()));
@@ -31,6 +34,6 @@ export function memoized(lookup: Lookup): Lookup {
       return answer;
     },
   };
-  findings.set(memo, new LRUCache({ max: MAX_KEPT }));
+  findings.set(memo, {});
   return memo;
 }
