@@ -188,6 +188,34 @@ describe("by a link", () => {
     expect(unsigned.json.published[0].because).toMatch(/links for heronpost\.example have to be signed/);
   });
 
+  test("a host that changes more than was approved is told, and what is gone is named", async () => {
+    const folder = await workspace();
+    await pagewick(folder);
+    lab.approvals.mode = "meddles";
+    const argv = ["publish", "--replace", "@", "--replace", "www", "--json"];
+    const published = await withPage(folder, argv, (link) => lab.approvals.decide(link));
+    expect(published.json.published[0].because).toMatch(/it also changed brackwater\.example MX, which nobody approved/);
+    const checked = await run(folder, "publish", "--check", "--json");
+    expect(checked).toMatchObject({ exit: 1, json: { lost: [{ name: "brackwater.example.", type: "MX" }] } });
+  });
+
+  test("a template that may only be applied by a grant is not linked to", async () => {
+    const [template] = [...lab.approvals.templates.values()].filter(({ providerId }) => providerId === "pagewick.example");
+    lab.approvals.templates.set("pagewick.example strict", { ...template!, serviceId: "strict", syncBlock: true });
+    const folder = await workspace();
+    await run(folder, "intake", "--kit", kitAt("pagewick.example", "strict"), "--input", "claim=77aa01bc", "--input", "site=b");
+    const replace = ["--replace", "@", "--replace", "www", "--json"];
+    const refused = await run(folder, "publish", ...replace);
+    expect(refused.json.published[0].because).toMatch(/may only be applied by a grant; run zandrel host approve first/);
+    await withPage(folder, ["host", "approve", "nettlehost", "brackwater.example"], (link) => lab.approvals.decide(link));
+    expect((await run(folder, "publish", ...replace)).json.published).toMatchObject([{ sheet: [] }]);
+    // What was granted is taken back by the host itself.
+    await lab.clock.sleep(60_000);
+    const undone = await run(folder, "undo", "brackwater.example", "--json");
+    expect(undone).toMatchObject({ exit: 0, json: { undone: { way: "approval", sheet: [] } } });
+    expect(inZone()).toContain("www.brackwater.example. 3600 IN CNAME parked.nettlehost.example.");
+  });
+
   test("nobody waits: the address is printed, and the sheet is there as well", async () => {
     const folder = await workspace();
     await pagewick(folder);
@@ -257,11 +285,34 @@ describe("by a grant", () => {
 });
 
 describe("who serves a domain", () => {
+  test("a host without approvals is said to have none", async () => {
+    const folder = folderWith({ "lab.yaml": lab.settings });
+    await run(folder, "init", "brackwater-post.example", "--settings", "lab.yaml", "--dns-host", "zonemarrow");
+    const { json } = await run(folder, "host", "find", "brackwater-post.example", "--json");
+    expect(json).toMatchObject({
+      host: { key: "zonemarrow", known: true, way: "helper" },
+      next: "zandrel draft brackwater-post.example",
+    });
+    expect(json.offers[0]).toEqual({ way: "approval", offered: false, because: "it does not say that it takes approvals" });
+    const text = await run(
+      folder,
+      "intake",
+      "--kit",
+      kitAt("pagewick.example", "site"),
+      "--input",
+      "claim=77aa01bc",
+      "--input",
+      "site=b",
+    );
+    expect(text.out).toContain("zandrel host find brackwater-post.example says whether yours does");
+  });
   test("host find names the host and what it offers, and writes it down", async () => {
     const hosts = lab.settings.indexOf("  nettlehost:");
     const settings = `${lab.settings.slice(0, hosts)}${lab.settings.slice(lab.settings.indexOf("  zonemarrow:"))}`;
     const folder = folderWith({ "lab.yaml": settings });
-    await run(folder, "init", "brackwater.example", "--settings", "lab.yaml");
+    const begun = await run(folder, "init", "brackwater.example", "--settings", "lab.yaml");
+    expect(begun.out.replace(/\s+/g, " ")).toContain("which takes approvals: publish sends you to its page, and you click once");
+    await run(folder, "host", "set", "nettlehost", "--way", "by-hand");
     const found = await run(folder, "host", "find", "brackwater.example", "--json");
     expect(found).toMatchObject({
       exit: 0,

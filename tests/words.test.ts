@@ -54,6 +54,7 @@ describe("what people read is plain", () => {
     "docs/guide.md",
     "docs/mail.md",
     "docs/kits.md",
+    "docs/approval.md",
     "docs/workspace.md",
     "docs/words.md",
     "docs/reference.md",

@@ -61,6 +61,7 @@ export interface PageToOpen {
   readonly host: string;
   readonly link: string;
   readonly open: boolean;
+  readonly copy: boolean;
   /** How long somebody waits for them to come back; 0 where nobody does. */
   readonly minutes: number;
 }

@@ -7,6 +7,7 @@ describe("a page that a person is sent to", () => {
     host: "setup.nettlehost.example",
     link: "https://setup.nettlehost.example/apply?a=1",
     open: true,
+    copy: false,
     minutes: 5,
   };
   test("is opened where there is a screen, and named with the host it is really at", async () => {

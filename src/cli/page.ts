@@ -36,6 +36,14 @@ export async function showPage(
 ): Promise<void> {
   const { text, opens } = await pageText(page, env);
   say(text);
+  if (page.copy) {
+    const { default: clipboard } = await import("clipboardy");
+    const copied = await clipboard.write(page.link).then(
+      () => true,
+      () => false,
+    );
+    say(copied ? "The address is copied.\n" : "The address could not be copied on this machine; take it from above.\n");
+  }
   if (!opens) return;
   const { default: open } = await import("open");
   await open(page.link).catch(() => say("No browser could be opened; use the address above.\n"));

@@ -18,7 +18,7 @@ import type { AuthorityHost } from "./authority.ts";
 import { html, page } from "./practice-page.ts";
 
 /** How the desk behaves: as it should, or in one of the ways in which hosts go wrong. */
-export type DeskMode = "works" | "refuses" | "hangs" | "applies-half" | "lies" | "down";
+export type DeskMode = "works" | "refuses" | "hangs" | "applies-half" | "lies" | "meddles" | "down";
 
 /** What a person is about to approve, kept until they decide. */
 interface Pending {
@@ -168,6 +168,8 @@ export async function startApprovalDesk(host: AuthorityHost, title: string): Pro
       else host.put(apex, { ...set, data: left });
     }
     for (const set of some) host.put(apex, set);
+    // What nobody approved.
+    if (desk.mode === "meddles") host.remove(apex, apex, "MX");
   };
 
   /** Where the browser goes back to: this machine, and nowhere else. */

@@ -49,6 +49,7 @@ export async function fromKit(
           read: undefined,
           before: kit.before,
           later: filled.value.later,
+          approvable: asks.some(({ template }) => template !== undefined) && !takesApprovals(workspace, domain),
         },
       };
     }
@@ -66,6 +67,10 @@ export async function fromKit(
     throw kitFailure(error, kit.title);
   }
 }
+
+/** Whether a domain is published by approval. */
+const takesApprovals = ({ settings }: Workspace, { host }: Domain): boolean =>
+  host !== undefined && settings.hosts[host]?.publish.way === "approval";
 
 function kitFailure(error: KitError, kit: string): Failure {
   switch (error.code) {

@@ -43,6 +43,8 @@ export interface Intake {
   readonly before: readonly string[];
   /** Asks of the kit that need inputs the service shows later. */
   readonly later: readonly string[];
+  /** Whether DNS hosts may know the asks as a template, and the domain is published in another way today. */
+  readonly approvable?: boolean;
 }
 
 /** The domain the paste is for: named, the only one, or the one whose name is in the text; on a terminal it is asked. */

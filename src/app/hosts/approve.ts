@@ -29,6 +29,7 @@ export const forgetHostSchema = z.object({
 /** What {@link approveHost} and {@link forgetHost} are asked. */
 export interface ApproveHostRequest extends CommonRequest, Pick<DnsOptions, "resolver" | "timeout"> {
   readonly open: boolean;
+  readonly copy: boolean;
 }
 
 /** The host and the domain that a request names. */
@@ -94,6 +95,7 @@ export async function approveHost(
           host: new URL(asked.page).host,
           link: asked.page,
           open: request.open,
+          copy: request.copy,
           minutes: APPROVAL_WINDOW / 60_000,
         });
         const back = await listener.wait(APPROVAL_WINDOW);
@@ -138,7 +140,7 @@ export async function approveHost(
 
 /** Give grants for a domain back to its DNS host, and delete them here. */
 export async function forgetHost(
-  request: Omit<ApproveHostRequest, "open">,
+  request: Omit<ApproveHostRequest, "open" | "copy">,
   context: AppContext,
 ): Promise<Outcome<z.output<typeof forgetHostSchema>>> {
   const workspace = openWorkspace(context.cwd, request.workspace);

@@ -214,6 +214,7 @@ async function byLink(
     const link = approvalLink(host.page, call, sign(linkQuery(call, { domain: withoutRootDot(domain.name), ...back })));
     if (!isSafeAddress(link)) return { kind: "not", because: `the page that ${title} names is not an https one` };
     await context.showPage({
+      copy: request.copy === true,
       title,
       host: new URL(link).host,
       link,
@@ -368,6 +369,7 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
     const { host, ready } = prepared;
     const left = [...prepared.left];
     const reasons = [...prepared.reasons];
+    const meddled: string[] = [];
     for (const one of host === undefined ? [] : ready) {
       const own = one.covered.map(({ change }) => change);
       const ended = await askFor(host as ApprovalHost, one);
@@ -381,17 +383,19 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
       if (absent.length > 0) reasons.push(`${title} said yes, and ${absent.length} of ${own.length} changes did not come`);
       const beside = await changedBeside(domain, one.before, own, how);
       if (beside.length > 0)
-        context.note(
-          `${title} also changed ${beside.map((set) => `${displayName(set.name)} ${set.type}`).join(", ")}, which nobody approved; zandrel publish ${withoutRootDot(domain.name)} --check says what was there.\n`,
+        meddled.push(
+          `it also changed ${beside.map((set) => `${displayName(set.name)} ${set.type}`).join(", ")}, which nobody approved`,
         );
     }
-    if (left.length === 0) return { kind: "published", because: `${title} published all of it after it was approved there` };
+    // What a host changed besides is for a person to look at, even where everything else came.
+    if (left.length === 0 && meddled.length === 0)
+      return { kind: "published", because: `${title} published all of it after it was approved there` };
     const done = changes.length - left.length;
     const came = done === 0 ? [] : [`${done} of ${changes.length} changes came by approval`];
-    const rest = done === 0 ? "these records are to be entered" : "the others are to be entered";
+    const rest = left.length === 0 ? [] : [`${done === 0 ? "these records" : "the others"} are to be entered at ${title}`];
     return {
       kind: "by-hand",
-      because: [...came, ...reasons, `${rest} at ${title}`].join("; "),
+      because: [...came, ...reasons, ...meddled, ...rest].join("; "),
       sheet: fillIn(left, domain.name, formOf(domain, workspace)),
     };
   }

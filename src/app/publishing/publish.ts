@@ -132,6 +132,7 @@ export interface PublishRequest extends CommonRequest, DraftOptions, Pick<DnsOpt
   readonly lowerTtl: boolean;
   /** Where a person approves at the DNS host: whether its page is opened, and whether anybody waits for them. */
   readonly open: boolean;
+  readonly copy: boolean;
   readonly linkOnly: boolean;
 }
 

@@ -31,6 +31,7 @@ export interface Publisher {
 /** How a person approves at a DNS host: whether the page is opened for them, and whether anybody waits for them. */
 export interface ApprovalOptions {
   readonly open?: boolean;
+  readonly copy?: boolean;
   readonly linkOnly?: boolean;
   /** Whether something is taken back. */
   readonly undoes?: boolean;

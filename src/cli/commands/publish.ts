@@ -27,6 +27,7 @@ export default command({
     lowerTtl: flag("only lower the TTLs of what the draft will change, ahead of a launch"),
     check: flag("look whether what was to be entered by hand is there, and what went wrong"),
     open: flag("where the DNS host takes approvals: open its page in the browser"),
+    copy: flag("where the DNS host takes approvals: copy the address of its page"),
     linkOnly: flag("where the DNS host takes approvals: print the address of its page, and do not wait for the approval"),
     meant: flag("with --check: what was deleted beside the sheet was meant to go, and is not missed any more"),
   },

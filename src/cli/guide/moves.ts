@@ -84,6 +84,7 @@ const publishOptionsOf = ({ request, replace, putOff }: Moving, only: readonly s
   meant: false,
   lowerTtl: false,
   open: true,
+  copy: false,
   linkOnly: false,
 });
 

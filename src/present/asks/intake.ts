@@ -142,7 +142,11 @@ export function intakeText(intake: Intake, layout: Layout): string {
   const then = written
     ? `saved. Next: ${next(`zandrel draft ${withoutRootDot(first.domain)}`)}`
     : "nothing was saved, because of --dry-run.";
-  return `${shown}${known === "" ? "" : `${known}\n`}${summary}; ${then}\n`;
+  const approval =
+    intake.approvable === true
+      ? `Some DNS hosts know these as a template, and enter them after one click: ${next(`zandrel host find ${withoutRootDot(first.domain)}`)} says whether yours does.\n`
+      : "";
+  return `${shown}${known === "" ? "" : `${known}\n`}${summary}; ${then}\n${approval}`;
 }
 
 /** SPF terms and what the record they are from says of everyone else. */

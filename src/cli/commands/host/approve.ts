@@ -14,6 +14,7 @@ export default command({
     resolver: resolverOptions.resolver,
     timeout: resolverOptions.timeout,
     open: flag("open the page in the browser"),
+    copy: flag("copy the address of the page"),
   },
   schema: approveHostSchema,
   run: approveHost,
