@@ -18,7 +18,7 @@ import type { AuthorityHost } from "./authority.ts";
 import { html, page } from "./practice-page.ts";
 
 /** How the desk behaves: as it should, or in one of the ways in which hosts go wrong. */
-export type DeskMode = "works" | "refuses" | "hangs" | "applies-half" | "lies" | "meddles" | "down";
+type DeskMode = "works" | "refuses" | "hangs" | "applies-half" | "lies" | "meddles" | "down";
 
 /** What a person is about to approve, kept until they decide. */
 interface Pending {

@@ -3,7 +3,7 @@ import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 
 /** What the browser brought back. */
-export type CameBack =
+type CameBack =
   | { readonly kind: "came-back"; readonly query: URLSearchParams; readonly url: URL }
   /** Nobody came in time, or it was given up. */
   | { readonly kind: "nobody" };

@@ -24,7 +24,7 @@ export type Grant = z.output<typeof grant>;
 const file = z.strictObject({ version: z.literal(1), grants: z.array(grant) });
 
 /** Where the grants for a domain at a host are kept. */
-export const grantPath = (folder: string, host: string, domain: DomainName): string =>
+const grantPath = (folder: string, host: string, domain: DomainName): string =>
   join(folder, "keys", "approvals", host, `${withoutRootDot(domain)}.json`);
 
 /** The grants for a domain at a host; none where nobody granted anything. */

@@ -46,7 +46,7 @@ export async function namedKit(
 }
 
 /** The lines that went and those that came, in their order; `-` and `+` stand before them. */
-export function linesChanged(before: string, after: string): string[] {
+function linesChanged(before: string, after: string): string[] {
   const [was, is] = [before, after].map((text) => text.split(/\r?\n/)) as [string[], string[]];
   const gone = was.filter((line) => !is.includes(line)).map((line) => `- ${line}`);
   const come = is.filter((line) => !was.includes(line)).map((line) => `+ ${line}`);

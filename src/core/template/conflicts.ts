@@ -2,7 +2,7 @@ import { type DomainName, isAtOrBelow } from "../name/index.ts";
 import { type DataOf, decodeUtf8, isOfType, type RecordSet, txtValue } from "../record/index.ts";
 
 /** How a template treats texts that stand at the name of one of its own. */
-export type TextConflict =
+type TextConflict =
   | { readonly mode: "none" }
   | { readonly mode: "all" }
   | { readonly mode: "prefix"; readonly prefix: string };

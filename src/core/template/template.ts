@@ -1,7 +1,7 @@
 import * as z from "zod";
 
 /** The kinds of record that the open template format knows. */
-export const TEMPLATE_TYPES = [
+const TEMPLATE_TYPES = [
   "A",
   "AAAA",
   "CNAME",
