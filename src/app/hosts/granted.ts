@@ -3,6 +3,7 @@ import { err, type Result } from "../../core/result.ts";
 import type { TemplateCall } from "../../core/template/index.ts";
 import type { ApprovalFailure, ApprovalHost } from "../../net/index.ts";
 import { type Domain, readSecret, type Settings, type Workspace } from "../../workspace/index.ts";
+import type { AppContext } from "../context.ts";
 import { type Grant, readGrants, writeGrants } from "./grants.ts";
 
 /** A grant that is ready to be used for a template. */
@@ -31,13 +32,21 @@ export function clientOf(
 
 /** The grant that covers a template; undefined where there is none, so that a person has to approve it. */
 export async function grantFor(
-  host: string,
+  {
+    host,
+    workspace: { folder, settings },
+    request: { timeout },
+    context: { env },
+  }: {
+    /** The key of the DNS host in zandrel.yaml. */
+    readonly host: string;
+    readonly workspace: Workspace;
+    readonly request: { readonly timeout: number };
+    readonly context: Pick<AppContext, "env">;
+  },
   domain: Domain,
   call: TemplateCall,
-  workspace: Workspace,
-  timeout: number,
 ): Promise<UsableGrant | undefined> {
-  const { folder, settings } = workspace;
   const all = readGrants(folder, host, domain.name);
   let grant = all.find((one) => one.provider === call.provider && one.services.includes(call.service));
   if (grant === undefined) return undefined;
@@ -47,7 +56,7 @@ export async function grantFor(
     if (old.refresh === undefined) return undefined;
     const now = Date.now();
     const server = { authorize: old.tokenEndpoint, token: old.tokenEndpoint };
-    const tokens = await renewGrant(server, clientOf(settings, host, old.provider, { folder, env: process.env }), old.refresh, {
+    const tokens = await renewGrant(server, clientOf(settings, host, old.provider, { folder, env }), old.refresh, {
       now,
       timeout,
     });

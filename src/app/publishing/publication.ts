@@ -11,7 +11,7 @@ import type { AppContext } from "../context.ts";
 import { type DnsContext, type DnsRequest, hostServer, readZoneFile } from "../dns/context.ts";
 import { hasSheet, openSheet, standingBeside } from "./sheets.ts";
 import type { ApprovalOptions, NotDone, Publisher, PublishOutcome } from "./ways.ts";
-import { type Comparison, compare, freshly, sameState } from "./zone-look.ts";
+import { type Comparison, compare, freshly, journalled, sameState } from "./zone-look.ts";
 
 /** What carrying something out needs beside the changes. */
 export interface ApplyOptions {
@@ -24,17 +24,6 @@ export interface ApplyOptions {
   /** Domains that were published before this one in the same run, for the message when this one fails. */
   readonly alreadyDone?: string;
 }
-
-/** A change as the journal keeps it: the whole sets before and after. */
-const journalled = ({ action, name: of, type, before, after, asks, cacheWindow }: Change): JournalledChange => ({
-  action,
-  name: of,
-  type,
-  asks,
-  ...(before === undefined ? {} : { before }),
-  ...(after === undefined ? {} : { after }),
-  ...(cacheWindow === undefined ? {} : { cacheWindow }),
-});
 
 /** How a run ends where nothing was done: somebody said no, something here is wrong, or nobody could be asked. */
 const ENDS: Readonly<Record<NotDone, "problem" | "usage" | "undetermined">> = {

@@ -1,3 +1,4 @@
+import type { Change } from "../../core/change/index.ts";
 import { type Lookup, liveAt, ownSetOf } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, name } from "../../core/name/index.ts";
 import { type DataOf, decodeUtf8, isOfType, printData, type RecordSet, sameData, txtValue } from "../../core/record/index.ts";
@@ -6,6 +7,17 @@ import type { Domain, JournalledChange, Workspace } from "../../workspace/index.
 import { draftSource } from "../asks/survey.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsRequest, openDns } from "../dns/context.ts";
+
+/** A change as the journal keeps it: the whole sets before and after. */
+export const journalled = ({ action, name: of, type, before, after, asks, cacheWindow }: Change): JournalledChange => ({
+  action,
+  name: of,
+  type,
+  asks,
+  ...(before === undefined ? {} : { before }),
+  ...(after === undefined ? {} : { after }),
+  ...(cacheWindow === undefined ? {} : { cacheWindow }),
+});
 
 const showSet = (set: RecordSet | undefined): string =>
   set === undefined ? "nothing" : set.data.map((data) => printData(set.type, data)).join(", ");

@@ -2,10 +2,7 @@ import { type DomainName, isAtOrBelow } from "../name/index.ts";
 import { type DataOf, decodeUtf8, isOfType, type RecordSet, txtValue } from "../record/index.ts";
 
 /** How a template treats texts that stand at the name of one of its own. */
-type TextConflict =
-  | { readonly mode: "none" }
-  | { readonly mode: "all" }
-  | { readonly mode: "prefix"; readonly prefix: string };
+type TextConflict = { readonly mode: "none" } | { readonly mode: "all" } | { readonly mode: "prefix"; readonly prefix: string };
 
 /** A record that a host is about to put into the zone, as its conflict rules see it. */
 export interface Incoming {

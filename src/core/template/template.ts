@@ -1,19 +1,7 @@
 import * as z from "zod";
 
 /** The kinds of record that the open template format knows. */
-const TEMPLATE_TYPES = [
-  "A",
-  "AAAA",
-  "CNAME",
-  "MX",
-  "TXT",
-  "SRV",
-  "NS",
-  "SPFM",
-  "APEXCNAME",
-  "REDIR301",
-  "REDIR302",
-] as const;
+const TEMPLATE_TYPES = ["A", "AAAA", "CNAME", "MX", "TXT", "SRV", "NS", "SPFM", "APEXCNAME", "REDIR301", "REDIR302"] as const;
 
 const id = z.string().regex(/^[A-Za-z0-9][A-Za-z0-9._-]{0,99}$/, "expected letters, digits, dots and hyphens");
 /** A text of one line; what comes from others may hold anything else. */

@@ -1,0 +1,224 @@
+import { dnsWants, isMet } from "../../core/ask/index.ts";
+import type { Change } from "../../core/change/index.ts";
+import { Failure } from "../../core/failure.ts";
+import type { TemplateUse } from "../../core/kit/index.ts";
+import type { Lookup } from "../../core/lookup/index.ts";
+import { type DomainName, displayName, parseName } from "../../core/name/index.ts";
+import { containsAll, type RecordSet } from "../../core/record/index.ts";
+import {
+  type Incoming,
+  removedByHost,
+  type Template,
+  type TemplateCall,
+  templateCalls,
+  templateOfKit,
+} from "../../core/template/index.ts";
+import type { ApprovalHost } from "../../net/index.ts";
+import { type Domain, kitsOf, type Workspace } from "../../workspace/index.ts";
+import type { AppContext } from "../context.ts";
+import { type DnsRequest, openDns } from "../dns/context.ts";
+import { approvalHostOf } from "../hosts/discover.ts";
+import type { ApprovalOptions } from "./ways.ts";
+import { freshly } from "./zone-look.ts";
+
+/** What an approval is about: the domain's host, and how the person is reached. */
+export interface ApprovalContext {
+  /** The key of the DNS host in zandrel.yaml. */
+  readonly host: string;
+  readonly title: string;
+  readonly workspace: Workspace;
+  readonly request: DnsRequest & ApprovalOptions;
+  readonly context: AppContext;
+}
+
+/** A change that a template may bring: it is added for asks that are all groups of templates. */
+interface Covered {
+  readonly change: Change;
+  readonly uses: readonly TemplateUse[];
+}
+
+/** Types at whose names a host may take something away. */
+const LOOKED_AT = ["A", "AAAA", "CNAME", "MX", "TXT", "SRV", "NS"] as const;
+
+/** Whether a change brings what its asks want, or makes room for it; taking something back is nobody's template. */
+const isWanted = (domain: Domain, { name, type, after, asks }: Change): boolean =>
+  after === undefined ||
+  domain.asks.some(
+    ({ id, wants }) =>
+      asks.includes(id) &&
+      dnsWants(wants).some((want) => want.kind !== "absent" && want.name === name && want.type === type && isMet(after, want)),
+  );
+
+/** The changes that a template brings, and those that nobody's template does. */
+function divide(domain: Domain, changes: readonly Change[]): { covered: readonly Covered[]; rest: readonly Change[] } {
+  const covered: Covered[] = [];
+  const rest: Change[] = [];
+  for (const change of changes) {
+    const uses = change.asks.map((id) => domain.asks.find((ask) => ask.id === id)?.template);
+    // What is removed to make room goes with what comes in its place.
+    const comes = changes.some(({ name, after }) => name === change.name && after !== undefined);
+    if (!comes || uses.length === 0 || uses.some((use) => use === undefined) || !isWanted(domain, change)) rest.push(change);
+    else covered.push({ change, uses: uses as readonly TemplateUse[] });
+  }
+  return { covered, rest };
+}
+
+/** What stands at the names that a template touches. */
+export async function standing(names: readonly DomainName[], source: Lookup): Promise<readonly RecordSet[]> {
+  const asked = [...new Set(names)].flatMap((name) =>
+    LOOKED_AT.map(async (type): Promise<RecordSet[]> => {
+      const answer = await source.ask(name, type);
+      const [alias] = answer.chain;
+      if (answer.kind === "found" && alias === undefined) return [answer.set];
+      return alias !== undefined && type === "CNAME" ? [alias] : [];
+    }),
+  );
+  return (await Promise.all(asked)).flat();
+}
+
+/** The records that a template brings for a domain, with its rules for texts. */
+function incomingOf(template: Template | undefined, changes: readonly Change[], domain: Domain): Incoming[] {
+  return changes.flatMap(({ name, type, after }): Incoming[] => {
+    if (after === undefined) return [];
+    const label = name === domain.name ? "@" : displayName(name).slice(0, -displayName(domain.name).length - 1);
+    const record = template?.records.find((one) => one.type === type && (one.host ?? "@") === label);
+    const mode = record?.txtConflictMatchingMode;
+    const prefix = record?.txtConflictMatchingPrefix ?? "";
+    return [
+      { name, type, texts: mode === "All" ? { mode: "all" } : mode === "Prefix" ? { mode: "prefix", prefix } : { mode: "none" } },
+    ];
+  });
+}
+
+/** What a host would take away by itself that neither the draft takes away nor the person named. */
+function unagreed(
+  removed: readonly RecordSet[],
+  changes: readonly Change[],
+  domain: Domain,
+  replace: readonly string[],
+): RecordSet[] {
+  const named = new Set(
+    replace.flatMap((text) => [parseName(text, domain.name), parseName(text)].flatMap((one) => (one.ok ? [one.value] : []))),
+  );
+  return removed.filter((set) => {
+    const own = changes.find((change) => change.name === set.name && change.type === set.type);
+    const drops = own !== undefined && !set.data.some((data) => containsAll(own.after, { ...set, data: [data] }));
+    return !drops && !named.has(set.name);
+  });
+}
+
+/** The changes as the host carries them out: what it takes away by itself goes with them. */
+function withRemovals(changes: readonly Change[], removed: readonly RecordSet[], asks: readonly string[]): Change[] {
+  const lacks = (set: RecordSet, gone: RecordSet): RecordSet | undefined => {
+    const data = set.data.filter((one) => !containsAll(gone, { ...set, data: [one] }));
+    return data.length === 0 ? undefined : { ...set, data };
+  };
+  const changed = changes.map((change) => {
+    const gone = removed.find((set) => set.name === change.name && set.type === change.type);
+    return gone === undefined || change.after === undefined
+      ? change
+      : { ...change, after: lacks(change.after, gone) ?? change.after };
+  });
+  const others = removed.filter((set) => !changes.some((change) => change.name === set.name && change.type === set.type));
+  return [
+    ...changed,
+    ...others.map(
+      (set): Change => ({
+        action: "remove",
+        name: set.name,
+        type: set.type,
+        before: set,
+        after: undefined,
+        because: "the DNS host removes it by itself",
+        asks,
+      }),
+    ),
+  ];
+}
+
+/** The template as a kit of the workspace has it; its rules count where the host does not show its own copy. */
+async function ownTemplate({ folder }: Workspace, { provider, service }: TemplateCall): Promise<Template | undefined> {
+  const kits = (await kitsOf(folder)).map(({ kit }) => kit);
+  const own = kits.find(({ template }) => template?.providerId === provider && template.serviceId === service);
+  return own === undefined ? undefined : templateOfKit(own).template;
+}
+
+/** One template that is ready to be applied at a host. */
+export interface Ready {
+  readonly call: TemplateCall;
+  readonly template: Template | undefined;
+  readonly changes: readonly Change[];
+}
+
+/** Which templates a host knows, and why those are left out that it cannot apply. */
+async function readyAt(
+  host: ApprovalHost,
+  covered: readonly Covered[],
+  workspace: Workspace,
+  timeout: number,
+): Promise<{ ready: readonly Ready[]; left: readonly { readonly change: Change; readonly because: string }[] }> {
+  const { readHostTemplate } = await import("../../net/approval.ts");
+  const ready: Ready[] = [];
+  const left: { change: Change; because: string }[] = [];
+  for (const call of templateCalls(covered.flatMap(({ uses }) => uses))) {
+    const own = covered.flatMap(({ change, uses }) =>
+      uses.some((use) => use.provider === call.provider && use.service === call.service) ? [change] : [],
+    );
+    const known = await readHostTemplate(host, call, timeout);
+    if (known.ok) ready.push({ call, template: known.value ?? (await ownTemplate(workspace, call)), changes: own });
+    else left.push(...own.map((change) => ({ change, because: known.error.because })));
+  }
+  return { ready, left };
+}
+
+/** A template with what stands at its names, and what of that the host takes away by itself. */
+export interface Planned extends Ready {
+  readonly before: readonly RecordSet[];
+  readonly removed: readonly RecordSet[];
+}
+
+/** What is known of a host and its templates before anything is asked of anybody. */
+export interface Prepared {
+  readonly host: ApprovalHost | undefined;
+  readonly ready: readonly Planned[];
+  readonly left: readonly Change[];
+  readonly reasons: readonly string[];
+  /** The changes as the host carries them out. */
+  readonly changes: readonly Change[];
+}
+
+/** Finds the host and its templates, and what it would take away; refuses what nobody agreed to. */
+export async function planApproval(domain: Domain, changes: readonly Change[], how: ApprovalContext): Promise<Prepared> {
+  const { workspace, request, context, title } = how;
+  const { covered, rest } = divide(domain, changes);
+  const nothing = (because: string): Prepared => ({ host: undefined, ready: [], left: changes, reasons: [because], changes });
+  if (covered.length === 0) return nothing("no template brings these records");
+  const dns = openDns(request, context, workspace.settings, [domain.name]);
+  try {
+    const found = await approvalHostOf(domain.name, dns, request.timeout);
+    if (!found.ok) return nothing(`${title} takes no approval (${found.error.because})`);
+    const { ready, left } = await readyAt(found.value, covered, workspace, request.timeout);
+    let after = changes;
+    const planned: Planned[] = [];
+    for (const one of ready) {
+      const names = [domain.name, ...one.changes.map(({ name }) => name)];
+      const before = (await freshly(domain, workspace, request, context, (source) => standing(names, source))) ?? [];
+      const removed = removedByHost(before, domain.name, incomingOf(one.template, one.changes, domain));
+      const refused = unagreed(removed, changes, domain, request.replace ?? []);
+      if (refused.length > 0) throw new Failure("approval-removes", { title, domain: domain.name, sets: refused }, "problem");
+      const asks = [...new Set(one.changes.flatMap((change) => change.asks))];
+      after = withRemovals(after, removed, asks);
+      const own = after.filter((change) => names.includes(change.name) && change.asks.some((ask) => asks.includes(ask)));
+      planned.push({ ...one, removed, before, changes: own });
+    }
+    return {
+      host: found.value,
+      ready: planned,
+      left: [...rest, ...left.map(({ change }) => change)],
+      reasons: [...new Set(left.map(({ because }) => `${title}: ${because}`))],
+      changes: after,
+    };
+  } finally {
+    dns.close();
+  }
+}
