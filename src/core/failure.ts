@@ -166,7 +166,8 @@ export interface Failures {
   // Looking
   "no-system-resolver": { readonly where: string };
   "not-a-resolver": { readonly where: string; readonly given: string };
-  "domain-unseen": { readonly domain: DomainName; readonly because: string };
+  /** `isCertain`: the parent zone says so, and it is no matter of trying again. */
+  "domain-unseen": { readonly domain: DomainName; readonly because: string; readonly isCertain: boolean };
   "zone-unseen": { readonly because: string };
   "no-web-in-files": Record<never, never>;
   "no-server-in-files": Record<never, never>;

@@ -189,8 +189,8 @@ export async function startApprovalDesk(host: AuthorityHost, title: string): Pro
       .type("text/html; charset=utf-8")
       .send(
         page(
-          `${title}: approve`,
-          `<h1>${html(what)}</h1><ul>${items}</ul><form method="post" action="/decide"><input type="hidden" name="ticket" value="${ticket}"><button name="decision" value="approve">Approve</button> <button name="decision" value="refuse">Refuse</button></form>`,
+          what,
+          `<p>${html(title)} carries this out when you approve it, and changes nothing else.</p><ul>${items}</ul><form method="post" action="/decide"><input type="hidden" name="ticket" value="${ticket}"><button name="decision" value="approve">Approve</button> <button name="decision" value="refuse">Refuse</button></form>`,
         ),
       );
 
@@ -294,9 +294,7 @@ export async function startApprovalDesk(host: AuthorityHost, title: string): Pro
       answers.code = code;
     }
     if (asked.redirect === undefined)
-      return reply
-        .type("text/html; charset=utf-8")
-        .send(page(title, `<h1>${refused ? "Refused" : "Done"}</h1><p>You may close this window.</p>`));
+      return reply.type("text/html; charset=utf-8").send(page(refused ? "Refused" : "Done", "<p>You may close this window.</p>"));
     return reply.redirect(`${asked.redirect}${asked.redirect.includes("?") ? "&" : "?"}${new URLSearchParams(answers)}`, 303);
   });
 

@@ -462,8 +462,13 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(`${visible(where)}: this machine has no resolver configured`, "name one with --resolver ADDRESS", "--resolver"),
   "not-a-resolver": ({ where, given }) =>
     say(`${visible(where)}: ${quote(given)} is not a resolver`, "write ADDRESS, ADDRESS:PORT or an https URL", where),
-  "domain-unseen": ({ domain, because }) =>
-    say(`${displayName(domain)} could not be looked up at its name servers: ${visible(because)}`, "try again later"),
+  "domain-unseen": ({ domain, because, isCertain }) =>
+    isCertain
+      ? say(
+          `nobody serves ${displayName(domain)}: ${visible(because)}`,
+          "check how it is spelt; if it is right, enter the DNS host's name servers at the registrar",
+        )
+      : say(`${displayName(domain)} could not be looked up at its name servers: ${visible(because)}`, "try again later"),
   "zone-unseen": ({ because }) =>
     say(`nothing was changed, because the zone could not be looked up: ${visible(because)}`, "try again when its server answers"),
   "no-web-in-files": () =>

@@ -86,7 +86,7 @@ export async function findHost(request: FindHostRequest, context: AppContext): P
     if (authority.kind !== "delegated")
       throw new Failure(
         "domain-unseen",
-        { domain, because: authority.because },
+        { domain, because: authority.because, isCertain: authority.kind === "not-delegated" },
         authority.kind === "failed" ? "undetermined" : "problem",
       );
     const servers = [...authority.servers, ...authority.unreachable].map(({ name }) => name);

@@ -1,9 +1,7 @@
-import { existsSync } from "node:fs";
-import { resolve } from "node:path";
 import * as z from "zod";
 import type { Unsaid } from "../../core/template/index.ts";
-import { findWorkspace, openWorkspace, parseKit, readKit, readText } from "../../workspace/index.ts";
 import { type AppContext, type CommonRequest, type Outcome, onlyOperand } from "../context.ts";
+import { kitToShow } from "./read.ts";
 
 /** What one of the two formats has no words for. */
 export const unsaidShape = z.object({
@@ -45,12 +43,7 @@ export interface KitCheckRequest extends CommonRequest {}
 /** Read a kit or a template as `intake` would, and say what is in it. */
 export async function checkKitFile(request: KitCheckRequest, context: AppContext): Promise<Outcome<KitCheckResult>> {
   const given = onlyOperand(request);
-  const path = resolve(context.cwd, given);
-  const folder = findWorkspace(context.cwd, request.workspace);
-  const file = existsSync(path)
-    ? await parseKit(given, readText(path))
-    : await readKit(folder === undefined ? context.cwd : openWorkspace(context.cwd, folder).folder, context.cwd, given);
-  const { kit, template, unsaid } = file;
+  const { kit, template, unsaid } = await kitToShow(given, request, context);
   return {
     ended: "fine",
     result: {

@@ -3,9 +3,10 @@ import { resolve } from "node:path";
 import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { templateOfKit, templateSchema } from "../../core/template/index.ts";
-import { openWorkspace, readKit, replaceFile } from "../../workspace/index.ts";
+import { replaceFile } from "../../workspace/index.ts";
 import { type AppContext, type CommonRequest, type Outcome, onlyOperand } from "../context.ts";
 import { unsaidShape } from "./check.ts";
+import { kitToShow } from "./read.ts";
 
 export const kitExportSchema = z.object({
   kit: z.string(),
@@ -24,8 +25,7 @@ export interface KitExportRequest extends CommonRequest {
 /** Make a template of the open set-up format from a kit. */
 export async function exportKit(request: KitExportRequest, context: AppContext): Promise<Outcome<KitExportResult>> {
   const given = onlyOperand(request);
-  const { folder } = openWorkspace(context.cwd, request.workspace);
-  const { kit } = await readKit(folder, context.cwd, given);
+  const { kit } = await kitToShow(given, request, context);
   const { template, unsaid } = templateOfKit(kit);
   const { file } = request;
   if (file !== undefined) {

@@ -1,5 +1,13 @@
 import { Failure } from "../../core/failure.ts";
-import { type KitFile, keptKits, lockWorkspace, parseKit, readKit, type Workspace } from "../../workspace/index.ts";
+import {
+  findWorkspace,
+  type KitFile,
+  keptKits,
+  lockWorkspace,
+  parseKit,
+  readKit,
+  type Workspace,
+} from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 
 const isAddress = (text: string): boolean => /^https?:\/\//i.test(text);
@@ -43,6 +51,20 @@ export async function namedKit(
   if (!dryRun && (pin === undefined || kitHash(text) !== pin))
     await lockWorkspace(folder, context, () => pinKit(folder, name, url, text));
   return read;
+}
+
+/** A kit that is only looked at: of the workspace, where there is one, from a file, or from an address. */
+export async function kitToShow(
+  given: string,
+  request: { readonly workspace: string | undefined },
+  context: AppContext,
+): Promise<KitFile> {
+  const folder = findWorkspace(context.cwd, request.workspace) ?? context.cwd;
+  if (!isAddress(given)) return readKit(folder, context.cwd, given);
+  const { fetchKit } = await import("../../net/kit-source.ts");
+  const fetched = await fetchKit(given, PATIENCE);
+  if (!fetched.ok) throw new Failure("kit-unreachable", { url: given, because: fetched.error }, "undetermined");
+  return parseKit(given, fetched.value);
 }
 
 /** The lines that went and those that came, in their order; `-` and `+` stand before them. */

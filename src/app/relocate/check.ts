@@ -18,7 +18,11 @@ export async function check(move: Move): Promise<{ ended: Ended; check: NonNulla
   if (looked.authority.kind !== "delegated")
     throw new Failure(
       "domain-unseen",
-      { domain: domain.name, because: looked.authority.because },
+      {
+        domain: domain.name,
+        because: looked.authority.because,
+        isCertain: looked.authority.kind === "not-delegated",
+      },
       looked.authority.kind === "failed" ? "undetermined" : "problem",
     );
   const { servers, ttl } = looked.authority;

@@ -59,8 +59,9 @@ export function expectOld({ looked, domain }: Move): Lookup {
       {
         domain: domain.name,
         because: looked.authority.kind === "delegated" ? "none of its name servers has an address" : looked.authority.because,
+        isCertain: looked.authority.kind === "not-delegated",
       },
-      "undetermined",
+      looked.authority.kind === "not-delegated" ? "problem" : "undetermined",
     );
   return looked.lookup;
 }

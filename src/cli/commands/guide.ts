@@ -14,7 +14,7 @@ export default command({
   options: {
     ...resolverOptions,
     kit: text("begin with the asks of this kit: a name from the kits folder, a file, or an https address"),
-    input: list("fill an input of the kit: NAME=VALUE (repeatable)"),
+    input: list("fill an input of the kit: NAME=VALUE"),
   },
   noJson: "it is a conversation",
   async run(request, context) {

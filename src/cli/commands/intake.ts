@@ -26,7 +26,7 @@ export default command({
     priority: text("priority of an MX record, with --value"),
     ttl: text("TTL of the record, such as 3600 or 1h, with --value"),
     kit: text("save the asks of this kit: a name from the kits folder, a file, or an https address"),
-    input: list("fill an input of the kit: NAME=VALUE (repeatable)"),
+    input: list("fill an input of the kit: NAME=VALUE"),
     acceptKit: flag("use a kit from an address although it changed since it was agreed to"),
     insteadOf: text("the id of an older ask that this one takes the place of"),
     acceptLeftover: flag("save it although parts of the paste were not understood"),

@@ -53,7 +53,10 @@ export function kitExportText(result: KitExportResult, layout: Layout): string {
   const shown = file === null ? `${JSON.stringify(template, null, 2).split("\n").map(visible).join("\n")}\n` : "";
   const lost =
     unsaid.length === 0 ? "Nothing of the kit is lost.\n" : `A template has no words for:\n${unsaidLines(unsaid, layout)}`;
+  const name = visible(kit)
+    .replace(/^.*\//, "")
+    .replace(/\.[a-z]+$/i, "");
   const next =
-    file === null ? `zandrel kit export ${visible(kit)} --file ${visible(kit)}.json` : `zandrel kit check ${visible(file)}`;
+    file === null ? `zandrel kit export ${visible(kit)} --file ${name}-template.json` : `zandrel kit check ${visible(file)}`;
   return `${shown}${file === null ? "" : `${style.good("written")}  ${visible(file)}\n`}${lost}Next: ${style.command(next)}\n`;
 }

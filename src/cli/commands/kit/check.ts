@@ -7,7 +7,7 @@ export default command({
   summary: "read a kit, or a template of the open set-up format, as intake would, and say what is in it",
   examples: [
     ["zandrel kit check heronpost", "a kit of the workspace"],
-    ["zandrel kit check kits/pagewick.yaml", "a file; a mistake is shown with its line and column"],
+    ["zandrel kit check kits/pagewick.yaml", "a file, or an https address; a mistake is shown with its line and column"],
   ],
   options: {},
   schema: kitCheckSchema,
