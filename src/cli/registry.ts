@@ -31,6 +31,7 @@ export const COMMANDS: readonly Entry[] = [
   entry("watch", "follow a change until everyone sees it", () => import("./commands/watch.ts")),
   entry("prove", "check as the service will, find out why not, and ask it", () => import("./commands/prove.ts")),
   entry("retire", "end an ask, and remove what nobody else needs", () => import("./commands/retire.ts")),
+  entry("history", "what happened, in order, and a zone as it was", () => import("./commands/history.ts")),
   entry("relocate", "move a zone to another DNS host", () => import("./commands/relocate.ts")),
   entry("site", "check where the names lead: addresses, redirect, certificate", () => import("./commands/site.ts")),
   entry("spf test", "judge a sender by SPF as receivers do", () => import("./commands/spf/test.ts")),

@@ -208,6 +208,8 @@ export interface Failures {
   "not-approvable": { readonly title: string; readonly domain: DomainName; readonly because: string };
   "nothing-to-approve": { readonly domain: DomainName; readonly host: string };
   "not-approved": { readonly title: string; readonly because: string };
+  "between-form": { readonly given: string };
+  "history-file": Record<never, never>;
   "host-transfer": Record<never, never>;
   "new-host-unsigned": { readonly title: string; readonly domain: DomainName };
   "new-host-silent": {

@@ -568,6 +568,9 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       `nothing was approved at ${visible(title)}: ${visible(because)}`,
       "run it again, or publish without it: the rest comes as a sheet",
     ),
+  "between-form": ({ given }) =>
+    say(`--between ${quote(given)} is not two moments`, "write FROM..UNTIL, such as 2026-03-02..2026-03-09", "--between"),
+  "history-file": () => say("a zone file holds one domain at one moment", "name one domain, and the moment with --on", "--file"),
   "host-transfer": () =>
     say(
       "the key for fetching whole zones has a name and a secret, and only one of them was given",

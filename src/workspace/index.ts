@@ -11,7 +11,15 @@
 
 export { type AskEntry, changeDomain, revise, setHost } from "./edit.ts";
 export { readText, replaceFile } from "./files.ts";
-export type { Journal, JournalEvent, JournalledChange, Publication, PublicationEnd } from "./journal.ts";
+export type {
+  Journal,
+  JournalEntry,
+  JournalEvent,
+  JournalKind,
+  JournalledChange,
+  Publication,
+  PublicationEnd,
+} from "./journal.ts";
 export * from "./keys.ts";
 // Kits and the schemas of files are loaded by the few commands that need them.
 export type { KitFile } from "./kits.ts";
