@@ -51,7 +51,7 @@ test("asked, published, changed and ended: in order, of a domain or an ask, betw
   const story = [
     /2 March 09:00 +seekmere-ownership was asked by seekmere, for ownership\./,
     /3 March 09:00 +publishing began at own\.zone: TXT of brackwater\.example changed\./,
-    /3 March 09:00 +it is published: own\.zone now has serial/,
+    /3 March 09:00 +done: own\.zone now has serial/,
     /5 March .*site was asked/,
     /6 March .*A of www\.brackwater\.example changed/,
   ];

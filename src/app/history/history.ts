@@ -164,7 +164,9 @@ export async function history(request: HistoryRequest, context: AppContext): Pro
     for (const [domain, asks] of targets) {
       const whole = domain.asks.every(({ id }) => asks.has(id));
       const events = eventsOf(journal, domain.name, whole ? undefined : asks);
-      result.events.push(...events.filter(({ at }) => moments === undefined || (at >= moments.from && at <= moments.until)));
+      // Who asks what a zone was like does not ask for the story.
+      if (request.on === undefined || moments !== undefined)
+        result.events.push(...events.filter(({ at }) => moments === undefined || (at >= moments.from && at <= moments.until)));
       const sightings = sightingsOf(journal.publications(domain.name));
       if (moments !== undefined) {
         const [before, after] = [moments.from, moments.until].map((at) => zoneAt(sightings, at).map(({ set }) => set)) as [

@@ -24,7 +24,7 @@ const SENTENCES: { readonly [K in Told]: (detail: DetailOf<K>) => string } = {
   "publication-opened": ({ way, to, changes, undoes }) =>
     `${undoes === undefined ? (way === "by-hand" ? "a sheet was made for" : "publishing began at") : "taking back began at"} ${to}: ${changesText(changes)}`,
   "publication-closed": ({ end, because }) =>
-    `${end === "published" ? "it is published" : end === "not-published" ? "nothing was published" : "nobody can say how it ended"}: ${because}`,
+    `${end === "published" ? "done" : end === "not-published" ? "nothing was published" : "nobody can say how it ended"}: ${because}`,
   "ask-retired": ({ ask, because }) => `${ask} ended: ${because}`,
   "spf-flattened": ({ sources }) =>
     `includes were replaced by addresses in the SPF record: ${listOf(sources.map(({ term }) => term))}`,
@@ -43,7 +43,7 @@ const SENTENCES: { readonly [K in Told]: (detail: DetailOf<K>) => string } = {
   "message-sent": ({ service, from, to }) => `a test message from ${from} to ${to} went out through ${service}`,
   "message-followed": ({ state, reply }) => `that message: ${state}${reply === "" ? "" : ` (${reply})`}`,
   proven: ({ ask, by, evidence }) =>
-    `${ask} was proven, as ${by === "service" ? "the service" : "you"} said${evidence === "" ? "" : `: ${evidence}`}`,
+    `${ask} was proven: ${evidence === "" ? (by === "service" ? "the service said so" : "you said so") : evidence}`,
 };
 
 const sentenceOf = ({ kind, detail }: HistoryResult["events"][number]): string =>
@@ -66,7 +66,7 @@ export function historyText({ events, zones, changed, from, until, at }: History
       `  ${style.strong(displayName(name))} ${type}\n    ${style.removed("−")} ${wrap(shown(before), width - 6, "      ")}\n    ${style.added("+")} ${wrap(shown(after), width - 6, "      ")}\n`,
   );
   const between =
-    from === null || until === null
+    from === null || until === null || none !== ""
       ? ""
       : changed.length === 0
         ? "As far as is known, the zone is the same at both ends.\n"
