@@ -78,6 +78,9 @@ describe("by a link", () => {
       return lab.approvals.decide(link);
     });
     expect(published.err).toMatch(/Approve it on the page of Nettlehost, which is at 127\.0\.0\.1:\d+/);
+    expect(published.err).toMatch(
+      /publishes .*A of www\.brackwater\.example.*removes what stands there now: .*CNAME of www\.brackwater\.example/,
+    );
     expect(published).toMatchObject({ exit: 0, json: { published: [{ way: "approval", changed: 5, sheet: [] }] } });
     expect(seen).toContain("removes CNAME www.brackwater.example");
     expect(inZone()).toEqual(
@@ -214,6 +217,19 @@ describe("by a link", () => {
     const undone = await run(folder, "undo", "brackwater.example", "--json");
     expect(undone).toMatchObject({ exit: 0, json: { undone: { way: "approval", sheet: [] } } });
     expect(inZone()).toContain("www.brackwater.example. 3600 IN CNAME parked.nettlehost.example.");
+  });
+
+  test("a template that the host does not know leaves its records to the sheet", async () => {
+    const folder = await workspace();
+    await pagewick(folder);
+    const known = lab.approvals.templates.get("pagewick.example site");
+    lab.approvals.templates.delete("pagewick.example site");
+    const published = await run(folder, "publish", "--replace", "@", "--replace", "www", "--json");
+    lab.approvals.templates.set("pagewick.example site", known!);
+    expect(published.json.published[0].because).toMatch(
+      /it does not know the template site of pagewick\.example; these records are to be entered/,
+    );
+    expect(published.json.published[0].sheet.length).toBeGreaterThan(3);
   });
 
   test("nobody waits: the address is printed, and the sheet is there as well", async () => {

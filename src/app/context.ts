@@ -54,6 +54,12 @@ export interface AppContext {
   showPage(page: PageToOpen): Promise<void>;
 }
 
+/** A set by its place. */
+interface SetOf {
+  readonly name: DomainName;
+  readonly type: string;
+}
+
 /** A page of somebody else that a person is sent to. */
 export interface PageToOpen {
   /** Whose page it is, and on which host it really is. */
@@ -62,6 +68,9 @@ export interface PageToOpen {
   readonly link: string;
   readonly open: boolean;
   readonly copy: boolean;
+  /** What happens when it is approved: the sets that are published, and those that go. */
+  readonly publishes: readonly SetOf[];
+  readonly removes: readonly SetOf[];
   /** How long somebody waits for them to come back; 0 where nobody does. */
   readonly minutes: number;
 }

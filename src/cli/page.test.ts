@@ -1,4 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
+import { name } from "../core/name/index.ts";
 import { pageText } from "./page.ts";
 
 describe("a page that a person is sent to", () => {
@@ -8,6 +9,8 @@ describe("a page that a person is sent to", () => {
     link: "https://setup.nettlehost.example/apply?a=1",
     open: true,
     copy: false,
+    publishes: [{ name: name("www.brackwater.example"), type: "A" }],
+    removes: [{ name: name("www.brackwater.example"), type: "CNAME" }],
     minutes: 5,
   };
   test("is opened where there is a screen, and named with the host it is really at", async () => {
@@ -15,6 +18,9 @@ describe("a page that a person is sent to", () => {
     expect(opens).toBe(true);
     expect(text).toContain("which is at setup.nettlehost.example. It is opened in your browser.");
     expect(text).not.toContain("\x1b");
+    expect(text).toMatch(
+      /publishes A of www\.brackwater\.example, and by its own rules removes .*: CNAME of www\.brackwater\.example\./,
+    );
     expect((await pageText({ ...page, open: false }, { DISPLAY: ":0" }, "linux")).opens).toBe(false);
     expect((await pageText(page, {}, "darwin")).opens).toBe(true);
   });

@@ -1,4 +1,6 @@
 import type { PageToOpen } from "../app/context.ts";
+import { listOf } from "../core/english.ts";
+import { displayName } from "../core/name/index.ts";
 import { visible } from "../present/safe.ts";
 
 /** Whether a browser of this machine is at hand: not over SSH, and with a display where one is needed. */
@@ -9,7 +11,7 @@ const hasBrowser = (env: Readonly<Record<string, string | undefined>>, platform:
 
 /** What a person reads before they are sent to somebody's page: whose it is, where it really leads, and how long they have. */
 export async function pageText(
-  { title, host, link, open, minutes }: PageToOpen,
+  { title, host, link, open, minutes, publishes, removes }: PageToOpen,
   env: Readonly<Record<string, string | undefined>>,
   platform: string = process.platform,
 ): Promise<{ readonly text: string; readonly opens: boolean }> {
@@ -22,8 +24,13 @@ export async function pageText(
     const { renderUnicodeCompact } = await import("uqr");
     code = `\nor with a telephone that can reach it:\n${renderUnicodeCompact(link, { border: 1 })}\n`;
   }
+  const sets = (of: PageToOpen["publishes"]) => listOf(of.map(({ name, type }) => `${type} of ${displayName(name)}`));
+  const does =
+    publishes.length === 0
+      ? ""
+      : `When you approve it, ${visible(title)} publishes ${visible(sets(publishes))}${removes.length === 0 ? "" : `, and by its own rules removes what stands there now: ${visible(sets(removes))}`}.\n`;
   return {
-    text: `Approve it on the page of ${visible(title)}, which is at ${visible(host)}. ${how}\n\n${visible(link)}\n${code}\n${wait}\n`,
+    text: `${does}Approve it on the page of ${visible(title)}, which is at ${visible(host)}. ${how}\n\n${visible(link)}\n${code}\n${wait}\n`,
     opens,
   };
 }

@@ -96,6 +96,8 @@ export async function approveHost(
           link: asked.page,
           open: request.open,
           copy: request.copy,
+          publishes: [],
+          removes: [],
           minutes: APPROVAL_WINDOW / 60_000,
         });
         const back = await listener.wait(APPROVAL_WINDOW);

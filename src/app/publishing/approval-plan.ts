@@ -144,7 +144,7 @@ async function ownTemplate({ folder }: Workspace, { provider, service }: Templat
 }
 
 /** One template that is ready to be applied at a host. */
-export interface Ready {
+interface Ready {
   readonly call: TemplateCall;
   readonly template: Template | undefined;
   readonly changes: readonly Change[];

@@ -9,7 +9,7 @@ import { formOf } from "../asks/host.ts";
 import { openDns } from "../dns/context.ts";
 import { approvalHostOf } from "../hosts/discover.ts";
 import { grantFor } from "../hosts/granted.ts";
-import { type ApprovalContext, type Planned, type Prepared, planApproval, type Ready, standing } from "./approval-plan.ts";
+import { type ApprovalContext, type Planned, type Prepared, planApproval, standing } from "./approval-plan.ts";
 import { APPROVAL_WINDOW, type Publisher, type PublishOutcome } from "./ways.ts";
 import { compare, freshly, journalled } from "./zone-look.ts";
 
@@ -30,7 +30,7 @@ function refusal(query: URLSearchParams): string | undefined {
 /** Shows the page on which a person approves, and waits until they come back, where anybody waits. */
 async function byLink(
   host: ApprovalHost,
-  { call, template }: Ready,
+  { call, template, changes, removed }: Planned,
   domain: Domain,
   { workspace, request, context, title }: ApprovalContext,
 ): Promise<{ kind: "came-back" } | { kind: "open" } | { kind: "not"; because: string }> {
@@ -54,6 +54,8 @@ async function byLink(
     if (!isSafeAddress(link)) return { kind: "not", because: `the page that ${title} names is not an https one` };
     await context.showPage({
       copy: request.copy === true,
+      publishes: changes.filter(({ after }) => after !== undefined),
+      removes: removed,
       title,
       host: new URL(link).host,
       link,

@@ -57,6 +57,7 @@ export default command({
           ...pages.map((page) => page.replaceAll("\t", "    ")),
           `Pages to practise on, in a browser of this machine, with a form of Nettlehost's that makes the usual mistakes possible: ${lab.practice}`,
           `Nettlehost also takes approvals: after zandrel host set nettlehost --way approval, publish sends you to its page. Its templates are kits: ${[...lab.approvals.templates.keys()].map((key) => `http://${lab.approvals.place}/v2/domainTemplates/providers/${key.replace(" ", "/services/")}`).join(" and ")}`,
+          `Or approve Pagewick's four records at once, in a browser: http://${lab.approvals.place}/v2/domainTemplates/providers/pagewick.example/services/site/apply?domain=brackwater.example&claim=${/pagewick-claim:(\w+)/.exec(pagewick.instructions("brackwater.example"))?.[1]}&site=brackwater`,
           `Mailboxes, a Maildir each: ${lab.mailboxes}`,
           "Mallowmail refuses mail to nobody@mallowmail.example, has no room for full@mallowmail.example, and grumbler@ complains.",
           "Ctrl-C stops the lab.",
