@@ -4,6 +4,7 @@ import { afterEach, describe, expect, test } from "@jest/globals";
 import type { TemplateCall } from "../core/template/index.ts";
 import { type ApprovalHost, applyGranted, readHostSettings, readHostTemplate, settingsAddress } from "./approval.ts";
 import { isSafeAddress } from "./fetch-bounded.ts";
+import { readGrantMetadata } from "./oauth.ts";
 import { listenForRedirect } from "./redirect-listener.ts";
 
 /** DNS hosts that misbehave: none of them gets more than it was given, and each ends in half a sentence. */
@@ -179,6 +180,35 @@ describe("templates and grants", () => {
     expect(asked).toEqual([
       "POST /v2/domainTemplates/providers/pagewick.example/services/site/apply?domain=brackwater.example&claim=77aa&force=1",
     ]);
+  });
+});
+
+describe("where grants are given", () => {
+  const metadata =
+    (more: (own: string) => object): Answer =>
+    (request, response, own) =>
+      json(200, { issuer: own, response_types_supported: ["code"], ...more(own) })(request, response, own);
+  test.each<[string, (own: string) => object, (own: string) => object]>([
+    [
+      "places of its own are taken",
+      (own) => ({ token_endpoint: `${own}/t`, revocation_endpoint: `${own}/r` }),
+      (own) => ({ issuer: own, token: `${own}/t`, revocation: `${own}/r` }),
+    ],
+    ["a page that is a script is not", () => ({ authorization_endpoint: "javascript:alert(1)" }), (own) => ({ issuer: own })],
+    ["nor a place without TLS elsewhere", () => ({ token_endpoint: "http://nettlehost.example/t" }), (own) => ({ issuer: own })],
+    [
+      "nor one that leads from this machine to the outside",
+      () => ({ token_endpoint: "https://evil.example/t" }),
+      (own) => ({ issuer: own }),
+    ],
+    ["nor anything of somebody else's name", () => ({ issuer: "https://evil.example" }), () => ({})],
+  ])("%s", async (_, more, expected) => {
+    const own = await hostThat(metadata(more));
+    expect(await readGrantMetadata(own, TIMEOUT)).toEqual(expected(own));
+  });
+  test("no metadata is no failure", async () => {
+    expect(await readGrantMetadata(await hostThat(text(404, "")), TIMEOUT)).toEqual({});
+    expect(await readGrantMetadata(await hostThat(() => {}), TIMEOUT)).toEqual({});
   });
 });
 

@@ -1,6 +1,6 @@
 import * as oauth from "oauth4webapi";
 import { err, ok, type Result } from "../core/result.ts";
-import { fetchBounded } from "./fetch-bounded.ts";
+import { fetchBounded, isLoopback, isSafeAddress } from "./fetch-bounded.ts";
 
 /** Where a DNS host gives grants, renews them and takes them back (RFC 6749, RFC 7009). */
 export interface GrantServer {
@@ -70,11 +70,14 @@ export async function readGrantMetadata(base: string, timeout: number): Promise<
     const issuer = new URL(base);
     const response = await oauth.discoveryRequest(issuer, { algorithm: "oauth2", ...asking(timeout) });
     const server = await oauth.processDiscoveryResponse(issuer, response);
+    // Nobody may lead from the outside to this machine, nor from its own services to the outside.
+    const fits = (address: string | undefined): address is string =>
+      address !== undefined && isSafeAddress(address) && isLoopback(new URL(address).hostname) === isLoopback(issuer.hostname);
     return {
       issuer: server.issuer,
-      ...(server.authorization_endpoint === undefined ? {} : { authorize: server.authorization_endpoint }),
-      ...(server.token_endpoint === undefined ? {} : { token: server.token_endpoint }),
-      ...(server.revocation_endpoint === undefined ? {} : { revocation: server.revocation_endpoint }),
+      ...(fits(server.authorization_endpoint) ? { authorize: server.authorization_endpoint } : {}),
+      ...(fits(server.token_endpoint) ? { token: server.token_endpoint } : {}),
+      ...(fits(server.revocation_endpoint) ? { revocation: server.revocation_endpoint } : {}),
     };
   } catch {
     // It is optional; without it the places that the set-up protocol names are taken.

@@ -1,5 +1,5 @@
 import { createHash } from "node:crypto";
-import { existsSync } from "node:fs";
+import { existsSync, rmSync } from "node:fs";
 import { basename, extname, join, resolve } from "node:path";
 import * as z from "zod";
 import { Failure } from "../core/failure.ts";
@@ -100,5 +100,7 @@ export function pinKit(folder: string, name: string, url: string, text: string):
   readYaml(shownPath(path), after, settingsSchema);
   const form = text.trimStart().startsWith("{") ? ".json" : ".yaml";
   replaceFile(join(folder, "kits", `${name}${form}`), text);
+  // What was a kit may come as a template now, and the reverse; only one of them counts.
+  for (const other of FORMS) if (other !== form) rmSync(join(folder, "kits", `${name}${other}`), { force: true });
   if (after !== before) replaceFile(path, after);
 }

@@ -2,6 +2,7 @@ import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { templateCalls } from "../../core/template/index.ts";
+import { isSafeAddress } from "../../net/index.ts";
 import type { GrantServer } from "../../net/oauth.ts";
 import { type Domain, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
@@ -90,6 +91,12 @@ export async function approveHost(
           scope: services.join(" "),
           more: { domain: withoutRootDot(domain.name) },
         });
+        if (!isSafeAddress(asked.page))
+          throw new Failure(
+            "not-approvable",
+            { title, domain: domain.name, because: "the page it names is not an https one" },
+            "problem",
+          );
         await context.showPage({
           title,
           host: new URL(asked.page).host,
