@@ -314,6 +314,43 @@ describe("dmarc sources and advise", () => {
     const [source] = (await zandrel(here, ["dmarc", "sources", ...WORLD, "--json"])).json.sources;
     expect(source.dispositions).toEqual({ none: 5, quarantine: 5, reject: 5 });
     expect(source.weeks.map((week: { messages: number }) => week.messages)).toEqual([5, 5, 5]);
+    // The window is what was looked at: it begins with the first report in it, and counts only those.
+    const window = async (days: string) => {
+      const { json } = await zandrel(here, ["dmarc", "sources", ...WORLD, "--days", days, "--json"]);
+      return [json.from, json.to, json.reports];
+    };
+    expect(await window("90")).toEqual(["2026-02-15", "2026-03-01", 3]);
+    expect(await window("10")).toEqual(["2026-02-22", "2026-03-01", 2]);
+    const advice = await zandrel(here, ["dmarc", "advise", ...WORLD, "--json"]);
+    expect(advice.json.done).toEqual({ quarantine: 5, reject: 5 });
+    expect((await zandrel(here, ["dmarc", "advise", ...WORLD])).out).toMatch(
+      /put 5\s+messages\s+into\s+the\s+junk\s+folder\s+and\s+refused\s+5\s+messages/,
+    );
+  });
+
+  test("a stranger among a service's addresses is to be explained before a step is called safe", async () => {
+    const here = brackwater();
+    mkdirSync(join(here, "days"));
+    for (let day = 0; day < 14; day++)
+      writeFileSync(
+        join(here, "days", `${day}.xml`),
+        report(String(day), (text) =>
+          text
+            .replace("1772323200", String(1_772_323_200 - day * 86_400))
+            .replace(
+              /<record>[\s\S]*<\/record>/,
+              (own) =>
+                `${own}${own.replace("198.51.100.70", "198.51.100.20").replaceAll("<dkim>pass</dkim><spf>pass</spf>", "<dkim>fail</dkim><spf>fail</spf>")}`,
+            ),
+        ),
+      );
+    await zandrel(here, ["dmarc", "import", "days"]);
+    const advice = await zandrel(here, ["dmarc", "advise", ...WORLD]);
+    expect([advice.exit, advice.out]).toEqual([3, expect.stringContaining("198.51.100.20 may be yours")]);
+    const forced = advice.out.split("\n").find((line) => line.includes("--force")) ?? "";
+    expect((await zandrel(here, [...forced.trim().split(" ").slice(1), ...WORLD])).exit).toBe(0);
+    const sources = await zandrel(here, ["dmarc", "sources", ...WORLD]);
+    expect(sources.out.replace(/\s+/g, " ")).toMatch(/198\.51\.100\.20, next to \w+'s addresses, but not one of them/);
   });
 
   test("who only stands in the SPF record counts as known, and is waited for", async () => {

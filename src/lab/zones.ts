@@ -12,8 +12,8 @@ export const ADDRESSES = {
   swiftquill: "127.53.0.32",
   inglemail: "127.53.0.33",
   mallowmail: "127.53.0.34",
-  guild: "127.53.0.35",
-  forger: "127.53.0.36",
+  guild: "127.53.1.35",
+  forger: "127.53.2.36",
   vantages: ["127.53.0.11", "127.53.0.12", "127.53.0.13", "127.53.0.14"],
 } as const;
 

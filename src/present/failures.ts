@@ -777,7 +777,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "no-loopback": () =>
     say(
       "this system has no loopback addresses beside 127.0.0.1",
-      "add 127.53.0.1 to 127.53.0.36 to its loopback interface, then try again",
+      "add 127.53.0.1 to 127.53.0.34, 127.53.1.35 and 127.53.2.36 to its loopback interface, then try again",
     ),
   "demo-broke-off": ({ argv, ended, expected }) =>
     say(

@@ -212,20 +212,33 @@ export class ReportStore {
     }
   }
 
-  /** How many reports there are of a domain, and the last day they speak of. */
+  /** How many reports there are of a domain from a day on, and the first and last day they speak of. */
   extent(
     domain: string,
     from = 0,
-  ): { readonly reports: number; readonly receivers: number; readonly days: number; readonly lastDay: number | undefined } {
+  ): {
+    readonly reports: number;
+    readonly receivers: number;
+    readonly days: number;
+    readonly firstDay: number | undefined;
+    readonly lastDay: number | undefined;
+  } {
     const row = this.#database
       .prepare(
-        "SELECT count(*) AS reports, count(DISTINCT receiver) AS receivers, count(DISTINCT first / 86400) AS days, max(first) AS last FROM report WHERE (domain = ? OR ? LIKE '%.' || domain) AND first >= ?",
+        "SELECT count(*) AS reports, count(DISTINCT receiver) AS receivers, count(DISTINCT first / 86400) AS days, min(first) AS first, max(first) AS last FROM report WHERE (domain = ? OR ? LIKE '%.' || domain) AND first >= ?",
       )
-      .get(domain, domain, from * DAY) as { reports: number; receivers: number; days: number; last: number | null };
+      .get(domain, domain, from * DAY) as {
+      reports: number;
+      receivers: number;
+      days: number;
+      first: number | null;
+      last: number | null;
+    };
     return {
       reports: Number(row.reports),
       receivers: Number(row.receivers),
       days: Number(row.days),
+      firstDay: row.first === null ? undefined : Math.floor(Number(row.first) / DAY),
       lastDay: row.last === null ? undefined : Math.floor(Number(row.last) / DAY),
     };
   }

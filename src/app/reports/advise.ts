@@ -23,6 +23,12 @@ export const adviseSchema = z.object({
       }),
     )
     .describe("services to fix, the most urgent first"),
+  unexplained: z
+    .array(z.object({ source: z.string(), messages: z.number(), of: z.number(), because: z.string() }))
+    .describe("unknown senders whose mail may be yours"),
+  done: z
+    .object({ quarantine: z.number(), reject: z.number() })
+    .describe("messages that receivers put aside or refused over this time"),
   steps: z.array(
     z.object({
       policy,
@@ -61,6 +67,8 @@ export async function advise(request: AdviseRequest, context: AppContext): Promi
         from: reported.from,
         to: reported.to,
         repairs: advice.repairs.map((one) => ({ ...one, service: one.service ?? null })),
+        unexplained: [...advice.unexplained],
+        done: advice.done,
         steps: advice.steps.map((step) => ({
           ...step,
           safe: step.safe ?? null,

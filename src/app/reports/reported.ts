@@ -113,7 +113,7 @@ export interface Reported {
   readonly domain: DomainName;
   readonly reports: number;
   readonly receivers: number;
-  /** First and last day looked at, since 1970. */
+  /** First and last day that reports of this time speak of, since 1970. */
   readonly from: number;
   readonly to: number;
   readonly sources: readonly Source[];
@@ -143,9 +143,9 @@ export async function withReports<T>(
   const store = await workspace.openReports();
   try {
     const domain = pick(operand, workspace, store, name);
-    const { reports, receivers, lastDay } = store.extent(domain);
+    const { lastDay } = store.extent(domain);
     if (lastDay === undefined) throw noReports(domain);
-    const from = lastDay - span + 1;
+    const { reports, receivers, days, firstDay: from = lastDay } = store.extent(domain, lastDay - span + 1);
     const dns = openDns(request, context, workspace.settings, [domain]);
     try {
       const lookup = memoized(dns.world);
@@ -166,7 +166,7 @@ export async function withReports<T>(
           from,
           to: lastDay,
           sources,
-          days: store.extent(domain, from).days,
+          days,
           addresses,
           unresolved,
           lookup,

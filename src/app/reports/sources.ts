@@ -24,10 +24,13 @@ export const reportSourcesSchema = z.object({
       bySpfOnly: z.number(),
       reasons: z.record(z.enum(REASONS), z.number()).describe("why messages are not proven"),
       dispositions: z.object({ none: z.number(), quarantine: z.number(), reject: z.number() }),
-      blocks: z.array(z.string()),
+      nextTo: z.string().nullable().describe("a known service among whose addresses it sends without having one of them"),
+      blocks: z.array(z.string()).describe("its addresses, as blocks where there are many"),
       signers: z.array(z.string()),
       envelopes: z.array(z.string()),
-      from: z.array(z.string()),
+      from: z
+        .array(z.object({ domain: z.string(), messages: z.number(), aligned: z.number() }))
+        .describe("the From domains it uses, the busiest first"),
       weeks: z.array(z.object({ week: day.describe("its Monday"), messages: z.number(), aligned: z.number() })),
     }),
   ),
@@ -40,6 +43,7 @@ const json = (source: Source): ReportSourcesResult["sources"][number] => ({
   ...source,
   service: source.service ?? null,
   ours: source.ours,
+  nextTo: source.nextTo ?? null,
   reasons: { ...source.reasons },
   dispositions: { ...source.dispositions },
   blocks: [...source.blocks],

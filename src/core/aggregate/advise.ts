@@ -14,6 +14,15 @@ interface Repair {
   readonly remedy: string;
 }
 
+/** Somebody unknown whose mail may be the organisation's own, and would be stopped. */
+interface Doubt {
+  readonly source: string;
+  /** Messages that a stricter policy would have stopped, and all of them. */
+  readonly messages: number;
+  readonly of: number;
+  readonly because: string;
+}
+
 /** One way the policy could be tightened. */
 interface NextStep {
   readonly policy: Policy;
@@ -33,6 +42,10 @@ interface NextStep {
 export interface Advice {
   readonly steps: readonly NextStep[];
   readonly repairs: readonly Repair[];
+  /** Unknown senders to explain before any step is called safe. */
+  readonly unexplained: readonly Doubt[];
+  /** What receivers did by today's policy over the time looked at, in messages. */
+  readonly done: Readonly<Record<Exclude<Policy, "none">, number>>;
   /** Includes of the SPF record from whose addresses nothing was seen. */
   readonly unusedIncludes: readonly string[];
 }
@@ -59,12 +72,32 @@ const TOLERATED = 0.02;
 
 const stoppedOf = (source: Source): number => source.messages - source.aligned - source.reasons.forwarded;
 
+/** Unknown senders named in one sentence. */
+const MAX_NAMED = 3;
+
 /** Weeks in which a source has to be proven before what it failed earlier is forgiven. */
 const GOOD_WEEKS = 2;
 
 /** Whether a source failed and was fixed since: in the last weeks in which it sent, all of it was proven. */
 const isRepaired = ({ weeks }: Source): boolean =>
   weeks.slice(-GOOD_WEEKS).every((week) => week.aligned >= week.messages * (1 - TOLERATED));
+
+const number = (count: number): string => count.toLocaleString("en");
+
+/**
+ * A stranger who may be one's own: some of its mail is proven in one's name, or it sends from among the addresses of a
+ * known service. Mail that only broke on a forwarder's way, and the little that always breaks, raise no doubt.
+ */
+function doubtOf(source: Source): Doubt[] {
+  const { title, ours, messages, aligned, nextTo } = source;
+  const stopped = stoppedOf(source);
+  if (ours || stopped <= messages * TOLERATED || isRepaired(source) || (aligned === 0 && nextTo === undefined)) return [];
+  const because =
+    aligned > 0
+      ? `${number(aligned)} of its ${number(messages)} messages ${aligned === 1 ? "is" : "are"} proven to be yours, so the rest may be yours, too`
+      : `it sends from next to ${nextTo}'s addresses, but not from one of them`;
+  return [{ source: title, messages: stopped, of: messages, because }];
+}
 
 const topReason = ({ reasons }: Source): Reason =>
   (["wrong-signer", "wrong-return-path", "nothing-passes"] as const).reduce<Reason>(
@@ -127,6 +160,8 @@ export function adviseOn({ sources, policy, days, reports, includes, unresolved,
       ? ""
       : `; ${repaired.map((one) => one.title).join(", ")} failed earlier and ${repaired.length === 1 ? "has" : "have"} passed for ${GOOD_WEEKS} weeks`;
   const failing = repairs.filter((one) => one.reason !== "spf-only");
+  const unexplained = sources.flatMap(doubtOf);
+  const sumOf = (policy: Policy): number => sources.reduce((sum, one) => sum + one.dispositions[policy], 0);
   const stops = sources
     .map((source) => ({
       source: source.title,
@@ -141,7 +176,7 @@ export function adviseOn({ sources, policy, days, reports, includes, unresolved,
     const early = days < LEAST_DAYS;
     // Nobody goes from watching to refusing in one step.
     const skips = milder(next) !== policy;
-    const safe = failing.length > 0 ? false : early || unresolved.length > 0 ? undefined : !skips;
+    const safe = failing.length > 0 ? false : early || unresolved.length > 0 || unexplained.length > 0 ? undefined : !skips;
     const because =
       failing.length > 0
         ? `your own mail through ${failing.map((one) => one.source).join(", ")} would be stopped`
@@ -149,16 +184,27 @@ export function adviseOn({ sources, policy, days, reports, includes, unresolved,
           ? `${unresolved.join(", ")} could not be looked up, so it is not known who sends for you`
           : early
             ? `the reports cover ${days} ${days === 1 ? "day" : "days"} (${reports} reports); ${LEAST_DAYS} days are needed, because not everyone sends daily`
-            : skips
-              ? `use ${milder(next)} first, and watch the reports for two weeks`
-              : own.length === 0
-                ? "none of your known senders was seen; mail that fails is not known to be yours"
-                : `all your known senders pass; mail that fails is not known to be yours${since}`;
+            : unexplained.length > 0
+              ? `${unexplained
+                  .slice(0, MAX_NAMED)
+                  .map((one) => one.source)
+                  .join(", ")}${unexplained.length > MAX_NAMED ? ` and ${unexplained.length - MAX_NAMED} more` : ""} may be yours`
+              : skips
+                ? `use ${milder(next)} first, and watch the reports for two weeks`
+                : own.length === 0
+                  ? "none of your known senders was seen; mail that fails is not known to be yours"
+                  : `all your known senders pass; mail that fails is not known to be yours${since}`;
     return { policy: next, safe, because, stops };
   });
   const seen = [...addresses].map((address) => networkOf(address));
   const unusedIncludes = includes
     .filter(({ networks }) => networks.length > 0 && seen.length > 0 && !seen.some((one) => isCovered([one], networks)))
     .map(({ term }) => term);
-  return { steps, repairs, unusedIncludes };
+  return {
+    steps,
+    repairs,
+    unexplained,
+    done: { quarantine: sumOf("quarantine"), reject: sumOf("reject") },
+    unusedIncludes,
+  };
 }

@@ -304,6 +304,53 @@ describe("who sends as us", () => {
       { bySpfOnly: 10, aligned: 10 },
     ],
   ])("%s", (_, more, title, expected) => expect(sourcesOf([seen(more)], [HERONPOST])).toMatchObject([{ title, ...expected }]));
+  test.each<[string, readonly string[], string, string | undefined, readonly string[]]>([
+    [
+      "few addresses are named one by one",
+      ["203.0.113.1", "203.0.113.9"],
+      "203.0.113.0/24",
+      undefined,
+      ["203.0.113.1", "203.0.113.9"],
+    ],
+    [
+      "many are a block",
+      ["203.0.113.1", "203.0.113.2", "203.0.113.3", "203.0.113.4"],
+      "203.0.113.0/24",
+      undefined,
+      ["203.0.113.0/24"],
+    ],
+    ["a stranger next to a service's addresses goes by its own", ["192.0.2.79"], "192.0.2.79", "Inglemail", ["192.0.2.79"]],
+    ["the next block begins where twice the service's ends", ["192.0.2.80"], "192.0.2.80", undefined, ["192.0.2.80"]],
+    ["and in IPv6", ["2001:db8:7:2::3"], "2001:db8:7:2::3", "Inglemail", ["2001:db8:7:2::3"]],
+    ["in the same site, but far away", ["2001:db8:7:10::3"], "2001:db8:7:10::3", undefined, ["2001:db8:7:10::3"]],
+    ["at another site", ["2001:db8:8:2::3"], "2001:db8:8::/48", undefined, ["2001:db8:8:2::3"]],
+    ["an address of its own is the service", ["192.0.2.65", "192.0.2.66"], "Inglemail", undefined, ["192.0.2.65", "192.0.2.66"]],
+    [
+      "many of its own are its block, not the larger one with strangers",
+      ["192.0.2.64", "192.0.2.65", "192.0.2.66", "192.0.2.71"],
+      "Inglemail",
+      undefined,
+      ["192.0.2.64/29"],
+    ],
+  ])("%s", (_, ips, title, nextTo, blocks) => {
+    const networks = [networkOf("192.0.2.64", 29), networkOf("2001:db8:7:1::", 64)];
+    const inglemail = { key: "inglemail", title: "Inglemail", domains: [], keyNames: [], networks };
+    const found = sourcesOf(
+      ips.map((ip) => seen({ ip })),
+      [HERONPOST, inglemail],
+    );
+    expect(found.map((one) => [one.title, one.nextTo, one.blocks])).toEqual([[title, nextTo, blocks]]);
+  });
+  test("From domains below the domain are summed up each by itself", () =>
+    expect(
+      sourcesOf(
+        [seen({ count: 3 }), seen({ from: name("box-office.brackwater.example"), dkimAligned: true }), seen({ count: 5 })],
+        [],
+      )[0]?.from,
+    ).toEqual([
+      { domain: "box-office.brackwater.example", messages: 10, aligned: 10 },
+      { domain: "brackwater.example", messages: 8, aligned: 0 },
+    ]));
   test("weeks begin on Monday; the busiest source comes first", () => {
     const monday = Date.UTC(2026, 2, 2) / 86_400_000;
     const [first, second] = sourcesOf(
@@ -453,6 +500,55 @@ describe("advice", () => {
     expect(advice.steps.map((step) => step.safe)).toEqual(safe);
     expect(advice.repairs.map((one) => one.reason)).toEqual(reasons);
   });
+  const near: KnownService = { ...HERONPOST, networks: [networkOf("198.51.100.0", 28)] };
+  const stranger = seen({ ip: "198.51.100.20", count: 40 });
+  test.each<[string, readonly Seen[], readonly KnownService[], boolean | undefined, readonly RegExp[]]>([
+    [
+      "proven once: it may be yours",
+      [good, seen({ ip: "203.0.113.99", count: 50 }), seen({ ip: "203.0.113.99", dkimAligned: true, count: 1 })],
+      [HERONPOST],
+      undefined,
+      [/^1 of its 51 messages is proven to be yours/],
+    ],
+    [
+      "next to a known service: it may be yours",
+      [good, stranger],
+      [near],
+      undefined,
+      [/^it sends from next to Heronpost's addresses/],
+    ],
+    ["far from all known ones: a forger", [good, seen({ ip: "203.0.113.99", count: 50 })], [near], true, []],
+    ["in the service's larger block, but far from it", [good, seen({ ip: "198.51.100.77", count: 50 })], [near], true, []],
+    [
+      "proven throughout: nothing of it would be stopped",
+      [good, seen({ ip: "203.0.113.99", dkimAligned: true })],
+      [near],
+      true,
+      [],
+    ],
+    [
+      "next to a known service, and only forwarded",
+      [good, seen({ ip: "198.51.100.20", overrides: ["forwarded"] })],
+      [near],
+      true,
+      [],
+    ],
+    [
+      "a known service that fails comes first",
+      [good, stranger, seen({ signer: H, signerPasses: true, count: 500 })],
+      [near],
+      false,
+      [/next to/],
+    ],
+  ])("an unknown source %s", (_, all, services, safe, doubts) => {
+    const advice = adviseOn({ ...facts([]), sources: sourcesOf(all, services) });
+    expect(advice.steps[0]?.safe).toBe(safe);
+    expect(advice.unexplained.map((one) => one.because)).toEqual(doubts.map((one) => expect.stringMatching(one)));
+  });
+  test("what today's policy did, by the receivers' word", () =>
+    expect(
+      adviseOn(facts([{ ...stranger, counts: [20_514, 1, 4, 20_515, 2, 5, 20_516, 0, 1] }], { policy: "reject" })).done,
+    ).toEqual({ quarantine: 4, reject: 5 }));
   test("what a step would have stopped, by source", () =>
     expect(adviseOn(facts([good, seen({ ip: "203.0.113.99", count: 7 })])).steps[0]?.stops).toEqual([
       { source: "203.0.113.0/24", ours: false, messages: 7, of: 7 },

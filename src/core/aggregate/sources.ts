@@ -1,6 +1,6 @@
 import { POLICIES, type Policy } from "../dmarc/index.ts";
 import { type DomainName, isAtOrBelow, labelsOf } from "../name/index.ts";
-import { isCovered, type Network, networkOf, networkTerm } from "../spf/index.ts";
+import { blockAround, isCovered, isWithin, joinNetworks, type Network, networkOf, networkTerm } from "../spf/index.ts";
 import { organizationalDomain } from "../suffix/index.ts";
 import type { ReportRow } from "./report.ts";
 
@@ -51,11 +51,15 @@ export interface Source {
   readonly bySpfOnly: number;
   readonly reasons: Readonly<Record<Reason, number>>;
   readonly dispositions: Readonly<Record<Policy, number>>;
-  /** The busiest of its addresses as blocks, its signing domains, its envelope domains and the From domains it uses. */
+  /** A known service among whose addresses it sends without having one of them, by its title. */
+  readonly nextTo?: string;
+  /** The busiest of its addresses: each by itself where there are few of a block, else the block. */
   readonly blocks: readonly string[];
+  /** Its busiest signing domains and envelope domains. */
   readonly signers: readonly string[];
   readonly envelopes: readonly string[];
-  readonly from: readonly string[];
+  /** The From domains it uses, the busiest first: the domain itself and names below it. */
+  readonly from: readonly { readonly domain: string; readonly messages: number; readonly aligned: number }[];
   readonly weeks: readonly SourceWeek[];
 }
 
@@ -73,8 +77,40 @@ function reasonOf(seen: Seen): Reason {
 
 const isOurs = (domain: DomainName, from: DomainName): boolean => isAtOrBelow(domain, from) || isAtOrBelow(from, domain);
 
-/** The block of addresses a server lies in: what one sender usually has. */
-const blockOf = (ip: string): string => networkTerm(networkOf(ip, ip.includes(":") ? 48 : 24)).slice(4);
+/** Addresses of one block that are named one by one. */
+const FEW_ADDRESSES = 3;
+
+/** Where an address lies. */
+interface Place {
+  /** What it is joined with others into: never addresses of somebody known with those of somebody else. */
+  readonly block: string;
+  /** A known service whose addresses are next to it. */
+  readonly neighbour: string | undefined;
+}
+
+/** The blocks that one sender usually has, and the smallest in which two addresses count as next to each other. */
+const USUAL = { 4: 24, 6: 48 } as const;
+const NEAR = { 4: 28, 6: 60 } as const;
+
+/** Tells where addresses lie, given those of known services; next to one is who lies in the block twice as large. */
+function placesAmong(services: readonly KnownService[]): (ip: string) => Place {
+  const known = services.flatMap(({ title, networks }) =>
+    joinNetworks(networks).map((network) => {
+      const near = blockAround(network, Math.max(0, Math.min(network.prefix - 1, NEAR[network.family])));
+      return { title, network, near };
+    }),
+  );
+  return (ip) => {
+    const address = networkOf(ip);
+    const own = known.find(({ network }) => isWithin(address, network));
+    if (own !== undefined) return { block: termOf(own.network), neighbour: undefined };
+    const around = blockAround(address, USUAL[address.family]);
+    const isShared = known.some(({ network }) => isWithin(network, around));
+    return { block: termOf(isShared ? address : around), neighbour: known.find(({ near }) => isWithin(address, near))?.title };
+  };
+}
+
+const termOf = (network: Network): string => networkTerm(network).slice(4);
 
 /** The service a kind of message comes from, as far as it can be recognised. */
 function serviceOf(seen: Seen, services: readonly KnownService[]): KnownService | undefined {
@@ -96,10 +132,10 @@ function serviceOf(seen: Seen, services: readonly KnownService[]): KnownService 
 const plain = (domain: DomainName): string => domain.slice(0, -1);
 
 /** What a source goes by that is no service of the workspace. */
-function titleOf(seen: Seen): string {
+function titleOf(seen: Seen, block: string): string {
   if (seen.signerPasses && seen.signer !== undefined && !seen.dkimAligned) return plain(seen.signer);
   if (seen.spfPasses && seen.spfDomain !== undefined && !seen.spfAligned) return plain(seen.spfDomain);
-  return blockOf(seen.ip);
+  return block;
 }
 
 /** The Monday of a day's week, both in days since 1970; day 0 was a Thursday. */
@@ -107,6 +143,7 @@ export const weekOf = (day: number): number => day - ((day + 3) % 7);
 
 /** Names kept of each kind, and sources told apart; the rest of a flood of forgers is one. */
 const MAX_NAMES = 5;
+const MAX_FROM = 20;
 const MAX_SOURCES = 2000;
 const EVERYBODY_ELSE = "everyone else";
 
@@ -125,11 +162,45 @@ class Counter {
   }
 }
 
+/** Where messages come from: blocks, and their addresses as long as those are few. */
+class Places {
+  readonly #blocks = new Counter();
+  readonly #addresses = new Map<string, Set<string>>();
+  add(ip: string, block: string, count: number): void {
+    this.#blocks.add(block, count);
+    let known = this.#addresses.get(block);
+    if (known === undefined) {
+      if (this.#addresses.size >= 1000) return;
+      known = new Set();
+      this.#addresses.set(block, known);
+    }
+    if (known.size <= FEW_ADDRESSES) known.add(ip);
+  }
+  get top(): string[] {
+    return this.#blocks.top
+      .flatMap((block) => {
+        const addresses = this.#addresses.get(block) ?? new Set();
+        return addresses.size > FEW_ADDRESSES ? [block] : [...addresses];
+      })
+      .slice(0, MAX_NAMES);
+  }
+}
+
+/** Messages and how many of them were proven, by a name. */
+type Sums = Map<string, { messages: number; aligned: number }>;
+
+function addTo(sums: Sums, name: string, messages: number, aligned: boolean): void {
+  const sum = sums.get(name);
+  if (sum !== undefined) {
+    sum.messages += messages;
+    if (aligned) sum.aligned += messages;
+  } else if (sums.size < 1000) sums.set(name, { messages, aligned: aligned ? messages : 0 });
+}
+
 /** Whom a kind of message belongs to. */
-interface Belonging {
+interface Belonging extends Place {
   readonly service: KnownService | undefined;
   readonly title: string;
-  readonly block: string;
 }
 
 /** Kinds of messages whose origin is remembered. */
@@ -146,15 +217,17 @@ interface Gathering {
   bySpfOnly: number;
   readonly reasons: Record<Reason, number>;
   readonly dispositions: Record<Policy, number>;
-  readonly blocks: Counter;
+  nextTo: string | undefined;
+  readonly places: Places;
   readonly signers: Counter;
   readonly envelopes: Counter;
-  readonly from: Counter;
+  readonly from: Sums;
   readonly weeks: Map<number, { messages: number; aligned: number }>;
 }
 
 /** Sums up who sends as us, the busiest first, in one pass and in bounded memory. */
 export function sourcesOf(all: Iterable<Seen>, services: readonly KnownService[]): Source[] {
+  const placeOf = placesAmong(services);
   const gathered = new Map<string, Gathering>();
   // Who an address and what it is authenticated as belong to is asked again and again.
   const known = new Map<string, Belonging>();
@@ -164,12 +237,13 @@ export function sourcesOf(all: Iterable<Seen>, services: readonly KnownService[]
     let belonging = last?.key === key ? last.belonging : known.get(key);
     if (belonging === undefined) {
       const found = serviceOf(seen, services);
-      belonging = { service: found, title: found?.title ?? titleOf(seen), block: blockOf(seen.ip) };
+      const place = placeOf(seen.ip);
+      belonging = { ...place, service: found, title: found?.title ?? titleOf(seen, place.block) };
       if (known.size > MAX_KNOWN) known.clear();
       known.set(key, belonging);
     }
     last = { key, belonging };
-    const { service, block } = belonging;
+    const { service, neighbour, block } = belonging;
     const title = gathered.has(belonging.title) || gathered.size < MAX_SOURCES ? belonging.title : EVERYBODY_ELSE;
     let one = gathered.get(title);
     if (one === undefined) {
@@ -184,10 +258,11 @@ export function sourcesOf(all: Iterable<Seen>, services: readonly KnownService[]
         bySpfOnly: 0,
         reasons: { forwarded: 0, "wrong-signer": 0, "wrong-return-path": 0, "nothing-passes": 0 },
         dispositions: { none: 0, quarantine: 0, reject: 0 },
-        blocks: new Counter(),
+        nextTo: undefined,
+        places: new Places(),
         signers: new Counter(),
         envelopes: new Counter(),
-        from: new Counter(),
+        from: new Map(),
         weeks: new Map(),
       };
       gathered.set(title, one);
@@ -212,20 +287,25 @@ export function sourcesOf(all: Iterable<Seen>, services: readonly KnownService[]
     if (seen.dkimAligned) one.byDkim += count;
     if (seen.spfAligned) one.bySpf += count;
     if (seen.spfAligned && !seen.dkimAligned) one.bySpfOnly += count;
-    one.blocks.add(block, count);
+    if (service === undefined) one.nextTo ??= neighbour;
+    one.places.add(seen.ip, block, count);
     one.signers.add(seen.signer === undefined ? undefined : plain(seen.signer), count);
     one.envelopes.add(seen.spfDomain === undefined ? undefined : plain(seen.spfDomain), count);
-    one.from.add(plain(seen.from), count);
+    addTo(one.from, plain(seen.from), count, aligned);
   }
   return [...gathered.values()]
     .map(
-      ({ blocks, signers, envelopes, from, weeks, service, ...rest }): Source => ({
+      ({ places, signers, envelopes, from, weeks, service, nextTo, ...rest }): Source => ({
         ...rest,
         ...(service === undefined ? {} : { service }),
-        blocks: blocks.top,
+        ...(nextTo === undefined ? {} : { nextTo }),
+        blocks: places.top,
         signers: signers.top,
         envelopes: envelopes.top,
-        from: from.top,
+        from: [...from]
+          .map(([domain, sum]) => ({ domain, ...sum }))
+          .sort((a, b) => b.messages - a.messages)
+          .slice(0, MAX_FROM),
         weeks: [...weeks].map(([week, sum]) => ({ week, ...sum })).sort((a, b) => a.week - b.week),
       }),
     )

@@ -15,11 +15,19 @@ export function networkOf(address: string, prefix?: number): Network {
   const parsed = ipaddr.parse(address);
   const family = parsed.kind() === "ipv4" ? 4 : 6;
   const width = widthOf(family);
-  const bits = prefix ?? width;
-  const value = BigInt(`0x${Buffer.from(parsed.toByteArray()).toString("hex")}`);
-  const size = 1n << BigInt(width - bits);
-  return { family, start: value - (value % size), prefix: bits };
+  const start = BigInt(`0x${Buffer.from(parsed.toByteArray()).toString("hex")}`);
+  return blockAround({ family, start, prefix: width }, prefix ?? width);
 }
+
+/** The larger block with this prefix that a block lies in. */
+export function blockAround({ family, start }: Network, prefix: number): Network {
+  const size = sizeOf({ family, start, prefix });
+  return { family, start: start - (start % size), prefix };
+}
+
+/** Whether a block lies wholly in another. */
+export const isWithin = (inner: Network, outer: Network): boolean =>
+  inner.family === outer.family && inner.prefix >= outer.prefix && blockAround(inner, outer.prefix).start === outer.start;
 
 /** A block as SPF writes it: `ip4:192.0.2.0/24`. */
 export function networkTerm({ family, start, prefix }: Network): string {

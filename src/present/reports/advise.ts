@@ -1,22 +1,31 @@
 import type * as z from "zod";
 import type { adviseSchema } from "../../app/reports/advise.ts";
 import { displayName } from "../../core/name/index.ts";
-import { dayText, visible, wrap } from "../index.ts";
+import { count, dayText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { percent } from "./sources.ts";
 
 /** Sources named in full behind a step. */
 const MAX_STOPS = 5;
 
+/** What receivers did with mail by today's policy. */
+function doneText({ quarantine, reject }: z.output<typeof adviseSchema>["done"]): string {
+  const parts = [
+    ...(quarantine > 0 ? [`put ${count(quarantine, "message")} into the junk folder`] : []),
+    ...(reject > 0 ? [`refused ${count(reject, "message")}`] : []),
+  ];
+  return `In this time receivers ${parts.length === 0 ? "stopped nothing" : parts.join(" and ")} because of your policy.`;
+}
+
 /** The result of {@link advise} for people. */
 export function adviseText(
-  { domain, policy: now, from, to, repairs, steps, unusedIncludes }: z.output<typeof adviseSchema>,
+  { domain, policy: now, from, to, repairs, unexplained, done, steps, unusedIncludes }: z.output<typeof adviseSchema>,
   { style, width }: Layout,
 ): string {
   const plain = displayName(domain);
   const lines = [
     `${style.title(`Advice for ${plain}`)}, from the reports of ${dayText(from)} to ${dayText(to)}`,
-    `The policy (what receivers do with mail that fails) is p=${now} today.`,
+    wrap(`The policy (what receivers do with mail that fails) is p=${now} today. ${doneText(done)}`, width),
   ];
   if (repairs.length > 0) lines.push("", "Fix first:");
   for (const [i, one] of repairs.entries())
@@ -28,6 +37,10 @@ export function adviseText(
       ),
       `   ${style.command("→")} ${wrap(visible(one.remedy), width - 5, "     ")}.`,
     );
+  if (unexplained.length > 0) lines.push("", "Find out whether these are yours:");
+  for (const one of unexplained.slice(0, MAX_STOPS))
+    lines.push(wrap(`- ${style.strong(visible(one.source))}: ${visible(one.because)}.`, width, "  "));
+  if (unexplained.length > MAX_STOPS) lines.push(`  and ${count(unexplained.length - MAX_STOPS, "more source")}`);
   for (const step of steps) {
     const verdict =
       step.safe === null ? style.careful("cannot be said yet") : step.safe ? style.good("safe now") : style.bad("not yet");
@@ -62,11 +75,18 @@ export function adviseText(
         width,
       ),
     );
-  const step = steps.find((one) => one.safe === true);
-  if (step !== undefined)
+  const compose = (policy: string, more = ""): string =>
+    style.command(`zandrel dmarc compose ${plain} --policy ${policy} --reports-to dmarc@${plain}${more} --write`);
+  const safe = steps.find((one) => one.safe === true);
+  const [first] = steps;
+  if (safe !== undefined) lines.push("", `Next: ${compose(safe.policy)}`);
+  else if (first !== undefined && unexplained.length > 0 && first.safe === null)
     lines.push(
       "",
-      `Next: ${style.command(`zandrel dmarc compose ${plain} --policy ${step.policy} --reports-to dmarc@${plain} --write`)}`,
+      "Next: ask whoever sends mail for you about these. What is yours becomes a service:",
+      `  ${style.command("zandrel intake --add-service")}`,
+      "If nothing of it is yours, go on:",
+      `  ${compose(first.policy, " --force")}`,
     );
   if (steps.length === 0)
     lines.push("", style.good("The policy is the strictest there is. Go on reading the reports: services change."));

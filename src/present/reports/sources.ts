@@ -12,6 +12,9 @@ export function percent(part: number, whole: number): string {
   return `${shown} %`;
 }
 
+/** Whether a sum is too small for a share to mean anything. */
+const isFew = (messages: number): boolean => messages < 10;
+
 const BARS = " ▁▂▃▄▅▆▇█";
 
 /** Weeks as bars, each as high as its share of the busiest; `all` are the weeks that any source has. */
@@ -29,7 +32,7 @@ export function reportSourcesText(
   const all = [...new Set(sources.flatMap((one) => one.weeks.map(({ week }) => week)))].sort();
   const rows = sources.map((one) => [
     one.messages.toLocaleString("en").padStart(9),
-    percent(one.aligned, one.messages).padStart(6),
+    (isFew(one.messages) ? `${one.aligned} of ${one.messages}` : percent(one.aligned, one.messages)).padStart(6),
     one.ours ? visible(one.title) : `unknown: ${visible(one.title)}`,
     trend(one.weeks, all),
   ]);
@@ -41,12 +44,24 @@ export function reportSourcesText(
       one.bySpfOnly > one.messages / 2
         ? [`${one.bySpfOnly.toLocaleString("en")} proven by SPF alone, which breaks when mail is forwarded`]
         : [];
-    if (why.length + fragile.length === 0) return [];
+    // What a name below the domain sends may be somebody else's business, and have a policy of its own.
+    const below = one.from
+      .filter((from) => from.domain !== domain.slice(0, -1))
+      .map(
+        (from) =>
+          `${from.messages.toLocaleString("en")} as ${visible(from.domain)}, ${from.aligned.toLocaleString("en")} of them proven`,
+      );
+    const few = isFew(one.messages) ? ["too few messages to say more"] : [];
+    if (why.length + fragile.length + below.length === 0) return [];
     const where = [
-      one.blocks.slice(0, 2).join(", "),
+      one.nextTo === null
+        ? one.blocks.slice(0, 2).join(", ")
+        : `${one.blocks.slice(0, 2).join(", ")}, next to ${visible(one.nextTo)}'s addresses, but not one of them`,
       ...(one.signers.length === 0 ? [] : [`signed by ${one.signers.slice(0, 2).map(visible).join(", ")}`]),
     ].join("; ");
-    return [wrap(`${style.strong(visible(one.title))} (${where}): ${[...why, ...fragile].join("; ")}.`, width, "  ")];
+    return [
+      wrap(`${style.strong(visible(one.title))} (${where}): ${[...why, ...fragile, ...below, ...few].join("; ")}.`, width, "  "),
+    ];
   });
   return [
     `${style.title(`Who sends as ${displayName(domain)}`)}, ${dayText(from)} to ${dayText(to)}, from ${count(reports, "report")} by ${count(receivers, "receiver")}`,
@@ -54,7 +69,7 @@ export function reportSourcesText(
     ...columns([[" messages", "passed", "source", "by week"], ...rows], (cell, column, row) =>
       row === 0
         ? style.quiet(cell)
-        : column === 1
+        : column === 1 && !isFew(sources[row - 1]?.messages ?? 0)
           ? (sources[row - 1]?.aligned ?? 0) >= (sources[row - 1]?.messages ?? 0) * 0.98
             ? style.good(cell)
             : style.bad(cell)
