@@ -19,6 +19,7 @@ beforeAll(async () => {
 afterAll(() => lab.close());
 afterEach(() => {
   lab.approvals.mode = "works";
+  lab.nettlehost.isDown = false;
   // The zone as it was, for the next one.
   for (const set of zoneSets()) if (!before.has(`${set.name} ${set.type}`)) lab.nettlehost.remove(apex, set.name, set.type);
   for (const text of before.values()) {
@@ -197,9 +198,26 @@ describe("by a link", () => {
     lab.approvals.mode = "meddles";
     const argv = ["publish", "--replace", "@", "--replace", "www", "--json"];
     const published = await withPage(folder, argv, (link) => lab.approvals.decide(link));
-    expect(published.json.published[0].because).toMatch(/it also changed brackwater\.example MX, which nobody approved/);
+    expect(published.json.published[0].because).toMatch(
+      /it also changed brackwater\.example MX, brackwater\.example AAAA, which nobody approved/,
+    );
     const checked = await run(folder, "publish", "--check", "--json");
     expect(checked).toMatchObject({ exit: 1, json: { lost: [{ name: "brackwater.example.", type: "MX" }] } });
+  });
+
+  test("what cannot be looked at after the approval is not taken for done", async () => {
+    const folder = await workspace();
+    await pagewick(folder);
+    const argv = ["publish", "--replace", "@", "--replace", "www", "--timeout", "1", "--json"];
+    const published = await withPage(folder, argv, async (link) => {
+      lab.nettlehost.isDown = true;
+      return lab.approvals.decide(link);
+    });
+    expect(published.json.published[0].because).toMatch(
+      /Nettlehost said yes, and whether (\d) of \1 changes came could not be looked at/,
+    );
+    expect(published.json.published[0].sheet.length).toBeGreaterThan(0);
+    expect(inZone()).toContain('_wick.brackwater.example. 3600 IN TXT "pagewick-site=brackwater"');
   });
 
   test("a template that may only be applied by a grant is not linked to", async () => {

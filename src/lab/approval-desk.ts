@@ -169,7 +169,10 @@ export async function startApprovalDesk(host: AuthorityHost, title: string): Pro
     }
     for (const set of some) host.put(apex, set);
     // What nobody approved.
-    if (desk.mode === "meddles") host.remove(apex, apex, "MX");
+    if (desk.mode === "meddles") {
+      host.remove(apex, apex, "MX");
+      host.put(apex, { name: apex, type: "AAAA", ttl: 3600, data: [{ address: "2001:db8::66" }] });
+    }
   };
 
   /** Where the browser goes back to: this machine, and nowhere else. */

@@ -97,6 +97,9 @@ export class AuthorityHost {
     return this.#sets(apex).get(`${name} ${type}`);
   }
 
+  /** While it is set, no server answers anything. */
+  isDown = false;
+
   /** Puts one set in the place of whatever is there. */
   put(apex: DomainName, set: RecordSet): void {
     this.#store(apex, this.#sets(apex).set(`${set.name} ${set.type}`, set));
@@ -137,7 +140,7 @@ export class AuthorityHost {
   handler(server: string, lag = 0): Handler {
     return async (request) => {
       const decoded = decodeMessage(request);
-      if (!decoded.ok || decoded.value.response) return undefined;
+      if (!decoded.ok || decoded.value.response || this.isDown) return undefined;
       if (decoded.value.opcode === OPCODE.UPDATE) return this.#update(request, decoded.value);
       return encodeMessage(this.#answer(decoded.value, server, lag));
     };

@@ -37,6 +37,9 @@ interface Covered {
   readonly uses: readonly TemplateUse[];
 }
 
+/** Why nothing is known of a zone that could not be asked at all. */
+export const UNSEEN = "none of its name servers answers";
+
 /** Types at whose names a host may take something away. */
 const LOOKED_AT = ["A", "AAAA", "CNAME", "MX", "TXT", "SRV", "NS"] as const;
 
@@ -63,17 +66,25 @@ function divide(domain: Domain, changes: readonly Change[]): { covered: readonly
   return { covered, rest };
 }
 
-/** What stands at the names that a template touches. */
-export async function standing(names: readonly DomainName[], source: Lookup): Promise<readonly RecordSet[]> {
+/** What stands at some names, of the types that a host may touch; `unseen` is why some of it could not be asked for. */
+export interface Standing {
+  readonly sets: readonly RecordSet[];
+  readonly unseen: string | undefined;
+}
+
+/** Looks at the names that a template touches. */
+export async function standing(names: readonly DomainName[], source: Lookup): Promise<Standing> {
+  let unseen: string | undefined;
   const asked = [...new Set(names)].flatMap((name) =>
     LOOKED_AT.map(async (type): Promise<RecordSet[]> => {
       const answer = await source.ask(name, type);
       const [alias] = answer.chain;
+      if (answer.kind === "failed" && alias === undefined) unseen = answer.detail;
       if (answer.kind === "found" && alias === undefined) return [answer.set];
       return alias !== undefined && type === "CNAME" ? [alias] : [];
     }),
   );
-  return (await Promise.all(asked)).flat();
+  return { sets: (await Promise.all(asked)).flat(), unseen };
 }
 
 /** The records that a template brings for a domain, with its rules for texts. */
@@ -202,7 +213,11 @@ export async function planApproval(domain: Domain, changes: readonly Change[], h
     const planned: Planned[] = [];
     for (const one of ready) {
       const names = [domain.name, ...one.changes.map(({ name }) => name)];
-      const before = (await freshly(domain, workspace, request, context, (source) => standing(names, source))) ?? [];
+      const seen = await freshly(domain, workspace, request, context, (source) => standing(names, source));
+      // What is not seen may be taken away unnoticed.
+      if (seen === undefined || seen.unseen !== undefined)
+        throw new Failure("publish-unseen", { because: seen?.unseen ?? UNSEEN }, "undetermined");
+      const before = seen.sets;
       const removed = removedByHost(before, domain.name, incomingOf(one.template, one.changes, domain));
       const refused = unagreed(removed, changes, domain, request.replace ?? []);
       if (refused.length > 0) throw new Failure("approval-removes", { title, domain: domain.name, sets: refused }, "problem");

@@ -9,7 +9,15 @@ import { formOf } from "../asks/host.ts";
 import { openDns } from "../dns/context.ts";
 import { approvalHostOf } from "../hosts/discover.ts";
 import { grantFor } from "../hosts/granted.ts";
-import { type ApprovalContext, type Planned, type Prepared, planApproval, standing } from "./approval-plan.ts";
+import {
+  type ApprovalContext,
+  type Planned,
+  type Prepared,
+  planApproval,
+  type Standing,
+  standing,
+  UNSEEN,
+} from "./approval-plan.ts";
 import { APPROVAL_WINDOW, type Publisher, type PublishOutcome } from "./ways.ts";
 import { compare, freshly, journalled } from "./zone-look.ts";
 
@@ -73,45 +81,51 @@ async function byLink(
   }
 }
 
-/** Looks at the zone until the changes are there, or time is up; gives back those that are not. */
+/** Looks at the zone until the changes are there, or time is up; gives back those that are not, or are not seen. */
 async function missing(
   domain: Domain,
   changes: readonly Change[],
   { workspace, request, context }: ApprovalContext,
   patience = ARRIVAL,
-): Promise<readonly Change[]> {
+): Promise<{ readonly left: readonly Change[]; readonly unseen: string | undefined }> {
   const until = performance.now() + patience;
   for (;;) {
-    const left: Change[] = [];
-    await freshly(domain, workspace, request, context, async (source) => {
+    const seen = await freshly(domain, workspace, request, context, async (source) => {
+      const left: Change[] = [];
+      let unseen: string | undefined;
       for (const change of changes) {
-        const { done, unseen } = await compare([journalled(change)], domain.name, source);
-        if (done === 0 || unseen !== undefined) left.push(change);
+        const compared = await compare([journalled(change)], domain.name, source);
+        unseen ??= compared.unseen;
+        if (compared.done === 0) left.push(change);
       }
+      return { left, unseen };
     });
-    if (left.length === 0 || performance.now() > until) return left;
+    // What could not be looked at is not known to have come.
+    if (seen?.left.length === 0 || performance.now() > until) return seen ?? { left: changes, unseen: UNSEEN };
     await new Promise((resolve) => setTimeout(resolve, AGAIN));
   }
 }
 
-/** What a host changed beside what was approved. */
+/** What a host changed beside what was approved, also what it put where nothing was. */
 async function changedBeside(
   domain: Domain,
   before: readonly RecordSet[],
   changes: readonly Change[],
   { workspace, request, context }: ApprovalContext,
-): Promise<readonly RecordSet[]> {
-  const names = before.map(({ name }) => name);
-  const after = await freshly(domain, workspace, request, context, (source) => standing(names, source));
-  if (after === undefined) return [];
-  return before.filter((set) => {
-    if (changes.some((change) => change.name === set.name && change.type === set.type)) return false;
-    if (set.type === "SOA") return false;
-    return !sameData(
-      set,
-      after.find((one) => one.name === set.name && one.type === set.type),
-    );
-  });
+): Promise<Standing> {
+  const names = [domain.name, ...[...before, ...changes].map(({ name }) => name)];
+  const seen = await freshly(domain, workspace, request, context, (source) => standing(names, source));
+  if (seen === undefined || seen.unseen !== undefined) return { sets: [], unseen: seen?.unseen ?? UNSEEN };
+  const after = seen.sets;
+  const at = (sets: readonly RecordSet[], { name, type }: RecordSet) =>
+    sets.find((one) => one.name === name && one.type === type);
+  const all = [...before, ...after.filter((set) => at(before, set) === undefined)];
+  const sets = all.filter(
+    (set) =>
+      !changes.some((change) => change.name === set.name && change.type === set.type) &&
+      !sameData(at(before, set), at(after, set)),
+  );
+  return { sets, unseen: undefined };
 }
 
 /**
@@ -141,7 +155,7 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
     } finally {
       dns.close();
     }
-    const left = uses.length === 0 ? changes : await missing(domain, changes, how, reverted ? ARRIVAL : 0);
+    const { left } = uses.length === 0 ? { left: changes } : await missing(domain, changes, how, reverted ? ARRIVAL : 0);
     return left.length === 0
       ? { kind: "published", because: `${title} took back what it had applied` }
       : {
@@ -167,12 +181,17 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
         continue;
       }
       const absent = await missing(domain, own, how);
-      left.push(...absent);
-      if (absent.length > 0) reasons.push(`${title} said yes, and ${absent.length} of ${own.length} changes did not come`);
+      left.push(...absent.left);
+      const some = `${absent.left.length} of ${own.length} changes`;
+      if (absent.unseen !== undefined)
+        reasons.push(`${title} said yes, and whether ${some} came could not be looked at (${absent.unseen})`);
+      else if (absent.left.length > 0) reasons.push(`${title} said yes, and ${some} did not come`);
       const beside = await changedBeside(domain, one.before, own, how);
-      if (beside.length > 0)
+      if (beside.unseen !== undefined && absent.unseen === undefined)
+        meddled.push(`whether it changed anything else could not be looked at (${beside.unseen})`);
+      if (beside.sets.length > 0)
         meddled.push(
-          `it also changed ${beside.map((set) => `${displayName(set.name)} ${set.type}`).join(", ")}, which nobody approved`,
+          `it also changed ${beside.sets.map((set) => `${displayName(set.name)} ${set.type}`).join(", ")}, which nobody approved`,
         );
     }
     // What a host changed besides is for a person to look at, even where everything else came.
