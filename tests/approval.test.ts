@@ -1,5 +1,7 @@
 import { spawn } from "node:child_process";
 import { existsSync, readFileSync, statSync, writeFileSync } from "node:fs";
+import { createServer } from "node:http";
+import type { AddressInfo } from "node:net";
 import { join } from "node:path";
 import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/globals";
 import { name } from "../src/core/name/index.ts";
@@ -304,6 +306,31 @@ describe("by a grant", () => {
     const forgotten = await run(folder, "host", "forget", "nettlehost", "brackwater.example", "--json");
     expect(forgotten).toMatchObject({ exit: 0, json: { forgotten: 1, revoked: 1, because: [] } });
     expect(existsSync(kept)).toBe(false);
+  });
+  test("a grant is for the host that gave it: another one that the zone points to now is not told", async () => {
+    const folder = await workspace();
+    await pagewick(folder);
+    await withPage(folder, ["host", "approve", "nettlehost", "brackwater.example"], (link) => lab.approvals.decide(link));
+    const asked: string[] = [];
+    const elsewhere = createServer(({ url, headers }, response) => {
+      asked.push(`${url} ${headers.authorization ?? ""}`);
+      const place = `http://${headers.host}`;
+      response.end(
+        JSON.stringify({ providerId: "sly.example", providerName: "Sly", urlSyncUX: place, urlAsyncUX: place, urlAPI: place }),
+      );
+    });
+    await new Promise<void>((resolve) => elsewhere.listen(0, "127.0.0.1", resolve));
+    const at = name("_domainconnect", apex);
+    const place = `127.0.0.1:${(elsewhere.address() as AddressInfo).port}`;
+    lab.nettlehost.put(apex, { name: at, type: "TXT", ttl: 60, data: [{ strings: [place] }] });
+    lab.clock.leap(86_400_000);
+    const argv = ["publish", "--replace", "@", "--replace", "www", "--link-only", "--json"];
+    const { json } = await run(folder, ...argv);
+    elsewhere.close();
+    expect(json.published[0].because).toMatch(/nobody waits for the approval at Nettlehost/);
+    expect(asked.map((one) => one.split(" ")[1])).toEqual(asked.map(() => ""));
+    expect(asked.length).toBeGreaterThan(1);
+    lab.clock.leap(86_400_000);
   });
   test("a person who says no is told from a host that does", async () => {
     const folder = await workspace();

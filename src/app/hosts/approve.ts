@@ -125,6 +125,7 @@ export async function approveHost(
           {
             provider,
             services,
+            api: host.api,
             token: access,
             tokenEndpoint: server.token,
             client: client.id,

@@ -6,10 +6,10 @@ import { type Domain, readSecret, type Settings, type Workspace } from "../../wo
 import type { AppContext } from "../context.ts";
 import { type Grant, readGrants, writeGrants } from "./grants.ts";
 
-/** A grant that is ready to be used for a template. */
+/** A grant that is ready to be used for one template at the host that gave it. */
 export interface UsableGrant {
-  apply(host: ApprovalHost, call: TemplateCall, force: boolean): Promise<Result<undefined, ApprovalFailure>>;
-  revert(host: ApprovalHost, call: TemplateCall): Promise<Result<undefined, ApprovalFailure>>;
+  apply(force: boolean): Promise<Result<undefined, ApprovalFailure>>;
+  revert(): Promise<Result<undefined, ApprovalFailure>>;
 }
 
 /** Who asks the host for grants. */
@@ -30,7 +30,12 @@ export function clientOf(
       };
 }
 
-/** The grant that covers a template; undefined where there is none, so that a person has to approve it. */
+/**
+ * The grant that covers a template at a host; undefined where there is none, so that a person has to approve it.
+ *
+ * @param at the host as it is found now: a domain that has moved, or whose discovery record was changed, leads to another one,
+ *   and that one is not told what the first was entrusted with
+ */
 export async function grantFor(
   {
     host,
@@ -46,9 +51,10 @@ export async function grantFor(
   },
   domain: Domain,
   call: TemplateCall,
+  at: ApprovalHost,
 ): Promise<UsableGrant | undefined> {
   const all = readGrants(folder, host, domain.name);
-  let grant = all.find((one) => one.provider === call.provider && one.services.includes(call.service));
+  let grant = all.find((one) => one.provider === call.provider && one.services.includes(call.service) && one.api === at.api);
   if (grant === undefined) return undefined;
   const { renewGrant } = await import("../../net/oauth.ts");
   const { applyGranted } = await import("../../net/approval.ts");
@@ -75,10 +81,10 @@ export async function grantFor(
     ]);
     return next;
   };
-  const tell = async (at: ApprovalHost, of: TemplateCall, options: { force?: boolean; revert?: boolean }) => {
+  const tell = async (options: { force?: boolean; revert?: boolean }) => {
     // A token that is about to end is renewed before; one that the host does not take any more, once.
     if (grant?.until !== undefined && grant.until < Date.now() + 10_000) grant = (await renewed(grant)) ?? grant;
-    const send = (token: string) => applyGranted(at, of, { domain: withoutRootDot(domain.name), token, timeout, ...options });
+    const send = (token: string) => applyGranted(at, call, { domain: withoutRootDot(domain.name), token, timeout, ...options });
     const first = await send((grant as Grant).token);
     if (first.ok || first.error.kind !== "unauthorized") return first;
     const next = await renewed(grant as Grant);
@@ -91,7 +97,7 @@ export async function grantFor(
     return send(next.token);
   };
   return {
-    apply: (at, of, force) => tell(at, of, force ? { force } : {}),
-    revert: (at, of) => tell(at, of, { revert: true }),
+    apply: (force) => tell(force ? { force } : {}),
+    revert: () => tell({ revert: true }),
   };
 }

@@ -9,6 +9,8 @@ const grant = z.strictObject({
   /** The provider and the services whose templates may be applied. */
   provider: z.string(),
   services: z.array(z.string()),
+  /** The interface of the host that granted it; no other is ever shown the token. */
+  api: z.string(),
   /** Where the grant is renewed, and given back where the host takes it back. */
   token: z.string(),
   refresh: z.string().optional(),

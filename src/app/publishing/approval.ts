@@ -146,9 +146,9 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
     let reverted = false;
     try {
       const found = uses.length === 0 ? undefined : await approvalHostOf(domain.name, dns, request.timeout);
-      for (const call of found?.ok === true ? templateCalls(uses) : []) {
-        const grant = await grantFor(how, domain, call);
-        const done = found?.ok === true ? await grant?.revert(found.value, call) : undefined;
+      for (const call of templateCalls(uses)) {
+        if (found?.ok !== true) break;
+        const done = await (await grantFor(how, domain, call, found.value))?.revert();
         reverted ||= done?.ok === true;
         if (done?.ok === false) reasons.push(`${title}: ${done.error.because}`);
       }
@@ -209,9 +209,9 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
 
   /** Has one template applied, by the grant that is there, or by whoever clicks; otherwise why it was not. */
   async function askFor(host: ApprovalHost, one: Planned): Promise<string> {
-    const grant = await grantFor(how, domain, one.call);
+    const grant = await grantFor(how, domain, one.call, host);
     if (grant !== undefined) {
-      const applied = await grant.apply(host, one.call, one.removed.length > 0);
+      const applied = await grant.apply(one.removed.length > 0);
       return applied.ok ? "done" : `${title}: ${applied.error.because}`;
     }
     const ended = await byLink(host, one, domain, how);
