@@ -332,6 +332,29 @@ describe("by a grant", () => {
     expect(asked.length).toBeGreaterThan(1);
     lab.clock.leap(86_400_000);
   });
+  test("a secret is told to the place it is for, and to no other", async () => {
+    const folder = await workspace();
+    await pagewick(folder);
+    const settings = join(folder, "zandrel.yaml");
+    const written = readFileSync(settings, "utf8");
+    writeFileSync(join(folder, "client.secret"), "hush\n", { mode: 0o600 });
+    const set = (client: string) =>
+      writeFileSync(settings, written.replace(/way: approval/, `way: approval\n      client: { ${client} }`));
+    set("id: theatre, secret: file:client.secret");
+    expect(await run(folder, "host", "approve", "nettlehost", "brackwater.example")).toMatchObject({
+      exit: 2,
+      err: expect.stringMatching(/expected at: with the place that is told the secret/),
+    });
+    set("id: theatre, secret: file:client.secret, at: api.nettlehost.example");
+    expect(await run(folder, "host", "approve", "nettlehost", "brackwater.example")).toMatchObject({
+      exit: 1,
+      err: expect.stringMatching(/gives grants at api\.nettlehost\.example, and the domain leads to 127\.0\.0\.1:\d+/),
+    });
+    set(`id: theatre, secret: file:client.secret, at: "${lab.approvals.place}"`);
+    const argv = ["host", "approve", "nettlehost", "brackwater.example", "--json"];
+    const approved = await withPage(folder, argv, (link) => lab.approvals.decide(link));
+    expect(approved).toMatchObject({ exit: 0, json: { granted: [{ provider: "pagewick.example" }] } });
+  });
   test("a person who says no is told from a host that does", async () => {
     const folder = await workspace();
     await pagewick(folder);

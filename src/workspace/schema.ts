@@ -82,7 +82,18 @@ const publishing = z.discriminatedUnion("way", [
   z.strictObject({
     way: z.literal("approval"),
     /** Who asks the host for a grant: the name it knows Zandrel by, with a secret only where it wants one. */
-    client: z.strictObject({ id: line, secret: secret.optional() }).optional(),
+    client: z
+      .strictObject({
+        id: line,
+        secret: secret.optional(),
+        /** The place of the host's interface, `HOST[:PORT]`, which alone is told the secret. */
+        at: line.optional(),
+      })
+      .refine(({ secret, at }) => secret === undefined || at !== undefined, {
+        message: "expected at: with the place that is told the secret, such as api.nettlehost.example",
+        path: ["at"],
+      })
+      .optional(),
     /** For what is left to do by hand. */
     form: form.optional(),
   }),

@@ -82,7 +82,19 @@ export async function approveHost(
         ...(metadata.revocation === undefined ? {} : { revocation: metadata.revocation }),
         ...(metadata.issuer === undefined ? {} : { issuer: metadata.issuer }),
       };
-      const client = clientOf(workspace.settings, key, provider, { folder: workspace.folder, env: context.env });
+      const client = clientOf(workspace.settings, key, provider, server.token, { folder: workspace.folder, env: context.env });
+      const { publish } = workspace.settings.hosts[key] ?? {};
+      const at = publish?.way === "approval" ? publish.client?.at : undefined;
+      if (at !== undefined && at !== new URL(server.token).host)
+        throw new Failure(
+          "not-approvable",
+          {
+            title,
+            domain: domain.name,
+            because: `zandrel.yaml says that it gives grants at ${at}, and the domain leads to ${new URL(server.token).host}`,
+          },
+          "problem",
+        );
       const listener = await listenForRedirect("You may close this window, and go back to the terminal.\n");
       try {
         const asked = await oauth.requestGrant(server, client, {
@@ -165,7 +177,10 @@ export async function forgetHost(
       continue;
     }
     const server = { authorize: tokenEndpoint, token: tokenEndpoint, revocation: revocationEndpoint };
-    const client = clientOf(workspace.settings, key, provider, { folder: workspace.folder, env: context.env });
+    const client = clientOf(workspace.settings, key, provider, revocationEndpoint, {
+      folder: workspace.folder,
+      env: context.env,
+    });
     const done = await revokeGrant(server, client, refresh ?? token, request.timeout);
     if (done.ok) revoked += 1;
     else because.push(`${provider}: ${done.error}`);

@@ -12,17 +12,22 @@ export interface UsableGrant {
   revert(): Promise<Result<undefined, ApprovalFailure>>;
 }
 
-/** Who asks the host for grants. */
+/**
+ * Who asks the host for grants.
+ *
+ * @param endpoint where it is told; a place that is found by the DNS may be anybody's, so a secret is for the one it was set up for
+ */
 export function clientOf(
   settings: Settings,
   host: string,
   provider: string,
+  endpoint: string,
   { folder, env }: { readonly folder: string; readonly env: Readonly<Record<string, string | undefined>> },
 ): { readonly id: string; readonly secret?: string } {
   const publish = settings.hosts[host]?.publish;
   const client = publish?.way === "approval" ? publish.client : undefined;
   if (client === undefined) return { id: provider };
-  return client.secret === undefined
+  return client.secret === undefined || client.at !== new URL(endpoint).host
     ? { id: client.id }
     : {
         id: client.id,
@@ -62,10 +67,15 @@ export async function grantFor(
     if (old.refresh === undefined) return undefined;
     const now = Date.now();
     const server = { authorize: old.tokenEndpoint, token: old.tokenEndpoint };
-    const tokens = await renewGrant(server, clientOf(settings, host, old.provider, { folder, env }), old.refresh, {
-      now,
-      timeout,
-    });
+    const tokens = await renewGrant(
+      server,
+      clientOf(settings, host, old.provider, old.tokenEndpoint, { folder, env }),
+      old.refresh,
+      {
+        now,
+        timeout,
+      },
+    );
     if (!tokens.ok) return undefined;
     const { access, refresh, until } = tokens.value;
     const { until: _, ...kept } = old;
