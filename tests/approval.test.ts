@@ -82,7 +82,7 @@ describe("by a link", () => {
     });
     expect(published.err).toMatch(/Approve it on the page of Nettlehost, which is at 127\.0\.0\.1:\d+/);
     expect(published.err).toMatch(
-      /publishes .*A of www\.brackwater\.example.*removes what stands there now: .*CNAME of www\.brackwater\.example/,
+      /publishes .*A of www\.brackwater\.example.*removes these records: .*CNAME of www\.brackwater\.example/,
     );
     expect(published).toMatchObject({ exit: 0, json: { published: [{ way: "approval", changed: 5, sheet: [] }] } });
     expect(seen).toContain("removes CNAME www.brackwater.example");

@@ -28,7 +28,7 @@ export async function pageText(
   const does =
     publishes.length === 0
       ? ""
-      : `When you approve it, ${visible(title)} publishes ${visible(sets(publishes))}${removes.length === 0 ? "" : `, and by its own rules removes what stands there now: ${visible(sets(removes))}`}.\n`;
+      : `When you approve it, ${visible(title)} publishes ${visible(sets(publishes))}${removes.length === 0 ? "" : `, and by its own rules removes these records: ${visible(sets(removes))}`}.\n`;
   return {
     text: `${does}Approve it on the page of ${visible(title)}, which is at ${visible(host)}. ${how}\n\n${visible(link)}\n${code}\n${wait}\n`,
     opens,

@@ -83,7 +83,7 @@ export function adviseText(
   else if (first !== undefined && unexplained.length > 0 && first.safe === null)
     lines.push(
       "",
-      "Next: ask whoever sends mail for you about these. What is yours becomes a service:",
+      "Next: ask the people who send mail for you about these. What is yours becomes a service:",
       `  ${style.command("zandrel intake --add-service")}`,
       "If nothing of it is yours, go on:",
       `  ${compose(first.policy, " --force")}`,
