@@ -1,8 +1,8 @@
 import type { Change } from "../../core/change/index.ts";
 import { type Lookup, liveAt, ownSetOf } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, name } from "../../core/name/index.ts";
-import { type DataOf, decodeUtf8, isOfType, printData, type RecordSet, sameData, txtValue } from "../../core/record/index.ts";
-import { isSpf } from "../../core/spf/index.ts";
+import { decodeUtf8, isOfType, printData, type RecordSet, sameData, txtValue } from "../../core/record/index.ts";
+import { isReordered, isSpf, readSpfRecord } from "../../core/spf/index.ts";
 import type { Domain, JournalledChange, Workspace } from "../../workspace/index.ts";
 import { draftSource } from "../asks/survey.ts";
 import type { AppContext } from "../context.ts";
@@ -22,15 +22,20 @@ export const journalled = ({ action, name: of, type, before, after, asks, cacheW
 const showSet = (set: RecordSet | undefined): string =>
   set === undefined ? "nothing" : set.data.map((data) => printData(set.type, data)).join(", ");
 
-/** An SPF record with its terms in one order: who merges them may put new ones anywhere in front of `all`. */
-const inOrder = (text: string): string => (isSpf(text) ? text.trim().split(/\s+/).sort().join(" ") : text);
+/** Whether two texts are the same, or SPF records that mean the same in another order. */
+function sameText(a: string, b: string): boolean {
+  if (a === b) return true;
+  if (!isSpf(a) || !isSpf(b)) return false;
+  const [one, other] = [readSpfRecord(a), readSpfRecord(b)];
+  return one.ok && other.ok && isReordered(one.value, other.value);
+}
 
-/** Whether two sets are the same, or differ by nothing but the order of SPF terms. */
+/** Whether two sets are the same, or differ by nothing but an order of SPF terms that means the same. */
 export function sameState(a: RecordSet | undefined, b: RecordSet | undefined): boolean {
   if (sameData(a, b)) return true;
   if (a === undefined || b === undefined || !isOfType(a, "TXT") || !isOfType(b, "TXT")) return false;
-  const texts = (set: RecordSet<DataOf["TXT"]>) => set.data.map((data) => inOrder(decodeUtf8(txtValue(data)))).sort();
-  return texts(a).join("\n") === texts(b).join("\n");
+  const [texts, others] = [a, b].map((set) => set.data.map((data) => decodeUtf8(txtValue(data)))) as [string[], string[]];
+  return texts.length === others.length && texts.every((text) => others.some((other) => sameText(text, other)));
 }
 
 /** What stands at each changed set now, beside what stood there and what was to stand there. */

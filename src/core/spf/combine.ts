@@ -4,16 +4,36 @@ import { readSpfRecord, type SpfRecord, type Term } from "./parse.ts";
 import { isAll, isRedirect, type SpfTree, spfTree } from "./tree.ts";
 import { branchesOf, treeLookups } from "./tree-outcome.ts";
 
-const sameTerm = (a: Term, b: Term): boolean => {
-  const plain = (term: Term) => term.text.toLowerCase().replace(/^\+/, "").replace(/\.$/, "");
-  return plain(a) === plain(b);
-};
+const plainTerm = (term: Term): string => term.text.toLowerCase().replace(/^\+/, "").replace(/\.$/, "");
+const sameTerm = (a: Term, b: Term): boolean => plainTerm(a) === plainTerm(b);
 
 /** The terms of a record as far as receivers read: a mechanism behind `all` does nothing (RFC 7208 section 5.1). */
 function effective({ terms }: SpfRecord): readonly Term[] {
   const end = terms.findIndex(isAll);
   return terms.filter((term, i) => end === -1 || i <= end || term.kind === "modifier");
 }
+
+/**
+ * A record in one of the orders that mean the same: the first match decides (RFC 7208 section 4.6.2), so mechanisms may only change
+ * places within a row of one qualifier in front of `all`; modifiers may stand anywhere (section 6).
+ */
+function ordered({ terms }: SpfRecord): string {
+  const rows: { readonly of: string; readonly texts: string[] }[] = [];
+  const modifiers: string[] = [];
+  for (const term of terms) {
+    const text = plainTerm(term);
+    if (term.kind === "modifier") modifiers.push(text);
+    else {
+      const of = isAll(term) ? "all" : term.qualifier;
+      if (rows.at(-1)?.of !== of) rows.push({ of, texts: [] });
+      rows.at(-1)?.texts.push(text);
+    }
+  }
+  return [...rows.map(({ texts }) => texts.sort().join(" ")), ...modifiers.sort()].join("\n");
+}
+
+/** Whether two records have the same terms and mean the same: those who merge terms in may put them in another order. */
+export const isReordered = (a: SpfRecord, b: SpfRecord): boolean => ordered(a) === ordered(b);
 
 /** Whether a record has every term of another, `all` and modifiers aside: what a service asked for is in it. */
 export const hasTerms = (record: SpfRecord, wanted: SpfRecord): boolean =>

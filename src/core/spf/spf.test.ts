@@ -3,7 +3,7 @@ import fc from "fast-check";
 import { type Lookup, zoneLookup } from "../lookup/index.ts";
 import type { RecordSet } from "../record/index.ts";
 import { readZone, zonesOf } from "../zone/index.ts";
-import { combine, hasTerms, readSpfRecord, type SpfRecord, spfCost } from "./index.ts";
+import { combine, hasTerms, isReordered, readSpfRecord, type SpfRecord, spfCost } from "./index.ts";
 import { spfIn } from "./published.ts";
 
 const spf = (text: string): SpfRecord => {
@@ -140,6 +140,21 @@ describe("combining", () => {
         expect(once.endsWith(end)).toBe(true);
       }),
     );
+  });
+});
+
+describe("the same in another order", () => {
+  test.each<[string, string, boolean]>([
+    ["v=spf1 include:a.example include:b.example -all", "v=spf1 include:b.example +include:A.example -all", true],
+    ["v=spf1 a redirect=b.example", "v=spf1 redirect=b.example a", true],
+    ["v=spf1 include:a.example -all", "v=spf1 -all include:a.example", false],
+    ["v=spf1 -ip4:192.0.2.1 include:a.example -all", "v=spf1 include:a.example -ip4:192.0.2.1 -all", false],
+    ["v=spf1 ~a mx ~ptr -all", "v=spf1 ~a ~ptr mx -all", false],
+    ["v=spf1 a -all", "v=spf1 a ~all", false],
+    ["v=spf1 a a -all", "v=spf1 a -all", false],
+  ])("%s and %s: %s", (a, b, same) => {
+    const [one, other] = [readSpfRecord(a), readSpfRecord(b)];
+    expect(one.ok && other.ok && isReordered(one.value, other.value)).toBe(same);
   });
 });
 
