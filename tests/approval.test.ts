@@ -178,6 +178,23 @@ describe("by a link", () => {
     ]);
   });
 
+  test("what a host would take away beside a part that is there already is refused, too", async () => {
+    const folder = await workspace();
+    await pagewick(folder);
+    lab.nettlehost.put(apex, { name: apex, type: "A", ttl: 3600, data: [{ address: "127.53.0.21" }] });
+    lab.nettlehost.put(apex, { name: apex, type: "AAAA", ttl: 3600, data: [{ address: "2001:db8::7" }] });
+    await lab.clock.sleep(60_000);
+    const refused = await run(folder, "publish", "--replace", "www");
+    expect([refused.exit, refused.err]).toEqual([
+      1,
+      expect.stringMatching(/brackwater\.example also has an AAAA record \(2001:db8::7\) that leads elsewhere/),
+    ]);
+    const argv = ["publish", "--replace", "www", "--replace", "@", "--json"];
+    const agreed = await withPage(folder, argv, (link) => lab.approvals.decide(link));
+    expect(agreed.json.published).toMatchObject([{ sheet: [] }]);
+    expect(inZone().filter((line) => / AAAA /.test(line))).toEqual([]);
+  });
+
   test("a template that wants its links signed: with the service's key, and refused without it", async () => {
     const folder = await workspace();
     await run(folder, "intake", "--kit", kitAt("heronpost.example", "sending"), "--input", "account=brackwater");
@@ -363,7 +380,7 @@ describe("by a grant", () => {
     );
     expect(refused).toMatchObject({
       exit: 1,
-      err: expect.stringMatching(/nothing was approved at Nettlehost: it says access_denied/),
+      err: expect.stringMatching(/nothing of pagewick\.example was approved at Nettlehost: it says access_denied/),
     });
   });
 });

@@ -72,8 +72,8 @@ describe("templates", () => {
     const folder = workspace();
     const shown = await zandrel(folder, ["kit", "export", "heronpost", "--json"]);
     expect(shown.json.template.records).toEqual([
-      { type: "CNAME", host: "hp1._domainkey", pointsTo: "%account%.k1.heronpost.example" },
-      { type: "SPFM", spfRules: "include:spf.heronpost.example" },
+      { type: "CNAME", groupId: "sending", host: "hp1._domainkey", pointsTo: "%account%.k1.heronpost.example" },
+      { type: "SPFM", groupId: "sending", spfRules: "include:spf.heronpost.example" },
     ]);
     expect(await zandrel(folder, ["kit", "export", "heronpost", "--file", "out.json"])).toMatchObject({ exit: 0, err: "" });
     expect(await zandrel(folder, ["kit", "export", "heronpost", "--file", "out.json"])).toMatchObject({ exit: 2 });
@@ -139,7 +139,11 @@ describe("a kit from an address", () => {
     const plain = await zandrel(folder, ["intake", "--kit", "http://kits.example/post.yaml"]);
     expect(plain.err).toMatch(/its address is not an https one/);
     served = KIT;
-    writeFileSync(join(folder, "kits/post.yaml"), KIT);
+    writeFileSync(join(folder, "kits/post.yaml"), `${KIT}# ours\n`);
     expect((await take(folder)).err).toMatch(/the kits folder has a kit “post” that is not from/);
+    // A run that was killed in between had kept it, without its hash.
+    writeFileSync(join(folder, "kits/post.yaml"), KIT);
+    expect(await take(folder)).toMatchObject({ exit: 0 });
+    expect(readFileSync(join(folder, "zandrel.yaml"), "utf8")).toMatch(/sha256: [0-9a-f]{64}/);
   });
 });

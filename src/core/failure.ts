@@ -146,7 +146,7 @@ export interface Failures {
   "id-taken": { readonly id: string; readonly path: string };
   "input-left-open": Record<never, never>;
   "unknown-kit": Unknown;
-  "template-field": { readonly at: string; readonly type: string; readonly field: string };
+  "template-field": { readonly at: string; readonly type: string; readonly field: string; readonly isReserved: boolean };
   "kit-unreachable": { readonly url: string; readonly because: string };
   "kit-name-taken": { readonly name: string; readonly url: string };
   "kit-changed": { readonly name: string; readonly url: string; readonly changes: readonly string[] };
@@ -207,7 +207,13 @@ export interface Failures {
   "approval-removes": { readonly title: string; readonly domain: DomainName; readonly sets: readonly RecordSet[] };
   "not-approvable": { readonly title: string; readonly domain: DomainName; readonly because: string };
   "nothing-to-approve": { readonly domain: DomainName; readonly host: string };
-  "not-approved": { readonly title: string; readonly because: string };
+  /** `kept` names those who were approved just before. */
+  "not-approved": {
+    readonly title: string;
+    readonly provider: string;
+    readonly because: string;
+    readonly kept: readonly string[];
+  };
   "between-form": { readonly given: string };
   "history-file": Record<never, never>;
   "host-transfer": Record<never, never>;

@@ -9,5 +9,10 @@ export async function fetchKit(url: string, timeout: number): Promise<Result<str
   const answer = await fetchBounded(url, { timeout, most: MAX_KIT });
   if (!answer.ok) return answer;
   if (answer.value.status !== 200) return err(`it answers with HTTP status ${answer.value.status}`);
-  return ok(answer.value.body.toString("utf8"));
+  try {
+    // Its mark stays, so that the hash is that of the octets.
+    return ok(new TextDecoder("utf-8", { fatal: true, ignoreBOM: true }).decode(answer.value.body));
+  } catch {
+    return err("what it sends is not UTF-8 text");
+  }
 }

@@ -404,12 +404,18 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "input-left-open": () => say("nothing was saved, because an input was left open", "run zandrel intake again"),
   "unknown-kit": ({ given, known: words }) =>
     say(`there is no kit ${quote(given)} in the kits folder${meant(given, words)}`, "name one that is there, or a file", "--kit"),
-  "template-field": ({ at, type, field }) =>
-    say(
-      `the ${visible(type)} record at ${at} has no ${visible(field)}, which such a record needs`,
-      "add it, or ask who made the template",
-      at,
-    ),
+  "template-field": ({ at, type, field, isReserved }) =>
+    isReserved
+      ? say(
+          `the ${visible(type)} record at ${at} has the variable %${visible(field)}%, and links to DNS hosts use that name themselves`,
+          "give the variable another name, or ask who made the template",
+          at,
+        )
+      : say(
+          `the ${visible(type)} record at ${at} has no ${visible(field)}, which such a record needs`,
+          "add it, or ask who made the template",
+          at,
+        ),
   "kit-unreachable": ({ url, because }) =>
     say(
       `the kit at ${quote(url)} was not fetched: ${visible(because)}`,
@@ -563,10 +569,10 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       `no ask of ${displayName(domain)} is from a template, so there is nothing to approve at ${visible(host)}`,
       "save the asks with zandrel intake --kit first, from a kit that is a template",
     ),
-  "not-approved": ({ title, because }) =>
+  "not-approved": ({ title, provider, because, kept }) =>
     say(
-      `nothing was approved at ${visible(title)}: ${visible(because)}`,
-      "run it again, or publish without it: the rest comes as a sheet",
+      `nothing of ${visible(provider)} was approved at ${visible(title)}: ${visible(because)}`,
+      `${kept.length === 0 ? "" : `what was approved for ${listOf(kept.map(visible))} is kept; `}run it again, or publish without it: the rest comes as a sheet`,
     ),
   "between-form": ({ given }) =>
     say(`--between ${quote(given)} is not two moments`, "write FROM..UNTIL, such as 2026-03-02..2026-03-09", "--between"),

@@ -28,6 +28,7 @@ export function parseKit(path: string, text: string): KitFile {
         at: file.place(["records", mistake.record]),
         type: mistake.type,
         field: mistake.field,
+        isReserved: mistake.code === "variable-reserved",
       });
     return { ...kitOfTemplate(file.value), template: file.value };
   }
@@ -84,6 +85,7 @@ export const nameOfKitAt = (url: string): string => {
   const name = basename(path, extname(path))
     .toLowerCase()
     .replace(/[^a-z0-9]+/g, "-")
+    .slice(0, 63)
     .replace(/^-+|-+$/g, "");
   return name === "" ? "kit" : name;
 };

@@ -20,6 +20,9 @@ export const unsaidShape = z.object({
     "before",
     "notes",
     "policy",
+    "provider",
+    "purpose",
+    "explain",
   ] satisfies readonly Unsaid["code"][]),
   at: z.string().describe("the record, ask, input or key that it concerns"),
 });

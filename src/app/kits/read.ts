@@ -42,8 +42,10 @@ export async function namedKit(
   }
   const text = fetched.value;
   const read = parseKit(url, text);
-  if (pin === undefined && before !== undefined) throw new Failure("kit-name-taken", { name, url });
-  if (pin !== undefined && kitHash(text) !== pin && !accept) {
+  // What is kept already was agreed to: a run that was stopped may have kept it without its hash.
+  const isKept = before === text;
+  if (pin === undefined && before !== undefined && !isKept) throw new Failure("kit-name-taken", { name, url });
+  if (pin !== undefined && kitHash(text) !== pin && !isKept && !accept) {
     const changes = linesChanged(before ?? "", text);
     const agreed = context.interactive && (await context.choose({ kind: "kit-changed", name, changes })) === "yes";
     if (!agreed) throw new Failure("kit-changed", { name, url, changes }, "problem");
@@ -69,8 +71,9 @@ export async function kitToShow(
 
 /** The lines that went and those that came, in their order; `-` and `+` stand before them. */
 function linesChanged(before: string, after: string): string[] {
-  const [was, is] = [before, after].map((text) => text.split(/\r?\n/)) as [string[], string[]];
-  const gone = was.filter((line) => !is.includes(line)).map((line) => `- ${line}`);
-  const come = is.filter((line) => !was.includes(line)).map((line) => `+ ${line}`);
-  return [...gone, ...come];
+  const [was, is] = [before, after].map((text) => new Set(text.split(/\r?\n/))) as [Set<string>, Set<string>];
+  const gone = [...was].filter((line) => !is.has(line)).map((line) => `- ${line}`);
+  const come = [...is].filter((line) => !was.has(line)).map((line) => `+ ${line}`);
+  // The same lines may have changed places.
+  return gone.length + come.length === 0 ? ["the order of its lines"] : [...gone, ...come];
 }

@@ -1,10 +1,11 @@
-import { dnsWants, isMet } from "../../core/ask/index.ts";
+import { asRecords, type DnsWant, dnsWants, isMet } from "../../core/ask/index.ts";
 import type { Change } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { TemplateUse } from "../../core/kit/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, parseName } from "../../core/name/index.ts";
-import { containsAll, type RecordSet } from "../../core/record/index.ts";
+import { containsAll, type DataOf, decodeUtf8, isOfType, type RecordSet, txtValue } from "../../core/record/index.ts";
+import { isSpf } from "../../core/spf/index.ts";
 import {
   type Incoming,
   removedByHost,
@@ -12,6 +13,7 @@ import {
   type TemplateCall,
   templateCalls,
   templateOfKit,
+  withVariables,
 } from "../../core/template/index.ts";
 import type { ApprovalHost } from "../../net/index.ts";
 import { type Domain, kitsOf, type Workspace } from "../../workspace/index.ts";
@@ -52,15 +54,30 @@ const isWanted = (domain: Domain, { name, type, after, asks }: Change): boolean 
       dnsWants(wants).some((want) => want.kind !== "absent" && want.name === name && want.type === type && isMet(after, want)),
   );
 
+/** Whether something comes, or is already, in the place of what a change takes away: a template's records, then. */
+const makesWay = (domain: Domain, change: Change, changes: readonly Change[]): boolean =>
+  changes.some(({ name, after }) => name === change.name && after !== undefined) ||
+  domain.asks
+    .filter(({ id }) => change.asks.includes(id))
+    .flatMap(({ wants }) => dnsWants(wants))
+    .some(
+      ({ kind, name, type }) =>
+        kind !== "absent" && name === change.name && !changes.some((other) => other.name === name && other.type === type),
+    );
+
 /** The changes that a template brings, and those that nobody's template does. */
 function divide(domain: Domain, changes: readonly Change[]): { covered: readonly Covered[]; rest: readonly Change[] } {
   const covered: Covered[] = [];
   const rest: Change[] = [];
   for (const change of changes) {
     const uses = change.asks.map((id) => domain.asks.find((ask) => ask.id === id)?.template);
-    // What is removed to make room goes with what comes in its place.
-    const comes = changes.some(({ name, after }) => name === change.name && after !== undefined);
-    if (!comes || uses.length === 0 || uses.some((use) => use === undefined) || !isWanted(domain, change)) rest.push(change);
+    if (
+      !makesWay(domain, change, changes) ||
+      uses.length === 0 ||
+      uses.some((use) => use === undefined) ||
+      !isWanted(domain, change)
+    )
+      rest.push(change);
     else covered.push({ change, uses: uses as readonly TemplateUse[] });
   }
   return { covered, rest };
@@ -87,17 +104,57 @@ export async function standing(names: readonly DomainName[], source: Lookup): Pr
   return { sets: (await Promise.all(asked)).flat(), unseen };
 }
 
-/** The records that a template brings for a domain, with its rules for texts. */
-function incomingOf(template: Template | undefined, changes: readonly Change[], domain: Domain): Incoming[] {
-  return changes.flatMap(({ name, type, after }): Incoming[] => {
-    if (after === undefined) return [];
-    const label = name === domain.name ? "@" : displayName(name).slice(0, -displayName(domain.name).length - 1);
-    const record = template?.records.find((one) => one.type === type && (one.host ?? "@") === label);
-    const mode = record?.txtConflictMatchingMode;
-    const prefix = record?.txtConflictMatchingPrefix ?? "";
-    return [
-      { name, type, texts: mode === "All" ? { mode: "all" } : mode === "Prefix" ? { mode: "prefix", prefix } : { mode: "none" } },
-    ];
+/** The rule for texts at the name of a template's record. */
+function textsOf(record: Template["records"][number] | undefined): NonNullable<Incoming["texts"]> {
+  switch (record?.txtConflictMatchingMode) {
+    case "All":
+      return { mode: "all" };
+    case "Prefix":
+      return { mode: "prefix", prefix: record.txtConflictMatchingPrefix ?? "" };
+    default:
+      return { mode: "none" };
+  }
+}
+
+/** Everything that a host puts into the zone when it applies a template, also what is there already, with its rules for texts. */
+function incomingOf(
+  template: Template | undefined,
+  { groups, variables }: TemplateCall,
+  wants: readonly DnsWant[],
+  apex: DomainName,
+): Incoming[] {
+  const records = (template?.records ?? []).filter(({ groupId = "" }) => groups.length === 0 || groups.includes(groupId));
+  return wants.flatMap(({ name, type }): Incoming[] => {
+    const label = name === apex ? "@" : displayName(name).slice(0, -displayName(apex).length - 1);
+    const own = records.filter(
+      (one) => one.type === type && withVariables(one.host || "@", (variable) => variables[variable] ?? "") === label,
+    );
+    return (own.length === 0 ? [undefined] : own).map((record) => ({ name, type, texts: textsOf(record) }));
+  });
+}
+
+/** Whether a record is among those that a template brings: whatever a host removes first, it is there afterwards. */
+const isBrought = (set: RecordSet, data: RecordSet["data"][number], wants: readonly DnsWant[]): boolean =>
+  wants.some(
+    (want) =>
+      want.name === set.name &&
+      want.type === set.type &&
+      // The terms of an SPF record are merged into the one that is there.
+      ((want.kind === "spf-terms" && isOfType(set, "TXT") && isSpf(decodeUtf8(txtValue(data as DataOf["TXT"])))) ||
+        containsAll(asRecords(want), { ...set, data: [data] })),
+  );
+
+/** What of a zone a host takes away by itself, and does not bring again. */
+function removedFrom(
+  before: readonly RecordSet[],
+  template: Template | undefined,
+  call: TemplateCall,
+  wants: readonly DnsWant[],
+  apex: DomainName,
+): RecordSet[] {
+  return removedByHost(before, apex, incomingOf(template, call, wants, apex)).flatMap((set) => {
+    const data = set.data.filter((one) => !isBrought(set, one, wants));
+    return data.length === 0 ? [] : [{ ...set, data }];
   });
 }
 
@@ -172,9 +229,7 @@ async function readyAt(
   const ready: Ready[] = [];
   const left: { change: Change; because: string }[] = [];
   for (const call of templateCalls(covered.flatMap(({ uses }) => uses))) {
-    const own = covered.flatMap(({ change, uses }) =>
-      uses.some((use) => use.provider === call.provider && use.service === call.service) ? [change] : [],
-    );
+    const own = covered.flatMap(({ change, uses }) => (uses.some((use) => call.uses.includes(use)) ? [change] : []));
     const known = await readHostTemplate(host, call, timeout);
     if (known.ok) ready.push({ call, template: known.value ?? (await ownTemplate(workspace, call)), changes: own });
     else left.push(...own.map((change) => ({ change, because: known.error.because })));
@@ -209,27 +264,38 @@ export async function planApproval(domain: Domain, changes: readonly Change[], h
     const found = await approvalHostOf(domain.name, dns, request.timeout);
     if (!found.ok) return nothing(`${title} takes no approval (${found.error.because})`);
     const { ready, left } = await readyAt(found.value, covered, workspace, request.timeout);
+    const touching = ready.map((one) => {
+      // The host applies whole groups, also where only a part of one is missing.
+      const wants = domain.asks
+        .filter(({ template }) => template !== undefined && one.call.uses.includes(template))
+        .flatMap(({ wants: all }) => dnsWants(all).filter(({ kind }) => kind !== "absent"));
+      return { ...one, wants, names: [domain.name, ...[...wants, ...one.changes].map(({ name }) => name)] };
+    });
+    const all = touching.flatMap(({ names }) => names);
+    const seen = await freshly(domain, workspace, request, context, (source) => standing(all, source));
+    // What is not seen may be taken away unnoticed.
+    if (seen === undefined || seen.unseen !== undefined)
+      throw new Failure("publish-unseen", { because: seen?.unseen ?? UNSEEN }, "undetermined");
     let after = changes;
-    const planned: Planned[] = [];
-    for (const one of ready) {
-      const names = [domain.name, ...one.changes.map(({ name }) => name)];
-      const seen = await freshly(domain, workspace, request, context, (source) => standing(names, source));
-      // What is not seen may be taken away unnoticed.
-      if (seen === undefined || seen.unseen !== undefined)
-        throw new Failure("publish-unseen", { because: seen?.unseen ?? UNSEEN }, "undetermined");
-      const before = seen.sets;
-      const removed = removedByHost(before, domain.name, incomingOf(one.template, one.changes, domain));
+    const planned = touching.map(({ wants, names, ...one }) => {
+      const before = seen.sets.filter(({ name }) => names.includes(name));
+      const removed = removedFrom(before, one.template, one.call, wants, domain.name);
       const refused = unagreed(removed, changes, domain, request.replace ?? []);
       if (refused.length > 0) throw new Failure("approval-removes", { title, domain: domain.name, sets: refused }, "problem");
       const asks = [...new Set(one.changes.flatMap((change) => change.asks))];
       after = withRemovals(after, removed, asks);
-      const own = after.filter((change) => names.includes(change.name) && change.asks.some((ask) => asks.includes(ask)));
-      planned.push({ ...one, removed, before, changes: own });
-    }
+      return { ...one, removed, before, names, asks };
+    });
+    /** What became of a change. */
+    const last = (change: Change): Change =>
+      after.find(({ name, type }) => name === change.name && type === change.type) ?? change;
     return {
       host: found.value,
-      ready: planned,
-      left: [...rest, ...left.map(({ change }) => change)],
+      ready: planned.map(({ names, asks, ...one }) => ({
+        ...one,
+        changes: after.filter((change) => names.includes(change.name) && change.asks.some((ask) => asks.includes(ask))),
+      })),
+      left: [...rest, ...left.map(({ change }) => change)].map(last),
       reasons: [...new Set(left.map(({ because }) => `${title}: ${because}`))],
       changes: after,
     };

@@ -109,17 +109,22 @@ async function missing(
 /** What a host changed beside what was approved, also what it put where nothing was. */
 async function changedBeside(
   domain: Domain,
-  before: readonly RecordSet[],
-  changes: readonly Change[],
+  applied: readonly Planned[],
   { workspace, request, context }: ApprovalContext,
 ): Promise<Standing> {
+  const before = applied.flatMap((one) => one.before);
+  const changes = applied.flatMap((one) => one.changes);
   const names = [domain.name, ...[...before, ...changes].map(({ name }) => name)];
   const seen = await freshly(domain, workspace, request, context, (source) => standing(names, source));
   if (seen === undefined || seen.unseen !== undefined) return { sets: [], unseen: seen?.unseen ?? UNSEEN };
   const after = seen.sets;
   const at = (sets: readonly RecordSet[], { name, type }: RecordSet) =>
     sets.find((one) => one.name === name && one.type === type);
-  const all = [...before, ...after.filter((set) => at(before, set) === undefined)];
+  // What two templates look at is told once.
+  const all = [
+    ...new Map(before.map((set) => [`${set.name} ${set.type}`, set])).values(),
+    ...after.filter((set) => at(before, set) === undefined),
+  ];
   const sets = all.filter(
     (set) =>
       !changes.some((change) => change.name === set.name && change.type === set.type) &&
@@ -169,24 +174,28 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
     if (request.undoes === true) return revert(changes);
     prepared ??= await planApproval(domain, changes, how);
     const { host, ready } = prepared;
-    const left = [...prepared.left];
     const reasons = [...prepared.reasons];
     const meddled: string[] = [];
+    const [applied, refused]: [Planned[], Planned[]] = [[], []];
     for (const one of host === undefined ? [] : ready) {
-      const own = one.changes;
       const ended = await askFor(host as ApprovalHost, one);
-      if (ended !== "done") {
+      if (ended === "done") applied.push(one);
+      else {
+        refused.push(one);
         reasons.push(ended);
-        left.push(...own);
-        continue;
       }
-      const absent = await missing(domain, own, how);
-      left.push(...absent.left);
-      const some = `${absent.left.length} of ${own.length} changes`;
+    }
+    // One set may be changed for several templates, so the zone is looked at when all of them are through.
+    const left = new Set([...prepared.left, ...refused.flatMap((one) => one.changes)]);
+    const asked = [...new Set(applied.flatMap((one) => one.changes))].filter((change) => !left.has(change));
+    if (applied.length > 0) {
+      const absent = await missing(domain, asked, how);
+      for (const change of absent.left) left.add(change);
+      const some = `${absent.left.length} of ${asked.length} changes`;
       if (absent.unseen !== undefined)
         reasons.push(`${title} said yes, and whether ${some} came could not be looked at (${absent.unseen})`);
       else if (absent.left.length > 0) reasons.push(`${title} said yes, and ${some} did not come`);
-      const beside = await changedBeside(domain, one.before, own, how);
+      const beside = await changedBeside(domain, applied, how);
       if (beside.unseen !== undefined && absent.unseen === undefined)
         meddled.push(`whether it changed anything else could not be looked at (${beside.unseen})`);
       if (beside.sets.length > 0)
@@ -195,15 +204,15 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
         );
     }
     // What a host changed besides is for a person to look at, even where everything else came.
-    if (left.length === 0 && meddled.length === 0)
+    if (left.size === 0 && meddled.length === 0)
       return { kind: "published", because: `${title} published all of it after it was approved there` };
-    const done = changes.length - left.length;
+    const done = changes.length - left.size;
     const came = done === 0 ? [] : [`${done} of ${changes.length} changes came by approval`];
-    const rest = left.length === 0 ? [] : [`${done === 0 ? "these records" : "the others"} are to be entered at ${title}`];
+    const rest = left.size === 0 ? [] : [`${done === 0 ? "these records" : "the others"} are to be entered at ${title}`];
     return {
       kind: "by-hand",
       because: [...came, ...reasons, ...meddled, ...rest].join("; "),
-      sheet: fillIn(left, domain.name, formOf(domain, workspace)),
+      sheet: fillIn([...left], domain.name, formOf(domain, workspace)),
     };
   }
 

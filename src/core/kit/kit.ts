@@ -39,7 +39,7 @@ const input = z.strictObject({
 
 /** How a DNS host that applies the kit as a template treats one of its lines, and what stands at its name. */
 const applied = z.strictObject({
-  /** Which line of `records`, from 1 on. */
+  /** Which record of `records`, from 1 on. */
   line: z.number().int().min(1),
   /** Whether the record has to stay (`always`), or may be changed once it was there (`on-apply`). */
   essential: z.enum(["always", "on-apply"]).optional(),

@@ -1,5 +1,6 @@
 import type { Purpose } from "../ask/index.ts";
 import { type Kit, kitSchema } from "../kit/index.ts";
+import { parseSeconds } from "../record/index.ts";
 import {
   checkTemplate,
   GIVEN_VARIABLES,
@@ -26,7 +27,10 @@ export interface Unsaid {
     | "pattern"
     | "before"
     | "notes"
-    | "policy";
+    | "policy"
+    | "provider"
+    | "purpose"
+    | "explain";
   /** The record, ask, input or key that it concerns. */
   readonly at: string;
 }
@@ -247,12 +251,36 @@ const unquoted = (text: string): string => {
 };
 const withoutDot = (text: string): string => (text === "{domain}." ? "@" : text.replace(/\.$/, ""));
 
+const QUOTED = /"(?:[^"\\]|\\.)*"/g;
+/** A line of a zone file without its comment; a semicolon within quotes belongs to the text. */
+const withoutComment = (line: string): string => /^(?:"(?:[^"\\]|\\.)*"|[^";])*/.exec(line)?.[0].trimEnd() ?? "";
+
+/** Records of a kit, each on one line with its owner; those that continue over several lines are left as they are. */
+function linesOf(records: string): string[] {
+  let owner = "@";
+  return records.split("\n").flatMap((text) => {
+    const line = withoutComment(text);
+    if (line.trim() === "") return [];
+    // A line that begins with white space has the owner of the one before.
+    if (/^\s/.test(line)) return [`${owner} ${line.trim()}`];
+    owner = line.split(/\s/)[0] ?? owner;
+    return [line];
+  });
+}
+
 /** One line of a kit as a record of a template; undefined where templates have no such type. */
 function recordOfLine(line: string): TemplateRecord | undefined {
-  const match = /^(\S+)\s+(?:(\d+|\{[a-z0-9-]+\})\s+)?(?:IN\s+)?([A-Z]+)\s+(.*)$/.exec(line.trim());
-  if (match === null) return undefined;
-  const [, host = "@", ttl, type = "", rest = ""] = match;
-  const common = { ...(ttl === undefined ? {} : { ttl: /^\d+$/.test(ttl) ? Number(ttl) : ttl }) };
+  const match = /^(\S+)\s+(?:(\d[\dsmhdw]*|\{[a-z0-9-]+\})\s+)?(?:IN\s+)?([A-Z]+)\s+(.*)$/i.exec(line.trim());
+  const seconds = match?.[2] === undefined || match[2].startsWith("{") ? undefined : parseSeconds(match[2]);
+  if (
+    match === null ||
+    match[4]?.replace(QUOTED, "").includes("(") ||
+    (match[2] !== undefined && !match[2].startsWith("{") && seconds === undefined)
+  )
+    return undefined;
+  const [, host = "@", ttl, given = "", rest = ""] = match;
+  const type = given.toUpperCase();
+  const common = ttl === undefined ? {} : { ttl: seconds ?? ttl };
   const numeric = (text = ""): number | string => (/^\d+$/.test(text) ? Number(text) : text);
   const fields = rest.trim().split(/\s+/);
   switch (type) {
@@ -297,14 +325,12 @@ export function templateOfKit(kit: Kit): { readonly template: Template; readonly
         typeof value === "string" ? value.replace(/\{([a-z0-9-]+)\}/g, (_, key: string) => `%${variableOf(key)}%`) : value,
       ]),
     ) as TemplateRecord;
-  const isAlone = kit.asks.length === 1;
   const records = kit.asks.flatMap((ask): TemplateRecord[] => {
-    const groupId = ask.group ?? (kit.template === undefined && !isAlone ? ask.id : undefined);
+    const groupId = ask.group ?? (kit.template === undefined ? ask.id : undefined);
     const group = groupId === undefined ? {} : { groupId };
     if (ask.later.length > 0 || ask.after.length > 0) unsaid.push({ code: "later", at: ask.id });
     if (ask.dmarc !== undefined) unsaid.push({ code: "policy", at: ask.id });
-    const lines = ask.records.split("\n").filter((line) => line.trim() !== "");
-    const made = lines.flatMap((line, i) => {
+    const made = linesOf(ask.records).flatMap((line, i) => {
       const record = recordOfLine(line);
       if (record === undefined) {
         unsaid.push({ code: "record-type", at: line.trim() });
@@ -323,12 +349,16 @@ export function templateOfKit(kit: Kit): { readonly template: Template; readonly
         }),
       ];
     });
-    return ask.spf === undefined ? made : [...made, texts({ type: "SPFM", ...group, spfRules: ask.spf })];
+    const all = ask.spf === undefined ? made : [...made, texts({ type: "SPFM", ...group, spfRules: ask.spf })];
+    if (all.length > 0 && purposeOf(all) !== ask.purpose) unsaid.push({ code: "purpose", at: ask.id });
+    return all;
   });
   for (const [key, { pattern, example }] of Object.entries(kit.inputs))
     if (pattern !== undefined || example !== undefined) unsaid.push({ code: "pattern", at: key });
   if (kit.before.length > 0) unsaid.push({ code: "before", at: kit.title });
   if (kit.notes !== undefined) unsaid.push({ code: "notes", at: kit.title });
+  if (kit.template === undefined) unsaid.push({ code: "provider", at: `${kit.service}.example` });
+  if (kit.template === undefined && Object.keys(kit.inputs).length > 1) unsaid.push({ code: "explain", at: kit.title });
   const origin: Origin = kit.template ?? {
     providerId: `${kit.service}.example`,
     providerName: kit.title,

@@ -1,4 +1,5 @@
 import type { TemplateUse } from "../kit/index.ts";
+import { GIVEN_VARIABLES, RESERVED_VARIABLES } from "./template.ts";
 
 /** What a link to a DNS host says beside the template's variables. */
 export interface LinkFor {
@@ -14,26 +15,35 @@ export interface TemplateCall {
   readonly service: string;
   readonly groups: readonly string[];
   readonly variables: Readonly<Record<string, string>>;
+  /** What it is made of. */
+  readonly uses: readonly TemplateUse[];
 }
 
-/** The templates that asks are groups of, each once with all its groups and variables. */
+/**
+ * The templates that asks are groups of, each once with all its groups and variables; one that is used with different values of a
+ * variable is called once for each.
+ */
 export function templateCalls(uses: readonly TemplateUse[]): TemplateCall[] {
-  const calls = new Map<string, { groups: string[]; whole: boolean; variables: Record<string, string>; use: TemplateUse }>();
+  const calls: { variables: Record<string, string>; uses: TemplateUse[] }[] = [];
   for (const use of uses) {
-    const key = `${use.provider}\n${use.service}`;
-    const call = calls.get(key) ?? { groups: [], whole: false, variables: {}, use };
-    if (use.group === undefined) call.whole = true;
-    else if (!call.groups.includes(use.group)) call.groups.push(use.group);
-    Object.assign(call.variables, use.variables);
-    calls.set(key, call);
+    const fitting = calls.find(
+      ({ variables, uses: [first] }) =>
+        first?.provider === use.provider &&
+        first.service === use.service &&
+        Object.entries(use.variables).every(([name, value]) => !Object.hasOwn(variables, name) || variables[name] === value),
+    );
+    if (fitting === undefined) calls.push({ variables: { ...use.variables }, uses: [use] });
+    else {
+      Object.assign(fitting.variables, use.variables);
+      fitting.uses.push(use);
+    }
   }
-  return [...calls.values()].map(({ groups, whole, variables, use: { provider, service } }) => ({
-    provider,
-    service,
+  return calls.map(({ variables, uses: own }) => {
+    const { provider, service } = own[0] as TemplateUse;
     // A use that names no group means all of them.
-    groups: whole ? [] : groups,
-    variables,
-  }));
+    const groups = own.some(({ group }) => group === undefined) ? [] : [...new Set(own.flatMap(({ group }) => group ?? []))];
+    return { provider, service, groups, variables, uses: own };
+  });
 }
 
 const path = ({ provider, service }: Pick<TemplateCall, "provider" | "service">): string =>
@@ -46,7 +56,8 @@ export const templateAddress = (api: string, call: Pick<TemplateCall, "provider"
 /** What a template is applied with: the domain, its variables and its groups. */
 function applyQuery({ groups, variables }: TemplateCall, { domain, back }: LinkFor): URLSearchParams {
   const query = new URLSearchParams({ domain });
-  for (const [name, value] of Object.entries(variables)) if (!query.has(name)) query.set(name, value);
+  for (const [name, value] of Object.entries(variables))
+    if (!GIVEN_VARIABLES.has(name) && !RESERVED_VARIABLES.has(name)) query.set(name, value);
   if (groups.length > 0) query.set("groupId", groups.join(","));
   if (back !== undefined) {
     query.set("redirect_uri", back.redirect);

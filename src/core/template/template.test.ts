@@ -1,7 +1,7 @@
 import { generateKeyPairSync } from "node:crypto";
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
-import { fillKit } from "../kit/index.ts";
+import { fillKit, kitSchema } from "../kit/index.ts";
 import { name } from "../name/index.ts";
 import { printRecord, toSets } from "../record/index.ts";
 import { readRecords } from "../zone/index.ts";
@@ -11,10 +11,13 @@ import {
   isSignedBy,
   keyFromPieces,
   kitOfTemplate,
+  linkQuery,
   piecesOf,
   removedByHost,
   signedQuery,
   type Template,
+  type TemplateCall,
+  templateCalls,
   templateOfKit,
   templateSchema,
   type Unsaid,
@@ -168,6 +171,85 @@ describe("a template as a kit", () => {
     expect(mistakes({ type: "SRV", service: "_imap" })).toEqual(["protocol", "target", "priority", "weight", "port"]);
     expect(mistakes({ type: "TXT", host: "@", data: "x", txtConflictMatchingMode: "Prefix" })).toEqual([
       "txtConflictMatchingPrefix",
+    ]);
+  });
+});
+
+describe("the other way round", () => {
+  const kit = (records: string, more: object = {}) =>
+    kitSchema.parse({
+      kit: 1,
+      service: "pagewick",
+      title: "Pagewick",
+      asks: [{ id: "front", purpose: "site", records }],
+      ...more,
+    });
+  test("a kit's lines as people write them: comments, units of time, the owner of the line before", () =>
+    expect(
+      templateOfKit(
+        kit('; a comment\nwww 1h30m IN cname x.pagewick.example. ; here\n    300 TXT "a;b" ; there\n\n@ A 203.0.113.1\n'),
+      ),
+    ).toMatchObject({
+      template: {
+        records: [
+          { type: "CNAME", groupId: "front", host: "www", pointsTo: "x.pagewick.example", ttl: 5400 },
+          { type: "TXT", host: "www", data: "a;b", ttl: 300 },
+          { type: "A", host: "@", pointsTo: "203.0.113.1" },
+        ],
+      },
+      unsaid: [{ code: "provider", at: "pagewick.example" }],
+    }));
+  test.each<[string, string, object, Unsaid["code"]]>([
+    ["a record over several lines", "@ SOA a b (\n 1 1 1 1 1 )\nwww A 203.0.113.1\n", {}, "record-type"],
+    ["a time that is none", "www 5x A 203.0.113.1\nftp A 203.0.113.1\n", {}, "record-type"],
+    ["another purpose than the records show", '@ TXT "x"\n', {}, "purpose"],
+    [
+      "an explanation for each input",
+      "{a} A 203.0.113.1\n{b} A 203.0.113.2\n",
+      { inputs: { a: { explain: "one" }, b: { explain: "two" } } },
+      "explain",
+    ],
+  ])("%s is listed", (_, records, more, code) =>
+    expect(templateOfKit(kit(records, more)).unsaid.map((one) => one.code)).toContain(code),
+  );
+  test("an ask keeps its name and its records on the way back", () => {
+    const { template: made } = templateOfKit(kit("www CNAME x.pagewick.example.\n"));
+    expect(kitOfTemplate(made).kit).toMatchObject({
+      service: "pagewick",
+      title: "Pagewick",
+      asks: [{ id: "front", purpose: "site", records: "www CNAME x.pagewick.example.\n" }],
+    });
+  });
+});
+
+describe("what a DNS host is told", () => {
+  const use = (group: string | undefined, variables: Record<string, string>) => ({
+    provider: "pagewick.example",
+    service: "site",
+    ...(group === undefined ? {} : { group }),
+    variables,
+  });
+  test.each<[string, ReturnType<typeof use>[], [string[], Record<string, string>][]]>([
+    ["groups together", [use("a", { x: "1" }), use("b", { x: "1", y: "2" })], [[["a", "b"], { x: "1", y: "2" }]]],
+    ["a group once", [use("a", { x: "1" }), use("a", { x: "1" })], [[["a"], { x: "1" }]]],
+    [
+      "other values by themselves: nobody gets somebody else's",
+      [use("a", { x: "1" }), use("b", { x: "2" })],
+      [
+        [["a"], { x: "1" }],
+        [["b"], { x: "2" }],
+      ],
+    ],
+    ["all of it, where one names no group", [use("a", {}), use(undefined, {})], [[[], {}]]],
+  ])("%s", (_, uses, expected) =>
+    expect(templateCalls(uses).map(({ groups, variables }) => [groups, variables])).toEqual(expected),
+  );
+  test("a variable never says what the link itself says", () => {
+    const [call] = templateCalls([use("a", { force: "1", redirect_uri: "https://sly.example", domain: "sly.example", x: "1" })]);
+    const query = new URLSearchParams(linkQuery(call as TemplateCall, { domain: "brackwater.example" }));
+    expect(Object.fromEntries(query)).toEqual({ domain: "brackwater.example", x: "1", groupId: "a" });
+    expect(checkTemplate(template([{ type: "A", host: "x", pointsTo: "%force%" }]))).toMatchObject([
+      { code: "variable-reserved", field: "force" },
     ]);
   });
 });

@@ -59,6 +59,12 @@ export type TemplateRecord = Template["records"][number];
 /** The variables that a host fills in by itself. */
 export const GIVEN_VARIABLES: ReadonlySet<string> = new Set(["domain", "host", "fqdn"]);
 
+/** Names by which a link to a DNS host says something itself; as variables they could say it in its place. */
+export const RESERVED_VARIABLES: ReadonlySet<string> = new Set([
+  ...["groupId", "providerName", "instanceId"],
+  ...["redirect_uri", "state", "sig", "key", "force"],
+]);
+
 const VARIABLE = /%([A-Za-z0-9_.-]+)%/g;
 
 /** The variables of a text, in their order. */
@@ -89,7 +95,7 @@ export const textsOfRecord = (of: TemplateRecord): string[] =>
 
 /** A mistake of a template that its shape alone does not show; `record` counts from 0. */
 export interface TemplateMistake {
-  readonly code: "field-missing" | "prefix-missing";
+  readonly code: "field-missing" | "prefix-missing" | "variable-reserved";
   readonly record: number;
   readonly type: string;
   readonly field: string;
@@ -109,7 +115,7 @@ const NEEDS: Readonly<Record<TemplateRecord["type"], readonly (keyof TemplateRec
   REDIR302: ["target"],
 };
 
-/** Fields that a record of its type cannot do without. */
+/** Fields that a record of its type cannot do without, and variables that a link has no room for. */
 export function checkTemplate({ records }: Template): TemplateMistake[] {
   return records.flatMap((record, i): TemplateMistake[] => [
     ...NEEDS[record.type]
@@ -118,5 +124,9 @@ export function checkTemplate({ records }: Template): TemplateMistake[] {
     ...(record.txtConflictMatchingMode === "Prefix" && record.txtConflictMatchingPrefix === undefined
       ? [{ code: "prefix-missing" as const, record: i, type: record.type, field: "txtConflictMatchingPrefix" }]
       : []),
+    ...textsOfRecord(record)
+      .flatMap(variablesIn)
+      .filter((name) => RESERVED_VARIABLES.has(name))
+      .map((name) => ({ code: "variable-reserved" as const, record: i, type: record.type, field: name })),
   ]);
 }

@@ -12,7 +12,7 @@ const UNSAID: Readonly<Record<KitCheckResult["unsaid"][number]["code"], string>>
   "variable-in-number": "a variable where a number belongs",
   "host-variable": "it depends on the host that is chosen; it is read for the domain itself",
   "unknown-key": "a key that the open format does not have",
-  "record-type": "a kind of record that the open format does not have",
+  "record-type": "a line that is no record of the open format: another type, or one that goes on over several lines",
   "field-missing": "a field that such a record needs is missing",
   order: "records of several groups stand mixed; each group becomes one ask",
   later: "that it comes after other asks, or later",
@@ -20,6 +20,9 @@ const UNSAID: Readonly<Record<KitCheckResult["unsaid"][number]["code"], string>>
   before: "what has to be done at the service first",
   notes: "the notes",
   policy: "the least strict DMARC policy",
+  provider: "the service's own domain, which the kit does not say; put it there in place of this one (providerId)",
+  purpose: "what it is for; it is read from its records, and those look like something else",
+  explain: "an explanation for each input; one text explains them all",
 };
 
 const unsaidLines = (unsaid: KitCheckResult["unsaid"], { style, width }: Layout): string =>
