@@ -48,7 +48,7 @@ const settings =
   (more: (own: string) => object): Answer =>
   (request, response, own) =>
     json(200, { ...sound(own), ...more(own) })(request, response, own);
-const call: TemplateCall = { provider: "pagewick.example", service: "site", groups: [], variables: { claim: "77aa" } };
+const call: TemplateCall = { provider: "pagewick.example", service: "site", groups: [], variables: { claim: "77aa" }, uses: [] };
 const TIMEOUT = 300;
 
 describe("settings", () => {

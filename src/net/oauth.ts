@@ -56,12 +56,24 @@ const serverOf = ({ authorize, token, revocation, issuer }: GrantServer): oauth.
 });
 const proofOf = ({ secret }: GrantClient) => (secret === undefined ? oauth.None() : oauth.ClientSecretPost(secret));
 
-/** What went wrong, in the words of the standard's error codes and never with a token in it. */
-function because(error: unknown): string {
-  if (error instanceof GrantUnanswered) return error.message;
-  if (error instanceof oauth.ResponseBodyError || error instanceof oauth.AuthorizationResponseError)
-    return `it says ${error.error}${error.error_description === undefined || error.error_description === null ? "" : ` (${error.error_description})`}`;
-  return "its answer is not of the form that OAuth 2.0 describes";
+/** Why a grant server did not do what it was asked: it could not be asked, or it said no; `because` is half a sentence. */
+export interface GrantFailure {
+  readonly kind: "unanswered" | "refused";
+  readonly because: string;
+}
+
+/** What is asked of a grant server; a failure is told in the standard's error codes, and never with a token in it. */
+async function attempt<T>(work: () => Promise<T>): Promise<Result<T, GrantFailure>> {
+  try {
+    return ok(await work());
+  } catch (error) {
+    if (error instanceof GrantUnanswered) return err({ kind: "unanswered", because: error.message });
+    const because =
+      error instanceof oauth.ResponseBodyError || error instanceof oauth.AuthorizationResponseError
+        ? `it says ${error.error}${error.error_description === undefined || error.error_description === null ? "" : ` (${error.error_description})`}`
+        : "its answer is not of the form that OAuth 2.0 describes";
+    return err({ kind: "refused", because });
+  }
 }
 
 /** The metadata of a grant server, where it has some: it says where grants are renewed and taken back. */
@@ -120,7 +132,7 @@ const tokensOf = (answer: oauth.TokenEndpointResponse, now: number): Tokens => (
 });
 
 /** Exchanges what the browser brought back for a grant; a wrong state or a refusal ends it. */
-export async function takeGrant(
+export const takeGrant = (
   server: GrantServer,
   client: GrantClient,
   back: URL,
@@ -131,61 +143,38 @@ export async function takeGrant(
     now,
     timeout,
   }: { state: string; redirect: string; verifier: string; now: number; timeout: number },
-): Promise<Result<Tokens, string>> {
-  try {
-    const as = serverOf(server);
-    const who = { client_id: client.id };
+): Promise<Result<Tokens, GrantFailure>> =>
+  attempt(async () => {
+    const [as, who] = [serverOf(server), { client_id: client.id }];
     const parameters = oauth.validateAuthResponse(as, who, back, state);
-    const response = await oauth.authorizationCodeGrantRequest(
-      as,
-      who,
-      proofOf(client),
-      parameters,
-      redirect,
-      verifier,
-      asking(timeout),
-    );
-    return ok(tokensOf(await oauth.processAuthorizationCodeResponse(as, who, response), now));
-  } catch (error) {
-    return err(because(error));
-  }
-}
+    const how = asking(timeout);
+    const response = await oauth.authorizationCodeGrantRequest(as, who, proofOf(client), parameters, redirect, verifier, how);
+    return tokensOf(await oauth.processAuthorizationCodeResponse(as, who, response), now);
+  });
 
 /** Renews a grant. */
-export async function renewGrant(
+export const renewGrant = (
   server: GrantServer,
   client: GrantClient,
   refresh: string,
   { now, timeout }: { now: number; timeout: number },
-): Promise<Result<Tokens, string>> {
-  try {
-    const as = serverOf(server);
-    const who = { client_id: client.id };
+): Promise<Result<Tokens, GrantFailure>> =>
+  attempt(async () => {
+    const [as, who] = [serverOf(server), { client_id: client.id }];
     const response = await oauth.refreshTokenGrantRequest(as, who, proofOf(client), refresh, asking(timeout));
-    return ok({ refresh, ...tokensOf(await oauth.processRefreshTokenResponse(as, who, response), now) });
-  } catch (error) {
-    return err(because(error));
-  }
-}
+    return { refresh, ...tokensOf(await oauth.processRefreshTokenResponse(as, who, response), now) };
+  });
 
 /** Gives a grant back (RFC 7009). */
-export async function revokeGrant(
+export const revokeGrant = (
   server: GrantServer,
   client: GrantClient,
   token: string,
   timeout: number,
-): Promise<Result<undefined, string>> {
-  try {
-    const response = await oauth.revocationRequest(
-      serverOf(server),
-      { client_id: client.id },
-      proofOf(client),
-      token,
-      asking(timeout),
-    );
+): Promise<Result<undefined, GrantFailure>> =>
+  attempt(async () => {
+    const who = { client_id: client.id };
+    const response = await oauth.revocationRequest(serverOf(server), who, proofOf(client), token, asking(timeout));
     await oauth.processRevocationResponse(response);
-    return ok(undefined);
-  } catch (error) {
-    return err(because(error));
-  }
-}
+    return undefined;
+  });

@@ -23,7 +23,7 @@ export type {
 export * from "./keys.ts";
 // Kits and the schemas of files are loaded by the few commands that need them.
 export type { KitFile } from "./kits.ts";
-export { lockBeside, withLock } from "./lock.ts";
+export { lockBeside, type Waiting, withLock } from "./lock.ts";
 export * from "./messages.ts";
 export { type FoundReport, findReports } from "./reports.ts";
 export { KEY, keyFor, ROLES, type Settings, WAYS, type Way } from "./schema.ts";

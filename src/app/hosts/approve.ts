@@ -11,7 +11,7 @@ import { APPROVAL_WINDOW } from "../publishing/ways.ts";
 import { domainName } from "../shapes.ts";
 import { approvalHostOf } from "./discover.ts";
 import { clientOf } from "./granted.ts";
-import { readGrants, writeGrants } from "./grants.ts";
+import { changeGrants, type Grant, readGrants } from "./grants.ts";
 
 export const approveHostSchema = z.object({
   host: z.string(),
@@ -23,6 +23,7 @@ export const forgetHostSchema = z.object({
   host: z.string(),
   domain: domainName,
   forgotten: z.number().describe("grants that were deleted here"),
+  kept: z.number().describe("grants that are kept, because the host could not be asked to take them back"),
   revoked: z.number().describe("of these, those that the host took back too"),
   because: z.array(z.string()).describe("why the others were not taken back there"),
 });
@@ -74,7 +75,7 @@ export async function approveHost(
     const metadata = await oauth.readGrantMetadata(host.api, request.timeout);
     const granted: z.output<typeof approveHostSchema>["granted"] = [];
     for (const provider of new Set(calls.map((call) => call.provider))) {
-      const services = calls.filter((call) => call.provider === provider).map(({ service }) => service);
+      const services = [...new Set(calls.filter((call) => call.provider === provider).map(({ service }) => service))];
       const server: GrantServer = {
         authorize:
           metadata.authorize ?? `${host.grants.replace(/\/$/, "")}/v2/domainTemplates/providers/${encodeURIComponent(provider)}`,
@@ -95,6 +96,8 @@ export async function approveHost(
           },
           "problem",
         );
+      const notApproved = (because: string) =>
+        new Failure("not-approved", { title, provider, because, kept: granted.map((one) => one.provider) }, "problem");
       const listener = await listenForRedirect("You may close this window, and go back to the terminal.\n");
       try {
         const asked = await oauth.requestGrant(server, client, {
@@ -120,8 +123,7 @@ export async function approveHost(
           minutes: APPROVAL_WINDOW / 60_000,
         });
         const back = await listener.wait(APPROVAL_WINDOW);
-        if (back.kind === "nobody")
-          throw new Failure("not-approved", { title, because: "nobody came back from the page in time" }, "problem");
+        if (back.kind === "nobody") throw notApproved("nobody came back from the page in time");
         const tokens = await oauth.takeGrant(server, client, back.url, {
           state: listener.state,
           redirect: listener.url,
@@ -129,22 +131,22 @@ export async function approveHost(
           now: Date.now(),
           timeout: request.timeout,
         });
-        if (!tokens.ok) throw new Failure("not-approved", { title, because: tokens.error }, "problem");
+        if (!tokens.ok) throw notApproved(tokens.error.because);
         const { access, refresh, until } = tokens.value;
-        const others = readGrants(workspace.folder, key, domain.name).filter((one) => one.provider !== provider);
-        writeGrants(workspace.folder, key, domain.name, [
-          ...others,
-          {
-            provider,
-            services,
-            api: host.api,
-            token: access,
-            tokenEndpoint: server.token,
-            client: client.id,
-            ...(refresh === undefined ? {} : { refresh }),
-            ...(until === undefined ? {} : { until }),
-            ...(server.revocation === undefined ? {} : { revocationEndpoint: server.revocation }),
-          },
+        const grant: Grant = {
+          provider,
+          services,
+          api: host.api,
+          token: access,
+          tokenEndpoint: server.token,
+          client: client.id,
+          ...(refresh === undefined ? {} : { refresh }),
+          ...(until === undefined ? {} : { until }),
+          ...(server.revocation === undefined ? {} : { revocationEndpoint: server.revocation }),
+        };
+        await changeGrants(workspace.folder, key, domain.name, context, (grants) => [
+          ...grants.filter((one) => one.provider !== provider),
+          grant,
         ]);
         granted.push({ provider, services, renewable: refresh !== undefined });
       } finally {
@@ -160,7 +162,7 @@ export async function approveHost(
   }
 }
 
-/** Give grants for a domain back to its DNS host, and delete them here. */
+/** Give grants for a domain back to its DNS host, and delete them here; what it could not be asked about is kept for another try. */
 export async function forgetHost(
   request: Omit<ApproveHostRequest, "open" | "copy">,
   context: AppContext,
@@ -169,9 +171,11 @@ export async function forgetHost(
   const { key, domain } = named(request, workspace);
   const grants = readGrants(workspace.folder, key, domain.name);
   const because: string[] = [];
+  const kept: Grant[] = [];
   let revoked = 0;
   const { revokeGrant } = await import("../../net/oauth.ts");
-  for (const { provider, token, refresh, revocationEndpoint, tokenEndpoint } of grants) {
+  for (const grant of grants) {
+    const { provider, token, refresh, revocationEndpoint, tokenEndpoint } = grant;
     if (revocationEndpoint === undefined) {
       because.push(`${provider}: the host has no place where grants are given back; take it back on its page`);
       continue;
@@ -183,11 +187,13 @@ export async function forgetHost(
     });
     const done = await revokeGrant(server, client, refresh ?? token, request.timeout);
     if (done.ok) revoked += 1;
-    else because.push(`${provider}: ${done.error}`);
+    else because.push(`${provider}: ${done.error.because}`);
+    if (!done.ok && done.error.kind === "unanswered") kept.push(grant);
   }
-  writeGrants(workspace.folder, key, domain.name, []);
+  // Another process may have renewed one meanwhile; it goes all the same.
+  await changeGrants(workspace.folder, key, domain.name, context, () => kept);
   return {
-    ended: because.length > 0 ? "problem" : "fine",
-    result: { host: key, domain: domain.name, forgotten: grants.length, revoked, because },
+    ended: kept.length > 0 ? "undetermined" : because.length > 0 ? "problem" : "fine",
+    result: { host: key, domain: domain.name, forgotten: grants.length - kept.length, kept: kept.length, revoked, because },
   };
 }

@@ -93,7 +93,7 @@ export async function findHost(request: FindHostRequest, context: AppContext): P
     const known = workspace === undefined ? undefined : knownAs(servers, authority.servers, workspace, dns);
     const approval = await approvalHostOf(domain, dns, request.timeout);
     const title = known?.title ?? (approval.ok ? approval.value.title : titleFrom(servers));
-    const key = known?.key ?? keyFor(title);
+    const key = known?.key ?? freeKey(keyFor(title), workspace);
     const [first] = authority.servers;
     const offers: FindHostResult["offers"] = [
       {
@@ -152,6 +152,16 @@ function knownAs(
     host.servers.some((text) => addresses.has(serverText(hostServer(text, authorityPort)))),
   );
   return byAddress === undefined ? recognise(names, settings) : { key: byAddress[0], title: byAddress[1].title };
+}
+
+/** The key of a host that is not recognised: one of the same name counts as it only where nothing says what its name servers are. */
+function freeKey(wanted: string, workspace: Workspace | undefined): string {
+  const hosts = workspace?.settings.hosts ?? {};
+  const isOther = (key: string) =>
+    Object.hasOwn(hosts, key) && (hosts[key]?.nameServers.length ?? 0) + (hosts[key]?.servers.length ?? 0) > 0;
+  let key = wanted;
+  for (let i = 2; isOther(key); i++) key = `${wanted}-${i}`;
+  return key;
 }
 
 /** What a host is called whose name servers nobody knows: the registered part of their names. */

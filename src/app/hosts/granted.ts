@@ -4,7 +4,7 @@ import type { TemplateCall } from "../../core/template/index.ts";
 import type { ApprovalFailure, ApprovalHost } from "../../net/index.ts";
 import { type Domain, readSecret, type Settings, type Workspace } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
-import { type Grant, readGrants, writeGrants } from "./grants.ts";
+import { changeGrants, type Grant, readGrants } from "./grants.ts";
 
 /** A grant that is ready to be used for one template at the host that gave it. */
 export interface UsableGrant {
@@ -46,24 +46,28 @@ export async function grantFor(
     host,
     workspace: { folder, settings },
     request: { timeout },
-    context: { env },
+    context,
   }: {
     /** The key of the DNS host in zandrel.yaml. */
     readonly host: string;
     readonly workspace: Workspace;
     readonly request: { readonly timeout: number };
-    readonly context: Pick<AppContext, "env">;
+    readonly context: Pick<AppContext, "env" | "note">;
   },
   domain: Domain,
   call: TemplateCall,
   at: ApprovalHost,
 ): Promise<UsableGrant | undefined> {
+  const { env } = context;
   const all = readGrants(folder, host, domain.name);
   let grant = all.find((one) => one.provider === call.provider && one.services.includes(call.service) && one.api === at.api);
   if (grant === undefined) return undefined;
   const { renewGrant } = await import("../../net/oauth.ts");
   const { applyGranted } = await import("../../net/approval.ts");
   const renewed = async (old: Grant): Promise<Grant | undefined> => {
+    // Another process may have renewed it meanwhile, and a refresh token often serves once.
+    const current = readGrants(folder, host, domain.name).find((one) => one.provider === old.provider);
+    if (current !== undefined && current.token !== old.token && current.api === at.api) return current;
     if (old.refresh === undefined) return undefined;
     const now = Date.now();
     const server = { authorize: old.tokenEndpoint, token: old.tokenEndpoint };
@@ -85,8 +89,8 @@ export async function grantFor(
       ...(refresh === undefined ? {} : { refresh }),
       ...(until === undefined ? {} : { until }),
     };
-    writeGrants(folder, host, domain.name, [
-      ...readGrants(folder, host, domain.name).filter((one) => one.provider !== old.provider),
+    await changeGrants(folder, host, domain.name, context, (grants) => [
+      ...grants.filter((one) => one.provider !== old.provider),
       next,
     ]);
     return next;

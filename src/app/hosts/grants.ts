@@ -3,7 +3,7 @@ import { join } from "node:path";
 import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
-import { readText, replaceFile } from "../../workspace/index.ts";
+import { lockWorkspace, readText, replaceFile, type Waiting } from "../../workspace/index.ts";
 
 const grant = z.strictObject({
   /** The provider and the services whose templates may be applied. */
@@ -44,9 +44,17 @@ export function readGrants(folder: string, host: string, domain: DomainName): re
   return read.data.grants;
 }
 
-/** Keeps grants, mode 0600; without any the file goes. */
-export function writeGrants(folder: string, host: string, domain: DomainName, grants: readonly Grant[]): void {
-  const path = grantPath(folder, host, domain);
-  if (grants.length === 0) rmSync(path, { force: true });
-  else replaceFile(path, `${JSON.stringify({ version: 1, grants }, null, 2)}\n`, { mode: 0o600 });
-}
+/** Changes the grants for a domain at a host, mode 0600; without any the file goes. Other processes wait meanwhile. */
+export const changeGrants = (
+  folder: string,
+  host: string,
+  domain: DomainName,
+  waiting: Waiting,
+  change: (grants: readonly Grant[]) => readonly Grant[],
+): Promise<void> =>
+  lockWorkspace(folder, waiting, () => {
+    const path = grantPath(folder, host, domain);
+    const grants = change(readGrants(folder, host, domain));
+    if (grants.length === 0) rmSync(path, { force: true });
+    else replaceFile(path, `${JSON.stringify({ version: 1, grants }, null, 2)}\n`, { mode: 0o600 });
+  });

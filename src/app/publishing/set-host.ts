@@ -88,7 +88,7 @@ type Publishing = Settings["hosts"][string]["publish"];
 function toldBefore(
   publish: Publishing | undefined,
   way: Way,
-): Partial<SetHostRequest> & { readonly formWritten?: object; readonly client?: object } {
+): Partial<SetHostRequest> & { readonly formWritten?: object; readonly client?: object; readonly words?: readonly string[] } {
   if (publish?.way !== way) return {};
   switch (publish.way) {
     case "approval":
@@ -104,7 +104,8 @@ function toldBefore(
     case "zone-file":
       return { file: publish.file };
     case "helper":
-      return { command: publish.command.join(" ") };
+      // As a list: an argument may hold white space.
+      return { command: publish.command.join(" "), words: publish.command };
     case "update": {
       const { name: keyName, algorithm, secret } = publish.key;
       return { server: publish.server, keyName: withoutRootDot(keyName), algorithm, secret };
@@ -122,7 +123,7 @@ async function publishOf(
   before: Publishing | undefined,
   context: AppContext,
 ): Promise<Record<string, unknown>> {
-  const { formWritten, client, ...known } = toldBefore(before, way);
+  const { formWritten, client, words, ...known } = toldBefore(before, way);
   const named = Object.entries(request).filter(([, value]) => value !== undefined);
   const told: SetHostRequest = { ...request, ...known, ...Object.fromEntries(named) };
   const answers = new Map<HostField, string>();
@@ -148,9 +149,12 @@ async function publishOf(
     case "helper":
       return {
         way,
-        command: of("command")
-          ?.split(/\s+/)
-          .filter((word) => word !== ""),
+        command:
+          request.command === undefined && words !== undefined
+            ? words
+            : of("command")
+                ?.split(/\s+/)
+                .filter((word) => word !== ""),
       };
     case "update":
       return {

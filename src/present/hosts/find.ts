@@ -44,11 +44,11 @@ export function approveHostText(
 
 /** What was given back, for people. */
 export function forgetHostText(
-  { host, domain, forgotten, revoked, because }: z.output<typeof forgetHostSchema>,
+  { host, domain, forgotten, kept, revoked, because }: z.output<typeof forgetHostSchema>,
   { style, width }: Layout,
 ): string {
-  if (forgotten === 0)
+  if (forgotten + kept === 0)
     return `${style.title(displayName(domain))}  nothing was approved at ${visible(host)}.\nNext: ${style.command(`zandrel status ${withoutRootDot(domain)}`)}\n`;
   const open = because.map((line) => `  ${style.careful("!")} ${wrap(visible(line), width - 4, "    ")}\n`).join("");
-  return `${style.title(displayName(domain))}  ${style.good(`${count(forgotten, "approval")} deleted here`)}, ${revoked} taken back by ${visible(host)}\n${open}Next: ${style.command(`zandrel status ${withoutRootDot(domain)}`)}\n`;
+  return `${style.title(displayName(domain))}  ${style.good(`${count(forgotten, "approval")} deleted here`)}, ${revoked} taken back by ${visible(host)}\n${open}${kept === 0 ? "" : `${count(kept, "approval")} kept until the host can be asked.\n`}Next: ${style.command(kept === 0 ? `zandrel status ${withoutRootDot(domain)}` : `zandrel host forget ${visible(host)} ${withoutRootDot(domain)}`)}\n`;
 }
