@@ -63,7 +63,8 @@ function floorOf({ answers, keys }) {
   });
   return () => {
     for (const { key, octets, signature } of checks)
-      if (!verify("sha256", octets, { key, dsaEncoding: "ieee-p1363" }, signature)) throw new Error("a signature does not hold");
+      if (!verify("sha256", octets, { key, dsaEncoding: "ieee-p1363" }, signature))
+        throw new Error("a signature does not verify");
   };
 }
 

@@ -328,7 +328,7 @@ describe("dmarc sources and advise", () => {
     );
   });
 
-  test("a stranger among a service's addresses is to be explained before a step is called safe", async () => {
+  test("an unknown sender among a service's addresses is to be explained before a step is called safe", async () => {
     const here = brackwater();
     mkdirSync(join(here, "days"));
     for (let day = 0; day < 14; day++)

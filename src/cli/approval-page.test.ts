@@ -1,6 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import { name } from "../core/name/index.ts";
-import { pageText } from "./page.ts";
+import { pageText } from "./approval-page.ts";
 
 describe("a page that a person is sent to", () => {
   const page = {

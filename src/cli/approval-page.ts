@@ -36,7 +36,7 @@ export async function pageText(
 }
 
 /** Shows where a person has something to do, and opens it where they want that. */
-export async function showPage(
+export async function showApprovalPage(
   page: PageToOpen,
   env: Readonly<Record<string, string | undefined>>,
   say: (text: string) => void,

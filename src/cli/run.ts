@@ -96,7 +96,7 @@ function contextFor(json: boolean): Context {
     readInput,
     prompt: async (question) => (await import("./terminal.ts")).askLine(question),
     choose: async (question) => (await import("./terminal.ts")).chooseAtTerminal(question, layout),
-    showPage: async (page) => (await import("./page.ts")).showPage(page, env, note),
+    showPage: async (page) => (await import("./approval-page.ts")).showApprovalPage(page, env, note),
   };
 }
 

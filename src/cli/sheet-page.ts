@@ -22,7 +22,7 @@ function shared<T>(look: () => Promise<T>): () => Promise<T> {
 }
 
 /** Serves the sheet of one domain as a page until everything is entered; publishes first what no open sheet says yet. */
-export async function showPage(request: PublishRequest, context: Context): Promise<{ ended: "fine" | "problem" }> {
+export async function showSheetPage(request: PublishRequest, context: Context): Promise<{ ended: "fine" | "problem" }> {
   if (context.json || request.operands.length !== 1) throw new Failure("page-one-domain", {});
   const { result } = await publish(request, context);
   const byHand = result?.published.some(({ way, changed, sheet }) => way === "by-hand" || sheet.length > 0 || changed === 0);

@@ -38,7 +38,7 @@ export interface ResolverOptions {
   readonly longestTtl?: number;
   /** Asks the last server of every set of name servers, which in the lab gets changes late. */
   readonly prefersLast?: boolean;
-  /** Where trust begins: with it, signatures are checked, and what does not hold is refused (RFC 4035 section 4). */
+  /** Where trust begins: with it, signatures are checked, and what does not verify is refused (RFC 4035 section 4). */
   readonly anchors?: readonly TrustAnchor[];
 }
 
@@ -48,7 +48,7 @@ interface Resolved {
   readonly verdict?: Verdict;
 }
 
-/** The code of an extended error: the signatures do not hold (RFC 8914 section 4.7). */
+/** The code of an extended error: the signatures do not verify (RFC 8914 section 4.7). */
 const BOGUS = 6;
 
 interface Kept extends Resolved {
@@ -79,7 +79,7 @@ export class CachingResolver implements SignedLookup {
     for (;;) {
       const { answer, until, verdict } = await this.#keptOrFresh(at, type, checked);
       if (verdict !== undefined) verdicts.push(verdict);
-      if (verdict?.kind === "bogus") return { answer: failed("bogus", "the signatures do not hold"), verdict };
+      if (verdict?.kind === "bogus") return { answer: failed("bogus", "the signatures do not verify"), verdict };
       const left = Math.max(0, Math.floor((until - this.#options.clock.now()) / 1000));
       const aged = withTtl(answer, left);
       const worst = verdicts.find(({ kind }) => kind !== "secure") ?? verdict;

@@ -112,7 +112,7 @@ export class DnsClient {
     const words = extendedWords(said);
     if (!again.ok || (again.value.rcode !== RCODE.NOERROR && again.value.rcode !== RCODE.NXDOMAIN))
       return { ...failure, detail: `${failure.detail}${words}` };
-    const detail = `${serverText(server)} refuses what it finds for ${displayName(name)}: the DNSSEC signatures do not hold${words}`;
+    const detail = `${serverText(server)} refuses what it finds for ${displayName(name)}: the DNSSEC signatures do not verify${words}`;
     return { ...failure, why: "bogus", detail };
   }
 

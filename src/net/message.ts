@@ -66,7 +66,7 @@ export interface Message {
   readonly recursionAvailable: boolean;
   /** Whether a resolver is asked not to check DNSSEC signatures (RFC 4035 section 3.2.2). */
   readonly checkingDisabled?: boolean;
-  /** Whether a resolver found the signatures of its answer to hold (RFC 4035 section 3.2.3). */
+  /** Whether a resolver verified the signatures of its answer (RFC 4035 section 3.2.3). */
   readonly authenticData?: boolean;
   /** Extended with the upper bits of the OPT record, where there is one (RFC 6891 section 6.1.3). */
   readonly rcode: number;

@@ -130,7 +130,7 @@ describe("the client", () => {
     expect(await client().at(checking, { recursive: true }).ask(apex, "TXT")).toMatchObject({
       kind: "failed",
       why: "bogus",
-      detail: expect.stringMatching(/signatures do not hold \(it says: signature expired\)/),
+      detail: expect.stringMatching(/signatures do not verify \(it says: signature expired\)/),
     });
     expect((await client().at(checking, { recursive: true, unchecked: true }).ask(apex, "TXT")).kind).toBe("found");
     const edns = { payload: 1232, dnssecOk: true };

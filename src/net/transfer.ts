@@ -14,13 +14,14 @@ const UNSIGNED: Readonly<Record<TsigFailure["code"], string>> = {
   "other-key": "its answer is signed with another key",
   "bad-key": "it does not know the key",
   "bad-signature": "it does not accept the key's secret",
-  forged: "the signature of its answer does not fit",
+  forged: "the signature of its answer does not verify",
   "bad-time": "its clock and that of this machine differ by more than five minutes",
   malformed: "the signature of its answer cannot be read",
 };
 
 /** No zone of a marketer is larger; what goes on and on is cut. */
 const MAX_RECORDS = 1_000_000;
+const MAX_OCTETS = 256 << 20;
 
 /**
  * Asks a server for its whole zone (RFC 5936). Most servers refuse; that says nothing about what the zone holds. With a key the
@@ -63,7 +64,10 @@ export function transferZone(
     });
     socket.on("error", (error: NodeJS.ErrnoException) => stop("unreachable", `${where} cannot be reached (${error.code})`));
     socket.on("close", () => stop("malformed", `${where} hung up before the zone was complete`));
+    let came = 0;
     socket.on("data", (chunk: Buffer) => {
+      came += chunk.length;
+      if (came > MAX_OCTETS) return stop("malformed", `${where} sends more than ${MAX_OCTETS >> 20} MiB`);
       waiting = Buffer.concat([waiting, chunk]);
       while (waiting.length >= 2 && waiting.length >= 2 + waiting.readUInt16BE(0)) {
         const octets = waiting.subarray(2, 2 + waiting.readUInt16BE(0));

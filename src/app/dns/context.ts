@@ -278,7 +278,7 @@ export function openDns(
   );
   // Delegations are the same wherever one looks; whichever vantage answers is asked for them.
   const base = inTurn(vantages.map((vantage) => vantage.lookup));
-  // Who serves a domain is found also where its signatures do not hold.
+  // Who serves a domain is found also where its signatures do not verify.
   const found = unlessBogus(base, () => inTurn(resolvers.map(({ address }) => ask(address, true, true))));
   const signed = new Map<string, SignedLookup>();
   const signedAt = (address: ServerAddress, recursive: boolean): SignedLookup => {

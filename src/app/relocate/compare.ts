@@ -37,9 +37,10 @@ export async function compare(
   const names = namesToAsk(domain.name, [...(await knownNames(move)), ...captured.map((set) => set.name)]);
   const types = new Set([...USUAL_TYPES, ...captured.map((set) => set.type)]);
   const wanted = names.flatMap((one) => [...types].map((type) => ({ name: one, type })));
-  const { same, differences, unresolved: open } = await compareSides(old, fresh.lookup, domain.name, wanted);
+  const { same, differences, unresolved } = await compareSides(old, fresh.lookup, domain.name, wanted);
   const serious = differences.filter((one) => one.kind !== "ttl" && one.kind !== "extra");
-  const { judged } = await signaturesOf(move, fresh.lookup);
+  const { judged, oldUnseen } = await signaturesOf(move, fresh.lookup);
+  const open = [...unresolved, ...oldUnseen];
   const survives = judged.state === "unsigned" || judged.state === "fits";
   const ready = serious.length === 0 && open.length === 0 && survives;
   return {
@@ -55,7 +56,7 @@ export async function compare(
         old: setJson(one.old),
         new: setJson(one.new),
       })),
-      unresolved: [...open],
+      unresolved: open,
     },
   };
 }

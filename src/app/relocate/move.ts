@@ -71,7 +71,10 @@ export const fromFile = ({ context, domain, workspace }: Move, file: string): Re
   toSets(readZoneFile(context.cwd, file, [domain.name], workspace.settings.defaults.ttl).document.entries);
 
 /** Whether the domain survives the change of name servers, by its DS records and the new host's keys. */
-export async function signaturesOf(move: Move, fresh: Lookup): Promise<{ judged: SignedMove; dsTtl: number; keysTtl: number }> {
+export async function signaturesOf(
+  move: Move,
+  fresh: Lookup,
+): Promise<{ judged: SignedMove; dsTtl: number; keysTtl: number; oldUnseen: Unseen[] }> {
   const { domain, dns, journal } = move;
   const [{ ds, ttl, gone }, keys, old] = await Promise.all([
     watchDs(domain.name, dns, journal),
@@ -87,8 +90,16 @@ export async function signaturesOf(move: Move, fresh: Lookup): Promise<{ judged:
     { keys: keysIn(old), ttl: keysTtl },
     dns.now,
   );
-  return { judged, dsTtl: ttl, keysTtl };
+  // An old host that is switched off after the move has no keys that count; before it, they are not known to be none.
+  const oldUnseen =
+    old.kind === "failed" && ds !== undefined && ds.length > 0
+      ? [{ name: domain.name, type: "DNSKEY", because: old.detail }]
+      : [];
+  return { judged, dsTtl: ttl, keysTtl, oldUnseen };
 }
+
+/** A set that could not be asked for. */
+type Unseen = NonNullable<RelocateResult["plan"]>["unresolved"][number];
 
 /** The keys that a name server shows; none where it shows none. */
 const keysIn = (answer: Answer): readonly DataOf["DNSKEY"][] =>

@@ -13,7 +13,7 @@ export async function plan(move: Move): Promise<{ ended: Ended; plan: NonNullabl
   const { domain, looked, dns, request, context, file } = move;
   const old = expectOld(move);
   const fresh = newHost(move);
-  const [{ judged, dsTtl, keysTtl }, keys, ns] = await Promise.all([
+  const [{ judged, dsTtl, keysTtl, oldUnseen }, keys, ns] = await Promise.all([
     signaturesOf(move, fresh.lookup),
     fresh.lookup.ask(domain.name, "DNSKEY"),
     liveAt(old, domain.name, domain.name, "NS"),
@@ -25,6 +25,7 @@ export async function plan(move: Move): Promise<{ ended: Ended; plan: NonNullabl
     : await captureByAsking(old, domain.name, namesToAsk(domain.name, await knownNames(move)));
   const unknown = [
     ...open,
+    ...oldUnseen,
     ...(ns.kind === "failed" ? [{ name: domain.name, type: "NS", because: ns.answer.detail }] : []),
     ...(keys.kind === "failed" && keys.why !== "refused" ? [{ name: domain.name, type: "DNSKEY", because: keys.detail }] : []),
   ];

@@ -36,7 +36,7 @@ export default command({
     const { sheet } = request;
     if (sheet !== undefined && !/\.(md|html?)$/i.test(sheet)) throw new Failure("sheet-form", { given: sheet });
     if (request.meant && !request.check) throw new Failure("meant-with-check", {});
-    if (request.page) return (await import("../show-page.ts")).showPage(request, context);
+    if (request.page) return (await import("../sheet-page.ts")).showSheetPage(request, context);
     const outcome = await publish(request, context);
     if (sheet === undefined || outcome.result === undefined) return outcome;
     const { publishSheet } = await import("../../present/publishing/publish.ts");

@@ -85,7 +85,7 @@ const isRepaired = ({ weeks }: Source): boolean =>
 const number = (count: number): string => count.toLocaleString("en");
 
 /**
- * A stranger who may be one's own: some of its mail is proven in one's name, or it sends from among the addresses of a
+ * An unknown sender who may be one's own: some of its mail is proven in one's name, or it sends from among the addresses of a
  * known service. Mail that only broke on a forwarder's way, and the little that always breaks, raise no doubt.
  */
 function doubtOf(source: Source): Doubt[] {

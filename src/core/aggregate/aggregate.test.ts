@@ -278,12 +278,12 @@ describe("who sends as us", () => {
     ],
     ["a name in a signature that fails proves nothing", { signer: H }, "192.0.2.0/24", { reasons: { "nothing-passes": 10 } }],
     [
-      "a stranger by what it signs with",
+      "an unknown sender by what it signs with",
       { signer: name("cheap-seats.test"), signerPasses: true },
       "cheap-seats.test",
       { reasons: { "wrong-signer": 10 } },
     ],
-    ["a stranger by its return path", { spfDomain: name("cheap-seats.test"), spfPasses: true }, "cheap-seats.test", {}],
+    ["an unknown sender by its return path", { spfDomain: name("cheap-seats.test"), spfPasses: true }, "cheap-seats.test", {}],
     ["nobody but a block of addresses", { ip: "2001:db8:1:2::3" }, "2001:db8:1::/48", {}],
     [
       "forwarded, by the receiver's word",
@@ -319,14 +319,20 @@ describe("who sends as us", () => {
       undefined,
       ["203.0.113.0/24"],
     ],
-    ["a stranger next to a service's addresses goes by its own", ["192.0.2.79"], "192.0.2.79", "Inglemail", ["192.0.2.79"]],
+    [
+      "an unknown sender next to a service's addresses goes by its own",
+      ["192.0.2.79"],
+      "192.0.2.79",
+      "Inglemail",
+      ["192.0.2.79"],
+    ],
     ["the next block begins where twice the service's ends", ["192.0.2.80"], "192.0.2.80", undefined, ["192.0.2.80"]],
     ["and in IPv6", ["2001:db8:7:2::3"], "2001:db8:7:2::3", "Inglemail", ["2001:db8:7:2::3"]],
     ["in the same site, but far away", ["2001:db8:7:10::3"], "2001:db8:7:10::3", undefined, ["2001:db8:7:10::3"]],
     ["at another site", ["2001:db8:8:2::3"], "2001:db8:8::/48", undefined, ["2001:db8:8:2::3"]],
     ["an address of its own is the service", ["192.0.2.65", "192.0.2.66"], "Inglemail", undefined, ["192.0.2.65", "192.0.2.66"]],
     [
-      "many of its own are its block, not the larger one with strangers",
+      "many of its own are its block, not the larger one with unknown senders",
       ["192.0.2.64", "192.0.2.65", "192.0.2.66", "192.0.2.71"],
       "Inglemail",
       undefined,
@@ -501,7 +507,7 @@ describe("advice", () => {
     expect(advice.repairs.map((one) => one.reason)).toEqual(reasons);
   });
   const near: KnownService = { ...HERONPOST, networks: [networkOf("198.51.100.0", 28)] };
-  const stranger = seen({ ip: "198.51.100.20", count: 40 });
+  const unknown = seen({ ip: "198.51.100.20", count: 40 });
   test.each<[string, readonly Seen[], readonly KnownService[], boolean | undefined, readonly RegExp[]]>([
     [
       "proven once: it may be yours",
@@ -512,7 +518,7 @@ describe("advice", () => {
     ],
     [
       "next to a known service: it may be yours",
-      [good, stranger],
+      [good, unknown],
       [near],
       undefined,
       [/^it sends from next to Heronpost's addresses/],
@@ -535,7 +541,7 @@ describe("advice", () => {
     ],
     [
       "a known service that fails comes first",
-      [good, stranger, seen({ signer: H, signerPasses: true, count: 500 })],
+      [good, unknown, seen({ signer: H, signerPasses: true, count: 500 })],
       [near],
       false,
       [/next to/],
@@ -547,7 +553,7 @@ describe("advice", () => {
   });
   test("what today's policy did, by the receivers' word", () =>
     expect(
-      adviseOn(facts([{ ...stranger, counts: [20_514, 1, 4, 20_515, 2, 5, 20_516, 0, 1] }], { policy: "reject" })).done,
+      adviseOn(facts([{ ...unknown, counts: [20_514, 1, 4, 20_515, 2, 5, 20_516, 0, 1] }], { policy: "reject" })).done,
     ).toEqual({ quarantine: 4, reject: 5 }));
   test("what a step would have stopped, by source", () =>
     expect(adviseOn(facts([good, seen({ ip: "203.0.113.99", count: 7 })])).steps[0]?.stops).toEqual([

@@ -105,7 +105,7 @@ export interface Facts extends AuditInput {
   readonly dnskey: Answer;
   /** What may be believed of the domain, of its mail policy and of a name that nobody made. */
   readonly chains: readonly Verdict[];
-  /** Name servers whose signatures do not hold, where the domain as a whole is signed rightly. */
+  /** Name servers whose signatures do not verify, where the domain as a whole is signed rightly. */
   readonly badServers: readonly { readonly name: DomainName; readonly flaw: ChainFlaw }[];
   /** What the zone asks its parent to put in the place of its DS records. */
   readonly cds: Answer;

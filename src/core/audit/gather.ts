@@ -10,7 +10,7 @@ import { type AuditInput, type Facts, type Host, type Published, textsIn, type U
 
 /** A label that nobody would make. */
 const NOBODY = "zandrel-looks-for-wildcards";
-/** What every server is asked to see whether its signatures hold: nobody else asks for it, and it is signed or signed to be missing. */
+/** What every server is asked to see whether its signatures verify: nobody else asks for it, and it is signed or signed to be missing. */
 const ASKED_FOR_SIGNATURES = "NSEC3PARAM";
 
 /** Hosts below a domain that send mail or take bounces, by their usual names. */
@@ -348,7 +348,7 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
       ...transport.chains
         .slice(0, 1)
         .flatMap((one) =>
-          one.kind === "indeterminate" && one.why === "unasked"
+          one.kind === "indeterminate" && one.why === "unresolved"
             ? [{ name: input.domain, type: "DNSSEC", because: one.because }]
             : [],
         ),

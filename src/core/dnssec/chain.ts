@@ -65,8 +65,8 @@ export type Verdict =
   | { readonly kind: "bogus"; readonly flaw: ChainFlaw }
   | {
       readonly kind: "indeterminate";
-      /** `unasked`: somebody could not be asked; otherwise there is nothing to begin from, or no end. */
-      readonly why: "unasked" | "no-anchor" | "endless";
+      /** `unresolved`: somebody could not be asked; otherwise there is nothing to begin from, or no end. */
+      readonly why: "unresolved" | "no-anchor" | "endless";
       readonly because: string;
     };
 
@@ -101,7 +101,7 @@ export class ChainOfTrust {
     if (!("zone" in found && "trust" in found)) return found;
     const { zone, trust } = found;
     const answer = await this.#lookup.askSigned(name, type);
-    if (answer.kind === "failed") return { kind: "indeterminate", why: "unasked", because: answer.detail };
+    if (answer.kind === "failed") return { kind: "indeterminate", why: "unresolved", because: answer.detail };
     const sets = setsOf(answer.answer);
     const about = { zone, name, type };
     const own = sets.find((set) => set.name === name && set.type === type);
@@ -194,7 +194,7 @@ export class ChainOfTrust {
   /** Whether a zone is delegated at a name, and what may be believed of it. */
   async #findCut(cut: DomainName, parent: DomainName, trust: Extract<Trust, { keys: unknown }>): Promise<Trust | "no-cut"> {
     const answer = await this.#lookup.askSigned(cut, "DS");
-    if (answer.kind === "failed") return { kind: "indeterminate", why: "unasked", because: answer.detail };
+    if (answer.kind === "failed") return { kind: "indeterminate", why: "unresolved", because: answer.detail };
     const sets = setsOf(answer.answer);
     const ds = sets.find((set): set is RecordSet<DataOf["DS"]> => set.name === cut && isOfType(set, "DS"));
     if (ds !== undefined) {
@@ -227,7 +227,7 @@ export class ChainOfTrust {
     const usable = ds.filter((one) => ALGORITHMS.has(one.algorithm) && DIGESTS.has(one.digestType));
     if (usable.length === 0) return { kind: "insecure", zone, why: "unknown-algorithm" };
     const answer = await this.#lookup.askSigned(zone, "DNSKEY");
-    if (answer.kind === "failed") return { kind: "indeterminate", why: "unasked", because: answer.detail };
+    if (answer.kind === "failed") return { kind: "indeterminate", why: "unresolved", because: answer.detail };
     const dsTags = [...new Set(usable.map((one) => one.keyTag))];
     const about = { zone, name: zone, type: "DNSKEY" } as const;
     const dsTtl = ttl === undefined ? {} : { dsTtl: ttl };

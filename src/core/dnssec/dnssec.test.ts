@@ -377,7 +377,7 @@ describe("a whole chain", () => {
     const deaf: SignedLookup = { askSigned: async () => ({ kind: "failed", detail: "nobody answered" }) };
     expect(await new ChainOfTrust(deaf, [anchorOf(root)], NOW).judge(name("brackwater.example"), "TXT")).toEqual({
       kind: "indeterminate",
-      why: "unasked",
+      why: "unresolved",
       because: "nobody answered",
     });
   });

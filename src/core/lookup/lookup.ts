@@ -6,7 +6,7 @@ import type { DataOf, RecordSet, RecordType } from "../record/index.ts";
  * - `timeout`: nobody answered in time
  * - `unreachable`: the network or the machine refused the packet
  * - `servfail`, `refused`: the server said so
- * - `bogus`: a checking resolver refuses the answer, because its DNSSEC signatures do not hold
+ * - `bogus`: a checking resolver refuses the answer, because its DNSSEC signatures do not verify
  * - `malformed`: the answer cannot be read, or does not fit the question
  * - `delegated`: this server is not the one to ask; the name belongs to a zone it hands on
  * - `outside`: this server or these files do not hold the name

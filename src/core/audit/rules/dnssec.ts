@@ -116,7 +116,7 @@ export const dnssec = rulesOf("delegation", [
     "dnssec-server-differs",
     "breaks",
     "RFC 4035 section 5.3",
-    "One name server has signatures that do not hold",
+    "One name server has signatures that do not verify",
     "Resolvers that happen to ask this server refuse the domain, others do not: it works for some, and for others at times.",
     ({ badServers, domain }) =>
       badServers.map(({ name, flaw }) => ({
