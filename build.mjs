@@ -8,7 +8,7 @@ const { version, dependencies } = JSON.parse(readFileSync(new URL("package.json"
 rmSync(new URL("dist", root), { recursive: true, force: true });
 
 await build({
-  entryPoints: { zandrel: "src/cli/main.ts", index: "src/index.ts" },
+  entryPoints: { zandrel: "src/cli/main.ts", index: "src/index.ts", "sweep-worker": "src/app/fleet/worker.ts" },
   outdir: "dist",
   chunkNames: "chunks/[name]-[hash]",
   splitting: true,

@@ -72,6 +72,10 @@ export interface Failures {
     readonly found: string;
     readonly expected: string;
   };
+  "list-line": { readonly path: string; readonly line: number; readonly because: string };
+  "list-column": { readonly path: string; readonly wanted: string | undefined; readonly known: readonly string[] };
+  "list-empty": { readonly path: string; readonly skipped: number };
+  "unknown-sweep": Unknown;
   "newer-database": { readonly path: string; readonly title: string; readonly version: number };
   "database-broken": { readonly path: string; readonly title: string; readonly because: string; readonly holds: string };
   "variable-there": { readonly path: string; readonly name: string };

@@ -1,3 +1,4 @@
+import { LRUCache } from "lru-cache";
 import pLimit, { type LimitFunction } from "p-limit";
 import type { SignedLookup } from "../core/dnssec/index.ts";
 import {
@@ -50,6 +51,9 @@ const NEVER_HEARD: Silence = { heard: false, unanswered: 0, until: 0 };
 /** How many times the longest wait a silent server is left alone, so that a run with many questions does not wait for each. */
 const REST = 6;
 
+/** Servers to which sockets are kept open: whoever asks about many domains would run out of them. */
+const MAX_CHANNELS = 64;
+
 /**
  * Asks DNS servers: UDP with EDNS0 first, TCP when the answer is cut, HTTPS where the server is a URL.
  * Close it when done, or its sockets keep the process alive.
@@ -58,7 +62,7 @@ export class DnsClient {
   readonly #timeout: number;
   readonly #tries: number;
   readonly #concurrency: number;
-  readonly #channels = new Map<string, UdpChannel>();
+  readonly #channels = new LRUCache<string, UdpChannel>({ max: MAX_CHANNELS, dispose: (channel) => channel.retire() });
   readonly #limits = new Map<string, LimitFunction>();
   readonly #silence = new Map<string, Silence>();
   /** Servers that only answered without EDNS: they say that they do not know it, or left questions with it unanswered. */

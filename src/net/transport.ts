@@ -30,6 +30,8 @@ interface Lane {
   readonly socket: Promise<Socket | NodeJS.ErrnoException>;
   readonly pending: Map<number, Pending>;
   used: number;
+  /** Requests that were begun and have not ended. */
+  active: number;
   retired: boolean;
 }
 
@@ -63,7 +65,7 @@ export class UdpChannel {
     const connected = new Promise<Socket | NodeJS.ErrnoException>((resolve) =>
       socket.connect(this.#server.port, this.#server.address, (error?: Error | null) => resolve(error ?? socket)),
     );
-    const lane = { socket: connected, pending, used: 0, retired: false };
+    const lane = { socket: connected, pending, used: 0, active: 0, retired: false };
     this.#lanes.push(lane);
     return lane;
   }
@@ -72,6 +74,7 @@ export class UdpChannel {
   async exchange(request: Buffer, accepts: (answer: Buffer) => boolean, ms: number): Promise<Exchange> {
     const lane = this.#lanes.length < SOCKETS ? this.#open() : (this.#lanes[randomInt(this.#lanes.length)] as Lane);
     lane.used += 1;
+    lane.active += 1;
     if (lane.used >= REQUESTS_PER_SOCKET) {
       this.#lanes.splice(this.#lanes.indexOf(lane), 1);
       lane.retired = true;
@@ -80,12 +83,16 @@ export class UdpChannel {
     while (lane.pending.has(id)) id = randomInt(0x10000);
     request.writeUInt16BE(id, 0);
     const socket = await lane.socket;
-    if (socket instanceof Error) return err(socketFailure(socket, this.#server));
+    if (socket instanceof Error) {
+      lane.active -= 1;
+      return err(socketFailure(socket, this.#server));
+    }
     return new Promise((resolve) => {
       const settle = (outcome: Exchange) => {
         clearTimeout(timer);
         lane.pending.delete(id);
-        if (lane.retired && lane.pending.size === 0) socket.close();
+        lane.active -= 1;
+        if (lane.retired && lane.active === 0) socket.close();
         resolve(outcome);
       };
       const timer = setTimeout(() => settle(err(timedOut(this.#server, ms))), ms);
@@ -93,6 +100,14 @@ export class UdpChannel {
       // What goes wrong with sending comes as the error of the socket, which is connected to this one server.
       socket.send(request);
     });
+  }
+
+  /** Ends it as soon as everything that was asked is answered. */
+  retire(): void {
+    for (const lane of this.#lanes.splice(0)) {
+      lane.retired = true;
+      if (lane.active === 0) void lane.socket.then((socket) => socket instanceof Error || socket.close());
+    }
   }
 
   close(): void {

@@ -170,6 +170,29 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(`${at}: ${found === "" ? "this value" : quote(found)} is wrong: ${visible(because)}`, "correct it", at),
   "zone-file-line": ({ file, line: row, column, found, expected }) =>
     say(`${visible(file)}:${row}:${column}: ${line(found, expected)}`, "correct that line", `${file}:${row}:${column}`),
+  "list-line": ({ path, line: number, because }) =>
+    say(`line ${number} of ${visible(path)} cannot be read as a line of a list (${visible(because)})`, "correct the line", path),
+  "list-column": ({ path, wanted, known: cells }) =>
+    say(
+      wanted === undefined
+        ? `${visible(path)} does not say which of its ${cells.length} columns holds the domains`
+        : `${visible(path)} has no column ${quote(wanted)}`,
+      `name the column with --column, by its title or its number; the first line has ${known(cells.slice(0, 12).map(visible), "nothing")}`,
+      path,
+    ),
+  "list-empty": ({ path, skipped }) =>
+    say(
+      `there is no domain in ${path === "" || path === "-" ? "the list" : visible(path)}${skipped === 0 ? "" : `, and ${count(skipped, "line")} in it could not be read as one`}`,
+      "give a file with one domain a line, such as brackwater.example",
+      path,
+    ),
+  "unknown-sweep": ({ given, known: words }) =>
+    words.length === 0
+      ? say("there is no sweep yet", "make one with zandrel sweep LIST, where LIST is a file with one domain a line")
+      : say(
+          `there is no sweep called ${quote(given)}${meant(given, words)}`,
+          `the sweeps here are ${listOf(words.slice(0, 10))}${words.length > 10 ? ` and ${words.length - 10} older ones` : ""}`,
+        ),
   "newer-database": ({ path, title, version }) =>
     say(`${path} was written by a newer Zandrel (${title}, format ${version})`, "update Zandrel", path),
   "variable-there": ({ path, name }) =>

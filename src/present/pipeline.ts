@@ -27,16 +27,14 @@ const rowsOf = (domains: readonly ReportedDomain[]): ReportedFinding[] =>
 /** A cell that no spreadsheet takes for a formula. */
 const harmless = (text: string): string => (/^[=+\-@\t\r|%]/.test(text) ? `'${text}` : text);
 
-/** A table with a head, lines ended by CRLF (RFC 4180). */
+/** Lines of a table, ended by CRLF (RFC 4180), in which no cell is taken for a formula. */
+export const csvLines = (rows: readonly (readonly string[])[]): string =>
+  stringify(rows as string[][], { quoted: true, record_delimiter: "windows", cast: { string: harmless } });
+
+/** A table with a head. */
 export function csvReport(domains: readonly ReportedDomain[]): string {
-  const columns = ["domain", "severity", "id", "title", "evidence", "remedy", "why", "standard"];
-  return stringify(rowsOf(domains), {
-    header: true,
-    columns,
-    quoted: true,
-    record_delimiter: "windows",
-    cast: { string: harmless },
-  });
+  const columns = ["domain", "severity", "id", "title", "evidence", "remedy", "why", "standard"] as const;
+  return csvLines([columns, ...rowsOf(domains).map((row) => columns.map((column) => row[column]))]);
 }
 
 /** Text inside XML: escaped, and without what XML does not allow at all. */
@@ -51,26 +49,30 @@ const xml = (text: string): string =>
     .replaceAll(">", "&gt;")
     .replaceAll('"', "&quot;");
 
-/** One suite a domain; a finding at or above the threshold is a failure, what could not be asked an error. */
-export function junitReport(domains: readonly ReportedDomain[], fails: (severity: string) => boolean): string {
-  const suites = domains.map(({ domain, findings, unresolved }) => {
-    const failures = findings.filter((one) => fails(one.severity)).length;
-    const cases = findings.map(({ id, severity, title, evidence, remedy, standard }) => {
-      const text = xml(`${evidence}\nWhat to do: ${remedy}\n${standard}`);
-      const inside = fails(severity)
-        ? `<failure type="${xml(severity)}" message="${xml(title)}">${text}</failure>`
-        : `<system-out>${text}</system-out>`;
-      return `    <testcase classname="${xml(domain)}" name="${xml(id)}">${inside}</testcase>`;
-    });
-    const errors = unresolved.map(
-      (one) => `    <testcase classname="${xml(domain)}" name="could-not-ask"><error message="${xml(one)}"/></testcase>`,
-    );
-    const passed = cases.length + errors.length === 0 ? [`    <testcase classname="${xml(domain)}" name="audit"/>`] : [];
-    const all = [...cases, ...errors, ...passed];
-    return `  <testsuite name="${xml(domain)}" tests="${all.length}" failures="${failures}" errors="${errors.length}">\n${all.join("\n")}\n  </testsuite>\n`;
+/** What stands before and behind the suites of a JUnit report. */
+export const JUNIT = { head: '<?xml version="1.0" encoding="UTF-8"?>\n<testsuites>\n', foot: "</testsuites>\n" } as const;
+
+/** The suite of one domain; a finding that fails is a failure, what could not be asked an error. */
+export function junitSuite({ domain, findings, unresolved }: ReportedDomain, fails: (severity: string) => boolean): string {
+  const failures = findings.filter((one) => fails(one.severity)).length;
+  const cases = findings.map(({ id, severity, title, evidence, remedy, standard }) => {
+    const text = xml(`${evidence}\nWhat to do: ${remedy}\n${standard}`);
+    const inside = fails(severity)
+      ? `<failure type="${xml(severity)}" message="${xml(title)}">${text}</failure>`
+      : `<system-out>${text}</system-out>`;
+    return `    <testcase classname="${xml(domain)}" name="${xml(id)}">${inside}</testcase>`;
   });
-  return `<?xml version="1.0" encoding="UTF-8"?>\n<testsuites>\n${suites.join("")}</testsuites>\n`;
+  const errors = unresolved.map(
+    (one) => `    <testcase classname="${xml(domain)}" name="could-not-ask"><error message="${xml(one)}"/></testcase>`,
+  );
+  const passed = cases.length + errors.length === 0 ? [`    <testcase classname="${xml(domain)}" name="audit"/>`] : [];
+  const all = [...cases, ...errors, ...passed];
+  return `  <testsuite name="${xml(domain)}" tests="${all.length}" failures="${failures}" errors="${errors.length}">\n${all.join("\n")}\n  </testsuite>\n`;
 }
+
+/** One suite a domain. */
+export const junitReport = (domains: readonly ReportedDomain[], fails: (severity: string) => boolean): string =>
+  `${JUNIT.head}${domains.map((one) => junitSuite(one, fails)).join("")}${JUNIT.foot}`;
 
 /** What a catalogue entry has to say in a report. */
 export interface ReportedRule {

@@ -44,6 +44,7 @@ export {
 } from "./workspace.ts";
 export const parseKit = async (...given: Parameters<typeof import("./kits.ts").parseKit>) =>
   (await import("./kits.ts")).parseKit(...given);
+export const openSweepFile = async (path: string) => (await import("./sweep-store.ts")).openSweepFile(path);
 /** Kits from an address: how they are kept and known again. */
 export const keptKits = () => import("./kits.ts");
 export const readKit = async (...given: Parameters<typeof import("./kits.ts").readKit>) =>

@@ -6,6 +6,7 @@ import type { SignedLookup, Verdict } from "../../core/dnssec/index.ts";
 import { Failure } from "../../core/failure.ts";
 import {
   type Answer,
+  type AnswerMemo,
   type Authority,
   authorityOf,
   dsAtParent,
@@ -37,7 +38,12 @@ export interface DnsOptions {
 }
 
 /** The same for a request that may lack some of it: one that publishes looks neither into files nor into the past. */
-export type DnsRequest = Pick<DnsOptions, "resolver" | "timeout"> & Partial<DnsOptions> & { readonly into?: string | undefined };
+export type DnsRequest = Pick<DnsOptions, "resolver" | "timeout"> &
+  Partial<DnsOptions> & {
+    readonly into?: string | undefined;
+    /** How many questions one server gets at the same time. */
+    readonly perServer?: number;
+  };
 
 /** A domain as it is served, and everybody who looks at it. */
 export interface DomainLook {
@@ -88,11 +94,17 @@ export interface DnsContext {
 }
 
 /** A DNS client that is loaded with its first question: who only reads zone files needs none of it. */
-function lazyClient(timeout: number): Pick<DnsClient, "at" | "takesTcp" | "takesEdns" | "close"> & {
+function lazyClient(
+  timeout: number,
+  concurrency?: number,
+): Pick<DnsClient, "at" | "takesTcp" | "takesEdns" | "close"> & {
   signedAt(server: ServerAddress, recursive?: boolean): SignedLookup;
 } {
   let loading: Promise<DnsClient> | undefined;
-  const client = () => (loading ??= import("../../net/client.ts").then((net) => new net.DnsClient({ timeout })));
+  const client = () =>
+    (loading ??= import("../../net/client.ts").then(
+      (net) => new net.DnsClient({ timeout, ...(concurrency === undefined ? {} : { concurrency }) }),
+    ));
   return {
     at: (server, how) => ({ ask: async (name, type) => (await client()).at(server, how).ask(name, type) }),
     signedAt: (server, recursive) => ({
@@ -250,24 +262,28 @@ async function webAddresses(base: Lookup, host: string): Promise<{ found: readon
   return found.length === 0 && failure?.kind === "failed" ? { failure: failure.detail } : { found };
 }
 
-/** Prepares looking as the options say. Close it when done. */
+/** Prepares looking as the options say. Close it when done. Answers may outlive it, where they are kept in a place of the caller's. */
 export function openDns(
   request: DnsRequest,
-  context: AppContext,
+  context: Pick<AppContext, "cwd" | "clock">,
   settings: Settings | undefined,
   domains: readonly DomainName[],
+  answers?: AnswerMemo,
 ): DnsContext {
   const now = request.at ?? context.clock.now();
   const files = request.zoneFile ?? [];
   const { timeout } = request;
   if (files.length > 0) return openZoneFiles(request, context, settings, now, files, domains);
 
-  const client = lazyClient(timeout);
+  const client = lazyClient(timeout, request.perServer);
   const lookups = new Map<string, Lookup>();
   const ask = (address: ServerAddress, recursive: boolean, unchecked = false): Lookup => {
     const key = `${recursive} ${unchecked} ${serverText(address)}`;
     let lookup = lookups.get(key);
-    if (lookup === undefined) lookups.set(key, (lookup = memoized(client.at(address, { recursive, unchecked }))));
+    if (lookup === undefined) {
+      const asking = client.at(address, { recursive, unchecked });
+      lookups.set(key, (lookup = memoized(asking, answers === undefined ? undefined : { answers, name: key })));
+    }
     return lookup;
   };
   const port = settings?.defaults.authorityPort ?? 53;
@@ -356,7 +372,7 @@ export function hostServer(text: string, port: number): ServerAddress {
 
 function openZoneFiles(
   { resolver: given, timeout, includeFrom = [] }: DnsRequest,
-  context: AppContext,
+  context: Pick<AppContext, "cwd">,
   settings: Settings | undefined,
   now: number,
   files: readonly string[],

@@ -455,6 +455,36 @@ describe("findings", () => {
     for (const [one] of `${found?.evidence} ${found?.remedy}`.matchAll(/[\w-]+(?:\.[\w-]+)*\.example\b/g))
       expect(known).toContain(one);
   });
+  test.each(CASES)("%s is found as well where only its area is looked at", async (id, shows) => {
+    const { area } = CATALOGUE.find((rule) => rule.id === id) as (typeof CATALOGUE)[number];
+    const ofArea = ({ findings, right }: Awaited<ReturnType<typeof look>>) => [
+      findings.filter((one) => one.area === area),
+      right.filter((one) => one.area === area),
+    ];
+    const [all, only] = await Promise.all([look(shows), look({ ...shows, input: { ...shows.input, areas: [area] } })]);
+    expect(ofArea(only)).toEqual(ofArea(all));
+    expect([...only.findings, ...only.right].every((one) => one.area === area)).toBe(true);
+  });
+
+  test("only what an area needs is asked for", async () => {
+    const asked = new Set<string>();
+    await look({ input: { areas: ["mail-in"] } }, asked);
+    expect([...asked].filter((at) => /_dmarc|_domainkey|zandrel|_mta-sts/.test(at))).toEqual([]);
+    expect(asked.has("mx1.inglemail.example.")).toBe(true);
+  });
+
+  test("who does what for a domain is read from its records", async () => {
+    const { providers } = await look({
+      zone: { spf: '@ TXT "v=spf1 include:spf.heronpost.example -all"', k1: "k1._domainkey CNAME k1.dkim.heronpost.example." },
+    });
+    expect(providers).toEqual({
+      nameServers: ["nettlehost.example."],
+      mail: ["inglemail.example."],
+      signing: ["heronpost.example."],
+      sending: ["heronpost.example."],
+    });
+  });
+
   test("where no mail can pass a strict policy, that is the first thing said", async () => {
     for (const spf of [
       "",

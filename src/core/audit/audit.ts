@@ -1,6 +1,7 @@
 import type { AuditInput, Unresolved } from "./facts.ts";
-import { AREAS, type Finding, type Rule, SEVERITIES } from "./finding.ts";
+import { AREAS, type Area, type Finding, type Rule, SEVERITIES } from "./finding.ts";
 import { gatherFacts } from "./gather.ts";
+import { type Providers, providersOf } from "./providers.ts";
 import { type Right, whatIsRight } from "./right.ts";
 import { bulk, certificate, parked, transport } from "./rules/certificate-and-bulk.ts";
 import { delegation } from "./rules/delegation.ts";
@@ -39,15 +40,25 @@ export interface Audit {
   readonly findings: readonly Finding[];
   /** What could not be asked; a finding may be missing because of it. */
   readonly unresolved: readonly Unresolved[];
+  readonly providers: Providers;
 }
 
 /** Looks at a domain and applies every rule; the worst findings come first. */
 export async function audit(input: AuditInput): Promise<Audit> {
   const facts = await gatherFacts(input);
-  const findings = CATALOGUE.flatMap(({ check, ...rule }) => check(facts).map((seen): Finding => ({ ...rule, ...seen })));
+  const { areas = [] } = input;
+  const isLookedAt = ({ area }: { readonly area: Area }): boolean => areas.length === 0 || areas.includes(area);
+  const findings = CATALOGUE.filter(isLookedAt).flatMap(({ check, ...rule }) =>
+    check(facts).map((seen): Finding => ({ ...rule, ...seen })),
+  );
   // Where no mail can pass, nothing else matters until that is mended.
   const order = (one: Finding): number =>
     one.id === NOTHING_PASSES ? -1 : SEVERITIES.indexOf(one.severity) * AREAS.length + AREAS.indexOf(one.area);
   findings.sort((a, b) => order(a) - order(b));
-  return { right: whatIsRight(facts, findings), findings, unresolved: facts.unresolved };
+  return {
+    right: whatIsRight(facts, findings).filter(isLookedAt),
+    findings,
+    unresolved: facts.unresolved,
+    providers: providersOf(facts),
+  };
 }

@@ -7,10 +7,13 @@ import type { DomainName } from "../name/index.ts";
 import { type DataOf, decodeUtf8, type KnownType, txtValue } from "../record/index.ts";
 import type { SiteCheck } from "../site/index.ts";
 import type { lookupSpf, SpfTree } from "../spf/index.ts";
+import type { Area } from "./finding.ts";
 
 /** What the audit is told; everything else it asks the DNS for. */
 export interface AuditInput {
   readonly domain: DomainName;
+  /** The areas that are looked at; all of them where none is named. Nothing is asked for the others. */
+  readonly areas?: readonly Area[];
   readonly role: "main" | "secondary" | "redirect" | "sending" | "parked" | undefined;
   /** The domain as its own servers show it, and everything else. */
   readonly lookup: Lookup;

@@ -7,6 +7,7 @@ import { type DataOf, isOfType, type KnownType } from "../record/index.ts";
 import { isSpf, lookupSpf, spfTree } from "../spf/index.ts";
 import { forwardConfirmedReverse } from "../verdict/index.ts";
 import { type AuditInput, type Facts, type Host, type Published, textsIn, type Unresolved } from "./facts.ts";
+import type { Area } from "./finding.ts";
 
 /** A label that nobody would make. */
 const NOBODY = "zandrel-looks-for-wildcards";
@@ -92,9 +93,9 @@ function asking(input: AuditInput, unresolved: Map<string, Unresolved>): Asking 
   return { input, everywhere, at, host, below, ds, keys };
 }
 
-/** The zone itself: its servers, and where mail and the site lead. */
+/** The zone itself, and where mail and the site lead. */
 async function zoneFacts({ input, at, host, below }: Asking) {
-  const { domain, authority } = input;
+  const { domain } = input;
   const [soa, ns, mx, caa, txt, apex, www] = await Promise.all([
     at(domain, "SOA"),
     at(domain, "NS"),
@@ -104,6 +105,18 @@ async function zoneFacts({ input, at, host, below }: Asking) {
     host(domain),
     host(below("www") ?? domain),
   ]);
+  const nameServers = await Promise.all([...new Set(ns.data.map((data) => data.target))].map(host));
+  const exchanges = await Promise.all(
+    mx.data
+      .filter((data) => data.exchange !== ".")
+      .map(async ({ exchange, preference }) => ({ ...(await host(exchange)), preference })),
+  );
+  return { soa, ns, mx, caa, txt, apex, www, nameServers, exchanges };
+}
+
+/** Each of its servers, and whether they show the same. */
+async function serverFacts({ input, at, below }: Asking) {
+  const { domain, authority } = input;
   const delegated = authority.kind === "delegated" ? authority.servers : [];
   const policy = below("_dmarc");
   // Addresses may differ on purpose, by where one asks from; texts and mail servers never.
@@ -128,13 +141,7 @@ async function zoneFacts({ input, at, host, below }: Asking) {
       return { name, address, soa: publishedSoa, ns: publishedNs, takesTcp, takesEdns, shows };
     }),
   );
-  const nameServers = await Promise.all([...new Set(ns.data.map((data) => data.target))].map(host));
-  const exchanges = await Promise.all(
-    mx.data
-      .filter((data) => data.exchange !== ".")
-      .map(async ({ exchange, preference }) => ({ ...(await host(exchange)), preference })),
-  );
-  return { soa, ns, mx, caa, txt, apex, www, servers, nameServers, exchanges };
+  return { servers };
 }
 
 /** What answers for names that nobody made, and names at which the domain was written twice. */
@@ -322,21 +329,54 @@ async function hostFacts(
   return { subPolicies, returnPaths };
 }
 
+/** For which areas each group of questions is asked; the zone itself is looked at for all of them. */
+const ASKED_FOR: Readonly<Record<"servers" | "wildcards" | "spf" | "policy" | "keys" | "transport" | "hosts", readonly Area[]>> =
+  {
+    servers: ["delegation"],
+    wildcards: ["delegation", "wildcard", "ownership", "spf", "dkim", "dmarc", "parked", "transport", "bulk"],
+    spf: ["spf", "dmarc", "parked", "bulk"],
+    policy: ["dmarc", "reports", "spf", "parked", "bulk"],
+    keys: ["dkim", "dmarc", "parked", "bulk"],
+    transport: ["delegation", "spf", "transport"],
+    hosts: ["spf", "dmarc"],
+  };
+
+/** A lookup for what is not looked at: it asks nobody. */
+const NOTHING: Lookup = { ask: async () => ({ kind: "nxdomain", chain: [], authoritative: false }) };
+
 /** Asks everything the rules need, each question once. */
 export async function gatherFacts(input: AuditInput): Promise<Facts> {
   const unresolved = new Map<string, Unresolved>();
-  const ask = asking(input, unresolved);
-  const [zone, wildcards, spf, policy] = await Promise.all([zoneFacts(ask), wildcardFacts(ask), spfFacts(ask), dmarcFacts(ask)]);
+  const { areas = [] } = input;
+  const all = asking(input, unresolved);
+  const none = asking(
+    {
+      ...{ domain: input.domain, role: input.role, authority: { kind: "failed", because: "" }, lookup: NOTHING, world: NOTHING },
+      ...{ organizationalDomain: input.organizationalDomain, selectors: [], openKeyFiles: [], asks: [], wantedTexts: [] },
+      ...{ undelegatedHosts: [], hosts: [], issuers: [], flattened: [] },
+    },
+    new Map(),
+  );
+  const askFor = (group: keyof typeof ASKED_FOR): Asking =>
+    areas.length === 0 || areas.some((area) => ASKED_FOR[group].includes(area)) ? all : none;
+  const [zone, servers, wildcards, spf, policy] = await Promise.all([
+    zoneFacts(all),
+    serverFacts(askFor("servers")),
+    wildcardFacts(askFor("wildcards")),
+    spfFacts(askFor("spf")),
+    dmarcFacts(askFor("policy")),
+  ]);
   const [keys, transport, hosts] = await Promise.all([
-    keyFacts(ask, wildcards.anyKey),
-    transportFacts(ask, wildcards.wild),
-    hostFacts(ask, wildcards),
+    keyFacts(askFor("keys"), wildcards.anyKey),
+    transportFacts(askFor("transport"), wildcards.wild),
+    hostFacts(askFor("hosts"), wildcards),
   ]);
   const texts = textsIn(zone.txt);
   const { wild: _, ...unmade } = wildcards;
   return {
     ...input,
     ...zone,
+    ...servers,
     ...unmade,
     ...spf,
     ...policy,

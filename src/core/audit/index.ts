@@ -8,5 +8,6 @@
  * ```
  */
 export * from "./audit.ts";
-export type { AuditInput } from "./facts.ts";
-export { type Finding, isAtLeast, SEVERITIES, type Severity } from "./finding.ts";
+export type { AuditInput, Unresolved } from "./facts.ts";
+export { AREAS, type Area, type Finding, isAtLeast, SEVERITIES, type Severity } from "./finding.ts";
+export type { Providers } from "./providers.ts";

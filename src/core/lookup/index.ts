@@ -14,5 +14,5 @@
 export { type AuthoritativeServer, type Authority, authorityOf, dsAtParent, type Servers } from "./authority.ts";
 export { type Live, liveAt, ownSetOf } from "./live.ts";
 export * from "./lookup.ts";
-export { memoized, remembered } from "./memo.ts";
+export { AnswerMemo, memoized, remembered } from "./memo.ts";
 export { answerFromZones, zoneLookup } from "./zone-lookup.ts";

@@ -23,12 +23,41 @@ export function remembered<T>(lookup: Lookup, key: string, find: () => Promise<T
   return found;
 }
 
-/** The same lookup, except that each question is asked once, even when it is asked again before the answer is there. */
-export function memoized(lookup: Lookup): Lookup {
+/** Answers of many lookups in one place; with more than it has room for, those not needed for longest go. */
+export class AnswerMemo {
+  readonly #answers: LRUCache<string, Promise<Answer>>;
+  readonly #failed = new Set<string>();
+
+  constructor(max = 100_000) {
+    this.#answers = new LRUCache({ max, dispose: (_, key) => this.#failed.delete(key) });
+  }
+
+  /** The answer that is kept under a key, or the one that `ask` brings. */
+  take(key: string, ask: () => Promise<Answer>): Promise<Answer> {
+    const known = this.#answers.get(key);
+    if (known !== undefined) return known;
+    const answer = ask();
+    this.#answers.set(key, answer);
+    void answer.then(({ kind }) => kind === "failed" && this.#failed.add(key));
+    return answer;
+  }
+
+  /** Forgets what could not be asked, so that it is asked again. */
+  forgetFailures(): void {
+    for (const key of [...this.#failed]) this.#answers.delete(key);
+  }
+}
+
+/**
+ * The same lookup, except that each question is asked once, even when it is asked again before the answer is there. Several lookups
+ * may keep their answers in one place, each under its own name.
+ */
+export function memoized(lookup: Lookup, shared?: { readonly answers: AnswerMemo; readonly name: string }): Lookup {
   const answers = new Map<string, Promise<Answer>>();
   const memo: Lookup = {
     ask(name, type) {
       const key = `${type} ${name}`;
+      if (shared !== undefined) return shared.answers.take(`${shared.name} ${key}`, () => lookup.ask(name, type));
       let answer = answers.get(key);
       if (answer === undefined) answers.set(key, (answer = lookup.ask(name, type)));
       return answer;

@@ -1,5 +1,6 @@
 import type { SheetState } from "../../app/publishing/sheet-page.ts";
 import { displayName } from "../../core/name/index.ts";
+import { PALETTE } from "../page.ts";
 import { visible } from "../safe.ts";
 import { fieldsOf, html, TITLES } from "../sheet.ts";
 import { deadline } from "../time.ts";
@@ -38,9 +39,7 @@ function headlineOf({ steps, slips, host, visibleBy, at, done }: SheetState): st
 }
 
 const STYLE = `
-:root{color-scheme:light dark;--ink:#1f2440;--soft:#4d5268;--page:#faf9fc;--card:#fff;--line:#c9c5d6;--ok:#17604f;--bad:#8f2346;--warn:#6d4d10;--go:#3a3f8f}
-
-@media (prefers-color-scheme:dark){:root{--ink:#eceaf4;--soft:#b9b6c9;--page:#191a26;--card:#23253a;--line:#4b4d66;--ok:#7fd6bd;--bad:#f2a0b8;--warn:#e6c37d;--go:#b4b8ff}}
+${PALETTE}
 
 *{box-sizing:border-box}
 

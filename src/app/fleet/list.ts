@@ -1,0 +1,115 @@
+import { createHash } from "node:crypto";
+import { createReadStream, mkdtempSync, rmSync, statSync, writeFileSync } from "node:fs";
+import { open } from "node:fs/promises";
+import { tmpdir } from "node:os";
+import { join, resolve } from "node:path";
+import { parse } from "csv-parse";
+import { Failure } from "../../core/failure.ts";
+import { type Columns, columnsOf, delimiterOf, readListed, type SkippedLine, type SweepEntry } from "../../core/sweep/index.ts";
+import type { AppContext } from "../context.ts";
+
+/** Octets of one line of a list, at most; what is longer is no list of domains. */
+const MAX_LINE = 1 << 16;
+
+/** A list of domains as it lies on the disk. */
+export interface List {
+  readonly path: string;
+  /** What people call it: its file, or `stdin`. */
+  readonly title: string;
+  /** The SHA-256 of what it holds, by which it is known again. */
+  readonly fingerprint: string;
+  close(): void;
+}
+
+/** Opens a list: a file, or standard input, which is kept on the disk while it is read. */
+export async function openList(given: string, { cwd, input }: Pick<AppContext, "cwd" | "input">): Promise<List> {
+  const spool = given === "-" ? mkdtempSync(join(tmpdir(), "zandrel-list-")) : undefined;
+  const close = () => spool !== undefined && rmSync(spool, { recursive: true, force: true });
+  try {
+    const path = spool === undefined ? resolve(cwd, given) : join(spool, "list");
+    if (spool !== undefined) {
+      writeFileSync(path, "", { mode: 0o600 });
+      const file = await open(path, "a");
+      for await (const chunk of input()) await file.write(chunk);
+      await file.close();
+    } else if (!statSync(path).isFile()) throw new Failure("file-unreadable", { path: given, why: "special" });
+    const hash = createHash("sha256");
+    for await (const chunk of createReadStream(path)) hash.update(chunk as Buffer);
+    return { path, title: given === "-" ? "stdin" : given, fingerprint: hash.digest("hex"), close };
+  } catch (error) {
+    close();
+    if (error instanceof Failure) throw error;
+    throw new Failure("file-unreadable", { path: given, why: (error as NodeJS.ErrnoException).code ?? "" });
+  }
+}
+
+/** The first line that says something, and how the text is encoded: spreadsheets save UTF-16 too. */
+async function beginning(path: string): Promise<{ line: string; encoding: "utf8" | "utf16le" }> {
+  const file = await open(path);
+  try {
+    const { buffer, bytesRead } = await file.read(Buffer.alloc(MAX_LINE), 0, MAX_LINE, 0);
+    const encoding = buffer[0] === 0xff && buffer[1] === 0xfe ? "utf16le" : "utf8";
+    const lines = buffer
+      .toString(encoding, 0, bytesRead)
+      .replace(/^\ufeff/, "")
+      .split(/\r\n|\r|\n/);
+    return { line: lines.find((one) => one.trim() !== "" && !one.startsWith("#")) ?? "", encoding };
+  } finally {
+    await file.close();
+  }
+}
+
+/** A list that is being read: the names of its own columns, and its lines. */
+export interface ListReading {
+  readonly columns: readonly string[];
+  readonly lines: AsyncIterable<SweepEntry | SkippedLine>;
+}
+
+/** Reads a list of domains: one a line, or a table with a column of them, whose other columns are kept. */
+export async function readList({ path, title }: List, column: string | undefined): Promise<ListReading> {
+  const { line: first, encoding } = await beginning(path);
+  const delimiter = delimiterOf(first);
+  const head: string[] = [];
+  const rows = createReadStream(path, { encoding }).pipe(
+    parse({
+      bom: true,
+      // Without a delimiter each line is one cell: this character stands in no text.
+      delimiter: delimiter ?? "\ufffe",
+      quote: delimiter === undefined ? false : '"',
+      relax_quotes: true,
+      relax_column_count: true,
+      skip_empty_lines: true,
+      info: true,
+      max_record_size: MAX_LINE,
+    }),
+  );
+  const iterator = rows[Symbol.asyncIterator]() as AsyncIterator<{ record: string[]; info: { lines: number } }>;
+  const next = async () => {
+    try {
+      return await iterator.next();
+    } catch (error) {
+      const { lines, message } = error as { lines?: number; message: string };
+      throw new Failure("list-line", { path: title, line: lines ?? 1, because: message });
+    }
+  };
+  let row = await next();
+  while (row.done !== true && (row.value.record[0] ?? "").startsWith("#")) row = await next();
+  const columns: Columns | undefined = row.done === true ? undefined : columnsOf(row.value.record, column);
+  if (row.done !== true && columns === undefined)
+    throw new Failure("list-column", { path: title, wanted: column, known: row.value.record });
+  if (columns !== undefined) head.push(...columns.names.filter((_, i) => i !== columns.domain));
+  async function* lines(): AsyncGenerator<SweepEntry | SkippedLine> {
+    if (columns === undefined) return;
+    if (columns.hasHead) row = await next();
+    for (; row.done !== true; row = await next()) {
+      const { record, info } = row.value;
+      const given = record[columns.domain] ?? "";
+      const own = columns.names.flatMap((_, i) => (i === columns.domain ? [] : [record[i] ?? ""]));
+      const read = readListed(given);
+      const line = info.lines;
+      if (read.kind === "domain") yield { domain: read.domain, given, line, own };
+      else if (read.kind === "rubbish") yield { line, text: given.slice(0, 200), why: read.why, detail: read.detail };
+    }
+  }
+  return { columns: head, lines: lines() };
+}

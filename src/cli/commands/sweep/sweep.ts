@@ -1,0 +1,63 @@
+import { sweep, sweepSchema } from "../../../app/fleet/sweep.ts";
+import { SEVERITIES } from "../../../core/audit/index.ts";
+import type { SweepFormat } from "../../../present/fleet/sweep.ts";
+import { command } from "../../command.ts";
+import { choice, flag, list, number, shared, span, text } from "../../options.ts";
+
+export default command({
+  name: "sweep",
+  operands: "[LIST]",
+  summary: "audit many domains: those of a list (a file, or - for standard input), or all of the workspace",
+  examples: [
+    ["zandrel sweep domains.txt", "one domain a line; a line about each: the worst finding, and what to do"],
+    ["zandrel sweep customers.csv --checks spf,dmarc --format csv", "a table, with the list's own columns kept"],
+    ["zandrel sweep", "all domains of the workspace"],
+  ],
+  options: {
+    checks: list("only these areas of the audit, such as spf,dmarc"),
+    column: text("the column of a table that holds the domains, by its title or number (found by itself if not given)"),
+    format: choice(["text", "ndjson", "csv", "junit"], "how each domain is written, as soon as it is known", { default: "text" }),
+    failOn: choice([...SEVERITIES, "never"], "end with 1 from this severity upwards", { default: "risks" }),
+    anew: flag("begin anew where an earlier sweep of the same list was not finished"),
+    resolver: shared.resolver,
+    timeout: shared.timeout,
+    perServer: number("how many questions one name server gets at the same time", { default: 32, min: 1, max: 1000 }),
+    atOnce: number("how many domains are looked at at the same time", { default: 32, min: 1, max: 1000 }),
+    threads: number("how many threads share the work (none for short lists, else one a processor)", { min: 0, max: 64 }),
+    tries: number("how often a domain is looked at that cannot be asked about everything", { default: 3, min: 1, max: 20 }),
+    retryAfter: span("how long such a domain is left alone before it is looked at again", { default: "60s" }),
+  },
+  schema: sweepSchema,
+  async run(request, context) {
+    const { sweepFormat } = await import("../../../present/fleet/sweep.ts");
+    const { progressBar } = await import("../../progress-bar.ts");
+    let format: SweepFormat | undefined;
+    let bar: ReturnType<typeof progressBar> | undefined;
+    // With --json there is one object at the end, and nothing before it.
+    const write = async (piece: string): Promise<void> => {
+      if (piece === "" || context.json) return;
+      if (context.live) bar?.hide();
+      if (request.format === "text") context.out(piece);
+      else await context.write(Buffer.from(piece));
+    };
+    try {
+      const ended = await sweep(request, context, {
+        async begun(current, { domains, done }, resumed) {
+          format = sweepFormat(request.format, current, request.failOn, context);
+          if (resumed) context.note(`Goes on with ${current.name}: ${done} of ${domains} domains are done.\n`);
+          bar = progressBar(domains, done, "domains");
+          await write(format.head);
+        },
+        skipped: async (line) => write((format as SweepFormat).skipped(line)),
+        outcome: async (outcome) => write((format as SweepFormat).outcome(outcome)),
+        progress: (done) => bar?.at(done),
+      });
+      bar?.stop();
+      await write(format?.foot ?? "");
+      return context.json || request.format === "text" ? ended : { ended: ended.ended };
+    } finally {
+      bar?.stop();
+    }
+  },
+  text: async (result, layout) => (await import("../../../present/fleet/sweep.ts")).sweepText(result, layout),
+});

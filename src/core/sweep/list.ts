@@ -1,0 +1,99 @@
+import ipaddr from "ipaddr.js";
+import { type DomainName, labelsOf, parseName } from "../name/index.ts";
+import { organizationalDomain } from "../suffix/index.ts";
+
+/** Why an entry of a list names no domain. */
+export type Rubbish = "address" | "one-label" | "record-name" | "not-a-name";
+
+/** What an entry of a list turned out to be. */
+export type Listed =
+  | {
+      readonly kind: "domain";
+      readonly domain: DomainName;
+      /** What it was taken from, where it was not the domain itself. */
+      readonly from?: "web-address" | "mail-address";
+    }
+  | { readonly kind: "rubbish"; readonly why: Rubbish; readonly detail: string }
+  | { readonly kind: "empty" };
+
+const rubbish = (why: Rubbish, detail = ""): Listed => ({ kind: "rubbish", why, detail });
+
+/** White space as lists from spreadsheets and pages have it, with a byte order mark. */
+const SPACE = /^[\s\u00a0\u200b\u2060\ufeff]+|[\s\u00a0\u200b\u2060\ufeff]+$/g;
+
+/** The host of a web address, with or without its scheme; undefined where it is none. */
+function webHost(text: string): string | undefined {
+  const scheme = /^[a-z][a-z0-9+.-]*:\/\//i.test(text);
+  if (!scheme && !/^[^\s/?#@:]+(?::\d{1,5})?(?:[/?#]|:\d{1,5}$)/.test(text)) return undefined;
+  try {
+    const { hostname } = new URL(scheme ? text : `http://${text}`);
+    return hostname === "" ? undefined : hostname.replace(/^\[|\]$/g, "");
+  } catch {
+    return undefined;
+  }
+}
+
+/**
+ * One entry of a list of domains. People list what they have: domains, names with umlauts, addresses of pages and of people.
+ * A page's address stands for the domain it is registered under, a mail address for the domain its mail goes by.
+ */
+export function readListed(given: string): Listed {
+  const text = given.replace(SPACE, "");
+  if (text === "" || text.startsWith("#")) return { kind: "empty" };
+  const mail = /^(?:mailto:)?[^\s@<>]+@([^\s@<>]+)$/i.exec(text)?.[1] ?? /<[^\s@<>]+@([^\s@<>]+)>$/.exec(text)?.[1];
+  const web = mail === undefined ? webHost(text) : undefined;
+  const host = mail ?? web ?? text;
+  if (ipaddr.IPv4.isValidFourPartDecimal(host) || ipaddr.IPv6.isValid(host)) return rubbish("address");
+  const parsed = parseName(host);
+  if (!parsed.ok) return rubbish("not-a-name", parsed.error.message);
+  const labels = labelsOf(parsed.value);
+  if (labels.some((label) => label === "*" || /^_[a-z0-9-]+$/.test(label))) return rubbish("record-name");
+  if (!labels.every((label) => /^[a-z0-9](?:[a-z0-9-]*[a-z0-9])?$/.test(label))) return rubbish("not-a-name");
+  if (labels.length < 2) return rubbish("one-label");
+  if (mail !== undefined) return { kind: "domain", domain: parsed.value, from: "mail-address" };
+  const site = web !== undefined || labels[0] === "www";
+  return site
+    ? { kind: "domain", domain: organizationalDomain(parsed.value), from: "web-address" }
+    : { kind: "domain", domain: parsed.value };
+}
+
+/** How columns with domains are called. */
+const HEADS = /^(?:domains?|domain[ _-]?names?|hosts?|host[ _-]?names?|names?|sites?|web[ _-]?sites?|urls?|zones?|fqdn)$/i;
+
+/** Which column of a table holds the domains, and whether its first row names the columns. */
+export interface Columns {
+  readonly domain: number;
+  /** The names of all columns: those of the first row, or `column 2` and so on. */
+  readonly names: readonly string[];
+  readonly hasHead: boolean;
+}
+
+/**
+ * Tells from the first row of a table where the domains are: by a column's name, or by the first cell that reads as a domain.
+ * `wanted` is the name or number of the column, where the person says it; undefined comes back where there is no such column.
+ */
+export function columnsOf(first: readonly string[], wanted?: string): Columns | undefined {
+  const cells = first.map((cell) => cell.replace(SPACE, ""));
+  const isDomain = (cell: string) => readListed(cell).kind === "domain";
+  const hasHead = !cells.some(isDomain);
+  const names = cells.map((cell, i) => (hasHead && cell !== "" ? cell : `column ${i + 1}`));
+  const numbered = wanted !== undefined && /^\d+$/.test(wanted) ? Number(wanted) - 1 : -1;
+  const domain =
+    wanted !== undefined
+      ? numbered >= 0 && numbered < cells.length
+        ? numbered
+        : names.findIndex((name) => name.toLowerCase() === wanted.toLowerCase())
+      : hasHead
+        ? cells.findIndex((cell) => HEADS.test(cell))
+        : cells.findIndex(isDomain);
+  if (domain >= 0) return { domain, names, hasHead };
+  // One column is the domains', whatever its first line is.
+  return wanted === undefined && cells.length === 1 ? { domain: 0, names, hasHead: false } : undefined;
+}
+
+/** What separates the cells of a list's lines; undefined where each line is one entry. */
+export function delimiterOf(line: string): "," | ";" | "\t" | undefined {
+  const counted = ([",", ";", "\t"] as const).map((one) => [line.split(one).length - 1, one] as const);
+  const [most] = counted.sort((a, b) => b[0] - a[0]);
+  return most === undefined || most[0] === 0 ? undefined : most[1];
+}

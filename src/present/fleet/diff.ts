@@ -1,0 +1,79 @@
+import type { SweepDiff } from "../../app/fleet/diff.ts";
+import { displayName } from "../../core/name/index.ts";
+import { count, csvLines, type Layout, visible, wrap } from "../index.ts";
+import { page } from "../page.ts";
+import { html } from "../sheet.ts";
+
+type Domain = SweepDiff["domains"][number];
+
+const LISTS: Readonly<Partial<Record<Domain["kind"], (diff: SweepDiff) => string>>> = {
+  added: ({ before }) => `not in ${before.name}`,
+  removed: ({ after }) => `not in ${after.name}`,
+  unresolved: () => "could not be asked about everything, so nothing is said about it",
+};
+
+/** How many domains changed in which way, in one sentence. */
+function headline({ domains, same }: SweepDiff): string {
+  const worse = domains.filter((one) => one.worse).length;
+  const fresh = domains.reduce((sum, one) => sum + one.fresh.length, 0);
+  const fixed = domains.reduce((sum, one) => sum + one.fixed.length, 0);
+  return `${count(fixed, "finding")} mended, ${fresh} new; ${count(worse, "domain")} worse than before, ${same} unchanged`;
+}
+
+/** What changed between two sweeps, for people. */
+export function sweepDiffText(diff: SweepDiff, { style, width }: Layout): string {
+  const { before, after, domains } = diff;
+  const shown = (mark: string, { title, remedy }: Domain["fresh"][number], withRemedy: boolean) =>
+    `  ${mark} ${wrap(`${title}${withRemedy ? `. ${style.command("→")} ${visible(remedy)}` : ""}`, width - 4, "    ")}`;
+  return [
+    style.title(`From ${before.name} to ${after.name}: ${headline(diff)}.`),
+    "",
+    ...domains.map((one) => {
+      const list = LISTS[one.kind]?.(diff);
+      return [
+        `${style.strong(displayName(one.domain))}${one.worse ? style.bad(" (worse)") : ""}${list === undefined ? "" : style.quiet(`: ${list}`)}`,
+        ...one.fresh.map((finding) => shown(style.bad("new  "), finding, true)),
+        ...one.fixed.map((finding) => shown(style.good("fixed"), finding, false)),
+      ].join("\n");
+    }),
+    ...(domains.length === 0 ? [] : [""]),
+    domains.some(({ fresh }) => fresh.length > 0)
+      ? `Next: ${style.command(`zandrel audit ${displayName((domains.find(({ fresh }) => fresh.length > 0) as Domain).domain)}`)}`
+      : "There is nothing new to mend.",
+    "",
+  ].join("\n");
+}
+
+/** One row a change. */
+export const sweepDiffCsv = (diff: SweepDiff): string =>
+  csvLines([
+    ["domain", "change", "severity", "finding", "title", "remedy"],
+    ...diff.domains.flatMap((one) => {
+      const row = (change: string, { id, severity, title, remedy }: Domain["fresh"][number]) => [
+        displayName(one.domain),
+        ...[change, severity, id, title, visible(remedy)],
+      ];
+      const changes = [...one.fresh.map((finding) => row("new", finding)), ...one.fixed.map((finding) => row("fixed", finding))];
+      return changes.length > 0 ? changes : [[displayName(one.domain), one.kind, "", "", "", ""]];
+    }),
+  ]);
+
+/** The same as a page of its own. */
+export function sweepDiffPage(diff: SweepDiff): string {
+  const { before, after, domains } = diff;
+  const items = (word: string, findings: Domain["fresh"], withRemedy: boolean) =>
+    findings.map(
+      ({ title, severity, remedy }) =>
+        `<li><strong>${word}</strong> <span class="quiet">${html(severity)}</span> ${html(title)}${withRemedy ? `<br>${html(remedy)}` : ""}</li>`,
+    );
+  const rows = domains.map((one) => {
+    const list = LISTS[one.kind]?.(diff);
+    const changes = [...items("New", one.fresh, true), ...items("Fixed", one.fixed, false)];
+    return `<tr><th scope="row">${html(displayName(one.domain))}${one.worse ? '<br><span class="bad">worse</span>' : ""}</th><td>${list === undefined ? "" : html(list)}${changes.length === 0 ? "" : `<ul>${changes.join("")}</ul>`}</td></tr>`;
+  });
+  return page({
+    title: `From ${before.name} to ${after.name}`,
+    body: `<p class="lead">${html(headline(diff))}.</p>
+${rows.length === 0 ? "<p>Nothing differs.</p>" : `<table><thead><tr><th scope="col">Domain</th><th scope="col">What changed</th></tr></thead><tbody>\n${rows.join("\n")}\n</tbody></table>`}`,
+  });
+}

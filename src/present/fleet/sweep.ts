@@ -1,0 +1,185 @@
+import type { SweepSummary } from "../../app/fleet/sweep.ts";
+import { isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
+import { displayName } from "../../core/name/index.ts";
+import { spanText } from "../../core/spread/index.ts";
+import { type KeptOutcome, type SkippedLine, type Sweep, wholeFinding } from "../../core/sweep/index.ts";
+import { count, csvLines, JUNIT, jsonText, junitSuite, type Layout, visible, wrap } from "../index.ts";
+
+/** Why a line of a list was not looked at, in a clause. */
+const SKIPPED: Readonly<Record<SkippedLine["why"], (detail: string) => string>> = {
+  address: () => "it is an IP address and no domain",
+  "one-label": () => "it has only one part; a domain has two or more, such as brackwater.example",
+  "record-name": () => "it is the name of a record and not of a domain",
+  "not-a-name": (detail) => `it is not a domain name${detail === "" ? "" : ` (${detail})`}`,
+  duplicate: (line) => `line ${line} has the same domain`,
+};
+export const whySkipped = ({ why, detail }: { readonly why: string; readonly detail: string }): string =>
+  SKIPPED[why as SkippedLine["why"]](detail);
+
+/** The findings of a domain, the worst first, as reports have them; notes ask for nothing and are left out of lines. */
+const findingsOf = ({ result }: KeptOutcome) => result.findings.map(wholeFinding);
+
+const openOf = ({ result }: KeptOutcome): string[] =>
+  result.unresolved.map(({ name, type, because }) => visible(`${type} of ${displayName(name)} could not be asked: ${because}`));
+
+const MARK: Record<Severity, string> = { breaks: "✗", risks: "!", untidy: "·", note: "○" };
+
+/** One line about a domain: its worst finding, and what to do. */
+export function sweepLine(outcome: KeptOutcome, { style }: Layout): string {
+  const findings = findingsOf(outcome).filter(({ severity }) => severity !== "note");
+  const [worst, ...others] = findings;
+  const open = openOf(outcome);
+  const name = style.strong(displayName(outcome.domain));
+  const from = outcome.given === displayName(outcome.domain) ? "" : style.quiet(` (listed as ${visible(outcome.given)})`);
+  const unsure = open.length === 0 ? "" : style.careful(` ${count(open.length, "question")} had no answer.`);
+  if (worst === undefined)
+    return open.length === 0
+      ? `${style.good("✓")} ${name}${from}: nothing to mend.\n`
+      : `${style.state("unknown", "?")} ${name}${from}: ${visible(open[0] as string)}${open.length > 1 ? `, and ${open.length - 1} more` : ""}.\n`;
+  const paint = { breaks: style.bad, risks: style.careful, untidy: String, note: style.quiet }[worst.severity];
+  const more = others.length === 0 ? "" : style.quiet(` (and ${others.length} more)`);
+  return `${paint(MARK[worst.severity])} ${name}${from}: ${visible(worst.title)}. ${style.command("→")} ${visible(worst.remedy)}${more}${unsure}\n`;
+}
+
+/** A sweep as other programs read it, piece by piece. */
+export interface SweepFormat {
+  readonly head: string;
+  skipped(line: SkippedLine): string;
+  outcome(outcome: KeptOutcome): string;
+  readonly foot: string;
+}
+
+/** One JSON object a line; `kind` tells domains from lines that were not looked at. */
+const ndjson = (sweep: Sweep): SweepFormat => ({
+  head: "",
+  skipped: ({ line, text, why, detail }) => `${jsonText({ kind: "skipped", line, text, why, detail })}\n`,
+  outcome(outcome) {
+    const { domain, given, line, own, at, attempts, result } = outcome;
+    return `${jsonText({
+      kind: "domain",
+      ...{ domain, given, line, own: Object.fromEntries(sweep.columns.map((column, i) => [column, own[i] ?? ""])) },
+      ...{ at: new Date(at).toISOString(), attempts },
+      findings: findingsOf(outcome),
+      ...{ unresolved: result.unresolved, providers: result.providers },
+    })}\n`;
+  },
+  foot: "",
+});
+
+/** One row a domain: its worst finding, and the list's own columns. */
+const csv = (sweep: Sweep): SweepFormat => ({
+  head: csvLines([
+    [
+      "domain",
+      "listed as",
+      "line",
+      "severity",
+      "finding",
+      "title",
+      "evidence",
+      "remedy",
+      "findings",
+      "unresolved",
+      ...sweep.columns,
+    ],
+  ]),
+  skipped: ({ line, text, why, detail }) =>
+    csvLines([
+      ["", text, String(line), "skipped", why, whySkipped({ why, detail }), "", "", "", "", ...sweep.columns.map(() => "")],
+    ]),
+  outcome(outcome) {
+    const findings = findingsOf(outcome).filter(({ severity }) => severity !== "note");
+    const [worst] = findings;
+    const open = openOf(outcome);
+    const about =
+      worst === undefined
+        ? [open.length > 0 ? "unknown" : "fine", "", "", "", ""]
+        : [worst.severity, worst.id, worst.title, visible(worst.evidence), visible(worst.remedy)];
+    const counts = [String(findings.length), open.join("; ")];
+    return csvLines([
+      [displayName(outcome.domain), outcome.given, String(outcome.line), ...about, ...counts, ...outcome.own].map(visible),
+    ]);
+  },
+  foot: "",
+});
+
+const junit = (threshold: Severity | "never"): SweepFormat => ({
+  head: JUNIT.head,
+  skipped: (line) =>
+    junitSuite(
+      { domain: `line ${line.line}`, findings: [], unresolved: [visible(`${line.text}: ${whySkipped(line)}`)] },
+      () => false,
+    ),
+  outcome: (outcome) =>
+    junitSuite(
+      {
+        domain: displayName(outcome.domain),
+        findings: findingsOf(outcome).map((one) => ({ ...one, evidence: visible(one.evidence), remedy: visible(one.remedy) })),
+        unresolved: openOf(outcome),
+      },
+      (severity) => threshold !== "never" && isAtLeast(severity as Severity, threshold),
+    ),
+  foot: JUNIT.foot,
+});
+
+/** The same lines as people read on a terminal. */
+const text = (layout: Layout): SweepFormat => ({
+  head: "",
+  skipped: () => "",
+  outcome: (outcome) => sweepLine(outcome, layout),
+  foot: "",
+});
+
+export const SWEEP_FORMATS = ["text", "ndjson", "csv", "junit"] as const;
+
+/** A sweep in one of its formats; `threshold` is the mildest severity that fails. */
+export function sweepFormat(
+  format: (typeof SWEEP_FORMATS)[number],
+  sweep: Sweep,
+  threshold: Severity | "never",
+  layout: Layout,
+): SweepFormat {
+  return { text: () => text(layout), ndjson: () => ndjson(sweep), csv: () => csv(sweep), junit: () => junit(threshold) }[
+    format
+  ]();
+}
+
+/** What domains came to by their worst finding, in words. */
+const WORST: Readonly<Record<Severity | "fine", string>> = {
+  breaks: "with something broken",
+  risks: "at risk",
+  untidy: "untidy",
+  note: "with notes only",
+  fine: "with nothing to mend",
+};
+export const worstWords = (worst: SweepSummary["worst"]): string =>
+  [...SEVERITIES, "fine" as const]
+    .flatMap((key) => worst.filter((one) => one.key === key && one.domains > 0))
+    .map(({ key, domains }) => `${domains} ${WORST[key]}`)
+    .join(", ");
+
+/** What a sweep came to, and where to read on. */
+export function sweepText(result: SweepSummary, { style, width }: Layout): string {
+  const { sweep, domains, unresolved, worst, skipped, skippedLines, started, finished } = result;
+  const shown = skippedLines.slice(0, 5).map((one) => `  line ${one.line}: ${visible(one.text)}: ${whySkipped(one)}`);
+  return [
+    "",
+    style.title(
+      `${count(domains, "domain")} looked at in ${spanText(Math.ceil((finished - started) / 1000))}: ${worstWords(worst)}.`,
+    ),
+    ...(unresolved === 0
+      ? []
+      : [
+          style.careful(
+            wrap(`${count(unresolved, "domain")} could not be asked about everything, so something may be missing.`, width),
+          ),
+        ]),
+    ...(skipped === 0
+      ? []
+      : [`${count(skipped, "line")} of the list ${skipped === 1 ? "was" : "were"} not looked at:`, ...shown]),
+    ...(skipped > shown.length ? [`  and ${skipped - shown.length} more (all of them: --format ndjson)`] : []),
+    `Kept as ${style.strong(sweep)}.`,
+    `Next: ${style.command(`zandrel sweep report ${sweep}`)}`,
+    "",
+  ].join("\n");
+}

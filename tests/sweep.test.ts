@@ -1,0 +1,173 @@
+import { spawn } from "node:child_process";
+import { once } from "node:events";
+import { readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { parse } from "csv-parse/sync";
+import { name } from "../src/core/name/index.ts";
+import { startLab } from "../src/lab/index.ts";
+import { folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
+
+/** Sweeps through the built program, on the lab: its domains, and names that nobody registered. */
+type Lab = Awaited<ReturnType<typeof startLab>>;
+let lab: Lab;
+beforeAll(async () => {
+  lab = await startLab({
+    start: Date.parse("2026-03-02T09:00:00Z"),
+    speed: 60,
+    port: await freePort(),
+    domains: [name("quillmark.test"), name("strings.test")],
+  });
+});
+afterAll(() => lab.close());
+
+const env = () => ({ ZANDREL_CLOCK: lab.clock.text() });
+const folderOf = (files: Record<string, string> = {}) => folderWith({ "zandrel.yaml": lab.settings, ...files });
+const run = (folder: string, ...argv: string[]) => zandrel(folder, argv, { env: env() });
+const lines = (text: string) =>
+  text
+    .split("\n")
+    .filter((line) => line !== "")
+    .map((line) => JSON.parse(line));
+
+const LIST =
+  'customer;Site;owner\n1;https://www.quillmark.test/shop;"Ada; A"\n2;strings.test;=SUM(1)\n3;Quillmark.TEST;Ada\n4;192.0.2.1;\n5;;\n';
+
+describe("a list", () => {
+  test("a line a domain, with its worst finding and what to do; what is no domain is named", async () => {
+    const folder = folderOf({ "list.csv": LIST });
+    const swept = await run(folder, "sweep", "list.csv");
+    expect(swept.exit).toBe(1);
+    expect(swept.out).toMatch(
+      /^! quillmark\.test \(listed as https:\/\/www\.quillmark\.test\/shop\): .*\. → .*\(and \d more\)$/m,
+    );
+    expect(swept.out).toContain("2 domains looked at in ");
+    expect(swept.out).toContain("line 4: Quillmark.TEST: line 2 has the same domain");
+    expect(swept.out).toContain("line 5: 192.0.2.1: it is an IP address and no domain");
+    expect(swept.out).toContain("Next: zandrel sweep report list-2026-03-02\n");
+    const report = await run(folder, "sweep", "report", "list-2026-03-02", "--json");
+    expect(report.json).toMatchObject({ domains: 2, left: 0, nameServers: [{ provider: "nettlehost.example.", domains: 2 }] });
+    expect((await run(folder, "sweep", "report")).out).toMatch(/2 of 2 +risks +The domain has no SPF record/);
+  });
+
+  test("as a table with its own columns, in which nothing is a formula", async () => {
+    const folder = folderOf({ "list.csv": LIST });
+    const swept = await run(folder, "sweep", "list.csv", "--format", "csv", "--checks", "spf,dmarc");
+    const rows = parse(swept.out, { columns: true }) as Record<string, string>[];
+    expect(rows.filter(({ severity }) => severity !== "skipped")).toHaveLength(2);
+    expect(rows.find(({ domain }) => domain === "strings.test")).toMatchObject({
+      customer: "2",
+      owner: "'=SUM(1)",
+      finding: "spf-missing",
+    });
+    expect(rows.find(({ domain }) => domain === "quillmark.test")).toMatchObject({ owner: "Ada; A", line: "2", findings: "2" });
+  });
+
+  test("as JSON lines, as JUnit, as one object, and from standard input", async () => {
+    const folder = folderOf();
+    const input = "strings.test\n\u001b[31mrubbish\n";
+    const ndjson = await zandrel(folder, ["sweep", "-", "--format", "ndjson"], { env: env(), input });
+    expect(ndjson.out).not.toContain("\u001b");
+    expect(lines(ndjson.out)).toMatchObject([
+      { kind: "skipped", line: 2, why: "not-a-name" },
+      { kind: "domain", domain: "strings.test.", given: "strings.test", attempts: 1, unresolved: [] },
+    ]);
+    const junit = await zandrel(folder, ["sweep", "-", "--format", "junit", "--fail-on", "breaks"], { env: env(), input });
+    expect([junit.exit, junit.out]).toEqual([
+      0,
+      expect.stringMatching(/^<\?xml[\s\S]*<testsuite name="strings\.test"[\s\S]*<\/testsuites>\n$/),
+    ]);
+    const summary = await zandrel(folder, ["sweep", "-", "--json"], { env: env(), input });
+    expect(summary.json).toMatchObject({ domains: 1, skipped: 1, resumed: false });
+  });
+
+  test.each<[string, string[], string, RegExp]>([
+    ["nothing in it", ["sweep", "-"], "# nothing\n", /there is no domain in the list: give a file with one domain a line/],
+    ["only rubbish", ["sweep", "-"], "192.0.2.1\n", /there is no domain in the list, and 1 line in it could not be read as one/],
+    ["an area that is none", ["sweep", "-", "--checks", "spv"], "strings.test\n", /--checks cannot be “spv”; did you mean spf\?/],
+    ["no such file", ["sweep", "nothing.txt"], "", /nothing\.txt is not there/],
+    ["no such sweep", ["sweep", "report", "x"], "", /there is no sweep yet: make one with zandrel sweep LIST/],
+  ])("%s: one sentence, and what to do", async (_, argv, input, sentence) => {
+    const ran = await zandrel(folderOf(), argv, { env: env(), input });
+    expect([ran.exit, ran.err]).toEqual([2, expect.stringMatching(sentence)]);
+  });
+
+  test("without a workspace the sweep is kept in the folder", async () => {
+    const folder = folderWith({ "list.txt": "strings.test\n" });
+    const swept = await run(
+      folder,
+      "sweep",
+      "list.txt",
+      "--resolver",
+      `127.0.0.1:${await freePort()}`,
+      "--tries",
+      "2",
+      "--retry-after",
+      "1s",
+      "--timeout",
+      "0.5",
+    );
+    expect(swept.exit).toBe(3);
+    expect(swept.out).toMatch(/^\? strings\.test: .* could not be asked/m);
+    expect(swept.out).toContain("1 domain could not be asked about everything");
+    expect((await run(folder, "sweep", "report", "--json")).json).toMatchObject({ unresolved: 1, domains: 1 });
+  });
+});
+
+test("what changed between two sweeps: fixed and new, as text, table and page", async () => {
+  const folder = folderOf({ "list.txt": "quillmark.test\nstrings.test\n" });
+  await run(folder, "sweep", "list.txt", "--checks", "spf,dmarc");
+  const apex = name("strings.test");
+  lab.nettlehost.put(apex, {
+    name: apex,
+    type: "TXT",
+    ttl: 60,
+    data: [{ strings: ["v=spf1 -all"] }, { strings: ["v=spf1 ~all"] }],
+  });
+  lab.clock.leap(3_700_000);
+  writeFileSync(join(folder, "later.txt"), "strings.test\nbrackwater.example\n");
+  await run(folder, "sweep", "later.txt", "--checks", "spf,dmarc");
+  const diff = await run(folder, "sweep", "diff", "list-2026-03-02", "later-2026-03-02", "--json");
+  expect(diff.exit).toBe(1);
+  expect(diff.json.domains).toMatchObject([
+    { domain: "strings.test.", kind: "compared", worse: true, fresh: [{ id: "spf-several" }], fixed: [{ id: "spf-missing" }] },
+    { domain: "brackwater.example.", kind: "added" },
+    { domain: "quillmark.test.", kind: "removed" },
+  ]);
+  const text = await run(folder, "sweep", "diff", "list-2026-03-02", "later-2026-03-02");
+  expect(text.out).toMatch(/strings\.test \(worse\)\n {2}new {3}.*→/);
+  expect(text.out).toContain("Next: zandrel audit strings.test");
+  const page = await run(folder, "sweep", "diff", "list-2026-03-02", "later-2026-03-02", "--format", "html");
+  expect(page.out).toMatch(/^<!doctype html>[\s\S]*strings\.test[\s\S]*<\/html>\n$/);
+  expect(page.out).not.toContain("<script");
+  const table = parse((await run(folder, "sweep", "diff", "list-2026-03-02", "later-2026-03-02", "--format", "csv")).out, {
+    columns: true,
+  });
+  expect(table).toContainEqual(expect.objectContaining({ domain: "strings.test", change: "fixed", finding: "spf-missing" }));
+});
+
+test("killed at any moment, and started again: every domain once, none lost, and two threads share the work", async () => {
+  const names = Array.from({ length: 400 }, (_, i) => `d${i}.strings.test`);
+  const folder = folderOf({ "list.txt": `${names.join("\n")}\n` });
+  const argv = ["sweep", "list.txt", "--format", "ndjson", "--checks", "spf,mail-in", "--threads", "2"];
+  const out = join(folder, "out.ndjson");
+  for (const _ of [1, 2]) {
+    const child = spawn(process.execPath, [PROGRAM, ...argv], {
+      cwd: folder,
+      env: { PATH: process.env.PATH, HOME: folder, ...env() },
+      stdio: ["ignore", "pipe", "ignore"],
+    });
+    // Killed when it has told something, and at a moment that differs from run to run.
+    await once(child.stdout, "data");
+    child.kill("SIGKILL");
+    await once(child, "exit");
+  }
+  const swept = await run(folder, ...argv);
+  expect(swept.err).toMatch(/^Goes on with list-2026-03-02: \d+ of 400 domains are done\.\n/);
+  writeFileSync(out, swept.out);
+  const told = lines(readFileSync(out, "utf8")).map(({ domain }) => domain);
+  expect(told).toHaveLength(400);
+  expect(new Set(told)).toEqual(new Set(names.map((one) => `${one}.`)));
+  const anew = await run(folder, ...argv, "--json");
+  expect(anew.json).toMatchObject({ sweep: "list-2026-03-02-2", resumed: false, domains: 400 });
+});
