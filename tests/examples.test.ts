@@ -51,7 +51,7 @@ function words(line: string): { argv: string[]; from: string | undefined } {
 const CLOCK = `2026-03-02T09:00:00.000Z@${Date.now()}*1`;
 
 /** These run until they are ended, or need the simulated services: they have tests of their own. */
-const LONG = /^zandrel (?:watch|lab|demo|guide|host find|site .*--wait|sender events \S+ --listen)\b/;
+const LONG = /^zandrel (?:watch|lab|demo|guide|host find|site .*--wait|sender events \S+ --listen|sweep$)\b/;
 const examples: (readonly [line: string, command: string])[] = [];
 for (const { name, load } of COMMANDS) examples.push(...(await load()).default.examples.map(([line]) => [line, name] as const));
 
@@ -78,6 +78,12 @@ const MISSING: Readonly<Record<string, string>> = {
   "zandrel sender link swiftquill": "no-link",
   "zandrel sender link http://127.0.0.1:8100/link/v1 --link-key env:LINK_KEY --deep": "variable-not-set",
   "zandrel spf flatten brackwater.example --write": "flatten-include",
+  "zandrel sweep domains.txt": "file-unreadable",
+  "zandrel sweep customers.csv --checks spf,dmarc --format csv": "file-unreadable",
+  "zandrel sweep report": "unknown-sweep",
+  "zandrel sweep report workspace-2026-03-02 --json": "unknown-sweep",
+  "zandrel sweep diff workspace-2026-03-02 workspace-2026-03-09": "unknown-sweep",
+  "zandrel sweep diff workspace-2026-03-02 workspace-2026-03-09 --format html": "unknown-sweep",
   "zandrel helper brackwater-post.example": "unknown-domain",
   "zandrel helper brackwater-post.example --json": "unknown-domain",
 };

@@ -6,18 +6,31 @@ export const PALETTE = `:root{color-scheme:light dark;--ink:#1f2440;--soft:#4d52
 
 const STYLE = `${PALETTE}
 *{box-sizing:border-box}
+
 body{font:1rem/1.55 system-ui,sans-serif;color:var(--ink);background:var(--page);margin:0 auto;max-width:64rem;padding:1.5rem 1rem 4rem}
+
 h1{font-size:1.6rem;margin:0 0 .25rem}h2{font-size:1.2rem;margin:2.2rem 0 .5rem}h3{font-size:1rem;margin:1.2rem 0 .3rem}
+
 p{margin:.3rem 0}.lead{font-size:1.08rem;margin:.25rem 0 1rem}.quiet{color:var(--soft)}.ok{color:var(--ok)}.bad{color:var(--bad)}.warn{color:var(--warn)}
+
 a{color:var(--go)}a:focus-visible,summary:focus-visible{outline:3px solid var(--go);outline-offset:2px}
+
 table{border-collapse:collapse;width:100%;font-size:.95rem}th,td{text-align:left;padding:.4rem .6rem;border-bottom:1px solid var(--line);vertical-align:top}
+
 td.number,th.number{text-align:right;font-variant-numeric:tabular-nums;white-space:nowrap}
+
 .wide{overflow-x:auto}ul{margin:.3rem 0;padding-left:1.2rem}
+
 code{font:.92rem/1.45 ui-monospace,"DejaVu Sans Mono",monospace;overflow-wrap:anywhere}
+
 .card{background:var(--card);border:1px solid var(--line);border-radius:.5rem;padding:.8rem 1rem;margin:0 0 .8rem;break-inside:avoid}
+
 figure{margin:.5rem 0;overflow-x:auto}figure svg{max-width:100%;height:auto;display:block}
+
 nav ul{list-style:none;padding:0;display:flex;flex-wrap:wrap;gap:.3rem 1rem}
+
 details{margin:.3rem 0}summary{cursor:pointer}
+
 @media print{body{background:#fff;max-width:none;padding:0}a{color:inherit;text-decoration:none}h2,h3,tr,.card,figure{break-inside:avoid}}`;
 
 /** A page that needs nothing but itself: no script, no other file; `title` is also its heading, `body` is HTML. */

@@ -110,6 +110,7 @@ function steppedClock(): Clock & { slept: number } {
 const NOBODY = { nameServers: [], mail: [], signing: [], sending: [] };
 const fine: SweepResult = { findings: [], unresolved: [], providers: NOBODY };
 const open = (domain: DomainName): SweepResult => ({ ...fine, unresolved: [{ name: domain, type: "MX", because: "silence" }] });
+const QUIET = { kept: async () => undefined, rests: () => undefined };
 const PACE = { atOnce: 4, tries: 3, retryAfter: 60_000 };
 
 async function* entries(count: number): AsyncGenerator<SweepEntry> {
@@ -142,7 +143,7 @@ describe.each<[string, () => Promise<SweepStore>]>([["a file", async () => openS
       const store = await make();
       const sweep = await begin(store, entries(300));
       const auditor = counting();
-      await runSweep(store, sweep, auditor, PACE, steppedClock(), async () => undefined);
+      await runSweep(store, sweep, auditor, PACE, steppedClock(), QUIET);
       const all = await outcomes(store, sweep);
       expect(new Set(all.map(({ domain }) => domain)).size).toBe(300);
       expect(all.map(({ sequence }) => sequence)).toEqual(Array.from({ length: 300 }, (__, i) => i + 1));
@@ -184,7 +185,7 @@ describe.each<[string, () => Promise<SweepStore>]>([["a file", async () => openS
         },
         close: async () => undefined,
       };
-      await runSweep(store, sweep, auditor, PACE, clock, async () => undefined);
+      await runSweep(store, sweep, auditor, PACE, clock, QUIET);
       expect(order.slice(20).sort()).toEqual(["d3.example. again", "d3.example. again", "d5.example. again"]);
       expect(clock.slept).toBeGreaterThanOrEqual(120_000);
       const all = await outcomes(store, sweep);
@@ -204,7 +205,7 @@ describe.each<[string, () => Promise<SweepStore>]>([["a file", async () => openS
         },
         close: async () => undefined,
       };
-      await runSweep(store, sweep, auditor, PACE, steppedClock(), async () => undefined);
+      await runSweep(store, sweep, auditor, PACE, steppedClock(), QUIET);
       const all = await outcomes(store, sweep);
       expect(all).toHaveLength(9);
       expect(all.find(({ domain }) => domain === "d4.example.")?.result.unresolved).toMatchObject([{ because: "poisoned" }]);
@@ -217,9 +218,12 @@ describe.each<[string, () => Promise<SweepStore>]>([["a file", async () => openS
       let left = 150;
       const breaking: Auditor = { ...counting(), audit: async () => fine };
       await expect(
-        runSweep(store, sweep, breaking, PACE, steppedClock(), async (number) => {
-          left -= number;
-          if (left <= 0) throw new Error("killed");
+        runSweep(store, sweep, breaking, PACE, steppedClock(), {
+          ...QUIET,
+          async kept(number) {
+            left -= number;
+            if (left <= 0) throw new Error("killed");
+          },
         }),
       ).rejects.toThrow("killed");
       const first = (await outcomes(store, sweep)).length;
@@ -227,7 +231,7 @@ describe.each<[string, () => Promise<SweepStore>]>([["a file", async () => openS
       expect(first).toBeLessThan(400);
       expect(await store.unfinished("list")).toEqual(sweep);
       const auditor = counting();
-      await runSweep(store, sweep, auditor, PACE, steppedClock(), async () => undefined);
+      await runSweep(store, sweep, auditor, PACE, steppedClock(), QUIET);
       expect(auditor.asked).toHaveLength(400 - first);
       expect(new Set((await outcomes(store, sweep)).map(({ domain }) => domain)).size).toBe(400);
       await store.finish(sweep, 2000);

@@ -17,6 +17,14 @@ export interface SweepPace {
   readonly retryAfter: number;
 }
 
+/** What is told while a sweep runs. */
+export interface SweepSteps {
+  /** Outcomes were kept. */
+  kept(number: number): Promise<void>;
+  /** Only domains are left that could not be asked before; they are left alone for a while (milliseconds). */
+  rests(left: number, ms: number): void;
+}
+
 const NOBODY: SweepResult["providers"] = { nameServers: [], mail: [], signing: [], sending: [] };
 
 /** What a domain came to whose audit failed by a defect: nobody knows, and the reason is kept. */
@@ -29,8 +37,6 @@ const notAudited = (domain: DomainName, error: unknown): SweepResult => ({
 /**
  * Goes through all domains of a sweep that wait, in the order of the store. What a domain came to is kept at the latest half a second
  * after it is known, so that a run that is ended by force loses no more than that, and the next one goes on there.
- *
- * @param kept called after outcomes were kept
  */
 export async function runSweep(
   store: SweepStore,
@@ -38,7 +44,7 @@ export async function runSweep(
   auditor: Auditor,
   { atOnce, tries, retryAfter }: SweepPace,
   clock: Clock,
-  kept: (number: number) => Promise<void>,
+  { kept, rests }: SweepSteps,
 ): Promise<void> {
   // Domains that are looked at now, or are not kept yet.
   const held = new Set<DomainName>();
@@ -90,6 +96,9 @@ export async function runSweep(
       });
     else if (done.length + again.length > 0) await flush();
     else if (job === undefined) break;
-    else await clock.sleep(due);
+    else {
+      rests(queue.length, due);
+      await clock.sleep(due);
+    }
   }
 }

@@ -64,6 +64,8 @@ export interface SweepWatcher {
   /** Each domain once, also those that an earlier run looked at. */
   outcome(outcome: KeptOutcome): Promise<void>;
   progress(done: number): void;
+  /** Only domains are left that could not be asked; they are looked at again after a while (milliseconds). */
+  rests(left: number, ms: number): void;
 }
 
 /** The areas that are named, each once; words between commas count one by one. */
@@ -156,10 +158,13 @@ export async function sweep(request: SweepRequest, context: AppContext, watcher:
     const auditor = await auditorFor(request, current, progress.domains - progress.done, context);
     try {
       await tell();
-      await runSweep(store, current, auditor, request, context.clock, async (number) => {
-        done += number;
-        watcher.progress(done);
-        await tell();
+      await runSweep(store, current, auditor, request, context.clock, {
+        async kept(number) {
+          done += number;
+          watcher.progress(done);
+          await tell();
+        },
+        rests: (left, ms) => watcher.rests(left, ms),
       });
     } finally {
       await auditor.close();

@@ -5,7 +5,7 @@ import { type SweepResult, worstSeverity } from "./result.ts";
 const ROLES = ["nameServers", "mail", "signing", "sending"] as const satisfies readonly (keyof Providers)[];
 
 /** One line of a report: how many of the domains it is true of. */
-export interface Share<K extends string> {
+interface Share<K extends string> {
   readonly key: K;
   readonly domains: number;
 }

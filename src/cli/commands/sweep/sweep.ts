@@ -51,6 +51,11 @@ export default command({
         skipped: async (line) => write((format as SweepFormat).skipped(line)),
         outcome: async (outcome) => write((format as SweepFormat).outcome(outcome)),
         progress: (done) => bar?.at(done),
+        rests(left, ms) {
+          if (context.live) bar?.hide();
+          const which = left === 1 ? "1 domain" : `${left} domains`;
+          context.note(`${which} could not be asked about everything; looking again in ${Math.ceil(ms / 1000)} s.\n`);
+        },
       });
       bar?.stop();
       await write(format?.foot ?? "");
