@@ -3,6 +3,7 @@ import { connect, createServer } from "node:net";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { execa } from "execa";
+import { name } from "../src/core/name/index.ts";
 import { startLab } from "../src/lab/index.ts";
 import { ADDRESSES } from "../src/lab/zones.ts";
 import { folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
@@ -409,6 +410,26 @@ describe("ticket mail: a token, keys as texts, scoped keys, events", () => {
     );
     expect([sent.exit, sent.json.ready]).toEqual([0, true]);
     expect(sent.json.received.spf).toMatchObject({ result: "pass", domain: "mail.brackwater-tickets.example." });
+    const settings = join(folder, "zandrel.yaml");
+    const before = readFileSync(settings, "utf8");
+    writeFileSync(
+      settings,
+      `${before}guard:\n  ways:\n    - { way: mail, service: swiftquill, from: "${TICKETS}", to: ["${PROBE}"] }\n`,
+    );
+    const guard = () => run(["guard", "brackwater-tickets.example", "--once", "--json"], "", { MAIL_PASSWORD });
+    expect((await guard()).json.told).toEqual([]);
+    const apex = name("brackwater-tickets.example");
+    lab.nettlehost.remove(apex, name("mail.brackwater-tickets.example"), "TXT");
+    lab.clock.leap(2 * HOUR);
+    const told = await guard();
+    expect(told.json).toMatchObject({ notices: expect.any(Array), waiting: 0, told: [{ way: `mail to ${PROBE}`, told: true }] });
+    expect(told.json.notices.length).toBeGreaterThan(0);
+    await lab.swiftquill.quiet();
+    const notice = mailIn(PROBE).find((text) => text.includes("not in order any more"));
+    expect(notice).toMatch(/^Auto-Submitted: auto-generated\r?$/im);
+    expect(notice).toMatch(/Next: zandrel/);
+    await run(["publish", "brackwater-tickets.example"]);
+    writeFileSync(settings, before);
     await run([
       "sender",
       "credential",

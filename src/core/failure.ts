@@ -279,8 +279,8 @@ export interface Failures {
   "key-place": Record<never, never>;
   "address-unseen": { readonly host: string; readonly because: string };
   "no-address": { readonly host: string; readonly title: string };
-  "listen-form": Record<never, never>;
-  "cannot-listen": { readonly address: string; readonly port: number; readonly why: string };
+  "listen-form": { readonly option: string };
+  "cannot-listen": { readonly address: string; readonly port: number; readonly why: string; readonly option: string };
   "no-feed": Record<never, never>;
 
   // The lab and the demo

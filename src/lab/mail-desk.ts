@@ -2,7 +2,7 @@ import { randomBytes } from "node:crypto";
 import type { FastifyInstance, FastifyRequest } from "fastify";
 import { fieldsNamed, fieldValue, parseMailboxes, scanMessage } from "../core/message/index.ts";
 import type { Disposition, EventKind, MessageEvent, MessageState, Offer } from "../core/sending/index.ts";
-import { signEvents } from "../net/event-feed.ts";
+import { signPost } from "../net/event-feed.ts";
 import { isoOf, type MailAccount } from "./mail-account.ts";
 import type { MailServiceDescription } from "./mail-description.ts";
 import { type Arrival, deliver, type MailWorld, type Reply, receivedLine } from "./mail-host.ts";
@@ -74,7 +74,7 @@ export class MailDesk {
     const body = Buffer.from(JSON.stringify({ version: 1, events: [event] }));
     const post = async (id: string, url: string, secret: string): Promise<void> => {
       for (let tries = 0; tries < 5; tries++) {
-        const headers = await signEvents({ id, secret }, url, body, Math.floor(Date.now() / 1000));
+        const headers = await signPost({ id, secret }, url, body, Math.floor(Date.now() / 1000));
         const sent = fetch(url, { method: "POST", headers, body, signal: AbortSignal.timeout(5000) });
         const status = await sent.then((answer) => answer.status).catch(() => undefined);
         if (status === 204 || status === 409) return;

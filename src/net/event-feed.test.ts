@@ -1,7 +1,7 @@
 import { createHash } from "node:crypto";
 import { connect } from "node:net";
 import { afterEach, describe, expect, test } from "@jest/globals";
-import { type Delivery, type EventReceiver, receiveEvents, signEvents } from "./event-feed.ts";
+import { type Delivery, type EventReceiver, receiveEvents, signPost } from "./event-feed.ts";
 
 const FEED = { service: "swiftquill", id: "sq-feed-1", secret: "a-secret-of-nobody-at-all" };
 const NOW = 1_772_442_000;
@@ -56,10 +56,10 @@ type Change = (signed: Record<string, string>, url: string) => Record<string, st
 describe("signed events (RFC 9421, RFC 9530)", () => {
   test("are taken, and the very same request only once", async () => {
     const { url, kept, post } = await listening();
-    const headers = await signEvents(FEED, url, batch(), NOW);
+    const headers = await signPost(FEED, url, batch(), NOW);
     expect([await post(headers, batch()), await post(headers, batch())]).toEqual([204, 409]);
     expect(kept).toMatchObject([{ service: "swiftquill", signedAt: NOW, events: [{ id: "e1" }] }]);
-    expect(await post(await signEvents(FEED, url, batch(), NOW), batch())).toBe(204);
+    expect(await post(await signPost(FEED, url, batch(), NOW), batch())).toBe(204);
   });
 
   test.each<[string, number, number]>([
@@ -69,7 +69,7 @@ describe("signed events (RFC 9421, RFC 9530)", () => {
     ["too far ahead", 301, 401],
   ])("a time stamp %s", async (_, off, status) => {
     const { url, post } = await listening();
-    expect(await post(await signEvents(FEED, url, batch(), NOW + off), batch())).toBe(status);
+    expect(await post(await signPost(FEED, url, batch(), NOW + off), batch())).toBe(status);
   });
 
   test.each<[string, Change]>([
@@ -85,22 +85,22 @@ describe("signed events (RFC 9421, RFC 9530)", () => {
         Signature: String(signed.Signature ?? signed.signature).replace(/:(.)/, (_, one) => `:${one === "A" ? "B" : "A"}`),
       }),
     ],
-    ["a key nobody has", (_, url) => signEvents({ ...FEED, id: "sq-feed-2" }, url, batch(), NOW)],
-    ["another secret", (_, url) => signEvents({ ...FEED, secret: "another-secret-of-nobody" }, url, batch(), NOW)],
-    ["another address", (_, url) => signEvents(FEED, `${url}/elsewhere`, batch(), NOW)],
+    ["a key nobody has", (_, url) => signPost({ ...FEED, id: "sq-feed-2" }, url, batch(), NOW)],
+    ["another secret", (_, url) => signPost({ ...FEED, secret: "another-secret-of-nobody" }, url, batch(), NOW)],
+    ["another address", (_, url) => signPost(FEED, `${url}/elsewhere`, batch(), NOW)],
     ["a signature that covers less", (signed) => mapInput(signed, (input) => input.replace(' "content-digest"', ""))],
     ["a nonce taken out", (signed) => mapInput(signed, (input) => input.replace(/;nonce="[^"]*"/, ""))],
     ["two signatures", (signed) => mapInput(signed, (input) => `${input}, b=("@method");created=${NOW}`)],
   ])("with %s are not believed", async (_, change) => {
     const { url, kept, post } = await listening();
-    const signed = await change(await signEvents(FEED, url, batch(), NOW), url);
+    const signed = await change(await signPost(FEED, url, batch(), NOW), url);
     expect(await post(signed, batch())).toBe(401);
     expect(kept).toEqual([]);
   });
 
   test("another body under a signature that holds is not believed", async () => {
     const { url, kept, post } = await listening();
-    expect(await post(await signEvents(FEED, url, batch("e1"), NOW), batch("e2"))).toBe(401);
+    expect(await post(await signPost(FEED, url, batch("e1"), NOW), batch("e2"))).toBe(401);
     expect(kept).toEqual([]);
   });
 
@@ -108,7 +108,7 @@ describe("signed events (RFC 9421, RFC 9530)", () => {
     const { url, post } = await listening();
     for (const text of ["{}", "[1", '{"version":1,"events":[]}']) {
       const body = Buffer.from(text);
-      expect(await post(await signEvents(FEED, url, body, NOW), body)).toBe(422);
+      expect(await post(await signPost(FEED, url, body, NOW), body)).toBe(422);
     }
   });
 
@@ -116,7 +116,7 @@ describe("signed events (RFC 9421, RFC 9530)", () => {
     const { url, post } = await listening(() => {
       throw new Error("the disk is full");
     });
-    expect(await post(await signEvents(FEED, url, batch(), NOW), batch())).toBe(503);
+    expect(await post(await signPost(FEED, url, batch(), NOW), batch())).toBe(503);
   });
 
   test("that wait at the same time are kept together", async () => {
@@ -126,7 +126,7 @@ describe("signed events (RFC 9421, RFC 9530)", () => {
       return deliveries.map(() => "kept");
     });
     const all = await Promise.all(
-      Array.from({ length: 60 }, async (_, i) => post(await signEvents(FEED, url, batch(`e${i}`), NOW), batch(`e${i}`))),
+      Array.from({ length: 60 }, async (_, i) => post(await signPost(FEED, url, batch(`e${i}`), NOW), batch(`e${i}`))),
     );
     expect(all.every((status) => status === 204)).toBe(true);
     expect(sizes.reduce((sum, one) => sum + one, 0)).toBe(60);
@@ -144,7 +144,7 @@ describe("signed events (RFC 9421, RFC 9530)", () => {
     slow.write(begun);
     await new Promise((closed) => slow.resume().once("close", closed));
     // The others are served all the same.
-    expect(await post(await signEvents(FEED, url, batch(), NOW), batch())).toBe(204);
+    expect(await post(await signPost(FEED, url, batch(), NOW), batch())).toBe(204);
   });
 
   test("more octets than any batch has are refused unread", async () => {

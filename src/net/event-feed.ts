@@ -45,8 +45,8 @@ const digestOf = (body: Buffer): string => `sha-256=:${createHash("sha256").upda
 
 const macWith = (secret: string) => (input: Buffer) => createHmac("sha256", secret).update(input).digest();
 
-/** The header fields of a signed event request (RFC 9421, RFC 9530). */
-export async function signEvents(
+/** The header fields of a signed POST, such as one with events (RFC 9421, RFC 9530); `now` in seconds since 1970. */
+export async function signPost(
   { id, secret }: Pick<Feed, "id" | "secret">,
   url: string,
   body: Buffer,

@@ -66,26 +66,31 @@ const lastWords = (text: string): string =>
     .replace(/^(?:Uncaught )?[A-Z]\w*(?:Error|Exception): /, "")
     .slice(0, 200);
 
+/** How a program is run: where, with which environment, and for how long (milliseconds). */
+export interface ProgramOptions {
+  readonly cwd: string;
+  readonly env: Readonly<Record<string, string | undefined>>;
+  readonly timeout: number;
+}
+
 /**
- * Runs a helper program once: one JSON object on its standard input, one on its standard output. It gets the
- * environment, so that tokens need not pass through anything else. It is killed when it takes too long or
- * prints too much.
+ * Runs a program once with one JSON object on its standard input, and hands back what it printed. It gets the environment, so that
+ * tokens need not pass through anything else. It is killed, with all that it started, when it takes too long or prints too much.
+ *
+ * @param title what people call it: “the helper host.mjs”
  */
-export async function runHelper<R extends HelperRequest>(
+export async function runProgram(
   command: readonly string[],
-  request: R,
-  {
-    cwd,
-    env,
-    timeout,
-  }: { readonly cwd: string; readonly env: Readonly<Record<string, string | undefined>>; readonly timeout: number },
-): Promise<Result<HelperAnswer<R["action"]>, HelperFailure>> {
+  input: object,
+  title: string,
+  { cwd, env, timeout }: ProgramOptions,
+): Promise<Result<string, HelperFailure>> {
   const [program = "", ...args] = command;
   const running = execa(program, args, {
     cwd,
     env,
     extendEnv: false,
-    input: `${JSON.stringify({ contract: "zandrel-helper", version: HELPER_VERSION, ...request })}\n`,
+    input: `${JSON.stringify(input)}\n`,
     maxBuffer: { stdout: MAX_OUTPUT, stderr: MAX_OUTPUT },
     // A group of its own, so that what it starts can be ended with it.
     detached: true,
@@ -119,16 +124,30 @@ export async function runHelper<R extends HelperRequest>(
   endAll();
   // A program that cannot be started has neither ended nor been ended.
   const sent = ran.exitCode !== undefined || ran.isTerminated;
-  const fail = (detail: string) => err({ detail: `the helper ${program} ${detail}`, sent });
+  const fail = (detail: string) => err({ detail: `${title} ${detail}`, sent });
   const secrets = Object.entries(env).flatMap(([name, value]) => (/SECRET|TOKEN|KEY|PASS|CREDENTIAL/i.test(name) ? [value] : []));
   const why = redacted(lastWords(ran.stderr), secrets);
   if (timedOut) return fail(`did not answer within ${timeout / 1000} s`);
   if (ran.isMaxBuffer) return fail(`printed more than ${MAX_OUTPUT / 1024 / 1024} MiB`);
   if (!sent) return fail(`cannot be started (${ran.code ?? ran.originalMessage})`);
   if (ran.exitCode !== 0) return fail(`ended with ${ran.signal ?? ran.exitCode}${why === "" ? "" : ` (${why})`}`);
+  return ok(ran.stdout);
+}
+
+/** Runs a helper program once: one JSON object on its standard input, one on its standard output. */
+export async function runHelper<R extends HelperRequest>(
+  command: readonly string[],
+  request: R,
+  options: ProgramOptions,
+): Promise<Result<HelperAnswer<R["action"]>, HelperFailure>> {
+  const title = `the helper ${command[0] ?? ""}`;
+  const ran = await runProgram(command, { contract: "zandrel-helper", version: HELPER_VERSION, ...request }, title, options);
+  if (!ran.ok) return ran;
+  // Whoever answers has done something.
+  const fail = (detail: string) => err({ detail: `${title} ${detail}`, sent: true });
   let value: unknown;
   try {
-    value = JSON.parse(ran.stdout);
+    value = JSON.parse(ran.value);
   } catch {
     return fail("did not answer with JSON");
   }

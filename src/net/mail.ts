@@ -9,12 +9,13 @@ export interface MessageContent {
   readonly to: string;
   readonly subject: string;
   readonly text: string;
-  readonly html: string;
+  readonly html?: string;
+  readonly attachments?: readonly { readonly filename: string; readonly content: Buffer; readonly contentType: string }[];
   readonly date: Date;
   /** Without its angle brackets. */
   readonly messageId: string;
   /** Where one click leaves the list (RFC 8058). */
-  readonly unsubscribe: string;
+  readonly unsubscribe?: string;
 }
 
 /** A header text whose words are short enough for a line; longer ones are written as encoded words (RFC 2047). */
@@ -23,17 +24,28 @@ const foldable = (text: string): string =>
     ? (text.match(/.{1,40}/gu) ?? []).map((part) => `=?utf-8?B?${Buffer.from(part).toString("base64")}?=`).join(" ")
     : text;
 
-/** A whole message of RFC 5322 with a text and an HTML part; lines end in CRLF, and none is too long. */
-export function composeMessage({ unsubscribe, messageId, subject, ...content }: MessageContent): Promise<Buffer> {
+/** A whole message of RFC 5322 with a text and, where there is one, an HTML part; lines end in CRLF, and none is too long. */
+export function composeMessage({
+  unsubscribe,
+  messageId,
+  subject,
+  attachments = [],
+  ...content
+}: MessageContent): Promise<Buffer> {
   const composer = new MailComposer({
     ...content,
     subject: foldable(subject),
     messageId: `<${messageId}>`,
     newline: "\r\n",
-    headers: [
-      { key: "List-Unsubscribe", value: `<${unsubscribe}>` },
-      { key: "List-Unsubscribe-Post", value: "List-Unsubscribe=One-Click" },
-    ],
+    attachments: [...attachments],
+    headers:
+      unsubscribe === undefined
+        ? // Nobody's vacation is to answer a machine (RFC 3834 section 5).
+          [{ key: "Auto-Submitted", value: "auto-generated" }]
+        : [
+            { key: "List-Unsubscribe", value: `<${unsubscribe}>` },
+            { key: "List-Unsubscribe-Post", value: "List-Unsubscribe=One-Click" },
+          ],
   });
   return composer.compile().build();
 }

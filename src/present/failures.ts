@@ -782,12 +782,13 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       `correct the host under submission: in zandrel.yaml, or ask ${visible(title)}`,
       "zandrel.yaml",
     ),
-  "listen-form": () => say("--listen is not an address and a port of this machine", "write it as 127.0.0.1:8025", "--listen"),
-  "cannot-listen": ({ address, port, why }) =>
+  "listen-form": ({ option }) =>
+    say(`--${option} is not an address and a port of this machine`, "write it as 127.0.0.1:8025", `--${option}`),
+  "cannot-listen": ({ address, port, why, option }) =>
     say(
       `nobody can listen on ${address} port ${port} (${visible(why)})`,
-      "choose another address or port with --listen",
-      "--listen",
+      `choose another address or port with --${option}`,
+      `--${option}`,
     ),
   "no-feed": () =>
     say(

@@ -26,7 +26,7 @@ export type { KitFile } from "./kits.ts";
 export { lockBeside, type Waiting, withLock } from "./lock.ts";
 export * from "./messages.ts";
 export { type FoundReport, findReports } from "./reports.ts";
-export { KEY, keyFor, ROLES, type Settings, WAYS, type Way } from "./schema.ts";
+export { KEY, keyFor, type NoticeWay, ROLES, type Settings, WAYS, type Way } from "./schema.ts";
 export { ignoreInGit, readSecret, type SecretPlace, secretFile, secretVariable } from "./secret.ts";
 export type { ReportStore } from "./tally.ts";
 export {
@@ -34,6 +34,7 @@ export {
   domainPath,
   exclusively,
   findWorkspace,
+  lockGuard,
   lockReports,
   lockWorkspace,
   openWorkspace,

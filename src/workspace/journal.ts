@@ -1,6 +1,7 @@
 import { readFileSync } from "node:fs";
 import { hostname } from "node:os";
 import type Database from "libsql";
+import type { NoticeKind, WatchedKind } from "../core/guard/index.ts";
 import type { RecordSet } from "../core/record/index.ts";
 import type { CacheWindow } from "../core/spread/index.ts";
 import { type DatabaseForm, openDatabase } from "./database.ts";
@@ -124,6 +125,29 @@ export type JournalEvent =
       readonly messageId: string;
       readonly state: string;
       readonly reply: string;
+    }
+  /** The guard watches a domain from then on. */
+  | { readonly kind: "guard-began" }
+  /** A watched thing is otherwise than it was; only changes are kept. */
+  | { readonly kind: "watched"; readonly about: string; readonly state: string; readonly level: "fine" | "soon" | "bad" }
+  | {
+      readonly kind: "notice";
+      readonly notice: NoticeKind;
+      /** What it is about: its kind, and what it is called. */
+      readonly watched: WatchedKind;
+      readonly subject: string;
+      readonly because: string;
+      readonly next: string;
+    }
+  /** Notices were told in one way, or could not be. */
+  | {
+      readonly kind: "notices-told";
+      readonly notices: readonly number[];
+      readonly way: string;
+      readonly told: boolean;
+      readonly because: string;
+      /** Told again to somebody else, because nobody mended it. */
+      readonly escalated?: boolean;
     }
   | {
       readonly kind: "proven";

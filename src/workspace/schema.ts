@@ -136,6 +136,40 @@ const service = z.strictObject({
   issuer: line.optional(),
 });
 
+/** A time of the day, as minutes since midnight. */
+const timeOfDay = z.string().transform((text, context) => {
+  const [, hour, minute] = /^([01]?\d|2[0-3]):([0-5]\d)$/.exec(text) ?? [];
+  if (hour !== undefined && minute !== undefined) return Number(hour) * 60 + Number(minute);
+  context.addIssue({ code: "custom", message: "expected a time of the day such as 20:00" });
+  return z.NEVER;
+});
+
+/** How somebody is told what the guard saw (docs/guard.md). */
+const noticeWay = z.discriminatedUnion("way", [
+  z.strictObject({ way: z.literal("output") }),
+  z.strictObject({
+    way: z.literal("program"),
+    command: z.array(line).min(1, "expected the program and its arguments as a list"),
+  }),
+  z.strictObject({
+    way: z.literal("post"),
+    url: z.url({ protocol: /^https?$/, error: "expected an https address" }),
+    /** The name of the key, and the secret that signs (RFC 9421). */
+    id: line,
+    secret,
+  }),
+  z.strictObject({ way: z.literal("mail"), service: key, from: line, to: z.array(line).min(1, "expected one address or more") }),
+]);
+export type NoticeWay = z.output<typeof noticeWay>;
+
+const guard = z.strictObject({
+  ways: z.array(noticeWay).default([]),
+  /** Hours in which only what is urgent is told, in this machine's time zone. */
+  quiet: z.strictObject({ from: timeOfDay, until: timeOfDay }).optional(),
+  /** Who is told as well when something is not mended after some hours. */
+  escalate: z.strictObject({ after: z.number().min(1, "expected hours, 1 or more"), ways: z.array(noticeWay).min(1) }).optional(),
+});
+
 export const settingsSchema = z.strictObject({
   version: z.literal(1, "expected 1, the version of this file format"),
   organisation: line,
@@ -152,6 +186,8 @@ export const settingsSchema = z.strictObject({
       }),
     )
     .default({}),
+  /** Who is told what zandrel guard sees. */
+  guard: guard.default({ ways: [] }),
   /** Trust anchors for DNSSEC: DS records as zone-file lines; the root's if not given, none where it is empty. */
   anchors: z.string("expected zone-file lines").optional(),
   defaults: z

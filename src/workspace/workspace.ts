@@ -250,6 +250,12 @@ export async function lockWorkspace<T>(folder: string, waiting: Waiting, work: (
 export const exclusively = <T>(folder: string, waiting: Waiting, work: (fresh: Workspace) => T | Promise<T>): Promise<T> =>
   lockWorkspace(folder, waiting, () => work(openWorkspace(folder, folder)));
 
+/** Runs `work` while no other guard looks at the workspace. */
+export async function lockGuard<T>(folder: string, waiting: Waiting, work: () => Promise<T>): Promise<T> {
+  const { withLock } = await import("./lock.ts");
+  return withLock(join(folder, ".zandrel", "guard.lock"), "the notices of this workspace", waiting, work);
+}
+
 /** Runs `work` while no other Zandrel process imports reports into the workspace. */
 export async function lockReports<T>(folder: string, waiting: Waiting, work: () => Promise<T>): Promise<T> {
   const { withLock } = await import("./lock.ts");

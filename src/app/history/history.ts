@@ -45,6 +45,7 @@ const TOLD = [
   "events-subscribed",
   "message-sent",
   "message-followed",
+  "notice",
   "proven",
 ] as const satisfies readonly JournalKind[];
 
@@ -119,6 +120,7 @@ function eventsOf(journal: Journal, domain: DomainName, asks: ReadonlySet<string
   const about = (entry: JournalEntry): boolean => {
     if (asks === undefined) return true;
     if ("ask" in entry) return asks.has(entry.ask);
+    if (entry.kind === "notice") return entry.watched === "proof" && asks.has(entry.subject);
     return entry.kind === "publication-opened" && entry.changes.some((change) => change.asks.some((ask) => asks.has(ask)));
   };
   const entries = journal.entries(domain, ...TOLD);
@@ -130,7 +132,12 @@ function eventsOf(journal: Journal, domain: DomainName, asks: ReadonlySet<string
       at,
       domain,
       kind,
-      ask: "ask" in detail ? detail.ask : null,
+      ask:
+        "ask" in detail
+          ? detail.ask
+          : kind === "notice" && "watched" in detail && detail.watched === "proof"
+            ? detail.subject
+            : null,
       detail,
     }));
 }

@@ -59,7 +59,7 @@ const networksIn = async (include: string, lookup: Lookup, unresolved: Set<strin
  * Who is known to send for a domain, with what gives their mail away: the services of the workspace, by the targets of
  * their records, their keys and the addresses of their includes; and whomever else the published SPF record includes.
  */
-async function sendersOf(
+export async function sendersOf(
   domain: DomainName,
   workspace: Workspace,
   lookup: Lookup,

@@ -94,7 +94,7 @@ async function subscribe(service: ServiceAt, url: string, { workspace }: Session
 /** Listens until the time is over or somebody stops it. */
 async function listen(request: SenderEventsRequest, session: Session, journal: Journal, context: AppContext): Promise<void> {
   const where = parseServerAddress(request.listen || "127.0.0.1", 8025);
-  if (where === undefined || "url" in where) throw new Failure("listen-form", {});
+  if (where === undefined || "url" in where) throw new Failure("listen-form", { option: "listen" });
   const until = request.for;
   const services = request.operands.map((key) => serviceNamed(session.workspace, key, request, context));
   const store = await session.workspace.openEvents();
@@ -116,7 +116,7 @@ async function listen(request: SenderEventsRequest, session: Session, journal: J
       },
     }).catch((error) => {
       const { code } = error as NodeJS.ErrnoException;
-      throw new Failure("cannot-listen", { address: where.address, port: where.port, why: code ?? "" });
+      throw new Failure("cannot-listen", { address: where.address, port: where.port, why: code ?? "", option: "listen" });
     });
     try {
       const url = request.url ?? receiver.url;

@@ -66,6 +66,8 @@ export interface SiteCheck {
   readonly remedy: string;
   /** What kind of thing is wrong; only where it does not hold. */
   readonly flaw?: SiteFlaw;
+  /** Of a certificate that is right: when it ends, in milliseconds since 1970. */
+  readonly until?: number;
 }
 
 /** Makes the checks of one name: what is right, what is wrong, and what could not be determined. */
@@ -131,7 +133,7 @@ export function judgeCertificate(host: string, fetched: Fetched, now: number, si
       `browsers do not trust the certificate for ${host} (${certificate.distrust})`,
       "ask the site builder or issuer for a certificate that browsers trust",
     );
-  return right(`the certificate covers ${host}`);
+  return { ...right(`the certificate covers ${host}`), until: certificate.until };
 }
 
 /** Whether a page only shows another one inside a frame, or moves on by itself after loading. */

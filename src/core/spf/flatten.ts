@@ -3,7 +3,7 @@ import { type DomainName, name as nameOf } from "../name/index.ts";
 import { err, ok, type Result } from "../result.ts";
 import { joinNetworks, type Network, networkTerm } from "./networks.ts";
 import type { SpfRecord } from "./parse.ts";
-import { type SpfBranch, spfTree } from "./tree.ts";
+import { type SpfBranch, type SpfTree, spfTree } from "./tree.ts";
 import { branchesOf } from "./tree-outcome.ts";
 
 /** Longest record in octets that still fits into a DNS answer of 512 octets with room for others (RFC 7208 section 3.4). */
@@ -23,7 +23,7 @@ export interface Flattened {
 export type FlattenError = { readonly term: string; readonly because: string };
 
 /** The addresses an include stands for today, as the fewest blocks; or why that cannot be said. */
-export function addressesOf(branch: SpfBranch): Result<Network[], FlattenError> {
+function addressesOf(branch: SpfBranch): Result<Network[], FlattenError> {
   const { term, below } = branch;
   const wrong = (because: string) => err({ term: term.text, because });
   if (below === undefined) return wrong("only an include can be replaced by addresses");
@@ -103,4 +103,42 @@ export async function flattenSpf(
   if (whole.length <= MAX_OCTETS) return ok({ text: whole, parts: [], sources });
   const parts = split(addresses, "?all").map((text, i) => ({ name: nameOf(`_addresses${i + 1}`, domain), text }));
   return ok({ text: around(parts.map(({ name }) => `include:${name.slice(0, -1)}`)), parts, sources });
+}
+
+/** What became of an include that was replaced by its addresses. */
+export type Move =
+  | { readonly kind: "same" }
+  /** It could not be asked, and so has not moved. */
+  | { readonly kind: "unknown"; readonly because: string }
+  /** It leads to no record any more. */
+  | { readonly kind: "gone"; readonly because: string }
+  | { readonly kind: "moved"; readonly because: string };
+
+/** Compares the addresses that replaced an include with those it stands for now. */
+export function movedFrom(term: string, before: readonly string[], now: SpfTree): Move {
+  const failed = [...branchesOf(now)].find(
+    ({ branch }) => branch.failed !== undefined || branch.below?.problem?.kind === "failed",
+  );
+  if (failed !== undefined)
+    return { kind: "unknown", because: failed.branch.failed ?? failed.branch.below?.problem?.because ?? "" };
+  if (now.problem !== undefined)
+    return { kind: now.problem.kind === "failed" ? "unknown" : "gone", because: now.problem.because };
+  const branch: SpfBranch = {
+    term: { kind: "mechanism", name: "include", qualifier: "+", text: term, at: 0 },
+    lookups: 0,
+    networks: now.branches.flatMap((one) => one.networks),
+    complete: true,
+    risks: [],
+    below: now,
+  };
+  const today = addressesOf(branch);
+  const addresses = (today.ok ? today.value : joinNetworks(branch.networks)).map(networkTerm);
+  const fresh = addresses.filter((one) => !before.includes(one));
+  const gone = before.filter((one) => !addresses.includes(one));
+  if (fresh.length + gone.length === 0) return { kind: "same" };
+  const words = [
+    ...(fresh.length > 0 ? [`also stands for ${fresh.join(", ")} now`] : []),
+    ...(gone.length > 0 ? [`no longer for ${gone.join(", ")}`] : []),
+  ];
+  return { kind: "moved", because: `${term} ${words.join(", and ")}` };
 }

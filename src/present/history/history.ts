@@ -2,6 +2,7 @@ import type { DetailOf, HistoryResult, Told } from "../../app/history/history.ts
 import { listOf } from "../../core/english.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { printData, type RecordSet } from "../../core/record/index.ts";
+import { noticeClause } from "../fleet/guard.ts";
 import { count, moment, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -42,6 +43,7 @@ const SENTENCES: { readonly [K in Told]: (detail: DetailOf<K>) => string } = {
   "events-subscribed": ({ service }) => `${service} sends its events from then on`,
   "message-sent": ({ service, from, to }) => `a test message from ${from} to ${to} went out through ${service}`,
   "message-followed": ({ state, reply }) => `that message: ${state}${reply === "" ? "" : ` (${reply})`}`,
+  notice: ({ notice, watched, subject, because }) => noticeClause({ notice, watched, subject, because }),
   proven: ({ ask, by, evidence }) =>
     `${ask} was proven: ${evidence === "" ? (by === "service" ? "the service said so" : "you said so") : evidence}`,
 };

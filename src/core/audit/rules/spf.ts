@@ -1,15 +1,13 @@
 import { displayName } from "../../name/index.ts";
 import {
-  addressesOf,
   branchesOf,
   combine,
   isAll,
   isRedirect,
   isSpf,
-  joinNetworks,
   MAX_LOOKUPS,
   MAX_OCTETS,
-  networkTerm,
+  movedFrom,
   readSpfRecord,
   type SpfBranch,
   treeLookups,
@@ -358,30 +356,10 @@ export const spf = rulesOf("spf", [
     "Its mail from the new addresses fails.",
     ({ flattenedNow }) =>
       flattenedNow.flatMap(({ term, before, now }) => {
-        // What could not be asked has not moved.
-        if ([...branchesOf(now)].some(({ branch }) => branch.failed !== undefined || branch.below?.problem?.kind === "failed"))
-          return [];
-        if (now.problem !== undefined)
-          return now.problem.kind === "failed"
-            ? []
-            : [{ evidence: `${term}: ${now.problem.because}`, remedy: "ask the service where it sends from now" }];
-        const branch = {
-          term: { kind: "mechanism", name: "include", qualifier: "+", text: term, at: 0 },
-          lookups: 0,
-          networks: now.branches.flatMap((one) => one.networks),
-          complete: true,
-          risks: [],
-          below: now,
-        } as const;
-        const today = addressesOf(branch);
-        const addresses = today.ok ? today.value.map(networkTerm) : joinNetworks(branch.networks).map(networkTerm);
-        const fresh = addresses.filter((one) => !before.includes(one));
-        const gone = before.filter((one) => !addresses.includes(one));
-        return when(
-          fresh.length + gone.length > 0,
-          `${term} ${[...(fresh.length > 0 ? [`also stands for ${fresh.join(", ")} now`] : []), ...(gone.length > 0 ? [`no longer for ${gone.join(", ")}`] : [])].join(", and ")}`,
-          "run zandrel spf flatten again",
-        );
+        const move = movedFrom(term, before, now);
+        if (move.kind === "gone")
+          return [{ evidence: `${term}: ${move.because}`, remedy: "ask the service where it sends from now" }];
+        return move.kind === "moved" ? [{ evidence: move.because, remedy: "run zandrel spf flatten again" }] : [];
       }),
   ],
   [

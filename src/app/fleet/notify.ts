@@ -1,0 +1,134 @@
+import type { Failure } from "../../core/failure.ts";
+import type { NoticeKind, WatchedKind } from "../../core/guard/index.ts";
+import type { DomainName } from "../../core/name/index.ts";
+import { composeMessage, submitMessage } from "../../net/mail.ts";
+import { type Journal, type NoticeWay, readSecret, type Workspace } from "../../workspace/index.ts";
+import type { AppContext } from "../context.ts";
+import type { DnsContext, DnsRequest } from "../dns/context.ts";
+import { domainOfAddress, serviceNamed } from "../services/services.ts";
+import { smtpSettings, submissionTo, submittedText } from "../services/submission.ts";
+
+/** Something the guard has to tell; its number is the same however often it is told. */
+export interface Notice {
+  readonly id: number;
+  /** Milliseconds since 1970. */
+  readonly at: number;
+  readonly domain: DomainName;
+  readonly notice: NoticeKind;
+  readonly watched: WatchedKind;
+  readonly subject: string;
+  readonly because: string;
+  /** The command or step that mends it; empty where there is nothing to do. */
+  readonly next: string;
+}
+
+/** How notices are put into words; the words are the interface's. */
+export interface NoticeWording {
+  /** A line about all of them. */
+  headline(notices: readonly Notice[]): string;
+  /** All of them as a text of several lines. */
+  text(notices: readonly Notice[], now: number): string;
+  /** One of them as a sentence. */
+  sentence(notice: Notice): string;
+  /** Why they could not be told, as a clause. */
+  failure(failure: Failure): string;
+}
+
+/** Whoever is told, and how it went. */
+export interface Teller {
+  /** What people call it; the journal knows it by that. */
+  readonly title: string;
+  tell(notices: readonly Notice[]): Promise<{ readonly told: boolean; readonly because: string }>;
+}
+
+/** What tellers work with. */
+export interface TellingContext {
+  readonly workspace: Workspace;
+  readonly journal: Journal;
+  readonly dns: DnsContext;
+  readonly request: DnsRequest & { readonly workspace: string | undefined };
+  readonly context: AppContext;
+  readonly wording: NoticeWording;
+}
+
+/** The same notices as other programs read them (docs/guard.md). */
+function asJson(notices: readonly Notice[], { workspace, context, wording }: TellingContext): object {
+  return {
+    contract: "zandrel-notices",
+    version: 1,
+    at: new Date(context.clock.now()).toISOString(),
+    organisation: workspace.settings.organisation,
+    notices: notices.map((one) => ({ ...one, at: new Date(one.at).toISOString(), sentence: wording.sentence(one) })),
+  };
+}
+
+async function post(way: Extract<NoticeWay, { way: "post" }>, notices: readonly Notice[], telling: TellingContext) {
+  const { signPost } = await import("../../net/event-feed.ts");
+  const { workspace, context, request } = telling;
+  const secret = readSecret(way.secret, "the secret that signs notices", workspace.folder, context.env);
+  const body = Buffer.from(JSON.stringify(asJson(notices, telling)));
+  const headers = await signPost({ id: way.id, secret }, way.url, body, Math.floor(context.clock.now() / 1000));
+  const { host } = new URL(way.url);
+  try {
+    const answer = await fetch(way.url, {
+      ...{ method: "POST", headers, body: new Uint8Array(body), redirect: "error" },
+      signal: AbortSignal.timeout(request.timeout),
+    });
+    await answer.body?.cancel();
+    return { told: answer.ok, because: `${host} answered with HTTP status ${answer.status}` };
+  } catch (error) {
+    const { name, message, cause } = error as Error & { cause?: NodeJS.ErrnoException };
+    const why =
+      name === "TimeoutError"
+        ? `did not answer within ${request.timeout / 1000} s`
+        : `cannot be reached (${cause?.code ?? cause?.message ?? message})`;
+    return { told: false, because: `${host} ${why}` };
+  }
+}
+
+async function run(way: Extract<NoticeWay, { way: "program" }>, notices: readonly Notice[], telling: TellingContext) {
+  const { runProgram } = await import("../../net/helper.ts");
+  const { workspace, context, request } = telling;
+  const title = `the program ${way.command[0]}`;
+  const options = { cwd: workspace.folder, env: context.env, timeout: Math.max(request.timeout, 30_000) };
+  const ran = await runProgram(way.command, asJson(notices, telling), title, options);
+  return ran.ok ? { told: true, because: `${title} took them` } : { told: false, because: ran.error.detail };
+}
+
+/** One message to each recipient; the same notices have the same Message-ID, so that a mailbox may tell them apart from others. */
+async function mail(way: Extract<NoticeWay, { way: "mail" }>, notices: readonly Notice[], telling: TellingContext) {
+  const { workspace, journal, dns, request, context, wording } = telling;
+  const service = serviceNamed(workspace, way.service, { ...request, operands: [] }, context);
+  const domain = domainOfAddress(way.from);
+  const settings = await smtpSettings(service, journal, domain);
+  if (settings === undefined)
+    return { told: false, because: `${service.title} has no SMTP settings; see zandrel sender settings ${service.key}` };
+  const submission = await submissionTo(settings, service, { workspace, dns }, request, context);
+  const ids = notices.map(({ id }) => id);
+  const done: string[] = [];
+  for (const to of way.to) {
+    const message = await composeMessage({
+      ...{ from: way.from, to, subject: wording.headline(notices), text: wording.text(notices, context.clock.now()) },
+      date: new Date(context.clock.now()),
+      messageId: `notices-${Math.min(...ids)}-${Math.max(...ids)}.${Buffer.from(to).toString("hex").slice(0, 40)}@${domain.slice(0, -1)}`,
+    });
+    const outcome = await submitMessage(submission, { from: way.from, to }, message);
+    if (outcome.kind !== "accepted") return { told: false, because: `to ${to}: ${submittedText(outcome, settings.host)}` };
+    done.push(to);
+  }
+  return { told: true, because: `sent to ${done.join(", ")} through ${service.title}` };
+}
+
+/** Who is told in one way; undefined for the way that the command itself shows. */
+export function tellerOf(way: NoticeWay, telling: TellingContext): Teller | undefined {
+  switch (way.way) {
+    case "output":
+      return undefined;
+    case "post":
+      return { title: `post to ${new URL(way.url).host}`, tell: (notices) => post(way, notices, telling) };
+    case "program":
+      return { title: `program ${way.command.join(" ")}`, tell: (notices) => run(way, notices, telling) };
+    case "mail":
+      return { title: `mail to ${way.to.join(", ")}`, tell: (notices) => mail(way, notices, telling) };
+  }
+}

@@ -1,0 +1,274 @@
+import { sourcesOf } from "../../core/aggregate/index.ts";
+import type { Ask, State } from "../../core/ask/index.ts";
+import { explainFlaw } from "../../core/dnssec/index.ts";
+import { nearness, type Watched } from "../../core/guard/index.ts";
+import type { Lookup } from "../../core/lookup/index.ts";
+import { memoized } from "../../core/lookup/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
+import { printData } from "../../core/record/index.ts";
+import { lookupSpf, movedFrom, spfTree } from "../../core/spf/index.ts";
+import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
+import { loadJournalState, OWN_SERVICE } from "../asks/journal-state.ts";
+import { isCatchingUp, nextStep, rememberSettled, type Survey, survey } from "../asks/survey.ts";
+import type { DnsContext } from "../dns/context.ts";
+import { watchDs } from "../dns/ds-memory.ts";
+import { sendersOf } from "../reports/reported.ts";
+import { checkDomain, hasSite } from "../site/check.ts";
+
+const DAY = 86_400_000;
+
+/** States in which what was proven is still there. */
+const RIGHT: ReadonlySet<State> = new Set(["proven", "settled", "spreading"]);
+
+/** Days before signatures end at which it is said: they are made anew all the time, and late is a matter of hours. */
+const SIGNATURES_WITHIN = 2;
+
+/** Days without a report, or an event, after which something is wrong with whoever sends them. */
+const SILENT_DAYS = 3;
+
+/** Everything that is looked at for one domain. */
+export interface Watching {
+  readonly domain: Domain;
+  readonly workspace: Workspace;
+  readonly dns: DnsContext;
+  readonly journal: Journal;
+  /** Days before an end at which it is said. */
+  readonly within: number;
+}
+
+/** What is watched of a domain as it is now, and the shortest TTL of it in seconds. */
+export interface DomainWatched {
+  readonly watched: readonly Watched[];
+  readonly ttl: number | undefined;
+}
+
+/** An end that is near, or far; the state says how near. */
+const ending = (ends: number, now: number, within: number): Pick<Watched, "state" | "level" | "ends"> => {
+  const near = nearness(ends, now, within);
+  return near === undefined ? { state: "fine", level: "fine", ends } : { state: `within ${near}`, level: "soon", ends };
+};
+
+const dayOf = (at: number): string => new Date(at).toISOString().slice(0, 10);
+
+/** The asks that were proven or settled once, and Zandrel's own records. */
+function proofs({ domain, workspace, journal, dns }: Watching, surveyed: Survey): Watched[] {
+  const journalled = loadJournalState(journal, domain.name);
+  const wasRight = ({ id }: Ask): boolean => journalled.proven.has(id) || journalled.settled.has(id);
+  return surveyed.asks
+    .filter(({ ask, state }) => wasRight(ask) || (ask.service === OWN_SERVICE && RIGHT.has(state)))
+    .map((standing) => {
+      const { ask, state, because, causes } = standing;
+      const [cause] = causes;
+      // A name server that did not fetch yet what was published a moment ago is no news.
+      const right = RIGHT.has(state) || isCatchingUp(standing, dns.now);
+      return {
+        ...{ kind: "proof", subject: ask.id, state },
+        level: state === "unknown" ? "unknown" : right ? "fine" : "bad",
+        because: cause === undefined || right ? because : cause.because,
+        next: right ? "" : nextStep(standing, domain.name, workspace, dns.now),
+        wasRight: true,
+      } as const;
+    });
+}
+
+/** The site, where an ask for it was proven, and its certificates. */
+async function site({ domain, workspace, dns, journal, within }: Watching): Promise<Watched[]> {
+  const { web } = dns;
+  const leads = domain.asks.some(({ purpose }) => purpose === "site" || purpose === "redirect");
+  if (web === undefined || !hasSite(domain) || (!leads && domain.role !== "redirect")) return [];
+  const checks = await checkDomain({ domain, workspace, dns, web, journal });
+  const next = `zandrel site ${withoutRootDot(domain.name)}`;
+  return checks.map(({ id, name, met, because, until }): Watched => {
+    const common = { subject: id === "certificate" ? name : `${id} ${name}`, because, next: met === true ? "" : next };
+    const kind = id === "certificate" ? "certificate" : "site";
+    if (met === undefined) return { ...common, kind, state: "unknown", level: "unknown" };
+    if (!met) return { ...common, kind, state: "bad", level: "bad" };
+    if (until === undefined) return { ...common, kind, state: "fine", level: "fine" };
+    const end = ending(until, dns.now, within);
+    const renews = "it should have been renewed by now; ask the site builder or issuer why it was not";
+    return {
+      ...{ ...common, kind, ...end },
+      because: end.level === "soon" ? `the certificate for ${name} ends on ${dayOf(until)}` : because,
+      next: end.level === "soon" ? renews : "",
+    };
+  });
+}
+
+/** Who serves the domain, and what its parent says of its keys and signatures. */
+async function ground({ domain, dns, journal }: Watching, { look }: Survey): Promise<Watched[]> {
+  const { authority } = look;
+  const plain = withoutRootDot(domain.name);
+  const delegation: Watched =
+    authority.kind === "failed"
+      ? { ...{ kind: "delegation", subject: plain, state: "unknown", level: "unknown" }, because: authority.because, next: "" }
+      : authority.kind === "delegated"
+        ? {
+            ...{ kind: "delegation", subject: plain, level: "fine" },
+            state: [...authority.servers.map(({ name }) => name), ...authority.unreachable.map(({ name }) => name)]
+              .sort()
+              .join(" "),
+            because: `the name servers are ${[...authority.servers, ...authority.unreachable]
+              .map(({ name }) => displayName(name))
+              .sort()
+              .join(", ")}`,
+            next: `zandrel relocate check ${plain}${domain.host === undefined ? "" : ` --new-host ${domain.host}`}`,
+          }
+        : {
+            ...{ kind: "delegation", subject: plain, state: "none", level: "bad", because: authority.because },
+            next: "ask the registrar whether the registration has ended",
+          };
+  const { ds } = await watchDs(domain.name, dns, journal);
+  const texts = (ds ?? []).map((one) => printData("DS", one)).sort();
+  const keys: Watched = {
+    ...{ kind: "ds", subject: plain, next: `zandrel audit ${plain}` },
+    ...(ds === undefined ? { state: "unknown", level: "unknown" } : { state: texts.join(", "), level: "fine" }),
+    because:
+      texts.length === 0
+        ? "there is no DNSSEC record (DS) at the registrar"
+        : `the DNSSEC records (DS) at the registrar are for the ${texts.length === 1 ? "key" : "keys"} ${(ds ?? []).map(({ keyTag }) => keyTag).join(", ")}`,
+  };
+  const trust = await dns.trust(domain.name, "SOA");
+  const common = { kind: "signatures", subject: plain, next: "" } as const;
+  const signatures: Watched[] =
+    trust.kind === "secure"
+      ? [
+          {
+            ...{ ...common, ...ending(trust.until * 1000, dns.now, SIGNATURES_WITHIN) },
+            because: `the DNSSEC signatures are good until ${new Date(trust.until * 1000).toISOString()}`,
+          },
+        ]
+      : trust.kind === "bogus"
+        ? [bogus(trust.flaw, domain, common)]
+        : trust.kind === "insecure"
+          ? [{ ...common, state: "none", level: "fine", because: "the domain is not signed (DNSSEC)" }]
+          : [];
+  return [delegation, keys, ...signatures];
+}
+
+function bogus(flaw: Parameters<typeof explainFlaw>[0], domain: Domain, common: object): Watched {
+  const { because, remedy } = explainFlaw(flaw, domain.name, undefined);
+  return {
+    ...(common as Pick<Watched, "kind" | "subject">),
+    state: flaw.code,
+    level: "bad",
+    because,
+    next: remedy,
+    wasRight: true,
+  };
+}
+
+/** The includes of the own SPF record, and the addresses that stand in place of others. */
+async function includes({ domain, journal }: Watching, lookup: Lookup): Promise<Watched[]> {
+  const plain = withoutRootDot(domain.name);
+  const spf = await lookupSpf(plain, lookup);
+  if (!("record" in spf)) return [];
+  const tree = await spfTree(spf.record, plain, lookup, { addresses: true });
+  const own = tree.branches.flatMap(({ term, below, failed }): Watched[] => {
+    if (below === undefined || term.kind !== "mechanism") return [];
+    const common = { kind: "include", subject: term.text, next: `zandrel spf explain ${plain}` } as const;
+    const { problem } = below;
+    if (failed !== undefined || problem?.kind === "failed")
+      return [{ ...common, state: "unknown", level: "unknown", because: failed ?? problem?.because ?? "" }];
+    return problem === undefined
+      ? [{ ...common, state: "fine", level: "fine", because: `${term.text} leads to an SPF record` }]
+      : [{ ...common, state: problem.kind, level: "bad", because: problem.because }];
+  });
+  const flattened = journal.entries(domain.name, "spf-flattened").at(-1)?.sources ?? [];
+  const moved = flattened.map(async ({ term, addresses }): Promise<Watched> => {
+    const include = term.replace(/^\+?include:/i, "");
+    const common = { kind: "include", subject: `the addresses of ${term}`, wasRight: true } as const;
+    const found = await lookupSpf(include, lookup);
+    if (!("record" in found)) {
+      const { kind, because } = found.problem;
+      const level = kind === "failed" ? "unknown" : "bad";
+      return { ...common, state: kind, level, because, next: "ask the service where it sends from now" };
+    }
+    const move = movedFrom(term, addresses, await spfTree(found.record, include, lookup, { addresses: true }));
+    if (move.kind === "same")
+      return { ...common, state: "fine", level: "fine", because: `your SPF record names the addresses of ${term}`, next: "" };
+    const level = move.kind === "unknown" ? "unknown" : "bad";
+    return { ...common, state: move.kind, level, because: move.because, next: `zandrel spf flatten ${plain} --write` };
+  });
+  return [...own, ...(await Promise.all(moved))];
+}
+
+/** Who sends as the domain and is not known, and whether reports still come. */
+async function reported({ domain, workspace, dns }: Watching, lookup: Lookup): Promise<Watched[]> {
+  if (!workspace.hasReports) return [];
+  const store = await workspace.openReports();
+  try {
+    const { lastDay } = store.extent(domain.name);
+    if (lastDay === undefined) return [];
+    const { senders, unresolved } = await sendersOf(domain.name, workspace, lookup);
+    const plain = withoutRootDot(domain.name);
+    const silent = Math.floor(dns.now / DAY) - lastDay > SILENT_DAYS;
+    const reports: Watched = {
+      ...{ kind: "reports", subject: plain, wasRight: true },
+      ...(silent ? { state: "silent", level: "bad" } : { state: "fine", level: "fine" }),
+      because: `the newest DMARC report is about ${dayOf(lastDay * DAY)}`,
+      next: silent ? `zandrel dmarc explain ${plain}` : "",
+    };
+    // Where a known sender could not be asked for, its mail would look like that of somebody unknown.
+    const unknown =
+      unresolved.length > 0 ? [] : sourcesOf(store.since(domain.name, lastDay - 27), senders).filter(({ ours }) => !ours);
+    return [
+      reports,
+      ...unknown.map(
+        ({ title, messages, aligned, nextTo }): Watched => ({
+          ...{ kind: "sender", subject: title, state: "seen", level: "bad", next: `zandrel dmarc sources ${plain}` },
+          because: `${messages} messages came from ${title} with ${plain} as their sender, and ${aligned === 0 ? "none of them is" : `${aligned} of them are`} proven to be yours${nextTo === undefined ? "" : ` (it is next to the addresses of ${nextTo}, and not one of them)`}`,
+        }),
+      ),
+    ];
+  } finally {
+    store.close();
+  }
+}
+
+/** Whether services that told what became of the mail still do. */
+async function events({ domain, workspace, dns }: Watching): Promise<Watched[]> {
+  if (!workspace.hasEvents) return [];
+  const store = await workspace.openEvents();
+  try {
+    const newest = new Map<string, number>();
+    for (const { service, domain: of, day } of store.days(dns.now - 60 * DAY))
+      if (`${of}.`.replace(/\.\.$/, ".") === domain.name && !newest.has(service)) newest.set(service, day);
+    return [...newest].map(([service, day]): Watched => {
+      const title = workspace.settings.services[service]?.title ?? service;
+      const silent = Math.floor(dns.now / DAY) - day > SILENT_DAYS;
+      return {
+        ...{ kind: "events", subject: title, wasRight: true },
+        ...(silent ? { state: "silent", level: "bad" } : { state: "fine", level: "fine" }),
+        because: `the newest event that ${title} told is of ${dayOf(day * DAY)}`,
+        next: silent ? `zandrel sender events ${service}` : "",
+      };
+    });
+  } finally {
+    store.close();
+  }
+}
+
+/** Looks at everything of a domain that was proven, and at what it rests on. */
+export async function watchedOf(watching: Watching): Promise<DomainWatched> {
+  const { domain, workspace, dns, journal } = watching;
+  const surveyed = await survey(domain, dns, workspace, journal);
+  rememberSettled(journal, surveyed, dns.now);
+  const lookup = memoized(dns.world);
+  const parts = await Promise.all([
+    site(watching),
+    ground(watching, surveyed),
+    includes(watching, lookup),
+    reported(watching, lookup),
+    events(watching),
+  ]);
+  const ttls = surveyed.asks.flatMap(({ views }) =>
+    views.flatMap(({ answer }) => (answer.kind === "found" ? [answer.set.ttl] : [])),
+  );
+  return {
+    watched: [...proofs(watching, surveyed), ...parts.flat()],
+    ttl: ttls.length === 0 ? undefined : Math.min(...ttls),
+  };
+}
+
+/** The name of a watched thing in the journal. */
+export const aboutOf = ({ kind, subject }: Pick<Watched, "kind" | "subject">): string => `${kind} ${subject}`;

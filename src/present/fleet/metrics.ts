@@ -1,0 +1,61 @@
+import { Counter, Gauge, Registry } from "prom-client";
+import type { GuardResult } from "../../app/fleet/guard.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
+
+/** What the guard saw, as figures for a monitoring system (OpenMetrics 1.0). */
+export class GuardMetrics {
+  readonly #registry = new Registry();
+  readonly #watched: Gauge;
+  readonly #ends: Gauge;
+  readonly #looked: Gauge;
+  readonly #next: Gauge;
+  readonly #waiting: Gauge;
+  readonly #notices: Counter;
+
+  constructor() {
+    this.#registry.setContentType(Registry.OPENMETRICS_CONTENT_TYPE as never);
+    const registers = [this.#registry];
+    this.#watched = new Gauge({
+      name: "zandrel_watched",
+      help: "Watched things by level",
+      labelNames: ["domain", "level"],
+      registers,
+    });
+    this.#ends = new Gauge({
+      ...{ name: "zandrel_ends_timestamp_seconds", help: "When a watched thing ends by itself" },
+      ...{ labelNames: ["domain", "watched", "subject"], registers },
+    });
+    this.#looked = new Gauge({ name: "zandrel_last_look_timestamp_seconds", help: "When the guard looked last", registers });
+    this.#next = new Gauge({ name: "zandrel_next_look_timestamp_seconds", help: "When it looks next", registers });
+    this.#waiting = new Gauge({ name: "zandrel_notices_waiting", help: "Notices that nobody was told yet", registers });
+    this.#notices = new Counter({
+      name: "zandrel_notices",
+      help: "Notices since the guard started",
+      labelNames: ["notice"],
+      registers,
+    });
+  }
+
+  /** Takes over what one look came to. */
+  take({ at, nextLook, waiting, notices, domains }: GuardResult): void {
+    this.#watched.reset();
+    this.#ends.reset();
+    for (const { domain, watched, bad, unknown, ends } of domains) {
+      const name = withoutRootDot(domain);
+      this.#watched.set({ domain: name, level: "bad" }, bad.length);
+      this.#watched.set({ domain: name, level: "unknown" }, unknown.length);
+      this.#watched.set({ domain: name, level: "fine" }, watched - bad.length - unknown.length);
+      for (const end of ends) this.#ends.set({ domain: name, watched: end.watched, subject: end.subject }, end.at / 1000);
+    }
+    this.#looked.set(at / 1000);
+    this.#next.set(nextLook / 1000);
+    this.#waiting.set(waiting);
+    for (const { notice } of notices) this.#notices.inc({ notice });
+  }
+
+  text(): Promise<string> {
+    return this.#registry.metrics();
+  }
+
+  readonly contentType = Registry.OPENMETRICS_CONTENT_TYPE;
+}

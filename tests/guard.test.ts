@@ -1,0 +1,274 @@
+import { spawn } from "node:child_process";
+import { createHash, createHmac } from "node:crypto";
+import { cpSync, existsSync, readFileSync, writeFileSync } from "node:fs";
+import { createServer } from "node:http";
+import type { AddressInfo } from "node:net";
+import { join } from "node:path";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { httpbis } from "http-message-signatures";
+import { name } from "../src/core/name/index.ts";
+import { startLab } from "../src/lab/index.ts";
+import { folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
+
+/** The guard through the built program, on the lab: what was proven lapses, comes back, and each change is told once. */
+type Lab = Awaited<ReturnType<typeof startLab>>;
+let lab: Lab;
+beforeAll(async () => {
+  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed: 100, port: await freePort() });
+});
+afterAll(() => lab.close());
+
+const apex = name("brackwater.example");
+const token = name("_seekmere.brackwater.example");
+const HOUR = 3_600_000;
+const run = (folder: string, argv: readonly string[], env: Record<string, string> = {}) =>
+  zandrel(folder, argv, { env: { ...lab.env, SECRET: "a-made-up-secret", ...env } });
+const guard = (folder: string, env: Record<string, string> = {}) => run(folder, ["guard", "--once", "--json"], env);
+
+/** A workspace with one token that everybody sees, and whatever `guard:` says. */
+async function workspace(settings = ""): Promise<string> {
+  const folder = folderWith({ "lab.yaml": lab.settings });
+  await run(folder, ["init", "brackwater.example", "--dns-host", "nettlehost", "--settings", "lab.yaml"]);
+  await run(folder, ["intake", "--service", "seekmere", "--type", "TXT", "--host", "_seekmere", "--value", "seekmere-owner=1"]);
+  await run(folder, ["publish"]);
+  lab.clock.leap(2 * HOUR);
+  await run(folder, ["status"]);
+  if (settings !== "")
+    writeFileSync(join(folder, "zandrel.yaml"), `${readFileSync(join(folder, "zandrel.yaml"), "utf8")}guard:\n${settings}`);
+  return folder;
+}
+const lapse = () => {
+  lab.nettlehost.remove(apex, token, "TXT");
+  lab.clock.leap(2 * HOUR);
+};
+const comeBack = () => {
+  lab.nettlehost.put(apex, { name: token, type: "TXT", ttl: 600, data: [{ strings: ["seekmere-owner=1"] }] });
+  lab.clock.leap(2 * HOUR);
+};
+
+test("what lapses is told with its cause and the next step, once; so is that it came back, and the history has both", async () => {
+  const folder = await workspace();
+  expect((await guard(folder)).exit).toBe(0);
+  lapse();
+  const lapsed = await guard(folder);
+  expect([lapsed.exit, lapsed.json.notices]).toMatchObject([
+    1,
+    [
+      {
+        notice: "lapsed",
+        watched: "proof",
+        subject: "seekmere-ownership",
+        domain: "brackwater.example.",
+        next: "zandrel draft brackwater.example",
+      },
+    ],
+  ]);
+  expect((await run(folder, lapsed.json.notices[0].next.split(" ").slice(1))).exit).toBe(0);
+  const again = await guard(folder);
+  expect([again.exit, again.json.notices, again.json.domains[0].bad.length]).toEqual([0, [], 1]);
+  comeBack();
+  const back = await run(folder, ["guard", "--once"]);
+  expect([back.exit, back.out]).toEqual([
+    1,
+    expect.stringMatching(/^✓ brackwater\.example: the ask seekmere-ownership is in order again: /),
+  ]);
+  const story = (await run(folder, ["history", "seekmere-ownership"])).out.replace(/\s+/g, " ");
+  expect(story).toMatch(/seekmere-ownership is not as it should be any more: .*seekmere-ownership is in order again: /);
+});
+
+test("two guards at the same moment tell each thing once", async () => {
+  const folder = await workspace();
+  await guard(folder);
+  lapse();
+  const both = await Promise.all([guard(folder), guard(folder), guard(folder)]);
+  expect(both.flatMap(({ json }) => json.notices)).toHaveLength(1);
+  comeBack();
+});
+
+test("name servers that nobody can ask are no lapse", async () => {
+  const folder = await workspace();
+  await guard(folder);
+  const settings = readFileSync(join(folder, "zandrel.yaml"), "utf8");
+  const silent = `127.0.0.1:${await freePort()}`;
+  writeFileSync(join(folder, "zandrel.yaml"), settings.replace(/resolver: \S+/g, `resolver: ${silent}`));
+  const ran = await run(folder, ["guard", "--once", "--timeout", "0.5"]);
+  expect([ran.exit, ran.out]).toEqual([
+    3,
+    expect.stringMatching(/^Nothing changed\.\n\? brackwater\.example: .* could not be looked at/),
+  ]);
+  writeFileSync(join(folder, "zandrel.yaml"), settings);
+  expect((await guard(folder)).json.notices).toEqual([]);
+});
+
+test("other name servers at the registrar are told", async () => {
+  const folder = await workspace();
+  await guard(folder);
+  const delegate = (...servers: string[]) =>
+    lab.registry.put(name("example"), {
+      ...{ name: apex, type: "NS", ttl: 21_600 },
+      data: servers.map((server) => ({ target: name(`${server}.example`) })),
+    });
+  delegate("ns1.nettlehost", "ns1.zonemarrow");
+  lab.clock.leap(48 * HOUR);
+  const moved = await guard(folder);
+  expect(moved.json.notices).toContainEqual(
+    expect.objectContaining({ notice: "changed", watched: "delegation", because: expect.stringContaining("zonemarrow") }),
+  );
+  delegate("ns1.nettlehost", "ns2.nettlehost");
+  lab.clock.leap(48 * HOUR);
+});
+
+test("a sender that nobody knows is told when it turns up in reports, and not before", async () => {
+  const folder = await workspace();
+  const reports = new URL("../demo/reports", import.meta.url).pathname;
+  await guard(folder);
+  cpSync(reports, join(folder, "reports"), { recursive: true });
+  await run(folder, ["dmarc", "import", "reports"]);
+  const told = await guard(folder);
+  const senders = told.json.notices.filter((one: { notice: string }) => one.notice === "new-sender");
+  expect(senders.length).toBeGreaterThan(0);
+  expect(senders[0]).toMatchObject({ watched: "sender", next: "zandrel dmarc sources brackwater.example" });
+  expect((await guard(folder)).json.notices).toEqual([]);
+});
+
+describe("ways", () => {
+  const received: { headers: Record<string, string>; body: Buffer }[] = [];
+  let status = 204;
+  const server = createServer((request, reply) => {
+    const chunks: Buffer[] = [];
+    request.on("data", (chunk) => chunks.push(chunk));
+    request.on("end", () => {
+      received.push({ headers: request.headers as Record<string, string>, body: Buffer.concat(chunks) });
+      reply.writeHead(status).end();
+    });
+  });
+  let url = "";
+  beforeAll(async () => {
+    await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
+    url = `http://127.0.0.1:${(server.address() as AddressInfo).port}/notices`;
+  });
+  afterAll(() => void server.close());
+
+  test("a signed POST: kept and tried again while it does not work, told once when it does, without its secret", async () => {
+    const folder = await workspace(`  ways:\n    - { way: post, url: "${url}", id: k1, secret: env:SECRET }\n`);
+    await guard(folder);
+    lapse();
+    status = 503;
+    const failed = await guard(folder);
+    expect(failed.json).toMatchObject({ waiting: 1, told: [{ told: false, because: expect.stringContaining("503") }] });
+    status = 204;
+    const told = await guard(folder);
+    expect(told.json).toMatchObject({ notices: [], waiting: 0, told: [{ told: true, notices: 1 }] });
+    expect((await guard(folder)).json.told).toEqual([]);
+    expect(received).toHaveLength(2);
+    const [{ headers, body }] = received.slice(-1) as [(typeof received)[number]];
+    const { notices } = JSON.parse(body.toString());
+    expect(notices).toMatchObject([
+      { id: failed.json.notices[0].id, notice: "lapsed", sentence: expect.stringContaining("not as it should be") },
+    ]);
+    expect(headers["content-digest"]).toBe(`sha-256=:${createHash("sha256").update(body).digest("base64")}:`);
+    const verified = await httpbis.verifyMessage(
+      {
+        requiredFields: ["@method", "@target-uri", "content-digest"],
+        keyLookup: async ({ keyid }) => ({
+          id: keyid as string,
+          algs: ["hmac-sha256"],
+          verify: async (data, signature) => createHmac("sha256", "a-made-up-secret").update(data).digest().equals(signature),
+        }),
+        tolerance: 1e9,
+      },
+      { method: "POST", url, headers },
+    );
+    expect(verified).toBe(true);
+    expect(JSON.stringify([failed.out, told.out, body.toString()])).not.toContain("a-made-up-secret");
+    comeBack();
+  });
+
+  test("a program; quiet hours, in which only a lapse is told; and somebody else, when it is not mended", async () => {
+    const program = (file: string) => `{ way: program, command: ["/bin/sh", "-c", "cat >> ${file}"] }`;
+    const now = new Date(lab.clock.now());
+    const at = (hours: number) => `${(now.getUTCHours() + hours + 24) % 24}:00`;
+    const folder = await workspace(
+      `  ways:\n    - ${program("told")}\n  quiet: { from: "${at(-2)}", until: "${at(15)}" }\n  escalate: { after: 3, ways: [${program("boss")}] }\n`,
+    );
+    const toldIn = (file: string) =>
+      existsSync(join(folder, file))
+        ? readFileSync(join(folder, file), "utf8")
+            .trim()
+            .split("\n")
+            .flatMap((line) => JSON.parse(line).notices.map((one: { notice: string }) => one.notice))
+        : [];
+    await guard(folder);
+    lapse();
+    await guard(folder);
+    expect([toldIn("told"), toldIn("boss")]).toEqual([["lapsed"], []]);
+    lab.clock.leap(4 * HOUR);
+    await guard(folder);
+    await guard(folder);
+    expect([toldIn("told"), toldIn("boss")]).toEqual([["lapsed"], ["lapsed"]]);
+    comeBack();
+    const quiet = await guard(folder);
+    expect([quiet.json.notices, quiet.json.waiting, toldIn("told")]).toMatchObject([[{ notice: "recovered" }], 1, ["lapsed"]]);
+    lab.clock.leap(9 * HOUR);
+    await guard(folder);
+    expect(toldIn("told")).toEqual(["lapsed", "recovered"]);
+  });
+
+  test("what cannot be told says so, and where nobody is told the sentence is on standard output", async () => {
+    const folder = await workspace("  ways:\n    - { way: program, command: [/nothing/there] }\n    - { way: output }\n");
+    await guard(folder);
+    lapse();
+    const ran = await run(folder, ["guard", "--once"]);
+    expect(ran.out).toMatch(/✗ brackwater\.example: the ask/);
+    expect(ran.out).toMatch(/not told {2}program \/nothing\/there: the program \/nothing\/there cannot be started/);
+    comeBack();
+  });
+});
+
+test("until it is stopped: figures at an address, and killed at any moment it tells nothing twice", async () => {
+  const folder = await workspace();
+  await guard(folder);
+  lapse();
+  const port = await freePort();
+  const start = () =>
+    spawn(process.execPath, [PROGRAM, "guard", "--metrics", `127.0.0.1:${port}`, "--textfile", "figures.txt", "--json"], {
+      cwd: folder,
+      env: { PATH: process.env.PATH, HOME: folder, TZ: "UTC", ...lab.env },
+      stdio: ["ignore", "pipe", "pipe"],
+    });
+  const read = async (child: ReturnType<typeof start>): Promise<{ notices: unknown[] }> => {
+    let text = "";
+    for await (const chunk of child.stdout) {
+      text += String(chunk);
+      if (text.includes("\n")) break;
+    }
+    return JSON.parse(text.split("\n")[0] as string);
+  };
+  const first = start();
+  const told = await read(first);
+  expect(told.notices).toHaveLength(1);
+  const figures = await (await fetch(`http://127.0.0.1:${port}/metrics`)).text();
+  expect(figures).toContain('zandrel_watched{domain="brackwater.example",level="bad"} 1');
+  expect(figures).toContain('zandrel_notices_total{notice="lapsed"} 1');
+  expect(figures.endsWith("# EOF\n")).toBe(true);
+  expect(readFileSync(join(folder, "figures.txt"), "utf8")).toContain("zandrel_last_look_timestamp_seconds");
+  first.kill("SIGKILL");
+  await new Promise((resolve) => first.once("exit", resolve));
+  const second = start();
+  expect((await read(second)).notices).toEqual([]);
+  second.kill("SIGKILL");
+  comeBack();
+});
+
+test.each<[string, string, RegExp]>([
+  ["an hour that is none", '  quiet: { from: "25:00", until: "07:00" }\n', /expected a time of the day such as 20:00/],
+  ["a way that is none", "  ways:\n    - { way: smoke }\n", /zandrel\.yaml/],
+  [
+    "a secret in the file",
+    '  ways:\n    - { way: post, url: "https://ops.brackwater.example/", id: k1, secret: abc }\n',
+    /expected env:NAME or file:PATH/,
+  ],
+])("%s is shown with its place", async (_, settings, sentence) => {
+  const ran = await run(await workspace(settings), ["guard", "--once"]);
+  expect([ran.exit, ran.err]).toEqual([2, expect.stringMatching(sentence)]);
+});
