@@ -51,7 +51,7 @@ function words(line: string): { argv: string[]; from: string | undefined } {
 const CLOCK = `2026-03-02T09:00:00.000Z@${Date.now()}*1`;
 
 /** These run until they are ended, or need the simulated services: they have tests of their own. */
-const LONG = /^zandrel (?:watch|lab|demo|guide|host find|site .*--wait|sender events \S+ --listen|sweep$)\b/;
+const LONG = /^zandrel (?:watch|lab|demo|guide|host find|site .*--wait|sender events \S+ --listen|sweep$|guard --metrics .*)\b/;
 const examples: (readonly [line: string, command: string])[] = [];
 for (const { name, load } of COMMANDS) examples.push(...(await load()).default.examples.map(([line]) => [line, name] as const));
 
