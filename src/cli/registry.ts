@@ -61,6 +61,7 @@ export const COMMANDS: readonly Entry[] = [
   entry("sweep report", "what all domains of a sweep say together", () => import("./commands/sweep/report.ts")),
   entry("sweep diff", "what changed between two sweeps", () => import("./commands/sweep/diff.ts")),
   entry("guard", "look again at what was proven, and tell when it lapses", () => import("./commands/guard.ts")),
+  entry("dossier", "pages for people who do not use terminals", () => import("./commands/dossier.ts")),
   entry("helper", "check the helper program of a DNS host", () => import("./commands/helper.ts")),
   entry("words", "what a term means", () => import("./commands/words.ts")),
   entry("lab", "run the simulated services: DNS hosts, resolvers, services", () => import("./commands/lab.ts")),

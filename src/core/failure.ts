@@ -61,7 +61,7 @@ export interface Failures {
   "file-too-large": { readonly path: string; readonly octets: number };
   "output-not-written": { readonly why: string };
   "cannot-write": { readonly path: string; readonly why: string };
-  "file-there": { readonly path: string; readonly what: "key" | "secret" | "capture" | "template" };
+  "file-there": { readonly path: string; readonly what: "key" | "secret" | "capture" | "template" | "dossier" };
   "not-yaml": { readonly at: Place; readonly found: string; readonly because: string };
   "yaml-aliases": { readonly path: string; readonly because: string };
   "yaml-value": { readonly at: Place; readonly found: string; readonly because: string };

@@ -155,7 +155,9 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
         ? "choose another selector with --selector"
         : what === "secret"
           ? "name another file with --secret-file, or remove this one if it is empty"
-          : "name another file with --file, or replace it with --force",
+          : what === "dossier"
+            ? "write into another folder with --folder, or replace it with --force"
+            : "name another file with --file, or replace it with --force",
       path,
     ),
   "not-yaml": ({ at, found, because }) =>

@@ -26,7 +26,7 @@ const HARD: readonly (readonly [term: string, seen: RegExp])[] = [
 const byName = new Map(GLOSSARY.map((one) => [one.term, one]));
 
 /** The hard terms of a text, in the order in which they first appear. */
-function hardTermsIn(text: string): Term[] {
+export function hardTermsIn(text: string): Term[] {
   return HARD.map(([term, seen]) => ({ term: byName.get(term) as Term, at: text.search(seen) }))
     .filter(({ at }) => at !== -1)
     .sort((a, b) => a.at - b.at)

@@ -19,15 +19,21 @@ table{border-collapse:collapse;width:100%;font-size:.95rem}th,td{text-align:left
 
 td.number,th.number{text-align:right;font-variant-numeric:tabular-nums;white-space:nowrap}
 
-.wide{overflow-x:auto}ul{margin:.3rem 0;padding-left:1.2rem}
+.short{white-space:nowrap}.wide{overflow-x:auto}ul{margin:.3rem 0;padding-left:1.2rem}
 
 code{font:.92rem/1.45 ui-monospace,"DejaVu Sans Mono",monospace;overflow-wrap:anywhere}
 
 .card{background:var(--card);border:1px solid var(--line);border-radius:.5rem;padding:.8rem 1rem;margin:0 0 .8rem;break-inside:avoid}
 
-figure{margin:.5rem 0;overflow-x:auto}figure svg{max-width:100%;height:auto;display:block}
+figure{margin:.5rem 0;padding:.5rem;overflow-x:auto;background:#fff;color:#1f2440;border:1px solid var(--line);border-radius:.5rem}figure svg{max-width:100%;height:auto;display:block}
 
 nav ul{list-style:none;padding:0;display:flex;flex-wrap:wrap;gap:.3rem 1rem}
+
+.card h3{margin:0 0 .3rem}.card dl{display:grid;grid-template-columns:8.5rem minmax(0,1fr);gap:.2rem .75rem;margin:0}.card dt{color:var(--soft)}.card dd{margin:0}
+
+li.ok,li.bad{list-style:none;margin-left:-1.2rem}
+
+@media (max-width:40rem){thead{display:block;position:absolute;clip-path:inset(50%);width:1px;height:1px;overflow:hidden}figure svg{min-width:40rem}tr{display:block;border-bottom:1px solid var(--line);padding:.4rem 0}th[scope=row],td,td.number{display:block;border:0;padding:.1rem 0;text-align:left}td::before{content:attr(data-label) ": ";color:var(--soft)}.card dl{grid-template-columns:minmax(0,1fr)}}
 
 details{margin:.3rem 0}summary{cursor:pointer}
 

@@ -126,6 +126,8 @@ export type JournalEvent =
       readonly state: string;
       readonly reply: string;
     }
+  /** What a dossier said of a domain, so that the next one can say what changed. */
+  | { readonly kind: "dossier-made"; readonly findings: readonly string[]; readonly states: Readonly<Record<string, string>> }
   /** The guard watches a domain from then on. */
   | { readonly kind: "guard-began" }
   /** A watched thing is otherwise than it was; only changes are kept. */

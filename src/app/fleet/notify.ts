@@ -1,12 +1,11 @@
 import type { Failure } from "../../core/failure.ts";
 import type { NoticeKind, WatchedKind } from "../../core/guard/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
-import { composeMessage, submitMessage } from "../../net/mail.ts";
 import { type Journal, type NoticeWay, readSecret, type Workspace } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import type { DnsContext, DnsRequest } from "../dns/context.ts";
-import { domainOfAddress, serviceNamed } from "../services/services.ts";
-import { smtpSettings, submissionTo, submittedText } from "../services/submission.ts";
+import { mailThrough } from "../services/mailing.ts";
+import { domainOfAddress } from "../services/services.ts";
 
 /** Something the guard has to tell; its number is the same however often it is told. */
 export interface Notice {
@@ -97,26 +96,20 @@ async function run(way: Extract<NoticeWay, { way: "program" }>, notices: readonl
 
 /** One message to each recipient; the same notices have the same Message-ID, so that a mailbox may tell them apart from others. */
 async function mail(way: Extract<NoticeWay, { way: "mail" }>, notices: readonly Notice[], telling: TellingContext) {
-  const { workspace, journal, dns, request, context, wording } = telling;
-  const service = serviceNamed(workspace, way.service, { ...request, operands: [] }, context);
-  const domain = domainOfAddress(way.from);
-  const settings = await smtpSettings(service, journal, domain);
-  if (settings === undefined)
-    return { told: false, because: `${service.title} has no SMTP settings; see zandrel sender settings ${service.key}` };
-  const submission = await submissionTo(settings, service, { workspace, dns }, request, context);
+  const { request, context, wording } = telling;
   const ids = notices.map(({ id }) => id);
-  const done: string[] = [];
-  for (const to of way.to) {
-    const message = await composeMessage({
-      ...{ from: way.from, to, subject: wording.headline(notices), text: wording.text(notices, context.clock.now()) },
-      date: new Date(context.clock.now()),
-      messageId: `notices-${Math.min(...ids)}-${Math.max(...ids)}.${Buffer.from(to).toString("hex").slice(0, 40)}@${domain.slice(0, -1)}`,
-    });
-    const outcome = await submitMessage(submission, { from: way.from, to }, message);
-    if (outcome.kind !== "accepted") return { told: false, because: `to ${to}: ${submittedText(outcome, settings.host)}` };
-    done.push(to);
-  }
-  return { told: true, because: `sent to ${done.join(", ")} through ${service.title}` };
+  const mailed = await mailThrough(
+    way,
+    (to) => ({
+      subject: wording.headline(notices),
+      text: wording.text(notices, context.clock.now()),
+      messageId: `notices-${Math.min(...ids)}-${Math.max(...ids)}.${Buffer.from(to).toString("hex").slice(0, 40)}@${domainOfAddress(way.from).slice(0, -1)}`,
+    }),
+    telling,
+    request,
+    context,
+  );
+  return { told: mailed.every(({ sent }) => sent), because: mailed.map(({ to, because }) => `to ${to}: ${because}`).join("; ") };
 }
 
 /** Who is told in one way; undefined for the way that the command itself shows. */

@@ -17,7 +17,9 @@ const SAID: { readonly [A in Area]?: (facts: Facts) => string | undefined } = {
   ownership: ({ asks }) =>
     asks.length === 0 || !asks.every(({ state }) => state === "settled" || state === "proven")
       ? undefined
-      : `all ${asks.length} asks of services are where they should be`,
+      : asks.length === 1
+        ? "the one ask of a service is where it should be"
+        : `all ${asks.length} asks of services are where they should be`,
   "mail-in": ({ exchanges }) =>
     exchanges.length === 0 || exchanges.some(({ addresses }) => addresses.length === 0)
       ? undefined

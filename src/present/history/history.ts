@@ -48,7 +48,8 @@ const SENTENCES: { readonly [K in Told]: (detail: DetailOf<K>) => string } = {
     `${ask} was proven: ${evidence === "" ? (by === "service" ? "the service said so" : "you said so") : evidence}`,
 };
 
-const sentenceOf = ({ kind, detail }: HistoryResult["events"][number]): string =>
+/** What an entry of the journal says, as a clause. */
+export const historySentence = ({ kind, detail }: HistoryResult["events"][number]): string =>
   (SENTENCES[kind] as (detail: unknown) => string)(detail);
 
 /** The story for people, in order, with its times. */
@@ -57,7 +58,7 @@ export function historyText({ events, zones, changed, from, until, at }: History
   const lines = events.map((event) => {
     const when = moment(event.at, at);
     const where = several ? `${displayName(event.domain)}: ` : "";
-    return `${style.quiet(when.padEnd(22))} ${wrap(visible(`${where}${sentenceOf(event)}.`), width - 23, " ".repeat(23))}\n`;
+    return `${style.quiet(when.padEnd(22))} ${wrap(visible(`${where}${historySentence(event)}.`), width - 23, " ".repeat(23))}\n`;
   });
   const none =
     events.length === 0 && zones.length === 0

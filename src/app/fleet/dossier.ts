@@ -1,0 +1,297 @@
+import { randomBytes } from "node:crypto";
+import * as z from "zod";
+import { STATES } from "../../core/ask/index.ts";
+import { SEVERITIES } from "../../core/audit/index.ts";
+import { discoverByWalk, POLICIES, readDmarcRecord } from "../../core/dmarc/index.ts";
+import { Failure } from "../../core/failure.ts";
+import { type DomainName, name, withoutRootDot } from "../../core/name/index.ts";
+import { type DataOf, decodeUtf8, txtValue } from "../../core/record/index.ts";
+import { type Domain, type Journal, openWorkspace, type Publication, type Workspace } from "../../workspace/index.ts";
+import { hostTitle } from "../asks/host.ts";
+import { loadJournalState, visibilityOf } from "../asks/journal-state.ts";
+import { nextStep, survey } from "../asks/survey.ts";
+import { auditDomain } from "../audit/one-domain.ts";
+import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { type DnsContext, type DnsOptions, openDns } from "../dns/context.ts";
+import { history, historySchema } from "../history/history.ts";
+import { dkimCheck, dkimCheckSchema } from "../mail/dkim-check.ts";
+import { spfExplain, treeShape } from "../mail/spf-explain.ts";
+import { advise, adviseSchema } from "../reports/advise.ts";
+import { reportSources, reportSourcesSchema } from "../reports/sources.ts";
+import { type Mailed, mailThrough } from "../services/mailing.ts";
+import { domainOfAddress } from "../services/services.ts";
+import { domainOperands } from "../session.ts";
+import { domainName, time } from "../shapes.ts";
+
+const finding = z.object({
+  id: z.string(),
+  area: z.string(),
+  severity: z.enum(SEVERITIES),
+  title: z.string(),
+  why: z.string(),
+  evidence: z.string(),
+  remedy: z.string(),
+});
+
+const ask = z.object({
+  id: z.string(),
+  service: z.string(),
+  title: z.string().describe("what people call the service"),
+  purpose: z.string(),
+  state: z.enum(STATES),
+  because: z.string(),
+  next: z.string(),
+  asked: time.nullable(),
+  published: time.nullable(),
+  proven: time.nullable(),
+});
+
+const domainShape = z.object({
+  domain: domainName,
+  role: z.string(),
+  host: z.string().describe("the title of its DNS host"),
+  asks: z.array(ask),
+  right: z.array(z.object({ area: z.string(), because: z.string() })),
+  findings: z.array(finding),
+  unresolved: z.array(z.string()).describe("what could not be asked; something may be missing because of it"),
+  spf: treeShape.nullable(),
+  keys: dkimCheckSchema.shape.keys.element
+    .extend({ since: time.nullable().describe("when it was published, as far as known") })
+    .array(),
+  policy: z
+    .object({ record: z.string().nullable(), policy: z.enum(POLICIES).nullable() })
+    .describe("the DMARC policy in force; both null where there is none"),
+  policies: z
+    .array(z.object({ at: time, policy: z.enum(POLICIES), record: z.string() }))
+    .describe("DMARC policies that were published, in order"),
+  advice: adviseSchema.nullable().describe("null where there are no reports"),
+  sources: reportSourcesSchema.nullable(),
+  spread: z
+    .object({
+      published: time,
+      to: z.string(),
+      records: z.array(z.string()),
+      seen: z.array(z.object({ ask: z.string(), at: time })).describe("when every resolver we look from had it"),
+      everyone: time.nullable().describe("when everyone sees it at the latest"),
+    })
+    .nullable()
+    .describe("the newest change"),
+  history: historySchema.shape.events,
+  since: z
+    .object({
+      at: time,
+      fixed: z.array(z.string()),
+      fresh: z.array(z.string()),
+      states: z.array(z.object({ ask: z.string(), was: z.string(), is: z.string() })),
+    })
+    .nullable()
+    .describe("what is otherwise than in the last dossier; ids of findings"),
+});
+
+export const dossierSchema = z.object({
+  at: time,
+  organisation: z.string(),
+  domains: z.array(domainShape),
+  files: z.array(z.string()).describe("the files that were written"),
+  mailed: z.array(z.object({ to: z.string(), sent: z.boolean(), because: z.string() })),
+});
+export type Dossier = z.output<typeof dossierSchema>;
+export type DossierDomain = Dossier["domains"][number];
+
+/** What {@link dossier} is asked. */
+export interface DossierRequest extends CommonRequest, DnsOptions {
+  /** How many days of reports and history are told. */
+  readonly days: number;
+}
+
+/** The newest publication that was carried out, and how far it has spread. */
+function spreadOf(domain: Domain, journal: Journal | undefined, publications: readonly Publication[]): DossierDomain["spread"] {
+  const last = publications.findLast(({ closed }) => closed?.end === "published");
+  if (last?.closed === undefined) return null;
+  const { opened, closed } = last;
+  const ids = new Set(opened.changes.flatMap(({ asks }) => asks));
+  const journalled = loadJournalState(journal, domain.name);
+  const bys = domain.asks.filter(({ id }) => ids.has(id)).flatMap((one) => visibilityOf(one, journalled)?.by ?? []);
+  const seen = (journal?.entries(domain.name, "settled") ?? []).filter((one) => ids.has(one.ask) && one.at >= closed.at);
+  return {
+    ...{ published: closed.at, to: opened.to },
+    records: opened.changes.map((change) => `${change.type} ${withoutRootDot(name(change.name))}`),
+    seen: [...new Map(seen.map((one) => [one.ask, one.at])).entries()].map(([id, at]) => ({ ask: id, at })),
+    everyone: bys.length === 0 ? null : Math.max(...bys),
+  };
+}
+
+/** Texts that publications put at a name, in order. */
+function publishedTexts(publications: readonly Publication[], at: string): { at: number; text: string }[] {
+  return publications.flatMap(({ opened, closed }) =>
+    closed?.end !== "published"
+      ? []
+      : opened.changes
+          .filter((change) => change.name === at && change.type === "TXT")
+          .flatMap(({ after }) =>
+            (after?.data ?? []).map((data) => ({ at: closed.at, text: decodeUtf8(txtValue(data as DataOf["TXT"])) })),
+          ),
+  );
+}
+
+function policiesOf(domain: DomainName, publications: readonly Publication[]): DossierDomain["policies"] {
+  const steps = publishedTexts(publications, `_dmarc.${domain}`).flatMap(({ at, text }) => {
+    const read = readDmarcRecord(text);
+    return read.ok ? [{ at, policy: read.value.policy, record: text }] : [];
+  });
+  return steps.filter(({ policy }, i) => steps[i - 1]?.policy !== policy);
+}
+
+async function policyNow(domain: DomainName, dns: DnsContext): Promise<DossierDomain["policy"]> {
+  const { record } = await discoverByWalk(domain, dns.world);
+  return { record: record?.text ?? null, policy: record?.policy ?? null };
+}
+
+/** When something was first put at a name, and stayed. */
+const firstAt = (publications: readonly Publication[], at: string): number | null =>
+  publications.find(
+    ({ opened, closed }) =>
+      closed?.end === "published" && opened.changes.some((change) => change.name === at && change.after !== undefined),
+  )?.closed?.at ?? null;
+
+/** A use case on reports, or null where there are none. */
+async function whereReported<T>(work: () => Promise<Outcome<T>>): Promise<T | null> {
+  try {
+    return (await work()).result ?? null;
+  } catch (error) {
+    if (error instanceof Failure && (error.code === "no-reports" || error.kind === "undetermined")) return null;
+    throw error;
+  }
+}
+
+/** What the last dossier said, compared with this one; and this one is kept for the next. */
+function sinceLast(
+  journal: Journal,
+  { domain, asks, findings }: Pick<DossierDomain, "domain" | "asks" | "findings">,
+  now: number,
+): DossierDomain["since"] {
+  const last = journal.entries(domain, "dossier-made").at(-1);
+  const ids = [...new Set(findings.filter(({ severity }) => severity !== "note").map(({ id }) => id))];
+  const states = Object.fromEntries(asks.map(({ id, state }) => [id, state]));
+  journal.append(now, domain, { kind: "dossier-made", findings: ids, states });
+  if (last === undefined) return null;
+  return {
+    at: last.at,
+    fixed: last.findings.filter((id) => !ids.includes(id)),
+    fresh: ids.filter((id) => !last.findings.includes(id)),
+    states: Object.entries(states)
+      .filter(([id, is]) => last.states[id] !== is)
+      .map(([id, is]) => ({ ask: id, was: last.states[id] ?? "", is })),
+  };
+}
+
+async function oneDomain(
+  domain: Domain,
+  workspace: Workspace,
+  dns: DnsContext,
+  journal: Journal,
+  request: DossierRequest,
+  context: AppContext,
+): Promise<DossierDomain> {
+  const plain = withoutRootDot(domain.name);
+  const about = { ...request, operands: [plain] };
+  const audited = await auditDomain(domain.name, { workspace, journal, dns, selectors: [], areas: [], cwd: context.cwd });
+  const surveyed = await survey(domain, dns, workspace, journal);
+  const publications = journal.publications(domain.name);
+  const noted = new Map(journal.entries(domain.name, "ask-noted").map((entry) => [entry.ask, entry.at]));
+  const journalled = loadJournalState(journal, domain.name);
+  const asks = surveyed.asks.map((standing) => ({
+    ...{ id: standing.ask.id, service: standing.ask.service, purpose: standing.ask.purpose },
+    title: workspace.settings.services[standing.ask.service]?.title ?? standing.ask.service,
+    ...{ state: standing.state, because: standing.because },
+    next: nextStep(standing, domain.name, workspace, dns.now),
+    asked: noted.get(standing.ask.id) ?? null,
+    published: visibilityOf(standing.ask, journalled)?.publishedAt ?? null,
+    proven: journalled.proven.get(standing.ask.id)?.at ?? null,
+  }));
+  const spf = await spfExplain(about, context).catch((error: unknown) => {
+    if (error instanceof Failure && error.kind === "undetermined") return { result: undefined };
+    throw error;
+  });
+  const keys = (await dkimCheck(about, context)).result?.keys ?? [];
+  const told = await history({ ...about, between: undefined, on: undefined, file: undefined, force: false }, context);
+  const reported = { ...about, days: request.days };
+  return {
+    ...{ domain: domain.name, role: domain.role, host: hostTitle(domain, workspace), asks },
+    right: audited.right.map((one) => ({ ...one })),
+    findings: audited.findings.map(({ standard: _, ...one }) => one),
+    unresolved: [...new Set(audited.unresolved.map(({ name: at, type }) => `${type} ${withoutRootDot(at)}`))],
+    spf: spf.result ?? null,
+    keys: keys.map((key) => ({ ...key, since: firstAt(publications, key.name) })),
+    policy: await policyNow(domain.name, dns),
+    policies: policiesOf(domain.name, publications),
+    advice: await whereReported(() => advise(reported, context)),
+    sources: await whereReported(() => reportSources({ ...reported, html: undefined }, context)),
+    spread: spreadOf(domain, journal, publications),
+    history: told.result?.events ?? [],
+    since: sinceLast(journal, { domain: domain.name, asks, findings: [...audited.findings] }, dns.now),
+  };
+}
+
+/** Everything that is known of domains, for people who do not use terminals; what it is written as is the interface's. */
+export async function dossier(request: DossierRequest, context: AppContext): Promise<Omit<Dossier, "files" | "mailed">> {
+  const workspace = openWorkspace(context.cwd, request.workspace);
+  const domains = domainOperands(request.operands)(workspace);
+  if (domains.length === 0) throw new Failure("no-domain", {});
+  const dns = openDns(
+    request,
+    context,
+    workspace.settings,
+    domains.map((one) => one.name),
+  );
+  const journal = await workspace.openJournal();
+  try {
+    const all: DossierDomain[] = [];
+    for (const domain of domains) {
+      context.progress(`Looking at ${withoutRootDot(domain.name)} …\n`);
+      all.push(await oneDomain(domain, workspace, dns, journal, request, context));
+    }
+    return { at: dns.now, organisation: workspace.settings.organisation, domains: all };
+  } finally {
+    journal.close();
+    dns.close();
+  }
+}
+
+/** A file that goes along with a message. */
+export interface Attachment {
+  readonly filename: string;
+  readonly content: Buffer;
+  readonly contentType: string;
+}
+
+/** Sends a dossier by mail, through a service of the workspace. */
+export async function mailDossier(
+  {
+    to,
+    service,
+    from,
+  }: { readonly to: readonly string[]; readonly service: string | undefined; readonly from: string | undefined },
+  {
+    subject,
+    text,
+    attachments,
+  }: { readonly subject: string; readonly text: string; readonly attachments: readonly Attachment[] },
+  request: DossierRequest,
+  context: AppContext,
+): Promise<readonly Mailed[]> {
+  if (to.length === 0) return [];
+  if (from === undefined || service === undefined)
+    throw new Failure("option-missing", { option: from === undefined ? "from" : "service", all: ["mail-to", "service", "from"] });
+  const workspace = openWorkspace(context.cwd, request.workspace);
+  const dns = openDns(request, context, workspace.settings, []);
+  const journal = await workspace.openJournal();
+  try {
+    const messageId = () => `${randomBytes(12).toString("hex")}@${withoutRootDot(domainOfAddress(from))}`;
+    const message = () => ({ subject, text, attachments, messageId: messageId() });
+    return await mailThrough({ service, from, to }, message, { workspace, journal, dns }, request, context);
+  } finally {
+    journal.close();
+    dns.close();
+  }
+}
