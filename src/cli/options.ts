@@ -143,6 +143,9 @@ export const shared = {
   service: text("the key of the service in zandrel.yaml"),
   domain: text("the domain it is for, if the workspace has several"),
   dryRun: flag("show what would happen, change nothing"),
+  queue: text(
+    "keep sweeps in this PostgreSQL database, so that many machines share the work: postgres://…, env:NAME or file:PATH",
+  ),
   force: flag("do it although something advises against it"),
   write: flag("save it as an ask of the workspace"),
   note: text("what the service showed, with --confirmed"),
@@ -167,6 +170,18 @@ export const draftOptions = { replace: shared.replace, only: shared.only, into: 
 export const reportOptions = {
   ...resolverOptions,
   days: number("how many days to look back, from the newest report", { default: 28, min: 1, max: 3660 }),
+} as const;
+
+/** How domains are asked about, by whoever takes part in a sweep. */
+export const paceOptions = {
+  lease: span("with --queue: how long a worker may take for a domain before another one gets it", { default: "10m" }),
+  resolver: shared.resolver,
+  timeout: shared.timeout,
+  perServer: number("how many questions one name server gets at the same time", { default: 32, min: 1, max: 1000 }),
+  atOnce: number("how many domains are looked at at the same time", { default: 32, min: 1, max: 1000 }),
+  threads: number("how many threads share the work (none for short lists, else one a processor)", { min: 0, max: 64 }),
+  tries: number("how often a domain is looked at that cannot be asked about everything", { default: 3, min: 1, max: 20 }),
+  retryAfter: span("how long such a domain is left alone before it is looked at again", { default: "60s" }),
 } as const;
 
 /** The options of the commands that publish. */

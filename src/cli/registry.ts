@@ -59,6 +59,7 @@ export const COMMANDS: readonly Entry[] = [
   entry("audit", "everything that is wrong with a domain, and what to do", () => import("./commands/audit.ts")),
   entry("sweep", "audit many domains, and go on where it was stopped", () => import("./commands/sweep/sweep.ts")),
   entry("sweep report", "what all domains of a sweep say together", () => import("./commands/sweep/report.ts")),
+  entry("sweep work", "take part in the sweeps of a queue", () => import("./commands/sweep/work.ts")),
   entry("sweep diff", "what changed between two sweeps", () => import("./commands/sweep/diff.ts")),
   entry("guard", "look again at what was proven, and tell when it lapses", () => import("./commands/guard.ts")),
   entry("dossier", "pages for people who do not use terminals", () => import("./commands/dossier.ts")),

@@ -76,6 +76,8 @@ export interface Failures {
   "list-column": { readonly path: string; readonly wanted: string | undefined; readonly known: readonly string[] };
   "list-empty": { readonly path: string; readonly skipped: number };
   "unknown-sweep": Unknown;
+  "queue-form": { readonly option: string };
+  "queue-failed": { readonly place: string; readonly because: string };
   "newer-database": { readonly path: string; readonly title: string; readonly version: number };
   "database-broken": { readonly path: string; readonly title: string; readonly because: string; readonly holds: string };
   "variable-there": { readonly path: string; readonly name: string };

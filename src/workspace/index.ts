@@ -46,6 +46,8 @@ export {
 export const parseKit = async (...given: Parameters<typeof import("./kits.ts").parseKit>) =>
   (await import("./kits.ts")).parseKit(...given);
 export const openSweepFile = async (path: string) => (await import("./sweep-store.ts")).openSweepFile(path);
+export const openSweepQueue = async (...given: Parameters<typeof import("./sweep-queue.ts").openSweepQueue>) =>
+  (await import("./sweep-queue.ts")).openSweepQueue(...given);
 /** Kits from an address: how they are kept and known again. */
 export const keptKits = () => import("./kits.ts");
 export const readKit = async (...given: Parameters<typeof import("./kits.ts").readKit>) =>

@@ -156,6 +156,15 @@ export class SweepFile implements SweepStore {
     return rows.filter(({ domain }) => !apart.has(domain)).slice(0, most);
   }
 
+  async release(): Promise<void> {
+    // Nobody else takes anything meanwhile.
+  }
+
+  async left({ id }: Sweep): Promise<number> {
+    const row = this.#database.prepare("SELECT count(*) AS number FROM entry WHERE sweep = ? AND sequence IS NULL").get(id);
+    return Number((row as { number: number }).number);
+  }
+
   async keep({ id }: Sweep, done: readonly SweepOutcome[], again: readonly SweepJob[]): Promise<void> {
     this.#atOnce(() => {
       const { last } = this.#database.prepare("SELECT max(sequence) AS last FROM entry WHERE sweep = ?").get(id) as {

@@ -3,7 +3,7 @@ import type { DomainName } from "../../core/name/index.ts";
 import { compareResults, type SweepResult, wholeFinding } from "../../core/sweep/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { domainName, time } from "../shapes.ts";
-import { namedSweep, outcomesOf, withSweeps } from "./store.ts";
+import { namedSweep, outcomesOf, type SweepsRequest, withSweeps } from "./store.ts";
 
 const finding = z.object({ id: z.string(), severity: z.string(), title: z.string(), remedy: z.string() });
 const head = z.object({ name: z.string(), started: time, finished: time.nullable(), domains: z.number() });
@@ -29,7 +29,7 @@ export const sweepDiffSchema = z.object({
 export type SweepDiff = z.output<typeof sweepDiffSchema>;
 
 /** What changed between two sweeps: the older one is named first. */
-export async function sweepDiff(request: CommonRequest, context: AppContext): Promise<Outcome<SweepDiff>> {
+export async function sweepDiff(request: CommonRequest & SweepsRequest, context: AppContext): Promise<Outcome<SweepDiff>> {
   return withSweeps(request, context, async (store) => {
     const [first, second] = request.operands as [string, string];
     const [before, after] = [await namedSweep(store, first), await namedSweep(store, second)];

@@ -3,7 +3,7 @@ import { SEVERITIES } from "../../core/audit/index.ts";
 import { ShareCounter, wholeFinding } from "../../core/sweep/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { domainName, time } from "../shapes.ts";
-import { namedSweep, outcomesOf, withSweeps } from "./store.ts";
+import { namedSweep, outcomesOf, type SweepsRequest, withSweeps } from "./store.ts";
 
 const providers = z.array(z.object({ provider: domainName, domains: z.number() }));
 
@@ -25,7 +25,7 @@ export const sweepReportSchema = z.object({
 export type SweepReport = z.output<typeof sweepReportSchema>;
 
 /** What a sweep says of all its domains together; the newest where none is named. */
-export async function sweepReport(request: CommonRequest, context: AppContext): Promise<Outcome<SweepReport>> {
+export async function sweepReport(request: CommonRequest & SweepsRequest, context: AppContext): Promise<Outcome<SweepReport>> {
   return withSweeps(request, context, async (store) => {
     const sweep = await namedSweep(store, request.operands[0]);
     const counter = new ShareCounter();

@@ -7,6 +7,9 @@ import type { Auditor } from "./auditor.ts";
 const BATCH = 64;
 const PATIENCE = 500;
 
+/** How long nobody looks after there was nothing to do and something is still left (milliseconds). */
+const OTHERS = 1000;
+
 /** How a sweep is gone through. */
 export interface SweepPace {
   /** Domains that are looked at at the same time. */
@@ -19,7 +22,7 @@ export interface SweepPace {
 
 /** What is told while a sweep runs. */
 export interface SweepSteps {
-  /** Outcomes were kept. */
+  /** Outcomes were kept, by this process or by others. */
   kept(number: number): Promise<void>;
   /** Only domains are left that could not be asked before; they are left alone for a while (milliseconds). */
   rests(left: number, ms: number): void;
@@ -71,34 +74,42 @@ export async function runSweep(
     else done.push({ domain, attempts: attempts + 1, at: clock.now(), result });
   }
 
-  for (let queue: SweepJob[] = []; ; ) {
-    if (done.length + again.length >= BATCH || performance.now() - since > PATIENCE) await flush();
-    if (queue.length === 0) {
-      queue = [...(await store.waiting(sweep, 4 * atOnce, held))];
-      for (const { domain } of queue) held.add(domain);
+  try {
+    for (let queue: SweepJob[] = []; ; ) {
+      if (done.length + again.length >= BATCH || performance.now() - since > PATIENCE) await flush();
+      if (queue.length === 0) {
+        queue = [...(await store.waiting(sweep, 4 * atOnce, held))];
+        for (const { domain } of queue) held.add(domain);
+      }
+      const job = queue[0];
+      const due = job === undefined ? 0 : job.due - clock.now();
+      if (job !== undefined && due <= 0 && active < atOnce) {
+        queue.shift();
+        active += 1;
+        void look(job).finally(() => {
+          active -= 1;
+          wake();
+        });
+      } else if (active > 0)
+        await new Promise<void>((resolve) => {
+          const timer = setTimeout(resolve, PATIENCE);
+          wake = () => {
+            clearTimeout(timer);
+            resolve();
+          };
+        });
+      else if (done.length + again.length > 0) await flush();
+      else if (job === undefined) {
+        // Others may be at what is left, and lose it.
+        if ((await store.left(sweep)) === 0) break;
+        await clock.sleep(OTHERS);
+        await kept(0);
+      } else {
+        rests(queue.length, due);
+        await clock.sleep(due);
+      }
     }
-    const job = queue[0];
-    const due = job === undefined ? 0 : job.due - clock.now();
-    if (job !== undefined && due <= 0 && active < atOnce) {
-      queue.shift();
-      active += 1;
-      void look(job).finally(() => {
-        active -= 1;
-        wake();
-      });
-    } else if (active > 0)
-      await new Promise<void>((resolve) => {
-        const timer = setTimeout(resolve, PATIENCE);
-        wake = () => {
-          clearTimeout(timer);
-          resolve();
-        };
-      });
-    else if (done.length + again.length > 0) await flush();
-    else if (job === undefined) break;
-    else {
-      rests(queue.length, due);
-      await clock.sleep(due);
-    }
+  } finally {
+    await store.release(sweep);
   }
 }

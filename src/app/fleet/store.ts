@@ -1,7 +1,7 @@
 import { join } from "node:path";
 import { Failure } from "../../core/failure.ts";
 import type { KeptOutcome, Sweep, SweepStore } from "../../core/sweep/index.ts";
-import { findWorkspace, lockBeside, openSweepFile, withLock } from "../../workspace/index.ts";
+import { findWorkspace, lockBeside, openSweepFile, openSweepQueue, readSecret, withLock } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest } from "../context.ts";
 
 /** Where sweeps are kept that no workspace is for. */
@@ -13,13 +13,35 @@ function sweepFile({ workspace }: Pick<CommonRequest, "workspace">, { cwd }: Pic
   return folder === undefined ? join(cwd, LOOSE_FILE) : join(folder, ".zandrel", "sweeps.db");
 }
 
+/** Where a request has its sweeps kept. */
+export interface SweepsRequest {
+  readonly workspace: string | undefined;
+  /** The address of a PostgreSQL database that many machines share, or where it is kept: `env:NAME`, `file:PATH`. */
+  readonly queue: string | undefined;
+  /** How long a worker may take for a domain before another one gets it (milliseconds). */
+  readonly lease?: number;
+}
+
+/** How long a worker may take for a domain, where nobody says. */
+const LEASE = 600_000;
+
+/** The address of the database that a request names; a password in it is never shown. */
+function queueAddress(given: string, { cwd, env }: Pick<AppContext, "cwd" | "env">): string {
+  const address = /^(?:env|file):/.test(given) ? readSecret(given, "the address of the queue", cwd, env) : given;
+  if (!/^postgres(?:ql)?:\/\/[^/]/.test(address)) throw new Failure("queue-form", { option: "queue" });
+  return address;
+}
+
 /** Opens the sweeps for as long as `work` takes. */
 export async function withSweeps<T>(
-  request: Pick<CommonRequest, "workspace">,
-  context: Pick<AppContext, "cwd">,
+  request: SweepsRequest,
+  context: Pick<AppContext, "cwd" | "env" | "note">,
   work: (store: SweepStore) => Promise<T>,
 ): Promise<T> {
-  const store = await openSweepFile(sweepFile(request, context));
+  const { queue, lease = LEASE } = request;
+  const store = await (queue === undefined
+    ? openSweepFile(sweepFile(request, context))
+    : openSweepQueue(queueAddress(queue, context), { lease, note: (text) => context.note(text) }));
   try {
     return await work(store);
   } finally {
@@ -27,13 +49,15 @@ export async function withSweeps<T>(
   }
 }
 
-/** The same for a process that goes through a sweep; another one that wants to waits until it is done. */
+/** The same for a process that goes through a sweep; another one on the same file waits until it is done. */
 export const sweeping = <T>(
-  request: Pick<CommonRequest, "workspace">,
-  context: Pick<AppContext, "cwd" | "note">,
+  request: SweepsRequest,
+  context: Pick<AppContext, "cwd" | "env" | "note">,
   work: (store: SweepStore) => Promise<T>,
 ): Promise<T> =>
-  withLock(lockBeside(sweepFile(request, context)), "the sweeps", context, () => withSweeps(request, context, work));
+  request.queue !== undefined
+    ? withSweeps(request, context, work)
+    : withLock(lockBeside(sweepFile(request, context)), "the sweeps", context, () => withSweeps(request, context, work));
 
 /** A sweep by its name; the newest where none is named. */
 export async function namedSweep(store: SweepStore, name: string | undefined): Promise<Sweep> {

@@ -19,7 +19,7 @@ import { time } from "../shapes.ts";
 import { type Auditor, auditorHere, auditorInThreads, threadsFor } from "./auditor.ts";
 import { type ListReading, openList, readList } from "./list.ts";
 import { runSweep } from "./run.ts";
-import { outcomesOf, sweeping } from "./store.ts";
+import { outcomesOf, type SweepsRequest, sweeping } from "./store.ts";
 
 /** Skipped lines that a summary shows. */
 const MAX_SHOWN = 20;
@@ -42,7 +42,8 @@ export const sweepSchema = z.object({
 export type SweepSummary = z.output<typeof sweepSchema>;
 
 /** What {@link sweep} is asked; spans in milliseconds. */
-export interface SweepRequest extends CommonRequest {
+export interface SweepRequest extends CommonRequest, SweepsRequest {
+  readonly workspace: string | undefined;
   readonly checks: readonly string[];
   readonly column: string | undefined;
   readonly resolver: readonly string[];
@@ -145,24 +146,25 @@ export async function sweep(request: SweepRequest, context: AppContext, watcher:
     const { failOn } = request;
     let fails = false;
     let told = 0;
+    let seen = 0;
     // What is told comes from the store, so that every domain is told once, whichever run looked at it.
     const tell = async (): Promise<void> => {
       for await (const outcome of outcomesOf(store, current, told)) {
         told = outcome.sequence;
+        seen += 1;
         counter.add(outcome.result);
         fails ||= failOn !== "never" && anyAtLeast(outcome.result.findings, failOn);
         await watcher.outcome(outcome);
       }
     };
-    let done = progress.done;
     const auditor = await auditorFor(request, current, progress.domains - progress.done, context);
     try {
       await tell();
       await runSweep(store, current, auditor, request, context.clock, {
-        async kept(number) {
-          done += number;
-          watcher.progress(done);
+        async kept() {
           await tell();
+          // What other machines kept counts too.
+          watcher.progress(seen);
         },
         rests: (left, ms) => watcher.rests(left, ms),
       });
@@ -184,7 +186,11 @@ export async function sweep(request: SweepRequest, context: AppContext, watcher:
   });
 }
 
-async function auditorFor(request: SweepRequest, { checks }: Sweep, left: number, context: AppContext): Promise<Auditor> {
+/** How domains are asked about. */
+export type AskingRequest = Pick<SweepRequest, "workspace" | "resolver" | "timeout" | "perServer" | "threads">;
+
+/** Whoever audits for a sweep of which so many domains are left. */
+export async function auditorFor(request: AskingRequest, { checks }: Sweep, left: number, context: AppContext): Promise<Auditor> {
   const { workspace, resolver, timeout, perServer } = request;
   const told = {
     ...{ cwd: context.cwd, workspace, resolver, timeout, perServer },

@@ -79,8 +79,15 @@ export interface SweepStore {
     now: number,
   ): Promise<Sweep>;
   progress(sweep: Sweep): Promise<SweepProgress>;
-  /** Jobs that wait, in the order in which they are to be done, without those that `apart` names. */
+  /**
+   * Jobs that wait, in the order in which they are to be done, without those that `apart` names. Where several machines share the work
+   * they are this one's from then on.
+   */
   waiting(sweep: Sweep, most: number, apart: ReadonlySet<DomainName>): Promise<readonly SweepJob[]>;
+  /** Gives back what this process took and did not keep, so that others need not wait until it is missed. */
+  release(sweep: Sweep): Promise<void>;
+  /** How many domains have no outcome yet. */
+  left(sweep: Sweep): Promise<number>;
   /** Keeps what domains came to, and which of them are to be looked at again. */
   keep(sweep: Sweep, done: readonly SweepOutcome[], again: readonly SweepJob[]): Promise<void>;
   finish(sweep: Sweep, now: number): Promise<void>;

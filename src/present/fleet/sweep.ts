@@ -1,4 +1,6 @@
+import type * as z from "zod";
 import type { SweepSummary } from "../../app/fleet/sweep.ts";
+import type { sweepWorkSchema } from "../../app/fleet/work.ts";
 import { isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
 import { displayName } from "../../core/name/index.ts";
 import { spanText } from "../../core/spread/index.ts";
@@ -144,6 +146,8 @@ export function sweepFormat(
   ]();
 }
 
+type SweepWork = z.output<typeof sweepWorkSchema>;
+
 /** What domains came to by their worst finding, in words. */
 const WORST: Readonly<Record<Severity | "fine", string>> = {
   breaks: "with something broken",
@@ -157,6 +161,12 @@ export const worstWords = (worst: SweepSummary["worst"]): string =>
     .flatMap((key) => worst.filter((one) => one.key === key && one.domains > 0))
     .map(({ key, domains }) => `${domains} ${WORST[key]}`)
     .join(", ");
+
+/** What a worker did. */
+export const sweepWorkText = ({ sweeps }: SweepWork): string =>
+  sweeps.length === 0
+    ? "There was no sweep to take part in.\n"
+    : `${sweeps.map(({ sweep, domains }) => `${count(domains, "domain")} of ${sweep} looked at.`).join("\n")}\n`;
 
 /** What a sweep came to, and where to read on. */
 export function sweepText(result: SweepSummary, { style, width }: Layout): string {

@@ -14,7 +14,7 @@ const OPEN = {
 };
 
 const MAX_BARS = 12;
-export const FONT = "system-ui, sans-serif";
+const FONT = "system-ui, sans-serif";
 
 /** A chart as SVG; `height` in pixels of 960 that it is wide. */
 export function chart(height: number, option: object): string {

@@ -7,7 +7,7 @@ import { byOrigin, bySource, byVerdict, titleOf } from "./source-charts.ts";
 import { WHY } from "./sources.ts";
 
 /** The numbers behind the charts, source by source. */
-export function sourcesTable({ sources }: ReportSourcesResult): string {
+function sourcesTable({ sources }: ReportSourcesResult): string {
   const rows = sources.map((one) => {
     const why = Object.entries(one.reasons)
       .filter(([, count]) => count > 0)

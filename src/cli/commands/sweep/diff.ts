@@ -1,6 +1,6 @@
 import { sweepDiff, sweepDiffSchema } from "../../../app/fleet/diff.ts";
 import { command } from "../../command.ts";
-import { choice } from "../../options.ts";
+import { choice, shared } from "../../options.ts";
 
 export default command({
   name: "sweep diff",
@@ -11,6 +11,7 @@ export default command({
     ["zandrel sweep diff workspace-2026-03-02 workspace-2026-03-09 --format html", "the same as a page to hand on"],
   ],
   options: {
+    queue: shared.queue,
     format: choice(["text", "csv", "html"], "text, a table for spreadsheets, or a page (JSON: --json)", { default: "text" }),
   },
   schema: sweepDiffSchema,

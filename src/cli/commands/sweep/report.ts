@@ -1,5 +1,6 @@
 import { sweepReport, sweepReportSchema } from "../../../app/fleet/report.ts";
 import { command } from "../../command.ts";
+import { shared } from "../../options.ts";
 
 export default command({
   name: "sweep report",
@@ -9,7 +10,7 @@ export default command({
     ["zandrel sweep report", "the newest sweep"],
     ["zandrel sweep report workspace-2026-03-02 --json", "an earlier one, for other programs"],
   ],
-  options: {},
+  options: { queue: shared.queue },
   schema: sweepReportSchema,
   run: sweepReport,
   text: async (result, layout) => (await import("../../../present/fleet/report.ts")).sweepReportText(result, layout),

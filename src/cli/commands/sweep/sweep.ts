@@ -2,7 +2,7 @@ import { sweep, sweepSchema } from "../../../app/fleet/sweep.ts";
 import { SEVERITIES } from "../../../core/audit/index.ts";
 import type { SweepFormat } from "../../../present/fleet/sweep.ts";
 import { command } from "../../command.ts";
-import { choice, flag, list, number, shared, span, text } from "../../options.ts";
+import { choice, flag, list, paceOptions, shared, text } from "../../options.ts";
 
 export default command({
   name: "sweep",
@@ -12,6 +12,7 @@ export default command({
     ["zandrel sweep domains.txt", "one domain a line; a line about each: the worst finding, and what to do"],
     ["zandrel sweep customers.csv --checks spf,dmarc --format csv", "a table, with the list's own columns kept"],
     ["zandrel sweep", "all domains of the workspace"],
+    ["zandrel sweep domains.txt --queue env:SWEEP_QUEUE", "the same, shared with every machine that runs zandrel sweep work"],
   ],
   options: {
     checks: list("only these areas of the audit, such as spf,dmarc"),
@@ -19,13 +20,8 @@ export default command({
     format: choice(["text", "ndjson", "csv", "junit"], "how each domain is written, as soon as it is known", { default: "text" }),
     failOn: choice([...SEVERITIES, "never"], "end with 1 from this severity upwards", { default: "risks" }),
     anew: flag("begin anew where an earlier sweep of the same list was not finished"),
-    resolver: shared.resolver,
-    timeout: shared.timeout,
-    perServer: number("how many questions one name server gets at the same time", { default: 32, min: 1, max: 1000 }),
-    atOnce: number("how many domains are looked at at the same time", { default: 32, min: 1, max: 1000 }),
-    threads: number("how many threads share the work (none for short lists, else one a processor)", { min: 0, max: 64 }),
-    tries: number("how often a domain is looked at that cannot be asked about everything", { default: 3, min: 1, max: 20 }),
-    retryAfter: span("how long such a domain is left alone before it is looked at again", { default: "60s" }),
+    queue: shared.queue,
+    ...paceOptions,
   },
   schema: sweepSchema,
   async run(request, context) {

@@ -1,0 +1,56 @@
+import * as z from "zod";
+import { Failure } from "../../core/failure.ts";
+import type { AppContext, Outcome } from "../context.ts";
+import { time } from "../shapes.ts";
+import { runSweep, type SweepPace } from "./run.ts";
+import { type SweepsRequest, withSweeps } from "./store.ts";
+import { type AskingRequest, auditorFor } from "./sweep.ts";
+
+/** How long a worker waits for the next sweep (milliseconds). */
+const IDLE = 5000;
+
+export const sweepWorkSchema = z.object({
+  at: time,
+  sweeps: z.array(z.object({ sweep: z.string(), domains: z.number().describe("domains that this worker looked at") })),
+});
+
+/** What {@link sweepWork} is asked. */
+export interface SweepWorkRequest extends SweepsRequest, AskingRequest, SweepPace {
+  readonly workspace: string | undefined;
+  /** Whether it ends when no sweep is left. */
+  readonly once: boolean;
+}
+
+/** Takes part in the sweeps of a queue: jobs come from whoever began them, and results go there. */
+export async function sweepWork(
+  request: SweepWorkRequest,
+  context: AppContext,
+): Promise<Outcome<z.output<typeof sweepWorkSchema>>> {
+  if (request.queue === undefined) throw new Failure("option-missing", { option: "queue", all: ["queue"] });
+  const done = new Map<string, number>();
+  return withSweeps(request, context, async (store) => {
+    for (;;) {
+      const open = (await store.sweeps()).filter(({ finished }) => finished === undefined);
+      for (const sweep of open) {
+        context.note(`Takes part in ${sweep.name}: ${sweep.done} of ${sweep.domains} domains are done.\n`);
+        const auditor = await auditorFor(request, sweep, sweep.domains - sweep.done, context);
+        try {
+          await runSweep(store, sweep, auditor, request, context.clock, {
+            kept: async (number) => void done.set(sweep.name, (done.get(sweep.name) ?? 0) + number),
+            rests: () => undefined,
+          });
+        } finally {
+          await auditor.close();
+        }
+        // Whoever began it may be gone.
+        await store.finish(sweep, context.clock.now());
+      }
+      if (request.once && open.length === 0)
+        return {
+          ended: "fine",
+          result: { at: context.clock.now(), sweeps: [...done].map(([sweep, domains]) => ({ sweep, domains })) },
+        };
+      if (open.length === 0) await context.clock.sleep(IDLE);
+    }
+  });
+}

@@ -1,0 +1,21 @@
+import { sweepWork, sweepWorkSchema } from "../../../app/fleet/work.ts";
+import { command } from "../../command.ts";
+import { flag, paceOptions, shared } from "../../options.ts";
+
+export default command({
+  name: "sweep work",
+  operands: "",
+  summary: "take part in the sweeps of a queue, on any number of machines",
+  examples: [
+    ["zandrel sweep work --queue env:SWEEP_QUEUE", "until it is stopped"],
+    ["zandrel sweep work --queue env:SWEEP_QUEUE --once --json", "until no sweep is left; says how many domains it looked at"],
+  ],
+  options: {
+    queue: shared.queue,
+    ...paceOptions,
+    once: flag("end when no sweep is left"),
+  },
+  schema: sweepWorkSchema,
+  run: sweepWork,
+  text: async (result) => (await import("../../../present/fleet/sweep.ts")).sweepWorkText(result),
+});

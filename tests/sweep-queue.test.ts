@@ -1,0 +1,148 @@
+import { spawn } from "node:child_process";
+import { once } from "node:events";
+import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import pg from "pg";
+import { name } from "../src/core/name/index.ts";
+import type { SweepEntry } from "../src/core/sweep/index.ts";
+import { startLab } from "../src/lab/index.ts";
+import { openSweepQueue } from "../src/workspace/index.ts";
+import { describePostgres, type Postgres, startPostgres } from "./postgres.ts";
+import { sweepContract } from "./sweep-contract.ts";
+import { folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
+
+/** Sweeps that many processes share, through a real PostgreSQL. */
+describePostgres("a queue in PostgreSQL", () => {
+  let postgres: Postgres;
+  let lab: Awaited<ReturnType<typeof startLab>>;
+  const notes: string[] = [];
+  const open = (lease = 600_000) => openSweepQueue(postgres.url, { lease, note: (text) => notes.push(text) });
+  const env = () => ({ ZANDREL_CLOCK: lab.clock.text(), QUEUE: postgres.url });
+  const ask = async (sql: string) => {
+    const client = new pg.Client(postgres.url);
+    await client.connect();
+    try {
+      return (await client.query(sql)).rows;
+    } finally {
+      await client.end();
+    }
+  };
+
+  beforeAll(async () => {
+    postgres = await startPostgres();
+    lab = await startLab({
+      start: Date.parse("2026-03-02T09:00:00Z"),
+      speed: 1,
+      port: await freePort(),
+      domains: [name("strings.test")],
+    });
+  });
+  afterAll(async () => {
+    await lab?.close();
+    await postgres?.close();
+  });
+
+  sweepContract("PostgreSQL", async () => {
+    await ask("DROP SCHEMA IF EXISTS zandrel CASCADE; DROP SCHEMA IF EXISTS zandrel_jobs CASCADE");
+    return open();
+  });
+
+  async function* entries(count: number): AsyncGenerator<SweepEntry> {
+    for (let i = 1; i <= count; i++) yield { domain: name(`d${i}.example`), given: `d${i}.example`, line: i, own: [] };
+  }
+
+  test("two processes get different jobs; those of one that is lost go to the other, and at last end with the reason", async () => {
+    const [first, second] = [await open(1000), await open(1000)];
+    const sweep = await first.begin({ name: "lost", checks: [], columns: [], fingerprint: "lost" }, entries(6), 0);
+    const none = new Set<never>();
+    const [mine, theirs] = [await first.waiting(sweep, 3, none), await second.waiting(sweep, 10, none)];
+    expect(new Set([...mine, ...theirs].map(({ domain }) => domain)).size).toBe(6);
+    expect([mine.length, theirs.length]).toEqual([3, 3]);
+    const result = { findings: [], unresolved: [], providers: { nameServers: [], mail: [], signing: [], sending: [] } };
+    await first.keep(
+      sweep,
+      mine.map(({ domain }) => ({ domain, attempts: 1, at: 1, result })),
+      [],
+    );
+    // The second is lost with its three, again and again.
+    const seen: string[] = [];
+    for (let i = 0; i < 120 && (await first.left(sweep)) > 0; i++) {
+      seen.push(...(await first.waiting(sweep, 10, none)).map(({ domain }) => domain));
+      await new Promise((resolve) => setTimeout(resolve, 250));
+    }
+    expect(await first.left(sweep)).toBe(0);
+    const outcomes = await first.outcomes(sweep, 0, 10);
+    const lost = outcomes.filter(({ result: { unresolved } }) => unresolved.length > 0);
+    expect(lost.map(({ domain }) => domain).sort()).toEqual(theirs.map(({ domain }) => domain).sort());
+    expect(new Set(seen)).toEqual(new Set(theirs.map(({ domain }) => domain)));
+    expect(lost[0]?.result.unresolved[0]?.because).toBe("3 workers were lost while they looked at it");
+    await Promise.all([first.close(), second.close()]);
+  });
+
+  test("a database that goes away for a moment is waited for, and said to be away", async () => {
+    const store = await open();
+    const sweep = await store.begin({ name: "away", checks: [], columns: [], fingerprint: "away" }, entries(3), 0);
+    notes.length = 0;
+    await postgres.stop();
+    const asked = store.progress(sweep);
+    await new Promise((resolve) => setTimeout(resolve, 1500));
+    await postgres.start();
+    expect(await asked).toMatchObject({ domains: 3 });
+    expect(notes.join("")).toMatch(/^The database at 127\.0\.0\.1:\d+\/postgres is away; waiting until it is back\.\n/);
+    expect(notes.join("")).not.toContain("a-made-up-password");
+    await store.close();
+  });
+
+  test.each<[string, (url: string) => string, RegExp]>([
+    [
+      "another password",
+      (url) => url.replace("a-made-up-password", "wrong-one"),
+      /could not be used: password authentication failed/,
+    ],
+    ["nobody there", () => "postgres://127.0.0.1:9/none", /the database at 127\.0\.0\.1:9\/none could not be used/],
+  ])("%s: one sentence, without the password", async (_, url, sentence) => {
+    const folder = folderWith({ "list.txt": "strings.test\n" });
+    const ran = await zandrel(folder, ["sweep", "list.txt", "--queue", "env:QUEUE"], { env: { QUEUE: url(postgres.url) } });
+    expect([ran.exit, ran.err]).toEqual([3, expect.stringMatching(sentence)]);
+    expect(ran.err).not.toMatch(/a-made-up-password|wrong-one/);
+  });
+
+  test("an address that is none, and tables of a newer Zandrel", async () => {
+    const folder = folderWith({ "list.txt": "strings.test\n" });
+    const wrong = await zandrel(folder, ["sweep", "list.txt", "--queue", "mysql://x/y"]);
+    expect([wrong.exit, wrong.err]).toEqual([2, expect.stringMatching(/--queue is not the address of a database/)]);
+    await (await open()).close();
+    await ask("UPDATE zandrel.form SET version = 99");
+    const newer = await zandrel(folder, ["sweep", "list.txt", "--queue", "env:QUEUE"], { env: env() });
+    expect([newer.exit, newer.err]).toEqual([2, expect.stringMatching(/99/)]);
+    await ask("UPDATE zandrel.form SET version = 1");
+  });
+
+  test("workers on other machines take part, two are killed at some moment, and every domain is there once", async () => {
+    const names = Array.from({ length: 300 }, (_, i) => `d${i}.strings.test`);
+    const folder = folderWith({ "zandrel.yaml": lab.settings, "list.txt": `${names.join("\n")}\nrubbish\n` });
+    const common = ["--queue", "env:QUEUE", "--lease", "5s", "--threads", "0", "--at-once", "8"];
+    const options = { cwd: folder, env: { PATH: process.env.PATH, HOME: folder, ...env() } };
+    const worker = () =>
+      spawn(process.execPath, [PROGRAM, "sweep", "work", ...common], { ...options, stdio: ["ignore", "ignore", "pipe"] });
+    const workers = [worker(), worker(), worker()];
+    const swept = zandrel(folder, ["sweep", "list.txt", "--checks", "mail-in", "--format", "ndjson", ...common], { env: env() });
+    for (const lost of workers.slice(0, 2)) {
+      await once(lost.stderr, "data");
+      lost.kill("SIGKILL");
+    }
+    const { out } = await swept;
+    workers[2]?.kill("SIGKILL");
+    const told = out
+      .trim()
+      .split("\n")
+      .map((line) => JSON.parse(line));
+    expect(told.filter(({ kind }) => kind === "skipped")).toHaveLength(1);
+    const domains = told.filter(({ kind }) => kind === "domain").map(({ domain }) => domain);
+    expect(domains).toHaveLength(300);
+    expect(new Set(domains)).toEqual(new Set(names.map((one) => `${one}.`)));
+    const report = await zandrel(folder, ["sweep", "report", "--queue", "env:QUEUE", "--json"], { env: env() });
+    expect(report.json).toMatchObject({ domains: 300, left: 0 });
+    const idle = await zandrel(folder, ["sweep", "work", ...common, "--once"], { env: env() });
+    expect(idle).toMatchObject({ exit: 0, out: "There was no sweep to take part in.\n" });
+  });
+});
