@@ -13,7 +13,7 @@ const WINDOW = 32;
 const PORT = 5397;
 
 /** Runs `ask` over all questions with a fixed number of them open at a time; gives back seconds. */
-async function timed(ask) {
+export async function timed(ask) {
   const start = performance.now();
   let next = 0;
   await Promise.all(
@@ -24,7 +24,7 @@ async function timed(ask) {
   return (performance.now() - start) / 1000;
 }
 
-function bareLoop() {
+export function bareLoop() {
   const socket = createSocket("udp4");
   const waiting = new Map();
   socket.on("message", (message) => {

@@ -13,7 +13,7 @@ import {
   type SweepProgress,
   type SweepStore,
 } from "../../core/sweep/index.ts";
-import { openWorkspace } from "../../workspace/index.ts";
+import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { time } from "../shapes.ts";
 import { type Auditor, auditorHere, auditorInThreads, threadsFor } from "./auditor.ts";
@@ -197,6 +197,9 @@ export async function auditorFor(request: AskingRequest, { checks }: Sweep, left
     areas: checks,
     clock: context.env.ZANDREL_CLOCK,
   };
+  // A mistake in the workspace is said once, and not by every thread for every domain.
+  const folder = findWorkspace(context.cwd, workspace);
+  if (folder !== undefined) openWorkspace(context.cwd, folder);
   const threads = request.threads ?? threadsFor(left);
   return threads === 0 ? auditorHere(told) : auditorInThreads(told, threads);
 }

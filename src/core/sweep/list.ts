@@ -76,7 +76,12 @@ export function columnsOf(first: readonly string[], wanted?: string): Columns | 
   const cells = first.map((cell) => cell.replace(SPACE, ""));
   const isDomain = (cell: string) => readListed(cell).kind === "domain";
   const hasHead = !cells.some(isDomain);
-  const names = cells.map((cell, i) => (hasHead && cell !== "" ? cell : `column ${i + 1}`));
+  const titles = cells.map((cell, i) => (hasHead && cell !== "" ? cell : `column ${i + 1}`));
+  // A title that is there twice stands for its own column all the same.
+  const names = titles.map((title, i) => {
+    const nth = titles.slice(0, i + 1).filter((one) => one === title).length;
+    return nth === 1 ? title : `${title} (${nth})`;
+  });
   const numbered = wanted !== undefined && /^\d+$/.test(wanted) ? Number(wanted) - 1 : -1;
   const domain =
     wanted !== undefined

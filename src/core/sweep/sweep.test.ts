@@ -64,6 +64,7 @@ describe("the columns of a table", () => {
     [["a", "b", "c"], "3", { domain: 2, names: ["a", "b", "c"], hasHead: true }],
     [["a", "b"], "3", undefined],
     [["7", "puppetfest.example", "brackwater.example"], "3", { domain: 2, hasHead: false }],
+    [["note", "domain", "note"], undefined, { domain: 1, names: ["note", "domain", "note (2)"] }],
     [["rubbish"], undefined, { domain: 0, hasHead: false }],
     [["domain"], undefined, { domain: 0, hasHead: true }],
   ])("%j, asked for %j", (first, wanted, columns) => {

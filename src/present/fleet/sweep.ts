@@ -68,6 +68,9 @@ const ndjson = (sweep: Sweep): SweepFormat => ({
   foot: "",
 });
 
+/** A cell as it was listed, in which a terminal finds nothing to obey. */
+const cell = (text: string): string => text.split("\n").map(visible).join("\n");
+
 /** One row a domain: its worst finding, and the list's own columns. */
 const csv = (sweep: Sweep): SweepFormat => ({
   head: csvLines([
@@ -87,7 +90,7 @@ const csv = (sweep: Sweep): SweepFormat => ({
   ]),
   skipped: ({ line, text, why, detail }) =>
     csvLines([
-      ["", text, String(line), "skipped", why, whySkipped({ why, detail }), "", "", "", "", ...sweep.columns.map(() => "")],
+      ["", cell(text), String(line), "skipped", why, whySkipped({ why, detail }), "", "", "", "", ...sweep.columns.map(() => "")],
     ]),
   outcome(outcome) {
     const findings = findingsOf(outcome).filter(({ severity }) => severity !== "note");
@@ -99,7 +102,7 @@ const csv = (sweep: Sweep): SweepFormat => ({
         : [worst.severity, worst.id, worst.title, visible(worst.evidence), visible(worst.remedy)];
     const counts = [String(findings.length), open.join("; ")];
     return csvLines([
-      [displayName(outcome.domain), outcome.given, String(outcome.line), ...about, ...counts, ...outcome.own].map(visible),
+      [displayName(outcome.domain), outcome.given, String(outcome.line), ...about, ...counts, ...outcome.own].map(cell),
     ]);
   },
   foot: "",

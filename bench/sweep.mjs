@@ -1,0 +1,128 @@
+// A sweep over domains of a local authority (knotd, with unbound in front): questions a second against the bare loop of the DNS
+// benchmark, two threads against one, and the memory for few and for many domains.
+import { spawn, spawnSync } from "node:child_process";
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { fileURLToPath } from "node:url";
+import { bareLoop, timed } from "./dns-client.mjs";
+import { figure, limit, measuring } from "./measure.mjs";
+
+const program = fileURLToPath(new URL("../dist/zandrel.js", import.meta.url));
+const DOMAINS = 4000;
+const FEW = 1000;
+const ADDRESS = "127.53.9.2";
+const RESOLVER = "127.53.9.9";
+const PORT = 5397;
+
+export default async function sweep() {
+  for (const needed of ["knotd", "unbound"])
+    if (spawnSync("which", [needed]).status !== 0) {
+      console.log(`--    Sweep: ${needed} is not installed, nothing measured`);
+      return;
+    }
+  const folder = mkdtempSync(join(tmpdir(), "zandrel-bench-"));
+  const names = Array.from({ length: DOMAINS }, (_, i) => `d${i}.test`);
+  mkdirSync(join(folder, "db"));
+  const servers = `@ NS ns1.host.test.\n@ NS ns2.host.test.\n`;
+  writeFileSync(
+    join(folder, "root.zone"),
+    `$TTL 3600\n@ SOA ns1.host.test. h.test. 1 3600 600 86400 300\n@ NS ns1.host.test.\ntest. NS ns1.host.test.\nns1.host.test. A ${ADDRESS}\n`,
+  );
+  writeFileSync(
+    join(folder, "test.zone"),
+    `$TTL 3600\n$ORIGIN test.\n@ SOA ns1.host h 1 3600 600 86400 300\n@ NS ns1.host\nns1.host A ${ADDRESS}\nns2.host A ${ADDRESS}\nspf.mailer TXT "v=spf1 ip4:192.0.2.0/24 -all"\nmx.mailer A 192.0.2.25\nbench.example. TXT "x"\n${names.map((name) => `${name}. NS ns1.host\n${name}. NS ns2.host\n`).join("")}`.replace(
+      /^bench.*\n/m,
+      "",
+    ),
+  );
+  writeFileSync(
+    join(folder, "child.zone"),
+    `$TTL 3600\n@ SOA ns1.host.test. h.test. 1 3600 600 86400 300\n${servers}@ A 192.0.2.80\nwww A 192.0.2.80\n@ MX 10 mx.mailer.test.\n@ TXT "v=spf1 include:spf.mailer.test -all"\n_dmarc TXT "v=DMARC1; p=none"\n`,
+  );
+  writeFileSync(
+    join(folder, "bench.zone"),
+    `$TTL 60\n$ORIGIN bench.example.\n@ SOA ns h 1 60 60 60 60\n@ NS ns\nns A 127.0.0.1\n${Array.from({ length: 1000 }, (_, i) => `n${i} TXT "answer ${i}"\n`).join("")}`,
+  );
+  const zones = [
+    [".", "root.zone"],
+    ["test", "test.zone"],
+    ["bench.example", "bench.zone"],
+    ...names.map((name) => [name, "child.zone"]),
+  ];
+  writeFileSync(
+    join(folder, "knot.conf"),
+    `server:\n  rundir: ${folder}\n  listen: [ ${ADDRESS}@${PORT}, 127.0.0.1@${PORT} ]\ndatabase:\n  storage: ${folder}/db\ntemplate:\n  - id: default\n    storage: ${folder}\n    zonefile-sync: -1\n    journal-content: none\nzone:\n${zones.map(([domain, file]) => `  - domain: ${domain}\n    file: ${file}\n`).join("")}`,
+  );
+  writeFileSync(
+    join(folder, "unbound.conf"),
+    `server:\n  interface: ${RESOLVER}@${PORT}\n  port: ${PORT}\n  username: ""\n  chroot: ""\n  directory: ${folder}\n  do-not-query-localhost: no\n  access-control: 127.0.0.0/8 allow\n  module-config: "iterator"\n  pidfile: ""\n  use-syslog: no\nstub-zone:\n  name: "."\n  stub-addr: ${ADDRESS}@${PORT}\n`,
+  );
+  writeFileSync(
+    join(folder, "zandrel.yaml"),
+    `version: 1\norganisation: Bench\nvantages: [{ name: near, resolver: "${RESOLVER}:${PORT}" }]\ndefaults: { authorityPort: ${PORT} }\nanchors: ""\n`,
+  );
+  mkdirSync(join(folder, "domains"));
+  const children = [
+    spawn("knotd", ["-c", join(folder, "knot.conf")], { stdio: "ignore" }),
+    spawn("unbound", ["-d", "-c", join(folder, "unbound.conf")], { stdio: "ignore" }),
+  ];
+  try {
+    for (let i = 0; i < 100; i++) {
+      const { stdout } = spawnSync("dig", [
+        `@${RESOLVER}`,
+        "-p",
+        String(PORT),
+        `d${DOMAINS - 1}.test`,
+        "A",
+        "+short",
+        "+time=1",
+        "+tries=1",
+      ]);
+      if (String(stdout).includes("192.0.2.80")) break;
+      await new Promise((resolve) => setTimeout(resolve, 300));
+    }
+    const measure = measuring(folder);
+    let round = 0;
+    const run = (count, threads) => {
+      const list = `list-${++round}.txt`;
+      writeFileSync(join(folder, list), `${names.slice(0, count).join("\n")}\n`);
+      const argv = [program, "sweep", list, "--threads", String(threads), "--fail-on", "never", "--json", "--timeout", "5"];
+      return measure(argv, { cwd: folder });
+    };
+    // The questions of one run, counted once: the same in every run.
+    const hook = fileURLToPath(new URL("questions.cjs", import.meta.url));
+    writeFileSync(join(folder, "counted.txt"), `${names.slice(0, 200).join("\n")}\n`);
+    const QUESTIONS = join(folder, "questions");
+    writeFileSync(QUESTIONS, "");
+    spawnSync(process.execPath, ["--require", hook, program, "sweep", "counted.txt", "--threads", "0", "--json"], {
+      cwd: folder,
+      env: { ...process.env, QUESTIONS },
+    });
+    const lines = readFileSync(QUESTIONS, "utf8").trim().split("\n");
+    const each = lines.length / 200;
+    const [alone, pair, few] = [run(DOMAINS, 1), run(DOMAINS, 2), run(FEW, 1)];
+    const loop = bareLoop();
+    const bare = 5000 / (await timed(loop.ask));
+    loop.close();
+    const rate = (each * DOMAINS) / (alone.taken / 1000);
+    figure(
+      `Sweep, questions a second (${Math.round(rate)}) against a bare loop (${Math.round(bare)})`,
+      rate / bare,
+      0.6,
+      rate / bare >= 0.6,
+    );
+    figure(
+      `Sweep, two threads against one (${Math.round(DOMAINS / (pair.taken / 1000))} domains a second)`,
+      alone.taken / pair.taken,
+      1.6,
+      alone.taken / pair.taken >= 1.6,
+    );
+    limit(`Sweep, memory in MB (${DOMAINS} domains, one thread)`, alone.peak, 300);
+    figure(`Sweep, memory for ${DOMAINS / FEW} times as many domains`, alone.peak / few.peak, 1.2);
+    figure(`Sweep, time a domain, ${DOMAINS / FEW} times as many`, alone.taken / DOMAINS / (few.taken / FEW), 1.1);
+  } finally {
+    for (const child of children) child.kill("SIGKILL");
+    rmSync(folder, { recursive: true, force: true });
+  }
+}
