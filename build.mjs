@@ -8,7 +8,12 @@ const { version, dependencies } = JSON.parse(readFileSync(new URL("package.json"
 rmSync(new URL("dist", root), { recursive: true, force: true });
 
 await build({
-  entryPoints: { zandrel: "src/cli/main.ts", index: "src/index.ts", "sweep-worker": "src/app/fleet/worker.ts" },
+  entryPoints: {
+    zandrel: "src/cli/main.ts",
+    index: "src/index.ts",
+    "sweep-worker": "src/app/fleet/worker.ts",
+    "postgres-worker": "src/workspace/postgres-worker.ts",
+  },
   outdir: "dist",
   chunkNames: "chunks/[name]-[hash]",
   splitting: true,

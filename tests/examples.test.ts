@@ -83,6 +83,8 @@ const MISSING: Readonly<Record<string, string>> = {
   "zandrel sweep work --queue env:SWEEP_QUEUE": "variable-not-set",
   "zandrel sweep work --queue env:SWEEP_QUEUE --once --json": "variable-not-set",
   "zandrel sweep customers.csv --checks spf,dmarc --format csv": "file-unreadable",
+  "zandrel journal env:ZANDREL_JOURNAL": "variable-not-set",
+  "zandrel journal here": "journal-there",
   "zandrel sweep report": "unknown-sweep",
   "zandrel sweep report workspace-2026-03-02 --json": "unknown-sweep",
   "zandrel sweep diff workspace-2026-03-02 workspace-2026-03-09": "unknown-sweep",

@@ -32,6 +32,7 @@ export const COMMANDS: readonly Entry[] = [
   entry("prove", "check as the service will, find out why not, and ask it", () => import("./commands/prove.ts")),
   entry("retire", "end an ask, and remove what nobody else needs", () => import("./commands/retire.ts")),
   entry("history", "what happened, in order, and a zone as it was", () => import("./commands/history.ts")),
+  entry("journal", "share the journal in a team, or keep it here", () => import("./commands/journal.ts")),
   entry("relocate", "move a zone to another DNS host", () => import("./commands/relocate.ts")),
   entry("site", "check where the names lead: addresses, redirect, certificate", () => import("./commands/site.ts")),
   entry("spf test", "judge a sender by SPF as receivers do", () => import("./commands/spf/test.ts")),

@@ -76,6 +76,11 @@ export interface Failures {
   "list-column": { readonly path: string; readonly wanted: string | undefined; readonly known: readonly string[] };
   "list-empty": { readonly path: string; readonly skipped: number };
   "unknown-sweep": Unknown;
+  "journal-away": { readonly place: string; readonly title: string; readonly because: string };
+  "journal-not-empty": { readonly place: string };
+  "journal-shared": { readonly journal: string };
+  "journal-form": Record<never, never>;
+  "journal-there": { readonly journal: string };
   "queue-form": { readonly option: string };
   "queue-failed": { readonly place: string; readonly because: string };
   "newer-database": { readonly path: string; readonly title: string; readonly version: number };

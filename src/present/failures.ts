@@ -188,6 +188,35 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       "give a file with one domain a line, such as brackwater.example",
       path,
     ),
+  "journal-away": ({ place, title, because }) =>
+    say(
+      `${title} at ${visible(place)} could not be used: ${visible(because)}`,
+      "see that the database runs, that the address and the password are right, and that it has room",
+      "zandrel.yaml",
+    ),
+  "journal-not-empty": ({ place }) =>
+    say(
+      `${visible(place)} already holds a journal, and two are never mixed`,
+      "name an empty database, or set the file aside if it is an old copy",
+      place,
+    ),
+  "journal-shared": ({ journal }) =>
+    say(
+      `the journal is kept at ${visible(journal)}`,
+      "move it back with zandrel journal here, and then to the other database",
+      "zandrel.yaml",
+    ),
+  "journal-form": () =>
+    say(
+      "that is not the address of a database that may be written into zandrel.yaml",
+      "give env:NAME or file:PATH, where the address is kept, or postgres://USER@HOST/DATABASE without a password",
+    ),
+  "journal-there": ({ journal }) =>
+    say(
+      `the journal is kept ${journal === "here" ? "in this workspace" : `at ${visible(journal)}`} already`,
+      "there is nothing to do",
+      "zandrel.yaml",
+    ),
   "queue-form": ({ option }) =>
     say(
       `--${option} is not the address of a database`,

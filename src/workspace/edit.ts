@@ -104,6 +104,15 @@ export function changeDomain(domain: Domain, change: DomainChange): void {
   replaceFile(path, text);
 }
 
+/** Says where the journal is kept from now on. Run inside {@link lockWorkspace}. */
+export function setJournal(folder: string, journal: string): void {
+  const path = join(folder, SETTINGS_FILE);
+  const before = readText(path);
+  const text = withScalar(before, "journal", journal, ["organisation", "version"]);
+  readYaml(shownPath(path), text, settingsSchema);
+  replaceFile(path, text);
+}
+
 /** An entry of `hosts:` as a file shows it; what is not named stays as it is. */
 export interface HostEntry {
   readonly title?: string;

@@ -1,6 +1,7 @@
-import type Database from "libsql";
 import { type DayOfEvents, type EventKind, type MessageEvent, noEvents } from "../core/sending/index.ts";
-import { type DatabaseForm, openDatabase } from "./database.ts";
+import type { DatabaseForm } from "./database.ts";
+import type { PostgresForm } from "./postgres-sql.ts";
+import { atOnce, type Sql, sqliteSql } from "./sql.ts";
 
 const DAY = 86_400_000;
 
@@ -12,18 +13,12 @@ interface Batch {
   readonly events: readonly MessageEvent[];
 }
 
-/** What services told about messages: each event once, and never changed; one SQLite file in WAL mode. */
+/** What services told about messages: each event once, and never changed. */
 export class EventStore {
-  readonly #database: Database.Database;
-  readonly #seen: Database.Statement;
-  readonly #insert: Database.Statement;
+  readonly #sql: Sql;
 
-  constructor(database: Database.Database) {
-    this.#database = database;
-    this.#seen = database.prepare("INSERT OR IGNORE INTO request (service, nonce, signed_at) VALUES (?, ?, ?)");
-    this.#insert = database.prepare(
-      "INSERT OR IGNORE INTO event (service, id, kind, at, domain, message_id, recipient, reply, received) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-    );
+  constructor(sql: Sql) {
+    this.#sql = sql;
   }
 
   /**
@@ -31,31 +26,29 @@ export class EventStore {
    * refused as a whole, an event that is there already counts once. Times in milliseconds since 1970.
    */
   keep(batches: readonly Batch[], now: number, forgetRequestsBefore: number): ("kept" | "replayed")[] {
-    this.#database.exec("BEGIN IMMEDIATE");
-    try {
+    return atOnce(this.#sql, () => {
       const outcomes = batches.map(({ service, nonce, signedAt, events }) => {
-        if (this.#seen.run(service, nonce, signedAt).changes === 0) return "replayed";
+        const seen = "INSERT INTO request (service, nonce, signed_at) VALUES (?, ?, ?) ON CONFLICT DO NOTHING";
+        if (this.#sql.run(seen, service, nonce, signedAt) === 0) return "replayed";
         for (const { id, kind, at, domain, messageId, to, reply } of events)
-          this.#insert.run(service, id, kind, Date.parse(at), domain.toLowerCase(), messageId, to, reply ?? null, now);
+          this.#sql.run(
+            "INSERT INTO event (service, id, kind, at, domain, message_id, recipient, reply, received) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING",
+            ...[service, id, kind, Date.parse(at), domain.toLowerCase(), messageId, to, reply ?? null, now],
+          );
         return "kept";
       });
       // A request that old is refused by its time, so that nobody needs to remember it.
-      this.#database.prepare("DELETE FROM request WHERE signed_at < ?").run(forgetRequestsBefore);
-      this.#database.exec("COMMIT");
+      this.#sql.run("DELETE FROM request WHERE signed_at < ?", forgetRequestsBefore);
       return outcomes;
-    } catch (error) {
-      this.#database.exec("ROLLBACK");
-      throw error;
-    }
+    });
   }
 
   /** How many events of each kind there were, by day, service and domain, since a moment; newest day first. */
   days(since: number): DayOfEvents[] {
-    const rows = this.#database
-      .prepare(
-        `SELECT at / ${DAY} AS day, service, domain, kind, count(*) AS number FROM event WHERE at >= ? GROUP BY 1, 2, 3, 4 ORDER BY 1 DESC, 2, 3`,
-      )
-      .all(since) as { day: number; service: string; domain: string; kind: EventKind; number: number }[];
+    const rows = this.#sql.all<{ day: number; service: string; domain: string; kind: EventKind; number: number }>(
+      `SELECT at / ${DAY} AS day, service, domain, kind, count(*) AS number FROM event WHERE at >= ? GROUP BY 1, 2, 3, 4 ORDER BY 1 DESC, 2, 3`,
+      since,
+    );
     const days = new Map<string, DayOfEvents & { counts: Record<EventKind, number> }>();
     for (const { day, service, domain, kind, number } of rows) {
       const key = `${day} ${service} ${domain}`;
@@ -68,19 +61,15 @@ export class EventStore {
 
   /** What was told about one message, oldest first. */
   of(messageId: string): { readonly kind: EventKind; readonly at: number; readonly reply: string | null }[] {
-    return this.#database.prepare("SELECT kind, at, reply FROM event WHERE message_id = ? ORDER BY at, rowid").all(messageId) as {
-      kind: EventKind;
-      at: number;
-      reply: string | null;
-    }[];
+    return this.#sql.all("SELECT kind, at, reply FROM event WHERE message_id = ? ORDER BY at, received, id", messageId);
   }
 
   close(): void {
-    this.#database.close();
+    this.#sql.close();
   }
 }
 
-const FORM: DatabaseForm = {
+export const EVENTS_FORM: DatabaseForm = {
   title: "the events",
   holds: "what services told about messages so far",
   format: 1,
@@ -112,5 +101,36 @@ const FORM: DatabaseForm = {
   `,
 };
 
+/** The same in PostgreSQL. */
+export const POSTGRES_EVENTS: PostgresForm = {
+  title: "the events",
+  format: 1,
+  schema: `
+    CREATE TABLE IF NOT EXISTS event (
+      service text NOT NULL,
+      id text NOT NULL,
+      kind text NOT NULL,
+      at bigint NOT NULL,
+      domain text NOT NULL,
+      message_id text NOT NULL,
+      recipient text NOT NULL,
+      reply text,
+      received bigint NOT NULL,
+      UNIQUE (service, id)
+    );
+    CREATE INDEX IF NOT EXISTS event_of_message ON event (message_id);
+    CREATE INDEX IF NOT EXISTS event_of_day ON event (at);
+    CREATE TABLE IF NOT EXISTS request (
+      service text NOT NULL,
+      nonce text NOT NULL,
+      signed_at bigint NOT NULL,
+      PRIMARY KEY (service, nonce)
+    );
+    CREATE INDEX IF NOT EXISTS request_by_time ON request (signed_at);
+    CREATE OR REPLACE FUNCTION event_stays() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RAISE EXCEPTION 'events are append-only'; END $$;
+    CREATE OR REPLACE TRIGGER event_stays BEFORE UPDATE OR DELETE OR TRUNCATE ON event EXECUTE FUNCTION event_stays();
+  `,
+};
+
 /** Opens the events, creating the file where there is none. Another process may have it open at the same time. */
-export const openEventStore = (path: string): EventStore => new EventStore(openDatabase(path, FORM));
+export const openEventStore = (path: string): EventStore => new EventStore(sqliteSql(path, EVENTS_FORM));

@@ -9,7 +9,7 @@
  * ```
  */
 
-export { type AskEntry, changeDomain, revise, setHost } from "./edit.ts";
+export { type AskEntry, changeDomain, revise, setHost, setJournal } from "./edit.ts";
 export { readText, replaceFile } from "./files.ts";
 export type {
   Journal,
@@ -25,9 +25,10 @@ export * from "./keys.ts";
 export type { KitFile } from "./kits.ts";
 export { lockBeside, type Waiting, withLock } from "./lock.ts";
 export * from "./messages.ts";
+export { readSecret } from "./read-secret.ts";
 export { type FoundReport, findReports } from "./reports.ts";
 export { KEY, keyFor, type NoticeWay, ROLES, type Settings, WAYS, type Way } from "./schema.ts";
-export { ignoreInGit, readSecret, type SecretPlace, secretFile, secretVariable } from "./secret.ts";
+export { ignoreInGit, type SecretPlace, secretFile, secretVariable } from "./secret.ts";
 export type { ReportStore } from "./tally.ts";
 export {
   type Domain,
@@ -48,6 +49,10 @@ export const parseKit = async (...given: Parameters<typeof import("./kits.ts").p
 export const openSweepFile = async (path: string) => (await import("./sweep-store.ts")).openSweepFile(path);
 export const openSweepQueue = async (...given: Parameters<typeof import("./sweep-queue.ts").openSweepQueue>) =>
   (await import("./sweep-queue.ts")).openSweepQueue(...given);
+/** What is kept, moved between files and a shared database. */
+export const movingStores = () => import("./move-stores.ts");
+export const sharedAddress = async (...given: Parameters<typeof import("./shared-stores.ts").sharedAddress>) =>
+  (await import("./shared-stores.ts")).sharedAddress(...given);
 /** Kits from an address: how they are kept and known again. */
 export const keptKits = () => import("./kits.ts");
 export const readKit = async (...given: Parameters<typeof import("./kits.ts").readKit>) =>

@@ -170,6 +170,16 @@ const guard = z.strictObject({
   escalate: z.strictObject({ after: z.number().min(1, "expected hours, 1 or more"), ways: z.array(noticeWay).min(1) }).optional(),
 });
 
+/** Whether a text is the address of a PostgreSQL database that holds no password. */
+const isDatabase = (text: string): boolean => {
+  try {
+    const { protocol, password } = new URL(text);
+    return /^postgres(?:ql)?:$/.test(protocol) && password === "";
+  } catch {
+    return false;
+  }
+};
+
 export const settingsSchema = z.strictObject({
   version: z.literal(1, "expected 1, the version of this file format"),
   organisation: line,
@@ -186,6 +196,13 @@ export const settingsSchema = z.strictObject({
       }),
     )
     .default({}),
+  /** Where the journal, events, reports and notices are kept: in the workspace, or in a PostgreSQL database that a team shares. */
+  journal: z
+    .string()
+    .refine((text) => text === "here" || /^(env:[A-Za-z_][A-Za-z0-9_]*|file:.+)$/.test(text) || isDatabase(text), {
+      message: "expected here, env:NAME, file:PATH, or postgres://USER@HOST/DATABASE without a password",
+    })
+    .default("here"),
   /** Who is told what zandrel guard sees. */
   guard: guard.default({ ways: [] }),
   /** Trust anchors for DNSSEC: DS records as zone-file lines; the root's if not given, none where it is empty. */

@@ -6,7 +6,8 @@ import fc from "fast-check";
 import Database from "libsql";
 import { EVENT_KINDS, type MessageEvent } from "../core/sending/index.ts";
 import { openEventStore } from "./event-store.ts";
-import { ignoreInGit, readSecret, secretFile, secretVariable } from "./secret.ts";
+import { readSecret } from "./read-secret.ts";
+import { ignoreInGit, secretFile, secretVariable } from "./secret.ts";
 
 const folders: string[] = [];
 const folder = () => {

@@ -1,7 +1,8 @@
-import type Database from "libsql";
 import { type ReportHead, type ReportRow, type Seen, weekOf } from "../core/aggregate/index.ts";
 import type { DomainName } from "../core/name/index.ts";
-import { type DatabaseForm, openDatabase } from "./database.ts";
+import type { DatabaseForm } from "./database.ts";
+import type { PostgresForm } from "./postgres-sql.ts";
+import { type Sql, sqliteSql } from "./sql.ts";
 
 const DAY = 86_400;
 
@@ -100,30 +101,54 @@ function countsIn(weeks: string): number[] {
   return counts;
 }
 
+/** What the two databases say differently. */
+interface Dialect {
+  /** The lists of a list of lists that comes as JSON. */
+  readonly each: string;
+  /** The cell of such a list, as a number where it is one. */
+  cell(at: number, isNumber?: boolean): string;
+  /** Weeks, dispositions and counts of an origin as one text. */
+  readonly weeks: string;
+}
+const SQLITE: Dialect = {
+  each: "json_each(?)",
+  cell: (at) => `value ->> ${at}`,
+  weeks: "group_concat((week * 4 + instr('qr', substr(disposition, 1, 1))) || ' ' || count, ' ')",
+};
+const POSTGRES: Dialect = {
+  each: "jsonb_array_elements(?::jsonb)",
+  cell: (at, isNumber = false) => (isNumber ? `(value ->> ${at})::bigint` : `value ->> ${at}`),
+  weeks: "string_agg((week * 4 + strpos('qr', substr(disposition, 1, 1))) || ' ' || count, ' ')",
+};
+
 /**
- * What aggregate reports say, summed up by week: one SQLite file beside the journal. Millions of rows of reports
+ * What aggregate reports say, summed up by week. Millions of rows of reports
  * become the few that differ. A report counts once, and is kept as a whole or not at all.
  */
 export class ReportStore {
-  readonly #database: Database.Database;
+  readonly #sql: Sql;
+  readonly #dialect: Dialect;
   readonly #origins = new Map<string, number>();
 
-  constructor(database: Database.Database) {
-    this.#database = database;
+  constructor(sql: Sql, dialect: Dialect = SQLITE) {
+    this.#sql = sql;
+    this.#dialect = dialect;
   }
 
   /** The numbers of origins; those that are new get one. All in two statements, because there may be many. */
   #number(unknown: readonly Sum[]): void {
     const list = JSON.stringify(unknown.map(({ fields, key }) => [key, ...fields]));
-    this.#database
-      .prepare(
-        `INSERT OR IGNORE INTO origin (key, from_domain, ip, signer, selector, spf_domain, envelope, dkim_aligned, spf_aligned, signer_passes, spf_passes, overrides)
-         SELECT value ->> 0, value ->> 1, value ->> 2, value ->> 3, value ->> 4, value ->> 5, value ->> 6, value ->> 7, value ->> 8, value ->> 9, value ->> 10, value ->> 11 FROM json_each(?)`,
-      )
-      .run(list);
-    const numbers = this.#database
-      .prepare("SELECT key, id FROM origin WHERE key IN (SELECT value FROM json_each(?))")
-      .all(JSON.stringify(unknown.map(({ key }) => key))) as { key: string; id: number }[];
+    const { cell, each } = this.#dialect;
+    const cells = Array.from({ length: 12 }, (_, i) => cell(i, i >= 7 && i <= 10)).join(", ");
+    this.#sql.run(
+      `INSERT INTO origin (key, from_domain, ip, signer, selector, spf_domain, envelope, dkim_aligned, spf_aligned, signer_passes, spf_passes, overrides)
+       SELECT ${cells} FROM ${each} WHERE true ON CONFLICT DO NOTHING`,
+      list,
+    );
+    const numbers = this.#sql.all<{ key: string; id: number }>(
+      `SELECT key, id FROM origin WHERE key IN (SELECT ${cell(0)} FROM ${each})`,
+      JSON.stringify(unknown.map(({ key }) => [key])),
+    );
     for (const { key, id } of numbers) this.#origins.set(key, id);
   }
 
@@ -135,7 +160,8 @@ export class ReportStore {
     const list = JSON.stringify(
       [...sums.values()].map(({ key, disposition, count }) => [this.#origins.get(key), disposition, count]),
     );
-    this.#database.prepare("INSERT INTO temp.staged SELECT value ->> 0, value ->> 1, value ->> 2 FROM json_each(?)").run(list);
+    const { cell, each } = this.#dialect;
+    this.#sql.run(`INSERT INTO staged SELECT ${cell(0, true)}, ${cell(1)}, ${cell(2, true)} FROM ${each}`, list);
     sums.clear();
   }
 
@@ -147,9 +173,10 @@ export class ReportStore {
     const sums = new Map<string, Sum>();
     let rows = 0;
     let messages = 0;
-    this.#database.exec("BEGIN IMMEDIATE");
+    this.#sql.begin();
     try {
-      this.#database.exec("DELETE FROM temp.staged");
+      this.#sql.run("CREATE TEMP TABLE IF NOT EXISTS staged (origin BIGINT, disposition TEXT, count BIGINT)");
+      this.#sql.run("DELETE FROM staged");
       const head = await read((row) => {
         rows += 1;
         messages += row.count;
@@ -165,22 +192,20 @@ export class ReportStore {
         return "set-aside";
       }
       this.#stage(sums);
-      const { changes } = this.#database
-        .prepare(
-          "INSERT OR IGNORE INTO report (receiver, email, report, domain, first, last, policy, rows, messages) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-        )
-        .run(head.receiver.toLowerCase(), head.email, head.id, head.domain, head.begin, head.end, head.policy, rows, messages);
-      if (Number(changes) === 0) {
+      const changes = this.#sql.run(
+        "INSERT INTO report (receiver, email, report, domain, first, last, policy, rows, messages) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING",
+        ...[head.receiver.toLowerCase(), head.email, head.id, head.domain, head.begin, head.end, head.policy, rows, messages],
+      );
+      if (changes === 0) {
         this.#rollback();
         return "known";
       }
-      this.#database
-        .prepare(
-          `INSERT INTO tally SELECT origin, ?, disposition, sum(count) FROM temp.staged WHERE true GROUP BY origin, disposition ORDER BY origin
-           ON CONFLICT (origin, week, disposition) DO UPDATE SET count = count + excluded.count`,
-        )
-        .run(weekOf(Math.floor(head.begin / DAY)));
-      this.#database.exec("COMMIT");
+      this.#sql.run(
+        `INSERT INTO tally SELECT origin, CAST(? AS BIGINT), disposition, sum(count) FROM staged WHERE true GROUP BY origin, disposition ORDER BY origin
+         ON CONFLICT (origin, week, disposition) DO UPDATE SET count = tally.count + excluded.count`,
+        weekOf(Math.floor(head.begin / DAY)),
+      );
+      this.#sql.commit();
       return "taken";
     } catch (error) {
       this.#rollback();
@@ -191,21 +216,18 @@ export class ReportStore {
   #rollback(): void {
     // Numbers given out in a transaction that is taken back are not good any more.
     this.#origins.clear();
-    if (this.#database.inTransaction) this.#database.exec("ROLLBACK");
+    this.#sql.rollback();
   }
 
   /** Everything seen of a From domain and below in the weeks from a day on; the day of a count is the Monday of its week. */
   *since(domain: string, day: number): Generator<Seen> {
     // One row an origin, its weeks in one text: millions of rows are slow to hand over one by one.
-    const rows = this.#database
-      .prepare(
-        `SELECT from_domain, ip, signer, selector, spf_domain, envelope, dkim_aligned, spf_aligned, signer_passes, spf_passes, overrides, weeks
-         FROM (SELECT origin, group_concat((week * 4 + instr('qr', substr(disposition, 1, 1))) || ' ' || count, ' ') AS weeks
-               FROM tally WHERE week >= ? GROUP BY origin)
-         CROSS JOIN origin ON id = origin`,
-      )
-      .raw(true)
-      .iterate(weekOf(day)) as unknown as IterableIterator<Joined>;
+    const rows = this.#sql.rows<Joined>(
+      `SELECT from_domain, ip, signer, selector, spf_domain, envelope, dkim_aligned, spf_aligned, signer_passes, spf_passes, overrides, weeks
+       FROM (SELECT origin, ${this.#dialect.weeks} AS weeks FROM tally WHERE week >= ? GROUP BY origin) AS summed
+       CROSS JOIN origin WHERE id = origin`,
+      weekOf(day),
+    );
     for (const row of rows) {
       const [from] = row;
       if (from === domain || from.endsWith(`.${domain}`)) yield seenIn(row);
@@ -223,17 +245,16 @@ export class ReportStore {
     readonly firstDay: number | undefined;
     readonly lastDay: number | undefined;
   } {
-    const row = this.#database
-      .prepare(
-        "SELECT count(*) AS reports, count(DISTINCT receiver) AS receivers, count(DISTINCT first / 86400) AS days, min(first) AS first, max(first) AS last FROM report WHERE (domain = ? OR ? LIKE '%.' || domain) AND first >= ?",
-      )
-      .get(domain, domain, from * DAY) as {
+    const [row] = this.#sql.all<{
       reports: number;
       receivers: number;
       days: number;
       first: number | null;
       last: number | null;
-    };
+    }>(
+      "SELECT count(*) AS reports, count(DISTINCT receiver) AS receivers, count(DISTINCT first / 86400) AS days, min(first) AS first, max(first) AS last FROM report WHERE (domain = ? OR ? LIKE '%.' || domain) AND first >= ?",
+      ...[domain, domain, from * DAY],
+    ) as [{ reports: number; receivers: number; days: number; first: number | null; last: number | null }];
     return {
       reports: Number(row.reports),
       receivers: Number(row.receivers),
@@ -245,21 +266,19 @@ export class ReportStore {
 
   /** Names that reports speak of: senders' domains, return paths, and where the keys are that signed; they are not checked. */
   names(): string[] {
-    const rows = this.#database
-      .prepare(
-        `SELECT from_domain AS name FROM origin UNION SELECT envelope FROM origin UNION SELECT spf_domain FROM origin
-         UNION SELECT selector || '._domainkey.' || signer FROM origin WHERE selector <> '' AND signer <> ''`,
-      )
-      .all() as { name: string }[];
+    const rows = this.#sql.all<{ name: string }>(
+      `SELECT from_domain AS name FROM origin UNION SELECT envelope FROM origin UNION SELECT spf_domain FROM origin
+       UNION SELECT selector || '._domainkey.' || signer FROM origin WHERE selector <> '' AND signer <> ''`,
+    );
     return rows.map(({ name }) => name).filter((name) => name !== "");
   }
 
   close(): void {
-    this.#database.close();
+    this.#sql.close();
   }
 }
 
-const FORM: DatabaseForm = {
+export const REPORTS_FORM: DatabaseForm = {
   title: "the reports",
   holds: "what the reports imported so far said; importing them again brings it back",
   format: 1,
@@ -283,9 +302,30 @@ const FORM: DatabaseForm = {
   `,
 };
 
+/** The same in PostgreSQL. */
+export const POSTGRES_REPORTS: PostgresForm = {
+  title: "the reports",
+  format: 1,
+  schema: `
+    CREATE TABLE IF NOT EXISTS report (
+      receiver text NOT NULL, email text NOT NULL, report text NOT NULL, domain text NOT NULL,
+      first bigint NOT NULL, last bigint NOT NULL, policy text NOT NULL, rows bigint NOT NULL, messages bigint NOT NULL,
+      UNIQUE (receiver, report, domain, first, last)
+    );
+    CREATE TABLE IF NOT EXISTS origin (
+      id bigint GENERATED BY DEFAULT AS IDENTITY PRIMARY KEY, key text NOT NULL UNIQUE, from_domain text NOT NULL, ip text NOT NULL,
+      signer text NOT NULL, selector text NOT NULL, spf_domain text NOT NULL, envelope text NOT NULL, dkim_aligned integer NOT NULL,
+      spf_aligned integer NOT NULL, signer_passes integer NOT NULL, spf_passes integer NOT NULL, overrides text NOT NULL
+    );
+    CREATE TABLE IF NOT EXISTS tally (
+      origin bigint NOT NULL, week bigint NOT NULL, disposition text NOT NULL, count bigint NOT NULL,
+      PRIMARY KEY (origin, week, disposition)
+    );
+  `,
+};
+
+/** Reports in PostgreSQL. */
+export const reportsIn = (sql: Sql): ReportStore => new ReportStore(sql, POSTGRES);
+
 /** Opens the reports of a workspace, creating the file where there is none. */
-export function openReportStore(path: string): ReportStore {
-  const database = openDatabase(path, FORM);
-  database.exec("CREATE TEMP TABLE staged (origin INTEGER, disposition TEXT, count INTEGER)");
-  return new ReportStore(database);
-}
+export const openReportStore = (path: string): ReportStore => new ReportStore(sqliteSql(path, REPORTS_FORM));

@@ -8,7 +8,7 @@ import { Failure } from "../core/failure.ts";
 import { failureSentence } from "../present/index.ts";
 import { replaceFile } from "./files.ts";
 import { openJournal } from "./journal.ts";
-import { readSecret } from "./secret.ts";
+import { readSecret } from "./read-secret.ts";
 import { openWorkspace } from "./workspace.ts";
 import { withEntry, withoutEntry, withValue } from "./yaml-file.ts";
 

@@ -204,23 +204,28 @@ export function openWorkspace(from: string, given: string | undefined): Workspac
     if (other !== undefined) throw new Failure("domain-twice", { path: domain.path, other: other.path, domain: domain.name });
     domains.push(domain);
   }
+  const isShared = settings.journal !== "here";
+  const shared = () => import("./shared-stores.ts");
   return {
     folder,
     settings,
     domains,
-    hasJournal: existsSync(join(folder, JOURNAL_FILE)),
-    hasReports: existsSync(join(folder, REPORTS_FILE)),
-    // SQLite is loaded only by the commands that need it.
+    hasJournal: isShared || existsSync(join(folder, JOURNAL_FILE)),
+    hasReports: isShared || existsSync(join(folder, REPORTS_FILE)),
+    // SQLite and PostgreSQL are loaded only by the commands that need them.
     openJournal: async () => {
+      if (isShared) return (await shared()).openSharedJournal((await shared()).sharedAddress(settings.journal, folder));
       const { openJournal } = await import("./journal.ts");
       return openJournal(join(folder, JOURNAL_FILE));
     },
     openReports: async () => {
+      if (isShared) return (await shared()).openSharedReports((await shared()).sharedAddress(settings.journal, folder));
       const { openReportStore } = await import("./tally.ts");
       return openReportStore(join(folder, REPORTS_FILE));
     },
-    hasEvents: existsSync(join(folder, EVENTS_FILE)),
+    hasEvents: isShared || existsSync(join(folder, EVENTS_FILE)),
     openEvents: async () => {
+      if (isShared) return (await shared()).openSharedEvents((await shared()).sharedAddress(settings.journal, folder));
       const { openEventStore } = await import("./event-store.ts");
       return openEventStore(join(folder, EVENTS_FILE));
     },
@@ -250,14 +255,26 @@ export async function lockWorkspace<T>(folder: string, waiting: Waiting, work: (
 export const exclusively = <T>(folder: string, waiting: Waiting, work: (fresh: Workspace) => T | Promise<T>): Promise<T> =>
   lockWorkspace(folder, waiting, () => work(openWorkspace(folder, folder)));
 
-/** Runs `work` while no other guard looks at the workspace. */
-export async function lockGuard<T>(folder: string, waiting: Waiting, work: () => Promise<T>): Promise<T> {
+/** Runs `work` under a lock of what is kept: among the processes of this machine, or of all that share it. */
+async function lockKept<T>(
+  { folder, settings }: Pick<Workspace, "folder" | "settings">,
+  file: string,
+  what: string,
+  waiting: Waiting,
+  work: () => Promise<T>,
+): Promise<T> {
+  if (settings.journal !== "here") {
+    const { sharedAddress, withSharedLock } = await import("./shared-stores.ts");
+    return withSharedLock(sharedAddress(settings.journal, folder), file, what, waiting, work);
+  }
   const { withLock } = await import("./lock.ts");
-  return withLock(join(folder, ".zandrel", "guard.lock"), "the notices of this workspace", waiting, work);
+  return withLock(join(folder, file), what, waiting, work);
 }
 
+/** Runs `work` while no other guard looks at the workspace. */
+export const lockGuard = <T>(workspace: Workspace, waiting: Waiting, work: () => Promise<T>): Promise<T> =>
+  lockKept(workspace, join(".zandrel", "guard.lock"), "the notices of this workspace", waiting, work);
+
 /** Runs `work` while no other Zandrel process imports reports into the workspace. */
-export async function lockReports<T>(folder: string, waiting: Waiting, work: () => Promise<T>): Promise<T> {
-  const { withLock } = await import("./lock.ts");
-  return withLock(join(folder, `${REPORTS_FILE}.lock`), "the reports of this workspace", waiting, work);
-}
+export const lockReports = <T>(workspace: Workspace, waiting: Waiting, work: () => Promise<T>): Promise<T> =>
+  lockKept(workspace, `${REPORTS_FILE}.lock`, "the reports of this workspace", waiting, work);

@@ -192,8 +192,7 @@ export async function guardOnce(
   context: AppContext,
   wording: NoticeWording,
 ): Promise<Outcome<GuardResult>> {
-  const { folder } = openWorkspace(context.cwd, request.workspace);
-  return lockGuard(folder, context, async () => {
+  return lockGuard(openWorkspace(context.cwd, request.workspace), context, async () => {
     const workspace = openWorkspace(context.cwd, request.workspace);
     const domains = domainOperands(request.operands)(workspace);
     if (domains.length === 0) throw new Failure("no-domain", {});

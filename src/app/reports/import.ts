@@ -56,7 +56,7 @@ export async function importReports(request: ImportReportsRequest, context: AppC
   const workspace = openWorkspace(context.cwd, request.workspace);
   const domains = workspace.domains.map((one) => one.name);
   if (domains.length === 0) throw new Failure("no-domain", {});
-  return lockReports(workspace.folder, context, () => importInto(workspace, domains, request, context));
+  return lockReports(workspace, context, () => importInto(workspace, domains, request, context));
 }
 
 /** Takes in everything the request names, one report after the other; nobody else imports meanwhile. */

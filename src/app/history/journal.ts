@@ -1,0 +1,40 @@
+import * as z from "zod";
+import { Failure } from "../../core/failure.ts";
+import { lockWorkspace, movingStores, openWorkspace, setJournal, sharedAddress } from "../../workspace/index.ts";
+import { type AppContext, type CommonRequest, type Outcome, onlyOperand } from "../context.ts";
+
+export const journalSchema = z.object({
+  journal: z.string().describe("where it is kept, as zandrel.yaml says: here, an address, or where the address is kept"),
+  rows: z.number().describe("how many entries, events and sums of reports were moved"),
+  setAside: z.array(z.string()).describe("files that hold what was there before"),
+});
+export type JournalResult = z.output<typeof journalSchema>;
+
+const isDatabaseAddress = (text: string): boolean => URL.canParse(text) && /^postgres(?:ql)?:$/.test(new URL(text).protocol);
+
+/** Whether what zandrel.yaml will say holds no secret. */
+const isKeptSafely = (journal: string): boolean =>
+  /^(?:env:[A-Za-z_][A-Za-z0-9_]*|file:.+)$/.test(journal) || (isDatabaseAddress(journal) && new URL(journal).password === "");
+
+/** Move the journal, events, reports and notices to a database that a team shares, or back into the workspace. */
+export async function moveJournal(request: CommonRequest, context: AppContext): Promise<Outcome<JournalResult>> {
+  const journal = onlyOperand(request);
+  const { folder } = openWorkspace(context.cwd, request.workspace);
+  return lockWorkspace(folder, context, async () => {
+    const { settings } = openWorkspace(context.cwd, folder);
+    if (journal === settings.journal) throw new Failure("journal-there", { journal });
+    if (journal !== "here" && settings.journal !== "here") throw new Failure("journal-shared", { journal: settings.journal });
+    if (journal !== "here" && !isKeptSafely(journal)) throw new Failure("journal-form", {});
+    const { copyFromShared, copyToShared } = await movingStores();
+    if (journal === "here") {
+      const { rows } = copyFromShared(folder, await sharedAddress(settings.journal, folder));
+      setJournal(folder, journal);
+      return { ended: "fine", result: { journal, rows, setAside: [] } };
+    }
+    const address = await sharedAddress(journal, folder);
+    if (!isDatabaseAddress(address)) throw new Failure("journal-form", {});
+    const { rows, setAside } = copyToShared(folder, address);
+    setJournal(folder, journal);
+    return { ended: "fine", result: { journal, rows, setAside: setAside() } };
+  });
+}

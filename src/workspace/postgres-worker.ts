@@ -1,0 +1,77 @@
+import { type MessagePort, workerData } from "node:worker_threads";
+import pg from "pg";
+
+/**
+ * A thread that asks PostgreSQL for another one, which waits meanwhile. One connection, so that a transaction is one; a connection that
+ * broke outside of a transaction is made anew.
+ */
+const { url, options, port, signal } = workerData as {
+  readonly url: string;
+  readonly options: string;
+  readonly port: MessagePort;
+  readonly signal: Int32Array;
+};
+
+/** How long a database that is away is waited for, and how often it is tried (milliseconds). */
+const PATIENCE = 60_000;
+const AGAIN = 500;
+
+// Numbers of entries, times and counts fit into a number.
+pg.types.setTypeParser(20, Number);
+pg.types.setTypeParser(1700, Number);
+
+let client: pg.Client | undefined;
+let inTransaction = false;
+
+async function connect(): Promise<pg.Client> {
+  const made = new pg.Client({ connectionString: url, connectionTimeoutMillis: 10_000, application_name: "zandrel", options });
+  made.on("error", () => {
+    client = undefined;
+  });
+  await made.connect();
+  return made;
+}
+
+/** Whether the database may answer again later (SQLSTATE classes 08, 53 and 57P, and the network). */
+const isAway = (error: unknown): boolean => {
+  const { code = "", message = "" } = error as { code?: string; message?: string };
+  return (
+    /^(ECONN|EPIPE|ETIMEDOUT|08|57P0|53300)/.test(code) ||
+    /terminated|timeout exceeded|Connection ended|not queryable/i.test(message)
+  );
+};
+
+async function ask(text: string, values: unknown[], asRows: boolean): Promise<{ rows: unknown[]; changes: number }> {
+  const until = performance.now() + PATIENCE;
+  for (;;) {
+    try {
+      client ??= await connect();
+      const result = await client.query({ text, values, ...(asRows ? { rowMode: "array" as const } : {}) });
+      const [last] = Array.isArray(result) ? result.slice(-1) : [result];
+      if (/^BEGIN/.test(text)) inTransaction = true;
+      if (/^(COMMIT|ROLLBACK)/.test(text)) inTransaction = false;
+      return { rows: last.rows ?? [], changes: last.rowCount ?? 0 };
+    } catch (error) {
+      if (/^ROLLBACK/.test(text)) {
+        inTransaction = false;
+        client = undefined;
+        return { rows: [], changes: 0 };
+      }
+      // What a broken transaction did is gone; only who began it can do it again.
+      if (!isAway(error) || inTransaction || performance.now() > until) throw error;
+      client = undefined;
+      await new Promise((resolve) => setTimeout(resolve, AGAIN));
+    }
+  }
+}
+
+port.on("message", async ({ text, values, asRows }: { text: string; values: unknown[]; asRows: boolean }) => {
+  try {
+    port.postMessage({ ok: await ask(text, values, asRows) });
+  } catch (error) {
+    const { code = "", message } = error as { code?: string; message: string };
+    port.postMessage({ failed: { code, message } });
+  }
+  Atomics.store(signal, 0, 1);
+  Atomics.notify(signal, 0);
+});

@@ -1,0 +1,63 @@
+import { setTimeout as sleep } from "node:timers/promises";
+import pg from "pg";
+import { Failure } from "../core/failure.ts";
+import { EventStore, POSTGRES_EVENTS } from "./event-store.ts";
+import { Journal, POSTGRES_JOURNAL } from "./journal.ts";
+import type { Waiting } from "./lock.ts";
+import { placeOf, postgresSql } from "./postgres-sql.ts";
+import { readSecret } from "./read-secret.ts";
+import { POSTGRES_REPORTS, type ReportStore, reportsIn } from "./tally.ts";
+
+/** The address of a shared database, from what zandrel.yaml says: itself, or where it is kept. */
+export const sharedAddress = (given: string, folder: string): string =>
+  /^(?:env|file):/.test(given) ? readSecret(given, "the address of the shared journal", folder, process.env) : given;
+
+export const openSharedJournal = (address: string): Journal => new Journal(postgresSql(address, POSTGRES_JOURNAL));
+export const openSharedEvents = (address: string): EventStore => new EventStore(postgresSql(address, POSTGRES_EVENTS));
+export const openSharedReports = (address: string): ReportStore => reportsIn(postgresSql(address, POSTGRES_REPORTS));
+
+/** How often a waiting process looks whether it is its turn, and after how long it says that it waits (milliseconds). */
+const PERIOD = 100;
+const PATIENCE = 1000;
+
+/**
+ * Runs `work` while no other process, on whatever machine, does anything under the same name. The database holds the lock for this
+ * connection, and lets go of it when that ends, however it ends.
+ *
+ * @param what is written to under the lock, as the sentence names it
+ */
+export async function withSharedLock<T>(
+  address: string,
+  name: string,
+  what: string,
+  { note }: Waiting,
+  work: () => Promise<T>,
+): Promise<T> {
+  const client = new pg.Client({ connectionString: address, connectionTimeoutMillis: 10_000, application_name: "zandrel" });
+  client.on("error", () => undefined);
+  try {
+    await client.connect();
+    const since = performance.now();
+    for (let said = false; ; ) {
+      const { rows } = await client.query("SELECT pg_try_advisory_lock(hashtext($1)) AS mine", [`zandrel ${name}`]);
+      if ((rows[0] as { mine: boolean }).mine) break;
+      if (!said && performance.now() - since > PATIENCE) {
+        note(`Another zandrel is writing to ${what} at this moment; waiting until it is done.\n`);
+        said = true;
+      }
+      await sleep(PERIOD);
+    }
+  } catch (error) {
+    await client.end().catch(() => undefined);
+    throw new Failure(
+      "journal-away",
+      { place: placeOf(address), title: "the journal", because: (error as Error).message },
+      "undetermined",
+    );
+  }
+  try {
+    return await work();
+  } finally {
+    await client.end().catch(() => undefined);
+  }
+}
