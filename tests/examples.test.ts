@@ -83,6 +83,8 @@ const MISSING: Readonly<Record<string, string>> = {
   "zandrel sweep work --queue env:SWEEP_QUEUE": "variable-not-set",
   "zandrel sweep work --queue env:SWEEP_QUEUE --once --json": "variable-not-set",
   "zandrel sweep customers.csv --checks spf,dmarc --format csv": "file-unreadable",
+  "zandrel dossier --mail-to director@brackwater.example --service swiftquill --from tickets@brackwater-tickets.example":
+    "no-smtp-settings",
   "zandrel journal env:ZANDREL_JOURNAL": "variable-not-set",
   "zandrel journal here": "journal-there",
   "zandrel sweep report": "unknown-sweep",

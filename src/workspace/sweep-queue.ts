@@ -347,9 +347,13 @@ class SweepQueue implements SweepStore {
       // One process at a time numbers outcomes, so that a number that is seen has all those below it.
       await this.#ask(
         `WITH turn AS (SELECT pg_advisory_xact_lock(hashtext('zandrel.entry'), $1::integer))
+
          UPDATE zandrel.entry AS e SET sequence = last + n, attempts = d.attempts, at = d.at, result = d.result
+
          FROM unnest($2::text[], $3::integer[], $4::bigint[], $5::jsonb[]) WITH ORDINALITY AS d(domain, attempts, at, result, n),
+
               (SELECT coalesce(max(sequence), 0) AS last FROM turn, zandrel.entry WHERE sweep = $1) AS newest
+
          WHERE e.sweep = $1 AND e.domain = d.domain AND e.sequence IS NULL`,
         [
           id,

@@ -265,6 +265,12 @@ export interface Attachment {
   readonly contentType: string;
 }
 
+/** Says what is missing for a dossier that is to be sent, before any work is done for it. */
+export function expectMailRoute(to: readonly string[], service: string | undefined, from: string | undefined): void {
+  if (to.length > 0 && (from === undefined || service === undefined))
+    throw new Failure("option-missing", { option: from === undefined ? "from" : "service", all: ["mail-to", "service", "from"] });
+}
+
 /** Sends a dossier by mail, through a service of the workspace. */
 export async function mailDossier(
   {
@@ -281,8 +287,7 @@ export async function mailDossier(
   context: AppContext,
 ): Promise<readonly Mailed[]> {
   if (to.length === 0) return [];
-  if (from === undefined || service === undefined)
-    throw new Failure("option-missing", { option: from === undefined ? "from" : "service", all: ["mail-to", "service", "from"] });
+  if (from === undefined || service === undefined) return [];
   const workspace = openWorkspace(context.cwd, request.workspace);
   const dns = openDns(request, context, workspace.settings, []);
   const journal = await workspace.openJournal();

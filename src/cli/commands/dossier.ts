@@ -1,5 +1,5 @@
 import { relative, resolve } from "node:path";
-import { type Dossier, dossier, dossierSchema, mailDossier } from "../../app/fleet/dossier.ts";
+import { type Dossier, dossier, dossierSchema, expectMailRoute, mailDossier } from "../../app/fleet/dossier.ts";
 import { command } from "../command.ts";
 import { choice, flag, list, number, resolverOptions, shared, text } from "../options.ts";
 
@@ -27,6 +27,7 @@ export default command({
   },
   schema: dossierSchema,
   async run(request, context) {
+    expectMailRoute(request.mailTo, request.service, request.from);
     const made = await dossier(request, context);
     if (context.json && request.mailTo.length === 0) return { ended: "fine", result: { ...made, files: [], mailed: [] } };
     const { DOSSIER_MARK, dossierFiles, dossierText } = await import("../../present/fleet/dossier.ts");
