@@ -101,6 +101,9 @@ function countsIn(weeks: string): number[] {
   return counts;
 }
 
+/** Where the rows of the report that is being read are gathered. */
+const STAGED = "CREATE TEMP TABLE IF NOT EXISTS staged (origin BIGINT, disposition TEXT, count BIGINT)";
+
 /** What the two databases say differently. */
 interface Dialect {
   /** The lists of a list of lists that comes as JSON. */
@@ -133,6 +136,7 @@ export class ReportStore {
   constructor(sql: Sql, dialect: Dialect = SQLITE) {
     this.#sql = sql;
     this.#dialect = dialect;
+    if (!sql.isPostgres) sql.run(STAGED);
   }
 
   /** The numbers of origins; those that are new get one. All in two statements, because there may be many. */
@@ -175,7 +179,8 @@ export class ReportStore {
     let messages = 0;
     this.#sql.begin();
     try {
-      this.#sql.run("CREATE TEMP TABLE IF NOT EXISTS staged (origin BIGINT, disposition TEXT, count BIGINT)");
+      // A connection that was made anew has none.
+      if (this.#sql.isPostgres) this.#sql.run(STAGED);
       this.#sql.run("DELETE FROM staged");
       const head = await read((row) => {
         rows += 1;

@@ -14,7 +14,8 @@ const MAX_KEPT = 20_000;
 export function remembered<T>(lookup: Lookup, key: string, find: () => Promise<T>): Promise<T> {
   const place = findings.get(lookup);
   if (place === undefined) return find();
-  place.kept ??= new LRUCache({ max: MAX_KEPT });
+  // Room is made as it is needed: most lookups keep a few things, and there are as many lookups as domains.
+  place.kept ??= new LRUCache({ maxSize: MAX_KEPT, sizeCalculation: () => 1 });
   const known = place.kept;
   let found = known.get(key) as Promise<T> | undefined;
   if (found === undefined) {
@@ -28,7 +29,7 @@ export class AnswerMemo {
   readonly #answers: LRUCache<string, Promise<Answer>>;
   readonly #failed = new Set<string>();
 
-  constructor(max = 100_000) {
+  constructor(max = 20_000) {
     this.#answers = new LRUCache({ max, dispose: (_, key) => this.#failed.delete(key) });
   }
 
