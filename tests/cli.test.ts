@@ -27,7 +27,12 @@ describe("the command line itself", () => {
     const here = folderWith();
     const { version } = JSON.parse(readFileSync(new URL("../package.json", import.meta.url), "utf8"));
     expect(await zandrel(here, ["--version"])).toMatchObject({ exit: 0, out: `${version}\n` });
-    expect((await zandrel(here, ["--help"])).out).toContain("zandrel COMMAND");
+    const overview = (await zandrel(here, ["--help"])).out;
+    expect(overview).toContain("zandrel COMMAND");
+    // Every word of every command is there, and each group says what it is about.
+    for (const word of COMMANDS.flatMap(({ name }) => name.split(" "))) expect(overview).toMatch(new RegExp(`\\b${word}\\b`));
+    expect(overview).not.toContain("undefined");
+    expect((await zandrel(here, ["sweep", "--help"])).out).toMatch(/Also:\n {2}sweep report /);
     expect(await zandrel(here, [])).toMatchObject({ exit: 2 });
   });
   test.each(COMMANDS.map(({ name }) => [name]))("%s --help has at least two real examples", async (name) => {

@@ -72,6 +72,7 @@ export const sweepContract = (title: string, make: () => Promise<SweepStore>): v
           yield* entries(2);
           yield { domain: name("d1.example"), given: "D1.example", line: 3, own: ["x"] };
           yield { line: 4, text: "rubbish", why: "one-label" as const, detail: "" };
+          yield { domain: name("d9.example"), given: "d9.example", line: 5, own: ["a\0b\ud800"] };
         })(),
       );
       const skipped = [];
@@ -80,7 +81,7 @@ export const sweepContract = (title: string, make: () => Promise<SweepStore>): v
         { line: 3, text: "D1.example", why: "duplicate", detail: "1" },
         { line: 4, text: "rubbish", why: "one-label", detail: "" },
       ]);
-      expect(await store.progress(sweep)).toMatchObject({ domains: 2, skipped: 2 });
+      expect(await store.progress(sweep)).toMatchObject({ domains: 3, skipped: 2 });
       await store.close();
     });
 

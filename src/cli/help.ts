@@ -25,7 +25,9 @@ function overview(): string[] {
   return listed(
     firsts.map((name) => {
       const steps = subcommandsOf(name).map((one) => one.name.slice(name.length + 1));
-      return COMMANDS.find((one) => one.name === name) ?? { name, summary: `${GROUPS[name]}: ${steps.join(", ")}` };
+      const own = COMMANDS.find((one) => one.name === name);
+      if (own === undefined) return { name, summary: `${GROUPS[name]}: ${steps.join(", ")}` };
+      return steps.length === 0 ? own : { name, summary: `${own.summary}; also: ${steps.join(", ")}` };
     }),
   );
 }

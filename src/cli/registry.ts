@@ -73,6 +73,7 @@ export const COMMANDS: readonly Entry[] = [
 
 /** What commands of two words are about, by their first. */
 export const GROUPS: Readonly<Record<string, string>> = {
+  kit: "descriptions of what services ask for",
   spf: "who may send for a domain",
   dkim: "keys and signatures",
   dmarc: "the policy, and what receivers report",

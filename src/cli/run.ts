@@ -220,7 +220,8 @@ async function requestOf(command: Command, argv: readonly string[], context: Con
 
 async function runCommand(command: Command, argv: readonly string[]): Promise<Ended> {
   if (argv.includes("--help") || argv.includes("-h")) {
-    writeOut(`${await helpOf(command)}\n`);
+    const more = subcommandsOf(command.name);
+    writeOut(`${await helpOf(command)}\n${more.length === 0 ? "" : `\nAlso:\n${listed(more).join("\n")}\n`}`);
     return "fine";
   }
   const context = contextFor(wantsJson(argv) && command.schema !== undefined);

@@ -1,3 +1,4 @@
+import { existsSync } from "node:fs";
 import { MessageChannel, receiveMessageOnPort, Worker } from "node:worker_threads";
 import { Failure } from "../core/failure.ts";
 import type { Sql } from "./sql.ts";
@@ -25,6 +26,9 @@ export function placeOf(url: string): string {
   }
 }
 
+/** How long one question may take (milliseconds). */
+const LONGEST = 600_000;
+
 /** Every table of a workspace in PostgreSQL is in this schema. */
 const SCHEMA = "zandrel_workspace";
 
@@ -37,6 +41,7 @@ const numbered = (text: string): string => {
 /** A PostgreSQL database as {@link Sql}: a thread asks it, and this one waits, so that what is kept is kept when the call returns. */
 export function postgresSql(url: string, { title, format, schema }: PostgresForm, worker: URL = WORKER): Sql {
   const place = placeOf(url);
+  if (!existsSync(worker)) throw new Error(`${worker.href} is missing`);
   const signal = new Int32Array(new SharedArrayBuffer(4));
   const { port1, port2 } = new MessageChannel();
   const thread = new Worker(worker, {
@@ -48,7 +53,13 @@ export function postgresSql(url: string, { title, format, schema }: PostgresForm
   const ask = (text: string, values: readonly unknown[] = [], asRows = false): { rows: unknown[]; changes: number } => {
     Atomics.store(signal, 0, 0);
     port1.postMessage({ text: numbered(text), values, asRows });
-    Atomics.wait(signal, 0, 0);
+    // The thread itself waits for a database that is away, and says so in the end.
+    if (Atomics.wait(signal, 0, 0, LONGEST) === "timed-out")
+      throw new Failure(
+        "journal-away",
+        { place, title, because: `it did not answer within ${LONGEST / 60_000} minutes` },
+        "undetermined",
+      );
     const { message } = receiveMessageOnPort(port1) as {
       message: { ok: { rows: unknown[]; changes: number } } | { failed: { code: string; message: string } };
     };

@@ -236,7 +236,7 @@ class SweepQueue implements SweepStore {
         [
           id,
           ...unzip(
-            entries.map(({ domain, given, line, own }) => [domain, given, line, JSON.stringify(own)]),
+            entries.map(({ domain, given, line, own }) => [domain, storable(given), line, JSON.stringify(own.map(storable))]),
             4,
           ),
         ],
@@ -254,11 +254,10 @@ class SweepQueue implements SweepStore {
       ];
       await this.#ask(
         "INSERT INTO zandrel.skipped (sweep, line, text, why, detail) SELECT $1, * FROM unnest($2::bigint[], $3::text[], $4::text[], $5::text[]) ON CONFLICT DO NOTHING",
-        // PostgreSQL keeps no NUL in a text.
         [
           id,
           ...unzip(
-            skipped.map((one) => [one.line, one.text.replaceAll("\0", "\ufffd"), one.why, one.detail]),
+            skipped.map((one) => [one.line, storable(one.text), one.why, one.detail]),
             4,
           ),
         ],
@@ -360,7 +359,7 @@ class SweepQueue implements SweepStore {
           ...unzip(
             done.map(({ domain, attempts, at, result }) => [
               ...[domain, attempts, at],
-              // Nor in JSON.
+              // No NUL stands in JSON that it keeps.
               JSON.stringify(result).replaceAll("\\u0000", "\\ufffd"),
             ]),
             4,
@@ -443,6 +442,9 @@ class SweepQueue implements SweepStore {
     await this.#pool.end();
   }
 }
+
+/** A text as PostgreSQL keeps it: without NUL, and without halves of characters. */
+const storable = (text: string): string => Buffer.from(text, "utf8").toString("utf8").replaceAll("\0", "\ufffd");
 
 /** Rows as columns, as `unnest` takes them; `width` of them also where there is no row. */
 const unzip = (rows: readonly (readonly unknown[])[], width: number): unknown[][] =>
