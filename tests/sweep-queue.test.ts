@@ -131,7 +131,8 @@ describePostgres("a queue in PostgreSQL", () => {
       await Promise.race([once(lost.stderr, "data"), swept]);
       lost.kill("SIGKILL");
     }
-    const { out } = await swept;
+    const { exit, out, err } = await swept;
+    expect([exit, err]).toEqual([1, ""]);
     workers[2]?.kill("SIGKILL");
     const told = out
       .trim()

@@ -289,6 +289,30 @@ class SweepQueue implements SweepStore {
   async #queue({ id }: Sweep): Promise<string> {
     const queue = `sweep-${id}`;
     if (this.#queues.has(queue)) return queue;
+    // Several machines may begin at once.
+    await this.#alone(queue, () => this.#fillQueue(id, queue));
+    this.#queues.add(queue);
+    return queue;
+  }
+
+  /** Runs `work` while no other process does anything under the same name. */
+  async #alone(name: string, work: () => Promise<void>): Promise<void> {
+    const client = await this.#pool.connect().catch((error: unknown) => {
+      throw this.#failure(error);
+    });
+    try {
+      await client.query("SELECT pg_advisory_lock(hashtext($1))", [`zandrel ${name}`]);
+      await work();
+      await client.query("SELECT pg_advisory_unlock(hashtext($1))", [`zandrel ${name}`]);
+    } catch (error) {
+      // The lock goes with the connection.
+      client.release(true);
+      throw this.#failure(error);
+    }
+    client.release();
+  }
+
+  async #fillQueue(id: number, queue: string): Promise<void> {
     const lost = `${queue}-lost`;
     const expireInSeconds = Math.max(1, Math.ceil(this.#options.lease / 1000));
     if ((await this.#boss.getQueue(lost)) === null) await this.#boss.createQueue(lost, { name: lost });
@@ -307,8 +331,6 @@ class SweepQueue implements SweepStore {
         rows.map(({ domain }) => domain),
       ]);
     }
-    this.#queues.add(queue);
-    return queue;
   }
 
   async waiting(sweep: Sweep, most: number): Promise<readonly SweepJob[]> {
