@@ -78,6 +78,19 @@ describePostgres("a queue in PostgreSQL", () => {
     await Promise.all([first.close(), second.close()]);
   }, 180_000);
 
+  test("processes that keep outcomes at the same moment number them one after the other", async () => {
+    const stores = [await open(), await open(), await open()];
+    const [first] = stores as [(typeof stores)[number]];
+    const sweep = await first.begin({ name: "numbers", checks: [], columns: [], fingerprint: "numbers" }, entries(60), 0);
+    const result = { findings: [], unresolved: [], providers: { nameServers: [], mail: [], signing: [], sending: [] } };
+    const outcome = (i: number) => ({ domain: name(`d${i}.example`), attempts: 1, at: 1, result });
+    await Promise.all(Array.from({ length: 60 }, (_, i) => stores[i % 3]?.keep(sweep, [outcome(i + 1)], [])));
+    expect((await first.outcomes(sweep, 0, 100)).map(({ sequence }) => sequence)).toEqual(
+      Array.from({ length: 60 }, (_, i) => i + 1),
+    );
+    await Promise.all(stores.map((store) => store.close()));
+  });
+
   test("a database that goes away for a moment is waited for, and said to be away", async () => {
     const store = await open();
     const sweep = await store.begin({ name: "away", checks: [], columns: [], fingerprint: "away" }, entries(3), 0);

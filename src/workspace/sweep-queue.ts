@@ -149,11 +149,34 @@ class SweepQueue implements SweepStore {
   }
 
   /** Asks the database, and waits for one that is away for a while. */
-  async #ask<R>(text: string, values: readonly unknown[] = []): Promise<{ rows: R[] }> {
+  #ask<R>(text: string, values: readonly unknown[] = []): Promise<{ rows: R[] }> {
+    return this.#patiently(async () => (await this.#pool.query(text, [...values])) as unknown as { rows: R[] });
+  }
+
+  /** The same for a statement that has to see all that others did before: one process at a time, in a transaction of its own. */
+  async #askInTurn(name: string, text: string, values: readonly unknown[]): Promise<void> {
+    await this.#patiently(async () => {
+      const client = await this.#pool.connect();
+      try {
+        await client.query("BEGIN");
+        // By itself: a statement sees what was there when it began, and so must not begin before its turn.
+        await client.query("SELECT pg_advisory_xact_lock(hashtext($1))", [`zandrel ${name}`]);
+        await client.query(text, [...values]);
+        await client.query("COMMIT");
+        client.release();
+      } catch (error) {
+        // What it began is taken back with the connection.
+        client.release(true);
+        throw error;
+      }
+    });
+  }
+
+  async #patiently<T>(work: () => Promise<T>): Promise<T> {
     const until = performance.now() + PATIENCE;
     for (let said = false; ; ) {
       try {
-        return (await this.#pool.query(text, [...values])) as unknown as { rows: R[] };
+        return await work();
       } catch (error) {
         if (!isPassing(error) || performance.now() > until) throw this.#failure(error);
         if (!said) this.#options.note(`The database at ${this.#place} is away; waiting until it is back.\n`);
@@ -366,14 +389,13 @@ class SweepQueue implements SweepStore {
     const queue = `sweep-${id}`;
     if (done.length > 0)
       // One process at a time numbers outcomes, so that a number that is seen has all those below it.
-      await this.#ask(
-        `WITH turn AS (SELECT pg_advisory_xact_lock(hashtext('zandrel.entry'), $1::integer))
-
-         UPDATE zandrel.entry AS e SET sequence = last + n, attempts = d.attempts, at = d.at, result = d.result
+      await this.#askInTurn(
+        `outcomes ${id}`,
+        `UPDATE zandrel.entry AS e SET sequence = last + n, attempts = d.attempts, at = d.at, result = d.result
 
          FROM unnest($2::text[], $3::integer[], $4::bigint[], $5::jsonb[]) WITH ORDINALITY AS d(domain, attempts, at, result, n),
 
-              (SELECT coalesce(max(sequence), 0) AS last FROM turn, zandrel.entry WHERE sweep = $1) AS newest
+              (SELECT coalesce(max(sequence), 0) AS last FROM zandrel.entry WHERE sweep = $1) AS newest
 
          WHERE e.sweep = $1 AND e.domain = d.domain AND e.sequence IS NULL`,
         [
