@@ -82,6 +82,20 @@ test("as Markdown; as an object; and a file of somebody else's is kept", async (
   expect((await run("dossier", "--folder", "mine", "--force")).exit).toBe(0);
 });
 
+test("what could not be asked is said to be open: no policy is called missing, nothing is called mended", async () => {
+  const before = readFileSync(join(folder, "zandrel.yaml"), "utf8");
+  const silent = `127.0.0.1:${await freePort()}`;
+  writeFileSync(join(folder, "zandrel.yaml"), before.replace(/resolver: \S+/g, `resolver: ${silent}`));
+  const argv = ["dossier", "brackwater.example", "--timeout", "0.5", "--format", "markdown", "--folder", "silent"];
+  expect((await run(...argv)).exit).toBe(0);
+  writeFileSync(join(folder, "zandrel.yaml"), before);
+  const text = readFileSync(join(folder, "silent/brackwater.example.md"), "utf8");
+  expect(text).toContain("Which DMARC policy is in force could not be asked");
+  expect(text).toContain("Which keys are published could not be asked.");
+  expect(text).not.toMatch(/There is no DMARC policy|No DKIM key is known|Mended:|No reports of receivers/);
+  expect(text).toMatch(/Could not be asked, so that something may be missing here/);
+});
+
 test("what is asked for with a message is said before anything is sent", async () => {
   const refused = await run("dossier", "--mail-to", "director@brackwater.example");
   expect([refused.exit, refused.err]).toEqual([2, expect.stringMatching(/--from is missing/)]);

@@ -43,6 +43,8 @@ export type DnsRequest = Pick<DnsOptions, "resolver" | "timeout"> &
     readonly into?: string | undefined;
     /** How many questions one server gets at the same time. */
     readonly perServer?: number;
+    /** Where answers are kept that outlive this look, so that several looks of one run ask each question once. */
+    readonly answers?: AnswerMemo;
   };
 
 /** A domain as it is served, and everybody who looks at it. */
@@ -262,17 +264,16 @@ async function webAddresses(base: Lookup, host: string): Promise<{ found: readon
   return found.length === 0 && failure?.kind === "failed" ? { failure: failure.detail } : { found };
 }
 
-/** Prepares looking as the options say. Close it when done. Answers may outlive it, where they are kept in a place of the caller's. */
+/** Prepares looking as the options say. Close it when done. */
 export function openDns(
   request: DnsRequest,
   context: Pick<AppContext, "cwd" | "clock">,
   settings: Settings | undefined,
   domains: readonly DomainName[],
-  answers?: AnswerMemo,
 ): DnsContext {
   const now = request.at ?? context.clock.now();
   const files = request.zoneFile ?? [];
-  const { timeout } = request;
+  const { timeout, answers } = request;
   if (files.length > 0) return openZoneFiles(request, context, settings, now, files, domains);
 
   const client = lazyClient(timeout, request.perServer);

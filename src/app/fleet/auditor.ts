@@ -49,7 +49,7 @@ export async function auditorHere(request: AuditorRequest): Promise<Auditor> {
   const answers = new AnswerMemo();
   const clock = (request.clock === undefined ? undefined : parseClock(request.clock)) ?? systemClock;
   const open = (): Term => ({
-    dns: openDns({ resolver, timeout, perServer }, { cwd, clock }, workspace?.settings, [], answers),
+    dns: openDns({ resolver, timeout, perServer, answers }, { cwd, clock }, workspace?.settings, []),
     begun: 0,
     active: 0,
   });

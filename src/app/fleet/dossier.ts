@@ -4,6 +4,7 @@ import { STATES } from "../../core/ask/index.ts";
 import { SEVERITIES } from "../../core/audit/index.ts";
 import { discoverByWalk, POLICIES, readDmarcRecord } from "../../core/dmarc/index.ts";
 import { Failure } from "../../core/failure.ts";
+import { AnswerMemo } from "../../core/lookup/index.ts";
 import { type DomainName, name, withoutRootDot } from "../../core/name/index.ts";
 import { type DataOf, decodeUtf8, txtValue } from "../../core/record/index.ts";
 import { type Domain, type Journal, openWorkspace, type Publication, type Workspace } from "../../workspace/index.ts";
@@ -59,8 +60,9 @@ const domainShape = z.object({
     .extend({ since: time.nullable().describe("when it was published, as far as known") })
     .array(),
   policy: z
-    .object({ record: z.string().nullable(), policy: z.enum(POLICIES).nullable() })
-    .describe("the DMARC policy in force; both null where there is none"),
+    .object({ record: z.string().nullable(), policy: z.enum(POLICIES).nullable(), failed: z.string().nullable() })
+    .describe("the DMARC policy in force; null where there is none, or where it could not be asked (failed says why)"),
+  keysUnknown: z.number().describe("usual selectors that could not be asked for"),
   policies: z
     .array(z.object({ at: time, policy: z.enum(POLICIES), record: z.string() }))
     .describe("DMARC policies that were published, in order"),
@@ -143,8 +145,8 @@ function policiesOf(domain: DomainName, publications: readonly Publication[]): D
 }
 
 async function policyNow(domain: DomainName, dns: DnsContext): Promise<DossierDomain["policy"]> {
-  const { record } = await discoverByWalk(domain, dns.world);
-  return { record: record?.text ?? null, policy: record?.policy ?? null };
+  const { record, failed } = await discoverByWalk(domain, dns.world);
+  return { record: record?.text ?? null, policy: record?.policy ?? null, failed: record === undefined ? (failed ?? null) : null };
 }
 
 /** When something was first put at a name, and stayed. */
@@ -154,30 +156,33 @@ const firstAt = (publications: readonly Publication[], at: string): number | nul
       closed?.end === "published" && opened.changes.some((change) => change.name === at && change.after !== undefined),
   )?.closed?.at ?? null;
 
-/** A use case on reports, or null where there are none. */
-async function whereReported<T>(work: () => Promise<Outcome<T>>): Promise<T | null> {
+/** A use case that may end without a result: null where there are no reports; what could not be asked is noted. */
+async function orNull<T>(what: string, unresolved: string[], work: () => Promise<Outcome<T>>): Promise<T | null> {
   try {
     return (await work()).result ?? null;
   } catch (error) {
-    if (error instanceof Failure && (error.code === "no-reports" || error.kind === "undetermined")) return null;
-    throw error;
+    if (!(error instanceof Failure) || (error.code !== "no-reports" && error.kind !== "undetermined")) throw error;
+    if (error.kind === "undetermined") unresolved.push(what);
+    return null;
   }
 }
 
-/** What the last dossier said, compared with this one; and this one is kept for the next. */
-function sinceLast(
-  journal: Journal,
-  { domain, asks, findings }: Pick<DossierDomain, "domain" | "asks" | "findings">,
-  now: number,
-): DossierDomain["since"] {
-  const last = journal.entries(domain, "dossier-made").at(-1);
-  const ids = [...new Set(findings.filter(({ severity }) => severity !== "note").map(({ id }) => id))];
-  const states = Object.fromEntries(asks.map(({ id, state }) => [id, state]));
-  journal.append(now, domain, { kind: "dossier-made", findings: ids, states });
+type Gist = Pick<DossierDomain, "domain" | "asks" | "findings">;
+
+/** What is kept of a dossier, for the next one to compare with. */
+const gistOf = ({ asks, findings }: Gist) => ({
+  findings: [...new Set(findings.filter(({ severity }) => severity !== "note").map(({ id }) => id))],
+  states: Object.fromEntries(asks.map(({ id, state }) => [id, state])),
+});
+
+/** What the last dossier said, compared with this one; what could not be asked now is not called mended. */
+function sinceLast(journal: Journal, made: Gist, isWhole: boolean): DossierDomain["since"] {
+  const last = journal.entries(made.domain, "dossier-made").at(-1);
+  const { findings: ids, states } = gistOf(made);
   if (last === undefined) return null;
   return {
     at: last.at,
-    fixed: last.findings.filter((id) => !ids.includes(id)),
+    fixed: isWhole ? last.findings.filter((id) => !ids.includes(id)) : [],
     fresh: ids.filter((id) => !last.findings.includes(id)),
     states: Object.entries(states)
       .filter(([id, is]) => last.states[id] !== is)
@@ -195,6 +200,7 @@ async function oneDomain(
 ): Promise<DossierDomain> {
   const plain = withoutRootDot(domain.name);
   const about = { ...request, operands: [plain] };
+  const unresolved: string[] = [];
   const audited = await auditDomain(domain.name, { workspace, journal, dns, selectors: [], areas: [], cwd: context.cwd });
   const surveyed = await survey(domain, dns, workspace, journal);
   const publications = journal.publications(domain.name);
@@ -209,33 +215,37 @@ async function oneDomain(
     published: visibilityOf(standing.ask, journalled)?.publishedAt ?? null,
     proven: journalled.proven.get(standing.ask.id)?.at ?? null,
   }));
-  const spf = await spfExplain(about, context).catch((error: unknown) => {
-    if (error instanceof Failure && error.kind === "undetermined") return { result: undefined };
-    throw error;
-  });
-  const keys = (await dkimCheck(about, context)).result?.keys ?? [];
+  const spf = await orNull("the SPF record", unresolved, () => spfExplain(about, context));
+  const checked = (await dkimCheck(about, context)).result;
   const told = await history({ ...about, between: undefined, on: undefined, file: undefined, force: false }, context);
   const reported = { ...about, days: request.days };
+  const advice = await orNull("the DMARC policy", unresolved, () => advise(reported, context));
+  const sources = await orNull("who sends", unresolved, () => reportSources({ ...reported, html: undefined }, context));
+  const findings = audited.findings.map(({ standard: _, ...one }) => one);
+  unresolved.push(...audited.unresolved.map(({ name: at, type }) => `${type} ${withoutRootDot(at)}`));
   return {
     ...{ domain: domain.name, role: domain.role, host: hostTitle(domain, workspace), asks },
     right: audited.right.map((one) => ({ ...one })),
-    findings: audited.findings.map(({ standard: _, ...one }) => one),
-    unresolved: [...new Set(audited.unresolved.map(({ name: at, type }) => `${type} ${withoutRootDot(at)}`))],
-    spf: spf.result ?? null,
-    keys: keys.map((key) => ({ ...key, since: firstAt(publications, key.name) })),
+    findings,
+    unresolved: [...new Set(unresolved)],
+    spf,
+    keys: (checked?.keys ?? []).map((key) => ({ ...key, since: firstAt(publications, key.name) })),
+    keysUnknown: checked?.usualUnknown ?? 0,
     policy: await policyNow(domain.name, dns),
     policies: policiesOf(domain.name, publications),
-    advice: await whereReported(() => advise(reported, context)),
-    sources: await whereReported(() => reportSources({ ...reported, html: undefined }, context)),
+    advice,
+    sources,
     spread: spreadOf(domain, journal, publications),
     history: told.result?.events ?? [],
-    since: sinceLast(journal, { domain: domain.name, asks, findings: [...audited.findings] }, dns.now),
+    since: sinceLast(journal, { domain: domain.name, asks, findings }, unresolved.length === 0),
   };
 }
 
 /** Everything that is known of domains, for people who do not use terminals; what it is written as is the interface's. */
-export async function dossier(request: DossierRequest, context: AppContext): Promise<Omit<Dossier, "files" | "mailed">> {
-  const workspace = openWorkspace(context.cwd, request.workspace);
+export async function dossier(asked: DossierRequest, context: AppContext): Promise<Omit<Dossier, "files" | "mailed">> {
+  const workspace = openWorkspace(context.cwd, asked.workspace);
+  // Each part looks by itself, and each question is asked once all the same.
+  const request = { ...asked, answers: new AnswerMemo() };
   const domains = domainOperands(request.operands)(workspace);
   if (domains.length === 0) throw new Failure("no-domain", {});
   const dns = openDns(
@@ -255,6 +265,22 @@ export async function dossier(request: DossierRequest, context: AppContext): Pro
   } finally {
     journal.close();
     dns.close();
+  }
+}
+
+/** Keeps what a dossier said, once somebody has it, so that the next one says what changed since then. */
+export async function rememberDossier(
+  { at, domains }: Pick<Dossier, "at" | "domains">,
+  request: Pick<CommonRequest, "workspace">,
+  context: AppContext,
+): Promise<void> {
+  const journal = await openWorkspace(context.cwd, request.workspace).openJournal();
+  try {
+    journal.exclusively(() => {
+      for (const made of domains) journal.append(at, made.domain, { kind: "dossier-made", ...gistOf(made) });
+    });
+  } finally {
+    journal.close();
   }
 }
 

@@ -1,5 +1,5 @@
 import { relative, resolve } from "node:path";
-import { type Dossier, dossier, dossierSchema, expectMailRoute, mailDossier } from "../../app/fleet/dossier.ts";
+import { type Dossier, dossier, dossierSchema, expectMailRoute, mailDossier, rememberDossier } from "../../app/fleet/dossier.ts";
 import { command } from "../command.ts";
 import { choice, flag, list, number, resolverOptions, shared, text } from "../options.ts";
 
@@ -29,7 +29,6 @@ export default command({
   async run(request, context) {
     expectMailRoute(request.mailTo, request.service, request.from);
     const made = await dossier(request, context);
-    if (context.json && request.mailTo.length === 0) return { ended: "fine", result: { ...made, files: [], mailed: [] } };
     const { DOSSIER_MARK, dossierFiles, dossierText } = await import("../../present/fleet/dossier.ts");
     const { writeFiles } = await import("../../app/fleet/dossier-files.ts");
     const files = dossierFiles(made, request.format);
@@ -51,6 +50,7 @@ export default command({
       context,
     );
     const all = { ...result, mailed: [...mailed] };
+    await rememberDossier(made, request, context);
     return { ended: mailed.every(({ sent }) => sent) ? "fine" : "problem", result: all };
   },
   text: async (result, layout) => (await import("../../present/fleet/dossier.ts")).dossierText(result, layout),

@@ -176,8 +176,13 @@ function spfBlocks({ spf, domain }: DossierDomain): Block[] {
   ];
 }
 
-function keyBlocks({ keys }: DossierDomain, now: number): Block[] {
-  if (keys.length === 0) return [{ text: "No DKIM key is known; mail is not signed as far as can be seen.", tone: "warn" }];
+function keyBlocks({ keys, keysUnknown }: DossierDomain, now: number): Block[] {
+  if (keys.length === 0)
+    return [
+      keysUnknown > 0
+        ? { text: "Which keys are published could not be asked.", tone: "warn" }
+        : { text: "No DKIM key is known; mail is not signed as far as can be seen.", tone: "warn" },
+    ];
   const age = (since: number | null) =>
     since === null ? "not known" : `${day(since)} (${count(Math.floor((now - since) / 86_400_000), "day")})`;
   return [
@@ -209,12 +214,14 @@ const POLICY_WORDS: Readonly<Record<string, string>> = {
 
 function policyBlocks({ policy, policies, advice, domain }: DossierDomain): Block[] {
   const now =
-    policy.policy === null
-      ? { text: `There is no DMARC policy for ${displayName(domain)}, so nobody holds forgers back.`, tone: "warn" as const }
-      : {
-          text: `The policy is p=${policy.policy}: ${POLICY_WORDS[policy.policy]}.`,
-          tone: policy.policy === "none" ? ("warn" as const) : ("ok" as const),
-        };
+    policy.failed !== null
+      ? { text: `Which DMARC policy is in force could not be asked: ${sentence(policy.failed)}`, tone: "warn" as const }
+      : policy.policy === null
+        ? { text: `There is no DMARC policy for ${displayName(domain)}, so nobody holds forgers back.`, tone: "warn" as const }
+        : {
+            text: `The policy is p=${policy.policy}: ${POLICY_WORDS[policy.policy]}.`,
+            tone: policy.policy === "none" ? ("warn" as const) : ("ok" as const),
+          };
   const next = advice?.steps[0];
   return [
     now,
@@ -248,8 +255,15 @@ function policyBlocks({ policy, policies, advice, domain }: DossierDomain): Bloc
   ];
 }
 
-function sourceBlocks({ sources }: DossierDomain): Block[] {
-  if (sources === null) return [{ text: "No reports of receivers were imported yet. Next: `zandrel dmarc import`" }];
+function sourceBlocks({ sources, unresolved }: DossierDomain): Block[] {
+  if (sources === null)
+    return [
+      unresolved.includes("who sends")
+        ? { text: "Who sends could not be said, because not everything could be asked.", tone: "warn" }
+        : {
+            text: "No reports of receivers were imported yet. Next: `zandrel dmarc import FOLDER`, with the folder that holds them.",
+          },
+    ];
   const shown = sources.sources.slice(0, MAX_SOURCES);
   const rest = sources.sources.slice(MAX_SOURCES);
   return [
