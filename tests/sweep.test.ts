@@ -146,6 +146,24 @@ test("what changed between two sweeps: fixed and new, as text, table and page", 
   expect(table).toContainEqual(expect.objectContaining({ domain: "strings.test", change: "fixed", finding: "spf-missing" }));
 });
 
+test("what only one of two sweeps looked at is neither fixed nor new", async () => {
+  const folder = folderOf({
+    "list.txt": "quillmark.test\n",
+    "again.txt": "quillmark.test\n# again\n",
+    "more.txt": "quillmark.test\n# more\n",
+  });
+  await run(folder, "sweep", "list.txt");
+  await run(folder, "sweep", "again.txt", "--checks", "spf");
+  await run(folder, "sweep", "more.txt", "--checks", "mail-in");
+  const diff = await run(folder, "sweep", "diff", "list-2026-03-02", "again-2026-03-02");
+  expect([diff.exit, diff.out]).toEqual([
+    0,
+    expect.stringMatching(/0 findings mended, 0 new[\s\S]*Only what both looked at is compared: spf\./),
+  ]);
+  const apart = await run(folder, "sweep", "diff", "again-2026-03-02", "more-2026-03-02");
+  expect([apart.exit, apart.err]).toEqual([2, expect.stringMatching(/looked at different areas/)]);
+});
+
 test("killed at any moment, and started again: every domain once, none lost, and two threads share the work", async () => {
   const names = Array.from({ length: 400 }, (_, i) => `d${i}.strings.test`);
   const folder = folderOf({ "list.txt": `${names.join("\n")}\n` });

@@ -76,6 +76,7 @@ export interface Failures {
   "list-column": { readonly path: string; readonly wanted: string | undefined; readonly known: readonly string[] };
   "list-empty": { readonly path: string; readonly skipped: number };
   "unknown-sweep": Unknown;
+  "sweeps-apart": { readonly before: string; readonly after: string };
   "journal-away": { readonly place: string; readonly title: string; readonly because: string };
   "journal-not-empty": { readonly place: string };
   "journal-shared": { readonly journal: string };

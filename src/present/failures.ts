@@ -217,6 +217,11 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       "there is nothing to do",
       "zandrel.yaml",
     ),
+  "sweeps-apart": ({ before, after }) =>
+    say(
+      `${visible(before)} and ${visible(after)} looked at different areas, so there is nothing to compare`,
+      "name two sweeps with the same --checks",
+    ),
   "queue-form": ({ option }) =>
     say(
       `--${option} is not the address of a database`,

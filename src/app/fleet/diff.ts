@@ -1,6 +1,8 @@
 import * as z from "zod";
+import { AREAS } from "../../core/audit/index.ts";
+import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
-import { compareResults, type SweepResult, wholeFinding } from "../../core/sweep/index.ts";
+import { commonAreas, compareResults, type SweepResult, wholeFinding } from "../../core/sweep/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { domainName, time } from "../shapes.ts";
 import { namedSweep, outcomesOf, type SweepsRequest, withSweeps } from "./store.ts";
@@ -11,6 +13,7 @@ const head = z.object({ name: z.string(), started: time, finished: time.nullable
 export const sweepDiffSchema = z.object({
   before: head,
   after: head,
+  areas: z.array(z.enum(AREAS)).describe("the areas of the audit that both looked at; nothing is said of others"),
   domains: z
     .array(
       z.object({
@@ -33,10 +36,18 @@ export async function sweepDiff(request: CommonRequest & SweepsRequest, context:
   return withSweeps(request, context, async (store) => {
     const [first, second] = request.operands as [string, string];
     const [before, after] = [await namedSweep(store, first), await namedSweep(store, second)];
+    const areas = commonAreas(before.checks, after.checks);
+    if (areas === undefined) throw new Failure("sweeps-apart", { before: before.name, after: after.name });
     const domains: SweepDiff["domains"] = [];
     let same = 0;
     const compare = (domain: DomainName, was: SweepResult | undefined, is: SweepResult | undefined): void => {
-      const { kind, fixed, fresh, worse } = compareResults(was, is);
+      const compared = compareResults(was, is, areas);
+      const { fixed, fresh, worse } = compared;
+      // Of a sweep that is not finished, what has no result may still be in its list.
+      const isOpen =
+        (compared.kind === "added" && before.finished === undefined) ||
+        (compared.kind === "removed" && after.finished === undefined);
+      const kind = isOpen ? "unresolved" : compared.kind;
       if (kind === "compared" && fixed.length + fresh.length === 0) {
         same += 1;
         return;
@@ -65,7 +76,7 @@ export async function sweepDiff(request: CommonRequest & SweepsRequest, context:
     });
     return {
       ended: domains.some(({ fresh }) => fresh.length > 0) ? "problem" : "fine",
-      result: { before: await headOf(before), after: await headOf(after), domains, same },
+      result: { before: await headOf(before), after: await headOf(after), areas: [...areas], domains, same },
     };
   });
 }

@@ -2,7 +2,16 @@ import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { CATALOGUE } from "../audit/index.ts";
 import { name } from "../name/index.ts";
-import { columnsOf, compareResults, delimiterOf, readListed, ShareCounter, type SweepResult, wholeFinding } from "./index.ts";
+import {
+  columnsOf,
+  commonAreas,
+  compareResults,
+  delimiterOf,
+  readListed,
+  ShareCounter,
+  type SweepResult,
+  wholeFinding,
+} from "./index.ts";
 
 describe("an entry of a list", () => {
   test.each<[string, string, string | undefined]>([
@@ -104,6 +113,15 @@ describe("what changed at a domain", () => {
     ["not listed before", undefined, result([breaks]), { kind: "added", fresh: [] }],
     ["not listed any more", result([breaks]), undefined, { kind: "removed", fixed: [] }],
   ])("%s", (_, before, after, difference) => expect(compareResults(before, after)).toMatchObject(difference));
+});
+
+test("only what both sweeps looked at is compared", () => {
+  expect(commonAreas([], ["spf", "dmarc"])).toEqual(["spf", "dmarc"]);
+  expect(commonAreas(["spf"], ["spf", "dkim"])).toEqual(["spf"]);
+  expect(commonAreas(["spf"], ["dkim"])).toBeUndefined();
+  const [was, is] = [result(["spf-several", "dmarc-missing"]), result(["spf-missing"])];
+  expect(compareResults(was, is, ["spf"])).toMatchObject({ fixed: ["spf-several"], fresh: ["spf-missing"] });
+  expect(compareResults(was, is, ["dmarc"])).toMatchObject({ fixed: ["dmarc-missing"], fresh: [] });
 });
 
 test("all domains together: by worst finding, by finding, by provider, the most first", () => {

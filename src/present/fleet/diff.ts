@@ -1,4 +1,6 @@
 import type { SweepDiff } from "../../app/fleet/diff.ts";
+import { AREAS } from "../../core/audit/index.ts";
+import { listOf } from "../../core/english.ts";
 import { displayName } from "../../core/name/index.ts";
 import { count, csvLines, type Layout, visible, wrap } from "../index.ts";
 import { page } from "../page.ts";
@@ -9,7 +11,7 @@ type Domain = SweepDiff["domains"][number];
 const LISTS: Readonly<Partial<Record<Domain["kind"], (diff: SweepDiff) => string>>> = {
   added: ({ before }) => `not in ${before.name}`,
   removed: ({ after }) => `not in ${after.name}`,
-  unresolved: () => "could not be asked about everything, so nothing is said about it",
+  unresolved: () => "was not fully looked at, so nothing is said about it",
 };
 
 /** How many domains changed in which way, in one sentence. */
@@ -20,6 +22,10 @@ function headline({ domains, same }: SweepDiff): string {
   return `${count(fixed, "finding")} mended, ${fresh} new; ${count(worse, "domain")} worse than before, ${same} unchanged`;
 }
 
+/** Which areas were compared, where not all of them were. */
+const comparedOnly = ({ areas }: SweepDiff): string[] =>
+  areas.length === AREAS.length ? [] : [`Only what both looked at is compared: ${listOf(areas)}.`];
+
 /** What changed between two sweeps, for people. */
 export function sweepDiffText(diff: SweepDiff, { style, width }: Layout): string {
   const { before, after, domains } = diff;
@@ -27,6 +33,7 @@ export function sweepDiffText(diff: SweepDiff, { style, width }: Layout): string
     `  ${mark} ${wrap(`${title}${withRemedy ? `. ${style.command("→")} ${visible(remedy)}` : ""}`, width - 4, "    ")}`;
   return [
     style.title(`From ${before.name} to ${after.name}: ${headline(diff)}.`),
+    ...comparedOnly(diff),
     "",
     ...domains.map((one) => {
       const list = LISTS[one.kind]?.(diff);
@@ -39,7 +46,9 @@ export function sweepDiffText(diff: SweepDiff, { style, width }: Layout): string
     ...(domains.length === 0 ? [] : [""]),
     domains.some(({ fresh }) => fresh.length > 0)
       ? `Next: ${style.command(`zandrel audit ${displayName((domains.find(({ fresh }) => fresh.length > 0) as Domain).domain)}`)}`
-      : "There is nothing new to mend.",
+      : domains.some(({ kind }) => kind === "unresolved")
+        ? "Nothing new was found in what could be looked at."
+        : "There is nothing new to mend.",
     "",
   ].join("\n");
 }
@@ -73,7 +82,7 @@ export function sweepDiffPage(diff: SweepDiff): string {
   });
   return page({
     title: `From ${before.name} to ${after.name}`,
-    body: `<p class="lead">${html(headline(diff))}.</p>
+    body: `<p class="lead">${html([`${headline(diff)}.`, ...comparedOnly(diff)].join(" "))}</p>
 ${rows.length === 0 ? "<p>Nothing differs.</p>" : `<table><thead><tr><th scope="col">Domain</th><th scope="col">What changed</th></tr></thead><tbody>\n${rows.join("\n")}\n</tbody></table>`}`,
   });
 }
