@@ -92,6 +92,15 @@ describe("a list", () => {
     expect([ran.exit, ran.err]).toEqual([2, expect.stringMatching(sentence)]);
   });
 
+  test("a list without a domain leaves no sweep behind, and a sweep's name is no option", async () => {
+    const folder = folderOf({ "-x.txt": "strings.test\n" });
+    expect((await zandrel(folder, ["sweep", "-"], { env: env(), input: "rubbish\n" })).exit).toBe(2);
+    expect((await run(folder, "sweep", "report")).err).toMatch(/there is no sweep yet/);
+    const swept = await run(folder, "sweep", "./-x.txt", "--checks", "spf");
+    const next = /Next: zandrel (.*)/.exec(swept.out)?.[1] as string;
+    expect(await run(folder, ...next.split(" "))).toMatchObject({ exit: 0, err: "" });
+  });
+
   test("without a workspace the sweep is kept in the folder", async () => {
     const folder = folderWith({ "list.txt": "strings.test\n" });
     const swept = await run(

@@ -297,6 +297,10 @@ class SweepQueue implements SweepStore {
     return { id, name, checks, columns, started: now, finished: undefined };
   }
 
+  async discard({ id }: Sweep): Promise<void> {
+    await this.#ask("DELETE FROM zandrel.sweep WHERE id = $1", [id]);
+  }
+
   async progress({ id }: Sweep): Promise<SweepProgress> {
     const { rows } = await this.#ask<{ domains: string; done: string; skipped: string }>(
       `SELECT (SELECT count(*) FROM zandrel.entry WHERE sweep = $1) AS domains,

@@ -99,13 +99,9 @@ export class SweepFile implements SweepStore {
     lines: AsyncIterable<SweepEntry | SkippedLine>,
     now: number,
   ): Promise<Sweep> {
-    // What a run left that was ended while it read its list.
-    const left = this.#database.prepare("SELECT id FROM sweep WHERE listed = 0 AND name = ?").all(name) as { id: number }[];
-    for (const { id } of left)
-      this.#atOnce(() => {
-        for (const table of ["entry", "skipped"]) this.#database.prepare(`DELETE FROM ${table} WHERE sweep = ?`).run(id);
-        this.#database.prepare("DELETE FROM sweep WHERE id = ?").run(id);
-      });
+    // What runs left that were ended while they read their lists.
+    const left = this.#database.prepare("SELECT id FROM sweep WHERE listed = 0").all() as { id: number }[];
+    for (const { id } of left) this.#delete(id);
     const made = this.#database
       .prepare("INSERT INTO sweep (name, fingerprint, checks, columns, started) VALUES (?, ?, ?, ?, ?)")
       .run(name, fingerprint, JSON.stringify(checks), JSON.stringify(columns), now);
@@ -134,6 +130,17 @@ export class SweepFile implements SweepStore {
     batch = [];
     this.#database.prepare("UPDATE sweep SET listed = 1 WHERE id = ?").run(id);
     return { id, name, checks, columns, started: now, finished: undefined };
+  }
+
+  #delete(id: number): void {
+    this.#atOnce(() => {
+      for (const table of ["entry", "skipped"]) this.#database.prepare(`DELETE FROM ${table} WHERE sweep = ?`).run(id);
+      this.#database.prepare("DELETE FROM sweep WHERE id = ?").run(id);
+    });
+  }
+
+  async discard({ id }: Sweep): Promise<void> {
+    this.#delete(id);
   }
 
   #progress(id: number): SweepProgress {

@@ -88,18 +88,19 @@ export type AuditReply = { readonly id: number } & ({ readonly result: SweepResu
 
 interface Thread {
   readonly worker: Worker;
+  ended: boolean;
   readonly open: Map<number, { resolve(result: SweepResult): void; reject(error: Error): void }>;
 }
 
 /** Audits in several threads; a thread that ends is replaced, and what it was at is to be done again. */
 export function auditorInThreads(request: AuditorRequest, count: number): Auditor {
   const perServer = Math.max(1, Math.floor(request.perServer / count));
-  let closing = false;
   let last = 0;
-  const start = (place: number): Thread => {
+  const start = (): Thread => {
     // The program's chunks lie in a folder beside its entries.
     const worker = new Worker(new URL("../sweep-worker.js", import.meta.url), { workerData: { ...request, perServer } });
     const open: Thread["open"] = new Map();
+    const thread: Thread = { worker, open, ended: false };
     worker.on("message", (reply: AuditReply) => {
       const call = open.get(reply.id);
       open.delete(reply.id);
@@ -111,15 +112,17 @@ export function auditorInThreads(request: AuditorRequest, count: number): Audito
       open.clear();
     });
     worker.on("exit", () => {
+      thread.ended = true;
       for (const call of open.values()) call.reject(new Error("the thread ended"));
       open.clear();
-      if (!closing) threads[place] = start(place);
     });
-    return { worker, open };
+    return thread;
   };
-  const threads: Thread[] = Array.from({ length: count }, (_, place) => start(place));
+  const threads: Thread[] = Array.from({ length: count }, start);
   return {
     audit(domain, again) {
+      // One that ended is replaced when there is something to do, so that one that always ends does not turn in a circle.
+      for (const [place, { ended }] of threads.entries()) if (ended) threads[place] = start();
       const idlest = threads.reduce((best, one) => (one.open.size < best.open.size ? one : best));
       const id = ++last;
       return new Promise<SweepResult>((resolve, reject) => {
@@ -128,7 +131,6 @@ export function auditorInThreads(request: AuditorRequest, count: number): Audito
       });
     },
     async close() {
-      closing = true;
       await Promise.all(threads.map(({ worker }) => worker.terminate()));
     },
   };

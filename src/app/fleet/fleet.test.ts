@@ -55,6 +55,12 @@ describe("lists", () => {
       { entries: ["2 brackwater.example. 1"] },
     ],
     ["a column by its title", "a,b\nx,brackwater.example\n", "B", { columns: ["a"], entries: ["2 brackwater.example. x"] }],
+    [
+      "a row with more cells than the table has columns",
+      "domain,owner\nbrackwater.example,Bo,and Cy,\n",
+      undefined,
+      { columns: ["owner"], entries: ["2 brackwater.example. Bo,and Cy"] },
+    ],
     ["nothing", "", undefined, { entries: [], skipped: [] }],
     ["octets of no text", Buffer.from([0, 255, 1, 254, 10, 0, 7]), undefined, { entries: [] }],
   ])("%s", async (_, text, column, read) => expect(await readAll(text, column)).toMatchObject(read));

@@ -11,6 +11,9 @@ import type { AppContext } from "../context.ts";
 /** Octets of one line of a list, at most; what is longer is no list of domains. */
 const MAX_LINE = 1 << 16;
 
+/** Octets of a list on standard input, at most: it may have no end. */
+const MAX_LIST = 1 << 30;
+
 /** A list of domains as it lies on the disk. */
 export interface List {
   readonly path: string;
@@ -30,8 +33,16 @@ export async function openList(given: string, { cwd, input }: Pick<AppContext, "
     if (spool !== undefined) {
       writeFileSync(path, "", { mode: 0o600 });
       const file = await open(path, "a");
-      for await (const chunk of input()) await file.write(chunk);
-      await file.close();
+      let octets = 0;
+      try {
+        for await (const chunk of input()) {
+          octets += chunk.length;
+          if (octets > MAX_LIST) throw new Failure("input-too-large", { octets: MAX_LIST });
+          await file.appendFile(chunk);
+        }
+      } finally {
+        await file.close();
+      }
     } else if (!statSync(path).isFile()) throw new Failure("file-unreadable", { path: given, why: "special" });
     const hash = createHash("sha256");
     for await (const chunk of createReadStream(path)) hash.update(chunk as Buffer);
@@ -105,6 +116,9 @@ export async function readList({ path, title }: List, column: string | undefined
       const { record, info } = row.value;
       const given = record[columns.domain] ?? "";
       const own = columns.names.flatMap((_, i) => (i === columns.domain ? [] : [record[i] ?? ""]));
+      // Cells without a column belong to the last one, so that nothing of a row is lost.
+      const further = record.slice(columns.names.length).filter((cell) => cell !== "");
+      if (further.length > 0 && own.length > 0) own.push([own.pop(), ...further].join(delimiter));
       const read = readListed(given);
       const line = info.lines;
       if (read.kind === "domain") yield { domain: read.domain, given, line, own };

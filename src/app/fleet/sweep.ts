@@ -98,7 +98,9 @@ async function freeName(store: SweepStore, title: string, now: number): Promise<
   const stem =
     basename(title)
       .replace(/\.[a-z0-9]{1,5}$/i, "")
-      .replace(/[^\p{L}\p{N}._-]+/gu, "-") || "list";
+      .replace(/[^\p{L}\p{N}._-]+/gu, "-")
+      // A name that begins with a hyphen would be an option.
+      .replace(/^[.-]+/, "") || "list";
   const name = `${stem}-${new Date(now).toISOString().slice(0, 10)}`;
   for (let number = 1; ; number++) {
     const candidate = number === 1 ? name : `${name}-${number}`;
@@ -135,7 +137,10 @@ export async function sweep(request: SweepRequest, context: AppContext, watcher:
   return sweeping(request, context, async (store) => {
     const { sweep: current, resumed } = await sweepFor(request, store, context);
     const progress = await store.progress(current);
-    if (progress.domains === 0) throw new Failure("list-empty", { path: request.operands[0] ?? "", skipped: progress.skipped });
+    if (progress.domains === 0) {
+      await store.discard(current);
+      throw new Failure("list-empty", { path: request.operands[0] ?? "", skipped: progress.skipped });
+    }
     await watcher.begun(current, progress, resumed);
     const skippedLines: SkippedLine[] = [];
     for await (const line of store.skipped(current)) {

@@ -78,6 +78,8 @@ export interface SweepStore {
     lines: AsyncIterable<SweepEntry | SkippedLine>,
     now: number,
   ): Promise<Sweep>;
+  /** Takes back a sweep that has nothing to look at. */
+  discard(sweep: Sweep): Promise<void>;
   progress(sweep: Sweep): Promise<SweepProgress>;
   /**
    * Jobs that wait, in the order in which they are to be done, without those that `apart` names. Where several machines share the work
