@@ -5,6 +5,7 @@ import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { execa } from "execa";
 import { httpbis } from "http-message-signatures";
 import { name } from "../src/core/name/index.ts";
 import { startLab } from "../src/lab/index.ts";
@@ -76,6 +77,30 @@ test("what lapses is told with its cause and the next step, once; so is that it 
   expect(story).toMatch(/seekmere-ownership is not as it should be any more: .*seekmere-ownership is in order again: /);
 });
 
+test("what could not be printed is not told: the next look prints it", async () => {
+  const folder = await workspace();
+  await guard(folder);
+  lapse();
+  const { exitCode } = await execa("sh", ["-c", `'${process.execPath}' '${PROGRAM}' guard --once > /dev/full`], {
+    cwd: folder,
+    reject: false,
+    env: lab.env,
+  });
+  expect(exitCode).not.toBe(0);
+  expect((await guard(folder)).json.notices).toMatchObject([{ notice: "lapsed", subject: "seekmere-ownership" }]);
+  expect((await guard(folder)).json.notices).toEqual([]);
+  comeBack();
+});
+
+test("an ask that is changed is asked for anew, and has not lapsed", async () => {
+  const folder = await workspace();
+  await guard(folder);
+  const file = join(folder, "domains/brackwater.example.yaml");
+  writeFileSync(file, readFileSync(file, "utf8").replace("seekmere-owner=1", "seekmere-owner=2"));
+  const looked = await guard(folder);
+  expect([looked.exit, looked.json.notices, looked.json.domains[0].bad]).toEqual([0, [], []]);
+});
+
 test("two guards at the same moment tell each thing once", async () => {
   const folder = await workspace();
   await guard(folder);
@@ -132,14 +157,19 @@ test("a sender that nobody knows is told when it turns up in reports, and not be
 });
 
 describe("ways", () => {
-  const received: { headers: Record<string, string>; body: Buffer }[] = [];
+  const received: { path: string; headers: Record<string, string>; body: Buffer }[] = [];
   let status = 204;
+  let refuses = "";
   const server = createServer((request, reply) => {
     const chunks: Buffer[] = [];
     request.on("data", (chunk) => chunks.push(chunk));
     request.on("end", () => {
-      received.push({ headers: request.headers as Record<string, string>, body: Buffer.concat(chunks) });
-      reply.writeHead(status).end();
+      received.push({
+        path: String(request.url),
+        headers: request.headers as Record<string, string>,
+        body: Buffer.concat(chunks),
+      });
+      reply.writeHead(request.url === refuses ? 503 : status).end();
     });
   });
   let url = "";
@@ -184,6 +214,20 @@ describe("ways", () => {
     comeBack();
   });
 
+  test("two addresses at one host are two, and one that does not work leaves the other alone", async () => {
+    const ways = ["a", "b"].map((path) => `    - { way: post, url: "${url}/${path}", id: k1, secret: env:SECRET }\n`).join("");
+    const folder = await workspace(`  ways:\n${ways}`);
+    await guard(folder);
+    lapse();
+    received.length = 0;
+    refuses = "/notices/b";
+    expect((await guard(folder)).json.told.map(({ told }: { told: boolean }) => told)).toEqual([true, false]);
+    refuses = "";
+    expect((await guard(folder)).json.told.map(({ told }: { told: boolean }) => told)).toEqual([true]);
+    expect(received.map(({ path }) => path)).toEqual(["/notices/a", "/notices/b", "/notices/b"]);
+    comeBack();
+  });
+
   test("a program; quiet hours, in which only a lapse is told; and somebody else, when it is not mended", async () => {
     const program = (file: string) => `{ way: program, command: ["/bin/sh", "-c", "cat >> ${file}"] }`;
     const now = new Date(lab.clock.now());
@@ -215,7 +259,7 @@ describe("ways", () => {
   });
 
   test("what cannot be told says so, and where nobody is told the sentence is on standard output", async () => {
-    const folder = await workspace("  ways:\n    - { way: program, command: [/nothing/there] }\n    - { way: output }\n");
+    const folder = await workspace("  ways:\n    - { way: program, command: [/nothing/there] }\n");
     await guard(folder);
     lapse();
     const ran = await run(folder, ["guard", "--once"]);

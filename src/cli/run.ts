@@ -55,7 +55,7 @@ export async function outputFailed(error: unknown): Promise<number> {
  * Writes to standard output. Into a file it is written to the last octet, and what cannot be written ends the run by
  * a sentence: a disk may be full, and the stream of the runtime would not say so.
  */
-function writeOut(octets: Uint8Array | string, then?: () => void): void {
+function writeOut(octets: Uint8Array | string, then?: (error?: Error | null) => void): void {
   if (!fstatSync(1).isFile()) {
     process.stdout.write(octets, then);
     return;
@@ -92,7 +92,8 @@ function contextFor(json: boolean): Context {
     note,
     progress: live ? note : () => undefined,
     input: () => process.stdin as AsyncIterable<Buffer>,
-    write: (octets) => new Promise((resolve) => writeOut(octets, resolve)),
+    write: (octets) =>
+      new Promise((resolve, reject) => writeOut(octets, (error) => (error == null ? resolve() : reject(notWritten(error))))),
     readInput,
     prompt: async (question) => (await import("./terminal.ts")).askLine(question),
     choose: async (question) => (await import("./terminal.ts")).chooseAtTerminal(question, layout),
@@ -236,12 +237,8 @@ async function runCommand(command: Command, argv: readonly string[]): Promise<En
 }
 
 /** A text with the few words for every hard term below it. */
-async function explained(text: string, { style, width }: Context): Promise<string> {
-  const { legendOf } = await import("../present/legend.ts");
-  const { wrap } = await import("../present/lines.ts");
-  const legend = legendOf(text.replace(/\x1b\[[0-9;]*m/g, ""));
-  return legend === "" ? text : `${text}${style.quiet(wrap(`${legend}. More: zandrel words`, width))}\n`;
-}
+const explained = async (text: string, context: Context): Promise<string> =>
+  (await import("../present/legend.ts")).withLegend(text, context);
 
 /** Whether a command line asks for JSON, also where the rest of it cannot be read. */
 const wantsJson = (argv: readonly string[]): boolean => {

@@ -1,4 +1,6 @@
 import { GLOSSARY, type Term } from "./glossary.ts";
+import type { Layout } from "./layout.ts";
+import { wrap } from "./lines.ts";
 
 /** Terms that a marketer cannot be expected to know, and how they stand in a text. */
 const HARD: readonly (readonly [term: string, seen: RegExp])[] = [
@@ -40,4 +42,10 @@ const isExplained = (text: string, { short }: Term): boolean => text.replace(/\s
 export function legendOf(text: string): string {
   const open = hardTermsIn(text).filter((term) => !isExplained(text, term));
   return open.map(({ term, short }) => `${term.replace(/ record$/, "")}: ${short}`).join("; ");
+}
+
+/** A text with the few words for every hard term below it. */
+export function withLegend(text: string, { style, width }: Layout): string {
+  const legend = legendOf(text.replace(/\x1b\[[0-9;]*m/g, ""));
+  return legend === "" ? text : `${text}${style.quiet(wrap(`${legend}. More: zandrel words`, width))}\n`;
 }

@@ -146,7 +146,9 @@ export type JournalEvent =
   | {
       readonly kind: "notices-told";
       readonly notices: readonly number[];
+      /** What people call whoever was told, and what tells them from others of that name. */
       readonly way: string;
+      readonly key: string;
       readonly told: boolean;
       readonly because: string;
       /** Told again to somebody else, because nobody mended it. */

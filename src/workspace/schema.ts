@@ -144,16 +144,21 @@ const timeOfDay = z.string().transform((text, context) => {
   return z.NEVER;
 });
 
+/** Whether nobody reads along on the way to an address: it is an https one, or one of this machine. */
+const isPrivate = (address: string): boolean => {
+  const { protocol, hostname } = new URL(address);
+  return protocol === "https:" || /^(127(\.\d{1,3}){3}|\[::1\]|localhost)$/.test(hostname);
+};
+
 /** How somebody is told what the guard saw (docs/guard.md). */
 const noticeWay = z.discriminatedUnion("way", [
-  z.strictObject({ way: z.literal("output") }),
   z.strictObject({
     way: z.literal("program"),
     command: z.array(line).min(1, "expected the program and its arguments as a list"),
   }),
   z.strictObject({
     way: z.literal("post"),
-    url: z.url({ protocol: /^https?$/, error: "expected an https address" }),
+    url: z.url({ protocol: /^https?$/, error: "expected an https address" }).refine(isPrivate, "expected an https address"),
     /** The name of the key, and the secret that signs (RFC 9421). */
     id: line,
     secret,

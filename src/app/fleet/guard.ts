@@ -14,17 +14,20 @@ import {
 } from "../../core/guard/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { type Domain, type Journal, type JournalEntry, lockGuard, openWorkspace, type Workspace } from "../../workspace/index.ts";
-import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import type { AppContext, CommonRequest, Ended } from "../context.ts";
 import { openDns } from "../dns/context.ts";
 import { domainOperands } from "../session.ts";
 import { domainName, time } from "../shapes.ts";
-import { type Notice, type NoticeWording, type Teller, type TellingContext, tellerOf } from "./notify.ts";
-import { aboutOf, type DomainWatched, watchedOf } from "./watched.ts";
+import { type Notice, type NoticeWording, type Teller, type TellingContext, tellersOf } from "./notify.ts";
+import { aboutOf, type DomainWatched, type Watching, watchedOf } from "./watched.ts";
 
 const DAY = 86_400_000;
 
 /** Domains that are looked at at the same time. */
 const AT_ONCE = 16;
+
+/** Days of events that are looked at. */
+const EVENTS_SINCE = 60;
 
 /** Days for which a notice that could not be told is tried again. */
 const TRIED_FOR = 7;
@@ -52,9 +55,9 @@ export const guardSchema = z.object({
       bad: z.array(z.object({ watched: z.enum(WATCHED), subject: z.string(), because: z.string(), next: z.string() })),
       unknown: z.array(z.object({ watched: z.enum(WATCHED), subject: z.string(), because: z.string() })),
       ends: z.array(z.object({ watched: z.enum(WATCHED), subject: z.string(), at: time })).describe("what ends by itself"),
+      nextLook: time.describe("when something could have changed next"),
     }),
   ),
-  nextLook: time.describe("when something could have changed next"),
 });
 export type GuardResult = z.output<typeof guardSchema>;
 
@@ -76,12 +79,11 @@ const noticeFrom = ({ id, at, domain, notice, watched, subject, because, next }:
 });
 
 /** Keeps what changed of a domain, and what there is to tell of it; both at once, so that nothing is told twice. */
-function journalChanges(journal: Journal, domain: Domain, watched: readonly Watched[], now: number): Notice[] {
-  return journal.exclusively(() => {
+function journalChanges(journal: Journal, domain: Domain, watched: readonly Watched[], now: number): void {
+  journal.exclusively(() => {
     const first = journal.entries(domain.name, "guard-began").length === 0;
     if (first) journal.append(now, domain.name, { kind: "guard-began" });
     const known = remembered(journal, domain.name);
-    const notices: Notice[] = [];
     for (const one of watched) {
       const about = aboutOf(one);
       const before = known.get(about);
@@ -89,32 +91,19 @@ function journalChanges(journal: Journal, domain: Domain, watched: readonly Watc
       const { level, state, kind, subject, because, next } = one;
       if (level !== "unknown" && (before?.state !== state || before.level !== level))
         journal.append(now, domain.name, { kind: "watched", about, state, level });
-      if (notice === undefined) continue;
-      const told = { notice, watched: kind, subject, because, next };
-      const id = journal.append(now, domain.name, { kind: "notice", ...told });
-      notices.push({ id, at: now, domain: domain.name, ...told });
+      if (notice !== undefined)
+        journal.append(now, domain.name, { kind: "notice", notice, watched: kind, subject, because, next });
     }
-    return notices;
   });
 }
 
 /** Looks at all domains, some of them at the same time. */
 async function lookAtAll(
   domains: readonly Domain[],
-  workspace: Workspace,
-  journal: Journal,
-  telling: Pick<TellingContext, "dns">,
-  request: GuardRequest,
+  watching: Omit<Watching, "domain">,
 ): Promise<{ domain: Domain; seen: DomainWatched }[]> {
   const limit = pLimit(AT_ONCE);
-  return Promise.all(
-    domains.map((domain) =>
-      limit(async () => ({
-        domain,
-        seen: await watchedOf({ domain, workspace, dns: telling.dns, journal, within: request.within }),
-      })),
-    ),
-  );
+  return Promise.all(domains.map((domain) => limit(async () => ({ domain, seen: await watchedOf({ ...watching, domain }) }))));
 }
 
 /** Whether nobody is told now what can wait, by this machine's time zone. */
@@ -124,109 +113,140 @@ function isQuietNow({ settings }: Workspace, now: number): boolean {
   return quiet !== undefined && isQuiet(local.getHours() * 60 + local.getMinutes(), quiet);
 }
 
+/** Numbers of the notices that somebody was told. */
+function toldTo(journal: Journal): (key: string, escalated: boolean) => ReadonlySet<number> {
+  const attempts = journal.entries(undefined, "notices-told").filter(({ told }) => told);
+  return (key, escalated) =>
+    new Set(
+      attempts.filter((one) => one.key === key && (one.escalated ?? false) === escalated).flatMap(({ notices }) => notices),
+    );
+}
+
+/** Notices of what lapsed so long ago, the newest of each thing: nobody mended it, as far as notices tell. */
+const openSince = (all: readonly Notice[], at: number): Notice[] =>
+  all.filter(
+    (one) =>
+      one.notice === "lapsed" &&
+      one.at <= at &&
+      !all.some(
+        (later) =>
+          later.id > one.id && later.domain === one.domain && later.watched === one.watched && later.subject === one.subject,
+      ),
+  );
+
 /** Tells what was not told yet in each way, all of it at once; what does not work is tried again at the next look. */
-async function tellAll(telling: TellingContext, now: number): Promise<{ told: GuardResult["told"]; waiting: number }> {
+async function tellAll(
+  telling: TellingContext,
+  all: readonly Notice[],
+  isBad: (notice: Notice) => boolean,
+  now: number,
+): Promise<{ told: GuardResult["told"]; waiting: number }> {
   const { workspace, journal } = telling;
   const { ways, escalate } = workspace.settings.guard;
-  const all = journal.entries(undefined, "notice").filter(({ at }) => at > now - TRIED_FOR * DAY);
-  const attempts = journal.entries(undefined, "notices-told").filter(({ told }) => told);
+  const known = toldTo(journal);
   const quiet = isQuietNow(workspace, now);
   const told: GuardResult["told"] = [];
   const waiting = new Set<number>();
-  const tell = async (teller: Teller, notices: readonly Notice[], escalated: boolean): Promise<void> => {
-    const due = notices.filter(({ notice }) => !quiet || isUrgent(notice));
-    for (const { id } of notices) if (!due.some((one) => one.id === id)) waiting.add(id);
+  const tell = async ({ title, key, tell: by }: Teller, notices: readonly Notice[], escalated: boolean): Promise<void> => {
+    const already = known(key, escalated);
+    const open = notices.filter(({ id }) => !already.has(id));
+    const due = open.filter(({ notice }) => !quiet || isUrgent(notice));
+    for (const { id } of open) if (!due.some((one) => one.id === id)) waiting.add(id);
     if (due.length === 0) return;
-    const outcome = await teller.tell(due).catch((error: unknown) => {
+    const outcome = await by(due).catch((error: unknown) => {
       if (!(error instanceof Failure)) throw error;
       return { told: false, because: telling.wording.failure(error) };
     });
     const ids = due.map(({ id }) => id);
-    journal.append(now, ".", {
-      kind: "notices-told",
-      notices: ids,
-      way: teller.title,
-      ...outcome,
-      ...(escalated ? { escalated } : {}),
-    });
+    const more = escalated ? { escalated } : {};
+    journal.append(now, ".", { kind: "notices-told", notices: ids, way: title, key, ...outcome, ...more });
     if (!outcome.told) for (const id of ids) waiting.add(id);
-    told.push({ way: teller.title, notices: ids.length, ...outcome });
+    told.push({ way: title, notices: ids.length, ...outcome });
   };
-  const toldIn = (title: string, escalated: boolean) =>
-    new Set(
-      attempts.filter((one) => one.way === title && (one.escalated ?? false) === escalated).flatMap(({ notices }) => notices),
-    );
-  for (const way of ways) {
-    const teller = tellerOf(way, telling);
-    if (teller === undefined) continue;
-    const known = toldIn(teller.title, false);
-    await tell(teller, all.filter(({ id }) => !known.has(id)).map(noticeFrom), false);
-  }
+  for (const teller of ways.flatMap((way) => tellersOf(way, telling))) await tell(teller, all, false);
   if (escalate !== undefined) {
-    // What lapsed long enough ago, and did not come back since.
-    const open = all.filter(
-      (one) =>
-        one.notice === "lapsed" &&
-        one.at <= now - escalate.after * 3_600_000 &&
-        !all.some(
-          (later) =>
-            later.id > one.id && later.domain === one.domain && later.watched === one.watched && later.subject === one.subject,
-        ),
-    );
-    for (const way of escalate.ways) {
-      const teller = tellerOf(way, telling);
-      if (teller === undefined) continue;
-      const known = toldIn(teller.title, true);
-      await tell(teller, open.filter(({ id }) => !known.has(id)).map(noticeFrom), true);
-    }
+    // What nobody watches any more needs nobody.
+    const open = openSince(all, now - escalate.after * 3_600_000).filter(isBad);
+    for (const teller of escalate.ways.flatMap((way) => tellersOf(way, telling))) await tell(teller, open, true);
   }
   return { told, waiting: waiting.size };
 }
 
+/** The key by which the journal knows what was shown by the command itself. */
+const SHOWN = "standard output";
+
 /**
  * Looks once at everything that was proven, keeps what changed, and tells it. Only one process of a workspace does so at a time: the
- * next one finds nothing new.
+ * next one finds nothing new. A notice counts as told when it is: a run that is killed before leaves it to the next one.
+ *
+ * @param show shows what the look came to
+ * @param isDue which of the domains are looked at
  */
 export async function guardOnce(
   request: GuardRequest,
   context: AppContext,
   wording: NoticeWording,
-): Promise<Outcome<GuardResult>> {
+  show: (result: GuardResult) => Promise<void>,
+  isDue: (domain: DomainName) => boolean = () => true,
+): Promise<Ended> {
   return lockGuard(openWorkspace(context.cwd, request.workspace), context, async () => {
     const workspace = openWorkspace(context.cwd, request.workspace);
-    const domains = domainOperands(request.operands)(workspace);
-    if (domains.length === 0) throw new Failure("no-domain", {});
-    const journal = await workspace.openJournal();
+    const named = domainOperands(request.operands)(workspace);
+    if (named.length === 0) throw new Failure("no-domain", {});
+    const domains = named.filter(({ name }) => isDue(name));
     const names = domains.map(({ name }) => name);
+    const journal = await workspace.openJournal();
     const dns = openDns(request, context, workspace.settings, names);
+    const reports = workspace.hasReports ? await workspace.openReports() : undefined;
+    const events = workspace.hasEvents ? await workspace.openEvents() : undefined;
     try {
       const { now } = dns;
-      const looked = await lookAtAll(domains, workspace, journal, { dns }, request);
-      const notices = looked.flatMap(({ domain, seen }) => journalChanges(journal, domain, seen.watched, now));
-      const { told, waiting } = await tellAll({ workspace, journal, dns, request, context, wording }, now);
-      const luck = () => randomInt(1000) / 1000;
+      const days = events?.days(now - EVENTS_SINCE * DAY) ?? [];
+      const looked = await lookAtAll(domains, { workspace, dns, journal, within: request.within, reports, days });
+      for (const { domain, seen } of looked) journalChanges(journal, domain, seen.watched, now);
+      const all = journal
+        .entries(undefined, "notice")
+        .filter(({ at }) => at > now - TRIED_FOR * DAY)
+        .map(noticeFrom);
+      const isBad = (notice: Notice): boolean =>
+        looked.some(
+          ({ domain, seen }) =>
+            domain.name === notice.domain &&
+            seen.watched.some(
+              ({ kind, subject, level }) => kind === notice.watched && subject === notice.subject && level !== "fine",
+            ),
+        );
+      const telling = await tellAll({ workspace, journal, dns, request, context, wording }, all, isBad, now);
+      const shown = toldTo(journal)(SHOWN, false);
+      const notices = all.filter(({ id, domain }) => !shown.has(id) && names.includes(domain));
       const result: GuardResult = {
-        ...{ at: now, notices, told, waiting },
-        domains: looked.map(({ domain, seen: { watched } }) => ({
-          domain: domain.name,
-          watched: watched.length,
-          bad: watched
-            .filter(({ level }) => level === "bad")
-            .map(({ kind, subject, because, next }) => ({ watched: kind, subject, because, next })),
-          unknown: watched
-            .filter(({ level }) => level === "unknown")
-            .map(({ kind, subject, because }) => ({ watched: kind, subject, because })),
-          ends: watched.flatMap(({ kind, subject, ends }) => (ends === undefined ? [] : [{ watched: kind, subject, at: ends }])),
-        })),
-        nextLook: Math.min(
-          ...looked.map(({ seen: { watched, ttl } }) => nextLook(now, watched, { ttl, within: request.within, luck: luck() })),
-        ),
+        ...{ at: now, notices, ...telling },
+        domains: looked.map(({ domain, seen }) => lookOf(domain, seen, now, request.within)),
       };
+      await show(result);
+      const ids = notices.map(({ id }) => id);
+      if (ids.length > 0)
+        journal.append(now, ".", { kind: "notices-told", notices: ids, way: SHOWN, key: SHOWN, told: true, because: "" });
       const unknown = result.domains.some((one) => one.unknown.length > 0);
-      return { ended: notices.length > 0 ? "problem" : unknown ? "undetermined" : "fine", result };
+      return notices.length > 0 ? "problem" : unknown ? "undetermined" : "fine";
     } finally {
+      events?.close();
+      reports?.close();
       journal.close();
       dns.close();
     }
   });
+}
+
+/** What one look at a domain came to. */
+function lookOf({ name }: Domain, { watched, ttl }: DomainWatched, now: number, within: number): GuardResult["domains"][number] {
+  const at = (level: Watched["level"]) => watched.filter((one) => one.level === level);
+  return {
+    domain: name,
+    watched: watched.length,
+    bad: at("bad").map(({ kind, subject, because, next }) => ({ watched: kind, subject, because, next })),
+    unknown: at("unknown").map(({ kind, subject, because }) => ({ watched: kind, subject, because })),
+    ends: watched.flatMap(({ kind, subject, ends }) => (ends === undefined ? [] : [{ watched: kind, subject, at: ends }])),
+    nextLook: nextLook(now, watched, { ttl, within, luck: randomInt(1000) / 1000 }),
+  };
 }

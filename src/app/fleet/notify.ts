@@ -1,3 +1,4 @@
+import { createHash } from "node:crypto";
 import type { Failure } from "../../core/failure.ts";
 import type { NoticeKind, WatchedKind } from "../../core/guard/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
@@ -35,8 +36,10 @@ export interface NoticeWording {
 
 /** Whoever is told, and how it went. */
 export interface Teller {
-  /** What people call it; the journal knows it by that. */
+  /** What people call it. */
   readonly title: string;
+  /** By which the journal knows it. */
+  readonly key: string;
   tell(notices: readonly Notice[]): Promise<{ readonly told: boolean; readonly because: string }>;
 }
 
@@ -94,34 +97,33 @@ async function run(way: Extract<NoticeWay, { way: "program" }>, notices: readonl
   return ran.ok ? { told: true, because: `${title} took them` } : { told: false, because: ran.error.detail };
 }
 
-/** One message to each recipient; the same notices have the same Message-ID, so that a mailbox may tell them apart from others. */
-async function mail(way: Extract<NoticeWay, { way: "mail" }>, notices: readonly Notice[], telling: TellingContext) {
+/** A message to one recipient; the same notices have the same Message-ID, so that a mailbox may tell them apart from others. */
+async function mail(way: Extract<NoticeWay, { way: "mail" }>, to: string, notices: readonly Notice[], telling: TellingContext) {
   const { request, context, wording } = telling;
   const ids = notices.map(({ id }) => id);
-  const mailed = await mailThrough(
-    way,
-    (to) => ({
-      subject: wording.headline(notices),
-      text: wording.text(notices, context.clock.now()),
-      messageId: `notices-${Math.min(...ids)}-${Math.max(...ids)}.${Buffer.from(to).toString("hex").slice(0, 40)}@${domainOfAddress(way.from).slice(0, -1)}`,
-    }),
-    telling,
-    request,
-    context,
-  );
-  return { told: mailed.every(({ sent }) => sent), because: mailed.map(({ to, because }) => `to ${to}: ${because}`).join("; ") };
+  const content = () => ({
+    subject: wording.headline(notices),
+    text: wording.text(notices, context.clock.now()),
+    messageId: `notices-${Math.min(...ids)}-${Math.max(...ids)}.${Buffer.from(to).toString("hex").slice(0, 40)}@${domainOfAddress(way.from).slice(0, -1)}`,
+  });
+  const [mailed] = await mailThrough({ ...way, to: [to] }, content, telling, request, context);
+  return { told: mailed?.sent === true, because: mailed?.because ?? "" };
 }
 
-/** Who is told in one way; undefined for the way that the command itself shows. */
-export function tellerOf(way: NoticeWay, telling: TellingContext): Teller | undefined {
+/** Who is told in one way, each by itself: what one of them was told is not told again because another could not be. */
+export function tellersOf(way: NoticeWay, telling: TellingContext): Teller[] {
+  const teller = (title: string, about: unknown, tell: Teller["tell"]): Teller => ({
+    title,
+    // The title names no path and no argument, which may hold secrets.
+    key: createHash("sha256").update(JSON.stringify(about)).digest("hex").slice(0, 16),
+    tell,
+  });
   switch (way.way) {
-    case "output":
-      return undefined;
     case "post":
-      return { title: `post to ${new URL(way.url).host}`, tell: (notices) => post(way, notices, telling) };
+      return [teller(`post to ${new URL(way.url).host}`, way.url, (notices) => post(way, notices, telling))];
     case "program":
-      return { title: `program ${way.command.join(" ")}`, tell: (notices) => run(way, notices, telling) };
+      return [teller(`program ${way.command[0]}`, way.command, (notices) => run(way, notices, telling))];
     case "mail":
-      return { title: `mail to ${way.to.join(", ")}`, tell: (notices) => mail(way, notices, telling) };
+      return way.to.map((to) => teller(`mail to ${to}`, [way.service, to], (notices) => mail(way, to, notices, telling)));
   }
 }

@@ -1,14 +1,16 @@
 import { sourcesOf } from "../../core/aggregate/index.ts";
 import type { Ask, State } from "../../core/ask/index.ts";
 import { explainFlaw } from "../../core/dnssec/index.ts";
+import { count } from "../../core/english.ts";
 import { nearness, type Watched } from "../../core/guard/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized } from "../../core/lookup/index.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { printData } from "../../core/record/index.ts";
+import type { DayOfEvents } from "../../core/sending/index.ts";
 import { lookupSpf, movedFrom, spfTree } from "../../core/spf/index.ts";
-import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
-import { loadJournalState, OWN_SERVICE } from "../asks/journal-state.ts";
+import type { Domain, Journal, ReportStore, Workspace } from "../../workspace/index.ts";
+import { loadJournalState, OWN_SERVICE, wantedText } from "../asks/journal-state.ts";
 import { isCatchingUp, nextStep, rememberSettled, type Survey, survey } from "../asks/survey.ts";
 import type { DnsContext } from "../dns/context.ts";
 import { watchDs } from "../dns/ds-memory.ts";
@@ -34,6 +36,10 @@ export interface Watching {
   readonly journal: Journal;
   /** Days before an end at which it is said. */
   readonly within: number;
+  /** What reports say, where any were imported. */
+  readonly reports: ReportStore | undefined;
+  /** What services told of late, the newest day first. */
+  readonly days: readonly DayOfEvents[];
 }
 
 /** What is watched of a domain as it is now, and the shortest TTL of it in seconds. */
@@ -53,7 +59,9 @@ const dayOf = (at: number): string => new Date(at).toISOString().slice(0, 10);
 /** The asks that were proven or settled once, and Zandrel's own records. */
 function proofs({ domain, workspace, journal, dns }: Watching, surveyed: Survey): Watched[] {
   const journalled = loadJournalState(journal, domain.name);
-  const wasRight = ({ id }: Ask): boolean => journalled.proven.has(id) || journalled.settled.has(id);
+  // One that was changed since is asked for anew, and has not lapsed.
+  const wasRight = (ask: Ask): boolean =>
+    [journalled.proven, journalled.settled].some((known) => known.get(ask.id)?.wanted === wantedText(ask));
   return surveyed.asks
     .filter(({ ask, state }) => wasRight(ask) || (ask.service === OWN_SERVICE && RIGHT.has(state)))
     .map((standing) => {
@@ -111,7 +119,7 @@ async function ground({ domain, dns, journal }: Watching, { look }: Survey): Pro
               .map(({ name }) => displayName(name))
               .sort()
               .join(", ")}`,
-            next: `zandrel relocate check ${plain}${domain.host === undefined ? "" : ` --new-host ${domain.host}`}`,
+            next: `zandrel host find ${plain}`,
           }
         : {
             ...{ kind: "delegation", subject: plain, state: "none", level: "bad", because: authority.because },
@@ -141,7 +149,9 @@ async function ground({ domain, dns, journal }: Watching, { look }: Survey): Pro
         ? [bogus(trust.flaw, domain, common)]
         : trust.kind === "insecure"
           ? [{ ...common, state: "none", level: "fine", because: "the domain is not signed (DNSSEC)" }]
-          : [];
+          : trust.why === "unresolved"
+            ? [{ ...common, state: "unknown", level: "unknown", because: trust.because }]
+            : [];
   return [delegation, keys, ...signatures];
 }
 
@@ -161,7 +171,11 @@ function bogus(flaw: Parameters<typeof explainFlaw>[0], domain: Domain, common: 
 async function includes({ domain, journal }: Watching, lookup: Lookup): Promise<Watched[]> {
   const plain = withoutRootDot(domain.name);
   const spf = await lookupSpf(plain, lookup);
-  if (!("record" in spf)) return [];
+  if (!("record" in spf)) {
+    if (spf.problem.kind !== "failed") return [];
+    const unseen = { state: "unknown", level: "unknown", because: spf.problem.because, next: "" } as const;
+    return [{ kind: "include", subject: "what is allowed", ...unseen }];
+  }
   const tree = await spfTree(spf.record, plain, lookup, { addresses: true });
   const own = tree.branches.flatMap(({ term, below, failed }): Watched[] => {
     if (below === undefined || term.kind !== "mechanism") return [];
@@ -193,59 +207,51 @@ async function includes({ domain, journal }: Watching, lookup: Lookup): Promise<
 }
 
 /** Who sends as the domain and is not known, and whether reports still come. */
-async function reported({ domain, workspace, dns }: Watching, lookup: Lookup): Promise<Watched[]> {
-  if (!workspace.hasReports) return [];
-  const store = await workspace.openReports();
-  try {
-    const { lastDay } = store.extent(domain.name);
-    if (lastDay === undefined) return [];
-    const { senders, unresolved } = await sendersOf(domain.name, workspace, lookup);
-    const plain = withoutRootDot(domain.name);
-    const silent = Math.floor(dns.now / DAY) - lastDay > SILENT_DAYS;
-    const reports: Watched = {
-      ...{ kind: "reports", subject: plain, wasRight: true },
-      ...(silent ? { state: "silent", level: "bad" } : { state: "fine", level: "fine" }),
-      because: `the newest DMARC report is about ${dayOf(lastDay * DAY)}`,
-      next: silent ? `zandrel dmarc explain ${plain}` : "",
-    };
-    // Where a known sender could not be asked for, its mail would look like that of somebody unknown.
-    const unknown =
-      unresolved.length > 0 ? [] : sourcesOf(store.since(domain.name, lastDay - 27), senders).filter(({ ours }) => !ours);
-    return [
-      reports,
-      ...unknown.map(
-        ({ title, messages, aligned, nextTo }): Watched => ({
-          ...{ kind: "sender", subject: title, state: "seen", level: "bad", next: `zandrel dmarc sources ${plain}` },
-          because: `${messages} messages came from ${title} with ${plain} as their sender, and ${aligned === 0 ? "none of them is" : `${aligned} of them are`} proven to be yours${nextTo === undefined ? "" : ` (it is next to the addresses of ${nextTo}, and not one of them)`}`,
-        }),
-      ),
-    ];
-  } finally {
-    store.close();
+async function reported({ domain, workspace, dns, reports }: Watching, lookup: Lookup): Promise<Watched[]> {
+  const lastDay = reports?.extent(domain.name).lastDay;
+  if (reports === undefined || lastDay === undefined) return [];
+  const plain = withoutRootDot(domain.name);
+  const silent = Math.floor(dns.now / DAY) - lastDay > SILENT_DAYS;
+  const newest: Watched = {
+    ...{ kind: "reports", subject: plain, wasRight: true },
+    ...(silent ? { state: "silent", level: "bad" } : { state: "fine", level: "fine" }),
+    because: `the newest DMARC report is about ${dayOf(lastDay * DAY)}`,
+    next: silent ? `zandrel dmarc explain ${plain}` : "",
+  };
+  const { senders, unresolved } = await sendersOf(domain.name, workspace, lookup);
+  // Where a known sender could not be asked for, its mail would look like that of somebody unknown.
+  const [unseen] = unresolved;
+  if (unseen !== undefined) {
+    const because = `whom ${unseen} allows to send could not be asked`;
+    return [newest, { kind: "sender", subject: "whoever sends", state: "unknown", level: "unknown", because, next: "" }];
   }
+  const unknown = sourcesOf(reports.since(domain.name, lastDay - 27), senders).filter(({ ours }) => !ours);
+  return [
+    newest,
+    ...unknown.map(
+      ({ title, messages, aligned, nextTo }): Watched => ({
+        ...{ kind: "sender", subject: title, state: "seen", level: "bad", next: `zandrel dmarc sources ${plain}` },
+        because: `${count(messages, "message")} came from ${title} with ${plain} as the sender, and ${aligned === 0 ? "none of them is" : `${aligned} of them are`} proven to be yours${nextTo === undefined ? "" : ` (it is next to the addresses of ${nextTo}, and not one of them)`}`,
+      }),
+    ),
+  ];
 }
 
 /** Whether services that told what became of the mail still do. */
-async function events({ domain, workspace, dns }: Watching): Promise<Watched[]> {
-  if (!workspace.hasEvents) return [];
-  const store = await workspace.openEvents();
-  try {
-    const newest = new Map<string, number>();
-    for (const { service, domain: of, day } of store.days(dns.now - 60 * DAY))
-      if (`${of}.`.replace(/\.\.$/, ".") === domain.name && !newest.has(service)) newest.set(service, day);
-    return [...newest].map(([service, day]): Watched => {
-      const title = workspace.settings.services[service]?.title ?? service;
-      const silent = Math.floor(dns.now / DAY) - day > SILENT_DAYS;
-      return {
-        ...{ kind: "events", subject: title, wasRight: true },
-        ...(silent ? { state: "silent", level: "bad" } : { state: "fine", level: "fine" }),
-        because: `the newest event that ${title} told is of ${dayOf(day * DAY)}`,
-        next: silent ? `zandrel sender events ${service}` : "",
-      };
-    });
-  } finally {
-    store.close();
-  }
+function events({ domain, workspace, dns, days }: Watching): Watched[] {
+  const newest = new Map<string, number>();
+  for (const { service, domain: of, day } of days)
+    if (`${of.replace(/\.$/, "")}.` === domain.name && !newest.has(service)) newest.set(service, day);
+  return [...newest].map(([service, day]): Watched => {
+    const title = workspace.settings.services[service]?.title ?? service;
+    const silent = Math.floor(dns.now / DAY) - day > SILENT_DAYS;
+    return {
+      ...{ kind: "events", subject: title, wasRight: true },
+      ...(silent ? { state: "silent", level: "bad" } : { state: "fine", level: "fine" }),
+      because: `the newest event that ${title} told is of ${dayOf(day * DAY)}`,
+      next: silent ? `zandrel sender events ${service}` : "",
+    };
+  });
 }
 
 /** Looks at everything of a domain that was proven, and at what it rests on. */

@@ -1,8 +1,18 @@
 import { showFigures } from "../../app/fleet/figures.ts";
-import { guardOnce, guardSchema } from "../../app/fleet/guard.ts";
-import { jsonLine } from "../../present/safe.ts";
+import { type GuardResult, guardOnce, guardSchema } from "../../app/fleet/guard.ts";
+import { Failure } from "../../core/failure.ts";
+import type { DomainName } from "../../core/name/index.ts";
+import { failureSentence } from "../../present/index.ts";
+import { withLegend } from "../../present/legend.ts";
+import { jsonLine, terminalSafe } from "../../present/safe.ts";
 import { command } from "../command.ts";
 import { flag, number, shared, text } from "../options.ts";
+
+/** Domains that are due within this time are looked at together, and no look is nearer to the last one (milliseconds). */
+const TOGETHER = 30_000;
+
+/** How long nobody looks, where no domain says when (milliseconds). */
+const LONGEST = 3_600_000;
 
 export default command({
   name: "guard",
@@ -26,26 +36,41 @@ export default command({
     const wanted = request.metrics !== undefined || request.textfile !== undefined;
     const figures = wanted ? new (await import("../../present/fleet/metrics.ts")).GuardMetrics() : undefined;
     const shown = figures === undefined ? undefined : await showFigures(request, figures, context);
-    const look = async () => {
-      const ended = await guardOnce(request, context, NOTICE_WORDING);
-      if (ended.result !== undefined) await shown?.take(ended.result);
-      return ended;
+    // What is as before is said once.
+    const before = new Map<DomainName, string>();
+    const nextLook = new Map<DomainName, number>();
+    const show = async (result: GuardResult): Promise<void> => {
+      await shown?.take(result);
+      const isNews = result.domains.some(({ domain, bad, unknown }) => before.get(domain) !== JSON.stringify([bad, unknown]));
+      // One that is not in the workspace any more is not waited for.
+      for (const domain of [...nextLook.keys()]) if (isDue(domain)) nextLook.delete(domain);
+      for (const { domain, bad, unknown, nextLook: at } of result.domains) {
+        before.set(domain, JSON.stringify([bad, unknown]));
+        nextLook.set(domain, at);
+      }
+      // A notice counts as told when it was written, not before.
+      if (context.json) await context.write(Buffer.from(jsonLine(guardSchema, result)));
+      else if (isNews || result.notices.length > 0 || result.told.length > 0)
+        await context.write(Buffer.from(terminalSafe(withLegend(guardText(result, context), context))));
     };
+    const isDue = (domain: DomainName): boolean => (nextLook.get(domain) ?? 0) <= context.clock.now() + TOGETHER;
+    const look = () => guardOnce(request, context, NOTICE_WORDING, show, isDue);
     try {
-      if (request.once) return await look();
-      for (let last = ""; ; ) {
-        const { result } = await look();
-        if (result === undefined) continue;
-        // What is as before is said once.
-        const text = context.json ? jsonLine(guardSchema, result) : guardText(result, context);
-        const gist = JSON.stringify([result.domains.map(({ bad, unknown }) => [bad, unknown]), result.waiting]);
-        if (context.json || result.notices.length > 0 || result.told.length > 0 || gist !== last) context.out(text);
-        last = gist;
-        await context.clock.sleep(result.nextLook - context.clock.now());
+      const ended = await look();
+      if (request.once) return { ended };
+      for (;;) {
+        const pause = Math.min(...nextLook.values(), context.clock.now() + LONGEST) - context.clock.now();
+        await context.clock.sleep(Math.max(pause, TOGETHER));
+        try {
+          await look();
+        } catch (error) {
+          // A file that is being edited, a database that is away: the next look may find it in order.
+          if (!(error instanceof Failure)) throw error;
+          context.note(`${failureSentence(error)}\n`);
+        }
       }
     } finally {
       await shown?.close();
     }
   },
-  text: async (result, layout) => (await import("../../present/fleet/guard.ts")).guardText(result, layout),
 });

@@ -68,7 +68,7 @@ function headline(notices: readonly Notice[]): string {
 export const NOTICE_WORDING: NoticeWording = {
   headline: (notices) => visible(headline(notices)),
   sentence: noticeSentence,
-  failure: (failure) => failureSentence(failure),
+  failure: (failure) => failureSentence(failure).replace(/\.$/, ""),
   text: (notices, now) =>
     `${notices
       .map((one) => {
@@ -86,18 +86,23 @@ const MARK: Readonly<Record<NoticeKind, string>> = {
   "new-sender": "!",
 };
 
+/** Things that are named in a summary. */
+const MAX_SHOWN = 5;
+
 /** What one look of the guard came to: what changed, and what is still not in order. */
-export function guardText({ notices, told, waiting, domains, nextLook, at }: GuardResult, { style, width }: Layout): string {
+export function guardText({ notices, told, waiting, domains, at }: GuardResult, { style, width }: Layout): string {
   const paint = (notice: NoticeKind) => (notice === "lapsed" ? style.bad : notice === "recovered" ? style.good : style.careful);
   const lines = notices.map((one) => {
     const step = stepOf(one);
     return `${paint(one.notice)(MARK[one.notice])} ${wrap(noticeSentence(one), width - 2, "  ")}\n${step === "" ? "" : `  ${style.command(wrap(step, width - 2, "  "))}\n`}`;
   });
   const watched = domains.reduce((sum, one) => sum + one.watched, 0);
-  const bad = domains.reduce((sum, one) => sum + one.bad.length, 0);
+  const bad = domains.flatMap((one) => one.bad.map((what) => `${displayName(one.domain)}: ${thing(what)}`));
+  const more = bad.length > MAX_SHOWN ? ` and ${bad.length - MAX_SHOWN} more` : "";
+  const next = Math.min(...domains.map(({ nextLook }) => nextLook));
   const unknown = domains.flatMap((one) => one.unknown.map((what) => ({ domain: one.domain, ...what })));
   const open = unknown
-    .slice(0, 5)
+    .slice(0, MAX_SHOWN)
     .map((one) =>
       style.careful(
         wrap(`? ${displayName(one.domain)}: ${thing(one)} could not be looked at: ${visible(one.because)}.`, width, "  "),
@@ -123,7 +128,8 @@ export function guardText({ notices, told, waiting, domains, nextLook, at }: Gua
     ...(waiting === 0
       ? []
       : [`${count(waiting, "notice")} ${waiting === 1 ? "waits" : "wait"} to be told (quiet hours, or it did not work).`]),
-    `${count(watched, "thing")} watched in ${count(domains.length, "domain")}: ${bad === 0 ? "all that could be looked at is in order" : `${bad} not in order (all of them: zandrel status)`}. Next look: ${moment(nextLook, at)}.`,
+    ...(bad.length === 0 ? [] : [wrap(`Not in order at this moment: ${bad.slice(0, MAX_SHOWN).join("; ")}${more}.`, width)]),
+    `${count(watched, "thing")} watched in ${count(domains.length, "domain")}${bad.length > 0 ? "" : ", and all that could be looked at is in order"}. Look again at ${moment(next, at)}.`,
     "",
   ].join("\n");
 }

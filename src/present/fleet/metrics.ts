@@ -11,6 +11,8 @@ export class GuardMetrics {
   readonly #next: Gauge;
   readonly #waiting: Gauge;
   readonly #notices: Counter;
+  /** Each domain as it was looked at last; one look is not at all of them. */
+  readonly #domains = new Map<string, GuardResult["domains"][number]>();
 
   constructor() {
     this.#registry.setContentType(Registry.OPENMETRICS_CONTENT_TYPE as never);
@@ -37,10 +39,11 @@ export class GuardMetrics {
   }
 
   /** Takes over what one look came to. */
-  take({ at, nextLook, waiting, notices, domains }: GuardResult): void {
+  take({ at, waiting, notices, domains }: GuardResult): void {
+    for (const one of domains) this.#domains.set(one.domain, one);
     this.#watched.reset();
     this.#ends.reset();
-    for (const { domain, watched, bad, unknown, ends } of domains) {
+    for (const { domain, watched, bad, unknown, ends } of this.#domains.values()) {
       const name = withoutRootDot(domain);
       this.#watched.set({ domain: name, level: "bad" }, bad.length);
       this.#watched.set({ domain: name, level: "unknown" }, unknown.length);
@@ -48,7 +51,7 @@ export class GuardMetrics {
       for (const end of ends) this.#ends.set({ domain: name, watched: end.watched, subject: end.subject }, end.at / 1000);
     }
     this.#looked.set(at / 1000);
-    this.#next.set(nextLook / 1000);
+    this.#next.set(Math.min(...[...this.#domains.values()].map(({ nextLook }) => nextLook)) / 1000);
     this.#waiting.set(waiting);
     for (const { notice } of notices) this.#notices.inc({ notice });
   }
