@@ -2,7 +2,7 @@ import { cpSync, existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } 
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import pg from "pg";
+import { execa } from "execa";
 import type { ReportRow } from "../src/core/aggregate/index.ts";
 import { name } from "../src/core/name/index.ts";
 import { startLab } from "../src/lab/index.ts";
@@ -12,7 +12,7 @@ import { postgresSql } from "../src/workspace/postgres-sql.ts";
 import { type Sql, sqliteSql } from "../src/workspace/sql.ts";
 import { POSTGRES_REPORTS, REPORTS_FORM, ReportStore, reportsIn } from "../src/workspace/tally.ts";
 import { describePostgres, type Postgres, startPostgres } from "./postgres.ts";
-import { folderWith, freePort, zandrel } from "./zandrel.ts";
+import { folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
 
 /** What is kept of a workspace keeps to the same in a file and in PostgreSQL; and a team that shares it. */
 let postgres: Postgres;
@@ -20,16 +20,7 @@ const folder = mkdtempSync(join(tmpdir(), "zandrel-test-"));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 let files = 0;
 const WORKER = new URL("../dist/postgres-worker.js", import.meta.url);
-const ask = async (sql: string) => {
-  const client = new pg.Client(postgres.url);
-  await client.connect();
-  try {
-    return (await client.query(sql)).rows;
-  } finally {
-    await client.end();
-  }
-};
-const fresh = () => ask("DROP SCHEMA IF EXISTS zandrel_workspace CASCADE");
+const fresh = () => postgres.ask("DROP SCHEMA IF EXISTS zandrel_workspace CASCADE");
 
 interface Stores {
   journal(): Sql;
@@ -216,6 +207,33 @@ describePostgres("in PostgreSQL", () => {
     expect(existsSync(join(second, ".zandrel/journal.db"))).toBe(true);
   });
 
+  test("a process that has the file open while it is moved is told so, and nothing it says is lost in the old file", async () => {
+    const at = await workspace();
+    const open = new Journal(sqliteSql(join(at, ".zandrel/journal.db"), JOURNAL_FORM));
+    expect((await run(at, "journal", "env:JOURNAL")).exit).toBe(0);
+    expect(() => open.append(1, ".", { kind: "guard-began" })).toThrow(/journal-moved/);
+    open.close();
+  });
+
+  test("where zandrel.yaml cannot be written, everything is as it was, and it can be moved later", async () => {
+    const at = await workspace();
+    const before = await story(at);
+    const settings = join(at, "zandrel.yaml");
+    // The largest file of all, so that the limit on files is met by it alone.
+    const text = `${readFileSync(settings, "utf8")}# ${"x".repeat(2 << 20)}\n`;
+    writeFileSync(settings, text);
+    const limited = `ulimit -f ${Math.floor(text.length / 512)}; exec '${process.execPath}' '${PROGRAM}' journal env:JOURNAL`;
+    const failed = await execa("sh", ["-c", `trap '' XFSZ; ${limited}`], {
+      ...{ cwd: at, reject: false, extendEnv: false },
+      env: { PATH: process.env.PATH ?? "", HOME: at, ...lab.env, JOURNAL: postgres.url },
+    });
+    expect([failed.exitCode, failed.stderr]).toEqual([2, expect.stringMatching(/zandrel\.yaml/)]);
+    expect(readFileSync(settings, "utf8")).toBe(text);
+    expect(await story(at)).toEqual(before);
+    expect((await run(at, "journal", "env:JOURNAL")).exit).toBe(0);
+    expect(await story(at)).toEqual(before);
+  });
+
   test("two journals are never mixed, and what cannot be moved whole is not moved", async () => {
     const first = await workspace();
     await run(first, "journal", "env:JOURNAL");
@@ -256,7 +274,7 @@ describePostgres("in PostgreSQL", () => {
       expect.stringMatching(/the journal at 127\.0\.0\.1:\d+\/postgres could not be used: password/),
     ]);
     expect(wrong.err).not.toContain("wrong-secret");
-    await ask("UPDATE zandrel_workspace.form SET version = 99 WHERE title = 'the journal'");
+    await postgres.ask("UPDATE zandrel_workspace.form SET version = 99 WHERE title = 'the journal'");
     expect((await run(at, "history")).err).toMatch(/99/);
   });
 });

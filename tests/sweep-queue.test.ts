@@ -1,7 +1,6 @@
 import { spawn } from "node:child_process";
 import { once } from "node:events";
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
-import pg from "pg";
 import { name } from "../src/core/name/index.ts";
 import type { SweepEntry } from "../src/core/sweep/index.ts";
 import { startLab } from "../src/lab/index.ts";
@@ -17,15 +16,6 @@ describePostgres("a queue in PostgreSQL", () => {
   const notes: string[] = [];
   const open = (lease = 600_000) => openSweepQueue(postgres.url, { lease, note: (text) => notes.push(text) });
   const env = () => ({ ZANDREL_CLOCK: lab.clock.text(), QUEUE: postgres.url });
-  const ask = async (sql: string) => {
-    const client = new pg.Client(postgres.url);
-    await client.connect();
-    try {
-      return (await client.query(sql)).rows;
-    } finally {
-      await client.end();
-    }
-  };
 
   beforeAll(async () => {
     postgres = await startPostgres();
@@ -42,7 +32,7 @@ describePostgres("a queue in PostgreSQL", () => {
   });
 
   sweepContract("PostgreSQL", async () => {
-    await ask("DROP SCHEMA IF EXISTS zandrel CASCADE; DROP SCHEMA IF EXISTS zandrel_jobs CASCADE");
+    await postgres.ask("DROP SCHEMA IF EXISTS zandrel CASCADE; DROP SCHEMA IF EXISTS zandrel_jobs CASCADE");
     return open();
   });
 
@@ -124,15 +114,15 @@ describePostgres("a queue in PostgreSQL", () => {
     const wrong = await zandrel(folder, ["sweep", "list.txt", "--queue", "mysql://x/y"]);
     expect([wrong.exit, wrong.err]).toEqual([2, expect.stringMatching(/--queue is not the address of a database/)]);
     await (await open()).close();
-    await ask("UPDATE zandrel.form SET version = 99");
+    await postgres.ask("UPDATE zandrel.form SET version = 99");
     const newer = await zandrel(folder, ["sweep", "list.txt", "--queue", "env:QUEUE"], { env: env() });
     expect([newer.exit, newer.err]).toEqual([2, expect.stringMatching(/99/)]);
-    await ask("UPDATE zandrel.form SET version = 1");
+    await postgres.ask("UPDATE zandrel.form SET version = 1");
   });
 
   test("workers on other machines take part, two are killed at some moment, and every domain is there once", async () => {
     // No sweep of another test is left.
-    await ask("DROP SCHEMA IF EXISTS zandrel CASCADE; DROP SCHEMA IF EXISTS zandrel_jobs CASCADE");
+    await postgres.ask("DROP SCHEMA IF EXISTS zandrel CASCADE; DROP SCHEMA IF EXISTS zandrel_jobs CASCADE");
     const names = Array.from({ length: 300 }, (_, i) => `d${i}.strings.test`);
     const folder = folderWith({ "zandrel.yaml": lab.settings, "list.txt": `${names.join("\n")}\nrubbish\n` });
     const common = ["--queue", "env:QUEUE", "--lease", "5s", "--threads", "0", "--at-once", "8"];

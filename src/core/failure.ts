@@ -81,6 +81,7 @@ export interface Failures {
   "journal-not-empty": { readonly place: string };
   "journal-shared": { readonly journal: string };
   "journal-form": Record<never, never>;
+  "journal-moved": { readonly title: string };
   "journal-there": { readonly journal: string };
   "queue-form": { readonly option: string };
   "queue-failed": { readonly place: string; readonly because: string };

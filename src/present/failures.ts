@@ -211,6 +211,8 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       "that is not the address of a database that may be written into zandrel.yaml",
       "give env:NAME or file:PATH, where the address is kept, or postgres://USER@HOST/DATABASE without a password",
     ),
+  "journal-moved": ({ title }) =>
+    say(`${title} of this workspace was moved to a shared database while this ran`, "run the command again"),
   "journal-there": ({ journal }) =>
     say(
       `the journal is kept ${journal === "here" ? "in this workspace" : `at ${visible(journal)}`} already`,

@@ -19,6 +19,9 @@ export interface DatabaseForm {
   readonly holds: string;
 }
 
+/** What a file says to whoever writes to it after everything in it was moved to a shared database. */
+export const MOVED = "this was moved to a shared database";
+
 /** The native package, loaded when a database is first opened: most commands never need it. */
 export const nativeDatabase = (): typeof Database => createRequire(import.meta.url)("libsql");
 
@@ -26,6 +29,7 @@ export const nativeDatabase = (): typeof Database => createRequire(import.meta.u
 export function failureOf(error: unknown, path: string, { title, holds }: Pick<DatabaseForm, "title" | "holds">): unknown {
   const { code, message } = error as { code?: string; message: string };
   if (error instanceof Failure || code === undefined || !code.startsWith("SQLITE_")) return error;
+  if (message.includes(MOVED)) return new Failure("journal-moved", { title });
   if (/^SQLITE_(BUSY|LOCKED)/.test(code)) return new Failure("database-busy", { path, title });
   if (/^SQLITE_FULL|^SQLITE_IOERR_WRITE/.test(code)) return new Failure("cannot-write", { path, why: "ENOSPC" });
   if (/^SQLITE_(READONLY|CANTOPEN|PERM|IOERR)/.test(code)) return new Failure("cannot-write", { path, why: message });

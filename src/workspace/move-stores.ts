@@ -1,10 +1,11 @@
 import { existsSync, renameSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import { Failure } from "../core/failure.ts";
-import type { DatabaseForm } from "./database.ts";
+import { type DatabaseForm, MOVED } from "./database.ts";
 import { EVENTS_FORM, POSTGRES_EVENTS } from "./event-store.ts";
 import { JOURNAL_FORM, POSTGRES_JOURNAL } from "./journal.ts";
-import { type PostgresForm, placeOf, postgresSql } from "./postgres-sql.ts";
+import { placeOf } from "./postgres.ts";
+import { type PostgresForm, postgresSql } from "./postgres-sql.ts";
 import { atOnce, type Sql, sqliteSql } from "./sql.ts";
 import { POSTGRES_REPORTS, REPORTS_FORM } from "./tally.ts";
 
@@ -78,46 +79,85 @@ function copy(from: Pick<Sql, "all" | "rows">, to: Sql, { tables, numbered }: Ke
   return copied;
 }
 
-/**
- * Copies everything that is kept to a shared database, all of it or nothing. What was in the files is set aside afterwards, by what comes
- * back.
- */
-export function copyToShared(folder: string, address: string): { readonly rows: number; setAside(): string[] } {
+/** Everything copied to a shared database, while nobody can write to the files. */
+export interface CopiedToShared {
+  readonly rows: number;
+  /** Closes the files for good, also for processes that have them open, and sets them aside; their names. */
+  finish(): string[];
+  /** Takes the copy back, and lets the files be written again. */
+  undo(): void;
+}
+
+/** Copies everything that is kept to a shared database, all of it or nothing. */
+export function copyToShared(folder: string, address: string): CopiedToShared {
   const pathOf = ({ file }: Kept) => join(folder, ".zandrel", file);
+  const there = KEPT.filter((kept) => existsSync(pathOf(kept)));
+  const files = there.map((kept) => ({ kept, sql: sqliteSql(pathOf(kept), kept.sqlite) }));
   // Each makes its tables; one connection copies into all of them.
-  const opened = KEPT.map(({ postgres }) => postgresSql(address, postgres));
-  const [to] = opened as [Sql];
-  let rows = 0;
-  try {
-    to.begin();
-    for (const kept of KEPT) {
-      const from = existsSync(pathOf(kept)) ? sqliteSql(pathOf(kept), kept.sqlite) : emptySql;
-      try {
-        rows += copy(from, to, kept, placeOf(address));
-      } finally {
-        from.close();
-      }
+  const opened: Sql[] = [];
+  const close = (): void => {
+    for (const { sql } of files) {
+      sql.rollback();
+      sql.close();
     }
-    to.commit();
-  } catch (error) {
-    to.rollback();
-    throw error;
-  } finally {
     for (const one of opened) one.close();
+  };
+  try {
+    for (const { postgres } of KEPT) opened.push(postgresSql(address, postgres));
+    const [to] = opened as [Sql];
+    for (const { sql } of files) sql.begin();
+    let rows = 0;
+    to.begin();
+    try {
+      for (const kept of KEPT) {
+        const from = files.find((one) => one.kept === kept)?.sql ?? emptySql;
+        rows += copy(from, to, kept, placeOf(address));
+      }
+      to.commit();
+    } catch (error) {
+      to.rollback();
+      throw error;
+    }
+    return {
+      rows,
+      finish() {
+        for (const { kept, sql } of files) {
+          for (const table of Object.keys(kept.tables))
+            sql.run(`CREATE TRIGGER ${table}_moved BEFORE INSERT ON ${table} BEGIN SELECT RAISE(ABORT, '${MOVED}'); END`);
+          sql.commit();
+        }
+        close();
+        return there.map((kept) => {
+          const name = freeName(folder, kept.file);
+          renameSync(pathOf(kept), join(folder, ".zandrel", name));
+          return `.zandrel/${name}`;
+        });
+      },
+      undo() {
+        // It was empty before.
+        for (const { tables } of KEPT) for (const table of Object.keys(tables)) to.run(`DROP TABLE ${table}`);
+        to.run("DELETE FROM form");
+        close();
+      },
+    };
+  } catch (error) {
+    close();
+    throw error;
   }
-  const setAside = (): string[] =>
-    KEPT.filter((kept) => existsSync(pathOf(kept))).map((kept) => {
-      renameSync(pathOf(kept), `${pathOf(kept)}.moved`);
-      return `.zandrel/${kept.file}.moved`;
-    });
-  return { rows, setAside };
+}
+
+/** A name for a file that is set aside; one that was set aside before is kept. */
+function freeName(folder: string, file: string): string {
+  for (let number = 1; ; number++) {
+    const name = `${file}.moved${number === 1 ? "" : `-${number}`}`;
+    if (!existsSync(join(folder, ".zandrel", name))) return name;
+  }
 }
 
 /** A file that is not there: nothing in it. */
-const emptySql: Pick<Sql, "all" | "rows" | "close"> = {
+const emptySql: Pick<Sql, "all" | "rows"> = {
   all: <R>() => [{ number: 0 }] as R[],
   rows: () => [],
-  close: () => undefined,
 };
 
 /** Copies everything that is kept in a shared database into files of the workspace, all of it or nothing; the database keeps it too. */

@@ -1,6 +1,7 @@
 import { existsSync } from "node:fs";
 import { MessageChannel, receiveMessageOnPort, Worker } from "node:worker_threads";
 import { Failure } from "../core/failure.ts";
+import { placeOf } from "./postgres.ts";
 import type { Sql } from "./sql.ts";
 
 /** The program's chunks lie in a folder beside its entries. */
@@ -14,16 +15,6 @@ export interface PostgresForm {
   readonly format: number;
   /** Statements that make the tables where there are none. */
   readonly schema: string;
-}
-
-/** Host and database of an address: what may be said of it. */
-export function placeOf(url: string): string {
-  try {
-    const { host, pathname } = new URL(url);
-    return `${host}${pathname}`;
-  } catch {
-    return "the address given";
-  }
 }
 
 /** How long one question may take (milliseconds). */

@@ -1,5 +1,6 @@
 import { type MessagePort, workerData } from "node:worker_threads";
 import pg from "pg";
+import { isAway } from "./postgres.ts";
 
 /**
  * A thread that asks PostgreSQL for another one, which waits meanwhile. One connection, so that a transaction is one; a connection that
@@ -32,35 +33,40 @@ async function connect(): Promise<pg.Client> {
   return made;
 }
 
-/** Whether the database may answer again later (SQLSTATE classes 08, 53 and 57P, and the network). */
-const isAway = (error: unknown): boolean => {
-  const { code = "", message = "" } = error as { code?: string; message?: string };
-  return (
-    /^(ECONN|EPIPE|ETIMEDOUT|08|57P0|53300)/.test(code) ||
-    /terminated|timeout exceeded|Connection ended|not queryable/i.test(message)
-  );
-};
-
-async function ask(text: string, values: unknown[], asRows: boolean): Promise<{ rows: unknown[]; changes: number }> {
+/** Connects, and waits for a database that is away for a while. */
+async function connectPatiently(): Promise<pg.Client> {
   const until = performance.now() + PATIENCE;
   for (;;) {
     try {
-      client ??= await connect();
+      return await connect();
+    } catch (error) {
+      if (!isAway(error) || performance.now() > until) throw error;
+      await new Promise((resolve) => setTimeout(resolve, AGAIN));
+    }
+  }
+}
+
+/** Whether a connection that broke while nobody asked anything is noticed only now. */
+const isUnheard = (text: string): boolean => /^(SELECT|BEGIN)/.test(text);
+
+async function ask(text: string, values: unknown[], asRows: boolean): Promise<{ rows: unknown[]; changes: number }> {
+  for (let again = isUnheard(text) && !inTransaction; ; again = false) {
+    try {
+      client ??= await connectPatiently();
       const result = await client.query({ text, values, ...(asRows ? { rowMode: "array" as const } : {}) });
       const [last] = Array.isArray(result) ? result.slice(-1) : [result];
       if (/^BEGIN/.test(text)) inTransaction = true;
       if (/^(COMMIT|ROLLBACK)/.test(text)) inTransaction = false;
       return { rows: last.rows ?? [], changes: last.rowCount ?? 0 };
     } catch (error) {
+      if (isAway(error)) client = undefined;
       if (/^ROLLBACK/.test(text)) {
         inTransaction = false;
         client = undefined;
         return { rows: [], changes: 0 };
       }
-      // What a broken transaction did is gone; only who began it can do it again.
-      if (!isAway(error) || inTransaction || performance.now() > until) throw error;
-      client = undefined;
-      await new Promise((resolve) => setTimeout(resolve, AGAIN));
+      // What wrote something may have done so: only what reads is asked again by itself.
+      if (!again || !isAway(error)) throw error;
     }
   }
 }

@@ -4,7 +4,8 @@ import { Failure } from "../core/failure.ts";
 import { EventStore, POSTGRES_EVENTS } from "./event-store.ts";
 import { Journal, POSTGRES_JOURNAL } from "./journal.ts";
 import type { Waiting } from "./lock.ts";
-import { placeOf, postgresSql } from "./postgres-sql.ts";
+import { placeOf } from "./postgres.ts";
+import { postgresSql } from "./postgres-sql.ts";
 import { readSecret } from "./read-secret.ts";
 import { POSTGRES_REPORTS, type ReportStore, reportsIn } from "./tally.ts";
 

@@ -12,6 +12,7 @@ import type {
   SweepProgress,
   SweepStore,
 } from "../core/sweep/index.ts";
+import { isAway, placeOf } from "./postgres.ts";
 
 /** Lines of a list, and jobs, that are written at once. */
 const BATCH = 2000;
@@ -60,25 +61,6 @@ const TABLES = `
     PRIMARY KEY (sweep, line)
   );
 `;
-
-/** What is told of a failure of the database, without the password that its address may hold. */
-const placeOf = (url: string): string => {
-  try {
-    const { host, pathname } = new URL(url);
-    return `${host}${pathname}`;
-  } catch {
-    return "the address given";
-  }
-};
-
-/** Whether the database may answer again later: the network, a restart, too many at once (SQLSTATE classes 08, 53 and 57P). */
-const isPassing = (error: unknown): boolean => {
-  const { code = "", message = "" } = error as { code?: string; message?: string };
-  return (
-    /^(ECONN|EPIPE|ETIMEDOUT|EHOSTUNREACH|ENETUNREACH|08|57P0|53300)/.test(code) ||
-    /terminated|timeout exceeded|Connection ended|not queryable/i.test(message)
-  );
-};
 
 /** The shape of the rows of a sweep as PostgreSQL hands them over; bigint comes as text. */
 interface SweepRow {
@@ -178,7 +160,7 @@ class SweepQueue implements SweepStore {
       try {
         return await work();
       } catch (error) {
-        if (!isPassing(error) || performance.now() > until) throw this.#failure(error);
+        if (!isAway(error) || performance.now() > until) throw this.#failure(error);
         if (!said) this.#options.note(`The database at ${this.#place} is away; waiting until it is back.\n`);
         said = true;
         await new Promise((resolve) => setTimeout(resolve, AGAIN));
@@ -189,7 +171,7 @@ class SweepQueue implements SweepStore {
   #failure(error: unknown): unknown {
     if (error instanceof Failure) return error;
     const { code, message } = error as { code?: string; message: string };
-    return code === undefined && !isPassing(error)
+    return code === undefined && !isAway(error)
       ? error
       : new Failure("queue-failed", { place: this.#place, because: message }, "undetermined");
   }

@@ -33,8 +33,13 @@ export async function moveJournal(request: CommonRequest, context: AppContext): 
     }
     const address = await sharedAddress(journal, folder);
     if (!isDatabaseAddress(address)) throw new Failure("journal-form", {});
-    const { rows, setAside } = copyToShared(folder, address);
-    setJournal(folder, journal);
-    return { ended: "fine", result: { journal, rows, setAside: setAside() } };
+    const { rows, finish, undo } = copyToShared(folder, address);
+    try {
+      setJournal(folder, journal);
+    } catch (error) {
+      undo();
+      throw error;
+    }
+    return { ended: "fine", result: { journal, rows, setAside: finish() } };
   });
 }
