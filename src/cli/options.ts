@@ -132,7 +132,7 @@ export const timeoutOption = (fallback: number): Option<number> => {
 export const shared = {
   json: flag("print the result as JSON (schemas in docs/schemas)"),
   workspace: text("the workspace folder, if it is not this one or one above"),
-  resolver: list("ask this resolver, ADDRESS[:PORT] or an https URL, instead of the workspace's vantages"),
+  resolver: list("ask this resolver, ADDRESS[:PORT] or an https URL, instead of those that the workspace names"),
   zoneFile: list("answer from this zone file instead of the DNS"),
   includeFrom: list("let zone files include files from this folder too, besides their own"),
   at: time("judge as of this time, such as 2026-03-02T09:00Z"),

@@ -136,5 +136,5 @@ export function auditorInThreads(request: AuditorRequest, count: number): Audito
   };
 }
 
-/** Threads that are worth it: none for a short list, and one core is left to this thread's own work. */
+/** Threads that are worth it: none for a short list, else one a processor, and eight at most. */
 export const threadsFor = (domains: number): number => (domains < 200 ? 0 : Math.max(1, Math.min(8, availableParallelism())));

@@ -223,7 +223,7 @@ async function reported({ domain, workspace, dns, reports }: Watching, lookup: L
   const [unseen] = unresolved;
   if (unseen !== undefined) {
     const because = `whom ${unseen} allows to send could not be asked`;
-    return [newest, { kind: "sender", subject: "whoever sends", state: "unknown", level: "unknown", because, next: "" }];
+    return [newest, { kind: "sender", subject: "list", state: "unknown", level: "unknown", because, next: "" }];
   }
   const unknown = sourcesOf(reports.since(domain.name, lastDay - 27), senders).filter(({ ours }) => !ours);
   return [

@@ -18,9 +18,9 @@ const MAX_SOURCES = 40;
 const MAX_EVENTS = 60;
 
 const day = (at: number | null): string => (at === null ? "–" : new Date(at).toISOString().slice(0, 10));
-/** A clause as a sentence; names at its beginning keep their case. */
+/** A clause as a sentence; names and commands at its beginning keep their case. */
 const sentence = (text: string): string => {
-  const begun = /^[a-z]+(?=[ ,;:]|$)/.test(text) ? `${text[0]?.toUpperCase()}${text.slice(1)}` : text;
+  const begun = /^(?!zandrel )[a-z]+(?=[ ,;:]|$)/.test(text) ? `${text[0]?.toUpperCase()}${text.slice(1)}` : text;
   return /[.!?]$/.test(begun) ? begun : `${begun}.`;
 };
 const step = (next: string): string => (next.startsWith("zandrel ") ? `\`${next}\`` : next);

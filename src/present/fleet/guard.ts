@@ -97,7 +97,12 @@ export function guardText({ notices, told, waiting, domains, at }: GuardResult, 
     return `${paint(one.notice)(MARK[one.notice])} ${wrap(noticeSentence(one), width - 2, "  ")}\n${step === "" ? "" : `  ${style.command(wrap(step, width - 2, "  "))}\n`}`;
   });
   const watched = domains.reduce((sum, one) => sum + one.watched, 0);
-  const bad = domains.flatMap((one) => one.bad.map((what) => `${displayName(one.domain)}: ${thing(what)}`));
+  const isTold = (domain: string, what: { watched: WatchedKind; subject: string }) =>
+    notices.some((one) => one.domain === domain && one.watched === what.watched && one.subject === what.subject);
+  const bad = domains.flatMap((one) =>
+    one.bad.filter((what) => !isTold(one.domain, what)).map((what) => `${displayName(one.domain)}: ${thing(what)}`),
+  );
+  const isInOrder = domains.every((one) => one.bad.length === 0);
   const more = bad.length > MAX_SHOWN ? ` and ${bad.length - MAX_SHOWN} more` : "";
   const next = Math.min(...domains.map(({ nextLook }) => nextLook));
   const unknown = domains.flatMap((one) => one.unknown.map((what) => ({ domain: one.domain, ...what })));
@@ -128,8 +133,10 @@ export function guardText({ notices, told, waiting, domains, at }: GuardResult, 
     ...(waiting === 0
       ? []
       : [`${count(waiting, "notice")} ${waiting === 1 ? "waits" : "wait"} to be told (quiet hours, or it did not work).`]),
-    ...(bad.length === 0 ? [] : [wrap(`Not in order at this moment: ${bad.slice(0, MAX_SHOWN).join("; ")}${more}.`, width)]),
-    `${count(watched, "thing")} watched in ${count(domains.length, "domain")}${bad.length > 0 ? "" : ", and all that could be looked at is in order"}. Look again at ${moment(next, at)}.`,
+    ...(bad.length === 0
+      ? []
+      : [wrap(`${notices.length === 0 ? "Still" : "Also"} not in order: ${bad.slice(0, MAX_SHOWN).join("; ")}${more}.`, width)]),
+    `${count(watched, "thing")} watched in ${count(domains.length, "domain")}${isInOrder ? ", and all that could be looked at is in order" : ""}. Look again at ${moment(next, at)}.`,
     "",
   ].join("\n");
 }

@@ -127,11 +127,11 @@ const junit = (threshold: Severity | "never"): SweepFormat => ({
   foot: JUNIT.foot,
 });
 
-/** The same lines as people read on a terminal. */
-const text = (layout: Layout): SweepFormat => ({
+/** A line a domain, as people read it; on a terminal it is broken between words. */
+const text = (layout: Layout & { readonly live: boolean }): SweepFormat => ({
   head: "",
   skipped: () => "",
-  outcome: (outcome) => sweepLine(outcome, layout),
+  outcome: (outcome) => (layout.live ? wrap(sweepLine(outcome, layout), layout.width, "  ") : sweepLine(outcome, layout)),
   foot: "",
 });
 
@@ -142,7 +142,7 @@ export function sweepFormat(
   format: (typeof SWEEP_FORMATS)[number],
   sweep: Sweep,
   threshold: Severity | "never",
-  layout: Layout,
+  layout: Layout & { readonly live: boolean },
 ): SweepFormat {
   return { text: () => text(layout), ndjson: () => ndjson(sweep), csv: () => csv(sweep), junit: () => junit(threshold) }[
     format
