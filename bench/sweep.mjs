@@ -11,77 +11,93 @@ import { figure, limit, measuring } from "./measure.mjs";
 const program = fileURLToPath(new URL("../dist/zandrel.js", import.meta.url));
 const DOMAINS = 4000;
 const FEW = 1000;
-const ADDRESS = "127.53.9.2";
-const RESOLVER = "127.53.9.9";
-const PORT = 5397;
 
-export default async function sweep() {
-  for (const needed of ["knotd", "unbound"])
+/** Where the authority and the resolver of a bench listen. */
+export const ADDRESS = "127.53.9.2";
+export const RESOLVER = "127.53.9.9";
+export const PORT = 5397;
+
+/** What the zone of every domain holds. */
+const CHILD = `$TTL 3600
+@ SOA ns1.host.test. h.test. 1 3600 600 86400 300
+@ NS ns1.host.test.
+@ NS ns2.host.test.
+@ A 192.0.2.80
+www A 192.0.2.80
+@ MX 10 mx.mailer.test.
+@ TXT "v=spf1 include:spf.mailer.test -all"
+_dmarc TXT "v=DMARC1; p=none"
+`;
+
+/** Domains served by knotd, with unbound in front, and a workspace that asks them; undefined where either is not installed. */
+export async function localAuthority(count) {
+  for (const needed of ["knotd", "unbound", "dig"])
     if (spawnSync("which", [needed]).status !== 0) {
-      console.log(`--    Sweep: ${needed} is not installed, nothing measured`);
-      return;
+      console.log(`--    ${needed} is not installed, nothing measured`);
+      return undefined;
     }
   const folder = mkdtempSync(join(tmpdir(), "zandrel-bench-"));
-  const names = Array.from({ length: DOMAINS }, (_, i) => `d${i}.test`);
-  mkdirSync(join(folder, "db"));
-  const servers = `@ NS ns1.host.test.\n@ NS ns2.host.test.\n`;
-  writeFileSync(
-    join(folder, "root.zone"),
-    `$TTL 3600\n@ SOA ns1.host.test. h.test. 1 3600 600 86400 300\n@ NS ns1.host.test.\ntest. NS ns1.host.test.\nns1.host.test. A ${ADDRESS}\n`,
-  );
-  writeFileSync(
-    join(folder, "test.zone"),
-    `$TTL 3600\n$ORIGIN test.\n@ SOA ns1.host h 1 3600 600 86400 300\n@ NS ns1.host\nns1.host A ${ADDRESS}\nns2.host A ${ADDRESS}\nspf.mailer TXT "v=spf1 ip4:192.0.2.0/24 -all"\nmx.mailer A 192.0.2.25\nbench.example. TXT "x"\n${names.map((name) => `${name}. NS ns1.host\n${name}. NS ns2.host\n`).join("")}`.replace(
-      /^bench.*\n/m,
-      "",
-    ),
-  );
-  writeFileSync(
-    join(folder, "child.zone"),
-    `$TTL 3600\n@ SOA ns1.host.test. h.test. 1 3600 600 86400 300\n${servers}@ A 192.0.2.80\nwww A 192.0.2.80\n@ MX 10 mx.mailer.test.\n@ TXT "v=spf1 include:spf.mailer.test -all"\n_dmarc TXT "v=DMARC1; p=none"\n`,
-  );
-  writeFileSync(
-    join(folder, "bench.zone"),
-    `$TTL 60\n$ORIGIN bench.example.\n@ SOA ns h 1 60 60 60 60\n@ NS ns\nns A 127.0.0.1\n${Array.from({ length: 1000 }, (_, i) => `n${i} TXT "answer ${i}"\n`).join("")}`,
-  );
+  const names = Array.from({ length: count }, (_, i) => `d${i}.test`);
+  const write = (file, text) => writeFileSync(join(folder, file), text);
+  for (const part of ["db", "domains"]) mkdirSync(join(folder, part));
+  const soa = "@ SOA ns1.host.test. h.test. 1 3600 600 86400 300\n@ NS ns1.host.test.\n";
+  write("root.zone", `$TTL 3600\n${soa}test. NS ns1.host.test.\nns1.host.test. A ${ADDRESS}\n`);
+  const delegations = names.map((name) => `${name}. NS ns1.host\n${name}. NS ns2.host\n`).join("");
+  const shared = `ns1.host A ${ADDRESS}\nns2.host A ${ADDRESS}\nspf.mailer TXT "v=spf1 ip4:192.0.2.0/24 -all"\nmx.mailer A 192.0.2.25\n`;
+  write("test.zone", `$TTL 3600\n$ORIGIN test.\n${soa}${shared}${delegations}`);
+  write("child.zone", CHILD);
+  const answers = Array.from({ length: 1000 }, (_, i) => `n${i} TXT "answer ${i}"\n`).join("");
+  write("bench.zone", `$TTL 60\n$ORIGIN bench.example.\n@ SOA ns h 1 60 60 60 60\n@ NS ns\nns A 127.0.0.1\n${answers}`);
   const zones = [
     [".", "root.zone"],
     ["test", "test.zone"],
     ["bench.example", "bench.zone"],
     ...names.map((name) => [name, "child.zone"]),
   ];
-  writeFileSync(
-    join(folder, "knot.conf"),
+  write(
+    "knot.conf",
     `server:\n  rundir: ${folder}\n  listen: [ ${ADDRESS}@${PORT}, 127.0.0.1@${PORT} ]\ndatabase:\n  storage: ${folder}/db\ntemplate:\n  - id: default\n    storage: ${folder}\n    zonefile-sync: -1\n    journal-content: none\nzone:\n${zones.map(([domain, file]) => `  - domain: ${domain}\n    file: ${file}\n`).join("")}`,
   );
-  writeFileSync(
-    join(folder, "unbound.conf"),
+  write(
+    "unbound.conf",
     `server:\n  interface: ${RESOLVER}@${PORT}\n  port: ${PORT}\n  username: ""\n  chroot: ""\n  directory: ${folder}\n  do-not-query-localhost: no\n  access-control: 127.0.0.0/8 allow\n  module-config: "iterator"\n  pidfile: ""\n  use-syslog: no\nstub-zone:\n  name: "."\n  stub-addr: ${ADDRESS}@${PORT}\n`,
   );
-  writeFileSync(
-    join(folder, "zandrel.yaml"),
-    `version: 1\norganisation: Bench\nvantages: [{ name: near, resolver: "${RESOLVER}:${PORT}" }]\ndefaults: { authorityPort: ${PORT} }\nanchors: ""\n`,
+  write(
+    "zandrel.yaml",
+    `version: 1\norganisation: Bench\nvantages: [{ name: near, resolver: "${RESOLVER}:${PORT}" }]\nservices: { seekmere: { title: Seekmere } }\ndefaults: { authorityPort: ${PORT} }\nanchors: ""\n`,
   );
-  mkdirSync(join(folder, "domains"));
   const children = [
     spawn("knotd", ["-c", join(folder, "knot.conf")], { stdio: "ignore" }),
     spawn("unbound", ["-d", "-c", join(folder, "unbound.conf")], { stdio: "ignore" }),
   ];
+  const question = [`@${RESOLVER}`, "-p", String(PORT), `d${count - 1}.test`, "A", "+short", "+time=1", "+tries=1"];
+  for (let i = 0; i < 100; i++) {
+    if (String(spawnSync("dig", question).stdout).includes("192.0.2.80")) break;
+    await new Promise((resolve) => setTimeout(resolve, 300));
+  }
+  return {
+    folder,
+    names,
+    /** The questions that a run of the program sends, as SERVER NAME TYPE. */
+    questionsOf(argv) {
+      const QUESTIONS = join(folder, "questions");
+      writeFileSync(QUESTIONS, "");
+      const hook = fileURLToPath(new URL("questions.cjs", import.meta.url));
+      spawnSync(process.execPath, ["--require", hook, program, ...argv], { cwd: folder, env: { ...process.env, QUESTIONS } });
+      return readFileSync(QUESTIONS, "utf8").trim().split("\n");
+    },
+    close() {
+      for (const child of children) child.kill("SIGKILL");
+      rmSync(folder, { recursive: true, force: true });
+    },
+  };
+}
+
+export default async function sweep() {
+  const authority = await localAuthority(DOMAINS);
+  if (authority === undefined) return;
+  const { folder, names } = authority;
   try {
-    for (let i = 0; i < 100; i++) {
-      const { stdout } = spawnSync("dig", [
-        `@${RESOLVER}`,
-        "-p",
-        String(PORT),
-        `d${DOMAINS - 1}.test`,
-        "A",
-        "+short",
-        "+time=1",
-        "+tries=1",
-      ]);
-      if (String(stdout).includes("192.0.2.80")) break;
-      await new Promise((resolve) => setTimeout(resolve, 300));
-    }
     const measure = measuring(folder);
     let round = 0;
     const run = (count, threads) => {
@@ -91,16 +107,8 @@ export default async function sweep() {
       return measure(argv, { cwd: folder });
     };
     // The questions of one run, counted once: the same in every run.
-    const hook = fileURLToPath(new URL("questions.cjs", import.meta.url));
     writeFileSync(join(folder, "counted.txt"), `${names.slice(0, 200).join("\n")}\n`);
-    const QUESTIONS = join(folder, "questions");
-    writeFileSync(QUESTIONS, "");
-    spawnSync(process.execPath, ["--require", hook, program, "sweep", "counted.txt", "--threads", "0", "--json"], {
-      cwd: folder,
-      env: { ...process.env, QUESTIONS },
-    });
-    const lines = readFileSync(QUESTIONS, "utf8").trim().split("\n");
-    const each = lines.length / 200;
+    const each = authority.questionsOf(["sweep", "counted.txt", "--threads", "0", "--json"]).length / 200;
     const [alone, pair, few] = [run(DOMAINS, 1), run(DOMAINS, 2), run(FEW, 1)];
     const loop = bareLoop();
     const bare = 5000 / (await timed(loop.ask));
@@ -122,7 +130,6 @@ export default async function sweep() {
     figure(`Sweep, memory for ${DOMAINS / FEW} times as many domains`, alone.peak / few.peak, 1.2);
     figure(`Sweep, time a domain, ${DOMAINS / FEW} times as many`, alone.taken / DOMAINS / (few.taken / FEW), 1.1);
   } finally {
-    for (const child of children) child.kill("SIGKILL");
-    rmSync(folder, { recursive: true, force: true });
+    authority.close();
   }
 }
