@@ -1,4 +1,5 @@
 import type { IntakeProblem, IntakeQuestion, Leftover } from "./ask/intake/index.ts";
+import type { Clause } from "./clause/index.ts";
 import type { DomainName } from "./name/index.ts";
 import type { RecordSet, ResourceRecord } from "./record/index.ts";
 
@@ -48,7 +49,7 @@ export interface Failures {
   "no-terminal-answer": Record<never, never>;
 
   // Names, addresses, days
-  "not-a-domain": { readonly given: string; readonly because: string };
+  "not-a-domain": { readonly given: string; readonly because: Clause };
   "not-a-selector": { readonly given: string };
   "address-form": { readonly given: string };
   "ip-form": { readonly given: string | undefined };
@@ -64,13 +65,13 @@ export interface Failures {
   "file-there": { readonly path: string; readonly what: "key" | "secret" | "capture" | "template" | "dossier" };
   "not-yaml": { readonly at: Place; readonly found: string; readonly because: string };
   "yaml-aliases": { readonly path: string; readonly because: string };
-  "yaml-value": { readonly at: Place; readonly found: string; readonly because: string };
+  "yaml-value": { readonly at: Place; readonly found: string; readonly because: Clause };
   "zone-file-line": {
     readonly file: string;
     readonly line: number;
     readonly column: number;
     readonly found: string;
-    readonly expected: string;
+    readonly expected: Clause;
   };
   "list-line": { readonly path: string; readonly line: number; readonly because: string };
   "list-column": { readonly path: string; readonly wanted: string | undefined; readonly known: readonly string[] };
@@ -105,7 +106,7 @@ export interface Failures {
   "host-needs": { readonly way: string; readonly field: "file" | "server" | "keyName" | "secret" | "command" };
   "host-option": { readonly option: string; readonly way: string };
   "host-form": { readonly given: string };
-  "host-entry": { readonly found: string; readonly because: string };
+  "host-entry": { readonly found: string; readonly because: Clause };
   "settings-there": { readonly from: string };
   "no-host": { readonly path: string };
   "host-server": { readonly given: string };
@@ -117,9 +118,9 @@ export interface Failures {
     readonly line: number;
     readonly column: number;
     readonly found: string;
-    readonly expected: string;
+    readonly expected: Clause;
   };
-  "ask-spf": { readonly at: Place; readonly found: string; readonly because: string; readonly meant: string | undefined };
+  "ask-spf": { readonly at: Place; readonly found: string; readonly because: Clause; readonly meant: string | undefined };
   "ask-after": { readonly at: Place; readonly given: string };
   "variable-not-set": { readonly name: string; readonly what: string };
   "secret-empty": { readonly path: string; readonly what: string };
@@ -139,7 +140,7 @@ export interface Failures {
   "meant-with-check": Record<never, never>;
   "undo-declined": Record<never, never>;
   "undo-needed": { readonly needs: readonly { readonly ask: string; readonly name: DomainName; readonly type: string }[] };
-  "confirm-absent": { readonly ask: string; readonly because: string };
+  "confirm-absent": { readonly ask: string; readonly because: Clause };
   "which-purpose": { readonly records: readonly ResourceRecord[]; readonly guess: string };
   /** `offered` is the name of a new service that the paste looks like. */
   "which-service": { readonly known: readonly string[]; readonly offered?: string };
@@ -174,21 +175,21 @@ export interface Failures {
     readonly example: string | undefined;
   };
   "kit-input-unknown": Unknown & { readonly kit: string };
-  "kit-records": { readonly kit: string; readonly ask: string; readonly because: string };
+  "kit-records": { readonly kit: string; readonly ask: string; readonly because: Clause };
 
   // Looking
   "no-system-resolver": { readonly where: string };
   "not-a-resolver": { readonly where: string; readonly given: string };
   /** `isCertain`: the parent zone says so, and it is no matter of trying again. */
   "domain-unseen": { readonly domain: DomainName; readonly because: string; readonly isCertain: boolean };
-  "zone-unseen": { readonly because: string };
+  "zone-unseen": { readonly because: Clause };
   "no-web-in-files": Record<never, never>;
   "no-server-in-files": Record<never, never>;
 
   // Publishing
-  "publish-unseen": { readonly because: string };
-  "publish-clash": { readonly domain: DomainName; readonly reasons: readonly string[] };
-  "zone-changed": AfterOthers & { readonly domain: DomainName; readonly because: string };
+  "publish-unseen": { readonly because: Clause };
+  "publish-clash": { readonly domain: DomainName; readonly reasons: readonly Clause[] };
+  "zone-changed": AfterOthers & { readonly domain: DomainName; readonly because: Clause };
   "accepted-not-shown": AfterOthers & {
     readonly to: string;
     readonly domain: DomainName;
@@ -196,8 +197,8 @@ export interface Failures {
     readonly of: number;
     readonly differences: readonly string[];
   };
-  "publication-unknown": AfterOthers & { readonly domain: DomainName; readonly because: string; readonly remedy: string };
-  "publication-failed": AfterOthers & { readonly domain: DomainName; readonly because: string; readonly remedy: string };
+  "publication-unknown": AfterOthers & { readonly domain: DomainName; readonly because: Clause; readonly remedy: Clause };
+  "publication-failed": AfterOthers & { readonly domain: DomainName; readonly because: Clause; readonly remedy: Clause };
   "nothing-by-hand": Record<never, never>;
   "sheet-form": { readonly given: string };
   "nothing-to-undo": { readonly domain: DomainName };
@@ -240,25 +241,25 @@ export interface Failures {
   };
 
   // Mail records
-  "spf-term": { readonly found: string; readonly because: string; readonly meant: string | undefined };
-  "spf-unseen": { readonly domain: string; readonly because: string };
-  "spf-unusable": { readonly because: string };
+  "spf-term": { readonly found: string; readonly because: Clause; readonly meant: string | undefined };
+  "spf-unseen": { readonly domain: string; readonly because: Clause };
+  "spf-unusable": { readonly because: Clause };
   "spf-none": { readonly domain: string };
   "flatten-include": Record<never, never>;
-  "cannot-flatten": { readonly term: string; readonly because: string };
+  "cannot-flatten": { readonly term: string; readonly because: Clause };
   "dmarc-unseen": { readonly domain: DomainName; readonly because: string };
-  "key-unseen": { readonly name: DomainName; readonly because: string };
+  "key-unseen": { readonly name: DomainName; readonly because: Clause };
   "key-ask-there": { readonly path: string; readonly ask: string };
   "rotation-selectors": Record<never, never>;
   "rotate-no-key": { readonly name: DomainName; readonly selectors: readonly string[] };
-  "switch-too-early": { readonly selector: string; readonly name: DomainName; readonly because: string };
+  "switch-too-early": { readonly selector: string; readonly name: DomainName; readonly because: Clause };
   "revoke-too-early": { readonly selector: string; readonly until: number | undefined; readonly now: number };
   "not-a-private-key": { readonly path: string };
 
   // Messages and reports
   canonicalization: Record<never, never>;
-  "cannot-sign": { readonly because: string };
-  "not-a-message": { readonly title: string; readonly because: string };
+  "cannot-sign": { readonly because: Clause };
+  "not-a-message": { readonly title: string; readonly because: Clause };
   "length-too-large": { readonly length: number; readonly body: number };
   "no-from": { readonly title: string };
   "other-message": { readonly path: string; readonly messageId: string };

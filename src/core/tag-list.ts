@@ -1,3 +1,5 @@
+import { type Clause, clause } from "./clause/index.ts";
+
 /** One `name=value` of a tag list. All offsets count from the start of the text. */
 interface Tag {
   readonly name: string;
@@ -13,7 +15,7 @@ interface Tag {
 export interface Mistake {
   readonly at: number;
   readonly text: string;
-  readonly message: string;
+  readonly message: Clause;
   readonly meant?: string;
 }
 
@@ -49,11 +51,11 @@ export function readTagList(text: string): TagList {
     const [from, to] = inside(text, start, end);
     const last = semicolon === -1;
     if (from === to) {
-      if (!last) mistakes.push({ at: start, text: ";", message: "there is nothing between two semicolons" });
+      if (!last) mistakes.push({ at: start, text: ";", message: clause("tags-nothing-between") });
     } else {
       const equals = text.indexOf("=", from);
       if (equals === -1 || equals >= to) {
-        mistakes.push({ at: from, text: text.slice(from, to), message: "a tag is a name, an equals sign and a value" });
+        mistakes.push({ at: from, text: text.slice(from, to), message: clause("tags-form") });
       } else {
         const [, nameEnd] = inside(text, from, equals);
         const name = text.slice(from, nameEnd);
@@ -63,9 +65,9 @@ export function readTagList(text: string): TagList {
           mistakes.push({
             at: from,
             text: name,
-            message: "a tag's name is a letter, followed by letters, digits and underscores",
+            message: clause("tags-name"),
           });
-        else if (byName.has(name)) mistakes.push({ at: from, text: name, message: `the tag “${name}” may stand only once` });
+        else if (byName.has(name)) mistakes.push({ at: from, text: name, message: clause("tags-twice", { name }) });
         else byName.set(name, tag);
         tags.push(tag);
       }

@@ -1,3 +1,4 @@
+import { type Clause, clause } from "../clause/index.ts";
 import { milder, POLICIES, type Policy } from "../dmarc/index.ts";
 import { isCovered, type Network, networkOf } from "../spf/index.ts";
 import type { Reason, Source } from "./sources.ts";
@@ -10,8 +11,8 @@ interface Repair {
   readonly messages: number;
   readonly share: number;
   readonly reason: Reason | "spf-only";
-  readonly because: string;
-  readonly remedy: string;
+  readonly because: Clause;
+  readonly remedy: Clause;
 }
 
 /** Somebody unknown whose mail may be the organisation's own, and would be stopped. */
@@ -20,7 +21,7 @@ interface Doubt {
   /** Messages that a stricter policy would have stopped, and all of them. */
   readonly messages: number;
   readonly of: number;
-  readonly because: string;
+  readonly because: Clause;
 }
 
 /** One way the policy could be tightened. */
@@ -28,7 +29,7 @@ interface NextStep {
   readonly policy: Policy;
   /** Undefined where there is too little to go by. */
   readonly safe: boolean | undefined;
-  readonly because: string;
+  readonly because: Clause;
   /** What it would have stopped over the time looked at, by source. */
   readonly stops: readonly {
     readonly source: string;
@@ -72,17 +73,12 @@ const TOLERATED = 0.02;
 
 const stoppedOf = (source: Source): number => source.messages - source.aligned - source.reasons.forwarded;
 
-/** Unknown senders named in one sentence. */
-const MAX_NAMED = 3;
-
 /** Weeks in which a source has to be proven before what it failed earlier is forgiven. */
 const GOOD_WEEKS = 2;
 
 /** Whether a source failed and was fixed since: in the last weeks in which it sent, all of it was proven. */
 const isRepaired = ({ weeks }: Source): boolean =>
   weeks.slice(-GOOD_WEEKS).every((week) => week.aligned >= week.messages * (1 - TOLERATED));
-
-const number = (count: number): string => count.toLocaleString("en");
 
 /**
  * An unknown sender who may be one's own: some of its mail is proven in one's name, or it sends from among the addresses of a
@@ -93,9 +89,7 @@ function doubtOf(source: Source): Doubt[] {
   const stopped = stoppedOf(source);
   if (ours || stopped <= messages * TOLERATED || isRepaired(source) || (aligned === 0 && nextTo === undefined)) return [];
   const because =
-    aligned > 0
-      ? `${number(aligned)} of its ${number(messages)} messages ${aligned === 1 ? "is" : "are"} proven to be yours, so the rest may be yours, too`
-      : `it sends from next to ${nextTo}'s addresses, but not from one of them`;
+    aligned > 0 ? clause("advice-partly-yours", { aligned, messages }) : clause("advice-next-to", { nextTo: nextTo ?? "" });
   return [{ source: title, messages: stopped, of: messages, because }];
 }
 
@@ -105,34 +99,10 @@ const topReason = ({ reasons }: Source): Reason =>
     "nothing-passes",
   );
 
-function remedyFor(source: Source, reason: Repair["reason"]): Pick<Repair, "because" | "remedy"> {
-  const { title, signers, envelopes, service } = source;
-  const take =
-    service === undefined
-      ? "save its records with zandrel intake --add-service"
-      : `save its records with zandrel intake --service ${service}`;
-  switch (reason) {
-    case "wrong-signer":
-      return {
-        because: `${title} signs with ${signers[0] ?? "its own name"} instead of your domain`,
-        remedy: `turn on signing with your own domain at ${title}, and ${take}`,
-      };
-    case "wrong-return-path":
-      return {
-        because: `${title} sends with the return path of ${envelopes[0] ?? "its own domain"}, and does not sign in your name`,
-        remedy: `turn on signing with your own domain at ${title}, or a return path below it, and ${take}`,
-      };
-    case "spf-only":
-      return {
-        because: `${title} is proven by SPF alone, which breaks as soon as mail is forwarded`,
-        remedy: `turn on signing with your own domain at ${title}, and ${take}`,
-      };
-    default:
-      return {
-        because: `neither SPF nor DKIM passes for mail of ${title}`,
-        remedy: `${take}, publish them, and see with zandrel dkim check and zandrel spf test whether they work`,
-      };
-  }
+/** What is wrong with the mail of a known sender, and what to do. */
+function repairOf({ title, signers, envelopes, service }: Source, reason: Repair["reason"]): Pick<Repair, "because" | "remedy"> {
+  const about = { title, reason, signer: signers[0], envelope: envelopes[0], service };
+  return { because: clause("advice-repair", about), remedy: clause("advice-repair-mend", about) };
 }
 
 /** Turns sources into advice: what a stricter policy would have done, what to repair first, and when the next step is safe. */
@@ -145,20 +115,16 @@ export function adviseOn({ sources, policy, days, reports, includes, unresolved,
       const stopped = stoppedOf(source);
       if (stopped > messages * TOLERATED && !isRepaired(source)) {
         const reason = topReason(source);
-        return [{ ...about, messages: stopped, share: stopped / messages, reason, ...remedyFor(source, reason) }];
+        return [{ ...about, messages: stopped, share: stopped / messages, reason, ...repairOf(source, reason) }];
       }
       if (bySpfOnly > messages / 2)
         return [
-          { ...about, messages: bySpfOnly, share: bySpfOnly / messages, reason: "spf-only", ...remedyFor(source, "spf-only") },
+          { ...about, messages: bySpfOnly, share: bySpfOnly / messages, reason: "spf-only", ...repairOf(source, "spf-only") },
         ];
       return [];
     })
     .sort((a, b) => b.messages - a.messages);
   const repaired = own.filter((source) => stoppedOf(source) > source.messages * TOLERATED && isRepaired(source));
-  const since =
-    repaired.length === 0
-      ? ""
-      : `; ${repaired.map((one) => one.title).join(", ")} failed earlier and ${repaired.length === 1 ? "has" : "have"} passed for ${GOOD_WEEKS} weeks`;
   const failing = repairs.filter((one) => one.reason !== "spf-only");
   const unexplained = sources.flatMap(doubtOf);
   const sumOf = (policy: Policy): number => sources.reduce((sum, one) => sum + one.dispositions[policy], 0);
@@ -179,21 +145,18 @@ export function adviseOn({ sources, policy, days, reports, includes, unresolved,
     const safe = failing.length > 0 ? false : early || unresolved.length > 0 || unexplained.length > 0 ? undefined : !skips;
     const because =
       failing.length > 0
-        ? `your own mail through ${failing.map((one) => one.source).join(", ")} would be stopped`
+        ? clause("advice-own-stopped", { sources: failing.map((one) => one.source) })
         : unresolved.length > 0
-          ? `${unresolved.join(", ")} could not be looked up, so it is not known who sends for you`
+          ? clause("advice-unresolved", { names: unresolved })
           : early
-            ? `the reports cover ${days} ${days === 1 ? "day" : "days"} (${reports} reports); ${LEAST_DAYS} days are needed, because not everyone sends daily`
+            ? clause("advice-too-early", { days, reports, needed: LEAST_DAYS })
             : unexplained.length > 0
-              ? `${unexplained
-                  .slice(0, MAX_NAMED)
-                  .map((one) => one.source)
-                  .join(", ")}${unexplained.length > MAX_NAMED ? ` and ${unexplained.length - MAX_NAMED} more` : ""} may be yours`
+              ? clause("advice-may-be-yours", { sources: unexplained.map((one) => one.source) })
               : skips
-                ? `use ${milder(next)} first, and watch the reports for two weeks`
+                ? clause("advice-not-at-once", { first: milder(next) })
                 : own.length === 0
-                  ? "none of your known senders was seen; mail that fails is not known to be yours"
-                  : `all your known senders pass; mail that fails is not known to be yours${since}`;
+                  ? clause("advice-none-seen")
+                  : clause("advice-safe", { repaired: repaired.map((one) => one.title), weeks: GOOD_WEEKS });
     return { policy: next, safe, because, stops };
   });
   const seen = [...addresses].map((address) => networkOf(address));

@@ -1,5 +1,6 @@
 import ipaddr from "ipaddr.js";
 import { SaxesParser } from "saxes";
+import { type Clause, clause } from "../clause/index.ts";
 import { POLICIES, type Policy } from "../dmarc/index.ts";
 import { type DomainName, mailDomainOf } from "../name/index.ts";
 import { FEEDBACK, HEAD, type Place, ROW_FIELDS, type RowField } from "./places.ts";
@@ -16,8 +17,8 @@ const MAX_ROWS = 1_000_000;
 /** Ends the reading; carried out of the parser's callbacks. */
 class Broken extends Error {
   readonly problem: ReportProblem;
-  constructor(kind: ReportProblem["kind"], because: string) {
-    super(because);
+  constructor(kind: ReportProblem["kind"], because: Clause) {
+    super(because.clause);
     this.problem = { kind, because };
   }
 }
@@ -112,11 +113,13 @@ export class ReportReader {
 
   /** @param onRow gets each row once it is complete */
   constructor(onRow: (row: ReportRow) => void) {
-    const fail = (kind: ReportProblem["kind"], because: string): never => {
+    const fail = (kind: ReportProblem["kind"], because: Clause): never => {
       throw new Broken(kind, because);
     };
-    this.#parser.on("doctype", () => fail("entities", "it declares a document type, and reports have none"));
-    this.#parser.on("error", (error) => fail("not-xml", `it is not well-formed XML: ${error.message.replace(/^\d+:\d+: /, "")}`));
+    this.#parser.on("doctype", () => fail("entities", clause("report-doctype")));
+    this.#parser.on("error", (error) =>
+      fail("not-xml", clause("report-not-xml", { message: error.message.replace(/^\d+:\d+: /, "") })),
+    );
     this.#parser.on("opentag", ({ name }) => this.#open(local(name), fail));
     this.#parser.on("text", (text) => this.#gather(text, fail));
     this.#parser.on("cdata", (text) => this.#gather(text, fail));
@@ -130,11 +133,10 @@ export class ReportReader {
         const piece = text.slice(at, at + PIECE);
         this.#unbroken += piece.length;
         this.#length += piece.length;
-        if (this.#length > MAX_LENGTH)
-          throw new Broken("too-large", `it is longer than ${MAX_LENGTH >> 20} MiB when it is unpacked`);
+        if (this.#length > MAX_LENGTH) throw new Broken("too-large", clause("report-too-long", { most: MAX_LENGTH >> 20 }));
         this.#parser.write(piece);
         // The parser keeps a text until it ends; one without end would fill the memory.
-        if (this.#unbroken > MAX_PIECE) throw new Broken("too-large", `an element in it is longer than ${MAX_PIECE >> 20} MiB`);
+        if (this.#unbroken > MAX_PIECE) throw new Broken("too-large", clause("report-long-piece", { most: MAX_PIECE >> 20 }));
       }
     });
   }
@@ -153,32 +155,33 @@ export class ReportReader {
     }
   }
 
-  #gather(text: string, fail: (kind: ReportProblem["kind"], because: string) => never): void {
+  #gather(text: string, fail: (kind: ReportProblem["kind"], because: Clause) => never): void {
     if (this.#text.length + text.length > MAX_TEXT) {
-      if (text.trim() !== "") fail("too-large", `the element “${this.#path.at(-1)?.name}” is longer than ${MAX_TEXT} characters`);
+      if (text.trim() !== "")
+        fail("too-large", clause("report-long-element", { element: this.#path.at(-1)?.name ?? "", most: MAX_TEXT }));
       return;
     }
     this.#text += text;
   }
 
-  #open(name: string, fail: (kind: ReportProblem["kind"], because: string) => never): void {
+  #open(name: string, fail: (kind: ReportProblem["kind"], because: Clause) => never): void {
     if (this.#path.length === 0) {
-      if (name !== "feedback") fail("not-a-report", `it begins with “${name.slice(0, 40)}” and not with “feedback”`);
+      if (name !== "feedback") fail("not-a-report", clause("report-begins-otherwise", { element: name.slice(0, 40) }));
       this.#isReport = true;
     }
     this.#unbroken = 0;
     const place = this.#path.length === 0 ? FEEDBACK : this.#path.at(-1)?.place?.below.get(name);
     this.#path.push({ name, place });
-    if (this.#path.length > MAX_DEPTH) fail("too-deep", `its elements are nested more than ${MAX_DEPTH} deep`);
+    if (this.#path.length > MAX_DEPTH) fail("too-deep", clause("report-too-deep", { most: MAX_DEPTH }));
     this.#text = "";
     const at = place?.path;
     if (at === "record") {
-      if (++this.#rows > MAX_ROWS) fail("too-large", `it has more than ${MAX_ROWS} rows`);
+      if (++this.#rows > MAX_ROWS) fail("too-large", clause("report-too-many-rows", { most: MAX_ROWS }));
       this.#row = emptyRow();
     } else if (at === "record/auth_results/dkim" || at === "record/auth_results/spf") this.#auth = {};
   }
 
-  #close(fail: (kind: ReportProblem["kind"], because: string) => never, onRow: (row: ReportRow) => void): void {
+  #close(fail: (kind: ReportProblem["kind"], because: Clause) => never, onRow: (row: ReportRow) => void): void {
     const text = this.#text.trim();
     this.#text = "";
     this.#unbroken = 0;
@@ -190,7 +193,7 @@ export class ReportReader {
     const field = ROW_FIELDS.get(at);
     if (field !== undefined) row[field] ??= text;
     const few = <T>(list: T[], what: string, one: T): void => {
-      if (list.length >= MAX_LIST) fail("too-large", `a row has more than ${MAX_LIST} ${what}`);
+      if (list.length >= MAX_LIST) fail("too-large", clause("report-long-list", { what, most: MAX_LIST }));
       list.push(one);
     };
     switch (at) {
@@ -216,21 +219,21 @@ export class ReportReader {
     }
   }
 
-  #finished(row: RowParts, fail: (kind: ReportProblem["kind"], because: string) => never): ReportRow {
+  #finished(row: RowParts, fail: (kind: ReportProblem["kind"], because: Clause) => never): ReportRow {
     const ip = row.ip?.replace(/\s/g, "") ?? "";
     const address = addresses.of(ip);
     if (address === undefined)
       return fail(
         ip === "" ? "missing" : "bad-value",
-        ip === "" ? "a row names no sending server" : `“${ip.slice(0, 50)}” is not an address`,
+        ip === "" ? clause("report-no-server") : clause("report-bad-address", { address: ip.slice(0, 50) }),
       );
     if (row.count === undefined || !/^\d{1,12}$/.test(row.count))
       return fail(
         row.count === undefined ? "missing" : "bad-value",
-        `a row has the count “${(row.count ?? "").slice(0, 30)}”, which is no number of messages`,
+        clause("report-bad-count", { count: (row.count ?? "").slice(0, 30) }),
       );
     const from = domainOf(row.headerFrom) ?? domainOf(this.#head["policy_published/domain"]);
-    if (from === undefined) return fail("missing", "a row names no From domain");
+    if (from === undefined) return fail("missing", clause("report-no-from"));
     const passes = (result: AuthResult): boolean => result.result?.toLowerCase() === "pass";
     const signed = row.dkimResults.find(passes) ?? row.dkimResults[0];
     const checked = row.spfResults.find(passes) ?? row.spfResults[0];
@@ -264,28 +267,24 @@ export class ReportReader {
       try {
         this.#parser.close();
       } catch (error) {
-        if (error instanceof Broken && error.problem.kind === "not-xml") throw new Broken("cut", "it ends before its XML does");
+        if (error instanceof Broken && error.problem.kind === "not-xml") throw new Broken("cut", clause("report-cut"));
         throw error;
       }
     });
     if (this.#problem !== undefined) return { problem: this.#problem };
-    const problem = (kind: ReportProblem["kind"], because: string) => ({ problem: { kind, because } });
-    if (!this.#isReport) return problem("not-a-report", "it is empty");
+    const problem = (kind: ReportProblem["kind"], because: Clause) => ({ problem: { kind, because } });
+    if (!this.#isReport) return problem("not-a-report", clause("report-empty"));
     const get = (name: string): string | undefined => (this.#head[name] === "" ? undefined : this.#head[name]);
     const domain = domainOf(get("policy_published/domain"));
     const id = get("report_metadata/report_id");
     const receiver = get("report_metadata/org_name") ?? get("report_metadata/email");
     const begin = timeOf(get("report_metadata/date_range/begin"));
     const end = timeOf(get("report_metadata/date_range/end")) ?? begin;
-    if (domain === undefined) return problem("missing", "it does not say which domain it is about");
-    if (id === undefined || receiver === undefined)
-      return problem("missing", "it does not say who reports, or under which number");
-    if (begin === undefined || end === undefined) return problem("missing", "it does not say which time it is about");
+    if (domain === undefined) return problem("missing", clause("report-no-domain"));
+    if (id === undefined || receiver === undefined) return problem("missing", clause("report-no-receiver"));
+    if (begin === undefined || end === undefined) return problem("missing", clause("report-no-time"));
     if (begin < EARLIEST || end < begin || begin > now + 2 * 86_400)
-      return problem(
-        "bad-value",
-        `it is about ${new Date(begin * 1000).toISOString().slice(0, 10)} to ${new Date(Math.min(end, 8e12) * 1000).toISOString().slice(0, 10)}, which cannot be`,
-      );
+      return problem("bad-value", clause("report-impossible-time", { begin, end }));
     return {
       head: {
         receiver: receiver.slice(0, 200),

@@ -1,3 +1,4 @@
+import type { Clause } from "../clause/index.ts";
 import type { Policy } from "../dmarc/index.ts";
 import type { DomainName } from "../name/index.ts";
 
@@ -53,5 +54,5 @@ export interface ReportRow {
 /** Why a report was set aside: a stable word, and half a sentence for people. */
 export interface ReportProblem {
   readonly kind: "not-xml" | "not-a-report" | "entities" | "too-deep" | "too-large" | "missing" | "bad-value" | "cut";
-  readonly because: string;
+  readonly because: Clause;
 }

@@ -1,5 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
+import { verbatim } from "../clause/index.ts";
 import { type Answer, failed } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { type RecordSet, toSets } from "../record/index.ts";
@@ -98,10 +99,10 @@ describe("states", () => {
   test.each<[string, Partial<Standing>, string]>([
     ["nothing there", { views: [authority(nothing)] }, "noted"],
     ["waiting for another ask", { views: [authority(nothing)], waitingFor: ["first"] }, "waiting"],
-    ["a clash in the draft", { views: [authority(nothing)], clash: "there is an alias" }, "clashing"],
-    ["a near miss", { views: [authority(nothing)], miss: "at the wrong name" }, "astray"],
-    ["a near miss outranks a clash", { views: [authority(nothing)], miss: "m", clash: "c" }, "astray"],
-    ["on one server only", { views: [authority(there), authority(nothing, "ns2")], miss: "some only" }, "astray"],
+    ["a clash in the draft", { views: [authority(nothing)], clash: verbatim("there is an alias") }, "clashing"],
+    ["a near miss", { views: [authority(nothing)], miss: verbatim("at the wrong name") }, "astray"],
+    ["a near miss outranks a clash", { views: [authority(nothing)], miss: verbatim("m"), clash: verbatim("c") }, "astray"],
+    ["on one server only", { views: [authority(there), authority(nothing, "ns2")], miss: verbatim("some only") }, "astray"],
     ["everywhere but at a vantage", { views: [...both, vantage(nothing)] }, "spreading"],
     ["everywhere", { views: [...both, vantage(there)] }, "settled"],
     ["a vantage cannot be asked", { views: [...both, vantage(silent)] }, "unknown"],
@@ -113,9 +114,13 @@ describe("states", () => {
     ["no server answers, and it was proven", { views: [authority(silent)], provenAt: 1 }, "unknown"],
     ["one has it, one does not answer", { views: [authority(there), authority(silent, "ns2")] }, "unknown"],
     ["one lacks it, one does not answer", { views: [authority(nothing), authority(silent, "ns2")] }, "noted"],
-    ["the delegation could not be found", { trouble: { kind: "failed", because: "no answer" } }, "unknown"],
-    ["not delegated", { trouble: { kind: "not-delegated", because: "nobody serves it" } }, "noted"],
-    ["not delegated any more", { trouble: { kind: "not-delegated", because: "nobody serves it" }, provenAt: 1 }, "lapsed"],
+    ["the delegation could not be found", { trouble: { kind: "failed", because: verbatim("no answer") } }, "unknown"],
+    ["not delegated", { trouble: { kind: "not-delegated", because: verbatim("nobody serves it") } }, "noted"],
+    [
+      "not delegated any more",
+      { trouble: { kind: "not-delegated", because: verbatim("nobody serves it") }, provenAt: 1 },
+      "lapsed",
+    ],
   ])("%s", (_, more, state) => {
     expect(stateOf(standing(more)).state).toBe(state);
   });

@@ -1,3 +1,4 @@
+import { type Clause, clause, verbatim } from "../clause/index.ts";
 import { displayName } from "../name/index.ts";
 import type { Ask, State } from "./ask.ts";
 import type { View } from "./view.ts";
@@ -13,23 +14,23 @@ export interface Standing {
   /** When it was last seen settled, by the journal. */
   readonly settledAt: number | undefined;
   /** Why it cannot be published as it stands, from the draft. */
-  readonly clash: string | undefined;
+  readonly clash: Clause | undefined;
   /** What stands beside the records of the ask and keeps them from counting, although all of them are there. */
-  readonly contradiction: string | undefined;
+  readonly contradiction: Clause | undefined;
   /** The likeliest near miss. */
-  readonly miss: string | undefined;
+  readonly miss: Clause | undefined;
   /** Why the domain could not be looked at, or is served by nobody. */
-  readonly trouble: { readonly kind: "failed" | "not-delegated"; readonly because: string } | undefined;
+  readonly trouble: { readonly kind: "failed" | "not-delegated"; readonly because: Clause } | undefined;
   /** Why resolvers that check signatures refuse what the name servers say. */
-  readonly refused?: string | undefined;
+  readonly refused?: Clause | undefined;
 }
 
 export interface Verdict {
   readonly state: State;
-  readonly because: string;
+  readonly because: Clause;
 }
 
-const names = (views: readonly View[]) => [...new Set(views.map((view) => view.from))].join(", ");
+const names = (views: readonly View[]) => [...new Set(views.map((view) => view.from))];
 
 /** Derives where an ask stands. Pure: the same observations always give the same state. */
 export function stateOf({
@@ -44,47 +45,47 @@ export function stateOf({
   trouble,
   refused,
 }: Standing): Verdict {
-  const missing = (because: string): Verdict => {
-    if (provenAt !== undefined) return { state: "lapsed", because: `it was proven, and now ${because}` };
-    if (settledAt !== undefined) return { state: "lapsed", because: `every resolver had it, and now ${because}` };
+  const missing = (because: Clause): Verdict => {
+    if (provenAt !== undefined) return { state: "lapsed", because: clause("state-was-proven", { because }) };
+    if (settledAt !== undefined) return { state: "lapsed", because: clause("state-was-settled", { because }) };
     if (miss !== undefined) return { state: "astray", because: miss };
-    if (waitingFor.length > 0) return { state: "waiting", because: `${waitingFor.join(", ")} must be proven first` };
+    if (waitingFor.length > 0) return { state: "waiting", because: clause("state-waiting", { waitingFor }) };
     if (clash !== undefined) return { state: "clashing", because: clash };
     return { state: "noted", because };
   };
   if (trouble?.kind === "failed") return { state: "unknown", because: trouble.because };
   if (trouble?.kind === "not-delegated") return missing(trouble.because);
   if (refused !== undefined) return missing(refused);
-  if (ask.wants.length === 0) return { state: "noted", because: "it names no records" };
+  if (ask.wants.length === 0) return { state: "noted", because: clause("state-no-records") };
   const authorities = views.filter((view) => view.role === "authoritative");
   const vantages = views.filter((view) => view.role === "vantage");
   const lacking = authorities.filter((view) => view.sees === "old" || view.sees === "nothing");
   const silent = authorities.filter((view) => view.sees === "unknown");
-  const reason = (view: View | undefined) => (view?.answer.kind === "failed" ? view.answer.detail : "no server could be asked");
+  const reason = (view: View | undefined) =>
+    view?.answer.kind === "failed" ? verbatim(view.answer.detail) : clause("state-unresolved");
   // One server that says no is enough to know that it is not there; silence alone says nothing.
   if (lacking.length > 0) {
     const what = [...new Set(lacking.map((view) => `${displayName(view.name)} ${view.type}`))].join(", ");
-    if (lacking.every((view) => view.absent === true))
-      return missing(`${what} is still there, and the service's page tells to remove it`);
+    if (lacking.every((view) => view.absent === true)) return missing(clause("state-still-there", { what }));
     return missing(
       lacking.length === authorities.length
-        ? `the name servers do not have ${what} as asked`
-        : `${names(lacking)} does not have ${what} as asked`,
+        ? clause("state-lacking", { what })
+        : clause("state-some-lack", { lacking: names(lacking), what }),
     );
   }
   if (silent.length > 0 || authorities.length === 0) return { state: "unknown", because: reason(silent[0]) };
-  if (contradiction !== undefined) return { state: "astray", because: `it is there, but ${contradiction}` };
-  if (provenAt !== undefined) return { state: "proven", because: "the service confirmed it, and it is still there" };
+  if (contradiction !== undefined) return { state: "astray", because: clause("state-contradicted", { because: contradiction }) };
+  if (provenAt !== undefined) return { state: "proven", because: clause("state-still-proven") };
   const old = vantages.filter((view) => view.sees === "old" || view.sees === "nothing");
   if (old.length > 0)
     return {
       state: "spreading",
-      because: `every name server has it; ${names(old)} still ${old.length === 1 ? "shows" : "show"} the old record`,
+      because: clause("state-spreading", { old: names(old) }),
     };
   const mute = vantages.filter((view) => view.sees === "unknown");
-  if (mute.length > 0) return { state: "unknown", because: `every name server has it, but ${reason(mute[0])}` };
+  if (mute.length > 0) return { state: "unknown", because: clause("state-but", { because: reason(mute[0]) }) };
   return {
     state: "settled",
-    because: vantages.length > 0 ? "every name server and every resolver we look from has it" : "every name server has it",
+    because: vantages.length > 0 ? clause("state-everywhere") : clause("state-every-server"),
   };
 }

@@ -1,5 +1,8 @@
 import { generateKeyPairSync } from "node:crypto";
 import { describe, expect, test } from "@jest/globals";
+import { SAID_CATALOGUE, sayFinding, sayRight } from "../../present/audit/findings.ts";
+import { allInWords } from "../../present/clauses/index.ts";
+import { verbatim } from "../clause/index.ts";
 import { keyRecordText } from "../dkim/index.ts";
 import type { ChainFlaw } from "../dnssec/index.ts";
 import { type Authority, failed, type Lookup, zoneLookup } from "../lookup/index.ts";
@@ -7,7 +10,7 @@ import { name } from "../name/index.ts";
 import { checksOf, type SiteCheck } from "../site/index.ts";
 import { organizationalDomain } from "../suffix/index.ts";
 import { readZone, zonesOf } from "../zone/index.ts";
-import { type AuditInput, audit, CATALOGUE } from "./index.ts";
+import { type AuditInput, audit, CATALOGUE, type Finding } from "./index.ts";
 
 const B = "brackwater.example";
 const rsa = (bits: number): string => {
@@ -87,7 +90,7 @@ async function look({ zone = {}, input = {}, silent }: Case, asked = new Set<str
     lookup,
     world: lookup,
     now: NOW,
-    trust: async () => ({ kind: "indeterminate", why: "no-anchor", because: "" }),
+    trust: async () => ({ kind: "indeterminate", why: "no-anchor" }),
     authority,
     dsAtParent: async () => {
       if (silent?.test(name(B)) === true) return failed("timeout", "the parent is silent");
@@ -133,7 +136,7 @@ const serving = (serial: number, more = ""): Lookup =>
 const spf = (text: string): Case => ({ zone: { spf: `@ TXT "${text}"` } });
 const dmarc = (text: string): Case => ({ zone: { dmarc: `_dmarc TXT "${text}"` } });
 const key = (text: string): Case => ({ zone: { k1: `k1._domainkey TXT ${text}` }, input: { selectors: [{ selector: "k1" }] } });
-const ask = (state: string): Case => ({ input: { asks: [{ id: "seekmere-ownership", state, because: "so it is" }] } });
+const ask = (state: string): Case => ({ input: { asks: [{ id: "seekmere-ownership", state, because: verbatim("so it is") }] } });
 const RUA = "rua=mailto:dmarc@brackwater.example";
 const parked = (zone: Record<string, string>): Case => ({
   zone: {
@@ -254,7 +257,10 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
   ["ask-open", ask("noted")],
   ["ask-waiting", ask("waiting")],
   ["token-twice", { zone: { t1: '@ TXT "seekmere-owner=1"', t2: '@ TXT "seekmere-owner=2"' } }],
-  ["token-unknown", { zone: { t1: '@ TXT "seekmere-owner=1"' }, input: { asks: [{ id: "x", state: "settled", because: "" }] } }],
+  [
+    "token-unknown",
+    { zone: { t1: '@ TXT "seekmere-owner=1"' }, input: { asks: [{ id: "x", state: "settled", because: verbatim("") }] } },
+  ],
   ["texts-large", { zone: { t1: `@ TXT "${"x".repeat(250)}"`, t2: `@ TXT "${"y".repeat(250)}"` } }],
   ["text-quotes", { zone: { t1: '@ TXT "\\"seekmere-owner=1\\""' } }],
   ["text-spaces", { zone: { t1: '@ TXT "seekmere-owner=1 "' } }],
@@ -393,7 +399,10 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
     ] as const
   ).map(
     ([id, flaw]) =>
-      [id, { input: { web: [checksOf("redirect", `https://www.${B}/`).wrong(flaw, "it is so", "mend it")] } }] as const,
+      [
+        id,
+        { input: { web: [checksOf("redirect", `https://www.${B}/`).wrong(flaw, verbatim("it is so"), verbatim("mend it"))] } },
+      ] as const,
   ),
   ["site-apex-differs", { zone: { www: "www A 192.0.2.81" } }],
   ["ttl-long", { zone: { a: "@ 604800 A 192.0.2.80" } }],
@@ -417,26 +426,28 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
   ["bulk-soft-policy", { ...dmarc(`v=DMARC1; p=none; ${RUA}`), input: { role: "sending" } }],
 ];
 
+const shown = (one: Finding): string => `${one.id}: ${sayFinding(one).evidence}`;
+
 describe("the catalogue", () => {
   test("has at least 90 entries, each id once, each in words", () => {
-    expect(CATALOGUE.length).toBeGreaterThanOrEqual(90);
-    expect(new Set(CATALOGUE.map((rule) => rule.id)).size).toBe(CATALOGUE.length);
-    for (const rule of CATALOGUE) {
-      expect(rule.id).toMatch(/^[a-z0-9]+(-[a-z0-9]+)+$/);
-      expect(rule.title).toMatch(/^[A-Zw“].*[^.]$/);
-      expect(rule.why).toMatch(/^[A-Z?“].*\.$/);
-      expect(rule.standard).toMatch(/^RFC \d+ section \d/);
+    expect(allInWords(CATALOGUE.length)).toBeGreaterThanOrEqual(90);
+    expect(allInWords(new Set(CATALOGUE.map((rule) => rule.id)).size)).toBe(CATALOGUE.length);
+    for (const rule of SAID_CATALOGUE) {
+      expect(allInWords(rule.id)).toMatch(/^[a-z0-9]+(-[a-z0-9]+)+$/);
+      expect(allInWords(rule.title)).toMatch(/^[A-Zw“].*[^.]$/);
+      expect(allInWords(rule.why)).toMatch(/^[A-Z?“].*\.$/);
+      expect(allInWords(rule.standard)).toMatch(/^RFC \d+ section \d/);
     }
   });
   test("every entry is shown below", () =>
-    expect(CATALOGUE.map((rule) => rule.id).filter((id) => !CASES.some(([shown]) => shown === id))).toEqual([]));
+    expect(allInWords(CATALOGUE.map((rule) => rule.id).filter((id) => !CASES.some(([shown]) => shown === id)))).toEqual([]));
   test("of a sound domain there is nothing to say, whatever it is for", async () => {
     for (const role of ["main", "secondary", "sending", undefined] as const) {
       const { findings, unresolved } = await look({ input: { role } });
-      expect(findings.map((one) => `${one.id}: ${one.evidence}`)).toEqual([]);
-      expect(unresolved).toEqual([]);
+      expect(allInWords(findings.map(shown))).toEqual([]);
+      expect(allInWords(unresolved)).toEqual([]);
     }
-    expect((await look(parked({}))).findings.map((one) => `${one.id}: ${one.evidence}`)).toEqual([]);
+    expect(allInWords((await look(parked({}))).findings.map(shown))).toEqual([]);
   });
 });
 
@@ -445,15 +456,21 @@ describe("findings", () => {
     const asked = new Set<string>();
     const { findings } = await look(shows, asked);
     const found = findings.find((one) => one.id === id);
-    expect([id, findings.map((one) => one.id)]).toEqual([id, expect.arrayContaining([id])]);
-    for (const text of [found?.evidence, found?.remedy]) {
-      expect(text).not.toMatch(/undefined|NaN|\[object|\.$/);
-      expect(text?.length).toBeGreaterThan(2);
+    expect(allInWords([id, findings.map((one) => one.id)])).toEqual([id, expect.arrayContaining([id])]);
+    const { evidence, remedy } = sayFinding(found as Finding);
+    for (const text of [evidence, remedy]) {
+      expect(allInWords(text)).not.toMatch(/undefined|NaN|\[object|\.$/);
+      expect(allInWords(text.length)).toBeGreaterThan(2);
     }
+    // Sweeps keep what was seen as JSON.
+    expect(allInWords(sayFinding({ ...found, seen: JSON.parse(JSON.stringify(found?.seen)) } as Finding))).toMatchObject({
+      evidence,
+      remedy,
+    });
     // Every name in a sentence is one that was asked about, or that a record or the workspace holds.
     const known = `${[...asked].join(" ")} ${AROUND} ${Object.values({ ...SOUND, ...shows.zone }).join(" ")} ${JSON.stringify(shows.input ?? {})} `;
-    for (const [one] of `${found?.evidence} ${found?.remedy}`.matchAll(/[\w-]+(?:\.[\w-]+)*\.example\b/g))
-      expect(known).toContain(one);
+    for (const [one] of `${evidence} ${remedy}`.matchAll(/[\w-]+(?:\.[\w-]+)*\.example\b/g))
+      expect(allInWords(known)).toContain(one);
   });
   test.each(CASES)("%s is found as well where only its area is looked at", async (id, shows) => {
     const { area } = CATALOGUE.find((rule) => rule.id === id) as (typeof CATALOGUE)[number];
@@ -463,21 +480,21 @@ describe("findings", () => {
     ];
     const [all, only] = await Promise.all([look(shows), look({ ...shows, input: { ...shows.input, areas: [area] } })]);
     expect(ofArea(only)).toEqual(ofArea(all));
-    expect([...only.findings, ...only.right].every((one) => one.area === area)).toBe(true);
+    expect(allInWords([...only.findings, ...only.right].every((one) => one.area === area))).toBe(true);
   });
 
   test("only what an area needs is asked for", async () => {
     const asked = new Set<string>();
     await look({ input: { areas: ["mail-in"] } }, asked);
-    expect([...asked].filter((at) => /_dmarc|_domainkey|zandrel|_mta-sts/.test(at))).toEqual([]);
-    expect(asked.has("mx1.inglemail.example.")).toBe(true);
+    expect(allInWords([...asked].filter((at) => /_dmarc|_domainkey|zandrel|_mta-sts/.test(at)))).toEqual([]);
+    expect(allInWords(asked.has("mx1.inglemail.example."))).toBe(true);
   });
 
   test("who does what for a domain is read from its records", async () => {
     const { providers } = await look({
       zone: { spf: '@ TXT "v=spf1 include:spf.heronpost.example -all"', k1: "k1._domainkey CNAME k1.dkim.heronpost.example." },
     });
-    expect(providers).toEqual({
+    expect(allInWords(providers)).toEqual({
       nameServers: ["nettlehost.example."],
       mail: ["inglemail.example."],
       signing: ["heronpost.example."],
@@ -493,22 +510,22 @@ describe("findings", () => {
       '@ TXT "v=spf1 include:ring.heronpost.example -all"',
     ]) {
       const { findings } = await look({ zone: { spf, k1: "", k2: "", mx2: "", www: "", ns2: "" } });
-      expect([spf, findings[0]?.id]).toEqual([spf, "dmarc-without-checks"]);
+      expect(allInWords([spf, findings[0]?.id])).toEqual([spf, "dmarc-without-checks"]);
     }
     const signed = await look({ zone: { spf: "" } });
-    expect(signed.findings.map((one) => one.id)).not.toContain("dmarc-without-checks");
+    expect(allInWords(signed.findings.map((one) => one.id))).not.toContain("dmarc-without-checks");
     const unseen = await look({ zone: { spf: "", k1: "", k2: "" }, silent: /_domainkey/ });
-    expect(unseen.findings.map((one) => one.id)).not.toContain("dmarc-without-checks");
+    expect(allInWords(unseen.findings.map((one) => one.id))).not.toContain("dmarc-without-checks");
   });
   test("what is right is said, and never of an area with something wrong", async () => {
     const sound = await look({});
-    expect(sound.right.map((one) => one.area)).toEqual(
+    expect(allInWords(sound.right.map((one) => one.area))).toEqual(
       expect.arrayContaining(["delegation", "mail-in", "spf", "dkim", "dmarc", "reports", "site", "certificate", "transport"]),
     );
     const { right } = await look({ zone: { spf: '@ TXT "v=spf1 ipv4:1 -all"', dmarc: "" } });
-    expect(right.map((one) => one.area).filter((area) => area === "spf" || area === "dmarc")).toEqual([]);
-    for (const { because } of sound.right) expect(because).not.toMatch(/undefined|NaN|\[object|\.$/);
-    expect((await look({ silent: /./ })).right).toEqual([]);
+    expect(allInWords(right.map((one) => one.area).filter((area) => area === "spf" || area === "dmarc"))).toEqual([]);
+    for (const { because } of sound.right.map(sayRight)) expect(allInWords(because)).not.toMatch(/undefined|NaN|\[object|\.$/);
+    expect(allInWords((await look({ silent: /./ })).right)).toEqual([]);
   });
   test.each<[string, RegExp, string]>([
     ["delegation", /^brackwater\.example\.$/, "SOA"],
@@ -520,10 +537,10 @@ describe("findings", () => {
     ["transport", /^_mta-sts\./, "MTA-STS"],
   ])("nothing is said to be right in %s where %s could not be asked (%s)", async (area, silent) => {
     const zone = { spf: '@ TXT "v=spf1 include:spf.heronpost.example -all"' };
-    expect((await look({ zone })).right.map((one) => one.area)).toContain(area);
+    expect(allInWords((await look({ zone })).right.map((one) => one.area))).toContain(area);
     const { right, unresolved } = await look({ zone, silent });
-    expect(unresolved).not.toEqual([]);
-    expect(right.map((one) => one.area)).not.toContain(area);
+    expect(allInWords(unresolved)).not.toEqual([]);
+    expect(allInWords(right.map((one) => one.area))).not.toContain(area);
   });
   test.each([
     ["settled", true],
@@ -531,21 +548,21 @@ describe("findings", () => {
     ["pending", false],
   ])("asks that are %s are called right: %s", async (state, right) => {
     const { right: said } = await look(ask(state));
-    expect(said.some((one) => one.area === "ownership")).toBe(right);
+    expect(allInWords(said.some((one) => one.area === "ownership"))).toBe(right);
   });
   test("reports are not said to go where nobody takes them when that could not be asked", async () => {
     const elsewhere = { dmarc: '_dmarc TXT "v=DMARC1; p=none; rua=mailto:dmarc@reports.brackwater.example"' };
     const ids = async (silent?: RegExp) =>
       (await look({ zone: elsewhere, ...(silent === undefined ? {} : { silent }) })).findings.map((one) => one.id);
-    expect(await ids()).toContain("report-no-mail");
-    expect(await ids(/^reports\./)).not.toContain("report-no-mail");
+    expect(allInWords(await ids())).toContain("report-no-mail");
+    expect(allInWords(await ids(/^reports\./))).not.toContain("report-no-mail");
   });
   test("the worst come first", async () => {
     const order = ["breaks", "risks", "untidy", "note"];
     const { findings } = await look({ zone: { mx2: "", spf: '@ TXT "v=spf1 ipv4:1 -all"', www: "", dmarc: "" } });
     const severities = findings.map((one) => order.indexOf(one.severity));
-    expect(severities).toEqual([...severities].sort());
-    expect(new Set(severities).size).toBe(4);
+    expect(allInWords(severities)).toEqual([...severities].sort());
+    expect(allInWords(new Set(severities).size)).toBe(4);
   });
 });
 
@@ -566,59 +583,62 @@ test("a name inside a zone is judged as that: nothing is said of name servers, a
   };
   const within: Authority = { kind: "within", zone: name("example"), servers: [], because: "nobody has it" };
   const { findings } = await look({ zone, input: { authority: within } });
-  expect(findings.filter(({ area }) => area === "delegation")).toEqual([]);
-  expect((await look({ zone })).findings.map(({ id }) => id)).toContain("alias-at-apex");
+  expect(allInWords(findings.filter(({ area }) => area === "delegation"))).toEqual([]);
+  expect(allInWords((await look({ zone })).findings.map(({ id }) => id))).toContain("alias-at-apex");
 });
 
 describe("the web of a site", () => {
   const { right, unknown } = checksOf("address", B);
   const web = async (...checks: SiteCheck[]) => look({ input: { web: checks } });
   test("what is right is said as such, and the note about different addresses is not needed", async () => {
-    const { right: said } = await web(right("it leads there"));
-    expect(said.find(({ area }) => area === "site")?.because).toContain("over HTTPS");
-    const apart = { zone: { www: "www A 192.0.2.81" }, input: { web: [right("it leads there")] } };
-    expect((await look(apart)).findings.map(({ id }) => id)).not.toContain("site-apex-differs");
+    const { right: said } = await web(right(verbatim("it leads there")));
+    expect(allInWords(said.find(({ area }) => area === "site")?.seen)).toEqual({ visited: true });
+    const apart = { zone: { www: "www A 192.0.2.81" }, input: { web: [right(verbatim("it leads there"))] } };
+    expect(allInWords((await look(apart)).findings.map(({ id }) => id))).not.toContain("site-apex-differs");
   });
   test("the same thing at several addresses is one finding", async () => {
-    const at = (url: string) => checksOf("redirect", url).wrong("temporary", "it is temporary (302)", "make it permanent");
+    const at = (url: string) =>
+      checksOf("redirect", url).wrong("temporary", verbatim("it is temporary (302)"), verbatim("make it permanent"));
     const { findings } = await web(at(`http://${B}/zandrel/check?kept=yes`), at(`https://www.${B}/zandrel/check?kept=yes`));
-    expect(findings.filter(({ id }) => id === "site-redirect-temporary").map(({ evidence }) => evidence)).toEqual([
-      `http://${B}, https://www.${B}: it is temporary (302)`,
-    ]);
+    expect(
+      allInWords(findings.filter(({ id }) => id === "site-redirect-temporary").map((one) => sayFinding(one).evidence)),
+    ).toEqual([`http://${B}, https://www.${B}: it is temporary (302)`]);
   });
   test("what could not be looked at is neither right nor wrong", async () => {
-    const { right: said, findings, unresolved } = await web(unknown("nobody answered in time", "try again"));
-    expect(said.map(({ area }) => area)).not.toContain("site");
-    expect(findings.filter(({ area }) => area === "site")).toEqual([]);
-    expect(unresolved).toContainEqual({ name: `${B}.`, type: "web", because: `${B}: nobody answered in time` });
+    const { right: said, findings, unresolved } = await web(unknown(verbatim("nobody answered in time"), verbatim("try again")));
+    expect(allInWords(said.map(({ area }) => area))).not.toContain("site");
+    expect(allInWords(findings.filter(({ area }) => area === "site"))).toEqual([]);
+    expect(allInWords(unresolved)).toContainEqual({ name: `${B}.`, type: "web", because: `${B}: nobody answered in time` });
   });
 });
 
 test("signatures that could not be asked for are no finding, and are named as unresolved", async () => {
   const trust = async () => ({ kind: "indeterminate", why: "unresolved", because: "nobody answers for the keys" }) as const;
   const { findings, unresolved } = await look({ input: { trust } });
-  expect(findings.map(({ id }) => id).filter((id) => /dnssec|ds-/.test(id))).toEqual([]);
-  expect(unresolved).toContainEqual({ name: `${B}.`, type: "DNSSEC", because: "nobody answers for the keys" });
+  expect(allInWords(findings.map(({ id }) => id).filter((id) => /dnssec|ds-/.test(id)))).toEqual([]);
+  expect(allInWords(unresolved)).toContainEqual({ name: `${B}.`, type: "DNSSEC", because: "nobody answers for the keys" });
 });
 
 test("a source that could not be asked has not moved", async () => {
   const flattened = [{ term: "include:spf.heronpost.example", addresses: ["ip4:198.51.100.64/27"] }];
   const ids = async (silent?: RegExp) =>
     (await look({ input: { flattened }, ...(silent === undefined ? {} : { silent }) })).findings.map((one) => one.id);
-  expect(await ids()).not.toContain("spf-moved");
-  expect(await ids(/^spf\.heronpost/)).not.toContain("spf-moved");
+  expect(allInWords(await ids())).not.toContain("spf-moved");
+  expect(allInWords(await ids(/^spf\.heronpost/))).not.toContain("spf-moved");
 });
 
 test("a name as long as names may be is audited too", async () => {
   const long = name(`${"a".repeat(60)}.${"b".repeat(60)}.${"c".repeat(60)}.${"d".repeat(50)}.example`);
   const lookup: Lookup = { ask: async () => ({ kind: "nxdomain", chain: [], authoritative: true }) };
-  expect((await look({ input: { domain: long, lookup, world: lookup } })).findings.map((one) => one.id)).toContain("spf-missing");
+  expect(allInWords((await look({ input: { domain: long, lookup, world: lookup } })).findings.map((one) => one.id))).toContain(
+    "spf-missing",
+  );
 });
 
 test("what could not be asked is listed, and never reported as missing", async () => {
   const { findings, unresolved } = await look({ silent: /brackwater\.example\.$/ });
-  expect(unresolved.map((one) => `${one.type} ${one.name}`)).toEqual(
+  expect(allInWords(unresolved.map((one) => `${one.type} ${one.name}`))).toEqual(
     expect.arrayContaining([`TXT ${B}.`, `TXT _dmarc.${B}.`, `MX ${B}.`]),
   );
-  expect(findings.filter((one) => /missing|none|no-/.test(one.id)).map((one) => one.id)).toEqual([]);
+  expect(allInWords(findings.filter((one) => /missing|none|no-/.test(one.id)).map((one) => one.id))).toEqual([]);
 });

@@ -1,12 +1,12 @@
 import type { AuditInput, Unresolved } from "./facts.ts";
-import { AREAS, type Area, type Finding, type Rule, SEVERITIES } from "./finding.ts";
+import { AREAS, type Area, type FindingOf, type Rule, SEVERITIES } from "./finding.ts";
 import { gatherFacts } from "./gather.ts";
 import { type Providers, providersOf } from "./providers.ts";
 import { type Right, whatIsRight } from "./right.ts";
 import { bulk, certificate, parked, transport } from "./rules/certificate-and-bulk.ts";
 import { delegation } from "./rules/delegation.ts";
 import { dkim } from "./rules/dkim.ts";
-import { dmarc, NOTHING_PASSES } from "./rules/dmarc.ts";
+import { dmarc } from "./rules/dmarc.ts";
 import { dnssec } from "./rules/dnssec.ts";
 import { mailIn } from "./rules/mail-in.ts";
 import { ownership } from "./rules/ownership.ts";
@@ -15,13 +15,12 @@ import { site } from "./rules/site.ts";
 import { spf } from "./rules/spf.ts";
 import { wildcard } from "./rules/wildcard.ts";
 
-/** Everything the audit can say, in the order of the areas. */
-export const CATALOGUE: readonly Rule[] = [
-  delegation,
-  dnssec,
+/** All rules, by area and id. */
+const RULES = {
+  delegation: { ...delegation, ...dnssec },
   wildcard,
   ownership,
-  mailIn,
+  "mail-in": mailIn,
   spf,
   dkim,
   dmarc,
@@ -31,7 +30,36 @@ export const CATALOGUE: readonly Rule[] = [
   parked,
   transport,
   bulk,
-].flat();
+} satisfies Record<Area, Readonly<Record<string, Rule>>>;
+
+type Rules = typeof RULES;
+
+/** What each rule sees, by area and id. */
+export type Sightings = {
+  readonly [A in Area]: { readonly [I in keyof Rules[A]]: Rules[A][I] extends Rule<infer S> ? S : never };
+};
+
+/** The findings of one area. */
+type FindingIn<A extends Area> = {
+  [I in keyof Sightings[A] & string]: FindingOf<A, I, Sightings[A][I]>;
+}[keyof Sightings[A] & string];
+
+export type Finding = { [A in Area]: FindingIn<A> }[Area];
+type FindingId = Finding["id"];
+
+/** A rule with its name and place. */
+export interface CatalogueEntry extends Rule {
+  readonly id: FindingId;
+  readonly area: Area;
+}
+
+/** Everything the audit can say, in the order of the areas. */
+export const CATALOGUE: readonly CatalogueEntry[] = AREAS.flatMap((area) =>
+  Object.entries(RULES[area]).map(([id, rule]: [string, Rule]) => ({ id: id as FindingId, area, ...rule })),
+);
+
+/** The finding that comes before all others: mail is lost at this moment. */
+const NOTHING_PASSES: FindingId = "dmarc-without-checks";
 
 /** The audit of one domain. */
 export interface Audit {
@@ -48,8 +76,9 @@ export async function audit(input: AuditInput): Promise<Audit> {
   const facts = await gatherFacts(input);
   const { areas = [] } = input;
   const isLookedAt = ({ area }: { readonly area: Area }): boolean => areas.length === 0 || areas.includes(area);
+  const { domain } = input;
   const findings = CATALOGUE.filter(isLookedAt).flatMap(({ check, ...rule }) =>
-    check(facts).map((seen): Finding => ({ ...rule, ...seen })),
+    check(facts).map((seen) => ({ ...rule, domain, seen }) as Finding),
   );
   // Where no mail can pass, nothing else matters until that is mended.
   const order = (one: Finding): number =>

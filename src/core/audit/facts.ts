@@ -1,4 +1,5 @@
 import type { KeyObject } from "node:crypto";
+import type { Clause } from "../clause/index.ts";
 import type { SelectorCheck } from "../dkim/index.ts";
 import type { Discovery, DmarcRecord, Permission, PublishedDmarc } from "../dmarc/index.ts";
 import type { ChainFlaw, Verdict } from "../dnssec/index.ts";
@@ -27,7 +28,7 @@ export interface AuditInput {
   /** Private keys that others on this machine may read. */
   readonly openKeyFiles: readonly string[];
   /** Asks of the workspace and where they stand. */
-  readonly asks: readonly { readonly id: string; readonly state: string; readonly because: string }[];
+  readonly asks: readonly { readonly id: string; readonly state: string; readonly because: Clause }[];
   /** Texts that asks want at the domain itself. */
   readonly wantedTexts: readonly string[];
   /** Titles of DNS hosts of the workspace that the domain is not delegated to. */
@@ -58,7 +59,7 @@ export interface AuditInput {
 export interface Unresolved {
   readonly name: DomainName;
   readonly type: string;
-  readonly because: string;
+  readonly because: Clause;
 }
 
 /** What is published at a name: its data of one type, empty where there are none. */
@@ -149,7 +150,7 @@ export interface Facts extends AuditInput {
   /** Hosts below the domain that take bounces, and whether SPF lets anybody send with them as the return path. */
   readonly returnPaths: readonly { readonly name: DomainName; readonly spf: Awaited<ReturnType<typeof lookupSpf>> }[];
   /** Single addresses the SPF record names, and whether their names lead back to them. */
-  readonly reverse: readonly { readonly address: string; readonly met: boolean | undefined; readonly because: string }[];
+  readonly reverse: readonly { readonly address: string; readonly met: boolean | undefined; readonly because: Clause }[];
 }
 
 /** The texts among them. */

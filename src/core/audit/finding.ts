@@ -1,3 +1,4 @@
+import type { DomainName } from "../name/index.ts";
 import type { Facts } from "./facts.ts";
 
 /** How bad a finding is, the worst first. */
@@ -21,51 +22,41 @@ export const AREAS = [
 ] as const;
 export type Area = (typeof AREAS)[number];
 
-/** What a rule saw, and what to do about it; both are sentences without their full stop. */
-export interface Seen {
-  readonly evidence: string;
-  readonly remedy: string;
-}
-
-/** One entry of the catalogue: what may be wrong, why it matters, and how it is seen. */
-export interface Rule {
-  /** Stable for ever; programs rely on it. */
-  readonly id: string;
-  readonly area: Area;
+/** How one thing that may be wrong is seen. What is said about it is in `present/audit/words`, by its id. */
+export interface Rule<S extends object = object> {
   readonly severity: Severity;
-  readonly title: string;
-  /** Why it matters, in the words of somebody who answers for mail and launches. */
-  readonly why: string;
   /** The standard and section it rests on. */
   readonly standard: string;
-  check(facts: Facts): readonly Seen[];
+  /** What its sentences need, once for every place where it is so; empty where it is not. */
+  check(facts: Facts): readonly S[];
 }
 
-/** One thing the audit has to say about a domain. */
-export interface Finding extends Seen {
-  readonly id: string;
-  readonly area: Area;
+/** One thing the audit has to say about a domain: which of its rules, and what that rule saw. */
+export interface FindingOf<A extends Area, I extends string, S> {
+  /** Stable for ever; programs rely on it. */
+  readonly id: I;
+  readonly area: A;
   readonly severity: Severity;
-  readonly title: string;
-  readonly why: string;
   readonly standard: string;
+  readonly domain: DomainName;
+  readonly seen: S;
 }
 
-type Entry = readonly [
-  id: string,
-  severity: Severity,
-  standard: string,
-  title: string,
-  why: string,
-  check: (facts: Facts) => readonly Seen[],
-];
+export const rule = <S extends object>(severity: Severity, standard: string, check: (facts: Facts) => readonly S[]): Rule<S> => ({
+  severity,
+  standard,
+  check,
+});
 
-/** Rules of one area, written as a table. */
-export const rulesOf = (area: Area, entries: readonly Entry[]): Rule[] =>
-  entries.map(([id, severity, standard, title, why, check]) => ({ id, area, severity, standard, title, why, check }));
+/** A sighting of which there is nothing more to say than that it is so. */
+export type Plain = Readonly<Record<never, never>>;
 
 /** One sighting where something holds, none where not. */
-export const when = (met: boolean, evidence: string, remedy: string): Seen[] => (met ? [{ evidence, remedy }] : []);
+export function when(met: boolean): Plain[];
+export function when<S extends object>(met: boolean, seen: S): S[];
+export function when(met: boolean, seen: object = {}): object[] {
+  return met ? [seen] : [];
+}
 
 /** At least as bad as a severity. */
 export const isAtLeast = (one: Severity, threshold: Severity): boolean =>

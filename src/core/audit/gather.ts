@@ -1,3 +1,4 @@
+import { clause, verbatim } from "../clause/index.ts";
 import { checkSelector, keyNameOf, type SelectorCheck, usualSelectors } from "../dkim/index.ts";
 import { destinationOf, discoverByList, discoverByWalk, lookupDmarc, verifyExternalDestination } from "../dmarc/index.ts";
 import type { Verdict } from "../dnssec/index.ts";
@@ -48,7 +49,7 @@ function asking(input: AuditInput, unresolved: Map<string, Unresolved>): Asking 
       const answer = await lookup.ask(name, type);
       // Zone files never hold the top of the tree, and no policy is expected there.
       const top = answer.kind === "failed" && answer.why === "outside" && /^_dmarc\.[^.]+\.$/.test(name);
-      if (answer.kind === "failed" && !top) unresolved.set(`${name} ${type}`, { name, type, because: answer.detail });
+      if (answer.kind === "failed" && !top) unresolved.set(`${name} ${type}`, { name, type, because: verbatim(answer.detail) });
       return answer;
     },
   });
@@ -259,7 +260,7 @@ async function transportFacts({ input, at, host, below, everywhere, ds: askDs, k
     everywhere.ask(domain, "SPF"),
     everywhere.ask(domain, "CDS"),
   ]);
-  const { trust = async (): Promise<Verdict> => ({ kind: "indeterminate", why: "no-anchor", because: "" }) } = input;
+  const { trust = async (): Promise<Verdict> => ({ kind: "indeterminate", why: "no-anchor" }) } = input;
   const own = await trust(domain, "SOA");
   const { authority, trustAt } = input;
   const badServers =
@@ -389,7 +390,7 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
         .slice(0, 1)
         .flatMap((one) =>
           one.kind === "indeterminate" && one.why === "unresolved"
-            ? [{ name: input.domain, type: "DNSSEC", because: one.because }]
+            ? [{ name: input.domain, type: "DNSSEC", because: verbatim(one.because) }]
             : [],
         ),
       ...(input.web ?? [])
@@ -397,7 +398,7 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
         .map(({ name, because }) => ({
           name: input.domain,
           type: "web",
-          because: because.includes(name) ? because : `${name}: ${because}`,
+          because: clause("site-web-unseen", { name, because }),
         })),
     ],
     sends: input.role !== "parked" && input.role !== "redirect",

@@ -4,10 +4,11 @@
  * ```ts
  * CATALOGUE.length;                              // how many things it can say
  * const { findings, unresolved } = await audit({ domain, role: "main", lookup, world, … });
- * findings[0];                                   // { id: "spf-several", severity: "breaks", evidence: "…", remedy: "…", … }
+ * findings[0];                                   // { id: "spf-several", severity: "breaks", seen: { texts: ["v=spf1 …", …], … } }
  * ```
  */
 export * from "./audit.ts";
 export type { AuditInput, Unresolved } from "./facts.ts";
-export { AREAS, type Area, type Finding, isAtLeast, SEVERITIES, type Severity } from "./finding.ts";
+export { AREAS, type Area, isAtLeast, SEVERITIES, type Severity } from "./finding.ts";
 export type { Providers } from "./providers.ts";
+export type { Right, SeenRight } from "./right.ts";

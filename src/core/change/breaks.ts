@@ -1,3 +1,4 @@
+import { type Clause, clause } from "../clause/index.ts";
 import { isKeyText } from "../dkim/index.ts";
 import { isDmarc } from "../dmarc/index.ts";
 import type { Lookup } from "../lookup/index.ts";
@@ -15,36 +16,33 @@ async function mailServersOf(domain: DomainName, lookup: Lookup): Promise<readon
 }
 
 /** What stops working without a text, by what the text is for. */
-function textBreaks(text: string, name: DomainName): string {
-  if (isKeyText(text)) return `mail signed with the key at ${displayName(name)} fails until the service signs with another one`;
-  if (isSpf(text))
-    return `mail sent with an address at ${displayName(name)} is no longer allowed by SPF (the list of servers that may send)`;
-  if (isDmarc(text)) return `receivers no longer know what to do with mail that is not proven, and send no reports`;
-  return `whatever is proven with “${text.length > 40 ? `${text.slice(0, 40)}…` : text}” at ${displayName(name)} may lapse`;
+function textBreaks(text: string, name: DomainName): Clause {
+  if (isKeyText(text)) return clause("change-breaks-key", { name });
+  if (isSpf(text)) return clause("change-breaks-spf", { name });
+  if (isDmarc(text)) return clause("change-breaks-policy");
+  return clause("change-breaks-proof", { text, name });
 }
 
 /** What stops working when a set goes, in words for people who do not know record types. */
-export async function breaksWithout(set: RecordSet, domain: DomainName, lookup: Lookup): Promise<string> {
+export async function breaksWithout(set: RecordSet, domain: DomainName, lookup: Lookup): Promise<Clause> {
   const name = displayName(set.name);
   if (isOfType(set, "TXT"))
-    return [...new Set(set.data.map((data) => textBreaks(decodeUtf8(txtValue(data)), set.name)))].join("; ");
+    return clause("change-breaks-all", { parts: set.data.map((data) => textBreaks(decodeUtf8(txtValue(data)), set.name)) });
   if (set.type === "A" || set.type === "AAAA" || set.type === "CNAME") {
-    if ((await mailServersOf(domain, lookup)).includes(set.name))
-      return `mail for all of ${displayName(domain)} stops, because ${name} is its mail server`;
-    if (set.name.includes("._domainkey."))
-      return `mail signed with the key behind ${name} fails until the service signs with another one`;
+    if ((await mailServersOf(domain, lookup)).includes(set.name)) return clause("change-breaks-mail", { domain, name });
+    if (set.name.includes("._domainkey.")) return clause("change-breaks-key-behind", { name });
   }
   switch (set.type) {
     case "A":
     case "AAAA":
-      return `whatever is reached at ${name} today (${shown(set)}) is no longer reached there`;
+      return clause("change-breaks-address", { name, set: shown(set) });
     case "CNAME":
-      return `whatever ${name} leads to today (${shown(set)}) is no longer reached there`;
+      return clause("change-breaks-alias", { name, set: shown(set) });
     case "MX":
-      return `mail to ${name} no longer arrives at ${shown(set)}`;
+      return clause("change-breaks-mx", { name, set: shown(set) });
     case "NS":
-      return `everything below ${name} is no longer found`;
+      return clause("change-breaks-zone", { name });
     default:
-      return `the ${set.type} record at ${name} is no longer found`;
+      return clause("change-breaks-record", { type: set.type, name });
   }
 }

@@ -1,3 +1,4 @@
+import { type Clause, clause } from "../clause/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, displayName, parentOf, ROOT, under } from "../name/index.ts";
 import { isOfType, type RecordSet, type RecordType } from "../record/index.ts";
@@ -27,9 +28,9 @@ export interface Clash {
   readonly name: DomainName;
   readonly type: RecordType;
   readonly ask: string;
-  readonly because: string;
-  readonly breaks: string;
-  readonly options: readonly string[];
+  readonly because: Clause;
+  readonly breaks: Clause;
+  readonly options: readonly Clause[];
   /** Whether the user may say that the records at the name are replaced. */
   readonly replaceable: boolean;
   /** Whether all that the ask wants there is there, so that this stands beside it and keeps it from counting. */
@@ -47,9 +48,9 @@ export async function hazardOf(
   if (isOfType(set, "MX") && set.data.length > 1 && set.data.some(({ exchange }) => exchange === ROOT))
     return {
       kind: "null-mx",
-      because: `${name} is asked to take no mail (null MX) and to have a mail server, which exclude each other`,
-      breaks: "nothing yet",
-      options: ["retire one of the asks"],
+      because: clause("change-null-mx-and-server", { name }),
+      breaks: clause("change-breaks-nothing-yet"),
+      options: [clause("change-retire-one")],
     };
   const targets = isOfType(set, "MX")
     ? set.data.map((data) => data.exchange)
@@ -63,9 +64,9 @@ export async function hazardOf(
     if (link !== undefined)
       return {
         kind: "target-is-alias",
-        because: `${displayName(target)} is an alias for ${displayName(link.data[0]?.target ?? target)}, and ${set.type === "MX" ? "a mail server" : "a name server"} must be named by its own name (RFC 2181 section 10.3)`,
-        breaks: set.type === "MX" ? `some senders would not deliver mail to ${name}` : `some resolvers would not find ${name}`,
-        options: [`ask the service for the name behind the alias, such as ${displayName(link.data[0]?.target ?? target)}`],
+        because: clause("change-target-is-alias", { target, alias: link.data[0]?.target ?? target, type: set.type }),
+        breaks: clause("change-target-is-alias-breaks", { name, type: set.type }),
+        options: [clause("change-name-behind", { alias: link.data[0]?.target ?? target })],
       };
   }
   if (set.name.startsWith("*.") && (set.type === "CNAME" || set.type === "TXT")) {
@@ -76,9 +77,9 @@ export async function hazardOf(
     if (covered)
       return {
         kind: "wildcard-answers",
-        because: `${name} would also answer for _dmarc.${displayName(above)}, for DKIM selectors and for ownership names that are not there yet, with nonsense`,
-        breaks: "mail policy and later proofs may be misread",
-        options: [`publish the DMARC record of ${displayName(above)} first`, `--replace ${name} publishes it all the same`],
+        because: clause("change-wildcard-answers", { name, above }),
+        breaks: clause("change-wildcard-answers-breaks"),
+        options: [clause("change-publish-policy-first", { above }), clause("change-replace-all-the-same", { name: set.name })],
       };
   }
   return undefined;

@@ -1,5 +1,5 @@
 import { isMet } from "../ask/index.ts";
-import { allOf, listOf } from "../english.ts";
+import { type Clause, clause, verbatim } from "../clause/index.ts";
 import { type Live, liveAt, ownSetOf } from "../lookup/index.ts";
 import { type DomainName, displayName, isAtOrBelow, isBelow, parentOf, ROOT } from "../name/index.ts";
 import {
@@ -11,7 +11,6 @@ import {
   sameData,
   withData,
 } from "../record/index.ts";
-import { spanText } from "../spread/index.ts";
 import { breaksWithout, shown } from "./breaks.ts";
 import { type ClashKind, hazardOf } from "./clash.ts";
 import { type Change, cacheWindowPart, type Drafting } from "./drafting.ts";
@@ -37,16 +36,15 @@ interface Step {
   readonly met: boolean;
 }
 
-const replaceWay = (name: DomainName) =>
-  `zandrel draft --replace ${displayName(name)} shows the draft with the old record replaced`;
+const replaceWay = (name: DomainName): Clause => clause("change-replace-shows", { name });
 
 /** Says that a wanted set cannot be published as it stands, for each ask that wants it. */
 function clash(
   { drafting, wanted }: Pick<Step, "drafting" | "wanted">,
   kind: ClashKind,
-  because: string,
-  breaks: string,
-  options: readonly string[],
+  because: Clause,
+  breaks: Clause,
+  options: readonly Clause[],
   met = false,
   offending?: RecordSet,
 ): void {
@@ -60,7 +58,7 @@ function clash(
       because,
       breaks,
       options,
-      replaceable: options.some((option) => option.includes("--replace")),
+      replaceable: options.some((option) => option.clause.startsWith("change-replace")),
       contradicts: met,
       ...(offending === undefined ? {} : { offending }),
     })),
@@ -71,33 +69,33 @@ function clash(
 function impossible(drafting: Drafting, wanted: Wanted): boolean {
   const { domain, needed } = drafting;
   const { name, type, set, asks } = wanted;
-  const refuse = (kind: ClashKind, because: string, breaks: string, ...options: string[]) => {
+  const refuse = (kind: ClashKind, because: Clause, breaks: Clause, ...options: Clause[]) => {
     clash({ drafting, wanted }, kind, because, breaks, options);
     return true;
   };
   if (!isAtOrBelow(name, domain))
     return refuse(
       "outside-domain",
-      `${displayName(name)} does not belong to ${displayName(domain)}`,
-      "nothing",
-      `save the ask for the domain that ${displayName(name)} belongs to`,
+      clause("change-outside-domain", { name, domain }),
+      clause("change-breaks-nothing"),
+      clause("change-outside-domain-mend", { name }),
     );
   if (type === "CNAME" && name === domain)
     return refuse(
       "alias-at-apex",
-      `an alias (CNAME) cannot stand at ${displayName(domain)} itself, because the zone's own records are there`,
-      "the whole zone, mail included",
-      "ask the service for its addresses (A and AAAA records) instead",
-      `point www.${displayName(domain)} at the service and redirect the bare domain there`,
+      clause("change-alias-at-apex", { domain }),
+      clause("change-alias-at-apex-breaks"),
+      clause("change-alias-at-apex-addresses"),
+      clause("change-alias-at-apex-redirect", { domain }),
     );
   const others = needed.find((other) => other.name === name && other.type === type);
   const targets = type === "CNAME" && others !== undefined ? withData(set, others.set.data) : set;
   if (type === "CNAME" && targets.data.length > 1)
     return refuse(
       "asks-disagree",
-      `${listOf([...asks, ...(others?.asks ?? [])])} want ${displayName(name)} to lead to different targets: ${shown(targets)}`,
-      "nothing yet",
-      "retire one of the asks, or ask one service for another name",
+      clause("change-targets-differ", { asks: [...asks, ...(others?.asks ?? [])], name, targets: shown(targets) }),
+      clause("change-breaks-nothing-yet"),
+      clause("change-retire-or-other-name"),
     );
   const beside = needed.find(
     (other) => other.name === name && other.type !== type && (other.type === "CNAME" || type === "CNAME"),
@@ -105,9 +103,9 @@ function impossible(drafting: Drafting, wanted: Wanted): boolean {
   if (beside !== undefined)
     return refuse(
       "asks-disagree",
-      `${listOf([...asks, ...beside.asks])} want an alias and other records at ${displayName(name)}; an alias stands alone`,
-      "nothing yet",
-      "ask one of the services for another name",
+      clause("change-alias-and-others", { asks: [...asks, ...beside.asks], name }),
+      clause("change-breaks-nothing-yet"),
+      clause("change-other-name"),
     );
   return false;
 }
@@ -120,10 +118,14 @@ export async function draftSet(drafting: Drafting, wanted: Wanted): Promise<void
   const live = await liveAt(lookup, domain, name, type);
   if (live.kind === "failed") {
     if (live.answer.why === "delegated" && live.answer.delegation?.ns.name !== domain)
-      clash({ drafting, wanted }, "below-zone-cut", `${live.answer.detail}, so it is not part of this zone`, "nothing", [
-        "publish the record at the DNS host that serves that zone",
-      ]);
-    else undetermined.push({ name, type, because: live.answer.detail, asks });
+      clash(
+        { drafting, wanted },
+        "below-zone-cut",
+        clause("change-below-zone-cut", { detail: live.answer.detail }),
+        clause("change-breaks-nothing"),
+        [clause("change-publish-there")],
+      );
+    else undetermined.push({ name, type, because: verbatim(live.answer.detail), asks });
     return;
   }
   if (live.kind === "dname") {
@@ -132,9 +134,9 @@ export async function draftSet(drafting: Drafting, wanted: Wanted): Promise<void
     clash(
       { drafting, wanted },
       "below-dname",
-      `everything below ${above} is led to ${displayName(target)} (by a DNAME record), so that nothing can be published at ${displayName(name)}`,
-      `every name below ${above}`,
-      [`publish the record at ${displayName(live.set.data[0]?.target ?? target)}, or remove the DNAME record at ${above}`],
+      clause("change-below-dname", { above, target, name }),
+      clause("change-below-dname-breaks", { above }),
+      [clause("change-below-dname-mend", { to: live.set.data[0]?.target ?? target, above })],
     );
     return;
   }
@@ -154,7 +156,7 @@ export async function draftSet(drafting: Drafting, wanted: Wanted): Promise<void
       after: answered,
       asks,
       action: "keep",
-      because: `the wildcard ${displayName(live.wildcard)} answers with it`,
+      because: clause("change-wildcard-has-it", { wildcard: live.wildcard }),
     });
     return;
   }
@@ -187,7 +189,7 @@ const toGo = ({ drafting }: Step, other: RecordSet): boolean =>
   );
 
 /** Takes a set away that is in the way, where that was said; otherwise says that it is. */
-async function makeRoom(step: Step, other: RecordSet, kind: ClashKind, because: string): Promise<boolean> {
+async function makeRoom(step: Step, other: RecordSet, kind: ClashKind, because: Clause): Promise<boolean> {
   const { drafting, wanted, gone, met } = step;
   const { name, type, asks } = wanted;
   const need = neededElsewhere(step, other);
@@ -195,9 +197,9 @@ async function makeRoom(step: Step, other: RecordSet, kind: ClashKind, because: 
     clash(
       step,
       "asks-disagree",
-      `${because}; ${listOf(need.asks)} needs it`,
+      clause("change-needed-elsewhere", { because, asks: need.asks }),
       await breaksWithout(other, drafting.domain, drafting.lookup),
-      [`retire ${listOf(need.asks)}, or ask one of the services for another name`],
+      [clause("change-retire-other", { asks: need.asks })],
       met,
     );
     return false;
@@ -207,7 +209,7 @@ async function makeRoom(step: Step, other: RecordSet, kind: ClashKind, because: 
     clash(
       step,
       kind,
-      `${because}; it was put there by ${drafting.provenanceOf(other)}`,
+      clause("change-put-there", { because, by: drafting.provenanceOf(other) }),
       await breaksWithout(other, drafting.domain, drafting.lookup),
       [replaceWay(name)],
       met,
@@ -215,14 +217,13 @@ async function makeRoom(step: Step, other: RecordSet, kind: ClashKind, because: 
     );
     return false;
   }
-  const how = told ? "as the service's page says" : `as --replace ${displayName(name)} says`;
   gone.push({
     action: "remove",
     name,
     type: other.type,
     before: other,
     after: undefined,
-    because: `it makes room for the ${type} record of ${asks.join(", ")}, ${how}`,
+    because: clause("change-makes-room", { type, asks, replacing: told ? undefined : name }),
     asks,
     ...cacheWindowPart({ kind: "set", set: other }),
   });
@@ -235,17 +236,12 @@ async function roomFor(step: Step): Promise<boolean> {
   const { domain, lookup, undetermined } = drafting;
   const { name, type, asks } = wanted;
   if (live.kind === "alias")
-    return makeRoom(
-      step,
-      live.set,
-      "alias-in-the-way",
-      `${displayName(name)} is an alias for ${shown(live.set)}, and nothing else may stand beside an alias`,
-    );
+    return makeRoom(step, live.set, "alias-in-the-way", clause("change-alias-in-the-way", { name, set: shown(live.set) }));
   if (type !== "CNAME") return true;
   const neighbours = await Promise.all(NEIGHBOURS.map((other) => liveAt(lookup, domain, name, other)));
   const unseen = neighbours.find((other) => other.kind === "failed" && other.answer.chain.length === 0);
   if (unseen?.kind === "failed") {
-    undetermined.push({ name, type, because: unseen.answer.detail, asks });
+    undetermined.push({ name, type, because: verbatim(unseen.answer.detail), asks });
     return false;
   }
   const inTheWay = neighbours.map(ownSetOf).filter((other) => other !== undefined);
@@ -256,7 +252,7 @@ async function roomFor(step: Step): Promise<boolean> {
         step,
         other,
         "alias-beside-data",
-        `${displayName(name)} has a ${other.type} record (${shown(other)}), and an alias cannot stand beside it`,
+        clause("change-alias-beside-data", { name, type: other.type, other: shown(other) }),
       ),
     );
   return !made.includes(false);
@@ -267,13 +263,13 @@ function disagreeOnTtl(step: Step): boolean {
   const { drafting, wanted, before } = step;
   const { name, type, asks, ttls } = wanted;
   if (before !== undefined || ttls.size < 2 || drafting.replace.has(name)) return false;
-  const spans = [...ttls].sort((a, b) => a - b).map(spanText);
+  const sorted = [...ttls].sort((a, b) => a - b);
   clash(
     step,
     "ttl-disagrees",
-    `${asks.join(" and ")} want different TTLs (${spans.join(", ")}) for the ${type} records of ${displayName(name)}, which share one`,
-    "nothing yet",
-    ["give the records the same TTL in the domain's file", `--replace ${displayName(name)} takes the shortest, ${spans[0]}`],
+    clause("change-ttls-differ", { asks, ttls: sorted, type, name }),
+    clause("change-breaks-nothing-yet"),
+    [clause("change-same-ttl"), clause("change-replace-ttl", { name, ttl: sorted[0] ?? 0 })],
   );
   return true;
 }
@@ -291,7 +287,7 @@ async function withoutLeftovers(step: Step): Promise<boolean> {
     step,
     leftover,
     "leftover-address",
-    `${displayName(name)} also has ${family === "AAAA" ? "an AAAA" : "an A"} record (${shown(leftover)}) that leads elsewhere, and some visitors would still arrive there`,
+    clause("change-leftover-address", { name, family, addresses: shown(leftover) }),
   );
 }
 
@@ -319,12 +315,9 @@ async function keepsWildcard(step: Step): Promise<boolean> {
       clash(
         step,
         "ends-wildcard",
-        `${displayName(of)} has no record of its own, the wildcard ${displayName(live.wildcard)} answers for it (${shown(live.set)}), and a record at ${displayName(name)} ends that`,
-        `whatever is reached at ${displayName(of)} today is no longer found`,
-        [
-          `add a record of its own for ${displayName(of)} first, with what the wildcard says`,
-          `--replace ${displayName(name)} publishes it all the same`,
-        ],
+        clause("change-ends-wildcard", { of, wildcard: live.wildcard, set: shown(live.set), name }),
+        clause("change-ends-wildcard-breaks", { of }),
+        [clause("change-ends-wildcard-mend", { of }), clause("change-replace-all-the-same", { name })],
       );
       return false;
     }
@@ -341,11 +334,12 @@ const textsWanted = ({ name, set, wants }: Wanted): WantedTexts => ({
 });
 
 /** The reason of a change: who asks, and what becomes of what is there. */
-function reason({ wanted: { asks, set }, before, live }: Step, what: string): string {
-  const keepsTtl = before !== undefined && before.ttl !== set.ttl ? `; the set keeps its TTL of ${spanText(before.ttl)}` : "";
-  const wildcard = live.kind === "wildcard" ? `; until now the wildcard ${displayName(live.wildcard)} answers there` : "";
-  return `${allOf(asks, "asks", "ask")} for it, ${what}${wildcard}${keepsTtl}`;
-}
+const reason = ({ wanted: { asks, set }, before, live }: Step, what: Clause): Clause =>
+  clause("change-asked", {
+    ...{ asks, what },
+    wildcard: live.kind === "wildcard" ? live.wildcard : undefined,
+    keepsTtl: before !== undefined && before.ttl !== set.ttl ? before.ttl : undefined,
+  });
 
 /** Texts are brought into the texts that are there. */
 async function draftTexts(step: Step): Promise<void> {
@@ -370,7 +364,7 @@ async function draftTexts(step: Step): Promise<void> {
   }
   const { after, because } = merged;
   if (before !== undefined && sameData(before, after)) {
-    changes.push({ name, type, before, after: before, asks, action: "keep", because: "it is already there" });
+    changes.push({ name, type, before, after: before, asks, action: "keep", because: clause("change-already-there") });
     return;
   }
   const action = before === undefined ? "add" : merged.replaced ? "replace" : "merge";
@@ -390,20 +384,20 @@ async function draftRecords(step: Step): Promise<void> {
   const { name, type, set, asks } = wanted;
   const common = { name, type, before, asks, ...cacheWindowPart(live) };
   if (before === undefined) {
-    changes.push(...gone, { ...common, action: "add", after: set, because: reason(step, "and there is no record there yet") });
+    changes.push(...gone, { ...common, action: "add", after: set, because: reason(step, clause("change-none-there")) });
     return;
   }
   const others = SHARED.has(type) ? pick(before, () => false) : foreign(step, before);
   if (others.data.length === 0) {
     // What other asks want there stays beside it.
     if (containsAll(before, set))
-      changes.push(...gone, { name, type, before, asks, action: "keep", after: before, because: "it is already there" });
+      changes.push(...gone, { name, type, before, asks, action: "keep", after: before, because: clause("change-already-there") });
     else
       changes.push(...gone, {
         ...common,
         action: "merge",
         after: withData(before, set.data),
-        because: reason(step, "and existing values are kept"),
+        because: reason(step, clause("change-values-kept")),
       });
     return;
   }
@@ -412,8 +406,8 @@ async function draftRecords(step: Step): Promise<void> {
   const own = isOwn(others, asks);
   if (replace.has(name) || toGo(step, others) || own) {
     const why = own
-      ? `as the new version of ${shown(others)}`
-      : `in place of ${shown(others)} put there by ${provenanceOf(others)}`;
+      ? clause("change-new-version", { of: shown(others) })
+      : clause("change-in-place", { of: shown(others), by: provenanceOf(others) });
     changes.push(...gone, {
       ...common,
       action: "replace",
@@ -424,13 +418,11 @@ async function draftRecords(step: Step): Promise<void> {
   }
   const nullMx = type === "MX" && before.data.some((data) => (data as DataOf["MX"]).exchange === ROOT);
   const provenance = provenanceOf(others);
-  const breaks = nullMx
-    ? `${displayName(name)} starts to take mail`
-    : await breaksWithout(others, drafting.domain, drafting.lookup);
+  const breaks = nullMx ? clause("change-starts-mail", { name }) : await breaksWithout(others, drafting.domain, drafting.lookup);
   const because = nullMx
-    ? `${displayName(name)} says that it takes no mail at all (null MX), put there by ${provenance}; it cannot stand beside a mail server`
+    ? clause("change-null-mx", { name, by: provenance })
     : met
-      ? `${displayName(name)} has what is asked, and beside it ${type === "CNAME" ? "a second alias" : `another ${type} record`}, ${shown(others)}, put there by ${provenance}; ${type === "MX" ? "part of the mail still goes there" : "part of the visitors still arrive there"}`
-      : `${displayName(name)} has another ${type} record already: ${shown(others)}, put there by ${provenance}`;
+      ? clause("change-leftover-value", { name, type, others: shown(others), by: provenance })
+      : clause("change-other-value", { name, type, others: shown(others), by: provenance });
   clash(step, nullMx ? "null-mx" : met ? "leftover-value" : "other-value", because, breaks, [replaceWay(name)], met, others);
 }

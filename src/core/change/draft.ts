@@ -1,3 +1,4 @@
+import { clause, verbatim } from "../clause/index.ts";
 import { liveAt, ownSetOf } from "../lookup/index.ts";
 import { isAtOrBelow } from "../name/index.ts";
 import type { RecordSet } from "../record/index.ts";
@@ -39,7 +40,7 @@ async function draftRemoval(drafting: Drafting, { set, asks }: Unwanted): Promis
     return;
   const live = await liveAt(lookup, domain, name, type);
   if (live.kind === "failed") {
-    undetermined.push({ name, type, because: live.answer.detail, asks });
+    undetermined.push({ name, type, because: verbatim(live.answer.detail), asks });
     return;
   }
   const before = ownSetOf(live);
@@ -53,7 +54,7 @@ async function draftRemoval(drafting: Drafting, { set, asks }: Unwanted): Promis
     type,
     before,
     after: after.data.length === 0 ? undefined : after,
-    because: `the page that ${asks.join(" and ")} was saved from tells to remove it`,
+    because: clause("change-page-removes", { asks }),
     asks,
     ...cacheWindowPart(live),
   });

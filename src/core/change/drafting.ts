@@ -1,4 +1,5 @@
 import type { Ask } from "../ask/index.ts";
+import type { Clause } from "../clause/index.ts";
 import type { Live, Lookup } from "../lookup/index.ts";
 import type { DomainName } from "../name/index.ts";
 import type { RecordSet, RecordType } from "../record/index.ts";
@@ -10,7 +11,7 @@ import type { Unwanted, Wanted } from "./gather.ts";
 /** One record set and what happens to it, with the reason and the asks it is for. */
 export interface Change extends SetChange {
   readonly action: "add" | "replace" | "merge" | "remove" | "keep";
-  readonly because: string;
+  readonly because: Clause;
   readonly asks: readonly string[];
   /** How long others may still show what was there before; undefined for `keep`. */
   readonly cacheWindow?: CacheWindow;
@@ -20,7 +21,7 @@ export interface Change extends SetChange {
 interface Undetermined {
   readonly name: DomainName;
   readonly type: RecordType;
-  readonly because: string;
+  readonly because: Clause;
   readonly asks: readonly string[];
 }
 
@@ -44,7 +45,7 @@ export interface DraftRequest {
   /** Names at which the records may be replaced, because the user said so. */
   readonly replace: ReadonlySet<DomainName>;
   /** Who put a set there, as far as the workspace knows. */
-  readonly provenanceOf: (set: RecordSet) => string;
+  readonly provenanceOf: (set: RecordSet) => Clause;
   /** Whether Zandrel put all of a set there for one of these asks, and nobody changed it since: a new version is an update then. */
   readonly isOwn?: (set: RecordSet, asks: readonly string[]) => boolean;
 }

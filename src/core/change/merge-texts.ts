@@ -1,4 +1,5 @@
 import { type DmarcWant, isMet, type RecordsWant, type SpfWant, unmet } from "../ask/index.ts";
+import { type Clause, clause } from "../clause/index.ts";
 import { isKeyText } from "../dkim/index.ts";
 import { atLeast, isDmarc } from "../dmarc/index.ts";
 import type { Lookup } from "../lookup/index.ts";
@@ -11,37 +12,22 @@ export type PolicyClashKind = "second-spf" | "broken-spf" | "spf-over-limit" | "
 /** Texts of which a name has one only, SPF aside: a second one takes the first one's place or is in its way. */
 const SINGLE: readonly {
   readonly is: (text: string) => boolean;
-  readonly kind: PolicyClashKind;
-  readonly title: string;
-  readonly because: string;
-  readonly breaks: string;
+  readonly kind: "second-dmarc" | "second-key";
 }[] = [
-  {
-    is: isDmarc,
-    kind: "second-dmarc",
-    title: "DMARC record",
-    because: "and with two, receivers use neither",
-    breaks: "the reports and the policy it asks for today",
-  },
-  {
-    is: isKeyText,
-    kind: "second-key",
-    title: "DKIM key",
-    because: "and with two, receivers do not know which to use",
-    breaks: "mail that is signed with the key that is there today",
-  },
+  { is: isDmarc, kind: "second-dmarc" },
+  { is: isKeyText, kind: "second-key" },
 ];
 
 interface TextClash {
   readonly kind: PolicyClashKind;
-  readonly because: string;
-  readonly breaks: string;
-  readonly options: readonly string[];
+  readonly because: Clause;
+  readonly breaks: Clause;
+  readonly options: readonly Clause[];
   /** Whether `--replace NAME` is an option too. */
   readonly replaceable: boolean;
 }
 
-type Merged = { readonly after: RecordSet; readonly because: string; readonly replaced: boolean } | { readonly clash: TextClash };
+type Merged = { readonly after: RecordSet; readonly because: Clause; readonly replaced: boolean } | { readonly clash: TextClash };
 
 const textData = (text: string): DataOf["TXT"] => ({ strings: splitCharacterStrings(octetsOf(text)) });
 const textsOf = (set: RecordSet | undefined): string[] =>
@@ -81,11 +67,11 @@ export async function mergeTexts(
     literal.some((text) => isMet({ name: want.name, type: "TXT", ttl: want.ttl, data: [textData(text)] }, want));
   const asked = [...literal, ...strictest(wanted.dmarc.filter((want) => !isMet(before, want) && !byRecord(want)))];
   const tokens = asked.filter((text) => !SINGLE.some(({ is }) => is(text)));
-  const reasons: string[] = [];
+  const reasons: Clause[] = [];
   const silent = asked.some((text) => isDmarc(text) && !/;\s*rua\s*=/.test(text));
   let texts = [...there, ...tokens];
   let replaced = false;
-  if (tokens.length > 0) reasons.push(before === undefined ? "and there is no record there yet" : "and existing values are kept");
+  if (tokens.length > 0) reasons.push(before === undefined ? clause("change-none-there") : clause("change-values-kept"));
 
   const spf = wanted.spf.filter((want) => !isMet(before, want));
   if (spf.length > 0) {
@@ -96,9 +82,9 @@ export async function mergeTexts(
       return {
         clash: {
           kind: "broken-spf",
-          because: `the SPF record of ${name} cannot be read, so nothing can be merged into it: ${broken}`,
-          breaks: "receivers treat it as an error today already",
-          options: ["correct the record at the DNS host first"],
+          because: clause("change-broken-spf", { name, broken }),
+          breaks: clause("change-broken-spf-breaks"),
+          options: [clause("change-broken-spf-mend")],
           replaceable: false,
         },
       };
@@ -106,8 +92,8 @@ export async function mergeTexts(
       return {
         clash: {
           kind: "second-spf",
-          because: `${name} has ${own.length} SPF records, and with more than one, receivers use none`,
-          breaks: "nothing: the two do not work today",
+          because: clause("change-second-spf", { name, own: own.length }),
+          breaks: clause("change-second-spf-breaks"),
           options: [],
           replaceable: true,
         },
@@ -123,15 +109,13 @@ export async function mergeTexts(
     if (cost !== undefined && cost.lookups > MAX_LOOKUPS) return { clash: overLimit(cost, wanted.name, domain) };
     texts = [...texts.filter((text) => !isSpf(text)), combined];
     replaced ||= own.length > 1;
-    reasons.push(own.length === 0 ? "as the domain's first SPF record" : "merged into the one SPF record");
+    reasons.push(own.length === 0 ? clause("change-first-spf") : clause("change-merged-spf"));
     // What could not be counted may hide lookups, and is never taken for none.
     if (cost !== undefined && cost.uncounted.length > 0)
-      reasons.push(
-        `at least ${cost.lookups} of ${MAX_LOOKUPS} lookups, because those of ${cost.uncounted.join(", ")} could not be counted`,
-      );
+      reasons.push(clause("change-spf-uncounted", { lookups: cost.lookups, most: MAX_LOOKUPS, uncounted: cost.uncounted }));
   }
 
-  for (const { is, kind, title, because, breaks } of SINGLE) {
+  for (const { is, kind } of SINGLE) {
     const chosen = asked.findLast(is);
     if (chosen === undefined) continue;
     const own = there.filter(is);
@@ -139,22 +123,22 @@ export async function mergeTexts(
       return {
         clash: {
           kind,
-          because: `${name} has a ${title} already (${own.join(" / ")}), ${because}`,
-          breaks,
-          options: [`change the record that is there so that it says what is asked: ${chosen}`],
+          because: clause("change-second-single", { kind, name, own }),
+          breaks: clause("change-second-single-breaks", { kind }),
+          options: [clause("change-change-there", { chosen })],
           replaceable: true,
         },
       };
     texts = [...texts.filter((text) => !is(text)), chosen];
     replaced ||= own.length > 0;
-    reasons.push(own.length === 0 ? `as the first ${title} there` : "in place of the one that is there");
+    reasons.push(own.length === 0 ? clause("change-first-single", { kind }) : clause("change-in-its-place"));
   }
   // A policy of none without an address for reports does nothing yet, and somebody has to know.
-  if (silent) reasons.push("it names no address for reports, so that nobody learns who sends as this domain");
+  if (silent) reasons.push(clause("change-no-report-address"));
   const kept = (before?.data ?? []).filter((data) => texts.includes(decodeUtf8(txtValue(data as DataOf["TXT"]))));
   const { name: at, ttl } = wanted;
   const after = withData({ name: at, type: "TXT", ttl: before?.ttl ?? ttl, data: kept }, texts.map(textData));
-  return { after, because: reasons.join(", "), replaced };
+  return { after, because: clause("change-reasons", { reasons }), replaced };
 }
 
 /** The record for the strictest of some minimum policies; none where nothing is asked. */
@@ -167,15 +151,12 @@ const strictest = (wants: readonly DmarcWant[]): string[] => {
 
 /** The clash of a record that would ask the DNS too often, with the costliest terms named (RFC 7208 section 4.6.4). */
 function overLimit({ lookups, terms }: SpfCost, name: DomainName, domain: DomainName): TextClash {
-  const costliest = terms.slice(0, 3).map((term) => `${term.text} costs ${term.lookups}`);
+  const costliest = terms.slice(0, 3).map(({ text, lookups: costs }) => ({ text, costs }));
   return {
     kind: "spf-over-limit",
-    because: `with what is asked the SPF record of ${displayName(name)} would need ${lookups} lookups, and receivers stop at ${MAX_LOOKUPS}`,
-    breaks: "all mail from this domain, because receivers then treat the whole record as an error",
-    options: [
-      `remove a term that nobody uses any more: ${costliest.join(", ")}`,
-      `let one of the services send from a subdomain, such as mail.${displayName(domain)}, with an SPF record of its own`,
-    ],
+    because: clause("change-spf-over-limit", { name, lookups, most: MAX_LOOKUPS }),
+    breaks: clause("change-spf-over-limit-breaks"),
+    options: [clause("change-remove-term", { costliest }), clause("change-send-from-subdomain", { domain })],
     replaceable: false,
   };
 }

@@ -1,7 +1,8 @@
 import { type Ask, type DnsWant, dnsWants, isMet, type SpfWant } from "../ask/index.ts";
+import { type Clause, clause, verbatim } from "../clause/index.ts";
 import { isDmarc } from "../dmarc/index.ts";
 import { type Live, type Lookup, liveAt, ownSetOf } from "../lookup/index.ts";
-import { type DomainName, displayName } from "../name/index.ts";
+import type { DomainName } from "../name/index.ts";
 import {
   type DataOf,
   dataKey,
@@ -22,14 +23,14 @@ interface Staying {
   readonly name: DomainName;
   readonly type: string;
   readonly data: string;
-  readonly because: string;
+  readonly because: Clause;
 }
 
 export interface Retirement {
   readonly changes: readonly Change[];
   readonly stays: readonly Staying[];
   /** Sets that could not be looked at. */
-  readonly undetermined: readonly { readonly name: DomainName; readonly type: string; readonly because: string }[];
+  readonly undetermined: readonly { readonly name: DomainName; readonly type: string; readonly because: Clause }[];
 }
 
 export interface RetireRequest {
@@ -76,7 +77,7 @@ function endWish(
   { others, isOurs, named, madeSpfAt }: Pick<RetireRequest, "others" | "isOurs" | "named" | "madeSpfAt">,
 ): Leaving {
   const { name, type } = want;
-  const staying = (data: string, because: string): Leaving => ({ left, stays: [...stays, { name, type, data, because }] });
+  const staying = (data: string, because: Clause): Leaving => ({ left, stays: [...stays, { name, type, data, because }] });
   const sharing = others.flatMap((other) =>
     dnsWants(other.wants)
       .filter((one) => one.name === name && one.type === type)
@@ -86,20 +87,14 @@ function endWish(
     case "absent":
       return { left, stays };
     case "dmarc-minimum":
-      return isMet(before, want)
-        ? staying(`p=${want.policy} or stricter`, "a domain that sends mail keeps its DMARC record")
-        : { left, stays };
+      return isMet(before, want) ? staying(`p=${want.policy} or stricter`, clause("change-policy-stays")) : { left, stays };
     case "spf-terms": {
       const needed = sharing.flatMap(({ want: other }) => (other.kind === "spf-terms" ? [other] : []));
       const record = left.find((one) => isSpf(text(one)));
       const ended = record === undefined ? undefined : withoutTerms(text(record), want, needed);
       if (record === undefined || ended === undefined)
-        return isMet(before, want) ? staying(want.record.text, "another ask needs these terms too") : { left, stays };
-      if (!isOurs(before, record) && !named.has(name))
-        return staying(
-          want.record.text,
-          `the SPF record was not last written by Zandrel; --replace ${displayName(name)} takes the terms out all the same`,
-        );
+        return isMet(before, want) ? staying(want.record.text, clause("change-terms-needed")) : { left, stays };
+      if (!isOurs(before, record) && !named.has(name)) return staying(want.record.text, clause("change-spf-not-ours", { name }));
       // The record that Zandrel made goes with its last term: what would be left forbids or allows nothing of anybody's.
       if (needed.length === 0 && /^v=spf1(?: [+?~-]?all)?$/i.test(ended) && madeSpfAt?.(name) === true)
         return { left: left.filter((one) => one !== record), stays };
@@ -111,17 +106,16 @@ function endWish(
         (so, data) => {
           const key = dataKey(type, data);
           if (!so.left.some((one) => dataKey(type, one) === key)) return so;
-          const stay = (because: string): Leaving => ({
+          const stay = (because: Clause): Leaving => ({
             left: so.left,
             stays: [...so.stays, { name, type, data: printData(type, data), because }],
           });
           const needing = sharing.filter(
             ({ want: other }) => other.kind === "records" && other.data.some((one) => dataKey(type, one) === key),
           );
-          if (type === "TXT" && isDmarc(text(data))) return stay("a domain that sends mail keeps its DMARC record");
-          if (needing.length > 0) return stay(`${needing.map(({ id }) => id).join(", ")} needs it too`);
-          if (!isOurs(before, data) && !named.has(name))
-            return stay(`it was there before Zandrel; --replace ${displayName(name)} removes it all the same`);
+          if (type === "TXT" && isDmarc(text(data))) return stay(clause("change-policy-stays"));
+          if (needing.length > 0) return stay(clause("change-needed-too", { asks: needing.map(({ id }) => id) }));
+          if (!isOurs(before, data) && !named.has(name)) return stay(clause("change-there-before", { name }));
           return { left: so.left.filter((one) => dataKey(type, one) !== key), stays: so.stays };
         },
         { left, stays },
@@ -143,7 +137,7 @@ export async function retireAsk(request: RetireRequest): Promise<Retirement> {
   for (const { name, type } of places.values()) {
     const live: Live = await liveAt(lookup, ask.domain, name, type);
     if (live.kind === "failed") {
-      undetermined.push({ name, type, because: live.answer.detail });
+      undetermined.push({ name, type, because: verbatim(live.answer.detail) });
       continue;
     }
     const before = ownSetOf(live);
@@ -164,7 +158,7 @@ export async function retireAsk(request: RetireRequest): Promise<Retirement> {
       type,
       before,
       after,
-      because: `${ask.id} ends, and nobody else needs it`,
+      because: clause("change-ask-ends", { id: ask.id }),
       asks: [ask.id],
       ...(cacheWindow === undefined ? {} : { cacheWindow }),
     });

@@ -1,4 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
+import { allInWords } from "../../present/clauses/index.ts";
 import { name } from "../name/index.ts";
 import { toSets } from "../record/index.ts";
 import { readRecords, type SetChange } from "../zone/index.ts";
@@ -43,7 +44,7 @@ describe("a record as the form wants it", () => {
       { action: "not-offered", note: expect.stringContaining("support") },
     ],
   ])("%s", (_, form, after, expected) => {
-    expect(sheet(form, change(undefined, after))).toMatchObject([expected]);
+    expect(allInWords(sheet(form, change(undefined, after)))).toMatchObject([expected]);
   });
   test("a record is changed in place, what comes is entered before what goes, and an alias stands alone", () => {
     const entries = sheet(
@@ -53,19 +54,23 @@ describe("a record as the form wants it", () => {
       change("gone A 192.0.2.1", undefined),
     );
     expect(
-      entries.map(({ action, host, value, was }) => `${action} ${host} ${value}${was === undefined ? "" : ` instead of ${was}`}`),
+      allInWords(
+        entries.map(
+          ({ action, host, value, was }) => `${action} ${host} ${value}${was === undefined ? "" : ` instead of ${was}`}`,
+        ),
+      ),
     ).toEqual(["change @ c instead of a", "change www new.test instead of old.test", "delete gone 192.0.2.1"]);
     const order = (...changes: SetChange[]) =>
       sheet({}, ...changes).map(({ action, type, value }) => `${action} ${type} ${value}`);
-    expect(order(change("@ A 192.0.2.1\n@ A 192.0.2.2", "@ A 192.0.2.3"))).toEqual([
+    expect(allInWords(order(change("@ A 192.0.2.1\n@ A 192.0.2.2", "@ A 192.0.2.3")))).toEqual([
       "enter A 192.0.2.3",
       "delete A 192.0.2.1",
       "delete A 192.0.2.2",
     ]);
-    expect(order(change("www A 192.0.2.1", undefined), change(undefined, "www CNAME new.test."))).toEqual([
+    expect(allInWords(order(change("www A 192.0.2.1", undefined), change(undefined, "www CNAME new.test.")))).toEqual([
       "delete A 192.0.2.1",
       "enter CNAME new.test",
     ]);
-    expect(entries[0]?.note).toContain("leave the other TXT record at this host as it is");
+    expect(allInWords(entries[0]?.note)).toContain("leave the other TXT record at this host as it is");
   });
 });

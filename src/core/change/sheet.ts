@@ -1,3 +1,4 @@
+import { type Clause, clause } from "../clause/index.ts";
 import { type DomainName, relativeText } from "../name/index.ts";
 import {
   type DataOf,
@@ -57,7 +58,7 @@ export interface SheetEntry {
   /** The value that stands there now, of a record that is changed in place. */
   readonly was?: string;
   /** What to watch out for. */
-  readonly note?: string;
+  readonly note?: Clause;
 }
 
 function hostField(name: DomainName, apex: DomainName, form: Form): string {
@@ -69,21 +70,21 @@ function hostField(name: DomainName, apex: DomainName, form: Form): string {
 const nameField = (name: DomainName, form: Form): string =>
   form.finalDot === "required" || name === "." ? name : name.slice(0, -1);
 
-function textField({ strings }: DataOf["TXT"], form: Form): { value: string; note?: string } {
+function textField({ strings }: DataOf["TXT"], form: Form): { value: string; note?: Clause } {
   const octets = txtValue({ strings });
   if (form.txtCut > 0 && octets.length > form.txtCut)
     return {
       value: splitCharacterStrings(octets, form.txtCut).map(quoted).join(" "),
-      note: `one record in ${Math.ceil(octets.length / form.txtCut)} quoted pieces, separated by spaces`,
+      note: clause("sheet-pieces", { pieces: Math.ceil(octets.length / form.txtCut) }),
     };
-  if (form.txt === "quoted") return { value: quoted(octets), note: "with the quotation marks" };
+  if (form.txt === "quoted") return { value: quoted(octets), note: clause("sheet-quoted") };
   return {
     value: decodeUtf8(octets),
-    ...(octets.length > 255 ? { note: `one line of ${octets.length} characters; the form must not cut it` } : {}),
+    ...(octets.length > 255 ? { note: clause("sheet-one-line", { octets: octets.length }) } : {}),
   };
 }
 
-function valueFields(set: RecordSet, data: RecordData, form: Form): { value: string; priority?: string; note?: string } {
+function valueFields(set: RecordSet, data: RecordData, form: Form): { value: string; priority?: string; note?: Clause } {
   const one = { ...set, data: [data] };
   if (isOfType(one, "TXT")) return textField(one.data[0] as DataOf["TXT"], form);
   if (isOfType(one, "MX")) {
@@ -95,14 +96,14 @@ function valueFields(set: RecordSet, data: RecordData, form: Form): { value: str
   return { value: printData(set.type, data) };
 }
 
-function ttlField(ttl: number, form: Form): { ttl: string; note?: string } {
+function ttlField(ttl: number, form: Form): { ttl: string; note?: Clause } {
   if (form.ttl === "seconds") return { ttl: String(ttl) };
   // A shorter time never makes anybody wait longer than was computed.
   const shorter = form.ttl.filter((choice) => choice <= ttl);
   const chosen = shorter.length > 0 ? Math.max(...shorter) : Math.min(...form.ttl);
   return {
     ttl: String(chosen),
-    ...(chosen === ttl ? {} : { note: `the form does not offer ${ttl} seconds, so ${chosen} is used` }),
+    ...(chosen === ttl ? {} : { note: clause("sheet-ttl", { ttl, chosen }) }),
   };
 }
 
@@ -133,18 +134,16 @@ export function sheetSteps(changes: readonly SetChange[], apex: DomainName, form
     const { note: ttlNote, ttl } = ttlField(set.ttl, form);
     const missing = form.lacks.includes(set.type);
     const notes = [
-      missing ? `the form does not offer ${set.type} records: ask the DNS host's support to enter it` : "",
-      note ?? "",
-      staying > 0
-        ? `leave the other ${set.type} ${staying === 1 ? "record" : "records"} at this host as ${staying === 1 ? "it is" : "they are"}`
-        : "",
-      comes === undefined ? "" : (ttlNote ?? ""),
-    ].filter((one) => one !== "");
+      missing ? clause("sheet-not-offered", { type: set.type }) : undefined,
+      note,
+      staying > 0 ? clause("sheet-leave-others", { type: set.type, others: staying }) : undefined,
+      comes === undefined ? undefined : ttlNote,
+    ].filter((one) => one !== undefined);
     const action = missing ? "not-offered" : comes === undefined ? "delete" : goes === undefined ? "enter" : "change";
     const was = comes === undefined || goes === undefined ? {} : { was: valueFields(set, goes, form).value };
     const entry = { action, type: set.type, host: hostField(set.name, apex, form), ...fields, ttl, ...was } as const;
     return {
-      entry: { ...entry, ...(notes.length === 0 ? {} : { note: notes.join("; ") }) },
+      entry: { ...entry, ...(notes.length === 0 ? {} : { note: clause("sheet-notes", { notes }) }) },
       name: set.name,
       type: set.type,
       comes,
@@ -154,7 +153,7 @@ export function sheetSteps(changes: readonly SetChange[], apex: DomainName, form
   /** A record of which only the TTL changes. */
   const ttlStep = (set: RecordSet, data: RecordData, was: number): SheetStep => {
     const plain = step(set, data, undefined, 0);
-    const note = `only the TTL changes, from ${was} to ${plain.entry.ttl} seconds`;
+    const note = clause("sheet-only-ttl", { was, is: plain.entry.ttl });
     return { ...plain, entry: { ...plain.entry, action: plain.entry.action === "enter" ? "change" : plain.entry.action, note } };
   };
   const stepsOf = ({ before, after }: SetChange): { enter: SheetStep[]; remove: SheetStep[] } => {

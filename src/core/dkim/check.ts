@@ -1,6 +1,7 @@
 import { createPublicKey, type KeyObject } from "node:crypto";
+import { type Clause, clause, verbatim } from "../clause/index.ts";
 import type { Lookup } from "../lookup/index.ts";
-import { type DomainName, displayName, parseName } from "../name/index.ts";
+import { type DomainName, parseName } from "../name/index.ts";
 import { isOfType } from "../record/index.ts";
 import { type KeyProblem, type KeyRecord, readKeyRecord } from "./key.ts";
 
@@ -21,7 +22,7 @@ export interface KeyRemark {
     | "other-key";
   /** Whether mail signed with the selector fails because of it. */
   readonly breaks: boolean;
-  readonly because: string;
+  readonly because: Clause;
 }
 
 /** The key at one selector, judged. */
@@ -68,41 +69,34 @@ export async function checkSelector(
   const answer = await lookup.ask(name, "TXT");
   const alias = answer.chain.at(-1)?.data[0]?.target;
   const common = { selector, name, ...(alias === undefined ? {} : { alias }) };
-  const remark = (kind: KeyRemark["kind"], because: string, breaks = false): KeyRemark => ({ kind, breaks, because });
-  if (answer.kind === "failed") return { ...common, state: "unknown", remarks: [remark("unreachable", answer.detail, true)] };
+  const remark = (kind: KeyRemark["kind"], because: Clause, breaks = false): KeyRemark => ({ kind, breaks, because });
+  if (answer.kind === "failed")
+    return { ...common, state: "unknown", remarks: [remark("unreachable", verbatim(answer.detail), true)] };
   if (answer.kind !== "found" || !isOfType(answer.set, "TXT")) {
     if (alias === undefined)
-      return { ...common, state: "absent", remarks: [remark("absent", `there is no record at ${displayName(name)}`, true)] };
+      return { ...common, state: "absent", remarks: [remark("absent", clause("dkim-no-record", { name }), true)] };
     return {
       ...common,
       state: "broken",
-      remarks: [
-        remark(
-          "alias-leads-nowhere",
-          `the alias leads to ${displayName(alias)}, where there is no key: the service has not put it there, or the target is mistyped`,
-          true,
-        ),
-      ],
+      remarks: [remark("alias-leads-nowhere", clause("dkim-alias-nowhere", { alias }), true)],
     };
   }
   const keys = answer.set.data.map((data) => readKeyRecord(data.strings));
   const key = keys.find((one) => one.problem === undefined) ?? (keys[0] as KeyRecord);
   const remarks: KeyRemark[] = [];
-  if (keys.length > 1)
-    remarks.push(remark("several-records", `${keys.length} records are there, and receivers may take any of them`, true));
-  if (answer.wildcard !== undefined)
-    remarks.push(remark("wildcard", `the wildcard ${displayName(answer.wildcard)} answers, there is no record of its own`));
+  if (keys.length > 1) remarks.push(remark("several-records", clause("dkim-several-records", { keys: keys.length }), true));
+  if (answer.wildcard !== undefined) remarks.push(remark("wildcard", clause("dkim-by-wildcard", { wildcard: answer.wildcard })));
   if (key.problem !== undefined) remarks.push(remark(key.problem.kind, key.problem.message, true));
-  if (key.testing) remarks.push(remark("testing", "t=y says that DKIM is only tried out; some receivers ignore such signatures"));
+  if (key.testing) remarks.push(remark("testing", clause("dkim-testing")));
   if (key.hashes !== undefined && !key.hashes.includes("sha256"))
-    remarks.push(remark("wrong-hashes", "h= does not allow SHA-256, and receivers accept nothing else", true));
+    remarks.push(remark("wrong-hashes", clause("dkim-no-sha256"), true));
   if (!key.services.includes("*") && !key.services.includes("email"))
-    remarks.push(remark("not-for-mail", "s= does not allow mail", true));
+    remarks.push(remark("not-for-mail", clause("dkim-not-for-mail"), true));
   if (key.bits !== undefined && key.problem === undefined && key.bits < GOOD_BITS)
-    remarks.push(remark("small", `the key has ${key.bits} bits; ${GOOD_BITS} are the size to use today`));
+    remarks.push(remark("small", clause("dkim-key-small", { bits: key.bits, good: GOOD_BITS })));
   if (key.bits !== undefined && key.bits > LARGE_BITS)
-    remarks.push(remark("large", `the key has ${key.bits} bits; some receivers do not check keys above ${LARGE_BITS}`));
+    remarks.push(remark("large", clause("dkim-key-large", { bits: key.bits, most: LARGE_BITS })));
   if (own !== undefined && key.key !== undefined && !createPublicKey(own).equals(key.key))
-    remarks.push(remark("other-key", "the key published there does not belong to the private key in the workspace", true));
+    remarks.push(remark("other-key", clause("dkim-other-key"), true));
   return { ...common, key, state: remarks.some((one) => one.breaks) ? "broken" : "usable", remarks };
 }

@@ -1,3 +1,4 @@
+import { clause } from "../clause/index.ts";
 import { type MessageSource, scanMessage } from "../message/index.ts";
 import { BodyHash } from "./canonical.ts";
 import { type DkimVerdict, withBesides } from "./verify.ts";
@@ -23,19 +24,13 @@ export async function explainBody(source: MessageSource, verdict: DkimVerdict): 
     const added = shorter.lines - shorter.foundAtLine;
     return {
       ...verdict,
-      because: withBesides(
-        `${added === 1 ? "1 line was" : `${added} lines were`} added at the end of the body after it was signed, as mailing lists and gateways do; without ${added === 1 ? "it" : "them"} the body is as it was signed`,
-        besides,
-      ),
+      because: withBesides(clause("dkim-lines-added", { added }), besides),
     };
   }
   if (other.digest === digest)
     return {
       ...verdict,
-      because: withBesides(
-        `the body fits if it is read as “${otherHow}”, and the signature says “${signature.body}”: the signer names its canonicalization wrongly`,
-        besides,
-      ),
+      because: withBesides(clause("dkim-canonicalization-misnamed", { otherHow, body: signature.body }), besides),
     };
   return verdict;
 }

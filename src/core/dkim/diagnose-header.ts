@@ -1,4 +1,5 @@
 import { constants, createHash, publicDecrypt } from "node:crypto";
+import { type Clause, clause } from "../clause/index.ts";
 import type { HeaderField } from "../message/index.ts";
 import { field } from "../message/index.ts";
 import { headerInput } from "./header-input.ts";
@@ -49,11 +50,10 @@ export function changedField(
   key: KeyRecord,
   chosen: readonly (HeaderField | undefined)[],
   fields: readonly HeaderField[],
-): { readonly reason: "header-changed" | "other-key"; readonly because: string } {
-  if (key.type === "ed25519")
-    return { reason: "header-changed", because: "a signed header field was changed, or another key made the signature" };
+): { readonly reason: "header-changed" | "other-key"; readonly because: Clause } {
+  if (key.type === "ed25519") return { reason: "header-changed", because: clause("dkim-header-or-key") };
   const wanted = signedHash(signature, key);
-  if (wanted === undefined) return { reason: "other-key", because: "the key published there did not make this signature" };
+  if (wanted === undefined) return { reason: "other-key", because: clause("dkim-key-did-not-sign") };
   let budget = MAX_WORK;
   const fits = (then: readonly (HeaderField | undefined)[], how: Pick<Signature, "header" | "unsigned"> = signature): boolean => {
     if (budget <= 0) return false;
@@ -61,25 +61,24 @@ export function changedField(
     budget -= input.length + 1000;
     return createHash("sha256").update(input).digest().equals(wanted);
   };
-  const changed = (because: string) => ({ reason: "header-changed" as const, because });
+  const changed = (because: Clause) => ({ reason: "header-changed" as const, because });
 
   for (const [i, one] of chosen.entries()) {
     const name = one?.raw.slice(0, one.colon);
     const withOne = (other: HeaderField | undefined) => chosen.map((each, j) => (j === i ? other : each));
     if (one === undefined) continue;
-    if (fits(withOne(undefined))) return changed(`the field ${name} was added after the signature was made`);
+    if (fits(withOne(undefined))) return changed(clause("dkim-field-added", { name }));
     const value = one.raw.slice(one.colon + 1);
     for (const undo of value.length > MAX_VALUE ? [] : UNDONE) {
       const before = undo(value.replaceAll("\r\n", ""));
       if (before !== value && fits(withOne(field(`${one.raw.slice(0, one.colon + 1)}${before}`))))
-        return changed(`the field ${name} was changed after the signature was made`);
+        return changed(clause("dkim-field-changed", { name }));
     }
     for (const other of fields)
       if (other.name === one.name && other !== one && fits(withOne(other)))
-        return changed(`another ${name} was added after the signature was made`);
+        return changed(clause("dkim-field-another", { name }));
   }
   const otherWay = signature.header === "simple" ? ("relaxed" as const) : ("simple" as const);
-  if (fits(chosen, { header: otherWay, unsigned: signature.unsigned }))
-    return changed("spaces or line breaks of the header were changed, or its canonicalization is named wrongly");
-  return changed(`one of the signed fields was changed: ${[...new Set(signature.signed)].join(", ")}`);
+  if (fits(chosen, { header: otherWay, unsigned: signature.unsigned })) return changed(clause("dkim-header-spaces"));
+  return changed(clause("dkim-field-changed-unknown", { fields: [...new Set(signature.signed)] }));
 }

@@ -1,4 +1,5 @@
 import { createPublicKey, type KeyObject } from "node:crypto";
+import { type Clause, clause } from "../clause/index.ts";
 import { readTagList } from "../tag-list.ts";
 
 /** What can be wrong with a key record, each a stable word. */
@@ -33,7 +34,7 @@ export interface KeyRecord {
   readonly exactDomain: boolean;
   readonly note?: string;
   /** Why the key cannot be used; undefined where it can. */
-  readonly problem?: { readonly kind: KeyProblem; readonly message: string };
+  readonly problem?: { readonly kind: KeyProblem; readonly message: Clause };
 }
 
 /** Whether a TXT text is meant as a key record: it says so, or has the tags of one in front. */
@@ -82,32 +83,29 @@ function withoutDoubled(strings: readonly string[]): { text: string; octets: num
 }
 
 type Outcome = Pick<KeyRecord, "key" | "bits" | "problem">;
-const bad = (kind: KeyProblem, message: string): Outcome => ({ problem: { kind, message } });
+const bad = (kind: KeyProblem, message: Clause): Outcome => ({ problem: { kind, message } });
 
 function readKey(type: KeyRecord["type"], text: string): Outcome {
   const base64 = text.replace(/[ \t\r\n]+/g, "");
-  if (base64 === "") return bad("revoked", "the key is empty: it was revoked");
-  if (/["'\\“”]/.test(base64)) return bad("quotes", "there are quotation marks or backslashes inside the key");
+  if (base64 === "") return bad("revoked", clause("dkim-key-empty"));
+  if (/["'\\“”]/.test(base64)) return bad("quotes", clause("dkim-key-quotes"));
   const wrong = /[^A-Za-z0-9+/=]/.exec(base64) ?? /=(?=.*[^=])/.exec(base64);
-  if (wrong !== null) return bad("not-base64", `the character “${wrong[0]}” does not belong into a key`);
+  if (wrong !== null) return bad("not-base64", clause("dkim-key-character", { wrong: wrong[0] }));
   const der = Buffer.from(base64, "base64");
   if (type === "ed25519") {
-    if (der.length < 32) return bad("cut", `an Ed25519 key has 32 octets, this one has ${der.length}`);
-    if (der.length > 32) return bad("too-long", `an Ed25519 key has 32 octets, this one has ${der.length}`);
+    if (der.length < 32) return bad("cut", clause("dkim-ed25519-length", { octets: der.length }));
+    if (der.length > 32) return bad("too-long", clause("dkim-ed25519-length", { octets: der.length }));
     return { key: createPublicKey({ key: Buffer.concat([ED25519_PREFIX, der]), format: "der", type: "spki" }) };
   }
   const length = derLength(der);
   if (length !== undefined && length > der.length)
-    return bad(
-      "cut",
-      `the key says it has ${length} octets, and only ${der.length} are there: about ${Math.ceil(((length - der.length) * 4) / 3)} characters are lost`,
-    );
+    return bad("cut", clause("dkim-key-cut", { said: length, octets: der.length }));
   if (length !== undefined && length < der.length)
-    return bad("too-long", `the key says it has ${length} octets, and ${der.length} are there: something was doubled or added`);
+    return bad("too-long", clause("dkim-key-too-long", { said: length, octets: der.length }));
   const key = rsaKey(der);
-  if (key === undefined) return bad("not-a-key", "what stands behind p= is not an RSA public key");
+  if (key === undefined) return bad("not-a-key", clause("dkim-key-not-rsa"));
   const bits = key.asymmetricKeyDetails?.modulusLength ?? 0;
-  if (bits < LEAST_BITS) return { bits, ...bad("weak", `the key has ${bits} bits; receivers accept none below ${LEAST_BITS}`) };
+  if (bits < LEAST_BITS) return { bits, ...bad("weak", clause("dkim-key-weak", { bits, least: LEAST_BITS })) };
   return { key, bits };
 }
 
@@ -136,11 +134,11 @@ export function readKeyRecord(strings: readonly string[]): KeyRecord {
   const p = get("p");
   const [mistake] = list.mistakes;
   if (p === undefined && get("v") === undefined && get("k") === undefined)
-    return { ...common, ...bad("not-a-key-record", "the text there is no DKIM key") };
+    return { ...common, ...bad("not-a-key-record", clause("dkim-key-none")) };
   if (mistake !== undefined)
     return {
       ...common,
-      ...bad("not-a-key-record", `the record cannot be read at “${mistake.text.slice(0, 30)}”: ${mistake.message}`),
+      ...bad("not-a-key-record", clause("dkim-key-unreadable", { text: mistake.text.slice(0, 30), message: mistake.message })),
     };
   const v = list.get("v");
   if (v !== undefined && (v.value !== "DKIM1" || list.tags[0] !== v))
@@ -148,17 +146,16 @@ export function readKeyRecord(strings: readonly string[]): KeyRecord {
       ...common,
       ...bad(
         "version",
-        v.value === "DKIM1" ? "v=DKIM1 must come first" : `the version is “${v.value.slice(0, 20)}” and not DKIM1`,
+        v.value === "DKIM1" ? clause("dkim-key-version-first") : clause("dkim-key-version", { version: v.value.slice(0, 20) }),
       ),
     };
   if (type !== "rsa" && type !== "ed25519")
-    return { ...common, ...bad("key-type", `there is no key type “${type.slice(0, 20)}”`) };
-  if (p === undefined) return { ...common, ...bad("no-key", "the tag p= with the key is missing") };
+    return { ...common, ...bad("key-type", clause("dkim-key-type", { type: type.slice(0, 20) })) };
+  if (p === undefined) return { ...common, ...bad("no-key", clause("dkim-key-missing")) };
   const outcome = readKey(common.type, p);
   if (strings.length > 1 && (outcome.problem?.kind === "too-long" || outcome.problem?.kind === "not-a-key")) {
     const doubled = withoutDoubled(strings);
-    if (doubled !== undefined)
-      return { ...common, ...bad("doubled", `${doubled.octets} characters stand twice where the text was split into strings`) };
+    if (doubled !== undefined) return { ...common, ...bad("doubled", clause("dkim-key-doubled", { octets: doubled.octets })) };
   }
   return { ...common, ...outcome };
 }

@@ -1,3 +1,4 @@
+import { type Clause, clause } from "../clause/index.ts";
 /** What is known about a rotation when it is planned; times in milliseconds since 1970. */
 export interface Rotation {
   readonly oldSelector: string;
@@ -24,8 +25,8 @@ export interface RotationStep {
   readonly kind: (typeof ROTATION_STEPS)[number];
   readonly from: number;
   readonly state: "done" | "now" | "later";
-  readonly what: string;
-  readonly because: string;
+  readonly what: Clause;
+  readonly because: Clause;
 }
 
 /** Seconds between the revocation and the removal of the old key. */
@@ -56,48 +57,48 @@ export function rotationPlan({
     {
       kind: "publish",
       from: published ?? now,
-      what: `publish the new key at ${newSelector}`,
-      because: "a signature can only be checked with a key that can be found",
+      what: clause("dkim-rotate-publish", { newSelector }),
+      because: clause("dkim-rotate-publish-why"),
       done: published !== undefined,
       due: true,
     },
     {
       kind: "settle",
       from: published ?? now,
-      what: "wait until everybody can see it",
-      because: "receivers that asked before it was there remember “no such key” for a while",
+      what: clause("dkim-rotate-settle"),
+      because: clause("dkim-rotate-settle-why"),
       done: settled || switched !== undefined,
       due: published !== undefined,
     },
     {
       kind: "switch",
       from: switchAt,
-      what: `sign with ${newSelector} from now on`,
-      because: "both keys can be found, so that mail signed with either passes",
+      what: clause("dkim-rotate-switch", { newSelector }),
+      because: clause("dkim-rotate-switch-why"),
       done: switched !== undefined,
       due: settled,
     },
     {
       kind: "keep",
       from: switchAt,
-      what: `leave ${oldSelector} as it is`,
-      because: `mail that was signed with it may be on its way for up to ${days} days`,
+      what: clause("dkim-rotate-keep", { oldSelector }),
+      because: clause("dkim-rotate-keep-why", { days }),
       done: revoked !== undefined || removed || (switched !== undefined && now >= revokeAt),
       due: switched !== undefined,
     },
     {
       kind: "revoke",
       from: revokeAt,
-      what: `publish ${oldSelector} with an empty key`,
-      because: "a stolen old private key is useless then, and everyone sees that this is intended",
+      what: clause("dkim-rotate-revoke", { oldSelector }),
+      because: clause("dkim-rotate-revoke-why"),
       done: revoked !== undefined || removed,
       due: switched !== undefined && now >= revokeAt,
     },
     {
       kind: "remove",
       from: removeAt,
-      what: `take ${oldSelector} out of the DNS and delete its private key`,
-      because: "nobody asks for it any more",
+      what: clause("dkim-rotate-remove", { oldSelector }),
+      because: clause("dkim-rotate-remove-why"),
       done: removed,
       due: revoked !== undefined && now >= removeAt,
     },

@@ -1,4 +1,5 @@
 import { createHash, type KeyObject, sign } from "node:crypto";
+import { type Clause, clause } from "../clause/index.ts";
 import { field, type HeaderField, type MessageHeader, scanMessage } from "../message/index.ts";
 import { type DomainName, isAtOrBelow, mailDomainOf, readMailDomain } from "../name/index.ts";
 import { BodyHash, type Canonicalization } from "./canonical.ts";
@@ -48,7 +49,7 @@ const USUAL_FIELDS = [
 ] as const;
 
 /** Why a message cannot be signed as asked: half a sentence. */
-export type SignError = string;
+export type SignError = Clause;
 
 /** What makes a signature impossible before the message is read; undefined where nothing does. */
 export function signatureObstacle({
@@ -60,19 +61,18 @@ export function signatureObstacle({
   key,
   selector,
 }: SignOptions): SignError | undefined {
-  if (key.asymmetricKeyType !== "rsa" && key.asymmetricKeyType !== "ed25519") return "the key is neither RSA nor Ed25519";
+  if (key.asymmetricKeyType !== "rsa" && key.asymmetricKeyType !== "ed25519") return clause("dkim-sign-key-type");
   if (key.asymmetricKeyType === "rsa" && (key.asymmetricKeyDetails?.modulusLength ?? 0) < 1024)
-    return "the RSA key has fewer than 1024 bits, and no receiver accepts it";
-  if (!/^[a-z0-9](?:[a-z0-9._-]*[a-z0-9])?$/i.test(selector)) return "the selector is made of letters, digits, hyphens and dots";
-  if (!readMailDomain(domain.slice(0, -1)).ok) return "the signing domain has characters that no domain in mail has";
-  if (fields?.some((name) => !/^[\x21-\x39\x3c-\x7e]+$/.test(name)) === true)
-    return "the fields to sign are names without colons, semicolons and white space";
-  if (fields !== undefined && !fields.includes("from")) return "the From field must be among those signed";
-  if (expires !== undefined && expires <= signedAt) return "the signature would expire before it is made";
+    return clause("dkim-sign-key-small");
+  if (!/^[a-z0-9](?:[a-z0-9._-]*[a-z0-9])?$/i.test(selector)) return clause("dkim-sign-selector");
+  if (!readMailDomain(domain.slice(0, -1)).ok) return clause("dkim-sign-domain");
+  if (fields?.some((name) => !/^[\x21-\x39\x3c-\x7e]+$/.test(name)) === true) return clause("dkim-sign-fields");
+  if (fields !== undefined && !fields.includes("from")) return clause("dkim-sign-from");
+  if (expires !== undefined && expires <= signedAt) return clause("dkim-sign-expires");
   if (identity !== undefined) {
     const of = mailDomainOf(identity);
     if (!/^[\x21-\x3a\x3c\x3e-\x7e\x80-\uffff]*@[^@]*$/.test(identity) || of === undefined || !isAtOrBelow(of, domain))
-      return "the identity must be an address at or below the signing domain";
+      return clause("dkim-sign-identity");
   }
   return undefined;
 }

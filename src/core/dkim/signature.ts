@@ -1,3 +1,4 @@
+import { type Clause, clause } from "../clause/index.ts";
 import { field, type HeaderField } from "../message/index.ts";
 import { type DomainName, isAtOrBelow, parseName, readMailDomain } from "../name/index.ts";
 import { decodeUtf8 } from "../record/index.ts";
@@ -38,7 +39,7 @@ export interface Signature {
 
 /** A signature that cannot be processed; what it says about itself where that can be read. */
 export interface SignatureError {
-  readonly message: string;
+  readonly message: Clause;
   readonly domain?: DomainName;
   readonly selector?: string;
 }
@@ -66,7 +67,7 @@ export function readSignature(from: HeaderField): Result<Signature, SignatureErr
   const get = (name: string): string | undefined => list.get(name)?.value;
   const domain = domainOf(get("d"));
   const selector = get("s");
-  const wrong = (message: string) =>
+  const wrong = (message: Clause) =>
     err<SignatureError>({
       message,
       ...(domain === undefined ? {} : { domain }),
@@ -75,44 +76,45 @@ export function readSignature(from: HeaderField): Result<Signature, SignatureErr
 
   const [mistake] = list.mistakes;
   if (mistake !== undefined)
-    return wrong(`the signature cannot be read at “${decodeUtf8(mistake.text.slice(0, 30))}”: ${mistake.message}`);
-  if (get("v") !== "1") return wrong(get("v") === undefined ? "the version v=1 is missing" : "its version is not 1");
-  for (const needed of NEEDED) if (get(needed) === undefined) return wrong(`the tag ${needed}= is missing`);
+    return wrong(clause("dkim-signature-unreadable", { text: decodeUtf8(mistake.text.slice(0, 30)), message: mistake.message }));
+  if (get("v") !== "1")
+    return wrong(get("v") === undefined ? clause("dkim-signature-no-version") : clause("dkim-signature-version"));
+  for (const needed of NEEDED) if (get(needed) === undefined) return wrong(clause("dkim-signature-tag-missing", { needed }));
   const algorithm = get("a") as string;
   if (algorithm !== "rsa-sha1" && !(ALGORITHMS as readonly string[]).includes(algorithm))
-    return wrong(`there is no algorithm “${decodeUtf8(algorithm.slice(0, 40))}”`);
+    return wrong(clause("dkim-signature-algorithm", { algorithm: decodeUtf8(algorithm.slice(0, 40)) }));
   const value = withoutWhiteSpace(get("b") as string);
   const bodyHash = withoutWhiteSpace(get("bh") as string);
-  if (!BASE64.test(value)) return wrong("the signature b= is not base64");
-  if (!BASE64.test(bodyHash)) return wrong("the hash of the body bh= is not base64");
-  if (domain === undefined) return wrong("d= is not a domain");
+  if (!BASE64.test(value)) return wrong(clause("dkim-signature-b"));
+  if (!BASE64.test(bodyHash)) return wrong(clause("dkim-signature-bh"));
+  if (domain === undefined) return wrong(clause("dkim-signature-d"));
   const keyName = selector === undefined ? undefined : parseName(`${decodeUtf8(selector)}._domainkey.${domain}`);
-  if (selector === undefined || keyName?.ok !== true || /[^a-z0-9._-]/i.test(selector)) return wrong("s= is not a selector");
+  if (selector === undefined || keyName?.ok !== true || /[^a-z0-9._-]/i.test(selector)) return wrong(clause("dkim-signature-s"));
   const [header, bodyHow = "simple", ...beyond] = (get("c") ?? "simple/simple").split("/");
   const headerCanon = canonicalization(header as string);
   const bodyCanon = canonicalization(bodyHow);
-  if (headerCanon === undefined || bodyCanon === undefined || beyond.length > 0)
-    return wrong("c= names no canonicalization that exists");
+  if (headerCanon === undefined || bodyCanon === undefined || beyond.length > 0) return wrong(clause("dkim-signature-c"));
   const names = withoutWhiteSpace(get("h") as string).toLowerCase();
-  if (!FIELD_NAMES.test(names)) return wrong("h= is not a list of field names");
+  if (!FIELD_NAMES.test(names)) return wrong(clause("dkim-signature-h"));
   const signed = names.split(":");
-  if (!signed.includes("from")) return wrong("the From field is not signed");
+  if (!signed.includes("from")) return wrong(clause("dkim-signature-no-from"));
   const agent = get("i");
   const identity = agent ?? `@${domain.slice(0, -1)}`;
   const identityDomain = agent === undefined ? domain : domainOf(agent.slice(agent.lastIndexOf("@") + 1));
-  if (!identity.includes("@") || identityDomain === undefined) return wrong("i= is not an address");
-  if (!isAtOrBelow(identityDomain, domain)) return wrong("i= is not at or below d=");
+  if (!identity.includes("@") || identityDomain === undefined) return wrong(clause("dkim-signature-i"));
+  if (!isAtOrBelow(identityDomain, domain)) return wrong(clause("dkim-signature-i-apart"));
   const query = get("q");
   if (query !== undefined && !query.split(":").some((method) => withoutWhiteSpace(method).toLowerCase() === "dns/txt"))
-    return wrong("q= asks for the key in a way that does not exist");
+    return wrong(clause("dkim-signature-q"));
   const numbers: (number | undefined)[] = [];
   for (const tag of ["l", "t", "x"]) {
     const text = get(tag);
-    if (text !== undefined && !/^\d{1,76}$/.test(text)) return wrong(`${tag}= is not a number`);
+    if (text !== undefined && !/^\d{1,76}$/.test(text)) return wrong(clause("dkim-signature-number", { tag }));
     numbers.push(text === undefined ? undefined : Math.min(Number(text), Number.MAX_SAFE_INTEGER));
   }
   const [length, signedAt, expires] = numbers;
-  if (expires !== undefined && signedAt !== undefined && expires <= signedAt) return wrong("it expires before it was made");
+  if (expires !== undefined && signedAt !== undefined && expires <= signedAt)
+    return wrong(clause("dkim-signature-expires-before"));
 
   const b = list.get("b");
   const cut = from.colon + 1;

@@ -1,4 +1,5 @@
 import { createHash, verify } from "node:crypto";
+import { type Clause, clause } from "../clause/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import { type BodySink, fieldsNamed, type HeaderField, type MessageHeader } from "../message/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
@@ -39,9 +40,9 @@ export interface DkimVerdict {
   /** Undefined where it passes. */
   readonly reason?: DkimReason | undefined;
   /** Half a sentence for people: why it does not pass, or what is remarkable where it does. */
-  readonly because?: string | undefined;
+  readonly because?: Clause | undefined;
   /** Where the body was changed: what was changed in the header as well, half a sentence; it stands in `because` too. */
-  readonly besides?: string | undefined;
+  readonly besides?: Clause | undefined;
   readonly bits?: number | undefined;
   /** The domain says it only tries DKIM out (`t=y`). */
   readonly testing: boolean;
@@ -101,15 +102,15 @@ function keysOf(set: RecordSet): readonly KeyRecord[] {
 }
 
 type Ending = Pick<DkimVerdict, "result" | "reason" | "because" | "bits">;
-const ending = (result: DkimResult, reason: DkimReason, because: string): Ending => ({ result, reason, because });
+const ending = (result: DkimResult, reason: DkimReason, because: Clause): Ending => ({ result, reason, because });
 
 /** Whether a key may be used for a signature (RFC 6376 section 6.1.2); half a sentence where not. */
-function forbids(key: KeyRecord, signature: Signature): string | undefined {
+function forbids(key: KeyRecord, signature: Signature): Clause | undefined {
   if (!signature.algorithm.startsWith(key.type))
-    return `the key is for ${key.type}, and the signature is made with ${signature.algorithm}`;
-  if (key.hashes !== undefined && !key.hashes.includes("sha256")) return "the key may not be used with SHA-256";
-  if (!key.services.includes("*") && !key.services.includes("email")) return "the key is not for mail";
-  if (key.exactDomain && signature.identityDomain !== signature.domain) return "the key wants i= to have the very domain of d=";
+    return clause("dkim-key-other-algorithm", { type: key.type, algorithm: signature.algorithm });
+  if (key.hashes !== undefined && !key.hashes.includes("sha256")) return clause("dkim-key-not-sha256");
+  if (!key.services.includes("*") && !key.services.includes("email")) return clause("dkim-key-not-mail");
+  if (key.exactDomain && signature.identityDomain !== signature.domain) return clause("dkim-key-exact-domain");
   return undefined;
 }
 
@@ -133,15 +134,17 @@ function tryKey(key: KeyRecord, signature: Signature, fields: readonly HeaderFie
     return { result: "pass", bits: key.bits };
   const where = `${signature.selector}._domainkey.${displayName(signature.domain)}`;
   const bits = { bits: key.bits };
-  if (key.problem?.kind === "revoked") return ending("permerror", "revoked", `the key at ${where} was revoked`);
-  if (key.problem?.kind === "weak") return { ...bits, ...ending("fail", "weak-key", `at ${where}, ${key.problem.message}`) };
-  if (key.problem !== undefined) return ending("permerror", "bad-key", `at ${where}, ${key.problem.message}`);
+  if (key.problem?.kind === "revoked") return ending("permerror", "revoked", clause("dkim-key-revoked", { where }));
+  if (key.problem?.kind === "weak")
+    return { ...bits, ...ending("fail", "weak-key", clause("dkim-at", { where, because: key.problem.message })) };
+  if (key.problem !== undefined)
+    return ending("permerror", "bad-key", clause("dkim-at", { where, because: key.problem.message }));
   if (forbidden !== undefined) return { ...bits, ...ending("permerror", "key-forbids", forbidden) };
   return { ...bits, result: "fail", ...changedField(signature, key, chosen, fields) };
 }
 
 /** What happened to the signed header of a message whose body was changed; undefined where nothing did, or nobody can tell. */
-function headerToo(signature: Signature, keys: readonly KeyRecord[], fields: readonly HeaderField[]): string | undefined {
+function headerToo(signature: Signature, keys: readonly KeyRecord[], fields: readonly HeaderField[]): Clause | undefined {
   const outcomes = keys.map((key) => tryKey(key, signature, fields));
   if (outcomes.some((one) => one.result === "pass")) return undefined;
   return outcomes.find((one) => one.reason === "header-changed")?.because;
@@ -158,29 +161,25 @@ async function verifyOne(
   body: BodyHash,
   lookup: Lookup,
   now: number,
-): Promise<Ending & { testing?: boolean; besides?: string }> {
-  if (signature.algorithm === "rsa-sha1")
-    return ending("fail", "historic-algorithm", "it is made with rsa-sha1, which receivers no longer accept");
+): Promise<Ending & { testing?: boolean; besides?: Clause }> {
+  if (signature.algorithm === "rsa-sha1") return ending("fail", "historic-algorithm", clause("dkim-sha1"));
   if (signature.expires !== undefined && signature.expires < now)
-    return ending(
-      "fail",
-      "expired",
-      `it expired on ${new Date(signature.expires * 1000).toISOString().slice(0, 16).replace("T", " ")} UTC`,
-    );
+    return ending("fail", "expired", clause("dkim-expired", { at: signature.expires }));
   if (signature.length !== undefined && signature.length > body.length)
-    return ending("fail", "body-cut", `it covers ${signature.length} octets of the body, and only ${body.length} arrived`);
+    return ending("fail", "body-cut", clause("dkim-body-cut", { signature: signature.length, body: body.length }));
   const bodyFits = body.digest === signature.bodyHash;
   const answer = await lookup.ask(signature.keyName, "TXT");
   if (!bodyFits) {
     // The header can be judged all the same: it is signed together with the hash of the body that was, not of this one.
     const besides = answer.kind === "found" ? headerToo(signature, keysOf(answer.set), header.fields) : undefined;
     return {
-      ...ending("fail", "body-changed", "the body was changed after it was signed"),
+      ...ending("fail", "body-changed", clause("dkim-body-changed")),
       ...(besides === undefined ? {} : { besides }),
     };
   }
-  if (answer.kind === "failed") return ending("temperror", "key-unreachable", `its key could not be asked for: ${answer.detail}`);
-  if (answer.kind !== "found") return ending("permerror", "no-key", `there is no key at ${displayName(signature.keyName)}`);
+  if (answer.kind === "failed")
+    return ending("temperror", "key-unreachable", clause("dkim-key-unresolved", { detail: answer.detail }));
+  if (answer.kind !== "found") return ending("permerror", "no-key", clause("dkim-key-not-there", { keyName: signature.keyName }));
   const keys = keysOf(answer.set);
   let last: (Ending & { testing?: boolean }) | undefined;
   for (const key of keys) {
@@ -188,12 +187,12 @@ async function verifyOne(
     if (outcome.result === "pass") return outcome;
     if (last === undefined || outcome.result === "fail") last = outcome;
   }
-  return last ?? ending("permerror", "no-key", `there is no key at ${displayName(signature.keyName)}`);
+  return last ?? ending("permerror", "no-key", clause("dkim-key-not-there", { keyName: signature.keyName }));
 }
 
 /** Two things that went wrong with one message, as one half sentence. */
-export const withBesides = (because: string | undefined, besides: string | undefined): string | undefined =>
-  besides === undefined ? because : `${because}; and ${besides}`;
+export const withBesides = (because: Clause | undefined, besides: Clause | undefined): Clause | undefined =>
+  because === undefined || besides === undefined ? because : clause("dkim-besides", { because, besides });
 
 /** Verifies all signatures of a message whose body went through `signatures.sinks`; one verdict each, from top to bottom. */
 export function verifySignatures(
@@ -230,7 +229,7 @@ export function verifySignatures(
         besides: outcome.besides,
         because:
           outcome.result === "pass" && unsignedOctets > 0
-            ? `${unsignedOctets} octets at the end of the body are not signed, and anybody may have added them`
+            ? clause("dkim-unsigned-octets", { unsignedOctets })
             : withBesides(outcome.because, outcome.besides),
         bits: outcome.bits,
       };

@@ -1,4 +1,5 @@
-import { type DomainName, displayName, isAtOrBelow, mailDomainOf } from "../name/index.ts";
+import { type Clause, clause } from "../clause/index.ts";
+import { type DomainName, isAtOrBelow, mailDomainOf } from "../name/index.ts";
 import { permissionName } from "./destination.ts";
 import { POLICIES, type Policy } from "./policy.ts";
 import type { DmarcRecord } from "./record.ts";
@@ -34,8 +35,8 @@ export interface Situation {
 /** A guard rail the answers run into, each a stable word. */
 interface Obstacle {
   readonly kind: "not-an-address" | "no-reports" | "strict-too-soon";
-  readonly because: string;
-  readonly wayOut: string;
+  readonly because: Clause;
+  readonly wayOut: Clause;
 }
 
 export interface Composed {
@@ -44,7 +45,7 @@ export interface Composed {
   /** Records that owners of report destinations must publish (RFC 7489 section 7.1). */
   readonly permissions: readonly { readonly destination: DomainName; readonly name: DomainName; readonly text: string }[];
   /** Remarks that stop nothing. */
-  readonly remarks: readonly string[];
+  readonly remarks: readonly Clause[];
 }
 
 /** An address as a URI of a DMARC record: commas, exclamation marks and semicolons are escaped (RFC 7489 section 6.2). */
@@ -58,19 +59,19 @@ export function composeDmarc(answers: Answers, situation: Situation): Composed {
   const { policy, subdomains, nonexistent, aggregate, failure, gradual } = answers;
   const { domain, existing, reportsAllow, rua, insists, organizational } = situation;
   const obstacles: Obstacle[] = [];
-  const remarks: string[] = [];
+  const remarks: Clause[] = [];
   for (const address of [...aggregate, ...failure])
     if (!isAddress(address))
       obstacles.push({
         kind: "not-an-address",
-        because: `“${address}” is not an address`,
-        wayOut: "write it as dmarc@brackwater.example",
+        because: clause("dmarc-no-address", { address }),
+        wayOut: clause("dmarc-no-address-mend"),
       });
   if (aggregate.length === 0 && rua === "wanted")
     obstacles.push({
       kind: "no-reports",
-      because: "without a report address nobody learns who sends as this domain, and the policy can never be tightened safely",
-      wayOut: "name one with --reports-to, or say --no-reports if no reports are wanted",
+      because: clause("dmarc-no-reports"),
+      wayOut: clause("dmarc-no-reports-mend"),
     });
   const strictest = [policy, subdomains, nonexistent === undefined || nonexistent === "reject" ? undefined : nonexistent].filter(
     (one) => one !== undefined,
@@ -81,16 +82,16 @@ export function composeDmarc(answers: Answers, situation: Situation): Composed {
       kind: "strict-too-soon",
       because:
         existing === undefined
-          ? `the first record of a domain asks for nothing (p=none) until reports show who sends as it; ${policy} now may stop the organisation's own mail`
+          ? clause("dmarc-first-strict", { policy })
           : reportsAllow === false
-            ? "the reports of the last weeks show mail of one's own that a stricter policy would stop"
-            : "no reports were read that show that nothing of one's own would be stopped",
-      wayOut: "start with --policy none and read the reports, or say --force if you know that every sender is authenticated",
+            ? clause("dmarc-reports-show-own")
+            : clause("dmarc-no-reports-read"),
+      wayOut: clause("dmarc-start-with-none"),
     });
   if (subdomains !== undefined && POLICIES.indexOf(subdomains) < POLICIES.indexOf(policy))
-    remarks.push(`subdomains are less protected (sp=${subdomains}) than the domain itself (p=${policy}); forgers will use one`);
-  if (failure.length > 0) remarks.push("few receivers send failure reports, because they contain parts of people's mail");
-  if (gradual && policy === "none") remarks.push("t=y changes nothing while the policy is none");
+    remarks.push(clause("dmarc-subdomains-weaker", { subdomains, policy }));
+  if (failure.length > 0) remarks.push(clause("dmarc-few-failure-reports"));
+  if (gradual && policy === "none") remarks.push(clause("dmarc-testing-none"));
   const tags = [
     `p=${policy}`,
     ...(subdomains === undefined ? [] : [`sp=${subdomains}`]),
@@ -110,7 +111,6 @@ export function composeDmarc(answers: Answers, situation: Situation): Composed {
     const name = permissionName(domain, destination);
     return name === undefined ? [] : [{ destination, name, text: "v=DMARC1;" }];
   });
-  for (const { destination } of permissions)
-    remarks.push(`${displayName(destination)} must publish its consent first; until then receivers send no reports there`);
+  for (const { destination } of permissions) remarks.push(clause("dmarc-consent-needed", { destination }));
   return { text: `v=DMARC1; ${tags.join("; ")}`, obstacles, permissions, remarks };
 }

@@ -1,4 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
+import { allInWords } from "../../present/clauses/index.ts";
 import { failed, type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { organizationalDomain } from "../suffix/index.ts";
@@ -59,8 +60,8 @@ describe("the walk up the tree (successor of RFC 7489, section 4.10)", () => {
       ],
     ],
   ])("%s", (domain, names) => {
-    expect(walkNames(name(domain))).toEqual(names);
-    expect(names.length).toBeLessThanOrEqual(8);
+    expect(allInWords(walkNames(name(domain)))).toEqual(names);
+    expect(allInWords(names.length)).toBeLessThanOrEqual(8);
   });
 
   const none = "v=DMARC1; p=none";
@@ -139,14 +140,14 @@ describe("the walk up the tree (successor of RFC 7489, section 4.10)", () => {
     ],
   ])("%s", async (_, records, domain, at, organizational) => {
     const found = await discoverByWalk(name(domain), world(records));
-    expect([found.at, found.organizational, found.failed]).toEqual([at, organizational, undefined]);
+    expect(allInWords([found.at, found.organizational, found.failed])).toEqual([at, organizational, undefined]);
   });
   test("a name that could not be asked is not an absent policy", async () => {
     const lookup: Lookup = { ask: async (at) => failed("servfail", `${at} says no`) };
-    expect(await discoverByWalk(name("brackwater.example"), lookup)).toMatchObject({
+    expect(allInWords(await discoverByWalk(name("brackwater.example"), lookup))).toMatchObject({
       failed: "_dmarc.brackwater.example. says no",
     });
-    expect((await evaluateDmarc(name("brackwater.example"), [], lookup)).result).toBe("temperror");
+    expect(allInWords((await evaluateDmarc(name("brackwater.example"), [], lookup)).result)).toBe("temperror");
   });
   test("two records at one name are none (section 6.6.3 of RFC 7489)", async () => {
     const lookup = zoneLookup(
@@ -157,7 +158,7 @@ describe("the walk up the tree (successor of RFC 7489, section 4.10)", () => {
       ),
     );
     expect((await discoverByWalk(name("brackwater.example"), lookup)).record).toBeUndefined();
-    expect(await evaluateDmarc(name("brackwater.example"), [], lookup)).toMatchObject({
+    expect(allInWords(await evaluateDmarc(name("brackwater.example"), [], lookup))).toMatchObject({
       result: "none",
       because: expect.stringContaining("2 DMARC records"),
     });
@@ -197,10 +198,10 @@ describe("by the public suffix list (RFC 7489 section 6.6.3), and where the two 
   ])("%s", async (_, records, domain, at, difference) => {
     const lookup = world(records);
     const byList = await discoverByList(name(domain), lookup, organizationalDomain);
-    expect(byList.at).toBe(at);
+    expect(allInWords(byList.at)).toBe(at);
     const said = discoveryDifference(await discoverByWalk(name(domain), lookup), byList);
     if (difference === undefined) expect(said).toBeUndefined();
-    else expect(said).toMatch(difference);
+    else expect(allInWords(said)).toMatch(difference);
   });
 });
 
@@ -282,7 +283,7 @@ describe("the judgement (RFC 7489 sections 3.1, 6.3 and 6.6.2)", () => {
     ["a wrong policy with a report address", "v=DMARC1; p=x; rua=mailto:a@b.example", B, [], ["fail", "none", "none"]],
   ])("%s", async (_, record, from, identifiers, expected, ...[more]) => {
     const verdict = await evaluateDmarc(name(from), identifiers, world({ [`_dmarc.${B}`]: record, ...more }));
-    expect([verdict.result, verdict.policy, verdict.disposition]).toEqual(expected);
+    expect(allInWords([verdict.result, verdict.policy, verdict.disposition])).toEqual(expected);
   });
   test.each<[string, string, Expected]>([
     ["pct=0 makes it one step milder", "v=DMARC1; p=reject; pct=0", ["fail", "reject", "quarantine"]],
@@ -290,8 +291,8 @@ describe("the judgement (RFC 7489 sections 3.1, 6.3 and 6.6.2)", () => {
     ["t=y means nothing to RFC 7489", "v=DMARC1; p=reject; t=y", ["fail", "reject", "reject"]],
   ])("by the list: %s", async (_, record, expected) => {
     const verdict = await evaluateDmarc(name(B), [], world({ [`_dmarc.${B}`]: record }), list);
-    expect([verdict.result, verdict.policy, verdict.disposition]).toEqual(expected);
-    if (record.includes("50")) expect(verdict.because).toContain("50 %");
+    expect(allInWords([verdict.result, verdict.policy, verdict.disposition])).toEqual(expected);
+    if (record.includes("50")) expect(allInWords(verdict.because)).toContain("50 %");
   });
   test("a walk that could not be finished is no failure", async () => {
     const base = world({ [`_dmarc.${B}`]: "v=DMARC1; p=reject" });
@@ -299,7 +300,7 @@ describe("the judgement (RFC 7489 sections 3.1, 6.3 and 6.6.2)", () => {
       ask: async (at, type) => (at === `_dmarc.m.${B}.` ? failed("timeout", "silence") : base.ask(at, type)),
     };
     const verdict = await evaluateDmarc(name(`news.${B}`), [by("dkim", `m.${B}`)], lookup);
-    expect([verdict.result, verdict.disposition]).toEqual(["temperror", "none"]);
+    expect(allInWords([verdict.result, verdict.disposition])).toEqual(["temperror", "none"]);
   });
   test("by the list, siblings below a public suffix are not aligned", async () => {
     const verdict = await evaluateDmarc(
@@ -308,7 +309,7 @@ describe("the judgement (RFC 7489 sections 3.1, 6.3 and 6.6.2)", () => {
       world({ [`_dmarc.${B}`]: "v=DMARC1; p=reject" }),
       list,
     );
-    expect(verdict).toMatchObject({ result: "fail", alignments: [{ aligned: false }] });
+    expect(allInWords(verdict)).toMatchObject({ result: "fail", alignments: [{ aligned: false }] });
   });
 });
 
@@ -327,30 +328,39 @@ describe("where reports may go (RFC 7489 section 7.1)", () => {
     ["inglemail.example", "missing"],
   ])("%s: %s", async (destination, permission) =>
     expect(
-      await verifyExternalDestination(name("brackwater.example"), name("brackwater.example"), name(destination), lookup),
+      allInWords(
+        await verifyExternalDestination(name("brackwater.example"), name("brackwater.example"), name(destination), lookup),
+      ),
     ).toBe(permission),
   );
   test("could not be asked", async () =>
     expect(
-      await verifyExternalDestination(name("brackwater.example"), name("brackwater.example"), name("heronpost.example"), {
-        ask: async () => failed("timeout", "silence"),
-      }),
+      allInWords(
+        await verifyExternalDestination(name("brackwater.example"), name("brackwater.example"), name("heronpost.example"), {
+          ask: async () => failed("timeout", "silence"),
+        }),
+      ),
     ).toEqual({ failed: "silence" }));
 });
 
 test("what happens to real, unproven and forged mail, for the domain, a subdomain and a made-up one", async () => {
   const lookup = world({ "_dmarc.brackwater.example": "v=DMARC1; p=quarantine; sp=none; np=reject" });
   expect(
-    (await scenarios(name("brackwater.example"), lookup, { way: "tree-walk" })).map(({ kind, tag, forged, unaligned }) => [
-      kind,
-      tag,
-      unaligned,
-      forged,
-    ]),
+    allInWords(
+      (await scenarios(name("brackwater.example"), lookup, { way: "tree-walk" })).map(({ kind, tag, forged, unaligned }) => [
+        kind,
+        tag,
+        unaligned,
+        forged,
+      ]),
+    ),
   ).toEqual([
     ["domain", "p", "quarantine", "quarantine"],
     ["subdomain", "sp", "none", "none"],
     ["made-up", "np", "reject", "reject"],
   ]);
-  expect((await scenarios(name("brackwater.example"), lookup, list)).at(-1)).toMatchObject({ tag: "sp", forged: "none" });
+  expect(allInWords((await scenarios(name("brackwater.example"), lookup, list)).at(-1))).toMatchObject({
+    tag: "sp",
+    forged: "none",
+  });
 });

@@ -1,5 +1,6 @@
+import { type Clause, clause, type DmarcClauses } from "../clause/index.ts";
 import type { Lookup } from "../lookup/index.ts";
-import { type DomainName, displayName } from "../name/index.ts";
+import type { DomainName } from "../name/index.ts";
 import { organizationalDomain } from "../suffix/index.ts";
 import { type Discovery, discoverByList, discoverByWalk } from "./discover.ts";
 import { milder, type Policy } from "./policy.ts";
@@ -62,7 +63,7 @@ export interface DmarcVerdict {
   readonly tag?: Applied["tag"];
   /** What happens to the message. */
   readonly disposition: Policy;
-  readonly because: string;
+  readonly because: Clause;
   readonly alignments: readonly Alignment[];
   readonly discovery: Discovery;
 }
@@ -96,15 +97,22 @@ async function aligns(
 export const mayPass = ({ aligned, passes, temporary }: Alignment): boolean =>
   (aligned !== false && temporary) || (aligned === undefined && passes);
 
+/** What makes a policy milder than it says. */
+type Softened = NonNullable<DmarcClauses["dmarc-fails"]["softened"]>;
+
 /** What happens to a message that fails. RFC 7489 samples by `pct`, its successor tries out by `t=y`. */
-function dispositionOf(policy: Policy, record: DmarcRecord, way: DiscoveryWay["way"]): { disposition: Policy; note: string } {
+function dispositionOf(
+  policy: Policy,
+  record: DmarcRecord,
+  way: DiscoveryWay["way"],
+): { disposition: Policy; softened: Softened | undefined } {
   if (way === "tree-walk")
     return record.testing
-      ? { disposition: milder(policy), note: ", one step milder because the domain says t=y" }
-      : { disposition: policy, note: "" };
-  if (record.percent === 100 || policy === "none") return { disposition: policy, note: "" };
-  if (record.percent === 0) return { disposition: milder(policy), note: ", one step milder because of pct=0" };
-  return { disposition: policy, note: ` for ${record.percent} % of such messages, and one step milder for the rest` };
+      ? { disposition: milder(policy), softened: { by: "testing" } }
+      : { disposition: policy, softened: undefined };
+  if (record.percent === 100 || policy === "none") return { disposition: policy, softened: undefined };
+  const softened = { by: "percent", percent: record.percent } as const;
+  return { disposition: record.percent === 0 ? milder(policy) : policy, softened };
 }
 
 /** Judges one From domain by the identifiers that SPF and DKIM found. */
@@ -123,16 +131,16 @@ export async function evaluateDmarc(
       ...common,
       result: "temperror",
       disposition: "none",
-      because: `the policy could not be asked for: ${failed}`,
+      because: clause("dmarc-unresolved", { failed }),
     };
   if (record === undefined || at === undefined) {
     const own = discovery.steps[0]?.there;
     const because =
       own?.kind === "several"
-        ? `${displayName(from)} has ${own.texts.length} DMARC records, so none counts`
+        ? clause("dmarc-several", { from, texts: own.texts.length })
         : own?.kind === "unusable"
-          ? `the DMARC record of ${displayName(from)} cannot be used: ${own.mistakes[0]?.message}`
-          : `${displayName(from)} has no DMARC record`;
+          ? clause("dmarc-unusable", { from, message: own.mistakes[0]?.message })
+          : clause("dmarc-none", { from });
     return { ...common, result: own?.kind === "unusable" ? "permerror" : "none", disposition: "none", because };
   }
   const exists = at === from || record.nonexistent === undefined ? true : await existsInDns(from, lookup);
@@ -144,20 +152,22 @@ export async function evaluateDmarc(
       ...applied,
       result: "pass",
       disposition: "none",
-      because: `${passing.by === "spf" ? "SPF" : "DKIM"} passes for ${displayName(passing.domain)}, which belongs to ${displayName(from)}`,
+      because: clause("dmarc-passes", { by: passing.by, domain: passing.domain, from }),
     };
   if (alignments.some(mayPass))
     return {
       ...applied,
       result: "temperror",
       disposition: "none",
-      because: "a check that could have passed could not be made; receivers try again later",
+      because: clause("dmarc-check-not-made"),
     };
   const unalignedPasses = alignments.filter((one) => one.passes && one.aligned === false);
-  const why =
-    unalignedPasses.length > 0
-      ? `${unalignedPasses.map((one) => `${one.by === "spf" ? "SPF" : "DKIM"} passes for ${displayName(one.domain)}`).join(" and ")}, which does not belong to ${displayName(from)}`
-      : "neither SPF nor DKIM passes";
-  const { disposition, note } = dispositionOf(policy, record, how.way);
-  return { ...applied, result: "fail", disposition, because: `${why}; ${displayName(at)} asks for ${tag}=${policy}${note}` };
+  const { disposition, softened } = dispositionOf(policy, record, how.way);
+  const unaligned = unalignedPasses.map(({ by, domain }) => ({ by, domain }));
+  return {
+    ...applied,
+    result: "fail",
+    disposition,
+    because: clause("dmarc-fails", { unaligned, from, at, tag, policy, softened }),
+  };
 }

@@ -1,5 +1,6 @@
+import { type Clause, clause } from "../clause/index.ts";
 import type { Lookup } from "../lookup/index.ts";
-import { type DomainName, displayName, name as nameOf, under } from "../name/index.ts";
+import { type DomainName, name as nameOf, under } from "../name/index.ts";
 import type { Discovery } from "./discover.ts";
 import { type DiscoveryWay, discover, policyFor } from "./evaluate.ts";
 import { milder, type Policy } from "./policy.ts";
@@ -51,47 +52,29 @@ export async function scenarios(domain: DomainName, lookup: Lookup, how: Discove
   return (await Promise.all(judged)).flat();
 }
 
-/** A record in words, one sentence a thing it asks for. */
-export function dmarcInWords(record: DmarcRecord): string[] {
-  const does: Record<Policy, string> = {
-    none: "deliver mail that fails, and only report it",
-    quarantine: "put mail that fails into the junk folder",
-    reject: "refuse mail that fails",
-  };
-  const words = [`Receivers are asked to ${does[record.policy]}.`];
-  if (record.subdomains !== undefined) words.push(`For subdomains: ${does[record.subdomains]}.`);
-  if (record.nonexistent !== undefined) words.push(`For subdomains that do not exist: ${does[record.nonexistent]}.`);
-  if (record.testing) words.push("It is being tried out (t=y): receivers apply one step milder.");
-  if (record.percent < 100)
-    words.push(`Older receivers apply it to ${record.percent} % of the mail that fails; newer ones ignore pct=.`);
-  for (const [by, mode] of [
-    ["DKIM", record.dkimAlignment],
-    ["SPF", record.spfAlignment],
-  ] as const)
-    if (mode === "strict") words.push(`${by} counts only for the very domain in From, not for one of its subdomains.`);
-  if (record.aggregate.length > 0)
-    words.push(`Daily reports go to ${record.aggregate.map((uri) => uri.address ?? uri.text).join(" and ")}.`);
-  else words.push("Nobody gets reports, so nobody learns who sends as this domain.");
-  if (record.failure.length > 0)
-    words.push(`Reports on single messages go to ${record.failure.map((uri) => uri.address ?? uri.text).join(" and ")}.`);
+/** What a record asks for, one sentence a thing. */
+export function describePolicy(record: DmarcRecord): Clause[] {
+  const said = [clause("dmarc-says-policy", { policy: record.policy })];
+  if (record.subdomains !== undefined) said.push(clause("dmarc-says-subdomains", { policy: record.subdomains }));
+  if (record.nonexistent !== undefined) said.push(clause("dmarc-says-nonexistent", { policy: record.nonexistent }));
+  if (record.testing) said.push(clause("dmarc-says-testing"));
+  if (record.percent < 100) said.push(clause("dmarc-says-percent", { percent: record.percent }));
+  if (record.dkimAlignment === "strict") said.push(clause("dmarc-says-strict", { by: "dkim" }));
+  if (record.spfAlignment === "strict") said.push(clause("dmarc-says-strict", { by: "spf" }));
+  const to = (uris: DmarcRecord["aggregate"]) => uris.map((uri) => uri.address ?? uri.text);
+  said.push(clause("dmarc-says-reports", { to: to(record.aggregate) }));
+  if (record.failure.length > 0) said.push(clause("dmarc-says-failures", { to: to(record.failure) }));
   for (const uri of [...record.aggregate, ...record.failure])
-    if (uri.most !== undefined) words.push(`Reports to ${uri.address ?? uri.text} may have at most ${uri.most} octets.`);
-  if (record.publicSuffix !== undefined)
-    words.push(
-      record.publicSuffix
-        ? "The domain is one under which others register (psd=y)."
-        : "The domain is the organisation's own top (psd=n).",
-    );
-  return words;
+    if (uri.most !== undefined) said.push(clause("dmarc-says-limit", { to: uri.address ?? uri.text, most: uri.most }));
+  if (record.publicSuffix !== undefined) said.push(clause("dmarc-says-suffix", { registry: record.publicSuffix }));
+  return said;
 }
 
 /** In what the two ways of finding a policy differ; undefined where they agree. */
-export function discoveryDifference(walk: Discovery, list: Discovery): string | undefined {
-  const where = (one: Discovery): string => (one.at === undefined ? "no record" : `the record of ${displayName(one.at)}`);
+export function discoveryDifference(walk: Discovery, list: Discovery): Clause | undefined {
   if (walk.failed !== undefined || list.failed !== undefined) return undefined;
-  if (walk.at !== list.at)
-    return `newer receivers, which walk up the tree, use ${where(walk)}; older ones, which use the public suffix list, use ${where(list)}`;
+  if (walk.at !== list.at) return clause("dmarc-differs", { walk: walk.at, list: list.at });
   if (walk.organizational !== list.organizational)
-    return `newer receivers take ${displayName(walk.organizational)} for the organisation's domain, older ones ${displayName(list.organizational)}; what is aligned may differ`;
+    return clause("dmarc-organization-differs", { walk: walk.organizational, list: list.organizational });
   return undefined;
 }

@@ -1,3 +1,4 @@
+import { type Clause, clause } from "../clause/index.ts";
 import { nearest } from "../nearest.ts";
 import { err, ok, type Result } from "../result.ts";
 import { type Mistake, readTagList } from "../tag-list.ts";
@@ -42,26 +43,23 @@ export interface DmarcRecord {
 const TAGS = ["v", "p", "sp", "np", "adkim", "aspf", "pct", "fo", "rf", "ri", "rua", "ruf", "psd", "t"] as const;
 const SIZES: Readonly<Record<string, number>> = { "": 1, k: 1 << 10, m: 1 << 20, g: 1 << 30, t: 2 ** 40 };
 
-function parseUri(text: string): Result<ReportUri, string> {
+function parseUri(text: string): Result<ReportUri, Clause> {
   const match = /^(.*?)(?:!(\d{1,15})([kmgt]?))?$/is.exec(text) as RegExpExecArray;
   const [, uri = "", size, unit = ""] = match;
-  if (uri.includes("!")) return err(`“${text}” has an exclamation mark that is no size limit; write it as %21`);
+  if (uri.includes("!")) return err(clause("dmarc-uri-size", { text }));
   const most = size === undefined ? {} : { most: Number(size) * (SIZES[unit.toLowerCase()] as number) };
   const address = /^mailto:([^?]*)/i.exec(uri)?.[1];
   if (address === undefined) {
-    if (/^[^\s@:]+@[^\s@]+$/.test(uri)) return err(`“${text}” needs mailto: in front`);
-    return /^[a-z][a-z0-9+.-]*:.+/i.test(uri)
-      ? ok({ text, ...most })
-      : err(`“${text}” is not an address such as mailto:dmarc@brackwater.example`);
+    if (/^[^\s@:]+@[^\s@]+$/.test(uri)) return err(clause("dmarc-uri-needs-mailto", { text }));
+    return /^[a-z][a-z0-9+.-]*:.+/i.test(uri) ? ok({ text, ...most }) : err(clause("dmarc-uri-no-address", { text }));
   }
   let decoded: string;
   try {
     decoded = decodeURIComponent(address);
   } catch {
-    return err(`“${text}” has a broken percent sign`);
+    return err(clause("dmarc-uri-percent", { text }));
   }
-  if (!/^[^\s@<>]+@[^\s@<>]+\.[^\s@<>]+$/.test(decoded))
-    return err(`“${text}” is not an address such as mailto:dmarc@brackwater.example`);
+  if (!/^[^\s@<>]+@[^\s@<>]+\.[^\s@<>]+$/.test(decoded)) return err(clause("dmarc-uri-no-address", { text }));
   return ok({ text, address: decoded, ...most });
 }
 
@@ -76,16 +74,14 @@ export function readDmarcRecord(text: string): Result<DmarcRecord, readonly Mist
       {
         at: 0,
         text: text.slice(0, 20),
-        message: near
-          ? "the version must be exactly v=DMARC1, in capitals and first"
-          : "a DMARC record begins with v=DMARC1 and a semicolon",
+        message: near ? clause("dmarc-version-exact") : clause("dmarc-needs-start"),
         ...(near ? { meant: text.replace(/^\s*v\s*=\s*dmarc\s*1?\s*[;,]?/i, "v=DMARC1;") } : {}),
       },
     ]);
   }
   const list = readTagList(text);
   const mistakes: Mistake[] = [...list.mistakes];
-  const pass = (at: number, what: string, message: string, meant?: string): void =>
+  const pass = (at: number, what: string, message: Clause, meant?: string): void =>
     void mistakes.push({ at, text: what, message, ...(meant === undefined ? {} : { meant }) });
   for (const tag of list.tags) {
     if ((TAGS as readonly string[]).includes(tag.name)) continue;
@@ -94,7 +90,7 @@ export function readDmarcRecord(text: string): Result<DmarcRecord, readonly Mist
     pass(
       tag.at,
       tag.name,
-      `there is no tag “${tag.name}”, and receivers ignore it`,
+      clause("dmarc-unknown-tag", { name: tag.name }),
       near === undefined ? undefined : `${near}=${tag.value}`,
     );
   }
@@ -104,7 +100,7 @@ export function readDmarcRecord(text: string): Result<DmarcRecord, readonly Mist
     if (tag === undefined) return { value: undefined, wrong: false };
     const value = words.find((word) => word === tag.value.toLowerCase());
     if (value === undefined)
-      pass(tag.at, `${name}=${tag.value}`, `${name}= is ${words.join(" or ")}`, near(name, tag.value, words));
+      pass(tag.at, `${name}=${tag.value}`, clause("dmarc-choice", { name, words }), near(name, tag.value, words));
     return { value, wrong: value === undefined };
   };
   const near = (name: string, value: string, words: readonly string[]): string | undefined => {
@@ -127,7 +123,7 @@ export function readDmarcRecord(text: string): Result<DmarcRecord, readonly Mist
     const tag = list.get(name);
     if (tag === undefined) return usual;
     if (/^\d{1,10}$/.test(tag.value) && Number(tag.value) >= least && Number(tag.value) <= most) return Number(tag.value);
-    pass(tag.at, `${name}=${tag.value}`, `${name}= is a whole number from ${least} to ${most}`);
+    pass(tag.at, `${name}=${tag.value}`, clause("dmarc-number", { name, least, most }));
     return usual;
   };
   const policy = choice("p", POLICIES);
@@ -137,17 +133,15 @@ export function readDmarcRecord(text: string): Result<DmarcRecord, readonly Mist
   // RFC 7489 section 6.6.3: without a usable policy the record counts as p=none if reports are wanted, and not at all if not.
   const unusable = policy.value === undefined || subdomains.wrong || nonexistent.wrong;
   if (policy.value === undefined && !policy.wrong)
-    pass(0, "v=DMARC1", "the policy p= is missing", text.replace(/^v\s*=\s*DMARC1\s*;?/, "v=DMARC1; p=none;"));
+    pass(0, "v=DMARC1", clause("dmarc-policy-missing"), text.replace(/^v\s*=\s*DMARC1\s*;?/, "v=DMARC1; p=none;"));
   if (unusable && aggregate.length === 0) return err(mistakes);
   const p = list.get("p");
-  if (p !== undefined && list.tags[1] !== p)
-    pass(p.at, `p=${p.value}`, "p= belongs directly behind v=DMARC1; some receivers insist");
+  if (p !== undefined && list.tags[1] !== p) pass(p.at, `p=${p.value}`, clause("dmarc-policy-place"));
   const alignment = (name: string) => (choice(name, ["r", "s"]).value === "s" ? ("strict" as const) : ("relaxed" as const));
   const psd = choice("psd", ["y", "n", "u"]).value;
   const options = (list.get("fo")?.value ?? "0").split(":").map((one) => one.trim().toLowerCase());
   for (const option of options)
-    if (!["0", "1", "d", "s"].includes(option))
-      pass(list.get("fo")?.at ?? 0, option, "fo= lists 0, 1, d and s, with colons between");
+    if (!["0", "1", "d", "s"].includes(option)) pass(list.get("fo")?.at ?? 0, option, clause("dmarc-failure-options"));
   return ok({
     text,
     policy: unusable ? "none" : (policy.value as Policy),

@@ -1,4 +1,4 @@
-import { type DomainName, displayName, isAtOrBelow, isBelow, labelsOf, substituted, upwards } from "../name/index.ts";
+import { type DomainName, isAtOrBelow, isBelow, labelsOf, substituted, upwards } from "../name/index.ts";
 import { type DataOf, isOfType, type RecordSet, type RecordType, type ResourceRecord, toSets } from "../record/index.ts";
 import { type Denial, deniesName, nsec3Denial, nsecDenial } from "./denial.ts";
 import { ALGORITHMS, DIGESTS, isZoneKey, keyTag, standsFor } from "./keys.ts";
@@ -63,12 +63,10 @@ export type Verdict =
   | { readonly kind: "secure" /** Seconds since 1970 at which the first signature of the chain ends. */; readonly until: number }
   | { readonly kind: "insecure"; readonly zone: DomainName; readonly why: "no-ds" | "unknown-algorithm" | "too-costly" }
   | { readonly kind: "bogus"; readonly flaw: ChainFlaw }
-  | {
-      readonly kind: "indeterminate";
-      /** `unresolved`: somebody could not be asked; otherwise there is nothing to begin from, or no end. */
-      readonly why: "unresolved" | "no-anchor" | "endless";
-      readonly because: string;
-    };
+  /** Somebody could not be asked; `because` is what happened. */
+  | { readonly kind: "indeterminate"; readonly why: "unresolved"; readonly because: string }
+  /** There is nothing to begin from, or no end. */
+  | { readonly kind: "indeterminate"; readonly why: "no-anchor" | "endless" };
 
 /** A zone whose keys are trusted, or why they are not. */
 type Trust =
@@ -133,8 +131,7 @@ export class ChainOfTrust {
         : to === undefined
           ? undefined
           : substituted(name, dname.name, to);
-    if (target === undefined || aliases >= MAX_ALIASES)
-      return { kind: "indeterminate", why: "endless", because: "the aliases lead round in a ring" };
+    if (target === undefined || aliases >= MAX_ALIASES) return { kind: "indeterminate", why: "endless" };
     const behind = await this.judge(target, type, aliases + 1);
     return behind.kind === "secure" ? { kind: "secure", until: Math.min(until, behind.until) } : behind;
   }
@@ -144,13 +141,7 @@ export class ChainOfTrust {
     let known = this.#zones.get(zone);
     if (known === undefined) {
       known = this.#fromDs(zone, ds, Number.POSITIVE_INFINITY).then((trust) =>
-        !isTrusted(trust) && trust.kind === "bogus"
-          ? {
-              kind: "indeterminate",
-              why: "no-anchor",
-              because: `the keys of ${displayName(zone)} are not those that are known here`,
-            }
-          : trust,
+        !isTrusted(trust) && trust.kind === "bogus" ? { kind: "indeterminate", why: "no-anchor" } : trust,
       );
       this.#zones.set(zone, known);
     }
@@ -165,13 +156,12 @@ export class ChainOfTrust {
     { readonly zone: DomainName; readonly trust: Extract<Trust, { keys: unknown }> } | Exclude<Verdict, { kind: "secure" }>
   > {
     const anchor = this.#anchorOf(name);
-    if (anchor === undefined) return { kind: "indeterminate", why: "no-anchor", because: "no trust anchor is known for it" };
+    if (anchor === undefined) return { kind: "indeterminate", why: "no-anchor" };
     let zone = anchor.zone;
     let trust = await this.#anchored(anchor);
     // A DS record stands on the parent's side.
     const below = [...upwards(name)].filter((cut) => isBelow(cut, anchor.zone) && !(type === "DS" && cut === name)).reverse();
-    if (below.length > MAX_DEPTH)
-      return { kind: "indeterminate", why: "endless", because: "it lies below more labels than are followed" };
+    if (below.length > MAX_DEPTH) return { kind: "indeterminate", why: "endless" };
     for (const cut of below) {
       if (!isTrusted(trust)) return trust;
       const cutTrust = await this.#cut(cut, zone, trust);

@@ -11,6 +11,5 @@
 export * from "./anchors.ts";
 export * from "./chain.ts";
 export { compareNames, MAX_ITERATIONS, nsec3Hash } from "./denial.ts";
-export * from "./explain.ts";
 export { dsFor, keyTag, ownerOctets, standsFor } from "./keys.ts";
 export { signedOctets, verifySet } from "./signature.ts";

@@ -1,9 +1,17 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
+import { verbatim } from "../clause/index.ts";
 import { isQuiet, nearness, nextLook, noticeOf, type Remembered, type Watched } from "./index.ts";
 
 const is = (level: Watched["level"], state: string = level, more: Partial<Watched> = {}): Watched => ({
-  ...{ kind: "proof", subject: "seekmere-ownership", state, level, because: "so it is", next: "zandrel status" },
+  ...{
+    kind: "proof",
+    subject: "seekmere-ownership",
+    state,
+    level,
+    because: verbatim("so it is"),
+    next: verbatim("zandrel status"),
+  },
   ...more,
 });
 const was = (level: Remembered["level"], state: string = level): Remembered => ({ level, state });

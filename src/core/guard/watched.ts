@@ -1,3 +1,4 @@
+import type { Clause } from "../clause/index.ts";
 /** What is watched. */
 export const WATCHED = [
   "proof",
@@ -25,9 +26,9 @@ export interface Watched {
   readonly state: string;
   readonly level: Level;
   /** What is seen, and why, as a clause. */
-  readonly because: string;
+  readonly because: Clause;
   /** The command or step that mends it; empty where there is nothing to do. */
-  readonly next: string;
+  readonly next: Clause;
   /** When it ends by itself; milliseconds since 1970. */
   readonly ends?: number;
   /** Whether it is known to have been right once, so that it is worth a notice even when it is looked at for the first time. */

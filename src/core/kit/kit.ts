@@ -1,6 +1,7 @@
 import { RE2JS } from "re2js";
 import * as z from "zod";
 import { type Ask, PURPOSES, type Purpose } from "../ask/index.ts";
+import { type Clause, clause } from "../clause/index.ts";
 import { POLICIES } from "../dmarc/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 import { octetsOf, type ResourceRecord } from "../record/index.ts";
@@ -117,7 +118,7 @@ export type KitError =
   | { readonly code: "unknown-input"; readonly input: string; readonly known: readonly string[] }
   | { readonly code: "unknown-blank"; readonly ask: string; readonly blank: string }
   | { readonly code: "unknown-ask"; readonly ask: string; readonly after: string }
-  | { readonly code: "bad-records"; readonly ask: string; readonly because: string };
+  | { readonly code: "bad-records"; readonly ask: string; readonly because: Clause };
 
 const BLANK = /\{([a-z0-9-]+)\}/g;
 const blanksOf = (text: string): string[] => [...text.matchAll(BLANK)].map((match) => match[1] as string);
@@ -195,12 +196,16 @@ export function fillKit(
       return err({
         code: "bad-records",
         ask: ask.id,
-        because: `line ${issue.line}: found “${issue.text}”, expected ${issue.expected}`,
+        because: clause("kit-line", { line: issue.line, found: issue.text, expected: issue.expected }),
       });
     const spf = ask.spf === undefined ? undefined : fill(ask.spf, (value) => value);
     const parsedSpf = spf === undefined ? undefined : readSpfRecord(`v=spf1 ${spf}`);
     if (parsedSpf?.ok === false)
-      return err({ code: "bad-records", ask: ask.id, because: `its SPF terms: ${parsedSpf.error[0]?.message}` });
+      return err({
+        code: "bad-records",
+        ask: ask.id,
+        because: clause("kit-spf-terms", { message: parsedSpf.error[0]?.message }),
+      });
     asks.push({
       id: idOf(ask.id),
       purpose: ask.purpose,

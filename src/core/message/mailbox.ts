@@ -1,3 +1,4 @@
+import { type Clause, clause } from "../clause/index.ts";
 import { decodeWords } from "../encoded-word.ts";
 import { type DomainName, readMailDomain } from "../name/index.ts";
 import { decodeUtf8 } from "../record/index.ts";
@@ -15,7 +16,7 @@ export interface Mailbox {
 }
 
 /** Splits at the separators given, outside quotes, comments, angle brackets and literals; comments are left out. */
-function splitOutside(text: string, separators: string): Result<{ parts: string[]; ends: string[] }, string> {
+function splitOutside(text: string, separators: string): Result<{ parts: string[]; ends: string[] }, Clause> {
   const parts: string[] = [];
   const ends: string[] = [];
   let part = "";
@@ -48,9 +49,9 @@ function splitOutside(text: string, separators: string): Result<{ parts: string[
       part += character;
     }
   }
-  if (quote) return err("a quotation mark is not closed");
-  if (comment > 0) return err("a comment is not closed");
-  if (angle) return err("an angle bracket is not closed");
+  if (quote) return err(clause("mailbox-open-quote"));
+  if (comment > 0) return err(clause("mailbox-open-comment"));
+  if (angle) return err(clause("mailbox-open-bracket"));
   parts.push(part);
   ends.push("");
   return ok({ parts, ends });
@@ -79,7 +80,7 @@ function angled(text: string): { readonly before: string; readonly spec: string 
 /** A local part that is a quoted string from end to end (RFC 5321 section 4.1.2). */
 const QUOTED = /^"(?:[^"\\]|\\.)*"$/s;
 
-function mailboxOf(item: string): Result<Mailbox, string> {
+function mailboxOf(item: string): Result<Mailbox, Clause> {
   const open = splitOutside(item, "");
   if (!open.ok) return open;
   const text = (open.value.parts[0] as string).replace(WHITE_SPACE, " ").trim();
@@ -87,17 +88,18 @@ function mailboxOf(item: string): Result<Mailbox, string> {
   // An obsolete route in front of the address (RFC 5322 section 4.4) says nothing any more.
   const spec = (angle?.spec ?? text).trim().replace(/^@[^:]*:/, "");
   const at = spec.lastIndexOf("@");
-  if (at <= 0 || at === spec.length - 1) return err(`“${decodeUtf8(spec.slice(0, 80))}” is not an address`);
+  if (at <= 0 || at === spec.length - 1) return err(clause("mailbox-no-address", { found: decodeUtf8(spec.slice(0, 80)) }));
   const local = spec.slice(0, at).trim();
   // White space around dots is an old way of writing (RFC 5322 section 4.4); within a label they are a mistake.
   const domainText = spec
     .slice(at + 1)
     .trim()
     .replace(/ *\. */g, ".");
-  if (!QUOTED.test(local) && /[ ,;:<>()[\]@"\\]/.test(local)) return err(`“${decodeUtf8(spec.slice(0, 80))}” is not an address`);
+  if (!QUOTED.test(local) && /[ ,;:<>()[\]@"\\]/.test(local))
+    return err(clause("mailbox-no-address", { found: decodeUtf8(spec.slice(0, 80)) }));
   const isLiteral = /^\[.*\]$/.test(domainText);
   const domain = isLiteral ? undefined : readMailDomain(decodeUtf8(domainText));
-  if (domain?.ok === false) return err(`“${decodeUtf8(domainText.slice(0, 80))}” is not a domain`);
+  if (domain?.ok === false) return err(clause("mailbox-no-domain", { found: decodeUtf8(domainText.slice(0, 80)) }));
   const display = decodeWords(
     (angle?.before ?? "")
       .trim()
@@ -119,7 +121,7 @@ const PLAIN = /^([A-Za-z0-9 ]*?) ?<([A-Za-z0-9._+=-]+)@([A-Za-z0-9-]+(?:\.[A-Za-
  * Reads the addresses of a field such as From, an octet string: names, comments, groups (RFC 6854) and
  * internationalized addresses included. An empty group is no address and no mistake.
  */
-export function parseMailboxes(value: string): Result<Mailbox[], string> {
+export function parseMailboxes(value: string): Result<Mailbox[], Clause> {
   const plain = PLAIN.exec(value);
   const domain = plain === null ? undefined : readMailDomain(plain[3] as string);
   if (plain !== null && domain?.ok)
@@ -140,16 +142,16 @@ export function parseMailboxes(value: string): Result<Mailbox[], string> {
     const isEmpty = part.replace(WHITE_SPACE, "") === "";
     // What stands in front of a colon is the name of a group, a phrase, and the group ends at its semicolon.
     if (end === ":") {
-      if (inGroup || isEmpty || /[@<>]/.test(part.replace(/"(?:[^"\\]|\\.)*"/g, ""))) return err("a group is not written as one");
+      if (inGroup || isEmpty || /[@<>]/.test(part.replace(/"(?:[^"\\]|\\.)*"/g, ""))) return err(clause("mailbox-no-group"));
       inGroup = true;
       continue;
     }
     const wasInGroup = inGroup;
     if (end === ";") inGroup = false;
-    if (end === "" && inGroup) return err("a group is not closed by a semicolon");
+    if (end === "" && inGroup) return err(clause("mailbox-open-group"));
     if (isEmpty) continue;
     // Between a group and what follows it stands a comma.
-    if (!wasInGroup && end !== ";" && i > 0 && split.value.ends[i - 1] === ";") return err("a comma is missing behind a group");
+    if (!wasInGroup && end !== ";" && i > 0 && split.value.ends[i - 1] === ";") return err(clause("mailbox-no-comma"));
     const mailbox = mailboxOf(part);
     if (!mailbox.ok) return mailbox;
     mailboxes.push(mailbox.value);

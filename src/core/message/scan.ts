@@ -1,3 +1,4 @@
+import { type Clause, clause } from "../clause/index.ts";
 import { err, ok, type Result } from "../result.ts";
 import { type MessageHeader, parseHeader } from "./fields.ts";
 
@@ -16,7 +17,7 @@ export interface BodySink {
 /** Why a message cannot be read. */
 export interface MessageError {
   readonly code: "header-too-large" | "empty";
-  readonly message: string;
+  readonly message: Clause;
 }
 
 /** More than this no header has, in octets. A hundred lines make about 10 KiB. */
@@ -66,7 +67,7 @@ export async function scanMessage(
     gathered = [];
     if (found.body < octets.length) for (const sink of sinks) sink.write(octets.subarray(found.body));
   }
-  if (length === 0) return err({ code: "empty", message: "the message is empty" });
+  if (length === 0) return err({ code: "empty", message: clause("message-empty") });
   if (header === undefined) {
     header = parseHeader(Buffer.concat(gathered, length).toString("latin1"));
     sinks = sinksFor(header);
@@ -77,5 +78,5 @@ export async function scanMessage(
 
 const tooLarge = err<MessageError>({
   code: "header-too-large",
-  message: `the header is larger than ${MAX_HEADER_OCTETS >> 20} MiB, which no mail server accepts`,
+  message: clause("message-header-too-large", { octets: MAX_HEADER_OCTETS }),
 });

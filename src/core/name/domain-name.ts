@@ -1,4 +1,5 @@
 import { domainToASCII, domainToUnicode } from "node:url";
+import { type Clause, clause } from "../clause/index.ts";
 import { err, ok, type Result } from "../result.ts";
 
 declare const brand: unique symbol;
@@ -15,7 +16,7 @@ export type DomainName = string & { readonly [brand]: "DomainName" };
 export interface NameError {
   readonly code: "empty" | "empty-label" | "label-too-long" | "name-too-long" | "bad-escape" | "not-a-name";
   readonly at: number;
-  readonly message: string;
+  readonly message: Clause;
 }
 
 /** The root of the tree. */
@@ -44,7 +45,7 @@ export function labelText(octets: Iterable<number>): string {
   return text;
 }
 
-function fail(code: NameError["code"], at: number, message: string): { readonly ok: false; readonly error: NameError } {
+function fail(code: NameError["code"], at: number, message: Clause): { readonly ok: false; readonly error: NameError } {
   return err({ code, at, message });
 }
 
@@ -69,20 +70,20 @@ function split(text: string): Result<RawLabel[], NameError> {
   for (let i = 0; i < text.length; i++) {
     const character = text[i] as string;
     if (character === ".") {
-      if (label.text === "") return fail("empty-label", i, "there is nothing between two dots");
+      if (label.text === "") return fail("empty-label", i, clause("name-nothing-between-dots"));
       labels.push(label);
       label = { text: "", escaped: false, at: i + 1 };
     } else if (character === "\\") {
       const digits = /^\d{3}/.exec(text.slice(i + 1, i + 4))?.[0];
       if (digits !== undefined) {
-        if (Number(digits) > 255) return fail("bad-escape", i, `\\${digits} is not an octet; the highest is \\255`);
+        if (Number(digits) > 255) return fail("bad-escape", i, clause("name-no-octet", { digits }));
         label.text += String.fromCharCode(Number(digits));
         i += 3;
       } else if (i + 1 < text.length && !/\d/.test(text[i + 1] as string)) {
         label.text += text[i + 1];
         i += 1;
       } else {
-        return fail("bad-escape", i, "a backslash needs one character or three digits after it");
+        return fail("bad-escape", i, clause("name-half-escape"));
       }
       label.escaped = true;
     } else {
@@ -97,12 +98,12 @@ function canonicalLabel(label: RawLabel): Result<string, NameError> {
   let text = label.text;
   if (!label.escaped && /[^\x00-\x7f]/.test(text)) {
     const ascii = toALabel(text);
-    if (ascii === undefined) return fail("not-a-name", label.at, `“${text}” cannot be written as an internationalized label`);
+    if (ascii === undefined) return fail("not-a-name", label.at, clause("name-no-a-label", { label: text }));
     text = ascii;
   }
   const octets = Buffer.from(text, "latin1");
   if (octets.length > MAX_LABEL_OCTETS)
-    return fail("label-too-long", label.at, `a label may have ${MAX_LABEL_OCTETS} octets, this one has ${octets.length}`);
+    return fail("label-too-long", label.at, clause("name-label-too-long", { most: MAX_LABEL_OCTETS, octets: octets.length }));
   return ok(labelText(octets));
 }
 
@@ -113,14 +114,14 @@ function canonicalLabel(label: RawLabel): Result<string, NameError> {
 export function parseName(text: string, origin: DomainName = ROOT): Result<DomainName, NameError> {
   if (text === "@") return ok(origin);
   if (text === ".") return ok(ROOT);
-  if (text === "") return fail("empty", 0, "the name is empty");
+  if (text === "") return fail("empty", 0, clause("name-empty"));
   const lower = text.toLowerCase();
   let name: string;
   if (PLAIN.test(lower)) {
     name = lower;
   } else {
     const dotted = text.replace(OTHER_DOTS, ".");
-    if (dotted.startsWith(".")) return fail("empty-label", 0, "the name starts with a dot");
+    if (dotted.startsWith(".")) return fail("empty-label", 0, clause("name-starts-with-dot"));
     const labels = split(dotted);
     if (!labels.ok) return labels;
     const canonical: string[] = [];
@@ -134,8 +135,7 @@ export function parseName(text: string, origin: DomainName = ROOT): Result<Domai
   }
   const absolute = endsWithDot(name) ? name : origin === ROOT ? `${name}.` : `${name}.${origin}`;
   const octets = wireOctets(absolute as DomainName);
-  if (octets > MAX_NAME_OCTETS)
-    return fail("name-too-long", 0, `a name may have ${MAX_NAME_OCTETS} octets on the wire, this one has ${octets}`);
+  if (octets > MAX_NAME_OCTETS) return fail("name-too-long", 0, clause("name-too-long", { most: MAX_NAME_OCTETS, octets }));
   return ok(absolute as DomainName);
 }
 
@@ -149,7 +149,7 @@ function endsWithDot(text: string): boolean {
 /** A name that the program itself writes down; throws where it is not one. */
 export function name(text: string, origin: DomainName = ROOT): DomainName {
   const parsed = parseName(text, origin);
-  if (!parsed.ok) throw new Error(`not a domain name: ${text}: ${parsed.error.message}`);
+  if (!parsed.ok) throw new Error(`not a domain name: ${text}: ${parsed.error.code}`);
   return parsed.value;
 }
 

@@ -1,3 +1,4 @@
+import { clause } from "../clause/index.ts";
 import { err, type Result } from "../result.ts";
 import { type DomainName, fromLabels, labelText, type NameError, parseName } from "./domain-name.ts";
 
@@ -13,9 +14,9 @@ const FOREIGN =
 export function readMailDomain(text: string): Result<DomainName, NameError> {
   const foreign = FOREIGN.exec(text);
   if (foreign !== null)
-    return err({ code: "not-a-name", at: foreign.index, message: `“${foreign[0]}” does not stand in a domain` });
+    return err({ code: "not-a-name", at: foreign.index, message: clause("name-foreign-character", { character: foreign[0] }) });
   const empty = /^\.|\.\.|\.$/.exec(text);
-  if (empty !== null) return err({ code: "empty-label", at: empty.index, message: "there is a dot with nothing beside it" });
+  if (empty !== null) return err({ code: "empty-label", at: empty.index, message: clause("name-dot-without-neighbour") });
   return parseName(text);
 }
 

@@ -1,4 +1,5 @@
 import type { ClashKind } from "../change/index.ts";
+import type { Clause } from "../clause/index.ts";
 import type { ChainFlaw } from "../dnssec/index.ts";
 import type { ValueMismatch } from "./value.ts";
 
@@ -32,6 +33,6 @@ export interface Cause {
   readonly kind: CauseKind;
   /** The name, and the server where that matters, at which the evidence stands. */
   readonly at: string;
-  readonly because: string;
-  readonly remedy: string;
+  readonly because: Clause;
+  readonly remedy: Clause;
 }

@@ -1,3 +1,4 @@
+import { clause } from "../clause/index.ts";
 import { type DomainName, displayName, under } from "../name/index.ts";
 import type { Cause } from "./cause.ts";
 
@@ -15,8 +16,8 @@ export function diagnoseTarget(
       {
         kind: "target-doubled",
         at,
-        because: `the ${type} of ${at} leads to ${displayName(doubled)}: the DNS host added the domain to the target, because the final dot was missing`,
-        remedy: `enter the target with a final dot: ${target}`,
+        because: clause("cause-target-doubled", { type, at, doubled }),
+        remedy: clause("cause-target-doubled-mend", { target }),
       },
     ];
   const plain = displayName(target);
@@ -26,8 +27,8 @@ export function diagnoseTarget(
       {
         kind: "target-is-url",
         at,
-        because: `the ${type} of ${at} leads to ${displayName(url)}, which is the address of a page and not a name`,
-        remedy: `enter only the name: ${target}`,
+        because: clause("cause-target-is-url", { type, at, url }),
+        remedy: clause("cause-target-is-url-mend", { target }),
       },
     ];
   const [other] = seen;
@@ -36,8 +37,8 @@ export function diagnoseTarget(
     {
       kind: "other-target",
       at,
-      because: `the ${type} of ${at} leads to ${displayName(other)}, not to ${plain}`,
-      remedy: `change the target to ${target}`,
+      because: clause("cause-other-target", { type, at, other, plain }),
+      remedy: clause("cause-other-target-mend", { target }),
     },
   ];
 }

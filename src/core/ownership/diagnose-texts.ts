@@ -1,6 +1,6 @@
 import type { DnsWant } from "../ask/index.ts";
+import { type Clause, clause } from "../clause/index.ts";
 import { isDmarc } from "../dmarc/index.ts";
-import { listOf } from "../english.ts";
 import type { Answer } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 import { type DataOf, decodeUtf8, isOfType, type RecordSet, txtValue } from "../record/index.ts";
@@ -9,40 +9,23 @@ import { readTagList } from "../tag-list.ts";
 import type { Cause } from "./cause.ts";
 import { firstDifference, type ValueMismatch, valueMismatch } from "./value.ts";
 
-const quote = (text: string, most = 60) => `“${text.length > most ? `${text.slice(0, most)}…` : text}”`;
-
-const VALUE_WORDS: Readonly<Record<ValueMismatch, (wanted: string, seen: string) => readonly [string, string]>> = {
-  "quoted-twice": () => [
-    "the value has quotation marks inside it, which the DNS host added to its own",
-    "enter the value without quotation marks",
-  ],
-  typographic: () => [
-    "the value has typographic quotation marks or dashes, as a text editor makes them",
-    "copy the value from the service again, not through a document",
-  ],
-  "white-space": () => ["the value has spaces at its beginning or end", "enter the value without spaces around it"],
+const VALUE_WORDS: Readonly<Record<ValueMismatch, (wanted: string, seen: string) => readonly [Clause, Clause]>> = {
+  "quoted-twice": () => [clause("cause-quoted-twice"), clause("cause-quoted-twice-mend")],
+  typographic: () => [clause("cause-typographic"), clause("cause-typographic-mend")],
+  "white-space": () => [clause("cause-white-space"), clause("cause-white-space-mend")],
   wrapped: (wanted, seen) => [
-    `the value has a space or line break inside it, at character ${firstDifference(wanted, seen)}`,
-    "enter the value as one unbroken line",
+    clause("cause-wrapped", { character: firstDifference(wanted, seen) }),
+    clause("cause-wrapped-mend"),
   ],
   "case-changed": (wanted, seen) => [
-    `capital and small letters differ, first at character ${firstDifference(wanted, seen)}`,
-    "enter the value exactly as the service shows it",
+    clause("cause-case-changed", { character: firstDifference(wanted, seen) }),
+    clause("cause-case-changed-mend"),
   ],
-  escaped: () => ["the value has backslashes that are not part of it", "enter the value without backslashes"],
-  "html-entities": () => [
-    "the value has the markup of a page in it, such as &quot; for a quotation mark",
-    "copy the value from the page itself, not from its source",
-  ],
-  cut: (wanted, seen) => [
-    `only ${seen.length} of its ${wanted.length} characters are there`,
-    "enter the value whole; some forms need a long value in several quoted parts",
-  ],
-  "extra-text": () => ["the value has other text around it", "enter only the value, nothing before or behind it"],
-  "other-value": () => [
-    "an older or another token of the same service is there",
-    "publish the token the service shows now; the old one may stay until that is proven",
-  ],
+  escaped: () => [clause("cause-escaped"), clause("cause-escaped-mend")],
+  "html-entities": () => [clause("cause-html-entities"), clause("cause-html-entities-mend")],
+  cut: (wanted, seen) => [clause("cause-cut", { seen: seen.length, wanted: wanted.length }), clause("cause-cut-mend")],
+  "extra-text": () => [clause("cause-extra-text"), clause("cause-extra-text-mend")],
+  "other-value": () => [clause("cause-other-token"), clause("cause-other-token-mend")],
 };
 
 /** The texts an answer holds. */
@@ -68,16 +51,15 @@ function policyDifference(wanted: string, seen: readonly string[], at: string): 
   const differences = [...new Set([...want.keys(), ...has.keys()])].flatMap((tag) => {
     const [is, was] = [want.get(tag), has.get(tag)];
     if (is === was) return [];
-    if (was === undefined) return [`${tag}= is missing`];
-    return [is === undefined ? `${tag}=${was} is there and not wanted` : `${tag}=${was} is there instead of ${tag}=${is}`];
+    return [{ tag, is, was }];
   });
   if (differences.length === 0) return [];
   return [
     {
       kind: "other-value",
       at,
-      because: `${at} has another version of the DMARC record: ${listOf(differences)}`,
-      remedy: "publish the new version; it takes the place of the old one",
+      because: clause("cause-other-policy", { at, differences }),
+      remedy: clause("cause-other-policy-mend"),
     },
   ];
 }
@@ -95,7 +77,7 @@ export function diagnoseValues(wanted: RecordSet<DataOf["TXT"]>, answer: Answer)
       const kind = valueMismatch(value, text);
       if (kind === undefined) return [];
       const [because, remedy] = VALUE_WORDS[kind](value, text);
-      return [{ kind, at, because: `${quote(text)} at ${at}: ${because}`, remedy }];
+      return [{ kind, at, because: clause("cause-value", { text, at, because }), remedy }];
     });
     const parts = seen.filter((text) => text.length > 0 && value.includes(text));
     if (parts.length > 1 && parts.reduce((sum, text) => sum + text.length, 0) === value.length)
@@ -103,8 +85,8 @@ export function diagnoseValues(wanted: RecordSet<DataOf["TXT"]>, answer: Answer)
         {
           kind: "split-records",
           at,
-          because: `the value was published in ${parts.length} separate records at ${at}; only the strings of one record are joined`,
-          remedy: "delete these records and enter the value as one record",
+          because: clause("cause-split-records", { parts: parts.length, at }),
+          remedy: clause("cause-split-records-mend"),
         },
       ];
     return causes;
@@ -122,24 +104,25 @@ export function diagnosePolicy(wanted: DnsWant, answer: Answer): Cause[] {
     causes.push({
       kind: "second-spf",
       at,
-      because: `${at} has ${spf.length} SPF records, and with more than one, receivers use none`,
-      remedy: `make them one: zandrel draft --replace ${at} shows how`,
+      because: clause("cause-second-spf", { at, spf: spf.length }),
+      remedy: clause("cause-second-spf-mend", { at }),
     });
   const broken = wanted.kind === "spf-terms" ? spf.map(readSpfRecord).flatMap((one) => (one.ok ? [] : one.error))[0] : undefined;
   if (broken !== undefined)
     causes.push({
       kind: "broken-spf",
       at,
-      because: `the SPF record of ${at} cannot be read at ${quote(broken.text)}: ${broken.message}`,
-      remedy: broken.meant === undefined ? "correct that term" : `write ${broken.meant} there`,
+      because: clause("cause-broken-spf", { at, text: broken.text, message: broken.message }),
+      remedy:
+        broken.meant === undefined ? clause("cause-broken-spf-mend") : clause("cause-broken-spf-meant", { meant: broken.meant }),
     });
   const dmarc = seen.filter(isDmarc);
   if (wantsDmarc && dmarc.length > 1)
     causes.push({
       kind: "second-dmarc",
       at,
-      because: `${at} has ${dmarc.length} DMARC records, and with two, receivers use neither`,
-      remedy: "delete all but the one that says what you want",
+      because: clause("cause-second-dmarc", { at, dmarc: dmarc.length }),
+      remedy: clause("cause-second-dmarc-mend"),
     });
   return causes;
 }

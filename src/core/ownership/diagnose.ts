@@ -1,5 +1,5 @@
 import { asRecords, type DnsWant, type View, type Viewpoint } from "../ask/index.ts";
-import { allOf } from "../english.ts";
+import { clause } from "../clause/index.ts";
 import { type Answer, type Lookup, liveAt } from "../lookup/index.ts";
 import { type DomainName, displayName, fromLabels, isBelow, labelsOf, parseName, relativeText, under } from "../name/index.ts";
 import { containsAll, isOfType, type RecordSet, txtValue } from "../record/index.ts";
@@ -58,14 +58,16 @@ export interface DiagnoseRequest {
   readonly siblings: readonly { readonly domain: DomainName; readonly lookup: Lookup }[];
 }
 
+type Misplacement = "name-doubled" | "at-apex" | "at-label";
+
 /** Names where the record may have ended up, with the mistake that leads there. */
 function otherNames({
   wanted: { name },
   apex,
   labels,
-}: DiagnoseRequest): { readonly name: DomainName; readonly kind: CauseKind }[] {
-  const names: { name: DomainName; kind: CauseKind }[] = [];
-  const add = (candidate: DomainName | undefined, kind: CauseKind) => {
+}: DiagnoseRequest): { readonly name: DomainName; readonly kind: Misplacement }[] {
+  const names: { name: DomainName; kind: Misplacement }[] = [];
+  const add = (candidate: DomainName | undefined, kind: Misplacement) => {
     if (candidate !== undefined && candidate !== name && !names.some((other) => other.name === candidate))
       names.push({ name: candidate, kind });
   };
@@ -88,15 +90,13 @@ function otherNames({
   return names;
 }
 
-function misplaced(kind: CauseKind, at: DomainName, apex: DomainName, wanted: DomainName): Cause {
-  const right = relativeText(wanted, apex);
-  const host = right === "@" ? "@ (or leave the host field empty, where the form wants that)" : right;
-  const because: Partial<Record<CauseKind, string>> = {
-    "name-doubled": `the right record is at ${displayName(at)}: the DNS host added the domain to a name that already had it`,
-    "at-apex": `the right record is at ${displayName(at)}, the domain itself, instead of ${displayName(wanted)}`,
-    "at-label": `the right record is at ${displayName(at)} instead of ${displayName(wanted)}`,
+function misplaced(kind: Misplacement, at: DomainName, apex: DomainName, wanted: DomainName): Cause {
+  return {
+    kind,
+    at: displayName(at),
+    because: clause("cause-misplaced", { kind, at, wanted }),
+    remedy: clause("cause-misplaced-mend", { host: relativeText(wanted, apex) }),
   };
-  return { kind, at: displayName(at), because: because[kind] ?? "", remedy: `change the host of that record to ${host}` };
 }
 
 async function diagnoseElsewhere(request: DiagnoseRequest, lookup: Lookup): Promise<Cause[]> {
@@ -138,8 +138,8 @@ async function diagnoseAlias(request: DiagnoseRequest, lookup: Lookup): Promise<
           {
             kind: "wrong-type",
             at,
-            because: `${displayName(target)} was published at ${at} as a TXT record; the service wants a CNAME`,
-            remedy: "delete the TXT record and enter a CNAME record",
+            because: clause("cause-wrong-type", { target, at }),
+            remedy: clause("cause-wrong-type-mend"),
           },
         ]
       : [];
@@ -157,14 +157,17 @@ async function diagnoseAlias(request: DiagnoseRequest, lookup: Lookup): Promise<
     {
       kind: "alias-in-the-way",
       at,
-      because: `${at} is an alias (CNAME) for ${displayName(link.data[0]?.target as DomainName)}, so no other record may be there`,
-      remedy: `ask the service for a way with another name, or remove the alias if nothing needs it: zandrel draft shows what would break`,
+      because: clause("cause-alias-in-the-way", { at, target: link.data[0]?.target as DomainName }),
+      remedy: clause("cause-alias-in-the-way-mend"),
     },
   ];
 }
 
 /** Which of the servers have an older copy of the zone, by their serials (RFC 1982); empty where that does not explain it. */
-async function behind(viewpoints: readonly Viewpoint[], apex: DomainName): Promise<string> {
+async function behind(
+  viewpoints: readonly Viewpoint[],
+  apex: DomainName,
+): Promise<{ older: readonly { name: string; serial: number }[]; newest: number } | undefined> {
   const serials = await Promise.all(
     viewpoints
       .filter((viewpoint) => viewpoint.role === "authoritative")
@@ -179,9 +182,7 @@ async function behind(viewpoints: readonly Viewpoint[], apex: DomainName): Promi
     undefined,
   );
   const older = known.filter(({ serial }) => newest !== undefined && (compareSerials(serial, newest) ?? 0) < 0);
-  return older.length === 0
-    ? ""
-    : ` (${older.map(({ name, serial }) => `${name} still has version ${serial}`).join(", ")}, the newest is ${newest})`;
+  return older.length === 0 || newest === undefined ? undefined : { older, newest };
 }
 
 /** A wildcard that answers for a name nothing was published at, and a name that another zone has taken over. */
@@ -193,8 +194,8 @@ async function diagnoseZone({ wanted, apex }: DiagnoseRequest, lookup: Lookup): 
       {
         kind: "wildcard-answers",
         at,
-        because: `nothing is published at ${at} itself; the wildcard ${displayName(live.wildcard)} answers there, with something else`,
-        remedy: `publish the record at ${at}: it takes the wildcard's place there`,
+        because: clause("cause-wildcard-answers", { at, wildcard: live.wildcard }),
+        remedy: clause("cause-wildcard-answers-mend", { at }),
       },
     ];
   if (live.kind === "dname") {
@@ -204,8 +205,8 @@ async function diagnoseZone({ wanted, apex }: DiagnoseRequest, lookup: Lookup): 
       {
         kind: "below-dname",
         at,
-        because: `everything below ${above} is led elsewhere (by a DNAME record), so what is entered at ${at} is never seen: ${to} answers for it`,
-        remedy: `publish the record at ${to}, or remove the DNAME record at ${above}`,
+        because: clause("cause-below-dname", { above, at, to }),
+        remedy: clause("cause-below-dname-mend", { to, above }),
       },
     ];
   }
@@ -215,8 +216,11 @@ async function diagnoseZone({ wanted, apex }: DiagnoseRequest, lookup: Lookup): 
       {
         kind: "below-zone-cut",
         at,
-        because: `${cut} is a zone of its own with other name servers, so what you enter for ${at} in ${displayName(apex)} is never asked for`,
-        remedy: `publish it where ${cut} is served: ${live.answer.delegation.ns.data.map((data) => displayName(data.target)).join(", ")}`,
+        because: clause("cause-below-zone-cut", { cut, at, apex }),
+        remedy: clause("cause-below-zone-cut-mend", {
+          cut,
+          servers: live.answer.delegation.ns.data.map((data) => displayName(data.target)),
+        }),
       },
     ];
   }
@@ -234,16 +238,12 @@ export async function diagnose(request: DiagnoseRequest): Promise<Cause[]> {
     causes.push({
       kind: "some-servers-only",
       at: lacking.map((view) => view.from).join(", "),
-      because: `${allOf(
-        having.map((view) => view.from),
-        "has",
-        "have",
-      )} the record and ${allOf(
-        lacking.map((view) => view.from),
-        "does",
-        "do",
-      )} not, so the answer depends on luck${await behind(viewpoints, apex)}`,
-      remedy: "wait a few minutes for the servers to agree; if they do not, ask the DNS host why this one lags behind",
+      because: clause("cause-some-servers-only", {
+        having: having.map((view) => view.from),
+        lacking: lacking.map((view) => view.from),
+        behind: await behind(viewpoints, apex),
+      }),
+      remedy: clause("cause-some-servers-only-mend"),
     });
   if (having.length === 0 && lookup !== undefined) {
     const answer = await lookup.ask(wanted.name, wanted.type);
@@ -261,8 +261,8 @@ export async function diagnose(request: DiagnoseRequest): Promise<Cause[]> {
         causes.push({
           kind: "not-delegated",
           at: title,
-          because: `the record is published at ${title}, but ${displayName(apex)} is not delegated to the name servers of ${title}, so nobody asks there`,
-          remedy: `publish it at the DNS host that answers for ${displayName(apex)}, or change the name servers at the registrar`,
+          because: clause("cause-not-delegated", { title, apex }),
+          remedy: clause("cause-not-delegated-mend", { apex }),
         });
     }
     await Promise.all(
@@ -278,8 +278,8 @@ export async function diagnose(request: DiagnoseRequest): Promise<Cause[]> {
           causes.push({
             kind: "other-zone",
             at: displayName(name as DomainName),
-            because: `the record is published at ${displayName(name as DomainName)}, in another of your domains`,
-            remedy: `publish it at ${displayName(wanted.name)} instead`,
+            because: clause("cause-other-zone", { name: name as DomainName }),
+            remedy: clause("cause-other-zone-mend", { name: wanted.name }),
           });
       }),
     );

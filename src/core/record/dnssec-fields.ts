@@ -1,3 +1,4 @@
+import { clause } from "../clause/index.ts";
 import type { DomainName } from "../name/index.ts";
 import { ok } from "../result.ts";
 import type { SpelledName } from "./data.ts";
@@ -12,7 +13,7 @@ export const restBase64: Field<string> = {
     const token = from.rest();
     return /^[A-Za-z0-9+/]*={0,2}$/.test(token.text) && token.text.length % 4 === 0
       ? ok(Buffer.from(token.text, "base64").toString("hex"))
-      : wrong(token, "octets in base64");
+      : wrong(token, clause("expected-base64"));
   },
   print: (value) => Buffer.from(value, "hex").toString("base64"),
 };
@@ -20,10 +21,10 @@ export const restBase64: Field<string> = {
 /** The type that a signature covers, by its mnemonic. */
 export const typeName: Field<string> = {
   read(from) {
-    const token = from.next("a record type");
+    const token = from.next(clause("expected-type"));
     if (!token.ok) return token;
     const type = parseType(token.value.text);
-    return type === undefined ? wrong(token.value, "a record type") : ok(type);
+    return type === undefined ? wrong(token.value, clause("expected-type")) : ok(type);
   },
   print: (value) => value,
   encode: (value, to) => to.u16(codeOfType(value)),
@@ -34,7 +35,7 @@ export const typeName: Field<string> = {
 export const moment: Field<number> = {
   ...u32,
   read(from) {
-    const expected = "a moment as YYYYMMDDHHmmSS, or in seconds since 1970";
+    const expected = clause("expected-moment");
     const token = from.next(expected);
     if (!token.ok) return token;
     const { text } = token.value;
@@ -120,7 +121,7 @@ export const typeBits: Field<readonly string[]> = {
 /** The salt of hashed names: a length and octets; in text `-` where there are none (RFC 5155 section 3.3). */
 export const saltHex: Field<string> = {
   read(from) {
-    const expected = "a salt in hexadecimal, or - for none";
+    const expected = clause("expected-salt");
     const token = from.next(expected);
     if (!token.ok) return token;
     const { text } = token.value;
@@ -153,10 +154,10 @@ export function fromBase32(text: string): string | undefined {
 /** The hash of the next owner: a length and octets; in text in base32 (RFC 5155 section 3.3). */
 export const hashedName: Field<string> = {
   read(from) {
-    const token = from.next("a hash in base32");
+    const token = from.next(clause("expected-hash"));
     if (!token.ok) return token;
     const hex = fromBase32(token.value.text);
-    return hex === undefined || hex === "" ? wrong(token.value, "a hash in base32") : ok(hex);
+    return hex === undefined || hex === "" ? wrong(token.value, clause("expected-hash")) : ok(hex);
   },
   print: toBase32,
   encode: saltHex.encode,

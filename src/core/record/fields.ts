@@ -1,4 +1,5 @@
 import ipaddr from "ipaddr.js";
+import { type Clause, clause } from "../clause/index.ts";
 import { type DomainName, parseName } from "../name/index.ts";
 import { err, ok, type Result } from "../result.ts";
 import { decodeUtf8, MAX_STRING_OCTETS, quoted, splitCharacterStrings, unescaped } from "./octets.ts";
@@ -12,11 +13,11 @@ export interface Token {
   readonly at: number;
 }
 
-/** Why record data cannot be read; `at` is an offset into the text, `expected` completes “expected …”. */
+/** Why record data cannot be read; `at` is an offset into the text, `expected` is a clause that completes “expected …”. */
 export interface DataError {
   readonly at: number;
   readonly text: string;
-  readonly expected: string;
+  readonly expected: Clause;
 }
 
 /** Hands out the words of one record's data, one after the other. */
@@ -36,7 +37,7 @@ export class TokenCursor {
     return this.#next >= this.#tokens.length;
   }
 
-  next(expected: string): Result<Token, DataError> {
+  next(expected: Clause): Result<Token, DataError> {
     const token = this.#tokens[this.#next];
     if (token === undefined) return err({ at: this.#endAt, text: "", expected });
     this.#next += 1;
@@ -59,11 +60,11 @@ export interface Field<T> {
   decode(from: WireReader): T;
 }
 
-export const wrong = (token: Token, expected: string) => err({ at: token.at, text: token.text, expected });
+export const wrong = (token: Token, expected: Clause) => err({ at: token.at, text: token.text, expected });
 
 function number(bits: 8 | 16 | 32): Field<number> {
   const most = 2 ** bits - 1;
-  const expected = `a whole number from 0 to ${most}`;
+  const expected = clause("expected-number", { most });
   return {
     read(from) {
       const token = from.next(expected);
@@ -97,7 +98,7 @@ export function parseSeconds(text: string): number | undefined {
 export const seconds: Field<number> = {
   ...u32,
   read(from) {
-    const expected = "a time in seconds, or with units as in 1h30m";
+    const expected = clause("expected-time");
     const token = from.next(expected);
     if (!token.ok) return token;
     const value = parseSeconds(token.value.text);
@@ -108,12 +109,16 @@ export const seconds: Field<number> = {
 /** A domain name that may be compressed on the wire (RFC 3597 section 4: only in the types of RFC 1035). */
 export const domain: Field<DomainName> = {
   read(from) {
-    const token = from.next("a domain name");
+    const token = from.next(clause("expected-name"));
     if (!token.ok) return token;
     const parsed = parseName(decodeUtf8(token.value.text), from.origin);
     return parsed.ok
       ? parsed
-      : err({ at: token.value.at, text: token.value.text, expected: `a domain name (${parsed.error.message})` });
+      : err({
+          at: token.value.at,
+          text: token.value.text,
+          expected: clause("expected-other-name", { because: parsed.error.message }),
+        });
   },
   print: (value) => value,
   encode: (value, to, compress) => to.name(value, compress),
@@ -134,7 +139,7 @@ export function parseIpv6(text: string): string | undefined {
   return ipaddr.IPv6.parse(text).toRFC5952String();
 }
 
-function address(parse: (text: string) => string | undefined, expected: string, octets: 4 | 16): Field<string> {
+function address(parse: (text: string) => string | undefined, expected: Clause, octets: 4 | 16): Field<string> {
   return {
     read(from) {
       const token = from.next(expected);
@@ -151,22 +156,22 @@ function address(parse: (text: string) => string | undefined, expected: string, 
   };
 }
 
-export const ipv4 = address(parseIpv4, "an IPv4 address such as 192.0.2.10", 4);
-export const ipv6 = address(parseIpv6, "an IPv6 address such as 2001:db8::10", 16);
+export const ipv4 = address(parseIpv4, clause("expected-ipv4"), 4);
+export const ipv6 = address(parseIpv6, clause("expected-ipv6"), 16);
 
 function readString(token: Token): Result<string, DataError> {
   const octets = unescaped(token.text);
-  return octets === undefined ? wrong(token, "an escape of the form \\x or \\DDD up to \\255") : ok(octets);
+  return octets === undefined ? wrong(token, clause("expected-escape")) : ok(octets);
 }
 
 /** One character-string of at most 255 octets. */
 const string: Field<string> = {
   read(from) {
-    const token = from.next("a text");
+    const token = from.next(clause("expected-text"));
     if (!token.ok) return token;
     const octets = readString(token.value);
     if (octets.ok && octets.value.length > MAX_STRING_OCTETS)
-      return wrong(token.value, `a text of at most 255 octets, not ${octets.value.length}`);
+      return wrong(token.value, clause("expected-shorter-text", { most: MAX_STRING_OCTETS, octets: octets.value.length }));
     return octets;
   },
   print: quoted,
@@ -178,11 +183,11 @@ const string: Field<string> = {
 export const word: Field<string> = {
   ...string,
   read(from) {
-    const token = from.next("a word of letters and digits");
+    const token = from.next(clause("expected-word"));
     if (!token.ok) return token;
     return /^[a-z0-9]{1,255}$/i.test(token.value.text)
       ? ok(token.value.text.toLowerCase())
-      : wrong(token.value, "a word of letters and digits");
+      : wrong(token.value, clause("expected-word"));
   },
   print: (value) => (/^[a-z0-9]+$/i.test(value) ? value : quoted(value)),
 };
@@ -195,7 +200,7 @@ export const strings: Field<readonly string[]> = {
   read(from) {
     const all: string[] = [];
     do {
-      const token = from.next("a text in quotes");
+      const token = from.next(clause("expected-quoted-text"));
       if (!token.ok) return token;
       const octets = readString(token.value);
       if (!octets.ok) return octets;
@@ -217,7 +222,7 @@ export const strings: Field<readonly string[]> = {
 /** Text to the end of the data, without a length in front (RFC 8659 section 4.1). */
 export const restText: Field<string> = {
   read(from) {
-    const token = from.next("a text in quotes");
+    const token = from.next(clause("expected-quoted-text"));
     return token.ok ? readString(token.value) : token;
   },
   print: quoted,
@@ -229,9 +234,7 @@ export const restText: Field<string> = {
 export const restHex: Field<string> = {
   read(from) {
     const token = from.rest();
-    return /^(?:[0-9a-f]{2})*$/i.test(token.text)
-      ? ok(token.text.toLowerCase())
-      : wrong(token, "an even number of hexadecimal digits");
+    return /^(?:[0-9a-f]{2})*$/i.test(token.text) ? ok(token.text.toLowerCase()) : wrong(token, clause("expected-hexadecimal"));
   },
   print: (value) => value.toUpperCase(),
   encode: (value, to) => to.octets(Buffer.from(value, "hex")),
@@ -246,7 +249,7 @@ export const generic: Field<string> = {
     if (!count.ok) return count;
     const hex = from.rest();
     if (!/^[0-9a-f]*$/i.test(hex.text) || hex.text.length !== count.value * 2)
-      return wrong(hex, `${count.value * 2} hexadecimal digits for ${count.value} octets`);
+      return wrong(hex, clause("expected-hexadecimal-of", { octets: count.value }));
     return ok(hex.text.toLowerCase());
   },
   print: (value) => `\\# ${value.length / 2}${value === "" ? "" : ` ${value.toUpperCase()}`}`,

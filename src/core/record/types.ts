@@ -1,3 +1,4 @@
+import { clause } from "../clause/index.ts";
 import type { DomainName } from "../name/index.ts";
 import { err, ok, type Result } from "../result.ts";
 import type { DataOf, KnownType, RecordData, RecordType } from "./data.ts";
@@ -92,7 +93,7 @@ export function readData(
     return err({
       at: tokens[0]?.at ?? endAt,
       text: tokens[0]?.text ?? "",
-      expected: `data in the form \\# LENGTH HEX, because ${type} has no other here`,
+      expected: clause("expected-generic-form", { type }),
     });
   const cursor = new TokenCursor(isGeneric ? tokens.slice(1) : tokens, origin, endAt);
   if (isGeneric) {
@@ -103,7 +104,11 @@ export function readData(
       return ok(decodeData(type, new WireReader(octets)));
     } catch (error) {
       if (!(error instanceof MalformedWire)) throw error;
-      return err({ at: tokens[0]?.at ?? endAt, text: hex.value, expected: `octets of a ${type} record (${error.message})` });
+      return err({
+        at: tokens[0]?.at ?? endAt,
+        text: hex.value,
+        expected: clause("expected-octets-of", { type, detail: error.message }),
+      });
     }
   }
   const data: Record<string, unknown> = {};
@@ -113,8 +118,8 @@ export function readData(
     data[key] = value.value;
   }
   if (!cursor.done) {
-    const extra = cursor.next("");
-    if (extra.ok) return err({ at: extra.value.at, text: extra.value.text, expected: `the end of the ${type} record` });
+    const extra = cursor.next(clause("expected-end-of", { type }));
+    if (extra.ok) return err({ at: extra.value.at, text: extra.value.text, expected: clause("expected-end-of", { type }) });
   }
   return ok(data as unknown as RecordData);
 }

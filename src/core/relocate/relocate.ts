@@ -1,6 +1,6 @@
-import { allOf } from "../english.ts";
+import { type Clause, clause } from "../clause/index.ts";
 import { type Lookup, liveAt } from "../lookup/index.ts";
-import { type DomainName, displayName, isBelow, parseName, relativeText } from "../name/index.ts";
+import { type DomainName, isBelow, parseName, relativeText } from "../name/index.ts";
 import { printData, type RecordSet, type RecordType, sameData } from "../record/index.ts";
 import { USUAL_NAMES, USUAL_TYPES } from "./usual-names.ts";
 
@@ -131,7 +131,7 @@ export async function compareSides(
 /** Where a move of name servers stands. */
 export interface CutOver {
   readonly state: "not-yet" | "half" | "moved" | "over";
-  readonly because: string;
+  readonly because: Clause;
   /** When nobody can be led to the old host any more, in milliseconds since 1970; undefined before the move. */
   readonly oldHostUntil: number | undefined;
 }
@@ -155,27 +155,19 @@ export function judgeCutOver(
   }: { movedAt: number | undefined; now: number; parentTtl: number; oldNsTtl: number; longestTtl: number },
 ): CutOver {
   const onNew = delegated.filter((server) => expected.includes(server));
-  if (onNew.length === 0)
-    return { state: "not-yet", because: "the parent zone still names the old name servers", oldHostUntil: undefined };
+  if (onNew.length === 0) return { state: "not-yet", because: clause("relocate-not-yet"), oldHostUntil: undefined };
   if (onNew.length < delegated.length)
     return {
       state: "half",
-      because: `the parent zone names old and new name servers together: ${allOf(
-        delegated.filter((server) => !expected.includes(server)),
-        "is",
-        "are",
-      )} not the new host's`,
+      because: clause("relocate-half", { foreign: delegated.filter((server) => !expected.includes(server)) }),
       oldHostUntil: undefined,
     };
   const until = (movedAt ?? now) + (Math.max(parentTtl, oldNsTtl) + longestTtl) * 1000;
   return until <= now
-    ? { state: "over", because: "every TTL of the old host has run out", oldHostUntil: until }
+    ? { state: "over", because: clause("relocate-over"), oldHostUntil: until }
     : {
         state: "moved",
-        because: "the parent zone names the new name servers; caches may still lead to the old ones",
+        because: clause("relocate-moved"),
         oldHostUntil: until,
       };
 }
-
-/** A name server set, for people. */
-export const serverList = (names: readonly DomainName[]): string => names.map(displayName).join(", ");

@@ -1,123 +1,21 @@
-/** An enhanced mail system status code (RFC 3463 section 2): class, subject, detail. */
+/** An enhanced mail system status code (RFC 3463 section 2): class, subject, detail. Its words are in `present/clauses/status-code.ts`. */
 export interface EnhancedStatus {
   readonly code: string;
   /** 2: done; 4: not now, tried again; 5: never. */
   readonly class: 2 | 4 | 5;
-  /** The code in words, a clause for people. */
-  readonly meaning: string;
-  /** What to do about it, where there is something to do: an imperative clause. */
-  readonly remedy: string | undefined;
+  readonly subject: number;
+  readonly detail: number;
 }
 
-/** Subjects of RFC 3463 section 3, for codes whose detail is not known. */
-const SUBJECTS: Readonly<Record<string, string>> = {
-  0: "the server gives no further reason",
-  1: "something is wrong with the address",
-  2: "something is wrong with the recipient's mailbox",
-  3: "the receiving mail system has trouble",
-  4: "the network or the route to the recipient has trouble",
-  5: "the two mail servers did not understand each other",
-  6: "something is wrong with what the message contains",
-  7: "the receiver's rules or protections refused it",
-};
-
-type Entry = readonly [meaning: string, remedy?: string];
-
-const WRITE_AGAIN = "check the address for slips, then take it off the list";
-const WAIT = "wait: it is tried again by itself";
-
-/** Subject and detail: RFC 3463 section 3, and what was registered since (RFC 4954, 7372, 7505, 8616). */
-const DETAILS: Readonly<Record<string, Entry>> = {
-  "1.0": ["something is wrong with the address", WRITE_AGAIN],
-  "1.1": ["there is no such mailbox at that domain", WRITE_AGAIN],
-  "1.2": ["the recipient's domain takes no mail or does not exist", WRITE_AGAIN],
-  "1.3": ["the recipient's address is not written correctly", WRITE_AGAIN],
-  "1.4": ["the recipient's address fits more than one mailbox", WRITE_AGAIN],
-  "1.5": ["the recipient's address is valid"],
-  "1.6": ["the mailbox has moved, and the server does not say where to", "take the address off the list"],
-  "1.7": ["the sender's address is not written correctly", "correct the sender address"],
-  "1.8": ["the sender's domain does not exist or takes no answers", "publish the records of the bounce host, see zandrel status"],
-  "1.9": ["the message was handed to a server that passes it on without reports"],
-  "1.10": ["the recipient's domain says that it takes no mail at all", "take the address off the list"],
-  "2.0": ["something is wrong with the recipient's mailbox"],
-  "2.1": ["the mailbox is switched off and takes no messages", "take the address off the list"],
-  "2.2": ["the mailbox is full", WAIT],
-  "2.3": ["the message is larger than the mailbox takes", "send a smaller message"],
-  "2.4": ["the mailing list could not be expanded"],
-  "3.0": ["the receiving mail system has trouble", WAIT],
-  "3.1": ["the receiving mail system has no room left", WAIT],
-  "3.2": ["the receiving mail system takes no messages at the moment", WAIT],
-  "3.3": ["the receiving mail system lacks a feature this message needs"],
-  "3.4": ["the message is too big for the receiving mail system", "send a smaller message"],
-  "3.5": ["the receiving mail system is set up wrongly"],
-  "4.0": ["the network or the route has trouble", WAIT],
-  "4.1": ["the receiving server does not answer", WAIT],
-  "4.2": ["the connection to the receiving server broke off", WAIT],
-  "4.3": ["the DNS could not be asked for the way to the recipient", WAIT],
-  "4.4": ["there is no way to the recipient's server", "check the recipient's domain"],
-  "4.5": ["the network is crowded", WAIT],
-  "4.6": ["the message went round in circles", "check what the recipient forwards to"],
-  "4.7": ["it was tried for too long without success", "send it again later"],
-  "5.0": ["the servers did not understand each other"],
-  "5.1": ["a command came at the wrong moment"],
-  "5.2": ["a command could not be read"],
-  "5.3": ["there are too many recipients at once", "send to fewer at a time"],
-  "5.4": ["a command had wrong parameters"],
-  "5.5": ["the servers speak different versions of the protocol"],
-  "5.6": ["the login took too long or was too long"],
-  "6.0": ["something is wrong with what the message contains"],
-  "6.1": ["the receiver does not take this kind of content"],
-  "6.2": ["the content had to be converted, and that is forbidden"],
-  "6.3": ["the content had to be converted, and the receiver cannot"],
-  "6.4": ["the content was converted, and something was lost"],
-  "6.5": ["the content could not be converted"],
-  "7.0": ["the receiver's rules or protections refused it", "read the server's own words"],
-  "7.1": ["the receiver does not take messages from this sender", "read the server's own words, and ask the receiver"],
-  "7.2": ["this sender may not write to the mailing list"],
-  "7.3": ["the message needs a protection that the receiver cannot give"],
-  "7.4": ["the receiver cannot do the protection the message asks for"],
-  "7.5": ["a cryptographic operation failed"],
-  "7.6": ["the receiver does not know the cryptographic method"],
-  "7.7": ["the message changed on the way"],
-  "7.8": ["the user name or the password is not accepted", "make a new credential, or correct the one you use"],
-  "7.9": ["this way of logging in is too weak for the server"],
-  "7.10": ["the connection must be encrypted first", "set the TLS mode to starttls or implicit"],
-  "7.11": ["this way of logging in needs an encrypted connection", "set the TLS mode to starttls or implicit"],
-  "7.12": ["the password must be changed once first", "log in at the service and change it"],
-  "7.13": ["the account is switched off", "ask the service"],
-  "7.20": ["no DKIM signature of the message holds", "run zandrel dkim check"],
-  "7.21": ["the DKIM signature is not one the receiver accepts", "run zandrel dkim check"],
-  "7.22": ["the DKIM signature does not fit the sender", "let the service sign with your own domain"],
-  "7.23": ["SPF does not allow the sending server", "run zandrel spf explain"],
-  "7.24": ["SPF could not be checked", "run zandrel spf explain"],
-  "7.25": ["the sending server has no reverse DNS that leads back to it", "ask the service; its server lacks it"],
-  "7.26": [
-    "the message is not authenticated: neither SPF nor DKIM proves the From domain",
-    "run zandrel message judge and zandrel audit",
-  ],
-  "7.27": [
-    "the sender's domain says that it takes no mail, so it must not send any",
-    "remove the null MX, or send from another domain",
-  ],
-  "7.28": ["the receiver sees too much mail of this kind", "send more slowly"],
-  "7.30": ["the receiver demands encryption on the whole way"],
-};
-
-const CLASSES = { 2: "done", 4: "not now", 5: "refused for good" } as const;
-
-/** The enhanced status code in a server's reply, explained; undefined where the reply has none. */
+/** The enhanced status code in a server's reply; undefined where the reply has none. */
 export function enhancedStatus(reply: string): EnhancedStatus | undefined {
   const match = /(?:^|[\s-])([245])\.(\d{1,3})\.(\d{1,3})(?=\s|$|[;:,])/.exec(reply);
   if (match === null) return undefined;
   const [, cls, subject, detail] = match as unknown as [string, "2" | "4" | "5", string, string];
-  const known = DETAILS[`${Number(subject)}.${Number(detail)}`];
-  const group = cls === "2" ? "the message was accepted" : (SUBJECTS[Number(subject)] ?? "the server gives a reason of its own");
-  // “5.2.2” is for good what “4.2.2” is for now; waiting helps only with the second.
-  const remedy = known?.[1] === WAIT && cls === "5" ? "send it again later" : known?.[1];
   return {
     code: `${cls}.${subject}.${detail}`,
     class: Number(cls) as 2 | 4 | 5,
-    meaning: `${CLASSES[Number(cls) as 2 | 4 | 5]}: ${cls === "2" && subject === "0" ? group : (known?.[0] ?? group)}`,
-    remedy: cls === "2" ? undefined : remedy,
+    subject: Number(subject),
+    detail: Number(detail),
   };
 }

@@ -1,3 +1,4 @@
+import { type Clause, clause } from "../clause/index.ts";
 import { EVENT_KINDS, type EventKind } from "./link.ts";
 
 /** Events of one service and domain on one day, by kind. */
@@ -18,8 +19,8 @@ interface EventWarning {
   readonly share: number;
   readonly limit: number;
   readonly severe: boolean;
-  readonly because: string;
-  readonly remedy: string;
+  readonly because: Clause;
+  readonly remedy: Clause;
 }
 
 /** What the events of a window say: warnings, and of whom there is too little to say anything. */
@@ -36,8 +37,6 @@ const LIMITS = { bounces: { careful: 0.02, severe: 0.05 }, complaints: { careful
 
 export const noEvents = (): Record<EventKind, number> =>
   Object.fromEntries(EVENT_KINDS.map((kind) => [kind, 0])) as Record<EventKind, number>;
-
-const percent = (share: number): string => `${(share * 100).toFixed(share < 0.01 ? 2 : 1).replace(/\.?0+$/, "")} %`;
 
 /** All events of one service and domain, whatever the day. */
 function summed(days: readonly DayOfEvents[]): Omit<DayOfEvents, "day">[] {
@@ -61,30 +60,16 @@ export function judgeEvents(days: readonly DayOfEvents[]): EventJudgement {
   const warnings = all.flatMap((sum) => {
     const { service, domain, counts } = sum;
     const { arrived, returned, reported } = counts;
-    const judged = (kind: EventWarning["kind"], part: number, whole: number, what: string, remedy: string): EventWarning[] => {
+    const judged = (kind: EventWarning["kind"], part: number, whole: number): EventWarning[] => {
       const share = part / whole;
       const { careful, severe } = LIMITS[kind];
       if (part < 2 || whole < FEWEST || share <= careful) return [];
       const limit = share > severe ? severe : careful;
-      const because = `${percent(share)} of ${whole.toLocaleString("en")} messages ${what}, the usual limit is ${percent(limit)}`;
+      const because = clause("events-over-limit", { kind, share, messages: whole, limit });
+      const remedy = clause("events-over-limit-mend", { kind });
       return [{ service, domain, kind, share, limit, severe: share > severe, because, remedy }];
     };
-    return [
-      ...judged(
-        "bounces",
-        returned,
-        ended(sum),
-        "came back",
-        "take the addresses whose mail came back off the list before the next mailing",
-      ),
-      ...judged(
-        "complaints",
-        reported,
-        Math.max(arrived, reported),
-        "were called spam by those who got them",
-        "write only to people who asked for it, and make leaving the list one click",
-      ),
-    ];
+    return [...judged("bounces", returned, ended(sum)), ...judged("complaints", reported, Math.max(arrived, reported))];
   });
   const tooFew = all
     .filter((sum) => ended(sum) < FEWEST)

@@ -1,7 +1,18 @@
 import { describe, expect, test } from "@jest/globals";
 import { Validator } from "@seriousme/openapi-schema-validator";
 import fc from "fast-check";
-import { type DayOfEvents, enhancedStatus, eventBatch, judgeEvents, noEvents, OPERATIONS, openApi } from "./index.ts";
+import { allInWords, inWords } from "../../present/clauses/index.ts";
+import { clause } from "../clause/index.ts";
+import {
+  type DayOfEvents,
+  type EnhancedStatus,
+  enhancedStatus,
+  eventBatch,
+  judgeEvents,
+  noEvents,
+  OPERATIONS,
+  openApi,
+} from "./index.ts";
 
 describe("enhanced status codes (RFC 3463)", () => {
   test.each<[string, string, string, RegExp | undefined]>([
@@ -18,8 +29,10 @@ describe("enhanced status codes (RFC 3463)", () => {
     ["550-5.4.1 first\n550 5.4.1 second", "5.4.1", "refused for good: the receiving server does not answer", /later/],
   ])("%s", (reply, code, meaning, remedy) => {
     const status = enhancedStatus(reply);
-    expect(status).toMatchObject({ code, meaning, class: Number(code[0]) });
-    expect(status?.remedy ?? "").toMatch(remedy ?? /^$/);
+    expect(allInWords(status)).toMatchObject({ code, class: Number(code[0]) });
+    const said = (what: "status-code" | "status-code-mend") => inWords(clause(what, status as EnhancedStatus));
+    expect(allInWords(said("status-code"))).toEqual(meaning);
+    expect(allInWords(said("status-code-mend"))).toMatch(remedy ?? /^$/);
   });
   test.each(["250 ok", "550 no such user", "220 mail 10.5.1.1 ready", "550 6.1.1 odd class", "version 5.1", "5.1.1234", ""])(
     "%j has none",
@@ -29,8 +42,10 @@ describe("enhanced status codes (RFC 3463)", () => {
     fc.assert(
       fc.property(fc.constantFrom(2, 4, 5), fc.nat(999), fc.nat(999), (a, b, c) => {
         const status = enhancedStatus(`${a}50 ${a}.${b}.${c} words`);
-        expect(status?.code).toBe(`${a}.${b}.${c}`);
-        expect(status?.meaning).toMatch(/^(done|not now|refused for good): .{8}/);
+        expect(allInWords(status?.code)).toBe(`${a}.${b}.${c}`);
+        expect(allInWords(inWords(clause("status-code", status as EnhancedStatus)))).toMatch(
+          /^(done|not now|refused for good): .{8}/,
+        );
       }),
     );
   });
@@ -56,9 +71,9 @@ describe("warnings about a window of days", () => {
     ["complaints about mail of the days before", { reported: 130 }, ["complaints severe"]],
     ["nothing at all", {}, []],
   ])("%s", (_, counts, expected) => {
-    expect(judgeEvents([day(counts)]).warnings.map((one) => `${one.kind} ${one.severe ? "severe" : "careful"}`)).toEqual(
-      expected,
-    );
+    expect(
+      allInWords(judgeEvents([day(counts)]).warnings.map((one) => `${one.kind} ${one.severe ? "severe" : "careful"}`)),
+    ).toEqual(expected);
   });
   test("says share and limit for people", () => {
     const mixed = [
@@ -66,14 +81,16 @@ describe("warnings about a window of days", () => {
       day({ arrived: 60, returned: 5 }),
       day({ arrived: 9, returned: 9 }, "heronpost"),
     ];
-    expect(judgeEvents(mixed)).toMatchObject({
+    expect(allInWords(judgeEvents(mixed))).toMatchObject({
       warnings: [{ service: "swiftquill", because: expect.stringMatching(/^4\.8 % of 126 messages came back/) }],
       tooFew: [{ service: "heronpost", messages: 18 }],
     });
-    expect(judgeEvents([day({ arrived: 970, returned: 30 })]).warnings[0]?.because).toBe(
+    expect(allInWords(judgeEvents([day({ arrived: 970, returned: 30 })]).warnings[0]?.because)).toBe(
       "3 % of 1,000 messages came back, the usual limit is 2 %",
     );
-    expect(judgeEvents([day({ arrived: 2000, reported: 3 })]).warnings[0]?.because).toMatch(/^0\.15 % of 2,000 .* is 0\.1 %$/);
+    expect(allInWords(judgeEvents([day({ arrived: 2000, reported: 3 })]).warnings[0]?.because)).toMatch(
+      /^0\.15 % of 2,000 .* is 0\.1 %$/,
+    );
   });
 });
 
@@ -81,10 +98,10 @@ describe("the contract of the service link", () => {
   test("is a valid OpenAPI 3.1 document, with every operation once", async () => {
     const document = openApi() as { paths: Record<string, Record<string, { operationId: string }>> };
     const checked = await new Validator().validate(structuredClone(document) as unknown as Record<string, unknown>);
-    expect(checked.errors ?? []).toEqual([]);
-    expect(checked.valid).toBe(true);
+    expect(allInWords(checked.errors ?? [])).toEqual([]);
+    expect(allInWords(checked.valid)).toBe(true);
     const ids = Object.values(document.paths).flatMap((path) => Object.values(path).map((one) => one.operationId));
-    expect(ids.sort()).toEqual(Object.keys(OPERATIONS).sort());
+    expect(allInWords(ids.sort())).toEqual(Object.keys(OPERATIONS).sort());
   });
   const event = {
     id: "e1",
@@ -103,5 +120,5 @@ describe("the contract of the service link", () => {
     ["without an id", { version: 1, events: [{ ...event, id: "" }] }, false],
     ["at no time", { version: 1, events: [{ ...event, at: "yesterday" }] }, false],
     ["with a key to come", { version: 1, events: [{ ...event, colour: "red" }] }, true],
-  ])("%s", (_, batch, good) => expect(eventBatch.safeParse(batch).success).toBe(good));
+  ])("%s", (_, batch, good) => expect(allInWords(eventBatch.safeParse(batch).success)).toBe(good));
 });

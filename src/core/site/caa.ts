@@ -1,12 +1,13 @@
+import { type Clause, clause, verbatim } from "../clause/index.ts";
 import type { Lookup } from "../lookup/index.ts";
-import { type DomainName, displayName, upwards } from "../name/index.ts";
+import { type DomainName, upwards } from "../name/index.ts";
 import { isOfType } from "../record/index.ts";
 
 /** Whether a certificate issuer may issue for a name, by the CAA records that count for it. */
 export type CaaVerdict =
-  | { readonly kind: "allowed"; readonly because: string }
-  | { readonly kind: "forbidden"; readonly because: string; readonly at: DomainName }
-  | { readonly kind: "unknown"; readonly because: string };
+  | { readonly kind: "allowed"; readonly because: Clause }
+  | { readonly kind: "forbidden"; readonly because: Clause; readonly at: DomainName }
+  | { readonly kind: "unknown"; readonly because: Clause };
 
 /**
  * Climbs from the name towards the root until a CAA set is found (RFC 8659 section 3); aliases are followed at
@@ -18,7 +19,7 @@ export async function mayIssue(lookup: Lookup, name: DomainName, issuer: string,
   for (const above of upwards(name)) {
     if (above === ".") break;
     const answer = await lookup.ask(above, "CAA");
-    if (answer.kind === "failed") return { kind: "unknown", because: answer.detail };
+    if (answer.kind === "failed") return { kind: "unknown", because: verbatim(answer.detail) };
     if (answer.kind !== "found" || !isOfType(answer.set, "CAA")) continue;
     const wild = wildcard ? answer.set.data.filter((data) => data.tag === "issuewild") : [];
     const counting = wild.length > 0 ? wild : answer.set.data.filter((data) => data.tag === "issue");
@@ -29,18 +30,16 @@ export async function mayIssue(lookup: Lookup, name: DomainName, issuer: string,
       return {
         kind: "forbidden",
         at: above,
-        because: `${displayName(above)} has a critical CAA property “${critical.tag}” that issuers do not know`,
+        because: clause("site-caa-critical", { above, tag: critical.tag }),
       };
-    if (counting.length === 0)
-      return { kind: "allowed", because: `the CAA records of ${displayName(above)} do not restrict who issues` };
+    if (counting.length === 0) return { kind: "allowed", because: clause("site-caa-unrestricted", { above }) };
     const allowed = counting.map((data) => data.value.split(";")[0]?.trim().toLowerCase() ?? "").filter((one) => one !== "");
-    if (allowed.includes(issuer.toLowerCase()))
-      return { kind: "allowed", because: `the CAA records of ${displayName(above)} name ${issuer}` };
+    if (allowed.includes(issuer.toLowerCase())) return { kind: "allowed", because: clause("site-caa-names", { above, issuer }) };
     return {
       kind: "forbidden",
       at: above,
-      because: `the CAA records of ${displayName(above)} let ${allowed.length === 0 ? "nobody" : `only ${allowed.join(", ")}`} issue certificates`,
+      because: clause("site-caa-others", { at: above, allowed }),
     };
   }
-  return { kind: "allowed", because: "no CAA record restricts who issues" };
+  return { kind: "allowed", because: clause("site-caa-none") };
 }

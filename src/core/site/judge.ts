@@ -1,4 +1,4 @@
-import { count } from "../english.ts";
+import { type Clause, clause, NOTHING, verbatim } from "../clause/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 
 /** What one request to a web server brought. */
@@ -61,9 +61,9 @@ export interface SiteCheck {
   readonly id: string;
   readonly name: string;
   readonly met: boolean | undefined;
-  readonly because: string;
+  readonly because: Clause;
   /** What to do; empty where it holds. */
-  readonly remedy: string;
+  readonly remedy: Clause;
   /** What kind of thing is wrong; only where it does not hold. */
   readonly flaw?: SiteFlaw;
   /** Of a certificate that is right: when it ends, in milliseconds since 1970. */
@@ -72,9 +72,9 @@ export interface SiteCheck {
 
 /** Makes the checks of one name: what is right, what is wrong, and what could not be determined. */
 export const checksOf = (id: string, name: string) => ({
-  right: (because: string): SiteCheck => ({ id, name, met: true, because, remedy: "" }),
-  wrong: (flaw: SiteFlaw, because: string, remedy: string): SiteCheck => ({ id, name, met: false, because, remedy, flaw }),
-  unknown: (because: string, remedy: string): SiteCheck => ({ id, name, met: undefined, because, remedy }),
+  right: (because: Clause): SiteCheck => ({ id, name, met: true, because, remedy: NOTHING }),
+  wrong: (flaw: SiteFlaw, because: Clause, remedy: Clause): SiteCheck => ({ id, name, met: false, because, remedy, flaw }),
+  unknown: (because: Clause, remedy: Clause): SiteCheck => ({ id, name, met: undefined, because, remedy }),
 });
 
 /** Whether a certificate covers a host; a wildcard stands for exactly one label (RFC 9525 section 6.3). */
@@ -89,13 +89,6 @@ export const covers = ({ names }: Certificate, host: string): boolean => {
   );
 };
 
-/** A span for people: `3 hours`, in whole units. */
-function spanSince(milliseconds: number): string {
-  const minutes = Math.max(1, Math.round(milliseconds / 60_000));
-  if (minutes < 120) return count(minutes, "minute");
-  return minutes < 2880 ? count(Math.round(minutes / 60), "hour") : count(Math.round(minutes / 1440), "day");
-}
-
 /**
  * What is wrong with the certificate of a page over HTTPS.
  *
@@ -103,38 +96,33 @@ function spanSince(milliseconds: number): string {
  */
 export function judgeCertificate(host: string, fetched: Fetched, now: number, since?: number): SiteCheck {
   const { right, wrong, unknown } = checksOf("certificate", host);
-  const pending =
-    since === undefined
-      ? ""
-      : `, ${spanSince(now - since)} after the name was published; most are there a few hours after everyone sees the address`;
+  const pending = since === undefined ? undefined : now - since;
   if ("none" in fetched) {
-    const remedy = "see that the site builder has the domain, and that the address is right";
+    const remedy = clause("site-see-builder");
     return fetched.none.kind === "unknown"
-      ? unknown(fetched.none.detail, remedy)
-      : wrong("unreachable", fetched.none.detail, remedy);
+      ? unknown(verbatim(fetched.none.detail), remedy)
+      : wrong("unreachable", verbatim(fetched.none.detail), remedy);
   }
   const { certificate } = fetched.page;
-  if (certificate === undefined) return unknown("the server showed no certificate", "try again");
+  if (certificate === undefined) return unknown(clause("site-no-certificate"), clause("site-try-again"));
   if (!covers(certificate, host))
     return wrong(
       "certificate-name",
-      `the certificate there is for ${certificate.names.join(", ") || "no name at all"}, not for ${host}: the right one is probably still pending${pending}`,
-      "wait for the certificate, or ask the site builder or issuer why it is still pending",
+      clause("site-certificate-other", { names: certificate.names, host, pending }),
+      clause("site-certificate-other-mend"),
     );
   if (certificate.until < now)
-    return wrong(
-      "certificate-expired",
-      `the certificate for ${host} has expired`,
-      "ask the site builder or issuer to renew it; the record that proves the domain may have been removed",
-    );
+    return wrong("certificate-expired", clause("site-certificate-expired", { host }), clause("site-certificate-expired-mend"));
   if (certificate.distrust !== undefined)
     return wrong(
       "certificate-untrusted",
-      `browsers do not trust the certificate for ${host} (${certificate.distrust})`,
-      "ask the site builder or issuer for a certificate that browsers trust",
+      clause("site-certificate-untrusted", { host, distrust: certificate.distrust }),
+      clause("site-certificate-untrusted-mend"),
     );
-  return { ...right(`the certificate covers ${host}`), until: certificate.until };
+  return { ...right(clause("site-certificate-covers", { host })), until: certificate.until };
 }
+
+const hostOf = (url: string, base?: string): string => new URL(url, base).hostname;
 
 /** Whether a page only shows another one inside a frame, or moves on by itself after loading. */
 function pretends(body: string): "frame" | "refresh" | undefined {
@@ -159,22 +147,23 @@ export function judgeRedirect(
   alsoAt: readonly string[] = [],
 ): SiteCheck {
   const { right, wrong, unknown } = checksOf("redirect", from);
-  const nothing = ({ kind, detail }: NoPage, remedy: string) =>
-    kind === "unknown" ? unknown(detail, remedy) : wrong("unreachable", detail, remedy);
+  const nothing = ({ kind, detail }: NoPage, remedy: Clause) =>
+    kind === "unknown" ? unknown(verbatim(detail), remedy) : wrong("unreachable", verbatim(detail), remedy);
   const first = chain[0] as Fetched;
   const broken = chain.find((one): one is { none: NoPage } => "none" in one);
-  if (broken !== undefined && broken === first) return nothing(broken.none, "point the domain at the service that redirects it");
+  if (broken !== undefined && broken === first) return nothing(broken.none, clause("site-point-domain"));
   const pages = chain.flatMap((one) => ("page" in one ? [one.page] : []));
   const last = pages.at(-1) as Page;
   const temporary = pages.find((page) => page.location !== undefined && !PERMANENT.has(page.status));
   const start = new URL(from);
   const steps = pages.filter((page) => page.location !== undefined);
   if (steps.length === 0) return notRedirecting(from, last, target);
-  const retarget = `change the redirect's target to https://${target}`;
+  const retarget = clause("site-retarget", { target });
   const end = new URL(steps.at(-1)?.location ?? last.url);
   if (end.hostname !== target && !alsoAt.includes(end.hostname))
-    return wrong("wrong-target", `it leads to ${end.hostname}, not to ${target}`, retarget);
-  if (end.protocol !== "https:") return wrong("unencrypted", `it ends at http://${end.hostname}, without encryption`, retarget);
+    return wrong("wrong-target", clause("site-wrong-target", { hostname: end.hostname, target }), retarget);
+  if (end.protocol !== "https:")
+    return wrong("unencrypted", clause("site-ends-unencrypted", { hostname: end.hostname }), retarget);
   const bare = steps.find(({ url, location = "" }) => {
     const to = new URL(location, url);
     return (
@@ -184,25 +173,21 @@ export function judgeRedirect(
     );
   });
   if (bare !== undefined)
-    return wrong(
-      "unencrypted",
-      `it goes by way of http://${new URL(bare.location ?? "", bare.url).hostname}, without encryption`,
-      retarget,
-    );
+    return wrong("unencrypted", clause("site-passes-unencrypted", { location: hostOf(bare.location ?? "", bare.url) }), retarget);
   if (temporary !== undefined)
     return wrong(
       "temporary",
-      `the redirect at ${new URL(temporary.url).hostname} is temporary (${temporary.status}), so search engines keep the old address`,
-      "make it permanent (301 or 308)",
+      clause("site-temporary", { url: hostOf(temporary.url), status: temporary.status }),
+      clause("site-temporary-mend"),
     );
   if (end.pathname !== start.pathname || end.search !== start.search)
     return wrong(
       "path-lost",
-      `the path is lost: ${start.pathname}${start.search} arrives at ${end.pathname}${end.search}`,
-      "let the redirect keep path and query",
+      clause("site-path-lost", { from: start.pathname + start.search, to: end.pathname + end.search }),
+      clause("site-path-lost-mend"),
     );
-  if (broken !== undefined) return nothing(broken.none, "see that the target answers");
-  return right(`it redirects permanently to https://${target}, path and query kept`);
+  if (broken !== undefined) return nothing(broken.none, clause("site-see-target"));
+  return right(clause("site-redirects", { target }));
 }
 
 /** A page that answers where a redirect is wanted. */
@@ -210,23 +195,11 @@ function notRedirecting(from: string, { body, status }: Page, target: string): S
   const { wrong } = checksOf("redirect", from);
   switch (pretends(body)) {
     case "frame":
-      return wrong(
-        "framed",
-        "the page shows the other site inside a frame, so search engines and links see the wrong address",
-        "choose a permanent redirect instead of “forwarding with masking”",
-      );
+      return wrong("framed", clause("site-framed"), clause("site-framed-mend"));
     case "refresh":
-      return wrong(
-        "moves-after-loading",
-        "the page moves on by itself after loading instead of redirecting",
-        "choose a permanent redirect (301)",
-      );
+      return wrong("moves-after-loading", clause("site-moves-after-loading"), clause("site-moves-after-loading-mend"));
     case undefined:
-      return wrong(
-        "no-redirect",
-        `it answers by itself (${status}) and does not redirect`,
-        `set up a permanent redirect (301) to https://${target}`,
-      );
+      return wrong("no-redirect", clause("site-no-redirect", { status }), clause("site-no-redirect-mend", { target }));
   }
 }
 
@@ -239,31 +212,21 @@ export function judgeAddresses(
 ): SiteCheck[] {
   const host = displayName(name);
   const { right, wrong, unknown } = checksOf("address", host);
-  if (found === undefined) return [unknown(failure, "try again when the name servers answer")];
+  if (found === undefined) return [unknown(verbatim(failure), clause("site-servers-silent-mend"))];
   if (found.length === 0)
-    return [
-      wrong(
-        "no-address",
-        `${host} has no address, so visitors cannot reach it`,
-        `publish the ask for ${host}: zandrel draft shows it`,
-      ),
-    ];
-  if (wanted.length === 0) return [right(`${host} leads to ${found.join(", ")}`)];
+    return [wrong("no-address", clause("site-no-address", { host }), clause("site-no-address-mend", { host }))];
+  if (wanted.length === 0) return [right(clause("site-leads", { host, found }))];
   const missing = wanted.filter((address) => !found.includes(address));
   const foreign = found.filter((address) => !wanted.includes(address));
   return [
     missing.length === 0
-      ? right(`${host} leads to the service's addresses`)
-      : wrong(
-          "missing-address",
-          `${host} does not lead to ${missing.join(", ")}, as the service asks`,
-          "publish the ask: zandrel draft shows what is in the way",
-        ),
+      ? right(clause("site-leads-to-service", { host }))
+      : wrong("missing-address", clause("site-missing-address", { host, missing }), clause("site-missing-address-mend")),
     ...foreign.map((address) =>
       checksOf("leftover", host).wrong(
         "leftover-address",
-        `${host} also has the address ${address}, which the service did not ask for: some visitors arrive there`,
-        `remove the ${address.includes(":") ? "AAAA" : "A"} record ${address}, if it is the previous site's`,
+        clause("site-leftover-address", { host, address }),
+        clause("site-leftover-address-mend", { address }),
       ),
     ),
   ];

@@ -1,4 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
+import { allInWords } from "../../present/clauses/index.ts";
 import { type Fetched, judgePage, judgePair } from "./index.ts";
 
 const [APEX, WWW] = ["brackwater.example", "www.brackwater.example"];
@@ -29,7 +30,7 @@ const RIGHT = {
 
 describe("the domain itself and www, together", () => {
   test("one shows the site, and the other redirects there, path and HTTPS kept", () => {
-    expect(judgePair(doors(RIGHT)).map(({ met }) => met)).toEqual([true, true, true]);
+    expect(allInWords(judgePair(doors(RIGHT)).map(({ met }) => met))).toEqual([true, true, true]);
   });
   test.each<[string, Record<string, string>, number, string, RegExp]>([
     [
@@ -58,20 +59,22 @@ describe("the domain itself and www, together", () => {
     ],
   ])("%s", (_, rules, status, id, because) => {
     const wrong = judgePair(doors(rules, status)).filter(({ met }) => met !== true);
-    expect(wrong[0]?.id).toMatch(new RegExp(`^(?:${id})$`));
-    expect(wrong[0]?.because).toMatch(because);
+    expect(allInWords(wrong[0]?.id)).toMatch(new RegExp(`^(?:${id})$`));
+    expect(allInWords(wrong[0]?.because)).toMatch(because);
   });
   test("where one could not be looked at, nothing is said of the pair", () => {
     const unseen: Fetched[] = [{ none: { url: "", kind: "unknown", detail: "late" } }];
     expect(
-      judgePair({
-        apex: APEX,
-        www: WWW,
-        chains: new Map([
-          [`https://${APEX}/`, unseen],
-          [`https://${WWW}/`, [page(`https://${WWW}/`, 200)]],
-        ]),
-      }),
+      allInWords(
+        judgePair({
+          apex: APEX,
+          www: WWW,
+          chains: new Map([
+            [`https://${APEX}/`, unseen],
+            [`https://${WWW}/`, [page(`https://${WWW}/`, 200)]],
+          ]),
+        }),
+      ),
     ).toEqual([]);
   });
 });
@@ -81,6 +84,6 @@ test.each([
   ["<body>No such site here</body>", 404, "wrong-service"],
   ["<body>oops</body>", 503, "page"],
 ])("%s is no site", (body, status, id) => {
-  expect(judgePage(APEX, [page(`https://${APEX}/`, status, undefined, body)])).toMatchObject([{ id }]);
+  expect(allInWords(judgePage(APEX, [page(`https://${APEX}/`, status, undefined, body)]))).toMatchObject([{ id }]);
 });
-test("a site is one", () => expect(judgePage(APEX, [page(`https://${APEX}/`, 200)])).toEqual([]));
+test("a site is one", () => expect(allInWords(judgePage(APEX, [page(`https://${APEX}/`, 200)]))).toEqual([]));

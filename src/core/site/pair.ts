@@ -1,3 +1,4 @@
+import { clause } from "../clause/index.ts";
 import { checksOf, type Fetched, judgeRedirect, type SiteCheck } from "./judge.ts";
 
 /** What following a web address brought, from each of the four doors of a site. */
@@ -45,23 +46,16 @@ export function judgePage(host: string, chain: readonly Fetched[]): SiteCheck[] 
   const { body, status } = last.page;
   const text = body.replace(/<(script|style)[\s\S]*?<\/\1>/gi, " ").replace(/<[^>]*>/g, " ");
   if (PARKED.test(text.slice(0, 4000)))
-    return [
-      checksOf("parked", host).wrong(
-        "parked",
-        `${host} shows a parked page, not your site`,
-        "publish the address that the site builder asks for, and remove the parked one",
-      ),
-    ];
+    return [checksOf("parked", host).wrong("parked", clause("site-parked", { host }), clause("site-parked-mend"))];
   if (STRANGER.test(text.slice(0, 4000)) || status === 421)
     return [
       checksOf("wrong-service", host).wrong(
         "wrong-service",
-        `${host} leads to a service that does not know it (${status})`,
-        "add the domain at the service, or publish the address that it asks for",
+        clause("site-wrong-service", { host, status }),
+        clause("site-wrong-service-mend"),
       ),
     ];
-  if (status >= 500)
-    return [checksOf("page", host).unknown(`${host} answers with an error (${status})`, "try again, or ask the site builder")];
+  if (status >= 500) return [checksOf("page", host).unknown(clause("site-error", { host, status }), clause("site-error-mend"))];
   return [];
 }
 
@@ -72,32 +66,17 @@ export function judgePage(host: string, chain: readonly Fetched[]): SiteCheck[] 
 export function judgePair({ apex, www, chains }: Doors): SiteCheck[] {
   const of = (host: string) => [...chains].filter(([url]) => new URL(url).hostname === host);
   const looped = [...chains].flatMap(([url, chain]) => (loopsAt(chain) === undefined ? [] : [url]));
-  if (looped.length > 0)
-    return [
-      checksOf("loop", apex).wrong(
-        "loop",
-        `${looped.join(" and ")} redirects in a circle, so that no browser gets there`,
-        "let one of the two show the site, and only the other one redirect",
-      ),
-    ];
+  if (looped.length > 0) return [checksOf("loop", apex).wrong("loop", clause("site-loop", { looped }), clause("site-loop-mend"))];
   const secure = (host: string) => of(host).find(([url]) => url.startsWith("https:"))?.[1];
   const [atApex, atWww] = [serves(secure(apex)), serves(secure(www))];
   if (atApex === undefined || atWww === undefined) return [];
   if (atApex === apex && atWww === www)
     return [
-      checksOf("both-serve", apex).wrong(
-        "both-serve",
-        `${apex} and ${www} both show a site by themselves, and search engines take them for two`,
-        "choose one of the two as the main one at the site builder; the other redirects to it permanently (301)",
-      ),
+      checksOf("both-serve", apex).wrong("both-serve", clause("site-both-serve", { apex, www }), clause("site-both-serve-mend")),
     ];
   if (atApex !== atWww || (atApex !== apex && atApex !== www))
     return [
-      checksOf("apart", apex).wrong(
-        "apart",
-        `${apex} arrives at ${atApex}, and ${www} at ${atWww}`,
-        "let both arrive at one of the two names",
-      ),
+      checksOf("apart", apex).wrong("apart", clause("site-apart", { apex, atApex, www, atWww }), clause("site-apart-mend")),
     ];
   return [...chains]
     .filter(([url]) => !(new URL(url).hostname === atApex && url.startsWith("https:")))

@@ -1,4 +1,5 @@
 import { Parser } from "htmlparser2";
+import { type Clause, clause, NOTHING, verbatim } from "../clause/index.ts";
 import { covers, type Fetched, type Page } from "./judge.ts";
 
 /** A proof of ownership on the web: a meta tag in a page, or a file with a text. */
@@ -8,8 +9,8 @@ export type WebProof =
 
 export interface WebVerdict {
   readonly found: boolean | undefined;
-  readonly because: string;
-  readonly remedy: string;
+  readonly because: Clause;
+  readonly remedy: Clause;
 }
 
 /** The meta tags of a page with their attributes, `inBody` for those behind the head, and the comments of the page. */
@@ -35,73 +36,60 @@ function readHead(body: string): {
 }
 
 /** Why the certificate of a page says nothing about whose it is; undefined where it does, and for pages without one. */
-function distrustOf({ url, certificate }: Page): string | undefined {
+function distrustOf({ url, certificate }: Page): Clause | undefined {
   if (certificate === undefined) return undefined;
-  if (!covers(certificate, new URL(url).hostname))
-    return `for ${certificate.names.length === 0 ? "no name" : certificate.names.slice(0, 3).join(", ")}`;
-  return certificate.distrust === undefined ? undefined : "that is not trusted";
+  if (!covers(certificate, new URL(url).hostname)) return clause("proof-certificate-other", { url, names: certificate.names });
+  return certificate.distrust === undefined ? undefined : clause("proof-certificate-untrusted", { url });
 }
 
 /** Whether a page or file proves what a service wants, and what went wrong where it does not. */
 export function judgeProof(proof: WebProof, fetched: Fetched): WebVerdict {
-  const not = (because: string, remedy: string): WebVerdict => ({ found: false, because, remedy });
+  const not = (because: Clause, remedy: Clause): WebVerdict => ({ found: false, because, remedy });
   if ("none" in fetched)
     return {
       found: fetched.none.kind === "unresolved" ? false : undefined,
-      because: fetched.none.detail,
-      remedy: "see that the site answers, then try again",
+      because: verbatim(fetched.none.detail),
+      remedy: clause("proof-see-site"),
     };
   const { page } = fetched;
   const untrusted = distrustOf(page);
-  if (untrusted !== undefined)
-    return not(
-      `${proof.url} answers with a certificate ${untrusted}, so that nobody can tell whose page it is`,
-      "wait for the site builder to issue the certificate, or correct where the name leads",
-    );
+  if (untrusted !== undefined) return not(untrusted, clause("proof-certificate-mend"));
   if (page.location !== undefined)
-    return not(
-      `${proof.url} redirects to ${page.location}, and many services do not follow`,
-      "let the address answer by itself, or give the service the address it redirects to",
-    );
+    return not(clause("proof-redirects", { url: proof.url, location: page.location }), clause("proof-redirects-mend"));
   if (page.status !== 200)
     return not(
-      `${proof.url} answers with status ${page.status}`,
-      proof.kind === "file" ? "upload the file to exactly this address" : "see that the page can be read without logging in",
+      clause("proof-status", { url: proof.url, status: page.status }),
+      proof.kind === "file" ? clause("proof-file-address") : clause("proof-login"),
     );
   const cut: WebVerdict = {
     found: undefined,
-    because: `${proof.url} is longer than is read of a page, and its beginning does not hold it`,
-    remedy: proof.kind === "file" ? "upload the file as the service gave it" : "put the meta tag at the beginning of the head",
+    because: clause("proof-cut", { url: proof.url }),
+    remedy: proof.kind === "file" ? clause("proof-upload-as-given") : clause("proof-cut-meta-mend"),
   };
   if (proof.kind === "file") {
     const seen = page.body.replace(/^\ufeff/, "").trim();
-    if (seen === proof.text.trim()) return { found: true, because: `${proof.url} holds the text`, remedy: "" };
+    if (seen === proof.text.trim())
+      return { found: true, because: clause("proof-file-right", { url: proof.url }), remedy: NOTHING };
     if (seen.includes(proof.text.trim()))
-      return not(`${proof.url} holds other text around it`, "upload the file as the service gave it, not as a page of the site");
+      return not(clause("proof-other-around", { url: proof.url }), clause("proof-other-around-mend"));
     if (page.cut === true) return cut;
     return not(
-      /<html\b/i.test(seen) ? `${proof.url} shows a page of the site instead of the file` : `${proof.url} holds another text`,
-      "upload the file as the service gave it",
+      /<html\b/i.test(seen) ? clause("proof-page-instead", { url: proof.url }) : clause("proof-other-text", { url: proof.url }),
+      clause("proof-upload-as-given"),
     );
   }
   const { tags, comments } = readHead(page.body);
   const named = tags.filter(({ attributes }) => attributes.name?.toLowerCase() === proof.name.toLowerCase());
   const right = named.find(({ attributes }) => attributes.content?.trim() === proof.content);
-  if (right !== undefined && !right.inBody) return { found: true, because: `${proof.url} has the meta tag`, remedy: "" };
-  if (right !== undefined)
-    return not(
-      `the meta tag stands in the body of ${proof.url}, where services do not look`,
-      "put it into the head of the page, in front of </head>",
-    );
+  if (right !== undefined && !right.inBody)
+    return { found: true, because: clause("proof-meta-right", { url: proof.url }), remedy: NOTHING };
+  if (right !== undefined) return not(clause("proof-meta-in-body", { url: proof.url }), clause("proof-meta-in-body-mend"));
   if (named.length === 0 && comments.some((text) => text.toLowerCase().includes(proof.name.toLowerCase())))
-    return not(`the meta tag of ${proof.url} is inside a comment`, "take it out of the comment");
+    return not(clause("proof-meta-in-comment", { url: proof.url }), clause("proof-meta-in-comment-mend"));
   if (page.body.includes("&lt;meta") && page.body.includes(proof.content))
-    return not(
-      `${proof.url} shows the meta tag as text, because the editor escaped it`,
-      "enter it in the field for code in the head, not in the page's text",
-    );
+    return not(clause("proof-meta-as-text", { url: proof.url }), clause("proof-meta-as-text-mend"));
   if (named.length > 0)
-    return not(`${proof.url} has the meta tag ${proof.name} with another content`, "copy the content again from the service");
+    return not(clause("proof-meta-other-content", { url: proof.url, name: proof.name }), clause("proof-meta-other-content-mend"));
   if (page.cut === true) return cut;
-  return not(`${proof.url} has no meta tag ${proof.name}`, "put it into the head of the page, and publish the page");
+  return not(clause("proof-meta-missing", { url: proof.url, name: proof.name }), clause("proof-meta-missing-mend"));
 }

@@ -1,4 +1,5 @@
 import { describe, expect, test } from "@jest/globals";
+import { allInWords } from "../../present/clauses/index.ts";
 import { failed, type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { readZone, zonesOf } from "../zone/index.ts";
@@ -38,10 +39,12 @@ describe("CAA (RFC 8659 section 3)", () => {
     ["two.example", false, "allowed"],
     ["free.example", false, "allowed"],
   ])("%s (wildcard: %s) is %s", async (of, wildcard, kind) =>
-    expect((await mayIssue(lookup, name(of), "sealbarrow.example", wildcard)).kind).toBe(kind),
+    expect(allInWords((await mayIssue(lookup, name(of), "sealbarrow.example", wildcard)).kind)).toBe(kind),
   );
   test("what cannot be asked is unknown", async () => {
-    expect((await mayIssue({ ask: async () => failed("timeout", "late") }, name("x.example"), "y")).kind).toBe("unknown");
+    expect(allInWords((await mayIssue({ ask: async () => failed("timeout", "late") }, name("x.example"), "y")).kind)).toBe(
+      "unknown",
+    );
   });
 });
 
@@ -54,7 +57,7 @@ describe("certificates", () => {
     ["x.sites.pagewick.example", true],
     ["a.x.sites.pagewick.example", false],
     ["sites.pagewick.example", false],
-  ])("%s: %s", (host, expected) => expect(covers(certificate, host)).toBe(expected));
+  ])("%s: %s", (host, expected) => expect(allInWords(covers(certificate, host))).toBe(expected));
   test.each<[string, Fetched, boolean | undefined, RegExp]>([
     ["right", page("https://brackwater.example/", { certificate }), true, /covers/],
     [
@@ -68,7 +71,10 @@ describe("certificates", () => {
     ["nobody answers", gone("https://x/"), false, /nobody answers/],
     ["could not be asked", { none: { url: "https://x/", kind: "unknown", detail: "SERVFAIL" } }, undefined, /SERVFAIL/],
   ])("%s", (_, fetched, met, because) =>
-    expect(judgeCertificate("brackwater.example", fetched, 50)).toMatchObject({ met, because: expect.stringMatching(because) }),
+    expect(allInWords(judgeCertificate("brackwater.example", fetched, 50))).toMatchObject({
+      met,
+      because: expect.stringMatching(because),
+    }),
   );
 });
 
@@ -115,7 +121,10 @@ describe("redirects", () => {
     ["nobody answers", [gone(from)], false, /nobody answers/],
     ["the target does not answer", [to(from, end), gone(end)], false, /nobody answers/],
   ])("%s", (_, chain, met, because) =>
-    expect(judgeRedirect(from, chain, "brackwater.example")).toMatchObject({ met, because: expect.stringMatching(because) }),
+    expect(allInWords(judgeRedirect(from, chain, "brackwater.example"))).toMatchObject({
+      met,
+      because: expect.stringMatching(because),
+    }),
   );
 });
 
@@ -128,7 +137,9 @@ describe("addresses", () => {
     ["none", [], ["192.0.2.1"], [false]],
     ["not known", undefined, ["192.0.2.1"], [undefined]],
     ["nothing asked", ["192.0.2.9"], [], [true]],
-  ])("%s", (_, found, wanted, met) => expect(judgeAddresses(host, found, wanted, "late").map((one) => one.met)).toEqual(met));
+  ])("%s", (_, found, wanted, met) =>
+    expect(allInWords(judgeAddresses(host, found, wanted, "late").map((one) => one.met))).toEqual(met),
+  );
 });
 
 describe("proofs on the web", () => {
@@ -169,7 +180,7 @@ describe("proofs on the web", () => {
     ["behind a login", page(url, { status: 401 }), false, /status 401/],
     ["not reachable", gone(url), undefined, /nobody answers/],
   ])("a meta tag: %s", (_, fetched, found, because) =>
-    expect(judgeProof(meta, fetched)).toMatchObject({ found, because: expect.stringMatching(because) }),
+    expect(allInWords(judgeProof(meta, fetched))).toMatchObject({ found, because: expect.stringMatching(because) }),
   );
   test.each<[string, Fetched, boolean | undefined, RegExp]>([
     ["there", page(file.url, { body: "\ufeffseekmere-owner=4f1d" }), true, /holds the text/],
@@ -178,6 +189,6 @@ describe("proofs on the web", () => {
     ["another text", page(file.url, { body: "seekmere-owner=0" }), false, /another text/],
     ["missing", page(file.url, { status: 404 }), false, /status 404/],
   ])("a file: %s", (_, fetched, found, because) =>
-    expect(judgeProof(file, fetched)).toMatchObject({ found, because: expect.stringMatching(because) }),
+    expect(allInWords(judgeProof(file, fetched))).toMatchObject({ found, because: expect.stringMatching(because) }),
   );
 });

@@ -1,3 +1,5 @@
+import type { Clause } from "../clause/index.ts";
+import { clause } from "../clause/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import { isCovered, type Network, networkOf } from "./networks.ts";
 import { readSpfRecord, type SpfRecord, type Term } from "./parse.ts";
@@ -104,7 +106,7 @@ export interface Combined {
   readonly before: SpfTree | undefined;
   readonly after: SpfTree;
   readonly added: readonly string[];
-  readonly dropped: readonly { readonly text: string; readonly because: string }[];
+  readonly dropped: readonly { readonly text: string; readonly because: Clause }[];
 }
 
 /** Addresses a term stands for by itself. */
@@ -124,9 +126,9 @@ export async function combineThoroughly(
   const options = { addresses: true };
   const before = existing === undefined ? undefined : await spfTree(existing, domain, lookup, options);
   const merged = readSpfRecord(combine(existing, wanted));
-  if (!merged.ok) throw new Error(`two good records make a bad one: ${merged.error[0]?.message}`);
+  if (!merged.ok) throw new Error(`two good records make a bad one: ${merged.error[0]?.text}`);
   const tree = await spfTree(merged.value, domain, lookup, options);
-  const dropped: { text: string; because: string }[] = [];
+  const dropped: { text: string; because: Clause }[] = [];
   const kept = tree.branches.filter((branch, i) => {
     const { term, ineffective } = branch;
     const twice = tree.branches.slice(0, i).some((other) => sameTerm(other.term, term));
@@ -137,18 +139,18 @@ export async function combineThoroughly(
     const by = ownNetworks(term).length === 0 ? undefined : includes.find((other) => isCovered(branch.networks, other.networks));
     const because =
       twice || ineffective?.kind === "duplicate"
-        ? "it is there twice"
+        ? clause("spf-twice")
         : ineffective?.kind === "shadowed"
           ? ineffective.because
           : by !== undefined && term.kind === "mechanism" && term.qualifier === "+"
-            ? `${by.term.text} lets it in already`
+            ? clause("spf-let-in-already", { text: by.term.text })
             : undefined;
     if (because !== undefined) dropped.push({ text: term.text, because });
     return because === undefined;
   });
   const text = ["v=spf1", ...kept.map((branch) => branch.term.text)].join(" ");
   const final = readSpfRecord(text);
-  if (!final.ok) throw new Error(`a shorter record is a bad one: ${final.error[0]?.message}`);
+  if (!final.ok) throw new Error(`a shorter record is a bad one: ${final.error[0]?.text}`);
   return {
     text,
     before,

@@ -1,10 +1,12 @@
 import ipaddr from "ipaddr.js";
+import { type Clause, clause, verbatim } from "../clause/index.ts";
 import type { Answer, Lookup } from "../lookup/index.ts";
 import { type DomainName, isAtOrBelow, labelsOf, literalName, name as nameOf, readMailDomain } from "../name/index.ts";
 import { type DataOf, isOfType, txtValue } from "../record/index.ts";
 import { expandMacros, fitName, type MacroContext } from "./macro.ts";
 import { addressOctets, asksDns, isExplanation, MAX_LOOKUPS, type Mechanism, type SpfRecord, type Term } from "./parse.ts";
 import { type PublishedSpf, spfIn } from "./published.ts";
+import { MAX_VOID } from "./tree-outcome.ts";
 
 /** The seven results (RFC 7208 section 2.6). */
 type SpfResult = "none" | "neutral" | "pass" | "fail" | "softfail" | "temperror" | "permerror";
@@ -15,7 +17,7 @@ interface SpfStep {
   readonly depth: number;
   readonly domain: string;
   readonly term: string;
-  readonly outcome: string;
+  readonly outcome: "matches" | "no-match" | "goes-on";
 }
 
 export interface SpfVerdict {
@@ -25,7 +27,7 @@ export interface SpfVerdict {
   /** The term that decided, as it is written. */
   readonly mechanism?: string;
   /** Half a sentence on why, for errors and `none`. */
-  readonly because?: string;
+  readonly because?: Clause;
   readonly lookups: number;
   readonly voidLookups: number;
   readonly trace: readonly SpfStep[];
@@ -44,8 +46,6 @@ export interface SpfCheck {
   readonly now?: number;
 }
 
-/** Void lookups an evaluation may have (RFC 7208 section 4.6.4). */
-const MAX_VOID = 2;
 const MAX_MX = 10;
 const MAX_PTR = 10;
 
@@ -64,7 +64,7 @@ function agree(a: Octets, b: Octets, bits: number): boolean {
 interface Outcome {
   readonly result: SpfResult;
   readonly mechanism?: string;
-  readonly because?: string;
+  readonly because?: Clause;
   /** The record whose `exp` explains a fail, and its domain. */
   readonly explains?: { readonly record: SpfRecord; readonly domain: string };
 }
@@ -72,8 +72,8 @@ interface Outcome {
 /** An error that ends the whole evaluation at once. */
 class Stop extends Error {
   readonly outcome: Outcome;
-  constructor(result: "temperror" | "permerror", because: string) {
-    super(because);
+  constructor(result: "temperror" | "permerror", because: Clause) {
+    super(because.clause);
     this.outcome = { result, because };
   }
 }
@@ -85,7 +85,7 @@ function noneOnStop(error: unknown): undefined {
 
 const noDomain = (text: string): Outcome => ({
   result: "none",
-  because: `“${text}” is not a domain that could have a record`,
+  because: clause("spf-no-possible-record", { domain: text }),
 });
 
 /** One evaluation with its counters. */
@@ -110,17 +110,18 @@ class Evaluation {
   /** A question of a term: a failure is a temperror, an empty answer counts as void. */
   async #ask(name: DomainName, type: string): Promise<Answer & { kind: "found" | "nodata" | "nxdomain" }> {
     const answer = await this.#lookup.ask(name, type);
-    if (answer.kind === "failed") throw new Stop("temperror", answer.detail);
+    if (answer.kind === "failed") throw new Stop("temperror", verbatim(answer.detail));
     if (answer.kind !== "found") this.#countVoid();
     return answer;
   }
 
   #countVoid(): void {
-    if (++this.voids > MAX_VOID) throw new Stop("permerror", `more than ${MAX_VOID} lookups found nothing`);
+    if (++this.voids > MAX_VOID) throw new Stop("permerror", clause("spf-over-voids", { most: MAX_VOID }));
   }
 
   #count(term: Term): void {
-    if (asksDns(term) && ++this.lookups > MAX_LOOKUPS) throw new Stop("permerror", `more than ${MAX_LOOKUPS} terms ask the DNS`);
+    if (asksDns(term) && ++this.lookups > MAX_LOOKUPS)
+      throw new Stop("permerror", clause("spf-over-limit", { most: MAX_LOOKUPS }));
   }
 
   async #target(spec: string | undefined, domain: string): Promise<DomainName | undefined> {
@@ -188,9 +189,9 @@ class Evaluation {
       case "include": {
         const target = await this.#target(term.domain, domain);
         const { result, because } = await this.check(target === undefined ? "" : target.slice(0, -1), depth + 1);
-        if (result === "temperror") throw new Stop("temperror", because ?? "an included record could not be asked");
+        if (result === "temperror") throw new Stop("temperror", because ?? clause("spf-included-unresolved"));
         if (result === "permerror" || result === "none")
-          throw new Stop("permerror", because ?? `the included ${term.domain} has no SPF record`);
+          throw new Stop("permerror", because ?? clause("spf-none", { domain: term.domain ?? domain }));
         return result === "pass";
       }
       case "a": {
@@ -205,7 +206,8 @@ class Evaluation {
           answer.kind === "found" && isOfType(answer.set, "MX")
             ? answer.set.data.map((data) => data.exchange).filter((name) => name !== ".")
             : [];
-        if (exchanges.length > MAX_MX) throw new Stop("permerror", `${target.slice(0, -1)} has more than ${MAX_MX} mail servers`);
+        if (exchanges.length > MAX_MX)
+          throw new Stop("permerror", clause("spf-too-many-mail-servers", { domain: target.slice(0, -1), most: MAX_MX }));
         for (const exchange of exchanges) if (await this.#hasAddressIn(exchange, term)) return true;
         return false;
       }
@@ -225,33 +227,33 @@ class Evaluation {
     const name = literalName(domain);
     if (name === undefined || labelsOf(name).length < 2) return noDomain(domain);
     const answer = await this.#lookup.ask(name, "TXT");
-    if (answer.kind === "failed") return { result: "temperror", because: answer.detail };
+    if (answer.kind === "failed") return { result: "temperror", because: verbatim(answer.detail) };
     const { texts, only }: PublishedSpf = answer.kind === "found" ? spfIn(answer.set) : { texts: [] };
-    if (texts.length > 1) return { result: "permerror", because: `${domain} has ${texts.length} SPF records` };
-    if (only === undefined) return { result: "none", because: `${domain} has no SPF record` };
+    if (texts.length > 1) return { result: "permerror", because: clause("spf-several-plain", { domain, texts: texts.length }) };
+    if (only === undefined) return { result: "none", because: clause("spf-none", { domain }) };
     if (!only.ok)
       return {
         result: "permerror",
-        because: `the SPF record of ${domain} cannot be read at “${only.error[0]?.text}”: ${only.error[0]?.message}`,
+        because: clause("spf-unreadable-at", { domain, text: only.error[0]?.text, message: only.error[0]?.message }),
       };
     const { terms } = only.value;
     for (const term of terms) {
       if (term.kind !== "mechanism") continue;
       this.#count(term);
       const matched = this.#matchesAtOnce(term) ?? (await this.#matches(term, domain, depth));
-      this.trace.push({ depth, domain, term: term.text, outcome: matched ? "matches" : "does not match" });
+      this.trace.push({ depth, domain, term: term.text, outcome: matched ? "matches" : "no-match" });
       if (!matched) continue;
       const result = ({ "+": "pass", "-": "fail", "~": "softfail", "?": "neutral" } as const)[term.qualifier];
       return { result, mechanism: term.text, ...(result === "fail" ? { explains: { record: only.value, domain } } : {}) };
     }
     const redirect = terms.find((term) => term.kind === "modifier" && term.name === "redirect");
-    if (redirect?.kind !== "modifier") return { result: "neutral", because: "no term matched" };
+    if (redirect?.kind !== "modifier") return { result: "neutral", because: clause("spf-no-match") };
     this.#count(redirect);
     const target = await this.#target(redirect.value, domain);
-    this.trace.push({ depth, domain, term: redirect.text, outcome: "goes on there" });
+    this.trace.push({ depth, domain, term: redirect.text, outcome: "goes-on" });
     const outcome = await this.check(target === undefined ? "" : target.slice(0, -1), depth + 1);
     return outcome.result === "none"
-      ? { result: "permerror", because: outcome.because ?? "the redirect leads to no SPF record" }
+      ? { result: "permerror", because: outcome.because ?? clause("spf-redirect-to-none") }
       : outcome;
   }
 

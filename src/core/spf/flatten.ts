@@ -1,3 +1,4 @@
+import { type Clause, clause, NOTHING } from "../clause/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, name as nameOf } from "../name/index.ts";
 import { err, ok, type Result } from "../result.ts";
@@ -20,24 +21,24 @@ export interface Flattened {
 }
 
 /** Why a term cannot be replaced: half a sentence. */
-export type FlattenError = { readonly term: string; readonly because: string };
+export type FlattenError = { readonly term: string; readonly because: Clause };
 
 /** The addresses an include stands for today, as the fewest blocks; or why that cannot be said. */
 function addressesOf(branch: SpfBranch): Result<Network[], FlattenError> {
   const { term, below } = branch;
-  const wrong = (because: string) => err({ term: term.text, because });
-  if (below === undefined) return wrong("only an include can be replaced by addresses");
+  const wrong = (because: Clause) => err({ term: term.text, because });
+  if (below === undefined) return wrong(clause("spf-flatten-include-only"));
   if (below.problem !== undefined) return wrong(below.problem.because);
   for (const { branch: inner } of branchesOf(below)) {
     if (inner.ineffective?.kind === "unreachable" || inner.ineffective?.kind === "duplicate") continue;
     if (inner.below?.problem !== undefined) return wrong(inner.below.problem.because);
     if (inner.failed !== undefined) return wrong(inner.failed);
     if (inner.term.kind === "mechanism" && inner.term.name !== "all" && inner.term.qualifier !== "+")
-      return wrong(`“${inner.term.text}” in it takes addresses away, and a list of addresses cannot say that`);
+      return wrong(clause("spf-flatten-takes-away", { text: inner.term.text }));
     if (!inner.complete && inner.below === undefined && inner.ineffective === undefined)
-      return wrong(`“${inner.term.text}” in it depends on each message, and a list of addresses cannot say that`);
+      return wrong(clause("spf-flatten-by-message", { text: inner.term.text }));
   }
-  if (branch.networks.length === 0) return wrong("it stands for no address at all");
+  if (branch.networks.length === 0) return wrong(clause("spf-flatten-no-address"));
   return ok(joinNetworks(branch.networks));
 }
 
@@ -84,7 +85,7 @@ export async function flattenSpf(
   const missing = [...wanted].find(
     (one) => !chosen.some(({ term }) => term.kind === "mechanism" && term.domain?.toLowerCase().replace(/\.$/, "") === one),
   );
-  if (missing !== undefined) return err({ term: `include:${missing}`, because: "the record has no such include" });
+  if (missing !== undefined) return err({ term: `include:${missing}`, because: clause("spf-flatten-no-such-include") });
   const networks: Network[] = [];
   const sources: { term: string; addresses: string[] }[] = [];
   for (const branch of chosen) {
@@ -109,10 +110,10 @@ export async function flattenSpf(
 export type Move =
   | { readonly kind: "same" }
   /** It could not be asked, and so has not moved. */
-  | { readonly kind: "unknown"; readonly because: string }
+  | { readonly kind: "unknown"; readonly because: Clause }
   /** It leads to no record any more. */
-  | { readonly kind: "gone"; readonly because: string }
-  | { readonly kind: "moved"; readonly because: string };
+  | { readonly kind: "gone"; readonly because: Clause }
+  | { readonly kind: "moved"; readonly because: Clause };
 
 /** Compares the addresses that replaced an include with those it stands for now. */
 export function movedFrom(term: string, before: readonly string[], now: SpfTree): Move {
@@ -120,7 +121,7 @@ export function movedFrom(term: string, before: readonly string[], now: SpfTree)
     ({ branch }) => branch.failed !== undefined || branch.below?.problem?.kind === "failed",
   );
   if (failed !== undefined)
-    return { kind: "unknown", because: failed.branch.failed ?? failed.branch.below?.problem?.because ?? "" };
+    return { kind: "unknown", because: failed.branch.failed ?? failed.branch.below?.problem?.because ?? NOTHING };
   if (now.problem !== undefined)
     return { kind: now.problem.kind === "failed" ? "unknown" : "gone", because: now.problem.because };
   const branch: SpfBranch = {
@@ -136,9 +137,5 @@ export function movedFrom(term: string, before: readonly string[], now: SpfTree)
   const fresh = addresses.filter((one) => !before.includes(one));
   const gone = before.filter((one) => !addresses.includes(one));
   if (fresh.length + gone.length === 0) return { kind: "same" };
-  const words = [
-    ...(fresh.length > 0 ? [`also stands for ${fresh.join(", ")} now`] : []),
-    ...(gone.length > 0 ? [`no longer for ${gone.join(", ")}`] : []),
-  ];
-  return { kind: "moved", because: `${term} ${words.join(", and ")}` };
+  return { kind: "moved", because: clause("spf-moved", { term, fresh, gone }) };
 }

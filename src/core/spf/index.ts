@@ -8,10 +8,9 @@
  * ```
  */
 export * from "./combine.ts";
-export { branchWords } from "./describe.ts";
+export { describeTerm } from "./describe.ts";
 export * from "./evaluate.ts";
 export * from "./flatten.ts";
-export { receivedSpf } from "./header.ts";
 export { expandMacros, fitName, type MacroContext } from "./macro.ts";
 export * from "./networks.ts";
 export * from "./parse.ts";

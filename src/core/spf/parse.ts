@@ -1,4 +1,5 @@
 import ipaddr from "ipaddr.js";
+import { type Clause, clause } from "../clause/index.ts";
 import { nearest } from "../nearest.ts";
 import { parseIpv4, parseIpv6 } from "../record/index.ts";
 import { err, ok, type Result } from "../result.ts";
@@ -49,7 +50,7 @@ export interface SpfRecord {
 export interface SpfError {
   readonly at: number;
   readonly text: string;
-  readonly message: string;
+  readonly message: Clause;
   readonly meant?: string;
 }
 
@@ -91,7 +92,7 @@ function prefixes(text: string): { prefix4?: number; prefix6?: number } | undefi
 }
 
 function parseMechanism(text: string, at: number, next: string | undefined): Result<Mechanism, SpfError> {
-  const fail = (message: string, meant?: string) => err({ at, text, message, ...(meant === undefined ? {} : { meant }) });
+  const fail = (message: Clause, meant?: string) => err({ at, text, message, ...(meant === undefined ? {} : { meant }) });
   const qualifier = /^[+\-~?]/.exec(text)?.[0] as Qualifier | undefined;
   const body = qualifier === undefined ? text : text.slice(1);
   const head = /^[a-z][a-z0-9]*/i.exec(body)?.[0] ?? "";
@@ -101,27 +102,24 @@ function parseMechanism(text: string, at: number, next: string | undefined): Res
   const common = { kind: "mechanism" as const, qualifier: qualifier ?? ("+" as const), name: name as MechanismName, text, at };
   switch (common.name) {
     case "all":
-      return rest === "" ? ok(common) : fail("“all” has nothing behind it", `${qualifier ?? ""}all`);
+      return rest === "" ? ok(common) : fail(clause("spf-all-with-value"), `${qualifier ?? ""}all`);
     case "include":
     case "exists": {
       if (!rest.startsWith(":") || rest.length === 1)
-        return fail(
-          `“${name}” needs a colon and a domain directly behind it, without a space`,
-          next === undefined ? undefined : `${name}:${next.replace(/^:/, "")}`,
-        );
-      return isDomainSpec(rest.slice(1)) ? ok({ ...common, domain: rest.slice(1) }) : fail(`“${rest.slice(1)}” is not a domain`);
+        return fail(clause("spf-needs-domain", { name }), next === undefined ? undefined : `${name}:${next.replace(/^:/, "")}`);
+      const domain = rest.slice(1);
+      return isDomainSpec(domain) ? ok({ ...common, domain }) : fail(clause("spf-not-a-domain", { domain }));
     }
     case "ip4": {
       const match = /^:([^/]*)(?:\/(\d{1,3}))?$/.exec(rest);
       const address = match?.[1] === undefined ? undefined : parseIpv4(match[1]);
       if (address === undefined)
         return fail(
-          "“ip4:” needs an IPv4 address, such as ip4:192.0.2.0/24",
+          clause("spf-ip4-needs-address"),
           match?.[1] !== undefined && parseIpv6(match[1]) !== undefined ? text.replace(/ip4/i, "ip6") : undefined,
         );
       const prefix4 = match?.[2] === undefined ? undefined : Number(match[2]);
-      if ((prefix4 ?? 0) > 32 || /^0\d/.test(match?.[2] ?? ""))
-        return fail("the length behind an IPv4 address is a number from 0 to 32");
+      if ((prefix4 ?? 0) > 32 || /^0\d/.test(match?.[2] ?? "")) return fail(clause("spf-ip4-length"));
       return ok({ ...common, address, octets: addressOctets(address), ...(prefix4 === undefined ? {} : { prefix4 }) });
     }
     case "ip6": {
@@ -129,28 +127,23 @@ function parseMechanism(text: string, at: number, next: string | undefined): Res
       const address = match?.[1] === undefined ? undefined : parseIpv6(match[1]);
       if (address === undefined)
         return fail(
-          "“ip6:” needs an IPv6 address, such as ip6:2001:db8::/32",
+          clause("spf-ip6-needs-address"),
           match?.[1] !== undefined && parseIpv4(match[1]) !== undefined ? text.replace(/ip6/i, "ip4") : undefined,
         );
       const prefix6 = match?.[2] === undefined ? undefined : Number(match[2]);
-      if ((prefix6 ?? 0) > 128 || /^0\d/.test(match?.[2] ?? ""))
-        return fail("the length behind an IPv6 address is a number from 0 to 128");
+      if ((prefix6 ?? 0) > 128 || /^0\d/.test(match?.[2] ?? "")) return fail(clause("spf-ip6-length"));
       return ok({ ...common, address, octets: addressOctets(address), ...(prefix6 === undefined ? {} : { prefix6 }) });
     }
     default: {
       const slash = /(?:\/\d+)?(?:\/\/\d+)?$/.exec(rest)?.[0] ?? "";
       const spec = rest.slice(0, rest.length - slash.length);
-      if (spec !== "" && (!spec.startsWith(":") || spec.length === 1))
-        return fail(`“${name}” is followed by a colon and a domain, or by nothing`);
-      if (spec !== "" && !isDomainSpec(spec.slice(1))) return fail(`“${spec.slice(1)}” is not a domain`);
+      if (spec !== "" && (!spec.startsWith(":") || spec.length === 1)) return fail(clause("spf-optional-domain", { name }));
+      const domain = spec.slice(1);
+      if (spec !== "" && !isDomainSpec(domain)) return fail(clause("spf-not-a-domain", { domain }));
       const lengths = prefixes(slash);
       if (lengths === undefined || (common.name === "ptr" && slash !== ""))
-        return fail(
-          common.name === "ptr"
-            ? "“ptr” has no length behind it"
-            : "a length is a number from 0 to 32, and behind // from 0 to 128",
-        );
-      return ok({ ...common, ...(spec === "" ? {} : { domain: spec.slice(1) }), ...lengths });
+        return fail(common.name === "ptr" ? clause("spf-ptr-length") : clause("spf-length-range"));
+      return ok({ ...common, ...(spec === "" ? {} : { domain }), ...lengths });
     }
   }
 }
@@ -159,16 +152,16 @@ function parseMechanism(text: string, at: number, next: string | undefined): Res
 const MAX_ERRORS = 50;
 
 /** Why a word is no term, and what may have been meant. */
-function unknownTerm(body: string): [message: string, meant?: string] {
+function unknownTerm(body: string): [message: Clause, meant?: string] {
   const [word, value] = body.split(":", 2) as [string, string | undefined];
-  if (/^ipv[46]$/i.test(word)) return [`there is no mechanism “${word}”`, body.replace(/ipv/i, "ip")];
+  if (/^ipv[46]$/i.test(word)) return [clause("spf-no-mechanism", { word }), body.replace(/ipv/i, "ip")];
   const bareIp = body.replace(/\/\d+$/, "");
-  if (parseIpv4(bareIp) !== undefined) return ["an address needs its mechanism in front", `ip4:${body}`];
-  if (parseIpv6(bareIp) !== undefined) return ["an address needs its mechanism in front", `ip6:${body}`];
+  if (parseIpv4(bareIp) !== undefined) return [clause("spf-bare-address"), `ip4:${body}`];
+  if (parseIpv6(bareIp) !== undefined) return [clause("spf-bare-address"), `ip6:${body}`];
   const near = nearest(word, MECHANISMS);
-  if (near !== undefined) return [`there is no mechanism “${word}”`, value === undefined ? near : `${near}:${value}`];
-  if (body.includes(".")) return ["a domain needs its mechanism in front", `include:${body}`];
-  return [`“${word}” means nothing in an SPF record`];
+  if (near !== undefined) return [clause("spf-no-mechanism", { word }), value === undefined ? near : `${near}:${value}`];
+  if (body.includes(".")) return [clause("spf-bare-domain"), `include:${body}`];
+  return [clause("spf-means-nothing", { word })];
 }
 
 /**
@@ -184,10 +177,10 @@ export function readSpfRecord(text: string): Result<SpfRecord, readonly SpfError
         : undefined;
     const message =
       meant === undefined
-        ? "an SPF record begins with v=spf1 and a space"
+        ? clause("spf-needs-start")
         : /^spf2/i.test(text)
-          ? "this is an older proposal that receivers ignore"
-          : "v=spf1 needs a space behind it";
+          ? clause("spf-older-proposal")
+          : clause("spf-start-needs-space");
     return err([{ at: 0, text: text.slice(0, 20), message, ...(meant === undefined ? {} : { meant }) }]);
   }
   const terms: Term[] = [];
@@ -206,15 +199,19 @@ export function readSpfRecord(text: string): Result<SpfRecord, readonly SpfError
       const name = (modifier[1] as string).toLowerCase();
       const value = modifier[2] as string;
       const known = name === "redirect" || name === "exp";
-      if (known && seen.has(name)) errors.push({ at, text: word, message: `“${name}” may stand only once` });
+      if (known && seen.has(name)) errors.push({ at, text: word, message: clause("spf-modifier-twice", { name }) });
       if (known ? !isDomainSpec(value) : !MACRO_STRING.test(value))
-        errors.push({ at, text: word, message: known ? `“${name}=” needs a domain` : `the value of “${name}” cannot be read` });
+        errors.push({
+          at,
+          text: word,
+          message: known ? clause("spf-modifier-needs-domain", { name }) : clause("spf-modifier-unreadable", { name }),
+        });
       if (known) seen.add(name);
       if (name === "v" && /^spf1$/i.test(value))
         warnings.push({
           at,
           text: word,
-          message: "a second record begins here, pasted into the first; receivers pass over this word and read on",
+          message: clause("spf-second-inside"),
           meant: "one record with the terms of both",
         });
       terms.push({ kind: "modifier", name, value, text: word, at });

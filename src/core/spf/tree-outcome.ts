@@ -1,3 +1,4 @@
+import { type Clause, clause } from "../clause/index.ts";
 import { asksDns, MAX_LOOKUPS } from "./parse.ts";
 import type { SpfBranch, SpfTree } from "./tree.ts";
 
@@ -14,26 +15,29 @@ export function letsEverybodyIn(tree: SpfTree): boolean {
 }
 
 /** Empty answers an evaluation may have (RFC 7208 section 4.6.4). */
-const MAX_VOID = 2;
+export const MAX_VOID = 2;
 
 /**
  * Why receivers treat the whole record as an error (permerror) once they come to a term: too many lookups, too many
  * empty answers, or an include or redirect to no usable record. Undefined where nothing of that is known.
  */
-export function treeError(tree: SpfTree): { readonly term: string; readonly because: string } | undefined {
+export function treeError(tree: SpfTree): { readonly term: string; readonly because: Clause } | undefined {
   let lookups = 0;
   let voids = 0;
-  const visit = ({ branches }: SpfTree): { term: string; because: string } | undefined => {
+  const visit = ({ branches }: SpfTree): { term: string; because: Clause } | undefined => {
     for (const { term, below, ineffective } of branches) {
       if (ineffective?.kind === "unreachable") continue;
       if (asksDns(term) && ++lookups > MAX_LOOKUPS)
-        return { term: term.text, because: `more than ${MAX_LOOKUPS} terms ask the DNS` };
+        return { term: term.text, because: clause("spf-over-limit", { most: MAX_LOOKUPS }) };
       if (below === undefined && ineffective?.kind === "void" && ++voids > MAX_VOID)
-        return { term: term.text, because: `more than ${MAX_VOID} lookups find nothing` };
+        return { term: term.text, because: clause("spf-over-voids", { most: MAX_VOID }) };
       if (below?.problem !== undefined) {
         if (below.problem.kind === "failed") continue;
-        const ring = below.problem.kind === "loop" ? `, round and round until ${MAX_LOOKUPS} lookups are spent` : "";
-        return { term: term.text, because: `${below.problem.because}${ring}` };
+        const { kind, because } = below.problem;
+        return {
+          term: term.text,
+          because: kind === "loop" ? clause("spf-round-and-round", { because, most: MAX_LOOKUPS }) : because,
+        };
       }
       const inside = below === undefined ? undefined : visit(below);
       if (inside !== undefined) return { term: term.text, because: inside.because };

@@ -1,3 +1,4 @@
+import { type Clause, clause, verbatim } from "../clause/index.ts";
 import type { Answer, Lookup } from "../lookup/index.ts";
 import { type DomainName, labelsOf, literalName } from "../name/index.ts";
 import { type DataOf, isOfType } from "../record/index.ts";
@@ -8,13 +9,13 @@ import { type PublishedSpf, spfIn } from "./published.ts";
 /** A branch that does nothing. */
 interface IneffectiveBranch {
   readonly kind: "void" | "duplicate" | "shadowed" | "unreachable";
-  readonly because: string;
+  readonly because: Clause;
 }
 
 /** A branch that lets in more than anybody wants. */
 interface Risk {
   readonly kind: "everybody" | "huge-range" | "ptr" | "registrable";
-  readonly because: string;
+  readonly because: Clause;
 }
 
 /** One term of a record, and whatever it leads to. */
@@ -31,7 +32,7 @@ export interface SpfBranch {
   /** The record an include or redirect leads to. */
   readonly below?: SpfTree;
   /** Why what it stands for could not be asked. */
-  readonly failed?: string;
+  readonly failed?: Clause;
 }
 
 /** A record with everything it leads to. */
@@ -42,7 +43,7 @@ export interface SpfTree {
   /** Why there is no record to go on with. */
   readonly problem?: {
     readonly kind: "none" | "several" | "broken" | "failed" | "loop";
-    readonly because: string;
+    readonly because: Clause;
     readonly errors?: readonly SpfError[];
     /** The records, where there are several. */
     readonly texts?: readonly string[];
@@ -80,25 +81,25 @@ export async function lookupSpf(
   domain: string,
   lookup: Lookup,
 ): Promise<{ record: SpfRecord } | { problem: NonNullable<SpfTree["problem"]> }> {
-  const problem = (kind: NonNullable<SpfTree["problem"]>["kind"], because: string, errors?: readonly SpfError[]) => ({
+  const problem = (kind: NonNullable<SpfTree["problem"]>["kind"], because: Clause, errors?: readonly SpfError[]) => ({
     problem: { kind, because, ...(errors === undefined ? {} : { errors }) },
   });
   const name = nameOf(domain);
-  if (name === undefined) return problem("none", `“${domain}” is not a domain that could have a record`);
+  if (name === undefined) return problem("none", clause("spf-no-possible-record", { domain }));
   const answer = await lookup.ask(name, "TXT");
-  if (answer.kind === "failed") return problem("failed", answer.detail);
+  if (answer.kind === "failed") return problem("failed", verbatim(answer.detail));
   const { texts, only }: PublishedSpf = answer.kind === "found" ? spfIn(answer.set) : { texts: [] };
   if (texts.length > 1)
     return {
       problem: {
-        ...problem("several", `${domain} has ${texts.length} SPF records, and with more than one, receivers use none`).problem,
+        ...problem("several", clause("spf-several", { domain, texts: texts.length })).problem,
         texts,
       },
     };
-  if (only === undefined) return problem("none", `${domain} has no SPF record`);
+  if (only === undefined) return problem("none", clause("spf-none", { domain }));
   return only.ok
     ? { record: only.value }
-    : problem("broken", `the record of ${domain} cannot be read: ${only.error[0]?.message}`, only.error);
+    : problem("broken", clause("spf-included-unreadable", { domain, message: only.error[0]?.message }), only.error);
 }
 
 class TreeBuilder {
@@ -125,9 +126,9 @@ class TreeBuilder {
       }
       const unreachable =
         ended !== undefined && term.kind === "mechanism"
-          ? `it stands behind “${ended.text}”, where nobody reads on`
+          ? clause("spf-behind-all", { text: ended.text })
           : isRedirect(term) && hasAll
-            ? "a redirect counts for nothing in a record with “all”"
+            ? clause("spf-redirect-with-all")
             : undefined;
       const branch = await this.#branch(term, domain, path, unreachable);
       const shadowed =
@@ -137,18 +138,14 @@ class TreeBuilder {
         branch.complete &&
         branch.networks.length > 0 &&
         isCovered(branch.networks, before);
-      branches.push(
-        shadowed
-          ? { ...branch, ineffective: { kind: "shadowed", because: "terms in front of it match all of its addresses already" } }
-          : branch,
-      );
+      branches.push(shadowed ? { ...branch, ineffective: { kind: "shadowed", because: clause("spf-matched-before") } } : branch);
       if (branch.ineffective === undefined && term.kind === "mechanism" && branch.complete) before.push(...branch.networks);
       if (isAll(term)) ended = term;
     }
     return { domain, text: record.text, branches };
   }
 
-  async #branch(term: Term, domain: string, path: readonly string[], unreachable: string | undefined): Promise<SpfBranch> {
+  async #branch(term: Term, domain: string, path: readonly string[], unreachable: Clause | undefined): Promise<SpfBranch> {
     // Terms behind “all” are never evaluated, so that they cost nothing.
     const plain = {
       term,
@@ -162,9 +159,7 @@ class TreeBuilder {
     const target = targetOf(term, domain);
     const key = term.text.toLowerCase().replace(/^\+/, "");
     const again = target !== undefined && this.#seen.has(`${domain} ${key}`);
-    const duplicate = again
-      ? { ineffective: { kind: "duplicate" as const, because: "the same term stands further up already" } }
-      : {};
+    const duplicate = again ? { ineffective: { kind: "duplicate" as const, because: clause("spf-same-term-before") } } : {};
     this.#seen.add(`${domain} ${key}`);
     if (this.#left <= 0) return { ...plain, complete: false, ...duplicate };
     this.#left -= 1;
@@ -181,7 +176,7 @@ class TreeBuilder {
       return {
         ...common,
         networks: [],
-        risks: open ? [{ kind: "everybody", because: "it allows everybody in the world to send" }] : [],
+        risks: open ? [{ kind: "everybody", because: clause("spf-allows-everybody") }] : [],
       };
     }
     const family = term.name === "ip4" ? 4 : 6;
@@ -194,7 +189,7 @@ class TreeBuilder {
     return [
       {
         kind: "huge-range",
-        because: `/${prefix} is a block of ${family === 4 ? `${(2 ** (32 - prefix)).toLocaleString("en")} addresses` : `2^${128 - prefix} addresses`}, far more than one sender has`,
+        because: clause("spf-huge-block", { prefix, family }),
       },
     ];
   }
@@ -209,7 +204,7 @@ class TreeBuilder {
           domain: target,
           text: undefined,
           branches: [],
-          problem: { kind: "loop", because: `${target} leads back to itself` },
+          problem: { kind: "loop", because: clause("spf-leads-back", { target }) },
         },
       };
     const found = await lookupSpf(target, this.#lookup);
@@ -218,7 +213,7 @@ class TreeBuilder {
       const ineffective =
         problem.kind === "none"
           ? {
-              ineffective: { kind: "void" as const, because: `${problem.because}; receivers treat the whole record as an error` },
+              ineffective: { kind: "void" as const, because: clause("spf-include-fails", { because: problem.because }) },
             }
           : {};
       const failed = problem.kind === "failed" ? { failed: problem.because } : {};
@@ -247,7 +242,7 @@ class TreeBuilder {
       complete:
         below.branches.every((one) => one.complete || one.ineffective?.kind === "unreachable") &&
         below.branches.every((one) => one.term.kind === "modifier" || isAll(one.term) || one.term.qualifier === "+"),
-      risks: everybody ? [{ kind: "everybody", because: `the record of ${target} allows everybody in the world to send` }] : [],
+      risks: everybody ? [{ kind: "everybody", because: clause("spf-includes-everybody", { target }) }] : [],
       below,
       ...duplicate,
     };
@@ -264,7 +259,7 @@ class TreeBuilder {
       ? [
           {
             kind: "registrable",
-            because: `${domain.slice(0, -1)} is not registered, so anybody who registers it may send as this domain`,
+            because: clause("spf-unregistered", { domain: domain.slice(0, -1) }),
           },
         ]
       : [];
@@ -278,17 +273,18 @@ class TreeBuilder {
         risks: [
           {
             kind: "ptr",
-            because: "“ptr” is slow, unreliable and no longer to be used; some receivers skip it (RFC 7208 section 5.5)",
+            because: clause("spf-ptr"),
           },
         ],
       };
     if (term.name === "exists" || !this.#options.addresses) return { ...plain, complete: false };
     const name = nameOf(target);
-    if (name === undefined) return { ...plain, ineffective: { kind: "void", because: `“${target}” is not a domain` } };
+    if (name === undefined)
+      return { ...plain, ineffective: { kind: "void", because: clause("spf-target-not-a-domain", { target }) } };
     const hosts: DomainName[] = [];
     if (term.name === "mx") {
       const answer = await this.#lookup.ask(name, "MX");
-      if (answer.kind === "failed") return { ...plain, complete: false, failed: answer.detail };
+      if (answer.kind === "failed") return { ...plain, complete: false, failed: verbatim(answer.detail) };
       if (answer.kind === "found" && isOfType(answer.set, "MX"))
         hosts.push(...answer.set.data.map((data) => data.exchange).filter((one) => one !== "."));
     } else hosts.push(name);
@@ -296,7 +292,7 @@ class TreeBuilder {
       hosts.slice(0, 10).flatMap((host) => (["A", "AAAA"] as const).map((type) => this.#lookup.ask(host, type))),
     );
     const failed = answers.find((answer) => answer.kind === "failed");
-    if (failed?.kind === "failed") return { ...plain, complete: false, failed: failed.detail };
+    if (failed?.kind === "failed") return { ...plain, complete: false, failed: verbatim(failed.detail) };
     const networks = answers.flatMap((answer: Answer) =>
       answer.kind === "found"
         ? answer.set.data.map((data) =>
@@ -306,10 +302,12 @@ class TreeBuilder {
     );
     const risks = [...this.#huge(term, term.prefix4, 4), ...this.#huge(term, term.prefix6, 6)];
     if (networks.length > 0) return { ...plain, networks, risks };
-    const what = term.name === "mx" ? `${target} has no mail server with an address` : `${target} has no address`;
     return {
       ...plain,
-      ineffective: { kind: "void", because: `${what}, and each such void costs one of the two that are allowed` },
+      ineffective: {
+        kind: "void",
+        because: term.name === "mx" ? clause("spf-no-mail-server", { target }) : clause("spf-no-address", { target }),
+      },
       risks: await this.#registrable(target),
     };
   }

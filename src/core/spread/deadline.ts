@@ -1,12 +1,12 @@
+import { type Clause, clause } from "../clause/index.ts";
 import type { Live } from "../lookup/index.ts";
-import { displayName } from "../name/index.ts";
 
 /** How long others may still show what was there before a change, and why. */
 export interface CacheWindow {
   /** Seconds after the last name server has the change. */
   readonly seconds: number;
   /** Half a sentence for people: what is kept, where and for how long. */
-  readonly because: string;
+  readonly because: Clause;
   readonly rule: "set-ttl" | "negative-ttl" | "wildcard-ttl" | "alias-ttl";
 }
 
@@ -45,30 +45,27 @@ export function cacheWindowOf(before: Live): CacheWindow | undefined {
       return {
         seconds: before.set.ttl,
         rule: "set-ttl",
-        because: `some resolvers keep the old ${before.set.type} record of ${displayName(before.set.name)} for up to ${spanText(before.set.ttl)}, its TTL`,
+        because: clause("spread-old-set", { type: before.set.type, name: before.set.name, ttl: before.set.ttl }),
       };
     case "alias":
     case "dname":
       return {
         seconds: before.set.ttl,
         rule: "alias-ttl",
-        because: `some resolvers follow the old alias at ${displayName(before.set.name)} for up to ${spanText(before.set.ttl)}, its TTL`,
+        because: clause("spread-old-alias", { name: before.set.name, ttl: before.set.ttl }),
       };
     case "wildcard":
       return {
         seconds: before.set.ttl,
         rule: "wildcard-ttl",
-        because: `the wildcard ${displayName(before.wildcard)} answered there before, and some resolvers keep that answer for up to ${spanText(before.set.ttl)}, its TTL`,
+        because: clause("spread-old-wildcard", { wildcard: before.wildcard, ttl: before.set.ttl }),
       };
     case "nothing": {
       const seconds = Math.min(before.negativeTtl ?? MAX_NEGATIVE, MAX_NEGATIVE);
       return {
         seconds,
         rule: "negative-ttl",
-        because:
-          before.negativeTtl === undefined
-            ? "some resolvers may remember “no such record”, and the zone does not say for how long"
-            : `some resolvers remember “no such record” for up to ${spanText(seconds)}, as the zone itself says`,
+        because: before.negativeTtl === undefined ? clause("spread-negative-unknown") : clause("spread-negative", { seconds }),
       };
     }
     case "failed":

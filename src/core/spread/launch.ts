@@ -1,6 +1,7 @@
+import { type Clause, clause, NOTHING } from "../clause/index.ts";
 import { displayName } from "../name/index.ts";
 import type { RecordSet } from "../record/index.ts";
-import { type CacheWindow, spanText } from "./deadline.ts";
+import type { CacheWindow } from "./deadline.ts";
 
 /** What a launch needs to know of one change. */
 export interface LaunchChange {
@@ -12,15 +13,15 @@ export interface LaunchChange {
 interface LaunchStep {
   readonly at: number;
   readonly kind: "lower-ttl" | "publish" | "visible" | "ask-service" | "launch";
-  readonly what: string;
-  readonly because: string;
+  readonly what: Clause;
+  readonly because: Clause;
 }
 
 export interface Timeline {
   readonly steps: readonly LaunchStep[];
   /** Whether the publication may still wait, is due now at the latest, or comes too late for the launch. */
   readonly verdict: "in-time" | "hurry" | "too-late";
-  readonly because: string;
+  readonly because: Clause;
 }
 
 /** TTL to go down to before a change, in seconds: short enough to be quick, long enough for every form. */
@@ -52,40 +53,37 @@ export function timeline(changes: readonly LaunchChange[], launch: number, now: 
     steps.push({
       at: lowerBy,
       kind: "lower-ttl",
-      what: `lower the TTL of ${names.join(", ")} to ${spanText(LOW_TTL)}`,
-      because: `until ${spanText(oldTtl)} later some still keep it for the old time; after that a change takes ${spanText(shortHold)} instead of ${spanText(cacheWindow)}`,
+      what: clause("spread-lower-ttl", { names, ttl: LOW_TTL }),
+      because: clause("spread-lower-ttl-why", { oldTtl, shortHold, cacheWindow }),
     });
   }
   steps.push({
     at: publishBy,
     kind: "publish",
-    what: "publish at the latest",
+    what: clause("spread-publish"),
     because: mayLower
-      ? `with the TTLs lowered everyone sees it ${spanText(shortHold)} later`
-      : (slowest?.cacheWindow.because ?? "nothing has to be waited for"),
+      ? clause("spread-publish-lowered", { shortHold })
+      : (slowest?.cacheWindow.because ?? clause("spread-nothing-to-wait-for")),
   });
   const seenAt = publishBy + (mayLower ? shortHold : cacheWindow) * 1000;
-  steps.push({ at: seenAt, kind: "visible", what: "everyone sees it", because: "every cache has let go of the old records" });
+  steps.push({ at: seenAt, kind: "visible", what: clause("spread-visible"), because: clause("spread-visible-why") });
   steps.push({
     at: seenAt,
     kind: "ask-service",
-    what: "ask the services, not before",
-    because:
-      margin > 0
-        ? `a certificate gets ${spanText(margin)} from here to the launch`
-        : "a service that looks earlier may remember “not found”",
+    what: clause("spread-ask-services"),
+    because: margin > 0 ? clause("spread-certificate-time", { margin }) : clause("spread-remembers-not-found"),
   });
-  steps.push({ at: launch, kind: "launch", what: "launch", because: "" });
-  if (changes.length === 0) return { steps, verdict: "in-time", because: "nothing has to be published for it" };
+  steps.push({ at: launch, kind: "launch", what: clause("spread-launch"), because: NOTHING });
+  if (changes.length === 0) return { steps, verdict: "in-time", because: clause("spread-nothing-to-publish") };
   if (now > latest && !mayLower) {
     const from = now + cacheWindow * 1000 + margin * 1000;
     const late = Math.round((from - launch) / 1000);
     return {
       steps,
       verdict: "too-late",
-      because: `published now, everyone sees it ${spanText(cacheWindow)} later${margin > 0 ? `, and a certificate takes up to ${spanText(margin)} more` : ""}: ${spanText(late)} after the launch`,
+      because: clause("spread-too-late", { cacheWindow, margin, late }),
     };
   }
   const left = Math.round(((steps[0] as LaunchStep).at - now) / 1000);
-  return { steps, verdict: left < 3600 ? "hurry" : "in-time", because: `first step due in ${spanText(left)}` };
+  return { steps, verdict: left < 3600 ? "hurry" : "in-time", because: clause("spread-first-step", { left }) };
 }

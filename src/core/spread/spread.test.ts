@@ -1,4 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
+import { allInWords } from "../../present/clauses/index.ts";
+import { NOTHING, verbatim } from "../clause/index.ts";
 import { failed, type Live } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { toSets } from "../record/index.ts";
@@ -17,11 +19,13 @@ describe("how long others may still show what was there", () => {
     ["the alias's TTL", { kind: "alias", set: set("www 120 CNAME p.test.") as never }, 120, "alias-ttl"],
     ["not known", { kind: "failed", answer: failed("timeout", "") }, undefined, undefined],
   ])("%s", (_, before, seconds, rule) => {
-    expect(cacheWindowOf(before)).toEqual(seconds === undefined ? undefined : expect.objectContaining({ seconds, rule }));
+    expect(allInWords(cacheWindowOf(before))).toEqual(
+      seconds === undefined ? undefined : expect.objectContaining({ seconds, rule }),
+    );
   });
   test("the last to end decides", () => {
-    const met = [60, 600, 300].map((seconds) => ({ seconds, because: "", rule: "set-ttl" as const }));
-    expect(longestWindow(met)?.seconds).toBe(600);
+    const met = [60, 600, 300].map((seconds) => ({ seconds, because: NOTHING, rule: "set-ttl" as const }));
+    expect(allInWords(longestWindow(met)?.seconds)).toBe(600);
     expect(longestWindow([])).toBeUndefined();
   });
   test.each([
@@ -31,20 +35,20 @@ describe("how long others may still show what was there", () => {
     [86_400, "1 day"],
     [604_800, "1 week"],
     [691_200, "8 days"],
-  ])("%i is %s", (seconds, text) => expect(spanText(seconds)).toBe(text));
+  ])("%i is %s", (seconds, text) => expect(allInWords(spanText(seconds))).toBe(text));
 });
 
 describe("a launch, worked out backwards", () => {
   const at = (time: string) => Date.parse(`2026-03-09T${time}Z`);
   const change = (ttl: number, there = true) => {
     const before = set(`www ${ttl} CNAME old.test.`);
-    const cacheWindow: CacheWindow = { seconds: ttl, because: "the old set", rule: there ? "set-ttl" : "negative-ttl" };
+    const cacheWindow: CacheWindow = { seconds: ttl, because: verbatim("the old set"), rule: there ? "set-ttl" : "negative-ttl" };
     return { before: there ? before : undefined, cacheWindow };
   };
   const shown = (...args: Parameters<typeof timeline>) =>
     timeline(...args).steps.map((step) => `${new Date(step.at).toISOString().slice(11, 16)} ${step.kind}`);
   test("with a long TTL: lower it first, then publish late", () => {
-    expect(shown([change(3600)], at("09:00"), at("01:00"), 7200)).toEqual([
+    expect(allInWords(shown([change(3600)], at("09:00"), at("01:00"), 7200))).toEqual([
       "05:55 lower-ttl",
       "06:55 publish",
       "07:00 visible",
@@ -53,7 +57,7 @@ describe("a launch, worked out backwards", () => {
     ]);
   });
   test("with a short TTL nothing has to be lowered", () => {
-    expect(shown([change(300)], at("09:00"), at("01:00"), 0)).toEqual([
+    expect(allInWords(shown([change(300)], at("09:00"), at("01:00"), 0))).toEqual([
       "08:55 publish",
       "09:00 visible",
       "09:00 ask-service",
@@ -61,7 +65,7 @@ describe("a launch, worked out backwards", () => {
     ]);
   });
   test("a new name cannot be made quicker, for its absence is remembered", () => {
-    expect(shown([change(900, false)], at("09:00"), at("01:00"), 0)).toEqual([
+    expect(allInWords(shown([change(900, false)], at("09:00"), at("01:00"), 0))).toEqual([
       "08:45 publish",
       "09:00 visible",
       "09:00 ask-service",
@@ -69,7 +73,7 @@ describe("a launch, worked out backwards", () => {
     ]);
   });
   test("where there is no time left to lower it, publish with the old TTL", () => {
-    expect(shown([change(3600)], at("09:00"), at("07:58"), 0)[0]).toBe("08:00 publish");
+    expect(allInWords(shown([change(3600)], at("09:00"), at("07:58"), 0)[0])).toBe("08:00 publish");
   });
   test.each<[string, string, number, string]>([
     ["01:00", "in-time", 0, "first step due in 6 hours 55 minutes"],
@@ -79,8 +83,9 @@ describe("a launch, worked out backwards", () => {
     ["08:30", "too-late", 7200, "2 hours 30 minutes after the launch"],
   ])("at %s it is %s", (now, verdict, margin, because) => {
     const result = timeline([change(3600)], at("09:00"), at(now), margin);
-    expect(result.verdict).toBe(verdict);
-    expect(result.because).toContain(because);
+    expect(allInWords(result.verdict)).toBe(verdict);
+    expect(allInWords(result.because)).toContain(because);
   });
-  test("nothing to publish is in time", () => expect(timeline([], at("09:00"), at("08:59"), 0).verdict).toBe("in-time"));
+  test("nothing to publish is in time", () =>
+    expect(allInWords(timeline([], at("09:00"), at("08:59"), 0).verdict)).toBe("in-time"));
 });

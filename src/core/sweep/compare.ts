@@ -1,5 +1,5 @@
 import { AREAS, type Area, SEVERITIES, type Severity } from "../audit/index.ts";
-import { type KeptFinding, type SweepResult, wholeFinding, worstSeverity } from "./result.ts";
+import { type KeptFinding, ruleOf, type SweepResult, worstSeverity } from "./result.ts";
 
 /** How one domain differs between two sweeps. */
 export interface DomainDifference {
@@ -34,8 +34,8 @@ export function compareResults(
   if (before === undefined) return { kind: "added", ...none };
   if (after === undefined) return { kind: "removed", ...none };
   const isCompared = (one: KeptFinding): boolean => {
-    const { severity, area } = wholeFinding(one);
-    return severity !== "note" && (areas as readonly string[]).includes(area);
+    const rule = ruleOf(one.id);
+    return rule !== undefined && rule.severity !== "note" && areas.includes(rule.area);
   };
   const idsOf = (result: SweepResult) => new Set(result.findings.filter(isCompared).map(({ id }) => id));
   const [was, is] = [idsOf(before), idsOf(after)];

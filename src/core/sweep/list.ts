@@ -1,5 +1,5 @@
 import ipaddr from "ipaddr.js";
-import { type DomainName, labelsOf, parseName } from "../name/index.ts";
+import { type DomainName, labelsOf, type NameError, parseName } from "../name/index.ts";
 import { organizationalDomain } from "../suffix/index.ts";
 
 /** Why an entry of a list names no domain. */
@@ -13,10 +13,10 @@ export type Listed =
       /** What it was taken from, where it was not the domain itself. */
       readonly from?: "web-address" | "mail-address";
     }
-  | { readonly kind: "rubbish"; readonly why: Rubbish; readonly detail: string }
+  | { readonly kind: "rubbish"; readonly why: Rubbish; readonly detail: "" | NameError["code"] }
   | { readonly kind: "empty" };
 
-const rubbish = (why: Rubbish, detail = ""): Listed => ({ kind: "rubbish", why, detail });
+const rubbish = (why: Rubbish, detail: "" | NameError["code"] = ""): Listed => ({ kind: "rubbish", why, detail });
 
 /** White space as lists from spreadsheets and pages have it, with a byte order mark. */
 const SPACE = /^[\s\u00a0\u200b\u2060\ufeff]+|[\s\u00a0\u200b\u2060\ufeff]+$/g;
@@ -45,7 +45,7 @@ export function readListed(given: string): Listed {
   const host = mail ?? web ?? text;
   if (ipaddr.IPv4.isValidFourPartDecimal(host) || ipaddr.IPv6.isValid(host)) return rubbish("address");
   const parsed = parseName(host);
-  if (!parsed.ok) return rubbish("not-a-name", parsed.error.message);
+  if (!parsed.ok) return rubbish("not-a-name", parsed.error.code);
   const labels = labelsOf(parsed.value);
   if (labels.some((label) => label === "*" || /^_[a-z0-9-]+$/.test(label))) return rubbish("record-name");
   if (!labels.every((label) => /^[a-z0-9](?:[a-z0-9-]*[a-z0-9])?$/.test(label))) return rubbish("not-a-name");

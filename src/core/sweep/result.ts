@@ -1,15 +1,10 @@
-import {
-  CATALOGUE,
-  type Finding,
-  isAtLeast,
-  type Providers,
-  SEVERITIES,
-  type Severity,
-  type Unresolved,
-} from "../audit/index.ts";
+import { CATALOGUE, isAtLeast, type Providers, SEVERITIES, type Severity, type Unresolved } from "../audit/index.ts";
 
-/** A finding as it is kept: the rest of it is in the catalogue, by its id. */
-export type KeptFinding = Pick<Finding, "id" | "evidence" | "remedy">;
+/** A finding as it is kept: what its rule saw; the rest of it is in the catalogue, by its id. */
+export interface KeptFinding {
+  readonly id: string;
+  readonly seen: object;
+}
 
 /** What the audit of one domain of a sweep came to. */
 export interface SweepResult {
@@ -21,14 +16,11 @@ export interface SweepResult {
 
 const RULES: ReadonlyMap<string, (typeof CATALOGUE)[number]> = new Map(CATALOGUE.map((rule) => [rule.id, rule]));
 
-const severityOf = ({ id }: KeptFinding): Severity => RULES.get(id)?.severity ?? "note";
+/** The rule of a kept finding; undefined where it is gone. */
+export const ruleOf = (id: string): (typeof CATALOGUE)[number] | undefined => RULES.get(id);
 
-/** A kept finding with what the catalogue says of it; one whose rule is gone keeps its id for a title. */
-export function wholeFinding(kept: KeptFinding): Omit<Finding, "area"> & { readonly area: string } {
-  const rule = RULES.get(kept.id);
-  const { area = "", severity = "note", title = kept.id, why = "", standard = "" } = rule ?? {};
-  return { ...kept, area, severity, title, why, standard };
-}
+/** How bad a kept finding is; one whose rule is gone asks for nothing. */
+export const severityOf = ({ id }: Pick<KeptFinding, "id">): Severity => ruleOf(id)?.severity ?? "note";
 
 /** How bad the worst of some findings is; undefined where there are none, or only notes that ask for nothing. */
 export function worstSeverity(findings: readonly KeptFinding[]): Severity | undefined {

@@ -1,17 +1,10 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
+import { sayKept } from "../../present/audit/findings.ts";
 import { CATALOGUE } from "../audit/index.ts";
+import { verbatim } from "../clause/index.ts";
 import { name } from "../name/index.ts";
-import {
-  columnsOf,
-  commonAreas,
-  compareResults,
-  delimiterOf,
-  readListed,
-  ShareCounter,
-  type SweepResult,
-  wholeFinding,
-} from "./index.ts";
+import { columnsOf, commonAreas, compareResults, delimiterOf, readListed, ShareCounter, type SweepResult } from "./index.ts";
 
 describe("an entry of a list", () => {
   test.each<[string, string, string | undefined]>([
@@ -92,8 +85,12 @@ describe("the columns of a table", () => {
 
 const NOBODY = { nameServers: [], mail: [], signing: [], sending: [] };
 const result = (ids: readonly string[], open = 0, providers: Partial<SweepResult["providers"]> = {}): SweepResult => ({
-  findings: ids.map((id) => ({ id, evidence: "so it is", remedy: "mend it" })),
-  unresolved: Array.from({ length: open }, () => ({ name: name("brackwater.example"), type: "MX", because: "nobody answers" })),
+  findings: ids.map((id) => ({ id, seen: {} })),
+  unresolved: Array.from({ length: open }, () => ({
+    name: name("brackwater.example"),
+    type: "MX",
+    because: verbatim("nobody answers"),
+  })),
   providers: { ...NOBODY, ...providers },
 });
 
@@ -150,5 +147,6 @@ test("all domains together: by worst finding, by finding, by provider, the most 
 });
 
 test("a finding whose rule is gone is still shown", () => {
-  expect(wholeFinding({ id: "gone", evidence: "e", remedy: "r" })).toMatchObject({ title: "gone", severity: "note" });
+  const domain = name("brackwater.example");
+  expect(sayKept(domain, { id: "gone", seen: {} })).toMatchObject({ title: "gone", severity: "note" });
 });

@@ -1,4 +1,5 @@
 import ipaddr from "ipaddr.js";
+import { type Clause, clause } from "../clause/index.ts";
 import { mayPass } from "../dmarc/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import { fieldsNamed, fieldValue } from "../message/index.ts";
@@ -22,7 +23,7 @@ export interface Requirement {
     | "line-length";
   readonly met: boolean | undefined;
   /** Half a sentence for people: what was found. */
-  readonly because: string;
+  readonly because: Clause;
 }
 
 /** Longest line of a message in octets, without its end (RFC 5322 section 2.1.1). */
@@ -34,23 +35,25 @@ const DATE = /^(?:[A-Za-z]{3}, *)?\d{1,2} [A-Za-z]{3} \d{4} \d{2}:\d{2}(?::\d{2}
 export async function forwardConfirmedReverse(
   ip: string,
   lookup: Lookup,
-): Promise<{ met: boolean | undefined; because: string }> {
+): Promise<{ met: boolean | undefined; because: Clause }> {
   const address = ipaddr.process(ip);
   const reverse =
     address.kind() === "ipv4"
       ? `${address.toString().split(".").reverse().join(".")}.in-addr.arpa`
       : `${[...Buffer.from(address.toByteArray()).toString("hex")].reverse().join(".")}.ip6.arpa`;
   const answer = await lookup.ask(nameOf(reverse), "PTR");
-  if (answer.kind === "failed") return { met: undefined, because: `the name of ${ip} could not be asked: ${answer.detail}` };
-  if (answer.kind !== "found" || !isOfType(answer.set, "PTR")) return { met: false, because: `${ip} has no name in the DNS` };
+  if (answer.kind === "failed")
+    return { met: undefined, because: clause("bulk-reverse-unresolved", { ip, detail: answer.detail }) };
+  if (answer.kind !== "found" || !isOfType(answer.set, "PTR")) return { met: false, because: clause("bulk-no-reverse", { ip }) };
   const normal = (text: string): string => ipaddr.process(text).toString();
   for (const { target } of answer.set.data.slice(0, 10)) {
     const back = await lookup.ask(target, address.kind() === "ipv4" ? "A" : "AAAA");
-    if (back.kind === "failed") return { met: undefined, because: `${target.slice(0, -1)} could not be asked: ${back.detail}` };
+    if (back.kind === "failed")
+      return { met: undefined, because: clause("bulk-back-unresolved", { target: target.slice(0, -1), detail: back.detail }) };
     if (back.kind === "found" && back.set.data.some((data) => normal((data as DataOf["A"]).address) === address.toString()))
-      return { met: true, because: `${ip} is ${target.slice(0, -1)}, and that name leads back to it` };
+      return { met: true, because: clause("bulk-reverse-right", { ip, target: target.slice(0, -1) }) };
   }
-  return { met: false, because: `the name of ${ip} does not lead back to it` };
+  return { met: false, because: clause("bulk-reverse-apart", { ip }) };
 }
 
 /** What bulk senders are asked for, checked on one message (RFC 5322, RFC 8058 and the common rules of receivers). */
@@ -60,7 +63,7 @@ export async function bulkRequirements(verdict: Verdict, lookup: Lookup): Promis
   const aligned = (by: "spf" | "dkim"): boolean =>
     dmarc.alignments.some((one) => one.by === by && one.aligned === true && one.passes);
   const unknown = (by: "spf" | "dkim"): boolean => dmarc.alignments.some((one) => one.by === by && mayPass(one));
-  const requirement = (id: Requirement["id"], met: boolean | undefined, yes: string, no: string): Requirement => ({
+  const requirement = (id: Requirement["id"], met: boolean | undefined, yes: Clause, no: Clause): Requirement => ({
     id,
     met,
     because: met === true ? yes : no,
@@ -82,80 +85,73 @@ export async function bulkRequirements(verdict: Verdict, lookup: Lookup): Promis
   );
   const reverse =
     envelope.ip === undefined
-      ? { met: undefined, because: "the sending server's address is not known" }
+      ? { met: undefined, because: clause("bulk-address-unknown") }
       : await forwardConfirmedReverse(envelope.ip, lookup);
   const hasRecord = dmarc.each.length > 0 && dmarc.each.every((one) => one.policy !== undefined);
   return [
     requirement(
       "one-author",
       fieldsNamed(header, "from").length === 1 && authors.length === 1,
-      `From is ${authors[0]?.address}`,
-      `From names ${authors.length} addresses in ${fieldsNamed(header, "from").length} fields, and must name one in one`,
+      clause("bulk-from-is", { address: authors[0]?.address ?? "" }),
+      clause("bulk-from-names", { addresses: authors.length, fields: fieldsNamed(header, "from").length }),
     ),
     requirement(
       "date",
       dates.length === 1 && DATE.test((dates[0] as string).replace(/\s+/g, " ")),
-      "there is one valid Date",
+      clause("bulk-date"),
       dates.length === 0
-        ? "there is no Date"
+        ? clause("bulk-no-date")
         : dates.length > 1
-          ? `there are ${dates.length} Dates`
-          : "the Date is not written as mail wants it",
+          ? clause("bulk-several-dates", { dates: dates.length })
+          : clause("bulk-bad-date"),
     ),
     requirement(
       "message-id",
       ids.length === 1 && /^<[^<>\s@]+@[^<>\s@]+>$/.test(ids[0] as string),
-      "there is one valid Message-ID",
+      clause("bulk-message-id"),
       ids.length === 0
-        ? "there is no Message-ID"
+        ? clause("bulk-no-message-id")
         : ids.length > 1
-          ? `there are ${ids.length} Message-IDs`
-          : "the Message-ID is not of the form <…@…>",
+          ? clause("bulk-several-message-ids", { ids: ids.length })
+          : clause("bulk-bad-message-id"),
     ),
     requirement(
       "aligned-spf",
       aligned("spf") ? true : unknown("spf") ? undefined : false,
-      "SPF passes for the From domain",
-      unknown("spf") ? "SPF could not be checked" : "SPF does not pass for the From domain",
+      clause("bulk-spf"),
+      unknown("spf") ? clause("bulk-spf-unchecked") : clause("bulk-no-spf"),
     ),
     requirement(
       "aligned-dkim",
       aligned("dkim") ? true : unknown("dkim") ? undefined : false,
-      "DKIM passes for the From domain",
-      unknown("dkim") ? "DKIM could not be checked" : "DKIM does not pass for the From domain",
+      clause("bulk-dkim"),
+      unknown("dkim") ? clause("bulk-dkim-unchecked") : clause("bulk-no-dkim"),
     ),
     requirement(
       "dmarc-record",
       hasRecord ? true : dmarc.result === "temperror" ? undefined : false,
-      "the From domain has a DMARC record",
-      dmarc.result === "temperror" ? "the DMARC record could not be asked for" : "the From domain has no usable DMARC record",
+      clause("bulk-policy"),
+      dmarc.result === "temperror" ? clause("bulk-policy-unresolved") : clause("bulk-no-policy"),
     ),
-    requirement(
-      "one-click",
-      oneClick,
-      "one click unsubscribes",
-      "List-Unsubscribe with an https address and “List-Unsubscribe-Post: List-Unsubscribe=One-Click” are needed in newsletters",
-    ),
+    requirement("one-click", oneClick, clause("bulk-one-click"), clause("bulk-no-one-click")),
     requirement(
       "one-click-signed",
       oneClick ? signed : undefined,
-      "both unsubscribe fields are signed",
-      oneClick
-        ? "the unsubscribe fields are not covered by a signature that passes"
-        : "there is no one-click unsubscribe to sign",
+      clause("bulk-one-click-signed"),
+      oneClick ? clause("bulk-one-click-unsigned") : clause("bulk-one-click-none"),
     ),
     { id: "reverse-dns", ...reverse },
     requirement(
       "encrypted",
       envelope.encrypted,
-      "the last hop was encrypted",
-      envelope.encrypted === undefined ? "the message does not say whether it came encrypted" : "the last hop was not encrypted",
+      clause("bulk-encrypted"),
+      envelope.encrypted === undefined ? clause("bulk-encryption-unknown") : clause("bulk-unencrypted"),
     ),
     requirement(
       "line-length",
       body.longestLine <= MAX_LINE,
-      `no line is longer than ${MAX_LINE} octets`,
-      `a line has ${body.longestLine} octets, and ${MAX_LINE} are allowed`,
+      clause("bulk-lines", { most: MAX_LINE }),
+      clause("bulk-long-line", { octets: body.longestLine, most: MAX_LINE }),
     ),
   ];
 }

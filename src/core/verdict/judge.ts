@@ -1,3 +1,4 @@
+import { type Clause, clause } from "../clause/index.ts";
 import { type DkimVerdict, explainBody, Signatures, verifySignatures } from "../dkim/index.ts";
 import {
   type Alignment,
@@ -20,7 +21,7 @@ import {
   parseMailboxes,
   scanMessage,
 } from "../message/index.ts";
-import { type DomainName, displayName, mailDomainOf } from "../name/index.ts";
+import { type DomainName, mailDomainOf } from "../name/index.ts";
 import { ok, type Result } from "../result.ts";
 import { checkSpf, type SpfVerdict } from "../spf/index.ts";
 import { type Envelope, envelopeOf, type TracedEnvelope } from "./trace.ts";
@@ -41,7 +42,7 @@ interface AuthorVerdict {
   readonly domain: DomainName | undefined;
   readonly policy: Policy | undefined;
   readonly disposition: Policy;
-  readonly because: string;
+  readonly because: Clause;
   readonly alignments: readonly Alignment[];
   /** Every From domain on its own. */
   readonly each: readonly DmarcVerdict[];
@@ -121,18 +122,18 @@ async function spfOf(
 }
 
 /** The author of a message (RFC 5322 section 3.6.2): one From field, with at least one address. */
-function authorsOf(header: MessageHeader): { authors: Mailbox[]; wrong?: string } {
+function authorsOf(header: MessageHeader): { authors: Mailbox[]; wrong?: Clause } {
   const from = fieldsNamed(header, "from");
-  if (from.length === 0) return { authors: [], wrong: "the message has no From field" };
+  if (from.length === 0) return { authors: [], wrong: clause("verdict-no-from") };
   const authors: Mailbox[] = [];
   for (const one of from) {
     const parsed = parseMailboxes(fieldValue(one));
-    if (!parsed.ok) return { authors, wrong: `the From field cannot be read: ${parsed.error}` };
+    if (!parsed.ok) return { authors, wrong: clause("verdict-from-unreadable", { error: parsed.error }) };
     authors.push(...parsed.value);
   }
-  if (from.length > 1) return { authors, wrong: `the message has ${from.length} From fields, and may have only one` };
-  if (authors.length === 0) return { authors, wrong: "the From field names nobody" };
-  if (authors.some((one) => one.domain === undefined)) return { authors, wrong: "the From address has no domain" };
+  if (from.length > 1) return { authors, wrong: clause("verdict-several-from", { from: from.length }) };
+  if (authors.length === 0) return { authors, wrong: clause("verdict-from-nobody") };
+  if (authors.some((one) => one.domain === undefined)) return { authors, wrong: clause("verdict-from-no-domain") };
   return { authors };
 }
 
@@ -178,8 +179,8 @@ async function dmarcOf(
   const because =
     wrong ??
     (failing.length === 0
-      ? "all domains in From pass"
-      : `From names ${domains.length} domains, and of ${failing.map((one) => displayName(one.domain)).join(" and ")} it is not proven that the message is theirs`);
+      ? clause("verdict-all-pass")
+      : clause("verdict-some-unproven", { domains: domains.length, failing: failing.map((one) => one.domain) }));
   return {
     result,
     domain: domains.length === 1 ? domains[0] : undefined,

@@ -1,3 +1,4 @@
+import { type Clause, clause } from "../clause/index.ts";
 import { type DomainName, isAtOrBelow, parseName, ROOT, upwards } from "../name/index.ts";
 import {
   decodeUtf8,
@@ -38,7 +39,7 @@ export interface ZoneIssue {
   readonly line: number;
   readonly column: number;
   readonly text: string;
-  readonly expected: string;
+  readonly expected: Clause;
   readonly file?: string;
 }
 
@@ -58,7 +59,7 @@ export interface ParseOptions {
   /** TTL in seconds of records that name none where no `$TTL` and no earlier record gives one. */
   readonly ttl?: number;
   /** Reads the file an `$INCLUDE` names, as octets; or says what it expected instead. */
-  readonly include?: (path: string) => { readonly text: string } | { readonly expected: string };
+  readonly include?: (path: string) => { readonly text: string } | { readonly expected: Clause };
 }
 
 const CLASSES = new Set(["IN", "CH", "HS", "CS"]);
@@ -120,7 +121,7 @@ export function readZone(text: string, options: ParseOptions = {}): ZoneDocument
 
 function readInto(state: State, text: string, file: string | undefined): void {
   const positionOf = positionsIn(text);
-  const issue = (at: number, found: string, expected: string) =>
+  const issue = (at: number, found: string, expected: Clause) =>
     state.issues.push({ ...positionOf(at), text: decodeUtf8(found), expected, ...(file === undefined ? {} : { file }) });
   for (const entry of scan(text)) {
     // A text with so many mistakes is no zone file, and nobody reads the rest of the list.
@@ -135,36 +136,38 @@ function readInto(state: State, text: string, file: string | undefined): void {
   }
 }
 
-type Report = (at: number, found: string, expected: string) => void;
+type Report = (at: number, found: string, expected: Clause) => void;
 
 function readDirective(state: State, entry: ScannedEntry, file: string | undefined, issue: Report): void {
   const [directive, argument, origin] = entry.tokens as [Token, Token?, Token?];
   const kind = directive.text.toUpperCase();
-  if (argument === undefined) return issue(directive.at, directive.text, `something after ${kind}`);
+  if (argument === undefined) return issue(directive.at, directive.text, clause("expected-argument", { directive: kind }));
   switch (kind) {
     case "$ORIGIN": {
       const parsed = parseName(decodeUtf8(argument.text), state.origin);
       if (parsed.ok) state.origin = parsed.value;
-      else issue(argument.at, argument.text, `a domain name (${parsed.error.message})`);
+      else issue(argument.at, argument.text, clause("expected-other-name", { because: parsed.error.message }));
       return;
     }
     case "$TTL": {
       const ttl = parseSeconds(argument.text);
-      if (ttl === undefined) issue(argument.at, argument.text, "a time in seconds, or with units as in 1h30m");
+      if (ttl === undefined) issue(argument.at, argument.text, clause("expected-time"));
       else state.defaultTtl = ttl;
       return;
     }
     case "$INCLUDE": {
-      if (state.depth >= MAX_DEPTH) return issue(argument.at, argument.text, "files that do not include each other in a ring");
-      if (state.included >= MAX_INCLUDED) return issue(argument.at, argument.text, `at most ${MAX_INCLUDED} included files`);
-      const included = state.options.include?.(decodeUtf8(argument.text)) ?? { expected: "a file that can be read" };
+      if (state.depth >= MAX_DEPTH) return issue(argument.at, argument.text, clause("expected-no-ring-of-files"));
+      if (state.included >= MAX_INCLUDED)
+        return issue(argument.at, argument.text, clause("expected-fewer-files", { most: MAX_INCLUDED }));
+      const included = state.options.include?.(decodeUtf8(argument.text)) ?? { expected: clause("expected-readable-file") };
       if ("expected" in included) return issue(argument.at, argument.text, included.expected);
       state.included += 1;
       state.includedLength += included.text.length;
       if (state.includedLength > MAX_INCLUDED_LENGTH)
-        return issue(argument.at, argument.text, `at most ${MAX_INCLUDED_LENGTH >> 20} MiB in included files`);
+        return issue(argument.at, argument.text, clause("expected-smaller-files", { octets: MAX_INCLUDED_LENGTH }));
       const parsed = origin === undefined ? undefined : parseName(decodeUtf8(origin.text), state.origin);
-      if (parsed?.ok === false) return issue(origin?.at ?? 0, origin?.text ?? "", `a domain name (${parsed.error.message})`);
+      if (parsed?.ok === false)
+        return issue(origin?.at ?? 0, origin?.text ?? "", clause("expected-other-name", { because: parsed.error.message }));
       // The origin and owner of the including file hold again behind the include (RFC 1035 section 5.1).
       const { origin: before, owner } = state;
       if (parsed?.ok) state.origin = parsed.value;
@@ -176,11 +179,7 @@ function readDirective(state: State, entry: ScannedEntry, file: string | undefin
       return;
     }
     default:
-      issue(
-        directive.at,
-        directive.text,
-        file === undefined ? "$ORIGIN, $TTL or $INCLUDE" : "$ORIGIN, $TTL or $INCLUDE in the included file",
-      );
+      issue(directive.at, directive.text, clause("expected-directive", { included: file !== undefined }));
   }
 }
 
@@ -192,12 +191,11 @@ function readRecord(state: State, entry: ScannedEntry, file: string | undefined,
     const parsed = parseName(decodeUtf8(token.text), state.origin);
     if (!parsed.ok) {
       state.owner = undefined;
-      return issue(token.at, token.text, `a domain name (${parsed.error.message})`);
+      return issue(token.at, token.text, clause("expected-other-name", { because: parsed.error.message }));
     }
     state.owner = parsed.value;
   }
-  if (state.owner === undefined)
-    return issue(entry.start, tokens[0]?.text ?? "", "a name in front, since no record before it has one");
+  if (state.owner === undefined) return issue(entry.start, tokens[0]?.text ?? "", clause("expected-owner"));
   let ttl: number | undefined;
   let classWritten = false;
   for (; next < tokens.length; next++) {
@@ -206,19 +204,18 @@ function readRecord(state: State, entry: ScannedEntry, file: string | undefined,
     const time = ttl === undefined && /^\d/.test(word) ? parseSeconds(word) : undefined;
     if (time !== undefined) ttl = time;
     else if (!classWritten && CLASSES.has(upper)) {
-      if (upper !== "IN") return issue((tokens[next] as Token).at, word, "the class IN");
+      if (upper !== "IN") return issue((tokens[next] as Token).at, word, clause("expected-class-in"));
       classWritten = true;
     } else break;
   }
   const typeToken = tokens[next++];
   const type = typeToken === undefined || typeToken.quoted ? undefined : parseType(typeToken.text);
-  if (type === undefined)
-    return issue(typeToken?.at ?? entry.wordsEnd, typeToken?.text ?? "", "a record type such as TXT or CNAME");
+  if (type === undefined) return issue(typeToken?.at ?? entry.wordsEnd, typeToken?.text ?? "", clause("expected-type-such-as"));
   const data = readData(type, tokens.slice(next), state.origin, entry.wordsEnd);
   if (!data.ok) return issue(data.error.at, data.error.text, data.error.expected);
   const soaMinimum = type === "SOA" ? (data.value as { minimum: number }).minimum : undefined;
   const effective = ttl ?? state.defaultTtl ?? state.lastTtl ?? state.options.ttl ?? soaMinimum;
-  if (effective === undefined) return issue(entry.wordsEnd, "", "a TTL: put a $TTL line at the top of the file");
+  if (effective === undefined) return issue(entry.wordsEnd, "", clause("expected-ttl"));
   state.lastTtl = effective;
   state.entries.push({
     name: state.owner,

@@ -1,3 +1,4 @@
+import { type Clause, clause } from "../clause/index.ts";
 import type { Token } from "../record/index.ts";
 
 /** One entry of a zone file: a record or a directive, possibly over several lines (RFC 1035 section 5.1). */
@@ -16,7 +17,7 @@ export interface ScannedEntry {
 export interface ScanError {
   readonly at: number;
   readonly text: string;
-  readonly expected: string;
+  readonly expected: Clause;
 }
 
 const NEWLINE = 10;
@@ -69,12 +70,12 @@ export function* scan(text: string): Generator<ScannedEntry | ScanError> {
           break;
         }
         case OPEN:
-          if (openedAt !== -1) error ??= { at, text: "(", expected: "the closing parenthesis before another opens" };
+          if (openedAt !== -1) error ??= { at, text: "(", expected: clause("expected-close-before-open") };
           openedAt = at;
           at += 1;
           break;
         case CLOSE:
-          if (openedAt === -1) error ??= { at, text: ")", expected: "an opening parenthesis before a closing one" };
+          if (openedAt === -1) error ??= { at, text: ")", expected: clause("expected-open-before-close") };
           openedAt = -1;
           at += 1;
           wordsEnd = at;
@@ -86,7 +87,7 @@ export function* scan(text: string): Generator<ScannedEntry | ScanError> {
             at += text.charCodeAt(at) === BACKSLASH && text.charCodeAt(at + 1) !== NEWLINE ? 2 : 1;
           if (at >= text.length || text.charCodeAt(at) !== QUOTE) {
             at = Math.min(at, text.length);
-            error ??= { at: from, text: text.slice(from, Math.min(at, from + 40)), expected: "a closing quote on the same line" };
+            error ??= { at: from, text: text.slice(from, Math.min(at, from + 40)), expected: clause("expected-closing-quote") };
             break;
           }
           at += 1;
@@ -118,7 +119,7 @@ export function* scan(text: string): Generator<ScannedEntry | ScanError> {
     }
     if (openedAt !== -1 && error === undefined) {
       at = afterLine(text, openedAt);
-      error = { at: openedAt, text: "(", expected: "a closing parenthesis" };
+      error = { at: openedAt, text: "(", expected: clause("expected-close") };
     }
     if (error !== undefined) yield error;
     else if (tokens.length > 0) yield { indented, tokens, start, end: at, wordsEnd };

@@ -1,6 +1,8 @@
-import type { AuditDomainsResult } from "../../app/audit/audit.ts";
-import { CATALOGUE, isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
+import type * as z from "zod";
+import type { AuditDomainsResult, auditDomainsSchema } from "../../app/audit/audit.ts";
+import { isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
 import { displayName } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
 import {
   columns,
   count,
@@ -12,9 +14,22 @@ import {
   visible,
   wrap,
 } from "../index.ts";
+import { SAID_CATALOGUE, sayFinding, sayRight } from "./findings.ts";
+
+/** The audit in words, as programs read it. */
+export const auditJson = ({ domains, catalogue }: AuditDomainsResult): z.output<typeof auditDomainsSchema> => ({
+  domains: domains.map(({ domain, right, findings, unresolved }) => ({
+    domain,
+    right: right.map(sayRight),
+    findings: findings.map(sayFinding),
+    unresolved: unresolved.map((one) => ({ ...one })),
+  })),
+  catalogue: catalogue.length === 0 ? [] : SAID_CATALOGUE.map((rule) => ({ ...rule })),
+});
 
 /** The audit for people: the worst findings first. */
-export function auditText({ domains, catalogue }: AuditDomainsResult, { style, width }: Layout): string {
+export function auditText(result: AuditDomainsResult, { style, width }: Layout): string {
+  const { domains, catalogue } = auditJson(result);
   const paint: Record<Severity, (text: string) => string> = {
     breaks: style.bad,
     risks: style.careful,
@@ -68,11 +83,13 @@ export function auditText({ domains, catalogue }: AuditDomainsResult, { style, w
 }
 
 /** Domains, findings and open questions as reports want them: names for people, and nothing from outside that a terminal obeys. */
-const reported = ({ domains }: AuditDomainsResult): ReportedDomain[] =>
-  domains.map(({ domain, findings, unresolved }) => ({
+const reported = (result: AuditDomainsResult): ReportedDomain[] =>
+  auditJson(result).domains.map(({ domain, findings, unresolved }) => ({
     domain: displayName(domain),
     findings: findings.map((one) => ({ ...one, evidence: visible(one.evidence), remedy: visible(one.remedy) })),
-    unresolved: unresolved.map((one) => visible(`${one.type} of ${displayName(one.name)} could not be asked: ${one.because}`)),
+    unresolved: unresolved.map((one) =>
+      visible(`${one.type} of ${displayName(one.name)} could not be asked: ${inWords(one.because)}`),
+    ),
   }));
 
 /** The audit as a file for spreadsheets (CSV) or pipelines (JUnit XML, SARIF); `threshold` is the mildest severity that fails. */
@@ -83,6 +100,6 @@ export function auditReport(shown: AuditDomainsResult, format: "csv" | "junit" |
     case "junit":
       return junitReport(reported(shown), (severity) => threshold !== "never" && isAtLeast(severity as Severity, threshold));
     case "sarif":
-      return sarifReport(reported(shown), CATALOGUE, process.env.ZANDREL_VERSION ?? "0");
+      return sarifReport(reported(shown), SAID_CATALOGUE, process.env.ZANDREL_VERSION ?? "0");
   }
 }

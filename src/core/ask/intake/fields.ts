@@ -1,3 +1,5 @@
+import type { Clause } from "../../clause/index.ts";
+import { clause } from "../../clause/index.ts";
 import { readKeyRecord } from "../../dkim/index.ts";
 import { type DomainName, isAtOrBelow, parseName, under } from "../../name/index.ts";
 import {
@@ -30,9 +32,9 @@ export type IntakeProblem = { readonly row: number } & (
       readonly type: string;
       readonly name: DomainName;
       readonly found: string;
-      readonly expected: string;
+      readonly expected: Clause;
     }
-  | { readonly code: "key-broken"; readonly name: DomainName; readonly why: string }
+  | { readonly code: "key-broken"; readonly name: DomainName; readonly why: Clause }
   | { readonly code: "example-only" | "nothing" }
   | { readonly code: "too-many-lines"; readonly lines: number }
 );
@@ -373,15 +375,15 @@ export function recordOf(pass: Pass, fields: Fields, zoneSyntax: boolean, row: n
   const name = below === undefined || prefix.length === 0 ? below : (`${prefix.join(".").toLowerCase()}.${below}` as DomainName);
   const data = dataText(pass, type, fields, zoneSyntax, row);
   if (name === undefined || data === undefined) return undefined;
-  const wrong = (found: string, expected: string) => {
+  const wrong = (found: string, expected: Clause) => {
     pass.problems.push({ row, code: "value-invalid", type, name, found, expected });
     return undefined;
   };
   const target = data.split(" ").at(-1) as string;
   if (NAME_TYPES.has(type) && parseIpv4(target.replace(/\.$/, "")) !== undefined)
-    return wrong(target.replace(/\.$/, ""), "a name, not an address");
+    return wrong(target.replace(/\.$/, ""), clause("expected-name-not-address"));
   if (NAME_TYPES.has(type) && target !== "." && /(?:^|\.)\d+\.?$/.test(target))
-    return wrong(target.replace(/\.$/, ""), "a domain name");
+    return wrong(target.replace(/\.$/, ""), clause("expected-name"));
   if (
     NAME_TYPES.has(type) &&
     !pass.exact &&
@@ -391,7 +393,7 @@ export function recordOf(pass: Pass, fields: Fields, zoneSyntax: boolean, row: n
     /[^\w.*-]/.test(target) &&
     /^[\x21-\x7e]+$/.test(target)
   )
-    return wrong(target, "a domain name");
+    return wrong(target, clause("expected-name"));
   const seconds = fields.ttl === undefined || isEmptyMark(fields.ttl) ? pass.ttl : ttlSeconds(fields.ttl);
   if (seconds === undefined) {
     pass.problems.push({ row, code: "ttl-invalid", text: fields.ttl ?? "" });

@@ -1,3 +1,4 @@
+import { clause } from "../../clause/index.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../name/index.ts";
 import { printData, type ResourceRecord } from "../../record/index.ts";
 import { organizationalDomain } from "../../suffix/index.ts";
@@ -281,7 +282,14 @@ function forwardOf(pass: Pass, { host = "@", value = "", forwardKind = "" }: Fie
   };
   const to = url(value.trim());
   if (to === undefined) {
-    pass.problems.push({ row, code: "value-invalid", type: "redirect", name: from, found: value, expected: "a web address" });
+    pass.problems.push({
+      row,
+      code: "value-invalid",
+      type: "redirect",
+      name: from,
+      found: value,
+      expected: clause("expected-web-address"),
+    });
     return [];
   }
   const permanent = /permanent|30[18]/i.test(forwardKind) ? true : /tempor|302|307/i.test(forwardKind) ? false : undefined;

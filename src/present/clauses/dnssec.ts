@@ -1,10 +1,11 @@
-import { listOf } from "../english.ts";
-import { type DomainName, displayName, isAtOrBelow } from "../name/index.ts";
-import { spanText } from "../spread/index.ts";
-import type { ChainFlaw } from "./chain.ts";
+import type { DnssecClauses } from "../../core/clause/index.ts";
+import { listOf } from "../../core/english.ts";
+import { displayName, isAtOrBelow } from "../../core/name/index.ts";
+import { spanText } from "../../core/spread/index.ts";
+import type { WordsOf } from "./words.ts";
 
-/** What breaks a chain of trust, and what to do about it; both are sentences without their full stop. */
-export interface Explained {
+/** What breaks a chain of trust, and what to do about it. */
+interface Explained {
   readonly because: string;
   readonly remedy: string;
 }
@@ -12,12 +13,8 @@ export interface Explained {
 const day = (seconds: number): string => `${new Date(seconds * 1000).toISOString().slice(0, 16).replace("T", " at ")} UTC`;
 const tags = (all: readonly number[]): string => listOf(all.map(String));
 
-/**
- * A flaw for people: what it is, and what to do at the registrar or at the DNS host of the domain.
- *
- * @param fits the DNS host that still serves a key the DS records stand for
- */
-export function explainFlaw(flaw: ChainFlaw, domain: DomainName, fits?: string): Explained {
+/** A flaw for people: what it is, and what to do at the registrar or at the DNS host of the domain. */
+function explainFlaw({ flaw, domain, fits }: DnssecClauses["dnssec-broken"]): Explained {
   const zone = displayName(flaw.zone);
   const set = `the ${flaw.type} record of ${displayName(flaw.name)}`;
   const refused = "so every resolver that checks signatures refuses it";
@@ -83,3 +80,13 @@ export function explainFlaw(flaw: ChainFlaw, domain: DomainName, fits?: string):
       };
   }
 }
+
+export const DNSSEC: WordsOf<DnssecClauses> = {
+  "dnssec-anchors-expected": ({ expected }, say) => `anchors: expected ${say(expected)}`,
+  "dnssec-broken": (broken) => explainFlaw(broken).because,
+  "dnssec-mend": (broken) => explainFlaw(broken).remedy,
+  "dnssec-refused-mend":
+    "ask the DNS host whether the signatures of the domain are in order, and compare the DS record at the registrar with its key",
+  "dnssec-ds-remembered": ({ ttl }) =>
+    `some resolvers remember the deleted DNSSEC record (DS) for up to ${spanText(ttl)}, its TTL, and refuse the domain until then`,
+};

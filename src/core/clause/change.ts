@@ -1,0 +1,122 @@
+import type { DomainName } from "../name/index.ts";
+import type { Clause } from "./index.ts";
+import type { Nothing } from "./nothing.ts";
+
+type Single = "second-dmarc" | "second-key";
+
+/** What is said of changes, and of what is in their way; TTLs in seconds. Codes that begin with `change-replace` are ways of replacing. */
+export interface ChangeClauses {
+  "change-target-is-alias": { readonly target: DomainName; readonly alias: DomainName; readonly type: string };
+  "change-target-is-alias-breaks": { readonly name: string; readonly type: string };
+  "change-name-behind": { readonly alias: DomainName };
+  "change-publish-policy-first": { readonly above: DomainName };
+  "change-replace-all-the-same": { readonly name: DomainName };
+  "change-replace-shows": { readonly name: DomainName };
+  "change-replace-ttl": { readonly name: DomainName; readonly ttl: number };
+  "change-breaks-nothing": Nothing;
+  "change-breaks-all": { readonly parts: readonly Clause[] };
+  "change-breaks-proof": { readonly text: string; readonly name: DomainName };
+  "change-targets-differ": { readonly asks: readonly string[]; readonly name: DomainName; readonly targets: string };
+  "change-alias-and-others": { readonly asks: readonly string[]; readonly name: DomainName };
+  "change-below-zone-cut": { readonly detail: string };
+  "change-below-dname-mend": { readonly to: DomainName; readonly above: string };
+  "change-needed-elsewhere": { readonly because: Clause; readonly asks: readonly string[] };
+  "change-needed-too": { readonly asks: readonly string[] };
+  "change-retire-other": { readonly asks: readonly string[] };
+  /** `by`: who put it there. */
+  "change-put-there": { readonly because: Clause; readonly by: Clause };
+  "change-by-zandrel": { readonly at: number; readonly asks: readonly string[] };
+  "change-by-somebody": Nothing;
+  "change-by-somebody-for": { readonly ask: string };
+  /** `replacing`: the name that the user said may be replaced; undefined where the service's page says so. */
+  "change-makes-room": { readonly type: string; readonly asks: readonly string[]; readonly replacing: DomainName | undefined };
+  "change-ttls-differ": {
+    readonly asks: readonly string[];
+    readonly ttls: readonly number[];
+    readonly type: string;
+    readonly name: DomainName;
+  };
+  "change-leftover-address": { readonly name: DomainName; readonly family: "A" | "AAAA"; readonly addresses: string };
+  "change-asked": {
+    readonly asks: readonly string[];
+    readonly what: Clause;
+    /** The wildcard that answers there until now. */
+    readonly wildcard: DomainName | undefined;
+    readonly keepsTtl: number | undefined;
+  };
+  "change-new-version": { readonly of: string };
+  "change-in-place": { readonly of: string; readonly by: Clause };
+  "change-null-mx": { readonly name: DomainName; readonly by: Clause };
+  "change-leftover-value": { readonly name: DomainName; readonly type: string; readonly others: string; readonly by: Clause };
+  "change-other-value": { readonly name: DomainName; readonly type: string; readonly others: string; readonly by: Clause };
+  "change-spf-uncounted": { readonly lookups: number; readonly most: number; readonly uncounted: readonly string[] };
+  "change-second-single": { readonly kind: Single; readonly name: string; readonly own: readonly string[] };
+  "change-second-single-breaks": { readonly kind: Single };
+  "change-first-single": { readonly kind: Single };
+  "change-in-its-place": Nothing;
+  "change-reasons": { readonly reasons: readonly Clause[] };
+  "change-remove-term": { readonly costliest: readonly { readonly text: string; readonly costs: number }[] };
+  "change-page-removes": { readonly asks: readonly string[] };
+  "change-none-there": Nothing;
+  "change-values-kept": Nothing;
+  "change-broken-spf": { readonly name: string; readonly broken: string };
+  "change-broken-spf-breaks": Nothing;
+  "change-broken-spf-mend": Nothing;
+  "change-second-spf": { readonly name: string; readonly own: number };
+  "change-second-spf-breaks": Nothing;
+  "change-first-spf": Nothing;
+  "change-merged-spf": Nothing;
+  "change-change-there": { readonly chosen: string };
+  "change-no-report-address": Nothing;
+  "change-spf-over-limit": { readonly name: DomainName; readonly lookups: number; readonly most: number };
+  "change-spf-over-limit-breaks": Nothing;
+  "change-send-from-subdomain": { readonly domain: DomainName };
+  "change-null-mx-and-server": { readonly name: string };
+  "change-breaks-nothing-yet": Nothing;
+  "change-retire-one": Nothing;
+  "change-wildcard-answers": { readonly name: string; readonly above: DomainName };
+  "change-wildcard-answers-breaks": Nothing;
+  "change-breaks-key": { readonly name: DomainName };
+  "change-breaks-spf": { readonly name: DomainName };
+  "change-breaks-policy": Nothing;
+  "change-breaks-mail": { readonly domain: DomainName; readonly name: string };
+  "change-breaks-key-behind": { readonly name: string };
+  "change-breaks-address": { readonly name: string; readonly set: string };
+  "change-breaks-alias": { readonly name: string; readonly set: string };
+  "change-breaks-mx": { readonly name: string; readonly set: string };
+  "change-breaks-zone": { readonly name: string };
+  "change-breaks-record": { readonly type: string; readonly name: string };
+  "change-outside-domain": { readonly name: DomainName; readonly domain: DomainName };
+  "change-outside-domain-mend": { readonly name: DomainName };
+  "change-alias-at-apex": { readonly domain: DomainName };
+  "change-alias-at-apex-breaks": Nothing;
+  "change-alias-at-apex-addresses": Nothing;
+  "change-alias-at-apex-redirect": { readonly domain: DomainName };
+  "change-retire-or-other-name": Nothing;
+  "change-other-name": Nothing;
+  "change-publish-there": Nothing;
+  "change-below-dname": { readonly above: string; readonly target: DomainName; readonly name: DomainName };
+  "change-below-dname-breaks": { readonly above: string };
+  "change-wildcard-has-it": { readonly wildcard: DomainName };
+  "change-alias-in-the-way": { readonly name: DomainName; readonly set: string };
+  "change-alias-beside-data": { readonly name: DomainName; readonly type: string; readonly other: string };
+  "change-same-ttl": Nothing;
+  "change-ends-wildcard": {
+    readonly of: DomainName;
+    readonly wildcard: DomainName;
+    readonly set: string;
+    readonly name: DomainName;
+  };
+  "change-ends-wildcard-breaks": { readonly of: DomainName };
+  "change-ends-wildcard-mend": { readonly of: DomainName };
+  "change-already-there": Nothing;
+  "change-starts-mail": { readonly name: DomainName };
+  "change-policy-stays": Nothing;
+  "change-terms-needed": Nothing;
+  "change-spf-not-ours": { readonly name: DomainName };
+  "change-there-before": { readonly name: DomainName };
+  "change-ask-ends": { readonly id: string };
+  "sheet-quoted": Nothing;
+  "sheet-one-line": { readonly octets: number };
+  "sheet-ttl": { readonly ttl: number; readonly chosen: number };
+}

@@ -1,0 +1,9 @@
+import type { Nothing } from "./nothing.ts";
+
+/** Why an ask ended. */
+export interface RetiredClauses {
+  "retired-newer-version": Nothing;
+  "retired-other-policy": Nothing;
+  "retired-made-anew": Nothing;
+  "retired-by-user": { readonly changes: number };
+}

@@ -1,0 +1,92 @@
+import type { DmarcClauses } from "../../core/clause/index.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
+import type { WordsOf } from "./words.ts";
+
+const DOES = {
+  none: "deliver mail that fails, and only report it",
+  quarantine: "put mail that fails into the junk folder",
+  reject: "refuse mail that fails",
+} as const;
+const TITLE = { spf: "SPF", dkim: "DKIM" } as const;
+
+const where = (at: DomainName | undefined): string => (at === undefined ? "no record" : `the record of ${displayName(at)}`);
+
+/** Why a message fails, and what the domain asks for then. */
+function fails({ unaligned, from, at, tag, policy, softened }: DmarcClauses["dmarc-fails"]): string {
+  const passes = unaligned.map(({ by, domain }) => `${TITLE[by]} passes for ${displayName(domain)}`).join(" and ");
+  const why = passes === "" ? "neither SPF nor DKIM passes" : `${passes}, which does not belong to ${displayName(from)}`;
+  const note =
+    softened === undefined
+      ? ""
+      : softened.by === "testing"
+        ? ", one step milder because the domain says t=y"
+        : softened.percent === 0
+          ? ", one step milder because of pct=0"
+          : ` for ${softened.percent} % of such messages, and one step milder for the rest`;
+  return `${why}; ${displayName(at)} asks for ${tag}=${policy}${note}`;
+}
+
+export const DMARC: WordsOf<DmarcClauses> = {
+  "dmarc-choice": ({ name, words }) => `${name}= is ${words.join(" or ")}`,
+  "dmarc-number": ({ name, least, most }) => `${name}= is a whole number from ${least} to ${most}`,
+  "dmarc-unresolved": ({ failed }) => `the policy could not be asked for: ${failed}`,
+  "dmarc-published-unresolved": ({ failed }) => `what is published today could not be asked: ${failed}`,
+  "dmarc-passes": ({ by, domain, from }) =>
+    `${TITLE[by]} passes for ${displayName(domain)}, which belongs to ${displayName(from)}`,
+  "dmarc-fails": fails,
+  "dmarc-says-policy": ({ policy }) => `Receivers are asked to ${DOES[policy]}.`,
+  "dmarc-says-subdomains": ({ policy }) => `For subdomains: ${DOES[policy]}.`,
+  "dmarc-says-nonexistent": ({ policy }) => `For subdomains that do not exist: ${DOES[policy]}.`,
+  "dmarc-says-testing": "It is being tried out (t=y): receivers apply one step milder.",
+  "dmarc-says-percent": ({ percent }) =>
+    `Older receivers apply it to ${percent} % of the mail that fails; newer ones ignore pct=.`,
+  "dmarc-says-strict": ({ by }) => `${TITLE[by]} counts only for the very domain in From, not for one of its subdomains.`,
+  "dmarc-says-reports": ({ to }) =>
+    to.length > 0
+      ? `Daily reports go to ${to.join(" and ")}.`
+      : "Nobody gets reports, so nobody learns who sends as this domain.",
+  "dmarc-says-failures": ({ to }) => `Reports on single messages go to ${to.join(" and ")}.`,
+  "dmarc-says-limit": ({ to, most }) => `Reports to ${to} may have at most ${most} octets.`,
+  "dmarc-says-suffix": ({ registry }) =>
+    registry ? "The domain is one under which others register (psd=y)." : "The domain is the organisation's own top (psd=n).",
+  "dmarc-differs": ({ walk, list }) =>
+    `newer receivers, which walk up the tree, use ${where(walk)}; older ones, which use the public suffix list, use ${where(list)}`,
+  "dmarc-organization-differs": ({ walk, list }) =>
+    `newer receivers take ${displayName(walk)} for the organisation's domain, older ones ${displayName(list)}; what is aligned may differ`,
+  "dmarc-uri-size": ({ text }) => `“${text}” has an exclamation mark that is no size limit; write it as %21`,
+  "dmarc-uri-needs-mailto": ({ text }) => `“${text}” needs mailto: in front`,
+  "dmarc-uri-no-address": ({ text }) => `“${text}” is not an address such as mailto:dmarc@brackwater.example`,
+  "dmarc-uri-percent": ({ text }) => `“${text}” has a broken percent sign`,
+  "dmarc-version-exact": "the version must be exactly v=DMARC1, in capitals and first",
+  "dmarc-needs-start": "a DMARC record begins with v=DMARC1 and a semicolon",
+  "dmarc-unknown-tag": ({ name }) => `there is no tag “${name}”, and receivers ignore it`,
+  "dmarc-policy-missing": "the policy p= is missing",
+  "dmarc-policy-place": "p= belongs directly behind v=DMARC1; some receivers insist",
+  "dmarc-failure-options": "fo= lists 0, 1, d and s, with colons between",
+  "dmarc-no-address": ({ address }) => `“${address}” is not an address`,
+  "dmarc-no-address-mend": "write it as dmarc@brackwater.example",
+  "dmarc-no-reports":
+    "without a report address nobody learns who sends as this domain, and the policy can never be tightened safely",
+  "dmarc-no-reports-mend": "name one with --reports-to, or say --no-reports if no reports are wanted",
+  "dmarc-first-strict": ({ policy }) =>
+    `the first record of a domain asks for nothing (p=none) until reports show who sends as it; ${policy} now may stop the organisation's own mail`,
+  "dmarc-reports-show-own": "the reports of the last weeks show mail of one's own that a stricter policy would stop",
+  "dmarc-no-reports-read": "no reports were read that show that nothing of one's own would be stopped",
+  "dmarc-start-with-none":
+    "start with --policy none and read the reports, or say --force if you know that every sender is authenticated",
+  "dmarc-subdomains-weaker": ({ subdomains, policy }) =>
+    `subdomains are less protected (sp=${subdomains}) than the domain itself (p=${policy}); forgers will use one`,
+  "dmarc-few-failure-reports": "few receivers send failure reports, because they contain parts of people's mail",
+  "dmarc-testing-none": "t=y changes nothing while the policy is none",
+  "dmarc-consent-needed": ({ destination }) =>
+    `${displayName(destination)} must publish its consent first; until then receivers send no reports there`,
+  "dmarc-several": ({ from, texts }) => `${displayName(from)} has ${texts} DMARC records, so none counts`,
+  "dmarc-unusable": ({ from, message }, say) => `the DMARC record of ${displayName(from)} cannot be used: ${say(message)}`,
+  "dmarc-none": ({ from }) => `${displayName(from)} has no DMARC record`,
+  "dmarc-check-not-made": "a check that could have passed could not be made; receivers try again later",
+  "dmarc-ignored": "receivers ignore this record",
+  "dmarc-not-asked": ({ failed }) => `it could not be asked for: ${failed}`,
+  "dmarc-several-there": ({ records }) => `${records} records are there, so none counts`,
+  "dmarc-unusable-there": "the record there cannot be used",
+  "dmarc-none-there": "there is no record, so that receivers do with forged mail what they like",
+};

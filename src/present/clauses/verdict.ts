@@ -1,0 +1,48 @@
+import type { VerdictClauses } from "../../core/clause/index.ts";
+import { displayName } from "../../core/name/index.ts";
+import type { WordsOf } from "./words.ts";
+
+export const VERDICT: WordsOf<VerdictClauses> = {
+  "verdict-some-unproven": ({ domains, failing }) =>
+    `From names ${domains} domains, and of ${failing.map(displayName).join(" and ")} it is not proven that the message is theirs`,
+  "verdict-no-from": "the message has no From field",
+  "verdict-from-unreadable": ({ error }, say) => `the From field cannot be read: ${say(error)}`,
+  "verdict-several-from": ({ from }) => `the message has ${from} From fields, and may have only one`,
+  "verdict-from-nobody": "the From field names nobody",
+  "verdict-from-no-domain": "the From address has no domain",
+  "verdict-all-pass": "all domains in From pass",
+  "bulk-reverse-unresolved": ({ ip, detail }) => `the name of ${ip} could not be asked: ${detail}`,
+  "bulk-no-reverse": ({ ip }) => `${ip} has no name in the DNS`,
+  "bulk-back-unresolved": ({ target, detail }) => `${target} could not be asked: ${detail}`,
+  "bulk-reverse-right": ({ ip, target }) => `${ip} is ${target}, and that name leads back to it`,
+  "bulk-reverse-apart": ({ ip }) => `the name of ${ip} does not lead back to it`,
+  "bulk-address-unknown": "the sending server's address is not known",
+  "bulk-date": "there is one valid Date",
+  "bulk-no-date": "there is no Date",
+  "bulk-several-dates": ({ dates }) => `there are ${dates} Dates`,
+  "bulk-bad-date": "the Date is not written as mail wants it",
+  "bulk-message-id": "there is one valid Message-ID",
+  "bulk-no-message-id": "there is no Message-ID",
+  "bulk-several-message-ids": ({ ids }) => `there are ${ids} Message-IDs`,
+  "bulk-bad-message-id": "the Message-ID is not of the form <…@…>",
+  "bulk-spf": "SPF passes for the From domain",
+  "bulk-spf-unchecked": "SPF could not be checked",
+  "bulk-no-spf": "SPF does not pass for the From domain",
+  "bulk-dkim": "DKIM passes for the From domain",
+  "bulk-dkim-unchecked": "DKIM could not be checked",
+  "bulk-no-dkim": "DKIM does not pass for the From domain",
+  "bulk-policy": "the From domain has a DMARC record",
+  "bulk-policy-unresolved": "the DMARC record could not be asked for",
+  "bulk-no-policy": "the From domain has no usable DMARC record",
+  "bulk-one-click": "one click unsubscribes",
+  "bulk-no-one-click":
+    "List-Unsubscribe with an https address and “List-Unsubscribe-Post: List-Unsubscribe=One-Click” are needed in newsletters",
+  "bulk-one-click-signed": "both unsubscribe fields are signed",
+  "bulk-one-click-unsigned": "the unsubscribe fields are not covered by a signature that passes",
+  "bulk-one-click-none": "there is no one-click unsubscribe to sign",
+  "bulk-encrypted": "the last hop was encrypted",
+  "bulk-encryption-unknown": "the message does not say whether it came encrypted",
+  "bulk-unencrypted": "the last hop was not encrypted",
+  "bulk-lines": ({ most }) => `no line is longer than ${most} octets`,
+  "bulk-long-line": ({ octets, most }) => `a line has ${octets} octets, and ${most} are allowed`,
+};
