@@ -1,6 +1,6 @@
 // Everything that is wrong with a zone, before it is published.
 import assert from "node:assert/strict";
-import { audit, name, organizationalDomain, readZone, zoneLookup, zonesOf } from "zandrel";
+import { audit, name, organizationalDomain, readZone, sayFinding, zoneLookup, zonesOf } from "zandrel";
 
 const domain = name("brackwater.example");
 const zone = readZone(
@@ -34,4 +34,5 @@ const { findings } = await audit({
   flattened: [],
 });
 assert.ok(findings.some(({ id }) => id === "spf-several"));
-for (const { severity, id, title } of findings) console.log(`${severity.padEnd(7)} ${id}: ${title}`);
+for (const { severity, id, title, evidence } of findings.map(sayFinding))
+  console.log(`${severity.padEnd(7)} ${id}: ${title} (${evidence})`);

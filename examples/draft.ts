@@ -3,6 +3,7 @@ import assert from "node:assert/strict";
 import {
   type Ask,
   cacheWindowOf,
+  clause,
   liveAt,
   makeDraft,
   name,
@@ -30,7 +31,14 @@ const ask: Ask = {
 };
 const zone = readZone("@ 1h SOA ns1 h 1 2h 15m 2w 15m\n@ 1h NS ns1\nns1 1h A 192.0.2.53\n", { origin: domain });
 const lookup = zoneLookup(zonesOf(zone));
-const draft = await makeDraft({ domain, asks: [ask], lookup, world: lookup, replace: new Set(), provenanceOf: () => "nobody" });
+const draft = await makeDraft({
+  domain,
+  asks: [ask],
+  lookup,
+  world: lookup,
+  replace: new Set(),
+  provenanceOf: () => clause("change-by-somebody"),
+});
 assert.deepEqual(draft.clashes, []);
 assert.deepEqual(
   pending(draft).map(({ action, type }) => [action, type]),

@@ -1,6 +1,6 @@
 // Names: read as people write them, compared as the DNS compares them.
 import assert from "node:assert/strict";
-import { displayName, isBelow, name, organizationalDomain, parseName, relativeText } from "zandrel";
+import { displayName, inWords, isBelow, name, organizationalDomain, parseName, relativeText } from "zandrel";
 
 const www = name("WWW.Brackwater.example");
 assert.equal(www, "www.brackwater.example.");
@@ -12,4 +12,4 @@ assert.equal(organizationalDomain(name("news.brackwater.example")), "brackwater.
 // A mistake is a value, with its place.
 const wrong = parseName("a..b");
 assert.equal(wrong.ok, false);
-if (!wrong.ok) console.log(`not a name: ${wrong.error.message}`);
+if (!wrong.ok) console.log(`not a name: ${inWords(wrong.error.message)}`);

@@ -1,6 +1,6 @@
 // May this server send for the domain?
 import assert from "node:assert/strict";
-import { checkSpf, name, readSpfRecord, readZone, zoneLookup, zonesOf } from "zandrel";
+import { checkSpf, inWords, name, readSpfRecord, readZone, zoneLookup, zonesOf } from "zandrel";
 
 const zone = readZone(
   '@ 1h SOA ns1 h 1 2h 15m 2w 15m\n@ 1h NS ns1\nns1 1h A 192.0.2.53\n@ 1h TXT "v=spf1 ip4:192.0.2.0/27 -all"\n',
@@ -17,4 +17,4 @@ assert.equal(stranger.result, "fail");
 
 const record = readSpfRecord("v=spf1 inculde:spf.heronpost.example -all");
 assert.equal(record.ok, false);
-if (!record.ok) console.log(`${record.error[0]?.text}: ${record.error[0]?.message}; meant ${record.error[0]?.meant}`);
+if (!record.ok) console.log(`${record.error[0]?.text}: ${inWords(record.error[0]?.message)}; meant ${record.error[0]?.meant}`);

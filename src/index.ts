@@ -13,8 +13,10 @@ export { adviseOn, ReportReader, sourcesOf } from "./core/aggregate/index.ts";
 export { type Ask, isMet, PURPOSES, type Purpose, STATES, type State, type Want, wantsOf } from "./core/ask/index.ts";
 export { type Understood, understand } from "./core/ask/intake/index.ts";
 // Audit: examples/audit.ts
-export { type Audit, type AuditInput, audit, CATALOGUE, type Finding, type Severity } from "./core/audit/index.ts";
+export { type Audit, type AuditInput, audit, type Finding, type Severity } from "./core/audit/index.ts";
 export { type Change, type Clash, type Draft, makeDraft, pending } from "./core/change/index.ts";
+// What there is to say, by its code and in words: examples/spf.ts
+export { type Clause, clause } from "./core/clause/index.ts";
 // DKIM: examples/dkim.ts
 export {
   type DkimVerdict,
@@ -68,3 +70,5 @@ export {
   type ZoneIssue,
   zonesOf,
 } from "./core/zone/index.ts";
+export { type SaidFinding, sayFinding } from "./present/audit/findings.ts";
+export { inWords } from "./present/clauses/index.ts";

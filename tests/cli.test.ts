@@ -3,8 +3,8 @@ import { createServer } from "node:net";
 import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
 import { COMMANDS } from "../src/cli/registry.ts";
-import { CATALOGUE } from "../src/core/audit/index.ts";
 import { openApi } from "../src/core/sending/index.ts";
+import { SAID_CATALOGUE } from "../src/present/audit/findings.ts";
 import { cataloguePage } from "../src/present/index.ts";
 import { folderWith, freePort, zandrel } from "./zandrel.ts";
 
@@ -147,7 +147,7 @@ test.each<[string, string, number]>([
 });
 
 test("docs/findings.md is the catalogue", () =>
-  expect(readFileSync(new URL("../docs/findings.md", import.meta.url), "utf8")).toBe(cataloguePage(CATALOGUE)));
+  expect(readFileSync(new URL("../docs/findings.md", import.meta.url), "utf8")).toBe(cataloguePage(SAID_CATALOGUE)));
 
 test("docs/service-link.openapi.json is the contract", () =>
   expect(JSON.parse(readFileSync(new URL("../docs/service-link.openapi.json", import.meta.url), "utf8"))).toEqual(

@@ -6,6 +6,8 @@ import { obeysAbnf } from "./spf-abnf.mjs";
 
 const {
   authenticationResults,
+  clause,
+  inWords,
   keyRecordText,
   readMailDomain,
   scanMessage,
@@ -33,6 +35,7 @@ const {
 } = await internals(
   "core/aggregate/index.ts",
   "core/ask/intake/index.ts",
+  "core/clause/index.ts",
   "core/dkim/index.ts",
   "core/dmarc/index.ts",
   "core/lookup/index.ts",
@@ -43,6 +46,7 @@ const {
   "core/spf/index.ts",
   "core/verdict/index.ts",
   "core/zone/index.ts",
+  "present/clauses/index.ts",
 );
 // Throws generated inputs at everything that reads text from outside: npm run fuzz [-- INPUTS [SEED]]
 // An input fails where something throws, where a law does not hold, or where one input takes longer than a second.
@@ -358,15 +362,18 @@ const TARGETS = {
     reader.write(text.slice(0, cut));
     reader.write(text.slice(cut));
     const ended = reader.end(1_772_442_000);
-    return "head" in ended ? ended.head.domain.endsWith(".") : ended.problem.because.length > 0;
+    return "head" in ended ? ended.head.domain.endsWith(".") : inWords(ended.problem.because) !== "";
   },
   name: (text) => {
     const parsed = parseName(text);
-    return !parsed.ok || (parseName(parsed.value).ok && parseName(parsed.value).value === parsed.value);
+    return parsed.ok ? parseName(parsed.value).value === parsed.value : inWords(parsed.error.message) !== "";
   },
   "server reply": (text) => {
     const status = enhancedStatus(text);
-    return status === undefined || (text.includes(status.code) && /^(done|not now|refused for good): ./.test(status.meaning));
+    return (
+      status === undefined ||
+      (text.includes(status.code) && /^(done|not now|refused for good): ./.test(inWords(clause("status-code", status))))
+    );
   },
   "event batch": (text) => {
     let read;

@@ -4,6 +4,7 @@ import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { execa } from "execa";
 import type { ReportRow } from "../src/core/aggregate/index.ts";
+import { verbatim } from "../src/core/clause/index.ts";
 import { name } from "../src/core/name/index.ts";
 import { startLab } from "../src/lab/index.ts";
 import { EVENTS_FORM, EventStore, POSTGRES_EVENTS } from "../src/workspace/event-store.ts";
@@ -64,7 +65,7 @@ function contract(title: string, stores: Stores, prepare: () => Promise<unknown>
       for (const change of ["UPDATE entry SET at = 0", "DELETE FROM entry"]) expect(() => sql.run(change)).toThrow(/append-only/);
       expect(journal.entries(undefined, "settled")).toHaveLength(1);
       const opened = journal.append(4000, "d.example.", { kind: "publication-opened", way: "update", to: "x", changes: [] });
-      journal.append(5000, "d.example.", { kind: "publication-closed", opened, end: "published", because: "" });
+      journal.append(5000, "d.example.", { kind: "publication-closed", opened, end: "published", because: verbatim("") });
       expect(journal.publications("d.example.")).toMatchObject([
         { opened: { id: opened }, closed: { end: "published" }, running: true },
       ]);

@@ -3,6 +3,7 @@ import type { Auditor } from "../src/app/fleet/auditor.ts";
 import { runSweep } from "../src/app/fleet/run.ts";
 import { outcomesOf } from "../src/app/fleet/store.ts";
 import type { Clock } from "../src/clock.ts";
+import { verbatim } from "../src/core/clause/index.ts";
 import { type DomainName, name } from "../src/core/name/index.ts";
 import type { SkippedLine, SweepEntry, SweepResult, SweepStore } from "../src/core/sweep/index.ts";
 
@@ -21,7 +22,10 @@ function steppedClock(): Clock {
 
 const NOBODY = { nameServers: [], mail: [], signing: [], sending: [] };
 const fine: SweepResult = { findings: [], unresolved: [], providers: NOBODY };
-const open = (domain: DomainName): SweepResult => ({ ...fine, unresolved: [{ name: domain, type: "MX", because: "silence" }] });
+const open = (domain: DomainName): SweepResult => ({
+  ...fine,
+  unresolved: [{ name: domain, type: "MX", because: verbatim("silence") }],
+});
 const QUIET = { kept: async () => undefined, rests: () => undefined };
 const PACE = { atOnce: 4, tries: 3, retryAfter: 60_000 };
 
@@ -119,7 +123,9 @@ export const sweepContract = (title: string, make: () => Promise<SweepStore>): v
       await runSweep(store, sweep, auditor, PACE, steppedClock(), QUIET);
       const all = await outcomes(store, sweep);
       expect(all).toHaveLength(9);
-      expect(all.find(({ domain }) => domain === "d4.example.")?.result.unresolved).toMatchObject([{ because: "poisoned" }]);
+      expect(all.find(({ domain }) => domain === "d4.example.")?.result.unresolved).toMatchObject([
+        { because: { text: "poisoned" } },
+      ]);
       await store.close();
     });
 

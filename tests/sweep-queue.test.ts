@@ -64,7 +64,7 @@ describePostgres("a queue in PostgreSQL", () => {
     const lost = outcomes.filter(({ result: { unresolved } }) => unresolved.length > 0);
     expect(lost.map(({ domain }) => domain).sort()).toEqual(theirs.map(({ domain }) => domain).sort());
     expect(new Set(seen)).toEqual(new Set(theirs.map(({ domain }) => domain)));
-    expect(lost[0]?.result.unresolved[0]?.because).toBe("3 workers were lost while they looked at it");
+    expect(lost[0]?.result.unresolved[0]?.because).toEqual({ clause: "sweep-workers-lost", workers: 3 });
     await Promise.all([first.close(), second.close()]);
   }, 180_000);
 

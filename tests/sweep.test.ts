@@ -103,23 +103,17 @@ describe("a list", () => {
 
   test("without a workspace the sweep is kept in the folder", async () => {
     const folder = folderWith({ "list.txt": "strings.test\n" });
-    const swept = await run(
-      folder,
-      "sweep",
-      "list.txt",
-      "--resolver",
-      `127.0.0.1:${await freePort()}`,
-      "--tries",
-      "2",
-      "--retry-after",
-      "1s",
-      "--timeout",
-      "0.5",
-    );
+    const nobody = `127.0.0.1:${await freePort()}`;
+    const sweep = ["sweep", "list.txt", "--resolver", nobody, "--tries", "2", "--retry-after", "1s", "--timeout", "0.5"];
+    const swept = await run(folder, ...sweep);
     expect(swept.exit).toBe(3);
     expect(swept.out).toMatch(/^\? strings\.test: .* could not be asked/m);
     expect(swept.out).toContain("1 domain could not be asked about everything");
     expect((await run(folder, "sweep", "report", "--json")).json).toMatchObject({ unresolved: 1, domains: 1 });
+    const ndjson = await run(folder, ...sweep, "--format", "ndjson");
+    expect(lines(ndjson.out)[0]).toMatchObject({
+      unresolved: expect.arrayContaining([{ because: expect.any(String), name: "strings.test.", type: expect.any(String) }]),
+    });
   });
 });
 

@@ -1,6 +1,7 @@
 import type { Clock } from "../clock.ts";
 import type { Purpose } from "../core/ask/index.ts";
 import type { IntakeQuestion } from "../core/ask/intake/index.ts";
+import type { Clause } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
 import type { DomainName } from "../core/name/index.ts";
 import type { ResourceRecord } from "../core/record/index.ts";
@@ -37,6 +38,8 @@ export interface AppContext {
   readonly interactive: boolean;
   /** Says something that is no result: a warning. */
   note(text: string): void;
+  /** The same by its code; done when it is said. */
+  tell(said: Clause): Promise<void>;
   /** Says how far long work has come, where somebody watches. */
   progress(text: string): void;
   /** Standard input as it comes. */

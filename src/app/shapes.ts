@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { type Clause, verbatim } from "../core/clause/index.ts";
 import type { DomainName } from "../core/name/index.ts";
 import { type RecordSet, setJson } from "../core/record/index.ts";
 
@@ -22,6 +23,12 @@ export const domainName = z.codec(z.string(), z.custom<DomainName>(), {
   encode: (name) => name,
 });
 
+/** What there is to say, by its code in a result; in JSON, where it comes in words already, a text. */
+export const sentence = z.codec(z.string(), z.custom<Clause>(), {
+  decode: (text) => verbatim(text),
+  encode: (said) => said as unknown as string,
+});
+
 export const record = z.object({
   name: domainName.describe("absolute, lower case, with the final dot"),
   type: z.string(),
@@ -39,4 +46,4 @@ export const recordSet = z.codec(z.array(record), z.custom<RecordSet | undefined
   encode: (set) => setJson(set),
 });
 
-export const cause = z.object({ kind: z.string(), at: z.string(), because: z.string(), remedy: z.string() });
+export const cause = z.object({ kind: z.string(), at: z.string(), because: sentence, remedy: sentence });

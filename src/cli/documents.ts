@@ -1,6 +1,6 @@
 import * as z from "zod";
-import { CATALOGUE } from "../core/audit/index.ts";
 import { openApi } from "../core/sending/index.ts";
+import { SAID_CATALOGUE } from "../present/audit/findings.ts";
 import { GLOSSARY } from "../present/glossary.ts";
 import { cataloguePage } from "../present/index.ts";
 import { fileSchemas } from "../workspace/index.ts";
@@ -123,7 +123,7 @@ export async function files(): Promise<(readonly [path: string, text: string])[]
     ["docs/reference.md", reference(commands)],
     ["docs/words.md", glossary()],
     ["docs/zandrel.1", manPage(commands)],
-    ["docs/findings.md", cataloguePage(CATALOGUE)],
+    ["docs/findings.md", cataloguePage(SAID_CATALOGUE)],
     ["docs/service-link.openapi.json", json(openApi())],
   ];
 }

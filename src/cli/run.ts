@@ -90,6 +90,7 @@ function contextFor(json: boolean): Context {
     json,
     out: (text) => writeOut(json ? text : terminalSafe(text)),
     note,
+    tell: async (said) => note(`${(await import("../present/clauses/index.ts")).inWords(said)}\n`),
     progress: live ? note : () => undefined,
     input: () => process.stdin as AsyncIterable<Buffer>,
     write: (octets) =>
@@ -229,7 +230,8 @@ async function runCommand(command: Command, argv: readonly string[]): Promise<En
   const { ended, result } = await command.run(await requestOf(command, argv, context), context);
   if (result !== undefined) {
     if (context.json) {
-      const shown = command.json === undefined ? result : await command.json(result);
+      const { allInWords } = await import("../present/clauses/index.ts");
+      const shown = allInWords(command.json === undefined ? result : await command.json(result));
       context.out(`${jsonText(z.encode(command.schema as z.ZodType, shown), 2)}\n`);
     } else if (command.text !== undefined) context.out(await explained(await command.text(result, context), context));
   }

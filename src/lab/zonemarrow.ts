@@ -56,7 +56,7 @@ export async function startZonemarrow({
     });
     const [set] = toSets(records);
     if (issues.length > 0 || set === undefined)
-      return reply.code(422).send({ error: `expected ${issues[0]?.expected ?? "data"}` });
+      return reply.code(422).send({ error: `this is not the data of a ${at.type} record` });
     host.put(at.apex, set);
     return reply.code(204).send();
   });

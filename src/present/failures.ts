@@ -4,6 +4,7 @@ import { type DomainName, displayName, withoutRootDot } from "../core/name/index
 import { nearest } from "../core/nearest.ts";
 import { printData, type RecordSet } from "../core/record/index.ts";
 import { choiceText, doubtText, problemText } from "./asks/intake-words.ts";
+import { inWords } from "./clauses/index.ts";
 import { shellWord, visible } from "./safe.ts";
 import { deadline, moment } from "./time.ts";
 
@@ -109,7 +110,10 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "no-terminal-answer": () => say("the question was left open, and nothing was changed", "run the command again and answer it"),
 
   "not-a-domain": ({ given, because }) =>
-    say(`${quote(given)} is not a domain name${because === "" ? "" : ` (${visible(because)})`}`, "check its spelling"),
+    say(
+      `${quote(given)} is not a domain name${because.clause === "nothing" ? "" : ` (${visible(inWords(because))})`}`,
+      "check its spelling",
+    ),
   "not-a-selector": ({ given }) =>
     say(
       `${quote(given)} is not a selector (the word in front of ._domainkey)`,
@@ -169,9 +173,9 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "yaml-aliases": ({ path, because }) =>
     say(`${path}: the aliases in this file multiply too far (${visible(because)})`, "write the values out", `${path}:1:1`),
   "yaml-value": ({ at, found, because }) =>
-    say(`${at}: ${found === "" ? "this value" : quote(found)} is wrong: ${visible(because)}`, "correct it", at),
+    say(`${at}: ${found === "" ? "this value" : quote(found)} is wrong: ${visible(inWords(because))}`, "correct it", at),
   "zone-file-line": ({ file, line: row, column, found, expected }) =>
-    say(`${visible(file)}:${row}:${column}: ${line(found, expected)}`, "correct that line", `${file}:${row}:${column}`),
+    say(`${visible(file)}:${row}:${column}: ${line(found, inWords(expected))}`, "correct that line", `${file}:${row}:${column}`),
   "list-line": ({ path, line: number, because }) =>
     say(`line ${number} of ${visible(path)} cannot be read as a line of a list (${visible(because)})`, "correct the line", path),
   "list-column": ({ path, wanted, known: cells }) =>
@@ -317,7 +321,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       "--way",
     ),
   "host-entry": ({ found, because }) =>
-    say(`${found === "" ? "a value" : quote(found)} cannot be saved: ${visible(because)}`, "correct that option", found),
+    say(`${found === "" ? "a value" : quote(found)} cannot be saved: ${visible(inWords(because))}`, "correct that option", found),
   "host-form": ({ given }) =>
     say(
       `--form ${quote(given)} is not of the form FIELD=VALUE`,
@@ -343,10 +347,14 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "id-twice": ({ at, first, ask }) =>
     say(`the id ${quote(ask)} is used twice, at ${first} and at ${at}`, "give one of the two asks another id there", at),
   "ask-records": ({ at, ask, line: row, column, found, expected }) =>
-    say(`${at}: line ${row} of the records of ${ask}, column ${column}: ${line(found, expected)}`, "correct that line", at),
+    say(
+      `${at}: line ${row} of the records of ${ask}, column ${column}: ${line(found, inWords(expected))}`,
+      "correct that line",
+      at,
+    ),
   "ask-spf": ({ at, found, because, meant: suggestion }) =>
     say(
-      `${at}: ${quote(found)} is wrong: ${visible(because)}`,
+      `${at}: ${quote(found)} is wrong: ${visible(inWords(because))}`,
       suggestion === undefined ? "correct the term" : `write ${visible(suggestion)} instead`,
       at,
     ),
@@ -404,7 +412,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     ),
   "confirm-absent": ({ ask, because }) =>
     say(
-      `${visible(ask)} cannot be proven yet: ${visible(because)}`,
+      `${visible(ask)} cannot be proven yet: ${visible(inWords(because))}`,
       "publish it first; where the service confirmed it all the same, add --force and say with --note what it showed",
       "--confirmed",
     ),
@@ -533,7 +541,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     ),
   "kit-records": ({ kit, ask, because }) =>
     say(
-      `the ask ${ask} of the kit ${visible(kit)} does not give valid records: ${visible(because)}`,
+      `the ask ${ask} of the kit ${visible(kit)} does not give valid records: ${visible(inWords(because))}`,
       "correct the kit or the input",
     ),
 
@@ -549,24 +557,27 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
         )
       : say(`${displayName(domain)} could not be looked up at its name servers: ${visible(because)}`, "try again later"),
   "zone-unseen": ({ because }) =>
-    say(`nothing was changed, because the zone could not be looked up: ${visible(because)}`, "try again when its server answers"),
+    say(
+      `nothing was changed, because the zone could not be looked up: ${visible(inWords(because))}`,
+      "try again when its server answers",
+    ),
   "no-web-in-files": () =>
     say("zandrel site looks at web servers, which are not in zone files", "leave --zone-file out", "--zone-file"),
   "no-server-in-files": () => say("a mail server cannot be reached through zone files", "leave --zone-file out", "--zone-file"),
 
   "publish-unseen": ({ because }) =>
     say(
-      `nothing was published, because the zone could not be looked up: ${visible(because)}`,
+      `nothing was published, because the zone could not be looked up: ${visible(inWords(because))}`,
       "try again when its server answers",
     ),
   "publish-clash": ({ domain, reasons }) =>
     say(
-      `nothing was published, because ${count(reasons.length, "thing")} ${reasons.length === 1 ? "is" : "are"} in the way: ${visible(reasons.map((one, i) => (reasons.length === 1 ? one : `${i + 1}. ${one}`)).join("; "))}`,
+      `nothing was published, because ${count(reasons.length, "thing")} ${reasons.length === 1 ? "is" : "are"} in the way: ${visible(reasons.map((one, i) => (reasons.length === 1 ? inWords(one) : `${i + 1}. ${inWords(one)}`)).join("; "))}`,
       `zandrel draft ${displayName(domain)} shows the options; --only ASK publishes one of the other asks`,
     ),
   "zone-changed": ({ domain, because, before }) =>
     say(
-      `nothing was published for ${displayName(domain)}, because somebody changed the zone meanwhile: ${visible(because)}${published(before)}`,
+      `nothing was published for ${displayName(domain)}, because somebody changed the zone meanwhile: ${visible(inWords(because))}${published(before)}`,
       `run zandrel draft ${displayName(domain)} and decide again`,
     ),
   "accepted-not-shown": ({ to, domain, done, of, differences, before }) =>
@@ -576,11 +587,14 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     ),
   "publication-unknown": ({ domain, because, remedy, before }) =>
     say(
-      `it is not known whether all of ${displayName(domain)} was changed: ${visible(because)}${published(before)}`,
-      visible(remedy),
+      `it is not known whether all of ${displayName(domain)} was changed: ${visible(inWords(because))}${published(before)}`,
+      visible(inWords(remedy)),
     ),
   "publication-failed": ({ domain, because, remedy, before }) =>
-    say(`nothing was published for ${displayName(domain)}: ${visible(because)}${published(before)}`, visible(remedy)),
+    say(
+      `nothing was published for ${displayName(domain)}: ${visible(inWords(because))}${published(before)}`,
+      visible(inWords(remedy)),
+    ),
   "nothing-by-hand": () => say("there is nothing to enter by hand, so no sheet was written", "see zandrel draft"),
   "sheet-form": ({ given }) =>
     say(`--sheet ${quote(given)} is neither a page nor Markdown`, "name a file that ends in .html or .md", "--sheet"),
@@ -670,16 +684,16 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
 
   "spf-term": ({ found, because, meant: suggestion }) =>
     say(
-      `${quote(found)} is not an SPF term: ${visible(because)}`,
+      `${quote(found)} is not an SPF term: ${visible(inWords(because))}`,
       suggestion === undefined ? "correct it" : `write ${visible(suggestion)} instead`,
     ),
   "spf-unseen": ({ domain, because }) =>
     say(
-      `the SPF record of ${visible(domain)} could not be looked up (${visible(because)})`,
+      `the SPF record of ${visible(domain)} could not be looked up (${visible(inWords(because))})`,
       "try again, or ask another resolver with --resolver",
     ),
   "spf-unusable": ({ because }) =>
-    say(`the SPF record cannot be used: ${visible(because)}`, "correct the published record first"),
+    say(`the SPF record cannot be used: ${visible(inWords(because))}`, "correct the published record first"),
   "spf-none": ({ domain }) =>
     say(
       `${visible(domain)} has no SPF record, and no service asks for one`,
@@ -692,14 +706,14 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       "--include",
     ),
   "cannot-flatten": ({ term, because }) =>
-    say(`${visible(term)} cannot be replaced by addresses: ${visible(because)}`, "leave it as it is"),
+    say(`${visible(term)} cannot be replaced by addresses: ${visible(inWords(because))}`, "leave it as it is"),
   "dmarc-unseen": ({ domain, because }) =>
     say(
       `the DMARC record of ${displayName(domain)} could not be looked up (${visible(because)})`,
       "try again, or ask another resolver with --resolver",
     ),
   "key-unseen": ({ name, because }) =>
-    say(`${displayName(name)} could not be looked up (${visible(because)})`, "try again later"),
+    say(`${displayName(name)} could not be looked up (${visible(inWords(because))})`, "try again later"),
   "key-ask-there": ({ path, ask }) =>
     say(`${path} already has the ask ${ask}`, "choose another selector with --selector", "--selector"),
   "rotation-selectors": () =>
@@ -717,7 +731,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     ),
   "switch-too-early": ({ selector, name, because }) =>
     say(
-      `mail signed with ${visible(selector)} would fail, because there is no usable key at ${displayName(name)} (${visible(because)})`,
+      `mail signed with ${visible(selector)} would fail, because there is no usable key at ${displayName(name)} (${visible(inWords(because))})`,
       "publish the key first with zandrel publish, and switch when everyone sees it",
       "--switched",
     ),
@@ -741,8 +755,9 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       "for example relaxed/simple",
       "--canonicalization",
     ),
-  "cannot-sign": ({ because }) => say(`the message cannot be signed: ${visible(because)}`, "correct that and sign again"),
-  "not-a-message": ({ title, because }) => say(`${visible(title)}: ${visible(because)}`, "give a whole message", title),
+  "cannot-sign": ({ because }) =>
+    say(`the message cannot be signed: ${visible(inWords(because))}`, "correct that and sign again"),
+  "not-a-message": ({ title, because }) => say(`${visible(title)}: ${visible(inWords(because))}`, "give a whole message", title),
   "length-too-large": ({ length, body }) =>
     say(`--length ${length} is more than the body has (${body} octets)`, "give less, or leave it out", "--length"),
   "no-from": ({ title }) =>

@@ -1,5 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
+import { verbatim } from "../core/clause/index.ts";
 import { calendar, columns, jsonText, moment, sheetMarkdown, sheetPage, terminalSafe, visible, wrap } from "./index.ts";
 
 const nasty = fc.string({ unit: fc.constantFrom("\x1b", "[31m", "\x07", "\x9b", "\u202e", "\n", "\t", "a", "ü", "\u2028") });
@@ -67,7 +68,7 @@ describe("a calendar file (RFC 5545)", () => {
 
 describe("sheets", () => {
   const entries = [
-    { action: "enter" as const, type: "TXT", host: "", value: 'a `b` <script>"&', ttl: "300", note: "mind\x1b this" },
+    { action: "enter" as const, type: "TXT", host: "", value: 'a `b` <script>"&', ttl: "300", note: verbatim("mind\x1b this") },
   ];
   test("the page escapes everything that comes from records", () => {
     const page = sheetPage("<b>", entries);

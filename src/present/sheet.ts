@@ -1,4 +1,5 @@
 import type { SheetEntry } from "../core/change/index.ts";
+import { inWords } from "./clauses/index.ts";
 import { visible } from "./safe.ts";
 import type { Style } from "./style.ts";
 
@@ -28,7 +29,7 @@ export function sheetText(entries: readonly SheetEntry[], style: Style): string 
       return [
         entry.action === "enter" || entry.action === "change" ? style.added(title) : style.removed(title),
         ...fields,
-        ...(entry.note === undefined ? [] : [`  ${style.careful("note")}       ${visible(entry.note)}`]),
+        ...(entry.note === undefined ? [] : [`  ${style.careful("note")}       ${visible(inWords(entry.note))}`]),
       ].join("\n");
     })
     .join("\n\n");
@@ -45,7 +46,7 @@ export function sheetMarkdown(title: string, entries: readonly SheetEntry[]): st
     (entry, i) =>
       `## ${i + 1}. ${TITLES[entry.action]}\n\n${fieldsOf(entry)
         .map(([label, value]) => `- ${label}: ${code(visible(value))}`)
-        .join("\n")}${entry.note === undefined ? "" : `\n\nNote: ${visible(entry.note)}.`}`,
+        .join("\n")}${entry.note === undefined ? "" : `\n\nNote: ${visible(inWords(entry.note))}.`}`,
   );
   return `# ${visible(title)}\n\n${parts.join("\n\n")}\n`;
 }
@@ -63,7 +64,7 @@ export function sheetPage(title: string, entries: readonly SheetEntry[]): string
         entry,
       )
         .map(([label, value]) => `<tr><th>${label}</th><td><code>${html(value)}</code></td></tr>`)
-        .join("")}</table>${entry.note === undefined ? "" : `<p>${html(entry.note)}.</p>`}</section>`,
+        .join("")}</table>${entry.note === undefined ? "" : `<p>${html(inWords(entry.note))}.</p>`}</section>`,
   );
   return `<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${html(title)}</title>

@@ -1,5 +1,6 @@
 import { readFileSync } from "node:fs";
 import { hostname } from "node:os";
+import type { Clause } from "../core/clause/index.ts";
 import type { NoticeKind, WatchedKind } from "../core/guard/index.ts";
 import type { RecordSet } from "../core/record/index.ts";
 import type { CacheWindow } from "../core/spread/index.ts";
@@ -49,7 +50,7 @@ export type JournalEvent =
       readonly kind: "publication-closed";
       readonly opened: number;
       readonly end: PublicationEnd;
-      readonly because: string;
+      readonly because: Clause;
       /** Why nothing was done: conflict, refused, unauthenticated, unreachable, not-set-up. */
       readonly reason?: string;
       /** Whether the end was found by looking at the zone later, because the process did not live to see it. */
@@ -57,7 +58,7 @@ export type JournalEvent =
     }
   /** What was deleted beside a sheet was meant to go. */
   | { readonly kind: "deletion-meant"; readonly records: readonly RecordSet[] }
-  | { readonly kind: "ask-retired"; readonly ask: string; readonly because: string }
+  | { readonly kind: "ask-retired"; readonly ask: string; readonly because: Clause }
   /** Includes were replaced by the addresses they stood for. */
   | {
       readonly kind: "spf-flattened";
@@ -79,7 +80,7 @@ export type JournalEvent =
       readonly ask: string;
       readonly service: string;
       readonly answer: string;
-      readonly reason: string;
+      readonly reason: Clause;
     }
   /** A sender address or a domain at a service, as the service said or the user recorded. */
   | {
@@ -139,8 +140,8 @@ export type JournalEvent =
       /** What it is about: its kind, and what it is called. */
       readonly watched: WatchedKind;
       readonly subject: string;
-      readonly because: string;
-      readonly next: string;
+      readonly because: Clause;
+      readonly next: Clause;
     }
   /** Notices were told in one way, or could not be. */
   | {
@@ -150,7 +151,7 @@ export type JournalEvent =
       readonly way: string;
       readonly key: string;
       readonly told: boolean;
-      readonly because: string;
+      readonly because: Clause;
       /** Told again to somebody else, because nobody mended it. */
       readonly escalated?: boolean;
     }
@@ -159,6 +160,9 @@ export type JournalEvent =
       readonly ask: string;
       readonly wanted: string;
       readonly by: "service" | "user";
+      /** What the service, or the person, said. */
+      readonly because?: Clause;
+      /** The records that were proven, as zone-file lines. */
       readonly evidence: string;
     };
 

@@ -1,5 +1,6 @@
 import pg from "pg";
 import PgBoss from "pg-boss";
+import { clause } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
 import type { DomainName } from "../core/name/index.ts";
 import type {
@@ -355,7 +356,7 @@ class SweepQueue implements SweepStore {
     const lost = `${queue}-lost`;
     const jobs = (await this.#boss.fetch<JobData>(lost, { batchSize: BATCH })) ?? [];
     if (jobs.length === 0) return;
-    const because = `${RETRIES + 1} workers were lost while they looked at it`;
+    const because = clause("sweep-workers-lost", { workers: RETRIES + 1 });
     const outcomes = jobs.map(({ data: { domain, attempts } }) => ({
       ...{ domain, attempts: attempts + RETRIES + 1, at: Date.now() },
       result: {

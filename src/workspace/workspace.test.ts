@@ -4,6 +4,7 @@ import { join } from "node:path";
 import { afterAll, describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { parseDocument } from "yaml";
+import { verbatim } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
 import { failureSentence } from "../present/index.ts";
 import { replaceFile } from "./files.ts";
@@ -291,7 +292,7 @@ describe("the journal", () => {
     expect(again.publications("a.")).toMatchObject([
       { opened: { id: opened, changes: [change] }, closed: undefined, running: true },
     ]);
-    again.append(2, "a.", { kind: "publication-closed", opened, end: "published", because: "b" });
+    again.append(2, "a.", { kind: "publication-closed", opened, end: "published", because: verbatim("b") });
     expect(again.publications("a.")[0]?.closed).toMatchObject({ end: "published" });
     again.close();
   });

@@ -271,9 +271,21 @@ async function lockKept<T>(
   return withLock(join(folder, file), what, waiting, work);
 }
 
-/** Runs `work` while no other guard looks at the workspace. */
-export const lockGuard = <T>(workspace: Workspace, waiting: Waiting, work: () => Promise<T>): Promise<T> =>
-  lockKept(workspace, join(".zandrel", "guard.lock"), "the notices of this workspace", waiting, work);
+/** Runs `work` with a workspace while no other guard looks at it; where the journal is kept is read before, the rest once it is its turn. */
+export async function lockGuard<T>(
+  from: string,
+  given: string | undefined,
+  waiting: Waiting,
+  work: (workspace: Workspace) => Promise<T>,
+): Promise<T> {
+  const folder = findWorkspace(from, given);
+  const path = folder === undefined ? undefined : join(folder, SETTINGS_FILE);
+  if (folder === undefined || path === undefined || !existsSync(path)) throw new Failure("no-workspace", { folder });
+  const settings = readSettings(path).value;
+  return lockKept({ folder, settings }, join(".zandrel", "guard.lock"), "the notices of this workspace", waiting, () =>
+    work(openWorkspace(from, folder)),
+  );
+}
 
 /** Runs `work` while no other Zandrel process imports reports into the workspace. */
 export const lockReports = <T>(workspace: Workspace, waiting: Waiting, work: () => Promise<T>): Promise<T> =>

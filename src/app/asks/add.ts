@@ -1,5 +1,6 @@
 import { asAsked, type Purpose, recordsWanted, webProofOf } from "../../core/ask/index.ts";
 import type { Layout, Understood } from "../../core/ask/intake/index.ts";
+import type { Clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { TemplateUse } from "../../core/kit/index.ts";
 import { type DomainName, relativeText, withoutRootDot } from "../../core/name/index.ts";
@@ -212,7 +213,7 @@ const webEntry = (proof: WebProof): NonNullable<AskEntry["web"]> =>
 export interface Decision<T> {
   readonly service?: Pick<ServiceOfAsk, "key" | "title">;
   /** Asks that go, each with why. */
-  readonly without?: ReadonlyMap<string, string>;
+  readonly without?: ReadonlyMap<string, Clause>;
   readonly add?: readonly NewAsk[];
   /** Where the domain redirects to, which makes it one that redirects. */
   readonly redirectTo?: DomainName | undefined;

@@ -1,5 +1,6 @@
 import { PURPOSES, type Purpose } from "../../core/ask/index.ts";
 import { byPurpose, type PastedProof, type PastedRecord, type Understood } from "../../core/ask/intake/index.ts";
+import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { askOfKit, type Kit } from "../../core/kit/index.ts";
 import { type DomainName, isAtOrBelow, parseName, withoutRootDot } from "../../core/name/index.ts";
@@ -210,8 +211,8 @@ export function decideFor(
       keep(save({ purpose: first.purpose, sure: first.sure, records: [], spfTerms: [] }, undefined));
     const without =
       insteadOf === undefined || asks.length === 0
-        ? new Map<string, string>()
-        : new Map([[insteadOf, "a newer version was saved in its place"]]);
+        ? new Map<string, Clause>()
+        : new Map([[insteadOf, clause("retired-newer-version")]]);
     return {
       ...(service === undefined ? {} : { service }),
       add: asks,

@@ -5,10 +5,6 @@ import type { Domain, Workspace } from "../../workspace/index.ts";
 export const hostTitle = (domain: Domain, workspace: Workspace): string =>
   domain.host === undefined ? "no DNS host named" : (workspace.settings.hosts[domain.host]?.title ?? domain.host);
 
-/** Where something is done by hand, at the beginning of a sentence. */
-export const atHost = (domain: Domain, workspace: Workspace): string =>
-  domain.host === undefined ? "where the domain’s DNS records are kept" : `at ${hostTitle(domain, workspace)}`;
-
 /** The form that records of a domain are entered into: the one its DNS host is described by, or the common one. */
 export function formOf(domain: Domain, workspace: Workspace): Form {
   const publish = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.publish;

@@ -1,6 +1,7 @@
 import { existsSync } from "node:fs";
 import { basename, join, resolve } from "node:path";
 import * as z from "zod";
+import { clause, NOTHING } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, parseName, withoutRootDot } from "../../core/name/index.ts";
 import { isOfType } from "../../core/record/index.ts";
@@ -100,13 +101,13 @@ function nameMeant(given: string): DomainName {
     .replace(/[/?#].*$/s, "")
     .replace(/:\d+$/, "");
   const parsed = parseName(plain.endsWith(".") ? plain : `${plain}.`);
-  const because = parsed.ok ? "" : parsed.error.message;
+  const because = parsed.ok ? NOTHING : parsed.error.message;
   if (!parsed.ok || parsed.value === "." || /[\s@_*]/.test(plain) || /^[\d.:]+$/.test(plain))
     throw new Failure("not-a-domain", { given, because });
   if (plain.replace(/\.$/, "").split(".").length < 2)
     throw new Failure("not-a-domain", {
       given,
-      because: "a registered domain has at least two parts, such as brackwater.example",
+      because: clause("name-one-part"),
     });
   return parsed.value;
 }

@@ -1,6 +1,7 @@
 import type { Ask } from "../../core/ask/index.ts";
 import { asAsked, dnsWants, isMet, recordsWanted, webProofOf } from "../../core/ask/index.ts";
-import { listOf } from "../../core/english.ts";
+import type { Clause } from "../../core/clause/index.ts";
+import { clause } from "../../core/clause/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { containsAll, printRecord, type RecordSet } from "../../core/record/index.ts";
 import { longestWindow, visibleBy } from "../../core/spread/index.ts";
@@ -37,7 +38,7 @@ export function loadJournalState(journal: Journal | undefined, domain: DomainNam
 export interface Visibility {
   readonly publishedAt: number;
   readonly by: number;
-  readonly because: string;
+  readonly because: Clause;
 }
 
 /** The last publication that put something at a place, and was neither refused nor taken back. */
@@ -68,7 +69,7 @@ export const isOwn =
   };
 
 /** Who put a set there, as far as the workspace knows; Zandrel only where its journal says so and nobody changed it since. */
-export function provenanceOf(domain: Domain, journalled: JournalState): (set: RecordSet) => string {
+export function provenanceOf(domain: Domain, journalled: JournalState): (set: RecordSet) => Clause {
   return (set) => {
     const last = lastPublication(journalled, set);
     if (
@@ -76,15 +77,13 @@ export function provenanceOf(domain: Domain, journalled: JournalState): (set: Re
       containsAll(last.change.after, set) &&
       !set.data.some((data) => containsAll(last.change.before, { ...set, data: [data] }))
     )
-      return `Zandrel on ${new Date(last.at).toISOString().slice(0, 10)} for ${listOf(last.change.asks)}`;
+      return clause("change-by-zandrel", { at: last.at, asks: last.change.asks });
     const ask = domain.asks.find((one) =>
       dnsWants(one.wants).some(
         (want) => want.kind !== "absent" && want.name === set.name && want.type === set.type && isMet(set, want),
       ),
     );
-    return ask === undefined
-      ? "somebody else (the DNS host's default for new domains, or an older service)"
-      : `somebody else, as the ask ${ask.id} wants it`;
+    return ask === undefined ? clause("change-by-somebody") : clause("change-by-somebody-for", { ask: ask.id });
   };
 }
 

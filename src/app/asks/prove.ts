@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { recordsWanted, STATES } from "../../core/ask/index.ts";
+import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { printRecord } from "../../core/record/index.ts";
@@ -9,7 +10,7 @@ import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { linkOf } from "../services/services.ts";
 import { writing } from "../session.ts";
-import { cause, domainName, time } from "../shapes.ts";
+import { cause, domainName, sentence, time } from "../shapes.ts";
 import { OWN_SERVICE, wantedText } from "./journal-state.ts";
 import { type AskStanding, isEarly, survey } from "./survey.ts";
 import { clearOperands, oneAsk, targetsOf } from "./targets.ts";
@@ -25,10 +26,10 @@ export const proveSchema = z.object({
       service: z.string(),
       state: z.enum(STATES),
       verdict: z.enum(VERDICTS),
-      because: z.string(),
+      because: sentence,
       causes: z.array(cause).describe("why it is not found, the likeliest first"),
       asked: z
-        .object({ answer: z.enum(["accepted", "not-yet", "not-asked", "failed"]), reason: z.string() })
+        .object({ answer: z.enum(["accepted", "not-yet", "not-asked", "failed"]), reason: sentence })
         .describe("what the service said"),
       visibleBy: time.nullable(),
     }),
@@ -60,13 +61,20 @@ async function askTheService(
   if (service?.link === undefined)
     return {
       answer: "not-asked",
-      reason: `${service?.title ?? ask.service} cannot be asked from here: press verify on its page, then run zandrel prove ${ask.id} --confirmed`,
+      reason: clause("prove-by-hand", { service: service?.title ?? ask.service, ask: ask.id }),
     };
   const answer = await askLink(linkOf(service.link, service, workspace, request, context), "check", {
     body: { domain: withoutRootDot(domain.name), purpose: ask.purpose },
   });
-  if (!answer.ok) return { answer: "failed", reason: `${service.title} could not be asked: ${answer.error.because}` };
-  return { answer: answer.value.verdict, reason: `${service.title} says: ${answer.value.reason}` };
+  if (!answer.ok)
+    return {
+      answer: "failed",
+      reason: clause("prove-service-unresolved", { title: service.title, because: verbatim(answer.error.because) }),
+    };
+  return {
+    answer: answer.value.verdict,
+    reason: clause("prove-service-says", { title: service.title, text: answer.value.reason }),
+  };
 }
 
 export async function proveOne(
@@ -86,15 +94,16 @@ export async function proveOne(
     causes: [...causes],
     visibleBy: visibility === undefined ? null : visibility.by,
   };
-  const notAsked = (reason: string): Shown["asked"] => ({ answer: "not-asked", reason });
+  const notAsked = (reason: Clause): Shown["asked"] => ({ answer: "not-asked", reason });
   const evidence = recordsWanted(ask.wants).map(printRecord).join("; ");
-  const proven = (by: "service" | "user", reason: string, answer: Shown["asked"]): Shown => {
+  const proven = (by: "service" | "user", reason: Clause, answer: Shown["asked"]): Shown => {
     journal.append(now, domain.name, {
       kind: "proven",
       ask: ask.id,
       wanted: wantedText(ask),
       by,
-      evidence: `${reason}; ${evidence}`,
+      because: reason,
+      evidence,
     });
     return { ...common, state: "proven", verdict: "proven", because: reason, asked: answer };
   };
@@ -102,17 +111,13 @@ export async function proveOne(
     const note = request.note;
     if (!["spreading", "settled", "proven"].includes(state) && !(request.force && note !== undefined))
       throw new Failure("confirm-absent", { ask: ask.id, because }, "problem");
-    return proven(
-      "user",
-      `you recorded that ${ask.service} confirmed it${note === undefined ? "" : `: ${note}`}`,
-      notAsked("the user confirmed it"),
-    );
+    return proven("user", clause("prove-recorded", { service: ask.service, note }), notAsked(clause("prove-user-confirmed")));
   }
   switch (state) {
     case "unknown":
-      return { ...common, state, verdict: "unknown", because, asked: notAsked("nothing is known about the record") };
+      return { ...common, state, verdict: "unknown", because, asked: notAsked(clause("prove-nothing-known")) };
     case "proven":
-      return { ...common, state, verdict: "proven", because, asked: notAsked("it is proven already") };
+      return { ...common, state, verdict: "proven", because, asked: notAsked(clause("prove-already")) };
     case "settled":
     case "spreading": {
       if (ask.service === OWN_SERVICE)
@@ -121,17 +126,13 @@ export async function proveOne(
           state,
           verdict: "found",
           because,
-          asked: notAsked("it is your own record, and no service confirms it"),
+          asked: notAsked(clause("prove-own")),
         };
       // The service looks through a resolver of its own, which may hold the old answer for as long as anybody may.
       const early = state === "spreading" || isEarly(visibility, now);
       const asked =
         early && !request.force
-          ? notAsked(
-              state === "spreading"
-                ? "some resolvers still show the old record, and the service may too: asking too early makes it remember “not found”"
-                : "every resolver we look from has it, but the service's own may still hold the old answer: asking too early makes it remember “not found”",
-            )
+          ? notAsked(state === "spreading" ? clause("prove-spreading") : clause("prove-early"))
           : await askTheService(standing, domain, workspace, request, context);
       if (asked.answer !== "not-asked")
         journal.append(now, domain.name, {
@@ -142,8 +143,13 @@ export async function proveOne(
           reason: asked.reason,
         });
       if (asked.answer === "accepted") return proven("service", asked.reason, asked);
-      const later = asked.answer === "not-yet" ? "; its resolver may still hold what it saw before, so ask again later" : "";
-      return { ...common, state, verdict: asked.answer === "failed" ? "unknown" : "found", because: `${because}${later}`, asked };
+      return {
+        ...common,
+        state,
+        verdict: asked.answer === "failed" ? "unknown" : "found",
+        because: asked.answer === "not-yet" ? clause("prove-ask-again", { because }) : because,
+        asked,
+      };
     }
     default:
       return {
@@ -151,7 +157,7 @@ export async function proveOne(
         state,
         verdict: causes.length > 0 ? "astray" : "absent",
         because,
-        asked: notAsked("the name servers do not have the record, so asking the service would only make it remember “not found”"),
+        asked: notAsked(clause("prove-absent")),
       };
   }
 }

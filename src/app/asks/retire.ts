@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { retireAsk } from "../../core/change/index.ts";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { dataKey, type RecordData, type RecordSet, setJson } from "../../core/record/index.ts";
@@ -11,7 +12,7 @@ import { nameIn } from "../publishing/draft.ts";
 import { settleInterrupted } from "../publishing/publication.ts";
 import { apply, published } from "../publishing/publish.ts";
 import { writing } from "../session.ts";
-import { domainName, record, time } from "../shapes.ts";
+import { domainName, record, sentence, time } from "../shapes.ts";
 import { reviseAsks } from "./add.ts";
 import { draftSource } from "./survey.ts";
 import { oneAsk } from "./targets.ts";
@@ -22,7 +23,7 @@ export const retireSchema = z.object({
   domain: domainName,
   written: z.boolean(),
   removals: z.array(z.object({ name: domainName, type: z.string(), before: z.array(record), after: z.array(record) })),
-  stays: z.array(z.object({ name: domainName, type: z.string(), data: z.string(), because: z.string() })),
+  stays: z.array(z.object({ name: domainName, type: z.string(), data: z.string(), because: sentence })),
   published: published.nullable(),
 });
 
@@ -90,7 +91,7 @@ export async function retire(request: RetireRequest, context: AppContext): Promi
     const carried = dry || changes.length === 0 ? null : await apply(domain, changes, { journal, workspace, request, context });
     if (!dry)
       await reviseAsks(workspace, domain.name, context, () => ({
-        without: new Map([[ask.id, `record sets changed: ${changes.length}`]]),
+        without: new Map([[ask.id, clause("retired-by-user", { changes: changes.length })]]),
         result: undefined,
       }));
     return {

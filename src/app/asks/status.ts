@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { dnsWants, STATES, type State } from "../../core/ask/index.ts";
+import { clause } from "../../core/clause/index.ts";
 import { keyNameOf } from "../../core/dkim/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
@@ -11,7 +12,7 @@ import { keyAskId } from "../mail/dkim-new.ts";
 import { settleInterrupted } from "../publishing/publication.ts";
 import { lostBeside, openSheet } from "../publishing/sheets.ts";
 import { domainOperands, reading } from "../session.ts";
-import { domainName, record, time } from "../shapes.ts";
+import { domainName, record, sentence, time } from "../shapes.ts";
 import { hostTitle } from "./host.ts";
 import { type AskStanding, nextStep, rememberSettled, survey } from "./survey.ts";
 
@@ -28,8 +29,8 @@ export const statusSchema = z.object({
           service: z.string(),
           purpose: z.string(),
           state: z.enum(STATES),
-          because: z.string(),
-          next: z.string().describe("the command or step that comes next; empty where nothing is left to do"),
+          because: sentence,
+          next: sentence.describe("the command or step that comes next; empty where nothing is left to do"),
           visibleBy: time.nullable().describe("when everyone sees what was published, at the latest"),
         }),
       ),
@@ -39,7 +40,7 @@ export const statusSchema = z.object({
       keysWithoutAsk: z
         .array(z.object({ selector: z.string(), next: z.string() }))
         .describe("private keys of the workspace whose records nobody asked for, as a run that was stopped leaves them"),
-      interrupted: z.array(z.string()).describe("publications that broke off, and what became of them"),
+      interrupted: z.array(sentence).describe("publications that broke off, and what became of them"),
       sheet: z.object({ since: time, next: z.string() }).nullable().describe("the fill-in sheet that is still to be entered"),
       signaturesEnd: time
         .nullable()
@@ -120,7 +121,7 @@ export async function status(request: StatusRequest, context: AppContext): Promi
       const lost = journal === undefined ? [] : await lostBeside(domain, dns, workspace, journal);
       const nextOf = (standing: AskStanding) =>
         onSheet.has(standing.ask.id) && SHEET_STATES.has(standing.state)
-          ? `zandrel publish ${withoutRootDot(domain.name)} --check`
+          ? clause("next-check-sheet", { domain: domain.name })
           : nextStep(standing, domain.name, workspace, dns.now);
       shown.push({
         domain: domain.name,

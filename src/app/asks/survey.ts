@@ -1,8 +1,8 @@
 import type { Ask, State, View } from "../../core/ask/index.ts";
 import { dnsWants, isDelegated, look, stateOf, webProofOf } from "../../core/ask/index.ts";
 import { type Clash, type Draft, fillIn, makeDraft } from "../../core/change/index.ts";
+import { type Clause, clause, NOTHING, verbatim } from "../../core/clause/index.ts";
 import type { ChainFlaw } from "../../core/dnssec/index.ts";
-import { listOf } from "../../core/english.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized, zoneLookup } from "../../core/lookup/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
@@ -10,13 +10,12 @@ import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { type Cause, diagnose } from "../../core/ownership/index.ts";
 import { isOfType } from "../../core/record/index.ts";
 import type { WebProof, WebVerdict } from "../../core/site/index.ts";
-import { spanText } from "../../core/spread/index.ts";
 import { zonesOf } from "../../core/zone/index.ts";
 import type { WebOptions } from "../../net/web.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
 import { type DnsContext, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
 import { dsGone, hadDs, watchDs } from "../dns/ds-memory.ts";
-import { atHost, formOf } from "./host.ts";
+import { formOf, hostTitle } from "./host.ts";
 import {
   isOwn,
   type JournalState,
@@ -33,7 +32,7 @@ export interface AskStanding {
   readonly ask: Ask;
   readonly views: readonly View[];
   readonly state: State;
-  readonly because: string;
+  readonly because: Clause;
   readonly causes: readonly Cause[];
   readonly visibility: Visibility | undefined;
 }
@@ -116,7 +115,7 @@ async function webStanding(
   const common = { ask, views: [], visibility: undefined };
   const verdict =
     dns.web === undefined
-      ? { found: undefined, because: "a proof on the web cannot be looked at in zone files", remedy: "" }
+      ? { found: undefined, because: clause("state-web-unseen"), remedy: NOTHING }
       : await lookAtPage(proof, dns.web);
   const proven = journalled.proven.get(ask.id)?.wanted === wantedText(ask);
   const settled = journalled.settled.get(ask.id)?.wanted === wantedText(ask);
@@ -125,16 +124,16 @@ async function webStanding(
     return {
       ...common,
       state: proven ? "proven" : "settled",
-      because: proven ? "the service confirmed it, and it is still there" : verdict.because,
+      because: proven ? clause("state-still-proven") : verdict.because,
       causes: [],
     };
   const causes: Cause[] = [{ kind: "web-proof", at: proof.url, because: verdict.because, remedy: verdict.remedy }];
   const state = proven || settled ? "lapsed" : waits.length > 0 ? "waiting" : "noted";
   const because =
     state === "waiting"
-      ? `${waits.join(", ")} must be proven first`
+      ? clause("state-waiting", { waitingFor: waits })
       : state === "lapsed"
-        ? `it was there, and now ${verdict.because}`
+        ? clause("state-was-there", { because: verdict.because })
         : verdict.because;
   return { ...common, state, because, causes };
 }
@@ -142,21 +141,22 @@ async function webStanding(
 /** A clash as a cause: what stands there, and what to do about it in the form of the DNS host. */
 export function causeOf({ kind, name, because, options, offending }: Clash, domain: Domain, workspace: Workspace): Cause {
   const at = displayName(name);
-  if (offending === undefined) return { kind, at, because, remedy: options.join("; or ") };
+  if (offending === undefined) return { kind, at, because, remedy: clause("cause-options", { options }) };
   const { type } = offending;
   const entries = fillIn(
     [{ name: offending.name, type, before: offending, after: undefined }],
     domain.name,
     formOf(domain, workspace),
   );
-  const fields = entries.map(
-    ({ host, value }) => `with the host ${host === "" ? "left empty" : `“${host}”`} and the value “${value}”`,
-  );
   return {
     kind,
     at,
     because,
-    remedy: `${atHost(domain, workspace)}, delete the ${type} ${entries.length === 1 ? "record" : "records"} ${listOf(fields)}`,
+    remedy: clause("cause-leftover-mend", {
+      host: domain.host === undefined ? undefined : hostTitle(domain, workspace),
+      type,
+      entries: entries.map(({ host, value }) => ({ host, value })),
+    }),
   };
 }
 
@@ -188,25 +188,22 @@ async function refusalCause(
   if (verdict.kind === "bogus") {
     // Once the DS records are deleted, they are still remembered for a while.
     if ("dsTtl" in verdict.flaw) await watchDs(domain.name, dns, journal);
-    // Explaining is loaded only where something is wrong.
-    const { explainFlaw } = await import("../../core/dnssec/index.ts");
+    const { flaw } = verdict;
+    const broken = { flaw, domain: domain.name, fits: await keyHolder(flaw, domain, dns, workspace) };
     return {
-      kind: `dnssec-${verdict.flaw.code}`,
-      at: displayName(verdict.flaw.name),
-      ...explainFlaw(verdict.flaw, domain.name, await keyHolder(verdict.flaw, domain, dns, workspace)),
+      kind: `dnssec-${flaw.code}`,
+      at: displayName(flaw.name),
+      because: clause("dnssec-broken", broken),
+      remedy: clause("dnssec-mend", broken),
     };
   }
   return {
     kind: "dnssec-refused",
     at: displayName(refused.name),
-    because: refused.answer.kind === "failed" ? refused.answer.detail : "",
-    remedy:
-      "ask the DNS host whether the signatures of the domain are in order, and compare the DS record at the registrar with its key",
+    because: verbatim(refused.answer.kind === "failed" ? refused.answer.detail : ""),
+    remedy: clause("dnssec-refused-mend"),
   };
 }
-
-const forgetsDs = (ttl: number): string =>
-  `some resolvers remember the deleted DNSSEC record (DS) for up to ${spanText(ttl)}, its TTL, and refuse the domain until then`;
 
 /** Looks at a domain from everywhere and derives where each of its asks stands. */
 export async function survey(
@@ -222,7 +219,10 @@ export async function survey(
   const trouble =
     authority.kind === "delegated"
       ? undefined
-      : { kind: authority.kind === "failed" ? ("failed" as const) : ("not-delegated" as const), because: authority.because };
+      : {
+          kind: authority.kind === "failed" ? ("failed" as const) : ("not-delegated" as const),
+          because: verbatim(authority.because),
+        };
   const source = trouble === undefined ? draftSource(domain, looked, dns, workspace) : undefined;
   const draft = source === undefined ? undefined : await draftOf(domain, source, dns.world, journalled, new Set());
   const siblings = async () => {
@@ -236,7 +236,7 @@ export async function survey(
     const by = gone === undefined ? 0 : gone.at + gone.ttl * 1000;
     return gone === undefined || by <= (visibility?.by ?? dns.now)
       ? visibility
-      : { publishedAt: visibility?.publishedAt ?? gone.at, by, because: forgetsDs(gone.ttl) };
+      : { publishedAt: visibility?.publishedAt ?? gone.at, by, because: clause("dnssec-ds-remembered", { ttl: gone.ttl }) };
   };
   const asks = await Promise.all(
     domain.asks.map(async (ask): Promise<AskStanding> => {
@@ -300,7 +300,7 @@ export async function survey(
       const visibility = afterDs(visibilityOf(ask, journalled));
       const own: typeof verdict =
         ask.service === OWN_SERVICE && verdict.state === "settled" && !isEarly(visibility, dns.now)
-          ? { state: "proven", because: "it is your own record, and everyone sees it" }
+          ? { state: "proven", because: clause("state-own") }
           : verdict;
       return { ask, views, ...own, causes: [...causes, ...beside], visibility };
     }),
@@ -336,31 +336,29 @@ export const isCatchingUp = ({ state, causes, visibility }: AskStanding, now: nu
   now - visibility.publishedAt < CATCH_UP;
 
 /** The step that brings an ask on from where it stands. */
-export function nextStep(standing: AskStanding, domain: DomainName, workspace: Workspace, now: number): string {
+export function nextStep(standing: AskStanding, domain: DomainName, workspace: Workspace, now: number): Clause {
   const { ask, state, causes, visibility } = standing;
-  const name = withoutRootDot(domain);
   const alone = workspace.domains.filter((one) => one.asks.some(({ id }) => id === ask.id)).length === 1;
-  const idOf = (id: string) => (alone ? id : `${name}/${id}`);
+  const idOf = (id: string) => (alone ? id : `${withoutRootDot(domain)}/${id}`);
+  const prove = clause("next-prove", { ask: idOf(ask.id) });
   switch (state) {
     case "waiting":
-      return `zandrel prove ${idOf(ask.after[0] as string)}`;
+      return clause("next-prove", { ask: idOf(ask.after[0] as string) });
     case "noted":
     case "clashing":
     case "lapsed":
-      return webProofOf(ask.wants) === undefined
-        ? `zandrel draft ${name}`
-        : (causes[0]?.remedy ?? `zandrel prove ${idOf(ask.id)}`);
+      return webProofOf(ask.wants) === undefined ? clause("next-draft", { domain }) : (causes[0]?.remedy ?? prove);
     case "astray":
-      if (isCatchingUp(standing, now)) return `zandrel watch ${name}`;
-      return causes[0]?.remedy ?? `zandrel prove ${idOf(ask.id)}`;
+      if (isCatchingUp(standing, now)) return clause("next-watch", { domain });
+      return causes[0]?.remedy ?? prove;
     case "spreading":
-      return `zandrel watch ${name}`;
+      return clause("next-watch", { domain });
     case "settled":
-      return isEarly(visibility, now) ? `zandrel watch ${name} --until proven` : `zandrel prove ${idOf(ask.id)}`;
+      return isEarly(visibility, now) ? clause("next-watch-proven", { domain }) : prove;
     case "unknown":
-      return `zandrel status ${name}`;
+      return clause("next-status", { domain });
     case "proven":
-      return "";
+      return NOTHING;
   }
 }
 

@@ -1,12 +1,12 @@
 import * as z from "zod";
-import { CATALOGUE, isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
+import { type Audit, CATALOGUE, isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
 import { keyNameOf } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
 import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
-import { domainName } from "../shapes.ts";
+import { domainName, sentence } from "../shapes.ts";
 import { auditDomain } from "./one-domain.ts";
 
 export const auditDomainsSchema = z.object({
@@ -27,7 +27,7 @@ export const auditDomainsSchema = z.object({
         }),
       ),
       unresolved: z
-        .array(z.object({ name: domainName, type: z.string(), because: z.string() }))
+        .array(z.object({ name: domainName, type: z.string(), because: sentence }))
         .describe("questions nobody could answer; a finding may be missing because of them"),
     }),
   ),
@@ -45,9 +45,11 @@ export const auditDomainsSchema = z.object({
     .describe("only with --list"),
 });
 
-export type AuditDomainsResult = z.output<typeof auditDomainsSchema>;
-
-const listing = (): AuditDomainsResult => ({ domains: [], catalogue: CATALOGUE.map(({ check: _, ...rule }) => rule) });
+/** What the audit of some domains came to; {@link auditDomainsSchema} is the same in words. */
+export interface AuditDomainsResult {
+  readonly domains: readonly ({ readonly domain: DomainName } & Pick<Audit, "right" | "findings" | "unresolved">)[];
+  readonly catalogue: typeof CATALOGUE;
+}
 
 /** What {@link auditDomains} is asked. */
 export interface AuditDomainsRequest extends CommonRequest, DnsOptions {
@@ -58,7 +60,7 @@ export interface AuditDomainsRequest extends CommonRequest, DnsOptions {
 
 /** Everything that is wrong with a domain's delegation, mail, keys, policies and site, what it means, and what to do. */
 export async function auditDomains(request: AuditDomainsRequest, context: AppContext): Promise<Outcome<AuditDomainsResult>> {
-  if (request.list) return { ended: "fine", result: listing() };
+  if (request.list) return { ended: "fine", result: { domains: [], catalogue: CATALOGUE } };
   const folder = findWorkspace(context.cwd, request.workspace);
   const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
   const names =
@@ -70,17 +72,12 @@ export async function auditDomains(request: AuditDomainsRequest, context: AppCon
   const dns = openDns(request, context, workspace?.settings, names);
   const journal = workspace?.hasJournal === true ? await workspace.openJournal() : undefined;
   try {
-    const domains: AuditDomainsResult["domains"] = [];
+    const domains: AuditDomainsResult["domains"][number][] = [];
     for (const [i, name] of names.entries()) {
       context.progress(`Asking about ${withoutRootDot(name)}${names.length > 1 ? `, ${i + 1} of ${names.length}` : ""} …\n`);
       const using = { workspace, journal, dns, selectors, areas: [], cwd: context.cwd };
       const { right, findings, unresolved } = await auditDomain(name, using);
-      domains.push({
-        domain: name,
-        right: right.map((one) => ({ ...one })),
-        findings: findings.map((one) => ({ ...one })),
-        unresolved: unresolved.map((one) => ({ ...one })),
-      });
+      domains.push({ domain: name, right, findings, unresolved });
     }
     const shown: AuditDomainsResult = { domains, catalogue: [] };
     const threshold = request.failOn as Severity | "never";

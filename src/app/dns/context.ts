@@ -2,6 +2,7 @@ import { getServers } from "node:dns";
 import { existsSync, realpathSync } from "node:fs";
 import { basename, dirname, isAbsolute, relative, resolve } from "node:path";
 import { authoritativeViewpoints, type Viewpoint } from "../../core/ask/index.ts";
+import { clause, NOTHING } from "../../core/clause/index.ts";
 import type { SignedLookup, Verdict } from "../../core/dnssec/index.ts";
 import { Failure } from "../../core/failure.ts";
 import {
@@ -135,7 +136,7 @@ function askedOnce(lookup: SignedLookup): SignedLookup {
 export function nameOperand(text: string): DomainName {
   const parsed = parseName(text);
   if (parsed.ok && parsed.value !== ".") return parsed.value;
-  throw new Failure("not-a-domain", { given: text, because: parsed.ok ? "" : parsed.error.message });
+  throw new Failure("not-a-domain", { given: text, because: parsed.ok ? NOTHING : parsed.error.message });
 }
 
 /** The domain a zone file is about when it does not say so itself: by its own name, or the only domain in question. */
@@ -153,11 +154,11 @@ const includer =
   (cwd: string, file: string, folders: readonly string[]): NonNullable<ParseOptions["include"]> =>
   (path) => {
     const asked = resolve(cwd, file, "..", path);
-    if (!existsSync(asked)) return { expected: "a file that can be read" };
+    if (!existsSync(asked)) return { expected: clause("expected-readable-file") };
     const real = realpathSync(asked);
     const allowed = [dirname(realpathSync(resolve(cwd, file))), ...folders.map((folder) => resolve(cwd, folder))];
     const inside = allowed.some((folder) => existsSync(folder) && isInside(realpathSync(folder), real));
-    if (!inside) return { expected: "a file in the folder of the zone file or below (allow another with --include-from)" };
+    if (!inside) return { expected: clause("expected-allowed-file") };
     return { text: readText(real, "latin1", MAX_ZONE) };
   };
 
@@ -392,8 +393,8 @@ function openZoneFiles(
     now,
     isPresent: false,
     world: lookup,
-    trust: async () => ({ kind: "indeterminate", why: "no-anchor", because: "zone files are not checked for signatures" }),
-    trustAt: async () => ({ kind: "indeterminate", why: "no-anchor", because: "zone files are not checked for signatures" }),
+    trust: async () => ({ kind: "indeterminate", why: "no-anchor" }),
+    trustAt: async () => ({ kind: "indeterminate", why: "no-anchor" }),
     keysAt: (_, zone) => lookup.ask(zone, "DNSKEY"),
     dsAtParent: (domain) => lookup.ask(domain, "DS"),
     into: undefined,

@@ -1,3 +1,4 @@
+import { clause } from "../../core/clause/index.ts";
 import {
   ChainOfTrust,
   ROOT_ANCHORS,
@@ -30,7 +31,11 @@ function anchorsOf(settings: Settings | undefined): readonly TrustAnchor[] {
   const { records, issues } = readRecords(settings.anchors, { origin: ROOT, ttl: 3600 });
   const [issue] = issues;
   if (issue !== undefined)
-    throw new Failure("yaml-value", { at: "zandrel.yaml", found: issue.text, because: `anchors: expected ${issue.expected}` });
+    throw new Failure("yaml-value", {
+      at: "zandrel.yaml",
+      found: issue.text,
+      because: clause("dnssec-anchors-expected", { expected: issue.expected }),
+    });
   return toSets(records).flatMap((set) => (isOfType(set, "DS") ? [{ zone: set.name, ds: set.data }] : []));
 }
 

@@ -68,7 +68,7 @@ export async function auditorHere(request: AuditorRequest): Promise<Auditor> {
         const { findings, unresolved, providers } = await auditDomain(domain, {
           ...{ workspace, journal, dns: own.dns, selectors: [], areas, cwd },
         });
-        const kept = findings.map(({ id, evidence, remedy }) => ({ id, evidence, remedy }));
+        const kept = findings.map(({ id, seen }) => ({ id, seen }));
         return { findings: kept, unresolved, providers };
       } finally {
         own.active -= 1;

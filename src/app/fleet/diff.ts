@@ -2,7 +2,7 @@ import * as z from "zod";
 import { AREAS } from "../../core/audit/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
-import { commonAreas, compareResults, type SweepResult, wholeFinding } from "../../core/sweep/index.ts";
+import { commonAreas, compareResults, type KeptFinding, type SweepResult } from "../../core/sweep/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { domainName, time } from "../shapes.ts";
 import { namedSweep, outcomesOf, type SweepsRequest, withSweeps } from "./store.ts";
@@ -29,7 +29,11 @@ export const sweepDiffSchema = z.object({
     .describe("domains at which something differs"),
   same: z.number().describe("domains at which nothing differs"),
 });
-export type SweepDiff = z.output<typeof sweepDiffSchema>;
+export type SweepDiffJson = z.output<typeof sweepDiffSchema>;
+type DomainJson = SweepDiffJson["domains"][number];
+export type SweepDiff = Omit<SweepDiffJson, "domains"> & {
+  readonly domains: (Omit<DomainJson, "fixed" | "fresh"> & Readonly<Record<"fixed" | "fresh", readonly KeptFinding[]>>)[];
+};
 
 /** What changed between two sweeps: the older one is named first. */
 export async function sweepDiff(request: CommonRequest & SweepsRequest, context: AppContext): Promise<Outcome<SweepDiff>> {
@@ -53,12 +57,7 @@ export async function sweepDiff(request: CommonRequest & SweepsRequest, context:
         return;
       }
       const shown = (ids: readonly string[], result: SweepResult | undefined) =>
-        (result?.findings ?? [])
-          .filter(({ id }, i, all) => ids.includes(id) && all.findIndex((one) => one.id === id) === i)
-          .map((one) => {
-            const { id, severity, title, remedy } = wholeFinding(one);
-            return { id, severity, title, remedy };
-          });
+        (result?.findings ?? []).filter(({ id }, i, all) => ids.includes(id) && all.findIndex((one) => one.id === id) === i);
       domains.push({ domain, kind, fixed: shown(fixed, was), fresh: shown(fresh, is), worse });
     };
     for await (const outcome of outcomesOf(store, after))

@@ -1,7 +1,7 @@
 import { randomBytes } from "node:crypto";
 import * as z from "zod";
 import { STATES } from "../../core/ask/index.ts";
-import { SEVERITIES } from "../../core/audit/index.ts";
+import { type Audit, SEVERITIES } from "../../core/audit/index.ts";
 import { discoverByWalk, POLICIES, readDmarcRecord } from "../../core/dmarc/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { AnswerMemo } from "../../core/lookup/index.ts";
@@ -22,7 +22,7 @@ import { reportSources, reportSourcesSchema } from "../reports/sources.ts";
 import { type Mailed, mailThrough } from "../services/mailing.ts";
 import { domainOfAddress } from "../services/services.ts";
 import { domainOperands } from "../session.ts";
-import { domainName, time } from "../shapes.ts";
+import { domainName, sentence, time } from "../shapes.ts";
 
 const finding = z.object({
   id: z.string(),
@@ -40,8 +40,8 @@ const ask = z.object({
   title: z.string().describe("what people call the service"),
   purpose: z.string(),
   state: z.enum(STATES),
-  because: z.string(),
-  next: z.string(),
+  because: sentence,
+  next: sentence,
   asked: time.nullable(),
   published: time.nullable(),
   proven: time.nullable(),
@@ -95,10 +95,12 @@ export const dossierSchema = z.object({
   organisation: z.string(),
   domains: z.array(domainShape),
   files: z.array(z.string()).describe("the files that were written"),
-  mailed: z.array(z.object({ to: z.string(), sent: z.boolean(), because: z.string() })),
+  mailed: z.array(z.object({ to: z.string(), sent: z.boolean(), because: sentence })),
 });
-export type Dossier = z.output<typeof dossierSchema>;
-export type DossierDomain = Dossier["domains"][number];
+export type DossierJson = z.output<typeof dossierSchema>;
+/** What is known of a domain; {@link dossierSchema} is the same in words. */
+export type DossierDomain = Omit<DossierJson["domains"][number], "right" | "findings"> & Pick<Audit, "right" | "findings">;
+export type Dossier = Omit<DossierJson, "domains"> & { readonly domains: DossierDomain[] };
 
 /** What {@link dossier} is asked. */
 export interface DossierRequest extends CommonRequest, DnsOptions {
@@ -171,7 +173,7 @@ type Gist = Pick<DossierDomain, "domain" | "asks" | "findings">;
 
 /** What is kept of a dossier, for the next one to compare with. */
 const gistOf = ({ asks, findings }: Gist) => ({
-  findings: [...new Set(findings.filter(({ severity }) => severity !== "note").map(({ id }) => id))],
+  findings: [...new Set<string>(findings.filter(({ severity }) => severity !== "note").map(({ id }) => id))],
   states: Object.fromEntries(asks.map(({ id, state }) => [id, state])),
 });
 
@@ -221,11 +223,11 @@ async function oneDomain(
   const reported = { ...about, days: request.days };
   const advice = await orNull("the DMARC policy", unresolved, () => advise(reported, context));
   const sources = await orNull("who sends", unresolved, () => reportSources({ ...reported, html: undefined }, context));
-  const findings = audited.findings.map(({ standard: _, ...one }) => one);
+  const { right, findings } = audited;
   unresolved.push(...audited.unresolved.map(({ name: at, type }) => `${type} ${withoutRootDot(at)}`));
   return {
     ...{ domain: domain.name, role: domain.role, host: hostTitle(domain, workspace), asks },
-    right: audited.right.map((one) => ({ ...one })),
+    right,
     findings,
     unresolved: [...new Set(unresolved)],
     spf,

@@ -1,6 +1,7 @@
 import { randomInt } from "node:crypto";
 import pLimit from "p-limit";
 import * as z from "zod";
+import { NOTHING, verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import {
   isQuiet,
@@ -13,11 +14,11 @@ import {
   type Watched,
 } from "../../core/guard/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
-import { type Domain, type Journal, type JournalEntry, lockGuard, openWorkspace, type Workspace } from "../../workspace/index.ts";
+import { type Domain, type Journal, type JournalEntry, lockGuard, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended } from "../context.ts";
 import { openDns } from "../dns/context.ts";
 import { domainOperands } from "../session.ts";
-import { domainName, time } from "../shapes.ts";
+import { domainName, sentence, time } from "../shapes.ts";
 import { type Notice, type NoticeWording, type Teller, type TellingContext, tellersOf } from "./notify.ts";
 import { aboutOf, type DomainWatched, type Watching, watchedOf } from "./watched.ts";
 
@@ -39,21 +40,21 @@ const noticeShape = z.object({
   notice: z.enum(NOTICES),
   watched: z.enum(WATCHED),
   subject: z.string(),
-  because: z.string(),
-  next: z.string().describe("the command or step that mends it; empty where there is nothing to do"),
+  because: sentence,
+  next: sentence.describe("the command or step that mends it; empty where there is nothing to do"),
 });
 
 export const guardSchema = z.object({
   at: time,
   notices: z.array(noticeShape).describe("what changed since the last look; each is told once"),
-  told: z.array(z.object({ way: z.string(), notices: z.number(), told: z.boolean(), because: z.string() })),
+  told: z.array(z.object({ way: z.string(), notices: z.number(), told: z.boolean(), because: sentence })),
   waiting: z.number().describe("notices that nobody was told yet: it is a quiet hour, or it did not work"),
   domains: z.array(
     z.object({
       domain: domainName,
       watched: z.number(),
-      bad: z.array(z.object({ watched: z.enum(WATCHED), subject: z.string(), because: z.string(), next: z.string() })),
-      unknown: z.array(z.object({ watched: z.enum(WATCHED), subject: z.string(), because: z.string() })),
+      bad: z.array(z.object({ watched: z.enum(WATCHED), subject: z.string(), because: sentence, next: sentence })),
+      unknown: z.array(z.object({ watched: z.enum(WATCHED), subject: z.string(), because: sentence })),
       ends: z.array(z.object({ watched: z.enum(WATCHED), subject: z.string(), at: time })).describe("what ends by itself"),
       nextLook: time.describe("when something could have changed next"),
     }),
@@ -155,7 +156,7 @@ async function tellAll(
     if (due.length === 0) return;
     const outcome = await by(due).catch((error: unknown) => {
       if (!(error instanceof Failure)) throw error;
-      return { told: false, because: telling.wording.failure(error) };
+      return { told: false, because: verbatim(telling.wording.failure(error)) };
     });
     const ids = due.map(({ id }) => id);
     const more = escalated ? { escalated } : {};
@@ -189,8 +190,7 @@ export async function guardOnce(
   show: (result: GuardResult) => Promise<void>,
   isDue: (domain: DomainName) => boolean = () => true,
 ): Promise<Ended> {
-  return lockGuard(openWorkspace(context.cwd, request.workspace), context, async () => {
-    const workspace = openWorkspace(context.cwd, request.workspace);
+  return lockGuard(context.cwd, request.workspace, context, async (workspace) => {
     const named = domainOperands(request.operands)(workspace);
     if (named.length === 0) throw new Failure("no-domain", {});
     const domains = named.filter(({ name }) => isDue(name));
@@ -226,7 +226,14 @@ export async function guardOnce(
       await show(result);
       const ids = notices.map(({ id }) => id);
       if (ids.length > 0)
-        journal.append(now, ".", { kind: "notices-told", notices: ids, way: SHOWN, key: SHOWN, told: true, because: "" });
+        journal.append(now, ".", {
+          kind: "notices-told",
+          notices: ids,
+          way: SHOWN,
+          key: SHOWN,
+          told: true,
+          because: NOTHING,
+        });
       const unknown = result.domains.some((one) => one.unknown.length > 0);
       return notices.length > 0 ? "problem" : unknown ? "undetermined" : "fine";
     } finally {

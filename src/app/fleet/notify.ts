@@ -1,4 +1,6 @@
 import { createHash } from "node:crypto";
+import type { Clause } from "../../core/clause/index.ts";
+import { clause, NOTHING, verbatim } from "../../core/clause/index.ts";
 import type { Failure } from "../../core/failure.ts";
 import type { NoticeKind, WatchedKind } from "../../core/guard/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
@@ -17,9 +19,9 @@ export interface Notice {
   readonly notice: NoticeKind;
   readonly watched: WatchedKind;
   readonly subject: string;
-  readonly because: string;
+  readonly because: Clause;
   /** The command or step that mends it; empty where there is nothing to do. */
-  readonly next: string;
+  readonly next: Clause;
 }
 
 /** How notices are put into words; the words are the interface's. */
@@ -30,6 +32,8 @@ export interface NoticeWording {
   text(notices: readonly Notice[], now: number): string;
   /** One of them as a sentence. */
   sentence(notice: Notice): string;
+  /** A clause in words. */
+  words(said: Clause): string;
   /** Why they could not be told, as a clause. */
   failure(failure: Failure): string;
 }
@@ -40,7 +44,7 @@ export interface Teller {
   readonly title: string;
   /** By which the journal knows it. */
   readonly key: string;
-  tell(notices: readonly Notice[]): Promise<{ readonly told: boolean; readonly because: string }>;
+  tell(notices: readonly Notice[]): Promise<{ readonly told: boolean; readonly because: Clause }>;
 }
 
 /** What tellers work with. */
@@ -60,7 +64,10 @@ function asJson(notices: readonly Notice[], { workspace, context, wording }: Tel
     version: 1,
     at: new Date(context.clock.now()).toISOString(),
     organisation: workspace.settings.organisation,
-    notices: notices.map((one) => ({ ...one, at: new Date(one.at).toISOString(), sentence: wording.sentence(one) })),
+    notices: notices.map((one) => ({
+      ...{ ...one, at: new Date(one.at).toISOString() },
+      ...{ because: wording.words(one.because), next: wording.words(one.next), sentence: wording.sentence(one) },
+    })),
   };
 }
 
@@ -77,14 +84,14 @@ async function post(way: Extract<NoticeWay, { way: "post" }>, notices: readonly 
       signal: AbortSignal.timeout(request.timeout),
     });
     await answer.body?.cancel();
-    return { told: answer.ok, because: `${host} answered with HTTP status ${answer.status}` };
+    return { told: answer.ok, because: clause("notice-http-status", { host, status: answer.status }) };
   } catch (error) {
     const { name, message, cause } = error as Error & { cause?: NodeJS.ErrnoException };
-    const why =
+    const because =
       name === "TimeoutError"
-        ? `did not answer within ${request.timeout / 1000} s`
-        : `cannot be reached (${cause?.code ?? cause?.message ?? message})`;
-    return { told: false, because: `${host} ${why}` };
+        ? clause("notice-no-answer", { host, seconds: request.timeout / 1000 })
+        : clause("notice-unreachable", { host, why: cause?.code ?? cause?.message ?? message });
+    return { told: false, because };
   }
 }
 
@@ -94,7 +101,9 @@ async function run(way: Extract<NoticeWay, { way: "program" }>, notices: readonl
   const title = `the program ${way.command[0]}`;
   const options = { cwd: workspace.folder, env: context.env, timeout: Math.max(request.timeout, 30_000) };
   const ran = await runProgram(way.command, asJson(notices, telling), title, options);
-  return ran.ok ? { told: true, because: `${title} took them` } : { told: false, because: ran.error.detail };
+  return ran.ok
+    ? { told: true, because: clause("notice-taken", { title }) }
+    : { told: false, because: verbatim(ran.error.detail) };
 }
 
 /** A message to one recipient; the same notices have the same Message-ID, so that a mailbox may tell them apart from others. */
@@ -107,7 +116,7 @@ async function mail(way: Extract<NoticeWay, { way: "mail" }>, to: string, notice
     messageId: `notices-${Math.min(...ids)}-${Math.max(...ids)}.${Buffer.from(to).toString("hex").slice(0, 40)}@${domainOfAddress(way.from).slice(0, -1)}`,
   });
   const [mailed] = await mailThrough({ ...way, to: [to] }, content, telling, request, context);
-  return { told: mailed?.sent === true, because: mailed?.because ?? "" };
+  return { told: mailed?.sent === true, because: mailed?.because ?? NOTHING };
 }
 
 /** Who is told in one way, each by itself: what one of them was told is not told again because another could not be. */

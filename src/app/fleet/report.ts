@@ -1,6 +1,6 @@
 import * as z from "zod";
 import { SEVERITIES } from "../../core/audit/index.ts";
-import { ShareCounter, wholeFinding } from "../../core/sweep/index.ts";
+import { ShareCounter, severityOf } from "../../core/sweep/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { domainName, time } from "../shapes.ts";
 import { namedSweep, outcomesOf, type SweepsRequest, withSweeps } from "./store.ts";
@@ -15,14 +15,17 @@ export const sweepReportSchema = z.object({
   left: z.number(),
   unresolved: z.number(),
   worst: z.array(z.object({ key: z.enum([...SEVERITIES, "fine"]), domains: z.number() })),
-  findings: z.array(z.object({ id: z.string(), severity: z.enum(SEVERITIES), title: z.string(), domains: z.number() })),
+  findings: z.array(z.object({ id: z.string(), severity: z.enum(SEVERITIES), domains: z.number(), title: z.string() })),
   nameServers: providers.describe("registered domains of the name servers"),
   mail: providers.describe("of the servers that take the mail"),
   signing: providers.describe("to which aliases of signing keys lead"),
   sending: providers.describe("whose servers the SPF record allows by name"),
   others: z.array(z.string()).describe("names of the other sweeps that are kept, the newest first"),
 });
-export type SweepReport = z.output<typeof sweepReportSchema>;
+export type SweepReportJson = z.output<typeof sweepReportSchema>;
+export type SweepReport = Omit<SweepReportJson, "findings"> & {
+  readonly findings: readonly Omit<SweepReportJson["findings"][number], "title">[];
+};
 
 /** What a sweep says of all its domains together; the newest where none is named. */
 export async function sweepReport(request: CommonRequest & SweepsRequest, context: AppContext): Promise<Outcome<SweepReport>> {
@@ -44,10 +47,7 @@ export async function sweepReport(request: CommonRequest & SweepsRequest, contex
         left: domains - shares.domains,
         unresolved: shares.unresolved,
         worst: [...shares.worst],
-        findings: shares.findings.map(({ key, domains: number }) => {
-          const { severity, title } = wholeFinding({ id: key, evidence: "", remedy: "" });
-          return { id: key, severity, title, domains: number };
-        }),
+        findings: shares.findings.map(({ key: id, domains: number }) => ({ id, severity: severityOf({ id }), domains: number })),
         ...{ nameServers: named("nameServers"), mail: named("mail"), signing: named("signing"), sending: named("sending") },
         others: (await store.sweeps()).map(({ name }) => name).filter((name) => name !== sweep.name),
       },

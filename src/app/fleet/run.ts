@@ -1,4 +1,5 @@
 import type { Clock } from "../../clock.ts";
+import { verbatim } from "../../core/clause/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import type { Sweep, SweepJob, SweepOutcome, SweepResult, SweepStore } from "../../core/sweep/index.ts";
 import type { Auditor } from "./auditor.ts";
@@ -33,7 +34,7 @@ const NOBODY: SweepResult["providers"] = { nameServers: [], mail: [], signing: [
 /** What a domain came to whose audit failed by a defect: nobody knows, and the reason is kept. */
 const notAudited = (domain: DomainName, error: unknown): SweepResult => ({
   findings: [],
-  unresolved: [{ name: domain, type: "audit", because: (error as Error).message }],
+  unresolved: [{ name: domain, type: "audit", because: verbatim((error as Error).message) }],
   providers: NOBODY,
 });
 

@@ -1,11 +1,11 @@
 import { sourcesOf } from "../../core/aggregate/index.ts";
 import type { Ask, State } from "../../core/ask/index.ts";
-import { explainFlaw } from "../../core/dnssec/index.ts";
-import { count } from "../../core/english.ts";
+import { clause, NOTHING, verbatim } from "../../core/clause/index.ts";
+import type { ChainFlaw } from "../../core/dnssec/index.ts";
 import { nearness, type Watched } from "../../core/guard/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized } from "../../core/lookup/index.ts";
-import { displayName, withoutRootDot } from "../../core/name/index.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 import { printData } from "../../core/record/index.ts";
 import type { DayOfEvents } from "../../core/sending/index.ts";
 import { lookupSpf, movedFrom, spfTree } from "../../core/spf/index.ts";
@@ -54,8 +54,6 @@ const ending = (ends: number, now: number, within: number): Pick<Watched, "state
   return near === undefined ? { state: "fine", level: "fine", ends } : { state: `within ${near}`, level: "soon", ends };
 };
 
-const dayOf = (at: number): string => new Date(at).toISOString().slice(0, 10);
-
 /** The asks that were proven or settled once, and Zandrel's own records. */
 function proofs({ domain, workspace, journal, dns }: Watching, surveyed: Survey): Watched[] {
   const journalled = loadJournalState(journal, domain.name);
@@ -73,7 +71,7 @@ function proofs({ domain, workspace, journal, dns }: Watching, surveyed: Survey)
         ...{ kind: "proof", subject: ask.id, state },
         level: state === "unknown" ? "unknown" : right ? "fine" : "bad",
         because: cause === undefined || right ? because : cause.because,
-        next: right ? "" : nextStep(standing, domain.name, workspace, dns.now),
+        next: right ? NOTHING : nextStep(standing, domain.name, workspace, dns.now),
         wasRight: true,
       } as const;
     });
@@ -85,19 +83,23 @@ async function site({ domain, workspace, dns, journal, within }: Watching): Prom
   const leads = domain.asks.some(({ purpose }) => purpose === "site" || purpose === "redirect");
   if (web === undefined || !hasSite(domain) || (!leads && domain.role !== "redirect")) return [];
   const checks = await checkDomain({ domain, workspace, dns, web, journal });
-  const next = `zandrel site ${withoutRootDot(domain.name)}`;
+  const next = clause("next-site", { domain: domain.name });
   return checks.map(({ id, name, met, because, until }): Watched => {
-    const common = { subject: id === "certificate" ? name : `${id} ${name}`, because, next: met === true ? "" : next };
+    const common = {
+      subject: id === "certificate" ? name : `${id} ${name}`,
+      because,
+      next: met === true ? NOTHING : next,
+    };
     const kind = id === "certificate" ? "certificate" : "site";
     if (met === undefined) return { ...common, kind, state: "unknown", level: "unknown" };
     if (!met) return { ...common, kind, state: "bad", level: "bad" };
     if (until === undefined) return { ...common, kind, state: "fine", level: "fine" };
     const end = ending(until, dns.now, within);
-    const renews = "it should have been renewed by now; ask the site builder or issuer why it was not";
+    const renews = clause("guard-certificate-renew");
     return {
       ...{ ...common, kind, ...end },
-      because: end.level === "soon" ? `the certificate for ${name} ends on ${dayOf(until)}` : because,
-      next: end.level === "soon" ? renews : "",
+      because: end.level === "soon" ? clause("guard-certificate-ends", { name, at: until }) : because,
+      next: end.level === "soon" ? renews : NOTHING,
     };
   });
 }
@@ -108,61 +110,61 @@ async function ground({ domain, dns, journal }: Watching, { look }: Survey): Pro
   const plain = withoutRootDot(domain.name);
   const delegation: Watched =
     authority.kind === "failed"
-      ? { ...{ kind: "delegation", subject: plain, state: "unknown", level: "unknown" }, because: authority.because, next: "" }
+      ? {
+          ...{ kind: "delegation", subject: plain, state: "unknown", level: "unknown" },
+          because: verbatim(authority.because),
+          next: NOTHING,
+        }
       : authority.kind === "delegated"
         ? {
             ...{ kind: "delegation", subject: plain, level: "fine" },
             state: [...authority.servers.map(({ name }) => name), ...authority.unreachable.map(({ name }) => name)]
               .sort()
               .join(" "),
-            because: `the name servers are ${[...authority.servers, ...authority.unreachable]
-              .map(({ name }) => displayName(name))
-              .sort()
-              .join(", ")}`,
-            next: `zandrel host find ${plain}`,
+            because: clause("guard-name-servers", {
+              names: [...authority.servers, ...authority.unreachable].map(({ name }) => name),
+            }),
+            next: clause("next-find-host", { domain: domain.name }),
           }
         : {
-            ...{ kind: "delegation", subject: plain, state: "none", level: "bad", because: authority.because },
-            next: "ask the registrar whether the registration has ended",
+            ...{ kind: "delegation", subject: plain, state: "none", level: "bad", because: verbatim(authority.because) },
+            next: clause("guard-registration-ended"),
           };
   const { ds } = await watchDs(domain.name, dns, journal);
   const texts = (ds ?? []).map((one) => printData("DS", one)).sort();
   const keys: Watched = {
-    ...{ kind: "ds", subject: plain, next: `zandrel audit ${plain}` },
+    ...{ kind: "ds", subject: plain, next: clause("next-audit", { domain: domain.name }) },
     ...(ds === undefined ? { state: "unknown", level: "unknown" } : { state: texts.join(", "), level: "fine" }),
-    because:
-      texts.length === 0
-        ? "there is no DNSSEC record (DS) at the registrar"
-        : `the DNSSEC records (DS) at the registrar are for the ${texts.length === 1 ? "key" : "keys"} ${(ds ?? []).map(({ keyTag }) => keyTag).join(", ")}`,
+    because: clause("guard-ds", { keyTags: (ds ?? []).map(({ keyTag }) => keyTag) }),
   };
   const trust = await dns.trust(domain.name, "SOA");
-  const common = { kind: "signatures", subject: plain, next: "" } as const;
+  const common = { kind: "signatures", subject: plain, next: NOTHING } as const;
   const signatures: Watched[] =
     trust.kind === "secure"
       ? [
           {
             ...{ ...common, ...ending(trust.until * 1000, dns.now, SIGNATURES_WITHIN) },
-            because: `the DNSSEC signatures are good until ${new Date(trust.until * 1000).toISOString()}`,
+            because: clause("guard-signatures-good", { until: trust.until * 1000 }),
           },
         ]
       : trust.kind === "bogus"
         ? [bogus(trust.flaw, domain, common)]
         : trust.kind === "insecure"
-          ? [{ ...common, state: "none", level: "fine", because: "the domain is not signed (DNSSEC)" }]
+          ? [{ ...common, state: "none", level: "fine", because: clause("guard-not-signed") }]
           : trust.why === "unresolved"
-            ? [{ ...common, state: "unknown", level: "unknown", because: trust.because }]
+            ? [{ ...common, state: "unknown", level: "unknown", because: verbatim(trust.because) }]
             : [];
   return [delegation, keys, ...signatures];
 }
 
-function bogus(flaw: Parameters<typeof explainFlaw>[0], domain: Domain, common: object): Watched {
-  const { because, remedy } = explainFlaw(flaw, domain.name, undefined);
+function bogus(flaw: ChainFlaw, domain: Domain, common: object): Watched {
+  const broken = { flaw, domain: domain.name };
   return {
     ...(common as Pick<Watched, "kind" | "subject">),
     state: flaw.code,
     level: "bad",
-    because,
-    next: remedy,
+    because: clause("dnssec-broken", broken),
+    next: clause("dnssec-mend", broken),
     wasRight: true,
   };
 }
@@ -173,18 +175,18 @@ async function includes({ domain, journal }: Watching, lookup: Lookup): Promise<
   const spf = await lookupSpf(plain, lookup);
   if (!("record" in spf)) {
     if (spf.problem.kind !== "failed") return [];
-    const unseen = { state: "unknown", level: "unknown", because: spf.problem.because, next: "" } as const;
+    const unseen = { state: "unknown", level: "unknown", because: spf.problem.because, next: NOTHING } as const;
     return [{ kind: "include", subject: "what is allowed", ...unseen }];
   }
   const tree = await spfTree(spf.record, plain, lookup, { addresses: true });
   const own = tree.branches.flatMap(({ term, below, failed }): Watched[] => {
     if (below === undefined || term.kind !== "mechanism") return [];
-    const common = { kind: "include", subject: term.text, next: `zandrel spf explain ${plain}` } as const;
+    const common = { kind: "include", subject: term.text, next: clause("next-explain-spf", { domain: domain.name }) } as const;
     const { problem } = below;
     if (failed !== undefined || problem?.kind === "failed")
-      return [{ ...common, state: "unknown", level: "unknown", because: failed ?? problem?.because ?? "" }];
+      return [{ ...common, state: "unknown", level: "unknown", because: failed ?? problem?.because ?? NOTHING }];
     return problem === undefined
-      ? [{ ...common, state: "fine", level: "fine", because: `${term.text} leads to an SPF record` }]
+      ? [{ ...common, state: "fine", level: "fine", because: clause("guard-include-leads", { term: term.text }) }]
       : [{ ...common, state: problem.kind, level: "bad", because: problem.because }];
   });
   const flattened = journal.entries(domain.name, "spf-flattened").at(-1)?.sources ?? [];
@@ -195,13 +197,13 @@ async function includes({ domain, journal }: Watching, lookup: Lookup): Promise<
     if (!("record" in found)) {
       const { kind, because } = found.problem;
       const level = kind === "failed" ? "unknown" : "bad";
-      return { ...common, state: kind, level, because, next: "ask the service where it sends from now" };
+      return { ...common, state: kind, level, because, next: clause("guard-ask-service") };
     }
     const move = movedFrom(term, addresses, await spfTree(found.record, include, lookup, { addresses: true }));
     if (move.kind === "same")
-      return { ...common, state: "fine", level: "fine", because: `your SPF record names the addresses of ${term}`, next: "" };
+      return { ...common, state: "fine", level: "fine", because: clause("guard-addresses-named", { term }), next: NOTHING };
     const level = move.kind === "unknown" ? "unknown" : "bad";
-    return { ...common, state: move.kind, level, because: move.because, next: `zandrel spf flatten ${plain} --write` };
+    return { ...common, state: move.kind, level, because: move.because, next: clause("next-flatten", { domain: domain.name }) };
   });
   return [...own, ...(await Promise.all(moved))];
 }
@@ -215,23 +217,23 @@ async function reported({ domain, workspace, dns, reports }: Watching, lookup: L
   const newest: Watched = {
     ...{ kind: "reports", subject: plain, wasRight: true },
     ...(silent ? { state: "silent", level: "bad" } : { state: "fine", level: "fine" }),
-    because: `the newest DMARC report is about ${dayOf(lastDay * DAY)}`,
-    next: silent ? `zandrel dmarc explain ${plain}` : "",
+    because: clause("guard-newest-report", { day: lastDay }),
+    next: silent ? clause("next-explain-dmarc", { domain: domain.name }) : NOTHING,
   };
   const { senders, unresolved } = await sendersOf(domain.name, workspace, lookup);
   // Where a known sender could not be asked for, its mail would look like that of somebody unknown.
   const [unseen] = unresolved;
   if (unseen !== undefined) {
-    const because = `whom ${unseen} allows to send could not be asked`;
-    return [newest, { kind: "sender", subject: "list", state: "unknown", level: "unknown", because, next: "" }];
+    const because = clause("guard-senders-unresolved", { unseen });
+    return [newest, { kind: "sender", subject: "list", state: "unknown", level: "unknown", because, next: NOTHING }];
   }
   const unknown = sourcesOf(reports.since(domain.name, lastDay - 27), senders).filter(({ ours }) => !ours);
   return [
     newest,
     ...unknown.map(
       ({ title, messages, aligned, nextTo }): Watched => ({
-        ...{ kind: "sender", subject: title, state: "seen", level: "bad", next: `zandrel dmarc sources ${plain}` },
-        because: `${count(messages, "message")} came from ${title} with ${plain} as the sender, and ${aligned === 0 ? "none of them is" : `${aligned} of them are`} proven to be yours${nextTo === undefined ? "" : ` (it is next to the addresses of ${nextTo}, and not one of them)`}`,
+        ...{ kind: "sender", subject: title, state: "seen", level: "bad", next: clause("next-sources", { domain: domain.name }) },
+        because: clause("guard-unknown-sender", { messages, title, domain: domain.name, aligned, nextTo }),
       }),
     ),
   ];
@@ -248,8 +250,8 @@ function events({ domain, workspace, dns, days }: Watching): Watched[] {
     return {
       ...{ kind: "events", subject: title, wasRight: true },
       ...(silent ? { state: "silent", level: "bad" } : { state: "fine", level: "fine" }),
-      because: `the newest event that ${title} told is of ${dayOf(day * DAY)}`,
-      next: silent ? `zandrel sender events ${service}` : "",
+      because: clause("guard-newest-event", { title, day }),
+      next: silent ? clause("next-events", { service }) : NOTHING,
     };
   });
 }

@@ -1,4 +1,5 @@
 import type { Draft } from "../../core/change/index.ts";
+import type { Clause } from "../../core/clause/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { openWorkspace, pickDomains } from "../../workspace/index.ts";
 import { hostTitle } from "../asks/host.ts";
@@ -19,7 +20,7 @@ export interface GuideLook {
   /** How the domain's DNS host is reached; undefined where it names none. */
   readonly way: string | undefined;
   /** What became of publications that broke off, a sentence each. */
-  readonly said: readonly string[];
+  readonly said: readonly Clause[];
 }
 
 /** Looks at one domain afresh: where its asks stand, what is left to publish, whether a sheet is open. */

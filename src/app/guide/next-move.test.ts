@@ -1,6 +1,7 @@
 import { expect, test } from "@jest/globals";
 import type { State } from "../../core/ask/index.ts";
 import type { Change, Clash, Draft } from "../../core/change/index.ts";
+import { verbatim } from "../../core/clause/index.ts";
 import { name } from "../../core/name/index.ts";
 import type { AskStanding } from "../asks/survey.ts";
 import { nextMove, type Situation } from "./next-move.ts";
@@ -10,7 +11,7 @@ const standing = (id: string, state: State, more: Partial<AskStanding> = {}): As
   ask: { id, service: "s", purpose: "site", domain, after: [], wants: [] },
   views: [],
   state,
-  because: "b",
+  because: verbatim("b"),
   causes: [],
   visibility: undefined,
   ...more,
@@ -20,8 +21,8 @@ const clash = (ask: string, more: Partial<Clash> = {}): Clash => ({
   name: domain,
   type: "A",
   ask,
-  because: "another A record",
-  breaks: "",
+  because: verbatim("another A record"),
+  breaks: verbatim(""),
   options: [],
   replaceable: true,
   contradicts: false,
@@ -33,7 +34,7 @@ const change = (ask: string, action: Change["action"] = "add"): Change => ({
   type: "TXT",
   before: undefined,
   after: undefined,
-  because: "",
+  because: verbatim(""),
   asks: [ask],
 });
 const draft = (clashes: Clash[], changes: Change[] = []): Draft => ({ domain, changes, clashes, undetermined: [] });
@@ -45,7 +46,7 @@ const situation = (more: Partial<Situation>): Situation => ({
   now: 100,
   ...more,
 });
-const visibility = (by: number) => ({ visibility: { publishedAt: 0, by, because: "" } });
+const visibility = (by: number) => ({ visibility: { publishedAt: 0, by, because: verbatim("") } });
 
 test.each<[string, Partial<Situation>, object]>([
   ["what could not be asked comes first", { asks: [standing("a", "unknown")], sheetOpen: true }, { kind: "unknown" }],
@@ -60,7 +61,9 @@ test.each<[string, Partial<Situation>, object]>([
   [
     "a contradiction is mended, not decided",
     {
-      asks: [standing("a", "astray", { causes: [{ kind: "leftover-value", at: "", because: "", remedy: "" }] })],
+      asks: [
+        standing("a", "astray", { causes: [{ kind: "leftover-value", at: "", because: verbatim(""), remedy: verbatim("") }] }),
+      ],
       draft: draft([clash("a", { contradicts: true })]),
     },
     { kind: "mend" },
@@ -75,7 +78,7 @@ test.each<[string, Partial<Situation>, object]>([
     {
       asks: [
         standing("a", "astray", {
-          causes: [{ kind: "some-servers-only", at: "", because: "", remedy: "" }],
+          causes: [{ kind: "some-servers-only", at: "", because: verbatim(""), remedy: verbatim("") }],
           ...visibility(1_000_000),
         }),
       ],

@@ -1,4 +1,5 @@
 import type { Change, Clash, Draft } from "../../core/change/index.ts";
+import type { Clause } from "../../core/clause/index.ts";
 import { type AskStanding, isCatchingUp, isEarly } from "../asks/survey.ts";
 
 /** What a person does next for a domain, on the way from a request to its proof. */
@@ -14,7 +15,7 @@ export type Move =
   | { readonly kind: "wait"; readonly by: number | undefined }
   /** Everyone sees it: the service is to confirm it. */
   | { readonly kind: "confirm"; readonly standing: AskStanding }
-  | { readonly kind: "unknown"; readonly because: string }
+  | { readonly kind: "unknown"; readonly because: Clause }
   | { readonly kind: "done"; readonly open: readonly AskStanding[] };
 
 /** What is known of a domain when the next move is chosen. */
@@ -38,12 +39,13 @@ export function nextMove({ asks, draft, sheetOpen, putOff, now }: Situation): Mo
   const [clash, ...more] = (draft?.clashes ?? []).filter(({ ask, contradicts }) => !contradicts && !putOff.has(ask));
   if (clash !== undefined) {
     const serviceOf = (id: string) => asks.find(({ ask }) => ask.id === id)?.ask.service;
-    const same = more.filter(({ because }) => because === clash.because);
+    const reasonOf = ({ because }: Clash): string => JSON.stringify(because);
+    const same = more.filter((one) => reasonOf(one) === reasonOf(clash));
     // What one service needs is decided at once, where all of it may be replaced.
     const others = more.filter(
       (one) => !same.includes(one) && clash.replaceable && one.replaceable && serviceOf(one.ask) === serviceOf(clash.ask),
     );
-    const byReason = [...new Map([clash, ...others].map((one) => [one.because, one])).values()] as [Clash, ...Clash[]];
+    const byReason = [...new Map([clash, ...others].map((one) => [reasonOf(one), one])).values()] as [Clash, ...Clash[]];
     return { kind: "decide", clashes: byReason, asks: [...new Set([clash, ...same, ...others].map(({ ask }) => ask))] };
   }
   const changes = draft?.changes.filter((change) => change.action !== "keep" && change.asks.some((id) => !putOff.has(id))) ?? [];

@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { clause, verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { AuthoritativeServer } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
@@ -15,14 +16,14 @@ import {
 import { recognise } from "../asks/init.ts";
 import { type AppContext, type CommonRequest, type Outcome, onlyOperand } from "../context.ts";
 import { type DnsContext, type DnsOptions, hostServer, nameOperand, openDns } from "../dns/context.ts";
-import { domainName } from "../shapes.ts";
+import { domainName, sentence } from "../shapes.ts";
 import { approvalHostOf } from "./discover.ts";
 
 /** How a way of publishing can be had at a DNS host: offered, not offered, or nobody could say. */
 const offer = z.object({
   way: z.enum(["approval", "update", "transfer", "by-hand"]),
   offered: z.boolean().nullable().describe("null where it could not be asked"),
-  because: z.string(),
+  because: sentence,
 });
 
 export const findHostSchema = z.object({
@@ -56,10 +57,10 @@ async function takesUpdates(dns: DnsContext, domain: DomainName, server: string)
     offered: answer.kind === "unanswered" ? null : answer.kind === "takes",
     because:
       answer.kind === "takes"
-        ? "its server takes signed updates (RFC 2136); ask the host for a TSIG key"
+        ? clause("host-takes-updates")
         : answer.kind === "unanswered"
-          ? answer.detail
-          : "its server takes no updates",
+          ? verbatim(answer.detail)
+          : clause("host-takes-no-updates"),
   };
 }
 
@@ -71,7 +72,7 @@ async function handsOut(dns: DnsContext, domain: DomainName, server: string): Pr
   return {
     way: "transfer",
     offered,
-    because: outcome.ok ? "it hands out the whole zone, which makes a move to another host complete" : outcome.error.detail,
+    because: outcome.ok ? clause("host-hands-out-zone") : verbatim(outcome.error.detail),
   };
 }
 
@@ -100,13 +101,19 @@ export async function findHost(request: FindHostRequest, context: AppContext): P
         way: "approval",
         offered: approval.ok ? true : approval.error.kind === "unanswered" ? null : false,
         because: approval.ok
-          ? `${approval.value.title} takes approvals (${[approval.value.page === undefined ? [] : "by a link", approval.value.grants === undefined ? [] : "by a grant"].flat().join(" and ")}): approve once in the browser, and nothing is copied`
-          : approval.error.because,
+          ? clause("host-takes-approvals", {
+              title: approval.value.title,
+              ways: [
+                ...(approval.value.page === undefined ? [] : (["link"] as const)),
+                ...(approval.value.grants === undefined ? [] : (["grant"] as const)),
+              ],
+            })
+          : verbatim(approval.error.because),
       },
       ...(first === undefined
         ? []
         : await Promise.all([takesUpdates(dns, domain, first.address), handsOut(dns, domain, first.address)])),
-      { way: "by-hand", offered: true, because: "its form is filled in from a sheet that Zandrel writes" },
+      { way: "by-hand", offered: true, because: clause("host-by-sheet") },
     ];
     const isNew = workspace === undefined || !Object.hasOwn(workspace.settings.hosts, key);
     const way = workspace?.settings.hosts[key]?.publish.way ?? null;

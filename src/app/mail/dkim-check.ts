@@ -7,7 +7,7 @@ import { type DomainName, isBelow, labelsOf } from "../../core/name/index.ts";
 import { findWorkspace, keyPath, keySelectors, openWorkspace, readPrivateKey, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
-import { domainName } from "../shapes.ts";
+import { domainName, sentence } from "../shapes.ts";
 
 export const dkimCheckSchema = z.object({
   domain: domainName,
@@ -19,7 +19,7 @@ export const dkimCheckSchema = z.object({
       alias: domainName.nullable().describe("where an alias at the selector leads"),
       type: z.string().nullable(),
       bits: z.number().nullable(),
-      remarks: z.array(z.object({ kind: z.string(), breaks: z.boolean(), because: z.string() })),
+      remarks: z.array(z.object({ kind: z.string(), breaks: z.boolean(), because: sentence })),
     }),
   ),
   usualTried: z.number().describe("usual selectors that were tried and hold nothing"),

@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { dnsWants } from "../../core/ask/index.ts";
+import { clause, NOTHING } from "../../core/clause/index.ts";
 import {
   checkSelector,
   keyNameOf,
@@ -20,7 +21,7 @@ import { wantedText } from "../asks/journal-state.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
-import { domainName, time } from "../shapes.ts";
+import { domainName, sentence, time } from "../shapes.ts";
 import { knownSelectors } from "./dkim-check.ts";
 import { keyAskId, type Made, makeKey, newKeyShape } from "./dkim-new.ts";
 
@@ -34,8 +35,8 @@ export const dkimRotateSchema = z.object({
       kind: z.enum(ROTATION_STEPS),
       from: time,
       state: z.enum(["done", "now", "later"]),
-      what: z.string(),
-      because: z.string(),
+      what: sentence,
+      because: sentence,
       command: z.string().nullable(),
     }),
   ),
@@ -95,7 +96,7 @@ async function lookAtKeys({ domain, from, to }: Rotating, lookup: Lookup) {
   const [old, fresh] = await Promise.all([from, to].map((selector) => checkSelector(domain.name, selector, lookup)));
   for (const key of [old, fresh] as const)
     if (key?.state === "unknown")
-      throw new Failure("key-unseen", { name: key.name, because: key.remarks[0]?.because ?? "" }, "undetermined");
+      throw new Failure("key-unseen", { name: key.name, because: key.remarks[0]?.because ?? NOTHING }, "undetermined");
   return { old: old as SelectorCheck, fresh: fresh as SelectorCheck };
 }
 
@@ -126,7 +127,7 @@ async function revokeOld({ context, workspace, domain, from, to, newId, revokedI
     );
     const fresh = asks.find((ask) => ask.id === newId);
     return {
-      without: new Map(old === undefined ? [] : [[old.id, `its key was replaced by ${to}`]]),
+      without: new Map(old === undefined ? [] : [[old.id, clause("dkim-replaced-by", { to })]]),
       journal:
         fresh === undefined
           ? []
@@ -136,7 +137,8 @@ async function revokeOld({ context, workspace, domain, from, to, newId, revokedI
                 ask: newId,
                 wanted: wantedText(fresh),
                 by: "user",
-                evidence: `mail is signed with ${to}, and ${from} is no longer needed`,
+                because: clause("dkim-signed-with-new", { from, to }),
+                evidence: "",
               },
             ],
       result: undefined,
@@ -194,7 +196,7 @@ export async function dkimRotate(request: DkimRotateRequest, context: AppContext
       if (fresh.state !== "usable" && !request.force)
         throw new Failure(
           "switch-too-early",
-          { selector: to, name: newName, because: fresh.remarks[0]?.because ?? "" },
+          { selector: to, name: newName, because: fresh.remarks[0]?.because ?? NOTHING },
           "problem",
         );
       journal.append(now, domain.name, { kind: "key-switched", from, to });

@@ -1,10 +1,11 @@
 import * as z from "zod";
 import { dmarcName } from "../../core/ask/index.ts";
+import { clause } from "../../core/clause/index.ts";
 import {
   type Composed,
   composeDmarc,
+  describePolicy,
   discoverByWalk,
-  dmarcInWords,
   type POLICIES,
   type Policy,
   readDmarcRecord,
@@ -20,19 +21,19 @@ import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { reportsAllow } from "../reports/reported.ts";
-import { domainName } from "../shapes.ts";
+import { domainName, sentence } from "../shapes.ts";
 
 export const dmarcComposeSchema = z.object({
   domain: domainName,
   record: z.string(),
   line: z.string().describe("the record as a zone-file line"),
-  words: z.array(z.string()),
+  words: z.array(sentence),
   before: z.string().nullable().describe("the record that is there today"),
-  obstacles: z.array(z.object({ kind: z.string(), because: z.string(), wayOut: z.string() })),
+  obstacles: z.array(z.object({ kind: z.string(), because: sentence, wayOut: sentence })),
   permissions: z
     .array(z.object({ destination: domainName, line: z.string(), ask: z.string().nullable() }))
     .describe("records that the owners of report destinations must publish"),
-  remarks: z.array(z.string()),
+  remarks: z.array(sentence),
   ask: z.string().nullable(),
 });
 
@@ -72,7 +73,7 @@ async function savePolicy(
   const ask = `${service.key}-dmarc`;
   await reviseAsks(workspace, domain, context, (now) => ({
     service,
-    without: new Map(now.asks.some((one) => one.id === ask) ? [[ask, "another takes its place"]] : []),
+    without: new Map(now.asks.some((one) => one.id === ask) ? [[ask, clause("retired-other-policy")]] : []),
     add: [policyAsk(ask, domain, dmarcName(domain), text)],
     result: undefined,
   }));
@@ -141,7 +142,7 @@ export async function dmarcCompose(request: DmarcComposeRequest, context: AppCon
         domain,
         record: composed.text,
         line: `${dmarcName(domain)} ${ttl} IN TXT "${composed.text}"`,
-        words: read.ok ? dmarcInWords(read.value) : [],
+        words: read.ok ? describePolicy(read.value) : [],
         before: existing?.text ?? null,
         obstacles: composed.obstacles.map((one) => ({ ...one })),
         permissions: composed.permissions.map(({ destination, name, text }) => ({
@@ -151,7 +152,7 @@ export async function dmarcCompose(request: DmarcComposeRequest, context: AppCon
         })),
         remarks: [
           ...composed.remarks,
-          ...(found.failed === undefined ? [] : [`what is published today could not be asked: ${found.failed}`]),
+          ...(found.failed === undefined ? [] : [clause("dmarc-published-unresolved", { failed: found.failed })]),
         ],
         ask,
       },

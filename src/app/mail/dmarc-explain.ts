@@ -1,9 +1,10 @@
 import * as z from "zod";
+import { clause } from "../../core/clause/index.ts";
 import {
+  describePolicy,
   destinationOf,
   discover,
   discoveryDifference,
-  dmarcInWords,
   readDmarcRecord,
   scenarios,
   verifyExternalDestination,
@@ -16,20 +17,20 @@ import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { discoveryWay } from "../messages/judge-messages.ts";
-import { domainName } from "../shapes.ts";
+import { domainName, sentence } from "../shapes.ts";
 
 const policy = z.enum(["none", "quarantine", "reject"]);
 
-const mistakes = z.array(z.object({ at: z.number(), text: z.string(), message: z.string(), meant: z.string().nullable() }));
+const mistakes = z.array(z.object({ at: z.number(), text: z.string(), message: sentence, meant: z.string().nullable() }));
 
 export const dmarcExplainSchema = z.object({
   domain: domainName.nullable().describe("null where a record was given instead of a domain"),
   record: z.string().nullable(),
   at: domainName.nullable().describe("the domain whose record counts"),
   organizational: z.string().nullable(),
-  because: z.string().nullable().describe("why no record counts, or why it cannot be said"),
+  because: sentence.nullable().describe("why no record counts, or why it cannot be said"),
   asked: z.boolean().describe("whether the record could be asked for; where not, nothing is known about it"),
-  words: z.array(z.string()),
+  words: z.array(sentence),
   mistakes,
   scenarios: z.array(
     z.object({
@@ -42,7 +43,7 @@ export const dmarcExplainSchema = z.object({
       forged: policy,
     }),
   ),
-  difference: z.string().nullable().describe("where older and newer receivers find different policies"),
+  difference: sentence.nullable().describe("where older and newer receivers find different policies"),
   destinations: z.array(z.object({ destination: domainName, permission: z.enum(["own", "granted", "missing", "unknown"]) })),
 });
 
@@ -63,8 +64,8 @@ function explainText(text: string): DmarcExplainResult {
     at: null,
     asked: true,
     organizational: null,
-    because: parsed.ok ? null : "receivers ignore this record",
-    words: parsed.ok ? dmarcInWords(parsed.value) : [],
+    because: parsed.ok ? null : clause("dmarc-ignored"),
+    words: parsed.ok ? describePolicy(parsed.value) : [],
     mistakes: (parsed.ok ? parsed.value.mistakes : parsed.error).map(mistakeJson),
     scenarios: [],
     difference: null,
@@ -103,12 +104,12 @@ export async function dmarcExplain(request: DmarcExplainRequest, context: AppCon
       record !== undefined
         ? null
         : failed !== undefined
-          ? `it could not be asked for: ${failed}`
+          ? clause("dmarc-not-asked", { failed })
           : own?.kind === "several"
-            ? `${own.texts.length} records are there, so none counts`
+            ? clause("dmarc-several-there", { records: own.texts.length })
             : own?.kind === "unusable"
-              ? "the record there cannot be used"
-              : "there is no record, so that receivers do with forged mail what they like";
+              ? clause("dmarc-unusable-there")
+              : clause("dmarc-none-there");
     const destinations = await Promise.all(
       [
         ...new Set(
@@ -127,7 +128,7 @@ export async function dmarcExplain(request: DmarcExplainRequest, context: AppCon
       organizational,
       because,
       asked: record !== undefined || failed === undefined,
-      words: record === undefined ? [] : dmarcInWords(record),
+      words: record === undefined ? [] : describePolicy(record),
       mistakes: list.map(mistakeJson),
       scenarios: (await scenarios(domain, lookup, how)).map((one) => ({
         kind: one.kind,

@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { clause, NOTHING } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
 import {
@@ -14,7 +15,7 @@ import {
 import { type Domain, findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
-import { domainName } from "../shapes.ts";
+import { domainName, sentence } from "../shapes.ts";
 
 export const spfCombineSchema = z.object({
   domain: domainName,
@@ -23,10 +24,10 @@ export const spfCombineSchema = z.object({
   after: z.string(),
   lookups: z.object({ before: z.number().nullable(), after: z.number(), limit: z.number() }),
   added: z.array(z.string()),
-  dropped: z.array(z.object({ text: z.string(), because: z.string() })),
+  dropped: z.array(z.object({ text: z.string(), because: sentence })),
   unresolved: z.array(z.string()).describe("terms that could not be followed, so that the cost is at least that"),
   options: z
-    .array(z.object({ saves: z.number(), what: z.string() }))
+    .array(z.object({ saves: z.number(), what: sentence }))
     .describe("only where the limit is passed, the cheapest first"),
 });
 
@@ -43,20 +44,18 @@ function askedTerms(domain: Domain | undefined): SpfRecord[] {
 function options(tree: SpfTree, domain: string): SpfCombineResult["options"] {
   const ineffective = tree.branches
     .filter(({ ineffective, lookups }) => ineffective !== undefined && lookups > 0)
-    .map(({ term, lookups }) => ({ saves: lookups, what: `take out ${term.text}, which does nothing` }));
+    .map(({ term, lookups }) => ({ saves: lookups, what: clause("spf-take-out", { term: term.text }) }));
   const costly = tree.branches
     .filter(({ ineffective, lookups, term }) => ineffective === undefined && lookups > 0 && term.kind === "mechanism")
     .sort((a, b) => b.lookups - a.lookups)
     .flatMap(({ term, lookups, complete }) => {
       if (term.kind !== "mechanism") return [];
-      if (term.name !== "include") return [{ saves: lookups, what: `write the addresses of ${term.text} instead of the name` }];
+      if (term.name !== "include") return [{ saves: lookups, what: clause("spf-write-addresses", { term: term.text }) }];
       return [
-        ...(complete
-          ? [{ saves: lookups, what: `zandrel spf flatten ${domain} --include ${term.domain} writes addresses in its place` }]
-          : []),
+        ...(complete ? [{ saves: lookups, what: clause("spf-flatten-saves", { domain, include: term.domain ?? "" }) }] : []),
         {
           saves: lookups,
-          what: `let the service behind ${term.text} send from a subdomain of its own, such as mail.${domain}, or take it out if nobody uses it`,
+          what: clause("spf-send-from-subdomain", { term: term.text, domain }),
         },
       ];
     });
@@ -76,7 +75,7 @@ export async function spfCombine(request: SpfCombineRequest, context: AppContext
     if (!one.ok)
       throw new Failure("spf-term", {
         found: one.error[0]?.text ?? "",
-        because: one.error[0]?.message ?? "",
+        because: one.error[0]?.message ?? NOTHING,
         meant: one.error[0]?.meant,
       });
   const folder = findWorkspace(context.cwd, request.workspace);

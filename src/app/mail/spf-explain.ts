@@ -1,10 +1,12 @@
 import * as z from "zod";
+import type { Clause } from "../../core/clause/index.ts";
+import { clause, NOTHING } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, memoized } from "../../core/lookup/index.ts";
 import {
   addressCount,
   branchesOf,
-  branchWords,
+  describeTerm,
   isSpf,
   joinNetworks,
   letsEverybodyIn,
@@ -21,31 +23,32 @@ import { organizationalDomain } from "../../core/suffix/index.ts";
 import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { sentence } from "../shapes.ts";
 
 export const treeShape = z.object({
   domain: z.string().nullable(),
   record: z.string().nullable(),
-  problem: z.string().nullable().describe("why there is no record that could be explained"),
-  mistakes: z.array(z.object({ at: z.number(), text: z.string(), message: z.string(), meant: z.string().nullable() })),
+  problem: sentence.nullable().describe("why there is no record that could be explained"),
+  mistakes: z.array(z.object({ at: z.number(), text: z.string(), message: sentence, meant: z.string().nullable() })),
   lookups: z.number(),
   limit: z.number(),
   unresolved: z.array(z.string()).describe("names that could not be asked, so that the numbers are at least these"),
   addresses: z.object({ ipv4: z.number(), ipv6: z.string(), blocks: z.array(z.string()) }).describe("everybody who passes today"),
   everybody: z.boolean().describe("whether everybody in the world may send"),
   error: z
-    .object({ term: z.string(), because: z.string() })
+    .object({ term: z.string(), because: sentence })
     .nullable()
     .describe("the term at which receivers give up and treat the whole record as an error"),
   branches: z.array(
     z.object({
       depth: z.number(),
       text: z.string(),
-      words: z.string(),
+      words: sentence,
       lookups: z.number(),
       addresses: z.array(z.string()),
-      ineffective: z.object({ kind: z.enum(["void", "duplicate", "shadowed", "unreachable"]), because: z.string() }).nullable(),
-      risks: z.array(z.object({ kind: z.string(), because: z.string() })),
-      problem: z.string().nullable(),
+      ineffective: z.object({ kind: z.enum(["void", "duplicate", "shadowed", "unreachable"]), because: sentence }).nullable(),
+      risks: z.array(z.object({ kind: z.string(), because: sentence })),
+      problem: sentence.nullable(),
     }),
   ),
 });
@@ -76,7 +79,7 @@ function treeJson(tree: SpfTree, domain: string | null): SpfExplainResult {
     branches: all.map(({ branch, depth }) => ({
       depth,
       text: branch.term.text,
-      words: branchWords(branch.term, depth > 0),
+      words: describeTerm(branch.term, depth > 0),
       lookups: branch.lookups,
       addresses: joinNetworks(branch.networks).map(networkTerm),
       ineffective: branch.ineffective ?? null,
@@ -86,7 +89,7 @@ function treeJson(tree: SpfTree, domain: string | null): SpfExplainResult {
   };
 }
 
-const empty = (domain: string | null, record: string | null, problem: string): SpfExplainResult => ({
+const empty = (domain: string | null, record: string | null, problem: Clause): SpfExplainResult => ({
   domain,
   record,
   problem,
@@ -145,18 +148,14 @@ export async function spfExplain(request: SpfExplainRequest, context: AppContext
     if (text === undefined) {
       const problem = asked !== undefined && "problem" in asked ? asked.problem : undefined;
       return {
-        ...empty(`${domain}.`, null, problem?.because ?? ""),
+        ...empty(`${domain}.`, null, problem?.because ?? NOTHING),
         mistakes: (problem?.errors ?? []).map(({ meant, ...one }) => ({ ...one, meant: meant ?? null })),
       };
     }
     const parsed = readSpfRecord(text);
     if (!parsed.ok)
       return {
-        ...empty(
-          isRecord ? null : `${domain}.`,
-          text,
-          isSpf(text) ? "receivers treat this record as an error" : "receivers do not take this for an SPF record",
-        ),
+        ...empty(isRecord ? null : `${domain}.`, text, clause(isSpf(text) ? "spf-treated-as-error" : "spf-no-record-at-all")),
         mistakes: parsed.error.map(({ meant, ...one }) => ({ ...one, meant: meant ?? null })),
       };
     const tree = await spfTree(parsed.value, domain, lookup, { addresses: true, organizationalDomain });

@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
@@ -113,7 +114,7 @@ function save(
     const last = savedIn(now, ask.domain, ask.id);
     if (twinOf(ask, domain) === ask.id && last?.includes.join(" ") === ask.spfWithout)
       return { journal: [sources], result: "same" };
-    const without = new Map(last === undefined ? [] : [[ask.id, "it was made anew from the addresses of today"]]);
+    const without = new Map(last === undefined ? [] : [[ask.id, clause("retired-made-anew")]]);
     return { service, without, add: [ask], journal: [sources], result: last === undefined ? "new" : "changed" };
   });
 }
@@ -158,7 +159,7 @@ export async function spfFlatten(request: SpfFlattenRequest, context: AppContext
     if (request.write && workspace !== undefined && service !== undefined) {
       const ask = askFor(base, flattened.value, domain, id, service.key, workspace.settings.defaults.ttl);
       if (ask === undefined)
-        throw new Failure("cannot-flatten", { term: includes.join(" "), because: "nothing would change" }, "problem");
+        throw new Failure("cannot-flatten", { term: includes.join(" "), because: clause("spf-nothing-changes") }, "problem");
       saving = await save(ask, remembered, service, workspace, context);
     } else if (request.remember && workspace !== undefined) {
       const journal = await workspace.openJournal();

@@ -1,40 +1,33 @@
 import { isIP } from "node:net";
 import * as z from "zod";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
-import { checkSpf, receivedSpf } from "../../core/spf/index.ts";
+import { checkSpf } from "../../core/spf/index.ts";
 import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
-import { domainName } from "../shapes.ts";
+import { domainName, sentence } from "../shapes.ts";
 
 export const spfTestSchema = z.object({
   domain: domainName,
   identity: z.string().describe("the address whose domain was checked"),
   ip: z.string(),
   result: z.enum(["none", "neutral", "pass", "fail", "softfail", "temperror", "permerror"]),
-  because: z.string(),
+  because: sentence,
   explanation: z.string().nullable().describe("what the domain tells a sender that fails"),
   mechanism: z.string().nullable().describe("the term that decided"),
   lookups: z.number(),
   voidLookups: z.number(),
-  trace: z.array(z.object({ depth: z.number(), domain: z.string(), term: z.string(), outcome: z.string() })),
-  header: z.string().describe("the Received-SPF line of RFC 7208 section 9.1"),
+  trace: z.array(
+    z.object({ depth: z.number(), domain: z.string(), term: z.string(), outcome: z.enum(["matches", "no-match", "goes-on"]) }),
+  ),
+  header: sentence.describe("the Received-SPF line of RFC 7208 section 9.1"),
 });
 
 export type SpfTestResult = z.output<typeof spfTestSchema>;
-
-export const MEANING: Readonly<Record<SpfTestResult["result"], string>> = {
-  pass: "this server may send for the domain",
-  fail: "this server may not send for the domain",
-  softfail: "this server probably may not send for the domain",
-  neutral: "the domain says neither yes nor no",
-  none: "there is no SPF record to go by",
-  temperror: "the DNS could not be asked; receivers try again later",
-  permerror: "the record is wrong, and receivers treat it as if it were not there, or worse",
-};
 
 const endedFor = (verdict: SpfTestResult["result"]): Ended =>
   verdict === "pass" ? "fine" : verdict === "temperror" ? "undetermined" : "problem";
@@ -66,13 +59,19 @@ export async function spfTest(request: SpfTestRequest, context: AppContext): Pro
       ip,
       result: verdict.result,
       because:
-        verdict.because ?? (verdict.mechanism === undefined ? MEANING[verdict.result] : `the term ${verdict.mechanism} decides`),
+        verdict.because ??
+        (verdict.mechanism === undefined
+          ? clause("spf-verdict", { result: verdict.result })
+          : clause("spf-decides", { mechanism: verdict.mechanism })),
       explanation: verdict.explanation ?? null,
       mechanism: verdict.mechanism ?? null,
       lookups: verdict.lookups,
       voidLookups: verdict.voidLookups,
       trace: [...verdict.trace],
-      header: receivedSpf(verdict, { ip, from, helo, receiver: "zandrel.invalid" }),
+      header: clause("spf-received", {
+        ...{ result: verdict.result, because: verdict.because, mechanism: verdict.mechanism },
+        ...{ ip, from, helo, receiver: "zandrel.invalid" },
+      }),
     };
     return { ended: endedFor(verdict.result), result: shown };
   } finally {

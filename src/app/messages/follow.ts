@@ -1,6 +1,7 @@
 import { existsSync, readdirSync, statSync } from "node:fs";
 import { join } from "node:path";
 import * as z from "zod";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { fieldsNamed, fieldValue, scanMessage } from "../../core/message/index.ts";
 import { DISPOSITIONS, type Disposition, enhancedStatus } from "../../core/sending/index.ts";
@@ -9,6 +10,7 @@ import { type Journal, openMessages, type StoredMessage } from "../../workspace/
 import type { AppContext } from "../context.ts";
 import type { ServiceAt } from "../services/services.ts";
 import type { Session } from "../session.ts";
+import { sentence } from "../shapes.ts";
 
 /** A message after it was submitted: what became of it, and the copy that arrived. */
 
@@ -16,7 +18,7 @@ export const dispositionShape = z.object({
   state: z.enum(DISPOSITIONS),
   final: z.boolean(),
   status: z.string().nullable().describe("the enhanced status code of RFC 3463"),
-  meaning: z.string().nullable().describe("the code in words"),
+  meaning: sentence.nullable().describe("the code in words"),
   reply: z.string().nullable().describe("what the receiving server said"),
 });
 type Shown = z.output<typeof dispositionShape>;
@@ -31,7 +33,13 @@ const FINAL: readonly Disposition[] = ["arrived", "returned", "reported"];
 
 const shown = (state: Disposition, reply: string | null): Shown => {
   const status = reply === null ? undefined : enhancedStatus(reply);
-  return { state, final: FINAL.includes(state), status: status?.code ?? null, meaning: status?.meaning ?? null, reply };
+  return {
+    state,
+    final: FINAL.includes(state),
+    status: status?.code ?? null,
+    meaning: status === undefined ? null : clause("status-code", status),
+    reply,
+  };
 };
 
 /** What became of a message so far: by the service's link, or by the events that were received. */

@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { type Clause, clause } from "../../core/clause/index.ts";
 import type { DiscoveryWay } from "../../core/dmarc/index.ts";
 import { decodeWords } from "../../core/encoded-word.ts";
 import { Failure } from "../../core/failure.ts";
@@ -12,7 +13,7 @@ import {
   type SpfIdentity,
 } from "../../core/verdict/index.ts";
 import type { StoredMessage } from "../../workspace/index.ts";
-import { domainName } from "../shapes.ts";
+import { domainName, sentence } from "../shapes.ts";
 import { dkimJson, dkimShape } from "./open.ts";
 
 /** One message judged, in the shape and the words of every command that judges. */
@@ -25,7 +26,7 @@ const spfShape = z.object({
   domain: domainName.nullable(),
   identity: z.enum(["mailfrom", "helo"]),
   mechanism: z.string().nullable(),
-  because: z.string(),
+  because: sentence,
 });
 
 export const policy = z.enum(["none", "quarantine", "reject"]);
@@ -44,7 +45,7 @@ export const judgement = z.object({
     disposition: policy.describe("what happens to the message; none is delivery"),
     domain: domainName.nullable().describe("the From domain"),
     record: z.string().nullable().describe("the domain whose record counts"),
-    because: z.string(),
+    because: sentence,
   }),
   alignment: z.array(
     z.object({
@@ -55,8 +56,8 @@ export const judgement = z.object({
       mode: z.enum(["relaxed", "strict"]),
     }),
   ),
-  bulk: z.array(z.object({ id: z.string(), met: z.boolean().nullable(), because: z.string() })),
-  remarks: z.array(z.string()),
+  bulk: z.array(z.object({ id: z.string(), met: z.boolean().nullable(), because: sentence })),
+  remarks: z.array(sentence),
   header: z.string().describe("the Authentication-Results field of RFC 8601"),
 });
 export type Judgement = z.output<typeof judgement>;
@@ -68,8 +69,9 @@ const spfJson = ({ identity, domain, verdict }: SpfIdentity): z.output<typeof sp
   mechanism: verdict?.mechanism ?? null,
   because:
     verdict === undefined
-      ? "the sending server's address or the return path is not known; give --ip, --helo and --mail-from"
-      : (verdict.because ?? (verdict.mechanism === undefined ? "no term matches" : `the term ${verdict.mechanism} decides`)),
+      ? clause("message-envelope-unknown")
+      : (verdict.because ??
+        (verdict.mechanism === undefined ? clause("spf-no-match") : clause("spf-decides", { mechanism: verdict.mechanism }))),
 });
 
 export async function judgeOne(
@@ -83,16 +85,16 @@ export async function judgeOne(
   const verdict = judged.value;
   const { header, dmarc, authors, body } = verdict;
   const [subject] = fieldsNamed(header, "subject").map(fieldValue);
-  const remarks = [
-    ...(header.bareLf ? ["the lines of the file end without a carriage return; they are read as if it were there"] : []),
+  const remarks: Clause[] = [
+    ...(header.bareLf ? [clause("message-line-ends")] : []),
     ...(header.stray.length > 0
-      ? [`lines of the header that cannot be read: ${header.stray.length}; the first is “${header.stray[0]?.slice(0, 40)}”`]
+      ? [clause("message-stray-lines", { lines: header.stray.length, first: header.stray[0]?.slice(0, 40) })]
       : []),
-    ...(body.hasNul ? ["the body holds NUL characters, which mail does not allow"] : []),
-    ...(header.fields.some((one) => /[^\x00-\x7f]/.test(one.raw))
-      ? ["the header holds characters outside ASCII; only receivers that know internationalized mail take it"]
+    ...(body.hasNul ? [clause("message-nul")] : []),
+    ...(header.fields.some((one) => /[^\x00-\x7f]/.test(one.raw)) ? [clause("message-not-ascii")] : []),
+    ...(verdict.ignoredSignatures > 0
+      ? [clause("message-signatures-ignored", { ignoredSignatures: verdict.ignoredSignatures })]
       : []),
-    ...(verdict.ignoredSignatures > 0 ? [`further signatures that were not looked at: ${verdict.ignoredSignatures}`] : []),
   ];
   return {
     message: title,

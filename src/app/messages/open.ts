@@ -7,6 +7,7 @@ import { findWorkspace, openMessages, openWorkspace, type Stored, type StoredMes
 import type { AppContext, CommonRequest } from "../context.ts";
 import { type Ended, onlyOperand } from "../context.ts";
 import { type DnsRequest, openDns } from "../dns/context.ts";
+import { sentence } from "../shapes.ts";
 
 /** What a message is called that came through standard input. */
 export const STANDARD_INPUT = "standard input";
@@ -16,7 +17,7 @@ export const dkimShape = z.object({
   domain: z.string().nullable().describe("the signing domain, absolute"),
   selector: z.string().nullable(),
   reason: z.string().nullable().describe("a stable word for why it does not pass"),
-  because: z.string().nullable().describe("the same for people"),
+  because: sentence.nullable().describe("the same for people"),
   algorithm: z.string().nullable(),
   bits: z.number().nullable().describe("size of an RSA key"),
   identity: z.string().nullable(),

@@ -1,15 +1,16 @@
 import { randomBytes } from "node:crypto";
 import { resolve } from "node:path";
 import * as z from "zod";
+import { type Clause, clause, NOTHING, verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOfAddress, missingShape, offersOf, serviceNamed } from "../services/services.ts";
-import { submittedText } from "../services/submission.ts";
+import { submitted } from "../services/submission.ts";
 import { writing } from "../session.ts";
-import { domainName, time } from "../shapes.ts";
+import { domainName, sentence, time } from "../shapes.ts";
 import { dispositionOf, dispositionShape, follow, type MessageIds } from "./follow.ts";
 import { judgement, judgeOne } from "./judge.ts";
 import { messageFor, missingFor, signed, submit } from "./test-message.ts";
@@ -26,12 +27,12 @@ export const sendTestMessageSchema = z.object({
   via: z.enum(["smtp", "link"]).nullable(),
   signed: z.object({ domain: domainName, selector: z.string() }).nullable().describe("the signature made here"),
   missing: z.array(missingShape).describe("what the message depends on and is not there yet"),
-  sent: z.object({ verdict: z.enum(["accepted", "refused", "unknown", "not-sent"]), because: z.string() }),
+  sent: z.object({ verdict: z.enum(["accepted", "refused", "unknown", "not-sent"]), because: sentence }),
   disposition: dispositionShape.nullable().describe("null where nobody can be asked"),
   folder: z.string().nullable().describe("the folder of the mailbox it arrived in; null is the inbox, or that nobody looked"),
   received: judgement.nullable().describe("the copy that arrived, judged"),
   ready: z.boolean().nullable().describe("whether the domain is ready to send; null where that cannot be said"),
-  because: z.string(),
+  because: sentence,
 });
 
 export type SendTestMessageResult = z.output<typeof sendTestMessageSchema>;
@@ -41,33 +42,32 @@ const VERDICT = { accepted: "accepted", refused: "refused", failed: "unknown" } 
 /** Whether the domain is ready to send, and why, in one sentence. */
 function readiness(result: Omit<SendTestMessageResult, "ready" | "because">): Pick<SendTestMessageResult, "ready" | "because"> {
   const { sent, disposition, received, folder, missing } = result;
-  const no = (because: string) => ({ ready: false, because });
-  const unsure = (because: string) => ({ ready: null, because });
-  const lacks = `what it depends on is not ready (${missing.map(({ what }) => what).join(", ")})`;
+  const no = (because: Clause) => ({ ready: false, because });
+  const unsure = (because: Clause) => ({ ready: null, because });
+  const lacks = missing.map(({ what }) => what);
   if (sent.verdict === "not-sent") {
     const sure = missing.some((one) => one.state !== "unknown");
-    return sure ? no(`nothing was sent, ${lacks}`) : unsure("nothing was sent, and the DNS could not be asked");
+    return sure ? no(clause("message-not-sent", { lacks })) : unsure(clause("message-dns-unresolved"));
   }
-  if (sent.verdict === "refused") return no("the message was not taken");
-  if (sent.verdict === "unknown" && disposition === null && received === null)
-    return unsure("nobody knows whether the message was taken");
-  if (disposition?.state === "returned") return no("the message came back");
-  if (disposition?.state === "reported") return no("the message arrived and was called spam");
+  if (sent.verdict === "refused") return no(clause("message-refused"));
+  if (sent.verdict === "unknown" && disposition === null && received === null) return unsure(clause("message-maybe-taken"));
+  if (disposition?.state === "returned") return no(clause("message-came-back"));
+  if (disposition?.state === "reported") return no(clause("message-spam"));
   if (received !== null) {
     const { dmarc } = received;
-    if (dmarc.result === "temperror") return unsure("the message arrived, and could not be judged: the DNS did not answer");
-    if (dmarc.result !== "pass") return no(`the message arrived, but DMARC ends with ${dmarc.result}: ${dmarc.because}`);
-    if (folder !== null) return no(`the message is proven yours, but it arrived in the folder ${folder}, not in the inbox`);
+    if (dmarc.result === "temperror") return unsure(clause("message-unjudged"));
+    if (dmarc.result !== "pass") return no(clause("message-fails", { result: dmarc.result, because: dmarc.because }));
+    if (folder !== null) return no(clause("message-in-folder", { folder }));
     const open = received.bulk.filter(({ met }) => met === false);
-    if (open.length > 0) return no(`the message arrived and is proven yours, but ${open[0]?.because}`);
-    if (missing.length > 0) return no(`the message arrived and is proven yours, but ${lacks}`);
+    if (open.length > 0) return no(clause("message-yours-but", { because: open[0]?.because ?? NOTHING }));
+    if (missing.length > 0) return no(clause("message-yours-lacks", { lacks }));
     const unknown = received.bulk.find(({ met }) => met === null);
-    if (unknown !== undefined) return unsure(`the message arrived and is proven yours, but ${unknown.because}`);
-    return { ready: true, because: "the message arrived, and receivers can prove that it is yours" };
+    if (unknown !== undefined) return unsure(clause("message-yours-but", { because: unknown.because }));
+    return { ready: true, because: clause("message-ready") };
   }
-  if (disposition === null) return unsure("the message was taken, and nobody can say what became of it");
-  if (!disposition.final) return unsure(`the message is still ${disposition.state}`);
-  return unsure("the message was delivered, and nobody has looked at what arrived; give --copy with the copy or its mailbox");
+  if (disposition === null) return unsure(clause("message-gone-quiet"));
+  if (!disposition.final) return unsure(clause("message-still", { state: disposition.state }));
+  return unsure(clause("message-unseen"));
 }
 
 const endedFor = (ready: boolean | null): Ended => (ready === null ? "undetermined" : ready ? "fine" : "problem");
@@ -136,7 +136,7 @@ export async function sendTestMessage(
           tracking: null,
           via: null,
           missing,
-          sent: { verdict: "not-sent", because: "what it depends on is not ready; --force sends all the same" },
+          sent: { verdict: "not-sent", because: clause("message-not-ready") },
           disposition: null,
           folder: null,
           received: null,
@@ -150,8 +150,8 @@ export async function sendTestMessage(
         ids = { tracking: earlier.tracking, messageId: earlier.messageId };
         sent =
           earlier.reply === ""
-            ? { verdict: "unknown", because: "nobody knows whether it was taken; it is looked for by its Message-ID" }
-            : { verdict: "accepted", because: earlier.reply };
+            ? { verdict: "unknown", because: clause("message-maybe-taken-followed") }
+            : { verdict: "accepted", because: verbatim(earlier.reply) };
         via = earlier.via as SendTestMessageResult["via"];
       } else {
         const messageId = `${randomBytes(12).toString("hex")}@${withoutRootDot(domain)}`;
@@ -183,11 +183,11 @@ export async function sendTestMessage(
           context,
         );
         ids = { tracking: tracking ?? messageId, messageId };
-        sent = { verdict: VERDICT[outcome.kind], because: submittedText(outcome, host) };
+        sent = { verdict: VERDICT[outcome.kind], because: submitted(outcome, host) };
         if (outcome.kind === "accepted") note(ids.tracking, outcome.reply);
         // Where the answer got lost, the service may have the message all the same.
         const has = outcome.kind === "failed" && (await dispositionOf(service, follows, ids, session)) !== undefined;
-        if (has) sent = { verdict: "accepted", because: `${sent.because}; the service has it all the same` };
+        if (has) sent = { verdict: "accepted", because: clause("message-has-it", { because: sent.because }) };
         else if (outcome.kind !== "accepted")
           return done({
             ...common,

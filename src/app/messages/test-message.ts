@@ -1,4 +1,5 @@
 import { resolve } from "node:path";
+import { type Clause, clause } from "../../core/clause/index.ts";
 import { type SignOptions, signatureObstacle, signedMessage } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
@@ -25,7 +26,7 @@ export async function missingFor(
   const missing = await unsettledAsks(service, domain, session, journal);
   const offers = await offersOf(service);
   const known = { domain: lastState(journal, service.key, domain), address: lastState(journal, service.key, domain, address) };
-  const expect = (what: string, state: string | undefined, wanted: string, because: string, next: string): void => {
+  const expect = (what: string, state: string | undefined, wanted: string, because: Clause, next: Clause): void => {
     if (state !== wanted)
       missing.push({ what, state: state === undefined || state === "unknown" ? "missing" : state, because, next });
   };
@@ -33,36 +34,36 @@ export async function missingFor(
     const said = await askLink(service.link, "showDomain", { at: { domain: withoutRootDot(domain) } });
     if (!said.ok && said.error.kind !== "unknown")
       throw linkTrouble(service, `say where ${withoutRootDot(domain)} stands`, said.error);
-    const next = `zandrel sender domain ${service.key} ${withoutRootDot(domain)}`;
+    const next = clause("next-sender-domain", { service: service.key, domain });
     expect(
       withoutRootDot(domain),
       said.ok ? said.value.state : undefined,
       "accepted",
-      `${service.title} has not accepted the domain`,
+      clause("service-domain-open", { title: service.title }),
       next,
     );
     if (said.ok && said.value.signing === "off")
       missing.push({
         what: "signing",
         state: "off",
-        because: `${service.title} does not sign yet`,
-        next: `${next} --signing on`,
+        because: clause("service-signing-off", { title: service.title }),
+        next: clause("next-signing-on", { service: service.key, domain }),
       });
   } else if (known.domain !== undefined)
     expect(
       withoutRootDot(domain),
       known.domain.state,
       "accepted",
-      `${service.title} has not accepted the domain`,
-      `zandrel sender domain ${service.key} ${withoutRootDot(domain)}`,
+      clause("service-domain-open", { title: service.title }),
+      clause("next-sender-domain", { service: service.key, domain }),
     );
-  const next = `zandrel sender address ${service.key} ${address}`;
+  const next = clause("next-sender-address", { service: service.key, address });
   if (offers?.includes("senders") === true && service.link !== undefined) {
     const said = await askLink(service.link, "showSender", { at: { address } });
     if (!said.ok && said.error.kind !== "unknown") throw linkTrouble(service, `say where ${address} stands`, said.error);
-    expect(address, said.ok ? said.value.state : undefined, "confirmed", "the sender address is not confirmed", next);
+    expect(address, said.ok ? said.value.state : undefined, "confirmed", clause("service-address-unconfirmed"), next);
   } else if (known.address !== undefined)
-    expect(address, known.address.state, "confirmed", "the sender address is not confirmed", next);
+    expect(address, known.address.state, "confirmed", clause("service-address-unconfirmed"), next);
   return missing;
 }
 

@@ -1,5 +1,6 @@
 import { asRecords, type DnsWant, dnsWants, isMet } from "../../core/ask/index.ts";
 import type { Change } from "../../core/change/index.ts";
+import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { TemplateUse } from "../../core/kit/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
@@ -197,7 +198,7 @@ function withRemovals(changes: readonly Change[], removed: readonly RecordSet[],
         type: set.type,
         before: set,
         after: undefined,
-        because: "the DNS host removes it by itself",
+        because: clause("approve-host-removes"),
         asks,
       }),
     ),
@@ -248,7 +249,7 @@ export interface Prepared {
   readonly host: ApprovalHost | undefined;
   readonly ready: readonly Planned[];
   readonly left: readonly Change[];
-  readonly reasons: readonly string[];
+  readonly reasons: readonly Clause[];
   /** The changes as the host carries them out. */
   readonly changes: readonly Change[];
 }
@@ -257,12 +258,12 @@ export interface Prepared {
 export async function planApproval(domain: Domain, changes: readonly Change[], how: ApprovalContext): Promise<Prepared> {
   const { workspace, request, context, title } = how;
   const { covered, rest } = divide(domain, changes);
-  const nothing = (because: string): Prepared => ({ host: undefined, ready: [], left: changes, reasons: [because], changes });
-  if (covered.length === 0) return nothing("no template brings these records");
+  const nothing = (because: Clause): Prepared => ({ host: undefined, ready: [], left: changes, reasons: [because], changes });
+  if (covered.length === 0) return nothing(clause("approve-no-template"));
   const dns = openDns(request, context, workspace.settings, [domain.name]);
   try {
     const found = await approvalHostOf(domain.name, dns, request.timeout);
-    if (!found.ok) return nothing(`${title} takes no approval (${found.error.because})`);
+    if (!found.ok) return nothing(clause("approve-none-taken", { title, because: found.error.because }));
     const { ready, left } = await readyAt(found.value, covered, workspace, request.timeout);
     const touching = ready.map((one) => {
       // The host applies whole groups, also where only a part of one is missing.
@@ -275,7 +276,7 @@ export async function planApproval(domain: Domain, changes: readonly Change[], h
     const seen = await freshly(domain, workspace, request, context, (source) => standing(all, source));
     // What is not seen may be taken away unnoticed.
     if (seen === undefined || seen.unseen !== undefined)
-      throw new Failure("publish-unseen", { because: seen?.unseen ?? UNSEEN }, "undetermined");
+      throw new Failure("publish-unseen", { because: verbatim(seen?.unseen ?? UNSEEN) }, "undetermined");
     let after = changes;
     const planned = touching.map(({ wants, names, ...one }) => {
       const before = seen.sets.filter(({ name }) => names.includes(name));
@@ -296,7 +297,7 @@ export async function planApproval(domain: Domain, changes: readonly Change[], h
         changes: after.filter((change) => names.includes(change.name) && change.asks.some((ask) => asks.includes(ask))),
       })),
       left: [...rest, ...left.map(({ change }) => change)].map(last),
-      reasons: [...new Set(left.map(({ because }) => `${title}: ${because}`))],
+      reasons: [...new Set(left.map(({ because }) => because))].map((because) => clause("approve-said", { title, because })),
       changes: after,
     };
   } finally {

@@ -1,6 +1,7 @@
 import { resolve } from "node:path";
 import { type Change, fillIn } from "../../core/change/index.ts";
-import { displayName, withoutRootDot } from "../../core/name/index.ts";
+import { type Clause, clause } from "../../core/clause/index.ts";
+import { withoutRootDot } from "../../core/name/index.ts";
 import { type RecordSet, sameData } from "../../core/record/index.ts";
 import { approvalLink, linkQuery, signedQuery, templateCalls } from "../../core/template/index.ts";
 import { type ApprovalHost, isSafeAddress } from "../../net/index.ts";
@@ -26,13 +27,13 @@ const ARRIVAL = 10_000;
 const AGAIN = 500;
 
 /** Why a person did not approve, in a sentence; undefined where they did. */
-function refusal(query: URLSearchParams): string | undefined {
+function refusal(query: URLSearchParams): Clause | undefined {
   const error = query.get("error");
   if (error === null) return undefined;
   const words = query.get("error_description");
   return error === "access_denied" || error === "user_cancel"
-    ? "it was not approved"
-    : `the host says ${error}${words === null ? "" : ` (${words})`}`;
+    ? clause("approve-not-approved")
+    : clause("approve-host-says", { error, words: words ?? undefined });
 }
 
 /** Shows the page on which a person approves, and waits until they come back, where anybody waits. */
@@ -41,16 +42,16 @@ async function byLink(
   { call, template, changes, removed }: Planned,
   domain: Domain,
   { workspace, request, context, title }: ApprovalContext,
-): Promise<{ kind: "came-back" } | { kind: "open" } | { kind: "not"; because: string }> {
-  if (host.page === undefined) return { kind: "not", because: `${title} has no page for it; run zandrel host approve first` };
+): Promise<{ kind: "came-back" } | { kind: "open" } | { kind: "not"; because: Clause }> {
+  if (host.page === undefined) return { kind: "not", because: clause("approve-no-page", { title }) };
   if (template?.syncBlock === true)
     return {
       kind: "not",
-      because: `the template ${call.service} may only be applied by a grant; run zandrel host approve first`,
+      because: clause("approve-grant-only", { service: call.service }),
     };
   const own = Object.values(workspace.settings.services).find(({ signing }) => signing?.provider === call.provider)?.signing;
   if (template?.syncPubKeyDomain !== undefined && own === undefined)
-    return { kind: "not", because: `links for ${call.provider} have to be signed with a key that only the service has` };
+    return { kind: "not", because: clause("approve-signed-links", { provider: call.provider }) };
   const sign = (query: string) =>
     own === undefined ? query : signedQuery(query, readPrivateKey(resolve(workspace.folder, own.key)), own.label);
   const waits = request.linkOnly !== true;
@@ -59,7 +60,7 @@ async function byLink(
   try {
     const back = listener === undefined ? {} : { back: { redirect: listener.url, state: listener.state } };
     const link = approvalLink(host.page, call, sign(linkQuery(call, { domain: withoutRootDot(domain.name), ...back })));
-    if (!isSafeAddress(link)) return { kind: "not", because: `the page that ${title} names is not an https one` };
+    if (!isSafeAddress(link)) return { kind: "not", because: clause("approve-not-https", { title }) };
     await context.showPage({
       copy: request.copy === true,
       publishes: changes.filter(({ after }) => after !== undefined),
@@ -73,7 +74,7 @@ async function byLink(
     if (listener === undefined) return { kind: "open" };
     const came = await listener.wait(APPROVAL_WINDOW);
     if (came.kind === "nobody")
-      return { kind: "not", because: `nobody came back from the page within ${APPROVAL_WINDOW / 60_000} minutes` };
+      return { kind: "not", because: clause("approve-nobody-back", { minutes: APPROVAL_WINDOW / 60_000 }) };
     const refused = refusal(came.query);
     return refused === undefined ? { kind: "came-back" } : { kind: "not", because: refused };
   } finally {
@@ -147,7 +148,7 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
       template !== undefined && changes.some(({ asks }) => asks.includes(id)) ? [template] : [],
     );
     const dns = openDns(request, context, workspace.settings, [domain.name]);
-    const reasons: string[] = [];
+    const reasons: Clause[] = [];
     let reverted = false;
     try {
       const found = uses.length === 0 ? undefined : await approvalHostOf(domain.name, dns, request.timeout);
@@ -155,17 +156,17 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
         if (found?.ok !== true) break;
         const done = await (await grantFor(how, domain, call, found.value))?.revert();
         reverted ||= done?.ok === true;
-        if (done?.ok === false) reasons.push(`${title}: ${done.error.because}`);
+        if (done?.ok === false) reasons.push(clause("approve-said", { title, because: done.error.because }));
       }
     } finally {
       dns.close();
     }
     const { left } = uses.length === 0 ? { left: changes } : await missing(domain, changes, how, reverted ? ARRIVAL : 0);
     return left.length === 0
-      ? { kind: "published", because: `${title} took back what it had applied` }
+      ? { kind: "published", because: clause("approve-took-back", { title }) }
       : {
           kind: "by-hand",
-          because: [...reasons, `these records are to be entered at ${title}`].join("; "),
+          because: clause("publish-together", { parts: [...reasons, clause("publish-enter", { title, some: false })] }),
           sheet: fillIn(left, domain.name, formOf(domain, workspace)),
         };
   }
@@ -175,7 +176,7 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
     prepared ??= await planApproval(domain, changes, how);
     const { host, ready } = prepared;
     const reasons = [...prepared.reasons];
-    const meddled: string[] = [];
+    const meddled: Clause[] = [];
     const [applied, refused]: [Planned[], Planned[]] = [[], []];
     for (const one of host === undefined ? [] : ready) {
       const ended = await askFor(host as ApprovalHost, one);
@@ -191,43 +192,39 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
     if (applied.length > 0) {
       const absent = await missing(domain, asked, how);
       for (const change of absent.left) left.add(change);
-      const some = `${absent.left.length} of ${asked.length} changes`;
-      if (absent.unseen !== undefined)
-        reasons.push(`${title} said yes, and whether ${some} came could not be looked at (${absent.unseen})`);
-      else if (absent.left.length > 0) reasons.push(`${title} said yes, and ${some} did not come`);
+      const some = { title, left: absent.left.length, of: asked.length };
+      if (absent.unseen !== undefined) reasons.push(clause("approve-came-unseen", { ...some, unseen: absent.unseen }));
+      else if (absent.left.length > 0) reasons.push(clause("approve-did-not-come", some));
       const beside = await changedBeside(domain, applied, how);
       if (beside.unseen !== undefined && absent.unseen === undefined)
-        meddled.push(`whether it changed anything else could not be looked at (${beside.unseen})`);
+        meddled.push(clause("approve-beside-unseen", { unseen: beside.unseen }));
       if (beside.sets.length > 0)
-        meddled.push(
-          `it also changed ${beside.sets.map((set) => `${displayName(set.name)} ${set.type}`).join(", ")}, which nobody approved`,
-        );
+        meddled.push(clause("approve-also-changed", { sets: beside.sets.map(({ name, type }) => ({ name, type })) }));
     }
     // What a host changed besides is for a person to look at, even where everything else came.
-    if (left.size === 0 && meddled.length === 0)
-      return { kind: "published", because: `${title} published all of it after it was approved there` };
+    if (left.size === 0 && meddled.length === 0) return { kind: "published", because: clause("approve-published", { title }) };
     const done = changes.length - left.size;
-    const came = done === 0 ? [] : [`${done} of ${changes.length} changes came by approval`];
-    const rest = left.size === 0 ? [] : [`${done === 0 ? "these records" : "the others"} are to be entered at ${title}`];
+    const came = done === 0 ? [] : [clause("approve-came", { done, of: changes.length })];
+    const rest = left.size === 0 ? [] : [clause("publish-enter", { title, some: done > 0 })];
     return {
       kind: "by-hand",
-      because: [...came, ...reasons, ...meddled, ...rest].join("; "),
+      because: clause("publish-together", { parts: [...came, ...reasons, ...meddled, ...rest] }),
       sheet: fillIn([...left], domain.name, formOf(domain, workspace)),
     };
   }
 
   /** Has one template applied, by the grant that is there, or by whoever clicks; otherwise why it was not. */
-  async function askFor(host: ApprovalHost, one: Planned): Promise<string> {
+  async function askFor(host: ApprovalHost, one: Planned): Promise<"done" | Clause> {
     const grant = await grantFor(how, domain, one.call, host);
     if (grant !== undefined) {
       const applied = await grant.apply(one.removed.length > 0);
-      return applied.ok ? "done" : `${title}: ${applied.error.because}`;
+      return applied.ok ? "done" : clause("approve-said", { title, because: applied.error.because });
     }
     const ended = await byLink(host, one, domain, how);
     return ended.kind === "came-back"
       ? "done"
       : ended.kind === "open"
-        ? `nobody waits for the approval at ${title}, and what it does not bring stands here`
+        ? clause("approve-nobody-waits", { title })
         : ended.because;
   }
 

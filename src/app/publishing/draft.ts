@@ -2,6 +2,7 @@ import { resolve } from "node:path";
 import * as z from "zod";
 import { dnsWants } from "../../core/ask/index.ts";
 import { type Draft, draftCacheWindow, pending } from "../../core/change/index.ts";
+import { clause, verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, under } from "../../core/name/index.ts";
 import { timeline, visibleBy } from "../../core/spread/index.ts";
@@ -12,7 +13,7 @@ import { draftOf, draftSource } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsContext, type DnsOptions, nameOperand } from "../dns/context.ts";
 import { domainOperands, reading } from "../session.ts";
-import { domainName, recordSet, time } from "../shapes.ts";
+import { domainName, recordSet, sentence, time } from "../shapes.ts";
 
 const change = z.object({
   domain: domainName,
@@ -21,7 +22,7 @@ const change = z.object({
   type: z.string(),
   before: recordSet,
   after: recordSet,
-  because: z.string(),
+  because: sentence,
   asks: z.array(z.string()),
 });
 
@@ -31,9 +32,9 @@ const clash = z.object({
   name: domainName,
   type: z.string(),
   ask: z.string(),
-  because: z.string(),
-  breaks: z.string(),
-  options: z.array(z.string()).describe("how the clash can be resolved"),
+  because: sentence,
+  breaks: sentence,
+  options: z.array(sentence).describe("how the clash can be resolved"),
   replaceable: z.boolean().describe("whether --replace NAME resolves it"),
   contradicts: z.boolean().describe("whether all that is asked is there, and this stands beside it"),
 });
@@ -41,8 +42,8 @@ const clash = z.object({
 const launchStep = z.object({
   at: time,
   kind: z.enum(["lower-ttl", "publish", "visible", "ask-service", "launch"]),
-  what: z.string(),
-  because: z.string(),
+  what: sentence,
+  because: sentence,
 });
 
 export const draftSchema = z.object({
@@ -50,15 +51,15 @@ export const draftSchema = z.object({
     .object({ replace: z.array(z.string()), only: z.array(z.string()), into: z.string().nullable() })
     .describe("what publishing needs to be told in order to carry out the same draft"),
   launch: z
-    .object({ verdict: z.enum(["in-time", "hurry", "too-late"]), because: z.string(), steps: z.array(launchStep) })
+    .object({ verdict: z.enum(["in-time", "hurry", "too-late"]), because: sentence, steps: z.array(launchStep) })
     .nullable()
     .describe("with --launch: the schedule, worked out backwards"),
   at: time,
   domains: z.array(domainName).describe("the domains that were looked at"),
   changes: z.array(change),
   clashes: z.array(clash),
-  undetermined: z.array(z.object({ domain: domainName, name: domainName, type: z.string(), because: z.string() })),
-  visible: z.object({ latest: time.nullable(), because: z.string() }),
+  undetermined: z.array(z.object({ domain: domainName, name: domainName, type: z.string(), because: sentence })),
+  visible: z.object({ latest: time.nullable(), because: sentence }),
   hosts: z.record(z.string(), z.string()).describe("the DNS host of each domain, for people"),
 });
 
@@ -100,7 +101,7 @@ export async function makeDrafts(
       if (source !== undefined)
         return draftOf(domain, source, dns.world, journalled, named, only.length === 0 ? undefined : only);
       const because =
-        looked.authority.kind === "delegated" ? "none of its name servers has an address" : looked.authority.because;
+        looked.authority.kind === "delegated" ? clause("spread-servers-unfound") : verbatim(looked.authority.because);
       const sets = asks.flatMap((ask) => dnsWants(ask.wants).map(({ name, type }) => ({ name, type, because, asks: [ask.id] })));
       return { domain: domain.name, changes: [], clashes: [], undetermined: sets };
     }),
@@ -128,7 +129,7 @@ function resultOf(drafts: readonly Draft[], now: number): Omit<DraftResult, "pub
     ),
     visible:
       last === undefined
-        ? { latest: null, because: "nothing would change" }
+        ? { latest: null, because: clause("spread-no-change") }
         : { latest: visibleBy(now, last), because: last.because },
   };
 }

@@ -1,7 +1,8 @@
 import type { Change, Draft } from "../../core/change/index.ts";
+import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Live, type Lookup, liveAt, memoized, ownSetOf, zoneLookup } from "../../core/lookup/index.ts";
-import { type DomainName, displayName, name } from "../../core/name/index.ts";
+import { type DomainName, name } from "../../core/name/index.ts";
 import { type RecordSet, sameData } from "../../core/record/index.ts";
 import { type CacheWindow, cacheWindowOf } from "../../core/spread/index.ts";
 import { zonesOf } from "../../core/zone/index.ts";
@@ -86,7 +87,7 @@ export async function publishChanges(
     ...(hasSheet(publisher) ? { beside: await besideOf(domain, changes, journal, workspace, request, context) } : {}),
     ...(undoes === undefined ? {} : { undoes }),
   });
-  const close = (end: PublicationEnd, because: string, reason?: string) =>
+  const close = (end: PublicationEnd, because: Clause, reason?: string) =>
     journal.append(context.clock.now(), domain.name, {
       kind: "publication-closed",
       opened,
@@ -96,7 +97,7 @@ export async function publishChanges(
     });
   const outcome = await publisher.apply(changes).catch((error) => {
     // What ends a publisher by a sentence ends it before anything was written.
-    if (error instanceof Failure) close("not-published", error.code);
+    if (error instanceof Failure) close("not-published", verbatim(error.code));
     throw error;
   });
   switch (outcome.kind) {
@@ -108,8 +109,7 @@ export async function publishChanges(
         compare(changes.map(journalled), domain.name, source),
       );
       if (seen !== undefined && seen.unseen === undefined && seen.done < changes.length) {
-        const wrong = [...seen.undone, ...seen.other].join("; ");
-        close("unknown", `accepted, but the zone shows otherwise: ${wrong}`);
+        close("unknown", clause("publish-shown-otherwise", { differences: [...seen.undone, ...seen.other] }));
         throw new Failure(
           "accepted-not-shown",
           {
@@ -131,7 +131,7 @@ export async function publishChanges(
       const seen = await freshly(domain, workspace, request, context, (source) =>
         compare(changes.map(journalled), domain.name, source),
       );
-      const moved = seen === undefined || seen.other.length === 0 ? outcome.because : seen.other.join("; ");
+      const moved = seen === undefined || seen.other.length === 0 ? outcome.because : verbatim(seen.other.join("; "));
       throw new Failure("zone-changed", { domain: domain.name, because: moved, before: alreadyDone }, "problem");
     }
     case "unknown":
@@ -186,9 +186,9 @@ function uncertain(publications: readonly Publication[], now: number): Publicati
 
 /** What became of one publication that stayed open; undefined where there is nothing to say yet. */
 interface Settled {
-  readonly said: string;
+  readonly said: Clause;
   readonly end?: PublicationEnd;
-  readonly because?: string;
+  readonly because?: Clause;
 }
 
 function settle(
@@ -198,39 +198,38 @@ function settle(
   newest: boolean,
 ): Settled | undefined {
   const byHand = hasSheet(opened);
-  const what = byHand ? `the records for ${opened.to}` : `a publication to ${opened.to} broke off`;
+  const about = { to: opened.to, byHand };
   const all = seen !== undefined && seen.unseen === undefined && seen.done === opened.changes.length;
   if (closed !== undefined)
     return all
       ? {
-          said: `a publication to ${opened.to}, of which nothing was seen before, has arrived: the zone has all of it`,
+          said: clause("publish-late", { to: opened.to }),
           end: "published",
-          because: "it arrived late; the zone has all of it",
+          because: clause("publish-arrived-late"),
         }
       : undefined;
   if (seen === undefined || seen.unseen !== undefined)
-    return { said: `${what}: ${seen?.unseen ?? "the zone could not be looked at"}; run zandrel status again` };
+    return { said: clause("publish-unseen", { ...about, unseen: seen?.unseen }) };
   if (all)
     return {
-      said: byHand ? `everything on the sheet for ${opened.to} is entered` : `${what}; the zone has all of it`,
+      said: clause(byHand ? "publish-sheet-entered" : "publish-arrived", about),
       end: "published",
-      because: "the zone has all of it",
+      because: clause("publish-all-there"),
     };
   // What is entered by hand comes when it comes; a newer sheet for the same domain takes its place.
   if (byHand && newest)
     return seen.done === 0
       ? undefined
       : {
-          said: `${what}: ${seen.done} of ${opened.changes.length} are there; zandrel publish --check shows what is left`,
+          said: clause("publish-sheet-partly", { ...about, done: seen.done, of: opened.changes.length }),
         };
-  if (opened.until !== undefined && now < opened.until)
-    return { said: `${what}, and may still arrive; run zandrel status again in a minute` };
+  if (opened.until !== undefined && now < opened.until) return { said: clause("publish-may-arrive", about) };
   const none = seen.done === 0 && seen.other.length === 0;
   const because = none
-    ? "the zone has none of it"
-    : `the zone has ${seen.done} of its ${opened.changes.length} changes; ${[...seen.undone, ...seen.other].join("; ")}`;
+    ? clause("publish-none-there")
+    : clause("publish-partly", { done: seen.done, of: opened.changes.length, differences: [...seen.undone, ...seen.other] });
   const end = none ? "not-published" : "unknown";
-  return { said: `${what}; ${because}; zandrel draft ${displayName(name(opened.domain))} shows what is left`, end, because };
+  return { said: clause("publish-broke-off", { ...about, because, domain: name(opened.domain) }), end, because };
 }
 
 /**
@@ -243,8 +242,8 @@ export async function settleInterrupted(
   dns: DnsContext,
   workspace: Workspace,
   journal: Journal,
-): Promise<string[]> {
-  const said: string[] = [];
+): Promise<Clause[]> {
+  const said: Clause[] = [];
   const open = uncertain(journal.publications(domain.name), dns.now);
   const newestSheet = open.findLast(({ opened, closed }) => closed === undefined && hasSheet(opened));
   for (const publication of open) {
@@ -257,7 +256,7 @@ export async function settleInterrupted(
     const seen = source === undefined ? undefined : await compare(opened.changes, domain.name, source);
     const settled = settle(publication, seen, dns.now, newestSheet === publication);
     if (settled === undefined) continue;
-    if (!said.includes(settled.said)) said.push(settled.said);
+    if (!said.some((one) => JSON.stringify(one) === JSON.stringify(settled.said))) said.push(settled.said);
     const { end, because } = settled;
     if (end !== undefined && because !== undefined)
       journal.append(dns.now, domain.name, { kind: "publication-closed", opened: opened.id, end, because, looked: true });
@@ -289,7 +288,7 @@ export async function reverse({ opened }: Publication, apex: DomainName, source:
       type,
       before: now,
       after: before,
-      because: "it is as it was before",
+      because: clause("spread-taken-back"),
       asks,
       ...(cacheWindow === undefined ? {} : { cacheWindow }),
     });
@@ -307,6 +306,6 @@ export function expectSeen({ undetermined }: Draft): void {
 export function expectPublishable(draft: Draft): void {
   expectSeen(draft);
   const { domain, clashes } = draft;
-  const reasons = [...new Set(clashes.map(({ because }) => because))];
+  const reasons = [...new Map(clashes.map(({ because }) => [JSON.stringify(because), because])).values()];
   if (reasons.length > 0) throw new Failure("publish-clash", { domain, reasons }, "problem");
 }

@@ -1,5 +1,6 @@
 import * as z from "zod";
-import { type Change, type Draft, pending, type SheetEntry } from "../../core/change/index.ts";
+import { type Change, type Clash, type Draft, pending, type SheetEntry } from "../../core/change/index.ts";
+import { type Clause, clause } from "../../core/clause/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { setJson } from "../../core/record/index.ts";
 import { LOW_TTL, longestWindow, visibleBy } from "../../core/spread/index.ts";
@@ -8,7 +9,7 @@ import { causeOf, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsContext, DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
-import { cause, domainName, record, time } from "../shapes.ts";
+import { cause, domainName, record, sentence, time } from "../shapes.ts";
 import { type DraftOptions, makeDrafts } from "./draft.ts";
 import { type ApplyOptions, expectPublishable, expectSeen, publishChanges, settleInterrupted } from "./publication.ts";
 import { publisherFor } from "./publishers.ts";
@@ -22,7 +23,7 @@ const sheetEntry = z.object({
   priority: z.string().optional(),
   ttl: z.string(),
   was: z.string().optional().describe("the value that stands there now, of a record that is changed in place"),
-  note: z.string().optional(),
+  note: sentence.optional(),
 });
 
 export const published = z.object({
@@ -30,8 +31,8 @@ export const published = z.object({
   way: z.string(),
   to: z.string(),
   changed: z.number().describe("record sets changed, or to be entered by hand; 0 where everything was there already"),
-  because: z.string(),
-  visible: z.object({ latest: time.nullable(), because: z.string() }),
+  because: sentence,
+  visible: z.object({ latest: time.nullable(), because: sentence }),
   sheet: z.array(sheetEntry).describe("what to enter into the DNS host's form; empty for the other ways"),
 });
 
@@ -46,7 +47,7 @@ export const publishSchema = z.object({
         ask: z.string(),
         domain: domainName,
         entered: z.boolean().nullable().describe("null where it could not be asked"),
-        because: z.string(),
+        because: sentence,
         causes: z.array(cause),
       }),
     )
@@ -66,12 +67,12 @@ function publishedOf(
   domain: DomainName,
   { way, to }: { way: string; to: string },
   changes: readonly Change[],
-  because: string,
+  because: Clause,
   now: number,
   sheet: readonly SheetEntry[] = [],
 ): Published {
   const cacheWindow = longestWindow(changes.flatMap((change) => change.cacheWindow ?? []));
-  const unknown = changes.length === 0 ? "nothing was changed" : "it is not known what stood there before";
+  const unknown = clause(changes.length === 0 ? "spread-nothing-changed" : "spread-before-unknown");
   return {
     domain,
     way,
@@ -112,12 +113,12 @@ function loweredTtls({ changes, clashes }: Draft): Change[] {
       type: set.type,
       before: set,
       after: { ...set, ttl: LOW_TTL },
-      because: "its TTL is lowered before the change",
+      because: clause("spread-ttl-lowered"),
       asks,
       cacheWindow: {
         seconds: set.ttl,
         rule: "set-ttl",
-        because: `some resolvers keep the ${set.type} record of ${displayName(set.name)} for its old TTL`,
+        because: clause("spread-old-ttl", { type: set.type, name: set.name }),
       },
     }));
 }
@@ -149,10 +150,11 @@ async function checkEntered(
     one.asks
       .filter(({ state }) => state !== "waiting")
       .map((standing) => {
-        const known = new Set(standing.causes.map(({ because }) => because));
+        const isSaid = ({ kind, name }: Clash): boolean =>
+          standing.causes.some((cause) => cause.kind === kind && cause.at === displayName(name));
         // What stands in the way is a slip too, also where the record itself is still missing.
         const slips = (one.draft?.clashes ?? [])
-          .filter((clash) => clash.ask === standing.ask.id && clash.offending !== undefined && !known.has(clash.because))
+          .filter((clash) => clash.ask === standing.ask.id && clash.offending !== undefined && !isSaid(clash))
           .map((clash) => causeOf(clash, one.domain, workspace));
         return { domain: one.domain, ...standing, causes: [...standing.causes, ...slips] };
       }),
@@ -193,7 +195,7 @@ async function checkEntered(
 export async function publish(request: PublishRequest, context: AppContext): Promise<Outcome<PublishResult>> {
   return writing(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
     for (const domain of domains)
-      for (const line of await settleInterrupted(domain, dns, workspace, journal)) context.note(`${line}\n`);
+      for (const line of await settleInterrupted(domain, dns, workspace, journal)) await context.tell(line);
     if (request.check) return checkEntered(domains, request.meant, workspace, dns, journal);
     const drafts = await makeDrafts(request, workspace, dns, journal, domains);
     const ready = request.lowerTtl
@@ -211,7 +213,7 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
             domain.name,
             { way: "none", to: "" },
             [],
-            request.lowerTtl ? "no TTL has to be lowered" : "everything asked for is already there",
+            request.lowerTtl ? clause("publish-no-ttl-to-lower") : clause("publish-already-there"),
             dns.now,
           ),
         );

@@ -1,7 +1,7 @@
 import { resolve } from "node:path";
 import { fillIn } from "../../core/change/index.ts";
+import { clause, verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { displayName } from "../../core/name/index.ts";
 import { printData, type RecordSet } from "../../core/record/index.ts";
 import { editZone, type SetChange } from "../../core/zone/index.ts";
 import type { HelperSet } from "../../net/helper.ts";
@@ -44,13 +44,18 @@ export function publisherFor(
           const outcome = await sendUpdate({ server, apex: domain.name, key, changes, now, timeout: request.timeout });
           switch (outcome.kind) {
             case "done":
-              return { kind: "published", because: `${host.title} made all changes in one signed update` };
+              return { kind: "published", because: clause("publish-one-update", { title: host.title }) };
             case "conflict":
-              return { kind: "conflict", because: outcome.detail };
+              return { kind: "conflict", because: verbatim(outcome.detail) };
             case "unknown":
-              return { kind: "unknown", because: outcome.detail, remedy: outcome.remedy };
+              return { kind: "unknown", because: verbatim(outcome.detail), remedy: verbatim(outcome.remedy) };
             default:
-              return { kind: "not-published", reason: outcome.kind, because: outcome.detail, remedy: outcome.remedy };
+              return {
+                kind: "not-published",
+                reason: outcome.kind,
+                because: verbatim(outcome.detail),
+                remedy: verbatim(outcome.remedy),
+              };
           }
         },
       };
@@ -76,7 +81,7 @@ export function publisherFor(
         underWay: 0,
         apply: async (changes) => ({
           kind: "by-hand",
-          because: `these records are to be entered at ${host.title}`,
+          because: clause("publish-enter", { title: host.title, some: false }),
           sheet: fillIn(changes, domain.name, formOf(domain, workspace)),
         }),
       };
@@ -111,35 +116,40 @@ function zoneFilePublisher(
         case "conflict":
           return {
             kind: "conflict",
-            because: `${shown} holds something else at ${displayName(error.change.name)} than a moment ago`,
+            because: clause("publish-file-moved", { shown, name: error.change.name }),
           };
         case "included":
           return {
             kind: "not-published",
             reason: "not-set-up",
-            because: `the ${error.change.type} record of ${displayName(error.change.name)} stands in ${error.file}, which ${shown} only includes`,
-            remedy: "change it there by hand",
+            because: clause("publish-file-included", {
+              type: error.change.type,
+              name: error.change.name,
+              file: error.file,
+              shown,
+            }),
+            remedy: clause("publish-file-included-mend"),
           };
         case "signed":
           return {
             kind: "not-published",
             reason: "not-set-up",
-            because: `${shown} is signed (it holds RRSIG records), and a change would leave signatures that fit no more`,
-            remedy: "name the file that it is signed from with zandrel host set, publish there, and sign it again",
+            because: clause("publish-file-signed", { shown }),
+            remedy: clause("publish-file-signed-mend"),
           };
         case "no-soa":
           return {
             kind: "not-published",
             reason: "not-set-up",
-            because: `${shown} has no SOA record`,
-            remedy: "give the zone's main file",
+            because: clause("publish-file-no-soa", { shown }),
+            remedy: clause("publish-file-no-soa-mend"),
           };
       }
     }
     replaceFile(path, edited.value.text, { encoding: "latin1" });
     return {
       kind: "published",
-      because: `${shown} now has serial ${edited.value.serial}; tell the server to reload it`,
+      because: clause("publish-file-serial", { shown, serial: edited.value.serial }),
     };
   };
   // Two who publish into one file at once would each write what they read, and one of them would be lost.
@@ -181,31 +191,31 @@ function helperPublisher(
         env: context.env,
         timeout,
       });
-      const remedy = "run zandrel status: it looks at the zone and says which changes are there";
+      const remedy = clause("publish-run-status");
       if (!answer.ok)
         return answer.error.sent
-          ? { kind: "unknown", because: answer.error.detail, remedy }
+          ? { kind: "unknown", because: verbatim(answer.error.detail), remedy }
           : {
               kind: "not-published",
               reason: "not-set-up",
-              because: answer.error.detail,
-              remedy: "correct command: under hosts: in zandrel.yaml",
+              because: verbatim(answer.error.detail),
+              remedy: clause("publish-correct-command"),
             };
-      const reason = answer.value.reason === "" ? "" : `: ${answer.value.reason}`;
+      const { reason } = answer.value;
       switch (answer.value.outcome) {
         case "done":
-          return { kind: "published", because: `the helper of ${title} says that all of it is done` };
+          return { kind: "published", because: clause("publish-helper-done", { title }) };
         case "moved":
-          return { kind: "conflict", because: `${title} holds something else than a moment ago${reason}` };
+          return { kind: "conflict", because: clause("publish-moved", { title, reason }) };
         case "refused":
           return {
             kind: "not-published",
             reason: "refused",
-            because: `${title} refused${reason}`,
-            remedy: "see what it says, and whether the token may change this zone",
+            because: clause("publish-refused", { title, reason }),
+            remedy: clause("publish-see-helper"),
           };
         case "partly":
-          return { kind: "unknown", because: `the helper of ${title} carried out only a part${reason}`, remedy };
+          return { kind: "unknown", because: clause("publish-only-part", { title, reason }), remedy };
       }
     },
   };

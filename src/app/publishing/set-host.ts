@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { COMMON_FORM } from "../../core/change/index.ts";
+import type { Clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import {
@@ -278,7 +279,7 @@ function writeHost(...given: Parameters<typeof setHost>): ReturnType<typeof setH
     return setHost(...given);
   } catch (error) {
     if (error instanceof Failure && error.code === "yaml-value") {
-      const { found, because } = error.params as { found: string; because: string };
+      const { found, because } = error.params as { found: string; because: Clause };
       throw new Failure("host-entry", { found, because });
     }
     throw error;

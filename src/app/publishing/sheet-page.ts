@@ -1,7 +1,8 @@
 import { type SheetEntry, sheetSteps } from "../../core/change/index.ts";
+import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, liveAt, ownSetOf } from "../../core/lookup/index.ts";
-import { type DomainName, displayName, name as nameOf, withoutRootDot } from "../../core/name/index.ts";
+import { type DomainName, name as nameOf, withoutRootDot } from "../../core/name/index.ts";
 import { dataKey, printData, type RecordData, type RecordType } from "../../core/record/index.ts";
 import { longestWindow, visibleBy } from "../../core/spread/index.ts";
 import { type Domain, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
@@ -26,7 +27,7 @@ export interface SheetState {
   readonly host: string;
   readonly steps: readonly PageStep[];
   /** What was entered wrongly, what stands beside it, what was deleted by mistake: each with what to do. */
-  readonly slips: readonly { readonly because: string; readonly remedy: string }[];
+  readonly slips: readonly { readonly because: Clause; readonly remedy: Clause }[];
   /** When everyone sees it at the latest, once all is entered; milliseconds since 1970. */
   readonly visibleBy: number | undefined;
   /** What is left to do at the services afterwards. */
@@ -103,8 +104,11 @@ export async function sheetState(request: PageRequest, context: AppContext): Pro
       ...standings.filter(({ state }) => state === "astray" || state === "lapsed").flatMap(({ causes }) => causes),
       ...clashes.map((clash) => causeOf(clash, domain, workspace)),
       ...lost.map((set) => ({
-        because: `the ${set.type} record of ${displayName(set.name)} was deleted, and is still needed: ${set.data.map((data) => printData(set.type, data)).join(", ")}`,
-        remedy: `enter it again as it was; or, if it was meant to go, run zandrel publish ${withoutRootDot(domain.name)} --check --meant`,
+        because: clause("sheet-lost", {
+          ...{ type: set.type, name: set.name },
+          data: set.data.map((data) => printData(set.type, data)),
+        }),
+        remedy: clause("sheet-lost-mend", { domain: domain.name }),
       })),
     ].map(({ because, remedy }) => ({ because, remedy }));
     const all = steps.every(({ done, entry }) => done === true || entry.action === "not-offered");
@@ -113,7 +117,7 @@ export async function sheetState(request: PageRequest, context: AppContext): Pro
       domain: domain.name,
       host: hostTitle(domain, workspace),
       steps,
-      slips: [...new Map(slips.map((slip) => [slip.because, slip])).values()],
+      slips: [...new Map(slips.map((slip) => [JSON.stringify(slip.because), slip])).values()],
       visibleBy: all && window !== undefined ? visibleBy(sheet.closed?.at ?? dns.now, window) : undefined,
       verify: standings
         .filter(({ state }) => state !== "proven")

@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { type Ask, dnsWants, look, type View } from "../../core/ask/index.ts";
+import type { Clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
 import { proveOne } from "../asks/prove.ts";
@@ -62,7 +63,7 @@ export interface Watched {
   readonly done: readonly AskStanding[];
   readonly proven: readonly AskStanding[];
   /** Asks that everyone sees and that their services did not confirm, with what those said. */
-  readonly refused: readonly { readonly standing: AskStanding; readonly reason: string }[];
+  readonly refused: readonly { readonly standing: AskStanding; readonly reason: Clause }[];
 }
 
 /** One look at everything that was published or is on its way. */
@@ -110,7 +111,7 @@ interface Refusal {
   readonly standing: AskStanding;
   readonly tries: number;
   /** What it said last. */
-  readonly reason: string;
+  readonly reason: Clause;
 }
 
 /** A service that says no so often, although everyone sees the record, has another reason than waiting. */

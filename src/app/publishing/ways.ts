@@ -1,12 +1,13 @@
 import type { Change, SheetEntry } from "../../core/change/index.ts";
+import type { Clause } from "../../core/clause/index.ts";
 
 /** How one way of publishing ended. `conflict`: the zone is not as it was drafted from, and nothing was done; `by-hand` leaves it to the user. */
 export type PublishOutcome =
-  | { readonly kind: "published"; readonly because: string }
-  | { readonly kind: "by-hand"; readonly because: string; readonly sheet: readonly SheetEntry[] }
-  | { readonly kind: "conflict"; readonly because: string }
-  | { readonly kind: "not-published"; readonly reason: NotDone; readonly because: string; readonly remedy: string }
-  | { readonly kind: "unknown"; readonly because: string; readonly remedy: string };
+  | { readonly kind: "published"; readonly because: Clause }
+  | { readonly kind: "by-hand"; readonly because: Clause; readonly sheet: readonly SheetEntry[] }
+  | { readonly kind: "conflict"; readonly because: Clause }
+  | { readonly kind: "not-published"; readonly reason: NotDone; readonly because: Clause; readonly remedy: Clause }
+  | { readonly kind: "unknown"; readonly because: Clause; readonly remedy: Clause };
 
 /**
  * Why nothing was done: the other side said no, it did not accept who asks, it was not reached, or something has to be

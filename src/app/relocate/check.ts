@@ -1,9 +1,10 @@
 import { existsSync } from "node:fs";
 import { resolve } from "node:path";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { liveAt } from "../../core/lookup/index.ts";
 import type { DataOf } from "../../core/record/index.ts";
-import { judgeCutOver, serverList } from "../../core/relocate/index.ts";
+import { judgeCutOver } from "../../core/relocate/index.ts";
 import { changeDomain, lockWorkspace } from "../../workspace/index.ts";
 import type { Ended } from "../context.ts";
 import { hostServer } from "../dns/context.ts";
@@ -62,7 +63,9 @@ export async function check(move: Move): Promise<{ ended: Ended; check: NonNulla
   );
   const { judged } = await signaturesOf(move, fresh.lookup);
   const because =
-    verdict.state === "not-yet" ? `${verdict.because} (${serverList(servers.map((server) => server.name))})` : verdict.because;
+    verdict.state === "not-yet"
+      ? clause("relocate-not-yet-from", { servers: servers.map((server) => server.name) })
+      : verdict.because;
   return {
     ended: (verdict.state === "moved" || verdict.state === "over") && judged.state !== "breaks" ? "fine" : "problem",
     signatures: shownSignatures(judged),

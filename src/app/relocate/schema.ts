@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { domainName, record, time } from "../shapes.ts";
+import { domainName, record, sentence, time } from "../shapes.ts";
 
 export const unresolved = z.object({ name: domainName, type: z.string(), because: z.string() });
 
@@ -80,7 +80,7 @@ export const relocateSchema = z.object({
   check: z
     .object({
       state: z.enum(["not-yet", "half", "moved", "over"]),
-      because: z.string(),
+      because: sentence,
       oldHostUntil: time.nullable(),
       host: z
         .enum(["same", "to-change", "changed"])

@@ -1,6 +1,6 @@
 import * as z from "zod";
 import type { AppContext, Outcome } from "../context.ts";
-import { day, domainName } from "../shapes.ts";
+import { day, domainName, sentence } from "../shapes.ts";
 import { adviceFrom, type ReportedRequest, withReports } from "./reported.ts";
 
 const policy = z.enum(["none", "quarantine", "reject"]);
@@ -18,13 +18,13 @@ export const adviseSchema = z.object({
         messages: z.number(),
         share: z.number(),
         reason: z.string(),
-        because: z.string(),
-        remedy: z.string(),
+        because: sentence,
+        remedy: sentence,
       }),
     )
     .describe("services to fix, the most urgent first"),
   unexplained: z
-    .array(z.object({ source: z.string(), messages: z.number(), of: z.number(), because: z.string() }))
+    .array(z.object({ source: z.string(), messages: z.number(), of: z.number(), because: sentence }))
     .describe("unknown senders whose mail may be yours"),
   done: z
     .object({ quarantine: z.number(), reject: z.number() })
@@ -33,7 +33,7 @@ export const adviseSchema = z.object({
     z.object({
       policy,
       safe: z.boolean().nullable().describe("null where there is too little to go by"),
-      because: z.string(),
+      because: sentence,
       stops: z
         .array(
           z.object({

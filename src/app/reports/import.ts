@@ -1,10 +1,12 @@
 import * as z from "zod";
 import { type ReportHead, ReportReader, xmlEncoding } from "../../core/aggregate/index.ts";
+import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import { type FoundReport, findReports, lockReports, openWorkspace, spool, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { sentence } from "../shapes.ts";
 
 export const importReportsSchema = z.object({
   taken: z.number().describe("reports that are new"),
@@ -12,7 +14,7 @@ export const importReportsSchema = z.object({
   rows: z.number(),
   messages: z.number(),
   setAside: z
-    .array(z.object({ file: z.string(), reason: z.string(), because: z.string() }))
+    .array(z.object({ file: z.string(), reason: z.string(), because: sentence }))
     .describe("reports that were not taken in, and why"),
 });
 
@@ -23,9 +25,9 @@ function refusal(
   head: ReportHead,
   found: FoundReport,
   domains: readonly DomainName[],
-): { reason: string; because: string } | undefined {
+): { reason: string; because: Clause } | undefined {
   if (!domains.some((own) => isAtOrBelow(head.domain, own) || isAtOrBelow(own, head.domain)))
-    return { reason: "other-domain", because: `it is about ${head.domain.slice(0, -1)}, which is no domain of this workspace` };
+    return { reason: "other-domain", because: clause("report-other-domain", { domain: head.domain }) };
   if (!("mailedBy" in found) || found.mailedBy === undefined) return undefined;
   const sender = parseName(found.mailedBy);
   const says = parseName(head.email.slice(head.email.lastIndexOf("@") + 1));
@@ -33,7 +35,7 @@ function refusal(
   if (sender.ok && says.ok && head.email.includes("@") && organizationalDomain(sender.value) !== organizationalDomain(says.value))
     return {
       reason: "other-sender",
-      because: `it says it is from ${says.value.slice(0, -1)}, and was mailed by ${sender.value.slice(0, -1)}`,
+      because: clause("report-other-sender", { says: says.value, mailedBy: sender.value }),
     };
   return undefined;
 }
@@ -69,7 +71,7 @@ async function importInto(
   const now = Math.floor(context.clock.now() / 1000);
   const store = await workspace.openReports();
   const done: ImportReportsResult = { taken: 0, known: 0, rows: 0, messages: 0, setAside: [] };
-  const aside = (file: string, reason: string, because: string): void => void done.setAside.push({ file, reason, because });
+  const aside = (file: string, reason: string, because: Clause): void => void done.setAside.push({ file, reason, because });
   let noted = 0;
   try {
     for (const operand of request.operands) {
@@ -78,7 +80,7 @@ async function importInto(
         for await (const found of findReports(spooled?.path ?? operand)) {
           const title = spooled === undefined ? found.title : "standard input";
           if ("because" in found) {
-            aside(title, "no-report", found.because);
+            aside(title, "no-report", verbatim(found.because));
             continue;
           }
           let rows = 0;
@@ -98,7 +100,7 @@ async function importInto(
               if (reader.problem !== undefined) break;
             }
             if (unpacking.trouble !== undefined) {
-              aside(title, "cut", `it cannot be unpacked: ${unpacking.trouble}`);
+              aside(title, "cut", clause("report-not-unpacked", { why: unpacking.trouble }));
               return undefined;
             }
             const ended = reader.end(now);

@@ -1,9 +1,10 @@
 import * as z from "zod";
+import { clause } from "../../core/clause/index.ts";
 import { ADDRESS_STATES, type SenderState } from "../../core/sending/index.ts";
 import { askLink } from "../../net/service-link.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
-import { time } from "../shapes.ts";
+import { sentence, time } from "../shapes.ts";
 import {
   type ByHandOptions,
   domainOfAddress,
@@ -11,7 +12,7 @@ import {
   linkTrouble,
   offersOf,
   recordByHand,
-  recordedText,
+  recorded,
   withService,
 } from "./services.ts";
 
@@ -24,8 +25,8 @@ export const senderAddressSchema = z.object({
   mailed: z.boolean().describe("whether the link was mailed just now"),
   mailedAt: z.string().nullable(),
   expiresAt: z.string().nullable().describe("until when the mailed link is good"),
-  because: z.string(),
-  next: z.string().nullable().describe("the command to run next"),
+  because: sentence,
+  next: sentence.nullable().describe("the command to run next"),
 });
 
 export type SenderAddressResult = z.output<typeof senderAddressSchema>;
@@ -51,7 +52,8 @@ export async function senderAddress(request: SenderAddressRequest, context: AppC
     const domain = domainOfAddress(address);
     const { now } = dns;
     const common = { at: now, service: service.key, title: service.title, address };
-    const again = `zandrel sender address ${service.key} ${address}`;
+    const call = { service: service.key, address };
+    const again = clause("next-sender-address", call);
     const nothing = { mailed: false, mailedAt: null, expiresAt: null };
     const known = lastState(journal, service.key, domain, address);
     if (request.confirmed) {
@@ -67,10 +69,8 @@ export async function senderAddress(request: SenderAddressRequest, context: AppC
           ...common,
           ...nothing,
           state: confirmed ? ("confirmed" as const) : ("unknown" as const),
-          because: confirmed
-            ? recordedText(known)
-            : `${service.title} cannot be asked about addresses from here: open the link it mails to ${address}`,
-          next: confirmed ? null : `${again} --confirmed`,
+          because: confirmed ? recorded(known) : clause("service-addresses-unresolved", { title: service.title, address }),
+          next: confirmed ? null : clause("next-sender-address-confirmed", call),
         },
       };
     }
@@ -87,17 +87,8 @@ export async function senderAddress(request: SenderAddressRequest, context: AppC
     const state = stateNow(said, now);
     if (known?.state !== state || mailed)
       journal.append(now, domain, { kind: "sender-state", service: service.key, address, state, by: "service", note: "" });
-    const until =
-      said.expiresAt === undefined
-        ? ""
-        : `; the link works until ${said.expiresAt.replace("T", " ").replace(/(:\d\d)?(\.\d+)?Z$/, " UTC")}`;
-    const because = {
-      confirmed: "the link was opened",
-      pending: `${mailed ? `a mail with a link is on its way to ${address}` : `the link mailed to ${address} was not opened yet`}${until}`,
-      expired: "the link was not opened in time and no longer works",
-      unknown: `${service.title} does not know this address`,
-    }[state];
-    const next = { confirmed: null, pending: again, expired: `${again} --resend`, unknown: again }[state];
+    const because = clause("service-address", { state, title: service.title, address, mailed, expiresAt: said.expiresAt });
+    const next = { confirmed: null, pending: again, expired: clause("next-sender-address-resend", call), unknown: again }[state];
     return {
       ended: state === "confirmed" ? "fine" : "problem",
       result: {

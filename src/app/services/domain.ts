@@ -1,10 +1,11 @@
 import * as z from "zod";
+import { clause } from "../../core/clause/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import type { DomainState } from "../../core/sending/index.ts";
 import { askLink } from "../../net/service-link.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand } from "../dns/context.ts";
-import { domainName, time } from "../shapes.ts";
+import { domainName, sentence, time } from "../shapes.ts";
 import {
   type ByHandOptions,
   lastState,
@@ -12,7 +13,7 @@ import {
   missingShape,
   offersOf,
   recordByHand,
-  recordedText,
+  recorded,
   unsettledAsks,
   withService,
 } from "./services.ts";
@@ -24,9 +25,9 @@ export const senderDomainSchema = z.object({
   domain: domainName,
   state: z.enum(["unknown", "pending", "accepted"]),
   signing: z.enum(["on", "off"]).nullable().describe("null where the service has no such switch"),
-  because: z.string(),
+  because: sentence,
   missing: z.array(missingShape).describe("asks that have to be settled before the service is asked to look"),
-  next: z.string().nullable(),
+  next: sentence.nullable(),
 });
 
 export type SenderDomainResult = z.output<typeof senderDomainSchema>;
@@ -45,7 +46,7 @@ export async function senderDomain(request: SenderDomainRequest, context: AppCon
     const [operand = ""] = at.operands;
     const domain = nameOperand(operand);
     const { now } = dns;
-    const call = `zandrel sender domain ${service.key} ${withoutRootDot(domain)}`;
+    const call = { service: service.key, domain };
     const common = { at: now, service: service.key, title: service.title, domain, missing: [] };
     const known = lastState(journal, service.key, domain);
     if (request.confirmed) {
@@ -55,9 +56,7 @@ export async function senderDomain(request: SenderDomainRequest, context: AppCon
     const offers = await offersOf(service);
     if (service.link === undefined || offers?.includes("domains") !== true) {
       const accepted = known?.state === "accepted";
-      const because = accepted
-        ? recordedText(known)
-        : `${service.title} cannot be asked about domains from here: look at its page`;
+      const because = accepted ? recorded(known) : clause("service-domains-unresolved", { title: service.title });
       return {
         ended: accepted ? "fine" : "problem",
         result: {
@@ -65,7 +64,7 @@ export async function senderDomain(request: SenderDomainRequest, context: AppCon
           state: accepted ? ("accepted" as const) : ("unknown" as const),
           signing: null,
           because,
-          next: accepted ? null : `${call} --confirmed`,
+          next: accepted ? null : clause("next-sender-domain-confirmed", call),
         },
       };
     }
@@ -84,7 +83,7 @@ export async function senderDomain(request: SenderDomainRequest, context: AppCon
             ...common,
             state: said.state,
             signing: said.signing ?? null,
-            because: `${service.title} was not asked to look yet: its records are not settled, and who asks too early makes it remember “not found”`,
+            because: clause("service-not-asked-yet", { title: service.title }),
             missing,
             next: missing[0]?.next ?? null,
           },
@@ -111,8 +110,8 @@ export async function senderDomain(request: SenderDomainRequest, context: AppCon
         ...common,
         state: said.state,
         signing: said.signing ?? null,
-        because: `${service.title} says: ${said.reason}`,
-        next: said.state !== "accepted" ? call : off ? `${call} --signing on` : null,
+        because: clause("prove-service-says", { title: service.title, text: said.reason }),
+        next: said.state !== "accepted" ? clause("next-sender-domain", call) : off ? clause("next-signing-on", call) : null,
       },
     };
   });

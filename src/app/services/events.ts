@@ -10,7 +10,7 @@ import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { nameOperand } from "../dns/context.ts";
 import { type Session, writing } from "../session.ts";
-import { day, domainName, time } from "../shapes.ts";
+import { day, domainName, sentence, time } from "../shapes.ts";
 import { linkFor, linkTrouble, type ServiceAt, serviceNamed, storeOneTimeSecret } from "./services.ts";
 
 export const senderEventsSchema = z.object({
@@ -36,8 +36,8 @@ export const senderEventsSchema = z.object({
       share: z.number().describe("from 0 to 1"),
       limit: z.number(),
       severe: z.boolean(),
-      because: z.string(),
-      remedy: z.string(),
+      because: sentence,
+      remedy: sentence,
     }),
   ),
 });

@@ -1,16 +1,17 @@
+import type { Clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { composeMessage, type MessageContent, submitMessage } from "../../net/mail.ts";
 import type { Journal, Workspace } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import type { DnsContext, DnsRequest } from "../dns/context.ts";
 import { domainOfAddress, serviceNamed } from "./services.ts";
-import { smtpSettings, submissionTo, submittedText } from "./submission.ts";
+import { smtpSettings, submissionTo, submitted } from "./submission.ts";
 
 /** How one recipient's message went. */
 export interface Mailed {
   readonly to: string;
   readonly sent: boolean;
-  readonly because: string;
+  readonly because: Clause;
 }
 
 /** Where Zandrel's own messages go out: a service of the workspace, and the sender and recipients. */
@@ -39,7 +40,7 @@ export async function mailThrough(
   for (const address of to) {
     const message = await composeMessage({ from, to: address, date: new Date(context.clock.now()), ...contentFor(address) });
     const outcome = await submitMessage(submission, { from, to: address }, message);
-    mailed.push({ to: address, sent: outcome.kind === "accepted", because: submittedText(outcome, settings.host) });
+    mailed.push({ to: address, sent: outcome.kind === "accepted", because: submitted(outcome, settings.host) });
   }
   return mailed;
 }

@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.ts";
 import type { LinkDescription, Offer, SCOPES } from "../../core/sending/index.ts";
@@ -8,6 +9,7 @@ import { nextStep, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest } from "../context.ts";
 import type { DnsRequest } from "../dns/context.ts";
 import { type Session, writing } from "../session.ts";
+import { sentence } from "../shapes.ts";
 
 type ServiceSettings = Settings["services"][string];
 
@@ -100,7 +102,7 @@ export function recordByHand(
   address: string | undefined,
   request: ByHandOptions,
   context: AppContext,
-): string {
+): Clause {
   const { note, on } = byHand(request, context);
   journal.append(context.clock.now(), domain, {
     kind: "sender-state",
@@ -111,7 +113,7 @@ export function recordByHand(
     note,
     on,
   });
-  return `you recorded it for ${on}${note === "" ? "" : `: ${note}`}`;
+  return clause("service-recorded", { on, note });
 }
 
 /** What a command about one service works with. */
@@ -155,14 +157,13 @@ export function lastState(journal: Journal, service: string, domain: DomainName,
     .findLast((entry) => entry.service === service && entry.address?.toLowerCase() === address?.toLowerCase());
 }
 
-/** The day of a moment, YYYY-MM-DD in UTC. */
-const dayOf = (at: number): string => new Date(at).toISOString().slice(0, 10);
-
-/** What was recorded by hand, in a clause: `you recorded it on 2026-03-02: green tick`. */
-export const recordedText = (entry: NonNullable<ReturnType<typeof lastState>>): string =>
-  entry.by === "user"
-    ? `you recorded it for ${entry.on ?? dayOf(entry.at)}${entry.note === "" ? "" : `: ${entry.note}`}`
-    : `the service said so on ${dayOf(entry.at)}`;
+/** What was recorded of a sender, by hand or by its service. */
+export function recorded(entry: NonNullable<ReturnType<typeof lastState>>): Clause {
+  const on = new Date(entry.at).toISOString().slice(0, 10);
+  return entry.by === "user"
+    ? clause("service-recorded", { on: entry.on ?? on, note: entry.note })
+    : clause("service-said-so", { on });
+}
 
 /** A credential the workspace keeps, where it is kept, and what it is good for. */
 export interface KeptCredential {
@@ -201,7 +202,7 @@ export function keptCredentials(journal: Journal, service: string): KeptCredenti
 }
 
 /** Something that mail depends on and that is not there; `unknown` is the state of what could not be asked. */
-export const missingShape = z.object({ what: z.string(), state: z.string(), because: z.string(), next: z.string() });
+export const missingShape = z.object({ what: z.string(), state: z.string(), because: sentence, next: sentence });
 export type Missing = z.output<typeof missingShape>;
 
 /** Purposes without which mail of a service does not arrive as it should. */
@@ -218,7 +219,7 @@ export async function unsettledAsks(
   const [known] = workspace.domains.filter((one) => isAtOrBelow(domain, one.name)).sort((a, b) => b.name.length - a.name.length);
   if (known === undefined) {
     const plain = domain.slice(0, -1);
-    return [{ what: plain, state: "missing", because: "it is no domain of this workspace", next: `zandrel init ${plain}` }];
+    return [{ what: plain, state: "missing", because: clause("service-no-domain"), next: clause("next-init", { domain }) }];
   }
   const { asks } = await survey(known, dns, workspace, journal);
   return asks

@@ -1,12 +1,13 @@
 import * as z from "zod";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { TLS_MODES } from "../../core/sending/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { nameOperand } from "../dns/context.ts";
-import { time } from "../shapes.ts";
+import { sentence, time } from "../shapes.ts";
 import { withService } from "./services.ts";
-import { smtpSettings, submissionTo, submittedText } from "./submission.ts";
+import { smtpSettings, submissionTo, submitted } from "./submission.ts";
 
 export const senderSettingsSchema = z.object({
   at: time,
@@ -18,7 +19,7 @@ export const senderSettingsSchema = z.object({
   user: z.string().nullable(),
   password: z.string().nullable().describe("where the password is kept, never the password"),
   check: z
-    .object({ verdict: z.enum(["works", "refused", "unknown"]), because: z.string() })
+    .object({ verdict: z.enum(["works", "refused", "unknown"]), because: sentence })
     .nullable()
     .describe("null where it was not checked"),
 });
@@ -56,7 +57,7 @@ export async function senderSettings(
     const { trySubmission } = await import("../../net/mail.ts");
     const outcome = await trySubmission(await submissionTo(settings, service, { workspace, dns }, request, context));
     const verdict = { accepted: "works", refused: "refused", failed: "unknown" } as const;
-    const because = outcome.kind === "accepted" ? "connected, encrypted and logged in" : submittedText(outcome, settings.host);
+    const because = outcome.kind === "accepted" ? clause("service-logged-in") : submitted(outcome, settings.host);
     return {
       ended: ENDED[outcome.kind],
       result: { ...shown, check: { verdict: verdict[outcome.kind], because } },

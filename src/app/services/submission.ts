@@ -1,3 +1,4 @@
+import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { enhancedStatus } from "../../core/sending/index.ts";
@@ -72,14 +73,19 @@ export async function submissionTo(
   };
 }
 
-/** How a submission ended, in a clause for people; a status code is said in words. */
-export function submittedText(outcome: Submitted, host: string): string {
-  if (outcome.kind === "accepted") return `${host} took it: ${outcome.reply}`;
+/** How a submission ended; a status code is said in words. */
+export function submitted(outcome: Submitted, host: string): Clause {
+  if (outcome.kind === "accepted") return clause("service-took", { host, reply: outcome.reply });
+  const { step } = outcome;
   if (outcome.kind === "failed")
-    return outcome.step === "connect"
-      ? `${host} could not be reached: ${outcome.because}`
-      : `${host} stopped when it had to ${outcome.step}: ${outcome.because}`;
+    return step === "connect"
+      ? clause("service-unreachable", { host, because: outcome.because })
+      : clause("service-stopped", { host, step, because: outcome.because });
+  const reply = outcome.reply.slice(0, 200);
   const status = enhancedStatus(outcome.reply);
-  const words = status === undefined ? "" : ` (${status.meaning}${status.remedy === undefined ? "" : `; ${status.remedy}`})`;
-  return `${host} refused to ${outcome.step}: “${outcome.reply.slice(0, 200)}”${words}`;
+  return clause("service-refused", {
+    ...{ host, step, reply },
+    meaning: status === undefined ? undefined : clause("status-code", status),
+    remedy: status === undefined ? undefined : clause("status-code-mend", status),
+  });
 }

@@ -1,3 +1,4 @@
+import { clause } from "../../core/clause/index.ts";
 import { type DomainName, displayName, name, under, withoutRootDot } from "../../core/name/index.ts";
 import type { DataOf } from "../../core/record/index.ts";
 import {
@@ -60,15 +61,11 @@ async function caaChecks(host: DomainName, workspace: Workspace, dns: DnsContext
       const { right, wrong, unknown } = checksOf("caa", displayName(host));
       switch (verdict.kind) {
         case "allowed":
-          return right(`${title} may issue a certificate: ${verdict.because}`);
+          return right(clause("site-may-issue", { title, because: verdict.because }));
         case "forbidden":
-          return wrong(
-            "issuer-forbidden",
-            verdict.because,
-            `add this record at ${displayName(verdict.at)}: CAA 0 issue "${issuer}"`,
-          );
+          return wrong("issuer-forbidden", verdict.because, clause("site-may-issue-mend", { at: verdict.at, issuer }));
         case "unknown":
-          return unknown(verdict.because, "try again when the name servers answer");
+          return unknown(verdict.because, clause("site-servers-silent-mend"));
       }
     }),
   );
@@ -147,8 +144,8 @@ async function checkRedirect(site: SiteContext, www: DomainName): Promise<SiteCh
   if (leadsTo === undefined)
     return [
       checksOf("redirect", displayName(domain.name)).unknown(
-        `it is not known where ${displayName(domain.name)} should redirect to`,
-        `name it: zandrel init ${withoutRootDot(domain.name)} --redirect-to DOMAIN`,
+        clause("site-no-target", { domain: domain.name }),
+        clause("site-no-target-mend", { domain: domain.name }),
       ),
     ];
   const target = withoutRootDot(leadsTo);

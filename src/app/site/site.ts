@@ -4,7 +4,7 @@ import type { Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOperands, reading } from "../session.ts";
-import { domainName, time } from "../shapes.ts";
+import { domainName, sentence, time } from "../shapes.ts";
 import { checkDomain, hasSite } from "./check.ts";
 
 export const siteSchema = z.object({
@@ -18,8 +18,8 @@ export const siteSchema = z.object({
           id: z.string(),
           name: z.string(),
           met: z.boolean().nullable().describe("null: could not be determined"),
-          because: z.string(),
-          remedy: z.string(),
+          because: sentence,
+          remedy: sentence,
           flaw: z.string().nullable().describe("the kind of thing that is wrong"),
         }),
       ),

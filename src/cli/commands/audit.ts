@@ -31,5 +31,6 @@ export default command({
     await context.write(Buffer.from(auditReport(result, format, failOn)));
     return { ended };
   },
+  json: async (result) => (await import("../../present/audit/audit.ts")).auditJson(result),
   text: async (result, layout) => (await import("../../present/audit/audit.ts")).auditText(result, layout),
 });

@@ -53,5 +53,6 @@ export default command({
     await rememberDossier(made, request, context);
     return { ended: mailed.every(({ sent }) => sent) ? "fine" : "problem", result: all };
   },
+  json: async (result) => (await import("../../present/fleet/dossier.ts")).dossierJson(result),
   text: async (result, layout) => (await import("../../present/fleet/dossier.ts")).dossierText(result, layout),
 });

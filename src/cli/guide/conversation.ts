@@ -2,6 +2,7 @@ import { isCancel, log, note, select, text } from "@clack/prompts";
 import type { PersonQuestion } from "../../app/context.ts";
 import type { DnsOptions } from "../../app/dns/context.ts";
 import { promptFor } from "../../present/asks/intake-words.ts";
+import { inWords } from "../../present/clauses/index.ts";
 import { terminalSafe } from "../../present/safe.ts";
 import type { Context } from "../command.ts";
 import { shownFor } from "../terminal.ts";
@@ -42,6 +43,7 @@ export const talking = (context: Context, paste = ""): Context => ({
   ...context,
   interactive: true,
   note: (message) => log.message(terminalSafe(message.trimEnd())),
+  tell: async (said) => log.message(terminalSafe(inWords(said))),
   readInput: async () => paste,
   prompt: (message) => typed({ message: message.trim(), defaultValue: "" }),
   async choose(question: PersonQuestion) {

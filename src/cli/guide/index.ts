@@ -4,6 +4,7 @@ import type { Ended } from "../../app/context.ts";
 import { lookForGuide } from "../../app/guide/look.ts";
 import { nextMove } from "../../app/guide/next-move.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
+import { inWords } from "../../present/clauses/index.ts";
 import { visible } from "../../present/safe.ts";
 import type { Context } from "../command.ts";
 
@@ -36,7 +37,7 @@ async function carryThrough(domain: DomainName, request: GuideRequest, context: 
   let offered = request.kit !== undefined;
   for (;;) {
     const look = await lookForGuide(domain, replace, request, context);
-    for (const line of look.said) log.info(visible(line));
+    for (const line of look.said) log.info(visible(inWords(line)));
     const move = nextMove({ ...look, putOff, now: context.clock.now() });
     if (look.asks.length === 0 || (move.kind === "done" && !offered)) {
       offered = true;
@@ -53,7 +54,7 @@ function farewell(open: readonly AskStanding[], domain: DomainName): Ended {
     outro(`Everything asked for ${displayName(domain)} is proven.`);
     return "fine";
   }
-  show("What remains", open.map(({ ask, state, because }) => `${ask.id}: ${state}, ${visible(because)}`).join("\n"));
+  show("What remains", open.map(({ ask, state, because }) => `${ask.id}: ${state}, ${visible(inWords(because))}`).join("\n"));
   outro("zandrel guide goes on with it later.");
   return "problem";
 }

@@ -8,6 +8,7 @@ import type { SheetEntry } from "../../core/change/index.ts";
 import { listOf } from "../../core/english.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
+import { inWords } from "../../present/clauses/index.ts";
 import { failureSentence } from "../../present/failures.ts";
 import { changesText } from "../../present/publishing/draft.ts";
 import { publishText } from "../../present/publishing/publish.ts";
@@ -33,7 +34,7 @@ export interface Moving {
 export async function makeMove(move: Exclude<Move, { kind: "done" }>, moving: Moving): Promise<void> {
   switch (move.kind) {
     case "unknown":
-      log.error(visible(move.because));
+      log.error(visible(inWords(move.because)));
       return retryOrLeave("The DNS could not be asked. Try again?");
     case "decide":
       return decide(move, moving);
@@ -57,8 +58,8 @@ async function retryOrLeave(message: string): Promise<void> {
 /** What is in the way of a service: replace what is there, decide one by one, or put its asks off. */
 async function decide({ clashes, asks }: Extract<Move, { kind: "decide" }>, { replace, putOff }: Moving): Promise<void> {
   for (const { because, breaks, options } of clashes) {
-    show("In the way", `${visible(because)}\n\nWhat would break: ${visible(breaks)}`);
-    const others = options.filter((option) => !option.includes("--replace"));
+    show("In the way", `${visible(inWords(because))}\n\nWhat would break: ${visible(inWords(breaks))}`);
+    const others = options.map(inWords).filter((option) => !option.includes("--replace"));
     if (others.length > 0) log.message(`Other ways: ${visible(others.join("; "))}`);
   }
   const [first] = clashes;
@@ -101,7 +102,7 @@ async function publishNow({ changes }: Extract<Move, { kind: "publish" }>, movin
   try {
     const { result } = await publish({ ...publishOptionsOf(moving, only), operands: [withoutRootDot(domain)] }, talking(context));
     for (const one of result?.published ?? []) {
-      if (one.sheet.length === 0) log.success(`${visible(one.because)}.`);
+      if (one.sheet.length === 0) log.success(`${visible(inWords(one.because))}.`);
       else show(`To enter at ${visible(one.to)}`, sheetText(one.sheet as SheetEntry[], context.style));
     }
   } catch (error) {
@@ -127,7 +128,13 @@ async function enter(moving: Moving): Promise<void> {
 }
 
 async function mend({ ask, causes, because }: AskStanding, { putOff }: Moving): Promise<void> {
-  show(ask.id, [visible(because), ...causes.map((one) => `\n${visible(one.because)}\ndo: ${visible(one.remedy)}`)].join("\n"));
+  show(
+    ask.id,
+    [
+      visible(inWords(because)),
+      ...causes.map((one) => `\n${visible(inWords(one.because))}\ndo: ${visible(inWords(one.remedy))}`),
+    ].join("\n"),
+  );
   const chosen = await pick("Is that put right?", [
     { value: "look" as const, label: "yes, look again" },
     { value: "later" as const, label: `put ${ask.id} off` },
@@ -170,10 +177,10 @@ async function confirmed({ ask }: AskStanding, { domain, request, putOff, contex
   const { result } = await prove(options, talking(context));
   const [shown] = result?.asks ?? [];
   if (shown?.verdict === "proven") {
-    log.success(`${ask.id}: ${visible(shown.because)}`);
+    log.success(`${ask.id}: ${visible(inWords(shown.because))}`);
     return;
   }
-  log.message(visible(shown?.asked.reason ?? ""));
+  log.message(visible(inWords(shown?.asked.reason)));
   const chosen = await pick(`Press verify on the page of ${ask.service}. What does it say?`, [
     { value: "confirmed" as const, label: "it is confirmed" },
     { value: "again" as const, label: "not yet; I try again" },

@@ -4,6 +4,7 @@ import type { IntakeProblem, IntakeQuestion, Layout, Repair } from "../../core/a
 import { listOf } from "../../core/english.ts";
 import { displayName, parseName, withoutRootDot } from "../../core/name/index.ts";
 import { printData } from "../../core/record/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { visible } from "../safe.ts";
 
 /** What was put right in a paste, by the kind of repair: why the new form is meant. */
@@ -143,12 +144,12 @@ export function problemText(problem: IntakeProblem): { readonly because: string;
       };
     case "value-invalid":
       return {
-        because: `the value of the ${problem.type} record for ${displayName(problem.name)} cannot be right: found “${visible(problem.found)}”, expected ${problem.expected}`,
+        because: `the value of the ${problem.type} record for ${displayName(problem.name)} cannot be right: found “${visible(problem.found)}”, expected ${inWords(problem.expected)}`,
         remedy: again,
       };
     case "key-broken":
       return {
-        because: `the DKIM key (the public part of a mail signature) for ${displayName(problem.name)} is not complete: ${visible(problem.why)}`,
+        because: `the DKIM key (the public part of a mail signature) for ${displayName(problem.name)} is not complete: ${visible(inWords(problem.why))}`,
         remedy: again,
       };
     case "example-only":

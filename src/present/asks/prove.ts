@@ -1,5 +1,6 @@
 import type { ProveResult, VERDICTS } from "../../app/asks/prove.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { deadline, STATE_MARK, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -20,14 +21,14 @@ export function proveText({ asks, at }: ProveResult, { style, width }: Layout): 
     .map((ask) => {
       const lines = [
         `${style.state(ask.verdict, `${mark[ask.verdict]} ${ask.verdict}`)}  ${style.title(ask.id)}  ${style.quiet(displayName(ask.domain))}`,
-        `  ${wrap(visible(ask.because), width - 2, "  ")}`,
+        `  ${wrap(visible(inWords(ask.because)), width - 2, "  ")}`,
       ];
       ask.causes.forEach((one, i) => {
-        lines.push(`  ${i === 0 ? "cause" : "or"}: ${wrap(visible(one.because), width - 9, "         ")}`);
-        lines.push(`  ${style.careful("do:")} ${wrap(visible(one.remedy), width - 6, "      ")}`);
+        lines.push(`  ${i === 0 ? "cause" : "or"}: ${wrap(visible(inWords(one.because)), width - 9, "         ")}`);
+        lines.push(`  ${style.careful("do:")} ${wrap(visible(inWords(one.remedy)), width - 6, "      ")}`);
       });
-      if (ask.verdict !== "proven" && ask.causes.length === 0 && ask.asked.reason !== "")
-        lines.push(`  ${wrap(visible(ask.asked.reason), width - 2, "  ")}`);
+      if (ask.verdict !== "proven" && ask.causes.length === 0 && ask.asked.reason.clause !== "nothing")
+        lines.push(`  ${wrap(visible(inWords(ask.asked.reason)), width - 2, "  ")}`);
       if (ask.verdict === "absent") lines.push(`  next: ${style.command(`zandrel draft ${withoutRootDot(ask.domain)}`)}`);
       if (ask.verdict === "found" && ask.state === "settled" && ask.visibleBy !== null && ask.visibleBy > now)
         lines.push(

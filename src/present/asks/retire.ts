@@ -1,6 +1,7 @@
 import type * as z from "zod";
 import type { retireSchema } from "../../app/asks/retire.ts";
 import { displayName } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { presentPublished } from "../publishing/publish.ts";
@@ -26,7 +27,7 @@ export function retireText(
   });
   const kept = stays.map(
     (one) =>
-      `  ${style.careful("stays")}  ${displayName(one.name)}  ${one.type}  ${visible(one.data)}\n         ${wrap(visible(one.because), width - 9, "         ")}`,
+      `  ${style.careful("stays")}  ${displayName(one.name)}  ${one.type}  ${visible(one.data)}\n         ${wrap(visible(inWords(one.because)), width - 9, "         ")}`,
   );
   const title = `${style.title(ask)}  ${style.quiet(displayName(domain))}`;
   const none = removals.length === 0 ? ["  no record goes"] : [];

@@ -1,6 +1,7 @@
 import type { StatusResult } from "../../app/asks/status.ts";
 import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
+import { inWords, isCommand } from "../clauses/index.ts";
 import { columns, count, deadline, moment, STATE_MARK, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -22,13 +23,13 @@ export function statusText({ domains, at }: StatusResult, { style, width }: Layo
           : "";
       return [
         `  ${rows[i]}`,
-        `    ${wrap(visible(ask.because), width - 6, "    ")}${by}`,
-        ...(ask.next === ""
+        `    ${wrap(visible(inWords(ask.because)), width - 6, "    ")}${by}`,
+        ...(ask.next.clause === "nothing"
           ? []
-          : [`    next: ${ask.next.startsWith("zandrel ") ? style.command(ask.next) : visible(ask.next)}`]),
+          : [`    next: ${isCommand(ask.next) ? style.command(inWords(ask.next)) : visible(inWords(ask.next))}`]),
       ];
     });
-    const broken = interrupted.map((line) => `  ${style.careful("!")} ${wrap(visible(line), width - 6, "    ")}`);
+    const broken = interrupted.map((line) => `  ${style.careful("!")} ${wrap(visible(inWords(line)), width - 6, "    ")}`);
     const mail = senders.flatMap(({ service, address, state, next }) => [
       `  ${next === "" ? style.good(`✓ ${state}`) : style.careful(`○ ${state}`)}  ${visible(address ?? "the domain")} at ${service}`,
       ...(next === "" ? [] : [`    next: ${style.command(next)}`]),

@@ -1,21 +1,35 @@
-import type { SweepDiff } from "../../app/fleet/diff.ts";
+import type { SweepDiff, SweepDiffJson } from "../../app/fleet/diff.ts";
 import { AREAS } from "../../core/audit/index.ts";
 import { listOf } from "../../core/english.ts";
 import { displayName } from "../../core/name/index.ts";
+import type { KeptFinding } from "../../core/sweep/index.ts";
+import { sayKept } from "../audit/findings.ts";
 import { count, csvLines, type Layout, visible, wrap } from "../index.ts";
 import { page } from "../page.ts";
 import { html } from "../sheet.ts";
 
-type Domain = SweepDiff["domains"][number];
+/** The same in words. */
+export const sweepDiffJson = (diff: SweepDiff): SweepDiffJson => ({
+  ...diff,
+  domains: diff.domains.map(({ domain, fixed, fresh, ...one }) => {
+    const say = (finding: KeptFinding) => {
+      const { id, severity, title, remedy } = sayKept(domain, finding);
+      return { id, severity, title, remedy };
+    };
+    return { domain, ...one, fixed: fixed.map(say), fresh: fresh.map(say) };
+  }),
+});
 
-const LISTS: Readonly<Partial<Record<Domain["kind"], (diff: SweepDiff) => string>>> = {
+type Domain = SweepDiffJson["domains"][number];
+
+const LISTS: Readonly<Partial<Record<Domain["kind"], (diff: SweepDiffJson) => string>>> = {
   added: ({ before }) => `not in ${before.name}`,
   removed: ({ after }) => `not in ${after.name}`,
   unresolved: () => "was not fully looked at, so nothing is said about it",
 };
 
 /** How many domains changed in which way, in one sentence. */
-function headline({ domains, same }: SweepDiff): string {
+function headline({ domains, same }: SweepDiffJson): string {
   const worse = domains.filter((one) => one.worse).length;
   const fresh = domains.reduce((sum, one) => sum + one.fresh.length, 0);
   const fixed = domains.reduce((sum, one) => sum + one.fixed.length, 0);
@@ -23,11 +37,12 @@ function headline({ domains, same }: SweepDiff): string {
 }
 
 /** Which areas were compared, where not all of them were. */
-const comparedOnly = ({ areas }: SweepDiff): string[] =>
+const comparedOnly = ({ areas }: SweepDiffJson): string[] =>
   areas.length === AREAS.length ? [] : [`Only what both looked at is compared: ${listOf(areas)}.`];
 
 /** What changed between two sweeps, for people. */
-export function sweepDiffText(diff: SweepDiff, { style, width }: Layout): string {
+export function sweepDiffText(compared: SweepDiff, { style, width }: Layout): string {
+  const diff = sweepDiffJson(compared);
   const { before, after, domains } = diff;
   const shown = (mark: string, { title, remedy }: Domain["fresh"][number], withRemedy: boolean) =>
     `  ${mark} ${wrap(`${title}${withRemedy ? `. ${style.command("→")} ${visible(remedy)}` : ""}`, width - 4, "    ")}`;
@@ -57,7 +72,7 @@ export function sweepDiffText(diff: SweepDiff, { style, width }: Layout): string
 export const sweepDiffCsv = (diff: SweepDiff): string =>
   csvLines([
     ["domain", "change", "severity", "finding", "title", "remedy"],
-    ...diff.domains.flatMap((one) => {
+    ...sweepDiffJson(diff).domains.flatMap((one) => {
       const row = (change: string, { id, severity, title, remedy }: Domain["fresh"][number]) => [
         displayName(one.domain),
         ...[change, severity, id, title, visible(remedy)],
@@ -68,7 +83,8 @@ export const sweepDiffCsv = (diff: SweepDiff): string =>
   ]);
 
 /** The same as a page of its own. */
-export function sweepDiffPage(diff: SweepDiff): string {
+export function sweepDiffPage(compared: SweepDiff): string {
+  const diff = sweepDiffJson(compared);
   const { before, after, domains } = diff;
   const items = (word: string, findings: Domain["fresh"], withRemedy: boolean) =>
     findings.map(

@@ -46,7 +46,14 @@ test.each<[string, Partial<DossierDomain>, RegExp, "ok" | "warn" | "bad"]>([
   ["something could not be asked", { unresolved: ["TXT brackwater.example"] }, /not everything could be asked\.$/, "warn"],
   [
     "something is broken",
-    { findings: [{ id: "x", area: "spf", severity: "breaks", title: "t", why: "w", evidence: "e", remedy: "r" }] },
+    {
+      findings: [
+        {
+          ...{ id: "spf-neutral", area: "spf", severity: "breaks", standard: "RFC 7208 section 8.2" },
+          ...{ domain: name("brackwater.example"), seen: {} },
+        },
+      ],
+    },
     /1 thing is broken/,
     "bad",
   ],

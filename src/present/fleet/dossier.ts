@@ -1,7 +1,8 @@
-import type { Dossier, DossierDomain } from "../../app/fleet/dossier.ts";
-import { CATALOGUE } from "../../core/audit/index.ts";
+import type { Dossier, DossierDomain, DossierJson } from "../../app/fleet/dossier.ts";
 import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
+import { sayFinding, sayRight, titleOfRule } from "../audit/findings.ts";
+import { inWords } from "../clauses/index.ts";
 import { type Block, htmlOf, markdownOf } from "../document.ts";
 import { historySentence } from "../history/history.ts";
 import { count, type Layout, moment, STATE_MARK, visible } from "../index.ts";
@@ -62,11 +63,20 @@ export function headlineOf({ asks, findings, sources, unresolved }: DossierDomai
   return { text: sentence(parts.join("; ")), tone };
 }
 
+/** The same in words. */
+export const dossierJson = (made: Dossier): DossierJson => ({
+  ...made,
+  domains: made.domains.map(({ right, findings, ...one }) => ({
+    ...one,
+    right: right.map(sayRight),
+    findings: findings.map(sayFinding),
+  })),
+});
+
 /** What is otherwise than in the last dossier. */
 function sinceBlocks({ since }: DossierDomain): Block[] {
   if (since === null)
     return [{ text: "This is the first dossier of the domain; the next one says what changed.", tone: "quiet" }];
-  const titleOfRule = (id: string) => CATALOGUE.find((rule) => rule.id === id)?.title ?? id;
   const items = [
     ...since.fixed.map((id) => ({ text: `Mended: ${titleOfRule(id)}.`, tone: "ok" as const })),
     ...since.fresh.map((id) => ({ text: `New: ${titleOfRule(id)}.`, tone: "bad" as const })),
@@ -92,7 +102,7 @@ function askBlocks({ asks }: DossierDomain): Block[] {
             one.purpose,
             `${STATE_MARK[one.state]}\u00a0${one.state}`,
             ...[day(one.asked), day(one.published), day(one.proven)],
-            `${sentence(one.because)}${one.next === "" ? "" : ` Next: ${step(one.next)}`}`,
+            `${sentence(inWords(one.because))}${one.next.clause === "nothing" ? "" : ` Next: ${step(inWords(one.next))}`}`,
           ]),
         numbers: [3, 4, 5],
       },
@@ -102,7 +112,7 @@ function askBlocks({ asks }: DossierDomain): Block[] {
 
 function mendBlocks({ findings, unresolved, host }: DossierDomain): Block[] {
   // The same thing at several names is one row.
-  const wrong = findings.filter(({ severity }) => severity !== "note");
+  const wrong = findings.filter(({ severity }) => severity !== "note").map(sayFinding);
   const same = (one: (typeof wrong)[number], other: typeof one) => one.id === other.id && one.remedy === other.remedy;
   const mend = wrong
     .filter((one, i) => wrong.findIndex((other) => same(one, other)) === i)
@@ -145,7 +155,12 @@ function mendBlocks({ findings, unresolved, host }: DossierDomain): Block[] {
 function spfBlocks({ spf, domain }: DossierDomain): Block[] {
   if (spf === null) return [{ text: "The SPF record could not be asked for." }];
   if (spf.problem !== null || spf.record === null)
-    return [{ text: `${sentence(spf.problem ?? "there is no SPF record")} Receivers cannot tell who may send.`, tone: "warn" }];
+    return [
+      {
+        text: `${sentence(spf.problem === null ? "there is no SPF record" : inWords(spf.problem))} Receivers cannot tell who may send.`,
+        tone: "warn",
+      },
+    ];
   return [
     {
       text: `The SPF record lets ${spf.everybody ? "everybody" : `${spf.addresses.ipv4.toLocaleString("en")} IPv4 ${spf.addresses.ipv4 === 1 ? "address" : "addresses"}`} send, and costs ${spf.lookups} of ${spf.limit} lookups.`,
@@ -163,10 +178,10 @@ function spfBlocks({ spf, domain }: DossierDomain): Block[] {
           String(one.lookups),
           sentence(
             [
-              one.words,
-              ...(one.problem === null ? [] : [one.problem]),
-              ...one.risks.map(({ because }) => because),
-              ...(one.ineffective === null ? [] : [one.ineffective.because]),
+              inWords(one.words),
+              ...(one.problem === null ? [] : [inWords(one.problem)]),
+              ...one.risks.map(({ because }) => inWords(because)),
+              ...(one.ineffective === null ? [] : [inWords(one.ineffective.because)]),
             ].join("; "),
           ),
         ]),
@@ -198,7 +213,7 @@ function keyBlocks({ keys, keysUnknown }: DossierDomain, now: number): Block[] {
               : `at ${withoutRootDot(key.alias)}`
             : `${key.type}${key.bits === null ? "" : `, ${key.bits} bits`}`,
           age(key.since),
-          key.remarks.length === 0 ? "It works." : key.remarks.map(({ because }) => sentence(because)).join(" "),
+          key.remarks.length === 0 ? "It works." : key.remarks.map(({ because }) => sentence(inWords(because))).join(" "),
         ]),
       },
     },
@@ -217,7 +232,10 @@ function policyBlocks({ policy, policies, advice, domain }: DossierDomain): Bloc
     policy.failed !== null
       ? { text: `Which DMARC policy is in force could not be asked: ${sentence(policy.failed)}`, tone: "warn" as const }
       : policy.policy === null
-        ? { text: `There is no DMARC policy for ${displayName(domain)}, so nobody holds forgers back.`, tone: "warn" as const }
+        ? {
+            text: `There is no DMARC policy for ${displayName(domain)}, so receivers have no rule against forged mail.`,
+            tone: "warn" as const,
+          }
         : {
             text: `The policy is p=${policy.policy}: ${POLICY_WORDS[policy.policy]}.`,
             tone: policy.policy === "none" ? ("warn" as const) : ("ok" as const),
@@ -239,7 +257,7 @@ function policyBlocks({ policy, policies, advice, domain }: DossierDomain): Bloc
       ? []
       : [
           {
-            text: `The next step, p=${next.policy}, ${next.safe === true ? "is safe now" : next.safe === false ? "is not safe yet" : "cannot be judged yet"}: ${sentence(next.because)}`,
+            text: `The next step, p=${next.policy}, ${next.safe === true ? "is safe now" : next.safe === false ? "is not safe yet" : "cannot be judged yet"}: ${sentence(inWords(next.because))}`,
             tone: next.safe === true ? ("ok" as const) : ("warn" as const),
           },
         ]),
@@ -248,7 +266,7 @@ function policyBlocks({ policy, policies, advice, domain }: DossierDomain): Bloc
       : [
           {
             items: advice.repairs.map((one) => ({
-              text: `First: ${one.source}: ${sentence(one.because)} ${sentence(step(one.remedy))}`,
+              text: `First: ${one.source}: ${sentence(inWords(one.because))} ${sentence(step(inWords(one.remedy)))}`,
             })),
           },
         ]),
@@ -335,7 +353,7 @@ function blocksOf(domain: DossierDomain, now: number): Block[] {
       "What is right",
       domain.right.length === 0
         ? [{ text: "Nothing could be said to be right." }]
-        : [{ items: domain.right.map(({ because }) => ({ text: `✓ ${sentence(because)}`, tone: "ok" })) }],
+        : [{ items: domain.right.map((one) => ({ text: `✓ ${sentence(sayRight(one).because)}`, tone: "ok" })) }],
     ],
     ["What is to mend", mendBlocks(domain)],
     ["What services asked for", askBlocks(domain)],
@@ -410,7 +428,8 @@ export function dossierText({ domains, files, mailed }: Dossier, { style }: Pick
           `${style.good("written")}  ${visible(index)}${files.length > 1 ? ` and ${count(files.length - 1, "file")} beside it` : ""}`,
         ]),
     ...mailed.map(
-      ({ to, sent, because }) => `${sent ? style.good("sent") : style.bad("not sent")}  ${visible(to)}: ${visible(because)}`,
+      ({ to, sent, because }) =>
+        `${sent ? style.good("sent") : style.bad("not sent")}  ${visible(to)}: ${visible(inWords(because))}`,
     ),
     "Next: open it in a browser, or make another one later, which says what changed.",
     "",

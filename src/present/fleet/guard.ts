@@ -2,6 +2,7 @@ import type { GuardResult } from "../../app/fleet/guard.ts";
 import type { Notice, NoticeWording } from "../../app/fleet/notify.ts";
 import type { NoticeKind, WatchedKind } from "../../core/guard/index.ts";
 import { displayName } from "../../core/name/index.ts";
+import { inWords, isCommand } from "../clauses/index.ts";
 import { failureSentence } from "../failures.ts";
 import { count, type Layout, moment, visible, wrap } from "../index.ts";
 
@@ -39,7 +40,7 @@ export function noticeClause({
   because,
 }: Pick<Notice, "notice" | "watched" | "subject" | "because">): string {
   const verb = notice === "changed" ? (ARE.has(watched) ? "have" : "has") : ARE.has(watched) ? "are" : "is";
-  return `${thing({ watched, subject })} ${verb} ${HAPPENED[notice]}: ${visible(because)}`;
+  return `${thing({ watched, subject })} ${verb} ${HAPPENED[notice]}: ${visible(inWords(because))}`;
 }
 
 /** A notice as one sentence. */
@@ -47,11 +48,11 @@ const noticeSentence = (notice: Notice): string => `${displayName(notice.domain)
 
 /** The step that mends something, as it is shown; a notice of good news has none. */
 const stepOf = ({ next, notice }: Pick<Notice, "next" | "notice">): string =>
-  next === "" || notice === "recovered"
+  next.clause === "nothing" || notice === "recovered"
     ? ""
-    : next.startsWith("zandrel ")
-      ? `Next: ${visible(next)}`
-      : `To do: ${visible(next)}.`;
+    : isCommand(next)
+      ? `Next: ${visible(inWords(next))}`
+      : `To do: ${visible(inWords(next))}.`;
 
 /** How many notices of each kind there are, in one line. */
 function headline(notices: readonly Notice[]): string {
@@ -68,6 +69,7 @@ function headline(notices: readonly Notice[]): string {
 export const NOTICE_WORDING: NoticeWording = {
   headline: (notices) => visible(headline(notices)),
   sentence: noticeSentence,
+  words: inWords,
   failure: (failure) => failureSentence(failure).replace(/\.$/, ""),
   text: (notices, now) =>
     `${notices
@@ -110,14 +112,18 @@ export function guardText({ notices, told, waiting, domains, at }: GuardResult, 
     .slice(0, MAX_SHOWN)
     .map((one) =>
       style.careful(
-        wrap(`? ${displayName(one.domain)}: ${thing(one)} could not be looked at: ${visible(one.because)}.`, width, "  "),
+        wrap(
+          `? ${displayName(one.domain)}: ${thing(one)} could not be looked at: ${visible(inWords(one.because))}.`,
+          width,
+          "  ",
+        ),
       ),
     );
   const sent = told.map((one) =>
     wrap(
       one.told
-        ? `${style.good("told")}  ${visible(one.way)}: ${visible(one.because)}.`
-        : `${style.bad("not told")}  ${visible(one.way)}: ${visible(one.because)}. It is tried again at the next look.`,
+        ? `${style.good("told")}  ${visible(one.way)}: ${visible(inWords(one.because))}.`
+        : `${style.bad("not told")}  ${visible(one.way)}: ${visible(inWords(one.because))}. It is tried again at the next look.`,
       width,
       "  ",
     ),

@@ -1,5 +1,6 @@
-import type { SweepReport } from "../../app/fleet/report.ts";
+import type { SweepReport, SweepReportJson } from "../../app/fleet/report.ts";
 import { displayName } from "../../core/name/index.ts";
+import { titleOfRule } from "../audit/findings.ts";
 import { columns, count, type Layout, wrap } from "../index.ts";
 import { worstWords } from "./sweep.ts";
 
@@ -19,12 +20,18 @@ const ROLES = [
 /** How many providers a terminal shows; `--json` has more. */
 const MAX_SHOWN = 8;
 
+/** The same with the titles of its findings. */
+export const sweepReportJson = (report: SweepReport): SweepReportJson => ({
+  ...report,
+  findings: report.findings.map((one) => ({ ...one, title: titleOfRule(one.id) })),
+});
+
 /** What all domains of a sweep say together. */
 export function sweepReportText(report: SweepReport, { style, width }: Layout): string {
   const { sweep, domains, left, unresolved, worst, findings, others } = report;
   const mend = findings.filter(({ severity }) => severity !== "note");
   const table = columns(
-    mend.map(({ severity, title, domains: number }) => [share(number, domains), severity, title]),
+    mend.map(({ id, severity, domains: number }) => [share(number, domains), severity, titleOfRule(id)]),
     (cell, column, row) =>
       column !== 1
         ? cell

@@ -2,27 +2,42 @@ import type * as z from "zod";
 import type { SweepSummary } from "../../app/fleet/sweep.ts";
 import type { sweepWorkSchema } from "../../app/fleet/work.ts";
 import { isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
-import { displayName } from "../../core/name/index.ts";
+import { displayName, type NameError } from "../../core/name/index.ts";
 import { spanText } from "../../core/spread/index.ts";
-import { type KeptOutcome, type SkippedLine, type Sweep, wholeFinding } from "../../core/sweep/index.ts";
+import type { KeptOutcome, SkippedLine, Sweep } from "../../core/sweep/index.ts";
+import { sayKept } from "../audit/findings.ts";
+import { allInWords, inWords } from "../clauses/index.ts";
 import { count, csvLines, JUNIT, jsonText, junitSuite, type Layout, visible, wrap } from "../index.ts";
+
+/** Why a text is not a domain name, for people with a list. */
+const NO_NAME: Readonly<Record<NameError["code"], string>> = {
+  empty: "it is empty",
+  "empty-label": "a dot stands where a name should begin",
+  "label-too-long": "a part between two dots has more than 63 characters",
+  "name-too-long": "it has more than 255 characters",
+  "bad-escape": "it has a backslash",
+  "not-a-name": "it has a character that no domain has",
+};
 
 /** Why a line of a list was not looked at, in a clause. */
 const SKIPPED: Readonly<Record<SkippedLine["why"], (detail: string) => string>> = {
   address: () => "it is an IP address and no domain",
   "one-label": () => "it has only one part; a domain has two or more, such as brackwater.example",
   "record-name": () => "it is the name of a record and not of a domain",
-  "not-a-name": (detail) => `it is not a domain name${detail === "" ? "" : ` (${detail})`}`,
+  "not-a-name": (detail) =>
+    `it is not a domain name${detail === "" ? "" : ` (${NO_NAME[detail as NameError["code"]] ?? detail})`}`,
   duplicate: (line) => `line ${line} has the same domain`,
 };
 export const whySkipped = ({ why, detail }: { readonly why: string; readonly detail: string }): string =>
   SKIPPED[why as SkippedLine["why"]](detail);
 
 /** The findings of a domain, the worst first, as reports have them; notes ask for nothing and are left out of lines. */
-const findingsOf = ({ result }: KeptOutcome) => result.findings.map(wholeFinding);
+const findingsOf = ({ domain, result }: KeptOutcome) => result.findings.map((one) => sayKept(domain, one));
 
 const openOf = ({ result }: KeptOutcome): string[] =>
-  result.unresolved.map(({ name, type, because }) => visible(`${type} of ${displayName(name)} could not be asked: ${because}`));
+  result.unresolved.map(({ name, type, because }) =>
+    visible(`${type} of ${displayName(name)} could not be asked: ${inWords(because)}`),
+  );
 
 const MARK: Record<Severity, string> = { breaks: "✗", risks: "!", untidy: "·", note: "○" };
 
@@ -62,7 +77,7 @@ const ndjson = (sweep: Sweep): SweepFormat => ({
       ...{ domain, given, line, own: Object.fromEntries(sweep.columns.map((column, i) => [column, own[i] ?? ""])) },
       ...{ at: new Date(at).toISOString(), attempts },
       findings: findingsOf(outcome),
-      ...{ unresolved: result.unresolved, providers: result.providers },
+      ...{ unresolved: allInWords(result.unresolved), providers: result.providers },
     })}\n`;
   },
   foot: "",

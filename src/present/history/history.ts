@@ -2,6 +2,7 @@ import type { DetailOf, HistoryResult, Told } from "../../app/history/history.ts
 import { listOf } from "../../core/english.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { printData, type RecordSet } from "../../core/record/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { noticeClause } from "../fleet/guard.ts";
 import { count, moment, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
@@ -25,8 +26,8 @@ const SENTENCES: { readonly [K in Told]: (detail: DetailOf<K>) => string } = {
   "publication-opened": ({ way, to, changes, undoes }) =>
     `${undoes === undefined ? (way === "by-hand" ? "a sheet was made for" : "publishing began at") : "taking back began at"} ${to}: ${changesText(changes)}`,
   "publication-closed": ({ end, because }) =>
-    `${end === "published" ? "done" : end === "not-published" ? "nothing was published" : "nobody can say how it ended"}: ${because}`,
-  "ask-retired": ({ ask, because }) => `${ask} ended: ${because}`,
+    `${end === "published" ? "done" : end === "not-published" ? "nothing was published" : "nobody can say how it ended"}: ${inWords(because)}`,
+  "ask-retired": ({ ask, because }) => `${ask} ended: ${inWords(because)}`,
   "spf-flattened": ({ sources }) =>
     `includes were replaced by addresses in the SPF record: ${listOf(sources.map(({ term }) => term))}`,
   "key-switched": ({ from, to }) => `mail is signed with the selector ${to} from then on, and not with ${from}`,
@@ -35,7 +36,7 @@ const SENTENCES: { readonly [K in Told]: (detail: DetailOf<K>) => string } = {
   "delegation-seen": ({ host }) => `the registrar names the servers of ${host}`,
   settled: ({ ask }) => `everyone saw ${ask}`,
   "asked-service": ({ ask, service, answer, reason }) =>
-    `${service} was asked about ${ask}, and said ${answer}${reason === "" ? "" : `: ${reason}`}`,
+    `${service} was asked about ${ask}, and said ${answer}${inWords(reason) === "" ? "" : `: ${inWords(reason)}`}`,
   "sender-state": ({ service, address, state, by }) =>
     `${address ?? "the domain"} is ${state} at ${service}, as ${by === "service" ? "it says" : "you said"}`,
   "credential-kept": ({ service, credential, kept }) => `a password of ${service} (${credential}) was kept in ${kept}`,
@@ -44,8 +45,10 @@ const SENTENCES: { readonly [K in Told]: (detail: DetailOf<K>) => string } = {
   "message-sent": ({ service, from, to }) => `a test message from ${from} to ${to} went out through ${service}`,
   "message-followed": ({ state, reply }) => `that message: ${state}${reply === "" ? "" : ` (${reply})`}`,
   notice: ({ notice, watched, subject, because }) => noticeClause({ notice, watched, subject, because }),
-  proven: ({ ask, by, evidence }) =>
-    `${ask} was proven: ${evidence === "" ? (by === "service" ? "the service said so" : "you said so") : evidence}`,
+  proven: ({ ask, by, because, evidence }) => {
+    const said = because === undefined ? (by === "service" ? "the service said so" : "you said so") : inWords(because);
+    return `${ask} was proven: ${said}${evidence === "" ? "" : `; ${evidence}`}`;
+  },
 };
 
 /** What an entry of the journal says, as a clause. */

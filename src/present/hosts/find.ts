@@ -3,6 +3,7 @@ import type { approveHostSchema, forgetHostSchema } from "../../app/hosts/approv
 import type { FindHostResult } from "../../app/hosts/find.ts";
 import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -21,7 +22,7 @@ export function findHostText(
   const known = host === null ? "" : host.known ? "in zandrel.yaml" : written ? "now in zandrel.yaml" : "not in zandrel.yaml yet";
   const rows = offers.map(({ way, offered, because }) => {
     const mark = offered === null ? style.careful("?") : offered ? style.good("✓") : style.quiet("–");
-    return `  ${mark} ${style.strong(WAYS[way].padEnd(22))} ${wrap(visible(because), width - 28, " ".repeat(27))}\n`;
+    return `  ${mark} ${style.strong(WAYS[way].padEnd(22))} ${wrap(visible(inWords(because)), width - 28, " ".repeat(27))}\n`;
   });
   const is = host === null || host.way === null ? "" : `Published today: ${host.way}.\n`;
   return `${style.title(displayName(domain))}  is served by ${style.strong(visible(host?.title ?? "nobody known"))} (${known})\n${wrap(`Name servers: ${listOf(nameServers.map(displayName))}.`, width)}\n${rows.join("")}${is}Next: ${style.command(next)}\n`;

@@ -1,5 +1,6 @@
 import type { DkimCheckResult } from "../../app/mail/dkim-check.ts";
 import { displayName } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -18,7 +19,7 @@ export function dkimCheckText({ domain, keys, usualTried, usualUnknown }: DkimCh
       `${style.strong(selector.padEnd(10))} ${paint}${what}${via}`,
       ...remarks.map(
         (one) =>
-          `           ${one.breaks ? style.bad("!") : style.careful("·")} ${wrap(visible(one.because), width - 13, "             ")}`,
+          `           ${one.breaks ? style.bad("!") : style.careful("·")} ${wrap(visible(inWords(one.because)), width - 13, "             ")}`,
       ),
     ].join("\n");
   });

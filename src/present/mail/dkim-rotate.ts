@@ -1,5 +1,6 @@
 import type { DkimRotateResult } from "../../app/mail/dkim-rotate.ts";
 import { displayName } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { deadline, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -13,8 +14,8 @@ export function dkimRotateText({ at, domain, from, to, steps, made, asks }: Dkim
     ...asks.map((ask) => `${style.good("saved")}  ${ask}`),
     "",
     ...steps.flatMap((step) => [
-      `${marks[step.state]} ${(step.state === "done" ? "" : deadline(step.from, now)).padEnd(24)} ${style.strong(step.what)}`,
-      `  ${" ".repeat(25)}${style.quiet(wrap(step.because, width - 27, " ".repeat(27)))}`,
+      `${marks[step.state]} ${(step.state === "done" ? "" : deadline(step.from, now)).padEnd(24)} ${style.strong(inWords(step.what))}`,
+      `  ${" ".repeat(25)}${style.quiet(wrap(inWords(step.because), width - 27, " ".repeat(27)))}`,
       ...(step.state === "now" && step.command !== null ? [`  ${" ".repeat(25)}${style.command(step.command)}`] : []),
     ]),
     "",

@@ -1,6 +1,7 @@
 import type { DmarcComposeResult } from "../../app/mail/dmarc-compose.ts";
 import { dmarcName } from "../../core/ask/index.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -14,10 +15,14 @@ export function dmarcComposeText(
     style.title(`DMARC record for ${plain}`),
     ...(before === null ? [] : [`${style.removed("today")}  ${visible(before)}`]),
     `${style.added("new")}    ${visible(record)}`,
-    ...words.map((one) => wrap(visible(one), width)),
+    ...words.map((one) => wrap(visible(inWords(one)), width)),
   ];
   for (const { because, wayOut } of obstacles)
-    list.push("", style.bad(wrap(`Not yet: ${visible(because)}.`, width)), wrap(`Option: ${visible(wayOut)}.`, width));
+    list.push(
+      "",
+      style.bad(wrap(`Not yet: ${visible(inWords(because))}.`, width)),
+      wrap(`Option: ${visible(inWords(wayOut))}.`, width),
+    );
   for (const one of permissions)
     list.push(
       "",
@@ -27,7 +32,7 @@ export function dmarcComposeText(
       ),
       style.quiet(one.line),
     );
-  for (const one of remarks) list.push(style.quiet(wrap(`Note: ${visible(one)}.`, width)));
+  for (const one of remarks) list.push(style.quiet(wrap(`Note: ${visible(inWords(one))}.`, width)));
   if (obstacles.length === 0)
     list.push(
       "",

@@ -1,5 +1,6 @@
 import type { DmarcExplainResult } from "../../app/mail/dmarc-explain.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { columns, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -11,7 +12,7 @@ export function pointed(record: string, list: DmarcExplainResult["mistakes"], wi
     const from = Math.max(0, Math.min(at - 20, record.length - (width - 4)));
     return [
       `  ${visible(record.slice(from, from + width - 4))}`,
-      `  ${" ".repeat(Math.max(0, at - from))}^ ${visible(message)}${meant === null ? "" : `; did you mean ${visible(meant)}?`}`,
+      `  ${" ".repeat(Math.max(0, at - from))}^ ${visible(inWords(message))}${meant === null ? "" : `; did you mean ${visible(meant)}?`}`,
     ];
   });
 }
@@ -55,11 +56,13 @@ export function dmarcExplainText(shown: DmarcExplainResult, { style, width }: La
   return [
     ...(domain === null ? [] : [style.title(`DMARC of ${displayName(domain)}${whose}`)]),
     ...(record === null ? [] : [style.quiet(wrap(visible(record), width))]),
-    ...(because === null ? [] : [style.bad(wrap(`${because[0]?.toUpperCase()}${visible(because).slice(1)}.`, width))]),
+    ...(because === null
+      ? []
+      : [style.bad(wrap(`${visible(inWords(because)).replace(/^./, (first) => first.toUpperCase())}.`, width))]),
     ...(record === null ? [] : pointed(record, shown.mistakes, width).map((line) => style.careful(line))),
-    ...words.map((line) => wrap(visible(line), width)),
+    ...words.map((line) => wrap(visible(inWords(line)), width)),
     ...table,
-    ...(difference === null ? [] : ["", style.careful(wrap(`Receivers differ: ${visible(difference)}.`, width))]),
+    ...(difference === null ? [] : ["", style.careful(wrap(`Receivers differ: ${visible(inWords(difference))}.`, width))]),
     ...destinations
       .filter((one) => one.permission === "missing" || one.permission === "unknown")
       .map(({ destination, permission }) =>

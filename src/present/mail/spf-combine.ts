@@ -1,5 +1,6 @@
 import type { SpfCombineResult } from "../../app/mail/spf-combine.ts";
 import { displayName } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -21,7 +22,7 @@ export function spfCombineText(
     `${over ? style.bad("new") : style.added("new")}    ${visible(after)}${style.quiet(cost(least, lookups.after))}`,
     ...added.map((one) => `${style.added("+")} ${visible(one)}`),
     ...dropped.map((one) =>
-      wrap(`${style.quiet("−")} ${visible(one.text)}: left out, because ${visible(one.because)}`, width, "  "),
+      wrap(`${style.quiet("−")} ${visible(one.text)}: left out, because ${visible(inWords(one.because))}`, width, "  "),
     ),
     ...(unresolved.length === 0
       ? []
@@ -34,7 +35,7 @@ export function spfCombineText(
               width,
             ),
           ),
-          ...ways.map((one) => wrap(`  saves ${one.saves}: ${visible(one.what)}`, width, "  ")),
+          ...ways.map((one) => wrap(`  saves ${one.saves}: ${visible(inWords(one.what))}`, width, "  ")),
         ]
       : before === after && others.length === 0
         ? ["Nothing changes: the record has it all already."]

@@ -1,6 +1,7 @@
 import type { SpfExplainResult } from "../../app/mail/spf-explain.ts";
 import { displayName, parseName } from "../../core/name/index.ts";
 import { MAX_LOOKUPS } from "../../core/spf/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { columns, count, type Style, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { pointed } from "./dmarc-explain.ts";
@@ -11,7 +12,8 @@ const MAX_BLOCKS = 4;
 export function presentTree(shown: SpfExplainResult, style: Style, width: number): string {
   const { record, problem, mistakes, lookups, addresses, unresolved, everybody, error, branches } = shown;
   const lines = record === null ? [] : [style.quiet(wrap(visible(record), width))];
-  if (problem !== null) lines.push(style.bad(wrap(`${problem[0]?.toUpperCase()}${visible(problem.slice(1))}.`, width)));
+  const wrong = problem === null ? "" : visible(inWords(problem));
+  if (problem !== null) lines.push(style.bad(wrap(`${wrong[0]?.toUpperCase() ?? ""}${wrong.slice(1)}.`, width)));
   if (record !== null) lines.push(...pointed(record, mistakes, width).map((line) => style.careful(line)));
   if (branches.length === 0) return `${lines.join("\n")}\n`;
   const rows = branches.map((one) => {
@@ -23,7 +25,7 @@ export function presentTree(shown: SpfExplainResult, style: Style, width: number
         : one.addresses.map((block) => block.slice(4)).join(", ");
     return [
       one.lookups === 0 ? "" : String(one.lookups),
-      `${"  ".repeat(one.depth)}${visible(one.words)}`,
+      `${"  ".repeat(one.depth)}${visible(inWords(one.words))}`,
       visible(one.text),
       blocks,
     ];
@@ -38,9 +40,9 @@ export function presentTree(shown: SpfExplainResult, style: Style, width: number
   for (const one of branches) {
     const term = visible(one.text);
     if (one.ineffective !== null)
-      lines.push(style.careful(wrap(`· ${term} does nothing: ${visible(one.ineffective.because)}.`, width, "  ")));
-    else if (one.problem !== null) lines.push(style.bad(wrap(`! ${term}: ${visible(one.problem)}.`, width, "  ")));
-    for (const risk of one.risks) lines.push(style.bad(wrap(`! ${term}: ${visible(risk.because)}.`, width, "  ")));
+      lines.push(style.careful(wrap(`· ${term} does nothing: ${visible(inWords(one.ineffective.because))}.`, width, "  ")));
+    else if (one.problem !== null) lines.push(style.bad(wrap(`! ${term}: ${visible(inWords(one.problem))}.`, width, "  ")));
+    for (const risk of one.risks) lines.push(style.bad(wrap(`! ${term}: ${visible(inWords(risk.because))}.`, width, "  ")));
   }
   const cost = `${unresolved.length > 0 ? "At least " : ""}${count(lookups, "lookup")} of at most ${MAX_LOOKUPS}`;
   lines.push(lookups > MAX_LOOKUPS ? style.bad(`${cost}.`) : `${cost}.`);
@@ -48,7 +50,7 @@ export function presentTree(shown: SpfExplainResult, style: Style, width: number
     lines.push(
       style.bad(
         wrap(
-          `Receivers that come to ${visible(error.term)} treat the whole record as an error: ${visible(error.because)}. Only senders that a term in front of it lets in still pass.`,
+          `Receivers that come to ${visible(error.term)} treat the whole record as an error: ${visible(inWords(error.because))}. Only senders that a term in front of it lets in still pass.`,
           width,
         ),
       ),

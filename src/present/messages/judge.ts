@@ -3,6 +3,7 @@ import type { Judgement, policy } from "../../app/messages/judge.ts";
 import type { JudgedMailbox } from "../../app/messages/judge-messages.ts";
 import { count, listOf } from "../../core/english.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { dkimLine, painted } from "./signature.ts";
@@ -53,7 +54,7 @@ export function judgementText(one: Judgement, { style, width }: Layout): string 
   // What is right comes before what is wrong.
   const bulk = [...held, ...open].map(({ met, because }) => {
     const mark = met === null ? style.careful("?") : met ? style.good("✓") : style.bad("✗");
-    return `  ${mark} ${wrap(visible(because), width - 4, "    ")}`;
+    return `  ${mark} ${wrap(visible(inWords(because)), width - 4, "    ")}`;
   });
   const next = nextOf(one);
   return [
@@ -67,11 +68,11 @@ export function judgementText(one: Judgement, { style, width }: Layout): string 
     "",
     row(
       "SPF",
-      `${painted(spf.result ?? "unknown", style)}  ${plain(spf.domain)}${aligned(one, "spf", spf.domain)}: ${visible(spf.because)}`,
+      `${painted(spf.result ?? "unknown", style)}  ${plain(spf.domain)}${aligned(one, "spf", spf.domain)}: ${visible(inWords(spf.because))}`,
     ),
     ...(one.dkim.length === 0 ? [row("DKIM", `${painted("none", style)}  the message is not signed`)] : []),
     ...one.dkim.map((each) => row("DKIM", dkimLine(each, style, aligned(one, "dkim", each.domain)))),
-    row("DMARC", `${painted(dmarc.result, style)}  ${visible(dmarc.because)}`),
+    row("DMARC", `${painted(dmarc.result, style)}  ${visible(inWords(dmarc.because))}`),
     "",
     style.strong(
       dmarc.result === "permerror" && dmarc.disposition === "none"
@@ -80,7 +81,7 @@ export function judgementText(one: Judgement, { style, width }: Layout): string 
           ? "It cannot be said what happens to the message."
           : HAPPENS[dmarc.disposition],
     ),
-    ...one.remarks.map((remark) => style.quiet(wrap(`Note: ${visible(remark)}.`, width, "  "))),
+    ...one.remarks.map((remark) => style.quiet(wrap(`Note: ${visible(inWords(remark))}.`, width, "  "))),
     "",
     `Of what receivers ask of bulk senders, ${one.bulk.length - open.length} of ${one.bulk.length} are met:`,
     ...bulk,
@@ -94,7 +95,7 @@ export function judgementText(one: Judgement, { style, width }: Layout): string 
 
 /** One message of a mailbox in one line. */
 export const judgedLine = ({ dmarc, message, from, subject }: Judgement, { style }: Layout): string =>
-  `${painted(dmarc.result, style)}  ${visible(message)}  ${visible(from ?? "nobody")}  ${visible(subject ?? "")}: ${visible(dmarc.because)}\n`;
+  `${painted(dmarc.result, style)}  ${visible(message)}  ${visible(from ?? "nobody")}  ${visible(subject ?? "")}: ${visible(inWords(dmarc.because))}\n`;
 
 /** What became of all messages of a mailbox. */
 export const mailboxText = ({ messages, results }: JudgedMailbox): string =>

@@ -1,5 +1,6 @@
 import type { SendTestMessageResult } from "../../app/messages/send.ts";
 import { displayName } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { OUTCOME_WORDS } from "../outcomes.ts";
@@ -17,17 +18,17 @@ export function sendTestMessageText(one: SendTestMessageResult, { style, width }
   } as const;
   const name = displayName(one.domain);
   return [
-    `${SENT[sent.verdict]}  ${line(visible(sent.because))}`,
+    `${SENT[sent.verdict]}  ${line(visible(inWords(sent.because)))}`,
     ...missing.flatMap((each) => [
-      line(`  ${style.careful(each.state)}  ${visible(each.what)}: ${visible(each.because)}`),
-      `    next: ${style.command(each.next)}`,
+      line(`  ${style.careful(each.state)}  ${visible(each.what)}: ${visible(inWords(each.because))}`),
+      `    next: ${style.command(inWords(each.next))}`,
     ]),
     ...(tracking === null ? [] : [style.quiet(`  followed as ${visible(tracking)}`)]),
     ...(disposition === null
       ? []
       : [
           line(
-            `${disposition.state === "arrived" ? style.good(`✓ ${OUTCOME_WORDS[disposition.state]}`) : disposition.final ? style.bad(`✗ ${OUTCOME_WORDS[disposition.state]}`) : style.careful(`◐ ${OUTCOME_WORDS[disposition.state]}`)}${disposition.meaning === null ? "" : `  ${disposition.status}: ${visible(disposition.meaning)}`}${disposition.reply === null ? "" : `; the server said “${visible(disposition.reply)}”`}`,
+            `${disposition.state === "arrived" ? style.good(`✓ ${OUTCOME_WORDS[disposition.state]}`) : disposition.final ? style.bad(`✗ ${OUTCOME_WORDS[disposition.state]}`) : style.careful(`◐ ${OUTCOME_WORDS[disposition.state]}`)}${disposition.meaning === null ? "" : `  ${disposition.status}: ${visible(inWords(disposition.meaning))}`}${disposition.reply === null ? "" : `; the server said “${visible(disposition.reply)}”`}`,
           ),
         ]),
     ...(received === null
@@ -46,8 +47,8 @@ export function sendTestMessageText(one: SendTestMessageResult, { style, width }
     (ready === true ? style.good : ready === false ? style.bad : style.careful)(
       wrap(
         ready === null
-          ? `? Whether ${name} is ready to send through ${visible(one.title)} cannot be said: ${visible(because)}.`
-          : `${ready ? "✓" : "✗"} ${name} is ${ready ? "" : "not "}ready to send through ${visible(one.title)}: ${visible(because)}.`,
+          ? `? Whether ${name} is ready to send through ${visible(one.title)} cannot be said: ${visible(inWords(because))}.`
+          : `${ready ? "✓" : "✗"} ${name} is ${ready ? "" : "not "}ready to send through ${visible(one.title)}: ${visible(inWords(because))}.`,
         width,
         "  ",
       ),

@@ -1,5 +1,6 @@
 import type * as z from "zod";
 import type { dkimShape } from "../../app/messages/open.ts";
+import { inWords } from "../clauses/index.ts";
 import { type Style, visible } from "../index.ts";
 /** A result word in its colour, and the mark that goes with it. */
 export function painted(result: string, style: Style): string {
@@ -20,5 +21,5 @@ export function dkimLine(one: z.output<typeof dkimShape>, style: Style, alignmen
     one.domain === null ? "a signature" : `${visible(one.domain.replace(/\.$/, ""))}, selector ${visible(one.selector ?? "?")}`;
   const size = one.bits === null ? "" : ` ${one.bits} bits`;
   const how = one.algorithm === null ? "" : ` (${visible(one.algorithm)}${size}${one.testing ? ", key in test mode" : ""})`;
-  return `${painted(one.result, style)}  ${who}${how}${alignment}${one.because === null ? "" : `: ${visible(one.because)}`}`;
+  return `${painted(one.result, style)}  ${who}${how}${alignment}${one.because === null ? "" : `: ${visible(inWords(one.because))}`}`;
 }

@@ -3,6 +3,7 @@ import type { Change } from "../../core/change/index.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { dataKey, printData, type RecordSet } from "../../core/record/index.ts";
 import { calendar } from "../calendar.ts";
+import { inWords } from "../clauses/index.ts";
 import { columns, count, deadline, type Style, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { shellWord } from "../safe.ts";
@@ -31,7 +32,7 @@ export const changesText = (
     .flatMap((one) => [
       `  ${style.strong(one.action.padEnd(7))}  ${displayName(one.name)}  ${one.type}`,
       ...changeLines(one.before, one.after, one.type, style).map((line) => `${INDENT}${line}`),
-      style.quiet(`${INDENT}${wrap(visible(one.because), width - 12, INDENT)}`),
+      style.quiet(`${INDENT}${wrap(visible(inWords(one.because)), width - 12, INDENT)}`),
     ])
     .join("\n");
 
@@ -49,12 +50,14 @@ function domainBlock(
   for (const one of of(clashes))
     lines.push(
       `  ${style.bad("clash")}    ${name(one)}  ${one.type}  ${style.quiet(`asked by ${one.ask}`)}`,
-      text(`${one.because}.`),
-      text(`What would break: ${one.breaks}.`),
-      ...one.options.map((option) => `${INDENT}${style.careful("option:")} ${wrap(visible(option), width - 20, INDENT)}`),
+      text(`${inWords(one.because)}.`),
+      text(`What would break: ${inWords(one.breaks)}.`),
+      ...one.options.map(
+        (option) => `${INDENT}${style.careful("option:")} ${wrap(visible(inWords(option)), width - 20, INDENT)}`,
+      ),
     );
   for (const one of of(undetermined))
-    lines.push(`  ${style.state("unknown", "unknown")}  ${name(one)}  ${one.type}`, text(`${one.because}.`));
+    lines.push(`  ${style.state("unknown", "unknown")}  ${name(one)}  ${one.type}`, text(`${inWords(one.because)}.`));
   if (lines.length === 1) lines.push("  No ask can be published now.");
   return lines.join("\n");
 }
@@ -67,13 +70,13 @@ function launchBlock(
   { style, width }: Layout,
 ): string {
   const rows = columns(
-    steps.map(({ at, what }) => [deadline(at, now), what]),
+    steps.map(({ at, what }) => [deadline(at, now), inWords(what)]),
     (cell, column) => (column === 0 ? style.strong(cell) : cell),
   );
   const paint = verdict === "in-time" ? style.good : verdict === "hurry" ? style.careful : style.bad;
   const title = { "in-time": "In time", hurry: "Hurry", "too-late": "Too late" }[verdict];
   const how = (kind: string) => (kind === "lower-ttl" ? `\n      with ${style.command(lower)}` : "");
-  return `\n${style.title("Launch schedule")}\n${steps.map((step, i) => `  ${rows[i]}${how(step.kind)}${step.because === "" ? "" : `\n      ${style.quiet(wrap(step.because, width - 6, "      "))}`}`).join("\n")}\n${paint(title)}: ${because}.\n`;
+  return `\n${style.title("Launch schedule")}\n${steps.map((step, i) => `  ${rows[i]}${how(step.kind)}${step.because.clause === "nothing" ? "" : `\n      ${style.quiet(wrap(inWords(step.because), width - 6, "      "))}`}`).join("\n")}\n${paint(title)}: ${inWords(because)}.\n`;
 }
 
 /** The options that publishing needs in order to carry out the same draft. */
@@ -104,7 +107,7 @@ export function draftText(result: DraftResult, layout: Layout): string {
   const when =
     seen.latest === null
       ? ""
-      : `\nIf it is published now, everyone sees it by ${style.strong(deadline(seen.latest, now))} at the latest:\n${wrap(`${seen.because}.`, width)}`;
+      : `\nIf it is published now, everyone sees it by ${style.strong(deadline(seen.latest, now))} at the latest:\n${wrap(`${inWords(seen.because)}.`, width)}`;
   return `${blocks.join("\n\n")}\n\n${wrap(total, width)}${when}\n${nextLine(result, layout)}\n${launch === null ? "" : launchBlock(launch, now, `zandrel publish ${result.domains.map(withoutRootDot).join(" ")} --lower-ttl`, layout)}`;
 }
 
@@ -114,7 +117,7 @@ export function launchCalendar({ launch, domains, at: now }: DraftResult): strin
   return launch === null
     ? undefined
     : calendar(
-        launch.steps.map(({ at, what, because }) => ({ at, title: `${names}: ${what}`, text: because })),
+        launch.steps.map(({ at, what, because }) => ({ at, title: `${names}: ${inWords(what)}`, text: inWords(because) })),
         now,
       );
 }

@@ -2,6 +2,7 @@ import type { Published, PublishResult } from "../../app/publishing/publish.ts";
 import type { SheetEntry } from "../../core/change/index.ts";
 import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { count, deadline, sheetMarkdown, sheetPage, sheetText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -13,13 +14,13 @@ export function presentPublished(
 ): string {
   const own = withoutRootDot(domain);
   const title = displayName(domain);
-  if (changed === 0) return `${style.title(title)}  nothing to do: ${because}.`;
+  if (changed === 0) return `${style.title(title)}  nothing to do: ${inWords(because)}.`;
   if (way === "by-hand" || sheet.length > 0)
-    return `${style.title(title)}  ${visible(because)}\n\n${sheetText(sheet as SheetEntry[], style)}\n\nNext: when everything is entered and saved, ${style.command(`zandrel publish ${own} --check`)}`;
+    return `${style.title(title)}  ${visible(inWords(because))}\n\n${sheetText(sheet as SheetEntry[], style)}\n\nNext: when everything is entered and saved, ${style.command(`zandrel publish ${own} --check`)}`;
   const by =
     seen.latest === null
       ? ""
-      : `\nEveryone sees it by ${style.strong(deadline(seen.latest, now))} at the latest:\n${wrap(`${visible(seen.because)}.`, width)}`;
+      : `\nEveryone sees it by ${style.strong(deadline(seen.latest, now))} at the latest:\n${wrap(`${visible(inWords(seen.because))}.`, width)}`;
   if (kind === "lower-ttl" && seen.latest !== null)
     return `${style.title(title)}  ${style.good(`the TTL of ${count(changed, "record set")} lowered`)} at ${visible(to)}\nNext: after ${style.strong(deadline(seen.latest, now))}, publish the change itself with ${style.command(`zandrel publish ${own}`)}; it is seen within minutes then.`;
   const next =
@@ -28,7 +29,7 @@ export function presentPublished(
       : seen.latest === null
         ? `\nDo not press verify at the service yet. Next: ${style.command(`zandrel watch ${own} --until proven`)}`
         : `\nDo not press verify at the service before ${style.strong(deadline(seen.latest, now))}. Next: ${style.command(`zandrel watch ${own} --until proven`)}`;
-  return `${style.title(title)}  ${style.good(`${count(changed, "record set")} published`)} at ${visible(to)}\n${wrap(`${visible(because)}.`, width)}${by}${next}`;
+  return `${style.title(title)}  ${style.good(`${count(changed, "record set")} published`)} at ${visible(to)}\n${wrap(`${visible(inWords(because))}.`, width)}${by}${next}`;
 }
 
 /** The result of {@link publish} for people. */
@@ -40,10 +41,12 @@ export function publishText({ published: all, check, lost, at, lowered }: Publis
       ...(entered === true
         ? []
         : causes.flatMap((one) => [
-            `  ${wrap(visible(one.because), width - 2, "  ")}`,
-            `  ${style.careful("do:")} ${wrap(visible(one.remedy), width - 6, "      ")}`,
+            `  ${wrap(visible(inWords(one.because)), width - 2, "  ")}`,
+            `  ${style.careful("do:")} ${wrap(visible(inWords(one.remedy)), width - 6, "      ")}`,
           ])),
-      ...(entered === null ? [`  ${wrap(visible(because), width - 2, "  ")}; run it again when the name servers answer`] : []),
+      ...(entered === null
+        ? [`  ${wrap(visible(inWords(because)), width - 2, "  ")}; run it again when the name servers answer`]
+        : []),
       ...(entered === false && causes.length === 0 ? ["  no trace of it was found; perhaps the form was not saved"] : []),
     ].join("\n"),
   );

@@ -6,6 +6,7 @@ import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { LOW_TTL, spanText } from "../../core/spread/index.ts";
 import { calendar } from "../calendar.ts";
+import { inWords } from "../clauses/index.ts";
 import { columns, count, deadline, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -199,5 +200,5 @@ export function relocateText(result: RelocateResult, layout: Layout): string {
     changed: `The domain's file names ${newHost} as its DNS host now.\nNext: ${style.command(`zandrel draft ${withoutRootDot(domain)}`)}\n`,
     "to-change": `The domain's file still names the old host.\nNext: ${style.command(`zandrel relocate check ${withoutRootDot(domain)} --new-host ${newHost} --write`)}\n`,
   }[checked.host];
-  return `${title}  ${paint(TITLES[checked.state])}\n${wrap(`${visible(checked.because)}.`, width)}\n${rows.map((line) => `  ${line}\n`).join("")}${signed}${off}${still}${follow}`;
+  return `${title}  ${paint(TITLES[checked.state])}\n${wrap(`${visible(inWords(checked.because))}.`, width)}\n${rows.map((line) => `  ${line}\n`).join("")}${signed}${off}${still}${follow}`;
 }

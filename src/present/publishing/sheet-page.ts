@@ -1,5 +1,6 @@
 import type { SheetState } from "../../app/publishing/sheet-page.ts";
 import { displayName } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { PALETTE } from "../page.ts";
 import { visible } from "../safe.ts";
 import { fieldsOf, html, TITLES } from "../sheet.ts";
@@ -16,12 +17,15 @@ export interface SheetNews {
   readonly done: boolean;
 }
 
+/** A clause at the beginning of a sentence. */
+const capital = (text: string): string => `${text[0]?.toUpperCase() ?? ""}${text.slice(1)}`;
+
 /** The state of a sheet for its page. */
 export function sheetNews(state: SheetState): SheetNews {
   const { steps, slips, visibleBy, done, at } = state;
   return {
     steps: steps.map((step) => (step.done === undefined ? "unknown" : step.done ? "done" : "open")),
-    slips: slips.map(({ because, remedy }) => ({ because: visible(because), remedy: visible(remedy) })),
+    slips: slips.map(({ because, remedy }) => ({ because: visible(inWords(because)), remedy: visible(inWords(remedy)) })),
     headline: visible(headlineOf(state)),
     left: visibleBy === undefined ? null : Math.max(0, visibleBy - at),
     done,
@@ -114,7 +118,7 @@ export function livePage(state: SheetState, nonce: string): string {
       return `<dt>${label}</dt><dd><code id="${id}">${html(value)}</code></dd><dd>${copy}</dd>`;
     });
     const word = there === undefined ? "? could not be asked" : there ? "✓ seen by the name servers" : "○ not there yet";
-    return `<li class="step ${entry.action}${there === true ? " done" : ""}" id="step-${i}"><div class="top"><h2>${i + 1}. ${TITLES[entry.action]}</h2><span class="tick" id="tick-${i}" role="status">${word}</span></div><p class="why">for ${html(because)}</p><dl>${fields.join("")}</dl>${entry.note === undefined ? "" : `<p class="note">${html(`${entry.note[0]?.toUpperCase()}${entry.note.slice(1)}`)}.</p>`}</li>`;
+    return `<li class="step ${entry.action}${there === true ? " done" : ""}" id="step-${i}"><div class="top"><h2>${i + 1}. ${TITLES[entry.action]}</h2><span class="tick" id="tick-${i}" role="status">${word}</span></div><p class="why">for ${html(because)}</p><dl>${fields.join("")}</dl>${entry.note === undefined ? "" : `<p class="note">${html(capital(inWords(entry.note)))}.</p>`}</li>`;
   });
   const left = verify.map(
     ({ service, ask, link, command }) =>
@@ -124,7 +128,7 @@ export function livePage(state: SheetState, nonce: string): string {
 <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>${html(displayName(domain))} at ${html(host)}</title><style nonce="${nonce}">${STYLE}</style></head>
 <body><main><h1>Records for ${html(displayName(domain))}</h1><p class="lead">One card is one record in the form of ${html(host)}. Copy each field, save, and go on to the next; the ticks come by themselves.</p>
 <section class="news" aria-live="polite" aria-label="How far it is"><p id="headline">${html(headlineOf(state))}</p><p class="left" id="left"></p></section>
-<section class="slips" id="slips" aria-live="assertive" aria-label="What is not right"${slips.length === 0 ? " hidden" : ""}><h2>Not right yet</h2><ul id="slip-list">${slips.map(({ because, remedy }) => `<li>${html(because)}. Do: ${html(remedy)}.</li>`).join("")}</ul></section>
+<section class="slips" id="slips" aria-live="assertive" aria-label="What is not right"${slips.length === 0 ? " hidden" : ""}><h2>Not right yet</h2><ul id="slip-list">${slips.map(({ because, remedy }) => `<li>${html(inWords(because))}. Do: ${html(inWords(remedy))}.</li>`).join("")}</ul></section>
 <ol aria-label="Steps">${cards.join("\n")}</ol>
 <section id="verify"${done ? "" : " hidden"}><h2>And then, once everyone sees it</h2><ul>${left.join("")}</ul></section></main>
 <script nonce="${nonce}">${SCRIPT}</script></body></html>

@@ -1,6 +1,7 @@
 import type { Look, Watched } from "../../app/publishing/watch.ts";
 import type { View } from "../../core/ask/index.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { columns, count, deadline, logTime, STATE_MARK, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -46,7 +47,7 @@ function progress({ surveys, views, now }: Look, { style, width }: Layout): stri
     last === undefined
       ? ""
       : last.by > now
-        ? `; everyone sees it by ${style.strong(deadline(last.by, now))} at the latest\n${wrap(`  ${visible(last.because)}`, width, "  ")}`
+        ? `; everyone sees it by ${style.strong(deadline(last.by, now))} at the latest\n${wrap(`  ${visible(inWords(last.because))}`, width, "  ")}`
         : "; the last ones are due any moment";
   return `${seeing} of ${count(views.length, "view")} show it${by}${ownView(views, now)}`;
 }
@@ -63,11 +64,12 @@ function ownView(views: readonly View[], now: number): string {
 export function watchedText({ followed, done, proven, refused }: Watched, { style }: Layout): string {
   const open = followed.filter((one) => !done.includes(one));
   const lines = open.map(
-    ({ state, ask, because }) => `${style.state(state, `${STATE_MARK[state]} ${ask.id} is ${state}`)}: ${visible(because)}\n`,
+    ({ state, ask, because }) =>
+      `${style.state(state, `${STATE_MARK[state]} ${ask.id} is ${state}`)}: ${visible(inWords(because))}\n`,
   );
   if (open.length > 0) return lines.join("");
   if (refused.length > 0)
-    return `${style.good("Everyone sees it,")} but it is not confirmed:\n${refused.map(({ standing, reason }) => `  ${style.strong(standing.ask.id)}: ${visible(reason)}\n`).join("")}Look at the service's page for what it misses. Next: ${refused.map(({ standing }) => style.command(`zandrel prove ${withoutRootDot(standing.ask.domain)}/${standing.ask.id}`)).join(", ")}\n`;
+    return `${style.good("Everyone sees it,")} but it is not confirmed:\n${refused.map(({ standing, reason }) => `  ${style.strong(standing.ask.id)}: ${visible(inWords(reason))}\n`).join("")}Look at the service's page for what it misses. Next: ${refused.map(({ standing }) => style.command(`zandrel prove ${withoutRootDot(standing.ask.domain)}/${standing.ask.id}`)).join(", ")}\n`;
   const settled = done.filter((one) => !proven.includes(one));
   return settled.length > 0
     ? `${style.good("Everyone sees it.")} Now ask the service. Next: ${settled.map((one) => style.command(`zandrel prove ${one.ask.id}`)).join(", ")}\n`

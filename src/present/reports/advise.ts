@@ -1,6 +1,7 @@
 import type * as z from "zod";
 import type { adviseSchema } from "../../app/reports/advise.ts";
 import { displayName } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { count, dayText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { percent } from "./sources.ts";
@@ -31,15 +32,15 @@ export function adviseText(
   for (const [i, one] of repairs.entries())
     lines.push(
       wrap(
-        `${i + 1}. ${style.strong(visible(one.source))}: ${visible(one.because)} (${one.messages.toLocaleString("en")} messages, ${percent(one.share, 1)} of its mail).`,
+        `${i + 1}. ${style.strong(visible(one.source))}: ${visible(inWords(one.because))} (${one.messages.toLocaleString("en")} messages, ${percent(one.share, 1)} of its mail).`,
         width,
         "   ",
       ),
-      `   ${style.command("→")} ${wrap(visible(one.remedy), width - 5, "     ")}.`,
+      `   ${style.command("→")} ${wrap(visible(inWords(one.remedy)), width - 5, "     ")}.`,
     );
   if (unexplained.length > 0) lines.push("", "Find out whether these are yours:");
   for (const one of unexplained.slice(0, MAX_STOPS))
-    lines.push(wrap(`- ${style.strong(visible(one.source))}: ${visible(one.because)}.`, width, "  "));
+    lines.push(wrap(`- ${style.strong(visible(one.source))}: ${visible(inWords(one.because))}.`, width, "  "));
   if (unexplained.length > MAX_STOPS) lines.push(`  and ${count(unexplained.length - MAX_STOPS, "more source")}`);
   for (const step of steps) {
     const verdict =
@@ -47,7 +48,7 @@ export function adviseText(
     lines.push(
       "",
       wrap(
-        `${style.strong(`p=${step.policy}`)}: ${verdict}${step.safe === false && step.because.startsWith("use ") ? ":" : ", because"} ${visible(step.because)}.`,
+        `${style.strong(`p=${step.policy}`)}: ${verdict}${step.safe === false && step.because.clause === "advice-not-at-once" ? ":" : ", because"} ${visible(inWords(step.because))}.`,
         width,
         "  ",
       ),

@@ -1,4 +1,5 @@
 import type { ImportReportsResult } from "../../app/reports/import.ts";
+import { inWords } from "../clauses/index.ts";
 import { count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -8,7 +9,9 @@ export function importReportsText({ taken, known, messages, setAside }: ImportRe
     taken === 0
       ? `No new report${known === 0 ? "" : `; ${known === 1 ? "1 was" : `${known} were`} there already`}.`
       : `${style.good(count(taken, "report"))} taken in, about ${messages.toLocaleString("en")} ${messages === 1 ? "message" : "messages"}${known === 0 ? "" : `; ${known === 1 ? "1 was" : `${known} were`} there already`}.`,
-    ...setAside.map((one) => wrap(`${style.careful("set aside")}  ${visible(one.file)}: ${visible(one.because)}.`, width, "  ")),
+    ...setAside.map((one) =>
+      wrap(`${style.careful("set aside")}  ${visible(one.file)}: ${visible(inWords(one.because))}.`, width, "  "),
+    ),
     ...(taken + known === 0 ? [] : [`Next: ${style.command("zandrel dmarc sources")} (who sends as you)`]),
     "",
   ].join("\n");

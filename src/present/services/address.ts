@@ -1,4 +1,5 @@
 import type { SenderAddressResult } from "../../app/services/address.ts";
+import { inWords } from "../clauses/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -13,17 +14,18 @@ export function senderAddressText(
       : state === "expired"
         ? style.bad("✗ expired")
         : style.careful(`○ ${state}`);
+  const command = style.command(inWords(next ?? undefined));
   const todo =
     state === "pending"
-      ? `Open the link in that mail, then: ${style.command(next as string)}`
+      ? `Open the link in that mail, then: ${command}`
       : state === "expired"
-        ? `Have it mailed again: ${style.command(next as string)}`
+        ? `Have it mailed again: ${command}`
         : next === null
           ? `next: ${style.command(`zandrel sender domain ${service} ${address.slice(address.lastIndexOf("@") + 1)}`)}`
-          : `Then record it: ${style.command(next)}`;
+          : `Then record it: ${command}`;
   return [
     `${mark}  ${style.title(address)} at ${visible(title)}`,
-    `  ${wrap(`${visible(because)}.`, width - 2, "  ")}`,
+    `  ${wrap(`${visible(inWords(because))}.`, width - 2, "  ")}`,
     `  ${todo}`,
     "",
   ].join("\n");

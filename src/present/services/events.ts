@@ -1,5 +1,6 @@
 import type { SenderEventsResult } from "../../app/services/events.ts";
 import { EVENT_KINDS, FEWEST } from "../../core/sending/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { columns, count, dayText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { OUTCOME_WORDS } from "../outcomes.ts";
@@ -24,8 +25,8 @@ export function senderEventsText({ days, from, to, tooFew, warnings }: SenderEve
     ...(warnings.length === 0 && tooFew.length === 0
       ? [style.good("✓ Mail that came back and complaints are within the usual limits.")]
       : warnings.flatMap(({ service, domain, because, remedy, severe }) => [
-          `${severe ? style.bad("✗") : style.careful("!")} ${wrap(`${visible(domain.slice(0, -1))} by ${service}: ${because}.`, width - 2, "  ")}`,
-          `  ${style.careful("do:")} ${wrap(remedy, width - 6, "      ")}`,
+          `${severe ? style.bad("✗") : style.careful("!")} ${wrap(`${visible(domain.slice(0, -1))} by ${service}: ${inWords(because)}.`, width - 2, "  ")}`,
+          `  ${style.careful("do:")} ${wrap(inWords(remedy), width - 6, "      ")}`,
         ])),
     ...tooFew.map(({ service, domain, messages }) =>
       wrap(

@@ -1,4 +1,5 @@
 import type { SenderSettingsResult } from "../../app/services/settings.ts";
+import { inWords } from "../clauses/index.ts";
 import { columns, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -12,7 +13,7 @@ export function senderSettingsText(
   const mark =
     check === null
       ? undefined
-      : `${{ works: style.good("✓ works"), refused: style.bad("✗ refused"), unknown: style.careful("? unknown") }[check.verdict]}  ${wrap(visible(check.because), width - 12, "  ")}`;
+      : `${{ works: style.good("✓ works"), refused: style.bad("✗ refused"), unknown: style.careful("? unknown") }[check.verdict]}  ${wrap(visible(inWords(check.because)), width - 12, "  ")}`;
   const missing = `none yet: zandrel sender credential ${service} --new mail --domain DOMAIN`;
   return [
     style.title(`SMTP settings of ${visible(title)}`),

@@ -1,15 +1,17 @@
 import type { SiteResult } from "../../app/site/site.ts";
 import { displayName } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
 /** The result of {@link site} for people. */
 export function siteText({ domains }: SiteResult, { style, width }: Layout): string {
   const blocks = domains.map(({ domain, role, checks }) => {
-    const lines = checks.map(({ met, because, name: where, remedy }) => {
+    const lines = checks.map(({ met, because: clause, name: where, remedy }) => {
+      const because = inWords(clause);
       const mark = met === true ? style.good("✓") : met === false ? style.bad("✗") : style.state("unknown", "?");
       const about = because.includes(where) ? "" : `${style.quiet(visible(where))}  `;
-      return `  ${mark} ${about}${wrap(visible(because), width - 4, "    ")}${met === true ? "" : `\n    ${style.careful("do:")} ${wrap(visible(remedy), width - 8, "        ")}`}`;
+      return `  ${mark} ${about}${wrap(visible(because), width - 4, "    ")}${met === true ? "" : `\n    ${style.careful("do:")} ${wrap(visible(inWords(remedy)), width - 8, "        ")}`}`;
     });
     return `${style.title(displayName(domain))}  ${style.quiet(role)}\n${lines.join("\n")}`;
   });

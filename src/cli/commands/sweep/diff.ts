@@ -22,5 +22,6 @@ export default command({
     await context.write(Buffer.from((request.format === "csv" ? sweepDiffCsv : sweepDiffPage)(ended.result)));
     return { ended: ended.ended };
   },
+  json: async (result) => (await import("../../../present/fleet/diff.ts")).sweepDiffJson(result),
   text: async (result, layout) => (await import("../../../present/fleet/diff.ts")).sweepDiffText(result, layout),
 });

@@ -13,5 +13,6 @@ export default command({
   options: { queue: shared.queue },
   schema: sweepReportSchema,
   run: sweepReport,
+  json: async (result) => (await import("../../../present/fleet/report.ts")).sweepReportJson(result),
   text: async (result, layout) => (await import("../../../present/fleet/report.ts")).sweepReportText(result, layout),
 });
