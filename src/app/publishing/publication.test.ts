@@ -10,8 +10,10 @@ import { readZone, zonesOf } from "../../core/zone/index.ts";
 import { inWords } from "../../present/clauses/index.ts";
 import type { Domain, JournalledChange, Workspace } from "../../workspace/index.ts";
 import { type JournalEvent, openJournal } from "../../workspace/journal.ts";
+import type { AppContext } from "../context.ts";
 import type { DnsContext } from "../dns/context.ts";
-import { settleInterrupted } from "./publication.ts";
+import { publishChanges, settleInterrupted } from "./publication.ts";
+import type { Publisher } from "./ways.ts";
 
 const folder = mkdtempSync(join(tmpdir(), "zandrel-publication-"));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
@@ -125,5 +127,59 @@ describe("a publication whose process was killed", () => {
         journal.close();
       }
     }
+  });
+});
+
+describe("changes that a server accepted", () => {
+  const file = join(folder, "served.zone");
+  const publisher: Publisher = {
+    way: "update",
+    to: "Nettlehost",
+    where: {},
+    underWay: 0,
+    apply: async () => ({ kind: "published", because: verbatim("") }),
+  };
+  let journals = 0;
+  /** Publishes to a server that shows the change after some looks; how often it was looked at, and how it ended. */
+  const publish = async (shownAfter: number, where: Publisher["where"] = {}) => {
+    writeFileSync(file, EMPTY);
+    let pauses = 0;
+    const clock = {
+      now: () => 5,
+      sleep: async () => {
+        pauses += 1;
+        if (pauses === shownAfter) writeFileSync(file, FILLED);
+      },
+    };
+    const journal = openJournal(join(folder, `accepted-${++journals}.db`));
+    try {
+      const ended = await publishChanges(
+        domain,
+        [change as never],
+        { ...publisher, where },
+        {
+          workspace,
+          journal,
+          request: { zoneFile: [file], resolver: [], timeout: 1 },
+          context: { cwd: folder, env: {}, clock } as unknown as AppContext,
+        },
+      ).then(
+        ({ kind }) => kind,
+        (error) => error.code,
+      );
+      return { pauses, ended, closed: journal.publications(apex)[0]?.closed?.end };
+    } finally {
+      journal.close();
+    }
+  };
+
+  test.each([1, 6])("are looked for again, as it may sign them first: shown at look %d more", async (pauses) => {
+    expect(await publish(pauses)).toEqual({ pauses, ended: "published", closed: "published" });
+  });
+  test("and that never show are said to be missing", async () => {
+    expect(await publish(Infinity)).toEqual({ pauses: 6, ended: "accepted-not-shown", closed: "unknown" });
+  });
+  test("are looked for once in a file", async () => {
+    expect(await publish(Infinity, { file })).toEqual({ pauses: 0, ended: "accepted-not-shown", closed: "unknown" });
   });
 });

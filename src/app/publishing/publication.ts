@@ -58,6 +58,28 @@ async function besideOf(
   );
 }
 
+/** The pauses between the looks at a zone whose changes were accepted (milliseconds): some servers sign or hand on first. */
+const UNTIL_SHOWN = [250, 500, 1000, 2000, 4000, 8000];
+
+/** What the zone shows of changes that were accepted; one that shows none or part of them is looked at again for a while. */
+async function shown(
+  domain: Domain,
+  changes: readonly Change[],
+  publisher: Publisher,
+  { workspace, request, context }: ApplyOptions,
+): Promise<Comparison | undefined> {
+  const look = () =>
+    freshly(domain, workspace, request, context, (source) => compare(changes.map(journalled), domain.name, source));
+  let seen = await look();
+  // A file shows at once what is in it.
+  for (const pause of publisher.where.file === undefined ? UNTIL_SHOWN : []) {
+    if (seen === undefined || seen.done === changes.length) break;
+    await context.clock.sleep(pause);
+    seen = await look();
+  }
+  return seen;
+}
+
 /**
  * Carries changes out, journalled before the wire sees them and closed after; looks afterwards whether the
  * zone really says so. A process that is killed in between leaves an open entry, which
@@ -67,8 +89,9 @@ export async function publishChanges(
   domain: Domain,
   drafted: readonly Change[],
   publisher: Publisher,
-  { journal, workspace, request, context, undoes, alreadyDone }: ApplyOptions,
+  how: ApplyOptions,
 ): Promise<Extract<PublishOutcome, { kind: "published" | "by-hand" }>> {
+  const { journal, workspace, request, context, undoes, alreadyDone } = how;
   const changes = (await publisher.prepare?.(drafted)) ?? drafted;
   // A sheet that says all of it already stays the sheet: what stood beside it then is not forgotten.
   if (hasSheet(publisher) && undoes === undefined && saysAll(openSheet(journal, domain.name), publisher.to, changes)) {
@@ -105,9 +128,7 @@ export async function publishChanges(
       // It stays open until the zone shows what was entered.
       return outcome;
     case "published": {
-      const seen = await freshly(domain, workspace, request, context, (source) =>
-        compare(changes.map(journalled), domain.name, source),
-      );
+      const seen = await shown(domain, changes, publisher, how);
       if (seen !== undefined && seen.unseen === undefined && seen.done < changes.length) {
         close("unknown", clause("publish-shown-otherwise", { differences: [...seen.undone, ...seen.other] }));
         throw new Failure(
