@@ -108,7 +108,7 @@ describe("events on the disk", () => {
         fc.array(fc.record({ id: fc.nat(8), nonce: fc.nat(12) }), { maxLength: 30 }),
         fc.array(fc.constantFrom(...EVENT_KINDS), { minLength: 9, maxLength: 9 }),
         (narration, kinds) => {
-          const store = openEventStore(":memory:");
+          const store = openEventStore(join(folder(), "events.db"));
           const seen = new Set<number>();
           const nonces = new Set<number>();
           for (const { id, nonce } of narration) {
