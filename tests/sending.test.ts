@@ -469,7 +469,7 @@ describe("ticket mail: a token, keys as texts, scoped keys, events", () => {
     expect(await kinds()).toMatchObject({ arrived: 2, shown: 1, returned: 0 });
     receiver.kill("SIGTERM");
     const ended = await receiver;
-    expect([ended.exitCode, ended.stderr]).toEqual([0, expect.stringContaining("events received: 1")]);
+    expect([ended.exitCode, ended.stderr]).toEqual([0, expect.stringContaining("1 event was received.")]);
     // One subscription, made once, and its secret in a file for its owner alone.
     const secrets = readdirSync(join(folder, "keys/swiftquill"));
     expect(secrets).toHaveLength(1);

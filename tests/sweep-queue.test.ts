@@ -1,9 +1,11 @@
 import { spawn } from "node:child_process";
 import { once } from "node:events";
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import type { Clause } from "../src/core/clause/index.ts";
 import { name } from "../src/core/name/index.ts";
 import type { SweepEntry } from "../src/core/sweep/index.ts";
 import { startLab } from "../src/lab/index.ts";
+import { inWords } from "../src/present/clauses/index.ts";
 import { openSweepQueue } from "../src/workspace/index.ts";
 import { describePostgres, type Postgres, startPostgres } from "./postgres.ts";
 import { sweepContract } from "./sweep-contract.ts";
@@ -13,8 +15,8 @@ import { folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
 describePostgres("a queue in PostgreSQL", () => {
   let postgres: Postgres;
   let lab: Awaited<ReturnType<typeof startLab>>;
-  const notes: string[] = [];
-  const open = (lease = 600_000) => openSweepQueue(postgres.url, { lease, note: (text) => notes.push(text) });
+  const told: Clause[] = [];
+  const open = (lease = 600_000) => openSweepQueue(postgres.url, { lease, tell: async (said) => void told.push(said) });
   const env = () => ({ ZANDREL_CLOCK: lab.clock.text(), QUEUE: postgres.url });
 
   beforeAll(async () => {
@@ -84,14 +86,16 @@ describePostgres("a queue in PostgreSQL", () => {
   test("a database that goes away for a moment is waited for, and said to be away", async () => {
     const store = await open();
     const sweep = await store.begin({ name: "away", checks: [], columns: [], fingerprint: "away" }, entries(3), 0);
-    notes.length = 0;
+    told.length = 0;
     await postgres.stop();
     const asked = store.progress(sweep);
     await new Promise((resolve) => setTimeout(resolve, 1500));
     await postgres.start();
     expect(await asked).toMatchObject({ domains: 3 });
-    expect(notes.join("")).toMatch(/^The database at 127\.0\.0\.1:\d+\/postgres is away; waiting until it is back\.\n/);
-    expect(notes.join("")).not.toContain("a-made-up-password");
+    expect(told.map(inWords).join("\n")).toMatch(
+      /^The database at 127\.0\.0\.1:\d+\/postgres is away; waiting until it is back\.$/m,
+    );
+    expect(told.map(inWords).join("\n")).not.toContain("a-made-up-password");
     await store.close();
   });
 

@@ -36,12 +36,10 @@ export interface AppContext {
   readonly clock: Clock;
   /** Whether somebody sits at the terminal and can be asked. */
   readonly interactive: boolean;
-  /** Says something that is no result: a warning. */
-  note(text: string): void;
-  /** The same by its code; done when it is said. */
+  /** Says something that is no result, such as a warning. */
   tell(said: Clause): Promise<void>;
   /** Says how far long work has come, where somebody watches. */
-  progress(text: string): void;
+  progress(said: Clause): Promise<void>;
   /** Standard input as it comes. */
   input(): AsyncIterable<Buffer>;
   /** All of standard input as text; more than `maxOctets` are refused before they fill the memory. */
@@ -50,7 +48,7 @@ export interface AppContext {
    * Asks the person at the terminal for a line, which may be empty; undefined where the question was left open. Only where
    * `interactive`.
    */
-  prompt(question: string): Promise<string | undefined>;
+  prompt(question: Clause): Promise<string | undefined>;
   /** Asks the person to choose; the key of the choice, or undefined where the question was left open. Only where `interactive`. */
   choose(question: PersonQuestion): Promise<string | undefined>;
   /** Shows the address of a page in which the person has to do something, and opens it where they want that. */
@@ -79,7 +77,7 @@ export interface PageToOpen {
 }
 
 /** The line that the person types; a question that is left open ends the command. */
-export async function answerFrom({ prompt }: Pick<AppContext, "prompt">, question: string): Promise<string> {
+export async function answerFrom({ prompt }: Pick<AppContext, "prompt">, question: Clause): Promise<string> {
   const answer = await prompt(question);
   if (answer === undefined) throw new Failure("question-left-open", {});
   return answer;

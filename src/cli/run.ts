@@ -3,6 +3,7 @@ import parser from "yargs-parser";
 import * as z from "zod";
 import type { Ended } from "../app/context.ts";
 import { parseClock, systemClock } from "../clock.ts";
+import type { Clause } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
 import { jsonText, terminalSafe, visible } from "../present/safe.ts";
 import { styleFor } from "../present/style.ts";
@@ -76,6 +77,8 @@ function contextFor(json: boolean): Context {
   const forced = env.FORCE_COLOR !== undefined && env.FORCE_COLOR !== "0";
   const colour = !json && (env.NO_COLOR === undefined || env.NO_COLOR === "") && (forced || (live && env.TERM !== "dumb"));
   const note = (text: string): void => void process.stderr.write(terminalSafe(text));
+  const inWords = async (said: Clause): Promise<string> => (await import("../present/clauses/index.ts")).inWords(said);
+  const tell = async (said: Clause): Promise<void> => note(`${await inWords(said)}\n`);
   const layout = {
     style: styleFor(colour),
     width: Math.max(60, Math.min(process.stdout.columns ?? (Number(env.COLUMNS) || 100), 120)),
@@ -89,14 +92,13 @@ function contextFor(json: boolean): Context {
     live,
     json,
     out: (text) => writeOut(json ? text : terminalSafe(text)),
-    note,
-    tell: async (said) => note(`${(await import("../present/clauses/index.ts")).inWords(said)}\n`),
-    progress: live ? note : () => undefined,
+    tell,
+    progress: live ? tell : async () => undefined,
     input: () => process.stdin as AsyncIterable<Buffer>,
     write: (octets) =>
       new Promise((resolve, reject) => writeOut(octets, (error) => (error == null ? resolve() : reject(notWritten(error))))),
     readInput,
-    prompt: async (question) => (await import("./terminal.ts")).askLine(question),
+    prompt: async (question) => (await import("./terminal.ts")).askLine(`${await inWords(question)} `),
     choose: async (question) => (await import("./terminal.ts")).chooseAtTerminal(question, layout),
     showPage: async (page) => (await import("./approval-page.ts")).showApprovalPage(page, env, note),
   };

@@ -18,6 +18,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, describe, expect, test } from "@jest/globals";
 import { buildSync } from "esbuild";
+import { type Clause, clause } from "../core/clause/index.ts";
 import { createFile, makeFolder, openRegular, readText, replaceFile } from "./files.ts";
 import { openJournal } from "./journal.ts";
 import { lockBeside, withLock } from "./lock.ts";
@@ -201,7 +202,7 @@ describe("reading a file", () => {
 });
 
 describe("a lock", () => {
-  const quiet = { note: () => undefined };
+  const quiet = { tell: async () => undefined };
 
   test("is held by one at a time, in one process and between processes", async () => {
     const path = join(folder(), ".zandrel", "lock");
@@ -225,19 +226,19 @@ describe("a lock", () => {
     const path = join(here, "lock");
     const run = program(
       `import { withLock } from "./lock.ts";
-       await withLock("lock", "it", { note() {} }, () => { console.log("held"); return new Promise((done) => setTimeout(done, 1e9)); });`,
+       await withLock("lock", "it", { async tell() {} }, () => { console.log("held"); return new Promise((done) => setTimeout(done, 1e9)); });`,
     );
     const holder = spawn(process.execPath, [run], {
       cwd: here,
       stdio: ["ignore", "pipe", "inherit"],
     });
     await new Promise((held) => holder.stdout.once("data", held));
-    const said: string[] = [];
+    const said: Clause[] = [];
     const waiting = withLock(
       path,
       "this workspace",
       {
-        note(text) {
+        async tell(text) {
           said.push(text);
           holder.kill("SIGKILL");
         },
@@ -245,7 +246,7 @@ describe("a lock", () => {
       () => "mine",
     );
     expect(await waiting).toBe("mine");
-    expect(said).toEqual(["Another zandrel is writing to this workspace at this moment; waiting until it is done.\n"]);
+    expect(said).toEqual([clause("told-lock", { what: "this workspace" })]);
   });
 
   test("of a file lies beside it, and beside its target where it is a link", () => {

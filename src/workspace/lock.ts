@@ -1,6 +1,7 @@
 import { closeSync, existsSync, fchmodSync, lstatSync, openSync, realpathSync } from "node:fs";
 import { basename, dirname, join } from "node:path";
 import { setTimeout as sleep } from "node:timers/promises";
+import { type Clause, clause } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
 import { failureOf, nativeDatabase } from "./database.ts";
 import { makeFolder } from "./files.ts";
@@ -11,7 +12,7 @@ const PATIENCE = 1000;
 
 /** How a process says that it waits for another one. */
 export interface Waiting {
-  note(text: string): void;
+  tell(said: Clause): Promise<void>;
 }
 
 /**
@@ -23,7 +24,7 @@ export interface Waiting {
  * @param path of the lock's file, which stays
  * @param what is written to under the lock, as the sentence names it
  */
-export async function withLock<T>(path: string, what: string, { note }: Waiting, work: () => T | Promise<T>): Promise<T> {
+export async function withLock<T>(path: string, what: string, { tell }: Waiting, work: () => T | Promise<T>): Promise<T> {
   prepare(path);
   const database = new (nativeDatabase())(path, { timeout: 0 } as import("libsql").Options);
   try {
@@ -37,7 +38,7 @@ export async function withLock<T>(path: string, what: string, { note }: Waiting,
         if ((error as { code?: string }).code !== "SQLITE_BUSY") throw failureOf(error, path, { title: what, holds: "nothing" });
       }
       if (!said && performance.now() - since > PATIENCE) {
-        note(`Another zandrel is writing to ${what} at this moment; waiting until it is done.\n`);
+        await tell(clause("told-lock", { what }));
         said = true;
       }
       await sleep(PERIOD);

@@ -126,7 +126,7 @@ describe("events on the disk", () => {
   });
 });
 
-const QUIET = { note: () => undefined };
+const QUIET = { tell: async () => undefined };
 
 describe("a place for a secret", () => {
   const SECRET = "it's a $ecret";

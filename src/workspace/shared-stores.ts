@@ -1,5 +1,6 @@
 import { setTimeout as sleep } from "node:timers/promises";
 import pg from "pg";
+import { clause } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
 import { EventStore, POSTGRES_EVENTS } from "./event-store.ts";
 import { Journal, POSTGRES_JOURNAL } from "./journal.ts";
@@ -31,7 +32,7 @@ export async function withSharedLock<T>(
   address: string,
   name: string,
   what: string,
-  { note }: Waiting,
+  { tell }: Waiting,
   work: () => Promise<T>,
 ): Promise<T> {
   const client = new pg.Client({ connectionString: address, connectionTimeoutMillis: 10_000, application_name: "zandrel" });
@@ -43,7 +44,7 @@ export async function withSharedLock<T>(
       const { rows } = await client.query("SELECT pg_try_advisory_lock(hashtext($1)) AS mine", [`zandrel ${name}`]);
       if ((rows[0] as { mine: boolean }).mine) break;
       if (!said && performance.now() - since > PATIENCE) {
-        note(`Another zandrel is writing to ${what} at this moment; waiting until it is done.\n`);
+        await tell(clause("told-lock", { what }));
         said = true;
       }
       await sleep(PERIOD);

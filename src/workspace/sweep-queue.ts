@@ -1,6 +1,6 @@
 import pg from "pg";
 import PgBoss from "pg-boss";
-import { clause } from "../core/clause/index.ts";
+import { type Clause, clause } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
 import type { DomainName } from "../core/name/index.ts";
 import type {
@@ -104,7 +104,7 @@ export interface QueueOptions {
   /** How long a worker may take for a domain before another one gets it (milliseconds, at least a second). */
   readonly lease: number;
   /** Says that the database is away, once each time. */
-  note(text: string): void;
+  tell(said: Clause): Promise<void>;
 }
 
 /** Sweeps in PostgreSQL, whose jobs any number of machines take. */
@@ -162,7 +162,7 @@ class SweepQueue implements SweepStore {
         return await work();
       } catch (error) {
         if (!isAway(error) || performance.now() > until) throw this.#failure(error);
-        if (!said) this.#options.note(`The database at ${this.#place} is away; waiting until it is back.\n`);
+        if (!said) await this.#options.tell(clause("told-database-away", { place: this.#place }));
         said = true;
         await new Promise((resolve) => setTimeout(resolve, AGAIN));
       }

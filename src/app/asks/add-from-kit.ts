@@ -1,3 +1,4 @@
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { fillKit, type KitError } from "../../core/kit/index.ts";
 import type { Domain, Workspace } from "../../workspace/index.ts";
@@ -55,10 +56,10 @@ export async function fromKit(
     }
     const { error } = filled;
     if ((error.code === "missing-input" || error.code === "malformed-input") && context.interactive) {
-      if (error.code === "malformed-input") context.note("That does not have the form it needs.\n");
+      if (error.code === "malformed-input") await context.tell(clause("told-input-form"));
       const answer = await answerFrom(
         context,
-        `${error.explain}${error.example === undefined ? "" : ` (such as ${error.example})`}\n${error.input}: `,
+        clause("question-kit-input", { input: error.input, explain: error.explain, example: error.example }),
       );
       if (answer === "") throw new Failure("input-left-open", {});
       values.set(error.input, answer);

@@ -229,7 +229,7 @@ export interface Decision<T> {
 export async function reviseAsks<T>(
   { folder }: Workspace,
   domain: DomainName,
-  context: Pick<AppContext, "clock" | "note">,
+  context: Pick<AppContext, "clock" | "tell">,
   decide: (domain: Domain, workspace: Workspace) => Decision<T>,
 ): Promise<T> {
   return exclusively(folder, context, async (workspace) => {

@@ -9,6 +9,7 @@ import {
   understand,
   understandFields,
 } from "../../core/ask/intake/index.ts";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { askOfKit, type Kit } from "../../core/kit/index.ts";
 import { relativeText } from "../../core/name/index.ts";
@@ -25,8 +26,7 @@ async function pasted(request: IntakeRequest, context: AppContext): Promise<stri
   const [file, ...more] = request.operands;
   if (more.length > 0) throw new Failure("one-file", {});
   if (file !== undefined && file !== "-") return readText(resolve(context.cwd, file), "utf8", MAX_PASTE);
-  if (file === undefined && context.interactive)
-    context.note("Paste what the service shows, then press Ctrl-D on an empty line:\n");
+  if (file === undefined && context.interactive) await context.tell(clause("told-paste-now"));
   return context.readInput(MAX_PASTE);
 }
 
@@ -208,7 +208,8 @@ async function edited(read: Understood, domain: Domain, workspace: Workspace, co
       host: relativeText(record.name, domain.name),
       value: "strings" in record.data ? decodeUtf8(txtValue(record.data)) : printData(record.type, record.data),
     };
-    const ask = async (field: keyof typeof was) => (await answerFrom(context, `${field} [${was[field]}]: `)) || was[field];
+    const ask = async (field: keyof typeof was) =>
+      (await answerFrom(context, clause("question-field", { field, was: was[field] }))) || was[field];
     const fields = { type: await ask("type"), host: await ask("host"), value: await ask("value"), ttl: String(record.ttl) };
     const made = understandFields(fields, { domain: domain.name, ttl: workspace.settings.defaults.ttl, choices: new Map() });
     const [problem] = made.problems;

@@ -1,3 +1,4 @@
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Kit } from "../../core/kit/index.ts";
 import { type DomainName, isAtOrBelow, withoutRootDot } from "../../core/name/index.ts";
@@ -80,8 +81,7 @@ export async function serviceOfPaste(
   const chosen = all.length === 0 ? ANOTHER : await context.choose(question);
   if (chosen === undefined) throw new Failure("question-left-open", {});
   if (chosen !== ANOTHER) return namedService(workspace, { service: chosen, addService: undefined }) as ServiceOfAsk;
-  const usual = offered === undefined ? "" : ` [${offered}]`;
-  const title = (await answerFrom(context, `What is the service called?${usual} `)) || (offered ?? "");
+  const title = (await answerFrom(context, clause("question-service-title", { offered }))) || (offered ?? "");
   if (title === "") throw new Failure("question-left-open", {});
   return serviceCalled(workspace, title);
 }

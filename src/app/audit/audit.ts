@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { type Audit, CATALOGUE, isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
+import { clause } from "../../core/clause/index.ts";
 import { keyNameOf } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
@@ -74,7 +75,7 @@ export async function auditDomains(request: AuditDomainsRequest, context: AppCon
   try {
     const domains: AuditDomainsResult["domains"][number][] = [];
     for (const [i, name] of names.entries()) {
-      context.progress(`Asking about ${withoutRootDot(name)}${names.length > 1 ? `, ${i + 1} of ${names.length}` : ""} …\n`);
+      await context.progress(clause("told-looking", { domain: name, nth: i + 1, of: names.length }));
       const using = { workspace, journal, dns, selectors, areas: [], cwd: context.cwd };
       const { right, findings, unresolved } = await auditDomain(name, using);
       domains.push({ domain: name, right, findings, unresolved });

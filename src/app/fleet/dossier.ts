@@ -2,6 +2,7 @@ import { randomBytes } from "node:crypto";
 import * as z from "zod";
 import { STATES } from "../../core/ask/index.ts";
 import { type Audit, SEVERITIES } from "../../core/audit/index.ts";
+import { clause } from "../../core/clause/index.ts";
 import { discoverByWalk, POLICIES, readDmarcRecord } from "../../core/dmarc/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { AnswerMemo } from "../../core/lookup/index.ts";
@@ -259,8 +260,8 @@ export async function dossier(asked: DossierRequest, context: AppContext): Promi
   const journal = await workspace.openJournal();
   try {
     const all: DossierDomain[] = [];
-    for (const domain of domains) {
-      context.progress(`Looking at ${withoutRootDot(domain.name)} …\n`);
+    for (const [i, domain] of domains.entries()) {
+      await context.progress(clause("told-looking", { domain: domain.name, nth: i + 1, of: domains.length }));
       all.push(await oneDomain(domain, workspace, dns, journal, request, context));
     }
     return { at: dns.now, organisation: workspace.settings.organisation, domains: all };

@@ -1,4 +1,5 @@
 import { resolve } from "node:path";
+import { clause } from "../../core/clause/index.ts";
 import { serveText } from "../../net/text-server.ts";
 import { replaceFile } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
@@ -15,13 +16,13 @@ export interface Figures {
 export async function showFigures(
   { metrics, textfile }: { readonly metrics: string | undefined; readonly textfile: string | undefined },
   figures: Figures,
-  { cwd, note }: Pick<AppContext, "cwd" | "note">,
+  { cwd, tell }: Pick<AppContext, "cwd" | "tell">,
 ): Promise<{ take(result: GuardResult): Promise<void>; close(): Promise<void> }> {
   const server =
     metrics === undefined
       ? undefined
       : await serveText(metrics, "/metrics", figures.contentType, "metrics", () => figures.text());
-  if (server !== undefined) note(`Figures are at ${server.url}.\n`);
+  if (server !== undefined) await tell(clause("told-figures-at", { url: server.url }));
   return {
     async take(result) {
       figures.take(result);

@@ -35,13 +35,13 @@ function queueAddress(given: string, { cwd, env }: Pick<AppContext, "cwd" | "env
 /** Opens the sweeps for as long as `work` takes. */
 export async function withSweeps<T>(
   request: SweepsRequest,
-  context: Pick<AppContext, "cwd" | "env" | "note">,
+  context: Pick<AppContext, "cwd" | "env" | "tell">,
   work: (store: SweepStore) => Promise<T>,
 ): Promise<T> {
   const { queue, lease = LEASE } = request;
   const store = await (queue === undefined
     ? openSweepFile(sweepFile(request, context))
-    : openSweepQueue(queueAddress(queue, context), { lease, note: (text) => context.note(text) }));
+    : openSweepQueue(queueAddress(queue, context), { lease, tell: (said) => context.tell(said) }));
   try {
     return await work(store);
   } finally {
@@ -52,7 +52,7 @@ export async function withSweeps<T>(
 /** The same for a process that goes through a sweep; another one on the same file waits until it is done. */
 export const sweeping = <T>(
   request: SweepsRequest,
-  context: Pick<AppContext, "cwd" | "env" | "note">,
+  context: Pick<AppContext, "cwd" | "env" | "tell">,
   work: (store: SweepStore) => Promise<T>,
 ): Promise<T> =>
   request.queue !== undefined

@@ -66,7 +66,7 @@ export interface SweepWatcher {
   outcome(outcome: KeptOutcome): Promise<void>;
   progress(done: number): void;
   /** Only domains are left that could not be asked; they are looked at again after a while (milliseconds). */
-  rests(left: number, ms: number): void;
+  rests(left: number, ms: number): Promise<void>;
 }
 
 /** The areas that are named, each once; words between commas count one by one. */

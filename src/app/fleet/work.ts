@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { AppContext, Outcome } from "../context.ts";
 import { time } from "../shapes.ts";
@@ -32,7 +33,7 @@ export async function sweepWork(
     for (;;) {
       const open = (await store.sweeps()).filter(({ finished }) => finished === undefined);
       for (const sweep of open) {
-        context.note(`Takes part in ${sweep.name}: ${sweep.done} of ${sweep.domains} domains are done.\n`);
+        await context.tell(clause("told-sweep-part", { sweep: sweep.name, done: sweep.done, domains: sweep.domains }));
         const auditor = await auditorFor(request, sweep, sweep.domains - sweep.done, context);
         try {
           await runSweep(store, sweep, auditor, request, context.clock, {

@@ -52,7 +52,7 @@ export async function grantFor(
     readonly host: string;
     readonly workspace: Workspace;
     readonly request: { readonly timeout: number };
-    readonly context: Pick<AppContext, "env" | "note">;
+    readonly context: Pick<AppContext, "env" | "tell">;
   },
   domain: Domain,
   call: TemplateCall,

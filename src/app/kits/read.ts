@@ -1,3 +1,4 @@
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import {
   findWorkspace,
@@ -35,7 +36,7 @@ export async function namedKit(
   if (!fetched.ok) {
     // What was agreed to once is still good where its address cannot be asked.
     if (before !== undefined && pin !== undefined && kitHash(before) === pin) {
-      context.note(`The kit ${name} could not be fetched again (${fetched.error}); the one that was used before is taken.\n`);
+      await context.tell(clause("told-kit-before", { name, error: fetched.error }));
       return parseKit(`kits/${name}`, before);
     }
     throw new Failure("kit-unreachable", { url, because: fetched.error }, "undetermined");

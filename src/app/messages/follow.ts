@@ -123,7 +123,7 @@ export async function follow(
   for (;;) {
     const seen = disposition?.final === true ? disposition : await dispositionOf(service, follows, ids, session);
     if (seen !== undefined && seen.state !== disposition?.state) {
-      context.progress(`${seen.state}\n`);
+      await context.progress(clause("told-message-state", { state: seen.state }));
       const { state, reply } = seen;
       journal.append(clock.now(), domain, { kind: "message-followed", messageId: ids.messageId, state, reply: reply ?? "" });
       disposition = seen;

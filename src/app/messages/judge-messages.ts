@@ -49,7 +49,7 @@ export interface JudgedMailbox {
 export interface JudgeSink {
   judged(one: Judgement): void;
   /** A message that cannot be read; the rest of the mailbox is still judged. */
-  unreadable(failure: Failure): void;
+  unreadable(failure: Failure): Promise<void>;
 }
 
 /** Judges one message or a mailbox by SPF, DKIM and DMARC exactly as a receiver does. */
@@ -72,9 +72,9 @@ export async function judgeMessages(
     const results = new Map<Judgement["dmarc"]["result"], number>();
     let messages = 0;
     for await (const message of stored.messages) {
-      const one = await judgeOne(message, options, lookup, now).catch((error) => {
+      const one = await judgeOne(message, options, lookup, now).catch(async (error) => {
         if (!(error instanceof Failure)) throw error;
-        sink.unreadable(error);
+        await sink.unreadable(error);
         return undefined;
       });
       const result = one?.dmarc.result ?? "permerror";

@@ -1,6 +1,6 @@
 import * as z from "zod";
 import { COMMON_FORM } from "../../core/change/index.ts";
-import type { Clause } from "../../core/clause/index.ts";
+import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import {
@@ -59,15 +59,6 @@ const NEEDED: Readonly<Record<Way, readonly HostField[]>> = {
   update: ["server", "keyName", "secret"],
   helper: ["command"],
   approval: [],
-};
-
-/** How the person at the terminal is asked for it. */
-const QUESTIONS: Readonly<Record<HostField, string>> = {
-  file: "The zone file, from the folder of the workspace: ",
-  server: "The address of the primary server, such as 192.0.2.53: ",
-  keyName: "The name of the TSIG key: ",
-  secret: "Where its secret is kept, env:NAME or file:PATH (never the secret itself): ",
-  command: "The helper program with its arguments, such as node helpers/zonemarrow.mjs: ",
 };
 
 /** The fields of a by-hand form, from `FIELD=VALUE`; lists are separated by commas. */
@@ -130,7 +121,7 @@ async function publishOf(
   const answers = new Map<HostField, string>();
   for (const field of NEEDED[way]) {
     if (told[field] !== undefined) continue;
-    const answer = context.interactive ? await answerFrom(context, QUESTIONS[field]) : "";
+    const answer = context.interactive ? await answerFrom(context, clause("question-host", { field })) : "";
     if (answer === "") throw new Failure("host-needs", { way, field });
     answers.set(field, answer);
   }

@@ -119,7 +119,7 @@ async function importInto(
           const all = done.taken + done.known + done.setAside.length;
           if (all >= noted + 100) {
             noted = all;
-            context.progress(`${all} reports read, ${done.setAside.length} set aside\n`);
+            await context.progress(clause("told-reports-read", { reports: all, setAside: done.setAside.length }));
           }
         }
       } finally {

@@ -1,5 +1,6 @@
 import { join } from "node:path";
 import * as z from "zod";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { EVENT_KINDS, judgeEvents, SIGNATURE_TOLERANCE } from "../../core/sending/index.ts";
 import { parseServerAddress } from "../../net/address.ts";
@@ -126,7 +127,7 @@ async function listen(request: SenderEventsRequest, session: Session, journal: J
           await subscribe(service, url, session, journal, context);
       feeds = feedsOf(session, journal, context);
       if (feeds.length === 0) throw new Failure("no-feed", {});
-      context.note(`Listening at ${receiver.url} for ${feeds.map((feed) => feed.service).join(", ")}; Ctrl-C ends it.\n`);
+      await context.tell(clause("told-listening", { url: receiver.url, services: feeds.map((feed) => feed.service) }));
       await new Promise<void>((done) => {
         process.once("SIGINT", done);
         process.once("SIGTERM", done);
@@ -135,7 +136,7 @@ async function listen(request: SenderEventsRequest, session: Session, journal: J
     } finally {
       await receiver.close();
     }
-    context.note(`events received: ${taken}\n`);
+    await context.tell(clause("told-events", { taken }));
   } finally {
     store.close();
   }

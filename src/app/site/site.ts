@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
@@ -48,7 +49,7 @@ export async function site(request: SiteRequest, context: AppContext): Promise<O
     const now = context.clock.now();
     if (!request.wait || outcome.ended === "fine" || now >= stopAt) return outcome;
     const open = outcome.result?.domains.flatMap(({ checks }) => checks).filter(({ met }) => met !== true).length ?? 0;
-    context.progress(`${open} not right yet; looking again\n`);
+    await context.progress(clause("told-site-open", { open }));
     await context.clock.sleep(Math.min(PAUSE, stopAt - now));
   }
 }

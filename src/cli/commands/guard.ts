@@ -1,5 +1,6 @@
 import { showFigures } from "../../app/fleet/figures.ts";
 import { type GuardResult, guardOnce, guardSchema } from "../../app/fleet/guard.ts";
+import { verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { failureSentence } from "../../present/index.ts";
@@ -66,7 +67,7 @@ export default command({
         } catch (error) {
           // A file that is being edited, a database that is away: the next look may find it in order.
           if (!(error instanceof Failure)) throw error;
-          context.note(`${failureSentence(error)}\n`);
+          await context.tell(verbatim(failureSentence(error)));
         }
       }
     } finally {

@@ -42,10 +42,9 @@ export const show = (title: string, body: string): void => note(terminalSafe(bod
 export const talking = (context: Context, paste = ""): Context => ({
   ...context,
   interactive: true,
-  note: (message) => log.message(terminalSafe(message.trimEnd())),
   tell: async (said) => log.message(terminalSafe(inWords(said))),
   readInput: async () => paste,
-  prompt: (message) => typed({ message: message.trim(), defaultValue: "" }),
+  prompt: (question) => typed({ message: inWords(question), defaultValue: "" }),
   async choose(question: PersonQuestion) {
     const shown = shownFor(question, context);
     const { text: asked, choices, usual } = promptFor(question, "");

@@ -26,6 +26,7 @@ import type { Nothing } from "./nothing.ts";
 import type { NoticeClauses } from "./notice.ts";
 import type { ProveClauses } from "./prove.ts";
 import type { PublishClauses } from "./publish.ts";
+import type { QuestionClauses } from "./question.ts";
 import type { RelocateClauses } from "./relocate.ts";
 import type { ReportClauses } from "./report.ts";
 import type { RetiredClauses } from "./retired.ts";
@@ -38,6 +39,7 @@ import type { StateClauses } from "./state.ts";
 import type { StatusCodeClauses } from "./status-code.ts";
 import type { SweepClauses } from "./sweep.ts";
 import type { TagsClauses } from "./tags.ts";
+import type { ToldClauses } from "./told.ts";
 import type { VerdictClauses } from "./verdict.ts";
 
 export type {
@@ -61,6 +63,7 @@ export type {
   NoticeClauses,
   ProveClauses,
   PublishClauses,
+  QuestionClauses,
   RelocateClauses,
   ReportClauses,
   RetiredClauses,
@@ -73,6 +76,7 @@ export type {
   StatusCodeClauses,
   SweepClauses,
   TagsClauses,
+  ToldClauses,
   VerdictClauses,
 };
 
@@ -97,6 +101,7 @@ export interface Clauses
     NoticeClauses,
     ProveClauses,
     PublishClauses,
+    QuestionClauses,
     RelocateClauses,
     ReportClauses,
     RetiredClauses,
@@ -109,6 +114,7 @@ export interface Clauses
     StatusCodeClauses,
     SweepClauses,
     TagsClauses,
+    ToldClauses,
     VerdictClauses {}
 
 /** A part of a sentence that people read, without a full stop; `clause` is its code. */

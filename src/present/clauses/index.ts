@@ -17,6 +17,7 @@ import { NEXT } from "./next.ts";
 import { NOTICE } from "./notice.ts";
 import { PROVE } from "./prove.ts";
 import { PUBLISH } from "./publish.ts";
+import { QUESTION } from "./question.ts";
 import { RELOCATE } from "./relocate.ts";
 import { REPORT } from "./report.ts";
 import { RETIRED } from "./retired.ts";
@@ -29,6 +30,7 @@ import { STATE } from "./state.ts";
 import { STATUS_CODE } from "./status-code.ts";
 import { SWEEP } from "./sweep.ts";
 import { TAGS } from "./tags.ts";
+import { TOLD } from "./told.ts";
 import { VERDICT } from "./verdict.ts";
 import type { WordsOf } from "./words.ts";
 
@@ -54,6 +56,7 @@ const WORDS: WordsOf<Clauses> = {
   ...NOTICE,
   ...PROVE,
   ...PUBLISH,
+  ...QUESTION,
   ...RELOCATE,
   ...REPORT,
   ...RETIRED,
@@ -66,6 +69,7 @@ const WORDS: WordsOf<Clauses> = {
   ...STATUS_CODE,
   ...SWEEP,
   ...TAGS,
+  ...TOLD,
   ...VERDICT,
 };
 

@@ -1,5 +1,6 @@
 import { judgement } from "../../../app/messages/judge.ts";
 import { judgeMessages } from "../../../app/messages/judge-messages.ts";
+import { verbatim } from "../../../core/clause/index.ts";
 import { failureSentence, jsonLine } from "../../../present/index.ts";
 import { judgedLine, mailboxText } from "../../../present/messages/judge.ts";
 import { command } from "../../command.ts";
@@ -32,7 +33,7 @@ export default command({
   async run(request, context) {
     const { ended, result } = await judgeMessages(request, context, {
       judged: (one) => context.out(context.json ? jsonLine(judgement, one) : judgedLine(one, context)),
-      unreadable: (failure) => context.note(`${failureSentence(failure)}\n`),
+      unreadable: (failure) => context.tell(verbatim(failureSentence(failure))),
     });
     if (result === undefined || "message" in result) return result === undefined ? { ended } : { ended, result: result.message };
     if (!context.json) context.out(mailboxText(result.mailbox));

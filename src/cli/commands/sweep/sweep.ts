@@ -1,5 +1,6 @@
 import { sweep, sweepSchema } from "../../../app/fleet/sweep.ts";
 import { SEVERITIES } from "../../../core/audit/index.ts";
+import { clause } from "../../../core/clause/index.ts";
 import type { SweepFormat } from "../../../present/fleet/sweep.ts";
 import { command } from "../../command.ts";
 import { choice, flag, list, paceOptions, shared, text } from "../../options.ts";
@@ -40,17 +41,16 @@ export default command({
       const ended = await sweep(request, context, {
         async begun(current, { domains, done }, resumed) {
           format = sweepFormat(request.format, current, request.failOn, context);
-          if (resumed) context.note(`Goes on with ${current.name}: ${done} of ${domains} domains are done.\n`);
+          if (resumed) await context.tell(clause("told-sweep-on", { sweep: current.name, done, domains }));
           bar = progressBar(domains, done, "domains");
           await write(format.head);
         },
         skipped: async (line) => write((format as SweepFormat).skipped(line)),
         outcome: async (outcome) => write((format as SweepFormat).outcome(outcome)),
         progress: (done) => bar?.at(done),
-        rests(left, ms) {
+        async rests(left, ms) {
           if (context.live) bar?.hide();
-          const which = left === 1 ? "1 domain" : `${left} domains`;
-          context.note(`${which} could not be asked about everything; looking again in ${Math.ceil(ms / 1000)} s.\n`);
+          await context.tell(clause("told-sweep-rests", { domains: left, ms }));
         },
       });
       bar?.stop();
