@@ -78,7 +78,7 @@ function contextFor(json: boolean): Context {
   const colour = !json && (env.NO_COLOR === undefined || env.NO_COLOR === "") && (forced || (live && env.TERM !== "dumb"));
   const note = (text: string): void => void process.stderr.write(terminalSafe(text));
   const inWords = async (said: Clause): Promise<string> => (await import("../present/clauses/index.ts")).inWords(said);
-  const tell = async (said: Clause): Promise<void> => note(`${await inWords(said)}\n`);
+  const tell = async (said: Clause): Promise<void> => note(`${visible(await inWords(said))}\n`);
   const layout = {
     style: styleFor(colour),
     width: Math.max(60, Math.min(process.stdout.columns ?? (Number(env.COLUMNS) || 100), 120)),

@@ -122,8 +122,8 @@ export interface Failures {
   };
   "ask-spf": { readonly at: Place; readonly found: string; readonly because: Clause; readonly meant: string | undefined };
   "ask-after": { readonly at: Place; readonly given: string };
-  "variable-not-set": { readonly name: string; readonly what: string };
-  "secret-empty": { readonly path: string; readonly what: string };
+  "variable-not-set": { readonly name: string; readonly what: Clause };
+  "secret-empty": { readonly path: string; readonly what: Clause };
   "tsig-base64": { readonly place: string; readonly host: string };
 
   // Asks and kits
@@ -219,13 +219,13 @@ export interface Failures {
   "host-without-servers": { readonly host: string; readonly title: string };
   "grant-broken": { readonly path: string };
   "approval-removes": { readonly title: string; readonly domain: DomainName; readonly sets: readonly RecordSet[] };
-  "not-approvable": { readonly title: string; readonly domain: DomainName; readonly because: string };
+  "not-approvable": { readonly title: string; readonly domain: DomainName; readonly because: Clause };
   "nothing-to-approve": { readonly domain: DomainName; readonly host: string };
   /** `kept` names those who were approved just before. */
   "not-approved": {
     readonly title: string;
     readonly provider: string;
-    readonly because: string;
+    readonly because: Clause;
     readonly kept: readonly string[];
   };
   "between-form": { readonly given: string };
@@ -273,9 +273,9 @@ export interface Failures {
   // Mail services
   "no-smtp-settings": { readonly service: string; readonly title: string };
   "no-link": { readonly title: string };
-  "not-offered": { readonly title: string; readonly offer: string | undefined; readonly otherwise: string };
+  "not-offered": { readonly title: string; readonly offer: string | undefined; readonly otherwise: Clause };
   "service-unseen": { readonly title: string; readonly because: string };
-  "service-refused": { readonly title: string; readonly what: string; readonly because: string; readonly key: boolean };
+  "service-refused": { readonly title: string; readonly what: Clause; readonly because: string; readonly key: boolean };
   "no-credential": { readonly service: string; readonly title: string };
   "unknown-credential": { readonly given: string; readonly service: string; readonly title: string };
   "as-without-environment": Record<never, never>;
@@ -285,7 +285,7 @@ export interface Failures {
   "credential-one-action": Record<never, never>;
   "keep-without-user": Record<never, never>;
   "no-secret-given": Record<never, never>;
-  "secret-not-kept": { readonly undone: string; readonly because: string };
+  "secret-not-kept": { readonly undone: Clause; readonly because: string };
   "key-place": Record<never, never>;
   "address-unseen": { readonly host: string; readonly because: string };
   "no-address": { readonly host: string; readonly title: string };

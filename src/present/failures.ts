@@ -361,8 +361,13 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "ask-after": ({ at, given }) =>
     say(`${at}: ${quote(given)} is not an ask of this file`, "correct the id, or save that ask first", at),
   "variable-not-set": ({ name, what }) =>
-    say(`the environment variable ${name}, which holds ${what}, is not set`, "set it and run the command again", name),
-  "secret-empty": ({ path, what }) => say(`${path}, which holds ${what}, is empty`, "put the secret into it", path),
+    say(
+      `the environment variable ${name}, which holds ${visible(inWords(what))}, is not set`,
+      "set it and run the command again",
+      name,
+    ),
+  "secret-empty": ({ path, what }) =>
+    say(`${path}, which holds ${visible(inWords(what))}, is empty`, "put the secret into it", path),
   "tsig-base64": ({ place, host }) =>
     say(`${place}, the TSIG key of ${visible(host)}, is not base64`, "copy the whole key again", place),
 
@@ -648,7 +653,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     ),
   "not-approvable": ({ title, domain, because }) =>
     say(
-      `${visible(title)} takes no approval for ${displayName(domain)}: ${visible(because)}`,
+      `${visible(title)} takes no approval for ${displayName(domain)}: ${visible(inWords(because))}`,
       `publish in another way: zandrel host find ${withoutRootDot(domain)} says which there are`,
     ),
   "nothing-to-approve": ({ domain, host }) =>
@@ -658,7 +663,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     ),
   "not-approved": ({ title, provider, because, kept }) =>
     say(
-      `nothing of ${visible(provider)} was approved at ${visible(title)}: ${visible(because)}`,
+      `nothing of ${visible(provider)} was approved at ${visible(title)}: ${visible(inWords(because))}`,
       `${kept.length === 0 ? "" : `what was approved for ${listOf(kept.map(visible))} is kept; `}run it again, or publish without it: the rest comes as a sheet`,
     ),
   "between-form": ({ given }) =>
@@ -806,12 +811,12 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "not-offered": ({ title, offer, otherwise }) =>
     say(
       `${visible(title)} ${offer === undefined ? "has no link in zandrel.yaml" : `does not offer ${offer} over its link`}`,
-      visible(otherwise),
+      visible(inWords(otherwise)),
     ),
   "service-unseen": ({ title, because }) => say(`${visible(title)} could not be asked: ${visible(because)}`, "try again later"),
   "service-refused": ({ title, what, because, key }) =>
     say(
-      `${visible(title)} did not ${what}: ${visible(because.replace(/\.$/, ""))}`,
+      `${visible(title)} did not ${visible(inWords(what))}: ${visible(because.replace(/\.$/, ""))}`,
       key ? "give it a key that is allowed to, under services: in zandrel.yaml" : "see what it says, and correct that first",
     ),
   "no-credential": ({ service, title }) =>
@@ -837,7 +842,10 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "no-secret-given": () =>
     say("standard input holds no secret on one line", "pipe it in, for example from a password manager", "standard input"),
   "secret-not-kept": ({ undone, because }) =>
-    say(`the secret could not be kept, ${visible(undone)}`, `mend this, then run the command again: ${visible(because)}`),
+    say(
+      `the secret could not be kept, ${visible(inWords(undone))}`,
+      `mend this, then run the command again: ${visible(because)}`,
+    ),
   "key-place": () => say("--link-key does not say where the key is kept", "write env:NAME or file:PATH", "--link-key"),
   "address-unseen": ({ host, because }) =>
     say(`the address of ${visible(host)} could not be looked up: ${visible(because)}`, "try again later"),

@@ -1,4 +1,5 @@
 import { resolve } from "node:path";
+import type { Clause } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
 import { readText } from "./files.ts";
 
@@ -10,7 +11,7 @@ import { readText } from "./files.ts";
  */
 export function readSecret(
   reference: string,
-  what: string,
+  what: Clause,
   folder: string,
   env: Readonly<Record<string, string | undefined>>,
 ): string {

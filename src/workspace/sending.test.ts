@@ -4,6 +4,7 @@ import { join } from "node:path";
 import { afterAll, describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import Database from "libsql";
+import { clause } from "../core/clause/index.ts";
 import { EVENT_KINDS, type MessageEvent } from "../core/sending/index.ts";
 import { openEventStore } from "./event-store.ts";
 import { readSecret } from "./read-secret.ts";
@@ -137,7 +138,7 @@ describe("a place for a secret", () => {
     const place = secretFile(here, "keys/heronpost/b.secret");
     expect([mode(join(here, "keys/heronpost/b.secret")), mode(join(here, "keys"))]).toEqual([0o600, 0o700]);
     place.keep(SECRET);
-    expect(readSecret(place.reference, "it", here, {})).toBe(SECRET);
+    expect(readSecret(place.reference, clause("secret-queue"), here, {})).toBe(SECRET);
     expect(() => secretFile(here, "keys/heronpost/b.secret")).toThrow(/file-there/);
   });
 

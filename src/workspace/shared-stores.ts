@@ -12,7 +12,7 @@ import { POSTGRES_REPORTS, type ReportStore, reportsIn } from "./tally.ts";
 
 /** The address of a shared database, from what zandrel.yaml says: itself, or where it is kept. */
 export const sharedAddress = (given: string, folder: string): string =>
-  /^(?:env|file):/.test(given) ? readSecret(given, "the address of the shared journal", folder, process.env) : given;
+  /^(?:env|file):/.test(given) ? readSecret(given, clause("secret-journal"), folder, process.env) : given;
 
 export const openSharedJournal = (address: string): Journal => new Journal(postgresSql(address, POSTGRES_JOURNAL));
 export const openSharedEvents = (address: string): EventStore => new EventStore(postgresSql(address, POSTGRES_EVENTS));

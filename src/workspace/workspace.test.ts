@@ -4,7 +4,7 @@ import { join } from "node:path";
 import { afterAll, describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { parseDocument } from "yaml";
-import { verbatim } from "../core/clause/index.ts";
+import { clause, verbatim } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
 import { failureSentence } from "../present/index.ts";
 import { replaceFile } from "./files.ts";
@@ -254,13 +254,13 @@ describe("secrets", () => {
   test.each<[string, string]>([
     ["env:KEY", "value"],
     ["file:key.txt", "s3cret"],
-  ])("%s", (reference, value) => expect(readSecret(reference, "the key", made, { KEY: "value" })).toBe(value));
+  ])("%s", (reference, value) => expect(readSecret(reference, clause("secret-link-key"), made, { KEY: "value" })).toBe(value));
   test.each<[string, RegExp]>([
-    ["env:NONE", /environment variable NONE, which holds the key, is not set/],
+    ["env:NONE", /environment variable NONE, which holds the key of the link, is not set/],
     ["file:none.txt", /none\.txt is not there/],
-    ["file:empty.txt", /empty\.txt, which holds the key, is empty/],
+    ["file:empty.txt", /empty\.txt, which holds the key of the link, is empty/],
   ])("%s is an error that names the place, not the secret", (reference, expected) =>
-    expect(message(() => readSecret(reference, "the key", made, {}))).toMatch(expected),
+    expect(message(() => readSecret(reference, clause("secret-link-key"), made, {}))).toMatch(expected),
   );
 });
 

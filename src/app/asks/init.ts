@@ -26,7 +26,7 @@ import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
 import { openDns } from "../dns/context.ts";
 import { approvalHostOf } from "../hosts/discover.ts";
-import { domainName } from "../shapes.ts";
+import { domainName, sentence } from "../shapes.ts";
 
 export const initialiseSchema = z.object({
   folder: z.string(),
@@ -47,7 +47,7 @@ export const initialiseSchema = z.object({
     .describe(
       "the DNS host of the domain: named by option, recognised by its name servers, written down by them, or the only one there is",
     ),
-  next: z.string(),
+  next: sentence,
 });
 
 const quotedYaml = (text: string) =>
@@ -256,7 +256,7 @@ export async function initialise(
       created,
       changed,
       host: host ?? null,
-      next: redirects ? `zandrel site ${withoutRootDot(domain)}` : "zandrel intake",
+      next: redirects ? clause("next-site", { domain }) : clause("next-intake"),
     },
   };
 }

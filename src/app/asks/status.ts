@@ -1,9 +1,8 @@
 import * as z from "zod";
 import { dnsWants, STATES, type State } from "../../core/ask/index.ts";
-import { clause } from "../../core/clause/index.ts";
+import { clause, NOTHING } from "../../core/clause/index.ts";
 import { keyNameOf } from "../../core/dkim/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
 import { setJson } from "../../core/record/index.ts";
 import { type Domain, type Journal, keySelectors, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
@@ -35,13 +34,13 @@ export const statusSchema = z.object({
         }),
       ),
       senders: z
-        .array(z.object({ service: z.string(), address: z.string().nullable(), state: z.string(), next: z.string() }))
+        .array(z.object({ service: z.string(), address: z.string().nullable(), state: z.string(), next: sentence }))
         .describe("sender addresses, and the domain itself where address is null, as each service last said"),
       keysWithoutAsk: z
-        .array(z.object({ selector: z.string(), next: z.string() }))
+        .array(z.object({ selector: z.string(), next: sentence }))
         .describe("private keys of the workspace whose records nobody asked for, as a run that was stopped leaves them"),
       interrupted: z.array(sentence).describe("publications that broke off, and what became of them"),
-      sheet: z.object({ since: time, next: z.string() }).nullable().describe("the fill-in sheet that is still to be entered"),
+      sheet: z.object({ since: time, next: sentence }).nullable().describe("the fill-in sheet that is still to be entered"),
       signaturesEnd: time
         .nullable()
         .describe("when the first DNSSEC signature of the domain ends, where that is before everyone sees what was published"),
@@ -67,7 +66,7 @@ function endedFor(states: readonly State[]): Ended {
 
 function endedOf(domains: StatusResult["domains"]): Ended {
   const asks = endedFor(domains.flatMap((domain) => domain.asks.map((ask) => ask.state)));
-  const open = domains.some(({ senders, lost }) => lost.length > 0 || senders.some((one) => one.next !== ""));
+  const open = domains.some(({ senders, lost }) => lost.length > 0 || senders.some((one) => one.next !== NOTHING));
   return asks === "fine" && open ? "problem" : asks;
 }
 
@@ -78,9 +77,9 @@ function sendersOf(journal: Journal, domain: DomainName): StatusResult["domains"
     const done = state === "confirmed" || state === "accepted";
     const call =
       address === undefined
-        ? `zandrel sender domain ${service} ${withoutRootDot(domain)}`
-        : `zandrel sender address ${service} ${address}`;
-    return { service, address: address ?? null, state, next: done ? "" : call };
+        ? clause("next-sender-domain", { service, domain })
+        : clause("next-sender-address", { service, address });
+    return { service, address: address ?? null, state, next: done ? NOTHING : call };
   });
 }
 
@@ -100,7 +99,7 @@ function keysWithoutAsk(
     })
     .map((selector) => ({
       selector,
-      next: `zandrel dkim new ${withoutRootDot(domain.name)} --selector ${selector}`,
+      next: clause("next-new-key", { domain: domain.name, selector }),
     }));
 }
 
@@ -139,8 +138,7 @@ export async function status(request: StatusRequest, context: AppContext): Promi
         senders: journal === undefined ? [] : sendersOf(journal, domain.name),
         keysWithoutAsk: keysWithoutAsk(workspace, domain, journal),
         interrupted,
-        sheet:
-          sheet === undefined ? null : { since: sheet.opened.at, next: `zandrel publish ${withoutRootDot(domain.name)} --check` },
+        sheet: sheet === undefined ? null : { since: sheet.opened.at, next: clause("next-check-sheet", { domain: domain.name }) },
         signaturesEnd: surveyed.signaturesEnd ?? null,
         lost: lost.map((set) => ({ name: set.name, type: set.type, records: setJson(set) })),
       });

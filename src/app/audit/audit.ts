@@ -3,7 +3,7 @@ import { type Audit, CATALOGUE, isAtLeast, SEVERITIES, type Severity } from "../
 import { clause } from "../../core/clause/index.ts";
 import { keyNameOf } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
+import type { DomainName } from "../../core/name/index.ts";
 import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";

@@ -74,7 +74,7 @@ function asJson(notices: readonly Notice[], { workspace, context, wording }: Tel
 async function post(way: Extract<NoticeWay, { way: "post" }>, notices: readonly Notice[], telling: TellingContext) {
   const { signPost } = await import("../../net/event-feed.ts");
   const { workspace, context, request } = telling;
-  const secret = readSecret(way.secret, "the secret that signs notices", workspace.folder, context.env);
+  const secret = readSecret(way.secret, clause("secret-notices"), workspace.folder, context.env);
   const body = Buffer.from(JSON.stringify(asJson(notices, telling)));
   const headers = await signPost({ id: way.id, secret }, way.url, body, Math.floor(context.clock.now() / 1000));
   const { host } = new URL(way.url);

@@ -1,4 +1,5 @@
 import { join } from "node:path";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { KeptOutcome, Sweep, SweepStore } from "../../core/sweep/index.ts";
 import { findWorkspace, lockBeside, openSweepFile, openSweepQueue, readSecret, withLock } from "../../workspace/index.ts";
@@ -27,7 +28,7 @@ const LEASE = 600_000;
 
 /** The address of the database that a request names; a password in it is never shown. */
 function queueAddress(given: string, { cwd, env }: Pick<AppContext, "cwd" | "env">): string {
-  const address = /^(?:env|file):/.test(given) ? readSecret(given, "the address of the queue", cwd, env) : given;
+  const address = /^(?:env|file):/.test(given) ? readSecret(given, clause("secret-queue"), cwd, env) : given;
   if (!/^postgres(?:ql)?:\/\/[^/]/.test(address)) throw new Failure("queue-form", { option: "queue" });
   return address;
 }

@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { templateCalls } from "../../core/template/index.ts";
@@ -8,7 +9,7 @@ import { type Domain, openWorkspace, pickDomains, type Workspace } from "../../w
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { APPROVAL_WINDOW } from "../publishing/ways.ts";
-import { domainName } from "../shapes.ts";
+import { domainName, sentence } from "../shapes.ts";
 import { approvalHostOf } from "./discover.ts";
 import { clientOf } from "./granted.ts";
 import { changeGrants, type Grant, readGrants } from "./grants.ts";
@@ -17,7 +18,7 @@ export const approveHostSchema = z.object({
   host: z.string(),
   domain: domainName,
   granted: z.array(z.object({ provider: z.string(), services: z.array(z.string()), renewable: z.boolean() })),
-  next: z.string(),
+  next: sentence,
 });
 export const forgetHostSchema = z.object({
   host: z.string(),
@@ -25,7 +26,7 @@ export const forgetHostSchema = z.object({
   forgotten: z.number().describe("grants that were deleted here"),
   kept: z.number().describe("grants that are kept, because the host could not be asked to take them back"),
   revoked: z.number().describe("of these, those that the host took back too"),
-  because: z.array(z.string()).describe("why the others were not taken back there"),
+  because: z.array(sentence).describe("why the others were not taken back there"),
 });
 
 /** What {@link approveHost} and {@link forgetHost} are asked. */
@@ -65,11 +66,7 @@ export async function approveHost(
       );
     const host = found.value;
     if (host.grants === undefined)
-      throw new Failure(
-        "not-approvable",
-        { title, domain: domain.name, because: "it only takes approvals by a link, each time" },
-        "problem",
-      );
+      throw new Failure("not-approvable", { title, domain: domain.name, because: clause("approve-by-link-only") }, "problem");
     const oauth = await import("../../net/oauth.ts");
     const { listenForRedirect } = await import("../../net/redirect-listener.ts");
     const metadata = await oauth.readGrantMetadata(host.api, request.timeout);
@@ -92,11 +89,11 @@ export async function approveHost(
           {
             title,
             domain: domain.name,
-            because: `zandrel.yaml says that it gives grants at ${at}, and the domain leads to ${new URL(server.token).host}`,
+            because: clause("approve-other-host", { written: at, found: new URL(server.token).host }),
           },
           "problem",
         );
-      const notApproved = (because: string) =>
+      const notApproved = (because: Clause) =>
         new Failure("not-approved", { title, provider, because, kept: granted.map((one) => one.provider) }, "problem");
       const listener = await listenForRedirect("You may close this window, and go back to the terminal.\n");
       try {
@@ -109,7 +106,7 @@ export async function approveHost(
         if (!isSafeAddress(asked.page))
           throw new Failure(
             "not-approvable",
-            { title, domain: domain.name, because: "the page it names is not an https one" },
+            { title, domain: domain.name, because: clause("approve-page-not-https") },
             "problem",
           );
         await context.showPage({
@@ -123,7 +120,7 @@ export async function approveHost(
           minutes: APPROVAL_WINDOW / 60_000,
         });
         const back = await listener.wait(APPROVAL_WINDOW);
-        if (back.kind === "nobody") throw notApproved("nobody came back from the page in time");
+        if (back.kind === "nobody") throw notApproved(clause("approve-came-not-back"));
         const tokens = await oauth.takeGrant(server, client, back.url, {
           state: listener.state,
           redirect: listener.url,
@@ -131,7 +128,7 @@ export async function approveHost(
           now: Date.now(),
           timeout: request.timeout,
         });
-        if (!tokens.ok) throw notApproved(tokens.error.because);
+        if (!tokens.ok) throw notApproved(verbatim(tokens.error.because));
         const { access, refresh, until } = tokens.value;
         const grant: Grant = {
           provider,
@@ -155,7 +152,7 @@ export async function approveHost(
     }
     return {
       ended: "fine",
-      result: { host: key, domain: domain.name, granted, next: `zandrel publish ${withoutRootDot(domain.name)}` },
+      result: { host: key, domain: domain.name, granted, next: clause("next-publish", { domain: domain.name }) },
     };
   } finally {
     dns.close();
@@ -170,14 +167,14 @@ export async function forgetHost(
   const workspace = openWorkspace(context.cwd, request.workspace);
   const { key, domain } = named(request, workspace);
   const grants = readGrants(workspace.folder, key, domain.name);
-  const because: string[] = [];
+  const because: Clause[] = [];
   const kept: Grant[] = [];
   let revoked = 0;
   const { revokeGrant } = await import("../../net/oauth.ts");
   for (const grant of grants) {
     const { provider, token, refresh, revocationEndpoint, tokenEndpoint } = grant;
     if (revocationEndpoint === undefined) {
-      because.push(`${provider}: the host has no place where grants are given back; take it back on its page`);
+      because.push(clause("approve-kept", { provider, because: clause("approve-no-revocation") }));
       continue;
     }
     const server = { authorize: tokenEndpoint, token: tokenEndpoint, revocation: revocationEndpoint };
@@ -187,7 +184,7 @@ export async function forgetHost(
     });
     const done = await revokeGrant(server, client, refresh ?? token, request.timeout);
     if (done.ok) revoked += 1;
-    else because.push(`${provider}: ${done.error.because}`);
+    else because.push(clause("approve-kept", { provider, because: verbatim(done.error.because) }));
     if (!done.ok && done.error.kind === "unanswered") kept.push(grant);
   }
   // Another process may have renewed one meanwhile; it goes all the same.

@@ -1,3 +1,4 @@
+import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
 import { type DomainName, name as nameOf, under, withoutRootDot } from "../../core/name/index.ts";
 import { decodeUtf8, isOfType, txtValue } from "../../core/record/index.ts";
 import { err, type Result } from "../../core/result.ts";
@@ -7,6 +8,9 @@ import type { DnsContext } from "../dns/context.ts";
 /** The label at which a zone says where its DNS host takes approvals, in the open set-up protocol. */
 const DISCOVERY = nameOf("_domainconnect");
 
+/** Why a DNS host takes no approval. */
+export type NoApproval = Pick<ApprovalFailure, "kind"> & { readonly because: Clause };
+
 /**
  * Whether the DNS host of a zone takes approvals, by its discovery record and the settings behind it. What the DNS says is from
  * outside: it only ever leads to an https address, or to this machine.
@@ -15,10 +19,10 @@ export async function approvalHostOf(
   zone: DomainName,
   dns: DnsContext,
   timeout: number,
-): Promise<Result<ApprovalHost, ApprovalFailure>> {
+): Promise<Result<ApprovalHost, NoApproval>> {
   const at = under(DISCOVERY, zone);
   const answer = at === undefined ? undefined : await dns.world.ask(at, "TXT");
-  if (answer?.kind === "failed") return err({ kind: "unanswered", because: answer.detail });
+  if (answer?.kind === "failed") return err({ kind: "unanswered", because: verbatim(answer.detail) });
   const texts =
     answer?.kind === "found" && isOfType(answer.set, "TXT") ? answer.set.data.map((data) => decodeUtf8(txtValue(data))) : [];
   const { readHostSettings, settingsAddress } = await import("../../net/approval.ts");
@@ -26,7 +30,8 @@ export async function approvalHostOf(
   if (address === undefined)
     return err({
       kind: "not-offered",
-      because: texts.length === 0 ? "it does not say that it takes approvals" : "what it says of approvals is no host name",
+      because: clause(texts.length === 0 ? "approve-not-offered" : "approve-no-host-name"),
     });
-  return readHostSettings(address, timeout);
+  const read = await readHostSettings(address, timeout);
+  return read.ok ? read : err({ ...read.error, because: verbatim(read.error.because) });
 }

@@ -39,7 +39,7 @@ export const findHostSchema = z.object({
     .nullable(),
   offers: z.array(offer).describe("what the DNS host offers, the most comfortable first"),
   written: z.boolean().describe("with --write: whether it is in zandrel.yaml and in the domain's file now"),
-  next: z.string(),
+  next: sentence,
 });
 export type FindHostResult = z.output<typeof findHostSchema>;
 
@@ -108,7 +108,7 @@ export async function findHost(request: FindHostRequest, context: AppContext): P
                 ...(approval.value.grants === undefined ? [] : (["grant"] as const)),
               ],
             })
-          : verbatim(approval.error.because),
+          : approval.error.because,
       },
       ...(first === undefined
         ? []
@@ -133,12 +133,7 @@ export async function findHost(request: FindHostRequest, context: AppContext): P
         host: { key, title, known: !isNew, way: agreed && (isNew || way === "by-hand") ? best : way },
         offers,
         written: agreed,
-        next:
-          own === undefined
-            ? `zandrel init ${withoutRootDot(domain)}`
-            : done
-              ? `zandrel draft ${withoutRootDot(domain)}`
-              : `zandrel host find ${withoutRootDot(domain)} --write`,
+        next: own === undefined ? clause("next-init", { domain }) : clause(done ? "next-draft" : "next-write-host", { domain }),
       },
     };
   } finally {

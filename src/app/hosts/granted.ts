@@ -1,3 +1,4 @@
+import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { err, type Result } from "../../core/result.ts";
 import type { TemplateCall } from "../../core/template/index.ts";
@@ -8,9 +9,13 @@ import { changeGrants, type Grant, readGrants } from "./grants.ts";
 
 /** A grant that is ready to be used for one template at the host that gave it. */
 export interface UsableGrant {
-  apply(force: boolean): Promise<Result<undefined, ApprovalFailure>>;
-  revert(): Promise<Result<undefined, ApprovalFailure>>;
+  apply(force: boolean): Promise<Result<undefined, Clause>>;
+  revert(): Promise<Result<undefined, Clause>>;
 }
+
+/** An answer whose reason is a clause. */
+const inClause = (answer: Result<undefined, ApprovalFailure>): Result<undefined, Clause> =>
+  answer.ok ? answer : err(verbatim(answer.error.because));
 
 /**
  * Who asks the host for grants.
@@ -31,7 +36,12 @@ export function clientOf(
     ? { id: client.id }
     : {
         id: client.id,
-        secret: readSecret(client.secret, `the secret for approvals at ${settings.hosts[host]?.title ?? host}`, folder, env),
+        secret: readSecret(
+          client.secret,
+          clause("secret-approvals", { title: settings.hosts[host]?.title ?? host }),
+          folder,
+          env,
+        ),
       };
 }
 
@@ -100,15 +110,12 @@ export async function grantFor(
     if (grant?.until !== undefined && grant.until < Date.now() + 10_000) grant = (await renewed(grant)) ?? grant;
     const send = (token: string) => applyGranted(at, call, { domain: withoutRootDot(domain.name), token, timeout, ...options });
     const first = await send((grant as Grant).token);
-    if (first.ok || first.error.kind !== "unauthorized") return first;
+    if (first.ok || first.error.kind !== "unauthorized") return inClause(first);
     const next = await renewed(grant as Grant);
     if (next === undefined)
-      return err({
-        ...first.error,
-        because: `${first.error.because}; run zandrel host approve ${host} ${withoutRootDot(domain.name)} again`,
-      });
+      return err(clause("approve-again", { because: verbatim(first.error.because), host, domain: domain.name }));
     grant = next;
-    return send(next.token);
+    return inClause(await send(next.token));
   };
   return {
     apply: (force) => tell(force ? { force } : {}),

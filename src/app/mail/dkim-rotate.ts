@@ -1,6 +1,6 @@
 import * as z from "zod";
 import { dnsWants } from "../../core/ask/index.ts";
-import { clause, NOTHING } from "../../core/clause/index.ts";
+import { type Clause, clause, NOTHING } from "../../core/clause/index.ts";
 import {
   checkSelector,
   keyNameOf,
@@ -12,7 +12,7 @@ import {
 } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, liveAt, memoized } from "../../core/lookup/index.ts";
-import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
+import { type DomainName, displayName } from "../../core/name/index.ts";
 import { type DataOf, decodeUtf8, type RecordData, txtValue } from "../../core/record/index.ts";
 import { cacheWindowOf } from "../../core/spread/index.ts";
 import type { Domain, Journal, JournalledChange, KEY_TYPES, KeyType, Workspace } from "../../workspace/index.ts";
@@ -37,7 +37,7 @@ export const dkimRotateSchema = z.object({
       state: z.enum(["done", "now", "later"]),
       what: sentence,
       because: sentence,
-      command: z.string().nullable(),
+      command: sentence.nullable(),
     }),
   ),
   made: newKeyShape.nullable().describe("the key that was made just now"),
@@ -150,20 +150,22 @@ async function revokeOld({ context, workspace, domain, from, to, newId, revokedI
 function commandsOf(
   { request, workspace, domain, from, to, revokedId }: Rotating,
   hasKey: boolean,
-): Readonly<Record<RotationStep["kind"], string | null>> {
-  const plain = withoutRootDot(domain.name);
-  const rotate = `zandrel dkim rotate ${plain} --old-selector ${from} --new-selector ${to}`;
+): Readonly<Record<RotationStep["kind"], Clause | null>> {
+  const about = { domain: domain.name };
+  const rotate = (step: "write" | "switched" | "revoke") => clause("next-rotate", { ...about, from, to, step });
   const hasOldAsk = domain.asks.some(
     (ask) => ask.id !== revokedId && dnsWants(ask.wants).some((want) => want.name === keyNameOf(domain.name, from)),
   );
   const mayRevoke = request.revoke || (!hasOldAsk && domain.asks.some((ask) => ask.id === revokedId));
   return {
-    publish: hasKey || knownSelectors(workspace, domain.name).includes(to) ? `zandrel publish ${plain}` : `${rotate} --write`,
-    settle: `zandrel watch ${plain}`,
-    switch: `${rotate} --switched`,
+    publish: hasKey || knownSelectors(workspace, domain.name).includes(to) ? clause("next-publish", about) : rotate("write"),
+    settle: clause("next-watch", about),
+    switch: rotate("switched"),
     keep: null,
-    revoke: mayRevoke ? `zandrel publish ${plain} --replace ${from}._domainkey.${plain}` : `${rotate} --revoke`,
-    remove: `zandrel retire ${revokedId}`,
+    revoke: mayRevoke
+      ? clause("next-publish-replacing", { ...about, name: `${from}._domainkey.${displayName(domain.name)}` })
+      : rotate("revoke"),
+    remove: clause("next-retire", { ask: revokedId }),
   };
 }
 

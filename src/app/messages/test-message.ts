@@ -33,7 +33,7 @@ export async function missingFor(
   if (offers?.includes("domains") === true && service.link !== undefined) {
     const said = await askLink(service.link, "showDomain", { at: { domain: withoutRootDot(domain) } });
     if (!said.ok && said.error.kind !== "unknown")
-      throw linkTrouble(service, `say where ${withoutRootDot(domain)} stands`, said.error);
+      throw linkTrouble(service, clause("asked-where-stands", { of: withoutRootDot(domain) }), said.error);
     const next = clause("next-sender-domain", { service: service.key, domain });
     expect(
       withoutRootDot(domain),
@@ -60,7 +60,8 @@ export async function missingFor(
   const next = clause("next-sender-address", { service: service.key, address });
   if (offers?.includes("senders") === true && service.link !== undefined) {
     const said = await askLink(service.link, "showSender", { at: { address } });
-    if (!said.ok && said.error.kind !== "unknown") throw linkTrouble(service, `say where ${address} stands`, said.error);
+    if (!said.ok && said.error.kind !== "unknown")
+      throw linkTrouble(service, clause("asked-where-stands", { of: address }), said.error);
     expect(address, said.ok ? said.value.state : undefined, "confirmed", clause("service-address-unconfirmed"), next);
   } else if (known.address !== undefined)
     expect(address, known.address.state, "confirmed", clause("service-address-unconfirmed"), next);
@@ -166,7 +167,7 @@ export async function submit(
   const key =
     kept === undefined
       ? service.link.key
-      : readSecret(kept.kept, `the credential of ${service.title}`, session.workspace.folder, context.env);
+      : readSecret(kept.kept, clause("secret-credential", { title: service.title }), session.workspace.folder, context.env);
   const answer = await askLink({ ...service.link, key }, "sendMessage", {
     body: { from: envelope.from, to: envelope.to, message: message.toString("base64") },
   });

@@ -297,7 +297,9 @@ export async function planApproval(domain: Domain, changes: readonly Change[], h
         changes: after.filter((change) => names.includes(change.name) && change.asks.some((ask) => asks.includes(ask))),
       })),
       left: [...rest, ...left.map(({ change }) => change)].map(last),
-      reasons: [...new Set(left.map(({ because }) => because))].map((because) => clause("approve-said", { title, because })),
+      reasons: [...new Set(left.map(({ because }) => because))].map((because) =>
+        clause("approve-said", { title, because: verbatim(because) }),
+      ),
       changes: after,
     };
   } finally {

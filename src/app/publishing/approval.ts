@@ -156,7 +156,7 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
         if (found?.ok !== true) break;
         const done = await (await grantFor(how, domain, call, found.value))?.revert();
         reverted ||= done?.ok === true;
-        if (done?.ok === false) reasons.push(clause("approve-said", { title, because: done.error.because }));
+        if (done?.ok === false) reasons.push(clause("approve-said", { title, because: done.error }));
       }
     } finally {
       dns.close();
@@ -218,7 +218,7 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
     const grant = await grantFor(how, domain, one.call, host);
     if (grant !== undefined) {
       const applied = await grant.apply(one.removed.length > 0);
-      return applied.ok ? "done" : clause("approve-said", { title, because: applied.error.because });
+      return applied.ok ? "done" : clause("approve-said", { title, because: applied.error });
     }
     const ended = await byLink(host, one, domain, how);
     return ended.kind === "came-back"

@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { type Clauses, clause, verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type HelperSet, runHelper } from "../../net/helper.ts";
 import type { Domain } from "../../workspace/index.ts";
@@ -6,12 +7,14 @@ import { openWorkspace, pickDomains } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
+import { sentence } from "../shapes.ts";
 
 export const checkHelperSchema = z.object({
   host: z.string(),
-  steps: z.array(z.object({ step: z.string(), met: z.boolean(), detail: z.string() })),
+  steps: z.array(z.object({ step: sentence, met: z.boolean(), detail: sentence })),
 });
 
+type HelperStep = Clauses["helper-step"]["step"];
 type Step = z.output<typeof checkHelperSchema>["steps"][number];
 
 /** What {@link checkHelper} is asked. */
@@ -38,27 +41,27 @@ export async function checkHelper(
 
   const describe = await runHelper(program, { action: "describe" }, how);
   steps.push({
-    step: "describes itself",
+    step: clause("helper-step", { step: "describes" }),
     met: describe.ok,
     detail: describe.ok
-      ? `${describe.value.title}, ${describe.value.atomic ? "all or nothing" : "one set after the other"}`
-      : describe.error.detail,
+      ? clause("helper-is", { title: describe.value.title, atomic: describe.value.atomic })
+      : verbatim(describe.error.detail),
   });
-  const shows = async (step: string, expected: HelperSet | null): Promise<boolean> => {
+  const shows = async (step: HelperStep, expected: HelperSet | null): Promise<boolean> => {
     const read = await runHelper(program, { action: "read", zone: domain.name, sets: [scratch] }, how);
     const seen = read.ok
       ? (read.value.sets.find((one) => one.name === scratch.name && one.type === scratch.type)?.set ?? null)
       : undefined;
     const met = seen !== undefined && same(seen, expected);
     steps.push({
-      step,
+      step: clause("helper-step", { step }),
       met,
-      detail: read.ok ? `it shows ${seen === null || seen === undefined ? "nothing" : seen.data.join(", ")}` : read.error.detail,
+      detail: read.ok ? clause("helper-shows", { data: seen?.data ?? [] }) : verbatim(read.error.detail),
     });
     return met;
   };
   const applies = async (
-    step: string,
+    step: HelperStep,
     before: HelperSet | null,
     after: HelperSet | null,
     expected: "done" | "moved",
@@ -69,23 +72,23 @@ export async function checkHelper(
       how,
     );
     steps.push({
-      step,
+      step: clause("helper-step", { step }),
       met: applied.ok && applied.value.outcome === expected,
       detail: applied.ok
-        ? `it says ${applied.value.outcome}${applied.value.reason === "" ? "" : ` (${applied.value.reason})`}`
-        : applied.error.detail,
+        ? clause("helper-says", { outcome: applied.value.outcome, reason: applied.value.reason })
+        : verbatim(applied.error.detail),
     });
   };
   // A helper that cannot even show an empty name is not let near the zone.
-  if (describe.ok && (await shows("shows that the scratch name is empty", null))) {
-    await applies("adds a set", null, set("one"), "done");
-    await shows("shows what was added", set("one"));
-    await applies("extends a set", set("one"), set("one", 'two \\"quoted\\"'), "done");
-    await shows("shows both, to the letter", set("one", 'two \\"quoted\\"'));
-    await applies("refuses where somebody changed the set since", set("older"), set("three"), "moved");
-    await shows("changed nothing when it refused", set("one", 'two \\"quoted\\"'));
-    await applies("removes a set", set("one", 'two \\"quoted\\"'), null, "done");
-    await shows("shows that the scratch name is empty again", null);
+  if (describe.ok && (await shows("shows-empty", null))) {
+    await applies("adds", null, set("one"), "done");
+    await shows("shows-added", set("one"));
+    await applies("extends", set("one"), set("one", 'two \\"quoted\\"'), "done");
+    await shows("shows-extended", set("one", 'two \\"quoted\\"'));
+    await applies("refuses-changed", set("older"), set("three"), "moved");
+    await shows("shows-unchanged", set("one", 'two \\"quoted\\"'));
+    await applies("removes", set("one", 'two \\"quoted\\"'), null, "done");
+    await shows("shows-removed", null);
   }
   return { ended: steps.every((step) => step.met) ? "fine" : "problem", result: { host: host.title, steps } };
 }

@@ -31,7 +31,7 @@ export function publisherFor(
       return zoneFilePublisher(domain, resolve(workspace.folder, publish.file), publish.file, workspace, request, context);
     case "update": {
       const server = hostServer(publish.server, workspace.settings.defaults.authorityPort);
-      const key = tsigKey(publish.key, `the TSIG key of ${host.title}`, host.title, workspace.folder, context.env);
+      const key = tsigKey(publish.key, host.title, workspace.folder, context.env);
       return {
         way: "update",
         to: `${host.title} (${publish.server})`,

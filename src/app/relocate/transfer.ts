@@ -27,8 +27,7 @@ function primariesOf({ domain, looked, workspace, context }: Move): Primary[] {
   const port = workspace.settings.defaults.authorityPort;
   const host = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host];
   const named = host?.transfer?.key;
-  const keyOf = (given: NonNullable<typeof named>) =>
-    tsigKey(given, `the TSIG key of ${host?.title ?? ""}`, host?.title ?? "", workspace.folder, context.env);
+  const keyOf = (given: NonNullable<typeof named>) => tsigKey(given, host?.title ?? "", workspace.folder, context.env);
   const transferKey = named === undefined ? {} : { key: keyOf(named) };
   const updates = host?.publish.way === "update" ? host.publish : undefined;
   const delegated = looked.authority.kind === "delegated" ? looked.authority.servers : [];

@@ -75,13 +75,14 @@ export async function senderAddress(request: SenderAddressRequest, context: AppC
       };
     }
     const seen = await askLink(service.link, "showSender", { at: { address } });
-    if (!seen.ok && seen.error.kind !== "unknown") throw linkTrouble(service, `say where ${address} stands`, seen.error);
+    if (!seen.ok && seen.error.kind !== "unknown")
+      throw linkTrouble(service, clause("asked-where-stands", { of: address }), seen.error);
     let said: SenderState = seen.ok ? seen.value : { address, state: "unknown" };
     const before = stateNow(said, now);
     const mailed = before === "unknown" || (request.resend && before !== "confirmed");
     if (mailed) {
       const asked = await askLink(service.link, "askSender", { body: { address } });
-      if (!asked.ok) throw linkTrouble(service, `mail the link for ${address}`, asked.error);
+      if (!asked.ok) throw linkTrouble(service, clause("asked-mail-link", { address }), asked.error);
       said = asked.value;
     }
     const state = stateNow(said, now);

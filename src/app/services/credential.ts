@@ -1,5 +1,6 @@
 import { join } from "node:path";
 import * as z from "zod";
+import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
@@ -85,7 +86,7 @@ async function keep(
   fetch: (
     domain: DomainName | undefined,
   ) => Promise<{ id: string; scope: (typeof SCOPES)[number]; user: string; secret: string }>,
-  undo: (id: string) => Promise<string>,
+  undo: (id: string) => Promise<Clause>,
 ): Promise<Pick<SenderCredentialResult, "credentials" | "place" | "ignored">> {
   const domain = request.domain === undefined ? undefined : nameOperand(request.domain);
   if ((domain === undefined) === !request.allDomains) throw new Failure("credential-scope", {});
@@ -152,25 +153,21 @@ const credentialLink = async (service: ServiceAt) =>
 
 async function makeOverLink(at: At, scope: (typeof SCOPES)[number]): Promise<Done> {
   const { service } = at;
-  const link = await linkFor(
-    service,
-    "credentials",
-    `make the credential on its page, then keep it with zandrel sender credential ${service.key} --keep`,
-  );
+  const link = await linkFor(service, "credentials", clause("by-hand-credential", { service: service.key }));
   const made = await keep(
     at,
     async (domain) => {
       const answer = await askLink(link, "makeCredential", {
         body: { scope, domain: domain === undefined ? null : withoutRootDot(domain) },
       });
-      if (!answer.ok) throw linkTrouble(service, "make a credential", answer.error);
+      if (!answer.ok) throw linkTrouble(service, clause("asked-make-credential"), answer.error);
       return answer.value;
     },
     async (id) => {
       const ended = await askLink(link, "revokeCredential", { at: { id } });
       return ended.ok
-        ? `so the new credential ${id} was ended again`
-        : `and the new credential ${id} could not be ended either, end it at ${service.title}`;
+        ? clause("undone-ended", { what: "credential", id })
+        : clause("undone-not-ended", { what: "credential", id, title: service.title });
     },
   );
   return { done: "made", ...made };
@@ -187,7 +184,7 @@ async function keepGiven(at: At): Promise<Done> {
       // Each has an id of its own, so that ending one does not end the next.
       return { id: `by-hand-${at.context.clock.now().toString(36)}`, scope: "mail", user, secret };
     },
-    async () => "and nothing was changed",
+    async () => clause("undone-nothing"),
   );
   return { done: "kept", ...kept };
 }
@@ -197,7 +194,7 @@ async function end({ service, journal, context }: At, id: string): Promise<Done>
   const link = await credentialLink(service);
   if (link !== undefined) {
     const ended = await askLink(link, "revokeCredential", { at: { id } });
-    if (!ended.ok) throw linkTrouble(service, `end the credential ${id}`, ended.error);
+    if (!ended.ok) throw linkTrouble(service, clause("asked-end-credential", { id }), ended.error);
   } else if (own === undefined)
     throw new Failure("unknown-credential", { given: id, title: service.title, service: service.key });
   journal.append(context.clock.now(), journalDomain(own?.domain), {
@@ -215,7 +212,7 @@ async function list({ service, journal }: At): Promise<Done> {
   if (link === undefined)
     return { done: "listed", credentials: kept.map((one) => ({ ...one, domain: one.domain ?? null })), place: null };
   const asked = await askLink(link, "listCredentials");
-  if (!asked.ok) throw linkTrouble(service, "list its credentials", asked.error);
+  if (!asked.ok) throw linkTrouble(service, clause("asked-list-credentials"), asked.error);
   const credentials = asked.value.credentials.map(({ id, scope, domain, user }) => ({
     id,
     scope,

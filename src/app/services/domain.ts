@@ -69,7 +69,8 @@ export async function senderDomain(request: SenderDomainRequest, context: AppCon
       };
     }
     const seen = await askLink(service.link, "showDomain", { at: { domain: withoutRootDot(domain) } });
-    if (!seen.ok && seen.error.kind !== "unknown") throw linkTrouble(service, `say where ${operand} stands`, seen.error);
+    if (!seen.ok && seen.error.kind !== "unknown")
+      throw linkTrouble(service, clause("asked-where-stands", { of: operand }), seen.error);
     let said: DomainState = seen.ok
       ? seen.value
       : { domain: withoutRootDot(domain), state: "unknown", reason: "it was not added yet" };
@@ -92,7 +93,7 @@ export async function senderDomain(request: SenderDomainRequest, context: AppCon
         at: { domain: withoutRootDot(domain) },
         body: signing === undefined ? {} : { signing },
       });
-      if (!asked.ok) throw linkTrouble(service, `accept ${operand}`, asked.error);
+      if (!asked.ok) throw linkTrouble(service, clause("asked-accept", { domain: operand }), asked.error);
       said = asked.value;
     }
     if (known?.state !== said.state)

@@ -50,7 +50,7 @@ const DAY = 86_400_000;
 /** The feeds whose events are believed: those of zandrel.yaml, and those that were subscribed to. */
 function feedsOf({ workspace }: Session, journal: Journal, context: AppContext): Feed[] {
   const secretOf = (kept: string, title: string) =>
-    readSecret(kept, `the secret of ${title}'s events`, workspace.folder, context.env);
+    readSecret(kept, clause("secret-events", { title }), workspace.folder, context.env);
   const byHand = Object.entries(workspace.settings.services).flatMap(([service, { title, events }]) =>
     events === undefined ? [] : [{ service, id: events.id, secret: secretOf(events.secret, title) }],
   );
@@ -62,17 +62,13 @@ function feedsOf({ workspace }: Session, journal: Journal, context: AppContext):
 
 /** Has a service post its events to an address; the secret goes into a file at once. */
 async function subscribe(service: ServiceAt, url: string, { workspace }: Session, journal: Journal, context: AppContext) {
-  const link = await linkFor(
-    service,
-    "events",
-    `set the feed up on its page, and write id and secret under services: ${service.key}: events: in zandrel.yaml`,
-  );
+  const link = await linkFor(service, "events", clause("by-hand-events", { service: service.key }));
   const place = secretFile(workspace.folder, join("keys", service.key, `events-${context.clock.now()}.secret`));
   await storeOneTimeSecret(
     place,
     async () => {
       const made = await askLink(link, "subscribe", { body: { url } });
-      if (!made.ok) throw linkTrouble(service, "post its events", made.error);
+      if (!made.ok) throw linkTrouble(service, clause("asked-post-events"), made.error);
       return made.value;
     },
     (made) =>
@@ -86,8 +82,8 @@ async function subscribe(service: ServiceAt, url: string, { workspace }: Session
     async ({ id }) => {
       const ended = await askLink(link, "unsubscribe", { at: { id } });
       return ended.ok
-        ? "so the subscription was ended again"
-        : `and the subscription ${id} could not be ended either, end it at ${service.title}`;
+        ? clause("undone-ended", { what: "subscription", id })
+        : clause("undone-not-ended", { what: "subscription", id, title: service.title });
     },
   );
 }

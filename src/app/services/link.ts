@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { type Clause, type Clauses, clause, verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type OFFERS, OPERATIONS, type OperationName } from "../../core/sending/index.ts";
 import { askLink, type LinkFailure, type LinkTo } from "../../net/service-link.ts";
@@ -6,7 +7,7 @@ import { openWorkspace, readSecret } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended } from "../context.ts";
 import { type Outcome, onlyOperand } from "../context.ts";
 import type { DnsRequest } from "../dns/context.ts";
-import { time } from "../shapes.ts";
+import { sentence, time } from "../shapes.ts";
 import { serviceNamed } from "./services.ts";
 
 export const senderLinkSchema = z.object({
@@ -17,9 +18,9 @@ export const senderLinkSchema = z.object({
   checks: z.array(
     z.object({
       id: z.string().describe("the operation, and what of it"),
-      what: z.string(),
+      what: sentence,
       verdict: z.enum(["met", "broken", "unknown"]),
-      because: z.string(),
+      because: sentence,
     }),
   ),
 });
@@ -34,79 +35,78 @@ const NOBODY = { domain: "nobody.invalid", address: "nobody@nobody.invalid", id:
 type Asked = { readonly ok: true; readonly value: unknown } | { readonly ok: false; readonly error: LinkFailure };
 
 /** One check: what is expected, and how the answer is judged; undefined means that it holds. */
-function judged(id: string, what: string, outcome: Asked, broken: (outcome: Asked) => string | undefined): Check {
+function judged(id: string, what: Clause, outcome: Asked, broken: (outcome: Asked) => Clause | undefined): Check {
   if (!outcome.ok && outcome.error.kind === "unreachable")
-    return { id, what, verdict: "unknown", because: outcome.error.because };
+    return { id, what, verdict: "unknown", because: verbatim(outcome.error.because) };
   const because = broken(outcome);
-  return { id, what, verdict: because === undefined ? "met" : "broken", because: because ?? "" };
+  return { id, what, verdict: because === undefined ? "met" : "broken", because: because ?? clause("nothing") };
 }
 
-const said = (outcome: Asked): string => (outcome.ok ? "it did what it was asked" : outcome.error.because);
+type LinkCheck = Clauses["link-check"]["check"];
+
+const tried = (check: LinkCheck, outcome: Asked, broken: (outcome: Asked) => Clause | undefined): Check =>
+  judged(check, clause("link-check", { check }), outcome, broken);
+
+const said = (outcome: Asked): Clause => (outcome.ok ? clause("link-did-it") : verbatim(outcome.error.because));
 
 const expectKind =
   (...kinds: readonly LinkFailure["kind"][]) =>
-  (outcome: Asked): string | undefined =>
+  (outcome: Asked): Clause | undefined =>
     !outcome.ok && kinds.includes(outcome.error.kind) ? undefined : said(outcome);
 
-const expectAnswer = (outcome: Asked): string | undefined => (outcome.ok ? undefined : outcome.error.because);
+const expectAnswer = (outcome: Asked): Clause | undefined => (outcome.ok ? undefined : verbatim(outcome.error.because));
 
 /** What is asked of each offer without changing anything at the service. */
 const HARMLESS: Readonly<
   Record<
     (typeof OFFERS)[number],
     {
-      readonly name: OperationName;
+      readonly name: OperationName & LinkCheck;
       readonly given: object;
-      readonly what: string;
-      readonly judge: (outcome: Asked) => string | undefined;
+      readonly judge: (outcome: Asked) => Clause | undefined;
     }
   >
 > = {
   checks: {
     name: "check",
     given: { body: { domain: NOBODY.domain, purpose: "ownership" } },
-    what: "a domain nobody has is refused, or not yet accepted",
     judge: (outcome) =>
       outcome.ok
         ? (outcome.value as { verdict: string }).verdict === "not-yet"
           ? undefined
-          : "it accepted a domain that nobody has"
+          : clause("link-accepted-nobody")
         : expectKind("not-now", "unknown")(outcome),
   },
   domains: {
     name: "showDomain",
     given: { at: { domain: NOBODY.domain } },
-    what: "a domain it was never told of is unknown",
     judge: (outcome) =>
       outcome.ok
         ? (outcome.value as { state: string }).state === "unknown"
           ? undefined
-          : "it knows a domain nobody has"
+          : clause("link-knows-nobody", { what: "domain" })
         : expectKind("unknown")(outcome),
   },
   senders: {
     name: "showSender",
     given: { at: { address: NOBODY.address } },
-    what: "an address it was never told of is unknown",
     judge: (outcome) =>
       outcome.ok
         ? (outcome.value as { state: string }).state === "unknown"
           ? undefined
-          : "it knows an address nobody has"
+          : clause("link-knows-nobody", { what: "address" })
         : expectKind("unknown")(outcome),
   },
-  credentials: { name: "listCredentials", given: {}, what: "credentials are listed without their secrets", judge: expectAnswer },
-  submission: { name: "showSubmission", given: {}, what: "host, port and TLS mode are said", judge: expectAnswer },
+  credentials: { name: "listCredentials", given: {}, judge: expectAnswer },
+  submission: { name: "showSubmission", given: {}, judge: expectAnswer },
   messages: {
     name: "showMessage",
     given: { at: { id: NOBODY.id } },
-    what: "a tracking id that was never given out is unknown",
     judge: expectKind("unknown"),
   },
   events: {
     name: "unsubscribe",
     given: { at: { id: NOBODY.id } },
-    what: "a subscription that never was is unknown",
     judge: expectKind("unknown"),
   },
 };
@@ -116,48 +116,40 @@ async function conformance(link: LinkTo, deep: boolean): Promise<Pick<SenderLink
   const keyless: LinkTo = { ...link, key: undefined };
   const ask = (to: LinkTo, name: OperationName, given: object = {}): Promise<Asked> => askLink(to, name, given as never);
   const described = await ask(keyless, "describe");
-  const checks: Check[] = [judged("describe", "the service describes itself without a key", described, expectAnswer)];
+  const checks: Check[] = [tried("describe", described, expectAnswer)];
   if (!described.ok) return { service: null, offers: [], checks };
   const { service, offers } = described.value as { service: string; offers: (typeof OFFERS)[number][] };
   for (const offer of offers) {
-    const { name, given, what, judge } = HARMLESS[offer];
+    const { name, given, judge } = HARMLESS[offer];
     checks.push(
       judged(
         `${name}-without-key`,
-        `${OPERATIONS[name].path} is refused without a key`,
+        clause("link-needs-key", { path: OPERATIONS[name].path }),
         await ask(keyless, name, given),
         expectKind("key"),
       ),
     );
-    checks.push(judged(name, what, await ask(link, name, given), judge));
+    checks.push(tried(name, await ask(link, name, given), judge));
   }
   if (deep && offers.includes("credentials")) {
     const made = await ask(link, "makeCredential", { body: { scope: "mail", domain: null } });
-    checks.push(judged("makeCredential", "a credential is made, with its secret", made, expectAnswer));
+    checks.push(tried("makeCredential", made, expectAnswer));
     if (made.ok) {
       const { id, secret } = made.value as { id: string; secret: string };
       const sending: LinkTo = { ...link, key: secret };
       checks.push(
-        judged(
-          "scope",
-          "a sending credential cannot make others",
-          await ask(sending, "makeCredential", { body: { scope: "mail", domain: null } }),
-          expectKind("key"),
-        ),
+        tried("scope", await ask(sending, "makeCredential", { body: { scope: "mail", domain: null } }), expectKind("key")),
       );
       const listed = await ask(link, "listCredentials");
       checks.push(
-        judged("listCredentials-secret", "its secret is never shown again", listed, (outcome) =>
-          outcome.ok && JSON.stringify(outcome.value).includes(secret) ? "the list holds the secret" : expectAnswer(outcome),
+        tried("listCredentials-secret", listed, (outcome) =>
+          outcome.ok && JSON.stringify(outcome.value).includes(secret) ? clause("link-shows-secret") : expectAnswer(outcome),
         ),
       );
+      checks.push(tried("revokeCredential", await ask(link, "revokeCredential", { at: { id } }), expectAnswer));
       checks.push(
-        judged("revokeCredential", "it can be ended", await ask(link, "revokeCredential", { at: { id } }), expectAnswer),
-      );
-      checks.push(
-        judged(
+        tried(
           "revoked",
-          "after that it is good for nothing",
           await ask(sending, offers.includes("messages") ? "showMessage" : "listCredentials", { at: { id: NOBODY.id } }),
           expectKind("key"),
         ),
@@ -166,12 +158,11 @@ async function conformance(link: LinkTo, deep: boolean): Promise<Pick<SenderLink
   }
   if (deep && offers.includes("events")) {
     const made = await ask(link, "subscribe", { body: { url: "http://127.0.0.1:9/events" } });
-    checks.push(judged("subscribe", "events can be subscribed to", made, expectAnswer));
+    checks.push(tried("subscribe", made, expectAnswer));
     if (made.ok)
       checks.push(
-        judged(
+        tried(
           "unsubscribe-again",
-          "a subscription can be ended",
           await ask(link, "unsubscribe", { at: { id: (made.value as { id: string }).id } }),
           expectAnswer,
         ),
@@ -202,7 +193,7 @@ export async function senderLink(request: SenderLinkRequest, context: AppContext
     if (key !== undefined && !/^(env|file):./.test(key)) throw new Failure("key-place", {});
     link = {
       url: operand,
-      key: key === undefined ? undefined : readSecret(key, "the key of the link", context.cwd, context.env),
+      key: key === undefined ? undefined : readSecret(key, clause("secret-link-key"), context.cwd, context.env),
       timeout: request.timeout,
     };
   } else link = serviceNamed(openWorkspace(context.cwd, request.workspace), operand, request, context).link;

@@ -31,7 +31,9 @@ export const linkOf = (
 ): LinkTo => ({
   url,
   key:
-    service.key === undefined ? undefined : readSecret(service.key, `the key of ${service.title}`, workspace.folder, context.env),
+    service.key === undefined
+      ? undefined
+      : readSecret(service.key, clause("secret-key", { title: service.title }), workspace.folder, context.env),
   timeout: request.timeout,
 });
 
@@ -65,14 +67,14 @@ export async function offersOf({ title, link }: ServiceAt): Promise<LinkDescript
 }
 
 /** The link of a service that has to offer something; the error says what to do where it does not. */
-export async function linkFor(service: ServiceAt, offer: Offer, otherwise: string): Promise<LinkTo> {
+export async function linkFor(service: ServiceAt, offer: Offer, otherwise: Clause): Promise<LinkTo> {
   const offers = await offersOf(service);
   if (service.link !== undefined && offers?.includes(offer) === true) return service.link;
   throw new Failure("not-offered", { title: service.title, offer: service.link === undefined ? undefined : offer, otherwise });
 }
 
 /** A service that could not be asked, or that did not do it. */
-export const linkTrouble = ({ title }: ServiceAt, what: string, { kind, because }: LinkFailure): Failure =>
+export const linkTrouble = ({ title }: ServiceAt, what: Clause, { kind, because }: LinkFailure): Failure =>
   kind === "failed" || kind === "unreachable"
     ? new Failure("service-unseen", { title, because }, "undetermined")
     : new Failure("service-refused", { title, what, because, key: kind === "key" }, "problem");
@@ -231,7 +233,7 @@ export async function unsettledAsks(
       what: standing.ask.id,
       state: standing.state,
       because: standing.because,
-      next: nextStep(standing, known.name, workspace, dns.now) || `zandrel prove ${standing.ask.id}`,
+      next: nextStep(standing, known.name, workspace, dns.now),
     }));
 }
 
@@ -243,7 +245,7 @@ export async function storeOneTimeSecret<T extends { readonly secret: string }>(
   place: SecretPlace,
   fetch: () => Promise<T>,
   writeDown: (made: T) => void,
-  undo: (made: T) => Promise<string>,
+  undo: (made: T) => Promise<Clause>,
   settingsOf: (made: T) => Readonly<Record<string, string>> = () => ({}),
 ): Promise<T> {
   const made = await fetch().catch(async (error) => {

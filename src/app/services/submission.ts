@@ -42,7 +42,7 @@ export async function smtpSettings(
   const offers = await offersOf(service);
   if (service.link === undefined || offers?.includes("submission") !== true) return undefined;
   const asked = await askLink(service.link, "showSubmission");
-  if (!asked.ok) throw linkTrouble(service, "show its SMTP settings", asked.error);
+  if (!asked.ok) throw linkTrouble(service, clause("asked-submission"), asked.error);
   return { ...asked.value, user: credential?.user, password: credential?.kept };
 }
 
@@ -67,7 +67,10 @@ export async function submissionTo(
     address,
     port,
     tls,
-    login: { user, password: readSecret(password, `the password of ${service.title}`, workspace.folder, context.env) },
+    login: {
+      user,
+      password: readSecret(password, clause("secret-password", { title: service.title }), workspace.folder, context.env),
+    },
     helo: "zandrel.invalid",
     timeout: request.timeout,
   };

@@ -7,9 +7,11 @@
  * ```
  */
 import type { AdviceClauses } from "./advice.ts";
+import type { AskedClauses } from "./asked.ts";
 import type { BulkClauses } from "./bulk.ts";
 import type { CauseClauses } from "./cause.ts";
 import type { ChangeClauses } from "./change.ts";
+import type { ContractClauses } from "./contract.ts";
 import type { DkimClauses } from "./dkim.ts";
 import type { DmarcClauses } from "./dmarc.ts";
 import type { DnssecClauses } from "./dnssec.ts";
@@ -30,6 +32,7 @@ import type { QuestionClauses } from "./question.ts";
 import type { RelocateClauses } from "./relocate.ts";
 import type { ReportClauses } from "./report.ts";
 import type { RetiredClauses } from "./retired.ts";
+import type { SecretClauses } from "./secret.ts";
 import type { ServiceClauses } from "./service.ts";
 import type { SheetClauses } from "./sheet.ts";
 import type { SiteClauses } from "./site.ts";
@@ -44,9 +47,11 @@ import type { VerdictClauses } from "./verdict.ts";
 
 export type {
   AdviceClauses,
+  AskedClauses,
   BulkClauses,
   CauseClauses,
   ChangeClauses,
+  ContractClauses,
   DkimClauses,
   DmarcClauses,
   DnssecClauses,
@@ -67,6 +72,7 @@ export type {
   RelocateClauses,
   ReportClauses,
   RetiredClauses,
+  SecretClauses,
   ServiceClauses,
   SheetClauses,
   SiteClauses,
@@ -83,9 +89,11 @@ export type {
 /** Every clause by its code, with what its words need. */
 export interface Clauses
   extends AdviceClauses,
+    AskedClauses,
     BulkClauses,
     CauseClauses,
     ChangeClauses,
+    ContractClauses,
     DkimClauses,
     DmarcClauses,
     DnssecClauses,
@@ -105,6 +113,7 @@ export interface Clauses
     RelocateClauses,
     ReportClauses,
     RetiredClauses,
+    SecretClauses,
     ServiceClauses,
     SheetClauses,
     SiteClauses,

@@ -1,4 +1,5 @@
 import type { DomainName } from "../name/index.ts";
+import type { Nothing } from "./nothing.ts";
 
 /** The steps that come next, as commands. */
 export interface NextClauses {
@@ -23,5 +24,18 @@ export interface NextClauses {
   "next-flatten": { readonly domain: DomainName };
   "next-explain-dmarc": { readonly domain: DomainName };
   "next-sources": { readonly domain: DomainName };
+  "next-publish": { readonly domain: DomainName };
+  /** With what is in the way, by its domain name. */
+  "next-publish-replacing": { readonly domain: DomainName; readonly name: string };
+  "next-retire": { readonly ask: string };
+  "next-intake": Nothing;
+  "next-write-host": { readonly domain: DomainName };
+  "next-new-key": { readonly domain: DomainName; readonly selector: string };
+  "next-rotate": {
+    readonly domain: DomainName;
+    readonly from: string;
+    readonly to: string;
+    readonly step: "write" | "switched" | "revoke";
+  };
   "next-events": { readonly service: string };
 }

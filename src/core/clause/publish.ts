@@ -31,7 +31,7 @@ export interface PublishClauses {
   "publish-only-part": { readonly title: string; readonly reason: string };
   "approve-not-approved": Nothing;
   "approve-host-says": { readonly error: string; readonly words: string | undefined };
-  "approve-said": { readonly title: string; readonly because: string };
+  "approve-said": { readonly title: string; readonly because: Clause };
   "approve-came-unseen": { readonly title: string; readonly left: number; readonly of: number; readonly unseen: string };
   "approve-did-not-come": { readonly title: string; readonly left: number; readonly of: number };
   "approve-beside-unseen": { readonly unseen: string };
@@ -40,7 +40,18 @@ export interface PublishClauses {
   "approve-nobody-back": { readonly minutes: number };
   "approve-host-removes": Nothing;
   "approve-no-template": Nothing;
-  "approve-none-taken": { readonly title: string; readonly because: string };
+  "approve-none-taken": { readonly title: string; readonly because: Clause };
+  "approve-not-offered": Nothing;
+  "approve-no-host-name": Nothing;
+  "approve-by-link-only": Nothing;
+  "approve-other-host": { readonly written: string; readonly found: string };
+  "approve-page-not-https": Nothing;
+  "approve-came-not-back": Nothing;
+  /** The grant is not good any more: a new one has to be given. */
+  "approve-again": { readonly because: Clause; readonly host: string; readonly domain: DomainName };
+  /** A grant that could not be taken back at its host. */
+  "approve-kept": { readonly provider: string; readonly because: Clause };
+  "approve-no-revocation": Nothing;
   "approve-no-page": { readonly title: string };
   "approve-grant-only": { readonly service: string };
   "approve-signed-links": { readonly provider: string };

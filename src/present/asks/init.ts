@@ -2,6 +2,7 @@ import type * as z from "zod";
 import type { initialiseSchema } from "../../app/asks/init.ts";
 import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -30,8 +31,8 @@ export function initialiseText(result: Result, { style, width }: Layout): string
   const said = (word: string, files: readonly string[]) => files.map((file) => `${style.good(word)}  ${file}\n`).join("");
   const written = `${said("written", result.created)}${said("changed", result.changed)}`;
   const whatFor =
-    result.next === "zandrel intake"
+    result.next.clause === "next-intake"
       ? `(paste what the service shows, then press Ctrl-D), or ${style.command("zandrel guide")}`
       : "(once the redirect is set where the domain is served)";
-  return `${written}${wrap(hostText(result), width)}\nNext: ${style.command(result.next)} ${whatFor}\n`;
+  return `${written}${wrap(hostText(result), width)}\nNext: ${style.command(inWords(result.next))} ${whatFor}\n`;
 }

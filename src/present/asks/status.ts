@@ -31,15 +31,15 @@ export function statusText({ domains, at }: StatusResult, { style, width }: Layo
     });
     const broken = interrupted.map((line) => `  ${style.careful("!")} ${wrap(visible(inWords(line)), width - 6, "    ")}`);
     const mail = senders.flatMap(({ service, address, state, next }) => [
-      `  ${next === "" ? style.good(`✓ ${state}`) : style.careful(`○ ${state}`)}  ${visible(address ?? "the domain")} at ${service}`,
-      ...(next === "" ? [] : [`    next: ${style.command(next)}`]),
+      `  ${next.clause === "nothing" ? style.good(`✓ ${state}`) : style.careful(`○ ${state}`)}  ${visible(address ?? "the domain")} at ${service}`,
+      ...(next.clause === "nothing" ? [] : [`    next: ${style.command(inWords(next))}`]),
     ]);
     const entering =
       sheet === null
         ? []
         : [
             `  ${style.careful("○ sheet open")}  since ${moment(sheet.since, now)}: what it says is still to be entered at ${visible(host)}`,
-            `    next: ${style.command(sheet.next)}`,
+            `    next: ${style.command(inWords(sheet.next))}`,
           ];
     const missing = lost.flatMap(({ name, type, records }) => [
       `  ${style.bad("✗ deleted too much")}  ${displayName(name)} ${type}: ${visible(listOf(records.map(({ data }) => (typeof data === "string" ? data : Object.values(data).join(" ")))))} stood there when the sheet was made`,
@@ -54,7 +54,7 @@ export function statusText({ domains, at }: StatusResult, { style, width }: Layo
           ];
     const keys = keysWithoutAsk.flatMap(({ selector, next }) => [
       `  ${style.careful("○ not asked for")}  the key of the selector ${visible(selector)} is in the workspace, and its record is not`,
-      `    next: ${style.command(next)}`,
+      `    next: ${style.command(inWords(next))}`,
     ]);
     return [
       heading,

@@ -1,8 +1,10 @@
 import type { Clause, Clauses, GeneralClauses } from "../../core/clause/index.ts";
 import { ADVICE } from "./advice.ts";
+import { ASKED } from "./asked.ts";
 import { BULK } from "./bulk.ts";
 import { CAUSE } from "./cause.ts";
 import { CHANGE } from "./change.ts";
+import { CONTRACT } from "./contract.ts";
 import { DKIM } from "./dkim.ts";
 import { DMARC } from "./dmarc.ts";
 import { DNSSEC } from "./dnssec.ts";
@@ -21,6 +23,7 @@ import { QUESTION } from "./question.ts";
 import { RELOCATE } from "./relocate.ts";
 import { REPORT } from "./report.ts";
 import { RETIRED } from "./retired.ts";
+import { SECRET } from "./secret.ts";
 import { SERVICE } from "./service.ts";
 import { SHEET } from "./sheet.ts";
 import { SITE } from "./site.ts";
@@ -39,9 +42,11 @@ const GENERAL: WordsOf<GeneralClauses> = { nothing: "", verbatim: ({ text }) => 
 const WORDS: WordsOf<Clauses> = {
   ...GENERAL,
   ...ADVICE,
+  ...ASKED,
   ...BULK,
   ...CAUSE,
   ...CHANGE,
+  ...CONTRACT,
   ...DKIM,
   ...DMARC,
   ...DNSSEC,
@@ -60,6 +65,7 @@ const WORDS: WordsOf<Clauses> = {
   ...RELOCATE,
   ...REPORT,
   ...RETIRED,
+  ...SECRET,
   ...SERVICE,
   ...SHEET,
   ...SITE,

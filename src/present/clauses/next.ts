@@ -23,5 +23,13 @@ export const NEXT: WordsOf<NextClauses> = {
   "next-flatten": ({ domain }) => `zandrel spf flatten ${displayName(domain)} --write`,
   "next-explain-dmarc": ({ domain }) => `zandrel dmarc explain ${displayName(domain)}`,
   "next-sources": ({ domain }) => `zandrel dmarc sources ${displayName(domain)}`,
+  "next-publish": ({ domain }) => `zandrel publish ${displayName(domain)}`,
+  "next-publish-replacing": ({ domain, name }) => `zandrel publish ${displayName(domain)} --replace ${name}`,
+  "next-retire": ({ ask }) => `zandrel retire ${ask}`,
+  "next-intake": "zandrel intake",
+  "next-write-host": ({ domain }) => `zandrel host find ${displayName(domain)} --write`,
+  "next-new-key": ({ domain, selector }) => `zandrel dkim new ${displayName(domain)} --selector ${selector}`,
+  "next-rotate": ({ domain, from, to, step }) =>
+    `zandrel dkim rotate ${displayName(domain)} --old-selector ${from} --new-selector ${to} --${step}`,
   "next-events": ({ service }) => `zandrel sender events ${service}`,
 };

@@ -29,7 +29,7 @@ export const PUBLISH: WordsOf<PublishClauses> = {
   "publish-only-part": ({ title, reason }) => `the helper of ${title} carried out only a part${said(reason)}`,
   "approve-not-approved": "it was not approved",
   "approve-host-says": ({ error, words }) => `the host says ${error}${words === undefined ? "" : ` (${words})`}`,
-  "approve-said": ({ title, because }) => `${title}: ${because}`,
+  "approve-said": ({ title, because }, say) => `${title}: ${say(because)}`,
   "approve-came-unseen": ({ title, left, of, unseen }) =>
     `${title} said yes, and whether ${left} of ${of} changes came could not be looked at (${unseen})`,
   "approve-did-not-come": ({ title, left, of }) => `${title} said yes, and ${left} of ${of} changes did not come`,
@@ -40,7 +40,18 @@ export const PUBLISH: WordsOf<PublishClauses> = {
   "approve-nobody-back": ({ minutes }) => `nobody came back from the page within ${minutes} minutes`,
   "approve-host-removes": "the DNS host removes it by itself",
   "approve-no-template": "no template brings these records",
-  "approve-none-taken": ({ title, because }) => `${title} takes no approval (${because})`,
+  "approve-none-taken": ({ title, because }, say) => `${title} takes no approval (${say(because)})`,
+  "approve-not-offered": "it does not say that it takes approvals",
+  "approve-no-host-name": "what it says of approvals is no host name",
+  "approve-by-link-only": "it only takes approvals by a link, each time",
+  "approve-other-host": ({ written, found }) =>
+    `zandrel.yaml says that it gives grants at ${written}, and the domain leads to ${found}`,
+  "approve-page-not-https": "the page it names is not an https one",
+  "approve-came-not-back": "nobody came back from the page in time",
+  "approve-again": ({ because, host, domain }, say) =>
+    `${say(because)}; run zandrel host approve ${host} ${displayName(domain)} again`,
+  "approve-kept": ({ provider, because }, say) => `${provider}: ${say(because)}`,
+  "approve-no-revocation": "the host has no place where grants are given back; take it back on its page",
   "approve-no-page": ({ title }) => `${title} has no page for it; run zandrel host approve first`,
   "approve-grant-only": ({ service }) => `the template ${service} may only be applied by a grant; run zandrel host approve first`,
   "approve-signed-links": ({ provider }) => `links for ${provider} have to be signed with a key that only the service has`,

@@ -1,5 +1,4 @@
 import type { QuestionClauses } from "../../core/clause/index.ts";
-import { visible } from "../safe.ts";
 import type { WordsOf } from "./words.ts";
 
 const HOST: Readonly<Record<QuestionClauses["question-host"]["field"], string>> = {
@@ -12,9 +11,8 @@ const HOST: Readonly<Record<QuestionClauses["question-host"]["field"], string>> 
 
 export const QUESTION: WordsOf<QuestionClauses> = {
   "question-kit-input": ({ input, explain, example }) =>
-    `${visible(explain)}${example === undefined ? "" : ` (such as ${visible(example)})`}\n${visible(input)}:`,
-  "question-field": ({ field, was }) => `${field} [${visible(was)}]:`,
-  "question-service-title": ({ offered }) =>
-    `What is the service called?${offered === undefined ? "" : ` [${visible(offered)}]`}`,
+    `${explain}${example === undefined ? "" : ` (such as ${example})`}\n${input}:`,
+  "question-field": ({ field, was }) => `${field} [${was}]:`,
+  "question-service-title": ({ offered }) => `What is the service called?${offered === undefined ? "" : ` [${offered}]`}`,
   "question-host": ({ field }) => HOST[field],
 };

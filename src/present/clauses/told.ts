@@ -1,6 +1,5 @@
 import type { ToldClauses } from "../../core/clause/index.ts";
 import { displayName } from "../../core/name/index.ts";
-import { visible } from "../safe.ts";
 import type { WordsOf } from "./words.ts";
 
 const domainsOf = (domains: number): string => (domains === 1 ? "1 domain" : `${domains} domains`);
@@ -9,18 +8,18 @@ export const TOLD: WordsOf<ToldClauses> = {
   "told-paste-now": "Paste what the service shows, then press Ctrl-D on an empty line:",
   "told-input-form": "That does not have the form it needs.",
   "told-kit-before": ({ name, error }) =>
-    `The kit ${visible(name)} could not be fetched again (${visible(error)}); the one that was used before is taken.`,
+    `The kit ${name} could not be fetched again (${error}); the one that was used before is taken.`,
   "told-sweep-part": ({ sweep, done, domains }) => `Takes part in ${sweep}: ${done} of ${domainsOf(domains)} are done.`,
   "told-sweep-on": ({ sweep, done, domains }) => `Goes on with ${sweep}: ${done} of ${domainsOf(domains)} are done.`,
   "told-sweep-rests": ({ domains, ms }) =>
     `${domainsOf(domains)} could not be asked about everything; looking again in ${Math.ceil(ms / 1000)} s.`,
-  "told-lock": ({ what }) => `Another zandrel is writing to ${visible(what)} at this moment; waiting until it is done.`,
-  "told-database-away": ({ place }) => `The database at ${visible(place)} is away; waiting until it is back.`,
+  "told-lock": ({ what }) => `Another zandrel is writing to ${what} at this moment; waiting until it is done.`,
+  "told-database-away": ({ place }) => `The database at ${place} is away; waiting until it is back.`,
   "told-figures-at": ({ url }) => `Figures are at ${url}.`,
   "told-listening": ({ url, services }) => `Listening at ${url} for ${services.join(", ")}; Ctrl-C ends it.`,
   "told-events": ({ taken }) => `${taken === 1 ? "1 event was" : `${taken} events were`} received.`,
   "told-looking": ({ domain, nth, of }) => `Looking at ${displayName(domain)}${of > 1 ? `, ${nth} of ${of}` : ""} …`,
-  "told-message-state": ({ state }) => `The service says: ${visible(state)}.`,
+  "told-message-state": ({ state }) => `The service says: ${state}.`,
   "told-site-open": ({ open }) => `${open} not right yet; looking again.`,
   "told-reports-read": ({ reports, setAside }) => `${reports} reports read, ${setAside} set aside.`,
 };

@@ -25,7 +25,7 @@ export function findHostText(
     return `  ${mark} ${style.strong(WAYS[way].padEnd(22))} ${wrap(visible(inWords(because)), width - 28, " ".repeat(27))}\n`;
   });
   const is = host === null || host.way === null ? "" : `Published today: ${host.way}.\n`;
-  return `${style.title(displayName(domain))}  is served by ${style.strong(visible(host?.title ?? "nobody known"))} (${known})\n${wrap(`Name servers: ${listOf(nameServers.map(displayName))}.`, width)}\n${rows.join("")}${is}Next: ${style.command(next)}\n`;
+  return `${style.title(displayName(domain))}  is served by ${style.strong(visible(host?.title ?? "nobody known"))} (${known})\n${wrap(`Name servers: ${listOf(nameServers.map(displayName))}.`, width)}\n${rows.join("")}${is}Next: ${style.command(inWords(next))}\n`;
 }
 
 /** What was approved, for people. */
@@ -40,7 +40,7 @@ export function approveHostText(
       "  ",
     ),
   );
-  return `${style.title(displayName(domain))}  ${style.good("approved")} at ${visible(host)}\n${lines.map((line) => `  ${line}\n`).join("")}It is kept in keys/, which belongs to nobody else; zandrel host forget ${visible(host)} ${withoutRootDot(domain)} gives it back.\nNext: ${style.command(next)}\n`;
+  return `${style.title(displayName(domain))}  ${style.good("approved")} at ${visible(host)}\n${lines.map((line) => `  ${line}\n`).join("")}It is kept in keys/, which belongs to nobody else; zandrel host forget ${visible(host)} ${withoutRootDot(domain)} gives it back.\nNext: ${style.command(inWords(next))}\n`;
 }
 
 /** What was given back, for people. */
@@ -50,6 +50,6 @@ export function forgetHostText(
 ): string {
   if (forgotten + kept === 0)
     return `${style.title(displayName(domain))}  nothing was approved at ${visible(host)}.\nNext: ${style.command(`zandrel status ${withoutRootDot(domain)}`)}\n`;
-  const open = because.map((line) => `  ${style.careful("!")} ${wrap(visible(line), width - 4, "    ")}\n`).join("");
+  const open = because.map((line) => `  ${style.careful("!")} ${wrap(visible(inWords(line)), width - 4, "    ")}\n`).join("");
   return `${style.title(displayName(domain))}  ${style.good(`${count(forgotten, "approval")} deleted here`)}, ${revoked} taken back by ${visible(host)}\n${open}${kept === 0 ? "" : `${count(kept, "approval")} kept until the host can be asked.\n`}Next: ${style.command(kept === 0 ? `zandrel status ${withoutRootDot(domain)}` : `zandrel host forget ${visible(host)} ${withoutRootDot(domain)}`)}\n`;
 }

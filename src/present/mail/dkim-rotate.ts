@@ -16,7 +16,7 @@ export function dkimRotateText({ at, domain, from, to, steps, made, asks }: Dkim
     ...steps.flatMap((step) => [
       `${marks[step.state]} ${(step.state === "done" ? "" : deadline(step.from, now)).padEnd(24)} ${style.strong(inWords(step.what))}`,
       `  ${" ".repeat(25)}${style.quiet(wrap(inWords(step.because), width - 27, " ".repeat(27)))}`,
-      ...(step.state === "now" && step.command !== null ? [`  ${" ".repeat(25)}${style.command(step.command)}`] : []),
+      ...(step.state === "now" && step.command !== null ? [`  ${" ".repeat(25)}${style.command(inWords(step.command))}`] : []),
     ]),
     "",
   ].join("\n");

@@ -122,7 +122,7 @@ export function livePage(state: SheetState, nonce: string): string {
   });
   const left = verify.map(
     ({ service, ask, link, command }) =>
-      `<li>${link === undefined ? `Open ${html(service)} and press verify` : `<a href="${html(link)}" rel="noreferrer">Open ${html(service)}</a> and press verify`} for ${html(ask)}, or run <code>${html(command)}</code></li>`,
+      `<li>${link === undefined ? `Open ${html(service)} and press verify` : `<a href="${html(link)}" rel="noreferrer">Open ${html(service)}</a> and press verify`} for ${html(ask)}, or run <code>${html(inWords(command))}</code></li>`,
   );
   return `<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>${html(displayName(domain))} at ${html(host)}</title><style nonce="${nonce}">${STYLE}</style></head>

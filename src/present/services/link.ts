@@ -1,4 +1,5 @@
 import type { SenderLinkResult } from "../../app/services/link.ts";
+import { inWords } from "../clauses/index.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
@@ -10,7 +11,7 @@ export function senderLinkText({ service, link, offers, checks }: SenderLinkResu
     style.title(`${visible(service ?? link)}${offers.length === 0 ? "" : ` offers ${visible(offers.join(", "))}`}`),
     ...checks.map(
       (one) =>
-        `${MARK[one.verdict]} ${wrap(`${visible(one.what)}${one.because === "" ? "" : `: ${visible(one.because)}`}`, width - 2, "  ")}`,
+        `${MARK[one.verdict]} ${wrap(`${visible(inWords(one.what))}${inWords(one.because) === "" ? "" : `: ${visible(inWords(one.because))}`}`, width - 2, "  ")}`,
     ),
     broken === 0
       ? style.good(`All ${checks.length} hold.`)
