@@ -36,6 +36,8 @@ export interface AppContext {
   readonly clock: Clock;
   /** Whether somebody sits at the terminal and can be asked. */
   readonly interactive: boolean;
+  /** Something in words, for a file or a message that is written. */
+  inWords(said: Clause): Promise<string>;
   /** Says something that is no result, such as a warning. */
   tell(said: Clause): Promise<void>;
   /** Says how far long work has come, where somebody watches. */

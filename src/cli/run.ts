@@ -92,6 +92,7 @@ function contextFor(json: boolean): Context {
     live,
     json,
     out: (text) => writeOut(json ? text : terminalSafe(text)),
+    inWords,
     tell,
     progress: live ? tell : async () => undefined,
     input: () => process.stdin as AsyncIterable<Buffer>,

@@ -181,7 +181,7 @@ export interface Failures {
   "no-system-resolver": { readonly where: string };
   "not-a-resolver": { readonly where: string; readonly given: string };
   /** `isCertain`: the parent zone says so, and it is no matter of trying again. */
-  "domain-unseen": { readonly domain: DomainName; readonly because: string; readonly isCertain: boolean };
+  "domain-unseen": { readonly domain: DomainName; readonly because: Clause; readonly isCertain: boolean };
   "zone-unseen": { readonly because: Clause };
   "no-web-in-files": Record<never, never>;
   "no-server-in-files": Record<never, never>;
@@ -202,7 +202,7 @@ export interface Failures {
   "nothing-by-hand": Record<never, never>;
   "sheet-form": { readonly given: string };
   "nothing-to-undo": { readonly domain: DomainName };
-  "undo-unseen": { readonly because: string };
+  "undo-unseen": { readonly because: Clause };
   "undo-changed": {
     readonly name: DomainName;
     readonly type: string;
@@ -235,7 +235,7 @@ export interface Failures {
   "new-host-silent": {
     readonly title: string;
     readonly domain: DomainName;
-    readonly because: string;
+    readonly because: Clause;
     /** Whether it says that it does not have the zone, and not just nothing. */
     readonly refused: boolean;
   };
@@ -247,7 +247,7 @@ export interface Failures {
   "spf-none": { readonly domain: string };
   "flatten-include": Record<never, never>;
   "cannot-flatten": { readonly term: string; readonly because: Clause };
-  "dmarc-unseen": { readonly domain: DomainName; readonly because: string };
+  "dmarc-unseen": { readonly domain: DomainName; readonly because: Clause };
   "key-unseen": { readonly name: DomainName; readonly because: Clause };
   "key-ask-there": { readonly path: string; readonly ask: string };
   "rotation-selectors": Record<never, never>;
@@ -287,7 +287,7 @@ export interface Failures {
   "no-secret-given": Record<never, never>;
   "secret-not-kept": { readonly undone: Clause; readonly because: string };
   "key-place": Record<never, never>;
-  "address-unseen": { readonly host: string; readonly because: string };
+  "address-unseen": { readonly host: string; readonly because: Clause };
   "no-address": { readonly host: string; readonly title: string };
   "listen-form": { readonly option: string };
   "cannot-listen": { readonly address: string; readonly port: number; readonly why: string; readonly option: string };

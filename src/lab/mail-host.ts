@@ -134,7 +134,7 @@ async function exchangeOf(domain: string, resolver: CachingResolver): Promise<{ 
   const parsed = parseName(domain);
   if (!parsed.ok) return undefined;
   const mx = await resolver.ask(parsed.value, "MX");
-  if (mx.kind === "failed") throw new Error(mx.detail);
+  if (mx.kind === "failed") throw new Error(`the mail servers of ${domain} could not be asked for (${mx.why})`);
   const hosts =
     mx.kind === "found"
       ? [...(mx.set.data as readonly DataOf["MX"][])].sort((a, b) => a.preference - b.preference).map((data) => data.exchange)

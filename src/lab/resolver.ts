@@ -1,5 +1,6 @@
 import { LRUCache } from "lru-cache";
 import type { Clock } from "../clock.ts";
+import { verbatim } from "../core/clause/index.ts";
 import { ChainOfTrust, type SignedAnswer, type SignedLookup, type TrustAnchor, type Verdict } from "../core/dnssec/index.ts";
 import { type AliasSet, type Answer, failed, MAX_CHAIN } from "../core/lookup/index.ts";
 import type { DomainName } from "../core/name/index.ts";
@@ -79,7 +80,7 @@ export class CachingResolver implements SignedLookup {
     for (;;) {
       const { answer, until, verdict } = await this.#keptOrFresh(at, type, checked);
       if (verdict !== undefined) verdicts.push(verdict);
-      if (verdict?.kind === "bogus") return { answer: failed("bogus", "the signatures do not verify"), verdict };
+      if (verdict?.kind === "bogus") return { answer: failed("bogus", verbatim("the signatures do not verify")), verdict };
       const left = Math.max(0, Math.floor((until - this.#options.clock.now()) / 1000));
       const aged = withTtl(answer, left);
       const worst = verdicts.find(({ kind }) => kind !== "secure") ?? verdict;
@@ -90,7 +91,7 @@ export class CachingResolver implements SignedLookup {
       const target = link.data[0]?.target as DomainName;
       chain.push(link);
       if (chain.length > MAX_CHAIN || chain.some((other) => other.name === target))
-        return { answer: failed("loop", "a ring of aliases", { chain }) };
+        return { answer: failed("loop", verbatim("a ring of aliases"), { chain }) };
       at = target;
     }
   }
@@ -132,7 +133,7 @@ export class CachingResolver implements SignedLookup {
 
   async #walkSigned(name: DomainName, type: RecordType): Promise<SignedAnswer> {
     let servers: readonly string[] = [this.#options.root];
-    let answer: SignedAnswer = { kind: "failed", detail: "no server answered" };
+    let answer: SignedAnswer = { kind: "failed", detail: verbatim("no server answered") };
     for (let step = 0; step < 12; step++) {
       for (const address of this.#inOrder(servers)) {
         const server = { address, port: this.#options.port };
@@ -145,7 +146,7 @@ export class CachingResolver implements SignedLookup {
       if (ns === undefined || sets.some((set) => set.type === "SOA")) return answer;
       servers = await this.#addressesOf(ns, []);
     }
-    return { kind: "failed", detail: "too many delegations" };
+    return { kind: "failed", detail: verbatim("too many delegations") };
   }
 
   #inOrder(servers: readonly string[]): readonly string[] {
@@ -167,7 +168,7 @@ export class CachingResolver implements SignedLookup {
     const { client, root, port } = this.#options;
     let servers: readonly string[] = [root];
     for (let step = 0; step < 12; step++) {
-      let last: Answer = failed("servfail", "no server answered");
+      let last: Answer = failed("servfail", verbatim("no server answered"));
       for (const address of this.#inOrder(servers)) {
         last = await client.at({ address, port } satisfies ServerAddress, { recursive: false }).ask(name, type);
         if (last.kind !== "failed" || last.delegation !== undefined || last.chain.length > 0) break;
@@ -178,7 +179,7 @@ export class CachingResolver implements SignedLookup {
       const { ns, glue } = last.delegation;
       servers = await this.#addressesOf(ns, glue);
     }
-    return failed("servfail", "too many delegations");
+    return failed("servfail", verbatim("too many delegations"));
   }
 
   async #address(name: DomainName): Promise<RecordSet | undefined> {

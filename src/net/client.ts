@@ -1,5 +1,6 @@
 import { LRUCache } from "lru-cache";
 import pLimit, { type LimitFunction } from "p-limit";
+import { type Clause, clause } from "../core/clause/index.ts";
 import type { SignedLookup } from "../core/dnssec/index.ts";
 import {
   type AliasSet,
@@ -11,7 +12,7 @@ import {
   MAX_CHAIN,
   type Negative,
 } from "../core/lookup/index.ts";
-import { type DomainName, displayName } from "../core/name/index.ts";
+import type { DomainName } from "../core/name/index.ts";
 import { type DataOf, type RecordSet, type RecordType, type ResourceRecord, toSets } from "../core/record/index.ts";
 import { err, ok, type Result } from "../core/result.ts";
 import { type ServerAddress, serverText } from "./address.ts";
@@ -101,10 +102,10 @@ export class DnsClient {
         if (!outcome.ok) return { kind: "failed", detail: outcome.error.detail };
         const { rcode, answers, authority } = outcome.value;
         if (rcode !== RCODE.NOERROR && rcode !== RCODE.NXDOMAIN)
-          return { kind: "failed", detail: `${serverText(server)} answered ${rcodeName(rcode)} for ${displayName(name)}` };
+          return { kind: "failed", detail: codeFrom(outcome.value, server, name) };
         // Whoever knows DNSSEC repeats the bit (RFC 3225 section 3); from others, missing signatures say nothing.
         if (outcome.value.edns?.dnssecOk !== true)
-          return { kind: "failed", detail: `${serverText(server)} does not hand out DNSSEC signatures` };
+          return { kind: "failed", detail: clause("answer-without-signatures", { server: serverText(server) }) };
         return { kind: "answer", exists: rcode === RCODE.NOERROR, answer: inClass(answers), authority: inClass(authority) };
       },
     };
@@ -113,10 +114,8 @@ export class DnsClient {
   /** A resolver that fails, and answers once it need not check, refuses the answer for its signatures (RFC 4035 section 5.5). */
   async #bogusOr(failure: Failed, said: Message, server: ServerAddress, name: DomainName, type: RecordType): Promise<Answer> {
     const again = await this.query(server, name, type, true, "unchecked");
-    const words = extendedWords(said);
-    if (!again.ok || (again.value.rcode !== RCODE.NOERROR && again.value.rcode !== RCODE.NXDOMAIN))
-      return { ...failure, detail: `${failure.detail}${words}` };
-    const detail = `${serverText(server)} refuses what it finds for ${displayName(name)}: the DNSSEC signatures do not verify${words}`;
+    if (!again.ok || (again.value.rcode !== RCODE.NOERROR && again.value.rcode !== RCODE.NXDOMAIN)) return failure;
+    const detail = clause("answer-bogus", { server: serverText(server), name, says: extendedErrors(said) });
     return { ...failure, why: "bogus", detail };
   }
 
@@ -154,7 +153,7 @@ export class DnsClient {
     return limit(async () => {
       const before = this.#silence.get(key) ?? NEVER_HEARD;
       if (before.unanswered >= (before.heard ? 2 : 1) && performance.now() < before.until)
-        return err(failed("timeout", `${key} did not answer before, and is not asked again for now`));
+        return err(failed("timeout", clause("answer-not-again", { server: key })));
       const answer = await this.#query(server, name, type, recursive, dnssec);
       const known = this.#silence.get(key) ?? NEVER_HEARD;
       const silent = !answer.ok && answer.error.why === "timeout";
@@ -175,7 +174,7 @@ export class DnsClient {
     const key = serverText(server);
     const known = this.#withoutEdns.get(key);
     let edns = known === undefined || (known === "silent" && dnssec === "signed");
-    let last = failed("timeout", "");
+    let last = timedOut(server, this.#timeout);
     for (let attempt = 0; attempt < this.#tries && performance.now() < deadline; attempt++) {
       const isLast = attempt === this.#tries - 1;
       // Some firewalls drop what has EDNS; a plain question is the last try, where it would do.
@@ -191,10 +190,9 @@ export class DnsClient {
       }
       const decoded = decodeMessage(exchanged.value);
       if (!decoded.ok)
-        return err(failed("malformed", `${serverText(server)} sent an answer that cannot be read: ${decoded.error}`));
+        return err(failed("malformed", clause("answer-unreadable", { server: key, what: "answer", error: decoded.error })));
       const message = decoded.value;
-      if (!fits(message, request, question))
-        return err(failed("malformed", `${serverText(server)} answered another question than the one asked`));
+      if (!fits(message, request, question)) return err(failed("malformed", clause("answer-other-question", { server: key })));
       // A server from before EDNS says FORMERR, or NOTIMP, to it and is asked again without (RFC 6891 section 7).
       if (edns && (message.rcode === RCODE.FORMERR || message.rcode === RCODE.NOTIMP || message.rcode === RCODE.BADVERS)) {
         edns = false;
@@ -262,11 +260,14 @@ const EXTENDED: ReadonlyMap<number, string> = new Map([
   [23, "network error"],
 ]);
 
-/** What a server says of its failure, behind the sentence about it. */
-function extendedWords({ edns }: Message): string {
-  const words = (edns?.errors ?? []).flatMap((code) => EXTENDED.get(code) ?? []);
-  return words.length === 0 ? "" : ` (it says: ${[...new Set(words)].join(", ")})`;
-}
+/** What a server says of its failure besides. */
+const extendedErrors = ({ edns }: Message): string[] => [
+  ...new Set((edns?.errors ?? []).flatMap((code) => EXTENDED.get(code) ?? [])),
+];
+
+/** That a server answered with a code that says nothing of the name. */
+const codeFrom = (message: Message, server: ServerAddress, name: DomainName): Clause =>
+  clause("answer-code", { server: serverText(server), code: rcodeName(message.rcode), name, says: extendedErrors(message) });
 
 const inClass = (records: readonly WireRecord[]): ResourceRecord[] =>
   records.filter((record) => record.class === CLASS.IN && record.data !== undefined) as ResourceRecord[];
@@ -286,7 +287,7 @@ function interpret(
   const where = serverText(server);
   if (message.rcode !== RCODE.NOERROR && message.rcode !== RCODE.NXDOMAIN) {
     const why = message.rcode === RCODE.REFUSED || message.rcode === RCODE.NOTAUTH ? "refused" : "servfail";
-    return failed(why, `${where} answered ${rcodeName(message.rcode)} for ${displayName(name)}`);
+    return failed(why, codeFrom(message, server, name));
   }
   const { authoritative } = message;
   const sets = toSets(inClass(message.answers));
@@ -295,13 +296,13 @@ function interpret(
   for (;;) {
     const found = sets.find((set) => set.name === at && set.type === type);
     if (found !== undefined && message.rcode === RCODE.NXDOMAIN)
-      return failed("malformed", `${where} says that ${displayName(at)} does not exist, and shows a record of it all the same`);
+      return failed("malformed", clause("answer-contradicts", { server: where, name: at }));
     if (found !== undefined) return { kind: "found", set: found, chain, authoritative } satisfies Found;
     const alias = sets.find((set) => set.name === at && set.type === "CNAME") as AliasSet | undefined;
     const target = alias?.data[0]?.target;
     if (alias === undefined || target === undefined) break;
     if (chain.length >= MAX_CHAIN || chain.some((link) => link.name === target))
-      return failed("loop", `${where} answered with aliases that lead round in a ring from ${displayName(name)}`, { chain });
+      return failed("loop", clause("answer-ring", { server: where, name }), { chain });
     chain.push(alias);
     at = target;
   }
@@ -315,18 +316,18 @@ function interpret(
   if (ns !== undefined && !authoritative && !recursive)
     return failed(
       "delegated",
-      `${where} hands ${displayName(ns.name)} on to ${ns.data.map((data) => displayName(data.target)).join(", ")}`,
+      clause("answer-hands-on", { server: where, name: ns.name, to: ns.data.map(({ target }) => target) }),
       {
         chain,
         delegation: { ns, glue: toSets(inClass(message.additional)).filter((set) => set.type === "A" || set.type === "AAAA") },
       },
     );
   if (chain.length > 0 && !recursive)
-    return failed("outside", `the alias at ${displayName(name)} leads to ${displayName(at)}, which ${where} does not hold`, {
+    return failed("outside", clause("answer-leads-out", { server: where, name, target: at }), {
       chain,
       authoritative,
     });
   // An empty NOERROR without an SOA from a resolver: nothing there, only nobody can say for how long.
   if (recursive && message.recursionAvailable) return { kind: "nodata", chain, authoritative } satisfies Negative;
-  return failed("refused", `${where} neither answers for ${displayName(name)} nor says who does`, { chain });
+  return failed("refused", clause("answer-neither", { server: where, name }), { chain });
 }

@@ -1,23 +1,12 @@
 import { connect } from "node:net";
+import { type Clause, clause } from "../core/clause/index.ts";
 import { type Failed, failed } from "../core/lookup/index.ts";
 import type { DomainName } from "../core/name/index.ts";
-import { displayName } from "../core/name/index.ts";
 import { type RecordSet, type ResourceRecord, toSets } from "../core/record/index.ts";
 import { err, ok, type Result } from "../core/result.ts";
 import { type ServerAddress, serverText } from "./address.ts";
 import { CLASS, decodeMessage, encodeMessage, queryMessage, RCODE, rcodeName } from "./message.ts";
-import { signMessage, type TsigFailure, type TsigKey, TsigStream } from "./tsig.ts";
-
-/** Why what came is not taken, for people. */
-const UNSIGNED: Readonly<Record<TsigFailure["code"], string>> = {
-  unsigned: "its answer is not signed",
-  "other-key": "its answer is signed with another key",
-  "bad-key": "it does not know the key",
-  "bad-signature": "it does not accept the key's secret",
-  forged: "the signature of its answer does not verify",
-  "bad-time": "its clock and that of this machine differ by more than five minutes",
-  malformed: "the signature of its answer cannot be read",
-};
+import { signMessage, type TsigKey, TsigStream } from "./tsig.ts";
 
 /** No zone of a marketer is larger; what goes on and on is cut. */
 const MAX_RECORDS = 1_000_000;
@@ -33,7 +22,7 @@ export function transferZone(
   timeout: number,
   key?: TsigKey,
 ): Promise<Result<readonly RecordSet[], Failed>> {
-  if ("url" in server) return Promise.resolve(err(failed("refused", `${server.url} does not hand out zones`)));
+  if ("url" in server) return Promise.resolve(err(failed("refused", clause("transfer-by-url", { server: server.url }))));
   const where = serverText(server);
   return new Promise((resolve) => {
     const socket = connect(server.port, server.address);
@@ -45,11 +34,8 @@ export function transferZone(
       socket.destroy();
       resolve(outcome);
     };
-    const stop = (why: Failed["why"], detail: string) => settle(err(failed(why, detail)));
-    const timer = setTimeout(
-      () => stop("timeout", `${where} did not hand out ${displayName(apex)} within ${timeout / 1000} s`),
-      timeout,
-    );
+    const stop = (why: Failed["why"], detail: Clause) => settle(err(failed(why, detail)));
+    const timer = setTimeout(() => stop("timeout", clause("transfer-late", { server: where, zone: apex, ms: timeout })), timeout);
     let signatures: TsigStream | undefined;
     socket.on("connect", () => {
       const plain = encodeMessage(queryMessage({ name: apex, type: "AXFR", class: CLASS.IN }, false, false));
@@ -62,35 +48,40 @@ export function transferZone(
       length.writeUInt16BE(query.length);
       socket.write(Buffer.concat([length, query]));
     });
-    socket.on("error", (error: NodeJS.ErrnoException) => stop("unreachable", `${where} cannot be reached (${error.code})`));
-    socket.on("close", () => stop("malformed", `${where} hung up before the zone was complete`));
+    socket.on("error", (error: NodeJS.ErrnoException) =>
+      stop("unreachable", clause("answer-unreachable", { server: where, why: error.code ?? error.message })),
+    );
+    socket.on("close", () => stop("malformed", clause("answer-hung-up", { server: where, before: "zone" })));
     let came = 0;
     socket.on("data", (chunk: Buffer) => {
       came += chunk.length;
-      if (came > MAX_OCTETS) return stop("malformed", `${where} sends more than ${MAX_OCTETS >> 20} MiB`);
+      if (came > MAX_OCTETS) return stop("malformed", clause("transfer-octets", { server: where, mebioctets: MAX_OCTETS >> 20 }));
       waiting = Buffer.concat([waiting, chunk]);
       while (waiting.length >= 2 && waiting.length >= 2 + waiting.readUInt16BE(0)) {
         const octets = waiting.subarray(2, 2 + waiting.readUInt16BE(0));
         const message = decodeMessage(octets);
         const refusal = signatures?.take(octets);
         waiting = waiting.subarray(2 + waiting.readUInt16BE(0));
-        if (!message.ok) return stop("malformed", `${where} sent a zone that cannot be read: ${message.error}`);
+        if (!message.ok)
+          return stop("malformed", clause("answer-unreadable", { server: where, what: "zone", error: message.error }));
         // A refusal need not be signed to be one.
         if (refusal !== undefined && (refusal !== "unsigned" || message.value.rcode === RCODE.NOERROR))
-          return stop("refused", `${where} does not hand out the whole zone: ${UNSIGNED[refusal]}`);
+          return stop("refused", clause("transfer-signature", { server: where, why: refusal }));
         if (message.value.rcode !== RCODE.NOERROR)
-          return stop("refused", `${where} does not hand out the whole zone (${rcodeName(message.value.rcode)})`);
-        if (message.value.answers.length === 0) return stop("refused", `${where} does not hand out the whole zone`);
+          return stop("refused", clause("transfer-refused", { server: where, why: rcodeName(message.value.rcode) }));
+        if (message.value.answers.length === 0)
+          return stop("refused", clause("transfer-refused", { server: where, why: undefined }));
         for (const record of message.value.answers) {
           if (record.data === undefined) continue;
           if (record.type === "TSIG") continue;
           if (record.type === "SOA" && ++soas === 2)
             return signatures?.isComplete === false
-              ? stop("malformed", `${where} did not sign the end of the zone`)
+              ? stop("malformed", clause("transfer-end-unsigned", { server: where }))
               : settle(ok(toSets(records)));
           records.push({ name: record.name, type: record.type, ttl: record.ttl, data: record.data });
         }
-        if (records.length > MAX_RECORDS) return stop("malformed", `${where} sends more than ${MAX_RECORDS} records`);
+        if (records.length > MAX_RECORDS)
+          return stop("malformed", clause("transfer-records", { server: where, records: MAX_RECORDS }));
       }
     });
   });

@@ -1,6 +1,7 @@
 import { randomInt } from "node:crypto";
 import { createSocket, type Socket } from "node:dgram";
 import { connect, isIPv6 } from "node:net";
+import { clause } from "../core/clause/index.ts";
 import { type Failed, failed } from "../core/lookup/index.ts";
 import { err, ok, type Result } from "../core/result.ts";
 import type { ServerAddress } from "./address.ts";
@@ -13,12 +14,12 @@ export type Exchange = Result<Buffer, Failed>;
 
 /** What the operating system says about a socket, as an outcome. */
 function socketFailure(error: NodeJS.ErrnoException, server: ServerAddress): Failed {
-  const what = error.code === "ECONNREFUSED" ? "nothing listens there" : (error.code ?? error.message);
-  return failed(error.code === "ETIMEDOUT" ? "timeout" : "unreachable", `${serverText(server)} cannot be reached (${what})`);
+  const unreachable = clause("answer-unreachable", { server: serverText(server), why: error.code ?? error.message });
+  return failed(error.code === "ETIMEDOUT" ? "timeout" : "unreachable", unreachable);
 }
 
 export const timedOut = (server: ServerAddress, ms: number): Failed =>
-  failed("timeout", `${serverText(server)} did not answer within ${Math.max(0.1, Math.round(ms / 100) / 10)} s`);
+  failed("timeout", clause("answer-late", { server: serverText(server), ms }));
 
 interface Pending {
   readonly accepts: (answer: Buffer) => boolean;
@@ -143,7 +144,9 @@ export function exchangeTcp(server: SocketAddress, request: Buffer, ms: number):
       if (all.length >= expected + 2) settle(ok(all.subarray(2, expected + 2)));
     });
     socket.on("error", (error) => settle(err(socketFailure(error, server))));
-    socket.on("close", () => settle(err(failed("malformed", `${serverText(server)} hung up before its answer was complete`))));
+    socket.on("close", () =>
+      settle(err(failed("malformed", clause("answer-hung-up", { server: serverText(server), before: "answer" })))),
+    );
   });
 }
 
@@ -157,21 +160,23 @@ export async function exchangeHttps(url: string, request: Buffer, ms: number): P
       signal: AbortSignal.timeout(ms),
       redirect: "error",
     });
-    if (!response.ok) return err(failed("refused", `${url} answered with HTTP status ${response.status}`));
+    if (!response.ok) return err(failed("refused", clause("answer-http-status", { server: url, status: response.status })));
     if (response.headers.get("content-type")?.split(";")[0]?.trim() !== "application/dns-message")
-      return err(failed("malformed", `${url} did not answer with a DNS message`));
+      return err(failed("malformed", clause("answer-no-dns-message", { server: url })));
     const chunks: Uint8Array[] = [];
     let length = 0;
     for await (const chunk of response.body ?? []) {
       chunks.push(chunk);
       length += chunk.length;
       // What comes is counted while it comes: an answer without an end is given up at its beginning.
-      if (length > 0xffff) return err(failed("malformed", `${url} answered with more than a DNS message can hold`));
+      if (length > 0xffff) return err(failed("malformed", clause("answer-too-long", { server: url })));
     }
     return ok(Buffer.concat(chunks));
   } catch (error) {
     const { name, message, cause } = error as Error & { cause?: NodeJS.ErrnoException };
     if (name === "TimeoutError") return err(timedOut({ url }, ms));
-    return err(failed("unreachable", `${url} cannot be reached (${cause?.code ?? cause?.message ?? message})`));
+    return err(
+      failed("unreachable", clause("answer-unreachable", { server: url, why: cause?.code ?? cause?.message ?? message })),
+    );
   }
 }

@@ -1,5 +1,6 @@
 import { randomBytes, randomInt } from "node:crypto";
-import { type DomainName, displayName } from "../core/name/index.ts";
+import { type Clause, clause } from "../core/clause/index.ts";
+import type { DomainName } from "../core/name/index.ts";
 import type { RecordSet, RecordType } from "../core/record/index.ts";
 import { dataKey } from "../core/record/index.ts";
 import type { SetChange } from "../core/zone/index.ts";
@@ -29,11 +30,11 @@ import { signMessage, type TsigFailure, type TsigKey, verifyMessage } from "./ts
  */
 export type UpdateOutcome =
   | { readonly kind: "done" }
-  | { readonly kind: "conflict"; readonly detail: string }
+  | { readonly kind: "conflict"; readonly detail: Clause }
   | {
       readonly kind: "refused" | "unauthenticated" | "unknown" | "unreachable";
-      readonly detail: string;
-      readonly remedy: string;
+      readonly detail: Clause;
+      readonly remedy: Clause;
     };
 
 const record = (
@@ -117,7 +118,7 @@ export async function probeUpdate(
   server: ServerAddress,
   apex: DomainName,
   timeout: number,
-): Promise<{ readonly kind: "takes" | "refuses" } | { readonly kind: "unanswered"; readonly detail: string }> {
+): Promise<{ readonly kind: "takes" | "refuses" } | { readonly kind: "unanswered"; readonly detail: Clause }> {
   if ("url" in server) return { kind: "refuses" };
   const key: TsigKey = { name: "zandrel-asks." as DomainName, algorithm: "hmac-sha256", secret: randomBytes(32) };
   const now = Math.floor(Date.now() / 1000);
@@ -148,41 +149,40 @@ const SAID_UNSIGNED: ReadonlySet<number> = new Set([RCODE.FORMERR, RCODE.NOTIMP,
 function unverified(
   failure: TsigFailure,
   rcode: number | undefined,
-  where: string,
+  server: string,
   { key, now }: Pick<UpdateRequest, "key" | "now">,
 ): UpdateOutcome | undefined {
   switch (failure.code) {
     case "other-key":
       return {
         kind: "unknown",
-        detail: `the answer of ${where} is signed with another key than ${displayName(key.name)}`,
-        remedy: "somebody may be in between: run zandrel status to see what the zone holds",
+        detail: clause("update-other-key", { server, key: key.name }),
+        remedy: clause("update-mend", { what: "between" }),
       };
     case "bad-key":
       return {
         kind: "unauthenticated",
-        detail: `${where} does not know the key ${displayName(key.name)} with ${key.algorithm}`,
-        remedy: "compare the key's name and algorithm in zandrel.yaml with what the DNS host shows",
+        detail: clause("update-unknown-key", { server, key: key.name, algorithm: key.algorithm }),
+        remedy: clause("update-mend", { what: "key" }),
       };
     case "bad-signature":
       return {
         kind: "unauthenticated",
-        detail: `${where} says that the secret of the key ${displayName(key.name)} is wrong`,
-        remedy: "copy the secret from the DNS host again, whole and without spaces",
+        detail: clause("update-wrong-secret", { server, key: key.name }),
+        remedy: clause("update-mend", { what: "secret" }),
       };
     case "forged":
       return {
         kind: "unknown",
-        detail: `the answer of ${where} is not signed with the key ${displayName(key.name)}`,
-        remedy: "somebody may be in between: run zandrel status to see what the zone holds",
+        detail: clause("update-forged", { server, key: key.name }),
+        remedy: clause("update-mend", { what: "between" }),
       };
     case "bad-time": {
       const minutes = failure.serverTime === undefined ? undefined : Math.round((now - failure.serverTime) / 60);
-      const off = minutes === undefined ? "too far from" : `${Math.abs(minutes)} minutes ${minutes < 0 ? "behind" : "ahead of"}`;
       return {
         kind: "unauthenticated",
-        detail: `this computer's clock is ${off} the clock of ${where}`,
-        remedy: "set the clock and publish again",
+        detail: clause("update-clock", { server, minutes }),
+        remedy: clause("update-mend", { what: "clock" }),
       };
     }
     case "unsigned":
@@ -191,21 +191,21 @@ function unverified(
       if (rcode === undefined || !SAID_UNSIGNED.has(rcode))
         return {
           kind: "unknown",
-          detail: `the answer of ${where} is not signed`,
-          remedy: "run zandrel status to see what the zone holds",
+          detail: clause("update-unsigned", { server }),
+          remedy: clause("update-mend", { what: "look" }),
         };
       return undefined;
     case "malformed":
       return {
         kind: "unknown",
-        detail: `the answer of ${where} cannot be read`,
-        remedy: "run zandrel status to see what the zone holds",
+        detail: clause("update-unreadable", { server }),
+        remedy: clause("update-mend", { what: "look" }),
       };
   }
 }
 
 /** What the response code of an update means (RFC 2136 section 2.2). */
-function outcomeOf(rcode: number | undefined, where: string, { apex, key }: Pick<UpdateRequest, "apex" | "key">): UpdateOutcome {
+function outcomeOf(rcode: number | undefined, server: string, { apex, key }: Pick<UpdateRequest, "apex" | "key">): UpdateOutcome {
   switch (rcode) {
     case RCODE.NOERROR:
       return { kind: "done" };
@@ -213,26 +213,25 @@ function outcomeOf(rcode: number | undefined, where: string, { apex, key }: Pick
     case RCODE.YXRRSET:
     case RCODE.NXRRSET:
     case RCODE.NXDOMAIN:
-      return { kind: "conflict", detail: `${where} holds something else than a moment ago (${rcodeName(rcode)})` };
+      return { kind: "conflict", detail: clause("update-moved", { server, code: rcodeName(rcode) }) };
     case RCODE.NOTAUTH:
     case RCODE.NOTZONE:
       return {
         kind: "refused",
-        detail: `${where} is not the primary server of ${displayName(apex)} (${rcodeName(rcode)})`,
-        remedy: "ask the DNS host which server takes updates for this zone",
+        detail: clause("update-not-primary", { server, zone: apex, code: rcodeName(rcode) }),
+        remedy: clause("update-mend", { what: "primary" }),
       };
     case RCODE.REFUSED:
       return {
         kind: "refused",
-        detail: `${where} does not let the key ${displayName(key.name)} change ${displayName(apex)}`,
-        remedy:
-          "ask the DNS host to allow updates of this zone with this key; some servers also refuse addresses and mail servers at names with an underscore",
+        detail: clause("update-not-allowed", { server, key: key.name, zone: apex }),
+        remedy: clause("update-mend", { what: "permission" }),
       };
     default:
       return {
         kind: "refused",
-        detail: `${where} answered ${rcode === undefined ? "something that cannot be read" : rcodeName(rcode)}`,
-        remedy: "try again; if it stays, ask the DNS host",
+        detail: clause("update-code", { server, code: rcode === undefined ? undefined : rcodeName(rcode) }),
+        remedy: clause("update-mend", { what: "again" }),
       };
   }
 }
@@ -242,8 +241,8 @@ export async function sendUpdate({ server, apex, key, changes, now, timeout }: U
   if ("url" in server)
     return {
       kind: "unreachable",
-      detail: `${server.url} is not a server for dynamic updates`,
-      remedy: "give the address of the primary server",
+      detail: clause("update-by-url", { server: server.url }),
+      remedy: clause("update-mend", { what: "address" }),
     };
   const where = serverText(server);
   const signed = signMessage(encodeMessage(updateMessage(apex, changes, randomInt(0x10000))), key, now);
@@ -253,12 +252,12 @@ export async function sendUpdate({ server, apex, key, changes, now, timeout }: U
       return {
         kind: "unreachable",
         detail: sent.error.detail,
-        remedy: "check the server's address under hosts: in zandrel.yaml, and that this machine may reach it",
+        remedy: clause("update-mend", { what: "reach" }),
       };
     return {
       kind: "unknown",
       detail: sent.error.detail,
-      remedy: "run zandrel status: it looks at the zone and says whether the change was carried out",
+      remedy: clause("update-mend", { what: "late" }),
     };
   }
   const verified = verifyMessage(sent.value, key, now, signed.mac);

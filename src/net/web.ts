@@ -1,10 +1,11 @@
 import type { IncomingMessage } from "node:http";
 import type { TLSSocket } from "node:tls";
+import { type Clause, clause } from "../core/clause/index.ts";
 import type { Certificate, Fetched, NoPage } from "../core/site/index.ts";
 
 export interface WebOptions {
-  /** Finds the addresses of a host; the failure is half a sentence. */
-  readonly addresses: (host: string) => Promise<{ readonly found: readonly string[] } | { readonly failure: string }>;
+  /** Finds the addresses of a host; or why there are none. */
+  readonly addresses: (host: string) => Promise<{ readonly found: readonly string[] } | { readonly failure: Clause }>;
   /** Ports to use instead of 80 and 443; only a lab has others. */
   readonly ports: { readonly http: number; readonly https: number };
   /** Longest wait for the whole answer, in milliseconds. */
@@ -28,14 +29,16 @@ function certificateOf(socket: TLSSocket): Certificate {
   return { names, until: Date.parse(valid_to), ...(distrust === undefined ? {} : { distrust }) };
 }
 
+const LATE = "late";
+
 /** Requests one address of the web, without following redirects. Addresses come from the DNS as the caller sees it. */
 export async function fetchPage(url: string, { addresses, ports, timeout }: WebOptions): Promise<Fetched> {
-  const none = (kind: NoPage["kind"], detail: string): Fetched => ({ none: { url, kind, detail } });
+  const none = (kind: NoPage["kind"], detail: Clause): Fetched => ({ none: { url, kind, detail } });
   const target = new URL(url);
   const resolved = await addresses(target.hostname);
   if ("failure" in resolved) return none("unknown", resolved.failure);
   const [address] = resolved.found;
-  if (address === undefined) return none("unresolved", `${target.hostname} has no address`);
+  if (address === undefined) return none("unresolved", clause("page-no-address", { host: target.hostname }));
   const secure = target.protocol === "https:";
   const { request } = secure ? await import("node:https") : await import("node:http");
   return new Promise((resolve) => {
@@ -52,7 +55,7 @@ export async function fetchPage(url: string, { addresses, ports, timeout }: WebO
     const sent = request(options, (response: IncomingMessage) => {
       const chunks: Buffer[] = [];
       let length = 0;
-      const broken = () => resolve(none("unreachable", `${target.hostname} (${address}) broke off before the page was complete`));
+      const broken = () => resolve(none("unreachable", clause("page-broken-off", { host: target.hostname, address })));
       const settle = (cut = false) => {
         const location = response.headers.location;
         const certificate = secure ? certificateOf(response.socket as TLSSocket) : undefined;
@@ -77,13 +80,16 @@ export async function fetchPage(url: string, { addresses, ports, timeout }: WebO
       response.on("error", broken);
       response.on("close", broken);
     });
-    const deadline = setTimeout(() => sent.destroy(new Error(`no answer within ${timeout / 1000} s`)), timeout);
+    const deadline = setTimeout(() => sent.destroy(new Error(LATE)), timeout);
     sent.on("close", () => clearTimeout(deadline));
     sent.on("error", (error: NodeJS.ErrnoException) =>
       resolve(
         none(
           "unreachable",
-          `${target.hostname} (${address}) cannot be reached over ${secure ? "https" : "http"}: ${error.code ?? error.message}`,
+          clause("page-unreachable", {
+            ...{ host: target.hostname, address, secure, ms: timeout },
+            why: error.message === LATE ? undefined : (error.code ?? error.message),
+          }),
         ),
       ),
     );

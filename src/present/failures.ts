@@ -557,10 +557,10 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "domain-unseen": ({ domain, because, isCertain }) =>
     isCertain
       ? say(
-          `nobody serves ${displayName(domain)}: ${visible(because)}`,
+          `nobody serves ${displayName(domain)}: ${visible(inWords(because))}`,
           "check how it is spelt; if it is right, enter the DNS host's name servers at the registrar",
         )
-      : say(`${displayName(domain)} could not be looked up at its name servers: ${visible(because)}`, "try again later"),
+      : say(`${displayName(domain)} could not be looked up at its name servers: ${visible(inWords(because))}`, "try again later"),
   "zone-unseen": ({ because }) =>
     say(
       `nothing was changed, because the zone could not be looked up: ${visible(inWords(because))}`,
@@ -607,7 +607,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(`nothing was published for ${displayName(domain)} that could be undone`, "zandrel status shows where it stands"),
   "undo-unseen": ({ because }) =>
     say(
-      `nothing was undone, because the zone could not be looked up${because === "" ? "" : `: ${visible(because)}`}`,
+      `nothing was undone, because the zone could not be looked up: ${visible(inWords(because))}`,
       "try again when its name servers answer",
     ),
   "undo-changed": ({ name, type, published: was, now }) =>
@@ -681,7 +681,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     ),
   "new-host-silent": ({ title, domain, because, refused }) =>
     say(
-      `nothing was compared, because ${visible(title)} ${refused ? "does not answer for" : "could not be asked about"} ${displayName(domain)} (${visible(because)})`,
+      `nothing was compared, because ${visible(title)} ${refused ? "does not answer for" : "could not be asked about"} ${displayName(domain)} (${visible(inWords(because))})`,
       refused
         ? "create the zone there and enter the captured records first"
         : "check its servers: in zandrel.yaml, and try again later",
@@ -714,7 +714,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(`${visible(term)} cannot be replaced by addresses: ${visible(inWords(because))}`, "leave it as it is"),
   "dmarc-unseen": ({ domain, because }) =>
     say(
-      `the DMARC record of ${displayName(domain)} could not be looked up (${visible(because)})`,
+      `the DMARC record of ${displayName(domain)} could not be looked up (${visible(inWords(because))})`,
       "try again, or ask another resolver with --resolver",
     ),
   "key-unseen": ({ name, because }) =>
@@ -848,7 +848,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     ),
   "key-place": () => say("--link-key does not say where the key is kept", "write env:NAME or file:PATH", "--link-key"),
   "address-unseen": ({ host, because }) =>
-    say(`the address of ${visible(host)} could not be looked up: ${visible(because)}`, "try again later"),
+    say(`the address of ${visible(host)} could not be looked up: ${visible(inWords(because))}`, "try again later"),
   "no-address": ({ host, title }) =>
     say(
       `${visible(host)} has no address`,

@@ -1,7 +1,7 @@
 import type { Ask, State, View } from "../../core/ask/index.ts";
 import { dnsWants, isDelegated, look, stateOf, webProofOf } from "../../core/ask/index.ts";
 import { type Clash, type Draft, fillIn, makeDraft } from "../../core/change/index.ts";
-import { type Clause, clause, NOTHING, verbatim } from "../../core/clause/index.ts";
+import { type Clause, clause, NOTHING } from "../../core/clause/index.ts";
 import type { ChainFlaw } from "../../core/dnssec/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized, zoneLookup } from "../../core/lookup/index.ts";
@@ -200,7 +200,7 @@ async function refusalCause(
   return {
     kind: "dnssec-refused",
     at: displayName(refused.name),
-    because: verbatim(refused.answer.kind === "failed" ? refused.answer.detail : ""),
+    because: refused.answer.kind === "failed" ? refused.answer.detail : NOTHING,
     remedy: clause("dnssec-refused-mend"),
   };
 }
@@ -221,7 +221,7 @@ export async function survey(
       ? undefined
       : {
           kind: authority.kind === "failed" ? ("failed" as const) : ("not-delegated" as const),
-          because: verbatim(authority.because),
+          because: authority.because,
         };
   const source = trouble === undefined ? draftSource(domain, looked, dns, workspace) : undefined;
   const draft = source === undefined ? undefined : await draftOf(domain, source, dns.world, journalled, new Set());

@@ -2,7 +2,7 @@ import { getServers } from "node:dns";
 import { existsSync, realpathSync } from "node:fs";
 import { basename, dirname, isAbsolute, relative, resolve } from "node:path";
 import { authoritativeViewpoints, type Viewpoint } from "../../core/ask/index.ts";
-import { clause, NOTHING } from "../../core/clause/index.ts";
+import { type Clause, clause, NOTHING } from "../../core/clause/index.ts";
 import type { SignedLookup, Verdict } from "../../core/dnssec/index.ts";
 import { Failure } from "../../core/failure.ts";
 import {
@@ -230,7 +230,7 @@ function resolversOf(
 function inTurn(lookups: readonly Lookup[]): Lookup {
   return {
     async ask(name, type) {
-      let last = failed("unreachable", "no name server could be asked");
+      let last = failed("unreachable", clause("answer-nobody-asked"));
       for (const lookup of lookups) {
         const answer = await lookup.ask(name, type);
         if (
@@ -254,9 +254,9 @@ const unlessBogus = (checked: Lookup, unchecked: () => Lookup): Lookup => ({
 });
 
 /** The addresses a browser would be led to. */
-async function webAddresses(base: Lookup, host: string): Promise<{ found: readonly string[] } | { failure: string }> {
+async function webAddresses(base: Lookup, host: string): Promise<{ found: readonly string[] } | { failure: Clause }> {
   const parsed = parseName(host);
-  if (!parsed.ok) return { failure: `${host} is no name` };
+  if (!parsed.ok) return { failure: clause("answer-no-name", { host }) };
   const answers = await Promise.all([base.ask(parsed.value, "A"), base.ask(parsed.value, "AAAA")]);
   const found = answers.flatMap((answer) =>
     answer.kind === "found" ? answer.set.data.map((data) => (data as { address: string }).address) : [],
@@ -411,7 +411,7 @@ function openZoneFiles(
       const covered = zoneFor(zones, name) !== undefined;
       const authority: Authority = covered
         ? { kind: "delegated", apex: name, servers: [{ name, address: files.join(", "), lookup }], unreachable: [], ttl: 0 }
-        : { kind: "failed", because: `none of the zone files given holds ${displayName(name)}` };
+        : { kind: "failed", because: clause("authority-not-in-files", { domain: name }) };
       return {
         authority,
         lookup: covered ? lookup : undefined,

@@ -16,7 +16,7 @@ import type { Settings } from "../../workspace/index.ts";
 /** Signed answers from the first of several resolvers that can be asked. */
 const signedInTurn = (lookups: readonly SignedLookup[]): SignedLookup => ({
   async askSigned(name, type) {
-    let last: SignedAnswer = { kind: "failed", detail: "no resolver could be asked" };
+    let last: SignedAnswer = { kind: "failed", detail: clause("answer-no-resolver") };
     for (const lookup of lookups) {
       last = await lookup.askSigned(name, type);
       if (last.kind === "answer") break;

@@ -61,7 +61,7 @@ const domainShape = z.object({
     .extend({ since: time.nullable().describe("when it was published, as far as known") })
     .array(),
   policy: z
-    .object({ record: z.string().nullable(), policy: z.enum(POLICIES).nullable(), failed: z.string().nullable() })
+    .object({ record: z.string().nullable(), policy: z.enum(POLICIES).nullable(), failed: sentence.nullable() })
     .describe("the DMARC policy in force; null where there is none, or where it could not be asked (failed says why)"),
   keysUnknown: z.number().describe("usual selectors that could not be asked for"),
   policies: z

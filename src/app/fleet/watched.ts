@@ -1,6 +1,6 @@
 import { sourcesOf } from "../../core/aggregate/index.ts";
 import type { Ask, State } from "../../core/ask/index.ts";
-import { clause, NOTHING, verbatim } from "../../core/clause/index.ts";
+import { clause, NOTHING } from "../../core/clause/index.ts";
 import type { ChainFlaw } from "../../core/dnssec/index.ts";
 import { nearness, type Watched } from "../../core/guard/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
@@ -112,7 +112,7 @@ async function ground({ domain, dns, journal }: Watching, { look }: Survey): Pro
     authority.kind === "failed"
       ? {
           ...{ kind: "delegation", subject: plain, state: "unknown", level: "unknown" },
-          because: verbatim(authority.because),
+          because: authority.because,
           next: NOTHING,
         }
       : authority.kind === "delegated"
@@ -127,7 +127,7 @@ async function ground({ domain, dns, journal }: Watching, { look }: Survey): Pro
             next: clause("next-find-host", { domain: domain.name }),
           }
         : {
-            ...{ kind: "delegation", subject: plain, state: "none", level: "bad", because: verbatim(authority.because) },
+            ...{ kind: "delegation", subject: plain, state: "none", level: "bad", because: authority.because },
             next: clause("guard-registration-ended"),
           };
   const { ds } = await watchDs(domain.name, dns, journal);
@@ -152,7 +152,7 @@ async function ground({ domain, dns, journal }: Watching, { look }: Survey): Pro
         : trust.kind === "insecure"
           ? [{ ...common, state: "none", level: "fine", because: clause("guard-not-signed") }]
           : trust.why === "unresolved"
-            ? [{ ...common, state: "unknown", level: "unknown", because: verbatim(trust.because) }]
+            ? [{ ...common, state: "unknown", level: "unknown", because: trust.because }]
             : [];
   return [delegation, keys, ...signatures];
 }

@@ -22,7 +22,7 @@ export async function approvalHostOf(
 ): Promise<Result<ApprovalHost, NoApproval>> {
   const at = under(DISCOVERY, zone);
   const answer = at === undefined ? undefined : await dns.world.ask(at, "TXT");
-  if (answer?.kind === "failed") return err({ kind: "unanswered", because: verbatim(answer.detail) });
+  if (answer?.kind === "failed") return err({ kind: "unanswered", because: answer.detail });
   const texts =
     answer?.kind === "found" && isOfType(answer.set, "TXT") ? answer.set.data.map((data) => decodeUtf8(txtValue(data))) : [];
   const { readHostSettings, settingsAddress } = await import("../../net/approval.ts");

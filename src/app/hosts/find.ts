@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { clause, verbatim } from "../../core/clause/index.ts";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { AuthoritativeServer } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
@@ -59,7 +59,7 @@ async function takesUpdates(dns: DnsContext, domain: DomainName, server: string)
       answer.kind === "takes"
         ? clause("host-takes-updates")
         : answer.kind === "unanswered"
-          ? verbatim(answer.detail)
+          ? answer.detail
           : clause("host-takes-no-updates"),
   };
 }
@@ -72,7 +72,7 @@ async function handsOut(dns: DnsContext, domain: DomainName, server: string): Pr
   return {
     way: "transfer",
     offered,
-    because: outcome.ok ? clause("host-hands-out-zone") : verbatim(outcome.error.detail),
+    because: outcome.ok ? clause("host-hands-out-zone") : outcome.error.detail,
   };
 }
 

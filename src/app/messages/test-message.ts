@@ -92,12 +92,10 @@ export async function messageFor(
   const file = (option: "text" | "html"): string | undefined =>
     request[option] === undefined ? undefined : readText(resolve(context.cwd, request[option] as string), "utf8", 1 << 20);
   const when = new Date(context.clock.now());
-  const text =
-    file("text") ??
-    `This is a test message from ${withoutRootDot(domain)}, sent on ${when.toUTCString()}.\n\nIf it is in your inbox, nothing more is to be done: you may delete it.\n`;
-  const html =
-    file("html") ??
-    `<p>This is a test message from <b>${withoutRootDot(domain)}</b>, sent on ${when.toUTCString()}.</p><p>If it is in your inbox, nothing more is to be done: you may delete it.</p>`;
+  const about = { domain, at: when.getTime() };
+  const parts = Promise.all([clause("test-message-from", about), clause("test-message-arrived")].map(context.inWords));
+  const text = file("text") ?? `${(await parts).join("\n\n")}\n`;
+  const html = file("html") ?? (await parts).map((part) => `<p>${part}</p>`).join("");
   const unsubscribe =
     request.unsubscribe ?? `https://${withoutRootDot(domain)}/unsubscribe?message=${encodeURIComponent(messageId)}`;
   if (!URL.canParse(unsubscribe) || !unsubscribe.startsWith("https://") || /[\s<>]/.test(unsubscribe))
@@ -107,7 +105,7 @@ export async function messageFor(
   return composeMessage({
     from: request.from,
     to,
-    subject: request.subject ?? `Test message from ${withoutRootDot(domain)}`,
+    subject: request.subject ?? (await context.inWords(clause("test-message-subject", about))),
     text,
     html,
     date: when,

@@ -41,7 +41,7 @@ interface Covered {
 }
 
 /** Why nothing is known of a zone that could not be asked at all. */
-export const UNSEEN = "none of its name servers answers";
+export const UNSEEN = clause("answer-nobody-answers");
 
 /** Types at whose names a host may take something away. */
 const LOOKED_AT = ["A", "AAAA", "CNAME", "MX", "TXT", "SRV", "NS"] as const;
@@ -87,12 +87,12 @@ function divide(domain: Domain, changes: readonly Change[]): { covered: readonly
 /** What stands at some names, of the types that a host may touch; `unseen` is why some of it could not be asked for. */
 export interface Standing {
   readonly sets: readonly RecordSet[];
-  readonly unseen: string | undefined;
+  readonly unseen: Clause | undefined;
 }
 
 /** Looks at the names that a template touches. */
 export async function standing(names: readonly DomainName[], source: Lookup): Promise<Standing> {
-  let unseen: string | undefined;
+  let unseen: Clause | undefined;
   const asked = [...new Set(names)].flatMap((name) =>
     LOOKED_AT.map(async (type): Promise<RecordSet[]> => {
       const answer = await source.ask(name, type);
@@ -276,7 +276,7 @@ export async function planApproval(domain: Domain, changes: readonly Change[], h
     const seen = await freshly(domain, workspace, request, context, (source) => standing(all, source));
     // What is not seen may be taken away unnoticed.
     if (seen === undefined || seen.unseen !== undefined)
-      throw new Failure("publish-unseen", { because: verbatim(seen?.unseen ?? UNSEEN) }, "undetermined");
+      throw new Failure("publish-unseen", { because: seen?.unseen ?? UNSEEN }, "undetermined");
     let after = changes;
     const planned = touching.map(({ wants, names, ...one }) => {
       const before = seen.sets.filter(({ name }) => names.includes(name));

@@ -88,12 +88,12 @@ async function missing(
   changes: readonly Change[],
   { workspace, request, context }: ApprovalContext,
   patience = ARRIVAL,
-): Promise<{ readonly left: readonly Change[]; readonly unseen: string | undefined }> {
+): Promise<{ readonly left: readonly Change[]; readonly unseen: Clause | undefined }> {
   const until = performance.now() + patience;
   for (;;) {
     const seen = await freshly(domain, workspace, request, context, async (source) => {
       const left: Change[] = [];
-      let unseen: string | undefined;
+      let unseen: Clause | undefined;
       for (const change of changes) {
         const compared = await compare([journalled(change)], domain.name, source);
         unseen ??= compared.unseen;

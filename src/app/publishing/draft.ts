@@ -2,7 +2,7 @@ import { resolve } from "node:path";
 import * as z from "zod";
 import { dnsWants } from "../../core/ask/index.ts";
 import { type Draft, draftCacheWindow, pending } from "../../core/change/index.ts";
-import { clause, verbatim } from "../../core/clause/index.ts";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, under } from "../../core/name/index.ts";
 import { timeline, visibleBy } from "../../core/spread/index.ts";
@@ -100,8 +100,7 @@ export async function makeDrafts(
       const journalled = loadJournalState(journal, domain.name);
       if (source !== undefined)
         return draftOf(domain, source, dns.world, journalled, named, only.length === 0 ? undefined : only);
-      const because =
-        looked.authority.kind === "delegated" ? clause("spread-servers-unfound") : verbatim(looked.authority.because);
+      const because = looked.authority.kind === "delegated" ? clause("spread-servers-unfound") : looked.authority.because;
       const sets = asks.flatMap((ask) => dnsWants(ask.wants).map(({ name, type }) => ({ name, type, because, asks: [ask.id] })));
       return { domain: domain.name, changes: [], clashes: [], undetermined: sets };
     }),

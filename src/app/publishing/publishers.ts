@@ -46,15 +46,15 @@ export function publisherFor(
             case "done":
               return { kind: "published", because: clause("publish-one-update", { title: host.title }) };
             case "conflict":
-              return { kind: "conflict", because: verbatim(outcome.detail) };
+              return { kind: "conflict", because: outcome.detail };
             case "unknown":
-              return { kind: "unknown", because: verbatim(outcome.detail), remedy: verbatim(outcome.remedy) };
+              return { kind: "unknown", because: outcome.detail, remedy: outcome.remedy };
             default:
               return {
                 kind: "not-published",
                 reason: outcome.kind,
-                because: verbatim(outcome.detail),
-                remedy: verbatim(outcome.remedy),
+                because: outcome.detail,
+                remedy: outcome.remedy,
               };
           }
         },

@@ -1,6 +1,7 @@
 import * as z from "zod";
 import { dnsWants, isMet } from "../../core/ask/index.ts";
 import type { Change } from "../../core/change/index.ts";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import type { Domain, Journal, Publication } from "../../workspace/index.ts";
@@ -73,7 +74,7 @@ export async function undo(request: UndoRequest, context: AppContext): Promise<O
     const publication = undoable(journal.publications(domain.name));
     if (publication === undefined) throw new Failure("nothing-to-undo", { domain: domain.name }, "problem");
     const source = draftSource(domain, await dns.look(domain), dns, workspace);
-    if (source === undefined) throw new Failure("undo-unseen", { because: "" }, "undetermined");
+    if (source === undefined) throw new Failure("undo-unseen", { because: clause("answer-nobody-answers") }, "undetermined");
     const changes = await reverse(publication, domain.name, source);
     const needs = [...neededNow(domain, publication, changes), ...keysInUse(journal, changes)];
     if (needs.length > 0 && !request.force) throw new Failure("undo-needed", { needs }, "problem");

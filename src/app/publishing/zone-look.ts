@@ -1,4 +1,5 @@
 import type { Change } from "../../core/change/index.ts";
+import type { Clause } from "../../core/clause/index.ts";
 import { type Lookup, liveAt, ownSetOf } from "../../core/lookup/index.ts";
 import { type DomainName, displayName, name } from "../../core/name/index.ts";
 import { decodeUtf8, isOfType, printData, type RecordSet, sameData, txtValue } from "../../core/record/index.ts";
@@ -43,7 +44,7 @@ export interface Comparison {
   readonly done: number;
   readonly undone: readonly string[];
   readonly other: readonly string[];
-  readonly unseen: string | undefined;
+  readonly unseen: Clause | undefined;
 }
 
 /** Compares a zone with what changes of it were to bring. */

@@ -1,8 +1,8 @@
 import { existsSync } from "node:fs";
 import { resolve } from "node:path";
 import { MAX_PASTE, understand } from "../../core/ask/intake/index.ts";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { displayName } from "../../core/name/index.ts";
 import { type RecordSet, toSets } from "../../core/record/index.ts";
 import { captureByAsking, isHosts, namesToAsk, walkNames, zoneText } from "../../core/relocate/index.ts";
 import { readText, replaceFile } from "../../workspace/index.ts";
@@ -51,15 +51,17 @@ export async function capture(move: Move): Promise<{ ended: Ended; capture: NonN
   const sets = [...live.values()].filter((set) => !isHosts(set, domain.name));
   const because =
     walked !== undefined
-      ? "the domain is signed, and its own list of names (NSEC) was followed to the end, so that no name is missing"
+      ? clause("capture-walked")
       : "refusal" in transferred
-        ? `${transferred.refusal}; ${asked?.asked ?? 0} questions were asked about the usual names${exported === undefined ? "" : ", those of the export"} and those known from asks, journal and reports, so records at other names are not in it: compare it with the list in the old host's form`
+        ? clause("capture-asked", {
+            refusal: transferred.refusal,
+            questions: asked?.asked ?? 0,
+            exported: exported !== undefined,
+          })
         : transferred.because;
-  const remarks = [
-    `${displayName(domain.name)}, captured ${new Date(dns.now).toISOString()}`,
-    because,
-    "The new host brings its own SOA and NS records; they are left out here.",
-  ];
+  const remarks = await Promise.all(
+    [clause("capture-title", { domain: domain.name, at: dns.now }), because, clause("capture-own-records")].map(context.inWords),
+  );
   replaceFile(resolve(context.cwd, file), zoneText(domain.name, sets, remarks), { encoding: "latin1" });
   const records = sets.reduce((sum, set) => sum + set.data.length, 0);
   const missing = asked?.unresolved ?? [];

@@ -1,4 +1,5 @@
 import { dnsWants } from "../../core/ask/index.ts";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Answer, Lookup } from "../../core/lookup/index.ts";
 import { type DomainName, isAtOrBelow, name, parseName } from "../../core/name/index.ts";
@@ -58,7 +59,7 @@ export function expectOld({ looked, domain }: Move): Lookup {
       "domain-unseen",
       {
         domain: domain.name,
-        because: looked.authority.kind === "delegated" ? "none of its name servers has an address" : looked.authority.because,
+        because: looked.authority.kind === "delegated" ? clause("spread-servers-unfound") : looked.authority.because,
         isCertain: looked.authority.kind === "not-delegated",
       },
       looked.authority.kind === "not-delegated" ? "problem" : "undetermined",

@@ -1,7 +1,7 @@
 import * as z from "zod";
 import { domainName, record, sentence, time } from "../shapes.ts";
 
-export const unresolved = z.object({ name: domainName, type: z.string(), because: z.string() });
+export const unresolved = z.object({ name: domainName, type: z.string(), because: sentence });
 
 export const relocateSchema = z.object({
   at: time,
@@ -39,7 +39,7 @@ export const relocateSchema = z.object({
       file: z.string(),
       records: z.number(),
       whole: z.boolean().describe("whether every name of the zone is known: it was handed out, or lists its names"),
-      because: z.string(),
+      because: sentence,
       otherHosts: z.array(z.string()).describe("keys of the workspace's other DNS hosts, one of which may be the new one"),
       unresolved: z.array(unresolved),
     })

@@ -1,5 +1,5 @@
+import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { displayName } from "../../core/name/index.ts";
 import { isOfType, type RecordSet } from "../../core/record/index.ts";
 import { compareSerials } from "../../core/zone/index.ts";
 import { type ServerAddress, serverText, type TsigKey, transferZone } from "../../net/index.ts";
@@ -18,9 +18,9 @@ export type Transferred =
   | {
       readonly sets: readonly RecordSet[];
       /** What people are told of where it came from. */
-      readonly because: string;
+      readonly because: Clause;
     }
-  | { readonly refusal: string };
+  | { readonly refusal: Clause };
 
 /** Everybody who may be asked, each once: the primaries of zandrel.yaml, the server that takes updates, the name servers. */
 function primariesOf({ domain, looked, workspace, context }: Move): Primary[] {
@@ -68,7 +68,7 @@ export async function transferWhole(move: Move): Promise<Transferred> {
       ? Number(a.serial === undefined) - Number(b.serial === undefined)
       : (compareSerials(b.serial, a.serial) ?? 0),
   );
-  const refusals: string[] = [];
+  const refusals: Clause[] = [];
   for (const { server, key, serial } of newestFirst) {
     const outcome = await transferZone(server, domain.name, Math.max(10_000, request.timeout), key);
     if (!outcome.ok) {
@@ -76,10 +76,9 @@ export async function transferWhole(move: Move): Promise<Transferred> {
       continue;
     }
     const newest = newestFirst[0]?.serial;
-    const older = newest !== undefined && serial !== newest ? `; it is not the newest version, which is ${newest}` : "";
     const several = new Set(versions.flatMap((one) => one.serial ?? [])).size > 1;
-    const from = several ? ` (${serverText(server)} has version ${serial ?? "unknown"}${older})` : "";
-    return { sets: outcome.value, because: `the server handed out the whole zone${from}` };
+    const from = { server: serverText(server), serial, newest: serial === newest ? undefined : newest };
+    return { sets: outcome.value, because: clause("capture-transferred", { from: several ? from : undefined }) };
   }
-  return { refusal: refusals[0] ?? `nobody could be asked for the whole of ${displayName(domain.name)}` };
+  return { refusal: refusals[0] ?? clause("capture-nobody-asked", { domain: domain.name }) };
 }

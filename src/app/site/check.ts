@@ -1,4 +1,4 @@
-import { clause } from "../../core/clause/index.ts";
+import { type Clause, clause, NOTHING } from "../../core/clause/index.ts";
 import { type DomainName, displayName, name, under, withoutRootDot } from "../../core/name/index.ts";
 import type { DataOf } from "../../core/record/index.ts";
 import {
@@ -22,7 +22,7 @@ const PROBE = "/zandrel/check?kept=yes";
 const addressesAt = async (
   dns: DnsContext,
   host: DomainName,
-): Promise<{ found: readonly string[] | undefined; failure: string }> => {
+): Promise<{ found: readonly string[] | undefined; failure: Clause }> => {
   const answers = await Promise.all([dns.world.ask(host, "A"), dns.world.ask(host, "AAAA")]);
   const failure = answers.find((answer) => answer.kind === "failed");
   const found = answers.flatMap((answer) =>
@@ -30,7 +30,7 @@ const addressesAt = async (
   );
   return {
     found: failure?.kind === "failed" && found.length === 0 ? undefined : found,
-    failure: failure?.kind === "failed" ? failure.detail : "",
+    failure: failure?.kind === "failed" ? failure.detail : NOTHING,
   };
 };
 

@@ -21,7 +21,7 @@ const ask: Ask = {
 };
 const found = (line: string): Answer => ({ kind: "found", set: setOf(line), chain: [], authoritative: true });
 const nothing: Answer = { kind: "nodata", chain: [], authoritative: true, soa };
-const silent = failed("timeout", "ns1 did not answer within 5 s");
+const silent = failed("timeout", verbatim("ns1 did not answer within 5 s"));
 
 const authority = (answer: Answer, from = "ns1"): View =>
   viewOf({ name: from, role: "authoritative", lookup: { ask: async () => answer } }, wanted, answer);
@@ -49,7 +49,7 @@ describe("views", () => {
     ["nothing, kept for the negative TTL", nothing, "nothing", 60],
     ["a time-out", silent, "unknown", undefined],
     ["an alias that leads to the token", { ...there, chain: [setOf("@ 30 CNAME x") as never] } as Answer, "new", 30],
-    ["an alias that leads away", failed("outside", "", { chain: [setOf("@ 30 CNAME x") as never] }), "old", 30],
+    ["an alias that leads away", failed("outside", verbatim(""), { chain: [setOf("@ 30 CNAME x") as never] }), "old", 30],
   ])("%s", (_, answer, sees, keeps) => {
     expect(vantage(answer)).toMatchObject({ sees, ...(keeps === undefined ? {} : { keeps }) });
     expect(authority(answer).keeps).toBeUndefined();
@@ -81,7 +81,7 @@ describe("views", () => {
 });
 
 test("a name that was handed on to other servers is judged by what the vantages find there", async () => {
-  const handedOn: Answer = failed("delegated", "", { delegation: { ns: setOf("x NS ns1.test.") as never, glue: [] } });
+  const handedOn: Answer = failed("delegated", verbatim(""), { delegation: { ns: setOf("x NS ns1.test.") as never, glue: [] } });
   const viewpoint = (name: string, role: Viewpoint["role"], answer: Answer): Viewpoint => ({
     name,
     role,

@@ -1,4 +1,4 @@
-import { type Clause, clause, verbatim } from "../clause/index.ts";
+import { type Clause, clause } from "../clause/index.ts";
 import { displayName } from "../name/index.ts";
 import type { Ask, State } from "./ask.ts";
 import type { View } from "./view.ts";
@@ -61,8 +61,7 @@ export function stateOf({
   const vantages = views.filter((view) => view.role === "vantage");
   const lacking = authorities.filter((view) => view.sees === "old" || view.sees === "nothing");
   const silent = authorities.filter((view) => view.sees === "unknown");
-  const reason = (view: View | undefined) =>
-    view?.answer.kind === "failed" ? verbatim(view.answer.detail) : clause("state-unresolved");
+  const reason = (view: View | undefined) => (view?.answer.kind === "failed" ? view.answer.detail : clause("state-unresolved"));
   // One server that says no is enough to know that it is not there; silence alone says nothing.
   if (lacking.length > 0) {
     const what = [...new Set(lacking.map((view) => `${displayName(view.name)} ${view.type}`))].join(", ");

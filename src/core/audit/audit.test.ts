@@ -75,7 +75,8 @@ async function look({ zone = {}, input = {}, silent }: Case, asked = new Set<str
   const zones = zonesOf(readZone(text));
   const plain = zoneLookup(zones);
   const lookup: Lookup = {
-    ask: async (at, type) => (asked.add(at) && silent?.test(at) ? failed("timeout", `${at} is silent`) : plain.ask(at, type)),
+    ask: async (at, type) =>
+      asked.add(at) && silent?.test(at) ? failed("timeout", verbatim(`${at} is silent`)) : plain.ask(at, type),
   };
   const authority: Authority = {
     kind: "delegated",
@@ -93,7 +94,7 @@ async function look({ zone = {}, input = {}, silent }: Case, asked = new Set<str
     trust: async () => ({ kind: "indeterminate", why: "no-anchor" }),
     authority,
     dsAtParent: async () => {
-      if (silent?.test(name(B)) === true) return failed("timeout", "the parent is silent");
+      if (silent?.test(name(B)) === true) return failed("timeout", verbatim("the parent is silent"));
       const set = zones
         .find(({ apex }) => apex === name(B))
         ?.nodes.get(name(B))
@@ -123,8 +124,8 @@ const servers = (...lookups: Lookup[]): Authority => ({
   ttl: 60,
   servers: lookups.map((lookup, i) => ({ name: name(`ns${i + 1}.nettlehost.example`), address: "198.51.100.2", lookup })),
 });
-const silence: Lookup = { ask: async () => failed("timeout", "nobody answers") };
-const refusal: Lookup = { ask: async () => failed("refused", "not mine") };
+const silence: Lookup = { ask: async () => failed("timeout", verbatim("nobody answers")) };
+const refusal: Lookup = { ask: async () => failed("refused", verbatim("not mine")) };
 const serving = (serial: number, more = ""): Lookup =>
   zoneLookup(
     zonesOf(
@@ -189,7 +190,10 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
   ["transport-misplaced", { zone: { tls: '_smtp-tls TXT "v=TLSRPTv1; rua=mailto:tls@brackwater.example"' } }],
   ["spf-return-path", { zone: { bounce: "bounce MX 10 mx1.inglemail.example." } }],
   ["spf-quotes", { zone: { spf: `@ TXT "\\"v=spf1 ip4:192.0.2.25 -all\\""` } }],
-  ["delegation-missing", { input: { authority: { kind: "not-delegated", parent: name("example"), because: "nobody has it" } } }],
+  [
+    "delegation-missing",
+    { input: { authority: { kind: "not-delegated", parent: name("example"), because: verbatim("nobody has it") } } },
+  ],
   ["delegation-unanswered", { input: { authority: servers(silence, silence) } }],
   ["server-silent", { input: { authority: servers(serving(1), silence) } }],
   ["server-lame", { input: { authority: servers(serving(1), refusal) } }],
@@ -220,7 +224,7 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
           kind: "delegated",
           apex: name(B),
           servers: [],
-          unreachable: [{ name: name("ns9.example"), because: "no address" }],
+          unreachable: [{ name: name("ns9.example"), because: verbatim("no address") }],
           ttl: 60,
         },
       },
@@ -581,7 +585,7 @@ test("a name inside a zone is judged as that: nothing is said of name servers, a
     ns2: "",
     alias: "@ CNAME heronpost.example.",
   };
-  const within: Authority = { kind: "within", zone: name("example"), servers: [], because: "nobody has it" };
+  const within: Authority = { kind: "within", zone: name("example"), servers: [], because: verbatim("nobody has it") };
   const { findings } = await look({ zone, input: { authority: within } });
   expect(allInWords(findings.filter(({ area }) => area === "delegation"))).toEqual([]);
   expect(allInWords((await look({ zone })).findings.map(({ id }) => id))).toContain("alias-at-apex");
@@ -613,10 +617,15 @@ describe("the web of a site", () => {
 });
 
 test("signatures that could not be asked for are no finding, and are named as unresolved", async () => {
-  const trust = async () => ({ kind: "indeterminate", why: "unresolved", because: "nobody answers for the keys" }) as const;
+  const trust = async () =>
+    ({ kind: "indeterminate", why: "unresolved", because: verbatim("nobody answers for the keys") }) as const;
   const { findings, unresolved } = await look({ input: { trust } });
   expect(allInWords(findings.map(({ id }) => id).filter((id) => /dnssec|ds-/.test(id)))).toEqual([]);
-  expect(allInWords(unresolved)).toContainEqual({ name: `${B}.`, type: "DNSSEC", because: "nobody answers for the keys" });
+  expect(allInWords(unresolved)).toContainEqual({
+    name: `${B}.`,
+    type: "DNSSEC",
+    because: verbatim("nobody answers for the keys"),
+  });
 });
 
 test("a source that could not be asked has not moved", async () => {

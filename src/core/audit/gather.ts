@@ -1,4 +1,4 @@
-import { clause, verbatim } from "../clause/index.ts";
+import { clause } from "../clause/index.ts";
 import { checkSelector, keyNameOf, type SelectorCheck, usualSelectors } from "../dkim/index.ts";
 import { destinationOf, discoverByList, discoverByWalk, lookupDmarc, verifyExternalDestination } from "../dmarc/index.ts";
 import type { Verdict } from "../dnssec/index.ts";
@@ -49,7 +49,7 @@ function asking(input: AuditInput, unresolved: Map<string, Unresolved>): Asking 
       const answer = await lookup.ask(name, type);
       // Zone files never hold the top of the tree, and no policy is expected there.
       const top = answer.kind === "failed" && answer.why === "outside" && /^_dmarc\.[^.]+\.$/.test(name);
-      if (answer.kind === "failed" && !top) unresolved.set(`${name} ${type}`, { name, type, because: verbatim(answer.detail) });
+      if (answer.kind === "failed" && !top) unresolved.set(`${name} ${type}`, { name, type, because: answer.detail });
       return answer;
     },
   });
@@ -352,7 +352,13 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
   const all = asking(input, unresolved);
   const none = asking(
     {
-      ...{ domain: input.domain, role: input.role, authority: { kind: "failed", because: "" }, lookup: NOTHING, world: NOTHING },
+      ...{
+        domain: input.domain,
+        role: input.role,
+        authority: { kind: "failed", because: clause("nothing") },
+        lookup: NOTHING,
+        world: NOTHING,
+      },
       ...{ organizationalDomain: input.organizationalDomain, selectors: [], openKeyFiles: [], asks: [], wantedTexts: [] },
       ...{ undelegatedHosts: [], hosts: [], issuers: [], flattened: [] },
     },
@@ -390,7 +396,7 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
         .slice(0, 1)
         .flatMap((one) =>
           one.kind === "indeterminate" && one.why === "unresolved"
-            ? [{ name: input.domain, type: "DNSSEC", because: verbatim(one.because) }]
+            ? [{ name: input.domain, type: "DNSSEC", because: one.because }]
             : [],
         ),
       ...(input.web ?? [])

@@ -1,5 +1,5 @@
 import { isMet } from "../ask/index.ts";
-import { type Clause, clause, verbatim } from "../clause/index.ts";
+import { type Clause, clause } from "../clause/index.ts";
 import { type Live, liveAt, ownSetOf } from "../lookup/index.ts";
 import { type DomainName, displayName, isAtOrBelow, isBelow, parentOf, ROOT } from "../name/index.ts";
 import {
@@ -125,7 +125,7 @@ export async function draftSet(drafting: Drafting, wanted: Wanted): Promise<void
         clause("change-breaks-nothing"),
         [clause("change-publish-there")],
       );
-    else undetermined.push({ name, type, because: verbatim(live.answer.detail), asks });
+    else undetermined.push({ name, type, because: live.answer.detail, asks });
     return;
   }
   if (live.kind === "dname") {
@@ -241,7 +241,7 @@ async function roomFor(step: Step): Promise<boolean> {
   const neighbours = await Promise.all(NEIGHBOURS.map((other) => liveAt(lookup, domain, name, other)));
   const unseen = neighbours.find((other) => other.kind === "failed" && other.answer.chain.length === 0);
   if (unseen?.kind === "failed") {
-    undetermined.push({ name, type, because: verbatim(unseen.answer.detail), asks });
+    undetermined.push({ name, type, because: unseen.answer.detail, asks });
     return false;
   }
   const inTheWay = neighbours.map(ownSetOf).filter((other) => other !== undefined);

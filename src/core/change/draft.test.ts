@@ -277,7 +277,7 @@ describe("policy records: one of each (RFC 7208 section 3.2, RFC 7489 section 6.
     expect(allInWords(texts(replaced.changes[0]?.after))).toEqual([one]);
   });
   test("an include that could not be asked is never counted as free", async () => {
-    const world: Lookup = { ask: async () => failed("timeout", "late") };
+    const world: Lookup = { ask: async () => failed("timeout", verbatim("late")) };
     const { changes } = await draft([ask("a", '@ TXT "v=spf1 include:spf.heronpost.example ~all"')], { world });
     expect(allInWords(changes[0]?.because)).toContain(
       "at least 1 of 10 lookups, because those of spf.heronpost.example could not be counted",
@@ -369,7 +369,7 @@ describe("clashes", () => {
 });
 
 test("a zone that cannot be looked at leaves everything undetermined, and drafts nothing", async () => {
-  const silent: Lookup = { ask: async () => failed("servfail", "ns1 answered SERVFAIL") };
+  const silent: Lookup = { ask: async () => failed("servfail", verbatim("ns1 answered SERVFAIL")) };
   const { changes, clashes, undetermined } = await draft([ask("a", "@ TXT t"), ask("b", "www CNAME x.test.")], {
     lookup: silent,
   });

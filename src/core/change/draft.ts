@@ -1,4 +1,4 @@
-import { clause, verbatim } from "../clause/index.ts";
+import { clause } from "../clause/index.ts";
 import { liveAt, ownSetOf } from "../lookup/index.ts";
 import { isAtOrBelow } from "../name/index.ts";
 import type { RecordSet } from "../record/index.ts";
@@ -40,7 +40,7 @@ async function draftRemoval(drafting: Drafting, { set, asks }: Unwanted): Promis
     return;
   const live = await liveAt(lookup, domain, name, type);
   if (live.kind === "failed") {
-    undetermined.push({ name, type, because: verbatim(live.answer.detail), asks });
+    undetermined.push({ name, type, because: live.answer.detail, asks });
     return;
   }
   const before = ownSetOf(live);

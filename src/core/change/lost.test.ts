@@ -1,5 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import { allInWords } from "../../present/clauses/index.ts";
+import { verbatim } from "../clause/index.ts";
 import { failed, type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { printData, toSets } from "../record/index.ts";
@@ -41,7 +42,7 @@ describe("what was deleted beside a change", () => {
     ).toEqual([]);
   });
   test("not what could not be asked about", async () =>
-    expect(allInWords(await lost({ ask: async () => failed("timeout", "late") }))).toEqual([]));
+    expect(allInWords(await lost({ ask: async () => failed("timeout", verbatim("late")) }))).toEqual([]));
   test("not what a wildcard still answers", async () => {
     expect(allInWords(await lost(`${BEFORE.replace("www A", "*.x A")}\n* A 192.0.2.1`))).toEqual([]);
   });

@@ -1,5 +1,5 @@
 import { type Ask, type DnsWant, dnsWants, isMet, type SpfWant } from "../ask/index.ts";
-import { type Clause, clause, verbatim } from "../clause/index.ts";
+import { type Clause, clause } from "../clause/index.ts";
 import { isDmarc } from "../dmarc/index.ts";
 import { type Live, type Lookup, liveAt, ownSetOf } from "../lookup/index.ts";
 import type { DomainName } from "../name/index.ts";
@@ -137,7 +137,7 @@ export async function retireAsk(request: RetireRequest): Promise<Retirement> {
   for (const { name, type } of places.values()) {
     const live: Live = await liveAt(lookup, ask.domain, name, type);
     if (live.kind === "failed") {
-      undetermined.push({ name, type, because: verbatim(live.answer.detail) });
+      undetermined.push({ name, type, because: live.answer.detail });
       continue;
     }
     const before = ownSetOf(live);

@@ -18,7 +18,7 @@ export interface ChangeClauses {
   "change-breaks-proof": { readonly text: string; readonly name: DomainName };
   "change-targets-differ": { readonly asks: readonly string[]; readonly name: DomainName; readonly targets: string };
   "change-alias-and-others": { readonly asks: readonly string[]; readonly name: DomainName };
-  "change-below-zone-cut": { readonly detail: string };
+  "change-below-zone-cut": { readonly detail: Clause };
   "change-below-dname-mend": { readonly to: DomainName; readonly above: string };
   "change-needed-elsewhere": { readonly because: Clause; readonly asks: readonly string[] };
   "change-needed-too": { readonly asks: readonly string[] };

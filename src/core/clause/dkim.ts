@@ -69,7 +69,7 @@ export interface DkimClauses {
   "dkim-sha1": Nothing;
   "dkim-body-cut": { readonly signature: number; readonly body: number };
   "dkim-body-changed": Nothing;
-  "dkim-key-unresolved": { readonly detail: string };
+  "dkim-key-unresolved": { readonly detail: Clause };
   "dkim-key-not-there": { readonly keyName: DomainName };
   "dkim-unsigned-octets": { readonly unsignedOctets: number };
   "dkim-canonicalization-misnamed": { readonly otherHow: "simple" | "relaxed"; readonly body: "simple" | "relaxed" };

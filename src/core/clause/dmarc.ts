@@ -11,8 +11,8 @@ export interface DmarcClauses {
   "dmarc-choice": { readonly name: string; readonly words: readonly string[] };
   "dmarc-number": { readonly name: string; readonly least: number; readonly most: number };
   /** `failed` is what happened. */
-  "dmarc-unresolved": { readonly failed: string };
-  "dmarc-published-unresolved": { readonly failed: string };
+  "dmarc-unresolved": { readonly failed: Clause };
+  "dmarc-published-unresolved": { readonly failed: Clause };
   "dmarc-passes": { readonly by: By; readonly domain: DomainName; readonly from: DomainName };
   "dmarc-fails": {
     /** What passes, and belongs to somebody else. */
@@ -68,7 +68,7 @@ export interface DmarcClauses {
   "dmarc-none": { readonly from: DomainName };
   "dmarc-check-not-made": Nothing;
   "dmarc-ignored": Nothing;
-  "dmarc-not-asked": { readonly failed: string };
+  "dmarc-not-asked": { readonly failed: Clause };
   "dmarc-several-there": { readonly records: number };
   "dmarc-unusable-there": Nothing;
   "dmarc-none-there": Nothing;

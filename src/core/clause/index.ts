@@ -7,6 +7,7 @@
  * ```
  */
 import type { AdviceClauses } from "./advice.ts";
+import type { AnswerClauses } from "./answer.ts";
 import type { AskedClauses } from "./asked.ts";
 import type { BulkClauses } from "./bulk.ts";
 import type { CauseClauses } from "./cause.ts";
@@ -43,10 +44,12 @@ import type { StatusCodeClauses } from "./status-code.ts";
 import type { SweepClauses } from "./sweep.ts";
 import type { TagsClauses } from "./tags.ts";
 import type { ToldClauses } from "./told.ts";
+import type { UpdateClauses } from "./update.ts";
 import type { VerdictClauses } from "./verdict.ts";
 
 export type {
   AdviceClauses,
+  AnswerClauses,
   AskedClauses,
   BulkClauses,
   CauseClauses,
@@ -83,12 +86,14 @@ export type {
   SweepClauses,
   TagsClauses,
   ToldClauses,
+  UpdateClauses,
   VerdictClauses,
 };
 
 /** Every clause by its code, with what its words need. */
 export interface Clauses
   extends AdviceClauses,
+    AnswerClauses,
     AskedClauses,
     BulkClauses,
     CauseClauses,
@@ -124,6 +129,7 @@ export interface Clauses
     SweepClauses,
     TagsClauses,
     ToldClauses,
+    UpdateClauses,
     VerdictClauses {}
 
 /** A part of a sentence that people read, without a full stop; `clause` is its code. */

@@ -1,8 +1,13 @@
+import type { DomainName } from "../name/index.ts";
 import type { Clause } from "./index.ts";
 import type { Nothing } from "./nothing.ts";
 
 /** What is said of messages. */
 export interface MessageClauses {
+  /** What a test message says; `at` in milliseconds since 1970. */
+  "test-message-subject": { readonly domain: DomainName };
+  "test-message-from": { readonly domain: DomainName; readonly at: number };
+  "test-message-arrived": Nothing;
   "message-empty": Nothing;
   "message-header-too-large": { readonly octets: number };
   "mailbox-open-quote": Nothing;

@@ -13,7 +13,7 @@ export interface PublishClauses {
   "publish-shown-otherwise": { readonly differences: readonly string[] };
   "publish-late": { readonly to: string };
   "publish-arrived-late": Nothing;
-  "publish-unseen": Went & { readonly unseen: string | undefined };
+  "publish-unseen": Went & { readonly unseen: Clause | undefined };
   "publish-sheet-entered": Went;
   "publish-arrived": Went;
   "publish-all-there": Nothing;
@@ -32,9 +32,9 @@ export interface PublishClauses {
   "approve-not-approved": Nothing;
   "approve-host-says": { readonly error: string; readonly words: string | undefined };
   "approve-said": { readonly title: string; readonly because: Clause };
-  "approve-came-unseen": { readonly title: string; readonly left: number; readonly of: number; readonly unseen: string };
+  "approve-came-unseen": { readonly title: string; readonly left: number; readonly of: number; readonly unseen: Clause };
   "approve-did-not-come": { readonly title: string; readonly left: number; readonly of: number };
-  "approve-beside-unseen": { readonly unseen: string };
+  "approve-beside-unseen": { readonly unseen: Clause };
   "approve-also-changed": { readonly sets: readonly { readonly name: DomainName; readonly type: string }[] };
   "approve-came": { readonly done: number; readonly of: number };
   "approve-nobody-back": { readonly minutes: number };

@@ -4,6 +4,17 @@ import type { Nothing } from "./nothing.ts";
 
 /** What is said of a site, its redirects and certificates, and of proofs on the web. */
 export interface SiteClauses {
+  /** A page that was not had: `host` as it was asked for, at one of its addresses. */
+  "page-no-address": { readonly host: string };
+  "page-broken-off": { readonly host: string; readonly address: string };
+  /** `why` as the system says it; undefined where nothing came in time. */
+  "page-unreachable": {
+    readonly host: string;
+    readonly address: string;
+    readonly secure: boolean;
+    readonly why: string | undefined;
+    readonly ms: number;
+  };
   /** `pending`: milliseconds since the name was published. */
   "site-certificate-other": { readonly names: readonly string[]; readonly host: string; readonly pending: number | undefined };
   /** Paths with their queries. */

@@ -11,9 +11,9 @@ export interface VerdictClauses {
   "verdict-from-nobody": Nothing;
   "verdict-from-no-domain": Nothing;
   "verdict-all-pass": Nothing;
-  "bulk-reverse-unresolved": { readonly ip: string; readonly detail: string };
+  "bulk-reverse-unresolved": { readonly ip: string; readonly detail: Clause };
   "bulk-no-reverse": { readonly ip: string };
-  "bulk-back-unresolved": { readonly target: string; readonly detail: string };
+  "bulk-back-unresolved": { readonly target: string; readonly detail: Clause };
   "bulk-reverse-right": { readonly ip: string; readonly target: string };
   "bulk-reverse-apart": { readonly ip: string };
   "bulk-address-unknown": Nothing;

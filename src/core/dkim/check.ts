@@ -1,5 +1,5 @@
 import { createPublicKey, type KeyObject } from "node:crypto";
-import { type Clause, clause, verbatim } from "../clause/index.ts";
+import { type Clause, clause } from "../clause/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, parseName } from "../name/index.ts";
 import { isOfType } from "../record/index.ts";
@@ -70,8 +70,7 @@ export async function checkSelector(
   const alias = answer.chain.at(-1)?.data[0]?.target;
   const common = { selector, name, ...(alias === undefined ? {} : { alias }) };
   const remark = (kind: KeyRemark["kind"], because: Clause, breaks = false): KeyRemark => ({ kind, breaks, because });
-  if (answer.kind === "failed")
-    return { ...common, state: "unknown", remarks: [remark("unreachable", verbatim(answer.detail), true)] };
+  if (answer.kind === "failed") return { ...common, state: "unknown", remarks: [remark("unreachable", answer.detail, true)] };
   if (answer.kind !== "found" || !isOfType(answer.set, "TXT")) {
     if (alias === undefined)
       return { ...common, state: "absent", remarks: [remark("absent", clause("dkim-no-record", { name }), true)] };

@@ -2,6 +2,7 @@ import { createPrivateKey, generateKeyPairSync, type KeyObject } from "node:cryp
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { allInWords } from "../../present/clauses/index.ts";
+import { verbatim } from "../clause/index.ts";
 import { type Answer, failed, type Lookup } from "../lookup/index.ts";
 import { type MessageSource, scanMessage } from "../message/index.ts";
 import { name } from "../name/index.ts";
@@ -27,7 +28,7 @@ const dns = (records: Readonly<Record<string, string | readonly string[] | "unre
     const texts = records[at.slice(0, -1)];
     const common = { chain: [], authoritative: false } as const;
     if (texts === undefined) return { kind: "nxdomain", ...common };
-    if (texts === "unreachable") return failed("timeout", "nobody answered");
+    if (texts === "unreachable") return failed("timeout", verbatim("nobody answered"));
     const data = [texts].flat().map((text) => ({ strings: splitCharacterStrings(text) }));
     return { kind: "found", set: { name: at, type: "TXT", ttl: 60, data }, ...common };
   },

@@ -1,3 +1,4 @@
+import type { Clause } from "../clause/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, isAtOrBelow, mailDomainOf, name as nameOf, under } from "../name/index.ts";
 import { decodeUtf8, isOfType, txtValue } from "../record/index.ts";
@@ -14,7 +15,7 @@ export const permissionName = (domain: DomainName, destination: DomainName): Dom
   under(domain, under(nameOf("_report._dmarc"), destination) ?? destination);
 
 /** Whether reports about a domain may go to a destination. */
-export type Permission = "own" | "granted" | "missing" | { readonly failed: string };
+export type Permission = "own" | "granted" | "missing" | { readonly failed: Clause };
 
 /** Asks whether a destination takes reports about a domain, as receivers do before they send any (RFC 7489 section 7.1). */
 export async function verifyExternalDestination(

@@ -1,3 +1,4 @@
+import type { Clause } from "../clause/index.ts";
 import { type Lookup, remembered } from "../lookup/index.ts";
 import { type DomainName, fromLabels, labelsOf, name as nameOf, under } from "../name/index.ts";
 import { decodeUtf8, isOfType, type RecordSet, txtValue } from "../record/index.ts";
@@ -15,7 +16,7 @@ export type PublishedDmarc =
   /** More than one record: receivers use none of them. */
   | { readonly kind: "several"; readonly texts: readonly string[] }
   | { readonly kind: "unusable"; readonly text: string; readonly mistakes: readonly Mistake[] }
-  | { readonly kind: "failed"; readonly because: string; readonly outside: boolean };
+  | { readonly kind: "failed"; readonly because: Clause; readonly outside: boolean };
 
 const readSets = new WeakMap<RecordSet, PublishedDmarc>();
 
@@ -51,7 +52,7 @@ export interface Discovery {
   /** Every name asked, in order, and what stood there. */
   readonly steps: readonly { readonly domain: DomainName; readonly there: PublishedDmarc }[];
   /** Why it cannot be said; the rest is then only what is known so far. */
-  readonly failed?: string;
+  readonly failed?: Clause;
 }
 
 /** Questions a walk may ask (DMARC successor, section “DNS Tree Walk”). */

@@ -1,5 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import { allInWords } from "../../present/clauses/index.ts";
+import { verbatim } from "../clause/index.ts";
 import { failed, type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { organizationalDomain } from "../suffix/index.ts";
@@ -143,7 +144,7 @@ describe("the walk up the tree (successor of RFC 7489, section 4.10)", () => {
     expect(allInWords([found.at, found.organizational, found.failed])).toEqual([at, organizational, undefined]);
   });
   test("a name that could not be asked is not an absent policy", async () => {
-    const lookup: Lookup = { ask: async (at) => failed("servfail", `${at} says no`) };
+    const lookup: Lookup = { ask: async (at) => failed("servfail", verbatim(`${at} says no`)) };
     expect(allInWords(await discoverByWalk(name("brackwater.example"), lookup))).toMatchObject({
       failed: "_dmarc.brackwater.example. says no",
     });
@@ -297,7 +298,7 @@ describe("the judgement (RFC 7489 sections 3.1, 6.3 and 6.6.2)", () => {
   test("a walk that could not be finished is no failure", async () => {
     const base = world({ [`_dmarc.${B}`]: "v=DMARC1; p=reject" });
     const lookup: Lookup = {
-      ask: async (at, type) => (at === `_dmarc.m.${B}.` ? failed("timeout", "silence") : base.ask(at, type)),
+      ask: async (at, type) => (at === `_dmarc.m.${B}.` ? failed("timeout", verbatim("silence")) : base.ask(at, type)),
     };
     const verdict = await evaluateDmarc(name(`news.${B}`), [by("dkim", `m.${B}`)], lookup);
     expect(allInWords([verdict.result, verdict.disposition])).toEqual(["temperror", "none"]);
@@ -337,7 +338,7 @@ describe("where reports may go (RFC 7489 section 7.1)", () => {
     expect(
       allInWords(
         await verifyExternalDestination(name("brackwater.example"), name("brackwater.example"), name("heronpost.example"), {
-          ask: async () => failed("timeout", "silence"),
+          ask: async () => failed("timeout", verbatim("silence")),
         }),
       ),
     ).toEqual({ failed: "silence" }));

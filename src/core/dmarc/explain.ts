@@ -19,7 +19,7 @@ export interface Scenario {
   /** The organisation's own mail through a service that signs with the service's name. */
   readonly unaligned: Policy;
   readonly forged: Policy;
-  readonly failed?: string;
+  readonly failed?: Clause;
 }
 
 /** Labels for names that stand for any subdomain, and for one that nobody made. */

@@ -1,3 +1,4 @@
+import type { Clause } from "../clause/index.ts";
 import { type DomainName, isAtOrBelow, isBelow, labelsOf, substituted, upwards } from "../name/index.ts";
 import { type DataOf, isOfType, type RecordSet, type RecordType, type ResourceRecord, toSets } from "../record/index.ts";
 import { type Denial, deniesName, nsec3Denial, nsecDenial } from "./denial.ts";
@@ -12,7 +13,7 @@ export type SignedAnswer =
       readonly answer: readonly ResourceRecord[];
       readonly authority: readonly ResourceRecord[];
     }
-  | { readonly kind: "failed"; readonly detail: string };
+  | { readonly kind: "failed"; readonly detail: Clause };
 
 /** Whoever can be asked for signed answers. */
 export interface SignedLookup {
@@ -64,7 +65,7 @@ export type Verdict =
   | { readonly kind: "insecure"; readonly zone: DomainName; readonly why: "no-ds" | "unknown-algorithm" | "too-costly" }
   | { readonly kind: "bogus"; readonly flaw: ChainFlaw }
   /** Somebody could not be asked; `because` is what happened. */
-  | { readonly kind: "indeterminate"; readonly why: "unresolved"; readonly because: string }
+  | { readonly kind: "indeterminate"; readonly why: "unresolved"; readonly because: Clause }
   /** There is nothing to begin from, or no end. */
   | { readonly kind: "indeterminate"; readonly why: "no-anchor" | "endless" };
 

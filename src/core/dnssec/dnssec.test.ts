@@ -1,6 +1,7 @@
 import { createHash, generateKeyPairSync, type KeyObject, sign } from "node:crypto";
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
+import { verbatim } from "../clause/index.ts";
 import { type DomainName, isAtOrBelow, isBelow, name, parentOf, ROOT, upwards, wildcardOf } from "../name/index.ts";
 import { type DataOf, type RecordSet, type ResourceRecord, recordsOf, toBase32, toSets } from "../record/index.ts";
 import { readRecords } from "../zone/index.ts";
@@ -210,7 +211,7 @@ const lookupOf = (...zones: SignedZone[]): SignedLookup & { asked: number } => {
       const holders = zones
         .filter(({ apex }) => isAtOrBelow(of, apex) && !(type === "DS" && apex === of))
         .sort((a, b) => b.apex.length - a.apex.length);
-      return holders[0]?.answer(of, type) ?? { kind: "failed", detail: "nobody holds it" };
+      return holders[0]?.answer(of, type) ?? { kind: "failed", detail: verbatim("nobody holds it") };
     },
   };
   return lookup;
@@ -374,11 +375,11 @@ describe("a whole chain", () => {
     expect(await new ChainOfTrust(lookup, [foreign], NOW).judge(name("brackwater.example"), "TXT")).toMatchObject({
       kind: "indeterminate",
     });
-    const deaf: SignedLookup = { askSigned: async () => ({ kind: "failed", detail: "nobody answered" }) };
+    const deaf: SignedLookup = { askSigned: async () => ({ kind: "failed", detail: verbatim("nobody answered") }) };
     expect(await new ChainOfTrust(deaf, [anchorOf(root)], NOW).judge(name("brackwater.example"), "TXT")).toEqual({
       kind: "indeterminate",
       why: "unresolved",
-      because: "nobody answered",
+      because: verbatim("nobody answered"),
     });
   });
   test("what was found out about a zone is not asked again", async () => {

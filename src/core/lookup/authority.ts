@@ -1,4 +1,5 @@
-import { type DomainName, displayName, parentOf, ROOT, upwards } from "../name/index.ts";
+import { type Clause, clause } from "../clause/index.ts";
+import { type DomainName, parentOf, ROOT, upwards } from "../name/index.ts";
 import type { DataOf, RecordSet, RecordType } from "../record/index.ts";
 import type { Answer, Failed, Lookup } from "./lookup.ts";
 
@@ -27,7 +28,7 @@ export type Authority =
       readonly apex: DomainName;
       readonly servers: readonly AuthoritativeServer[];
       /** Name servers whose address could not be found, with the reason. */
-      readonly unreachable: readonly { readonly name: DomainName; readonly because: string }[];
+      readonly unreachable: readonly { readonly name: DomainName; readonly because: Clause }[];
       /** How long resolvers keep the delegation, in seconds. */
       readonly ttl: number;
     }
@@ -35,10 +36,10 @@ export type Authority =
       readonly kind: "within";
       readonly zone: DomainName;
       readonly servers: readonly AuthoritativeServer[];
-      readonly because: string;
+      readonly because: Clause;
     }
-  | { readonly kind: "not-delegated"; readonly parent: DomainName; readonly because: string }
-  | { readonly kind: "failed"; readonly because: string };
+  | { readonly kind: "not-delegated"; readonly parent: DomainName; readonly because: Clause }
+  | { readonly kind: "failed"; readonly because: Clause };
 
 async function addressesOf(
   base: Lookup,
@@ -107,7 +108,7 @@ export async function dsAtParent(domain: DomainName, base: Lookup, servers: Serv
  */
 export async function authorityOf(domain: DomainName, base: Lookup, servers: Servers): Promise<Authority> {
   const parent = await parentZone(base, domain);
-  if (parent === undefined) return { kind: "failed", because: `no zone above ${displayName(domain)} could be found` };
+  if (parent === undefined) return { kind: "failed", because: clause("authority-none-above", { domain }) };
   if ("kind" in parent) return { kind: "failed", because: parent.detail };
   const said = await askParent(base, servers, parent, domain, "NS");
   let ns: RecordSet | undefined;
@@ -115,7 +116,7 @@ export async function authorityOf(domain: DomainName, base: Lookup, servers: Ser
   if (said?.kind === "found") ns = said.set;
   else if (said?.kind === "failed" && said.delegation !== undefined) ({ ns, glue } = said.delegation);
   else if (said?.kind === "nodata" || said?.kind === "nxdomain") {
-    const because = `${displayName(parent.apex)} does not hand ${displayName(domain)} on to any name server`;
+    const because = clause("authority-not-handed-on", { parent: parent.apex, domain });
     // The list of registries is large, and seldom needed.
     const { organizationalDomain } = await import("../suffix/index.ts");
     // Below a registered domain a name needs no name servers of its own.
@@ -126,14 +127,14 @@ export async function authorityOf(domain: DomainName, base: Lookup, servers: Ser
     const resolved = await base.ask(domain, "NS");
     if (resolved.kind === "failed") return { kind: "failed", because: resolved.detail };
     if (resolved.kind !== "found" || resolved.chain.length > 0)
-      return { kind: "not-delegated", parent: parent.apex, because: `no name servers are known for ${displayName(domain)}` };
+      return { kind: "not-delegated", parent: parent.apex, because: clause("authority-no-servers", { domain }) };
     ns = resolved.set;
   }
   if (ns.name !== domain)
     return {
       kind: "not-delegated",
       parent: parent.apex,
-      because: `${displayName(domain)} is part of ${displayName(ns.name)} and has no name servers of its own`,
+      because: clause("authority-part-of", { domain, zone: ns.name }),
     };
   const { found, unreachable } = await serversOf(ns, glue, base, servers);
   return { kind: "delegated", apex: domain, servers: found, unreachable, ttl: ns.ttl };
@@ -142,12 +143,13 @@ export async function authorityOf(domain: DomainName, base: Lookup, servers: Ser
 /** The servers that an NS set names, and those whose address could not be found. */
 async function serversOf(ns: RecordSet, glue: readonly RecordSet[], base: Lookup, servers: Servers) {
   const found: AuthoritativeServer[] = [];
-  const unreachable: { name: DomainName; because: string }[] = [];
+  const unreachable: { name: DomainName; because: Clause }[] = [];
   for (const name of targetsOf(ns)) {
     const { addresses, failure } = await addressesOf(base, name, glue);
     // One address a server: they serve the same data, and asking each would only repeat the question.
     const [address] = addresses;
-    if (address === undefined) unreachable.push({ name, because: failure?.detail ?? `${displayName(name)} has no address` });
+    if (address === undefined)
+      unreachable.push({ name, because: failure?.detail ?? clause("authority-no-address", { server: name }) });
     else found.push({ name, address, lookup: servers.at(address, { recursive: false }) });
   }
   return { found, unreachable };

@@ -1,3 +1,4 @@
+import type { Clause } from "../clause/index.ts";
 import type { DomainName } from "../name/index.ts";
 import type { DataOf, RecordSet, RecordType } from "../record/index.ts";
 
@@ -49,8 +50,8 @@ export interface Negative extends Common {
 export interface Failed extends Common {
   readonly kind: "failed";
   readonly why: FailureReason;
-  /** Half a sentence for people: what happened, and where. */
-  readonly detail: string;
+  /** What happened, and where. */
+  readonly detail: Clause;
   /** For `delegated`: the name servers the answer points to, and the addresses that came along. */
   readonly delegation?: { readonly ns: RecordSet<DataOf["NS"]>; readonly glue: readonly RecordSet[] };
 }
@@ -66,6 +67,6 @@ export interface Lookup {
 /** How many aliases are followed before the chain counts as a loop. */
 export const MAX_CHAIN = 12;
 
-export function failed(why: FailureReason, detail: string, more: Partial<Failed> = {}): Failed {
+export function failed(why: FailureReason, detail: Clause, more: Partial<Failed> = {}): Failed {
   return { kind: "failed", why, detail, chain: [], authoritative: false, ...more };
 }

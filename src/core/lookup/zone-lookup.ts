@@ -1,5 +1,5 @@
+import { clause } from "../clause/index.ts";
 import type { DomainName } from "../name/index.ts";
-import { displayName } from "../name/index.ts";
 import type { RecordType } from "../record/index.ts";
 import { answerFrom, glueFor, type Zone, zoneFor } from "../zone/index.ts";
 import { type AliasSet, type Answer, failed, type Lookup, MAX_CHAIN } from "./lookup.ts";
@@ -18,7 +18,7 @@ export function answerFromZones(zones: readonly Zone[], name: DomainName, type: 
     const above = type === "DS" ? zones.filter(({ apex }) => apex !== at) : zones;
     const zone = zoneFor(above, at) ?? zoneFor(zones, at);
     if (zone === undefined)
-      return failed("outside", `${displayName(at)} is not in the zone files`, { chain, authoritative: true });
+      return failed("outside", clause("answer-outside-files", { name: at }), { chain, authoritative: true });
     const answer = answerFrom(zone, at, type);
     switch (answer.kind) {
       case "found":
@@ -28,21 +28,17 @@ export function answerFromZones(zones: readonly Zone[], name: DomainName, type: 
       case "nxdomain":
         return { kind: answer.kind, chain, authoritative: true, ...(answer.soa === undefined ? {} : { soa: answer.soa }) };
       case "delegated":
-        return failed(
-          "delegated",
-          `${displayName(at)} lies in ${displayName(answer.ns.name)}, which is delegated to other name servers`,
-          {
-            chain,
-            delegation: { ns: answer.ns, glue: glueFor(zone, answer.ns) },
-          },
-        );
+        return failed("delegated", clause("answer-below-cut", { name: at, zone: answer.ns.name }), {
+          chain,
+          delegation: { ns: answer.ns, glue: glueFor(zone, answer.ns) },
+        });
       case "alias": {
         chain.push(answer.set);
         wildcard ??= answer.wildcard;
         const target = answer.set.data[0]?.target;
-        if (target === undefined) return failed("malformed", `the alias at ${displayName(at)} has no target`, { chain });
+        if (target === undefined) return failed("malformed", clause("answer-alias-without-target", { name: at }), { chain });
         if (chain.length > MAX_CHAIN || chain.some((link) => link.name === target))
-          return failed("loop", `the aliases from ${displayName(name)} lead round in a ring`, { chain });
+          return failed("loop", clause("answer-ring", { server: undefined, name }), { chain });
         at = target;
       }
     }

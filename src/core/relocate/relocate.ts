@@ -8,7 +8,7 @@ import { USUAL_NAMES, USUAL_TYPES } from "./usual-names.ts";
 interface Unresolved {
   readonly name: DomainName;
   readonly type: RecordType;
-  readonly because: string;
+  readonly because: Clause;
 }
 
 /** What was found at a zone's present servers by asking name by name, and what could not be asked. */

@@ -1,4 +1,4 @@
-import { type Clause, clause, verbatim } from "../clause/index.ts";
+import { type Clause, clause } from "../clause/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, upwards } from "../name/index.ts";
 import { isOfType } from "../record/index.ts";
@@ -19,7 +19,7 @@ export async function mayIssue(lookup: Lookup, name: DomainName, issuer: string,
   for (const above of upwards(name)) {
     if (above === ".") break;
     const answer = await lookup.ask(above, "CAA");
-    if (answer.kind === "failed") return { kind: "unknown", because: verbatim(answer.detail) };
+    if (answer.kind === "failed") return { kind: "unknown", because: answer.detail };
     if (answer.kind !== "found" || !isOfType(answer.set, "CAA")) continue;
     const wild = wildcard ? answer.set.data.filter((data) => data.tag === "issuewild") : [];
     const counting = wild.length > 0 ? wild : answer.set.data.filter((data) => data.tag === "issue");

@@ -1,4 +1,4 @@
-import { type Clause, clause, NOTHING, verbatim } from "../clause/index.ts";
+import { type Clause, clause, NOTHING } from "../clause/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 
 /** What one request to a web server brought. */
@@ -28,7 +28,7 @@ export interface Certificate {
 export interface NoPage {
   readonly url: string;
   readonly kind: "unresolved" | "unreachable" | "unknown";
-  readonly detail: string;
+  readonly detail: Clause;
 }
 
 export type Fetched = { readonly page: Page } | { readonly none: NoPage };
@@ -100,8 +100,8 @@ export function judgeCertificate(host: string, fetched: Fetched, now: number, si
   if ("none" in fetched) {
     const remedy = clause("site-see-builder");
     return fetched.none.kind === "unknown"
-      ? unknown(verbatim(fetched.none.detail), remedy)
-      : wrong("unreachable", verbatim(fetched.none.detail), remedy);
+      ? unknown(fetched.none.detail, remedy)
+      : wrong("unreachable", fetched.none.detail, remedy);
   }
   const { certificate } = fetched.page;
   if (certificate === undefined) return unknown(clause("site-no-certificate"), clause("site-try-again"));
@@ -148,7 +148,7 @@ export function judgeRedirect(
 ): SiteCheck {
   const { right, wrong, unknown } = checksOf("redirect", from);
   const nothing = ({ kind, detail }: NoPage, remedy: Clause) =>
-    kind === "unknown" ? unknown(verbatim(detail), remedy) : wrong("unreachable", verbatim(detail), remedy);
+    kind === "unknown" ? unknown(detail, remedy) : wrong("unreachable", detail, remedy);
   const first = chain[0] as Fetched;
   const broken = chain.find((one): one is { none: NoPage } => "none" in one);
   if (broken !== undefined && broken === first) return nothing(broken.none, clause("site-point-domain"));
@@ -208,11 +208,11 @@ export function judgeAddresses(
   name: DomainName,
   found: readonly string[] | undefined,
   wanted: readonly string[],
-  failure: string,
+  failure: Clause,
 ): SiteCheck[] {
   const host = displayName(name);
   const { right, wrong, unknown } = checksOf("address", host);
-  if (found === undefined) return [unknown(verbatim(failure), clause("site-servers-silent-mend"))];
+  if (found === undefined) return [unknown(failure, clause("site-servers-silent-mend"))];
   if (found.length === 0)
     return [wrong("no-address", clause("site-no-address", { host }), clause("site-no-address-mend", { host }))];
   if (wanted.length === 0) return [right(clause("site-leads", { host, found }))];

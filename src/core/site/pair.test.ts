@@ -1,5 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import { allInWords } from "../../present/clauses/index.ts";
+import { verbatim } from "../clause/index.ts";
 import { type Fetched, judgePage, judgePair } from "./index.ts";
 
 const [APEX, WWW] = ["brackwater.example", "www.brackwater.example"];
@@ -63,7 +64,7 @@ describe("the domain itself and www, together", () => {
     expect(allInWords(wrong[0]?.because)).toMatch(because);
   });
   test("where one could not be looked at, nothing is said of the pair", () => {
-    const unseen: Fetched[] = [{ none: { url: "", kind: "unknown", detail: "late" } }];
+    const unseen: Fetched[] = [{ none: { url: "", kind: "unknown", detail: verbatim("late") } }];
     expect(
       allInWords(
         judgePair({

@@ -1,5 +1,5 @@
 import { Parser } from "htmlparser2";
-import { type Clause, clause, NOTHING, verbatim } from "../clause/index.ts";
+import { type Clause, clause, NOTHING } from "../clause/index.ts";
 import { covers, type Fetched, type Page } from "./judge.ts";
 
 /** A proof of ownership on the web: a meta tag in a page, or a file with a text. */
@@ -48,7 +48,7 @@ export function judgeProof(proof: WebProof, fetched: Fetched): WebVerdict {
   if ("none" in fetched)
     return {
       found: fetched.none.kind === "unresolved" ? false : undefined,
-      because: verbatim(fetched.none.detail),
+      because: fetched.none.detail,
       remedy: clause("proof-see-site"),
     };
   const { page } = fetched;

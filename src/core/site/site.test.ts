@@ -1,5 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import { allInWords } from "../../present/clauses/index.ts";
+import { verbatim } from "../clause/index.ts";
 import { failed, type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { readZone, zonesOf } from "../zone/index.ts";
@@ -16,7 +17,7 @@ import {
 
 const page = (url: string, more: Partial<Page> = {}): Fetched => ({ page: { url, status: 200, body: "", ...more } });
 const to = (url: string, location: string, status = 301) => page(url, { status, location });
-const gone = (url: string): Fetched => ({ none: { url, kind: "unreachable", detail: "nobody answers" } });
+const gone = (url: string): Fetched => ({ none: { url, kind: "unreachable", detail: verbatim("nobody answers") } });
 
 describe("CAA (RFC 8659 section 3)", () => {
   const lookup: Lookup = zoneLookup(
@@ -42,9 +43,9 @@ describe("CAA (RFC 8659 section 3)", () => {
     expect(allInWords((await mayIssue(lookup, name(of), "sealbarrow.example", wildcard)).kind)).toBe(kind),
   );
   test("what cannot be asked is unknown", async () => {
-    expect(allInWords((await mayIssue({ ask: async () => failed("timeout", "late") }, name("x.example"), "y")).kind)).toBe(
-      "unknown",
-    );
+    expect(
+      allInWords((await mayIssue({ ask: async () => failed("timeout", verbatim("late")) }, name("x.example"), "y")).kind),
+    ).toBe("unknown");
   });
 });
 
@@ -69,7 +70,7 @@ describe("certificates", () => {
     ["expired", page("https://x/", { certificate: { ...certificate, until: 10 } }), false, /expired/],
     ["not trusted", page("https://x/", { certificate: { ...certificate, distrust: "SELF_SIGNED" } }), false, /do not trust/],
     ["nobody answers", gone("https://x/"), false, /nobody answers/],
-    ["could not be asked", { none: { url: "https://x/", kind: "unknown", detail: "SERVFAIL" } }, undefined, /SERVFAIL/],
+    ["could not be asked", { none: { url: "https://x/", kind: "unknown", detail: verbatim("SERVFAIL") } }, undefined, /SERVFAIL/],
   ])("%s", (_, fetched, met, because) =>
     expect(allInWords(judgeCertificate("brackwater.example", fetched, 50))).toMatchObject({
       met,
@@ -138,7 +139,7 @@ describe("addresses", () => {
     ["not known", undefined, ["192.0.2.1"], [undefined]],
     ["nothing asked", ["192.0.2.9"], [], [true]],
   ])("%s", (_, found, wanted, met) =>
-    expect(allInWords(judgeAddresses(host, found, wanted, "late").map((one) => one.met))).toEqual(met),
+    expect(allInWords(judgeAddresses(host, found, wanted, verbatim("late")).map((one) => one.met))).toEqual(met),
   );
 });
 

@@ -1,5 +1,5 @@
 import ipaddr from "ipaddr.js";
-import { type Clause, clause, verbatim } from "../clause/index.ts";
+import { type Clause, clause } from "../clause/index.ts";
 import type { Answer, Lookup } from "../lookup/index.ts";
 import { type DomainName, isAtOrBelow, labelsOf, literalName, name as nameOf, readMailDomain } from "../name/index.ts";
 import { type DataOf, isOfType, txtValue } from "../record/index.ts";
@@ -110,7 +110,7 @@ class Evaluation {
   /** A question of a term: a failure is a temperror, an empty answer counts as void. */
   async #ask(name: DomainName, type: string): Promise<Answer & { kind: "found" | "nodata" | "nxdomain" }> {
     const answer = await this.#lookup.ask(name, type);
-    if (answer.kind === "failed") throw new Stop("temperror", verbatim(answer.detail));
+    if (answer.kind === "failed") throw new Stop("temperror", answer.detail);
     if (answer.kind !== "found") this.#countVoid();
     return answer;
   }
@@ -227,7 +227,7 @@ class Evaluation {
     const name = literalName(domain);
     if (name === undefined || labelsOf(name).length < 2) return noDomain(domain);
     const answer = await this.#lookup.ask(name, "TXT");
-    if (answer.kind === "failed") return { result: "temperror", because: verbatim(answer.detail) };
+    if (answer.kind === "failed") return { result: "temperror", because: answer.detail };
     const { texts, only }: PublishedSpf = answer.kind === "found" ? spfIn(answer.set) : { texts: [] };
     if (texts.length > 1) return { result: "permerror", because: clause("spf-several-plain", { domain, texts: texts.length }) };
     if (only === undefined) return { result: "none", because: clause("spf-none", { domain }) };

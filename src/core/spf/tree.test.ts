@@ -1,6 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { allInWords } from "../../present/clauses/index.ts";
+import { verbatim } from "../clause/index.ts";
 import { failed, type Lookup, memoized, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
 import { organizationalDomain } from "../suffix/index.ts";
@@ -178,7 +179,7 @@ describe("what a record allows, costs, and does for nothing", () => {
   );
   test("what could not be asked is said, never counted as nothing", async () => {
     const tree = await grown("v=spf1 include:spf.heronpost.example -all", {
-      ask: async () => failed("timeout", "nobody answers"),
+      ask: async () => failed("timeout", verbatim("nobody answers")),
     });
     expect(allInWords(tree.branches[0])).toMatchObject({ failed: "nobody answers", complete: false });
     expect(tree.branches[0]?.ineffective).toBeUndefined();

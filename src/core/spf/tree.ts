@@ -1,4 +1,4 @@
-import { type Clause, clause, verbatim } from "../clause/index.ts";
+import { type Clause, clause } from "../clause/index.ts";
 import type { Answer, Lookup } from "../lookup/index.ts";
 import { type DomainName, labelsOf, literalName } from "../name/index.ts";
 import { type DataOf, isOfType } from "../record/index.ts";
@@ -87,7 +87,7 @@ export async function lookupSpf(
   const name = nameOf(domain);
   if (name === undefined) return problem("none", clause("spf-no-possible-record", { domain }));
   const answer = await lookup.ask(name, "TXT");
-  if (answer.kind === "failed") return problem("failed", verbatim(answer.detail));
+  if (answer.kind === "failed") return problem("failed", answer.detail);
   const { texts, only }: PublishedSpf = answer.kind === "found" ? spfIn(answer.set) : { texts: [] };
   if (texts.length > 1)
     return {
@@ -284,7 +284,7 @@ class TreeBuilder {
     const hosts: DomainName[] = [];
     if (term.name === "mx") {
       const answer = await this.#lookup.ask(name, "MX");
-      if (answer.kind === "failed") return { ...plain, complete: false, failed: verbatim(answer.detail) };
+      if (answer.kind === "failed") return { ...plain, complete: false, failed: answer.detail };
       if (answer.kind === "found" && isOfType(answer.set, "MX"))
         hosts.push(...answer.set.data.map((data) => data.exchange).filter((one) => one !== "."));
     } else hosts.push(name);
@@ -292,7 +292,7 @@ class TreeBuilder {
       hosts.slice(0, 10).flatMap((host) => (["A", "AAAA"] as const).map((type) => this.#lookup.ask(host, type))),
     );
     const failed = answers.find((answer) => answer.kind === "failed");
-    if (failed?.kind === "failed") return { ...plain, complete: false, failed: verbatim(failed.detail) };
+    if (failed?.kind === "failed") return { ...plain, complete: false, failed: failed.detail };
     const networks = answers.flatMap((answer: Answer) =>
       answer.kind === "found"
         ? answer.set.data.map((data) =>

@@ -17,7 +17,7 @@ describe("how long others may still show what was there", () => {
     ["no SOA: a day", { kind: "nothing", negativeTtl: undefined }, 86_400, "negative-ttl"],
     ["the wildcard's TTL", { kind: "wildcard", set: set("*.x 600 TXT w"), wildcard: name("*.x.test") }, 600, "wildcard-ttl"],
     ["the alias's TTL", { kind: "alias", set: set("www 120 CNAME p.test.") as never }, 120, "alias-ttl"],
-    ["not known", { kind: "failed", answer: failed("timeout", "") }, undefined, undefined],
+    ["not known", { kind: "failed", answer: failed("timeout", verbatim("")) }, undefined, undefined],
   ])("%s", (_, before, seconds, rule) => {
     expect(allInWords(cacheWindowOf(before))).toEqual(
       seconds === undefined ? undefined : expect.objectContaining({ seconds, rule }),

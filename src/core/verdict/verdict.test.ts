@@ -2,6 +2,7 @@ import { generateKeyPairSync } from "node:crypto";
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { allInWords } from "../../present/clauses/index.ts";
+import { verbatim } from "../clause/index.ts";
 import { BodyHash, keyRecordText, makeSignature } from "../dkim/index.ts";
 import { failed, type Lookup, zoneLookup } from "../lookup/index.ts";
 import { parseHeader, scanMessage } from "../message/index.ts";
@@ -187,7 +188,7 @@ describe("the receiver's verdict (RFC 7489 section 6.6)", () => {
     ]);
   });
   test("what cannot be asked is never a failure", async () => {
-    const silent: Lookup = { ask: async () => failed("timeout", "nobody answered") };
+    const silent: Lookup = { ask: async () => failed("timeout", verbatim("nobody answered")) };
     const verdict = await judge(await signed(MAIL), OURS, silent);
     expect(
       allInWords([verdict.spf.verdict?.result, verdict.dkim[0]?.result, verdict.dmarc.result, verdict.dmarc.disposition]),

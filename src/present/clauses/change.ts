@@ -40,7 +40,7 @@ export const CHANGE: WordsOf<ChangeClauses> = {
     `${listOf(asks)} want ${displayName(name)} to lead to different targets: ${targets}`,
   "change-alias-and-others": ({ asks, name }) =>
     `${listOf(asks)} want an alias and other records at ${displayName(name)}; an alias stands alone`,
-  "change-below-zone-cut": ({ detail }) => `${detail}, so it is not part of this zone`,
+  "change-below-zone-cut": ({ detail }, say) => `${say(detail)}, so it is not part of this zone`,
   "change-below-dname-mend": ({ to, above }) =>
     `publish the record at ${displayName(to)}, or remove the DNAME record at ${above}`,
   "change-needed-elsewhere": ({ because, asks }, say) => `${say(because)}; ${listOf(asks)} needs it`,

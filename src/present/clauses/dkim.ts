@@ -68,7 +68,7 @@ export const DKIM: WordsOf<DkimClauses> = {
   "dkim-sha1": "it is made with rsa-sha1, which receivers no longer accept",
   "dkim-body-cut": ({ signature, body }) => `it covers ${signature} octets of the body, and only ${body} arrived`,
   "dkim-body-changed": "the body was changed after it was signed",
-  "dkim-key-unresolved": ({ detail }) => `its key could not be asked for: ${detail}`,
+  "dkim-key-unresolved": ({ detail }, say) => `its key could not be asked for: ${say(detail)}`,
   "dkim-key-not-there": ({ keyName }) => `there is no key at ${displayName(keyName)}`,
   "dkim-unsigned-octets": ({ unsignedOctets }) =>
     `${unsignedOctets} octets at the end of the body are not signed, and anybody may have added them`,

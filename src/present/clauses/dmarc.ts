@@ -29,8 +29,8 @@ function fails({ unaligned, from, at, tag, policy, softened }: DmarcClauses["dma
 export const DMARC: WordsOf<DmarcClauses> = {
   "dmarc-choice": ({ name, words }) => `${name}= is ${words.join(" or ")}`,
   "dmarc-number": ({ name, least, most }) => `${name}= is a whole number from ${least} to ${most}`,
-  "dmarc-unresolved": ({ failed }) => `the policy could not be asked for: ${failed}`,
-  "dmarc-published-unresolved": ({ failed }) => `what is published today could not be asked: ${failed}`,
+  "dmarc-unresolved": ({ failed }, say) => `the policy could not be asked for: ${say(failed)}`,
+  "dmarc-published-unresolved": ({ failed }, say) => `what is published today could not be asked: ${say(failed)}`,
   "dmarc-passes": ({ by, domain, from }) =>
     `${TITLE[by]} passes for ${displayName(domain)}, which belongs to ${displayName(from)}`,
   "dmarc-fails": fails,
@@ -85,7 +85,7 @@ export const DMARC: WordsOf<DmarcClauses> = {
   "dmarc-none": ({ from }) => `${displayName(from)} has no DMARC record`,
   "dmarc-check-not-made": "a check that could have passed could not be made; receivers try again later",
   "dmarc-ignored": "receivers ignore this record",
-  "dmarc-not-asked": ({ failed }) => `it could not be asked for: ${failed}`,
+  "dmarc-not-asked": ({ failed }, say) => `it could not be asked for: ${say(failed)}`,
   "dmarc-several-there": ({ records }) => `${records} records are there, so none counts`,
   "dmarc-unusable-there": "the record there cannot be used",
   "dmarc-none-there": "there is no record, so that receivers do with forged mail what they like",

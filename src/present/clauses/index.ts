@@ -1,5 +1,6 @@
 import type { Clause, Clauses, GeneralClauses } from "../../core/clause/index.ts";
 import { ADVICE } from "./advice.ts";
+import { ANSWER } from "./answer.ts";
 import { ASKED } from "./asked.ts";
 import { BULK } from "./bulk.ts";
 import { CAUSE } from "./cause.ts";
@@ -34,6 +35,7 @@ import { STATUS_CODE } from "./status-code.ts";
 import { SWEEP } from "./sweep.ts";
 import { TAGS } from "./tags.ts";
 import { TOLD } from "./told.ts";
+import { UPDATE } from "./update.ts";
 import { VERDICT } from "./verdict.ts";
 import type { WordsOf } from "./words.ts";
 
@@ -42,6 +44,7 @@ const GENERAL: WordsOf<GeneralClauses> = { nothing: "", verbatim: ({ text }) => 
 const WORDS: WordsOf<Clauses> = {
   ...GENERAL,
   ...ADVICE,
+  ...ANSWER,
   ...ASKED,
   ...BULK,
   ...CAUSE,
@@ -76,6 +79,7 @@ const WORDS: WordsOf<Clauses> = {
   ...SWEEP,
   ...TAGS,
   ...TOLD,
+  ...UPDATE,
   ...VERDICT,
 };
 

@@ -1,9 +1,14 @@
 import type { MessageClauses } from "../../core/clause/index.ts";
+import { displayName } from "../../core/name/index.ts";
 import type { WordsOf } from "./words.ts";
 
 const notReady = (lacks: readonly string[]): string => `what it depends on is not ready (${lacks.join(", ")})`;
 
 export const MESSAGE: WordsOf<MessageClauses> = {
+  "test-message-subject": ({ domain }) => `Test message from ${displayName(domain)}`,
+  "test-message-from": ({ domain, at }) =>
+    `This is a test message from ${displayName(domain)}, sent on ${new Date(at).toUTCString()}.`,
+  "test-message-arrived": "If it is in your inbox, nothing more is to be done: you may delete it.",
   "message-empty": "the message is empty",
   "message-header-too-large": ({ octets }) => `the header is larger than ${octets >> 20} MiB, which no mail server accepts`,
   "mailbox-open-quote": "a quotation mark is not closed",

@@ -10,8 +10,8 @@ export const PUBLISH: WordsOf<PublishClauses> = {
   "publish-shown-otherwise": ({ differences }) => `accepted, but the zone shows otherwise: ${differences.join("; ")}`,
   "publish-late": ({ to }) => `a publication to ${to}, of which nothing was seen before, has arrived: the zone has all of it`,
   "publish-arrived-late": "it arrived late; the zone has all of it",
-  "publish-unseen": ({ unseen, ...went }) =>
-    `${publication(went)}: ${unseen ?? "the zone could not be looked at"}; run zandrel status again`,
+  "publish-unseen": ({ unseen, ...went }, say) =>
+    `${publication(went)}: ${unseen === undefined ? "the zone could not be looked at" : say(unseen)}; run zandrel status again`,
   "publish-sheet-entered": ({ to }) => `everything on the sheet for ${to} is entered`,
   "publish-arrived": (went) => `${publication(went)}; the zone has all of it`,
   "publish-all-there": "the zone has all of it",
@@ -30,10 +30,10 @@ export const PUBLISH: WordsOf<PublishClauses> = {
   "approve-not-approved": "it was not approved",
   "approve-host-says": ({ error, words }) => `the host says ${error}${words === undefined ? "" : ` (${words})`}`,
   "approve-said": ({ title, because }, say) => `${title}: ${say(because)}`,
-  "approve-came-unseen": ({ title, left, of, unseen }) =>
-    `${title} said yes, and whether ${left} of ${of} changes came could not be looked at (${unseen})`,
+  "approve-came-unseen": ({ title, left, of, unseen }, say) =>
+    `${title} said yes, and whether ${left} of ${of} changes came could not be looked at (${say(unseen)})`,
   "approve-did-not-come": ({ title, left, of }) => `${title} said yes, and ${left} of ${of} changes did not come`,
-  "approve-beside-unseen": ({ unseen }) => `whether it changed anything else could not be looked at (${unseen})`,
+  "approve-beside-unseen": ({ unseen }, say) => `whether it changed anything else could not be looked at (${say(unseen)})`,
   "approve-also-changed": ({ sets }) =>
     `it also changed ${sets.map(({ name, type }) => `${displayName(name)} ${type}`).join(", ")}, which nobody approved`,
   "approve-came": ({ done, of }) => `${done} of ${of} changes came by approval`,

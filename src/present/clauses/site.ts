@@ -14,6 +14,10 @@ const nobodyCanTell = (url: string, certificate: string): string =>
   `${url} answers with a certificate ${certificate}, so that nobody can tell whose page it is`;
 
 export const SITE: WordsOf<SiteClauses> = {
+  "page-no-address": ({ host }) => `${host} has no address`,
+  "page-broken-off": ({ host, address }) => `${host} (${address}) broke off before the page was complete`,
+  "page-unreachable": ({ host, address, secure, why, ms }) =>
+    `${host} (${address}) cannot be reached over ${secure ? "https" : "http"}: ${why ?? `no answer within ${ms / 1000} s`}`,
   "site-certificate-other": ({ names, host, pending }) => {
     const since =
       pending === undefined

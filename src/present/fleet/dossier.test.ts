@@ -1,5 +1,6 @@
 import { expect, test } from "@jest/globals";
 import type { DossierDomain } from "../../app/fleet/dossier.ts";
+import { verbatim } from "../../core/clause/index.ts";
 import { name } from "../../core/name/index.ts";
 import { DOSSIER_MARK, dossierFiles, headlineOf } from "./dossier.ts";
 
@@ -64,7 +65,11 @@ test.each<[string, Partial<DossierDomain>, RegExp, "ok" | "warn" | "bad"]>([
 test("what could not be asked is not said to be missing", () => {
   const [, page] = filesOf(
     domainWith(0, {
-      ...{ keysUnknown: 3, unresolved: ["who sends"], policy: { record: null, policy: null, failed: "nobody answers" } },
+      ...{
+        keysUnknown: 3,
+        unresolved: ["who sends"],
+        policy: { record: null, policy: null, failed: verbatim("nobody answers") },
+      },
     }),
     "markdown",
   );

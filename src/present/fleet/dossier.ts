@@ -230,7 +230,7 @@ const POLICY_WORDS: Readonly<Record<string, string>> = {
 function policyBlocks({ policy, policies, advice, domain }: DossierDomain): Block[] {
   const now =
     policy.failed !== null
-      ? { text: `Which DMARC policy is in force could not be asked: ${sentence(policy.failed)}`, tone: "warn" as const }
+      ? { text: `Which DMARC policy is in force could not be asked: ${sentence(inWords(policy.failed))}`, tone: "warn" as const }
       : policy.policy === null
         ? {
             text: `There is no DMARC policy for ${displayName(domain)}, so receivers have no rule against forged mail.`,

@@ -115,14 +115,14 @@ export function relocateText(result: RelocateResult, layout: Layout): string {
   const open = (list: readonly z.output<typeof unresolved>[]) =>
     list
       .slice(0, 10)
-      .map((one) => `  ${style.state("unknown", "?")} ${displayName(one.name)} ${one.type}: ${visible(one.because)}`);
+      .map((one) => `  ${style.state("unknown", "?")} ${displayName(one.name)} ${one.type}: ${visible(inWords(one.because))}`);
   const compare = (host: string) => style.command(`zandrel relocate compare ${withoutRootDot(domain)} --new-host ${host}`);
   const nextOf = (hosts: readonly string[]) =>
     hosts.length === 0
       ? `Enter or import it at the new host, and say which host that is, in place of the words in capitals.\nNext: ${style.command("zandrel host set KEY --title NAME --address ADDRESS")}`
       : `Enter or import it at the new host.\nNext: ${hosts.map(compare).join(" or ")}`;
   if (captured !== null)
-    return `${title}  ${style.good(`${count(captured.records, "record")} captured`)} in ${visible(captured.file)}\n${wrap(`${visible(captured.because)}.`, width)}\n${open(
+    return `${title}  ${style.good(`${count(captured.records, "record")} captured`)} in ${visible(captured.file)}\n${wrap(`${visible(inWords(captured.because))}.`, width)}\n${open(
       captured.unresolved,
     )
       .map((line) => `${line}\n`)

@@ -1,3 +1,4 @@
+import { NOTHING } from "../../clause/index.ts";
 import type { Answer } from "../../lookup/index.ts";
 import { isBelow } from "../../name/index.ts";
 import { printData, sameData } from "../../record/index.ts";
@@ -22,7 +23,7 @@ const differ = (a: Answer, b: Answer | undefined): boolean =>
 
 export const delegation = {
   "delegation-missing": rule("breaks", "RFC 1034 section 4.2.1", ({ authority }) =>
-    when(authority.kind === "not-delegated", { because: authority.kind === "not-delegated" ? authority.because : "" }),
+    when(authority.kind === "not-delegated", { because: authority.kind === "not-delegated" ? authority.because : NOTHING }),
   ),
   "delegation-unanswered": rule("breaks", "RFC 1034 section 4.2.2", ({ authority, servers }) =>
     when(authority.kind === "delegated" && servers.length > 0 && servers.every(({ soa }) => soa.answer.kind === "failed"), {
@@ -35,7 +36,7 @@ export const delegation = {
           when(soa.answer.kind === "failed" && soa.answer.why !== "refused", {
             name,
             address,
-            detail: soa.answer.kind === "failed" ? soa.answer.detail : "",
+            detail: soa.answer.kind === "failed" ? soa.answer.detail : NOTHING,
           }),
         )
       : [],

@@ -1,12 +1,13 @@
 import { displayName } from "../../../core/name/index.ts";
 import { spanText } from "../../../core/spread/index.ts";
+import { inWords } from "../../clauses/index.ts";
 import { type AreaWords, namesOf, someOf } from "../say.ts";
 
 export const DELEGATION = {
   "delegation-missing": {
     title: "The domain is not handed to any name server",
     why: "Nothing of the domain works: no site, no mail, no proof of ownership.",
-    evidence: ({ because }) => because,
+    evidence: ({ because }) => inWords(because),
     remedy: (_, { plain }) => `renew ${plain} at the registrar, or enter the DNS host's name servers there`,
   },
   "delegation-unanswered": {
@@ -30,7 +31,7 @@ export const DELEGATION = {
   "server-unfound": {
     title: "A name server has no address",
     why: "Resolvers that are sent to this server cannot find it.",
-    evidence: ({ because, name }) => `${displayName(name)}: ${because}`,
+    evidence: ({ because, name }) => `${displayName(name)}: ${inWords(because)}`,
     remedy: "correct its name at the registrar",
   },
   "one-server": {
