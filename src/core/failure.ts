@@ -139,7 +139,9 @@ export interface Failures {
   "page-one-domain": Record<never, never>;
   "meant-with-check": Record<never, never>;
   "undo-declined": Record<never, never>;
-  "undo-needed": { readonly needs: readonly { readonly ask: string; readonly name: DomainName; readonly type: string }[] };
+  "undo-needed": {
+    readonly needs: readonly { readonly ask: string | undefined; readonly name: DomainName; readonly type: string }[];
+  };
   "confirm-absent": { readonly ask: string; readonly because: Clause };
   "which-purpose": { readonly records: readonly ResourceRecord[]; readonly guess: string };
   /** `offered` is the name of a new service that the paste looks like. */
@@ -178,8 +180,8 @@ export interface Failures {
   "kit-records": { readonly kit: string; readonly ask: string; readonly because: Clause };
 
   // Looking
-  "no-system-resolver": { readonly where: string };
-  "not-a-resolver": { readonly where: string; readonly given: string };
+  "no-system-resolver": { readonly where: "option" | "machine" | { readonly vantage: string } };
+  "not-a-resolver": { readonly where: "option" | "machine" | { readonly vantage: string }; readonly given: string };
   /** `isCertain`: the parent zone says so, and it is no matter of trying again. */
   "domain-unseen": { readonly domain: DomainName; readonly because: Clause; readonly isCertain: boolean };
   "zone-unseen": { readonly because: Clause };

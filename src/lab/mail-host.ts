@@ -159,7 +159,7 @@ export async function deliver(
     if (exchange === undefined)
       return {
         kind: "refused",
-        step: "take the recipient",
+        step: "recipient",
         reply: "550 5.1.2 no mail server takes mail for that domain",
         forGood: true,
       };

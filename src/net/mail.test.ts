@@ -153,13 +153,13 @@ describe("submitting a message (RFC 6409)", () => {
     ["before its greeting", { greeting: undefined }, "connect"],
     ["while it greets", { EHLO: undefined }, "greet"],
     ["at STARTTLS", { STARTTLS: undefined }, "encrypt"],
-    ["at the login", { AUTH: undefined }, "log in"],
-    ["at the sender", { MAIL: undefined }, "take the sender"],
-    ["at the recipient", { RCPT: undefined }, "take the recipient"],
-    ["before the message", { DATA: undefined }, "take the message"],
-    ["behind the message", { message: undefined }, "take the message"],
+    ["at the login", { AUTH: undefined }, "login"],
+    ["at the sender", { MAIL: undefined }, "sender"],
+    ["at the recipient", { RCPT: undefined }, "recipient"],
+    ["before the message", { DATA: undefined }, "message"],
+    ["behind the message", { message: undefined }, "message"],
     ["by dripping its greeting", { greeting: "drip" }, "connect"],
-    ["by dripping behind the message", { message: "drip" }, "take the message"],
+    ["by dripping behind the message", { message: "drip" }, "message"],
   ])("a server that stalls %s is given up, and the step is named", async (_, script, step) => {
     // A busy machine may not get as far as the step in a short time; then it gets more, and the step is the same.
     let outcome = await send((await scripted(script)).port);
@@ -170,14 +170,10 @@ describe("submitting a message (RFC 6409)", () => {
   });
 
   test.each<[string, Script, { step: string; reply: string; forGood: boolean }]>([
-    ["the login", { AUTH: "535 5.7.8 no" }, { step: "log in", reply: "535 5.7.8 no", forGood: true }],
-    ["the sender", { MAIL: "550 5.1.8 no" }, { step: "take the sender", reply: "550 5.1.8 no", forGood: true }],
-    [
-      "the recipient, for now",
-      { RCPT: "452 4.2.2 full" },
-      { step: "take the recipient", reply: "452 4.2.2 full", forGood: false },
-    ],
-    ["the message", { message: "550 5.7.26 no" }, { step: "take the message", reply: "550 5.7.26 no", forGood: true }],
+    ["the login", { AUTH: "535 5.7.8 no" }, { step: "login", reply: "535 5.7.8 no", forGood: true }],
+    ["the sender", { MAIL: "550 5.1.8 no" }, { step: "sender", reply: "550 5.1.8 no", forGood: true }],
+    ["the recipient, for now", { RCPT: "452 4.2.2 full" }, { step: "recipient", reply: "452 4.2.2 full", forGood: false }],
+    ["the message", { message: "550 5.7.26 no" }, { step: "message", reply: "550 5.7.26 no", forGood: true }],
   ])("a server that refuses %s is quoted", async (_, script, expected) => {
     const { port } = await scripted(script);
     expect(await send(port, { timeout: 5000 })).toEqual({ kind: "refused", ...expected });

@@ -75,10 +75,10 @@ const STEPS = {
   EHLO: "greet",
   HELO: "greet",
   STARTTLS: "encrypt",
-  AUTH: "log in",
-  MAIL: "take the sender",
-  RCPT: "take the recipient",
-  DATA: "take the message",
+  AUTH: "login",
+  MAIL: "sender",
+  RCPT: "recipient",
+  DATA: "message",
   QUIT: "end",
 } as const;
 type SubmissionStep = (typeof STEPS)[keyof typeof STEPS];

@@ -1,3 +1,4 @@
+import { type Clause, clause } from "../core/clause/index.ts";
 import { type DomainName, ROOT } from "../core/name/index.ts";
 import {
   codeOfType,
@@ -185,7 +186,7 @@ function decodeRecord(from: WireReader): WireRecord {
   const ttl = from.u32();
   const length = from.u16();
   const start = from.at;
-  if (length > from.left) throw new MalformedWire("a record breaks off");
+  if (length > from.left) throw new MalformedWire(clause("wire-broken", { what: "record-breaks-off" }));
   from.at = start + length;
   const empty = length === 0 && klass !== CLASS.IN;
   const data = empty ? undefined : decodeData(type, new WireReader(from.message, start, start + length));
@@ -211,7 +212,7 @@ function ednsOf({ class: payload, ttl, data }: WireRecord): NonNullable<Message[
 }
 
 /** Reads a message; the error is half a sentence that says where it breaks off. */
-export function decodeMessage(octets: Buffer): Result<Message, string> {
+export function decodeMessage(octets: Buffer): Result<Message, Clause> {
   try {
     const from = new WireReader(octets);
     const id = from.u16();
@@ -249,7 +250,7 @@ export function decodeMessage(octets: Buffer): Result<Message, string> {
       ...(opt === undefined ? {} : { edns: ednsOf(opt) }),
     });
   } catch (error) {
-    if (error instanceof MalformedWire) return err(error.message);
+    if (error instanceof MalformedWire) return err(error.said);
     throw error;
   }
 }

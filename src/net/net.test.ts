@@ -49,7 +49,7 @@ const serve = async (handle: Handler): Promise<ServerAddress> => {
 const txt = (text: string): WireRecord => ({ name: apex, type: "TXT", class: CLASS.IN, ttl: 60, data: { strings: [text] } });
 const reply = (request: Buffer, more: Partial<Message>): Buffer => {
   const query = decodeMessage(request);
-  if (!query.ok) throw new Error(query.error);
+  if (!query.ok) throw new Error(query.error.clause);
   return encodeMessage({
     ...emptyMessage,
     id: query.value.id,

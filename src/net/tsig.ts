@@ -1,4 +1,5 @@
 import { createHmac, timingSafeEqual } from "node:crypto";
+import { clause } from "../core/clause/index.ts";
 import type { DomainName } from "../core/name/index.ts";
 import { codeOfType, MalformedWire, WireReader, WireWriter } from "../core/record/index.ts";
 import { err, ok, type Result } from "../core/result.ts";
@@ -138,7 +139,7 @@ function findTsig(message: Buffer): TsigRecord | undefined {
     const ttl = from.u32();
     const length = from.u16();
     if (type === codeOfType("TSIG") && i === records - 1) {
-      if (klass !== CLASS.ANY || ttl !== 0) throw new MalformedWire("a TSIG record of another class or with a TTL");
+      if (klass !== CLASS.ANY || ttl !== 0) throw new MalformedWire(clause("wire-broken", { what: "tsig-class" }));
       const end = from.at + length;
       const algorithm = from.name();
       const time = from.u16() * 2 ** 32 + from.u32();
@@ -147,7 +148,7 @@ function findTsig(message: Buffer): TsigRecord | undefined {
       const originalId = from.u16();
       const error = from.u16();
       const other = Buffer.from(from.octets(from.u16()));
-      if (from.at !== end || from.left !== 0) throw new MalformedWire("a TSIG record of another length than it says");
+      if (from.at !== end || from.left !== 0) throw new MalformedWire(clause("wire-broken", { what: "tsig-length" }));
       return { keyName, algorithm, time, fudge, mac, originalId, error, other, at };
     }
     from.octets(length);

@@ -51,6 +51,14 @@ const NOT_WRITTEN: Readonly<Record<string, string>> = {
 };
 const line = (found: string, expected: string): string =>
   `${found === "" ? "" : `found ${quote(found)}, `}expected ${visible(expected)}`;
+/** Where a resolver is named. */
+const resolverOf = (where: Failures["not-a-resolver"]["where"]): string =>
+  where === "option"
+    ? "--resolver"
+    : where === "machine"
+      ? "this machine's resolver"
+      : `the vantage ${visible(where.vantage)} in zandrel.yaml`;
+
 /** The options by which `host set` is told what a way needs. */
 const HOST_OPTIONS: Readonly<Record<Failures["host-needs"]["field"], string>> = {
   file: "--file FILE, the zone file",
@@ -411,7 +419,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "undo-declined": () => say("nothing was taken back", "run zandrel undo again when you are sure"),
   "undo-needed": ({ needs }) =>
     say(
-      `nothing was taken back, because ${listOf(needs.map(({ ask, name, type }) => `${visible(ask)} now needs the ${type} record of ${displayName(name)}`))}`,
+      `nothing was taken back, because ${listOf(needs.map(({ ask, name, type }) => `${ask === undefined ? "the mail that is signed today" : visible(ask)} now needs the ${type} record of ${displayName(name)}`))}`,
       "retire that ask first, or add --force to take it back all the same",
       "--force",
     ),
@@ -516,7 +524,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     ),
   "kit-changed": ({ name, url, changes }) =>
     say(
-      `the kit ${quote(name)} at ${quote(url)} changed since it was agreed to (${listOf(changes.slice(0, 6).map(quote))}${changes.length > 6 ? ` and ${changes.length - 6} lines more` : ""})`,
+      `the kit ${quote(name)} at ${quote(url)} changed since it was agreed to (${changes.length === 0 ? "the order of its lines" : listOf(changes.slice(0, 6).map(quote))}${changes.length > 6 ? ` and ${changes.length - 6} lines more` : ""})`,
       "read the changes, then run it again with --accept-kit",
       "--kit",
     ),
@@ -551,9 +559,13 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     ),
 
   "no-system-resolver": ({ where }) =>
-    say(`${visible(where)}: this machine has no resolver configured`, "name one with --resolver ADDRESS", "--resolver"),
+    say(`${resolverOf(where)}: this machine has no resolver configured`, "name one with --resolver ADDRESS", "--resolver"),
   "not-a-resolver": ({ where, given }) =>
-    say(`${visible(where)}: ${quote(given)} is not a resolver`, "write ADDRESS, ADDRESS:PORT or an https URL", where),
+    say(
+      `${resolverOf(where)}: ${quote(given)} is not a resolver`,
+      "write ADDRESS, ADDRESS:PORT or an https URL",
+      where === "option" ? "--resolver" : "zandrel.yaml",
+    ),
   "domain-unseen": ({ domain, because, isCertain }) =>
     isCertain
       ? say(

@@ -1,6 +1,6 @@
 import * as z from "zod";
 import { PURPOSES } from "../core/ask/index.ts";
-import { clause } from "../core/clause/index.ts";
+import { asMessage, clause } from "../core/clause/index.ts";
 import { POLICIES } from "../core/dmarc/index.ts";
 import { parseName } from "../core/name/index.ts";
 
@@ -26,7 +26,7 @@ const domainName = z.string().transform((text, context) => {
   const parsed = parseName(text);
   if (parsed.ok && parsed.value !== ".") return parsed.value;
   const said = parsed.ok ? clause("expected-name") : clause("expected-other-name", { because: parsed.error.message });
-  context.addIssue({ code: "custom", message: "expected a domain name", params: { said: clause("expected-here", { said }) } });
+  context.addIssue({ code: "custom", message: asMessage(clause("expected-here", { said })) });
   return z.NEVER;
 });
 

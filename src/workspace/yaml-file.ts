@@ -12,7 +12,7 @@ import {
   type YAMLSeq,
 } from "yaml";
 import type * as z from "zod";
-import { type Clause, verbatim } from "../core/clause/index.ts";
+import { clauseOf } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
 
 /** A YAML file as text, with its parsed form for finding places in it. */
@@ -72,17 +72,15 @@ export function readYaml<S extends z.ZodType>(path: string, text: string, schema
     throw new Failure("yaml-value", {
       at: at(offsetOf(document.contents, keys, issue.code === "unrecognized_keys")),
       found,
-      because: issueClause(issue),
+      because: clauseOf(issueText(issue)),
     });
   }
   return { path, text, value: checked.data, place };
 }
 
-/** What is wrong with a value; a check of ours says it itself. */
-const issueClause = (issue: z.core.$ZodIssue): Clause =>
-  issue.code === "custom" && issue.params?.said !== undefined ? (issue.params.said as Clause) : verbatim(issueText(issue));
-
+/** What is wrong with a value; a check of ours says it itself, as a clause. */
 function issueText(issue: z.core.$ZodIssue): string {
+  if (issue.message.startsWith('{"clause":')) return issue.message;
   if (issue.code === "unrecognized_keys")
     return `the key ${issue.keys.join(", ")} means nothing here; remove it or correct its spelling`;
   if (issue.code === "invalid_value")

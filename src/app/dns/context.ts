@@ -4,7 +4,7 @@ import { basename, dirname, isAbsolute, relative, resolve } from "node:path";
 import { authoritativeViewpoints, type Viewpoint } from "../../core/ask/index.ts";
 import { type Clause, clause, NOTHING } from "../../core/clause/index.ts";
 import type { SignedLookup, Verdict } from "../../core/dnssec/index.ts";
-import { Failure } from "../../core/failure.ts";
+import { Failure, type Failures } from "../../core/failure.ts";
 import {
   type Answer,
   type AnswerMemo,
@@ -197,7 +197,7 @@ export function readZoneFile(
   return { document, options };
 }
 
-function resolverAddress(text: string, where: string): ServerAddress {
+function resolverAddress(text: string, where: Failures["not-a-resolver"]["where"]): ServerAddress {
   if (text === "system") {
     const [first] = getServers();
     const parsed = first === undefined ? undefined : parseServerAddress(first);
@@ -215,15 +215,15 @@ function resolversOf(
   settings: Settings | undefined,
 ): { name: string; address: ServerAddress; own: boolean }[] {
   if (given.length > 0)
-    return given.map((text) => ({ name: text, address: resolverAddress(text, "--resolver"), own: text === "system" }));
+    return given.map((text) => ({ name: text, address: resolverAddress(text, "option"), own: text === "system" }));
   const vantages = settings?.vantages ?? [];
   if (vantages.length > 0)
     return vantages.map(({ name, resolver }) => ({
       name,
-      address: resolverAddress(resolver, `the vantage ${name} in zandrel.yaml`),
+      address: resolverAddress(resolver, { vantage: name }),
       own: resolver === "system",
     }));
-  return [{ name: "this machine", address: resolverAddress("system", "this machine's resolver"), own: true }];
+  return [{ name: "this machine", address: resolverAddress("system", "machine"), own: true }];
 }
 
 /** Asks the first lookup, and each next one only where those before could not be asked. */
@@ -382,9 +382,7 @@ function openZoneFiles(
 ): DnsContext {
   const client = given.length === 0 ? undefined : lazyClient(timeout);
   const beyond =
-    client === undefined
-      ? undefined
-      : memoized(client.at(resolverAddress(given[0] as string, "--resolver"), { recursive: true }));
+    client === undefined ? undefined : memoized(client.at(resolverAddress(given[0] as string, "option"), { recursive: true }));
   const zones = files.flatMap((file) =>
     zonesOf(readZoneFile(context.cwd, file, domains, settings?.defaults.ttl ?? 3600, includeFrom).document),
   );

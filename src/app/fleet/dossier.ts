@@ -2,7 +2,7 @@ import { randomBytes } from "node:crypto";
 import * as z from "zod";
 import { STATES } from "../../core/ask/index.ts";
 import { type Audit, SEVERITIES } from "../../core/audit/index.ts";
-import { clause } from "../../core/clause/index.ts";
+import { type Clause, clause } from "../../core/clause/index.ts";
 import { discoverByWalk, POLICIES, readDmarcRecord } from "../../core/dmarc/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { AnswerMemo } from "../../core/lookup/index.ts";
@@ -55,7 +55,7 @@ const domainShape = z.object({
   asks: z.array(ask),
   right: z.array(z.object({ area: z.string(), because: z.string() })),
   findings: z.array(finding),
-  unresolved: z.array(z.string()).describe("what could not be asked; something may be missing because of it"),
+  unresolved: z.array(sentence).describe("what could not be asked; something may be missing because of it"),
   spf: treeShape.nullable(),
   keys: dkimCheckSchema.shape.keys.element
     .extend({ since: time.nullable().describe("when it was published, as far as known") })
@@ -160,7 +160,7 @@ const firstAt = (publications: readonly Publication[], at: string): number | nul
   )?.closed?.at ?? null;
 
 /** A use case that may end without a result: null where there are no reports; what could not be asked is noted. */
-async function orNull<T>(what: string, unresolved: string[], work: () => Promise<Outcome<T>>): Promise<T | null> {
+async function orNull<T>(what: Clause, unresolved: Clause[], work: () => Promise<Outcome<T>>): Promise<T | null> {
   try {
     return (await work()).result ?? null;
   } catch (error) {
@@ -203,7 +203,7 @@ async function oneDomain(
 ): Promise<DossierDomain> {
   const plain = withoutRootDot(domain.name);
   const about = { ...request, operands: [plain] };
-  const unresolved: string[] = [];
+  const unresolved: Clause[] = [];
   const audited = await auditDomain(domain.name, { workspace, journal, dns, selectors: [], areas: [], cwd: context.cwd });
   const surveyed = await survey(domain, dns, workspace, journal);
   const publications = journal.publications(domain.name);
@@ -218,19 +218,21 @@ async function oneDomain(
     published: visibilityOf(standing.ask, journalled)?.publishedAt ?? null,
     proven: journalled.proven.get(standing.ask.id)?.at ?? null,
   }));
-  const spf = await orNull("the SPF record", unresolved, () => spfExplain(about, context));
+  const spf = await orNull(clause("dossier-spf"), unresolved, () => spfExplain(about, context));
   const checked = (await dkimCheck(about, context)).result;
   const told = await history({ ...about, between: undefined, on: undefined, file: undefined, force: false }, context);
   const reported = { ...about, days: request.days };
-  const advice = await orNull("the DMARC policy", unresolved, () => advise(reported, context));
-  const sources = await orNull("who sends", unresolved, () => reportSources({ ...reported, html: undefined }, context));
+  const advice = await orNull(clause("dossier-dmarc"), unresolved, () => advise(reported, context));
+  const sources = await orNull(clause("dossier-senders"), unresolved, () =>
+    reportSources({ ...reported, html: undefined }, context),
+  );
   const { right, findings } = audited;
-  unresolved.push(...audited.unresolved.map(({ name: at, type }) => `${type} ${withoutRootDot(at)}`));
+  unresolved.push(...audited.unresolved.map(({ name: at, type }) => clause("dossier-record", { name: at, type })));
   return {
     ...{ domain: domain.name, role: domain.role, host: hostTitle(domain, workspace), asks },
     right,
     findings,
-    unresolved: [...new Set(unresolved)],
+    unresolved: [...new Map(unresolved.map((one) => [JSON.stringify(one), one])).values()],
     spf,
     keys: (checked?.keys ?? []).map((key) => ({ ...key, since: firstAt(publications, key.name) })),
     keysUnknown: checked?.usualUnknown ?? 0,

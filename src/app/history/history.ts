@@ -1,6 +1,7 @@
 import { existsSync } from "node:fs";
 import { resolve } from "node:path";
 import * as z from "zod";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Sighting, zoneAt } from "../../core/history/index.ts";
 import { type DomainName, name } from "../../core/name/index.ts";
@@ -193,7 +194,7 @@ export async function history(request: HistoryRequest, context: AppContext): Pro
       if (request.file !== undefined) {
         const path = resolve(context.cwd, request.file);
         if (existsSync(path) && !request.force) throw new Failure("file-there", { path: request.file, what: "capture" });
-        const remarks = [`as it was ${new Date(request.on).toISOString()}, as far as the journal knows`];
+        const remarks = [await context.inWords(clause("history-as-it-was", { at: request.on }))];
         replaceFile(
           path,
           zoneText(

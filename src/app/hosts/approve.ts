@@ -95,7 +95,7 @@ export async function approveHost(
         );
       const notApproved = (because: Clause) =>
         new Failure("not-approved", { title, provider, because, kept: granted.map((one) => one.provider) }, "problem");
-      const listener = await listenForRedirect("You may close this window, and go back to the terminal.\n");
+      const listener = await listenForRedirect(`${await context.inWords(clause("page-close-window"))}\n`);
       try {
         const asked = await oauth.requestGrant(server, client, {
           redirect: listener.url,

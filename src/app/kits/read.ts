@@ -70,11 +70,10 @@ export async function kitToShow(
   return parseKit(given, fetched.value);
 }
 
-/** The lines that went and those that came, in their order; `-` and `+` stand before them. */
+/** The lines that went and those that came, in their order; `-` and `+` stand before them; none where the same lines changed places. */
 function linesChanged(before: string, after: string): string[] {
   const [was, is] = [before, after].map((text) => new Set(text.split(/\r?\n/))) as [Set<string>, Set<string>];
   const gone = [...was].filter((line) => !is.has(line)).map((line) => `- ${line}`);
   const come = [...is].filter((line) => !was.has(line)).map((line) => `+ ${line}`);
-  // The same lines may have changed places.
-  return gone.length + come.length === 0 ? ["the order of its lines"] : [...gone, ...come];
+  return [...gone, ...come];
 }

@@ -174,7 +174,7 @@ export async function submit(
   const { kind, because } = answer.error;
   const outcome: Submitted =
     kind === "failed" || kind === "unreachable"
-      ? { kind: "failed", step: "take the message", because }
-      : { kind: "refused", step: "take the message", reply: because, forGood: true };
+      ? { kind: "failed", step: "message", because }
+      : { kind: "refused", step: "message", reply: because, forGood: true };
   return { outcome, host, tracking: undefined };
 }

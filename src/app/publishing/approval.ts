@@ -56,7 +56,7 @@ async function byLink(
     own === undefined ? query : signedQuery(query, readPrivateKey(resolve(workspace.folder, own.key)), own.label);
   const waits = request.linkOnly !== true;
   const { listenForRedirect } = await import("../../net/redirect-listener.ts");
-  const listener = waits ? await listenForRedirect("You may close this window, and go back to the terminal.\n") : undefined;
+  const listener = waits ? await listenForRedirect(`${await context.inWords(clause("page-close-window"))}\n`) : undefined;
   try {
     const back = listener === undefined ? {} : { back: { redirect: listener.url, state: listener.state } };
     const link = approvalLink(host.page, call, sign(linkQuery(call, { domain: withoutRootDot(domain.name), ...back })));

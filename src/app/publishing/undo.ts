@@ -34,7 +34,7 @@ function neededNow(
   domain: Domain,
   { opened }: Publication,
   changes: readonly Change[],
-): { readonly ask: string; readonly name: DomainName; readonly type: string }[] {
+): { readonly ask: string | undefined; readonly name: DomainName; readonly type: string }[] {
   const forAsks = new Set(opened.changes.flatMap(({ asks }) => asks));
   return changes.flatMap((change) =>
     domain.asks
@@ -62,7 +62,7 @@ function keysInUse(journal: Journal, changes: readonly Change[]): ReturnType<typ
     .flatMap(({ name, type }) => {
       const selector = name.slice(0, name.indexOf("._domainkey."));
       const inUse = journal.entries(undefined, "key-switched").findLast(({ to, from }) => to === selector || from === selector);
-      return inUse?.to === selector ? [{ ask: "the mail that is signed today", name, type }] : [];
+      return inUse?.to === selector ? [{ ask: undefined, name, type }] : [];
     });
 }
 

@@ -1,4 +1,5 @@
 import type { DomainName } from "../name/index.ts";
+import type { Clause } from "./index.ts";
 import type { Nothing } from "./nothing.ts";
 
 /** Who was asked, as people write it: an address with its port, or a URL. */
@@ -16,7 +17,7 @@ export interface AnswerClauses {
   "answer-no-dns-message": Asked;
   "answer-too-long": Asked;
   "answer-not-again": Asked;
-  "answer-unreadable": Asked & { readonly what: "answer" | "zone"; readonly error: string };
+  "answer-unreadable": Asked & { readonly what: "answer" | "zone"; readonly error: Clause };
   "answer-other-question": Asked;
   /** A response code, and what the server says of it besides (RFC 8914). */
   "answer-code": Asked & { readonly code: string; readonly name: DomainName; readonly says: readonly string[] };

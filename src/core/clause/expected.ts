@@ -6,6 +6,11 @@ export interface ExpectedClauses {
   /** The same as a sentence of its own. */
   "expected-here": { readonly said: Clause };
   /** A whole number from 0 to `most`. */
+  /** What a value of a file has to be. */
+  "expected-form": {
+    readonly form: "key" | "pattern" | "kit-version" | "one-ask" | "template-id" | "one-line" | "one-record";
+  };
+  "expected-one-of": { readonly values: readonly string[] };
   "expected-number": { readonly most: number };
   "expected-time": Nothing;
   "expected-name": Nothing;
@@ -30,7 +35,7 @@ export interface ExpectedClauses {
   "expected-hash": Nothing;
   "expected-generic-form": { readonly type: string };
   /** `detail` is what the reader of the wire says. */
-  "expected-octets-of": { readonly type: string; readonly detail: string };
+  "expected-octets-of": { readonly type: string; readonly detail: Clause };
   "expected-end-of": { readonly type: string };
   "expected-close-before-open": Nothing;
   "expected-open-before-close": Nothing;

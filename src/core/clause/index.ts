@@ -16,6 +16,7 @@ import type { ContractClauses } from "./contract.ts";
 import type { DkimClauses } from "./dkim.ts";
 import type { DmarcClauses } from "./dmarc.ts";
 import type { DnssecClauses } from "./dnssec.ts";
+import type { DossierClauses } from "./dossier.ts";
 import type { EventsClauses } from "./events.ts";
 import type { ExpectedClauses } from "./expected.ts";
 import type { GeneralClauses } from "./general.ts";
@@ -46,6 +47,7 @@ import type { TagsClauses } from "./tags.ts";
 import type { ToldClauses } from "./told.ts";
 import type { UpdateClauses } from "./update.ts";
 import type { VerdictClauses } from "./verdict.ts";
+import type { WireClauses } from "./wire.ts";
 
 export type {
   AdviceClauses,
@@ -58,6 +60,7 @@ export type {
   DkimClauses,
   DmarcClauses,
   DnssecClauses,
+  DossierClauses,
   EventsClauses,
   ExpectedClauses,
   GeneralClauses,
@@ -88,6 +91,7 @@ export type {
   ToldClauses,
   UpdateClauses,
   VerdictClauses,
+  WireClauses,
 };
 
 /** Every clause by its code, with what its words need. */
@@ -102,6 +106,7 @@ export interface Clauses
     DkimClauses,
     DmarcClauses,
     DnssecClauses,
+    DossierClauses,
     EventsClauses,
     ExpectedClauses,
     GeneralClauses,
@@ -130,7 +135,8 @@ export interface Clauses
     TagsClauses,
     ToldClauses,
     UpdateClauses,
-    VerdictClauses {}
+    VerdictClauses,
+    WireClauses {}
 
 /** A part of a sentence that people read, without a full stop; `clause` is its code. */
 export type Clause = { [C in keyof Clauses]: { readonly clause: C } & Clauses[C] }[keyof Clauses];
@@ -143,6 +149,13 @@ export const clause = <C extends keyof Clauses>(
 
 /** That there is nothing to say, or to do. */
 export const NOTHING: Clause = clause("nothing");
+
+/** A clause as the message of a schema's check, which has to be a text; {@link clauseOf} reads it again. */
+export const asMessage = (said: Clause): string => JSON.stringify(said);
+
+/** What the message of a check says; one that is no clause is taken as it is. */
+export const clauseOf = (message: string): Clause =>
+  message.startsWith('{"clause":') ? (JSON.parse(message) as Clause) : verbatim(message);
 
 /** What somebody else said, as it is. */
 export const verbatim = (text: string): Clause => clause("verbatim", { text });

@@ -1,6 +1,9 @@
 import type { Clause } from "./index.ts";
 import type { Nothing } from "./nothing.ts";
 
+/** A step of handing a message in. */
+type Step = "connect" | "greet" | "encrypt" | "login" | "sender" | "recipient" | "message" | "end";
+
 /** What is said of services and what they need. */
 export interface ServiceClauses {
   "service-address-unconfirmed": Nothing;
@@ -21,10 +24,10 @@ export interface ServiceClauses {
   };
   "service-took": { readonly host: string; readonly reply: string };
   "service-unreachable": { readonly host: string; readonly because: string };
-  "service-stopped": { readonly host: string; readonly step: string; readonly because: string };
+  "service-stopped": { readonly host: string; readonly step: Step; readonly because: string };
   "service-refused": {
     readonly host: string;
-    readonly step: string;
+    readonly step: Step;
     readonly reply: string;
     readonly meaning: Clause | undefined;
     readonly remedy: Clause | undefined;

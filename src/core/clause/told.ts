@@ -3,6 +3,10 @@ import type { Nothing } from "./nothing.ts";
 
 /** What is said on the way, beside the result: whole sentences. */
 export interface ToldClauses {
+  /** The remark in a zone file of an earlier day; `at` in milliseconds since 1970. */
+  "history-as-it-was": { readonly at: number };
+  /** What a browser shows when its work is done. */
+  "page-close-window": Nothing;
   "told-paste-now": Nothing;
   "told-input-form": Nothing;
   "told-kit-before": { readonly name: string; readonly error: string };

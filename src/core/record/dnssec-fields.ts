@@ -107,7 +107,8 @@ export const typeBits: Field<readonly string[]> = {
     while (from.left > 0) {
       const window = from.u8();
       const length = from.u8();
-      if (window <= last || length < 1 || length > 32) throw new MalformedWire("the bits of the record types are out of order");
+      if (window <= last || length < 1 || length > 32)
+        throw new MalformedWire(clause("wire-broken", { what: "types-out-of-order" }));
       last = window;
       from.octets(length).forEach((octet, i) => {
         for (let bit = 0; bit < 8; bit++)

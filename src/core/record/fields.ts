@@ -257,5 +257,5 @@ export const generic: Field<string> = {
 
 /** Refuses data that goes on after its last field. */
 export function expectEnd(from: WireReader): void {
-  if (from.left !== 0) throw new MalformedWire(`${from.left} octets too many in a record`);
+  if (from.left !== 0) throw new MalformedWire(clause("wire-too-many", { octets: from.left }));
 }

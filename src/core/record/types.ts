@@ -107,7 +107,7 @@ export function readData(
       return err({
         at: tokens[0]?.at ?? endAt,
         text: hex.value,
-        expected: clause("expected-octets-of", { type, detail: error.message }),
+        expected: clause("expected-octets-of", { type, detail: error.said }),
       });
     }
   }

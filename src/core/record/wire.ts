@@ -1,7 +1,15 @@
+import { type Clause, clause } from "../clause/index.ts";
 import { type DomainName, fromLabels, labelOctets, labelsOf, labelText, ROOT } from "../name/index.ts";
 
 /** Thrown inside the reading of a DNS message that breaks off or contradicts itself; caught where the message is decoded. */
-export class MalformedWire extends Error {}
+export class MalformedWire extends Error {
+  readonly said: Clause;
+
+  constructor(said: Clause) {
+    super(said.clause);
+    this.said = said;
+  }
+}
 
 /** Builds a DNS message or a part of one, with the names compressed where that is allowed (RFC 1035 section 4.1.4). */
 export class WireWriter {
@@ -109,7 +117,7 @@ export class WireReader {
 
   #take(octets: number): number {
     const at = this.at;
-    if (octets > this.end - at) throw new MalformedWire(`the message breaks off at octet ${this.end}`);
+    if (octets > this.end - at) throw new MalformedWire(clause("wire-ends", { octet: this.end }));
     this.at = at + octets;
     return at;
   }
@@ -148,29 +156,30 @@ export class WireReader {
     let resumeAt: number | undefined;
     for (;;) {
       const length = this.message[at];
-      if (length === undefined || (resumeAt === undefined && at >= this.end)) throw new MalformedWire("a name breaks off");
+      if (length === undefined || (resumeAt === undefined && at >= this.end))
+        throw new MalformedWire(clause("wire-broken", { what: "name-breaks-off" }));
       if (length === 0) {
         this.at = resumeAt ?? at + 1;
         break;
       }
       if (length >= 0xc0) {
         const low = this.message[at + 1];
-        if (low === undefined) throw new MalformedWire("a compression pointer breaks off");
+        if (low === undefined) throw new MalformedWire(clause("wire-broken", { what: "pointer-breaks-off" }));
         const target = ((length & 0x3f) << 8) | low;
-        if (target >= limit) throw new MalformedWire("a compression pointer does not lead backwards");
+        if (target >= limit) throw new MalformedWire(clause("wire-broken", { what: "pointer-forward" }));
         resumeAt ??= at + 2;
         at = target;
         limit = target;
         continue;
       }
-      if (length > 63) throw new MalformedWire("a label has an unknown kind");
-      if (at + 1 + length > this.message.length) throw new MalformedWire("a label breaks off");
+      if (length > 63) throw new MalformedWire(clause("wire-broken", { what: "label-kind" }));
+      if (at + 1 + length > this.message.length) throw new MalformedWire(clause("wire-broken", { what: "label-breaks-off" }));
       labels.push(labelText(this.message.subarray(at + 1, at + 1 + length)));
       at += 1 + length;
     }
     if (labels.length === 0) return ROOT;
     const of = fromLabels(labels);
-    if (of === undefined) throw new MalformedWire("a name is longer than 255 octets");
+    if (of === undefined) throw new MalformedWire(clause("wire-broken", { what: "name-too-long" }));
     return of;
   }
 }

@@ -217,7 +217,7 @@ export function promptFor(question: PersonQuestion, shown: string): Prompt {
       };
     case "kit-changed":
       return {
-        text: `The kit ${visible(question.name)} changed since it was agreed to:\n${question.changes.map((line) => `  ${visible(line)}\n`).join("")}Use it as it is now?`,
+        text: `The kit ${visible(question.name)} changed since it was agreed to:\n${(question.changes.length === 0 ? ["the order of its lines"] : question.changes).map((line) => `  ${visible(line)}\n`).join("")}Use it as it is now?`,
         choices: [
           { key: "yes", label: "use it" },
           { key: "no", label: "save nothing" },

@@ -25,8 +25,8 @@ export const ANSWER: WordsOf<AnswerClauses> = {
   "answer-no-dns-message": ({ server }) => `${server} did not answer with a DNS message`,
   "answer-too-long": ({ server }) => `${server} answered with more than a DNS message can hold`,
   "answer-not-again": ({ server }) => `${server} did not answer before, and is not asked again for now`,
-  "answer-unreadable": ({ server, what, error }) =>
-    `${server} sent ${what === "zone" ? "a zone" : "an answer"} that cannot be read: ${error}`,
+  "answer-unreadable": ({ server, what, error }, say) =>
+    `${server} sent ${what === "zone" ? "a zone" : "an answer"} that cannot be read: ${say(error)}`,
   "answer-other-question": ({ server }) => `${server} answered another question than the one asked`,
   "answer-code": ({ server, code, name, says }) => `${server} answered ${code} for ${displayName(name)}${saying(says)}`,
   "answer-bogus": ({ server, name, says }) =>

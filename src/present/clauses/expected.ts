@@ -2,7 +2,19 @@ import type { ExpectedClauses } from "../../core/clause/index.ts";
 import type { WordsOf } from "./words.ts";
 
 /** What record data or a zone file has to say at a place, as it completes “expected …”. */
+const FORMS: Readonly<Record<ExpectedClauses["expected-form"]["form"], string>> = {
+  key: "small letters, digits and hyphens",
+  pattern: "a regular expression without references or look-around (the syntax of RE2)",
+  "kit-version": "1, the version of this format",
+  "one-ask": "at least one ask",
+  "template-id": "letters, digits, dots and hyphens",
+  "one-line": "one line without control characters",
+  "one-record": "at least one record",
+};
+
 export const EXPECTED: WordsOf<ExpectedClauses> = {
+  "expected-form": ({ form }) => `expected ${FORMS[form]}`,
+  "expected-one-of": ({ values }) => `expected one of ${values.join(", ")}`,
   "expected-here": ({ said }, say) => `expected ${say(said)}`,
   "expected-number": ({ most }) => `a whole number from 0 to ${most}`,
   "expected-time": "a time in seconds, or with units as in 1h30m",
@@ -25,7 +37,7 @@ export const EXPECTED: WordsOf<ExpectedClauses> = {
   "expected-salt": "a salt in hexadecimal, or - for none",
   "expected-hash": "a hash in base32",
   "expected-generic-form": ({ type }) => `data in the form \\# LENGTH HEX, because ${type} has no other here`,
-  "expected-octets-of": ({ type, detail }) => `octets of a ${type} record (${detail})`,
+  "expected-octets-of": ({ type, detail }, say) => `octets of a ${type} record (${say(detail)})`,
   "expected-end-of": ({ type }) => `the end of the ${type} record`,
   "expected-close-before-open": "the closing parenthesis before another opens",
   "expected-open-before-close": "an opening parenthesis before a closing one",

@@ -9,6 +9,7 @@ import { CONTRACT } from "./contract.ts";
 import { DKIM } from "./dkim.ts";
 import { DMARC } from "./dmarc.ts";
 import { DNSSEC } from "./dnssec.ts";
+import { DOSSIER } from "./dossier.ts";
 import { EVENTS } from "./events.ts";
 import { EXPECTED } from "./expected.ts";
 import { GUARD } from "./guard.ts";
@@ -37,6 +38,7 @@ import { TAGS } from "./tags.ts";
 import { TOLD } from "./told.ts";
 import { UPDATE } from "./update.ts";
 import { VERDICT } from "./verdict.ts";
+import { WIRE } from "./wire.ts";
 import type { WordsOf } from "./words.ts";
 
 const GENERAL: WordsOf<GeneralClauses> = { nothing: "", verbatim: ({ text }) => text };
@@ -53,6 +55,7 @@ const WORDS: WordsOf<Clauses> = {
   ...DKIM,
   ...DMARC,
   ...DNSSEC,
+  ...DOSSIER,
   ...EVENTS,
   ...EXPECTED,
   ...GUARD,
@@ -81,6 +84,7 @@ const WORDS: WordsOf<Clauses> = {
   ...TOLD,
   ...UPDATE,
   ...VERDICT,
+  ...WIRE,
 };
 
 /** Whether a text is the code of a clause. */

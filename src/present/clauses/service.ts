@@ -17,6 +17,18 @@ function addressState({ state, title, address, mailed, expiresAt }: ServiceClaus
   }
 }
 
+/** What a server has to do at each step of handing a message in. */
+const STEPS: Readonly<Record<ServiceClauses["service-stopped"]["step"], string>> = {
+  connect: "connect",
+  greet: "greet",
+  encrypt: "encrypt",
+  login: "log in",
+  sender: "take the sender",
+  recipient: "take the recipient",
+  message: "take the message",
+  end: "end",
+};
+
 export const SERVICE: WordsOf<ServiceClauses> = {
   "service-domain-open": ({ title }) => `${title} has not accepted the domain`,
   "service-signing-off": ({ title }) => `${title} does not sign yet`,
@@ -31,10 +43,10 @@ export const SERVICE: WordsOf<ServiceClauses> = {
   "service-address": addressState,
   "service-took": ({ host, reply }) => `${host} took it: ${reply}`,
   "service-unreachable": ({ host, because }) => `${host} could not be reached: ${because}`,
-  "service-stopped": ({ host, step, because }) => `${host} stopped when it had to ${step}: ${because}`,
+  "service-stopped": ({ host, step, because }) => `${host} stopped when it had to ${STEPS[step]}: ${because}`,
   "service-refused": ({ host, step, reply, meaning, remedy }, say) => {
     const what = [meaning, remedy].map(say).filter((one) => one !== "");
-    return `${host} refused to ${step}: “${reply}”${what.length === 0 ? "" : ` (${what.join("; ")})`}`;
+    return `${host} refused to ${STEPS[step]}: “${reply}”${what.length === 0 ? "" : ` (${what.join("; ")})`}`;
   },
   "service-logged-in": "connected, encrypted and logged in",
   "service-no-domain": "it is no domain of this workspace",

@@ -5,6 +5,8 @@ import type { WordsOf } from "./words.ts";
 const domainsOf = (domains: number): string => (domains === 1 ? "1 domain" : `${domains} domains`);
 
 export const TOLD: WordsOf<ToldClauses> = {
+  "history-as-it-was": ({ at }) => `as it was ${new Date(at).toISOString()}, as far as the journal knows`,
+  "page-close-window": "You may close this window, and go back to the terminal.",
   "told-paste-now": "Paste what the service shows, then press Ctrl-D on an empty line:",
   "told-input-form": "That does not have the form it needs.",
   "told-kit-before": ({ name, error }) =>

@@ -1,6 +1,6 @@
 import { expect, test } from "@jest/globals";
 import type { DossierDomain } from "../../app/fleet/dossier.ts";
-import { verbatim } from "../../core/clause/index.ts";
+import { clause, verbatim } from "../../core/clause/index.ts";
 import { name } from "../../core/name/index.ts";
 import { DOSSIER_MARK, dossierFiles, headlineOf } from "./dossier.ts";
 
@@ -44,7 +44,12 @@ test("500 senders and a year of weeks: below a megabyte and a half, and those th
 
 test.each<[string, Partial<DossierDomain>, RegExp, "ok" | "warn" | "bad"]>([
   ["all is well", {}, /no service has asked for anything yet; nothing was found that needs mending soon\.$/i, "ok"],
-  ["something could not be asked", { unresolved: ["TXT brackwater.example"] }, /not everything could be asked\.$/, "warn"],
+  [
+    "something could not be asked",
+    { unresolved: [clause("dossier-record", { name: name("brackwater.example"), type: "TXT" })] },
+    /not everything could be asked\.$/,
+    "warn",
+  ],
   [
     "something is broken",
     {
@@ -67,7 +72,7 @@ test("what could not be asked is not said to be missing", () => {
     domainWith(0, {
       ...{
         keysUnknown: 3,
-        unresolved: ["who sends"],
+        unresolved: [clause("dossier-senders")],
         policy: { record: null, policy: null, failed: verbatim("nobody answers") },
       },
     }),

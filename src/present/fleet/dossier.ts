@@ -145,7 +145,7 @@ function mendBlocks({ findings, unresolved, host }: DossierDomain): Block[] {
       ? []
       : [
           {
-            text: `Could not be asked, so that something may be missing here: ${unresolved.slice(0, 8).join(", ")}${unresolved.length > 8 ? ` and ${unresolved.length - 8} more` : ""}.`,
+            text: `Could not be asked, so that something may be missing here: ${unresolved.slice(0, 8).map(inWords).join(", ")}${unresolved.length > 8 ? ` and ${unresolved.length - 8} more` : ""}.`,
             tone: "warn",
           } as const,
         ]),
@@ -276,7 +276,7 @@ function policyBlocks({ policy, policies, advice, domain }: DossierDomain): Bloc
 function sourceBlocks({ sources, unresolved }: DossierDomain): Block[] {
   if (sources === null)
     return [
-      unresolved.includes("who sends")
+      unresolved.some((one) => one.clause === "dossier-senders")
         ? { text: "Who sends could not be said, because not everything could be asked.", tone: "warn" }
         : {
             text: "No reports of receivers were imported yet. Next: `zandrel dmarc import FOLDER`, with the folder that holds them.",
