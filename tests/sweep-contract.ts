@@ -26,7 +26,7 @@ const open = (domain: DomainName): SweepResult => ({
   ...fine,
   unresolved: [{ name: domain, type: "MX", because: verbatim("silence") }],
 });
-const QUIET = { kept: async () => undefined, rests: () => undefined };
+const QUIET = { kept: async () => undefined, rests: async () => undefined };
 const PACE = { atOnce: 4, tries: 3, retryAfter: 60_000 };
 
 async function* entries(count: number): AsyncGenerator<SweepEntry> {

@@ -26,7 +26,7 @@ export interface SweepSteps {
   /** Outcomes were kept, by this process or by others. */
   kept(number: number): Promise<void>;
   /** Only domains are left that could not be asked before; they are left alone for a while (milliseconds). */
-  rests(left: number, ms: number): void;
+  rests(left: number, ms: number): Promise<void>;
 }
 
 const NOBODY: SweepResult["providers"] = { nameServers: [], mail: [], signing: [], sending: [] };
@@ -106,7 +106,7 @@ export async function runSweep(
         await clock.sleep(OTHERS);
         await kept(0);
       } else {
-        rests(queue.length, due);
+        await rests(queue.length, due);
         await clock.sleep(due);
       }
     }

@@ -38,7 +38,7 @@ export async function sweepWork(
         try {
           await runSweep(store, sweep, auditor, request, context.clock, {
             kept: async (number) => void done.set(sweep.name, (done.get(sweep.name) ?? 0) + number),
-            rests: () => undefined,
+            rests: async () => undefined,
           });
         } finally {
           await auditor.close();

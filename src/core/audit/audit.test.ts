@@ -10,7 +10,7 @@ import { name } from "../name/index.ts";
 import { checksOf, type SiteCheck } from "../site/index.ts";
 import { organizationalDomain } from "../suffix/index.ts";
 import { readZone, zonesOf } from "../zone/index.ts";
-import { type AuditInput, audit, CATALOGUE, type Finding } from "./index.ts";
+import { type Area, type AuditInput, audit, CATALOGUE, type Finding } from "./index.ts";
 
 const B = "brackwater.example";
 const rsa = (bits: number): string => {
@@ -591,6 +591,32 @@ test("a name inside a zone is judged as that: nothing is said of name servers, a
   expect(allInWords((await look({ zone })).findings.map(({ id }) => id))).toContain("alias-at-apex");
 });
 
+describe("a domain that nobody is told to serve", () => {
+  const authority: Authority = { kind: "not-delegated", parent: name("example"), because: verbatim("nobody has it") };
+  const nobody: Lookup = { ask: async () => ({ kind: "nxdomain", chain: [], authoritative: true }) };
+
+  test.each<{ areas: Area[] }>([{ areas: [] }, { areas: ["spf"] }])(
+    "and that is not there has that one finding, and nothing more is asked ($areas)",
+    async ({ areas }) => {
+      const asked: string[] = [];
+      const world: Lookup = {
+        ask(at, type) {
+          asked.push(`${at} ${type}`);
+          return nobody.ask(at, type);
+        },
+      };
+      const { findings, right, unresolved } = await look({ input: { authority, world, lookup: world, areas } });
+      expect(findings.map(({ id }) => id)).toEqual(["delegation-missing"]);
+      expect([right, unresolved]).toEqual([[], []]);
+      expect(asked).toEqual([`${B}. NS`]);
+    },
+  );
+  test("and whose records a resolver shows all the same is looked at like any other", async () => {
+    const ids = (await look({ zone: { spf: "" }, input: { authority } })).findings.map(({ id }) => id);
+    expect(ids).toEqual(expect.arrayContaining(["delegation-missing", "spf-missing"]));
+  });
+});
+
 describe("the web of a site", () => {
   const { right, unknown } = checksOf("address", B);
   const web = async (...checks: SiteCheck[]) => look({ input: { web: checks } });
@@ -617,14 +643,13 @@ describe("the web of a site", () => {
 });
 
 test("signatures that could not be asked for are no finding, and are named as unresolved", async () => {
-  const trust = async () =>
-    ({ kind: "indeterminate", why: "unresolved", because: verbatim("nobody answers for the keys") }) as const;
+  const trust = async () => ({ kind: "indeterminate", why: "unresolved", because: "nobody answers for the keys" }) as const;
   const { findings, unresolved } = await look({ input: { trust } });
   expect(allInWords(findings.map(({ id }) => id).filter((id) => /dnssec|ds-/.test(id)))).toEqual([]);
   expect(allInWords(unresolved)).toContainEqual({
     name: `${B}.`,
     type: "DNSSEC",
-    because: verbatim("nobody answers for the keys"),
+    because: "nobody answers for the keys",
   });
 });
 

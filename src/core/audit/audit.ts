@@ -1,6 +1,7 @@
+import { NOTHING } from "../clause/index.ts";
 import type { AuditInput, Unresolved } from "./facts.ts";
 import { AREAS, type Area, type FindingOf, type Rule, SEVERITIES } from "./finding.ts";
-import { gatherFacts } from "./gather.ts";
+import { gatherFacts, isNotRegistered } from "./gather.ts";
 import { type Providers, providersOf } from "./providers.ts";
 import { type Right, whatIsRight } from "./right.ts";
 import { bulk, certificate, parked, transport } from "./rules/certificate-and-bulk.ts";
@@ -71,8 +72,24 @@ export interface Audit {
   readonly providers: Providers;
 }
 
+/** What there is besides of a domain that is not registered. */
+const NOTHING_ELSE: Omit<Audit, "findings"> = {
+  right: [],
+  unresolved: [],
+  providers: { nameServers: [], mail: [], signing: [], sending: [] },
+};
+
+/** The one finding of a domain that is not registered, whichever areas are looked at. */
+function notRegistered({ domain, authority }: AuditInput): Finding {
+  const because = authority.kind === "not-delegated" ? authority.because : NOTHING;
+  const { check: _, ...rule } = CATALOGUE.find(({ id }) => id === "delegation-missing") as CatalogueEntry;
+  return { ...rule, domain, seen: { because } } as Finding;
+}
+
 /** Looks at a domain and applies every rule; the worst findings come first. */
 export async function audit(input: AuditInput): Promise<Audit> {
+  // Of a domain that is not there nothing else is right or wrong, and nothing more is asked.
+  if (await isNotRegistered(input)) return { ...NOTHING_ELSE, findings: [notRegistered(input)] };
   const facts = await gatherFacts(input);
   const { areas = [] } = input;
   const isLookedAt = ({ area }: { readonly area: Area }): boolean => areas.length === 0 || areas.includes(area);

@@ -345,6 +345,13 @@ const ASKED_FOR: Readonly<Record<"servers" | "wildcards" | "spf" | "policy" | "k
 /** A lookup for what is not looked at: it asks nobody. */
 const NOTHING: Lookup = { ask: async () => ({ kind: "nxdomain", chain: [], authoritative: false }) };
 
+/**
+ * Whether a domain is not registered: nobody is told by the parent to serve it, and its name does not exist, so that nothing below it
+ * does either (RFC 8020 section 2).
+ */
+export const isNotRegistered = async ({ authority, domain, world }: AuditInput): Promise<boolean> =>
+  authority.kind === "not-delegated" && (await world.ask(domain, "NS")).kind === "nxdomain";
+
 /** Asks everything the rules need, each question once. */
 export async function gatherFacts(input: AuditInput): Promise<Facts> {
   const unresolved = new Map<string, Unresolved>();

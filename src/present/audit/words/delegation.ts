@@ -19,7 +19,7 @@ export const DELEGATION = {
   "server-silent": {
     title: "A name server does not answer",
     why: "Some visitors and mail servers wait for it, and everything depends on the others.",
-    evidence: ({ address, detail, name }) => `${displayName(name)} (${address}): ${detail}`,
+    evidence: ({ address, detail, name }) => `${displayName(name)} (${address}): ${inWords(detail)}`,
     remedy: "ask the DNS host about it, or take the server out at the registrar",
   },
   "server-lame": {
