@@ -18,6 +18,12 @@ test("what the documents take from the program is what the program says now", as
   expect(files.length).toBeGreaterThan(40);
   const stale = files.filter(([path, text]) => !existsSync(root + path) || readFileSync(root + path, "utf8") !== text);
   expect(stale.map(([path]) => path)).toEqual([]);
+  // The schema of a command that is gone describes nothing.
+  const schemas = readdirSync(`${root}docs/schemas`, { recursive: true, encoding: "utf8" }).filter((file) =>
+    file.endsWith(".json"),
+  );
+  const written = new Set(files.map(([path]) => path));
+  expect(schemas.filter((file) => !written.has(`docs/schemas/${file}`))).toEqual([]);
 });
 
 test("the examples at the head of every part of the core call what is there", () => {

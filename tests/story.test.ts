@@ -264,7 +264,7 @@ test("a domain that is not handed on to any name server", async () => {
   const status = await there(["status", "--json"]);
   expect(status.exit).toBe(1);
   expect(status.json.domains[0].asks).toMatchObject([
-    { state: "noted", because: "example does not hand ghost.example on to any name server" },
+    { state: "noted", because: "example names no name servers for ghost.example" },
   ]);
   expect(await there(["publish"])).toMatchObject({ exit: 3, out: "", err: expect.stringContaining("REFUSED for ghost.example") });
 });

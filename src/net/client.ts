@@ -316,7 +316,7 @@ function interpret(
   if (ns !== undefined && !authoritative && !recursive)
     return failed(
       "delegated",
-      clause("answer-hands-on", { server: where, name: ns.name, to: ns.data.map(({ target }) => target) }),
+      clause("answer-delegates", { server: where, name: ns.name, to: ns.data.map(({ target }) => target) }),
       {
         chain,
         delegation: { ns, glue: toSets(inClass(message.additional)).filter((set) => set.type === "A" || set.type === "AAAA") },

@@ -26,3 +26,9 @@ export function columns(
       .join(""),
   );
 }
+
+/** A clause as a sentence; names and commands at its beginning keep their case. */
+export const sentence = (text: string): string => {
+  const begun = /^(?!zandrel )[a-z]+(?=[ ,;:’']|$)/.test(text) ? `${text[0]?.toUpperCase()}${text.slice(1)}` : text;
+  return /[.!?]$/.test(begun) ? begun : `${begun}.`;
+};

@@ -138,7 +138,7 @@ async function webStanding(
   return { ...common, state, because, causes };
 }
 
-/** A clash as a cause: what stands there, and what to do about it in the form of the DNS host. */
+/** A clash as a cause: what is in the way, and what to do about it in the form of the DNS host. */
 export function causeOf({ kind, name, because, options, offending }: Clash, domain: Domain, workspace: Workspace): Cause {
   const at = displayName(name);
   if (offending === undefined) return { kind, at, because, remedy: clause("cause-options", { options }) };

@@ -58,7 +58,7 @@ async function besideOf(
   );
 }
 
-/** The pauses between the looks at a zone whose changes were accepted (milliseconds): some servers sign or hand on first. */
+/** The pauses between the looks at a zone whose changes were accepted (milliseconds): some servers sign it first, or pass it to others. */
 const UNTIL_SHOWN = [250, 500, 1000, 2000, 4000, 8000];
 
 /** What the zone shows of changes that were accepted; one that shows none or part of them is looked at again for a while. */

@@ -22,7 +22,7 @@ const sheetEntry = z.object({
   value: z.string(),
   priority: z.string().optional(),
   ttl: z.string(),
-  was: z.string().optional().describe("the value that stands there now, of a record that is changed in place"),
+  was: z.string().optional().describe("the value of the record now, where it is changed in place"),
   note: sentence.optional(),
 });
 

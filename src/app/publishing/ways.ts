@@ -36,7 +36,7 @@ export interface ApprovalOptions {
   readonly linkOnly?: boolean;
   /** Whether something is taken back. */
   readonly undoes?: boolean;
-  /** What may go although it stands there: domain names that the person named. */
+  /** What may be removed for it: domain names that the person named. */
   readonly replace?: readonly string[];
 }
 

@@ -39,7 +39,7 @@ export function sameState(a: RecordSet | undefined, b: RecordSet | undefined): b
   return texts.length === others.length && texts.every((text) => others.some((other) => sameText(text, other)));
 }
 
-/** What stands at each changed set now, beside what stood there and what was to stand there. */
+/** Each changed set as it is now, beside what it was and what it was to become. */
 export interface Comparison {
   readonly done: number;
   readonly undone: readonly string[];

@@ -80,7 +80,7 @@ describe("views", () => {
   });
 });
 
-test("a name that was handed on to other servers is judged by what the vantages find there", async () => {
+test("a name that was delegated to other servers is judged by what the vantages find there", async () => {
   const handedOn: Answer = failed("delegated", verbatim(""), { delegation: { ns: setOf("x NS ns1.test.") as never, glue: [] } });
   const viewpoint = (name: string, role: Viewpoint["role"], answer: Answer): Viewpoint => ({
     name,

@@ -70,7 +70,7 @@ export function viewOf(viewpoint: Viewpoint, wanted: DnsWant, answer: Answer): V
   }
 }
 
-/** Whether the servers of the domain say that a name belongs to a zone they hand on. */
+/** Whether the servers of the domain say that a name belongs to a zone they delegate. */
 export const isDelegated = (view: View): boolean => view.answer.kind === "failed" && view.answer.why === "delegated";
 
 /**

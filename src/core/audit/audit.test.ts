@@ -643,7 +643,8 @@ describe("the web of a site", () => {
 });
 
 test("signatures that could not be asked for are no finding, and are named as unresolved", async () => {
-  const trust = async () => ({ kind: "indeterminate", why: "unresolved", because: "nobody answers for the keys" }) as const;
+  const trust = async () =>
+    ({ kind: "indeterminate", why: "unresolved", because: verbatim("nobody answers for the keys") }) as const;
   const { findings, unresolved } = await look({ input: { trust } });
   expect(allInWords(findings.map(({ id }) => id).filter((id) => /dnssec|ds-/.test(id)))).toEqual([]);
   expect(allInWords(unresolved)).toContainEqual({

@@ -63,7 +63,7 @@ export interface Drafting extends Required<DraftRequest> {
   readonly undetermined: Undetermined[];
 }
 
-/** How long others may keep what stands there now, as a part of a change. */
+/** How long others may keep the set as it is now, as a part of a change. */
 export function cacheWindowPart(before: Live): { cacheWindow?: CacheWindow } {
   const cacheWindow = cacheWindowOf(before);
   return cacheWindow === undefined ? {} : { cacheWindow };

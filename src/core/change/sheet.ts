@@ -55,7 +55,7 @@ export interface SheetEntry {
   readonly value: string;
   readonly priority?: string;
   readonly ttl: string;
-  /** The value that stands there now, of a record that is changed in place. */
+  /** The value of the record now, where it is changed in place. */
   readonly was?: string;
   /** What to watch out for. */
   readonly note?: Clause;

@@ -25,7 +25,7 @@ export interface AnswerClauses {
   "answer-contradicts": Asked & { readonly name: DomainName };
   /** `server` where one answered with all of the aliases. */
   "answer-ring": { readonly server: string | undefined; readonly name: DomainName };
-  "answer-hands-on": Asked & { readonly name: DomainName; readonly to: readonly DomainName[] };
+  "answer-delegates": Asked & { readonly name: DomainName; readonly to: readonly DomainName[] };
   "answer-leads-out": Asked & { readonly name: DomainName; readonly target: DomainName };
   "answer-neither": Asked & { readonly name: DomainName };
   "answer-without-signatures": Asked;
@@ -47,7 +47,7 @@ export interface AnswerClauses {
   "transfer-octets": Asked & { readonly mebioctets: number };
   "transfer-records": Asked & { readonly records: number };
   "authority-none-above": { readonly domain: DomainName };
-  "authority-not-handed-on": { readonly parent: DomainName; readonly domain: DomainName };
+  "authority-not-delegated": { readonly parent: DomainName; readonly domain: DomainName };
   "authority-no-servers": { readonly domain: DomainName };
   "authority-part-of": { readonly domain: DomainName; readonly zone: DomainName };
   "authority-no-address": { readonly server: DomainName };

@@ -49,7 +49,7 @@ export function signedOctets(set: RecordSet, rrsig: DataOf["RRSIG"]): Buffer | u
   const all = set.data.map((data) => rdataOf(set.type, data)).sort(Buffer.compare);
   const parts: Buffer[] = [head.done()];
   for (const [i, rdata] of all.entries()) {
-    // A record that stands there twice is one (RFC 4034 section 6.3).
+    // A record that is there twice is one (RFC 4034 section 6.3).
     if (i > 0 && rdata.equals(all[i - 1] as Buffer)) continue;
     const fixed = Buffer.alloc(10);
     fixed.writeUInt16BE(codeOfType(set.type), 0);

@@ -21,7 +21,7 @@ const textOf = ({ name, type, data }: ResourceRecord): string =>
   `${name} ${type} ${"strings" in data ? data.strings.join("") : printData(type, data)}`.toLowerCase();
 
 /**
- * The ask of a kit that some records fill in: every one of them is a line of it, whatever stands in its blanks. Records of
+ * The ask of a kit that some records fill in: every one of them is a line of it, whatever fills its blanks. Records of
  * another service never match, because the lines of a kit name its own hosts and words.
  */
 export function askOfKit(

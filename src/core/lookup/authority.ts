@@ -19,7 +19,7 @@ export interface AuthoritativeServer {
  * Who answers for a domain by the word of its parent zone.
  * - `delegated`: these servers
  * - `within`: it is a name inside the zone of a domain above it, and these servers are that zone's
- * - `not-delegated`: the parent says that the domain does not exist or is not handed on
+ * - `not-delegated`: the parent says that the domain does not exist or is not delegated
  * - `failed`: nobody could say
  */
 export type Authority =
@@ -116,7 +116,7 @@ export async function authorityOf(domain: DomainName, base: Lookup, servers: Ser
   if (said?.kind === "found") ns = said.set;
   else if (said?.kind === "failed" && said.delegation !== undefined) ({ ns, glue } = said.delegation);
   else if (said?.kind === "nodata" || said?.kind === "nxdomain") {
-    const because = clause("authority-not-handed-on", { parent: parent.apex, domain });
+    const because = clause("authority-not-delegated", { parent: parent.apex, domain });
     // The list of registries is large, and seldom needed.
     const { organizationalDomain } = await import("../suffix/index.ts");
     // Below a registered domain a name needs no name servers of its own.

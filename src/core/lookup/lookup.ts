@@ -9,7 +9,7 @@ import type { DataOf, RecordSet, RecordType } from "../record/index.ts";
  * - `servfail`, `refused`: the server said so
  * - `bogus`: a checking resolver refuses the answer, because its DNSSEC signatures do not verify
  * - `malformed`: the answer cannot be read, or does not fit the question
- * - `delegated`: this server is not the one to ask; the name belongs to a zone it hands on
+ * - `delegated`: this server is not the one to ask; the name belongs to a zone it delegates
  * - `outside`: this server or these files do not hold the name
  * - `loop`: the aliases lead back to themselves, or through more than {@link MAX_CHAIN} links
  */

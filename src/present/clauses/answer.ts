@@ -37,7 +37,7 @@ export const ANSWER: WordsOf<AnswerClauses> = {
     server === undefined
       ? `the aliases from ${displayName(name)} lead round in a ring`
       : `${server} answered with aliases that lead round in a ring from ${displayName(name)}`,
-  "answer-hands-on": ({ server, name, to }) => `${server} hands ${displayName(name)} on to ${to.map(displayName).join(", ")}`,
+  "answer-delegates": ({ server, name, to }) => `${server} delegates ${displayName(name)} to ${to.map(displayName).join(", ")}`,
   "answer-leads-out": ({ server, name, target }) =>
     `the alias at ${displayName(name)} leads to ${displayName(target)}, which ${server} does not hold`,
   "answer-neither": ({ server, name }) => `${server} neither answers for ${displayName(name)} nor says who does`,
@@ -58,8 +58,7 @@ export const ANSWER: WordsOf<AnswerClauses> = {
   "transfer-octets": ({ server, mebioctets }) => `${server} sends more than ${mebioctets} MiB`,
   "transfer-records": ({ server, records }) => `${server} sends more than ${records} records`,
   "authority-none-above": ({ domain }) => `no zone above ${displayName(domain)} could be found`,
-  "authority-not-handed-on": ({ parent, domain }) =>
-    `${displayName(parent)} does not hand ${displayName(domain)} on to any name server`,
+  "authority-not-delegated": ({ parent, domain }) => `${displayName(parent)} names no name servers for ${displayName(domain)}`,
   "authority-no-servers": ({ domain }) => `no name servers are known for ${displayName(domain)}`,
   "authority-part-of": ({ domain, zone }) =>
     `${displayName(domain)} is part of ${displayName(zone)} and has no name servers of its own`,

@@ -5,7 +5,7 @@ import { sayFinding, sayRight, titleOfRule } from "../audit/findings.ts";
 import { inWords } from "../clauses/index.ts";
 import { type Block, htmlOf, markdownOf } from "../document.ts";
 import { historySentence } from "../history/history.ts";
-import { count, type Layout, moment, STATE_MARK, visible } from "../index.ts";
+import { count, type Layout, moment, STATE_MARK, sentence, visible } from "../index.ts";
 import { hardTermsIn } from "../legend.ts";
 import { page } from "../page.ts";
 import { byOrigin, byVerdict, titleOf } from "../reports/source-charts.ts";
@@ -19,11 +19,6 @@ const MAX_SOURCES = 40;
 const MAX_EVENTS = 60;
 
 const day = (at: number | null): string => (at === null ? "–" : new Date(at).toISOString().slice(0, 10));
-/** A clause as a sentence; names and commands at its beginning keep their case. */
-const sentence = (text: string): string => {
-  const begun = /^(?!zandrel )[a-z]+(?=[ ,;:]|$)/.test(text) ? `${text[0]?.toUpperCase()}${text.slice(1)}` : text;
-  return /[.!?]$/.test(begun) ? begun : `${begun}.`;
-};
 const step = (next: string): string => (next.startsWith("zandrel ") ? `\`${next}\`` : next);
 
 /** Who mends what is wrong in an area. */

@@ -1,7 +1,7 @@
 import type { DmarcExplainResult } from "../../app/mail/dmarc-explain.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
-import { columns, visible, wrap } from "../index.ts";
+import { columns, sentence, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
 const HAPPENS = { none: "delivered", quarantine: "junk folder", reject: "refused" } as const;
@@ -56,9 +56,7 @@ export function dmarcExplainText(shown: DmarcExplainResult, { style, width }: La
   return [
     ...(domain === null ? [] : [style.title(`DMARC of ${displayName(domain)}${whose}`)]),
     ...(record === null ? [] : [style.quiet(wrap(visible(record), width))]),
-    ...(because === null
-      ? []
-      : [style.bad(wrap(`${visible(inWords(because)).replace(/^./, (first) => first.toUpperCase())}.`, width))]),
+    ...(because === null ? [] : [style.bad(wrap(sentence(visible(inWords(because))), width))]),
     ...(record === null ? [] : pointed(record, shown.mistakes, width).map((line) => style.careful(line))),
     ...words.map((line) => wrap(visible(inWords(line)), width)),
     ...table,

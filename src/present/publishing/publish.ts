@@ -3,7 +3,7 @@ import type { SheetEntry } from "../../core/change/index.ts";
 import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
-import { count, deadline, sheetMarkdown, sheetPage, sheetText, visible, wrap } from "../index.ts";
+import { count, deadline, sentence, sheetMarkdown, sheetPage, sheetText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
 export function presentPublished(
@@ -20,7 +20,7 @@ export function presentPublished(
   const by =
     seen.latest === null
       ? ""
-      : `\nEveryone sees it by ${style.strong(deadline(seen.latest, now))} at the latest:\n${wrap(`${visible(inWords(seen.because))}.`, width)}`;
+      : `\nEveryone sees it by ${style.strong(deadline(seen.latest, now))} at the latest:\n${wrap(sentence(visible(inWords(seen.because))), width)}`;
   if (kind === "lower-ttl" && seen.latest !== null)
     return `${style.title(title)}  ${style.good(`the TTL of ${count(changed, "record set")} lowered`)} at ${visible(to)}\nNext: after ${style.strong(deadline(seen.latest, now))}, publish the change itself with ${style.command(`zandrel publish ${own}`)}; it is seen within minutes then.`;
   const next =
@@ -29,7 +29,7 @@ export function presentPublished(
       : seen.latest === null
         ? `\nDo not press verify at the service yet. Next: ${style.command(`zandrel watch ${own} --until proven`)}`
         : `\nDo not press verify at the service before ${style.strong(deadline(seen.latest, now))}. Next: ${style.command(`zandrel watch ${own} --until proven`)}`;
-  return `${style.title(title)}  ${style.good(`${count(changed, "record set")} published`)} at ${visible(to)}\n${wrap(`${visible(inWords(because))}.`, width)}${by}${next}`;
+  return `${style.title(title)}  ${style.good(`${count(changed, "record set")} published`)} at ${visible(to)}\n${wrap(sentence(visible(inWords(because))), width)}${by}${next}`;
 }
 
 /** The result of {@link publish} for people. */

@@ -7,7 +7,7 @@ import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { LOW_TTL, spanText } from "../../core/spread/index.ts";
 import { calendar } from "../calendar.ts";
 import { inWords } from "../clauses/index.ts";
-import { columns, count, deadline, visible, wrap } from "../index.ts";
+import { columns, count, deadline, sentence, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
 /** What DNSSEC means for the move; nothing where the domain is not signed. */
@@ -122,7 +122,7 @@ export function relocateText(result: RelocateResult, layout: Layout): string {
       ? `Enter or import it at the new host, and say which host that is, in place of the words in capitals.\nNext: ${style.command("zandrel host set KEY --title NAME --address ADDRESS")}`
       : `Enter or import it at the new host.\nNext: ${hosts.map(compare).join(" or ")}`;
   if (captured !== null)
-    return `${title}  ${style.good(`${count(captured.records, "record")} captured`)} in ${visible(captured.file)}\n${wrap(`${visible(inWords(captured.because))}.`, width)}\n${open(
+    return `${title}  ${style.good(`${count(captured.records, "record")} captured`)} in ${visible(captured.file)}\n${wrap(sentence(visible(inWords(captured.because))), width)}\n${open(
       captured.unresolved,
     )
       .map((line) => `${line}\n`)
@@ -200,5 +200,5 @@ export function relocateText(result: RelocateResult, layout: Layout): string {
     changed: `The domain's file names ${newHost} as its DNS host now.\nNext: ${style.command(`zandrel draft ${withoutRootDot(domain)}`)}\n`,
     "to-change": `The domain's file still names the old host.\nNext: ${style.command(`zandrel relocate check ${withoutRootDot(domain)} --new-host ${newHost} --write`)}\n`,
   }[checked.host];
-  return `${title}  ${paint(TITLES[checked.state])}\n${wrap(`${visible(inWords(checked.because))}.`, width)}\n${rows.map((line) => `  ${line}\n`).join("")}${signed}${off}${still}${follow}`;
+  return `${title}  ${paint(TITLES[checked.state])}\n${wrap(sentence(visible(inWords(checked.because))), width)}\n${rows.map((line) => `  ${line}\n`).join("")}${signed}${off}${still}${follow}`;
 }

@@ -1,6 +1,6 @@
 import type { SenderAddressResult } from "../../app/services/address.ts";
 import { inWords } from "../clauses/index.ts";
-import { visible, wrap } from "../index.ts";
+import { sentence, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
 /** The result of {@link senderAddress} for people. */
@@ -25,7 +25,7 @@ export function senderAddressText(
           : `Then record it: ${command}`;
   return [
     `${mark}  ${style.title(address)} at ${visible(title)}`,
-    `  ${wrap(`${visible(inWords(because))}.`, width - 2, "  ")}`,
+    `  ${wrap(sentence(visible(inWords(because))), width - 2, "  ")}`,
     `  ${todo}`,
     "",
   ].join("\n");

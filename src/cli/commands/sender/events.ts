@@ -11,7 +11,7 @@ export default command({
     ["zandrel sender events swiftquill --listen 127.0.0.1:8025", "have Swiftquill post its events here, and receive them"],
     [
       "zandrel sender events swiftquill --listen 127.0.0.1:8025 --url https://hooks.brackwater.example/events",
-      "the same behind a web server that hands requests on",
+      "the same behind a web server that passes requests on",
     ],
   ],
   options: {

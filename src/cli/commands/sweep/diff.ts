@@ -8,7 +8,7 @@ export default command({
   summary: "what changed between two sweeps: fixed, new, and worse",
   examples: [
     ["zandrel sweep diff workspace-2026-03-02 workspace-2026-03-09", "a week later"],
-    ["zandrel sweep diff workspace-2026-03-02 workspace-2026-03-09 --format html", "the same as a page to hand on"],
+    ["zandrel sweep diff workspace-2026-03-02 workspace-2026-03-09 --format html", "the same as a page to pass on"],
   ],
   options: {
     queue: shared.queue,

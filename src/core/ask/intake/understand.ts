@@ -256,7 +256,7 @@ function otherDomainIn(pass: Pass, text: string, others: readonly DomainName[]):
   for (const [, named = ""] of text.slice(0, 50_000).matchAll(ABOUT_DOMAIN)) {
     const read = parseName(`${named.toLowerCase()}.`);
     if (!read.ok || isAtOrBelow(read.value, own)) continue;
-    // The service's own name stands there too: “connect your domain sites.pagewick.example”.
+    // The service's own name is there too: “connect your domain sites.pagewick.example”.
     if (others.some((other) => isAtOrBelow(read.value, other)) || organizationalDomain(read.value) === read.value) {
       pass.problems.push({ row: 0, code: "verifies-other-domain", domain: named });
       return;

@@ -5,7 +5,7 @@ import { type AreaWords, namesOf, someOf } from "../say.ts";
 
 export const DELEGATION = {
   "delegation-missing": {
-    title: "The domain is not handed to any name server",
+    title: "The domain has no name servers",
     why: "Nothing of the domain works: no site, no mail, no proof of ownership.",
     evidence: ({ because }) => inWords(because),
     remedy: (_, { plain }) => `renew ${plain} at the registrar, or enter the DNS host's name servers there`,
