@@ -12,6 +12,7 @@ await build({
     zandrel: "src/cli/main.ts",
     index: "src/index.ts",
     "sweep-worker": "src/app/fleet/worker.ts",
+    "report-worker": "src/app/reports/worker.ts",
     "postgres-worker": "src/workspace/postgres-worker.ts",
   },
   outdir: "dist",

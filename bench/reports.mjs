@@ -83,7 +83,7 @@ async function imports(folder) {
   figure(
     `importing ${REPORTS} reports (${Math.round(octets / 1e6)} MB) against a bare pass of the XML parser`,
     taken / floor,
-    1.8,
+    1.5,
   );
   limit("importing reports, memory, MB", peak, 200);
 }

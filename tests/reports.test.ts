@@ -123,6 +123,46 @@ describe("dmarc import", () => {
     const ran = await zandrel(here, ["dmarc", "import", "1.xml", "2.xml", "3.gz", "4.zip", "--json"]);
     expect([ran.exit, ran.json]).toEqual([0, { taken: 5, known: 0, rows: 5, messages: 25, setAside: [] }]);
   });
+  test("many files are read by several threads, and come to what one after the other would", async () => {
+    const files: [string, string | Buffer][] = Array.from({ length: 60 }, (_, i) => {
+      const text = report(String(i % 50));
+      if (i % 20 === 7) return [`${i}.xml`, text.slice(0, -40)];
+      if (i % 20 === 9) return [`${i}.gz`, gzipSync(text).subarray(0, 200)];
+      if (i % 20 === 11) return [`${i}.txt`, "not a report"];
+      if (i % 20 === 13) return [`${i}.xml`, text.replaceAll("brackwater.example", "elsewhere.example")];
+      // One of many kinds of rows comes in pieces.
+      const record = /<record>.*<\/record>/s.exec(text)?.[0] as string;
+      const address = (n: number) => `10.${n >> 8}.${n & 255}.1`;
+      const many = () => Array.from({ length: 12_000 }, (_, n) => record.replace("198.51.100.70", address(n))).join("");
+      return i === 25 ? [`${i}.gz`, gzipSync(text.replace(record, many()))] : [`${i}.gz`, gzipSync(text)];
+    });
+    const folders = [brackwater(), brackwater()] as const;
+    for (const here of folders) {
+      mkdirSync(join(here, "inbox"));
+      for (const [file, content] of files) writeFileSync(join(here, "inbox", file), content);
+    }
+    const [together, apart] = await Promise.all([
+      zandrel(folders[0], ["dmarc", "import", "inbox", "--json"]),
+      zandrel(folders[1], [
+        "dmarc",
+        "import",
+        ...readdirSync(join(folders[1], "inbox"))
+          .sort()
+          .map((file) => `inbox/${file}`),
+        "--json",
+      ]),
+    ]);
+    expect(together).toEqual(apart);
+    expect([together.exit, together.json.taken, together.json.known, together.json.rows]).toEqual([1, 42, 6, 12_041]);
+    expect(together.json.setAside.map((one: { reason: string }) => one.reason).sort()).toEqual([
+      ...Array(6).fill("cut"),
+      ...Array(3).fill("no-report"),
+      ...Array(3).fill("other-domain"),
+    ]);
+    const sources = await Promise.all(folders.map((here) => zandrel(here, ["dmarc", "sources", ...WORLD, "--json"])));
+    expect(sources[0]?.json.messages).toBe(together.json.messages);
+    expect({ ...sources[0]?.json, page: null }).toEqual({ ...sources[1]?.json, page: null });
+  });
   test("what is no file in a folder is named and passed over, and a ring of links ends", async () => {
     const here = brackwater();
     const box = join(here, "inbox");

@@ -8,6 +8,7 @@ import { verbatim } from "../src/core/clause/index.ts";
 import { name } from "../src/core/name/index.ts";
 import { startLab } from "../src/lab/index.ts";
 import { EVENTS_FORM, EventStore, POSTGRES_EVENTS } from "../src/workspace/event-store.ts";
+import { RowSums } from "../src/workspace/index.ts";
 import { JOURNAL_FORM, Journal, POSTGRES_JOURNAL } from "../src/workspace/journal.ts";
 import { postgresSql } from "../src/workspace/postgres-sql.ts";
 import { type Sql, sqliteSql } from "../src/workspace/sql.ts";
@@ -120,8 +121,10 @@ function contract(title: string, stores: Stores, prepare: () => Promise<unknown>
         }) as never;
       const take = (id: string, ...rows: ReportRow[]) =>
         store.take(async (add) => {
-          for (const one of rows) add(one);
-          return id === "" ? undefined : head(id);
+          const sums = new RowSums();
+          for (const one of rows) sums.add(one);
+          add(sums.take());
+          return id === "" ? undefined : { head: head(id), rows: sums.rows, messages: sums.messages };
         });
       expect(
         await take("r1", row("brackwater.example", 5), row("news.brackwater.example", 2), row("brackwater.example", 1)),

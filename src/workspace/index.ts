@@ -26,10 +26,10 @@ export type { KitFile } from "./kits.ts";
 export { lockBeside, type Waiting, withLock } from "./lock.ts";
 export * from "./messages.ts";
 export { readSecret } from "./read-secret.ts";
-export { type FoundReport, findReports } from "./reports.ts";
+export { type FoundReport, type ReportFile, reportFiles, reportsIn } from "./reports.ts";
 export { KEY, keyFor, type NoticeWay, ROLES, type Settings, WAYS, type Way } from "./schema.ts";
 export { ignoreInGit, type SecretPlace, secretFile, secretVariable } from "./secret.ts";
-export type { ReportStore } from "./tally.ts";
+export { type ReadReport, type ReportStore, type RowSum, RowSums } from "./tally.ts";
 export {
   type Domain,
   domainPath,

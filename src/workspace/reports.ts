@@ -131,7 +131,7 @@ async function* zipped(
 }
 
 /** One file or attachment, whatever it is packed in. */
-async function* reportsIn(
+async function* packed(
   title: string,
   start: Buffer,
   source: { readonly path: string } | { readonly octets: Buffer },
@@ -188,7 +188,7 @@ async function* mailed({ title: path, source }: StoredMessage): AsyncGenerator<F
     const octets = typeof content === "string" ? Buffer.from(content) : Buffer.from(content as ArrayBuffer);
     if (kindOf(octets.subarray(0, 64)) === "other" || kindOf(octets.subarray(0, 64)) === "mail") continue;
     found = true;
-    for await (const one of reportsIn(
+    for await (const one of packed(
       filename === null || filename === undefined ? title : `${title}: ${filename}`,
       octets.subarray(0, 64),
       { octets },
@@ -217,17 +217,23 @@ function look(path: string): Stats {
   }
 }
 
-/**
- * Every report at a path: a file of XML, gzip or ZIP, a mail, an mbox, a Maildir, or a folder of any of these. What
- * cannot be read inside a folder is named and passed over.
- */
-export async function* findReports(path: string): AsyncGenerator<FoundReport> {
-  const stat = look(path);
-  if (stat.isDirectory() && !isMaildir(path)) yield* inFolder(path, new Set([realpathSync(path)]));
-  else yield* inFile(path);
+/** A file, or a Maildir, that may hold reports; `inside` a folder that was named, or named itself. */
+export interface ReportFile {
+  readonly path: string;
+  readonly inside: boolean;
 }
 
-async function* inFolder(folder: string, above: ReadonlySet<string>): AsyncGenerator<FoundReport> {
+/**
+ * Every file at a path that may hold reports: XML, gzip or ZIP, a mail, an mbox or a Maildir, or all of these in a folder. What
+ * cannot be read inside a folder is named and passed over.
+ */
+export function* reportFiles(path: string): Generator<ReportFile | Extract<FoundReport, { because: string }>> {
+  const stat = look(path);
+  if (stat.isDirectory() && !isMaildir(path)) yield* inFolder(path, new Set([realpathSync(path)]));
+  else yield { path, inside: false };
+}
+
+function* inFolder(folder: string, above: ReadonlySet<string>): ReturnType<typeof reportFiles> {
   for (const name of readdirSync(folder).sort()) {
     if (name.startsWith(".")) continue;
     const path = join(folder, name);
@@ -237,12 +243,27 @@ async function* inFolder(folder: string, above: ReadonlySet<string>): AsyncGener
       // A link to a folder above would lead round in a ring.
       if (above.has(real)) yield { title: name, because: "it is a link to a folder that holds it" };
       else if (stat.isDirectory() && !isMaildir(path)) yield* inFolder(path, new Set([...above, real]));
-      else yield* inFile(path);
+      else yield { path, inside: true };
     } catch (error) {
-      const code = error instanceof Failure ? (error.params as { why?: string }).why : (error as NodeJS.ErrnoException).code;
-      if (code === undefined) throw error;
-      yield { title: name, because: UNREADABLE[code] ?? `it cannot be read (${code})` };
+      yield unreadable(name, error);
     }
+  }
+}
+
+/** Why something inside a folder cannot be read; what is no trouble of the file's is thrown on. */
+function unreadable(title: string, error: unknown): Extract<FoundReport, { because: string }> {
+  const code = error instanceof Failure ? (error.params as { why?: string }).why : (error as NodeJS.ErrnoException).code;
+  if (code === undefined) throw error;
+  return { title, because: UNREADABLE[code] ?? `it cannot be read (${code})` };
+}
+
+/** The reports in a file, whatever it is packed in. */
+export async function* reportsIn({ path, inside }: ReportFile): AsyncGenerator<FoundReport> {
+  try {
+    yield* inFile(path);
+  } catch (error) {
+    if (!inside) throw error;
+    yield unreadable(basename(path), error);
   }
 }
 
@@ -257,7 +278,7 @@ async function* inFile(path: string): AsyncGenerator<FoundReport> {
   if (!isMaildir(path)) {
     const start = beginningOf(path, 64);
     if (kindOf(start) !== "mail") {
-      yield* reportsIn(basename(path), start, { path });
+      yield* packed(basename(path), start, { path });
       return;
     }
   }

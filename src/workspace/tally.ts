@@ -25,11 +25,19 @@ type Fields = readonly [
   overrides: string,
 ];
 
-interface Sum {
+/** Rows that are alike, what receivers did with them, and how many messages they speak of; plain data, also between threads. */
+export interface RowSum {
   readonly key: string;
   readonly fields: Fields;
   readonly disposition: string;
   count: number;
+}
+
+/** A report that was read to its end. */
+export interface ReadReport {
+  readonly head: ReportHead;
+  readonly rows: number;
+  readonly messages: number;
 }
 
 const bit = (met: boolean): 0 | 1 => (met ? 1 : 0);
@@ -47,6 +55,36 @@ const fieldsOf = (row: ReportRow): Fields => [
   bit(row.spfPasses),
   row.overrides.join(" "),
 ];
+
+/** Adds up the rows of one report that are alike. */
+export class RowSums {
+  #sums = new Map<string, RowSum>();
+  rows = 0;
+  messages = 0;
+
+  /** Whether so many kinds are gathered that they have to be taken away first. */
+  get isFull(): boolean {
+    return this.#sums.size >= MAX_STAGED;
+  }
+
+  add(row: ReportRow): void {
+    this.rows += 1;
+    this.messages += row.count;
+    const fields = fieldsOf(row);
+    const key = fields.join("|");
+    const same = this.#sums.get(row.disposition + key);
+    if (same === undefined)
+      this.#sums.set(row.disposition + key, { key, fields, disposition: row.disposition, count: row.count });
+    else same.count += row.count;
+  }
+
+  /** What was gathered since it was last taken. */
+  take(): RowSum[] {
+    const sums = [...this.#sums.values()];
+    this.#sums = new Map();
+    return sums;
+  }
+}
 
 /** A row of `since`: the columns of an origin in the order of {@link Fields}, and its weeks in one text. */
 type Joined = readonly [...Fields, weeks: string];
@@ -140,7 +178,7 @@ export class ReportStore {
   }
 
   /** The numbers of origins; those that are new get one. All in two statements, because there may be many. */
-  #number(unknown: readonly Sum[]): void {
+  #number(unknown: readonly RowSum[]): void {
     const list = JSON.stringify(unknown.map(({ fields, key }) => [key, ...fields]));
     const { cell, each } = this.#dialect;
     const cells = Array.from({ length: 12 }, (_, i) => cell(i, i >= 7 && i <= 10)).join(", ");
@@ -157,46 +195,34 @@ export class ReportStore {
   }
 
   /** Rows that are alike, added to those of the report that is being read. */
-  #stage(sums: Map<string, Sum>): void {
+  #stage(sums: readonly RowSum[]): void {
+    if (sums.length === 0) return;
     if (this.#origins.size > MAX_NUMBERED) this.#origins.clear();
-    const unknown = [...sums.values()].filter(({ key }) => !this.#origins.has(key));
+    const unknown = sums.filter(({ key }) => !this.#origins.has(key));
     if (unknown.length > 0) this.#number(unknown);
-    const list = JSON.stringify(
-      [...sums.values()].map(({ key, disposition, count }) => [this.#origins.get(key), disposition, count]),
-    );
+    const list = JSON.stringify(sums.map(({ key, disposition, count }) => [this.#origins.get(key), disposition, count]));
     const { cell, each } = this.#dialect;
     this.#sql.run(`INSERT INTO staged SELECT ${cell(0, true)}, ${cell(1)}, ${cell(2, true)} FROM ${each}`, list);
-    sums.clear();
   }
 
   /**
-   * Takes one report in: `read` hands over its rows and ends with its head, or with undefined where the report
+   * Takes one report in: `read` hands over its rows, added up, and ends with its head, or with undefined where the report
    * is to be set aside. Nothing of it stays then.
    */
-  async take(read: (row: (one: ReportRow) => void) => Promise<ReportHead | undefined>): Promise<"taken" | "known" | "set-aside"> {
-    const sums = new Map<string, Sum>();
-    let rows = 0;
-    let messages = 0;
+  async take(
+    read: (add: (sums: readonly RowSum[]) => void) => Promise<ReadReport | undefined>,
+  ): Promise<"taken" | "known" | "set-aside"> {
     this.#sql.begin();
     try {
       // A connection that was made anew has none.
       if (this.#sql.isPostgres) this.#sql.run(STAGED);
       this.#sql.run("DELETE FROM staged");
-      const head = await read((row) => {
-        rows += 1;
-        messages += row.count;
-        const fields = fieldsOf(row);
-        const key = fields.join("|");
-        const same = sums.get(row.disposition + key);
-        if (same === undefined) sums.set(row.disposition + key, { key, fields, disposition: row.disposition, count: row.count });
-        else same.count += row.count;
-        if (sums.size >= MAX_STAGED) this.#stage(sums);
-      });
-      if (head === undefined) {
+      const report = await read((sums) => this.#stage(sums));
+      if (report === undefined) {
         this.#rollback();
         return "set-aside";
       }
-      this.#stage(sums);
+      const { head, rows, messages } = report;
       const changes = this.#sql.run(
         "INSERT INTO report (receiver, email, report, domain, first, last, policy, rows, messages) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING",
         ...[head.receiver.toLowerCase(), head.email, head.id, head.domain, head.begin, head.end, head.policy, rows, messages],

@@ -1,12 +1,12 @@
 import * as z from "zod";
-import { type ReportHead, ReportReader, xmlEncoding } from "../../core/aggregate/index.ts";
-import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.ts";
-import { organizationalDomain } from "../../core/suffix/index.ts";
-import { type FoundReport, findReports, lockReports, openWorkspace, spool, type Workspace } from "../../workspace/index.ts";
+import type { DomainName } from "../../core/name/index.ts";
+import { lockReports, openWorkspace, type ReportStore, spool, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
+import { STANDARD_INPUT } from "../messages/open.ts";
 import { sentence } from "../shapes.ts";
+import { type ReportPiece, readReports } from "./read-files.ts";
 
 export const importReportsSchema = z.object({
   taken: z.number().describe("reports that are new"),
@@ -20,36 +20,6 @@ export const importReportsSchema = z.object({
 
 export type ImportReportsResult = z.output<typeof importReportsSchema>;
 
-/** Why a report that can be read is not taken in all the same. */
-function refusal(
-  head: ReportHead,
-  found: FoundReport,
-  domains: readonly DomainName[],
-): { reason: string; because: Clause } | undefined {
-  if (!domains.some((own) => isAtOrBelow(head.domain, own) || isAtOrBelow(own, head.domain)))
-    return { reason: "other-domain", because: clause("report-other-domain", { domain: head.domain }) };
-  if (!("mailedBy" in found) || found.mailedBy === undefined) return undefined;
-  const sender = parseName(found.mailedBy);
-  const says = parseName(head.email.slice(head.email.lastIndexOf("@") + 1));
-  // A report that one organization mails in the name of another is made up, or at least cannot be believed.
-  if (sender.ok && says.ok && head.email.includes("@") && organizationalDomain(sender.value) !== organizationalDomain(says.value))
-    return {
-      reason: "other-sender",
-      because: clause("report-other-sender", { says: says.value, mailedBy: sender.value }),
-    };
-  return undefined;
-}
-
-/** The chunks of a report; what goes wrong with unpacking them is the report's own trouble, and nobody else's. */
-async function* unpacked(xml: AsyncIterable<Buffer>, unpacking: { trouble?: string }): AsyncGenerator<Buffer> {
-  try {
-    yield* xml;
-  } catch (error) {
-    if (error instanceof Failure) throw error;
-    unpacking.trouble = (error as Error).message;
-  }
-}
-
 /** What {@link importReports} is asked. */
 export interface ImportReportsRequest extends CommonRequest {}
 
@@ -59,6 +29,25 @@ export async function importReports(request: ImportReportsRequest, context: AppC
   const domains = workspace.domains.map((one) => one.name);
   if (domains.length === 0) throw new Failure("no-domain", {});
   return lockReports(workspace, context, () => importInto(workspace, domains, request, context));
+}
+
+/** Takes in the report whose pieces begin with `first`; what became of it, and its last piece. */
+async function takeOne(first: ReportPiece, pieces: AsyncGenerator<ReportPiece>, store: ReportStore) {
+  let last = first;
+  const rest = async (): Promise<ReportPiece> => {
+    const next = await pieces.next();
+    if (next.done === true) throw new Error("the pieces of a report end before it does");
+    return next.value;
+  };
+  // One that is set aside at once needs no room.
+  const outcome =
+    first.kind === "aside"
+      ? "set-aside"
+      : await store.take(async (add) => {
+          for (; last.kind === "rows"; last = await rest()) add(last.sums);
+          return last.kind === "read" ? last.report : undefined;
+        });
+  return { outcome, last };
 }
 
 /** Takes in everything the request names, one report after the other; nobody else imports meanwhile. */
@@ -71,51 +60,23 @@ async function importInto(
   const now = Math.floor(context.clock.now() / 1000);
   const store = await workspace.openReports();
   const done: ImportReportsResult = { taken: 0, known: 0, rows: 0, messages: 0, setAside: [] };
-  const aside = (file: string, reason: string, because: Clause): void => void done.setAside.push({ file, reason, because });
   let noted = 0;
   try {
     for (const operand of request.operands) {
       const spooled = operand === "-" ? await spool(context.input()) : undefined;
+      const pieces = readReports(spooled?.path ?? operand, { domains, now });
       try {
-        for await (const found of findReports(spooled?.path ?? operand)) {
-          const title = spooled === undefined ? found.title : "standard input";
-          if ("because" in found) {
-            aside(title, "no-report", verbatim(found.because));
-            continue;
-          }
-          let rows = 0;
-          let messages = 0;
-          const outcome = await store.take(async (onRow) => {
-            const reader = new ReportReader((row) => {
-              rows += 1;
-              messages += row.count;
-              onRow(row);
-            });
-            let decoder: InstanceType<typeof TextDecoder> | undefined;
-            const unpacking: { trouble?: string } = {};
-            for await (const chunk of unpacked(found.xml, unpacking)) {
-              decoder ??= new TextDecoder(xmlEncoding(chunk));
-              reader.write(decoder.decode(chunk, { stream: true }));
-              // The rest of a broken report is not even unpacked.
-              if (reader.problem !== undefined) break;
-            }
-            if (unpacking.trouble !== undefined) {
-              aside(title, "cut", clause("report-not-unpacked", { why: unpacking.trouble }));
-              return undefined;
-            }
-            const ended = reader.end(now);
-            const wrong =
-              "problem" in ended
-                ? { reason: ended.problem.kind, because: ended.problem.because }
-                : refusal(ended.head, found, domains);
-            if (wrong !== undefined) aside(title, wrong.reason, wrong.because);
-            return wrong !== undefined || "problem" in ended ? undefined : ended.head;
-          });
-          if (outcome === "taken") {
-            done.taken += 1;
-            done.rows += rows;
-            done.messages += messages;
+        for (let next = await pieces.next(); next.done !== true; next = await pieces.next()) {
+          const { outcome, last } = await takeOne(next.value, pieces, store);
+          if (last.kind === "aside") {
+            const { title, reason, because } = last;
+            done.setAside.push({ file: spooled === undefined ? title : STANDARD_INPUT, reason, because });
           } else if (outcome === "known") done.known += 1;
+          else if (last.kind === "read") {
+            done.taken += 1;
+            done.rows += last.report.rows;
+            done.messages += last.report.messages;
+          }
           const all = done.taken + done.known + done.setAside.length;
           if (all >= noted + 100) {
             noted = all;
@@ -123,6 +84,7 @@ async function importInto(
           }
         }
       } finally {
+        await pieces.return(undefined);
         spooled?.close();
       }
     }
