@@ -174,7 +174,7 @@ export class DnsClient {
     const key = serverText(server);
     const known = this.#withoutEdns.get(key);
     let edns = known === undefined || (known === "silent" && dnssec === "signed");
-    let last = timedOut(server, this.#timeout);
+    let last: Failed | undefined;
     for (let attempt = 0; attempt < this.#tries && performance.now() < deadline; attempt++) {
       const isLast = attempt === this.#tries - 1;
       // Some firewalls drop what has EDNS; a plain question is the last try, where it would do.
@@ -203,7 +203,7 @@ export class DnsClient {
       if (!edns && known === undefined && !this.#withoutEdns.has(key)) this.#withoutEdns.set(key, "silent");
       return ok(message);
     }
-    return err(last);
+    return err(last ?? timedOut(server, this.#timeout));
   }
 
   async #send(server: ServerAddress, request: Buffer, ms: number, left: () => number): Promise<Exchange> {

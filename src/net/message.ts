@@ -185,11 +185,8 @@ function decodeRecord(from: WireReader): WireRecord {
   const klass = from.u16();
   const ttl = from.u32();
   const length = from.u16();
-  const start = from.at;
   if (length > from.left) throw new MalformedWire(clause("wire-broken", { what: "record-breaks-off" }));
-  from.at = start + length;
-  const empty = length === 0 && klass !== CLASS.IN;
-  const data = empty ? undefined : decodeData(type, new WireReader(from.message, start, start + length));
+  const data = length === 0 && klass !== CLASS.IN ? undefined : decodeData(type, from.part(length));
   // A TTL with the top bit set counts as zero (RFC 2181 section 8).
   return { name, type, class: klass, ttl: type !== "OPT" && ttl > 0x7fffffff ? 0 : ttl, data };
 }

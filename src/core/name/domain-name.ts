@@ -177,22 +177,23 @@ export function wireOctets(of: DomainName): number {
   return (of.includes("\\") ? of.replace(/\\\d{3}|\\./g, "x").length : of.length) + 1;
 }
 
-/** The name made of these canonical labels; undefined where it would be too long. */
-export function fromLabels(labels: readonly string[]): DomainName | undefined {
-  if (labels.length === 0) return ROOT;
-  const txtValue = `${labels.join(".")}.` as DomainName;
-  return wireOctets(txtValue) > MAX_NAME_OCTETS ? undefined : txtValue;
+/** The name made of these canonical labels, in front of another name; undefined where it would be too long. */
+export function fromLabels(labels: readonly string[], above: DomainName = ROOT): DomainName | undefined {
+  if (labels.length === 0) return above;
+  const made = `${labels.join(".")}.${above === ROOT ? "" : above}` as DomainName;
+  return wireOctets(made) > MAX_NAME_OCTETS ? undefined : made;
 }
 
 /** The name one label up; the root is its own parent. */
 export function parentOf(of: DomainName): DomainName {
-  return fromLabels(labelsOf(of).slice(1)) as DomainName;
+  if (of.includes("\\")) return fromLabels(labelsOf(of).slice(1)) as DomainName;
+  return (of.slice(of.indexOf(".") + 1) || ROOT) as DomainName;
 }
 
 /** The name itself, then each ancestor up to and including the root. */
 export function* upwards(of: DomainName): Generator<DomainName> {
-  const labels = labelsOf(of);
-  for (let i = 0; i <= labels.length; i++) yield fromLabels(labels.slice(i)) as DomainName;
+  for (let at = of; at !== ROOT; at = parentOf(at)) yield at;
+  yield ROOT;
 }
 
 /** Whether `of` is `ancestor` or lies below it. */

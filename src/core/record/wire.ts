@@ -99,16 +99,29 @@ export class WireWriter {
   }
 }
 
+/** A label that is its own canonical text. */
+const PLAIN_LABEL = /^[a-z0-9_-]+$/;
+
 /** Reads a DNS message or a part of one; throws {@link MalformedWire} where it breaks off. */
 export class WireReader {
   readonly message: Buffer;
   at: number;
   readonly end: number;
 
-  constructor(message: Buffer, at = 0, end = message.length) {
+  /** Names of the message that were read before, by where they begin; pointers lead to them. */
+  readonly #names: Map<number, DomainName>;
+
+  constructor(message: Buffer, at = 0, end = message.length, names = new Map<number, DomainName>()) {
     this.message = message;
     this.at = at;
     this.end = end;
+    this.#names = names;
+  }
+
+  /** The next octets as a reader of their own, which knows the names of the message too. */
+  part(octets: number): WireReader {
+    const at = this.#take(octets);
+    return new WireReader(this.message, at, at + octets, this.#names);
   }
 
   get left(): number {
@@ -150,10 +163,12 @@ export class WireReader {
 
   /** A name; a compression pointer may only lead to an earlier place, so no message can make this loop. */
   name(): DomainName {
+    const start = this.at;
     const labels: string[] = [];
-    let at = this.at;
+    let at = start;
     let limit = at;
     let resumeAt: number | undefined;
+    let above: DomainName = ROOT;
     for (;;) {
       const length = this.message[at];
       if (length === undefined || (resumeAt === undefined && at >= this.end))
@@ -168,18 +183,29 @@ export class WireReader {
         const target = ((length & 0x3f) << 8) | low;
         if (target >= limit) throw new MalformedWire(clause("wire-broken", { what: "pointer-forward" }));
         resumeAt ??= at + 2;
+        const known = this.#names.get(target);
+        if (known !== undefined) {
+          above = known;
+          this.at = resumeAt;
+          break;
+        }
         at = target;
         limit = target;
         continue;
       }
       if (length > 63) throw new MalformedWire(clause("wire-broken", { what: "label-kind" }));
       if (at + 1 + length > this.message.length) throw new MalformedWire(clause("wire-broken", { what: "label-breaks-off" }));
-      labels.push(labelText(this.message.subarray(at + 1, at + 1 + length)));
+      labels.push(this.#label(at + 1, at + 1 + length));
       at += 1 + length;
     }
-    if (labels.length === 0) return ROOT;
-    const of = fromLabels(labels);
+    const of = fromLabels(labels, above);
     if (of === undefined) throw new MalformedWire(clause("wire-broken", { what: "name-too-long" }));
+    this.#names.set(start, of);
     return of;
+  }
+
+  #label(from: number, to: number): string {
+    const text = this.message.toString("latin1", from, to);
+    return PLAIN_LABEL.test(text) ? text : labelText(this.message.subarray(from, to));
   }
 }
