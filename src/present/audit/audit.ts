@@ -28,6 +28,19 @@ export const auditJson = ({ domains, catalogue }: AuditDomainsResult): z.output<
 });
 
 /** The audit for people: the worst findings first. */
+/** Questions, and reasons why they had no answer, that are named at most. */
+const MAX_QUESTIONS = 8;
+const MAX_REASONS = 3;
+
+/** What could not be asked, and why. */
+function openSentence(unresolved: AuditDomainsResult["domains"][number]["unresolved"]): string {
+  const questions = [...new Set(unresolved.map((one) => `${one.type} of ${displayName(one.name)}`))];
+  const reasons = [...new Set(unresolved.map(({ because }) => visible(inWords(because))))].filter((one) => one !== "");
+  const more = (all: readonly string[], most: number) => (all.length > most ? ` and ${all.length - most} more` : "");
+  const why = `${reasons.slice(0, MAX_REASONS).join("; ")}${more(reasons, MAX_REASONS)}`;
+  return `Could not be asked, so that something may be missing here: ${questions.slice(0, MAX_QUESTIONS).join(", ")}${more(questions, MAX_QUESTIONS)}.${why === "" ? "" : ` Why: ${why}.`}`;
+}
+
 export function auditText(result: AuditDomainsResult, { style, width }: Layout): string {
   const { domains, catalogue } = auditJson(result);
   const paint: Record<Severity, (text: string) => string> = {
@@ -54,17 +67,7 @@ export function auditText(result: AuditDomainsResult, { style, width }: Layout):
         const number = findings.filter((one) => one.severity === severity).length;
         return number === 0 ? [] : [`${severity} ${number}`];
       });
-      const open =
-        unresolved.length === 0
-          ? []
-          : [
-              style.careful(
-                wrap(
-                  `Could not be asked, so that something may be missing here: ${[...new Set(unresolved.map((one) => `${one.type} of ${displayName(one.name)}`))].slice(0, 8).join(", ")}${unresolved.length > 8 ? ` and ${unresolved.length - 8} more` : ""}.`,
-                  width,
-                ),
-              ),
-            ];
+      const open = unresolved.length === 0 ? [] : [style.careful(wrap(openSentence(unresolved), width))];
       return [
         style.title(`Audit of ${displayName(domain)}`),
         ...good,
