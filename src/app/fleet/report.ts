@@ -1,6 +1,6 @@
 import * as z from "zod";
 import { SEVERITIES } from "../../core/audit/index.ts";
-import { ShareCounter, severityOf } from "../../core/sweep/index.ts";
+import { ShareCounter, severityOf, WORST } from "../../core/sweep/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { domainName, time } from "../shapes.ts";
 import { namedSweep, outcomesOf, type SweepsRequest, withSweeps } from "./store.ts";
@@ -14,7 +14,7 @@ export const sweepReportSchema = z.object({
   domains: z.number().describe("domains that were looked at"),
   left: z.number(),
   unresolved: z.number(),
-  worst: z.array(z.object({ key: z.enum([...SEVERITIES, "fine"]), domains: z.number() })),
+  worst: z.array(z.object({ key: z.enum(WORST), domains: z.number() })),
   findings: z.array(z.object({ id: z.string(), severity: z.enum(SEVERITIES), domains: z.number(), title: z.string() })),
   nameServers: providers.describe("registered domains of the name servers"),
   mail: providers.describe("of the servers that take the mail"),

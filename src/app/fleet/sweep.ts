@@ -1,7 +1,7 @@
 import { createHash } from "node:crypto";
 import { basename } from "node:path";
 import * as z from "zod";
-import { AREAS, type Area, SEVERITIES, type Severity } from "../../core/audit/index.ts";
+import { AREAS, type Area, type Severity } from "../../core/audit/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import {
@@ -12,6 +12,7 @@ import {
   type Sweep,
   type SweepProgress,
   type SweepStore,
+  WORST,
 } from "../../core/sweep/index.ts";
 import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
@@ -32,8 +33,8 @@ export const sweepSchema = z.object({
   domains: z.number(),
   unresolved: z.number().describe("domains that could not be asked about everything, also when they were asked again"),
   worst: z
-    .array(z.object({ key: z.enum([...SEVERITIES, "fine"]), domains: z.number() }))
-    .describe("domains by their worst finding"),
+    .array(z.object({ key: z.enum(WORST), domains: z.number() }))
+    .describe("domains by their worst finding; fine where there is none, unknown where not everything could be asked"),
   skipped: z.number().describe("lines of the list that are no domain, or one that was there before"),
   skippedLines: z
     .array(z.object({ line: z.number(), text: z.string(), why: z.string(), detail: z.string() }))

@@ -28,6 +28,16 @@ export function worstSeverity(findings: readonly KeptFinding[]): Severity | unde
   return SEVERITIES.find((severity) => severity !== "note" && severities.includes(severity));
 }
 
+/**
+ * What a domain came to, by its worst finding: `fine` where there is none that asks for anything, and `unknown` where nobody can say
+ * that, because not everything could be asked.
+ */
+export const WORST = ["breaks", "risks", "untidy", "fine", "unknown"] as const;
+export type Worst = (typeof WORST)[number];
+
+export const worstOf = ({ findings, unresolved }: Pick<SweepResult, "findings" | "unresolved">): Worst =>
+  (worstSeverity(findings) as Exclude<Severity, "note"> | undefined) ?? (unresolved.length > 0 ? "unknown" : "fine");
+
 /** Whether any of some findings is at least as bad as a severity. */
 export const anyAtLeast = (findings: readonly KeptFinding[], threshold: Severity): boolean =>
   findings.some((one) => isAtLeast(severityOf(one), threshold));

@@ -1,6 +1,6 @@
-import { type Providers, SEVERITIES, type Severity } from "../audit/index.ts";
+import type { Providers } from "../audit/index.ts";
 import type { DomainName } from "../name/index.ts";
-import { type SweepResult, worstSeverity } from "./result.ts";
+import { type SweepResult, WORST, type Worst, worstOf } from "./result.ts";
 
 const ROLES = ["nameServers", "mail", "signing", "sending"] as const satisfies readonly (keyof Providers)[];
 
@@ -15,8 +15,8 @@ export interface Shares {
   readonly domains: number;
   /** Domains that could not be asked about everything. */
   readonly unresolved: number;
-  /** Domains by their worst finding; `fine` are those with none. */
-  readonly worst: readonly Share<Severity | "fine">[];
+  /** Domains by their worst finding. */
+  readonly worst: readonly Share<Worst>[];
   readonly findings: readonly Share<string>[];
   readonly providers: Readonly<Record<(typeof ROLES)[number], readonly Share<DomainName>[]>>;
 }
@@ -25,7 +25,7 @@ export interface Shares {
 export class ShareCounter {
   #domains = 0;
   #unresolved = 0;
-  readonly #worst = new Map<Severity | "fine", number>();
+  readonly #worst = new Map<Worst, number>();
   readonly #findings = new Map<string, number>();
   readonly #providers = new Map(ROLES.map((role) => [role, new Map<DomainName, number>()]));
 
@@ -33,7 +33,7 @@ export class ShareCounter {
     const count = <K>(counts: Map<K, number>, key: K) => counts.set(key, (counts.get(key) ?? 0) + 1);
     this.#domains += 1;
     if (result.unresolved.length > 0) this.#unresolved += 1;
-    count(this.#worst, worstSeverity(result.findings) ?? "fine");
+    count(this.#worst, worstOf(result));
     for (const id of new Set(result.findings.map((one) => one.id))) count(this.#findings, id);
     for (const role of ROLES)
       for (const name of new Set(result.providers[role])) count(this.#providers.get(role) as Map<DomainName, number>, name);
@@ -49,10 +49,7 @@ export class ShareCounter {
     return {
       domains: this.#domains,
       unresolved: this.#unresolved,
-      worst: [...SEVERITIES.filter((one) => one !== "note"), "fine" as const].map((key) => ({
-        key,
-        domains: this.#worst.get(key) ?? 0,
-      })),
+      worst: WORST.map((key) => ({ key, domains: this.#worst.get(key) ?? 0 })),
       findings: sorted(this.#findings),
       providers: providers as unknown as Shares["providers"],
     };

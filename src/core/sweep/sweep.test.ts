@@ -146,6 +146,19 @@ test("all domains together: by worst finding, by finding, by provider, the most 
   expect(counter.shares(1).providers.nameServers).toHaveLength(1);
 });
 
+test.each<[string, Parameters<typeof result>, string]>([
+  ["something that breaks", [["delegation-missing", "dmarc-missing"], 2], "breaks"],
+  ["a risk", [["dmarc-missing"], 0], "risks"],
+  ["a note that asks for nothing", [["caa-missing"], 0], "fine"],
+  ["nothing", [[], 0], "fine"],
+  ["nothing, where not everything could be asked", [[], 1], "unknown"],
+  ["a note, where not everything could be asked", [["caa-missing"], 3], "unknown"],
+])("a domain with %s is counted as that", (_, given, expected) => {
+  const counter = new ShareCounter();
+  counter.add(result(...given));
+  expect(counter.shares().worst.filter(({ domains }) => domains > 0)).toEqual([{ key: expected, domains: 1 }]);
+});
+
 test("a finding whose rule is gone is still shown", () => {
   const domain = name("brackwater.example");
   expect(sayKept(domain, { id: "gone", seen: {} })).toMatchObject({ title: "gone", severity: "note" });

@@ -1,10 +1,10 @@
 import type * as z from "zod";
 import type { SweepSummary } from "../../app/fleet/sweep.ts";
 import type { sweepWorkSchema } from "../../app/fleet/work.ts";
-import { isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
+import { isAtLeast, type Severity } from "../../core/audit/index.ts";
 import { displayName, type NameError } from "../../core/name/index.ts";
 import { spanText } from "../../core/spread/index.ts";
-import type { KeptOutcome, SkippedLine, Sweep } from "../../core/sweep/index.ts";
+import { type KeptOutcome, type SkippedLine, type Sweep, WORST, type Worst } from "../../core/sweep/index.ts";
 import { sayKept } from "../audit/findings.ts";
 import { allInWords, inWords } from "../clauses/index.ts";
 import { count, csvLines, JUNIT, jsonText, junitSuite, type Layout, visible, wrap } from "../index.ts";
@@ -167,17 +167,16 @@ export function sweepFormat(
 type SweepWork = z.output<typeof sweepWorkSchema>;
 
 /** What domains came to by their worst finding, in words. */
-const WORST: Readonly<Record<Severity | "fine", string>> = {
+const WORST_WORDS: Readonly<Record<Worst, string>> = {
   breaks: "with something broken",
   risks: "at risk",
   untidy: "untidy",
-  note: "with notes only",
   fine: "with nothing to mend",
+  unknown: "that nobody can judge yet",
 };
 export const worstWords = (worst: SweepSummary["worst"]): string =>
-  [...SEVERITIES, "fine" as const]
-    .flatMap((key) => worst.filter((one) => one.key === key && one.domains > 0))
-    .map(({ key, domains }) => `${domains} ${WORST[key]}`)
+  WORST.flatMap((key) => worst.filter((one) => one.key === key && one.domains > 0))
+    .map(({ key, domains }) => `${domains} ${WORST_WORDS[key]}`)
     .join(", ");
 
 /** What a worker did. */
