@@ -65,7 +65,7 @@ test("a page for each domain and an index; the next one says what changed", asyn
   });
   expect(json.domains[0].policy).toMatchObject({ policy: "reject" });
   const later = await run("dossier", "brackwater.example");
-  expect(later.out).toMatch(/1 of 1 asks of services is not where they should be yet/);
+  expect(later.out).toMatch(/The one ask of services is not where it should be yet/);
 });
 
 test("as Markdown; as an object; and a file of somebody else's is kept", async () => {

@@ -1,3 +1,4 @@
+import { type Clause, NOTHING } from "../../core/clause/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { type DataOf, isOfType } from "../../core/record/index.ts";
 import type { Journal } from "../../workspace/index.ts";
@@ -7,6 +8,8 @@ import type { DnsContext } from "./context.ts";
 export interface DsMemory {
   /** None where the parent has none; undefined where it could not be asked. */
   readonly ds: readonly DataOf["DS"][] | undefined;
+  /** Why it could not be asked; nothing where it was. */
+  readonly unseen: Clause;
   /** For how many seconds they are remembered; 0 where there are none. */
   readonly ttl: number;
   /** When they were first seen to be gone, in milliseconds since 1970, and for how many seconds they are remembered from then. */
@@ -27,7 +30,8 @@ export async function watchDs(domain: DomainName, dns: DnsContext, journal: Jour
   if (isThere && (last === undefined || last.gone || last.ttl !== ttl))
     keep?.append(dns.now, domain, { kind: "ds-seen", ttl, gone: false });
   if (ds?.length === 0 && last?.gone === false) keep?.append(dns.now, domain, { kind: "ds-seen", ttl: last.ttl, gone: true });
-  return { ds, ttl, gone: dsGone(domain, journal) };
+  const unseen = answer.kind === "failed" ? answer.detail : NOTHING;
+  return { ds, unseen, ttl, gone: dsGone(domain, journal) };
 }
 
 /** Since when the DS records of a domain are gone, as the journal knows it. */

@@ -130,12 +130,16 @@ async function ground({ domain, dns, journal }: Watching, { look }: Survey): Pro
             ...{ kind: "delegation", subject: plain, state: "none", level: "bad", because: authority.because },
             next: clause("guard-registration-ended"),
           };
-  const { ds } = await watchDs(domain.name, dns, journal);
+  const { ds, unseen } = await watchDs(domain.name, dns, journal);
   const texts = (ds ?? []).map((one) => printData("DS", one)).sort();
   const keys: Watched = {
     ...{ kind: "ds", subject: plain, next: clause("next-audit", { domain: domain.name }) },
-    ...(ds === undefined ? { state: "unknown", level: "unknown" } : { state: texts.join(", "), level: "fine" }),
-    because: clause("guard-ds", { keyTags: (ds ?? []).map(({ keyTag }) => keyTag) }),
+    ...(ds === undefined
+      ? { state: "unknown", level: "unknown", because: unseen }
+      : {
+          ...{ state: texts.join(", "), level: "fine" },
+          because: clause("guard-ds", { keyTags: ds.map(({ keyTag }) => keyTag) }),
+        }),
   };
   const trust = await dns.trust(domain.name, "SOA");
   const common = { kind: "signatures", subject: plain, next: NOTHING } as const;

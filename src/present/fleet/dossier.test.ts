@@ -32,6 +32,11 @@ const domainWith = (senders: number, more: Partial<DossierDomain> = {}): Dossier
         },
   ...more,
 });
+type DossierAsk = DossierDomain["asks"][number];
+const ask = (state: DossierAsk["state"]): DossierAsk => ({
+  ...{ id: "seekmere-ownership", service: "seekmere", title: "Seekmere", purpose: "ownership", state },
+  ...{ because: clause("nothing"), next: clause("nothing"), asked: null, published: null, proven: null },
+});
 const filesOf = (domain: DossierDomain, format: "html" | "markdown") =>
   dossierFiles({ at: AT, organisation: "Brackwater Puppet Theatre", domains: [domain] }, format);
 
@@ -50,6 +55,19 @@ test.each<[string, Partial<DossierDomain>, RegExp, "ok" | "warn" | "bad"]>([
     /not everything could be asked\.$/,
     "warn",
   ],
+  [
+    "asks could not be looked at",
+    { asks: [ask("unknown"), ask("unknown")] },
+    /^All 2 asks of services could not be looked at; nothing was found that needs mending soon\.$/,
+    "warn",
+  ],
+  [
+    "asks stand differently",
+    { asks: [ask("proven"), ask("noted"), ask("unknown")] },
+    /^1 of 3 asks of services is not where it should be yet; 1 of 3 asks of services could not be looked at; /,
+    "warn",
+  ],
+  ["all asks are proven", { asks: [ask("proven"), ask("settled")] }, /^All 2 asks of services are where they should be; /, "ok"],
   [
     "something is broken",
     {

@@ -5,7 +5,7 @@ import { sayFinding, sayRight, titleOfRule } from "../audit/findings.ts";
 import { inWords } from "../clauses/index.ts";
 import { type Block, htmlOf, markdownOf } from "../document.ts";
 import { historySentence } from "../history/history.ts";
-import { count, type Layout, moment, STATE_MARK, sentence, visible } from "../index.ts";
+import { count, type Layout, moment, STATE_MARK, sentence, visible, wrap } from "../index.ts";
 import { hardTermsIn } from "../legend.ts";
 import { page } from "../page.ts";
 import { byOrigin, byVerdict, titleOf } from "../reports/source-charts.ts";
@@ -34,17 +34,24 @@ export function headlineOf({ asks, findings, sources, unresolved }: DossierDomai
   text: string;
   tone: "ok" | "warn" | "bad";
 } {
-  const open = asks.filter(({ state }) => !RIGHT.has(state)).length;
+  const unseen = asks.filter(({ state }) => state === "unknown").length;
+  const open = asks.filter(({ state }) => !RIGHT.has(state)).length - unseen;
   const broken = findings.filter(({ severity }) => severity === "breaks").length;
   const risky = findings.filter(({ severity }) => severity === "risks").length;
   const ours = sources?.sources.filter((one) => one.ours) ?? [];
   const [messages, aligned] = [ours.reduce((sum, one) => sum + one.messages, 0), ours.reduce((sum, one) => sum + one.aligned, 0)];
+  const ofAll = (some: number) =>
+    some === asks.length
+      ? `${some === 1 ? "the one ask" : `all ${some} asks`} of services`
+      : `${some} of ${asks.length} asks of services`;
+  const be = (some: number) => (some === 1 ? "is" : "are");
   const parts = [
-    asks.length === 0
-      ? "no service has asked for anything yet"
-      : open === 0
-        ? `${asks.length === 1 ? "the one ask" : `all ${asks.length} asks`} of services ${asks.length === 1 ? "is" : "are"} where ${asks.length === 1 ? "it" : "they"} should be`
-        : `${open} of ${asks.length} asks of services ${open === 1 ? "is" : "are"} not where they should be yet`,
+    ...(asks.length === 0 ? ["no service has asked for anything yet"] : []),
+    ...(asks.length > 0 && open + unseen === 0
+      ? [`${ofAll(asks.length)} ${be(asks.length)} where ${asks.length === 1 ? "it" : "they"} should be`]
+      : []),
+    ...(open === 0 ? [] : [`${ofAll(open)} ${be(open)} not where ${open === 1 ? "it" : "they"} should be yet`]),
+    ...(unseen === 0 ? [] : [`${ofAll(unseen)} could not be looked at`]),
     broken + risky === 0
       ? "nothing was found that needs mending soon"
       : listOf([
@@ -54,7 +61,7 @@ export function headlineOf({ asks, findings, sources, unresolved }: DossierDomai
     ...(messages < 10 ? [] : [`${percent(aligned, messages)} of the mail of your services is proven to be yours`]),
     ...(unresolved.length === 0 ? [] : ["not everything could be asked"]),
   ];
-  const tone = broken > 0 ? "bad" : open + risky + unresolved.length > 0 ? "warn" : "ok";
+  const tone = broken > 0 ? "bad" : open + unseen + risky + unresolved.length > 0 ? "warn" : "ok";
   return { text: sentence(parts.join("; ")), tone };
 }
 
@@ -120,7 +127,11 @@ function mendBlocks({ findings, unresolved, host }: DossierDomain): Block[] {
     }));
   return [
     ...(mend.length === 0
-      ? [{ text: "Nothing is to be mended.", tone: "ok" } as const]
+      ? [
+          unresolved.length === 0
+            ? ({ text: "Nothing is to be mended.", tone: "ok" } as const)
+            : ({ text: "Nothing was found that has to be mended.", tone: "quiet" } as const),
+        ]
       : mend.map(
           (one): Block => ({
             ...{
@@ -411,8 +422,10 @@ export function dossierFiles(
 }
 
 /** What was written, for the terminal and for a message that brings it. */
-export function dossierText({ domains, files, mailed }: Dossier, { style }: Pick<Layout, "style">): string {
-  const lines = domains.map((domain) => `${style.strong(displayName(domain.domain))}: ${visible(headlineOf(domain).text)}`);
+export function dossierText({ domains, files, mailed }: Dossier, { style, width }: Layout): string {
+  const lines = domains.map(
+    (domain) => `${style.title(displayName(domain.domain))}\n${wrap(visible(headlineOf(domain).text), width)}`,
+  );
   const [index] = files;
   return [
     ...lines,

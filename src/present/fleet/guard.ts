@@ -119,6 +119,14 @@ export function guardText({ notices, told, waiting, domains, at }: GuardResult, 
         ),
       ),
     );
+  const standing =
+    unknown.length === watched && watched > 0
+      ? "; none of them could be looked at"
+      : !isInOrder
+        ? ""
+        : unknown.length === 0
+          ? ", and all of them are in order"
+          : ", and all that could be looked at are in order";
   const sent = told.map((one) =>
     wrap(
       one.told
@@ -142,7 +150,7 @@ export function guardText({ notices, told, waiting, domains, at }: GuardResult, 
     ...(bad.length === 0
       ? []
       : [wrap(`${notices.length === 0 ? "Still" : "Also"} not in order: ${bad.slice(0, MAX_SHOWN).join("; ")}${more}.`, width)]),
-    `${count(watched, "thing")} watched in ${count(domains.length, "domain")}${isInOrder ? ", and all that could be looked at is in order" : ""}. Look again at ${moment(next, at)}.`,
+    `${count(watched, "thing")} watched in ${count(domains.length, "domain")}${standing}. Look again at ${moment(next, at)}.`,
     "",
   ].join("\n");
 }
