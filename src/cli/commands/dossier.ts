@@ -38,7 +38,7 @@ export default command({
       : writeFiles(folder, files, DOSSIER_MARK, request.force).map((path) => relative(context.cwd, path));
     const result: Dossier = { ...made, files: paths, mailed: [] };
     const contentType = request.format === "html" ? "text/html; charset=utf-8" : "text/markdown; charset=utf-8";
-    const plain = { style: (await import("../../present/index.ts")).styleFor(false) };
+    const plain = { style: (await import("../../present/index.ts")).styleFor(false), width: 76 };
     const mailed = await mailDossier(
       { to: request.mailTo, service: request.service, from: request.from },
       {
