@@ -88,7 +88,13 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "option-value-missing": ({ command, option }) =>
     say(`--${option} needs a value behind it`, `see zandrel ${command} --help`, `--${option}`),
   "option-missing": ({ option, all }) =>
-    say(`--${option} is missing`, `give ${listOf(all.map((one) => `--${one}`))}`, `--${option}`),
+    say(
+      `--${option} is missing`,
+      option === "queue"
+        ? "name the database, such as --queue env:ZANDREL_QUEUE"
+        : `give ${listOf(all.map((one) => `--${one}`))}`,
+      `--${option}`,
+    ),
   "unknown-command": ({ given, known: words }) =>
     say(`there is no command ${quote(given)}${meant(given, words)}`, "run zandrel --help to see them all"),
   "unknown-term": ({ given, known: words }) =>
