@@ -3,7 +3,7 @@ import { basename, join, resolve } from "node:path";
 import * as z from "zod";
 import { clause, NOTHING } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { type DomainName, isAtOrBelow, parseName, withoutRootDot } from "../../core/name/index.ts";
+import { type DomainName, isAtOrBelow, labelsOf, readMeantName, withoutRootDot } from "../../core/name/index.ts";
 import { isOfType } from "../../core/record/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import {
@@ -95,20 +95,10 @@ export interface InitialiseRequest extends CommonRequest {
 
 /** The name that a person means, from what people paste: the address of a page, capitals, a final dot. */
 function nameMeant(given: string): DomainName {
-  const plain = given
-    .trim()
-    .replace(/^[a-z][a-z0-9+.-]*:\/\//i, "")
-    .replace(/[/?#].*$/s, "")
-    .replace(/:\d+$/, "");
-  const parsed = parseName(plain.endsWith(".") ? plain : `${plain}.`);
+  const parsed = readMeantName(given);
   const because = parsed.ok ? NOTHING : parsed.error.message;
-  if (!parsed.ok || parsed.value === "." || /[\s@_*]/.test(plain) || /^[\d.:]+$/.test(plain))
-    throw new Failure("not-a-domain", { given, because });
-  if (plain.replace(/\.$/, "").split(".").length < 2)
-    throw new Failure("not-a-domain", {
-      given,
-      because: clause("name-one-part"),
-    });
+  if (!parsed.ok || parsed.value === "." || /[_*\\]/.test(parsed.value)) throw new Failure("not-a-domain", { given, because });
+  if (labelsOf(parsed.value).length < 2) throw new Failure("not-a-domain", { given, because: clause("name-one-part") });
   return parsed.value;
 }
 

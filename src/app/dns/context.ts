@@ -17,7 +17,7 @@ import {
   type Servers,
   zoneLookup,
 } from "../../core/lookup/index.ts";
-import { type DomainName, displayName, labelsOf, parseName } from "../../core/name/index.ts";
+import { type DomainName, displayName, labelsOf, parseName, readMeantName } from "../../core/name/index.ts";
 import { type RecordType, toSets } from "../../core/record/index.ts";
 import { type ParseOptions, readZone, type ZoneDocument, zoneFor, zonesOf } from "../../core/zone/index.ts";
 import { parseServerAddress, type ServerAddress, serverText } from "../../net/address.ts";
@@ -134,7 +134,7 @@ function askedOnce(lookup: SignedLookup): SignedLookup {
 
 /** A domain name given on the command line. */
 export function nameOperand(text: string): DomainName {
-  const parsed = parseName(text);
+  const parsed = readMeantName(text);
   if (parsed.ok && parsed.value !== ".") return parsed.value;
   throw new Failure("not-a-domain", { given: text, because: parsed.ok ? NOTHING : parsed.error.message });
 }

@@ -15,5 +15,6 @@ export interface NameClauses {
   /** Both in octets on the wire. */
   "name-too-long": { readonly most: number; readonly octets: number };
   "name-one-part": Nothing;
+  "name-is-address": Nothing;
   "name-foreign-character": { readonly character: string };
 }

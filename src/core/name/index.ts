@@ -13,3 +13,4 @@
  */
 export * from "./domain-name.ts";
 export * from "./mail-domain.ts";
+export * from "./meant-name.ts";

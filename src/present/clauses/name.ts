@@ -12,6 +12,8 @@ export const NAME: WordsOf<NameClauses> = {
   "name-no-a-label": ({ label }) => `“${label}” cannot be written as an internationalized label`,
   "name-label-too-long": ({ most, octets }) => `a label may have ${most} octets, this one has ${octets}`,
   "name-too-long": ({ most, octets }) => `a name may have ${most} octets on the wire, this one has ${octets}`,
+  "name-is-address": "it is an IP address",
   "name-one-part": "a registered domain has at least two parts, such as brackwater.example",
-  "name-foreign-character": ({ character }) => `“${character}” does not stand in a domain`,
+  "name-foreign-character": ({ character }) =>
+    /\s/.test(character) ? "there is white space in it" : `“${character}” does not belong in a domain name`,
 };
