@@ -333,6 +333,11 @@ describe("hosts and redirects without an editor", () => {
     [["--form", "apex=blue"], /“blue” cannot be saved: expected one of @, empty, full/],
     [["--form", "apex"], /FIELD=VALUE/],
     [["--way", "update", "--server", "192.0.2.53", "--key-name", "k", "--secret", "c2VjcmV0"], /expected env:NAME or file:PATH/],
+    [
+      ["--way", "update", "--server", "nonsense", "--key-name", "k", "--secret", "env:K"],
+      /“nonsense” is not the address of a server/,
+    ],
+    [["--way", "by-hand", "--address", "ns1 .example"], /“ns1 \.example” is not the address of a server/],
     [["--domain", "other.example"], /other\.example/],
   ])("%j is refused, and nothing is written", async (argv, message) => {
     const here = workspace();

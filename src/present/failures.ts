@@ -351,7 +351,10 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       path,
     ),
   "host-server": ({ given }) =>
-    say(`${quote(given)} under hosts: in zandrel.yaml is not a server`, "write ADDRESS or ADDRESS:PORT", "zandrel.yaml"),
+    say(
+      `${quote(given)} is not the address of a server`,
+      "write ADDRESS or ADDRESS:PORT, such as 192.0.2.53, where hosts: in zandrel.yaml or the option has it",
+    ),
   "unknown-key": ({ at, given, known: words, what, section }) =>
     say(
       `${at}: ${quote(given)} is not a ${what} of zandrel.yaml${meant(given, words)}`,

@@ -40,6 +40,7 @@ export {
   lockWorkspace,
   openWorkspace,
   pickDomains,
+  pickService,
   readSettings,
   SETTINGS_FILE,
   type Workspace,

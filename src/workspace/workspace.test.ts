@@ -10,7 +10,7 @@ import { failureSentence } from "../present/index.ts";
 import { replaceFile } from "./files.ts";
 import { openJournal } from "./journal.ts";
 import { readSecret } from "./read-secret.ts";
-import { openWorkspace } from "./workspace.ts";
+import { openWorkspace, pickService } from "./workspace.ts";
 import { withEntry, withoutEntry, withValue } from "./yaml-file.ts";
 
 const folders: string[] = [];
@@ -322,4 +322,21 @@ describe("the journal", () => {
     raw.close();
     expect(message(() => openJournal(path))).toMatch(/newer Zandrel/);
   });
+});
+
+describe("a service that a person names", () => {
+  const services =
+    "services:\n  seekmere: { title: Seekmere }\n  sm2: { title: Seekmere Two }\n  a: { title: Same }\n  b: { title: same }\n";
+  const made = folder({
+    "zandrel.yaml": `version: 1\norganisation: Brackwater\nhosts: {}\n${services}`,
+  });
+  test.each([
+    ["seekmere", "seekmere"],
+    ["Seekmere", "seekmere"],
+    [" SEEKMERE two ", "sm2"],
+    ["b", "b"],
+  ])("%j is found by its key or its title", (named, key) => expect(pickService(openWorkspace(made, made), named)).toBe(key));
+  test.each(["seek", "", "Same", "__proto__"])("%j is none", (named) =>
+    expect(() => pickService(openWorkspace(made, made), named)).toThrow(/unknown-service/),
+  );
 });

@@ -242,6 +242,16 @@ export function pickDomains(workspace: Workspace, names: readonly DomainName[]):
   });
 }
 
+/** The key of the service that a person names, by its key or by its title; what is neither ends the command. */
+export function pickService({ settings: { services } }: Workspace, named: string): string {
+  if (Object.hasOwn(services, named)) return named;
+  const called = Object.keys(services).filter((key) => services[key]?.title.toLowerCase() === named.trim().toLowerCase());
+  const [key] = called;
+  if (key === undefined || called.length > 1)
+    throw new Failure("unknown-service", { given: named, known: Object.keys(services) });
+  return key;
+}
+
 /** The file of a domain in a workspace. */
 export const domainPath = (folder: string, domain: DomainName): string => join(folder, "domains", `${domain.slice(0, -1)}.yaml`);
 

@@ -4,7 +4,7 @@ import type { Kit } from "../../core/kit/index.ts";
 import { type DomainName, isAtOrBelow, withoutRootDot } from "../../core/name/index.ts";
 import type { ResourceRecord } from "../../core/record/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
-import { KEY, keyFor, type Workspace } from "../../workspace/index.ts";
+import { KEY, keyFor, pickService, type Workspace } from "../../workspace/index.ts";
 import { type AppContext, answerFrom } from "../context.ts";
 import type { ServiceOfAsk } from "./add.ts";
 
@@ -27,9 +27,8 @@ export function namedService(workspace: Workspace, { addService, service: named 
   const { services } = workspace.settings;
   if (addService !== undefined) return serviceCalled(workspace, addService);
   if (named === undefined) return undefined;
-  const service = services[named];
-  if (service === undefined) throw new Failure("unknown-service", { given: named, known: Object.keys(services) });
-  return { key: named, title: service.title };
+  const key = pickService(workspace, named);
+  return { key, title: services[key]?.title ?? key };
 }
 
 const escapeRegex = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");

@@ -16,7 +16,7 @@ import {
   type Way,
 } from "../../workspace/index.ts";
 import { type AppContext, answerFrom, type CommonRequest, type Outcome, onlyOperand } from "../context.ts";
-import { nameOperand } from "../dns/context.ts";
+import { hostServer, nameOperand } from "../dns/context.ts";
 import { domainName } from "../shapes.ts";
 
 export const setHostSchema = z.object({
@@ -217,6 +217,9 @@ export async function setDnsHost(request: SetHostRequest, context: AppContext): 
   const known = settings.hosts[key];
   const way = await wayOf(request, known !== undefined, context);
   const publish = way === undefined ? undefined : await publishOf(request, way, known?.publish, context);
+  const { authorityPort } = settings.defaults;
+  const update = publish !== undefined && "server" in publish ? [String(publish.server)] : [];
+  for (const server of [...update, ...request.address, ...request.transferServer]) hostServer(server, authorityPort);
   const title =
     request.title ?? (known !== undefined ? undefined : key === given ? `${key[0]?.toUpperCase()}${key.slice(1)}` : given);
   return lockWorkspace(folder, context, () => {

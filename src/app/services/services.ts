@@ -4,7 +4,7 @@ import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.ts";
 import type { LinkDescription, Offer, SCOPES } from "../../core/sending/index.ts";
 import { askLink, type LinkFailure, type LinkTo } from "../../net/service-link.ts";
-import { type Journal, readSecret, type SecretPlace, type Settings, type Workspace } from "../../workspace/index.ts";
+import { type Journal, pickService, readSecret, type SecretPlace, type Settings, type Workspace } from "../../workspace/index.ts";
 import { nextStep, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest } from "../context.ts";
 import type { DnsRequest } from "../dns/context.ts";
@@ -37,7 +37,7 @@ export const linkOf = (
   timeout: request.timeout,
 });
 
-/** The service an operand names, by its key in zandrel.yaml. */
+/** The service an operand names. */
 export function serviceNamed(
   workspace: Workspace,
   key: string | undefined,
@@ -46,12 +46,15 @@ export function serviceNamed(
 ): ServiceAt {
   const { services } = workspace.settings;
   if (key === undefined) throw new Failure("which-service", { known: Object.keys(services) });
-  const settings = Object.hasOwn(services, key) ? services[key] : undefined;
-  if (settings === undefined) {
-    throw new Failure("unknown-service", { given: key, known: Object.keys(services) });
-  }
+  const known = pickService(workspace, key);
+  const settings = services[known] as ServiceAt["settings"];
   const { title, link } = settings;
-  return { key, title, settings, link: link === undefined ? undefined : linkOf(link, settings, workspace, request, context) };
+  return {
+    key: known,
+    title,
+    settings,
+    link: link === undefined ? undefined : linkOf(link, settings, workspace, request, context),
+  };
 }
 
 const described = new WeakMap<LinkTo, ReturnType<typeof askLink<"describe">>>();
