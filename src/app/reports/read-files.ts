@@ -88,7 +88,7 @@ async function* piecesOf(found: FoundReport, { domains, now }: ReadingReports): 
 }
 
 /** Reads the reports of one file in this thread. */
-export async function* readFile(file: ReportFile, reading: ReadingReports): AsyncGenerator<ReportPiece> {
+export async function* readReportFile(file: ReportFile, reading: ReadingReports): AsyncGenerator<ReportPiece> {
   for await (const found of reportsIn(file)) yield* piecesOf(found, reading);
 }
 
@@ -111,12 +111,14 @@ interface Thread {
   readonly worker: Worker;
   /** Files that it was given and that are not read to their end, each with those who wait for its pieces. */
   readonly open: { readonly replies: ReadReply[]; wake(): void }[];
+  /** Why it has ended, where it has: nothing is read there any more. */
+  ended: string | undefined;
 }
 
 function startThread(reading: ReadingReports): Thread {
   // The program's chunks lie in a folder beside its entries.
   const worker = new Worker(new URL("../report-worker.js", import.meta.url), { workerData: reading });
-  const thread: Thread = { worker, open: [] };
+  const thread: Thread = { worker, open: [], ended: undefined };
   const reply = (one: ReadReply): void => {
     const [first] = thread.open;
     first?.replies.push(one);
@@ -125,7 +127,8 @@ function startThread(reading: ReadingReports): Thread {
   };
   worker.on("message", reply);
   const ended = (why: string): void => {
-    while (thread.open.length > 0) reply({ error: why });
+    thread.ended ??= why;
+    while (thread.open.length > 0) reply({ error: thread.ended });
   };
   worker.on("error", (error) => ended(error.message));
   worker.on("exit", () => ended("a thread that reads reports has ended"));
@@ -134,9 +137,9 @@ function startThread(reading: ReadingReports): Thread {
 
 /** The reports of a file, as a thread reads them; it begins at once. */
 function readIn(thread: Thread, file: ReportFile): AsyncGenerator<ReportPiece> {
-  const replies: ReadReply[] = [];
+  const replies: ReadReply[] = thread.ended === undefined ? [] : [{ error: thread.ended }];
   let wake = (): void => undefined;
-  thread.open.push({ replies, wake: () => wake() });
+  if (thread.ended === undefined) thread.open.push({ replies, wake: () => wake() });
   thread.worker.postMessage({ file } satisfies ReadCall);
   return (async function* () {
     for (;;) {
@@ -179,7 +182,11 @@ export async function* readReports(path: string, reading: ReadingReports): Async
         if (next === undefined) break;
         const thread = threads[given++ % threads.length];
         ahead.push(
-          "because" in next ? piecesOf(next, reading) : thread === undefined ? readFile(next, reading) : readIn(thread, next),
+          "because" in next
+            ? piecesOf(next, reading)
+            : thread === undefined
+              ? readReportFile(next, reading)
+              : readIn(thread, next),
         );
       }
       const first = ahead.shift();

@@ -1,6 +1,6 @@
 import { parentPort, workerData } from "node:worker_threads";
 import { Failure } from "../../core/failure.ts";
-import { AHEAD, type ReadCall, type ReadingReports, type ReadReply, readFile } from "./read-files.ts";
+import { AHEAD, type ReadCall, type ReadingReports, type ReadReply, readReportFile } from "./read-files.ts";
 
 /** A thread of an import: reads the files it is told one after the other, and stays a few pieces ahead at most. */
 const port = parentPort;
@@ -12,7 +12,7 @@ let last: Promise<void> = Promise.resolve();
 
 async function read({ file }: Extract<ReadCall, { file: unknown }>): Promise<void> {
   try {
-    for await (const piece of readFile(file, workerData as ReadingReports)) {
+    for await (const piece of readReportFile(file, workerData as ReadingReports)) {
       while (credit === 0)
         await new Promise<void>((resolve) => {
           wake = resolve;
