@@ -16,7 +16,7 @@ export { type Understood, understand } from "./core/ask/intake/index.ts";
 export { type Audit, type AuditInput, audit, type Finding, type Severity } from "./core/audit/index.ts";
 export { type Change, type Clash, type Draft, makeDraft, pending } from "./core/change/index.ts";
 // What there is to say, by its code and in words: examples/spf.ts
-export { type Clause, clause } from "./core/clause/index.ts";
+export { type Clause, clause, verbatim } from "./core/clause/index.ts";
 // DKIM: examples/dkim.ts
 export {
   type DkimVerdict,
