@@ -205,6 +205,103 @@ async function refusalCause(
   };
 }
 
+/** What is known of a domain when its asks are judged one by one. */
+interface Surveying {
+  readonly domain: Domain;
+  readonly dns: DnsContext;
+  readonly workspace: Workspace;
+  readonly journal: Journal | undefined;
+  readonly journalled: JournalState;
+  readonly looked: DomainLook;
+  /** Why nobody serves the domain, or why that is not known. */
+  readonly trouble: { readonly kind: "failed" | "not-delegated"; readonly because: Clause } | undefined;
+  readonly draft: Draft | undefined;
+  /** Since when its DS records are gone, where they are. */
+  readonly gone: ReturnType<typeof dsGone>;
+}
+
+/** The other domains of the workspace, as they are served. */
+async function siblingsOf({ domain, dns, workspace }: Surveying): Promise<{ domain: DomainName; lookup: Lookup }[]> {
+  const others = workspace.domains.filter((other) => other.name !== domain.name);
+  const seen = await Promise.all(others.map(async (other) => ({ domain: other.name, lookup: (await dns.look(other)).lookup })));
+  return seen.flatMap((one) => (one.lookup === undefined ? [] : [{ domain: one.domain, lookup: one.lookup }]));
+}
+
+/** Why records that an ask wants are not where they should be. */
+async function causesOf(ask: Ask, views: readonly View[], surveying: Surveying): Promise<Cause[]> {
+  const { domain, looked, trouble } = surveying;
+  const isAstray = (view: View): boolean =>
+    view.role === "authoritative" &&
+    view.absent !== true &&
+    (view.sees === "old" || view.sees === "nothing" || isDelegated(view));
+  const astray = dnsWants(ask.wants).filter(
+    (set) =>
+      set.kind !== "absent" &&
+      (trouble?.kind === "not-delegated" ||
+        views.some((view) => isAstray(view) && view.name === set.name && view.type === set.type)),
+  );
+  const siblings = astray.length > 0 ? await siblingsOf(surveying) : [];
+  const { viewpoints, lookup, undelegatedHosts } = looked;
+  const causes = await Promise.all(
+    astray.map((wanted) =>
+      diagnose({
+        ...{ wanted, apex: domain.name, viewpoints, lookup, labels: [ask.service], undelegatedHosts, siblings },
+        views: views.filter((view) => view.name === wanted.name && view.type === wanted.type && view.absent !== true),
+      }),
+    ),
+  );
+  return causes.flat();
+}
+
+/** When everyone sees an ask: a DS record that was deleted may be remembered, whatever was published meanwhile. */
+function afterDs(visibility: Visibility | undefined, { gone, dns }: Surveying): Visibility | undefined {
+  if (gone === undefined) return visibility;
+  const by = gone.at + gone.ttl * 1000;
+  return by <= (visibility?.by ?? dns.now)
+    ? visibility
+    : { publishedAt: visibility?.publishedAt ?? gone.at, by, because: clause("dnssec-ds-remembered", { ttl: gone.ttl }) };
+}
+
+/** Where one ask stands. */
+async function standingOf(ask: Ask, surveying: Surveying): Promise<AskStanding> {
+  const { domain, dns, workspace, journal, journalled, looked, trouble, draft } = surveying;
+  const waiting = waitingFor(ask, journalled, domain);
+  const proof = webProofOf(ask.wants);
+  if (proof !== undefined) return webStanding(ask, proof, dns, journalled, waiting);
+  const views = trouble === undefined ? await look(dnsWants(ask.wants), looked.viewpoints) : [];
+  const causes = await causesOf(ask, views, surveying);
+  const refusal = await refusalCause(views, domain, dns, journal, workspace);
+  if (refusal !== undefined) causes.unshift(refusal);
+  const text = wantedText(ask);
+  const at = (known: JournalState["proven"]) => (known.get(ask.id)?.wanted === text ? known.get(ask.id)?.at : undefined);
+  const clash = draft?.clashes.find((one) => one.ask === ask.id && !one.contradicts);
+  const contradictions = draft?.clashes.filter((one) => one.ask === ask.id && one.contradicts) ?? [];
+  // A value that merely differs is what the draft is about to change; everything else points at a mistake.
+  const miss = causes.find(
+    (cause) => cause.kind !== "other-value" && cause.kind !== "other-target" && cause.kind !== "alias-in-the-way",
+  );
+  const verdict = stateOf({
+    ask,
+    views,
+    waitingFor: waiting,
+    provenAt: at(journalled.proven),
+    settledAt: at(journalled.settled),
+    clash: clash?.because,
+    contradiction: contradictions[0]?.because,
+    miss: miss?.because,
+    trouble,
+    refused: refusal?.because,
+  });
+  const beside = contradictions.map((one) => causeOf(one, domain, workspace));
+  // What Zandrel composed proves itself: there is no service to ask.
+  const visibility = afterDs(visibilityOf(ask, journalled), surveying);
+  const own: typeof verdict =
+    ask.service === OWN_SERVICE && verdict.state === "settled" && !isEarly(visibility, dns.now)
+      ? { state: "proven", because: clause("state-own") }
+      : verdict;
+  return { ask, views, ...own, causes: [...causes, ...beside], visibility };
+}
+
 /** Looks at a domain from everywhere and derives where each of its asks stands. */
 export async function survey(
   domain: Domain,
@@ -214,97 +311,17 @@ export async function survey(
 ): Promise<Survey> {
   const journalled = loadJournalState(journal, domain.name);
   const looked = await dns.look(domain);
-  const { authority, lookup, viewpoints, undelegatedHosts } = looked;
+  const { authority } = looked;
   // A domain of the workspace is a zone of its own: where it is not delegated, its host's servers are asked by nobody.
   const trouble =
     authority.kind === "delegated"
       ? undefined
-      : {
-          kind: authority.kind === "failed" ? ("failed" as const) : ("not-delegated" as const),
-          because: authority.because,
-        };
+      : ({ kind: authority.kind === "failed" ? "failed" : "not-delegated", because: authority.because } as const);
   const source = trouble === undefined ? draftSource(domain, looked, dns, workspace) : undefined;
   const draft = source === undefined ? undefined : await draftOf(domain, source, dns.world, journalled, new Set());
-  const siblings = async () => {
-    const others = workspace.domains.filter((other) => other.name !== domain.name);
-    const seen = await Promise.all(others.map(async (other) => ({ domain: other.name, lookup: (await dns.look(other)).lookup })));
-    return seen.flatMap((one) => (one.lookup === undefined ? [] : [{ domain: one.domain, lookup: one.lookup }]));
-  };
-  // A DS record that was deleted may be remembered, whatever was published meanwhile.
   const gone = hadDs(domain.name, journal) ? (await watchDs(domain.name, dns, journal)).gone : dsGone(domain.name, journal);
-  const afterDs = (visibility: Visibility | undefined): Visibility | undefined => {
-    const by = gone === undefined ? 0 : gone.at + gone.ttl * 1000;
-    return gone === undefined || by <= (visibility?.by ?? dns.now)
-      ? visibility
-      : { publishedAt: visibility?.publishedAt ?? gone.at, by, because: clause("dnssec-ds-remembered", { ttl: gone.ttl }) };
-  };
-  const asks = await Promise.all(
-    domain.asks.map(async (ask): Promise<AskStanding> => {
-      const proof = webProofOf(ask.wants);
-      if (proof !== undefined) return webStanding(ask, proof, dns, journalled, waitingFor(ask, journalled, domain));
-      const views = trouble === undefined ? await look(dnsWants(ask.wants), viewpoints) : [];
-      const astray = dnsWants(ask.wants).filter(
-        (set) =>
-          set.kind !== "absent" &&
-          (trouble?.kind === "not-delegated" ||
-            views.some(
-              (view) =>
-                view.role === "authoritative" &&
-                view.name === set.name &&
-                view.type === set.type &&
-                view.absent !== true &&
-                (view.sees === "old" || view.sees === "nothing" || isDelegated(view)),
-            )),
-      );
-      const others = astray.length > 0 ? await siblings() : [];
-      const causes = (
-        await Promise.all(
-          astray.map((wanted) =>
-            diagnose({
-              wanted,
-              apex: domain.name,
-              viewpoints,
-              views: views.filter((view) => view.name === wanted.name && view.type === wanted.type && view.absent !== true),
-              lookup,
-              labels: [ask.service],
-              undelegatedHosts,
-              siblings: others,
-            }),
-          ),
-        )
-      ).flat();
-      const refusal = await refusalCause(views, domain, dns, journal, workspace);
-      if (refusal !== undefined) causes.unshift(refusal);
-      const text = wantedText(ask);
-      const at = (known: JournalState["proven"]) => (known.get(ask.id)?.wanted === text ? known.get(ask.id)?.at : undefined);
-      const clash = draft?.clashes.find((one) => one.ask === ask.id && !one.contradicts);
-      const contradictions = draft?.clashes.filter((one) => one.ask === ask.id && one.contradicts) ?? [];
-      // A value that merely differs is what the draft is about to change; everything else points at a mistake.
-      const miss = causes.find(
-        (cause) => cause.kind !== "other-value" && cause.kind !== "other-target" && cause.kind !== "alias-in-the-way",
-      );
-      const verdict = stateOf({
-        ask,
-        views,
-        waitingFor: waitingFor(ask, journalled, domain),
-        provenAt: at(journalled.proven),
-        settledAt: at(journalled.settled),
-        clash: clash?.because,
-        contradiction: contradictions[0]?.because,
-        miss: miss?.because,
-        trouble,
-        refused: refusal?.because,
-      });
-      const beside = contradictions.map((one) => causeOf(one, domain, workspace));
-      // What Zandrel composed proves itself: there is no service to ask.
-      const visibility = afterDs(visibilityOf(ask, journalled));
-      const own: typeof verdict =
-        ask.service === OWN_SERVICE && verdict.state === "settled" && !isEarly(visibility, dns.now)
-          ? { state: "proven", because: clause("state-own") }
-          : verdict;
-      return { ask, views, ...own, causes: [...causes, ...beside], visibility };
-    }),
-  );
+  const surveying = { domain, dns, workspace, journal, journalled, looked, trouble, draft, gone };
+  const asks = await Promise.all(domain.asks.map((ask) => standingOf(ask, surveying)));
   const early = asks.filter(({ visibility }) => isEarly(visibility, dns.now));
   const lastSeen = Math.max(...early.map(({ visibility }) => visibility?.by ?? 0));
   const end = early.length === 0 ? undefined : await signaturesEnd(domain.name, dns);

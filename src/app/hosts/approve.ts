@@ -46,6 +46,85 @@ function named({ operands }: CommonRequest, workspace: Workspace): { key: string
   return { key, title: host.title, domain };
 }
 
+type Granted = z.output<typeof approveHostSchema>["granted"][number];
+
+/** What is asked of whom: a grant for the templates of one provider. */
+interface Granting {
+  readonly workspace: Workspace;
+  readonly key: string;
+  readonly title: string;
+  readonly domain: Domain;
+  readonly api: string;
+  readonly server: GrantServer;
+  readonly provider: string;
+  readonly services: string[];
+  /** The providers that were approved before in the same run. */
+  readonly kept: readonly string[];
+}
+
+/** Sends the person to the host's page, waits until they are back, and keeps the grant that they gave. */
+async function grantOf(granting: Granting, request: ApproveHostRequest, context: AppContext): Promise<Granted> {
+  const { workspace, key, title, domain, api, server, provider, services, kept } = granting;
+  const oauth = await import("../../net/oauth.ts");
+  const { listenForRedirect } = await import("../../net/redirect-listener.ts");
+  const notApprovable = (because: Clause) => new Failure("not-approvable", { title, domain: domain.name, because }, "problem");
+  const notApproved = (because: Clause) => new Failure("not-approved", { title, provider, because, kept }, "problem");
+  const client = clientOf(workspace.settings, key, provider, server.token, { folder: workspace.folder, env: context.env });
+  const { publish } = workspace.settings.hosts[key] ?? {};
+  const at = publish?.way === "approval" ? publish.client?.at : undefined;
+  const found = new URL(server.token).host;
+  if (at !== undefined && at !== found) throw notApprovable(clause("approve-other-host", { written: at, found }));
+  const listener = await listenForRedirect(`${await context.inWords(clause("page-close-window"))}\n`);
+  try {
+    const asked = await oauth.requestGrant(server, client, {
+      redirect: listener.url,
+      state: listener.state,
+      scope: services.join(" "),
+      more: { domain: withoutRootDot(domain.name) },
+    });
+    if (!isSafeAddress(asked.page)) throw notApprovable(clause("approve-page-not-https"));
+    await context.showPage({
+      title,
+      host: new URL(asked.page).host,
+      link: asked.page,
+      open: request.open,
+      copy: request.copy,
+      publishes: [],
+      removes: [],
+      minutes: APPROVAL_WINDOW / 60_000,
+    });
+    const back = await listener.wait(APPROVAL_WINDOW);
+    if (back.kind === "nobody") throw notApproved(clause("approve-came-not-back"));
+    const tokens = await oauth.takeGrant(server, client, back.url, {
+      state: listener.state,
+      redirect: listener.url,
+      verifier: asked.verifier,
+      now: Date.now(),
+      timeout: request.timeout,
+    });
+    if (!tokens.ok) throw notApproved(verbatim(tokens.error.because));
+    const { access, refresh, until } = tokens.value;
+    const grant: Grant = {
+      provider,
+      services,
+      api,
+      token: access,
+      tokenEndpoint: server.token,
+      client: client.id,
+      ...(refresh === undefined ? {} : { refresh }),
+      ...(until === undefined ? {} : { until }),
+      ...(server.revocation === undefined ? {} : { revocationEndpoint: server.revocation }),
+    };
+    await changeGrants(workspace.folder, key, domain.name, context, (grants) => [
+      ...grants.filter((one) => one.provider !== provider),
+      grant,
+    ]);
+    return { provider, services, renewable: refresh !== undefined };
+  } finally {
+    await listener.close();
+  }
+}
+
 /** Have it approved once, in the browser, that templates for a domain are applied at its DNS host from now on. */
 export async function approveHost(
   request: ApproveHostRequest,
@@ -67,10 +146,9 @@ export async function approveHost(
     const host = found.value;
     if (host.grants === undefined)
       throw new Failure("not-approvable", { title, domain: domain.name, because: clause("approve-by-link-only") }, "problem");
-    const oauth = await import("../../net/oauth.ts");
-    const { listenForRedirect } = await import("../../net/redirect-listener.ts");
-    const metadata = await oauth.readGrantMetadata(host.api, request.timeout);
-    const granted: z.output<typeof approveHostSchema>["granted"] = [];
+    const { readGrantMetadata } = await import("../../net/oauth.ts");
+    const metadata = await readGrantMetadata(host.api, request.timeout);
+    const granted: Granted[] = [];
     for (const provider of new Set(calls.map((call) => call.provider))) {
       const services = [...new Set(calls.filter((call) => call.provider === provider).map(({ service }) => service))];
       const server: GrantServer = {
@@ -80,75 +158,10 @@ export async function approveHost(
         ...(metadata.revocation === undefined ? {} : { revocation: metadata.revocation }),
         ...(metadata.issuer === undefined ? {} : { issuer: metadata.issuer }),
       };
-      const client = clientOf(workspace.settings, key, provider, server.token, { folder: workspace.folder, env: context.env });
-      const { publish } = workspace.settings.hosts[key] ?? {};
-      const at = publish?.way === "approval" ? publish.client?.at : undefined;
-      if (at !== undefined && at !== new URL(server.token).host)
-        throw new Failure(
-          "not-approvable",
-          {
-            title,
-            domain: domain.name,
-            because: clause("approve-other-host", { written: at, found: new URL(server.token).host }),
-          },
-          "problem",
-        );
-      const notApproved = (because: Clause) =>
-        new Failure("not-approved", { title, provider, because, kept: granted.map((one) => one.provider) }, "problem");
-      const listener = await listenForRedirect(`${await context.inWords(clause("page-close-window"))}\n`);
-      try {
-        const asked = await oauth.requestGrant(server, client, {
-          redirect: listener.url,
-          state: listener.state,
-          scope: services.join(" "),
-          more: { domain: withoutRootDot(domain.name) },
-        });
-        if (!isSafeAddress(asked.page))
-          throw new Failure(
-            "not-approvable",
-            { title, domain: domain.name, because: clause("approve-page-not-https") },
-            "problem",
-          );
-        await context.showPage({
-          title,
-          host: new URL(asked.page).host,
-          link: asked.page,
-          open: request.open,
-          copy: request.copy,
-          publishes: [],
-          removes: [],
-          minutes: APPROVAL_WINDOW / 60_000,
-        });
-        const back = await listener.wait(APPROVAL_WINDOW);
-        if (back.kind === "nobody") throw notApproved(clause("approve-came-not-back"));
-        const tokens = await oauth.takeGrant(server, client, back.url, {
-          state: listener.state,
-          redirect: listener.url,
-          verifier: asked.verifier,
-          now: Date.now(),
-          timeout: request.timeout,
-        });
-        if (!tokens.ok) throw notApproved(verbatim(tokens.error.because));
-        const { access, refresh, until } = tokens.value;
-        const grant: Grant = {
-          provider,
-          services,
-          api: host.api,
-          token: access,
-          tokenEndpoint: server.token,
-          client: client.id,
-          ...(refresh === undefined ? {} : { refresh }),
-          ...(until === undefined ? {} : { until }),
-          ...(server.revocation === undefined ? {} : { revocationEndpoint: server.revocation }),
-        };
-        await changeGrants(workspace.folder, key, domain.name, context, (grants) => [
-          ...grants.filter((one) => one.provider !== provider),
-          grant,
-        ]);
-        granted.push({ provider, services, renewable: refresh !== undefined });
-      } finally {
-        await listener.close();
-      }
+      const kept = granted.map((one) => one.provider);
+      granted.push(
+        await grantOf({ workspace, key, title, domain, api: host.api, server, provider, services, kept }, request, context),
+      );
     }
     return {
       ended: "fine",

@@ -4,12 +4,13 @@ import * as z from "zod";
 import { type Clause, clause, NOTHING, verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { memoized } from "../../core/lookup/index.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
+import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
+import type { Journal } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
-import { domainOfAddress, missingShape, offersOf, serviceNamed } from "../services/services.ts";
+import { domainOfAddress, missingShape, offersOf, type ServiceAt, serviceNamed } from "../services/services.ts";
 import { submitted } from "../services/submission.ts";
-import { writing } from "../session.ts";
+import { type Session, writing } from "../session.ts";
 import { domainName, sentence, time } from "../shapes.ts";
 import { dispositionOf, dispositionShape, follow, type MessageIds } from "./follow.ts";
 import { judgement, judgeOne } from "./judge.ts";
@@ -90,150 +91,163 @@ export interface SendTestMessageRequest extends CommonRequest, DnsOptions {
   readonly follow: string | undefined;
 }
 
+/** A message that was sent before, by what the journal knows of it. */
+type Earlier = ReturnType<typeof sentBefore>;
+
+/** The message that `--follow` names; undefined where a new one is sent. */
+function sentBefore({ follow: named }: SendTestMessageRequest, journal: Journal) {
+  if (named === undefined) return undefined;
+  const found = journal
+    .entries(undefined, "message-sent")
+    .findLast(({ tracking, messageId }) => tracking === named || messageId === named);
+  if (found === undefined) throw new Failure("unknown-message", { given: named });
+  return found;
+}
+
+/** What every part of sending a message works with. */
+interface Sending {
+  readonly request: SendTestMessageRequest;
+  readonly context: AppContext;
+  readonly session: Session;
+  readonly journal: Journal;
+  readonly service: ServiceAt;
+  readonly from: string;
+  readonly to: string;
+  readonly domain: DomainName;
+  /** Whether the service says what becomes of a message. */
+  readonly follows: boolean;
+  readonly overSmtp: boolean;
+  readonly missing: SendTestMessageResult["missing"];
+}
+
+/** A message that was handed in, or that may have been. */
+interface HandedIn {
+  readonly ids: MessageIds;
+  readonly via: SendTestMessageResult["via"];
+  readonly signed: SendTestMessageResult["signed"];
+  readonly sent: SendTestMessageResult["sent"];
+  /** Whether the service does not have it, so that there is nothing to follow. */
+  readonly isLost: boolean;
+}
+
+async function sendingOf(
+  request: SendTestMessageRequest,
+  context: AppContext,
+  session: Session,
+  journal: Journal,
+  earlier: Earlier,
+): Promise<Sending> {
+  const wanted = (option: "service" | "from" | "to"): string => {
+    const value = request[option] as string | undefined;
+    if (value === undefined || value === "") throw new Failure("option-missing", { option, all: ["service", "from", "to"] });
+    return value;
+  };
+  const service = serviceNamed(session.workspace, earlier?.service ?? wanted("service"), request, context);
+  const from = earlier?.from ?? wanted("from");
+  const to = earlier?.to ?? wanted("to");
+  const domain = domainOfAddress(from);
+  domainOfAddress(to);
+  if (request.mailFrom) domainOfAddress(request.mailFrom);
+  const offers = await offersOf(service);
+  return {
+    ...{ request, context, session, journal, service, from, to, domain },
+    follows: offers?.includes("messages") === true,
+    overSmtp: service.settings.submission !== undefined || offers?.includes("submission") === true,
+    missing: await missingFor(service, domain, from, session, journal),
+  };
+}
+
+/** Makes a message and hands it in. */
+async function handIn(sending: Sending): Promise<HandedIn> {
+  const { request, context, session, journal, service, from, to, domain, follows, overSmtp } = sending;
+  const messageId = `${randomBytes(12).toString("hex")}@${withoutRootDot(domain)}`;
+  const composed = await messageFor({ ...request, from }, context, domain, to, messageId);
+  const selector = request.sign;
+  const message =
+    selector === undefined ? composed : await signed(composed, domain, selector, session.workspace.folder, context.clock.now());
+  const via = request.via ?? (overSmtp || service.link === undefined ? "smtp" : "link");
+  const envelope = { from: request.mailFrom ?? from, to };
+  // Written down before it is sent: whatever happens then, the message can be followed by its Message-ID.
+  const note = (tracking: string, reply: string): void =>
+    void journal.append(context.clock.now(), domain, {
+      kind: "message-sent",
+      ...{ service: service.key, from, to, messageId, tracking, via, reply },
+    });
+  note(messageId, "");
+  const { outcome, host, tracking } = await submit(via, service, envelope, message, domain, session, journal, request, context);
+  const ids = { tracking: tracking ?? messageId, messageId };
+  const because = submitted(outcome, host);
+  if (outcome.kind === "accepted") note(ids.tracking, outcome.reply);
+  // Where the answer got lost, the service may have the message all the same.
+  const has = outcome.kind === "failed" && (await dispositionOf(service, follows, ids, session)) !== undefined;
+  return {
+    ...{ ids, via, signed: selector === undefined ? null : { domain, selector } },
+    sent: has
+      ? { verdict: "accepted", because: clause("message-has-it", { because }) }
+      : { verdict: VERDICT[outcome.kind], because },
+    isLost: !has && outcome.kind !== "accepted",
+  };
+}
+
+const handedInBefore = ({ tracking, messageId, reply, via }: NonNullable<Earlier>): HandedIn => ({
+  ids: { tracking, messageId },
+  via: via as HandedIn["via"],
+  signed: null,
+  sent:
+    reply === ""
+      ? { verdict: "unknown", because: clause("message-maybe-taken-followed") }
+      : { verdict: "accepted", because: verbatim(reply) },
+  isLost: false,
+});
+
+/** What becomes of a message, and how its copy is judged. */
+async function followed(
+  { request, context, session, journal, service, follows, domain }: Sending,
+  { ids, isLost }: HandedIn,
+): Promise<Pick<SendTestMessageResult, "disposition" | "folder" | "received">> {
+  if (isLost) return { disposition: null, folder: null, received: null };
+  const copyAt = request.copy === undefined ? undefined : resolve(context.cwd, request.copy);
+  const until = context.clock.now() + (request.for ?? 0);
+  const { disposition, copy } = await follow(service, follows, ids, { path: copyAt, until, domain }, session, journal, context);
+  const how = { envelope: {}, how: { way: "tree-walk" }, receiver: "zandrel.invalid" } as const;
+  const now = Math.floor(context.clock.now() / 1000);
+  return {
+    disposition: disposition ?? null,
+    folder: copy?.folder ?? null,
+    received: copy === undefined ? null : await judgeOne(copy.message, how, memoized(session.dns.world), now),
+  };
+}
+
 /** Send a test message, follow it to its end, judge what arrived, and say whether the domain is ready to send. */
 export async function sendTestMessage(
   request: SendTestMessageRequest,
   context: AppContext,
 ): Promise<Outcome<SendTestMessageResult>> {
-  const patience = request.for ?? 0;
   return writing(
     request,
     context,
     () => [],
     async (session, journal) => {
-      const { workspace, dns } = session;
-      const wanted = (option: "service" | "from" | "to"): string => {
-        const value = request[option] as string | undefined;
-        if (value === undefined || value === "") throw new Failure("option-missing", { option, all: ["service", "from", "to"] });
-        return value;
-      };
-      const earlier =
-        request.follow === undefined
-          ? undefined
-          : journal
-              .entries(undefined, "message-sent")
-              .findLast((one) => one.tracking === request.follow || one.messageId === request.follow);
-      if (request.follow !== undefined && earlier === undefined) throw new Failure("unknown-message", { given: request.follow });
-      const service = serviceNamed(workspace, earlier?.service ?? wanted("service"), request, context);
-      const from = earlier?.from ?? wanted("from");
-      const to = earlier?.to ?? wanted("to");
-      const domain = domainOfAddress(from);
-      domainOfAddress(to);
-      const returnPath = request.mailFrom;
-      if (returnPath) domainOfAddress(returnPath);
-      const offers = await offersOf(service);
-      const follows = offers?.includes("messages") === true;
-      const common = { at: dns.now, service: service.key, title: service.title, domain, from, to, signed: null };
-      const missing = await missingFor(service, domain, from, session, journal);
+      const earlier = sentBefore(request, journal);
+      const sending = await sendingOf(request, context, session, journal, earlier);
+      const { service, domain, from, to, missing } = sending;
+      const common = { at: session.dns.now, service: service.key, title: service.title, domain, from, to, missing };
       const done = (partial: Omit<SendTestMessageResult, "ready" | "because">) => {
         const ready = readiness(partial);
         return { ended: endedFor(ready.ready), result: { ...partial, ...ready } };
       };
-      if (earlier === undefined && missing.length > 0 && !request.force) {
+      if (earlier === undefined && missing.length > 0 && !request.force)
         return done({
-          ...common,
-          messageId: null,
-          tracking: null,
-          via: null,
-          missing,
+          ...{ ...common, signed: null, messageId: null, tracking: null, via: null },
           sent: { verdict: "not-sent", because: clause("message-not-ready") },
-          disposition: null,
-          folder: null,
-          received: null,
+          ...{ disposition: null, folder: null, received: null },
         });
-      }
-      let ids: MessageIds;
-      let sent: SendTestMessageResult["sent"];
-      let via: SendTestMessageResult["via"];
-      let signature: SendTestMessageResult["signed"] = null;
-      if (earlier !== undefined) {
-        ids = { tracking: earlier.tracking, messageId: earlier.messageId };
-        sent =
-          earlier.reply === ""
-            ? { verdict: "unknown", because: clause("message-maybe-taken-followed") }
-            : { verdict: "accepted", because: verbatim(earlier.reply) };
-        via = earlier.via as SendTestMessageResult["via"];
-      } else {
-        const messageId = `${randomBytes(12).toString("hex")}@${withoutRootDot(domain)}`;
-        let message = await messageFor({ ...request, from }, context, domain, to, messageId);
-        if (request.sign !== undefined) {
-          const selector = request.sign;
-          message = await signed(message, domain, selector, workspace.folder, context.clock.now());
-          signature = { domain, selector };
-        }
-        const overSmtp = service.settings.submission !== undefined || offers?.includes("submission") === true;
-        via = request.via ?? (overSmtp || service.link === undefined ? "smtp" : "link");
-        const envelope = { from: returnPath ?? from, to };
-        // Written down before it is sent: whatever happens then, the message can be followed by its Message-ID.
-        const note = (tracking: string, reply: string): void =>
-          void journal.append(context.clock.now(), domain, {
-            kind: "message-sent",
-            ...{ service: service.key, from, to, messageId, tracking, via: via as string, reply },
-          });
-        note(messageId, "");
-        const { outcome, host, tracking } = await submit(
-          via,
-          service,
-          envelope,
-          message,
-          domain,
-          session,
-          journal,
-          request,
-          context,
-        );
-        ids = { tracking: tracking ?? messageId, messageId };
-        sent = { verdict: VERDICT[outcome.kind], because: submitted(outcome, host) };
-        if (outcome.kind === "accepted") note(ids.tracking, outcome.reply);
-        // Where the answer got lost, the service may have the message all the same.
-        const has = outcome.kind === "failed" && (await dispositionOf(service, follows, ids, session)) !== undefined;
-        if (has) sent = { verdict: "accepted", because: clause("message-has-it", { because: sent.because }) };
-        else if (outcome.kind !== "accepted")
-          return done({
-            ...common,
-            signed: signature,
-            messageId,
-            tracking: null,
-            via,
-            missing,
-            sent,
-            disposition: null,
-            folder: null,
-            received: null,
-          });
-      }
-      const { disposition, copy } = await follow(
-        service,
-        follows,
-        ids,
-        {
-          path: request.copy === undefined ? undefined : resolve(context.cwd, request.copy),
-          until: context.clock.now() + patience,
-          domain,
-        },
-        session,
-        journal,
-        context,
-      );
-      const judged =
-        copy === undefined
-          ? null
-          : await judgeOne(
-              copy.message,
-              { envelope: {}, how: { way: "tree-walk" }, receiver: "zandrel.invalid" },
-              memoized(dns.world),
-              Math.floor(context.clock.now() / 1000),
-            );
+      const handed = earlier === undefined ? await handIn(sending) : handedInBefore(earlier);
+      const { ids, via, sent, isLost } = handed;
       return done({
-        ...common,
-        ...ids,
-        via,
-        signed: signature,
-        missing,
-        sent,
-        disposition: disposition ?? null,
-        folder: copy?.folder ?? null,
-        received: judged,
+        ...{ ...common, via, sent, signed: handed.signed, messageId: ids.messageId },
+        tracking: isLost ? null : ids.tracking,
+        ...(await followed(sending, handed)),
       });
     },
   );

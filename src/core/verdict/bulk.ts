@@ -56,38 +56,19 @@ export async function forwardConfirmedReverse(
   return { met: false, because: clause("bulk-reverse-apart", { ip }) };
 }
 
-/** What bulk senders are asked for, checked on one message (RFC 5322, RFC 8058 and the common rules of receivers). */
-export async function bulkRequirements(verdict: Verdict, lookup: Lookup): Promise<Requirement[]> {
-  const { header, authors, dmarc, dkim, envelope, body } = verdict;
-  const all = (name: string): string[] => fieldsNamed(header, name).map(fieldValue);
-  const aligned = (by: "spf" | "dkim"): boolean =>
-    dmarc.alignments.some((one) => one.by === by && one.aligned === true && one.passes);
-  const unknown = (by: "spf" | "dkim"): boolean => dmarc.alignments.some((one) => one.by === by && mayPass(one));
-  const requirement = (id: Requirement["id"], met: boolean | undefined, yes: Clause, no: Clause): Requirement => ({
-    id,
-    met,
-    because: met === true ? yes : no,
-  });
-  const dates = all("date");
-  const ids = all("message-id");
-  const lists = all("list-unsubscribe");
-  const posts = all("list-unsubscribe-post");
-  const oneClick =
-    lists.length === 1 &&
-    /<\s*https:[^<>]+>/i.test(lists[0] as string) &&
-    posts.length === 1 &&
-    /^List-Unsubscribe=One-Click$/i.test(posts[0] as string);
-  const signed = dkim.some(
-    ({ result, signature }) =>
-      result === "pass" &&
-      signature?.signed.includes("list-unsubscribe") === true &&
-      signature.signed.includes("list-unsubscribe-post"),
-  );
-  const reverse =
-    envelope.ip === undefined
-      ? { met: undefined, because: clause("bulk-address-unknown") }
-      : await forwardConfirmedReverse(envelope.ip, lookup);
-  const hasRecord = dmarc.each.length > 0 && dmarc.each.every((one) => one.policy !== undefined);
+const requirement = (id: Requirement["id"], met: boolean | undefined, yes: Clause, no: Clause): Requirement => ({
+  id,
+  met,
+  because: met === true ? yes : no,
+});
+
+const valuesOf = ({ header }: Verdict, name: string): string[] => fieldsNamed(header, name).map(fieldValue);
+
+/** The fields that every message has once (RFC 5322 section 3.6). */
+function fieldRequirements(verdict: Verdict): Requirement[] {
+  const { header, authors } = verdict;
+  const dates = valuesOf(verdict, "date");
+  const ids = valuesOf(verdict, "message-id");
   return [
     requirement(
       "one-author",
@@ -115,6 +96,16 @@ export async function bulkRequirements(verdict: Verdict, lookup: Lookup): Promis
           ? clause("bulk-several-message-ids", { ids: ids.length })
           : clause("bulk-bad-message-id"),
     ),
+  ];
+}
+
+/** Whether SPF, DKIM and a policy stand behind the author's domain. */
+function alignmentRequirements({ dmarc }: Verdict): Requirement[] {
+  const aligned = (by: "spf" | "dkim"): boolean =>
+    dmarc.alignments.some((one) => one.by === by && one.aligned === true && one.passes);
+  const unknown = (by: "spf" | "dkim"): boolean => dmarc.alignments.some((one) => one.by === by && mayPass(one));
+  const hasRecord = dmarc.each.length > 0 && dmarc.each.every((one) => one.policy !== undefined);
+  return [
     requirement(
       "aligned-spf",
       aligned("spf") ? true : unknown("spf") ? undefined : false,
@@ -133,6 +124,25 @@ export async function bulkRequirements(verdict: Verdict, lookup: Lookup): Promis
       clause("bulk-policy"),
       dmarc.result === "temperror" ? clause("bulk-policy-unresolved") : clause("bulk-no-policy"),
     ),
+  ];
+}
+
+/** Whether one click unsubscribes, and a signature says that the sender means it (RFC 8058). */
+function unsubscribeRequirements(verdict: Verdict): Requirement[] {
+  const lists = valuesOf(verdict, "list-unsubscribe");
+  const posts = valuesOf(verdict, "list-unsubscribe-post");
+  const oneClick =
+    lists.length === 1 &&
+    /<\s*https:[^<>]+>/i.test(lists[0] as string) &&
+    posts.length === 1 &&
+    /^List-Unsubscribe=One-Click$/i.test(posts[0] as string);
+  const signed = verdict.dkim.some(
+    ({ result, signature }) =>
+      result === "pass" &&
+      signature?.signed.includes("list-unsubscribe") === true &&
+      signature.signed.includes("list-unsubscribe-post"),
+  );
+  return [
     requirement("one-click", oneClick, clause("bulk-one-click"), clause("bulk-no-one-click")),
     requirement(
       "one-click-signed",
@@ -140,6 +150,20 @@ export async function bulkRequirements(verdict: Verdict, lookup: Lookup): Promis
       clause("bulk-one-click-signed"),
       oneClick ? clause("bulk-one-click-unsigned") : clause("bulk-one-click-none"),
     ),
+  ];
+}
+
+/** What bulk senders are asked for, checked on one message (RFC 5322, RFC 8058 and the common rules of receivers). */
+export async function bulkRequirements(verdict: Verdict, lookup: Lookup): Promise<Requirement[]> {
+  const { envelope, body } = verdict;
+  const reverse =
+    envelope.ip === undefined
+      ? { met: undefined, because: clause("bulk-address-unknown") }
+      : await forwardConfirmedReverse(envelope.ip, lookup);
+  return [
+    ...fieldRequirements(verdict),
+    ...alignmentRequirements(verdict),
+    ...unsubscribeRequirements(verdict),
     { id: "reverse-dns", ...reverse },
     requirement(
       "encrypted",

@@ -106,72 +106,87 @@ export function moveCalendar(result: RelocateResult): string | undefined {
       );
 }
 
-/** The result of {@link relocate} for people. */
-export function relocateText(result: RelocateResult, layout: Layout): string {
-  const { domain, newHost, capture: captured, compare: compared, check: checked, plan: planned, at } = result;
+/** What every text about a move begins with and refers to. */
+interface Telling {
+  readonly result: RelocateResult;
+  readonly layout: Layout;
+  readonly title: string;
+  /** What signatures say of the move; empty where nothing. */
+  readonly signed: string;
+  /** A step of the move, to be typed. */
+  step(name: string): string;
+}
+
+const openLines = (list: readonly z.output<typeof unresolved>[], { style }: Layout): string[] =>
+  list
+    .slice(0, 10)
+    .map((one) => `  ${style.state("unknown", "?")} ${displayName(one.name)} ${one.type}: ${visible(inWords(one.because))}`);
+
+function captureText(captured: NonNullable<RelocateResult["capture"]>, { result, layout, title }: Telling): string {
   const { style, width } = layout;
-  const now = at;
-  const title = style.title(displayName(domain));
-  const open = (list: readonly z.output<typeof unresolved>[]) =>
-    list
-      .slice(0, 10)
-      .map((one) => `  ${style.state("unknown", "?")} ${displayName(one.name)} ${one.type}: ${visible(inWords(one.because))}`);
-  const compare = (host: string) => style.command(`zandrel relocate compare ${withoutRootDot(domain)} --new-host ${host}`);
-  const nextOf = (hosts: readonly string[]) =>
-    hosts.length === 0
+  const compare = (host: string) => style.command(`zandrel relocate compare ${withoutRootDot(result.domain)} --new-host ${host}`);
+  const next =
+    captured.otherHosts.length === 0
       ? `Enter or import it at the new host, and say which host that is, in place of the words in capitals.\nNext: ${style.command("zandrel host set KEY --title NAME --address ADDRESS")}`
-      : `Enter or import it at the new host.\nNext: ${hosts.map(compare).join(" or ")}`;
-  if (captured !== null)
-    return `${title}  ${style.good(`${count(captured.records, "record")} captured`)} in ${visible(captured.file)}\n${wrap(sentence(visible(inWords(captured.because))), width)}\n${open(
-      captured.unresolved,
-    )
-      .map((line) => `${line}\n`)
-      .join("")}${nextOf(captured.otherHosts)}\n`;
-  const again = (step: string) => style.command(`zandrel relocate ${step} ${withoutRootDot(domain)} --new-host ${newHost ?? ""}`);
-  const signed = signaturesText(result, layout);
-  if (planned !== null) {
-    const late = planned.moveAt < planned.possibleFrom;
-    const steps = planned.steps.map(
-      (step, i) =>
-        `  ${style.strong(String(i + 1))}  ${style.careful(spanOf(step, now))}\n     ${wrap(stepText(step, result), width - 5, "     ")}\n`,
-    );
-    const doubts =
-      planned.unresolved.length === 0
-        ? ""
-        : `${open(planned.unresolved).join("\n")}\nNot everything could be asked, so that some times may be too short: plan it again before you begin.\n`;
-    const verdict = late
-      ? `${style.bad("Too early:")} the name servers may change from ${deadline(planned.possibleFrom, now)} on. Plan it again with a later --move-at.\nNext: ${again("plan")}`
+      : `Enter or import it at the new host.\nNext: ${captured.otherHosts.map(compare).join(" or ")}`;
+  const open = openLines(captured.unresolved, layout).map((line) => `${line}\n`);
+  return `${title}  ${style.good(`${count(captured.records, "record")} captured`)} in ${visible(captured.file)}\n${wrap(sentence(visible(inWords(captured.because))), width)}\n${open.join("")}${next}\n`;
+}
+
+function planText(planned: NonNullable<RelocateResult["plan"]>, { result, layout, title, signed, step }: Telling): string {
+  const { style, width } = layout;
+  const { at: now, domain, newHost } = result;
+  const steps = planned.steps.map(
+    (one, i) =>
+      `  ${style.strong(String(i + 1))}  ${style.careful(spanOf(one, now))}\n     ${wrap(stepText(one, result), width - 5, "     ")}\n`,
+  );
+  const doubts =
+    planned.unresolved.length === 0
+      ? ""
+      : `${openLines(planned.unresolved, layout).join("\n")}\nNot everything could be asked, so that some times may be too short: plan it again before you begin.\n`;
+  const verdict =
+    planned.moveAt < planned.possibleFrom
+      ? `${style.bad("Too early:")} the name servers may change from ${deadline(planned.possibleFrom, now)} on. Plan it again with a later --move-at.\nNext: ${step("plan")}`
       : `Next: ${style.command(`zandrel relocate capture ${withoutRootDot(domain)}`)}`;
-    return `${title}  the move to ${visible(newHost ?? "")}: the name servers change at ${deadline(planned.moveAt, now)}\n${signed}${steps.join("")}${doubts}${verdict}\n`;
-  }
-  if (compared !== null) {
-    const WORDS = {
-      missing: "missing at the new host",
-      extra: "only at the new host",
-      differs: "differs",
-      ttl: "another TTL",
-    } as const;
-    const shown = (records: readonly z.output<typeof record>[]) =>
-      visible(records.map((one) => (typeof one.data === "string" ? one.data : Object.values(one.data).join(" "))).join(", "));
-    const rows = compared.differences.map((one) => {
-      const values =
-        one.kind === "ttl"
-          ? `${one.old[0]?.ttl} s, and ${one.new[0]?.ttl} s at the new host`
-          : one.kind === "differs"
-            ? `${shown(one.old)}, and ${shown(one.new)} at the new host`
-            : shown(one.old.length > 0 ? one.old : one.new);
-      const paint = one.kind === "missing" || one.kind === "differs" ? style.bad : style.careful;
-      return `  ${paint(WORDS[one.kind])}  ${displayName(one.name)} ${one.type}\n      ${wrap(values, width - 6, "      ")}`;
-    });
-    const verdict = compared.ready
-      ? `${style.good("Ready.")} Change the name servers at the registrar, then look whether it has moved.\nNext: ${again("check")}`
-      : compared.unresolved.length > 0
-        ? "Not everything could be asked; try again."
-        : `${style.bad("Not ready:")} ${compared.differences.length === 0 ? "mind the DNSSEC record first" : "fix what is missing or differs"}, then compare again.\nNext: ${again("compare")}`;
-    return `${title}  ${count(compared.same, "record set")} the same at both hosts\n${[...rows, ...open(compared.unresolved)].map((line) => `${line}\n`).join("")}${signed}${verdict}\n`;
-  }
-  if (checked === null) return "";
-  const TITLES = { "not-yet": "Not moved yet", half: "Half moved", moved: "Moved", over: "Over" } as const;
+  return `${title}  the move to ${visible(newHost ?? "")}: the name servers change at ${deadline(planned.moveAt, now)}\n${signed}${steps.join("")}${doubts}${verdict}\n`;
+}
+
+/** How records of the old host and the new one differ. */
+const DIFFERENCE = {
+  missing: "missing at the new host",
+  extra: "only at the new host",
+  differs: "differs",
+  ttl: "another TTL",
+} as const;
+
+function compareText(compared: NonNullable<RelocateResult["compare"]>, { layout, title, signed, step }: Telling): string {
+  const { style, width } = layout;
+  const shown = (records: readonly z.output<typeof record>[]) =>
+    visible(records.map((one) => (typeof one.data === "string" ? one.data : Object.values(one.data).join(" "))).join(", "));
+  const rows = compared.differences.map((one) => {
+    const values =
+      one.kind === "ttl"
+        ? `${one.old[0]?.ttl} s, and ${one.new[0]?.ttl} s at the new host`
+        : one.kind === "differs"
+          ? `${shown(one.old)}, and ${shown(one.new)} at the new host`
+          : shown(one.old.length > 0 ? one.old : one.new);
+    const paint = one.kind === "missing" || one.kind === "differs" ? style.bad : style.careful;
+    return `  ${paint(DIFFERENCE[one.kind])}  ${displayName(one.name)} ${one.type}\n      ${wrap(values, width - 6, "      ")}`;
+  });
+  const verdict = compared.ready
+    ? `${style.good("Ready.")} Change the name servers at the registrar, then look whether it has moved.\nNext: ${step("check")}`
+    : compared.unresolved.length > 0
+      ? "Not everything could be asked; try again."
+      : `${style.bad("Not ready:")} ${compared.differences.length === 0 ? "mind the DNSSEC record first" : "fix what is missing or differs"}, then compare again.\nNext: ${step("compare")}`;
+  const lines = [...rows, ...openLines(compared.unresolved, layout)].map((line) => `${line}\n`);
+  return `${title}  ${count(compared.same, "record set")} the same at both hosts\n${lines.join("")}${signed}${verdict}\n`;
+}
+
+const CHECKED = { "not-yet": "Not moved yet", half: "Half moved", moved: "Moved", over: "Over" } as const;
+
+function checkText(checked: NonNullable<RelocateResult["check"]>, { result, layout, title, signed, step }: Telling): string {
+  const { style, width } = layout;
+  const { at: now, domain, newHost } = result;
   const paint = checked.state === "moved" || checked.state === "over" ? style.good : style.careful;
   const rows = columns(
     checked.vantages.map((one) => [
@@ -185,9 +200,9 @@ export function relocateText(result: RelocateResult, layout: Layout): string {
   const waits = result.signatures?.state === "waiting";
   const still =
     checked.state === "not-yet" && (breaks || waits)
-      ? `${breaks ? "Mind the DNSSEC record first, then look again." : "Wait until then, and change the name servers after that."}\nNext: ${again(breaks ? "plan" : "check")}\n`
+      ? `${breaks ? "Mind the DNSSEC record first, then look again." : "Wait until then, and change the name servers after that."}\nNext: ${step(breaks ? "plan" : "check")}\n`
       : checked.state === "not-yet" || checked.state === "half"
-        ? `Change the name servers at the registrar, then look again.\nNext: ${again("check")}\n`
+        ? `Change the name servers at the registrar, then look again.\nNext: ${step("check")}\n`
         : "";
   const off =
     checked.oldHostUntil === null
@@ -200,5 +215,19 @@ export function relocateText(result: RelocateResult, layout: Layout): string {
     changed: `The domain's file names ${newHost} as its DNS host now.\nNext: ${style.command(`zandrel draft ${withoutRootDot(domain)}`)}\n`,
     "to-change": `The domain's file still names the old host.\nNext: ${style.command(`zandrel relocate check ${withoutRootDot(domain)} --new-host ${newHost} --write`)}\n`,
   }[checked.host];
-  return `${title}  ${paint(TITLES[checked.state])}\n${wrap(sentence(visible(inWords(checked.because))), width)}\n${rows.map((line) => `  ${line}\n`).join("")}${signed}${off}${still}${follow}`;
+  return `${title}  ${paint(CHECKED[checked.state])}\n${wrap(sentence(visible(inWords(checked.because))), width)}\n${rows.map((line) => `  ${line}\n`).join("")}${signed}${off}${still}${follow}`;
+}
+
+/** The result of {@link relocate} for people. */
+export function relocateText(result: RelocateResult, layout: Layout): string {
+  const { domain, newHost, capture, compare, check, plan } = result;
+  const { style } = layout;
+  const telling: Telling = {
+    ...{ result, layout, title: style.title(displayName(domain)), signed: signaturesText(result, layout) },
+    step: (name) => style.command(`zandrel relocate ${name} ${withoutRootDot(domain)} --new-host ${newHost ?? ""}`),
+  };
+  if (capture !== null) return captureText(capture, telling);
+  if (plan !== null) return planText(plan, telling);
+  if (compare !== null) return compareText(compare, telling);
+  return check === null ? "" : checkText(check, telling);
 }
