@@ -10,15 +10,28 @@ const root = new URL("..", import.meta.url).pathname;
  * What the linter says about an import, in a file of a folder that has the project's rules and layout and nothing else:
  * probes never lie in the sources.
  */
-async function lint(path: string, from: string): Promise<string> {
+const lint = (path: string, from: string): Promise<string> =>
+  lintText(path, `import * as x from "${from}";\nexport const y = x;\n`);
+
+async function lintText(path: string, text: string): Promise<string> {
   const folder = folderWith();
   const rules = JSON.parse(readFileSync(`${root}biome.json`, "utf8"));
   writeFileSync(join(folder, "biome.json"), JSON.stringify({ ...rules, vcs: { enabled: false }, $schema: undefined }));
   mkdirSync(dirname(join(folder, path)), { recursive: true });
-  writeFileSync(join(folder, path), `import * as x from "${from}";\nexport const y = x;\n`);
+  writeFileSync(join(folder, path), text);
   const { stdout, stderr } = await execa(`${root}node_modules/.bin/biome`, ["lint", path], { cwd: folder, reject: false });
   return stdout + stderr;
 }
+
+test.each([
+  [80, "core/probe.ts", false],
+  [81, "core/probe.ts", true],
+  [81, "lab/probe.ts", true],
+  [300, "core/probe.test.ts", false],
+])("a function of %d lines in %s is too long: %s", async (lines, path, isTooLong) => {
+  const text = `export function probe(): void {\n${"  globalThis.close();\n".repeat(lines)}}\n`;
+  expect(/noExcessiveLinesPerFunction/.test(await lintText(`src/${path}`, text))).toBe(isTooLong);
+});
 
 describe("the direction rules fire", () => {
   test.each<[string, string, RegExp]>([

@@ -1,5 +1,5 @@
 import { createHash, type KeyObject, randomBytes } from "node:crypto";
-import Fastify, { type FastifyReply, type FastifyRequest } from "fastify";
+import Fastify, { type FastifyInstance, type FastifyReply, type FastifyRequest } from "fastify";
 import { fillKit } from "../core/kit/index.ts";
 import { type DomainName, name, parseName, withoutRootDot } from "../core/name/index.ts";
 import {
@@ -76,140 +76,145 @@ function withTerms(standing: RecordSet | undefined, apex: DomainName, terms: str
   };
 }
 
-/** A DNS host's side of the open set-up protocol: templates that a person approves once, by a link or by a grant. */
-export async function startApprovalDesk(host: AuthorityHost, title: string): Promise<ApprovalDesk> {
-  const server = Fastify({ logger: false, forceCloseConnections: true });
-  server.addContentTypeParser("application/x-www-form-urlencoded", { parseAs: "string" }, (_, body, done) =>
-    done(null, Object.fromEntries(new URLSearchParams(String(body)))),
+/** What a desk knows and remembers. */
+interface Desk {
+  readonly host: AuthorityHost;
+  readonly title: string;
+  readonly templates: Map<string, Template>;
+  /** Decisions that somebody has to make, by the ticket of their page. */
+  readonly pending: Map<string, Pending>;
+  readonly codes: Map<string, Pending>;
+  readonly tokens: Map<string, GrantedToken>;
+  readonly refreshes: Map<string, GrantedToken>;
+  /** What stood in a zone before something was applied to it. */
+  readonly undo: Map<string, readonly RecordSet[]>;
+  mode: DeskMode;
+}
+
+const zoneOf = (desk: Desk, text: string | undefined): DomainName | undefined => {
+  const parsed = parseName(text ?? "");
+  return parsed.ok && desk.host.zones().some(({ apex }) => apex === parsed.value) ? parsed.value : undefined;
+};
+
+const setsOf = (desk: Desk, apex: DomainName): RecordSet[] => {
+  const zone = desk.host.zones().find((one) => one.apex === apex);
+  return [...(zone?.nodes.values() ?? [])].flatMap((node) => [...node.values()]);
+};
+
+/** What a template does to a zone, or why it cannot be applied. */
+const planOf = (desk: Desk, template: Template, apex: DomainName, query: Readonly<Record<string, string>>): Plan | string => {
+  const { kit } = kitOfTemplate(template);
+  const groups = query.groupId?.split(",");
+  const asks = kit.asks.filter(({ group }) => groups === undefined || group === undefined || groups.includes(group));
+  const values = new Map(
+    Object.entries(kit.inputs).flatMap(([input, { variable = input }]) => {
+      const value = query[variable];
+      return value === undefined ? [] : [[input, value] as const];
+    }),
   );
-  const templates = new Map<string, Template>();
-  const pending = new Map<string, Pending>();
-  const codes = new Map<string, Pending>();
-  const tokens = new Map<string, GrantedToken>();
-  const refreshes = new Map<string, GrantedToken>();
-  const undo = new Map<string, readonly RecordSet[]>();
-  const desk: { mode: DeskMode } = { mode: "works" };
-
-  const zoneOf = (text: string | undefined): DomainName | undefined => {
-    const parsed = parseName(text ?? "");
-    return parsed.ok && host.zones().some(({ apex }) => apex === parsed.value) ? parsed.value : undefined;
+  const needed = {
+    ...kit,
+    asks,
+    inputs: Object.fromEntries(Object.entries(kit.inputs).filter(([input]) => values.has(input))),
   };
-  const setsOf = (apex: DomainName): RecordSet[] => {
-    const zone = host.zones().find((one) => one.apex === apex);
-    return [...(zone?.nodes.values() ?? [])].flatMap((node) => [...node.values()]);
-  };
-
-  /** What a template does to a zone, or why it cannot be applied. */
-  const planOf = (template: Template, apex: DomainName, query: Readonly<Record<string, string>>): Plan | string => {
-    const { kit } = kitOfTemplate(template);
-    const groups = query.groupId?.split(",");
-    const asks = kit.asks.filter(({ group }) => groups === undefined || group === undefined || groups.includes(group));
-    const values = new Map(
-      Object.entries(kit.inputs).flatMap(([input, { variable = input }]) => {
-        const value = query[variable];
-        return value === undefined ? [] : [[input, value] as const];
-      }),
-    );
-    const needed = {
-      ...kit,
-      asks,
-      inputs: Object.fromEntries(Object.entries(kit.inputs).filter(([input]) => values.has(input))),
+  const missing = asks
+    .flatMap((ask) => [...`${ask.records}${ask.spf ?? ""}`.matchAll(/\{([a-z0-9-]+)\}/g)].map((match) => match[1] as string))
+    .find((blank) => blank !== "domain" && !values.has(blank));
+  if (missing !== undefined) return `the value of ${missing} is missing`;
+  const filled = fillKit(needed, apex, values, 3600);
+  if (!filled.ok) return "a value does not fit";
+  const fresh = toSets(filled.value.asks.flatMap(({ records }) => records));
+  const rules = new Map(template.records.map((record) => [`${record.host ?? "@"} ${record.type}`, record]));
+  const incoming = fresh.map((set): Incoming => {
+    const label = set.name === apex ? "@" : set.name.slice(0, -apex.length - 1);
+    const rule = rules.get(`${label} ${set.type}`);
+    const mode = rule?.txtConflictMatchingMode;
+    return {
+      name: set.name,
+      type: set.type,
+      texts:
+        mode === "All"
+          ? { mode: "all" }
+          : mode === "Prefix"
+            ? { mode: "prefix", prefix: rule?.txtConflictMatchingPrefix ?? "" }
+            : { mode: "none" },
     };
-    const missing = asks
-      .flatMap((ask) => [...`${ask.records}${ask.spf ?? ""}`.matchAll(/\{([a-z0-9-]+)\}/g)].map((match) => match[1] as string))
-      .find((blank) => blank !== "domain" && !values.has(blank));
-    if (missing !== undefined) return `the value of ${missing} is missing`;
-    const filled = fillKit(needed, apex, values, 3600);
-    if (!filled.ok) return "a value does not fit";
-    const fresh = toSets(filled.value.asks.flatMap(({ records }) => records));
-    const rules = new Map(template.records.map((record) => [`${record.host ?? "@"} ${record.type}`, record]));
-    const incoming = fresh.map((set): Incoming => {
-      const label = set.name === apex ? "@" : set.name.slice(0, -apex.length - 1);
-      const rule = rules.get(`${label} ${set.type}`);
-      const mode = rule?.txtConflictMatchingMode;
-      return {
-        name: set.name,
-        type: set.type,
-        texts:
-          mode === "All"
-            ? { mode: "all" }
-            : mode === "Prefix"
-              ? { mode: "prefix", prefix: rule?.txtConflictMatchingPrefix ?? "" }
-              : { mode: "none" },
-      };
-    });
-    const standing = setsOf(apex);
-    const remove = removedByHost(standing, apex, incoming);
-    const gone = new Set(remove.flatMap(({ data }) => data));
-    const add = fresh.map((set) => {
-      const there = standing.find((one) => one.name === set.name && one.type === set.type);
-      const kept = there?.data.filter((data) => !gone.has(data)) ?? [];
-      const known = new Set(kept.map((data) => JSON.stringify(data)));
-      return { ...set, data: [...kept, ...set.data.filter((data) => !known.has(JSON.stringify(data)))] };
-    });
-    const terms = filled.value.asks.flatMap(({ spf }) => spf ?? []).join(" ");
-    if (terms !== "") {
-      const there = add.find((one) => one.name === apex && one.type === "TXT") ?? host.set(apex, apex, "TXT");
-      return { add: [...add.filter((one) => one.name !== apex || one.type !== "TXT"), withTerms(there, apex, terms)], remove };
-    }
-    return { add, remove };
-  };
-  const carryOut = (apex: DomainName, { add, remove }: Plan): void => {
-    if (desk.mode === "lies") return;
-    const some = desk.mode === "applies-half" ? add.slice(0, Math.ceil(add.length / 2)) : add;
-    undo.set(
-      apex,
-      [...remove, ...some].map(({ name: at, type }) => host.set(apex, at, type) ?? { name: at, type, ttl: 0, data: [] }),
-    );
-    for (const set of remove) {
-      const there = host.set(apex, set.name, set.type);
-      const left = there?.data.filter((data) => !set.data.includes(data)) ?? [];
-      if (left.length === 0) host.remove(apex, set.name, set.type);
-      else host.put(apex, { ...set, data: left });
-    }
-    for (const set of some) host.put(apex, set);
-    // What nobody approved.
-    if (desk.mode === "meddles") {
-      host.remove(apex, apex, "MX");
-      host.put(apex, { name: apex, type: "AAAA", ttl: 3600, data: [{ address: "2001:db8::66" }] });
-    }
-  };
-
-  /** Where the browser goes back to: this machine, and nowhere else. */
-  const backTo = (query: Readonly<Record<string, string>>): string | undefined =>
-    query.redirect_uri !== undefined && /^http:\/\/127\.0\.0\.1:\d+\//.test(query.redirect_uri) ? query.redirect_uri : undefined;
-  const line = (set: RecordSet, word: string) =>
-    set.data
-      .map(
-        (data) =>
-          `<li>${word} ${html(set.type)} ${html(withoutRootDot(set.name))} <code>${html(shown(set.type, data))}</code></li>`,
-      )
-      .join("");
-  const shown = (type: RecordType, data: RecordSet["data"][number]): string =>
-    "strings" in data ? data.strings.join("") : Object.values(data).join(" ") || type;
-  const decisionPage = (reply: FastifyReply, what: string, items: string, ticket: string) =>
-    reply
-      .type("text/html; charset=utf-8")
-      .send(
-        page(
-          what,
-          `<p>${html(title)} carries this out when you approve it, and changes nothing else.</p><ul>${items}</ul><form method="post" action="/decide"><input type="hidden" name="ticket" value="${ticket}"><button name="decision" value="approve">Approve</button> <button name="decision" value="refuse">Refuse</button></form>`,
-        ),
-      );
-
-  server.addHook("onRequest", async (_, reply) => {
-    if (desk.mode === "hangs") await new Promise(() => {});
-    if (desk.mode === "down") return reply.code(503).send({ message: "closed for today" });
-    return undefined;
   });
+  const standing = setsOf(desk, apex);
+  const remove = removedByHost(standing, apex, incoming);
+  const gone = new Set(remove.flatMap(({ data }) => data));
+  const add = fresh.map((set) => {
+    const there = standing.find((one) => one.name === set.name && one.type === set.type);
+    const kept = there?.data.filter((data) => !gone.has(data)) ?? [];
+    const known = new Set(kept.map((data) => JSON.stringify(data)));
+    return { ...set, data: [...kept, ...set.data.filter((data) => !known.has(JSON.stringify(data)))] };
+  });
+  const terms = filled.value.asks.flatMap(({ spf }) => spf ?? []).join(" ");
+  if (terms !== "") {
+    const there = add.find((one) => one.name === apex && one.type === "TXT") ?? desk.host.set(apex, apex, "TXT");
+    return { add: [...add.filter((one) => one.name !== apex || one.type !== "TXT"), withTerms(there, apex, terms)], remove };
+  }
+  return { add, remove };
+};
 
+/** Changes a zone as a plan says, in the manner of the desk. */
+const carryOut = (desk: Desk, apex: DomainName, { add, remove }: Plan): void => {
+  if (desk.mode === "lies") return;
+  const some = desk.mode === "applies-half" ? add.slice(0, Math.ceil(add.length / 2)) : add;
+  desk.undo.set(
+    apex,
+    [...remove, ...some].map(({ name: at, type }) => desk.host.set(apex, at, type) ?? { name: at, type, ttl: 0, data: [] }),
+  );
+  for (const set of remove) {
+    const there = desk.host.set(apex, set.name, set.type);
+    const left = there?.data.filter((data) => !set.data.includes(data)) ?? [];
+    if (left.length === 0) desk.host.remove(apex, set.name, set.type);
+    else desk.host.put(apex, { ...set, data: left });
+  }
+  for (const set of some) desk.host.put(apex, set);
+  // What nobody approved.
+  if (desk.mode === "meddles") {
+    desk.host.remove(apex, apex, "MX");
+    desk.host.put(apex, { name: apex, type: "AAAA", ttl: 3600, data: [{ address: "2001:db8::66" }] });
+  }
+};
+
+/** Where the browser goes back to: this machine, and nowhere else. */
+const backTo = (query: Readonly<Record<string, string>>): string | undefined =>
+  query.redirect_uri !== undefined && /^http:\/\/127\.0\.0\.1:\d+\//.test(query.redirect_uri) ? query.redirect_uri : undefined;
+const line = (set: RecordSet, word: string) =>
+  set.data
+    .map(
+      (data) =>
+        `<li>${word} ${html(set.type)} ${html(withoutRootDot(set.name))} <code>${html(shown(set.type, data))}</code></li>`,
+    )
+    .join("");
+const shown = (type: RecordType, data: RecordSet["data"][number]): string =>
+  "strings" in data ? data.strings.join("") : Object.values(data).join(" ") || type;
+/** The page on which a person decides. */
+const decisionPage = (desk: Desk, reply: FastifyReply, what: string, items: string, ticket: string) =>
+  reply
+    .type("text/html; charset=utf-8")
+    .send(
+      page(
+        what,
+        `<p>${html(desk.title)} carries this out when you approve it, and changes nothing else.</p><ul>${items}</ul><form method="post" action="/decide"><input type="hidden" name="ticket" value="${ticket}"><button name="decision" value="approve">Approve</button> <button name="decision" value="refuse">Refuse</button></form>`,
+      ),
+    );
+
+type Named = { Params: { provider: string; service: string }; Querystring: Record<string, string> };
+const templateOf = (desk: Desk, { params }: FastifyRequest<Named>) => desk.templates.get(key(params.provider, params.service));
+const AT = "/v2/domainTemplates/providers/:provider/services/:service";
+
+/** What a host says of itself. */
+function offerSettings(server: FastifyInstance, desk: Desk): void {
   server.get<{ Params: { zone: string } }>("/v2/:zone/settings", async ({ params, headers }, reply) => {
-    if (zoneOf(params.zone) === undefined) return reply.code(404).send({ message: "no such zone" });
+    if (zoneOf(desk, params.zone) === undefined) return reply.code(404).send({ message: "no such zone" });
     const own = `http://${headers.host}`;
     return {
       providerId: "nettlehost.example",
-      providerName: title,
-      providerDisplayName: title,
+      providerName: desk.title,
+      providerDisplayName: desk.title,
       urlSyncUX: own,
       urlAsyncUX: own,
       urlAPI: own,
@@ -226,31 +231,35 @@ export async function startApprovalDesk(host: AuthorityHost, title: string): Pro
       code_challenge_methods_supported: ["S256"],
     };
   });
-  type Named = { Params: { provider: string; service: string }; Querystring: Record<string, string> };
-  const templateOf = ({ params }: FastifyRequest<Named>) => templates.get(key(params.provider, params.service));
-  const at = "/v2/domainTemplates/providers/:provider/services/:service";
-  server.get<Named>(at, async (request, reply) => templateOf(request) ?? reply.code(404).send({ message: "no such template" }));
+}
 
-  server.get<Named>(`${at}/apply`, async (request, reply) => {
-    const template = templateOf(request);
-    const apex = zoneOf(request.query.domain);
+/** Pages on which a person approves: a template once, or grants from now on. */
+function offerPages(server: FastifyInstance, desk: Desk): void {
+  server.get<Named>(
+    AT,
+    async (request, reply) => templateOf(desk, request) ?? reply.code(404).send({ message: "no such template" }),
+  );
+
+  server.get<Named>(`${AT}/apply`, async (request, reply) => {
+    const template = templateOf(desk, request);
+    const apex = zoneOf(desk, request.query.domain);
     if (template === undefined || apex === undefined) return reply.code(404).send({ message: "no such template or domain" });
     if (template.syncBlock === true) return reply.code(403).send({ message: "only by a grant" });
     if (template.syncPubKeyDomain !== undefined) {
       const label = request.query.key ?? "";
       const parsed = parseName(`${label}.${template.syncPubKeyDomain}`);
-      const zone = parsed.ok ? host.zones().find(({ apex: own }) => parsed.value.endsWith(`.${own}`)) : undefined;
-      const set = parsed.ok && zone !== undefined ? host.set(zone.apex, parsed.value, "TXT") : undefined;
+      const zone = parsed.ok ? desk.host.zones().find(({ apex: own }) => parsed.value.endsWith(`.${own}`)) : undefined;
+      const set = parsed.ok && zone !== undefined ? desk.host.set(zone.apex, parsed.value, "TXT") : undefined;
       const texts = set !== undefined && isOfType(set, "TXT") ? set.data.map((data) => decodeUtf8(txtValue(data))) : [];
       const publicKey: KeyObject | undefined = keyFromPieces(texts);
       const query = request.raw.url?.split("?")[1] ?? "";
       if (publicKey === undefined || !isSignedBy(query, publicKey))
         return reply.code(403).send({ message: "the link is not signed" });
     }
-    const plan = planOf(template, apex, request.query);
+    const plan = planOf(desk, template, apex, request.query);
     if (typeof plan === "string") return reply.code(400).send({ message: plan });
     const ticket = random();
-    pending.set(ticket, {
+    desk.pending.set(ticket, {
       domain: apex,
       redirect: backTo(request.query),
       state: request.query.state ?? "",
@@ -258,65 +267,73 @@ export async function startApprovalDesk(host: AuthorityHost, title: string): Pro
     });
     const items =
       plan.remove.map((set) => line(set, "removes")).join("") + plan.add.map((set) => line(set, "publishes")).join("");
-    return decisionPage(reply, `${template.providerName} wants to change ${withoutRootDot(apex)}`, items, ticket);
+    return decisionPage(desk, reply, `${template.providerName} wants to change ${withoutRootDot(apex)}`, items, ticket);
   });
 
   server.get<{ Params: { provider: string }; Querystring: Record<string, string> }>(
     "/v2/domainTemplates/providers/:provider",
     async ({ params, query }, reply) => {
-      const apex = zoneOf(query.domain);
+      const apex = zoneOf(desk, query.domain);
       const services = (query.scope ?? "").split(/[ ,]+/).filter((one) => one !== "");
       const redirect = backTo(query);
-      if (apex === undefined || redirect === undefined || services.some((one) => !templates.has(key(params.provider, one))))
+      if (apex === undefined || redirect === undefined || services.some((one) => !desk.templates.has(key(params.provider, one))))
         return reply.code(400).send({ message: "the request for a grant cannot be read" });
       if (query.response_type !== "code" || query.code_challenge_method !== "S256" || query.code_challenge === undefined)
         return reply.code(400).send({ message: "a proof key is needed (RFC 7636)" });
       const ticket = random();
-      pending.set(ticket, {
+      desk.pending.set(ticket, {
         domain: apex,
         redirect,
         state: query.state ?? "",
         work: { kind: "grant", challenge: query.code_challenge, scope: services.join(" "), client: query.client_id ?? "" },
       });
       const items = services.map((one) => `<li>${html(one)}</li>`).join("");
-      return decisionPage(reply, `${params.provider} may change ${withoutRootDot(apex)} from now on`, items, ticket);
+      return decisionPage(desk, reply, `${params.provider} may change ${withoutRootDot(apex)} from now on`, items, ticket);
     },
   );
+}
 
+/** What follows a decision. */
+function offerDecision(server: FastifyInstance, desk: Desk): void {
   server.post<{ Body: { ticket?: string; decision?: string } }>("/decide", async ({ body }, reply) => {
-    const asked = pending.get(body?.ticket ?? "");
+    const asked = desk.pending.get(body?.ticket ?? "");
     if (asked === undefined) return reply.code(400).send({ message: "this page was used before" });
-    pending.delete(body.ticket as string);
+    desk.pending.delete(body.ticket as string);
     const refused = body.decision !== "approve" || desk.mode === "refuses";
     const answers: Record<string, string> = { state: asked.state };
     if (refused) answers.error = "access_denied";
-    else if (asked.work.kind === "apply") carryOut(asked.domain, asked.work.plan);
+    else if (asked.work.kind === "apply") carryOut(desk, asked.domain, asked.work.plan);
     else {
       const code = random();
-      codes.set(code, asked);
+      desk.codes.set(code, asked);
       answers.code = code;
     }
     if (asked.redirect === undefined)
       return reply.type("text/html; charset=utf-8").send(page(refused ? "Refused" : "Done", "<p>You may close this window.</p>"));
     return reply.redirect(`${asked.redirect}${asked.redirect.includes("?") ? "&" : "?"}${new URLSearchParams(answers)}`, 303);
   });
+}
 
-  const issue = (granted: GrantedToken) => {
-    const [access, refresh] = [random(), random()];
-    const until = Date.now() + TOKEN_LIFE * 1000;
-    tokens.set(access, { ...granted, until });
-    refreshes.set(refresh, granted);
-    return { access_token: access, token_type: "Bearer", expires_in: TOKEN_LIFE, refresh_token: refresh };
-  };
+/** A new token, and one to renew it with. */
+const issue = (desk: Desk, granted: GrantedToken) => {
+  const [access, refresh] = [random(), random()];
+  const until = Date.now() + TOKEN_LIFE * 1000;
+  desk.tokens.set(access, { ...granted, until });
+  desk.refreshes.set(refresh, granted);
+  return { access_token: access, token_type: "Bearer", expires_in: TOKEN_LIFE, refresh_token: refresh };
+};
+
+/** Grants for codes, and their end (RFC 6749, RFC 7009). */
+function offerGrants(server: FastifyInstance, desk: Desk): void {
   server.post<{ Body: Record<string, string> }>("/v2/oauth/access_token", async ({ body = {} }, reply) => {
     if (body.grant_type === "refresh_token") {
-      const granted = refreshes.get(body.refresh_token ?? "");
+      const granted = desk.refreshes.get(body.refresh_token ?? "");
       if (granted === undefined) return reply.code(400).send({ error: "invalid_grant" });
-      refreshes.delete(body.refresh_token as string);
-      return issue(granted);
+      desk.refreshes.delete(body.refresh_token as string);
+      return issue(desk, granted);
     }
-    const asked = codes.get(body.code ?? "");
-    codes.delete(body.code ?? "");
+    const asked = desk.codes.get(body.code ?? "");
+    desk.codes.delete(body.code ?? "");
     const proof = createHash("sha256")
       .update(body.code_verifier ?? "")
       .digest("base64url");
@@ -327,56 +344,79 @@ export async function startApprovalDesk(host: AuthorityHost, title: string): Pro
       asked.work.client !== body.client_id
     )
       return reply.code(400).send({ error: "invalid_grant" });
-    return issue({ domain: asked.domain, services: asked.work.scope.split(" "), until: 0 });
+    return issue(desk, { domain: asked.domain, services: asked.work.scope.split(" "), until: 0 });
   });
   server.post<{ Body: { token?: string } }>("/v2/oauth/revoke", async ({ body }, reply) => {
-    const granted = refreshes.get(body?.token ?? "") ?? tokens.get(body?.token ?? "");
-    for (const kept of [tokens, refreshes])
+    const granted = desk.refreshes.get(body?.token ?? "") ?? desk.tokens.get(body?.token ?? "");
+    for (const kept of [desk.tokens, desk.refreshes])
       for (const [token, { domain }] of kept) if (granted?.domain === domain) kept.delete(token);
     return reply.code(200).send();
   });
+}
 
-  const granted = (request: FastifyRequest<Named>): GrantedToken | undefined => {
-    const token = tokens.get(request.headers.authorization?.replace(/^Bearer /, "") ?? "");
-    return token !== undefined &&
-      token.until > Date.now() &&
-      token.services.includes(request.params.service) &&
-      token.domain === zoneOf(request.query.domain)
-      ? token
-      : undefined;
-  };
-  server.post<Named>(`${at}/apply`, async (request, reply) => {
-    const grant = granted(request);
-    const template = templateOf(request);
+/** The grant that covers a request; undefined where none does. */
+const granted = (desk: Desk, request: FastifyRequest<Named>): GrantedToken | undefined => {
+  const token = desk.tokens.get(request.headers.authorization?.replace(/^Bearer /, "") ?? "");
+  return token !== undefined &&
+    token.until > Date.now() &&
+    token.services.includes(request.params.service) &&
+    token.domain === zoneOf(desk, request.query.domain)
+    ? token
+    : undefined;
+};
+
+/** Templates applied and taken back by a grant. */
+function offerApplying(server: FastifyInstance, desk: Desk): void {
+  server.post<Named>(`${AT}/apply`, async (request, reply) => {
+    const grant = granted(desk, request);
+    const template = templateOf(desk, request);
     if (grant === undefined) return reply.code(401).send({ code: "unauthorized", message: "the grant does not cover it" });
     if (template === undefined) return reply.code(404).send({ code: "unknown", message: "no such template" });
     if (desk.mode === "refuses") return reply.code(403).send({ code: "refused", message: "this account is closed for changes" });
-    const plan = planOf(template, grant.domain, request.query);
+    const plan = planOf(desk, template, grant.domain, request.query);
     if (typeof plan === "string") return reply.code(400).send({ code: "bad", message: plan });
     if (plan.remove.length > 0 && request.query.force !== "1")
       return reply
         .code(409)
         .send({ code: "conflict", message: plan.remove.map((set) => `${set.type} of ${withoutRootDot(set.name)}`).join(", ") });
-    carryOut(grant.domain, plan);
+    carryOut(desk, grant.domain, plan);
     return reply.code(202).send();
   });
-  server.post<Named>(`${at}/revert`, async (request, reply) => {
-    const grant = granted(request);
-    const before = grant === undefined ? undefined : undo.get(grant.domain);
+  server.post<Named>(`${AT}/revert`, async (request, reply) => {
+    const grant = granted(desk, request);
+    const before = grant === undefined ? undefined : desk.undo.get(grant.domain);
     if (grant === undefined) return reply.code(401).send({ code: "unauthorized", message: "the grant does not cover it" });
     if (before === undefined) return reply.code(404).send({ code: "unknown", message: "nothing was applied" });
     for (const set of before)
-      if (set.data.length === 0) host.remove(grant.domain, set.name, set.type);
-      else host.put(grant.domain, set);
-    undo.delete(grant.domain);
+      if (set.data.length === 0) desk.host.remove(grant.domain, set.name, set.type);
+      else desk.host.put(grant.domain, set);
+    desk.undo.delete(grant.domain);
     return reply.code(200).send();
   });
+}
 
+/** A DNS host's side of the open set-up protocol: templates that a person approves once, by a link or by a grant. */
+export async function startApprovalDesk(host: AuthorityHost, title: string): Promise<ApprovalDesk> {
+  const server = Fastify({ logger: false, forceCloseConnections: true });
+  server.addContentTypeParser("application/x-www-form-urlencoded", { parseAs: "string" }, (_, body, done) =>
+    done(null, Object.fromEntries(new URLSearchParams(String(body)))),
+  );
+  const desk: Desk = {
+    ...{ host, title, templates: new Map(), pending: new Map(), codes: new Map() },
+    ...{ tokens: new Map(), refreshes: new Map(), undo: new Map(), mode: "works" },
+  };
+  server.addHook("onRequest", async (_, reply) => {
+    if (desk.mode === "hangs") await new Promise(() => {});
+    if (desk.mode === "down") return reply.code(503).send({ message: "closed for today" });
+    return undefined;
+  });
+
+  for (const offer of [offerSettings, offerPages, offerDecision, offerGrants, offerApplying]) offer(server, desk);
   const address = await server.listen({ host: "127.0.0.1", port: 0 });
   const place = new URL(address).host;
   return {
     place,
-    templates,
+    templates: desk.templates,
     get mode() {
       return desk.mode;
     },

@@ -95,13 +95,8 @@ const VANTAGES = [
   { name: "Far Shore", address: ADDRESSES.vantages[3], options: { prefersLast: true } },
 ] as const;
 
-/** Starts the simulated services, all on loopback: registry, DNS host, resolvers, services, a mailbox provider, one clock. */
-export async function startLab({ start, speed, port, domains = [], signed = false }: LabOptions): Promise<Lab> {
-  const realStart = Date.now();
-  const clock = fastClock(start, realStart, speed);
-  const client = new DnsClient({ timeout: 2000 });
-  const tsig = randomBytes(32);
-  const key = randomBytes(18).toString("base64url");
+/** The zones of the simulated world, at the registry and at both DNS hosts. */
+function serveZones(clock: LeapingClock, tsig: Buffer, domains: readonly DomainName[]) {
   const nettlehost = new AuthorityHost(clock, [{ name: name("brackwater-key"), algorithm: "hmac-sha256", secret: tsig }]);
   for (const [label, text] of Object.entries(HOSTED_ZONES)) nettlehost.serve(name(`${label}.example`), text);
   const zonemarrow = new AuthorityHost(clock);
@@ -118,7 +113,139 @@ export async function startLab({ start, speed, port, domains = [], signed = fals
   registry.serve(name("."), `${ROOT_ZONE}${delegated(false)}`);
   registry.serve(example, `${EXAMPLE_ZONE}${delegated(true)}`);
   registry.serve(name("53.127.in-addr.arpa"), REVERSE_ZONE);
+  return { nettlehost, zonemarrow, registry, example, further };
+}
 
+/** What the desk for approvals knows, and where zones say that it is; the file with the key that signs Heronpost's links comes back. */
+function presentApprovals(
+  approvals: ApprovalDesk,
+  nettlehost: AuthorityHost,
+  further: readonly DomainName[],
+  folder: string,
+): string {
+  for (const template of labTemplates(ADDRESSES.pagewick))
+    approvals.templates.set(`${template.providerId} ${template.serviceId}`, template);
+  for (const apex of ["brackwater", "brackwater-tickets", "puppetfest"].map((label) => name(`${label}.example`)).concat(further))
+    nettlehost.preset(apex, { name: discoveryAt(apex), type: "TXT", ttl: 3600, data: [{ strings: [approvals.place] }] });
+  // Heronpost signs its links; its key is known to whoever may make them in its name.
+  const links = generateKeyPairSync("rsa", { modulusLength: 2048 });
+  const signingFile = join(folder, "heronpost-links.pem");
+  writeFileSync(signingFile, links.privateKey.export({ type: "pkcs8", format: "pem" }), { mode: 0o600 });
+  nettlehost.preset(name("heronpost.example"), {
+    name: name("links.heronpost.example"),
+    type: "TXT",
+    ttl: 3600,
+    data: piecesOf(links.publicKey).map((piece) => ({ strings: [piece] })),
+  });
+  return signingFile;
+}
+
+/** The site builder, whose sites are reachable once they are accepted, and have a certificate a while later. */
+const builderOf = (sites: PracticeSites, web: WebFront, clock: LeapingClock): ServiceDescription => ({
+  ...pagewick(ADDRESSES.pagewick, sites),
+  onAccepted(domain, purpose) {
+    if (purpose !== "site") return;
+    // The site is at www; the bare domain redirects there.
+    for (const host of [domain, `www.${domain}`]) {
+      web.hosts.set(host, host === domain ? { kind: "redirect", to: `www.${domain}` } : { kind: "site" });
+      // Certificates take a while; the clock decides how long that is.
+      void clock.sleep(CERTIFICATE_PENDING * 1000).then(() => web.certify(host));
+    }
+  },
+});
+
+type LabServices = Pick<Lab, "seekmere" | "pagewick" | "sealbarrow" | "heronpost" | "swiftquill" | "inglemail">;
+
+/** What there is to practise with: each service, what its page shows, and what its button verifies. */
+function practised({ seekmere, pagewick, sealbarrow, heronpost, swiftquill, inglemail }: LabServices, sites: PracticeSites) {
+  return {
+    seekmere: { service: seekmere, shows: (domain: string) => seekmere.instructions(domain), purposes: ["ownership"] as const },
+    pagewick: {
+      service: pagewick,
+      shows: (domain: string) => `${pagewick.instructions(domain)}\n${pagewick.instructions(domain, "site")}`,
+      purposes: ["ownership", "site"] as const,
+      sites,
+    },
+    sealbarrow: {
+      service: sealbarrow,
+      shows: (domain: string) => sealbarrow.instructions(domain),
+      purposes: ["certificate"] as const,
+    },
+    ...Object.fromEntries(
+      Object.entries({ heronpost, swiftquill, inglemail }).map(([key, mail]) => [
+        key,
+        { service: mail, mail, shows: (domain: string) => mail.page(domain), purposes: ["sending", "bounce"] as const },
+      ]),
+    ),
+  };
+}
+
+type Answering = (address: string, handler: Parameters<typeof listenDns>[2]) => Promise<unknown>;
+
+/** Has every DNS server of the world answer at its address. */
+async function answerAll(
+  dns: Answering,
+  { registry, nettlehost, zonemarrow, vantages }: Pick<Lab, "registry" | "nettlehost" | "zonemarrow" | "vantages">,
+) {
+  await dns(ADDRESSES.registry, registry.handler("registry"));
+  await dns(ADDRESSES.nettlehost[0], nettlehost.handler("ns1.nettlehost"));
+  await dns(ADDRESSES.nettlehost[1], nettlehost.handler("ns2.nettlehost", SECONDARY_LAG * 1000));
+  for (const [i, address] of ADDRESSES.zonemarrow.entries()) await dns(address, zonemarrow.handler(`ns${i + 1}.zonemarrow`));
+  for (const vantage of VANTAGES) await dns(vantage.address, (vantages[vantage.name] as CachingResolver).handler());
+}
+
+/** The environment that the settings refer to; the clock goes on in it. */
+const environmentOf = (clock: LeapingClock, secrets: Readonly<Record<string, string>>): Lab["env"] => ({
+  get ZANDREL_CLOCK() {
+    return clock.text();
+  },
+  ...secrets,
+});
+
+type Keep = <T extends { close(): Promise<unknown> }>(starting: Promise<T>) => Promise<T>;
+
+/** Remembers what was started, so that all of it is stopped, also where something else cannot start. */
+function keeper(): { readonly keep: Keep; closeAll(): Promise<void> } {
+  const running: { close(): Promise<unknown> }[] = [];
+  return {
+    async keep(starting) {
+      const started = await starting;
+      running.push(started);
+      return started;
+    },
+    async closeAll() {
+      await Promise.all(running.map((one) => one.close()));
+    },
+  };
+}
+
+/** The services, each with its link; those for mail with servers of their own. */
+async function startServices(
+  keep: Keep,
+  builder: ServiceDescription,
+  mail: MailWorld,
+  { key, host }: { readonly key: string; readonly host: AuthorityHost },
+): Promise<LabServices> {
+  const run = (description: ServiceDescription) =>
+    keep(startService(description, { clock: mail.clock, resolver: mail.resolver(), key }));
+  const send = (description: MailServiceDescription) => keep(startMailService(description, mail, { key, host }));
+  return {
+    seekmere: await run(seekmere),
+    pagewick: await run(builder),
+    sealbarrow: await run(sealbarrow),
+    heronpost: await send(HERONPOST),
+    swiftquill: await send(SWIFTQUILL),
+    inglemail: await send(INGLEMAIL),
+  };
+}
+
+/** Starts the simulated services, all on loopback: registry, DNS host, resolvers, services, a mailbox provider, one clock. */
+export async function startLab({ start, speed, port, domains = [], signed = false }: LabOptions): Promise<Lab> {
+  const clock = fastClock(start, Date.now(), speed);
+  const client = new DnsClient({ timeout: 2000 });
+  const tsig = randomBytes(32);
+  const key = randomBytes(18).toString("base64url");
+  const { nettlehost, zonemarrow, registry, example, further } = serveZones(clock, tsig, domains);
   const anchors: readonly TrustAnchor[] = signed
     ? signEverything({ registry, example, hosts: [nettlehost, zonemarrow], further })
     : [];
@@ -126,44 +253,22 @@ export async function startLab({ start, speed, port, domains = [], signed = fals
     new CachingResolver({ client, clock, root: ADDRESSES.registry, port, ...(signed ? { anchors } : {}), ...options });
   const vantages = Object.fromEntries(VANTAGES.map((vantage) => [vantage.name, resolver(vantage.options)]));
   const folder = mkdtempSync(join(tmpdir(), "zandrel-lab-"));
-  const running: { close(): Promise<unknown> }[] = [];
-  /** Remembers what was started, so that all of it is stopped, also where something else cannot start. */
-  const keep = async <T extends { close(): Promise<unknown> }>(starting: Promise<T>): Promise<T> => {
-    const started = await starting;
-    running.push(started);
-    return started;
-  };
+  const { keep, closeAll } = keeper();
   const close = async (): Promise<void> => {
     clock.stop();
-    await Promise.all(running.map((one) => one.close()));
+    await closeAll();
     client.close();
     rmSync(folder, { recursive: true, force: true });
   };
   try {
-    const dns = (address: string, handler: Parameters<typeof listenDns>[2]) => keep(listenDns(address, port, handler));
-    await dns(ADDRESSES.registry, registry.handler("registry"));
-    await dns(ADDRESSES.nettlehost[0], nettlehost.handler("ns1.nettlehost"));
-    await dns(ADDRESSES.nettlehost[1], nettlehost.handler("ns2.nettlehost", SECONDARY_LAG * 1000));
-    for (const [i, address] of ADDRESSES.zonemarrow.entries()) await dns(address, zonemarrow.handler(`ns${i + 1}.zonemarrow`));
-    for (const vantage of VANTAGES) await dns(vantage.address, (vantages[vantage.name] as CachingResolver).handler());
-
-    const approvals = await keep(startApprovalDesk(nettlehost, "Nettlehost"));
-    for (const template of labTemplates(ADDRESSES.pagewick))
-      approvals.templates.set(`${template.providerId} ${template.serviceId}`, template);
-    for (const apex of ["brackwater", "brackwater-tickets", "puppetfest"]
-      .map((label) => name(`${label}.example`))
-      .concat(further))
-      nettlehost.preset(apex, { name: discoveryAt(apex), type: "TXT", ttl: 3600, data: [{ strings: [approvals.place] }] });
-    // Heronpost signs its links; its key is known to whoever may make them in its name.
-    const links = generateKeyPairSync("rsa", { modulusLength: 2048 });
-    const signingFile = join(folder, "heronpost-links.pem");
-    writeFileSync(signingFile, links.privateKey.export({ type: "pkcs8", format: "pem" }), { mode: 0o600 });
-    nettlehost.preset(name("heronpost.example"), {
-      name: name("links.heronpost.example"),
-      type: "TXT",
-      ttl: 3600,
-      data: piecesOf(links.publicKey).map((piece) => ({ strings: [piece] })),
+    await answerAll((address, handler) => keep(listenDns(address, port, handler)), {
+      registry,
+      nettlehost,
+      zonemarrow,
+      vantages,
     });
+    const approvals = await keep(startApprovalDesk(nettlehost, "Nettlehost"));
+    const signingFile = presentApprovals(approvals, nettlehost, further, folder);
 
     const token = randomBytes(18).toString("base64url");
     const zones = ["brackwater.example.", "brackwater-post.example.", ...further];
@@ -172,21 +277,8 @@ export async function startLab({ start, speed, port, domains = [], signed = fals
     const authorityFile = join(folder, "authority.pem");
     writeFileSync(authorityFile, authority.pem);
     const web = await keep(startWebFront([ADDRESSES.pagewick, ADDRESSES.parked], { http: port + 1, https: port + 2 }, authority));
-    const run = (description: ServiceDescription) => keep(startService(description, { clock, resolver: resolver({}), key }));
     // Domains of the reader's choice start as a customer does: a plan for one domain, and a site that is not published.
     const sites = new PracticeSites(further.map(withoutRootDot));
-    const builder: ServiceDescription = {
-      ...pagewick(ADDRESSES.pagewick, sites),
-      onAccepted(domain, purpose) {
-        if (purpose !== "site") return;
-        // The site is at www; the bare domain redirects there.
-        for (const host of [domain, `www.${domain}`]) {
-          web.hosts.set(host, host === domain ? { kind: "redirect", to: `www.${domain}` } : { kind: "site" });
-          // Certificates take a while; the clock decides how long that is.
-          void clock.sleep(CERTIFICATE_PENDING * 1000).then(() => web.certify(host));
-        }
-      },
-    };
     const mailboxes = join(folder, "mail");
     const mail: MailWorld = {
       clock,
@@ -195,37 +287,13 @@ export async function startLab({ start, speed, port, domains = [], signed = fals
       resolver: () => resolver({}),
       mailboxes,
     };
-    const send = (description: MailServiceDescription) => keep(startMailService(description, mail, { key, host: nettlehost }));
-    const services = {
-      seekmere: await run(seekmere),
-      pagewick: await run(builder),
-      sealbarrow: await run(sealbarrow),
-      heronpost: await send(HERONPOST),
-      swiftquill: await send(SWIFTQUILL),
-      inglemail: await send(INGLEMAIL),
-    };
-    const { seekmere: searching, pagewick: building, sealbarrow: sealing, heronpost, swiftquill, inglemail } = services;
+    const services = await startServices(keep, builderOf(sites, web, clock), mail, { key, host: nettlehost });
     const practice = await keep(
       startPractice({
         host: nettlehost,
         parked: ADDRESSES.parked,
         domains: ["brackwater.example", "brackwater-tickets.example", "puppetfest.example", ...further.map(withoutRootDot)],
-        services: {
-          seekmere: { service: searching, shows: (domain) => searching.instructions(domain), purposes: ["ownership"] },
-          pagewick: {
-            service: building,
-            shows: (domain) => `${building.instructions(domain)}\n${building.instructions(domain, "site")}`,
-            purposes: ["ownership", "site"],
-            sites,
-          },
-          sealbarrow: { service: sealing, shows: (domain) => sealing.instructions(domain), purposes: ["certificate"] },
-          ...Object.fromEntries(
-            Object.entries({ heronpost, swiftquill, inglemail }).map(([key, mail]) => [
-              key,
-              { service: mail, mail, shows: (domain: string) => mail.page(domain), purposes: ["sending", "bounce"] },
-            ]),
-          ),
-        },
+        services: practised(services, sites),
         now: () => clock.now(),
       }),
     );
@@ -250,16 +318,13 @@ export async function startLab({ start, speed, port, domains = [], signed = fals
         web.ports,
         Object.fromEntries(Object.entries(services).map(([service, { link }]) => [service, link])),
       ),
-      env: {
-        get ZANDREL_CLOCK() {
-          return clock.text();
-        },
+      env: environmentOf(clock, {
         NETTLEHOST_TSIG: tsig.toString("base64"),
         SERVICE_KEY: key,
         ZONEMARROW_API: api.api,
         ZONEMARROW_TOKEN: token,
         NODE_EXTRA_CA_CERTS: authorityFile,
-      },
+      }),
       close,
     };
   } catch (error) {

@@ -1,4 +1,4 @@
-import Fastify, { type FastifyReply } from "fastify";
+import Fastify, { type FastifyInstance, type FastifyReply } from "fastify";
 import { understand } from "../core/ask/intake/index.ts";
 import { type DomainName, name, parseName, relativeText, withoutRootDot } from "../core/name/index.ts";
 import { printData } from "../core/record/index.ts";
@@ -115,38 +115,37 @@ function messagesPage(service: string, mail: NonNullable<PracticeService["mail"]
   return page(`${service}: its messages`, list);
 }
 
-/** Web pages to practise on: what services ask for, in six layouts, what their buttons say, and a DNS host's form. */
-export async function startPractice(world: PracticeWorld): Promise<{ readonly url: string; close(): Promise<void> }> {
-  const { host, parked, domains, services, now } = world;
-  const server = Fastify({ logger: false, forceCloseConnections: true, bodyLimit: 1 << 20 });
-  server.addContentTypeParser("application/x-www-form-urlencoded", { parseAs: "string" }, (_, body, done) =>
-    done(null, Object.fromEntries(new URLSearchParams(String(body)))),
+const apexOf = ({ domains }: PracticeWorld, domain: string): DomainName | undefined =>
+  domains.includes(domain) ? name(domain) : undefined;
+const show = (reply: FastifyReply, text: string, code = 200) => reply.code(code).type("text/html; charset=utf-8").send(text);
+const nothing = (reply: FastifyReply) => reply.code(404).send("There is nothing here.");
+
+/** What a service asks of a domain, as its page shows it. */
+async function asksPage({ services }: PracticeWorld, key: string, apex: DomainName, said: readonly string[]): Promise<string> {
+  const { shows, mail, sites } = services[key] as PracticeService;
+  const domain = withoutRootDot(apex);
+  const layout = LAYOUTS[Object.keys(services).indexOf(key) % LAYOUTS.length] as (asked: readonly Entered[]) => string;
+  const published = sites?.isPublished(domain) === true;
+  return page(
+    `${key}: connect ${domain}`,
+    [
+      ...said.map((line) => `<p class="said" role="status">${html(line)}</p>`),
+      `<p>Add these records where the DNS of ${html(domain)} is kept, then press verify.</p>`,
+      layout(askedIn(await shows(domain), apex)),
+      ...(mail === undefined ? [] : [`<p>Mail that comes back goes to <code>${html(mail.returnHost(domain))}</code>.</p>`]),
+      button(`/asks/${key}/${domain}`, "Verify"),
+      ...(sites === undefined
+        ? []
+        : [
+            published ? "<p>Your site is published.</p>" : button(`/sites/${key}/${domain}/publish`, "Publish the site"),
+            button(`/sites/${key}/${domain}/enlarge`, "Take the larger plan"),
+          ]),
+    ].join(""),
   );
-  const apexOf = (domain: string): DomainName | undefined => (domains.includes(domain) ? name(domain) : undefined);
-  const show = (reply: FastifyReply, text: string, code = 200) => reply.code(code).type("text/html; charset=utf-8").send(text);
-  const nothing = (reply: FastifyReply) => reply.code(404).send("There is nothing here.");
-  const asksPage = async (key: string, apex: DomainName, said: readonly string[]): Promise<string> => {
-    const { shows, mail, sites } = services[key] as PracticeService;
-    const domain = withoutRootDot(apex);
-    const layout = LAYOUTS[Object.keys(services).indexOf(key) % LAYOUTS.length] as (asked: readonly Entered[]) => string;
-    const published = sites?.isPublished(domain) === true;
-    return page(
-      `${key}: connect ${domain}`,
-      [
-        ...said.map((line) => `<p class="said" role="status">${html(line)}</p>`),
-        `<p>Add these records where the DNS of ${html(domain)} is kept, then press verify.</p>`,
-        layout(askedIn(await shows(domain), apex)),
-        ...(mail === undefined ? [] : [`<p>Mail that comes back goes to <code>${html(mail.returnHost(domain))}</code>.</p>`]),
-        button(`/asks/${key}/${domain}`, "Verify"),
-        ...(sites === undefined
-          ? []
-          : [
-              published ? "<p>Your site is published.</p>" : button(`/sites/${key}/${domain}/publish`, "Publish the site"),
-              button(`/sites/${key}/${domain}/enlarge`, "Take the larger plan"),
-            ]),
-      ].join(""),
-    );
-  };
+}
+
+/** The first page: every domain, and what there is to do with it. */
+function offerOverview(server: FastifyInstance, { domains, services }: PracticeWorld): void {
   server.get("/", async (_, reply) => {
     const lists = domains.map(
       (domain) =>
@@ -159,13 +158,18 @@ export async function startPractice(world: PracticeWorld): Promise<{ readonly ur
     );
     return show(reply, page("The practice ground", `${lists.join("")}<h2>Mail</h2><ul>${sent.join("")}</ul>`));
   });
+}
+
+/** What services ask for, and their buttons. */
+function offerAsks(server: FastifyInstance, world: PracticeWorld): void {
+  const { services, now } = world;
   server.get<{ Params: { service: string; domain: string } }>("/asks/:service/:domain", async ({ params }, reply) => {
-    const apex = apexOf(params.domain);
+    const apex = apexOf(world, params.domain);
     if (!Object.hasOwn(services, params.service) || apex === undefined) return nothing(reply);
-    return show(reply, await asksPage(params.service, apex, []));
+    return show(reply, await asksPage(world, params.service, apex, []));
   });
   server.post<{ Params: { service: string; domain: string } }>("/asks/:service/:domain", async ({ params }, reply) => {
-    const apex = apexOf(params.domain);
+    const apex = apexOf(world, params.domain);
     if (!Object.hasOwn(services, params.service) || apex === undefined) return nothing(reply);
     const { service, purposes } = services[params.service] as PracticeService;
     const said: string[] = [];
@@ -176,19 +180,23 @@ export async function startPractice(world: PracticeWorld): Promise<{ readonly ur
       said.push(`${answer?.accepted === true ? "✓" : "✗"} ${answer?.reason ?? ""} (looked at ${at} UTC)`);
       if (answer?.accepted !== true) break;
     }
-    return show(reply, await asksPage(params.service, apex, said));
+    return show(reply, await asksPage(world, params.service, apex, said));
   });
   server.post<{ Params: { service: string; domain: string; what: string } }>(
     "/sites/:service/:domain/:what",
     async ({ params: { service, domain, what } }, reply) => {
       const sites = Object.hasOwn(services, service) ? services[service]?.sites : undefined;
-      const apex = apexOf(domain);
+      const apex = apexOf(world, domain);
       if (sites === undefined || apex === undefined) return nothing(reply);
       if (what === "publish") sites.publish(domain);
       else sites.enlarge();
-      return show(reply, await asksPage(service, apex, []));
+      return show(reply, await asksPage(world, service, apex, []));
     },
   );
+}
+
+/** What became of the mail of services. */
+function offerMail(server: FastifyInstance, { services }: PracticeWorld): void {
   server.get<{ Params: { service: string } }>("/mail/:service", async ({ params }, reply) => {
     const mail = Object.hasOwn(services, params.service) ? services[params.service]?.mail : undefined;
     return mail === undefined ? nothing(reply) : show(reply, messagesPage(params.service, mail));
@@ -202,17 +210,22 @@ export async function startPractice(world: PracticeWorld): Promise<{ readonly ur
       return show(reply, messagesPage(params.service, mail));
     },
   );
+}
+
+/** The form of the DNS host. */
+function offerForm(server: FastifyInstance, world: PracticeWorld): void {
+  const { host, parked } = world;
   server.get<{ Params: { domain: string }; Querystring: { all?: string } }>(
     "/nettlehost/:domain",
     async ({ params, query }, reply) => {
-      const apex = apexOf(params.domain);
+      const apex = apexOf(world, params.domain);
       return apex === undefined ? nothing(reply) : show(reply, formPage(host, apex, parked, query.all === "1"));
     },
   );
   server.post<{ Params: { domain: string; what: string }; Body: Record<string, string> }>(
     "/nettlehost/:domain/:what",
     async ({ params, body }, reply) => {
-      const apex = apexOf(params.domain);
+      const apex = apexOf(world, params.domain);
       if (apex === undefined) return nothing(reply);
       const { type = "", host: typed = "", value = "", name: stored = "", data = "" } = body;
       if (params.what === "add") {
@@ -229,6 +242,15 @@ export async function startPractice(world: PracticeWorld): Promise<{ readonly ur
       return show(reply, formPage(host, apex, parked, false));
     },
   );
+}
+
+/** Web pages to practise on: what services ask for, in six layouts, what their buttons say, and a DNS host's form. */
+export async function startPractice(world: PracticeWorld): Promise<{ readonly url: string; close(): Promise<void> }> {
+  const server = Fastify({ logger: false, forceCloseConnections: true, bodyLimit: 1 << 20 });
+  server.addContentTypeParser("application/x-www-form-urlencoded", { parseAs: "string" }, (_, body, done) =>
+    done(null, Object.fromEntries(new URLSearchParams(String(body)))),
+  );
+  for (const offer of [offerOverview, offerAsks, offerMail, offerForm]) offer(server, world);
   const url = await server.listen({ host: "127.0.0.1", port: 0 });
   return { url, close: () => server.close() };
 }
