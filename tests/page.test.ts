@@ -114,11 +114,10 @@ describeBrowser("the sheet as a page", () => {
   test("a step is ticked off when the name servers show it, and a slip is shown with what to do", async () => {
     enter("shop A 203.0.113.10\nshop AAAA 2001:db8::9");
     await page.locator("li.step.done").waitFor({ timeout: 30_000 });
-    const slips = page.locator("#slip-list li");
-    await slips.first().waitFor({ timeout: 30_000 });
-    expect(await slips.first().textContent()).toMatch(
-      /shop.brackwater.example also has an AAAA record.*delete the AAAA record with the host “shop”/s,
-    );
+    // Another slip may be told first: the second name server is behind for a moment.
+    const slip = page.locator("#slip-list li", { hasText: "shop.brackwater.example also has an AAAA record" });
+    await slip.waitFor({ timeout: 30_000 });
+    expect(await slip.textContent()).toContain("delete the AAAA record with the host “shop”");
     lab.nettlehost.remove(apex, name("shop.brackwater.example"), "AAAA");
     await page.locator("#slips").waitFor({ state: "hidden", timeout: 30_000 });
   });
