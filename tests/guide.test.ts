@@ -231,6 +231,18 @@ test("the end of input in the middle of a question leaves everything as it was",
   expect(readFileSync(join(folder, "domains/brackwater.example.yaml"), "utf8")).toBe(before);
 });
 
+test.each([["intake"], ["guide"]])("what a kit asks reaches no terminal raw: %s", async (command) => {
+  const here = twoDomains();
+  const kit = `kit: 1\nservice: seekmere\ntitle: Seekmere\ninputs:\n  token: { explain: "\\e[8mWhich token?\\a" }\nasks:\n  - { id: ownership, purpose: ownership, records: '@ TXT "seek={token}"' }\n`;
+  writeFileSync(join(here, "k.yaml"), kit);
+  const argv = command === "guide" ? ["guide", "brackwater.example"] : ["intake", "--domain", "brackwater.example"];
+  opened.push((terminal = openTerminal(here, [...argv, "--kit", "k.yaml"], lab.env)));
+  // A character that a terminal would obey is shown as what it is.
+  expect(await terminal.sees(/Which token\?\S*/)).toContain("\\x1b[8mWhich token?\\x07");
+  terminal.type(CTRL_C);
+  await terminal.ended();
+});
+
 test("without a terminal it says what to use instead", async () => {
   expect(await zandrel(folder, ["guide"], { env: lab.env })).toMatchObject({
     exit: 2,

@@ -5,7 +5,7 @@ import type { Ended } from "../app/context.ts";
 import { parseClock, systemClock } from "../clock.ts";
 import type { Clause } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
-import { jsonText, terminalSafe, visible } from "../present/safe.ts";
+import { jsonText, terminalSafe, visible, visibleLines } from "../present/safe.ts";
 import { styleFor } from "../present/style.ts";
 import { writeAll } from "../write-all.ts";
 import type { Command, Context } from "./command.ts";
@@ -99,7 +99,7 @@ function contextFor(json: boolean): Context {
     write: (octets) =>
       new Promise((resolve, reject) => writeOut(octets, (error) => (error == null ? resolve() : reject(notWritten(error))))),
     readInput,
-    prompt: async (question) => (await import("./terminal.ts")).askLine(`${await inWords(question)} `),
+    prompt: async (question) => (await import("./terminal.ts")).askLine(`${visibleLines(await inWords(question))} `),
     choose: async (question) => (await import("./terminal.ts")).chooseAtTerminal(question, layout),
     showPage: async (page) => (await import("./approval-page.ts")).showApprovalPage(page, env, note),
   };

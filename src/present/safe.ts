@@ -12,6 +12,9 @@ const escapeOf = (character: string): string => {
 /** A text from outside as one visible line: everything a terminal would obey is written out instead. */
 export const visible = (text: string): string => text.replace(UNSAFE, escapeOf);
 
+/** The same for a text whose line ends are meant. */
+export const visibleLines = (text: string): string => text.split("\n").map(visible).join("\n");
+
 const COLOUR = /\x1b\[[0-9;]{0,12}m/g;
 
 /**
@@ -22,7 +25,7 @@ export function terminalSafe(text: string): string {
   const colours = text.match(COLOUR) ?? [];
   return text
     .split(COLOUR)
-    .map((part) => part.split("\n").map(visible).join("\n") + (colours.shift() ?? ""))
+    .map((part) => visibleLines(part) + (colours.shift() ?? ""))
     .join("");
 }
 

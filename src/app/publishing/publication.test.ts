@@ -144,6 +144,7 @@ describe("changes that a server accepted", () => {
   const publish = async (shownAfter: number, where: Publisher["where"] = {}) => {
     writeFileSync(file, EMPTY);
     let pauses = 0;
+    let told = 0;
     const clock = {
       now: () => 5,
       sleep: async () => {
@@ -161,25 +162,25 @@ describe("changes that a server accepted", () => {
           workspace,
           journal,
           request: { zoneFile: [file], resolver: [], timeout: 1 },
-          context: { cwd: folder, env: {}, clock } as unknown as AppContext,
+          context: { cwd: folder, env: {}, clock, progress: async () => void (told += 1) } as unknown as AppContext,
         },
       ).then(
         ({ kind }) => kind,
         (error) => error.code,
       );
-      return { pauses, ended, closed: journal.publications(apex)[0]?.closed?.end };
+      return { pauses, told, ended, closed: journal.publications(apex)[0]?.closed?.end };
     } finally {
       journal.close();
     }
   };
 
   test.each([1, 6])("are looked for again, as it may sign them first: shown at look %d more", async (pauses) => {
-    expect(await publish(pauses)).toEqual({ pauses, ended: "published", closed: "published" });
+    expect(await publish(pauses)).toEqual({ pauses, told: 1, ended: "published", closed: "published" });
   });
   test("and that never show are said to be missing", async () => {
-    expect(await publish(Infinity)).toEqual({ pauses: 6, ended: "accepted-not-shown", closed: "unknown" });
+    expect(await publish(Infinity)).toEqual({ pauses: 6, told: 1, ended: "accepted-not-shown", closed: "unknown" });
   });
   test("are looked for once in a file", async () => {
-    expect(await publish(Infinity, { file })).toEqual({ pauses: 0, ended: "accepted-not-shown", closed: "unknown" });
+    expect(await publish(Infinity, { file })).toEqual({ pauses: 0, told: 0, ended: "accepted-not-shown", closed: "unknown" });
   });
 });

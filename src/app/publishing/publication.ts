@@ -74,6 +74,7 @@ async function shown(
   // A file shows at once what is in it.
   for (const pause of publisher.where.file === undefined ? UNTIL_SHOWN : []) {
     if (seen === undefined || seen.done === changes.length) break;
+    if (pause === UNTIL_SHOWN[0]) await context.progress(clause("told-not-shown-yet", { to: publisher.to }));
     await context.clock.sleep(pause);
     seen = await look();
   }

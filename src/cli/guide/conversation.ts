@@ -3,7 +3,7 @@ import type { PersonQuestion } from "../../app/context.ts";
 import type { DnsOptions } from "../../app/dns/context.ts";
 import { promptFor } from "../../present/asks/intake-words.ts";
 import { inWords } from "../../present/clauses/index.ts";
-import { terminalSafe } from "../../present/safe.ts";
+import { terminalSafe, visible, visibleLines } from "../../present/safe.ts";
 import type { Context } from "../command.ts";
 import { shownFor } from "../terminal.ts";
 
@@ -27,13 +27,20 @@ export function answered<T>(answer: T | symbol): T {
 
 /** A line that the person types. */
 export const typed = async (options: Parameters<typeof text>[0]): Promise<string> =>
-  answered<string>((await text(options)) as string | symbol);
+  // A kit or a service may be anybody's, and so may what it says of a field.
+  answered<string>((await text({ ...options, message: terminalSafe(options.message) })) as string | symbol);
 
 /** One of a few choices. */
 export const pick = async <T extends string>(
   message: string,
   options: readonly { readonly value: T; readonly label: string; readonly hint?: string }[],
-): Promise<T> => answered(await select<string>({ message, options: options.map((one) => ({ ...one })) })) as T;
+): Promise<T> =>
+  answered(
+    await select<string>({
+      message: terminalSafe(message),
+      options: options.map((one) => ({ ...one, label: terminalSafe(one.label) })),
+    }),
+  ) as T;
 
 /** Shows a block of text beside the line of the conversation. */
 export const show = (title: string, body: string): void => note(terminalSafe(body.trimEnd()), title);
@@ -42,9 +49,9 @@ export const show = (title: string, body: string): void => note(terminalSafe(bod
 export const talking = (context: Context, paste = ""): Context => ({
   ...context,
   interactive: true,
-  tell: async (said) => log.message(terminalSafe(inWords(said))),
+  tell: async (said) => log.message(visible(inWords(said))),
   readInput: async () => paste,
-  prompt: (question) => typed({ message: inWords(question), defaultValue: "" }),
+  prompt: (question) => typed({ message: visibleLines(inWords(question)), defaultValue: "" }),
   async choose(question: PersonQuestion) {
     const shown = shownFor(question, context);
     const { text: asked, choices, usual } = promptFor(question, "");

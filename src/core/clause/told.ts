@@ -7,6 +7,8 @@ export interface ToldClauses {
   "history-as-it-was": { readonly at: number };
   /** What a browser shows when its work is done. */
   "page-close-window": Nothing;
+  /** Changes were accepted, and the zone does not show them yet. */
+  "told-not-shown-yet": { readonly to: string };
   "told-paste-now": Nothing;
   "told-input-form": Nothing;
   "told-kit-before": { readonly name: string; readonly error: string };

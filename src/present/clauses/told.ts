@@ -7,6 +7,8 @@ const domainsOf = (domains: number): string => (domains === 1 ? "1 domain" : `${
 export const TOLD: WordsOf<ToldClauses> = {
   "history-as-it-was": ({ at }) => `as it was ${new Date(at).toISOString()}, as far as the journal knows`,
   "page-close-window": "You may close this window, and go back to the terminal.",
+  "told-not-shown-yet": ({ to }) =>
+    `${to} accepted the changes, and its zone does not show them yet; looking again for a moment.`,
   "told-paste-now": "Paste what the service shows, then press Ctrl-D on an empty line:",
   "told-input-form": "That does not have the form it needs.",
   "told-kit-before": ({ name, error }) =>

@@ -7,7 +7,7 @@ import { spanText } from "../../core/spread/index.ts";
 import { type KeptOutcome, type SkippedLine, type Sweep, WORST, type Worst } from "../../core/sweep/index.ts";
 import { sayKept } from "../audit/findings.ts";
 import { allInWords, inWords } from "../clauses/index.ts";
-import { count, csvLines, JUNIT, jsonText, junitSuite, type Layout, visible, wrap } from "../index.ts";
+import { count, csvLines, JUNIT, jsonText, junitSuite, type Layout, visible, visibleLines, wrap } from "../index.ts";
 
 /** Why a text is not a domain name, for people with a list. */
 const NO_NAME: Readonly<Record<NameError["code"], string>> = {
@@ -83,9 +83,6 @@ const ndjson = (sweep: Sweep): SweepFormat => ({
   foot: "",
 });
 
-/** A cell as it was listed, in which a terminal finds nothing to obey. */
-const cell = (text: string): string => text.split("\n").map(visible).join("\n");
-
 /** One row a domain: its worst finding, and the list's own columns. */
 const csv = (sweep: Sweep): SweepFormat => ({
   head: csvLines([
@@ -105,7 +102,19 @@ const csv = (sweep: Sweep): SweepFormat => ({
   ]),
   skipped: ({ line, text, why, detail }) =>
     csvLines([
-      ["", cell(text), String(line), "skipped", why, whySkipped({ why, detail }), "", "", "", "", ...sweep.columns.map(() => "")],
+      [
+        "",
+        visibleLines(text),
+        String(line),
+        "skipped",
+        why,
+        whySkipped({ why, detail }),
+        "",
+        "",
+        "",
+        "",
+        ...sweep.columns.map(() => ""),
+      ],
     ]),
   outcome(outcome) {
     const findings = findingsOf(outcome).filter(({ severity }) => severity !== "note");
@@ -117,7 +126,7 @@ const csv = (sweep: Sweep): SweepFormat => ({
         : [worst.severity, worst.id, worst.title, visible(worst.evidence), visible(worst.remedy)];
     const counts = [String(findings.length), open.join("; ")];
     return csvLines([
-      [displayName(outcome.domain), outcome.given, String(outcome.line), ...about, ...counts, ...outcome.own].map(cell),
+      [displayName(outcome.domain), outcome.given, String(outcome.line), ...about, ...counts, ...outcome.own].map(visibleLines),
     ]);
   },
   foot: "",
