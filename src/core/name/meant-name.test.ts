@@ -19,6 +19,7 @@ describe("a name that a person means", () => {
     ["a\\032b.example", "a\\032b.example."],
     ["news\\@brackwater.example", "news\\@brackwater.example."],
     ["4.3.2.1.in-addr.arpa", "4.3.2.1.in-addr.arpa."],
+    ["0/25.2.0.192.in-addr.arpa", "0/25.2.0.192.in-addr.arpa."],
     [".", "."],
   ])("%j", (text, expected) => expect(readMeantName(text)).toEqual({ ok: true, value: expected }));
 

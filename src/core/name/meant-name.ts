@@ -17,6 +17,8 @@ const PIECE = /[\p{L}\p{M}\p{N}_*.\u00b7\u3002\u30fb\uff0e\uff61-]|\u200c|\u200d
 export function readMeantName(text: string): Result<DomainName, NameError> {
   const wrong = (said: NameError["message"], at = 0) => err({ code: "not-a-name", at, message: said } as const);
   const trimmed = text.trim();
+  // Names of reverse zones may have a slash (RFC 2317 section 4), and no page is at one.
+  if (/\.arpa\.?$/i.test(trimmed) && !/\s/.test(trimmed)) return parseName(trimmed);
   const mail = /^(?:mailto:)?[^\s@/\\]+@([^\s@/]+)$/i.exec(trimmed)?.[1];
   const host =
     mail ??
