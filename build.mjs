@@ -1,15 +1,40 @@
-// Bundles the command line and the library into dist: a small entry, and chunks that a command loads when it runs.
+// Bundles the command line and the library into dist. The command line is a small entry and CommonJS chunks that a command
+// loads when it runs, whose compiled code is kept; the library and the workers are ES modules.
 import { execFileSync } from "node:child_process";
-import { chmodSync, readFileSync, rmSync } from "node:fs";
-import { build } from "esbuild";
+import { createHash } from "node:crypto";
+import { chmodSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { basename } from "node:path";
+import { build, transform } from "esbuild";
 
 const root = new URL(".", import.meta.url);
+const dist = new URL("dist/", root);
 const { version, dependencies } = JSON.parse(readFileSync(new URL("package.json", root), "utf8"));
-rmSync(new URL("dist", root), { recursive: true, force: true });
+rmSync(dist, { recursive: true, force: true });
+
+// Names stay, so that profiles and stack traces can be read.
+/** @satisfies {import("esbuild").CommonOptions} */
+const small = /** @type {const} */ ({
+  target: "node20.19",
+  minifySyntax: true,
+  minifyWhitespace: true,
+  legalComments: "none",
+  logLevel: "warning",
+});
+const bundled = /** @satisfies {import("esbuild").BuildOptions} */ ({
+  ...small,
+  bundle: true,
+  splitting: true,
+  platform: "node",
+  format: "esm",
+  // What is installed beside the program stays where npm put it; everything else travels in the chunks.
+  external: Object.keys(dependencies).flatMap((name) => [name, `${name}/*`]),
+  define: { "process.env.ZANDREL_VERSION": JSON.stringify(version) },
+  absWorkingDir: root.pathname,
+});
 
 await build({
+  ...bundled,
   entryPoints: {
-    zandrel: "src/cli/main.ts",
     index: "src/index.ts",
     "sweep-worker": "src/app/fleet/worker.ts",
     "report-worker": "src/app/reports/worker.ts",
@@ -17,32 +42,54 @@ await build({
   },
   outdir: "dist",
   chunkNames: "chunks/[name]-[hash]",
-  splitting: true,
-  bundle: true,
-  platform: "node",
-  target: "node20.19",
-  format: "esm",
   sourcemap: true,
-  // Names stay, so that profiles and stack traces can be read.
-  minifySyntax: true,
-  minifyWhitespace: true,
-  legalComments: "none",
-  // What is installed beside the program stays where npm put it; everything else travels in the chunks.
-  external: Object.keys(dependencies).flatMap((name) => [name, `${name}/*`]),
-  define: { "process.env.ZANDREL_VERSION": JSON.stringify(version) },
   // Packages written for CommonJS find `require` here once they are inside an ES module.
   banner: {
     js: 'import { createRequire as __createRequire } from "node:module"; const require = __createRequire(import.meta.url);',
   },
-  logLevel: "warning",
-  absWorkingDir: root.pathname,
 });
 
-// The entry is run by its path: a shebang goes in front of everything.
-const entry = new URL("dist/zandrel.js", root);
-const { writeFileSync } = await import("node:fs");
-writeFileSync(entry, `#!/usr/bin/env node\n${readFileSync(entry, "utf8")}`);
-chmodSync(entry, 0o755);
+// Chunks are made for ES modules alone; what V8 compiled can be kept for scripts alone. So the chunks become scripts.
+const { outputFiles } = await build({
+  ...bundled,
+  entryPoints: { run: "src/cli/run.ts" },
+  outdir: "dist/program",
+  chunkNames: "[name]-[hash]",
+  outExtension: { ".js": ".cjs" },
+  write: false,
+});
+mkdirSync(new URL("program/", dist));
+const digest = createHash("sha256");
+for (const { path, text } of outputFiles.sort((a, b) => (a.path < b.path ? -1 : 1))) {
+  const { code } = await transform(text, {
+    ...small,
+    platform: "node",
+    format: "cjs",
+    supported: { "dynamic-import": false },
+    define: { "import.meta.url": "__url" },
+  });
+  writeFileSync(new URL(`program/${basename(path)}`, dist), code);
+  digest.update(path).update(code);
+}
+
+await build({
+  ...small,
+  entryPoints: { zandrel: "src/cli/main.ts" },
+  outdir: "dist",
+  outExtension: { ".js": ".cjs" },
+  bundle: true,
+  platform: "node",
+  format: "cjs",
+  supported: { "dynamic-import": false },
+  banner: { js: "#!/usr/bin/env node" },
+  define: {
+    "process.env.ZANDREL_VERSION": JSON.stringify(version),
+    "process.env.ZANDREL_BUILD": JSON.stringify(digest.digest("hex").slice(0, 16)),
+    "import.meta.dirname": "__dirname",
+  },
+  absWorkingDir: root.pathname,
+});
+chmodSync(new URL("zandrel.cjs", dist), 0o755);
 
 if (!process.argv.includes("--no-types"))
   execFileSync(process.execPath, [new URL("node_modules/typescript/bin/tsc", root).pathname, "-p", "tsconfig.build.json"], {

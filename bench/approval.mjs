@@ -8,7 +8,7 @@ import { fileURLToPath } from "node:url";
 import { internals } from "../internals.mjs";
 import { inTurns, limit } from "./measure.mjs";
 
-const program = fileURLToPath(new URL("../dist/zandrel.js", import.meta.url));
+const program = fileURLToPath(new URL("../dist/zandrel.cjs", import.meta.url));
 
 export default async function approval() {
   const { startLab } = await internals("lab/index.ts");

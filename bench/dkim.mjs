@@ -11,7 +11,7 @@ import { figure, inTurns, limit, measuring } from "./measure.mjs";
 
 const { keyRecordText } = await internals("core/dkim/index.ts");
 
-const program = fileURLToPath(new URL("../dist/zandrel.js", import.meta.url));
+const program = fileURLToPath(new URL("../dist/zandrel.cjs", import.meta.url));
 const OCTETS = 50 << 20;
 
 /** Reads lines and hashes them, as simply as Node does it. */

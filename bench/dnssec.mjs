@@ -10,7 +10,7 @@ import { internals } from "../internals.mjs";
 import { figure, inTurns } from "./measure.mjs";
 
 const ROUNDS = 300;
-const program = fileURLToPath(new URL("../dist/zandrel.js", import.meta.url));
+const program = fileURLToPath(new URL("../dist/zandrel.cjs", import.meta.url));
 const hook = fileURLToPath(new URL("questions.cjs", import.meta.url));
 
 const { ChainOfTrust, ZoneSigner, name, signedOctets } = await internals(

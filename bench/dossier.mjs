@@ -5,7 +5,7 @@ import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { limit, measuring } from "./measure.mjs";
 
-const program = fileURLToPath(new URL("../dist/zandrel.js", import.meta.url));
+const program = fileURLToPath(new URL("../dist/zandrel.cjs", import.meta.url));
 const SOURCES = 500;
 const WEEKS = 52;
 const LAST = Date.parse("2026-03-02T00:00:00Z") / 1000;

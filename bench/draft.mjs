@@ -5,7 +5,7 @@ import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { figure, inTurns, wall } from "./measure.mjs";
 
-const program = fileURLToPath(new URL("../dist/zandrel.js", import.meta.url));
+const program = fileURLToPath(new URL("../dist/zandrel.cjs", import.meta.url));
 
 export default async function draft() {
   const folder = mkdtempSync(join(tmpdir(), "zandrel-bench-"));

@@ -10,7 +10,7 @@ import { localAuthority, PORT } from "./sweep.mjs";
 
 const DOMAINS = 300;
 const WINDOW = 32;
-const program = fileURLToPath(new URL("../dist/zandrel.js", import.meta.url));
+const program = fileURLToPath(new URL("../dist/zandrel.cjs", import.meta.url));
 
 /** Asks questions as they were written down, some at a time; gives back milliseconds. */
 async function askBare(lines) {

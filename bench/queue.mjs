@@ -10,7 +10,7 @@ import { localAuthority } from "./sweep.mjs";
 const DOMAINS = 2000;
 const DATABASE_PORT = 5439;
 const ROOT = "/usr/lib/postgresql";
-const program = fileURLToPath(new URL("../dist/zandrel.js", import.meta.url));
+const program = fileURLToPath(new URL("../dist/zandrel.cjs", import.meta.url));
 
 /** A database of its own in a temporary folder; undefined where PostgreSQL is not installed. */
 async function database() {

@@ -6,7 +6,7 @@ import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { figure, inTurns, limit, measuring } from "./measure.mjs";
 
-const program = fileURLToPath(new URL("../dist/zandrel.js", import.meta.url));
+const program = fileURLToPath(new URL("../dist/zandrel.cjs", import.meta.url));
 const require = createRequire(import.meta.url);
 const REPORTS = 1000;
 const ROWS = 420;

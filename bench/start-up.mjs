@@ -3,7 +3,7 @@ import { fileURLToPath } from "node:url";
 import { figure, inTurns, wall } from "./measure.mjs";
 
 const path = (relative) => fileURLToPath(new URL(`../${relative}`, import.meta.url));
-const program = path("dist/zandrel.js");
+const program = path("dist/zandrel.cjs");
 
 export default async function startUp() {
   const draft = [

@@ -8,7 +8,7 @@ import { fileURLToPath } from "node:url";
 import { bareLoop, timed } from "./dns-client.mjs";
 import { figure, limit, measuring } from "./measure.mjs";
 
-const program = fileURLToPath(new URL("../dist/zandrel.js", import.meta.url));
+const program = fileURLToPath(new URL("../dist/zandrel.cjs", import.meta.url));
 const DOMAINS = 4000;
 const FEW = 1000;
 

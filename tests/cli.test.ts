@@ -1,4 +1,4 @@
-import { existsSync, mkdirSync, readFileSync, truncateSync, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, truncateSync, writeFileSync } from "node:fs";
 import { createServer } from "node:net";
 import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
@@ -23,6 +23,26 @@ function workspace(domain = DOMAIN): string {
 }
 
 describe("the command line itself", () => {
+  test("the code kept from the last run changes nothing, whatever has become of it", async () => {
+    const here = workspace();
+    const kept = folderWith();
+    const draft = () =>
+      zandrel(here, ["draft", "--zone-file", "brackwater.zone", "--json"], {
+        env: { XDG_CACHE_HOME: kept, ZANDREL_CLOCK: "2026-11-26T08:00:00Z" },
+      });
+    const first = await draft();
+    const [build] = readdirSync(join(kept, "zandrel"));
+    const files = readdirSync(join(kept, "zandrel", build as string)).map((name) => join(kept, "zandrel", build as string, name));
+    expect(files.length).toBeGreaterThan(10);
+    const changed = () => files.map((file) => statSync(file).mtimeMs);
+    const before = changed();
+    expect(await draft()).toMatchObject({ exit: first.exit, out: first.out, err: first.err });
+    // It was used: nothing was compiled, so nothing was kept anew.
+    expect(changed()).toEqual(before);
+    for (const [i, file] of files.entries()) truncateSync(file, i % 2 === 0 ? 0 : 50);
+    expect(await draft()).toMatchObject({ exit: first.exit, out: first.out, err: first.err });
+    expect(files.every((file) => statSync(file).size > 50)).toBe(true);
+  });
   test("--version, --help, nothing at all", async () => {
     const here = folderWith();
     const { version } = JSON.parse(readFileSync(new URL("../package.json", import.meta.url), "utf8"));

@@ -4,7 +4,7 @@ import { join } from "node:path";
 import { expect, test } from "@jest/globals";
 import { execa } from "execa";
 import { COMMANDS } from "../src/cli/registry.ts";
-import { folderWith, PROGRAM } from "./zandrel.ts";
+import { ENVIRONMENT, folderWith, PROGRAM } from "./zandrel.ts";
 
 const demo = new URL("../demo/", import.meta.url).pathname;
 
@@ -104,7 +104,7 @@ test.each(examples.filter(([line]) => !LONG.test(line)))("%s", async (line, name
     cwd: here,
     reject: false,
     extendEnv: false,
-    env: { PATH: process.env.PATH ?? "", HOME: here, TZ: "UTC", ZANDREL_CLOCK: CLOCK },
+    env: { ...ENVIRONMENT, HOME: here, ZANDREL_CLOCK: CLOCK },
     ...(from === undefined && !argv.includes("-") ? { input: "" } : { inputFile: join(here, from ?? "newsletter.eml") }),
   });
   expect(ran.stderr).not.toMatch(/\n\s+at /);

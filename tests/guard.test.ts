@@ -9,7 +9,7 @@ import { execa } from "execa";
 import { httpbis } from "http-message-signatures";
 import { name } from "../src/core/name/index.ts";
 import { startLab } from "../src/lab/index.ts";
-import { folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
+import { ENVIRONMENT, folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
 
 /** The guard through the built program, on the lab: what was proven lapses, comes back, and each change is told once. */
 type Lab = Awaited<ReturnType<typeof startLab>>;
@@ -277,7 +277,7 @@ test("until it is stopped: figures at an address, and killed at any moment it te
   const start = () =>
     spawn(process.execPath, [PROGRAM, "guard", "--metrics", `127.0.0.1:${port}`, "--textfile", "figures.txt", "--json"], {
       cwd: folder,
-      env: { PATH: process.env.PATH, HOME: folder, TZ: "UTC", ...lab.env },
+      env: { ...ENVIRONMENT, HOME: folder, ...lab.env },
       stdio: ["ignore", "pipe", "pipe"],
     });
   const read = async (child: ReturnType<typeof start>): Promise<{ notices: unknown[] }> => {

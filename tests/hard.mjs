@@ -24,7 +24,7 @@ import { parseArgs } from "node:util";
 import { gzipSync } from "node:zlib";
 import { randomFrom } from "./random.mjs";
 
-const PROGRAM = new URL("../dist/zandrel.js", import.meta.url).pathname;
+const PROGRAM = new URL("../dist/zandrel.cjs", import.meta.url).pathname;
 const { values: given } = parseArgs({
   options: { part: { type: "string" }, times: { type: "string", default: "300" }, seed: { type: "string" } },
 });
@@ -41,7 +41,8 @@ process.on("exit", () => {
   for (const made of folders) rmSync(made, { recursive: true, force: true });
 });
 
-const environment = { PATH: process.env.PATH, TZ: "UTC", NO_COLOR: "1" };
+const kept = new URL("../node_modules/.cache", import.meta.url).pathname;
+const environment = { PATH: process.env.PATH, TZ: "UTC", NO_COLOR: "1", XDG_CACHE_HOME: kept };
 /** Starts the program; `done` comes with its exit code, its output and how long it took. */
 function start(cwd, argv, { input = "", env = {} } = {}) {
   const child = spawn(process.execPath, [PROGRAM, ...argv], { cwd, env: { ...environment, HOME: cwd, ...env } });

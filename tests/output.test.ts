@@ -2,7 +2,7 @@ import { execFileSync, spawnSync } from "node:child_process";
 import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
-import { folderWith, PROGRAM, zandrel } from "./zandrel.ts";
+import { ENVIRONMENT, folderWith, PROGRAM, zandrel } from "./zandrel.ts";
 
 /** The built program and everything that comes out of it: where that cannot be written, and what must not be in it. */
 
@@ -19,7 +19,7 @@ const shell = (here: string, line: string) =>
   spawnSync("bash", ["-c", `set -o pipefail; zandrel() { "$NODE" "$PROGRAM" "$@"; }; ${line}`], {
     cwd: here,
     encoding: "utf8",
-    env: { PATH: process.env.PATH, HOME: here, TZ: "UTC", NODE: process.execPath, PROGRAM },
+    env: { ...ENVIRONMENT, HOME: here, NODE: process.execPath, PROGRAM },
   });
 
 describe("standard output that cannot be written", () => {

@@ -8,13 +8,12 @@ import { verbatim } from "../src/core/clause/index.ts";
 import { name } from "../src/core/name/index.ts";
 import { startLab } from "../src/lab/index.ts";
 import { EVENTS_FORM, EventStore, POSTGRES_EVENTS } from "../src/workspace/event-store.ts";
-import { RowSums } from "../src/workspace/index.ts";
 import { JOURNAL_FORM, Journal, POSTGRES_JOURNAL } from "../src/workspace/journal.ts";
 import { postgresSql } from "../src/workspace/postgres-sql.ts";
 import { type Sql, sqliteSql } from "../src/workspace/sql.ts";
-import { POSTGRES_REPORTS, REPORTS_FORM, ReportStore, reportsIn } from "../src/workspace/tally.ts";
+import { POSTGRES_REPORTS, REPORTS_FORM, ReportStore, RowSums, reportsIn } from "../src/workspace/tally.ts";
 import { describePostgres, type Postgres, startPostgres } from "./postgres.ts";
-import { folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
+import { ENVIRONMENT, folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
 
 /** What is kept of a workspace keeps to the same in a file and in PostgreSQL; and a team that shares it. */
 let postgres: Postgres;
@@ -229,7 +228,7 @@ describePostgres("in PostgreSQL", () => {
     const limited = `ulimit -f ${Math.floor(text.length / 512)}; exec '${process.execPath}' '${PROGRAM}' journal env:JOURNAL`;
     const failed = await execa("sh", ["-c", `trap '' XFSZ; ${limited}`], {
       ...{ cwd: at, reject: false, extendEnv: false },
-      env: { PATH: process.env.PATH ?? "", HOME: at, ...lab.env, JOURNAL: postgres.url },
+      env: { ...ENVIRONMENT, HOME: at, ...lab.env, JOURNAL: postgres.url },
     });
     expect([failed.exitCode, failed.stderr]).toEqual([2, expect.stringMatching(/zandrel\.yaml/)]);
     expect(readFileSync(settings, "utf8")).toBe(text);

@@ -9,7 +9,7 @@ import { inWords } from "../src/present/clauses/index.ts";
 import { openSweepQueue } from "../src/workspace/index.ts";
 import { describePostgres, type Postgres, startPostgres } from "./postgres.ts";
 import { sweepContract } from "./sweep-contract.ts";
-import { folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
+import { ENVIRONMENT, folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
 
 /** Sweeps that many processes share, through a real PostgreSQL. */
 describePostgres("a queue in PostgreSQL", () => {
@@ -130,7 +130,7 @@ describePostgres("a queue in PostgreSQL", () => {
     const names = Array.from({ length: 300 }, (_, i) => `d${i}.strings.test`);
     const folder = folderWith({ "zandrel.yaml": lab.settings, "list.txt": `${names.join("\n")}\nrubbish\n` });
     const common = ["--queue", "env:QUEUE", "--lease", "5s", "--threads", "0", "--at-once", "8"];
-    const options = { cwd: folder, env: { PATH: process.env.PATH, HOME: folder, ...env() } };
+    const options = { cwd: folder, env: { ...ENVIRONMENT, HOME: folder, ...env() } };
     const worker = () =>
       spawn(process.execPath, [PROGRAM, "sweep", "work", ...common], { ...options, stdio: ["ignore", "ignore", "pipe"] });
     const workers = [worker(), worker(), worker()];

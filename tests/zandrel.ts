@@ -6,7 +6,14 @@ import { afterAll } from "@jest/globals";
 import { execa } from "execa";
 
 /** The built program, as a user has it. */
-export const PROGRAM = new URL("../dist/zandrel.js", import.meta.url).pathname;
+export const PROGRAM = new URL("../dist/zandrel.cjs", import.meta.url).pathname;
+
+/** What every run of the program finds around it; the code kept between runs is shared by all tests. */
+export const ENVIRONMENT = {
+  PATH: process.env.PATH ?? "",
+  TZ: "UTC",
+  XDG_CACHE_HOME: new URL("../node_modules/.cache", import.meta.url).pathname,
+};
 
 const folders: string[] = [];
 afterAll(() => {
@@ -41,7 +48,7 @@ export async function zandrel(
     input,
     reject: false,
     extendEnv: false,
-    env: { PATH: process.env.PATH ?? "", HOME: folder, TZ: "UTC", ...env },
+    env: { ...ENVIRONMENT, HOME: folder, ...env },
     stripFinalNewline: false,
   });
   return {

@@ -8,7 +8,7 @@ import { fileURLToPath } from "node:url";
 import { chromium } from "playwright-core";
 
 const path = (relative) => fileURLToPath(new URL(relative, import.meta.url));
-const program = path("../../dist/zandrel.js");
+const program = path("../../dist/zandrel.cjs");
 const executablePath = ["/usr/bin/chromium", "/usr/bin/chromium-browser"].find(existsSync);
 if (executablePath === undefined) throw new Error("Chromium is not installed: apt-get install chromium");
 

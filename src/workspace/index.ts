@@ -26,10 +26,10 @@ export type { KitFile } from "./kits.ts";
 export { lockBeside, type Waiting, withLock } from "./lock.ts";
 export * from "./messages.ts";
 export { readSecret } from "./read-secret.ts";
-export { type FoundReport, type ReportFile, reportFiles, reportsIn } from "./reports.ts";
+export type { FoundReport, ReportFile } from "./reports.ts";
 export { KEY, keyFor, type NoticeWay, ROLES, type Settings, WAYS, type Way } from "./schema.ts";
 export { ignoreInGit, type SecretPlace, secretFile, secretVariable } from "./secret.ts";
-export { type ReadReport, type ReportStore, type RowSum, RowSums } from "./tally.ts";
+export type { ReadReport, ReportStore, RowSum } from "./tally.ts";
 export {
   type Domain,
   domainPath,
@@ -50,6 +50,11 @@ export const parseKit = async (...given: Parameters<typeof import("./kits.ts").p
 export const openSweepFile = async (path: string) => (await import("./sweep-store.ts")).openSweepFile(path);
 export const openSweepQueue = async (...given: Parameters<typeof import("./sweep-queue.ts").openSweepQueue>) =>
   (await import("./sweep-queue.ts")).openSweepQueue(...given);
+/** What files of reports hold, and their rows added up. */
+export const reportReading = async () => {
+  const [{ reportFiles, reportsIn }, { RowSums }] = await Promise.all([import("./reports.ts"), import("./tally.ts")]);
+  return { reportFiles, reportsIn, RowSums };
+};
 /** What is kept, moved between files and a shared database. */
 export const movingStores = () => import("./move-stores.ts");
 export const sharedAddress = async (...given: Parameters<typeof import("./shared-stores.ts").sharedAddress>) =>

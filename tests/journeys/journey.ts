@@ -6,7 +6,7 @@ import { name } from "../../src/core/name/index.ts";
 import { type RecordType, toSets, withData } from "../../src/core/record/index.ts";
 import { readRecords } from "../../src/core/zone/index.ts";
 import { startLab } from "../../src/lab/index.ts";
-import { folderWith, freePort, PROGRAM } from "../zandrel.ts";
+import { ENVIRONMENT, folderWith, freePort, PROGRAM } from "../zandrel.ts";
 
 export type Lab = Awaited<ReturnType<typeof startLab>>;
 
@@ -52,7 +52,7 @@ export class Journey {
       reject: false,
       extendEnv: false,
       all: true,
-      env: { PATH: process.env.PATH ?? "", HOME: this.folder, TZ: "UTC", COLUMNS: "120", ...this.lab.env },
+      env: { ...ENVIRONMENT, HOME: this.folder, COLUMNS: "120", ...this.lab.env },
     });
     return { exit: ran.exitCode ?? -1, out: ran.all };
   }

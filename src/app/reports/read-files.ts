@@ -5,15 +5,7 @@ import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
-import {
-  type FoundReport,
-  type ReadReport,
-  type ReportFile,
-  type RowSum,
-  RowSums,
-  reportFiles,
-  reportsIn,
-} from "../../workspace/index.ts";
+import { type FoundReport, type ReadReport, type ReportFile, type RowSum, reportReading } from "../../workspace/index.ts";
 
 /** What is read of reports, piece by piece: rows of one, added up, and how it ended. Plain data, also between threads. */
 export type ReportPiece =
@@ -62,6 +54,7 @@ async function* piecesOf(found: FoundReport, { domains, now }: ReadingReports): 
     yield aside("no-report", verbatim(found.because));
     return;
   }
+  const { RowSums } = await reportReading();
   const rows = new RowSums();
   const reader = new ReportReader((row) => rows.add(row));
   let decoder: InstanceType<typeof TextDecoder> | undefined;
@@ -89,6 +82,7 @@ async function* piecesOf(found: FoundReport, { domains, now }: ReadingReports): 
 
 /** Reads the reports of one file in this thread. */
 export async function* readReportFile(file: ReportFile, reading: ReadingReports): AsyncGenerator<ReportPiece> {
+  const { reportsIn } = await reportReading();
   for await (const found of reportsIn(file)) yield* piecesOf(found, reading);
 }
 
@@ -164,6 +158,7 @@ function readIn(thread: Thread, file: ReportFile): AsyncGenerator<ReportPiece> {
  * whoever takes the pieces.
  */
 export async function* readReports(path: string, reading: ReadingReports): AsyncGenerator<ReportPiece> {
+  const { reportFiles } = await reportReading();
   const files = reportFiles(path);
   const some: (ReportFile | Extract<FoundReport, { because: string }>)[] = [];
   while (some.length < MANY) {
