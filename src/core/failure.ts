@@ -163,7 +163,7 @@ export interface Failures {
   "input-left-open": Record<never, never>;
   "unknown-kit": Unknown;
   "template-field": { readonly at: string; readonly type: string; readonly field: string; readonly isReserved: boolean };
-  "kit-unreachable": { readonly url: string; readonly because: string };
+  "kit-unreachable": { readonly url: string; readonly because: Clause };
   "kit-name-taken": { readonly name: string; readonly url: string };
   "kit-changed": { readonly name: string; readonly url: string; readonly changes: readonly string[] };
   "kit-blank": { readonly path: string; readonly ask: string; readonly blank: string };
@@ -276,8 +276,8 @@ export interface Failures {
   "no-smtp-settings": { readonly service: string; readonly title: string };
   "no-link": { readonly title: string };
   "not-offered": { readonly title: string; readonly offer: string | undefined; readonly otherwise: Clause };
-  "service-unseen": { readonly title: string; readonly because: string };
-  "service-refused": { readonly title: string; readonly what: Clause; readonly because: string; readonly key: boolean };
+  "service-unseen": { readonly title: string; readonly because: Clause };
+  "service-refused": { readonly title: string; readonly what: Clause; readonly because: Clause; readonly key: boolean };
   "no-credential": { readonly service: string; readonly title: string };
   "unknown-credential": { readonly given: string; readonly service: string; readonly title: string };
   "as-without-environment": Record<never, never>;

@@ -139,7 +139,7 @@ export class MailDesk {
     for (let tries = 1; ; tries++) {
       const outcome = await this.post(`b-${id.toLowerCase()}@${back}`, to, octets);
       if (outcome.kind === "accepted") return this.#become(followed, "arrived", outcome.reply);
-      const reply = outcome.kind === "refused" ? outcome.reply : `4.4.1 ${outcome.because}`;
+      const reply = outcome.kind === "refused" ? outcome.reply : "4.4.1 the mail server could not be reached";
       if ((outcome.kind === "refused" && outcome.forGood) || tries === MAX_TRIES)
         return this.#become(followed, "returned", reply);
       if (tries === 1) this.#become(followed, "waiting", reply);

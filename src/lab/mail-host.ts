@@ -3,6 +3,7 @@ import { mkdirSync, renameSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { SMTPServer, type SMTPServerOptions } from "smtp-server";
 import type { Clock } from "../clock.ts";
+import { verbatim } from "../core/clause/index.ts";
 import { name, parseName } from "../core/name/index.ts";
 import type { DataOf } from "../core/record/index.ts";
 import { type Submitted, submitMessage } from "../net/mail.ts";
@@ -177,6 +178,6 @@ export async function deliver(
       message.octets,
     );
   } catch (error) {
-    return { kind: "failed", step: "connect", because: (error as Error).message };
+    return { kind: "failed", step: "connect", because: verbatim((error as Error).message) };
   }
 }

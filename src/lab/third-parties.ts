@@ -43,7 +43,7 @@ export async function startThirdParties(addresses: { forger: string; guild: stri
         world,
         resolver,
       );
-      return outcome.kind === "failed" ? outcome.because : outcome.reply;
+      return outcome.kind === "failed" ? "4.4.1 the mail server could not be reached" : outcome.reply;
     },
     close: stop,
   };

@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { type Clause, clause } from "../core/clause/index.ts";
 import { err, ok, type Result } from "../core/result.ts";
 import { grantedAddress, type Template, type TemplateCall, templateAddress, templateSchema } from "../core/template/index.ts";
 import { fetchBounded, isLoopback, isSafeAddress } from "./fetch-bounded.ts";
@@ -33,10 +34,10 @@ export interface ApprovalHost {
 /** Why a host did not do what it was asked; `because` is half a sentence. */
 export interface ApprovalFailure {
   readonly kind: "not-offered" | "unauthorized" | "conflict" | "refused" | "unanswered";
-  readonly because: string;
+  readonly because: Clause;
 }
 
-const unanswered = (because: string) => err({ kind: "unanswered" as const, because });
+const unanswered = (because: Clause) => err({ kind: "unanswered" as const, because });
 
 /** The address of a host's settings, from the text at `_domainconnect` of a zone: a host name, with or without a path. */
 export function settingsAddress(text: string, zone: string): string | undefined {
@@ -58,12 +59,12 @@ const json = (body: Buffer): unknown => {
 };
 
 /** What a host says went wrong, in its own words where it has some. */
-function wordsOf(body: Buffer): string {
+function wordsOf(body: Buffer): string | undefined {
   const said = z
     .looseObject({ message: line.optional(), error_description: line.optional(), error: line.optional() })
     .safeParse(json(body));
   const words = said.success ? (said.data.message ?? said.data.error_description ?? said.data.error) : undefined;
-  return words === undefined || words === "" ? "" : `: ${words}`;
+  return words === "" ? undefined : words;
 }
 
 /** Reads the settings of a host for a zone. */
@@ -71,16 +72,15 @@ export async function readHostSettings(url: string, timeout: number): Promise<Re
   const answer = await fetchBounded(url, { timeout, most: MAX_ANSWER });
   if (!answer.ok) return unanswered(answer.error);
   const { status, body } = answer.value;
-  if (status === 404) return err({ kind: "not-offered", because: "it does not offer it for this domain" });
-  if (status !== 200) return unanswered(`it answers with HTTP status ${status}`);
+  if (status === 404) return err({ kind: "not-offered", because: clause("peer-not-offered") });
+  if (status !== 200) return unanswered(clause("peer-http-status", { status }));
   const read = settings.safeParse(json(body));
-  if (!read.success) return unanswered("its settings are not of the form that the open set-up protocol describes");
+  if (!read.success) return unanswered(clause("peer-settings-form"));
   const { providerId, providerName, providerDisplayName, urlSyncUX, urlAsyncUX, urlAPI } = read.data;
   // Nobody may lead from this machine's own services to the outside, or from outside to this machine.
   const addresses = [urlSyncUX, urlAsyncUX, urlAPI].filter((one) => one !== undefined);
   const local = isLoopback(new URL(url).hostname);
-  if (addresses.some((one) => isLoopback(new URL(one).hostname) !== local))
-    return unanswered("its settings lead to another place than where they are from");
+  if (addresses.some((one) => isLoopback(new URL(one).hostname) !== local)) return unanswered(clause("peer-settings-elsewhere"));
   return ok({ id: providerId, title: providerDisplayName ?? providerName, page: urlSyncUX, grants: urlAsyncUX, api: urlAPI });
 }
 
@@ -94,14 +94,15 @@ export async function readHostTemplate(
   if (!answer.ok) return unanswered(answer.error);
   const { status, body } = answer.value;
   if (status === 404)
-    return err({ kind: "not-offered", because: `it does not know the template ${call.service} of ${call.provider}` });
-  if (status !== 200) return unanswered(`it answers with HTTP status ${status}`);
+    return err({
+      kind: "not-offered",
+      because: clause("peer-template-unknown", { provider: call.provider, service: call.service }),
+    });
+  if (status !== 200) return unanswered(clause("peer-http-status", { status }));
   const read = templateSchema.safeParse(json(body));
   if (!read.success) return ok(undefined);
   const { providerId, serviceId } = read.data;
-  return providerId === call.provider && serviceId === call.service
-    ? ok(read.data)
-    : unanswered("it shows another template than the one that was asked for");
+  return providerId === call.provider && serviceId === call.service ? ok(read.data) : unanswered(clause("peer-template-other"));
 }
 
 /** Tells a host that was granted it to apply a template, or to take it back. */
@@ -121,12 +122,11 @@ export async function applyGranted(
   const answer = await fetchBounded(url, { method: "POST", headers, timeout, most: MAX_ANSWER });
   if (!answer.ok) return unanswered(answer.error);
   const { status, body } = answer.value;
-  const words = wordsOf(body).replaceAll(token, "…");
+  const said = wordsOf(body)?.replaceAll(token, "…");
   if (status === 200 || status === 202 || status === 204) return ok(undefined);
-  if (status === 401) return err({ kind: "unauthorized", because: `it does not accept the grant any more${words}` });
-  if (status === 409) return err({ kind: "conflict", because: `it says that records are in the way${words}` });
-  if (status === 404) return err({ kind: "not-offered", because: `it knows no such template or domain${words}` });
-  if (status >= 400 && status < 500)
-    return err({ kind: "refused", because: `it refuses${words === "" ? ` with HTTP status ${status}` : words}` });
-  return unanswered(`it answers with HTTP status ${status}`);
+  if (status === 401) return err({ kind: "unauthorized", because: clause("peer-grant-ended", { said }) });
+  if (status === 409) return err({ kind: "conflict", because: clause("peer-records-in-the-way", { said }) });
+  if (status === 404) return err({ kind: "not-offered", because: clause("peer-template-or-domain-unknown", { said }) });
+  if (status >= 400 && status < 500) return err({ kind: "refused", because: clause("peer-refuses", { status, said }) });
+  return unanswered(clause("peer-http-status", { status }));
 }

@@ -1,4 +1,5 @@
 import { isIP } from "node:net";
+import { type Clause, clause } from "../core/clause/index.ts";
 import { err, ok, type Result } from "../core/result.ts";
 
 /** An answer that was read whole, and not more of it than was asked for. */
@@ -32,9 +33,9 @@ export function isSafeAddress(text: string): boolean {
   return username === "" && password === "" && (protocol === "https:" || (protocol === "http:" && isLoopback(hostname)));
 }
 
-/** Asks one address, follows no redirect, and reads a bounded answer; the error is half a sentence. */
-export async function fetchBounded(url: string, options: FetchOptions): Promise<Result<Fetched, string>> {
-  if (!isSafeAddress(url)) return err("its address is not an https one");
+/** Asks one address, follows no redirect, and reads a bounded answer. */
+export async function fetchBounded(url: string, options: FetchOptions): Promise<Result<Fetched, Clause>> {
+  if (!isSafeAddress(url)) return err(clause("peer-not-https"));
   const { timeout, most, ...asked } = options;
   try {
     const response = await fetch(url, { ...asked, signal: AbortSignal.timeout(timeout), redirect: "manual" });
@@ -42,7 +43,7 @@ export async function fetchBounded(url: string, options: FetchOptions): Promise<
     let length = 0;
     for await (const chunk of response.body ?? []) {
       length += chunk.length;
-      if (length > most) return err(`it sends more than ${most >> 10} KiB`);
+      if (length > most) return err(clause("peer-too-large", { kibibytes: most >> 10 }));
       chunks.push(chunk);
     }
     return ok({
@@ -53,7 +54,9 @@ export async function fetchBounded(url: string, options: FetchOptions): Promise<
   } catch (error) {
     const { name, cause } = error as Error & { cause?: NodeJS.ErrnoException };
     return err(
-      name === "TimeoutError" ? `it did not answer within ${timeout / 1000} s` : `it cannot be reached (${cause?.code ?? name})`,
+      name === "TimeoutError"
+        ? clause("peer-no-answer", { seconds: timeout / 1000 })
+        : clause("peer-unreachable", { why: cause?.code ?? name }),
     );
   }
 }

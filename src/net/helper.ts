@@ -1,5 +1,6 @@
 import { execa } from "execa";
 import * as z from "zod";
+import { type Clause, clause, clauseOf } from "../core/clause/index.ts";
 import { err, ok, type Result } from "../core/result.ts";
 import { redacted } from "./redact.ts";
 
@@ -46,7 +47,7 @@ export type HelperAnswer<A extends HelperRequest["action"]> = z.output<(typeof A
 
 /** What keeps a helper's answer from counting; `sent` says whether it may have done something all the same. */
 export interface HelperFailure {
-  readonly detail: string;
+  readonly detail: Clause;
   readonly sent: boolean;
 }
 
@@ -77,12 +78,12 @@ export interface ProgramOptions {
  * Runs a program once with one JSON object on its standard input, and hands back what it printed. It gets the environment, so that
  * tokens need not pass through anything else. It is killed, with all that it started, when it takes too long or prints too much.
  *
- * @param title what people call it: “the helper host.mjs”
+ * @param called what people call it: “the helper host.mjs”
  */
 export async function runProgram(
   command: readonly string[],
   input: object,
-  title: string,
+  called: Clause,
   { cwd, env, timeout }: ProgramOptions,
 ): Promise<Result<string, HelperFailure>> {
   const [program = "", ...args] = command;
@@ -124,13 +125,16 @@ export async function runProgram(
   endAll();
   // A program that cannot be started has neither ended nor been ended.
   const sent = ran.exitCode !== undefined || ran.isTerminated;
-  const fail = (detail: string) => err({ detail: `${title} ${detail}`, sent });
+  const fail = (detail: Clause) => err({ detail, sent });
   const secrets = Object.entries(env).flatMap(([name, value]) => (/SECRET|TOKEN|KEY|PASS|CREDENTIAL/i.test(name) ? [value] : []));
   const why = redacted(lastWords(ran.stderr), secrets);
-  if (timedOut) return fail(`did not answer within ${timeout / 1000} s`);
-  if (ran.isMaxBuffer) return fail(`printed more than ${MAX_OUTPUT / 1024 / 1024} MiB`);
-  if (!sent) return fail(`cannot be started (${ran.code ?? ran.originalMessage})`);
-  if (ran.exitCode !== 0) return fail(`ended with ${ran.signal ?? ran.exitCode}${why === "" ? "" : ` (${why})`}`);
+  if (timedOut) return fail(clause("program-no-answer", { program: called, seconds: timeout / 1000 }));
+  if (ran.isMaxBuffer) return fail(clause("program-output-too-long", { program: called, mebibytes: MAX_OUTPUT / 1024 / 1024 }));
+  if (!sent) return fail(clause("program-not-started", { program: called, why: ran.code ?? ran.originalMessage ?? "" }));
+  if (ran.exitCode !== 0)
+    return fail(
+      clause("program-ended", { program: called, how: ran.signal ?? ran.exitCode ?? "", said: why === "" ? undefined : why }),
+    );
   return ok(ran.stdout);
 }
 
@@ -140,20 +144,22 @@ export async function runHelper<R extends HelperRequest>(
   request: R,
   options: ProgramOptions,
 ): Promise<Result<HelperAnswer<R["action"]>, HelperFailure>> {
-  const title = `the helper ${command[0] ?? ""}`;
-  const ran = await runProgram(command, { contract: "zandrel-helper", version: HELPER_VERSION, ...request }, title, options);
+  const called = clause("program-helper", { command: command[0] ?? "" });
+  const ran = await runProgram(command, { contract: "zandrel-helper", version: HELPER_VERSION, ...request }, called, options);
   if (!ran.ok) return ran;
   // Whoever answers has done something.
-  const fail = (detail: string) => err({ detail: `${title} ${detail}`, sent: true });
+  const fail = (detail: Clause) => err({ detail, sent: true });
   let value: unknown;
   try {
     value = JSON.parse(ran.value);
   } catch {
-    return fail("did not answer with JSON");
+    return fail(clause("program-not-json", { program: called }));
   }
   const checked = ANSWERS[request.action].safeParse(value);
   const [issue] = checked.success ? [] : checked.error.issues;
   if (!checked.success)
-    return fail(`answered in another form than docs/helpers.md describes (${issue?.path.join(".")}: ${issue?.message})`);
+    return fail(
+      clause("program-other-form", { program: called, at: issue?.path.join(".") ?? "", message: clauseOf(issue?.message ?? "") }),
+    );
   return ok(checked.data as HelperAnswer<R["action"]>);
 }

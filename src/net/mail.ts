@@ -1,6 +1,7 @@
 import type { TlsOptions } from "node:tls";
 import MailComposer from "nodemailer/lib/mail-composer";
 import SMTPConnection from "nodemailer/lib/smtp-connection";
+import { type Clause, clause, verbatim } from "../core/clause/index.ts";
 import { redacted } from "./redact.ts";
 
 /** What goes into a message that a person is to read. */
@@ -87,7 +88,7 @@ type SubmissionStep = (typeof STEPS)[keyof typeof STEPS];
 export type Submitted =
   | { readonly kind: "accepted"; readonly reply: string }
   | { readonly kind: "refused"; readonly step: SubmissionStep; readonly reply: string; readonly forGood: boolean }
-  | { readonly kind: "failed"; readonly step: SubmissionStep; readonly because: string };
+  | { readonly kind: "failed"; readonly step: SubmissionStep; readonly because: Clause };
 
 interface SmtpTrouble extends Error {
   /** What the server refused; where commands are sent in one go, it is not the last one. */
@@ -97,17 +98,18 @@ interface SmtpTrouble extends Error {
   readonly responseCode?: number;
 }
 
-/** What went wrong below SMTP, as half a sentence. */
-function troubleText({ code, message }: SmtpTrouble, { host, timeout }: Submission): string {
+/** What went wrong below SMTP. */
+function troubleOf({ code, message }: SmtpTrouble, { host, timeout }: Submission, safe: (text: string) => string): Clause {
   const names = /altnames: (?:Host|IP): \S+ is not (?:in the cert's (?:altnames|list)): (.*)$/.exec(message)?.[1];
   if (/altnames/.test(message))
-    return `its certificate is not for ${host}${names === undefined ? "" : ` but for ${names.replace(/DNS:/g, "").slice(0, 200)}`}`;
-  if (/certificate|self.signed|CERT_/i.test(message)) return `its certificate is not trusted (${message.slice(0, 200)})`;
-  if (code === "ETIMEDOUT" || /timeout/i.test(message)) return `it did not answer within ${timeout / 1000} s`;
-  if (/STARTTLS/.test(message)) return "it offers no encryption, and a password is never sent in the clear";
-  if (code === "ENOAUTH" || code === "EAUTH") return `it offers no way to log in that is known here`;
-  if (/ECONNREFUSED/.test(message)) return "nobody listens there (ECONNREFUSED)";
-  return message.slice(0, 200);
+    return clause("peer-certificate-other", { host, names: names?.replace(/DNS:/g, "").slice(0, 200) });
+  if (/certificate|self.signed|CERT_/i.test(message))
+    return clause("peer-certificate-not-trusted", { why: safe(message.slice(0, 200)) });
+  if (code === "ETIMEDOUT" || /timeout/i.test(message)) return clause("peer-no-answer", { seconds: timeout / 1000 });
+  if (/STARTTLS/.test(message)) return clause("peer-no-encryption");
+  if (code === "ENOAUTH" || code === "EAUTH") return clause("peer-no-login");
+  if (/ECONNREFUSED/.test(message)) return clause("peer-nobody-listens");
+  return verbatim(safe(message.slice(0, 200)));
 }
 
 /** Connects, encrypts, logs in; then runs `work`, which may submit a message. The password goes nowhere else. */
@@ -137,6 +139,8 @@ function withServer(
       transactionLog: true,
       logger: { level: quiet, trace: quiet, debug: follow, info: quiet, warn: quiet, error: quiet, fatal: quiet },
     } as unknown as SMTPConnection.Options);
+    // Some servers repeat what they were sent.
+    const safe = (text: string): string => redacted(text, [to.login?.password], to.login?.user);
     let over = false;
     const end = (outcome: Submitted): void => {
       if (over) return;
@@ -144,15 +148,11 @@ function withServer(
       clearTimeout(deadline);
       if (outcome.kind === "failed") connection.close();
       else connection.quit();
-      // Some servers repeat what they were sent.
-      const safe = (text: string): string => redacted(text, [to.login?.password], to.login?.user);
-      resolve(
-        outcome.kind === "failed" ? { ...outcome, because: safe(outcome.because) } : { ...outcome, reply: safe(outcome.reply) },
-      );
+      resolve(outcome.kind === "failed" ? outcome : { ...outcome, reply: safe(outcome.reply) });
     };
     // A server that drips is given no more time than one that is silent.
     const deadline = setTimeout(
-      () => end({ kind: "failed", step, because: `it did not answer within ${to.timeout / 1000} s` }),
+      () => end({ kind: "failed", step, because: clause("peer-no-answer", { seconds: to.timeout / 1000 }) }),
       to.timeout,
     );
     const settle = (error: Error | null | undefined, reply = ""): void => {
@@ -162,10 +162,10 @@ function withServer(
       const refused = trouble.command?.split(" ")[0] as keyof typeof STEPS | undefined;
       if (trouble.response !== undefined && code >= 400)
         return end({ kind: "refused", step: (refused && STEPS[refused]) ?? step, reply: trouble.response, forGood: code >= 500 });
-      end({ kind: "failed", step, because: troubleText(trouble, to) });
+      end({ kind: "failed", step, because: troubleOf(trouble, to, safe) });
     };
     connection.on("error", settle);
-    connection.on("end", () => end({ kind: "failed", step, because: "it broke off the connection" }));
+    connection.on("end", () => end({ kind: "failed", step, because: clause("peer-broke-off") }));
     connection.connect((error) => {
       if (error) return settle(error);
       if (to.login === undefined) return work(connection, settle);

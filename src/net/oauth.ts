@@ -1,4 +1,5 @@
 import * as oauth from "oauth4webapi";
+import { type Clause, clause } from "../core/clause/index.ts";
 import { err, ok, type Result } from "../core/result.ts";
 import { fetchBounded, isLoopback, isSafeAddress } from "./fetch-bounded.ts";
 
@@ -46,7 +47,13 @@ const asking = (timeout: number) => ({
   },
 });
 
-class GrantUnanswered extends Error {}
+class GrantUnanswered extends Error {
+  readonly because: Clause;
+  constructor(because: Clause) {
+    super(because.clause);
+    this.because = because;
+  }
+}
 
 const serverOf = ({ authorize, token, revocation, issuer }: GrantServer): oauth.AuthorizationServer => ({
   issuer: issuer ?? new URL(token).origin,
@@ -56,10 +63,10 @@ const serverOf = ({ authorize, token, revocation, issuer }: GrantServer): oauth.
 });
 const proofOf = ({ secret }: GrantClient) => (secret === undefined ? oauth.None() : oauth.ClientSecretPost(secret));
 
-/** Why a grant server did not do what it was asked: it could not be asked, or it said no; `because` is half a sentence. */
+/** Why a grant server did not do what it was asked: it could not be asked, or it said no. */
 export interface GrantFailure {
   readonly kind: "unanswered" | "refused";
-  readonly because: string;
+  readonly because: Clause;
 }
 
 /** What is asked of a grant server; a failure is told in the standard's error codes, and never with a token in it. */
@@ -67,11 +74,11 @@ async function attempt<T>(work: () => Promise<T>): Promise<Result<T, GrantFailur
   try {
     return ok(await work());
   } catch (error) {
-    if (error instanceof GrantUnanswered) return err({ kind: "unanswered", because: error.message });
+    if (error instanceof GrantUnanswered) return err({ kind: "unanswered", because: error.because });
     const because =
       error instanceof oauth.ResponseBodyError || error instanceof oauth.AuthorizationResponseError
-        ? `it says ${error.error}${error.error_description === undefined || error.error_description === null ? "" : ` (${error.error_description})`}`
-        : "its answer is not of the form that OAuth 2.0 describes";
+        ? clause("peer-grant-error", { error: error.error, said: error.error_description ?? undefined })
+        : clause("peer-grant-form");
     return err({ kind: "refused", because });
   }
 }

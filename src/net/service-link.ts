@@ -1,3 +1,4 @@
+import { type Clause, clause, verbatim } from "../core/clause/index.ts";
 import { err, ok, type Result } from "../core/result.ts";
 import { type AnswerOf, type BodyOf, MAX_ANSWER, OPERATIONS, type OperationName, refusal } from "../core/sending/index.ts";
 import { redacted } from "./redact.ts";
@@ -18,11 +19,11 @@ export interface LinkTo {
  */
 export interface LinkFailure {
   readonly kind: "key" | "unknown" | "not-now" | "failed" | "unreachable";
-  readonly because: string;
+  readonly because: Clause;
 }
 
-const unreachable = (because: string) => err({ kind: "unreachable" as const, because });
-const failed = (because: string) => err({ kind: "failed" as const, because });
+const unreachable = (because: Clause) => err({ kind: "unreachable" as const, because });
+const failed = (because: Clause) => err({ kind: "failed" as const, because });
 
 /** Reads an answer, and not more of it than any answer may have. */
 async function bounded(response: Response): Promise<unknown> {
@@ -62,34 +63,34 @@ export async function askLink<N extends OperationName>(
     });
     const answer = await bounded(response);
     const said = refusal.safeParse(answer);
-    const words = said.success ? `: ${redacted(said.data.error, [key])}` : "";
+    const told = said.success ? redacted(said.data.error, [key]) : undefined;
     switch (response.status) {
       case 401:
-        return err({ kind: "key", because: "it does not accept the key of this workspace" });
+        return err({ kind: "key", because: clause("peer-key-not-accepted") });
       case 403:
-        return err({ kind: "key", because: `the key may not do that${words}` });
+        return err({ kind: "key", because: clause("peer-key-may-not", { said: told }) });
       case 404:
-        return err({ kind: "unknown", because: `it knows no such thing${words}` });
+        return err({ kind: "unknown", because: clause("peer-unknown-there", { said: told }) });
       case 409:
       case 422:
         return err({
           kind: "not-now",
-          because: said.success ? redacted(said.data.error, [key]) : `it answered with HTTP status ${response.status}`,
+          because: told === undefined ? clause("peer-http-status", { status: response.status }) : verbatim(told),
         });
       case operation.status: {
         if (operation.answer === undefined) return ok(undefined as AnswerOf<N>);
         const parsed = operation.answer.safeParse(answer);
-        return parsed.success
-          ? ok(parsed.data as AnswerOf<N>)
-          : failed("its answer is not of the form docs/service-link.md describes");
+        return parsed.success ? ok(parsed.data as AnswerOf<N>) : failed(clause("peer-link-form"));
       }
       default:
-        return failed(`it answered with HTTP status ${response.status}`);
+        return failed(clause("peer-http-status", { status: response.status }));
     }
   } catch (error) {
     const { name: what, cause } = error as Error & { cause?: NodeJS.ErrnoException };
     return unreachable(
-      what === "TimeoutError" ? `it did not answer within ${timeout / 1000} s` : `it cannot be reached (${cause?.code ?? what})`,
+      what === "TimeoutError"
+        ? clause("peer-no-answer", { seconds: timeout / 1000 })
+        : clause("peer-unreachable", { why: cause?.code ?? what }),
     );
   }
 }

@@ -521,7 +521,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
         ),
   "kit-unreachable": ({ url, because }) =>
     say(
-      `the kit at ${quote(url)} was not fetched: ${visible(because)}`,
+      `the kit at ${quote(url)} was not fetched: ${visible(inWords(because))}`,
       "check the address, or save the kit as a file and name that",
       "--kit",
     ),
@@ -834,10 +834,11 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       `${visible(title)} ${offer === undefined ? "has no link in zandrel.yaml" : `does not offer ${offer} over its link`}`,
       visible(inWords(otherwise)),
     ),
-  "service-unseen": ({ title, because }) => say(`${visible(title)} could not be asked: ${visible(because)}`, "try again later"),
+  "service-unseen": ({ title, because }) =>
+    say(`${visible(title)} could not be asked: ${visible(inWords(because))}`, "try again later"),
   "service-refused": ({ title, what, because, key }) =>
     say(
-      `${visible(title)} did not ${visible(inWords(what))}: ${visible(because.replace(/\.$/, ""))}`,
+      `${visible(title)} did not ${visible(inWords(what))}: ${visible(inWords(because).replace(/\.$/, ""))}`,
       key ? "give it a key that is allowed to, under services: in zandrel.yaml" : "see what it says, and correct that first",
     ),
   "no-credential": ({ service, title }) =>

@@ -148,7 +148,7 @@ export type JournalEvent =
       readonly kind: "notices-told";
       readonly notices: readonly number[];
       /** What people call whoever was told, and what tells them from others of that name. */
-      readonly way: string;
+      readonly way: Clause;
       readonly key: string;
       readonly told: boolean;
       readonly because: Clause;

@@ -69,7 +69,7 @@ async function askTheService(
   if (!answer.ok)
     return {
       answer: "failed",
-      reason: clause("prove-service-unresolved", { title: service.title, because: verbatim(answer.error.because) }),
+      reason: clause("prove-service-unresolved", { title: service.title, because: answer.error.because }),
     };
   return {
     answer: answer.value.verdict,

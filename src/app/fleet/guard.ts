@@ -1,7 +1,7 @@
 import { randomInt } from "node:crypto";
 import pLimit from "p-limit";
 import * as z from "zod";
-import { NOTHING, verbatim } from "../../core/clause/index.ts";
+import { clause, NOTHING, verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import {
   isQuiet,
@@ -47,7 +47,7 @@ const noticeShape = z.object({
 export const guardSchema = z.object({
   at: time,
   notices: z.array(noticeShape).describe("what changed since the last look; each is told once"),
-  told: z.array(z.object({ way: z.string(), notices: z.number(), told: z.boolean(), because: sentence })),
+  told: z.array(z.object({ way: sentence, notices: z.number(), told: z.boolean(), because: sentence })),
   waiting: z.number().describe("notices that nobody was told yet: it is a quiet hour, or it did not work"),
   domains: z.array(
     z.object({
@@ -174,7 +174,7 @@ async function tellAll(
 }
 
 /** The key by which the journal knows what was shown by the command itself. */
-const SHOWN = "standard output";
+const SHOWN = "shown";
 
 /**
  * Looks once at everything that was proven, keeps what changed, and tells it. Only one process of a workspace does so at a time: the
@@ -229,7 +229,7 @@ export async function guardOnce(
         journal.append(now, ".", {
           kind: "notices-told",
           notices: ids,
-          way: SHOWN,
+          way: clause("notice-way-shown"),
           key: SHOWN,
           told: true,
           because: NOTHING,

@@ -40,8 +40,8 @@ export interface NoticeWording {
 
 /** Whoever is told, and how it went. */
 export interface Teller {
-  /** What people call it. */
-  readonly title: string;
+  /** What people call it; it names no path and no argument, which may hold secrets. */
+  readonly title: Clause;
   /** By which the journal knows it. */
   readonly key: string;
   tell(notices: readonly Notice[]): Promise<{ readonly told: boolean; readonly because: Clause }>;
@@ -98,12 +98,12 @@ async function post(way: Extract<NoticeWay, { way: "post" }>, notices: readonly 
 async function run(way: Extract<NoticeWay, { way: "program" }>, notices: readonly Notice[], telling: TellingContext) {
   const { runProgram } = await import("../../net/helper.ts");
   const { workspace, context, request } = telling;
-  const title = `the program ${way.command[0]}`;
+  const program = clause("program-named", { command: way.command[0] ?? "" });
   const options = { cwd: workspace.folder, env: context.env, timeout: Math.max(request.timeout, 30_000) };
-  const ran = await runProgram(way.command, asJson(notices, telling), title, options);
+  const ran = await runProgram(way.command, asJson(notices, telling), program, options);
   return ran.ok
-    ? { told: true, because: clause("notice-taken", { title }) }
-    : { told: false, because: verbatim(ran.error.detail) };
+    ? { told: true, because: clause("program-took-notices", { program }) }
+    : { told: false, because: ran.error.detail };
 }
 
 /** A message to one recipient; the same notices have the same Message-ID, so that a mailbox may tell them apart from others. */
@@ -121,18 +121,23 @@ async function mail(way: Extract<NoticeWay, { way: "mail" }>, to: string, notice
 
 /** Who is told in one way, each by itself: what one of them was told is not told again because another could not be. */
 export function tellersOf(way: NoticeWay, telling: TellingContext): Teller[] {
-  const teller = (title: string, about: unknown, tell: Teller["tell"]): Teller => ({
+  const teller = (title: Clause, about: unknown, tell: Teller["tell"]): Teller => ({
     title,
-    // The title names no path and no argument, which may hold secrets.
     key: createHash("sha256").update(JSON.stringify(about)).digest("hex").slice(0, 16),
     tell,
   });
   switch (way.way) {
     case "post":
-      return [teller(`post to ${new URL(way.url).host}`, way.url, (notices) => post(way, notices, telling))];
+      return [
+        teller(clause("notice-way-post", { host: new URL(way.url).host }), way.url, (notices) => post(way, notices, telling)),
+      ];
     case "program":
-      return [teller(`program ${way.command[0]}`, way.command, (notices) => run(way, notices, telling))];
+      return [
+        teller(clause("program-named", { command: way.command[0] ?? "" }), way.command, (notices) => run(way, notices, telling)),
+      ];
     case "mail":
-      return way.to.map((to) => teller(`mail to ${to}`, [way.service, to], (notices) => mail(way, to, notices, telling)));
+      return way.to.map((to) =>
+        teller(clause("notice-way-mail", { to }), [way.service, to], (notices) => mail(way, to, notices, telling)),
+      );
   }
 }

@@ -180,7 +180,7 @@ async function includes({ domain, journal }: Watching, lookup: Lookup): Promise<
   if (!("record" in spf)) {
     if (spf.problem.kind !== "failed") return [];
     const unseen = { state: "unknown", level: "unknown", because: spf.problem.because, next: NOTHING } as const;
-    return [{ kind: "include", subject: "what is allowed", ...unseen }];
+    return [{ kind: "spf", subject: plain, ...unseen }];
   }
   const tree = await spfTree(spf.record, plain, lookup, { addresses: true });
   const own = tree.branches.flatMap(({ term, below, failed }): Watched[] => {
@@ -196,7 +196,7 @@ async function includes({ domain, journal }: Watching, lookup: Lookup): Promise<
   const flattened = journal.entries(domain.name, "spf-flattened").at(-1)?.sources ?? [];
   const moved = flattened.map(async ({ term, addresses }): Promise<Watched> => {
     const include = term.replace(/^\+?include:/i, "");
-    const common = { kind: "include", subject: `the addresses of ${term}`, wasRight: true } as const;
+    const common = { kind: "addresses", subject: term, wasRight: true } as const;
     const found = await lookupSpf(include, lookup);
     if (!("record" in found)) {
       const { kind, because } = found.problem;
@@ -229,7 +229,7 @@ async function reported({ domain, workspace, dns, reports }: Watching, lookup: L
   const [unseen] = unresolved;
   if (unseen !== undefined) {
     const because = clause("guard-senders-unresolved", { unseen });
-    return [newest, { kind: "sender", subject: "list", state: "unknown", level: "unknown", because, next: NOTHING }];
+    return [newest, { kind: "senders", subject: plain, state: "unknown", level: "unknown", because, next: NOTHING }];
   }
   const unknown = sourcesOf(reports.since(domain.name, lastDay - 27), senders).filter(({ ours }) => !ours);
   return [

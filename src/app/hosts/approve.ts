@@ -102,7 +102,7 @@ async function grantOf(granting: Granting, request: ApproveHostRequest, context:
       now: Date.now(),
       timeout: request.timeout,
     });
-    if (!tokens.ok) throw notApproved(verbatim(tokens.error.because));
+    if (!tokens.ok) throw notApproved(tokens.error.because);
     const { access, refresh, until } = tokens.value;
     const grant: Grant = {
       provider,
@@ -197,7 +197,7 @@ export async function forgetHost(
     });
     const done = await revokeGrant(server, client, refresh ?? token, request.timeout);
     if (done.ok) revoked += 1;
-    else because.push(clause("approve-kept", { provider, because: verbatim(done.error.because) }));
+    else because.push(clause("approve-kept", { provider, because: done.error.because }));
     if (!done.ok && done.error.kind === "unanswered") kept.push(grant);
   }
   // Another process may have renewed one meanwhile; it goes all the same.

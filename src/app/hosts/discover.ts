@@ -33,5 +33,5 @@ export async function approvalHostOf(
       because: clause(texts.length === 0 ? "approve-not-offered" : "approve-no-host-name"),
     });
   const read = await readHostSettings(address, timeout);
-  return read.ok ? read : err({ ...read.error, because: verbatim(read.error.because) });
+  return read;
 }

@@ -15,7 +15,7 @@ export interface UsableGrant {
 
 /** An answer whose reason is a clause. */
 const inClause = (answer: Result<undefined, ApprovalFailure>): Result<undefined, Clause> =>
-  answer.ok ? answer : err(verbatim(answer.error.because));
+  answer.ok ? answer : err(answer.error.because);
 
 /**
  * Who asks the host for grants.
@@ -112,8 +112,7 @@ export async function grantFor(
     const first = await send((grant as Grant).token);
     if (first.ok || first.error.kind !== "unauthorized") return inClause(first);
     const next = await renewed(grant as Grant);
-    if (next === undefined)
-      return err(clause("approve-again", { because: verbatim(first.error.because), host, domain: domain.name }));
+    if (next === undefined) return err(clause("approve-again", { because: first.error.because, host, domain: domain.name }));
     grant = next;
     return inClause(await send(next.token));
   };

@@ -36,7 +36,7 @@ export async function namedKit(
   if (!fetched.ok) {
     // What was agreed to once is still good where its address cannot be asked.
     if (before !== undefined && pin !== undefined && kitHash(before) === pin) {
-      await context.tell(clause("told-kit-before", { name, error: fetched.error }));
+      await context.tell(clause("told-kit-before", { name, because: fetched.error }));
       return parseKit(`kits/${name}`, before);
     }
     throw new Failure("kit-unreachable", { url, because: fetched.error }, "undetermined");

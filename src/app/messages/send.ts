@@ -174,18 +174,16 @@ async function handIn(sending: Sending): Promise<HandedIn> {
       ...{ service: service.key, from, to, messageId, tracking, via, reply },
     });
   note(messageId, "");
-  const { outcome, host, tracking } = await submit(via, service, envelope, message, domain, session, journal, request, context);
-  const ids = { tracking: tracking ?? messageId, messageId };
-  const because = submitted(outcome, host);
-  if (outcome.kind === "accepted") note(ids.tracking, outcome.reply);
+  const handed = await submit(via, service, envelope, message, domain, session, journal, request, context);
+  const { kind, because, reply, tracking = messageId } = handed;
+  const ids = { tracking, messageId };
+  if (kind === "accepted") note(tracking, reply ?? "");
   // Where the answer got lost, the service may have the message all the same.
-  const has = outcome.kind === "failed" && (await dispositionOf(service, follows, ids, session)) !== undefined;
+  const has = kind === "failed" && (await dispositionOf(service, follows, ids, session)) !== undefined;
   return {
     ...{ ids, via, signed: selector === undefined ? null : { domain, selector } },
-    sent: has
-      ? { verdict: "accepted", because: clause("message-has-it", { because }) }
-      : { verdict: VERDICT[outcome.kind], because },
-    isLost: !has && outcome.kind !== "accepted",
+    sent: has ? { verdict: "accepted", because: clause("message-has-it", { because }) } : { verdict: VERDICT[kind], because },
+    isLost: !has && kind !== "accepted",
   };
 }
 

@@ -10,7 +10,7 @@ import { type Journal, keyPath, readPrivateKey, readSecret, readText } from "../
 import type { AppContext } from "../context.ts";
 import type { DnsRequest } from "../dns/context.ts";
 import { lastState, linkTrouble, type Missing, offersOf, type ServiceAt, unsettledAsks } from "../services/services.ts";
-import { credentialFor, smtpSettings, submissionTo } from "../services/submission.ts";
+import { credentialFor, smtpSettings, submissionTo, submitted } from "../services/submission.ts";
 import type { Session } from "../session.ts";
 
 /** A test message up to the moment it is submitted: what it depends on, what it says, its signature, its way. */
@@ -141,6 +141,14 @@ export async function signed(
 const trackingIn = (reply: string): string | undefined =>
   /\b(?:id=|queued as |message id )<?([!-;=?-~]{4,200}?)>?(?:[\s.;)]|$)/i.exec(reply)?.[1];
 
+/** How a message was handed in: `reply` is what the service said, `tracking` by what it knows the message. */
+export interface HandedOver {
+  readonly kind: Submitted["kind"];
+  readonly because: Clause;
+  readonly reply?: string | undefined;
+  readonly tracking?: string | undefined;
+}
+
 /** Hands the message in over SMTP, or over the link. */
 export async function submit(
   via: "smtp" | "link",
@@ -152,13 +160,15 @@ export async function submit(
   journal: Journal,
   request: DnsRequest,
   context: AppContext,
-): Promise<{ outcome: Submitted; host: string; tracking: string | undefined }> {
+): Promise<HandedOver> {
   if (via === "smtp") {
     const settings = await smtpSettings(service, journal, domain);
     if (settings === undefined) throw new Failure("no-smtp-settings", { service: service.key, title: service.title });
     const { submitMessage } = await import("../../net/mail.ts");
     const outcome = await submitMessage(await submissionTo(settings, service, session, request, context), envelope, message);
-    return { outcome, host: settings.host, tracking: outcome.kind === "accepted" ? trackingIn(outcome.reply) : undefined };
+    const { kind } = outcome;
+    const reply = kind === "accepted" ? outcome.reply : undefined;
+    return { kind, because: submitted(outcome, settings.host), reply, tracking: reply && trackingIn(reply) };
   }
   if (service.link === undefined) throw new Failure("no-link", { title: service.title });
   const kept = credentialFor(journal, service, domain);
@@ -170,11 +180,12 @@ export async function submit(
     body: { from: envelope.from, to: envelope.to, message: message.toString("base64") },
   });
   const host = service.title;
-  if (answer.ok) return { outcome: { kind: "accepted", reply: `its id is ${answer.value.id}` }, host, tracking: answer.value.id };
+  if (answer.ok) {
+    const { id } = answer.value;
+    return { kind: "accepted", because: clause("service-took-as", { host, id }), reply: id, tracking: id };
+  }
   const { kind, because } = answer.error;
-  const outcome: Submitted =
-    kind === "failed" || kind === "unreachable"
-      ? { kind: "failed", step: "message", because }
-      : { kind: "refused", step: "message", reply: because, forGood: true };
-  return { outcome, host, tracking: undefined };
+  return kind === "failed" || kind === "unreachable"
+    ? { kind: "failed", because: clause("service-stopped", { host, step: "message", because }) }
+    : { kind: "refused", because: clause("service-declined", { host, because }) };
 }

@@ -225,10 +225,10 @@ async function readyAt(
   covered: readonly Covered[],
   workspace: Workspace,
   timeout: number,
-): Promise<{ ready: readonly Ready[]; left: readonly { readonly change: Change; readonly because: string }[] }> {
+): Promise<{ ready: readonly Ready[]; left: readonly { readonly change: Change; readonly because: Clause }[] }> {
   const { readHostTemplate } = await import("../../net/approval.ts");
   const ready: Ready[] = [];
-  const left: { change: Change; because: string }[] = [];
+  const left: { change: Change; because: Clause }[] = [];
   for (const call of templateCalls(covered.flatMap(({ uses }) => uses))) {
     const own = covered.flatMap(({ change, uses }) => (uses.some((use) => call.uses.includes(use)) ? [change] : []));
     const known = await readHostTemplate(host, call, timeout);
@@ -297,8 +297,8 @@ export async function planApproval(domain: Domain, changes: readonly Change[], h
         changes: after.filter((change) => names.includes(change.name) && change.asks.some((ask) => asks.includes(ask))),
       })),
       left: [...rest, ...left.map(({ change }) => change)].map(last),
-      reasons: [...new Set(left.map(({ because }) => because))].map((because) =>
-        clause("approve-said", { title, because: verbatim(because) }),
+      reasons: [...new Map(left.map(({ because }) => [JSON.stringify(because), because])).values()].map((because) =>
+        clause("approve-said", { title, because }),
       ),
       changes: after,
     };

@@ -45,7 +45,7 @@ export async function checkHelper(
     met: describe.ok,
     detail: describe.ok
       ? clause("helper-is", { title: describe.value.title, atomic: describe.value.atomic })
-      : verbatim(describe.error.detail),
+      : describe.error.detail,
   });
   const shows = async (step: HelperStep, expected: HelperSet | null): Promise<boolean> => {
     const read = await runHelper(program, { action: "read", zone: domain.name, sets: [scratch] }, how);
@@ -56,7 +56,7 @@ export async function checkHelper(
     steps.push({
       step: clause("helper-step", { step }),
       met,
-      detail: read.ok ? clause("helper-shows", { data: seen?.data ?? [] }) : verbatim(read.error.detail),
+      detail: read.ok ? clause("helper-shows", { data: seen?.data ?? [] }) : read.error.detail,
     });
     return met;
   };
@@ -76,7 +76,7 @@ export async function checkHelper(
       met: applied.ok && applied.value.outcome === expected,
       detail: applied.ok
         ? clause("helper-says", { outcome: applied.value.outcome, reason: applied.value.reason })
-        : verbatim(applied.error.detail),
+        : applied.error.detail,
     });
   };
   // A helper that cannot even show an empty name is not let near the zone.

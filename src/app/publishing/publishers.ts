@@ -194,11 +194,11 @@ function helperPublisher(
       const remedy = clause("publish-run-status");
       if (!answer.ok)
         return answer.error.sent
-          ? { kind: "unknown", because: verbatim(answer.error.detail), remedy }
+          ? { kind: "unknown", because: answer.error.detail, remedy }
           : {
               kind: "not-published",
               reason: "not-set-up",
-              because: verbatim(answer.error.detail),
+              because: answer.error.detail,
               remedy: clause("publish-correct-command"),
             };
       const { reason } = answer.value;

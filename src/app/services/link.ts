@@ -37,7 +37,7 @@ type Asked = { readonly ok: true; readonly value: unknown } | { readonly ok: fal
 /** One check: what is expected, and how the answer is judged; undefined means that it holds. */
 function judged(id: string, what: Clause, outcome: Asked, broken: (outcome: Asked) => Clause | undefined): Check {
   if (!outcome.ok && outcome.error.kind === "unreachable")
-    return { id, what, verdict: "unknown", because: verbatim(outcome.error.because) };
+    return { id, what, verdict: "unknown", because: outcome.error.because };
   const because = broken(outcome);
   return { id, what, verdict: because === undefined ? "met" : "broken", because: because ?? clause("nothing") };
 }
@@ -47,14 +47,14 @@ type LinkCheck = Clauses["link-check"]["check"];
 const tried = (check: LinkCheck, outcome: Asked, broken: (outcome: Asked) => Clause | undefined): Check =>
   judged(check, clause("link-check", { check }), outcome, broken);
 
-const said = (outcome: Asked): Clause => (outcome.ok ? clause("link-did-it") : verbatim(outcome.error.because));
+const said = (outcome: Asked): Clause => (outcome.ok ? clause("link-did-it") : outcome.error.because);
 
 const expectKind =
   (...kinds: readonly LinkFailure["kind"][]) =>
   (outcome: Asked): Clause | undefined =>
     !outcome.ok && kinds.includes(outcome.error.kind) ? undefined : said(outcome);
 
-const expectAnswer = (outcome: Asked): Clause | undefined => (outcome.ok ? undefined : verbatim(outcome.error.because));
+const expectAnswer = (outcome: Asked): Clause | undefined => (outcome.ok ? undefined : outcome.error.because);
 
 /** What is asked of each offer without changing anything at the service. */
 const HARMLESS: Readonly<

@@ -28,6 +28,8 @@ import type { NameClauses } from "./name.ts";
 import type { NextClauses } from "./next.ts";
 import type { Nothing } from "./nothing.ts";
 import type { NoticeClauses } from "./notice.ts";
+import type { PeerClauses } from "./peer.ts";
+import type { ProgramClauses } from "./program.ts";
 import type { ProveClauses } from "./prove.ts";
 import type { PublishClauses } from "./publish.ts";
 import type { QuestionClauses } from "./question.ts";
@@ -72,6 +74,8 @@ export type {
   NextClauses,
   Nothing,
   NoticeClauses,
+  PeerClauses,
+  ProgramClauses,
   ProveClauses,
   PublishClauses,
   QuestionClauses,
@@ -117,6 +121,8 @@ export interface Clauses
     NameClauses,
     NextClauses,
     NoticeClauses,
+    PeerClauses,
+    ProgramClauses,
     ProveClauses,
     PublishClauses,
     QuestionClauses,

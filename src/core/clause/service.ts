@@ -22,9 +22,11 @@ export interface ServiceClauses {
     /** RFC 3339. */
     readonly expiresAt: string | undefined;
   };
+  "service-took-as": { readonly host: string; readonly id: string };
+  "service-declined": { readonly host: string; readonly because: Clause };
   "service-took": { readonly host: string; readonly reply: string };
-  "service-unreachable": { readonly host: string; readonly because: string };
-  "service-stopped": { readonly host: string; readonly step: Step; readonly because: string };
+  "service-unreachable": { readonly host: string; readonly because: Clause };
+  "service-stopped": { readonly host: string; readonly step: Step; readonly because: Clause };
   "service-refused": {
     readonly host: string;
     readonly step: Step;

@@ -1,4 +1,5 @@
 import type { DomainName } from "../name/index.ts";
+import type { Clause } from "./index.ts";
 import type { Nothing } from "./nothing.ts";
 
 /** What is said on the way, beside the result: whole sentences. */
@@ -11,7 +12,7 @@ export interface ToldClauses {
   "told-not-shown-yet": { readonly to: string };
   "told-paste-now": Nothing;
   "told-input-form": Nothing;
-  "told-kit-before": { readonly name: string; readonly error: string };
+  "told-kit-before": { readonly name: string; readonly because: Clause };
   "told-sweep-part": { readonly sweep: string; readonly done: number; readonly domains: number };
   "told-sweep-on": { readonly sweep: string; readonly done: number; readonly domains: number };
   "told-sweep-rests": { readonly domains: number; readonly ms: number };

@@ -7,7 +7,10 @@ export const WATCHED = [
   "signatures",
   "delegation",
   "ds",
+  "spf",
   "include",
+  "addresses",
+  "senders",
   "sender",
   "reports",
   "events",
@@ -20,7 +23,7 @@ type Level = "fine" | "soon" | "bad" | "unknown";
 /** One thing that is watched, as it is now. */
 export interface Watched {
   readonly kind: WatchedKind;
-  /** What it is called: an ask, a host, an include, a sender. */
+  /** Which one it is: an ask, a host, an include, a sender; the domain, where there is one of its kind. */
   readonly subject: string;
   /** A short text that differs where something changed. */
   readonly state: string;

@@ -19,6 +19,8 @@ import { MESSAGE } from "./message.ts";
 import { NAME } from "./name.ts";
 import { NEXT } from "./next.ts";
 import { NOTICE } from "./notice.ts";
+import { PEER } from "./peer.ts";
+import { PROGRAM } from "./program.ts";
 import { PROVE } from "./prove.ts";
 import { PUBLISH } from "./publish.ts";
 import { QUESTION } from "./question.ts";
@@ -71,6 +73,8 @@ const WORDS: WordsOf<Clauses> = joined(
   NAME,
   NEXT,
   NOTICE,
+  PEER,
+  PROGRAM,
   PROVE,
   PUBLISH,
   QUESTION,

@@ -41,9 +41,11 @@ export const SERVICE: WordsOf<ServiceClauses> = {
   "service-addresses-unresolved": ({ title, address }) =>
     `${title} cannot be asked about addresses from here: open the link it mails to ${address}`,
   "service-address": addressState,
+  "service-took-as": ({ host, id }) => `${host} took it: its id is ${id}`,
+  "service-declined": ({ host, because }, say) => `${host} refused to take the message: ${say(because)}`,
   "service-took": ({ host, reply }) => `${host} took it: ${reply}`,
-  "service-unreachable": ({ host, because }) => `${host} could not be reached: ${because}`,
-  "service-stopped": ({ host, step, because }) => `${host} stopped when it had to ${STEPS[step]}: ${because}`,
+  "service-unreachable": ({ host, because }, say) => `${host} could not be reached: ${say(because)}`,
+  "service-stopped": ({ host, step, because }, say) => `${host} stopped when it had to ${STEPS[step]}: ${say(because)}`,
   "service-refused": ({ host, step, reply, meaning, remedy }, say) => {
     const what = [meaning, remedy].map(say).filter((one) => one !== "");
     return `${host} refused to ${STEPS[step]}: “${reply}”${what.length === 0 ? "" : ` (${what.join("; ")})`}`;

@@ -11,8 +11,8 @@ export const TOLD: WordsOf<ToldClauses> = {
     `${to} accepted the changes, and its zone does not show them yet; looking again for a moment.`,
   "told-paste-now": "Paste what the service shows, then press Ctrl-D on an empty line:",
   "told-input-form": "That does not have the form it needs.",
-  "told-kit-before": ({ name, error }) =>
-    `The kit ${name} could not be fetched again (${error}); the one that was used before is taken.`,
+  "told-kit-before": ({ name, because }, say) =>
+    `The kit ${name} could not be fetched again (${say(because)}); the one that was used before is taken.`,
   "told-sweep-part": ({ sweep, done, domains }) => `Takes part in ${sweep}: ${done} of ${domainsOf(domains)} are done.`,
   "told-sweep-on": ({ sweep, done, domains }) => `Goes on with ${sweep}: ${done} of ${domainsOf(domains)} are done.`,
   "told-sweep-rests": ({ domains, ms }) =>

@@ -14,6 +14,9 @@ const THING: Readonly<Record<WatchedKind, (subject: string) => string>> = {
   signatures: () => "the DNSSEC signatures",
   delegation: () => "the name servers at the registrar",
   ds: () => "the DNSSEC record (DS) at the registrar",
+  spf: () => "the SPF record",
+  addresses: (subject) => `the addresses of ${subject} in the SPF record`,
+  senders: () => "the list of known senders",
   include: (subject) => `${subject} in the SPF record`,
   sender: (subject) => `the sender ${subject}`,
   reports: () => "the DMARC reports",
@@ -30,7 +33,7 @@ const HAPPENED: Readonly<Record<NoticeKind, string>> = {
 };
 
 const thing = ({ watched, subject }: Pick<Notice, "watched" | "subject">): string => visible(THING[watched](subject));
-const ARE: ReadonlySet<WatchedKind> = new Set(["signatures", "delegation", "reports", "events"]);
+const ARE: ReadonlySet<WatchedKind> = new Set(["signatures", "delegation", "addresses", "reports", "events"]);
 
 /** What a notice says, as a clause. */
 export function noticeClause({
@@ -130,8 +133,8 @@ export function guardText({ notices, told, waiting, domains, at }: GuardResult, 
   const sent = told.map((one) =>
     wrap(
       one.told
-        ? `${style.good("told")}  ${visible(one.way)}: ${visible(inWords(one.because))}.`
-        : `${style.bad("not told")}  ${visible(one.way)}: ${visible(inWords(one.because))}. It is tried again at the next look.`,
+        ? `${style.good("told")}  ${visible(inWords(one.way))}: ${visible(inWords(one.because))}.`
+        : `${style.bad("not told")}  ${visible(inWords(one.way))}: ${visible(inWords(one.because))}. It is tried again at the next look.`,
       width,
       "  ",
     ),
