@@ -32,3 +32,6 @@ export const sentence = (text: string): string => {
   const begun = /^(?!zandrel )[a-z]+(?=[ ,;:’']|$)/.test(text) ? `${text[0]?.toUpperCase()}${text.slice(1)}` : text;
   return /[.!?]$/.test(begun) ? begun : `${begun}.`;
 };
+
+/** What the DNS host of a domain is called whose file names none. */
+export const YOUR_HOST = "your DNS host";

@@ -1,6 +1,6 @@
 import * as z from "zod";
 import { recordsWanted, STATES } from "../../core/ask/index.ts";
-import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
+import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { printRecord } from "../../core/record/index.ts";

@@ -23,7 +23,7 @@ export const retireSchema = z.object({
   domain: domainName,
   written: z.boolean(),
   removals: z.array(z.object({ name: domainName, type: z.string(), before: z.array(record), after: z.array(record) })),
-  stays: z.array(z.object({ name: domainName, type: z.string(), data: z.string(), because: sentence })),
+  stays: z.array(z.object({ name: domainName, type: z.string(), data: sentence, because: sentence })),
   published: published.nullable(),
 });
 

@@ -21,7 +21,7 @@ export const statusSchema = z.object({
     z.object({
       domain: domainName,
       role: z.string(),
-      host: z.string(),
+      host: z.string().nullable().describe("the title of its DNS host; null where its file names none"),
       asks: z.array(
         z.object({
           id: z.string(),
@@ -125,7 +125,7 @@ export async function status(request: StatusRequest, context: AppContext): Promi
       shown.push({
         domain: domain.name,
         role: domain.role,
-        host: hostTitle(domain, workspace),
+        host: hostTitle(domain, workspace) ?? null,
         asks: surveyed.asks.map((standing) => ({
           id: standing.ask.id,
           service: standing.ask.service,

@@ -153,7 +153,7 @@ export function causeOf({ kind, name, because, options, offending }: Clash, doma
     at,
     because,
     remedy: clause("cause-leftover-mend", {
-      host: domain.host === undefined ? undefined : hostTitle(domain, workspace),
+      host: hostTitle(domain, workspace),
       type,
       entries: entries.map(({ host, value }) => ({ host, value })),
     }),

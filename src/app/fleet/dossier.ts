@@ -51,7 +51,7 @@ const ask = z.object({
 const domainShape = z.object({
   domain: domainName,
   role: z.string(),
-  host: z.string().describe("the title of its DNS host"),
+  host: z.string().nullable().describe("the title of its DNS host; null where its file names none"),
   asks: z.array(ask),
   right: z.array(z.object({ area: z.string(), because: z.string() })),
   findings: z.array(finding),
@@ -229,7 +229,7 @@ async function oneDomain(
   const { right, findings } = audited;
   unresolved.push(...audited.unresolved.map(({ name: at, type }) => clause("dossier-record", { name: at, type })));
   return {
-    ...{ domain: domain.name, role: domain.role, host: hostTitle(domain, workspace), asks },
+    ...{ domain: domain.name, role: domain.role, host: hostTitle(domain, workspace) ?? null, asks },
     right,
     findings,
     unresolved: [...new Map(unresolved.map((one) => [JSON.stringify(one), one])).values()],

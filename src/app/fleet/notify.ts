@@ -1,6 +1,6 @@
 import { createHash } from "node:crypto";
 import type { Clause } from "../../core/clause/index.ts";
-import { clause, NOTHING, verbatim } from "../../core/clause/index.ts";
+import { clause, NOTHING } from "../../core/clause/index.ts";
 import type { Failure } from "../../core/failure.ts";
 import type { NoticeKind, WatchedKind } from "../../core/guard/index.ts";
 import type { DomainName } from "../../core/name/index.ts";

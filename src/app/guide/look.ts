@@ -16,7 +16,8 @@ export interface GuideLook {
   /** What is left to publish, with the replacements that were agreed to. */
   readonly draft: Draft | undefined;
   readonly sheetOpen: boolean;
-  readonly host: string;
+  /** The title of the DNS host; undefined where none is named. */
+  readonly host: string | undefined;
   /** How the domain's DNS host is reached; undefined where it names none. */
   readonly way: string | undefined;
   /** What became of publications that broke off, a sentence each. */

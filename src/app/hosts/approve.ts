@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
+import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { templateCalls } from "../../core/template/index.ts";

@@ -1,4 +1,4 @@
-import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
+import { type Clause, clause } from "../../core/clause/index.ts";
 import { type DomainName, name as nameOf, under, withoutRootDot } from "../../core/name/index.ts";
 import { decodeUtf8, isOfType, txtValue } from "../../core/record/index.ts";
 import { err, type Result } from "../../core/result.ts";

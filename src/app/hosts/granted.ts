@@ -1,4 +1,4 @@
-import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
+import { type Clause, clause } from "../../core/clause/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { err, type Result } from "../../core/result.ts";
 import type { TemplateCall } from "../../core/template/index.ts";

@@ -9,7 +9,6 @@ import type { Journal } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOfAddress, missingShape, offersOf, type ServiceAt, serviceNamed } from "../services/services.ts";
-import { submitted } from "../services/submission.ts";
 import { type Session, writing } from "../session.ts";
 import { domainName, sentence, time } from "../shapes.ts";
 import { dispositionOf, dispositionShape, follow, type MessageIds } from "./follow.ts";

@@ -1,6 +1,6 @@
 import { asRecords, type DnsWant, dnsWants, isMet } from "../../core/ask/index.ts";
 import type { Change } from "../../core/change/index.ts";
-import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
+import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { TemplateUse } from "../../core/kit/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";

@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { type Clauses, clause, verbatim } from "../../core/clause/index.ts";
+import { type Clauses, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type HelperSet, runHelper } from "../../net/helper.ts";
 import type { Domain } from "../../workspace/index.ts";

@@ -60,7 +60,9 @@ export const draftSchema = z.object({
   clashes: z.array(clash),
   undetermined: z.array(z.object({ domain: domainName, name: domainName, type: z.string(), because: sentence })),
   visible: z.object({ latest: time.nullable(), because: sentence }),
-  hosts: z.record(z.string(), z.string()).describe("the DNS host of each domain, for people"),
+  hosts: z
+    .record(z.string(), z.string().nullable())
+    .describe("the DNS host of each domain, for people; null where none is named"),
 });
 
 export type DraftResult = z.output<typeof draftSchema>;
@@ -170,7 +172,7 @@ export async function draft(request: DraftRequest, context: AppContext): Promise
     const drafts = await makeDrafts(request, workspace, dns, journal, domains);
     const result: DraftResult = {
       ...resultOf(drafts, dns.now),
-      hosts: Object.fromEntries(domains.map((domain) => [domain.name, hostTitle(domain, workspace)])),
+      hosts: Object.fromEntries(domains.map((domain) => [domain.name, hostTitle(domain, workspace) ?? null])),
       publishWith: { replace: [...request.replace], only: [...request.only], into: request.into ?? null },
       launch: launchOf(drafts, domains, dns.now, request),
     };

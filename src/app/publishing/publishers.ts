@@ -1,6 +1,6 @@
 import { resolve } from "node:path";
 import { fillIn } from "../../core/change/index.ts";
-import { clause, verbatim } from "../../core/clause/index.ts";
+import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { printData, type RecordSet } from "../../core/record/index.ts";
 import { editZone, type SetChange } from "../../core/zone/index.ts";

@@ -24,7 +24,8 @@ interface PageStep {
 /** A sheet as its page shows it at one moment. */
 export interface SheetState {
   readonly domain: DomainName;
-  readonly host: string;
+  /** The title of the DNS host; undefined where none is named. */
+  readonly host: string | undefined;
   readonly steps: readonly PageStep[];
   /** What was entered wrongly, what stands beside it, what was deleted by mistake: each with what to do. */
   readonly slips: readonly { readonly because: Clause; readonly remedy: Clause }[];

@@ -3,7 +3,7 @@ import { asRecords, dnsWants } from "../../core/ask/index.ts";
 import { discoverByWalk, type Policy } from "../../core/dmarc/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, memoized } from "../../core/lookup/index.ts";
-import { type DomainName, labelsOf } from "../../core/name/index.ts";
+import { type DomainName, labelsOf, withoutRootDot } from "../../core/name/index.ts";
 import { isOfType } from "../../core/record/index.ts";
 import { lookupSpf, type Network, type SpfRecord, type SpfTree, spfTree } from "../../core/spf/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
@@ -98,7 +98,7 @@ export async function sendersOf(
     .filter(({ at }) => !own.has(at) && !services.some((one) => one.domains.includes(at)));
   const spfOnlySenders = others.map(
     async ({ include, at }): Promise<KnownService> => ({
-      title: `${at.slice(0, -1)} (in your SPF record)`,
+      title: withoutRootDot(at),
       domains: [at],
       keyNames: [],
       networks: await networksIn(include, lookup, unresolved),

@@ -71,9 +71,7 @@ export async function senderDomain(request: SenderDomainRequest, context: AppCon
     const seen = await askLink(service.link, "showDomain", { at: { domain: withoutRootDot(domain) } });
     if (!seen.ok && seen.error.kind !== "unknown")
       throw linkTrouble(service, clause("asked-where-stands", { of: operand }), seen.error);
-    let said: DomainState = seen.ok
-      ? seen.value
-      : { domain: withoutRootDot(domain), state: "unknown", reason: "it was not added yet" };
+    let said: DomainState = seen.ok ? seen.value : { domain: withoutRootDot(domain), state: "unknown", reason: "" };
     const signing = request.signing as "on" | "off" | undefined;
     if (said.state !== "accepted" || (signing !== undefined && signing !== said.signing)) {
       const missing = request.force ? [] : await unsettledAsks(service, domain, session, journal);
@@ -111,7 +109,10 @@ export async function senderDomain(request: SenderDomainRequest, context: AppCon
         ...common,
         state: said.state,
         signing: said.signing ?? null,
-        because: clause("prove-service-says", { title: service.title, text: said.reason }),
+        because:
+          said.reason === ""
+            ? clause("service-knows-not", { title: service.title, domain })
+            : clause("prove-service-says", { title: service.title, text: said.reason }),
         next: said.state !== "accepted" ? clause("next-sender-domain", call) : off ? clause("next-signing-on", call) : null,
       },
     };

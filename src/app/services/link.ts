@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { type Clause, type Clauses, clause, verbatim } from "../../core/clause/index.ts";
+import { type Clause, type Clauses, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type OFFERS, OPERATIONS, type OperationName } from "../../core/sending/index.ts";
 import { askLink, type LinkFailure, type LinkTo } from "../../net/service-link.ts";

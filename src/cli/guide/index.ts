@@ -5,6 +5,7 @@ import { lookForGuide } from "../../app/guide/look.ts";
 import { nextMove } from "../../app/guide/next-move.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { inWords } from "../../present/clauses/index.ts";
+import { YOUR_HOST } from "../../present/lines.ts";
 import { visible } from "../../present/safe.ts";
 import type { Context } from "../command.ts";
 
@@ -45,7 +46,7 @@ async function carryThrough(domain: DomainName, request: GuideRequest, context: 
       if (look.asks.length === 0) throw new Left();
     }
     if (move.kind === "done") return farewell(move.open, domain);
-    await makeMove(move, { domain, replace, putOff, host: look.host, request, context });
+    await makeMove(move, { domain, replace, putOff, host: look.host ?? YOUR_HOST, request, context });
   }
 }
 

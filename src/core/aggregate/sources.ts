@@ -36,7 +36,7 @@ interface SourceWeek {
 
 /** Somebody who sends as us. */
 export interface Source {
-  /** What people call it: the service's title, a domain, or a block of addresses. */
+  /** What people call it: the service's title, a domain, or a block of addresses; empty for all that are too many to tell apart. */
   readonly title: string;
   /** The key of the service of the workspace it was recognised as. */
   readonly service?: string;
@@ -145,7 +145,8 @@ export const weekOf = (day: number): number => day - ((day + 3) % 7);
 const MAX_NAMES = 5;
 const MAX_FROM = 20;
 const MAX_SOURCES = 2000;
-const EVERYBODY_ELSE = "everyone else";
+/** The title of all that are too many to tell apart. */
+const ALL_OTHERS = "";
 
 class Counter {
   readonly #counts = new Map<string, number>();
@@ -244,7 +245,7 @@ export function sourcesOf(all: Iterable<Seen>, services: readonly KnownService[]
     }
     last = { key, belonging };
     const { service, neighbour, block } = belonging;
-    const title = gathered.has(belonging.title) || gathered.size < MAX_SOURCES ? belonging.title : EVERYBODY_ELSE;
+    const title = gathered.has(belonging.title) || gathered.size < MAX_SOURCES ? belonging.title : ALL_OTHERS;
     let one = gathered.get(title);
     if (one === undefined) {
       one = {

@@ -1,5 +1,5 @@
 import { type Ask, type DnsWant, dnsWants, isMet, type SpfWant } from "../ask/index.ts";
-import { type Clause, clause } from "../clause/index.ts";
+import { type Clause, clause, verbatim } from "../clause/index.ts";
 import { isDmarc } from "../dmarc/index.ts";
 import { type Live, type Lookup, liveAt, ownSetOf } from "../lookup/index.ts";
 import type { DomainName } from "../name/index.ts";
@@ -22,7 +22,8 @@ import type { Change } from "./drafting.ts";
 interface Staying {
   readonly name: DomainName;
   readonly type: string;
-  readonly data: string;
+  /** What stays, in words where it is no single record. */
+  readonly data: Clause;
   readonly because: Clause;
 }
 
@@ -77,7 +78,7 @@ function endWish(
   { others, isOurs, named, madeSpfAt }: Pick<RetireRequest, "others" | "isOurs" | "named" | "madeSpfAt">,
 ): Leaving {
   const { name, type } = want;
-  const staying = (data: string, because: Clause): Leaving => ({ left, stays: [...stays, { name, type, data, because }] });
+  const staying = (data: Clause, because: Clause): Leaving => ({ left, stays: [...stays, { name, type, data, because }] });
   const sharing = others.flatMap((other) =>
     dnsWants(other.wants)
       .filter((one) => one.name === name && one.type === type)
@@ -87,14 +88,17 @@ function endWish(
     case "absent":
       return { left, stays };
     case "dmarc-minimum":
-      return isMet(before, want) ? staying(`p=${want.policy} or stricter`, clause("change-policy-stays")) : { left, stays };
+      return isMet(before, want)
+        ? staying(clause("change-policy-or-stricter", { policy: want.policy }), clause("change-policy-stays"))
+        : { left, stays };
     case "spf-terms": {
       const needed = sharing.flatMap(({ want: other }) => (other.kind === "spf-terms" ? [other] : []));
       const record = left.find((one) => isSpf(text(one)));
       const ended = record === undefined ? undefined : withoutTerms(text(record), want, needed);
       if (record === undefined || ended === undefined)
-        return isMet(before, want) ? staying(want.record.text, clause("change-terms-needed")) : { left, stays };
-      if (!isOurs(before, record) && !named.has(name)) return staying(want.record.text, clause("change-spf-not-ours", { name }));
+        return isMet(before, want) ? staying(verbatim(want.record.text), clause("change-terms-needed")) : { left, stays };
+      if (!isOurs(before, record) && !named.has(name))
+        return staying(verbatim(want.record.text), clause("change-spf-not-ours", { name }));
       // The record that Zandrel made goes with its last term: what would be left forbids or allows nothing of anybody's.
       if (needed.length === 0 && /^v=spf1(?: [+?~-]?all)?$/i.test(ended) && madeSpfAt?.(name) === true)
         return { left: left.filter((one) => one !== record), stays };
@@ -108,7 +112,7 @@ function endWish(
           if (!so.left.some((one) => dataKey(type, one) === key)) return so;
           const stay = (because: Clause): Leaving => ({
             left: so.left,
-            stays: [...so.stays, { name, type, data: printData(type, data), because }],
+            stays: [...so.stays, { name, type, data: verbatim(printData(type, data)), because }],
           });
           const needing = sharing.filter(
             ({ want: other }) => other.kind === "records" && other.data.some((one) => dataKey(type, one) === key),

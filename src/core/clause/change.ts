@@ -111,6 +111,7 @@ export interface ChangeClauses {
   "change-ends-wildcard-mend": { readonly of: DomainName };
   "change-already-there": Nothing;
   "change-starts-mail": { readonly name: DomainName };
+  "change-policy-or-stricter": { readonly policy: string };
   "change-policy-stays": Nothing;
   "change-terms-needed": Nothing;
   "change-spf-not-ours": { readonly name: DomainName };

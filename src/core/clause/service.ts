@@ -1,3 +1,4 @@
+import type { DomainName } from "../name/index.ts";
 import type { Clause } from "./index.ts";
 import type { Nothing } from "./nothing.ts";
 
@@ -22,6 +23,7 @@ export interface ServiceClauses {
     /** RFC 3339. */
     readonly expiresAt: string | undefined;
   };
+  "service-knows-not": { readonly title: string; readonly domain: DomainName };
   "service-took-as": { readonly host: string; readonly id: string };
   "service-declined": { readonly host: string; readonly because: Clause };
   "service-took": { readonly host: string; readonly reply: string };

@@ -27,7 +27,7 @@ export function retireText(
   });
   const kept = stays.map(
     (one) =>
-      `  ${style.careful("stays")}  ${displayName(one.name)}  ${one.type}  ${visible(one.data)}\n         ${wrap(visible(inWords(one.because)), width - 9, "         ")}`,
+      `  ${style.careful("stays")}  ${displayName(one.name)}  ${one.type}  ${visible(inWords(one.data))}\n         ${wrap(visible(inWords(one.because)), width - 9, "         ")}`,
   );
   const title = `${style.title(ask)}  ${style.quiet(displayName(domain))}`;
   const none = removals.length === 0 ? ["  no record goes"] : [];

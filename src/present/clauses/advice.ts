@@ -1,4 +1,5 @@
 import type { AdviceClauses } from "../../core/clause/index.ts";
+import { sourceName } from "../source-names.ts";
 import type { WordsOf } from "./words.ts";
 
 /** Unknown senders named in one sentence. */
@@ -43,7 +44,7 @@ export const ADVICE: WordsOf<AdviceClauses> = {
     `the reports cover ${days} ${days === 1 ? "day" : "days"} (${reports} reports); ${needed} days are needed, because not everyone sends daily`,
   "advice-may-be-yours": ({ sources }) => {
     const more = sources.length - MAX_NAMED;
-    return `${sources.slice(0, MAX_NAMED).join(", ")}${more > 0 ? ` and ${more} more` : ""} may be yours`;
+    return `${sources.slice(0, MAX_NAMED).map(sourceName).join(", ")}${more > 0 ? ` and ${more} more` : ""} may be yours`;
   },
   "advice-not-at-once": ({ first }) => `use ${first} first, and watch the reports for two weeks`,
   "advice-none-seen": "none of your known senders was seen; mail that fails is not known to be yours",

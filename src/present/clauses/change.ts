@@ -143,6 +143,7 @@ export const CHANGE: WordsOf<ChangeClauses> = {
   "change-ends-wildcard-mend": ({ of }) => `add a record of its own for ${displayName(of)} first, with what the wildcard says`,
   "change-already-there": "it is already there",
   "change-starts-mail": ({ name }) => `${displayName(name)} starts to take mail`,
+  "change-policy-or-stricter": ({ policy }) => `p=${policy} or stricter`,
   "change-policy-stays": "a domain that sends mail keeps its DMARC record",
   "change-terms-needed": "another ask needs these terms too",
   "change-spf-not-ours": ({ name }) =>

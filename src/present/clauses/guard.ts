@@ -1,6 +1,7 @@
 import type { GuardClauses } from "../../core/clause/index.ts";
 import { count } from "../../core/english.ts";
 import { displayName } from "../../core/name/index.ts";
+import { sourceName } from "../source-names.ts";
 import type { WordsOf } from "./words.ts";
 
 const DAY = 86_400_000;
@@ -22,7 +23,7 @@ export const GUARD: WordsOf<GuardClauses> = {
   "guard-unknown-sender": ({ messages, title, domain, aligned, nextTo }) => {
     const proven = aligned === 0 ? "none of them is" : `${aligned} of them are`;
     const near = nextTo === undefined ? "" : ` (it is next to the addresses of ${nextTo}, and not one of them)`;
-    return `${count(messages, "message")} came from ${title} with ${displayName(domain)} as the sender, and ${proven} proven to be yours${near}`;
+    return `${count(messages, "message")} came from ${sourceName(title)} with ${displayName(domain)} as the sender, and ${proven} proven to be yours${near}`;
   },
   "guard-certificate-renew": "it should have been renewed by now; ask the site builder or issuer why it was not",
   "guard-registration-ended": "ask the registrar whether the registration has ended",

@@ -1,4 +1,5 @@
 import type { ServiceClauses } from "../../core/clause/index.ts";
+import { displayName } from "../../core/name/index.ts";
 import type { WordsOf } from "./words.ts";
 
 /** Where a sender address stands at its service. */
@@ -41,6 +42,7 @@ export const SERVICE: WordsOf<ServiceClauses> = {
   "service-addresses-unresolved": ({ title, address }) =>
     `${title} cannot be asked about addresses from here: open the link it mails to ${address}`,
   "service-address": addressState,
+  "service-knows-not": ({ title, domain }) => `${title} does not know ${displayName(domain)} yet`,
   "service-took-as": ({ host, id }) => `${host} took it: its id is ${id}`,
   "service-declined": ({ host, because }, say) => `${host} refused to take the message: ${say(because)}`,
   "service-took": ({ host, reply }) => `${host} took it: ${reply}`,

@@ -5,12 +5,13 @@ import { sayFinding, sayRight, titleOfRule } from "../audit/findings.ts";
 import { inWords } from "../clauses/index.ts";
 import { type Block, htmlOf, markdownOf } from "../document.ts";
 import { historySentence } from "../history/history.ts";
-import { count, type Layout, moment, STATE_MARK, sentence, visible, wrap } from "../index.ts";
+import { count, type Layout, moment, STATE_MARK, sentence, visible, wrap, YOUR_HOST } from "../index.ts";
 import { hardTermsIn } from "../legend.ts";
 import { page } from "../page.ts";
-import { byOrigin, byVerdict, titleOf } from "../reports/source-charts.ts";
+import { byOrigin, byVerdict } from "../reports/source-charts.ts";
 import { percent, WHY } from "../reports/sources.ts";
 import { sourcesLead } from "../reports/sources-page.ts";
+import { sourceLabel } from "../source-names.ts";
 import { spfFigure, spreadFigure } from "./dossier-charts.ts";
 
 const RIGHT: ReadonlySet<string> = new Set(["proven", "settled"]);
@@ -143,7 +144,7 @@ function mendBlocks({ findings, unresolved, host }: DossierDomain): Block[] {
               ["Seen", sentence(one.evidence)],
               ["Why it matters", sentence(one.why)],
               ["What to do", sentence(one.remedy)],
-              ["Who", sentence(ownerOf(one.area, host))],
+              ["Who", sentence(ownerOf(one.area, host ?? YOUR_HOST))],
             ],
           }),
         )),
@@ -298,7 +299,7 @@ function sourceBlocks({ sources, unresolved }: DossierDomain): Block[] {
       table: {
         head: ["Source", "Messages", "Proven", "Why not proven"],
         rows: shown.map((one) => [
-          titleOf(one),
+          sourceLabel(one),
           one.messages.toLocaleString("en"),
           one.messages < 10 ? `${one.aligned} of ${one.messages}` : percent(one.aligned, one.messages),
           Object.entries(one.reasons)
@@ -373,7 +374,7 @@ function blocksOf(domain: DossierDomain, now: number): Block[] {
   const all: Block[] = [
     { text: headline.text, tone: "lead" },
     {
-      text: `${sentence(`${domain.role} domain`).slice(0, -1)}, at ${domain.host}. As of ${moment(now, now)}, ${day(now)}.`,
+      text: `${sentence(`${domain.role} domain`).slice(0, -1)}${domain.host === null ? "" : `, at ${domain.host}`}. As of ${moment(now, now)}, ${day(now)}.`,
       tone: "quiet",
     },
     ...sections.flatMap(([heading, blocks]): Block[] => [{ heading }, ...blocks]),

@@ -5,6 +5,7 @@ import { displayName } from "../../core/name/index.ts";
 import { inWords, isCommand } from "../clauses/index.ts";
 import { failureSentence } from "../failures.ts";
 import { count, type Layout, moment, visible, wrap } from "../index.ts";
+import { sourceName } from "../source-names.ts";
 
 /** What a watched thing is called in a sentence. */
 const THING: Readonly<Record<WatchedKind, (subject: string) => string>> = {
@@ -18,7 +19,7 @@ const THING: Readonly<Record<WatchedKind, (subject: string) => string>> = {
   addresses: (subject) => `the addresses of ${subject} in the SPF record`,
   senders: () => "the list of known senders",
   include: (subject) => `${subject} in the SPF record`,
-  sender: (subject) => `the sender ${subject}`,
+  sender: (subject) => `the sender ${sourceName(subject)}`,
   reports: () => "the DMARC reports",
   events: (subject) => `the events of ${subject}`,
 };

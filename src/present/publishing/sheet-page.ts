@@ -1,6 +1,7 @@
 import type { SheetState } from "../../app/publishing/sheet-page.ts";
 import { displayName } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
+import { YOUR_HOST } from "../lines.ts";
 import { PALETTE } from "../page.ts";
 import { visible } from "../safe.ts";
 import { fieldsOf, html, TITLES } from "../sheet.ts";
@@ -36,7 +37,7 @@ function headlineOf({ steps, slips, host, visibleBy, at, done }: SheetState): st
   const there = steps.filter((step) => step.done === true).length;
   if (slips.length > 0)
     return `${there} of ${steps.length} steps are done, and ${slips.length === 1 ? "something is" : `${slips.length} things are`} not right yet.`;
-  if (!done) return `${there} of ${steps.length} steps are done at ${host}.`;
+  if (!done) return `${there} of ${steps.length} steps are done at ${host ?? YOUR_HOST}.`;
   return visibleBy === undefined || visibleBy <= at
     ? "Everything is entered, and everyone sees it."
     : `Everything is entered. Everyone sees it by ${deadline(visibleBy, at)} at the latest.`;
@@ -125,8 +126,8 @@ export function livePage(state: SheetState, nonce: string): string {
       `<li>${link === undefined ? `Open ${html(service)} and press verify` : `<a href="${html(link)}" rel="noreferrer">Open ${html(service)}</a> and press verify`} for ${html(ask)}, or run <code>${html(inWords(command))}</code></li>`,
   );
   return `<!doctype html>
-<html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>${html(displayName(domain))} at ${html(host)}</title><style nonce="${nonce}">${STYLE}</style></head>
-<body><main><h1>Records for ${html(displayName(domain))}</h1><p class="lead">One card is one record in the form of ${html(host)}. Copy each field, save, and go on to the next; the ticks come by themselves.</p>
+<html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>${html(displayName(domain))} at ${html(host ?? YOUR_HOST)}</title><style nonce="${nonce}">${STYLE}</style></head>
+<body><main><h1>Records for ${html(displayName(domain))}</h1><p class="lead">One card is one record in the form of ${html(host ?? YOUR_HOST)}. Copy each field, save, and go on to the next; the ticks come by themselves.</p>
 <section class="news" aria-live="polite" aria-label="How far it is"><p id="headline">${html(headlineOf(state))}</p><p class="left" id="left"></p></section>
 <section class="slips" id="slips" aria-live="assertive" aria-label="What is not right"${slips.length === 0 ? " hidden" : ""}><h2>Not right yet</h2><ul id="slip-list">${slips.map(({ because, remedy }) => `<li>${html(inWords(because))}. Do: ${html(inWords(remedy))}.</li>`).join("")}</ul></section>
 <ol aria-label="Steps">${cards.join("\n")}</ol>

@@ -4,6 +4,7 @@ import { displayName } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
 import { count, dayText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
+import { sourceName } from "../source-names.ts";
 import { percent } from "./sources.ts";
 
 /** Sources named in full behind a step. */
@@ -32,7 +33,7 @@ export function adviseText(
   for (const [i, one] of repairs.entries())
     lines.push(
       wrap(
-        `${i + 1}. ${style.strong(visible(one.source))}: ${visible(inWords(one.because))} (${one.messages.toLocaleString("en")} messages, ${percent(one.share, 1)} of its mail).`,
+        `${i + 1}. ${style.strong(visible(sourceName(one.source)))}: ${visible(inWords(one.because))} (${one.messages.toLocaleString("en")} messages, ${percent(one.share, 1)} of its mail).`,
         width,
         "   ",
       ),
@@ -40,7 +41,7 @@ export function adviseText(
     );
   if (unexplained.length > 0) lines.push("", "Find out whether these are yours:");
   for (const one of unexplained.slice(0, MAX_STOPS))
-    lines.push(wrap(`- ${style.strong(visible(one.source))}: ${visible(inWords(one.because))}.`, width, "  "));
+    lines.push(wrap(`- ${style.strong(visible(sourceName(one.source)))}: ${visible(inWords(one.because))}.`, width, "  "));
   if (unexplained.length > MAX_STOPS) lines.push(`  and ${count(unexplained.length - MAX_STOPS, "more source")}`);
   for (const step of steps) {
     const verdict =
@@ -60,7 +61,7 @@ export function adviseText(
             .slice(0, MAX_STOPS)
             .map(
               (one) =>
-                `${one.messages.toLocaleString("en")} of ${one.of.toLocaleString("en")} messages of ${one.ours ? "" : "unknown "}${visible(one.source)}`,
+                `${one.messages.toLocaleString("en")} of ${one.of.toLocaleString("en")} messages of ${one.ours ? "" : "unknown "}${visible(sourceName(one.source))}`,
             )
             .join("; ")}${step.stops.length > MAX_STOPS ? `; and ${step.stops.length - MAX_STOPS} more` : ""}.`,
           width - 2,

@@ -1,6 +1,7 @@
 import { init } from "echarts";
 import type { ReportSourcesResult } from "../../app/reports/sources.ts";
 import { dayText } from "../index.ts";
+import { sourceLabel } from "../source-names.ts";
 
 /** Charts of who sends as a domain, drawn here as SVG, so that a page with them needs no script. */
 
@@ -37,9 +38,6 @@ const LEGEND = {
   legend: { top: 0, left: 0, right: 0, itemGap: 24, textStyle: { fontSize: 13 } },
   aria: { enabled: true, decal: { show: true } },
 };
-
-/** What a source is called. */
-export const titleOf = ({ title, ours }: SourcesPage["sources"][number]): string => (ours ? title : `unknown: ${title}`);
 
 /** Every week there is, ascending. */
 const weeksOf = ({ sources }: SourcesPage): number[] =>
@@ -82,7 +80,7 @@ export function byOrigin(page: SourcesPage): string {
   const named = page.sources.slice(0, PALETTE.length - 1);
   const rest = page.sources.slice(PALETTE.length - 1);
   const all = [
-    ...named.map((one) => ({ name: titleOf(one), sources: [one] })),
+    ...named.map((one) => ({ name: sourceLabel(one), sources: [one] })),
     ...(rest.length === 0 ? [] : [{ name: `${rest.length} more`, sources: rest }]),
   ];
   return byWeek(
@@ -105,7 +103,7 @@ export function bySource({ sources }: SourcesPage): string {
     xAxis: { type: "value", max: 100, axisLabel: { formatter: "{value} %" } },
     yAxis: {
       type: "category",
-      data: shown.map(titleOf),
+      data: shown.map(sourceLabel),
       axisLabel: { width: 200, overflow: "truncate" },
     },
     series: [

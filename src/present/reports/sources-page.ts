@@ -3,7 +3,8 @@ import { displayName } from "../../core/name/index.ts";
 import { dayText } from "../index.ts";
 import { page } from "../page.ts";
 import { html } from "../sheet.ts";
-import { byOrigin, bySource, byVerdict, titleOf } from "./source-charts.ts";
+import { sourceLabel } from "../source-names.ts";
+import { byOrigin, bySource, byVerdict } from "./source-charts.ts";
 import { WHY } from "./sources.ts";
 
 /** The numbers behind the charts, source by source. */
@@ -12,7 +13,7 @@ function sourcesTable({ sources }: ReportSourcesResult): string {
     const why = Object.entries(one.reasons)
       .filter(([, count]) => count > 0)
       .map(([reason, count]) => `${count.toLocaleString("en")} ${WHY[reason as keyof typeof WHY]}`);
-    return `<tr><th scope="row">${html(titleOf(one))}</th><td class="number">${one.messages.toLocaleString("en")}</td><td class="number">${one.aligned.toLocaleString("en")}</td><td>${html(one.blocks.slice(0, 3).join(", "))}</td><td>${html(why.join("; ") || "all proven")}</td></tr>`;
+    return `<tr><th scope="row">${html(sourceLabel(one))}</th><td class="number">${one.messages.toLocaleString("en")}</td><td class="number">${one.aligned.toLocaleString("en")}</td><td>${html(one.blocks.slice(0, 3).join(", "))}</td><td>${html(why.join("; ") || "all proven")}</td></tr>`;
   });
   return `<div class="wide"><table><thead><tr><th scope="col">Source</th><th scope="col" class="number">Messages</th><th scope="col" class="number">Proven</th><th scope="col">From</th><th scope="col">Why not proven</th></tr></thead><tbody>
 ${rows.join("\n")}

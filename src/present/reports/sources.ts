@@ -3,6 +3,7 @@ import { REASONS, type Reason } from "../../core/aggregate/index.ts";
 import { displayName } from "../../core/name/index.ts";
 import { columns, count, dayText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
+import { knownSourceName, sourceLabel } from "../source-names.ts";
 
 /** A share in per cent that says 100 and 0 only where it is all or nothing. */
 export function percent(part: number, whole: number): string {
@@ -33,7 +34,7 @@ export function reportSourcesText(
   const rows = sources.map((one) => [
     one.messages.toLocaleString("en").padStart(9),
     (isFew(one.messages) ? `${one.aligned} of ${one.messages}` : percent(one.aligned, one.messages)).padStart(6),
-    one.ours ? visible(one.title) : `unknown: ${visible(one.title)}`,
+    visible(sourceLabel(one)),
     trend(one.weeks, all),
   ]);
   const details = sources.flatMap((one) => {
@@ -60,7 +61,11 @@ export function reportSourcesText(
       ...(one.signers.length === 0 ? [] : [`signed by ${one.signers.slice(0, 2).map(visible).join(", ")}`]),
     ].join("; ");
     return [
-      wrap(`${style.strong(visible(one.title))} (${where}): ${[...why, ...fragile, ...below, ...few].join("; ")}.`, width, "  "),
+      wrap(
+        `${style.strong(visible(knownSourceName(one)))} (${where}): ${[...why, ...fragile, ...below, ...few].join("; ")}.`,
+        width,
+        "  ",
+      ),
     ];
   });
   return [
