@@ -22,20 +22,32 @@ describe("a helper program", () => {
     expect(await ask(`console.log('${ANSWER}')`)).toMatchObject({ ok: true, value: { title: "Zonemarrow" } });
     expect(await ask(`process.stdin.destroy(); console.log('${ANSWER}')`)).toMatchObject({ ok: true });
   });
-  test.each<[string, string, string]>([
-    ["that prints without end", 'const text = "x".repeat(1 << 16); for (;;) require("fs").writeSync(1, text)', "more than 4 MiB"],
-    ["that prints something else", 'console.log("hello")', "did not answer with JSON"],
-    ["that answers another contract", "console.log('{}')", "docs/helpers.md"],
-    ["that ends with an error of its run-time environment", 'throw new TypeError("no such zone")', "(no such zone)"],
-    ["that ends with an error", 'console.error("no token"); process.exit(4)', "ended with 4 (no token)"],
+  test.each<[string, string, object]>([
+    [
+      "that prints without end",
+      'const text = "x".repeat(1 << 16); for (;;) require("fs").writeSync(1, text)',
+      { clause: "program-output-too-long", mebibytes: 4 },
+    ],
+    ["that prints something else", 'console.log("hello")', { clause: "program-not-json" }],
+    ["that answers another contract", "console.log('{}')", { clause: "program-other-form", at: "contract" }],
+    [
+      "that ends with an error of its run-time environment",
+      'throw new TypeError("no such zone")',
+      { clause: "program-ended", how: 1, said: "no such zone" },
+    ],
+    [
+      "that ends with an error",
+      'console.error("no token"); process.exit(4)',
+      { clause: "program-ended", how: 4, said: "no token" },
+    ],
   ])("%s is an outcome", async (_, script, detail) => {
-    expect(await ask(script)).toMatchObject({ ok: false, error: { detail: expect.stringContaining(detail), sent: true } });
+    expect(await ask(script)).toMatchObject({ ok: false, error: { detail, sent: true } });
   });
   test("that hangs is ended, also where a program that it started holds its output open", async () => {
     const ran = await ask(`${GRANDCHILD} setInterval(() => {}, 1000)`, 1500);
     expect(ran).toMatchObject({
       ok: false,
-      error: { detail: expect.stringContaining("did not answer within 1.5 s"), sent: true },
+      error: { detail: { clause: "program-no-answer", seconds: 1.5 }, sent: true },
     });
   });
   test("that ends, answers and is ended leaves no program behind that it started", async () => {
@@ -58,6 +70,6 @@ require("fs").writeFileSync(${JSON.stringify(pid)}, String(child.pid)); child.un
   test("that cannot be started was not asked", async () => {
     expect(
       await runHelper([join(folder, "nothing")], { action: "describe" }, { cwd: folder, env: {}, timeout: 30_000 }),
-    ).toMatchObject({ ok: false, error: { detail: expect.stringContaining("cannot be started"), sent: false } });
+    ).toMatchObject({ ok: false, error: { detail: { clause: "program-not-started", why: "ENOENT" }, sent: false } });
   });
 });
