@@ -282,7 +282,7 @@ describe("by a link", () => {
   });
 
   test.each<[Lab["approvals"]["mode"], RegExp]>([
-    ["down", /takes no approval \(it answers with HTTP status 503\)/],
+    ["down", /takes no approval \(it answered with HTTP status 503\)/],
     ["hangs", /takes no approval \(it did not answer within 1 s\)/],
   ])("a host that is %s leaves the sheet", async (mode, expected) => {
     const folder = await workspace();

@@ -126,12 +126,12 @@ describe("a kit from an address", () => {
     const kept = await take(folder, "--dry-run");
     expect(kept).toMatchObject({
       exit: 0,
-      err: expect.stringMatching(/could not be fetched again \(it answers with HTTP status 500\)/),
+      err: expect.stringMatching(/could not be fetched again \(it answered with HTTP status 500\)/),
     });
     writeFileSync(join(folder, "kits/post.yaml"), `${KIT}# changed\n`);
     expect(await take(folder, "--dry-run")).toMatchObject({
       exit: 3,
-      err: expect.stringMatching(/was not fetched: it answers with HTTP status 500/),
+      err: expect.stringMatching(/was not fetched: it answered with HTTP status 500/),
     });
   });
   test("is only taken from https, or from this machine, and never in the place of another", async () => {

@@ -400,8 +400,9 @@ describe("dmarc sources and advise", () => {
     await zandrel(here, ["dmarc", "import", "reports"]);
     const { sources } = (await zandrel(here, ["dmarc", "sources", ...WORLD, "--json"])).json;
     const known = sources.filter((one: { ours: boolean }) => one.ours).map((one: { title: string }) => one.title);
-    expect(known).toContain("heronpost.example (in your SPF record)");
-    expect(sources.find((one: { title: string }) => one.title.startsWith("heronpost.example"))).toMatchObject({ service: null });
+    expect(known).toContain("heronpost.example");
+    expect((await zandrel(here, ["dmarc", "sources", ...WORLD])).out).toContain("heronpost.example (in your SPF record)");
+    expect(sources.find((one: { title: string }) => one.title === "heronpost.example")).toMatchObject({ service: null });
     // Without the services' own zones nobody can say whose addresses these are: no step is called safe then.
     const advice = await zandrel(here, ["dmarc", "advise", "--zone-file", "authenticated.zone", "--json"]);
     expect([advice.exit, advice.json.steps[0].safe]).toEqual([3, null]);

@@ -1,6 +1,7 @@
 import { readdirSync, realpathSync, type Stats, statSync } from "node:fs";
 import { basename, join } from "node:path";
 import { crc32, createGunzip } from "node:zlib";
+import { asMessage, type Clause, clause, verbatim } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
 import { beginningOf } from "./files.ts";
 import { fileSource, openMessages, type StoredMessage } from "./messages.ts";
@@ -13,7 +14,7 @@ export type FoundReport =
       /** The domain of the mail's From, where it came by mail. */
       readonly mailedBy?: string;
     }
-  | { readonly title: string; readonly because: string };
+  | { readonly title: string; readonly because: Clause };
 
 /** A mail with reports is read whole; larger ones hold no report that a receiver would send. */
 const LARGEST_MAIL = 64 << 20;
@@ -63,7 +64,7 @@ async function* checked(chunks: AsyncIterable<Buffer>, sum: number): AsyncGenera
     own = crc32(chunk, own);
     yield chunk;
   }
-  if (own !== sum) throw new Error("its checksum (CRC) is wrong, so that it was damaged on the way");
+  if (own !== sum) throw new Error(asMessage(clause("packed-checksum")));
 }
 
 /** The XML files in a ZIP archive; an archive inside an archive is no report. */
@@ -72,15 +73,15 @@ async function* zipped(
   source: { readonly path: string } | { readonly octets: Buffer },
 ): AsyncGenerator<FoundReport> {
   const { default: yauzl } = await import("yauzl");
-  const zip = await new Promise<import("yauzl").ZipFile | string>((resolve) => {
+  const zip = await new Promise<import("yauzl").ZipFile | Clause>((resolve) => {
     const opened = (error: Error | null, file?: import("yauzl").ZipFile): void =>
-      resolve(file ?? error?.message ?? "it cannot be opened");
+      resolve(file ?? clause("packed-zip-unreadable", { why: error?.message }));
     const options = { lazyEntries: true, autoClose: false } as const;
     if ("path" in source) yauzl.open(source.path, options, opened);
     else yauzl.fromBuffer(source.octets, options, opened);
   });
-  if (typeof zip === "string") {
-    yield { title, because: `the ZIP archive cannot be read: ${zip}` };
+  if ("clause" in zip) {
+    yield { title, because: zip };
     return;
   }
   let files = 0;
@@ -98,22 +99,22 @@ async function* zipped(
         zip.readEntry();
       });
       if (entry === undefined) {
-        if (files === 0) yield { title, because: "the ZIP archive is empty" };
+        if (files === 0) yield { title, because: clause("packed-zip-empty") };
         return;
       }
       if (typeof entry === "string") {
-        yield { title, because: `the ZIP archive cannot be read: ${entry}` };
+        yield { title, because: clause("packed-zip-unreadable", { why: entry }) };
         return;
       }
       if (entries >= MAX_ENTRIES) {
-        yield { title, because: `the ZIP archive has more than ${MAX_ENTRIES} files` };
+        yield { title, because: clause("packed-zip-too-many", { most: MAX_ENTRIES }) };
         return;
       }
       if (entry.fileName.endsWith("/")) continue;
       files += 1;
       const inside = `${title} (${basename(entry.fileName)})`;
       if (/\.(zip|gz|tgz|7z|rar|tar)$/i.test(entry.fileName)) {
-        yield { title: inside, because: "an archive inside an archive is no report" };
+        yield { title: inside, because: clause("packed-archive-inside") };
         continue;
       }
       const stream = await new Promise<NodeJS.ReadableStream | string>((resolve) =>
@@ -122,7 +123,7 @@ async function* zipped(
         ),
       );
       yield typeof stream === "string"
-        ? { title: inside, because: `it cannot be unpacked: ${stream}` }
+        ? { title: inside, because: clause("report-not-unpacked", { why: verbatim(stream) }) }
         : { title: inside, xml: checked(stream as unknown as AsyncIterable<Buffer>, entry.crc32) };
     }
   } finally {
@@ -154,7 +155,7 @@ async function* packed(
       };
       return;
     default:
-      yield { title, because: "it is neither XML nor gzip nor ZIP" };
+      yield { title, because: clause("packed-unknown") };
   }
 }
 
@@ -166,7 +167,7 @@ async function* mailed({ title: path, source }: StoredMessage): AsyncGenerator<F
   for await (const chunk of source.chunks()) {
     size += chunk.length;
     if (size > LARGEST_MAIL) {
-      yield { title, because: `the mail is larger than ${LARGEST_MAIL >> 20} MiB` };
+      yield { title, because: clause("packed-mail-too-large", { most: LARGEST_MAIL >> 20 }) };
       return;
     }
     pieces.push(Buffer.from(chunk));
@@ -174,12 +175,12 @@ async function* mailed({ title: path, source }: StoredMessage): AsyncGenerator<F
   const { default: PostalMime } = await import("postal-mime");
   const mail = await PostalMime.parse(Buffer.concat(pieces), { maxNestingDepth: 20 }).catch(() => undefined);
   if (mail === undefined) {
-    yield { title, because: "the mail cannot be read" };
+    yield { title, because: clause("packed-mail-unreadable") };
     return;
   }
   const kind = mail.headers.find(({ key }) => key === "content-type")?.value ?? "";
   if (/report-type\s*=\s*"?feedback-report/i.test(kind)) {
-    yield { title, because: "it is a failure report about a single message (ruf=), and no aggregate report" };
+    yield { title, because: clause("packed-failure-report") };
     return;
   }
   const mailedBy = mail.from?.address?.split("@").at(-1);
@@ -195,7 +196,7 @@ async function* mailed({ title: path, source }: StoredMessage): AsyncGenerator<F
     ))
       yield { ...one, ...(mailedBy === undefined ? {} : { mailedBy }) };
   }
-  if (!found) yield { title, because: "no report is attached to the mail" };
+  if (!found) yield { title, because: clause("packed-none-attached") };
 }
 
 const isFolder = (path: string): boolean => {
@@ -227,7 +228,7 @@ export interface ReportFile {
  * Every file at a path that may hold reports: XML, gzip or ZIP, a mail, an mbox or a Maildir, or all of these in a folder. What
  * cannot be read inside a folder is named and passed over.
  */
-export function* reportFiles(path: string): Generator<ReportFile | Extract<FoundReport, { because: string }>> {
+export function* reportFiles(path: string): Generator<ReportFile | Extract<FoundReport, { because: Clause }>> {
   const stat = look(path);
   if (stat.isDirectory() && !isMaildir(path)) yield* inFolder(path, new Set([realpathSync(path)]));
   else yield { path, inside: false };
@@ -241,7 +242,7 @@ function* inFolder(folder: string, above: ReadonlySet<string>): ReturnType<typeo
       const stat = statSync(path);
       const real = realpathSync(path);
       // A link to a folder above would lead round in a ring.
-      if (above.has(real)) yield { title: name, because: "it is a link to a folder that holds it" };
+      if (above.has(real)) yield { title: name, because: clause("packed-ring") };
       else if (stat.isDirectory() && !isMaildir(path)) yield* inFolder(path, new Set([...above, real]));
       else yield { path, inside: true };
     } catch (error) {
@@ -251,10 +252,10 @@ function* inFolder(folder: string, above: ReadonlySet<string>): ReturnType<typeo
 }
 
 /** Why something inside a folder cannot be read; what is no trouble of the file's is thrown on. */
-function unreadable(title: string, error: unknown): Extract<FoundReport, { because: string }> {
+function unreadable(title: string, error: unknown): Extract<FoundReport, { because: Clause }> {
   const code = error instanceof Failure ? (error.params as { why?: string }).why : (error as NodeJS.ErrnoException).code;
   if (code === undefined) throw error;
-  return { title, because: UNREADABLE[code] ?? `it cannot be read (${code})` };
+  return { title, because: clause("packed-unreadable", { code }) };
 }
 
 /** The reports in a file, whatever it is packed in. */
@@ -266,13 +267,6 @@ export async function* reportsIn({ path, inside }: ReportFile): AsyncGenerator<F
     yield unreadable(basename(path), error);
   }
 }
-
-const UNREADABLE: Readonly<Record<string, string>> = {
-  special: "it is a pipe or a device and no file",
-  ENOENT: "it is a link that leads nowhere",
-  ELOOP: "it is a link that leads in a circle",
-  EACCES: "it may not be read",
-};
 
 async function* inFile(path: string): AsyncGenerator<FoundReport> {
   if (!isMaildir(path)) {

@@ -133,7 +133,7 @@ export function tellersOf(way: NoticeWay, telling: TellingContext): Teller[] {
       ];
     case "program":
       return [
-        teller(clause("program-named", { command: way.command[0] ?? "" }), way.command, (notices) => run(way, notices, telling)),
+        teller(clause("notice-way-program", { command: way.command[0] ?? "" }), way.command, (notices) => run(way, notices, telling)),
       ];
     case "mail":
       return way.to.map((to) =>

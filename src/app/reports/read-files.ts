@@ -1,7 +1,7 @@
 import { availableParallelism } from "node:os";
 import { Worker } from "node:worker_threads";
 import { type ReportHead, ReportReader, xmlEncoding } from "../../core/aggregate/index.ts";
-import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
+import { type Clause, clause, clauseOf } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
@@ -51,7 +51,7 @@ async function* unpacked(xml: AsyncIterable<Buffer>, unpacking: { trouble?: stri
 async function* piecesOf(found: FoundReport, { domains, now }: ReadingReports): AsyncGenerator<ReportPiece> {
   const aside = (reason: string, because: Clause) => ({ kind: "aside", title: found.title, reason, because }) as const;
   if ("because" in found) {
-    yield aside("no-report", verbatim(found.because));
+    yield aside("no-report", found.because);
     return;
   }
   const { RowSums } = await reportReading();
@@ -67,7 +67,7 @@ async function* piecesOf(found: FoundReport, { domains, now }: ReadingReports): 
     if (rows.isFull) yield { kind: "rows", sums: rows.take() };
   }
   if (unpacking.trouble !== undefined) {
-    yield aside("cut", clause("report-not-unpacked", { why: unpacking.trouble }));
+    yield aside("cut", clause("report-not-unpacked", { why: clauseOf(unpacking.trouble) }));
     return;
   }
   const ended = reader.end(now);
@@ -160,7 +160,7 @@ function readIn(thread: Thread, file: ReportFile): AsyncGenerator<ReportPiece> {
 export async function* readReports(path: string, reading: ReadingReports): AsyncGenerator<ReportPiece> {
   const { reportFiles } = await reportReading();
   const files = reportFiles(path);
-  const some: (ReportFile | Extract<FoundReport, { because: string }>)[] = [];
+  const some: (ReportFile | Extract<FoundReport, { because: Clause }>)[] = [];
   while (some.length < MANY) {
     const next = files.next();
     if (next.done === true) break;
@@ -173,7 +173,7 @@ export async function* readReports(path: string, reading: ReadingReports): Async
   try {
     for (;;) {
       while (ahead.length <= FILES_AHEAD * threads.length) {
-        const next = some.shift() ?? (files.next().value as ReportFile | Extract<FoundReport, { because: string }> | undefined);
+        const next = some.shift() ?? (files.next().value as ReportFile | Extract<FoundReport, { because: Clause }> | undefined);
         if (next === undefined) break;
         const thread = threads[given++ % threads.length];
         ahead.push(

@@ -28,6 +28,7 @@ import type { NameClauses } from "./name.ts";
 import type { NextClauses } from "./next.ts";
 import type { Nothing } from "./nothing.ts";
 import type { NoticeClauses } from "./notice.ts";
+import type { PackedClauses } from "./packed.ts";
 import type { PeerClauses } from "./peer.ts";
 import type { ProgramClauses } from "./program.ts";
 import type { ProveClauses } from "./prove.ts";
@@ -74,6 +75,7 @@ export type {
   NextClauses,
   Nothing,
   NoticeClauses,
+  PackedClauses,
   PeerClauses,
   ProgramClauses,
   ProveClauses,
@@ -121,6 +123,7 @@ export interface Clauses
     NameClauses,
     NextClauses,
     NoticeClauses,
+    PackedClauses,
     PeerClauses,
     ProgramClauses,
     ProveClauses,
@@ -144,8 +147,10 @@ export interface Clauses
     VerdictClauses,
     WireClauses {}
 
-/** A part of a sentence that people read, without a full stop; `clause` is its code. */
-export type Clause = { [C in keyof Clauses]: { readonly clause: C } & Clauses[C] }[keyof Clauses];
+/** A part of a sentence that people read, without a full stop; `clause` is its code, and what its words need stands beside it. */
+export interface Clause {
+  readonly clause: keyof Clauses;
+}
 
 /** Says something by its code. */
 export const clause = <C extends keyof Clauses>(

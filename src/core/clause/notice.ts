@@ -6,6 +6,7 @@ export interface NoticeClauses {
   "notice-no-answer": { readonly host: string; readonly seconds: number };
   "notice-unreachable": { readonly host: string; readonly why: string };
   "notice-way-post": { readonly host: string };
+  "notice-way-program": { readonly command: string };
   "notice-way-mail": { readonly to: string };
   "notice-way-shown": Nothing;
 }

@@ -1,4 +1,5 @@
 import type { DomainName } from "../name/index.ts";
+import type { Clause } from "./index.ts";
 import type { Nothing } from "./nothing.ts";
 
 /** What is said of aggregate reports that are set aside; moments in seconds since 1970. */
@@ -25,5 +26,5 @@ export interface ReportClauses {
   "report-impossible-time": { readonly begin: number; readonly end: number };
   "report-other-domain": { readonly domain: DomainName };
   "report-other-sender": { readonly says: DomainName; readonly mailedBy: DomainName };
-  "report-not-unpacked": { readonly why: string };
+  "report-not-unpacked": { readonly why: Clause };
 }

@@ -19,6 +19,7 @@ import { MESSAGE } from "./message.ts";
 import { NAME } from "./name.ts";
 import { NEXT } from "./next.ts";
 import { NOTICE } from "./notice.ts";
+import { PACKED } from "./packed.ts";
 import { PEER } from "./peer.ts";
 import { PROGRAM } from "./program.ts";
 import { PROVE } from "./prove.ts";
@@ -73,6 +74,7 @@ const WORDS: WordsOf<Clauses> = joined(
   NAME,
   NEXT,
   NOTICE,
+  PACKED,
   PEER,
   PROGRAM,
   PROVE,

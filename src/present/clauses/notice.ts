@@ -6,6 +6,7 @@ export const NOTICE: WordsOf<NoticeClauses> = {
   "notice-no-answer": ({ host, seconds }) => `${host} did not answer within ${seconds} s`,
   "notice-unreachable": ({ host, why }) => `${host} cannot be reached (${why})`,
   "notice-way-post": ({ host }) => `POST to ${host}`,
+  "notice-way-program": ({ command }) => `program ${command}`,
   "notice-way-mail": ({ to }) => `mail to ${to}`,
   "notice-way-shown": "shown by the command itself",
 };

@@ -27,5 +27,5 @@ export const REPORT: WordsOf<ReportClauses> = {
   "report-other-domain": ({ domain }) => `it is about ${displayName(domain)}, which is no domain of this workspace`,
   "report-other-sender": ({ says, mailedBy }) =>
     `it says it is from ${displayName(says)}, and was mailed by ${displayName(mailedBy)}`,
-  "report-not-unpacked": ({ why }) => `it cannot be unpacked: ${why}`,
+  "report-not-unpacked": ({ why }, say) => `it cannot be unpacked: ${say(why)}`,
 };
