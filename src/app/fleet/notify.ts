@@ -133,7 +133,9 @@ export function tellersOf(way: NoticeWay, telling: TellingContext): Teller[] {
       ];
     case "program":
       return [
-        teller(clause("notice-way-program", { command: way.command[0] ?? "" }), way.command, (notices) => run(way, notices, telling)),
+        teller(clause("notice-way-program", { command: way.command[0] ?? "" }), way.command, (notices) =>
+          run(way, notices, telling),
+        ),
       ];
     case "mail":
       return way.to.map((to) =>
