@@ -17,7 +17,7 @@ export interface Context extends AppContext, Layout {
 /** One command: what it takes, the use case it calls, and how people see the result. */
 export interface Command<O extends OptionTable = OptionTable, R = unknown, J = R> {
   readonly name: string;
-  /** What stands behind the name: `[DOMAIN..]`. */
+  /** What is behind the name: `[DOMAIN..]`. */
   readonly operands: string;
   /** Whether its DOMAIN is one that is not there yet, so that none can be picked from a list. */
   readonly makesDomain?: boolean;

@@ -26,8 +26,7 @@ export function loadBuilt(folder: string, entry: string, cache: CodeCache): unkn
     if (before !== undefined) return before.exports;
     const filename = join(folder, name);
     const cachedData = cache.read(name);
-    // The build writes nothing but ASCII.
-    const script = new Script(`${PARAMETERS}${readFileSync(filename, "latin1")}\n})`, {
+    const script = new Script(`${PARAMETERS}${readFileSync(filename, "utf8")}\n})`, {
       filename,
       columnOffset: -PARAMETERS.length,
       cachedData,

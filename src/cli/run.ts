@@ -194,7 +194,7 @@ async function withPicked(
   return all;
 }
 
-/** How many things may be named, by what stands behind the command's name in its help; `[X..]` is any number. */
+/** How many things may be named, by what is behind the command's name in its help; `[X..]` is any number. */
 function expectOperands(command: Command, given: readonly string[]): void {
   const words = command.operands.split(" ").filter((word) => word !== "");
   const least = words.filter((word) => !word.startsWith("[")).length;

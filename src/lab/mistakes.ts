@@ -5,7 +5,7 @@ export interface Mistake {
   readonly title: string;
   /** What the service asked for, as zone-file lines relative to the domain. */
   readonly wanted: string;
-  /** What stands in the zone instead. */
+  /** What is in the zone instead. */
   readonly entered: string;
   /** What really went wrong. */
   readonly cause: CauseKind;

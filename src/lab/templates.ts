@@ -10,7 +10,7 @@ export const labTemplates = (pagewick: string): readonly Template[] =>
       serviceName: "A site of your own",
       version: 1,
       description: "Proves the domain to Pagewick, and points it at your site.",
-      variableDescription: "claim: what stands behind “pagewick-claim:”; site: the name of your site",
+      variableDescription: "claim: what is behind “pagewick-claim:”; site: the name of your site",
       records: [
         {
           type: "TXT",

@@ -5,7 +5,7 @@ import { html } from "./sheet.ts";
 type Tone = "lead" | "quiet" | "ok" | "warn" | "bad";
 
 /**
- * A part of a document that is shown as HTML or as Markdown. Texts are plain; what stands between backticks is something to type.
+ * A part of a document that is shown as HTML or as Markdown. Texts are plain; what is between backticks is something to type.
  */
 export type Block =
   | { readonly heading: string; readonly id?: string }

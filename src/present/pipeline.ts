@@ -49,7 +49,7 @@ const xml = (text: string): string =>
     .replaceAll(">", "&gt;")
     .replaceAll('"', "&quot;");
 
-/** What stands before and behind the suites of a JUnit report. */
+/** What is before and behind the suites of a JUnit report. */
 export const JUNIT = { head: '<?xml version="1.0" encoding="UTF-8"?>\n<testsuites>\n', foot: "</testsuites>\n" } as const;
 
 /** The suite of one domain; a finding that fails is a failure, what could not be asked an error. */

@@ -99,7 +99,7 @@ export function makeFolder(path: string): void {
 }
 
 /**
- * Writes a file beside `path`, under a name that nobody can guess and that nothing stands at, with all octets on the
+ * Writes a file beside `path`, under a name that nobody can guess and that nothing has, with all octets on the
  * disk, has `place` bring it to its name, and makes that last. What can fail is done before `place`: once the name
  * stands for the new octets nothing says that it does not.
  */
@@ -132,7 +132,7 @@ function placeFile(path: string, octets: Uint8Array, place: (temporary: string) 
   }
 }
 
-/** Gives a file a name that nothing stands at; where the file system knows no second names, by way of an empty file there. */
+/** Gives a file a name that nothing has; where the file system knows no second names, by way of an empty file there. */
 function linkNew(temporary: string, path: string): void {
   try {
     linkSync(temporary, path);

@@ -209,7 +209,7 @@ const isFolder = (path: string): boolean => {
 
 const isMaildir = (folder: string): boolean => isFolder(folder) && ["new", "cur"].some((part) => isFolder(join(folder, part)));
 
-/** What stands at a path, or in one sentence why nobody can tell. */
+/** What is at a path, or in one sentence why nobody can tell. */
 function look(path: string): Stats {
   try {
     return statSync(path);

@@ -131,7 +131,7 @@ function readDomain(path: string, text: string, settings: Settings): Domain {
   };
 }
 
-/** Asks whose SPF terms another ask has replaced want what stands in their place: it does what they did. */
+/** Asks whose SPF terms another ask has replaced want what is in their place: it does what they did. */
 function withReplacements(asks: readonly Ask[]): readonly Ask[] {
   const replacing = asks.flatMap((ask) => ask.wants.filter((want) => want.kind === "spf-terms" && want.without !== undefined));
   return replacing.reduce<readonly Ask[]>((left, by) => {

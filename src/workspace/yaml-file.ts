@@ -31,7 +31,7 @@ const MAX_OCTETS = 4 * 1024 * 1024;
 const SECRET_KEY = /secret|passw|token|credential|\bkey\b/i;
 const SECRET_LINE = /^([^:]*(?:secret|passw|token|credential|\bkey\b)[^:]*:\s*).*$/i;
 
-/** What stands at an offset, to recognise it by; of a line with a secret only its key. */
+/** What is at an offset, to recognise it by; of a line with a secret only its key. */
 function excerpt(text: string, offset: number, keys: readonly PropertyKey[] = []): string {
   if (keys.some((key) => typeof key === "string" && SECRET_KEY.test(key))) return "";
   const end = text.indexOf("\n", offset);

@@ -84,7 +84,7 @@ function divide(domain: Domain, changes: readonly Change[]): { covered: readonly
   return { covered, rest };
 }
 
-/** What stands at some names, of the types that a host may touch; `unseen` is why some of it could not be asked for. */
+/** What is at some names, of the types that a host may touch; `unseen` is why some of it could not be asked for. */
 export interface Standing {
   readonly sets: readonly RecordSet[];
   readonly unseen: Clause | undefined;
@@ -238,7 +238,7 @@ async function readyAt(
   return { ready, left };
 }
 
-/** A template with what stands at its names, and what of that the host takes away by itself. */
+/** A template with what is at its names, and what of that the host takes away by itself. */
 export interface Planned extends Ready {
   readonly before: readonly RecordSet[];
   readonly removed: readonly RecordSet[];

@@ -43,7 +43,7 @@ const saysAll = (sheet: Publication | undefined, to: string, changes: readonly C
     ),
   );
 
-/** What stands beside the changes of a sheet, looked at afresh. */
+/** What is beside the changes of a sheet, looked at afresh. */
 async function besideOf(
   domain: Domain,
   changes: readonly Change[],
@@ -173,7 +173,7 @@ export async function publishChanges(
   }
 }
 
-/** What stands where a publication went: in its file, at its server, and otherwise as the domain is served. */
+/** What is where a publication went: in its file, at its server, and otherwise as the domain is served. */
 async function whereItWent(
   { file, server }: Publication["opened"],
   domain: Domain,

@@ -152,7 +152,7 @@ async function checkEntered(
       .map((standing) => {
         const isSaid = ({ kind, name }: Clash): boolean =>
           standing.causes.some((cause) => cause.kind === kind && cause.at === displayName(name));
-        // What stands in the way is a slip too, also where the record itself is still missing.
+        // What is in the way is a slip too, also where the record itself is still missing.
         const slips = (one.draft?.clashes ?? [])
           .filter((clash) => clash.ask === standing.ask.id && clash.offending !== undefined && !isSaid(clash))
           .map((clash) => causeOf(clash, one.domain, workspace));

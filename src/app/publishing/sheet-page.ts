@@ -27,7 +27,7 @@ export interface SheetState {
   /** The title of the DNS host; undefined where none is named. */
   readonly host: string | undefined;
   readonly steps: readonly PageStep[];
-  /** What was entered wrongly, what stands beside it, what was deleted by mistake: each with what to do. */
+  /** What was entered wrongly, what is beside it, what was deleted by mistake: each with what to do. */
   readonly slips: readonly { readonly because: Clause; readonly remedy: Clause }[];
   /** When everyone sees it at the latest, once all is entered; milliseconds since 1970. */
   readonly visibleBy: number | undefined;

@@ -22,7 +22,7 @@ export const openSheet = (journal: Journal, domain: DomainName): Publication | u
   journal.publications(domain).findLast(({ opened, closed }) => closed === undefined && hasSheet(opened));
 
 /**
- * What stands where a person will work: at the names that change, at the domain itself, and wherever an ask wants something.
+ * What is where a person will work: at the names that change, at the domain itself, and wherever an ask wants something.
  * What was deleted too much beside an earlier sheet still belongs there: a new sheet does not make it forgotten.
  */
 export async function standingBeside(

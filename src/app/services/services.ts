@@ -124,7 +124,7 @@ export function recordByHand(
 /** What a command about one service works with. */
 export interface AtService {
   readonly service: ServiceAt;
-  /** What stands behind the service's name. */
+  /** What is behind the service's name. */
   readonly operands: readonly string[];
   readonly session: Session;
   readonly journal: Journal;

@@ -29,7 +29,7 @@ const ROW_LISTS: readonly string[] = [
   ...["dkim", "spf"].flatMap((kind) => ["domain", "selector", "result"].map((tag) => `record/auth_results/${kind}/${tag}`)),
 ];
 
-/** A place in a report that means something; what stands anywhere else means nothing, whatever it is called. */
+/** A place in a report that means something; what is anywhere else means nothing, whatever it is called. */
 export interface Place {
   readonly path: string;
   readonly below: Map<string, Place>;

@@ -15,7 +15,7 @@ export interface Standing {
   readonly settledAt: number | undefined;
   /** Why it cannot be published as it stands, from the draft. */
   readonly clash: Clause | undefined;
-  /** What stands beside the records of the ask and keeps them from counting, although all of them are there. */
+  /** What is beside the records of the ask and keeps them from counting, although all of them are there. */
   readonly contradiction: Clause | undefined;
   /** The likeliest near miss. */
   readonly miss: Clause | undefined;

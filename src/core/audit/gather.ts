@@ -31,7 +31,7 @@ const MAX_REVERSE = 5;
 interface Asking {
   readonly input: AuditInput;
   readonly everywhere: Lookup;
-  /** What stands at a name; nothing where the name would be too long. */
+  /** What is at a name; nothing where the name would be too long. */
   at<T extends KnownType>(name: DomainName | undefined, type: T, lookup?: Lookup): Promise<Published<T>>;
   host(name: DomainName): Promise<Host>;
   /** The DS records, which stand on the parent's side. */

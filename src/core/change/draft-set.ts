@@ -27,7 +27,7 @@ const NEIGHBOURS: readonly RecordType[] = ["A", "AAAA", "MX", "TXT", "NS", "CAA"
 interface Step {
   readonly drafting: Drafting;
   readonly wanted: Wanted;
-  /** What stands at exactly this name. */
+  /** What is at exactly this name. */
   readonly live: Exclude<Live, { kind: "failed" }>;
   readonly before: RecordSet | undefined;
   /** Sets that make room. */

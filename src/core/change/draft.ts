@@ -7,7 +7,7 @@ import { draftSet } from "./draft-set.ts";
 import { type Change, cacheWindowPart, type Draft, type Drafting, type DraftRequest } from "./drafting.ts";
 import { gather, gatherUnwanted, holds, pick, type Unwanted } from "./gather.ts";
 
-/** Computes what would change in a zone so that every ask gets what it wants, and what stands in the way. Changes nothing. */
+/** Computes what would change in a zone so that every ask gets what it wants, and what is in the way. Changes nothing. */
 export async function makeDraft(request: DraftRequest): Promise<Draft> {
   const { domain, asks, lookup, world, all = asks, isOwn = () => false } = request;
   const drafting: Drafting = {

@@ -17,7 +17,7 @@ import type { SetChange } from "../zone/index.ts";
 
 /** How a DNS host's form wants records written. */
 export interface Form {
-  /** What stands for the domain itself in the host field. */
+  /** What is for the domain itself in the host field. */
   readonly apex: "@" | "empty" | "full";
   /** Whether other hosts are written without or with the domain. */
   readonly names: "relative" | "full";

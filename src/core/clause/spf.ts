@@ -1,7 +1,7 @@
 import type { Clause } from "./index.ts";
 import type { Nothing } from "./nothing.ts";
 
-/** What stands in front of a mechanism (RFC 7208 section 4.6.2). */
+/** What is in front of a mechanism (RFC 7208 section 4.6.2). */
 type SpfQualifier = "+" | "-" | "~" | "?";
 
 /** What is said of SPF. */

@@ -9,7 +9,7 @@ import { type DmarcRecord, readDmarcRecord } from "./record.ts";
 /** Where a domain's DMARC record lives. */
 export const dmarcNameOf = (domain: DomainName): DomainName | undefined => under(nameOf("_dmarc"), domain);
 
-/** What stands at one `_dmarc` name. */
+/** What is at one `_dmarc` name. */
 export type PublishedDmarc =
   | { readonly kind: "record"; readonly record: DmarcRecord }
   | { readonly kind: "none" }

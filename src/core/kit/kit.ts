@@ -35,7 +35,7 @@ const input = z.strictObject({
   variable: z.string().max(100).optional(),
 });
 
-/** How a DNS host that applies the kit as a template treats one of its lines, and what stands at its name. */
+/** How a DNS host that applies the kit as a template treats one of its lines, and what is at its name. */
 const applied = z.strictObject({
   /** Which record of `records`, from 1 on. */
   line: z.number().int().min(1),

@@ -4,7 +4,7 @@ import { octetsOf, printData, type ResourceRecord } from "../record/index.ts";
 import { readRecords } from "../zone/index.ts";
 import type { Kit } from "./kit.ts";
 
-/** What stands for a blank while the lines of a kit are read as records. */
+/** What takes the place of a blank while the lines of a kit are read as records. */
 const STAND_IN = "zzblankzz";
 
 const pattern = (text: string): RegExp =>

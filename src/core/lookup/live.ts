@@ -17,7 +17,7 @@ export type Live =
   | { readonly kind: "nothing"; readonly negativeTtl: number | undefined }
   | { readonly kind: "failed"; readonly answer: Failed };
 
-/** Asks an authoritative source for what stands at exactly this name. */
+/** Asks an authoritative source for what is at exactly this name. */
 export async function liveAt(lookup: Lookup, apex: DomainName, name: DomainName, type: RecordType): Promise<Live> {
   const answer = await lookup.ask(name, type);
   const [alias] = answer.chain;

@@ -59,7 +59,7 @@ function splitOutside(text: string, separators: string): Result<{ parts: string[
 
 const WHITE_SPACE = /[ \t\r\n]+/g;
 
-/** The address in angle brackets at the end of a text and what stands in front of it; quotes may hold brackets too. */
+/** The address in angle brackets at the end of a text and what is in front of it; quotes may hold brackets too. */
 function angled(text: string): { readonly before: string; readonly spec: string } | undefined {
   let quote = false;
   let open = -1;
@@ -140,7 +140,7 @@ export function parseMailboxes(value: string): Result<Mailbox[], Clause> {
   for (const [i, part] of split.value.parts.entries()) {
     const end = split.value.ends[i];
     const isEmpty = part.replace(WHITE_SPACE, "") === "";
-    // What stands in front of a colon is the name of a group, a phrase, and the group ends at its semicolon.
+    // What is in front of a colon is the name of a group, a phrase, and the group ends at its semicolon.
     if (end === ":") {
       if (inGroup || isEmpty || /[@<>]/.test(part.replace(/"(?:[^"\\]|\\.)*"/g, ""))) return err(clause("mailbox-no-group"));
       inGroup = true;

@@ -23,7 +23,7 @@ const straight = (text: string) => text.replace(QUOTES, '"').replace(APOSTROPHES
 const bare = (text: string) => text.replace(BLANKS, "");
 const unquoted = (text: string) => text.replace(/^(?:\\?["'])+|(?:\\?["'])+$/g, "");
 
-/** What stands before the first `=` or `:`, by which a service knows its own tokens. */
+/** What is before the first `=` or `:`, by which a service knows its own tokens. */
 const tokenKey = (text: string): string | undefined => /^([a-z0-9][a-z0-9._-]*)[=:]/i.exec(text)?.[1]?.toLowerCase();
 
 /**

@@ -104,7 +104,7 @@ export async function compareSides(
   apex: DomainName,
   wanted: readonly { readonly name: DomainName; readonly type: RecordType }[],
 ): Promise<Comparison> {
-  /** What stands at the name for exactly this type; an alias counts as itself only. */
+  /** What is at the name for exactly this type; an alias counts as itself only. */
   const own = (live: Awaited<ReturnType<typeof liveAt>>, type: RecordType): RecordSet | undefined =>
     live.kind === "set" ? live.set : live.kind === "failed" && type === "NS" ? live.answer.delegation?.ns : undefined;
   const compared = wanted

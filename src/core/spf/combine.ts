@@ -60,7 +60,7 @@ export function withoutTerms({ terms }: SpfRecord, others: readonly SpfRecord[])
  * it ends in `~all`.
  */
 export function combine(existing: SpfRecord | undefined, wanted: readonly SpfRecord[]): string {
-  // What stands behind “all” does nothing there: it is left out, and comes in front where it is wanted.
+  // What is behind “all” does nothing there: it is left out, and comes in front where it is wanted.
   const own = existing === undefined ? [] : effective(existing);
   const fresh: Term[] = [];
   for (const record of wanted)

@@ -17,7 +17,7 @@ export const DKIM: WordsOf<DkimClauses> = {
   "dkim-key-empty": "the key is empty: it was revoked",
   "dkim-key-quotes": "there are quotation marks or backslashes inside the key",
   "dkim-key-character": ({ wrong }) => `the character “${wrong}” does not belong into a key`,
-  "dkim-key-not-rsa": "what stands behind p= is not an RSA public key",
+  "dkim-key-not-rsa": "what is behind p= is not an RSA public key",
   "dkim-key-weak": ({ bits, least }) => `the key has ${bits} bits; receivers accept none below ${least}`,
   "dkim-key-none": "the text there is no DKIM key",
   "dkim-key-unreadable": ({ text, message }, say) => `the record cannot be read at “${text}”: ${say(message)}`,

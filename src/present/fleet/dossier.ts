@@ -389,7 +389,7 @@ function blocksOf(domain: DossierDomain, now: number): Block[] {
   ];
 }
 
-/** What stands in every file of a dossier, so that another one may replace it. */
+/** What is in every file of a dossier, so that another one may replace it. */
 export const DOSSIER_MARK = "zandrel dossier, version 1";
 
 const fileOf = (domain: DossierDomain, ending: string): string => `${withoutRootDot(domain.domain)}.${ending}`;

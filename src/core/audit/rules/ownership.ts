@@ -9,7 +9,7 @@ const inState =
   ({ asks }: Facts): { readonly id: string; readonly because: Clause }[] =>
     asks.filter((ask) => ask.state === state).map(({ id, because }) => ({ id, because }));
 
-/** What stands in front of the equals sign of a token, such as `seekmere-owner`. */
+/** What is in front of the equals sign of a token, such as `seekmere-owner`. */
 const kindOf = (text: string): string | undefined => /^([a-z0-9][a-z0-9._-]{2,40})=/i.exec(text)?.[1]?.toLowerCase();
 const tokens = ({ texts }: Facts): string[] => texts.filter((text) => !isSpf(text) && !isDmarc(text));
 

@@ -110,7 +110,7 @@ function assign(cells: readonly Cell[], { columns, cells: headings }: Heading, a
   return row;
 }
 
-/** Whether what stands under headings is a row: its type is one, or there is none to be seen and the rest fits. */
+/** Whether what is under headings is a row: its type is one, or there is none to be seen and the rest fits. */
 function isRow({ fields }: Row): boolean {
   const { type, value, host, nameServer, priority } = fields;
   if (type !== undefined && !isEmptyMark(type))
@@ -163,7 +163,7 @@ function rowsBelow(
   return { rows, spans, to: at };
 }
 
-/** Fields without what stands for nothing, a type cell as its type. */
+/** Fields without placeholders, a type cell as its type. */
 function cleaned(row: Row): Row {
   const { type: given, ttl, priority, ...rest } = row.fields;
   // One column may hold both: “www CNAME”.
