@@ -16,17 +16,7 @@ import type { DomainName } from "../core/name/index.ts";
 import { type DataOf, type RecordSet, type RecordType, type ResourceRecord, toSets } from "../core/record/index.ts";
 import { err, ok, type Result } from "../core/result.ts";
 import { type ServerAddress, serverText } from "./address.ts";
-import {
-  CLASS,
-  type Dnssec,
-  decodeMessage,
-  encodeMessage,
-  type Message,
-  queryMessage,
-  RCODE,
-  rcodeName,
-  type WireRecord,
-} from "./message.ts";
+import { CLASS, type Dnssec, decodeMessage, encodeQuery, type Message, RCODE, rcodeName, type WireRecord } from "./message.ts";
 import { type Exchange, exchangeHttps, exchangeTcp, timedOut, UdpChannel } from "./transport.ts";
 
 export interface DnsClientOptions {
@@ -48,6 +38,7 @@ interface Silence {
 }
 
 const NEVER_HEARD: Silence = { heard: false, unanswered: 0, until: 0 };
+const HEARD: Silence = { heard: true, unanswered: 0, until: 0 };
 
 /** How many times the longest wait a silent server is left alone, so that a run with many questions does not wait for each. */
 const REST = 6;
@@ -122,7 +113,7 @@ export class DnsClient {
   /** Whether a server answers over TCP, which it has to where an answer is long (RFC 7766 section 5). */
   async takesTcp(server: Exclude<ServerAddress, { readonly url: string }>, name: DomainName): Promise<boolean> {
     // A question that nobody asks otherwise, and whose answer is short.
-    const request = encodeMessage(queryMessage({ name, type: "CDNSKEY", class: CLASS.IN }, false, true));
+    const request = encodeQuery({ name, type: "CDNSKEY", class: CLASS.IN }, false, true);
     return (await exchangeTcp(server, request, this.#timeout)).ok;
   }
 
@@ -156,13 +147,9 @@ export class DnsClient {
         return err(failed("timeout", clause("answer-not-again", { server: key })));
       const answer = await this.#query(server, name, type, recursive, dnssec);
       const known = this.#silence.get(key) ?? NEVER_HEARD;
-      const silent = !answer.ok && answer.error.why === "timeout";
-      this.#silence.set(
-        key,
-        silent
-          ? { ...known, unanswered: known.unanswered + 1, until: performance.now() + REST * this.#timeout }
-          : { heard: true, unanswered: 0, until: 0 },
-      );
+      if (!answer.ok && answer.error.why === "timeout")
+        this.#silence.set(key, { ...known, unanswered: known.unanswered + 1, until: performance.now() + REST * this.#timeout });
+      else if (known !== HEARD) this.#silence.set(key, HEARD);
       return answer;
     });
   }
@@ -180,7 +167,7 @@ export class DnsClient {
       // Some firewalls drop what has EDNS; a plain question is the last try, where it would do.
       if (attempt > 0 && isLast && dnssec !== "signed") edns = false;
       // Over UDP the channel draws the id; over HTTPS it is zero, so that answers can be cached (RFC 8484 section 4.1).
-      const request = encodeMessage(queryMessage(question, recursive, edns, dnssec));
+      const request = encodeQuery(question, recursive, edns, dnssec);
       const share = isLast ? left() : Math.min(left(), this.#timeout / this.#tries);
       const exchanged = await this.#send(server, request, share, left);
       if (!exchanged.ok) {

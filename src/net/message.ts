@@ -100,31 +100,6 @@ export const emptyMessage: Message = {
   additional: [],
 };
 
-/** A question to a server, with id 0, and with EDNS unless the server does not know it; `dnssec` asks for signatures, unchecked. */
-export const queryMessage = (
-  question: Question,
-  recursionDesired: boolean,
-  edns: boolean,
-  dnssec: Dnssec = "plain",
-): Message => ({
-  id: 0,
-  opcode: OPCODE.QUERY,
-  response: false,
-  authoritative: false,
-  truncated: false,
-  recursionDesired,
-  recursionAvailable: false,
-  rcode: RCODE.NOERROR,
-  questions: [question],
-  answers: [],
-  authority: [],
-  additional: [],
-  ...(dnssec === "plain" ? undefined : { checkingDisabled: true }),
-  ...(edns ? (dnssec === "signed" ? SIGNED : WITH_EDNS) : undefined),
-});
-const WITH_EDNS = { edns: { payload: EDNS_PAYLOAD } };
-const SIGNED = { edns: { payload: EDNS_PAYLOAD, dnssecOk: true } };
-
 /** Whether a resolver may check (`plain`), may not (`unchecked`), or may not and is to add the signatures (`signed`). */
 export type Dnssec = "plain" | "unchecked" | "signed";
 
@@ -137,6 +112,42 @@ function encodeRecord({ name, type, class: klass, ttl, data }: WireRecord, to: W
     if (data !== undefined) encodeData(type, data, to, true);
   });
 }
+
+function encodeQuestion({ name, type, class: klass }: Question, to: WireWriter, compress: boolean): void {
+  to.name(name, compress);
+  to.u16(codeOfType(type));
+  to.u16(klass);
+}
+
+/** The OPT record of a message (RFC 6891 section 6.1), with the upper bits of its response code. */
+function encodeEdns({ payload, dnssecOk, errors = [] }: NonNullable<Message["edns"]>, rcode: number, to: WireWriter): void {
+  to.name(ROOT, false);
+  to.u16(codeOfType("OPT"));
+  to.u16(payload);
+  to.u32((((rcode >> 4) << 24) | (dnssecOk === true ? 0x8000 : 0)) >>> 0);
+  to.counted(() => {
+    for (const code of errors) {
+      to.u16(EXTENDED_ERROR);
+      to.u16(2);
+      to.u16(code);
+    }
+  });
+}
+
+/** A question to a server, with id 0, and with EDNS unless the server does not know it; `dnssec` asks for signatures, unchecked. */
+export function encodeQuery(question: Question, recursionDesired: boolean, edns: boolean, dnssec: Dnssec = "plain"): Buffer {
+  const to = new WireWriter();
+  to.u16(0);
+  to.u16((recursionDesired ? 0x0100 : 0) | (dnssec === "plain" ? 0 : 0x0010));
+  to.u16(1);
+  to.u32(0);
+  to.u16(edns ? 1 : 0);
+  encodeQuestion(question, to, false);
+  if (edns) encodeEdns(dnssec === "signed" ? SIGNED : PLAIN, RCODE.NOERROR, to);
+  return to.done();
+}
+const PLAIN = { payload: EDNS_PAYLOAD };
+const SIGNED = { payload: EDNS_PAYLOAD, dnssecOk: true };
 
 export function encodeMessage(message: Message): Buffer {
   const to = new WireWriter();
@@ -156,26 +167,10 @@ export function encodeMessage(message: Message): Buffer {
   to.u16(message.answers.length);
   to.u16(message.authority.length);
   to.u16(message.additional.length + (message.edns === undefined ? 0 : 1));
-  for (const question of message.questions) {
-    to.name(question.name, true);
-    to.u16(codeOfType(question.type));
-    to.u16(question.class);
-  }
+  for (const question of message.questions) encodeQuestion(question, to, true);
   for (const section of [message.answers, message.authority, message.additional])
     for (const record of section) encodeRecord(record, to);
-  if (message.edns !== undefined) {
-    to.name(ROOT, false);
-    to.u16(codeOfType("OPT"));
-    to.u16(message.edns.payload);
-    to.u32((((message.rcode >> 4) << 24) | (message.edns.dnssecOk === true ? 0x8000 : 0)) >>> 0);
-    to.counted(() => {
-      for (const code of message.edns?.errors ?? []) {
-        to.u16(EXTENDED_ERROR);
-        to.u16(2);
-        to.u16(code);
-      }
-    });
-  }
+  if (message.edns !== undefined) encodeEdns(message.edns, message.rcode, to);
   return to.done();
 }
 
@@ -215,11 +210,8 @@ export function decodeMessage(octets: Buffer): Result<Message, Clause> {
     const id = from.u16();
     const flags = from.u16();
     const counts = [from.u16(), from.u16(), from.u16(), from.u16()] as const;
-    const questions = Array.from({ length: counts[0] }, () => ({
-      name: from.name(),
-      type: typeOfCode(from.u16()),
-      class: from.u16(),
-    }));
+    const questions: Question[] = [];
+    for (let i = 0; i < counts[0]; i++) questions.push({ name: from.name(), type: typeOfCode(from.u16()), class: from.u16() });
     const section = (count: number) => {
       const records: WireRecord[] = [];
       for (let i = 0; i < count; i++) records.push(decodeRecord(from));
@@ -229,7 +221,7 @@ export function decodeMessage(octets: Buffer): Result<Message, Clause> {
     const authority = section(counts[2]);
     const additional = section(counts[3]);
     const opt = additional.find((record) => record.type === "OPT");
-    return ok({
+    const message: { -readonly [K in keyof Message]: Message[K] } = {
       id,
       response: (flags & 0x8000) !== 0,
       opcode: (flags >> 11) & 0x0f,
@@ -237,15 +229,16 @@ export function decodeMessage(octets: Buffer): Result<Message, Clause> {
       truncated: (flags & 0x0200) !== 0,
       recursionDesired: (flags & 0x0100) !== 0,
       recursionAvailable: (flags & 0x0080) !== 0,
-      ...((flags & 0x0020) === 0 ? {} : { authenticData: true }),
-      ...((flags & 0x0010) === 0 ? {} : { checkingDisabled: true }),
       rcode: (flags & 0x0f) | (opt === undefined ? 0 : (opt.ttl >>> 24) << 4),
       questions,
       answers,
       authority,
-      additional: additional.filter((record) => record.type !== "OPT"),
-      ...(opt === undefined ? {} : { edns: ednsOf(opt) }),
-    });
+      additional: opt === undefined ? additional : additional.filter((record) => record.type !== "OPT"),
+    };
+    if ((flags & 0x0020) !== 0) message.authenticData = true;
+    if ((flags & 0x0010) !== 0) message.checkingDisabled = true;
+    if (opt !== undefined) message.edns = ednsOf(opt);
+    return ok(message);
   } catch (error) {
     if (error instanceof MalformedWire) return err(error.said);
     throw error;

@@ -5,7 +5,7 @@ import type { DomainName } from "../core/name/index.ts";
 import { type RecordSet, type ResourceRecord, toSets } from "../core/record/index.ts";
 import { err, ok, type Result } from "../core/result.ts";
 import { type ServerAddress, serverText } from "./address.ts";
-import { CLASS, decodeMessage, encodeMessage, queryMessage, RCODE, rcodeName } from "./message.ts";
+import { CLASS, decodeMessage, encodeQuery, RCODE, rcodeName } from "./message.ts";
 import { signMessage, type TsigKey, TsigStream } from "./tsig.ts";
 
 /** No zone of a marketer is larger; what goes on and on is cut. */
@@ -38,7 +38,7 @@ export function transferZone(
     const timer = setTimeout(() => stop("timeout", clause("transfer-late", { server: where, zone: apex, ms: timeout })), timeout);
     let signatures: TsigStream | undefined;
     socket.on("connect", () => {
-      const plain = encodeMessage(queryMessage({ name: apex, type: "AXFR", class: CLASS.IN }, false, false));
+      const plain = encodeQuery({ name: apex, type: "AXFR", class: CLASS.IN }, false, false);
       // A signature counts against the server's real clock, not a lab's.
       const now = Math.floor(Date.now() / 1000);
       const signed = key === undefined ? undefined : signMessage(plain, key, now);

@@ -34,6 +34,18 @@ interface Lane {
   /** Requests that were begun and have not ended. */
   active: number;
   retired: boolean;
+  closed: boolean;
+}
+
+/** What is asked in one turn of the event loop. */
+interface Turn {
+  readonly lane: Lane;
+  readonly requests: Buffer[];
+}
+
+function closeLane(lane: Lane): void {
+  lane.closed = true;
+  void lane.socket.then((socket) => socket instanceof Error || socket.close());
 }
 
 /** How many requests a socket carries before a fresh one, with another random port, takes over. */
@@ -48,6 +60,7 @@ const SOCKETS = 8;
 export class UdpChannel {
   readonly #server: SocketAddress;
   readonly #lanes: Lane[] = [];
+  #turn: Turn | undefined;
 
   constructor(server: SocketAddress) {
     this.#server = server;
@@ -66,53 +79,72 @@ export class UdpChannel {
     const connected = new Promise<Socket | NodeJS.ErrnoException>((resolve) =>
       socket.connect(this.#server.port, this.#server.address, (error?: Error | null) => resolve(error ?? socket)),
     );
-    const lane = { socket: connected, pending, used: 0, active: 0, retired: false };
+    const lane = { socket: connected, pending, used: 0, active: 0, retired: false, closed: false };
     this.#lanes.push(lane);
     return lane;
   }
 
-  /** Sends a request, whose id is drawn here, and waits for the answer `accepts` takes. */
-  async exchange(request: Buffer, accepts: (answer: Buffer) => boolean, ms: number): Promise<Exchange> {
-    const lane = this.#lanes.length < SOCKETS ? this.#open() : (this.#lanes[randomInt(this.#lanes.length)] as Lane);
+  /**
+   * Sends a request, whose id is drawn here, and waits for the answer `accepts` takes. What is asked in one turn of the event loop is
+   * sent from one socket at its end: then the server is woken once for all of it.
+   */
+  exchange(request: Buffer, accepts: (answer: Buffer) => boolean, ms: number): Promise<Exchange> {
+    const turn = (this.#turn ??= this.#begin());
+    const { lane } = turn;
     lane.used += 1;
     lane.active += 1;
-    if (lane.used >= REQUESTS_PER_SOCKET) {
+    if (lane.used === REQUESTS_PER_SOCKET) {
       this.#lanes.splice(this.#lanes.indexOf(lane), 1);
       lane.retired = true;
     }
     let id = randomInt(0x10000);
     while (lane.pending.has(id)) id = randomInt(0x10000);
     request.writeUInt16BE(id, 0);
-    const socket = await lane.socket;
-    if (socket instanceof Error) {
-      lane.active -= 1;
-      return err(socketFailure(socket, this.#server));
-    }
+    turn.requests.push(request);
     return new Promise((resolve) => {
       const settle = (outcome: Exchange) => {
         clearTimeout(timer);
         lane.pending.delete(id);
         lane.active -= 1;
-        if (lane.retired && lane.active === 0) socket.close();
+        if (lane.retired && lane.active === 0) closeLane(lane);
         resolve(outcome);
       };
       const timer = setTimeout(() => settle(err(timedOut(this.#server, ms))), ms);
       lane.pending.set(id, { accepts, settle });
-      // What goes wrong with sending comes as the error of the socket, which is connected to this one server.
-      socket.send(request);
     });
+  }
+
+  #begin(): Turn {
+    const lane = this.#lanes.length < SOCKETS ? this.#open() : (this.#lanes[randomInt(this.#lanes.length)] as Lane);
+    const turn = { lane, requests: [] };
+    setImmediate(() => {
+      this.#turn = undefined;
+      void this.#send(turn);
+    });
+    return turn;
+  }
+
+  async #send({ lane, requests }: Turn): Promise<void> {
+    const socket = await lane.socket;
+    for (const request of requests) {
+      const open = lane.pending.get(request.readUInt16BE(0));
+      if (open === undefined || lane.closed) continue;
+      // What goes wrong with sending comes as the error of the socket, which is connected to this one server.
+      if (socket instanceof Error) open.settle(err(socketFailure(socket, this.#server)));
+      else socket.send(request);
+    }
   }
 
   /** Ends it as soon as everything that was asked is answered. */
   retire(): void {
     for (const lane of this.#lanes.splice(0)) {
       lane.retired = true;
-      if (lane.active === 0) void lane.socket.then((socket) => socket instanceof Error || socket.close());
+      if (lane.active === 0) closeLane(lane);
     }
   }
 
   close(): void {
-    for (const lane of this.#lanes.splice(0)) void lane.socket.then((socket) => socket instanceof Error || socket.close());
+    for (const lane of this.#lanes.splice(0)) closeLane(lane);
   }
 }
 

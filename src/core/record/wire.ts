@@ -11,6 +11,8 @@ export class MalformedWire extends Error {
   }
 }
 
+const DOT = 0x2e;
+
 /** Builds a DNS message or a part of one, with the names compressed where that is allowed (RFC 1035 section 4.1.4). */
 export class WireWriter {
   #octets = Buffer.allocUnsafe(512);
@@ -67,6 +69,7 @@ export class WireWriter {
   }
 
   name(of: DomainName, compress: boolean): void {
+    if (!compress && !of.includes("\\")) return this.#wholeName(of);
     let rest: string = of;
     for (const label of labelsOf(of)) {
       if (compress) {
@@ -85,6 +88,21 @@ export class WireWriter {
       rest = rest.slice(label.length + 1);
     }
     this.u8(0);
+  }
+
+  #wholeName(of: DomainName): void {
+    if (of === ROOT) return this.u8(0);
+    // The final dot is where the octet of the root comes.
+    const at = this.#room(of.length + 1);
+    let lengthAt = at;
+    for (let i = 0; i < of.length; i++) {
+      const code = of.charCodeAt(i);
+      this.#octets[at + 1 + i] = code;
+      if (code !== DOT) continue;
+      this.#octets[lengthAt] = at + i - lengthAt;
+      lengthAt = at + 1 + i;
+    }
+    this.#octets[lengthAt] = 0;
   }
 
   /** Runs `write` and puts the number of octets it wrote in front, as 16 bits. */
