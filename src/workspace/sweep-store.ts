@@ -174,9 +174,10 @@ export class SweepFile implements SweepStore {
 
   async keep({ id }: Sweep, done: readonly SweepOutcome[], again: readonly SweepJob[]): Promise<void> {
     this.#atOnce(() => {
-      const { last } = this.#database.prepare("SELECT max(sequence) AS last FROM entry WHERE sweep = ?").get(id) as {
-        last: number | null;
-      };
+      // The index holds only what has a sequence; without saying so, every domain would be looked through.
+      const { last } = this.#database
+        .prepare("SELECT max(sequence) AS last FROM entry WHERE sweep = ? AND sequence IS NOT NULL")
+        .get(id) as { last: number | null };
       let sequence = last ?? 0;
       const keep = this.#database.prepare(
         "UPDATE entry SET sequence = ?, attempts = ?, at = ?, result = ? WHERE sweep = ? AND domain = ? AND sequence IS NULL",
