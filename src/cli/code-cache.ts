@@ -1,5 +1,15 @@
 import { createHash } from "node:crypto";
-import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from "node:fs";
+import {
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  type Stats,
+  statSync,
+  writeFileSync,
+} from "node:fs";
 import { homedir } from "node:os";
 import { dirname, isAbsolute, join } from "node:path";
 
@@ -7,12 +17,12 @@ import { dirname, isAbsolute, join } from "node:path";
  * The code that V8 made of the program's files, kept from one run to the next, so that nothing is compiled twice.
  * It is an aid alone: where it cannot be kept or read, the program runs all the same.
  */
-export type CodeCache = {
+export interface CodeCache {
   /** The code kept for a file, or undefined where none is kept or it is damaged. */
   read(name: string): Buffer | undefined;
   /** Keeps the code of a file; a disk that takes none is no reason to fail. */
   write(name: string, code: Buffer): void;
-};
+}
 
 const DIGEST_OCTETS = 32;
 const KEPT_BUILDS = 3;
@@ -25,11 +35,10 @@ const cacheHome = (env: NodeJS.ProcessEnv): string => {
   return named !== undefined && isAbsolute(named) ? named : join(env.HOME ?? homedir(), ".cache");
 };
 
-const belongsToUs = (folder: string): boolean => process.getuid === undefined || statSync(folder).uid === process.getuid();
+const belongsToUs = ({ uid }: Stats): boolean => process.getuid === undefined || uid === process.getuid();
 
 /** Whether nobody but this user can change what is in a folder: code from it is run. */
-const isOurs = (folder: string): boolean =>
-  process.getuid === undefined || (belongsToUs(folder) && (statSync(folder).mode & 0o022) === 0);
+const isOurs = (folder: Stats): boolean => process.getuid === undefined || (belongsToUs(folder) && (folder.mode & 0o022) === 0);
 
 /** Removes the code of all but the last builds. */
 function forgetOldBuilds(folder: string): void {
@@ -40,7 +49,7 @@ function forgetOldBuilds(folder: string): void {
 /** Makes the folder of a build, if the folder above it is this user's. */
 function makeFolder(folder: string, home: string): void {
   // Somebody who runs as another user in this home leaves nothing there that its owner could not remove.
-  if (!belongsToUs(existsSync(home) ? home : dirname(home))) return;
+  if (!belongsToUs(statSync(existsSync(home) ? home : dirname(home)))) return;
   if (mkdirSync(folder, { recursive: true, mode: 0o700 }) !== undefined) forgetOldBuilds(dirname(folder));
 }
 
@@ -50,7 +59,7 @@ export function openCodeCache(build: string, env: NodeJS.ProcessEnv): CodeCache 
   const folder = join(home, "zandrel", `${build}-${process.versions.v8}-${process.arch}`);
   let usable = false;
   try {
-    usable = isOurs(folder);
+    usable = isOurs(statSync(folder));
   } catch {
     // Nothing is kept yet.
   }
@@ -70,7 +79,7 @@ export function openCodeCache(build: string, env: NodeJS.ProcessEnv): CodeCache 
       const part = `${whole}.${process.pid}`;
       try {
         makeFolder(folder, home);
-        if (!isOurs(folder)) return;
+        if (!isOurs(statSync(folder))) return;
         writeFileSync(part, Buffer.concat([digestOf(code), code]), { mode: 0o600 });
         renameSync(part, whole);
       } catch {

@@ -173,8 +173,8 @@ async function handIn(sending: Sending): Promise<HandedIn> {
       ...{ service: service.key, from, to, messageId, tracking, via, reply },
     });
   note(messageId, "");
-  const handed = await submit(via, service, envelope, message, domain, session, journal, request, context);
-  const { kind, because, reply, tracking = messageId } = handed;
+  const outcome = await submit(via, service, envelope, message, domain, session, journal, request, context);
+  const { kind, because, reply, tracking = messageId } = outcome;
   const ids = { tracking, messageId };
   if (kind === "accepted") note(tracking, reply ?? "");
   // Where the answer got lost, the service may have the message all the same.

@@ -141,8 +141,8 @@ export async function signed(
 const trackingIn = (reply: string): string | undefined =>
   /\b(?:id=|queued as |message id )<?([!-;=?-~]{4,200}?)>?(?:[\s.;)]|$)/i.exec(reply)?.[1];
 
-/** How a message was handed in: `reply` is what the service said, `tracking` by what it knows the message. */
-export interface HandedOver {
+/** How the submission of a message ended: `reply` is what the service said, `tracking` by what it knows the message. */
+export interface SubmitOutcome {
   readonly kind: Submitted["kind"];
   readonly because: Clause;
   readonly reply?: string | undefined;
@@ -160,7 +160,7 @@ export async function submit(
   journal: Journal,
   request: DnsRequest,
   context: AppContext,
-): Promise<HandedOver> {
+): Promise<SubmitOutcome> {
   if (via === "smtp") {
     const settings = await smtpSettings(service, journal, domain);
     if (settings === undefined) throw new Failure("no-smtp-settings", { service: service.key, title: service.title });
