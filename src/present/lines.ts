@@ -33,5 +33,6 @@ export const sentence = (text: string): string => {
   return /[.!?]$/.test(begun) ? begun : `${begun}.`;
 };
 
-/** What the DNS host of a domain is called whose file names none. */
+/** What is said in place of the DNS host of a domain whose file names none. */
+export const NO_HOST = "no DNS host named";
 export const YOUR_HOST = "your DNS host";

@@ -2,7 +2,7 @@ import type { StatusResult } from "../../app/asks/status.ts";
 import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords, isCommand } from "../clauses/index.ts";
-import { columns, count, deadline, moment, STATE_MARK, visible, wrap, YOUR_HOST } from "../index.ts";
+import { columns, count, deadline, moment, NO_HOST, STATE_MARK, visible, wrap, YOUR_HOST } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
 /** The result of {@link status} for people. */
@@ -10,7 +10,7 @@ export function statusText({ domains, at }: StatusResult, { style, width }: Layo
   if (domains.length === 0) return `No domain yet. Next: ${style.command("zandrel init DOMAIN")}\n`;
   const now = at;
   const blocks = domains.map(({ domain, role, host, asks, senders, keysWithoutAsk, interrupted, sheet, lost, signaturesEnd }) => {
-    const heading = `${style.title(displayName(domain))}  ${style.quiet(`${role}, ${visible(host ?? "no DNS host named")}, as of ${moment(now, now)}`)}`;
+    const heading = `${style.title(displayName(domain))}  ${style.quiet(`${role}, ${visible(host ?? NO_HOST)}, as of ${moment(now, now)}`)}`;
     const rows = columns(
       asks.map((ask) => [`${STATE_MARK[ask.state]} ${ask.state}`, ask.id, `${ask.service}, ${ask.purpose}`]),
       (cell, column, row) =>

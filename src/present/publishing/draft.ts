@@ -4,7 +4,7 @@ import { type DomainName, displayName, withoutRootDot } from "../../core/name/in
 import { dataKey, printData, type RecordSet } from "../../core/record/index.ts";
 import { calendar } from "../calendar.ts";
 import { inWords } from "../clauses/index.ts";
-import { columns, count, deadline, type Style, visible, wrap } from "../index.ts";
+import { columns, count, deadline, NO_HOST, type Style, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { shellWord } from "../safe.ts";
 
@@ -45,7 +45,7 @@ function domainBlock(
   const text = (sentence: string) => `${INDENT}${wrap(visible(sentence), width - 12, INDENT)}`;
   const of = <T extends { readonly domain: string }>(all: readonly T[]) => all.filter((one) => one.domain === domain);
   const name = (one: { readonly name: DomainName }) => displayName(one.name);
-  const lines = [`${style.title(displayName(domain))}  ${style.quiet(visible(hosts[domain] ?? ""))}`];
+  const lines = [`${style.title(displayName(domain))}  ${style.quiet(visible(hosts[domain] ?? NO_HOST))}`];
   if (of(changes).length > 0) lines.push(changesText(of(changes), { style, width }));
   for (const one of of(clashes))
     lines.push(
