@@ -56,6 +56,8 @@ describe("the direction rules fire", () => {
     ["app/probe.ts", "yargs-parser", /neither the command line nor a face/],
     ["lab/probe.ts", "../app/session.ts", /lab knows net and core only/],
     ["lab/probe.ts", "../workspace/index.ts", /lab knows net and core only/],
+    ["start/probe.ts", "../cli/run.ts", /start knows nothing/],
+    ["start/probe.ts", "../core/name/index.ts", /start knows nothing/],
     ["demo/probe.ts", "../app/session.ts", /types commands as a user would/],
     ["cli/commands/probe.ts", "./status.ts", /never imports another command/],
     ["cli/commands/spf/probe.ts", "./test.ts", /never imports another command/],

@@ -2,8 +2,7 @@
 const argv = process.argv.slice(2);
 
 async function start(): Promise<void> {
-  const { openCodeCache } = await import("./code-cache.ts");
-  const { loadBuilt } = await import("./load.ts");
+  const { loadBuilt, openCodeCache } = await import("../start/index.ts");
   const cache = openCodeCache(process.env.ZANDREL_BUILD as string, process.env);
   const { run, outputFailed } = loadBuilt(`${import.meta.dirname}/program`, "run.cjs", cache) as typeof import("./run.ts");
   process.stdout.on("error", async (error: NodeJS.ErrnoException) => {
