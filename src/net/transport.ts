@@ -89,7 +89,7 @@ export class UdpChannel {
    * sent from one socket at its end: then the server is woken once for all of it.
    */
   exchange(request: Buffer, accepts: (answer: Buffer) => boolean, ms: number): Promise<Exchange> {
-    const turn = (this.#turn ??= this.#begin());
+    const turn = this.#turn === undefined || this.#turn.lane.closed ? this.#begin() : this.#turn;
     const { lane } = turn;
     lane.used += 1;
     lane.active += 1;
@@ -117,8 +117,9 @@ export class UdpChannel {
   #begin(): Turn {
     const lane = this.#lanes.length < SOCKETS ? this.#open() : (this.#lanes[randomInt(this.#lanes.length)] as Lane);
     const turn = { lane, requests: [] };
+    this.#turn = turn;
     setImmediate(() => {
-      this.#turn = undefined;
+      if (this.#turn === turn) this.#turn = undefined;
       void this.#send(turn);
     });
     return turn;
