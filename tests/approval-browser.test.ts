@@ -104,7 +104,7 @@ describeBrowser("with a browser", () => {
         // A code is good for one use.
         expect(await takeGrant(places, client, back.url, { ...taking, verifier: asked.verifier })).toMatchObject({
           ok: false,
-          error: { kind: "refused", because: expect.stringMatching(/^it says invalid_grant/) },
+          error: { kind: "refused", because: { clause: "peer-grant-error", error: "invalid_grant" } },
         });
         const last = renewed.ok ? (renewed.value.refresh ?? renewed.value.access) : "";
         expect(await revokeGrant(places, client, last, 5000)).toEqual({ ok: true, value: undefined });

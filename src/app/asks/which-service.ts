@@ -86,4 +86,4 @@ export async function serviceOfPaste(
 }
 
 /** The answer that a service is none of those that are known; no key of a service looks like this. */
-export const ANOTHER = "*another";
+export const ANOTHER = "another one";
