@@ -2,10 +2,11 @@
 import { build } from "esbuild";
 
 const root = new URL(".", import.meta.url);
+let bundles = 0;
 
 /** Imports modules of `src`; `modules` are their paths, such as `core/spf/index.ts`. Names of all of them come as one object. */
 export async function internals(...modules) {
-  const outfile = new URL(`node_modules/.cache/zandrel/internals-${process.pid}-${modules.length}.mjs`, root);
+  const outfile = new URL(`node_modules/.cache/zandrel/internals-${process.pid}-${++bundles}.mjs`, root);
   await build({
     stdin: {
       contents: modules.map((path) => `export * from "./src/${path}";`).join("\n"),

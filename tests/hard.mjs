@@ -41,7 +41,7 @@ process.on("exit", () => {
   for (const made of folders) rmSync(made, { recursive: true, force: true });
 });
 
-const kept = new URL("../node_modules/.cache", import.meta.url).pathname;
+const kept = new URL("../node_modules/.cache/code", import.meta.url).pathname;
 const environment = { PATH: process.env.PATH, TZ: "UTC", NO_COLOR: "1", XDG_CACHE_HOME: kept };
 /** Starts the program; `done` comes with its exit code, its output and how long it took. */
 function start(cwd, argv, { input = "", env = {} } = {}) {

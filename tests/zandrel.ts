@@ -12,7 +12,7 @@ export const PROGRAM = new URL("../dist/zandrel.cjs", import.meta.url).pathname;
 export const ENVIRONMENT = {
   PATH: process.env.PATH ?? "",
   TZ: "UTC",
-  XDG_CACHE_HOME: new URL("../node_modules/.cache", import.meta.url).pathname,
+  XDG_CACHE_HOME: new URL("../node_modules/.cache/code", import.meta.url).pathname,
 };
 
 const folders: string[] = [];

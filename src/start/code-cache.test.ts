@@ -65,7 +65,10 @@ test("the code of the last three builds stays", () => {
     const folder = builds().find((name) => name.startsWith(build)) as string;
     utimesSync(join(home, "zandrel", folder), i, i);
   }
+  writeFileSync(join(home, "zandrel", "old.txt"), "not ours");
   open("b4").write("run.cjs", CODE);
+  expect(readFileSync(join(home, "zandrel", "old.txt"), "utf8")).toBe("not ours");
+  rmSync(join(home, "zandrel", "old.txt"));
   expect(builds().map((name) => name.slice(0, 2))).toEqual(["b2", "b3", "b4"]);
 });
 

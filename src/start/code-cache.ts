@@ -42,8 +42,12 @@ const isOurs = (folder: Stats): boolean => process.getuid === undefined || (belo
 
 /** Removes the code of all but the last builds. */
 function forgetOldBuilds(folder: string): void {
-  const builds = readdirSync(folder).map((name) => ({ path: join(folder, name), changed: statSync(join(folder, name)).mtimeMs }));
-  for (const { path } of builds.sort((a, b) => b.changed - a.changed).slice(KEPT_BUILDS)) rmSync(path, { recursive: true });
+  const builds = readdirSync(folder)
+    .map((name) => join(folder, name))
+    .map((path) => ({ path, stat: statSync(path) }))
+    .filter(({ stat }) => stat.isDirectory());
+  builds.sort((a, b) => b.stat.mtimeMs - a.stat.mtimeMs);
+  for (const { path } of builds.slice(KEPT_BUILDS)) rmSync(path, { recursive: true });
 }
 
 /** Makes the folder of a build, if the folder above it is this user's. */
