@@ -102,7 +102,7 @@ interface SmtpTrouble extends Error {
 function troubleOf({ code, message }: SmtpTrouble, { host, timeout }: Submission, safe: (text: string) => string): Clause {
   const names = /altnames: (?:Host|IP): \S+ is not (?:in the cert's (?:altnames|list)): (.*)$/.exec(message)?.[1];
   if (/altnames/.test(message))
-    return clause("peer-certificate-other", { host, names: names?.replace(/DNS:/g, "").slice(0, 200) });
+    return clause("peer-certificate-other", { host, names: names && safe(names.replace(/DNS:/g, "").slice(0, 200)) });
   if (/certificate|self.signed|CERT_/i.test(message))
     return clause("peer-certificate-not-trusted", { why: safe(message.slice(0, 200)) });
   if (code === "ETIMEDOUT" || /timeout/i.test(message)) return clause("peer-no-answer", { seconds: timeout / 1000 });

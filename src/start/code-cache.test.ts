@@ -51,9 +51,12 @@ test.each([
   expect(open().read("run.cjs")).toBeUndefined();
 });
 
-test("a folder that others may change is neither read nor written", () => {
+test.each([
+  ["..", "the folder of the build"],
+  ["../..", "the folder above it"],
+])("%s that others may change is neither read nor written", (up) => {
   open().write("run.cjs", CODE);
-  chmodSync(join(fileOf("run.cjs"), ".."), 0o777);
+  chmodSync(join(fileOf("run.cjs"), up), 0o777);
   expect(open().read("run.cjs")).toBeUndefined();
   open().write("late.cjs", CODE);
   expect(existsSync(fileOf("late.cjs"))).toBe(false);

@@ -35,10 +35,12 @@ const cacheHome = (env: NodeJS.ProcessEnv): string => {
   return named !== undefined && isAbsolute(named) ? named : join(env.HOME ?? homedir(), ".cache");
 };
 
-const belongsToUs = ({ uid }: Stats): boolean => process.getuid === undefined || uid === process.getuid();
+const belongsToUs = (path: string): boolean => process.getuid === undefined || statSync(path).uid === process.getuid();
 
-/** Whether nobody but this user can change what is in a folder: code from it is run. */
-const isOurs = (folder: Stats): boolean => process.getuid === undefined || (belongsToUs(folder) && (folder.mode & 0o022) === 0);
+/** Whether nobody but this user can change what is in the folder of a build: code from it is run. */
+const isOurs = (folder: string): boolean =>
+  process.getuid === undefined ||
+  [dirname(folder), folder].every((path) => belongsToUs(path) && (statSync(path).mode & 0o022) === 0);
 
 /** Removes the code of all but the last builds. */
 function forgetOldBuilds(folder: string): void {
@@ -53,7 +55,7 @@ function forgetOldBuilds(folder: string): void {
 /** Makes the folder of a build, if the folder above it is this user's. */
 function makeFolder(folder: string, home: string): void {
   // Somebody who runs as another user in this home leaves nothing there that its owner could not remove.
-  if (!belongsToUs(statSync(existsSync(home) ? home : dirname(home)))) return;
+  if (!belongsToUs(existsSync(home) ? home : dirname(home))) return;
   if (mkdirSync(folder, { recursive: true, mode: 0o700 }) !== undefined) forgetOldBuilds(dirname(folder));
 }
 
@@ -63,7 +65,7 @@ export function openCodeCache(build: string, env: NodeJS.ProcessEnv): CodeCache 
   const folder = join(home, "zandrel", `${build}-${process.versions.v8}-${process.arch}`);
   let usable = false;
   try {
-    usable = isOurs(statSync(folder));
+    usable = isOurs(folder);
   } catch {
     // Nothing is kept yet.
   }
@@ -83,11 +85,15 @@ export function openCodeCache(build: string, env: NodeJS.ProcessEnv): CodeCache 
       const part = `${whole}.${process.pid}`;
       try {
         makeFolder(folder, home);
-        if (!isOurs(statSync(folder))) return;
+        if (!isOurs(folder)) return;
         writeFileSync(part, Buffer.concat([digestOf(code), code]), { mode: 0o600 });
         renameSync(part, whole);
       } catch {
-        if (existsSync(part)) rmSync(part, { force: true });
+        try {
+          rmSync(part, { force: true });
+        } catch {
+          // Nothing could be written at all.
+        }
       }
     },
   };
