@@ -1,3 +1,6 @@
+import { mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+
 /** What time it is. Only the program's entry and the lab have one; everything else is told. */
 export interface Clock {
   /** Milliseconds since 1970. */
@@ -19,9 +22,11 @@ const wait = (ms: number, stop?: AbortSignal) =>
 
 export const systemClock: Clock = { now: Date.now, sleep: wait };
 
-/** A clock that can be told to go on to a later time at once; anyone who sleeps until then wakes. */
-export interface LeapingClock extends Clock {
+/** The clock of the simulated services: it can be told to go on to a later time at once, and anyone who sleeps until then wakes. */
+export interface LabClock extends Clock {
   leap(ms: number): void;
+  /** Lets something be done that takes none of this clock's time, where it only goes on in steps. */
+  hold<T>(work: Promise<T>): Promise<T>;
   /** Nobody who sleeps wakes any more. */
   stop(): void;
   /** The clock as it is now, for {@link parseClock} in another process. */
@@ -29,12 +34,13 @@ export interface LeapingClock extends Clock {
 }
 
 /** A clock that stood at `start` when the real time was `realStart`, and runs `speed` times as fast. */
-export function fastClock(start: number, realStart: number, speed: number): LeapingClock {
+export function fastClock(start: number, realStart: number, speed: number): LabClock {
   const sleepers = new Map<() => void, NodeJS.Timeout | undefined>();
   const now = (): number => Math.round(start + (Date.now() - realStart) * speed);
   return {
     now,
-    text: () => clockText(start, realStart, speed),
+    text: () => `${new Date(start).toISOString()}@${realStart}*${speed}`,
+    hold: (work) => work,
     sleep(ms, stop) {
       const until = now() + ms;
       return new Promise((resolve) => {
@@ -63,12 +69,100 @@ export function fastClock(start: number, realStart: number, speed: number): Leap
   };
 }
 
-/** The form in which the lab hands its clock to other processes, in ZANDREL_CLOCK: `2026-03-02T09:00:00.000Z@1763881200000*300`. */
-const clockText = (start: number, realStart: number, speed: number): string =>
-  `${new Date(start).toISOString()}@${realStart}*${speed}`;
+/** How often somebody looks into the folder of a stepped clock, in real milliseconds. */
+const LOOK_EVERY = 5;
 
-/** The clock a text describes, or undefined where it describes none. */
+/** The file with the time of a stepped clock, and the folder with the times that others wait for. */
+const timeIn = (folder: string): string => join(folder, "now");
+const awaitedIn = (folder: string): string => join(folder, "awaited");
+
+/**
+ * A clock that stands still, however long anything takes, until somebody waits: then it goes on in steps to the time that is waited
+ * for, and whoever sleeps in between wakes at their time. In this process only {@link LabClock.leap} moves it on; in other processes,
+ * which have it from {@link parseClock}, a sleep does. It is kept in a folder, which is made here.
+ */
+export function steppedClock(start: number, folder: string): LabClock {
+  let time = start;
+  let held = 0;
+  const sleepers = new Map<() => void, number>();
+  function goOnTo(next: number): void {
+    time = next;
+    // Whoever reads the file finds the one time or the other, whole.
+    writeFileSync(`${timeIn(folder)}.new`, String(time));
+    renameSync(`${timeIn(folder)}.new`, timeIn(folder));
+    for (const [wake, until] of [...sleepers]) if (until <= time) wake();
+  }
+  mkdirSync(awaitedIn(folder), { recursive: true });
+  goOnTo(start);
+  // One step at each look: who wakes has the time in between to say that something is being done.
+  const looking = setInterval(() => {
+    if (held > 0) return;
+    const awaited = readdirSync(awaitedIn(folder));
+    const times = awaited.map((file) => Number.parseInt(file, 10));
+    if (times.length === 0) return;
+    goOnTo(Math.max(time, Math.min(...times, ...sleepers.values())));
+    for (const [i, file] of awaited.entries())
+      if ((times[i] as number) <= time) rmSync(join(awaitedIn(folder), file), { force: true });
+  }, LOOK_EVERY);
+  looking.unref();
+  return {
+    now: () => time,
+    text: () => `steps:${folder}`,
+    async hold(work) {
+      held += 1;
+      try {
+        return await work;
+      } finally {
+        held -= 1;
+      }
+    },
+    sleep: (ms, stop) =>
+      new Promise((resolve) => {
+        const wake = (): void => {
+          sleepers.delete(wake);
+          stop?.removeEventListener("abort", wake);
+          resolve();
+        };
+        sleepers.set(wake, time + ms);
+        stop?.addEventListener("abort", wake);
+        if (ms <= 0 || stop?.aborted === true) wake();
+      }),
+    leap: (ms) => goOnTo(time + ms),
+    stop() {
+      clearInterval(looking);
+      sleepers.clear();
+    },
+  };
+}
+
+/** A {@link steppedClock} of another process. Where it `leads`, a sleep moves it on; else a sleep lasts until others have. */
+function clockIn(folder: string, leads: boolean): Clock {
+  let waits = 0;
+  const now = (): number => Number(readFileSync(timeIn(folder), "utf8"));
+  return {
+    now,
+    async sleep(ms, stop) {
+      const until = now() + ms;
+      if (leads && ms > 0) writeFileSync(join(awaitedIn(folder), `${Math.ceil(until)}-${process.pid}-${waits++}`), "");
+      while (now() < until && stop?.aborted !== true) await wait(LOOK_EVERY, stop);
+    },
+  };
+}
+
+/**
+ * The clock a text describes, or undefined where it describes none: `2026-03-02T09:00:00.000Z@1763881200000*300` for one that runs,
+ * `steps:FOLDER` for one that goes on when somebody waits, `follows:FOLDER` for the same one without moving it.
+ */
 export function parseClock(text: string): Clock | undefined {
+  const stepped = /^(steps|follows):(.+)$/.exec(text);
+  if (stepped !== null) {
+    const clock = clockIn(stepped[2] as string, stepped[1] === "steps");
+    try {
+      return clock.now() > 0 ? clock : undefined;
+    } catch {
+      return undefined;
+    }
+  }
   const match = /^(\S+)@(\d+)\*(\d+(?:\.\d+)?)$/.exec(text);
   const start = Date.parse(match?.[1] ?? "");
   const speed = Number(match?.[3]);

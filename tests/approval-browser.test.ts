@@ -116,7 +116,7 @@ describeBrowser("with a browser", () => {
   });
 
   test("the page of the lab's host says what will change, one click approves it, and the window says that it may be closed", async () => {
-    const lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed: 300, port: await freePort() });
+    const lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port: await freePort() });
     try {
       const folder = folderWith({ "lab.yaml": lab.settings });
       const run = (...argv: string[]) => zandrel(folder, argv, { env: lab.env });

@@ -15,7 +15,7 @@ let lab: Lab;
 const apex = name("brackwater.example");
 const before = new Map<string, string>();
 beforeAll(async () => {
-  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed: 300, port: await freePort() });
+  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port: await freePort() });
   for (const set of zoneSets()) before.set(`${set.name} ${set.type}`, JSON.stringify(set));
 });
 afterAll(() => lab.close());
@@ -94,6 +94,7 @@ describe("by a link", () => {
         '_wick.brackwater.example. 3600 IN TXT "pagewick-site=brackwater"',
       ]),
     );
+    lab.clock.leap(60_000);
     for (const ask of (await run(folder, "status", "--json")).json.domains[0].asks)
       expect(ask.state).toMatch(/^(spreading|settled)$/);
     // Taken back by hand: an approval by link has no way back of its own.
@@ -143,7 +144,7 @@ describe("by a link", () => {
       lab.nettlehost.remove(apex, name(label, apex), "CNAME");
       lab.nettlehost.put(apex, { name: name(label, apex), type, ttl: 3600, data: [data] });
     }
-    await lab.clock.sleep(60_000);
+    lab.clock.leap(60_000);
     expect(await run(folder, "publish", "--check")).toMatchObject({ exit: 0 });
   });
 
@@ -161,7 +162,7 @@ describe("by a link", () => {
 
   test("what the host would take away by itself is refused, unless it was named", async () => {
     lab.nettlehost.put(apex, { name: name("_wick", apex), type: "TXT", ttl: 60, data: [{ strings: ["somebody else's"] }] });
-    await lab.clock.sleep(60_000);
+    lab.clock.leap(60_000);
     const folder = await workspace();
     await pagewick(folder);
     const refused = await run(folder, "publish", "--replace", "@", "--replace", "www");
@@ -183,7 +184,7 @@ describe("by a link", () => {
     await pagewick(folder);
     lab.nettlehost.put(apex, { name: apex, type: "A", ttl: 3600, data: [{ address: "127.53.0.21" }] });
     lab.nettlehost.put(apex, { name: apex, type: "AAAA", ttl: 3600, data: [{ address: "2001:db8::7" }] });
-    await lab.clock.sleep(60_000);
+    lab.clock.leap(60_000);
     const refused = await run(folder, "publish", "--replace", "www");
     expect([refused.exit, refused.err]).toEqual([
       1,
@@ -206,7 +207,7 @@ describe("by a link", () => {
     const settings = join(folder, "zandrel.yaml");
     writeFileSync(settings, readFileSync(settings, "utf8").replace(/^ {4}signing: .*\n/m, ""));
     lab.nettlehost.remove(apex, name("bounce", apex), "CNAME");
-    await lab.clock.sleep(60_000);
+    lab.clock.leap(60_000);
     const unsigned = await run(folder, "publish", "--json");
     expect(unsigned.json.published[0].because).toMatch(/links for heronpost\.example have to be signed/);
   });
@@ -250,7 +251,7 @@ describe("by a link", () => {
     await withPage(folder, ["host", "approve", "nettlehost", "brackwater.example"], (link) => lab.approvals.decide(link));
     expect((await run(folder, "publish", ...replace)).json.published).toMatchObject([{ sheet: [] }]);
     // What was granted is taken back by the host itself.
-    await lab.clock.sleep(60_000);
+    lab.clock.leap(60_000);
     const undone = await run(folder, "undo", "brackwater.example", "--json");
     expect(undone).toMatchObject({ exit: 0, json: { undone: { way: "approval", sheet: [] } } });
     expect(inZone()).toContain("www.brackwater.example. 3600 IN CNAME parked.nettlehost.example.");
@@ -277,7 +278,7 @@ describe("by a link", () => {
     const link = /^(http:\/\/\S+)$/m.exec(published.err)?.[1] as string;
     expect(new URL(link).searchParams.has("redirect_uri")).toBe(false);
     await lab.approvals.decide(link);
-    await lab.clock.sleep(60_000);
+    lab.clock.leap(60_000);
     expect(await run(folder, "publish", "--check")).toMatchObject({ exit: 0 });
   });
 

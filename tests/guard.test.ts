@@ -9,13 +9,13 @@ import { execa } from "execa";
 import { httpbis } from "http-message-signatures";
 import { name } from "../src/core/name/index.ts";
 import { startLab } from "../src/lab/index.ts";
-import { ENVIRONMENT, folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
+import { ENVIRONMENT, folderWith, freePort, PROGRAM, stillFor, zandrel } from "./zandrel.ts";
 
 /** The guard through the built program, on the lab: what was proven lapses, comes back, and each change is told once. */
 type Lab = Awaited<ReturnType<typeof startLab>>;
 let lab: Lab;
 beforeAll(async () => {
-  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed: 100, port: await freePort() });
+  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port: await freePort() });
 });
 afterAll(() => lab.close());
 
@@ -277,7 +277,7 @@ test("until it is stopped: figures at an address, and killed at any moment it te
   const start = () =>
     spawn(process.execPath, [PROGRAM, "guard", "--metrics", `127.0.0.1:${port}`, "--textfile", "figures.txt", "--json"], {
       cwd: folder,
-      env: { ...ENVIRONMENT, HOME: folder, ...lab.env },
+      env: { ...ENVIRONMENT, HOME: folder, ...stillFor(lab) },
       stdio: ["ignore", "pipe", "pipe"],
     });
   const read = async (child: ReturnType<typeof start>): Promise<{ notices: unknown[] }> => {

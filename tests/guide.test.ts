@@ -3,7 +3,7 @@ import { join } from "node:path";
 import { afterAll, beforeAll, expect, jest, test } from "@jest/globals";
 import { startLab } from "../src/lab/index.ts";
 import { CTRL_C, DOWN, ENTER, openTerminal, type Terminal } from "./terminal.ts";
-import { folderWith, freePort, zandrel } from "./zandrel.ts";
+import { folderWith, freePort, stillFor, zandrel } from "./zandrel.ts";
 
 jest.setTimeout(240_000);
 
@@ -14,7 +14,7 @@ let terminal: Terminal;
 const opened: Terminal[] = [];
 
 beforeAll(async () => {
-  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed: 600, port: await freePort() });
+  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port: await freePort() });
   folder = folderWith({ "lab.yaml": lab.settings });
   await zandrel(folder, ["init", "brackwater.example", "--dns-host", "nettlehost", "--settings", "lab.yaml"], { env: lab.env });
 });
@@ -68,11 +68,8 @@ test("a clash is decided with a key, and the conversation can be left and taken 
   terminal.type(CTRL_C);
   await terminal.sees(/takes up where it stood/);
 
-  // From here on its clock is no faster than anybody's, so that the wait cannot be over before it is left.
-  open(["guide", "brackwater.example"], {
-    ...lab.env,
-    ZANDREL_CLOCK: `${new Date(lab.clock.now()).toISOString()}@${Date.now()}*1`,
-  });
+  // Its clock stands still, so that the wait cannot be over before it is left.
+  open(["guide", "brackwater.example"], stillFor(lab));
   await terminal.sees(/What should happen\?/);
   terminal.type(ENTER);
   await terminal.sees(/Publish it at Nettlehost\?/);
@@ -128,8 +125,7 @@ test("a service that is not known yet and a purpose are asked for once, also whe
 test("from nothing: a workspace, a domain whose DNS host is not known, and how it is reached", async () => {
   const here = folderWith({});
   // Nobody answers, so that no DNS host is recognised.
-  const env = { ...lab.env, ZANDREL_CLOCK: `2026-03-02T09:00:00Z@${Date.now()}*1` };
-  opened.push((terminal = openTerminal(here, ["guide", "--resolver", "127.0.0.1:9", "--timeout", "0.5"], env)));
+  opened.push((terminal = openTerminal(here, ["guide", "--resolver", "127.0.0.1:9", "--timeout", "0.5"], lab.env)));
   await terminal.sees(/Which domain do you own\?/);
   terminal.type(`https://www.quillmark.test/${ENTER}`);
   await terminal.sees(/add the domain with zandrel init quillmark\.test/);

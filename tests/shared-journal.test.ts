@@ -159,7 +159,7 @@ describePostgres("in PostgreSQL", () => {
   let lab: Awaited<ReturnType<typeof startLab>>;
   beforeAll(async () => {
     postgres = await startPostgres();
-    lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed: 100, port: await freePort() });
+    lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port: await freePort() });
   });
   afterAll(async () => {
     await lab?.close();

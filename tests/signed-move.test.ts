@@ -20,7 +20,7 @@ afterEach(() => lab?.close());
 /** A lab that signs, a workspace in it, and what the registrar, the old host and the new one do. */
 async function signedLab(signed = true) {
   const port = await freePort();
-  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed: 1, port, signed });
+  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port, signed });
   const folder = folderWith({ "zandrel.yaml": lab.settings });
   mkdirSync(join(folder, "domains"));
   const ask = "  - id: own\n    service: seekmere\n    purpose: ownership\n    records: |\n      box-office A 192.0.2.20\n";

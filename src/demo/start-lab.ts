@@ -7,7 +7,7 @@ export const LAB_START = "2026-03-02T09:00:00Z";
 /** Starts the simulated services; what keeps them from starting is said in one sentence. */
 export async function startLab(options: {
   readonly start: number;
-  readonly speed: number;
+  readonly speed?: number;
   readonly port: number;
   readonly domains?: readonly DomainName[];
   readonly signed?: boolean;

@@ -3,7 +3,7 @@ import { existsSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
-import { fastClock, type LeapingClock } from "../clock.ts";
+import { fastClock, type LabClock, steppedClock } from "../clock.ts";
 import type { TrustAnchor } from "../core/dnssec/index.ts";
 import { type DomainName, isBelow, name, withoutRootDot } from "../core/name/index.ts";
 import { printData } from "../core/record/index.ts";
@@ -40,8 +40,8 @@ import {
 export interface LabOptions {
   /** The lab's time when it starts, in milliseconds since 1970. */
   readonly start: number;
-  /** How many times as fast as the real one its clock runs. */
-  readonly speed: number;
+  /** How many times as fast as the real one its clock runs; without it, it stands still until somebody waits. */
+  readonly speed?: number;
   /** Port of all its DNS servers; each has a loopback address of its own. */
   readonly port: number;
   /** Further domains, parked at Nettlehost as new ones are. */
@@ -52,7 +52,7 @@ export interface LabOptions {
 
 /** Everything that runs, and what a workspace needs to use it. */
 export interface Lab {
-  readonly clock: LeapingClock;
+  readonly clock: LabClock;
   readonly nettlehost: AuthorityHost;
   /** The address of Nettlehost's primary server. */
   readonly nettlehostServer: string;
@@ -96,7 +96,7 @@ const VANTAGES = [
 ] as const;
 
 /** The zones of the simulated world, at the registry and at both DNS hosts. */
-function serveZones(clock: LeapingClock, tsig: Buffer, domains: readonly DomainName[]) {
+function serveZones(clock: LabClock, tsig: Buffer, domains: readonly DomainName[]) {
   const nettlehost = new AuthorityHost(clock, [{ name: name("brackwater-key"), algorithm: "hmac-sha256", secret: tsig }]);
   for (const [label, text] of Object.entries(HOSTED_ZONES)) nettlehost.serve(name(`${label}.example`), text);
   const zonemarrow = new AuthorityHost(clock);
@@ -141,7 +141,7 @@ function presentApprovals(
 }
 
 /** The site builder, whose sites are reachable once they are accepted, and have a certificate a while later. */
-const builderOf = (sites: PracticeSites, web: WebFront, clock: LeapingClock): ServiceDescription => ({
+const builderOf = (sites: PracticeSites, web: WebFront, clock: LabClock): ServiceDescription => ({
   ...pagewick(ADDRESSES.pagewick, sites),
   onAccepted(domain, purpose) {
     if (purpose !== "site") return;
@@ -195,7 +195,7 @@ async function answerAll(
 }
 
 /** The environment that the settings refer to; the clock goes on in it. */
-const environmentOf = (clock: LeapingClock, secrets: Readonly<Record<string, string>>): Lab["env"] => ({
+const environmentOf = (clock: LabClock, secrets: Readonly<Record<string, string>>): Lab["env"] => ({
   get ZANDREL_CLOCK() {
     return clock.text();
   },
@@ -241,7 +241,8 @@ async function startServices(
 
 /** Starts the simulated services, all on loopback: registry, DNS host, resolvers, services, a mailbox provider, one clock. */
 export async function startLab({ start, speed, port, domains = [], signed = false }: LabOptions): Promise<Lab> {
-  const clock = fastClock(start, Date.now(), speed);
+  const folder = mkdtempSync(join(tmpdir(), "zandrel-lab-"));
+  const clock = speed === undefined ? steppedClock(start, join(folder, "clock")) : fastClock(start, Date.now(), speed);
   const client = new DnsClient({ timeout: 2000 });
   const tsig = randomBytes(32);
   const key = randomBytes(18).toString("base64url");
@@ -252,7 +253,6 @@ export async function startLab({ start, speed, port, domains = [], signed = fals
   const resolver = (options: object) =>
     new CachingResolver({ client, clock, root: ADDRESSES.registry, port, ...(signed ? { anchors } : {}), ...options });
   const vantages = Object.fromEntries(VANTAGES.map((vantage) => [vantage.name, resolver(vantage.options)]));
-  const folder = mkdtempSync(join(tmpdir(), "zandrel-lab-"));
   const { keep, closeAll } = keeper();
   const close = async (): Promise<void> => {
     clock.stop();

@@ -76,7 +76,7 @@ export class MailDesk {
       for (let tries = 0; tries < 5; tries++) {
         const headers = await signPost({ id, secret }, url, body, Math.floor(Date.now() / 1000));
         const sent = fetch(url, { method: "POST", headers, body, signal: AbortSignal.timeout(5000) });
-        const status = await sent.then((answer) => answer.status).catch(() => undefined);
+        const status = await this.#world.clock.hold(sent.then((answer) => answer.status)).catch(() => undefined);
         if (status === 204 || status === 409) return;
         await new Promise((resolve) => setTimeout(resolve, 100 << tries));
       }

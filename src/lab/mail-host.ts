@@ -2,7 +2,7 @@ import { randomBytes } from "node:crypto";
 import { mkdirSync, renameSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { SMTPServer, type SMTPServerOptions } from "smtp-server";
-import type { Clock } from "../clock.ts";
+import type { LabClock } from "../clock.ts";
 import { verbatim } from "../core/clause/index.ts";
 import { name, parseName } from "../core/name/index.ts";
 import type { DataOf } from "../core/record/index.ts";
@@ -19,7 +19,7 @@ interface MailPorts {
 
 /** What all mail servers of the lab share. */
 export interface MailWorld {
-  readonly clock: Clock;
+  readonly clock: LabClock;
   readonly ports: MailPorts;
   readonly authority: Authority;
   /** A resolver with a cache of its own. */
@@ -148,10 +148,25 @@ async function exchangeOf(domain: string, resolver: CachingResolver): Promise<{ 
   return undefined;
 }
 
+interface Outgoing {
+  readonly from: string;
+  readonly to: string;
+  readonly octets: Buffer;
+}
+
+/** Who delivers: the address it sends from, and the name it gives. */
+interface Mailer {
+  readonly address: string;
+  readonly helo: string;
+}
+
 /** Hands a message to the server that takes mail for its recipient, from an address and under a name of one's own. */
-export async function deliver(
-  message: { readonly from: string; readonly to: string; readonly octets: Buffer },
-  own: { readonly address: string; readonly helo: string },
+export const deliver = (message: Outgoing, own: Mailer, world: MailWorld, resolver: CachingResolver): Promise<Submitted> =>
+  world.clock.hold(submit(message, own, world, resolver));
+
+async function submit(
+  message: Outgoing,
+  own: Mailer,
   { ports, authority }: MailWorld,
   resolver: CachingResolver,
 ): Promise<Submitted> {

@@ -150,7 +150,7 @@ export async function startMallowmail(address: string, world: MailWorld): Promis
   void (async () => {
     for (;;) {
       await clock.sleep(DAY * 1000 - (clock.now() % (DAY * 1000)) + 60_000);
-      await reportDaysThatAreOver().catch(() => {});
+      await clock.hold(reportDaysThatAreOver()).catch(() => {});
     }
   })();
   const close = await listenMail({ address, port: world.ports.exchange, host: own.helo, recipient, message }, world);

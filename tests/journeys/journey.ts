@@ -30,8 +30,8 @@ export class Journey {
     this.folder = folder;
   }
 
-  static async begin(speed = 1200, change: (settings: string) => string = (settings) => settings): Promise<Journey> {
-    const lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), speed, port: await freePort() });
+  static async begin(change: (settings: string) => string = (settings) => settings): Promise<Journey> {
+    const lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port: await freePort() });
     return new Journey(lab, folderWith({ "lab.yaml": change(lab.settings) }));
   }
 

@@ -250,7 +250,8 @@ async function causesOf(ask: Ask, views: readonly View[], surveying: Surveying):
       }),
     ),
   );
-  return causes.flat();
+  // What befell several sets of an ask in the same way is one cause.
+  return [...new Map(causes.flat().map((cause) => [JSON.stringify(cause), cause])).values()];
 }
 
 /** When everyone sees an ask: a DS record that was deleted may be remembered, whatever was published meanwhile. */

@@ -1,11 +1,12 @@
 import * as z from "zod";
+import type { State } from "../../core/ask/index.ts";
 import { type Change, type Clash, type Draft, pending, type SheetEntry } from "../../core/change/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { setJson } from "../../core/record/index.ts";
 import { LOW_TTL, longestWindow, visibleBy } from "../../core/spread/index.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
-import { causeOf, survey } from "../asks/survey.ts";
+import { causeOf, isCatchingUp, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsContext, DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
@@ -137,6 +138,9 @@ export interface PublishRequest extends CommonRequest, DraftOptions, Pick<DnsOpt
   readonly linkOnly: boolean;
 }
 
+/** Where an ask stands whose records were entered as they should be. */
+const ENTERED: ReadonlySet<State> = new Set(["spreading", "settled", "proven"]);
+
 /** Looks whether what was to be entered by hand is there, what went wrong, and what was deleted beside it. */
 async function checkEntered(
   domains: readonly Domain[],
@@ -159,12 +163,12 @@ async function checkEntered(
         return { domain: one.domain, ...standing, causes: [...standing.causes, ...slips] };
       }),
   );
-  const check = standings.map(({ ask, domain, state, because, causes }) => ({
-    ask: ask.id,
-    domain: domain.name,
-    entered: state === "unknown" ? null : state === "spreading" || state === "settled" || state === "proven",
-    because,
-    causes: [...causes],
+  const check = standings.map((standing) => ({
+    ask: standing.ask.id,
+    domain: standing.domain.name,
+    entered: standing.state === "unknown" ? null : ENTERED.has(standing.state) || isCatchingUp(standing, dns.now),
+    because: standing.because,
+    causes: [...standing.causes],
   }));
   const gone = await Promise.all(
     domains.map(async (domain) => ({ domain, sets: await lostBeside(domain, dns, workspace, journal) })),

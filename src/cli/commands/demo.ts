@@ -1,7 +1,7 @@
 import { playDemo } from "../../demo/play.ts";
 import { shellWord, wrap } from "../../present/index.ts";
 import { command } from "../command.ts";
-import { number, text } from "../options.ts";
+import { text } from "../options.ts";
 
 export default command({
   name: "demo",
@@ -14,11 +14,10 @@ export default command({
   ],
   options: {
     keepIn: text("keep the workspace in this folder"),
-    speed: number("how many times as fast as a real clock the lab's runs", { default: 360, min: 1, max: 100_000, whole: false }),
   },
   noJson: "it prints what each command prints",
-  async run({ keepIn: keep, speed }, { style, width, env, live, out }) {
-    await playDemo(keep, speed, {
+  async run({ keepIn: keep }, { style, width, env, live, out }) {
+    await playDemo(keep, {
       env,
       colour: live && env.NO_COLOR === undefined,
       act: (title, narration) => out(`\n${style.title(title)}\n${wrap(narration, width)}\n`),

@@ -132,7 +132,10 @@ async function mend({ ask, causes, because }: AskStanding, { putOff }: Moving): 
     ask.id,
     [
       visible(inWords(because)),
-      ...causes.map((one) => `\n${visible(inWords(one.because))}\ndo: ${visible(inWords(one.remedy))}`),
+      ...causes.flatMap((one) => [
+        ...(inWords(one.because) === inWords(because) ? [] : [`\n${visible(inWords(one.because))}`]),
+        `do: ${visible(inWords(one.remedy))}`,
+      ]),
     ].join("\n"),
   );
   const chosen = await pick("Is that put right?", [

@@ -24,7 +24,9 @@ export function proveText({ asks, at }: ProveResult, { style, width }: Layout): 
         `  ${wrap(visible(inWords(ask.because)), width - 2, "  ")}`,
       ];
       ask.causes.forEach((one, i) => {
-        lines.push(`  ${i === 0 ? "cause" : "or"}: ${wrap(visible(inWords(one.because)), width - 9, "         ")}`);
+        // A cause that is the whole of what was found is not said twice.
+        if (inWords(one.because) !== inWords(ask.because))
+          lines.push(`  ${i === 0 ? "cause" : "or"}: ${wrap(visible(inWords(one.because)), width - 9, "         ")}`);
         lines.push(`  ${style.careful("do:")} ${wrap(visible(inWords(one.remedy)), width - 6, "      ")}`);
       });
       if (ask.verdict !== "proven" && ask.causes.length === 0 && ask.asked.reason.clause !== "nothing")

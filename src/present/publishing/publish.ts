@@ -38,6 +38,7 @@ export function publishText({ published: all, check, lost, at, lowered }: Publis
   const checks = check.map(({ ask, entered, because, causes }) =>
     [
       `${entered === null ? style.careful("? could not be asked") : entered ? style.good("✓ there ") : style.bad("✗ not there")}  ${style.strong(ask)}`,
+      ...(entered === true && causes.length > 0 ? [`  ${wrap(visible(inWords(because)), width - 2, "  ")}`] : []),
       ...(entered === true
         ? []
         : causes.flatMap((one) => [
