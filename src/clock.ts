@@ -76,6 +76,15 @@ const LOOK_EVERY = 5;
 const timeIn = (folder: string): string => join(folder, "now");
 const awaitedIn = (folder: string): string => join(folder, "awaited");
 
+/** Whether there is a process of that number. */
+function isRunning(pid: number): boolean {
+  try {
+    return process.kill(pid, 0);
+  } catch {
+    return false;
+  }
+}
+
 /**
  * A clock that stands still, however long anything takes, until somebody waits: then it goes on in steps to the time that is waited
  * for, and whoever sleeps in between wakes at their time. In this process only {@link LabClock.leap} moves it on; in other processes,
@@ -94,15 +103,16 @@ export function steppedClock(start: number, folder: string): LabClock {
   }
   mkdirSync(awaitedIn(folder), { recursive: true });
   goOnTo(start);
-  // One step at each look: who wakes has the time in between to say that something is being done.
+  // One step at each look: who wakes here has the time in between to say that something is being done.
   const looking = setInterval(() => {
-    if (held > 0) return;
-    const awaited = readdirSync(awaitedIn(folder));
-    const times = awaited.map((file) => Number.parseInt(file, 10));
-    if (times.length === 0) return;
-    goOnTo(Math.max(time, Math.min(...times, ...sleepers.values())));
-    for (const [i, file] of awaited.entries())
-      if ((times[i] as number) <= time) rmSync(join(awaitedIn(folder), file), { force: true });
+    const awaited = readdirSync(awaitedIn(folder)).filter((file) => {
+      if (isRunning(Number(file.split("-")[1]))) return true;
+      rmSync(join(awaitedIn(folder), file), { force: true });
+      return false;
+    });
+    const next = Math.min(...awaited.map((file) => Number(file.split("-")[0])));
+    // Whose time has come takes the file away when it is awake.
+    if (held === 0 && next > time && next < Infinity) goOnTo(Math.min(next, ...sleepers.values()));
   }, LOOK_EVERY);
   looking.unref();
   return {
@@ -143,8 +153,10 @@ function clockIn(folder: string, leads: boolean): Clock {
     now,
     async sleep(ms, stop) {
       const until = now() + ms;
-      if (leads && ms > 0) writeFileSync(join(awaitedIn(folder), `${Math.ceil(until)}-${process.pid}-${waits++}`), "");
+      const file = join(awaitedIn(folder), `${Math.ceil(until)}-${process.pid}-${waits++}`);
+      if (leads) writeFileSync(file, "");
       while (now() < until && stop?.aborted !== true) await wait(LOOK_EVERY, stop);
+      rmSync(file, { force: true });
     },
   };
 }

@@ -14,7 +14,6 @@ let lab: Lab;
 beforeAll(async () => {
   lab = await startLab({
     start: Date.parse("2026-03-02T09:00:00Z"),
-    speed: 60,
     port: await freePort(),
     domains: [name("quillmark.test"), name("strings.test")],
   });

@@ -1,3 +1,4 @@
+import { randomBytes } from "node:crypto";
 import { join } from "node:path";
 import * as z from "zod";
 import { type Clause, clause } from "../../core/clause/index.ts";
@@ -182,7 +183,7 @@ async function keepGiven(at: At): Promise<Done> {
       const secret = (await at.context.readInput(4096)).trim();
       if (secret === "" || /[\s\x00-\x1f]/.test(secret)) throw new Failure("no-secret-given", {});
       // Each has an id of its own, so that ending one does not end the next.
-      return { id: `by-hand-${at.context.clock.now().toString(36)}`, scope: "mail", user, secret };
+      return { id: `by-hand-${randomBytes(4).toString("hex")}`, scope: "mail", user, secret };
     },
     async () => clause("undone-nothing"),
   );
