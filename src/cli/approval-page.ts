@@ -1,6 +1,6 @@
 import type { PageToOpen } from "../app/context.ts";
-import { listOf } from "../core/english.ts";
 import { displayName } from "../core/name/index.ts";
+import { listOf } from "../present/english.ts";
 import { visible } from "../present/safe.ts";
 
 /** Whether a browser of this machine is at hand: not over SSH, and with a display where one is needed. */

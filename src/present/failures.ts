@@ -1,10 +1,10 @@
-import { count, listOf } from "../core/english.ts";
 import type { Failure, FailureCode, Failures } from "../core/failure.ts";
 import { type DomainName, displayName, withoutRootDot } from "../core/name/index.ts";
 import { nearest } from "../core/nearest.ts";
 import { printData, type RecordSet } from "../core/record/index.ts";
 import { choiceText, doubtText, problemText } from "./asks/intake-words.ts";
 import { inWords } from "./clauses/index.ts";
+import { count, listOf } from "./english.ts";
 import { shellWord, visible } from "./safe.ts";
 import { deadline, moment } from "./time.ts";
 

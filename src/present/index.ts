@@ -1,7 +1,7 @@
 /** Faces of results: text for terminals, JSON for programs. Computes nothing about the job. */
 
-export { count } from "../core/english.ts";
 export { calendar } from "./calendar.ts";
+export { count } from "./english.ts";
 export { failureSentence } from "./failures.ts";
 export type { Layout } from "./layout.ts";
 export * from "./lines.ts";

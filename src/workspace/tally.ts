@@ -1,4 +1,5 @@
 import { type ReportHead, type ReportRow, type Seen, weekOf } from "../core/aggregate/index.ts";
+import { POLICIES } from "../core/dmarc/index.ts";
 import type { DomainName } from "../core/name/index.ts";
 import type { DatabaseForm } from "./database.ts";
 import type { PostgresForm } from "./postgres-sql.ts";
@@ -86,8 +87,8 @@ export class RowSums {
   }
 }
 
-/** A row of `since`: the columns of an origin in the order of {@link Fields}, and its weeks in one text. */
-type Joined = readonly [...Fields, weeks: string];
+/** A row of `since`: the columns of an origin in the order of {@link Fields}, and its weeks and their counts, each as one text. */
+type Joined = readonly [...Fields, weeks: string, counts: string];
 
 function seenIn([
   from,
@@ -102,6 +103,7 @@ function seenIn([
   spfPasses,
   overrides,
   weeks,
+  counts,
 ]: Joined): Seen {
   const known = <T>(text: string): T => (text === "" ? undefined : text) as T;
   return {
@@ -116,31 +118,34 @@ function seenIn([
     signerPasses: signerPasses === 1,
     spfPasses: spfPasses === 1,
     overrides: (overrides === "" ? [] : overrides.split(" ")) as Seen["overrides"],
-    counts: countsIn(weeks),
+    counts: countsIn(weeks, counts),
   };
 }
 
-/** Reads “week*4+disposition count week*4+disposition count …”; by hand, because there are millions. */
-function countsIn(weeks: string): number[] {
-  const counts: number[] = [];
+/** Reads “week*4+disposition,…” and “count,…” side by side; by hand, because there are millions. */
+function countsIn(weeks: string, counts: string): number[] {
+  const read: number[] = [];
+  let at = 0;
   let number = 0;
-  let isCount = false;
   for (let i = 0; i <= weeks.length; i++) {
     const digit = weeks.charCodeAt(i) - 48;
     if (digit >= 0) {
       number = number * 10 + digit;
       continue;
     }
-    if (isCount) counts.push(number);
-    else counts.push(Math.floor(number / 4), number % 4);
-    isCount = !isCount;
+    let count = 0;
+    for (let next = counts.charCodeAt(at++) - 48; next >= 0; next = counts.charCodeAt(at++) - 48) count = count * 10 + next;
+    read.push(number >> 2, number & 3, count);
     number = 0;
   }
-  return counts;
+  return read;
 }
 
 /** Where the rows of the report that is being read are gathered. */
 const STAGED = "CREATE TEMP TABLE IF NOT EXISTS staged (origin BIGINT, disposition TEXT, count BIGINT)";
+
+/** A week and what receivers did in it as one number, for {@link countsIn}; the index is that of {@link POLICIES}. */
+const WEEK = `week * 4 + CASE disposition ${POLICIES.map((policy, i) => `WHEN '${policy}' THEN ${i}`).join(" ")} END`;
 
 /** What the two databases say differently. */
 interface Dialect {
@@ -148,18 +153,18 @@ interface Dialect {
   readonly each: string;
   /** The cell of such a list, as a number where it is one. */
   cell(at: number, isNumber?: boolean): string;
-  /** Weeks, dispositions and counts of an origin as one text. */
-  readonly weeks: string;
+  /** All numbers of a group as one text, with commas between them. */
+  readonly listed: (number: string) => string;
 }
 const SQLITE: Dialect = {
   each: "json_each(?)",
   cell: (at) => `value ->> ${at}`,
-  weeks: "group_concat((week * 4 + instr('qr', substr(disposition, 1, 1))) || ' ' || count, ' ')",
+  listed: (number) => `group_concat(${number})`,
 };
 const POSTGRES: Dialect = {
   each: "jsonb_array_elements(?::jsonb)",
   cell: (at, isNumber = false) => (isNumber ? `(value ->> ${at})::bigint` : `value ->> ${at}`),
-  weeks: "string_agg((week * 4 + strpos('qr', substr(disposition, 1, 1))) || ' ' || count, ' ')",
+  listed: (number) => `string_agg((${number})::text, ',')`,
 };
 
 /**
@@ -252,10 +257,11 @@ export class ReportStore {
 
   /** Everything seen of a From domain and below in the weeks from a day on; the day of a count is the Monday of its week. */
   *since(domain: string, day: number): Generator<Seen> {
-    // One row an origin, its weeks in one text: millions of rows are slow to hand over one by one.
+    const { listed } = this.#dialect;
+    // One row an origin, its weeks in two texts: millions of rows are slow to hand over one by one.
     const rows = this.#sql.rows<Joined>(
-      `SELECT from_domain, ip, signer, selector, spf_domain, envelope, dkim_aligned, spf_aligned, signer_passes, spf_passes, overrides, weeks
-       FROM (SELECT origin, ${this.#dialect.weeks} AS weeks FROM tally WHERE week >= ? GROUP BY origin) AS summed
+      `SELECT from_domain, ip, signer, selector, spf_domain, envelope, dkim_aligned, spf_aligned, signer_passes, spf_passes, overrides, weeks, counts
+       FROM (SELECT origin, ${listed(WEEK)} AS weeks, ${listed("count")} AS counts FROM tally WHERE week >= ? GROUP BY origin) AS summed
        CROSS JOIN origin WHERE id = origin`,
       weekOf(day),
     );

@@ -3,7 +3,6 @@ import { allInWords } from "../../present/clauses/index.ts";
 import { type DnsWant, look, type Viewpoint, wantsOf } from "../ask/index.ts";
 import { type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
-import { type RecordSet, toSets } from "../record/index.ts";
 import { readRecords, readZone, zonesOf } from "../zone/index.ts";
 import { type CauseKind, diagnose, valueMismatch } from "./index.ts";
 
@@ -41,7 +40,6 @@ describe("how a value misses", () => {
 
 const zone = (lines: string) => zonesOf(readZone(`$TTL 300\n@ SOA a b 1 1 1 1 60\n${lines}`, { origin: apex }));
 const wantOf = (line: string): DnsWant => wantsOf(readRecords(line, { origin: apex, ttl: 300 }).records)[0]!;
-const _setOf = (line: string): RecordSet => toSets(readRecords(line, { origin: apex, ttl: 300 }).records)[0]!;
 
 interface Scene {
   readonly wanted?: string;
@@ -142,6 +140,12 @@ describe("the diagnosis names the true cause first", () => {
       "sites.pagewick.example.",
     ],
     [
+      "another version of a policy",
+      { wanted: '_dmarc TXT "v=DMARC1; p=quarantine; adkim=s"', zone: '_dmarc TXT "v=DMARC1; p=none; pct=50"' },
+      "other-value",
+      "publish the new version",
+    ],
+    [
       "a CNAME entered as TXT",
       { wanted: "www CNAME sites.pagewick.example.", zone: '@ TXT x\nwww TXT "sites.pagewick.example"' },
       "wrong-type",
@@ -177,6 +181,20 @@ describe("the diagnosis names the true cause first", () => {
       kind: "some-servers-only",
       because: expect.stringContaining("ns2 still has version 7, the newest is 9"),
     });
+  });
+  test("a policy is compared tag by tag, and only what differs is named", async () => {
+    const wanted = '_dmarc TXT "v=DMARC1; p=quarantine; adkim=s"';
+    expect(await causes({ wanted, zone: '_dmarc TXT "v=DMARC1;p=none; adkim=s; pct=50"' })).toMatchObject([
+      {
+        because: {
+          clause: "cause-other-policy",
+          differences: [
+            { tag: "p", is: "quarantine", was: "none" },
+            { tag: "pct", is: undefined, was: "50" },
+          ],
+        },
+      },
+    ]);
   });
   test("nothing is made up where there is no trace", async () => {
     expect(allInWords(await causes({ zone: '@ TXT "v=spf1 -all"\nwww A 192.0.2.1' }))).toEqual([]);

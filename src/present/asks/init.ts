@@ -1,8 +1,8 @@
 import type * as z from "zod";
 import type { initialiseSchema } from "../../app/asks/init.ts";
-import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
+import { listOf } from "../english.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 

@@ -1,10 +1,10 @@
 import { ANOTHER } from "../../app/asks/which-service.ts";
 import type { PersonQuestion } from "../../app/context.ts";
 import type { IntakeProblem, IntakeQuestion, Layout, Repair } from "../../core/ask/intake/index.ts";
-import { listOf } from "../../core/english.ts";
 import { displayName, parseName, withoutRootDot } from "../../core/name/index.ts";
 import { printData } from "../../core/record/index.ts";
 import { inWords } from "../clauses/index.ts";
+import { listOf } from "../english.ts";
 import { visible } from "../safe.ts";
 
 /** What was put right in a paste, by the kind of repair: why the new form is meant. */

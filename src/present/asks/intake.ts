@@ -1,8 +1,8 @@
 import { type Intake, type NewAsk, wantedCount } from "../../app/asks/add.ts";
 import type { IntakeJson } from "../../app/asks/intake-schema.ts";
-import { listOf } from "../../core/english.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { decodeUtf8, printData, type ResourceRecord, recordJson, txtValue } from "../../core/record/index.ts";
+import { listOf } from "../english.ts";
 import { columns, count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { choiceText, doubtText, layoutText, repairReason } from "./intake-words.ts";

@@ -1,7 +1,7 @@
 import type { StatusResult } from "../../app/asks/status.ts";
-import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords, isCommand } from "../clauses/index.ts";
+import { listOf } from "../english.ts";
 import { columns, count, deadline, moment, NO_HOST, STATE_MARK, visible, wrap, YOUR_HOST } from "../index.ts";
 import type { Layout } from "../layout.ts";
 

@@ -1,7 +1,7 @@
 import type { SeenRight } from "../../core/audit/index.ts";
-import { allOf, listOf } from "../../core/english.ts";
 import { displayName } from "../../core/name/index.ts";
 import { MAX_LOOKUPS } from "../../core/spf/index.ts";
+import { allOf, listOf } from "../english.ts";
 
 /** What is said of an area in which nothing is wrong, without a full stop. */
 export const RIGHT: { readonly [A in keyof SeenRight]: (seen: SeenRight[A], plain: string) => string } = {

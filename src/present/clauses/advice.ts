@@ -1,4 +1,5 @@
 import type { AdviceClauses } from "../../core/clause/index.ts";
+import { listOf } from "../english.ts";
 import { sourceName } from "../source-names.ts";
 import type { WordsOf } from "./words.ts";
 
@@ -38,13 +39,13 @@ export const ADVICE: WordsOf<AdviceClauses> = {
   "advice-next-to": ({ nextTo }) => `it sends from next to ${nextTo}'s addresses, but not from one of them`,
   "advice-repair": repair,
   "advice-repair-mend": mend,
-  "advice-own-stopped": ({ sources }) => `your own mail through ${sources.join(", ")} would be stopped`,
-  "advice-unresolved": ({ names }) => `${names.join(", ")} could not be looked up, so it is not known who sends for you`,
+  "advice-own-stopped": ({ sources }) => `your own mail through ${listOf(sources)} would be stopped`,
+  "advice-unresolved": ({ names }) => `${listOf(names)} could not be looked up, so it is not known who sends for you`,
   "advice-too-early": ({ days, reports, needed }) =>
     `the reports cover ${days} ${days === 1 ? "day" : "days"} (${reports} reports); ${needed} days are needed, because not everyone sends daily`,
   "advice-may-be-yours": ({ sources }) => {
     const more = sources.length - MAX_NAMED;
-    return `${sources.slice(0, MAX_NAMED).map(sourceName).join(", ")}${more > 0 ? ` and ${more} more` : ""} may be yours`;
+    return `${listOf([...sources.slice(0, MAX_NAMED).map(sourceName), ...(more > 0 ? [`${more} more`] : [])])} may be yours`;
   },
   "advice-not-at-once": ({ first }) => `use ${first} first, and watch the reports for two weeks`,
   "advice-none-seen": "none of your known senders was seen; mail that fails is not known to be yours",
@@ -52,7 +53,7 @@ export const ADVICE: WordsOf<AdviceClauses> = {
     const since =
       repaired.length === 0
         ? ""
-        : `; ${repaired.join(", ")} failed earlier and ${repaired.length === 1 ? "has" : "have"} passed for ${weeks} weeks`;
+        : `; ${listOf(repaired)} failed earlier and ${repaired.length === 1 ? "has" : "have"} passed for ${weeks} weeks`;
     return `all your known senders pass; mail that fails is not known to be yours${since}`;
   },
 };

@@ -1,5 +1,6 @@
 import type { AnswerClauses } from "../../core/clause/index.ts";
 import { displayName } from "../../core/name/index.ts";
+import { listOf } from "../english.ts";
 import type { WordsOf } from "./words.ts";
 
 /** Why what came with a transfer is not taken. */
@@ -37,7 +38,7 @@ export const ANSWER: WordsOf<AnswerClauses> = {
     server === undefined
       ? `the aliases from ${displayName(name)} lead round in a ring`
       : `${server} answered with aliases that lead round in a ring from ${displayName(name)}`,
-  "answer-delegates": ({ server, name, to }) => `${server} delegates ${displayName(name)} to ${to.map(displayName).join(", ")}`,
+  "answer-delegates": ({ server, name, to }) => `${server} delegates ${displayName(name)} to ${listOf(to.map(displayName))}`,
   "answer-leads-out": ({ server, name, target }) =>
     `the alias at ${displayName(name)} leads to ${displayName(target)}, which ${server} does not hold`,
   "answer-neither": ({ server, name }) => `${server} neither answers for ${displayName(name)} nor says who does`,

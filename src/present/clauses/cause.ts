@@ -1,6 +1,6 @@
 import type { CauseClauses } from "../../core/clause/index.ts";
-import { allOf, listOf } from "../../core/english.ts";
 import { displayName } from "../../core/name/index.ts";
+import { allOf, listOf } from "../english.ts";
 import type { WordsOf } from "./words.ts";
 
 const quote = (text: string, most = 60): string => `“${text.length > most ? `${text.slice(0, most)}…` : text}”`;
@@ -94,7 +94,7 @@ export const CAUSE: WordsOf<CauseClauses> = {
   "cause-below-dname-mend": ({ to, above }) => `publish the record at ${to}, or remove the DNAME record at ${above}`,
   "cause-below-zone-cut": ({ cut, at, apex }) =>
     `${cut} is a zone of its own with other name servers, so what you enter for ${at} in ${displayName(apex)} is never asked for`,
-  "cause-below-zone-cut-mend": ({ cut, servers }) => `publish it where ${cut} is served: ${servers.join(", ")}`,
+  "cause-below-zone-cut-mend": ({ cut, servers }) => `publish it where ${cut} is served: ${listOf(servers)}`,
   "cause-some-servers-only-mend":
     "wait a few minutes for the servers to agree; if they do not, ask the DNS host why this one lags behind",
   "cause-not-delegated": ({ title, apex }) =>

@@ -1,7 +1,7 @@
 import type { ChangeClauses } from "../../core/clause/index.ts";
-import { allOf, listOf } from "../../core/english.ts";
 import { displayName } from "../../core/name/index.ts";
 import { spanText } from "../../core/spread/index.ts";
+import { allOf, listOf } from "../english.ts";
 import type { WordsOf } from "./words.ts";
 
 const SINGLE = {
@@ -44,14 +44,14 @@ export const CHANGE: WordsOf<ChangeClauses> = {
   "change-below-dname-mend": ({ to, above }) =>
     `publish the record at ${displayName(to)}, or remove the DNAME record at ${above}`,
   "change-needed-elsewhere": ({ because, asks }, say) => `${say(because)}; ${listOf(asks)} needs it`,
-  "change-needed-too": ({ asks }) => `${asks.join(", ")} needs it too`,
+  "change-needed-too": ({ asks }) => `${allOf(asks, "needs", "need")} it too`,
   "change-retire-other": ({ asks }) => `retire ${listOf(asks)}, or ask one of the services for another name`,
   "change-put-there": ({ because, by }, say) => `${say(because)}; it was put there by ${say(by)}`,
   "change-by-zandrel": ({ at, asks }) => `Zandrel on ${new Date(at).toISOString().slice(0, 10)} for ${listOf(asks)}`,
   "change-by-somebody": "somebody else (the DNS host's default for new domains, or an older service)",
   "change-by-somebody-for": ({ ask }) => `somebody else, as the ask ${ask} wants it`,
   "change-makes-room": ({ type, asks, replacing }) =>
-    `it makes room for the ${type} record of ${asks.join(", ")}, ${replacing === undefined ? "as the service's page says" : `as --replace ${displayName(replacing)} says`}`,
+    `it makes room for the ${type} record of ${listOf(asks)}, ${replacing === undefined ? "as the service's page says" : `as --replace ${displayName(replacing)} says`}`,
   "change-ttls-differ": ({ asks, ttls, type, name }) =>
     `${asks.join(" and ")} want different TTLs (${ttls.map(spanText).join(", ")}) for the ${type} records of ${displayName(name)}, which share one`,
   "change-leftover-address": ({ name, family, addresses }) =>
@@ -70,7 +70,7 @@ export const CHANGE: WordsOf<ChangeClauses> = {
   "change-other-value": ({ name, type, others, by }, say) =>
     `${displayName(name)} has another ${type} record already: ${others}, put there by ${say(by)}`,
   "change-spf-uncounted": ({ lookups, most, uncounted }) =>
-    `at least ${lookups} of ${most} lookups, because those of ${uncounted.join(", ")} could not be counted`,
+    `at least ${lookups} of ${most} lookups, because those of ${listOf(uncounted)} could not be counted`,
   "change-second-single": ({ kind, name, own }) =>
     `${name} has a ${SINGLE[kind].title} already (${own.join(" / ")}), ${SINGLE[kind].because}`,
   "change-second-single-breaks": ({ kind }) => SINGLE[kind].breaks,

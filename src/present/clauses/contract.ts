@@ -1,4 +1,5 @@
 import type { ContractClauses } from "../../core/clause/index.ts";
+import { listOf } from "../english.ts";
 import type { WordsOf } from "./words.ts";
 
 const STEPS: Readonly<Record<ContractClauses["helper-step"]["step"], string>> = {
@@ -35,7 +36,7 @@ const CHECKS: Readonly<Record<ContractClauses["link-check"]["check"], string>> =
 export const CONTRACT: WordsOf<ContractClauses> = {
   "helper-step": ({ step }) => STEPS[step],
   "helper-is": ({ title, atomic }) => `${title}, ${atomic ? "all or nothing" : "one set after the other"}`,
-  "helper-shows": ({ data }) => `it shows ${data.length === 0 ? "nothing" : data.join(", ")}`,
+  "helper-shows": ({ data }) => `it shows ${data.length === 0 ? "nothing" : listOf(data)}`,
   "helper-says": ({ outcome, reason }) => `it says ${outcome}${reason === "" ? "" : ` (${reason})`}`,
   "link-check": ({ check }) => CHECKS[check],
   "link-needs-key": ({ path }) => `${path} is refused without a key`,

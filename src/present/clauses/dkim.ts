@@ -1,5 +1,6 @@
 import type { DkimClauses } from "../../core/clause/index.ts";
 import { displayName } from "../../core/name/index.ts";
+import { listOf } from "../english.ts";
 import type { WordsOf } from "./words.ts";
 
 export const DKIM: WordsOf<DkimClauses> = {
@@ -8,7 +9,7 @@ export const DKIM: WordsOf<DkimClauses> = {
   "dkim-expired": ({ at }) => `it expired on ${new Date(at * 1000).toISOString().slice(0, 16).replace("T", " ")} UTC`,
   "dkim-lines-added": ({ added }) =>
     `${added === 1 ? "1 line was" : `${added} lines were`} added at the end of the body after it was signed, as mailing lists and gateways do; without ${added === 1 ? "it" : "them"} the body is as it was signed`,
-  "dkim-field-changed-unknown": ({ fields }) => `one of the signed fields was changed: ${fields.join(", ")}`,
+  "dkim-field-changed-unknown": ({ fields }) => `one of the signed fields was changed: ${listOf(fields)}`,
   "dkim-key-cut": ({ said, octets }) =>
     `the key says it has ${said} octets, and only ${octets} are there: about ${Math.ceil(((said - octets) * 4) / 3)} characters are lost`,
   "dkim-key-too-long": ({ said, octets }) =>

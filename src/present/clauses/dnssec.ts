@@ -1,7 +1,7 @@
 import type { DnssecClauses } from "../../core/clause/index.ts";
-import { listOf } from "../../core/english.ts";
 import { displayName, isAtOrBelow } from "../../core/name/index.ts";
 import { spanText } from "../../core/spread/index.ts";
+import { listOf } from "../english.ts";
 import type { WordsOf } from "./words.ts";
 
 /** What breaks a chain of trust, and what to do about it. */

@@ -1,6 +1,6 @@
 import type { GuardClauses } from "../../core/clause/index.ts";
-import { count } from "../../core/english.ts";
 import { displayName } from "../../core/name/index.ts";
+import { count, listOf } from "../english.ts";
 import { sourceName } from "../source-names.ts";
 import type { WordsOf } from "./words.ts";
 
@@ -9,11 +9,11 @@ const dayOf = (at: number): string => new Date(at).toISOString().slice(0, 10);
 
 export const GUARD: WordsOf<GuardClauses> = {
   "guard-certificate-ends": ({ name, at }) => `the certificate for ${name} ends on ${dayOf(at)}`,
-  "guard-name-servers": ({ names }) => `the name servers are ${names.map(displayName).sort().join(", ")}`,
+  "guard-name-servers": ({ names }) => `the name servers are ${listOf(names.map(displayName).sort())}`,
   "guard-ds": ({ keyTags }) =>
     keyTags.length === 0
       ? "there is no DNSSEC record (DS) at the registrar"
-      : `the DNSSEC records (DS) at the registrar are for the ${keyTags.length === 1 ? "key" : "keys"} ${keyTags.join(", ")}`,
+      : `the DNSSEC records (DS) at the registrar are for the ${keyTags.length === 1 ? "key" : "keys"} ${listOf(keyTags.map(String))}`,
   "guard-signatures-good": ({ until }) => `the DNSSEC signatures are good until ${new Date(until).toISOString()}`,
   "guard-not-signed": "the domain is not signed (DNSSEC)",
   "guard-include-leads": ({ term }) => `${term} leads to an SPF record`,

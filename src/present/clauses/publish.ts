@@ -1,5 +1,6 @@
 import type { PublishClauses } from "../../core/clause/index.ts";
 import { displayName } from "../../core/name/index.ts";
+import { listOf } from "../english.ts";
 import type { WordsOf } from "./words.ts";
 
 const publication = ({ to, byHand }: PublishClauses["publish-arrived"]): string =>
@@ -35,7 +36,7 @@ export const PUBLISH: WordsOf<PublishClauses> = {
   "approve-did-not-come": ({ title, left, of }) => `${title} said yes, and ${left} of ${of} changes did not come`,
   "approve-beside-unseen": ({ unseen }, say) => `whether it changed anything else could not be looked at (${say(unseen)})`,
   "approve-also-changed": ({ sets }) =>
-    `it also changed ${sets.map(({ name, type }) => `${displayName(name)} ${type}`).join(", ")}, which nobody approved`,
+    `it also changed ${listOf(sets.map(({ name, type }) => `${displayName(name)} ${type}`))}, which nobody approved`,
   "approve-came": ({ done, of }) => `${done} of ${of} changes came by approval`,
   "approve-nobody-back": ({ minutes }) => `nobody came back from the page within ${minutes} minutes`,
   "approve-host-removes": "the DNS host removes it by itself",

@@ -1,6 +1,6 @@
 import type { RelocateClauses } from "../../core/clause/index.ts";
-import { allOf } from "../../core/english.ts";
 import { displayName } from "../../core/name/index.ts";
+import { allOf } from "../english.ts";
 import type { WordsOf } from "./words.ts";
 
 const NOT_YET = "the parent zone still names the old name servers";

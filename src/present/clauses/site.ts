@@ -1,6 +1,6 @@
 import type { SiteClauses } from "../../core/clause/index.ts";
-import { count } from "../../core/english.ts";
 import { displayName } from "../../core/name/index.ts";
+import { count, listOf } from "../english.ts";
 import type { WordsOf } from "./words.ts";
 
 /** A span for people: `3 hours`, in whole units. */
@@ -23,14 +23,14 @@ export const SITE: WordsOf<SiteClauses> = {
       pending === undefined
         ? ""
         : `, ${spanSince(pending)} after the name was published; most are there a few hours after everyone sees the address`;
-    return `the certificate there is for ${names.join(", ") || "no name at all"}, not for ${host}: the right one is probably still pending${since}`;
+    return `the certificate there is for ${listOf(names) || "no name at all"}, not for ${host}: the right one is probably still pending${since}`;
   },
   "site-path-lost": ({ from, to }) => `the path is lost: ${from} arrives at ${to}`,
   "proof-certificate-other": ({ url, names }) =>
     nobodyCanTell(url, `for ${names.length === 0 ? "no name" : names.slice(0, 3).join(", ")}`),
   "proof-certificate-untrusted": ({ url }) => nobodyCanTell(url, "that is not trusted"),
   "site-caa-others": ({ at, allowed }) =>
-    `the CAA records of ${displayName(at)} let ${allowed.length === 0 ? "nobody" : `only ${allowed.join(", ")}`} issue certificates`,
+    `the CAA records of ${displayName(at)} let ${allowed.length === 0 ? "nobody" : `only ${listOf(allowed)}`} issue certificates`,
   "site-caa-critical": ({ above, tag }) => `${displayName(above)} has a critical CAA property “${tag}” that issuers do not know`,
   "site-caa-unrestricted": ({ above }) => `the CAA records of ${displayName(above)} do not restrict who issues`,
   "site-caa-names": ({ above, issuer }) => `the CAA records of ${displayName(above)} name ${issuer}`,
@@ -65,9 +65,9 @@ export const SITE: WordsOf<SiteClauses> = {
   "site-servers-silent-mend": "try again when the name servers answer",
   "site-no-address": ({ host }) => `${host} has no address, so visitors cannot reach it`,
   "site-no-address-mend": ({ host }) => `publish the ask for ${host}: zandrel draft shows it`,
-  "site-leads": ({ host, found }) => `${host} leads to ${found.join(", ")}`,
+  "site-leads": ({ host, found }) => `${host} leads to ${listOf(found)}`,
   "site-leads-to-service": ({ host }) => `${host} leads to the service's addresses`,
-  "site-missing-address": ({ host, missing }) => `${host} does not lead to ${missing.join(", ")}, as the service asks`,
+  "site-missing-address": ({ host, missing }) => `${host} does not lead to ${listOf(missing)}, as the service asks`,
   "site-missing-address-mend": "publish the ask: zandrel draft shows what is in the way",
   "site-leftover-address": ({ host, address }) =>
     `${host} also has the address ${address}, which the service did not ask for: some visitors arrive there`,

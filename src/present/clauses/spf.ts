@@ -1,5 +1,6 @@
 import type { SpfClauses } from "../../core/clause/index.ts";
 import { displayName, parseName } from "../../core/name/index.ts";
+import { listOf } from "../english.ts";
 import type { WordsOf } from "./words.ts";
 
 const WHAT = { "+": "allowed", "-": "refused", "~": "suspicious", "?": "neither allowed nor refused" } as const;
@@ -63,8 +64,8 @@ function receivedSpf({ result, ip, from, helo, receiver }: SpfClauses["spf-recei
 export const SPF: WordsOf<SpfClauses> = {
   "spf-moved": ({ term, fresh, gone }) => {
     const changes = [
-      ...(fresh.length > 0 ? [`also stands for ${fresh.join(", ")} now`] : []),
-      ...(gone.length > 0 ? [`no longer for ${gone.join(", ")}`] : []),
+      ...(fresh.length > 0 ? [`also stands for ${listOf(fresh)} now`] : []),
+      ...(gone.length > 0 ? [`no longer for ${listOf(gone)}`] : []),
     ];
     return `${term} ${changes.join(", and ")}`;
   },

@@ -1,6 +1,7 @@
 import type { SpreadClauses } from "../../core/clause/index.ts";
 import { displayName } from "../../core/name/index.ts";
 import { spanText } from "../../core/spread/index.ts";
+import { listOf } from "../english.ts";
 import type { WordsOf } from "./words.ts";
 
 export const SPREAD: WordsOf<SpreadClauses> = {
@@ -25,7 +26,7 @@ export const SPREAD: WordsOf<SpreadClauses> = {
   "spread-negative-unknown": "some resolvers may remember “no such record”, and the zone does not say for how long",
   "spread-negative": ({ seconds }) =>
     `some resolvers remember “no such record” for up to ${spanText(seconds)}, as the zone itself says`,
-  "spread-lower-ttl": ({ names, ttl }) => `lower the TTL of ${names.join(", ")} to ${spanText(ttl)}`,
+  "spread-lower-ttl": ({ names, ttl }) => `lower the TTL of ${listOf(names)} to ${spanText(ttl)}`,
   "spread-lower-ttl-why": ({ oldTtl, shortHold, cacheWindow }) =>
     `until ${spanText(oldTtl)} later some still keep it for the old time; after that a change takes ${spanText(shortHold)} instead of ${spanText(cacheWindow)}`,
   "spread-publish": "publish at the latest",

@@ -1,4 +1,5 @@
 import type { StateClauses } from "../../core/clause/index.ts";
+import { allOf, listOf } from "../english.ts";
 import type { WordsOf } from "./words.ts";
 
 export const STATE: WordsOf<StateClauses> = {
@@ -7,13 +8,11 @@ export const STATE: WordsOf<StateClauses> = {
   "state-was-there": ({ because }, say) => `it was there, and now ${say(because)}`,
   "state-contradicted": ({ because }, say) => `it is there, but ${say(because)}`,
   "state-but": ({ because }, say) => `every name server has it, but ${say(because)}`,
-  "state-spreading": ({ old }) =>
-    `every name server has it; ${old.join(", ")} still ${old.length === 1 ? "shows" : "show"} the old record`,
-  "state-some-lack": ({ lacking, what }) =>
-    `${lacking.join(", ")} ${lacking.length === 1 ? "does" : "do"} not have ${what} as asked`,
+  "state-spreading": ({ old }) => `every name server has it; ${allOf(old, "still shows", "still show")} the old record`,
+  "state-some-lack": ({ lacking, what }) => `${allOf(lacking, "does", "do")} not have ${what} as asked`,
   "state-web-unseen": "a proof on the web cannot be looked at in zone files",
   "state-own": "it is your own record, and everyone sees it",
-  "state-waiting": ({ waitingFor }) => `${waitingFor.join(", ")} must be proven first`,
+  "state-waiting": ({ waitingFor }) => `${listOf(waitingFor)} must be proven first`,
   "state-no-records": "it names no records",
   "state-unresolved": "no server could be asked",
   "state-still-there": ({ what }) => `${what} is still there, and the service's page tells to remove it`,

@@ -1,5 +1,6 @@
 import type { ToldClauses } from "../../core/clause/index.ts";
 import { displayName } from "../../core/name/index.ts";
+import { listOf } from "../english.ts";
 import type { WordsOf } from "./words.ts";
 
 const domainsOf = (domains: number): string => (domains === 1 ? "1 domain" : `${domains} domains`);
@@ -20,7 +21,7 @@ export const TOLD: WordsOf<ToldClauses> = {
   "told-lock": ({ what }) => `Another zandrel is writing to ${what} at this moment; waiting until it is done.`,
   "told-database-away": ({ place }) => `The database at ${place} is away; waiting until it is back.`,
   "told-figures-at": ({ url }) => `Figures are at ${url}.`,
-  "told-listening": ({ url, services }) => `Listening at ${url} for ${services.join(", ")}; Ctrl-C ends it.`,
+  "told-listening": ({ url, services }) => `Listening at ${url} for ${listOf(services)}; Ctrl-C ends it.`,
   "told-events": ({ taken }) => `${taken === 1 ? "1 event was" : `${taken} events were`} received.`,
   "told-looking": ({ domain, nth, of }) => `Looking at ${displayName(domain)}${of > 1 ? `, ${nth} of ${of}` : ""} …`,
   "told-message-state": ({ state }) => `The service says: ${state}.`,

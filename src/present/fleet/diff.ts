@@ -1,9 +1,9 @@
 import type { SweepDiff, SweepDiffJson } from "../../app/fleet/diff.ts";
 import { AREAS } from "../../core/audit/index.ts";
-import { listOf } from "../../core/english.ts";
 import { displayName } from "../../core/name/index.ts";
 import type { KeptFinding } from "../../core/sweep/index.ts";
 import { sayKept } from "../audit/findings.ts";
+import { listOf } from "../english.ts";
 import { count, csvLines, type Layout, visible, wrap } from "../index.ts";
 import { page } from "../page.ts";
 import { html } from "../sheet.ts";

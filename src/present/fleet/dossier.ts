@@ -1,9 +1,9 @@
 import type { Dossier, DossierDomain, DossierJson } from "../../app/fleet/dossier.ts";
-import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { sayFinding, sayRight, titleOfRule } from "../audit/findings.ts";
 import { inWords } from "../clauses/index.ts";
 import { type Block, htmlOf, markdownOf } from "../document.ts";
+import { listOf } from "../english.ts";
 import { historySentence } from "../history/history.ts";
 import { count, type Layout, moment, STATE_MARK, sentence, visible, wrap, YOUR_HOST } from "../index.ts";
 import { hardTermsIn } from "../legend.ts";

@@ -1,8 +1,8 @@
 import type { DetailOf, HistoryResult, Told } from "../../app/history/history.ts";
-import { listOf } from "../../core/english.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { printData, type RecordSet } from "../../core/record/index.ts";
 import { inWords } from "../clauses/index.ts";
+import { listOf } from "../english.ts";
 import { noticeClause } from "../fleet/guard.ts";
 import { count, moment, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";

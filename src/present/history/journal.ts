@@ -1,5 +1,5 @@
 import type { JournalResult } from "../../app/history/journal.ts";
-import { listOf } from "../../core/english.ts";
+import { listOf } from "../english.ts";
 import { count, type Layout, visible, wrap } from "../index.ts";
 
 /** Where the journal is now, and what is left of the old one. */

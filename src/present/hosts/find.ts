@@ -1,9 +1,9 @@
 import type * as z from "zod";
 import type { approveHostSchema, forgetHostSchema } from "../../app/hosts/approve.ts";
 import type { FindHostResult } from "../../app/hosts/find.ts";
-import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
+import { listOf } from "../english.ts";
 import { count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 

@@ -1,6 +1,6 @@
 import type { KitCheckResult } from "../../app/kits/check.ts";
 import type { KitExportResult } from "../../app/kits/export.ts";
-import { listOf } from "../../core/english.ts";
+import { listOf } from "../english.ts";
 import { count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 

@@ -1,9 +1,9 @@
 import type * as z from "zod";
 import type { Judgement, policy } from "../../app/messages/judge.ts";
 import type { JudgedMailbox } from "../../app/messages/judge-messages.ts";
-import { count, listOf } from "../../core/english.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
+import { count, listOf } from "../english.ts";
 import { visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { dkimLine, painted } from "./signature.ts";

@@ -1,8 +1,8 @@
 import type { Published, PublishResult } from "../../app/publishing/publish.ts";
 import type { SheetEntry } from "../../core/change/index.ts";
-import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
+import { listOf } from "../english.ts";
 import { count, deadline, sentence, sheetMarkdown, sheetPage, sheetText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 

@@ -2,11 +2,11 @@ import type * as z from "zod";
 import type { relocate } from "../../app/relocate/relocate.ts";
 import type { RelocateResult, unresolved } from "../../app/relocate/schema.ts";
 import type { record } from "../../app/shapes.ts";
-import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { LOW_TTL, spanText } from "../../core/spread/index.ts";
 import { calendar } from "../calendar.ts";
 import { inWords } from "../clauses/index.ts";
+import { listOf } from "../english.ts";
 import { columns, count, deadline, sentence, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 

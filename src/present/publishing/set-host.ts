@@ -1,7 +1,7 @@
 import type * as z from "zod";
 import type { setHostSchema } from "../../app/publishing/set-host.ts";
-import { listOf } from "../../core/english.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
+import { listOf } from "../english.ts";
 import { visible } from "../index.ts";
 import type { Layout } from "../layout.ts";
 
