@@ -71,15 +71,6 @@ export class Journey {
     return this.type(line, ends);
   }
 
-  /** Where an ask stands, and whether everyone sees it by now as far as was predicted: a busy machine may be late. */
-  async standing(id: string): Promise<{ state: string; isDue: boolean }> {
-    const { at, domains } = JSON.parse((await this.#run("zandrel status --json", "")).out);
-    const asks: { id: string; state: string; visibleBy: string | null }[] = domains.flatMap((one: { asks: never[] }) => one.asks);
-    const ask = asks.find((one) => one.id === id);
-    if (ask === undefined) throw new Error(`there is no ask ${id}`);
-    return { state: ask.state, isDue: ask.visibleBy === null || Date.parse(ask.visibleBy) <= Date.parse(at) };
-  }
-
   /** Where every ask of the workspace stands, as `id state`. */
   async states(): Promise<string[]> {
     const { out } = await this.#run("zandrel status --json", "");

@@ -17,6 +17,7 @@ import { octetsOf, splitCharacterStrings } from "../../core/record/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import { findWorkspace, openWorkspace, type Workspace } from "../../workspace/index.ts";
 import { type NewAsk, ownService, reviseAsks } from "../asks/add.ts";
+import { isOwn, loadJournalState } from "../asks/journal-state.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
@@ -29,6 +30,7 @@ export const dmarcComposeSchema = z.object({
   line: z.string().describe("the record as a zone-file line"),
   words: z.array(sentence),
   before: z.string().nullable().describe("the record that is there today"),
+  foreign: z.boolean().describe("whether that record was not published by Zandrel, so that it has to be said that it may go"),
   obstacles: z.array(z.object({ kind: z.string(), because: sentence, wayOut: sentence })),
   permissions: z
     .array(z.object({ destination: domainName, line: z.string(), ask: z.string().nullable() }))
@@ -90,6 +92,23 @@ async function savePolicy(
   return { ask, given };
 }
 
+/** Whether a policy that is there was published for the ask, so that a new version simply takes its place. */
+async function isOwnPolicy(
+  text: string,
+  domain: DomainName,
+  ask: string | null,
+  workspace: Workspace | undefined,
+): Promise<boolean> {
+  if (ask === null || workspace?.hasJournal !== true) return false;
+  const journal = await workspace.openJournal();
+  try {
+    const there = { name: dmarcName(domain), type: "TXT", ttl: 0, data: [{ strings: splitCharacterStrings(octetsOf(text)) }] };
+    return isOwn(loadJournalState(journal, domain))(there, [ask]);
+  } finally {
+    journal.close();
+  }
+}
+
 /** Compose a DMARC record from a few answers, with guard rails against stopping your own mail. */
 export async function dmarcCompose(request: DmarcComposeRequest, context: AppContext): Promise<Outcome<DmarcComposeResult>> {
   const operand = onlyOperand(request);
@@ -144,6 +163,7 @@ export async function dmarcCompose(request: DmarcComposeRequest, context: AppCon
         line: `${dmarcName(domain)} ${ttl} IN TXT "${composed.text}"`,
         words: read.ok ? describePolicy(read.value) : [],
         before: existing?.text ?? null,
+        foreign: existing !== undefined && !(await isOwnPolicy(existing.text, domain, ask, workspace)),
         obstacles: composed.obstacles.map((one) => ({ ...one })),
         permissions: composed.permissions.map(({ destination, name, text }) => ({
           destination,

@@ -6,9 +6,11 @@ import { type DomainName, displayName } from "../../core/name/index.ts";
 import { setJson } from "../../core/record/index.ts";
 import { LOW_TTL, longestWindow, visibleBy } from "../../core/spread/index.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
+import { loadJournalState, OWN_SERVICE, wantedText } from "../asks/journal-state.ts";
 import { causeOf, isCatchingUp, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsContext, DnsOptions } from "../dns/context.ts";
+import { lastState } from "../services/services.ts";
 import { domainOperands, writing } from "../session.ts";
 import { cause, domainName, record, sentence, time } from "../shapes.ts";
 import { type DraftOptions, makeDrafts } from "./draft.ts";
@@ -34,6 +36,7 @@ export const published = z.object({
   changed: z.number().describe("record sets changed, or to be entered by hand; 0 where everything was there already"),
   because: sentence,
   visible: z.object({ latest: time.nullable(), because: sentence }),
+  verifiers: z.array(z.string()).describe("the titles of the services that are to be asked to verify once everyone sees it"),
   sheet: z.array(sheetEntry).describe("what to enter into the DNS host's form; empty for the other ways"),
 });
 
@@ -70,7 +73,7 @@ function publishedOf(
   changes: readonly Change[],
   because: Clause,
   now: number,
-  sheet: readonly SheetEntry[] = [],
+  { verifiers = [], sheet = [] }: { verifiers?: string[]; sheet?: readonly SheetEntry[] } = {},
 ): Published {
   const cacheWindow = longestWindow(changes.flatMap((change) => change.cacheWindow ?? []));
   const unknown = clause(changes.length === 0 ? "spread-nothing-changed" : "spread-before-unknown");
@@ -84,8 +87,23 @@ function publishedOf(
       cacheWindow === undefined
         ? { latest: null, because: unknown }
         : { latest: visibleBy(now, cacheWindow), because: cacheWindow.because },
+    verifiers,
     sheet: sheet.map((entry) => ({ ...entry })),
   };
+}
+
+/** The titles of the services that changes were made for, and that did not verify them yet; what Zandrel composed is verified by nobody. */
+function verifiersOf(domain: Domain, changes: readonly Change[], { journal, workspace }: ApplyOptions): string[] {
+  const { proven } = loadJournalState(journal, domain.name);
+  const changed = new Set(changes.flatMap((change) => change.asks));
+  const open = domain.asks.filter(
+    (ask) =>
+      changed.has(ask.id) &&
+      ask.service !== OWN_SERVICE &&
+      proven.get(ask.id)?.wanted !== wantedText(ask) &&
+      lastState(journal, ask.service, domain.name)?.state !== "accepted",
+  );
+  return [...new Set(open.map(({ service }) => workspace.settings.services[service]?.title ?? service))];
 }
 
 /** Carries changes of one domain out, the way its DNS host is reached; the one path of publish, undo and retire. */
@@ -93,7 +111,8 @@ export async function apply(domain: Domain, changes: readonly Change[], how: App
   const publisher = publisherFor(domain, how.workspace, { ...how.request, undoes: how.undoes !== undefined }, how.context);
   const outcome = await publishChanges(domain, changes, publisher, how);
   const sheet = outcome.kind === "by-hand" ? outcome.sheet : [];
-  return publishedOf(domain.name, publisher, changes, outcome.because, how.context.clock.now(), sheet);
+  const verifiers = verifiersOf(domain, changes, how);
+  return publishedOf(domain.name, publisher, changes, outcome.because, how.context.clock.now(), { verifiers, sheet });
 }
 
 /**

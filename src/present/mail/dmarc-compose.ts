@@ -7,7 +7,7 @@ import type { Layout } from "../layout.ts";
 
 /** The result of {@link dmarcCompose} for people. */
 export function dmarcComposeText(
-  { domain, record, line, words, before, obstacles, permissions, remarks, ask }: DmarcComposeResult,
+  { domain, record, line, words, before, foreign, obstacles, permissions, remarks, ask }: DmarcComposeResult,
   { style, width }: Layout,
 ): string {
   const plain = displayName(domain);
@@ -41,7 +41,7 @@ export function dmarcComposeText(
             `Publish it at ${withoutRootDot(dmarcName(domain))}, or run the command again with --write so that Zandrel does it.`,
             width,
           )
-        : `${style.good("saved")} as ${ask}. Next: ${style.command(`zandrel draft ${plain}${before === null ? "" : ` --replace _dmarc.${plain}`}`)}`,
+        : `${style.good("saved")} as ${ask}. Next: ${style.command(`zandrel draft ${plain}${foreign ? ` --replace _dmarc.${plain}` : ""}`)}`,
       style.quiet(line),
     );
   return `${list.join("\n")}\n`;

@@ -7,7 +7,7 @@ import { count, deadline, sentence, sheetMarkdown, sheetPage, sheetText, visible
 import type { Layout } from "../layout.ts";
 
 export function presentPublished(
-  { domain, way, changed, to, because, visible: seen, sheet }: Published,
+  { domain, way, changed, to, because, visible: seen, verifiers, sheet }: Published,
   now: number,
   { style, width }: Layout,
   kind: "publish" | "take-back" | "lower-ttl" = "publish",
@@ -23,12 +23,15 @@ export function presentPublished(
       : `\nEveryone sees it by ${style.strong(deadline(seen.latest, now))} at the latest:\n${wrap(sentence(visible(inWords(seen.because))), width)}`;
   if (kind === "lower-ttl" && seen.latest !== null)
     return `${style.title(title)}  ${style.good(`the TTL of ${count(changed, "record set")} lowered`)} at ${visible(to)}\nNext: after ${style.strong(deadline(seen.latest, now))}, publish the change itself with ${style.command(`zandrel publish ${own}`)}; it is seen within minutes then.`;
+  // What Zandrel composed is verified by nobody.
+  const patience =
+    verifiers.length === 0
+      ? ""
+      : `Do not press verify at ${listOf(verifiers.map(visible))} ${seen.latest === null ? "yet" : `before ${style.strong(deadline(seen.latest, now))}`}. `;
   const next =
     kind === "take-back"
       ? `\nOthers may still see the old records until then. Next: ${style.command(`zandrel status ${own}`)}`
-      : seen.latest === null
-        ? `\nDo not press verify at the service yet. Next: ${style.command(`zandrel watch ${own} --until proven`)}`
-        : `\nDo not press verify at the service before ${style.strong(deadline(seen.latest, now))}. Next: ${style.command(`zandrel watch ${own} --until proven`)}`;
+      : `\n${patience}Next: ${style.command(`zandrel watch ${own} --until proven`)}`;
   return `${style.title(title)}  ${style.good(`${count(changed, "record set")} published`)} at ${visible(to)}\n${wrap(sentence(visible(inWords(because))), width)}${by}${next}`;
 }
 
