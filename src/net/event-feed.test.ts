@@ -90,6 +90,8 @@ describe("signed events (RFC 9421, RFC 9530)", () => {
     ["another address", (_, url) => signPost(FEED, `${url}/elsewhere`, batch(), NOW)],
     ["a signature that covers less", (signed) => mapInput(signed, (input) => input.replace(' "content-digest"', ""))],
     ["a nonce taken out", (signed) => mapInput(signed, (input) => input.replace(/;nonce="[^"]*"/, ""))],
+    ["a nonce that others may guess", (_, url) => signPost(FEED, url, batch(), NOW, "x".repeat(15))],
+    ["a nonce too long to keep", (_, url) => signPost(FEED, url, batch(), NOW, "x".repeat(201))],
     ["two signatures", (signed) => mapInput(signed, (input) => `${input}, b=("@method");created=${NOW}`)],
   ])("with %s are not believed", async (_, change) => {
     const { url, kept, post } = await listening();

@@ -51,13 +51,14 @@ export async function signPost(
   url: string,
   body: Buffer,
   now: number,
+  nonce = randomBytes(16).toString("hex"),
 ): Promise<Record<string, string>> {
   const signed = await httpbis.signMessage(
     {
       key: { id, alg: "hmac-sha256", sign: async (input) => macWith(secret)(input) },
       fields: [...SIGNED_PARTS],
       params: ["created", "keyid", "alg", "nonce"],
-      paramValues: { created: new Date(now * 1000), nonce: randomBytes(16).toString("hex") },
+      paramValues: { created: new Date(now * 1000), nonce },
     },
     { method: "POST", url, headers: { "content-type": "application/json", "content-digest": digestOf(body) } },
   );

@@ -28,6 +28,7 @@ import {
   verifyMessage,
   type WireRecord,
 } from "./index.ts";
+import { UdpChannel } from "./transport.ts";
 import { sendUpdate, updateMessage } from "./update.ts";
 
 const apex = name("brackwater.example");
@@ -66,6 +67,33 @@ const soa: WireRecord = {
   ttl: 900,
   data: { primary: apex, contact: apex, serial: 1, refresh: 1, retry: 1, expire: 1, minimum: 60 },
 };
+
+test("a channel that is retired brings home what was asked, and ends with the last answer", async () => {
+  const server = createSocket("udp4");
+  await new Promise<void>((resolve) => server.bind(0, "127.0.0.1", resolve));
+  closing.push(() => server.close());
+  const asked: { port: number; request: Buffer }[] = [];
+  const arrived = new Promise<void>((resolve) =>
+    server.on("message", (request, { port }) => {
+      asked.push({ port, request });
+      if (asked.length === 2) resolve();
+    }),
+  );
+  const channel = new UdpChannel({ address: "127.0.0.1", port: server.address().port });
+  const answers = [1, 2].map(() => channel.exchange(Buffer.alloc(12), () => true, 20_000));
+  await arrived;
+  channel.retire();
+  for (const { port, request } of asked) {
+    server.send(request, port, "127.0.0.1");
+    await answers[asked.findIndex((one) => one.request === request)];
+  }
+  expect((await Promise.all(answers)).map(({ ok }) => ok)).toEqual([true, true]);
+  // Nobody listens there any more: the port can be had.
+  const { port } = asked[0] as { port: number };
+  const after = createSocket("udp4");
+  closing.push(() => after.close());
+  await new Promise<void>((resolve, reject) => after.once("error", reject).bind(port, "127.0.0.1", resolve));
+});
 
 describe("the client", () => {
   test.each<[string, Partial<Message>, object]>([

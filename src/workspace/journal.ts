@@ -79,7 +79,7 @@ export type JournalEvent =
       readonly kind: "asked-service";
       readonly ask: string;
       readonly service: string;
-      readonly answer: string;
+      readonly answer: "accepted" | "not-yet" | "failed";
       readonly reason: Clause;
     }
   /** A sender address or a domain at a service, as the service said or the user recorded. */

@@ -35,8 +35,10 @@ const SENTENCES: { readonly [K in Told]: (detail: DetailOf<K>) => string } = {
     gone ? "the DNSSEC record (DS) at the registrar is gone" : "there is a DNSSEC record (DS) at the registrar",
   "delegation-seen": ({ host }) => `the registrar names the servers of ${host}`,
   settled: ({ ask }) => `everyone saw ${ask}`,
-  "asked-service": ({ ask, service, answer, reason }) =>
-    `${service} was asked about ${ask}, and said ${answer}${inWords(reason) === "" ? "" : `: ${inWords(reason)}`}`,
+  "asked-service": ({ ask, service, answer, reason }) => {
+    const said = { accepted: "verified", "not-yet": "did not verify", failed: "could not be asked about" }[answer];
+    return `${service} ${said} ${ask}${answer === "not-yet" ? " yet" : ""}${inWords(reason) === "" ? "" : `: ${inWords(reason)}`}`;
+  },
   "sender-state": ({ service, address, state, by }) =>
     `${address ?? "the domain"} is ${state} at ${service}, as ${by === "service" ? "it says" : "you said"}`,
   "credential-kept": ({ service, credential, kept }) => `a password of ${service} (${credential}) was kept in ${kept}`,
