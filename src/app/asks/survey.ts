@@ -42,6 +42,8 @@ export interface Survey {
   readonly look: DomainLook;
   readonly asks: readonly AskStanding[];
   readonly draft: Draft | undefined;
+  /** What the journal remembered when it was looked. */
+  readonly journalled: JournalState;
   /**
    * When the first DNSSEC signature of the domain ends, where that is before everyone sees what was published (milliseconds since
    * 1970).
@@ -326,7 +328,7 @@ export async function survey(
   const early = asks.filter(({ visibility }) => isEarly(visibility, dns.now));
   const lastSeen = Math.max(...early.map(({ visibility }) => visibility?.by ?? 0));
   const end = early.length === 0 ? undefined : await signaturesEnd(domain.name, dns);
-  return { domain, look: looked, asks, draft, signaturesEnd: end !== undefined && end < lastSeen ? end : undefined };
+  return { domain, look: looked, asks, draft, journalled, signaturesEnd: end !== undefined && end < lastSeen ? end : undefined };
 }
 
 /** When the first signature on the way to a domain ends (milliseconds since 1970); undefined where nothing is signed, or known. */
@@ -382,11 +384,10 @@ export function nextStep(standing: AskStanding, domain: DomainName, workspace: W
 
 /** Journals that asks were seen settled for the first time, so that it is noticed when they lapse. */
 export function rememberSettled(journal: Journal, result: Survey, now: number): void {
-  const journalled = loadJournalState(journal, result.domain.name);
   for (const { ask, state } of result.asks)
     if (
       (state === "settled" || (state === "proven" && ask.service === OWN_SERVICE)) &&
-      journalled.settled.get(ask.id)?.wanted !== wantedText(ask)
+      result.journalled.settled.get(ask.id)?.wanted !== wantedText(ask)
     )
       journal.append(now, result.domain.name, { kind: "settled", ask: ask.id, wanted: wantedText(ask) });
 }

@@ -10,7 +10,7 @@ import { type DomainName, name, withoutRootDot } from "../../core/name/index.ts"
 import { type DataOf, decodeUtf8, txtValue } from "../../core/record/index.ts";
 import { type Domain, type Journal, openWorkspace, type Publication, type Workspace } from "../../workspace/index.ts";
 import { hostTitle } from "../asks/host.ts";
-import { loadJournalState, visibilityOf } from "../asks/journal-state.ts";
+import { type JournalState, visibilityOf } from "../asks/journal-state.ts";
 import { nextStep, survey } from "../asks/survey.ts";
 import { auditDomain } from "../audit/one-domain.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
@@ -110,14 +110,13 @@ export interface DossierRequest extends CommonRequest, DnsOptions {
 }
 
 /** The newest publication that was carried out, and how far it has spread. */
-function spreadOf(domain: Domain, journal: Journal | undefined, publications: readonly Publication[]): DossierDomain["spread"] {
-  const last = publications.findLast(({ closed }) => closed?.end === "published");
+function spreadOf(domain: Domain, journal: Journal, journalled: JournalState): DossierDomain["spread"] {
+  const last = journalled.publications.findLast(({ closed }) => closed?.end === "published");
   if (last?.closed === undefined) return null;
   const { opened, closed } = last;
   const ids = new Set(opened.changes.flatMap(({ asks }) => asks));
-  const journalled = loadJournalState(journal, domain.name);
   const bys = domain.asks.filter(({ id }) => ids.has(id)).flatMap((one) => visibilityOf(one, journalled)?.by ?? []);
-  const seen = (journal?.entries(domain.name, "settled") ?? []).filter((one) => ids.has(one.ask) && one.at >= closed.at);
+  const seen = journal.entries(domain.name, "settled").filter((one) => ids.has(one.ask) && one.at >= closed.at);
   return {
     ...{ published: closed.at, to: opened.to },
     records: opened.changes.map((change) => `${change.type} ${withoutRootDot(name(change.name))}`),
@@ -206,9 +205,8 @@ async function oneDomain(
   const unresolved: Clause[] = [];
   const audited = await auditDomain(domain.name, { workspace, journal, dns, selectors: [], areas: [], cwd: context.cwd });
   const surveyed = await survey(domain, dns, workspace, journal);
-  const publications = journal.publications(domain.name);
   const noted = new Map(journal.entries(domain.name, "ask-noted").map((entry) => [entry.ask, entry.at]));
-  const journalled = loadJournalState(journal, domain.name);
+  const { journalled } = surveyed;
   const asks = surveyed.asks.map((standing) => ({
     ...{ id: standing.ask.id, service: standing.ask.service, purpose: standing.ask.purpose },
     title: workspace.settings.services[standing.ask.service]?.title ?? standing.ask.service,
@@ -234,13 +232,13 @@ async function oneDomain(
     findings,
     unresolved: [...new Map(unresolved.map((one) => [JSON.stringify(one), one])).values()],
     spf,
-    keys: (checked?.keys ?? []).map((key) => ({ ...key, since: firstAt(publications, key.name) })),
+    keys: (checked?.keys ?? []).map((key) => ({ ...key, since: firstAt(journalled.publications, key.name) })),
     keysUnknown: checked?.usualUnknown ?? 0,
     policy: await policyNow(domain.name, dns),
-    policies: policiesOf(domain.name, publications),
+    policies: policiesOf(domain.name, journalled.publications),
     advice,
     sources,
-    spread: spreadOf(domain, journal, publications),
+    spread: spreadOf(domain, journal, journalled),
     history: told.result?.events ?? [],
     since: sinceLast(journal, { domain: domain.name, asks, findings }, unresolved.length === 0),
   };

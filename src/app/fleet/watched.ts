@@ -10,7 +10,7 @@ import { printData } from "../../core/record/index.ts";
 import type { DayOfEvents } from "../../core/sending/index.ts";
 import { lookupSpf, movedFrom, spfTree } from "../../core/spf/index.ts";
 import type { Domain, Journal, ReportStore, Workspace } from "../../workspace/index.ts";
-import { loadJournalState, OWN_SERVICE, wantedText } from "../asks/journal-state.ts";
+import { OWN_SERVICE, wantedText } from "../asks/journal-state.ts";
 import { isCatchingUp, nextStep, rememberSettled, type Survey, survey } from "../asks/survey.ts";
 import type { DnsContext } from "../dns/context.ts";
 import { watchDs } from "../dns/ds-memory.ts";
@@ -55,13 +55,13 @@ const ending = (ends: number, now: number, within: number): Pick<Watched, "state
 };
 
 /** The asks that were proven or settled once, and Zandrel's own records. */
-function proofs({ domain, workspace, journal, dns }: Watching, surveyed: Survey): Watched[] {
-  const journalled = loadJournalState(journal, domain.name);
+function proofs({ domain, workspace, dns }: Watching, surveyed: Survey): Watched[] {
+  const { journalled } = surveyed;
   // One that was changed since is asked for anew, and has not lapsed.
   const wasRight = (ask: Ask): boolean =>
     [journalled.proven, journalled.settled].some((known) => known.get(ask.id)?.wanted === wantedText(ask));
   return surveyed.asks
-    .filter(({ ask, state }) => wasRight(ask) || (ask.service === OWN_SERVICE && RIGHT.has(state)))
+    .filter(({ ask, state }) => state === "settled" || wasRight(ask) || (ask.service === OWN_SERVICE && RIGHT.has(state)))
     .map((standing) => {
       const { ask, state, because, causes } = standing;
       const [cause] = causes;

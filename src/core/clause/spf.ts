@@ -50,6 +50,7 @@ export interface SpfClauses {
   "spf-needs-start": Nothing;
   "spf-older-proposal": Nothing;
   "spf-start-needs-space": Nothing;
+  "spf-separator": Nothing;
   "spf-modifier-twice": { readonly name: "redirect" | "exp" };
   "spf-modifier-needs-domain": { readonly name: "redirect" | "exp" };
   "spf-modifier-unreadable": { readonly name: string };

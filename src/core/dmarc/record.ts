@@ -63,19 +63,29 @@ function parseUri(text: string): Result<ReportUri, Clause> {
   return ok({ text, address: decoded, ...most });
 }
 
+/** A version that is nearly right at the beginning, also behind a quotation mark that came along, and one in another place. */
+const NEARLY = /^[\s"'`“”„]*(?:v\s*[=:]?\s*dmarc\s*\d*|dmarc\s*\d+)(?=$|[\s;,"'`“”])["'`“”]*\s*[;,]?\s*/i;
+const LATER = /;\s*v\s*=\s*dmarc\s*\d*\s*(?=;|$)/i;
+
+/** What stands beside a version that is not as it has to be; undefined where there is nothing like one. */
+function withoutVersion(text: string): string | undefined {
+  const version = [NEARLY, LATER].find((one) => one.test(text));
+  return version === undefined ? undefined : text.replace(version, "").replace(/[\s;]*["'`“”]*\s*$/, "");
+}
+
 /**
  * Reads a DMARC record. A record that receivers ignore comes back as the mistakes that make them; what they
  * pass over is listed in `mistakes` of the record. Unknown tags are ignored (RFC 7489 section 6.3).
  */
 export function readDmarcRecord(text: string): Result<DmarcRecord, readonly Mistake[]> {
   if (!isDmarc(text)) {
-    const near = /^\s*v\s*=\s*dmarc\s*1?/i.test(text);
+    const rest = withoutVersion(text);
     return err([
       {
         at: 0,
         text: text.slice(0, 20),
-        message: near ? clause("dmarc-version-exact") : clause("dmarc-needs-start"),
-        ...(near ? { meant: text.replace(/^\s*v\s*=\s*dmarc\s*1?\s*[;,]?/i, "v=DMARC1;") } : {}),
+        message: rest === undefined ? clause("dmarc-needs-start") : clause("dmarc-version-exact"),
+        ...(rest === undefined ? {} : { meant: `v=DMARC1; ${rest}` }),
       },
     ]);
   }

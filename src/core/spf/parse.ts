@@ -102,7 +102,10 @@ function parseMechanism(text: string, at: number, next: string | undefined): Res
   const common = { kind: "mechanism" as const, qualifier: qualifier ?? ("+" as const), name: name as MechanismName, text, at };
   switch (common.name) {
     case "all":
-      return rest === "" ? ok(common) : fail(clause("spf-all-with-value"), `${qualifier ?? ""}all`);
+      // A qualifier that got behind the word is meant in front of it.
+      return rest === ""
+        ? ok(common)
+        : fail(clause("spf-all-with-value"), `${qualifier ?? /^[+\-~?]$/.exec(rest)?.[0] ?? ""}all`);
     case "include":
     case "exists": {
       if (!rest.startsWith(":") || rest.length === 1)
@@ -164,25 +167,40 @@ function unknownTerm(body: string): [message: Clause, meant?: string] {
   return [clause("spf-means-nothing", { word })];
 }
 
+/** A comma or semicolon that was put between two terms, or behind one. */
+const SEPARATOR = /[,;]+(?=$|[+\-~?]?(?:all|include|a|mx|ptr|ip4|ip6|exists|redirect|exp)(?:[:=/,;]|$))/i;
+
+/** The terms in a word that somebody separated otherwise than by a space; undefined where it is one. */
+function separated(word: string): string | undefined {
+  const pieces = word.split(SEPARATOR);
+  return pieces.length < 2 ? undefined : pieces.filter((piece) => piece !== "").join(" ");
+}
+
+/** A version that is nearly right at the beginning, also behind a quotation mark that came along. */
+const NEARLY = /^[\s"'`“”„]*(?:v\s*[=:]?\s*spf\s*\d*|spf\s*1)(?=$|[^.\w]|(?<=v\s*=\s*spf1)[a-z])[\s"'`“”;,]*/i;
+
+/** What is wrong with a text that is no SPF record, and the record that may have been meant. */
+function startMistake(text: string): SpfError {
+  const common = { at: 0, text: text.slice(0, 20) };
+  if (/^spf2\.0/i.test(text)) return { ...common, message: clause("spf-older-proposal"), meant: "v=spf1 …" };
+  if (!NEARLY.test(text)) return { ...common, message: clause("spf-needs-start") };
+  const words = text
+    .replace(NEARLY, "")
+    .replace(/["'`“”\s]*$/, "")
+    .split(/\s+/);
+  return {
+    ...common,
+    message: /^v=spf1\D/i.test(text) ? clause("spf-start-needs-space") : clause("spf-needs-start"),
+    meant: ["v=spf1", ...words.map((word) => separated(word) ?? word).filter((word) => word !== "")].join(" "),
+  };
+}
+
 /**
  * Reads an SPF record (RFC 7208 section 12). Every mistake is listed at its character; one is enough to make
  * the whole record a permerror (section 4.6).
  */
 export function readSpfRecord(text: string): Result<SpfRecord, readonly SpfError[]> {
-  if (!isSpf(text)) {
-    const meant = /^v=spf1\S/i.test(text)
-      ? `v=spf1 ${text.slice(6)}`
-      : /^(?:spf2\.0|v=spf2)/i.test(text)
-        ? "v=spf1 …"
-        : undefined;
-    const message =
-      meant === undefined
-        ? clause("spf-needs-start")
-        : /^spf2/i.test(text)
-          ? clause("spf-older-proposal")
-          : clause("spf-start-needs-space");
-    return err([{ at: 0, text: text.slice(0, 20), message, ...(meant === undefined ? {} : { meant }) }]);
-  }
+  if (!isSpf(text)) return err([startMistake(text)]);
   const terms: Term[] = [];
   const errors: SpfError[] = [];
   const warnings: SpfError[] = [];
@@ -218,8 +236,14 @@ export function readSpfRecord(text: string): Result<SpfRecord, readonly SpfError
       continue;
     }
     const mechanism = parseMechanism(word, at, words[i + 1]?.[0]);
-    if (mechanism.ok) terms.push(mechanism.value);
-    else errors.push(mechanism.error);
+    const meant = separated(word);
+    const separator = meant === undefined ? undefined : { at, text: word, message: clause("spf-separator"), meant };
+    if (!mechanism.ok) errors.push(separator ?? mechanism.error);
+    else {
+      terms.push(mechanism.value);
+      // Receivers take it for part of the name.
+      if (separator !== undefined) warnings.push(separator);
+    }
   }
   return errors.length > 0 ? err(errors) : ok({ text, terms, warnings });
 }

@@ -62,7 +62,18 @@ describe("the grammar (RFC 7208 section 12)", () => {
     ["v=spf1 a: -all", 7, /a colon and a domain/, undefined],
     ["v=spf1 a:example -all", 7, /not a domain/, undefined],
     ["v=spf1 a:1.2.3.4 -all", 7, /not a domain/, undefined],
-    ["v=spf10 -all", 0, /needs a space/, "v=spf1 0 -all"],
+    ["v=spf10 -all", 0, /begins with v=spf1/, "v=spf1 -all"],
+    ["v=spf2 -all", 0, /begins with v=spf1/, "v=spf1 -all"],
+    ["spf1 include:x.example ~all", 0, /begins with v=spf1/, "v=spf1 include:x.example ~all"],
+    ["v:spf1 mx -all", 0, /begins with v=spf1/, "v=spf1 mx -all"],
+    ['"v=spf1 include:x.example -all"', 0, /begins with v=spf1/, "v=spf1 include:x.example -all"],
+    [" v=spf1 -all", 0, /begins with v=spf1/, "v=spf1 -all"],
+    ["v=spf1; include:x.example; -all;", 0, /needs a space/, "v=spf1 include:x.example -all"],
+    ["v=spf1,include:x.example,-all", 0, /needs a space/, "v=spf1 include:x.example -all"],
+    ["v=spf1 ip4:192.0.2.1,ip4:192.0.2.2 -all", 7, /spaces between them/, "ip4:192.0.2.1 ip4:192.0.2.2"],
+    ["v=spf1 mx; -all", 7, /spaces between them/, "mx"],
+    ["v=spf1 mx all-", 10, /nothing behind it/, "-all"],
+    ["v=spf1 mx ~all-", 10, /nothing behind it/, "~all"],
     ["k=v", 0, /begins with v=spf1/, undefined],
   ])("%s", (text, at, message, meant) => {
     const parsed = readSpfRecord(text);
@@ -78,6 +89,12 @@ describe("the grammar (RFC 7208 section 12)", () => {
       { at: 10, message: expect.stringMatching(/second record/) },
     ]);
     expect(allInWords(spf("v=spf1 mx v=spf2 -all").warnings)).toEqual([]);
+  });
+  test("a comma between two names is part of a name for receivers, and worth a warning", () => {
+    expect(allInWords(spf("v=spf1 include:a.example,include:b.example -all").warnings)).toMatchObject([
+      { at: 7, message: expect.stringMatching(/spaces between them/), meant: "include:a.example include:b.example" },
+    ]);
+    expect(spf("v=spf1 exists:%{l,}.a,mail.example include:a.example -all").warnings).toEqual([]);
   });
   test("a byte-order mark in front makes it no record", () => {
     const set = { name: "a.test.", type: "TXT", ttl: 60, data: [{ strings: ["\xef\xbb\xbfv=spf1 -all"] }] };

@@ -105,6 +105,7 @@ export const SPF: WordsOf<SpfClauses> = {
   "spf-needs-start": "an SPF record begins with v=spf1 and a space",
   "spf-older-proposal": "this is an older proposal that receivers ignore",
   "spf-start-needs-space": "v=spf1 needs a space behind it",
+  "spf-separator": "terms have spaces between them, and no commas or semicolons",
   "spf-modifier-twice": ({ name }) => `“${name}” may stand only once`,
   "spf-modifier-needs-domain": ({ name }) => `“${name}=” needs a domain`,
   "spf-modifier-unreadable": ({ name }) => `the value of “${name}” cannot be read`,
