@@ -248,6 +248,14 @@ export function readSpfRecord(text: string): Result<SpfRecord, readonly SpfError
   return errors.length > 0 ? err(errors) : ok({ text, terms, warnings });
 }
 
+/** What is wrong with a text that is meant for an SPF record; undefined where nothing is, or where it is another text altogether. */
+export function spfMistake(text: string): SpfError | undefined {
+  const read = readSpfRecord(text);
+  if (read.ok) return read.value.warnings.find(({ message }) => message.clause === "spf-separator");
+  const [mistake] = read.error;
+  return isSpf(text) || mistake?.meant !== undefined ? mistake : undefined;
+}
+
 /** Whether a term makes the receiver ask the DNS, and so counts against the limit (RFC 7208 section 4.6.4). */
 export const asksDns = (term: Term): boolean =>
   term.kind === "modifier" ? term.name === "redirect" : term.name !== "all" && term.name !== "ip4" && term.name !== "ip6";

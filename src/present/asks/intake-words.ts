@@ -152,6 +152,11 @@ export function problemText(problem: IntakeProblem): { readonly because: string;
         because: `the DKIM key (the public part of a mail signature) for ${displayName(problem.name)} is not complete: ${visible(inWords(problem.why))}`,
         remedy: again,
       };
+    case "policy-broken":
+      return {
+        because: `the ${problem.standard} record for ${displayName(problem.name)} would not be taken by receivers: ${visible(inWords(problem.why))}${problem.meant === undefined ? "" : `; perhaps “${visible(problem.meant)}” is meant`}`,
+        remedy: "check it on the service's page, and give it as it has to be with --type, --host and --value",
+      };
     case "example-only":
       return {
         because: "the paste shows an example only",

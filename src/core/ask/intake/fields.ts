@@ -1,8 +1,10 @@
 import type { Clause } from "../../clause/index.ts";
 import { clause } from "../../clause/index.ts";
 import { readKeyRecord } from "../../dkim/index.ts";
+import { readDmarcRecord } from "../../dmarc/index.ts";
 import { type DomainName, isAtOrBelow, parseName, under } from "../../name/index.ts";
 import {
+  decodeUtf8,
   octetsOf,
   parseIpv4,
   parseIpv6,
@@ -11,7 +13,9 @@ import {
   type RecordType,
   type ResourceRecord,
   splitCharacterStrings,
+  txtValue,
 } from "../../record/index.ts";
+import { spfMistake } from "../../spf/index.ts";
 import { isPublicSuffix } from "../../suffix/index.ts";
 import { readRecords } from "../../zone/index.ts";
 import { looksLikeName } from "./paste.ts";
@@ -35,6 +39,14 @@ export type IntakeProblem = { readonly row: number } & (
       readonly expected: Clause;
     }
   | { readonly code: "key-broken"; readonly name: DomainName; readonly why: Clause }
+  | {
+      readonly code: "policy-broken";
+      readonly name: DomainName;
+      readonly standard: "SPF" | "DMARC";
+      readonly why: Clause;
+      /** What may have been meant: the record, or a term of it. */
+      readonly meant: string | undefined;
+    }
   | { readonly code: "example-only" | "nothing" }
   | { readonly code: "too-many-lines"; readonly lines: number }
 );
@@ -403,16 +415,34 @@ export function recordOf(pass: Pass, fields: Fields, zoneSyntax: boolean, row: n
   const [issue] = issues;
   if (issue !== undefined) return wrong(issue.text, issue.expected);
   const [record] = records;
-  return record === undefined || brokenKey(pass, record, row) ? undefined : record;
+  if (record === undefined) return undefined;
+  const broken = pass.exact ? undefined : (brokenKey(record, row) ?? brokenPolicy(record, row));
+  if (broken === undefined) return record;
+  pass.problems.push(broken);
+  return undefined;
 }
 
 const BROKEN = new Set(["cut", "too-long", "doubled", "not-a-key", "quotes", "not-base64"]);
 
-/** Whether a record is a signing key that cannot be one: cut, doubled, or no key at all. */
-function brokenKey(pass: Pass, { name, type, data }: ResourceRecord, row: number): boolean {
-  if (type !== "TXT" || pass.exact || !name.includes("._domainkey.") || !("strings" in data)) return false;
+/** A signing key that cannot be one: cut, doubled, or no key at all. */
+function brokenKey({ name, type, data }: ResourceRecord, row: number): IntakeProblem | undefined {
+  if (type !== "TXT" || !name.includes("._domainkey.") || !("strings" in data)) return undefined;
   const { problem } = readKeyRecord(data.strings);
-  if (problem === undefined || !BROKEN.has(problem.kind)) return false;
-  pass.problems.push({ row, code: "key-broken", name, why: problem.message });
-  return true;
+  return problem === undefined || !BROKEN.has(problem.kind) ? undefined : { row, code: "key-broken", name, why: problem.message };
+}
+
+/** A record that was meant for receivers of mail, and that they would not take as it is. */
+function brokenPolicy({ name, type, data }: ResourceRecord, row: number): IntakeProblem | undefined {
+  if (type !== "TXT" || !("strings" in data)) return undefined;
+  const text = decodeUtf8(txtValue(data));
+  const problem = (standard: "SPF" | "DMARC", { message, meant }: { message: Clause; meant?: string }): IntakeProblem => ({
+    ...{ row, code: "policy-broken", name, standard },
+    ...{ why: message, meant },
+  });
+  if (name.startsWith("_dmarc.")) {
+    const read = readDmarcRecord(text);
+    return read.ok || read.error[0] === undefined ? undefined : problem("DMARC", read.error[0]);
+  }
+  const mistake = spfMistake(text);
+  return mistake === undefined ? undefined : problem("SPF", mistake);
 }
