@@ -6,6 +6,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { chromium } from "playwright-core";
+import { internals } from "../../internals.mjs";
 
 const path = (relative) => fileURLToPath(new URL(relative, import.meta.url));
 const program = path("../../dist/zandrel.cjs");
@@ -122,22 +123,12 @@ async function converse(answers, cwd, env) {
 }
 
 const folder = mkdtempSync(join(tmpdir(), "zandrel-shots-"));
-const lab = spawn(
-  process.execPath,
-  [program, "lab", "--port", "5391", "--speed", "200", "--write-settings", join(folder, "lab.yaml")],
-  { cwd: folder },
-);
+const { startLab } = await internals("lab/index.ts");
+const lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port: 5391 });
 try {
-  const started = await new Promise((resolve, reject) => {
-    let printed = "";
-    lab.on("exit", (code) => reject(new Error(`the lab ended with ${code}`)));
-    lab.stdout.on("data", (chunk) => {
-      printed += chunk;
-      if (printed.includes("Ctrl-C stops")) resolve(printed);
-    });
-  });
-  const env = Object.fromEntries([...started.matchAll(/^export (\w+)='?(.*?)'?$/gm)].map((match) => [match[1], match[2]]));
-  const paste = started.slice(started.indexOf("Verify that"), started.indexOf("Claim brackwater"));
+  writeFileSync(join(folder, "lab.yaml"), lab.settings);
+  const { env, mailboxes } = lab;
+  const paste = lab.seekmere.instructions("brackwater.example");
   const zandrel = async (argv, input) => ({
     shown: `zandrel ${argv.join(" ")}`,
     printed: await run(argv, { cwd: folder, env, input }),
@@ -170,7 +161,8 @@ try {
     await resolver.resolveTxt("brackwater.example");
   }
   const publish = await zandrel(["publish", "brackwater.example"]);
-  await run(["status"], { cwd: folder, env });
+  // The second name server gets changes late.
+  lab.clock.leap(60_000);
   await shoot("publish", [publish, await zandrel(["status"])]);
   await shoot("watch", [
     await zandrel(["watch", "brackwater.example"]),
@@ -190,7 +182,6 @@ try {
   await run(["intake", "--kit", "heronpost", "--input", "account=brackwater"], { cwd: folder, env });
   await run(["publish", "brackwater.example"], { cwd: folder, env });
   await run(["watch", "brackwater.example"], { cwd: folder, env });
-  const mailboxes = /^Mailboxes, a Maildir each: (.*)$/m.exec(started)?.[1];
   const address = ["sender", "address", "heronpost", "news@brackwater.example"];
   const pending = await zandrel(address);
   const box = join(mailboxes, "news@brackwater.example/new");
@@ -221,7 +212,7 @@ try {
   // The guard finds a token that somebody deleted, and the list is gone through as it is then.
   await zandrel(["guard", "--once"]);
   await run(["undo", "brackwater.example", "--force"], { cwd: folder, env });
-  await run(["watch", "brackwater.example", "--for", "2h"], { cwd: folder, env });
+  lab.clock.leap(2 * 3_600_000);
   const list = "brackwater.example\nhttps://www.puppetfest.example/\nswiftquill.example\n192.0.2.1\n";
   const swept = await zandrel(["sweep", "-", "--checks", "spf,dkim,dmarc"], list);
   await shoot("sweep", [await zandrel(["guard", "--once"]), swept, await zandrel(["sweep", "report"])]);
@@ -282,7 +273,7 @@ try {
   await sources.screenshot({ path: path("sources.png") });
   await sources.close();
 } finally {
-  lab.kill();
+  await lab.close();
   await browser.close();
   rmSync(folder, { recursive: true, force: true });
 }
