@@ -77,6 +77,12 @@ describe("a clock that goes on in steps", () => {
     expect(clock.now()).toBe(START + HOUR);
   });
 
+  test("nobody waits for a lab that has ended", async () => {
+    const gone = spawnSync(process.execPath, ["-e", "console.log(process.pid)"], { encoding: "utf8" }).stdout.trim();
+    writeFileSync(join(folder, "clock/now"), `${START} ${gone}`);
+    await expect(elsewhere().sleep(HOUR)).rejects.toThrow("the lab has ended");
+  });
+
   test("two who wait at the same time both wake, each when it is time", async () => {
     const woken: number[] = [];
     const one = elsewhere();

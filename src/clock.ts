@@ -72,7 +72,7 @@ export function fastClock(start: number, realStart: number, speed: number): LabC
 /** How often somebody looks into the folder of a stepped clock, in real milliseconds. */
 const LOOK_EVERY = 5;
 
-/** The file with the time of a stepped clock, and the folder with the times that others wait for. */
+/** The file with the time of a stepped clock and the process that keeps it, and the folder with the times that others wait for. */
 const timeIn = (folder: string): string => join(folder, "now");
 const awaitedIn = (folder: string): string => join(folder, "awaited");
 
@@ -97,7 +97,7 @@ export function steppedClock(start: number, folder: string): LabClock {
   function goOnTo(next: number): void {
     time = next;
     // Whoever reads the file finds the one time or the other, whole.
-    writeFileSync(`${timeIn(folder)}.new`, String(time));
+    writeFileSync(`${timeIn(folder)}.new`, `${time} ${process.pid}`);
     renameSync(`${timeIn(folder)}.new`, timeIn(folder));
     for (const [wake, until] of [...sleepers]) if (until <= time) wake();
   }
@@ -148,14 +148,18 @@ export function steppedClock(start: number, folder: string): LabClock {
 /** A {@link steppedClock} of another process. Where it `leads`, a sleep moves it on; else a sleep lasts until others have. */
 function clockIn(folder: string, leads: boolean): Clock {
   let waits = 0;
-  const now = (): number => Number(readFileSync(timeIn(folder), "utf8"));
+  const read = (): number[] => readFileSync(timeIn(folder), "utf8").split(" ").map(Number);
+  const now = (): number => read()[0] as number;
   return {
     now,
     async sleep(ms, stop) {
       const until = now() + ms;
       const file = join(awaitedIn(folder), `${Math.ceil(until)}-${process.pid}-${waits++}`);
       if (leads) writeFileSync(file, "");
-      while (now() < until && stop?.aborted !== true) await wait(LOOK_EVERY, stop);
+      while (now() < until && stop?.aborted !== true) {
+        if (!isRunning(read()[1] as number)) throw new Error("the lab has ended");
+        await wait(LOOK_EVERY, stop);
+      }
       rmSync(file, { force: true });
     },
   };

@@ -64,7 +64,7 @@ export function stateOf({
   const reason = (view: View | undefined) => (view?.answer.kind === "failed" ? view.answer.detail : clause("state-unresolved"));
   // One server that says no is enough to know that it is not there; silence alone says nothing.
   if (lacking.length > 0) {
-    const what = [...new Set(lacking.map((view) => `${displayName(view.name)} ${view.type}`))].join(", ");
+    const what = [...new Set(lacking.map((view) => `${displayName(view.name)} ${view.type}`))];
     if (lacking.every((view) => view.absent === true)) return missing(clause("state-still-there", { what }));
     return missing(
       lacking.length === authorities.length
