@@ -1,6 +1,6 @@
 import { POLICIES, type Policy } from "../dmarc/index.ts";
 import { type DomainName, isAtOrBelow, labelsOf } from "../name/index.ts";
-import { blockAround, isCovered, isWithin, joinNetworks, type Network, networkOf, networkTerm } from "../spf/index.ts";
+import { blockAround, coverOf, isWithin, joinNetworks, type Network, networkOf, networkTerm } from "../spf/index.ts";
 import { organizationalDomain } from "../suffix/index.ts";
 import type { ReportRow } from "./report.ts";
 
@@ -112,21 +112,37 @@ function placesAmong(services: readonly KnownService[]): (ip: string) => Place {
 
 const termOf = (network: Network): string => networkTerm(network).slice(4);
 
-/** The service a kind of message comes from, as far as it can be recognised. */
-function serviceOf(seen: Seen, services: readonly KnownService[]): KnownService | undefined {
-  const own = (domain: DomainName | undefined): KnownService | undefined =>
-    domain === undefined
-      ? undefined
-      : (services.find((service) => service.domains.some((one) => isAtOrBelow(domain, one))) ??
-        // A service whose records do not name it: what zandrel.yaml calls it is the first label of its domain.
-        services.find((service) => service.key === labelsOf(organizationalDomain(domain))[0] && !isOurs(domain, seen.from)));
-  const key = seen.signerPasses && seen.selector !== undefined ? `${seen.selector}._domainkey.${seen.signer}` : undefined;
-  return (
-    (key === undefined ? undefined : services.find((service) => service.keyNames.includes(key))) ??
-    (seen.signerPasses ? own(seen.signer) : undefined) ??
-    (seen.spfPasses ? own(seen.spfDomain) : undefined) ??
-    services.find(({ networks }) => networks.length > 0 && isCovered([networkOf(seen.ip)], networks))
-  );
+/** Domains that are remembered with whose they are. */
+const MAX_REMEMBERED = 10_000;
+
+/** Recognises the service that a kind of message comes from; undefined for somebody who is not known. */
+function recogniser(services: readonly KnownService[]): (seen: Seen) => KnownService | undefined {
+  const remembered = new Map<string, KnownService | undefined>();
+  const ownerOf = (domain: DomainName, from: DomainName): KnownService | undefined =>
+    services.find((service) => service.domains.some((one) => isAtOrBelow(domain, one))) ??
+    // A service whose records do not name it: what zandrel.yaml calls it is the first label of its domain.
+    services.find((service) => service.key === labelsOf(organizationalDomain(domain))[0] && !isOurs(domain, from));
+  const own = (domain: DomainName | undefined, from: DomainName): KnownService | undefined => {
+    if (domain === undefined) return undefined;
+    const key = `${domain} ${from}`;
+    if (remembered.has(key)) return remembered.get(key);
+    const owner = ownerOf(domain, from);
+    if (remembered.size < MAX_REMEMBERED) remembered.set(key, owner);
+    return owner;
+  };
+  const withAddresses = services
+    .filter(({ networks }) => networks.length > 0)
+    .map((service) => ({ service, has: coverOf(service.networks) }));
+  const addressedBy = (address: Network) => withAddresses.find(({ has }) => has(address))?.service;
+  return (seen) => {
+    const key = seen.signerPasses && seen.selector !== undefined ? `${seen.selector}._domainkey.${seen.signer}` : undefined;
+    return (
+      (key === undefined ? undefined : services.find((service) => service.keyNames.includes(key))) ??
+      (seen.signerPasses ? own(seen.signer, seen.from) : undefined) ??
+      (seen.spfPasses ? own(seen.spfDomain, seen.from) : undefined) ??
+      (withAddresses.length === 0 ? undefined : addressedBy(networkOf(seen.ip)))
+    );
+  };
 }
 
 const plain = (domain: DomainName): string => domain.slice(0, -1);
@@ -187,6 +203,35 @@ class Places {
   }
 }
 
+/** Messages and how many of them were proven, week by week; in lists without gaps, because there are millions to add. */
+class Weeks {
+  #first: number | undefined;
+  readonly #messages: number[] = [];
+  readonly #aligned: number[] = [];
+  add(day: number, messages: number, aligned: boolean): void {
+    // Day 0 was a Thursday.
+    const week = Math.floor((day + 3) / 7);
+    this.#first ??= week;
+    for (; week < this.#first; this.#first--) {
+      this.#messages.unshift(0);
+      this.#aligned.unshift(0);
+    }
+    const at = week - this.#first;
+    while (this.#messages.length <= at) {
+      this.#messages.push(0);
+      this.#aligned.push(0);
+    }
+    (this.#messages[at] as number) += messages;
+    if (aligned) (this.#aligned[at] as number) += messages;
+  }
+  /** The weeks that have messages, in order. */
+  get all(): SourceWeek[] {
+    return this.#messages.flatMap((messages, i) =>
+      messages === 0 ? [] : [{ week: 7 * ((this.#first as number) + i) - 3, messages, aligned: this.#aligned[i] as number }],
+    );
+  }
+}
+
 /** Messages and how many of them were proven, by a name. */
 type Sums = Map<string, { messages: number; aligned: number }>;
 
@@ -197,15 +242,6 @@ function addTo(sums: Sums, name: string, messages: number, aligned: boolean): vo
     if (aligned) sum.aligned += messages;
   } else if (sums.size < 1000) sums.set(name, { messages, aligned: aligned ? messages : 0 });
 }
-
-/** Whom a kind of message belongs to. */
-interface Belonging extends Place {
-  readonly service: KnownService | undefined;
-  readonly title: string;
-}
-
-/** Kinds of messages whose origin is remembered. */
-const MAX_KNOWN = 50_000;
 
 interface Gathering {
   readonly title: string;
@@ -223,29 +259,19 @@ interface Gathering {
   readonly signers: Counter;
   readonly envelopes: Counter;
   readonly from: Sums;
-  readonly weeks: Map<number, { messages: number; aligned: number }>;
+  readonly weeks: Weeks;
 }
 
 /** Sums up who sends as us, the busiest first, in one pass and in bounded memory. */
 export function sourcesOf(all: Iterable<Seen>, services: readonly KnownService[]): Source[] {
   const placeOf = placesAmong(services);
+  const serviceOf = recogniser(services);
   const gathered = new Map<string, Gathering>();
-  // Who an address and what it is authenticated as belong to is asked again and again.
-  const known = new Map<string, Belonging>();
-  let last: { readonly key: string; readonly belonging: Belonging } | undefined;
   for (const seen of all) {
-    const key = `${seen.ip} ${seen.signerPasses ? `${seen.selector}._domainkey.${seen.signer}` : ""} ${seen.spfPasses ? seen.spfDomain : ""} ${seen.dkimAligned} ${seen.spfAligned}`;
-    let belonging = last?.key === key ? last.belonging : known.get(key);
-    if (belonging === undefined) {
-      const found = serviceOf(seen, services);
-      const place = placeOf(seen.ip);
-      belonging = { ...place, service: found, title: found?.title ?? titleOf(seen, place.block) };
-      if (known.size > MAX_KNOWN) known.clear();
-      known.set(key, belonging);
-    }
-    last = { key, belonging };
-    const { service, neighbour, block } = belonging;
-    const title = gathered.has(belonging.title) || gathered.size < MAX_SOURCES ? belonging.title : ALL_OTHERS;
+    const service = serviceOf(seen);
+    const { block, neighbour } = placeOf(seen.ip);
+    const called = service?.title ?? titleOf(seen, block);
+    const title = gathered.has(called) || gathered.size < MAX_SOURCES ? called : ALL_OTHERS;
     let one = gathered.get(title);
     if (one === undefined) {
       one = {
@@ -264,7 +290,7 @@ export function sourcesOf(all: Iterable<Seen>, services: readonly KnownService[]
         signers: new Counter(),
         envelopes: new Counter(),
         from: new Map(),
-        weeks: new Map(),
+        weeks: new Weeks(),
       };
       gathered.set(title, one);
     }
@@ -274,13 +300,7 @@ export function sourcesOf(all: Iterable<Seen>, services: readonly KnownService[]
       const [day, disposition, messages] = [seen.counts[i] as number, seen.counts[i + 1] as number, seen.counts[i + 2] as number];
       count += messages;
       one.dispositions[POLICIES[disposition] as Policy] += messages;
-      const week = weekOf(day);
-      const sum = one.weeks.get(week);
-      if (sum === undefined) one.weeks.set(week, { messages, aligned: aligned ? messages : 0 });
-      else {
-        sum.messages += messages;
-        if (aligned) sum.aligned += messages;
-      }
+      one.weeks.add(day, messages, aligned);
     }
     one.messages += count;
     if (aligned) one.aligned += count;
@@ -307,7 +327,7 @@ export function sourcesOf(all: Iterable<Seen>, services: readonly KnownService[]
           .map(([domain, sum]) => ({ domain, ...sum }))
           .sort((a, b) => b.messages - a.messages)
           .slice(0, MAX_FROM),
-        weeks: [...weeks].map(([week, sum]) => ({ week, ...sum })).sort((a, b) => a.week - b.week),
+        weeks: weeks.all,
       }),
     )
     .sort((a, b) => b.messages - a.messages || a.title.localeCompare(b.title));

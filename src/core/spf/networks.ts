@@ -10,8 +10,30 @@ export interface Network {
 const widthOf = (family: 4 | 6): number => (family === 4 ? 32 : 128);
 const sizeOf = ({ family, prefix }: Network): bigint => 1n << BigInt(widthOf(family) - prefix);
 
+/** The octets of a plain IPv4 address as one number; undefined for everything else. By hand, because reports have millions. */
+function plainIpv4(text: string): number | undefined {
+  let [address, octet, digits, dots] = [0, 0, 0, 0];
+  for (let i = 0; i <= text.length; i++) {
+    const digit = text.charCodeAt(i) - 48;
+    if (digit >= 0 && digit <= 9) {
+      octet = octet * 10 + digit;
+      digits += 1;
+      // A number with a zero in front is written otherwise by some.
+      if (octet > 255 || (digits > 1 && octet < 10)) return undefined;
+      continue;
+    }
+    if (digits === 0 || (i < text.length && (text[i] !== "." || ++dots > 3))) return undefined;
+    address = address * 256 + octet;
+    octet = 0;
+    digits = 0;
+  }
+  return dots === 3 ? address : undefined;
+}
+
 /** The block an address lies in; bits behind the prefix are cleared. */
 export function networkOf(address: string, prefix?: number): Network {
+  const plain = plainIpv4(address);
+  if (plain !== undefined) return blockAround({ family: 4, start: BigInt(plain), prefix: 32 }, prefix ?? 32);
   const parsed = ipaddr.parse(address);
   const family = parsed.kind() === "ipv4" ? 4 : 6;
   const width = widthOf(family);
@@ -31,10 +53,16 @@ export const isWithin = (inner: Network, outer: Network): boolean =>
 
 /** A block as SPF writes it: `ip4:192.0.2.0/24`. */
 export function networkTerm({ family, start, prefix }: Network): string {
-  const bytes = [...Buffer.from(start.toString(16).padStart(widthOf(family) / 4, "0"), "hex")];
-  const address = ipaddr.fromByteArray(bytes);
-  const text = family === 4 ? address.toString() : (address as ipaddr.IPv6).toRFC5952String();
+  const text = family === 4 ? ipv4Text(Number(start)) : ipv6Text(start);
   return `ip${family}:${text}${prefix === widthOf(family) ? "" : `/${prefix}`}`;
+}
+
+const ipv4Text = (address: number): string =>
+  `${address >>> 24}.${(address >>> 16) & 255}.${(address >>> 8) & 255}.${address & 255}`;
+
+function ipv6Text(start: bigint): string {
+  const bytes = [...Buffer.from(start.toString(16).padStart(32, "0"), "hex")];
+  return (ipaddr.fromByteArray(bytes) as ipaddr.IPv6).toRFC5952String();
 }
 
 interface Range {
@@ -78,13 +106,25 @@ export function joinNetworks(networks: readonly Network[]): Network[] {
   );
 }
 
-/** Whether every address of the first lies in one of the others. */
-export function isCovered(networks: readonly Network[], by: readonly Network[]): boolean {
-  return ([4, 6] as const).every((family) => {
-    const ranges = rangesOf(by, family);
-    return rangesOf(networks, family).every((one) => ranges.some((range) => range.start <= one.start && one.end <= range.end));
-  });
+/** Tells of blocks, one after the other, whether every address of theirs lies in one of these. */
+export function coverOf(by: readonly Network[]): (network: Network) => boolean {
+  const ranges = { 4: rangesOf(by, 4), 6: rangesOf(by, 6) };
+  return (network) => {
+    const sorted = ranges[network.family];
+    // The last range that begins at or before the block is the only one that may hold it.
+    let [low, high] = [0, sorted.length];
+    while (low < high) {
+      const middle = (low + high) >> 1;
+      if ((sorted[middle] as Range).start <= network.start) low = middle + 1;
+      else high = middle;
+    }
+    const range = sorted[low - 1];
+    return range !== undefined && network.start + sizeOf(network) <= range.end;
+  };
 }
+
+/** Whether every address of the first lies in one of the others. */
+export const isCovered = (networks: readonly Network[], by: readonly Network[]): boolean => networks.every(coverOf(by));
 
 /** How many addresses of a family there are in all, each counted once. */
 export const addressCount = (networks: readonly Network[], family: 4 | 6): bigint =>
