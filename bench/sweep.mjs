@@ -129,7 +129,7 @@ export default async function sweep() {
       0.6,
       rate / bare >= 0.6,
     );
-    const least = Math.min(1.6, Number((0.93 * most).toFixed(2)));
+    const least = Math.min(1.6, Number((0.9 * most).toFixed(2)));
     figure(
       `Sweep, two threads against one (${Math.round(DOMAINS / (pair.taken / 1000))} domains a second; ${cores} cores with the name servers on them allow ${most.toFixed(2)} x)`,
       alone.taken / pair.taken,

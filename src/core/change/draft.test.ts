@@ -303,6 +303,22 @@ describe("policy records: one of each (RFC 7208 section 3.2, RFC 7489 section 6.
       { kind: "broken-spf" },
     ]);
   });
+  test.each([
+    ['@ TXT "v=spf1 ipv4:192.0.2.1 -all"', "SPF", "perhaps ip4:192.0.2.1 is meant"],
+    ['_dmarc TXT "v=DMARC1; p=quarrantine"', "DMARC", "perhaps p=quarantine is meant"],
+    ['_dmarc TXT "v=DMARC1"', "DMARC", "p= is missing"],
+  ])("%s is not put beside what is there: receivers would not take it", async (line, standard, why) => {
+    const { changes, clashes } = await draft([ask("a", line)]);
+    expect([changes, allInWords(clashes)]).toMatchObject([
+      [],
+      [{ kind: "asked-broken", because: expect.stringMatching(new RegExp(`the ${standard} record .*${why}`)) }],
+    ]);
+  });
+  test("a policy is no signing key, although both have a p= tag", async () => {
+    const { changes } = await draft([ask("a", '_dmarc TXT "v=DMARC1; p=none; rua=mailto:a@x.test"')]);
+    expect(allInWords(changes)).toMatchObject([{ because: expect.stringContaining("the first DMARC record there") }]);
+    expect(JSON.stringify(allInWords(changes))).not.toContain("DKIM");
+  });
   test("over ten lookups is a clash that names the costliest term", async () => {
     const asks = [ask("a", '@ TXT "v=spf1 include:spf.dear.example mx ~all"')];
     expect(allInWords((await draft(asks)).clashes)).toMatchObject([

@@ -1,13 +1,13 @@
 import { type DmarcWant, isMet, type RecordsWant, type SpfWant, unmet } from "../ask/index.ts";
 import { type Clause, clause } from "../clause/index.ts";
 import { isKeyText } from "../dkim/index.ts";
-import { atLeast, isDmarc } from "../dmarc/index.ts";
+import { atLeast, isDmarc, readDmarcRecord } from "../dmarc/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 import { type DataOf, decodeUtf8, octetsOf, type RecordSet, splitCharacterStrings, txtValue, withData } from "../record/index.ts";
 import { combine, isSpf, MAX_LOOKUPS, readSpfRecord, type SpfCost, spfCost, withoutTerms } from "../spf/index.ts";
 
-export type PolicyClashKind = "second-spf" | "broken-spf" | "spf-over-limit" | "second-dmarc" | "second-key";
+export type PolicyClashKind = "asked-broken" | "second-spf" | "broken-spf" | "spf-over-limit" | "second-dmarc" | "second-key";
 
 /** Texts of which a name has one only, SPF aside: a second one takes the first one's place or is in its way. */
 const SINGLE: readonly {
@@ -15,7 +15,8 @@ const SINGLE: readonly {
   readonly kind: "second-dmarc" | "second-key";
 }[] = [
   { is: isDmarc, kind: "second-dmarc" },
-  { is: isKeyText, kind: "second-key" },
+  // A policy has a `p=` tag like a key.
+  { is: (text) => isKeyText(text) && !isDmarc(text), kind: "second-key" },
 ];
 
 interface TextClash {
@@ -66,6 +67,8 @@ export async function mergeTexts(
   const byRecord = (want: DmarcWant) =>
     literal.some((text) => isMet({ name: want.name, type: "TXT", ttl: want.ttl, data: [textData(text)] }, want));
   const asked = [...literal, ...strictest(wanted.dmarc.filter((want) => !isMet(before, want) && !byRecord(want)))];
+  const [broken] = literal.flatMap((text) => brokenPolicy(wanted.name, text) ?? []);
+  if (broken !== undefined) return { clash: broken };
   const tokens = asked.filter((text) => !SINGLE.some(({ is }) => is(text)));
   const reasons: Clause[] = [];
   const silent = asked.some((text) => isDmarc(text) && !/;\s*rua\s*=/.test(text));
@@ -77,12 +80,12 @@ export async function mergeTexts(
   if (spf.length > 0) {
     const own = there.filter(isSpf);
     const parsed = own.map(readSpfRecord);
-    const broken = own.find((_, i) => parsed[i]?.ok === false);
-    if (broken !== undefined)
+    const unreadable = own.find((_, i) => parsed[i]?.ok === false);
+    if (unreadable !== undefined)
       return {
         clash: {
           kind: "broken-spf",
-          because: clause("change-broken-spf", { name, broken }),
+          because: clause("change-broken-spf", { name, broken: unreadable }),
           breaks: clause("change-broken-spf-breaks"),
           options: [clause("change-broken-spf-mend")],
           replaceable: false,
@@ -139,6 +142,23 @@ export async function mergeTexts(
   const { name: at, ttl } = wanted;
   const after = withData({ name: at, type: "TXT", ttl: before?.ttl ?? ttl, data: kept }, texts.map(textData));
   return { after, because: clause("change-reasons", { reasons }), replaced };
+}
+
+/** The clash of a policy that is asked for and that receivers would not take; beside one that is there it would break that one, too. */
+function brokenPolicy(name: DomainName, text: string): TextClash | undefined {
+  const dmarc = name.startsWith("_dmarc.") && isDmarc(text) ? readDmarcRecord(text) : undefined;
+  const spf = isSpf(text) ? readSpfRecord(text) : undefined;
+  const [mistake] = dmarc?.ok === false ? dmarc.error : spf?.ok === false ? spf.error : [];
+  if (mistake === undefined) return undefined;
+  const { message, meant } = mistake;
+  const standard = spf === undefined ? "DMARC" : "SPF";
+  return {
+    kind: "asked-broken",
+    because: clause("change-asked-broken", { standard, message, meant }),
+    breaks: clause("change-asked-broken-breaks", { standard }),
+    options: [clause("change-asked-broken-mend")],
+    replaceable: false,
+  };
 }
 
 /** The record for the strictest of some minimum policies; none where nothing is asked. */

@@ -59,6 +59,9 @@ export interface ChangeClauses {
   "change-page-removes": { readonly asks: readonly string[] };
   "change-none-there": Nothing;
   "change-values-kept": Nothing;
+  "change-asked-broken": { readonly standard: "SPF" | "DMARC"; readonly message: Clause; readonly meant: string | undefined };
+  "change-asked-broken-breaks": { readonly standard: "SPF" | "DMARC" };
+  "change-asked-broken-mend": Nothing;
   "change-broken-spf": { readonly name: string; readonly broken: string };
   "change-broken-spf-breaks": Nothing;
   "change-broken-spf-mend": Nothing;

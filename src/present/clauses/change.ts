@@ -82,6 +82,13 @@ export const CHANGE: WordsOf<ChangeClauses> = {
   "change-page-removes": ({ asks }) => `the page that ${asks.join(" and ")} was saved from tells to remove it`,
   "change-none-there": "and there is no record there yet",
   "change-values-kept": "and existing values are kept",
+  "change-asked-broken": ({ standard, message, meant }, say) =>
+    `the ${standard} record that is asked for would not be taken by receivers: ${say(message)}${meant === undefined ? "" : `; perhaps ${meant} is meant`}`,
+  "change-asked-broken-breaks": ({ standard }) =>
+    standard === "SPF"
+      ? "the whole domain's SPF: with a broken record, or with a second one, receivers use none"
+      : "the policy: receivers would act as if there was none",
+  "change-asked-broken-mend": "save it as it has to be, with zandrel intake --instead-of and the ask's id",
   "change-broken-spf": ({ name, broken }) =>
     `the SPF record of ${name} cannot be read, so nothing can be merged into it: ${broken}`,
   "change-broken-spf-breaks": "receivers treat it as an error today already",
