@@ -520,6 +520,7 @@ describe("dmarc compose and explain", () => {
     expect((await zandrel(here, ["publish", "brackwater.example", "--into", "brackwater.example.zone"])).exit).toBe(0);
     const explained = await zandrel(here, ["dmarc", "explain", "brackwater.example", ...zone]);
     expect([explained.exit, explained.out]).toEqual([1, expect.stringContaining("has not agreed to take them")]);
+    expect(explained.out).toContain("Next: zandrel audit brackwater.example");
     expect(
       (
         await zandrel(here, [

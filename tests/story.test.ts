@@ -194,6 +194,8 @@ describe("from pasted instructions to proven", () => {
     const status = await run(["status", "brackwater.example", "--json"]);
     expect(status).toMatchObject({ exit: 0 });
     expect(status.json.domains[0].asks).toMatchObject([{ state: "proven", next: "" }]);
+    // When everyone would see it is past, and not said any more.
+    expect((await run(["status", "brackwater.example"])).out).not.toContain("at the latest");
   });
 
   test("what somebody deletes afterwards has lapsed", async () => {

@@ -66,6 +66,17 @@ export function choiceText({ kind }: IntakeQuestion, { key, means }: IntakeQuest
   return shownName(means);
 }
 
+const NO_RECORD = {
+  "example-only": {
+    because: "the paste shows an example only",
+    remedy: "copy the record with your own values from the service's page",
+  },
+  nothing: {
+    because: "no record was found in the paste",
+    remedy: "copy the table or text with type, host and value, or give them with --type, --host and --value",
+  },
+};
+
 /** Why a record of a paste cannot be saved, and what to do about it. */
 export function problemText(problem: IntakeProblem): { readonly because: string; readonly remedy: string } {
   const again = "copy it in full from the service's page and paste it again";
@@ -157,21 +168,14 @@ export function problemText(problem: IntakeProblem): { readonly because: string;
         because: `the ${problem.standard} record for ${displayName(problem.name)} would not be taken by receivers: ${visible(inWords(problem.why))}${problem.meant === undefined ? "" : `; perhaps “${visible(problem.meant)}” is meant`}`,
         remedy: "check it on the service's page, and give it as it has to be with --type, --host and --value",
       };
-    case "example-only":
-      return {
-        because: "the paste shows an example only",
-        remedy: "copy the record with your own values from the service's page",
-      };
     case "too-many-lines":
       return {
         because: `the paste has ${problem.lines} lines, more than any service's page`,
         remedy: "copy only the part that shows the records",
       };
+    case "example-only":
     case "nothing":
-      return {
-        because: "no record was found in the paste",
-        remedy: "copy the table or text with type, host and value, or give them with --type, --host and --value",
-      };
+      return NO_RECORD[problem.code];
   }
 }
 
