@@ -44,6 +44,13 @@ test("a proof from paste to proven: one command, and what it asks", async () => 
   expect(await terminal.ended()).toBe(0);
 });
 
+test("where everything is proven and nothing else is to be taken in, it ends", async () => {
+  open(["guide", "brackwater.example"]);
+  await terminal.sees(/something else to take in/);
+  terminal.type(ENTER);
+  expect(await terminal.ended()).toBe(0);
+});
+
 test("a clash is decided with a key, and the conversation can be left and taken up again", async () => {
   open(["guide", "brackwater.example"]);
   await terminal.sees(/something else to take in/);
