@@ -219,7 +219,7 @@ describe("by a link", () => {
     const argv = ["publish", "--replace", "@", "--replace", "www", "--json"];
     const published = await withPage(folder, argv, (link) => lab.approvals.decide(link));
     expect(published.json.published[0].because).toMatch(
-      /it also changed brackwater\.example MX, brackwater\.example AAAA, which nobody approved/,
+      /it also changed brackwater\.example MX and brackwater\.example AAAA, which nobody approved/,
     );
     const checked = await run(folder, "publish", "--check", "--json");
     expect(checked).toMatchObject({ exit: 1, json: { lost: [{ name: "brackwater.example.", type: "MX" }] } });
