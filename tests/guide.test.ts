@@ -117,6 +117,9 @@ test("a service that is not known yet and a purpose are asked for once, also whe
   await terminal.sees(/What is the service called\?/);
   terminal.type(`Kettle Wright${ENTER}`);
   await terminal.sees(/Is this right\?[\s\S]*> /);
+  // What is no choice is told so, and asked again.
+  terminal.type(`perhaps${ENTER}`);
+  await terminal.sees(/Please type one of these words\.[\s\S]*> /);
   terminal.type(`edit${ENTER}`);
   for (const field of ["type", "host", "value"]) {
     await terminal.sees(new RegExp(`${field} \\[.*\\]:`));
