@@ -80,8 +80,9 @@ const awaitedIn = (folder: string): string => join(folder, "awaited");
 function isRunning(pid: number): boolean {
   try {
     return process.kill(pid, 0);
-  } catch {
-    return false;
+  } catch (error) {
+    // One of somebody else's runs, too.
+    return (error as NodeJS.ErrnoException).code === "EPERM";
   }
 }
 

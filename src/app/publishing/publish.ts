@@ -1,16 +1,15 @@
 import * as z from "zod";
-import type { State } from "../../core/ask/index.ts";
+import { type DnsWant, dnsWants, isMet, type State } from "../../core/ask/index.ts";
 import { type Change, type Clash, type Draft, pending, type SheetEntry } from "../../core/change/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { setJson } from "../../core/record/index.ts";
 import { LOW_TTL, longestWindow, visibleBy } from "../../core/spread/index.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
-import { loadJournalState, OWN_SERVICE, wantedText } from "../asks/journal-state.ts";
+import { OWN_SERVICE } from "../asks/journal-state.ts";
 import { causeOf, isCatchingUp, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsContext, DnsOptions } from "../dns/context.ts";
-import { lastState } from "../services/services.ts";
 import { domainOperands, writing } from "../session.ts";
 import { cause, domainName, record, sentence, time } from "../shapes.ts";
 import { type DraftOptions, makeDrafts } from "./draft.ts";
@@ -92,18 +91,15 @@ function publishedOf(
   };
 }
 
-/** The titles of the services that changes were made for, and that did not verify them yet; what Zandrel composed is verified by nobody. */
-function verifiersOf(domain: Domain, changes: readonly Change[], { journal, workspace }: ApplyOptions): string[] {
-  const { proven } = loadJournalState(journal, domain.name);
-  const changed = new Set(changes.flatMap((change) => change.asks));
-  const open = domain.asks.filter(
-    (ask) =>
-      changed.has(ask.id) &&
-      ask.service !== OWN_SERVICE &&
-      proven.get(ask.id)?.wanted !== wantedText(ask) &&
-      lastState(journal, ask.service, domain.name)?.state !== "accepted",
-  );
-  return [...new Set(open.map(({ service }) => workspace.settings.services[service]?.title ?? service))];
+/** The titles of the services that get what they lacked until now; what Zandrel composed is verified by nobody. */
+function verifiersOf(domain: Domain, changes: readonly Change[], { workspace }: ApplyOptions): string[] {
+  const brings = (want: DnsWant): boolean =>
+    want.kind !== "absent" &&
+    changes.some(
+      ({ name, type, before, after }) => name === want.name && type === want.type && isMet(after, want) && !isMet(before, want),
+    );
+  const waiting = domain.asks.filter((ask) => ask.service !== OWN_SERVICE && dnsWants(ask.wants).some(brings));
+  return [...new Set(waiting.map(({ service }) => workspace.settings.services[service]?.title ?? service))];
 }
 
 /** Carries changes of one domain out, the way its DNS host is reached; the one path of publish, undo and retire. */

@@ -177,7 +177,7 @@ function separated(word: string): string | undefined {
 }
 
 /** A version that is nearly right at the beginning, also behind a quotation mark that came along. */
-const NEARLY = /^[\s"'`“”„]*(?:v\s*[=:]?\s*spf\s*\d*|spf\s*1)(?=$|[^.\w]|(?<=v\s*=\s*spf1)[a-z])[\s"'`“”;,]*/i;
+const NEARLY = /^[\s"'`“”„]*(?:v\s*[=:]?\s*spf\s*\d*|spf\s*1)(?=$|[\s;,"'`“”]|(?<=v\s*=\s*spf1)[a-z])[\s"'`“”;,]*/i;
 
 /** What is wrong with a text that is no SPF record, and the record that may have been meant. */
 function startMistake(text: string): SpfError {

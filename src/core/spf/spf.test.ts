@@ -4,7 +4,7 @@ import { allInWords } from "../../present/clauses/index.ts";
 import { type Lookup, zoneLookup } from "../lookup/index.ts";
 import type { RecordSet } from "../record/index.ts";
 import { readZone, zonesOf } from "../zone/index.ts";
-import { combine, hasTerms, isReordered, readSpfRecord, type SpfRecord, spfCost } from "./index.ts";
+import { combine, hasTerms, isReordered, readSpfRecord, type SpfRecord, spfCost, spfMistake } from "./index.ts";
 import { spfIn } from "./published.ts";
 
 const spf = (text: string): SpfRecord => {
@@ -74,6 +74,7 @@ describe("the grammar (RFC 7208 section 12)", () => {
     ["v=spf1 mx; -all", 7, /spaces between them/, "mx"],
     ["v=spf1 mx all-", 10, /nothing behind it/, "-all"],
     ["v=spf1 mx ~all-", 10, /nothing behind it/, "~all"],
+    ["spf1-proof=77aa", 0, /begins with v=spf1/, undefined],
     ["k=v", 0, /begins with v=spf1/, undefined],
   ])("%s", (text, at, message, meant) => {
     const parsed = readSpfRecord(text);
@@ -95,6 +96,10 @@ describe("the grammar (RFC 7208 section 12)", () => {
       { at: 7, message: expect.stringMatching(/spaces between them/), meant: "include:a.example include:b.example" },
     ]);
     expect(spf("v=spf1 exists:%{l,}.a,mail.example include:a.example -all").warnings).toEqual([]);
+  });
+  test("a token that only resembles one is another text", () => {
+    expect(["spf1-proof=77aa", "seekmere-owner=1", "v=spf1 mx -all"].map(spfMistake)).toEqual([undefined, undefined, undefined]);
+    expect(allInWords(spfMistake("v=spf2 mx -all"))).toMatchObject({ meant: "v=spf1 mx -all" });
   });
   test("a byte-order mark in front makes it no record", () => {
     const set = { name: "a.test.", type: "TXT", ttl: 60, data: [{ strings: ["\xef\xbb\xbfv=spf1 -all"] }] };
