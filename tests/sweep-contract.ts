@@ -43,6 +43,7 @@ const counting = (): Auditor & { asked: DomainName[] } => {
   const asked: DomainName[] = [];
   return {
     asked,
+    hasRoom: () => true,
     async audit(domain) {
       asked.push(domain);
       return fine;
@@ -95,6 +96,7 @@ export const sweepContract = (title: string, make: () => Promise<SweepStore>): v
       const clock = steppedClock();
       const order: string[] = [];
       const auditor: Auditor = {
+        hasRoom: () => true,
         async audit(domain, again) {
           order.push(`${domain}${again ? " again" : ""}`);
           return domain === "d3.example." || (domain === "d5.example." && !again) ? open(domain) : fine;
@@ -114,6 +116,7 @@ export const sweepContract = (title: string, make: () => Promise<SweepStore>): v
       const store = await make();
       const sweep = await begin(store, entries(9));
       const auditor: Auditor = {
+        hasRoom: () => true,
         audit: async (domain) => {
           if (domain === "d4.example.") throw new Error("poisoned");
           return fine;
@@ -126,6 +129,26 @@ export const sweepContract = (title: string, make: () => Promise<SweepStore>): v
       expect(all.find(({ domain }) => domain === "d4.example.")?.result.unresolved).toMatchObject([
         { because: { text: "poisoned" } },
       ]);
+      await store.close();
+    });
+
+    test("whoever has no room for another domain is given none until it has", async () => {
+      const store = await make();
+      const sweep = await begin(store, entries(20));
+      let [open, most] = [0, 0];
+      const auditor: Auditor = {
+        hasRoom: () => open < 2,
+        async audit() {
+          most = Math.max(most, ++open);
+          await new Promise((resolve) => setTimeout(resolve, 1));
+          open -= 1;
+          return fine;
+        },
+        close: async () => undefined,
+      };
+      await runSweep(store, sweep, auditor, PACE, steppedClock(), QUIET);
+      expect(most).toBe(2);
+      expect(await outcomes(store, sweep)).toHaveLength(20);
       await store.close();
     });
 

@@ -1,4 +1,5 @@
 import { availableParallelism } from "node:os";
+import { type EventLoopUtilityFunction, type EventLoopUtilization, performance } from "node:perf_hooks";
 import { Worker } from "node:worker_threads";
 import { parseClock, systemClock } from "../../clock.ts";
 import type { Area } from "../../core/audit/index.ts";
@@ -11,9 +12,16 @@ import { type DnsContext, openDns } from "../dns/context.ts";
 
 /** Whoever audits the domains of a sweep: this thread, or several. */
 export interface Auditor {
+  /** Whether another domain, given now, would make it do more. */
+  hasRoom(): boolean;
   /** `again` where it was asked before and not everybody answered. */
   audit(domain: DomainName, again: boolean): Promise<SweepResult>;
   close(): Promise<void>;
+}
+
+/** One thread that audits, and how much it has to do. */
+export interface AuditingThread extends Omit<Auditor, "hasRoom"> {
+  readonly load: Load;
 }
 
 /** What an auditor is told; plain data, so that it can be told to another thread. */
@@ -33,6 +41,38 @@ export interface AuditorRequest {
 /** Domains that are audited with one set of sockets and signatures; what it keeps besides answers goes with it. */
 const TERM = 500;
 
+/** Domains that a thread is always given; more only while it waits for answers, since each takes memory as long as it lasts. */
+const ALWAYS = 4;
+
+/** The share of its time for which a thread may have had something to do and still be given another domain. */
+const BUSY = 0.95;
+
+/** How much a thread did since it was given its last domain, and whether it has time for another. */
+export class Load {
+  open = 0;
+  #since: EventLoopUtilization | undefined;
+  readonly #utilization: EventLoopUtilityFunction;
+
+  constructor(utilization: EventLoopUtilityFunction) {
+    this.#utilization = utilization;
+  }
+
+  get hasRoom(): boolean {
+    return this.open < ALWAYS || this.#utilization(this.#since).utilization < BUSY;
+  }
+
+  /** Counts a domain as long as it takes. */
+  async during<T>(audit: () => Promise<T>): Promise<T> {
+    this.open += 1;
+    this.#since = this.#utilization();
+    try {
+      return await audit();
+    } finally {
+      this.open -= 1;
+    }
+  }
+}
+
 /** One term: it is closed when the last of its domains is done. */
 interface Term {
   readonly dns: DnsContext;
@@ -40,8 +80,8 @@ interface Term {
   active: number;
 }
 
-/** Audits in this thread. Answers are kept for the whole sweep, so that what many domains share is asked for once. */
-export async function auditorHere(request: AuditorRequest): Promise<Auditor> {
+/** Audits in this thread. What many domains share is kept for the whole sweep, so that it is asked for once. */
+export async function auditorHere(request: AuditorRequest): Promise<AuditingThread> {
   const { cwd, areas, resolver, timeout, perServer } = request;
   const folder = findWorkspace(cwd, request.workspace);
   const workspace = folder === undefined ? undefined : openWorkspace(cwd, folder);
@@ -54,7 +94,9 @@ export async function auditorHere(request: AuditorRequest): Promise<Auditor> {
     active: 0,
   });
   let term = open();
+  const load = new Load(performance.eventLoopUtilization);
   return {
+    load,
     async audit(domain, again) {
       if (again) answers.forgetFailures();
       if (term.begun >= TERM) {
@@ -65,9 +107,9 @@ export async function auditorHere(request: AuditorRequest): Promise<Auditor> {
       own.begun += 1;
       own.active += 1;
       try {
-        const { findings, unresolved, providers } = await auditDomain(domain, {
-          ...{ workspace, journal, dns: own.dns, selectors: [], areas, cwd },
-        });
+        const { findings, unresolved, providers } = await answers.during(domain, () =>
+          auditDomain(domain, { workspace, journal, dns: own.dns, selectors: [], areas, cwd }),
+        );
         const kept = findings.map(({ id, seen }) => ({ id, seen }));
         return { findings: kept, unresolved, providers };
       } finally {
@@ -86,55 +128,63 @@ export async function auditorHere(request: AuditorRequest): Promise<Auditor> {
 export type AuditCall = { readonly id: number; readonly domain: DomainName; readonly again: boolean };
 export type AuditReply = { readonly id: number } & ({ readonly result: SweepResult } | { readonly error: string });
 
-interface Thread {
-  readonly worker: Worker;
-  ended: boolean;
-  readonly open: Map<number, { resolve(result: SweepResult): void; reject(error: Error): void }>;
-}
-
-/** Audits in several threads; a thread that ends is replaced, and what it was at is to be done again. */
-export function auditorInThreads(request: AuditorRequest, count: number): Auditor {
-  const perServer = Math.max(1, Math.floor(request.perServer / count));
+/** Audits in a thread of its own; one that ended is replaced, and what it was at is to be done again. */
+function auditorElsewhere(request: AuditorRequest): AuditingThread {
+  const calls = new Map<number, { resolve(result: SweepResult): void; reject(error: Error): void }>();
   let last = 0;
-  const start = (): Thread => {
+  let worker: Worker | undefined;
+  function start(): Worker {
     // The program's chunks lie in a folder beside its entries.
-    const worker = new Worker(new URL("../sweep-worker.js", import.meta.url), { workerData: { ...request, perServer } });
-    const open: Thread["open"] = new Map();
-    const thread: Thread = { worker, open, ended: false };
-    worker.on("message", (reply: AuditReply) => {
-      const call = open.get(reply.id);
-      open.delete(reply.id);
+    const started = new Worker(new URL("../sweep-worker.js", import.meta.url), { workerData: request });
+    const fail = (error: Error): void => {
+      for (const { reject } of calls.values()) reject(error);
+      calls.clear();
+    };
+    started.on("message", (reply: AuditReply) => {
+      const call = calls.get(reply.id);
+      calls.delete(reply.id);
       if ("result" in reply) call?.resolve(reply.result);
       else call?.reject(new Error(reply.error));
     });
-    worker.on("error", (error) => {
-      for (const call of open.values()) call.reject(error);
-      open.clear();
+    started.on("error", fail);
+    started.on("exit", () => {
+      worker = undefined;
+      fail(new Error("the thread ended"));
     });
-    worker.on("exit", () => {
-      thread.ended = true;
-      for (const call of open.values()) call.reject(new Error("the thread ended"));
-      open.clear();
-    });
-    return thread;
-  };
-  const threads: Thread[] = Array.from({ length: count }, start);
+    return started;
+  }
   return {
-    audit(domain, again) {
-      // One that ended is replaced when there is something to do, so that one that always ends does not turn in a circle.
-      for (const [place, { ended }] of threads.entries()) if (ended) threads[place] = start();
-      const idlest = threads.reduce((best, one) => (one.open.size < best.open.size ? one : best));
-      const id = ++last;
-      return new Promise<SweepResult>((resolve, reject) => {
-        idlest.open.set(id, { resolve, reject });
-        idlest.worker.postMessage({ id, domain, again } satisfies AuditCall);
-      });
-    },
+    // Until it runs nobody knows; it is given what a thread is always given.
+    load: new Load((since) => worker?.performance.eventLoopUtilization(since) ?? { idle: 0, active: 0, utilization: 1 }),
+    audit: (domain, again) =>
+      new Promise<SweepResult>((resolve, reject) => {
+        // It is started when there is something to do, so that one that always ends does not turn in a circle.
+        worker ??= start();
+        calls.set(++last, { resolve, reject });
+        worker.postMessage({ id: last, domain, again } satisfies AuditCall);
+      }),
     async close() {
-      await Promise.all(threads.map(({ worker }) => worker.terminate()));
+      await worker?.terminate();
     },
   };
 }
 
-/** Threads that are worth it: none for a short list, else one a processor, and eight at most. */
-export const threadsFor = (domains: number): number => (domains < 200 ? 0 : Math.max(1, Math.min(8, availableParallelism())));
+/** Audits in so many threads, of which this is one; each domain goes to the one that is at the fewest. */
+export async function auditorOf(threads: number, request: AuditorRequest): Promise<Auditor> {
+  const own = { ...request, perServer: Math.max(1, Math.floor(request.perServer / threads)) };
+  const auditors = [await auditorHere(own), ...Array.from({ length: threads - 1 }, () => auditorElsewhere(own))];
+  return {
+    hasRoom: () => auditors.some(({ load }) => load.hasRoom),
+    async audit(domain, again) {
+      const free = auditors.filter(({ load }) => load.hasRoom);
+      const idlest = (free.length === 0 ? auditors : free).reduce((best, one) => (one.load.open < best.load.open ? one : best));
+      return idlest.load.during(() => idlest.audit(domain, again));
+    },
+    async close() {
+      await Promise.all(auditors.map((auditor) => auditor.close()));
+    },
+  };
+}
+
+/** Threads that are worth it: one for a short list, else one a processor, and eight at most. */
+export const threadsFor = (domains: number): number => (domains < 200 ? 1 : Math.min(8, availableParallelism()));

@@ -5,6 +5,7 @@ import { afterAll, describe, expect, test } from "@jest/globals";
 import { sweepContract } from "../../../tests/sweep-contract.ts";
 import type { SkippedLine, SweepEntry } from "../../core/sweep/index.ts";
 import { openSweepFile } from "../../workspace/index.ts";
+import { Load } from "./auditor.ts";
 import { openList, readList } from "./list.ts";
 
 const folder = mkdtempSync(join(tmpdir(), "zandrel-test-"));
@@ -93,6 +94,41 @@ describe("lists", () => {
       await expect(openList(path, { cwd: folder, input: () => (async function* () {})() })).rejects.toMatchObject({
         code: "file-unreadable",
       });
+  });
+});
+
+describe("the load of a thread", () => {
+  /** A thread that had something to do for a share of its time, ever since. */
+  const working = (share: number) => new Load(() => ({ idle: 1 - share, active: share, utilization: share }));
+  const never = () => new Promise<void>(() => undefined);
+
+  test.each<[string, number, number, boolean]>([
+    ["busy, with few domains", 1, 3, true],
+    ["busy, with several", 1, 4, false],
+    ["waiting for answers, with many", 0.5, 100, true],
+    ["hardly ever waiting", 0.96, 4, false],
+  ])("%s", (_, share, domains, room) => {
+    const load = working(share);
+    for (let i = 0; i < domains; i++) void load.during(never);
+    expect(load.hasRoom).toBe(room);
+  });
+
+  test("what it did before its last domain does not count, and what ended is no load", async () => {
+    let at = { idle: 0, active: 100, utilization: 1 };
+    const load = new Load((since) => {
+      const [idle, active] = [at.idle - (since?.idle ?? 0), at.active - (since?.active ?? 0)];
+      return since === undefined ? at : { idle, active, utilization: active / (idle + active) };
+    });
+    for (let i = 0; i < 3; i++) void load.during(never);
+    let end = (): void => undefined;
+    const last = load.during(() => new Promise<void>((resolve) => void (end = resolve)));
+    at = { idle: 10, active: 110, utilization: 1 };
+    expect(load.hasRoom).toBe(true);
+    at = { idle: 10, active: 1000, utilization: 1 };
+    expect(load.hasRoom).toBe(false);
+    end();
+    await last;
+    expect(load.hasRoom).toBe(true);
   });
 });
 

@@ -8,6 +8,9 @@ import type { Auditor } from "./auditor.ts";
 const BATCH = 64;
 const PATIENCE = 500;
 
+/** How long until it is seen whether somebody has time for another domain (milliseconds). */
+const SOON = 10;
+
 /** How long nobody looks after there was nothing to do and something is still left (milliseconds). */
 const OTHERS = 1000;
 
@@ -84,7 +87,7 @@ export async function runSweep(
       }
       const job = queue[0];
       const due = job === undefined ? 0 : job.due - clock.now();
-      if (job !== undefined && due <= 0 && active < atOnce) {
+      if (job !== undefined && due <= 0 && active < atOnce && auditor.hasRoom()) {
         queue.shift();
         active += 1;
         void look(job).finally(() => {
@@ -93,7 +96,7 @@ export async function runSweep(
         });
       } else if (active > 0)
         await new Promise<void>((resolve) => {
-          const timer = setTimeout(resolve, PATIENCE);
+          const timer = setTimeout(resolve, active < atOnce ? SOON : PATIENCE);
           wake = () => {
             clearTimeout(timer);
             resolve();

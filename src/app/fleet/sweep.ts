@@ -17,7 +17,7 @@ import {
 import { findWorkspace, openWorkspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { time } from "../shapes.ts";
-import { type Auditor, auditorHere, auditorInThreads, threadsFor } from "./auditor.ts";
+import { type Auditor, auditorOf, threadsFor } from "./auditor.ts";
 import { type ListReading, openList, readList } from "./list.ts";
 import { runSweep } from "./run.ts";
 import { outcomesOf, type SweepsRequest, sweeping } from "./store.ts";
@@ -206,6 +206,5 @@ export async function auditorFor(request: AskingRequest, { checks }: Sweep, left
   // A mistake in the workspace is said once, and not by every thread for every domain.
   const folder = findWorkspace(context.cwd, workspace);
   if (folder !== undefined) openWorkspace(context.cwd, folder);
-  const threads = request.threads ?? threadsFor(left);
-  return threads === 0 ? auditorHere(told) : auditorInThreads(told, threads);
+  return auditorOf(request.threads ?? threadsFor(left), told);
 }

@@ -1,4 +1,5 @@
 import { LRUCache } from "lru-cache";
+import { type DomainName, upwards } from "../name/index.ts";
 import type { Answer, Lookup } from "./lookup.ts";
 
 /** What is kept of each memoized lookup; its room is made with the first thing kept, because most keep nothing. */
@@ -28,19 +29,43 @@ export function remembered<T>(lookup: Lookup, key: string, find: () => Promise<T
 export class AnswerMemo {
   readonly #answers: LRUCache<string, Promise<Answer>>;
   readonly #failed = new Set<string>();
+  /** The keys of what was asked about a domain that is looked at now, and about names below it. */
+  readonly #own = new Map<DomainName, string[]>();
 
   constructor(max = 20_000) {
     this.#answers = new LRUCache({ max, dispose: (_, key) => this.#failed.delete(key) });
   }
 
-  /** The answer that is kept under a key, or the one that `ask` brings. */
-  take(key: string, ask: () => Promise<Answer>): Promise<Answer> {
+  /** The answer that is kept under a key, or the one that `ask` brings; `about` is the name that is asked about. */
+  take(key: string, about: DomainName, ask: () => Promise<Answer>): Promise<Answer> {
     const known = this.#answers.get(key);
     if (known !== undefined) return known;
     const answer = ask();
     this.#answers.set(key, answer);
+    if (this.#own.size > 0)
+      for (const name of upwards(about)) {
+        const own = this.#own.get(name);
+        if (own === undefined) continue;
+        own.push(key);
+        break;
+      }
     void answer.then(({ kind }) => kind === "failed" && this.#failed.add(key));
     return answer;
+  }
+
+  /**
+   * Looks at a domain; what was asked about it and about names below it is forgotten with its end, so that of many domains only what
+   * they share is kept.
+   */
+  async during<T>(domain: DomainName, look: () => Promise<T>): Promise<T> {
+    const own: string[] = [];
+    this.#own.set(domain, own);
+    try {
+      return await look();
+    } finally {
+      this.#own.delete(domain);
+      for (const key of own) this.#answers.delete(key);
+    }
   }
 
   /** Forgets what could not be asked, so that it is asked again. */
@@ -58,7 +83,7 @@ export function memoized(lookup: Lookup, shared?: { readonly answers: AnswerMemo
   const memo: Lookup = {
     ask(name, type) {
       const key = `${type} ${name}`;
-      if (shared !== undefined) return shared.answers.take(`${shared.name} ${key}`, () => lookup.ask(name, type));
+      if (shared !== undefined) return shared.answers.take(`${shared.name} ${key}`, name, () => lookup.ask(name, type));
       let answer = answers.get(key);
       if (answer === undefined) answers.set(key, (answer = lookup.ask(name, type)));
       return answer;
