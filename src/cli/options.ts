@@ -178,7 +178,7 @@ export const paceOptions = {
   resolver: shared.resolver,
   timeout: shared.timeout,
   perServer: number("how many questions one name server gets at the same time", { default: 32, min: 1, max: 1000 }),
-  atOnce: number("how many domains are looked at at the same time", { default: 32, min: 1, max: 1000 }),
+  atOnce: number("how many domains are looked at at the same time, at most", { default: 32, min: 1, max: 1000 }),
   threads: number("how many threads share the work (one for short lists, else one a processor)", { min: 1, max: 64 }),
   tries: number("how often a domain is looked at that cannot be asked about everything", { default: 3, min: 1, max: 20 }),
   retryAfter: span("how long such a domain is left alone before it is looked at again", { default: "60s" }),

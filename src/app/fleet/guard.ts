@@ -70,39 +70,50 @@ export interface GuardRequest extends CommonRequest {
   readonly within: number;
 }
 
-/** What the journal knows of each watched thing, by its name. */
-function remembered(journal: Journal, domain: DomainName): Map<string, Remembered> {
-  return new Map(journal.entries(domain, "watched").map(({ about, state, level }) => [about, { state, level }]));
+/** What the journal knows of each watched thing, by its domain and its name. */
+function remembered(journal: Journal): (domain: DomainName, about: string) => Remembered | undefined {
+  const known = new Map(
+    journal.entries(undefined, "watched").map(({ domain, about, state, level }) => [`${domain} ${about}`, { state, level }]),
+  );
+  return (domain, about) => known.get(`${domain} ${about}`);
 }
 
 const noticeFrom = ({ id, at, domain, notice, watched, subject, because, next }: JournalEntry<"notice">): Notice => ({
   ...{ id, at, domain: domain as DomainName, notice, watched, subject, because, next },
 });
 
-/** Keeps what changed of a domain, and what there is to tell of it; both at once, so that nothing is told twice. */
-function journalChanges(journal: Journal, domain: Domain, watched: readonly Watched[], now: number): void {
+/** Keeps what changed, and what there is to tell of it; all at once, so that nothing is told twice. */
+function journalChanges(journal: Journal, looked: readonly LookedAt[], now: number): void {
   journal.exclusively(() => {
-    const first = journal.entries(domain.name, "guard-began").length === 0;
-    if (first) journal.append(now, domain.name, { kind: "guard-began" });
-    const known = remembered(journal, domain.name);
-    for (const one of watched) {
-      const about = aboutOf(one);
-      const before = known.get(about);
-      const notice = noticeOf(before, one, first);
-      const { level, state, kind, subject, because, next } = one;
-      if (level !== "unknown" && (before?.state !== state || before.level !== level))
-        journal.append(now, domain.name, { kind: "watched", about, state, level });
-      if (notice !== undefined)
-        journal.append(now, domain.name, { kind: "notice", notice, watched: kind, subject, because, next });
+    const began = new Set(journal.entries(undefined, "guard-began").map(({ domain }) => domain));
+    const known = remembered(journal);
+    for (const {
+      domain: { name },
+      seen,
+    } of looked) {
+      const first = !began.has(name);
+      if (first) journal.append(now, name, { kind: "guard-began" });
+      for (const one of seen.watched) {
+        const about = aboutOf(one);
+        const before = known(name, about);
+        const notice = noticeOf(before, one, first);
+        const { level, state, kind, subject, because, next } = one;
+        if (level !== "unknown" && (before?.state !== state || before.level !== level))
+          journal.append(now, name, { kind: "watched", about, state, level });
+        if (notice !== undefined) journal.append(now, name, { kind: "notice", notice, watched: kind, subject, because, next });
+      }
     }
   });
 }
 
+/** A domain, and what a look at it came to. */
+interface LookedAt {
+  readonly domain: Domain;
+  readonly seen: DomainWatched;
+}
+
 /** Looks at all domains, some of them at the same time. */
-async function lookAtAll(
-  domains: readonly Domain[],
-  watching: Omit<Watching, "domain">,
-): Promise<{ domain: Domain; seen: DomainWatched }[]> {
+async function lookAtAll(domains: readonly Domain[], watching: Omit<Watching, "domain">): Promise<LookedAt[]> {
   const limit = pLimit(AT_ONCE);
   return Promise.all(domains.map((domain) => limit(async () => ({ domain, seen: await watchedOf({ ...watching, domain }) }))));
 }
@@ -203,7 +214,7 @@ export async function guardOnce(
       const { now } = dns;
       const days = events?.days(now - EVENTS_SINCE * DAY) ?? [];
       const looked = await lookAtAll(domains, { workspace, dns, journal, within: request.within, reports, days });
-      for (const { domain, seen } of looked) journalChanges(journal, domain, seen.watched, now);
+      journalChanges(journal, looked, now);
       const all = journal
         .entries(undefined, "notice")
         .filter(({ at }) => at > now - TRIED_FOR * DAY)

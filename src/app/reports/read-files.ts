@@ -109,9 +109,12 @@ interface Thread {
   ended: string | undefined;
 }
 
+/** Little of what is read lives for long, so that a thread needs less room for what is new than it would take by itself (MB). */
+const YOUNG = { maxYoungGenerationSizeMb: 24 };
+
 function startThread(reading: ReadingReports): Thread {
   // The program's chunks lie in a folder beside its entries.
-  const worker = new Worker(new URL("../report-worker.js", import.meta.url), { workerData: reading });
+  const worker = new Worker(new URL("../report-worker.js", import.meta.url), { workerData: reading, resourceLimits: YOUNG });
   const thread: Thread = { worker, open: [], ended: undefined };
   const reply = (one: ReadReply): void => {
     const [first] = thread.open;
