@@ -76,15 +76,15 @@ export const sweepContract = (title: string, make: () => Promise<SweepStore>): v
         (async function* () {
           yield* entries(2);
           yield { domain: name("d1.example"), given: "D1.example", line: 3, own: ["x"] };
-          yield { line: 4, text: "rubbish", why: "one-label" as const, detail: "" };
+          yield { line: 4, text: "rubbish", why: "one-label" as const, detail: "", own: ["y"] };
           yield { domain: name("d9.example"), given: "d9.example", line: 5, own: ["a\0b\ud800"] };
         })(),
       );
       const skipped = [];
       for await (const line of store.skipped(sweep)) skipped.push(line);
       expect(skipped).toEqual([
-        { line: 3, text: "D1.example", why: "duplicate", detail: "1" },
-        { line: 4, text: "rubbish", why: "one-label", detail: "" },
+        { line: 3, text: "D1.example", why: "duplicate", detail: "1", own: ["x"] },
+        { line: 4, text: "rubbish", why: "one-label", detail: "", own: ["y"] },
       ]);
       expect(await store.progress(sweep)).toMatchObject({ domains: 3, skipped: 2 });
       await store.close();

@@ -121,7 +121,28 @@ describePostgres("a queue in PostgreSQL", () => {
     await postgres.ask("UPDATE zandrel.form SET version = 99");
     const newer = await zandrel(folder, ["sweep", "list.txt", "--queue", "env:QUEUE"], { env: env() });
     expect([newer.exit, newer.err]).toEqual([2, expect.stringMatching(/99/)]);
+    await postgres.ask("UPDATE zandrel.form SET version = 2");
+  });
+
+  test("tables of an older Zandrel are brought up to date, and what they hold stays", async () => {
+    const store = await open();
+    await postgres.ask("ALTER TABLE zandrel.skipped DROP COLUMN own");
     await postgres.ask("UPDATE zandrel.form SET version = 1");
+    await store.close();
+    const newer = await open();
+    const sweep = await newer.begin(
+      { name: "brought-up", checks: [], columns: ["id"], fingerprint: "brought-up" },
+      (async function* () {
+        yield { line: 1, text: "rubbish", why: "one-label" as const, detail: "", own: ["7"] };
+      })(),
+      1000,
+    );
+    const skipped = [];
+    for await (const one of newer.skipped(sweep)) skipped.push(one);
+    expect(skipped).toEqual([{ line: 1, text: "rubbish", why: "one-label", detail: "", own: ["7"] }]);
+    expect(await postgres.ask("SELECT version FROM zandrel.form")).toEqual([{ version: 2 }]);
+    await newer.discard(sweep);
+    await newer.close();
   });
 
   test("workers on other machines take part, two are killed at some moment, and every domain is there once", async () => {

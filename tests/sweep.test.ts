@@ -59,6 +59,13 @@ describe("a list", () => {
       owner: "'=SUM(1)",
       finding: "spf-missing",
     });
+    expect(
+      rows.filter(({ severity }) => severity === "skipped").map(({ line, finding, owner }) => [line, finding, owner]),
+    ).toEqual([
+      ["4", "duplicate", "Ada"],
+      ["5", "address", ""],
+      ["6", "blank", ""],
+    ]);
     expect(rows.find(({ domain }) => domain === "quillmark.test")).toMatchObject({ owner: "Ada; A", line: "2", findings: "2" });
   });
 
@@ -76,6 +83,10 @@ describe("a list", () => {
       0,
       expect.stringMatching(/^<\?xml[\s\S]*<testsuite name="strings\.test"[\s\S]*<\/testsuites>\n$/),
     ]);
+    expect(junit.out).toMatch(
+      /<testsuite name="line 2" tests="1" failures="0" errors="0" skipped="1">\n.*<skipped message="line 2: .*rubbish/,
+    );
+    expect(junit.out).not.toContain("<error");
     const summary = await zandrel(folder, ["sweep", "-", "--json"], { env: env(), input });
     expect(summary.json).toMatchObject({ domains: 1, skipped: 1, resumed: false });
   });

@@ -70,6 +70,10 @@ export function junitSuite({ domain, findings, unresolved }: ReportedDomain, fai
   return `  <testsuite name="${xml(domain)}" tests="${all.length}" failures="${failures}" errors="${errors.length}">\n${all.join("\n")}\n  </testsuite>\n`;
 }
 
+/** The suite of something that was not looked at, and why. */
+export const junitSkipped = (what: string, why: string): string =>
+  `  <testsuite name="${xml(what)}" tests="1" failures="0" errors="0" skipped="1">\n    <testcase classname="${xml(what)}" name="not-looked-at"><skipped message="${xml(why)}"/></testcase>\n  </testsuite>\n`;
+
 /** One suite a domain. */
 export const junitReport = (domains: readonly ReportedDomain[], fails: (severity: string) => boolean): string =>
   `${JUNIT.head}${domains.map((one) => junitSuite(one, fails)).join("")}${JUNIT.foot}`;

@@ -18,7 +18,7 @@ import { isAway, placeOf } from "./postgres.ts";
 /** Lines of a list, and jobs, that are written at once. */
 const BATCH = 2000;
 /** Number of the form of the tables (docs/sweep.md). */
-const FORM = 1;
+const FORM = 2;
 /** How often a job is handed out again after its worker was lost, before it counts as poisoned. */
 const RETRIES = 2;
 /** How long a database that went away is waited for (milliseconds), and how often it is tried. */
@@ -61,6 +61,7 @@ const TABLES = `
     detail text NOT NULL,
     PRIMARY KEY (sweep, line)
   );
+  ALTER TABLE zandrel.skipped ADD COLUMN IF NOT EXISTS own jsonb NOT NULL DEFAULT '[]';
 `;
 
 /** The shape of the rows of a sweep as PostgreSQL hands them over; bigint comes as text. */
@@ -196,6 +197,7 @@ class SweepQueue implements SweepStore {
       if (version !== undefined && version > FORM)
         throw new Failure("newer-database", { path: this.#place, title: "the sweeps", version });
       if (version === undefined) await client.query("INSERT INTO zandrel.form VALUES ($1)", [FORM]);
+      else if (version < FORM) await client.query("UPDATE zandrel.form SET version = $1", [FORM]);
       await client.query("COMMIT");
     } catch (error) {
       await client.query("ROLLBACK").catch(() => undefined);
@@ -256,15 +258,18 @@ class SweepQueue implements SweepStore {
       const lineOf = new Map(first.rows.map((row) => [row.domain, row.line]));
       const skipped = [
         ...batch.flatMap((one) => ("why" in one ? [one] : [])),
-        ...twice.map(({ line, given, domain }) => ({ line, text: given, why: "duplicate", detail: lineOf.get(domain) ?? "" })),
+        ...twice.map(({ line, given, domain, own }) => ({
+          ...{ line, text: given, why: "duplicate", detail: lineOf.get(domain) ?? "", own },
+        })),
       ];
       await this.#ask(
-        "INSERT INTO zandrel.skipped (sweep, line, text, why, detail) SELECT $1, * FROM unnest($2::bigint[], $3::text[], $4::text[], $5::text[]) ON CONFLICT DO NOTHING",
+        `INSERT INTO zandrel.skipped (sweep, line, text, why, detail, own)
+         SELECT $1, * FROM unnest($2::bigint[], $3::text[], $4::text[], $5::text[], $6::jsonb[]) ON CONFLICT DO NOTHING`,
         [
           id,
           ...unzip(
-            skipped.map((one) => [one.line, storable(one.text), one.why, one.detail]),
-            4,
+            skipped.map((one) => [one.line, storable(one.text), one.why, one.detail, JSON.stringify(one.own.map(storable))]),
+            5,
           ),
         ],
       );
@@ -458,7 +463,7 @@ class SweepQueue implements SweepStore {
   async *skipped({ id }: Sweep): AsyncIterable<SkippedLine> {
     for (let after = 0; ; ) {
       const { rows } = await this.#ask<Omit<SkippedLine, "line"> & { line: string }>(
-        "SELECT line, text, why, detail FROM zandrel.skipped WHERE sweep = $1 AND line > $2 ORDER BY line LIMIT 1000",
+        "SELECT line, text, why, detail, own FROM zandrel.skipped WHERE sweep = $1 AND line > $2 ORDER BY line LIMIT 1000",
         [id, after],
       );
       for (const row of rows) yield { ...row, line: Number(row.line) };

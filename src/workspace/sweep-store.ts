@@ -109,15 +109,17 @@ export class SweepFile implements SweepStore {
     const insert = this.#database.prepare(
       "INSERT OR IGNORE INTO entry (sweep, domain, given, line, own, place) VALUES (?, ?, ?, ?, ?, abs(random()) % ?)",
     );
-    const skip = this.#database.prepare("INSERT OR REPLACE INTO skipped (sweep, line, text, why, detail) VALUES (?, ?, ?, ?, ?)");
+    const skip = this.#database.prepare(
+      "INSERT OR REPLACE INTO skipped (sweep, line, text, why, detail, own) VALUES (?, ?, ?, ?, ?, ?)",
+    );
     const first = this.#database.prepare("SELECT line FROM entry WHERE sweep = ? AND domain = ?");
     const write = (batch: readonly (SweepEntry | SkippedLine)[]) =>
       this.#atOnce(() => {
         for (const one of batch) {
-          if ("why" in one) skip.run(id, one.line, one.text, one.why, one.detail);
+          if ("why" in one) skip.run(id, one.line, one.text, one.why, one.detail, JSON.stringify(one.own));
           else if (insert.run(id, one.domain, one.given, one.line, JSON.stringify(one.own), ROUND).changes === 0) {
             const { line } = first.get(id, one.domain) as { line: number };
-            skip.run(id, one.line, one.given, "duplicate", String(line));
+            skip.run(id, one.line, one.given, "duplicate", String(line), JSON.stringify(one.own));
           }
         }
       });
@@ -210,11 +212,11 @@ export class SweepFile implements SweepStore {
 
   async *skipped({ id }: Sweep): AsyncIterable<SkippedLine> {
     const read = this.#database.prepare(
-      "SELECT line, text, why, detail FROM skipped WHERE sweep = ? AND line > ? ORDER BY line LIMIT 1000",
+      "SELECT line, text, why, detail, own FROM skipped WHERE sweep = ? AND line > ? ORDER BY line LIMIT 1000",
     );
     for (let after = 0; ; ) {
-      const rows = read.all(id, after) as SkippedLine[];
-      yield* rows;
+      const rows = read.all(id, after) as (Omit<SkippedLine, "own"> & { own: string })[];
+      for (const row of rows) yield { ...row, own: JSON.parse(row.own) };
       const last = rows.at(-1);
       if (last === undefined) return;
       after = last.line;
@@ -229,7 +231,7 @@ export class SweepFile implements SweepStore {
 const FORM: DatabaseForm = {
   title: "the sweeps",
   holds: "what sweeps found so far; the lists themselves are not touched",
-  format: 1,
+  format: 2,
   synchronous: "NORMAL",
   schema: `
     CREATE TABLE IF NOT EXISTS sweep (
@@ -266,6 +268,7 @@ const FORM: DatabaseForm = {
       detail TEXT NOT NULL,
       PRIMARY KEY (sweep, line)
     ) STRICT, WITHOUT ROWID;
+    ALTER TABLE skipped ADD COLUMN own TEXT NOT NULL DEFAULT '[]';
   `,
 };
 

@@ -4,6 +4,7 @@ import { join } from "node:path";
 import { afterAll, describe, expect, test } from "@jest/globals";
 import { sweepContract } from "../../../tests/sweep-contract.ts";
 import type { SkippedLine, SweepEntry } from "../../core/sweep/index.ts";
+import { nativeDatabase } from "../../workspace/database.ts";
 import { openSweepFile } from "../../workspace/index.ts";
 import { Load } from "./auditor.ts";
 import { openList, readList } from "./list.ts";
@@ -49,6 +50,13 @@ describe("lists", () => {
       undefined,
       { columns: ["column 1", "column 3"], entries: ["1 brackwater.example. 7|Bo", "2 puppetfest.example. 8|"] },
     ],
+    [
+      "rows without a domain, with and without anything else",
+      "domain,owner\nbrackwater.example,Bo\n,Cy\n,\n \t,Dee\n# by hand,Ed\n",
+      undefined,
+      { entries: ["2 brackwater.example. Bo"], skipped: ["3  blank", "5  blank"] },
+    ],
+    ["blank lines of a plain list", "brackwater.example\n\n   \n", undefined, { skipped: [] }],
     [
       "UTF-16 as spreadsheets save it",
       Buffer.from("\ufeffa\tdomain\n1\tbrackwater.example\n", "utf16le"),
@@ -130,6 +138,29 @@ describe("the load of a thread", () => {
     await last;
     expect(load.hasRoom).toBe(true);
   });
+});
+
+test("a file of an older Zandrel is brought up to date, and what it holds stays", async () => {
+  const path = join(folder, `${++files}.db`);
+  const line = { line: 1, text: "rubbish", why: "one-label" as const, detail: "", own: ["7"] };
+  const store = await openSweepFile(path);
+  const sweep = await store.begin(
+    { name: "list", checks: [], columns: ["id"], fingerprint: "list" },
+    (async function* () {
+      yield line;
+    })(),
+    1000,
+  );
+  await store.close();
+  const database = nativeDatabase();
+  const older = new database(path);
+  older.exec("ALTER TABLE skipped DROP COLUMN own; PRAGMA user_version = 1");
+  older.close();
+  const newer = await openSweepFile(path);
+  const skipped = [];
+  for await (const one of newer.skipped(sweep)) skipped.push(one);
+  expect(skipped).toEqual([{ ...line, own: [] }]);
+  await newer.close();
 });
 
 sweepContract("a file", async () => openSweepFile(join(folder, `${++files}.db`)));

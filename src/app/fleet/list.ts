@@ -122,7 +122,10 @@ export async function readList({ path, title }: List, column: string | undefined
       const read = readListed(given);
       const line = info.lines;
       if (read.kind === "domain") yield { domain: read.domain, given, line, own };
-      else if (read.kind === "rubbish") yield { line, text: given.slice(0, 200), why: read.why, detail: read.detail };
+      else if (read.kind === "rubbish") yield { line, text: given.slice(0, 200), why: read.why, detail: read.detail, own };
+      // A row about somebody, with nothing where the domain should be; remarks and empty rows are nothing to tell.
+      else if (given.trim() === "" && own.some((cell) => cell.trim() !== ""))
+        yield { line, text: "", why: "blank", detail: "", own };
     }
   }
   return { columns: head, lines: lines() };

@@ -143,9 +143,10 @@ export async function sweep(request: SweepRequest, context: AppContext, watcher:
       throw new Failure("list-empty", { path: request.operands[0] ?? "", skipped: progress.skipped });
     }
     await watcher.begun(current, progress, resumed);
-    const skippedLines: SkippedLine[] = [];
+    const skippedLines: SweepSummary["skippedLines"] = [];
     for await (const line of store.skipped(current)) {
-      if (skippedLines.length < MAX_SHOWN) skippedLines.push(line);
+      const { own: _, ...shown } = line;
+      if (skippedLines.length < MAX_SHOWN) skippedLines.push(shown);
       await watcher.skipped(line);
     }
     const counter = new ShareCounter();

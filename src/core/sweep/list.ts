@@ -3,7 +3,7 @@ import { type DomainName, labelsOf, type NameError, parseName } from "../name/in
 import { organizationalDomain } from "../suffix/index.ts";
 
 /** Why an entry of a list names no domain. */
-export type Rubbish = "address" | "one-label" | "record-name" | "not-a-name";
+export type Rubbish = "address" | "one-label" | "record-name" | "not-a-name" | "blank";
 
 /** What an entry of a list turned out to be. */
 export type Listed =

@@ -33,6 +33,8 @@ export interface SkippedLine {
   readonly text: string;
   readonly why: Rubbish | "duplicate";
   readonly detail: string;
+  /** The other cells of its row, in the order of the sweep's columns. */
+  readonly own: readonly string[];
 }
 
 /** A domain that is to be looked at. */

@@ -32,13 +32,33 @@ export const auditJson = ({ domains, catalogue }: AuditDomainsResult): z.output<
 const MAX_QUESTIONS = 8;
 const MAX_REASONS = 3;
 
-/** What could not be asked, and why. */
-function openSentence(unresolved: AuditDomainsResult["domains"][number]["unresolved"]): string {
+type Unresolved = AuditDomainsResult["domains"][number]["unresolved"];
+
+const more = (all: readonly string[], most: number): string => (all.length > most ? ` and ${all.length - most} more` : "");
+
+/** Questions as people read them, each once; of many the first ones. */
+function questionsIn(unresolved: Unresolved): string {
   const questions = [...new Set(unresolved.map((one) => `${one.type} of ${displayName(one.name)}`))];
+  return `${questions.slice(0, MAX_QUESTIONS).join(", ")}${more(questions, MAX_QUESTIONS)}`;
+}
+
+/** What could not be asked, and why. */
+function openSentence(unresolved: Unresolved): string {
   const reasons = [...new Set(unresolved.map(({ because }) => visible(inWords(because))))].filter((one) => one !== "");
-  const more = (all: readonly string[], most: number) => (all.length > most ? ` and ${all.length - most} more` : "");
   const why = `${reasons.slice(0, MAX_REASONS).join("; ")}${more(reasons, MAX_REASONS)}`;
-  return `Could not be asked, so that something may be missing here: ${questions.slice(0, MAX_QUESTIONS).join(", ")}${more(questions, MAX_QUESTIONS)}.${why === "" ? "" : ` Why: ${why}.`}`;
+  return `Could not be asked, so that something may be missing here: ${questionsIn(unresolved)}.${why === "" ? "" : ` Why: ${why}.`}`;
+}
+
+/** What could not be asked, in one sentence for each reason: a server that is silent is the reason of many. */
+export function openByReason(unresolved: Unresolved): string[] {
+  const reasons = new Map<string, Unresolved[number][]>();
+  for (const one of unresolved) {
+    const why = inWords(one.because);
+    const known = reasons.get(why);
+    if (known === undefined) reasons.set(why, [one]);
+    else known.push(one);
+  }
+  return [...reasons].map(([why, all]) => visible(`${questionsIn(all)} could not be asked: ${why}`));
 }
 
 export function auditText(result: AuditDomainsResult, { style, width }: Layout): string {
@@ -90,9 +110,7 @@ const reported = (result: AuditDomainsResult): ReportedDomain[] =>
   auditJson(result).domains.map(({ domain, findings, unresolved }) => ({
     domain: displayName(domain),
     findings: findings.map((one) => ({ ...one, evidence: visible(one.evidence), remedy: visible(one.remedy) })),
-    unresolved: unresolved.map((one) =>
-      visible(`${one.type} of ${displayName(one.name)} could not be asked: ${inWords(one.because)}`),
-    ),
+    unresolved: openByReason(unresolved),
   }));
 
 /** The audit as a file for spreadsheets (CSV) or pipelines (JUnit XML, SARIF); `threshold` is the mildest severity that fails. */

@@ -5,9 +5,21 @@ import { isAtLeast, type Severity } from "../../core/audit/index.ts";
 import { displayName, type NameError } from "../../core/name/index.ts";
 import { spanText } from "../../core/spread/index.ts";
 import { type KeptOutcome, type SkippedLine, type Sweep, WORST, type Worst } from "../../core/sweep/index.ts";
+import { openByReason } from "../audit/audit.ts";
 import { sayKept } from "../audit/findings.ts";
-import { allInWords, inWords } from "../clauses/index.ts";
-import { count, csvLines, JUNIT, jsonText, junitSuite, type Layout, visible, visibleLines, wrap } from "../index.ts";
+import { allInWords } from "../clauses/index.ts";
+import {
+  count,
+  csvLines,
+  JUNIT,
+  jsonText,
+  junitSkipped,
+  junitSuite,
+  type Layout,
+  visible,
+  visibleLines,
+  wrap,
+} from "../index.ts";
 
 /** Why a text is not a domain name, for people with a list. */
 const NO_NAME: Readonly<Record<NameError["code"], string>> = {
@@ -22,22 +34,22 @@ const NO_NAME: Readonly<Record<NameError["code"], string>> = {
 /** Why a line of a list was not looked at, in a clause. */
 const SKIPPED: Readonly<Record<SkippedLine["why"], (detail: string) => string>> = {
   address: () => "it is an IP address and no domain",
+  blank: () => "there is nothing where its domain should be",
   "one-label": () => "it has only one part; a domain has two or more, such as brackwater.example",
   "record-name": () => "it is the name of a record and not of a domain",
   "not-a-name": (detail) =>
     `it is not a domain name${detail === "" ? "" : ` (${NO_NAME[detail as NameError["code"]] ?? detail})`}`,
   duplicate: (line) => `line ${line} has the same domain`,
 };
-export const whySkipped = ({ why, detail }: { readonly why: string; readonly detail: string }): string =>
+const whySkipped = ({ why, detail }: { readonly why: string; readonly detail: string }): string =>
   SKIPPED[why as SkippedLine["why"]](detail);
+
+/** A line that was not looked at, and why, for people. */
+const skippedText = ({ line, text, ...why }: SweepSummary["skippedLines"][number]): string =>
+  visible(`line ${line}: ${text === "" ? "" : `${text}: `}${whySkipped(why)}`);
 
 /** The findings of a domain, the worst first, as reports have them; notes ask for nothing and are left out of lines. */
 const findingsOf = ({ domain, result }: KeptOutcome) => result.findings.map((one) => sayKept(domain, one));
-
-const openOf = ({ result }: KeptOutcome): string[] =>
-  result.unresolved.map(({ name, type, because }) =>
-    visible(`${type} of ${displayName(name)} could not be asked: ${inWords(because)}`),
-  );
 
 const MARK: Record<Severity, string> = { breaks: "✗", risks: "!", untidy: "·", note: "○" };
 
@@ -45,14 +57,14 @@ const MARK: Record<Severity, string> = { breaks: "✗", risks: "!", untidy: "·"
 export function sweepLine(outcome: KeptOutcome, { style }: Layout): string {
   const findings = findingsOf(outcome).filter(({ severity }) => severity !== "note");
   const [worst, ...others] = findings;
-  const open = openOf(outcome);
+  const { unresolved } = outcome.result;
   const name = style.strong(displayName(outcome.domain));
   const from = outcome.given === displayName(outcome.domain) ? "" : style.quiet(` (listed as ${visible(outcome.given)})`);
-  const unsure = open.length === 0 ? "" : style.careful(` ${count(open.length, "question")} had no answer.`);
+  const unsure = unresolved.length === 0 ? "" : style.careful(` ${count(unresolved.length, "question")} had no answer.`);
   if (worst === undefined)
-    return open.length === 0
+    return unresolved.length === 0
       ? `${style.good("✓")} ${name}${from}: nothing to mend.\n`
-      : `${style.state("unknown", "?")} ${name}${from}: ${visible(open[0] as string)}${open.length > 1 ? `, and ${open.length - 1} more` : ""}.\n`;
+      : `${style.state("unknown", "?")} ${name}${from}: ${openByReason(unresolved.slice(0, 1))[0]}${unresolved.length > 1 ? `, and ${unresolved.length - 1} more` : ""}.\n`;
   const paint = { breaks: style.bad, risks: style.careful, untidy: String, note: style.quiet }[worst.severity];
   const more = others.length === 0 ? "" : style.quiet(` (and ${others.length} more)`);
   return `${paint(MARK[worst.severity])} ${name}${from}: ${visible(worst.title)}. ${style.command("→")} ${visible(worst.remedy)}${more}${unsure}\n`;
@@ -66,15 +78,20 @@ export interface SweepFormat {
   readonly foot: string;
 }
 
+/** The list's own cells of a row, by their columns. */
+const ownOf = ({ columns }: Sweep, own: readonly string[]): Record<string, string> =>
+  Object.fromEntries(columns.map((column, i) => [column, own[i] ?? ""]));
+
 /** One JSON object a line; `kind` tells domains from lines that were not looked at. */
 const ndjson = (sweep: Sweep): SweepFormat => ({
   head: "",
-  skipped: ({ line, text, why, detail }) => `${jsonText({ kind: "skipped", line, text, why, detail })}\n`,
+  skipped: ({ line, text, why, detail, own }) =>
+    `${jsonText({ kind: "skipped", line, text, why, detail, own: ownOf(sweep, own) })}\n`,
   outcome(outcome) {
     const { domain, given, line, own, at, attempts, result } = outcome;
     return `${jsonText({
       kind: "domain",
-      ...{ domain, given, line, own: Object.fromEntries(sweep.columns.map((column, i) => [column, own[i] ?? ""])) },
+      ...{ domain, given, line, own: ownOf(sweep, own) },
       ...{ at: new Date(at).toISOString(), attempts },
       findings: findingsOf(outcome),
       ...{ unresolved: allInWords(result.unresolved), providers: result.providers },
@@ -100,26 +117,12 @@ const csv = (sweep: Sweep): SweepFormat => ({
       ...sweep.columns,
     ],
   ]),
-  skipped: ({ line, text, why, detail }) =>
-    csvLines([
-      [
-        "",
-        visibleLines(text),
-        String(line),
-        "skipped",
-        why,
-        whySkipped({ why, detail }),
-        "",
-        "",
-        "",
-        "",
-        ...sweep.columns.map(() => ""),
-      ],
-    ]),
+  skipped: ({ line, text, why, detail, own }) =>
+    csvLines([["", text, String(line), "skipped", why, whySkipped({ why, detail }), "", "", "", "", ...own].map(visibleLines)]),
   outcome(outcome) {
     const findings = findingsOf(outcome).filter(({ severity }) => severity !== "note");
     const [worst] = findings;
-    const open = openOf(outcome);
+    const open = openByReason(outcome.result.unresolved);
     const about =
       worst === undefined
         ? [open.length > 0 ? "unknown" : "fine", "", "", "", ""]
@@ -134,17 +137,13 @@ const csv = (sweep: Sweep): SweepFormat => ({
 
 const junit = (threshold: Severity | "never"): SweepFormat => ({
   head: JUNIT.head,
-  skipped: (line) =>
-    junitSuite(
-      { domain: `line ${line.line}`, findings: [], unresolved: [visible(`${line.text}: ${whySkipped(line)}`)] },
-      () => false,
-    ),
+  skipped: (line) => junitSkipped(`line ${line.line}`, skippedText(line)),
   outcome: (outcome) =>
     junitSuite(
       {
         domain: displayName(outcome.domain),
         findings: findingsOf(outcome).map((one) => ({ ...one, evidence: visible(one.evidence), remedy: visible(one.remedy) })),
-        unresolved: openOf(outcome),
+        unresolved: openByReason(outcome.result.unresolved),
       },
       (severity) => threshold !== "never" && isAtLeast(severity as Severity, threshold),
     ),
@@ -197,7 +196,7 @@ export const sweepWorkText = ({ sweeps }: SweepWork): string =>
 /** What a sweep came to, and where to read on. */
 export function sweepText(result: SweepSummary, { style, width }: Layout): string {
   const { sweep, domains, unresolved, worst, skipped, skippedLines, started, finished } = result;
-  const shown = skippedLines.slice(0, 5).map((one) => `  line ${one.line}: ${visible(one.text)}: ${whySkipped(one)}`);
+  const shown = skippedLines.slice(0, 5).map((one) => `  ${skippedText(one)}`);
   return [
     "",
     style.title(
