@@ -95,13 +95,13 @@ const DETAILS: Readonly<Record<string, Entry>> = {
   "7.30": ["the receiver demands encryption on the whole way"],
 };
 
-const CLASSES = { 2: "done", 4: "not now", 5: "refused for good" } as const;
+const CLASSES = { 2: "", 4: "not now: ", 5: "refused for good: " } as const;
 
 export const STATUS_CODE: WordsOf<StatusCodeClauses> = {
   "status-code": ({ class: cls, subject, detail }) => {
     const group = cls === 2 ? "the message was accepted" : (SUBJECTS[subject] ?? "the server gives a reason of its own");
     const known = DETAILS[`${subject}.${detail}`]?.[0];
-    return `${CLASSES[cls]}: ${cls === 2 && subject === 0 ? group : (known ?? group)}`;
+    return `${CLASSES[cls]}${cls === 2 && subject === 0 ? group : (known ?? group)}`;
   },
   "status-code-mend": ({ class: cls, subject, detail }) => {
     const remedy = DETAILS[`${subject}.${detail}`]?.[1];

@@ -28,7 +28,7 @@ export function sendTestMessageText(one: SendTestMessageResult, { style, width }
       ? []
       : [
           line(
-            `${disposition.state === "arrived" ? style.good(`✓ ${OUTCOME_WORDS[disposition.state]}`) : disposition.final ? style.bad(`✗ ${OUTCOME_WORDS[disposition.state]}`) : style.careful(`◐ ${OUTCOME_WORDS[disposition.state]}`)}${disposition.meaning === null ? "" : `  ${disposition.status}: ${visible(inWords(disposition.meaning))}`}${disposition.reply === null ? "" : `; the server said “${visible(disposition.reply)}”`}`,
+            `${disposition.state === "arrived" ? style.good(`✓ ${OUTCOME_WORDS[disposition.state]}`) : disposition.final ? style.bad(`✗ ${OUTCOME_WORDS[disposition.state]}`) : style.careful(`◐ ${OUTCOME_WORDS[disposition.state]}`)}${disposition.meaning === null ? "" : `  ${visible(inWords(disposition.meaning))} (${disposition.status})`}${disposition.reply === null ? "" : `; the server said “${visible(disposition.reply)}”`}`,
           ),
         ]),
     ...(received === null
