@@ -87,6 +87,11 @@ describe("dmarc import", () => {
       json: { taken: 0, known: 28, setAside: [] },
     });
     expect((await zandrel(here, ["dmarc", "sources", ...WORLD, "--json"])).json.messages).toBe(10_174);
+    const told = await zandrel(here, ["history"]);
+    expect(told.out.replace(/\s+/g, " ")).toMatch(
+      /28 reports came in from Mallowmail: 10,174 messages from 2026-02-02 to 2026-03-01\./,
+    );
+    expect(told.out.match(/came in from/g)).toHaveLength(1);
   });
   test("bare, gzip, ZIP, a mail, an mbox, a Maildir, standard input: whatever it comes in", async () => {
     const here = brackwater();

@@ -128,6 +128,17 @@ export type JournalEvent =
       readonly state: string;
       readonly reply: string;
     }
+  /** Aggregate reports came in that were not there before; `begin` and `end` of all their days, in seconds since 1970. */
+  | {
+      readonly kind: "reports-taken";
+      readonly reports: number;
+      readonly messages: number;
+      /** The first few of those who sent them, as they call themselves, and how many others did. */
+      readonly receivers: readonly string[];
+      readonly others: number;
+      readonly begin: number;
+      readonly end: number;
+    }
   /** What a dossier said of a domain, so that the next one can say what changed. */
   | { readonly kind: "dossier-made"; readonly findings: readonly string[]; readonly states: Readonly<Record<string, string>> }
   /** The guard watches a domain from then on. */

@@ -46,6 +46,7 @@ const TOLD = [
   "events-subscribed",
   "message-sent",
   "message-followed",
+  "reports-taken",
   "notice",
   "proven",
 ] as const satisfies readonly JournalKind[];

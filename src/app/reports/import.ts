@@ -1,8 +1,8 @@
 import * as z from "zod";
 import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
-import type { DomainName } from "../../core/name/index.ts";
-import { lockReports, openWorkspace, type ReportStore, spool, type Workspace } from "../../workspace/index.ts";
+import { type DomainName, isAtOrBelow } from "../../core/name/index.ts";
+import { lockReports, openWorkspace, type ReadReport, type ReportStore, spool, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { STANDARD_INPUT } from "../messages/open.ts";
 import { sentence } from "../shapes.ts";
@@ -50,6 +50,50 @@ async function takeOne(first: ReportPiece, pieces: AsyncGenerator<ReportPiece>, 
   return { outcome, last };
 }
 
+/** Receivers whose names a story keeps, and characters of such a name. */
+const MAX_RECEIVERS = 5;
+const MAX_NAME = 80;
+
+/** What came in about one domain of the workspace. */
+interface Arrived {
+  reports: number;
+  messages: number;
+  readonly receivers: Set<string>;
+  begin: number;
+  end: number;
+}
+
+/** The domain of the workspace that a report is about: the nearest one above its own, or else one below. */
+function ownDomain(domains: readonly DomainName[], reported: DomainName): DomainName | undefined {
+  const above = domains.filter((own) => isAtOrBelow(reported, own)).sort((a, b) => b.length - a.length);
+  return above[0] ?? domains.find((own) => isAtOrBelow(own, reported));
+}
+
+/** Counts a report that is new for the story of its domain. */
+function arrive(arrived: Map<DomainName, Arrived>, domain: DomainName, { head, messages }: ReadReport): void {
+  const one = arrived.get(domain) ?? { reports: 0, messages: 0, receivers: new Set(), begin: head.begin, end: head.end };
+  arrived.set(domain, one);
+  one.reports += 1;
+  one.messages += messages;
+  one.receivers.add(Array.from(head.receiver).slice(0, MAX_NAME).join(""));
+  one.begin = Math.min(one.begin, head.begin);
+  one.end = Math.max(one.end, head.end);
+}
+
+/** Keeps in the journal what came in. */
+async function journalArrivals(workspace: Workspace, arrived: ReadonlyMap<DomainName, Arrived>, now: number): Promise<void> {
+  if (arrived.size === 0) return;
+  const journal = await workspace.openJournal();
+  try {
+    for (const [domain, { receivers, ...one }] of arrived) {
+      const named = [...receivers].slice(0, MAX_RECEIVERS);
+      journal.append(now, domain, { kind: "reports-taken", ...one, receivers: named, others: receivers.size - named.length });
+    }
+  } finally {
+    journal.close();
+  }
+}
+
 /** Takes in everything the request names, one report after the other; nobody else imports meanwhile. */
 async function importInto(
   workspace: Workspace,
@@ -60,6 +104,7 @@ async function importInto(
   const now = Math.floor(context.clock.now() / 1000);
   const store = await workspace.openReports();
   const done: ImportReportsResult = { taken: 0, known: 0, rows: 0, messages: 0, setAside: [] };
+  const arrived = new Map<DomainName, Arrived>();
   let noted = 0;
   try {
     for (const operand of request.operands) {
@@ -76,6 +121,8 @@ async function importInto(
             done.taken += 1;
             done.rows += last.report.rows;
             done.messages += last.report.messages;
+            const own = ownDomain(domains, last.report.head.domain);
+            if (own !== undefined) arrive(arrived, own, last.report);
           }
           const all = done.taken + done.known + done.setAside.length;
           if (all >= noted + 100) {
@@ -90,6 +137,8 @@ async function importInto(
     }
   } finally {
     store.close();
+    // Also where a later file broke it off: what was taken in stays.
+    await journalArrivals(workspace, arrived, now * 1000);
   }
   return { ended: done.setAside.length > 0 || done.taken + done.known === 0 ? "problem" : "fine", result: done };
 }

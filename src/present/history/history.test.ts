@@ -29,6 +29,16 @@ test.each<[Event["kind"], object, string]>([
     { service: "heronpost", address: "news@brackwater.example", state: "pending", by: "service" },
     "news@brackwater.example is pending at heronpost, as it says",
   ],
+  [
+    "reports-taken",
+    { reports: 1, messages: 1, receivers: ["Mallowmail"], others: 0, begin: 1_772_323_200, end: 1_772_409_599 },
+    "1 report came in from Mallowmail: 1 message of 2026-03-01",
+  ],
+  [
+    "reports-taken",
+    { reports: 28, messages: 10_174, receivers: ["A", "B"], others: 3, begin: 1_772_323_200, end: 1_772_496_000 },
+    "28 reports came in from A, B and 3 more: 10,174 messages from 2026-03-01 to 2026-03-03",
+  ],
   ["ds-seen", { gone: true }, "is gone"],
   ["ds-seen", { gone: false }, "there is a DNSSEC record"],
 ])("%s %j", (kind, detail, sentence) => {

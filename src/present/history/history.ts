@@ -6,6 +6,7 @@ import { listOf } from "../english.ts";
 import { noticeClause } from "../fleet/guard.ts";
 import { count, moment, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
+import { dayText } from "../time.ts";
 
 const shown = (set: RecordSet | undefined): string =>
   set === undefined ? "nothing" : listOf(set.data.map((data) => visible(printData(set.type, data).slice(0, 80))));
@@ -46,6 +47,12 @@ const SENTENCES: { readonly [K in Told]: (detail: DetailOf<K>) => string } = {
   "events-subscribed": ({ service }) => `${service} sends its events from then on`,
   "message-sent": ({ service, from, to }) => `a test message from ${from} to ${to} went out through ${service}`,
   "message-followed": ({ state, reply }) => `that message: ${state}${reply === "" ? "" : ` (${reply})`}`,
+  "reports-taken": ({ reports, messages, receivers, others, begin, end }) => {
+    const from = listOf([...receivers, ...(others > 0 ? [`${others} more`] : [])]);
+    const [first, last] = [begin, end].map((at) => dayText(Math.floor(at / 86_400)));
+    const days = first === last ? `of ${first}` : `from ${first} to ${last}`;
+    return `${count(reports, "report")} came in from ${from}: ${messages.toLocaleString("en")} ${messages === 1 ? "message" : "messages"} ${days}`;
+  },
   notice: ({ notice, watched, subject, because }) => noticeClause({ notice, watched, subject, because }),
   proven: ({ ask, by, because, evidence }) => {
     const said = because === undefined ? (by === "service" ? "the service said so" : "you said so") : inWords(because);
