@@ -270,14 +270,14 @@ describe("who sends as us", () => {
       "Heronpost",
       { aligned: 10, ours: true },
     ],
-    ["not by a key whose signature fails", { signer: B, selector: "hp1" }, "192.0.2.0/24", { ours: false }],
+    ["not by a key whose signature fails", { signer: B, selector: "hp1" }, "192.0.2.25", { ours: false }],
     [
       "by the name of its domain, where its records do not give it away",
       { signer: name("out.heronpost.test"), signerPasses: true },
       "Heronpost",
       { reasons: { "wrong-signer": 10 } },
     ],
-    ["a name in a signature that fails proves nothing", { signer: H }, "192.0.2.0/24", { reasons: { "nothing-passes": 10 } }],
+    ["a name in a signature that fails proves nothing", { signer: H }, "192.0.2.25", { reasons: { "nothing-passes": 10 } }],
     [
       "an unknown sender by what it signs with",
       { signer: name("cheap-seats.test"), signerPasses: true },
@@ -285,7 +285,7 @@ describe("who sends as us", () => {
       { reasons: { "wrong-signer": 10 } },
     ],
     ["an unknown sender by its return path", { spfDomain: name("cheap-seats.test"), spfPasses: true }, "cheap-seats.test", {}],
-    ["nobody but a block of addresses", { ip: "2001:db8:1:2::3" }, "2001:db8:1::/48", {}],
+    ["nobody but an address", { ip: "2001:db8:1:2::3" }, "2001:db8:1:2::3", {}],
     [
       "forwarded, by the receiver's word",
       { overrides: ["forwarded"], spfPasses: true, spfDomain: name("lists.example") },
@@ -332,7 +332,7 @@ describe("who sends as us", () => {
     ["the next block begins where twice the service's ends", ["192.0.2.80"], "192.0.2.80", undefined, ["192.0.2.80"]],
     ["and in IPv6", ["2001:db8:7:2::3"], "2001:db8:7:2::3", "Inglemail", ["2001:db8:7:2::3"]],
     ["in the same site, but far away", ["2001:db8:7:10::3"], "2001:db8:7:10::3", undefined, ["2001:db8:7:10::3"]],
-    ["at another site", ["2001:db8:8:2::3"], "2001:db8:8::/48", undefined, ["2001:db8:8:2::3"]],
+    ["at another site", ["2001:db8:8:2::3"], "2001:db8:8:2::3", undefined, ["2001:db8:8:2::3"]],
     ["an address of its own is the service", ["192.0.2.65", "192.0.2.66"], "Inglemail", undefined, ["192.0.2.65", "192.0.2.66"]],
     [
       "many of its own are its block, not the larger one with unknown senders",
@@ -373,7 +373,7 @@ describe("who sends as us", () => {
       ],
       [],
     );
-    expect(allInWords(first?.title)).toBe("203.0.113.0/24");
+    expect(allInWords(first?.title)).toBe("203.0.113.1");
     expect(allInWords(second?.weeks)).toEqual([
       { week: monday - 7, messages: 10, aligned: 0 },
       { week: monday, messages: 6, aligned: 0 },
@@ -564,7 +564,7 @@ describe("advice", () => {
     ).toEqual({ quarantine: 4, reject: 5 }));
   test("what a step would have stopped, by source", () =>
     expect(allInWords(adviseOn(facts([good, seen({ ip: "203.0.113.99", count: 7 })])).steps[0]?.stops)).toEqual([
-      { source: "203.0.113.0/24", ours: false, messages: 7, of: 7 },
+      { source: "203.0.113.99", ours: false, messages: 7, of: 7 },
     ]));
   test("includes nobody used", () => {
     const includes = [

@@ -36,7 +36,7 @@ interface SourceWeek {
 
 /** Somebody who sends as us. */
 export interface Source {
-  /** What people call it: the service's title, a domain, or a block of addresses; empty for all that are too many to tell apart. */
+  /** What people call it: the service's title, a domain, an address or a block of them; empty for all that are too many to tell apart. */
   readonly title: string;
   /** The key of the service of the workspace it was recognised as. */
   readonly service?: string;
@@ -193,6 +193,11 @@ class Places {
     }
     if (known.size <= FEW_ADDRESSES) known.add(ip);
   }
+  /** The address, where all came from one. */
+  get only(): string | undefined {
+    const [first, ...others] = this.#addresses.values();
+    return first?.size === 1 && others.length === 0 ? [...first][0] : undefined;
+  }
   get top(): string[] {
     return this.#blocks.top
       .flatMap((block) => {
@@ -245,6 +250,8 @@ function addTo(sums: Sums, name: string, messages: number, aligned: boolean): vo
 
 interface Gathering {
   readonly title: string;
+  /** Whether nothing but where it lies tells who it is. */
+  readonly isPlace: boolean;
   readonly service: string | undefined;
   readonly ours: boolean;
   messages: number;
@@ -276,6 +283,7 @@ export function sourcesOf(all: Iterable<Seen>, services: readonly KnownService[]
     if (one === undefined) {
       one = {
         title,
+        isPlace: title === block && service === undefined,
         service: service?.key,
         ours: service !== undefined,
         messages: 0,
@@ -316,7 +324,9 @@ export function sourcesOf(all: Iterable<Seen>, services: readonly KnownService[]
   }
   return [...gathered.values()]
     .map(
-      ({ places, signers, envelopes, from, weeks, service, nextTo, ...rest }): Source => ({
+      ({ places, signers, envelopes, from, weeks, service, nextTo, isPlace, title, ...rest }): Source => ({
+        // One address is no block of them.
+        title: (isPlace ? places.only : undefined) ?? title,
         ...rest,
         ...(service === undefined ? {} : { service }),
         ...(nextTo === undefined ? {} : { nextTo }),

@@ -54,19 +54,15 @@ export function reportSourcesText(
       );
     const few = isFew(one.messages) ? ["too few messages to say more"] : [];
     if (why.length + fragile.length + below.length === 0) return [];
+    // Its address is not said twice.
+    const addresses = one.blocks.slice(0, 2).filter((block) => block !== one.title);
     const where = [
-      one.nextTo === null
-        ? one.blocks.slice(0, 2).join(", ")
-        : `${one.blocks.slice(0, 2).join(", ")}, next to ${visible(one.nextTo)}'s addresses, but not one of them`,
+      ...(addresses.length === 0 ? [] : [addresses.join(", ")]),
+      ...(one.nextTo === null ? [] : [`next to ${visible(one.nextTo)}'s addresses, but not one of them`]),
       ...(one.signers.length === 0 ? [] : [`signed by ${one.signers.slice(0, 2).map(visible).join(", ")}`]),
     ].join("; ");
-    return [
-      wrap(
-        `${style.strong(visible(knownSourceName(one)))} (${where}): ${[...why, ...fragile, ...below, ...few].join("; ")}.`,
-        width,
-        "  ",
-      ),
-    ];
+    const who = `${style.strong(visible(knownSourceName(one)))}${where === "" ? "" : ` (${where})`}`;
+    return [wrap(`${who}: ${[...why, ...fragile, ...below, ...few].join("; ")}.`, width, "  ")];
   });
   return [
     `${style.title(`Who sends as ${displayName(domain)}`)}, ${dayText(from)} to ${dayText(to)}, from ${count(reports, "report")} by ${count(receivers, "receiver")}`,
