@@ -395,7 +395,7 @@ describe("dmarc sources and advise", () => {
     const forced = advice.out.split("\n").find((line) => line.includes("--force")) ?? "";
     expect((await zandrel(here, [...forced.trim().split(" ").slice(1), ...WORLD])).exit).toBe(0);
     const sources = await zandrel(here, ["dmarc", "sources", ...WORLD]);
-    expect(sources.out.replace(/\s+/g, " ")).toMatch(/198\.51\.100\.20, next to \w+'s addresses, but not one of them/);
+    expect(sources.out.replace(/\s+/g, " ")).toMatch(/198\.51\.100\.20 \(next to \w+'s addresses, but not one of them/);
   });
 
   test("who only stands in the SPF record counts as known, and is waited for", async () => {
