@@ -14,7 +14,9 @@ export const reportSourcesSchema = z.object({
   aligned: z.number().describe("messages that DMARC passes"),
   sources: z.array(
     z.object({
-      title: z.string().describe("a service, a domain, an address or a block of them; empty for all that are too many to tell apart"),
+      title: z
+        .string()
+        .describe("a service, a domain, an address or a block of them; empty for all that are too many to tell apart"),
       service: z.string().nullable().describe("the service of the workspace it was recognised as"),
       ours: z.boolean().describe("whether it is known to send for you: a service, or somebody the SPF record lets send"),
       messages: z.number(),
