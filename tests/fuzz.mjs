@@ -372,7 +372,8 @@ const TARGETS = {
     const status = enhancedStatus(text);
     return (
       status === undefined ||
-      (text.includes(status.code) && /^(done|not now|refused for good): ./.test(inWords(clause("status-code", status))))
+      (text.includes(status.code) &&
+        inWords(clause("status-code", status)).startsWith({ 4: "not now: ", 5: "refused for good: " }[status.class] ?? ""))
     );
   },
   "event batch": (text) => {
