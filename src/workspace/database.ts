@@ -82,9 +82,15 @@ export function openDatabase(path: string, form: DatabaseForm): Database.Databas
     database.exec("PRAGMA busy_timeout = 30000");
     database.exec("PRAGMA journal_mode = WAL");
     database.exec(`PRAGMA synchronous = ${synchronous}`);
-    const version = Number((database.prepare("PRAGMA user_version").get() as { user_version: number }).user_version);
+    const versionNow = () => Number((database.prepare("PRAGMA user_version").get() as { user_version: number }).user_version);
+    const version = versionNow();
     if (version > format) throw new Failure("newer-database", { path, title, version });
-    if (version < format) database.exec(`BEGIN IMMEDIATE; ${schema} PRAGMA user_version = ${format}; COMMIT;`);
+    if (version < format) {
+      database.exec("BEGIN IMMEDIATE");
+      // Another process may have brought it into this form while this one waited for its turn.
+      if (versionNow() < format) database.exec(`${schema} PRAGMA user_version = ${format};`);
+      database.exec("COMMIT");
+    }
     return database;
   } catch (error) {
     const failure = failureOf(error, path, form);
