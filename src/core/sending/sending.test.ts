@@ -20,7 +20,10 @@ describe("enhanced status codes (RFC 3463)", () => {
     ["452 4.2.2 mailbox full", "4.2.2", "not now: the mailbox is full", /wait/],
     ["552 5.2.2 mailbox full", "5.2.2", "refused for good: the mailbox is full", /send it again later/],
     ["250 2.0.0 ok", "2.0.0", "the message was accepted", undefined],
-    ["250-2.1.5 recipient fine", "2.1.5", "the recipient's address is valid", undefined],
+    ["250-2.1.5 recipient fine", "2.1.5", "accepted: the recipient's address is valid", undefined],
+    ["250 2.6.0 queued", "2.6.0", "the message was accepted", undefined],
+    ["250 2.7.99 odd", "2.7.99", "the message was accepted", undefined],
+    ["250 2.1.9 relayed", "2.1.9", "accepted: the message was handed to a server that passes it on without reports", undefined],
     ["535 5.7.8 bad password", "5.7.8", "refused for good: the user name or the password is not accepted", /credential/],
     ["550 5.7.26 unauthenticated", "5.7.26", expect.stringContaining("not authenticated") as unknown as string, /message judge/],
     ["554 5.7.99 house rules", "5.7.99", "refused for good: the receiver's rules or protections refused it", undefined],
@@ -44,7 +47,7 @@ describe("enhanced status codes (RFC 3463)", () => {
         const status = enhancedStatus(`${a}50 ${a}.${b}.${c} words`);
         expect(allInWords(status?.code)).toBe(`${a}.${b}.${c}`);
         expect(allInWords(inWords(clause("status-code", status as EnhancedStatus)))).toMatch(
-          /^(?:not now: |refused for good: )?[a-z].{8}/,
+          /^(?:the message was accepted$|(?:accepted|not now|refused for good): (?:[a-z]|[A-Z]{2}).{8})/,
         );
       }),
     );

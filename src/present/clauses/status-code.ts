@@ -95,13 +95,14 @@ const DETAILS: Readonly<Record<string, Entry>> = {
   "7.30": ["the receiver demands encryption on the whole way"],
 };
 
-const CLASSES = { 2: "", 4: "not now: ", 5: "refused for good: " } as const;
+const CLASSES = { 2: "accepted: ", 4: "not now: ", 5: "refused for good: " } as const;
 
 export const STATUS_CODE: WordsOf<StatusCodeClauses> = {
   "status-code": ({ class: cls, subject, detail }) => {
-    const group = cls === 2 ? "the message was accepted" : (SUBJECTS[subject] ?? "the server gives a reason of its own");
     const known = DETAILS[`${subject}.${detail}`]?.[0];
-    return `${CLASSES[cls]}${cls === 2 && subject === 0 ? group : (known ?? group)}`;
+    // Detail 0 of a success names what was gone through (“2.6.0”: the content), and not that anything is wrong with it.
+    if (cls === 2 && (known === undefined || detail === 0)) return "the message was accepted";
+    return `${CLASSES[cls]}${known ?? SUBJECTS[subject] ?? "the server gives a reason of its own"}`;
   },
   "status-code-mend": ({ class: cls, subject, detail }) => {
     const remedy = DETAILS[`${subject}.${detail}`]?.[1];
