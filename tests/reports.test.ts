@@ -4,6 +4,10 @@ import { join } from "node:path";
 import { crc32, gzipSync } from "node:zlib";
 import { describe, expect, test } from "@jest/globals";
 import { execa } from "execa";
+import type { ReportHead } from "../src/core/aggregate/index.ts";
+import { name } from "../src/core/name/index.ts";
+import { sqliteSql } from "../src/workspace/sql.ts";
+import { openReportStore, REPORTS_FORM } from "../src/workspace/tally.ts";
 import { folderWith, PROGRAM, zandrel } from "./zandrel.ts";
 
 const demo = new URL("../demo/", import.meta.url).pathname;
@@ -92,6 +96,33 @@ describe("dmarc import", () => {
       /28 reports came in from Mallowmail: 10,174 messages from 2026-02-02 to 2026-03-01\./,
     );
     expect(told.out.match(/came in from/g)).toHaveLength(1);
+  });
+  test("what a run took in that was killed before its end is told by the next one", async () => {
+    const here = brackwater();
+    await zandrel(here, ["dmarc", "import", "reports"]);
+    const path = join(here, ".zandrel", "reports.db");
+    // As a file of the form before has it, which knows nothing of what is told.
+    const raw = sqliteSql(path, REPORTS_FORM);
+    raw.run("DROP TABLE arrived");
+    raw.run("PRAGMA user_version = 1");
+    raw.close();
+    const store = openReportStore(path);
+    const head = {
+      receiver: "Pigeonry",
+      email: "r@pigeonry.example",
+      id: "k",
+      domain: name("brackwater.example"),
+      policy: "none",
+    };
+    const days = { begin: Date.parse("2026-03-02T00:00:00Z") / 1000, end: Date.parse("2026-03-02T23:59:59Z") / 1000 };
+    expect(await store.take(async () => ({ head: { ...head, ...days } as ReportHead, rows: 1, messages: 7 }))).toBe("taken");
+    store.close();
+    // Nothing of it is new, and yet the story goes on.
+    expect(await zandrel(here, ["dmarc", "import", "reports", "--json"])).toMatchObject({ exit: 0, json: { taken: 0 } });
+    await zandrel(here, ["dmarc", "import", "reports"]);
+    const told = (await zandrel(here, ["history"])).out.replace(/\s+/g, " ");
+    expect(told).toMatch(/1 report came in from Pigeonry: 7 messages of 2026-03-02\./);
+    expect(told.match(/came in from/g)).toHaveLength(2);
   });
   test("bare, gzip, ZIP, a mail, an mbox, a Maildir, standard input: whatever it comes in", async () => {
     const here = brackwater();
@@ -285,6 +316,11 @@ describe("dmarc import", () => {
     expect(again).toMatchObject({ exit: 0, err: "" });
     expect(again.json.known).toBeGreaterThan(0);
     expect(again.json.taken + again.json.known).toBe(30);
+    // What the run that broke off took in is part of the story, too.
+    const story = await zandrel(here, ["history", "--json"]);
+    const told: { kind: string; detail: { reports: number } }[] = story.json.events;
+    const taken = told.filter(({ kind }) => kind === "reports-taken").map(({ detail }) => detail.reports);
+    expect([taken.length, taken.reduce((sum, reports) => sum + reports, 0)]).toEqual([2, 30]);
     const sources = await zandrel(here, ["dmarc", "sources", ...WORLD, "--days", "90", "--json"]);
     expect(sources.json.sources.reduce((sum: number, one: { messages: number }) => sum + one.messages, 0)).toBe(whole);
   });

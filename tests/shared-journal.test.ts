@@ -131,6 +131,13 @@ function contract(title: string, stores: Stores, prepare: () => Promise<unknown>
       expect(await take("r1", row("brackwater.example", 5))).toBe("known");
       expect(await take("", row("brackwater.example", 5))).toBe("set-aside");
       expect(await take("r2", row("brackwater.example", 4), row("other.example", 9))).toBe("taken");
+      const arrived = { receiver: "Mallowmail", domain: "brackwater.example.", begin: 1_772_409_600, end: 1_772_495_999 };
+      expect(store.untold()).toEqual([
+        { ...arrived, messages: 8 },
+        { ...arrived, messages: 13 },
+      ]);
+      store.told();
+      expect(store.untold()).toEqual([]);
       const seen = [...store.since("brackwater.example.", 20_000)].map(({ from, counts, dkimAligned }) => [
         from,
         counts,

@@ -29,7 +29,7 @@ export { readSecret } from "./read-secret.ts";
 export type { FoundReport, ReportFile } from "./reports.ts";
 export { KEY, keyFor, type NoticeWay, ROLES, type Settings, WAYS, type Way } from "./schema.ts";
 export { ignoreInGit, type SecretPlace, secretFile, secretVariable } from "./secret.ts";
-export type { ReadReport, ReportStore, RowSum } from "./tally.ts";
+export type { ArrivedReport, ReadReport, ReportStore, RowSum } from "./tally.ts";
 export {
   type Domain,
   domainPath,

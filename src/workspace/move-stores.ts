@@ -43,6 +43,7 @@ const KEPT: readonly Kept[] = [
         ...["signer_passes", "spf_passes", "overrides"],
       ],
       tally: ["origin", "week", "disposition", "count"],
+      arrived: ["receiver", "domain", "first", "last", "messages"],
     },
   },
 ];

@@ -41,6 +41,9 @@ export interface ReadReport {
   readonly messages: number;
 }
 
+/** A report that is new, for the story of its domain: who sent it, as they call themselves, and its first and last second. */
+export type ArrivedReport = Pick<ReportHead, "receiver" | "domain" | "begin" | "end"> & Pick<ReadReport, "messages">;
+
 const bit = (met: boolean): 0 | 1 => (met ? 1 : 0);
 
 const fieldsOf = (row: ReportRow): Fields => [
@@ -241,6 +244,10 @@ export class ReportStore {
          ON CONFLICT (origin, week, disposition) DO UPDATE SET count = tally.count + excluded.count`,
         weekOf(Math.floor(head.begin / DAY)),
       );
+      this.#sql.run(
+        "INSERT INTO arrived (receiver, domain, first, last, messages) VALUES (?, ?, ?, ?, ?)",
+        ...[head.receiver, head.domain, head.begin, head.end, messages],
+      );
       this.#sql.commit();
       return "taken";
     } catch (error) {
@@ -253,6 +260,22 @@ export class ReportStore {
     // Numbers given out in a transaction that is taken back are not good any more.
     this.#origins.clear();
     this.#sql.rollback();
+  }
+
+  /** Reports that were taken in and not told yet, also by a run that was killed. */
+  untold(): ArrivedReport[] {
+    type Row = Record<"receiver" | "domain", string> & Record<"first" | "last" | "messages", number>;
+    const rows = this.#sql.all<Row>("SELECT receiver, domain, first, last, messages FROM arrived");
+    return rows.map(({ receiver, domain, first, last, messages }) => ({
+      receiver,
+      domain: domain as DomainName,
+      ...{ begin: Number(first), end: Number(last), messages: Number(messages) },
+    }));
+  }
+
+  /** Says that everything that was untold is told now; nobody else takes reports in meanwhile. */
+  told(): void {
+    this.#sql.run("DELETE FROM arrived");
   }
 
   /** Everything seen of a From domain and below in the weeks from a day on; the day of a count is the Monday of its week. */
@@ -318,7 +341,7 @@ export class ReportStore {
 export const REPORTS_FORM: DatabaseForm = {
   title: "the reports",
   holds: "what the reports imported so far said; importing them again brings it back",
-  format: 1,
+  format: 2,
   // Taking reports in again costs nothing.
   synchronous: "NORMAL",
   schema: `
@@ -336,13 +359,16 @@ export const REPORTS_FORM: DatabaseForm = {
       origin INTEGER NOT NULL, week INTEGER NOT NULL, disposition TEXT NOT NULL, count INTEGER NOT NULL,
       PRIMARY KEY (origin, week, disposition)
     ) STRICT, WITHOUT ROWID;
+    CREATE TABLE IF NOT EXISTS arrived (
+      receiver TEXT NOT NULL, domain TEXT NOT NULL, first INTEGER NOT NULL, last INTEGER NOT NULL, messages INTEGER NOT NULL
+    ) STRICT;
   `,
 };
 
 /** The same in PostgreSQL. */
 export const POSTGRES_REPORTS: PostgresForm = {
   title: "the reports",
-  format: 1,
+  format: 2,
   schema: `
     CREATE TABLE IF NOT EXISTS report (
       receiver text NOT NULL, email text NOT NULL, report text NOT NULL, domain text NOT NULL,
@@ -357,6 +383,9 @@ export const POSTGRES_REPORTS: PostgresForm = {
     CREATE TABLE IF NOT EXISTS tally (
       origin bigint NOT NULL, week bigint NOT NULL, disposition text NOT NULL, count bigint NOT NULL,
       PRIMARY KEY (origin, week, disposition)
+    );
+    CREATE TABLE IF NOT EXISTS arrived (
+      receiver text NOT NULL, domain text NOT NULL, first bigint NOT NULL, last bigint NOT NULL, messages bigint NOT NULL
     );
   `,
 };

@@ -2,7 +2,14 @@ import * as z from "zod";
 import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow } from "../../core/name/index.ts";
-import { lockReports, openWorkspace, type ReadReport, type ReportStore, spool, type Workspace } from "../../workspace/index.ts";
+import {
+  type ArrivedReport,
+  lockReports,
+  openWorkspace,
+  type ReportStore,
+  spool,
+  type Workspace,
+} from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { STANDARD_INPUT } from "../messages/open.ts";
 import { sentence } from "../shapes.ts";
@@ -69,29 +76,42 @@ function ownDomain(domains: readonly DomainName[], reported: DomainName): Domain
   return above[0] ?? domains.find((own) => isAtOrBelow(own, reported));
 }
 
-/** Counts a report that is new for the story of its domain. */
-function arrive(arrived: Map<DomainName, Arrived>, domain: DomainName, { head, messages }: ReadReport): void {
-  const one = arrived.get(domain) ?? { reports: 0, messages: 0, receivers: new Set(), begin: head.begin, end: head.end };
-  arrived.set(domain, one);
-  one.reports += 1;
-  one.messages += messages;
-  one.receivers.add(Array.from(head.receiver).slice(0, MAX_NAME).join(""));
-  one.begin = Math.min(one.begin, head.begin);
-  one.end = Math.max(one.end, head.end);
+/** What came in, by the domains of the workspace. */
+function arrivedAbout(domains: readonly DomainName[], reports: readonly ArrivedReport[]): Map<DomainName, Arrived> {
+  const arrived = new Map<DomainName, Arrived>();
+  for (const { domain, receiver, messages, begin, end } of reports) {
+    const own = ownDomain(domains, domain);
+    if (own === undefined) continue;
+    const one = arrived.get(own) ?? { reports: 0, messages: 0, receivers: new Set(), begin, end };
+    arrived.set(own, one);
+    one.reports += 1;
+    one.messages += messages;
+    one.receivers.add(Array.from(receiver).slice(0, MAX_NAME).join(""));
+    one.begin = Math.min(one.begin, begin);
+    one.end = Math.max(one.end, end);
+  }
+  return arrived;
 }
 
-/** Keeps in the journal what came in. */
-async function journalArrivals(workspace: Workspace, arrived: ReadonlyMap<DomainName, Arrived>, now: number): Promise<void> {
-  if (arrived.size === 0) return;
+/** Keeps in the journal what came in and is not there yet, also what a run that was killed took in. */
+async function journalArrivals(
+  workspace: Workspace,
+  domains: readonly DomainName[],
+  store: ReportStore,
+  now: number,
+): Promise<void> {
+  const untold = store.untold();
+  if (untold.length === 0) return;
   const journal = await workspace.openJournal();
   try {
-    for (const [domain, { receivers, ...one }] of arrived) {
+    for (const [domain, { receivers, ...one }] of arrivedAbout(domains, untold)) {
       const named = [...receivers].slice(0, MAX_RECEIVERS);
       journal.append(now, domain, { kind: "reports-taken", ...one, receivers: named, others: receivers.size - named.length });
     }
   } finally {
     journal.close();
   }
+  store.told();
 }
 
 /** Takes in everything the request names, one report after the other; nobody else imports meanwhile. */
@@ -104,7 +124,6 @@ async function importInto(
   const now = Math.floor(context.clock.now() / 1000);
   const store = await workspace.openReports();
   const done: ImportReportsResult = { taken: 0, known: 0, rows: 0, messages: 0, setAside: [] };
-  const arrived = new Map<DomainName, Arrived>();
   let noted = 0;
   try {
     for (const operand of request.operands) {
@@ -121,8 +140,6 @@ async function importInto(
             done.taken += 1;
             done.rows += last.report.rows;
             done.messages += last.report.messages;
-            const own = ownDomain(domains, last.report.head.domain);
-            if (own !== undefined) arrive(arrived, own, last.report);
           }
           const all = done.taken + done.known + done.setAside.length;
           if (all >= noted + 100) {
@@ -135,10 +152,13 @@ async function importInto(
         spooled?.close();
       }
     }
+    await journalArrivals(workspace, domains, store, now * 1000);
+  } catch (error) {
+    // What was taken in stays; where it cannot be told now, the next import tells it.
+    await journalArrivals(workspace, domains, store, now * 1000).catch(() => undefined);
+    throw error;
   } finally {
     store.close();
-    // Also where a later file broke it off: what was taken in stays.
-    await journalArrivals(workspace, arrived, now * 1000);
   }
   return { ended: done.setAside.length > 0 || done.taken + done.known === 0 ? "problem" : "fine", result: done };
 }
