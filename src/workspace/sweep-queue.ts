@@ -25,9 +25,14 @@ const RETRIES = 2;
 const PATIENCE = 300_000;
 const AGAIN = 1000;
 
-const TABLES = `
+/** Says in which form the tables are. */
+const VERSIONS = `
   CREATE SCHEMA IF NOT EXISTS zandrel;
   CREATE TABLE IF NOT EXISTS zandrel.form (version integer NOT NULL);
+`;
+
+/** Makes the tables, and brings older ones into this form. */
+const TABLES = `
   CREATE TABLE IF NOT EXISTS zandrel.sweep (
     id bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY,
     name text NOT NULL UNIQUE,
@@ -191,11 +196,13 @@ class SweepQueue implements SweepStore {
       await client.query("BEGIN");
       // Two machines that begin at once make the tables once.
       await client.query("SELECT pg_advisory_xact_lock(hashtext('zandrel.form'))");
-      await client.query(TABLES);
+      await client.query(VERSIONS);
       const { rows } = await client.query("SELECT version FROM zandrel.form");
       const version = (rows[0] as { version: number } | undefined)?.version;
       if (version !== undefined && version > FORM)
         throw new Failure("newer-database", { path: this.#place, title: "the sweeps", version });
+      // Only then: changing a table waits until nobody uses it, and keeps all others waiting.
+      if (version === undefined || version < FORM) await client.query(TABLES);
       if (version === undefined) await client.query("INSERT INTO zandrel.form VALUES ($1)", [FORM]);
       else if (version < FORM) await client.query("UPDATE zandrel.form SET version = $1", [FORM]);
       await client.query("COMMIT");
