@@ -30,7 +30,7 @@ export default command({
     acceptKit: flag("use a kit from an address although it changed since it was agreed to"),
     insteadOf: text("the id of an older ask that this one takes the place of"),
     acceptLeftover: flag("save it although parts of the paste were not understood"),
-    choose: list("answer a question beforehand: QUESTION=ANSWER (repeatable)"),
+    choose: list("answer a question beforehand: QUESTION=ANSWER"),
     dryRun: shared.dryRun,
   },
   schema: intakeSchema,

@@ -24,7 +24,7 @@ export default command({
     }),
     speed: number("how many times as fast as a real clock the lab's runs", { default: 60, min: 1, max: 100_000, whole: false }),
     start: time("the lab's time when it starts", { default: LAB_START }),
-    domain: list("also host this domain, parked as a new one is (repeatable)"),
+    domain: list("also host this domain, parked as a new one is"),
     signed: flag("sign all zones and check signatures (DNSSEC), so that a move with signed domains can be tried"),
     writeSettings: text("where to write the settings of a workspace that uses it", { default: "lab.yaml" }),
   },

@@ -17,7 +17,7 @@ export default command({
   ],
   options: {
     ...resolverOptions,
-    include: list("the include to replace (repeatable)"),
+    include: list("the include to replace"),
     write: shared.write,
     service: shared.service,
     remember: flag("remember what it was made from; zandrel audit says when that moves"),
