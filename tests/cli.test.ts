@@ -55,13 +55,16 @@ describe("the command line itself", () => {
     expect((await zandrel(here, ["sweep", "--help"])).out).toMatch(/Also:\n {2}sweep report /);
     expect(await zandrel(here, [])).toMatchObject({ exit: 2 });
   });
-  test.each(COMMANDS.map(({ name }) => [name]))("%s --help has at least two real examples, and says no remark twice", async (name) => {
-    const { exit, out } = await zandrel(folderWith(), [name, "--help"]);
-    expect(exit).toBe(0);
-    const examples = out.slice(out.indexOf("Examples:"));
-    expect(examples.match(/zandrel/g)?.length).toBeGreaterThanOrEqual(2);
-    expect(out.replace(/\s+/g, " ")).not.toMatch(/(\([^()]+\)) \1/);
-  });
+  test.each(COMMANDS.map(({ name }) => [name]))(
+    "%s --help has at least two real examples, and says no remark twice",
+    async (name) => {
+      const { exit, out } = await zandrel(folderWith(), [name, "--help"]);
+      expect(exit).toBe(0);
+      const examples = out.slice(out.indexOf("Examples:"));
+      expect(examples.match(/zandrel/g)?.length).toBeGreaterThanOrEqual(2);
+      expect(out.replace(/\s+/g, " ")).not.toMatch(/(\([^()]+\)) \1/);
+    },
+  );
   test.each<[string[], RegExp]>([
     [["statsu"], /no command “statsu”; did you mean status\?/],
     [["frobnicate"], /no command “frobnicate”/],

@@ -75,7 +75,7 @@ export interface Failures {
   };
   "list-line": { readonly path: string; readonly line: number; readonly because: string };
   "list-column": { readonly path: string; readonly wanted: string | undefined; readonly known: readonly string[] };
-  "list-empty": { readonly path: string; readonly skipped: number };
+  "list-empty": { readonly path: string; readonly skipped: number; readonly column: string | undefined };
   "unknown-sweep": Unknown;
   "sweeps-apart": { readonly before: string; readonly after: string };
   "journal-away": { readonly place: string; readonly title: string; readonly because: string };

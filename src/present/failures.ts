@@ -200,10 +200,10 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       `name the column with --column, by its title or its number; the first line has ${known(cells.slice(0, 12).map(visible), "nothing")}`,
       path,
     ),
-  "list-empty": ({ path, skipped }) =>
+  "list-empty": ({ path, skipped, column }) =>
     say(
-      `there is no domain in ${path === "" || path === "-" ? "the list" : visible(path)}${skipped === 0 ? "" : `, and ${count(skipped, "line")} in it could not be read as one`}`,
-      "give a file with one domain a line, such as brackwater.example",
+      `there is no domain in ${path === "" || path === "-" ? "the list" : visible(path)}${skipped === 0 ? "" : `, and ${count(skipped, "line")} in it could not be read as one`}${column === undefined ? "" : `, of which column ${quote(column)} was read`}`,
+      `give a file with one domain a line, such as brackwater.example${column === undefined ? "" : ", or name the column that holds the domains with --column"}`,
       path,
     ),
   "journal-away": ({ place, title, because }) =>
@@ -298,7 +298,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "unknown-domain": ({ domain, known: all }) =>
     say(
       `${displayName(domain)} is not a domain of this workspace${meant(displayName(domain), all.map(displayName))}`,
-      `add it with zandrel init ${displayName(domain)}`,
+      `add it with zandrel init ${withoutRootDot(domain)}`,
     ),
   "domain-twice": ({ path, other, domain }) =>
     say(`${path} and ${other} both describe ${displayName(domain)}`, "keep one of the two files", path),
@@ -312,7 +312,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "not-in-workspace": ({ domain }) =>
     say(
       `${displayName(domain)} is in no workspace, so nothing can be saved for it`,
-      `add it with zandrel init ${displayName(domain)}`,
+      `add it with zandrel init ${withoutRootDot(domain)}`,
     ),
   "unknown-host": ({ given, known: words }) =>
     say(
@@ -599,17 +599,17 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "publish-clash": ({ domain, reasons }) =>
     say(
       `nothing was published, because ${count(reasons.length, "thing")} ${reasons.length === 1 ? "is" : "are"} in the way: ${visible(reasons.map((one, i) => (reasons.length === 1 ? inWords(one) : `${i + 1}. ${inWords(one)}`)).join("; "))}`,
-      `zandrel draft ${displayName(domain)} shows the options; --only ASK publishes one of the other asks`,
+      `zandrel draft ${withoutRootDot(domain)} shows the options; --only ASK publishes one of the other asks`,
     ),
   "zone-changed": ({ domain, because, before }) =>
     say(
       `nothing was published for ${displayName(domain)}, because somebody changed the zone meanwhile: ${visible(inWords(because))}${published(before)}`,
-      `run zandrel draft ${displayName(domain)} and decide again`,
+      `run zandrel draft ${withoutRootDot(domain)} and decide again`,
     ),
   "accepted-not-shown": ({ to, domain, done, of, differences, before }) =>
     say(
       `${visible(to)} accepted the changes of ${displayName(domain)}, but its zone shows ${done} of ${of}: ${visible(differences.join("; "))}${published(before)}`,
-      `ask the DNS host, and look again with zandrel draft ${displayName(domain)}`,
+      `ask the DNS host, and look again with zandrel draft ${withoutRootDot(domain)}`,
     ),
   "publication-unknown": ({ domain, because, remedy, before }) =>
     say(
@@ -639,7 +639,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "retire-unseen": ({ domain }) =>
     say(`nothing was retired, because ${displayName(domain)} could not be looked up`, "try again when its name servers answer"),
   "nothing-to-watch": ({ domains }) =>
-    say("nothing is published yet that could be watched", `run zandrel draft ${domains.map(displayName).join(" ")} first`),
+    say("nothing is published yet that could be watched", `run zandrel draft ${domains.map(withoutRootDot).join(" ")} first`),
   "no-helper": ({ domain }) =>
     say(
       `the DNS host of ${displayName(domain)} is not reached by a helper program`,
@@ -669,7 +669,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "approval-removes": ({ title, domain, sets }) =>
     say(
       `nothing was published, because ${visible(title)} would remove ${listOf(sets.map((one) => `the ${one.type} record of ${displayName(one.name)} (${visible(set(one))})`))}`,
-      `look at it with zandrel draft ${withoutRootDot(domain)}; if it may go, run publish with --replace ${sets[0] === undefined ? "NAME" : displayName(sets[0].name)}`,
+      `look at it with zandrel draft ${withoutRootDot(domain)}; if it may go, run publish with --replace ${sets[0] === undefined ? "NAME" : withoutRootDot(sets[0].name)}`,
       "--replace",
     ),
   "not-approvable": ({ title, domain, because }) =>

@@ -5,7 +5,7 @@ import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
 import { parse } from "csv-parse";
 import { Failure } from "../../core/failure.ts";
-import { type Columns, columnsOf, delimiterOf, readListed, type SkippedLine, type SweepEntry } from "../../core/sweep/index.ts";
+import { columnsOf, delimiterOf, readListed, type SkippedLine, type SweepEntry } from "../../core/sweep/index.ts";
 import type { AppContext } from "../context.ts";
 
 /** Octets of one line of a list, at most; what is longer is no list of domains. */
@@ -73,14 +73,15 @@ async function beginning(path: string): Promise<{ line: string; encoding: "utf8"
 /** A list that is being read: the names of its own columns, and its lines. */
 export interface ListReading {
   readonly columns: readonly string[];
+  /** The title of the column with the domains, where it has one. */
+  readonly column: string | undefined;
   readonly lines: AsyncIterable<SweepEntry | SkippedLine>;
 }
 
 /** Reads a list of domains: one a line, or a table with a column of them, whose other columns are kept. */
 export async function readList({ path, title }: List, column: string | undefined): Promise<ListReading> {
-  const { line: first, encoding } = await beginning(path);
-  const delimiter = delimiterOf(first);
-  const head: string[] = [];
+  const { line, encoding } = await beginning(path);
+  const delimiter = delimiterOf(line);
   const rows = createReadStream(path, { encoding }).pipe(
     parse({
       bom: true,
@@ -103,30 +104,32 @@ export async function readList({ path, title }: List, column: string | undefined
       throw new Failure("list-line", { path: title, line: lines ?? 1, because: message });
     }
   };
-  let row = await next();
-  while (row.done !== true && (row.value.record[0] ?? "").startsWith("#")) row = await next();
-  const columns: Columns | undefined = row.done === true ? undefined : columnsOf(row.value.record, column);
-  if (row.done !== true && columns === undefined)
-    throw new Failure("list-column", { path: title, wanted: column, known: row.value.record });
-  if (columns !== undefined) head.push(...columns.names.filter((_, i) => i !== columns.domain));
+  let first = await next();
+  while (first.done !== true && (first.value.record[0] ?? "").startsWith("#")) first = await next();
+  const second = first.done === true ? first : await next();
+  const [top, below] = [first, second].map((row) => (row.done === true ? [] : row.value.record)) as [string[], string[]];
+  const columns = first.done === true ? { domain: 0, names: [], hasHead: false } : columnsOf(top, below, column);
+  if (columns === undefined) throw new Failure("list-column", { path: title, wanted: column, known: top });
+  const { domain, names, hasHead } = columns;
+  async function* records() {
+    if (first.done !== true && !hasHead) yield first.value;
+    for (let row = second; row.done !== true; row = await next()) yield row.value;
+  }
   async function* lines(): AsyncGenerator<SweepEntry | SkippedLine> {
-    if (columns === undefined) return;
-    if (columns.hasHead) row = await next();
-    for (; row.done !== true; row = await next()) {
-      const { record, info } = row.value;
-      const given = record[columns.domain] ?? "";
-      const own = columns.names.flatMap((_, i) => (i === columns.domain ? [] : [record[i] ?? ""]));
+    for await (const { record, info } of records()) {
+      const given = record[domain] ?? "";
+      const own = names.flatMap((_, i) => (i === domain ? [] : [record[i] ?? ""]));
       // Cells without a column belong to the last one, so that nothing of a row is lost.
-      const further = record.slice(columns.names.length).filter((cell) => cell !== "");
+      const further = record.slice(names.length).filter((cell) => cell !== "");
       if (further.length > 0 && own.length > 0) own.push([own.pop(), ...further].join(delimiter));
       const read = readListed(given);
-      const line = info.lines;
-      if (read.kind === "domain") yield { domain: read.domain, given, line, own };
-      else if (read.kind === "rubbish") yield { line, text: given.slice(0, 200), why: read.why, detail: read.detail, own };
+      if (read.kind === "domain") yield { domain: read.domain, given, line: info.lines, own };
+      else if (read.kind === "rubbish")
+        yield { line: info.lines, text: given.slice(0, 200), why: read.why, detail: read.detail, own };
       // A row about somebody, with nothing where the domain should be; remarks and empty rows are nothing to tell.
       else if (given.trim() === "" && own.some((cell) => cell.trim() !== ""))
-        yield { line, text: "", why: "blank", detail: "", own };
+        yield { line: info.lines, text: "", why: "blank", detail: "", own };
     }
   }
-  return { columns: head, lines: lines() };
+  return { columns: names.filter((_, i) => i !== domain), column: hasHead ? names[domain] : undefined, lines: lines() };
 }

@@ -90,7 +90,7 @@ function ownDomains(cwd: string, workspace: string | undefined): { title: string
   return {
     title: "workspace",
     fingerprint: createHash("sha256").update(names).digest("hex"),
-    reading: { columns: [], lines: lines() },
+    reading: { columns: [], column: undefined, lines: lines() },
   };
 }
 
@@ -114,7 +114,7 @@ async function sweepFor(
   request: SweepRequest,
   store: SweepStore,
   context: AppContext,
-): Promise<{ sweep: Sweep; resumed: boolean }> {
+): Promise<{ sweep: Sweep; resumed: boolean; column?: string | undefined }> {
   const checks = areasOf(request.checks);
   const [given] = request.operands;
   const list = given === undefined ? undefined : await openList(given, context);
@@ -124,10 +124,10 @@ async function sweepFor(
     const fingerprint = [held, checks.join(","), request.column ?? ""].join(" ");
     const unfinished = request.anew ? undefined : await store.unfinished(fingerprint);
     if (unfinished !== undefined) return { sweep: unfinished, resumed: true };
-    const { columns, lines } = own?.reading ?? (await readList(list as NonNullable<typeof list>, request.column));
+    const { columns, column, lines } = own?.reading ?? (await readList(list as NonNullable<typeof list>, request.column));
     const now = context.clock.now();
     const name = await freeName(store, title, now);
-    return { sweep: await store.begin({ name, checks, columns, fingerprint }, lines, now), resumed: false };
+    return { sweep: await store.begin({ name, checks, columns, fingerprint }, lines, now), resumed: false, column };
   } finally {
     list?.close();
   }
@@ -136,11 +136,11 @@ async function sweepFor(
 /** Audit many domains: each once, politely, and so that a run that is stopped goes on where it was. */
 export async function sweep(request: SweepRequest, context: AppContext, watcher: SweepWatcher): Promise<Outcome<SweepSummary>> {
   return sweeping(request, context, async (store) => {
-    const { sweep: current, resumed } = await sweepFor(request, store, context);
+    const { sweep: current, resumed, column } = await sweepFor(request, store, context);
     const progress = await store.progress(current);
     if (progress.domains === 0) {
       await store.discard(current);
-      throw new Failure("list-empty", { path: request.operands[0] ?? "", skipped: progress.skipped });
+      throw new Failure("list-empty", { path: request.operands[0] ?? "", skipped: progress.skipped, column });
     }
     await watcher.begun(current, progress, resumed);
     const skippedLines: SweepSummary["skippedLines"] = [];

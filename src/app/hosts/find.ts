@@ -2,7 +2,7 @@ import * as z from "zod";
 import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { AuthoritativeServer } from "../../core/lookup/index.ts";
-import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
+import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
 import { serverText } from "../../net/address.ts";
 import {
   changeDomain,
@@ -168,7 +168,7 @@ function freeKey(wanted: string, workspace: Workspace | undefined): string {
 
 /** What a host is called whose name servers nobody knows: the registered part of their names. */
 function titleFrom(servers: readonly DomainName[]): string {
-  const labels = displayName(servers[0] ?? ("." as DomainName)).split(".");
+  const labels = withoutRootDot(servers[0] ?? ("." as DomainName)).split(".");
   const label = labels.at(-2) ?? "dns";
   return `${label[0]?.toUpperCase()}${label.slice(1)}`;
 }

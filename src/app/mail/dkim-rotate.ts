@@ -12,7 +12,7 @@ import {
 } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, liveAt, memoized } from "../../core/lookup/index.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
 import { type DataOf, decodeUtf8, type RecordData, txtValue } from "../../core/record/index.ts";
 import { cacheWindowOf } from "../../core/spread/index.ts";
 import type { Domain, Journal, JournalledChange, KEY_TYPES, KeyType, Workspace } from "../../workspace/index.ts";
@@ -163,7 +163,7 @@ function commandsOf(
     switch: rotate("switched"),
     keep: null,
     revoke: mayRevoke
-      ? clause("next-publish-replacing", { ...about, name: `${from}._domainkey.${displayName(domain.name)}` })
+      ? clause("next-publish-replacing", { ...about, name: `${from}._domainkey.${withoutRootDot(domain.name)}` })
       : rotate("revoke"),
     remove: clause("next-retire", { ask: revokedId }),
   };

@@ -4,7 +4,7 @@ import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { TemplateUse } from "../../core/kit/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
-import { type DomainName, displayName, parseName } from "../../core/name/index.ts";
+import { type DomainName, parseName, withoutRootDot } from "../../core/name/index.ts";
 import { containsAll, type DataOf, decodeUtf8, isOfType, type RecordSet, txtValue } from "../../core/record/index.ts";
 import { isSpf } from "../../core/spf/index.ts";
 import {
@@ -126,7 +126,7 @@ function incomingOf(
 ): Incoming[] {
   const records = (template?.records ?? []).filter(({ groupId = "" }) => groups.length === 0 || groups.includes(groupId));
   return wants.flatMap(({ name, type }): Incoming[] => {
-    const label = name === apex ? "@" : displayName(name).slice(0, -displayName(apex).length - 1);
+    const label = name === apex ? "@" : withoutRootDot(name).slice(0, -withoutRootDot(apex).length - 1);
     const own = records.filter(
       (one) => one.type === type && withVariables(one.host || "@", (variable) => variables[variable] ?? "") === label,
     );

@@ -2,7 +2,7 @@ import { type SheetEntry, sheetSteps } from "../../core/change/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, liveAt, ownSetOf } from "../../core/lookup/index.ts";
-import { type DomainName, displayName, name as nameOf } from "../../core/name/index.ts";
+import { type DomainName, name as nameOf, withoutRootDot } from "../../core/name/index.ts";
 import { dataKey, printData, type RecordData, type RecordType } from "../../core/record/index.ts";
 import { longestWindow, visibleBy } from "../../core/spread/index.ts";
 import { type Domain, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
@@ -136,5 +136,5 @@ const verifyStep = (ask: string, service: string, domain: Domain, workspace: Wor
   ask,
   service: workspace.settings.services[service]?.title ?? service,
   link: workspace.settings.services[service]?.page,
-  command: clause("next-prove", { ask: `${displayName(domain.name)}/${ask}` }),
+  command: clause("next-prove", { ask: `${withoutRootDot(domain.name)}/${ask}` }),
 });

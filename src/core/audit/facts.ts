@@ -81,7 +81,6 @@ export interface Host {
 
 /** Everything the rules judge. */
 export interface Facts extends AuditInput {
-  readonly plain: string;
   readonly unresolved: readonly Unresolved[];
   /** Whether the domain is meant to send mail; unknown roles are taken to. */
   readonly sends: boolean;

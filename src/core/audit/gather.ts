@@ -3,7 +3,7 @@ import { checkSelector, keyNameOf, type SelectorCheck, usualSelectors } from "..
 import { destinationOf, discoverByList, discoverByWalk, lookupDmarc, verifyExternalDestination } from "../dmarc/index.ts";
 import type { Verdict } from "../dnssec/index.ts";
 import { type Answer, type Lookup, memoized } from "../lookup/index.ts";
-import { type DomainName, displayName, name as nameOf, under } from "../name/index.ts";
+import { type DomainName, name as nameOf, under } from "../name/index.ts";
 import { type DataOf, isOfType, type KnownType } from "../record/index.ts";
 import { isSpf, lookupSpf, spfTree } from "../spf/index.ts";
 import { forwardConfirmedReverse } from "../verdict/index.ts";
@@ -396,7 +396,6 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
     ...policy,
     ...transport,
     ...hosts,
-    plain: displayName(input.domain),
     unresolved: [
       ...unresolved.values(),
       ...transport.chains

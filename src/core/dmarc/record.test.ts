@@ -178,6 +178,21 @@ describe("composing (guard rails)", () => {
   const existing = read("v=DMARC1; p=reject");
   test.each<[string, object, object, string, string[]]>([
     ["the first record", {}, {}, "v=DMARC1; p=none; rua=mailto:dmarc@brackwater.example", []],
+    [
+      "a domain with umlauts",
+      { aggregate: ["dmarc@bühne.example"] },
+      {},
+      "v=DMARC1; p=none; rua=mailto:dmarc@xn--bhne-0ra.example",
+      [],
+    ],
+    [
+      "a name with umlauts",
+      { aggregate: ["bü,ro@Brackwater.example"] },
+      {},
+      "v=DMARC1; p=none; rua=mailto:b%C3%BC%2Cro@brackwater.example",
+      [],
+    ],
+    ["no address at all", { aggregate: ["nobody"] }, {}, "v=DMARC1; p=none; rua=mailto:nobody", ["not-an-address"]],
     ["nobody gets reports", { aggregate: [] }, {}, "v=DMARC1; p=none", ["no-reports"]],
     ["no reports are wanted", { aggregate: [] }, { rua: "declined" }, "v=DMARC1; p=none", []],
     ["strict at once", { policy: "reject" }, {}, "v=DMARC1; p=reject; rua=mailto:dmarc@brackwater.example", ["strict-too-soon"]],

@@ -6,7 +6,7 @@ import { inWords } from "../../present/clauses/index.ts";
 import { clauseOf } from "../clause/index.ts";
 import { name } from "../name/index.ts";
 import { printRecord, txtValue } from "../record/index.ts";
-import { checkKit, fillKit, type Kit, kitSchema } from "./index.ts";
+import { askOfKit, checkKit, fillKit, type Kit, kitSchema } from "./index.ts";
 
 const domain = name("brackwater.example");
 const kit: Kit = kitSchema.parse({
@@ -29,6 +29,20 @@ const kit: Kit = kitSchema.parse({
 const fill = (values: Record<string, string>, which = kit) => fillKit(which, domain, new Map(Object.entries(values)), 300);
 
 describe("filling a kit in", () => {
+  test("a domain with umlauts is written in A-labels, and known again", () => {
+    const own = {
+      ...kit,
+      asks: [{ ...kit.asks[0], records: 'k1 CNAME {domain}.pagewick.example.\n_pw TXT "for {domain}"\n' }],
+    } as Kit;
+    const stage = name("bühne.example");
+    const filled = fillKit(own, stage, new Map([["claim", "77aa"]]), 300);
+    const records = filled.ok ? (filled.value.asks[0]?.records ?? []) : [];
+    expect(records.map(printRecord)).toEqual([
+      "k1.xn--bhne-0ra.example. 300 IN CNAME xn--bhne-0ra.example.pagewick.example.",
+      '_pw.xn--bhne-0ra.example. 300 IN TXT "for xn--bhne-0ra.example"',
+    ]);
+    expect(askOfKit(own, stage, records)?.id).toBe("ownership");
+  });
   test("what the service shows later is left out until it is given", () => {
     expect(fill({ claim: "77aa" })).toMatchObject({
       ok: true,

@@ -3,7 +3,7 @@ import * as z from "zod";
 import { type Ask, PURPOSES, type Purpose } from "../ask/index.ts";
 import { asMessage, type Clause, clause } from "../clause/index.ts";
 import { POLICIES } from "../dmarc/index.ts";
-import { type DomainName, displayName } from "../name/index.ts";
+import { type DomainName, withoutRootDot } from "../name/index.ts";
 import { octetsOf, type ResourceRecord } from "../record/index.ts";
 import { err, ok, type Result } from "../result.ts";
 import { readSpfRecord } from "../spf/index.ts";
@@ -180,7 +180,7 @@ export function fillKit(
     // A name that was given with its final dot does not get a second one.
     const fill = (text: string, quote: (value: string) => string) =>
       text.replace(/\{([a-z0-9-]+)\}(?=(\.(?:\s|$))?)/g, (_, blank: string, dot?: string) => {
-        const value = blank === "domain" ? displayName(domain) : quote(values.get(blank) as string);
+        const value = blank === "domain" ? withoutRootDot(domain) : quote(values.get(blank) as string);
         return dot === undefined ? value : value.replace(/\.$/, "");
       });
     // A value inside quotes must not end them; escaping a backslash or quote means the character itself.

@@ -1,5 +1,5 @@
 import type { Purpose } from "../ask/index.ts";
-import { type DomainName, displayName } from "../name/index.ts";
+import { type DomainName, withoutRootDot } from "../name/index.ts";
 import { octetsOf, printData, type ResourceRecord } from "../record/index.ts";
 import { readRecords } from "../zone/index.ts";
 import type { Kit } from "./kit.ts";
@@ -31,7 +31,7 @@ export function askOfKit(
 ): { readonly id: string; readonly purpose: Purpose; readonly after: readonly string[] } | undefined {
   return kit.asks.find((ask) => {
     const lines = ask.records.replace(/\{([a-z0-9-]+)\}/g, (_, blank: string) =>
-      blank === "domain" ? displayName(domain) : STAND_IN,
+      blank === "domain" ? withoutRootDot(domain) : STAND_IN,
     );
     const patterns = readRecords(octetsOf(lines), { origin: domain, ttl: 0 }).records.map((record) => pattern(textOf(record)));
     return (

@@ -58,8 +58,28 @@ export function readListed(given: string): Listed {
     : { kind: "domain", domain: parsed.value };
 }
 
-/** How columns with domains are called. */
-const HEADS = /^(?:domains?|domain[ _-]?names?|hosts?|host[ _-]?names?|names?|sites?|web[ _-]?sites?|urls?|zones?|fqdn)$/i;
+/** How columns with domains are called; what says it most plainly comes first, because tables have names of people too. */
+const TITLES = [
+  /^(?:domains?|domain[ _-]?names?|fqdn)$/i,
+  /[ _-]domains?$/i,
+  /^zones?$/i,
+  /^(?:hosts?|host[ _-]?names?)$/i,
+  /^(?:sites?|web[ _-]?sites?|urls?)$/i,
+  /^names?$/i,
+];
+
+/** What a cell can be taken for, the likeliest first: tables have addresses of people beside their domains. */
+const LIKELY = [undefined, "web-address", "mail-address"];
+
+/** The cell of a row that is likeliest to be what the row is about; -1 where none reads as a domain. */
+function likeliest(cells: readonly string[]): number {
+  const ranks = cells.map((cell) => {
+    const read = readListed(cell);
+    return read.kind === "domain" ? LIKELY.indexOf(read.from) : LIKELY.length;
+  });
+  const best = Math.min(...ranks, LIKELY.length);
+  return best === LIKELY.length ? -1 : ranks.indexOf(best);
+}
 
 /** Which column of a table holds the domains, and whether its first row names the columns. */
 export interface Columns {
@@ -69,14 +89,20 @@ export interface Columns {
   readonly hasHead: boolean;
 }
 
+/** The column whose title says that it holds the domains, and whose cell in the `second` row does; without such a title, that cell. */
+function titledColumn(titles: readonly string[], second: readonly string[]): number {
+  const titled = TITLES.flatMap((pattern) => titles.flatMap((title, i) => (pattern.test(title) ? [i] : [])));
+  const reads = (i: number) => readListed(second[i] ?? "").kind === "domain";
+  return titled.find(reads) ?? titled[0] ?? likeliest(second);
+}
+
 /**
- * Tells from the first row of a table where the domains are: by a column's name, or by the first cell that reads as a domain.
+ * Tells from the first rows of a table where the domains are: by a column's title, or by the first cell that reads as a domain.
  * `wanted` is the name or number of the column, where the person says it; undefined comes back where there is no such column.
  */
-export function columnsOf(first: readonly string[], wanted?: string): Columns | undefined {
+export function columnsOf(first: readonly string[], second: readonly string[], wanted?: string): Columns | undefined {
   const cells = first.map((cell) => cell.replace(SPACE, ""));
-  const isDomain = (cell: string) => readListed(cell).kind === "domain";
-  const hasHead = !cells.some(isDomain);
+  const hasHead = likeliest(cells) < 0;
   const titles = cells.map((cell, i) => (hasHead && cell !== "" ? cell : `column ${i + 1}`));
   // A title that is there twice stands for its own column all the same.
   const names = titles.map((title, i) => {
@@ -84,17 +110,18 @@ export function columnsOf(first: readonly string[], wanted?: string): Columns | 
     return nth === 1 ? title : `${title} (${nth})`;
   });
   const numbered = wanted !== undefined && /^\d+$/.test(wanted) ? Number(wanted) - 1 : -1;
+  // One column is the domains', whatever its first line is.
+  if (wanted === undefined && cells.length === 1)
+    return { domain: 0, names, hasHead: hasHead && TITLES.some((title) => title.test(cells[0] ?? "")) };
   const domain =
     wanted !== undefined
       ? numbered >= 0 && numbered < cells.length
         ? numbered
         : names.findIndex((name) => name.toLowerCase() === wanted.toLowerCase())
       : hasHead
-        ? cells.findIndex((cell) => HEADS.test(cell))
-        : cells.findIndex(isDomain);
-  if (domain >= 0) return { domain, names, hasHead };
-  // One column is the domains', whatever its first line is.
-  return wanted === undefined && cells.length === 1 ? { domain: 0, names, hasHead: false } : undefined;
+        ? titledColumn(cells, second)
+        : likeliest(cells);
+  return domain < 0 ? undefined : { domain, names, hasHead };
 }
 
 /** What separates the cells of a list's lines; undefined where each line is one entry. */

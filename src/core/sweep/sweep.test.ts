@@ -58,19 +58,43 @@ describe("an entry of a list", () => {
 });
 
 describe("the columns of a table", () => {
-  test.each<[string[], string | undefined, object | undefined]>([
-    [["customer", "Domain", "owner"], undefined, { domain: 1, names: ["customer", "Domain", "owner"], hasHead: true }],
-    [["7", "brackwater.example", "Bo"], undefined, { domain: 1, names: ["column 1", "column 2", "column 3"], hasHead: false }],
-    [["a", "b", "c"], undefined, undefined],
-    [["a", "Kunde", "c"], "kunde", { domain: 1, names: ["a", "Kunde", "c"], hasHead: true }],
-    [["a", "b", "c"], "3", { domain: 2, names: ["a", "b", "c"], hasHead: true }],
-    [["a", "b"], "3", undefined],
-    [["7", "puppetfest.example", "brackwater.example"], "3", { domain: 2, hasHead: false }],
-    [["note", "domain", "note"], undefined, { domain: 1, names: ["note", "domain", "note (2)"] }],
-    [["rubbish"], undefined, { domain: 0, hasHead: false }],
-    [["domain"], undefined, { domain: 0, hasHead: true }],
-  ])("%j, asked for %j", (first, wanted, columns) => {
-    const found = columnsOf(first, wanted);
+  test.each<[string[], string[], string | undefined, object | undefined]>([
+    [["customer", "Domain", "owner"], [], undefined, { domain: 1, names: ["customer", "Domain", "owner"], hasHead: true }],
+    [
+      ["7", "brackwater.example", "Bo"],
+      [],
+      undefined,
+      { domain: 1, names: ["column 1", "column 2", "column 3"], hasHead: false },
+    ],
+    [["a", "b", "c"], [], undefined, undefined],
+    [["a", "b", "c"], ["x", "", "y"], undefined, undefined],
+    [["a", "Kunde", "c"], [], "kunde", { domain: 1, names: ["a", "Kunde", "c"], hasHead: true }],
+    [["a", "b", "c"], [], "3", { domain: 2, names: ["a", "b", "c"], hasHead: true }],
+    [["a", "b"], [], "3", undefined],
+    [["7", "puppetfest.example", "brackwater.example"], [], "3", { domain: 2, hasHead: false }],
+    [["note", "domain", "note"], [], undefined, { domain: 1, names: ["note", "domain", "note (2)"] }],
+    [["rubbish"], [], undefined, { domain: 0, hasHead: false }],
+    [["domain"], [], undefined, { domain: 0, hasHead: true }],
+    [["subdomain"], [], undefined, { domain: 0, hasHead: false }],
+    [["brackwater.domain"], [], undefined, { domain: 0, hasHead: false }],
+    // Names of people and of firms are names, too.
+    [["Name", "Domain"], ["Ada", "brackwater.example"], undefined, { domain: 1, hasHead: true }],
+    [["Name", "Domain"], ["Ada", ""], undefined, { domain: 1, hasHead: true }],
+    [["Name", "Website", "Host"], ["Ada", "https://brackwater.example/", ""], undefined, { domain: 1, hasHead: true }],
+    [["Name", "Own domain"], [], undefined, { domain: 1, hasHead: true }],
+    [["Name", "Owner"], ["brackwater.example", "Ada"], undefined, { domain: 0, hasHead: true }],
+    // What the titles do not say, the second row does; an address of somebody is the last that is meant.
+    [
+      ["Kunde", "Kontakt", "Adresse"],
+      ["Ada", "ada@agency.example", "brackwater.example"],
+      undefined,
+      { domain: 2, hasHead: true },
+    ],
+    [["Kunde", "E-Mail"], ["Ada", "ada@brackwater.example"], undefined, { domain: 1, hasHead: true }],
+    [["ada@agency.example", "brackwater.example"], [], undefined, { domain: 1, hasHead: false }],
+    [["www.agency.example", "brackwater.example"], [], undefined, { domain: 1, hasHead: false }],
+  ])("%j with %j below, asked for %j", (first, second, wanted, columns) => {
+    const found = columnsOf(first, second, wanted);
     if (columns === undefined) expect(found).toBeUndefined();
     else expect(found).toMatchObject(columns);
   });

@@ -1,5 +1,5 @@
 import { type Area, CATALOGUE, type Finding, type Right, type Severity, type Sightings } from "../../core/audit/index.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
 import { type KeptFinding, ruleOf } from "../../core/sweep/index.ts";
 import { RIGHT } from "./right.ts";
 import type { AreaWords, FindingWords } from "./say.ts";
@@ -65,7 +65,7 @@ export const titleOfRule = (id: string): string => SAID_CATALOGUE.find((rule) =>
 /** A finding in words. */
 export function sayFinding({ id, area, severity, standard, domain, seen }: Finding): SaidFinding {
   const { title, why, evidence, remedy } = wordsOf(area, id);
-  const audited = { domain, plain: displayName(domain) };
+  const audited = { domain, plain: withoutRootDot(domain) };
   const say = (said: typeof evidence): string => (typeof said === "string" ? said : said(seen, audited));
   return { id, area, severity, title, why, evidence: say(evidence), remedy: say(remedy), standard };
 }
@@ -80,5 +80,5 @@ export function sayKept(domain: DomainName, { id, seen }: KeptFinding): SaidFind
 /** What is right, in words: a sentence without its full stop. */
 export const sayRight = ({ area, domain, seen }: Right): { readonly area: string; readonly because: string } => ({
   area,
-  because: (RIGHT[area] as (seen: object, plain: string) => string)(seen, displayName(domain)),
+  because: (RIGHT[area] as (seen: object, plain: string) => string)(seen, withoutRootDot(domain)),
 });

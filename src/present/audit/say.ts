@@ -1,7 +1,7 @@
 import type { Area, Sightings } from "../../core/audit/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 
-/** The domain that is audited, as a name and as people read it. */
+/** The domain that is audited, as a name and as people type it, in a command, a record or an address. */
 type Audited = {
   readonly domain: DomainName;
   readonly plain: string;

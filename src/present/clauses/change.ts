@@ -1,5 +1,5 @@
 import type { ChangeClauses } from "../../core/clause/index.ts";
-import { displayName } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { spanText } from "../../core/spread/index.ts";
 import { allOf, listOf } from "../english.ts";
 import type { WordsOf } from "./words.ts";
@@ -28,10 +28,10 @@ export const CHANGE: WordsOf<ChangeClauses> = {
     type === "MX" ? `some senders would not deliver mail to ${name}` : `some resolvers would not find ${name}`,
   "change-name-behind": ({ alias }) => `ask the service for the name behind the alias, such as ${displayName(alias)}`,
   "change-publish-policy-first": ({ above }) => `publish the DMARC record of ${displayName(above)} first`,
-  "change-replace-all-the-same": ({ name }) => `--replace ${displayName(name)} publishes it all the same`,
+  "change-replace-all-the-same": ({ name }) => `--replace ${withoutRootDot(name)} publishes it all the same`,
   "change-replace-shows": ({ name }) =>
-    `zandrel draft --replace ${displayName(name)} shows the draft with the old record replaced`,
-  "change-replace-ttl": ({ name, ttl }) => `--replace ${displayName(name)} takes the shortest, ${spanText(ttl)}`,
+    `zandrel draft --replace ${withoutRootDot(name)} shows the draft with the old record replaced`,
+  "change-replace-ttl": ({ name, ttl }) => `--replace ${withoutRootDot(name)} takes the shortest, ${spanText(ttl)}`,
   "change-breaks-nothing": "nothing",
   "change-breaks-all": ({ parts }, say) => [...new Set(parts.map(say))].join("; "),
   "change-breaks-proof": ({ text, name }) =>
@@ -51,7 +51,7 @@ export const CHANGE: WordsOf<ChangeClauses> = {
   "change-by-somebody": "somebody else (the DNS host's default for new domains, or an older service)",
   "change-by-somebody-for": ({ ask }) => `somebody else, as the ask ${ask} wants it`,
   "change-makes-room": ({ type, asks, replacing }) =>
-    `it makes room for the ${type} record of ${listOf(asks)}, ${replacing === undefined ? "as the service's page says" : `as --replace ${displayName(replacing)} says`}`,
+    `it makes room for the ${type} record of ${listOf(asks)}, ${replacing === undefined ? "as the service's page says" : `as --replace ${withoutRootDot(replacing)} says`}`,
   "change-ttls-differ": ({ asks, ttls, type, name }) =>
     `${asks.join(" and ")} want different TTLs (${ttls.map(spanText).join(", ")}) for the ${type} records of ${displayName(name)}, which share one`,
   "change-leftover-address": ({ name, family, addresses }) =>
@@ -154,8 +154,8 @@ export const CHANGE: WordsOf<ChangeClauses> = {
   "change-policy-stays": "a domain that sends mail keeps its DMARC record",
   "change-terms-needed": "another ask needs these terms too",
   "change-spf-not-ours": ({ name }) =>
-    `the SPF record was not last written by Zandrel; --replace ${displayName(name)} takes the terms out all the same`,
-  "change-there-before": ({ name }) => `it was there before Zandrel; --replace ${displayName(name)} removes it all the same`,
+    `the SPF record was not last written by Zandrel; --replace ${withoutRootDot(name)} takes the terms out all the same`,
+  "change-there-before": ({ name }) => `it was there before Zandrel; --replace ${withoutRootDot(name)} removes it all the same`,
   "change-ask-ends": ({ id }) => `${id} ends, and nobody else needs it`,
   "sheet-quoted": "with the quotation marks",
   "sheet-one-line": ({ octets }) => `one line of ${octets} characters; the form must not cut it`,

@@ -1,5 +1,5 @@
 import type { PublishClauses } from "../../core/clause/index.ts";
-import { displayName } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { listOf } from "../english.ts";
 import type { WordsOf } from "./words.ts";
 
@@ -22,7 +22,7 @@ export const PUBLISH: WordsOf<PublishClauses> = {
   "publish-none-there": "the zone has none of it",
   "publish-partly": ({ done, of, differences }) => `the zone has ${done} of its ${of} changes; ${differences.join("; ")}`,
   "publish-broke-off": ({ because, domain, ...went }, say) =>
-    `${publication(went)}; ${say(because)}; zandrel draft ${displayName(domain)} shows what is left`,
+    `${publication(went)}; ${say(because)}; zandrel draft ${withoutRootDot(domain)} shows what is left`,
   "publish-together": ({ parts }, say) => parts.map(say).join("; "),
   "publish-enter": ({ title, some }) => `${some ? "the others" : "these records"} are to be entered at ${title}`,
   "publish-moved": ({ title, reason }) => `${title} holds something else than a moment ago${said(reason)}`,
@@ -50,7 +50,7 @@ export const PUBLISH: WordsOf<PublishClauses> = {
   "approve-page-not-https": "the page it names is not an https one",
   "approve-came-not-back": "nobody came back from the page in time",
   "approve-again": ({ because, host, domain }, say) =>
-    `${say(because)}; run zandrel host approve ${host} ${displayName(domain)} again`,
+    `${say(because)}; run zandrel host approve ${host} ${withoutRootDot(domain)} again`,
   "approve-kept": ({ provider, because }, say) => `${provider}: ${say(because)}`,
   "approve-no-revocation": "the host has no place where grants are given back; take it back on its page",
   "approve-no-page": ({ title }) => `${title} has no page for it; run zandrel host approve first`,

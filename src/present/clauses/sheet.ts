@@ -1,5 +1,5 @@
 import type { SheetClauses } from "../../core/clause/index.ts";
-import { displayName } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { listOf } from "../english.ts";
 import type { WordsOf } from "./words.ts";
 
@@ -7,7 +7,7 @@ export const SHEET: WordsOf<SheetClauses> = {
   "sheet-lost": ({ type, name, data }) =>
     `the ${type} record of ${displayName(name)} was deleted, and is still needed: ${listOf(data)}`,
   "sheet-lost-mend": ({ domain }) =>
-    `enter it again as it was; or, if it was meant to go, run zandrel publish ${displayName(domain)} --check --meant`,
+    `enter it again as it was; or, if it was meant to go, run zandrel publish ${withoutRootDot(domain)} --check --meant`,
   "sheet-pieces": ({ pieces }) => `one record in ${pieces} quoted pieces, separated by spaces`,
   "sheet-not-offered": ({ type }) => `the form does not offer ${type} records: ask the DNS host's support to enter it`,
   "sheet-leave-others": ({ type, others }) =>

@@ -1,5 +1,5 @@
 import type { SiteClauses } from "../../core/clause/index.ts";
-import { displayName } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { count, listOf } from "../english.ts";
 import type { WordsOf } from "./words.ts";
 
@@ -115,6 +115,6 @@ export const SITE: WordsOf<SiteClauses> = {
   "site-may-issue": ({ title, because }, say) => `${title} may issue a certificate: ${say(because)}`,
   "site-may-issue-mend": ({ at, issuer }) => `add this record at ${displayName(at)}: CAA 0 issue "${issuer}"`,
   "site-no-target": ({ domain }) => `it is not known where ${displayName(domain)} should redirect to`,
-  "site-no-target-mend": ({ domain }) => `name it: zandrel init ${displayName(domain)} --redirect-to DOMAIN`,
+  "site-no-target-mend": ({ domain }) => `name it: zandrel init ${withoutRootDot(domain)} --redirect-to DOMAIN`,
   "site-web-unseen": ({ name, because }, say) => (say(because).includes(name) ? say(because) : `${name}: ${say(because)}`),
 };

@@ -1,6 +1,6 @@
 import type { SweepDiff, SweepDiffJson } from "../../app/fleet/diff.ts";
 import { AREAS } from "../../core/audit/index.ts";
-import { displayName } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import type { KeptFinding } from "../../core/sweep/index.ts";
 import { sayKept } from "../audit/findings.ts";
 import { listOf } from "../english.ts";
@@ -60,7 +60,7 @@ export function sweepDiffText(compared: SweepDiff, { style, width }: Layout): st
     }),
     ...(domains.length === 0 ? [] : [""]),
     domains.some(({ fresh }) => fresh.length > 0)
-      ? `Next: ${style.command(`zandrel audit ${displayName((domains.find(({ fresh }) => fresh.length > 0) as Domain).domain)}`)}`
+      ? `Next: ${style.command(`zandrel audit ${withoutRootDot((domains.find(({ fresh }) => fresh.length > 0) as Domain).domain)}`)}`
       : domains.some(({ kind }) => kind === "unresolved")
         ? "Nothing new was found in what could be looked at."
         : "There is nothing new to mend.",
@@ -74,11 +74,11 @@ export const sweepDiffCsv = (diff: SweepDiff): string =>
     ["domain", "change", "severity", "finding", "title", "remedy"],
     ...sweepDiffJson(diff).domains.flatMap((one) => {
       const row = (change: string, { id, severity, title, remedy }: Domain["fresh"][number]) => [
-        displayName(one.domain),
+        withoutRootDot(one.domain),
         ...[change, severity, id, title, visible(remedy)],
       ];
       const changes = [...one.fresh.map((finding) => row("new", finding)), ...one.fixed.map((finding) => row("fixed", finding))];
-      return changes.length > 0 ? changes : [[displayName(one.domain), one.kind, "", "", "", ""]];
+      return changes.length > 0 ? changes : [[withoutRootDot(one.domain), one.kind, "", "", "", ""]];
     }),
   ]);
 

@@ -2,7 +2,7 @@ import type * as z from "zod";
 import type { SweepSummary } from "../../app/fleet/sweep.ts";
 import type { sweepWorkSchema } from "../../app/fleet/work.ts";
 import { isAtLeast, type Severity } from "../../core/audit/index.ts";
-import { displayName, type NameError } from "../../core/name/index.ts";
+import { displayName, type NameError, withoutRootDot } from "../../core/name/index.ts";
 import { spanText } from "../../core/spread/index.ts";
 import { type KeptOutcome, type SkippedLine, type Sweep, WORST, type Worst } from "../../core/sweep/index.ts";
 import { openByReason } from "../audit/audit.ts";
@@ -129,7 +129,9 @@ const csv = (sweep: Sweep): SweepFormat => ({
         : [worst.severity, worst.id, worst.title, visible(worst.evidence), visible(worst.remedy)];
     const counts = [String(findings.length), open.join("; ")];
     return csvLines([
-      [displayName(outcome.domain), outcome.given, String(outcome.line), ...about, ...counts, ...outcome.own].map(visibleLines),
+      [withoutRootDot(outcome.domain), outcome.given, String(outcome.line), ...about, ...counts, ...outcome.own].map(
+        visibleLines,
+      ),
     ]);
   },
   foot: "",

@@ -10,9 +10,9 @@ export function dmarcComposeText(
   { domain, record, line, words, before, foreign, obstacles, permissions, remarks, ask }: DmarcComposeResult,
   { style, width }: Layout,
 ): string {
-  const plain = displayName(domain);
+  const own = withoutRootDot(domain);
   const list = [
-    style.title(`DMARC record for ${plain}`),
+    style.title(`DMARC record for ${displayName(domain)}`),
     ...(before === null ? [] : [`${style.removed("today")}  ${visible(before)}`]),
     `${style.added("new")}    ${visible(record)}`,
     ...words.map((one) => wrap(visible(inWords(one)), width)),
@@ -41,7 +41,7 @@ export function dmarcComposeText(
             `Publish it at ${withoutRootDot(dmarcName(domain))}, or run the command again with --write so that Zandrel does it.`,
             width,
           )
-        : `${style.good("saved")} as ${ask}. Next: ${style.command(`zandrel draft ${plain}${foreign ? ` --replace _dmarc.${plain}` : ""}`)}`,
+        : `${style.good("saved")} as ${ask}. Next: ${style.command(`zandrel draft ${own}${foreign ? ` --replace _dmarc.${own}` : ""}`)}`,
       style.quiet(line),
     );
   return `${list.join("\n")}\n`;

@@ -1,5 +1,5 @@
 import type { SpfCombineResult } from "../../app/mail/spf-combine.ts";
-import { displayName } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
 import { count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
@@ -48,7 +48,7 @@ export function spfCombineText(
             ]
           : [
               wrap(
-                `Next: save with ${style.command("zandrel intake")} what no ask wants yet; ${style.command(`zandrel draft ${plain}`)} then shows the change, and zandrel publish carries it out.`,
+                `Next: save with ${style.command("zandrel intake")} what no ask wants yet; ${style.command(`zandrel draft ${withoutRootDot(domain as never)}`)} then shows the change, and zandrel publish carries it out.`,
                 width,
               ),
             ]),

@@ -22,7 +22,7 @@ export function spfFlattenText(
       ? [
           style.bad(
             wrap(
-              `Still over the limit: ${lookups.after} lookups are needed, and receivers stop at ${lookups.limit}. zandrel spf combine ${displayName(domain)} names every way under it.`,
+              `Still over the limit: ${lookups.after} lookups are needed, and receivers stop at ${lookups.limit}. zandrel spf combine ${withoutRootDot(domain)} names every way under it.`,
               width,
             ),
           ),

@@ -1,6 +1,6 @@
 import type * as z from "zod";
 import type { adviseSchema } from "../../app/reports/advise.ts";
-import { displayName } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
 import { count, dayText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
@@ -24,9 +24,9 @@ export function adviseText(
   { domain, policy: now, from, to, repairs, unexplained, done, steps, unusedIncludes }: z.output<typeof adviseSchema>,
   { style, width }: Layout,
 ): string {
-  const plain = displayName(domain);
+  const own = withoutRootDot(domain);
   const lines = [
-    `${style.title(`Advice for ${plain}`)}, from the reports of ${dayText(from)} to ${dayText(to)}`,
+    `${style.title(`Advice for ${displayName(domain)}`)}, from the reports of ${dayText(from)} to ${dayText(to)}`,
     wrap(`The policy (what receivers do with mail that fails) is p=${now} today. ${doneText(done)}`, width),
   ];
   if (repairs.length > 0) lines.push("", "Fix first:");
@@ -78,7 +78,7 @@ export function adviseText(
       ),
     );
   const compose = (policy: string, more = ""): string =>
-    style.command(`zandrel dmarc compose ${plain} --policy ${policy} --reports-to dmarc@${plain}${more} --write`);
+    style.command(`zandrel dmarc compose ${own} --policy ${policy} --reports-to dmarc@${own}${more} --write`);
   const safe = steps.find((one) => one.safe === true);
   const [first] = steps;
   if (safe !== undefined) lines.push("", `Next: ${compose(safe.policy)}`);

@@ -1,6 +1,6 @@
 import type { ReportSourcesResult } from "../../app/reports/sources.ts";
 import { REASONS, type Reason } from "../../core/aggregate/index.ts";
-import { displayName } from "../../core/name/index.ts";
+import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { columns, count, dayText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { knownSourceName, sourceLabel } from "../source-names.ts";
@@ -80,7 +80,7 @@ export function reportSourcesText(
     ...details,
     `${messages.toLocaleString("en")} messages, ${percent(aligned, messages)} of them pass as yours.`,
     ...(page === null ? [] : [`${style.good("written")}  ${page}`]),
-    `Next: ${style.command(`zandrel dmarc advise ${displayName(domain)}`)}`,
+    `Next: ${style.command(`zandrel dmarc advise ${withoutRootDot(domain)}`)}`,
     "",
   ].join("\n");
 }
