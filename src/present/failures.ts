@@ -197,7 +197,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       wanted === undefined
         ? `${visible(path)} does not say which of its ${cells.length} columns holds the domains`
         : `${visible(path)} has no column ${quote(wanted)}`,
-      `name the column with --column, by its title or its number; the first line has ${known(cells.slice(0, 12).map(visible), "nothing")}`,
+      `name the column with --column, by its title or its number; the first line has ${listOf(cells.slice(0, 12).map(visible))}`,
       path,
     ),
   "list-empty": ({ path, skipped, column }) =>

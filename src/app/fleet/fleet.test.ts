@@ -20,11 +20,12 @@ const file = (text: string | Buffer): string => {
 
 async function readAll(text: string | Buffer, column?: string) {
   const list = await openList(file(text), { cwd: folder, input: () => (async function* () {})() });
-  const { columns, lines } = await readList(list, column);
+  const { columns, column: read, lines } = await readList(list, column);
   const all: (SweepEntry | SkippedLine)[] = [];
   for await (const one of lines) all.push(one);
   return {
     columns,
+    column: read,
     entries: all.flatMap((one) => ("why" in one ? [] : [`${one.line} ${one.domain} ${one.own.join("|")}`])),
     skipped: all.flatMap((one) => ("why" in one ? [`${one.line} ${one.text} ${one.why}`] : [])),
   };
@@ -70,6 +71,24 @@ describe("lists", () => {
       undefined,
       { columns: ["owner"], entries: ["2 brackwater.example. Bo,and Cy"] },
     ],
+    [
+      "a table with names of people, as a spreadsheet writes it",
+      '\ufeffName;Customer;Domain\nAda;"Müller; Co";BRACKWATER.example.\nBo;;\n',
+      undefined,
+      {
+        columns: ["Name", "Customer"],
+        column: "Domain",
+        entries: ["2 brackwater.example. Ada|Müller; Co"],
+        skipped: ["3  blank"],
+      },
+    ],
+    [
+      "a table whose titles say nothing",
+      "Kunde,Adresse\nAda,brackwater.example\nBo,puppetfest.example\n",
+      undefined,
+      { columns: ["Kunde"], column: "Adresse", entries: ["2 brackwater.example. Ada", "3 puppetfest.example. Bo"] },
+    ],
+    ["a head and nothing below it", "Name;Domain\n", undefined, { columns: ["Name"], entries: [], skipped: [] }],
     ["nothing", "", undefined, { entries: [], skipped: [] }],
     ["octets of no text", Buffer.from([0, 255, 1, 254, 10, 0, 7]), undefined, { entries: [] }],
   ])("%s", async (_, text, column, read) => expect(await readAll(text, column)).toMatchObject(read));
