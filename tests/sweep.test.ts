@@ -49,6 +49,17 @@ describe("a list", () => {
     expect((await run(folder, "sweep", "report")).out).toMatch(/2 of 2 +risks +The domain has no SPF record/);
   });
 
+  test("a name with umlauts is shown in both forms to people, and stands in tables as it is in the DNS", async () => {
+    const folder = folderOf({ "list.txt": "bücher.example\n" });
+    expect((await run(folder, "sweep", "list.txt", "--checks", "spf")).out).toMatch(
+      /^✗ bücher\.example \(xn--bcher-kva\.example\): /,
+    );
+    const table = await run(folder, "sweep", "list.txt", "--checks", "spf", "--format", "csv");
+    expect(parse(table.out, { columns: true })).toMatchObject([
+      { domain: "xn--bcher-kva.example", "listed as": "bücher.example" },
+    ]);
+  });
+
   test("as a table with its own columns, in which nothing is a formula", async () => {
     const folder = folderOf({ "list.csv": LIST });
     const swept = await run(folder, "sweep", "list.csv", "--format", "csv", "--checks", "spf,dmarc");

@@ -58,8 +58,11 @@ export function sweepLine(outcome: KeptOutcome, { style }: Layout): string {
   const findings = findingsOf(outcome).filter(({ severity }) => severity !== "note");
   const [worst, ...others] = findings;
   const { unresolved } = outcome.result;
-  const name = style.strong(displayName(outcome.domain));
-  const from = outcome.given === displayName(outcome.domain) ? "" : style.quiet(` (listed as ${visible(outcome.given)})`);
+  const shown = displayName(outcome.domain);
+  const name = style.strong(shown);
+  // With umlauts a name is shown in both its forms, and a list may have either.
+  const isShown = [shown.split(" (")[0], withoutRootDot(outcome.domain)].includes(outcome.given);
+  const from = isShown ? "" : style.quiet(` (listed as ${visible(outcome.given)})`);
   const unsure = unresolved.length === 0 ? "" : style.careful(` ${count(unresolved.length, "question")} had no answer.`);
   if (worst === undefined)
     return unresolved.length === 0
