@@ -202,7 +202,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     ),
   "list-empty": ({ path, skipped, column }) =>
     say(
-      `there is no domain in ${path === "" || path === "-" ? "the list" : visible(path)}${skipped === 0 ? "" : `, and ${count(skipped, "line")} in it could not be read as one`}${column === undefined ? "" : `, of which column ${quote(column)} was read`}`,
+      `there is no domain in ${column === undefined ? "" : `the column ${quote(column)} of `}${path === "" || path === "-" ? "the list" : visible(path)}${skipped === 0 ? "" : `, and ${count(skipped, "line")} in it could not be read as one`}`,
       `give a file with one domain a line, such as brackwater.example${column === undefined ? "" : ", or name the column that holds the domains with --column"}`,
       path,
     ),
