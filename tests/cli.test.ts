@@ -467,6 +467,19 @@ describe("intake", () => {
     const page = "Seekmere asks for this record.\nType: CNAME\nHost: www\nTarget: shops.seekmere.example\n";
     expect((await zandrel(here, ["intake", "-"], { input: page })).out).toContain("seekmere-site: seekmere, site");
   });
+  test("pages of several services are not saved as those of one", async () => {
+    const here = workspace();
+    writeFileSync(join(here, "zandrel.yaml"), `${SETTINGS}  pagewick: { title: Pagewick }\n`);
+    const take = (...page: string[]) => zandrel(here, ["intake", "-"], { input: page.join("\n") });
+    const seekmere = "Verify with Seekmere\nType: TXT\nHost: @\nValue: seekmere-owner=4f1d\n";
+    const pagewick = "Your Pagewick site\nType: CNAME\nHost: www\nTarget: sites.pagewick.example\n";
+    expect(await take(seekmere, "Your Pagewick site\nType: TXT\nHost: _pw\nValue: pw=1\n")).toMatchObject({
+      exit: 2,
+      err: expect.stringContaining("the paste names Seekmere and Pagewick: paste what each of them shows by itself"),
+    });
+    expect((await take(seekmere, pagewick)).err).toContain("--service (seekmere or pagewick)");
+    expect((await take(pagewick)).out).toContain("pagewick-site");
+  });
   test("what nothing on the page says the purpose of is not guessed: refused on a pipe, settled by an option", async () => {
     const here = workspace();
     const input = "Seekmere\nType: CNAME\nHost: k7f3\nTarget: k51.seekmere.example\n";

@@ -144,6 +144,8 @@ export interface Failures {
   };
   "confirm-absent": { readonly ask: string; readonly because: Clause };
   "which-purpose": { readonly records: readonly ResourceRecord[]; readonly guess: string };
+  /** Services that one paste names, of which none is known to be the one it is from. */
+  "several-services": { readonly named: readonly { readonly key: string; readonly title: string }[] };
   /** `offered` is the name of a new service that the paste looks like. */
   "which-service": { readonly known: readonly string[]; readonly offered?: string };
   "unknown-service": Unknown;

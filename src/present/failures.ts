@@ -445,6 +445,15 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       `add --purpose ${guess} if that is it; the others are in zandrel intake --help`,
       "--purpose",
     ),
+  "several-services": ({ named }) =>
+    say(
+      `the paste names ${listOf(named.map(({ title }) => visible(title)))}`,
+      `paste what each of them shows by itself, or, where all of it is from one of them, name it with --service (${listOf(
+        named.map(({ key }) => key),
+        "disjunction",
+      )})`,
+      "--service",
+    ),
   "which-service": ({ known: words, offered }) =>
     say(
       "it is not clear which service this is from",

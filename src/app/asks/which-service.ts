@@ -71,9 +71,11 @@ export async function serviceOfPaste(
   const guess = looksLike(targets);
   const guessed = all.find(({ key }) => key === guess);
   const offered = guess === undefined || guessed !== undefined ? undefined : `${guess[0]?.toUpperCase()}${guess.slice(1)}`;
+  const several = guessed === undefined || found.includes(guessed) ? found : [...found, guessed];
+  if (!context.interactive && several.length > 1) throw new Failure("several-services", { named: several });
   if (!context.interactive)
     throw new Failure("which-service", {
-      known: (guessed !== undefined ? [guessed] : found.length > 0 ? found : all).map(({ key }) => key),
+      known: (guessed !== undefined ? [guessed] : all).map(({ key }) => key),
       ...(offered === undefined ? {} : { offered }),
     });
   const question = { kind: "which-service", known: all, ...(guessed === undefined ? {} : { guess: guessed.key }) } as const;

@@ -1,11 +1,13 @@
 import type { DomainName } from "../../name/index.ts";
 import { type Line, looksLikeData, looksLikeName, type Paste, type Span } from "./paste.ts";
 import { readForwards, readNameServers } from "./readers/beside.ts";
+import { contextType } from "./readers/context.ts";
+import { fieldsOn } from "./readers/labels.ts";
 import { readLists, readLoneValues } from "./readers/list.ts";
-import { fieldsOn, readPairs } from "./readers/pairs.ts";
+import { readPairs } from "./readers/pairs.ts";
 import { readProse } from "./readers/prose.ts";
 import { readStructures } from "./readers/structured.ts";
-import { contextType, readTables } from "./readers/table.ts";
+import { readTables } from "./readers/table.ts";
 import { readWords } from "./readers/words.ts";
 import { readZoneLines } from "./readers/zone-lines.ts";
 import { type Reader, type Reading, type Row, worthOf } from "./reading.ts";
@@ -203,6 +205,9 @@ export function leftoverOf(
   const whole = rows.length > MAX_REPEATED ? "" : [...known].join("\n");
   const own = domain.slice(0, -1);
   const types = new Set(rows.map(({ fields }) => fields.type?.toUpperCase()));
+  const ofFields = new Set(
+    readings.flatMap(({ layout, spans }) => (layout === "labelled fields" ? spans.map(({ line }) => line) : [])),
+  );
   const left: Leftover[] = readings.flatMap((reading) =>
     (reading.unused ?? [])
       .filter(
@@ -229,8 +234,10 @@ export function leftoverOf(
         left.push({ text: rest.trim(), line: line.number });
       continue;
     }
-    if (rows.length > 0 && explained.rest(line) === line.text && !line.text.includes("\t"))
-      for (const { text } of fieldsOn(line)) if (!known.has(text.toLowerCase())) left.push({ text, line: line.number });
+    // A line of fields that none of them is taken from, or not all.
+    if (rows.length > 0 && (rest === line.text || ofFields.has(line.index)) && !line.text.includes("\t"))
+      for (const { text } of fieldsOn({ ...line, text: rest }))
+        if (!known.has(text.toLowerCase())) left.push({ text, line: line.number });
     const sentence = isSentence(rest);
     for (const word of rest.split(/[\s,;()"“”<>|]+/)) {
       const token = word.replace(/^['‘`]+|['’`.:!?]+$/g, "");

@@ -162,7 +162,7 @@ export function cellsBetween(line: Line, separator: RegExp): Cell[] {
 }
 
 /** The whole of a line as one span. */
-export const wholeLine = ({ index, text }: Line): Span => ({ line: index, from: 0, to: text.length });
+export const wholeLine = ({ index, text }: Pick<Line, "index" | "text">): Span => ({ line: index, from: 0, to: text.length });
 
 /** A token that may be a part of a record: what must not be left over unseen. */
 export function looksLikeData(token: string): boolean {

@@ -123,6 +123,51 @@ describe("doubts are questions, never guesses", () => {
   });
 });
 
+describe("two pages pasted one behind the other", () => {
+  // A record that stands on both pages is one, with the TTL of the first.
+  const contentOf = (one: Understood) => linesOf(one).map((line) => line.replace(/^(\S+) \d+ (?=[A-Z])/, "$1 "));
+  // Words of one that are meant for all that follows: options, examples, what to remove, an $ORIGIN.
+  const pages = cases
+    .map((file) => ({ file, text: readFileSync(new URL(`${file}.txt`, FOLDER), "utf8").trimEnd() }))
+    .filter(({ file, text }) => {
+      const one = read(text);
+      return (
+        stopsOf(one).length + one.remove.length === 0 &&
+        !one.repairs.some(({ kind }) => kind === "example-left-out") &&
+        !/html|json|xml|yaml|origin/i.test(file) &&
+        !/\b(?:or|either|example:|e\.g\.)\b/i.test(text) &&
+        text.length < 3000
+      );
+    })
+    .map((page) => ({ ...page, lines: contentOf(read(page.text)) }));
+  // One in so many of all pairs, for each thing that may stand between.
+  const EVERY = 97;
+
+  test.each([
+    ["an empty line", ""],
+    ["a heading", "\nAuthenticate brackwater.example with Heronpost\n"],
+    ["a step", "Step 2"],
+    ["sentences", "\nNow add the records for your other service. They are listed below:"],
+  ])("%s between them: both are read, or it is said that they are not", (_, between) => {
+    let pairs = 0;
+    const stopped: string[] = [];
+    const misread: string[] = [];
+    for (let i = 0; i < pages.length ** 2; i += EVERY) {
+      const [first, second] = [pages[Math.floor(i / pages.length)], pages[i % pages.length]];
+      if (first === undefined || second === undefined || first === second) continue;
+      pairs += 1;
+      const both = read(`${first.text}\n${between}\n${second.text}`);
+      const wanted = [...new Set([...first.lines, ...second.lines])].sort();
+      const found = [...new Set(contentOf(both))].sort();
+      if (stopsOf(both).length > 0) stopped.push(`${first.file} + ${second.file}`);
+      else if (found.join("\n") !== wanted.join("\n")) misread.push(`${first.file} + ${second.file}`);
+    }
+    expect(pairs).toBeGreaterThan(500);
+    expect(misread).toEqual([]);
+    expect(stopped.length / pairs).toBeLessThan(0.03);
+  });
+});
+
 test.each(cases.filter((file) => /purposes: /.test(readFileSync(new URL(`${file}.want`, FOLDER), "utf8"))))(
   "%s becomes the asks a specialist would name",
   (file) => {

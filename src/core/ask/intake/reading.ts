@@ -64,6 +64,28 @@ export interface Reading {
 /** Reads a paste in one kind of layout; `free` says which lines no other reading has explained yet. */
 export type Reader = (paste: Paste, free: (line: number) => boolean) => readonly Reading[];
 
+/** A row with the places that it explains; several lines that hold no row of their own go with one that does. */
+export interface PlacedRow {
+  readonly row?: Row;
+  readonly spans: readonly Span[];
+}
+
+/** Readings of rows without labels, one for each run of lines without a gap: what stands elsewhere may be read better in another way. */
+export function readingsByPlace(layout: Layout, { lines: all }: Pick<Paste, "lines">, placed: readonly PlacedRow[]): Reading[] {
+  const runs: { rows: Row[]; spans: Span[]; last: number }[] = [];
+  for (const { row, spans } of placed) {
+    const lines = spans.map(({ line }) => line);
+    const begin = Math.min(...lines);
+    let run = runs.at(-1);
+    if (run === undefined || begin > run.last + 1 || (begin > run.last && all[begin]?.afterGap === true))
+      runs.push((run = { rows: [], spans: [], last: 0 }));
+    if (row !== undefined) run.rows.push(row);
+    run.spans.push(...spans);
+    run.last = Math.max(...lines);
+  }
+  return runs.flatMap(({ rows, spans }) => (rows.length === 0 ? [] : [{ layout, rows, spans }]));
+}
+
 /** A row while its fields are found. */
 export class RowBuilder {
   readonly fields: { -readonly [C in Column]?: string } = {};
@@ -126,6 +148,7 @@ export function fits(type: string | undefined, value: string): -1 | 0 | 1 | 2 {
     case "TXT":
     case "SPF": {
       if (labelOf(text) !== undefined || isNoise(text) || (isTypeWord(text) && /^[A-Z]+$/.test(text))) return -1;
+      if (isAddress) return 0;
       const plain = repairTxt(text).text;
       if (/^v=\w+/i.test(plain)) return 2;
       if (/^\S+$/.test(plain)) return /[=:_-]|\d/.test(plain) ? 2 : 1;

@@ -1,8 +1,19 @@
 import type { Cell, Paste, Span } from "../paste.ts";
 import { wholeLine } from "../paste.ts";
-import { fits, looksLikeHost, type Reader, type Reading, type Row, RowBuilder } from "../reading.ts";
+import {
+  fits,
+  looksLikeHost,
+  type PlacedRow,
+  type Reader,
+  type Reading,
+  type Row,
+  RowBuilder,
+  readingsByPlace,
+} from "../reading.ts";
 import { type Column, isEmptyMark, isNoise, type Label, labelOf, typeCell } from "../words.ts";
-import { contextType, goesOn } from "./table.ts";
+import { contextType, typeOfTable } from "./context.ts";
+import { holdsFields } from "./labels.ts";
+import { goesOn } from "./table.ts";
 
 /** Every cell of the lines that are still free, in reading order; buttons and states are no cells. */
 function cellsOf({ lines }: Paste, free: (line: number) => boolean): Cell[] {
@@ -49,9 +60,12 @@ function fitsColumn(column: Column, text: string): boolean {
     case "port":
     case "flags":
       return /\d/.test(text) && text.length < 30;
+    case "service":
+    case "protocol":
+      return /^_?[\w-]+$/.test(text);
     case "value":
     case "oldValue":
-      return labelOf(text) === undefined;
+      return labelOf(text) === undefined && !holdsFields(text);
     default:
       return true;
   }
@@ -84,6 +98,9 @@ function rowUnder(
   if (misses || at !== cells.length || !built.has("value")) return undefined;
   const row = built.row(built.has("type") ? undefined : type);
   const { host, value = "" } = row.fields;
+  // Where other columns are empty, a line that may only be a sentence is no value.
+  const whole = columns.every(({ column }) => built.has(column));
+  if (!whole && /\s/.test(value) && fits(row.fields.type, value) < 2) return undefined;
   if (fits(row.fields.type, value) < 0 || (host !== undefined && !looksLikeHost(host) && !isEmptyMark(host))) return undefined;
   return { row, spans: built.spans };
 }
@@ -112,8 +129,7 @@ function underHeadings(paste: Paste, cells: readonly Cell[]): Reading[] {
       at += Math.max(0, labels.length - 1);
       continue;
     }
-    const type =
-      columns.find((label) => label.type !== undefined)?.type ?? contextType(paste.lines, (cells[at] as Cell).span.line);
+    const type = typeOfTable(columns, paste.lines, (cells[at] as Cell).span.line);
     const behind = joined(cells.slice(at + labels.length));
     const spans = cells.slice(at, at + labels.length).map(({ span }) => span);
     const rows: Row[] = [];
@@ -151,9 +167,8 @@ function toNextType(cells: readonly { cell: Cell }[], from: number): number {
 }
 
 /** Rows of a list without headings: each begins with its type, host and value follow. */
-function withoutHeadings(cells: readonly Cell[]): Reading[] {
-  const rows: Row[] = [];
-  const spans: Span[] = [];
+function withoutHeadings(paste: Paste, cells: readonly Cell[]): Reading[] {
+  const placed: PlacedRow[] = [];
   const pieces = joined(cells);
   for (let at = 0; at < pieces.length; ) {
     const { cell } = pieces[at] as { cell: Cell };
@@ -167,13 +182,14 @@ function withoutHeadings(cells: readonly Cell[]): Reading[] {
       type,
       pieces.slice(at + 1, at + width).map((piece) => piece.cell),
     );
-    if (read !== undefined) {
-      rows.push({ fields: read.fields, line: cell.span.line });
-      spans.push(...pieces.slice(at, at + 1 + read.used).flatMap((piece) => piece.spans));
-    }
+    if (read !== undefined)
+      placed.push({
+        row: { fields: read.fields, line: cell.span.line },
+        spans: pieces.slice(at, at + 1 + read.used).flatMap((piece) => piece.spans),
+      });
     at += 1 + (read?.used ?? 0);
   }
-  return rows.length === 0 ? [] : [{ layout: "list", rows, spans: spans }];
+  return readingsByPlace("list", paste, placed);
 }
 
 function listRow(type: string, cells: readonly Cell[]): { fields: Row["fields"]; used: number } | undefined {
@@ -193,7 +209,7 @@ function listRow(type: string, cells: readonly Cell[]): { fields: Row["fields"];
 /** Lists of cells, one a line, as a copied table becomes in plain text. */
 export const readLists: Reader = (paste, free) => {
   const cells = cellsOf(paste, free);
-  return [...underHeadings(paste, cells), ...withoutHeadings(cells)];
+  return [...underHeadings(paste, cells), ...withoutHeadings(paste, cells)];
 };
 
 /** One value on a line of its own below a sentence or heading that names its type: “add this TXT record”. */
@@ -203,7 +219,7 @@ export const readLoneValues: Reader = (paste, free) => {
   for (const line of lines) {
     if (!free(line.index)) continue;
     const text = line.text.trim();
-    if (/\t/.test(text) || labelOf(text) !== undefined || typeCell(text) !== undefined) continue;
+    if (/\t/.test(text) || labelOf(text) !== undefined || typeCell(text) !== undefined || holdsFields(text)) continue;
     const type = contextType(lines, line.index);
     if (type === undefined) continue;
     const inMx = type === "MX" && /^\d{1,5}\s+\S+$/.test(text);

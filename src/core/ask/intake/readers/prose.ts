@@ -2,7 +2,7 @@ import type { Line, Paste, Span } from "../paste.ts";
 import { looksLikeName } from "../paste.ts";
 import { fits, looksLikeHost, type Reader, type Reading, type Row } from "../reading.ts";
 import { APEX_WORDS, type Column, isTypeWord, SAYS } from "../words.ts";
-import { SENTENCE, typesIn } from "./table.ts";
+import { SENTENCE, typesIn } from "./context.ts";
 
 /** A thing that may be named in a sentence: in quotes, in code marks, or one word. */
 const THING = `(?:["“„'‘\`]([^"”“'’\`\\n]{1,400})["”“'’\`]|([^\\s"“”„\`,;]*[^\\s"“”„\`,;.:!?)(]))`;

@@ -1,7 +1,19 @@
 import { parse } from "csv-parse/sync";
 import { type Cell, cellsBetween, type Line, MAX_LINE, type Paste, type Span, wholeLine } from "../paste.ts";
-import { fits, looksLikeHost, plausibility, type Reader, type Reading, type Row, RowBuilder } from "../reading.ts";
+import {
+  fits,
+  looksLikeHost,
+  type PlacedRow,
+  plausibility,
+  type Reader,
+  type Reading,
+  type Row,
+  RowBuilder,
+  readingsByPlace,
+} from "../reading.ts";
 import { type Column, isEmptyMark, isNoise, isTypeWord, type Label, labelOf, typeCell } from "../words.ts";
+import { typeOfTable } from "./context.ts";
+import { beginsWithLabel } from "./labels.ts";
 
 /** Cuts lines into rows of cells; a row may take several lines, where a quoted cell goes on. */
 type Cutter = (lines: readonly Line[], at: number) => { readonly cells: readonly Cell[]; readonly lines: number };
@@ -90,9 +102,13 @@ function headingOf(cells: readonly Cell[]): Heading | undefined {
   return { columns, cells };
 }
 
-/** The cells of a row under their headings; where cells were lost, those of a table aligned with white space by their place. */
-function assign(cells: readonly Cell[], { columns, cells: headings }: Heading, aligned: boolean): RowBuilder {
+/**
+ * The cells of a row under their headings; where cells were lost, those of a table aligned with white space by their place. None
+ * where two cells stand under one heading.
+ */
+function assign(cells: readonly Cell[], { columns, cells: headings }: Heading, aligned: boolean): RowBuilder | undefined {
   const row = new RowBuilder();
+  let apart = true;
   const starts = headings.map(({ span }) => span.from);
   const columnAt = (cell: Cell, i: number): number => {
     if (!aligned || cells.length >= columns.length) return i;
@@ -104,15 +120,23 @@ function assign(cells: readonly Cell[], { columns, cells: headings }: Heading, a
   };
   cells.forEach((cell, i) => {
     const column = columns[columnAt(cell, i)]?.column;
-    if (column !== undefined) row.take(column, cell);
+    if (column !== undefined) apart = row.take(column, cell) && apart;
     else if (isNoise(cell.text)) row.spans.push(cell.span);
   });
-  return row;
+  return apart ? row : undefined;
 }
 
 /** Whether what is under headings is a row: its type is one, or there is none to be seen and the rest fits. */
 function isRow({ fields }: Row): boolean {
-  const { type, value, host, nameServer, priority } = fields;
+  const { type, value, host, nameServer, priority, service } = fields;
+  if (service !== undefined && !/^_?[\w-]+$/.test(service)) return false;
+  // Another type than the one that is named above.
+  if (host !== undefined && /^[A-Z]+$/.test(host) && isTypeWord(host)) return false;
+  const beside = /\s\(([A-Z]+)\)$/.exec(value ?? "")?.[1];
+  if (beside !== undefined && isTypeWord(beside) && beside !== type) return false;
+  // A line of labels with their values, and no row.
+  if (value !== undefined && (labelOf(value) !== undefined || (typeCell(value) !== undefined && value === value.toUpperCase())))
+    return false;
   if (type !== undefined && !isEmptyMark(type))
     return typeCell(type) !== undefined || /^[A-Z]{3,10}$/.test(type) || plausibility({ fields, line: 0 }) > 0;
   if (nameServer !== undefined) return true;
@@ -129,18 +153,17 @@ function rowsBelow(
   from: number,
   cut: Cutter,
   heading: Heading,
-  contextType: string | undefined,
+  type: string | undefined,
   aligned: boolean,
 ) {
   const rows: Row[] = [];
   const spans: Span[] = [];
   let last: { value: string; line: number } | undefined;
-  const type = heading.columns.find((label) => label?.type !== undefined)?.type ?? contextType;
   let at = from;
   while (at < lines.length) {
     const line = lines[at] as Line;
     const { cells, lines: used } = cut(lines, at);
-    if (headingOf(cells) !== undefined) break;
+    if (headingOf(cells) !== undefined || beginsWithLabel(line)) break;
     const filled = cells.filter(({ text }) => text !== "");
     if (filled.length === 1 && last !== undefined && goesOn(last.value, (filled[0] as Cell).text)) {
       const row = rows.pop() as Row;
@@ -151,6 +174,7 @@ function rowsBelow(
     else if (filled.length < 2 && heading.columns.length > 1) break;
     else {
       const built = assign(cells, heading, aligned);
+      if (built === undefined) break;
       const row = cleaned(built.row(built.has("type") ? undefined : type));
       if (!isRow(row)) break;
       if (built.line === -1) break;
@@ -186,6 +210,9 @@ function cleaned(row: Row): Row {
   };
 }
 
+/** A tag of a key or a policy (RFC 6376 section 3.6.1, RFC 7489 section 6.3). */
+const TAG = /^(?:[vkpnsthg]|sp|np|psd|pct|fo|r[ifu]|ru[af]|adkim|aspf)=\S/;
+
 /** Whether a line goes on with the value of the one before: a key cut in two, a second quoted string, more SPF terms. */
 export function goesOn(value: string, next: string): boolean {
   const text = next.trim();
@@ -195,9 +222,7 @@ export function goesOn(value: string, next: string): boolean {
     return !isTypeWord(text) && (text.length > 20 || /\d/.test(text));
   if (/^"?v=spf1\b/i.test(value) && !/\ball"?$/i.test(value.trim()))
     return /^[+?~-]?(?:include|ip4|ip6|a|mx|exists|redirect|all)\b(?:[:=/]|$)/i.test(text) || /^[+?~-]all"?$/i.test(text);
-  return (
-    /^"?v=(?:DKIM1|DMARC1)\b/i.test(value) && (/;\s*$/.test(value) || /^[a-z]{1,5}=/.test(text)) && /^[a-z]{1,5}=\S/.test(text)
-  );
+  return /^"?v=(?:DKIM1|DMARC1)\b/i.test(value) && TAG.test(text);
 }
 
 /** Tables with a line of headings above their rows. */
@@ -209,7 +234,7 @@ function withHeading(paste: Paste, free: (line: number) => boolean, cut: Cutter,
     const { cells, lines: used } = cut(lines, at);
     const heading = headingOf(cells);
     if (heading === undefined) continue;
-    const { rows, spans, to } = rowsBelow(lines, at + used, cut, heading, contextType(lines, at), aligned);
+    const { rows, spans, to } = rowsBelow(lines, at + used, cut, heading, typeOfTable(heading.columns, lines, at), aligned);
     if (rows.length > 0)
       readings.push({ layout: "table", labelled: true, rows, spans: [...lines.slice(at, at + used).map(wholeLine), ...spans] });
     at = Math.max(at, to - 1);
@@ -217,62 +242,18 @@ function withHeading(paste: Paste, free: (line: number) => boolean, cut: Cutter,
   return readings;
 }
 
-/** The one record type that the lines right above name: “MX records”, “Add these CNAME records”. */
-export function contextType(lines: readonly Line[], at: number): string | undefined {
-  for (let i = at - 1; i >= Math.max(0, at - 3); i--) {
-    const { text } = lines[i] as Line;
-    if (text.length > 300) return undefined;
-    const types = typesIn(text);
-    if (types.size === 1) return [...types][0];
-    if (types.size > 1) return undefined;
-    // A line with cells belongs to something else.
-    if (/\t|\S {2,}\S.* {2,}/.test(text)) return undefined;
-  }
-  return undefined;
-}
-
-/** Record types that a sentence or heading names. “A” only where “record” follows, or nothing else. */
-export function typesIn(text: string): Set<string> {
-  const found = new Set<string>();
-  const whole = typeCell(text);
-  if (whole !== undefined) return found.add(whole);
-  for (const [, word = "", behind] of text.matchAll(
-    /(?<![\w.=-])([A-Z]{1,6})(?![\w=]|\.\w)((?:[ -](?:resource |DNS )?(?:records?|entry|entries|eintr[aä]ge?|enregistrements?|registros?|type))|\s*\(|\))?/gi,
-  )) {
-    if (!isTypeWord(word)) continue;
-    if (word === word.toUpperCase() && word.length > 1 && word !== "SPF") found.add(word);
-    else if (
-      behind !== undefined &&
-      /rec|ent|eint|enr|reg|type/i.test(behind) &&
-      !/^a$/.test(word) &&
-      word.toUpperCase() !== "SPF"
-    )
-      found.add(word.toUpperCase());
-    else if (word === "A" && behind !== undefined && /rec|ent|eint/i.test(behind)) found.add("A");
-  }
-  if (/\bSPF[ -](?:record|entry)/.test(text) && found.size === 0) found.add("TXT");
-  return found;
-}
-
-/** The end of a sentence, unless a name goes on behind the dot. */
-export const SENTENCE = /(?<=[.!?])\s+(?=[\p{Lu}"“(\d])/u;
-
 /** Rows without a heading above them: one cell is a record type, the next two are host and value, numbers are TTL or priority. */
 function withoutHeading(paste: Paste, free: (line: number) => boolean, cut: Cutter): Reading[] {
-  const rows: Row[] = [];
-  const spans: Span[] = [];
+  const placed: PlacedRow[] = [];
   const { lines } = paste;
   for (let at = 0; at < lines.length; at++) {
     if (!free(at)) continue;
     const { cells, lines: used } = cut(lines, at);
     const row = cells.length < 2 || cells.length > 12 ? undefined : rowOf(cells);
-    if (row !== undefined) {
-      rows.push(row);
-      spans.push(...lines.slice(at, at + used).map(wholeLine));
-    }
+    if (row !== undefined) placed.push({ row, spans: lines.slice(at, at + used).map(wholeLine) });
     at += used - 1;
   }
-  return rows.length === 0 ? [] : [{ layout: "table", rows, spans }];
+  return readingsByPlace("table", paste, placed);
 }
 
 function rowOf(cells: readonly Cell[]): Row | undefined {

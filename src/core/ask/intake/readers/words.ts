@@ -2,7 +2,7 @@ import { type DomainName, isAtOrBelow, parseName } from "../../../name/index.ts"
 import { type Line, looksLikeName, type Paste, type Span } from "../paste.ts";
 import { fits, looksLikeHost, type Reader, type Reading } from "../reading.ts";
 import { isTypeWord, SAYS } from "../words.ts";
-import { SENTENCE, typesIn } from "./table.ts";
+import { SENTENCE, typesIn } from "./context.ts";
 
 /** A word of a line, or several in quotation marks, with its place. */
 interface Token {

@@ -1,7 +1,7 @@
 import type { DomainName } from "../../../name/index.ts";
 import { parseName } from "../../../name/index.ts";
-import { type Line, MAX_LINE, type Span, wholeLine } from "../paste.ts";
-import { fits, looksLikeHost, type Reader, type Row } from "../reading.ts";
+import { type Line, MAX_LINE, wholeLine } from "../paste.ts";
+import { fits, looksLikeHost, type PlacedRow, type Reader, type Row, readingsByPlace } from "../reading.ts";
 import { isTypeWord } from "../words.ts";
 
 /** A record as a zone file writes it (RFC 1035 section 5.1): owner, TTL and class in either order, type, data. */
@@ -45,8 +45,7 @@ function logicalLine(lines: readonly Line[], at: number): { text: string; lines:
 export const readZoneLines =
   (domain: DomainName): Reader =>
   ({ lines }, free) => {
-    const rows: Row[] = [];
-    const spans: Span[] = [];
+    const placed: PlacedRow[] = [];
     let origin: DomainName | undefined;
     let ttl: string | undefined;
     let owner: string | undefined;
@@ -60,11 +59,11 @@ export const readZoneLines =
           const read = parseName(directive[2] as string, domain);
           if (read.ok) origin = read.value;
         }
-        spans.push(wholeLine(line));
+        placed.push({ spans: [wholeLine(line)] });
         continue;
       }
       if (/^;/.test(line.text)) {
-        spans.push(wholeLine(line));
+        placed.push({ spans: [wholeLine(line)] });
         continue;
       }
       const logical = logicalLine(lines, at);
@@ -72,11 +71,10 @@ export const readZoneLines =
       const row = groups === undefined ? undefined : rowOf(groups, { origin, ttl, owner });
       if (row === undefined) continue;
       owner = row.fields.host ?? owner;
-      rows.push({ ...row, line: at });
-      spans.push(...lines.slice(at, at + logical.lines).map(wholeLine));
+      placed.push({ row: { ...row, line: at }, spans: lines.slice(at, at + logical.lines).map(wholeLine) });
       at += logical.lines - 1;
     }
-    return rows.length === 0 ? [] : [{ layout: "zone-file lines", rows, spans }];
+    return readingsByPlace("zone-file lines", { lines }, placed);
   };
 
 interface Directives {
