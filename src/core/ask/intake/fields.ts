@@ -20,7 +20,7 @@ import { isPublicSuffix } from "../../suffix/index.ts";
 import { readRecords } from "../../zone/index.ts";
 import { looksLikeName } from "./paste.ts";
 import type { Fields } from "./reading.ts";
-import { type Repair, repairTarget, repairTxt } from "./repair.ts";
+import { type Repair, repairQuotes, repairTarget, repairTxt } from "./repair.ts";
 import { APEX_WORDS, HIDDEN, isEmptyMark, ttlSeconds } from "./words.ts";
 
 /** Why something of a paste cannot be saved; a stable code with what it is about. `row` counts the records from 1. */
@@ -336,7 +336,13 @@ function priorityOf(pass: Pass, { priority, value = "" }: Fields, row: number): 
 
 /** The data of a record as zone-file text, from the value as it was pasted; undefined where a question is open. */
 function dataText(pass: Pass, type: RecordType, fields: Fields, zoneSyntax: boolean, row: number): string | undefined {
-  const { value = "", weight, port, flags, tag } = fields;
+  const { weight, port, flags, tag } = fields;
+  let { value = "" } = fields;
+  if (!pass.exact && (zoneSyntax || type === "CAA")) {
+    const { text, repairs } = repairQuotes(value);
+    pass.repairs.push(...repairs);
+    value = text;
+  }
   if (zoneSyntax) return value;
   if (type === "TXT") {
     if (pass.exact) return splitCharacterStrings(octetsOf(value)).map(quoted).join(" ");

@@ -1,4 +1,5 @@
 import { Parser } from "htmlparser2";
+import { repairQuotes } from "./repair.ts";
 
 /** Tags that begin and end a line of their own. */
 const BLOCKS = new Set(
@@ -28,7 +29,8 @@ export interface MetaTag {
 /** The meta tags of a text that are no browser's business. */
 export function metaTags(text: string): MetaTag[] {
   return [...text.matchAll(/<meta\s[^<>]{1,2000}>/gi)].flatMap(([tag]) => {
-    const attribute = (name: string) => new RegExp(`\\s${name}\\s*=\\s*(?:"([^"]*)"|'([^']*)'|([^\\s"'>]+))`, "i").exec(tag);
+    const plain = repairQuotes(tag).text;
+    const attribute = (name: string) => new RegExp(`\\s${name}\\s*=\\s*(?:"([^"]*)"|'([^']*)'|([^\\s"'>]+))`, "i").exec(plain);
     const [name, content] = ["name", "content"].map((key) => {
       const found = attribute(key);
       return found?.[1] ?? found?.[2] ?? found?.[3];

@@ -56,9 +56,13 @@ const DRAWN = /^[\s|:+=_─━│┃┌┐└┘├┤┬┴┼═║╔╗╚�
 const PICTURES = /^(?:\p{Extended_Pictographic}|\ufe0f|\u200d)+\s*(?=\S)/u;
 const TRAILING_SIGN = /(?:[📋⧉🗐ⓘ\u2139🛈]|\ufe0f)$/u;
 
+/** A button that copies what stands in front of it, on the same line. */
+const COPY_BUTTON =
+  /(?<=\S)[ \t]+(?:cop(?:y|ied|ier|ié|iar|iado|ia|iato)|kopi(?:eren|ert|ëren|uj)|gekopieerd|skopiowano|コピー)!?$/i;
+
 /** A line without the signs behind it. */
 function withoutSigns(text: string): string {
-  let plain = text.trimEnd();
+  let plain = text.trimEnd().replace(COPY_BUTTON, "");
   while (TRAILING_SIGN.test(plain)) plain = plain.replace(TRAILING_SIGN, "").trimEnd();
   return plain;
 }

@@ -123,9 +123,66 @@ describe("doubts are questions, never guesses", () => {
   });
 });
 
+// A record that stands twice is one, with the TTL of the first.
+const contentOf = (one: Understood) => [...new Set(linesOf(one).map((line) => line.replace(/^(\S+) \d+ (?=[A-Z])/, "$1 ")))];
+
+/** The lines of a text that say anything, each changed. */
+const eachLine = (change: (line: string, i: number) => string) => (text: string) =>
+  text
+    .split("\n")
+    .map((line, i) => (line.trim() === "" ? line : change(line, i)))
+    .join("\n");
+const LABEL = /^([A-Z][A-Za-z ]+): /gm;
+
+describe("what mail programs, editors and the pages themselves do to a paste changes nothing, or it is said", () => {
+  const pages = cases
+    .map((file) => ({ file, text: readFileSync(new URL(`${file}.txt`, FOLDER), "utf8") }))
+    .filter(({ file, text }) => stopsOf(read(text)).length === 0 && !/html|xml|json|yaml|toml/.test(file));
+
+  test.each<[string, (text: string) => string]>([
+    ["line ends of another system", (text) => text.replace(/\n/g, "\r\n")],
+    ["tabs as spaces", (text) => text.replace(/\t/g, "    ")],
+    ["tabs as bars", eachLine((line) => (line.includes("\t") ? `| ${line.split("\t").join(" | ")} |` : line))],
+    ["quoted in a mail", (text) => text.replace(/^/gm, "> ")],
+    ["white space at the ends", (text) => text.replace(/$/gm, "   ")],
+    ["spaces that do not break", (text) => text.replace(/ /g, "\u00a0")],
+    ["a mark of the byte order", (text) => `\ufeff${text}`],
+    ["characters without width", (text) => text.replace(/: /g, ":\u200b ")],
+    ["a fence of code", (text) => `Here is what it says:\n\n\`\`\`\n${text.trimEnd()}\n\`\`\`\n\nThanks!\n`],
+    [
+      "a mail around it",
+      (text) =>
+        `Hi Maud,\n\ncan you set this up until Friday? The site goes live on 2 March.\n\n${text.trimEnd()}\n\nThanks\nTobias\n--\nBrackwater Puppet Theatre, 12 Quay Street\n`,
+    ],
+    [
+      "a page around it",
+      (text) => `Home\nDomains\nSettings\n\n${text.trimEnd()}\n\nBack\nContinue\nNeed help? Contact support\n`,
+    ],
+    ["an empty line between all", (text) => text.replace(/\n/g, "\n\n")],
+    ["bold labels", (text) => text.replace(/^([A-Z][a-z]+):/gm, "**$1:**")],
+    ["bullets", eachLine((line) => `• ${line}`)],
+    ["numbers", eachLine((line, i) => `${i + 1}. ${line}`)],
+    ["pasted twice", (text) => `${text.trimEnd()}\n\n${text}`],
+    ["quotation marks of an editor", (text) => text.replace(/"([^"\n]*)"/g, "“$1”")],
+    ["a space in front of the colon", (text) => text.replace(LABEL, "$1 : ")],
+    ["a tab behind the colon", (text) => text.replace(LABEL, "$1:\t")],
+    ["values below their labels", (text) => text.replace(LABEL, "$1\n")],
+    ["a button behind each value", (text) => text.replace(/^([A-Z][A-Za-z ]+: .*)$/gm, "$1 Copy")],
+    ["a button below each value", (text) => text.replace(/^([A-Z][A-Za-z ]+: .*)$/gm, "$1\nCopy")],
+  ])("%s", (_, make) => {
+    const changed = pages.map((page) => ({ ...page, made: make(page.text) })).filter(({ text, made }) => made !== text);
+    expect(changed.length).toBeGreaterThan(20);
+    const again = changed.map(({ file, text, made }) => ({ file, was: contentOf(read(text)), is: read(made) }));
+    const stopped = again.filter(({ is }) => stopsOf(is).length > 0);
+    const misread = again.filter(
+      (one) => !stopped.includes(one) && contentOf(one.is).sort().join("\n") !== one.was.sort().join("\n"),
+    );
+    expect(misread.map(({ file }) => file)).toEqual([]);
+    expect(stopped.length / changed.length).toBeLessThan(0.06);
+  });
+});
+
 describe("two pages pasted one behind the other", () => {
-  // A record that stands on both pages is one, with the TTL of the first.
-  const contentOf = (one: Understood) => linesOf(one).map((line) => line.replace(/^(\S+) \d+ (?=[A-Z])/, "$1 "));
   // Words of one that are meant for all that follows: options, examples, what to remove, an $ORIGIN.
   const pages = cases
     .map((file) => ({ file, text: readFileSync(new URL(`${file}.txt`, FOLDER), "utf8").trimEnd() }))

@@ -60,6 +60,9 @@ function applyRules(text: string, rules: readonly Rule[]): { text: string; repai
 /** Puts right what copying from a page does to any text. */
 export const repairText = (text: string) => applyRules(text, clean);
 
+/** Puts quotation marks right that a text editor has made of those that are typed. */
+export const repairQuotes = (text: string) => applyRules(text, [typographic]);
+
 /** The text of a TXT value: out of its quotes, its strings joined, unwrapped. */
 export function repairTxt(value: string): { text: string; repairs: Repair[] } {
   return applyRules(value, [

@@ -121,11 +121,11 @@ export function understand(request: IntakeRequest): Understood {
   return {
     layout: readings[0]?.layout ?? (web.length > 0 ? "web proof" : spf.terms.length > 0 ? "SPF terms" : undefined),
     records: withoutTwins(records),
-    remove: remove.filter((gone) => !records.some(({ record }) => same(record, gone))),
+    remove: firstOf(remove, keyOf).filter((gone) => !records.some(({ record }) => keyOf(record) === keyOf(gone))),
     spfTerms: spf.terms,
     nameServers: [...new Set(nameServers)],
-    forwards,
-    web,
+    forwards: firstOf(forwards, JSON.stringify),
+    web: firstOf(web, JSON.stringify),
     elsewhere: sorted.elsewhere,
     repairs: unique(pass.repairs),
     questions: pass.questions,
@@ -296,12 +296,10 @@ function forwardOf(pass: Pass, { host = "@", value = "", forwardKind = "" }: Fie
   return [{ from: `https://${from.slice(0, -1)}/`, to, permanent }];
 }
 
-const same = (a: ResourceRecord, b: ResourceRecord): boolean =>
-  a.name === b.name && a.type === b.type && printData(a.type, a.data) === printData(b.type, b.data);
+const keyOf = ({ name, type, data }: ResourceRecord): string => `${name} ${type} ${printData(type, data)}`;
 
 /** Records that stand twice on a page are one. */
-const withoutTwins = (records: readonly PastedRecord[]): PastedRecord[] =>
-  firstOf(records, ({ record: { name, type, data } }) => `${name} ${type} ${printData(type, data)}`);
+const withoutTwins = (records: readonly PastedRecord[]): PastedRecord[] => firstOf(records, ({ record }) => keyOf(record));
 
 /** The first of all that have the same key. */
 function firstOf<T>(all: readonly T[], keyOf: (one: T) => string): T[] {

@@ -98,9 +98,9 @@ function rowUnder(
   if (misses || at !== cells.length || !built.has("value")) return undefined;
   const row = built.row(built.has("type") ? undefined : type);
   const { host, value = "" } = row.fields;
-  // Where other columns are empty, a line that may only be a sentence is no value.
+  // Without a type of its own, or with other columns empty, a line may as well be the text around the table.
   const whole = columns.every(({ column }) => built.has(column));
-  if (!whole && /\s/.test(value) && fits(row.fields.type, value) < 2) return undefined;
+  if (!(whole && (built.has("type") || /^\S{13,}$/.test(value))) && fits(row.fields.type, value) < 2) return undefined;
   if (fits(row.fields.type, value) < 0 || (host !== undefined && !looksLikeHost(host) && !isEmptyMark(host))) return undefined;
   return { row, spans: built.spans };
 }
@@ -235,11 +235,16 @@ export const readLoneValues: Reader = (paste, free) => {
     }
     // What belongs to it may follow as a field of its own.
     const fields: { priority?: string; ttl?: string } = {};
-    for (const next of lines.slice(line.index + spans.length, line.index + spans.length + 2)) {
-      const found = /^\s*(priority|prio|preference|ttl)\s*[:=]?\s*(\d[\w ]{0,20})$/i.exec(next.text);
-      if (found === null || !free(next.index)) break;
-      fields[/ttl/i.test(found[1] as string) ? "ttl" : "priority"] = found[2] as string;
-      spans.push(wholeLine(next));
+    for (let at = line.index + spans.length; at < lines.length && free(at); ) {
+      // Its label may stand above it.
+      const field = lines.slice(at, at + 2).map((next) => next.text.trim());
+      const found = /^(priority|prio|preference|ttl)\s*[:=]?(?:\s*(\d[\w ]{0,20})(?:\n|$)|\n(\d{1,10})$)/i.exec(field.join("\n"));
+      if (found === null) break;
+      const [, label = "", beside, below = ""] = found;
+      fields[/ttl/i.test(label) ? "ttl" : "priority"] = beside ?? below;
+      const used = lines.slice(at, at + (beside === undefined ? 2 : 1));
+      spans.push(...used.map(wholeLine));
+      at += used.length;
     }
     readings.push({
       layout: "sentence",

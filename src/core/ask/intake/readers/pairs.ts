@@ -1,7 +1,7 @@
 import type { Cell, Line, Paste, Span } from "../paste.ts";
 import { looksLikeName, wholeLine } from "../paste.ts";
 import { fits, type Reader, type Reading, type Row, RowBuilder } from "../reading.ts";
-import { type Column, FORWARD_TYPES, isNoise, type Label, labelOf, typeCell } from "../words.ts";
+import { type Column, FORWARD_TYPES, isEmptyMark, isNoise, type Label, labelOf, typeCell } from "../words.ts";
 import { contextType, typesIn } from "./context.ts";
 import { labelIn, type Pair, pairsOf } from "./labels.ts";
 import { goesOn } from "./table.ts";
@@ -41,9 +41,19 @@ function continued(
   let { text } = pair;
   const spans = [...pair.spans];
   let to = at;
+  // A button has nothing below it.
+  if (text === "" && pair.label.column === "other" && isNoise((lines[at] as Line).text)) return { text, spans, to };
   for (let i = at + 1; i < lines.length && free(i); i++) {
     const line = lines[i] as Line;
-    if (text === "" && isNoise(line.text) && labelOf(line.text) === undefined && i - at <= 2) {
+    const behind = lines[i + 1];
+    // A button between the parts of a value.
+    if (text !== "" && behind !== undefined && isNoise(line.text) && free(i + 1) && goesOn(text, behind.text)) {
+      spans.push(wholeLine(line));
+      continue;
+    }
+    const isNumber = pair.label.column === "ttl" || pair.label.column === "priority";
+    if (text === "" && isNumber && !/\d/.test(line.text) && !isEmptyMark(line.text)) break;
+    if (text === "" && !isNumber && isNoise(line.text) && labelOf(line.text) === undefined && i - at <= 2) {
       spans.push(wholeLine(line));
       continue;
     }

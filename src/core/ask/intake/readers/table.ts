@@ -49,12 +49,18 @@ const byCommas =
     if (first.text.length > MAX_LINE || !first.text.includes(delimiter)) return single;
     let text = first.text;
     let used = 1;
-    while ((text.split('"').length - 1) % 2 === 1 && used < MAX_CELL_LINES && at + used < lines.length) {
+    while ((text.split(/["“”„‟]/).length - 1) % 2 === 1 && used < MAX_CELL_LINES && at + used < lines.length) {
       text += `\n${(lines[at + used] as Line).text}`;
       used += 1;
     }
     try {
-      const [cells = []] = parse(text, { delimiter, relax_quotes: true, trim: true, relax_column_count: true }) as string[][];
+      // A mail program makes other quotation marks of those of the file.
+      const [cells = []] = parse(text.replace(/[“”„‟]/g, '"'), {
+        delimiter,
+        relax_quotes: true,
+        trim: true,
+        relax_column_count: true,
+      }) as string[][];
       return { cells: placed(cells, lines.slice(at, at + used)), lines: used };
     } catch {
       return single;
