@@ -467,6 +467,15 @@ describe("intake", () => {
     const page = "Seekmere asks for this record.\nType: CNAME\nHost: www\nTarget: shops.seekmere.example\n";
     expect((await zandrel(here, ["intake", "-"], { input: page })).out).toContain("seekmere-site: seekmere, site");
   });
+  test("a page that was saved in another encoding is read as it was", async () => {
+    const here = workspace();
+    const page = "Seekmere\nType: TXT\nHost: @\nValue: bühne=4f1d\n";
+    const encoded = { "utf-16": Buffer.from(`\ufeff${page}`, "utf16le"), "one-octet": Buffer.from(page, "latin1") };
+    for (const [file, octets] of Object.entries(encoded)) {
+      writeFileSync(join(here, file), octets);
+      expect((await zandrel(here, ["intake", "--dry-run", file])).out).toContain("bühne=4f1d");
+    }
+  });
   test("pages of several services are not saved as those of one", async () => {
     const here = workspace();
     writeFileSync(join(here, "zandrel.yaml"), `${SETTINGS}  pagewick: { title: Pagewick }\n`);

@@ -4,6 +4,7 @@ import * as z from "zod";
 import type { Ended } from "../app/context.ts";
 import { parseClock, systemClock } from "../clock.ts";
 import type { Clause } from "../core/clause/index.ts";
+import { decodeText } from "../core/encoding.ts";
 import { Failure } from "../core/failure.ts";
 import { jsonText, terminalSafe, visible, visibleLines } from "../present/safe.ts";
 import { styleFor } from "../present/style.ts";
@@ -29,7 +30,7 @@ async function readInput(max: number): Promise<string> {
     if (length > max) throw new Failure("input-too-large", { octets: max });
     chunks.push(chunk as Buffer);
   }
-  return Buffer.concat(chunks).toString("utf8");
+  return decodeText(Buffer.concat(chunks));
 }
 
 /** Whether somebody can be asked, although standard input may be a paste. */

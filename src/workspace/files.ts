@@ -21,6 +21,7 @@ import {
   statSync,
 } from "node:fs";
 import { basename, dirname, join } from "node:path";
+import { decodeText } from "../core/encoding.ts";
 import { Failure } from "../core/failure.ts";
 import { writeAll } from "../write-all.ts";
 
@@ -81,9 +82,14 @@ export function beginningOf(path: string, octets: number): Buffer {
 /** Nothing that people edit by hand is larger; a larger file is the wrong one. */
 const MAX_OCTETS = 256 << 20;
 
-/** Reads a regular file as text, or says in one sentence why not; one that is larger than `most` octets is not read at all. */
-export const readText = (path: string, encoding: "utf8" | "latin1" = "utf8", most = MAX_OCTETS): string =>
-  readOctets(path, most).toString(encoding);
+/**
+ * Reads a regular file as text, or says in one sentence why not; one that is larger than `most` octets is not read at all. What
+ * other programs write is read `as-saved`, in the encoding it shows.
+ */
+export function readText(path: string, encoding: "utf8" | "latin1" | "as-saved" = "utf8", most = MAX_OCTETS): string {
+  const octets = readOctets(path, most);
+  return encoding === "as-saved" ? decodeText(octets) : octets.toString(encoding);
+}
 
 /** Makes a folder and those above it that are missing, for this user alone whatever the umask. */
 export function makeFolder(path: string): void {

@@ -25,7 +25,7 @@ import { namedService, serviceOfPaste } from "./which-service.ts";
 async function pasted(request: IntakeRequest, context: AppContext): Promise<string> {
   const [file, ...more] = request.operands;
   if (more.length > 0) throw new Failure("one-file", {});
-  if (file !== undefined && file !== "-") return readText(resolve(context.cwd, file), "utf8", MAX_PASTE);
+  if (file !== undefined && file !== "-") return readText(resolve(context.cwd, file), "as-saved", MAX_PASTE);
   if (file === undefined && context.interactive) await context.tell(clause("told-paste-now"));
   return context.readInput(MAX_PASTE);
 }

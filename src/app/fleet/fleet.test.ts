@@ -64,6 +64,19 @@ describe("lists", () => {
       undefined,
       { entries: ["2 brackwater.example. 1"] },
     ],
+    [
+      "UTF-16 without its mark",
+      Buffer.from("a\tdomain\n1\tbrackwater.example\n", "utf16le"),
+      undefined,
+      { entries: ["2 brackwater.example. 1"] },
+    ],
+    [
+      "one octet a character, as older programs save it",
+      Buffer.from("Kunde;Domain\nMüller;bühne.example\n", "latin1"),
+      undefined,
+      { columns: ["Kunde"], entries: ["2 xn--bhne-0ra.example. Müller"] },
+    ],
+    ["bars", "Kunde | Domain\nAda | brackwater.example\n", "domain", { entries: ["2 brackwater.example. Ada "] }],
     ["a column by its title", "a,b\nx,brackwater.example\n", "B", { columns: ["a"], entries: ["2 brackwater.example. x"] }],
     [
       "a row with more cells than the table has columns",

@@ -3,7 +3,9 @@ import { createReadStream, mkdtempSync, rmSync, statSync, writeFileSync } from "
 import { open } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
+import { pipeline, Readable } from "node:stream";
 import { parse } from "csv-parse";
+import { decoderOf, type Encoding, encodingOf } from "../../core/encoding.ts";
 import { Failure } from "../../core/failure.ts";
 import { columnsOf, delimiterOf, readListed, type SkippedLine, type SweepEntry } from "../../core/sweep/index.ts";
 import type { AppContext } from "../context.ts";
@@ -54,20 +56,25 @@ export async function openList(given: string, { cwd, input }: Pick<AppContext, "
   }
 }
 
-/** The first line that says something, and how the text is encoded: spreadsheets save UTF-16 too. */
-async function beginning(path: string): Promise<{ line: string; encoding: "utf8" | "utf16le" }> {
+/** The first line that says something, and how the text is encoded. */
+async function beginning(path: string): Promise<{ line: string; encoding: Encoding }> {
   const file = await open(path);
   try {
     const { buffer, bytesRead } = await file.read(Buffer.alloc(MAX_LINE), 0, MAX_LINE, 0);
-    const encoding = buffer[0] === 0xff && buffer[1] === 0xfe ? "utf16le" : "utf8";
-    const lines = buffer
-      .toString(encoding, 0, bytesRead)
-      .replace(/^\ufeff/, "")
-      .split(/\r\n|\r|\n/);
+    const start = buffer.subarray(0, bytesRead);
+    const encoding = encodingOf(start);
+    const lines = decoderOf(encoding)(start).split(/\r\n|\r|\n/);
     return { line: lines.find((one) => one.trim() !== "" && !one.startsWith("#")) ?? "", encoding };
   } finally {
     await file.close();
   }
+}
+
+/** A file piece by piece, as text. */
+async function* decoded(path: string, encoding: Encoding): AsyncGenerator<string> {
+  const decode = decoderOf(encoding);
+  for await (const chunk of createReadStream(path)) yield decode(chunk as Buffer);
+  yield decode();
 }
 
 /** A list that is being read: the names of its own columns, and its lines. */
@@ -82,19 +89,19 @@ export interface ListReading {
 export async function readList({ path, title }: List, column: string | undefined): Promise<ListReading> {
   const { line, encoding } = await beginning(path);
   const delimiter = delimiterOf(line);
-  const rows = createReadStream(path, { encoding }).pipe(
-    parse({
-      bom: true,
-      // Without a delimiter each line is one cell: this character stands in no text.
-      delimiter: delimiter ?? "\ufffe",
-      quote: delimiter === undefined ? false : '"',
-      relax_quotes: true,
-      relax_column_count: true,
-      skip_empty_lines: true,
-      info: true,
-      max_record_size: MAX_LINE,
-    }),
-  );
+  const rows = parse({
+    bom: true,
+    // Without a delimiter each line is one cell: this character stands in no text.
+    delimiter: delimiter ?? "\ufffe",
+    quote: delimiter === undefined ? false : '"',
+    relax_quotes: true,
+    relax_column_count: true,
+    skip_empty_lines: true,
+    info: true,
+    max_record_size: MAX_LINE,
+  });
+  // What goes wrong while reading ends the rows.
+  pipeline(Readable.from(decoded(path, encoding)), rows, () => undefined);
   const iterator = rows[Symbol.asyncIterator]() as AsyncIterator<{ record: string[]; info: { lines: number } }>;
   const next = async () => {
     try {

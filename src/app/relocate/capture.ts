@@ -19,7 +19,7 @@ function fromExport(move: Move, file: string): RecordSet[] {
   } catch (error) {
     if (!(error instanceof Failure) || error.code !== "zone-file-line") throw error;
     const { domain, context, workspace } = move;
-    const text = readText(resolve(context.cwd, file), "utf8", MAX_PASTE);
+    const text = readText(resolve(context.cwd, file), "as-saved", MAX_PASTE);
     const read = understand({ text, domain: domain.name, ttl: workspace.settings.defaults.ttl, choices: new Map() });
     const [problem] = read.problems;
     if (problem !== undefined) throw new Failure("paste-problem", { problem });

@@ -125,8 +125,8 @@ export function columnsOf(first: readonly string[], second: readonly string[], w
 }
 
 /** What separates the cells of a list's lines; undefined where each line is one entry. */
-export function delimiterOf(line: string): "," | ";" | "\t" | undefined {
-  const counted = ([",", ";", "\t"] as const).map((one) => [line.split(one).length - 1, one] as const);
+export function delimiterOf(line: string): "," | ";" | "\t" | "|" | undefined {
+  const counted = ([",", ";", "\t", "|"] as const).map((one) => [line.split(one).length - 1, one] as const);
   const [most] = counted.sort((a, b) => b[0] - a[0]);
   return most === undefined || most[0] === 0 ? undefined : most[1];
 }

@@ -104,6 +104,7 @@ describe("the columns of a table", () => {
     ["a,b;c;d", ";"],
     ["a\tb", "\t"],
     ["a,b", ","],
+    ["a | b", "|"],
   ])("%j is separated by %j", (line, delimiter) => expect(delimiterOf(line)).toBe(delimiter));
 });
 
