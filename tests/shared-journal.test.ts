@@ -176,6 +176,29 @@ describePostgres("in PostgreSQL", () => {
 
   contract("the stores", POSTGRES, fresh);
 
+  test("reports of the form before go on in this one, which knows what is untold", async () => {
+    await fresh();
+    const head = { receiver: "Mallowmail", email: "r@mallowmail.example", domain: name("brackwater.example"), policy: "none" };
+    const take = (store: ReportStore, id: string) =>
+      store.take(async () => ({
+        head: { ...head, id, begin: 1_772_409_600, end: 1_772_495_999 } as never,
+        rows: 1,
+        messages: 7,
+      }));
+    const before = reportsIn(POSTGRES.reports());
+    expect(await take(before, "r1")).toBe("taken");
+    before.close();
+    await postgres.ask("DROP TABLE zandrel_workspace.arrived");
+    await postgres.ask("UPDATE zandrel_workspace.form SET version = 1 WHERE title = 'the reports'");
+    const now = reportsIn(POSTGRES.reports());
+    expect([await take(now, "r1"), await take(now, "r2")]).toEqual(["known", "taken"]);
+    expect(now.untold()).toMatchObject([{ messages: 7 }]);
+    now.close();
+    expect(await postgres.ask("SELECT version FROM zandrel_workspace.form WHERE title = 'the reports'")).toEqual([
+      { version: REPORTS_FORM.format },
+    ]);
+  });
+
   async function workspace(): Promise<string> {
     await fresh();
     const at = folderWith({ "lab.yaml": lab.settings });
