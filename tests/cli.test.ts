@@ -467,6 +467,16 @@ describe("intake", () => {
     const page = "Seekmere asks for this record.\nType: CNAME\nHost: www\nTarget: shops.seekmere.example\n";
     expect((await zandrel(here, ["intake", "-"], { input: page })).out).toContain("seekmere-site: seekmere, site");
   });
+  test("what receivers will pass over in a policy is said when it is pasted", async () => {
+    const here = workspace();
+    const input = "Seekmere\nType: TXT\nHost: _dmarc\nValue: v=DMARC1; p=none; rua=d@bühne.example\n";
+    expect((await zandrel(here, ["intake", "--dry-run", "-"], { input })).out.replace(/\s+/g, " ")).toContain(
+      "receivers pass over “d@bühne.example” of _dmarc.brackwater.example: “d@bühne.example” needs mailto: in front; perhaps “mailto:d@xn--bhne-0ra.example” is meant",
+    );
+    expect((await zandrel(here, ["intake", "--dry-run", "--json", "-"], { input })).json.passedOver).toMatchObject([
+      { name: "_dmarc.brackwater.example.", meant: "mailto:d@xn--bhne-0ra.example" },
+    ]);
+  });
   test("a page that was saved in another encoding is read as it was", async () => {
     const here = workspace();
     const page = "Seekmere\nType: TXT\nHost: @\nValue: bühne=4f1d\n";

@@ -31,6 +31,9 @@ export const intakeSchema = z.object({
       dmarc: z.string().nullable(),
     }),
   ),
+  passedOver: z
+    .array(z.object({ name: domainName, text: z.string(), because: z.string(), meant: z.string().nullable() }))
+    .describe("what receivers pass over in a record that they take otherwise, and what may be meant"),
   repairs: z.array(z.object({ kind: z.string(), was: z.string(), is: z.string(), because: z.string() })),
   questions: z.array(
     z.object({ id: z.string(), question: z.string(), choices: z.array(z.object({ key: z.string(), meaning: z.string() })) }),

@@ -41,6 +41,7 @@ export interface DmarcClauses {
   "dmarc-uri-size": { readonly text: string };
   "dmarc-uri-needs-mailto": { readonly text: string };
   "dmarc-uri-no-address": { readonly text: string };
+  "dmarc-uri-letters": { readonly text: string };
   "dmarc-uri-percent": { readonly text: string };
   "dmarc-version-exact": Nothing;
   "dmarc-needs-start": Nothing;

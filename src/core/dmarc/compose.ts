@@ -1,8 +1,8 @@
 import { type Clause, clause } from "../clause/index.ts";
-import { type DomainName, isAtOrBelow, mailDomainOf, withoutRootDot } from "../name/index.ts";
+import { type DomainName, isAtOrBelow, mailDomainOf } from "../name/index.ts";
 import { permissionName } from "./destination.ts";
 import { POLICIES, type Policy } from "./policy.ts";
-import type { DmarcRecord } from "./record.ts";
+import { type DmarcRecord, mailto } from "./record.ts";
 
 /** What the user answered. */
 export interface Answers {
@@ -46,20 +46,6 @@ export interface Composed {
   readonly permissions: readonly { readonly destination: DomainName; readonly name: DomainName; readonly text: string }[];
   /** Remarks that stop nothing. */
   readonly remarks: readonly Clause[];
-}
-
-/**
- * An address as a URI of a DMARC record: commas, exclamation marks and semicolons are escaped (RFC 7489 section 6.2), and what is
- * not ASCII is written in A-labels in the domain, and escaped before it (RFC 6068 section 2).
- */
-function mailto(address: string): string {
-  const at = address.lastIndexOf("@");
-  const domain = at < 0 ? undefined : mailDomainOf(address);
-  const local = address
-    .slice(0, domain === undefined ? address.length : at)
-    .replace(/[%,!;?#\s]/g, (one) => `%${one.charCodeAt(0).toString(16).toUpperCase().padStart(2, "0")}`)
-    .replace(/[^\0-\x7f]+/g, encodeURIComponent);
-  return `mailto:${local}${domain === undefined ? "" : `@${withoutRootDot(domain)}`}`;
 }
 
 const isAddress = (text: string): boolean => /^[^\s@<>]+@[^\s@<>]+\.[^\s@<>]+$/.test(text) && mailDomainOf(text) !== undefined;

@@ -82,6 +82,8 @@ describe("what receivers pass over, said at its character", () => {
     ["v=DMARC1; p=none; fo=2", "fo= lists"],
     ["v=DMARC1; p=none; t=yes", "t= is y or n", "t=y"],
     ["v=DMARC1; p=none; rua=dmarc@brackwater.example", "needs mailto:", "mailto:dmarc@brackwater.example"],
+    ["v=DMARC1; p=none; rua=mailto:d@bühne.example!5m", "has letters", "mailto:d@xn--bhne-0ra.example!5m"],
+    ["v=DMARC1; p=none; rua=é@bühne.example", "needs mailto:", "mailto:%C3%A9@xn--bhne-0ra.example"],
     ["v=DMARC1; p=none; rua=mailto:dmarc", "is not an address"],
     ["v=DMARC1; p=none; rua=nobody", "is not an address"],
     ["v=DMARC1; p=none; rua=mailto:a%2@b.example", "broken percent"],

@@ -1,4 +1,5 @@
 import { type Clause, clause } from "../clause/index.ts";
+import { mailDomainOf, withoutRootDot } from "../name/index.ts";
 import { nearest } from "../nearest.ts";
 import { err, ok, type Result } from "../result.ts";
 import { type Mistake, readTagList } from "../tag-list.ts";
@@ -43,6 +44,20 @@ export interface DmarcRecord {
 const TAGS = ["v", "p", "sp", "np", "adkim", "aspf", "pct", "fo", "rf", "ri", "rua", "ruf", "psd", "t"] as const;
 const SIZES: Readonly<Record<string, number>> = { "": 1, k: 1 << 10, m: 1 << 20, g: 1 << 30, t: 2 ** 40 };
 
+/**
+ * An address as a URI of a DMARC record: commas, exclamation marks and semicolons are escaped (RFC 7489 section 6.2), and what is
+ * not ASCII is written in A-labels in the domain, and escaped before it (RFC 6068 section 2).
+ */
+export function mailto(address: string): string {
+  const at = address.lastIndexOf("@");
+  const domain = at < 0 ? undefined : mailDomainOf(address);
+  const local = address
+    .slice(0, domain === undefined ? address.length : at)
+    .replace(/[%,!;?#\s]/g, (one) => `%${one.charCodeAt(0).toString(16).toUpperCase().padStart(2, "0")}`)
+    .replace(/[^\0-\x7f]+/g, encodeURIComponent);
+  return `mailto:${local}${domain === undefined ? "" : `@${withoutRootDot(domain)}`}`;
+}
+
 function parseUri(text: string): Result<ReportUri, Clause> {
   const match = /^(.*?)(?:!(\d{1,15})([kmgt]?))?$/is.exec(text) as RegExpExecArray;
   const [, uri = "", size, unit = ""] = match;
@@ -60,7 +75,14 @@ function parseUri(text: string): Result<ReportUri, Clause> {
     return err(clause("dmarc-uri-percent", { text }));
   }
   if (!/^[^\s@<>]+@[^\s@<>]+\.[^\s@<>]+$/.test(decoded)) return err(clause("dmarc-uri-no-address", { text }));
+  if (/[^\0-\x7f]/.test(text)) return err(clause("dmarc-uri-letters", { text }));
   return ok({ text, address: decoded, ...most });
+}
+
+/** The URI that an address without its scheme, or with letters of another script, is meant as. */
+function meantBy(text: string): string | undefined {
+  const [, address, size = ""] = /^(?:mailto:)?([^\s@:?]+@[^\s@?!]+)(!\d{1,15}[kmgt]?)?$/i.exec(text) ?? [];
+  return address === undefined || (/^mailto:/i.test(text) && !/[^\0-\x7f]/.test(text)) ? undefined : `${mailto(address)}${size}`;
 }
 
 /** A version that is nearly right at the beginning, also behind a quotation mark that came along, and one in another place. */
@@ -125,7 +147,7 @@ export function readDmarcRecord(text: string): Result<DmarcRecord, readonly Mist
     return tag.value.split(",").flatMap((one) => {
       const uri = parseUri(one.trim());
       if (uri.ok) return [uri.value];
-      pass(tag.at, one.trim(), uri.error, /^[^\s@:]+@[^\s@]+$/.test(one.trim()) ? `mailto:${one.trim()}` : undefined);
+      pass(tag.at, one.trim(), uri.error, meantBy(one.trim()));
       return [];
     });
   };

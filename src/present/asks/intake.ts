@@ -1,7 +1,9 @@
 import { type Intake, type NewAsk, wantedCount } from "../../app/asks/add.ts";
 import type { IntakeJson } from "../../app/asks/intake-schema.ts";
+import { passedOver } from "../../core/ask/intake/index.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { decodeUtf8, printData, type ResourceRecord, recordJson, txtValue } from "../../core/record/index.ts";
+import { inWords } from "../clauses/index.ts";
 import { listOf } from "../english.ts";
 import { columns, count, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
@@ -80,6 +82,14 @@ export function understoodText(intake: Intake, { style, width }: Layout): string
       careful(
         "repaired",
         `${repair.was === "" ? "left empty, " : `“${short(repair.was)}” `}${repair.is === "" ? "was left out" : `is now “${short(repair.is.replace(/\.$/, ""))}”`}: ${repairReason(repair)}`,
+      ),
+    ),
+    ...(read?.records ?? []).flatMap(({ record }) =>
+      passedOver(record).map(({ text, message, meant }) =>
+        careful(
+          "mistake",
+          `receivers pass over “${short(text)}” of ${displayName(record.name)}: ${inWords(message)}${meant === undefined ? "" : `; perhaps “${short(meant)}” is meant`}`,
+        ),
       ),
     ),
     ...assumed.map((purpose) =>
@@ -190,6 +200,14 @@ export function intakeJson({ asks, already, newerThan, redirectTo, written, layo
       spfEnd: spf === undefined ? null : (termsOf(spf).end ?? null),
       dmarc: dmarc ?? null,
     })),
+    passedOver: records.flatMap(({ record }) =>
+      passedOver(record).map(({ text, message, meant = null }) => ({
+        name: record.name,
+        text,
+        because: inWords(message),
+        meant,
+      })),
+    ),
     repairs: repairs.map((repair) => ({ ...repair, because: repairReason(repair) })),
     questions: questions.map((question) => ({
       id: question.id,

@@ -56,6 +56,7 @@ export const DMARC: WordsOf<DmarcClauses> = {
   "dmarc-uri-size": ({ text }) => `“${text}” has an exclamation mark that is no size limit; write it as %21`,
   "dmarc-uri-needs-mailto": ({ text }) => `“${text}” needs mailto: in front`,
   "dmarc-uri-no-address": ({ text }) => `“${text}” is not an address such as mailto:dmarc@brackwater.example`,
+  "dmarc-uri-letters": ({ text }) => `“${text}” has letters that an address in a record cannot have`,
   "dmarc-uri-percent": ({ text }) => `“${text}” has a broken percent sign`,
   "dmarc-version-exact": "the version must be exactly v=DMARC1, in capitals and first",
   "dmarc-needs-start": "a DMARC record begins with v=DMARC1 and a semicolon",

@@ -1,10 +1,7 @@
 import type { Clause } from "../../clause/index.ts";
 import { clause } from "../../clause/index.ts";
-import { readKeyRecord } from "../../dkim/index.ts";
-import { readDmarcRecord } from "../../dmarc/index.ts";
 import { type DomainName, isAtOrBelow, parseName, under } from "../../name/index.ts";
 import {
-  decodeUtf8,
   octetsOf,
   parseIpv4,
   parseIpv6,
@@ -13,11 +10,10 @@ import {
   type RecordType,
   type ResourceRecord,
   splitCharacterStrings,
-  txtValue,
 } from "../../record/index.ts";
-import { spfMistake } from "../../spf/index.ts";
 import { isPublicSuffix } from "../../suffix/index.ts";
 import { readRecords } from "../../zone/index.ts";
+import { brokenKey, brokenPolicy } from "./mail-mistakes.ts";
 import { looksLikeName } from "./paste.ts";
 import type { Fields } from "./reading.ts";
 import { type Repair, repairQuotes, repairTarget, repairTxt } from "./repair.ts";
@@ -426,29 +422,4 @@ export function recordOf(pass: Pass, fields: Fields, zoneSyntax: boolean, row: n
   if (broken === undefined) return record;
   pass.problems.push(broken);
   return undefined;
-}
-
-const BROKEN = new Set(["cut", "too-long", "doubled", "not-a-key", "quotes", "not-base64"]);
-
-/** A signing key that cannot be one: cut, doubled, or no key at all. */
-function brokenKey({ name, type, data }: ResourceRecord, row: number): IntakeProblem | undefined {
-  if (type !== "TXT" || !name.includes("._domainkey.") || !("strings" in data)) return undefined;
-  const { problem } = readKeyRecord(data.strings);
-  return problem === undefined || !BROKEN.has(problem.kind) ? undefined : { row, code: "key-broken", name, why: problem.message };
-}
-
-/** A record that was meant for receivers of mail, and that they would not take as it is. */
-function brokenPolicy({ name, type, data }: ResourceRecord, row: number): IntakeProblem | undefined {
-  if (type !== "TXT" || !("strings" in data)) return undefined;
-  const text = decodeUtf8(txtValue(data));
-  const problem = (standard: "SPF" | "DMARC", { message, meant }: { message: Clause; meant?: string }): IntakeProblem => ({
-    ...{ row, code: "policy-broken", name, standard },
-    ...{ why: message, meant },
-  });
-  if (name.startsWith("_dmarc.")) {
-    const read = readDmarcRecord(text);
-    return read.ok || read.error[0] === undefined ? undefined : problem("DMARC", read.error[0]);
-  }
-  const mistake = spfMistake(text);
-  return mistake === undefined ? undefined : problem("SPF", mistake);
 }

@@ -10,6 +10,7 @@
  */
 export type { Leftover } from "./cover.ts";
 export type { IntakeProblem, IntakeQuestion } from "./fields.ts";
+export { passedOver } from "./mail-mistakes.ts";
 export { byPurpose } from "./purpose.ts";
 export type { PastedProof } from "./readers/beside.ts";
 export type { Fields, Layout } from "./reading.ts";
