@@ -296,6 +296,18 @@ describePostgres("in PostgreSQL", () => {
     expect(refused.err).not.toContain("secret-word");
   });
 
+  test("processes that begin at once in an empty database make its tables once", async () => {
+    const at = await workspace();
+    await run(at, "journal", "env:JOURNAL");
+    for (let round = 0; round < 3; round++) {
+      await fresh();
+      const all = await Promise.all(
+        [["history"], ["dmarc", "sources"], ["status"], ["dmarc", "advise"]].map((argv) => run(at, ...argv)),
+      );
+      expect(all.map(({ err }) => err).filter((err) => err.includes("database") || err.includes("pg_"))).toEqual([]);
+    }
+  });
+
   test("a database that does not answer is said so, with 3, and without its password", async () => {
     const at = await workspace();
     await run(at, "journal", "env:JOURNAL");

@@ -113,6 +113,16 @@ describePostgres("a queue in PostgreSQL", () => {
     expect(ran.err).not.toMatch(/a-made-up-password|wrong-one/);
   });
 
+  test("machines that begin at once in an empty database make its tables once", async () => {
+    for (let round = 0; round < 5; round++) {
+      await postgres.ask("DROP SCHEMA IF EXISTS zandrel CASCADE");
+      await postgres.ask("DROP SCHEMA IF EXISTS zandrel_jobs CASCADE");
+      const stores = await Promise.all(Array.from({ length: 4 }, () => open()));
+      expect(await postgres.ask("SELECT version FROM zandrel.form")).toEqual([{ version: 2 }]);
+      await Promise.all(stores.map((store) => store.close()));
+    }
+  });
+
   test("an address that is none, and tables of a newer Zandrel", async () => {
     const folder = folderWith({ "list.txt": "strings.test\n" });
     const wrong = await zandrel(folder, ["sweep", "list.txt", "--queue", "mysql://x/y"]);

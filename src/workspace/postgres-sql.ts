@@ -83,6 +83,8 @@ export function postgresSql(url: string, { title, format, schema }: PostgresForm
   };
   try {
     sql.begin();
+    // The same for all titles: a schema that two make at once is one too many.
+    ask("SELECT pg_advisory_xact_lock(hashtext(?))", [SCHEMA]);
     ask(`CREATE SCHEMA IF NOT EXISTS ${SCHEMA}`);
     ask("CREATE TABLE IF NOT EXISTS form (title text PRIMARY KEY, version integer NOT NULL)");
     const [row] = sql.all<{ version: number }>("SELECT version FROM form WHERE title = ?", title);

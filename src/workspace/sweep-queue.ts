@@ -191,28 +191,17 @@ class SweepQueue implements SweepStore {
     } catch (error) {
       throw new Failure("queue-failed", { place: this.#place, because: (error as Error).message }, "undetermined");
     }
-    const client = await this.#pool.connect();
-    try {
-      await client.query("BEGIN");
-      // Two machines that begin at once make the tables once.
-      await client.query("SELECT pg_advisory_xact_lock(hashtext('zandrel.form'))");
-      await client.query(VERSIONS);
-      const { rows } = await client.query("SELECT version FROM zandrel.form");
-      const version = (rows[0] as { version: number } | undefined)?.version;
-      if (version !== undefined && version > FORM)
-        throw new Failure("newer-database", { path: this.#place, title: "the sweeps", version });
-      // Only then: changing a table waits until nobody uses it, and keeps all others waiting.
-      if (version === undefined || version < FORM) await client.query(TABLES);
-      if (version === undefined) await client.query("INSERT INTO zandrel.form VALUES ($1)", [FORM]);
-      else if (version < FORM) await client.query("UPDATE zandrel.form SET version = $1", [FORM]);
-      await client.query("COMMIT");
-    } catch (error) {
-      await client.query("ROLLBACK").catch(() => undefined);
-      throw this.#failure(error);
-    } finally {
-      client.release();
-    }
-    await this.#boss.start();
+    // Two machines that begin at once make the tables once, those of the jobs too: a schema that two make is one too many.
+    await this.#alone("form", async () => {
+      await this.#pool.query(VERSIONS);
+      const { rows } = await this.#pool.query("SELECT version FROM zandrel.form");
+      const version = (rows[0] as { version: number } | undefined)?.version ?? 0;
+      if (version > FORM) throw new Failure("newer-database", { path: this.#place, title: "the sweeps", version });
+      // Only then: changing a table waits until nobody uses it, and keeps all others waiting. Statements asked together are one step.
+      if (version < FORM)
+        await this.#pool.query(`${TABLES} DELETE FROM zandrel.form; INSERT INTO zandrel.form VALUES (${FORM});`);
+      await this.#boss.start();
+    });
   }
 
   async #sweep(where: string, value: unknown): Promise<Sweep | undefined> {
