@@ -76,6 +76,7 @@ function rowUnder(
   columns: readonly Label[],
   cells: readonly Cell[],
   type: string | undefined,
+  isFirst: boolean,
 ): { row: Row; spans: Span[] } | undefined {
   const built = new RowBuilder();
   let at = 0;
@@ -98,9 +99,10 @@ function rowUnder(
   if (misses || at !== cells.length || !built.has("value")) return undefined;
   const row = built.row(built.has("type") ? undefined : type);
   const { host, value = "" } = row.fields;
-  // Without a type of its own, or with other columns empty, a line may as well be the text around the table.
+  // Behind the first row, or with other columns empty, a line without a type may as well be the text around the table.
   const whole = columns.every(({ column }) => built.has(column));
-  if (!(whole && (built.has("type") || /^\S{13,}$/.test(value))) && fits(row.fields.type, value) < 2) return undefined;
+  const sure = whole && (isFirst || built.has("type") || /^\S{13,}$/.test(value));
+  if (!sure && fits(row.fields.type, value) < 2) return undefined;
   if (fits(row.fields.type, value) < 0 || (host !== undefined && !looksLikeHost(host) && !isEmptyMark(host))) return undefined;
   return { row, spans: built.spans };
 }
@@ -145,6 +147,7 @@ function underHeadings(paste: Paste, cells: readonly Cell[]): Reading[] {
             columns,
             part.map(({ cell }) => cell),
             type,
+            rows.length === 0,
           ),
         }))
         .find(({ read }) => read !== undefined);
