@@ -21,6 +21,7 @@ const REPAIRS: Readonly<Record<string, string>> = {
   path: "a record holds a name; what follows it belongs to the page's address",
   port: "a record holds a name without a port",
   priority: "no priority was given; 10 is usual for the only mail server",
+  "srv-numbers": "no priority or weight was given; 0 is usual for the only server",
   "domain-doubled": "the domain stood there twice",
   "host-form": "the page writes the host in its own way; this is the name it means",
   "host-empty": "an empty host field means the domain itself",
@@ -77,35 +78,45 @@ const NO_RECORD = {
   },
 };
 
+/** What a page does not show in full, by its code and the text it shows in its place. */
+const UNFINISHED = {
+  ellipsis: (text: string) => ({
+    because: `the value “${text}” was shortened by the page`,
+    remedy: "use the page's copy button, which copies all of it, and paste it again",
+  }),
+  hidden: (text: string) => ({
+    because: `the page hides the value behind “${text}”`,
+    remedy: "let the page show it, then copy it again",
+  }),
+  placeholder: (text: string) => ({
+    because: `“${text}” is a blank that the page leaves to you`,
+    remedy: "fill in what the service gave you, then paste it again",
+  }),
+  picture: (text: string) => ({
+    because: `the page shows “${text}” as a picture, and pictures cannot be copied`,
+    remedy: "type the value with --type, --host and --value",
+  }),
+  words: (text: string) => ({
+    because: `“${text}” describes a value and is none`,
+    remedy: "find the value on the service's page; where these words are the value itself, give them with --value",
+  }),
+  "no-port": (text: string) => ({
+    because: `the SRV record that leads to ${text} has no port, so that nobody would know where to connect`,
+    remedy: "look which port the page names, and paste it too, or give the value as PRIORITY WEIGHT PORT TARGET with --value",
+  }),
+};
+
 /** Why a record of a paste cannot be saved, and what to do about it. */
 export function problemText(problem: IntakeProblem): { readonly because: string; readonly remedy: string } {
   const again = "copy it in full from the service's page and paste it again";
   switch (problem.code) {
     case "ellipsis":
-      return {
-        because: `the value “${visible(problem.text)}” was shortened by the page`,
-        remedy: "use the page's copy button, which copies all of it, and paste it again",
-      };
     case "hidden":
-      return {
-        because: `the page hides the value behind “${visible(problem.text)}”`,
-        remedy: "let the page show it, then copy it again",
-      };
     case "placeholder":
-      return {
-        because: `“${visible(problem.text)}” is a blank that the page leaves to you`,
-        remedy: "fill in what the service gave you, then paste it again",
-      };
     case "picture":
-      return {
-        because: `the page shows “${visible(problem.text)}” as a picture, and pictures cannot be copied`,
-        remedy: "type the value with --type, --host and --value",
-      };
     case "words":
-      return {
-        because: `“${visible(problem.text)}” describes a value and is none`,
-        remedy: "find the value on the service's page; where these words are the value itself, give them with --value",
-      };
+    case "no-port":
+      return UNFINISHED[problem.code](visible(problem.text));
     case "host-invalid":
       return { because: `the host “${visible(problem.host)}” is not a name`, remedy: "check it against what the service shows" };
     case "mixed-script":

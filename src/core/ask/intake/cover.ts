@@ -238,7 +238,7 @@ export function leftoverOf(
     if (rows.length > 0 && (rest === line.text || ofFields.has(line.index)) && !line.text.includes("\t"))
       for (const { text } of fieldsOn({ ...line, text: rest }))
         if (!known.has(text.toLowerCase())) left.push({ text, line: line.number });
-    const sentence = isSentence(rest);
+    const sentence = isSentence(rest) && !line.text.includes("\t");
     for (const word of rest.split(/[\s,;()"“”<>|]+/)) {
       const token = word.replace(/^['‘`]+|['’`.:!?]+$/g, "");
       if (token === "" || token.length > 4000) continue;

@@ -25,6 +25,7 @@ export type IntakeProblem = { readonly row: number } & (
   | { readonly code: "host-invalid" | "mixed-script" | "other-domain"; readonly host: string }
   | { readonly code: "verifies-other-domain"; readonly domain: string }
   | { readonly code: "no-value"; readonly type: string; readonly host: string }
+  | { readonly code: "no-port"; readonly text: string }
   | { readonly code: "no-host" | "not-a-type" | "priority-invalid" | "ttl-invalid"; readonly text: string }
   | { readonly code: "number-differs"; readonly field: string; readonly given: string; readonly found: string }
   | {
@@ -261,6 +262,7 @@ function typeOf(pass: Pass, fields: Fields, row: number): RecordType | undefined
   if (parseIpv6(text) !== undefined) return "AAAA";
   if (fields.priority !== undefined) return "MX";
   if (fields.tag !== undefined && fields.flags !== undefined) return "CAA";
+  if (/^\d{1,3}\s+(?:issue|issuewild|issuemail|iodef)\s/i.test(text)) return "CAA";
   if (/[=\s"]/.test(text) || !text.includes(".")) return "TXT";
   return choiceFor(pass, {
     id: `type-${host === "" ? "@" : host}`,
@@ -352,11 +354,18 @@ function dataText(pass: Pass, type: RecordType, fields: Fields, zoneSyntax: bool
   const mx = type === "MX" ? priorityOf(pass, fields, row) : undefined;
   if (type === "MX" && mx === undefined) return undefined;
   const words = (mx?.target ?? value.replace(/\s*\n\s*/g, "")).trim().split(/\s+/);
+  if (type === "SRV" && words.length === 1) {
+    if (port === undefined) {
+      pass.problems.push({ row, code: "no-port", text: words[0] as string });
+      return undefined;
+    }
+    if (fields.priority === undefined || weight === undefined) pass.repairs.push({ kind: "srv-numbers", was: "", is: "0" });
+  }
   const numbers =
     mx !== undefined
       ? [mx.priority]
       : type === "SRV" && words.length === 1
-        ? [fields.priority ?? "0", weight ?? "0", port ?? "0"]
+        ? [fields.priority ?? "0", weight ?? "0", port as string]
         : words.slice(0, -1);
   if (type === "SRV" && words.length === 4)
     for (const [i, field] of (["priority", "weight", "port"] as const).entries())

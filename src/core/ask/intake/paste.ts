@@ -175,6 +175,8 @@ export function looksLikeData(token: string): boolean {
   if (/^\d{1,3}(?:\.\d{1,3}){3}(?:\/\d+)?$/.test(token) || /^[0-9a-f]*:[0-9a-f:]*::?[0-9a-f:]+$/i.test(token))
     return /\d/.test(token);
   if (/^(?:v=(?:spf1|dkim1|dmarc1)|include:|ip[46]:|redirect=)/i.test(token)) return true;
+  // A term of an SPF record, also one with a mistake in its name.
+  if (/^[+?~-]all$/i.test(token) || /^[+?~-]?[a-z]{4,10}:(?:[a-z0-9_-]+\.)+[a-z]{2,}$/i.test(token)) return true;
   if (/^_[a-z0-9]/i.test(token)) return true;
   if (/^[\w.-]{2,}[=:][\w+/=.-]*\d[\w+/=.-]*$/.test(token) && !/^\d/.test(token)) return true;
   return octetsOf(token).length >= 16 && /\d/.test(token) && /[a-z]/i.test(token) && /^[\w+/=.-]+$/.test(token);

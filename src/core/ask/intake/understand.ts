@@ -6,7 +6,7 @@ import { coverOf, Explained, type Leftover, leftoverOf, type Section, sectionsOf
 import { choiceFor, hostName, type IntakeProblem, type IntakeQuestion, type Pass, recordOf } from "./fields.ts";
 import { pasteOf } from "./paste.ts";
 import { type Forward, type PastedProof, readProofs, readSpfTerms } from "./readers/beside.ts";
-import type { Fields, Layout, Reading, Row } from "./reading.ts";
+import { type Fields, fits, type Layout, type Reading, type Row } from "./reading.ts";
 import type { Repair } from "./repair.ts";
 import { FORWARD_TYPES, isEmptyMark, SAYS } from "./words.ts";
 
@@ -175,7 +175,8 @@ function chosenReading(
 function split(row: Row): Row[] {
   const { type, value } = row.fields;
   const values = value?.split(/\s*(?:,|;|\n|\s+(?:and|und|et|y|e|en|i)\s+)\s*/).filter((part) => part !== "") ?? [];
-  if (values.length < 2 || !/^(?:A|AAAA)$/i.test(type ?? "")) return [row];
+  const areAddresses = () => values.every((part) => fits("A", part) > 0) || values.every((part) => fits("AAAA", part) > 0);
+  if (values.length < 2 || !(type === undefined ? areAddresses() : /^(?:A|AAAA)$/i.test(type))) return [row];
   return values.map((part) => ({ ...row, fields: { ...row.fields, value: part } }));
 }
 

@@ -79,7 +79,7 @@ const hostKey = (key: string, value: unknown): boolean =>
   looksLikeHost(key) &&
   labelOf(wordsOf(key)) === undefined &&
   /[.@*_-]|^www$|^\w{1,20}$/.test(key) &&
-  !/^(?:records?|dns|data|result|items|entries|domain|zone|list)$/i.test(key) &&
+  !/(?:^|[_.-])(?:records?|dns|data|results?|items|entries|domains?|zones?|list)$/i.test(key) &&
   (typeof value !== "object" || !Array.isArray(value) || value.length > 0);
 
 const row = (fields: Row["fields"]): Row => ({ fields, line: 0 });
