@@ -56,9 +56,9 @@ const DRAWN = /^[\s|:+=_─━│┃┌┐└┘├┤┬┴┼═║╔╗╚�
 const PICTURES = /^(?:\p{Extended_Pictographic}|\ufe0f|\u200d)+\s*(?=\S)/u;
 const TRAILING_SIGN = /(?:[📋⧉🗐ⓘ\u2139🛈]|\ufe0f)$/u;
 
-/** A button that copies what stands in front of it, on the same line. */
+/** A button that copies what stands in front of it, on the same line; “copy” behind a label is a value. */
 const COPY_BUTTON =
-  /(?<=\S)[ \t]+(?:cop(?:y|ied|ier|ié|iar|iado|ia|iato)|kopi(?:eren|ert|ëren|uj)|gekopieerd|skopiowano|コピー)!?$/i;
+  /(?<=[^\s:：=|→>])[ \t]+(?:Cop(?:y|ied|ier|ié|iar|iado|ia|iato)|COPY|Kopi(?:eren|ert|ëren|uj)|Gekopieerd|Skopiowano|コピー)!?$/;
 
 /** A line without the signs behind it. */
 function withoutSigns(text: string): string {

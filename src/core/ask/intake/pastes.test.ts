@@ -70,6 +70,11 @@ describe("pastes as people bring them", () => {
 const read = (text: string, choices: Record<string, string> = {}) =>
   understand({ text, domain, ttl: TTL, choices: new Map(Object.entries(choices)) });
 
+test("a host called like a button is a host", () =>
+  expect(linesOf(read("Type: CNAME\nHost: copy\nTarget: sites.pagewick.example"))).toEqual([
+    "copy CNAME sites.pagewick.example.",
+  ]));
+
 test("the corpus is of the size it has to be, a sixth of it to be refused or asked about", () => {
   const wants = cases.map((file) => readFileSync(new URL(`${file}.want`, FOLDER), "utf8"));
   expect(cases.length).toBeGreaterThanOrEqual(310);

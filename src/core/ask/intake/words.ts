@@ -180,8 +180,8 @@ const NOISE_WORDS: ReadonlySet<string> = new Set(
     "download|print|share|send by mail|menu|home|dashboard|settings|domains|billing|support|contact support|log out",
     "sign out|search|kopieren|kopiert|bearbeiten|prüfen|ausstehend|nicht gefunden|copier|copié|vérifier|en attente",
     "copiar|copiado|verificar|pendiente|pendente|copia|copiato|verifica|in attesa|kopiëren|gekopieerd|kopiuj",
-    "skopiowano|コピー|確認|未確認|確認済み|thanks|thank you|many thanks|thanks a lot|cheers|regards|best|best regards",
-    "kind regards|best wishes|viele grüße|mit freundlichen grüßen|danke|merci|cordialement|gracias|saludos|grazie|dank je",
+    "skopiowano|コピー|確認|未確認|確認済み|thank you|many thanks|thanks a lot|best regards|kind regards|best wishes",
+    "viele grüße|mit freundlichen grüßen|dank je",
   ].flatMap(listed),
 );
 

@@ -170,7 +170,7 @@ function toNextType(cells: readonly { cell: Cell }[], from: number): number {
 }
 
 /** Rows of a list without headings: each begins with its type, host and value follow. */
-function withoutHeadings(paste: Paste, cells: readonly Cell[]): Reading[] {
+function withoutHeadings(paste: Paste, cells: readonly Cell[], free: (line: number) => boolean): Reading[] {
   const placed: PlacedRow[] = [];
   const pieces = joined(cells);
   for (let at = 0; at < pieces.length; ) {
@@ -180,7 +180,9 @@ function withoutHeadings(paste: Paste, cells: readonly Cell[]): Reading[] {
       at += 1;
       continue;
     }
-    const width = Math.min(toNextType(pieces, at), 5);
+    // What another reading has explained ends a row.
+    const parted = pieces.slice(at, at + 5).findIndex(({ cell: next }) => isParted(cell.span.line, next.span.line, free));
+    const width = Math.min(toNextType(pieces, at), 5, ...(parted === -1 ? [] : [parted]));
     const read = listRow(
       type,
       pieces.slice(at + 1, at + width).map((piece) => piece.cell),
@@ -193,6 +195,12 @@ function withoutHeadings(paste: Paste, cells: readonly Cell[]): Reading[] {
     at += 1 + (read?.used ?? 0);
   }
   return readingsByPlace("list", paste, placed);
+}
+
+/** Whether a line that is explained already stands between two lines. */
+function isParted(from: number, to: number, free: (line: number) => boolean): boolean {
+  for (let line = from + 1; line < to; line++) if (!free(line)) return true;
+  return false;
 }
 
 function listRow(type: string, cells: readonly Cell[]): { fields: Row["fields"]; used: number } | undefined {
@@ -212,7 +220,7 @@ function listRow(type: string, cells: readonly Cell[]): { fields: Row["fields"];
 /** Lists of cells, one a line, as a copied table becomes in plain text. */
 export const readLists: Reader = (paste, free) => {
   const cells = cellsOf(paste, free);
-  return [...underHeadings(paste, cells), ...withoutHeadings(paste, cells)];
+  return [...underHeadings(paste, cells), ...withoutHeadings(paste, cells, free)];
 };
 
 /** One value on a line of its own below a sentence or heading that names its type: “add this TXT record”. */
