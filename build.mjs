@@ -67,6 +67,7 @@ for (const { path, text } of outputFiles.sort((a, b) => (a.path < b.path ? -1 : 
     format: "cjs",
     supported: { "dynamic-import": false },
     define: { "import.meta.url": "__url" },
+    ...(text.includes("import.meta.url") ? { banner: 'var __url = require("node:url").pathToFileURL(__filename).href;' } : {}),
   });
   writeFileSync(new URL(`program/${basename(path)}`, dist), code);
   digest.update(path).update(code);

@@ -1,3 +1,6 @@
+// Times are shown in UTC, whatever the machine says.
+process.env.TZ = "UTC";
+
 /** Unit tests sit beside the code; tests of the built program sit in tests/. */
 export default {
   testEnvironment: "node",
@@ -9,6 +12,7 @@ export default {
   transform: {
     "^.+\\.ts$": ["@swc/jest", { jsc: { target: "es2022", parser: { syntax: "typescript" } }, module: { type: "es6" } }],
   },
+  maxWorkers: "100%",
   testTimeout: 60_000,
   coverageProvider: "v8",
   coverageReporters: ["text-summary"],

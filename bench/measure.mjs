@@ -31,7 +31,7 @@ export function figure(what, ratio, limit, met = ratio <= limit) {
   if (!met) process.exitCode = 1;
 }
 
-/** Prints a figure that is no ratio. */
+/** Prints a figure that is not a ratio. */
 export function limit(what, value, most) {
   FIGURES[nameOf(what)] = Number(value.toFixed(1));
   console.log(`${value <= most ? "ok  " : "OVER"}  ${what}: ${value.toFixed(1)} (limit ${most})`);

@@ -1,6 +1,6 @@
 // Benchmarks, each as a ratio to a floor that is measured in the same run. One line a figure.
 // Words behind the command pick files by name: npm run bench -- dns
-// --compare sets every figure beside the one recorded in baseline.json; --record writes that file anew.
+// --compare sets every figure beside the one recorded in baseline.json; --record writes that file again.
 import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { FIGURES } from "./measure.mjs";
 

@@ -106,7 +106,7 @@ test("a clock that runs is the same in every process that reads its text", () =>
 });
 
 test.each(["", "tomorrow", "2026-03-02T09:00:00Z", "2026-03-02T09:00:00Z@1*0", "steps:/nobody/has/this", "follows:"])(
-  "%s is no clock",
+  "%s is not a clock",
   (text) => {
     expect(parseClock(text)).toBeUndefined();
   },

@@ -234,7 +234,7 @@ describe("by a link", () => {
       return lab.approvals.decide(link);
     });
     expect(published.json.published[0].because).toMatch(
-      /Nettlehost said yes, and whether (\d) of \1 changes came could not be looked at/,
+      /Nettlehost approved the changes, but we could not check whether (\d) of \1 arrived/,
     );
     expect(published.json.published[0].sheet.length).toBeGreaterThan(0);
     expect(inZone()).toContain('_wick.brackwater.example. 3600 IN TXT "pagewick-site=brackwater"');

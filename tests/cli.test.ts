@@ -6,7 +6,7 @@ import { COMMANDS } from "../src/cli/registry.ts";
 import { openApi } from "../src/core/sending/index.ts";
 import { SAID_CATALOGUE } from "../src/present/audit/findings.ts";
 import { cataloguePage } from "../src/present/index.ts";
-import { folderWith, freePort, zandrel } from "./zandrel.ts";
+import { folderWith, freePort, started, zandrel } from "./zandrel.ts";
 
 const SETTINGS =
   "version: 1\norganisation: Brackwater\nvantages:\n  - { name: v, resolver: 127.0.0.1:9 }\nhosts:\n  nettlehost:\n    title: Nettlehost\n    publish: { way: zone-file, file: brackwater.zone }\nservices:\n  seekmere:\n    title: Seekmere\n";
@@ -27,7 +27,7 @@ describe("the command line itself", () => {
     const here = workspace();
     const kept = folderWith();
     const draft = () =>
-      zandrel(here, ["draft", "--zone-file", "brackwater.zone", "--json"], {
+      started(here, ["draft", "--zone-file", "brackwater.zone", "--json"], {
         env: { XDG_CACHE_HOME: kept, ZANDREL_CLOCK: "2026-11-26T08:00:00Z" },
       });
     const first = await draft();
@@ -37,7 +37,7 @@ describe("the command line itself", () => {
     const changed = () => files.map((file) => statSync(file).mtimeMs);
     const before = changed();
     expect(await draft()).toMatchObject({ exit: first.exit, out: first.out, err: first.err });
-    // It was used: nothing was compiled, so nothing was kept anew.
+    // It was used: nothing was compiled, so nothing more was kept.
     expect(changed()).toEqual(before);
     for (const [i, file] of files.entries()) truncateSync(file, i % 2 === 0 ? 0 : 50);
     expect(await draft()).toMatchObject({ exit: first.exit, out: first.out, err: first.err });
@@ -46,14 +46,14 @@ describe("the command line itself", () => {
   test("--version, --help, nothing at all", async () => {
     const here = folderWith();
     const { version } = JSON.parse(readFileSync(new URL("../package.json", import.meta.url), "utf8"));
-    expect(await zandrel(here, ["--version"])).toMatchObject({ exit: 0, out: `${version}\n` });
-    const overview = (await zandrel(here, ["--help"])).out;
+    expect(await started(here, ["--version"])).toMatchObject({ exit: 0, out: `${version}\n` });
+    const overview = (await started(here, ["--help"])).out;
     expect(overview).toContain("zandrel COMMAND");
     // Every word of every command is there, and each group says what it is about.
     for (const word of COMMANDS.flatMap(({ name }) => name.split(" "))) expect(overview).toMatch(new RegExp(`\\b${word}\\b`));
     expect(overview).not.toContain("undefined");
-    expect((await zandrel(here, ["sweep", "--help"])).out).toMatch(/Also:\n {2}sweep report /);
-    expect(await zandrel(here, [])).toMatchObject({ exit: 2 });
+    expect((await started(here, ["sweep", "--help"])).out).toMatch(/Also:\n {2}sweep report /);
+    expect(await started(here, [])).toMatchObject({ exit: 2 });
   });
   test.each(COMMANDS.map(({ name }) => [name]))(
     "%s --help has at least two real examples, and says no remark twice",
@@ -109,7 +109,7 @@ describe("the command line itself", () => {
   test("an option without its value says what to do, and a value that is not known lists those that are", async () => {
     const here = workspace();
     expect((await zandrel(here, ["draft", "--replace"])).err).toBe(
-      "--replace needs a value behind it: see zandrel draft --help.\n",
+      "--replace needs a value after it: see zandrel draft --help.\n",
     );
     expect((await zandrel(here, ["watch", "--until", "setled"])).err).toBe(
       "--until cannot be “setled”; did you mean settled? choose settled or proven.\n",
@@ -136,7 +136,7 @@ describe("the command line itself", () => {
     expect(asks[0].records).toEqual([
       { name: "brackwater.example.", type: "TXT", ttl: 3600, data: "site=abc; host=www; data=1" },
     ]);
-    // The same again is no second ask.
+    // The same again is not a second ask.
     const again = await zandrel(here, argv);
     expect(again).toMatchObject({ exit: 0, err: "" });
     expect(again.json).toMatchObject({ written: false, already: asks[0].id });
@@ -509,7 +509,7 @@ describe("intake", () => {
     expect((await zandrel(here, ["intake", "-", "--dry-run"], { input })).out).toContain("assumed");
     expect((await zandrel(here, ["intake", "-", "--purpose", "ownership"], { input })).out).toContain("seekmere-ownership");
   });
-  test("what a page tells to remove is saved once, by itself or with the first new ask", async () => {
+  test("what a page says to remove is saved once, by itself or with the first new ask", async () => {
     const here = workspace();
     const take = (input: string) => zandrel(here, ["intake", "-", "--add-service", "Pagewick"], { input });
     const asks = () => readFileSync(join(here, "domains/brackwater.example.yaml"), "utf8").split("  - id: ").slice(2);

@@ -2,11 +2,11 @@ import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { expect, test } from "@jest/globals";
 import { bannedIn } from "./plain-words.ts";
-import { folderWith, zandrel } from "./zandrel.ts";
+import { folderWith, started, zandrel } from "./zandrel.ts";
 
 test("the demo tells its story to the end: a token proven, forged mail refused, the theatre's own mail ready", async () => {
   const here = folderWith();
-  const narration = await zandrel(here, ["demo", "--keep-in", "kept"]);
+  const narration = await started(here, ["demo", "--keep-in", "kept"]);
   expect([narration.exit, narration.err]).toEqual([0, ""]);
   const moments = [
     "✓ proven  seekmere-ownership",

@@ -72,9 +72,7 @@ test("as Markdown; as an object; and a file of somebody else's is kept", async (
   expect((await run("dossier", "brackwater.example", "--format", "markdown", "--folder", "notes")).exit).toBe(0);
   const text = readFileSync(join(folder, "notes/brackwater.example.md"), "utf8");
   expect(text).not.toMatch(/\bZandrel (?:draft|publish|prove|dmarc|spf)\b/);
-  expect(text).toMatch(
-    /^# brackwater\.example\n[\s\S]*## What is to mend\n[\s\S]*## Who may send\n[\s\S]*\| Source \| Messages \|/,
-  );
+  expect(text).toMatch(/^# brackwater\.example\n[\s\S]*## What to fix\n[\s\S]*## Who may send\n[\s\S]*\| Source \| Messages \|/);
   mkdirSync(join(folder, "mine"));
   writeFileSync(join(folder, "mine/index.html"), "<p>my own page</p>");
   const refused = await run("dossier", "--folder", "mine");

@@ -1,4 +1,4 @@
-import { generateKeyPairSync } from "node:crypto";
+import { createHash, generateKeyPairSync } from "node:crypto";
 import { parseArgs } from "node:util";
 import { internals } from "../internals.mjs";
 import { randomFrom } from "./random.mjs";
@@ -6,7 +6,9 @@ import { obeysAbnf } from "./spf-abnf.mjs";
 
 const {
   authenticationResults,
+  BETWEEN,
   clause,
+  closedPages,
   inWords,
   keyRecordText,
   readMailDomain,
@@ -14,6 +16,8 @@ const {
   understand,
   Signatures,
   signedMessage,
+  textPages,
+  WAYS,
   verifySignatures,
   checkSpf,
   enhancedStatus,
@@ -24,6 +28,8 @@ const {
   parseHeader,
   parseMailboxes,
   parseName,
+  outcomeOf,
+  outcomeOfPair,
   ReportReader,
   readDmarcRecord,
   readKeyRecord,
@@ -47,6 +53,7 @@ const {
   "core/verdict/index.ts",
   "core/zone/index.ts",
   "present/clauses/index.ts",
+  "../tests/paste-changes.ts",
 );
 // Throws generated inputs at everything that reads text from outside: npm run fuzz [-- INPUTS [SEED]]
 // An input fails where something throws, where a law does not hold, or where one input takes longer than a second.
@@ -252,6 +259,11 @@ const AUTHENTICATION_RESULTS = new RegExp(
   `^Authentication-Results: (?:${TOKEN}|${QUOTED})(?:;\\s+${LABEL}=${LABEL}(?: \\([^()\\\\]*\\))?(?: ${LABEL}\\.${LABEL}=${PVALUE})*)+$`,
 );
 
+const [closed, texts] = [closedPages(), textPages()];
+/** One of each list, by what a text comes to. */
+const chosen = (text, ...lists) => lists.map((list, i) => list[hash(`${i}${text}`) % list.length]);
+const hash = (text) => createHash("sha256").update(text).digest().readUInt32BE();
+
 /** Each reads one generated input; what it returns must hold. */
 const TARGETS = {
   "SPF record": (text) => {
@@ -270,6 +282,15 @@ const TARGETS = {
         text.includes(Buffer.from(data.strings.join(""), "latin1").toString("utf8")) ||
         /[\\&"<]/.test(text),
     );
+  },
+  // The generated input chooses the pages and what becomes of them.
+  "page behind page": (text) => {
+    const [first, second, [, between]] = chosen(text, closed, closed, BETWEEN);
+    return first === second || outcomeOfPair(first, between, second) !== "misread";
+  },
+  "page on its way": (text) => {
+    const [page, [, change]] = chosen(text, texts, WAYS);
+    return outcomeOf(change(page.text), page.content) !== "misread";
   },
   "SPF grammar": (text) => readSpfRecord(text).ok === obeysAbnf(text),
   "domain in mail": (text) => {
@@ -521,7 +542,17 @@ const WORDS = {
     ],
   ],
 };
-const DEAR = new Set(["paste", "message", "SPF evaluation", "zone file", "Authentication-Results", "DKIM round trip"]);
+WORDS["page behind page"] = WORDS["page on its way"] = WORDS.paste;
+const DEAR = new Set([
+  "page behind page",
+  "page on its way",
+  "paste",
+  "message",
+  "SPF evaluation",
+  "zone file",
+  "Authentication-Results",
+  "DKIM round trip",
+]);
 /** How often each is chosen: what is dear to run comes less often. */
 const turns = Object.keys(TARGETS).flatMap((target) => Array(DEAR.has(target) ? 1 : 6).fill(target));
 

@@ -92,7 +92,7 @@ test("what could not be printed is not told: the next look prints it", async () 
   comeBack();
 });
 
-test("an ask that is changed is asked for anew, and has not lapsed", async () => {
+test("an ask that is changed is asked for again, and has not lapsed", async () => {
   const folder = await workspace();
   await guard(folder);
   const file = join(folder, "domains/brackwater.example.yaml");
@@ -110,7 +110,7 @@ test("two guards at the same moment tell each thing once", async () => {
   comeBack();
 });
 
-test("name servers that nobody can ask are no lapse", async () => {
+test("name servers that nobody can ask are not a lapse", async () => {
   const folder = await workspace();
   await guard(folder);
   const settings = readFileSync(join(folder, "zandrel.yaml"), "utf8");

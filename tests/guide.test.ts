@@ -117,7 +117,7 @@ test("a service that is not known yet and a purpose are asked for once, also whe
   await terminal.sees(/What is the service called\?/);
   terminal.type(`Kettle Wright${ENTER}`);
   await terminal.sees(/Is this right\?[\s\S]*> /);
-  // What is no choice is told so, and asked again.
+  // What is not a choice is told so, and asked again.
   terminal.type(`perhaps${ENTER}`);
   await terminal.sees(/Please type one of these words\.[\s\S]*> /);
   terminal.type(`edit${ENTER}`);

@@ -294,7 +294,7 @@ function everythingHere(message) {
   return isA ? Buffer.concat([head, Buffer.from([0xc0, 12, 0, 1, 0, 1, 0, 0, 0, 60, 0, 4, 127, 0, 0, 1])]) : head;
 }
 
-/** One answer that nobody should believe, or that is no answer, by its number. */
+/** One answer that nobody should believe, or that is not an answer, by its number. */
 function hostileAnswer(message, number) {
   const question = questionOf(message);
   const head = Buffer.from(question);

@@ -148,7 +148,7 @@ describe("message judge", () => {
       ).toEqual(["pass", "pass"]);
     }
   });
-  test("a Maildir, with one file that is no message", async () => {
+  test("a Maildir, with one file that is not a message", async () => {
     const here = brackwater();
     for (const part of ["new", "cur", "tmp"]) mkdirSync(join(here, "box", part), { recursive: true });
     writeFileSync(join(here, "box", "new", "1.host"), read("mail/newsletter.eml"));
@@ -351,7 +351,7 @@ describe("dkim", () => {
 });
 
 describe("spf explain, combine, shrink", () => {
-  test("an include is replaced by an ask that the draft respects, and made anew when the source moved", async () => {
+  test("an include is replaced by an ask that the draft respects, and built again when the source moved", async () => {
     const here = brackwater();
     const flatten = (...more: string[]) => zandrel(here, ["spf", "flatten", "brackwater.example", ...more, ...WORLD, "--json"]);
     const draft = async () => {

@@ -37,7 +37,7 @@ describe("standard output that cannot be written", () => {
     expect(stderr).toMatch(/^the result could not be written to the end, because [^\n]+: do not use [^\n]+\.\n$/);
   });
 
-  test("a reader that leaves early is no failure", () => {
+  test("a reader that leaves early is not a failure", () => {
     const { status, stdout, stderr } = shell(folderWith(), "zandrel words | head -1");
     expect([status, stdout.split("\n").length, stderr]).toEqual([0, 2, ""]);
   });

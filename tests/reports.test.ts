@@ -199,7 +199,7 @@ describe("dmarc import", () => {
     expect(sources[0]?.json.messages).toBe(together.json.messages);
     expect({ ...sources[0]?.json, page: null }).toEqual({ ...sources[1]?.json, page: null });
   });
-  test("what is no file in a folder is named and passed over, and a ring of links ends", async () => {
+  test("what is not a file in a folder is named and passed over, and a ring of links ends", async () => {
     const here = brackwater();
     const box = join(here, "inbox");
     mkdirSync(join(box, "sub"), { recursive: true });

@@ -13,7 +13,7 @@ import { postgresSql } from "../src/workspace/postgres-sql.ts";
 import { type Sql, sqliteSql } from "../src/workspace/sql.ts";
 import { POSTGRES_REPORTS, REPORTS_FORM, ReportStore, RowSums, reportsIn } from "../src/workspace/tally.ts";
 import { describePostgres, type Postgres, startPostgres } from "./postgres.ts";
-import { ENVIRONMENT, folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
+import { ENVIRONMENT, folderWith, freePort, PROGRAM, started, zandrel } from "./zandrel.ts";
 
 /** What is kept of a workspace keeps to the same in a file and in PostgreSQL; and a team that shares it. */
 let postgres: Postgres;
@@ -172,7 +172,7 @@ describePostgres("in PostgreSQL", () => {
     await lab?.close();
     await postgres?.close();
   });
-  const run = (at: string, ...argv: string[]) => zandrel(at, argv, { env: { ...lab.env, JOURNAL: postgres.url } });
+  const run = (at: string, ...argv: string[]) => started(at, argv, { env: { ...lab.env, JOURNAL: postgres.url } });
 
   contract("the stores", POSTGRES, fresh);
 
@@ -311,7 +311,7 @@ describePostgres("in PostgreSQL", () => {
   test("a database that does not answer is said so, with 3, and without its password", async () => {
     const at = await workspace();
     await run(at, "journal", "env:JOURNAL");
-    const wrong = await zandrel(at, ["history"], {
+    const wrong = await started(at, ["history"], {
       env: { ...lab.env, JOURNAL: postgres.url.replace("a-made-up-password", "wrong-secret") },
     });
     expect([wrong.exit, wrong.err]).toEqual([

@@ -6,7 +6,7 @@ import { type DomainName, name } from "../src/core/name/index.ts";
 import type { DataOf } from "../src/core/record/index.ts";
 import { startLab } from "../src/lab/index.ts";
 import { answers, BINARIES, describeServers, startUnbound, stopServers } from "./real-servers.ts";
-import { folderWith, freePort, zandrel } from "./zandrel.ts";
+import { folderWith, freePort, started, zandrel } from "./zandrel.ts";
 
 /** A signed domain moves from Nettlehost to Zonemarrow, each of which signs with a key of its own: wrongly, and rightly in two ways. */
 type Lab = Awaited<ReturnType<typeof startLab>>;
@@ -91,7 +91,7 @@ test("an audit of a signed domain asks each server each question once, and hardl
     const { folder } = await signedLab(signed);
     const log = join(folder, "questions.txt");
     const env = { ...lab.env, QUESTIONS: log, NODE_OPTIONS: `--require ${resolve("bench/questions.cjs")}` };
-    const { json } = await zandrel(folder, ["audit", "--json", "--timeout", "60"], { env });
+    const { json } = await started(folder, ["audit", "--json", "--timeout", "60"], { env });
     expect(json.domains[0].unresolved).toEqual([]);
     expect(json.domains[0].findings.filter(({ id }: { id: string }) => /dnssec|^ds-|differ/.test(id))).toEqual([]);
     asked.push(readFileSync(log, "utf8").trimEnd().split("\n"));

@@ -50,7 +50,7 @@ describe("from pasted instructions to proven", () => {
   test("status of a domain nobody asked anything of", async () => {
     const status = await run(["status", "brackwater.example"]);
     expect(status.exit).toBe(0);
-    expect(status.out).toContain("nothing asked yet; next: zandrel intake");
+    expect(status.out).toContain("nothing has been asked for yet; next: zandrel intake");
   });
 
   test("intake shows what it understood, and writes it on demand", async () => {

@@ -27,7 +27,7 @@ const open = (domain: DomainName): SweepResult => ({
   unresolved: [{ name: domain, type: "MX", because: verbatim("silence") }],
 });
 const QUIET = { kept: async () => undefined, rests: async () => undefined };
-const PACE = { atOnce: 4, tries: 3, retryAfter: 60_000 };
+const PACE = { concurrency: 4, tries: 3, retryAfter: 60_000 };
 
 async function* entries(count: number): AsyncGenerator<SweepEntry> {
   for (let i = 1; i <= count; i++) yield { domain: name(`d${i}.example`), given: `d${i}.example`, line: i, own: [String(i)] };
@@ -190,7 +190,7 @@ export const sweepContract = (title: string, make: () => Promise<SweepStore>): v
       await store.close();
     });
 
-    test("a list that broke off while it was read is no sweep, and is read anew", async () => {
+    test("a list that broke off while it was read is not a sweep, and is read again", async () => {
       const store = await make();
       await expect(
         begin(

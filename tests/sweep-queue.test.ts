@@ -93,7 +93,7 @@ describePostgres("a queue in PostgreSQL", () => {
     await postgres.start();
     expect(await asked).toMatchObject({ domains: 3 });
     expect(told.map(inWords).join("\n")).toMatch(
-      /^The database at 127\.0\.0\.1:\d+\/postgres is away; waiting until it is back\.$/m,
+      /^The database at 127\.0\.0\.1:\d+\/postgres cannot be reached; waiting for it\.$/m,
     );
     expect(told.map(inWords).join("\n")).not.toContain("a-made-up-password");
     await store.close();
@@ -160,7 +160,7 @@ describePostgres("a queue in PostgreSQL", () => {
     await postgres.ask("DROP SCHEMA IF EXISTS zandrel CASCADE; DROP SCHEMA IF EXISTS zandrel_jobs CASCADE");
     const names = Array.from({ length: 300 }, (_, i) => `d${i}.strings.test`);
     const folder = folderWith({ "zandrel.yaml": lab.settings, "list.txt": `${names.join("\n")}\nrubbish\n` });
-    const common = ["--queue", "env:QUEUE", "--lease", "5s", "--threads", "1", "--at-once", "8"];
+    const common = ["--queue", "env:QUEUE", "--lease", "5s", "--threads", "1", "--concurrency", "8"];
     const options = { cwd: folder, env: { ...ENVIRONMENT, HOME: folder, ...env() } };
     const worker = () =>
       spawn(process.execPath, [PROGRAM, "sweep", "work", ...common], { ...options, stdio: ["ignore", "ignore", "pipe"] });

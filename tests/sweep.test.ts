@@ -33,7 +33,7 @@ const LIST =
   'customer;Site;owner\n1;https://www.quillmark.test/shop;"Ada; A"\n2;strings.test;=SUM(1)\n3;Quillmark.TEST;Ada\n4;192.0.2.1;\n5;;\n';
 
 describe("a list", () => {
-  test("a line a domain, with its worst finding and what to do; what is no domain is named", async () => {
+  test("a line a domain, with its worst finding and what to do; what is not a domain is named", async () => {
     const folder = folderOf({ "list.csv": LIST });
     const swept = await run(folder, "sweep", "list.csv");
     expect(swept.exit).toBe(1);
@@ -113,7 +113,7 @@ describe("a list", () => {
     expect([ran.exit, ran.err]).toEqual([2, expect.stringMatching(sentence)]);
   });
 
-  test("a list without a domain leaves no sweep behind, and a sweep's name is no option", async () => {
+  test("a list without a domain leaves no sweep behind, and a sweep's name is not an option", async () => {
     const folder = folderOf({ "-x.txt": "strings.test\n" });
     expect((await zandrel(folder, ["sweep", "-"], { env: env(), input: "rubbish\n" })).exit).toBe(2);
     expect((await run(folder, "sweep", "report")).err).toMatch(/there is no sweep yet/);
@@ -205,7 +205,7 @@ test("killed at any moment, and started again: every domain once, none lost, and
     await once(child, "exit");
   }
   const swept = await run(folder, ...argv);
-  expect(swept.err).toMatch(/^Goes on with list-2026-03-02: \d+ of 400 domains are done\.\n/);
+  expect(swept.err).toMatch(/^Resuming list-2026-03-02: \d+ of 400 domains are done\.\n/);
   writeFileSync(out, swept.out);
   const told = lines(readFileSync(out, "utf8")).map(({ domain }) => domain);
   expect(told).toHaveLength(400);

@@ -5,7 +5,7 @@ import { name } from "../src/core/name/index.ts";
 import { listenDns } from "../src/lab/dns-server.ts";
 import { startLab } from "../src/lab/index.ts";
 import { OPCODE } from "../src/net/index.ts";
-import { folderWith, freePort, zandrel } from "./zandrel.ts";
+import { folderWith, freePort, started, zandrel } from "./zandrel.ts";
 
 /** The ways of publishing beside the dynamic update, and taking back, through the built program on the lab. */
 type Lab = Awaited<ReturnType<typeof startLab>>;
@@ -157,12 +157,12 @@ describe("by helper program", () => {
     ],
     ["speaks another version", 'console.log(JSON.stringify({ version: 2, outcome: "done" }))', 3, /another form/],
     ["dies", 'console.error("out of luck"); process.exit(7)', 3, /ended with 7 \(out of luck\)/],
-    ["prints without end", 'for (;;) process.stdout.write("x".repeat(65536))', 3, /more than 4 MiB|did not answer within/],
+    ["prints without end", 'const more = () => process.stdout.write("x".repeat(65536), more); more();', 3, /more than 4 MiB/],
     ["lies", 'console.log(JSON.stringify({ version: 1, outcome: "done" }))', 1, /accepted the changes .* shows 0 of 1/],
     ["prints control characters", 'console.error("\\x1b]0;x\\x07"); process.exit(1)', 3, /\\x1b\]0;x\\x07/],
   ])("that %s: one clear sentence, and the zone is as it was", async (_, script, exit, expected) => {
     const folder = bad(script);
-    const ran = await run(folder, ["publish"]);
+    const ran = await started(folder, ["publish"], { env: lab.env });
     expect(ran).toMatchObject({ exit, out: "", err: expect.stringMatching(expected) });
     expect(ran.err).not.toContain("\x1b");
     expect(live("_h.brackwater-post.example", "TXT")).toBeUndefined();
@@ -176,7 +176,7 @@ describe("by helper program", () => {
   test("that dies half way: status says exactly which half", async () => {
     const half = `const c = q.changes[0]; await fetch(process.env.ZONEMARROW_API + "/zones/" + q.zone + "/sets/" + c.name + "/" + c.type, { method: "PUT", headers: { authorization: "Bearer " + process.env.ZONEMARROW_TOKEN, "content-type": "application/json" }, body: JSON.stringify(c.after) }); process.exit(1)`;
     const folder = bad(half, '_a TXT "k=1"\n_b TXT "k=2"');
-    expect((await run(folder, ["publish"])).exit).toBe(3);
+    expect((await started(folder, ["publish"], { env: lab.env })).exit).toBe(3);
     lab.clock.leap(600_000);
     expect((await run(folder, ["status", "--json"])).json.domains[0].interrupted).toEqual([
       expect.stringMatching(/the zone has 1 of its 2 changes; _b.brackwater-post.example TXT is nothing/),

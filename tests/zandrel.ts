@@ -1,7 +1,8 @@
-import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
+import { Readable } from "node:stream";
 import { afterAll } from "@jest/globals";
 import { execa } from "execa";
 
@@ -38,17 +39,31 @@ export interface Ran {
   readonly exit: number;
   readonly out: string;
   readonly err: string;
+  /** Both, in the order in which they were written. */
+  readonly all: string;
   /** Standard output read as JSON. */
   // biome-ignore lint/suspicious/noExplicitAny: tests look into whatever shape is there
   readonly json: any;
 }
 
-/** Runs the built program in a folder, not on a terminal, in UTC. */
-export async function zandrel(
-  folder: string,
-  argv: readonly string[],
-  { env = {}, input = "" }: { env?: Readonly<Record<string, string>>; input?: string } = {},
-): Promise<Ran> {
+interface Around {
+  readonly env?: Readonly<Record<string, string>>;
+  readonly input?: string;
+}
+
+const outcome = (exit: number, out: string, err: string, all: string): Ran => ({
+  exit,
+  out,
+  err,
+  all,
+  get json() {
+    if (out === "") throw new Error(`no JSON was printed, and on standard error: ${err}`);
+    return JSON.parse(out);
+  },
+});
+
+/** Starts the built program in a folder, as a process of its own, not on a terminal, in UTC. */
+export async function started(folder: string, argv: readonly string[], { env = {}, input = "" }: Around = {}): Promise<Ran> {
   const ran = await execa(process.execPath, [PROGRAM, ...argv], {
     cwd: folder,
     input,
@@ -56,16 +71,61 @@ export async function zandrel(
     extendEnv: false,
     env: { ...ENVIRONMENT, HOME: folder, ...env },
     stripFinalNewline: false,
+    all: true,
   });
-  return {
-    exit: ran.exitCode ?? -1,
-    out: ran.stdout,
-    err: ran.stderr,
-    get json() {
-      if (ran.stdout === "") throw new Error(`no JSON was printed, and on standard error: ${ran.stderr}`);
-      return JSON.parse(ran.stdout);
-    },
+  return outcome(ran.exitCode ?? -1, ran.stdout, ran.stderr, ran.all);
+}
+
+type Run = typeof import("../src/cli/run.ts").run;
+const LOADED = Symbol.for("zandrel.program");
+
+/**
+ * The built program, loaded once in each process of the tests and outside of their sandbox: the modules of Node that are handed
+ * out here are the real ones.
+ */
+function loadedProgram(): Run {
+  const real = process.getBuiltinModule("node:process") as unknown as Record<symbol, Run | undefined>;
+  const { pathname } = new URL("../dist/program/run.cjs", import.meta.url);
+  return (real[LOADED] ??= process.getBuiltinModule("node:module").createRequire(pathname)(pathname).run as Run);
+}
+
+const trusted = new Set<string>();
+
+/** Trusts the authorities of a file from now on, as Node does at its start where NODE_EXTRA_CA_CERTS names one. */
+function trust(file: string | undefined): void {
+  if (file === undefined) return;
+  const tls = process.getBuiltinModule("node:tls");
+  if (trusted.size === 0) {
+    const make = tls.createSecureContext;
+    tls.createSecureContext = (options) => {
+      const made = make(options);
+      if (options?.ca === undefined) for (const pem of trusted) made.context.addCACert(pem);
+      return made;
+    };
+  }
+  trusted.add(readFileSync(file, "utf8"));
+}
+
+/** Runs the built program in this process, with a folder, an environment and an input of its own, and what it writes is kept. */
+export async function zandrel(folder: string, argv: readonly string[], { env = {}, input = "" }: Around = {}): Promise<Ran> {
+  trust(env.NODE_EXTRA_CA_CERTS);
+  const [out, err, all]: Buffer[][] = [[], [], []];
+  const writing = (to: Buffer[] | undefined) => (octets: string | Uint8Array) => {
+    for (const chunks of [to, all]) chunks?.push(Buffer.from(octets as Uint8Array));
   };
+  const exit = await loadedProgram()(argv, {
+    cwd: folder,
+    env: { ...ENVIRONMENT, HOME: folder, ...env },
+    input: Readable.from(input === "" ? [] : [Buffer.from(input)]),
+    output: { write: writing(out), handOver: async (octets) => writing(out)(octets) },
+    errors: { write: writing(err) },
+  }).catch((error: Error) => {
+    // As Node ends a program that threw.
+    writing(err)(`${error.stack}\n`);
+    return 1;
+  });
+  const text = (chunks: Buffer[] | undefined) => Buffer.concat(chunks ?? []).toString();
+  return outcome(exit, text(out), text(err), text(all));
 }
 
 /** A port nobody listens on at this moment. */

@@ -38,7 +38,7 @@ export interface AppContext {
   readonly interactive: boolean;
   /** Something in words, for a file or a message that is written. */
   inWords(said: Clause): Promise<string>;
-  /** Says something that is no result, such as a warning. */
+  /** Says something that is not a result, such as a warning. */
   tell(said: Clause): Promise<void>;
   /** Says how far long work has come, where somebody watches. */
   progress(said: Clause): Promise<void>;

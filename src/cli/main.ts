@@ -6,7 +6,7 @@ async function start(): Promise<void> {
   const cache = openCodeCache(process.env.ZANDREL_BUILD as string, process.env);
   const { run, outputFailed } = loadBuilt(`${import.meta.dirname}/program`, "run.cjs", cache) as typeof import("./run.ts");
   process.stdout.on("error", async (error: NodeJS.ErrnoException) => {
-    // The reader of a pipe may leave early, as `head` does; that is no defect.
+    // The reader of a pipe may leave early, as `head` does; that is not a defect.
     if (error.code === "EPIPE") process.exit(0);
     process.exit(await outputFailed(error));
   });

@@ -146,7 +146,7 @@ export const shared = {
   queue: text(
     "keep sweeps in this PostgreSQL database, so that many machines share the work: postgres://…, env:NAME or file:PATH",
   ),
-  force: flag("do it although something advises against it"),
+  force: flag("do it despite a warning"),
   write: flag("save it as an ask of the workspace"),
   note: text("what the service showed, with --confirmed"),
   mailFrom: text("the envelope sender; empty for the empty reverse path", { mayBeEmpty: true }),
@@ -178,9 +178,9 @@ export const paceOptions = {
   resolver: shared.resolver,
   timeout: shared.timeout,
   perServer: number("how many questions one name server gets at the same time", { default: 32, min: 1, max: 1000 }),
-  atOnce: number("how many domains are looked at at the same time, at most", { default: 32, min: 1, max: 1000 }),
+  concurrency: number("how many domains are looked at at the same time, at most", { default: 32, min: 1, max: 1000 }),
   threads: number("how many threads share the work (one for short lists, else one a processor)", { min: 1, max: 64 }),
-  tries: number("how often a domain is looked at that cannot be asked about everything", { default: 3, min: 1, max: 20 }),
+  tries: number("how often to retry a domain whose DNS did not fully answer", { default: 3, min: 1, max: 20 }),
   retryAfter: span("how long such a domain is left alone before it is looked at again", { default: "60s" }),
 } as const;
 

@@ -1,4 +1,4 @@
-import { closeSync, fstatSync, openSync } from "node:fs";
+import { closeSync, openSync } from "node:fs";
 import parser from "yargs-parser";
 import * as z from "zod";
 import type { Ended } from "../app/context.ts";
@@ -8,12 +8,12 @@ import { decodeText } from "../core/encoding.ts";
 import { Failure } from "../core/failure.ts";
 import { jsonText, terminalSafe, visible, visibleLines } from "../present/safe.ts";
 import { styleFor } from "../present/style.ts";
-import { writeAll } from "../write-all.ts";
 import type { Command, Context } from "./command.ts";
 import { complete } from "./completion.ts";
 import { describeAll, entryFor, listed, subcommandsOf } from "./help.ts";
 import { type Option, optionName, shared } from "./options.ts";
 import { COMMANDS } from "./registry.ts";
+import { ofProcess, type Surroundings } from "./surroundings.ts";
 
 // Schemas are used once in the life of a command: making code for each takes longer than walking it.
 z.config({ jitless: true });
@@ -22,20 +22,20 @@ z.config({ jitless: true });
 const EXIT: Readonly<Record<Ended, number>> = { fine: 0, problem: 1, usage: 2, undetermined: 3 };
 
 /** Reads standard input to its end; more than `max` octets are refused before they fill the memory. */
-async function readInput(max: number): Promise<string> {
+async function readInput(input: AsyncIterable<Buffer>, max: number): Promise<string> {
   const chunks: Buffer[] = [];
   let length = 0;
-  for await (const chunk of process.stdin) {
-    length += (chunk as Buffer).length;
+  for await (const chunk of input) {
+    length += chunk.length;
     if (length > max) throw new Failure("input-too-large", { octets: max });
-    chunks.push(chunk as Buffer);
+    chunks.push(chunk);
   }
   return decodeText(Buffer.concat(chunks));
 }
 
 /** Whether somebody can be asked, although standard input may be a paste. */
-function hasTerminal(): boolean {
-  if (process.stdin.isTTY) return true;
+function hasTerminal({ input }: Surroundings): boolean {
+  if (input.isTTY === true) return true;
   try {
     closeSync(openSync("/dev/tty", "r"));
     return true;
@@ -49,57 +49,48 @@ const notWritten = (error: unknown): Failure =>
 
 /** Says that standard output took not all of it, and gives back the exit code. */
 export async function outputFailed(error: unknown): Promise<number> {
-  await showFailure(notWritten(error), false);
+  await showFailure(notWritten(error), false, ofProcess());
   return EXIT.usage;
 }
 
-/**
- * Writes to standard output. Into a file it is written to the last octet, and what cannot be written ends the run by
- * a sentence: a disk may be full, and the stream of the runtime would not say so.
- */
-function writeOut(octets: Uint8Array | string, then?: (error?: Error | null) => void): void {
-  if (!fstatSync(1).isFile()) {
-    process.stdout.write(octets, then);
-    return;
-  }
+/** Writes to standard output; what cannot be written ends the run by a sentence. */
+function writeOut({ output }: Surroundings, text: string): void {
   try {
-    writeAll(1, typeof octets === "string" ? Buffer.from(octets) : octets);
+    output.write(text);
   } catch (error) {
     throw notWritten(error);
   }
-  then?.();
 }
 
-function contextFor(json: boolean): Context {
-  const { env } = process;
+function contextFor(json: boolean, around: Surroundings): Context {
+  const { env, output } = around;
   const clock = env.ZANDREL_CLOCK === undefined ? systemClock : parseClock(env.ZANDREL_CLOCK);
   if (clock === undefined) throw new Failure("clock-form", {});
-  const live = process.stdout.isTTY === true;
+  const live = output.isTTY === true;
   const forced = env.FORCE_COLOR !== undefined && env.FORCE_COLOR !== "0";
   const colour = !json && (env.NO_COLOR === undefined || env.NO_COLOR === "") && (forced || (live && env.TERM !== "dumb"));
-  const note = (text: string): void => void process.stderr.write(terminalSafe(text));
+  const note = (text: string): void => around.errors.write(terminalSafe(text));
   const inWords = async (said: Clause): Promise<string> => (await import("../present/clauses/index.ts")).inWords(said);
   const tell = async (said: Clause): Promise<void> => note(`${visible(await inWords(said))}\n`);
   const layout = {
     style: styleFor(colour),
-    width: Math.max(60, Math.min(process.stdout.columns ?? (Number(env.COLUMNS) || 100), 120)),
+    width: Math.max(60, Math.min(output.columns ?? (Number(env.COLUMNS) || 100), 120)),
   };
   return {
-    cwd: process.cwd(),
+    cwd: around.cwd,
     env,
     clock,
     ...layout,
-    interactive: live && !json && hasTerminal(),
+    interactive: live && !json && hasTerminal(around),
     live,
     json,
-    out: (text) => writeOut(json ? text : terminalSafe(text)),
+    out: (text) => writeOut(around, json ? text : terminalSafe(text)),
     inWords,
     tell,
     progress: live ? tell : async () => undefined,
-    input: () => process.stdin as AsyncIterable<Buffer>,
-    write: (octets) =>
-      new Promise((resolve, reject) => writeOut(octets, (error) => (error == null ? resolve() : reject(notWritten(error))))),
-    readInput,
+    input: () => around.input,
+    write: (octets) => output.handOver(octets).catch((error) => Promise.reject(notWritten(error))),
+    readInput: (max) => readInput(around.input, max),
     prompt: async (question) => (await import("./terminal.ts")).askLine(`${visibleLines(await inWords(question))} `),
     choose: async (question) => (await import("./terminal.ts")).chooseAtTerminal(question, layout),
     showPage: async (page) => (await import("./approval-page.ts")).showApprovalPage(page, env, note),
@@ -113,7 +104,7 @@ function optionsOf(command: Command): Map<string, readonly [key: string, option:
 }
 
 /** The help of one command; the package that lays it out is loaded for that alone. */
-async function helpOf(command: Command): Promise<string> {
+async function helpOf(command: Command, { output }: Surroundings): Promise<string> {
   const { default: yargs } = await import("yargs");
   const summary = `${command.summary[0]?.toUpperCase()}${command.summary.slice(1)}.`;
   const noJson = command.noJson === undefined ? "" : `\nIt has no --json, because ${command.noJson}.`;
@@ -125,7 +116,7 @@ async function helpOf(command: Command): Promise<string> {
     .help()
     .version(false)
     .alias("help", "h")
-    .wrap(Math.min(100, process.stdout.columns ?? 100));
+    .wrap(Math.min(100, output.columns ?? 100));
   for (const [line, meaning] of command.examples) page.example(line, meaning);
   return page.getHelp();
 }
@@ -224,13 +215,13 @@ async function requestOf(command: Command, argv: readonly string[], context: Con
   return { ...request, operands } as never;
 }
 
-async function runCommand(command: Command, argv: readonly string[]): Promise<Ended> {
+async function runCommand(command: Command, argv: readonly string[], around: Surroundings): Promise<Ended> {
   if (argv.includes("--help") || argv.includes("-h")) {
     const more = subcommandsOf(command.name);
-    writeOut(`${await helpOf(command)}\n${more.length === 0 ? "" : `\nAlso:\n${listed(more).join("\n")}\n`}`);
+    writeOut(around, `${await helpOf(command, around)}\n${more.length === 0 ? "" : `\nAlso:\n${listed(more).join("\n")}\n`}`);
     return "fine";
   }
-  const context = contextFor(wantsJson(argv) && command.schema !== undefined);
+  const context = contextFor(wantsJson(argv) && command.schema !== undefined, around);
   const { ended, result } = await command.run(await requestOf(command, argv, context), context);
   if (result !== undefined) {
     if (context.json) {
@@ -253,44 +244,44 @@ const wantsJson = (argv: readonly string[]): boolean => {
 };
 
 /** A failure as the command line shows it: one sentence on standard error, or an object on standard output. */
-async function showFailure(failure: Failure, json: boolean): Promise<void> {
+async function showFailure(failure: Failure, json: boolean, around: Surroundings): Promise<void> {
   const { explainFailure, failureSentence } = await import("../present/failures.ts");
   // Where standard output takes nothing, only standard error is left.
   if (!json || failure.code === "output-not-written") {
-    process.stderr.write(terminalSafe(`${visible(failureSentence(failure))}\n`));
+    around.errors.write(terminalSafe(`${visible(failureSentence(failure, around.cwd))}\n`));
     return;
   }
-  const { message, remedy, at } = explainFailure(failure);
+  const { message, remedy, at } = explainFailure(failure, around.cwd);
   try {
-    writeOut(`${jsonText({ error: { code: failure.code, message, remedy, at: at ?? null } }, 2)}\n`);
+    writeOut(around, `${jsonText({ error: { code: failure.code, message, remedy, at: at ?? null } }, 2)}\n`);
   } catch (error) {
-    await showFailure(error as Failure, false);
+    await showFailure(error as Failure, false, around);
   }
 }
 
-/** Runs a command line and gives back the exit code. */
-export async function run(argv: readonly string[]): Promise<number> {
+/** Runs a command line and gives back the exit code; what it reads and writes is the process's own, or that of who runs it. */
+export async function run(argv: readonly string[], around: Surroundings = ofProcess()): Promise<number> {
   try {
-    return EXIT[await dispatch(argv)];
+    return EXIT[await dispatch(argv, around)];
   } catch (error) {
     if (!(error instanceof Failure)) throw error;
-    await showFailure(error, wantsJson(argv));
+    await showFailure(error, wantsJson(argv), around);
     return EXIT[error.kind];
   }
 }
 
-async function dispatch(argv: readonly string[]): Promise<Ended> {
+async function dispatch(argv: readonly string[], around: Surroundings): Promise<Ended> {
   const [name, next] = argv;
   if (name === undefined || name === "--help" || name === "-h" || name === "help") {
-    writeOut(describeAll());
+    writeOut(around, describeAll());
     return name === undefined ? "usage" : "fine";
   }
   if (name === "--completions") {
-    writeOut(await complete(argv.slice(1)));
+    writeOut(around, await complete(argv.slice(1)));
     return "fine";
   }
   const found = entryFor(argv);
-  if (found !== undefined) return runCommand((await found.entry.load()).default, found.behind);
+  if (found !== undefined) return runCommand((await found.entry.load()).default, found.behind, around);
   const subcommands = subcommandsOf(name);
   if (subcommands.length === 0)
     throw new Failure("unknown-command", { given: name, known: COMMANDS.map((one) => one.name.split(" ")[0] as string) });
@@ -300,6 +291,6 @@ async function dispatch(argv: readonly string[]): Promise<Ended> {
       known: subcommands.map((one) => one.name.slice(name.length + 1)),
       given: next,
     });
-  writeOut(`${listed(subcommands).join("\n")}\n`);
+  writeOut(around, `${listed(subcommands).join("\n")}\n`);
   return "fine";
 }

@@ -184,7 +184,7 @@ export interface Failures {
   // Looking
   "no-system-resolver": { readonly where: "option" | "machine" | { readonly vantage: string } };
   "not-a-resolver": { readonly where: "option" | "machine" | { readonly vantage: string }; readonly given: string };
-  /** `isCertain`: the parent zone says so, and it is no matter of trying again. */
+  /** `isCertain`: the parent zone says so, and trying again does not help. */
   "domain-unseen": { readonly domain: DomainName; readonly because: Clause; readonly isCertain: boolean };
   "zone-unseen": { readonly because: Clause };
   "no-web-in-files": Record<never, never>;

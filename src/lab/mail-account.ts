@@ -96,7 +96,7 @@ export class MailAccount {
         `${base}/domains/:domain`,
         async (request, reply) => {
           const parsed = parseName(request.params.domain);
-          if (!parsed.ok) return reply.code(422).send({ error: "that is no domain" });
+          if (!parsed.ok) return reply.code(422).send({ error: "that is not a domain" });
           const { domain } = request.params;
           await this.#look(parsed.value);
           const { signing } = request.body ?? {};
@@ -125,7 +125,7 @@ export class MailAccount {
       );
       server.post<{ Body: { address?: unknown } }>(`${base}/senders`, async (request, reply) => {
         const to = String(request.body?.address ?? "").toLowerCase();
-        if (!/^[^@\s]+@[^@\s]+$/.test(to)) return reply.code(422).send({ error: "that is no mail address" });
+        if (!/^[^@\s]+@[^@\s]+$/.test(to)) return reply.code(422).send({ error: "that is not a mail address" });
         if (this.#senders.get(to)?.state !== "confirmed") {
           const token = randomBytes(16).toString("hex");
           this.#senders.set(to, { state: "pending", mailedAt: this.#now(), token });
@@ -136,7 +136,7 @@ export class MailAccount {
       server.get<{ Params: { token: string } }>("/open/:token", async (request, reply) => {
         const found = [...this.#senders].find(([, one]) => one.token === request.params.token);
         if (found === undefined || this.#now() > found[1].mailedAt + LINK_GOOD_FOR)
-          return reply.code(410).send("This link is no good any more.\n");
+          return reply.code(410).send("This link is no longer valid.\n");
         this.#senders.set(found[0], { ...found[1], state: "confirmed" });
         return `${found[0]} is confirmed.\n`;
       });

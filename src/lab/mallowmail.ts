@@ -99,7 +99,7 @@ export async function startMallowmail(address: string, world: MailWorld): Promis
     if (to === undefined) return;
     const boundary = `b${randomBytes(12).toString("hex")}`;
     const head = octets.toString("latin1").split("\r\n\r\n")[0];
-    const report = `From: complaints@mallowmail.example\r\nTo: ${to}\r\nSubject: a message was called spam\r\nDate: ${new Date(clock.now()).toUTCString().replace("GMT", "+0000")}\r\nMessage-ID: <${boundary}@mallowmail.example>\r\nMIME-Version: 1.0\r\nContent-Type: multipart/report; report-type=feedback-report; boundary=${boundary}\r\n\r\n--${boundary}\r\nContent-Type: text/plain\r\n\r\nSomebody called this message spam.\r\n--${boundary}\r\nContent-Type: message/feedback-report\r\n\r\nFeedback-Type: abuse\r\nUser-Agent: mallowmail/1\r\nVersion: 1\r\n--${boundary}\r\nContent-Type: message/rfc822\r\n\r\n${head}\r\n\r\n--${boundary}--\r\n`;
+    const report = `From: complaints@mallowmail.example\r\nTo: ${to}\r\nSubject: a message was reported as spam\r\nDate: ${new Date(clock.now()).toUTCString().replace("GMT", "+0000")}\r\nMessage-ID: <${boundary}@mallowmail.example>\r\nMIME-Version: 1.0\r\nContent-Type: multipart/report; report-type=feedback-report; boundary=${boundary}\r\n\r\n--${boundary}\r\nContent-Type: text/plain\r\n\r\nSomebody called this message spam.\r\n--${boundary}\r\nContent-Type: message/feedback-report\r\n\r\nFeedback-Type: abuse\r\nUser-Agent: mallowmail/1\r\nVersion: 1\r\n--${boundary}\r\nContent-Type: message/rfc822\r\n\r\n${head}\r\n\r\n--${boundary}--\r\n`;
     await deliver({ from: "", to, octets: Buffer.from(report, "latin1") }, own, world, resolver);
   };
 

@@ -26,6 +26,9 @@ import {
 } from "../net/index.ts";
 import type { Handler } from "./dns-server.ts";
 
+/** Answers that a resolver keeps at most; room is made as it is needed. */
+const MAX_KEPT = 100_000;
+
 export interface ResolverOptions {
   readonly client: DnsClient;
   readonly clock: Clock;
@@ -61,7 +64,7 @@ const NEVER_KEPT = 0;
 /** A caching resolver that finds answers from the root down and keeps them, negative ones too (RFC 1034 section 5.3.3, RFC 2308). */
 export class CachingResolver implements SignedLookup {
   readonly #options: ResolverOptions;
-  readonly #cache = new LRUCache<string, Kept>({ max: 100_000 });
+  readonly #cache = new LRUCache<string, Kept>({ maxSize: MAX_KEPT, sizeCalculation: () => 1 });
 
   constructor(options: ResolverOptions) {
     this.#options = options;
@@ -116,7 +119,10 @@ export class CachingResolver implements SignedLookup {
     return new ChainOfTrust(this, anchors, Math.floor(clock.now() / 1000)).judge(name, type);
   }
 
-  readonly #signed = new LRUCache<string, { readonly answer: SignedAnswer; readonly until: number }>({ max: 100_000 });
+  readonly #signed = new LRUCache<string, { readonly answer: SignedAnswer; readonly until: number }>({
+    maxSize: MAX_KEPT,
+    sizeCalculation: () => 1,
+  });
 
   /** One question with the signatures of its answer, which nobody checks; kept as long as the shortest TTL in it. */
   async askSigned(name: DomainName, type: RecordType): Promise<SignedAnswer> {

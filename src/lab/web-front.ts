@@ -63,7 +63,8 @@ export async function startWebFront(
   { leaf }: Authority,
 ): Promise<WebFront> {
   const hosts = new Map<string, HostMode>();
-  const contexts = new Map<string, SecureContext>();
+  // A certificate that is still being made is waited for by whoever asks for it.
+  const contexts = new Map<string, Promise<SecureContext>>();
   const pending = await leaf("sites.pagewick.example");
   const handle = (request: IncomingMessage, response: ServerResponse) =>
     answer(hosts.get((request.headers.host ?? "").split(":")[0] ?? ""), request, response);
@@ -79,7 +80,11 @@ export async function startWebFront(
   for (const address of addresses) {
     const plainServer = createHttp(handle);
     const secure = createHttps(
-      { ...pending, SNICallback: (host, done) => done(null, contexts.get(host) ?? createSecureContext(pending)) },
+      {
+        ...pending,
+        SNICallback: (host, done) =>
+          void (contexts.get(host) ?? Promise.resolve(createSecureContext(pending))).then((context) => done(null, context), done),
+      },
       handle,
     );
     try {
@@ -94,7 +99,9 @@ export async function startWebFront(
     ports,
     hosts,
     async certify(host) {
-      contexts.set(host, createSecureContext(await leaf(host)));
+      const context = leaf(host).then(createSecureContext);
+      contexts.set(host, context);
+      await context;
     },
     close,
   };

@@ -16,7 +16,7 @@ export class ZoneSigner {
   readonly key: DataOf["DNSKEY"];
   readonly #privateKey: KeyObject;
   readonly #clock: Clock;
-  /** Since when nothing is signed anew, in seconds since 1970: a host that forgot to. */
+  /** Since when nothing is signed again, in seconds since 1970: a host that forgot to. */
   stoppedAt: number | undefined;
   #chain: { readonly zone: Zone; readonly owners: readonly DomainName[] } | undefined;
 

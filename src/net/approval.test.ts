@@ -97,7 +97,7 @@ describe("settings", () => {
     const read = await readHostSettings(`${own}/v2/brackwater.example/settings`, TIMEOUT);
     expect(read).toMatchObject({ ok: false, error: { kind: "unanswered", because: expected } });
   });
-  test("a host that does not offer it for this domain is no failure", async () => {
+  test("a host that does not offer it for this domain is not a failure", async () => {
     const own = await hostThat(json(404, {}));
     expect(await readHostSettings(`${own}/`, TIMEOUT)).toMatchObject({ ok: false, error: { kind: "not-offered" } });
   });
@@ -219,7 +219,7 @@ describe("where grants are given", () => {
     const own = await hostThat(metadata(more));
     expect(await readGrantMetadata(own, TIMEOUT)).toEqual(expected(own));
   });
-  test("no metadata is no failure", async () => {
+  test("no metadata is not a failure", async () => {
     expect(await readGrantMetadata(await hostThat(text(404, "")), TIMEOUT)).toEqual({});
     expect(await readGrantMetadata(await hostThat(() => {}), TIMEOUT)).toEqual({});
   });

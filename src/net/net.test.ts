@@ -113,7 +113,11 @@ describe("the client", () => {
       { kind: "failed", why: "outside", chain: [{}] },
     ],
     ["neither answer nor referral (lame)", { authoritative: false }, { kind: "failed", why: "refused" }],
-    ["aliases in a ring", { answers: [{ ...soa, type: "CNAME", data: { target: apex } }] }, { kind: "failed", why: "loop" }],
+    [
+      "aliases that form a loop",
+      { answers: [{ ...soa, type: "CNAME", data: { target: apex } }] },
+      { kind: "failed", why: "loop" },
+    ],
   ])("%s", async (_, more, expected) => {
     const server = await serve(async (request) => reply(request, more));
     expect(await client().at(server, { recursive: false }).ask(apex, "TXT")).toMatchObject(expected);
@@ -200,13 +204,13 @@ describe("the client", () => {
     expect(via).toEqual(["udp", "tcp"]);
   });
   const other = { questions: [{ name: name("other.test"), type: "TXT" as const, class: CLASS.IN }] };
-  test("an answer to another question over TCP is no answer", async () => {
+  test("an answer to another question over TCP is not an answer", async () => {
     const server = await serve(async (request, via) =>
       reply(request, via === "udp" ? { truncated: true } : { ...other, answers: [txt("of another")] }),
     );
     expect(await client().at(server, { recursive: true }).ask(apex, "TXT")).toMatchObject({ kind: "failed", why: "malformed" });
   });
-  test("an answer to another question over HTTPS is no answer", async () => {
+  test("an answer to another question over HTTPS is not an answer", async () => {
     const web = createServer((request, response) => {
       const chunks: Buffer[] = [];
       request.on("data", (chunk) => chunks.push(chunk));
@@ -262,8 +266,8 @@ describe("the client", () => {
     ],
     ["stalls", (response) => void response.write("x"), "timeout"],
     ["breaks off", (response) => void response.write("x", () => response.destroy()), "unreachable"],
-    ["is no DNS message", (response) => void response.end("hello"), "malformed"],
-  ])("an answer over HTTPS that %s is no answer", async (_, answer, why) => {
+    ["is not a DNS message", (response) => void response.end("hello"), "malformed"],
+  ])("an answer over HTTPS that %s is not an answer", async (_, answer, why) => {
     const web = createServer((_request, response) => {
       response.writeHead(200, { "content-type": "application/dns-message" });
       answer(response);

@@ -1,7 +1,7 @@
 import { Failure } from "../core/failure.ts";
 import { parseServerAddress } from "./address.ts";
 
-/** A text that is served at one path, made anew for each request. */
+/** A text that is served at one path, made again for each request. */
 export interface TextServer {
   readonly url: string;
   close(): Promise<void>;

@@ -86,7 +86,7 @@ function updates(changes: readonly SetChange[]): WireRecord[] {
     }
     const stays = new Set(after.data.map((data) => dataKey(type, data)));
     const was = new Set(before?.data.map((data) => dataKey(type, data)));
-    // One TTL for the whole set (RFC 2181 section 5.2): where it changes, every record is written anew.
+    // One TTL for the whole set (RFC 2181 section 5.2): where it changes, every record is written again.
     const sameTtl = before?.ttl === after.ttl;
     if (before !== undefined && !sameTtl) removals.push(record(name, type, CLASS.ANY));
     else

@@ -1,3 +1,4 @@
+import { isAbsolute, relative } from "node:path";
 import type { Failure, FailureCode, Failures } from "../core/failure.ts";
 import { type DomainName, displayName, withoutRootDot } from "../core/name/index.ts";
 import { nearest } from "../core/nearest.ts";
@@ -44,7 +45,7 @@ const NOT_WRITTEN: Readonly<Record<string, string>> = {
   EPERM: "you may not write there, or not in the name of its owner",
   EROFS: "the disk can only be read",
   ENOENT: "it is a link that leads nowhere",
-  ENOTDIR: "a part of its path is no folder",
+  ENOTDIR: "a part of its path is not a folder",
   EISDIR: "it is a folder",
   ENAMETOOLONG: "its name is too long",
   special: "it is a pipe or a device and no file",
@@ -86,7 +87,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(`--${option} ${quote(value)} is not a span of time`, "write it as 90s, 15m or 1h30m", `--${option}`),
   "option-twice": ({ option }) => say(`--${option} is given twice, and takes one value`, "give it once", `--${option}`),
   "option-value-missing": ({ command, option }) =>
-    say(`--${option} needs a value behind it`, `see zandrel ${command} --help`, `--${option}`),
+    say(`--${option} needs a value after it`, `see zandrel ${command} --help`, `--${option}`),
   "option-missing": ({ option, all }) =>
     say(
       `--${option} is missing`,
@@ -494,7 +495,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "paste-leftover": ({ leftover }) =>
     say(
       `part of the paste was not understood: ${listOf(leftover.slice(0, 4).map(({ text, line }) => `${quote(text)} on line ${line}`))}${leftover.length > 4 ? " and more" : ""}`,
-      "look at it with --dry-run; where it is no part of a record, add --accept-leftover",
+      "look at it with --dry-run; where it is not a part of a record, add --accept-leftover",
       "--accept-leftover",
     ),
   "ask-differs": ({ ask, service, name, type }) =>
@@ -648,7 +649,10 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
   "retire-unseen": ({ domain }) =>
     say(`nothing was retired, because ${displayName(domain)} could not be looked up`, "try again when its name servers answer"),
   "nothing-to-watch": ({ domains }) =>
-    say("nothing is published yet that could be watched", `run zandrel draft ${domains.map(withoutRootDot).join(" ")} first`),
+    say(
+      "nothing has been published yet that could be watched",
+      `run zandrel draft ${domains.map(withoutRootDot).join(" ")} first`,
+    ),
   "no-helper": ({ domain }) =>
     say(
       `the DNS host of ${displayName(domain)} is not reached by a helper program`,
@@ -920,13 +924,30 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     ),
 };
 
+/** Paths as people see them: relative to the folder they are in, where that is shorter. */
+const withNearPaths = <P extends object>(params: P, from: string): P =>
+  Object.fromEntries(
+    Object.entries(params).map(([key, value]) => [
+      key,
+      typeof value === "string" && isAbsolute(value) ? nearPath(value, from) : value,
+    ]),
+  ) as P;
+
+function nearPath(path: string, from: string): string {
+  const near = relative(from, path);
+  return near !== "" && near.length < path.length && !near.startsWith("../../") ? near : path;
+}
+
 /** What a failure says, for people and for `--json`. */
-export function explainFailure<C extends FailureCode>({ code, params }: Pick<Failure<C>, "code" | "params">): Said {
-  return SENTENCES[code](params);
+export function explainFailure<C extends FailureCode>(
+  { code, params }: Pick<Failure<C>, "code" | "params">,
+  from?: string,
+): Said {
+  return SENTENCES[code](from === undefined ? params : withNearPaths(params, from));
 }
 
 /** A failure as one sentence: what happened and where, and what to do now. */
-export function failureSentence(failure: Failure): string {
-  const { message, remedy } = explainFailure(failure);
+export function failureSentence(failure: Failure, from?: string): string {
+  const { message, remedy } = explainFailure(failure, from);
   return `${message}${/[?]$/.test(message) ? " " : ": "}${remedy}.`;
 }

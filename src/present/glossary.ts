@@ -216,7 +216,7 @@ export const GLOSSARY: readonly Term[] = [
   term(
     "include",
     "another domain's senders",
-    "A term of an SPF record that allows everybody whom another domain allows.",
+    "A term of an SPF record that allows everybody that another domain allows.",
     "include:spf.heronpost.example",
   ),
   term(
@@ -228,7 +228,7 @@ export const GLOSSARY: readonly Term[] = [
   term(
     "kit",
     "a reusable set of asks",
-    "A file that describes what a service always asks for, with spaces to fill in.",
+    "A file that describes what a service always asks for, with blanks to fill in.",
     "zandrel intake --kit heronpost --input account=brackwater",
   ),
   term(
@@ -369,7 +369,7 @@ export const GLOSSARY: readonly Term[] = [
   term(
     "state",
     "where an ask stands",
-    "waiting, noted, clashing, astray, spreading, settled, proven, lapsed or unknown; always worked out anew.",
+    "waiting, noted, clashing, astray, spreading, settled, proven, lapsed or unknown; always worked out from what is there now.",
     "settled: every resolver has it.",
     "settled",
     "noted",

@@ -10,5 +10,5 @@ export const OUTCOME_WORDS: Readonly<Record<Disposition | EventKind, string>> = 
   shown: "was opened",
   followed: "link used",
   left: "left the list",
-  reported: "called spam",
+  reported: "reported as spam",
 };

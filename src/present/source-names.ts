@@ -7,7 +7,7 @@ interface Source {
   readonly service: string | null;
 }
 
-/** The same, with how it is known where it is no service of the workspace. */
+/** The same, with how it is known where it is not a service of the workspace. */
 export const knownSourceName = ({ title, ours, service }: Source): string =>
   ours && service === null ? `${title} (in your SPF record)` : sourceName(title);
 

@@ -75,7 +75,7 @@ test("the code of the last three builds stays", () => {
   expect(builds().map((name) => name.slice(0, 2))).toEqual(["b2", "b3", "b4"]);
 });
 
-test("a place where nothing can be kept is no reason to fail", () => {
+test("a place where nothing can be kept is not a reason to fail", () => {
   writeFileSync(join(home, "zandrel"), "a file where the folder would be");
   open().write("run.cjs", CODE);
   expect(open().read("run.cjs")).toBeUndefined();

@@ -10,7 +10,7 @@ import { dirname, isAbsolute, join } from "node:path";
 export interface CodeCache {
   /** The code kept for a file, or undefined where none is kept or it is damaged. */
   read(name: string): Buffer | undefined;
-  /** Keeps the code of a file; a disk that takes none is no reason to fail. */
+  /** Keeps the code of a file; a disk that takes none is not a reason to fail. */
   write(name: string, code: Buffer): void;
 }
 

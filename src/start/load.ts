@@ -1,17 +1,16 @@
 import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { join } from "node:path";
-import { pathToFileURL } from "node:url";
 import { Script } from "node:vm";
 import type { CodeCache } from "./code-cache.ts";
 
 type Module = { exports: unknown };
-type Run = (exports: unknown, require: (name: string) => unknown, module: Module, url: string) => void;
+type Run = (exports: unknown, require: (name: string) => unknown, module: Module, filename: string) => void;
 
-const PARAMETERS = "(function (exports, require, module, __url) {";
+const PARAMETERS = "(function (exports, require, module, __filename) {";
 
 /**
- * Loads a file of the built program and what it requires, each with the code kept of it; what was compiled anew is kept
+ * Loads a file of the built program and what it requires, each with the code kept of it; what was compiled just now is kept
  * when the process ends, with all that was used until then.
  *
  * @param folder where the files are; they name each other as `./NAME`, and everything else is the runtime's or a package
@@ -34,7 +33,7 @@ export function loadBuilt(folder: string, entry: string, cache: CodeCache): unkn
     if (cachedData === undefined || script.cachedDataRejected) compiled.push({ name, script });
     const module: Module = { exports: {} };
     loaded.set(name, module);
-    (script.runInThisContext() as Run)(module.exports, require, module, pathToFileURL(filename).href);
+    (script.runInThisContext() as Run)(module.exports, require, module, filename);
     return module.exports;
   };
   const require = Object.assign((name: string) => (name.startsWith("./") ? load(name.slice(2)) : outside(name)), outside);

@@ -1,9 +1,9 @@
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import { Failure } from "../core/failure.ts";
 import { type DomainName, withoutRootDot } from "../core/name/index.ts";
 import { readText, replaceFile } from "./files.ts";
 import { domainSchema, settingsSchema, type Way } from "./schema.ts";
-import { type Domain, SETTINGS_FILE, shownPath } from "./workspace.ts";
+import { type Domain, SETTINGS_FILE } from "./workspace.ts";
 import { readYaml, valueText, withEntry, withoutEntry, withScalar, withValue } from "./yaml-file.ts";
 
 /** An ask as it stands in a file. */
@@ -44,7 +44,7 @@ export interface Revision {
 export function revise(folder: string, domain: Domain, { service, without, add, domain: change = {} }: Revision): () => void {
   const settingsPath = join(folder, SETTINGS_FILE);
   const settings = readText(settingsPath);
-  const path = resolve(domain.path);
+  const path = domain.path;
   const before = readText(path);
   let after = changedDomain(before, change);
   for (const id of without) {
@@ -58,7 +58,7 @@ export function revise(folder: string, domain: Domain, { service, without, add, 
     service === undefined || Object.hasOwn(readYaml(SETTINGS_FILE, settings, settingsSchema).value.services, service.key);
   if (!known) {
     const text = withEntry(settings, "services", { [service.key]: { title: service.title } });
-    readYaml(shownPath(settingsPath), text, settingsSchema);
+    readYaml(settingsPath, text, settingsSchema);
     replaceFile(settingsPath, text);
   }
   const restoreSettings = () => {
@@ -98,7 +98,7 @@ function changedDomain(before: string, { role, host, redirectTo }: DomainChange)
 
 /** Changes what the file of a domain says of it. Run inside {@link lockWorkspace}. */
 export function changeDomain(domain: Domain, change: DomainChange): void {
-  const path = resolve(domain.path);
+  const path = domain.path;
   const text = changedDomain(readText(path), change);
   readYaml(domain.path, text, domainSchema);
   replaceFile(path, text);
@@ -109,7 +109,7 @@ export function setJournal(folder: string, journal: string): void {
   const path = join(folder, SETTINGS_FILE);
   const before = readText(path);
   const text = withScalar(before, "journal", journal, ["organisation", "version"]);
-  readYaml(shownPath(path), text, settingsSchema);
+  readYaml(path, text, settingsSchema);
   replaceFile(path, text);
 }
 
@@ -132,11 +132,11 @@ export function setHost(
 ): { readonly title: string; readonly way: Way; readonly text: string; readonly changed: boolean } {
   const path = join(folder, SETTINGS_FILE);
   const before = readText(path);
-  const known = Object.hasOwn(readYaml(shownPath(path), before, settingsSchema).value.hosts, key);
+  const known = Object.hasOwn(readYaml(path, before, settingsSchema).value.hosts, key);
   const text = known
     ? Object.entries(entry).reduce((so, [field, value]) => withValue(so, ["hosts", key, field], value), before)
     : withEntry(before, "hosts", { [key]: entry });
-  const host = readYaml(shownPath(path), text, settingsSchema).value.hosts[key];
+  const host = readYaml(path, text, settingsSchema).value.hosts[key];
   if (host === undefined) throw new Error(`the host ${key} was lost on the way`);
   if (text !== before) replaceFile(path, text);
   return { title: host.title, way: host.publish.way, text: valueText(text, ["hosts", key]), changed: text !== before };

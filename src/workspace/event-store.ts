@@ -1,7 +1,7 @@
 import { type DayOfEvents, type EventKind, type MessageEvent, noEvents } from "../core/sending/index.ts";
 import type { DatabaseForm } from "./database.ts";
 import type { PostgresForm } from "./postgres-sql.ts";
-import { atOnce, type Sql, sqliteSql } from "./sql.ts";
+import { type Sql, sqliteSql, transaction } from "./sql.ts";
 
 const DAY = 86_400_000;
 
@@ -26,7 +26,7 @@ export class EventStore {
    * refused as a whole, an event that is there already counts once. Times in milliseconds since 1970.
    */
   keep(batches: readonly Batch[], now: number, forgetRequestsBefore: number): ("kept" | "replayed")[] {
-    return atOnce(this.#sql, () => {
+    return transaction(this.#sql, () => {
       const outcomes = batches.map(({ service, nonce, signedAt, events }) => {
         const seen = "INSERT INTO request (service, nonce, signed_at) VALUES (?, ?, ?) ON CONFLICT DO NOTHING";
         if (this.#sql.run(seen, service, nonce, signedAt) === 0) return "replayed";

@@ -6,7 +6,7 @@ import type { RecordSet } from "../core/record/index.ts";
 import type { CacheWindow } from "../core/spread/index.ts";
 import type { DatabaseForm } from "./database.ts";
 import type { PostgresForm } from "./postgres-sql.ts";
-import { atOnce, type Sql, sqliteSql } from "./sql.ts";
+import { type Sql, sqliteSql, transaction } from "./sql.ts";
 
 /** One record set of a publication, whole, as it was and as it is to be. */
 export interface JournalledChange {
@@ -253,7 +253,7 @@ export class Journal {
 
   /** Runs `work` while no other Zandrel process writes to the workspace; what it appends is kept as a whole or not at all. */
   exclusively<T>(work: () => T): T {
-    return atOnce(this.#sql, work);
+    return transaction(this.#sql, work);
   }
 
   close(): void {

@@ -7,7 +7,7 @@ import { checkKit, type Kit, kitSchema } from "../core/kit/index.ts";
 import { checkTemplate, kitOfTemplate, type Template, templateSchema, type Unsaid } from "../core/template/index.ts";
 import { filesIn, readText, replaceFile } from "./files.ts";
 import { settingsSchema } from "./schema.ts";
-import { readOwn, SETTINGS_FILE, shownPath } from "./workspace.ts";
+import { readOwn, SETTINGS_FILE } from "./workspace.ts";
 import { readYaml, withEntry, withValue } from "./yaml-file.ts";
 
 /** A kit as a file holds it: written as one, or as a template of the open set-up format, with what a kit cannot say of that. */
@@ -50,7 +50,7 @@ export function readKit(folder: string, from: string, nameOrPath: string): KitFi
   const own = isName ? FORMS.map((form) => join(folder, "kits", `${nameOrPath}${form}`)).find(existsSync) : undefined;
   const path = own ?? resolve(from, nameOrPath);
   if (!existsSync(path)) throw new Failure("unknown-kit", { given: nameOrPath, known: kitNames(folder) });
-  return parseKit(shownPath(path), own === undefined ? readText(path) : readOwn(folder, path));
+  return parseKit(path, own === undefined ? readText(path) : readOwn(folder, path));
 }
 
 /** The names of the kits in the workspace's kits folder, as `--kit` takes them. */
@@ -94,12 +94,12 @@ export const nameOfKitAt = (url: string): string => {
 export function pinKit(folder: string, name: string, url: string, text: string): void {
   const path = join(folder, SETTINGS_FILE);
   const before = readText(path);
-  const { kits } = readYaml(shownPath(path), before, settingsSchema).value;
+  const { kits } = readYaml(path, before, settingsSchema).value;
   const entry = { url, sha256: kitHash(text) };
   const after = Object.hasOwn(kits, name)
     ? withValue(before, ["kits", name], entry)
     : withEntry(before, "kits", { [name]: entry });
-  readYaml(shownPath(path), after, settingsSchema);
+  readYaml(path, after, settingsSchema);
   const form = text.trimStart().startsWith("{") ? ".json" : ".yaml";
   replaceFile(join(folder, "kits", `${name}${form}`), text);
   // What was a kit may come as a template now, and the reverse; only one of them counts.

@@ -6,7 +6,7 @@ import { EVENTS_FORM, POSTGRES_EVENTS } from "./event-store.ts";
 import { JOURNAL_FORM, POSTGRES_JOURNAL } from "./journal.ts";
 import { placeOf } from "./postgres.ts";
 import { type PostgresForm, postgresSql } from "./postgres-sql.ts";
-import { atOnce, type Sql, sqliteSql } from "./sql.ts";
+import { type Sql, sqliteSql, transaction } from "./sql.ts";
 import { POSTGRES_REPORTS, REPORTS_FORM } from "./tally.ts";
 
 /** Rows that are copied at once. */
@@ -174,7 +174,7 @@ export function copyFromShared(folder: string, address: string): { readonly rows
       const from = postgresSql(address, kept.postgres);
       const to = sqliteSql(path, kept.sqlite);
       try {
-        rows += atOnce(to, () => copy(from, to, kept, shown));
+        rows += transaction(to, () => copy(from, to, kept, shown));
       } finally {
         from.close();
         to.close();

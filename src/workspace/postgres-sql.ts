@@ -44,7 +44,7 @@ export function postgresSql(url: string, { title, format, schema }: PostgresForm
   const ask = (text: string, values: readonly unknown[] = [], asRows = false): { rows: unknown[]; changes: number } => {
     Atomics.store(signal, 0, 0);
     port1.postMessage({ text: numbered(text), values, asRows });
-    // The thread itself waits for a database that is away, and says so in the end.
+    // The thread itself waits for a database that cannot be reached, and says so in the end.
     if (Atomics.wait(signal, 0, 0, LONGEST) === "timed-out")
       throw new Failure(
         "journal-away",

@@ -4,7 +4,7 @@ import { isAway } from "./postgres.ts";
 
 /**
  * A thread that asks PostgreSQL for another one, which waits meanwhile. One connection, so that a transaction is one; a connection that
- * broke outside of a transaction is made anew.
+ * broke outside of a transaction is made again.
  */
 const { url, options, port, signal } = workerData as {
   readonly url: string;
@@ -13,7 +13,7 @@ const { url, options, port, signal } = workerData as {
   readonly signal: Int32Array;
 };
 
-/** How long a database that is away is waited for, and how often it is tried (milliseconds). */
+/** How long to wait for a database that cannot be reached, and how often to try it (milliseconds). */
 const PATIENCE = 60_000;
 const AGAIN = 500;
 
@@ -33,7 +33,7 @@ async function connect(): Promise<pg.Client> {
   return made;
 }
 
-/** Connects, and waits for a database that is away for a while. */
+/** Connects, and waits a while for a database that cannot be reached. */
 async function connectPatiently(): Promise<pg.Client> {
   const until = performance.now() + PATIENCE;
   for (;;) {

@@ -67,7 +67,7 @@ async function* checked(chunks: AsyncIterable<Buffer>, sum: number): AsyncGenera
   if (own !== sum) throw new Error(asMessage(clause("packed-checksum")));
 }
 
-/** The XML files in a ZIP archive; an archive inside an archive is no report. */
+/** The XML files in a ZIP archive; an archive inside an archive is not a report. */
 async function* zipped(
   title: string,
   source: { readonly path: string } | { readonly octets: Buffer },
@@ -241,7 +241,7 @@ function* inFolder(folder: string, above: ReadonlySet<string>): ReturnType<typeo
     try {
       const stat = statSync(path);
       const real = realpathSync(path);
-      // A link to a folder above would lead round in a ring.
+      // A link to a folder above would form a loop.
       if (above.has(real)) yield { title: name, because: clause("packed-ring") };
       else if (stat.isDirectory() && !isMaildir(path)) yield* inFolder(path, new Set([...above, real]));
       else yield { path, inside: true };
@@ -251,7 +251,7 @@ function* inFolder(folder: string, above: ReadonlySet<string>): ReturnType<typeo
   }
 }
 
-/** Why something inside a folder cannot be read; what is no trouble of the file's is thrown on. */
+/** Why something inside a folder cannot be read; what is not the file's own problem is thrown on. */
 function unreadable(title: string, error: unknown): Extract<FoundReport, { because: Clause }> {
   const code = error instanceof Failure ? (error.params as { why?: string }).why : (error as NodeJS.ErrnoException).code;
   if (code === undefined) throw error;

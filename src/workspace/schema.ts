@@ -33,7 +33,7 @@ const domainName = z.string().transform((text, context) => {
 /** Where a secret is kept; the secret itself never stands in a file that people review. */
 const secret = z
   .string()
-  .regex(/^(env:[A-Za-z_][A-Za-z0-9_]*|file:.+)$/, "expected env:NAME or file:PATH; secrets do not belong into this file");
+  .regex(/^(env:[A-Za-z_][A-Za-z0-9_]*|file:.+)$/, "expected env:NAME or file:PATH; secrets do not belong in this file");
 
 const seconds = z.number().int("expected a whole number of seconds").min(0).max(0x7fffffff);
 

@@ -22,7 +22,7 @@ export interface Sql {
 }
 
 /** Runs `work` as a whole or not at all, while nobody else writes. */
-export function atOnce<T>(sql: Sql, work: () => T): T {
+export function transaction<T>(sql: Sql, work: () => T): T {
   sql.begin();
   try {
     const result = work();

@@ -109,7 +109,7 @@ interface JobData {
 export interface QueueOptions {
   /** How long a worker may take for a domain before another one gets it (milliseconds, at least a second). */
   readonly lease: number;
-  /** Says that the database is away, once each time. */
+  /** Says that the database cannot be reached, once each time. */
   tell(said: Clause): Promise<void>;
 }
 
@@ -137,7 +137,7 @@ class SweepQueue implements SweepStore {
     this.#boss.on("error", () => undefined);
   }
 
-  /** Asks the database, and waits for one that is away for a while. */
+  /** Asks the database, and waits a while for one that cannot be reached. */
   #ask<R>(text: string, values: readonly unknown[] = []): Promise<{ rows: R[] }> {
     return this.#patiently(async () => (await this.#pool.query(text, [...values])) as unknown as { rows: R[] });
   }
@@ -346,14 +346,14 @@ class SweepQueue implements SweepStore {
 
   async waiting(sweep: Sweep, most: number): Promise<readonly SweepJob[]> {
     const queue = await this.#queue(sweep);
-    await this.#buryLost(sweep, queue);
+    await this.#failLostJobs(sweep, queue);
     const jobs = (await this.#boss.fetch<JobData>(queue, { batchSize: most })) ?? [];
     for (const { id, data } of jobs) this.#taken.set(`${queue} ${data.domain}`, { id, attempts: data.attempts });
     return jobs.map(({ data }) => ({ ...data, due: 0 }));
   }
 
   /** A domain at which every worker was lost ends with that as its outcome, so that the sweep has an end. */
-  async #buryLost(sweep: Sweep, queue: string): Promise<void> {
+  async #failLostJobs(sweep: Sweep, queue: string): Promise<void> {
     const lost = `${queue}-lost`;
     const jobs = (await this.#boss.fetch<JobData>(lost, { batchSize: BATCH })) ?? [];
     if (jobs.length === 0) return;

@@ -62,7 +62,7 @@ export class SweepFile implements SweepStore {
     this.#database = database;
   }
 
-  #atOnce<T>(work: () => T): T {
+  #transaction<T>(work: () => T): T {
     this.#database.exec("BEGIN IMMEDIATE");
     try {
       const result = work();
@@ -114,7 +114,7 @@ export class SweepFile implements SweepStore {
     );
     const first = this.#database.prepare("SELECT line FROM entry WHERE sweep = ? AND domain = ?");
     const write = (batch: readonly (SweepEntry | SkippedLine)[]) =>
-      this.#atOnce(() => {
+      this.#transaction(() => {
         for (const one of batch) {
           if ("why" in one) skip.run(id, one.line, one.text, one.why, one.detail, JSON.stringify(one.own));
           else if (insert.run(id, one.domain, one.given, one.line, JSON.stringify(one.own), ROUND).changes === 0) {
@@ -135,7 +135,7 @@ export class SweepFile implements SweepStore {
   }
 
   #delete(id: number): void {
-    this.#atOnce(() => {
+    this.#transaction(() => {
       for (const table of ["entry", "skipped"]) this.#database.prepare(`DELETE FROM ${table} WHERE sweep = ?`).run(id);
       this.#database.prepare("DELETE FROM sweep WHERE id = ?").run(id);
     });
@@ -175,7 +175,7 @@ export class SweepFile implements SweepStore {
   }
 
   async keep({ id }: Sweep, done: readonly SweepOutcome[], again: readonly SweepJob[]): Promise<void> {
-    this.#atOnce(() => {
+    this.#transaction(() => {
       // The index holds only what has a sequence; without saying so, every domain would be looked through.
       const { last } = this.#database
         .prepare("SELECT max(sequence) AS last FROM entry WHERE sweep = ? AND sequence IS NOT NULL")

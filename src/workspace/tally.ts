@@ -222,7 +222,7 @@ export class ReportStore {
   ): Promise<"taken" | "known" | "set-aside"> {
     this.#sql.begin();
     try {
-      // A connection that was made anew has none.
+      // A new connection has none.
       if (this.#sql.isPostgres) this.#sql.run(STAGED);
       this.#sql.run("DELETE FROM staged");
       const report = await read((sums) => this.#stage(sums));

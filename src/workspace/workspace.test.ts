@@ -102,7 +102,7 @@ describe("reading the files", () => {
       { "zandrel.yaml": `${SETTINGS}    password: hunter2\n` },
       /^(?!.*hunter2).*the key password means nothing/,
     ],
-    ["a secret in a line that is no YAML", { "zandrel.yaml": `${SETTINGS}    token: hunter2: [\n` }, /^(?!.*hunter2).*not YAML/],
+    ["a secret in a line that is not YAML", { "zandrel.yaml": `${SETTINGS}    token: hunter2: [\n` }, /^(?!.*hunter2).*not YAML/],
     ["a secret as the value", { "zandrel.yaml": `${SETTINGS}    key: hunter2\n` }, /^(?!.*hunter2).*expected env:NAME/],
     [
       "control characters",
@@ -307,7 +307,7 @@ describe("the journal", () => {
     expect(journal.entries(undefined, "settled")).toEqual([]);
     journal.close();
   });
-  test("a file that is no journal, and one of a later format, are one clear error each", async () => {
+  test("a file that is not a journal, and one of a later format, are one clear error each", async () => {
     const made = folder({ "bad.db": "this is not a database, but it is long enough to look at ".repeat(40) });
     expect(message(() => openJournal(join(made, "bad.db")))).toMatch(
       /is damaged .*set it aside with mv .*bad\.db.*a new one begins/,

@@ -61,19 +61,13 @@ export function findWorkspace(from: string, given: string | undefined): string |
   }
 }
 
-/** A path as people see it: relative to where they are, where that is shorter. */
-export function shownPath(path: string): string {
-  const near = relative(process.cwd(), path);
-  return near !== "" && near.length < path.length && !near.startsWith("../../") ? near : path;
-}
-
 /** Reads `zandrel.yaml` or a file of the same form. */
 export function readSettings(path: string): YamlFile<Settings> {
-  return readYaml(shownPath(path), readText(path), settingsSchema);
+  return readYaml(path, readText(path), settingsSchema);
 }
 
 function readDomain(path: string, text: string, settings: Settings): Domain {
-  const file = readYaml(shownPath(path), text, domainSchema);
+  const file = readYaml(path, text, domainSchema);
   const { domain: name, role, host, redirectTo, asks } = file.value;
   if (host !== undefined) expectKey(file, ["host"], host, settings.hosts, "DNS host", "hosts");
   const ids = new Map<string, string>();
@@ -126,7 +120,7 @@ function readDomain(path: string, text: string, settings: Settings): Domain {
     role,
     host,
     asks: withReplacements(read),
-    path: shownPath(path),
+    path,
     ...(redirectTo === undefined ? {} : { redirectTo }),
   };
 }
@@ -182,7 +176,7 @@ function expectKey(
 export function readOwn(folder: string, path: string): string {
   if (existsSync(path)) {
     const near = relative(realpathSync(folder), realpathSync(path));
-    if (near.startsWith("..") || isAbsolute(near)) throw new Failure("file-outside", { path: shownPath(path) });
+    if (near.startsWith("..") || isAbsolute(near)) throw new Failure("file-outside", { path });
   }
   return readText(path);
 }
@@ -196,7 +190,7 @@ export function openWorkspace(from: string, given: string | undefined): Workspac
   const texts = filesIn(join(folder, "domains"), ".yaml").map((file) => join(folder, "domains", file));
   const read = texts.map((path) => [path, readOwn(folder, path)] as const);
   const settingsPath = join(folder, SETTINGS_FILE);
-  const settings = readYaml(shownPath(settingsPath), readOwn(folder, settingsPath), settingsSchema).value;
+  const settings = readYaml(settingsPath, readOwn(folder, settingsPath), settingsSchema).value;
   const domains: Domain[] = [];
   for (const [path, text] of read) {
     const domain = readDomain(path, text, settings);

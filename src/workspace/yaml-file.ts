@@ -158,7 +158,7 @@ export function withValue(text: string, path: readonly string[], value: unknown)
     | undefined;
   const key = path.at(-1) as string;
   if (path.length > 1 && (!isMap(parent) || parent.flow === true || parent.items.length === 0))
-    // A map on one line is written anew, on lines of its own.
+    // A map on one line is written again, on lines of its own.
     return withValue(text, path.slice(0, -1), { ...(isMap(parent) ? parent.toJSON() : {}), [key]: value });
   if (!isMap(parent)) throw new Error("a map is expected at the top of the file");
   const first = (parent.items[0] as { key: Scalar }).key.range?.[0] ?? 0;

@@ -6,7 +6,7 @@ import { name } from "../../src/core/name/index.ts";
 import { type RecordType, toSets, withData } from "../../src/core/record/index.ts";
 import { readRecords } from "../../src/core/zone/index.ts";
 import { startLab } from "../../src/lab/index.ts";
-import { ENVIRONMENT, folderWith, freePort, PROGRAM } from "../zandrel.ts";
+import { folderWith, freePort, zandrel } from "../zandrel.ts";
 
 export type Lab = Awaited<ReturnType<typeof startLab>>;
 
@@ -45,16 +45,15 @@ export class Journey {
   }
 
   async #run(line: string, input: string): Promise<Typed> {
-    const script = `zandrel() { ${JSON.stringify(process.execPath)} ${JSON.stringify(PROGRAM)} "$@"; }\n${line}\n`;
-    const ran = await execa("sh", ["-c", script], {
-      cwd: this.folder,
+    // A shell reads the line; what it would start runs here, with the words as the shell understood them.
+    const script = `zandrel() { for word do printf '%s\\0' "$word"; done; }\n${line}\n`;
+    const ran = await execa("sh", ["-c", script], { cwd: this.folder, input, reject: false, all: true });
+    if (ran.exitCode !== 0 || !line.startsWith("zandrel ")) return { exit: ran.exitCode ?? -1, out: ran.all };
+    const { exit, all } = await zandrel(this.folder, ran.stdout.split("\0").slice(0, -1), {
+      env: { COLUMNS: "120", ...this.lab.env },
       input,
-      reject: false,
-      extendEnv: false,
-      all: true,
-      env: { ...ENVIRONMENT, HOME: this.folder, COLUMNS: "120", ...this.lab.env },
     });
-    return { exit: ran.exitCode ?? -1, out: ran.all };
+    return { exit, out: all };
   }
 
   /** What was printed last says to do next. */

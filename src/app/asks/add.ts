@@ -128,7 +128,7 @@ export function withoutSpf(records: readonly ResourceRecord[], domain: DomainNam
 }
 
 /** The ask of the same service that wants the very same already. */
-export function twinOf(ask: NewAsk, domain: Domain): string | undefined {
+export function duplicateOf(ask: NewAsk, domain: Domain): string | undefined {
   if (ask.web !== undefined) {
     const proof = JSON.stringify(ask.web);
     return domain.asks.find((other) => other.service === ask.service && JSON.stringify(webProofOf(other.wants)) === proof)?.id;

@@ -8,7 +8,7 @@ import { printData, type ResourceRecord } from "../../core/record/index.ts";
 import type { WebProof } from "../../core/site/index.ts";
 import type { Domain } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
-import { type Decision, type NewAsk, overlapping, type ServiceOfAsk, twinOf, wantedCount, withoutSpf } from "./add.ts";
+import { type Decision, duplicateOf, type NewAsk, overlapping, type ServiceOfAsk, wantedCount, withoutSpf } from "./add.ts";
 
 /** One group of what a paste says, on its way to be an ask. */
 export interface Group {
@@ -165,7 +165,7 @@ export function decideFor(
       throw new Failure("unknown-ask", { given: insteadOf, known: now.asks.map((ask) => ask.id) });
     const redirectTo = redirectOf(read, now);
     const removals = removalsOf(now, insteadOf);
-    // What the page tells to remove goes with the first ask that is saved, once.
+    // What the page says to remove goes with the first ask that is saved, once.
     let remove = read.remove.filter((record) => !removals.has(removalKey(record)));
     const asks: NewAsk[] = [];
     const already = new Set(read.remove.flatMap((record) => removals.get(removalKey(record)) ?? []));
@@ -194,9 +194,9 @@ export function decideFor(
       const records = group.records.map(({ record }) => record);
       const ask = save(group, kit === undefined ? undefined : askOfKit(kit, now.name, records));
       if (wantedCount(ask) === 0) continue;
-      const twin = twinOf(ask, now);
-      if (twin !== undefined && twin !== insteadOf) {
-        already.add(twin);
+      const duplicate = duplicateOf(ask, now);
+      if (duplicate !== undefined && duplicate !== insteadOf) {
+        already.add(duplicate);
         continue;
       }
       const older = insteadOf === undefined ? overlapping(ask, now) : undefined;

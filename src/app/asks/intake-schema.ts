@@ -41,8 +41,8 @@ export const intakeSchema = z.object({
   leftover: z
     .array(z.object({ text: z.string(), line: z.number() }))
     .describe("what looks like a part of a record and was not understood, with its line"),
-  remove: z.array(record).describe("records that the page tells to remove"),
-  nameServers: z.array(domainName).describe("name servers that the page tells to change to; never saved as records"),
+  remove: z.array(record).describe("records that the page says to remove"),
+  nameServers: z.array(domainName).describe("name servers that the page says to switch to; never saved as records"),
   forwards: z
     .array(
       z.object({
@@ -51,7 +51,7 @@ export const intakeSchema = z.object({
         permanent: z.boolean().nullable().describe("null where the page does not say"),
       }),
     )
-    .describe("web addresses that the page tells to forward"),
+    .describe("web addresses that the page says to forward"),
   web: z
     .array(
       z.discriminatedUnion("kind", [

@@ -73,8 +73,8 @@ export class Load {
   }
 }
 
-/** One term: it is closed when the last of its domains is done. */
-interface Term {
+/** One batch: it is closed when the last of its domains is done. */
+interface AuditBatch {
   readonly dns: DnsContext;
   begun: number;
   active: number;
@@ -88,22 +88,22 @@ export async function auditorHere(request: AuditorRequest): Promise<AuditingThre
   const journal = workspace?.hasJournal === true ? await workspace.openJournal() : undefined;
   const answers = new AnswerMemo();
   const clock = (request.clock === undefined ? undefined : parseClock(request.clock)) ?? systemClock;
-  const open = (): Term => ({
+  const open = (): AuditBatch => ({
     dns: openDns({ resolver, timeout, perServer, answers }, { cwd, clock }, workspace?.settings, []),
     begun: 0,
     active: 0,
   });
-  let term = open();
+  let batch = open();
   const load = new Load(performance.eventLoopUtilization);
   return {
     load,
     async audit(domain, again) {
       if (again) answers.forgetFailures();
-      if (term.begun >= TERM) {
-        if (term.active === 0) term.dns.close();
-        term = open();
+      if (batch.begun >= TERM) {
+        if (batch.active === 0) batch.dns.close();
+        batch = open();
       }
-      const own = term;
+      const own = batch;
       own.begun += 1;
       own.active += 1;
       try {
@@ -114,11 +114,11 @@ export async function auditorHere(request: AuditorRequest): Promise<AuditingThre
         return { findings: kept, unresolved, providers };
       } finally {
         own.active -= 1;
-        if (own !== term && own.active === 0) own.dns.close();
+        if (own !== batch && own.active === 0) own.dns.close();
       }
     },
     async close() {
-      term.dns.close();
+      batch.dns.close();
       journal?.close();
     },
   };

@@ -153,7 +153,7 @@ describe("the load of a thread", () => {
     expect(load.hasRoom).toBe(room);
   });
 
-  test("what it did before its last domain does not count, and what ended is no load", async () => {
+  test("what it did before its last domain does not count, and what ended is no longer load", async () => {
     let at = { idle: 0, active: 100, utilization: 1 };
     const load = new Load((since) => {
       const [idle, active] = [at.idle - (since?.idle ?? 0), at.active - (since?.active ?? 0)];

@@ -10,7 +10,7 @@ import { Failure } from "../../core/failure.ts";
 import { columnsOf, delimiterOf, readListed, type SkippedLine, type SweepEntry } from "../../core/sweep/index.ts";
 import type { AppContext } from "../context.ts";
 
-/** Octets of one line of a list, at most; what is longer is no list of domains. */
+/** Octets of one line of a list, at most; what is longer is not a list of domains. */
 const MAX_LINE = 1 << 16;
 
 /** Octets of a list on standard input, at most: it may have no end. */
@@ -131,7 +131,7 @@ export async function readList({ path, title }: List, column: string | undefined
       if (further.length > 0 && own.length > 0) own.push([own.pop(), ...further].join(delimiter));
       const read = readListed(given);
       if (read.kind === "domain") yield { domain: read.domain, given, line: info.lines, own };
-      else if (read.kind === "rubbish")
+      else if (read.kind === "unreadable")
         yield { line: info.lines, text: given.slice(0, 200), why: read.why, detail: read.detail, own };
       // A row about somebody, with nothing where the domain should be; remarks and empty rows are nothing to tell.
       else if (given.trim() === "" && own.some((cell) => cell.trim() !== ""))

@@ -17,8 +17,8 @@ const OTHERS = 1000;
 /** How a sweep is gone through. */
 export interface SweepPace {
   /** Domains that are looked at at the same time. */
-  readonly atOnce: number;
-  /** How often a domain is looked at that cannot be asked about everything. */
+  readonly concurrency: number;
+  /** How often to retry a domain whose DNS did not fully answer. */
   readonly tries: number;
   /** How long it is left alone before it is looked at again (milliseconds). */
   readonly retryAfter: number;
@@ -49,7 +49,7 @@ export async function runSweep(
   store: SweepStore,
   sweep: Sweep,
   auditor: Auditor,
-  { atOnce, tries, retryAfter }: SweepPace,
+  { concurrency, tries, retryAfter }: SweepPace,
   clock: Clock,
   { kept, rests }: SweepSteps,
 ): Promise<void> {
@@ -82,12 +82,12 @@ export async function runSweep(
     for (let queue: SweepJob[] = []; ; ) {
       if (done.length + again.length >= BATCH || performance.now() - since > PATIENCE) await flush();
       if (queue.length === 0) {
-        queue = [...(await store.waiting(sweep, 4 * atOnce, held))];
+        queue = [...(await store.waiting(sweep, 4 * concurrency, held))];
         for (const { domain } of queue) held.add(domain);
       }
       const job = queue[0];
       const due = job === undefined ? 0 : job.due - clock.now();
-      if (job !== undefined && due <= 0 && active < atOnce && auditor.hasRoom()) {
+      if (job !== undefined && due <= 0 && active < concurrency && auditor.hasRoom()) {
         queue.shift();
         active += 1;
         void look(job).finally(() => {
@@ -96,7 +96,7 @@ export async function runSweep(
         });
       } else if (active > 0)
         await new Promise<void>((resolve) => {
-          const timer = setTimeout(resolve, active < atOnce ? SOON : PATIENCE);
+          const timer = setTimeout(resolve, active < concurrency ? SOON : PATIENCE);
           wake = () => {
             clearTimeout(timer);
             resolve();

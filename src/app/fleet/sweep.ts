@@ -35,7 +35,7 @@ export const sweepSchema = z.object({
   worst: z
     .array(z.object({ key: z.enum(WORST), domains: z.number() }))
     .describe("domains by their worst finding; fine where there is none, unknown where not everything could be asked"),
-  skipped: z.number().describe("lines of the list that are no domain, or one that was there before"),
+  skipped: z.number().describe("lines of the list that are not domains, or one that was there before"),
   skippedLines: z
     .array(z.object({ line: z.number(), text: z.string(), why: z.string(), detail: z.string() }))
     .describe(`the first ${MAX_SHOWN} of them`),
@@ -50,11 +50,11 @@ export interface SweepRequest extends CommonRequest, SweepsRequest {
   readonly resolver: readonly string[];
   readonly timeout: number;
   readonly perServer: number;
-  readonly atOnce: number;
+  readonly concurrency: number;
   readonly threads: number | undefined;
   readonly tries: number;
   readonly retryAfter: number;
-  readonly anew: boolean;
+  readonly restart: boolean;
   readonly failOn: Severity | "never";
 }
 
@@ -122,7 +122,7 @@ async function sweepFor(
     const own = list === undefined ? ownDomains(context.cwd, request.workspace) : undefined;
     const { title, fingerprint: held } = (list ?? own) as { title: string; fingerprint: string };
     const fingerprint = [held, checks.join(","), request.column ?? ""].join(" ");
-    const unfinished = request.anew ? undefined : await store.unfinished(fingerprint);
+    const unfinished = request.restart ? undefined : await store.unfinished(fingerprint);
     if (unfinished !== undefined) return { sweep: unfinished, resumed: true };
     const { columns, column, lines } = own?.reading ?? (await readList(list as NonNullable<typeof list>, request.column));
     const now = context.clock.now();

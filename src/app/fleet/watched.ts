@@ -22,7 +22,7 @@ const DAY = 86_400_000;
 /** States in which what was proven is still there. */
 const RIGHT: ReadonlySet<State> = new Set(["proven", "settled", "spreading"]);
 
-/** Days before signatures end at which it is said: they are made anew all the time, and late is a matter of hours. */
+/** Days before signatures end at which it is said: they are renewed all the time, and late is a matter of hours. */
 const SIGNATURES_WITHIN = 2;
 
 /** Days without a report, or an event, after which something is wrong with whoever sends them. */
@@ -57,7 +57,7 @@ const ending = (ends: number, now: number, within: number): Pick<Watched, "state
 /** The asks that were proven or settled once, and Zandrel's own records. */
 function proofs({ domain, workspace, dns }: Watching, surveyed: Survey): Watched[] {
   const { journalled } = surveyed;
-  // One that was changed since is asked for anew, and has not lapsed.
+  // One that was changed since is asked for again, and has not lapsed.
   const wasRight = (ask: Ask): boolean =>
     [journalled.proven, journalled.settled].some((known) => known.get(ask.id)?.wanted === wantedText(ask));
   return surveyed.asks
@@ -65,7 +65,7 @@ function proofs({ domain, workspace, dns }: Watching, surveyed: Survey): Watched
     .map((standing) => {
       const { ask, state, because, causes } = standing;
       const [cause] = causes;
-      // A name server that did not fetch yet what was published a moment ago is no news.
+      // A name server that did not fetch yet what was published a moment ago is not news.
       const right = RIGHT.has(state) || isCatchingUp(standing, dns.now);
       return {
         ...{ kind: "proof", subject: ask.id, state },

@@ -73,7 +73,7 @@ export async function dkimCheck(request: DkimCheckRequest, context: AppContext):
     const check = (selector: string) => checkSelector(domain, selector, lookup, privateKeyOf(workspace, domain, selector));
     const wanted = await Promise.all(known.map(check));
     const tried = await Promise.all(usual.map(check));
-    // A wildcard answers every selector, one that nobody made too; what it says is no key of the domain.
+    // A wildcard answers every selector, one that nobody made too; what it says is not a key of the domain.
     const nobody = usual.length === 0 ? undefined : await check("zandrel-looks-for-wildcards");
     const found = nobody?.state === "absent" ? tried.filter(({ state }) => state !== "absent" && state !== "unknown") : [];
     const shown = [...wanted, ...found];

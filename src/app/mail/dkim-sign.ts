@@ -1,3 +1,4 @@
+import { resolve } from "node:path";
 import { BodyHash, type Canonicalization, makeSignature, type SignOptions, signatureObstacle } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { scanMessage } from "../../core/message/index.ts";
@@ -7,7 +8,7 @@ import { onlyOperand } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
 import { oneMessage, STANDARD_INPUT } from "../messages/open.ts";
 
-function optionsOf(request: DkimSignRequest, now: number): SignOptions {
+function optionsOf(request: DkimSignRequest, cwd: string, now: number): SignOptions {
   const wanted = (option: "domain" | "selector" | "key"): string => {
     const value = request[option];
     if (value === undefined) throw new Failure("option-missing", { option, all: ["domain", "selector", "key"] });
@@ -18,7 +19,7 @@ function optionsOf(request: DkimSignRequest, now: number): SignOptions {
   if (!isOne(header) || !isOne(body) || more.length > 0) throw new Failure("canonicalization", {});
   const domain = nameOperand(wanted("domain"));
   const selector = wanted("selector");
-  const key = readPrivateKey(wanted("key"));
+  const key = readPrivateKey(resolve(cwd, wanted("key")));
   const lasts = request.expiresIn;
   const length = request.length;
   const fields = request.fields;
@@ -64,13 +65,13 @@ export async function dkimSign(
   write: (octets: Buffer) => Promise<void>,
 ): Promise<Outcome<undefined>> {
   const operand = onlyOperand(request);
-  const options = optionsOf(request, Math.floor((request.at ?? context.clock.now()) / 1000));
+  const options = optionsOf(request, context.cwd, Math.floor((request.at ?? context.clock.now()) / 1000));
   const obstacle = signatureObstacle(options);
   if (obstacle !== undefined) throw new Failure("cannot-sign", { because: obstacle });
   const spooled = operand === "-" ? await spool(context.input()) : undefined;
   try {
     const { source, title } = oneMessage(
-      spooled === undefined ? openMessages(operand) : openMessages(spooled.path, STANDARD_INPUT),
+      spooled === undefined ? openMessages(resolve(context.cwd, operand), operand) : openMessages(spooled.path, STANDARD_INPUT),
     );
     const body = new BodyHash(options.body, options.length);
     const header = await scanMessage(source, () => [body]);

@@ -17,7 +17,7 @@ import {
   withoutTerms,
 } from "../../core/spf/index.ts";
 import { findWorkspace, type JournalEvent, openWorkspace, type Workspace } from "../../workspace/index.ts";
-import { type NewAsk, ownService, reviseAsks, type ServiceOfAsk, twinOf } from "../asks/add.ts";
+import { duplicateOf, type NewAsk, ownService, reviseAsks, type ServiceOfAsk } from "../asks/add.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { domainName } from "../shapes.ts";
@@ -112,9 +112,9 @@ function save(
 ): Promise<"new" | "changed" | "same"> {
   return reviseAsks(workspace, ask.domain, context, (domain, now) => {
     const last = savedIn(now, ask.domain, ask.id);
-    if (twinOf(ask, domain) === ask.id && last?.includes.join(" ") === ask.spfWithout)
+    if (duplicateOf(ask, domain) === ask.id && last?.includes.join(" ") === ask.spfWithout)
       return { journal: [sources], result: "same" };
-    const without = new Map(last === undefined ? [] : [[ask.id, clause("retired-made-anew")]]);
+    const without = new Map(last === undefined ? [] : [[ask.id, clause("retired-rebuilt")]]);
     return { service, without, add: [ask], journal: [sources], result: last === undefined ? "new" : "changed" };
   });
 }

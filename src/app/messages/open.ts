@@ -1,3 +1,4 @@
+import { resolve } from "node:path";
 import * as z from "zod";
 import type { DkimVerdict } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
@@ -21,7 +22,7 @@ export const dkimShape = z.object({
   algorithm: z.string().nullable(),
   bits: z.number().nullable().describe("size of an RSA key"),
   identity: z.string().nullable(),
-  testing: z.boolean().describe("whether the key says that DKIM is only tried out"),
+  testing: z.boolean().describe("whether the key says that DKIM is in test mode"),
   unsignedOctets: z.number().describe("octets of the body behind what is signed"),
 });
 
@@ -53,7 +54,8 @@ export async function withMessages<T>(
   const spooled = operand === "-" ? await spool(context.input()) : undefined;
   const dns = openDns(request, context, settings, []);
   try {
-    const stored = spooled === undefined ? openMessages(operand) : openMessages(spooled.path, STANDARD_INPUT);
+    const stored =
+      spooled === undefined ? openMessages(resolve(context.cwd, operand), operand) : openMessages(spooled.path, STANDARD_INPUT);
     return await work(stored, memoized(dns.world), Math.floor(dns.now / 1000));
   } finally {
     dns.close();

@@ -176,7 +176,7 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
     prepared ??= await planApproval(domain, changes, how);
     const { host, ready } = prepared;
     const reasons = [...prepared.reasons];
-    const meddled: Clause[] = [];
+    const unapprovedChanges: Clause[] = [];
     const [applied, refused]: [Planned[], Planned[]] = [[], []];
     for (const one of host === undefined ? [] : ready) {
       const ended = await askFor(host as ApprovalHost, one);
@@ -197,18 +197,19 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
       else if (absent.left.length > 0) reasons.push(clause("approve-did-not-come", some));
       const beside = await changedBeside(domain, applied, how);
       if (beside.unseen !== undefined && absent.unseen === undefined)
-        meddled.push(clause("approve-beside-unseen", { unseen: beside.unseen }));
+        unapprovedChanges.push(clause("approve-beside-unseen", { unseen: beside.unseen }));
       if (beside.sets.length > 0)
-        meddled.push(clause("approve-also-changed", { sets: beside.sets.map(({ name, type }) => ({ name, type })) }));
+        unapprovedChanges.push(clause("approve-also-changed", { sets: beside.sets.map(({ name, type }) => ({ name, type })) }));
     }
     // What a host changed besides is for a person to look at, even where everything else came.
-    if (left.size === 0 && meddled.length === 0) return { kind: "published", because: clause("approve-published", { title }) };
+    if (left.size === 0 && unapprovedChanges.length === 0)
+      return { kind: "published", because: clause("approve-published", { title }) };
     const done = changes.length - left.size;
     const came = done === 0 ? [] : [clause("approve-came", { done, of: changes.length })];
     const rest = left.size === 0 ? [] : [clause("publish-enter", { title, some: done > 0 })];
     return {
       kind: "by-hand",
-      because: clause("publish-together", { parts: [...came, ...reasons, ...meddled, ...rest] }),
+      because: clause("publish-together", { parts: [...came, ...reasons, ...unapprovedChanges, ...rest] }),
       sheet: fillIn([...left], domain.name, formOf(domain, workspace)),
     };
   }

@@ -73,7 +73,7 @@ describe("a publication whose process was killed", () => {
     ["has it", FILLED, "published"],
     ["does not have it", EMPTY, "not-published"],
     ["has something else", `${EMPTY}@ TXT "other"\n`, "unknown"],
-    ["cannot be read", "this is no zone file", undefined],
+    ["cannot be read", "this is not a zone file", undefined],
   ])("is resolved by the file it went to, not by the servers, where that %s", async (_, text, end) => {
     writeFileSync(file, text);
     const journal = journalOf({ way: "zone-file", file });

@@ -35,7 +35,7 @@ export const seenOf = (view: View, now: number): Seen => ({
 });
 
 /** Whether an ask is still on its way. */
-const isGoing = (standing: AskStanding, now: number): boolean =>
+const isPending = (standing: AskStanding, now: number): boolean =>
   standing.state === "spreading" ||
   standing.state === "unknown" ||
   (standing.state === "settled" && isEarly(standing.visibility, now)) ||
@@ -188,7 +188,7 @@ export async function watch(
         sink.changed(view, now);
       }
       sink.looked(seen);
-      const going = surveys.flatMap((one) => one.asks.filter((standing) => isGoing(standing, now)));
+      const going = surveys.flatMap((one) => one.asks.filter((standing) => isPending(standing, now)));
       const { open, confirmed } =
         request.until === "proven" && going.length === 0 && stop?.aborted !== true
           ? await askServices(surveys, workspace, journal, request, context, refused)

@@ -1,3 +1,4 @@
+import { resolve } from "node:path";
 import * as z from "zod";
 import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
@@ -30,7 +31,7 @@ export type ImportReportsResult = z.output<typeof importReportsSchema>;
 /** What {@link importReports} is asked. */
 export interface ImportReportsRequest extends CommonRequest {}
 
-/** Take in aggregate reports, as they came: XML, gzip, ZIP, mails with attachments, mailboxes, folders of all of these. */
+/** Imports aggregate reports as received: XML, gzip, ZIP, mails with attachments, mailboxes, folders of all of these. */
 export async function importReports(request: ImportReportsRequest, context: AppContext): Promise<Outcome<ImportReportsResult>> {
   const workspace = openWorkspace(context.cwd, request.workspace);
   const domains = workspace.domains.map((one) => one.name);
@@ -128,7 +129,7 @@ async function importInto(
   try {
     for (const operand of request.operands) {
       const spooled = operand === "-" ? await spool(context.input()) : undefined;
-      const pieces = readReports(spooled?.path ?? operand, { domains, now });
+      const pieces = readReports(spooled?.path ?? resolve(context.cwd, operand), { domains, now });
       try {
         for (let next = await pieces.next(); next.done !== true; next = await pieces.next()) {
           const { outcome, last } = await takeOne(next.value, pieces, store);

@@ -146,7 +146,7 @@ export interface SenderEventsRequest extends CommonRequest, DnsOptions {
   readonly days: number;
 }
 
-/** What became of the mail by day: what arrived, came back or was called spam; with --listen, receive a service's signed event feed. */
+/** What became of the mail by day: what arrived, came back or was reported as spam; with --listen, receive a service's signed event feed. */
 export async function senderEvents(request: SenderEventsRequest, context: AppContext): Promise<Outcome<SenderEventsResult>> {
   const days = request.days;
   return writing(

@@ -65,7 +65,7 @@ export default command({
         try {
           await look();
         } catch (error) {
-          // A file that is being edited, a database that is away: the next look may find it in order.
+          // A file that is being edited, a database that cannot be reached: the next look may find it in order.
           if (!(error instanceof Failure)) throw error;
           await context.tell(verbatim(failureSentence(error)));
         }

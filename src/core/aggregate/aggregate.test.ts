@@ -136,7 +136,7 @@ describe("elements count where they stand, and nowhere else", () => {
     const { rows: found, problem } = read(whole(rows));
     expect(allInWords([problem, found.length, found[0]])).toEqual([undefined, 1, expect.objectContaining(expected)]);
   });
-  test("a record inside a record is no row, and a head inside a record is no head", () => {
+  test("a record inside a record is not a row, and a head inside a record is not a head", () => {
     const inner = row("", undefined, `<dkim>${row()}</dkim>`).replace(
       "<row>",
       `<report_metadata><report_id>9</report_id></report_metadata><row>`,
@@ -526,7 +526,7 @@ describe("advice", () => {
       [good, unknown],
       [near],
       undefined,
-      [/^it sends from next to Heronpost's addresses/],
+      [/^it sends from addresses right next to Heronpost's/],
     ],
     ["far from all known ones: a forger", [good, seen({ ip: "203.0.113.99", count: 50 })], [near], true, []],
     ["in the service's larger block, but far from it", [good, seen({ ip: "198.51.100.77", count: 50 })], [near], true, []],

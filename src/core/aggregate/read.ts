@@ -6,7 +6,7 @@ import { type DomainName, mailDomainOf } from "../name/index.ts";
 import { FEEDBACK, HEAD, type Place, ROW_FIELDS, type RowField } from "./places.ts";
 import { OVERRIDES, type Override, type ReportHead, type ReportProblem, type ReportRow } from "./report.ts";
 
-/** Depth, length of one text and number of rows beyond which a report is no report. */
+/** Depth, length of one text and number of rows beyond which a report is not read. */
 const MAX_DEPTH = 20;
 const MAX_TEXT = 4096;
 const MAX_PIECE = 1 << 20;

@@ -147,7 +147,7 @@ function recogniser(services: readonly KnownService[]): (seen: Seen) => KnownSer
 
 const plain = (domain: DomainName): string => domain.slice(0, -1);
 
-/** What a source goes by that is no service of the workspace. */
+/** What a source goes by that is not a service of the workspace. */
 function titleOf(seen: Seen, block: string): string {
   if (seen.signerPasses && seen.signer !== undefined && !seen.dkimAligned) return plain(seen.signer);
   if (seen.spfPasses && seen.spfDomain !== undefined && !seen.spfAligned) return plain(seen.spfDomain);
@@ -325,7 +325,7 @@ export function sourcesOf(all: Iterable<Seen>, services: readonly KnownService[]
   return [...gathered.values()]
     .map(
       ({ places, signers, envelopes, from, weeks, service, nextTo, isPlace, title, ...rest }): Source => ({
-        // One address is no block of them.
+        // One address is not a block of them.
         title: (isPlace ? places.only : undefined) ?? title,
         ...rest,
         ...(service === undefined ? {} : { service }),

@@ -63,7 +63,7 @@ export type DnsWant = RecordsWant | SpfWant | DmarcWant | AbsentWant;
 /** What an ask wants. */
 export type Want = DnsWant | WebWant;
 
-/** The SPF terms that a text asks for; undefined where it is no SPF record, or one that cannot be read. */
+/** The SPF terms that a text asks for; undefined where it is not an SPF record, or one that cannot be read. */
 function spfWant(text: string, name: DomainName, ttl: number): SpfWant | undefined {
   const read = isSpf(text) ? readSpfRecord(text) : undefined;
   return read?.ok === true ? { kind: "spf-terms", name, type: "TXT", ttl, record: read.value } : undefined;

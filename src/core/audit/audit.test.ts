@@ -642,7 +642,7 @@ describe("the web of a site", () => {
   });
 });
 
-test("signatures that could not be asked for are no finding, and are named as unresolved", async () => {
+test("signatures that could not be asked for are not findings, and are named as unresolved", async () => {
   const trust = async () =>
     ({ kind: "indeterminate", why: "unresolved", because: verbatim("nobody answers for the keys") }) as const;
   const { findings, unresolved } = await look({ input: { trust } });

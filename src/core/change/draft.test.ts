@@ -95,7 +95,7 @@ describe("wanted means that nothing else is there", () => {
     const both = await draft([alias], { all: [alias, b], lookup: at("two A 192.0.2.2"), replace: ["two"] });
     expect(allInWords(both.clashes)).toMatchObject([{ kind: "asks-disagree", because: expect.stringContaining("c and b") }]);
   });
-  test("what a page tells to remove goes where it is there and nobody needs it, and makes room", async () => {
+  test("what a page says to remove goes where it is there and nobody needs it, and makes room", async () => {
     const room = await draft([gone("a", "box CNAME sites.pagewick.example.", "box A 192.0.2.20")]);
     expect(allInWords(room.clashes)).toEqual([]);
     expect(allInWords(lines(room))).toEqual([
@@ -314,7 +314,7 @@ describe("policy records: one of each (RFC 7208 section 3.2, RFC 7489 section 6.
       [{ kind: "asked-broken", because: expect.stringMatching(new RegExp(`the ${standard} record .*${why}`)) }],
     ]);
   });
-  test("a policy is no signing key, although both have a p= tag", async () => {
+  test("a policy is not a signing key, although both have a p= tag", async () => {
     const { changes } = await draft([ask("a", '_dmarc TXT "v=DMARC1; p=none; rua=mailto:a@x.test"')]);
     expect(allInWords(changes)).toMatchObject([{ because: expect.stringContaining("the first DMARC record there") }]);
     expect(JSON.stringify(allInWords(changes))).not.toContain("DKIM");

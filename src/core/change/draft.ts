@@ -28,7 +28,7 @@ export async function makeDraft(request: DraftRequest): Promise<Draft> {
   return { domain, changes, clashes, undetermined };
 }
 
-/** Removes what a service's page tells to remove, where it is there and no ask needs it. */
+/** Removes what a service's page says to remove, where it is there and no ask needs it. */
 async function draftRemoval(drafting: Drafting, { set, asks }: Unwanted): Promise<void> {
   const { domain, lookup, changes, needed, undetermined } = drafting;
   const { name, type } = set;

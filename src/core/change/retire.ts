@@ -22,7 +22,7 @@ import type { Change } from "./drafting.ts";
 interface Staying {
   readonly name: DomainName;
   readonly type: string;
-  /** What stays, in words where it is no single record. */
+  /** What stays, in words where it is not a single record. */
   readonly data: Clause;
   readonly because: Clause;
 }

@@ -44,7 +44,7 @@ export interface ExpectedClauses {
   "expected-argument": { readonly directive: string };
   /** `included` where an included file has the line. */
   "expected-directive": { readonly included: boolean };
-  "expected-no-ring-of-files": Nothing;
+  "expected-no-loop-of-files": Nothing;
   "expected-fewer-files": { readonly most: number };
   "expected-smaller-files": { readonly octets: number };
   "expected-readable-file": Nothing;

@@ -1,6 +1,6 @@
 import type { Nothing } from "./nothing.ts";
 
-/** Why a text is no domain name. */
+/** Why a text is not a domain name. */
 export interface NameClauses {
   "name-empty": Nothing;
   "name-starts-with-dot": Nothing;

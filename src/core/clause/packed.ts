@@ -14,6 +14,6 @@ export interface PackedClauses {
   "packed-failure-report": Nothing;
   "packed-none-attached": Nothing;
   "packed-ring": Nothing;
-  /** `code` is what the operating system says, or `special` where it is no file. */
+  /** `code` is what the operating system says, or `special` where it is not a file. */
   "packed-unreadable": { readonly code: string };
 }

@@ -4,6 +4,6 @@ import type { Nothing } from "./nothing.ts";
 export interface RetiredClauses {
   "retired-newer-version": Nothing;
   "retired-other-policy": Nothing;
-  "retired-made-anew": Nothing;
+  "retired-rebuilt": Nothing;
   "retired-by-user": { readonly changes: number };
 }

@@ -18,9 +18,9 @@ export interface SpreadClauses {
   "spread-negative-unknown": Nothing;
   "spread-negative": { readonly seconds: number };
   "spread-lower-ttl": { readonly names: readonly string[]; readonly ttl: number };
-  "spread-lower-ttl-why": { readonly oldTtl: number; readonly shortHold: number; readonly cacheWindow: number };
+  "spread-lower-ttl-why": { readonly oldTtl: number; readonly loweredWindow: number; readonly cacheWindow: number };
   "spread-publish": Nothing;
-  "spread-publish-lowered": { readonly shortHold: number };
+  "spread-publish-lowered": { readonly loweredWindow: number };
   "spread-nothing-to-wait-for": Nothing;
   "spread-visible": Nothing;
   "spread-visible-why": Nothing;

@@ -114,7 +114,7 @@ describe("DKIM-Signature (RFC 6376 section 3.5)", () => {
     ["an unknown algorithm", { a: "rsa-md5" }, "no algorithm"],
     ["no signature", { b: undefined }, "b= is missing"],
     ["an empty signature", { b: "" }, "b= is not base64"],
-    ["a signature that is no base64", { b: "A*" }, "b= is not base64"],
+    ["a signature that is not base64", { b: "A*" }, "b= is not base64"],
     ["no body hash", { bh: undefined }, "bh= is missing"],
     ["no domain", { d: undefined }, "d= is missing"],
     ["a broken domain", { d: "a..b" }, "d= is not a domain"],

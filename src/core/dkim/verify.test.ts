@@ -176,7 +176,7 @@ describe("verdicts (RFC 6376 section 6, RFC 8301, RFC 8601 section 2.7.1)", () =
       "pass",
       undefined,
     ],
-    ["folded anew, relaxed", { change: (text) => text.replace("Subject: The ", "Subject: The\r\n\t") }, "pass", undefined],
+    ["folded again, relaxed", { change: (text) => text.replace("Subject: The ", "Subject: The\r\n\t") }, "pass", undefined],
     ["names in other case, relaxed", { change: (text) => text.replace("Subject:", "SUBJECT:") }, "pass", undefined],
     ["empty lines at the end", { change: (text) => `${text}\r\n\r\n` }, "pass", undefined],
     [
@@ -367,7 +367,7 @@ describe("domains in a signature (RFC 6376 section 3.5)", () => {
     "brackwater.example.",
     "[192.0.2.1]",
     "@",
-  ])("d=%s is no domain", async (domain) => {
+  ])("d=%s is not a domain", async (domain) => {
     const message = (await signed(NEWSLETTER, { key: rsa.privateKey })).replace("d=brackwater.example;", `d=${domain};`);
     expect(allInWords(await verify(message, dns(KEYS)))).toMatchObject([
       { result: "permerror", reason: "malformed", because: "d= is not a domain" },
@@ -390,7 +390,7 @@ describe("signing (RFC 6376 section 5)", () => {
     ["an identity without an address", { identity: "box" }, "at or below"],
     ["an identity that would end its tag", { identity: "a;b@brackwater.example" }, "at or below"],
     ["an identity with a space", { identity: "a b@brackwater.example" }, "at or below"],
-    ["fields that are no names", { fields: ["from", "a b"] }, "without colons"],
+    ["fields that are not names", { fields: ["from", "a b"] }, "without colons"],
     ["a domain that no mail has", { domain: name("brack\\032water.example") }, "no domain in mail"],
     ["an end before the beginning", { expires: 10 }, "expire before"],
     ["a selector that is none", { selector: "a b" }, "selector"],

@@ -29,7 +29,7 @@ function thereIn(set: RecordSet): PublishedDmarc {
   return parsed.ok ? { kind: "record", record: parsed.value } : { kind: "unusable", text, mistakes: parsed.error };
 }
 
-/** Asks for the DMARC record at one domain (RFC 7489 section 6.6.3). Texts that are no DMARC record do not count. */
+/** Asks for the DMARC record at one domain (RFC 7489 section 6.6.3). Texts that are not DMARC records do not count. */
 export async function lookupDmarc(domain: DomainName, lookup: Lookup): Promise<PublishedDmarc> {
   const at = dmarcNameOf(domain);
   if (at === undefined) return { kind: "none" };
@@ -108,7 +108,7 @@ async function walkUp(domain: DomainName, lookup: Lookup): Promise<Discovery> {
   const above =
     steps.find((step) => step.domain === organizational && recordIn(step) !== undefined) ??
     steps.find((step) => recordIn(step)?.publicSuffix === true);
-  // A record of its own that cannot be used is no policy, and no other's takes its place.
+  // A record of its own that cannot be used is not a policy, and no other's takes its place.
   const found = own ?? (failed === undefined && steps[0]?.there.kind !== "unusable" ? above : undefined);
   const record = found === undefined ? undefined : recordIn(found);
   return {

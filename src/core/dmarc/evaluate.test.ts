@@ -112,7 +112,7 @@ describe("the walk up the tree (successor of RFC 7489, section 4.10)", () => {
     ],
     ["nothing anywhere", {}, "news.brackwater.example", undefined, "news.brackwater.example."],
     [
-      "a text that is no record",
+      "a text that is not a record",
       { "_dmarc.brackwater.example": "hello" },
       "brackwater.example",
       undefined,
@@ -295,7 +295,7 @@ describe("the judgement (RFC 7489 sections 3.1, 6.3 and 6.6.2)", () => {
     expect(allInWords([verdict.result, verdict.policy, verdict.disposition])).toEqual(expected);
     if (record.includes("50")) expect(allInWords(verdict.because)).toContain("50 %");
   });
-  test("a walk that could not be finished is no failure", async () => {
+  test("a walk that could not be finished is not a failure", async () => {
     const base = world({ [`_dmarc.${B}`]: "v=DMARC1; p=reject" });
     const lookup: Lookup = {
       ask: async (at, type) => (at === `_dmarc.m.${B}.` ? failed("timeout", verbatim("silence")) : base.ask(at, type)),

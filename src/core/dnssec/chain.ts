@@ -193,7 +193,7 @@ export class ChainOfTrust {
       if ("flaw" in checked) return { kind: "bogus", flaw: { ...checked.flaw, zone: parent, name: cut, type: "DS" } };
       return this.#fromDs(cut, ds.data, Math.min(trust.until, checked.expires), checked.ttl);
     }
-    // A name that is an alias is no zone.
+    // A name that is an alias is not a zone.
     if (sets.some((set) => set.name === cut && set.type === "CNAME")) return "no-cut";
     switch (this.#denial(answer, parent, trust.keys, cut, "DS")) {
       case "unsigned-below":

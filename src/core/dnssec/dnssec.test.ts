@@ -546,7 +546,7 @@ describe("what breaks a chain", () => {
     const deep = `${"a.".repeat(70)}brackwater.example.`;
     expect(await judge(world(), deep)).toMatchObject({ kind: "indeterminate" });
   });
-  test("names that are aliases in a ring end", async () => {
+  test("names whose aliases form a loop end", async () => {
     expect(await judge(world({}, { extra: "r1 CNAME r2\nr2 CNAME r1\n" }), "r1.brackwater.example.", "A")).toMatchObject({
       kind: "indeterminate",
     });

@@ -86,7 +86,7 @@ export const keyTag = oncePerKey((key): number => {
   return (sum + (sum >>> 16)) & 0xffff;
 });
 
-/** The key as `node:crypto` takes it; undefined where nobody knows its algorithm, or its octets are no key. */
+/** The key as `node:crypto` takes it; undefined where nobody knows its algorithm, or its octets are not a key. */
 export const publicKeyOf = oncePerKey((key): KeyObject | undefined => {
   try {
     return ALGORITHMS.get(key.algorithm)?.keyOf(Buffer.from(key.key, "hex"));

@@ -49,7 +49,7 @@ export type NoticeKind = (typeof NOTICES)[number];
 const NEUTRAL: ReadonlySet<WatchedKind> = new Set(["delegation", "ds"]);
 
 /**
- * What there is to tell when a thing is seen; undefined where it is as before. What could not be asked is no change.
+ * What there is to tell when a thing is seen; undefined where it is as before. What could not be asked is not a change.
  *
  * @param first whether the domain is watched for the first time, so that what is there is where the watch begins
  */

@@ -8,7 +8,7 @@ export interface Sighting {
   readonly type: RecordType;
   /** Undefined where nothing stood there. */
   readonly set: RecordSet | undefined;
-  /** `published`: it was put there then; `seen`: it was met there then, and may have stood there before. */
+  /** `published`: it was put there then; `seen`: it was seen there then, and may have been there before. */
   readonly how: "published" | "seen";
 }
 
@@ -16,13 +16,13 @@ export interface Sighting {
 export interface KnownSet {
   readonly set: RecordSet;
   readonly since: number;
-  /** Whether it was only met later, and nothing says that it was otherwise before. */
+  /** Whether it was first seen later, and nothing says that it was otherwise before. */
   readonly assumed: boolean;
 }
 
 /**
  * The sets of a zone at a moment, as far as sightings tell: the newest one up to then counts; where there is none, the first
- * later one that met the set, because what was met had stood there for some time.
+ * later one that saw the set, because what was seen had been there for some time.
  *
  * @param at milliseconds since 1970
  */

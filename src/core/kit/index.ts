@@ -1,5 +1,5 @@
 /**
- * Kits: what a service always asks for, with spaces to fill in (docs/kits.md).
+ * Kits: what a service always asks for, with blanks to fill in (docs/kits.md).
  *
  * ```ts
  * const kit = kitSchema.parse(read);

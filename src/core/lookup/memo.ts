@@ -10,7 +10,7 @@ const MAX_KEPT = 20_000;
 
 /**
  * Keeps what was found through a memoized lookup: the same questions would bring the same answers. Through any
- * other lookup it is found anew each time. `key` says all that `find` depends on.
+ * other lookup it is found again each time. `key` says all that `find` depends on.
  */
 export function remembered<T>(lookup: Lookup, key: string, find: () => Promise<T>): Promise<T> {
   const place = findings.get(lookup);
@@ -33,7 +33,8 @@ export class AnswerMemo {
   readonly #own = new Map<DomainName, string[]>();
 
   constructor(max = 20_000) {
-    this.#answers = new LRUCache({ max, dispose: (_, key) => this.#failed.delete(key) });
+    // Room is made as it is needed.
+    this.#answers = new LRUCache({ maxSize: max, sizeCalculation: () => 1, dispose: (_, key) => this.#failed.delete(key) });
   }
 
   /** The answer that is kept under a key, or the one that `ask` brings; `about` is the name that is asked about. */

@@ -11,7 +11,7 @@ export interface HeaderField {
 /** The header of a message (RFC 5322 section 2.2). */
 export interface MessageHeader {
   readonly fields: readonly HeaderField[];
-  /** Lines that are no field and continue none. */
+  /** Lines that are not fields and continue none. */
   readonly stray: readonly string[];
   /** Whether some line ended without a carriage return; such lines are read as if it were there. */
   readonly bareLf: boolean;

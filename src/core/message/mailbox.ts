@@ -119,7 +119,7 @@ const PLAIN = /^([A-Za-z0-9 ]*?) ?<([A-Za-z0-9._+=-]+)@([A-Za-z0-9-]+(?:\.[A-Za-
 
 /**
  * Reads the addresses of a field such as From, an octet string: names, comments, groups (RFC 6854) and
- * internationalized addresses included. An empty group is no address and no mistake.
+ * internationalized addresses included. An empty group is neither an address nor a mistake.
  */
 export function parseMailboxes(value: string): Result<Mailbox[], Clause> {
   const plain = PLAIN.exec(value);

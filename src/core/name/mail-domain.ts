@@ -8,8 +8,8 @@ const FOREIGN =
 
 /**
  * Reads a domain as it stands in mail: in an address, in HELO, in `d=` of a signature (RFC 5321 section 4.1.2, RFC 6376
- * section 3.5, U-labels by RFC 6531 and RFC 8616). It is no name of a zone file: a backslash escapes nothing, a final
- * dot has no place, and there is no white space. An address literal is no domain either.
+ * section 3.5, U-labels by RFC 6531 and RFC 8616). It is not a name of a zone file: a backslash escapes nothing, a final
+ * dot has no place, and there is no white space. An address literal is not a domain either.
  */
 export function readMailDomain(text: string): Result<DomainName, NameError> {
   const foreign = FOREIGN.exec(text);
@@ -29,7 +29,7 @@ export function mailDomainOf(address: string): DomainName | undefined {
 /**
  * The name whose labels are exactly the characters between the dots: nothing escapes anything. So the targets of SPF
  * terms are read, which may hold whatever a local part puts into their macros (RFC 7208 section 7). Undefined where
- * that is no name.
+ * that is not a name.
  */
 export function literalName(text: string): DomainName | undefined {
   const labels = text.replace(/\.$/, "").split(".");

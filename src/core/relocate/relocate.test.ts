@@ -63,7 +63,7 @@ describe("the list of names that a signed zone keeps", () => {
   });
   test.each([
     ["there is none", ""],
-    ["it leads round in a ring", nsec("@", "a") + nsec("a", "b") + nsec("b", "a")],
+    ["it forms a loop", nsec("@", "a") + nsec("a", "b") + nsec("b", "a")],
     ["it leads out of the zone", nsec("@", "elsewhere.test.")],
     ["it is made up for each question", nsec("@", "\\000.@") + nsec("@", "\\000.brackwater.example.")],
   ])("is not used where %s", async (_, lines) => expect(await walkNames(side(lines), apex)).toBeUndefined());
@@ -218,7 +218,7 @@ describe("comparing both sides", () => {
   });
 });
 
-test("the name servers of the two hosts differ by nature, and are no difference", async () => {
+test("the name servers of the two hosts differ by nature, and are not a difference", async () => {
   const other = zoneLookup(zonesOf(readZone("$TTL 300\n@ SOA x y 9 1 1 1 60\n@ NS ns9\n", { origin: apex })));
   const wanted = ["NS", "SOA"].map((type) => ({ name: apex, type }));
   expect(await compareSides(side(""), other, apex, wanted)).toEqual({ same: 0, differences: [], unresolved: [] });

@@ -312,7 +312,7 @@ export function openApi(): unknown {
             "401": refused("The signature does not verify, or its time is more than 300 seconds off"),
             "409": refused("This very request was taken before; do not send it again"),
             "422": refused("The body is not of the form described here"),
-            "503": refused("It could not be kept; send it again, signed anew"),
+            "503": refused("It could not be kept; send it again with a new signature"),
           },
         },
       },

@@ -84,7 +84,7 @@ test.each([
   ["<body>This domain is parked at Nettlehost.</body>", 200, "parked"],
   ["<body>No such site here</body>", 404, "wrong-service"],
   ["<body>oops</body>", 503, "page"],
-])("%s is no site", (body, status, id) => {
+])("%s is not a site", (body, status, id) => {
   expect(allInWords(judgePage(APEX, [page(`https://${APEX}/`, status, undefined, body)]))).toMatchObject([{ id }]);
 });
 test("a site is one", () => expect(allInWords(judgePage(APEX, [page(`https://${APEX}/`, 200)]))).toEqual([]));

@@ -170,7 +170,7 @@ rows("a mistake anywhere is a permerror at once (sections 4.6 and 12)", [
   ["v=spf1 ++all", "192.0.2.1", "permerror"],
 ]);
 
-rows("what is no mistake (sections 4.5, 6 and 12)", [
+rows("what is not a mistake (sections 4.5, 6 and 12)", [
   ["v=spf1 moo=%{l} -all", "192.0.2.1", "fail"],
   ["v=spf1 moo= -all", "192.0.2.1", "fail"],
   ["v=spf1    ip4:192.0.2.1   -all", "192.0.2.1", "pass"],
@@ -212,7 +212,7 @@ describe("identities (sections 2.3, 2.4 and 4.3)", () => {
 });
 
 describe("bounds (section 4.6.4 and 11.1)", () => {
-  test("10 000 includes in a ring stop at the limit", async () => {
+  test("10 000 includes that form a loop stop at the limit", async () => {
     const ring = Array.from(
       { length: 10_000 },
       (_, i) => `r${i} TXT "v=spf1 include:r${(i + 1) % 10_000}.brackwater.example -all"`,

@@ -42,7 +42,7 @@ export type Term = Mechanism | Modifier;
 export interface SpfRecord {
   readonly text: string;
   readonly terms: readonly Term[];
-  /** What is no mistake for receivers and yet hardly meant. */
+  /** What is not a mistake for receivers and yet hardly meant. */
   readonly warnings: readonly SpfError[];
 }
 
@@ -154,7 +154,7 @@ function parseMechanism(text: string, at: number, next: string | undefined): Res
 /** As many mistakes of one record as anybody corrects; the rest of it is not even read. */
 const MAX_ERRORS = 50;
 
-/** Why a word is no term, and what may have been meant. */
+/** Why a word is not a term, and what may have been meant. */
 function unknownTerm(body: string): [message: Clause, meant?: string] {
   const [word, value] = body.split(":", 2) as [string, string | undefined];
   if (/^ipv[46]$/i.test(word)) return [clause("spf-no-mechanism", { word }), body.replace(/ipv/i, "ip")];
@@ -179,7 +179,7 @@ function separated(word: string): string | undefined {
 /** A version that is nearly right at the beginning, also behind a quotation mark that came along. */
 const NEARLY = /^[\s"'`“”„]*(?:v\s*[=:]?\s*spf\s*\d*|spf\s*1)(?=$|[\s;,"'`“”]|(?<=v\s*=\s*spf1)[a-z])[\s"'`“”;,]*/i;
 
-/** What is wrong with a text that is no SPF record, and the record that may have been meant. */
+/** What is wrong with a text that is not an SPF record, and the record that may have been meant. */
 function startMistake(text: string): SpfError {
   const common = { at: 0, text: text.slice(0, 20) };
   if (/^spf2\.0/i.test(text)) return { ...common, message: clause("spf-older-proposal"), meant: "v=spf1 …" };
@@ -209,7 +209,7 @@ export function readSpfRecord(text: string): Result<SpfRecord, readonly SpfError
   for (const [i, match] of words.entries()) {
     const word = match[0];
     const at = match.index + 6;
-    // A space too many was said at the word before; its other half is no mistake of its own.
+    // A space too many was said at the word before; its other half is not a mistake of its own.
     if (errors.length >= MAX_ERRORS) break;
     if (i > 0 && errors.at(-1)?.meant === `${words[i - 1]?.[0]}${word}`) continue;
     const modifier = /^([a-z][a-z0-9_.-]*)=(.*)$/i.exec(word);

@@ -73,9 +73,9 @@ export function cacheWindowOf(before: Live): CacheWindow | undefined {
   }
 }
 
-/** The hold that ends last. */
-export function longestWindow(met: readonly CacheWindow[]): CacheWindow | undefined {
-  return met.reduce<CacheWindow | undefined>(
+/** The cache window that ends last. */
+export function longestWindow(windows: readonly CacheWindow[]): CacheWindow | undefined {
+  return windows.reduce<CacheWindow | undefined>(
     (last, cacheWindow) => (last === undefined || cacheWindow.seconds > last.seconds ? cacheWindow : last),
     undefined,
   );

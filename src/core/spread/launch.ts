@@ -35,17 +35,17 @@ export const LOW_TTL = 300;
  * @param margin seconds that a certificate gets between being asked for and the launch; 0 where none is needed
  */
 export function timeline(changes: readonly LaunchChange[], launch: number, now: number, margin: number): Timeline {
-  const longestHold = (met: readonly number[]) => Math.max(0, ...met);
-  const cacheWindow = longestHold(changes.map((change) => change.cacheWindow.seconds));
+  const longest = (seconds: readonly number[]) => Math.max(0, ...seconds);
+  const cacheWindow = longest(changes.map((change) => change.cacheWindow.seconds));
   const lowered = changes.filter(({ before, cacheWindow: own }) => before !== undefined && own.seconds > LOW_TTL);
-  const shortHold = longestHold(changes.map((change) => (lowered.includes(change) ? LOW_TTL : change.cacheWindow.seconds)));
+  const loweredWindow = longest(changes.map((change) => (lowered.includes(change) ? LOW_TTL : change.cacheWindow.seconds)));
   const visibleAt = launch - margin * 1000;
   const latest = visibleAt - cacheWindow * 1000;
-  const latestLowered = visibleAt - shortHold * 1000;
+  const latestLowered = visibleAt - loweredWindow * 1000;
   const slowest = changes.find((change) => change.cacheWindow.seconds === cacheWindow);
-  const oldTtl = longestHold(lowered.map((change) => change.cacheWindow.seconds));
+  const oldTtl = longest(lowered.map((change) => change.cacheWindow.seconds));
   const lowerBy = latestLowered - oldTtl * 1000;
-  const mayLower = lowered.length > 0 && shortHold < cacheWindow && lowerBy > now;
+  const mayLower = lowered.length > 0 && loweredWindow < cacheWindow && lowerBy > now;
   const publishBy = mayLower ? latestLowered : latest;
   const steps: LaunchStep[] = [];
   if (mayLower) {
@@ -54,7 +54,7 @@ export function timeline(changes: readonly LaunchChange[], launch: number, now: 
       at: lowerBy,
       kind: "lower-ttl",
       what: clause("spread-lower-ttl", { names, ttl: LOW_TTL }),
-      because: clause("spread-lower-ttl-why", { oldTtl, shortHold, cacheWindow }),
+      because: clause("spread-lower-ttl-why", { oldTtl, loweredWindow, cacheWindow }),
     });
   }
   steps.push({
@@ -62,10 +62,10 @@ export function timeline(changes: readonly LaunchChange[], launch: number, now: 
     kind: "publish",
     what: clause("spread-publish"),
     because: mayLower
-      ? clause("spread-publish-lowered", { shortHold })
+      ? clause("spread-publish-lowered", { loweredWindow })
       : (slowest?.cacheWindow.because ?? clause("spread-nothing-to-wait-for")),
   });
-  const seenAt = publishBy + (mayLower ? shortHold : cacheWindow) * 1000;
+  const seenAt = publishBy + (mayLower ? loweredWindow : cacheWindow) * 1000;
   steps.push({ at: seenAt, kind: "visible", what: clause("spread-visible"), because: clause("spread-visible-why") });
   steps.push({
     at: seenAt,

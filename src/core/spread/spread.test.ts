@@ -24,8 +24,8 @@ describe("how long others may still show what was there", () => {
     );
   });
   test("the last to end decides", () => {
-    const met = [60, 600, 300].map((seconds) => ({ seconds, because: NOTHING, rule: "set-ttl" as const }));
-    expect(allInWords(longestWindow(met)?.seconds)).toBe(600);
+    const windows = [60, 600, 300].map((seconds) => ({ seconds, because: NOTHING, rule: "set-ttl" as const }));
+    expect(allInWords(longestWindow(windows)?.seconds)).toBe(600);
     expect(longestWindow([])).toBeUndefined();
   });
   test.each([

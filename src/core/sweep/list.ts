@@ -3,7 +3,7 @@ import { type DomainName, labelsOf, type NameError, parseName } from "../name/in
 import { organizationalDomain } from "../suffix/index.ts";
 
 /** Why an entry of a list names no domain. */
-export type Rubbish = "address" | "one-label" | "record-name" | "not-a-name" | "blank";
+export type Unreadable = "address" | "one-label" | "record-name" | "not-a-name" | "blank";
 
 /** What an entry of a list turned out to be. */
 export type Listed =
@@ -13,10 +13,10 @@ export type Listed =
       /** What it was taken from, where it was not the domain itself. */
       readonly from?: "web-address" | "mail-address";
     }
-  | { readonly kind: "rubbish"; readonly why: Rubbish; readonly detail: "" | NameError["code"] }
+  | { readonly kind: "unreadable"; readonly why: Unreadable; readonly detail: "" | NameError["code"] }
   | { readonly kind: "empty" };
 
-const rubbish = (why: Rubbish, detail: "" | NameError["code"] = ""): Listed => ({ kind: "rubbish", why, detail });
+const unreadable = (why: Unreadable, detail: "" | NameError["code"] = ""): Listed => ({ kind: "unreadable", why, detail });
 
 /** White space as lists from spreadsheets and pages have it, with a byte order mark. */
 const SPACE = /^[\s\u00a0\u200b\u2060\ufeff]+|[\s\u00a0\u200b\u2060\ufeff]+$/g;
@@ -43,14 +43,15 @@ export function readListed(given: string): Listed {
   const mail = /^(?:mailto:)?[^\s@<>]+@([^\s@<>]+)$/i.exec(text)?.[1] ?? /<[^\s@<>]+@([^\s@<>]+)>$/.exec(text)?.[1];
   const web = mail === undefined ? webHost(text) : undefined;
   const host = mail ?? web ?? text;
-  // The package tells by an exception what is no address, which is slow for a million names.
-  if ((/^[\d.]+$/.test(host) && ipaddr.IPv4.isValidFourPartDecimal(host)) || ipaddr.IPv6.isValid(host)) return rubbish("address");
+  // The package tells by an exception what is not an address, which is slow for a million names.
+  if ((/^[\d.]+$/.test(host) && ipaddr.IPv4.isValidFourPartDecimal(host)) || ipaddr.IPv6.isValid(host))
+    return unreadable("address");
   const parsed = parseName(host);
-  if (!parsed.ok) return rubbish("not-a-name", parsed.error.code);
+  if (!parsed.ok) return unreadable("not-a-name", parsed.error.code);
   const labels = labelsOf(parsed.value);
-  if (labels.some((label) => label === "*" || /^_[a-z0-9-]+$/.test(label))) return rubbish("record-name");
-  if (!labels.every((label) => /^[a-z0-9](?:[a-z0-9-]*[a-z0-9])?$/.test(label))) return rubbish("not-a-name");
-  if (labels.length < 2) return rubbish("one-label");
+  if (labels.some((label) => label === "*" || /^_[a-z0-9-]+$/.test(label))) return unreadable("record-name");
+  if (!labels.every((label) => /^[a-z0-9](?:[a-z0-9-]*[a-z0-9])?$/.test(label))) return unreadable("not-a-name");
+  if (labels.length < 2) return unreadable("one-label");
   if (mail !== undefined) return { kind: "domain", domain: parsed.value, from: "mail-address" };
   const site = web !== undefined || labels[0] === "www";
   return site

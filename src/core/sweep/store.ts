@@ -1,6 +1,6 @@
 import type { Area } from "../audit/index.ts";
 import type { DomainName } from "../name/index.ts";
-import type { Rubbish } from "./list.ts";
+import type { Unreadable } from "./list.ts";
 import type { SweepResult } from "./result.ts";
 
 /** One sweep: a list of domains that is gone through. Times in milliseconds since 1970. */
@@ -31,7 +31,7 @@ export interface SweepEntry {
 export interface SkippedLine {
   readonly line: number;
   readonly text: string;
-  readonly why: Rubbish | "duplicate";
+  readonly why: Unreadable | "duplicate";
   readonly detail: string;
   /** The other cells of its row, in the order of the sweep's columns. */
   readonly own: readonly string[];
@@ -74,7 +74,7 @@ export interface SweepStore {
   byName(name: string): Promise<Sweep | undefined>;
   /** All sweeps, the newest first. */
   sweeps(): Promise<readonly (Sweep & SweepProgress)[]>;
-  /** Begins a sweep with the lines of a list; until the last of them is there it is no sweep. */
+  /** Begins a sweep with the lines of a list; until the last of them is there it is not a sweep. */
   begin(
     sweep: Pick<Sweep, "name" | "checks" | "columns"> & { readonly fingerprint: string },
     lines: AsyncIterable<SweepEntry | SkippedLine>,

@@ -40,7 +40,7 @@ describe("an entry of a list", () => {
     ["=cmd|'/c calc'!A1", "not-a-name"],
     [`${"x".repeat(70)}.example`, "not-a-name"],
   ])("%j is none: %s", (text, why) => {
-    expect(readListed(text)).toMatchObject({ kind: "rubbish", why });
+    expect(readListed(text)).toMatchObject({ kind: "unreadable", why });
   });
 
   test.each(["", "   ", "\u00a0", "# a remark"])("%j says nothing", (text) => {
@@ -128,7 +128,7 @@ describe("what changed at a domain", () => {
     ["new and worse", result([risks]), result([risks, breaks]), { kind: "compared", fixed: [], fresh: [breaks], worse: true }],
     ["new, and no worse", result([breaks]), result([breaks, risks]), { fresh: [risks], worse: false }],
     ["the same twice", result([risks, risks]), result([risks]), { fixed: [], fresh: [], worse: false }],
-    ["a note is no change", result([]), result([note]), { fresh: [], worse: false }],
+    ["a note is not a change", result([]), result([note]), { fresh: [], worse: false }],
     ["not asked now: nothing is called fixed", result([breaks]), result([], 1), { kind: "unresolved", fixed: [] }],
     ["not asked before: nothing is called new", result([], 1), result([breaks]), { kind: "unresolved", fresh: [], worse: false }],
     ["not all asked now, and something new all the same", result([]), result([risks], 1), { kind: "compared", fresh: [risks] }],

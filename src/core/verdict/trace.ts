@@ -44,7 +44,7 @@ export interface TracedEnvelope extends Envelope {
 
 /**
  * Reads the envelope out of a delivered message: the client from the `hop`th Received line, or else from the
- * first one whose client is no machine of the receiver's own network; the reverse path from Return-Path. Lines
+ * first one whose client is not a machine of the receiver's own network; the reverse path from Return-Path. Lines
  * below those can be forged by anybody.
  */
 export function envelopeOf(header: MessageHeader, hop?: number): TracedEnvelope {

@@ -124,7 +124,7 @@ function readInto(state: State, text: string, file: string | undefined): void {
   const issue = (at: number, found: string, expected: Clause) =>
     state.issues.push({ ...positionOf(at), text: decodeUtf8(found), expected, ...(file === undefined ? {} : { file }) });
   for (const entry of scan(text)) {
-    // A text with so many mistakes is no zone file, and nobody reads the rest of the list.
+    // A text with so many mistakes is not a zone file, and nobody reads the rest of the list.
     if (state.issues.length >= MAX_ISSUES) return;
     if ("expected" in entry) {
       issue(entry.at, entry.text, entry.expected);
@@ -156,7 +156,7 @@ function readDirective(state: State, entry: ScannedEntry, file: string | undefin
       return;
     }
     case "$INCLUDE": {
-      if (state.depth >= MAX_DEPTH) return issue(argument.at, argument.text, clause("expected-no-ring-of-files"));
+      if (state.depth >= MAX_DEPTH) return issue(argument.at, argument.text, clause("expected-no-loop-of-files"));
       if (state.included >= MAX_INCLUDED)
         return issue(argument.at, argument.text, clause("expected-fewer-files", { most: MAX_INCLUDED }));
       const included = state.options.include?.(decodeUtf8(argument.text)) ?? { expected: clause("expected-readable-file") };

@@ -140,7 +140,7 @@ describe("reading files", () => {
   });
   test("files that include each other end with an issue, not a hang", () => {
     const read = readZone("$INCLUDE self\n", { include: () => ({ text: "$INCLUDE self\n" }) });
-    expect(read.issues[0]?.expected).toEqual(clause("expected-no-ring-of-files"));
+    expect(read.issues[0]?.expected).toEqual(clause("expected-no-loop-of-files"));
   });
   test.each<[string, number, Clause]>([
     ["a file a thousand times", 10, clause("expected-fewer-files", { most: 200 })],

@@ -156,7 +156,7 @@ export function problemText(problem: IntakeProblem): { readonly because: string;
       };
     case "ttl-invalid":
       return {
-        because: `the TTL “${visible(problem.text)}” is no length of time`,
+        because: `the TTL “${visible(problem.text)}” is not a length of time`,
         remedy: "look what the page says, and give it as seconds or like 1h; where it says nothing clear, leave it out",
       };
     case "number-differs":

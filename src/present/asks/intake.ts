@@ -69,7 +69,7 @@ export function understoodText(intake: Intake, { style, width }: Layout): string
     ...(read?.forwards ?? []).map(({ from, to, permanent }) =>
       careful(
         "forwarding",
-        `${visible(from)} to ${visible(to)}${permanent === undefined ? "" : permanent ? ", permanently" : ", for a while"}: set it where the site is served or at the DNS host, it is no record`,
+        `${visible(from)} to ${visible(to)}${permanent === undefined ? "" : permanent ? ", permanently" : ", for a while"}: set it where the site is served or at the DNS host, it is not a record`,
       ),
     ),
     ...(read?.elsewhere ?? []).map(({ domain, fields }) =>
@@ -132,7 +132,7 @@ export function intakeText(intake: Intake, layout: Layout): string {
           ? `Saved: this domain redirects to ${displayName(redirectTo)}. Set the redirect where the page says, then check it. Next: ${next(`zandrel site ${withoutRootDot(intake.domain)}`)}`
           : `It would be saved that this domain redirects to ${displayName(redirectTo)}; nothing was saved, because of --dry-run.`
         : read?.forwards.length === 1 && read.records.length === 0
-          ? `Nothing was saved: a redirect is no record. Set it where the page says, then check it. Next: ${next(`zandrel site ${withoutRootDot(intake.domain)}`)}`
+          ? `Nothing was saved: a redirect is not a record. Set it where the page says, then check it. Next: ${next(`zandrel site ${withoutRootDot(intake.domain)}`)}`
           : already.length > 0
             ? `${known} Next: ${next("zandrel status")}`
             : (read?.questions.length ?? 0) > 0

@@ -8,7 +8,7 @@ type Verdict = (typeof VERDICTS)[number];
 
 /** The result of {@link prove} for people. */
 export function proveText({ asks, at }: ProveResult, { style, width }: Layout): string {
-  if (asks.length === 0) return `Nothing was asked yet. Next: ${style.command("zandrel intake")}\n`;
+  if (asks.length === 0) return `Nothing has been asked for yet. Next: ${style.command("zandrel intake")}\n`;
   const now = at;
   const mark: Readonly<Record<Verdict, string>> = {
     proven: STATE_MARK.proven ?? "",

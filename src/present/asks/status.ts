@@ -62,7 +62,7 @@ export function statusText({ domains, at }: StatusResult, { style, width }: Layo
       ...entering,
       ...missing,
       ...ending,
-      ...(lines.length === 0 ? [`  nothing asked yet; next: ${style.command("zandrel intake")}`] : lines),
+      ...(lines.length === 0 ? [`  nothing has been asked for yet; next: ${style.command("zandrel intake")}`] : lines),
       ...mail,
       ...keys,
     ].join("\n");

@@ -36,7 +36,7 @@ function mend({ title, reason, service }: AdviceClauses["advice-repair-mend"]): 
 export const ADVICE: WordsOf<AdviceClauses> = {
   "advice-partly-yours": ({ aligned, messages }) =>
     `${number(aligned)} of its ${number(messages)} messages ${aligned === 1 ? "is" : "are"} proven to be yours, so the rest may be yours, too`,
-  "advice-next-to": ({ nextTo }) => `it sends from next to ${nextTo}'s addresses, but not from one of them`,
+  "advice-next-to": ({ nextTo }) => `it sends from addresses right next to ${nextTo}'s`,
   "advice-repair": repair,
   "advice-repair-mend": mend,
   "advice-own-stopped": ({ sources }) => `your own mail through ${listOf(sources)} would be stopped`,

@@ -36,8 +36,8 @@ export const ANSWER: WordsOf<AnswerClauses> = {
     `${server} says that ${displayName(name)} does not exist, and shows a record of it all the same`,
   "answer-ring": ({ server, name }) =>
     server === undefined
-      ? `the aliases from ${displayName(name)} lead round in a ring`
-      : `${server} answered with aliases that lead round in a ring from ${displayName(name)}`,
+      ? `the aliases from ${displayName(name)} form a loop`
+      : `${server} answered with aliases that form a loop from ${displayName(name)}`,
   "answer-delegates": ({ server, name, to }) => `${server} delegates ${displayName(name)} to ${listOf(to.map(displayName))}`,
   "answer-leads-out": ({ server, name, target }) =>
     `the alias at ${displayName(name)} leads to ${displayName(target)}, which ${server} does not hold`,
@@ -45,7 +45,7 @@ export const ANSWER: WordsOf<AnswerClauses> = {
   "answer-without-signatures": ({ server }) => `${server} does not hand out DNSSEC signatures`,
   "answer-nobody-asked": "no name server could be asked",
   "answer-nobody-answers": "none of its name servers answers",
-  "answer-no-name": ({ host }) => `${host} is no name`,
+  "answer-no-name": ({ host }) => `${host} is not a name`,
   "answer-no-resolver": "no resolver could be asked",
   "answer-outside-files": ({ name }) => `${displayName(name)} is not in the zone files`,
   "answer-below-cut": ({ name, zone }) =>

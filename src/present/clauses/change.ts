@@ -79,7 +79,7 @@ export const CHANGE: WordsOf<ChangeClauses> = {
   "change-reasons": ({ reasons }, say) => reasons.map(say).join(", "),
   "change-remove-term": ({ costliest }) =>
     `remove a term that nobody uses any more: ${costliest.map(({ text, costs }) => `${text} costs ${costs}`).join(", ")}`,
-  "change-page-removes": ({ asks }) => `the page that ${asks.join(" and ")} was saved from tells to remove it`,
+  "change-page-removes": ({ asks }) => `the page that ${asks.join(" and ")} was copied from says to remove it`,
   "change-none-there": "and there is no record there yet",
   "change-values-kept": "and existing values are kept",
   "change-asked-broken": ({ standard, message, meant }, say) =>

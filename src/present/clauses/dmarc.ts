@@ -37,7 +37,7 @@ export const DMARC: WordsOf<DmarcClauses> = {
   "dmarc-says-policy": ({ policy }) => `Receivers are asked to ${DOES[policy]}.`,
   "dmarc-says-subdomains": ({ policy }) => `For subdomains: ${DOES[policy]}.`,
   "dmarc-says-nonexistent": ({ policy }) => `For subdomains that do not exist: ${DOES[policy]}.`,
-  "dmarc-says-testing": "It is being tried out (t=y): receivers apply one step milder.",
+  "dmarc-says-testing": "It is in test mode (t=y): receivers apply one step milder.",
   "dmarc-says-percent": ({ percent }) =>
     `Older receivers apply it to ${percent} % of the mail that fails; newer ones ignore pct=.`,
   "dmarc-says-strict": ({ by }) => `${TITLE[by]} counts only for the very domain in From, not for one of its subdomains.`,
@@ -53,7 +53,7 @@ export const DMARC: WordsOf<DmarcClauses> = {
     `newer receivers, which walk up the tree, use ${where(walk)}; older ones, which use the public suffix list, use ${where(list)}`,
   "dmarc-organization-differs": ({ walk, list }) =>
     `newer receivers take ${displayName(walk)} for the organisation's domain, older ones ${displayName(list)}; what is aligned may differ`,
-  "dmarc-uri-size": ({ text }) => `“${text}” has an exclamation mark that is no size limit; write it as %21`,
+  "dmarc-uri-size": ({ text }) => `“${text}” has an exclamation mark that is not a size limit; write it as %21`,
   "dmarc-uri-needs-mailto": ({ text }) => `“${text}” needs mailto: in front`,
   "dmarc-uri-no-address": ({ text }) => `“${text}” is not an address such as mailto:dmarc@brackwater.example`,
   "dmarc-uri-letters": ({ text }) => `“${text}” has letters that an address in a record cannot have`,

@@ -39,22 +39,22 @@ function explainFlaw({ flaw, domain, fits }: DnssecClauses["dnssec-broken"]): Ex
     case "keys-not-signed":
       return {
         because: `the key that the registrar's DNSSEC record (DS) names did not sign the keys of ${zone}, ${refused}`,
-        remedy: host ?? "ask the DNS host to sign the domain anew; until then, delete the DS record at the registrar",
+        remedy: host ?? "ask the DNS host to sign the domain again; until then, delete the DS record at the registrar",
       };
     case "signature-expired":
       return {
         because: `the DNSSEC signature of ${set} ended on ${day(flaw.at)}, ${refused}`,
-        remedy: host ?? "ask the DNS host to sign the domain anew, and why that does not happen by itself",
+        remedy: host ?? "ask the DNS host to sign the domain again, and why that does not happen by itself",
       };
     case "signature-early":
       return {
         because: `the DNSSEC signature of ${set} only begins on ${day(flaw.at)}, ${refused}`,
-        remedy: host ?? "ask the DNS host to correct the clock that signs, and to sign anew",
+        remedy: host ?? "ask the DNS host to correct the clock that signs, and to sign again",
       };
     case "signature-missing":
       return {
         because: `${set} has no DNSSEC signature although ${zone} is signed, ${refused}`,
-        remedy: host ?? "ask the DNS host to sign the whole domain anew",
+        remedy: host ?? "ask the DNS host to sign the whole domain again",
       };
     case "signature-key-missing":
       return {
@@ -66,17 +66,17 @@ function explainFlaw({ flaw, domain, fits }: DnssecClauses["dnssec-broken"]): Ex
     case "signature-wrong":
       return {
         because: `the DNSSEC signature of ${set} does not verify, ${refused}`,
-        remedy: host ?? "ask the DNS host to sign the domain anew; the record was changed without that",
+        remedy: host ?? "ask the DNS host to sign the domain again; the record was changed without that",
       };
     case "wildcard-unproven":
       return {
         because: `the wildcard ${displayName(flaw.wildcard)} answers for ${displayName(flaw.name)}, and nothing proves that the name has no record of its own (NSEC or NSEC3), ${refused}`,
-        remedy: host ?? "enter a record of its own at that name, or ask the DNS host to sign the whole domain anew",
+        remedy: host ?? "enter a record of its own at that name, or ask the DNS host to sign the whole domain again",
       };
     case "denial-missing":
       return {
         because: `${zone} does not prove what it says of ${displayName(flaw.name)} (NSEC or NSEC3 records are missing or do not fit), ${refused}`,
-        remedy: host ?? "ask the DNS host to sign the whole domain anew",
+        remedy: host ?? "ask the DNS host to sign the whole domain again",
       };
   }
 }

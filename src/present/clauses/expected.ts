@@ -45,7 +45,7 @@ export const EXPECTED: WordsOf<ExpectedClauses> = {
   "expected-closing-quote": "a closing quote on the same line",
   "expected-argument": ({ directive }) => `something after ${directive}`,
   "expected-directive": ({ included }) => `$ORIGIN, $TTL or $INCLUDE${included ? " in the included file" : ""}`,
-  "expected-no-ring-of-files": "files that do not include each other in a ring",
+  "expected-no-loop-of-files": "files that do not include each other in a loop",
   "expected-fewer-files": ({ most }) => `at most ${most} included files`,
   "expected-smaller-files": ({ octets }) => `at most ${octets >> 20} MiB in included files`,
   "expected-readable-file": "a file that can be read",

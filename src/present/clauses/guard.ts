@@ -19,7 +19,7 @@ export const GUARD: WordsOf<GuardClauses> = {
   "guard-include-leads": ({ term }) => `${term} leads to an SPF record`,
   "guard-addresses-named": ({ term }) => `your SPF record names the addresses of ${term}`,
   "guard-newest-report": ({ day }) => `the newest DMARC report is about ${dayOf(day * DAY)}`,
-  "guard-senders-unresolved": ({ unseen }) => `whom ${unseen} allows to send could not be asked`,
+  "guard-senders-unresolved": ({ unseen }) => `we could not find out who ${unseen} allows to send`,
   "guard-unknown-sender": ({ messages, title, domain, aligned, nextTo }) => {
     const proven = aligned === 0 ? "none of them is" : `${aligned} of them are`;
     const near = nextTo === undefined ? "" : ` (it is next to the addresses of ${nextTo}, and not one of them)`;
@@ -28,5 +28,5 @@ export const GUARD: WordsOf<GuardClauses> = {
   "guard-certificate-renew": "it should have been renewed by now; ask the site builder or issuer why it was not",
   "guard-registration-ended": "ask the registrar whether the registration has ended",
   "guard-ask-service": "ask the service where it sends from now",
-  "guard-newest-event": ({ title, day }) => `the newest event that ${title} told is of ${dayOf(day * DAY)}`,
+  "guard-newest-event": ({ title, day }) => `the newest event ${title} reported is from ${dayOf(day * DAY)}`,
 };

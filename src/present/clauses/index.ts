@@ -123,8 +123,9 @@ export function allInWords<T>(value: T): T {
     const items = value.map(allInWords);
     return (items.some((item, i) => item !== value[i]) ? items : value) as T;
   }
+  // Only plain objects; one that a thread handed over has a prototype of its own realm.
   const kind = Object.getPrototypeOf(value);
-  if (kind !== Object.prototype && kind !== null) return value;
+  if (kind !== null && Object.getPrototypeOf(kind) !== null) return value;
   if (isKnown((value as { clause?: unknown }).clause)) return inWords(value as never) as T;
   const entries = Object.entries(value).map(([key, item]) => [key, allInWords(item)] as const);
   return entries.every(([key, item]) => item === (value as Record<string, unknown>)[key])

@@ -8,7 +8,7 @@ export const MESSAGE: WordsOf<MessageClauses> = {
   "test-message-subject": ({ domain }) => `Test message from ${displayName(domain)}`,
   "test-message-from": ({ domain, at }) =>
     `This is a test message from ${displayName(domain)}, sent on ${new Date(at).toUTCString()}.`,
-  "test-message-arrived": "If it is in your inbox, nothing more is to be done: you may delete it.",
+  "test-message-arrived": "If it is in your inbox, you are done: you can delete it.",
   "message-empty": "the message is empty",
   "message-header-too-large": ({ octets }) => `the header is larger than ${octets >> 20} MiB, which no mail server accepts`,
   "mailbox-open-quote": "a quotation mark is not closed",
@@ -34,7 +34,7 @@ export const MESSAGE: WordsOf<MessageClauses> = {
   "message-refused": "the message was not taken",
   "message-maybe-taken": "nobody knows whether the message was taken",
   "message-came-back": "the message came back",
-  "message-spam": "the message arrived and was called spam",
+  "message-spam": "the message arrived and was reported as spam",
   "message-unjudged": "the message arrived, and could not be judged: the DNS did not answer",
   "message-in-folder": ({ folder }) => `the message is proven yours, but it arrived in the folder ${folder}, not in the inbox`,
   "message-ready": "the message arrived, and receivers can prove that it is yours",

@@ -1,7 +1,7 @@
 import type { NameClauses } from "../../core/clause/index.ts";
 import type { WordsOf } from "./words.ts";
 
-/** Why a text is no domain name, in words. */
+/** Why a text is not a domain name, in words. */
 export const NAME: WordsOf<NameClauses> = {
   "name-empty": "the name is empty",
   "name-starts-with-dot": "the name starts with a dot",

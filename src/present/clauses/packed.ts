@@ -13,7 +13,7 @@ export const PACKED: WordsOf<PackedClauses> = {
   "packed-zip-unreadable": ({ why }) => `the ZIP archive cannot be read${why === undefined ? "" : `: ${why}`}`,
   "packed-zip-empty": "the ZIP archive is empty",
   "packed-zip-too-many": ({ most }) => `the ZIP archive has more than ${most} files`,
-  "packed-archive-inside": "an archive inside an archive is no report",
+  "packed-archive-inside": "an archive inside an archive is not a report",
   "packed-unknown": "it is neither XML nor gzip nor ZIP",
   "packed-mail-too-large": ({ most }) => `the mail is larger than ${most} MiB`,
   "packed-mail-unreadable": "the mail cannot be read",

@@ -32,9 +32,9 @@ export const PUBLISH: WordsOf<PublishClauses> = {
   "approve-host-says": ({ error, words }) => `the host says ${error}${words === undefined ? "" : ` (${words})`}`,
   "approve-said": ({ title, because }, say) => `${title}: ${say(because)}`,
   "approve-came-unseen": ({ title, left, of, unseen }, say) =>
-    `${title} said yes, and whether ${left} of ${of} changes came could not be looked at (${say(unseen)})`,
+    `${title} approved the changes, but we could not check whether ${left} of ${of} arrived (${say(unseen)})`,
   "approve-did-not-come": ({ title, left, of }) => `${title} said yes, and ${left} of ${of} changes did not come`,
-  "approve-beside-unseen": ({ unseen }, say) => `whether it changed anything else could not be looked at (${say(unseen)})`,
+  "approve-beside-unseen": ({ unseen }, say) => `we could not check whether it changed anything else (${say(unseen)})`,
   "approve-also-changed": ({ sets }) =>
     `it also changed ${listOf(sets.map(({ name, type }) => `${displayName(name)} ${type}`))}, which nobody approved`,
   "approve-came": ({ done, of }) => `${done} of ${of} changes came by approval`,
@@ -43,7 +43,7 @@ export const PUBLISH: WordsOf<PublishClauses> = {
   "approve-no-template": "no template brings these records",
   "approve-none-taken": ({ title, because }, say) => `${title} takes no approval (${say(because)})`,
   "approve-not-offered": "it does not say that it takes approvals",
-  "approve-no-host-name": "what it says of approvals is no host name",
+  "approve-no-host-name": "the host name it gives for approvals is not valid",
   "approve-by-link-only": "it only takes approvals by a link, each time",
   "approve-other-host": ({ written, found }) =>
     `zandrel.yaml says that it gives grants at ${written}, and the domain leads to ${found}`,
@@ -52,7 +52,7 @@ export const PUBLISH: WordsOf<PublishClauses> = {
   "approve-again": ({ because, host, domain }, say) =>
     `${say(because)}; run zandrel host approve ${host} ${withoutRootDot(domain)} again`,
   "approve-kept": ({ provider, because }, say) => `${provider}: ${say(because)}`,
-  "approve-no-revocation": "the host has no place where grants are given back; take it back on its page",
+  "approve-no-revocation": "the host offers no way to return a grant; withdraw it on its page",
   "approve-no-page": ({ title }) => `${title} has no page for it; run zandrel host approve first`,
   "approve-grant-only": ({ service }) => `the template ${service} may only be applied by a grant; run zandrel host approve first`,
   "approve-signed-links": ({ provider }) => `links for ${provider} have to be signed with a key that only the service has`,

@@ -22,9 +22,9 @@ export const REPORT: WordsOf<ReportClauses> = {
   "report-too-many-rows": ({ most }) => `it has more than ${most} rows`,
   "report-long-list": ({ what, most }) => `a row has more than ${most} ${what}`,
   "report-bad-address": ({ address }) => `“${address}” is not an address`,
-  "report-bad-count": ({ count }) => `a row has the count “${count}”, which is no number of messages`,
+  "report-bad-count": ({ count }) => `a row has the count “${count}”, which is not a number of messages`,
   "report-impossible-time": ({ begin, end }) => `it is about ${dayOf(begin)} to ${dayOf(end)}, which cannot be`,
-  "report-other-domain": ({ domain }) => `it is about ${displayName(domain)}, which is no domain of this workspace`,
+  "report-other-domain": ({ domain }) => `it is about ${displayName(domain)}, which is not a domain of this workspace`,
   "report-other-sender": ({ says, mailedBy }) =>
     `it says it is from ${displayName(says)}, and was mailed by ${displayName(mailedBy)}`,
   "report-not-unpacked": ({ why }, say) => `it cannot be unpacked: ${say(why)}`,

@@ -53,5 +53,5 @@ export const SERVICE: WordsOf<ServiceClauses> = {
     return `${host} refused to ${STEPS[step]}: “${reply}”${what.length === 0 ? "" : ` (${what.join("; ")})`}`;
   },
   "service-logged-in": "connected, encrypted and logged in",
-  "service-no-domain": "it is no domain of this workspace",
+  "service-no-domain": "it is not a domain of this workspace",
 };

@@ -114,7 +114,7 @@ export const SPF: WordsOf<SpfClauses> = {
   "spf-several": ({ domain, texts }) => `${domain} has ${texts} SPF records, and with more than one, receivers use none`,
   "spf-none": ({ domain }) => `${domain} has no SPF record`,
   "spf-included-unreadable": ({ domain, message }, say) => `the record of ${domain} cannot be read: ${say(message)}`,
-  "spf-behind-all": ({ text }) => `it stands behind “${text}”, where nobody reads on`,
+  "spf-behind-all": ({ text }) => `it comes after “${text}”, where receivers stop reading`,
   "spf-redirect-with-all": "a redirect counts for nothing in a record with “all”",
   "spf-matched-before": "terms in front of it match all of its addresses already",
   "spf-same-term-before": "the same term stands further up already",

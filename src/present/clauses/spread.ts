@@ -27,10 +27,10 @@ export const SPREAD: WordsOf<SpreadClauses> = {
   "spread-negative": ({ seconds }) =>
     `some resolvers remember “no such record” for up to ${spanText(seconds)}, as the zone itself says`,
   "spread-lower-ttl": ({ names, ttl }) => `lower the TTL of ${listOf(names)} to ${spanText(ttl)}`,
-  "spread-lower-ttl-why": ({ oldTtl, shortHold, cacheWindow }) =>
-    `until ${spanText(oldTtl)} later some still keep it for the old time; after that a change takes ${spanText(shortHold)} instead of ${spanText(cacheWindow)}`,
+  "spread-lower-ttl-why": ({ oldTtl, loweredWindow, cacheWindow }) =>
+    `until ${spanText(oldTtl)} later some still keep it for the old time; after that a change takes ${spanText(loweredWindow)} instead of ${spanText(cacheWindow)}`,
   "spread-publish": "publish at the latest",
-  "spread-publish-lowered": ({ shortHold }) => `with the TTLs lowered everyone sees it ${spanText(shortHold)} later`,
+  "spread-publish-lowered": ({ loweredWindow }) => `with the TTLs lowered everyone sees it ${spanText(loweredWindow)} later`,
   "spread-nothing-to-wait-for": "nothing has to be waited for",
   "spread-visible": "everyone sees it",
   "spread-visible-why": "every cache has let go of the old records",

@@ -16,7 +16,7 @@ export const STATE: WordsOf<StateClauses> = {
   "state-no-records": "it names no records",
   "state-unresolved": "no server could be asked",
   "state-still-there": ({ what }) =>
-    `${allOf(what, "is", "are")} still there, and the service's page tells to remove ${what.length === 1 ? "it" : "them"}`,
+    `${allOf(what, "is", "are")} still there, and the service's page says to remove ${what.length === 1 ? "it" : "them"}`,
   "state-lacking": ({ what }) => `the name servers do not have ${listOf(what)} as asked`,
   "state-still-proven": "the service confirmed it, and it is still there",
   "state-everywhere": "every name server and every resolver we look from has it",

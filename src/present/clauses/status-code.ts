@@ -28,7 +28,10 @@ const DETAILS: Readonly<Record<string, Entry>> = {
   "1.5": ["the recipient's address is valid"],
   "1.6": ["the mailbox has moved, and the server does not say where to", "take the address off the list"],
   "1.7": ["the sender's address is not written correctly", "correct the sender address"],
-  "1.8": ["the sender's domain does not exist or takes no answers", "publish the records of the bounce host, see zandrel status"],
+  "1.8": [
+    "the sender's domain does not exist or does not accept replies",
+    "publish the records of the bounce host, see zandrel status",
+  ],
   "1.9": ["the message was handed to a server that passes it on without reports"],
   "1.10": ["the recipient's domain says that it takes no mail at all", "take the address off the list"],
   "2.0": ["something is wrong with the recipient's mailbox"],

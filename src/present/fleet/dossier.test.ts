@@ -48,7 +48,7 @@ test("500 senders and a year of weeks: below a megabyte and a half, and those th
 });
 
 test.each<[string, Partial<DossierDomain>, RegExp, "ok" | "warn" | "bad"]>([
-  ["all is well", {}, /no service has asked for anything yet; nothing was found that needs mending soon\.$/i, "ok"],
+  ["all is well", {}, /no service has asked for anything yet; nothing needs fixing soon\.$/i, "ok"],
   [
     "something could not be asked",
     { unresolved: [clause("dossier-record", { name: name("brackwater.example"), type: "TXT" })] },
@@ -58,7 +58,7 @@ test.each<[string, Partial<DossierDomain>, RegExp, "ok" | "warn" | "bad"]>([
   [
     "asks could not be looked at",
     { asks: [ask("unknown"), ask("unknown")] },
-    /^All 2 asks of services could not be looked at; nothing was found that needs mending soon\.$/,
+    /^All 2 asks of services could not be looked at; nothing needs fixing soon\.$/,
     "warn",
   ],
   [

@@ -54,7 +54,7 @@ export function headlineOf({ asks, findings, sources, unresolved }: DossierDomai
     ...(open === 0 ? [] : [`${ofAll(open)} ${be(open)} not where ${open === 1 ? "it" : "they"} should be yet`]),
     ...(unseen === 0 ? [] : [`${ofAll(unseen)} could not be looked at`]),
     broken + risky === 0
-      ? "nothing was found that needs mending soon"
+      ? "nothing needs fixing soon"
       : listOf([
           ...(broken > 0 ? [`${count(broken, "thing")} ${broken === 1 ? "is" : "are"} broken`] : []),
           ...(risky > 0 ? [`${count(risky, "thing")} ${risky === 1 ? "is" : "are"} at risk`] : []),
@@ -130,7 +130,7 @@ function mendBlocks({ findings, unresolved, host }: DossierDomain): Block[] {
     ...(mend.length === 0
       ? [
           unresolved.length === 0
-            ? ({ text: "Nothing is to be mended.", tone: "ok" } as const)
+            ? ({ text: "Nothing needs fixing.", tone: "ok" } as const)
             : ({ text: "Nothing was found that has to be mended.", tone: "quiet" } as const),
         ]
       : mend.map(
@@ -286,7 +286,7 @@ function sourceBlocks({ sources, unresolved }: DossierDomain): Block[] {
       unresolved.some((one) => one.clause === "dossier-senders")
         ? { text: "Who sends could not be said, because not everything could be asked.", tone: "warn" }
         : {
-            text: "No reports of receivers were imported yet. Next: `zandrel dmarc import FOLDER`, with the folder that holds them.",
+            text: "No reports have been imported yet. Next: `zandrel dmarc import FOLDER`, with the folder that holds them.",
           },
     ];
   const shown = sources.sources.slice(0, MAX_SOURCES);
@@ -321,7 +321,7 @@ function sourceBlocks({ sources, unresolved }: DossierDomain): Block[] {
 }
 
 function spreadBlocks({ spread, asks }: DossierDomain, now: number): Block[] {
-  if (spread === null) return [{ text: "Nothing was published yet." }];
+  if (spread === null) return [{ text: "Nothing has been published yet." }];
   const done = spread.everyone === null || spread.everyone <= now;
   return [
     {
@@ -335,7 +335,7 @@ function spreadBlocks({ spread, asks }: DossierDomain, now: number): Block[] {
 }
 
 function historyBlocks({ history }: DossierDomain, now: number): Block[] {
-  if (history.length === 0) return [{ text: "Nothing happened yet." }];
+  if (history.length === 0) return [{ text: "Nothing has been done yet." }];
   const shown = history.slice(-MAX_EVENTS).reverse();
   return [
     {
@@ -359,10 +359,10 @@ function blocksOf(domain: DossierDomain, now: number): Block[] {
     [
       "What is right",
       domain.right.length === 0
-        ? [{ text: "Nothing could be said to be right." }]
+        ? [{ text: "No check could be completed." }]
         : [{ items: domain.right.map((one) => ({ text: `✓ ${sentence(sayRight(one).because)}`, tone: "ok" })) }],
     ],
-    ["What is to mend", mendBlocks(domain)],
+    ["What to fix", mendBlocks(domain)],
     ["What services asked for", askBlocks(domain)],
     ["Who may send", spfBlocks(domain)],
     ["Keys that sign mail", keyBlocks(domain, now)],

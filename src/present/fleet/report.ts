@@ -49,7 +49,7 @@ export function sweepReportText(report: SweepReport, { style, width }: Layout): 
     ...(unresolved === 0
       ? []
       : [wrap(`${count(unresolved, "domain")} could not be asked about everything, and may have more to mend.`, width)]),
-    ...(table.length === 0 ? [] : ["", style.strong("What is to mend"), ...table.map((line) => `  ${line}`)]),
+    ...(table.length === 0 ? [] : ["", style.strong("What to fix"), ...table.map((line) => `  ${line}`)]),
     ...ROLES.flatMap(([role, title]) => {
       const all = report[role];
       if (all.length === 0) return [];

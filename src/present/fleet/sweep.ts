@@ -34,7 +34,7 @@ const NO_NAME: Readonly<Record<NameError["code"], string>> = {
 /** Why a line of a list was not looked at, in a clause. */
 const SKIPPED: Readonly<Record<SkippedLine["why"], (detail: string) => string>> = {
   address: () => "it is an IP address and no domain",
-  blank: () => "there is nothing where its domain should be",
+  blank: () => "the domain column is empty",
   "one-label": () => "it has only one part; a domain has two or more, such as brackwater.example",
   "record-name": () => "it is the name of a record and not of a domain",
   "not-a-name": (detail) =>

@@ -7,12 +7,12 @@ import type { Layout } from "../layout.ts";
 /** Why something is not said in the other format. */
 const UNSAID: Readonly<Record<KitCheckResult["unsaid"][number]["code"], string>> = {
   "flattened-alias": "an alias at the domain itself, which only some DNS hosts can make; ask the service for addresses instead",
-  redirect: "a redirect, which is no record; the DNS host or the site builder sets it up",
+  redirect: "a redirect, which is not a record; the DNS host or the site builder sets it up",
   "spf-elsewhere": "SPF terms at another name than the domain itself",
   "variable-in-number": "a variable where a number belongs",
   "host-variable": "it depends on the host that is chosen; it is read for the domain itself",
   "unknown-key": "a key that the open format does not have",
-  "record-type": "a line that is no record of the open format: another type, or one that goes on over several lines",
+  "record-type": "a line that is not a record of the open format: another type, or one that goes on over several lines",
   "field-missing": "a field that such a record needs is missing",
   order: "records of several groups stand mixed; each group becomes one ask",
   later: "that it comes after other asks, or later",

@@ -4,7 +4,7 @@ import { command } from "../../command.ts";
 export default command({
   name: "dmarc import",
   operands: "FILE|FOLDER|MBOX|MAILDIR|-..",
-  summary: "take in aggregate reports, as they came: XML, gzip, ZIP, mails with attachments, mailboxes, folders of all of these",
+  summary: "import aggregate reports as received: XML, gzip, ZIP, mails with attachments, mailboxes, folders of all of these",
   examples: [
     ["zandrel dmarc import reports/", "a folder with whatever came"],
     ["zandrel dmarc import dmarc.mbox --json", "a mailbox, for another program"],

@@ -29,7 +29,7 @@ export default command({
     mailFrom: shared.mailFrom,
     via: choice(["smtp", "link"], "SMTP (where settings are known), or the service's HTTP API"),
     sign: text("sign here, with the key of this selector in keys/"),
-    force: flag("send although something it depends on is missing"),
+    force: flag("send even if something it depends on is missing"),
     for: span("follow it for so long", { default: "10m" }),
     copy: text("the copy that arrived: a file, a Maildir or an mbox, judged at once"),
     follow: text("send nothing; go on with the message of this tracking id or Message-ID"),

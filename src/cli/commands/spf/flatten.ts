@@ -13,7 +13,7 @@ export default command({
       "zandrel spf flatten brackwater.example --include spf.heronpost.example --write",
       "save it as an ask: zandrel publish carries it out",
     ],
-    ["zandrel spf flatten brackwater.example --write", "make it anew from the addresses of today"],
+    ["zandrel spf flatten brackwater.example --write", "build it again from the addresses of today"],
   ],
   options: {
     ...resolverOptions,

@@ -20,7 +20,7 @@ export default command({
     column: text("the column of a table that holds the domains, by its title or number (found by itself if not given)"),
     format: choice(["text", "ndjson", "csv", "junit"], "how each domain is written, as soon as it is known", { default: "text" }),
     failOn: choice([...SEVERITIES, "never"], "end with 1 from this severity upwards", { default: "risks" }),
-    anew: flag("begin anew where an earlier sweep of the same list was not finished"),
+    restart: flag("start over instead of resuming an unfinished sweep of this list"),
     queue: shared.queue,
     ...paceOptions,
   },

@@ -26,7 +26,7 @@ export interface MetaTag {
   readonly text: string;
 }
 
-/** The meta tags of a text that are no browser's business. */
+/** The meta tags of a text that are not meant for browsers. */
 export function metaTags(text: string): MetaTag[] {
   return [...text.matchAll(/<meta\s[^<>]{1,2000}>/gi)].flatMap(([tag]) => {
     const plain = repairQuotes(tag).text;

@@ -42,7 +42,7 @@ export interface Paste {
   readonly repairs: readonly Repair[];
 }
 
-/** A longer line is no table, no label and no sentence: only its beginning is looked at, and all of it by readers of structures. */
+/** A longer line is not a table, a label or a sentence: only its beginning is looked at, and all of it by readers of structures. */
 export const MAX_LINE = 4000;
 
 const QUOTE = /^(?:\s{0,3}>)+ ?/;

@@ -23,7 +23,7 @@ export interface PastedRecord {
 export interface Understood {
   readonly layout: Layout | undefined;
   readonly records: readonly PastedRecord[];
-  /** Records that the page tells to remove. */
+  /** Records that the page says to remove. */
   readonly remove: readonly ResourceRecord[];
   /** Terms for the SPF record of the domain. */
   readonly spfTerms: readonly string[];
@@ -120,17 +120,17 @@ export function understand(request: IntakeRequest): Understood {
     pass.problems.push({ row: 0, code: "nothing" });
   return {
     layout: readings[0]?.layout ?? (web.length > 0 ? "web proof" : spf.terms.length > 0 ? "SPF terms" : undefined),
-    records: withoutTwins(records),
-    remove: firstOf(remove, keyOf).filter((gone) => !records.some(({ record }) => keyOf(record) === keyOf(gone))),
+    records: withoutDuplicates(records),
+    remove: uniqueBy(remove, keyOf).filter((gone) => !records.some(({ record }) => keyOf(record) === keyOf(gone))),
     spfTerms: spf.terms,
     nameServers: [...new Set(nameServers)],
-    forwards: firstOf(forwards, JSON.stringify),
-    web: firstOf(web, JSON.stringify),
+    forwards: uniqueBy(forwards, JSON.stringify),
+    web: uniqueBy(web, JSON.stringify),
     elsewhere: sorted.elsewhere,
     repairs: unique(pass.repairs),
     questions: pass.questions,
     problems: pass.problems,
-    // A paste that holds nothing at all is told so; what little it holds is no news then.
+    // A paste that holds nothing at all is told so; what little it holds is not news then.
     leftover: found === 0 && readings.length === 0 ? [] : leftover,
   };
 }
@@ -300,16 +300,17 @@ function forwardOf(pass: Pass, { host = "@", value = "", forwardKind = "" }: Fie
 const keyOf = ({ name, type, data }: ResourceRecord): string => `${name} ${type} ${printData(type, data)}`;
 
 /** Records that stand twice on a page are one. */
-const withoutTwins = (records: readonly PastedRecord[]): PastedRecord[] => firstOf(records, ({ record }) => keyOf(record));
+const withoutDuplicates = (records: readonly PastedRecord[]): PastedRecord[] => uniqueBy(records, ({ record }) => keyOf(record));
 
 /** The first of all that have the same key. */
-function firstOf<T>(all: readonly T[], keyOf: (one: T) => string): T[] {
+function uniqueBy<T>(all: readonly T[], keyOf: (one: T) => string): T[] {
   const kept = new Map<string, T>();
   for (const one of all) if (!kept.has(keyOf(one))) kept.set(keyOf(one), one);
   return [...kept.values()];
 }
 
-const unique = (repairs: readonly Repair[]): Repair[] => firstOf(repairs, ({ kind, was, is }) => JSON.stringify([kind, was, is]));
+const unique = (repairs: readonly Repair[]): Repair[] =>
+  uniqueBy(repairs, ({ kind, was, is }) => JSON.stringify([kind, was, is]));
 
 /** A repair of a whole paste is shown by the place where it changed something. */
 function shorten(repair: Repair): Repair {

@@ -140,7 +140,7 @@ export const BULK: AreaWords<"bulk"> = {
     remedy: (_, { plain }) => `zandrel dmarc compose ${plain} --reports-to dmarc@${plain}`,
   },
   "bulk-no-answers": {
-    title: "A sending domain takes no answers",
+    title: "A sending domain does not accept replies",
     why: "Complaints and bounces are lost, and receivers distrust domains that cannot be written to.",
     evidence: (_, { plain }) => `${plain} has neither a mail server nor an address`,
     remedy: "enter the mail servers of your mailbox service",

@@ -101,7 +101,7 @@ export const DELEGATION = {
     title: "The zone has no SOA record",
     why: "Without it the zone is not valid, and resolvers do not know how long to remember that something is not there.",
     evidence: (_, { plain }) => `${plain} has no SOA record`,
-    remedy: "ask the DNS host to set the zone up anew",
+    remedy: "ask the DNS host to set the zone up again from the start",
   },
   "soa-retry": {
     title: "Secondaries retry later than they refresh",

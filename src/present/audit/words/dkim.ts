@@ -76,7 +76,7 @@ export const DKIM: AreaWords<"dkim"> = {
     remedy: "leave the one that belongs to the signing key",
   },
   "dkim-testing": {
-    title: "A DKIM key says that it is only tried out",
+    title: "A DKIM key says that it is in test mode",
     why: "Some receivers treat the mail as if it were not signed.",
     evidence: ({ because, selector }) => `${selector}: ${inWords(because)}`,
     remedy: "take t=y out of the record once signing works",

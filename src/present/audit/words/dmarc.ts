@@ -89,7 +89,7 @@ export const DMARC: AreaWords<"dmarc"> = {
     remedy: "take pct= out; t=y is today's way to try a policy",
   },
   "dmarc-trying": {
-    title: "The DMARC policy is only tried out",
+    title: "The DMARC policy is in test mode",
     why: "Receivers that know t=y apply one step milder.",
     evidence: "t=y",
     remedy: "take t=y out when the reports show no mail of your own failing",

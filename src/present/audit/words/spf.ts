@@ -114,7 +114,7 @@ export const SPF: AreaWords<"spf"> = {
   },
   "spf-behind-all": {
     title: "There are terms behind “all”",
-    why: "Nobody reads on there: a service added at the end is not allowed to send.",
+    why: "Receivers stop reading there: a service added at the end is not allowed to send.",
     evidence: ({ because, term }) => `${term}: ${inWords(because)}`,
     remedy: "move it in front of “all”",
   },

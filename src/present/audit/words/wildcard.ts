@@ -40,7 +40,7 @@ export const WILDCARD: AreaWords<"wildcard"> = {
   },
   "wildcard-dmarc": {
     title: "A wildcard answers where DMARC policies of subdomains are looked for",
-    why: "A text that is no policy there is passed over by most, and misread by some.",
+    why: "A text that is not a policy there is passed over by most, and misread by some.",
     evidence: ({ text }) => `_dmarc below a name that nobody made answers with “${short(text)}”`,
     remedy: "remove the wildcard; sp= in the domain's own record covers subdomains",
   },

@@ -75,10 +75,10 @@ export const fieldsOn = (line: Line): readonly { readonly text: string; readonly
     .filter(({ label, text }) => label.column !== "other" && text !== "" && !isNoise(text))
     .map(({ text, spans }) => ({ text, span: spans[0] as Span }));
 
-/** Whether a text holds several fields with their labels, and is no value. */
+/** Whether a text holds several fields with their labels, and is not a value. */
 export const holdsFields = (text: string): boolean => pairsOf({ text, index: 0 }).length > 1;
 
-/** Whether a line begins with a label and a sign behind it, and is no row of a table. */
+/** Whether a line begins with a label and a sign behind it, and is not a row of a table. */
 export function beginsWithLabel({ text }: Line): boolean {
   const sign = signBehind(text.slice(0, 100), 0)?.sign;
   return sign !== undefined && sign !== " " && sign !== "one space";

@@ -15,7 +15,7 @@ import { contextType, typeOfTable } from "./context.ts";
 import { holdsFields } from "./labels.ts";
 import { goesOn } from "./table.ts";
 
-/** Every cell of the lines that are still free, in reading order; buttons and states are no cells. */
+/** Every cell of the lines that are still free, in reading order; buttons and states are not cells. */
 function cellsOf({ lines }: Paste, free: (line: number) => boolean): Cell[] {
   const cells: Cell[] = [];
   for (const line of lines) {
@@ -125,7 +125,7 @@ function underHeadings(paste: Paste, cells: readonly Cell[]): Reading[] {
   const readings: Reading[] = [];
   for (let at = 0; at < cells.length; at++) {
     const labels = headingRun(cells, at);
-    // A status is shown as a sign or a word that is no part of a record, and is gone by now.
+    // A status is shown as a sign or a word that is not a part of a record, and is gone by now.
     const columns = labels.filter(({ column }) => column !== "other");
     if (columns.length < 2 || !columns.some(({ column }) => column === "value" || column === "nameServer")) {
       at += Math.max(0, labels.length - 1);

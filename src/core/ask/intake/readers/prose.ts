@@ -61,7 +61,7 @@ interface Slot {
   readonly to: number;
 }
 
-/** Sentences are at most so long; what is longer is no sentence. */
+/** Sentences are at most so long; what is longer is not a sentence. */
 const MAX_SENTENCE = 2000;
 
 /** What the slots of a sentence hold, in the order of the text, each place taken once. */

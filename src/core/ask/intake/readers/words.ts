@@ -11,7 +11,7 @@ interface Token {
   readonly to: number;
 }
 
-/** Lines with more words are no line about one record. */
+/** Lines with more words are not lines about one record. */
 const MAX_WORDS = 60;
 
 /** A policy or key that goes on to the end of its line or its quotation marks. */

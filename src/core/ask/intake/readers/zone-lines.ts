@@ -8,7 +8,7 @@ import { isTypeWord } from "../words.ts";
 const RECORD =
   /^(?<host>\S*)\s+(?:(?<ttl>\d+[smhdw]?(?:\d+[smhdw])*)\s+)?(?:IN\s+)?(?:(?<late>\d+[smhdw]?(?:\d+[smhdw])*)\s+)?(?<type>[A-Z]{1,10}|TYPE\d+)\s+(?<value>\S.*)$/is;
 
-/** Words of a sentence that stand in front of a type and are no host. */
+/** Words of a sentence that stand in front of a type and are not hosts. */
 const NO_HOST =
   /^(?:a|an|the|add|adding|create|this|that|your|new|following|type|record|records|one|two|three|each|for|with|set|use|enter|make|and|or|of|in|as|any|no|existing|old|delete|remove|correct|same|other|another|only|all|dns|required|expected|current)$/i;
 
