@@ -1,3 +1,4 @@
+import { randomBytes } from "node:crypto";
 import { generate } from "selfsigned";
 
 /** A key and its certificate, as PEM. */
@@ -16,7 +17,8 @@ export interface Authority {
 
 export async function makeAuthority(): Promise<Authority> {
   const kind = { keyType: "ec", algorithm: "sha256" } as const;
-  const ca = await generate([{ name: "commonName", value: "Lab Certificate Authority" }], {
+  // A name of its own: who trusts two labs tells their authorities apart by it.
+  const ca = await generate([{ name: "commonName", value: `Lab Certificate Authority ${randomBytes(4).toString("hex")}` }], {
     ...kind,
     extensions: [
       { name: "basicConstraints", cA: true, critical: true },

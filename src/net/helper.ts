@@ -92,7 +92,7 @@ export async function runProgram(
     env,
     extendEnv: false,
     input: `${JSON.stringify(input)}\n`,
-    maxBuffer: { stdout: MAX_OUTPUT, stderr: MAX_OUTPUT },
+    maxBuffer: 2 * MAX_OUTPUT,
     // A group of its own, so that what it starts can be ended with it.
     detached: true,
     killSignal: "SIGKILL",
@@ -109,6 +109,13 @@ export async function runProgram(
     running.stdout.destroy();
     running.stderr.destroy();
   };
+  // One that prints without end is ended at once, not when its time is over.
+  let octets = 0;
+  for (const stream of [running.stdout, running.stderr])
+    stream.on("data", (chunk: Buffer) => {
+      octets += chunk.length;
+      if (octets > MAX_OUTPUT) endAll();
+    });
   const timer = setTimeout(() => {
     timedOut = true;
     endAll();
@@ -129,7 +136,7 @@ export async function runProgram(
   const secrets = Object.entries(env).flatMap(([name, value]) => (/SECRET|TOKEN|KEY|PASS|CREDENTIAL/i.test(name) ? [value] : []));
   const why = redacted(lastWords(ran.stderr), secrets);
   if (timedOut) return fail(clause("program-no-answer", { program: called, seconds: timeout / 1000 }));
-  if (ran.isMaxBuffer) return fail(clause("program-output-too-long", { program: called, mebibytes: MAX_OUTPUT / 1024 / 1024 }));
+  if (octets > MAX_OUTPUT) return fail(clause("program-output-too-long", { program: called, mebibytes: MAX_OUTPUT / 1024 / 1024 }));
   if (!sent) return fail(clause("program-not-started", { program: called, why: ran.code ?? ran.originalMessage ?? "" }));
   if (ran.exitCode !== 0)
     return fail(

@@ -110,7 +110,7 @@ describe("what mail programs, editors and the pages themselves do to a paste cha
       .map((page) => ({ ...page, made: change(page.text) }))
       .filter(({ text, made }) => made !== text)
       .filter((_page, i) => i % EVERY === way % EVERY);
-    expect(changed.length).toBeGreaterThan(5);
+    expect(changed.length).toBeGreaterThan(2);
     const outcomes = changed.map(({ file, made, content }) => ({ file, outcome: outcomeOf(made, content) }));
     expect(outcomes.filter(({ outcome }) => outcome === "misread")).toEqual([]);
     expect(outcomes.filter(({ outcome }) => outcome === "stopped").length).toBeLessThanOrEqual(1 + changed.length * 0.06);
@@ -120,7 +120,7 @@ describe("what mail programs, editors and the pages themselves do to a paste cha
 describe("two pages pasted one behind the other", () => {
   const pages = closedPages();
   // One in so many of all pairs, for each thing that may stand between.
-  const EVERY = 997;
+  const EVERY = 1067;
 
   test.each(BETWEEN)("%s between them: both are read, or it is said that they are not", (_, between) => {
     const outcomes: { readonly pair: string; readonly outcome: string }[] = [];
