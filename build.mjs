@@ -1,14 +1,33 @@
 // Bundles the command line and the library into dist. The command line is a small entry and CommonJS chunks that a command
 // loads when it runs, whose compiled code is kept; the library and the workers are ES modules.
-import { execFileSync } from "node:child_process";
+import { execFile } from "node:child_process";
 import { createHash } from "node:crypto";
-import { chmodSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { chmodSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { basename } from "node:path";
+import { promisify } from "node:util";
 import { build, transform } from "esbuild";
 
 const root = new URL(".", import.meta.url);
 const dist = new URL("dist/", root);
 const { version, dependencies } = JSON.parse(readFileSync(new URL("package.json", root), "utf8"));
+const withTypes = !process.argv.includes("--no-types");
+
+/** What the build is made of: the same again needs no build. */
+const sources = ["src", "build.mjs", "package.json", "package-lock.json", "tsconfig.json", "tsconfig.build.json"].flatMap(
+  (path) =>
+    path === "src"
+      ? readdirSync(new URL("src/", root), { recursive: true, encoding: "utf8" })
+          .filter((file) => file.endsWith(".ts") && !file.endsWith(".test.ts"))
+          .map((file) => `src/${file}`)
+          .sort()
+      : path,
+);
+const made = createHash("sha256").update(String(withTypes));
+for (const path of sources) made.update(`\0${path}\0`).update(readFileSync(new URL(path, root)));
+const stamp = new URL("node_modules/.cache/zandrel/built", root);
+const fingerprint = made.digest("hex");
+if (existsSync(new URL("zandrel.cjs", dist)) && existsSync(stamp) && readFileSync(stamp, "utf8") === fingerprint) process.exit(0);
+rmSync(stamp, { force: true });
 rmSync(dist, { recursive: true, force: true });
 
 // Names stay, so that profiles and stack traces can be read.
@@ -32,7 +51,17 @@ const bundled = /** @satisfies {import("esbuild").BuildOptions} */ ({
   absWorkingDir: root.pathname,
 });
 
-await build({
+// The compiler writes the types meanwhile.
+const types = withTypes
+  ? promisify(execFile)(
+      process.execPath,
+      [new URL("node_modules/typescript/bin/tsc", root).pathname, "-p", "tsconfig.build.json"],
+      {
+        cwd: root.pathname,
+      },
+    )
+  : undefined;
+const library = build({
   ...bundled,
   entryPoints: {
     index: "src/index.ts",
@@ -92,8 +121,11 @@ await build({
 });
 chmodSync(new URL("zandrel.cjs", dist), 0o755);
 
-if (!process.argv.includes("--no-types"))
-  execFileSync(process.execPath, [new URL("node_modules/typescript/bin/tsc", root).pathname, "-p", "tsconfig.build.json"], {
-    cwd: root.pathname,
-    stdio: "inherit",
-  });
+await library;
+await types?.catch((error) => {
+  console.error(error.stdout);
+  process.exit(1);
+});
+
+mkdirSync(new URL(".", stamp), { recursive: true });
+writeFileSync(stamp, fingerprint);

@@ -9,14 +9,14 @@ import { parseSync } from "@swc/core";
 const PARTS = {
   core: { may: [] },
   net: { may: ["core"] },
-  workspace: { may: ["core"] },
+  workspace: { may: ["core", "write-all"] },
   app: { may: ["core", "net", "workspace", "clock", "write-all"] },
   present: { may: ["core"], types: ["app"] },
   cli: { may: ["core", "app", "present", "clock", "write-all", "start", "lab", "demo"] },
   start: { may: [] },
   lab: { may: ["core", "net", "clock"] },
   demo: { may: ["core", "lab", "clock"] },
-  index: { may: ["core"] },
+  index: { may: ["core", "present"] },
   clock: { may: [] },
   "write-all": { may: [] },
 };
@@ -24,7 +24,20 @@ const PARTS = {
 /** Packages and modules of the runtime that compute: all that core imports from outside. */
 const PURE = new Set([
   ...["node:crypto", "node:buffer", "node:url"],
-  ...["entities", "fastest-levenshtein", "htmlparser2", "ipaddr.js", "lru-cache", "postal-mime", "re2js", "saxes", "tldts", "zod"],
+  ...[
+    "csv-parse/sync",
+    "entities",
+    "fastest-levenshtein",
+    "htmlparser2",
+    "ipaddr.js",
+    "lru-cache",
+    "postal-mime",
+    "re2js",
+    "saxes",
+    "tldts",
+    "yaml",
+    "zod",
+  ],
 ]);
 
 /** Packages that only a face uses. */
@@ -48,7 +61,14 @@ function parsed(text) {
   const octets = Buffer.from(text);
   // Positions may count on from what was parsed before.
   const base = module.span.end - octets.length + 1;
-  return { module, lineAt: (/** @type {number} */ at) => octets.subarray(0, Math.max(0, at - base)).toString().split("\n").length };
+  return {
+    module,
+    lineAt: (/** @type {number} */ at) =>
+      octets
+        .subarray(0, Math.max(0, at - base))
+        .toString()
+        .split("\n").length,
+  };
 }
 
 /** Every node of a tree, with what it is in.  @param {any} node  @param {(node: any) => void} visit */
@@ -70,22 +90,33 @@ function read(path, text) {
   /** @type {Long[]} */
   const long = [];
   let onlyReExports = module.body.length > 0;
-  for (const item of module.body) if (item.type !== "ExportAllDeclaration" && !(item.type === "ExportNamedDeclaration" && item.source != null)) onlyReExports = false;
+  for (const item of module.body)
+    if (item.type !== "ExportAllDeclaration" && !(item.type === "ExportNamedDeclaration" && item.source != null))
+      onlyReExports = false;
   walk(module, (node) => {
     const source = node.type === "CallExpression" && node.callee.type === "Import" ? node.arguments[0]?.expression : node.source;
-    const named = source?.type === "StringLiteral" ? source.value : node.type === "TsImportType" ? node.argument?.value : undefined;
+    const named =
+      source?.type === "StringLiteral" ? source.value : node.type === "TsImportType" ? node.argument?.value : undefined;
     if (named !== undefined) {
       const specifiers = node.specifiers ?? [];
       const isType =
-        node.typeOnly === true || node.type === "TsImportType" || (specifiers.length > 0 && specifiers.every((/** @type {any} */ one) => one.isTypeOnly));
+        node.typeOnly === true ||
+        node.type === "TsImportType" ||
+        (specifiers.length > 0 && specifiers.every((/** @type {any} */ one) => one.isTypeOnly));
       imports.push({ path, from: named, isType, line: lineAt(node.span.start) });
     }
-    const body = /^(Function(Declaration|Expression)|ArrowFunctionExpression|ClassMethod|PrivateMethod|MethodProperty|Constructor)$/.test(node.type)
-      ? (node.function?.body ?? node.body)
-      : undefined;
+    const body =
+      /^(Function(Declaration|Expression)|ArrowFunctionExpression|ClassMethod|PrivateMethod|MethodProperty|Constructor)$/.test(
+        node.type,
+      )
+        ? (node.function?.body ?? node.body)
+        : undefined;
     if (body?.type !== "BlockStatement" && body?.type !== "FunctionBody") return;
     const [first, last] = [lineAt(body.span.start), lineAt(body.span.end)];
-    const lines = text.split("\n").slice(first, last - 1).filter((line) => line.trim() !== "").length;
+    const lines = text
+      .split("\n")
+      .slice(first, last - 1)
+      .filter((line) => line.trim() !== "").length;
     if (lines > MAX_LINES) long.push({ name: node.identifier?.value ?? node.key?.value ?? "a function", lines, line: first });
   });
   return { imports, long, onlyReExports };
@@ -94,7 +125,8 @@ function read(path, text) {
 /** The part of the house that a file of src is in.  @param {string} path */
 const partOf = (path) => path.split("/")[0]?.replace(/\.ts$/, "") ?? "";
 /** The folder that a door belongs to: an area of core, or a part.  @param {string} path */
-const areaOf = (path) => (path.startsWith("core/") && path.split("/").length > 2 ? path.split("/").slice(0, 2).join("/") : partOf(path));
+const areaOf = (path) =>
+  path.startsWith("core/") && path.split("/").length > 2 ? path.split("/").slice(0, 2).join("/") : partOf(path);
 
 /** @param {Import} found  @param {string | undefined} target */
 function brokenDirection({ path, from, isType }, target) {
@@ -112,7 +144,8 @@ function brokenDirection({ path, from, isType }, target) {
     return command.test(path) && command.test(target) ? "a command never imports another command" : undefined;
   }
   const may = [...rule.may, ...(isType && "types" in rule ? rule.types : [])];
-  if (!may.includes(other)) return `${part} may import ${may.length === 0 ? "no other part" : may.join(", ")}${"types" in rule ? `, and types of ${rule.types.join(", ")}` : ""}`;
+  if (!may.includes(other))
+    return `${part} may import ${may.length === 0 ? "no other part" : may.join(", ")}${"types" in rule ? `, and types of ${rule.types.join(", ")}` : ""}`;
   return undefined;
 }
 
@@ -159,7 +192,8 @@ export function broken(files) {
   const rooms = new Map();
   for (const [path, text] of files) {
     const { imports, long, onlyReExports } = read(path, text);
-    for (const { name, lines, line } of long) found.push(`src/${path}:${line}: ${name} has ${lines} lines; the house has ${MAX_LINES} at most`);
+    for (const { name, lines, line } of long)
+      found.push(`src/${path}:${line}: ${name} has ${lines} lines; the house has ${MAX_LINES} at most`);
     graph.set(path, new Set());
     for (const one of imports) {
       const target = one.from.startsWith(".") ? posix.join(posix.dirname(path), one.from) : undefined;
@@ -168,8 +202,10 @@ export function broken(files) {
       if (target === undefined) continue;
       graph.get(path)?.add(target);
       const [room, other] = [path, target].map((file) => file.split("/").slice(0, -1).join("/"));
-      if (room?.startsWith("app/") && other?.startsWith("app/") && room !== other) rooms.set(room, (rooms.get(room) ?? new Set()).add(/** @type {string} */ (other)));
-      if (onlyReExports && !path.endsWith("index.ts") && partOf(target) !== partOf(path)) found.push(`src/${path}: it only hands on what ${target} has`);
+      if (room?.startsWith("app/") && other?.startsWith("app/") && room !== other)
+        rooms.set(room, (rooms.get(room) ?? new Set()).add(/** @type {string} */ (other)));
+      if (onlyReExports && !path.endsWith("index.ts") && partOf(target) !== partOf(path))
+        found.push(`src/${path}: it only hands on what ${target} has`);
     }
   }
   for (const ring of ringsOf(graph)) found.push(`a ring of imports: ${ring.join(", ")}`);
@@ -180,7 +216,9 @@ export function broken(files) {
 /** The sources without their tests. */
 export function sources() {
   const root = join(dirname(new URL(import.meta.url).pathname), "src");
-  const files = readdirSync(root, { recursive: true, encoding: "utf8" }).filter((path) => path.endsWith(".ts") && !path.endsWith(".test.ts"));
+  const files = readdirSync(root, { recursive: true, encoding: "utf8" }).filter(
+    (path) => path.endsWith(".ts") && !path.endsWith(".test.ts"),
+  );
   return new Map(files.sort().map((path) => [relative(root, join(root, path)), readFileSync(join(root, path), "utf8")]));
 }
 

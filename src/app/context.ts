@@ -6,7 +6,7 @@ import { Failure } from "../core/failure.ts";
 import type { DomainName } from "../core/name/index.ts";
 import type { ResourceRecord } from "../core/record/index.ts";
 import type { SetChange } from "../core/zone/index.ts";
-import type { Intake } from "./asks/add.ts";
+import type { Intake } from "./asks/new-ask.ts";
 
 /** What a person is asked on the way; the words for it are the interface's. */
 export type PersonQuestion =

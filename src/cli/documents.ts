@@ -1,9 +1,9 @@
 import * as z from "zod";
+import { fileSchemas } from "../app/asks/init.ts";
 import { openApi } from "../core/sending/index.ts";
 import { SAID_CATALOGUE } from "../present/audit/findings.ts";
 import { GLOSSARY } from "../present/glossary.ts";
 import { cataloguePage } from "../present/index.ts";
-import { fileSchemas } from "../workspace/index.ts";
 import type { Command } from "./command.ts";
 import { optionName, shared } from "./options.ts";
 import { COMMANDS } from "./registry.ts";

@@ -170,10 +170,9 @@ async function withPicked(
   while (context.interactive && makesDomain !== true && all.length < words.length) {
     const kind = pickableOf(words[all.length]);
     if (kind === undefined) break;
-    const { findWorkspace, openWorkspace } = await import("../workspace/index.ts");
-    if (findWorkspace(context.cwd, workspace) === undefined) break;
-    const { domains, settings } = openWorkspace(context.cwd, workspace);
-    const services = Object.entries(settings.services).map(([key, { title }]) => ({ key, title }));
+    const known = (await import("../app/known-here.ts")).knownHere(context, workspace);
+    if (known === undefined) break;
+    const { domains, services } = known;
     if ((kind === "domain" ? domains : services).length === 0) break;
     const chosen = await context.choose(
       kind === "domain"

@@ -1,11 +1,10 @@
-import { cpSync, existsSync, mkdtempSync, rmSync } from "node:fs";
+import { cpSync, existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { execa } from "execa";
 import { Failure } from "../core/failure.ts";
-import { replaceFile } from "../workspace/index.ts";
 import { approvalAct, mailAct, type Step, tokenAct } from "./acts.ts";
 import { LAB_START, startLab } from "./start-lab.ts";
 
@@ -69,7 +68,8 @@ export async function playDemo(keep: string | undefined, audience: Audience): Pr
   const { lab, passDays } = await startLab({ start: Date.parse(LAB_START), port });
   const folder = keep ?? mkdtempSync(join(tmpdir(), "zandrel-demo-"));
   try {
-    replaceFile(join(folder, "lab.yaml"), lab.settings);
+    mkdirSync(folder, { recursive: true });
+    writeFileSync(join(folder, "lab.yaml"), lab.settings);
     cpSync(KITS, join(folder, "kits"), { recursive: true });
     for (const act of [tokenAct(lab), approvalAct(lab), await mailAct(lab, passDays)]) {
       audience.act(act.title, act.narration);

@@ -1,4 +1,4 @@
-import { generateKeyPairSync, randomBytes } from "node:crypto";
+import { generateKeyPairSync, type KeyPairKeyObjectResult, randomBytes } from "node:crypto";
 import { existsSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -116,6 +116,9 @@ function serveZones(clock: LabClock, tsig: Buffer, domains: readonly DomainName[
   return { nettlehost, zonemarrow, registry, example, further };
 }
 
+/** The keys that Heronpost signs its links with, made once in a process: making them is what takes longest at a lab's start. */
+let linkKeys: KeyPairKeyObjectResult | undefined;
+
 /** What the desk for approvals knows, and where zones say that it is; the file with the key that signs Heronpost's links comes back. */
 function presentApprovals(
   approvals: ApprovalDesk,
@@ -128,7 +131,7 @@ function presentApprovals(
   for (const apex of ["brackwater", "brackwater-tickets", "puppetfest"].map((label) => name(`${label}.example`)).concat(further))
     nettlehost.preset(apex, { name: discoveryAt(apex), type: "TXT", ttl: 3600, data: [{ strings: [approvals.place] }] });
   // Heronpost signs its links; its key is known to whoever may make them in its name.
-  const links = generateKeyPairSync("rsa", { modulusLength: 2048 });
+  const links = (linkKeys ??= generateKeyPairSync("rsa", { modulusLength: 2048 }));
   const signingFile = join(folder, "heronpost-links.pem");
   writeFileSync(signingFile, links.privateKey.export({ type: "pkcs8", format: "pem" }), { mode: 0o600 });
   nettlehost.preset(name("heronpost.example"), {
@@ -252,7 +255,9 @@ export async function startLab({ start, speed, port, domains = [], signed = fals
     : [];
   const resolver = (options: object) =>
     new CachingResolver({ client, clock, root: ADDRESSES.registry, port, ...(signed ? { anchors } : {}), ...options });
-  const vantages = Object.fromEntries(VANTAGES.map((vantage) => [vantage.name, resolver(vantage.options)]));
+  // Where the clock stands still nobody watches, and the slow one keeps nobody waiting.
+  const slowness = speed === undefined ? { delay: 0 } : {};
+  const vantages = Object.fromEntries(VANTAGES.map(({ name: place, options }) => [place, resolver({ ...options, ...slowness })]));
   const { keep, closeAll } = keeper();
   const close = async (): Promise<void> => {
     clock.stop();

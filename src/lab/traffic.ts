@@ -22,6 +22,8 @@ export async function passDays(lab: Lab, days: number): Promise<void> {
   let number = 0;
   const several = <T>(count: number, one: (number: number) => Promise<T>) =>
     Promise.all(Array.from({ length: count }, () => one(number++)));
+  // A day's report is on its way while the next day begins.
+  let reported: Promise<unknown> = Promise.resolve();
   for (let day = 0; day < days; day++) {
     const now = clock.now();
     await Promise.all([
@@ -49,7 +51,9 @@ export async function passDays(lab: Lab, days: number): Promise<void> {
       several(EACH_DAY.forged, (i) => thirdParties.forge("tickets@brackwater.example", `guest${i % 9}@mallowmail.example`)),
     ]);
     await Promise.all([heronpost.quiet(), inglemail.quiet()]);
+    await reported;
     clock.leap(DAY - (clock.now() % DAY) + 7 * 3_600_000);
-    await mallowmail.reportDaysThatAreOver();
+    reported = mallowmail.reportDaysThatAreOver();
   }
+  await reported;
 }

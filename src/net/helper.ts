@@ -136,7 +136,8 @@ export async function runProgram(
   const secrets = Object.entries(env).flatMap(([name, value]) => (/SECRET|TOKEN|KEY|PASS|CREDENTIAL/i.test(name) ? [value] : []));
   const why = redacted(lastWords(ran.stderr), secrets);
   if (timedOut) return fail(clause("program-no-answer", { program: called, seconds: timeout / 1000 }));
-  if (octets > MAX_OUTPUT) return fail(clause("program-output-too-long", { program: called, mebibytes: MAX_OUTPUT / 1024 / 1024 }));
+  if (octets > MAX_OUTPUT)
+    return fail(clause("program-output-too-long", { program: called, mebibytes: MAX_OUTPUT / 1024 / 1024 }));
   if (!sent) return fail(clause("program-not-started", { program: called, why: ran.code ?? ran.originalMessage ?? "" }));
   if (ran.exitCode !== 0)
     return fail(

@@ -1,8 +1,9 @@
 import { join } from "node:path";
+import type { Way } from "../core/change/index.ts";
 import { Failure } from "../core/failure.ts";
 import { type DomainName, withoutRootDot } from "../core/name/index.ts";
 import { readText, replaceFile } from "./files.ts";
-import { domainSchema, settingsSchema, type Way } from "./schema.ts";
+import { domainSchema, settingsSchema } from "./schema.ts";
 import { type Domain, SETTINGS_FILE } from "./workspace.ts";
 import { readYaml, valueText, withEntry, withoutEntry, withScalar, withValue } from "./yaml-file.ts";
 

@@ -27,7 +27,7 @@ export { lockBeside, type Waiting, withLock } from "./lock.ts";
 export * from "./messages.ts";
 export { readSecret } from "./read-secret.ts";
 export type { FoundReport, ReportFile } from "./reports.ts";
-export { KEY, keyFor, type NoticeWay, ROLES, type Settings, WAYS, type Way } from "./schema.ts";
+export { KEY, keyFor, type NoticeWay, type Settings } from "./schema.ts";
 export { ignoreInGit, type SecretPlace, secretFile, secretVariable } from "./secret.ts";
 export type { ArrivedReport, ReadReport, ReportStore, RowSum } from "./tally.ts";
 export {

@@ -1,11 +1,9 @@
 import { createPrivateKey, generateKeyPairSync, type KeyObject } from "node:crypto";
 import { join } from "node:path";
+import type { KeyType } from "../core/dkim/index.ts";
 import { Failure } from "../core/failure.ts";
 import type { DomainName } from "../core/name/index.ts";
 import { createFile, filesIn, readText } from "./files.ts";
-
-export const KEY_TYPES = ["rsa-2048", "rsa-3072", "rsa-4096", "ed25519"] as const;
-export type KeyType = (typeof KEY_TYPES)[number];
 
 /** Where the private key of a selector is kept. */
 export const keyPath = (folder: string, domain: DomainName, selector: string): string =>

@@ -1,5 +1,6 @@
 import * as z from "zod";
-import { PURPOSES } from "../core/ask/index.ts";
+import { PURPOSES, ROLES } from "../core/ask/index.ts";
+import { WAYS } from "../core/change/index.ts";
 import { asMessage, clause } from "../core/clause/index.ts";
 import { POLICIES } from "../core/dmarc/index.ts";
 import { parseName } from "../core/name/index.ts";
@@ -61,10 +62,6 @@ const form = z.strictObject({
   ttl: z.union([z.literal("seconds"), z.array(seconds).min(1)]).default("seconds"),
   lacks: z.array(z.string()).default([]),
 });
-
-/** How records come to a DNS host. */
-export const WAYS = ["by-hand", "zone-file", "update", "helper", "approval"] as const;
-export type Way = (typeof WAYS)[number];
 
 /** A shared secret with a name (RFC 8945). */
 const tsig = z.strictObject({
@@ -227,8 +224,6 @@ export const settingsSchema = z.strictObject({
     .default({ ttl: 3600, authorityPort: 53, webPorts: { http: 80, https: 443 } }),
 });
 export type Settings = z.output<typeof settingsSchema>;
-
-export const ROLES = ["main", "secondary", "redirect", "sending", "parked"] as const;
 
 const webAddress = z.url({ protocol: /^https?$/, error: "expected an http or https address" });
 

@@ -4,8 +4,9 @@ import { fillKit, type KitError } from "../../core/kit/index.ts";
 import type { Domain, Workspace } from "../../workspace/index.ts";
 import { type AppContext, answerFrom, type Outcome } from "../context.ts";
 import { namedKit } from "../kits/read.ts";
-import { type Decision, domainFor, type Intake, type NewAsk, reviseAsks } from "./add.ts";
-import type { IntakeRequest } from "./intake.ts";
+import { type Decision, domainFor, reviseAsks } from "./add.ts";
+import type { IntakeRequest } from "./intake-request.ts";
+import type { Intake, NewAsk } from "./new-ask.ts";
 
 /** Saves the asks of a kit, its blanks filled from --input or asked for on the terminal. */
 export async function fromKit(

@@ -19,34 +19,7 @@ import {
 import type { AppContext } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
 import { OWN_SERVICE } from "./journal-state.ts";
-
-/** What came of an intake: what was understood, and what became of it. */
-export interface Intake {
-  readonly domain: DomainName;
-  readonly written: boolean;
-  /** Whether the person said no to what was understood. */
-  readonly declined?: boolean;
-  /** Asks that hold some of it already. */
-  readonly already: readonly string[];
-  /** Asks of the same service that this looks like a newer version of. */
-  readonly newerThan: readonly string[];
-  /** The ask that was replaced. */
-  readonly insteadOf: string | undefined;
-  readonly layout: Layout | { readonly kit: string } | undefined;
-  readonly asks: readonly NewAsk[];
-  /** Where the page redirects the whole domain to, which its file says from now on. */
-  readonly redirectTo: DomainName | undefined;
-  /** Purposes that nothing on the page says, so that the usual one was taken. */
-  readonly assumed: readonly Purpose[];
-  /** What a paste said; undefined for a kit. */
-  readonly read: Understood | undefined;
-  /** What has to be done at the service first, as its kit says. */
-  readonly before: readonly string[];
-  /** Asks of the kit that need inputs the service shows later. */
-  readonly later: readonly string[];
-  /** Whether DNS hosts may know the asks as a template, and the domain is published in another way today. */
-  readonly approvable?: boolean;
-}
+import type { NewAsk } from "./new-ask.ts";
 
 /** The domain the paste is for: named, the only one, or the one whose name is in the text; on a terminal it is asked. */
 export async function domainFor(
@@ -85,28 +58,6 @@ function askLines(records: readonly ResourceRecord[], domain: DomainName, ttl: n
     Math.max(...rows.map((row) => (column < row.length - 1 ? (row[column] as string).length : 0)));
   return rows.map((row) => row.map((cell, i) => (i === row.length - 1 ? cell : cell.padEnd(width(i)))).join("  ")).join("\n");
 }
-/** An ask on its way into a file. */
-export interface NewAsk {
-  readonly id: string;
-  readonly service: string;
-  readonly purpose: Purpose;
-  readonly domain: DomainName;
-  readonly after: readonly string[];
-  readonly records: readonly ResourceRecord[];
-  /** Records that have to go, because the page says so. */
-  readonly remove?: readonly ResourceRecord[];
-  readonly spf?: string;
-  /** SPF terms that go, because those of this ask stand in their place. */
-  readonly spfWithout?: string;
-  readonly dmarc?: string;
-  readonly web?: WebProof;
-  /** How a DNS host that takes approvals knows it. */
-  readonly template?: TemplateUse;
-}
-
-/** How many records, terms, policies and proofs an ask wants. */
-export const wantedCount = ({ records, spf, dmarc, web }: NewAsk): number =>
-  records.length + [spf, dmarc, web].filter((one) => one !== undefined).length;
 
 /**
  * An SPF record for the domain itself is saved as terms for the one record, never as a second one. What the page's own `all`

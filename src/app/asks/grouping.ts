@@ -1,4 +1,4 @@
-import { PURPOSES, type Purpose } from "../../core/ask/index.ts";
+import { PURPOSES, type Purpose, wantedCount } from "../../core/ask/index.ts";
 import { byPurpose, type PastedProof, type PastedRecord, type Understood } from "../../core/ask/intake/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
@@ -8,7 +8,8 @@ import { printData, type ResourceRecord } from "../../core/record/index.ts";
 import type { WebProof } from "../../core/site/index.ts";
 import type { Domain } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
-import { type Decision, duplicateOf, type NewAsk, overlapping, type ServiceOfAsk, wantedCount, withoutSpf } from "./add.ts";
+import { type Decision, duplicateOf, overlapping, type ServiceOfAsk, withoutSpf } from "./add.ts";
+import type { NewAsk } from "./new-ask.ts";
 
 /** One group of what a paste says, on its way to be an ask. */
 export interface Group {

@@ -1,6 +1,7 @@
 import { existsSync } from "node:fs";
 import { basename, join, resolve } from "node:path";
 import * as z from "zod";
+import type { ROLES } from "../../core/ask/index.ts";
 import { clause, NOTHING } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, labelsOf, readMeantName, withoutRootDot } from "../../core/name/index.ts";
@@ -14,7 +15,6 @@ import {
   KEY,
   lockWorkspace,
   openWorkspace,
-  type ROLES,
   readSettings,
   readText,
   replaceFile,
@@ -270,3 +270,6 @@ async function hostOf(
     ? undefined
     : { key: only, title: titleOf(only), how: "only", nameServers: [], takesApprovals: false };
 }
+
+/** The schemas by which editors check the files of a workspace. */
+export { fileSchemas };

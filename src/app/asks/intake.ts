@@ -16,9 +16,11 @@ import { relativeText } from "../../core/name/index.ts";
 import { decodeUtf8, printData, txtValue } from "../../core/record/index.ts";
 import { type Domain, KEY, kitsOf, openWorkspace, readText, type Workspace } from "../../workspace/index.ts";
 import { type AppContext, answerFrom, type CommonRequest, type Outcome } from "../context.ts";
-import { domainFor, type Intake, reviseAsks } from "./add.ts";
+import { domainFor, reviseAsks } from "./add.ts";
 import { fromKit } from "./add-from-kit.ts";
 import { decideFor, expectPurposes, type Grouped, groupsOf, withPurposes } from "./grouping.ts";
+import type { IntakeRequest } from "./intake-request.ts";
+import type { Intake } from "./new-ask.ts";
 import { namedService, serviceOfPaste } from "./which-service.ts";
 
 /** The paste: from a file, standard input, or the terminal. */
@@ -73,49 +75,6 @@ async function answerTo(question: IntakeQuestion, context: AppContext): Promise<
   if (answer === undefined) throw new Failure("question-left-open", {});
   return answer;
 }
-
-/** What {@link intake} is asked. */
-export interface IntakeRequest extends CommonRequest {
-  readonly domain: string | undefined;
-  readonly service: string | undefined;
-  readonly addService: string | undefined;
-  readonly purpose: (typeof PURPOSES)[number] | undefined;
-  readonly id: string | undefined;
-  readonly insteadOf: string | undefined;
-  readonly type: string | undefined;
-  readonly host: string | undefined;
-  readonly value: string | undefined;
-  readonly priority: string | undefined;
-  readonly ttl: string | undefined;
-  readonly kit: string | undefined;
-  readonly input: readonly string[];
-  /** Whether a kit from an address is used although it changed since. */
-  readonly acceptKit: boolean;
-  readonly choose: readonly string[];
-  readonly acceptLeftover: boolean;
-  readonly dryRun: boolean;
-}
-
-/** A request that names nothing: the paste says it all, or the person is asked. */
-export const NOTHING_NAMED: Omit<IntakeRequest, keyof CommonRequest> = {
-  domain: undefined,
-  service: undefined,
-  addService: undefined,
-  purpose: undefined,
-  id: undefined,
-  insteadOf: undefined,
-  type: undefined,
-  host: undefined,
-  value: undefined,
-  priority: undefined,
-  ttl: undefined,
-  kit: undefined,
-  input: [],
-  acceptKit: false,
-  choose: [],
-  acceptLeftover: false,
-  dryRun: false,
-};
 
 /** Ends the command where the paste cannot be saved as it is. */
 function expectSavable(read: Understood, { acceptLeftover, dryRun }: IntakeRequest): void {

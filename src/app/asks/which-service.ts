@@ -1,3 +1,4 @@
+import { ANOTHER_SERVICE } from "../../core/ask/index.ts";
 import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { Kit } from "../../core/kit/index.ts";
@@ -79,13 +80,10 @@ export async function serviceOfPaste(
       ...(offered === undefined ? {} : { offered }),
     });
   const question = { kind: "which-service", known: all, ...(guessed === undefined ? {} : { guess: guessed.key }) } as const;
-  const chosen = all.length === 0 ? ANOTHER : await context.choose(question);
+  const chosen = all.length === 0 ? ANOTHER_SERVICE : await context.choose(question);
   if (chosen === undefined) throw new Failure("question-left-open", {});
-  if (chosen !== ANOTHER) return namedService(workspace, { service: chosen, addService: undefined }) as ServiceOfAsk;
+  if (chosen !== ANOTHER_SERVICE) return namedService(workspace, { service: chosen, addService: undefined }) as ServiceOfAsk;
   const title = (await answerFrom(context, clause("question-service-title", { offered }))) || (offered ?? "");
   if (title === "") throw new Failure("question-left-open", {});
   return serviceCalled(workspace, title);
 }
-
-/** The answer that a service is none of those that are known; no key of a service looks like this. */
-export const ANOTHER = "another one";

@@ -2,15 +2,13 @@ import { createPublicKey, type KeyObject } from "node:crypto";
 import { relative } from "node:path";
 import * as z from "zod";
 import { dnsWants } from "../../core/ask/index.ts";
-import { keyNameOf, keyRecordText } from "../../core/dkim/index.ts";
+import { type KEY_TYPES, type KeyType, keyNameOf, keyRecordText } from "../../core/dkim/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { printData, type ResourceRecord, recordJson, splitCharacterStrings } from "../../core/record/index.ts";
 import {
   type Domain,
   findWorkspace,
-  type KEY_TYPES,
-  type KeyType,
   keyPath,
   keySelectors,
   newKey,

@@ -3,6 +3,8 @@ import { dnsWants } from "../../core/ask/index.ts";
 import { type Clause, clause, NOTHING } from "../../core/clause/index.ts";
 import {
   checkSelector,
+  type KEY_TYPES,
+  type KeyType,
   keyNameOf,
   ROTATION_STEPS,
   type RotationStep,
@@ -15,7 +17,7 @@ import { type Lookup, liveAt, memoized } from "../../core/lookup/index.ts";
 import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
 import { type DataOf, decodeUtf8, type RecordData, txtValue } from "../../core/record/index.ts";
 import { cacheWindowOf } from "../../core/spread/index.ts";
-import type { Domain, Journal, JournalledChange, KEY_TYPES, KeyType, Workspace } from "../../workspace/index.ts";
+import type { Domain, Journal, JournalledChange, Workspace } from "../../workspace/index.ts";
 import { ownService, reviseAsks, type ServiceOfAsk } from "../asks/add.ts";
 import { wantedText } from "../asks/journal-state.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";

@@ -17,7 +17,8 @@ import {
   withoutTerms,
 } from "../../core/spf/index.ts";
 import { findWorkspace, type JournalEvent, openWorkspace, type Workspace } from "../../workspace/index.ts";
-import { duplicateOf, type NewAsk, ownService, reviseAsks, type ServiceOfAsk } from "../asks/add.ts";
+import { duplicateOf, ownService, reviseAsks, type ServiceOfAsk } from "../asks/add.ts";
+import type { NewAsk } from "../asks/new-ask.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { domainName } from "../shapes.ts";

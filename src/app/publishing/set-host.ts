@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { COMMON_FORM } from "../../core/change/index.ts";
+import { COMMON_FORM, WAYS, type Way } from "../../core/change/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
@@ -12,8 +12,6 @@ import {
   pickDomains,
   type Settings,
   setHost,
-  WAYS,
-  type Way,
 } from "../../workspace/index.ts";
 import { type AppContext, answerFrom, type CommonRequest, type Outcome, onlyOperand } from "../context.ts";
 import { hostServer, nameOperand } from "../dns/context.ts";

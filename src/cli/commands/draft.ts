@@ -1,5 +1,5 @@
 import { calendarPath, draft, draftSchema } from "../../app/publishing/draft.ts";
-import { replaceFile } from "../../workspace/index.ts";
+import { saveText } from "../../app/save.ts";
 import { command } from "../command.ts";
 import { draftOptions, resolverOptions, span, text, time } from "../options.ts";
 
@@ -29,7 +29,7 @@ export default command({
     if (file === undefined || outcome.result === undefined) return outcome;
     const { launchCalendar } = await import("../../present/publishing/draft.ts");
     const schedule = launchCalendar(outcome.result);
-    if (schedule !== undefined) replaceFile(file, schedule);
+    if (schedule !== undefined) saveText(context, file, schedule);
     return outcome;
   },
   text: async (result, layout) => (await import("../../present/publishing/draft.ts")).draftText(result, layout),

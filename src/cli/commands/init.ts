@@ -1,5 +1,5 @@
 import { initialise, initialiseSchema } from "../../app/asks/init.ts";
-import { ROLES } from "../../workspace/index.ts";
+import { ROLES } from "../../core/ask/index.ts";
 import { command } from "../command.ts";
 import { choice, shared, text } from "../options.ts";
 

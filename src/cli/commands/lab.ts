@@ -1,8 +1,8 @@
 import { resolve } from "node:path";
 import { nameOperand } from "../../app/dns/context.ts";
+import { saveText } from "../../app/save.ts";
 import { LAB_START, startLab } from "../../demo/start-lab.ts";
 import { shellWord } from "../../present/safe.ts";
-import { replaceFile } from "../../workspace/index.ts";
 import { command } from "../command.ts";
 import { flag, list, number, text, time } from "../options.ts";
 
@@ -44,7 +44,7 @@ export default command({
         await swiftquill.page("brackwater-tickets.example"),
       ];
       const file = resolve(context.cwd, writeSettings);
-      replaceFile(file, lab.settings);
+      saveText(context, file, lab.settings);
       context.out(
         [
           "The lab runs. In another terminal, in an empty folder:",

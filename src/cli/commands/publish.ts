@@ -1,7 +1,7 @@
 import { resolve } from "node:path";
 import { publish, publishSchema } from "../../app/publishing/publish.ts";
+import { saveText } from "../../app/save.ts";
 import { Failure } from "../../core/failure.ts";
-import { replaceFile } from "../../workspace/index.ts";
 import { command } from "../command.ts";
 import { draftOptions, flag, publishOptions, text } from "../options.ts";
 
@@ -42,7 +42,7 @@ export default command({
     const { publishSheet } = await import("../../present/publishing/publish.ts");
     const text = publishSheet(outcome.result, /\.md$/i.test(sheet) ? "markdown" : "page");
     if (text === undefined) throw new Failure("nothing-by-hand", {}, "problem");
-    replaceFile(resolve(context.cwd, sheet), text);
+    saveText(context, sheet, text);
     return outcome;
   },
   text: async (result, layout) => (await import("../../present/publishing/publish.ts")).publishText(result, layout),

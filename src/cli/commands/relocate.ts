@@ -1,7 +1,7 @@
 import { resolve } from "node:path";
 import { relocate } from "../../app/relocate/relocate.ts";
 import { relocateSchema } from "../../app/relocate/schema.ts";
-import { replaceFile } from "../../workspace/index.ts";
+import { saveText } from "../../app/save.ts";
 import { command } from "../command.ts";
 import { flag, resolverOptions, text, time } from "../options.ts";
 
@@ -43,7 +43,7 @@ export default command({
     if (calendar === undefined || outcome.result === undefined) return outcome;
     const { moveCalendar } = await import("../../present/publishing/relocate.ts");
     const steps = moveCalendar(outcome.result);
-    if (steps !== undefined) replaceFile(resolve(context.cwd, calendar), steps);
+    if (steps !== undefined) saveText(context, calendar, steps);
     return outcome;
   },
   text: async (result, layout) => (await import("../../present/publishing/relocate.ts")).relocateText(result, layout),

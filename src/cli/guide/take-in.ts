@@ -1,13 +1,14 @@
 import { log } from "@clack/prompts";
 import { initialise } from "../../app/asks/init.ts";
-import { intake, NOTHING_NAMED } from "../../app/asks/intake.ts";
+import { intake } from "../../app/asks/intake.ts";
+import { NOTHING_NAMED } from "../../app/asks/intake-request.ts";
+import { knownHere } from "../../app/known-here.ts";
 import { NO_HOST_OPTIONS, setDnsHost } from "../../app/publishing/set-host.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, displayName, name, parseName, withoutRootDot } from "../../core/name/index.ts";
 import { intakeText } from "../../present/asks/intake.ts";
 import { failureSentence } from "../../present/failures.ts";
 import { visible } from "../../present/safe.ts";
-import { findWorkspace, kitNames, openWorkspace } from "../../workspace/index.ts";
 import type { Context } from "../command.ts";
 import { readPaste } from "../paste.ts";
 import { type GuideRequest, Left, pick, show, talking, typed } from "./conversation.ts";
@@ -15,8 +16,8 @@ import { type GuideRequest, Left, pick, show, talking, typed } from "./conversat
 /** The domain the conversation is about: named, picked, or new. */
 export async function domainOf(request: GuideRequest, context: Context): Promise<DomainName> {
   const [given] = request.operands;
-  const folder = findWorkspace(context.cwd, request.workspace);
-  const domains = folder === undefined ? [] : openWorkspace(context.cwd, request.workspace).domains.map((one) => one.name);
+  const known = knownHere(context, request.workspace);
+  const domains = known?.domains.map((domain) => domain.name) ?? [];
   const parsed = given === undefined ? undefined : parseName(given);
   if (parsed?.ok === true && domains.includes(parsed.value)) return parsed.value;
   if (given === undefined && domains.length > 0) {
@@ -26,7 +27,7 @@ export async function domainOf(request: GuideRequest, context: Context): Promise
     ]);
     if (chosen !== "another") return name(chosen);
   }
-  return newDomain(given, folder === undefined, request, context);
+  return newDomain(given, known === undefined, request, context);
 }
 
 /** Adds a domain, and a workspace where there is none; what cannot be read is asked again. */
@@ -60,9 +61,9 @@ async function newDomain(
 
 /** Sees that the domain names its DNS host: one that is known, or a new one with the way it is reached. */
 export async function expectHost(domain: DomainName, request: GuideRequest, context: Context): Promise<void> {
-  const { domains, settings } = openWorkspace(context.cwd, request.workspace);
-  if (domains.find((one) => one.name === domain)?.host !== undefined) return;
-  const known = Object.entries(settings.hosts).map(([value, { title }]) => ({ value, label: title }));
+  const here = knownHere(context, request.workspace);
+  if (here?.domains.find((other) => other.name === domain)?.host !== undefined) return;
+  const known = (here?.hosts ?? []).map(({ key, title }) => ({ value: key, label: title }));
   const message = `Where are the DNS records of ${displayName(domain)} kept?`;
   for (;;) {
     const chosen =
@@ -108,8 +109,7 @@ export async function takeIn(domain: DomainName, needed: boolean, request: Guide
   const options = { ...NOTHING_NAMED, domain: withoutRootDot(domain), operands: ["-"], workspace: request.workspace };
   try {
     if (chosen === "kit") {
-      const { folder } = openWorkspace(context.cwd, request.workspace);
-      const kits = await kitNames(folder);
+      const kits = (await knownHere(context, request.workspace)?.kits()) ?? [];
       if (kits.length === 0) {
         log.warn("There is no kit in this workspace yet: kits are files in its folder kits.");
         return true;

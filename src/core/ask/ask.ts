@@ -40,3 +40,9 @@ export interface Ask {
 /** Where an ask stands; always derived, never stored. */
 export const STATES = ["waiting", "noted", "clashing", "astray", "spreading", "settled", "proven", "lapsed", "unknown"] as const;
 export type State = (typeof STATES)[number];
+
+/** What a domain is for. */
+export const ROLES = ["main", "secondary", "redirect", "sending", "parked"] as const;
+
+/** The answer that a service is none of those that are known; no key of a service looks like this. */
+export const ANOTHER_SERVICE = "another one";

@@ -123,3 +123,14 @@ export const webProofOf = (wants: readonly Want[]): WebProof | undefined => want
 
 /** Where the DMARC record of a domain stands. */
 export const dmarcName = (domain: DomainName): DomainName => dmarcNameOf(domain) as DomainName;
+
+/** How many records, terms, policies and proofs an ask wants. */
+export const wantedCount = ({
+  records,
+  ...others
+}: {
+  readonly records: readonly unknown[];
+  readonly spf?: string;
+  readonly dmarc?: string;
+  readonly web?: object;
+}): number => records.length + [others.spf, others.dmarc, others.web].filter((want) => want !== undefined).length;

@@ -1,6 +1,7 @@
 import { NOTHING } from "../clause/index.ts";
+import { AREAS, type Area } from "./area.ts";
 import type { AuditInput, Unresolved } from "./facts.ts";
-import { AREAS, type Area, type FindingOf, type Rule, SEVERITIES } from "./finding.ts";
+import { type FindingOf, type Rule, SEVERITIES } from "./finding.ts";
 import { gatherFacts, isNotRegistered } from "./gather.ts";
 import { type Providers, providersOf } from "./providers.ts";
 import { type Right, whatIsRight } from "./right.ts";

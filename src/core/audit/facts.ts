@@ -8,7 +8,7 @@ import type { DomainName } from "../name/index.ts";
 import { type DataOf, decodeUtf8, type KnownType, txtValue } from "../record/index.ts";
 import type { SiteCheck } from "../site/index.ts";
 import type { lookupSpf, SpfTree } from "../spf/index.ts";
-import type { Area } from "./finding.ts";
+import type { Area } from "./area.ts";
 
 /** What the audit is told; everything else it asks the DNS for. */
 export interface AuditInput {

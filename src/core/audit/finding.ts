@@ -1,26 +1,10 @@
 import type { DomainName } from "../name/index.ts";
+import type { Area } from "./area.ts";
 import type { Facts } from "./facts.ts";
 
 /** How bad a finding is, the worst first. */
 export const SEVERITIES = ["breaks", "risks", "untidy", "note"] as const;
 export type Severity = (typeof SEVERITIES)[number];
-
-export const AREAS = [
-  "delegation",
-  "wildcard",
-  "ownership",
-  "mail-in",
-  "spf",
-  "dkim",
-  "dmarc",
-  "reports",
-  "certificate",
-  "site",
-  "parked",
-  "transport",
-  "bulk",
-] as const;
-export type Area = (typeof AREAS)[number];
 
 /** How one thing that may be wrong is seen. What is said about it is in `present/audit/words`, by its id. */
 export interface Rule<S extends object = object> {

@@ -7,8 +7,8 @@ import { type DomainName, name as nameOf, under } from "../name/index.ts";
 import { type DataOf, isOfType, type KnownType } from "../record/index.ts";
 import { isSpf, lookupSpf, spfTree } from "../spf/index.ts";
 import { forwardConfirmedReverse } from "../verdict/index.ts";
+import type { Area } from "./area.ts";
 import { type AuditInput, type Facts, type Host, type Published, textsIn, type Unresolved } from "./facts.ts";
-import type { Area } from "./finding.ts";
 
 /** A label that nobody would make. */
 const NOBODY = "zandrel-looks-for-wildcards";

@@ -7,8 +7,10 @@
  * findings[0];                                   // { id: "spf-several", severity: "breaks", seen: { texts: ["v=spf1 …", …], … } }
  * ```
  */
+
+export { AREAS, type Area } from "./area.ts";
 export * from "./audit.ts";
 export type { AuditInput, Unresolved } from "./facts.ts";
-export { AREAS, type Area, isAtLeast, SEVERITIES, type Severity } from "./finding.ts";
+export { isAtLeast, SEVERITIES, type Severity } from "./finding.ts";
 export type { Providers } from "./providers.ts";
 export type { Right, SeenRight } from "./right.ts";

@@ -1,7 +1,8 @@
 import type { DomainName } from "../name/index.ts";
 import { branchesOf, treeLookups } from "../spf/index.ts";
+import { AREAS, type Area } from "./area.ts";
 import type { Facts } from "./facts.ts";
-import { AREAS, type Area, type Plain } from "./finding.ts";
+import type { Plain } from "./finding.ts";
 
 const plain: Plain = {};
 

@@ -14,3 +14,4 @@ export type { Change, Draft } from "./drafting.ts";
 export * from "./lost.ts";
 export * from "./retire.ts";
 export * from "./sheet.ts";
+export * from "./ways.ts";

@@ -14,6 +14,7 @@ export * from "./canonical.ts";
 export * from "./check.ts";
 export * from "./diagnose-body.ts";
 export * from "./key.ts";
+export * from "./key-types.ts";
 export * from "./rotate.ts";
 export * from "./sign.ts";
 export * from "./signature.ts";

@@ -1,5 +1,5 @@
-import { ANOTHER } from "../../app/asks/which-service.ts";
 import type { PersonQuestion } from "../../app/context.ts";
+import { ANOTHER_SERVICE } from "../../core/ask/index.ts";
 import type { IntakeProblem, IntakeQuestion, Layout, Repair } from "../../core/ask/intake/index.ts";
 import { displayName, parseName, withoutRootDot } from "../../core/name/index.ts";
 import { printData } from "../../core/record/index.ts";
@@ -281,7 +281,7 @@ export function promptFor(question: PersonQuestion, shown: string): Prompt {
         ? { text: "Which service is it about?", choices: known }
         : {
             text: "Which service is it from?",
-            choices: [...known, { key: ANOTHER, label: "a service that is not in zandrel.yaml yet" }],
+            choices: [...known, { key: ANOTHER_SERVICE, label: "a service that is not in zandrel.yaml yet" }],
             ...(question.guess === undefined ? {} : { usual: question.guess }),
           };
     }

@@ -1,5 +1,6 @@
-import { type Intake, type NewAsk, wantedCount } from "../../app/asks/add.ts";
 import type { IntakeJson } from "../../app/asks/intake-schema.ts";
+import type { Intake, NewAsk } from "../../app/asks/new-ask.ts";
+import { wantedCount } from "../../core/ask/index.ts";
 import { passedOver } from "../../core/ask/intake/index.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { decodeUtf8, printData, type ResourceRecord, recordJson, txtValue } from "../../core/record/index.ts";

@@ -1,5 +1,5 @@
 import { dkimNew, newKeyShape } from "../../../app/mail/dkim-new.ts";
-import { KEY_TYPES } from "../../../workspace/index.ts";
+import { KEY_TYPES } from "../../../core/dkim/index.ts";
 import { command } from "../../command.ts";
 import { choice, shared, text } from "../../options.ts";
 

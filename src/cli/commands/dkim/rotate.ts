@@ -1,5 +1,5 @@
 import { dkimRotate, dkimRotateSchema } from "../../../app/mail/dkim-rotate.ts";
-import { KEY_TYPES } from "../../../workspace/index.ts";
+import { KEY_TYPES } from "../../../core/dkim/index.ts";
 import { command } from "../../command.ts";
 import { choice, flag, resolverOptions, shared, span, text } from "../../options.ts";
 

@@ -1,6 +1,5 @@
-import { resolve } from "node:path";
 import { reportSources, reportSourcesSchema } from "../../../app/reports/sources.ts";
-import { replaceFile } from "../../../workspace/index.ts";
+import { saveText } from "../../../app/save.ts";
 import { command } from "../../command.ts";
 import { reportOptions, text } from "../../options.ts";
 
@@ -19,7 +18,7 @@ export default command({
     if (request.html !== undefined && outcome.result !== undefined) {
       // The charts are heavy, and only this page needs them.
       const { sourcesPage } = await import("../../../present/reports/sources-page.ts");
-      replaceFile(resolve(context.cwd, request.html), sourcesPage(outcome.result));
+      saveText(context, request.html, sourcesPage(outcome.result));
     }
     return outcome;
   },

@@ -1,5 +1,5 @@
 import { setDnsHost, setHostSchema } from "../../../app/publishing/set-host.ts";
-import { WAYS } from "../../../workspace/index.ts";
+import { WAYS } from "../../../core/change/index.ts";
 import { command } from "../../command.ts";
 import { choice, list, text } from "../../options.ts";
 

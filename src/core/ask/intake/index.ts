@@ -9,8 +9,8 @@
  * that do not overlap are chosen, and what none explains is left over (`cover.ts`); fields become records (`fields.ts`).
  */
 export type { Leftover } from "./cover.ts";
-export type { IntakeProblem, IntakeQuestion } from "./fields.ts";
 export { passedOver } from "./mail-mistakes.ts";
+export type { IntakeProblem, IntakeQuestion } from "./problem.ts";
 export { byPurpose } from "./purpose.ts";
 export type { PastedProof } from "./readers/beside.ts";
 export type { Fields, Layout } from "./reading.ts";

@@ -3,7 +3,7 @@ import { readKeyRecord } from "../../dkim/index.ts";
 import { type DmarcRecord, readDmarcRecord } from "../../dmarc/index.ts";
 import { decodeUtf8, type ResourceRecord, txtValue } from "../../record/index.ts";
 import { spfMistake } from "../../spf/index.ts";
-import type { IntakeProblem } from "./fields.ts";
+import type { IntakeProblem } from "./problem.ts";
 
 const BROKEN = new Set(["cut", "too-long", "doubled", "not-a-key", "quotes", "not-base64"]);
 
