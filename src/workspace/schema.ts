@@ -1,6 +1,5 @@
 import * as z from "zod";
 import { PURPOSES, ROLES } from "../core/ask/index.ts";
-import { WAYS } from "../core/change/index.ts";
 import { asMessage, clause } from "../core/clause/index.ts";
 import { POLICIES } from "../core/dmarc/index.ts";
 import { parseName } from "../core/name/index.ts";

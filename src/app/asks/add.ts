@@ -1,8 +1,6 @@
-import { asAsked, type Purpose, recordsWanted, webProofOf } from "../../core/ask/index.ts";
-import type { Layout, Understood } from "../../core/ask/intake/index.ts";
+import { asAsked, recordsWanted, webProofOf } from "../../core/ask/index.ts";
 import type { Clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
-import type { TemplateUse } from "../../core/kit/index.ts";
 import { type DomainName, relativeText, withoutRootDot } from "../../core/name/index.ts";
 import { type DataOf, decodeUtf8, isOfType, printData, type ResourceRecord, toSets, txtValue } from "../../core/record/index.ts";
 import type { WebProof } from "../../core/site/index.ts";
@@ -18,7 +16,7 @@ import {
 } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
-import { OWN_SERVICE } from "./journal-state.ts";
+import { OWN_SERVICE } from "../standing/journal-state.ts";
 import type { NewAsk } from "./new-ask.ts";
 
 /** The domain the paste is for: named, the only one, or the one whose name is in the text; on a terminal it is asked. */

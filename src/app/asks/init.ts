@@ -26,6 +26,7 @@ import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
 import { openDns } from "../dns/context.ts";
 import { approvalHostOf } from "../hosts/discover.ts";
+import { recognise } from "../hosts/recognise.ts";
 import { domainName, sentence } from "../shapes.ts";
 
 export const initialiseSchema = z.object({
@@ -128,12 +129,6 @@ async function nameServersOf(
   }
 }
 
-/** Whether a name is one that a pattern such as `*.nettlehost.example` stands for. */
-const fitsPattern = (name: DomainName, pattern: string): boolean => {
-  const plain = pattern.toLowerCase().replace(/\.?$/, ".");
-  return plain.startsWith("*.") ? name.endsWith(plain.slice(1)) : name === plain;
-};
-
 /** Whether the DNS host of a domain takes approvals; where it cannot be asked it counts as not. */
 async function takesApprovals(
   domain: DomainName,
@@ -150,23 +145,6 @@ async function takesApprovals(
 }
 
 type Host = NonNullable<z.output<typeof initialiseSchema>["host"]>;
-
-/** The host that serves a domain, by the names of its servers: one that is known, or a new one named after them. */
-export function recognise(servers: readonly DomainName[], settings: Settings): Host | undefined {
-  const [first] = servers;
-  if (first === undefined) return undefined;
-  const known = Object.entries(settings.hosts).find(
-    ([, { nameServers }]) =>
-      nameServers.length > 0 && servers.every((server) => nameServers.some((pattern) => fitsPattern(server, pattern))),
-  );
-  if (known !== undefined)
-    return { key: known[0], title: known[1].title, how: "recognised", nameServers: [...servers], takesApprovals: false };
-  const of = organizationalDomain(first);
-  const key = (of.split(".")[0] ?? "").replace(/[^a-z0-9-]/g, "");
-  if (!KEY.test(key) || Object.hasOwn(settings.hosts, key) || !servers.every((server) => organizationalDomain(server) === of))
-    return undefined;
-  return { key, title: `${key[0]?.toUpperCase()}${key.slice(1)}`, how: "new", nameServers: [...servers], takesApprovals: false };
-}
 
 /** Start a workspace for a domain in this folder, or add the domain to the workspace that is here. */
 export async function initialise(
@@ -262,9 +240,10 @@ async function hostOf(
   if (request.dnsHost !== undefined)
     return { key: request.dnsHost, title: titleOf(request.dnsHost), how: "named", nameServers: [], takesApprovals: false };
   const recognised = recognise(await nameServersOf(domain, settings, request, context), settings);
-  if (recognised?.how === "new")
-    return { ...recognised, takesApprovals: await takesApprovals(domain, settings, request, context) };
-  if (recognised !== undefined) return recognised;
+  if (recognised !== undefined) {
+    const isNew = recognised.how === "new" && (await takesApprovals(domain, settings, request, context));
+    return { ...recognised, nameServers: [...recognised.nameServers], takesApprovals: isNew };
+  }
   const [only, ...more] = Object.keys(settings.hosts);
   return only === undefined || more.length > 0
     ? undefined

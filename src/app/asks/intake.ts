@@ -1,5 +1,5 @@
 import { resolve } from "node:path";
-import type { PURPOSES, Purpose } from "../../core/ask/index.ts";
+import type { Purpose } from "../../core/ask/index.ts";
 import {
   type Fields,
   type IntakeQuestion,
@@ -15,7 +15,7 @@ import { askOfKit, type Kit } from "../../core/kit/index.ts";
 import { relativeText } from "../../core/name/index.ts";
 import { decodeUtf8, printData, txtValue } from "../../core/record/index.ts";
 import { type Domain, KEY, kitsOf, openWorkspace, readText, type Workspace } from "../../workspace/index.ts";
-import { type AppContext, answerFrom, type CommonRequest, type Outcome } from "../context.ts";
+import { type AppContext, answerFrom, type Outcome } from "../context.ts";
 import { domainFor, reviseAsks } from "./add.ts";
 import { fromKit } from "./add-from-kit.ts";
 import { decideFor, expectPurposes, type Grouped, groupsOf, withPurposes } from "./grouping.ts";

@@ -11,8 +11,8 @@ import type { DnsOptions } from "../dns/context.ts";
 import { linkOf } from "../services/services.ts";
 import { writing } from "../session.ts";
 import { cause, domainName, sentence, time } from "../shapes.ts";
-import { OWN_SERVICE, wantedText } from "./journal-state.ts";
-import { type AskStanding, isEarly, survey } from "./survey.ts";
+import { OWN_SERVICE, wantedText } from "../standing/journal-state.ts";
+import { type AskStanding, isEarly, survey } from "../standing/survey.ts";
 import { clearOperands, oneAsk, targetsOf } from "./targets.ts";
 
 export const VERDICTS = ["proven", "found", "astray", "absent", "unknown"] as const;

@@ -13,8 +13,8 @@ import { settleInterrupted } from "../publishing/publication.ts";
 import { apply, published } from "../publishing/publish.ts";
 import { writing } from "../session.ts";
 import { domainName, record, sentence, time } from "../shapes.ts";
+import { draftSource } from "../standing/survey.ts";
 import { reviseAsks } from "./add.ts";
-import { draftSource } from "./survey.ts";
 import { oneAsk } from "./targets.ts";
 
 export const retireSchema = z.object({

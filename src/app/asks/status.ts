@@ -7,13 +7,13 @@ import { setJson } from "../../core/record/index.ts";
 import { type Domain, type Journal, keySelectors, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
-import { keyAskId } from "../mail/dkim-new.ts";
 import { settleInterrupted } from "../publishing/publication.ts";
 import { lostBeside, openSheet } from "../publishing/sheets.ts";
 import { domainOperands, reading } from "../session.ts";
 import { domainName, record, sentence, time } from "../shapes.ts";
-import { hostTitle } from "./host.ts";
-import { type AskStanding, nextStep, rememberSettled, survey } from "./survey.ts";
+import { hostTitle } from "../standing/host.ts";
+import { keyAskId } from "../standing/key-ask.ts";
+import { type AskStanding, nextStep, rememberSettled, survey } from "../standing/survey.ts";
 
 export const statusSchema = z.object({
   at: time,

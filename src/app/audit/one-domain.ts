@@ -7,10 +7,10 @@ import { type DataOf, decodeUtf8, txtValue } from "../../core/record/index.ts";
 import type { SiteCheck } from "../../core/site/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import { type Domain, type Journal, keyPath, type Workspace } from "../../workspace/index.ts";
-import { survey } from "../asks/survey.ts";
 import type { DnsContext } from "../dns/context.ts";
 import { knownSelectors, privateKeyOf } from "../mail/dkim-check.ts";
 import { checkDomain, hasSite } from "../site/check.ts";
+import { survey } from "../standing/survey.ts";
 
 /** What visitors meet at a domain that has a site; undefined where there is none, or answers come from files. */
 async function webOf(

@@ -9,9 +9,6 @@ import { AnswerMemo } from "../../core/lookup/index.ts";
 import { type DomainName, name, withoutRootDot } from "../../core/name/index.ts";
 import { type DataOf, decodeUtf8, txtValue } from "../../core/record/index.ts";
 import { type Domain, type Journal, openWorkspace, type Publication, type Workspace } from "../../workspace/index.ts";
-import { hostTitle } from "../asks/host.ts";
-import { type JournalState, visibilityOf } from "../asks/journal-state.ts";
-import { nextStep, survey } from "../asks/survey.ts";
 import { auditDomain } from "../audit/one-domain.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsContext, type DnsOptions, openDns } from "../dns/context.ts";
@@ -24,6 +21,9 @@ import { type Mailed, mailThrough } from "../services/mailing.ts";
 import { domainOfAddress } from "../services/services.ts";
 import { domainOperands } from "../session.ts";
 import { domainName, sentence, time } from "../shapes.ts";
+import { hostTitle } from "../standing/host.ts";
+import { type JournalState, visibilityOf } from "../standing/journal-state.ts";
+import { nextStep, survey } from "../standing/survey.ts";
 
 const finding = z.object({
   id: z.string(),

@@ -10,12 +10,12 @@ import { printData } from "../../core/record/index.ts";
 import type { DayOfEvents } from "../../core/sending/index.ts";
 import { lookupSpf, movedFrom, spfTree } from "../../core/spf/index.ts";
 import type { Domain, Journal, ReportStore, Workspace } from "../../workspace/index.ts";
-import { OWN_SERVICE, wantedText } from "../asks/journal-state.ts";
-import { isCatchingUp, nextStep, rememberSettled, type Survey, survey } from "../asks/survey.ts";
 import type { DnsContext } from "../dns/context.ts";
 import { watchDs } from "../dns/ds-memory.ts";
 import { sendersOf } from "../reports/reported.ts";
 import { checkDomain, hasSite } from "../site/check.ts";
+import { OWN_SERVICE, wantedText } from "../standing/journal-state.ts";
+import { isCatchingUp, nextStep, rememberSettled, type Survey, survey } from "../standing/survey.ts";
 
 const DAY = 86_400_000;
 

@@ -2,13 +2,13 @@ import type { Draft } from "../../core/change/index.ts";
 import type { Clause } from "../../core/clause/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { openWorkspace, pickDomains } from "../../workspace/index.ts";
-import { hostTitle } from "../asks/host.ts";
-import { loadJournalState } from "../asks/journal-state.ts";
-import { type AskStanding, draftOf, draftSource, rememberSettled, survey } from "../asks/survey.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsOptions, openDns } from "../dns/context.ts";
 import { settleInterrupted } from "../publishing/publication.ts";
 import { openSheet } from "../publishing/sheets.ts";
+import { hostTitle } from "../standing/host.ts";
+import { loadJournalState } from "../standing/journal-state.ts";
+import { type AskStanding, draftOf, draftSource, rememberSettled, survey } from "../standing/survey.ts";
 
 /** A domain as the guide sees it between two moves. */
 export interface GuideLook {

@@ -3,7 +3,7 @@ import type { State } from "../../core/ask/index.ts";
 import type { Change, Clash, Draft } from "../../core/change/index.ts";
 import { verbatim } from "../../core/clause/index.ts";
 import { name } from "../../core/name/index.ts";
-import type { AskStanding } from "../asks/survey.ts";
+import type { AskStanding } from "../standing/survey.ts";
 import { nextMove, type Situation } from "./next-move.ts";
 
 const domain = name("brackwater.example");

@@ -1,6 +1,6 @@
 import type { Change, Clash, Draft } from "../../core/change/index.ts";
 import type { Clause } from "../../core/clause/index.ts";
-import { type AskStanding, isCatchingUp, isEarly } from "../asks/survey.ts";
+import { type AskStanding, isCatchingUp, isEarly } from "../standing/survey.ts";
 
 /** What a person does next for a domain, on the way from a request to its proof. */
 export type Move =

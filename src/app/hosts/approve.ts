@@ -8,10 +8,9 @@ import type { GrantServer } from "../../net/oauth.ts";
 import { type Domain, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
-import { APPROVAL_WINDOW } from "../publishing/ways.ts";
 import { domainName, sentence } from "../shapes.ts";
 import { approvalHostOf } from "./discover.ts";
-import { clientOf } from "./granted.ts";
+import { APPROVAL_WINDOW, clientOf } from "./granted.ts";
 import { changeGrants, type Grant, readGrants } from "./grants.ts";
 
 export const approveHostSchema = z.object({

@@ -13,11 +13,11 @@ import {
   setHost,
   type Workspace,
 } from "../../workspace/index.ts";
-import { recognise } from "../asks/init.ts";
 import { type AppContext, type CommonRequest, type Outcome, onlyOperand } from "../context.ts";
 import { type DnsContext, type DnsOptions, hostServer, nameOperand, openDns } from "../dns/context.ts";
 import { domainName, sentence } from "../shapes.ts";
 import { approvalHostOf } from "./discover.ts";
+import { recognise } from "./recognise.ts";
 
 /** How a way of publishing can be had at a DNS host: offered, not offered, or nobody could say. */
 const offer = z.object({

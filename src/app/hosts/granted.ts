@@ -7,6 +7,9 @@ import { type Domain, readSecret, type Settings, type Workspace } from "../../wo
 import type { AppContext } from "../context.ts";
 import { changeGrants, type Grant, readGrants } from "./grants.ts";
 
+/** How long a person has to approve, in milliseconds. */
+export const APPROVAL_WINDOW = 300_000;
+
 /** A grant that is ready to be used for one template at the host that gave it. */
 export interface UsableGrant {
   apply(force: boolean): Promise<Result<undefined, Clause>>;

@@ -21,6 +21,7 @@ import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
 import { domainName, record } from "../shapes.ts";
+import { keyAskId } from "../standing/key-ask.ts";
 
 export const newKeyShape = z.object({
   domain: domainName,
@@ -41,10 +42,6 @@ const typeOf = (key: KeyObject): string =>
 
 /** A selector that says when the key was made. */
 const selectorOf = (now: number): string => `z${new Date(now).toISOString().slice(0, 7).replace("-", "")}`;
-
-/** The id of the ask that publishes the key of a selector, or that empties it. */
-export const keyAskId = (service: string, what: "dkim" | "revoked", selector: string): string =>
-  `${service}-${what}-${selector.toLowerCase().replace(/[^a-z0-9]+/g, "-")}`;
 
 /** Whether the ask of a key was ended: its key file is then a memory, and not left over from a run that was stopped. */
 async function wasRetired(workspace: Workspace, domain: DomainName, ask: string): Promise<boolean> {

@@ -19,13 +19,14 @@ import { type DataOf, decodeUtf8, type RecordData, txtValue } from "../../core/r
 import { cacheWindowOf } from "../../core/spread/index.ts";
 import type { Domain, Journal, JournalledChange, Workspace } from "../../workspace/index.ts";
 import { ownService, reviseAsks, type ServiceOfAsk } from "../asks/add.ts";
-import { wantedText } from "../asks/journal-state.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
 import { domainName, sentence, time } from "../shapes.ts";
+import { wantedText } from "../standing/journal-state.ts";
+import { keyAskId } from "../standing/key-ask.ts";
 import { knownSelectors } from "./dkim-check.ts";
-import { keyAskId, type Made, makeKey, newKeyShape } from "./dkim-new.ts";
+import { type Made, makeKey, newKeyShape } from "./dkim-new.ts";
 
 export const dkimRotateSchema = z.object({
   at: time,

@@ -17,13 +17,13 @@ import { octetsOf, splitCharacterStrings } from "../../core/record/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
 import { findWorkspace, openWorkspace, type Workspace } from "../../workspace/index.ts";
 import { ownService, reviseAsks } from "../asks/add.ts";
-import { isOwn, loadJournalState } from "../asks/journal-state.ts";
 import type { NewAsk } from "../asks/new-ask.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { onlyOperand } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { reportsAllow } from "../reports/reported.ts";
 import { domainName, sentence } from "../shapes.ts";
+import { isOwn, loadJournalState } from "../standing/journal-state.ts";
 
 export const dmarcComposeSchema = z.object({
   domain: domainName,

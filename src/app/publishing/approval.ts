@@ -6,10 +6,10 @@ import { type RecordSet, sameData } from "../../core/record/index.ts";
 import { approvalLink, linkQuery, signedQuery, templateCalls } from "../../core/template/index.ts";
 import { type ApprovalHost, isSafeAddress } from "../../net/index.ts";
 import { type Domain, readPrivateKey } from "../../workspace/index.ts";
-import { formOf } from "../asks/host.ts";
 import { openDns } from "../dns/context.ts";
 import { approvalHostOf } from "../hosts/discover.ts";
-import { grantFor } from "../hosts/granted.ts";
+import { APPROVAL_WINDOW, grantFor } from "../hosts/granted.ts";
+import { formOf } from "../standing/host.ts";
 import {
   type ApprovalContext,
   type Planned,
@@ -19,7 +19,7 @@ import {
   standing,
   UNSEEN,
 } from "./approval-plan.ts";
-import { APPROVAL_WINDOW, type Publisher, type PublishOutcome } from "./ways.ts";
+import type { Publisher, PublishOutcome } from "./ways.ts";
 import { compare, freshly, journalled } from "./zone-look.ts";
 
 /** How long the zone is looked at until everything that was approved is there, and how often (milliseconds). */

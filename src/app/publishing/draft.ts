@@ -7,13 +7,13 @@ import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, under } from "../../core/name/index.ts";
 import { timeline, visibleBy } from "../../core/spread/index.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
-import { hostTitle } from "../asks/host.ts";
-import { loadJournalState } from "../asks/journal-state.ts";
-import { draftOf, draftSource } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsContext, type DnsOptions, nameOperand } from "../dns/context.ts";
 import { domainOperands, reading } from "../session.ts";
 import { domainName, recordSet, sentence, time } from "../shapes.ts";
+import { hostTitle } from "../standing/host.ts";
+import { loadJournalState } from "../standing/journal-state.ts";
+import { draftOf, draftSource } from "../standing/survey.ts";
 
 const change = z.object({
   domain: domainName,

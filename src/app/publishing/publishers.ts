@@ -6,11 +6,12 @@ import { printData, type RecordSet } from "../../core/record/index.ts";
 import { editZone, type SetChange } from "../../core/zone/index.ts";
 import type { HelperSet } from "../../net/helper.ts";
 import { type Domain, lockBeside, replaceFile, type Workspace, withLock } from "../../workspace/index.ts";
-import { formOf } from "../asks/host.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsRequest, hostServer, readZoneFile } from "../dns/context.ts";
 import { tsigKey } from "../dns/tsig-key.ts";
-import { APPROVAL_WINDOW, type ApprovalOptions, type Publisher, type PublishOutcome } from "./ways.ts";
+import { APPROVAL_WINDOW } from "../hosts/granted.ts";
+import { formOf } from "../standing/host.ts";
+import type { ApprovalOptions, Publisher, PublishOutcome } from "./ways.ts";
 
 const today = (now: number): string => new Date(now).toISOString().slice(0, 10).replaceAll("-", "");
 

@@ -6,10 +6,10 @@ import { type DomainName, name as nameOf, withoutRootDot } from "../../core/name
 import { dataKey, printData, type RecordData, type RecordType } from "../../core/record/index.ts";
 import { longestWindow, visibleBy } from "../../core/spread/index.ts";
 import { type Domain, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
-import { formOf, hostTitle } from "../asks/host.ts";
-import { causeOf, draftSource, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import { formOf, hostTitle } from "../standing/host.ts";
+import { causeOf, draftSource, survey } from "../standing/survey.ts";
 import { settleInterrupted } from "./publication.ts";
 import { hasSheet, lostBeside, openSheet } from "./sheets.ts";
 

@@ -4,9 +4,9 @@ import type { Lookup } from "../../core/lookup/index.ts";
 import { type DomainName, name } from "../../core/name/index.ts";
 import type { RecordSet } from "../../core/record/index.ts";
 import type { Domain, Journal, Publication, Workspace } from "../../workspace/index.ts";
-import { formOf } from "../asks/host.ts";
-import { draftSource } from "../asks/survey.ts";
 import type { DnsContext } from "../dns/context.ts";
+import { formOf } from "../standing/host.ts";
+import { draftSource } from "../standing/survey.ts";
 
 /** How long after a sheet was made it is compared with the zone (milliseconds). */
 const SHEET_DAYS = 14 * 86_400_000;

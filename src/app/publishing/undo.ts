@@ -5,11 +5,11 @@ import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import type { Domain, Journal, Publication } from "../../workspace/index.ts";
-import { draftSource } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
 import { domainName, recordSet, time } from "../shapes.ts";
+import { draftSource } from "../standing/survey.ts";
 import { reverse, settleInterrupted, undoable } from "./publication.ts";
 import { apply, published } from "./publish.ts";
 

@@ -39,6 +39,3 @@ export interface ApprovalOptions {
   /** What may be removed for it: domain names that the person named. */
   readonly replace?: readonly string[];
 }
-
-/** How long a person has to approve, in milliseconds. */
-export const APPROVAL_WINDOW = 300_000;

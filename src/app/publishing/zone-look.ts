@@ -5,9 +5,9 @@ import { type DomainName, displayName, name } from "../../core/name/index.ts";
 import { decodeUtf8, isOfType, printData, type RecordSet, sameData, txtValue } from "../../core/record/index.ts";
 import { isReordered, isSpf, readSpfRecord } from "../../core/spf/index.ts";
 import type { Domain, JournalledChange, Workspace } from "../../workspace/index.ts";
-import { draftSource } from "../asks/survey.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsRequest, openDns } from "../dns/context.ts";
+import { draftSource } from "../standing/survey.ts";
 
 /** A change as the journal keeps it: the whole sets before and after. */
 export const journalled = ({ action, name: of, type, before, after, asks, cacheWindow }: Change): JournalledChange => ({

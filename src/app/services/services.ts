@@ -5,11 +5,11 @@ import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.t
 import type { LinkDescription, Offer, SCOPES } from "../../core/sending/index.ts";
 import { askLink, type LinkFailure, type LinkTo } from "../../net/service-link.ts";
 import { type Journal, pickService, readSecret, type SecretPlace, type Settings, type Workspace } from "../../workspace/index.ts";
-import { nextStep, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest } from "../context.ts";
 import type { DnsRequest } from "../dns/context.ts";
 import { type Session, writing } from "../session.ts";
 import { sentence } from "../shapes.ts";
+import { nextStep, survey } from "../standing/survey.ts";
 
 type ServiceSettings = Settings["services"][string];
 

@@ -1,4 +1,3 @@
-import { resolve } from "node:path";
 import { publish, publishSchema } from "../../app/publishing/publish.ts";
 import { saveText } from "../../app/save.ts";
 import { Failure } from "../../core/failure.ts";

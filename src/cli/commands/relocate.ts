@@ -1,4 +1,3 @@
-import { resolve } from "node:path";
 import { relocate } from "../../app/relocate/relocate.ts";
 import { relocateSchema } from "../../app/relocate/schema.ts";
 import { saveText } from "../../app/save.ts";

@@ -1,4 +1,4 @@
-import { type Look, seenOf, watch, watchSchema } from "../../app/publishing/watch.ts";
+import { type Look, seenOf, watch, watchSchema } from "../../app/asks/watch.ts";
 import type { View } from "../../core/ask/index.ts";
 import { watchedText, watchLine, watchTable } from "../../present/publishing/watch.ts";
 import { jsonLine, terminalSafe } from "../../present/safe.ts";

@@ -1,8 +1,8 @@
 import { cancel, intro, log, outro } from "@clack/prompts";
-import type { AskStanding } from "../../app/asks/survey.ts";
 import type { Ended } from "../../app/context.ts";
 import { lookForGuide } from "../../app/guide/look.ts";
 import { nextMove } from "../../app/guide/next-move.ts";
+import type { AskStanding } from "../../app/standing/survey.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { inWords } from "../../present/clauses/index.ts";
 import { YOUR_HOST } from "../../present/lines.ts";

@@ -1,9 +1,9 @@
 import { confirm, log } from "@clack/prompts";
 import { prove } from "../../app/asks/prove.ts";
-import type { AskStanding } from "../../app/asks/survey.ts";
+import { type Look, watch } from "../../app/asks/watch.ts";
 import type { Move } from "../../app/guide/next-move.ts";
 import { publish } from "../../app/publishing/publish.ts";
-import { type Look, watch } from "../../app/publishing/watch.ts";
+import type { AskStanding } from "../../app/standing/survey.ts";
 import type { SheetEntry } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";

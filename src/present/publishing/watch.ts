@@ -1,4 +1,4 @@
-import type { Look, Watched } from "../../app/publishing/watch.ts";
+import type { Look, Watched } from "../../app/asks/watch.ts";
 import type { View } from "../../core/ask/index.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";

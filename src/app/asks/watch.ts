@@ -3,11 +3,11 @@ import { type Ask, dnsWants, look, type View } from "../../core/ask/index.ts";
 import type { Clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
-import { proveOne } from "../asks/prove.ts";
-import { type AskStanding, isCatchingUp, isEarly, rememberSettled, type Survey, survey } from "../asks/survey.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { domainName, time } from "../shapes.ts";
+import { type AskStanding, isCatchingUp, isEarly, rememberSettled, type Survey, survey } from "../standing/survey.ts";
+import { proveOne } from "./prove.ts";
 
 /** One line of `--json`: what a vantage shows, as soon as that is another thing than before. */
 export const watchSchema = z.object({
