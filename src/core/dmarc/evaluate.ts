@@ -1,4 +1,4 @@
-import { type Clause, clause, type DmarcClauses } from "../clause/index.ts";
+import { type Clause, clause } from "../clause/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import type { DomainName } from "../name/index.ts";
 import { organizationalDomain } from "../suffix/index.ts";
@@ -98,7 +98,7 @@ export const mayPass = ({ aligned, passes, temporary }: Alignment): boolean =>
   (aligned !== false && temporary) || (aligned === undefined && passes);
 
 /** What makes a policy milder than it says. */
-type Softened = NonNullable<DmarcClauses["dmarc-fails"]["softened"]>;
+type Softened = { readonly by: "testing" } | { readonly by: "percent"; readonly percent: number };
 
 /** What happens to a message that fails. RFC 7489 samples by `pct`, its successor tries out by `t=y`. */
 function dispositionOf(

@@ -1,8 +1,20 @@
-import type { DnssecClauses } from "../../core/clause/index.ts";
-import { displayName, isAtOrBelow } from "../../core/name/index.ts";
+import type { Clause } from "../../core/clause/index.ts";
+import type { ChainFlaw } from "../../core/dnssec/index.ts";
+import { type DomainName, displayName, isAtOrBelow } from "../../core/name/index.ts";
 import { spanText } from "../../core/spread/index.ts";
 import { listOf } from "../english.ts";
-import type { WordsOf } from "./words.ts";
+import type { Words } from "./words.ts";
+
+/** A chain of trust that is broken. */
+type Broken = {
+  readonly flaw: ChainFlaw;
+  readonly domain: DomainName;
+  /** The DNS host that still serves a key the DS records stand for. */
+  readonly fits?: string | undefined;
+};
+
+/** What “dnssec-broken” needs. */
+type DnssecBroken = Broken;
 
 /** What breaks a chain of trust, and what to do about it. */
 interface Explained {
@@ -11,10 +23,11 @@ interface Explained {
 }
 
 const day = (seconds: number): string => `${new Date(seconds * 1000).toISOString().slice(0, 16).replace("T", " at ")} UTC`;
+
 const tags = (all: readonly number[]): string => listOf(all.map(String));
 
 /** A flaw for people: what it is, and what to do at the registrar or at the DNS host of the domain. */
-function explainFlaw({ flaw, domain, fits }: DnssecClauses["dnssec-broken"]): Explained {
+function explainFlaw({ flaw, domain, fits }: DnssecBroken): Explained {
   const zone = displayName(flaw.zone);
   const set = `the ${flaw.type} record of ${displayName(flaw.name)}`;
   const refused = "so every resolver that checks signatures refuses it";
@@ -81,12 +94,13 @@ function explainFlaw({ flaw, domain, fits }: DnssecClauses["dnssec-broken"]): Ex
   }
 }
 
-export const DNSSEC: WordsOf<DnssecClauses> = {
-  "dnssec-anchors-expected": ({ expected }, say) => `anchors: expected ${say(expected)}`,
-  "dnssec-broken": (broken) => explainFlaw(broken).because,
-  "dnssec-mend": (broken) => explainFlaw(broken).remedy,
+export const DNSSEC = {
+  "dnssec-anchors-expected": ({ expected }: { readonly expected: Clause }, say) => `anchors: expected ${say(expected)}`,
+  "dnssec-broken": (broken: DnssecBroken) => explainFlaw(broken).because,
+  "dnssec-mend": (broken: Broken) => explainFlaw(broken).remedy,
   "dnssec-refused-mend":
     "ask the DNS host whether the signatures of the domain are in order, and compare the DS record at the registrar with its key",
-  "dnssec-ds-remembered": ({ ttl }) =>
+  /** `ttl` in seconds. */
+  "dnssec-ds-remembered": ({ ttl }: { readonly ttl: number }) =>
     `some resolvers remember the deleted DNSSEC record (DS) for up to ${spanText(ttl)}, its TTL, and refuse the domain until then`,
-};
+} satisfies Words;

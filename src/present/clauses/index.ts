@@ -1,50 +1,24 @@
-import type { Clause, Clauses, GeneralClauses } from "../../core/clause/index.ts";
-import { ADVICE } from "./advice.ts";
-import { ANSWER } from "./answer.ts";
-import { ASKED } from "./asked.ts";
-import { BULK } from "./bulk.ts";
-import { CAUSE } from "./cause.ts";
-import { CHANGE } from "./change.ts";
-import { CONTRACT } from "./contract.ts";
+import type { Clause } from "../../core/clause/index.ts";
+import { ASKS } from "./asks.ts";
 import { DKIM } from "./dkim.ts";
 import { DMARC } from "./dmarc.ts";
+import { DNS } from "./dns.ts";
 import { DNSSEC } from "./dnssec.ts";
-import { DOSSIER } from "./dossier.ts";
-import { EVENTS } from "./events.ts";
-import { EXPECTED } from "./expected.ts";
-import { GUARD } from "./guard.ts";
-import { HOST } from "./host.ts";
-import { KIT } from "./kit.ts";
-import { MESSAGE } from "./message.ts";
-import { NAME } from "./name.ts";
-import { NEXT } from "./next.ts";
-import { NOTICE } from "./notice.ts";
-import { PACKED } from "./packed.ts";
-import { PEER } from "./peer.ts";
-import { PROGRAM } from "./program.ts";
-import { PROVE } from "./prove.ts";
-import { PUBLISH } from "./publish.ts";
-import { QUESTION } from "./question.ts";
-import { RELOCATE } from "./relocate.ts";
-import { REPORT } from "./report.ts";
-import { RETIRED } from "./retired.ts";
-import { SECRET } from "./secret.ts";
-import { SERVICE } from "./service.ts";
-import { SHEET } from "./sheet.ts";
+import { FLEET } from "./fleet.ts";
+import { MAIL } from "./mail.ts";
+import { PUBLISHING } from "./publishing.ts";
+import { REPORTS } from "./reports.ts";
+import { SERVICES } from "./services.ts";
 import { SITE } from "./site.ts";
 import { SPF } from "./spf.ts";
-import { SPREAD } from "./spread.ts";
-import { STATE } from "./state.ts";
-import { STATUS_CODE } from "./status-code.ts";
-import { SWEEP } from "./sweep.ts";
-import { TAGS } from "./tags.ts";
-import { TOLD } from "./told.ts";
-import { UPDATE } from "./update.ts";
-import { VERDICT } from "./verdict.ts";
-import { WIRE } from "./wire.ts";
-import type { WordsOf } from "./words.ts";
+import type { ParamsOf, Words } from "./words.ts";
 
-const GENERAL: WordsOf<GeneralClauses> = { nothing: "", verbatim: ({ text }) => text };
+const GENERAL = {
+  /** There is nothing to say, or to do. */
+  nothing: "",
+  /** What somebody else said, as it is: a server, a service, the system. */
+  verbatim: ({ text }: { readonly text: string }) => text,
+} satisfies Words;
 
 type Joined<Areas> = Areas extends readonly [infer First, ...infer Others] ? First & Joined<Others> : unknown;
 
@@ -52,52 +26,11 @@ type Joined<Areas> = Areas extends readonly [infer First, ...infer Others] ? Fir
 const joined = <const Areas extends readonly object[]>(...areas: Areas): Joined<Areas> =>
   Object.assign(Object.create(null), ...areas);
 
-const WORDS: WordsOf<Clauses> = joined(
-  GENERAL,
-  ADVICE,
-  ANSWER,
-  ASKED,
-  BULK,
-  CAUSE,
-  CHANGE,
-  CONTRACT,
-  DKIM,
-  DMARC,
-  DNSSEC,
-  DOSSIER,
-  EVENTS,
-  EXPECTED,
-  GUARD,
-  HOST,
-  KIT,
-  MESSAGE,
-  NAME,
-  NEXT,
-  NOTICE,
-  PACKED,
-  PEER,
-  PROGRAM,
-  PROVE,
-  PUBLISH,
-  QUESTION,
-  RELOCATE,
-  REPORT,
-  RETIRED,
-  SECRET,
-  SERVICE,
-  SHEET,
-  SITE,
-  SPF,
-  SPREAD,
-  STATE,
-  STATUS_CODE,
-  SWEEP,
-  TAGS,
-  TOLD,
-  UPDATE,
-  VERDICT,
-  WIRE,
-);
+const WORDS = joined(GENERAL, ASKS, DKIM, DMARC, DNS, DNSSEC, FLEET, MAIL, PUBLISHING, REPORTS, SERVICES, SITE, SPF);
+
+declare module "../../core/clause/index.ts" {
+  interface Clauses extends ParamsOf<typeof WORDS> {}
+}
 
 /** Whether a text is the code of a clause. */
 const isKnown = (code: unknown): boolean => typeof code === "string" && Object.hasOwn(WORDS, code);

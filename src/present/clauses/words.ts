@@ -1,6 +1,12 @@
-import type { Clause } from "../../core/clause/index.ts";
+import type { Clause, Nothing } from "../../core/clause/index.ts";
 
-/** The words of some clauses: always the same, or made of what is in the clause; `say` is for clauses inside it. */
-export type WordsOf<T> = {
-  readonly [C in keyof T]: string | ((params: T[C], say: (inner: Clause | undefined) => string) => string);
+/** Says a clause that is inside another one. */
+export type Say = (inner: Clause | undefined) => string;
+
+/** The words of clauses by their codes: always the same, or made of what the clause has with it. */
+export type Words = Readonly<Record<string, string | ((params: never, say: Say) => string)>>;
+
+/** What the words of each clause need. */
+export type ParamsOf<T> = {
+  readonly [C in keyof T]: T[C] extends (params: infer P, ...others: never[]) => string ? P : Nothing;
 };

@@ -1,4 +1,0 @@
-/** What is said of sweeps. */
-export interface SweepClauses {
-  "sweep-workers-lost": { readonly workers: number };
-}
