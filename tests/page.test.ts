@@ -6,7 +6,7 @@ import { toSets } from "../src/core/record/index.ts";
 import { readRecords } from "../src/core/zone/index.ts";
 import { startLab } from "../src/lab/index.ts";
 import { describeBrowser, launchBrowser } from "./browser.ts";
-import { folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
+import { folderWith, PROGRAM, zandrel } from "./zandrel.ts";
 
 /** The sheet as a page, in a real browser, while somebody enters the records at the DNS host. */
 const apex = name("brackwater.example");
@@ -25,7 +25,7 @@ describeBrowser("the sheet as a page", () => {
   };
 
   beforeAll(async () => {
-    lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port: await freePort() });
+    lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port: 0 });
     const byHand = lab.settings.replace(
       /(nettlehost:\n {4}title: Nettlehost\n)[\s\S]*?(?=\n {2}\w+:\n {4}title|\n\w)/,
       "$1    publish: { way: by-hand }",

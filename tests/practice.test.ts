@@ -2,14 +2,14 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { name } from "../src/core/name/index.ts";
 import { readZone, zonesOf } from "../src/core/zone/index.ts";
 import { startLab } from "../src/lab/index.ts";
-import { folderWith, freePort, zandrel } from "./zandrel.ts";
+import { folderWith, zandrel } from "./zandrel.ts";
 
 /** The lab as a practice ground: domains of the reader's choice, pages to copy from, a form with the usual habits. */
 let lab: Awaited<ReturnType<typeof startLab>>;
 const domains = [name("quillmark.test"), name("inkwell.example")];
 
 beforeAll(async () => {
-  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port: await freePort(), domains });
+  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port: 0, domains });
 });
 afterAll(() => lab.close());
 

@@ -24,7 +24,7 @@ const mailIn = (address: string): string[] => {
 };
 
 beforeAll(async () => {
-  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port: await freePort() });
+  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port: 0 });
   folder = folderWith({ "lab.yaml": lab.settings });
   cpSync(new URL("../demo/brackwater/kits", import.meta.url).pathname, join(folder, "kits"), { recursive: true });
   await run(["init", "brackwater.example", "--dns-host", "nettlehost", "--settings", "lab.yaml"]);

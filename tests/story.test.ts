@@ -7,7 +7,7 @@ import { listenDns } from "../src/lab/dns-server.ts";
 import { startLab } from "../src/lab/index.ts";
 import { OPCODE } from "../src/net/index.ts";
 import { openJournal } from "../src/workspace/journal.ts";
-import { folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
+import { folderWith, PROGRAM, zandrel } from "./zandrel.ts";
 
 /** The whole story on the lab, through the built program, in its order; each test goes on from the one before. */
 type Lab = Awaited<ReturnType<typeof startLab>>;
@@ -17,7 +17,7 @@ const run = (argv: readonly string[], input = "", env: Record<string, string> = 
   zandrel(folder, argv, { env: { ...lab.env, ...env }, input });
 
 beforeAll(async () => {
-  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port: await freePort() });
+  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port: 0 });
   folder = folderWith({ "lab.yaml": lab.settings });
 });
 afterAll(() => lab.close());

@@ -9,7 +9,7 @@ import { inWords } from "../src/present/clauses/index.ts";
 import { openSweepQueue } from "../src/workspace/index.ts";
 import { describePostgres, type Postgres, startPostgres } from "./postgres.ts";
 import { sweepContract } from "./sweep-contract.ts";
-import { ENVIRONMENT, folderWith, freePort, PROGRAM, zandrel } from "./zandrel.ts";
+import { ENVIRONMENT, folderWith, PROGRAM, zandrel } from "./zandrel.ts";
 
 /** Sweeps that many processes share, through a real PostgreSQL. */
 describePostgres("a queue in PostgreSQL", () => {
@@ -24,7 +24,7 @@ describePostgres("a queue in PostgreSQL", () => {
     lab = await startLab({
       start: Date.parse("2026-03-02T09:00:00Z"),
       speed: 1,
-      port: await freePort(),
+      port: 0,
       domains: [name("strings.test")],
     });
   });

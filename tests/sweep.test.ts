@@ -14,7 +14,7 @@ let lab: Lab;
 beforeAll(async () => {
   lab = await startLab({
     start: Date.parse("2026-03-02T09:00:00Z"),
-    port: await freePort(),
+    port: 0,
     domains: [name("quillmark.test"), name("strings.test")],
   });
 });

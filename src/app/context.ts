@@ -20,12 +20,13 @@ export type PersonQuestion =
   | { readonly kind: "write-host"; readonly title: string; readonly way: string; readonly known: boolean }
   | { readonly kind: "which-way" }
   | {
-      /** `which-service` may also be answered by a new one. */
-      readonly kind: "which-service" | "which-known-service";
+      /** It may also be answered by a new one. */
+      readonly kind: "which-service";
       readonly known: readonly { readonly key: string; readonly title: string }[];
       /** The key of the one that it looks like. */
       readonly guess?: string;
     }
+  | { readonly kind: "which-known-service"; readonly known: readonly { readonly key: string; readonly title: string }[] }
   | { readonly kind: "which-purpose"; readonly records: readonly ResourceRecord[]; readonly guess: Purpose };
 
 /** What every use case needs from the world it runs in. Tests and the lab give it another one. */

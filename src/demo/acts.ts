@@ -155,15 +155,71 @@ export function approvalAct(lab: Lab): Act {
   };
 }
 
+const compose = (policy: string): string[] => [
+  ...["dmarc", "compose", BRACKWATER, "--policy", policy],
+  ...["--reports-to", "dmarc@brackwater.example", "--write"],
+];
+
+/** What happens again and again while the theatre's mail is followed. */
+interface Recurring {
+  days(count: number, narration: string): Scene;
+  forged(narration: string): Scene;
+  probe(narration: string): Step;
+}
+
+/** From the first reports to the day forged mail is refused; `page` is what Inglemail shows. */
+function afterwards(lab: Lab, page: string, { days, forged, probe }: Recurring): (Step | Scene)[] {
+  const reports = join(lab.mailboxes, "dmarc@brackwater.example");
+  const read = (narration: string): Step => ({ narration, argv: ["dmarc", "import", reports], ends: 0 });
+  const update = ["publish", BRACKWATER];
+  return [
+    days(
+      7,
+      "A week goes by: newsletters, letters from the box office, a mailing list, and forgeries. Every night Mallowmail mails a report.",
+    ),
+    read("The reports of the week are imported."),
+    { narration: "Who sends as the theatre?", argv: ["dmarc", "sources", BRACKWATER], ends: 1 },
+    { narration: "What now?", argv: ["dmarc", "advise", BRACKWATER], ends: 1 },
+    {
+      narration: "Inglemail has a page for that. Copied as it is:",
+      argv: ["intake", "-", "--service", "inglemail"],
+      input: page,
+      ends: 0,
+    },
+    { narration: "The key is published.", argv: ["publish", BRACKWATER], ends: 0 },
+    later(lab, 2 * HOUR, "Two hours later everyone sees it."),
+    {
+      narration: "Now Inglemail can sign with the theatre's own domain.",
+      argv: ["sender", "domain", "inglemail", BRACKWATER, "--signing", "on"],
+      ends: 0,
+    },
+    days(14, "Two more weeks go by."),
+    read("Their reports are imported."),
+    { narration: "What does the advice say now?", argv: ["dmarc", "advise", BRACKWATER], ends: 0 },
+    { narration: "So mail that is not proven goes to the junk folder.", argv: compose("quarantine"), ends: 0 },
+    {
+      narration: "It is a new version of a record of their own, so it simply takes the old one's place.",
+      argv: update,
+      ends: 0,
+    },
+    days(14, "Two weeks with it, and nobody misses a letter."),
+    read("The reports of these weeks are imported, too."),
+    { narration: "The last step is safe now.", argv: ["dmarc", "advise", BRACKWATER], ends: 0 },
+    { narration: "From now on it is refused.", argv: compose("reject"), ends: 0 },
+    {
+      narration: "It is a new version of a record of their own, so it simply takes the old one's place.",
+      argv: update,
+      ends: 0,
+    },
+    later(lab, 2 * HOUR, "Two hours later the forger is back."),
+    forged("And this time:"),
+    probe("The theatre's own mail still arrives."),
+  ];
+}
+
 /** Newsletters, letters and forgers: from the first record to the day forged mail is refused. */
 export async function mailAct(lab: Lab, pass: typeof passDays): Promise<Act> {
-  const compose = (policy: string): string[] => [
-    ...["dmarc", "compose", BRACKWATER, "--policy", policy],
-    ...["--reports-to", "dmarc@brackwater.example", "--write"],
-  ];
-  const update = ["publish", BRACKWATER];
   const page = await lab.inglemail.page(BRACKWATER);
-  const reports = join(lab.mailboxes, "dmarc@brackwater.example");
   const days = (count: number, narration: string): Scene => ({
     narration,
     async happens() {
@@ -186,7 +242,6 @@ export async function mailAct(lab: Lab, pass: typeof passDays): Promise<Act> {
     ],
     ends: 0,
   });
-  const read = (narration: string): Step => ({ narration, argv: ["dmarc", "import", reports], ends: 0 });
   return {
     title: "It also wants its mail to arrive.",
     narration:
@@ -222,47 +277,7 @@ export async function mailAct(lab: Lab, pass: typeof passDays): Promise<Act> {
         ends: 0,
       },
       probe("Does it work? One message, followed to the inbox, judged as it arrived."),
-      days(
-        7,
-        "A week goes by: newsletters, letters from the box office, a mailing list, and forgeries. Every night Mallowmail mails a report.",
-      ),
-      read("The reports of the week are imported."),
-      { narration: "Who sends as the theatre?", argv: ["dmarc", "sources", BRACKWATER], ends: 1 },
-      { narration: "What now?", argv: ["dmarc", "advise", BRACKWATER], ends: 1 },
-      {
-        narration: "Inglemail has a page for that. Copied as it is:",
-        argv: ["intake", "-", "--service", "inglemail"],
-        input: page,
-        ends: 0,
-      },
-      { narration: "The key is published.", argv: ["publish", BRACKWATER], ends: 0 },
-      later(lab, 2 * HOUR, "Two hours later everyone sees it."),
-      {
-        narration: "Now Inglemail can sign with the theatre's own domain.",
-        argv: ["sender", "domain", "inglemail", BRACKWATER, "--signing", "on"],
-        ends: 0,
-      },
-      days(14, "Two more weeks go by."),
-      read("Their reports are imported."),
-      { narration: "What does the advice say now?", argv: ["dmarc", "advise", BRACKWATER], ends: 0 },
-      { narration: "So mail that is not proven goes to the junk folder.", argv: compose("quarantine"), ends: 0 },
-      {
-        narration: "It is a new version of a record of their own, so it simply takes the old one's place.",
-        argv: update,
-        ends: 0,
-      },
-      days(14, "Two weeks with it, and nobody misses a letter."),
-      read("The reports of these weeks are imported, too."),
-      { narration: "The last step is safe now.", argv: ["dmarc", "advise", BRACKWATER], ends: 0 },
-      { narration: "From now on it is refused.", argv: compose("reject"), ends: 0 },
-      {
-        narration: "It is a new version of a record of their own, so it simply takes the old one's place.",
-        argv: update,
-        ends: 0,
-      },
-      later(lab, 2 * HOUR, "Two hours later the forger is back."),
-      forged("And this time:"),
-      probe("The theatre's own mail still arrives."),
+      ...afterwards(lab, page, { days, forged, probe }),
     ],
   };
 }

@@ -64,8 +64,7 @@ async function type(step: Step, folder: string, env: NodeJS.ProcessEnv): Promise
 
 /** Plays the guided demo in a workspace of its own, which is kept in a folder where one is named. */
 export async function playDemo(keep: string | undefined, audience: Audience): Promise<void> {
-  const port = await freePort();
-  const { lab, passDays } = await startLab({ start: Date.parse(LAB_START), port });
+  const { lab, passDays } = await startLab({ start: Date.parse(LAB_START), port: 0 });
   const folder = keep ?? mkdtempSync(join(tmpdir(), "zandrel-demo-"));
   try {
     mkdirSync(folder, { recursive: true });

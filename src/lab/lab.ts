@@ -1,4 +1,4 @@
-import { generateKeyPairSync, type KeyPairKeyObjectResult, randomBytes } from "node:crypto";
+import { generateKeyPairSync, type KeyPairKeyObjectResult, randomBytes, randomInt } from "node:crypto";
 import { existsSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -42,7 +42,7 @@ export interface LabOptions {
   readonly start: number;
   /** How many times as fast as the real one its clock runs; without it, it stands still until somebody waits. */
   readonly speed?: number;
-  /** Port of all its DNS servers; each has a loopback address of its own. */
+  /** Port of all its DNS servers, each of which has a loopback address of its own, and the first of six; 0 for any that are free. */
   readonly port: number;
   /** Further domains, parked at Nettlehost as new ones are. */
   readonly domains?: readonly DomainName[];
@@ -242,19 +242,50 @@ async function startServices(
   };
 }
 
-/** Starts the simulated services, all on loopback: registry, DNS host, resolvers, services, a mailbox provider, one clock. */
-export async function startLab({ start, speed, port, domains = [], signed = false }: LabOptions): Promise<Lab> {
+/** The theatre's own domains. */
+const THEATRE = ["brackwater.example", "brackwater-tickets.example", "puppetfest.example"];
+
+/** Writes a file that the settings name, and gives back its path. */
+function saved(folder: string, name: string, text: string): string {
+  writeFileSync(join(folder, name), text);
+  return join(folder, name);
+}
+
+/** The addresses of the services' links. */
+const linksOf = (services: LabServices) =>
+  Object.fromEntries(Object.entries(services).map(([service, { link }]) => [service, link]));
+
+/** How many ports a lab takes, and how often it tries others where some of them are in use. */
+const PORTS = 6;
+const MAX_TRIES = 50;
+
+/**
+ * Starts the simulated services, all on loopback: registry, DNS host, resolvers, services, a mailbox provider, one clock. With port 0
+ * it takes whatever ports are free.
+ */
+export async function startLab(options: LabOptions): Promise<Lab> {
+  if (options.port !== 0) return startLabAt(options);
+  for (let tries = 1; ; tries++) {
+    const port = 20_000 + PORTS * randomInt(2000);
+    try {
+      return await startLabAt({ ...options, port });
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== "EADDRINUSE" || tries === MAX_TRIES) throw error;
+    }
+  }
+}
+
+async function startLabAt({ start, speed, port, domains = [], signed = false }: LabOptions): Promise<Lab> {
   const folder = mkdtempSync(join(tmpdir(), "zandrel-lab-"));
   const clock = speed === undefined ? steppedClock(start, join(folder, "clock")) : fastClock(start, Date.now(), speed);
   const client = new DnsClient({ timeout: 2000 });
   const tsig = randomBytes(32);
   const key = randomBytes(18).toString("base64url");
   const { nettlehost, zonemarrow, registry, example, further } = serveZones(clock, tsig, domains);
-  const anchors: readonly TrustAnchor[] = signed
-    ? signEverything({ registry, example, hosts: [nettlehost, zonemarrow], further })
-    : [];
-  const resolver = (options: object) =>
-    new CachingResolver({ client, clock, root: ADDRESSES.registry, port, ...(signed ? { anchors } : {}), ...options });
+  const hosts = [nettlehost, zonemarrow];
+  const anchors: readonly TrustAnchor[] = signed ? signEverything({ registry, example, hosts, further }) : [];
+  const common = { client, clock, root: ADDRESSES.registry, port, ...(signed ? { anchors } : {}) };
+  const resolver = (options: object) => new CachingResolver({ ...common, ...options });
   // Where the clock stands still nobody watches, and the slow one keeps nobody waiting.
   const slowness = speed === undefined ? { delay: 0 } : {};
   const vantages = Object.fromEntries(VANTAGES.map(({ name: place, options }) => [place, resolver({ ...options, ...slowness })]));
@@ -266,12 +297,8 @@ export async function startLab({ start, speed, port, domains = [], signed = fals
     rmSync(folder, { recursive: true, force: true });
   };
   try {
-    await answerAll((address, handler) => keep(listenDns(address, port, handler)), {
-      registry,
-      nettlehost,
-      zonemarrow,
-      vantages,
-    });
+    const dns = { registry, nettlehost, zonemarrow, vantages };
+    await answerAll((address, handler) => keep(listenDns(address, port, handler)), dns);
     const approvals = await keep(startApprovalDesk(nettlehost, "Nettlehost"));
     const signingFile = presentApprovals(approvals, nettlehost, further, folder);
 
@@ -279,8 +306,7 @@ export async function startLab({ start, speed, port, domains = [], signed = fals
     const zones = ["brackwater.example.", "brackwater-post.example.", ...further];
     const api = await keep(startZonemarrow({ host: zonemarrow, token, zones }));
     const authority = await makeAuthority();
-    const authorityFile = join(folder, "authority.pem");
-    writeFileSync(authorityFile, authority.pem);
+    const authorityFile = saved(folder, "authority.pem", authority.pem);
     const web = await keep(startWebFront([ADDRESSES.pagewick, ADDRESSES.parked], { http: port + 1, https: port + 2 }, authority));
     // Domains of the reader's choice start as a customer does: a plan for one domain, and a site that is not published.
     const sites = new PracticeSites(further.map(withoutRootDot));
@@ -297,7 +323,7 @@ export async function startLab({ start, speed, port, domains = [], signed = fals
       startPractice({
         host: nettlehost,
         parked: ADDRESSES.parked,
-        domains: ["brackwater.example", "brackwater-tickets.example", "puppetfest.example", ...further.map(withoutRootDot)],
+        domains: [...THEATRE, ...further.map(withoutRootDot)],
         services: practised(services, sites),
         now: () => clock.now(),
       }),
@@ -316,13 +342,7 @@ export async function startLab({ start, speed, port, domains = [], signed = fals
       mailboxes,
       web,
       approvals,
-      settings: settingsFor(
-        port,
-        anchors,
-        signingFile,
-        web.ports,
-        Object.fromEntries(Object.entries(services).map(([service, { link }]) => [service, link])),
-      ),
+      settings: settingsFor(port, anchors, signingFile, web.ports, linksOf(services)),
       env: environmentOf(clock, {
         NETTLEHOST_TSIG: tsig.toString("base64"),
         SERVICE_KEY: key,

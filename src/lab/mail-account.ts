@@ -141,29 +141,32 @@ export class MailAccount {
         return `${found[0]} is confirmed.\n`;
       });
     }
-    if (is("credentials")) {
-      const shown = ({ id, scope, domain, user, madeAt }: LabCredential) => ({ id, scope, domain: domain ?? null, user, madeAt });
-      server.get(`${base}/credentials`, async () => ({ credentials: [...this.#credentials.values()].map(shown) }));
-      server.post<{ Body: { scope?: unknown; domain?: unknown } }>(`${base}/credentials`, async (request, reply) => {
-        const { scope, domain } = request.body ?? {};
-        if ((scope !== "mail" && scope !== "account") || (domain !== null && typeof domain !== "string"))
-          return reply.code(422).send({ error: "scope and domain are needed" });
-        const made: LabCredential = {
-          id: `${this.#description.mark.toLowerCase()}-${randomBytes(4).toString("hex")}`,
-          scope,
-          domain: domain ?? undefined,
-          user: "brackwater-theatre",
-          madeAt: isoOf(this.#now()),
-          secret: randomBytes(24).toString("base64url"),
-        };
-        this.#credentials.set(made.id, made);
-        return reply.code(201).send({ ...shown(made), secret: made.secret });
-      });
-      server.delete<{ Params: { id: string } }>(`${base}/credentials/:id`, async (request, reply) =>
-        this.#credentials.delete(request.params.id)
-          ? reply.code(204).send()
-          : reply.code(404).send({ error: "no such credential" }),
-      );
-    }
+    if (is("credentials")) this.#credentialRoutes(server, base);
+  }
+
+  /** Credentials: listed, made, ended. */
+  #credentialRoutes(server: FastifyInstance, base: string): void {
+    const shown = ({ id, scope, domain, user, madeAt }: LabCredential) => ({ id, scope, domain: domain ?? null, user, madeAt });
+    server.get(`${base}/credentials`, async () => ({ credentials: [...this.#credentials.values()].map(shown) }));
+    server.post<{ Body: { scope?: unknown; domain?: unknown } }>(`${base}/credentials`, async (request, reply) => {
+      const { scope, domain } = request.body ?? {};
+      if ((scope !== "mail" && scope !== "account") || (domain !== null && typeof domain !== "string"))
+        return reply.code(422).send({ error: "scope and domain are needed" });
+      const made: LabCredential = {
+        id: `${this.#description.mark.toLowerCase()}-${randomBytes(4).toString("hex")}`,
+        scope,
+        domain: domain ?? undefined,
+        user: "brackwater-theatre",
+        madeAt: isoOf(this.#now()),
+        secret: randomBytes(24).toString("base64url"),
+      };
+      this.#credentials.set(made.id, made);
+      return reply.code(201).send({ ...shown(made), secret: made.secret });
+    });
+    server.delete<{ Params: { id: string } }>(`${base}/credentials/:id`, async (request, reply) =>
+      this.#credentials.delete(request.params.id)
+        ? reply.code(204).send()
+        : reply.code(404).send({ error: "no such credential" }),
+    );
   }
 }

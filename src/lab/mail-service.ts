@@ -28,6 +28,10 @@ const step = (accepts: Parameters<typeof unless>[0], acceptance: string): Step =
 const EVERYTHING = { scope: "account", domain: undefined } as const;
 const NOTHING = { scope: "mail", domain: "none" } as const;
 
+/** The mail that asks whether an address is its owner's. */
+const confirmation = ({ title, key }: MailServiceDescription, to: string, link: string, now: number): string =>
+  `From: ${title} <hello@${key}.example>\r\nTo: ${to}\r\nSubject: Please confirm ${to}\r\nDate: ${new Date(now).toUTCString().replace("GMT", "+0000")}\r\nMessage-ID: <${now.toString(36)}.confirm@${key}.example>\r\nMIME-Version: 1.0\r\nContent-Type: text/plain; charset=utf-8\r\n\r\nOpen this link to confirm that ${to} is yours:\r\n\r\n${link}\r\n\r\nIt is good for 24 hours.\r\n`;
+
 /** Starts a mail service: its link over HTTP, its mail servers, and a resolver with a cache of its own. */
 export async function startMailService(
   description: MailServiceDescription,
@@ -38,11 +42,9 @@ export async function startMailService(
   const { clock, ports, mailboxes } = world;
   const resolver = world.resolver();
   const records = new MailRecords(description, host);
-  const account = new MailAccount(description, records, resolver, clock.now, (to, link) => {
-    const now = clock.now();
-    const text = `From: ${title} <hello@${key}.example>\r\nTo: ${to}\r\nSubject: Please confirm ${to}\r\nDate: ${new Date(now).toUTCString().replace("GMT", "+0000")}\r\nMessage-ID: <${now.toString(36)}.confirm@${key}.example>\r\nMIME-Version: 1.0\r\nContent-Type: text/plain; charset=utf-8\r\n\r\nOpen this link to confirm that ${to} is yours:\r\n\r\n${link}\r\n\r\nIt is good for 24 hours.\r\n`;
-    return desk.post(`hello@${key}.example`, to, Buffer.from(text));
-  });
+  const account = new MailAccount(description, records, resolver, clock.now, (to, link) =>
+    desk.post(`hello@${key}.example`, to, Buffer.from(confirmation(description, to, link, clock.now()))),
+  );
   const desk = new MailDesk(description, records, account, world, resolver);
 
   /** Mail that comes to the service itself: complaints in the form of RFC 5965 (by way of RFC 9477), and mailboxes. */
@@ -61,7 +63,7 @@ export async function startMailService(
     const taken = await desk.take(arrival, account.credential(arrival.user ?? "") ?? NOTHING);
     return "refused" in taken ? taken.refused : { code: 250, text: `2.0.0 queued as ${taken.tracking}` };
   };
-  const login = (user: string, password: string) => account.login(user, password);
+  const login = account.login.bind(account);
   const submit = { address, host: `submit.${key}.example`, login, message: submission };
   const aliases = ["in1", "in2", "mx1", "mx2"].map((label) => `${label}.${key}.example`);
   const closers: (() => Promise<void>)[] = [];

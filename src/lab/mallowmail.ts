@@ -53,6 +53,30 @@ function recipient(address: string): Reply {
   return undefined;
 }
 
+/** The report about a message that somebody called spam, in the form of RFC 5965. */
+const spamReport = (to: string, boundary: string, head: string, now: number): string =>
+  `From: complaints@mallowmail.example\r\nTo: ${to}\r\nSubject: a message was reported as spam\r\nDate: ${new Date(now).toUTCString().replace("GMT", "+0000")}\r\nMessage-ID: <${boundary}@mallowmail.example>\r\nMIME-Version: 1.0\r\nContent-Type: multipart/report; report-type=feedback-report; boundary=${boundary}\r\n\r\n--${boundary}\r\nContent-Type: text/plain\r\n\r\nSomebody called this message spam.\r\n--${boundary}\r\nContent-Type: message/feedback-report\r\n\r\nFeedback-Type: abuse\r\nUser-Agent: mallowmail/1\r\nVersion: 1\r\n--${boundary}\r\nContent-Type: message/rfc822\r\n\r\n${head}\r\n\r\n--${boundary}--\r\n`;
+
+/** What a report says of one message. */
+function rowOf(domain: DomainName, { dmarc, spf, dkim }: Verdict, arrival: Arrival): Row {
+  const aligned = (by: "spf" | "dkim") =>
+    dmarc.alignments.some((one) => one.by === by && one.aligned && one.passes) ? "pass" : "fail";
+  return {
+    ip: arrival.ip,
+    from: bare(domain),
+    envelope: arrival.mailFrom.slice(arrival.mailFrom.lastIndexOf("@") + 1),
+    disposition: dmarc.disposition,
+    dkim: aligned("dkim"),
+    spf: aligned("spf"),
+    signatures: dkim.map(({ domain: signer, selector, result }) => ({ domain: bare(signer), selector: selector ?? "", result })),
+    checked: {
+      domain: bare(spf.domain),
+      scope: spf.identity === "helo" ? "helo" : "mfrom",
+      result: spf.verdict?.result ?? "none",
+    },
+  };
+}
+
 /** Receives mail over SMTP, judges it with a cache of its own, stamps its verdict, files it, and reports once a day. */
 export async function startMallowmail(address: string, world: MailWorld): Promise<Mallowmail> {
   const { clock, mailboxes } = world;
@@ -62,27 +86,12 @@ export async function startMallowmail(address: string, world: MailWorld): Promis
   const lookup = { ask: (of: DomainName, type: Parameters<typeof resolver.ask>[1]) => resolver.ask(of, type) };
 
   const count = (verdict: Verdict, arrival: Arrival): void => {
-    const { dmarc, spf, dkim } = verdict;
+    const { dmarc } = verdict;
     const found = dmarc.each[0]?.discovery;
     if (dmarc.domain === undefined || found?.at === undefined || found.record === undefined) return;
     const { at, record } = found;
     const day = Math.floor(clock.now() / 1000 / DAY);
-    const aligned = (by: "spf" | "dkim") =>
-      dmarc.alignments.some((one) => one.by === by && one.aligned && one.passes) ? "pass" : "fail";
-    const row: Row = {
-      ip: arrival.ip,
-      from: bare(dmarc.domain),
-      envelope: arrival.mailFrom.slice(arrival.mailFrom.lastIndexOf("@") + 1),
-      disposition: dmarc.disposition,
-      dkim: aligned("dkim"),
-      spf: aligned("spf"),
-      signatures: dkim.map(({ domain, selector, result }) => ({ domain: bare(domain), selector: selector ?? "", result })),
-      checked: {
-        domain: bare(spf.domain),
-        scope: spf.identity === "helo" ? "helo" : "mfrom",
-        result: spf.verdict?.result ?? "none",
-      },
-    };
+    const row = rowOf(dmarc.domain, verdict, arrival);
     const key = `${day} ${at}`;
     const known = days.get(key) ?? { day, domain: at, record, rows: new Map() };
     days.set(key, known);
@@ -99,7 +108,7 @@ export async function startMallowmail(address: string, world: MailWorld): Promis
     if (to === undefined) return;
     const boundary = `b${randomBytes(12).toString("hex")}`;
     const head = octets.toString("latin1").split("\r\n\r\n")[0];
-    const report = `From: complaints@mallowmail.example\r\nTo: ${to}\r\nSubject: a message was reported as spam\r\nDate: ${new Date(clock.now()).toUTCString().replace("GMT", "+0000")}\r\nMessage-ID: <${boundary}@mallowmail.example>\r\nMIME-Version: 1.0\r\nContent-Type: multipart/report; report-type=feedback-report; boundary=${boundary}\r\n\r\n--${boundary}\r\nContent-Type: text/plain\r\n\r\nSomebody called this message spam.\r\n--${boundary}\r\nContent-Type: message/feedback-report\r\n\r\nFeedback-Type: abuse\r\nUser-Agent: mallowmail/1\r\nVersion: 1\r\n--${boundary}\r\nContent-Type: message/rfc822\r\n\r\n${head}\r\n\r\n--${boundary}--\r\n`;
+    const report = spamReport(to, boundary, head ?? "", clock.now());
     await deliver({ from: "", to, octets: Buffer.from(report, "latin1") }, own, world, resolver);
   };
 

@@ -265,6 +265,38 @@ async function webAddresses(base: Lookup, host: string): Promise<{ found: readon
   return found.length === 0 && failure?.kind === "failed" ? { failure: failure.detail } : { found };
 }
 
+/** With what a domain is looked at. */
+interface Eyes {
+  readonly settings: Settings | undefined;
+  readonly port: number;
+  readonly found: Lookup;
+  readonly servers: Servers;
+  readonly vantages: readonly Viewpoint[];
+  ask(address: ServerAddress): Lookup;
+}
+
+/** Who serves a domain, whose view counts, and which servers of its host nobody is sent to. */
+async function lookAt(
+  { name, host }: Parameters<DnsContext["look"]>[0],
+  { settings, port, found, servers, vantages, ask }: Eyes,
+): Promise<DomainLook> {
+  const authority = await authorityOf(name, found, servers);
+  const delegated = authority.kind === "delegated" || authority.kind === "within" ? authority.servers : [];
+  const configured = host === undefined ? undefined : settings?.hosts[host];
+  const known = new Set(delegated.map((server) => serverText({ address: server.address, port })));
+  const own = (configured?.servers ?? []).map((text) => hostServer(text, port));
+  // A host one of whose servers is delegated to is delegated, whatever its other servers are.
+  const isUndelegated = authority.kind !== "failed" && own.length > 0 && !own.some((address) => known.has(serverText(address)));
+  const [first] = own;
+  return {
+    authority,
+    viewpoints: [...authoritativeViewpoints(delegated, (server) => displayName(server.name)), ...vantages],
+    lookup: delegated.length === 0 ? undefined : inTurn(delegated.map((server) => server.lookup)),
+    undelegatedHosts:
+      isUndelegated && first !== undefined && configured !== undefined ? [{ title: configured.title, lookup: ask(first) }] : [],
+  };
+}
+
 /** Prepares looking as the options say. Close it when done. */
 export function openDns(
   request: DnsRequest,
@@ -343,26 +375,7 @@ export function openDns(
     serverAddress: (address) => ({ address, port }),
     server: (address) => ask(address, false),
     close: () => client.close(),
-    async look({ name, host }) {
-      const authority = await authorityOf(name, found, servers);
-      const delegated = authority.kind === "delegated" || authority.kind === "within" ? authority.servers : [];
-      const configured = host === undefined ? undefined : settings?.hosts[host];
-      const known = new Set(delegated.map((server) => serverText({ address: server.address, port })));
-      const own = (configured?.servers ?? []).map((text) => hostServer(text, port));
-      // A host one of whose servers is delegated to is delegated, whatever its other servers are.
-      const isUndelegated =
-        authority.kind !== "failed" && own.length > 0 && !own.some((address) => known.has(serverText(address)));
-      const [first] = own;
-      return {
-        authority,
-        viewpoints: [...authoritativeViewpoints(delegated, (server) => displayName(server.name)), ...vantages],
-        lookup: delegated.length === 0 ? undefined : inTurn(delegated.map((server) => server.lookup)),
-        undelegatedHosts:
-          isUndelegated && first !== undefined && configured !== undefined
-            ? [{ title: configured.title, lookup: ask(first, false) }]
-            : [],
-      };
-    },
+    look: (domain) => lookAt(domain, { settings, port, found, servers, vantages, ask: (address) => ask(address, false) }),
   };
 }
 

@@ -134,45 +134,46 @@ async function changedBeside(
   return { sets, unseen: undefined };
 }
 
+/** Has the host take templates back that it applied by a grant; what comes back by that need not be entered. */
+async function revert(changes: readonly Change[], domain: Domain, how: ApprovalContext): Promise<PublishOutcome> {
+  const { workspace, request, context, title } = how;
+  const uses = domain.asks.flatMap(({ id, template }) =>
+    template !== undefined && changes.some(({ asks }) => asks.includes(id)) ? [template] : [],
+  );
+  const dns = openDns(request, context, workspace.settings, [domain.name]);
+  const reasons: Clause[] = [];
+  let reverted = false;
+  try {
+    const found = uses.length === 0 ? undefined : await approvalHostOf(domain.name, dns, request.timeout);
+    for (const call of templateCalls(uses)) {
+      if (found?.ok !== true) break;
+      const done = await (await grantFor(how, domain, call, found.value))?.revert();
+      reverted ||= done?.ok === true;
+      if (done?.ok === false) reasons.push(clause("approve-said", { title, because: done.error }));
+    }
+  } finally {
+    dns.close();
+  }
+  const { left } = uses.length === 0 ? { left: changes } : await missing(domain, changes, how, reverted ? ARRIVAL : 0);
+  return left.length === 0
+    ? { kind: "published", because: clause("approve-took-back", { title }) }
+    : {
+        kind: "by-hand",
+        because: clause("publish-together", { parts: [...reasons, clause("publish-enter", { title, some: false })] }),
+        sheet: fillIn(left, domain.name, formOf(domain, workspace)),
+      };
+}
+
 /**
  * Publishes by approval: what templates bring is shown at the DNS host to whoever approves it there, or applied by a grant, and the
  * zone is looked at afterwards. What no template brings, what the host does not know and what did not come is left as a sheet.
  */
 export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher, "prepare" | "apply"> {
-  const { workspace, request, context, title } = how;
+  const { workspace, request, title } = how;
   let prepared: Prepared | undefined;
 
-  /** Has the host take templates back that it applied by a grant; what comes back by that need not be entered. */
-  async function revert(changes: readonly Change[]): Promise<PublishOutcome> {
-    const uses = domain.asks.flatMap(({ id, template }) =>
-      template !== undefined && changes.some(({ asks }) => asks.includes(id)) ? [template] : [],
-    );
-    const dns = openDns(request, context, workspace.settings, [domain.name]);
-    const reasons: Clause[] = [];
-    let reverted = false;
-    try {
-      const found = uses.length === 0 ? undefined : await approvalHostOf(domain.name, dns, request.timeout);
-      for (const call of templateCalls(uses)) {
-        if (found?.ok !== true) break;
-        const done = await (await grantFor(how, domain, call, found.value))?.revert();
-        reverted ||= done?.ok === true;
-        if (done?.ok === false) reasons.push(clause("approve-said", { title, because: done.error }));
-      }
-    } finally {
-      dns.close();
-    }
-    const { left } = uses.length === 0 ? { left: changes } : await missing(domain, changes, how, reverted ? ARRIVAL : 0);
-    return left.length === 0
-      ? { kind: "published", because: clause("approve-took-back", { title }) }
-      : {
-          kind: "by-hand",
-          because: clause("publish-together", { parts: [...reasons, clause("publish-enter", { title, some: false })] }),
-          sheet: fillIn(left, domain.name, formOf(domain, workspace)),
-        };
-  }
-
   async function apply(changes: readonly Change[]): Promise<PublishOutcome> {
-    if (request.undoes === true) return revert(changes);
+    if (request.undoes === true) return revert(changes, domain, how);
     prepared ??= await planApproval(domain, changes, how);
     const { host, ready } = prepared;
     const reasons = [...prepared.reasons];

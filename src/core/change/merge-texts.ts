@@ -81,16 +81,7 @@ export async function mergeTexts(
     const own = there.filter(isSpf);
     const parsed = own.map(readSpfRecord);
     const unreadable = own.find((_, i) => parsed[i]?.ok === false);
-    if (unreadable !== undefined)
-      return {
-        clash: {
-          kind: "broken-spf",
-          because: clause("change-broken-spf", { name, broken: unreadable }),
-          breaks: clause("change-broken-spf-breaks"),
-          options: [clause("change-broken-spf-mend")],
-          replaceable: false,
-        },
-      };
+    if (unreadable !== undefined) return { clash: unreadableSpf(name, unreadable) };
     if (own.length > 1 && !own.every(mayReplace))
       return {
         clash: {
@@ -143,6 +134,15 @@ export async function mergeTexts(
   const after = withData({ name: at, type: "TXT", ttl: before?.ttl ?? ttl, data: kept }, texts.map(textData));
   return { after, because: clause("change-reasons", { reasons }), replaced };
 }
+
+/** The clash of an SPF record that is there and that nobody can read: nothing can be merged into it. */
+const unreadableSpf = (name: string, broken: string): TextClash => ({
+  kind: "broken-spf",
+  because: clause("change-broken-spf", { name, broken }),
+  breaks: clause("change-broken-spf-breaks"),
+  options: [clause("change-broken-spf-mend")],
+  replaceable: false,
+});
 
 /** The clash of a policy that is asked for and that receivers would not take; beside one that is there it would break that one, too. */
 function brokenPolicy(name: DomainName, text: string): TextClash | undefined {

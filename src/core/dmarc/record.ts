@@ -95,6 +95,23 @@ function withoutVersion(text: string): string | undefined {
   return version === undefined ? undefined : text.replace(version, "").replace(/[\s;]*["'`“”]*\s*$/, "");
 }
 
+const isTag = (name: string): boolean => (TAGS as readonly string[]).includes(name);
+
+/** The tag that was probably meant by one that does not exist. */
+function tagMeant(name: string, value: string): string | undefined {
+  const lower = name.toLowerCase();
+  const meant = isTag(lower) ? lower : name.length > 1 ? nearest(name, TAGS) : undefined;
+  return meant === undefined ? undefined : `${meant}=${value}`;
+}
+
+/** The word that was probably meant by a value of a tag that takes one of a few. */
+function near(name: string, value: string, words: readonly string[]): string | undefined {
+  const given = value.toLowerCase();
+  const word =
+    words.find((known) => given !== "" && (known.startsWith(given) || given.startsWith(known))) ?? nearest(value, words);
+  return word === undefined ? undefined : `${name}=${word}`;
+}
+
 /**
  * Reads a DMARC record. A record that receivers ignore comes back as the mistakes that make them; what they
  * pass over is listed in `mistakes` of the record. Unknown tags are ignored (RFC 7489 section 6.3).
@@ -115,17 +132,8 @@ export function readDmarcRecord(text: string): Result<DmarcRecord, readonly Mist
   const mistakes: Mistake[] = [...list.mistakes];
   const pass = (at: number, what: string, message: Clause, meant?: string): void =>
     void mistakes.push({ at, text: what, message, ...(meant === undefined ? {} : { meant }) });
-  for (const tag of list.tags) {
-    if ((TAGS as readonly string[]).includes(tag.name)) continue;
-    const lower = tag.name.toLowerCase();
-    const near = (TAGS as readonly string[]).includes(lower) ? lower : tag.name.length > 1 ? nearest(tag.name, TAGS) : undefined;
-    pass(
-      tag.at,
-      tag.name,
-      clause("dmarc-unknown-tag", { name: tag.name }),
-      near === undefined ? undefined : `${near}=${tag.value}`,
-    );
-  }
+  for (const { at, name, value } of list.tags)
+    if (!isTag(name)) pass(at, name, clause("dmarc-unknown-tag", { name }), tagMeant(name, value));
   /** One of a few words; undefined where the tag is missing or wrong. */
   const choice = <T extends string>(name: string, words: readonly T[]): { value: T | undefined; wrong: boolean } => {
     const tag = list.get(name);
@@ -134,12 +142,6 @@ export function readDmarcRecord(text: string): Result<DmarcRecord, readonly Mist
     if (value === undefined)
       pass(tag.at, `${name}=${tag.value}`, clause("dmarc-choice", { name, words }), near(name, tag.value, words));
     return { value, wrong: value === undefined };
-  };
-  const near = (name: string, value: string, words: readonly string[]): string | undefined => {
-    const word =
-      words.find((one) => value !== "" && (one.startsWith(value.toLowerCase()) || value.toLowerCase().startsWith(one))) ??
-      nearest(value, words);
-    return word === undefined ? undefined : `${name}=${word}`;
   };
   const uris = (name: string): ReportUri[] => {
     const tag = list.get(name);

@@ -152,6 +152,22 @@ function lineOf(record: TemplateRecord, blanks: (text: string) => string): strin
   }
 }
 
+/** How a line of a kit is applied, where its template says so. */
+function appliedAs(
+  { essential, txtConflictMatchingMode: mode, txtConflictMatchingPrefix: prefix }: TemplateRecord,
+  line: number,
+): NonNullable<Kit["asks"][number]["applied"]> {
+  if (essential === undefined && mode === undefined) return [];
+  return [
+    {
+      line,
+      ...(essential === undefined ? {} : { essential: essential === "Always" ? "always" : "on-apply" }),
+      ...(mode === undefined ? {} : { texts: mode === "None" ? "none" : mode === "All" ? "all" : "prefix" }),
+      ...(prefix === undefined ? {} : { prefix }),
+    },
+  ];
+}
+
 /** A template as a kit: variables become inputs, groups become asks, SPF rules become terms; what a kit cannot say is listed. */
 export function kitOfTemplate(template: Template): { readonly kit: Kit; readonly unsaid: readonly Unsaid[] } {
   const unsaid: Unsaid[] = [];
@@ -196,14 +212,7 @@ export function kitOfTemplate(template: Template): { readonly kit: Kit; readonly
         continue;
       }
       lines.push(line);
-      const { essential, txtConflictMatchingMode: mode, txtConflictMatchingPrefix: prefix } = record;
-      if (essential !== undefined || mode !== undefined)
-        applied.push({
-          line: lines.length,
-          ...(essential === undefined ? {} : { essential: essential === "Always" ? "always" : "on-apply" }),
-          ...(mode === undefined ? {} : { texts: mode === "None" ? "none" : mode === "All" ? "all" : "prefix" }),
-          ...(prefix === undefined ? {} : { prefix }),
-        });
+      applied.push(...appliedAs(record, lines.length));
     }
     if (lines.length === 0 && rules.length === 0) return [];
     return [

@@ -35,6 +35,28 @@ function afterLine(text: string, at: number): number {
   return newline === -1 ? text.length : newline + 1;
 }
 
+/** Whether a character ends a word. */
+const endsWord = (code: number): boolean =>
+  code === SPACE ||
+  code === TAB ||
+  code === NEWLINE ||
+  code === RETURN ||
+  code === SEMICOLON ||
+  code === OPEN ||
+  code === CLOSE ||
+  code === QUOTE;
+
+/** Where a word ends that begins at a place; a backslash takes the character behind it along (RFC 1035 section 5.1). */
+function afterWord(text: string, from: number): number {
+  let at = from;
+  for (; at < text.length; at++) {
+    const here = text.charCodeAt(at);
+    if (here === BACKSLASH && at + 1 < text.length && text.charCodeAt(at + 1) !== NEWLINE) at += 1;
+    else if (endsWord(here)) break;
+  }
+  return at;
+}
+
 /**
  * Cuts a zone file into entries. After a scan error it goes on with the next line, so that one mistake
  * does not hide the rest of the file.
@@ -97,21 +119,7 @@ export function* scan(text: string): Generator<ScannedEntry | ScanError> {
         }
         default: {
           const from = at;
-          for (; at < text.length; at++) {
-            const here = text.charCodeAt(at);
-            if (here === BACKSLASH && at + 1 < text.length && text.charCodeAt(at + 1) !== NEWLINE) at += 1;
-            else if (
-              here === SPACE ||
-              here === TAB ||
-              here === NEWLINE ||
-              here === RETURN ||
-              here === SEMICOLON ||
-              here === OPEN ||
-              here === CLOSE ||
-              here === QUOTE
-            )
-              break;
-          }
+          at = afterWord(text, at);
           tokens.push({ text: text.slice(from, at), quoted: false, at: from });
           wordsEnd = at;
         }

@@ -201,105 +201,96 @@ export interface Prompt {
   readonly usual?: string;
 }
 
+const labelled = ({ key, title }: { readonly key: string; readonly title: string }) => ({ key, label: visible(title) });
+
+const PROMPTS: {
+  readonly [K in PersonQuestion["kind"]]: (question: Extract<PersonQuestion, { readonly kind: K }>, shown: string) => Prompt;
+} = {
+  "paste-doubt": (question) => ({
+    text: doubtText(question.question),
+    choices: question.question.choices.map((one) => ({ key: one.key, label: choiceText(question.question, one) })),
+  }),
+  "save-paste": (_, shown) => ({
+    text: `${shown}Is this right?`,
+    choices: [
+      { key: "yes", label: "save it" },
+      { key: "edit", label: "change a field first" },
+      { key: "no", label: "save nothing" },
+    ],
+    usual: "yes",
+  }),
+  "which-domain": (question) => ({
+    text: "Which domain is it for?",
+    choices: question.domains.map((domain) => ({ key: withoutRootDot(domain), label: displayName(domain) })),
+  }),
+  "which-ask": (question) => ({ text: "Which ask is it about?", choices: question.asks.map((key) => ({ key, label: "" })) }),
+  "change-host": (question) => ({
+    text: `${displayName(question.domain)} has moved. Should its file name ${question.host} as the DNS host from now on?`,
+    choices: [
+      { key: "yes", label: "change the file" },
+      { key: "no", label: "leave it" },
+    ],
+    usual: "yes",
+  }),
+  "kit-changed": (question) => ({
+    text: `The kit ${visible(question.name)} changed since it was agreed to:\n${(question.changes.length === 0 ? ["the order of its lines"] : question.changes).map((line) => `  ${visible(line)}\n`).join("")}Use it as it is now?`,
+    choices: [
+      { key: "yes", label: "use it" },
+      { key: "no", label: "save nothing" },
+    ],
+    usual: "no",
+  }),
+  undo: (_, shown) => ({
+    text: `${shown === "" ? "" : `This is taken back:\n${shown}`}Is that right?`,
+    choices: [
+      { key: "yes", label: "take it back" },
+      { key: "no", label: "change nothing" },
+    ],
+    usual: "no",
+  }),
+  "write-host": (question) => ({
+    text: `Write ${visible(question.title)} into zandrel.yaml${question.way === "approval" ? ", to be published by approval in the browser" : ", to be published by hand"}?`,
+    choices: [
+      { key: "yes", label: "write it" },
+      { key: "no", label: "change nothing" },
+    ],
+    usual: "yes",
+  }),
+  "which-way": () => ({
+    text: "How are records published there?",
+    choices: [
+      { key: "by-hand", label: "you fill in its form, from a sheet that Zandrel writes" },
+      { key: "zone-file", label: "Zandrel edits a zone file" },
+      { key: "update", label: "Zandrel sends signed updates (RFC 2136)" },
+      { key: "helper", label: "a small program of yours talks to the host" },
+      { key: "approval", label: "you approve it once on a page of the host, where it offers that" },
+    ],
+    usual: "by-hand",
+  }),
+  "which-known-service": ({ known }) => ({ text: "Which service is it about?", choices: known.map(labelled) }),
+  "which-service": ({ known, guess }) => ({
+    text: "Which service is it from?",
+    choices: [...known.map(labelled), { key: ANOTHER_SERVICE, label: "a service that is not in zandrel.yaml yet" }],
+    ...(guess === undefined ? {} : { usual: guess }),
+  }),
+  "which-purpose": (question) => {
+    const records = question.records.map(
+      ({ name, type, data }) => `${displayName(name)} ${type} ${visible(printData(type, data))}`,
+    );
+    return {
+      text: `What is ${listOf(records)} for? The page does not say.`,
+      choices: [
+        { key: "ownership", label: "proves that the domain is yours" },
+        { key: "site", label: "leads visitors to a site or an API" },
+        { key: "certificate", label: "lets a certificate be issued" },
+        { key: "tracking", label: "counts opens and clicks of mail" },
+        { key: "bounce", label: "takes mail that comes back" },
+      ],
+      usual: question.guess,
+    };
+  },
+};
+
 /** The words of a question; `save-paste` shows what was understood, made by the caller. */
-export function promptFor(question: PersonQuestion, shown: string): Prompt {
-  switch (question.kind) {
-    case "paste-doubt":
-      return {
-        text: doubtText(question.question),
-        choices: question.question.choices.map((one) => ({ key: one.key, label: choiceText(question.question, one) })),
-      };
-    case "save-paste":
-      return {
-        text: `${shown}Is this right?`,
-        choices: [
-          { key: "yes", label: "save it" },
-          { key: "edit", label: "change a field first" },
-          { key: "no", label: "save nothing" },
-        ],
-        usual: "yes",
-      };
-    case "which-domain":
-      return {
-        text: "Which domain is it for?",
-        choices: question.domains.map((domain) => ({ key: withoutRootDot(domain), label: displayName(domain) })),
-      };
-    case "which-ask":
-      return { text: "Which ask is it about?", choices: question.asks.map((key) => ({ key, label: "" })) };
-    case "change-host":
-      return {
-        text: `${displayName(question.domain)} has moved. Should its file name ${question.host} as the DNS host from now on?`,
-        choices: [
-          { key: "yes", label: "change the file" },
-          { key: "no", label: "leave it" },
-        ],
-        usual: "yes",
-      };
-    case "kit-changed":
-      return {
-        text: `The kit ${visible(question.name)} changed since it was agreed to:\n${(question.changes.length === 0 ? ["the order of its lines"] : question.changes).map((line) => `  ${visible(line)}\n`).join("")}Use it as it is now?`,
-        choices: [
-          { key: "yes", label: "use it" },
-          { key: "no", label: "save nothing" },
-        ],
-        usual: "no",
-      };
-    case "undo":
-      return {
-        text: `${shown === "" ? "" : `This is taken back:\n${shown}`}Is that right?`,
-        choices: [
-          { key: "yes", label: "take it back" },
-          { key: "no", label: "change nothing" },
-        ],
-        usual: "no",
-      };
-    case "write-host":
-      return {
-        text: `Write ${visible(question.title)} into zandrel.yaml${question.way === "approval" ? ", to be published by approval in the browser" : ", to be published by hand"}?`,
-        choices: [
-          { key: "yes", label: "write it" },
-          { key: "no", label: "change nothing" },
-        ],
-        usual: "yes",
-      };
-    case "which-way":
-      return {
-        text: "How are records published there?",
-        choices: [
-          { key: "by-hand", label: "you fill in its form, from a sheet that Zandrel writes" },
-          { key: "zone-file", label: "Zandrel edits a zone file" },
-          { key: "update", label: "Zandrel sends signed updates (RFC 2136)" },
-          { key: "helper", label: "a small program of yours talks to the host" },
-          { key: "approval", label: "you approve it once on a page of the host, where it offers that" },
-        ],
-        usual: "by-hand",
-      };
-    case "which-service":
-    case "which-known-service": {
-      const known = question.known.map(({ key, title }) => ({ key, label: visible(title) }));
-      return question.kind === "which-known-service"
-        ? { text: "Which service is it about?", choices: known }
-        : {
-            text: "Which service is it from?",
-            choices: [...known, { key: ANOTHER_SERVICE, label: "a service that is not in zandrel.yaml yet" }],
-            ...(question.guess === undefined ? {} : { usual: question.guess }),
-          };
-    }
-    case "which-purpose": {
-      const records = question.records.map(
-        ({ name, type, data }) => `${displayName(name)} ${type} ${visible(printData(type, data))}`,
-      );
-      return {
-        text: `What is ${listOf(records)} for? The page does not say.`,
-        choices: [
-          { key: "ownership", label: "proves that the domain is yours" },
-          { key: "site", label: "leads visitors to a site or an API" },
-          { key: "certificate", label: "lets a certificate be issued" },
-          { key: "tracking", label: "counts opens and clicks of mail" },
-          { key: "bounce", label: "takes mail that comes back" },
-        ],
-        usual: question.guess,
-      };
-    }
-  }
-}
+export const promptFor = <Q extends PersonQuestion>(question: Q, shown: string): Prompt =>
+  (PROMPTS[question.kind] as (question: Q, shown: string) => Prompt)(question, shown);

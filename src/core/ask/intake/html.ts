@@ -43,104 +43,138 @@ export function metaTags(text: string): MetaTag[] {
 /** What a page says is not so any more. */
 const STRUCK = new Set(["del", "s", "strike"]);
 
+/** Kinds of inputs that hold no text. */
+const NO_TEXT = /^(?:button|submit|reset|checkbox|radio|hidden|image|password)$/i;
+
+/** Whether a browser shows nothing of an element, or nothing that belongs to the text. */
+const isUnseen = (tag: string, attributes: Readonly<Record<string, string>>): boolean =>
+  HIDDEN.has(tag) ||
+  STRUCK.has(tag) ||
+  attributes.role === "button" ||
+  attributes.role === "tooltip" ||
+  attributes.hidden !== undefined ||
+  attributes["aria-hidden"] === "true" ||
+  /display\s*:\s*none|visibility\s*:\s*hidden/i.test(attributes.style ?? "");
+
+/** The text of a page as it is put together: lines of blocks, and cells with one tab between them. */
+class PageText {
+  readonly #pieces: string[] = [];
+  /** How many cells there are so far in each row that is open. */
+  readonly #rows: number[] = [];
+  #inCell = 0;
+
+  get text(): string {
+    return this.#pieces.join("");
+  }
+
+  /** The last character written so far; a page begins like a new line. */
+  get last(): string {
+    return this.#pieces.at(-1)?.at(-1) ?? "\n";
+  }
+
+  put(more: string): void {
+    if (more !== "") this.#pieces.push(more);
+  }
+
+  /** Begins a line; inside a cell that is a blank. */
+  line(): void {
+    if (this.#inCell > 0) this.put(/\s/.test(this.last) ? "" : " ");
+    else if (this.last !== "\n") this.put("\n");
+  }
+
+  cell(): void {
+    if (!/[\n\t]/.test(this.last)) this.put("\t");
+  }
+
+  /** What somebody could change stands beside its label. */
+  input(value: string): void {
+    if (this.#inCell === 0 && this.#pieces.at(-1) === "\n") this.#pieces.pop();
+    this.cell();
+    this.put(value);
+    this.line();
+  }
+
+  beginRow(): void {
+    this.line();
+    this.#rows.push(0);
+  }
+
+  endRow(): void {
+    this.#rows.pop();
+    this.line();
+  }
+
+  /** An empty cell stays a cell. */
+  beginCell(): void {
+    const count = this.#rows.pop();
+    if (count !== undefined && count > 0) this.put("\t");
+    if (count !== undefined) this.#rows.push(count + 1);
+    this.#inCell += 1;
+  }
+
+  endCell(): void {
+    this.#inCell = Math.max(0, this.#inCell - 1);
+    if (this.#pieces.length > 0 && this.last === " ") this.#pieces.push((this.#pieces.pop() as string).trimEnd());
+  }
+}
+
 /**
  * What a browser would show of a page's source, one line a block and one tab between cells. Buttons, scripts and hidden parts
  * are left out; a picture's text stands as `[picture: …]`, because nobody can copy what it shows. What is struck through is
  * no part of the text, and is named.
  */
 export function htmlText(source: string): { readonly text: string; readonly struck: readonly string[] } {
-  const pieces: string[] = [];
+  const page = new PageText();
   const struck: string[] = [];
   const skipping: string[] = [];
-  let inCell = 0;
   let inPre = 0;
   let option: boolean | undefined;
-  /** The last character written so far; a page begins like a new line. */
-  const last = () => pieces.at(-1)?.at(-1) ?? "\n";
   const put = (more: string) => {
-    if (more !== "" && skipping.length === 0 && option !== false) pieces.push(more);
+    if (option !== false) page.put(more);
   };
-  const line = () => {
-    if (inCell > 0) put(/\s/.test(last()) ? "" : " ");
-    else if (last() !== "\n") put("\n");
-  };
-  const cell = () => {
-    if (!/[\n\t]/.test(last())) put("\t");
-  };
-  const rowCells: number[] = [];
   const reader = new Parser({
-    onopentag(tag, { role, hidden, style, type, value, alt, selected, ...attributes }) {
+    onopentag(tag, attributes) {
       if (skipping.length > 0) {
         if (!VOID.has(tag)) skipping.push(tag);
         return;
       }
-      const unseen =
-        HIDDEN.has(tag) ||
-        role === "button" ||
-        role === "tooltip" ||
-        hidden !== undefined ||
-        attributes["aria-hidden"] === "true" ||
-        /display\s*:\s*none|visibility\s*:\s*hidden/i.test(style ?? "") ||
-        STRUCK.has(tag);
-      if (unseen && !VOID.has(tag)) {
-        skipping.push(tag);
-        return;
-      }
-      if (tag === "td" || tag === "th") {
-        // An empty cell stays a cell.
-        const count = rowCells.at(-1) ?? 0;
-        if (count > 0) put("\t");
-        if (rowCells.length > 0) rowCells[rowCells.length - 1] = count + 1;
-        inCell += 1;
-      } else if (tag === "tr") {
-        line();
-        rowCells.push(0);
-      } else if (tag === "dd") cell();
-      else if (tag === "br") line();
+      const { type, value, alt, selected } = attributes;
+      const unseen = isUnseen(tag, attributes);
+      if (unseen && !VOID.has(tag)) skipping.push(tag);
+      else if (tag === "td" || tag === "th") page.beginCell();
+      else if (tag === "tr") page.beginRow();
+      else if (tag === "dd") page.cell();
+      else if (tag === "br") page.line();
       else if (tag === "img" && alt !== undefined && alt.trim() !== "") put(`[picture: ${alt.trim()}]`);
-      else if (
-        tag === "input" &&
-        !unseen &&
-        !/^(?:button|submit|reset|checkbox|radio|hidden|image|password)$/i.test(type ?? "text")
-      ) {
-        if (value !== undefined) {
-          if (inCell === 0 && pieces.at(-1) === "\n") pieces.pop();
-          cell();
-          put(value);
-          line();
-        }
+      else if (tag === "input" && !unseen && !NO_TEXT.test(type ?? "text")) {
+        if (value !== undefined) page.input(value);
       } else if (tag === "option") option = selected !== undefined;
       else if (BLOCKS.has(tag)) {
-        line();
+        page.line();
         if (tag === "pre") inPre += 1;
       }
     },
     ontext(raw) {
       if (STRUCK.has(skipping[0] ?? "") && raw.trim() !== "") struck.push(raw.replace(/\s+/g, " ").trim());
+      if (skipping.length > 0) return;
       const plain = inPre > 0 ? raw : raw.replace(/\s+/g, " ");
-      put(inPre === 0 && /\s/.test(last()) ? plain.replace(/^ /, "") : plain);
+      put(inPre === 0 && /\s/.test(page.last) ? plain.replace(/^ /, "") : plain);
     },
     onclosetag(tag) {
       if (skipping.length > 0) {
         if (skipping.at(-1) === tag) skipping.pop();
-        return;
-      }
-      if (tag === "td" || tag === "th") {
-        inCell = Math.max(0, inCell - 1);
-        if (pieces.length > 0 && last() === " ") pieces.push((pieces.pop() as string).trimEnd());
-      } else if (tag === "tr") {
-        rowCells.pop();
-        line();
-      } else if (tag === "dd") line();
+      } else if (tag === "td" || tag === "th") page.endCell();
+      else if (tag === "tr") page.endRow();
+      else if (tag === "dd") page.line();
       else if (tag === "option") option = undefined;
       else if (BLOCKS.has(tag) && tag !== "dt") {
         if (tag === "pre") inPre = Math.max(0, inPre - 1);
-        line();
+        page.line();
       }
     },
   });
   reader.end(source);
-  return { text: pieces.join(""), struck };
+  return { text: page.text, struck };
 }
 
 /**
