@@ -24,7 +24,7 @@ const sources = ["src", "build.mjs", "package.json", "package-lock.json", "tscon
 );
 const made = createHash("sha256").update(String(withTypes));
 for (const path of sources) made.update(`\0${path}\0`).update(readFileSync(new URL(path, root)));
-const stamp = new URL("node_modules/.cache/zandrel/built", root);
+const stamp = new URL(".built", dist);
 const fingerprint = made.digest("hex");
 if (existsSync(new URL("zandrel.cjs", dist)) && existsSync(stamp) && readFileSync(stamp, "utf8") === fingerprint) process.exit(0);
 rmSync(stamp, { force: true });
@@ -127,5 +127,4 @@ await types?.catch((error) => {
   process.exit(1);
 });
 
-mkdirSync(new URL(".", stamp), { recursive: true });
 writeFileSync(stamp, fingerprint);

@@ -27,9 +27,9 @@ afterAll(() => {
   for (const folder of folders) rmSync(folder, { recursive: true, force: true });
 });
 
-/** A temporary folder with these files in it, removed when the tests are done. */
-export function folderWith(files: Readonly<Record<string, string>> = {}): string {
-  const folder = mkdtempSync(join(tmpdir(), "zandrel-test-"));
+/** A temporary folder, a new one or a known one, with these files in it; it is removed when the tests are done. */
+export function folderWith(files: Readonly<Record<string, string>> = {}, known?: string): string {
+  const folder = known ?? mkdtempSync(join(tmpdir(), "zandrel-test-"));
   folders.push(folder);
   for (const [path, text] of Object.entries(files)) writeFileSync(join(folder, path), text);
   return folder;

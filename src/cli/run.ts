@@ -199,7 +199,7 @@ function expectOperands(command: Command, given: readonly string[]): void {
 }
 
 /** Reads a command line into the request the command takes: every option once, and in its own type. */
-async function requestOf(command: Command, argv: readonly string[], context: Context) {
+export async function requestOf(command: Command, argv: readonly string[], context: Context) {
   const args: Readonly<Record<string, unknown>> = readArguments(command, argv);
   const read = [...optionsOf(command)].map(([name, [key, option]]) => {
     const given = args[name];
