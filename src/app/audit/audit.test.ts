@@ -17,12 +17,6 @@ test("a domain of the workspace is judged with its asks, another one without", a
   expect(other.result.domains[0].findings.filter(({ id }: { id: string }) => /^ask-/.test(id))).toEqual([]);
 });
 
-test("only the areas that are asked for are judged", async () => {
-  const { ids: found, domain } = await ids("--checks", "spf", ...WORLD);
-  expect(found.filter((id: string) => !id.startsWith("spf"))).toEqual([]);
-  expect(domain.right.every(({ area }: { area: string }) => area === "spf")).toBe(true);
-});
-
 test("a name that files do not hold could not be asked about, which is not “is not there”", async () => {
   const { ended, result } = await useCase(demoHere(), "audit", "elsewhere.test", ...WORLD);
   expect(ended).toBe("undetermined");

@@ -16,8 +16,8 @@ test("what was published on which day is told, and the zone as it was on a day",
     (await useCase({ ...here, ...at(4) }, "history", "brackwater.example", ...argv)).result;
   const before = await one("--on", "2026-03-03");
   const after = await one("--on", "2026-03-06");
-  const names = ({ zones }: { zones: { records: { name: string; type: string }[] }[] }) =>
-    zones.flatMap(({ records }) => records.map(({ name, type }) => `${name} ${type}`));
+  const names = ({ zones }: { zones: { sets: { name: string; type: string }[] }[] }) =>
+    zones.flatMap(({ sets }) => sets.map(({ name, type }) => `${name} ${type}`));
   expect(names(before)).toContain("brackwater.example. TXT");
   expect(names(before)).not.toContain("_sb-8c2e.brackwater.example. CNAME");
   expect(names(after)).toContain("_sb-8c2e.brackwater.example. CNAME");

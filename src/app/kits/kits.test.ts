@@ -28,7 +28,7 @@ describe("kits", () => {
     ]);
     const asked = await useCase({ ...demoHere(), answers: ["brackwater", "yes"] }, "intake", "--kit", "heronpost");
     expect(asked.result.asks[0].records).toEqual(named.result.asks[0].records);
-    await expect(useCase(demoHere(), "intake", "--kit", "heronpost")).rejects.toMatchObject({ code: "kit-input" });
+    await expect(useCase(demoHere(), "intake", "--kit", "heronpost")).rejects.toMatchObject({ code: "kit-input-missing" });
   });
   test("a service that is not in the workspace yet is called what the kit calls it", async () => {
     const kit =

@@ -21,7 +21,7 @@ describe("messages as a receiver judges them", () => {
         spf: { result: "pass", domain: "brackwater.example." },
       });
     expect((await judge("newsletter.eml", ...envelope("<>"))).result.spf).toMatchObject({
-      identity: "mailfrom",
+      identity: "helo",
       domain: "out.heronpost.example.",
     });
   });

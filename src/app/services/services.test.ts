@@ -7,12 +7,12 @@ describe("services without a link", () => {
     expect((await useCase(here, "sender", "credential", "heronpost")).result).toMatchObject({ done: "listed", credentials: [] });
     const kept = await useCase(
       here,
-      ...["sender", "credential", "heronpost", "--keep", "-", "--user", "theatre", "--domain", "brackwater.example"],
+      ...["sender", "credential", "heronpost", "--keep", "--user", "theatre", "--domain", "brackwater.example"],
     );
     expect(kept.result.credentials).toMatchObject([{ user: "theatre" }]);
     expect(JSON.stringify(kept)).not.toContain("a-made-up-secret");
     const [{ id }] = (await useCase(here, "sender", "credential", "heronpost")).result.credentials;
-    expect((await useCase(here, "sender", "credential", "heronpost", "--end", id)).result.done).toBe("ended");
+    expect((await useCase(here, "sender", "credential", "heronpost", "--end", id)).result.done).toBe("revoked");
   });
   test.each([
     [["sender", "settings", "heronpost"], "no-smtp-settings"],

@@ -41,14 +41,17 @@ export interface Visibility {
   readonly because: Clause;
 }
 
-/** The last publication that put something at a place, and was neither refused nor taken back. */
-function lastPublication({ publications }: JournalState, { name, type }: Pick<RecordSet, "name" | "type">) {
-  const undone = new Set(publications.filter(({ closed }) => closed?.end === "published").map(({ opened }) => opened.undoes));
-  const publication = publications.findLast(
-    ({ opened, closed }) =>
-      closed?.end === "published" &&
-      !undone.has(opened.id) &&
-      opened.changes.some((change) => change.name === name && change.type === type),
+/** The publications that were neither refused nor taken back. */
+function published({ publications }: JournalState): Publication[] {
+  const carriedOut = publications.filter(({ closed }) => closed?.end === "published");
+  const undone = new Set(carriedOut.map(({ opened }) => opened.undoes));
+  return carriedOut.filter(({ opened }) => !undone.has(opened.id));
+}
+
+/** The last of them that put something at a place. */
+function lastPublication(journalled: JournalState, { name, type }: Pick<RecordSet, "name" | "type">) {
+  const publication = published(journalled).findLast(({ opened }) =>
+    opened.changes.some((change) => change.name === name && change.type === type),
   );
   const change = publication?.opened.changes.find((one) => one.name === name && one.type === type);
   return publication === undefined || change === undefined ? undefined : { at: publication.opened.at, change };
@@ -93,9 +96,7 @@ export function visibilityOf(ask: Ask, journalled: JournalState): Visibility | u
     dnsWants(ask.wants).some(
       (want) => want.name === change.name && want.type === change.type && change.after !== undefined && isMet(change.after, want),
     );
-  const publication = journalled.publications.findLast(
-    ({ opened, closed }) => closed?.end === "published" && opened.changes.some(wants),
-  );
+  const publication = published(journalled).findLast(({ opened }) => opened.changes.some(wants));
   if (publication?.closed === undefined) return undefined;
   const cacheWindow = longestWindow(publication.opened.changes.filter(wants).flatMap((change) => change.cacheWindow ?? []));
   const publishedAt = publication.closed.at;
