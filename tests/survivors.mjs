@@ -2,7 +2,8 @@
 // Each change of survivors.json is made in a copy of the project; then the compiler and the tests that concern it run until one of them
 // sees it. Survivors are printed, and counted against the limit.
 import { spawnSync } from "node:child_process";
-import { cpSync, mkdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from "node:fs";
+import { cpSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { parseArgs } from "node:util";
 
@@ -50,16 +51,16 @@ const concerned = (/** @type {string} */ file) =>
     )
   ];
 
-const copy = join(root, "node_modules/.cache/zandrel/survivors");
-rmSync(copy, { recursive: true, force: true });
-mkdirSync(copy, { recursive: true });
+const copy = mkdtempSync(join(tmpdir(), "zandrel-survivors-"));
+process.on("exit", () => rmSync(copy, { recursive: true, force: true }));
 const tracked = spawnSync("git", ["ls-files"], { cwd: root, encoding: "utf8" }).stdout.trim().split("\n");
 for (const file of tracked) cpSync(join(root, file), join(copy, file));
 symlinkSync(join(root, "node_modules"), join(copy, "node_modules"));
 
 /** Runs a program of the project in the copy; whether it is content. */
 const runs = (/** @type {string[]} */ argv) =>
-  spawnSync(process.execPath, argv, { cwd: copy, stdio: "ignore", env: { ...process.env, CI: "" }, timeout: 600_000 }).status === 0;
+  spawnSync(process.execPath, argv, { cwd: copy, stdio: "ignore", env: { ...process.env, CI: "" }, timeout: 600_000 }).status ===
+  0;
 const jest = ["--experimental-vm-modules", "--no-warnings", "node_modules/jest/bin/jest.js", "--bail", "--testTimeout=60000"];
 
 /** Who sees a change that stands in the copy; undefined where nobody does. */
@@ -73,10 +74,17 @@ function seenBy(/** @type {string} */ file) {
 const changes = JSON.parse(readFileSync(join(root, "tests/survivors.json"), "utf8"));
 const tried = changes.filter(({ id, file, same }) => same === undefined && new RegExp(values.only).test(`${id} ${file}`));
 const survivors = [];
+// What fails without any change sees nothing.
+if (!runs(["build.mjs", "--no-types"])) throw new Error("the build fails without a change");
+for (const tests of new Set(tried.flatMap(({ file }) => concerned(file))))
+  if (!runs([...jest, tests])) throw new Error(`${tests} fails without a change`);
 for (const { id, file, from, to } of tried) {
   const text = readFileSync(join(root, file), "utf8");
   if (text.split(from).length !== 2) throw new Error(`${id}: what it changes is not exactly once in ${file}: ${from}`);
-  writeFileSync(join(copy, file), text.replace(from, () => to));
+  writeFileSync(
+    join(copy, file),
+    text.replace(from, () => to),
+  );
   const by = seenBy(file);
   writeFileSync(join(copy, file), text);
   console.log(`${by === undefined ? "SURVIVED" : "seen"}  ${id}  ${file}  ${by ?? `${from}  ->  ${to}`}`);

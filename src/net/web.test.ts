@@ -1,7 +1,7 @@
 import { createServer, type ServerResponse } from "node:http";
 import { afterEach, expect, test } from "@jest/globals";
 import { judgeProof } from "../core/site/index.ts";
-import { fetchPage } from "./web.ts";
+import { fetchPage, followPage } from "./web.ts";
 
 const closing: (() => unknown)[] = [];
 afterEach(async () => {
@@ -60,4 +60,20 @@ test.each<[string, string, boolean | undefined]>([
 ])("a file that %s", async (_, body, found) => {
   const file = { kind: "file", url: "http://brackwater.example/seekmere.txt", text: "t1" } as const;
   expect((await judged((response) => void response.end(body), file)).found).toBe(found);
+});
+
+test.each([
+  [8, 200],
+  [9, 302],
+])("of a chain of %d redirects eight are followed", async (length, last) => {
+  const web = createServer(({ url }, response) => {
+    const at = Number(url?.slice(1));
+    response.writeHead(at < length ? 302 : 200, at < length ? { location: `/${at + 1}` } : {}).end();
+  });
+  await new Promise<void>((resolve) => web.listen(0, "127.0.0.1", resolve));
+  closing.push(() => web.close());
+  const { port } = web.address() as { port: number };
+  const options = { addresses: async () => ({ found: ["127.0.0.1"] }), ports: { http: port, https: port }, timeout: 2000 };
+  const chain = await followPage("http://brackwater.example/0", options);
+  expect(chain.map((one) => ("page" in one ? one.page.status : 0))).toEqual([...Array(8).fill(302), last]);
 });

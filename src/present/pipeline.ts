@@ -25,7 +25,7 @@ const rowsOf = (domains: readonly ReportedDomain[]): ReportedFinding[] =>
   domains.flatMap(({ domain, findings }) => findings.map((finding) => ({ domain, ...finding })));
 
 /** A cell that no spreadsheet takes for a formula. */
-const harmless = (text: string): string => (/^[=+\-@\t\r|%]/.test(text) ? `'${text}` : text);
+const harmless = (text: string): string => (/^[=+\-@\t\r\n|%]/.test(text) ? `'${text}` : text);
 
 /** Lines of a table, ended by CRLF (RFC 4180), in which no cell is taken for a formula. */
 export const csvLines = (rows: readonly (readonly string[])[]): string =>

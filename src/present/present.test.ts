@@ -1,7 +1,10 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { verbatim } from "../core/clause/index.ts";
+import { allOf, count } from "./english.ts";
 import { calendar, columns, jsonText, moment, sheetMarkdown, sheetPage, terminalSafe, visible, wrap } from "./index.ts";
+import { csvLines } from "./pipeline.ts";
+import { deadline } from "./time.ts";
 
 const nasty = fc.string({ unit: fc.constantFrom("\x1b", "[31m", "\x07", "\x9b", "\u202e", "\n", "\t", "a", "ü", "\u2028") });
 const control = /[\x00-\x09\x0b-\x1f\x7f-\x9f\u202a-\u202e\u2028]/;
@@ -78,4 +81,33 @@ describe("sheets", () => {
   });
   test("Markdown fences a value that has backquotes itself", () =>
     expect(sheetMarkdown("t", entries)).toContain('- Value: ``a `b` <script>"&``'));
+});
+
+describe("English", () => {
+  test.each([
+    [["a"], "a is", "one"],
+    [["a", "b"], "a and b are", "several"],
+    [["a", "a"], "a is", "the same one twice"],
+    [["a", "b", "a"], "a and b are", "two, one of them twice"],
+  ])("%j: %s (%s)", (words, expected) => expect(allOf(words, "is", "are")).toBe(expected));
+  test.each([
+    [0, "0 records"],
+    [1, "1 record"],
+    [2, "2 records"],
+  ])("%d of a thing", (number, expected) => expect(count(number, "record")).toBe(expected));
+});
+
+test.each([
+  [0, "09:00"],
+  [1, "09:01"],
+  [59_999, "09:01"],
+  [60_000, "09:01"],
+])("a deadline %d ms after nine is never earlier than it is: %s", (ms, expected) => {
+  const nine = new Date(2026, 2, 2, 9).getTime();
+  expect(deadline(nine + ms, nine)).toContain(expected);
+});
+
+test.each([..."=+-@\t\r\n|%"].map((sign) => [sign]))("a cell that begins with %j is no formula", (sign) => {
+  expect(csvLines([[`${sign}1+1`]])).toBe(`"'${sign}1+1"\r\n`);
+  expect(csvLines([[`1${sign}1`]])).toBe(`"1${sign}1"\r\n`);
 });
