@@ -1,3 +1,4 @@
+import { isDeepStrictEqual } from "node:util";
 import { asAsked, recordsWanted, webProofOf } from "../../core/ask/index.ts";
 import type { Clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
@@ -79,8 +80,8 @@ export function withoutSpf(records: readonly ResourceRecord[], domain: DomainNam
 /** The ask of the same service that wants the very same already. */
 export function duplicateOf(ask: NewAsk, domain: Domain): string | undefined {
   if (ask.web !== undefined) {
-    const proof = JSON.stringify(ask.web);
-    return domain.asks.find((other) => other.service === ask.service && JSON.stringify(webProofOf(other.wants)) === proof)?.id;
+    const proof = ask.web;
+    return domain.asks.find((other) => other.service === ask.service && isDeepStrictEqual(webProofOf(other.wants), proof))?.id;
   }
   const spfSet =
     ask.spf === undefined ? [] : [{ name: domain.name, type: "TXT", ttl: 0, data: { strings: [`v=spf1 ${ask.spf}`] } }];

@@ -103,6 +103,24 @@ describe("a publication whose process was killed", () => {
     }
   });
 
+  test.each([
+    ["a day later it may still arrive", 86_400_000, true],
+    ["after that it is given up", 86_400_001, false],
+  ])("%s", async (_, later, recognised) => {
+    writeFileSync(file, EMPTY);
+    const journal = journalOf({ way: "zone-file", file });
+    const at = (now: number) => ({ ...dns, now }) as unknown as DnsContext;
+    try {
+      await settleInterrupted(domain, dns, workspace, journal);
+      writeFileSync(file, FILLED);
+      // It was opened one millisecond after 1970.
+      const said = await settleInterrupted(domain, at(later), workspace, journal);
+      expect(said.length > 0).toBe(recognised);
+    } finally {
+      journal.close();
+    }
+  });
+
   test("and that arrives after it was given up is recognised, unless a later one touched the same", async () => {
     for (const later of [false, true]) {
       writeFileSync(file, EMPTY);

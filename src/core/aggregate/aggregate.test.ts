@@ -500,6 +500,13 @@ describe("advice", () => {
     ],
     ["forgers stop nothing", [good, seen({ ip: "203.0.113.99", count: 5000 })], {}, [true, false], []],
     [
+      "by SPF alone now and then is not said",
+      [good, seen({ ip: "198.51.100.7", spfAligned: true, count: 10 })],
+      {},
+      [true, false],
+      [],
+    ],
+    [
       "by SPF alone is said, and stops nothing",
       [seen({ ip: "198.51.100.7", spfAligned: true })],
       {},

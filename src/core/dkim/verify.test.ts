@@ -61,6 +61,7 @@ async function signed(message: string, options: Partial<SignOptions> & { key: Ke
 }
 
 const rsa = generateKeyPairSync("rsa", { modulusLength: 2048 });
+const other = generateKeyPairSync("rsa", { modulusLength: 2048 });
 const ed = generateKeyPairSync("ed25519");
 const KEYS = {
   "k1._domainkey.brackwater.example": keyRecordText(rsa.publicKey),
@@ -278,6 +279,7 @@ describe("verdicts (RFC 6376 section 6, RFC 8301, RFC 8601 section 2.7.1)", () =
       "or another key",
     ],
     ["expired", { options: { expires: NOW - 1 } }, "fail", "expired", "2026-03-02"],
+    ["expires now", { options: { expires: NOW } }, "pass", undefined],
     ["expires later", { options: { expires: NOW + 1 } }, "pass", undefined],
     ["no key", { keys: {} }, "permerror", "no-key", "no key at k1._domainkey"],
     ["nobody could be asked for the key", { keys: key("unreachable") }, "temperror", "key-unreachable", "nobody answered"],
@@ -300,6 +302,14 @@ describe("verdicts (RFC 6376 section 6, RFC 8301, RFC 8601 section 2.7.1)", () =
       "key-forbids",
     ],
     ["t=s with the very domain", { keys: key(p.replace("k=rsa;", "k=rsa; t=s;")) }, "pass", undefined],
+    // What tells most about why it failed is said, whichever key comes first.
+    [
+      "two keys, one unreadable, one of somebody else",
+      { keys: key(["v=DKIM1; p=AAAA", keyRecordText(other.publicKey)]) },
+      "fail",
+      "other-key",
+    ],
+    ["the same, the other way round", { keys: key([keyRecordText(other.publicKey), "v=DKIM1; p=AAAA"]) }, "fail", "other-key"],
     ["two keys, one of them right", { keys: key(["v=DKIM1; p=AAAA", p]) }, "pass", undefined],
     ["rsa-sha1", { change: (text) => text.replace("a=rsa-sha256", "a=rsa-sha1") }, "fail", "historic-algorithm"],
     ["a field that cannot be read", { change: (text) => text.replace("v=1;", "") }, "permerror", "malformed"],

@@ -515,6 +515,24 @@ describe("what breaks a chain", () => {
       ),
     ).toHaveProperty("flaw");
   });
+  test("what an alias leads to lasts no longer than either of them", async () => {
+    const until = async (change: Partial<Record<"alias" | "www", number>>, of: string) => {
+      const made = world({
+        change: (set) => {
+          const label = set.name.split(".")[0] as "alias" | "www";
+          return change[label] === undefined ? undefined : { expiration: change[label] };
+        },
+      });
+      const verdict = await judge(made, of, "A");
+      return verdict.kind === "secure" ? verdict.until : verdict;
+    };
+    const usual = await until({}, "alias.brackwater.example.");
+    expect(usual).toBeGreaterThan(NOW + 100);
+    expect(await until({ alias: NOW + 50 }, "alias.brackwater.example.")).toBe(NOW + 50);
+    expect(await until({ www: NOW + 60 }, "alias.brackwater.example.")).toBe(NOW + 60);
+    expect(await until({ alias: NOW + 70, www: NOW + 60 }, "alias.brackwater.example.")).toBe(NOW + 60);
+    expect(await until({ alias: NOW + 50 }, "www.brackwater.example.")).toBe(usual);
+  });
   test("the alias that a DNAME makes is never believed by itself", async () => {
     const made = world({}, { extra: 'old DNAME new\nx.new TXT "right"\nx.bad TXT "wrong"\n' });
     const zone = made.zone;

@@ -91,6 +91,13 @@ rows("ptr (section 5.5)", [
   ["v=spf1 ptr:ost.brackwater.example -all", "192.0.2.30", "fail"],
   ["v=spf1 exists:%{p}.seen.brackwater.example -all", "192.0.2.30", "pass", "host.brackwater.example.seen A 127.0.0.2"],
   ["v=spf1 exists:%{p}.seen.brackwater.example -all", "192.0.2.31", "pass", "unknown.seen A 127.0.0.2"],
+  // The domain itself comes before a name below it, in whatever order they are answered (section 7.3).
+  [
+    "v=spf1 exists:%{p}.seen.brackwater.example -all",
+    "192.0.2.33",
+    "pass",
+    "33.2.0.192.in-addr.arpa. PTR below.brackwater.example.\n33.2.0.192.in-addr.arpa. PTR brackwater.example.\nbelow A 192.0.2.33\n@ A 192.0.2.33\nbrackwater.example.seen A 127.0.0.2",
+  ],
 ]);
 
 rows("include and redirect (sections 5.2 and 6.1)", [

@@ -282,6 +282,8 @@ describe("what bulk senders are asked for (RFC 5322 section 3.6, RFC 8058)", () 
     ["two Dates", signed(`Date: Mon, 2 Mar 2026 09:00:00 +0000\r\n${NEWS}`), ["date", "aligned-spf"]],
     ["a Date in words", signed(NEWS.replace(/Date:.*/, "Date: yesterday")), ["date", "aligned-spf"]],
     ["two authors", signed(NEWS.replace("From: ", "From: a@brackwater.example, ")), ["one-author", "aligned-spf"]],
+    ["a line of 998 octets, which is allowed", signed(`${NEWS}${"x".repeat(998)}\r\n`), ["aligned-spf"]],
+    ["a line of 999 octets", signed(`${NEWS}${"x".repeat(999)}\r\n`), ["aligned-spf", "line-length"]],
     ["a line of 1 000 octets", signed(`${NEWS}${"x".repeat(999)}\r\n`), ["aligned-spf", "line-length"]],
   ])("%s", async (_, message, ids) => expect(allInWords(await failing(await message))).toEqual(ids));
   test.each<[string, string, boolean | undefined]>([
