@@ -33,7 +33,7 @@ const EVENTS_SINCE = 60;
 /** Days for which a notice that could not be told is tried again. */
 const TRIED_FOR = 7;
 
-const noticeShape = z.object({
+export const noticeShape = z.object({
   id: z.number(),
   at: time,
   domain: domainName,
