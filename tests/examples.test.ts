@@ -27,8 +27,8 @@ function demoWorkspace(): string {
   const key = generateKeyPairSync("ed25519").privateKey.export({ type: "pkcs8", format: "pem" }).toString();
   mkdirSync(join(here, "keys/brackwater.example"), { recursive: true });
   for (const [file, text] of [
-    ["k1.pem", key],
-    ["keys/brackwater.example/k1.pem", key],
+    ["spring26.pem", key],
+    ["keys/brackwater.example/spring26.pem", key],
     ["seekmere.txt", "Type\tHost\tValue\nTXT\t@\tseekmere-owner=4f1d0c77a3\n"],
     ["secret.txt", "a-made-up-secret\n"],
   ] as const)

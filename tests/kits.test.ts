@@ -17,7 +17,7 @@ const TEMPLATE = {
     { type: "A", groupId: "site", host: "@", pointsTo: "203.0.113.10", ttl: 3600 },
   ],
 };
-const KIT = `kit: 1\nservice: heronpost\ntitle: Heronpost\ninputs:\n  account: { explain: your account }\nasks:\n  - id: sending\n    purpose: sending\n    spf: include:spf.heronpost.example\n    records: |\n      hp1._domainkey CNAME {account}.k1.heronpost.example.\n`;
+const KIT = `kit: 1\nservice: heronpost\ntitle: Heronpost\ninputs:\n  account: { explain: your account }\nasks:\n  - id: sending\n    purpose: sending\n    spf: include:spf.heronpost.example\n    records: |\n      hpa._domainkey CNAME {account}.ka.heronpost.example.\n`;
 
 function workspace(): string {
   const folder = folderWith({
@@ -72,7 +72,7 @@ describe("templates", () => {
     const folder = workspace();
     const shown = await zandrel(folder, ["kit", "export", "heronpost", "--json"]);
     expect(shown.json.template.records).toEqual([
-      { type: "CNAME", groupId: "sending", host: "hp1._domainkey", pointsTo: "%account%.k1.heronpost.example" },
+      { type: "CNAME", groupId: "sending", host: "hpa._domainkey", pointsTo: "%account%.ka.heronpost.example" },
       { type: "SPFM", groupId: "sending", spfRules: "include:spf.heronpost.example" },
     ]);
     expect(await zandrel(folder, ["kit", "export", "heronpost", "--file", "out.json"])).toMatchObject({ exit: 0, err: "" });
@@ -108,10 +108,10 @@ describe("a kit from an address", () => {
       /kits:\n\s+post:\n\s+url: http:.*\n\s+sha256: [0-9a-f]{64}/,
     );
     expect(readFileSync(join(folder, "kits/post.yaml"), "utf8")).toBe(KIT);
-    served = KIT.replace("k1.heronpost.example.", "k1.evil.example.");
+    served = KIT.replace("ka.heronpost.example.", "k1.evil.example.");
     const changed = await take(folder, "--dry-run");
     expect(changed.exit).toBe(1);
-    expect(changed.err).toMatch(/changed since it was agreed to .*“\+ +hp1\._domainkey CNAME \{account\}\.k1\.evil\.example\./);
+    expect(changed.err).toMatch(/changed since it was agreed to .*“\+ +hpa\._domainkey CNAME \{account\}\.k1\.evil\.example\./);
     expect(readFileSync(join(folder, "kits/post.yaml"), "utf8")).toBe(KIT);
     // By its name it is the same kit, and the same question.
     expect((await zandrel(folder, ["intake", "--kit", "post", "--input", "account=brackwater"])).exit).toBe(1);

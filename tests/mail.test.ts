@@ -36,7 +36,7 @@ describe("message judge", () => {
       {
         spf: { result: "pass", domain: "bounce.brackwater.example." },
         dkim: [
-          { result: "pass", domain: "brackwater.example.", selector: "hp1" },
+          { result: "pass", domain: "brackwater.example.", selector: "hpa" },
           { result: "pass", domain: "heronpost.example." },
         ],
         dmarc: { result: "pass", policy: "quarantine", disposition: "none", domain: "brackwater.example." },

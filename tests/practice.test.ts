@@ -55,7 +55,7 @@ describe("Nettlehost's form", () => {
   test("refuses an alias beside another record, in its own words", async () => {
     const refused = await post("/nettlehost/quillmark.test/add", { type: "A", host: "www", value: "203.0.113.10" });
     expect(refused.status).toBe(409);
-    expect(await refused.text()).toContain("Record conflict");
+    expect(await refused.text()).toContain("This name is taken");
   });
   test("hides what it put there itself, until somebody asks, and deletes one record at a time", async () => {
     expect(await get("/nettlehost/quillmark.test")).not.toContain("parked.nettlehost");

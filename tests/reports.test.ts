@@ -29,7 +29,7 @@ asks:
     purpose: sending
     spf: include:spf.heronpost.example
     records: |
-      hp1._domainkey CNAME brackwater.k1.heronpost.example.
+      hpa._domainkey CNAME brackwater.ka.heronpost.example.
   - id: swiftquill-sending
     service: swiftquill
     purpose: sending

@@ -43,7 +43,7 @@ export class MailRecords {
   async publishTargets(domain: string): Promise<void> {
     if (this.#description.publishes === "alias")
       for (const [i, selector] of this.#description.selectors.entries())
-        this.#publish(name(`${domain.split(".")[0]}.k${i + 1}`, this.apex), (await this.#key(domain, selector)).publicKey);
+        this.#publish(name(`${domain.split(".")[0]}.k${"ab"[i]}`, this.apex), (await this.#key(domain, selector)).publicKey);
   }
 
   /** The page that asks for proof of the domain. */
@@ -63,7 +63,7 @@ export class MailRecords {
     const rows = await Promise.all(
       selectors.map(async (selector, i) =>
         publishes === "alias"
-          ? `${selector}._domainkey\tCNAME\t${domain.split(".")[0]}.k${i + 1}.${plain(this.apex)}`
+          ? `${selector}._domainkey\tCNAME\t${domain.split(".")[0]}.k${"ab"[i]}.${plain(this.apex)}`
           : `${selector}._domainkey\tTXT\t${keyText((await this.#key(domain, selector)).publicKey)}`,
       ),
     );

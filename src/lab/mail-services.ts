@@ -7,7 +7,7 @@ export const HERONPOST: MailServiceDescription = {
   title: "Heronpost",
   mark: "HP",
   address: ADDRESSES.heronpost,
-  selectors: ["hp1", "hp2"],
+  selectors: ["hpa", "hpb"],
   publishes: "alias",
   wantsToken: false,
   returnHost: (domain) => `bounce.${domain}`,

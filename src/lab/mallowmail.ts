@@ -125,7 +125,7 @@ export async function startMallowmail(address: string, world: MailWorld): Promis
     const { disposition, result } = verdict.dmarc;
     if (result === "temperror") return { code: 451, text: "4.7.24 the message could not be judged, try again" };
     if (disposition === "reject")
-      return { code: 550, text: "5.7.26 the sender's domain asks us to refuse mail that is not proven its own" };
+      return { code: 550, text: "5.7.26 this letter does not prove whose it is, and the domain it names wants such letters turned away" };
     const stamp = Buffer.from(`${authenticationResults("mx.mallowmail.example", verdict)}\r\n`, "latin1");
     const box = `${mailboxes}/${arrival.to.toLowerCase()}`;
     fileInto(disposition === "quarantine" ? `${box}/.Junk` : box, Buffer.concat([stamp, trace, octets]));

@@ -33,9 +33,9 @@ export function enter(host: AuthorityHost, apex: DomainName, { type, host: typed
     ?.nodes.get(at.value);
   const others = [...(here?.keys() ?? [])].filter((other) => other !== type && other !== "SOA" && other !== "NS");
   if (type === "CNAME" && others.length > 0)
-    return `Record conflict: there is another record for ${displayName(at.value)}. (Error 1004)`;
+    return `This name is taken: ${displayName(at.value)} has another record, and an alias wants to be alone.`;
   if (here?.has("CNAME") === true && type !== "CNAME")
-    return `Record conflict: ${displayName(at.value)} is an alias. (Error 1004)`;
+    return `This name is taken: ${displayName(at.value)} is an alias, beside which nothing may be.`;
   const there = host.set(apex, at.value, type);
   const set: RecordSet = { name: at.value, type, ttl: 3600, data: [record.data] };
   host.put(apex, there === undefined || type === "CNAME" ? set : withData(there, set.data));

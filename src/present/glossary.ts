@@ -127,13 +127,13 @@ export const GLOSSARY: readonly Term[] = [
     "DKIM",
     "a signature on mail",
     "A signature in the header of a message; receivers check it with a key that is published in the DNS.",
-    "Heronpost signs newsletters with the selector hp1.",
+    "Heronpost signs newsletters with the selector hpa.",
   ),
   term(
     "DKIM key",
     "the public half of a signing key",
     "The record with which receivers check a DKIM signature; the private half stays with the sender.",
-    'hp1._domainkey.brackwater.example TXT "v=DKIM1; p=MIIB…"',
+    'hpa._domainkey.brackwater.example TXT "v=DKIM1; p=MIIB…"',
     "key",
   ),
   term(
@@ -333,7 +333,7 @@ export const GLOSSARY: readonly Term[] = [
     "selector",
     "the name of a signing key",
     "The word in front of ._domainkey under which a DKIM key is published.",
-    "hp1 in hp1._domainkey.brackwater.example",
+    "hpa in hpa._domainkey.brackwater.example",
   ),
   term(
     "serial",

@@ -35,7 +35,7 @@ describe("reports as receivers write them (RFC 7489 appendix C)", () => {
       row(
         "<reason><type>mailing_list</type><comment>a &amp; b</comment></reason>",
         "<envelope_from>bounce.brackwater.example</envelope_from><header_from>brackwater.example</header_from>",
-        "<dkim><domain>heronpost.example</domain><selector>hp1</selector><result>fail</result></dkim><dkim><domain>brackwater.example</domain><selector>k1</selector><result>pass</result></dkim><spf><domain>bounce.heronpost.example</domain><scope>mfrom</scope><result>softfail</result></spf>",
+        "<dkim><domain>heronpost.example</domain><selector>hpa</selector><result>fail</result></dkim><dkim><domain>brackwater.example</domain><selector>k1</selector><result>pass</result></dkim><spf><domain>bounce.heronpost.example</domain><scope>mfrom</scope><result>softfail</result></spf>",
       ),
     );
     for (const cut of [1, 7, 10_000])
@@ -248,7 +248,7 @@ const HERONPOST: KnownService = {
   key: "heronpost",
   title: "Heronpost",
   domains: [name("heronpost.example")],
-  keyNames: ["hp1._domainkey.brackwater.example."],
+  keyNames: ["hpa._domainkey.brackwater.example."],
   networks: [networkOf("198.51.100.0", 24)],
 };
 const B = name("brackwater.example");
@@ -266,11 +266,11 @@ describe("who sends as us", () => {
     ["by its return path", { spfDomain: H, spfPasses: true }, "Heronpost", { reasons: { "wrong-return-path": 10 } }],
     [
       "by the key it signs with in our name",
-      { signer: B, selector: "hp1", signerPasses: true, dkimAligned: true },
+      { signer: B, selector: "hpa", signerPasses: true, dkimAligned: true },
       "Heronpost",
       { aligned: 10, ours: true },
     ],
-    ["not by a key whose signature fails", { signer: B, selector: "hp1" }, "192.0.2.25", { ours: false }],
+    ["not by a key whose signature fails", { signer: B, selector: "hpa" }, "192.0.2.25", { ours: false }],
     [
       "by the name of its domain, where its records do not give it away",
       { signer: name("out.heronpost.test"), signerPasses: true },

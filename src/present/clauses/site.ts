@@ -89,7 +89,7 @@ export const SITE = {
   "site-redirects": ({ target }: { readonly target: string }) =>
     `it redirects permanently to https://${target}, path and query kept`,
   "site-framed": "the page shows the other site inside a frame, so search engines and links see the wrong address",
-  "site-framed-mend": "choose a permanent redirect instead of “forwarding with masking”",
+  "site-framed-mend": "choose a permanent redirect, not one that shows the other site in a frame",
   "site-moves-after-loading": "the page moves on by itself after loading instead of redirecting",
   "site-moves-after-loading-mend": "choose a permanent redirect (301)",
   "site-no-redirect": ({ status }: { readonly status: number }) => `it answers by itself (${status}) and does not redirect`,

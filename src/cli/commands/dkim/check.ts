@@ -9,8 +9,8 @@ export default command({
     "judge the DKIM keys a domain has published: at the selectors named, or at all that are known to the workspace, plus common selectors",
   examples: [
     ["zandrel dkim check brackwater.example", "every selector that can be guessed or is in the workspace"],
-    ["zandrel dkim check brackwater.example hp1 hp2", "two selectors"],
-    ["zandrel dkim check brackwater.example k1 --zone-file brackwater.example.zone", "before it is published"],
+    ["zandrel dkim check brackwater.example hpa hpb", "two selectors"],
+    ["zandrel dkim check brackwater.example spring26 --zone-file brackwater.example.zone", "before it is published"],
   ],
   options: { ...resolverOptions },
   schema: dkimCheckSchema,

@@ -8,11 +8,11 @@ export default command({
   summary: "sign a message with DKIM; the signed message goes to standard output",
   examples: [
     [
-      "zandrel dkim sign newsletter.eml --domain brackwater.example --selector k1 --key keys/brackwater.example/k1.pem > signed.eml",
+      "zandrel dkim sign newsletter.eml --domain brackwater.example --selector spring26 --key keys/brackwater.example/spring26.pem > signed.eml",
       "sign a file",
     ],
     [
-      "zandrel dkim sign - --domain brackwater.example --selector k1 --key k1.pem --expires-in 7d",
+      "zandrel dkim sign - --domain brackwater.example --selector spring26 --key spring26.pem --expires-in 7d",
       "from standard input, good for a week",
     ],
   ],
