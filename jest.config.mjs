@@ -1,3 +1,5 @@
+import { availableParallelism } from "node:os";
+
 // Times are shown in UTC, whatever the machine says.
 process.env.TZ = "UTC";
 
@@ -12,8 +14,12 @@ export default {
   transform: {
     "^.+\\.ts$": ["@swc/jest", { jsc: { target: "es2022", parser: { syntax: "typescript" } }, module: { type: "es6" } }],
   },
-  maxWorkers: "100%",
+  // A third of what the slow suites take is waiting, for servers, caches and programs: one more than there are cores.
+  maxWorkers: availableParallelism() + 1,
   testTimeout: 60_000,
+  reporters: ["default", "<rootDir>/tests/slowest.mjs"],
+  // What of the sources the tests beside them reach; the built program is not counted.
+  collectCoverage: process.env.ZANDREL_COVERAGE === "1",
   coverageProvider: "v8",
   coverageReporters: ["text-summary"],
   collectCoverageFrom: ["src/**/*.ts", "!src/**/*.test.ts"],

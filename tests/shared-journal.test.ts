@@ -13,7 +13,7 @@ import { postgresSql } from "../src/workspace/postgres-sql.ts";
 import { type Sql, sqliteSql } from "../src/workspace/sql.ts";
 import { POSTGRES_REPORTS, REPORTS_FORM, ReportStore, RowSums, reportsIn } from "../src/workspace/tally.ts";
 import { describePostgres, type Postgres, startPostgres } from "./postgres.ts";
-import { ENVIRONMENT, folderWith, PROGRAM, started } from "./zandrel.ts";
+import { ENVIRONMENT, folderWith, PROGRAM, started, zandrel } from "./zandrel.ts";
 
 /** What is kept of a workspace keeps to the same in a file and in PostgreSQL; and a team that shares it. */
 let postgres: Postgres;
@@ -172,7 +172,11 @@ describePostgres("in PostgreSQL", () => {
     await lab?.close();
     await postgres?.close();
   });
-  const run = (at: string, ...argv: string[]) => started(at, argv, { env: { ...lab.env, JOURNAL: postgres.url } });
+  const run = (at: string, ...argv: string[]) => {
+    // A database's address is read from the process, not from what a run has around it.
+    process.getBuiltinModule("node:process").env.JOURNAL = postgres.url;
+    return zandrel(at, argv, { env: { ...lab.env, JOURNAL: postgres.url } });
+  };
 
   contract("the stores", POSTGRES, fresh);
 

@@ -258,7 +258,7 @@ export class AuthorityHost {
       switch (known.check.error.code) {
         case "forged":
           return signMessage(reply(RCODE.NOTAUTH), known.key, now, { error: TSIG_ERROR.BADSIG }).message;
-        case "bad-time": {
+        case "out-of-time": {
           const other = Buffer.alloc(6);
           other.writeUIntBE(now, 0, 6);
           const mac = requestMacOf(request, known.key);

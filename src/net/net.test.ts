@@ -486,11 +486,19 @@ describe("TSIG (RFC 8945)", () => {
     ["another secret", signed.message, { ...key, secret: Buffer.from("x") }, 1000, "forged"],
     ["another key name", signed.message, { ...key, name: name("other") }, 1000, "other-key"],
     ["another algorithm", signed.message, { ...key, algorithm: "hmac-sha512" }, 1000, "other-key"],
-    ["five minutes and a second late", signed.message, key, 1301, "bad-time"],
+    ["five minutes and a second late", signed.message, key, 1301, "out-of-time"],
+    ["five minutes and a second early", signed.message, key, 699, "out-of-time"],
     ["broken off", signed.message.subarray(0, -5), key, 1000, "malformed"],
     ["the server says BADKEY", signMessage(message, key, 1000, { error: TSIG_ERROR.BADKEY }).message, key, 1000, "bad-key"],
     ["the server says BADSIG", signMessage(message, key, 1000, { error: TSIG_ERROR.BADSIG }).message, key, 1000, "bad-signature"],
   ])("%s", (_, octets, own, now, code) => expect(verifyMessage(octets, own, now)).toMatchObject({ ok: false, error: { code } }));
+  test("an answer that is bound to its request is believed, whatever its clock says", () => {
+    const request = signMessage(message, key, 1000);
+    const answer = signMessage(message, key, 9000, { requestMac: request.mac });
+    expect(verifyMessage(answer.message, key, 1000, request.mac)).toMatchObject({ ok: true });
+    const complaint = signMessage(message, key, 9000, { requestMac: request.mac, error: TSIG_ERROR.BADTIME });
+    expect(verifyMessage(complaint.message, key, 1000, request.mac)).toMatchObject({ ok: false, error: { code: "bad-time" } });
+  });
   test("five minutes off is still within the fudge", () => expect(verifyMessage(signed.message, key, 1300).ok).toBe(true));
   test("no octet of a signed message can be changed unnoticed", () => {
     fc.assert(

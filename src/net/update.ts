@@ -177,6 +177,7 @@ function unverified(
         detail: clause("update-forged", { server, key: key.name }),
         remedy: clause("update-mend", { what: "between" }),
       };
+    case "out-of-time":
     case "bad-time": {
       const minutes = failure.serverTime === undefined ? undefined : Math.round((now - failure.serverTime) / 60);
       return {

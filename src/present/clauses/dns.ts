@@ -10,7 +10,7 @@ type Asked = {
 
 /** What “transfer-signature” needs. */
 type TransferSignature = Asked & {
-  readonly why: "unsigned" | "other-key" | "bad-key" | "bad-signature" | "forged" | "bad-time" | "malformed";
+  readonly why: "unsigned" | "other-key" | "bad-key" | "bad-signature" | "forged" | "bad-time" | "out-of-time" | "malformed";
 };
 
 /** Why what came with a transfer is not taken. */
@@ -20,7 +20,8 @@ const SIGNATURE: Readonly<Record<TransferSignature["why"], string>> = {
   "bad-key": "it does not know the key",
   "bad-signature": "it does not accept the key's secret",
   forged: "the signature of its answer does not verify",
-  "bad-time": "its clock and that of this machine differ by more than five minutes",
+  "bad-time": "it says that its clock and that of this machine differ by more than five minutes",
+  "out-of-time": "it was signed more than five minutes ago, or is from a clock that is ahead",
   malformed: "the signature of its answer cannot be read",
 };
 
