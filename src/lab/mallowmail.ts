@@ -77,6 +77,11 @@ function rowOf(domain: DomainName, { dmarc, spf, dkim }: Verdict, arrival: Arriv
   };
 }
 
+const REFUSED = {
+  code: 550,
+  text: "5.7.26 this letter does not prove whose it is, and the domain it names wants such letters turned away",
+} as const;
+
 /** Receives mail over SMTP, judges it with a cache of its own, stamps its verdict, files it, and reports once a day. */
 export async function startMallowmail(address: string, world: MailWorld): Promise<Mallowmail> {
   const { clock, mailboxes } = world;
@@ -124,8 +129,7 @@ export async function startMallowmail(address: string, world: MailWorld): Promis
     count(verdict, arrival);
     const { disposition, result } = verdict.dmarc;
     if (result === "temperror") return { code: 451, text: "4.7.24 the message could not be judged, try again" };
-    if (disposition === "reject")
-      return { code: 550, text: "5.7.26 this letter does not prove whose it is, and the domain it names wants such letters turned away" };
+    if (disposition === "reject") return REFUSED;
     const stamp = Buffer.from(`${authenticationResults("mx.mallowmail.example", verdict)}\r\n`, "latin1");
     const box = `${mailboxes}/${arrival.to.toLowerCase()}`;
     fileInto(disposition === "quarantine" ? `${box}/.Junk` : box, Buffer.concat([stamp, trace, octets]));
