@@ -1,7 +1,7 @@
 import type { Clause, Nothing } from "../../core/clause/index.ts";
 
 /** Says a clause that is inside another one. */
-export type Say = (inner: Clause | undefined) => string;
+type Say = (inner: Clause | undefined) => string;
 
 /** The words of clauses by their codes: always the same, or made of what the clause has with it. */
 export type Words = Readonly<Record<string, string | ((params: never, say: Say) => string)>>;
