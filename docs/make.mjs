@@ -4,11 +4,12 @@ import { mkdirSync, writeFileSync } from "node:fs";
 import { dirname } from "node:path";
 import { fileURLToPath } from "node:url";
 import { internals } from "../internals.mjs";
+import { errorsPage } from "./errors.mjs";
 
 /** Every generated file: its path from the project's folder, and its text. */
 export async function generated() {
-  const { files } = await internals("cli/documents.ts");
-  return files();
+  const { files, explainFailure } = await internals("cli/documents.ts", "present/failures.ts");
+  return [...(await files()), ["docs/errors.md", errorsPage(explainFailure)]];
 }
 
 if (process.argv[1] === fileURLToPath(import.meta.url))

@@ -46,7 +46,6 @@ export interface Failures {
   "no-json": { readonly command: string; readonly because: string };
   "input-too-large": { readonly octets: number };
   "clock-form": Record<never, never>;
-  "no-terminal-answer": Record<never, never>;
 
   // Names, addresses, days
   "not-a-domain": { readonly given: string; readonly because: Clause };
@@ -159,7 +158,6 @@ export interface Failures {
   "paste-leftover": { readonly leftover: readonly Leftover[] };
   "ask-differs": { readonly ask: string; readonly service: string; readonly name: DomainName; readonly type: string };
   "one-ask-only": { readonly option: "id" | "instead-of"; readonly asks: number };
-  "record-value": { readonly type: string; readonly value: string; readonly because: string };
   "id-form": { readonly given: string };
   "id-taken": { readonly id: string; readonly path: string };
   "input-left-open": Record<never, never>;

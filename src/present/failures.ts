@@ -122,8 +122,6 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     say(`standard input is larger than ${size(octets)}`, "give only the part that matters", "standard input"),
   "clock-form": () =>
     say("ZANDREL_CLOCK is not the clock of a lab", "unset it, or copy it whole from what zandrel lab prints", "ZANDREL_CLOCK"),
-  "no-terminal-answer": () => say("the question was left open, and nothing was changed", "run the command again and answer it"),
-
   "not-a-domain": ({ given, because }) =>
     say(
       `${quote(given)} is not a domain name${because.clause === "nothing" ? "" : ` (${visible(inWords(because))})`}`,
@@ -510,8 +508,6 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
       "leave it out, or name one purpose for all of it with --purpose",
       `--${option}`,
     ),
-  "record-value": ({ type, value, because }) =>
-    say(`--value ${quote(value)} is not the value of a ${type} record: ${visible(because)}`, "correct it", "--value"),
   "id-form": ({ given }) => say(`--id ${quote(given)} cannot be an id`, "use small letters, digits and hyphens", "--id"),
   "id-taken": ({ id, path }) => say(`the id ${id} is already used in ${path}`, "choose another with --id", "--id"),
   "input-left-open": () => say("nothing was saved, because an input was left open", "run zandrel intake again"),

@@ -68,7 +68,7 @@ export async function retire(request: RetireRequest, context: AppContext): Promi
   return writing(request, context, pick, async ({ workspace, domains, dns }, journal) => {
     const [domain] = domains as [Domain];
     const ask = domain.asks.find((one) => one.id === target.id);
-    if (ask === undefined) throw new Failure("ask-gone", { path: domain.path, ask: target.id });
+    if (ask === undefined) throw new Failure("ask-gone", { path: domain.path, ask: target.id }, "problem");
     const waiting = domain.asks.filter((other) => other.after.includes(ask.id));
     if (waiting.length > 0)
       throw new Failure("ask-awaited", { ask: ask.id, waiting: waiting.map((other) => other.id), path: domain.path });
