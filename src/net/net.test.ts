@@ -129,7 +129,7 @@ describe("the client", () => {
       asked += 1;
       return undefined;
     });
-    expect(await client({ timeout: 200 }).at(server, { recursive: true }).ask(apex, "TXT")).toMatchObject({
+    expect(await client({ timeout: 2000 }).at(server, { recursive: true }).ask(apex, "TXT")).toMatchObject({
       kind: "failed",
       why: "timeout",
     });
@@ -241,7 +241,7 @@ describe("the client", () => {
       asked += 1;
       return answers ? reply(request, { answers: [] }) : undefined;
     });
-    const again = client({ tries: 1 }).at(moody, { recursive: true });
+    const again = client({ tries: 1, timeout: 3000 }).at(moody, { recursive: true });
     asked = 0;
     for (const [label, speaks] of [
       ["a", true],
