@@ -38,11 +38,11 @@ export interface AppContext {
   /** Whether somebody sits at the terminal and can be asked. */
   readonly interactive: boolean;
   /** Something in words, for a file or a message that is written. */
-  inWords(said: Clause): Promise<string>;
+  inWords(clause: Clause): Promise<string>;
   /** Says something that is not a result, such as a warning. */
-  tell(said: Clause): Promise<void>;
+  tell(clause: Clause): Promise<void>;
   /** Says how far long work has come, where somebody watches. */
-  progress(said: Clause): Promise<void>;
+  progress(clause: Clause): Promise<void>;
   /** Standard input as it comes. */
   input(): AsyncIterable<Buffer>;
   /** All of standard input as text; more than `maxOctets` are refused before they fill the memory. */

@@ -26,7 +26,7 @@ export const domainName = z.codec(z.string(), z.custom<DomainName>(), {
 /** What there is to say, by its code in a result; in JSON, where it comes in words already, a text. */
 export const sentence = z.codec(z.string(), z.custom<Clause>(), {
   decode: (text) => verbatim(text),
-  encode: (said) => said as unknown as string,
+  encode: (clause) => clause as unknown as string,
 });
 
 export const record = z.object({

@@ -1,15 +1,16 @@
 import { COMMANDS, type Entry, GROUPS } from "./registry.ts";
 
 /** The commands below a first word, such as `spf test` below `spf`. */
-export const subcommandsOf = (name: string): readonly Entry[] => COMMANDS.filter((one) => one.name.startsWith(`${name} `));
+export const subcommandsOf = (name: string): readonly Entry[] =>
+  COMMANDS.filter((candidate) => candidate.name.startsWith(`${name} `));
 
 /** The command a line begins with, and what follows it; the longer name counts. */
 export function entryFor([name = "", ...behind]: readonly string[]):
   | { readonly entry: Entry; readonly behind: readonly string[] }
   | undefined {
-  const longer = COMMANDS.find((one) => one.name === `${name} ${behind[0]}`);
+  const longer = COMMANDS.find((candidate) => candidate.name === `${name} ${behind[0]}`);
   if (longer !== undefined) return { entry: longer, behind: behind.slice(1) };
-  const entry = COMMANDS.find((one) => one.name === name);
+  const entry = COMMANDS.find((candidate) => candidate.name === name);
   return entry === undefined ? undefined : { entry, behind };
 }
 
@@ -25,7 +26,7 @@ function overview(): string[] {
   return listed(
     firsts.map((name) => {
       const steps = subcommandsOf(name).map((one) => one.name.slice(name.length + 1));
-      const own = COMMANDS.find((one) => one.name === name);
+      const own = COMMANDS.find((candidate) => candidate.name === name);
       if (own === undefined) return { name, summary: `${GROUPS[name]}: ${steps.join(", ")}` };
       return steps.length === 0 ? own : { name, summary: `${own.summary}; also: ${steps.join(", ")}` };
     }),

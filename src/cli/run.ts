@@ -70,8 +70,8 @@ function contextFor(json: boolean, around: Surroundings): Context {
   const forced = env.FORCE_COLOR !== undefined && env.FORCE_COLOR !== "0";
   const colour = !json && (env.NO_COLOR === undefined || env.NO_COLOR === "") && (forced || (live && env.TERM !== "dumb"));
   const note = (text: string): void => around.errors.write(terminalSafe(text));
-  const inWords = async (said: Clause): Promise<string> => (await import("../present/clauses/index.ts")).inWords(said);
-  const tell = async (said: Clause): Promise<void> => note(`${visible(await inWords(said))}\n`);
+  const inWords = async (clause: Clause): Promise<string> => (await import("../present/clauses/index.ts")).inWords(clause);
+  const tell = async (clause: Clause): Promise<void> => note(`${visible(await inWords(clause))}\n`);
   const layout = {
     style: styleFor(colour),
     width: Math.max(60, Math.min(output.columns ?? (Number(env.COLUMNS) || 100), 120)),
@@ -287,7 +287,7 @@ async function dispatch(argv: readonly string[], around: Surroundings): Promise<
   if (next !== "--help" && next !== "-h")
     throw new Failure("subcommand-needed", {
       command: name,
-      known: subcommands.map((one) => one.name.slice(name.length + 1)),
+      known: subcommands.map((subcommand) => subcommand.name.slice(name.length + 1)),
       given: next,
     });
   writeOut(around, `${listed(subcommands).join("\n")}\n`);

@@ -97,7 +97,7 @@ const zoneOf = (desk: Desk, text: string | undefined): DomainName | undefined =>
 };
 
 const setsOf = (desk: Desk, apex: DomainName): RecordSet[] => {
-  const zone = desk.host.zones().find((one) => one.apex === apex);
+  const zone = desk.host.zones().find((candidate) => candidate.apex === apex);
   return [...(zone?.nodes.values() ?? [])].flatMap((node) => [...node.values()]);
 };
 
@@ -144,15 +144,19 @@ const planOf = (desk: Desk, template: Template, apex: DomainName, query: Readonl
   const remove = removedByHost(standing, apex, incoming);
   const gone = new Set(remove.flatMap(({ data }) => data));
   const add = fresh.map((set) => {
-    const there = standing.find((one) => one.name === set.name && one.type === set.type);
+    const there = standing.find((recordSet) => recordSet.name === set.name && recordSet.type === set.type);
     const kept = there?.data.filter((data) => !gone.has(data)) ?? [];
     const known = new Set(kept.map((data) => JSON.stringify(data)));
     return { ...set, data: [...kept, ...set.data.filter((data) => !known.has(JSON.stringify(data)))] };
   });
   const terms = filled.value.asks.flatMap(({ spf }) => spf ?? []).join(" ");
   if (terms !== "") {
-    const there = add.find((one) => one.name === apex && one.type === "TXT") ?? desk.host.set(apex, apex, "TXT");
-    return { add: [...add.filter((one) => one.name !== apex || one.type !== "TXT"), withTerms(there, apex, terms)], remove };
+    const there =
+      add.find((candidate) => candidate.name === apex && candidate.type === "TXT") ?? desk.host.set(apex, apex, "TXT");
+    return {
+      add: [...add.filter((candidate) => candidate.name !== apex || candidate.type !== "TXT"), withTerms(there, apex, terms)],
+      remove,
+    };
   }
   return { add, remove };
 };
@@ -274,9 +278,13 @@ function offerPages(server: FastifyInstance, desk: Desk): void {
     "/v2/domainTemplates/providers/:provider",
     async ({ params, query }, reply) => {
       const apex = zoneOf(desk, query.domain);
-      const services = (query.scope ?? "").split(/[ ,]+/).filter((one) => one !== "");
+      const services = (query.scope ?? "").split(/[ ,]+/).filter((candidate) => candidate !== "");
       const redirect = backTo(query);
-      if (apex === undefined || redirect === undefined || services.some((one) => !desk.templates.has(key(params.provider, one))))
+      if (
+        apex === undefined ||
+        redirect === undefined ||
+        services.some((candidate) => !desk.templates.has(key(params.provider, candidate)))
+      )
         return reply.code(400).send({ message: "the request for a grant cannot be read" });
       if (query.response_type !== "code" || query.code_challenge_method !== "S256" || query.code_challenge === undefined)
         return reply.code(400).send({ message: "a proof key is needed (RFC 7636)" });

@@ -227,7 +227,7 @@ export class AuthorityHost {
 
   /** The whole zone in one message, from SOA to SOA (RFC 5936), where this host hands zones out. */
   #wholeZone(reply: Message, apex: DomainName, lag: number): Message {
-    const zone = this.handsOutZones ? this.zones(lag).find((one) => one.apex === apex) : undefined;
+    const zone = this.handsOutZones ? this.zones(lag).find((candidate) => candidate.apex === apex) : undefined;
     if (zone?.soa === undefined) return { ...reply, rcode: RCODE.REFUSED };
     const others = [...zone.nodes.values()].flatMap((node) => [...node.values()]).filter((set) => set !== zone.soa);
     return { ...reply, authoritative: true, answers: wireSets([zone.soa, ...others, zone.soa]) };
@@ -301,7 +301,7 @@ export class AuthorityHost {
       if (klass === CLASS.ANY) sets.delete(id);
       else if (data === undefined) return RCODE.FORMERR;
       else if (klass === CLASS.NONE) {
-        const left = set?.data.filter((one) => dataKey(type, one) !== dataKey(type, data)) ?? [];
+        const left = set?.data.filter((recordData) => dataKey(type, recordData) !== dataKey(type, data)) ?? [];
         if (set !== undefined && left.length > 0) sets.set(id, { ...set, data: left });
         else sets.delete(id);
       } else sets.set(id, { ...withData(set ?? { name, type, ttl, data: [] }, [data]), ttl });

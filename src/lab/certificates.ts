@@ -28,12 +28,12 @@ export async function makeAuthority(): Promise<Authority> {
   return {
     pem: ca.cert,
     async leaf(...hosts) {
-      const made = await generate([{ name: "commonName", value: hosts[0] as string }], {
+      const generateResult = await generate([{ name: "commonName", value: hosts[0] as string }], {
         ...kind,
         ca: { key: ca.private, cert: ca.cert },
         extensions: [{ name: "subjectAltName", altNames: hosts.map((value) => ({ type: 2, value })) }],
       });
-      return { key: made.private, cert: made.cert };
+      return { key: generateResult.private, cert: generateResult.cert };
     },
   };
 }

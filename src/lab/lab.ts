@@ -433,7 +433,7 @@ ${Object.entries(links)
   .join("")}${
   anchors.length === 0
     ? 'anchors: "" # the lab signs nothing'
-    : `anchors: |\n${anchors.flatMap(({ ds }) => ds.map((one) => `  . DS ${printData("DS", one)}`)).join("\n")}`
+    : `anchors: |\n${anchors.flatMap(({ ds }) => ds.map((delegationSigner) => `  . DS ${printData("DS", delegationSigner)}`)).join("\n")}`
 }
 defaults:
   ttl: 3600

@@ -58,7 +58,7 @@ export class MailAccount {
 
   /** What a secret is good for; undefined where nobody has it. */
   reach(secret: string): LabCredential | undefined {
-    return [...this.#credentials.values()].find((one) => one.secret === secret);
+    return [...this.#credentials.values()].find((labCredential) => labCredential.secret === secret);
   }
 
   /** Who logs in with a name and a password: the id of the credential. */
@@ -152,7 +152,7 @@ export class MailAccount {
       const { scope, domain } = request.body ?? {};
       if ((scope !== "mail" && scope !== "account") || (domain !== null && typeof domain !== "string"))
         return reply.code(422).send({ error: "scope and domain are needed" });
-      const made: LabCredential = {
+      const labCredential: LabCredential = {
         id: `${this.#description.mark.toLowerCase()}-${randomBytes(4).toString("hex")}`,
         scope,
         domain: domain ?? undefined,
@@ -160,8 +160,8 @@ export class MailAccount {
         madeAt: isoOf(this.#now()),
         secret: randomBytes(24).toString("base64url"),
       };
-      this.#credentials.set(made.id, made);
-      return reply.code(201).send({ ...shown(made), secret: made.secret });
+      this.#credentials.set(labCredential.id, labCredential);
+      return reply.code(201).send({ ...shown(labCredential), secret: labCredential.secret });
     });
     server.delete<{ Params: { id: string } }>(`${base}/credentials/:id`, async (request, reply) =>
       this.#credentials.delete(request.params.id)

@@ -110,7 +110,7 @@ export class MailDesk {
   }
 
   #find(id: string): Followed | undefined {
-    return this.#messages.get(id) ?? [...this.#messages.values()].find((one) => one.state.messageId === id);
+    return this.#messages.get(id) ?? [...this.#messages.values()].find((candidate) => candidate.state.messageId === id);
   }
 
   #become(followed: Followed, state: Disposition, reply?: string): void {

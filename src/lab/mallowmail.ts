@@ -60,7 +60,7 @@ const spamReport = (to: string, boundary: string, head: string, now: number): st
 /** What a report says of one message. */
 function rowOf(domain: DomainName, { dmarc, spf, dkim }: Verdict, arrival: Arrival): Row {
   const aligned = (by: "spf" | "dkim") =>
-    dmarc.alignments.some((one) => one.by === by && one.aligned && one.passes) ? "pass" : "fail";
+    dmarc.alignments.some((alignment) => alignment.by === by && alignment.aligned && alignment.passes) ? "pass" : "fail";
   return {
     ip: arrival.ip,
     from: bare(domain),

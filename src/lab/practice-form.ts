@@ -51,7 +51,7 @@ const isHidden = (set: RecordSet, parked: string): boolean =>
 
 /** The form with the zone as the host shows it. */
 export function formPage(host: AuthorityHost, apex: DomainName, parked: string, all: boolean, said = ""): string {
-  const zone = host.zones().find((one) => one.apex === apex);
+  const zone = host.zones().find((candidate) => candidate.apex === apex);
   const sets = [...(zone?.nodes.values() ?? [])]
     .flatMap((node) => [...node.values()])
     .filter((set) => all || !isHidden(set, parked));

@@ -31,7 +31,7 @@ const LAYOUTS: readonly ((asked: readonly Entered[]) => string)[] = [
   (asked) =>
     `<pre>${asked.map(({ type, host, value }) => html(`${host}  3600  IN  ${type}  ${type === "TXT" ? JSON.stringify(value) : value}`)).join("\n")}</pre>`,
   (asked) =>
-    `<table><tr><th></th>${asked.map((_, i) => `<th>Record ${i + 1}</th>`).join("")}</tr>${(["type", "host", "value"] as const).map((field) => `<tr><th>${field === "value" ? "Target" : field === "host" ? "Label" : "Kind"}</th>${asked.map((one) => `<td>${html(one[field])}</td>`).join("")}</tr>`).join("")}</table>`,
+    `<table><tr><th></th>${asked.map((_, i) => `<th>Record ${i + 1}</th>`).join("")}</tr>${(["type", "host", "value"] as const).map((field) => `<tr><th>${field === "value" ? "Target" : field === "host" ? "Label" : "Kind"}</th>${asked.map((entered) => `<td>${html(entered[field])}</td>`).join("")}</tr>`).join("")}</table>`,
 ];
 
 /** The records that a service's text asks for, to be shown in another layout. */
@@ -235,7 +235,7 @@ function offerForm(server: FastifyInstance, world: PracticeWorld): void {
       const at = parseName(stored);
       const there = at.ok ? host.set(apex, at.value, type) : undefined;
       if (there !== undefined) {
-        const left = there.data.filter((one) => printData(type, one) !== data);
+        const left = there.data.filter((recordData) => printData(type, recordData) !== data);
         if (left.length === 0) host.remove(apex, there.name, type);
         else host.put(apex, { ...there, data: left });
       }

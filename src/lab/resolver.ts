@@ -132,7 +132,7 @@ export class CachingResolver implements SignedLookup {
     if (kept !== undefined && kept.until > clock.now()) return kept.answer;
     const answer = await this.#walkSigned(name, type);
     if (answer.kind === "failed") return answer;
-    const ttl = Math.min(...[...answer.answer, ...answer.authority].map((one) => one.ttl));
+    const ttl = Math.min(...[...answer.answer, ...answer.authority].map((resourceRecord) => resourceRecord.ttl));
     if (Number.isFinite(ttl)) this.#signed.set(key, { answer, until: clock.now() + ttl * 1000 });
     return answer;
   }
@@ -147,7 +147,7 @@ export class CachingResolver implements SignedLookup {
         if (answer.kind !== "failed") break;
       }
       if (answer.kind === "failed" || answer.answer.length > 0) return answer;
-      const sets = toSets(answer.authority.filter((one) => one.type !== "RRSIG"));
+      const sets = toSets(answer.authority.filter((candidate) => candidate.type !== "RRSIG"));
       const ns = sets.find((set): set is RecordSet<DataOf["NS"]> => isOfType(set, "NS"));
       if (ns === undefined || sets.some((set) => set.type === "SOA")) return answer;
       servers = await this.#addressesOf(ns, []);

@@ -52,8 +52,8 @@ export class ZoneSigner {
       signature: "",
     };
     const octets = signedOctets({ ...set, name: owner }, rrsig) as Buffer;
-    const made = sign("sha256", octets, { key: this.#privateKey, dsaEncoding: "ieee-p1363" });
-    return { name: set.name, type: "RRSIG", ttl: set.ttl, data: { ...rrsig, signature: made.toString("hex") } };
+    const nonSharedBuffer = sign("sha256", octets, { key: this.#privateKey, dsaEncoding: "ieee-p1363" });
+    return { name: set.name, type: "RRSIG", ttl: set.ttl, data: { ...rrsig, signature: nonSharedBuffer.toString("hex") } };
   }
 
   /** The wildcard that made an answer for a name; undefined where the name has records of its own. */

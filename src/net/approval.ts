@@ -60,10 +60,12 @@ const json = (body: Buffer): unknown => {
 
 /** What a host says went wrong, in its own words where it has some. */
 function wordsOf(body: Buffer): string | undefined {
-  const said = z
+  const zodSafeParseResult = z
     .looseObject({ message: line.optional(), error_description: line.optional(), error: line.optional() })
     .safeParse(json(body));
-  const words = said.success ? (said.data.message ?? said.data.error_description ?? said.data.error) : undefined;
+  const words = zodSafeParseResult.success
+    ? (zodSafeParseResult.data.message ?? zodSafeParseResult.data.error_description ?? zodSafeParseResult.data.error)
+    : undefined;
   return words === "" ? undefined : words;
 }
 
@@ -78,9 +80,10 @@ export async function readHostSettings(url: string, timeout: number): Promise<Re
   if (!read.success) return unanswered(clause("peer-settings-form"));
   const { providerId, providerName, providerDisplayName, urlSyncUX, urlAsyncUX, urlAPI } = read.data;
   // Nobody may lead from this machine's own services to the outside, or from outside to this machine.
-  const addresses = [urlSyncUX, urlAsyncUX, urlAPI].filter((one) => one !== undefined);
+  const addresses = [urlSyncUX, urlAsyncUX, urlAPI].filter((candidate) => candidate !== undefined);
   const local = isLoopback(new URL(url).hostname);
-  if (addresses.some((one) => isLoopback(new URL(one).hostname) !== local)) return unanswered(clause("peer-settings-elsewhere"));
+  if (addresses.some((candidate) => isLoopback(new URL(candidate).hostname) !== local))
+    return unanswered(clause("peer-settings-elsewhere"));
   return ok({ id: providerId, title: providerDisplayName ?? providerName, page: urlSyncUX, grants: urlAsyncUX, api: urlAPI });
 }
 

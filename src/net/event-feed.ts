@@ -95,7 +95,7 @@ async function trusted(
         // The time is judged below, so that “too old” is said as such.
         tolerance: 1e9,
         keyLookup: async ({ keyid, nonce, created }) => {
-          const feed = feeds.find((one) => one.id === keyid);
+          const feed = feeds.find((candidate) => candidate.id === keyid);
           if (feed === undefined || typeof nonce !== "string" || nonce.length < 16 || nonce.length > 200) return null;
           const signedAt = Math.floor(Number(created) / 1000);
           if (!(Math.abs(signedAt - now) <= SIGNATURE_TOLERANCE)) stale = signedAt;

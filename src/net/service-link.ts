@@ -62,8 +62,8 @@ export async function askLink<N extends OperationName>(
       redirect: "error",
     });
     const answer = await bounded(response);
-    const said = refusal.safeParse(answer);
-    const told = said.success ? redacted(said.data.error, [key]) : undefined;
+    const zodSafeParseResult = refusal.safeParse(answer);
+    const told = zodSafeParseResult.success ? redacted(zodSafeParseResult.data.error, [key]) : undefined;
     switch (response.status) {
       case 401:
         return err({ kind: "key", because: clause("peer-key-not-accepted") });

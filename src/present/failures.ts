@@ -604,7 +604,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     ),
   "publish-clash": ({ domain, reasons }) =>
     say(
-      `nothing was published, because ${count(reasons.length, "thing")} ${reasons.length === 1 ? "is" : "are"} in the way: ${visible(reasons.map((one, i) => (reasons.length === 1 ? inWords(one) : `${i + 1}. ${inWords(one)}`)).join("; "))}`,
+      `nothing was published, because ${count(reasons.length, "thing")} ${reasons.length === 1 ? "is" : "are"} in the way: ${visible(reasons.map((reason, i) => (reasons.length === 1 ? inWords(reason) : `${i + 1}. ${inWords(reason)}`)).join("; "))}`,
       `zandrel draft ${withoutRootDot(domain)} shows the options; --only ASK publishes one of the other asks`,
     ),
   "zone-changed": ({ domain, because, before }) =>
@@ -677,7 +677,7 @@ const SENTENCES: { readonly [C in FailureCode]: (params: Failures[C]) => Said } 
     ),
   "approval-removes": ({ title, domain, sets }) =>
     say(
-      `nothing was published, because ${visible(title)} would remove ${listOf(sets.map((one) => `the ${one.type} record of ${displayName(one.name)} (${visible(set(one))})`))}`,
+      `nothing was published, because ${visible(title)} would remove ${listOf(sets.map((recordSet) => `the ${recordSet.type} record of ${displayName(recordSet.name)} (${visible(set(recordSet))})`))}`,
       `look at it with zandrel draft ${withoutRootDot(domain)}; if it may go, run publish with --replace ${sets[0] === undefined ? "NAME" : withoutRootDot(sets[0].name)}`,
       "--replace",
     ),

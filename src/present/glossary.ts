@@ -449,8 +449,8 @@ export const GLOSSARY: readonly Term[] = [
 export function lookUpTerm(word: string): Term | undefined {
   const key = word.trim().toLowerCase();
   return (
-    GLOSSARY.find((one) => one.term.toLowerCase() === key) ??
-    GLOSSARY.find((one) => one.also?.some((other) => other.toLowerCase() === key))
+    GLOSSARY.find((candidate) => candidate.term.toLowerCase() === key) ??
+    GLOSSARY.find((candidate) => candidate.also?.some((other) => other.toLowerCase() === key))
   );
 }
 

@@ -54,7 +54,7 @@ export const JUNIT = { head: '<?xml version="1.0" encoding="UTF-8"?>\n<testsuite
 
 /** The suite of one domain; a finding that fails is a failure, what could not be asked an error. */
 export function junitSuite({ domain, findings, unresolved }: ReportedDomain, fails: (severity: string) => boolean): string {
-  const failures = findings.filter((one) => fails(one.severity)).length;
+  const failures = findings.filter((candidate) => fails(candidate.severity)).length;
   const cases = findings.map(({ id, severity, title, evidence, remedy, standard }) => {
     const text = xml(`${evidence}\nWhat to do: ${remedy}\n${standard}`);
     const inside = fails(severity)
@@ -76,7 +76,7 @@ export const junitSkipped = (what: string, why: string): string =>
 
 /** One suite a domain. */
 export const junitReport = (domains: readonly ReportedDomain[], fails: (severity: string) => boolean): string =>
-  `${JUNIT.head}${domains.map((one) => junitSuite(one, fails)).join("")}${JUNIT.foot}`;
+  `${JUNIT.head}${domains.map((reportedDomain) => junitSuite(reportedDomain, fails)).join("")}${JUNIT.foot}`;
 
 /** What a catalogue entry has to say in a report. */
 export interface ReportedRule {
@@ -113,9 +113,12 @@ export function sarifReport(domains: readonly ReportedDomain[], rules: readonly 
         },
         invocations: [
           {
-            executionSuccessful: domains.every((one) => one.unresolved.length === 0),
-            toolExecutionNotifications: domains.flatMap((one) =>
-              one.unresolved.map((text) => ({ level: "warning", message: { text: `${one.domain}: ${text}` } })),
+            executionSuccessful: domains.every((reportedDomain) => reportedDomain.unresolved.length === 0),
+            toolExecutionNotifications: domains.flatMap((reportedDomain) =>
+              reportedDomain.unresolved.map((text) => ({
+                level: "warning",
+                message: { text: `${reportedDomain.domain}: ${text}` },
+              })),
             ),
           },
         ],

@@ -104,10 +104,10 @@ async function* mboxMessages(path: string, shown: string): AsyncGenerator<Stored
       at = found + 1;
       if (base + found + 1 < start || !(isBlankBefore(octets, found) || base + found + 1 === start)) continue;
       const end = base + found - (octets[found - 1] === 13 ? 1 : 0);
-      const one = message(Math.max(start, end));
+      const storedMessage = message(Math.max(start, end));
       start = base + found + 1;
       inEnvelope = true;
-      yield one;
+      yield storedMessage;
     }
     // Of a large message only the last octets stay, where the next one may begin.
     const keepFrom = octets.length - (start - base) > SMALL ? octets.length - 8 : Math.min(octets.length, start - base);

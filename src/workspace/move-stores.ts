@@ -111,7 +111,7 @@ export function copyToShared(folder: string, address: string): CopiedToShared {
     to.begin();
     try {
       for (const kept of KEPT) {
-        const from = files.find((one) => one.kept === kept)?.sql ?? emptySql;
+        const from = files.find((candidate) => candidate.kept === kept)?.sql ?? emptySql;
         rows += copy(from, to, kept, placeOf(address));
       }
       to.commit();

@@ -189,12 +189,12 @@ async function* mailed({ title: path, source }: StoredMessage): AsyncGenerator<F
     const octets = typeof content === "string" ? Buffer.from(content) : Buffer.from(content as ArrayBuffer);
     if (kindOf(octets.subarray(0, 64)) === "other" || kindOf(octets.subarray(0, 64)) === "mail") continue;
     found = true;
-    for await (const one of packed(
+    for await (const foundReport of packed(
       filename === null || filename === undefined ? title : `${title}: ${filename}`,
       octets.subarray(0, 64),
       { octets },
     ))
-      yield { ...one, ...(mailedBy === undefined ? {} : { mailedBy }) };
+      yield { ...foundReport, ...(mailedBy === undefined ? {} : { mailedBy }) };
   }
   if (!found) yield { title, because: clause("packed-none-attached") };
 }

@@ -233,7 +233,7 @@ class SweepQueue implements SweepStore {
     );
     const id = Number(made.rows[0]?.id);
     const write = async (batch: readonly (SweepEntry | SkippedLine)[]): Promise<void> => {
-      const entries = batch.filter((one): one is SweepEntry => !("why" in one));
+      const entries = batch.filter((candidate): candidate is SweepEntry => !("why" in candidate));
       const { rows } = await this.#ask<{ line: string }>(
         `INSERT INTO zandrel.entry (sweep, domain, given, line, own)
          SELECT $1, * FROM unnest($2::text[], $3::text[], $4::bigint[], $5::jsonb[]) ON CONFLICT DO NOTHING RETURNING line`,

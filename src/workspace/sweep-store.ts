@@ -102,10 +102,10 @@ export class SweepFile implements SweepStore {
     // What runs left that were ended while they read their lists.
     const left = this.#database.prepare("SELECT id FROM sweep WHERE listed = 0").all() as { id: number }[];
     for (const { id } of left) this.#delete(id);
-    const made = this.#database
+    const runResult = this.#database
       .prepare("INSERT INTO sweep (name, fingerprint, checks, columns, started) VALUES (?, ?, ?, ?, ?)")
       .run(name, fingerprint, JSON.stringify(checks), JSON.stringify(columns), now);
-    const id = Number(made.lastInsertRowid);
+    const id = Number(runResult.lastInsertRowid);
     const insert = this.#database.prepare(
       "INSERT OR IGNORE INTO entry (sweep, domain, given, line, own, place) VALUES (?, ?, ?, ?, ?, abs(random()) % ?)",
     );

@@ -230,7 +230,7 @@ export function openWorkspace(from: string, given: string | undefined): Workspac
 export function pickDomains(workspace: Workspace, names: readonly DomainName[]): readonly Domain[] {
   if (names.length === 0) return workspace.domains;
   return names.map((name) => {
-    const domain = workspace.domains.find((one) => one.name === name);
+    const domain = workspace.domains.find((candidate) => candidate.name === name);
     if (domain !== undefined) return domain;
     throw new Failure("unknown-domain", { domain: name, known: workspace.domains.map((one) => one.name) });
   });

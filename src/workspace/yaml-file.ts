@@ -208,7 +208,7 @@ export function withoutEntry(text: string, key: string, index: number): string {
   if (list.flow || list.items.length === 1) {
     const [start, end] = list.range as [number, number, number];
     const left = list.flow
-      ? (list.items as Node[]).filter((one) => one !== item).map((one) => text.slice(one.range?.[0], one.range?.[1]))
+      ? (list.items as Node[]).filter((candidate) => candidate !== item).map((one) => text.slice(one.range?.[0], one.range?.[1]))
       : [];
     const keyEnd = text.indexOf(":", (pair.key as Scalar).range?.[1] ?? 0) + 1;
     // Comments between the key and the only entry stay behind the empty list.

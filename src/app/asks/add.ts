@@ -47,11 +47,11 @@ export async function domainFor(
 
 /** The records as zone-file lines relative to the domain, aligned. */
 function askLines(records: readonly ResourceRecord[], domain: DomainName, ttl: number): string {
-  const rows = records.map((one) => [
-    relativeText(one.name, domain),
-    ...(one.ttl === ttl ? [] : [String(one.ttl)]),
-    one.type,
-    printData(one.type, one.data),
+  const rows = records.map((resourceRecord) => [
+    relativeText(resourceRecord.name, domain),
+    ...(resourceRecord.ttl === ttl ? [] : [String(resourceRecord.ttl)]),
+    resourceRecord.type,
+    printData(resourceRecord.type, resourceRecord.data),
   ]);
   const width = (column: number): number =>
     Math.max(...rows.map((row) => (column < row.length - 1 ? (row[column] as string).length : 0)));
@@ -63,8 +63,11 @@ function askLines(records: readonly ResourceRecord[], domain: DomainName, ttl: n
  * says is kept with them: it counts where there is no record yet, and is shown beside what the record there says.
  */
 export function withoutSpf(records: readonly ResourceRecord[], domain: DomainName): { records: ResourceRecord[]; spf?: string } {
-  const terms = (one: ResourceRecord): string | undefined => {
-    const text = one.type === "TXT" && one.name === domain ? decodeUtf8(txtValue(one.data as DataOf["TXT"])) : "";
+  const terms = (resourceRecord: ResourceRecord): string | undefined => {
+    const text =
+      resourceRecord.type === "TXT" && resourceRecord.name === domain
+        ? decodeUtf8(txtValue(resourceRecord.data as DataOf["TXT"]))
+        : "";
     const parsed = isSpf(text) ? readSpfRecord(text) : undefined;
     return parsed?.ok
       ? parsed.value.terms
@@ -73,8 +76,8 @@ export function withoutSpf(records: readonly ResourceRecord[], domain: DomainNam
           .join(" ")
       : undefined;
   };
-  const spf = records.flatMap((one) => terms(one) || []).join(" ");
-  return spf === "" ? { records: [...records] } : { records: records.filter((one) => !terms(one)), spf };
+  const spf = records.flatMap((resourceRecord) => terms(resourceRecord) || []).join(" ");
+  return spf === "" ? { records: [...records] } : { records: records.filter((candidate) => !terms(candidate)), spf };
 }
 
 /** The ask of the same service that wants the very same already. */

@@ -187,7 +187,7 @@ export async function initialise(
       throw new Failure("redirect-within", { domain, to: redirectTo });
     // Where a domain redirects to makes it one that redirects.
     const role = request.role ?? (redirectTo === undefined ? undefined : "redirect");
-    const known = domains.find((one) => one.name === domain);
+    const known = domains.find((candidate) => candidate.name === domain);
     if (known !== undefined) {
       if (role === undefined && named === undefined) throw new Failure("domain-there", { domain });
       changeDomain(known, {

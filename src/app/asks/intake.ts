@@ -160,8 +160,8 @@ export async function intake(request: IntakeRequest, context: AppContext): Promi
 /** The records with what the person typed in place of what was read; an empty answer keeps a field. */
 async function edited(read: Understood, domain: Domain, workspace: Workspace, context: AppContext): Promise<Understood> {
   const records: PastedRecord[] = [];
-  for (const one of read.records) {
-    const { record } = one;
+  for (const pastedRecord of read.records) {
+    const { record } = pastedRecord;
     const was = {
       type: record.type,
       host: relativeText(record.name, domain.name),
@@ -173,7 +173,7 @@ async function edited(read: Understood, domain: Domain, workspace: Workspace, co
     const made = understandFields(fields, { domain: domain.name, ttl: workspace.settings.defaults.ttl, choices: new Map() });
     const [problem] = made.problems;
     if (problem !== undefined) throw new Failure("paste-problem", { problem });
-    records.push(...made.records.map((next) => ({ ...next, about: one.about })));
+    records.push(...made.records.map((next) => ({ ...next, about: pastedRecord.about })));
   }
   return { ...read, records };
 }

@@ -32,7 +32,7 @@ const ours =
   (publications: readonly Publication[]) =>
   (set: RecordSet, data: RecordData): boolean => {
     const key = dataKey(set.type, data);
-    const has = (one: RecordSet | undefined) => one?.data.some((other) => dataKey(set.type, other) === key) === true;
+    const has = (recordSet: RecordSet | undefined) => recordSet?.data.some((other) => dataKey(set.type, other) === key) === true;
     return publications.some(
       ({ opened, closed }) =>
         closed?.end === "published" &&
@@ -67,7 +67,7 @@ export async function retire(request: RetireRequest, context: AppContext): Promi
   const pick = (workspace: Workspace) => pickDomains(workspace, [target.domain.name]);
   return writing(request, context, pick, async ({ workspace, domains, dns }, journal) => {
     const [domain] = domains as [Domain];
-    const ask = domain.asks.find((one) => one.id === target.id);
+    const ask = domain.asks.find((candidate) => candidate.id === target.id);
     if (ask === undefined) throw new Failure("ask-gone", { path: domain.path, ask: target.id }, "problem");
     const waiting = domain.asks.filter((other) => other.after.includes(ask.id));
     if (waiting.length > 0)

@@ -66,7 +66,7 @@ function endedFor(states: readonly State[]): Ended {
 
 function endedOf(domains: StatusResult["domains"]): Ended {
   const asks = endedFor(domains.flatMap((domain) => domain.asks.map((ask) => ask.state)));
-  const open = domains.some(({ senders, lost }) => lost.length > 0 || senders.some((one) => one.next !== NOTHING));
+  const open = domains.some(({ senders, lost }) => lost.length > 0 || senders.some((sender) => sender.next !== NOTHING));
   return asks === "fine" && open ? "problem" : asks;
 }
 
@@ -89,7 +89,7 @@ function keysWithoutAsk(
   domain: Domain,
   journal: Journal | undefined,
 ): StatusResult["domains"][number]["keysWithoutAsk"] {
-  const ended = new Set(journal?.entries(domain.name, "ask-retired").map((one) => one.ask));
+  const ended = new Set(journal?.entries(domain.name, "ask-retired").map((journalEntry) => journalEntry.ask));
   const wanted = new Set(domain.asks.flatMap((ask) => dnsWants(ask.wants).map((want) => want.name)));
   const wasAsked = (selector: string) => [...ended].some((ask) => ask.endsWith(keyAskId("", "dkim", selector)));
   return keySelectors(workspace.folder, domain.name)

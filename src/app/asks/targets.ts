@@ -8,7 +8,7 @@ export type Targets = Map<Domain, ReadonlySet<string>>;
 
 const domainNamed = (workspace: Workspace, text: string): Domain | undefined => {
   const parsed = parseName(text);
-  return parsed.ok ? workspace.domains.find((one) => one.name === parsed.value) : undefined;
+  return parsed.ok ? workspace.domains.find((candidate) => candidate.name === parsed.value) : undefined;
 };
 
 /** The ask that `DOMAIN/ID` names. */
@@ -38,10 +38,11 @@ export function targetsOf(workspace: Workspace, operands: readonly string[]): Ta
       continue;
     }
     const within = inDomain(workspace, operand);
-    const holders = workspace.domains.filter((one) => one.asks.some((ask) => ask.id === operand));
+    const holders = workspace.domains.filter((candidate) => candidate.asks.some((ask) => ask.id === operand));
     if (within !== undefined) add(within.domain, [within.id]);
     else if (holders.length === 1) add(holders[0] as Domain, [operand]);
-    else if (holders.length > 1) throw new Failure("ask-in-several", { ask: operand, domains: holders.map((one) => one.name) });
+    else if (holders.length > 1)
+      throw new Failure("ask-in-several", { ask: operand, domains: holders.map((holder) => holder.name) });
     else
       throw new Failure("unknown-target", {
         given: operand,
@@ -64,7 +65,7 @@ export async function clearOperands(
   const clear: string[] = [];
   for (const [i, operand] of operands.entries()) {
     const behind = i === 0 ? undefined : domainNamed(workspace, operands[i - 1] as string);
-    const holders = workspace.domains.filter((one) => one.asks.some((ask) => ask.id === operand));
+    const holders = workspace.domains.filter((candidate) => candidate.asks.some((ask) => ask.id === operand));
     const asks = holders.map(({ name }) => `${withoutRootDot(name)}/${operand}`);
     const unclear = holders.length > 1 && (behind === undefined || !holders.includes(behind));
     clear.push((unclear ? await context.choose({ kind: "which-ask", asks }) : undefined) ?? operand);
@@ -89,7 +90,7 @@ export async function oneAsk(
   const keyOf = (one: { domain: Domain; id: string }) => `${withoutRootDot(one.domain.name)}/${one.id}`;
   const chosen =
     context.interactive && all.length > 0 ? await context.choose({ kind: "which-ask", asks: all.map(keyOf) }) : undefined;
-  const picked = all.find((one) => keyOf(one) === chosen);
+  const picked = all.find((candidate) => keyOf(candidate) === chosen);
   if (picked === undefined) throw new Failure("ask-needed", { known: all.map(keyOf) });
   return picked;
 }

@@ -87,7 +87,7 @@ async function lookOnce(
       surveys.map(async ({ look: looked, asks }) => {
         const followed = asks.filter(isPublished);
         return look(
-          followed.flatMap((one) => dnsWants(one.ask.wants)),
+          followed.flatMap((askStanding) => dnsWants(askStanding.ask.wants)),
           looked.viewpoints,
         );
       }),
@@ -129,7 +129,7 @@ async function askServices(
   let open = 0;
   const confirmed = new Set<Ask>();
   for (const { domain, asks } of surveys)
-    for (const standing of asks.filter((one) => one.state === "settled")) {
+    for (const standing of asks.filter((candidate) => candidate.state === "settled")) {
       // A service without a link is asked on its own page, by the person who watches.
       if (journal === undefined || workspace.settings.services[standing.ask.service]?.link === undefined) continue;
       const options = { ...request, force: false, confirmed: false, note: undefined };
@@ -146,13 +146,18 @@ async function askServices(
 /** What is settled, what is not. */
 function conclude(surveys: readonly Survey[], confirmed: ReadonlySet<Ask>): Omit<Watched, "refused"> & { readonly ended: Ended } {
   const followed = surveys.flatMap(({ asks }) => asks.filter(isPublished));
-  const done = followed.filter((one) => one.state === "settled" || one.state === "proven");
-  const ended = followed.some((one) => one.state === "unknown")
+  const done = followed.filter((askStanding) => askStanding.state === "settled" || askStanding.state === "proven");
+  const ended = followed.some((askStanding) => askStanding.state === "unknown")
     ? "undetermined"
     : done.length === followed.length
       ? "fine"
       : "problem";
-  return { followed, done, proven: done.filter((one) => one.state === "proven" || confirmed.has(one.ask)), ended };
+  return {
+    followed,
+    done,
+    proven: done.filter((askStanding) => askStanding.state === "proven" || confirmed.has(askStanding.ask)),
+    ended,
+  };
 }
 
 /** What {@link watch} is asked. */

@@ -83,8 +83,12 @@ export async function auditDomains(request: AuditDomainsRequest, context: AppCon
     const shown: AuditDomainsResult = { domains, catalogue: [] };
     const threshold = request.failOn as Severity | "never";
     const fails =
-      threshold !== "never" && domains.some(({ findings }) => findings.some((one) => isAtLeast(one.severity, threshold)));
-    const ended: Ended = fails ? "problem" : domains.some((one) => one.unresolved.length > 0) ? "undetermined" : "fine";
+      threshold !== "never" && domains.some(({ findings }) => findings.some((finding) => isAtLeast(finding.severity, threshold)));
+    const ended: Ended = fails
+      ? "problem"
+      : domains.some((candidate) => candidate.unresolved.length > 0)
+        ? "undetermined"
+        : "fine";
     return { ended, result: shown };
   } finally {
     journal?.close();

@@ -41,7 +41,7 @@ export async function auditDomain(
   domain: DomainName,
   { workspace, journal, dns, selectors: extra, areas, cwd }: AuditWith,
 ): Promise<Audit> {
-  const own = workspace?.domains.find((one) => one.name === domain);
+  const own = workspace?.domains.find((candidate) => candidate.name === domain);
   const surveyed = own === undefined || workspace === undefined ? undefined : await survey(own, dns, workspace, journal);
   const look = surveyed?.look ?? (await dns.look({ name: domain, host: undefined }));
   const selectors = [...new Set([...extra, ...knownSelectors(workspace, domain, dns.names)])];
@@ -49,7 +49,7 @@ export async function auditDomain(
     workspace === undefined
       ? []
       : selectors
-          .filter((one) => privateKeyOf(workspace, domain, one) !== undefined)
+          .filter((candidate) => privateKeyOf(workspace, domain, candidate) !== undefined)
           .map((one) => keyPath(workspace.folder, domain, one));
   const web = own === undefined || workspace === undefined ? undefined : await webOf(own, workspace, dns, journal);
   const flattened = journal?.entries(domain, "spf-flattened").at(-1)?.sources ?? [];
@@ -75,8 +75,10 @@ export async function auditDomain(
     openKeyFiles: files.filter((path) => (statSync(path).mode & 0o077) !== 0).map((path) => relative(cwd, path)),
     asks: (surveyed?.asks ?? []).map(({ ask, state, because }) => ({ id: ask.id, state, because })),
     wantedTexts: (own?.asks ?? []).flatMap((ask) =>
-      recordsWanted(ask.wants).flatMap((one) =>
-        one.name === domain && one.type === "TXT" ? [decodeUtf8(txtValue(one.data as DataOf["TXT"]))] : [],
+      recordsWanted(ask.wants).flatMap((resourceRecord) =>
+        resourceRecord.name === domain && resourceRecord.type === "TXT"
+          ? [decodeUtf8(txtValue(resourceRecord.data as DataOf["TXT"]))]
+          : [],
       ),
     ),
     hosts: [
@@ -88,7 +90,7 @@ export async function auditDomain(
       ),
     ],
     web,
-    undelegatedHosts: look.undelegatedHosts.map((one) => one.title),
+    undelegatedHosts: look.undelegatedHosts.map((undelegatedHost) => undelegatedHost.title),
     issuers:
       workspace === undefined || own === undefined
         ? []

@@ -356,7 +356,7 @@ export function openDns(
     async keysAt(address, zone) {
       const answer = await signedAt({ address, port }, false).askSigned(zone, "DNSKEY");
       if (answer.kind === "failed") return ask({ address, port }, false).ask(zone, "DNSKEY");
-      const set = toSets(answer.answer).find((one) => one.name === zone && one.type === "DNSKEY");
+      const set = toSets(answer.answer).find((recordSet) => recordSet.name === zone && recordSet.type === "DNSKEY");
       const common = { chain: [], authoritative: true };
       return set === undefined ? { kind: "nodata", ...common } : { kind: "found", set, ...common };
     },

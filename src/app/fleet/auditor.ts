@@ -177,7 +177,9 @@ export async function auditorOf(threads: number, request: AuditorRequest): Promi
     hasRoom: () => auditors.some(({ load }) => load.hasRoom),
     async audit(domain, again) {
       const free = auditors.filter(({ load }) => load.hasRoom);
-      const idlest = (free.length === 0 ? auditors : free).reduce((best, one) => (one.load.open < best.load.open ? one : best));
+      const idlest = (free.length === 0 ? auditors : free).reduce((best, auditingThread) =>
+        auditingThread.load.open < best.load.open ? auditingThread : best,
+      );
       return idlest.load.during(() => idlest.audit(domain, again));
     },
     async close() {

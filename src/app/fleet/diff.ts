@@ -57,7 +57,9 @@ export async function sweepDiff(request: CommonRequest & SweepsRequest, context:
         return;
       }
       const shown = (ids: readonly string[], result: SweepResult | undefined) =>
-        (result?.findings ?? []).filter(({ id }, i, all) => ids.includes(id) && all.findIndex((one) => one.id === id) === i);
+        (result?.findings ?? []).filter(
+          ({ id }, i, all) => ids.includes(id) && all.findIndex((keptFinding) => keptFinding.id === id) === i,
+        );
       domains.push({ domain, kind, fixed: shown(fixed, was), fresh: shown(fresh, is), worse });
     };
     for await (const outcome of outcomesOf(store, after))

@@ -116,11 +116,16 @@ function spreadOf(domain: Domain, journal: Journal, journalled: JournalState): D
   const { opened, closed } = last;
   const ids = new Set(opened.changes.flatMap(({ asks }) => asks));
   const bys = domain.asks.filter(({ id }) => ids.has(id)).flatMap((one) => visibilityOf(one, journalled)?.by ?? []);
-  const seen = journal.entries(domain.name, "settled").filter((one) => ids.has(one.ask) && one.at >= closed.at);
+  const seen = journal
+    .entries(domain.name, "settled")
+    .filter((journalEntry) => ids.has(journalEntry.ask) && journalEntry.at >= closed.at);
   return {
     ...{ published: closed.at, to: opened.to },
     records: opened.changes.map((change) => `${change.type} ${withoutRootDot(name(change.name))}`),
-    seen: [...new Map(seen.map((one) => [one.ask, one.at])).entries()].map(([id, at]) => ({ ask: id, at })),
+    seen: [...new Map(seen.map((journalEntry) => [journalEntry.ask, journalEntry.at])).entries()].map(([id, at]) => ({
+      ask: id,
+      at,
+    })),
     everyone: bys.length === 0 ? null : Math.max(...bys),
   };
 }
@@ -178,9 +183,9 @@ const gistOf = ({ asks, findings }: Gist) => ({
 });
 
 /** What the last dossier said, compared with this one; what could not be asked now is not called mended. */
-function sinceLast(journal: Journal, made: Gist, isWhole: boolean): DossierDomain["since"] {
-  const last = journal.entries(made.domain, "dossier-made").at(-1);
-  const { findings: ids, states } = gistOf(made);
+function sinceLast(journal: Journal, gist: Gist, isWhole: boolean): DossierDomain["since"] {
+  const last = journal.entries(gist.domain, "dossier-made").at(-1);
+  const { findings: ids, states } = gistOf(gist);
   if (last === undefined) return null;
   return {
     at: last.at,
@@ -280,7 +285,8 @@ export async function rememberDossier(
   const journal = await openWorkspace(context.cwd, request.workspace).openJournal();
   try {
     journal.exclusively(() => {
-      for (const made of domains) journal.append(at, made.domain, { kind: "dossier-made", ...gistOf(made) });
+      for (const dossierDomain of domains)
+        journal.append(at, dossierDomain.domain, { kind: "dossier-made", ...gistOf(dossierDomain) });
     });
   } finally {
     journal.close();

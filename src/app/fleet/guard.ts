@@ -130,19 +130,24 @@ function toldTo(journal: Journal): (key: string, escalated: boolean) => Readonly
   const attempts = journal.entries(undefined, "notices-told").filter(({ told }) => told);
   return (key, escalated) =>
     new Set(
-      attempts.filter((one) => one.key === key && (one.escalated ?? false) === escalated).flatMap(({ notices }) => notices),
+      attempts
+        .filter((attempt) => attempt.key === key && (attempt.escalated ?? false) === escalated)
+        .flatMap(({ notices }) => notices),
     );
 }
 
 /** Notices of what lapsed so long ago, the newest of each thing: nobody mended it, as far as notices tell. */
 const openSince = (all: readonly Notice[], at: number): Notice[] =>
   all.filter(
-    (one) =>
-      one.notice === "lapsed" &&
-      one.at <= at &&
+    (candidate) =>
+      candidate.notice === "lapsed" &&
+      candidate.at <= at &&
       !all.some(
         (later) =>
-          later.id > one.id && later.domain === one.domain && later.watched === one.watched && later.subject === one.subject,
+          later.id > candidate.id &&
+          later.domain === candidate.domain &&
+          later.watched === candidate.watched &&
+          later.subject === candidate.subject,
       ),
   );
 
@@ -163,7 +168,7 @@ async function tellAll(
     const already = known(key, escalated);
     const open = notices.filter(({ id }) => !already.has(id));
     const due = open.filter(({ notice }) => !quiet || isUrgent(notice));
-    for (const { id } of open) if (!due.some((one) => one.id === id)) waiting.add(id);
+    for (const { id } of open) if (!due.some((candidate) => candidate.id === id)) waiting.add(id);
     if (due.length === 0) return;
     const outcome = await by(due).catch((error: unknown) => {
       if (!(error instanceof Failure)) throw error;
@@ -245,7 +250,7 @@ export async function guardOnce(
           told: true,
           because: NOTHING,
         });
-      const unknown = result.domains.some((one) => one.unknown.length > 0);
+      const unknown = result.domains.some((candidate) => candidate.unknown.length > 0);
       return notices.length > 0 ? "problem" : unknown ? "undetermined" : "fine";
     } finally {
       events?.close();
@@ -258,7 +263,7 @@ export async function guardOnce(
 
 /** What one look at a domain came to. */
 function lookOf({ name }: Domain, { watched, ttl }: DomainWatched, now: number, within: number): GuardResult["domains"][number] {
-  const at = (level: Watched["level"]) => watched.filter((one) => one.level === level);
+  const at = (level: Watched["level"]) => watched.filter((candidate) => candidate.level === level);
   return {
     domain: name,
     watched: watched.length,

@@ -64,7 +64,7 @@ async function beginning(path: string): Promise<{ line: string; encoding: Encodi
     const start = buffer.subarray(0, bytesRead);
     const encoding = encodingOf(start);
     const lines = decoderOf(encoding)(start).split(/\r\n|\r|\n/);
-    return { line: lines.find((one) => one.trim() !== "" && !one.startsWith("#")) ?? "", encoding };
+    return { line: lines.find((candidate) => candidate.trim() !== "" && !candidate.startsWith("#")) ?? "", encoding };
   } finally {
     await file.close();
   }

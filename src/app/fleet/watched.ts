@@ -131,7 +131,7 @@ async function ground({ domain, dns, journal }: Watching, { look }: Survey): Pro
             next: clause("guard-registration-ended"),
           };
   const { ds, unseen } = await watchDs(domain.name, dns, journal);
-  const texts = (ds ?? []).map((one) => printData("DS", one)).sort();
+  const texts = (ds ?? []).map((delegationSigner) => printData("DS", delegationSigner)).sort();
   const keys: Watched = {
     ...{ kind: "ds", subject: plain, next: clause("next-audit", { domain: domain.name }) },
     ...(ds === undefined

@@ -7,7 +7,7 @@ if (port === null) throw new Error("this is a thread of a sweep, and no program"
 const auditor = auditorHere(workerData as AuditorRequest);
 port.on("message", ({ id, domain, again }: AuditCall) => {
   void auditor
-    .then((one) => one.audit(domain, again))
+    .then((auditingThread) => auditingThread.audit(domain, again))
     .then(
       (result) => port.postMessage({ id, result } satisfies AuditReply),
       (error: unknown) => port.postMessage({ id, error: (error as Error).message } satisfies AuditReply),

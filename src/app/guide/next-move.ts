@@ -40,10 +40,14 @@ export function nextMove({ asks, draft, sheetOpen, putOff, now }: Situation): Mo
   if (clash !== undefined) {
     const serviceOf = (id: string) => asks.find(({ ask }) => ask.id === id)?.ask.service;
     const reasonOf = ({ because }: Clash): string => JSON.stringify(because);
-    const same = more.filter((one) => reasonOf(one) === reasonOf(clash));
+    const same = more.filter((candidate) => reasonOf(candidate) === reasonOf(clash));
     // What one service needs is decided at once, where all of it may be replaced.
     const others = more.filter(
-      (one) => !same.includes(one) && clash.replaceable && one.replaceable && serviceOf(one.ask) === serviceOf(clash.ask),
+      (candidate) =>
+        !same.includes(candidate) &&
+        clash.replaceable &&
+        candidate.replaceable &&
+        serviceOf(candidate.ask) === serviceOf(clash.ask),
     );
     const byReason = [...new Map([clash, ...others].map((one) => [reasonOf(one), one])).values()] as [Clash, ...Clash[]];
     return { kind: "decide", clashes: byReason, asks: [...new Set([clash, ...same, ...others].map(({ ask }) => ask))] };

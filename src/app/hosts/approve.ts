@@ -115,7 +115,7 @@ async function grantOf(granting: Granting, request: ApproveHostRequest, context:
       ...(server.revocation === undefined ? {} : { revocationEndpoint: server.revocation }),
     };
     await changeGrants(workspace.folder, key, domain.name, context, (grants) => [
-      ...grants.filter((one) => one.provider !== provider),
+      ...grants.filter((candidate) => candidate.provider !== provider),
       grant,
     ]);
     return { provider, services, renewable: refresh !== undefined };

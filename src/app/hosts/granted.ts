@@ -73,13 +73,15 @@ export async function grantFor(
 ): Promise<UsableGrant | undefined> {
   const { env } = context;
   const all = readGrants(folder, host, domain.name);
-  let grant = all.find((one) => one.provider === call.provider && one.services.includes(call.service) && one.api === at.api);
+  let grant = all.find(
+    (candidate) => candidate.provider === call.provider && candidate.services.includes(call.service) && candidate.api === at.api,
+  );
   if (grant === undefined) return undefined;
   const { renewGrant } = await import("../../net/oauth.ts");
   const { applyGranted } = await import("../../net/approval.ts");
   const renewed = async (old: Grant): Promise<Grant | undefined> => {
     // Another process may have renewed it meanwhile, and a refresh token often serves once.
-    const current = readGrants(folder, host, domain.name).find((one) => one.provider === old.provider);
+    const current = readGrants(folder, host, domain.name).find((readGrant) => readGrant.provider === old.provider);
     if (current !== undefined && current.token !== old.token && current.api === at.api) return current;
     if (old.refresh === undefined) return undefined;
     const now = Date.now();
@@ -103,7 +105,7 @@ export async function grantFor(
       ...(until === undefined ? {} : { until }),
     };
     await changeGrants(folder, host, domain.name, context, (grants) => [
-      ...grants.filter((one) => one.provider !== old.provider),
+      ...grants.filter((candidate) => candidate.provider !== old.provider),
       next,
     ]);
     return next;

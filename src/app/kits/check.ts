@@ -59,7 +59,7 @@ export async function checkKitFile(request: KitCheckRequest, context: AppContext
         purpose,
         records:
           records.split("\n").filter((line) => line.trim() !== "").length +
-          [spf, dmarc].filter((one) => one !== undefined).length,
+          [spf, dmarc].filter((candidate) => candidate !== undefined).length,
       })),
       inputs: Object.keys(kit.inputs),
       unsaid: unsaid.map((one) => ({ ...one })),

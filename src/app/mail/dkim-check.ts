@@ -30,7 +30,7 @@ export type DkimCheckResult = z.output<typeof dkimCheckSchema>;
 
 /** Selectors that are known of a domain: from the workspace's asks and private keys, and from zone files. */
 export function knownSelectors(workspace: Workspace | undefined, domain: DomainName, names: Iterable<DomainName> = []): string[] {
-  const asks = workspace?.domains.find((one) => one.name === domain)?.asks ?? [];
+  const asks = workspace?.domains.find((candidate) => candidate.name === domain)?.asks ?? [];
   const above = `_domainkey.${domain}` as DomainName;
   const below = [...asks.flatMap((ask) => dnsWants(ask.wants).map((want) => want.name)), ...names]
     .filter((name) => isBelow(name, above) && !name.startsWith("*."))
@@ -51,7 +51,7 @@ const json = ({ selector, name, state, alias, key, remarks }: SelectorCheck): Dk
   alias: alias ?? null,
   type: key?.type ?? null,
   bits: key?.bits ?? null,
-  remarks: remarks.map((one) => ({ ...one })),
+  remarks: remarks.map((remark) => ({ ...remark })),
 });
 
 /** What {@link dkimCheck} is asked. */
@@ -61,7 +61,7 @@ export interface DkimCheckRequest extends CommonRequest, DnsOptions {}
 export async function dkimCheck(request: DkimCheckRequest, context: AppContext): Promise<Outcome<DkimCheckResult>> {
   const [operand, ...selectors] = request.operands;
   const domain = nameOperand(operand as string);
-  const wrong = selectors.find((one) => keyNameOf(domain, one) === undefined);
+  const wrong = selectors.find((candidate) => keyNameOf(domain, candidate) === undefined);
   if (wrong !== undefined) throw new Failure("not-a-selector", { given: wrong });
   const folder = findWorkspace(context.cwd, request.workspace);
   const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
@@ -69,7 +69,7 @@ export async function dkimCheck(request: DkimCheckRequest, context: AppContext):
   try {
     const lookup = memoized(dns.world);
     const known = selectors.length > 0 ? selectors : knownSelectors(workspace, domain, dns.names);
-    const usual = selectors.length > 0 ? [] : usualSelectors(domain).filter((one) => !known.includes(one));
+    const usual = selectors.length > 0 ? [] : usualSelectors(domain).filter((usualSelector) => !known.includes(usualSelector));
     const check = (selector: string) => checkSelector(domain, selector, lookup, privateKeyOf(workspace, domain, selector));
     const wanted = await Promise.all(known.map(check));
     const tried = await Promise.all(usual.map(check));
@@ -77,8 +77,8 @@ export async function dkimCheck(request: DkimCheckRequest, context: AppContext):
     const nobody = usual.length === 0 ? undefined : await check("zandrel-looks-for-wildcards");
     const found = nobody?.state === "absent" ? tried.filter(({ state }) => state !== "absent" && state !== "unknown") : [];
     const shown = [...wanted, ...found];
-    const states = shown.map((one) => one.state);
-    const unknown = tried.filter((one) => one.state === "unknown").length;
+    const states = shown.map((selectorCheck) => selectorCheck.state);
+    const unknown = tried.filter((selectorCheck) => selectorCheck.state === "unknown").length;
     const ended =
       states.includes("broken") || states.includes("absent")
         ? "problem"

@@ -48,7 +48,7 @@ async function wasRetired(workspace: Workspace, domain: DomainName, ask: string)
   if (!workspace.hasJournal) return false;
   const journal = await workspace.openJournal();
   try {
-    return journal.entries(domain, "ask-retired").some((one) => one.ask === ask);
+    return journal.entries(domain, "ask-retired").some((journalEntry) => journalEntry.ask === ask);
   } finally {
     journal.close();
   }
@@ -69,7 +69,7 @@ export async function makeKey(
 ): Promise<Made> {
   const name = keyNameOf(domain, selector);
   if (name === undefined) throw new Failure("not-a-selector", { given: selector });
-  const inWorkspace: Domain | undefined = workspace?.domains.find((one) => one.name === domain);
+  const inWorkspace: Domain | undefined = workspace?.domains.find((candidate) => candidate.name === domain);
   const service = workspace === undefined ? undefined : ownService(workspace, request);
   const id = keyAskId(service?.key ?? "", "dkim", selector);
   if (inWorkspace?.asks.some((ask) => ask.id === id)) throw new Failure("key-ask-there", { path: inWorkspace.path, ask: id });
@@ -81,7 +81,7 @@ export async function makeKey(
     !inWorkspace.asks.some((ask) => dnsWants(ask.wants).some((want) => want.name === name)) &&
     !(await wasRetired(workspace, domain, id));
   const publicKey = takenUp ? createPublicKey(readPrivateKey(path)) : newKey(path, type);
-  const one: ResourceRecord = {
+  const resourceRecord: ResourceRecord = {
     name,
     type: "TXT",
     ttl: workspace?.settings.defaults.ttl ?? 3600,
@@ -90,7 +90,11 @@ export async function makeKey(
   if (inWorkspace !== undefined && workspace !== undefined && service !== undefined)
     await reviseAsks(workspace, domain, context, (now) => {
       if (now.asks.some((ask) => ask.id === id)) throw new Failure("key-ask-there", { path: now.path, ask: id });
-      return { service, add: [{ id, service: service.key, purpose: "sending", domain, after: [], records: [one] }], result: id };
+      return {
+        service,
+        add: [{ id, service: service.key, purpose: "sending", domain, after: [], records: [resourceRecord] }],
+        result: id,
+      };
     });
   return {
     domain,
@@ -98,8 +102,8 @@ export async function makeKey(
     type: typeOf(publicKey),
     keyFile: relative(context.cwd, path),
     takenUp,
-    record: recordJson(one),
-    line: `${name} ${one.ttl} IN TXT ${printData("TXT", one.data)}`,
+    record: recordJson(resourceRecord),
+    line: `${name} ${resourceRecord.ttl} IN TXT ${printData("TXT", resourceRecord.data)}`,
     ask: inWorkspace === undefined ? null : id,
   };
 }

@@ -89,7 +89,11 @@ function publishedAt(
 ): number | undefined {
   return journal
     .publications(domain.name)
-    .filter(({ opened, closed }) => closed?.end === "published" && opened.changes.some((one) => one.name === name && is(one)))
+    .filter(
+      ({ opened, closed }) =>
+        closed?.end === "published" &&
+        opened.changes.some((journalledChange) => journalledChange.name === name && is(journalledChange)),
+    )
     .map(({ closed }) => closed?.at)
     .findLast((at) => at !== undefined);
 }
@@ -103,7 +107,7 @@ async function lookAtKeys({ domain, from, to }: Rotating, lookup: Lookup) {
   return { old: old as SelectorCheck, fresh: fresh as SelectorCheck };
 }
 
-const isRevoked = ({ remarks }: SelectorCheck): boolean => remarks.some((one) => one.kind === "revoked");
+const isRevoked = ({ remarks }: SelectorCheck): boolean => remarks.some((remark) => remark.kind === "revoked");
 
 /** Makes the new key and saves the asks for it and for the empty old one, as far as they are not there. */
 async function writeAsks(rotating: Rotating): Promise<{ made: Made | null; asks: string[] }> {
@@ -190,13 +194,13 @@ export async function dkimRotate(request: DkimRotateRequest, context: AppContext
     const rotating: Rotating = { request, context, workspace, domain, journal, now, from, to, service, newId, revokedId };
     const lookup = memoized((await dns.look(domain)).lookup ?? dns.world);
     const { old, fresh } = await lookAtKeys(rotating, lookup);
-    const ended = journal.entries(domain.name, "ask-retired").some((one) => one.ask === revokedId);
+    const ended = journal.entries(domain.name, "ask-retired").some((journalEntry) => journalEntry.ask === revokedId);
     // A selector at which there never was a key is a slip of the pen, and nothing is made for it.
     if (old.state === "absent" && !ended && !domain.asks.some((ask) => ask.id === revokedId))
       throw new Failure("rotate-no-key", { name: oldName, selectors: knownSelectors(workspace, domain.name) }, "problem");
     const { made, asks } = request.write ? await writeAsks(rotating) : { made: null, asks: [] };
 
-    const recorded = journal.entries(domain.name, "key-switched").find((one) => one.to === to)?.at;
+    const recorded = journal.entries(domain.name, "key-switched").find((candidate) => candidate.to === to)?.at;
     if (request.switched && recorded === undefined) {
       if (fresh.state !== "usable" && !request.force)
         throw new Failure(

@@ -38,7 +38,7 @@ function optionsOf(request: DkimSignRequest, cwd: string, now: number): SignOpti
           fields: fields
             .toLowerCase()
             .split(/[\s,:]+/)
-            .filter((one) => one !== ""),
+            .filter((candidate) => candidate !== ""),
         }),
     ...(identity === undefined ? {} : { identity }),
     ...(length === undefined ? {} : { length }),

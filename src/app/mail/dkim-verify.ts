@@ -24,9 +24,9 @@ export async function dkimVerify(
     const header = await scanMessage(source, (found) => (signatures = new Signatures(found)).sinks);
     if (!header.ok) throw new Failure("not-a-message", { title, because: header.error.message });
     const verdicts = await verifySignatures(signatures as Signatures, header.value, lookup, now);
-    const explained = await Promise.all(verdicts.map((one) => explainBody(source, one)));
+    const explained = await Promise.all(verdicts.map((verdict) => explainBody(source, verdict)));
     return {
-      ended: verdicts.length === 0 ? "problem" : endedOf(verdicts.map((one) => one.result)),
+      ended: verdicts.length === 0 ? "problem" : endedOf(verdicts.map((dkimVerdict) => dkimVerdict.result)),
       result: { dkim: explained.map(dkimJson) },
     };
   });

@@ -66,7 +66,8 @@ async function savePolicy(
   request: DmarcComposeRequest,
   context: AppContext,
 ): Promise<{ ask: string; given: ReadonlyMap<DomainName, string> }> {
-  if (workspace?.domains.some((one) => one.name === domain) !== true) throw new Failure("not-in-workspace", { domain });
+  if (workspace?.domains.some((candidate) => candidate.name === domain) !== true)
+    throw new Failure("not-in-workspace", { domain });
   const service = ownService(workspace, request);
   const { ttl } = workspace.settings.defaults;
   const policyAsk = (id: string, of: DomainName, name: DomainName, record: string): NewAsk => ({
@@ -76,16 +77,16 @@ async function savePolicy(
   const ask = `${service.key}-dmarc`;
   await reviseAsks(workspace, domain, context, (now) => ({
     service,
-    without: new Map(now.asks.some((one) => one.id === ask) ? [[ask, clause("retired-other-policy")]] : []),
+    without: new Map(now.asks.some((candidate) => candidate.id === ask) ? [[ask, clause("retired-other-policy")]] : []),
     add: [policyAsk(ask, domain, dmarcName(domain), text)],
     result: undefined,
   }));
   const given = new Map<DomainName, string>();
   const id = `${service.key}-reports-${withoutRootDot(domain).replace(/[^a-z0-9]+/g, "-")}`.slice(0, 63);
   for (const { destination, name, text: consent } of permissions) {
-    if (!workspace.domains.some((one) => one.name === destination)) continue;
+    if (!workspace.domains.some((candidate) => candidate.name === destination)) continue;
     const fresh = await reviseAsks(workspace, destination, context, (now) => {
-      const there = now.asks.some((one) => one.id === id);
+      const there = now.asks.some((candidate) => candidate.id === id);
       return { service, add: there ? [] : [policyAsk(id, destination, name, consent)], result: !there };
     });
     if (fresh) given.set(destination, id);
@@ -119,7 +120,7 @@ export async function dmarcCompose(request: DmarcComposeRequest, context: AppCon
   const dns = openDns(request, context, workspace?.settings, [domain]);
   try {
     const found = await discoverByWalk(domain, memoized(dns.world));
-    const inWorkspace = workspace?.domains.find((one) => one.name === domain);
+    const inWorkspace = workspace?.domains.find((candidate) => candidate.name === domain);
     const existing = found.at === domain ? found.record : undefined;
     const policy = request.policy as Policy;
     const inReports = workspace?.hasReports === true && policy !== "none" && inWorkspace !== undefined;
@@ -165,7 +166,7 @@ export async function dmarcCompose(request: DmarcComposeRequest, context: AppCon
         words: read.ok ? describePolicy(read.value) : [],
         before: existing?.text ?? null,
         foreign: existing !== undefined && !(await isOwnPolicy(existing.text, domain, ask, workspace)),
-        obstacles: composed.obstacles.map((one) => ({ ...one })),
+        obstacles: composed.obstacles.map((obstacle) => ({ ...obstacle })),
         permissions: composed.permissions.map(({ destination, name, text }) => ({
           destination,
           line: `${name} ${ttl} IN TXT "${text}"`,

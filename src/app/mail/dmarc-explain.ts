@@ -130,19 +130,19 @@ export async function dmarcExplain(request: DmarcExplainRequest, context: AppCon
       asked: record !== undefined || failed === undefined,
       words: record === undefined ? [] : describePolicy(record),
       mistakes: list.map(mistakeJson),
-      scenarios: (await scenarios(domain, lookup, how)).map((one) => ({
-        kind: one.kind,
-        from: one.from,
-        policy: one.policy ?? null,
-        tag: one.tag ?? null,
-        aligned: one.aligned,
-        unaligned: one.unaligned,
-        forged: one.forged,
+      scenarios: (await scenarios(domain, lookup, how)).map((scenario) => ({
+        kind: scenario.kind,
+        from: scenario.from,
+        policy: scenario.policy ?? null,
+        tag: scenario.tag ?? null,
+        aligned: scenario.aligned,
+        unaligned: scenario.unaligned,
+        forged: scenario.forged,
       })),
       difference: (how.way === "tree-walk" ? discoveryDifference(found, other) : discoveryDifference(other, found)) ?? null,
       destinations,
     };
-    const wrong = record === undefined || list.length > 0 || destinations.some((one) => one.permission === "missing");
+    const wrong = record === undefined || list.length > 0 || destinations.some((candidate) => candidate.permission === "missing");
     return {
       ended: failed !== undefined && record === undefined ? "undetermined" : wrong ? "problem" : "fine",
       result: shown,

@@ -81,7 +81,7 @@ export async function spfCombine(request: SpfCombineRequest, context: AppContext
   const folder = findWorkspace(context.cwd, request.workspace);
   const workspace = folder === undefined ? undefined : openWorkspace(context.cwd, folder);
   const wanted = [
-    ...askedTerms(workspace?.domains.find((one) => one.name === domain)),
+    ...askedTerms(workspace?.domains.find((candidate) => candidate.name === domain)),
     ...given.flatMap((one) => (one.ok ? [one.value] : [])),
   ];
   const dns = openDns(request, context, workspace?.settings, [domain]);
@@ -107,7 +107,7 @@ export async function spfCombine(request: SpfCombineRequest, context: AppContext
       result: {
         domain,
         before: existing?.text ?? null,
-        others: others.map((one) => one.text),
+        others: others.map((other) => other.text),
         after: combined.text,
         lookups: { before: combined.before === undefined ? null : treeLookups(combined.before), after, limit: MAX_LOOKUPS },
         added: [...combined.added],

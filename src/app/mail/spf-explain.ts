@@ -83,7 +83,7 @@ function treeJson(tree: SpfTree, domain: string | null): SpfExplainResult {
       lookups: branch.lookups,
       addresses: joinNetworks(branch.networks).map(networkTerm),
       ineffective: branch.ineffective ?? null,
-      risks: branch.risks.map((one) => ({ ...one })),
+      risks: branch.risks.map((risk) => ({ ...risk })),
       problem: branch.below?.problem?.because ?? branch.failed ?? null,
     })),
   };
@@ -126,7 +126,10 @@ function endedOf({ problem, error, lookups, unresolved, branches }: SpfExplainRe
     error !== null ||
     lookups > MAX_LOOKUPS ||
     branches.some(
-      (one) => one.risks.length > 0 || one.ineffective !== null || (one.problem !== null && !unresolved.includes(one.text)),
+      (candidate) =>
+        candidate.risks.length > 0 ||
+        candidate.ineffective !== null ||
+        (candidate.problem !== null && !unresolved.includes(candidate.text)),
     );
   return wrong ? "problem" : unresolved.length > 0 ? "undetermined" : "fine";
 }

@@ -59,8 +59,8 @@ interface Saved {
 }
 
 function savedIn(workspace: Workspace | undefined, domain: DomainName, id: string): Saved | undefined {
-  const ask = workspace?.domains.find((one) => one.name === domain)?.asks.find((one) => one.id === id);
-  const want = ask?.wants.find((one) => one.kind === "spf-terms" && one.without !== undefined);
+  const ask = workspace?.domains.find((candidate) => candidate.name === domain)?.asks.find((candidate) => candidate.id === id);
+  const want = ask?.wants.find((candidate) => candidate.kind === "spf-terms" && candidate.without !== undefined);
   if (want?.kind !== "spf-terms") return undefined;
   return { id, includes: (want.without?.terms ?? []).map((term) => term.text), terms: want.record };
 }
@@ -99,7 +99,7 @@ function askFor(
       data: { strings: splitCharacterStrings(text) },
     })),
     spf: fresh.terms.map((term) => term.text).join(" "),
-    spfWithout: flattened.sources.map((one) => one.term).join(" "),
+    spfWithout: flattened.sources.map((source) => source.term).join(" "),
   };
 }
 
@@ -135,7 +135,7 @@ export async function spfFlatten(request: SpfFlattenRequest, context: AppContext
   // Without a word the includes of the last time are meant: that is how it is renewed.
   const includes = request.include.length > 0 ? request.include : (saved?.includes ?? []);
   if (includes.length === 0) throw new Failure("flatten-include", {});
-  if (request.write && workspace?.domains.some((one) => one.name === domain) !== true)
+  if (request.write && workspace?.domains.some((candidate) => candidate.name === domain) !== true)
     throw new Failure("not-in-workspace", { domain });
   const dns = openDns(request, context, workspace?.settings, [domain]);
   try {
@@ -155,7 +155,7 @@ export async function spfFlatten(request: SpfFlattenRequest, context: AppContext
     const parsed = readSpfRecord(text);
     // Records that are not published yet cost one question each.
     const after = parsed.ok ? treeLookups(await spfTree(parsed.value, plain, lookup, { addresses: false })) : 0;
-    const remembered = { kind: "spf-flattened" as const, record: text, sources: sources.map((one) => ({ ...one })) };
+    const remembered = { kind: "spf-flattened" as const, record: text, sources: sources.map((source) => ({ ...source })) };
     let saving: SpfFlattenResult["saved"] = null;
     if (request.write && workspace !== undefined && service !== undefined) {
       const ask = askFor(base, flattened.value, domain, id, service.key, workspace.settings.defaults.ttl);

@@ -86,7 +86,10 @@ async function copyIn(path: string, messageId: string): Promise<Copy | undefined
   if (!existsSync(path)) return undefined;
   const is = async (message: StoredMessage): Promise<boolean> => {
     const header = await scanMessage(message.source, () => []);
-    return header.ok && fieldsNamed(header.value, "message-id").some((one) => fieldValue(one).includes(`<${messageId}>`));
+    return (
+      header.ok &&
+      fieldsNamed(header.value, "message-id").some((headerField) => fieldValue(headerField).includes(`<${messageId}>`))
+    );
   };
   for (const folder of [undefined, ...foldersOf(path)]) {
     const stored = openMessages(folder === undefined ? path : join(path, folder));

@@ -91,7 +91,7 @@ export async function judgeOne(
       ? [clause("message-stray-lines", { lines: header.stray.length, first: header.stray[0]?.slice(0, 40) })]
       : []),
     ...(body.hasNul ? [clause("message-nul")] : []),
-    ...(header.fields.some((one) => /[^\x00-\x7f]/.test(one.raw)) ? [clause("message-not-ascii")] : []),
+    ...(header.fields.some((field) => /[^\x00-\x7f]/.test(field.raw)) ? [clause("message-not-ascii")] : []),
     ...(verdict.ignoredSignatures > 0
       ? [clause("message-signatures-ignored", { ignoredSignatures: verdict.ignoredSignatures })]
       : []),

@@ -26,17 +26,17 @@ export const dkimShape = z.object({
   unsignedOctets: z.number().describe("octets of the body behind what is signed"),
 });
 
-export const dkimJson = (one: DkimVerdict): z.output<typeof dkimShape> => ({
-  result: one.result,
-  domain: one.domain ?? null,
-  selector: one.selector ?? null,
-  reason: one.reason ?? null,
-  because: one.because ?? null,
-  algorithm: one.algorithm ?? null,
-  bits: one.bits ?? null,
-  identity: one.identity ?? null,
-  testing: one.testing,
-  unsignedOctets: one.unsignedOctets,
+export const dkimJson = (dkimVerdict: DkimVerdict): z.output<typeof dkimShape> => ({
+  result: dkimVerdict.result,
+  domain: dkimVerdict.domain ?? null,
+  selector: dkimVerdict.selector ?? null,
+  reason: dkimVerdict.reason ?? null,
+  because: dkimVerdict.because ?? null,
+  algorithm: dkimVerdict.algorithm ?? null,
+  bits: dkimVerdict.bits ?? null,
+  identity: dkimVerdict.identity ?? null,
+  testing: dkimVerdict.testing,
+  unsignedOctets: dkimVerdict.unsignedOctets,
 });
 
 export const endedOf = (results: readonly string[]): Ended =>

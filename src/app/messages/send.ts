@@ -46,7 +46,7 @@ function readiness(result: Omit<SendTestMessageResult, "ready" | "because">): Pi
   const unsure = (because: Clause) => ({ ready: null, because });
   const lacks = missing.map(({ what }) => what);
   if (sent.verdict === "not-sent") {
-    const sure = missing.some((one) => one.state !== "unknown");
+    const sure = missing.some((candidate) => candidate.state !== "unknown");
     return sure ? no(clause("message-not-sent", { lacks })) : unsure(clause("message-dns-unresolved"));
   }
   if (sent.verdict === "refused") return no(clause("message-refused"));

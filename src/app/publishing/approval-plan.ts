@@ -128,7 +128,8 @@ function incomingOf(
   return wants.flatMap(({ name, type }): Incoming[] => {
     const label = name === apex ? "@" : withoutRootDot(name).slice(0, -withoutRootDot(apex).length - 1);
     const own = records.filter(
-      (one) => one.type === type && withVariables(one.host || "@", (variable) => variables[variable] ?? "") === label,
+      (candidate) =>
+        candidate.type === type && withVariables(candidate.host || "@", (variable) => variables[variable] ?? "") === label,
     );
     return (own.length === 0 ? [undefined] : own).map((record) => ({ name, type, texts: textsOf(record) }));
   });
@@ -154,7 +155,7 @@ function removedFrom(
   apex: DomainName,
 ): RecordSet[] {
   return removedByHost(before, apex, incomingOf(template, call, wants, apex)).flatMap((set) => {
-    const data = set.data.filter((one) => !isBrought(set, one, wants));
+    const data = set.data.filter((recordData) => !isBrought(set, recordData, wants));
     return data.length === 0 ? [] : [{ ...set, data }];
   });
 }
@@ -179,7 +180,7 @@ function unagreed(
 /** The changes as the host carries them out: what it takes away by itself goes with them. */
 function withRemovals(changes: readonly Change[], removed: readonly RecordSet[], asks: readonly string[]): Change[] {
   const lacks = (set: RecordSet, gone: RecordSet): RecordSet | undefined => {
-    const data = set.data.filter((one) => !containsAll(gone, { ...set, data: [one] }));
+    const data = set.data.filter((recordData) => !containsAll(gone, { ...set, data: [recordData] }));
     return data.length === 0 ? undefined : { ...set, data };
   };
   const changed = changes.map((change) => {

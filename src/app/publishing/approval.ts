@@ -113,14 +113,14 @@ async function changedBeside(
   applied: readonly Planned[],
   { workspace, request, context }: ApprovalContext,
 ): Promise<Standing> {
-  const before = applied.flatMap((one) => one.before);
-  const changes = applied.flatMap((one) => one.changes);
+  const before = applied.flatMap((planned) => planned.before);
+  const changes = applied.flatMap((planned) => planned.changes);
   const names = [domain.name, ...[...before, ...changes].map(({ name }) => name)];
   const seen = await freshly(domain, workspace, request, context, (source) => standing(names, source));
   if (seen === undefined || seen.unseen !== undefined) return { sets: [], unseen: seen?.unseen ?? UNSEEN };
   const after = seen.sets;
   const at = (sets: readonly RecordSet[], { name, type }: RecordSet) =>
-    sets.find((one) => one.name === name && one.type === type);
+    sets.find((recordSet) => recordSet.name === name && recordSet.type === type);
   // What two templates look at is told once.
   const all = [
     ...new Map(before.map((set) => [`${set.name} ${set.type}`, set])).values(),
@@ -179,17 +179,17 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
     const reasons = [...prepared.reasons];
     const unapprovedChanges: Clause[] = [];
     const [applied, refused]: [Planned[], Planned[]] = [[], []];
-    for (const one of host === undefined ? [] : ready) {
-      const ended = await askFor(host as ApprovalHost, one);
-      if (ended === "done") applied.push(one);
+    for (const planned of host === undefined ? [] : ready) {
+      const ended = await askFor(host as ApprovalHost, planned);
+      if (ended === "done") applied.push(planned);
       else {
-        refused.push(one);
+        refused.push(planned);
         reasons.push(ended);
       }
     }
     // One set may be changed for several templates, so the zone is looked at when all of them are through.
-    const left = new Set([...prepared.left, ...refused.flatMap((one) => one.changes)]);
-    const asked = [...new Set(applied.flatMap((one) => one.changes))].filter((change) => !left.has(change));
+    const left = new Set([...prepared.left, ...refused.flatMap((planned) => planned.changes)]);
+    const asked = [...new Set(applied.flatMap((planned) => planned.changes))].filter((change) => !left.has(change));
     if (applied.length > 0) {
       const absent = await missing(domain, asked, how);
       for (const change of absent.left) left.add(change);
@@ -216,13 +216,13 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
   }
 
   /** Has one template applied, by the grant that is there, or by whoever clicks; otherwise why it was not. */
-  async function askFor(host: ApprovalHost, one: Planned): Promise<"done" | Clause> {
-    const grant = await grantFor(how, domain, one.call, host);
+  async function askFor(host: ApprovalHost, planned: Planned): Promise<"done" | Clause> {
+    const grant = await grantFor(how, domain, planned.call, host);
     if (grant !== undefined) {
-      const applied = await grant.apply(one.removed.length > 0);
+      const applied = await grant.apply(planned.removed.length > 0);
       return applied.ok ? "done" : clause("approve-said", { title, because: applied.error });
     }
-    const ended = await byLink(host, one, domain, how);
+    const ended = await byLink(host, planned, domain, how);
     return ended.kind === "came-back"
       ? "done"
       : ended.kind === "open"

@@ -50,7 +50,7 @@ export async function checkHelper(
   const shows = async (step: HelperStep, expected: HelperSet | null): Promise<boolean> => {
     const read = await runHelper(program, { action: "read", zone: domain.name, sets: [scratch] }, how);
     const seen = read.ok
-      ? (read.value.sets.find((one) => one.name === scratch.name && one.type === scratch.type)?.set ?? null)
+      ? (read.value.sets.find((candidate) => candidate.name === scratch.name && candidate.type === scratch.type)?.set ?? null)
       : undefined;
     const met = seen !== undefined && same(seen, expected);
     steps.push({

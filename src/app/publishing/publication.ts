@@ -196,8 +196,8 @@ const LATE = 86_400_000;
 function uncertain(publications: readonly Publication[], now: number): Publication[] {
   const touches = ({ opened }: Publication, set: JournalledChange) =>
     opened.changes.some((change) => change.name === set.name && change.type === set.type);
-  return publications.filter((one, i) => {
-    const { opened, closed, running } = one;
+  return publications.filter((candidate, i) => {
+    const { opened, closed, running } = candidate;
     if (closed === undefined) return !running || hasSheet(opened);
     const mayCome = closed.end === "unknown" || (closed.end === "not-published" && closed.looked === true);
     if (!mayCome || now - opened.at >= LATE) return false;
@@ -278,7 +278,7 @@ export async function settleInterrupted(
     const seen = source === undefined ? undefined : await compare(opened.changes, domain.name, source);
     const settled = settle(publication, seen, dns.now, newestSheet === publication);
     if (settled === undefined) continue;
-    if (!said.some((one) => JSON.stringify(one) === JSON.stringify(settled.said))) said.push(settled.said);
+    if (!said.some((candidate) => JSON.stringify(candidate) === JSON.stringify(settled.said))) said.push(settled.said);
     const { end, because } = settled;
     if (end !== undefined && because !== undefined)
       journal.append(dns.now, domain.name, { kind: "publication-closed", opened: opened.id, end, because, looked: true });

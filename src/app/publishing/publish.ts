@@ -204,7 +204,7 @@ async function checkEntered(
       );
   const ended = standings.some(({ state }) => state === "unknown")
     ? "undetermined"
-    : lost.length === 0 && check.every((one) => one.entered === true)
+    : lost.length === 0 && check.every((candidate) => candidate.entered === true)
       ? "fine"
       : "problem";
   return { ended, result: { at: dns.now, published: [], check, lost, lowered: false } };
@@ -238,7 +238,7 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
         );
         continue;
       }
-      const earlier = done.filter((one) => one.changed > 0).map((one) => displayName(one.domain as DomainName));
+      const earlier = done.filter((candidate) => candidate.changed > 0).map((one) => displayName(one.domain as DomainName));
       const alreadyDone = earlier.length === 0 ? {} : { alreadyDone: earlier.join(", ") };
       done.push(await apply(domain, changes, { journal, workspace, request, context, ...alreadyDone }));
     }

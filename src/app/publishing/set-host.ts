@@ -66,7 +66,7 @@ const formOf = (given: readonly string[]): Record<string, unknown> =>
       const at = text.indexOf("=");
       if (at < 1) throw new Failure("host-form", { given: text });
       const [field, value] = [text.slice(0, at), text.slice(at + 1)];
-      if (field === "lacks") return [field, value.split(",").filter((one) => one !== "")];
+      if (field === "lacks") return [field, value.split(",").filter((candidate) => candidate !== "")];
       if (field === "txtCut") return [field, Number(value)];
       return [field, field === "ttl" && value !== "seconds" ? value.split(",").map(Number) : value];
     }),
@@ -181,7 +181,7 @@ async function wayOf(request: SetHostRequest, known: boolean, context: AppContex
   if (way !== undefined || known) return way;
   if (!context.interactive) return "by-hand";
   const chosen = await context.choose({ kind: "which-way" });
-  const found = WAYS.find((one) => one === chosen);
+  const found = WAYS.find((candidate) => candidate === chosen);
   if (found === undefined) throw new Failure("question-left-open", {});
   return found;
 }

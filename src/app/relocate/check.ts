@@ -57,7 +57,7 @@ export async function check(move: Move): Promise<{ ended: Ended; check: NonNulla
         const answer = await lookup.ask(domain.name, "NS");
         if (answer.kind !== "found") return { vantage, sees: "unknown" as const, until: null };
         const names = (answer.set.data as readonly DataOf["NS"][]).map((data) => data.target);
-        const sees = names.every((one) => freshNames.includes(one)) ? ("new" as const) : ("old" as const);
+        const sees = names.every((domainName) => freshNames.includes(domainName)) ? ("new" as const) : ("old" as const);
         return { vantage, sees, until: sees === "old" ? dns.now + answer.set.ttl * 1000 : null };
       }),
   );

@@ -36,9 +36,9 @@ export async function compare(
   const old = named ? oldHost(move) : expectOld(move);
   const names = namesToAsk(domain.name, [...(await knownNames(move)), ...captured.map((set) => set.name)]);
   const types = new Set([...USUAL_TYPES, ...captured.map((set) => set.type)]);
-  const wanted = names.flatMap((one) => [...types].map((type) => ({ name: one, type })));
+  const wanted = names.flatMap((domainName) => [...types].map((type) => ({ name: domainName, type })));
   const { same, differences, unresolved } = await compareSides(old, fresh.lookup, domain.name, wanted);
-  const serious = differences.filter((one) => one.kind !== "ttl" && one.kind !== "extra");
+  const serious = differences.filter((difference) => difference.kind !== "ttl" && difference.kind !== "extra");
   const { judged, oldUnseen } = await signaturesOf(move, fresh.lookup);
   const open = [...unresolved, ...oldUnseen];
   const survives = judged.state === "unsigned" || judged.state === "fits";
@@ -49,12 +49,12 @@ export async function compare(
     compare: {
       ready,
       same,
-      differences: differences.map((one) => ({
-        kind: one.kind,
-        name: one.name,
-        type: one.type,
-        old: setJson(one.old),
-        new: setJson(one.new),
+      differences: differences.map((difference) => ({
+        kind: difference.kind,
+        name: difference.name,
+        type: difference.type,
+        old: setJson(difference.old),
+        new: setJson(difference.new),
       })),
       unresolved: open,
     },

@@ -50,7 +50,7 @@ export async function knownNames({ domain, journal, workspace }: Move): Promise<
     return parsed.ok ? [parsed.value] : [];
   });
   reports?.close();
-  return [...asked, ...published, ...reported].filter((one) => isAtOrBelow(one, domain.name));
+  return [...asked, ...published, ...reported].filter((domainName) => isAtOrBelow(domainName, domain.name));
 }
 
 export function expectOld({ looked, domain }: Move): Lookup {

@@ -76,7 +76,7 @@ export async function transferWhole(move: Move): Promise<Transferred> {
       continue;
     }
     const newest = newestFirst[0]?.serial;
-    const several = new Set(versions.flatMap((one) => one.serial ?? [])).size > 1;
+    const several = new Set(versions.flatMap((version) => version.serial ?? [])).size > 1;
     const from = { server: serverText(server), serial, newest: serial === newest ? undefined : newest };
     return { sets: outcome.value, because: clause("capture-transferred", { from: several ? from : undefined }) };
   }

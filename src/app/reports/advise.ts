@@ -58,7 +58,7 @@ export async function advise(request: AdviseRequest, context: AppContext): Promi
   return withReports(request, context, "dmarc advise", async (reported) => {
     const advice = await adviceFrom(reported);
     const [next] = advice.steps;
-    const failing = advice.repairs.some((one) => one.reason !== "spf-only");
+    const failing = advice.repairs.some((repair) => repair.reason !== "spf-only");
     return {
       ended: failing ? "problem" : next !== undefined && next.safe === undefined ? "undetermined" : "fine",
       result: {
@@ -66,13 +66,13 @@ export async function advise(request: AdviseRequest, context: AppContext): Promi
         policy: advice.policy,
         from: reported.from,
         to: reported.to,
-        repairs: advice.repairs.map((one) => ({ ...one, service: one.service ?? null })),
+        repairs: advice.repairs.map((repair) => ({ ...repair, service: repair.service ?? null })),
         unexplained: [...advice.unexplained],
         done: advice.done,
         steps: advice.steps.map((step) => ({
           ...step,
           safe: step.safe ?? null,
-          stops: step.stops.map((one) => ({ ...one, service: one.service ?? null })),
+          stops: step.stops.map((stop) => ({ ...stop, service: stop.service ?? null })),
         })),
         unusedIncludes: [...advice.unusedIncludes],
       },

@@ -116,10 +116,10 @@ function startThread(reading: ReadingReports): Thread {
   // The program's chunks lie in a folder beside its entries.
   const worker = new Worker(new URL("../report-worker.js", import.meta.url), { workerData: reading, resourceLimits: YOUNG });
   const thread: Thread = { worker, open: [], ended: undefined };
-  const reply = (one: ReadReply): void => {
+  const reply = (readReply: ReadReply): void => {
     const [first] = thread.open;
-    first?.replies.push(one);
-    if (!("piece" in one)) thread.open.shift();
+    first?.replies.push(readReply);
+    if (!("piece" in readReply)) thread.open.shift();
     first?.wake();
   };
   worker.on("message", reply);

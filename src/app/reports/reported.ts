@@ -79,7 +79,7 @@ export async function sendersOf(
       const targets = [
         ...found
           .flatMap((one) => one.names)
-          .filter((one) => one !== ".")
+          .filter((domainName) => domainName !== ".")
           .map(organizationalDomain),
         ...includes.map(ownerOf),
       ];
@@ -87,7 +87,7 @@ export async function sendersOf(
       return {
         key,
         title,
-        domains: [...new Set(targets)].filter((one) => !own.has(one)),
+        domains: [...new Set(targets)].filter((candidate) => !own.has(candidate)),
         keyNames: found.flatMap((one) => one.keyNames),
         networks: networks.flat(),
       };
@@ -95,7 +95,7 @@ export async function sendersOf(
   );
   const others = published
     .map((include) => ({ include, at: ownerOf(include) }))
-    .filter(({ at }) => !own.has(at) && !services.some((one) => one.domains.includes(at)));
+    .filter(({ at }) => !own.has(at) && !services.some((knownService) => knownService.domains.includes(at)));
   const spfOnlySenders = others.map(
     async ({ include, at }): Promise<KnownService> => ({
       title: withoutRootDot(at),
@@ -185,7 +185,7 @@ const noReports = (domain: DomainName | undefined): Failure => new Failure("no-r
 
 function pick(operand: string | undefined, workspace: Workspace, store: ReportStore, _name: string): DomainName {
   if (operand !== undefined) return nameOperand(operand);
-  const reported = workspace.domains.filter((one) => store.extent(one.name).reports > 0);
+  const reported = workspace.domains.filter((candidate) => store.extent(candidate.name).reports > 0);
   const [only, ...others] = reported;
   if (only === undefined) throw noReports(undefined);
   if (others.length > 0) throw new Failure("which-reports", { domains: reported.map((one) => one.name) });

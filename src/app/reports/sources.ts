@@ -75,7 +75,7 @@ export async function reportSources(request: ReportSourcesRequest, context: AppC
       page: request.html ?? null,
     };
     return {
-      ended: sources.some((one) => one.ours && one.aligned < one.messages * 0.98) ? "problem" : "fine",
+      ended: sources.some((candidate) => candidate.ours && candidate.aligned < candidate.messages * 0.98) ? "problem" : "fine",
       result: shown,
     };
   });

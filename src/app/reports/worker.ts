@@ -5,7 +5,7 @@ import { AHEAD, type ReadCall, type ReadingReports, type ReadReply, readReportFi
 /** A thread of an import: reads the files it is told one after the other, and stays a few pieces ahead at most. */
 const port = parentPort;
 if (port === null) throw new Error("this is a thread of an import, and no program");
-const reply = (one: ReadReply): void => port.postMessage(one);
+const reply = (readReply: ReadReply): void => port.postMessage(readReply);
 let credit = AHEAD;
 let wake = (): void => undefined;
 let last: Promise<void> = Promise.resolve();

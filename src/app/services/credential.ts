@@ -191,7 +191,7 @@ async function keepGiven(at: At): Promise<Done> {
 }
 
 async function end({ service, journal, context }: At, id: string): Promise<Done> {
-  const own = keptCredentials(journal, service.key).find((one) => one.id === id);
+  const own = keptCredentials(journal, service.key).find((keptCredential) => keptCredential.id === id);
   const link = await credentialLink(service);
   if (link !== undefined) {
     const ended = await askLink(link, "revokeCredential", { at: { id } });
@@ -211,7 +211,11 @@ async function list({ service, journal }: At): Promise<Done> {
   const kept = keptCredentials(journal, service.key);
   const link = await credentialLink(service);
   if (link === undefined)
-    return { done: "listed", credentials: kept.map((one) => ({ ...one, domain: one.domain ?? null })), place: null };
+    return {
+      done: "listed",
+      credentials: kept.map((keptCredential) => ({ ...keptCredential, domain: keptCredential.domain ?? null })),
+      place: null,
+    };
   const asked = await askLink(link, "listCredentials");
   if (!asked.ok) throw linkTrouble(service, clause("asked-list-credentials"), asked.error);
   const credentials = asked.value.credentials.map(({ id, scope, domain, user }) => ({
@@ -219,7 +223,7 @@ async function list({ service, journal }: At): Promise<Done> {
     scope,
     domain: domain === null ? null : nameOperand(domain),
     user,
-    kept: kept.find((one) => one.id === id)?.kept ?? null,
+    kept: kept.find((candidate) => candidate.id === id)?.kept ?? null,
   }));
   return { done: "listed", credentials, place: null };
 }

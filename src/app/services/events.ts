@@ -119,7 +119,7 @@ async function listen(request: SenderEventsRequest, session: Session, journal: J
       const url = request.url ?? receiver.url;
       const known = journal.entries(undefined, "events-subscribed");
       for (const service of services)
-        if (!known.some((one) => one.service === service.key && one.url === url))
+        if (!known.some((journalEntry) => journalEntry.service === service.key && journalEntry.url === url))
           await subscribe(service, url, session, journal, context);
       feeds = feedsOf(session, journal, context);
       if (feeds.length === 0) throw new Failure("no-feed", {});
@@ -170,11 +170,11 @@ export async function senderEvents(request: SenderEventsRequest, context: AppCon
         ended: warnings.length > 0 ? "problem" : "fine",
         result: {
           at: now,
-          days: shown.map((one) => ({ ...one, domain: nameOperand(one.domain) })),
+          days: shown.map((dayOfEvents) => ({ ...dayOfEvents, domain: nameOperand(dayOfEvents.domain) })),
           from,
           to,
           tooFew: tooFew.map((one) => ({ ...one, domain: nameOperand(one.domain) })),
-          warnings: warnings.map((one) => ({ ...one, domain: nameOperand(one.domain) })),
+          warnings: warnings.map((warning) => ({ ...warning, domain: nameOperand(warning.domain) })),
         },
       };
     },

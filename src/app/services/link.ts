@@ -132,10 +132,10 @@ async function conformance(link: LinkTo, deep: boolean): Promise<Pick<SenderLink
     checks.push(tried(name, await ask(link, name, given), judge));
   }
   if (deep && offers.includes("credentials")) {
-    const made = await ask(link, "makeCredential", { body: { scope: "mail", domain: null } });
-    checks.push(tried("makeCredential", made, expectAnswer));
-    if (made.ok) {
-      const { id, secret } = made.value as { id: string; secret: string };
+    const asked = await ask(link, "makeCredential", { body: { scope: "mail", domain: null } });
+    checks.push(tried("makeCredential", asked, expectAnswer));
+    if (asked.ok) {
+      const { id, secret } = asked.value as { id: string; secret: string };
       const sending: LinkTo = { ...link, key: secret };
       checks.push(
         tried("scope", await ask(sending, "makeCredential", { body: { scope: "mail", domain: null } }), expectKind("key")),
@@ -157,13 +157,13 @@ async function conformance(link: LinkTo, deep: boolean): Promise<Pick<SenderLink
     }
   }
   if (deep && offers.includes("events")) {
-    const made = await ask(link, "subscribe", { body: { url: "http://127.0.0.1:9/events" } });
-    checks.push(tried("subscribe", made, expectAnswer));
-    if (made.ok)
+    const asked = await ask(link, "subscribe", { body: { url: "http://127.0.0.1:9/events" } });
+    checks.push(tried("subscribe", asked, expectAnswer));
+    if (asked.ok)
       checks.push(
         tried(
           "unsubscribe-again",
-          await ask(link, "unsubscribe", { at: { id: (made.value as { id: string }).id } }),
+          await ask(link, "unsubscribe", { at: { id: (asked.value as { id: string }).id } }),
           expectAnswer,
         ),
       );
@@ -172,9 +172,9 @@ async function conformance(link: LinkTo, deep: boolean): Promise<Pick<SenderLink
 }
 
 const endedFor = (checks: readonly Check[]): Ended =>
-  checks.some((one) => one.verdict === "broken")
+  checks.some((candidate) => candidate.verdict === "broken")
     ? "problem"
-    : checks.some((one) => one.verdict === "unknown")
+    : checks.some((candidate) => candidate.verdict === "unknown")
       ? "undetermined"
       : "fine";
 

@@ -190,18 +190,18 @@ export function keptCredentials(journal: Journal, service: string): KeptCredenti
   const revoked = new Set(
     journal
       .entries(undefined, "credential-revoked")
-      .filter((one) => one.service === service)
-      .map((one) => one.credential),
+      .filter((journalEntry) => journalEntry.service === service)
+      .map((journalEntry) => journalEntry.credential),
   );
   return journal
     .entries(undefined, "credential-kept")
-    .filter((one) => one.service === service && !revoked.has(one.credential))
-    .map((one) => ({
-      id: one.credential,
-      scope: one.scope as KeptCredential["scope"],
-      domain: one.domain === EVERY_DOMAIN ? undefined : (one.domain as DomainName),
-      user: one.user,
-      kept: one.kept,
+    .filter((candidate) => candidate.service === service && !revoked.has(candidate.credential))
+    .map((journalEntry) => ({
+      id: journalEntry.credential,
+      scope: journalEntry.scope as KeptCredential["scope"],
+      domain: journalEntry.domain === EVERY_DOMAIN ? undefined : (journalEntry.domain as DomainName),
+      user: journalEntry.user,
+      kept: journalEntry.kept,
     }))
     .reverse();
 }
@@ -221,7 +221,9 @@ export async function unsettledAsks(
   journal: Journal,
 ): Promise<Missing[]> {
   // Mail of a subdomain rests on the asks of the domain it belongs to.
-  const [known] = workspace.domains.filter((one) => isAtOrBelow(domain, one.name)).sort((a, b) => b.name.length - a.name.length);
+  const [known] = workspace.domains
+    .filter((candidate) => isAtOrBelow(domain, candidate.name))
+    .sort((a, b) => b.name.length - a.name.length);
   if (known === undefined) {
     const plain = domain.slice(0, -1);
     return [{ what: plain, state: "missing", because: clause("service-no-domain"), next: clause("next-init", { domain }) }];

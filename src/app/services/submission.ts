@@ -24,8 +24,8 @@ export interface SmtpSettings {
 export function credentialFor(journal: Journal, service: ServiceAt, domain: DomainName | undefined): KeptCredential | undefined {
   const kept = keptCredentials(journal, service.key);
   return (
-    kept.find((one) => domain !== undefined && one.domain === domain) ??
-    kept.find((one) => one.domain === undefined) ??
+    kept.find((keptCredential) => domain !== undefined && keptCredential.domain === domain) ??
+    kept.find((candidate) => candidate.domain === undefined) ??
     (domain === undefined ? kept[0] : undefined)
   );
 }

@@ -129,8 +129,8 @@ async function checkPair(site: SiteContext, www: DomainName): Promise<SiteCheck[
   const hosts = [domain.name, www];
   const each = await Promise.all(hosts.map((host) => checkHost(site, host)));
   // What cannot be reached, or shows no site at all, says so by itself.
-  const none = (one: SiteCheck) =>
-    (one.id === "address" && one.met !== true) || one.id === "parked" || one.id === "wrong-service";
+  const none = (siteCheck: SiteCheck) =>
+    (siteCheck.id === "address" && siteCheck.met !== true) || siteCheck.id === "parked" || siteCheck.id === "wrong-service";
   if (each.flat().some(none)) return each.flat();
   const urls = hosts.map(withoutRootDot).flatMap((host) => [`http://${host}${PROBE}`, `https://${host}${PROBE}`]);
   const chains = new Map(await Promise.all(urls.map(async (url) => [url, await followPage(url, web)] as const)));

@@ -66,17 +66,17 @@ async function siteOnce(request: SiteRequest, context: AppContext): Promise<Outc
       domains.map(async (domain) => ({
         domain: domain.name,
         role: domain.role,
-        checks: (await checkDomain({ domain, workspace, dns, web, journal })).map((one) => ({
-          ...one,
-          met: one.met ?? null,
-          flaw: one.flaw ?? null,
+        checks: (await checkDomain({ domain, workspace, dns, web, journal })).map((siteCheck) => ({
+          ...siteCheck,
+          met: siteCheck.met ?? null,
+          flaw: siteCheck.flaw ?? null,
         })),
       })),
     );
     const all = shown.flatMap((one) => one.checks);
-    const ended = all.some((one) => one.met === false)
+    const ended = all.some((candidate) => candidate.met === false)
       ? "problem"
-      : all.some((one) => one.met === null)
+      : all.some((candidate) => candidate.met === null)
         ? "undetermined"
         : "fine";
     return { ended, result: { at: dns.now, domains: shown } };

@@ -53,7 +53,9 @@ function lastPublication(journalled: JournalState, { name, type }: Pick<RecordSe
   const publication = published(journalled).findLast(({ opened }) =>
     opened.changes.some((change) => change.name === name && change.type === type),
   );
-  const change = publication?.opened.changes.find((one) => one.name === name && one.type === type);
+  const change = publication?.opened.changes.find(
+    (journalledChange) => journalledChange.name === name && journalledChange.type === type,
+  );
   return publication === undefined || change === undefined ? undefined : { at: publication.opened.at, change };
 }
 
@@ -81,8 +83,8 @@ export function provenanceOf(domain: Domain, journalled: JournalState): (set: Re
       !set.data.some((data) => containsAll(last.change.before, { ...set, data: [data] }))
     )
       return clause("change-by-zandrel", { at: last.at, asks: last.change.asks });
-    const ask = domain.asks.find((one) =>
-      dnsWants(one.wants).some(
+    const ask = domain.asks.find((candidate) =>
+      dnsWants(candidate.wants).some(
         (want) => want.kind !== "absent" && want.name === set.name && want.type === set.type && isMet(set, want),
       ),
     );

@@ -74,7 +74,7 @@ export function draftSource(domain: Domain, looked: DomainLook, dns: DnsContext,
 /** Ids of the asks an ask waits for that are not proven. */
 const waitingFor = (ask: Ask, journalled: JournalState, domain: Domain): string[] =>
   ask.after.filter((id) => {
-    const other = domain.asks.find((one) => one.id === id);
+    const other = domain.asks.find((candidate) => candidate.id === id);
     return other === undefined || journalled.proven.get(id)?.wanted !== wantedText(other);
   });
 
@@ -277,8 +277,8 @@ async function standingOf(ask: Ask, surveying: Surveying): Promise<AskStanding> 
   if (refusal !== undefined) causes.unshift(refusal);
   const text = wantedText(ask);
   const at = (known: JournalState["proven"]) => (known.get(ask.id)?.wanted === text ? known.get(ask.id)?.at : undefined);
-  const clash = draft?.clashes.find((one) => one.ask === ask.id && !one.contradicts);
-  const contradictions = draft?.clashes.filter((one) => one.ask === ask.id && one.contradicts) ?? [];
+  const clash = draft?.clashes.find((candidate) => candidate.ask === ask.id && !candidate.contradicts);
+  const contradictions = draft?.clashes.filter((candidate) => candidate.ask === ask.id && candidate.contradicts) ?? [];
   // A value that merely differs is what the draft is about to change; everything else points at a mistake.
   const miss = causes.find(
     (cause) => cause.kind !== "other-value" && cause.kind !== "other-target" && cause.kind !== "alias-in-the-way",
@@ -358,7 +358,7 @@ export const isCatchingUp = ({ state, causes, visibility }: AskStanding, now: nu
 /** The step that brings an ask on from where it stands. */
 export function nextStep(standing: AskStanding, domain: DomainName, workspace: Workspace, now: number): Clause {
   const { ask, state, causes, visibility } = standing;
-  const alone = workspace.domains.filter((one) => one.asks.some(({ id }) => id === ask.id)).length === 1;
+  const alone = workspace.domains.filter((candidate) => candidate.asks.some(({ id }) => id === ask.id)).length === 1;
   const idOf = (id: string) => (alone ? id : `${withoutRootDot(domain)}/${id}`);
   const prove = clause("next-prove", { ask: idOf(ask.id) });
   switch (state) {

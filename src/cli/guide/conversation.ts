@@ -38,7 +38,7 @@ export const pick = async <T extends string>(
   answered(
     await select<string>({
       message: terminalSafe(message),
-      options: options.map((one) => ({ ...one, label: terminalSafe(one.label) })),
+      options: options.map((option) => ({ ...option, label: terminalSafe(option.label) })),
     }),
   ) as T;
 
@@ -49,7 +49,7 @@ export const show = (title: string, body: string): void => note(terminalSafe(bod
 export const talking = (context: Context, paste = ""): Context => ({
   ...context,
   interactive: true,
-  tell: async (said) => log.message(visible(inWords(said))),
+  tell: async (clause) => log.message(visible(inWords(clause))),
   readInput: async () => paste,
   prompt: (question) => typed({ message: visibleLines(inWords(question)), defaultValue: "" }),
   async choose(question: PersonQuestion) {

@@ -132,9 +132,9 @@ async function mend({ ask, causes, because }: AskStanding, { putOff }: Moving): 
     ask.id,
     [
       visible(inWords(because)),
-      ...causes.flatMap((one) => [
-        ...(inWords(one.because) === inWords(because) ? [] : [`\n${visible(inWords(one.because))}`]),
-        `do: ${visible(inWords(one.remedy))}`,
+      ...causes.flatMap((cause) => [
+        ...(inWords(cause.because) === inWords(because) ? [] : [`\n${visible(inWords(cause.because))}`]),
+        `do: ${visible(inWords(cause.remedy))}`,
       ]),
     ].join("\n"),
   );

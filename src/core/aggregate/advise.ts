@@ -125,7 +125,7 @@ export function adviseOn({ sources, policy, days, reports, includes, unresolved,
     })
     .sort((a, b) => b.messages - a.messages);
   const repaired = own.filter((source) => stoppedOf(source) > source.messages * TOLERATED && isRepaired(source));
-  const failing = repairs.filter((one) => one.reason !== "spf-only");
+  const failing = repairs.filter((repair) => repair.reason !== "spf-only");
   const unexplained = sources.flatMap(doubtOf);
   const sumOf = (policy: Policy): number => sources.reduce((sum, one) => sum + one.dispositions[policy], 0);
   const stops = sources
@@ -136,7 +136,7 @@ export function adviseOn({ sources, policy, days, reports, includes, unresolved,
       messages: source.messages - source.aligned,
       of: source.messages,
     }))
-    .filter((one) => one.messages > 0)
+    .filter((candidate) => candidate.messages > 0)
     .sort((a, b) => b.messages - a.messages);
   const steps = POLICIES.slice(POLICIES.indexOf(policy) + 1).map((next): NextStep => {
     const early = days < LEAST_DAYS;
@@ -145,13 +145,13 @@ export function adviseOn({ sources, policy, days, reports, includes, unresolved,
     const safe = failing.length > 0 ? false : early || unresolved.length > 0 || unexplained.length > 0 ? undefined : !skips;
     const because =
       failing.length > 0
-        ? clause("advice-own-stopped", { sources: failing.map((one) => one.source) })
+        ? clause("advice-own-stopped", { sources: failing.map((repair) => repair.source) })
         : unresolved.length > 0
           ? clause("advice-unresolved", { names: unresolved })
           : early
             ? clause("advice-too-early", { days, reports, needed: LEAST_DAYS })
             : unexplained.length > 0
-              ? clause("advice-may-be-yours", { sources: unexplained.map((one) => one.source) })
+              ? clause("advice-may-be-yours", { sources: unexplained.map((doubt) => doubt.source) })
               : skips
                 ? clause("advice-not-at-once", { first: milder(next) })
                 : own.length === 0
@@ -161,7 +161,7 @@ export function adviseOn({ sources, policy, days, reports, includes, unresolved,
   });
   const seen = [...addresses].map((address) => networkOf(address));
   const unusedIncludes = includes
-    .filter(({ networks }) => networks.length > 0 && seen.length > 0 && !seen.some((one) => isCovered([one], networks)))
+    .filter(({ networks }) => networks.length > 0 && seen.length > 0 && !seen.some((network) => isCovered([network], networks)))
     .map(({ term }) => term);
   return {
     steps,

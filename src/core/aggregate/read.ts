@@ -75,7 +75,8 @@ function timeOf(text: string | undefined): number | undefined {
   return Number.isNaN(parsed) ? undefined : Math.floor(parsed / 1000);
 }
 
-const policyOf = (text: string | undefined): Policy | undefined => POLICIES.find((one) => one === text?.toLowerCase());
+const policyOf = (text: string | undefined): Policy | undefined =>
+  POLICIES.find((candidate) => candidate === text?.toLowerCase());
 
 const NO_OVERRIDES: readonly Override[] = [];
 const overrideOf = (text: string): Override =>

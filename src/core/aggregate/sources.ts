@@ -67,7 +67,9 @@ const isAligned = (seen: Seen): boolean => seen.dkimAligned || seen.spfAligned;
 
 /** Why a kind of message is not proven to be ours. */
 function reasonOf(seen: Seen): Reason {
-  const handedOn = seen.overrides.some((one) => one === "forwarded" || one === "mailing_list" || one === "trusted_forwarder");
+  const handedOn = seen.overrides.some(
+    (override) => override === "forwarded" || override === "mailing_list" || override === "trusted_forwarder",
+  );
   // Our own signature broke on the way, and somebody else's SPF passes: a list or a forwarder was in between.
   const broken = seen.signer !== undefined && isOurs(seen.signer, seen.from) && !seen.signerPasses && seen.spfPasses;
   if (handedOn || broken) return "forwarded";
@@ -119,7 +121,7 @@ const MAX_REMEMBERED = 10_000;
 function recogniser(services: readonly KnownService[]): (seen: Seen) => KnownService | undefined {
   const remembered = new Map<string, KnownService | undefined>();
   const ownerOf = (domain: DomainName, from: DomainName): KnownService | undefined =>
-    services.find((service) => service.domains.some((one) => isAtOrBelow(domain, one))) ??
+    services.find((service) => service.domains.some((domainName) => isAtOrBelow(domain, domainName))) ??
     // A service whose records do not name it: what zandrel.yaml calls it is the first label of its domain.
     services.find((service) => service.key === labelsOf(organizationalDomain(domain))[0] && !isOurs(domain, from));
   const own = (domain: DomainName | undefined, from: DomainName): KnownService | undefined => {

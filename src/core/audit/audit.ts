@@ -99,8 +99,8 @@ export async function audit(input: AuditInput): Promise<Audit> {
     check(facts).map((seen) => ({ ...rule, domain, seen }) as Finding),
   );
   // Where no mail can pass, nothing else matters until that is mended.
-  const order = (one: Finding): number =>
-    one.id === NOTHING_PASSES ? -1 : SEVERITIES.indexOf(one.severity) * AREAS.length + AREAS.indexOf(one.area);
+  const order = (finding: Finding): number =>
+    finding.id === NOTHING_PASSES ? -1 : SEVERITIES.indexOf(finding.severity) * AREAS.length + AREAS.indexOf(finding.area);
   findings.sort((a, b) => order(a) - order(b));
   return {
     right: whatIsRight(facts, findings).filter(isLookedAt),

@@ -210,10 +210,10 @@ async function keyFacts({ input, everywhere }: Asking, anyKey: Published<"TXT">)
   const usual = (
     await Promise.all(
       usualSelectors(domain)
-        .filter((one) => !known.includes(one))
-        .map((one) => checkSelector(domain, one, everywhere)),
+        .filter((usualSelector) => !known.includes(usualSelector))
+        .map((usualSelector) => checkSelector(domain, usualSelector, everywhere)),
     )
-  ).filter((one) => one.state !== "absent" && one.state !== "unknown" && anyKey.data.length === 0);
+  ).filter((selectorCheck) => selectorCheck.state !== "absent" && selectorCheck.state !== "unknown" && anyKey.data.length === 0);
   return [...keys, ...usual];
 }
 
@@ -406,7 +406,7 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
             : [],
         ),
       ...(input.web ?? [])
-        .filter((one) => one.met === undefined)
+        .filter((siteCheck) => siteCheck.met === undefined)
         .map(({ name, because }) => ({
           name: input.domain,
           type: "web",

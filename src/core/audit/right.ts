@@ -25,16 +25,16 @@ const RIGHT = {
       ? { lookups: treeLookups(spfTree) }
       : undefined,
   dkim: ({ keys }: Facts) => {
-    const usable = keys.filter((one) => one.state === "usable").map((one) => one.selector);
+    const usable = keys.filter((key) => key.state === "usable").map((selectorCheck) => selectorCheck.selector);
     return usable.length === 0 ? undefined : { selectors: usable };
   },
   dmarc: ({ dmarcRecord }: Facts) => (dmarcRecord === undefined ? undefined : { policy: dmarcRecord.policy }),
   reports: ({ destinations }: Facts) =>
-    destinations.length === 0 || !destinations.every((one) => one.takesMail === true)
+    destinations.length === 0 || !destinations.every((candidate) => candidate.takesMail === true)
       ? undefined
       : { destinations: destinations.map(({ destination }) => destination) },
   site: ({ apex, www, web }: Facts) =>
-    apex.addresses.length === 0 || www.addresses.length === 0 || web?.some((one) => one.met !== true)
+    apex.addresses.length === 0 || www.addresses.length === 0 || web?.some((siteCheck) => siteCheck.met !== true)
       ? undefined
       : { visited: web !== undefined && web.length > 0 },
   certificate: ({ caa }: Facts) => (caa.data.length === 0 ? undefined : { values: caa.data.map((one) => one.value) }),
@@ -55,7 +55,7 @@ export function whatIsRight(
   findings: readonly { readonly area: Area; readonly severity: string }[],
 ): readonly Right[] {
   return AREAS.flatMap((area) => {
-    if (findings.some((one) => one.area === area && one.severity !== "note")) return [];
+    if (findings.some((finding) => finding.area === area && finding.severity !== "note")) return [];
     const seen = area in RIGHT ? RIGHT[area as keyof typeof RIGHT](facts) : undefined;
     return seen === undefined ? [] : [{ area, domain: facts.domain, seen } as Right];
   });

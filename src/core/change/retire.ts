@@ -81,8 +81,8 @@ function endWish(
   const staying = (data: Clause, because: Clause): Leaving => ({ left, stays: [...stays, { name, type, data, because }] });
   const sharing = others.flatMap((other) =>
     dnsWants(other.wants)
-      .filter((one) => one.name === name && one.type === type)
-      .map((one) => ({ id: other.id, want: one })),
+      .filter((dnsWant) => dnsWant.name === name && dnsWant.type === type)
+      .map((dnsWant) => ({ id: other.id, want: dnsWant })),
   );
   switch (want.kind) {
     case "absent":
@@ -93,7 +93,7 @@ function endWish(
         : { left, stays };
     case "spf-terms": {
       const needed = sharing.flatMap(({ want: other }) => (other.kind === "spf-terms" ? [other] : []));
-      const record = left.find((one) => isSpf(text(one)));
+      const record = left.find((recordData) => isSpf(text(recordData)));
       const ended = record === undefined ? undefined : withoutTerms(text(record), want, needed);
       if (record === undefined || ended === undefined)
         return isMet(before, want) ? staying(verbatim(want.record.text), clause("change-terms-needed")) : { left, stays };
@@ -101,26 +101,26 @@ function endWish(
         return staying(verbatim(want.record.text), clause("change-spf-not-ours", { name }));
       // The record that Zandrel made goes with its last term: what would be left forbids or allows nothing of anybody's.
       if (needed.length === 0 && /^v=spf1(?: [+?~-]?all)?$/i.test(ended) && madeSpfAt?.(name) === true)
-        return { left: left.filter((one) => one !== record), stays };
+        return { left: left.filter((candidate) => candidate !== record), stays };
       const shorter = { strings: splitCharacterStrings(octetsOf(ended)) };
-      return { left: left.map((one) => (one === record ? shorter : one)), stays };
+      return { left: left.map((recordData) => (recordData === record ? shorter : recordData)), stays };
     }
     case "records":
       return want.data.reduce<Leaving>(
         (so, data) => {
           const key = dataKey(type, data);
-          if (!so.left.some((one) => dataKey(type, one) === key)) return so;
+          if (!so.left.some((recordData) => dataKey(type, recordData) === key)) return so;
           const stay = (because: Clause): Leaving => ({
             left: so.left,
             stays: [...so.stays, { name, type, data: verbatim(printData(type, data)), because }],
           });
           const needing = sharing.filter(
-            ({ want: other }) => other.kind === "records" && other.data.some((one) => dataKey(type, one) === key),
+            ({ want: other }) => other.kind === "records" && other.data.some((recordData) => dataKey(type, recordData) === key),
           );
           if (type === "TXT" && isDmarc(text(data))) return stay(clause("change-policy-stays"));
           if (needing.length > 0) return stay(clause("change-needed-too", { asks: needing.map(({ id }) => id) }));
           if (!isOurs(before, data) && !named.has(name)) return stay(clause("change-there-before", { name }));
-          return { left: so.left.filter((one) => dataKey(type, one) !== key), stays: so.stays };
+          return { left: so.left.filter((recordData) => dataKey(type, recordData) !== key), stays: so.stays };
         },
         { left, stays },
       );
@@ -153,7 +153,9 @@ export async function retireAsk(request: RetireRequest): Promise<Retirement> {
     const { left } = ended;
     const after = left.length === 0 ? undefined : { ...before, data: left };
     const same =
-      after !== undefined && after.data.length === before.data.length && after.data.every((one, i) => one === before.data[i]);
+      after !== undefined &&
+      after.data.length === before.data.length &&
+      after.data.every((recordData, i) => recordData === before.data[i]);
     if (same) continue;
     const cacheWindow = cacheWindowOf(live);
     changes.push({

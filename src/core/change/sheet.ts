@@ -138,7 +138,7 @@ export function sheetSteps(changes: readonly SetChange[], apex: DomainName, form
       note,
       staying > 0 ? clause("sheet-leave-others", { type: set.type, others: staying }) : undefined,
       comes === undefined ? undefined : ttlNote,
-    ].filter((one) => one !== undefined);
+    ].filter((candidate) => candidate !== undefined);
     const action = missing ? "not-offered" : comes === undefined ? "delete" : goes === undefined ? "enter" : "change";
     const was = comes === undefined || goes === undefined ? {} : { was: valueFields(set, goes, form).value };
     const entry = { action, type: set.type, host: hostField(set.name, apex, form), ...fields, ttl, ...was } as const;

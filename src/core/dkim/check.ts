@@ -55,7 +55,7 @@ export function keyNameOf(domain: DomainName, selector: string): DomainName | un
 
 /** Selectors that are worth a look where nothing is known, as far as their names fit. */
 export const usualSelectors = (domain: DomainName): string[] =>
-  USUAL_SELECTORS.filter((one) => keyNameOf(domain, one) !== undefined);
+  USUAL_SELECTORS.filter((candidate) => keyNameOf(domain, candidate) !== undefined);
 
 /** Judges the key published at a selector (RFC 6376 section 3.6.2, RFC 8301). `own` is the private key it should belong to. */
 export async function checkSelector(
@@ -81,7 +81,7 @@ export async function checkSelector(
     };
   }
   const keys = answer.set.data.map((data) => readKeyRecord(data.strings));
-  const key = keys.find((one) => one.problem === undefined) ?? (keys[0] as KeyRecord);
+  const key = keys.find((keyRecord) => keyRecord.problem === undefined) ?? (keys[0] as KeyRecord);
   const remarks: KeyRemark[] = [];
   if (keys.length > 1) remarks.push(remark("several-records", clause("dkim-several-records", { keys: keys.length }), true));
   if (answer.wildcard !== undefined) remarks.push(remark("wildcard", clause("dkim-by-wildcard", { wildcard: answer.wildcard })));
@@ -97,5 +97,5 @@ export async function checkSelector(
     remarks.push(remark("large", clause("dkim-key-large", { bits: key.bits, most: LARGE_BITS })));
   if (own !== undefined && key.key !== undefined && !createPublicKey(own).equals(key.key))
     remarks.push(remark("other-key", clause("dkim-other-key"), true));
-  return { ...common, key, state: remarks.some((one) => one.breaks) ? "broken" : "usable", remarks };
+  return { ...common, key, state: remarks.some((keyRemark) => keyRemark.breaks) ? "broken" : "usable", remarks };
 }

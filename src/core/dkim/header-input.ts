@@ -13,11 +13,11 @@ export function signedFields(
   own?: HeaderField,
 ): (HeaderField | undefined)[] {
   const left = new Map<string, HeaderField[]>();
-  for (const one of fields) {
-    if (one === own) continue;
-    const same = left.get(one.name);
-    if (same === undefined) left.set(one.name, [one]);
-    else same.push(one);
+  for (const field of fields) {
+    if (field === own) continue;
+    const same = left.get(field.name);
+    if (same === undefined) left.set(field.name, [field]);
+    else same.push(field);
   }
   return names.map((name) => left.get(name)?.pop());
 }
@@ -28,6 +28,6 @@ export function headerInput(
   { header, unsigned }: Pick<Signature, "header" | "unsigned">,
 ): Buffer {
   let text = "";
-  for (const one of chosen) if (one !== undefined) text += `${canonicalField(one, header)}\r\n`;
+  for (const headerField of chosen) if (headerField !== undefined) text += `${canonicalField(headerField, header)}\r\n`;
   return Buffer.from(text + canonicalField(unsigned, header), "latin1");
 }

@@ -80,7 +80,9 @@ export function signatureObstacle({
 /** The names for `h=`: each as often as it occurs, From once more so that nobody can add a second one. */
 function namesFor(header: MessageHeader, wanted: readonly string[] | undefined): string[] {
   if (wanted !== undefined) return [...wanted];
-  const names = USUAL_FIELDS.flatMap((name) => header.fields.filter((one) => one.name === name).map(() => name as string));
+  const names = USUAL_FIELDS.flatMap((name) =>
+    header.fields.filter((headerField) => headerField.name === name).map(() => name as string),
+  );
   return [...names, "from"];
 }
 
@@ -108,7 +110,7 @@ function foldNames(names: readonly string[]): string {
  * has no From.
  */
 export function makeSignature(header: MessageHeader, body: BodyHash, options: SignOptions): HeaderField | undefined {
-  if (!header.fields.some((one) => one.name === "from")) return undefined;
+  if (!header.fields.some((candidate) => candidate.name === "from")) return undefined;
   const { domain, selector, key, signedAt, expires, identity, length } = options;
   const algorithm: Algorithm = key.asymmetricKeyType === "ed25519" ? "ed25519-sha256" : "rsa-sha256";
   const names = namesFor(

@@ -66,8 +66,8 @@ export class Signatures {
   constructor(header: MessageHeader) {
     const fields = fieldsNamed(header, "dkim-signature");
     this.ignored = Math.max(0, fields.length - MAX_SIGNATURES);
-    this.all = fields.slice(0, MAX_SIGNATURES).map((one) => {
-      const parsed = readSignature(one);
+    this.all = fields.slice(0, MAX_SIGNATURES).map((headerField) => {
+      const parsed = readSignature(headerField);
       return parsed.ok ? parsed.value : parsed.error;
     });
     for (const one of this.all) if ("field" in one) this.#body(one.body, one.length);
@@ -146,8 +146,8 @@ function tryKey(key: KeyRecord, signature: Signature, fields: readonly HeaderFie
 /** What happened to the signed header of a message whose body was changed; undefined where nothing did, or nobody can tell. */
 function headerToo(signature: Signature, keys: readonly KeyRecord[], fields: readonly HeaderField[]): Clause | undefined {
   const outcomes = keys.map((key) => tryKey(key, signature, fields));
-  if (outcomes.some((one) => one.result === "pass")) return undefined;
-  return outcomes.find((one) => one.reason === "header-changed")?.because;
+  if (outcomes.some((candidate) => candidate.result === "pass")) return undefined;
+  return outcomes.find((candidate) => candidate.reason === "header-changed")?.because;
 }
 
 /**

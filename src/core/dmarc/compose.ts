@@ -70,9 +70,9 @@ export function composeDmarc(answers: Answers, situation: Situation): Composed {
       wayOut: clause("dmarc-no-reports-mend"),
     });
   const strictest = [policy, subdomains, nonexistent === undefined || nonexistent === "reject" ? undefined : nonexistent].filter(
-    (one) => one !== undefined,
+    (candidate) => candidate !== undefined,
   );
-  const tightens = strictest.some((one) => POLICIES.indexOf(one) > POLICIES.indexOf(existing?.policy ?? "none"));
+  const tightens = strictest.some((candidate) => POLICIES.indexOf(candidate) > POLICIES.indexOf(existing?.policy ?? "none"));
   if (tightens && reportsAllow !== true && !insists)
     obstacles.push({
       kind: "strict-too-soon",

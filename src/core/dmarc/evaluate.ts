@@ -146,7 +146,7 @@ export async function evaluateDmarc(
   const exists = at === from || record.nonexistent === undefined ? true : await existsInDns(from, lookup);
   const { policy, tag } = policyFor(record, at, from, exists);
   const applied = { ...common, policy, tag };
-  const passing = alignments.find((one) => one.aligned === true && one.passes);
+  const passing = alignments.find((alignment) => alignment.aligned === true && alignment.passes);
   if (passing !== undefined)
     return {
       ...applied,
@@ -161,7 +161,7 @@ export async function evaluateDmarc(
       disposition: "none",
       because: clause("dmarc-check-not-made"),
     };
-  const unalignedPasses = alignments.filter((one) => one.passes && one.aligned === false);
+  const unalignedPasses = alignments.filter((candidate) => candidate.passes && candidate.aligned === false);
   const { disposition, softened } = dispositionOf(policy, record, how.way);
   const unaligned = unalignedPasses.map(({ by, domain }) => ({ by, domain }));
   return {

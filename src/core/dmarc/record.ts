@@ -91,7 +91,7 @@ const LATER = /;\s*v\s*=\s*dmarc\s*\d*\s*(?=;|$)/i;
 
 /** What stands beside a version that is not as it has to be; undefined where there is nothing like one. */
 function withoutVersion(text: string): string | undefined {
-  const version = [NEARLY, LATER].find((one) => one.test(text));
+  const version = [NEARLY, LATER].find((regExp) => regExp.test(text));
   return version === undefined ? undefined : text.replace(version, "").replace(/[\s;]*["'`“”]*\s*$/, "");
 }
 

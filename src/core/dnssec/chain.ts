@@ -215,18 +215,22 @@ export class ChainOfTrust {
 
   /** The keys of a zone, by the DS records that stand for one of them (RFC 4035 section 5.2). */
   async #fromDs(zone: DomainName, ds: readonly DataOf["DS"][], until: number, ttl?: number): Promise<Trust> {
-    const usable = ds.filter((one) => ALGORITHMS.has(one.algorithm) && DIGESTS.has(one.digestType));
+    const usable = ds.filter(
+      (delegationSigner) => ALGORITHMS.has(delegationSigner.algorithm) && DIGESTS.has(delegationSigner.digestType),
+    );
     if (usable.length === 0) return { kind: "insecure", zone, why: "unknown-algorithm" };
     const answer = await this.#lookup.askSigned(zone, "DNSKEY");
     if (answer.kind === "failed") return { kind: "indeterminate", why: "unresolved", because: answer.detail };
-    const dsTags = [...new Set(usable.map((one) => one.keyTag))];
+    const dsTags = [...new Set(usable.map((delegationSigner) => delegationSigner.keyTag))];
     const about = { zone, name: zone, type: "DNSKEY" } as const;
     const dsTtl = ttl === undefined ? {} : { dsTtl: ttl };
     const set = setsOf(answer.answer).find(
-      (one): one is RecordSet<DataOf["DNSKEY"]> => one.name === zone && isOfType(one, "DNSKEY"),
+      (recordSet): recordSet is RecordSet<DataOf["DNSKEY"]> => recordSet.name === zone && isOfType(recordSet, "DNSKEY"),
     );
     if (set === undefined) return { kind: "bogus", flaw: { code: "keys-missing", dsTags, ...dsTtl, ...about } };
-    const entry = set.data.filter((key) => isZoneKey(key) && usable.some((one) => standsFor(one, zone, key) === true));
+    const entry = set.data.filter(
+      (key) => isZoneKey(key) && usable.some((candidate) => standsFor(candidate, zone, key) === true),
+    );
     if (entry.length === 0)
       return {
         kind: "bogus",
@@ -323,4 +327,4 @@ const MAX_PROOFS = 16;
 const setsOf = (records: readonly ResourceRecord[]): RecordSet[] => toSets(records.filter(({ type }) => type !== "RRSIG"));
 
 const signaturesAt = (records: readonly ResourceRecord[], name: DomainName): DataOf["RRSIG"][] =>
-  records.flatMap((one) => (one.type === "RRSIG" && one.name === name ? [one.data as DataOf["RRSIG"]] : []));
+  records.flatMap((record) => (record.type === "RRSIG" && record.name === name ? [record.data as DataOf["RRSIG"]] : []));

@@ -155,7 +155,7 @@ export function deniesName(
   of: DomainName,
   wildcard: DomainName,
 ): boolean {
-  if (nsec.some((one) => covers(one, of) && !hidesBelow(one, of))) return true;
+  if (nsec.some((candidate) => covers(candidate, of) && !hidesBelow(candidate, of))) return true;
   const encloser = parentOf(wildcard);
   const closer = [...upwards(of)].find((above) => parentOf(above) === encloser) as DomainName;
   return nsec3.some((set) => {

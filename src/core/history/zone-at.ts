@@ -34,8 +34,8 @@ export function zoneAt(sightings: readonly Sighting[], at: number): readonly Kno
   }
   return [...places.values()].flatMap((all): KnownSet[] => {
     const inOrder = [...all].sort((a, b) => a.at - b.at);
-    const before = inOrder.findLast((one) => one.at <= at);
-    const after = inOrder.find((one) => one.at > at);
+    const before = inOrder.findLast((candidate) => candidate.at <= at);
+    const after = inOrder.find((candidate) => candidate.at > at);
     const found = before ?? (after?.how === "seen" ? after : undefined);
     return found?.set === undefined ? [] : [{ set: found.set, since: found.at, assumed: before === undefined }];
   });

@@ -180,8 +180,8 @@ export function wireOctets(of: DomainName): number {
 /** The name made of these canonical labels, in front of another name; undefined where it would be too long. */
 export function fromLabels(labels: readonly string[], above: DomainName = ROOT): DomainName | undefined {
   if (labels.length === 0) return above;
-  const made = `${labels.join(".")}.${above === ROOT ? "" : above}` as DomainName;
-  return wireOctets(made) > MAX_NAME_OCTETS ? undefined : made;
+  const domainName = `${labels.join(".")}.${above === ROOT ? "" : above}` as DomainName;
+  return wireOctets(domainName) > MAX_NAME_OCTETS ? undefined : domainName;
 }
 
 /** The name one label up; the root is its own parent. */

@@ -10,7 +10,7 @@ export function diagnoseTarget(
   seen: readonly DomainName[],
   apex: DomainName,
 ): Cause[] {
-  const doubled = seen.find((one) => one === under(target, apex));
+  const doubled = seen.find((domainName) => domainName === under(target, apex));
   if (doubled !== undefined)
     return [
       {
@@ -21,7 +21,7 @@ export function diagnoseTarget(
       },
     ];
   const plain = displayName(target);
-  const url = seen.find((one) => one !== target && /[/:]/.test(one) && one.includes(plain));
+  const url = seen.find((candidate) => candidate !== target && /[/:]/.test(candidate) && candidate.includes(plain));
   if (url !== undefined)
     return [
       {

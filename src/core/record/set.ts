@@ -53,7 +53,7 @@ export function toSets(records: Iterable<ResourceRecord>): RecordSet[] {
     set.ttl = Math.min(set.ttl, ttl);
     // Most sets have one record, and nothing to compare it with.
     let seen = keys.get(id);
-    if (seen === undefined) keys.set(id, (seen = new Set(set.data.map((one) => printData(type, one)))));
+    if (seen === undefined) keys.set(id, (seen = new Set(set.data.map((recordData) => printData(type, recordData)))));
     const key = printData(type, data);
     if (!seen.has(key)) set.data.push(data);
     seen.add(key);

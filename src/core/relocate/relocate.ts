@@ -60,9 +60,9 @@ export async function captureByAsking(
   };
   const found = await Promise.all(names.map(atName));
   return {
-    sets: [...new Map(found.flatMap((one) => one.sets).map((set) => [`${set.name} ${set.type}`, set])).values()],
-    unresolved: found.flatMap((one) => one.unresolved),
-    asked: found.reduce((sum, one) => sum + one.asked, 0),
+    sets: [...new Map(found.flatMap((capture) => capture.sets).map((set) => [`${set.name} ${set.type}`, set])).values()],
+    unresolved: found.flatMap((capture) => capture.unresolved),
+    asked: found.reduce((sum, capture) => sum + capture.asked, 0),
   };
 }
 
@@ -122,9 +122,9 @@ export async function compareSides(
     });
   const all = await Promise.all(compared);
   return {
-    same: all.filter((one) => one === "same").length,
-    differences: all.filter((one): one is Difference => typeof one === "object" && "kind" in one),
-    unresolved: all.filter((one): one is Unresolved => typeof one === "object" && "because" in one),
+    same: all.filter((candidate) => candidate === "same").length,
+    differences: all.filter((candidate): candidate is Difference => typeof candidate === "object" && "kind" in candidate),
+    unresolved: all.filter((candidate): candidate is Unresolved => typeof candidate === "object" && "because" in candidate),
   };
 }
 

@@ -59,12 +59,12 @@ export function judgeSignedMove(
     return now < until ? { state: "waiting", until } : { state: "unsigned" };
   }
   if (keys === undefined) return { state: "unknown" };
-  const dsTags = [...new Set(ds.map((one) => one.keyTag))];
-  if (!keys.some((key) => ds.some((one) => standsFor(one, zone, key) === true)))
+  const dsTags = [...new Set(ds.map((delegationSigner) => delegationSigner.keyTag))];
+  if (!keys.some((key) => ds.some((candidate) => standsFor(candidate, zone, key) === true)))
     return { state: "breaks", dsTags, keyTags: keys.map(keyTag), ttl };
   // An old host that is switched off, or does not sign, has nothing that anybody could remember.
   const absentFrom = (all: readonly DataOf["DNSKEY"][], at: readonly DataOf["DNSKEY"][]) =>
-    signingKeys(all).filter((key) => !at.some((one) => one.key === key.key));
+    signingKeys(all).filter((key) => !at.some((zoneKey) => zoneKey.key === key.key));
   const lacking = absentFrom(keys, old.keys);
   const missing = absentFrom(old.keys, keys);
   return old.keys.length > 0 && (lacking.length > 0 || missing.length > 0)

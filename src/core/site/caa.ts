@@ -33,7 +33,9 @@ export async function mayIssue(lookup: Lookup, name: DomainName, issuer: string,
         because: clause("site-caa-critical", { above, tag: critical.tag }),
       };
     if (counting.length === 0) return { kind: "allowed", because: clause("site-caa-unrestricted", { above }) };
-    const allowed = counting.map((data) => data.value.split(";")[0]?.trim().toLowerCase() ?? "").filter((one) => one !== "");
+    const allowed = counting
+      .map((data) => data.value.split(";")[0]?.trim().toLowerCase() ?? "")
+      .filter((candidate) => candidate !== "");
     if (allowed.includes(issuer.toLowerCase())) return { kind: "allowed", because: clause("site-caa-names", { above, issuer }) };
     return {
       kind: "forbidden",

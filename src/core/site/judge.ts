@@ -150,7 +150,7 @@ export function judgeRedirect(
   const nothing = ({ kind, detail }: NoPage, remedy: Clause) =>
     kind === "unknown" ? unknown(detail, remedy) : wrong("unreachable", detail, remedy);
   const first = chain[0] as Fetched;
-  const broken = chain.find((one): one is { none: NoPage } => "none" in one);
+  const broken = chain.find((candidate): candidate is { none: NoPage } => "none" in candidate);
   if (broken !== undefined && broken === first) return nothing(broken.none, clause("site-point-domain"));
   const pages = chain.flatMap((one) => ("page" in one ? [one.page] : []));
   const last = pages.at(-1) as Page;

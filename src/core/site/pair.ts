@@ -20,9 +20,9 @@ function serves(chain: readonly Fetched[] | undefined): string | undefined {
 /** The page at which a chain comes back to where it was. */
 function loopsAt(chain: readonly Fetched[]): string | undefined {
   const seen = new Set<string>();
-  for (const one of chain) {
-    if (!("page" in one)) continue;
-    const { url, location } = one.page;
+  for (const fetched of chain) {
+    if (!("page" in fetched)) continue;
+    const { url, location } = fetched.page;
     if (seen.has(url) || location === url) return url;
     seen.add(url);
   }

@@ -47,7 +47,7 @@ export const hasAnyTerm = (record: SpfRecord, others: SpfRecord): boolean =>
 
 /** A record without the terms of others; what is left keeps its order. */
 export function withoutTerms({ terms }: SpfRecord, others: readonly SpfRecord[]): SpfRecord {
-  const gone = others.flatMap((one) => one.terms);
+  const gone = others.flatMap((spfRecord) => spfRecord.terms);
   const left = terms.filter((term) => !gone.some((other) => sameTerm(other, term)));
   const read = readSpfRecord(["v=spf1", ...left.map((term) => term.text)].join(" "));
   if (!read.ok) throw new Error("terms that could be read cannot be read without some of them");
@@ -155,7 +155,7 @@ export async function combineThoroughly(
     text,
     before,
     after: await spfTree(final.value, domain, lookup, options),
-    added: kept.map((branch) => branch.term.text).filter((one) => !existing?.terms.some((own) => own.text === one)),
+    added: kept.map((branch) => branch.term.text).filter((candidate) => !existing?.terms.some((own) => own.text === candidate)),
     dropped,
   };
 }

@@ -69,8 +69,8 @@ export async function flattenSpf(
 ): Promise<Result<Flattened, FlattenError>> {
   const tree = await spfTree(record, domain.slice(0, -1), lookup, { addresses: true });
   const wanted = new Set(
-    targets.map((one) =>
-      one
+    targets.map((target) =>
+      target
         .toLowerCase()
         .replace(/^include:/, "")
         .replace(/\.$/, ""),
@@ -83,7 +83,8 @@ export async function flattenSpf(
     wanted.has((term.domain as string).toLowerCase().replace(/\.$/, ""));
   const chosen = tree.branches.filter(isWanted);
   const missing = [...wanted].find(
-    (one) => !chosen.some(({ term }) => term.kind === "mechanism" && term.domain?.toLowerCase().replace(/\.$/, "") === one),
+    (candidate) =>
+      !chosen.some(({ term }) => term.kind === "mechanism" && term.domain?.toLowerCase().replace(/\.$/, "") === candidate),
   );
   if (missing !== undefined) return err({ term: `include:${missing}`, because: clause("spf-flatten-no-such-include") });
   const networks: Network[] = [];
@@ -127,15 +128,15 @@ export function movedFrom(term: string, before: readonly string[], now: SpfTree)
   const branch: SpfBranch = {
     term: { kind: "mechanism", name: "include", qualifier: "+", text: term, at: 0 },
     lookups: 0,
-    networks: now.branches.flatMap((one) => one.networks),
+    networks: now.branches.flatMap((spfBranch) => spfBranch.networks),
     complete: true,
     risks: [],
     below: now,
   };
   const today = addressesOf(branch);
   const addresses = (today.ok ? today.value : joinNetworks(branch.networks)).map(networkTerm);
-  const fresh = addresses.filter((one) => !before.includes(one));
-  const gone = before.filter((one) => !addresses.includes(one));
+  const fresh = addresses.filter((address) => !before.includes(address));
+  const gone = before.filter((candidate) => !addresses.includes(candidate));
   if (fresh.length + gone.length === 0) return { kind: "same" };
   return { kind: "moved", because: clause("spf-moved", { term, fresh, gone }) };
 }

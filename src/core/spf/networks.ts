@@ -73,7 +73,7 @@ interface Range {
 /** The addresses of one family as ranges that neither touch nor overlap; `end` is the first address behind. */
 function rangesOf(networks: readonly Network[], family: 4 | 6): Range[] {
   const sorted = networks
-    .filter((one) => one.family === family)
+    .filter((candidate) => candidate.family === family)
     .map((one) => ({ start: one.start, end: one.start + sizeOf(one) }))
     .sort((a, b) => (a.start < b.start ? -1 : a.start > b.start ? 1 : 0));
   const ranges: { start: bigint; end: bigint }[] = [];

@@ -3,14 +3,14 @@ import { asksDns, MAX_LOOKUPS } from "./parse.ts";
 import type { SpfBranch, SpfTree } from "./tree.ts";
 
 /** The cost of a whole tree against the limit of ten. */
-export const treeLookups = ({ branches }: SpfTree): number => branches.reduce((sum, one) => sum + one.lookups, 0);
+export const treeLookups = ({ branches }: SpfTree): number => branches.reduce((sum, spfBranch) => sum + spfBranch.lookups, 0);
 
 /** Whether a record lets everybody in: a branch says so that receivers come to before they give up. */
 export function letsEverybodyIn(tree: SpfTree): boolean {
   const error = treeError(tree);
   const end = tree.branches.findIndex(({ term }) => term.text === error?.term);
   return (end === -1 ? tree.branches : tree.branches.slice(0, end)).some(
-    (one) => one.ineffective === undefined && one.risks.some((risk) => risk.kind === "everybody"),
+    (candidate) => candidate.ineffective === undefined && candidate.risks.some((risk) => risk.kind === "everybody"),
   );
 }
 

@@ -230,18 +230,20 @@ class TreeBuilder {
     const below = await this.build(found.record, target, [...path, lower]);
     // What an include lets in is what passes below it; its fail and neutral count for nothing (RFC 7208 section 5.2).
     const passing = below.branches.filter(
-      (one) =>
-        one.ineffective?.kind !== "unreachable" &&
-        (one.term.kind === "modifier" ? isRedirect(one.term) : one.term.qualifier === "+"),
+      (spfBranch) =>
+        spfBranch.ineffective?.kind !== "unreachable" &&
+        (spfBranch.term.kind === "modifier" ? isRedirect(spfBranch.term) : spfBranch.term.qualifier === "+"),
     );
-    const everybody = passing.some((one) => one.risks.some((risk) => risk.kind === "everybody"));
+    const everybody = passing.some((candidate) => candidate.risks.some((risk) => risk.kind === "everybody"));
     return {
       ...plain,
-      lookups: 1 + below.branches.reduce((sum, one) => sum + one.lookups, 0),
-      networks: passing.flatMap((one) => one.networks),
+      lookups: 1 + below.branches.reduce((sum, spfBranch) => sum + spfBranch.lookups, 0),
+      networks: passing.flatMap((spfBranch) => spfBranch.networks),
       complete:
-        below.branches.every((one) => one.complete || one.ineffective?.kind === "unreachable") &&
-        below.branches.every((one) => one.term.kind === "modifier" || isAll(one.term) || one.term.qualifier === "+"),
+        below.branches.every((spfBranch) => spfBranch.complete || spfBranch.ineffective?.kind === "unreachable") &&
+        below.branches.every(
+          (spfBranch) => spfBranch.term.kind === "modifier" || isAll(spfBranch.term) || spfBranch.term.qualifier === "+",
+        ),
       risks: everybody ? [{ kind: "everybody", because: clause("spf-includes-everybody", { target }) }] : [],
       below,
       ...duplicate,
@@ -286,7 +288,7 @@ class TreeBuilder {
       const answer = await this.#lookup.ask(name, "MX");
       if (answer.kind === "failed") return { ...plain, complete: false, failed: answer.detail };
       if (answer.kind === "found" && isOfType(answer.set, "MX"))
-        hosts.push(...answer.set.data.map((data) => data.exchange).filter((one) => one !== "."));
+        hosts.push(...answer.set.data.map((data) => data.exchange).filter((domainName) => domainName !== "."));
     } else hosts.push(name);
     const answers = await Promise.all(
       hosts.slice(0, 10).flatMap((host) => (["A", "AAAA"] as const).map((type) => this.#lookup.ask(host, type))),

@@ -33,8 +33,8 @@ export function compareResults(
   const none = { fixed: [], fresh: [], worse: false };
   if (before === undefined) return { kind: "added", ...none };
   if (after === undefined) return { kind: "removed", ...none };
-  const isCompared = (one: KeptFinding): boolean => {
-    const rule = ruleOf(one.id);
+  const isCompared = (keptFinding: KeptFinding): boolean => {
+    const rule = ruleOf(keptFinding.id);
     return rule !== undefined && rule.severity !== "note" && areas.includes(rule.area);
   };
   const idsOf = (result: SweepResult) => new Set(result.findings.filter(isCompared).map(({ id }) => id));

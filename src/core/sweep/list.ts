@@ -107,7 +107,7 @@ export function columnsOf(first: readonly string[], second: readonly string[], w
   const titles = cells.map((cell, i) => (hasHead && cell !== "" ? cell : `column ${i + 1}`));
   // A title that is there twice stands for its own column all the same.
   const names = titles.map((title, i) => {
-    const nth = titles.slice(0, i + 1).filter((one) => one === title).length;
+    const nth = titles.slice(0, i + 1).filter((candidate) => candidate === title).length;
     return nth === 1 ? title : `${title} (${nth})`;
   });
   const numbered = wanted !== undefined && /^\d+$/.test(wanted) ? Number(wanted) - 1 : -1;

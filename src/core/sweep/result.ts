@@ -40,4 +40,4 @@ export const worstOf = ({ findings, unresolved }: Pick<SweepResult, "findings" |
 
 /** Whether any of some findings is at least as bad as a severity. */
 export const anyAtLeast = (findings: readonly KeptFinding[], threshold: Severity): boolean =>
-  findings.some((one) => isAtLeast(severityOf(one), threshold));
+  findings.some((finding) => isAtLeast(severityOf(finding), threshold));

@@ -34,7 +34,7 @@ export class ShareCounter {
     this.#domains += 1;
     if (result.unresolved.length > 0) this.#unresolved += 1;
     count(this.#worst, worstOf(result));
-    for (const id of new Set(result.findings.map((one) => one.id))) count(this.#findings, id);
+    for (const id of new Set(result.findings.map((finding) => finding.id))) count(this.#findings, id);
     for (const role of ROLES)
       for (const name of new Set(result.providers[role])) count(this.#providers.get(role) as Map<DomainName, number>, name);
   }

@@ -345,7 +345,7 @@ export function templateOfKit(kit: Kit): { readonly template: Template; readonly
         unsaid.push({ code: "record-type", at: line.trim() });
         return [];
       }
-      const how = ask.applied?.find((one) => one.line === i + 1);
+      const how = ask.applied?.find((candidate) => candidate.line === i + 1);
       return [
         texts({
           ...record,

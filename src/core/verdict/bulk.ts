@@ -102,9 +102,10 @@ function fieldRequirements(verdict: Verdict): Requirement[] {
 /** Whether SPF, DKIM and a policy stand behind the author's domain. */
 function alignmentRequirements({ dmarc }: Verdict): Requirement[] {
   const aligned = (by: "spf" | "dkim"): boolean =>
-    dmarc.alignments.some((one) => one.by === by && one.aligned === true && one.passes);
-  const unknown = (by: "spf" | "dkim"): boolean => dmarc.alignments.some((one) => one.by === by && mayPass(one));
-  const hasRecord = dmarc.each.length > 0 && dmarc.each.every((one) => one.policy !== undefined);
+    dmarc.alignments.some((alignment) => alignment.by === by && alignment.aligned === true && alignment.passes);
+  const unknown = (by: "spf" | "dkim"): boolean =>
+    dmarc.alignments.some((candidate) => candidate.by === by && mayPass(candidate));
+  const hasRecord = dmarc.each.length > 0 && dmarc.each.every((dmarcVerdict) => dmarcVerdict.policy !== undefined);
   return [
     requirement(
       "aligned-spf",

@@ -126,14 +126,14 @@ function authorsOf(header: MessageHeader): { authors: Mailbox[]; wrong?: Clause 
   const from = fieldsNamed(header, "from");
   if (from.length === 0) return { authors: [], wrong: clause("verdict-no-from") };
   const authors: Mailbox[] = [];
-  for (const one of from) {
-    const parsed = parseMailboxes(fieldValue(one));
+  for (const headerField of from) {
+    const parsed = parseMailboxes(fieldValue(headerField));
     if (!parsed.ok) return { authors, wrong: clause("verdict-from-unreadable", { error: parsed.error }) };
     authors.push(...parsed.value);
   }
   if (from.length > 1) return { authors, wrong: clause("verdict-several-from", { from: from.length }) };
   if (authors.length === 0) return { authors, wrong: clause("verdict-from-nobody") };
-  if (authors.some((one) => one.domain === undefined)) return { authors, wrong: clause("verdict-from-no-domain") };
+  if (authors.some((mailbox) => mailbox.domain === undefined)) return { authors, wrong: clause("verdict-from-no-domain") };
   return { authors };
 }
 
@@ -148,7 +148,9 @@ async function dmarcOf(
   identifiers: readonly Identifier[],
   { lookup, how }: Pick<JudgeOptions, "lookup" | "how">,
 ): Promise<AuthorVerdict> {
-  const basis = identifiers.map((one) => `${one.by} ${one.domain} ${one.passes} ${one.temporary}`).join();
+  const basis = identifiers
+    .map((identifier) => `${identifier.by} ${identifier.domain} ${identifier.passes} ${identifier.temporary}`)
+    .join();
   const one = (domain: DomainName): Promise<DmarcVerdict> =>
     remembered(lookup, `dmarc ${how?.way} ${domain} ${basis}`, () => evaluateDmarc(domain, identifiers, lookup, how));
   const [first] = authors;
@@ -169,25 +171,29 @@ async function dmarcOf(
     return { result, domain, policy, disposition, because, alignments, each };
   }
   // Several authors: the strictest policy among those that fail counts (RFC 7489 section 6.6.1), and none passes alone.
-  const failing = each.filter((one) => one.result !== "pass");
-  const asked = failing.flatMap((one) => one.policy ?? []);
+  const failing = each.filter((dmarcVerdict) => dmarcVerdict.result !== "pass");
+  const asked = failing.flatMap((dmarcVerdict) => dmarcVerdict.policy ?? []);
   const result =
     wrong !== undefined
       ? "permerror"
-      : ((["temperror", "fail", "permerror", "none"] as const).find((one) => each.some((verdict) => verdict.result === one)) ??
-        "pass");
+      : ((["temperror", "fail", "permerror", "none"] as const).find((candidate) =>
+          each.some((verdict) => verdict.result === candidate),
+        ) ?? "pass");
   const because =
     wrong ??
     (failing.length === 0
       ? clause("verdict-all-pass")
-      : clause("verdict-some-unproven", { domains: domains.length, failing: failing.map((one) => one.domain) }));
+      : clause("verdict-some-unproven", {
+          domains: domains.length,
+          failing: failing.map((dmarcVerdict) => dmarcVerdict.domain),
+        }));
   return {
     result,
     domain: domains.length === 1 ? domains[0] : undefined,
     policy: asked.length === 0 ? undefined : strictest(asked),
-    disposition: strictest(failing.map((one) => one.disposition)),
+    disposition: strictest(failing.map((dmarcVerdict) => dmarcVerdict.disposition)),
     because,
-    alignments: each.flatMap((one) => one.alignments),
+    alignments: each.flatMap((dmarcVerdict) => dmarcVerdict.alignments),
     each,
   };
 }
@@ -209,9 +215,11 @@ export async function judgeMessage(source: MessageSource, options: JudgeOptions)
     remembered(lookup, `spf ${envelope.ip} ${envelope.helo} ${envelope.mailFrom}`, () => spfOf(envelope, lookup)),
     verifySignatures(signatures as Signatures, header, lookup, now),
   ]);
-  const dkim = !verdicts.some((one) => one.reason === "body-changed")
+  const dkim = !verdicts.some((dkimVerdict) => dkimVerdict.reason === "body-changed")
     ? verdicts
-    : await Promise.all(verdicts.map((one) => (one.reason === "body-changed" ? explainBody(source, one) : one)));
+    : await Promise.all(
+        verdicts.map((dkimVerdict) => (dkimVerdict.reason === "body-changed" ? explainBody(source, dkimVerdict) : dkimVerdict)),
+      );
   const from = authorsOf(header);
   const identifiers: Identifier[] = [];
   // Where the envelope is not known, the sender's domain may be any, the author's among them.

@@ -24,11 +24,13 @@ const bare = (domain: string | undefined): string => domain?.replace(/\.$/, "") 
  */
 export function authenticationResults(authserv: string, { spf, helo, dkim, dmarc, authors, envelope }: Verdict): string {
   const parts: string[] = [];
-  for (const one of [spf, helo]) {
-    if (one?.verdict === undefined) continue;
+  for (const spfIdentity of [spf, helo]) {
+    if (spfIdentity?.verdict === undefined) continue;
     const property =
-      one.identity === "helo" ? `smtp.helo=${pvalue(envelope.helo ?? "")}` : `smtp.mailfrom=${pvalue(envelope.mailFrom ?? "")}`;
-    parts.push(`spf=${one.verdict.result} ${property}`);
+      spfIdentity.identity === "helo"
+        ? `smtp.helo=${pvalue(envelope.helo ?? "")}`
+        : `smtp.mailfrom=${pvalue(envelope.mailFrom ?? "")}`;
+    parts.push(`spf=${spfIdentity.verdict.result} ${property}`);
   }
   for (const { result, domain, selector, algorithm, signature } of dkim)
     parts.push(

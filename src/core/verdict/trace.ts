@@ -53,9 +53,14 @@ export function envelopeOf(header: MessageHeader, hop?: number): TracedEnvelope 
   const mailFrom = reverse === undefined ? {} : { mailFrom: decodeUtf8(reverse.trim()) };
   const hops = fieldsNamed(header, "received")
     .slice(0, MAX_HOPS)
-    .map((one, i) => ({ number: i + 1, ...hopOf(fieldValue(one).replace(/\s+/g, " ").slice(0, 2000)) }))
-    .filter((one): one is { number: number; ip: string; helo?: string; withTls: boolean } => one.ip !== undefined);
-  const trusted = hop === undefined ? (hops.find((one) => !isInside(one.ip)) ?? hops[0]) : hops.find((one) => one.number === hop);
+    .map((headerField, i) => ({ number: i + 1, ...hopOf(fieldValue(headerField).replace(/\s+/g, " ").slice(0, 2000)) }))
+    .filter(
+      (candidate): candidate is { number: number; ip: string; helo?: string; withTls: boolean } => candidate.ip !== undefined,
+    );
+  const trusted =
+    hop === undefined
+      ? (hops.find((candidate) => !isInside(candidate.ip)) ?? hops[0])
+      : hops.find((candidate) => candidate.number === hop);
   if (trusted === undefined) return mailFrom;
   const { number, ip, helo, withTls } = trusted;
   return { ...mailFrom, ip, ...(helo === undefined ? {} : { helo }), encrypted: withTls, hop: number };

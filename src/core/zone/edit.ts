@@ -110,7 +110,7 @@ export function editZone(
   for (const { after, data, anchor } of added) {
     const at = anchor?.end ?? text.length;
     const like = anchor ?? { origin: document.origin, defaultTtl: document.defaultTtl, classWritten: soa.classWritten };
-    const lines = data.map((one) => writeRecord(after, one, like) + newline).join("");
+    const lines = data.map((recordData) => writeRecord(after, recordData, like) + newline).join("");
     splices.push({ start: at, end: at, text: at > 0 && text[at - 1] !== "\n" ? newline + lines : lines });
   }
   const before = soa.data as { readonly serial: number };

@@ -208,7 +208,7 @@ const PROMPTS: {
 } = {
   "paste-doubt": (question) => ({
     text: doubtText(question.question),
-    choices: question.question.choices.map((one) => ({ key: one.key, label: choiceText(question.question, one) })),
+    choices: question.question.choices.map((choice) => ({ key: choice.key, label: choiceText(question.question, choice) })),
   }),
   "save-paste": (_, shown) => ({
     text: `${shown}Is this right?`,

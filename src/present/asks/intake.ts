@@ -105,7 +105,7 @@ export function understoodText(intake: Intake, { style, width }: Layout): string
     ...(read?.questions ?? []).flatMap((question) => [
       careful("question", doubtText(question)),
       ...question.choices.map(
-        (one) => `            --choose ${visible(question.id)}=${visible(one.key)}  ${choiceText(question, one)}`,
+        (choice) => `            --choose ${visible(question.id)}=${visible(choice.key)}  ${choiceText(question, choice)}`,
       ),
     ]),
     ...before.map((one) => careful("first", visible(one))),
@@ -213,7 +213,7 @@ export function intakeJson({ asks, already, newerThan, redirectTo, written, layo
     questions: questions.map((question) => ({
       id: question.id,
       question: doubtText(question),
-      choices: question.choices.map((one) => ({ key: one.key, meaning: choiceText(question, one) })),
+      choices: question.choices.map((choice) => ({ key: choice.key, meaning: choiceText(question, choice) })),
     })),
     leftover: leftover.map((one) => ({ ...one })),
     remove: remove.map(recordJson),

@@ -23,11 +23,11 @@ export function proveText({ asks, at }: ProveResult, { style, width }: Layout): 
         `${style.state(ask.verdict, `${mark[ask.verdict]} ${ask.verdict}`)}  ${style.title(ask.id)}  ${style.quiet(displayName(ask.domain))}`,
         `  ${wrap(visible(inWords(ask.because)), width - 2, "  ")}`,
       ];
-      ask.causes.forEach((one, i) => {
+      ask.causes.forEach((cause, i) => {
         // A cause that is the whole of what was found is not said twice.
-        if (inWords(one.because) !== inWords(ask.because))
-          lines.push(`  ${i === 0 ? "cause" : "or"}: ${wrap(visible(inWords(one.because)), width - 9, "         ")}`);
-        lines.push(`  ${style.careful("do:")} ${wrap(visible(inWords(one.remedy)), width - 6, "      ")}`);
+        if (inWords(cause.because) !== inWords(ask.because))
+          lines.push(`  ${i === 0 ? "cause" : "or"}: ${wrap(visible(inWords(cause.because)), width - 9, "         ")}`);
+        lines.push(`  ${style.careful("do:")} ${wrap(visible(inWords(cause.remedy)), width - 6, "      ")}`);
       });
       if (ask.verdict !== "proven" && ask.causes.length === 0 && ask.asked.reason.clause !== "nothing")
         lines.push(`  ${wrap(visible(inWords(ask.asked.reason)), width - 2, "  ")}`);

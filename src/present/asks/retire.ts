@@ -15,19 +15,19 @@ export function retireText(
   const gone = removals.map(({ name, type, before, after }) => {
     const left = new Set(after.map((one) => JSON.stringify(one.data)));
     const lines = before
-      .filter((one) => !left.has(JSON.stringify(one.data)))
+      .filter((candidate) => !left.has(JSON.stringify(candidate.data)))
       .map(
         (one) =>
           `    ${style.removed(`- ${visible(typeof one.data === "string" ? one.data : Object.values(one.data).join(" "))}`)}`,
       );
     const came = after
-      .filter((one) => !before.some((other) => JSON.stringify(other.data) === JSON.stringify(one.data)))
+      .filter((candidate) => !before.some((other) => JSON.stringify(other.data) === JSON.stringify(candidate.data)))
       .map((one) => `    ${style.added(`+ ${visible(String(one.data))}`)}`);
     return [`  ${displayName(name)}  ${type}`, ...lines, ...came].join("\n");
   });
   const kept = stays.map(
-    (one) =>
-      `  ${style.careful("stays")}  ${displayName(one.name)}  ${one.type}  ${visible(inWords(one.data))}\n         ${wrap(visible(inWords(one.because)), width - 9, "         ")}`,
+    (stay) =>
+      `  ${style.careful("stays")}  ${displayName(stay.name)}  ${stay.type}  ${visible(inWords(stay.data))}\n         ${wrap(visible(inWords(stay.because)), width - 9, "         ")}`,
   );
   const title = `${style.title(ask)}  ${style.quiet(displayName(domain))}`;
   const none = removals.length === 0 ? ["  no record goes"] : [];

@@ -44,7 +44,9 @@ function questionsIn(unresolved: Unresolved): string {
 
 /** What could not be asked, and why. */
 function openSentence(unresolved: Unresolved): string {
-  const reasons = [...new Set(unresolved.map(({ because }) => visible(inWords(because))))].filter((one) => one !== "");
+  const reasons = [...new Set(unresolved.map(({ because }) => visible(inWords(because))))].filter(
+    (candidate) => candidate !== "",
+  );
   const why = `${reasons.slice(0, MAX_REASONS).join("; ")}${more(reasons, MAX_REASONS)}`;
   return `Could not be asked, so that something may be missing here: ${questionsIn(unresolved)}.${why === "" ? "" : ` Why: ${why}.`}`;
 }
@@ -75,16 +77,16 @@ export function auditText(result: AuditDomainsResult, { style, width }: Layout):
   return domains
     .map(({ domain, right, findings, unresolved }) => {
       const good = right.map((one) => `${style.good("✓")} ${wrap(visible(one.because), width - 2, "  ")}`);
-      const blocks = findings.map((one) =>
+      const blocks = findings.map((finding) =>
         [
-          `${paint[one.severity](`${mark[one.severity]} ${one.severity.padEnd(6)}`)} ${style.strong(wrap(one.title, width - 9, " ".repeat(9)))}  ${style.quiet(one.id)}`,
-          `         ${wrap(visible(one.evidence), width - 9, " ".repeat(9))}`,
-          ...(one.severity === "note" ? [] : [`         ${wrap(visible(one.why), width - 9, " ".repeat(9))}`]),
-          `         ${style.command("→")} ${wrap(visible(one.remedy), width - 11, " ".repeat(11))}  ${style.quiet(`(${one.standard})`)}`,
+          `${paint[finding.severity](`${mark[finding.severity]} ${finding.severity.padEnd(6)}`)} ${style.strong(wrap(finding.title, width - 9, " ".repeat(9)))}  ${style.quiet(finding.id)}`,
+          `         ${wrap(visible(finding.evidence), width - 9, " ".repeat(9))}`,
+          ...(finding.severity === "note" ? [] : [`         ${wrap(visible(finding.why), width - 9, " ".repeat(9))}`]),
+          `         ${style.command("→")} ${wrap(visible(finding.remedy), width - 11, " ".repeat(11))}  ${style.quiet(`(${finding.standard})`)}`,
         ].join("\n"),
       );
       const numbers = SEVERITIES.flatMap((severity) => {
-        const number = findings.filter((one) => one.severity === severity).length;
+        const number = findings.filter((finding) => finding.severity === severity).length;
         return number === 0 ? [] : [`${severity} ${number}`];
       });
       const open = unresolved.length === 0 ? [] : [style.careful(wrap(openSentence(unresolved), width))];
@@ -109,7 +111,7 @@ export function auditText(result: AuditDomainsResult, { style, width }: Layout):
 const reported = (result: AuditDomainsResult): ReportedDomain[] =>
   auditJson(result).domains.map(({ domain, findings, unresolved }) => ({
     domain: displayName(domain),
-    findings: findings.map((one) => ({ ...one, evidence: visible(one.evidence), remedy: visible(one.remedy) })),
+    findings: findings.map((finding) => ({ ...finding, evidence: visible(finding.evidence), remedy: visible(finding.remedy) })),
     unresolved: openByReason(unresolved),
   }));
 

@@ -169,7 +169,7 @@ export const SERVICES = {
     },
     say,
   ): string => {
-    const what = [meaning, remedy].map(say).filter((one) => one !== "");
+    const what = [meaning, remedy].map(say).filter((candidate) => candidate !== "");
     return `${host} refused to ${STEPS[step]}: “${reply}”${what.length === 0 ? "" : ` (${what.join("; ")})`}`;
   },
   "service-logged-in": "connected, encrypted and logged in",

@@ -30,7 +30,7 @@ const LISTS: Readonly<Partial<Record<Domain["kind"], (diff: SweepDiffJson) => st
 
 /** How many domains changed in which way, in one sentence. */
 function headline({ domains, same }: SweepDiffJson): string {
-  const worse = domains.filter((one) => one.worse).length;
+  const worse = domains.filter((candidate) => candidate.worse).length;
   const fresh = domains.reduce((sum, one) => sum + one.fresh.length, 0);
   const fixed = domains.reduce((sum, one) => sum + one.fixed.length, 0);
   return `${count(fixed, "finding")} mended, ${fresh} new; ${count(worse, "domain")} worse than before, ${same} unchanged`;

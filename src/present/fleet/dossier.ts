@@ -39,7 +39,7 @@ export function headlineOf({ asks, findings, sources, unresolved }: DossierDomai
   const open = asks.filter(({ state }) => !RIGHT.has(state)).length - unseen;
   const broken = findings.filter(({ severity }) => severity === "breaks").length;
   const risky = findings.filter(({ severity }) => severity === "risks").length;
-  const ours = sources?.sources.filter((one) => one.ours) ?? [];
+  const ours = sources?.sources.filter((candidate) => candidate.ours) ?? [];
   const [messages, aligned] = [ours.reduce((sum, one) => sum + one.messages, 0), ours.reduce((sum, one) => sum + one.aligned, 0)];
   const ofAll = (some: number) =>
     some === asks.length
@@ -116,13 +116,14 @@ function askBlocks({ asks }: DossierDomain): Block[] {
 function mendBlocks({ findings, unresolved, host }: DossierDomain): Block[] {
   // The same thing at several names is one row.
   const wrong = findings.filter(({ severity }) => severity !== "note").map(sayFinding);
-  const same = (one: (typeof wrong)[number], other: typeof one) => one.id === other.id && one.remedy === other.remedy;
+  const same = (saidFinding: (typeof wrong)[number], other: typeof saidFinding) =>
+    saidFinding.id === other.id && saidFinding.remedy === other.remedy;
   const mend = wrong
-    .filter((one, i) => wrong.findIndex((other) => same(one, other)) === i)
-    .map((one) => ({
-      ...one,
+    .filter((saidFinding, i) => wrong.findIndex((other) => same(saidFinding, other)) === i)
+    .map((saidFinding) => ({
+      ...saidFinding,
       evidence: wrong
-        .filter((other) => same(one, other))
+        .filter((other) => same(saidFinding, other))
         .map(({ evidence }) => evidence)
         .join("; "),
     }));
@@ -180,15 +181,15 @@ function spfBlocks({ spf, domain }: DossierDomain): Block[] {
     {
       table: {
         head: ["Term", "Lookups", "What it means"],
-        rows: spf.branches.map((one) => [
-          `${"– ".repeat(one.depth)}${one.text}`,
-          String(one.lookups),
+        rows: spf.branches.map((branch) => [
+          `${"– ".repeat(branch.depth)}${branch.text}`,
+          String(branch.lookups),
           sentence(
             [
-              inWords(one.words),
-              ...(one.problem === null ? [] : [inWords(one.problem)]),
-              ...one.risks.map(({ because }) => inWords(because)),
-              ...(one.ineffective === null ? [] : [inWords(one.ineffective.because)]),
+              inWords(branch.words),
+              ...(branch.problem === null ? [] : [inWords(branch.problem)]),
+              ...branch.risks.map(({ because }) => inWords(because)),
+              ...(branch.ineffective === null ? [] : [inWords(branch.ineffective.because)]),
             ].join("; "),
           ),
         ]),
@@ -272,8 +273,8 @@ function policyBlocks({ policy, policies, advice, domain }: DossierDomain): Bloc
       ? []
       : [
           {
-            items: advice.repairs.map((one) => ({
-              text: `First: ${one.source}: ${sentence(inWords(one.because))} ${sentence(step(inWords(one.remedy)))}`,
+            items: advice.repairs.map((repair) => ({
+              text: `First: ${repair.source}: ${sentence(inWords(repair.because))} ${sentence(step(inWords(repair.remedy)))}`,
             })),
           },
         ]),
@@ -283,7 +284,7 @@ function policyBlocks({ policy, policies, advice, domain }: DossierDomain): Bloc
 function sourceBlocks({ sources, unresolved }: DossierDomain): Block[] {
   if (sources === null)
     return [
-      unresolved.some((one) => one.clause === "dossier-senders")
+      unresolved.some((candidate) => candidate.clause === "dossier-senders")
         ? { text: "Who sends could not be said, because not everything could be asked.", tone: "warn" }
         : {
             text: "No reports have been imported yet. Next: `zandrel dmarc import FOLDER`, with the folder that holds them.",

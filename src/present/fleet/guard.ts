@@ -104,11 +104,13 @@ export function guardText({ notices, told, waiting, domains, at }: GuardResult, 
   });
   const watched = domains.reduce((sum, one) => sum + one.watched, 0);
   const isTold = (domain: string, what: { watched: WatchedKind; subject: string }) =>
-    notices.some((one) => one.domain === domain && one.watched === what.watched && one.subject === what.subject);
+    notices.some(
+      (candidate) => candidate.domain === domain && candidate.watched === what.watched && candidate.subject === what.subject,
+    );
   const bad = domains.flatMap((one) =>
     one.bad.filter((what) => !isTold(one.domain, what)).map((what) => `${displayName(one.domain)}: ${thing(what)}`),
   );
-  const isInOrder = domains.every((one) => one.bad.length === 0);
+  const isInOrder = domains.every((candidate) => candidate.bad.length === 0);
   const more = bad.length > MAX_SHOWN ? ` and ${bad.length - MAX_SHOWN} more` : "";
   const next = Math.min(...domains.map(({ nextLook }) => nextLook));
   const unknown = domains.flatMap((one) => one.unknown.map((what) => ({ domain: one.domain, ...what })));

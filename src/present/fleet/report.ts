@@ -23,7 +23,7 @@ const MAX_SHOWN = 8;
 /** The same with the titles of its findings. */
 export const sweepReportJson = (report: SweepReport): SweepReportJson => ({
   ...report,
-  findings: report.findings.map((one) => ({ ...one, title: titleOfRule(one.id) })),
+  findings: report.findings.map((finding) => ({ ...finding, title: titleOfRule(finding.id) })),
 });
 
 /** What all domains of a sweep say together. */

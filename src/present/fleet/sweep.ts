@@ -49,7 +49,7 @@ const skippedText = ({ line, text, ...why }: SweepSummary["skippedLines"][number
   visible(`line ${line}: ${text === "" ? "" : `${text}: `}${whySkipped(why)}`);
 
 /** The findings of a domain, the worst first, as reports have them; notes ask for nothing and are left out of lines. */
-const findingsOf = ({ domain, result }: KeptOutcome) => result.findings.map((one) => sayKept(domain, one));
+const findingsOf = ({ domain, result }: KeptOutcome) => result.findings.map((finding) => sayKept(domain, finding));
 
 const MARK: Record<Severity, string> = { breaks: "✗", risks: "!", untidy: "·", note: "○" };
 
@@ -147,7 +147,11 @@ const junit = (threshold: Severity | "never"): SweepFormat => ({
     junitSuite(
       {
         domain: displayName(outcome.domain),
-        findings: findingsOf(outcome).map((one) => ({ ...one, evidence: visible(one.evidence), remedy: visible(one.remedy) })),
+        findings: findingsOf(outcome).map((saidFinding) => ({
+          ...saidFinding,
+          evidence: visible(saidFinding.evidence),
+          remedy: visible(saidFinding.remedy),
+        })),
         unresolved: openByReason(outcome.result.unresolved),
       },
       (severity) => threshold !== "never" && isAtLeast(severity as Severity, threshold),
@@ -188,7 +192,7 @@ const WORST_WORDS: Readonly<Record<Worst, string>> = {
   unknown: "that nobody can judge yet",
 };
 export const worstWords = (worst: SweepSummary["worst"]): string =>
-  WORST.flatMap((key) => worst.filter((one) => one.key === key && one.domains > 0))
+  WORST.flatMap((key) => worst.filter((candidate) => candidate.key === key && candidate.domains > 0))
     .map(({ key, domains }) => `${domains} ${WORST_WORDS[key]}`)
     .join(", ");
 
@@ -201,7 +205,7 @@ export const sweepWorkText = ({ sweeps }: SweepWork): string =>
 /** What a sweep came to, and where to read on. */
 export function sweepText(result: SweepSummary, { style, width }: Layout): string {
   const { sweep, domains, unresolved, worst, skipped, skippedLines, started, finished } = result;
-  const shown = skippedLines.slice(0, 5).map((one) => `  ${skippedText(one)}`);
+  const shown = skippedLines.slice(0, 5).map((skippedLine) => `  ${skippedText(skippedLine)}`);
   return [
     "",
     style.title(

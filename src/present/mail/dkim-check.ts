@@ -18,8 +18,8 @@ export function dkimCheckText({ domain, keys, usualTried, usualUnknown }: DkimCh
     return [
       `${style.strong(selector.padEnd(10))} ${paint}${what}${via}`,
       ...remarks.map(
-        (one) =>
-          `           ${one.breaks ? style.bad("!") : style.careful("·")} ${wrap(visible(inWords(one.because)), width - 13, "             ")}`,
+        (remark) =>
+          `           ${remark.breaks ? style.bad("!") : style.careful("·")} ${wrap(visible(inWords(remark.because)), width - 13, "             ")}`,
       ),
     ].join("\n");
   });

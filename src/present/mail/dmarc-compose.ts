@@ -15,7 +15,7 @@ export function dmarcComposeText(
     style.title(`DMARC record for ${displayName(domain)}`),
     ...(before === null ? [] : [`${style.removed("today")}  ${visible(before)}`]),
     `${style.added("new")}    ${visible(record)}`,
-    ...words.map((one) => wrap(visible(inWords(one)), width)),
+    ...words.map((word) => wrap(visible(inWords(word)), width)),
   ];
   for (const { because, wayOut } of obstacles)
     list.push(
@@ -23,16 +23,16 @@ export function dmarcComposeText(
       style.bad(wrap(`Not yet: ${visible(inWords(because))}.`, width)),
       wrap(`Option: ${visible(inWords(wayOut))}.`, width),
     );
-  for (const one of permissions)
+  for (const permission of permissions)
     list.push(
       "",
       wrap(
-        `The owner of ${displayName(one.destination)} must publish this, so that receivers send reports there${one.ask === null ? "; send it to them" : `; saved as ${one.ask}`}:`,
+        `The owner of ${displayName(permission.destination)} must publish this, so that receivers send reports there${permission.ask === null ? "; send it to them" : `; saved as ${permission.ask}`}:`,
         width,
       ),
-      style.quiet(one.line),
+      style.quiet(permission.line),
     );
-  for (const one of remarks) list.push(style.quiet(wrap(`Note: ${visible(inWords(one))}.`, width)));
+  for (const remark of remarks) list.push(style.quiet(wrap(`Note: ${visible(inWords(remark))}.`, width)));
   if (obstacles.length === 0)
     list.push(
       "",

@@ -33,16 +33,16 @@ function nextOf({ domain, at, asked, mistakes }: DmarcExplainResult, style: Layo
 export function dmarcExplainText(shown: DmarcExplainResult, { style, width }: Layout): string {
   const { domain, record, at, because, words, difference, destinations } = shown;
   const whose = at !== null && at !== domain ? ` (the record of ${displayName(at)} counts)` : "";
-  const rows = shown.scenarios.map((one) => [
-    one.kind === "domain"
-      ? `From ${displayName(one.from)}`
-      : one.kind === "subdomain"
+  const rows = shown.scenarios.map((scenario) => [
+    scenario.kind === "domain"
+      ? `From ${displayName(scenario.from)}`
+      : scenario.kind === "subdomain"
         ? "From one of its subdomains"
         : "From a subdomain that does not exist",
-    one.tag === null ? "no policy" : `${one.tag}=${one.policy}`,
-    one.kind === "made-up" ? "there is no real mail" : "delivered",
-    one.kind === "made-up" ? "" : HAPPENS[one.unaligned],
-    HAPPENS[one.forged],
+    scenario.tag === null ? "no policy" : `${scenario.tag}=${scenario.policy}`,
+    scenario.kind === "made-up" ? "there is no real mail" : "delivered",
+    scenario.kind === "made-up" ? "" : HAPPENS[scenario.unaligned],
+    HAPPENS[scenario.forged],
   ]);
   const table =
     shown.scenarios.length === 0 || at === null
@@ -62,7 +62,7 @@ export function dmarcExplainText(shown: DmarcExplainResult, { style, width }: La
     ...table,
     ...(difference === null ? [] : ["", style.careful(wrap(`Receivers differ: ${visible(inWords(difference))}.`, width))]),
     ...destinations
-      .filter((one) => one.permission === "missing" || one.permission === "unknown")
+      .filter((candidate) => candidate.permission === "missing" || candidate.permission === "unknown")
       .map(({ destination, permission }) =>
         style.bad(
           wrap(

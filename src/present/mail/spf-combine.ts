@@ -17,7 +17,8 @@ export function spfCombineText(
     style.title(`SPF record for ${plain}`),
     `${style.removed("today")}  ${before === null ? "none" : visible(before)}${style.quiet(cost("", lookups.before))}`,
     ...others.map(
-      (one) => `${style.removed("today")}  ${visible(one)}  ${style.quiet("(a second record; with two, receivers use none)")}`,
+      (other) =>
+        `${style.removed("today")}  ${visible(other)}  ${style.quiet("(a second record; with two, receivers use none)")}`,
     ),
     `${over ? style.bad("new") : style.added("new")}    ${visible(after)}${style.quiet(cost(least, lookups.after))}`,
     ...added.map((one) => `${style.added("+")} ${visible(one)}`),
@@ -35,7 +36,7 @@ export function spfCombineText(
               width,
             ),
           ),
-          ...ways.map((one) => wrap(`  saves ${one.saves}: ${visible(inWords(one.what))}`, width, "  ")),
+          ...ways.map((way) => wrap(`  saves ${way.saves}: ${visible(inWords(way.what))}`, width, "  ")),
         ]
       : before === after && others.length === 0
         ? ["Nothing changes: the record has it all already."]

@@ -16,17 +16,17 @@ export function presentTree(shown: SpfExplainResult, style: Style, width: number
   if (problem !== null) lines.push(style.bad(wrap(`${wrong[0]?.toUpperCase() ?? ""}${wrong.slice(1)}.`, width)));
   if (record !== null) lines.push(...pointed(record, mistakes, width).map((line) => style.careful(line)));
   if (branches.length === 0) return `${lines.join("\n")}\n`;
-  const rows = branches.map((one) => {
+  const rows = branches.map((branch) => {
     const blocks =
-      one.addresses.length > MAX_BLOCKS || one.text.match(/^[+?~-]?ip[46]:/i)
-        ? one.addresses.length > MAX_BLOCKS
-          ? count(one.addresses.length, "block")
+      branch.addresses.length > MAX_BLOCKS || branch.text.match(/^[+?~-]?ip[46]:/i)
+        ? branch.addresses.length > MAX_BLOCKS
+          ? count(branch.addresses.length, "block")
           : ""
-        : one.addresses.map((block) => block.slice(4)).join(", ");
+        : branch.addresses.map((block) => block.slice(4)).join(", ");
     return [
-      one.lookups === 0 ? "" : String(one.lookups),
-      `${"  ".repeat(one.depth)}${visible(inWords(one.words))}`,
-      visible(one.text),
+      branch.lookups === 0 ? "" : String(branch.lookups),
+      `${"  ".repeat(branch.depth)}${visible(inWords(branch.words))}`,
+      visible(branch.text),
       blocks,
     ];
   });
@@ -37,12 +37,12 @@ export function presentTree(shown: SpfExplainResult, style: Style, width: number
     ).map((line) => line.trimEnd()),
     "",
   );
-  for (const one of branches) {
-    const term = visible(one.text);
-    if (one.ineffective !== null)
-      lines.push(style.careful(wrap(`· ${term} does nothing: ${visible(inWords(one.ineffective.because))}.`, width, "  ")));
-    else if (one.problem !== null) lines.push(style.bad(wrap(`! ${term}: ${visible(inWords(one.problem))}.`, width, "  ")));
-    for (const risk of one.risks) lines.push(style.bad(wrap(`! ${term}: ${visible(inWords(risk.because))}.`, width, "  ")));
+  for (const branch of branches) {
+    const term = visible(branch.text);
+    if (branch.ineffective !== null)
+      lines.push(style.careful(wrap(`· ${term} does nothing: ${visible(inWords(branch.ineffective.because))}.`, width, "  ")));
+    else if (branch.problem !== null) lines.push(style.bad(wrap(`! ${term}: ${visible(inWords(branch.problem))}.`, width, "  ")));
+    for (const risk of branch.risks) lines.push(style.bad(wrap(`! ${term}: ${visible(inWords(risk.because))}.`, width, "  ")));
   }
   const cost = `${unresolved.length > 0 ? "At least " : ""}${count(lookups, "lookup")} of at most ${MAX_LOOKUPS}`;
   lines.push(lookups > MAX_LOOKUPS ? style.bad(`${cost}.`) : `${cost}.`);

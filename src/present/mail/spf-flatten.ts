@@ -11,8 +11,8 @@ export function spfFlattenText(
   return [
     style.title(`A shorter way for ${displayName(domain)}: ${count(lookups.before, "lookup")} become ${lookups.after}`),
     `${style.removed("today")}  ${visible(before)}`,
-    ...sources.map((one) =>
-      wrap(`${visible(one.term)} stands for ${one.addresses.map((address) => address.slice(4)).join(", ")}`, width, "  "),
+    ...sources.map((source) =>
+      wrap(`${visible(source.term)} stands for ${source.addresses.map((address) => address.slice(4)).join(", ")}`, width, "  "),
     ),
     "",
     ask === null ? "Publish in its place:" : "What it becomes:",

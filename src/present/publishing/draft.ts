@@ -29,10 +29,10 @@ export const changesText = (
   { style, width }: Layout,
 ): string =>
   changes
-    .flatMap((one) => [
-      `  ${style.strong(one.action.padEnd(7))}  ${displayName(one.name)}  ${one.type}`,
-      ...changeLines(one.before, one.after, one.type, style).map((line) => `${INDENT}${line}`),
-      style.quiet(`${INDENT}${wrap(visible(inWords(one.because)), width - 12, INDENT)}`),
+    .flatMap((change) => [
+      `  ${style.strong(change.action.padEnd(7))}  ${displayName(change.name)}  ${change.type}`,
+      ...changeLines(change.before, change.after, change.type, style).map((line) => `${INDENT}${line}`),
+      style.quiet(`${INDENT}${wrap(visible(inWords(change.because)), width - 12, INDENT)}`),
     ])
     .join("\n");
 
@@ -43,7 +43,7 @@ function domainBlock(
   { style, width }: Layout,
 ): string {
   const text = (sentence: string) => `${INDENT}${wrap(visible(sentence), width - 12, INDENT)}`;
-  const of = <T extends { readonly domain: string }>(all: readonly T[]) => all.filter((one) => one.domain === domain);
+  const of = <T extends { readonly domain: string }>(all: readonly T[]) => all.filter((candidate) => candidate.domain === domain);
   const name = (one: { readonly name: DomainName }) => displayName(one.name);
   const lines = [`${style.title(displayName(domain))}  ${style.quiet(visible(hosts[domain] ?? NO_HOST))}`];
   if (of(changes).length > 0) lines.push(changesText(of(changes), { style, width }));
@@ -94,7 +94,7 @@ function nextLine({ changes, clashes, undetermined, domains: all, publishWith }:
   if (changing.length === 0)
     return changes.length > 0 ? "Everything asked for is there." : `Next: ${style.command("zandrel intake")}`;
   const names = all.length > 1 ? changing : all;
-  return `Next: ${style.command(`zandrel publish ${names.map((one) => withoutRootDot(one)).join(" ")}${optionsOf(publishWith)}`)}`;
+  return `Next: ${style.command(`zandrel publish ${names.map((domainName) => withoutRootDot(domainName)).join(" ")}${optionsOf(publishWith)}`)}`;
 }
 
 /** The result of a draft for people. */

@@ -44,9 +44,9 @@ export function publishText({ published: all, check, lost, at, lowered }: Publis
       ...(entered === true && causes.length > 0 ? [`  ${wrap(visible(inWords(because)), width - 2, "  ")}`] : []),
       ...(entered === true
         ? []
-        : causes.flatMap((one) => [
-            `  ${wrap(visible(inWords(one.because)), width - 2, "  ")}`,
-            `  ${style.careful("do:")} ${wrap(visible(inWords(one.remedy)), width - 6, "      ")}`,
+        : causes.flatMap((cause) => [
+            `  ${wrap(visible(inWords(cause.because)), width - 2, "  ")}`,
+            `  ${style.careful("do:")} ${wrap(visible(inWords(cause.remedy)), width - 6, "      ")}`,
           ])),
       ...(entered === null
         ? [`  ${wrap(visible(inWords(because)), width - 2, "  ")}; run it again when the name servers answer`]
@@ -73,7 +73,7 @@ export function publishText({ published: all, check, lost, at, lowered }: Publis
 
 /** The sheets of a publication as a file; undefined where nothing is to be entered by hand. */
 export function publishSheet({ published: all }: PublishResult, form: "markdown" | "page"): string | undefined {
-  const sheets = all.filter((one) => one.sheet.length > 0);
+  const sheets = all.filter((candidate) => candidate.sheet.length > 0);
   if (sheets.length === 0) return undefined;
   const title = sheets.map((one) => `${displayName(one.domain)} at ${one.to}`).join(", ");
   const entries = sheets.flatMap((one) => one.sheet) as SheetEntry[];

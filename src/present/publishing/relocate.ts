@@ -163,15 +163,15 @@ function compareText(compared: NonNullable<RelocateResult["compare"]>, { layout,
   const { style, width } = layout;
   const shown = (records: readonly z.output<typeof record>[]) =>
     visible(records.map((one) => (typeof one.data === "string" ? one.data : Object.values(one.data).join(" "))).join(", "));
-  const rows = compared.differences.map((one) => {
+  const rows = compared.differences.map((difference) => {
     const values =
-      one.kind === "ttl"
-        ? `${one.old[0]?.ttl} s, and ${one.new[0]?.ttl} s at the new host`
-        : one.kind === "differs"
-          ? `${shown(one.old)}, and ${shown(one.new)} at the new host`
-          : shown(one.old.length > 0 ? one.old : one.new);
-    const paint = one.kind === "missing" || one.kind === "differs" ? style.bad : style.careful;
-    return `  ${paint(DIFFERENCE[one.kind])}  ${displayName(one.name)} ${one.type}\n      ${wrap(values, width - 6, "      ")}`;
+      difference.kind === "ttl"
+        ? `${difference.old[0]?.ttl} s, and ${difference.new[0]?.ttl} s at the new host`
+        : difference.kind === "differs"
+          ? `${shown(difference.old)}, and ${shown(difference.new)} at the new host`
+          : shown(difference.old.length > 0 ? difference.old : difference.new);
+    const paint = difference.kind === "missing" || difference.kind === "differs" ? style.bad : style.careful;
+    return `  ${paint(DIFFERENCE[difference.kind])}  ${displayName(difference.name)} ${difference.type}\n      ${wrap(values, width - 6, "      ")}`;
   });
   const verdict = compared.ready
     ? `${style.good("Ready.")} Change the name servers at the registrar, then look whether it has moved.\nNext: ${step("check")}`

@@ -37,7 +37,7 @@ export function watchTable(look: Look, layout: Layout): string {
 function progress({ surveys, views, now }: Look, { style, width }: Layout): string {
   const seeing = views.filter((view) => view.sees === "new").length;
   const [last] = surveys
-    .flatMap((one) => one.asks)
+    .flatMap((survey) => survey.asks)
     .flatMap(({ state, visibility }) => {
       if (visibility === undefined) return [];
       return state === "spreading" || (state === "settled" && visibility.by > now) ? [visibility] : [];
@@ -62,7 +62,7 @@ function ownView(views: readonly View[], now: number): string {
 
 /** The last word: what is settled, what is not, and what comes next. */
 export function watchedText({ followed, done, proven, refused }: Watched, { style }: Layout): string {
-  const open = followed.filter((one) => !done.includes(one));
+  const open = followed.filter((askStanding) => !done.includes(askStanding));
   const lines = open.map(
     ({ state, ask, because }) =>
       `${style.state(state, `${STATE_MARK[state]} ${ask.id} is ${state}`)}: ${visible(inWords(because))}\n`,
@@ -70,8 +70,8 @@ export function watchedText({ followed, done, proven, refused }: Watched, { styl
   if (open.length > 0) return lines.join("");
   if (refused.length > 0)
     return `${style.good("Everyone sees it,")} but it is not confirmed:\n${refused.map(({ standing, reason }) => `  ${style.strong(standing.ask.id)}: ${visible(inWords(reason))}\n`).join("")}Look at the service's page for what it misses. Next: ${refused.map(({ standing }) => style.command(`zandrel prove ${withoutRootDot(standing.ask.domain)}/${standing.ask.id}`)).join(", ")}\n`;
-  const settled = done.filter((one) => !proven.includes(one));
+  const settled = done.filter((candidate) => !proven.includes(candidate));
   return settled.length > 0
-    ? `${style.good("Everyone sees it.")} Now ask the service. Next: ${settled.map((one) => style.command(`zandrel prove ${one.ask.id}`)).join(", ")}\n`
+    ? `${style.good("Everyone sees it.")} Now ask the service. Next: ${settled.map((askStanding) => style.command(`zandrel prove ${askStanding.ask.id}`)).join(", ")}\n`
     : `${style.good("Everyone sees it,")} and it is proven.\n`;
 }

@@ -60,8 +60,8 @@ export function adviseText(
           `It would have stopped ${step.stops
             .slice(0, MAX_STOPS)
             .map(
-              (one) =>
-                `${one.messages.toLocaleString("en")} of ${one.of.toLocaleString("en")} messages of ${one.ours ? "" : "unknown "}${visible(sourceName(one.source))}`,
+              (stop) =>
+                `${stop.messages.toLocaleString("en")} of ${stop.of.toLocaleString("en")} messages of ${stop.ours ? "" : "unknown "}${visible(sourceName(stop.source))}`,
             )
             .join("; ")}${step.stops.length > MAX_STOPS ? `; and ${step.stops.length - MAX_STOPS} more` : ""}.`,
           width - 2,
@@ -79,7 +79,7 @@ export function adviseText(
     );
   const compose = (policy: string, more = ""): string =>
     style.command(`zandrel dmarc compose ${own} --policy ${policy} --reports-to dmarc@${own}${more} --write`);
-  const safe = steps.find((one) => one.safe === true);
+  const safe = steps.find((candidate) => candidate.safe === true);
   const [first] = steps;
   if (safe !== undefined) lines.push("", `Next: ${compose(safe.policy)}`);
   else if (first !== undefined && unexplained.length > 0 && first.safe === null)

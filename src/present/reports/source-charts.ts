@@ -61,7 +61,7 @@ function byWeek(
 type Week = SourcesPage["sources"][number]["weeks"][number];
 const sumOf = (sources: SourcesPage["sources"], week: number, of: (one: Week) => number): number =>
   sources.reduce(
-    (sum, source) => sum + source.weeks.filter((one) => one.week === week).reduce((all, one) => all + of(one), 0),
+    (sum, source) => sum + source.weeks.filter((candidate) => candidate.week === week).reduce((all, one) => all + of(one), 0),
     0,
   );
 

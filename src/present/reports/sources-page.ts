@@ -9,11 +9,11 @@ import { WHY } from "./sources.ts";
 
 /** The numbers behind the charts, source by source. */
 function sourcesTable({ sources }: ReportSourcesResult): string {
-  const rows = sources.map((one) => {
-    const why = Object.entries(one.reasons)
+  const rows = sources.map((source) => {
+    const why = Object.entries(source.reasons)
       .filter(([, count]) => count > 0)
       .map(([reason, count]) => `${count.toLocaleString("en")} ${WHY[reason as keyof typeof WHY]}`);
-    return `<tr><th scope="row">${html(sourceLabel(one))}</th><td class="number">${one.messages.toLocaleString("en")}</td><td class="number">${one.aligned.toLocaleString("en")}</td><td>${html(one.blocks.slice(0, 3).join(", "))}</td><td>${html(why.join("; ") || "all proven")}</td></tr>`;
+    return `<tr><th scope="row">${html(sourceLabel(source))}</th><td class="number">${source.messages.toLocaleString("en")}</td><td class="number">${source.aligned.toLocaleString("en")}</td><td>${html(source.blocks.slice(0, 3).join(", "))}</td><td>${html(why.join("; ") || "all proven")}</td></tr>`;
   });
   return `<div class="wide"><table><thead><tr><th scope="col">Source</th><th scope="col" class="number">Messages</th><th scope="col" class="number">Proven</th><th scope="col">From</th><th scope="col">Why not proven</th></tr></thead><tbody>
 ${rows.join("\n")}

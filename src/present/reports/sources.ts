@@ -20,7 +20,7 @@ const BARS = " ▁▂▃▄▅▆▇█";
 
 /** Weeks as bars, each as high as its share of the busiest; `all` are the weeks that any source has. */
 function trend(weeks: ReportSourcesResult["sources"][number]["weeks"], all: readonly number[]): string {
-  const counts = all.map((week) => weeks.find((one) => one.week === week)?.messages ?? 0);
+  const counts = all.map((week) => weeks.find((candidate) => candidate.week === week)?.messages ?? 0);
   const most = Math.max(1, ...counts);
   return counts.map((count) => BARS[Math.ceil((count / most) * (BARS.length - 1))]).join("");
 }
@@ -30,38 +30,38 @@ export function reportSourcesText(
   { domain, reports, receivers, from, to, messages, aligned, sources, page }: ReportSourcesResult,
   { style, width }: Layout,
 ): string {
-  const all = [...new Set(sources.flatMap((one) => one.weeks.map(({ week }) => week)))].sort();
-  const rows = sources.map((one) => [
-    one.messages.toLocaleString("en").padStart(9),
-    (isFew(one.messages) ? `${one.aligned} of ${one.messages}` : percent(one.aligned, one.messages)).padStart(6),
-    visible(sourceLabel(one)),
-    trend(one.weeks, all),
+  const all = [...new Set(sources.flatMap((source) => source.weeks.map(({ week }) => week)))].sort();
+  const rows = sources.map((source) => [
+    source.messages.toLocaleString("en").padStart(9),
+    (isFew(source.messages) ? `${source.aligned} of ${source.messages}` : percent(source.aligned, source.messages)).padStart(6),
+    visible(sourceLabel(source)),
+    trend(source.weeks, all),
   ]);
-  const details = sources.flatMap((one) => {
-    const why = REASONS.filter((reason) => one.reasons[reason] > 0).map(
-      (reason) => `${one.reasons[reason].toLocaleString("en")} ${WHY[reason]}`,
+  const details = sources.flatMap((source) => {
+    const why = REASONS.filter((reason) => source.reasons[reason] > 0).map(
+      (reason) => `${source.reasons[reason].toLocaleString("en")} ${WHY[reason]}`,
     );
     const fragile =
-      one.bySpfOnly > one.messages / 2
-        ? [`${one.bySpfOnly.toLocaleString("en")} proven by SPF alone, which breaks when mail is forwarded`]
+      source.bySpfOnly > source.messages / 2
+        ? [`${source.bySpfOnly.toLocaleString("en")} proven by SPF alone, which breaks when mail is forwarded`]
         : [];
     // What a name below the domain sends may be somebody else's business, and have a policy of its own.
-    const below = one.from
+    const below = source.from
       .filter((from) => from.domain !== domain.slice(0, -1))
       .map(
         (from) =>
           `${from.messages.toLocaleString("en")} as ${visible(from.domain)}, ${from.aligned.toLocaleString("en")} of them proven`,
       );
-    const few = isFew(one.messages) ? ["too few messages to say more"] : [];
+    const few = isFew(source.messages) ? ["too few messages to say more"] : [];
     if (why.length + fragile.length + below.length === 0) return [];
     // Its address is not said twice.
-    const addresses = one.blocks.slice(0, 2).filter((block) => block !== one.title);
+    const addresses = source.blocks.slice(0, 2).filter((block) => block !== source.title);
     const where = [
       ...(addresses.length === 0 ? [] : [addresses.join(", ")]),
-      ...(one.nextTo === null ? [] : [`next to ${visible(one.nextTo)}'s addresses, but not one of them`]),
-      ...(one.signers.length === 0 ? [] : [`signed by ${one.signers.slice(0, 2).map(visible).join(", ")}`]),
+      ...(source.nextTo === null ? [] : [`next to ${visible(source.nextTo)}'s addresses, but not one of them`]),
+      ...(source.signers.length === 0 ? [] : [`signed by ${source.signers.slice(0, 2).map(visible).join(", ")}`]),
     ].join("; ");
-    const who = `${style.strong(visible(knownSourceName(one)))}${where === "" ? "" : ` (${where})`}`;
+    const who = `${style.strong(visible(knownSourceName(source)))}${where === "" ? "" : ` (${where})`}`;
     return [wrap(`${who}: ${[...why, ...fragile, ...below, ...few].join("; ")}.`, width, "  ")];
   });
   return [

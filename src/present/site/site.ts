@@ -16,6 +16,6 @@ export function siteText({ domains }: SiteResult, { style, width }: Layout): str
     return `${style.title(displayName(domain))}  ${style.quiet(role)}\n${lines.join("\n")}`;
   });
   const judged = domains.flatMap((one) => one.checks).length;
-  const wrong = domains.flatMap((one) => one.checks).filter((one) => one.met !== true).length;
+  const wrong = domains.flatMap((one) => one.checks).filter((candidate) => candidate.met !== true).length;
   return `${blocks.join("\n\n")}\n\n${judged === 0 ? "Nothing was judged: no domain of this workspace has a site." : wrong === 0 ? style.good("Every name leads where it should.") : `${count(wrong, "thing")} to look at.`}\n`;
 }

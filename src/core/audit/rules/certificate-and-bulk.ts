@@ -12,7 +12,7 @@ export const certificate = {
   ),
   "caa-forbids": rule("risks", "RFC 8659 section 4.2", (facts) => {
     const issuers = issuersIn(facts, "issue");
-    return when(issuers.length > 0 && issuers.every((one) => one === "") && facts.role !== "parked");
+    return when(issuers.length > 0 && issuers.every((candidate) => candidate === "") && facts.role !== "parked");
   }),
   "caa-issuer": rule("breaks", "RFC 8659 section 4.2", (facts) => {
     const allowed = issuersIn(facts, "issue");
@@ -20,7 +20,7 @@ export const certificate = {
       ? []
       : facts.issuers
           .filter(({ issuer }) => !allowed.includes(issuer.toLowerCase()))
-          .map(({ title, issuer }) => ({ title, issuer, allowed: allowed.filter((one) => one !== "") }));
+          .map(({ title, issuer }) => ({ title, issuer, allowed: allowed.filter((candidate) => candidate !== "") }));
   }),
   "caa-critical": rule("breaks", "RFC 8659 section 4.1", ({ caa }) =>
     caa.data
@@ -33,7 +33,7 @@ export const certificate = {
   ),
   "caa-value": rule("risks", "RFC 8659 section 4.2", (facts) =>
     [...issuersIn(facts, "issue"), ...issuersIn(facts, "issuewild")]
-      .filter((one) => one !== "" && !/^[a-z0-9-]+(\.[a-z0-9-]+)+$/.test(one))
+      .filter((candidate) => candidate !== "" && !/^[a-z0-9-]+(\.[a-z0-9-]+)+$/.test(candidate))
       .map((one) => ({ value: one })),
   ),
   "caa-notice": rule("untidy", "RFC 8659 section 4.4", ({ caa }) =>
@@ -72,7 +72,7 @@ export const parked = {
     ),
   ),
   "parked-live-key": rule("risks", "RFC 6376 section 3.6.1", (facts) =>
-    facts.role !== "parked" ? [] : facts.keys.filter((one) => one.state === "usable").map(({ selector }) => ({ selector })),
+    facts.role !== "parked" ? [] : facts.keys.filter((key) => key.state === "usable").map(({ selector }) => ({ selector })),
   ),
 } as const;
 
@@ -119,8 +119,8 @@ export const transport = {
 export const bulk = {
   "bulk-one-of-two": rule("risks", "RFC 7489 section 3", ({ sends, spf, keys, anyKey, unresolved }) => {
     const hasSpf = "record" in spf;
-    const hasKey = keys.some((one) => one.state === "usable") || anyKey.data.length > 0;
-    const knows = !unresolved.some((one) => one.type === "TXT");
+    const hasKey = keys.some((selectorCheck) => selectorCheck.state === "usable") || anyKey.data.length > 0;
+    const knows = !unresolved.some((candidate) => candidate.type === "TXT");
     return when(sends && knows && hasSpf !== hasKey, { hasSpf });
   }),
   "bulk-no-policy": rule("risks", "RFC 7489 section 6.3", ({ role, dmarc }) =>

@@ -12,7 +12,9 @@ const networkOf = (address: string): string =>
 
 /** What a server shows: the data of the set as texts, empty where it has none. */
 const shownAnswer = (answer: Answer | undefined): readonly string[] =>
-  answer?.kind === "found" ? answer.set.data.map((one) => printData(answer.set.type, one).replace(/\.$/, "")).sort() : [];
+  answer?.kind === "found"
+    ? answer.set.data.map((recordData) => printData(answer.set.type, recordData).replace(/\.$/, "")).sort()
+    : [];
 
 /** Whether two servers that both answered differ. */
 const differ = (a: Answer, b: Answer | undefined): boolean =>
@@ -104,7 +106,7 @@ export const delegation = {
     nameServers.flatMap(({ name, hasNone }) => when(hasNone, { name })),
   ),
   "ns-same-network": rule("untidy", "RFC 2182 section 3.1", ({ nameServers }) => {
-    const addresses = nameServers.flatMap((one) => one.addresses);
+    const addresses = nameServers.flatMap((nameServer) => nameServer.addresses);
     const networks = new Set(addresses.map(networkOf));
     return when(nameServers.length > 1 && addresses.length >= nameServers.length && networks.size === 1, {
       servers: nameServers.map(({ name }) => name),

@@ -8,16 +8,16 @@ const said =
   (kinds: readonly KeyRemark["kind"][]) =>
   ({ keys }: Facts): { readonly selector: string; readonly because: Clause }[] =>
     keys.flatMap(({ selector, remarks }) =>
-      remarks.filter((one) => kinds.includes(one.kind)).map(({ because }) => ({ selector, because })),
+      remarks.filter((remark) => kinds.includes(remark.kind)).map(({ because }) => ({ selector, because })),
     );
 
 export const dkim = {
   "dkim-none": rule("risks", "RFC 6376 section 3.6", ({ keys, sends, unresolved, anyKey }) =>
     when(
       sends &&
-        !keys.some((one) => one.key !== undefined) &&
+        !keys.some((selectorCheck) => selectorCheck.key !== undefined) &&
         anyKey.data.length === 0 &&
-        !unresolved.some((one) => one.name.includes("._domainkey.")),
+        !unresolved.some((candidate) => candidate.name.includes("._domainkey.")),
     ),
   ),
   "dkim-missing": rule("breaks", "RFC 6376 section 6.1.2", said(["absent"])),
@@ -40,7 +40,7 @@ export const dkim = {
   ),
   "dkim-by-wildcard": rule("untidy", "RFC 4592 section 2.1", said(["wildcard"])),
   "dkim-one-selector": rule("note", "RFC 6376 section 3.1", ({ keys, sends }) => {
-    const usable = keys.filter((one) => one.state === "usable");
+    const usable = keys.filter((selectorCheck) => selectorCheck.state === "usable");
     return when(sends && usable.length === 1 && usable[0]?.alias === undefined, { selector: usable[0]?.selector ?? "" });
   }),
   "dkim-open-file": rule("risks", "RFC 6376 section 8.2", ({ openKeyFiles }) => openKeyFiles.map((path) => ({ path }))),

@@ -93,7 +93,7 @@ export const dmarc = {
       tags: [
         dmarcRecord?.dkimAlignment === "strict" ? "adkim=s" : "",
         dmarcRecord?.spfAlignment === "strict" ? "aspf=s" : "",
-      ].filter((one) => one !== ""),
+      ].filter((candidate) => candidate !== ""),
     }),
   ),
   "dmarc-suffix": rule("risks", "RFC 9091 section 2.1", ({ publishedDmarc }) =>
@@ -120,9 +120,9 @@ export const dmarc = {
     return when(
       sends &&
         dmarcRecord.policy !== "none" &&
-        !keys.some((one) => one.state === "usable" || one.state === "unknown") &&
+        !keys.some((key) => key.state === "usable" || key.state === "unknown") &&
         anyKey.answer.kind !== "failed" &&
-        !unresolved.some((one) => one.name.includes("._domainkey.")),
+        !unresolved.some((candidate) => candidate.name.includes("._domainkey.")),
       { policy: dmarcRecord.policy, spf },
     );
   }),

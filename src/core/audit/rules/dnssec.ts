@@ -8,7 +8,7 @@ const DAY = 86_400;
 
 /** Broken chains of trust of some kinds, each once. */
 function flaws({ chains }: Facts, ...codes: readonly ChainFlaw["code"][]): { readonly flaw: ChainFlaw }[] {
-  const seen = chains.flatMap((one) => (one.kind === "bogus" && codes.includes(one.flaw.code) ? [one.flaw] : []));
+  const seen = chains.flatMap((verdict) => (verdict.kind === "bogus" && codes.includes(verdict.flaw.code) ? [verdict.flaw] : []));
   return [...new Map(seen.map((flaw) => [JSON.stringify(flaw), { flaw }])).values()];
 }
 
@@ -16,7 +16,7 @@ function flaws({ chains }: Facts, ...codes: readonly ChainFlaw["code"][]): { rea
 const unsignedFor =
   (why: Extract<Verdict, { kind: "insecure" }>["why"]) =>
   ({ chains, domain }: Facts) =>
-    when(chains.some((one) => one.kind === "insecure" && one.zone === domain && one.why === why));
+    when(chains.some((candidate) => candidate.kind === "insecure" && candidate.zone === domain && candidate.why === why));
 
 /** What is wrong with the signatures of a domain; it belongs to how the domain is delegated. */
 export const dnssec = {
@@ -46,7 +46,7 @@ export const dnssec = {
     return when(true, { seconds: Math.max(wild.answer.set.ttl, negative) });
   }),
   "dnssec-ends-soon": rule("risks", "RFC 4034 section 3.1.5", ({ chains, now = Number.NEGATIVE_INFINITY }) => {
-    const until = Math.min(...chains.flatMap((one) => (one.kind === "secure" ? [one.until] : [])));
+    const until = Math.min(...chains.flatMap((verdict) => (verdict.kind === "secure" ? [verdict.until] : [])));
     return when(until - now < 2 * DAY, { seconds: Math.max(0, until - now) });
   }),
   "dnssec-server-differs": rule("breaks", "RFC 4035 section 5.3", ({ badServers }) =>
@@ -60,7 +60,9 @@ export const dnssec = {
     // Algorithm 0 asks to take all of them away (RFC 8078 section 4).
     const gone = first?.algorithm === 0;
     const wanted = gone ? [] : cds.set.data.map(shown).sort();
-    return when(now.join() !== wanted.join(), { keys: gone ? [] : [...new Set(cds.set.data.map((one) => one.keyTag))] });
+    return when(now.join() !== wanted.join(), {
+      keys: gone ? [] : [...new Set(cds.set.data.map((delegationSigner) => delegationSigner.keyTag))],
+    });
   }),
   "dnssec-keys-large": rule("untidy", "RFC 6781 section 3.4.2", ({ dnskey }) => {
     const size =

@@ -17,17 +17,23 @@ export const mailIn = {
   ),
   "mx-private": rule("risks", "RFC 1918 section 3", ({ exchanges }) =>
     exchanges.flatMap(({ name, addresses }) =>
-      addresses.filter((one) => PRIVATE.test(one)).map((one) => ({ name, address: one })),
+      addresses.filter((candidate) => PRIVATE.test(candidate)).map((one) => ({ name, address: one })),
     ),
   ),
   "mx-single": rule("note", "RFC 5321 section 5.1", ({ exchanges, domain }) =>
     when(exchanges.length === 1 && exchanges[0]?.addresses.length === 1, { name: exchanges[0]?.name ?? domain }),
   ),
   "mx-null-beside": rule("breaks", "RFC 7505 section 3", ({ mx, exchanges }) =>
-    when(mx.data.some((one) => one.exchange === ".") && exchanges.length > 0, { exchanges: exchanges.map(({ name }) => name) }),
+    when(mx.data.some((candidate) => candidate.exchange === ".") && exchanges.length > 0, {
+      exchanges: exchanges.map(({ name }) => name),
+    }),
   ),
   "mx-null-sends": rule("risks", "RFC 7505 section 4.2", ({ mx, exchanges, role }) =>
-    when((role === "sending" || role === "main") && exchanges.length === 0 && mx.data.some((one) => one.exchange === ".")),
+    when(
+      (role === "sending" || role === "main") &&
+        exchanges.length === 0 &&
+        mx.data.some((candidate) => candidate.exchange === "."),
+    ),
   ),
   "mx-twice": rule("untidy", "RFC 5321 section 5.1", ({ exchanges }) => {
     const names = exchanges.map(({ name }) => name);

@@ -21,9 +21,9 @@ const met =
     for (const { flaw, name, because, remedy } of web) {
       if (flaw === undefined || !flaws.includes(flaw)) continue;
       const same = JSON.stringify([because, remedy]);
-      const one = seen.get(same) ?? { names: [], because, remedy };
-      one.names.push(name);
-      seen.set(same, one);
+      const metOnTheWeb = seen.get(same) ?? { names: [], because, remedy };
+      metOnTheWeb.names.push(name);
+      seen.set(same, metOnTheWeb);
     }
     return [...seen.values()];
   };
@@ -46,7 +46,7 @@ export const site = {
   ),
   "site-private": rule("breaks", "RFC 1918 section 3", ({ apex, www }) =>
     [apex, www].flatMap(({ name, addresses }) =>
-      addresses.filter((one) => PRIVATE.test(one)).map((one) => ({ name, address: one })),
+      addresses.filter((candidate) => PRIVATE.test(candidate)).map((one) => ({ name, address: one })),
     ),
   ),
   "site-apex-differs": rule("note", "RFC 1034 section 3.6", ({ apex, www, role, web }) =>
@@ -55,7 +55,7 @@ export const site = {
         web === undefined &&
         apex.addresses.length > 0 &&
         www.addresses.length > 0 &&
-        !apex.addresses.some((one) => www.addresses.includes(one)),
+        !apex.addresses.some((candidate) => www.addresses.includes(candidate)),
       { apex: apex.name, apexAt: apex.addresses, www: www.name, wwwAt: www.addresses },
     ),
   ),

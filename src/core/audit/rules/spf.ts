@@ -38,8 +38,8 @@ const risk =
     all(facts).flatMap(({ branch }) =>
       branch.risks
         .filter(
-          (one) =>
-            one.kind === kind && (kind !== "everybody" || branch.below === undefined || branch.below.problem === undefined),
+          (candidate) =>
+            candidate.kind === kind && (kind !== "everybody" || branch.below === undefined || branch.below.problem === undefined),
         )
         .map(({ because }) => ({ term: branch.term.text, because })),
     );

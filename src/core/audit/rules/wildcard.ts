@@ -22,7 +22,7 @@ export const wildcard = {
   ),
   "wildcard-mail": rule("risks", "RFC 4592 section 2.1", ({ anyMx }) =>
     when(
-      anyMx.data.some((one) => one.exchange !== "."),
+      anyMx.data.some((candidate) => candidate.exchange !== "."),
       { exchanges: anyMx.data.map((one) => one.exchange) },
     ),
   ),
