@@ -15,7 +15,7 @@ test.each<[string, string, string | undefined]>([
   ["seekmere", '_x TXT "seekmere-owner=4f1d0c77a2"', undefined],
   [
     "heronpost",
-    "hpa._domainkey CNAME brackwater.ka.heronpost.example.\nhp2._domainkey CNAME brackwater.kb.heronpost.example.",
+    "hpa._domainkey CNAME brackwater.ka.heronpost.example.\nhpb._domainkey CNAME brackwater.kb.heronpost.example.",
     "sending",
   ],
   ["heronpost", "news CNAME click.heronpost.example.", "tracking"],
