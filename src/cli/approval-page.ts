@@ -18,7 +18,7 @@ export async function pageText(
   const opens = open && hasBrowser(env, platform);
   const how = opens ? "It is opened in your browser." : "Open it in your browser:";
   const wait =
-    minutes === 0 ? "Nobody waits here for it." : `It is waited for ${minutes} minutes; Ctrl-C gives it up, and nothing is lost.`;
+    minutes === 0 ? "Nobody waits here for it." : `Waiting up to ${minutes} minutes. Press Ctrl-C to stop; nothing is lost.`;
   let code = "";
   if (open && !opens) {
     const { renderUnicodeCompact } = await import("uqr");

@@ -38,7 +38,7 @@ export function spfFlattenText(
     style.careful(
       wrap(
         remembered
-          ? "The service may move to other addresses without telling anybody. What this was made from is remembered: run zandrel audit now and then; it says so, and the same command with --write then makes it anew."
+          ? "The service may move to other addresses without telling anybody. What this was made from is remembered: run zandrel audit now and then; it says so, and the same command with --write then builds it again."
           : "The service may move to other addresses without telling anybody, and mail then fails. With --remember zandrel audit says when that happens.",
         width,
       ),

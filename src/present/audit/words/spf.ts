@@ -43,13 +43,13 @@ export const SPF: AreaWords<"spf"> = {
   "spf-over-limit": {
     title: "The SPF record makes receivers ask too often",
     why: "Receivers stop at ten questions and treat the whole record as an error: all mail of the domain suffers.",
-    evidence: ({ lookups }) => `it needs ${lookups} lookups of at most ${MAX_LOOKUPS}`,
+    evidence: ({ lookups }) => `it needs ${lookups} lookups, and ${MAX_LOOKUPS} are allowed`,
     remedy: "zandrel spf explain names the costly terms; zandrel spf flatten replaces one by addresses",
   },
   "spf-near-limit": {
     title: "The SPF record has no room left",
     why: "The next service, or one more include at a service, breaks it.",
-    evidence: ({ lookups }) => `it needs ${lookups} lookups of at most ${MAX_LOOKUPS}`,
+    evidence: ({ lookups }) => `it needs ${lookups} lookups, and ${MAX_LOOKUPS} are allowed`,
     remedy: "take out what nobody uses before the next service is added",
   },
   "spf-voids": {
