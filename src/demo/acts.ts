@@ -171,7 +171,11 @@ interface Recurring {
 function afterwards(lab: Lab, page: string, { days, forged, probe }: Recurring): (Step | Scene)[] {
   const reports = join(lab.mailboxes, "dmarc@brackwater.example");
   const read = (narration: string): Step => ({ narration, argv: ["dmarc", "import", reports], ends: 0 });
-  const update = ["publish", BRACKWATER];
+  const replace: Step = {
+    narration: "It is a new version of a record of their own, so it simply takes the old one's place.",
+    argv: ["publish", BRACKWATER],
+    ends: 0,
+  };
   return [
     days(
       7,
@@ -197,20 +201,12 @@ function afterwards(lab: Lab, page: string, { days, forged, probe }: Recurring):
     read("Their reports are imported."),
     { narration: "What does the advice say now?", argv: ["dmarc", "advise", BRACKWATER], ends: 0 },
     { narration: "So mail that is not proven goes to the junk folder.", argv: compose("quarantine"), ends: 0 },
-    {
-      narration: "It is a new version of a record of their own, so it simply takes the old one's place.",
-      argv: update,
-      ends: 0,
-    },
+    replace,
     days(14, "Two weeks with it, and nobody misses a letter."),
     read("The reports of these weeks are imported, too."),
     { narration: "The last step is safe now.", argv: ["dmarc", "advise", BRACKWATER], ends: 0 },
     { narration: "From now on it is refused.", argv: compose("reject"), ends: 0 },
-    {
-      narration: "It is a new version of a record of their own, so it simply takes the old one's place.",
-      argv: update,
-      ends: 0,
-    },
+    replace,
     later(lab, 2 * HOUR, "Two hours later the forger is back."),
     forged("And this time:"),
     probe("The theatre's own mail still arrives."),

@@ -51,6 +51,8 @@ export async function liveSheet(
     seen = await sheetState(request, context);
     return seen;
   });
+  // Whoever left while it was published hears of no page.
+  if (left.aborted) return false;
   let finished: () => void = () => undefined;
   const done = new Promise<boolean>((resolve) => {
     finished = () => resolve(true);

@@ -3,6 +3,10 @@ import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
 import { MONDAY, useCase } from "../../../tests/use-case.ts";
 import { folderWith } from "../../../tests/zandrel.ts";
+import { systemClock } from "../../clock.ts";
+import type { AppContext } from "../context.ts";
+import { liveSheet } from "./live-sheet.ts";
+import type { PublishRequest } from "./publish.ts";
 
 const ZONE = (domain: string, more = "") =>
   `$ORIGIN ${domain}.\n$TTL 1h\n@ SOA ns1 h 1 2h 15m 2w 5m\n@ NS ns1\nns1 A 192.0.2.53\n${more}`;
@@ -43,6 +47,28 @@ describe("what is entered by hand", () => {
     const here = by();
     expect((await draft(here)).changes).toMatchObject([{ action: "add", name: "puppetfest.example.", type: "TXT" }]);
     expect(readFileSync(join(here.folder, "b.zone"), "utf8")).not.toContain("k=1");
+  });
+  test("whoever leaves while it is published is shown no page", async () => {
+    const { folder } = by();
+    const request = {
+      operands: ["puppetfest.example"],
+      only: [],
+      replace: [],
+      resolver: [],
+      timeout: 200,
+      zoneFile: ["a.zone", "b.zone"],
+      includeFrom: [],
+    };
+    const context = { cwd: folder, env: {}, clock: systemClock, progress: async () => undefined, tell: async () => undefined };
+    const opened: string[] = [];
+    const faces = { html: () => "", news: () => ({}), trouble: () => ({}), opened: (url: string) => void opened.push(url) };
+    const all = await liveSheet(
+      request as unknown as PublishRequest,
+      context as unknown as AppContext,
+      faces,
+      AbortSignal.abort(),
+    );
+    expect([all, opened]).toEqual([false, []]);
   });
   test("a launch is worked out backwards only for what asks for one", async () => {
     const here = by();
