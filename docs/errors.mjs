@@ -5,6 +5,8 @@ import { parseSync } from "@swc/core";
 const root = new URL("../", import.meta.url);
 const read = (/** @type {string} */ path) => readFileSync(new URL(path, root), "utf8");
 
+const FAILURES = "src/present/failures/";
+
 const NAMED = {
   DomainName: "brackwater.example.",
   Clause: { clause: "verbatim", text: "BECAUSE" },
@@ -18,82 +20,84 @@ const NAMED = {
   RecordSet: { name: "brackwater.example.", type: "TXT", ttl: 3600, data: [{ strings: ["TEXT"] }] },
 };
 
-/** A value of a type, by its name where it is a text.  @param {any} type  @param {string} name */
-function sampleOf(type, name) {
+/**
+ * A value of a type, by its name where it is a text; a type of the same file by what stands for it there.
+ * @param {any} type  @param {string} name  @param {Record<string, any>} types
+ */
+function sampleOf(type, name, types) {
   switch (type.type) {
     case "TsKeywordType":
       return { string: name.toUpperCase(), number: 2, boolean: false }[type.kind];
     case "TsTypeLiteral":
       return Object.fromEntries(
-        type.members.map((/** @type {any} */ one) => [one.key.value, sampleOf(one.typeAnnotation.typeAnnotation, one.key.value)]),
+        type.members.map((/** @type {any} */ one) => [
+          one.key.value,
+          sampleOf(one.typeAnnotation.typeAnnotation, one.key.value, types),
+        ]),
       );
     case "TsUnionType":
       return sampleOf(
         type.types.find((/** @type {any} */ one) => one.kind !== "undefined"),
         name,
+        types,
       );
     case "TsIntersectionType":
-      return Object.assign({}, ...type.types.map((/** @type {any} */ one) => sampleOf(one, name)));
+      return Object.assign({}, ...type.types.map((/** @type {any} */ one) => sampleOf(one, name, types)));
     case "TsLiteralType":
       return type.literal.value;
     case "TsArrayType":
-      return [sampleOf(type.elemType, name)];
+      return [sampleOf(type.elemType, name, types)];
     case "TsTypeOperator":
-      return sampleOf(type.typeAnnotation, name);
+      return sampleOf(type.typeAnnotation, name, types);
     case "TsParenthesizedType":
-      return sampleOf(type.typeAnnotation, name);
+      return sampleOf(type.typeAnnotation, name, types);
     case "TsTypeReference":
-      return NAMED[/** @type {keyof typeof NAMED} */ (type.typeName.value)];
+      return type.typeName.value in types
+        ? sampleOf(types[type.typeName.value], name, types)
+        : NAMED[/** @type {keyof typeof NAMED} */ (type.typeName.value)];
     default:
       throw new Error(`no value is known for a type of the kind ${type.type}`);
   }
 }
 
-/** The codes with a value of what their sentences need. */
-function codes() {
-  const { body } = parseSync(read("src/core/failure.ts"), { syntax: "typescript" });
-  const declared = body.map((/** @type {any} */ one) => one.declaration ?? one);
-  const table = declared.find((/** @type {any} */ one) => one.type === "TsInterfaceDeclaration" && one.id.value === "Failures");
-  return table.body.body.map((/** @type {any} */ one) => [
-    one.key.value,
-    sampleOf(one.typeAnnotation.typeAnnotation, one.key.value) ?? {},
-  ]);
-}
-
 const EXIT = { usage: 2, problem: 1, undetermined: 3 };
 
-/** The exit codes that come with each code, as the sources throw it. */
-function exits() {
-  /** @type {Map<string, Set<number>>} */
-  const found = new Map();
-  for (const path of readdirSync(new URL("src/", root), { recursive: true, encoding: "utf8" })) {
-    if (!path.endsWith(".ts") || path.endsWith(".test.ts")) continue;
-    const text = read(`src/${path}`);
-    for (const { index, 1: code = "" } of text.matchAll(/new Failure\(\s*"([^"]+)"/g)) {
-      let depth = 0;
-      let end = index + "new Failure".length;
-      do {
-        if ("([{".includes(/** @type {string} */ (text[end]))) depth += 1;
-        if (")]}".includes(/** @type {string} */ (text[end]))) depth -= 1;
-        end += 1;
-      } while (depth > 0);
-      const behind = /\}\s*,([^{}]*)\)$/.exec(text.slice(index, end))?.[1] ?? "";
-      const kinds = Object.entries(EXIT).filter(([kind]) => behind.includes(`"${kind}"`));
-      const known = found.get(code) ?? new Set();
-      for (const exit of kinds.length === 0 ? [EXIT.usage] : kinds.map(([, number]) => number)) known.add(exit);
-      found.set(code, known);
-    }
-  }
-  return found;
+/** The codes of a table of failures, each with how it ends and a value of what its sentence needs.  @param {string} path */
+function codesIn(path) {
+  const declared = parseSync(read(path), { syntax: "typescript" }).body.map(
+    (/** @type {any} */ part) => part.declaration ?? part,
+  );
+  const variables = declared.filter((/** @type {any} */ part) => part.type === "VariableDeclaration");
+  const initOf = (/** @type {string} */ name) =>
+    variables.flatMap(({ declarations }) => declarations).find((/** @type {any} */ { id }) => id.value === name)?.init;
+  const types = Object.fromEntries(
+    declared
+      .filter((/** @type {any} */ part) => part.type === "TsTypeAliasDeclaration")
+      .map((/** @type {any} */ part) => [part.id.value, part.typeAnnotation]),
+  );
+  const tables = variables.map(({ declarations: [{ init }] }) => init).filter((init) => init.type === "TsSatisfiesExpression");
+  return tables.flatMap(({ expression }) =>
+    expression.properties.map((/** @type {any} */ { key, value }) => {
+      const [{ expression: given }] = value.arguments;
+      const [param] = (given.type === "Identifier" ? initOf(given.value) : given).params;
+      const type = (param?.pat ?? param)?.typeAnnotation.typeAnnotation;
+      return [
+        key.value,
+        EXIT[/** @type {keyof typeof EXIT} */ (value.callee.value)],
+        type === undefined ? {} : sampleOf(type, key.value, types),
+      ];
+    }),
+  );
 }
 
 /** @param {(failure: object) => { message: string, remedy: string }} explain */
 export function errorsPage(explain) {
-  const ends = exits();
-  const rows = codes().map((/** @type {[string, object]} */ [code, params]) => {
+  const tables = readdirSync(new URL(FAILURES, root)).filter((file) => !/^(index|words)\.ts$/.test(file));
+  const codes = tables.flatMap((file) => codesIn(`${FAILURES}${file}`));
+  const rows = codes.map((/** @type {[string, number, object]} */ [code, exit, params]) => {
     const { message, remedy } = explain({ code, params });
     const cell = (/** @type {string} */ text) => text.replaceAll("|", "\\|").replaceAll("\n", " ");
-    return `| \`${code}\` | ${[...(ends.get(code) ?? [])].sort().join(", ")} | ${cell(message)} | ${cell(remedy)} |`;
+    return `| \`${code}\` | ${exit} | ${cell(message)} | ${cell(remedy)} |`;
   });
   return `# What ends a command early
 

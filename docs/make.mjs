@@ -8,7 +8,7 @@ import { errorsPage } from "./errors.mjs";
 
 /** Every generated file: its path from the project's folder, and its text. */
 export async function generated() {
-  const { files, explainFailure } = await internals("cli/documents.ts", "present/failures.ts");
+  const { files, explainFailure } = await internals("cli/documents.ts", "present/failures/index.ts");
   return [...(await files()), ["docs/errors.md", errorsPage(explainFailure)]];
 }
 

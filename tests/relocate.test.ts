@@ -83,7 +83,7 @@ test("compare before the zone is at the new host says so, once", async () => {
   expect(await relocate("compare", "--new-host", "zonemarrow")).toMatchObject({
     exit: 1,
     err: "",
-    json: { error: { code: "new-host-silent" } },
+    json: { error: { code: "new-host-refuses" } },
   });
 });
 

@@ -244,7 +244,7 @@ const wantsJson = (argv: readonly string[]): boolean => {
 
 /** A failure as the command line shows it: one sentence on standard error, or an object on standard output. */
 async function showFailure(failure: Failure, json: boolean, around: Surroundings): Promise<void> {
-  const { explainFailure, failureSentence } = await import("../present/failures.ts");
+  const { explainFailure, failureSentence } = await import("../present/failures/index.ts");
   // Where standard output takes nothing, only standard error is left.
   if (!json || failure.code === "output-not-written") {
     around.errors.write(terminalSafe(`${visible(failureSentence(failure, around.cwd))}\n`));
@@ -265,7 +265,8 @@ export async function run(argv: readonly string[], around: Surroundings = ofProc
   } catch (error) {
     if (!(error instanceof Failure)) throw error;
     await showFailure(error, wantsJson(argv), around);
-    return EXIT[error.kind];
+    const { kindOf } = await import("../present/failures/index.ts");
+    return EXIT[kindOf(error.code)];
   }
 }
 

@@ -1,7 +1,7 @@
 import { liveSheet } from "../app/publishing/live-sheet.ts";
 import type { PublishRequest } from "../app/publishing/publish.ts";
 import { Failure } from "../core/failure.ts";
-import { failureSentence } from "../present/failures.ts";
+import { failureSentence } from "../present/failures/index.ts";
 import { livePage, sheetNews } from "../present/publishing/sheet-page.ts";
 import type { Context } from "./command.ts";
 

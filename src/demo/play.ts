@@ -71,7 +71,7 @@ export async function playDemo(keep: string | undefined, audience: Audience): Pr
         // The clock leaps now and then, and every command is told where it stands.
         const colour = audience.colour ? { FORCE_COLOR: "1" } : {};
         const ended = (await type(step, folder, { ...audience.env, ...lab.env, ...colour, TZ: audience.env.TZ ?? "UTC" })) ?? -1;
-        if (ended !== step.ends) throw new Failure("demo-broke-off", { argv: step.argv, ended, expected: step.ends }, "problem");
+        if (ended !== step.ends) throw new Failure("demo-broke-off", { argv: step.argv, ended, expected: step.ends });
       }
     }
   } finally {

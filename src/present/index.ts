@@ -2,7 +2,7 @@
 
 export { calendar } from "./calendar.ts";
 export { count } from "./english.ts";
-export { failureSentence } from "./failures.ts";
+export { failureSentence } from "./failures/index.ts";
 export type { Layout } from "./layout.ts";
 export * from "./lines.ts";
 export * from "./pipeline.ts";

@@ -50,7 +50,7 @@ export function revise(folder: string, domain: Domain, { service, without, add, 
   let after = changedDomain(before, change);
   for (const id of without) {
     const index = readYaml(domain.path, after, domainSchema).value.asks.findIndex((ask) => ask.id === id);
-    if (index === -1) throw new Failure("ask-gone", { path: domain.path, ask: id }, "problem");
+    if (index === -1) throw new Failure("ask-gone", { path: domain.path, ask: id });
     after = withoutEntry(after, "asks", index);
   }
   for (const ask of add) after = withEntry(after, "asks", [ask]);

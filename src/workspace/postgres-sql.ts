@@ -46,16 +46,12 @@ export function postgresSql(url: string, { title, format, schema }: PostgresForm
     port1.postMessage({ text: numbered(text), values, asRows });
     // The thread itself waits for a database that cannot be reached, and says so in the end.
     if (Atomics.wait(signal, 0, 0, LONGEST) === "timed-out")
-      throw new Failure(
-        "journal-away",
-        { place, title, because: `it did not answer within ${LONGEST / 60_000} minutes` },
-        "undetermined",
-      );
+      throw new Failure("journal-away", { place, title, because: `it did not answer within ${LONGEST / 60_000} minutes` });
     const { message } = receiveMessageOnPort(port1) as {
       message: { ok: { rows: unknown[]; changes: number } } | { failed: { code: string; message: string } };
     };
     if ("ok" in message) return message.ok;
-    throw new Failure("journal-away", { place, title, because: message.failed.message }, "undetermined");
+    throw new Failure("journal-away", { place, title, because: message.failed.message });
   };
   const sql: Sql = {
     isPostgres: true,

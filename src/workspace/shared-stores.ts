@@ -51,11 +51,7 @@ export async function withSharedLock<T>(
     }
   } catch (error) {
     await client.end().catch(() => undefined);
-    throw new Failure(
-      "journal-away",
-      { place: placeOf(address), title: "the journal", because: (error as Error).message },
-      "undetermined",
-    );
+    throw new Failure("journal-away", { place: placeOf(address), title: "the journal", because: (error as Error).message });
   }
   try {
     return await work();

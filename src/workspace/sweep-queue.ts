@@ -178,9 +178,7 @@ class SweepQueue implements SweepStore {
   #failure(error: unknown): unknown {
     if (error instanceof Failure) return error;
     const { code, message } = error as { code?: string; message: string };
-    return code === undefined && !isAway(error)
-      ? error
-      : new Failure("queue-failed", { place: this.#place, because: message }, "undetermined");
+    return code === undefined && !isAway(error) ? error : new Failure("queue-failed", { place: this.#place, because: message });
   }
 
   /** Brings the tables into their form, and starts the queue. */
@@ -189,7 +187,7 @@ class SweepQueue implements SweepStore {
       // The first question is not asked again: an address that is wrong is not going to be right.
       await this.#pool.query("SELECT 1");
     } catch (error) {
-      throw new Failure("queue-failed", { place: this.#place, because: (error as Error).message }, "undetermined");
+      throw new Failure("queue-failed", { place: this.#place, because: (error as Error).message });
     }
     // Two machines that begin at once make the tables once, those of the jobs too: a schema that two make is one too many.
     await this.#alone("form", async () => {

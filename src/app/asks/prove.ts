@@ -110,7 +110,7 @@ export async function proveOne(
   if (request.confirmed) {
     const note = request.note;
     if (!["spreading", "settled", "proven"].includes(state) && !(request.force && note !== undefined))
-      throw new Failure("confirm-absent", { ask: ask.id, because }, "problem");
+      throw new Failure("confirm-absent", { ask: ask.id, because });
     return proven("user", clause("prove-recorded", { service: ask.service, note }), notAsked(clause("prove-user-confirmed")));
   }
   switch (state) {

@@ -68,13 +68,13 @@ export async function retire(request: RetireRequest, context: AppContext): Promi
   return writing(request, context, pick, async ({ workspace, domains, dns }, journal) => {
     const [domain] = domains as [Domain];
     const ask = domain.asks.find((candidate) => candidate.id === target.id);
-    if (ask === undefined) throw new Failure("ask-gone", { path: domain.path, ask: target.id }, "problem");
+    if (ask === undefined) throw new Failure("ask-gone", { path: domain.path, ask: target.id });
     const waiting = domain.asks.filter((other) => other.after.includes(ask.id));
     if (waiting.length > 0)
       throw new Failure("ask-awaited", { ask: ask.id, waiting: waiting.map((other) => other.id), path: domain.path });
     await settleInterrupted(domain, dns, workspace, journal);
     const source = draftSource(domain, await dns.look(domain), dns, workspace);
-    if (source === undefined) throw new Failure("retire-unseen", { domain: domain.name }, "undetermined");
+    if (source === undefined) throw new Failure("retire-unseen", { domain: domain.name });
     const named = new Set(request.replace.map((text) => nameIn(text, domain.name)));
     const retirement = await retireAsk({
       ask,
@@ -85,7 +85,7 @@ export async function retire(request: RetireRequest, context: AppContext): Promi
       named,
     });
     const [unseen] = retirement.undetermined;
-    if (unseen !== undefined) throw new Failure("zone-unseen", { because: unseen.because }, "undetermined");
+    if (unseen !== undefined) throw new Failure("zone-unseen", { because: unseen.because });
     const { changes } = retirement;
     const dry = request.dryRun;
     const carried = dry || changes.length === 0 ? null : await apply(domain, changes, { journal, workspace, request, context });

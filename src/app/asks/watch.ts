@@ -186,7 +186,7 @@ export async function watch(
       const { surveys, views, now } = seen;
       // Servers that do not answer for now are waited for; where nothing was ever published there is nothing to wait for.
       if (!surveys.some(({ asks }) => asks.some(isPublished)))
-        throw new Failure("nothing-to-watch", { domains: domains.map((domain) => domain.name) }, "problem");
+        throw new Failure("nothing-to-watch", { domains: domains.map((domain) => domain.name) });
       for (const view of views) {
         if (last.get(keyOf(view)) === view.sees) continue;
         last.set(keyOf(view), view.sees);

@@ -168,8 +168,9 @@ async function orNull<T>(what: Clause, unresolved: Clause[], work: () => Promise
   try {
     return (await work()).result ?? null;
   } catch (error) {
-    if (!(error instanceof Failure) || (error.code !== "no-reports" && error.kind !== "undetermined")) throw error;
-    if (error.kind === "undetermined") unresolved.push(what);
+    const unseen = error instanceof Failure && error.code.endsWith("-unseen");
+    if (unseen) unresolved.push(what);
+    else if (!(error instanceof Failure) || error.code !== "no-reports") throw error;
     return null;
   }
 }

@@ -66,8 +66,8 @@ async function grantOf(granting: Granting, request: ApproveHostRequest, context:
   const { workspace, key, title, domain, api, server, provider, services, kept } = granting;
   const oauth = await import("../../net/oauth.ts");
   const { listenForRedirect } = await import("../../net/redirect-listener.ts");
-  const notApprovable = (because: Clause) => new Failure("not-approvable", { title, domain: domain.name, because }, "problem");
-  const notApproved = (because: Clause) => new Failure("not-approved", { title, provider, because, kept }, "problem");
+  const notApprovable = (because: Clause) => new Failure("not-approvable", { title, domain: domain.name, because });
+  const notApproved = (because: Clause) => new Failure("not-approved", { title, provider, because, kept });
   const client = clientOf(workspace.settings, key, provider, server.token, { folder: workspace.folder, env: context.env });
   const { publish } = workspace.settings.hosts[key] ?? {};
   const at = publish?.way === "approval" ? publish.client?.at : undefined;
@@ -132,19 +132,19 @@ export async function approveHost(
   const workspace = openWorkspace(context.cwd, request.workspace);
   const { key, title, domain } = named(request, workspace);
   const calls = templateCalls(domain.asks.flatMap(({ template }) => template ?? []));
-  if (calls.length === 0) throw new Failure("nothing-to-approve", { domain: domain.name, host: title }, "problem");
+  if (calls.length === 0) throw new Failure("nothing-to-approve", { domain: domain.name, host: title });
   const dns = openDns(request, context, workspace.settings, [domain.name]);
   try {
     const found = await approvalHostOf(domain.name, dns, request.timeout);
     if (!found.ok)
-      throw new Failure(
-        "not-approvable",
-        { title, domain: domain.name, because: found.error.because },
-        found.error.kind === "unanswered" ? "undetermined" : "problem",
-      );
+      throw new Failure(found.error.kind === "unanswered" ? "approval-unseen" : "not-approvable", {
+        title,
+        domain: domain.name,
+        because: found.error.because,
+      });
     const host = found.value;
     if (host.grants === undefined)
-      throw new Failure("not-approvable", { title, domain: domain.name, because: clause("approve-by-link-only") }, "problem");
+      throw new Failure("not-approvable", { title, domain: domain.name, because: clause("approve-by-link-only") });
     const { readGrantMetadata } = await import("../../net/oauth.ts");
     const metadata = await readGrantMetadata(host.api, request.timeout);
     const granted: Granted[] = [];

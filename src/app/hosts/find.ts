@@ -1,6 +1,5 @@
 import * as z from "zod";
 import { clause } from "../../core/clause/index.ts";
-import { Failure } from "../../core/failure.ts";
 import type { AuthoritativeServer } from "../../core/lookup/index.ts";
 import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
 import { serverText } from "../../net/address.ts";
@@ -15,6 +14,7 @@ import {
 } from "../../workspace/index.ts";
 import { type AppContext, type CommonRequest, type Outcome, onlyOperand } from "../context.ts";
 import { type DnsContext, type DnsOptions, hostServer, nameOperand, openDns } from "../dns/context.ts";
+import { unservedOrUnseen } from "../dns/unserved.ts";
 import { domainName, sentence } from "../shapes.ts";
 import { approvalHostOf } from "./discover.ts";
 import { recognise } from "./recognise.ts";
@@ -84,12 +84,7 @@ export async function findHost(request: FindHostRequest, context: AppContext): P
   const dns = openDns(request, context, workspace?.settings, [domain]);
   try {
     const { authority } = await dns.look({ name: domain, host: undefined });
-    if (authority.kind !== "delegated")
-      throw new Failure(
-        "domain-unseen",
-        { domain, because: authority.because, isCertain: authority.kind === "not-delegated" },
-        authority.kind === "failed" ? "undetermined" : "problem",
-      );
+    if (authority.kind !== "delegated") throw unservedOrUnseen(domain, authority);
     const servers = [...authority.servers, ...authority.unreachable].map(({ name }) => name);
     const known = workspace === undefined ? undefined : knownAs(servers, authority.servers, workspace, dns);
     const approval = await approvalHostOf(domain, dns, request.timeout);

@@ -39,7 +39,7 @@ export async function namedKit(
       await context.tell(clause("told-kit-before", { name, because: fetched.error }));
       return parseKit(`kits/${name}`, before);
     }
-    throw new Failure("kit-unreachable", { url, because: fetched.error }, "undetermined");
+    throw new Failure("kit-unreachable", { url, because: fetched.error });
   }
   const text = fetched.value;
   const read = parseKit(url, text);
@@ -49,7 +49,7 @@ export async function namedKit(
   if (pin !== undefined && kitHash(text) !== pin && !isKept && !accept) {
     const changes = linesChanged(before ?? "", text);
     const agreed = context.interactive && (await context.choose({ kind: "kit-changed", name, changes })) === "yes";
-    if (!agreed) throw new Failure("kit-changed", { name, url, changes }, "problem");
+    if (!agreed) throw new Failure("kit-changed", { name, url, changes });
   }
   if (!dryRun && (pin === undefined || kitHash(text) !== pin))
     await lockWorkspace(folder, context, () => pinKit(folder, name, url, text));
@@ -66,7 +66,7 @@ export async function kitToShow(
   if (!isAddress(given)) return readKit(folder, context.cwd, given);
   const { fetchKit } = await import("../../net/kit-source.ts");
   const fetched = await fetchKit(given, PATIENCE);
-  if (!fetched.ok) throw new Failure("kit-unreachable", { url: given, because: fetched.error }, "undetermined");
+  if (!fetched.ok) throw new Failure("kit-unreachable", { url: given, because: fetched.error });
   return parseKit(given, fetched.value);
 }
 

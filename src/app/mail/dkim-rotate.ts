@@ -103,7 +103,7 @@ async function lookAtKeys({ domain, from, to }: Rotating, lookup: Lookup) {
   const [old, fresh] = await Promise.all([from, to].map((selector) => checkSelector(domain.name, selector, lookup)));
   for (const key of [old, fresh] as const)
     if (key?.state === "unknown")
-      throw new Failure("key-unseen", { name: key.name, because: key.remarks[0]?.because ?? NOTHING }, "undetermined");
+      throw new Failure("key-unseen", { name: key.name, because: key.remarks[0]?.because ?? NOTHING });
   return { old: old as SelectorCheck, fresh: fresh as SelectorCheck };
 }
 
@@ -197,17 +197,13 @@ export async function dkimRotate(request: DkimRotateRequest, context: AppContext
     const ended = journal.entries(domain.name, "ask-retired").some((journalEntry) => journalEntry.ask === revokedId);
     // A selector at which there never was a key is a slip of the pen, and nothing is made for it.
     if (old.state === "absent" && !ended && !domain.asks.some((ask) => ask.id === revokedId))
-      throw new Failure("rotate-no-key", { name: oldName, selectors: knownSelectors(workspace, domain.name) }, "problem");
+      throw new Failure("rotate-no-key", { name: oldName, selectors: knownSelectors(workspace, domain.name) });
     const { made, asks } = request.write ? await writeAsks(rotating) : { made: null, asks: [] };
 
     const recorded = journal.entries(domain.name, "key-switched").find((candidate) => candidate.to === to)?.at;
     if (request.switched && recorded === undefined) {
       if (fresh.state !== "usable" && !request.force)
-        throw new Failure(
-          "switch-too-early",
-          { selector: to, name: newName, because: fresh.remarks[0]?.because ?? NOTHING },
-          "problem",
-        );
+        throw new Failure("switch-too-early", { selector: to, name: newName, because: fresh.remarks[0]?.because ?? NOTHING });
       journal.append(now, domain.name, { kind: "key-switched", from, to });
     }
     const switched = recorded ?? (request.switched ? now : undefined);
@@ -230,7 +226,7 @@ export async function dkimRotate(request: DkimRotateRequest, context: AppContext
       const due = steps.find((step) => step.kind === "revoke");
       if (due?.state === "later" && !request.force) {
         const until = switched === undefined ? undefined : due.from;
-        throw new Failure("revoke-too-early", { selector: from, until, now }, "problem");
+        throw new Failure("revoke-too-early", { selector: from, until, now });
       }
       await revokeOld(rotating);
     }

@@ -89,14 +89,13 @@ export async function spfCombine(request: SpfCombineRequest, context: AppContext
     const lookup = memoized(dns.world);
     const own = await lookupSpf(plain, lookup);
     if ("problem" in own && own.problem.kind === "failed")
-      throw new Failure("spf-unseen", { domain: plain, because: own.problem.because }, "undetermined");
+      throw new Failure("spf-unseen", { domain: plain, because: own.problem.because });
     // Two records are what is to be made one; each has to be readable by itself.
     const several = "problem" in own ? (own.problem.texts ?? []).map(readSpfRecord) : [];
     const readable = several.flatMap((one) => (one.ok ? [one.value] : []));
     if ("problem" in own && own.problem.kind !== "none" && (several.length === 0 || readable.length < several.length))
-      throw new Failure("spf-unusable", { because: own.problem.because }, "problem");
-    if ("problem" in own && readable.length === 0 && wanted.length === 0)
-      throw new Failure("spf-none", { domain: plain }, "problem");
+      throw new Failure("spf-unusable", { because: own.problem.because });
+    if ("problem" in own && readable.length === 0 && wanted.length === 0) throw new Failure("spf-none", { domain: plain });
     const [first, ...others] = readable;
     const existing = "record" in own ? own.record : first;
     const combined = await combineThoroughly(existing, [...others, ...wanted], plain, lookup);

@@ -145,7 +145,7 @@ export async function spfExplain(request: SpfExplainRequest, context: AppContext
   const shown = await withSpfLookup(request, context, domain, async (lookup): Promise<SpfExplainResult> => {
     const asked = isRecord ? undefined : await lookupSpf(domain, lookup);
     if (asked !== undefined && "problem" in asked && asked.problem.kind === "failed")
-      throw new Failure("spf-unseen", { domain, because: asked.problem.because }, "undetermined");
+      throw new Failure("spf-unseen", { domain, because: asked.problem.because });
     const own = asked !== undefined && "record" in asked ? asked.record.text : undefined;
     const text = isRecord ? operand : own;
     if (text === undefined) {

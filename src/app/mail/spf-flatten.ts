@@ -142,15 +142,12 @@ export async function spfFlatten(request: SpfFlattenRequest, context: AppContext
     const lookup = memoized(dns.world);
     const own = await lookupSpf(plain, lookup);
     if ("problem" in own)
-      throw new Failure(
-        "spf-unusable",
-        { because: own.problem.because },
-        own.problem.kind === "failed" ? "undetermined" : "problem",
-      );
+      throw own.problem.kind === "failed"
+        ? new Failure("spf-unseen", { domain: plain, because: own.problem.because })
+        : new Failure("spf-unusable", { because: own.problem.because });
     const base = unflattened(own.record, saved, includes);
     const flattened = await flattenSpf(base, domain, includes, lookup);
-    if (!flattened.ok)
-      throw new Failure("cannot-flatten", { term: flattened.error.term, because: flattened.error.because }, "problem");
+    if (!flattened.ok) throw new Failure("cannot-flatten", { term: flattened.error.term, because: flattened.error.because });
     const { text, parts, sources } = flattened.value;
     const parsed = readSpfRecord(text);
     // Records that are not published yet cost one question each.
@@ -160,7 +157,7 @@ export async function spfFlatten(request: SpfFlattenRequest, context: AppContext
     if (request.write && workspace !== undefined && service !== undefined) {
       const ask = askFor(base, flattened.value, domain, id, service.key, workspace.settings.defaults.ttl);
       if (ask === undefined)
-        throw new Failure("cannot-flatten", { term: includes.join(" "), because: clause("spf-nothing-changes") }, "problem");
+        throw new Failure("cannot-flatten", { term: includes.join(" "), because: clause("spf-nothing-changes") });
       saving = await save(ask, remembered, service, workspace, context);
     } else if (request.remember && workspace !== undefined) {
       const journal = await workspace.openJournal();

@@ -276,14 +276,13 @@ export async function planApproval(domain: Domain, changes: readonly Change[], h
     const all = touching.flatMap(({ names }) => names);
     const seen = await freshly(domain, workspace, request, context, (source) => standing(all, source));
     // What is not seen may be taken away unnoticed.
-    if (seen === undefined || seen.unseen !== undefined)
-      throw new Failure("publish-unseen", { because: seen?.unseen ?? UNSEEN }, "undetermined");
+    if (seen === undefined || seen.unseen !== undefined) throw new Failure("publish-unseen", { because: seen?.unseen ?? UNSEEN });
     let after = changes;
     const planned = touching.map(({ wants, names, ...one }) => {
       const before = seen.sets.filter(({ name }) => names.includes(name));
       const removed = removedFrom(before, one.template, one.call, wants, domain.name);
       const refused = unagreed(removed, changes, domain, request.replace ?? []);
-      if (refused.length > 0) throw new Failure("approval-removes", { title, domain: domain.name, sets: refused }, "problem");
+      if (refused.length > 0) throw new Failure("approval-removes", { title, domain: domain.name, sets: refused });
       const asks = [...new Set(one.changes.flatMap((change) => change.asks))];
       after = withRemovals(after, removed, asks);
       return { ...one, removed, before, names, asks };

@@ -44,7 +44,7 @@ export async function liveSheet(
   if (request.operands.length !== 1) throw new Failure("page-one-domain", {});
   const { result } = await publish(request, context);
   const byHand = result?.published.some(({ way, changed, sheet }) => way === "by-hand" || sheet.length > 0 || changed === 0);
-  if (byHand !== true) throw new Failure("nothing-by-hand", {}, "problem");
+  if (byHand !== true) throw new Failure("nothing-by-hand", {});
   // What is wrong here is said here, before there is a page.
   let seen = await sheetState(request, context);
   const look = shared(async () => {

@@ -11,7 +11,7 @@ import type { AppContext } from "../context.ts";
 import { type DnsContext, type DnsRequest, hostServer, readZoneFile } from "../dns/context.ts";
 import { draftSource } from "../standing/survey.ts";
 import { hasSheet, openSheet, standingBeside } from "./sheets.ts";
-import type { ApprovalOptions, NotDone, Publisher, PublishOutcome } from "./ways.ts";
+import type { ApprovalOptions, Publisher, PublishOutcome } from "./ways.ts";
 import { type Comparison, compare, freshly, journalled, sameState } from "./zone-look.ts";
 
 /** What carrying something out needs beside the changes. */
@@ -25,14 +25,6 @@ export interface ApplyOptions {
   /** Domains that were published before this one in the same run, for the message when this one fails. */
   readonly alreadyDone?: string;
 }
-
-/** How a run ends where nothing was done: somebody said no, something here is wrong, or nobody could be asked. */
-const ENDS: Readonly<Record<NotDone, "problem" | "usage" | "undetermined">> = {
-  refused: "problem",
-  unauthenticated: "usage",
-  "not-set-up": "usage",
-  unreachable: "undetermined",
-};
 
 /** Whether an open sheet already asks a person for each of these changes. */
 const saysAll = (sheet: Publication | undefined, to: string, changes: readonly Change[]): boolean =>
@@ -132,18 +124,14 @@ export async function publishChanges(
       const seen = await shown(domain, changes, publisher, how);
       if (seen !== undefined && seen.unseen === undefined && seen.done < changes.length) {
         close("unknown", clause("publish-shown-otherwise", { differences: [...seen.undone, ...seen.other] }));
-        throw new Failure(
-          "accepted-not-shown",
-          {
-            to: publisher.to,
-            domain: domain.name,
-            done: seen.done,
-            of: changes.length,
-            differences: [...seen.undone, ...seen.other],
-            before: alreadyDone,
-          },
-          "problem",
-        );
+        throw new Failure("accepted-not-shown", {
+          to: publisher.to,
+          domain: domain.name,
+          done: seen.done,
+          of: changes.length,
+          differences: [...seen.undone, ...seen.other],
+          before: alreadyDone,
+        });
       }
       close("published", outcome.because);
       return outcome;
@@ -154,22 +142,24 @@ export async function publishChanges(
         compare(changes.map(journalled), domain.name, source),
       );
       const moved = seen === undefined || seen.other.length === 0 ? outcome.because : verbatim(seen.other.join("; "));
-      throw new Failure("zone-changed", { domain: domain.name, because: moved, before: alreadyDone }, "problem");
+      throw new Failure("zone-changed", { domain: domain.name, because: moved, before: alreadyDone });
     }
     case "unknown":
       // It stays open, so that the next status looks at the zone.
-      throw new Failure(
-        "publication-unknown",
-        { domain: domain.name, because: outcome.because, remedy: outcome.remedy, before: alreadyDone },
-        "undetermined",
-      );
+      throw new Failure("publication-unknown", {
+        domain: domain.name,
+        because: outcome.because,
+        remedy: outcome.remedy,
+        before: alreadyDone,
+      });
     case "not-published":
       close("not-published", outcome.because, outcome.reason);
-      throw new Failure(
-        "publication-failed",
-        { domain: domain.name, because: outcome.because, remedy: outcome.remedy, before: alreadyDone },
-        ENDS[outcome.reason],
-      );
+      throw new Failure(`publication-${outcome.reason}`, {
+        domain: domain.name,
+        because: outcome.because,
+        remedy: outcome.remedy,
+        before: alreadyDone,
+      });
   }
 }
 
@@ -300,9 +290,9 @@ export async function reverse({ opened }: Publication, apex: DomainName, source:
   for (const { name: text, type, before, after, asks } of opened.changes) {
     const of = name(text);
     const live: Live = await liveAt(source, apex, of, type);
-    if (live.kind === "failed") throw new Failure("undo-unseen", { because: live.answer.detail }, "undetermined");
+    if (live.kind === "failed") throw new Failure("undo-unseen", { because: live.answer.detail });
     const now = ownSetOf(live);
-    if (!sameState(now, after)) throw new Failure("undo-changed", { name: of, type, published: after, now }, "problem");
+    if (!sameState(now, after)) throw new Failure("undo-changed", { name: of, type, published: after, now });
     const cacheWindow: CacheWindow | undefined = cacheWindowOf(live);
     changes.push({
       action: before === undefined ? "remove" : after === undefined ? "add" : "replace",
@@ -321,7 +311,7 @@ export async function reverse({ opened }: Publication, apex: DomainName, source:
 /** Refuses where a set that the draft is about could not be looked at. */
 export function expectSeen({ undetermined }: Draft): void {
   const [unknown] = undetermined;
-  if (unknown !== undefined) throw new Failure("publish-unseen", { because: unknown.because }, "undetermined");
+  if (unknown !== undefined) throw new Failure("publish-unseen", { because: unknown.because });
 }
 
 /** Refuses to publish a draft that is not clean. */
@@ -329,5 +319,5 @@ export function expectPublishable(draft: Draft): void {
   expectSeen(draft);
   const { domain, clashes } = draft;
   const reasons = [...new Map(clashes.map(({ because }) => [JSON.stringify(because), because])).values()];
-  if (reasons.length > 0) throw new Failure("publish-clash", { domain, reasons }, "problem");
+  if (reasons.length > 0) throw new Failure("publish-clash", { domain, reasons });
 }

@@ -73,7 +73,7 @@ export async function sheetState(request: PageRequest, context: AppContext): Pro
   try {
     await settleInterrupted(domain, dns, workspace, journal);
     const sheet = openSheet(journal, domain.name) ?? journal.publications(domain.name).findLast(({ opened }) => hasSheet(opened));
-    if (sheet === undefined) throw new Failure("nothing-by-hand", {}, "problem");
+    if (sheet === undefined) throw new Failure("nothing-by-hand", {});
     const surveyed = await survey(domain, dns, workspace, journal);
     const source = draftSource(domain, surveyed.look, dns, workspace);
     const changes = sheet.opened.changes.map((change) => ({

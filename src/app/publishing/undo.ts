@@ -72,19 +72,19 @@ export async function undo(request: UndoRequest, context: AppContext): Promise<O
     const [domain] = domains as [Domain];
     await settleInterrupted(domain, dns, workspace, journal);
     const publication = undoable(journal.publications(domain.name));
-    if (publication === undefined) throw new Failure("nothing-to-undo", { domain: domain.name }, "problem");
+    if (publication === undefined) throw new Failure("nothing-to-undo", { domain: domain.name });
     const source = draftSource(domain, await dns.look(domain), dns, workspace);
-    if (source === undefined) throw new Failure("undo-unseen", { because: clause("answer-nobody-answers") }, "undetermined");
+    if (source === undefined) throw new Failure("undo-unseen", { because: clause("answer-nobody-answers") });
     const changes = await reverse(publication, domain.name, source);
     const needs = [...neededNow(domain, publication, changes), ...keysInUse(journal, changes)];
-    if (needs.length > 0 && !request.force) throw new Failure("undo-needed", { needs }, "problem");
+    if (needs.length > 0 && !request.force) throw new Failure("undo-needed", { needs });
     if (request.dryRun)
       return {
         ended: "fine",
         result: { at: context.clock.now(), undone: null, changes: changes.map(shownChange), publication: publication.opened.id },
       };
     if (context.interactive && (await context.choose({ kind: "undo", changes })) !== "yes")
-      throw new Failure("undo-declined", {}, "problem");
+      throw new Failure("undo-declined", {});
     const undone = await apply(domain, changes, { journal, workspace, request, context, undoes: publication.opened.id });
     return {
       ended: "fine",

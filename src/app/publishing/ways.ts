@@ -13,7 +13,7 @@ export type PublishOutcome =
  * Why nothing was done: the other side said no, it did not accept who asks, it was not reached, or something has to be
  * put right here first.
  */
-export type NotDone = "refused" | "unauthenticated" | "unreachable" | "not-set-up";
+type NotDone = "refused" | "unauthenticated" | "unreachable" | "not-set-up";
 
 /** A way of publishing that is ready to go: everything that can be wrong beforehand has been checked. */
 export interface Publisher {

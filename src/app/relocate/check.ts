@@ -1,13 +1,13 @@
 import { existsSync } from "node:fs";
 import { resolve } from "node:path";
 import { clause } from "../../core/clause/index.ts";
-import { Failure } from "../../core/failure.ts";
 import { liveAt } from "../../core/lookup/index.ts";
 import type { DataOf } from "../../core/record/index.ts";
 import { judgeCutOver } from "../../core/relocate/index.ts";
 import { changeDomain, lockWorkspace } from "../../workspace/index.ts";
 import type { Ended } from "../context.ts";
 import { hostServer } from "../dns/context.ts";
+import { unservedOrUnseen } from "../dns/unserved.ts";
 
 import { fromFile, type Move, newHost, type Signatures, shownSignatures, signaturesOf } from "./move.ts";
 import type { RelocateResult } from "./schema.ts";
@@ -16,16 +16,7 @@ import type { RelocateResult } from "./schema.ts";
 export async function check(move: Move): Promise<{ ended: Ended; check: NonNullable<RelocateResult["check"]> } & Signatures> {
   const { domain, looked, dns, journal, workspace, file, context } = move;
   const fresh = newHost(move);
-  if (looked.authority.kind !== "delegated")
-    throw new Failure(
-      "domain-unseen",
-      {
-        domain: domain.name,
-        because: looked.authority.because,
-        isCertain: looked.authority.kind === "not-delegated",
-      },
-      looked.authority.kind === "failed" ? "undetermined" : "problem",
-    );
+  if (looked.authority.kind !== "delegated") throw unservedOrUnseen(domain.name, looked.authority);
   const { servers, ttl } = looked.authority;
   const port = workspace.settings.defaults.authorityPort;
   const addresses = servers.map((server) => (port === 53 ? server.address : `${server.address}:${port}`));

@@ -25,11 +25,11 @@ export async function compare(
   const fresh = newHost(move);
   const soa = await fresh.lookup.ask(domain.name, "SOA");
   if (soa.kind === "failed")
-    throw new Failure(
-      "new-host-silent",
-      { title: fresh.title, domain: domain.name, because: soa.detail, refused: soa.why === "refused" },
-      soa.why === "refused" ? "problem" : "undetermined",
-    );
+    throw new Failure(soa.why === "refused" ? "new-host-refuses" : "new-host-unseen", {
+      title: fresh.title,
+      domain: domain.name,
+      because: soa.detail,
+    });
   const captured = existsSync(resolve(context.cwd, file)) ? fromFile(move, file) : [];
   // After the move the parent names the new servers; the old ones are then known from the domain's host.
   const named = domain.host !== undefined && domain.host !== fresh.key && workspace.settings.hosts[domain.host]?.servers[0];

@@ -9,6 +9,7 @@ import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest } from "../context.ts";
 import { type DnsContext, type DnsOptions, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
 import { watchDs } from "../dns/ds-memory.ts";
+import { unservedOrUnseen } from "../dns/unserved.ts";
 import type { RelocateResult } from "./schema.ts";
 
 /** What {@link relocate} is asked. */
@@ -54,16 +55,9 @@ export async function knownNames({ domain, journal, workspace }: Move): Promise<
 }
 
 export function expectOld({ looked, domain }: Move): Lookup {
-  if (looked.lookup === undefined || looked.authority.kind !== "delegated")
-    throw new Failure(
-      "domain-unseen",
-      {
-        domain: domain.name,
-        because: looked.authority.kind === "delegated" ? clause("spread-servers-unfound") : looked.authority.because,
-        isCertain: looked.authority.kind === "not-delegated",
-      },
-      looked.authority.kind === "not-delegated" ? "problem" : "undetermined",
-    );
+  if (looked.authority.kind !== "delegated") throw unservedOrUnseen(domain.name, looked.authority);
+  if (looked.lookup === undefined)
+    throw new Failure("domain-unseen", { domain: domain.name, because: clause("spread-servers-unfound") });
   return looked.lookup;
 }
 

@@ -98,7 +98,7 @@ export type ReadCall = { readonly file: ReportFile } | { readonly taken: true };
 export type ReadReply =
   | { readonly piece: ReportPiece }
   | { readonly done: true }
-  | { readonly failure: Pick<Failure, "code" | "params" | "kind"> }
+  | { readonly failure: Pick<Failure, "code" | "params"> }
   | { readonly error: string };
 
 interface Thread {
@@ -148,7 +148,7 @@ function readIn(thread: Thread, file: ReportFile): AsyncGenerator<ReportPiece> {
         continue;
       }
       if ("done" in reply) return;
-      if ("failure" in reply) throw new Failure(reply.failure.code, reply.failure.params, reply.failure.kind);
+      if ("failure" in reply) throw new Failure(reply.failure.code, reply.failure.params);
       if ("error" in reply) throw new Error(reply.error);
       thread.worker.postMessage({ taken: true } satisfies ReadCall);
       yield reply.piece;

@@ -181,7 +181,7 @@ export async function withReports<T>(
   }
 }
 
-const noReports = (domain: DomainName | undefined): Failure => new Failure("no-reports", { domain }, "problem");
+const noReports = (domain: DomainName | undefined): Failure => new Failure("no-reports", { domain });
 
 function pick(operand: string | undefined, workspace: Workspace, store: ReportStore, _name: string): DomainName {
   if (operand !== undefined) return nameOperand(operand);
@@ -204,7 +204,7 @@ export async function adviceFrom({
 }: Reported): Promise<Advice & { readonly policy: Policy }> {
   const found = await discoverByWalk(domain, lookup);
   if (found.failed !== undefined && found.record === undefined)
-    throw new Failure("dmarc-unseen", { domain, because: found.failed }, "undetermined");
+    throw new Failure("dmarc-unseen", { domain, because: found.failed });
   const policy = found.record?.policy ?? "none";
   const plain = domain.slice(0, -1);
   const spf = await lookupSpf(plain, lookup);

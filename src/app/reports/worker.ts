@@ -22,7 +22,7 @@ async function read({ file }: Extract<ReadCall, { file: unknown }>): Promise<voi
     }
     reply({ done: true });
   } catch (error) {
-    if (error instanceof Failure) reply({ failure: { code: error.code, params: error.params, kind: error.kind } });
+    if (error instanceof Failure) reply({ failure: { code: error.code, params: error.params } });
     else reply({ error: (error as Error).message });
   }
 }

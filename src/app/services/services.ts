@@ -65,7 +65,7 @@ export async function offersOf({ title, link }: ServiceAt): Promise<LinkDescript
   let asked = described.get(link);
   if (asked === undefined) described.set(link, (asked = askLink(link, "describe")));
   const answer = await asked;
-  if (!answer.ok) throw new Failure("service-unseen", { title, because: answer.error.because }, "undetermined");
+  if (!answer.ok) throw new Failure("service-unseen", { title, because: answer.error.because });
   return answer.value.offers;
 }
 
@@ -79,8 +79,8 @@ export async function linkFor(service: ServiceAt, offer: Offer, otherwise: Claus
 /** A service that could not be asked, or that did not do it. */
 export const linkTrouble = ({ title }: ServiceAt, what: Clause, { kind, because }: LinkFailure): Failure =>
   kind === "failed" || kind === "unreachable"
-    ? new Failure("service-unseen", { title, because }, "undetermined")
-    : new Failure("service-refused", { title, what, because, key: kind === "key" }, "problem");
+    ? new Failure("service-unseen", { title, because })
+    : new Failure("service-refused", { title, what, because, key: kind === "key" });
 
 /** What the user records by hand of a service without a link. */
 export interface ByHandOptions {

@@ -59,9 +59,9 @@ export async function submissionTo(
     throw new Failure("no-credential", { service: service.key, title: service.title });
   if (dns.web === undefined) throw new Failure("no-server-in-files", {});
   const resolved = await dns.web.addresses(host);
-  if ("failure" in resolved) throw new Failure("address-unseen", { host, because: resolved.failure }, "undetermined");
+  if ("failure" in resolved) throw new Failure("address-unseen", { host, because: resolved.failure });
   const [address] = resolved.found;
-  if (address === undefined) throw new Failure("no-address", { host, title: service.title }, "problem");
+  if (address === undefined) throw new Failure("no-address", { host, title: service.title });
   return {
     host,
     address,

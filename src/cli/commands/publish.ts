@@ -40,7 +40,7 @@ export default command({
     if (sheet === undefined || outcome.result === undefined) return outcome;
     const { publishSheet } = await import("../../present/publishing/publish.ts");
     const text = publishSheet(outcome.result, /\.md$/i.test(sheet) ? "markdown" : "page");
-    if (text === undefined) throw new Failure("nothing-by-hand", {}, "problem");
+    if (text === undefined) throw new Failure("nothing-by-hand", {});
     saveText(context, sheet, text);
     return outcome;
   },

@@ -9,7 +9,7 @@ import { Failure } from "../../core/failure.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../../present/clauses/index.ts";
 import { listOf } from "../../present/english.ts";
-import { failureSentence } from "../../present/failures.ts";
+import { failureSentence } from "../../present/failures/index.ts";
 import { changesText } from "../../present/publishing/draft.ts";
 import { publishText } from "../../present/publishing/publish.ts";
 import { watchTable } from "../../present/publishing/watch.ts";

@@ -7,7 +7,7 @@ import { NO_HOST_OPTIONS, setDnsHost } from "../../app/publishing/set-host.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, displayName, name, parseName, withoutRootDot } from "../../core/name/index.ts";
 import { intakeText } from "../../present/asks/intake.ts";
-import { failureSentence } from "../../present/failures.ts";
+import { failureSentence } from "../../present/failures/index.ts";
 import { visible } from "../../present/safe.ts";
 import type { Context } from "../command.ts";
 import { readPaste } from "../paste.ts";

@@ -3,7 +3,7 @@ import type { Notice, NoticeWording } from "../../app/fleet/notify.ts";
 import type { NoticeKind, WatchedKind } from "../../core/guard/index.ts";
 import { displayName } from "../../core/name/index.ts";
 import { inWords, isCommand } from "../clauses/index.ts";
-import { failureSentence } from "../failures.ts";
+import { failureSentence } from "../failures/index.ts";
 import { count, type Layout, moment, visible, wrap } from "../index.ts";
 import { sourceName } from "../source-names.ts";
 
