@@ -8,7 +8,7 @@ import { fetchBounded, isLoopback, isSafeAddress } from "./fetch-bounded.ts";
 const MAX_ANSWER = 256 << 10;
 
 const line = z.string().max(500);
-const address = z.string().max(2000).refine(isSafeAddress, "an https address");
+const address = z.string().max(2000).refine(isSafeAddress);
 const settings = z.looseObject({
   providerId: line,
   providerName: line,

@@ -1,6 +1,6 @@
 import { execa } from "execa";
 import * as z from "zod";
-import { type Clause, clause, clauseOf } from "../core/clause/index.ts";
+import { type Clause, clause, clauseOfIssue } from "../core/clause/index.ts";
 import { err, ok, type Result } from "../core/result.ts";
 import { redacted } from "./redact.ts";
 
@@ -164,10 +164,9 @@ export async function runHelper<R extends HelperRequest>(
     return fail(clause("program-not-json", { program: called }));
   }
   const checked = ANSWERS[request.action].safeParse(value);
-  const [issue] = checked.success ? [] : checked.error.issues;
-  if (!checked.success)
-    return fail(
-      clause("program-other-form", { program: called, at: issue?.path.join(".") ?? "", message: clauseOf(issue?.message ?? "") }),
-    );
+  if (!checked.success) {
+    const [issue] = checked.error.issues as [z.core.$ZodIssue];
+    return fail(clause("program-other-form", { program: called, at: issue.path.join("."), message: clauseOfIssue(issue) }));
+  }
   return ok(checked.data as HelperAnswer<R["action"]>);
 }

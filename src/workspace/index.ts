@@ -9,6 +9,7 @@
  * ```
  */
 
+export { BrokenPacking } from "./broken-packing.ts";
 export { type AskEntry, changeDomain, revise, setHost, setJournal } from "./edit.ts";
 export { readText, replaceFile } from "./files.ts";
 export type {

@@ -1,8 +1,9 @@
 import { readdirSync, realpathSync, type Stats, statSync } from "node:fs";
 import { basename, join } from "node:path";
 import { crc32, createGunzip } from "node:zlib";
-import { asMessage, type Clause, clause, verbatim } from "../core/clause/index.ts";
+import { type Clause, clause, verbatim } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
+import { BrokenPacking } from "./broken-packing.ts";
 import { beginningOf } from "./files.ts";
 import { fileSource, openMessages, type StoredMessage } from "./messages.ts";
 
@@ -64,7 +65,7 @@ async function* checked(chunks: AsyncIterable<Buffer>, sum: number): AsyncGenera
     own = crc32(chunk, own);
     yield chunk;
   }
-  if (own !== sum) throw new Error(asMessage(clause("packed-checksum")));
+  if (own !== sum) throw new BrokenPacking(clause("packed-checksum"));
 }
 
 /** The XML files in a ZIP archive; an archive inside an archive is not a report. */

@@ -1,14 +1,14 @@
 import * as z from "zod";
 import { PURPOSES, ROLES } from "../core/ask/index.ts";
-import { asMessage, clause } from "../core/clause/index.ts";
+import { clause, expects, issueOf } from "../core/clause/index.ts";
 import { POLICIES } from "../core/dmarc/index.ts";
 import { parseName } from "../core/name/index.ts";
 
 /** A text for people on one line: no control characters, so that it can be shown as it is. */
 const line = z
   .string()
-  .regex(/^[^\x00-\x1f\x7f-\x9f]*$/, "expected a text without control characters")
-  .min(1, "expected a text that is not empty");
+  .regex(/^[^\x00-\x1f\x7f-\x9f]*$/, expects("one-line"))
+  .min(1, expects("not-empty"));
 
 /** What things are called in files and on the command line. */
 export const KEY = /^[a-z0-9][a-z0-9-]{0,62}$/;
@@ -20,27 +20,25 @@ export const keyFor = (title: string): string =>
     .normalize("NFKD")
     .replace(/[^a-z0-9]+/g, "-")
     .replace(/^-+|-+$/g, "");
-const key = z.string().regex(KEY, "expected small letters, digits and hyphens, such as seekmere-ownership");
+const key = z.string().regex(KEY, expects("key"));
 
 const domainName = z.string().transform((text, context) => {
   const parsed = parseName(text);
   if (parsed.ok && parsed.value !== ".") return parsed.value;
   const said = parsed.ok ? clause("expected-name") : clause("expected-other-name", { because: parsed.error.message });
-  context.addIssue({ code: "custom", message: asMessage(clause("expected-here", { said })) });
+  context.addIssue(issueOf(clause("expected-here", { said })));
   return z.NEVER;
 });
 
 /** Where a secret is kept; the secret itself never stands in a file that people review. */
-const secret = z
-  .string()
-  .regex(/^(env:[A-Za-z_][A-Za-z0-9_]*|file:.+)$/, "expected env:NAME or file:PATH; secrets do not belong in this file");
+const secret = z.string().regex(/^(env:[A-Za-z_][A-Za-z0-9_]*|file:.+)$/, expects("secret-place"));
 
-const seconds = z.number().int("expected a whole number of seconds").min(0).max(0x7fffffff);
+const seconds = z.number().int(expects("whole-seconds")).min(0).max(0x7fffffff);
 
 const day = z.union([z.string(), z.date()]).transform((value, context) => {
   const text = value instanceof Date ? value.toISOString().slice(0, 10) : value;
   if (/^\d{4}-\d{2}-\d{2}$/.test(text) && !Number.isNaN(Date.parse(text))) return text;
-  context.addIssue({ code: "custom", message: "expected a day as YYYY-MM-DD" });
+  context.addIssue({ code: "custom", message: expects("day") });
   return z.NEVER;
 });
 
@@ -76,7 +74,7 @@ const publishing = z.discriminatedUnion("way", [
     key: tsig,
   }),
   z.strictObject({ way: z.literal("zone-file"), file: line }),
-  z.strictObject({ way: z.literal("helper"), command: z.array(line).min(1, "expected the program and its arguments as a list") }),
+  z.strictObject({ way: z.literal("helper"), command: z.array(line).min(1, expects("program")) }),
   z.strictObject({
     way: z.literal("approval"),
     /** Who asks the host for a grant: the name it knows Zandrel by, with a secret only where it wants one. */
@@ -88,7 +86,7 @@ const publishing = z.discriminatedUnion("way", [
         at: line.optional(),
       })
       .refine(({ secret, at }) => secret === undefined || at !== undefined, {
-        message: "expected at: with the place that is told the secret, such as api.nettlehost.example",
+        message: expects("secret-at"),
         path: ["at"],
       })
       .optional(),
@@ -112,20 +110,20 @@ const host = z.strictObject({
 const service = z.strictObject({
   title: line,
   /** Where the service can be asked (see docs/service-link.md), and the key it wants. */
-  link: z.url("expected an http or https address").optional(),
+  link: z.url(expects("web-address")).optional(),
   key: secret.optional(),
   /** Where it takes messages over SMTP, where its link does not say so. */
   submission: z
     .strictObject({
       host: line,
       port: z.number().int().min(1).max(65_535),
-      tls: z.enum(["starttls", "implicit"], "expected starttls or implicit; a password is never sent in the clear"),
+      tls: z.enum(["starttls", "implicit"], expects("tls")),
       user: line,
       password: secret,
     })
     .optional(),
   /** The page on which it is told to verify, for people. */
-  page: z.url({ protocol: /^https?$/, error: "expected an http or https address" }).optional(),
+  page: z.url({ protocol: /^https?$/, error: expects("web-address") }).optional(),
   /** Its event feed, where its link offers none: the id and the secret it signs with. */
   events: z.strictObject({ id: line, secret }).optional(),
   /** Where links to DNS hosts in its name have to be signed: for whom, the key's label, and the file of the private key. */
@@ -138,7 +136,7 @@ const service = z.strictObject({
 const timeOfDay = z.string().transform((text, context) => {
   const [, hour, minute] = /^([01]?\d|2[0-3]):([0-5]\d)$/.exec(text) ?? [];
   if (hour !== undefined && minute !== undefined) return Number(hour) * 60 + Number(minute);
-  context.addIssue({ code: "custom", message: "expected a time of the day such as 20:00" });
+  context.addIssue({ code: "custom", message: expects("time-of-day") });
   return z.NEVER;
 });
 
@@ -152,16 +150,16 @@ const isPrivate = (address: string): boolean => {
 const noticeWay = z.discriminatedUnion("way", [
   z.strictObject({
     way: z.literal("program"),
-    command: z.array(line).min(1, "expected the program and its arguments as a list"),
+    command: z.array(line).min(1, expects("program")),
   }),
   z.strictObject({
     way: z.literal("post"),
-    url: z.url({ protocol: /^https?$/, error: "expected an https address" }).refine(isPrivate, "expected an https address"),
+    url: z.url({ protocol: /^https?$/, error: expects("https-address") }).refine(isPrivate, expects("https-address")),
     /** The name of the key, and the secret that signs (RFC 9421). */
     id: line,
     secret,
   }),
-  z.strictObject({ way: z.literal("mail"), service: key, from: line, to: z.array(line).min(1, "expected one address or more") }),
+  z.strictObject({ way: z.literal("mail"), service: key, from: line, to: z.array(line).min(1, expects("one-address")) }),
 ]);
 export type NoticeWay = z.output<typeof noticeWay>;
 
@@ -170,7 +168,7 @@ const guard = z.strictObject({
   /** Hours in which only what is urgent is told, in this machine's time zone. */
   quiet: z.strictObject({ from: timeOfDay, until: timeOfDay }).optional(),
   /** Who is told as well when something is not mended after some hours. */
-  escalate: z.strictObject({ after: z.number().min(1, "expected hours, 1 or more"), ways: z.array(noticeWay).min(1) }).optional(),
+  escalate: z.strictObject({ after: z.number().min(1, expects("hours")), ways: z.array(noticeWay).min(1) }).optional(),
 });
 
 /** Whether a text is the address of a PostgreSQL database that holds no password. */
@@ -184,7 +182,7 @@ const isDatabase = (text: string): boolean => {
 };
 
 export const settingsSchema = z.strictObject({
-  version: z.literal(1, "expected 1, the version of this file format"),
+  version: z.literal(1, expects("file-version")),
   organisation: line,
   vantages: z.array(vantage).default([]),
   hosts: z.record(key, host).default({}),
@@ -194,8 +192,8 @@ export const settingsSchema = z.strictObject({
     .record(
       key,
       z.strictObject({
-        url: z.url({ protocol: /^https?$/, error: "expected an https address" }),
-        sha256: z.string().regex(/^[0-9a-f]{64}$/, "expected 64 hexadecimal digits"),
+        url: z.url({ protocol: /^https?$/, error: expects("https-address") }),
+        sha256: z.string().regex(/^[0-9a-f]{64}$/, expects("sha256")),
       }),
     )
     .default({}),
@@ -203,13 +201,13 @@ export const settingsSchema = z.strictObject({
   journal: z
     .string()
     .refine((text) => text === "here" || /^(env:[A-Za-z_][A-Za-z0-9_]*|file:.+)$/.test(text) || isDatabase(text), {
-      message: "expected here, env:NAME, file:PATH, or postgres://USER@HOST/DATABASE without a password",
+      message: expects("journal"),
     })
     .default("here"),
   /** Who is told what zandrel guard sees. */
   guard: guard.default({ ways: [] }),
   /** Trust anchors for DNSSEC: DS records as zone-file lines; the root's if not given, none where it is empty. */
-  anchors: z.string("expected zone-file lines").optional(),
+  anchors: z.string(expects("zone-lines")).optional(),
   defaults: z
     .strictObject({
       ttl: seconds.default(3600),
@@ -224,7 +222,7 @@ export const settingsSchema = z.strictObject({
 });
 export type Settings = z.output<typeof settingsSchema>;
 
-const webAddress = z.url({ protocol: /^https?$/, error: "expected an http or https address" });
+const webAddress = z.url({ protocol: /^https?$/, error: expects("web-address") });
 
 const ask = z.strictObject({
   id: key,
@@ -232,13 +230,13 @@ const ask = z.strictObject({
   purpose: z.enum(PURPOSES),
   asked: day.optional(),
   after: z.array(key).default([]),
-  records: z.string("expected zone-file lines").default(""),
+  records: z.string(expects("zone-lines")).default(""),
   /** Records that have to go, because the service's page says so; zone-file lines. */
-  remove: z.string("expected zone-file lines").default(""),
+  remove: z.string(expects("zone-lines")).default(""),
   /** Terms for the domain's one SPF record, such as include:spf.heronpost.example. */
-  spf: z.string("expected SPF terms").optional(),
+  spf: z.string(expects("spf-terms")).optional(),
   /** Terms that have to go from it, because those above replace them, no matter which ask they are from. */
-  spfWithout: z.string("expected SPF terms").optional(),
+  spfWithout: z.string(expects("spf-terms")).optional(),
   /** The least strict DMARC policy the service accepts. */
   dmarc: z.enum(POLICIES).optional(),
   note: z.string().optional(),

@@ -12,7 +12,7 @@ import {
   type YAMLSeq,
 } from "yaml";
 import type * as z from "zod";
-import { clauseOf } from "../core/clause/index.ts";
+import { clauseOfIssue } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
 
 /** A YAML file as text, with its parsed form for finding places in it. */
@@ -72,26 +72,10 @@ export function readYaml<S extends z.ZodType>(path: string, text: string, schema
     throw new Failure("yaml-value", {
       at: at(offsetOf(document.contents, keys, issue.code === "unrecognized_keys")),
       found,
-      because: clauseOf(issueText(issue)),
+      because: clauseOfIssue(issue),
     });
   }
   return { path, text, value: checked.data, place };
-}
-
-/** What is wrong with a value; a check of ours says it itself, as a clause. */
-function issueText(issue: z.core.$ZodIssue): string {
-  if (issue.message.startsWith('{"clause":')) return issue.message;
-  if (issue.code === "unrecognized_keys")
-    return `the key ${issue.keys.join(", ")} means nothing here; remove it or correct its spelling`;
-  if (issue.code === "invalid_value")
-    return `expected ${issue.values.length === 1 ? String(issue.values[0]) : `one of ${issue.values.map(String).join(", ")}`}`;
-  if (issue.code === "invalid_union" && "discriminator" in issue)
-    return `${issue.path.map(String).join(".")} has a value that is not known here`;
-  if (issue.code === "invalid_type")
-    return /received undefined/.test(issue.message)
-      ? `${issue.path.map(String).join(".")} is missing`
-      : `expected ${issue.expected}`;
-  return issue.message;
 }
 
 /** Offset of the deepest node along a path of keys; of the key itself where `atKey` is set. */

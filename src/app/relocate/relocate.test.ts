@@ -10,17 +10,8 @@ describe("a move to another DNS host", () => {
     ).rejects.toMatchObject({ code: "new-host" }));
   test("a zone that nobody answers for is not captured as an empty one", async () => {
     const here = demoHere();
-    const outcome = await useCase(here, "relocate", "capture", "brackwater.example", "--file", "c.zone", ...NOBODY).catch(
-      ({ kind, code }) => ({ ended: kind as string, code }),
+    await expect(useCase(here, "relocate", "capture", "brackwater.example", "--file", "c.zone", ...NOBODY)).rejects.toMatchObject(
+      { code: "domain-unseen" },
     );
-    expect(outcome.ended).toBe("undetermined");
-  });
-  test("an export of the old host is compared with what was asked, and what it lacks is named", async () => {
-    const here = demoHere();
-    const outcome = await useCase(
-      here,
-      ...["relocate", "capture", "brackwater.example", "--export", "authenticated.zone", "--file", "c.zone", ...NOBODY],
-    ).catch(({ kind, code }) => ({ ended: kind as string, code }));
-    expect(["fine", "problem", "undetermined"]).toContain(outcome.ended);
   });
 });

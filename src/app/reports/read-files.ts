@@ -1,11 +1,18 @@
 import { availableParallelism } from "node:os";
 import { Worker } from "node:worker_threads";
 import { type ReportHead, ReportReader, xmlEncoding } from "../../core/aggregate/index.ts";
-import { type Clause, clause, clauseOf } from "../../core/clause/index.ts";
+import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../core/name/index.ts";
 import { organizationalDomain } from "../../core/suffix/index.ts";
-import { type FoundReport, type ReadReport, type ReportFile, type RowSum, reportReading } from "../../workspace/index.ts";
+import {
+  BrokenPacking,
+  type FoundReport,
+  type ReadReport,
+  type ReportFile,
+  type RowSum,
+  reportReading,
+} from "../../workspace/index.ts";
 
 /** What is read of reports, piece by piece: rows of one, added up, and how it ended. Plain data, also between threads. */
 export type ReportPiece =
@@ -38,12 +45,12 @@ function refusal(head: ReportHead, found: FoundReport, domains: readonly DomainN
 }
 
 /** The chunks of a report; what goes wrong with unpacking them is the report's own trouble, and nobody else's. */
-async function* unpacked(xml: AsyncIterable<Buffer>, unpacking: { trouble?: string }): AsyncGenerator<Buffer> {
+async function* unpacked(xml: AsyncIterable<Buffer>, unpacking: { trouble?: Clause }): AsyncGenerator<Buffer> {
   try {
     yield* xml;
   } catch (error) {
     if (error instanceof Failure) throw error;
-    unpacking.trouble = (error as Error).message;
+    unpacking.trouble = error instanceof BrokenPacking ? error.because : verbatim((error as Error).message);
   }
 }
 
@@ -58,7 +65,7 @@ async function* piecesOf(found: FoundReport, { domains, now }: ReadingReports): 
   const rows = new RowSums();
   const reader = new ReportReader((row) => rows.add(row));
   let decoder: InstanceType<typeof TextDecoder> | undefined;
-  const unpacking: { trouble?: string } = {};
+  const unpacking: { trouble?: Clause } = {};
   for await (const chunk of unpacked(found.xml, unpacking)) {
     decoder ??= new TextDecoder(xmlEncoding(chunk));
     reader.write(decoder.decode(chunk, { stream: true }));
@@ -67,7 +74,7 @@ async function* piecesOf(found: FoundReport, { domains, now }: ReadingReports): 
     if (rows.isFull) yield { kind: "rows", sums: rows.take() };
   }
   if (unpacking.trouble !== undefined) {
-    yield aside("cut", clause("report-not-unpacked", { why: clauseOf(unpacking.trouble) }));
+    yield aside("cut", clause("report-not-unpacked", { why: unpacking.trouble }));
     return;
   }
   const ended = reader.end(now);

@@ -30,12 +30,7 @@ export const clause = <C extends keyof Clauses>(
 /** That there is nothing to say, or to do. */
 export const NOTHING: Clause = clause("nothing");
 
-/** A clause as the message of a schema's check, which has to be a text; {@link clauseOf} reads it again. */
-export const asMessage = (said: Clause): string => JSON.stringify(said);
-
-/** What the message of a check says; one that is not a clause is taken as it is. */
-export const clauseOf = (message: string): Clause =>
-  message.startsWith('{"clause":') ? (JSON.parse(message) as Clause) : verbatim(message);
-
 /** What somebody else said, as it is. */
 export const verbatim = (text: string): Clause => clause("verbatim", { text });
+
+export { clauseOfIssue, expects, issueOf } from "./issue.ts";

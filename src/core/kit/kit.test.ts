@@ -3,7 +3,7 @@ import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { parse } from "yaml";
 import { inWords } from "../../present/clauses/index.ts";
-import { clauseOf } from "../clause/index.ts";
+import { clauseOfIssue } from "../clause/index.ts";
 import { name } from "../name/index.ts";
 import { printRecord, txtValue } from "../record/index.ts";
 import { askOfKit, checkKit, fillKit, type Kit, kitSchema } from "./index.ts";
@@ -103,7 +103,7 @@ describe("checking a kit", () => {
   ])("%s", (_, more, expected) => {
     const result = kitSchema.safeParse({ kit: 1, service: "s", title: "S", asks: [{ id: "a", purpose: "site" }], ...more });
     expect(result.success).toBe(false);
-    expect(JSON.stringify(result.error?.issues.map((issue) => [issue, inWords(clauseOf(issue.message))]))).toMatch(expected);
+    expect(JSON.stringify(result.error?.issues.map((issue) => [issue, inWords(clauseOfIssue(issue))]))).toMatch(expected);
   });
   test("a pattern with nested repetition matches the whole value, and never runs away", () => {
     const kit = kitSchema.parse({

@@ -1,7 +1,7 @@
 import { RE2JS } from "re2js";
 import * as z from "zod";
 import { type Ask, PURPOSES, type Purpose } from "../ask/index.ts";
-import { asMessage, type Clause, clause } from "../clause/index.ts";
+import { type Clause, clause, expects } from "../clause/index.ts";
 import { POLICIES } from "../dmarc/index.ts";
 import { type DomainName, withoutRootDot } from "../name/index.ts";
 import { octetsOf, type ResourceRecord } from "../record/index.ts";
@@ -10,7 +10,7 @@ import { readSpfRecord } from "../spf/index.ts";
 import { readRecords } from "../zone/index.ts";
 
 const KEY = /^[a-z0-9][a-z0-9-]{0,62}$/;
-const key = z.string().regex(KEY, asMessage(clause("expected-form", { form: "key" })));
+const key = z.string().regex(KEY, expects("key"));
 /** The pattern an input has to match from end to end; undefined where it is none. Patterns come from people, and this engine never runs away. */
 function patternOf(text: string): RE2JS | undefined {
   try {
@@ -23,7 +23,7 @@ function patternOf(text: string): RE2JS | undefined {
 const pattern = z
   .string()
   .max(200)
-  .refine((text) => patternOf(text) !== undefined, asMessage(clause("expected-form", { form: "pattern" })));
+  .refine((text) => patternOf(text) !== undefined, expects("pattern"));
 
 const input = z.strictObject({
   /** What it is and where the service shows it, for the person who fills it in. */
@@ -82,14 +82,14 @@ const kitAsk = z.strictObject({
 
 /** A reusable description of what a service asks for (docs/kits.md). */
 export const kitSchema = z.strictObject({
-  kit: z.literal(1, asMessage(clause("expected-form", { form: "kit-version" }))),
+  kit: z.literal(1, expects("kit-version")),
   service: key,
   title: z.string().min(1),
   inputs: z.record(key, input).default({}),
   /** Things to do at the service beforehand. */
   before: z.array(z.string()).default([]),
   notes: z.string().optional(),
-  asks: z.array(kitAsk).min(1, asMessage(clause("expected-form", { form: "one-ask" }))),
+  asks: z.array(kitAsk).min(1, expects("one-ask")),
   template: origin.optional(),
 });
 export type Kit = z.output<typeof kitSchema>;

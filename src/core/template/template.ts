@@ -1,20 +1,20 @@
 import * as z from "zod";
-import { asMessage, clause } from "../clause/index.ts";
+import { expects } from "../clause/index.ts";
 
 /** The kinds of record that the open template format knows. */
 const TEMPLATE_TYPES = ["A", "AAAA", "CNAME", "MX", "TXT", "SRV", "NS", "SPFM", "APEXCNAME", "REDIR301", "REDIR302"] as const;
 
-const id = z.string().regex(/^[A-Za-z0-9][A-Za-z0-9._-]{0,99}$/, asMessage(clause("expected-form", { form: "template-id" })));
+const id = z.string().regex(/^[A-Za-z0-9][A-Za-z0-9._-]{0,99}$/, expects("template-id"));
 /** A text of one line; what comes from others may hold anything else. */
 const line = z
   .string()
   .max(4096)
-  .regex(/^[^\x00-\x1f\x7f]*$/, asMessage(clause("expected-form", { form: "one-line" })));
+  .regex(/^[^\x00-\x1f\x7f]*$/, expects("one-line"));
 /** A number, or a variable in its place. */
 const number = z.union([z.number().int().min(0), line]);
 
 const record = z.looseObject({
-  type: z.enum(TEMPLATE_TYPES, asMessage(clause("expected-one-of", { values: TEMPLATE_TYPES }))),
+  type: z.enum(TEMPLATE_TYPES),
   groupId: id.optional(),
   host: line.optional(),
   pointsTo: line.optional(),
@@ -52,7 +52,7 @@ export const templateSchema = z.looseObject({
   multiInstance: z.boolean().optional(),
   warnPhishing: z.boolean().optional(),
   hostRequired: z.boolean().optional(),
-  records: z.array(record).min(1, asMessage(clause("expected-form", { form: "one-record" }))),
+  records: z.array(record).min(1, expects("one-record")),
 });
 export type Template = z.output<typeof templateSchema>;
 export type TemplateRecord = Template["records"][number];

@@ -55,21 +55,33 @@ const BROKEN: Readonly<Record<WireBroken["what"], string>> = {
   "tsig-length": "a TSIG record of another length than it says",
 };
 
-/** What “expected-form” needs. */
-type ExpectedForm = {
-  readonly form: "key" | "pattern" | "kit-version" | "one-ask" | "template-id" | "one-line" | "one-record";
-};
-
-/** What record data or a zone file has to say at a place, as it completes “expected …”. */
-const FORMS: Readonly<Record<ExpectedForm["form"], string>> = {
-  key: "small letters, digits and hyphens",
+/** What has to stand at a place of a file, by its code, as it completes “expected …”. */
+const FORMS = {
+  key: "small letters, digits and hyphens, such as seekmere-ownership",
   pattern: "a regular expression without references or look-around (the syntax of RE2)",
   "kit-version": "1, the version of this format",
   "one-ask": "at least one ask",
   "template-id": "letters, digits, dots and hyphens",
   "one-line": "one line without control characters",
   "one-record": "at least one record",
-};
+  "not-empty": "a text that is not empty",
+  "secret-place": "env:NAME or file:PATH; secrets do not belong in this file",
+  "whole-seconds": "a whole number of seconds",
+  program: "the program and its arguments as a list",
+  "secret-at": "at: with the place that is told the secret, such as api.nettlehost.example",
+  "web-address": "an http or https address",
+  "https-address": "an https address",
+  tls: "starttls or implicit; a password is never sent in the clear",
+  "one-address": "one address or more",
+  hours: "hours, 1 or more",
+  "file-version": "1, the version of this file format",
+  sha256: "64 hexadecimal digits",
+  journal: "here, env:NAME, file:PATH, or postgres://USER@HOST/DATABASE without a password",
+  "zone-lines": "zone-file lines",
+  "spf-terms": "SPF terms",
+  day: "a day as YYYY-MM-DD",
+  "time-of-day": "a time of the day such as 20:00",
+} as const;
 
 /** What is said of names, of what servers answer, and of what was expected. */
 export const DNS = {
@@ -165,8 +177,14 @@ export const DNS = {
   "wire-ends": ({ octet }: { readonly octet: number }) => `the message breaks off at octet ${octet}`,
   "wire-too-many": ({ octets }: { readonly octets: number }) => `${octets} octets too many in a record`,
   /** What a value of a file has to be. */
-  "expected-form": ({ form }: ExpectedForm) => `expected ${FORMS[form]}`,
-  "expected-one-of": ({ values }: { readonly values: readonly string[] }) => `expected one of ${values.join(", ")}`,
+  "expected-form": ({ form }: { readonly form: keyof typeof FORMS }) => `expected ${FORMS[form]}`,
+  "expected-one-of": ({ values }: { readonly values: readonly string[] }) =>
+    `expected ${values.length === 1 ? "" : "one of "}${values.join(", ")}`,
+  "expected-no-such-key": ({ keys }: { readonly keys: readonly string[] }) =>
+    `the key ${keys.join(", ")} means nothing here; remove it or correct its spelling`,
+  "expected-known-value": ({ at }: { readonly at: string }) => `${at} has a value that is not known here`,
+  "expected-at": ({ at }: { readonly at: string }) => `${at} is missing`,
+  "expected-kind": ({ kind }: { readonly kind: string }) => `expected ${kind}`,
   /** The same as a sentence of its own. */
   "expected-here": ({ said }: { readonly said: Clause }, say) => `expected ${say(said)}`,
   "expected-number": ({ most }: { readonly most: number }) => `a whole number from 0 to ${most}`,
