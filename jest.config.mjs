@@ -16,7 +16,7 @@ export default {
   },
   // A third of what the slow suites take is waiting, for servers, caches and programs: one more than there are cores.
   maxWorkers: availableParallelism() + 1,
-  testTimeout: 60_000,
+  testTimeout: 300_000,
   reporters: ["default", "<rootDir>/tests/slowest.mjs"],
   // What of the sources the tests beside them reach; the built program is not counted.
   collectCoverage: process.env.ZANDREL_COVERAGE === "1",

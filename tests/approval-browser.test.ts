@@ -112,7 +112,7 @@ describeBrowser("with a browser", () => {
       } finally {
         await listener.close();
       }
-    }, 60_000);
+    });
   });
 
   test("the page of the lab's host says what will change, one click approves it, and the window says that it may be closed", async () => {
@@ -153,5 +153,5 @@ describeBrowser("with a browser", () => {
     } finally {
       await lab.close();
     }
-  }, 60_000);
+  });
 });

@@ -72,4 +72,4 @@ test("the installed package tells the demo's story to the end: a token proven, f
       expect.not.stringMatching(/^(?:option-|unknown-option|unknown-command|operands|one-)/),
     ]);
   }
-}, 300_000);
+});

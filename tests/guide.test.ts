@@ -5,8 +5,6 @@ import { startLab } from "../src/lab/index.ts";
 import { CTRL_C, DOWN, ENTER, openTerminal, type Terminal } from "./terminal.ts";
 import { folderWith, stillFor, zandrel } from "./zandrel.ts";
 
-jest.setTimeout(240_000);
-
 /** The guide on the lab, through a pseudo terminal, as a person uses it. */
 let lab: Awaited<ReturnType<typeof startLab>>;
 let folder: string;

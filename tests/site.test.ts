@@ -75,7 +75,7 @@ describe("the site builder's two stages, to the certificate", () => {
     const after = await run(["site", "brackwater.example", "--json"]);
     expect(after.json.domains[0].checks.filter((one: { met: boolean }) => !one.met)).toEqual([]);
     expect(after.exit).toBe(0);
-  }, 120_000);
+  });
 
   test("a leftover address and a CAA record that keeps the issuer out are found", async () => {
     const apex = name("brackwater.example");

@@ -63,7 +63,7 @@ symlinkSync(join(root, "node_modules"), join(copy, "node_modules"));
 /** Runs a program of the project in the copy; whether it is content. */
 const runs = (/** @type {string[]} */ argv, /** @type {"ignore" | "inherit"} */ stdio = "ignore") =>
   spawnSync(process.execPath, argv, { cwd: copy, stdio, env: { ...process.env, CI: "" }, timeout: 1_200_000 }).status === 0;
-const jest = ["--experimental-vm-modules", "--no-warnings", "node_modules/jest/bin/jest.js", "--bail", "--testTimeout=60000"];
+const jest = ["--experimental-vm-modules", "--no-warnings", "node_modules/jest/bin/jest.js", "--bail"];
 
 /** Who sees a change that stands in the copy; undefined where nobody does. */
 function seenBy(/** @type {string} */ file) {

@@ -68,7 +68,7 @@ describePostgres("a queue in PostgreSQL", () => {
     expect(new Set(seen)).toEqual(new Set(theirs.map(({ domain }) => domain)));
     expect(lost[0]?.result.unresolved[0]?.because).toEqual({ clause: "sweep-workers-lost", workers: 3 });
     await Promise.all([first.close(), second.close()]);
-  }, 180_000);
+  });
 
   test("processes that keep outcomes at the same moment number them one after the other", async () => {
     const stores = [await open(), await open(), await open()];

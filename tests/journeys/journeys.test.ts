@@ -12,7 +12,7 @@ const journey = (title: string, work: (journey: Journey) => Promise<void>, chang
     } finally {
       await on.close();
     }
-  }, 240_000);
+  });
 
 const INIT = "zandrel init brackwater.example --dns-host nettlehost --settings lab.yaml";
 const table = (...rows: string[]) => `Type\tHost\tValue\n${rows.map((row) => row.replaceAll(" | ", "\t")).join("\n")}\n`;
