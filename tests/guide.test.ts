@@ -1,6 +1,6 @@
 import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { afterAll, beforeAll, expect, jest, test } from "@jest/globals";
+import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import { startLab } from "../src/lab/index.ts";
 import { CTRL_C, DOWN, ENTER, openTerminal, type Terminal } from "./terminal.ts";
 import { folderWith, stillFor, zandrel } from "./zandrel.ts";

@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { type Clause, verbatim } from "../core/clause/index.ts";
+import { DAY_MS } from "../core/day.ts";
 import type { DomainName } from "../core/name/index.ts";
 import { type RecordSet, setJson } from "../core/record/index.ts";
 
@@ -13,8 +14,8 @@ export const time = z.codec(z.iso.datetime(), z.number(), {
 
 /** A day: its number since 1970 in a result, YYYY-MM-DD (UTC) in JSON. */
 export const day = z.codec(z.iso.date(), z.number(), {
-  decode: (text) => Date.parse(text) / 86_400_000,
-  encode: (number) => new Date(number * 86_400_000).toISOString().slice(0, 10),
+  decode: (text) => Date.parse(text) / DAY_MS,
+  encode: (number) => new Date(number * DAY_MS).toISOString().slice(0, 10),
 });
 
 /** A domain name: absolute, lower case, with the final dot; the same in JSON. */

@@ -1,5 +1,6 @@
 import { randomBytes } from "node:crypto";
 import type { FastifyInstance } from "fastify";
+import { DAY_MS } from "../core/day.ts";
 import { type DomainName, parseName } from "../core/name/index.ts";
 import type { Offer } from "../core/sending/index.ts";
 import type { MailServiceDescription } from "./mail-description.ts";
@@ -15,7 +16,7 @@ interface LabCredential extends Reach {
 }
 
 /** How long a link that confirms an address is good. */
-const LINK_GOOD_FOR = 86_400_000;
+const LINK_GOOD_FOR = DAY_MS;
 
 export const isoOf = (at: number): string => new Date(at).toISOString();
 

@@ -1,5 +1,6 @@
 import { randomBytes } from "node:crypto";
 import { gzipSync } from "node:zlib";
+import { DAY } from "../core/day.ts";
 import { type DmarcRecord, destinationOf, type Policy, verifyExternalDestination } from "../core/dmarc/index.ts";
 import { fieldsNamed, fieldValue, scanMessage } from "../core/message/index.ts";
 import type { DomainName } from "../core/name/index.ts";
@@ -13,8 +14,6 @@ export interface Mallowmail {
   reportDaysThatAreOver(): Promise<void>;
   close(): Promise<void>;
 }
-
-const DAY = 86_400;
 
 /** One line of a day's report. */
 interface Row {

@@ -1,6 +1,5 @@
+import { DAY_MS } from "../core/day.ts";
 import type { Lab } from "./lab.ts";
-
-const DAY = 86_400_000;
 
 /** A message as the theatre's own programs write it. */
 function letter(from: string, to: string, subject: string, now: number, number: number): Buffer {
@@ -52,7 +51,7 @@ export async function passDays(lab: Lab, days: number): Promise<void> {
     ]);
     await Promise.all([heronpost.quiet(), inglemail.quiet()]);
     await reported;
-    clock.leap(DAY - (clock.now() % DAY) + 7 * 3_600_000);
+    clock.leap(DAY_MS - (clock.now() % DAY_MS) + 7 * 3_600_000);
     reported = mallowmail.reportDaysThatAreOver();
   }
   await reported;

@@ -1,11 +1,10 @@
 import { generateKeyPairSync, type KeyObject, sign } from "node:crypto";
 import type { Clock } from "../clock.ts";
+import { DAY } from "../core/day.ts";
 import { compareNames, dsFor, keyTag, ownerOctets, signedOctets } from "../core/dnssec/index.ts";
 import { type DomainName, isBelow, labelsOf, parentOf, upwards, wildcardOf } from "../core/name/index.ts";
 import type { DataOf, RecordSet, RecordType, ResourceRecord } from "../core/record/index.ts";
 import type { Zone } from "../core/zone/index.ts";
-
-const DAY = 86_400;
 
 /** ECDSA P-256 with SHA-256 (RFC 6605). */
 const ALGORITHM = 13;

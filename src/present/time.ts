@@ -1,3 +1,5 @@
+import { DAY_MS } from "../core/day.ts";
+
 const parts = (at: number) => {
   const fields = new Intl.DateTimeFormat("en-GB", {
     weekday: "short",
@@ -34,7 +36,7 @@ export function logTime(at: number): string {
 }
 
 /** A day since 1970, in UTC, as YYYY-MM-DD. */
-export const dayText = (day: number): string => isoTime(day * 86_400_000).slice(0, 10);
+export const dayText = (day: number): string => isoTime(day * DAY_MS).slice(0, 10);
 
 /** The moment as programs read it (RFC 3339). */
 const isoTime = (at: number): string => new Date(at).toISOString();

@@ -1,9 +1,8 @@
+import { DAY_MS } from "../core/day.ts";
 import { type DayOfEvents, type EventKind, type MessageEvent, noEvents } from "../core/sending/index.ts";
 import type { DatabaseForm } from "./database.ts";
 import type { PostgresForm } from "./postgres-sql.ts";
 import { type Sql, sqliteSql, transaction } from "./sql.ts";
-
-const DAY = 86_400_000;
 
 /** Events that came in one request; the same shape the receiver hands over. */
 interface Batch {
@@ -46,7 +45,7 @@ export class EventStore {
   /** How many events of each kind there were, by day, service and domain, since a moment; newest day first. */
   days(since: number): DayOfEvents[] {
     const rows = this.#sql.all<{ day: number; service: string; domain: string; kind: EventKind; number: number }>(
-      `SELECT at / ${DAY} AS day, service, domain, kind, count(*) AS number FROM event WHERE at >= ? GROUP BY 1, 2, 3, 4 ORDER BY 1 DESC, 2, 3`,
+      `SELECT at / ${DAY_MS} AS day, service, domain, kind, count(*) AS number FROM event WHERE at >= ? GROUP BY 1, 2, 3, 4 ORDER BY 1 DESC, 2, 3`,
       since,
     );
     const days = new Map<string, DayOfEvents & { counts: Record<EventKind, number> }>();

@@ -1,11 +1,10 @@
 import { type ReportHead, type ReportRow, type Seen, weekOf } from "../core/aggregate/index.ts";
+import { DAY } from "../core/day.ts";
 import { POLICIES } from "../core/dmarc/index.ts";
 import type { DomainName } from "../core/name/index.ts";
 import type { DatabaseForm } from "./database.ts";
 import type { PostgresForm } from "./postgres-sql.ts";
 import { type Sql, sqliteSql } from "./sql.ts";
-
-const DAY = 86_400;
 
 /** Kinds of rows that are gathered before they are written. */
 const MAX_STAGED = 5000;

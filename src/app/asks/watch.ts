@@ -1,6 +1,7 @@
 import * as z from "zod";
 import { type Ask, dnsWants, look, type View } from "../../core/ask/index.ts";
 import type { Clause } from "../../core/clause/index.ts";
+import { distinct } from "../../core/distinct.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
@@ -101,7 +102,7 @@ async function lookOnce(
 const keyOf = (view: Pick<View, "from" | "name" | "type">) => `${view.from} ${view.name} ${view.type}`;
 
 /** One view a vantage, name and type: two asks may share a set. */
-const unique = (views: readonly View[]): View[] => [...new Map(views.map((view) => [keyOf(view), view])).values()];
+const unique = (views: readonly View[]): View[] => distinct(views, keyOf);
 
 /** Whether anything of an ask was ever published, so that there is something to follow. */
 const isPublished = ({ state }: AskStanding): boolean => state !== "noted" && state !== "waiting" && state !== "clashing";

@@ -3,6 +3,7 @@ import * as z from "zod";
 import { STATES } from "../../core/ask/index.ts";
 import { type Audit, SEVERITIES } from "../../core/audit/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
+import { distinct } from "../../core/distinct.ts";
 import { discoverByWalk, POLICIES, readDmarcRecord } from "../../core/dmarc/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { AnswerMemo } from "../../core/lookup/index.ts";
@@ -236,7 +237,7 @@ async function oneDomain(
     ...{ domain: domain.name, role: domain.role, host: hostTitle(domain, workspace) ?? null, asks },
     right,
     findings,
-    unresolved: [...new Map(unresolved.map((one) => [JSON.stringify(one), one])).values()],
+    unresolved: distinct(unresolved),
     spf,
     keys: (checked?.keys ?? []).map((key) => ({ ...key, since: firstAt(journalled.publications, key.name) })),
     keysUnknown: checked?.usualUnknown ?? 0,

@@ -2,6 +2,7 @@ import { randomInt } from "node:crypto";
 import pLimit from "p-limit";
 import * as z from "zod";
 import { clause, NOTHING, verbatim } from "../../core/clause/index.ts";
+import { DAY_MS } from "../../core/day.ts";
 import { Failure } from "../../core/failure.ts";
 import {
   isQuiet,
@@ -21,8 +22,6 @@ import { domainOperands } from "../session.ts";
 import { domainName, sentence, time } from "../shapes.ts";
 import { type Notice, type NoticeWording, type Teller, type TellingContext, tellersOf } from "./notify.ts";
 import { aboutOf, type DomainWatched, type Watching, watchedOf } from "./watched.ts";
-
-const DAY = 86_400_000;
 
 /** Domains that are looked at at the same time. */
 const AT_ONCE = 16;
@@ -217,12 +216,12 @@ export async function guardOnce(
     const events = workspace.hasEvents ? await workspace.openEvents() : undefined;
     try {
       const { now } = dns;
-      const days = events?.days(now - EVENTS_SINCE * DAY) ?? [];
+      const days = events?.days(now - EVENTS_SINCE * DAY_MS) ?? [];
       const looked = await lookAtAll(domains, { workspace, dns, journal, within: request.within, reports, days });
       journalChanges(journal, looked, now);
       const all = journal
         .entries(undefined, "notice")
-        .filter(({ at }) => at > now - TRIED_FOR * DAY)
+        .filter(({ at }) => at > now - TRIED_FOR * DAY_MS)
         .map(noticeFrom);
       const isBad = (notice: Notice): boolean =>
         looked.some(

@@ -1,6 +1,7 @@
 import { sourcesOf } from "../../core/aggregate/index.ts";
 import type { Ask, State } from "../../core/ask/index.ts";
 import { clause, NOTHING } from "../../core/clause/index.ts";
+import { DAY_MS } from "../../core/day.ts";
 import type { ChainFlaw } from "../../core/dnssec/index.ts";
 import { nearness, type Watched } from "../../core/guard/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
@@ -16,8 +17,6 @@ import { sendersOf } from "../reports/reported.ts";
 import { checkDomain, hasSite } from "../site/check.ts";
 import { OWN_SERVICE, wantedText } from "../standing/journal-state.ts";
 import { isCatchingUp, nextStep, rememberSettled, type Survey, survey } from "../standing/survey.ts";
-
-const DAY = 86_400_000;
 
 /** States in which what was proven is still there. */
 const RIGHT: ReadonlySet<State> = new Set(["proven", "settled", "spreading"]);
@@ -217,7 +216,7 @@ async function reported({ domain, workspace, dns, reports }: Watching, lookup: L
   const lastDay = reports?.extent(domain.name).lastDay;
   if (reports === undefined || lastDay === undefined) return [];
   const plain = withoutRootDot(domain.name);
-  const silent = Math.floor(dns.now / DAY) - lastDay > SILENT_DAYS;
+  const silent = Math.floor(dns.now / DAY_MS) - lastDay > SILENT_DAYS;
   const newest: Watched = {
     ...{ kind: "reports", subject: plain, wasRight: true },
     ...(silent ? { state: "silent", level: "bad" } : { state: "fine", level: "fine" }),
@@ -250,7 +249,7 @@ function events({ domain, workspace, dns, days }: Watching): Watched[] {
     if (`${of.replace(/\.$/, "")}.` === domain.name && !newest.has(service)) newest.set(service, day);
   return [...newest].map(([service, day]): Watched => {
     const title = workspace.settings.services[service]?.title ?? service;
-    const silent = Math.floor(dns.now / DAY) - day > SILENT_DAYS;
+    const silent = Math.floor(dns.now / DAY_MS) - day > SILENT_DAYS;
     return {
       ...{ kind: "events", subject: title, wasRight: true },
       ...(silent ? { state: "silent", level: "bad" } : { state: "fine", level: "fine" }),

@@ -1,8 +1,8 @@
 import { expect, test } from "@jest/globals";
 import { demoHere, MONDAY, useCase } from "../../../tests/use-case.ts";
+import { DAY_MS } from "../../core/day.ts";
 
-const DAY = 86_400_000;
-const at = (days: number) => ({ now: MONDAY + days * DAY });
+const at = (days: number) => ({ now: MONDAY + days * DAY_MS });
 
 test("what was published on which day is told, and the zone as it was on a day", async () => {
   const here = demoHere();

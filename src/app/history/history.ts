@@ -2,6 +2,7 @@ import { existsSync } from "node:fs";
 import { resolve } from "node:path";
 import * as z from "zod";
 import { clause } from "../../core/clause/index.ts";
+import { DAY_MS } from "../../core/day.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Sighting, zoneAt } from "../../core/history/index.ts";
 import { type DomainName, name } from "../../core/name/index.ts";
@@ -90,7 +91,7 @@ export interface HistoryRequest extends CommonRequest {
 function momentsOf(text: string): { from: number; until: number } {
   const [first = "", second = "", ...more] = text.split("..");
   const isDay = (part: string) => /^\d{4}-\d{2}-\d{2}$/.test(part);
-  const [from, until] = [Date.parse(first), Date.parse(second) + (isDay(second) ? 86_400_000 - 1 : 0)];
+  const [from, until] = [Date.parse(first), Date.parse(second) + (isDay(second) ? DAY_MS - 1 : 0)];
   if (more.length > 0 || Number.isNaN(from) || Number.isNaN(until) || until < from)
     throw new Failure("between-form", { given: text });
   return { from, until };

@@ -1,6 +1,7 @@
 import * as z from "zod";
 import { dnsWants } from "../../core/ask/index.ts";
 import { type Clause, clause, NOTHING } from "../../core/clause/index.ts";
+import { DAY } from "../../core/day.ts";
 import {
   checkSelector,
   type KEY_TYPES,
@@ -50,7 +51,7 @@ export const dkimRotateSchema = z.object({
 export type DkimRotateResult = z.output<typeof dkimRotateSchema>;
 
 /** Seconds that mail signed with the old key may be on its way; mail servers give up after about five days. */
-const TRANSIT = 7 * 86_400;
+const TRANSIT = 7 * DAY;
 
 /** What {@link dkimRotate} is asked. */
 export interface DkimRotateRequest extends CommonRequest, DnsOptions {
@@ -208,7 +209,7 @@ export async function dkimRotate(request: DkimRotateRequest, context: AppContext
     }
     const switched = recorded ?? (request.switched ? now : undefined);
     const unseen = `zandrel-no-such-name.${domain.name}` as DomainName;
-    const cacheWindow = cacheWindowOf(await liveAt(lookup, domain.name, unseen, "TXT"))?.seconds ?? 86_400;
+    const cacheWindow = cacheWindowOf(await liveAt(lookup, domain.name, unseen, "TXT"))?.seconds ?? DAY;
     const published = publishedAt(rotating, newName) ?? now - cacheWindow * 1000;
     const revoked = publishedAt(rotating, oldName, ({ after }) => after?.data.some(isEmptyKey) === true) ?? now;
     const steps = rotationPlan({

@@ -1,6 +1,7 @@
 import { asRecords, type DnsWant, dnsWants, isMet } from "../../core/ask/index.ts";
 import type { Change } from "../../core/change/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
+import { distinct } from "../../core/distinct.ts";
 import { Failure } from "../../core/failure.ts";
 import type { TemplateUse } from "../../core/kit/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
@@ -297,9 +298,7 @@ export async function planApproval(domain: Domain, changes: readonly Change[], h
         changes: after.filter((change) => names.includes(change.name) && change.asks.some((ask) => asks.includes(ask))),
       })),
       left: [...rest, ...left.map(({ change }) => change)].map(last),
-      reasons: [...new Map(left.map(({ because }) => [JSON.stringify(because), because])).values()].map((because) =>
-        clause("approve-said", { title, because }),
-      ),
+      reasons: distinct(left.map(({ because }) => because)).map((because) => clause("approve-said", { title, because })),
       changes: after,
     };
   } finally {

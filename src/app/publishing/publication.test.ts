@@ -4,6 +4,7 @@ import { join } from "node:path";
 import { afterAll, describe, expect, test } from "@jest/globals";
 import Database from "libsql";
 import { verbatim } from "../../core/clause/index.ts";
+import { DAY_MS } from "../../core/day.ts";
 import { zoneLookup } from "../../core/lookup/index.ts";
 import { name } from "../../core/name/index.ts";
 import { readZone, zonesOf } from "../../core/zone/index.ts";
@@ -104,7 +105,7 @@ describe("a publication whose process was killed", () => {
   });
 
   test.each([
-    ["a day later it may still arrive", 86_400_000, true],
+    ["a day later it may still arrive", DAY_MS, true],
     ["after that it is given up", 86_400_001, false],
   ])("%s", async (_, later, recognised) => {
     writeFileSync(file, EMPTY);

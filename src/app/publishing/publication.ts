@@ -1,5 +1,7 @@
 import type { Change, Draft } from "../../core/change/index.ts";
 import { type Clause, clause, verbatim } from "../../core/clause/index.ts";
+import { DAY_MS } from "../../core/day.ts";
+import { distinct } from "../../core/distinct.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Live, type Lookup, liveAt, memoized, ownSetOf, zoneLookup } from "../../core/lookup/index.ts";
 import { type DomainName, name } from "../../core/name/index.ts";
@@ -180,7 +182,7 @@ async function whereItWent(
 }
 
 /** How long after it was sent an update that was given up may still arrive and be recognised (milliseconds). */
-const LATE = 86_400_000;
+const LATE = DAY_MS;
 
 /** The publications whose end is not certain: still open, or closed by a look that an update may have come after. */
 function uncertain(publications: readonly Publication[], now: number): Publication[] {
@@ -318,6 +320,6 @@ export function expectSeen({ undetermined }: Draft): void {
 export function expectPublishable(draft: Draft): void {
   expectSeen(draft);
   const { domain, clashes } = draft;
-  const reasons = [...new Map(clashes.map(({ because }) => [JSON.stringify(because), because])).values()];
+  const reasons = distinct(clashes.map(({ because }) => because));
   if (reasons.length > 0) throw new Failure("publish-clash", { domain, reasons });
 }

@@ -4,6 +4,7 @@ import { describe, expect, test } from "@jest/globals";
 import { MONDAY, useCase } from "../../../tests/use-case.ts";
 import { folderWith } from "../../../tests/zandrel.ts";
 import { systemClock } from "../../clock.ts";
+import { DAY_MS } from "../../core/day.ts";
 import type { AppContext } from "../context.ts";
 import { liveSheet } from "./live-sheet.ts";
 import type { PublishRequest } from "./publish.ts";
@@ -74,7 +75,7 @@ describe("what is entered by hand", () => {
     const here = by();
     const launch = async (asks: string) => {
       const { folder } = two("{ way: by-hand }", asks);
-      const at = new Date(MONDAY + 3 * 86_400_000).toISOString();
+      const at = new Date(MONDAY + 3 * DAY_MS).toISOString();
       return (await useCase({ ...here, folder }, "draft", "puppetfest.example", "--launch", at, ...WORLD)).result.launch;
     };
     const plain = await launch(ASK("token", '@ TXT "k=1"'));

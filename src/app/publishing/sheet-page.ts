@@ -1,5 +1,6 @@
 import { type SheetEntry, sheetSteps } from "../../core/change/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
+import { distinct } from "../../core/distinct.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, liveAt, ownSetOf } from "../../core/lookup/index.ts";
 import { type DomainName, name as nameOf, withoutRootDot } from "../../core/name/index.ts";
@@ -118,7 +119,7 @@ export async function sheetState(request: PageRequest, context: AppContext): Pro
       domain: domain.name,
       host: hostTitle(domain, workspace),
       steps,
-      slips: [...new Map(slips.map((slip) => [JSON.stringify(slip.because), slip])).values()],
+      slips: distinct(slips, ({ because }) => JSON.stringify(because)),
       visibleBy: all && window !== undefined ? visibleBy(sheet.closed?.at ?? dns.now, window) : undefined,
       verify: standings
         .filter(({ state }) => state !== "proven")

@@ -1,5 +1,6 @@
 import { dnsWants } from "../../core/ask/index.ts";
 import { type Change, fillIn, lostOf, type SheetEntry, standingAt } from "../../core/change/index.ts";
+import { DAY_MS } from "../../core/day.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { type DomainName, name } from "../../core/name/index.ts";
 import type { RecordSet } from "../../core/record/index.ts";
@@ -9,7 +10,7 @@ import { formOf } from "../standing/host.ts";
 import { draftSource } from "../standing/survey.ts";
 
 /** How long after a sheet was made it is compared with the zone (milliseconds). */
-const SHEET_DAYS = 14 * 86_400_000;
+const SHEET_DAYS = 14 * DAY_MS;
 
 /**
  * Whether a publication leaves a person something to do: it stays open until the zone shows it. An approval may, where the DNS

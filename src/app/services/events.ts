@@ -1,6 +1,7 @@
 import { join } from "node:path";
 import * as z from "zod";
 import { clause } from "../../core/clause/index.ts";
+import { DAY_MS } from "../../core/day.ts";
 import { Failure } from "../../core/failure.ts";
 import { EVENT_KINDS, judgeEvents, SIGNATURE_TOLERANCE } from "../../core/sending/index.ts";
 import { parseServerAddress } from "../../net/address.ts";
@@ -44,8 +45,6 @@ export const senderEventsSchema = z.object({
 });
 
 export type SenderEventsResult = z.output<typeof senderEventsSchema>;
-
-const DAY = 86_400_000;
 
 /** The feeds whose events are believed: those of zandrel.yaml, and those that were subscribed to. */
 function feedsOf({ workspace }: Session, journal: Journal, context: AppContext): Feed[] {
@@ -160,9 +159,9 @@ export async function senderEvents(request: SenderEventsRequest, context: AppCon
       const store =
         session.workspace.hasEvents || request.listen !== undefined ? await session.workspace.openEvents() : undefined;
       // Whole days, so that the window that is stated is the one that is summed up.
-      const to = Math.floor(now / DAY);
+      const to = Math.floor(now / DAY_MS);
       const from = to - days + 1;
-      const summed = store?.days(from * DAY) ?? [];
+      const summed = store?.days(from * DAY_MS) ?? [];
       store?.close();
       const shown = summed.filter(({ service }) => wanted.length === 0 || wanted.includes(service));
       const { warnings, tooFew } = judgeEvents(shown);

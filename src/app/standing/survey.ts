@@ -2,6 +2,7 @@ import type { Ask, State, View } from "../../core/ask/index.ts";
 import { dnsWants, isDelegated, look, stateOf, webProofOf } from "../../core/ask/index.ts";
 import { type Clash, type Draft, fillIn, makeDraft } from "../../core/change/index.ts";
 import { type Clause, clause, NOTHING } from "../../core/clause/index.ts";
+import { distinct } from "../../core/distinct.ts";
 import type { ChainFlaw } from "../../core/dnssec/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized, zoneLookup } from "../../core/lookup/index.ts";
@@ -253,7 +254,7 @@ async function causesOf(ask: Ask, views: readonly View[], surveying: Surveying):
     ),
   );
   // What befell several sets of an ask in the same way is one cause.
-  return [...new Map(causes.flat().map((cause) => [JSON.stringify(cause), cause])).values()];
+  return distinct(causes.flat());
 }
 
 /** When everyone sees an ask: a DS record that was deleted may be remembered, whatever was published meanwhile. */

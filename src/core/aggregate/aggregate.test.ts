@@ -1,6 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { allInWords } from "../../present/clauses/index.ts";
+import { DAY_MS } from "../day.ts";
 import { name } from "../name/index.ts";
 import { networkOf } from "../spf/index.ts";
 import {
@@ -363,7 +364,7 @@ describe("who sends as us", () => {
       { domain: "brackwater.example", messages: 8, aligned: 0 },
     ]));
   test("weeks begin on Monday; the busiest source comes first", () => {
-    const monday = Date.UTC(2026, 2, 2) / 86_400_000;
+    const monday = Date.UTC(2026, 2, 2) / DAY_MS;
     const [first, second] = sourcesOf(
       [
         seen({ day: monday - 1 }),

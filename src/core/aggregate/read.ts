@@ -1,6 +1,7 @@
 import ipaddr from "ipaddr.js";
 import { SaxesParser } from "saxes";
 import { type Clause, clause } from "../clause/index.ts";
+import { DAY } from "../day.ts";
 import { POLICIES, type Policy } from "../dmarc/index.ts";
 import { type DomainName, mailDomainOf } from "../name/index.ts";
 import { FEEDBACK, HEAD, type Place, ROW_FIELDS, type RowField } from "./places.ts";
@@ -284,7 +285,7 @@ export class ReportReader {
     if (domain === undefined) return problem("missing", clause("report-no-domain"));
     if (id === undefined || receiver === undefined) return problem("missing", clause("report-no-receiver"));
     if (begin === undefined || end === undefined) return problem("missing", clause("report-no-time"));
-    if (begin < EARLIEST || end < begin || begin > now + 2 * 86_400)
+    if (begin < EARLIEST || end < begin || begin > now + 2 * DAY)
       return problem("bad-value", clause("report-impossible-time", { begin, end }));
     return {
       head: {

@@ -1,4 +1,5 @@
 import { type Clause, clause } from "../clause/index.ts";
+import { DAY } from "../day.ts";
 /** What is known about a rotation when it is planned; times in milliseconds since 1970. */
 export interface Rotation {
   readonly oldSelector: string;
@@ -30,7 +31,7 @@ export interface RotationStep {
 }
 
 /** Seconds between the revocation and the removal of the old key. */
-const REVOKED_FOR = 30 * 86_400;
+const REVOKED_FOR = 30 * DAY;
 
 /**
  * The steps from one key to the next without a message failing (RFC 6376 section 3.6.1 on revocation): the new
@@ -51,7 +52,7 @@ export function rotationPlan({
   const switchAt = switched ?? Math.max(settles, now);
   const revokeAt = revoked ?? switchAt + transit * 1000;
   const removeAt = revokeAt + REVOKED_FOR * 1000;
-  const days = Math.round(transit / 86_400);
+  const days = Math.round(transit / DAY);
   const settled = published !== undefined && now >= settles;
   const steps: (Omit<RotationStep, "state"> & { done: boolean; due: boolean })[] = [
     {

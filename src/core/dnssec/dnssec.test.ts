@@ -2,6 +2,7 @@ import { createHash, generateKeyPairSync, type KeyObject, sign } from "node:cryp
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { verbatim } from "../clause/index.ts";
+import { DAY } from "../day.ts";
 import { type DomainName, isAtOrBelow, isBelow, name, parentOf, ROOT, upwards, wildcardOf } from "../name/index.ts";
 import { type DataOf, type RecordSet, type ResourceRecord, recordsOf, toBase32, toSets } from "../record/index.ts";
 import { readRecords } from "../zone/index.ts";
@@ -20,7 +21,7 @@ import {
 import { ownerOctets, rdataOf } from "./keys.ts";
 
 const NOW = Date.parse("2026-03-02T09:00:00Z") / 1000;
-const WEEK = 7 * 86_400;
+const WEEK = 7 * DAY;
 
 interface Signer {
   readonly key: DataOf["DNSKEY"];
@@ -482,7 +483,7 @@ describe("what breaks a chain", () => {
     const made = world(at("TXT", { expiration: NOW - 200 }));
     expect(await judge(made, "brackwater.example.")).toMatchObject({ kind: "secure" });
     // At the root nobody can tell a clock that is wrong from another DNS.
-    const later = new ChainOfTrust(made.lookup, [anchorOf(made.root)], NOW + 365 * 86_400);
+    const later = new ChainOfTrust(made.lookup, [anchorOf(made.root)], NOW + 365 * DAY);
     expect(await later.judge(name("brackwater.example"), "TXT")).toMatchObject({ kind: "indeterminate" });
   });
   test("keys that only cost time are none, and a set of 64 KiB of them ends", () => {

@@ -1,6 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { verbatim } from "../clause/index.ts";
+import { DAY_MS } from "../day.ts";
 import { isQuiet, nearness, nextLook, noticeOf, type Remembered, type Watched } from "./index.ts";
 
 const is = (level: Watched["level"], state: string = level, more: Partial<Watched> = {}): Watched => ({
@@ -15,7 +16,6 @@ const is = (level: Watched["level"], state: string = level, more: Partial<Watche
   ...more,
 });
 const was = (level: Remembered["level"], state: string = level): Remembered => ({ level, state });
-const DAY = 86_400_000;
 
 describe("what is worth a notice", () => {
   test.each<[string, Remembered | undefined, Watched, boolean, string | undefined]>([
@@ -65,7 +65,7 @@ test.each([
   [2, 3, 3],
   [0.9, 3, 1],
 ])("an end in %s days, said from %s days on, is as near as %s", (left, within, near) =>
-  expect(nearness(left * DAY, 0, within)).toBe(near),
+  expect(nearness(left * DAY_MS, 0, within)).toBe(near),
 );
 
 describe("when to look again", () => {

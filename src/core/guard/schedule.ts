@@ -1,7 +1,7 @@
+import { DAY_MS } from "../day.ts";
 import type { Watched } from "./watched.ts";
 
 const MINUTE = 60_000;
-const DAY = 86_400_000;
 
 /** The shortest and the longest time between two looks, and the time where something is not as it should be (milliseconds). */
 const SHORTEST = 5 * MINUTE;
@@ -25,7 +25,9 @@ export function nextLook(
   const unsure = watched.some(({ level }) => level === "bad" || level === "unknown");
   const span = unsure ? Math.min(byTtl, UNSURE) : byTtl;
   const at = now + span * (1 + luck / 10);
-  const ends = watched.flatMap(({ ends: end }) => (end === undefined ? [] : [end - within * DAY, end - 7 * DAY, end - DAY, end]));
+  const ends = watched.flatMap(({ ends: end }) =>
+    end === undefined ? [] : [end - within * DAY_MS, end - 7 * DAY_MS, end - DAY_MS, end],
+  );
   return Math.round(Math.min(at, ...ends.filter((moment) => moment > now + SHORTEST)));
 }
 

@@ -1,4 +1,5 @@
 import type { Clause } from "../clause/index.ts";
+import { DAY_MS } from "../day.ts";
 /** What is watched. */
 export const WATCHED = [
   "proof",
@@ -70,8 +71,6 @@ export function noticeOf(before: Remembered | undefined, now: Watched, first: bo
 /** Whether a notice does not wait for the end of quiet hours: something that worked does not any more. */
 export const isUrgent = (notice: NoticeKind): boolean => notice === "lapsed";
 
-const DAY = 86_400_000;
-
 /** Days before an end at which it is said, as far as the first of them is near enough. */
 const STEPS = [7, 1];
 
@@ -81,6 +80,6 @@ const STEPS = [7, 1];
  * @param within days before the end from which on it is said
  */
 export function nearness(ends: number, now: number, within: number): number | undefined {
-  const left = (ends - now) / DAY;
+  const left = (ends - now) / DAY_MS;
   return [within, ...STEPS].filter((days) => days <= within && left <= days).at(-1);
 }

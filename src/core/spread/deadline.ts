@@ -1,4 +1,5 @@
 import { type Clause, clause } from "../clause/index.ts";
+import { DAY } from "../day.ts";
 import type { Live } from "../lookup/index.ts";
 
 /** How long others may still show what was there before a change, and why. */
@@ -11,7 +12,7 @@ export interface CacheWindow {
 }
 
 /** RFC 2308 section 5 lets nobody keep “no such record” for longer than a day; it is also assumed where the SOA is not known. */
-const MAX_NEGATIVE = 86_400;
+const MAX_NEGATIVE = DAY;
 
 const SPANS: readonly (readonly [number, string])[] = [
   [604_800, "week"],

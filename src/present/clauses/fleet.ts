@@ -1,10 +1,9 @@
 import type { Clause } from "../../core/clause/index.ts";
+import { DAY_MS } from "../../core/day.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { count, listOf } from "../english.ts";
 import { sourceName } from "../source-names.ts";
 import type { Words } from "./words.ts";
-
-const DAY = 86_400_000;
 
 const dayOf = (at: number): string => new Date(at).toISOString().slice(0, 10);
 
@@ -25,7 +24,7 @@ export const FLEET = {
   "guard-not-signed": "the domain is not signed (DNSSEC)",
   "guard-include-leads": ({ term }: { readonly term: string }) => `${term} leads to an SPF record`,
   "guard-addresses-named": ({ term }: { readonly term: string }) => `your SPF record names the addresses of ${term}`,
-  "guard-newest-report": ({ day }: { readonly day: number }) => `the newest DMARC report is about ${dayOf(day * DAY)}`,
+  "guard-newest-report": ({ day }: { readonly day: number }) => `the newest DMARC report is about ${dayOf(day * DAY_MS)}`,
   "guard-senders-unresolved": ({ unseen }: { readonly unseen: string }) => `we could not find out who ${unseen} allows to send`,
   "guard-unknown-sender": ({
     messages,
@@ -49,7 +48,7 @@ export const FLEET = {
   "guard-registration-ended": "ask the registrar whether the registration has ended",
   "guard-ask-service": "ask the service where it sends from now",
   "guard-newest-event": ({ title, day }: { readonly title: string; readonly day: number }) =>
-    `the newest event ${title} reported is from ${dayOf(day * DAY)}`,
+    `the newest event ${title} reported is from ${dayOf(day * DAY_MS)}`,
   "notice-http-status": ({ host, status }: { readonly host: string; readonly status: number }) =>
     `${host} answered with HTTP status ${status}`,
   "notice-no-answer": ({ host, seconds }: { readonly host: string; readonly seconds: number }) =>

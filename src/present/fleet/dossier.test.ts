@@ -1,11 +1,12 @@
 import { expect, test } from "@jest/globals";
 import type { DossierDomain } from "../../app/fleet/dossier.ts";
 import { clause, verbatim } from "../../core/clause/index.ts";
+import { DAY_MS } from "../../core/day.ts";
 import { name } from "../../core/name/index.ts";
 import { DOSSIER_MARK, dossierFiles, headlineOf } from "./dossier.ts";
 
 const AT = Date.parse("2026-03-02T09:00:00Z");
-const FIRST = Math.floor(AT / 86_400_000) - 364;
+const FIRST = Math.floor(AT / DAY_MS) - 364;
 
 type Source = NonNullable<DossierDomain["sources"]>["sources"][number];
 const source = (i: number): Source => ({

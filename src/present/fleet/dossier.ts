@@ -1,4 +1,5 @@
 import type { Dossier, DossierDomain, DossierJson } from "../../app/fleet/dossier.ts";
+import { DAY_MS } from "../../core/day.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { sayFinding, sayRight, titleOfRule } from "../audit/findings.ts";
 import { inWords } from "../clauses/index.ts";
@@ -207,7 +208,7 @@ function keyBlocks({ keys, keysUnknown }: DossierDomain, now: number): Block[] {
         : { text: "No DKIM key is known; mail is not signed as far as can be seen.", tone: "warn" },
     ];
   const age = (since: number | null) =>
-    since === null ? "not known" : `${day(since)} (${count(Math.floor((now - since) / 86_400_000), "day")})`;
+    since === null ? "not known" : `${day(since)} (${count(Math.floor((now - since) / DAY_MS), "day")})`;
   return [
     {
       table: {

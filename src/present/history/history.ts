@@ -1,4 +1,5 @@
 import type { DetailOf, HistoryResult, Told } from "../../app/history/history.ts";
+import { DAY } from "../../core/day.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { printData, type RecordSet } from "../../core/record/index.ts";
 import { inWords } from "../clauses/index.ts";
@@ -49,7 +50,7 @@ const SENTENCES: { readonly [K in Told]: (detail: DetailOf<K>) => string } = {
   "message-followed": ({ state, reply }) => `that message: ${state}${reply === "" ? "" : ` (${reply})`}`,
   "reports-taken": ({ reports, messages, receivers, others, begin, end }) => {
     const from = listOf([...receivers, ...(others > 0 ? [`${others} more`] : [])]);
-    const [first, last] = [begin, end].map((at) => dayText(Math.floor(at / 86_400)));
+    const [first, last] = [begin, end].map((at) => dayText(Math.floor(at / DAY)));
     const days = first === last ? `of ${first}` : `from ${first} to ${last}`;
     return `${count(reports, "report")} came in from ${from}: ${messages.toLocaleString("en")} ${messages === 1 ? "message" : "messages"} ${days}`;
   },

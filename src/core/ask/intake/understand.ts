@@ -1,4 +1,5 @@
 import { clause } from "../../clause/index.ts";
+import { distinct } from "../../distinct.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../name/index.ts";
 import { printData, type ResourceRecord } from "../../record/index.ts";
 import { organizationalDomain } from "../../suffix/index.ts";
@@ -122,11 +123,11 @@ export function understand(request: IntakeRequest): Understood {
   return {
     layout: readings[0]?.layout ?? (web.length > 0 ? "web proof" : spf.terms.length > 0 ? "SPF terms" : undefined),
     records: withoutDuplicates(records),
-    remove: uniqueBy(remove, keyOf).filter((gone) => !records.some(({ record }) => keyOf(record) === keyOf(gone))),
+    remove: distinct(remove, keyOf).filter((gone) => !records.some(({ record }) => keyOf(record) === keyOf(gone))),
     spfTerms: spf.terms,
     nameServers: [...new Set(nameServers)],
-    forwards: uniqueBy(forwards, JSON.stringify),
-    web: uniqueBy(web, JSON.stringify),
+    forwards: distinct(forwards, JSON.stringify),
+    web: distinct(web, JSON.stringify),
     elsewhere: sorted.elsewhere,
     repairs: unique(pass.repairs),
     questions: pass.questions,
@@ -301,17 +302,10 @@ function forwardOf(pass: Pass, { host = "@", value = "", forwardKind = "" }: Fie
 const keyOf = ({ name, type, data }: ResourceRecord): string => `${name} ${type} ${printData(type, data)}`;
 
 /** Records that stand twice on a page are one. */
-const withoutDuplicates = (records: readonly PastedRecord[]): PastedRecord[] => uniqueBy(records, ({ record }) => keyOf(record));
-
-/** The first of all that have the same key. */
-function uniqueBy<T>(all: readonly T[], keyOf: (one: T) => string): T[] {
-  const kept = new Map<string, T>();
-  for (const one of all) if (!kept.has(keyOf(one))) kept.set(keyOf(one), one);
-  return [...kept.values()];
-}
+const withoutDuplicates = (records: readonly PastedRecord[]): PastedRecord[] => distinct(records, ({ record }) => keyOf(record));
 
 const unique = (repairs: readonly Repair[]): Repair[] =>
-  uniqueBy(repairs, ({ kind, was, is }) => JSON.stringify([kind, was, is]));
+  distinct(repairs, ({ kind, was, is }) => JSON.stringify([kind, was, is]));
 
 /** A repair of a whole paste is shown by the place where it changed something. */
 function shorten(repair: Repair): Repair {

@@ -1,10 +1,9 @@
 import { NOTHING } from "../../clause/index.ts";
+import { DAY } from "../../day.ts";
 import type { Answer } from "../../lookup/index.ts";
 import { isBelow } from "../../name/index.ts";
 import { printData, sameData } from "../../record/index.ts";
 import { rule, when } from "../finding.ts";
-
-const DAY = 86_400;
 
 /** The first three numbers of an IPv4 address, or the first four groups of an IPv6 one. */
 const networkOf = (address: string): string =>

@@ -1,15 +1,15 @@
+import { DAY } from "../../day.ts";
+import { distinct } from "../../distinct.ts";
 import type { ChainFlaw, Verdict } from "../../dnssec/index.ts";
 import { type DataOf, isOfType } from "../../record/index.ts";
 import { negativeTtl } from "../../zone/index.ts";
 import type { Facts } from "../facts.ts";
 import { rule, when } from "../finding.ts";
 
-const DAY = 86_400;
-
 /** Broken chains of trust of some kinds, each once. */
 function flaws({ chains }: Facts, ...codes: readonly ChainFlaw["code"][]): { readonly flaw: ChainFlaw }[] {
   const seen = chains.flatMap((verdict) => (verdict.kind === "bogus" && codes.includes(verdict.flaw.code) ? [verdict.flaw] : []));
-  return [...new Map(seen.map((flaw) => [JSON.stringify(flaw), { flaw }])).values()];
+  return distinct(seen).map((flaw) => ({ flaw }));
 }
 
 /** One sighting where the domain counts as unsigned for a reason of its own. */

@@ -1,3 +1,4 @@
+import { DAY } from "../../day.ts";
 import { permissionName } from "../../dmarc/index.ts";
 import { rule, when } from "../finding.ts";
 
@@ -27,6 +28,6 @@ export const reports = {
     when((dmarcRecord?.failure.length ?? 0) > 0, { uris: dmarcRecord?.failure.map((uri) => uri.text) ?? [] }),
   ),
   "report-interval": rule("untidy", "RFC 7489 section 6.3", ({ dmarcRecord }) =>
-    when(dmarcRecord !== undefined && dmarcRecord.interval !== 86_400, { interval: dmarcRecord?.interval ?? 0 }),
+    when(dmarcRecord !== undefined && dmarcRecord.interval !== DAY, { interval: dmarcRecord?.interval ?? 0 }),
   ),
 } as const;

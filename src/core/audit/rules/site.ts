@@ -1,4 +1,5 @@
 import type { Clause } from "../../clause/index.ts";
+import { DAY } from "../../day.ts";
 import type { SiteFlaw } from "../../site/index.ts";
 import type { Facts } from "../facts.ts";
 import { rule, when } from "../finding.ts";
@@ -77,7 +78,7 @@ export const site = {
   "site-redirect-temporary": rule("risks", REDIRECTS, met("temporary")),
   "site-redirect-path": rule("risks", REDIRECTS, met("path-lost")),
   "ttl-long": rule("note", "RFC 1035 section 3.2.1", ({ apex }) =>
-    apex.a.answer.kind === "found" ? when(apex.a.answer.set.ttl > 86_400, { ttl: apex.a.answer.set.ttl }) : [],
+    apex.a.answer.kind === "found" ? when(apex.a.answer.set.ttl > DAY, { ttl: apex.a.answer.set.ttl }) : [],
   ),
   "ttl-zero": rule("untidy", "RFC 1035 section 3.2.1", ({ apex }) =>
     apex.a.answer.kind === "found" ? when(apex.a.answer.set.ttl < 30, { ttl: apex.a.answer.set.ttl }) : [],
