@@ -1,5 +1,5 @@
 import type * as z from "zod";
-import { type Clause, type Clauses, clause, verbatim } from "./index.ts";
+import { type Clause, type Clauses, clause, verbatim } from "./clause.ts";
 
 /** What has to stand at a place of a file, by its code. */
 type Form = Clauses["expected-form"]["form"];

@@ -23,7 +23,7 @@ const GENERAL = {
 
 const WORDS = joined(GENERAL, ASKS, DKIM, DMARC, DNS, DNSSEC, FLEET, MAIL, PUBLISHING, REPORTS, SERVICES, SITE, SPF);
 
-declare module "../../core/clause/index.ts" {
+declare module "../../core/clause/clause.ts" {
   interface Clauses extends ParamsOf<typeof WORDS> {}
 }
 
