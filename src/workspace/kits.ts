@@ -23,6 +23,12 @@ export function parseKit(path: string, text: string): KitFile {
   if (typeof value === "object" && value !== null && "providerId" in value) {
     const file = readYaml(path, text, templateSchema);
     const [mistake] = checkTemplate(file.value);
+    if (mistake?.code === "field-malformed")
+      throw new Failure("template-field-form", {
+        at: file.place(["records", mistake.record, mistake.field]),
+        type: mistake.type,
+        field: mistake.field,
+      });
     if (mistake !== undefined)
       throw new Failure("template-field", {
         at: file.place(["records", mistake.record]),

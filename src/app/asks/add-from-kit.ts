@@ -84,9 +84,5 @@ function kitFailure(error: KitError, kit: string): Failure {
       return new Failure("kit-input-unknown", { kit, given: error.input, known: error.known });
     case "bad-records":
       return new Failure("kit-records", { kit, ask: error.ask, because: error.because });
-    case "unknown-blank":
-      return new Failure("kit-blank", { path: kit, ask: error.ask, blank: error.blank });
-    case "unknown-ask":
-      return new Failure("kit-after", { path: kit, ask: error.ask, after: error.after });
   }
 }

@@ -7,5 +7,6 @@
  * fillKit(kit, domain, new Map([["token", "4f1d"]]), 3600);   // { ok: true, value: { asks, later } }
  * ```
  */
-export * from "./kit.ts";
+export * from "./fill.ts";
+export { checkKit, type Kit, kitSchema, withBlanks } from "./kit.ts";
 export * from "./match.ts";

@@ -4,8 +4,9 @@ import fc from "fast-check";
 import { parse } from "yaml";
 import { inWords } from "../../present/clauses/index.ts";
 import { clauseOfIssue } from "../clause/index.ts";
-import { name } from "../name/index.ts";
-import { printRecord, txtValue } from "../record/index.ts";
+import { isAtOrBelow, name } from "../name/index.ts";
+import { decodeUtf8, printRecord, type ResourceRecord, txtValue } from "../record/index.ts";
+import { readRecords } from "../zone/index.ts";
 import { askOfKit, checkKit, fillKit, type Kit, kitSchema } from "./index.ts";
 
 const domain = name("brackwater.example");
@@ -69,7 +70,7 @@ describe("filling a kit in", () => {
     ],
     [
       { claim: "77aa", site: "a..b" },
-      { code: "bad-records", ask: "site" },
+      { code: "malformed-input", input: "site" },
     ],
     [
       { claim: "77aa", site: "a\nevil A 192.0.2.1" },
@@ -134,4 +135,97 @@ describe("checking a kit", () => {
     expect(kits).toHaveLength(6);
     for (const file of kits) expect(checkKit(kitSchema.parse(parse(readFileSync(new URL(file, folder), "utf8"))))).toEqual([]);
   });
+});
+
+describe("a value stays in its field", () => {
+  const fields = {
+    owner: "{x} 60 CNAME web.pagewick.example.\n",
+    "part of an owner": "{x}.box 60 CNAME web.pagewick.example.\n",
+    ttl: "www {x} CNAME web.pagewick.example.\n",
+    target: "www 60 CNAME {x}\n",
+    "part of a target": "www 60 CNAME {x}.pagewick.example.\n",
+    priority: "@ 60 MX {x} mx.inglemail.example.\n",
+    "quoted text": '_t 60 TXT "a={x}"\n',
+    "bare text": "_t 60 TXT a={x}\n",
+    address: "www 60 A {x}\n",
+    "field of a certificate authority": '@ 60 CAA 0 issue "{x}"\n',
+    "port of a service": "_s._tcp 60 SRV 1 2 {x} box.pagewick.example.\n",
+  };
+  const behind = "last 60 A 192.0.2.7\n";
+  const kitOf = (records: string, spf?: string) =>
+    kitSchema.parse({
+      kit: 1,
+      service: "s",
+      title: "S",
+      inputs: { x: { explain: "x" } },
+      asks: [{ id: "a", purpose: "site", records, ...(spf === undefined ? {} : { spf }) }],
+    });
+  const meaning = [
+    ..." \t;()\"\\@$.*/:=+-?~%&#<>{}[]|'`,_ü",
+    "IN",
+    "A",
+    "TXT",
+    "$ORIGIN",
+    "evil",
+    "203.0.113.66",
+    "60",
+    "all",
+    "\n",
+  ];
+  const values = fc
+    .array(fc.oneof(fc.constantFrom(...meaning), fc.string({ maxLength: 3 })), { maxLength: 12 })
+    .map((all) => all.join(""));
+
+  test.each(Object.entries(fields))(
+    "%s: whatever is filled in, there is one record of its type below the domain, or none",
+    (_, line) => {
+      const [plain] = readRecords(line.replace("{x}", "7"), { origin: domain, ttl: 300 }).records;
+      const type = plain?.type ?? "A";
+      fc.assert(
+        fc.property(values, (value) => {
+          const filled = fill({ x: value }, kitOf(line + behind));
+          if (!filled.ok) {
+            expect(["malformed-input", "bad-records"]).toContain(filled.error.code);
+            return;
+          }
+          const records = filled.value.asks[0]?.records ?? [];
+          expect(records.map((record) => record.type)).toEqual([type, "A"]);
+          for (const record of records) expect(isAtOrBelow(record.name, domain)).toBe(true);
+          expect(printRecord(records[1] as never)).toBe("last.brackwater.example. 60 IN A 192.0.2.7");
+          const [record] = records as [ResourceRecord];
+          if ("strings" in record.data) expect(record.data.strings.map(decodeUtf8)).toEqual([`a=${value}`]);
+        }),
+        { numRuns: 400 },
+      );
+    },
+  );
+
+  test.each([
+    [fields.owner, "x 60 IN A 203.0.113.66 ;"],
+    [fields.owner, "$ORIGIN evil.example. ;"],
+    [fields.owner, "evil.example."],
+    [fields.owner, ""],
+    [fields["part of a target"], "evil.example. ;"],
+    [fields.priority, "10 evil.example. ;"],
+    [fields.priority, "ten"],
+    [fields.ttl, "A"],
+    [fields.ttl, "TXT"],
+    [fields.address, "192.0.2.300"],
+  ])("%j takes no %j", (line, value) =>
+    expect(fill({ x: value }, kitOf(line))).toMatchObject({ ok: false, error: { input: "x" } }),
+  );
+
+  test.each(["x +all", "+all", "all", "?all", "x include:evil.example", "ptr", "redirect=evil.example", "x\u00a0+all"])(
+    "no term of SPF becomes another with %j",
+    (value) => {
+      for (const spf of ["include:{x}", "{x}", "a:{x}.example"])
+        expect([spf, fill({ x: value }, kitOf("", spf)).ok && value !== "all" && value !== "ptr"]).toEqual([spf, false]);
+    },
+  );
+
+  test("a macro of SPF is no blank", () =>
+    expect(fill({}, kitOf("", "exists:%{i}.spf.heronpost.example"))).toMatchObject({
+      ok: true,
+      value: { asks: [{ spf: "exists:%{i}.spf.heronpost.example" }] },
+    }));
 });

@@ -1,13 +1,8 @@
 import { RE2JS } from "re2js";
 import * as z from "zod";
-import { type Ask, PURPOSES, type Purpose } from "../ask/index.ts";
-import { type Clause, clause, expects } from "../clause/index.ts";
+import { PURPOSES } from "../ask/index.ts";
+import { expects } from "../clause/index.ts";
 import { POLICIES } from "../dmarc/index.ts";
-import { type DomainName, withoutRootDot } from "../name/index.ts";
-import { octetsOf, type ResourceRecord } from "../record/index.ts";
-import { err, ok, type Result } from "../result.ts";
-import { readSpfRecord } from "../spf/index.ts";
-import { readRecords } from "../zone/index.ts";
 
 const KEY = /^[a-z0-9][a-z0-9-]{0,62}$/;
 const key = z.string().regex(KEY, expects("key"));
@@ -19,6 +14,9 @@ function patternOf(text: string): RE2JS | undefined {
     return undefined;
   }
 }
+
+/** Whether a whole value matches a pattern of a kit. */
+export const matchesPattern = (pattern: string, value: string): boolean => patternOf(pattern)?.matches(value) === true;
 
 const pattern = z
   .string()
@@ -94,124 +92,28 @@ export const kitSchema = z.strictObject({
 });
 export type Kit = z.output<typeof kitSchema>;
 
-/** One ask of a kit, filled in for a domain. */
-export interface KitAsk {
-  readonly id: string;
-  readonly purpose: Purpose;
-  readonly after: readonly string[];
-  readonly records: readonly ResourceRecord[];
-  readonly spf?: string;
-  readonly dmarc?: (typeof POLICIES)[number];
-  /** How a DNS host knows it, where the kit is a template of the open set-up format. */
-  readonly template?: TemplateUse;
-}
-
-/** A group of a template with its variables filled in, as a DNS host is asked to apply it. */
-export type TemplateUse = NonNullable<Ask["template"]>;
-
-export type KitError =
-  | { readonly code: "missing-input"; readonly input: string; readonly explain: string; readonly example: string | undefined }
-  | { readonly code: "malformed-input"; readonly input: string; readonly explain: string; readonly example: string | undefined }
-  | { readonly code: "unknown-input"; readonly input: string; readonly known: readonly string[] }
+/** A mistake of a kit that its schema cannot see. */
+export type KitMistake =
   | { readonly code: "unknown-blank"; readonly ask: string; readonly blank: string }
-  | { readonly code: "unknown-ask"; readonly ask: string; readonly after: string }
-  | { readonly code: "bad-records"; readonly ask: string; readonly because: Clause };
+  | { readonly code: "unknown-ask"; readonly ask: string; readonly after: string };
 
-const BLANK = /\{([a-z0-9-]+)\}/g;
-const blanksOf = (text: string): string[] => [...text.matchAll(BLANK)].map((match) => match[1] as string);
+/** A blank of a kit; a macro of SPF (RFC 7208 section 7) is none. */
+const BLANK = /(?<!%)\{([a-z0-9-]+)\}/g;
+
+/** The blanks of a text, in their order. */
+export const blanksOf = (text: string): string[] => [...text.matchAll(BLANK)].map((match) => match[1] as string);
+
+/** A text with its blanks filled in. */
+export const withBlanks = (text: string, value: (blank: string, behind: string) => string): string =>
+  text.replace(BLANK, (found, blank: string, at: number) => value(blank, text.slice(at + found.length)));
 
 /** Mistakes of a kit that its schema cannot see: blanks without an input, asks that wait for none of its own. */
-export function checkKit(kit: Kit): KitError[] {
+export function checkKit(kit: Kit): KitMistake[] {
   const ids = new Set(kit.asks.map((ask) => ask.id));
-  return kit.asks.flatMap((ask): KitError[] => [
+  return kit.asks.flatMap((ask): KitMistake[] => [
     ...[...blanksOf(ask.records), ...blanksOf(ask.spf ?? ""), ...ask.later]
       .filter((blank) => blank !== "domain" && !Object.hasOwn(kit.inputs, blank))
       .map((blank) => ({ code: "unknown-blank" as const, ask: ask.id, blank })),
     ...ask.after.filter((other) => !ids.has(other)).map((after) => ({ code: "unknown-ask" as const, ask: ask.id, after })),
   ]);
-}
-
-/** An ask of a kit as a template, with those variables that its lines need. */
-function useOf(
-  kit: Kit,
-  { providerId, serviceId }: NonNullable<Kit["template"]>,
-  { records, spf = "", group }: Kit["asks"][number],
-  values: ReadonlyMap<string, string>,
-): TemplateUse {
-  const needed = [...new Set([...blanksOf(records), ...blanksOf(spf)])].filter((blank) => blank !== "domain");
-  return {
-    provider: providerId,
-    service: serviceId,
-    ...(group === undefined ? {} : { group }),
-    variables: Object.fromEntries(needed.map((key) => [kit.inputs[key]?.variable ?? key, values.get(key) ?? ""])),
-  };
-}
-
-/**
- * Fills a kit in for a domain. An ask whose inputs are all marked `later` and not given yet is left out: the
- * service shows them only after the asks before it are proven.
- */
-export function fillKit(
-  kit: Kit,
-  domain: DomainName,
-  values: ReadonlyMap<string, string>,
-  ttl: number,
-): Result<{ readonly asks: readonly KitAsk[]; readonly later: readonly string[] }, KitError> {
-  for (const given of values.keys())
-    if (!Object.hasOwn(kit.inputs, given)) return err({ code: "unknown-input", input: given, known: Object.keys(kit.inputs) });
-  for (const [name, value] of values) {
-    const { explain, example, pattern: wanted } = kit.inputs[name] as Kit["inputs"][string];
-    if (value.length > 8192 || /[\r\n\0]/.test(value) || (wanted !== undefined && patternOf(wanted)?.matches(value) !== true))
-      return err({ code: "malformed-input", input: name, explain, example });
-  }
-  const asks: KitAsk[] = [];
-  const later: string[] = [];
-  const idOf = (id: string) => (id.startsWith(`${kit.service}-`) ? id : `${kit.service}-${id}`);
-  for (const ask of kit.asks) {
-    if (ask.later.some((name) => !values.has(name))) {
-      later.push(idOf(ask.id));
-      continue;
-    }
-    for (const blank of [...blanksOf(ask.records), ...blanksOf(ask.spf ?? "")]) {
-      if (blank === "domain" || values.has(blank)) continue;
-      const { explain, example } = kit.inputs[blank] as Kit["inputs"][string];
-      return err({ code: "missing-input", input: blank, explain, example });
-    }
-    // A name that was given with its final dot does not get a second one.
-    const fill = (text: string, quote: (value: string) => string) =>
-      text.replace(/\{([a-z0-9-]+)\}(?=(\.(?:\s|$))?)/g, (_, blank: string, dot?: string) => {
-        const value = blank === "domain" ? withoutRootDot(domain) : quote(values.get(blank) as string);
-        return dot === undefined ? value : value.replace(/\.$/, "");
-      });
-    // A value inside quotes must not end them; escaping a backslash or quote means the character itself.
-    const { records, issues } = readRecords(octetsOf(fill(ask.records, (value) => value.replace(/["\\]/g, "\\$&"))), {
-      origin: domain,
-      ttl,
-    });
-    const [issue] = issues;
-    if (issue !== undefined)
-      return err({
-        code: "bad-records",
-        ask: ask.id,
-        because: clause("kit-line", { line: issue.line, found: issue.text, expected: issue.expected }),
-      });
-    const spf = ask.spf === undefined ? undefined : fill(ask.spf, (value) => value);
-    const parsedSpf = spf === undefined ? undefined : readSpfRecord(`v=spf1 ${spf}`);
-    if (parsedSpf?.ok === false)
-      return err({
-        code: "bad-records",
-        ask: ask.id,
-        because: clause("kit-spf-terms", { message: parsedSpf.error[0]?.message }),
-      });
-    asks.push({
-      id: idOf(ask.id),
-      purpose: ask.purpose,
-      after: ask.after.map(idOf),
-      records,
-      ...(spf === undefined ? {} : { spf }),
-      ...(ask.dmarc === undefined ? {} : { dmarc: ask.dmarc }),
-      ...(kit.template === undefined ? {} : { template: useOf(kit, kit.template, ask, values) }),
-    });
-  }
-  return ok({ asks, later });
 }

@@ -1,5 +1,5 @@
 import type { Purpose } from "../ask/index.ts";
-import { type Kit, kitSchema } from "../kit/index.ts";
+import { type Kit, kitSchema, withBlanks } from "../kit/index.ts";
 import { parseSeconds } from "../record/index.ts";
 import {
   checkTemplate,
@@ -113,7 +113,14 @@ const KNOWN_IN_RECORDS = new Set([
   ...["essential", "txtConflictMatchingMode", "txtConflictMatchingPrefix", "spfRules"],
 ]);
 
-const quoted = (text: string): string => `"${text.replace(/["\\]/g, "\\$&")}"`;
+/**
+ * A text of a template in quotes, with its variables as blanks. Quotation marks, backslashes and braces of its own stand for
+ * themselves; bare, braces would be blanks (RFC 1035 section 5.1 for the escapes).
+ */
+const quoted = (text: string, blanks: (text: string) => string): string =>
+  `"${text.replace(/%[A-Za-z0-9_.-]+%|["\\]|[{}]/g, (found) =>
+    found.length > 1 ? blanks(found) : /[{}]/.test(found) ? `\\${found.charCodeAt(0)}` : `\\${found}`,
+  )}"`;
 /** A name that a record points to: whole, so that nothing is added to it. */
 const pointed = (text: string): string => (text === "@" ? "{domain}." : text.endsWith(".") ? text : `${text}.`);
 
@@ -135,7 +142,7 @@ function lineOf(record: TemplateRecord, blanks: (text: string) => string): strin
     case "MX":
       return `${start} MX ${blanks(String(priority))} ${pointed(blanks(pointsTo))}`;
     case "TXT":
-      return `${start} TXT ${quoted(blanks(data))}`;
+      return `${start} TXT ${quoted(data, blanks)}`;
     case "SRV": {
       const under = record.name === undefined || record.name === "@" || record.name === "" ? "" : `.${blanks(record.name)}`;
       const label = (text = "") => (text.startsWith("_") ? text : `_${text}`);
@@ -255,10 +262,14 @@ function originOf(template: Template): Origin {
 }
 
 const unquoted = (text: string): string => {
-  const parts = [...text.matchAll(/"((?:[^"\\]|\\.)*)"/g)].map((match) => (match[1] as string).replace(/\\(["\\])/g, "$1"));
+  const parts = [...text.matchAll(/"((?:[^"\\]|\\.)*)"/g)].map((match) =>
+    (match[1] as string).replace(/\\(\d{3}|.)/g, (_, escaped: string) =>
+      escaped.length === 3 ? String.fromCharCode(Number(escaped)) : escaped,
+    ),
+  );
   return parts.length > 0 ? parts.join("") : text.trim();
 };
-const withoutDot = (text: string): string => (text === "{domain}." ? "@" : text.replace(/\.$/, ""));
+const withoutDot = (text: string): string => (text === "%domain%." ? "@" : text.replace(/\.$/, ""));
 
 const QUOTED = /"(?:[^"\\]|\\.)*"/g;
 /** A line of a zone file without its comment; a semicolon within quotes belongs to the text. */
@@ -277,14 +288,14 @@ function linesOf(records: string): string[] {
   });
 }
 
-/** One line of a kit as a record of a template; undefined where templates have no such type. */
+/** One line of a kit, with variables in place of its blanks, as a record of a template; undefined where templates have no such type. */
 function recordOfLine(line: string): TemplateRecord | undefined {
-  const match = /^(\S+)\s+(?:(\d[\dsmhdw]*|\{[a-z0-9-]+\})\s+)?(?:IN\s+)?([A-Z]+)\s+(.*)$/i.exec(line.trim());
-  const seconds = match?.[2] === undefined || match[2].startsWith("{") ? undefined : parseSeconds(match[2]);
+  const match = /^(\S+)\s+(?:(\d[\dsmhdw]*|%[A-Za-z0-9_.-]+%)\s+)?(?:IN\s+)?([A-Z]+)\s+(.*)$/i.exec(line.trim());
+  const seconds = match?.[2] === undefined || match[2].startsWith("%") ? undefined : parseSeconds(match[2]);
   if (
     match === null ||
     match[4]?.replace(QUOTED, "").includes("(") ||
-    (match[2] !== undefined && !match[2].startsWith("{") && seconds === undefined)
+    (match[2] !== undefined && !match[2].startsWith("%") && seconds === undefined)
   )
     return undefined;
   const [, host = "@", ttl, given = "", rest = ""] = match;
@@ -327,27 +338,21 @@ function recordOfLine(line: string): TemplateRecord | undefined {
 export function templateOfKit(kit: Kit): { readonly template: Template; readonly unsaid: readonly Unsaid[] } {
   const unsaid: Unsaid[] = [];
   const variableOf = (key: string) => (key === "domain" ? "domain" : (kit.inputs[key]?.variable ?? key));
-  const texts = (record: TemplateRecord): TemplateRecord =>
-    Object.fromEntries(
-      Object.entries(record).map(([field, value]) => [
-        field,
-        typeof value === "string" ? value.replace(/\{([a-z0-9-]+)\}/g, (_, key: string) => `%${variableOf(key)}%`) : value,
-      ]),
-    ) as TemplateRecord;
+  const variables = (text: string): string => withBlanks(text, (key) => `%${variableOf(key)}%`);
   const records = kit.asks.flatMap((ask): TemplateRecord[] => {
     const groupId = ask.group ?? (kit.template === undefined ? ask.id : undefined);
     const group = groupId === undefined ? {} : { groupId };
     if (ask.later.length > 0 || ask.after.length > 0) unsaid.push({ code: "later", at: ask.id });
     if (ask.dmarc !== undefined) unsaid.push({ code: "policy", at: ask.id });
-    const made = linesOf(ask.records).flatMap((line, i) => {
-      const record = recordOfLine(line);
+    const made = linesOf(ask.records).flatMap((line, i): TemplateRecord[] => {
+      const record = recordOfLine(variables(line));
       if (record === undefined) {
         unsaid.push({ code: "record-type", at: line.trim() });
         return [];
       }
       const how = ask.applied?.find((candidate) => candidate.line === i + 1);
       return [
-        texts({
+        {
           ...record,
           ...group,
           ...(how?.essential === undefined ? {} : { essential: how.essential === "always" ? "Always" : "OnApply" }),
@@ -355,10 +360,10 @@ export function templateOfKit(kit: Kit): { readonly template: Template; readonly
             ? {}
             : { txtConflictMatchingMode: how.texts === "none" ? "None" : how.texts === "all" ? "All" : "Prefix" }),
           ...(how?.prefix === undefined ? {} : { txtConflictMatchingPrefix: how.prefix }),
-        }),
+        },
       ];
     });
-    const all = ask.spf === undefined ? made : [...made, texts({ type: "SPFM", ...group, spfRules: ask.spf })];
+    const all = ask.spf === undefined ? made : [...made, { type: "SPFM" as const, ...group, spfRules: variables(ask.spf) }];
     if (all.length > 0 && purposeOf(all) !== ask.purpose) unsaid.push({ code: "purpose", at: ask.id });
     return all;
   });

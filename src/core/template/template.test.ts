@@ -3,7 +3,7 @@ import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { fillKit, kitSchema } from "../kit/index.ts";
 import { name } from "../name/index.ts";
-import { printRecord, toSets } from "../record/index.ts";
+import { printRecord, toSets, txtValue } from "../record/index.ts";
 import { readRecords } from "../zone/index.ts";
 import {
   checkTemplate,
@@ -26,6 +26,30 @@ import {
 const apex = name("brackwater.example");
 const head = { providerId: "pagewick.example", providerName: "Pagewick", serviceId: "site", serviceName: "A site", version: 3 };
 const template = (records: readonly object[], more: object = {}): Template => templateSchema.parse({ ...head, ...more, records });
+
+describe("what a template's own text holds", () => {
+  test.each(["v={domain}", "{foo}", "a\\123b", '"}{"', "%x% {x}", "\\", "{%x%}", "a;b"])(
+    "%s is that text, in a kit and back",
+    (data) => {
+      const made = template([{ type: "TXT", host: "_t", data, ttl: 60 }]);
+      const { kit } = kitOfTemplate(made);
+      const filled = fillKit(kit, apex, new Map(Object.keys(kit.inputs).map((key) => [key, "7"])), 60);
+      const [record] = filled.ok ? (filled.value.asks[0]?.records ?? []) : [];
+      expect(record === undefined ? filled : txtValue(record.data as never)).toBe(data.replaceAll("%x%", "7"));
+      expect(templateOfKit(kit).template.records[0]).toMatchObject({ data });
+    },
+  );
+  test.each([
+    { type: "CNAME", host: "x 60 IN A 203.0.113.66 ;", pointsTo: "a.example" },
+    { type: "CNAME", host: "x", pointsTo: "a.example. ;" },
+    { type: "CNAME", host: "{x}", pointsTo: "a.example" },
+    { type: "MX", host: "@", pointsTo: "a.example", priority: "10 evil.example. ;" },
+    { type: "A", host: "$ORIGIN evil.example.", pointsTo: "192.0.2.1" },
+    { type: "SPFM", spfRules: "include:{x}" },
+  ])("%j is no such record", (record) =>
+    expect(checkTemplate(template([record])).map(({ code }) => code)).toEqual(["field-malformed"]),
+  );
+});
 
 describe("a template as a kit", () => {
   const whole = template(

@@ -96,7 +96,7 @@ export const textsOfRecord = (of: TemplateRecord): string[] =>
 
 /** A mistake of a template that its shape alone does not show; `record` counts from 0. */
 export interface TemplateMistake {
-  readonly code: "field-missing" | "prefix-missing" | "variable-reserved";
+  readonly code: "field-missing" | "field-malformed" | "prefix-missing" | "variable-reserved";
   readonly record: number;
   readonly type: string;
   readonly field: string;
@@ -116,12 +116,32 @@ const NEEDS: Readonly<Record<TemplateRecord["type"], readonly (keyof TemplateRec
   REDIR302: ["target"],
 };
 
-/** Fields that a record of its type cannot do without, and variables that a link has no room for. */
+const NAMES = ["host", "pointsTo", "target", "protocol", "service", "name"] as const;
+const NUMBERS = ["ttl", "priority", "weight", "port"] as const;
+
+/** Fields whose own text, beside its variables, is not what they hold: a name, a number, terms of SPF. */
+const malformed = (record: TemplateRecord): (keyof TemplateRecord)[] => {
+  const isWeb = record.type === "REDIR301" || record.type === "REDIR302";
+  const own = (field: keyof TemplateRecord, stand: string) => withVariables(String(record[field] ?? ""), () => stand);
+  return [
+    ...NAMES.filter((field) => !(isWeb && field === "target") && !/^[\p{L}\p{M}\p{N}._*@:-]*$/u.test(own(field, "x"))),
+    ...NUMBERS.filter((field) => !/^\d*$/.test(own(field, "1"))),
+    ...(/[{}]/.test(own("spfRules", "x").replace(/%\{[^{}]*\}/g, "")) ? (["spfRules"] as const) : []),
+  ];
+};
+
+/** Fields that a record of its type cannot do without or cannot hold, and variables that a link has no room for. */
 export function checkTemplate({ records }: Template): TemplateMistake[] {
   return records.flatMap((record, i): TemplateMistake[] => [
     ...NEEDS[record.type]
       .filter((field) => record[field] === undefined)
       .map((field) => ({ code: "field-missing" as const, record: i, type: record.type, field: String(field) })),
+    ...malformed(record).map((field) => ({
+      code: "field-malformed" as const,
+      record: i,
+      type: record.type,
+      field: String(field),
+    })),
     ...(record.txtConflictMatchingMode === "Prefix" && record.txtConflictMatchingPrefix === undefined
       ? [{ code: "prefix-missing" as const, record: i, type: record.type, field: "txtConflictMatchingPrefix" }]
       : []),

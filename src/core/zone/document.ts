@@ -60,7 +60,15 @@ export interface ParseOptions {
   readonly ttl?: number;
   /** Reads the file an `$INCLUDE` names, as octets; or says what it expected instead. */
   readonly include?: (path: string) => { readonly text: string } | { readonly expected: Clause };
+  /**
+   * Fills in a word of a record before it is understood. What words there are is known by then: nothing that is filled in begins
+   * another word, line, type or directive. `undefined` where nothing can be filled in.
+   */
+  readonly fill?: (word: Token, place: WordPlace) => Token | undefined;
 }
+
+/** What a word of a record is: its owner's name, its TTL, or a part of its data, by the record's type. */
+export type WordPlace = "owner" | "ttl" | RecordType;
 
 const CLASSES = new Set(["IN", "CH", "HS", "CS"]);
 const MAX_ISSUES = 1000;
@@ -185,13 +193,17 @@ function readDirective(state: State, entry: ScannedEntry, file: string | undefin
 
 function readRecord(state: State, entry: ScannedEntry, file: string | undefined, issue: Report): void {
   const { tokens } = entry;
+  const fill = state.options.fill ?? ((word: Token): Token | undefined => word);
   let next = 0;
   if (!entry.indented) {
     const token = tokens[next++] as Token;
-    const parsed = parseName(decodeUtf8(token.text), state.origin);
-    if (!parsed.ok) {
+    const owner = fill(token, "owner");
+    const parsed = owner === undefined ? undefined : parseName(decodeUtf8(owner.text), state.origin);
+    if (!parsed?.ok) {
       state.owner = undefined;
-      return issue(token.at, token.text, clause("expected-other-name", { because: parsed.error.message }));
+      const expected =
+        parsed === undefined ? clause("expected-name") : clause("expected-other-name", { because: parsed.error.message });
+      return issue(token.at, token.text, expected);
     }
     state.owner = parsed.value;
   }
@@ -199,10 +211,14 @@ function readRecord(state: State, entry: ScannedEntry, file: string | undefined,
   let ttl: number | undefined;
   let classWritten = false;
   for (; next < tokens.length; next++) {
-    const word = (tokens[next] as Token).text;
+    const token = tokens[next] as Token;
+    const filled = fill(token, "ttl");
+    const word = (filled ?? token).text;
     const upper = word.toUpperCase();
     const time = ttl === undefined && /^\d/.test(word) ? parseSeconds(word) : undefined;
     if (time !== undefined) ttl = time;
+    // What was filled in is a time, or a mistake; it never says of which type the record is.
+    else if (filled !== token) return issue(token.at, token.text, clause("expected-time"));
     else if (!classWritten && CLASSES.has(upper)) {
       if (upper !== "IN") return issue((tokens[next] as Token).at, word, clause("expected-class-in"));
       classWritten = true;
@@ -211,7 +227,13 @@ function readRecord(state: State, entry: ScannedEntry, file: string | undefined,
   const typeToken = tokens[next++];
   const type = typeToken === undefined || typeToken.quoted ? undefined : parseType(typeToken.text);
   if (type === undefined) return issue(typeToken?.at ?? entry.wordsEnd, typeToken?.text ?? "", clause("expected-type-such-as"));
-  const data = readData(type, tokens.slice(next), state.origin, entry.wordsEnd);
+  const words: Token[] = [];
+  for (const token of tokens.slice(next)) {
+    const word = fill(token, type);
+    if (word === undefined) return issue(token.at, token.text, clause("expected-value-for", { type }));
+    words.push(word);
+  }
+  const data = readData(type, words, state.origin, entry.wordsEnd);
   if (!data.ok) return issue(data.error.at, data.error.text, data.error.expected);
   const soaMinimum = type === "SOA" ? (data.value as { minimum: number }).minimum : undefined;
   const effective = ttl ?? state.defaultTtl ?? state.lastTtl ?? state.options.ttl ?? soaMinimum;

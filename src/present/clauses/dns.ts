@@ -205,6 +205,7 @@ export const DNS = {
   "expected-hexadecimal": "an even number of hexadecimal digits",
   "expected-hexadecimal-of": ({ octets }: { readonly octets: number }) => `${octets * 2} hexadecimal digits for ${octets} octets`,
   "expected-base64": "octets in base64",
+  "expected-value-for": ({ type }: { readonly type: string }) => `a value that a ${type} record can hold`,
   "expected-type": "a record type",
   "expected-type-such-as": "a record type such as TXT or CNAME",
   "expected-moment": "a moment as YYYYMMDDHHmmSS, or in seconds since 1970",

@@ -518,5 +518,7 @@ export const PUBLISHING = {
     `${title} takes approvals (${ways.map((way) => `by a ${way}`).join(" and ")}): approve once in the browser, and nothing is copied`,
   "kit-line": ({ line, found, expected }: { readonly line: number; readonly found: string; readonly expected: Clause }, say) =>
     `line ${line}: found “${found}”, expected ${say(expected)}`,
+  "kit-outside": ({ name, domain }: { readonly name: DomainName; readonly domain: DomainName }) =>
+    `${displayName(name)} is no name of ${displayName(domain)}`,
   "kit-spf-terms": ({ message }: { readonly message: Clause | undefined }, say) => `its SPF terms: ${say(message)}`,
 } satisfies Words;

@@ -164,6 +164,13 @@ export const ASKS = {
   "unknown-kit": usage(({ given, known: words }: Unknown) =>
     say(`there is no kit ${quote(given)} in the kits folder${meant(given, words)}`, "name one that is there, or a file", "--kit"),
   ),
+  "template-field-form": usage(({ at, type, field }: { at: string; type: string; field: string }) =>
+    say(
+      `the ${visible(field)} of the ${visible(type)} record at ${at} is not what such a field holds`,
+      "correct it, or ask who made the template",
+      at,
+    ),
+  ),
   "template-field": usage(({ at, type, field, isReserved }: { at: string; type: string; field: string; isReserved: boolean }) =>
     isReserved
       ? say(
