@@ -37,7 +37,8 @@ const escapeRegex = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, "\\$&"
 /** The names outside the domain that records lead to. */
 const targetsOf = (records: readonly ResourceRecord[], own: DomainName): DomainName[] =>
   records.flatMap(({ data }) => {
-    const target = "target" in data ? data.target : "exchange" in data ? data.exchange : undefined;
+    const target =
+      "target" in data ? data.target : "exchange" in data ? data.exchange : "host" in data ? data.host.name : undefined;
     return target === undefined || target === "." || isAtOrBelow(target, own) ? [] : [target];
   });
 

@@ -77,6 +77,62 @@ export interface DataOf {
   readonly CDS: DelegationSigner;
   /** The same as keys (RFC 7344 section 3.2). */
   readonly CDNSKEY: ZoneKey;
+  /** Where a service is, and how it is spoken to (RFC 9460 section 2.2); 0 as priority makes it an alias. */
+  readonly SVCB: ServiceBinding;
+  /** The same for web servers (RFC 9460 section 9). */
+  readonly HTTPS: ServiceBinding;
+  /** RFC 4255 section 3.1; `fingerprint` in lower-case hexadecimal. */
+  readonly SSHFP: { readonly algorithm: number; readonly fingerprintType: number; readonly fingerprint: string };
+  /** RFC 3403 section 4.1; octet strings. */
+  readonly NAPTR: {
+    readonly order: number;
+    readonly preference: number;
+    readonly flags: string;
+    readonly services: string;
+    readonly regexp: string;
+    readonly replacement: DomainName;
+  };
+  /** RFC 1876 section 2. */
+  readonly LOC: { readonly location: Location };
+  /** RFC 1035 section 3.3.2; octet strings. */
+  readonly HINFO: { readonly cpu: string; readonly system: string };
+  /** RFC 1183 section 2.2. */
+  readonly RP: { readonly mailbox: DomainName; readonly texts: DomainName };
+  /** RFC 4398 section 2; `certificate` in lower-case hexadecimal. */
+  readonly CERT: { readonly kind: number; readonly keyTag: number; readonly algorithm: number; readonly certificate: string };
+  /** RFC 8162 section 2. */
+  readonly SMIMEA: DataOf["TLSA"];
+  /** RFC 7929 section 2.1; in lower-case hexadecimal. */
+  readonly OPENPGPKEY: { readonly key: string };
+  /** RFC 7477 section 2.1. */
+  readonly CSYNC: { readonly serial: number; readonly flags: number; readonly types: readonly RecordType[] };
+  /** RFC 8976 section 2.2; `digest` in lower-case hexadecimal. */
+  readonly ZONEMD: { readonly serial: number; readonly scheme: number; readonly hash: number; readonly digest: string };
+  /** RFC 7553 section 4.5; `uri` is an octet string. */
+  readonly URI: { readonly priority: number; readonly weight: number; readonly uri: string };
+}
+
+interface ServiceBinding {
+  readonly priority: number;
+  /** The root: the owner of the record itself. */
+  readonly host: SpelledName;
+  readonly parameters: readonly ServiceParameter[];
+}
+
+/** A parameter of a service binding; `value` as zone files write it between quotes, as an octet string (RFC 9460 section 2.1). */
+export interface ServiceParameter {
+  readonly key: string;
+  readonly value: string;
+}
+
+/** Thousandths of a second of arc, north and east of 0, and centimetres. */
+export interface Location {
+  readonly latitude: number;
+  readonly longitude: number;
+  readonly altitude: number;
+  readonly size: number;
+  readonly horizontal: number;
+  readonly vertical: number;
 }
 
 interface DelegationSigner {

@@ -44,6 +44,18 @@ export class TokenCursor {
     return ok(token);
   }
 
+  /** The word that comes next, which stays. */
+  peek(): Token | undefined {
+    return this.#tokens[this.#next];
+  }
+
+  /** The words that are left. */
+  all(): readonly Token[] {
+    const left = this.#tokens.slice(this.#next);
+    this.#next = this.#tokens.length;
+    return left;
+  }
+
   /** Everything that is left, joined without white space. */
   rest(): Token {
     const left = this.#tokens.slice(this.#next);
@@ -165,7 +177,7 @@ function readString(token: Token): Result<string, DataError> {
 }
 
 /** One character-string of at most 255 octets. */
-const string: Field<string> = {
+export const string: Field<string> = {
   read(from) {
     const token = from.next(clause("expected-text"));
     if (!token.ok) return token;

@@ -52,6 +52,53 @@ describe("zone-file text (RFC 1035 section 5)", () => {
     ["@ TXT \\# 3 026869", 'brackwater.example. 300 IN TXT "hi"'],
     ["@ TYPE65281 \\# 0", "brackwater.example. 300 IN TYPE65281 \\# 0"],
     ['@ TXT ( "a" ; note\n  "b" )', 'brackwater.example. 300 IN TXT "a" "b"'],
+    // RFC 9460 appendix D, with names of our own.
+    ["@ HTTPS 0 foo.example.", "brackwater.example. 300 IN HTTPS 0 foo.example."],
+    ["@ SVCB 1 .", "brackwater.example. 300 IN SVCB 1 ."],
+    ['@ HTTPS 1 . alpn="h2"', 'brackwater.example. 300 IN HTTPS 1 . alpn="h2"'],
+    ["@ SVCB 16 foo.example. port=53", "brackwater.example. 300 IN SVCB 16 foo.example. port=53"],
+    ["@ SVCB 1 foo.example. key667=hello", 'brackwater.example. 300 IN SVCB 1 foo.example. key667="hello"'],
+    ['@ SVCB 1 foo.example. key667="hello\\210qoo"', 'brackwater.example. 300 IN SVCB 1 foo.example. key667="hello\\210qoo"'],
+    [
+      '@ SVCB 1 foo.example. ipv6hint="2001:db8::1,2001:db8::53:1"',
+      "brackwater.example. 300 IN SVCB 1 foo.example. ipv6hint=2001:db8::1,2001:db8::53:1",
+    ],
+    [
+      "@ SVCB 16 foo.example. alpn=h2,h3-19 mandatory=ipv4hint,alpn ipv4hint=192.0.2.1",
+      'brackwater.example. 300 IN SVCB 16 foo.example. mandatory=alpn,ipv4hint alpn="h2,h3-19" ipv4hint=192.0.2.1',
+    ],
+    [
+      '@ SVCB 16 foo.example. alpn="f\\\\\\\\oo\\\\,bar,h2"',
+      'brackwater.example. 300 IN SVCB 16 foo.example. alpn="f\\\\\\\\oo\\\\,bar,h2"',
+    ],
+    [
+      "@ SVCB 16 foo.example. alpn=f\\\\\\092oo\\092,bar,h2",
+      'brackwater.example. 300 IN SVCB 16 foo.example. alpn="f\\\\\\\\oo\\\\,bar,h2"',
+    ],
+    ["@ HTTPS 1 . alpn=h3,h2 no-default-alpn", 'brackwater.example. 300 IN HTTPS 1 . alpn="h3,h2" no-default-alpn'],
+    ["@ HTTPS 1 . ech=AEX+ key1=h2", 'brackwater.example. 300 IN HTTPS 1 . alpn="h2" ech="AEX+"'],
+    ["@ HTTPS \\# 3 000100", "brackwater.example. 300 IN HTTPS 1 ."],
+    ["@ SSHFP 4 2 0123 abcd", "brackwater.example. 300 IN SSHFP 4 2 0123ABCD"],
+    [
+      '@ NAPTR 100 10 "U" "E2U+sip" "!^.*$!sip:box@brackwater.example!" .',
+      'brackwater.example. 300 IN NAPTR 100 10 "U" "E2U+sip" "!^.*$!sip:box@brackwater.example!" .',
+    ],
+    [
+      "@ LOC 51 30 12.748 N 0 7 39.611 W 0.00m 0.00m 0.00m 0.00m",
+      "brackwater.example. 300 IN LOC 51 30 12.748 N 0 7 39.611 W 0.00m 0.00m 0.00m 0.00m",
+    ],
+    [
+      "@ LOC 42 21 54 N 71 06 18 W -24m 30m",
+      "brackwater.example. 300 IN LOC 42 21 54.000 N 71 6 18.000 W -24.00m 30.00m 10000.00m 10.00m",
+    ],
+    ["@ LOC 90 S 180 E 10", "brackwater.example. 300 IN LOC 90 0 0.000 S 180 0 0.000 E 10.00m 1.00m 10000.00m 10.00m"],
+    ["@ CERT PKIX 7 RSASHA256 AQID", "brackwater.example. 300 IN CERT 1 7 8 AQID"],
+    ["@ DNSKEY 257 3 ECDSAP256SHA256 AQID", "brackwater.example. 300 IN DNSKEY 257 3 13 AQID"],
+    ["@ CDS 0 0 0 00", "brackwater.example. 300 IN CDS 0 0 0 00"],
+    ["@ TLSA 3 1 1 00ff", "brackwater.example. 300 IN TLSA 3 1 1 00FF"],
+    ["@ HINFO a b", 'brackwater.example. 300 IN HINFO "a" "b"'],
+    ["@ CSYNC 66 3 A NS AAAA", "brackwater.example. 300 IN CSYNC 66 3 A NS AAAA"],
+    ['@ URI 10 1 "https://www.brackwater.example/"', 'brackwater.example. 300 IN URI 10 1 "https://www.brackwater.example/"'],
   ])("%s", (line, expected) => {
     expect(one(line).issues).toEqual([]);
     expect(canonical(line)).toEqual([expected]);
@@ -65,13 +112,27 @@ describe("zone-file text (RFC 1035 section 5)", () => {
     ["@ MX 70000 mx.example.", 1, 6, "70000"],
     ["@ CNAME a b", 1, 11, "b"],
     ["@ WHAT x", 1, 3, "WHAT"],
+    ["@ HTTPS 1 . port=70000", 1, 13, "port=70000"],
+    ["@ HTTPS 1 . what=x", 1, 13, "what=x"],
+    ["@ HTTPS 1 . alpn", 1, 13, "alpn"],
+    ["@ HTTPS 1 . alpn=", 1, 13, "alpn="],
+    ["@ HTTPS 1 . port=1 port=1", 1, 13, "port=1"],
+    ["@ HTTPS 1 . mandatory=alpn", 1, 13, "mandatory=alpn"],
+    ["@ HTTPS 1 . mandatory=mandatory", 1, 13, "mandatory=mandatory"],
+    ["@ HTTPS 1 . no-default-alpn", 1, 13, "no-default-alpn"],
+    ["@ HTTPS 1 . no-default-alpn=x alpn=h2", 1, 13, "no-default-alpn=x"],
+    ["@ HTTPS 1 . ipv4hint=192.0.2.300", 1, 13, "ipv4hint=192.0.2.300"],
+    ['@ HTTPS 1 . alpn= "h2"', 1, 13, "alpn="],
+    ["@ LOC 91 N 0 E 0", 1, 7, "91"],
+    ["@ LOC 1 60 N 0 E 0", 1, 9, "60"],
+    ["@ LOC 1 N 0 E", 1, 7, "1"],
     ["@ TXT", 1, 6, ""],
     ['@ TXT "open', 1, 7, '"open'],
     ["@ TXT ( a", 1, 7, "("],
     ["@ TXT a )", 1, 9, ")"],
     ["@ TYPE65280 \\# 3 ABCD", 1, 18, "ABCD"],
     ["@ A \\# 3 C00002", 1, 5, "c00002"],
-    ["@ SSHFP 1 1 abcd", 1, 9, "1"],
+    ["@ TYPE65280 1 1 abcd", 1, 13, "1"],
     ["@ CH A 192.0.2.1", 1, 3, "CH"],
     ["$WHAT x", 1, 1, "$WHAT"],
     ["  A 192.0.2.1", 1, 1, "A"],
@@ -148,6 +209,44 @@ const u31 = fc.integer({ min: 0, max: 0x7fffffff });
 const withoutRootDot = <T extends RecordType>(type: T, data: fc.Arbitrary<unknown>) =>
   data.map((value) => ({ type, data: value as RecordData }));
 
+const spelled = (of: DomainName) => {
+  const writer = new WireWriter();
+  writer.name(of, false);
+  return { name: of, octets: writer.done().toString("hex") };
+};
+const size = fc
+  .tuple(fc.integer({ min: 0, max: 9 }), fc.integer({ min: 0, max: 9 }))
+  .map(([digit, power]) => digit * 10 ** (digit === 0 ? 0 : power));
+const location = fc.record({
+  latitude: fc.integer({ min: -324_000_000, max: 324_000_000 }),
+  longitude: fc.integer({ min: -648_000_000, max: 648_000_000 }),
+  altitude: fc.integer({ min: -10_000_000, max: 4_000_000_000 }),
+  size,
+  horizontal: size,
+  vertical: size,
+});
+const item = octetString(20)
+  .filter((text) => text !== "")
+  .map((text) => text.replace(/[\\,]/g, "\\$&"));
+/** Parameters of a service in the order of their numbers, none of them mandatory. */
+const parameters = fc
+  .record(
+    {
+      alpn: fc.array(item, { minLength: 1, maxLength: 3 }).map((all) => all.join(",")),
+      port: u16.map(String),
+      ipv4hint: fc.array(fc.ipV4(), { minLength: 1, maxLength: 3 }).map((all) => all.join(",")),
+      ech: hex.filter((text) => text !== "").map((text) => Buffer.from(text, "hex").toString("base64")),
+      key667: octetString(30),
+    },
+    { requiredKeys: [] },
+  )
+  .map((all) =>
+    Object.entries(all)
+      .map(([key, value]) => ({ key, value }))
+      .sort((a, b) => ORDER.indexOf(a.key) - ORDER.indexOf(b.key)),
+  );
+const ORDER = ["alpn", "port", "ipv4hint", "ech", "key667"];
+
 /** Any record of any type this program knows, and of one it does not. */
 const anyRecord: fc.Arbitrary<ResourceRecord> = fc
   .tuple(
@@ -185,7 +284,27 @@ const anyRecord: fc.Arbitrary<ResourceRecord> = fc
       withoutRootDot("SRV", fc.record({ priority: u16, weight: u16, port: u16, target: anyName })),
       withoutRootDot("TLSA", fc.record({ usage: u8, selector: u8, matching: u8, certificate: hex })),
       withoutRootDot("TYPE65280", fc.record({ rdata: hex })),
-      withoutRootDot("HTTPS", fc.record({ rdata: hex })),
+      withoutRootDot(
+        "NAPTR",
+        fc.record({
+          order: u16,
+          preference: u16,
+          flags: octetString(9),
+          services: octetString(20),
+          regexp: octetString(40),
+          replacement: anyName,
+        }),
+      ),
+      withoutRootDot("SSHFP", fc.record({ algorithm: u8, fingerprintType: u8, fingerprint: hex })),
+      withoutRootDot("CERT", fc.record({ kind: u16, keyTag: u16, algorithm: u8, certificate: hex })),
+      withoutRootDot("URI", fc.record({ priority: u16, weight: u16, uri: octetString(60) })),
+      withoutRootDot(
+        "LOC",
+        location.map((of) => ({ location: of })),
+      ),
+      ...(["SVCB", "HTTPS"] as const).map((type) =>
+        withoutRootDot(type, fc.record({ priority: u16, host: anyName.map(spelled), parameters })),
+      ),
     ),
   )
   .map(([owner, ttl, { type, data }]) => ({ name: owner, ttl, type, data }));

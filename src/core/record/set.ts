@@ -76,9 +76,20 @@ export interface RecordJson {
 export function recordJson({ name, type, ttl, data }: ResourceRecord): RecordJson {
   if ("strings" in data) return { name, type, ttl, data: decodeUtf8(txtValue(data)) };
   if ("address" in data) return { name, type, ttl, data: data.address };
-  if ("target" in data && type !== "SRV") return { name, type, ttl, data: data.target };
+  if (isAlias(data)) return { name, type, ttl, data: data.target };
   if ("rdata" in data) return { name, type, ttl, data: printData(type, data) };
-  return { name, type, ttl, data: "value" in data ? { ...data, value: decodeUtf8(data.value) } : { ...data } };
+  return { name, type, ttl, data: "value" in data ? { ...data, value: decodeUtf8(data.value) } : withoutSpelling({ ...data }) };
 }
+
+const isAlias = (data: RecordData): data is DataOf["CNAME"] => "target" in data && Object.keys(data).length === 1;
+
+/** Fields in which a name is kept as it was spelled, with the name alone. */
+const withoutSpelling = (data: Readonly<Record<string, unknown>>): Readonly<Record<string, unknown>> =>
+  Object.fromEntries(
+    Object.entries(data).map(([key, value]) => [
+      key,
+      typeof value === "object" && value !== null && "octets" in value && "name" in value ? value.name : value,
+    ]),
+  );
 
 export const setJson = (set: RecordSet | undefined): RecordJson[] => (set === undefined ? [] : recordsOf(set).map(recordJson));

@@ -15,6 +15,7 @@ import {
   restHex,
   restText,
   seconds,
+  string,
   strings,
   type Token,
   TokenCursor,
@@ -23,6 +24,8 @@ import {
   u32,
   word,
 } from "./fields.ts";
+import { algorithm, certificateType, location } from "./more-fields.ts";
+import { serviceParameters } from "./service-fields.ts";
 import { MalformedWire, WireReader, type WireWriter } from "./wire.ts";
 
 type Fields<D> = { readonly [K in keyof D]: Field<D[K]> };
@@ -47,10 +50,10 @@ const KNOWN: { readonly [T in KnownType]: Fields<DataOf[T]> } = {
   AAAA: { address: ipv6 },
   SRV: { priority: u16, weight: u16, port: u16, target: plainDomain },
   DNAME: { target: plainDomain },
-  DS: { keyTag: u16, algorithm: u8, digestType: u8, digest: restHex },
+  DS: { keyTag: u16, algorithm, digestType: u8, digest: restHex },
   RRSIG: {
     covered: typeName,
-    algorithm: u8,
+    algorithm,
     labels: u8,
     originalTtl: seconds,
     expiration: moment,
@@ -60,14 +63,27 @@ const KNOWN: { readonly [T in KnownType]: Fields<DataOf[T]> } = {
     signature: restBase64,
   },
   NSEC: { next: spelledDomain, types: typeBits },
-  DNSKEY: { flags: u16, protocol: u8, algorithm: u8, key: restBase64 },
+  DNSKEY: { flags: u16, protocol: u8, algorithm, key: restBase64 },
   NSEC3: { hash: u8, flags: u8, iterations: u16, salt: saltHex, next: hashedName, types: typeBits },
   NSEC3PARAM: { hash: u8, flags: u8, iterations: u16, salt: saltHex },
-  CDS: { keyTag: u16, algorithm: u8, digestType: u8, digest: restHex },
-  CDNSKEY: { flags: u16, protocol: u8, algorithm: u8, key: restBase64 },
+  CDS: { keyTag: u16, algorithm, digestType: u8, digest: restHex },
+  CDNSKEY: { flags: u16, protocol: u8, algorithm, key: restBase64 },
   TLSA: { usage: u8, selector: u8, matching: u8, certificate: restHex },
   SPF: { strings },
   CAA: { flags: u8, tag: word, value: restText },
+  SVCB: { priority: u16, host: spelledDomain, parameters: serviceParameters },
+  HTTPS: { priority: u16, host: spelledDomain, parameters: serviceParameters },
+  SSHFP: { algorithm: u8, fingerprintType: u8, fingerprint: restHex },
+  NAPTR: { order: u16, preference: u16, flags: string, services: string, regexp: string, replacement: plainDomain },
+  LOC: { location },
+  HINFO: { cpu: string, system: string },
+  RP: { mailbox: plainDomain, texts: plainDomain },
+  CERT: { kind: certificateType, keyTag: u16, algorithm, certificate: restBase64 },
+  SMIMEA: { usage: u8, selector: u8, matching: u8, certificate: restHex },
+  OPENPGPKEY: { key: restBase64 },
+  CSYNC: { serial: u32, flags: u16, types: typeBits },
+  ZONEMD: { serial: u32, scheme: u8, hash: u8, digest: restHex },
+  URI: { priority: u16, weight: u16, uri: restText },
 };
 
 const isKnownType = (type: RecordType): type is KnownType => Object.hasOwn(KNOWN, type);
@@ -128,6 +144,7 @@ export function readData(
 export function printData(type: RecordType, data: RecordData): string {
   return fieldsOf(type)
     .map(([key, field]) => field.print((data as unknown as Record<string, unknown>)[key]))
+    .filter((text) => text !== "")
     .join(" ");
 }
 

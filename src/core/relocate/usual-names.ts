@@ -108,4 +108,4 @@ export const USUAL_NAMES: readonly string[] = [
 ];
 
 /** The types that are asked for at each of them. */
-export const USUAL_TYPES: readonly string[] = ["A", "AAAA", "CNAME", "MX", "TXT", "NS", "CAA", "SRV", "TLSA"];
+export const USUAL_TYPES: readonly string[] = ["A", "AAAA", "CNAME", "MX", "TXT", "NS", "CAA", "SRV", "TLSA", "HTTPS"];

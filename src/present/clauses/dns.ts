@@ -33,6 +33,9 @@ type WireBroken = {
     | "name-breaks-off"
     | "pointer-breaks-off"
     | "pointer-forward"
+    | "parameters-out-of-order"
+    | "location-version"
+    | "location-size"
     | "label-kind"
     | "label-breaks-off"
     | "name-too-long"
@@ -45,6 +48,9 @@ type WireBroken = {
 const BROKEN: Readonly<Record<WireBroken["what"], string>> = {
   "name-breaks-off": "a name breaks off",
   "pointer-breaks-off": "a compression pointer breaks off",
+  "parameters-out-of-order": "the parameters of a service are out of order",
+  "location-version": "a location of a version that nobody knows",
+  "location-size": "a location with a size that is none",
   "pointer-forward": "a compression pointer does not lead backwards",
   "label-kind": "a label has an unknown kind",
   "label-breaks-off": "a label breaks off",
@@ -206,6 +212,9 @@ export const DNS = {
   "expected-hexadecimal-of": ({ octets }: { readonly octets: number }) => `${octets * 2} hexadecimal digits for ${octets} octets`,
   "expected-base64": "octets in base64",
   "expected-value-for": ({ type }: { readonly type: string }) => `a value that a ${type} record can hold`,
+  "expected-service-parameter": 'a parameter such as alpn="h2" or port=8443',
+  "expected-fitting-parameters": "parameters that fit each other, each once",
+  "expected-location": "a place such as 51 30 12.7 N 0 7 39.6 W 25m",
   "expected-type": "a record type",
   "expected-type-such-as": "a record type such as TXT or CNAME",
   "expected-moment": "a moment as YYYYMMDDHHmmSS, or in seconds since 1970",
