@@ -57,8 +57,8 @@ export class DnsClient {
   readonly #channels = new LRUCache<string, UdpChannel>({ max: MAX_CHANNELS, dispose: (channel) => channel.retire() });
   readonly #limits = new Map<string, LimitFunction>();
   readonly #silence = new Map<string, Silence>();
-  /** Servers that only answered without EDNS: they say that they do not know it, or left questions with it unanswered. */
-  readonly #withoutEdns = new Map<string, "refuses" | "silent">();
+  /** Servers without EDNS: they say that they do not know it, answer as if it were not there, or left questions with it unanswered. */
+  readonly #withoutEdns = new Map<string, "refuses" | "ignores" | "silent">();
 
   constructor({ timeout = 5000, tries = 3, concurrency = 32 }: DnsClientOptions = {}) {
     this.#timeout = timeout;
@@ -187,6 +187,9 @@ export class DnsClient {
         attempt -= 1;
         continue;
       }
+      // Whoever knows EDNS answers with it (RFC 6891 sections 6.1.1 and 7).
+      if (edns && message.edns === undefined && (message.rcode === RCODE.NOERROR || message.rcode === RCODE.NXDOMAIN))
+        this.#withoutEdns.set(key, "ignores");
       if (!edns && known === undefined && !this.#withoutEdns.has(key)) this.#withoutEdns.set(key, "silent");
       return ok(message);
     }

@@ -48,6 +48,8 @@ const serve = async (handle: Handler): Promise<ServerAddress> => {
   return { address: "127.0.0.1", port: server.port };
 };
 const txt = (text: string): WireRecord => ({ name: apex, type: "TXT", class: CLASS.IN, ttl: 60, data: { strings: [text] } });
+/** What shows that a server knows EDNS. */
+const EDNS = { edns: { payload: 1232, dnssecOk: false } } as const;
 const reply = (request: Buffer, more: Partial<Message>): Buffer => {
   const query = decodeMessage(request);
   if (!query.ok) throw new Error(query.error.clause);
@@ -318,9 +320,13 @@ describe("the client", () => {
     expect((await asking.at(dropping, { recursive: true }).ask(apex, "TXT")).kind).toBe("found");
     expect(await asking.takesEdns(dropping, apex)).toBe(false);
     let lost = 2;
-    const losing = await serve(async (request) => (lost-- > 0 ? undefined : reply(request, { answers: [txt("hi")] })));
+    const losing = await serve(async (request) => (lost-- > 0 ? undefined : reply(request, { answers: [txt("hi")], ...EDNS })));
     expect((await asking.at(losing, { recursive: true }).ask(apex, "TXT")).kind).toBe("found");
     expect(await asking.takesEdns(losing, apex)).toBe(true);
+    // An answer without it comes from a server that passes it over (RFC 6891 sections 6.1.1 and 7).
+    const ignoring = await serve(async (request) => reply(request, { answers: [txt("hi")] }));
+    expect((await asking.at(ignoring, { recursive: true }).ask(apex, "TXT")).kind).toBe("found");
+    expect(await asking.takesEdns(ignoring, apex)).toBe(false);
   });
   test("forged answers are ignored: wrong id, wrong question, wrong source, not a response", async () => {
     const socket = createSocket("udp4");

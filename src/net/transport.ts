@@ -130,9 +130,13 @@ export class UdpChannel {
     for (const request of requests) {
       const open = lane.pending.get(request.readUInt16BE(0));
       if (open === undefined || lane.closed) continue;
-      // What goes wrong with sending comes as the error of the socket, which is connected to this one server.
       if (socket instanceof Error) open.settle(err(socketFailure(socket, this.#server)));
-      else socket.send(request);
+      // The system tells of a closed port once, with the next thing sent: to this request then, and not as an error of the socket.
+      else
+        socket.send(request, (error) => {
+          if (error !== null)
+            for (const waiting of [...lane.pending.values()]) waiting.settle(err(socketFailure(error, this.#server)));
+        });
     }
   }
 

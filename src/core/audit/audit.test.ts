@@ -122,7 +122,7 @@ const servers = (...lookups: Lookup[]): Authority => ({
   apex: name(B),
   unreachable: [],
   ttl: 60,
-  servers: lookups.map((lookup, i) => ({ name: name(`ns${i + 1}.nettlehost.example`), address: "198.51.100.2", lookup })),
+  servers: lookups.map((lookup, i) => ({ name: name(`ns${i + 1}.nettlehost.example`), address: `198.51.100.${i + 2}`, lookup })),
 });
 const silence: Lookup = { ask: async () => failed("timeout", verbatim("nobody answers")) };
 const refusal: Lookup = { ask: async () => failed("refused", verbatim("not mine")) };
@@ -164,11 +164,13 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
   ["dnssec-wildcard", { zone: { wild: '* TXT "hello"' }, input: { trust: async () => ({ kind: "secure", until: NOW + 9e6 }) } }],
   ["dnssec-denial", flawed({ code: "wildcard-unproven", wildcard: name(`*.${B}`), ...about })],
   ["dnssec-ends-soon", { input: { trust: async () => ({ kind: "secure", until: NOW + 86_400 }) } }],
+  ["dnssec-outdated-algorithm", { zone: { key: "@ DNSKEY 257 3 7 AQID" } }],
   ["dnssec-unknown-algorithm", { input: { trust: async () => ({ kind: "insecure", zone: name(B), why: "unknown-algorithm" }) } }],
   [
     "dnssec-server-differs",
     {
       input: {
+        authority: servers(serving(1), serving(1)),
         trust: async () => ({ kind: "secure", until: NOW + 9e6 }),
         trustAt: async (server) =>
           server === "198.51.100.2"
@@ -445,6 +447,34 @@ describe("the catalogue", () => {
   });
   test("every entry is shown below", () =>
     expect(allInWords(CATALOGUE.map((rule) => rule.id).filter((id) => !CASES.some(([shown]) => shown === id)))).toEqual([]));
+  test("where no server has signatures that verify, none is to be taken out", async () => {
+    const { findings } = await look({
+      input: {
+        authority: servers(serving(1), serving(1)),
+        trust: async () => ({ kind: "secure", until: NOW + 9e6 }),
+        trustAt: async () => ({ kind: "bogus", flaw: { code: "signature-expired", at: NOW - 86_400, keyTag: 815, ...about } }),
+      },
+    });
+    expect(findings.map(({ id }) => id)).toContain("dnssec-signature");
+    expect(findings.map(({ id }) => id)).not.toContain("dnssec-server-differs");
+  });
+  test.each([
+    ["TXT", "spf"],
+    ["MX", "mail-in"],
+    ["CAA", "certificate"],
+    ["A", "site"],
+  ])("a signed %s set whose signature has ended is a finding, and nothing is praised that rests on it", async (type, area) => {
+    const { findings, right } = await look({
+      input: {
+        trust: async (_, asked) =>
+          asked === type
+            ? { kind: "bogus", flaw: { code: "signature-expired", at: NOW - 86_400, keyTag: 815, ...about, type } }
+            : { kind: "secure", until: NOW + 9e6 },
+      },
+    });
+    expect(findings.filter(({ id }) => id === "dnssec-signature").length).toBeGreaterThan(0);
+    expect(right.map((one) => one.area)).not.toContain(area);
+  });
   test("of a sound domain there is nothing to say, whatever it is for", async () => {
     for (const role of ["main", "secondary", "sending", undefined] as const) {
       const { findings, unresolved } = await look({ input: { role } });

@@ -106,8 +106,10 @@ export interface Facts extends AuditInput {
   readonly caa: Published<"CAA">;
   readonly ds: Answer;
   readonly dnskey: Answer;
-  /** What may be believed of the domain, of its mail policy and of a name that nobody made. */
+  /** What may be believed of the domain, of each set that is relied on, and of a name that nobody made. */
   readonly chains: readonly Verdict[];
+  /** The sets that resolvers which check signatures refuse. */
+  readonly refused: readonly { readonly name: DomainName; readonly type: string }[];
   /** Name servers whose signatures do not verify, where the domain as a whole is signed rightly. */
   readonly badServers: readonly { readonly name: DomainName; readonly flaw: ChainFlaw }[];
   /** What the zone asks its parent to put in the place of its DS records. */

@@ -249,7 +249,11 @@ async function dmarcFacts({ input, at, host, everywhere }: Asking) {
 }
 
 /** What is said about encrypted delivery, at the right names and at mistyped ones, and what DNSSEC there is. */
-async function transportFacts({ input, at, host, below, everywhere, ds: askDs, keys: askKeys }: Asking, wild: boolean) {
+async function transportFacts(
+  { input, at, host, below, everywhere, ds: askDs, keys: askKeys }: Asking,
+  wild: boolean,
+  relied: readonly { readonly name: DomainName; readonly type: string }[],
+) {
   const { domain } = input;
   const [mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99, cds] = await Promise.all([
     at(below("_mta-sts"), "TXT"),
@@ -263,23 +267,34 @@ async function transportFacts({ input, at, host, below, everywhere, ds: askDs, k
   const { trust = async (): Promise<Verdict> => ({ kind: "indeterminate", why: "no-anchor" }) } = input;
   const own = await trust(domain, "SOA");
   const { authority, trustAt } = input;
-  const badServers =
+  const judgedServers =
     own.kind !== "secure" || trustAt === undefined || authority.kind !== "delegated"
       ? []
-      : (
-          await Promise.all(
-            authority.servers.map(async ({ name, address }) => ({
-              name,
-              verdict: await trustAt(address, domain, ASKED_FOR_SIGNATURES),
-            })),
-          )
-        ).flatMap(({ name, verdict }) => (verdict.kind === "bogus" ? [{ name, flaw: verdict.flaw }] : []));
+      : await Promise.all(
+          authority.servers.map(async ({ name, address }) => ({
+            name,
+            verdict: await trustAt(address, domain, ASKED_FOR_SIGNATURES),
+          })),
+        );
+  const bad = judgedServers.flatMap(({ name, verdict }) => (verdict.kind === "bogus" ? [{ name, flaw: verdict.flaw }] : []));
+  // Where no server verifies, it is not the servers: nobody would be left if each were taken out.
+  const badServers = judgedServers.some(({ verdict }) => verdict.kind === "secure") ? bad : [];
   const [policy, nobody] = [below("_dmarc"), below(NOBODY)];
-  // Without a trust anchor there is nothing more to be found out.
-  const chains =
-    own.kind === "indeterminate" || policy === undefined || nobody === undefined
-      ? [own]
-      : [own, ...(await Promise.all([trust(policy, "TXT"), trust(nobody, "TXT")]))];
+  // Without a trust anchor, or without signatures, there is nothing more to be found out.
+  const isJudged = own.kind === "secure" || own.kind === "bogus";
+  const judged = isJudged
+    ? await Promise.all(
+        [...relied, ...[policy, nobody].flatMap((name) => (name === undefined ? [] : [{ name, type: "TXT" }]))].map(
+          async ({ name, type }) => ({ name, type, verdict: await trust(name, type) }),
+        ),
+      )
+    : [];
+  const chains = [own, ...judged.map(({ verdict }) => verdict)];
+  const refused = judged.flatMap(({ name, type, verdict }) => (verdict.kind === "bogus" ? [{ name, type }] : []));
+  if (own.kind === "secure" && bad.length > 0 && badServers.length === 0) {
+    const [{ flaw } = { flaw: undefined }] = bad;
+    if (flaw !== undefined) chains.push({ kind: "bogus", flaw });
+  }
   const misplaced = wild
     ? []
     : (
@@ -296,7 +311,7 @@ async function transportFacts({ input, at, host, below, everywhere, ds: askDs, k
           ),
         )
       ).flat();
-  return { chains, badServers, cds, mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99, misplaced };
+  return { chains, refused, badServers, cds, mtaSts, tlsRpt, mtaStsHost, ds, dnskey, type99, misplaced };
 }
 
 /** Hosts below the domain: policies of their own, and return paths. */
@@ -328,6 +343,27 @@ async function hostFacts(
           )
         ).flat();
   return { subPolicies, returnPaths };
+}
+
+/** The sets that findings and what is right speak of, each of which resolvers that check signatures have to take. */
+function reliedOn(
+  domain: DomainName,
+  { apex, www }: Awaited<ReturnType<typeof zoneFacts>>,
+  keys: readonly SelectorCheck[],
+): { readonly name: DomainName; readonly type: string }[] {
+  const hosts = [apex, www].flatMap(({ name, a, aaaa }) =>
+    [
+      { name, type: "A", ...a },
+      { name, type: "AAAA", ...aaaa },
+    ].filter(({ answer }) => answer.kind === "found"),
+  );
+  return [
+    ...["MX", "TXT", "CAA"].map((type) => ({ name: domain, type })),
+    ...hosts.map(({ name, type }) => ({ name, type })),
+    ...keys
+      .flatMap(({ selector, state }) => (state === "absent" ? [] : (keyNameOf(domain, selector) ?? [])))
+      .map((name) => ({ name, type: "TXT" })),
+  ];
 }
 
 /** For which areas each group of questions is asked; the zone itself is looked at for all of them. */
@@ -380,9 +416,9 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
     spfFacts(askFor("spf")),
     dmarcFacts(askFor("policy")),
   ]);
-  const [keys, transport, hosts] = await Promise.all([
-    keyFacts(askFor("keys"), wildcards.anyKey),
-    transportFacts(askFor("transport"), wildcards.wild),
+  const keys = await keyFacts(askFor("keys"), wildcards.anyKey);
+  const [transport, hosts] = await Promise.all([
+    transportFacts(askFor("transport"), wildcards.wild, reliedOn(input.domain, zone, keys)),
     hostFacts(askFor("hosts"), wildcards),
   ]);
   const texts = textsIn(zone.txt);

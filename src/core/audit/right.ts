@@ -41,6 +41,17 @@ const RIGHT = {
   transport: ({ mtaSts, tlsRpt }: Facts) => (mtaSts.data.length > 0 && tlsRpt.data.length > 0 ? plain : undefined),
 } satisfies { readonly [A in Area]?: (facts: Facts) => object | undefined };
 
+/** The types of the sets that an area rests on, and where they stand below the domain. */
+const RESTS_ON: { readonly [A in Area]?: (name: string, type: string, domain: DomainName) => boolean } = {
+  "mail-in": (name, type, domain) => type === "MX" && name === domain,
+  spf: (name, type, domain) => type === "TXT" && name === domain,
+  dkim: (name) => name.includes("._domainkey."),
+  dmarc: (name) => name.startsWith("_dmarc."),
+  reports: (name) => name.startsWith("_dmarc."),
+  site: (_, type) => type === "A" || type === "AAAA",
+  certificate: (_, type) => type === "CAA",
+};
+
 /** What is seen where an area is right, by area. */
 export type SeenRight = { readonly [A in keyof typeof RIGHT]: Exclude<ReturnType<(typeof RIGHT)[A]>, undefined> };
 
@@ -56,6 +67,8 @@ export function whatIsRight(
 ): readonly Right[] {
   return AREAS.flatMap((area) => {
     if (findings.some((finding) => finding.area === area && finding.severity !== "note")) return [];
+    // What resolvers that check signatures refuse is not right, whatever it says.
+    if (facts.refused.some(({ name, type }) => RESTS_ON[area]?.(name, type, facts.domain) === true)) return [];
     const seen = area in RIGHT ? RIGHT[area as keyof typeof RIGHT](facts) : undefined;
     return seen === undefined ? [] : [{ area, domain: facts.domain, seen } as Right];
   });

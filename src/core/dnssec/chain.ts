@@ -2,7 +2,7 @@ import type { Clause } from "../clause/index.ts";
 import { type DomainName, isAtOrBelow, isBelow, labelsOf, substituted, upwards } from "../name/index.ts";
 import { type DataOf, isOfType, type RecordSet, type RecordType, type ResourceRecord, toSets } from "../record/index.ts";
 import { type Denial, deniesName, nsec3Denial, nsecDenial } from "./denial.ts";
-import { ALGORITHMS, DIGESTS, isZoneKey, keyTag, standsFor } from "./keys.ts";
+import { ALGORITHMS, DIGESTS, dsFor, isZoneKey, keyTag } from "./keys.ts";
 import { type SignatureFlaw, type Verified, verifySet } from "./signature.ts";
 
 /** An answer with everything that proves it: asked with DO and CD, so that nobody in between judges it (RFC 4035 section 3.2). */
@@ -29,6 +29,7 @@ export interface TrustAnchor {
 /**
  * What is wrong with a chain of trust, with the zone and the set that it concerns.
  * - `ds-without-key`: the DS records at the parent fit none of the zone's keys
+ * - `ds-digest-wrong`: a DS record names one of the zone's keys, and its digest is not that key's
  * - `keys-missing`: the zone has no keys, and its parent says that it is signed
  * - `keys-not-signed`: the key that the DS stands for did not sign the zone's keys
  * - `denial-missing`: the answer that something is not there is not proven
@@ -43,6 +44,7 @@ export type ChainFlaw = (
       /** How long the DS set may be remembered, in seconds. */
       readonly dsTtl?: number;
     }
+  | { readonly code: "ds-digest-wrong"; readonly keyTag: number; readonly dsTtl?: number }
   | { readonly code: "keys-missing"; readonly dsTags: readonly number[]; readonly dsTtl?: number }
   | { readonly code: "keys-not-signed"; readonly dsTags: readonly number[] }
   | { readonly code: "denial-missing" }
@@ -96,10 +98,11 @@ export class ChainOfTrust {
 
   /** Judges what the DNS says of a name and type. */
   async judge(name: DomainName, type: RecordType, aliases = 0): Promise<Verdict> {
-    const found = await this.#zoneOf(name, type);
+    const answer = await this.#lookup.askSigned(name, type);
+    const signer = answer.kind === "failed" ? undefined : signerOf(answer, name);
+    const found = await this.#zoneOf(name, type, signer);
     if (!("zone" in found && "trust" in found)) return found;
     const { zone, trust } = found;
-    const answer = await this.#lookup.askSigned(name, type);
     if (answer.kind === "failed") return { kind: "indeterminate", why: "unresolved", because: answer.detail };
     const sets = setsOf(answer.answer);
     const about = { zone, name, type };
@@ -122,7 +125,8 @@ export class ChainOfTrust {
       if (!deniesName(nsec, nsec3, zone, name, checked.wildcard))
         return { kind: "bogus", flaw: { code: "wildcard-unproven", wildcard: checked.wildcard, ...about } };
     }
-    const until = Math.min(trust.until, checked.expires);
+    let until = Math.min(trust.until, checked.expires);
+    if (checked.wildcard !== undefined) until = Math.min(until, this.#denials(answer.authority, zone, trust.keys).until);
     if (own !== undefined) return { kind: "secure", until };
     // What the unsigned alias says is never taken; it is what the DNAME makes of the name.
     const to = dname?.data[0]?.target;
@@ -149,10 +153,14 @@ export class ChainOfTrust {
     return known;
   }
 
-  /** The zone that holds a name, from the trust anchor down: each label may be where a zone is delegated. */
+  /**
+   * The zone that holds a name, from the trust anchor down: each label may be where a zone is delegated. Where a zone says that it
+   * signed the answer, its keys will tell whether it did, and the labels below it need not be asked about.
+   */
   async #zoneOf(
     name: DomainName,
     type: RecordType,
+    signer: DomainName | undefined,
   ): Promise<
     { readonly zone: DomainName; readonly trust: Extract<Trust, { keys: unknown }> } | Exclude<Verdict, { kind: "secure" }>
   > {
@@ -165,6 +173,7 @@ export class ChainOfTrust {
     if (below.length > MAX_DEPTH) return { kind: "indeterminate", why: "endless" };
     for (const cut of below) {
       if (!isTrusted(trust)) return trust;
+      if (zone === signer) break;
       const cutTrust = await this.#cut(cut, zone, trust);
       if (cutTrust === "no-cut") continue;
       zone = cut;
@@ -228,22 +237,25 @@ export class ChainOfTrust {
       (recordSet): recordSet is RecordSet<DataOf["DNSKEY"]> => recordSet.name === zone && isOfType(recordSet, "DNSKEY"),
     );
     if (set === undefined) return { kind: "bogus", flaw: { code: "keys-missing", dsTags, ...dsTtl, ...about } };
-    const entry = set.data.filter(
-      (key) => isZoneKey(key) && usable.some((candidate) => standsFor(candidate, zone, key) === true),
-    );
-    if (entry.length === 0)
+    const { entry, named } = keysOfDs(usable, zone, set.data);
+    if (entry.length === 0) {
+      const [{ keyTag: tag } = { keyTag: 0 }] = named;
+      const flaw =
+        named.length > 0
+          ? ({ code: "ds-digest-wrong", keyTag: tag } as const)
+          : ({ code: "ds-without-key", dsTags, keyTags: entryKeys(set.data).map(keyTag) } as const);
+      return { kind: "bogus", flaw: { ...flaw, ...dsTtl, ...about } };
+    }
+    const checked = this.#verify(set, answer.answer, zone, entry);
+    // Signed, and not by the key that the DS record stands for; everything else is what is wrong with the signature itself.
+    if ("flaw" in checked)
       return {
         kind: "bogus",
-        flaw: { code: "ds-without-key", dsTags, keyTags: entryKeys(set.data).map(keyTag), ...dsTtl, ...about },
+        flaw: {
+          ...(checked.flaw.code === "signature-key-missing" ? ({ code: "keys-not-signed", dsTags } as const) : checked.flaw),
+          ...about,
+        },
       };
-    const checked = this.#verify(set, answer.answer, zone, entry);
-    if ("flaw" in checked) {
-      const late =
-        checked.flaw.code === "signature-expired" ||
-        checked.flaw.code === "signature-early" ||
-        checked.flaw.code === "signature-wrong";
-      return { kind: "bogus", flaw: late ? { ...checked.flaw, ...about } : { code: "keys-not-signed", dsTags, ...about } };
-    }
     return { keys: set.data, until: Math.min(until, checked.expires), keysTtl: checked.ttl };
   }
 
@@ -254,9 +266,16 @@ export class ChainOfTrust {
   /** The NSEC and NSEC3 records that the zone signed. */
   #denials(from: readonly ResourceRecord[], zone: DomainName, keys: readonly DataOf["DNSKEY"][]) {
     const sets = setsOf(from).filter((set) => (isOfType(set, "NSEC") || isOfType(set, "NSEC3")) && isAtOrBelow(set.name, zone));
-    const verified = sets.slice(0, MAX_PROOFS).filter((set) => !("flaw" in this.#verify(set, from, zone, keys)));
+    let until = Number.POSITIVE_INFINITY;
+    const verified = sets.slice(0, MAX_PROOFS).filter((set) => {
+      const checked = this.#verify(set, from, zone, keys);
+      if ("flaw" in checked) return false;
+      until = Math.min(until, checked.expires);
+      return true;
+    });
     return {
       all: sets,
+      until,
       nsec: verified.filter((set): set is RecordSet<DataOf["NSEC"]> => isOfType(set, "NSEC")),
       nsec3: verified.filter((set): set is RecordSet<DataOf["NSEC3"]> => isOfType(set, "NSEC3")),
     };
@@ -302,7 +321,7 @@ export class ChainOfTrust {
     switch (this.#denial(answer, zone, trust.keys, name, type)) {
       case "no-name":
       case "no-type":
-        return { kind: "secure", until: trust.until };
+        return { kind: "secure", until: Math.min(trust.until, this.#denials(answer.authority, zone, trust.keys).until) };
       case "unsigned-below":
         return { kind: "insecure", zone, why: "no-ds" };
       case "too-costly":
@@ -311,6 +330,39 @@ export class ChainOfTrust {
         return { kind: "bogus", flaw: this.#denialFlaw(answer, zone, trust.keys, name, type) };
     }
   }
+}
+
+/** The zone that says it signed an answer about a name; undefined where none does that could. */
+function signerOf({ answer, authority }: Extract<SignedAnswer, { kind: "answer" }>, name: DomainName): DomainName | undefined {
+  const own = signaturesAt(answer, name)[0] ?? authority.find((record) => record.type === "RRSIG")?.data;
+  const signer = own === undefined ? undefined : (own as DataOf["RRSIG"]).signer;
+  return signer !== undefined && isAtOrBelow(name, signer) ? signer : undefined;
+}
+
+/** Keys of one zone that are hashed: more with the same tag are an attack on the time of the reader. */
+const MAX_HASHED = 16;
+
+/** The keys that DS records stand for, and the DS records that name a key of the zone, whatever their digest. Each key is hashed once. */
+function keysOfDs(
+  ds: readonly DataOf["DS"][],
+  zone: DomainName,
+  keys: readonly DataOf["DNSKEY"][],
+): { readonly entry: readonly DataOf["DNSKEY"][]; readonly named: readonly DataOf["DS"][] } {
+  const nameOf = (tag: number, algorithm: number) => `${tag} ${algorithm}`;
+  const wanted = new Set(ds.map((record) => nameOf(record.keyTag, record.algorithm)));
+  const candidates = keys.filter((key) => isZoneKey(key) && wanted.has(nameOf(keyTag(key), key.algorithm))).slice(0, MAX_HASHED);
+  const digestTypes = [...new Set(ds.map(({ digestType }) => digestType))];
+  const known = new Set(
+    ds.map(({ keyTag: tag, algorithm, digestType, digest }) => `${tag} ${algorithm} ${digestType} ${digest}`),
+  );
+  const entry = candidates.filter((key) =>
+    digestTypes.some((digestType) => {
+      const own = dsFor(zone, key, digestType);
+      return own !== undefined && known.has(`${own.keyTag} ${own.algorithm} ${digestType} ${own.digest}`);
+    }),
+  );
+  const there = new Set(candidates.map((key) => nameOf(keyTag(key), key.algorithm)));
+  return { entry, named: ds.filter((record) => there.has(nameOf(record.keyTag, record.algorithm))) };
 }
 
 /** The keys that a DS record may stand for: those marked as entry points, or all (RFC 4034 section 2.1.1). */

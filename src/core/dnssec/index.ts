@@ -11,5 +11,5 @@
 export * from "./anchors.ts";
 export * from "./chain.ts";
 export { compareNames, MAX_ITERATIONS, nsec3Hash } from "./denial.ts";
-export { dsFor, keyTag, ownerOctets, standsFor } from "./keys.ts";
+export { dsFor, keyTag, OUTDATED_ALGORITHMS, ownerOctets, standsFor } from "./keys.ts";
 export { signedOctets, verifySet } from "./signature.ts";

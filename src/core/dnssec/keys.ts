@@ -37,8 +37,10 @@ const curveKey = (crv: string, size: number) => (octets: Buffer) =>
 const edwardsKey = (crv: string, size: number) => (octets: Buffer) =>
   octets.length !== size ? undefined : createPublicKey({ format: "jwk", key: { kty: "OKP", crv, x: base64url(octets) } });
 
-/** The algorithms that are validated (RFC 8624 section 3.1); everything else counts as unknown. */
+/** The algorithms that are validated (RFC 8624 section 3.1); everything else counts as unknown. 5 and 7 are not to be signed with any more. */
 export const ALGORITHMS: ReadonlyMap<number, Algorithm> = new Map<number, Algorithm>([
+  [5, { title: "RSASHA1", digest: "sha1", keyOf: rsaKey }],
+  [7, { title: "RSASHA1-NSEC3-SHA1", digest: "sha1", keyOf: rsaKey }],
   [8, { title: "RSASHA256", digest: "sha256", keyOf: rsaKey }],
   [10, { title: "RSASHA512", digest: "sha512", keyOf: rsaKey }],
   [13, { title: "ECDSAP256SHA256", digest: "sha256", keyOf: curveKey("P-256", 32) }],
@@ -46,6 +48,9 @@ export const ALGORITHMS: ReadonlyMap<number, Algorithm> = new Map<number, Algori
   [15, { title: "ED25519", digest: undefined, keyOf: edwardsKey("Ed25519", 32) }],
   [16, { title: "ED448", digest: undefined, keyOf: edwardsKey("Ed448", 57) }],
 ]);
+
+/** Algorithms that still count, and are not to be used any more, because they rest on SHA-1 (RFC 8624 section 3.1, RFC 9905). */
+export const OUTDATED_ALGORITHMS: ReadonlySet<number> = new Set([5, 7]);
 
 /** Digests of DS records that are taken; 1 is not to be made any more (RFC 8624 section 3.3). */
 export const DIGESTS: ReadonlyMap<number, string> = new Map([

@@ -33,13 +33,24 @@ function explainFlaw({ flaw, domain, fits }: DnssecBroken): Explained {
   const refused = "so every resolver that checks signatures refuses it";
   const own = isAtOrBelow(flaw.zone, domain) || isAtOrBelow(domain, flaw.zone);
   const above = flaw.zone !== domain && isAtOrBelow(domain, flaw.zone);
-  const host = above || !own ? `the operator of ${zone} has to mend it; tell the registrar` : undefined;
+  const host = above
+    ? `the operator of ${zone} has to mend it; tell the registrar`
+    : own
+      ? undefined
+      : `the operator of ${zone} has to mend it; tell the service that this name belongs to`;
   switch (flaw.code) {
     case "ds-without-key": {
       const wait = flaw.dsTtl === undefined ? "" : `; resolvers forget the old one within ${spanText(flaw.dsTtl)}`;
       return {
         because: `the DNSSEC record at the registrar (DS, key ${tags(flaw.dsTags)}) does not fit the key of ${zone} (${tags(flaw.keyTags)})${fits === undefined ? "" : ` but that of ${fits}, where the domain was before`}, so every resolver that checks signatures refuses the whole domain`,
         remedy: `at the registrar, delete that DS record${wait}; to stay signed, enter the DS record that the DNS host shows for key ${tags(flaw.keyTags)}`,
+      };
+    }
+    case "ds-digest-wrong": {
+      const wait = flaw.dsTtl === undefined ? "" : `; resolvers forget the old one within ${spanText(flaw.dsTtl)}`;
+      return {
+        because: `the DNSSEC record at the registrar (DS) names key ${flaw.keyTag} of ${zone}, and its digest is not that of this key, so every resolver that checks signatures refuses the whole domain`,
+        remedy: `at the registrar, delete that DS record${wait}; to stay signed, enter the DS record that the DNS host shows, digest and all`,
       };
     }
     case "keys-missing": {

@@ -1,6 +1,6 @@
 import { DAY } from "../../day.ts";
 import { distinct } from "../../distinct.ts";
-import type { ChainFlaw, Verdict } from "../../dnssec/index.ts";
+import { type ChainFlaw, OUTDATED_ALGORITHMS, type Verdict } from "../../dnssec/index.ts";
 import { type DataOf, isOfType } from "../../record/index.ts";
 import { negativeTtl } from "../../zone/index.ts";
 import type { Facts } from "../facts.ts";
@@ -25,7 +25,7 @@ export const dnssec = {
     const { ds, dnskey } = facts;
     return found.length > 0 ? found : when(ds.kind === "found" && (dnskey.kind === "nodata" || dnskey.kind === "nxdomain"));
   }),
-  "dnssec-ds-foreign": rule("breaks", "RFC 4035 section 5.2", (facts) => flaws(facts, "ds-without-key")),
+  "dnssec-ds-foreign": rule("breaks", "RFC 4035 section 5.2", (facts) => flaws(facts, "ds-without-key", "ds-digest-wrong")),
   "dnssec-signature": rule("breaks", "RFC 4035 section 5.3", (facts) =>
     flaws(
       facts,
@@ -70,6 +70,11 @@ export const dnssec = {
         ? dnskey.set.data.reduce((sum, { key }) => sum + key.length / 2 + 16, 0)
         : 0;
     return when(size > 1100, { octets: size });
+  }),
+  "dnssec-outdated-algorithm": rule("untidy", "RFC 9905 section 2", ({ dnskey }) => {
+    const keys = dnskey.kind === "found" && isOfType(dnskey.set, "DNSKEY") ? dnskey.set.data : [];
+    const algorithms = [...new Set(keys.map(({ algorithm }) => algorithm))];
+    return when(algorithms.length > 0 && algorithms.every((algorithm) => OUTDATED_ALGORITHMS.has(algorithm)), { algorithms });
   }),
   "dnssec-unknown-algorithm": rule("risks", "RFC 8624 section 3", unsignedFor("unknown-algorithm")),
   "dnssec-costly": rule("risks", "RFC 9276 section 3.1", unsignedFor("too-costly")),

@@ -64,6 +64,12 @@ export const DNSSEC = {
     evidence: ({ octets }) => `the keys alone are ${octets} octets`,
     remedy: "ask the DNS host to sign with algorithm 13, whose keys are small, and to remove keys that are out of use",
   },
+  "dnssec-outdated-algorithm": {
+    title: "The domain is signed with an outdated algorithm",
+    why: "It rests on SHA-1: resolvers still check it, some already treat the domain as unsigned, and more will.",
+    evidence: ({ algorithms }) => `its keys are of algorithm ${algorithms.join(" and ")}`,
+    remedy: "ask the DNS host to change over to algorithm 13, and enter the DS record it shows at the registrar when it says so",
+  },
   "dnssec-unknown-algorithm": {
     title: "The domain is signed in a way that nobody checks any more",
     why: "It counts as unsigned: forged answers are believed.",
