@@ -100,7 +100,7 @@ const FAULTS: readonly Fault[] = [
     title: "a DS with a wrong digest",
     ds: (right) => right.replace(/(13 2 )../, "$100"),
     kind: "bogus",
-    code: "ds-without-key",
+    code: "ds-digest-wrong",
   },
   { title: "a zone that is not signed any more", unsigned: true, kind: "bogus", code: "keys-missing" },
   {
@@ -126,7 +126,7 @@ const FAULTS: readonly Fault[] = [
     title: "keys without their signature",
     edit: without(/\sRRSIG\sDNSKEY\s/),
     kind: "bogus",
-    code: "keys-not-signed",
+    code: "signature-missing",
   },
   {
     title: "nothing that proves a name away",

@@ -86,3 +86,18 @@ export function startUnbound(
   );
   start(BINARIES.unbound, ["-d", "-c", join(folder, "unbound.conf")]);
 }
+
+/** Starts named with zones from files of the folder; it only listens on addresses that an interface really has. */
+export function startNamed(
+  folder: string,
+  { address, port, zones }: { address: string; port: number; zones: Readonly<Record<string, string>> },
+): void {
+  const list = Object.entries(zones).map(
+    ([domain, file]) => `zone "${domain}" { type primary; file "${join(folder, file)}"; };\n`,
+  );
+  writeFileSync(
+    join(folder, "named.conf"),
+    `options { directory "${folder}"; listen-on port ${port} { ${address}; }; listen-on-v6 { none; }; pid-file "${folder}/named.pid"; session-keyfile "${folder}/session.key"; recursion no; dnssec-validation no; };\ncontrols { };\n${list.join("")}`,
+  );
+  start(BINARIES.named, ["-f", "-c", join(folder, "named.conf")]);
+}

@@ -1,3 +1,4 @@
+import { setTimeout as sleep } from "node:timers/promises";
 import type { Clock } from "../clock.ts";
 import { type Answer, answerFromZones } from "../core/lookup/index.ts";
 import { type DomainName, isAtOrBelow } from "../core/name/index.ts";
@@ -97,6 +98,9 @@ export class AuthorityHost {
     return this.#sets(apex).get(`${name} ${type}`);
   }
 
+  /** Servers of this host that say of everything that it is not theirs. */
+  readonly lameServers = new Set<string>();
+
   /** While it is set, no server answers anything. */
   isDown = false;
 
@@ -136,9 +140,10 @@ export class AuthorityHost {
     this.#zones.get(apex)?.push({ at: this.#clock.now(), zone: zoneOf(apex, sets.values()) });
   }
 
-  /** What one of the host's name servers does with a request. */
-  handler(server: string, lag = 0): Handler {
+  /** What one of the host's name servers does with a request; `delay` is how long it takes over each, in real milliseconds. */
+  handler(server: string, lag = 0, delay = 0): Handler {
     return async (request) => {
+      if (delay > 0) await sleep(delay);
       const decoded = decodeMessage(request);
       if (!decoded.ok || decoded.value.response || this.isDown) return undefined;
       if (decoded.value.opcode === OPCODE.UPDATE) return this.#update(request, decoded.value);
@@ -157,6 +162,7 @@ export class AuthorityHost {
     const [question] = query.questions;
     if (question === undefined || query.opcode !== OPCODE.QUERY) return { ...reply, rcode: RCODE.NOTIMP };
     this.log.push({ server, name: question.name, type: question.type });
+    if (this.lameServers.has(server)) return { ...reply, rcode: RCODE.REFUSED };
     if (question.type === "AXFR") return this.#wholeZone(reply, question.name, lag);
     const zones = this.zones(lag);
     const answer = answerFromZones(zones, question.name, question.type);

@@ -32,6 +32,9 @@ import {
   EXAMPLE_ZONE,
   HOSTED_ZONES,
   newZone,
+  PROVIDER_ZONES,
+  PROVIDERS,
+  type Provider,
   REVERSE_ZONE,
   ROOT_ZONE,
   ZONEMARROW_ZONES,
@@ -57,6 +60,8 @@ export interface Lab {
   /** The address of Nettlehost's primary server. */
   readonly nettlehostServer: string;
   readonly zonemarrow: AuthorityHost;
+  /** The name servers of the services. */
+  readonly providers: Readonly<Record<Provider, AuthorityHost>>;
   readonly registry: AuthorityHost;
   readonly vantages: Readonly<Record<string, CachingResolver>>;
   readonly seekmere: RunningService;
@@ -84,6 +89,10 @@ export interface Lab {
 /** Seconds by which the second name server and its changes trail behind. */
 const SECONDARY_LAG = 40;
 
+/** The service whose name servers take their time, and how long: real milliseconds, where somebody watches. */
+const SLOW: Provider = "swiftquill";
+const SLOWNESS = 120;
+
 /** Seconds between a site being connected and its certificate. */
 const CERTIFICATE_PENDING = 900;
 
@@ -101,6 +110,13 @@ function serveZones(clock: LabClock, tsig: Buffer, domains: readonly DomainName[
   for (const [label, text] of Object.entries(HOSTED_ZONES)) nettlehost.serve(name(`${label}.example`), text);
   const zonemarrow = new AuthorityHost(clock);
   for (const [label, text] of Object.entries(ZONEMARROW_ZONES)) zonemarrow.serve(name(`${label}.example`), text);
+  const providers = Object.fromEntries(
+    PROVIDERS.map((label) => {
+      const host = new AuthorityHost(clock);
+      host.serve(name(`${label}.example`), PROVIDER_ZONES[label]);
+      return [label, host];
+    }),
+  ) as Record<Provider, AuthorityHost>;
   const registry = new AuthorityHost(clock);
   const example = name("example");
   const further = domains.filter((domain) => !Object.keys(HOSTED_ZONES).some((label) => name(`${label}.example`) === domain));
@@ -113,7 +129,7 @@ function serveZones(clock: LabClock, tsig: Buffer, domains: readonly DomainName[
   registry.serve(name("."), `${ROOT_ZONE}${delegated(false)}`);
   registry.serve(example, `${EXAMPLE_ZONE}${delegated(true)}`);
   registry.serve(name("53.127.in-addr.arpa"), REVERSE_ZONE);
-  return { nettlehost, zonemarrow, registry, example, further };
+  return { nettlehost, zonemarrow, providers, registry, example, further };
 }
 
 /** The keys that Heronpost signs its links with, made once in a process: making them is what takes longest at a lab's start. */
@@ -122,7 +138,7 @@ let linkKeys: KeyPairKeyObjectResult | undefined;
 /** What the desk for approvals knows, and where zones say that it is; the file with the key that signs Heronpost's links comes back. */
 function presentApprovals(
   approvals: ApprovalDesk,
-  nettlehost: AuthorityHost,
+  { nettlehost, providers }: Pick<Lab, "nettlehost" | "providers">,
   further: readonly DomainName[],
   folder: string,
 ): string {
@@ -134,7 +150,7 @@ function presentApprovals(
   const links = (linkKeys ??= generateKeyPairSync("rsa", { modulusLength: 2048 }));
   const signingFile = join(folder, "heronpost-links.pem");
   writeFileSync(signingFile, links.privateKey.export({ type: "pkcs8", format: "pem" }), { mode: 0o600 });
-  nettlehost.preset(name("heronpost.example"), {
+  providers.heronpost.preset(name("heronpost.example"), {
     name: name("links.heronpost.example"),
     type: "TXT",
     ttl: 3600,
@@ -188,12 +204,22 @@ type Answering = (address: string, handler: Parameters<typeof listenDns>[2]) => 
 /** Has every DNS server of the world answer at its address. */
 async function answerAll(
   dns: Answering,
-  { registry, nettlehost, zonemarrow, vantages }: Pick<Lab, "registry" | "nettlehost" | "zonemarrow" | "vantages">,
+  {
+    registry,
+    nettlehost,
+    zonemarrow,
+    providers,
+    vantages,
+  }: Pick<Lab, "registry" | "nettlehost" | "zonemarrow" | "providers" | "vantages">,
+  isWatched: boolean,
 ) {
   await dns(ADDRESSES.registry, registry.handler("registry"));
   await dns(ADDRESSES.nettlehost[0], nettlehost.handler("ns1.nettlehost"));
   await dns(ADDRESSES.nettlehost[1], nettlehost.handler("ns2.nettlehost", SECONDARY_LAG * 1000));
   for (const [i, address] of ADDRESSES.zonemarrow.entries()) await dns(address, zonemarrow.handler(`ns${i + 1}.zonemarrow`));
+  for (const label of PROVIDERS)
+    for (const [i, address] of ADDRESSES.providers[label].entries())
+      await dns(address, providers[label].handler(`ns${i + 1}.${label}`, 0, isWatched && label === SLOW ? SLOWNESS : 0));
   for (const vantage of VANTAGES) await dns(vantage.address, (vantages[vantage.name] as CachingResolver).handler());
 }
 
@@ -227,18 +253,19 @@ async function startServices(
   keep: Keep,
   builder: ServiceDescription,
   mail: MailWorld,
-  { key, host }: { readonly key: string; readonly host: AuthorityHost },
+  { key, providers }: { readonly key: string; readonly providers: Lab["providers"] },
 ): Promise<LabServices> {
   const run = (description: ServiceDescription) =>
     keep(startService(description, { clock: mail.clock, resolver: mail.resolver(), key }));
-  const send = (description: MailServiceDescription) => keep(startMailService(description, mail, { key, host }));
+  const send = (description: MailServiceDescription, provider: Provider) =>
+    keep(startMailService(description, mail, { key, host: providers[provider] }));
   return {
     seekmere: await run(seekmere),
     pagewick: await run(builder),
     sealbarrow: await run(sealbarrow),
-    heronpost: await send(HERONPOST),
-    swiftquill: await send(SWIFTQUILL),
-    inglemail: await send(INGLEMAIL),
+    heronpost: await send(HERONPOST, "heronpost"),
+    swiftquill: await send(SWIFTQUILL, "swiftquill"),
+    inglemail: await send(INGLEMAIL, "inglemail"),
   };
 }
 
@@ -281,8 +308,8 @@ async function startLabAt({ start, speed, port, domains = [], signed = false }: 
   const client = new DnsClient({ timeout: 2000 });
   const tsig = randomBytes(32);
   const key = randomBytes(18).toString("base64url");
-  const { nettlehost, zonemarrow, registry, example, further } = serveZones(clock, tsig, domains);
-  const hosts = [nettlehost, zonemarrow];
+  const { nettlehost, zonemarrow, providers, registry, example, further } = serveZones(clock, tsig, domains);
+  const hosts = [nettlehost, zonemarrow, providers.heronpost];
   const anchors: readonly TrustAnchor[] = signed ? signEverything({ registry, example, hosts, further }) : [];
   const common = { client, clock, root: ADDRESSES.registry, port, ...(signed ? { anchors } : {}) };
   const resolver = (options: object) => new CachingResolver({ ...common, ...options });
@@ -297,10 +324,10 @@ async function startLabAt({ start, speed, port, domains = [], signed = false }: 
     rmSync(folder, { recursive: true, force: true });
   };
   try {
-    const dns = { registry, nettlehost, zonemarrow, vantages };
-    await answerAll((address, handler) => keep(listenDns(address, port, handler)), dns);
+    const dns = { registry, nettlehost, zonemarrow, providers, vantages };
+    await answerAll((address, handler) => keep(listenDns(address, port, handler)), dns, speed !== undefined);
     const approvals = await keep(startApprovalDesk(nettlehost, "Nettlehost"));
-    const signingFile = presentApprovals(approvals, nettlehost, further, folder);
+    const signingFile = presentApprovals(approvals, { nettlehost, providers }, further, folder);
 
     const token = randomBytes(18).toString("base64url");
     const zones = ["brackwater.example.", "brackwater-post.example.", ...further];
@@ -318,7 +345,7 @@ async function startLabAt({ start, speed, port, domains = [], signed = false }: 
       resolver: () => resolver({}),
       mailboxes,
     };
-    const services = await startServices(keep, builderOf(sites, web, clock), mail, { key, host: nettlehost });
+    const services = await startServices(keep, builderOf(sites, web, clock), mail, { key, providers });
     const practice = await keep(
       startPractice({
         host: nettlehost,
@@ -334,6 +361,7 @@ async function startLabAt({ start, speed, port, domains = [], signed = false }: 
       nettlehost,
       nettlehostServer: `${ADDRESSES.nettlehost[0]}:${port}`,
       zonemarrow,
+      providers,
       registry,
       vantages,
       ...services,
@@ -384,7 +412,9 @@ function signEverything({
     registry.put(parent, { name: apex, type: "DS", ttl: DS_TTL, data: [ds] });
   enter(name("."), registry.sign(example));
   const own = [
-    ...["brackwater", "brackwater-tickets", "puppetfest", "brackwater-post"].map((label) => name(`${label}.example`)),
+    ...["brackwater", "brackwater-tickets", "puppetfest", "brackwater-post", "heronpost"].map((label) =>
+      name(`${label}.example`),
+    ),
     ...further,
   ];
   for (const host of hosts)

@@ -6,6 +6,15 @@ export const ADDRESSES = {
   registry: "127.53.0.1",
   nettlehost: ["127.53.0.2", "127.53.0.3"],
   zonemarrow: ["127.53.0.4", "127.53.0.5"],
+  /** The name servers of the services, which hold nobody's zones but their own. */
+  providers: {
+    pagewick: ["127.53.0.6", "127.53.0.7"],
+    heronpost: ["127.53.0.8", "127.53.0.9"],
+    swiftquill: ["127.53.0.15", "127.53.0.16"],
+    inglemail: ["127.53.0.17", "127.53.0.18"],
+    sealbarrow: ["127.53.0.19", "127.53.0.20"],
+    mallowmail: ["127.53.0.23", "127.53.0.24"],
+  },
   pagewick: "127.53.0.21",
   parked: "127.53.0.22",
   heronpost: "127.53.0.31",
@@ -24,12 +33,18 @@ example. NS ns.registry.example.
 ns.registry.example. A ${ADDRESSES.registry}
 `;
 
+/** The services that have name servers of their own. */
+export type Provider = keyof typeof ADDRESSES.providers;
+export const PROVIDERS = Object.keys(ADDRESSES.providers) as Provider[];
+
 const delegated = [
-  ...["nettlehost", "brackwater", "brackwater-tickets", "puppetfest", "pagewick", "sealbarrow"],
-  ...["heronpost", "swiftquill", "inglemail", "mallowmail", "puppetry-guild", "cheap-seats"],
-]
-  .map((label) => `${label} NS ns1.nettlehost\n${label} NS ns2.nettlehost\n`)
-  .join("");
+  ...["nettlehost", "brackwater", "brackwater-tickets", "puppetfest", "puppetry-guild", "cheap-seats"].map(
+    (label) => `${label} NS ns1.nettlehost\n${label} NS ns2.nettlehost\n`,
+  ),
+  ...PROVIDERS.flatMap((label) =>
+    ADDRESSES.providers[label].map((address, i) => `${label} NS ns${i + 1}.${label}\nns${i + 1}.${label} A ${address}\n`),
+  ),
+].join("");
 
 export const EXAMPLE_ZONE = `$TTL 6h
 @ SOA ns.registry registrar.registry 2026030201 2h 15m 2w 15m
@@ -72,14 +87,22 @@ export const HOSTED_ZONES: Readonly<Record<string, string>> = {
   brackwater: `${start}${parked}@ 30m TXT "v=spf1 include:spf.inglemail.example -all"\n@ MX 10 mx1.inglemail.example.\nbox-office A 192.0.2.20\n`,
   "brackwater-tickets": `${start}${parked}`,
   puppetfest: `${start}${parked}`,
-  pagewick: `${start}*.sites A ${ADDRESSES.pagewick}\n`,
-  sealbarrow: `${start}*.proof TXT "proof"\n`,
-  heronpost: `${start}${sender("heronpost")}return MX 10 in\nreturn TXT "v=spf1 include:spf.heronpost.example -all"\nclick A ${ADDRESSES.heronpost}\n`,
-  swiftquill: `${start}${sender("swiftquill")}`,
-  inglemail: `${start}${sender("inglemail")}mx1 A ${ADDRESSES.inglemail}\nmx2 A ${ADDRESSES.inglemail}\n`,
-  mallowmail: `${start}@ MX 10 mx\nmx A ${ADDRESSES.mallowmail}\n@ TXT "v=spf1 ip4:${ADDRESSES.mallowmail} -all"\n`,
   "puppetry-guild": `${start}lists MX 10 lists\nlists A ${ADDRESSES.guild}\nlists TXT "v=spf1 a -all"\n`,
   "cheap-seats": `${start}@ TXT "v=spf1 ip4:${ADDRESSES.forger} -all"\nmail A ${ADDRESSES.forger}\n`,
+};
+
+/** The beginning of a zone whose name servers are named within it. */
+const ownStart = (label: Provider): string =>
+  `${start.replaceAll("nettlehost.example.", `${label}.example.`)}${ADDRESSES.providers[label].map((address, i) => `ns${i + 1} A ${address}\n`).join("")}`;
+
+/** The zones of the services, at their own name servers. */
+export const PROVIDER_ZONES: Readonly<Record<Provider, string>> = {
+  pagewick: `${ownStart("pagewick")}*.sites A ${ADDRESSES.pagewick}\n`,
+  sealbarrow: `${ownStart("sealbarrow")}*.proof TXT "proof"\n`,
+  heronpost: `${ownStart("heronpost")}${sender("heronpost")}return MX 10 in\nreturn TXT "v=spf1 include:spf.heronpost.example -all"\nclick A ${ADDRESSES.heronpost}\n`,
+  swiftquill: `${ownStart("swiftquill")}${sender("swiftquill")}`,
+  inglemail: `${ownStart("inglemail")}${sender("inglemail")}mx1 A ${ADDRESSES.inglemail}\nmx2 A ${ADDRESSES.inglemail}\n`,
+  mallowmail: `${ownStart("mallowmail")}@ MX 10 mx\nmx A ${ADDRESSES.mallowmail}\n@ TXT "v=spf1 ip4:${ADDRESSES.mallowmail} -all"\n`,
 };
 
 /** Names of the servers that send, by address: a receiver asks for the name, and whether the name leads back. */

@@ -155,7 +155,7 @@ export async function proveOne(
       return {
         ...common,
         state,
-        verdict: causes.length > 0 ? "astray" : "absent",
+        verdict: causes.some(({ kind }) => kind !== "sick-server") ? "astray" : "absent",
         because,
         asked: notAsked(clause("prove-absent")),
       };

@@ -9,11 +9,13 @@ import {
   type Answer,
   type AnswerMemo,
   type Authority,
+  atOwnServers,
   authorityOf,
   dsAtParent,
-  failed,
+  inTurn,
   type Lookup,
   memoized,
+  onward,
   type Servers,
   zoneLookup,
 } from "../../core/lookup/index.ts";
@@ -226,25 +228,6 @@ function resolversOf(
   return [{ name: "this machine", address: resolverAddress("system", "machine"), own: true }];
 }
 
-/** Asks the first lookup, and each next one only where those before could not be asked. */
-function inTurn(lookups: readonly Lookup[]): Lookup {
-  return {
-    async ask(name, type) {
-      let last = failed("unreachable", clause("answer-nobody-asked"));
-      for (const lookup of lookups) {
-        const answer = await lookup.ask(name, type);
-        if (
-          answer.kind !== "failed" ||
-          !["timeout", "unreachable", "servfail", "refused", "bogus", "malformed"].includes(answer.why)
-        )
-          return answer;
-        last = answer;
-      }
-      return last;
-    },
-  };
-}
-
 /** Asks a lookup that checks signatures, and one that does not where the first refuses for them. */
 const unlessBogus = (checked: Lookup, unchecked: () => Lookup): Lookup => ({
   async ask(name, type) {
@@ -272,15 +255,22 @@ interface Eyes {
   readonly found: Lookup;
   readonly servers: Servers;
   readonly vantages: readonly Viewpoint[];
+  /** What aliases lead to, as its own servers show it. */
+  readonly beyond: Lookup;
   ask(address: ServerAddress): Lookup;
 }
 
 /** Who serves a domain, whose view counts, and which servers of its host nobody is sent to. */
 async function lookAt(
   { name, host }: Parameters<DnsContext["look"]>[0],
-  { settings, port, found, servers, vantages, ask }: Eyes,
+  { settings, port, found, servers, vantages, beyond, ask }: Eyes,
 ): Promise<DomainLook> {
-  const authority = await authorityOf(name, found, servers);
+  const asked = await authorityOf(name, found, servers);
+  // Each server by itself; what its aliases lead to is asked once for all of them.
+  const authority: Authority =
+    asked.kind === "delegated" || asked.kind === "within"
+      ? { ...asked, servers: asked.servers.map((server) => ({ ...server, lookup: memoized(onward(server.lookup, beyond)) })) }
+      : asked;
   const delegated = authority.kind === "delegated" || authority.kind === "within" ? authority.servers : [];
   const configured = host === undefined ? undefined : settings?.hosts[host];
   const known = new Set(delegated.map((server) => serverText({ address: server.address, port })));
@@ -330,6 +320,7 @@ export function openDns(
   const base = inTurn(vantages.map((vantage) => vantage.lookup));
   // Who serves a domain is found also where its signatures do not verify.
   const found = unlessBogus(base, () => inTurn(resolvers.map(({ address }) => ask(address, true, true))));
+  const beyond = atOwnServers(found, servers);
   const signed = new Map<string, SignedLookup>();
   const signedAt = (address: ServerAddress, recursive: boolean): SignedLookup => {
     const key = `${recursive} ${serverText(address)}`;
@@ -373,9 +364,9 @@ export function openDns(
     takesTcp: (address, domain) => client.takesTcp({ address, port }, domain),
     takesEdns: (address, domain) => client.takesEdns({ address, port }, domain),
     serverAddress: (address) => ({ address, port }),
-    server: (address) => ask(address, false),
+    server: (address) => onward(ask(address, false), beyond),
     close: () => client.close(),
-    look: (domain) => lookAt(domain, { settings, port, found, servers, vantages, ask: (address) => ask(address, false) }),
+    look: (domain) => lookAt(domain, { settings, port, found, servers, vantages, beyond, ask: (address) => ask(address, false) }),
   };
 }
 

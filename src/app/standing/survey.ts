@@ -257,6 +257,19 @@ async function causesOf(ask: Ask, views: readonly View[], surveying: Surveying):
   return distinct(causes.flat());
 }
 
+/** The name servers that could not be asked, where others could: what they do is a cause of its own, and nothing about the ask. */
+function sickServers(views: readonly View[], domain: Domain, workspace: Workspace): Cause[] {
+  const authorities = views.filter((view) => view.role === "authoritative");
+  const answering = new Set(authorities.filter(({ sees }) => sees !== "unknown").map(({ from }) => from));
+  const sick = authorities.filter(({ from, sees }) => sees === "unknown" && answering.size > 0 && !answering.has(from));
+  return distinct(sick, ({ from }) => from).map(({ from, answer }) => ({
+    kind: "sick-server",
+    at: from,
+    because: clause("cause-sick-server", { server: from, because: answer.kind === "failed" ? answer.detail : NOTHING }),
+    remedy: clause("cause-sick-server-mend", { server: from, host: hostTitle(domain, workspace) ?? "the DNS host" }),
+  }));
+}
+
 /** When everyone sees an ask: a DS record that was deleted may be remembered, whatever was published meanwhile. */
 function afterDs(visibility: Visibility | undefined, { gone, dns }: Surveying): Visibility | undefined {
   if (gone === undefined) return visibility;
@@ -303,7 +316,7 @@ async function standingOf(ask: Ask, surveying: Surveying): Promise<AskStanding> 
     ask.service === OWN_SERVICE && verdict.state === "settled" && !isEarly(visibility, dns.now)
       ? { state: "proven", because: clause("state-own") }
       : verdict;
-  return { ask, views, ...own, causes: [...causes, ...beside], visibility };
+  return { ask, views, ...own, causes: [...causes, ...beside, ...sickServers(views, domain, workspace)], visibility };
 }
 
 /** Looks at a domain from everywhere and derives where each of its asks stands. */
@@ -352,7 +365,7 @@ const CATCH_UP = 900_000;
 export const isCatchingUp = ({ state, causes, visibility }: AskStanding, now: number): boolean =>
   state === "astray" &&
   causes.length > 0 &&
-  causes.every(({ kind }) => kind === "some-servers-only") &&
+  causes.every(({ kind }) => kind === "some-servers-only" || kind === "sick-server") &&
   visibility !== undefined &&
   now - visibility.publishedAt < CATCH_UP;
 

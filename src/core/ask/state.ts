@@ -60,19 +60,22 @@ export function stateOf({
   const authorities = views.filter((view) => view.role === "authoritative");
   const vantages = views.filter((view) => view.role === "vantage");
   const lacking = authorities.filter((view) => view.sees === "old" || view.sees === "nothing");
+  const answering = authorities.filter((view) => view.sees !== "unknown");
   const silent = authorities.filter((view) => view.sees === "unknown");
+  const unseen = silent.find((view) => !answering.some(({ name, type }) => name === view.name && type === view.type));
   const reason = (view: View | undefined) => (view?.answer.kind === "failed" ? view.answer.detail : clause("state-unresolved"));
   // One server that says no is enough to know that it is not there; silence alone says nothing.
   if (lacking.length > 0) {
     const what = [...new Set(lacking.map((view) => `${displayName(view.name)} ${view.type}`))];
     if (lacking.every((view) => view.absent === true)) return missing(clause("state-still-there", { what }));
     return missing(
-      lacking.length === authorities.length
+      lacking.length === answering.length
         ? clause("state-lacking", { what })
         : clause("state-some-lack", { lacking: names(lacking), what }),
     );
   }
-  if (silent.length > 0 || authorities.length === 0) return { state: "unknown", because: reason(silent[0]) };
+  // A judgement is made from the servers that answer; what none of them shows is not known.
+  if (unseen !== undefined || authorities.length === 0) return { state: "unknown", because: reason(unseen) };
   if (contradiction !== undefined) return { state: "astray", because: clause("state-contradicted", { because: contradiction }) };
   if (provenAt !== undefined) return { state: "proven", because: clause("state-still-proven") };
   const old = vantages.filter((view) => view.sees === "old" || view.sees === "nothing");
@@ -82,7 +85,10 @@ export function stateOf({
       because: clause("state-spreading", { old: names(old) }),
     };
   const mute = vantages.filter((view) => view.sees === "unknown");
-  if (mute.length > 0) return { state: "unknown", because: clause("state-but", { because: reason(mute[0]) }) };
+  if (mute.length > 0 && mute.length === vantages.length)
+    return { state: "unknown", because: clause("state-but", { because: reason(mute[0]) }) };
+  const unheard = names([...silent, ...mute]);
+  if (unheard.length > 0) return { state: "settled", because: clause("state-those-that-answer", { silent: unheard }) };
   return {
     state: "settled",
     because: vantages.length > 0 ? clause("state-everywhere") : clause("state-every-server"),

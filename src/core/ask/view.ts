@@ -50,8 +50,9 @@ export function viewOf(viewpoint: Viewpoint, wanted: DnsWant, answer: Answer): V
     viewpoint.role === "vantage" && seconds !== undefined ? { keeps: seconds } : {};
   switch (answer.kind) {
     case "failed":
-      // An alias that leads away from here is still something other than what is wanted.
-      return answer.chain.length > 0
+      // An alias that leads nowhere, or away from the files, is something other than what is wanted; behind one whose servers could
+      // not be asked anything may be.
+      return answer.chain.length > 0 && (answer.why === "loop" || answer.why === "outside")
         ? { ...common, sees: "old", ...cached(answer.chain[0]?.ttl) }
         : { ...common, sees: "unknown" };
     case "found": {

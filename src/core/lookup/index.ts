@@ -15,4 +15,5 @@ export { type AuthoritativeServer, type Authority, authorityOf, dsAtParent, type
 export { type Live, liveAt, ownSetOf } from "./live.ts";
 export * from "./lookup.ts";
 export { AnswerMemo, memoized, remembered } from "./memo.ts";
+export { atOwnServers, inTurn, onward } from "./onward.ts";
 export { answerFromZones, zoneLookup } from "./zone-lookup.ts";

@@ -30,6 +30,11 @@ export async function liveAt(lookup: Lookup, apex: DomainName, name: DomainName,
     case "failed":
       return { kind: "failed", answer };
     case "found":
+      // Whoever asks for the alias itself gets the one that a DNAME makes as an answer (RFC 6672 section 3.1).
+      if (isOfType(answer.set, "CNAME")) {
+        const made = await fromDname(lookup, apex, name, answer.set);
+        if (made !== undefined) return made;
+      }
       if (answer.wildcard !== undefined && answer.wildcard !== name)
         return { kind: "wildcard", set: answer.set, wildcard: answer.wildcard };
       return (await fromWildcard(lookup, apex, name, answer.set)) ?? { kind: "set", set: answer.set };
@@ -55,11 +60,13 @@ async function fromDname(lookup: Lookup, apex: DomainName, name: DomainName, ali
 
 /** Whether a wildcard above the name holds the very same data, so that the answer is its doing. */
 async function fromWildcard(lookup: Lookup, apex: DomainName, name: DomainName, set: RecordSet): Promise<Live | undefined> {
-  if (!isBelow(name, apex) || name.startsWith("*.")) return undefined;
+  if (!isBelow(name, apex)) return undefined;
   for (const above of upwards(parentOf(name))) {
     const wildcard = wildcardOf(above);
-    const answer = await lookup.ask(wildcard, set.type);
-    if (answer.kind === "found" && answer.chain.length === 0 && sameData({ ...answer.set, name }, set))
+    const answer = wildcard === name ? undefined : await lookup.ask(wildcard, set.type);
+    const isSame = answer?.kind === "found" && answer.chain.length === 0 && sameData({ ...answer.set, name }, set);
+    // A wildcard further up answers for the name of this one too, as long as nobody made it.
+    if (isSame && (above === apex || !(await isSynthesized(lookup, wildcard, set))))
       return (await isSynthesized(lookup, name, set)) ? { kind: "wildcard", set, wildcard } : undefined;
     if (above === apex) return undefined;
   }

@@ -8,6 +8,7 @@ export type CauseKind =
   | ValueMismatch
   | "not-delegated"
   | "some-servers-only"
+  | "sick-server"
   | "alias-in-the-way"
   | "name-doubled"
   | "at-apex"

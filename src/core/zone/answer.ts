@@ -46,17 +46,20 @@ export function answerFrom(zone: Zone, of: DomainName, type: RecordType): ZoneAn
     const to = dname?.data[0]?.target;
     const target = to === undefined ? undefined : substituted(of, above, to);
     // Everything below a DNAME is elsewhere (RFC 6672 section 2.3).
-    if (dname !== undefined && target !== undefined)
-      return { kind: "alias", set: { name: of, type: "CNAME", ttl: dname.ttl, data: [{ target }] } };
+    if (dname !== undefined && target !== undefined) {
+      const set = { name: of, type: "CNAME", ttl: dname.ttl, data: [{ target }] };
+      // Whoever asks for the alias itself has it (RFC 6672 section 3.1).
+      return type === "CNAME" ? { kind: "found", set } : { kind: "alias", set };
+    }
   }
   if (zone.names.has(of)) return fromNode(zone, zone.nodes.get(of), of, type);
   for (const above of upwards(of)) {
     if (!zone.names.has(above)) continue;
     // `above` is the closest encloser; only the wildcard directly below it may answer (RFC 4592 section 3.3.1).
     const wildcard = wildcardOf(above);
-    const node = zone.nodes.get(wildcard);
-    if (node === undefined) break;
-    return fromNode(zone, node, of, type, wildcard);
+    if (!zone.names.has(wildcard)) break;
+    // A wildcard that is there without records answers with none (RFC 4592 section 2.2.2).
+    return fromNode(zone, zone.nodes.get(wildcard), of, type, wildcard);
   }
   return { kind: "nxdomain", soa: zone.soa };
 }

@@ -71,6 +71,12 @@ export const ASKS = {
   "state-lacking": ({ what }: { readonly what: readonly string[] }) => `the name servers do not have ${listOf(what)} as asked`,
   "state-still-proven": "the service confirmed it, and it is still there",
   "state-everywhere": "every name server and every resolver we look from has it",
+  "state-those-that-answer": ({ silent }: { readonly silent: readonly string[] }) =>
+    `every name server that answers has it, and every resolver we look from; ${allOf(silent, "does", "do")} not answer`,
+  "cause-sick-server": ({ server, because }: { readonly server: string; readonly because: Clause }, say) =>
+    `${server} is a name server of the domain and does not answer for it (${say(because)}); the others do`,
+  "cause-sick-server-mend": ({ server, host }: { readonly server: string; readonly host: string }) =>
+    `ask ${host} to mend ${server}, or take it out of the name servers at the registrar; until then, some who look wait or see nothing`,
   "state-every-server": "every name server has it",
   "cause-other-policy": ({ at, differences }: CauseOtherPolicy) =>
     `${at} has another version of the DMARC record: ${listOf(differences.map(difference))}`,

@@ -144,6 +144,8 @@ export const DNS = {
       : `${server} answered with aliases that form a loop from ${displayName(name)}`,
   "answer-delegates": ({ server, name, to }: Asked & { readonly name: DomainName; readonly to: readonly DomainName[] }) =>
     `${server} delegates ${displayName(name)} to ${listOf(to.map(displayName))}`,
+  "answer-alias-circle": ({ names }: { readonly names: readonly DomainName[] }) =>
+    `the aliases lead in a circle: ${[...names, names[0] as DomainName].map(displayName).join(" → ")}`,
   "answer-leads-out": ({ server, name, target }: Asked & { readonly name: DomainName; readonly target: DomainName }) =>
     `the alias at ${displayName(name)} leads to ${displayName(target)}, which ${server} does not hold`,
   "answer-neither": ({ server, name }: Asked & { readonly name: DomainName }) =>
