@@ -5,11 +5,11 @@ import type { SignedLookup } from "../core/dnssec/index.ts";
 import {
   type AliasSet,
   type Answer,
+  aliasesWithoutEnd,
   type Failed,
   type Found,
   failed,
   type Lookup,
-  MAX_CHAIN,
   type Negative,
 } from "../core/lookup/index.ts";
 import type { DomainName } from "../core/name/index.ts";
@@ -291,9 +291,9 @@ function interpret(
     const alias = sets.find((set) => set.name === at && set.type === "CNAME") as AliasSet | undefined;
     const target = alias?.data[0]?.target;
     if (alias === undefined || target === undefined) break;
-    if (chain.length >= MAX_CHAIN || chain.some((link) => link.name === target))
-      return failed("loop", clause("answer-ring", { server: where, name }), { chain });
     chain.push(alias);
+    const endless = aliasesWithoutEnd(chain);
+    if (endless !== undefined) return failed("loop", endless, { chain });
     at = target;
   }
   const authority = toSets(inClass(message.authority));

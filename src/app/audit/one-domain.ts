@@ -73,7 +73,10 @@ export async function auditDomain(
       return { selector, ...(key === undefined ? {} : { own: key }) };
     }),
     openKeyFiles: files.filter((path) => (statSync(path).mode & 0o077) !== 0).map((path) => relative(cwd, path)),
-    asks: (surveyed?.asks ?? []).map(({ ask, state, because }) => ({ id: ask.id, state, because })),
+    asks: (surveyed?.asks ?? []).map(({ ask, state, because, causes }) => ({
+      ...{ id: ask.id, state, because },
+      isRefused: causes.length > 0 && causes.every(({ kind }) => kind.startsWith("dnssec-")),
+    })),
     wantedTexts: (own?.asks ?? []).flatMap((ask) =>
       recordsWanted(ask.wants).flatMap((resourceRecord) =>
         resourceRecord.name === domain && resourceRecord.type === "TXT"

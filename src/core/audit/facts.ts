@@ -28,7 +28,13 @@ export interface AuditInput {
   /** Private keys that others on this machine may read. */
   readonly openKeyFiles: readonly string[];
   /** Asks of the workspace and where they stand. */
-  readonly asks: readonly { readonly id: string; readonly state: string; readonly because: Clause }[];
+  readonly asks: readonly {
+    readonly id: string;
+    readonly state: string;
+    readonly because: Clause;
+    /** Whether it is as asked, and resolvers that check signatures refuse it. */
+    readonly isRefused?: boolean;
+  }[];
   /** Texts that asks want at the domain itself. */
   readonly wantedTexts: readonly string[];
   /** Titles of DNS hosts of the workspace that the domain is not delegated to. */

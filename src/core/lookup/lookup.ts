@@ -1,4 +1,4 @@
-import type { Clause } from "../clause/index.ts";
+import { type Clause, clause } from "../clause/index.ts";
 import type { DomainName } from "../name/index.ts";
 import type { DataOf, RecordSet, RecordType } from "../record/index.ts";
 
@@ -66,6 +66,19 @@ export interface Lookup {
 
 /** How many aliases are followed before the chain counts as a loop. */
 export const MAX_CHAIN = 12;
+
+/** Why a chain of aliases has no end: the names that lead to each other, or that there are too many; undefined where it may have one. */
+export function aliasesWithoutEnd(chain: readonly AliasSet[]): Clause | undefined {
+  const last = chain.at(-1)?.data[0]?.target;
+  const from = chain.findIndex((link, i) => link.name === last || chain.findIndex(({ name }) => name === link.name) < i);
+  if (from !== -1) {
+    const first = chain.findIndex(({ name }) => name === (chain[from] as AliasSet).name);
+    return clause("answer-alias-circle", { names: [...new Set(chain.slice(first).map(({ name }) => name))] });
+  }
+  return chain.length > MAX_CHAIN
+    ? clause("answer-aliases-long", { most: MAX_CHAIN, name: (chain[0] as AliasSet).name })
+    : undefined;
+}
 
 export function failed(why: FailureReason, detail: Clause, more: Partial<Failed> = {}): Failed {
   return { kind: "failed", why, detail, chain: [], authoritative: false, ...more };

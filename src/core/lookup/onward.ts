@@ -2,7 +2,7 @@ import { clause } from "../clause/index.ts";
 import type { DomainName } from "../name/index.ts";
 import type { RecordType } from "../record/index.ts";
 import { type Authority, authorityOf, type Servers } from "./authority.ts";
-import { type Answer, failed, type Lookup, MAX_CHAIN } from "./lookup.ts";
+import { type Answer, aliasesWithoutEnd, failed, type Lookup } from "./lookup.ts";
 import { memoized } from "./memo.ts";
 
 /** Why a server has no answer that another one may have. */
@@ -40,10 +40,8 @@ export const onward = (lookup: Lookup, beyond: Lookup): Lookup => ({
     if (target === undefined) return answer;
     const further = await beyond.ask(target, type);
     const chain = [...answer.chain, ...further.chain];
-    const names = chain.map((link) => link.name);
-    if (chain.length > MAX_CHAIN || new Set(names).size < names.length)
-      return failed("loop", clause("answer-alias-circle", { names: [...new Set(names)] }), { chain });
-    return { ...further, chain };
+    const endless = aliasesWithoutEnd(chain);
+    return endless === undefined ? { ...further, chain } : failed("loop", endless, { chain });
   },
 });
 

@@ -2,7 +2,7 @@ import { clause } from "../clause/index.ts";
 import type { DomainName } from "../name/index.ts";
 import type { RecordType } from "../record/index.ts";
 import { answerFrom, glueFor, type Zone, zoneFor } from "../zone/index.ts";
-import { type AliasSet, type Answer, failed, type Lookup, MAX_CHAIN } from "./lookup.ts";
+import { type AliasSet, type Answer, aliasesWithoutEnd, failed, type Lookup } from "./lookup.ts";
 
 /**
  * Answers one question from zones in memory and follows aliases inside them (RFC 1034 section 4.3.2).
@@ -37,8 +37,8 @@ export function answerFromZones(zones: readonly Zone[], name: DomainName, type: 
         wildcard ??= answer.wildcard;
         const target = answer.set.data[0]?.target;
         if (target === undefined) return failed("malformed", clause("answer-alias-without-target", { name: at }), { chain });
-        if (chain.length > MAX_CHAIN || chain.some((link) => link.name === target))
-          return failed("loop", clause("answer-ring", { server: undefined, name }), { chain });
+        const endless = aliasesWithoutEnd(chain);
+        if (endless !== undefined) return failed("loop", endless, { chain });
         at = target;
       }
     }

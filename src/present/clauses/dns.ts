@@ -138,10 +138,8 @@ export const DNS = {
   "answer-contradicts": ({ server, name }: Asked & { readonly name: DomainName }) =>
     `${server} says that ${displayName(name)} does not exist, and shows a record of it all the same`,
   /** `server` where one answered with all of the aliases. */
-  "answer-ring": ({ server, name }: { readonly server: string | undefined; readonly name: DomainName }) =>
-    server === undefined
-      ? `the aliases from ${displayName(name)} form a loop`
-      : `${server} answered with aliases that form a loop from ${displayName(name)}`,
+  "answer-aliases-long": ({ most, name }: { readonly most: number; readonly name: DomainName }) =>
+    `the aliases from ${displayName(name)} lead through more than ${most} names`,
   "answer-delegates": ({ server, name, to }: Asked & { readonly name: DomainName; readonly to: readonly DomainName[] }) =>
     `${server} delegates ${displayName(name)} to ${listOf(to.map(displayName))}`,
   "answer-alias-circle": ({ names }: { readonly names: readonly DomainName[] }) =>

@@ -14,7 +14,12 @@ const kindOf = (text: string): string | undefined => /^([a-z0-9][a-z0-9._-]{2,40
 const tokens = ({ texts }: Facts): string[] => texts.filter((text) => !isSpf(text) && !isDmarc(text));
 
 export const ownership = {
-  "ask-astray": rule("breaks", "RFC 1035 section 3.3.14", inState("astray")),
+  "ask-astray": rule("breaks", "RFC 1035 section 3.3.14", (facts) =>
+    inState("astray")({ ...facts, asks: facts.asks.filter(({ isRefused }) => isRefused !== true) }),
+  ),
+  "ask-refused": rule("breaks", "RFC 4035 section 5.5", ({ asks }) =>
+    asks.filter(({ isRefused }) => isRefused === true).map(({ id, because }) => ({ id, because })),
+  ),
   "ask-lapsed": rule("breaks", "RFC 1035 section 3.3.14", inState("lapsed")),
   "ask-clashing": rule("risks", "RFC 2181 section 10.1", inState("clashing")),
   "ask-open": rule("note", "RFC 1035 section 3.3.14", inState("noted")),

@@ -9,6 +9,12 @@ export const OWNERSHIP: AreaWords<"ownership"> = {
     evidence: ({ because, id }) => `${id}: ${inWords(because)}`,
     remedy: ({ id }) => `zandrel prove ${id} says what to change`,
   },
+  "ask-refused": {
+    title: "What a service asked for is refused for its DNSSEC signatures",
+    why: "It is published as asked; a service whose resolver checks signatures does not see it.",
+    evidence: ({ because, id }) => `${id}: ${inWords(because)}`,
+    remedy: ({ id }) => `have the signatures mended first; zandrel prove ${id} says by whom, and when it is seen`,
+  },
   "ask-lapsed": {
     title: "Something a service relies on is gone",
     why: "Services look again from time to time, and take a domain away when the proof is gone.",
