@@ -42,6 +42,11 @@ export interface LoggedQuery {
   readonly type: string;
 }
 
+/** What may be wrong with one name server of several. */
+export type Sickness = "lame" | "failing" | "silent" | "before-edns" | "passes-edns-over" | "unsigned";
+
+const isBeforeEdns = (sickness: Sickness | undefined): boolean => sickness === "before-edns" || sickness === "passes-edns-over";
+
 /** How long resolvers remember the keys of a zone, in seconds. */
 const KEY_TTL = 3600;
 
@@ -98,8 +103,8 @@ export class AuthorityHost {
     return this.#sets(apex).get(`${name} ${type}`);
   }
 
-  /** Servers of this host that say of everything that it is not theirs. */
-  readonly lameServers = new Set<string>();
+  /** Servers of this host that have something wrong with them, by their labels. */
+  readonly sick = new Map<string, Sickness>();
 
   /** While it is set, no server answers anything. */
   isDown = false;
@@ -145,7 +150,7 @@ export class AuthorityHost {
     return async (request) => {
       if (delay > 0) await sleep(delay);
       const decoded = decodeMessage(request);
-      if (!decoded.ok || decoded.value.response || this.isDown) return undefined;
+      if (!decoded.ok || decoded.value.response || this.isDown || this.sick.get(server) === "silent") return undefined;
       if (decoded.value.opcode === OPCODE.UPDATE) return this.#update(request, decoded.value);
       return encodeMessage(this.#answer(decoded.value, server, lag));
     };
@@ -157,16 +162,19 @@ export class AuthorityHost {
       id: query.id,
       response: true,
       questions: query.questions,
-      ...(query.edns === undefined ? {} : { edns: query.edns }),
+      ...(query.edns === undefined || isBeforeEdns(this.sick.get(server)) ? {} : { edns: query.edns }),
     };
     const [question] = query.questions;
     if (question === undefined || query.opcode !== OPCODE.QUERY) return { ...reply, rcode: RCODE.NOTIMP };
     this.log.push({ server, name: question.name, type: question.type });
-    if (this.lameServers.has(server)) return { ...reply, rcode: RCODE.REFUSED };
+    const sickness = this.sick.get(server);
+    if (sickness === "lame") return { ...reply, rcode: RCODE.REFUSED };
+    if (sickness === "failing") return { ...reply, rcode: RCODE.SERVFAIL };
+    if (sickness === "before-edns" && query.edns !== undefined) return { ...reply, rcode: RCODE.FORMERR };
     if (question.type === "AXFR") return this.#wholeZone(reply, question.name, lag);
     const zones = this.zones(lag);
     const answer = answerFromZones(zones, question.name, question.type);
-    return query.edns?.dnssecOk === true
+    return query.edns?.dnssecOk === true && sickness !== "unsigned" && sickness !== "passes-edns-over"
       ? this.#withSignatures(this.#reply(reply, answer), zones, question.name, answer)
       : this.#reply(reply, answer);
   }

@@ -258,7 +258,10 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
   ["wildcard-key", { zone: { wild: '*._domainkey TXT "hello"' } }],
   ["wildcard-dmarc", { zone: { wild: '* TXT "hello"' } }],
   ["ask-astray", ask("astray")],
-  ["ask-refused", { input: { asks: [{ id: "seekmere-ownership", state: "astray", because: verbatim("it ended"), isRefused: true }] } }],
+  [
+    "ask-refused",
+    { input: { asks: [{ id: "seekmere-ownership", state: "astray", because: verbatim("it ended"), isRefused: true }] } },
+  ],
   ["ask-lapsed", ask("lapsed")],
   ["ask-clashing", ask("clashing")],
   ["ask-open", ask("noted")],

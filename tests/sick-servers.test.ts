@@ -1,0 +1,77 @@
+import { mkdirSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { name } from "../src/core/name/index.ts";
+import type { Sickness } from "../src/lab/authority.ts";
+import { startLab } from "../src/lab/index.ts";
+import { folderWith, zandrel } from "./zandrel.ts";
+
+/** A signed domain one of whose two name servers is sick, in every way: what the other shows counts, and the sick one is named. */
+const apex = name("brackwater.example");
+const SICK = "ns2.nettlehost.example";
+let lab: Awaited<ReturnType<typeof startLab>>;
+let folder: string;
+const run = (...argv: string[]) => zandrel(folder, argv, { env: lab.env });
+
+beforeAll(async () => {
+  lab = await startLab({ start: Date.parse("2026-03-02T09:00:00Z"), port: 0, signed: true });
+  folder = folderWith({ "zandrel.yaml": lab.settings });
+  mkdirSync(join(folder, "domains"));
+  const ask = '  - id: own\n    service: seekmere\n    purpose: ownership\n    records: |\n      _proof TXT "there"\n';
+  writeFileSync(join(folder, "domains/brackwater.example.yaml"), `domain: brackwater.example\nhost: nettlehost\nasks:\n${ask}`);
+  lab.nettlehost.preset(apex, { name: name("_proof", apex), type: "TXT", ttl: 60, data: [{ strings: ["there"] }] });
+});
+afterAll(() => lab.close());
+
+const CASES: readonly { readonly sickness: Sickness; readonly findings: readonly string[]; readonly isSilent: boolean }[] = [
+  { sickness: "lame", findings: ["server-lame"], isSilent: true },
+  { sickness: "failing", findings: ["server-silent"], isSilent: true },
+  { sickness: "silent", findings: ["server-silent"], isSilent: true },
+  { sickness: "before-edns", findings: ["server-no-edns"], isSilent: false },
+  { sickness: "passes-edns-over", findings: ["server-no-edns"], isSilent: false },
+  { sickness: "unsigned", findings: ["dnssec-server-differs"], isSilent: false },
+];
+
+describe.each(CASES)("the second server is $sickness", ({ sickness, findings, isSilent }) => {
+  beforeAll(() => void lab.nettlehost.sick.set("ns2.nettlehost", sickness));
+  afterAll(() => void lab.nettlehost.sick.clear());
+
+  test("the ask is found all the same, and the server is a cause of its own where it does not answer", async () => {
+    const proof = await run("prove", "own", "--json", "--timeout", "1");
+    const [ask] = proof.json.asks;
+    expect(ask).toMatchObject({ verdict: "found", state: "settled" });
+    expect(ask.causes.map(({ kind, at }: { kind: string; at: string }) => [kind, at])).toEqual(
+      isSilent ? [["sick-server", SICK]] : [],
+    );
+    const said = await run("prove", "own", "--timeout", "1");
+    if (isSilent) expect(said.out).toMatch(new RegExp(`${SICK} .*does not answer`));
+    else expect(said.out).not.toContain(SICK);
+  });
+
+  test("the audit names the server, and nothing else that is wrong because of it", async () => {
+    const audited = await run("audit", "brackwater.example", "--json", "--timeout", "1");
+    const about = audited.json.domains[0].findings.filter(
+      ({ id, severity }: { id: string; severity: string }) =>
+        /^(server|dnssec|ds-|delegation|answers)/.test(id) && severity !== "note",
+    );
+    expect(about.map(({ id }: { id: string }) => id)).toEqual(findings);
+    expect(JSON.stringify(about)).toContain(SICK);
+  });
+
+  test("what is missing at the other is still missing, and never unknown", async () => {
+    writeFileSync(
+      join(folder, "domains/puppetfest.example.yaml"),
+      'domain: puppetfest.example\nhost: nettlehost\nasks:\n  - id: lacking\n    service: seekmere\n    purpose: ownership\n    records: |\n      _proof TXT "not there"\n',
+    );
+    const proof = await run("prove", "lacking", "--json", "--timeout", "1");
+    expect(proof.json.asks[0]).toMatchObject({ verdict: "absent" });
+  });
+});
+
+test("where both are lame, nothing is known", async () => {
+  for (const server of ["ns1.nettlehost", "ns2.nettlehost"]) lab.nettlehost.sick.set(server, "lame");
+  const proof = await run("prove", "own", "--json", "--timeout", "1");
+  expect(proof).toMatchObject({ exit: 3 });
+  expect(proof.json.asks[0].verdict).toBe("unknown");
+  lab.nettlehost.sick.clear();
+});
