@@ -13,7 +13,7 @@ const ROUNDS = 300;
 const program = fileURLToPath(new URL("../dist/zandrel.cjs", import.meta.url));
 const hook = fileURLToPath(new URL("questions.cjs", import.meta.url));
 
-const { ChainOfTrust, ZoneSigner, name, signedOctets } = await internals(
+const { ChainOfTrust, keyTag, ZoneSigner, name, signedOctets } = await internals(
   "core/dnssec/index.ts",
   "core/name/index.ts",
   "lab/zone-signer.ts",
@@ -68,6 +68,36 @@ function floorOf({ answers, keys }) {
   };
 }
 
+/** A zone of the same chain whose keys and DS records are a thousand each, all of one tag: what only costs the reader time. */
+function hostile({ lookup, anchors, name: last }) {
+  const keys = Array.from({ length: 1000 }, (_, i) => {
+    const octets = Buffer.alloc(66);
+    octets.writeUInt32BE(i, 0);
+    // Two octets bring the sum that the tag is back to the same number.
+    octets.writeUInt16BE(0xffff - (i & 0xffff), 64);
+    return { flags: 257, protocol: 3, algorithm: 13, key: octets.subarray(2).toString("hex") };
+  });
+  const tag = keyTag(keys[0]);
+  const ds = Array.from({ length: 1000 }, (_, i) => ({
+    ...{ keyTag: tag, algorithm: 13, digestType: 2 },
+    digest: i.toString(16).padStart(64, "0"),
+  }));
+  return async () => {
+    const chain = new ChainOfTrust(
+      {
+        askSigned: async (of, type) => {
+          const answer = await lookup.askSigned(of, type);
+          if (of !== last || type !== "DNSKEY") return answer;
+          return { ...answer, answer: keys.map((data) => ({ name: of, type, ttl: 60, data })) };
+        },
+      },
+      [{ zone: last, ds }, ...anchors],
+      Math.floor(Date.now() / 1000),
+    );
+    await chain.judge(last, "TXT");
+  };
+}
+
 async function taken(work) {
   const start = process.cpuUsage();
   for (let i = 0; i < ROUNDS; i++) await work();
@@ -117,6 +147,13 @@ export default async function dnssec() {
       }),
   );
   figure("DNSSEC, a warm chain of four zones against its signature checks, CPU", own / bare, 2);
+  const attack = hostile(chain);
+  const [sound, costly] = await inTurns(
+    5,
+    () => taken(async () => new ChainOfTrust(chain.lookup, chain.anchors, now).judge(chain.name, "TXT")),
+    () => taken(attack),
+  );
+  figure("DNSSEC, a thousand DS and keys of one tag against a sound chain, CPU", costly / sound, 2);
   const [plain, signed] = [await questions(false), await questions(true)];
   figure("questions of an audit of a signed domain against an unsigned one", signed.asked / plain.asked, 1.4);
   figure("questions of it that were asked twice", signed.twice, 0);

@@ -54,6 +54,8 @@ const FAULTS: readonly Fault[] = [
   { title: "all is well, by Ed25519", algorithm: "ED25519", kind: "secure" },
   { title: "all is well, by RSA with SHA-256", algorithm: "RSASHA256", kind: "secure" },
   { title: "all is well, by RSA with SHA-512", algorithm: "RSASHA512", kind: "secure" },
+  { title: "all is well, by RSA with SHA-1, which is outdated", algorithm: "RSASHA1", kind: "secure" },
+  { title: "the same with NSEC3", algorithm: "NSEC3RSASHA1", sign: ["-3", "ab"], kind: "secure" },
   { title: "a name that is not there, by NSEC", ask: ["nothing", "TXT"], kind: "secure" },
   { title: "a name that is not there, by NSEC3", sign: ["-3", "ab"], ask: ["nothing", "TXT"], kind: "secure" },
   { title: "a type that is not there", ask: ["www", "MX"], kind: "secure" },

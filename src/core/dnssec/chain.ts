@@ -224,12 +224,13 @@ export class ChainOfTrust {
 
   /** The keys of a zone, by the DS records that stand for one of them (RFC 4035 section 5.2). */
   async #fromDs(zone: DomainName, ds: readonly DataOf["DS"][], until: number, ttl?: number): Promise<Trust> {
-    const usable = ds.filter(
+    const usable = ds.slice(0, MAX_KEYS).filter(
       (delegationSigner) => ALGORITHMS.has(delegationSigner.algorithm) && DIGESTS.has(delegationSigner.digestType),
     );
     if (usable.length === 0) return { kind: "insecure", zone, why: "unknown-algorithm" };
     const answer = await this.#lookup.askSigned(zone, "DNSKEY");
     if (answer.kind === "failed") return { kind: "indeterminate", why: "unresolved", because: answer.detail };
+    if (answer.answer.length > 2 * MAX_KEYS) return { kind: "indeterminate", why: "endless" };
     const dsTags = [...new Set(usable.map((delegationSigner) => delegationSigner.keyTag))];
     const about = { zone, name: zone, type: "DNSKEY" } as const;
     const dsTtl = ttl === undefined ? {} : { dsTtl: ttl };
@@ -338,6 +339,9 @@ function signerOf({ answer, authority }: Extract<SignedAnswer, { kind: "answer" 
   const signer = own === undefined ? undefined : (own as DataOf["RRSIG"]).signer;
   return signer !== undefined && isAtOrBelow(name, signer) ? signer : undefined;
 }
+
+/** DS records of a zone that are looked at, and half of what its keys and their signatures may be: no zone has as many. */
+const MAX_KEYS = 64;
 
 /** Keys of one zone that are hashed: more with the same tag are an attack on the time of the reader. */
 const MAX_HASHED = 16;

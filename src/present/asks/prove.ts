@@ -25,8 +25,9 @@ export function proveText({ asks, at }: ProveResult, { style, width }: Layout): 
       ];
       ask.causes.forEach((cause, i) => {
         // A cause that is the whole of what was found is not said twice.
+        const label = cause.kind === "sick-server" ? "besides" : i === 0 ? "cause" : "or";
         if (inWords(cause.because) !== inWords(ask.because))
-          lines.push(`  ${i === 0 ? "cause" : "or"}: ${wrap(visible(inWords(cause.because)), width - 9, "         ")}`);
+          lines.push(`  ${label}: ${wrap(visible(inWords(cause.because)), width - 11, "         ")}`);
         lines.push(`  ${style.careful("do:")} ${wrap(visible(inWords(cause.remedy)), width - 6, "      ")}`);
       });
       if (ask.verdict !== "proven" && ask.causes.length === 0 && ask.asked.reason.clause !== "nothing")
