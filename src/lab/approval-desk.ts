@@ -1,6 +1,7 @@
 import { createHash, type KeyObject, randomBytes } from "node:crypto";
 import Fastify, { type FastifyInstance, type FastifyReply, type FastifyRequest } from "fastify";
 import { fillKit } from "../core/kit/index.ts";
+import type { Lookup } from "../core/lookup/index.ts";
 import { type DomainName, name, parseName, withoutRootDot } from "../core/name/index.ts";
 import {
   decodeUtf8,
@@ -79,6 +80,8 @@ function withTerms(standing: RecordSet | undefined, apex: DomainName, terms: str
 /** What a desk knows and remembers. */
 interface Desk {
   readonly host: AuthorityHost;
+  /** The DNS, where the keys are that links are signed with. */
+  readonly world: Lookup;
   readonly title: string;
   readonly templates: Map<string, Template>;
   /** Decisions that somebody has to make, by the ticket of their page. */
@@ -252,9 +255,9 @@ function offerPages(server: FastifyInstance, desk: Desk): void {
     if (template.syncPubKeyDomain !== undefined) {
       const label = request.query.key ?? "";
       const parsed = parseName(`${label}.${template.syncPubKeyDomain}`);
-      const zone = parsed.ok ? desk.host.zones().find(({ apex: own }) => parsed.value.endsWith(`.${own}`)) : undefined;
-      const set = parsed.ok && zone !== undefined ? desk.host.set(zone.apex, parsed.value, "TXT") : undefined;
-      const texts = set !== undefined && isOfType(set, "TXT") ? set.data.map((data) => decodeUtf8(txtValue(data))) : [];
+      const shown = parsed.ok ? await desk.world.ask(parsed.value, "TXT") : undefined;
+      const texts =
+        shown?.kind === "found" && isOfType(shown.set, "TXT") ? shown.set.data.map((data) => decodeUtf8(txtValue(data))) : [];
       const publicKey: KeyObject | undefined = keyFromPieces(texts);
       const query = request.raw.url?.split("?")[1] ?? "";
       if (publicKey === undefined || !isSignedBy(query, publicKey))
@@ -404,13 +407,13 @@ function offerApplying(server: FastifyInstance, desk: Desk): void {
 }
 
 /** A DNS host's side of the open set-up protocol: templates that a person approves once, by a link or by a grant. */
-export async function startApprovalDesk(host: AuthorityHost, title: string): Promise<ApprovalDesk> {
+export async function startApprovalDesk(host: AuthorityHost, title: string, world: Lookup): Promise<ApprovalDesk> {
   const server = Fastify({ logger: false, forceCloseConnections: true });
   server.addContentTypeParser("application/x-www-form-urlencoded", { parseAs: "string" }, (_, body, done) =>
     done(null, Object.fromEntries(new URLSearchParams(String(body)))),
   );
   const desk: Desk = {
-    ...{ host, title, templates: new Map(), pending: new Map(), codes: new Map() },
+    ...{ host, title, world, templates: new Map(), pending: new Map(), codes: new Map() },
     ...{ tokens: new Map(), refreshes: new Map(), undo: new Map(), mode: "works" },
   };
   server.addHook("onRequest", async (_, reply) => {

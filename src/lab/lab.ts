@@ -326,7 +326,7 @@ async function startLabAt({ start, speed, port, domains = [], signed = false }: 
   try {
     const dns = { registry, nettlehost, zonemarrow, providers, vantages };
     await answerAll((address, handler) => keep(listenDns(address, port, handler)), dns, speed !== undefined);
-    const approvals = await keep(startApprovalDesk(nettlehost, "Nettlehost"));
+    const approvals = await keep(startApprovalDesk(nettlehost, "Nettlehost", resolver({})));
     const signingFile = presentApprovals(approvals, { nettlehost, providers }, further, folder);
 
     const token = randomBytes(18).toString("base64url");

@@ -224,9 +224,9 @@ export class ChainOfTrust {
 
   /** The keys of a zone, by the DS records that stand for one of them (RFC 4035 section 5.2). */
   async #fromDs(zone: DomainName, ds: readonly DataOf["DS"][], until: number, ttl?: number): Promise<Trust> {
-    const usable = ds.slice(0, MAX_KEYS).filter(
-      (delegationSigner) => ALGORITHMS.has(delegationSigner.algorithm) && DIGESTS.has(delegationSigner.digestType),
-    );
+    const usable = ds
+      .slice(0, MAX_KEYS)
+      .filter((delegationSigner) => ALGORITHMS.has(delegationSigner.algorithm) && DIGESTS.has(delegationSigner.digestType));
     if (usable.length === 0) return { kind: "insecure", zone, why: "unknown-algorithm" };
     const answer = await this.#lookup.askSigned(zone, "DNSKEY");
     if (answer.kind === "failed") return { kind: "indeterminate", why: "unresolved", because: answer.detail };
