@@ -6,7 +6,7 @@ import type { ChainFlaw } from "../../core/dnssec/index.ts";
 import { nearness, type Watched } from "../../core/guard/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized } from "../../core/lookup/index.ts";
-import { withoutRootDot } from "../../core/name/index.ts";
+import { name as nameOf, under, withoutRootDot } from "../../core/name/index.ts";
 import { printData } from "../../core/record/index.ts";
 import type { DayOfEvents } from "../../core/sending/index.ts";
 import { lookupSpf, movedFrom, spfTree } from "../../core/spf/index.ts";
@@ -16,7 +16,7 @@ import { watchDs } from "../dns/ds-memory.ts";
 import { sendersOf } from "../reports/reported.ts";
 import { checkDomain, hasSite } from "../site/check.ts";
 import { OWN_SERVICE, wantedText } from "../standing/journal-state.ts";
-import { isCatchingUp, nextStep, rememberSettled, type Survey, survey } from "../standing/survey.ts";
+import { isCatchingUp, nextStep, rememberSettled, type Survey, signaturesOf, survey } from "../standing/survey.ts";
 
 /** States in which what was proven is still there. */
 const RIGHT: ReadonlySet<State> = new Set(["proven", "settled", "spreading"]);
@@ -140,14 +140,21 @@ async function ground({ domain, dns, journal }: Watching, { look }: Survey): Pro
           because: clause("guard-ds", { keyTags: ds.map(({ keyTag }) => keyTag) }),
         }),
   };
-  const trust = await dns.trust(domain.name, "SOA");
+  const policy = under(nameOf("_dmarc"), domain.name);
+  const { verdict: trust, until = 0 } = await signaturesOf(
+    [
+      ...["SOA", "MX", "TXT"].map((type) => ({ name: domain.name, type })),
+      ...(policy === undefined ? [] : [{ name: policy, type: "TXT" }]),
+    ],
+    dns,
+  );
   const common = { kind: "signatures", subject: plain, next: NOTHING } as const;
   const signatures: Watched[] =
     trust.kind === "secure"
       ? [
           {
-            ...{ ...common, ...ending(trust.until * 1000, dns.now, SIGNATURES_WITHIN) },
-            because: clause("guard-signatures-good", { until: trust.until * 1000 }),
+            ...{ ...common, ...ending(until, dns.now, SIGNATURES_WITHIN) },
+            because: clause("guard-signatures-good", { until }),
           },
         ]
       : trust.kind === "bogus"

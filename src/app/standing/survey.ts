@@ -3,7 +3,7 @@ import { dnsWants, isDelegated, look, stateOf, webProofOf } from "../../core/ask
 import { type Clash, type Draft, fillIn, makeDraft } from "../../core/change/index.ts";
 import { type Clause, clause, NOTHING } from "../../core/clause/index.ts";
 import { distinct } from "../../core/distinct.ts";
-import type { ChainFlaw } from "../../core/dnssec/index.ts";
+import type { ChainFlaw, Verdict } from "../../core/dnssec/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { memoized, zoneLookup } from "../../core/lookup/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
@@ -341,14 +341,27 @@ export async function survey(
   const asks = await Promise.all(domain.asks.map((ask) => standingOf(ask, surveying)));
   const early = asks.filter(({ visibility }) => isEarly(visibility, dns.now));
   const lastSeen = Math.max(...early.map(({ visibility }) => visibility?.by ?? 0));
-  const end = early.length === 0 ? undefined : await signaturesEnd(domain.name, dns);
+  const wanted = early.flatMap(({ ask }) => dnsWants(ask.wants)).map(({ name, type }) => ({ name, type }));
+  const end = early.length === 0 ? undefined : (await signaturesOf([{ name: domain.name, type: "SOA" }, ...wanted], dns)).until;
   return { domain, look: looked, asks, draft, journalled, signaturesEnd: end !== undefined && end < lastSeen ? end : undefined };
 }
 
-/** When the first signature on the way to a domain ends (milliseconds since 1970); undefined where nothing is signed, or known. */
-async function signaturesEnd(domain: DomainName, dns: DnsContext): Promise<number | undefined> {
-  const verdict = await dns.trust(domain, "SOA");
-  return verdict.kind === "secure" ? verdict.until * 1000 : undefined;
+/**
+ * What signatures prove of several sets together: the first that is refused or could not be judged, and else until when all of them
+ * last (milliseconds since 1970); undefined where nothing is signed, or known.
+ */
+export async function signaturesOf(
+  sets: readonly { readonly name: DomainName; readonly type: string }[],
+  dns: Pick<DnsContext, "trust">,
+): Promise<{ readonly verdict: Verdict; readonly until: number | undefined }> {
+  const [first, ...others] = sets as [(typeof sets)[number], ...typeof sets];
+  const own = await dns.trust(first.name, first.type);
+  // Where the zone itself is not signed, or not rightly, the sets in it are as it is.
+  if (own.kind !== "secure") return { verdict: own, until: undefined };
+  const verdicts = [own, ...(await Promise.all(others.map(({ name, type }) => dns.trust(name, type))))];
+  const verdict = verdicts.find(({ kind }) => kind === "bogus") ?? verdicts.find(({ kind }) => kind === "indeterminate") ?? own;
+  const until = Math.min(...verdicts.flatMap((one) => (one.kind === "secure" ? [one.until] : [])));
+  return { verdict, until: until * 1000 };
 }
 
 /**
