@@ -1,5 +1,5 @@
 import { isKeyText } from "../dkim/index.ts";
-import { atLeast, isDmarc, readDmarcRecord } from "../dmarc/index.ts";
+import { atLeast, doesAllOf, isDmarc, readDmarcRecord } from "../dmarc/index.ts";
 import { containsAll, type DataOf, decodeUtf8, isOfType, type RecordData, type RecordSet, txtValue } from "../record/index.ts";
 import { hasAnyTerm, hasTerms, spfIn } from "../spf/index.ts";
 import type { DmarcWant, DnsWant, RecordsWant, SpfWant } from "./want.ts";
@@ -17,6 +17,11 @@ export function unmet(there: RecordSet | undefined, wanted: Pick<RecordsWant, "t
   const own = textsOf(there);
   return wanted.data.filter((data) => {
     const text = decodeUtf8(txtValue(data as DataOf["TXT"]));
+    // What a policy says counts, and not how it is written; a stricter one with more addresses does all of it.
+    if (isDmarc(text)) {
+      const [only, ...more] = own.filter(isDmarc);
+      return only === undefined || more.length > 0 || !doesAllOf(only, text);
+    }
     return !own.includes(text) || ALONE.some((is) => is(text) && own.filter(is).length > 1);
   });
 }

@@ -119,7 +119,30 @@ describe("wanted means that nothing else is there", () => {
     expect(allInWords(lines(await draft(policy, { lookup: there, own: ['"v=DMARC1; p=none"'] })))).toEqual([
       'replace _dmarc.brackwater.example. TXT "v=DMARC1; p=reject"',
     ]);
-    expect(allInWords((await draft(policy, { lookup: there })).clashes)).toMatchObject([{ kind: "second-dmarc" }]);
+    // A policy that somebody else put there is united with what is asked, and not pushed out.
+    const reported = at('_dmarc TXT "v=DMARC1; p=none; rua=mailto:a@x.test"');
+    expect(allInWords(lines(await draft(policy, { lookup: reported })))).toEqual([
+      'merge _dmarc.brackwater.example. TXT "v=DMARC1; p=reject; rua=mailto:a@x.test"',
+    ]);
+  });
+  test("a policy of one's own and one that a service asks for become one record, and stay it", async () => {
+    const asks = [
+      ask("own", '_dmarc TXT "v=DMARC1; p=none; rua=mailto:a@x.test"'),
+      ask("service", '_dmarc TXT "v=DMARC1; p=quarantine; rua=mailto:b@y.test"'),
+    ];
+    const united = "v=DMARC1; p=quarantine; rua=mailto:a@x.test,mailto:b@y.test";
+    expect(allInWords(lines(await draft(asks)))).toEqual([`add _dmarc.brackwater.example. TXT "${united}"`]);
+    for (const text of [united, united.replaceAll("; ", ";")])
+      expect(allInWords(lines(await draft(asks, { lookup: at(`_dmarc TXT "${text}"`), own: [`"${text}"`] })))).toEqual([
+        `keep _dmarc.brackwater.example. TXT "${text}"`,
+      ]);
+  });
+  test("policies that contradict each other are a clash", async () => {
+    const asks = [ask("a", '_dmarc TXT "v=DMARC1; p=none; adkim=s"'), ask("b", '_dmarc TXT "v=DMARC1; p=none; adkim=r"')];
+    expect(allInWords((await draft(asks)).clashes)).toMatchObject([
+      { kind: "second-dmarc", because: expect.stringContaining("adkim=") },
+      { kind: "second-dmarc" },
+    ]);
   });
   test("a record of its own that would end a wildcard's answers is a clash, also for the names between", async () => {
     const lookup = at("*.go A 192.0.2.9");
@@ -252,18 +275,11 @@ describe("policy records: one of each (RFC 7208 section 3.2, RFC 7489 section 6.
       "v=spf1 mx a ptr -all",
     ],
     [
-      "another DMARC record",
-      '_dmarc TXT "v=DMARC1; p=none; rua=mailto:a@x.test"',
+      "two DMARC records",
+      '_dmarc TXT "v=DMARC1; p=none; rua=mailto:a@x.test"\n_dmarc TXT "v=DMARC1; p=none"',
       '_dmarc TXT "v=DMARC1; p=none; rua=mailto:b@x.test"',
       "second-dmarc",
       "v=DMARC1; p=none; rua=mailto:b@x.test",
-    ],
-    [
-      "a DMARC record that is too lenient",
-      '_dmarc TXT "v=DMARC1; p=none"',
-      '_dmarc TXT "v=DMARC1; p=quarantine"',
-      "second-dmarc",
-      "v=DMARC1; p=quarantine",
     ],
   ])("%s are a clash, and --replace makes one of them", async (_, there, wanted, kind, one) => {
     const lookup = live(`${LIVE}${there}\n`.replace('@ 30m TXT "v=spf1 -all"\n', ""));
@@ -292,9 +308,9 @@ describe("policy records: one of each (RFC 7208 section 3.2, RFC 7489 section 6.
     expect(allInWords(both.changes.map(({ after }) => after?.data))).toEqual([
       [{ strings: ["v=DMARC1; p=none; rua=mailto:a@x.test"] }],
     ]);
-    // The same text asked for to the letter is another wish, and another record is in its way.
-    expect(allInWords((await draft([ask("a", '_dmarc TXT "v=DMARC1; p=none"')], { lookup })).clashes)).toMatchObject([
-      { kind: "second-dmarc" },
+    // So it does a pasted record that asks for no more.
+    expect(allInWords((await draft([ask("a", '_dmarc TXT "v=DMARC1; p=none"')], { lookup })).changes)).toMatchObject([
+      { action: "keep" },
     ]);
   });
   test("an SPF record that cannot be read is not merged into", async () => {

@@ -1,7 +1,7 @@
 import { type DmarcWant, isMet, type RecordsWant, type SpfWant, unmet } from "../ask/index.ts";
 import { type Clause, clause } from "../clause/index.ts";
 import { isKeyText } from "../dkim/index.ts";
-import { atLeast, isDmarc, readDmarcRecord } from "../dmarc/index.ts";
+import { atLeast, isDmarc, readDmarcRecord, uniteDmarc } from "../dmarc/index.ts";
 import type { Lookup } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 import { type DataOf, decodeUtf8, octetsOf, type RecordSet, splitCharacterStrings, txtValue, withData } from "../record/index.ts";
@@ -63,10 +63,10 @@ export async function mergeTexts(
   const literal = [
     ...new Set(wanted.literal.flatMap((want) => unmet(before, want)).map((data) => decodeUtf8(txtValue(data as DataOf["TXT"])))),
   ];
-  // A whole record that is asked for may be strict enough for an ask that sets a minimum only.
-  const byRecord = (want: DmarcWant) =>
-    literal.some((text) => isMet({ name: want.name, type: "TXT", ttl: want.ttl, data: [textData(text)] }, want));
-  const asked = [...literal, ...strictest(wanted.dmarc.filter((want) => !isMet(before, want) && !byRecord(want)))];
+  const minimum = strictest(wanted.dmarc.filter((want) => !isMet(before, want)));
+  const policies = uniteWithThere(there, wanted, [...literal.filter(isDmarc), ...minimum], mayReplace);
+  if ("conflict" in policies) return { clash: contradicting(name, policies.conflict) };
+  const asked = [...literal.filter((text) => !isDmarc(text)), ...policies.texts];
   const [broken] = literal.flatMap((text) => brokenPolicy(wanted.name, text) ?? []);
   if (broken !== undefined) return { clash: broken };
   const tokens = asked.filter((text) => !SINGLE.some(({ is }) => is(text)));
@@ -113,7 +113,9 @@ export async function mergeTexts(
     const chosen = asked.findLast(is);
     if (chosen === undefined) continue;
     const own = there.filter(is);
-    if (own.length > 0 && !own.every(mayReplace))
+    // One policy that can be read is united with what is asked for, and not pushed out.
+    const isUnited = is(chosen) && isDmarc(chosen) && own.length === 1 && readDmarcRecord(own[0] as string).ok;
+    if (own.length > 0 && !isUnited && !own.every(mayReplace))
       return {
         clash: {
           kind,
@@ -124,8 +126,14 @@ export async function mergeTexts(
         },
       };
     texts = [...texts.filter((text) => !is(text)), chosen];
-    replaced ||= own.length > 0;
-    reasons.push(own.length === 0 ? clause("change-first-single", { kind }) : clause("change-in-its-place"));
+    replaced ||= own.length > 0 && (!isUnited || own.every(mayReplace));
+    reasons.push(
+      own.length === 0
+        ? clause("change-first-single", { kind })
+        : isUnited && !own.every(mayReplace)
+          ? clause("change-united-policy")
+          : clause("change-in-its-place"),
+    );
   }
   // A policy of none without an address for reports does nothing yet, and somebody has to know.
   if (silent) reasons.push(clause("change-no-report-address"));
@@ -134,6 +142,35 @@ export async function mergeTexts(
   const after = withData({ name: at, type: "TXT", ttl: before?.ttl ?? ttl, data: kept }, texts.map(textData));
   return { after, because: clause("change-reasons", { reasons }), replaced };
 }
+
+/**
+ * The policy that is to stand at a name: all that is asked for in one record, with what the one that is there says besides, unless the
+ * asks themselves put that there. None where nothing is asked for that is not there.
+ */
+function uniteWithThere(
+  there: readonly string[],
+  wanted: WantedTexts,
+  asked: readonly string[],
+  mayReplace: (text: string) => boolean,
+): { readonly texts: readonly string[] } | { readonly conflict: string } {
+  if (asked.length === 0) return { texts: [] };
+  const every = wanted.literal
+    .flatMap(({ data }) => data.map((one) => decodeUtf8(txtValue(one as DataOf["TXT"]))))
+    .filter(isDmarc);
+  const own = there.filter(isDmarc);
+  const kept = own.length === 1 && !own.every(mayReplace) && readDmarcRecord(own[0] as string).ok ? own : [];
+  const united = uniteDmarc([...kept, ...every, ...strictest(wanted.dmarc), ...asked]);
+  return united.ok ? { texts: [united.value] } : { conflict: united.error };
+}
+
+/** The clash of policies that say contrary things in a tag that has one value. */
+const contradicting = (name: string, tag: string): TextClash => ({
+  kind: "second-dmarc",
+  because: clause("change-policies-differ", { name, tag }),
+  breaks: clause("change-second-single-breaks", { kind: "second-dmarc" }),
+  options: [clause("change-same-tag", { tag })],
+  replaceable: false,
+});
 
 /** The clash of an SPF record that is there and that nobody can read: nothing can be merged into it. */
 const unreadableSpf = (name: string, broken: string): TextClash => ({

@@ -15,3 +15,4 @@ export * from "./evaluate.ts";
 export * from "./explain.ts";
 export * from "./policy.ts";
 export * from "./record.ts";
+export * from "./unite.ts";

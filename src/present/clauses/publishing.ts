@@ -348,6 +348,10 @@ export const PUBLISHING = {
   }) => `${name} has a ${SINGLE[kind].title} already (${own.join(" / ")}), ${SINGLE[kind].because}`,
   "change-second-single-breaks": ({ kind }: { readonly kind: Single }) => SINGLE[kind].breaks,
   "change-first-single": ({ kind }: { readonly kind: Single }) => `as the first ${SINGLE[kind].title} there`,
+  "change-united-policy": "united with the policy that is there: the stricter one, with every report address of both",
+  "change-policies-differ": ({ name, tag }: { readonly name: string; readonly tag: string }) =>
+    `what is asked for and what is there say contrary things in ${tag}= at ${name}, and there can be one DMARC record only`,
+  "change-same-tag": ({ tag }: { readonly tag: string }) => `decide which ${tag}= is meant, and change the record or the ask`,
   "change-in-its-place": "in place of the one that is there",
   "change-reasons": ({ reasons }: { readonly reasons: readonly Clause[] }, say) => reasons.map(say).join(", "),
   "change-remove-term": ({ costliest }: { readonly costliest: readonly { readonly text: string; readonly costs: number }[] }) =>
