@@ -48,3 +48,10 @@ export const recordSet = z.codec(z.array(record), z.custom<RecordSet | undefined
 });
 
 export const cause = z.object({ kind: z.string(), at: z.string(), because: sentence, remedy: sentence });
+
+/** Something that a sheet did not say to touch, and that is gone or changed. */
+export const loss = z.object({
+  ...{ domain: domainName, name: domainName, type: z.string() },
+  records: z.array(record).describe("what is missing"),
+  now: z.array(record).describe("what took their place; empty where they were deleted"),
+});

@@ -1,5 +1,7 @@
 import stringWidth from "string-width";
 import wrapAnsi from "wrap-ansi";
+import type { RecordJson } from "../core/record/index.ts";
+import { listOf } from "./english.ts";
 
 /** Breaks a text at its spaces into lines of at most `width` columns, each but the first behind `indent`; lines it has already stay. */
 export const wrap = (text: string, width: number, indent = ""): string =>
@@ -36,3 +38,7 @@ export const sentence = (text: string): string => {
 /** What is said in place of the DNS host of a domain whose file names none. */
 export const NO_HOST = "no DNS host named";
 export const YOUR_HOST = "your DNS host";
+
+/** The data of some records, as one list of a sentence. */
+export const dataList = (records: readonly RecordJson[]): string =>
+  listOf(records.map(({ data }) => (typeof data === "string" ? data : Object.values(data).join(" "))));

@@ -10,8 +10,9 @@ import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { linkOf } from "../services/services.ts";
 import { writing } from "../session.ts";
-import { cause, domainName, sentence, time } from "../shapes.ts";
+import { cause, domainName, loss, sentence, time } from "../shapes.ts";
 import { OWN_SERVICE, wantedText } from "../standing/journal-state.ts";
+import { lossesShown } from "../standing/sheets.ts";
 import { type AskStanding, isEarly, survey } from "../standing/survey.ts";
 import { clearOperands, oneAsk, targetsOf } from "./targets.ts";
 
@@ -19,6 +20,9 @@ export const VERDICTS = ["proven", "found", "astray", "absent", "unknown"] as co
 
 export const proveSchema = z.object({
   at: time,
+  lost: z
+    .array(loss)
+    .describe("where whole domains are looked at: what the newest sheet did not say to touch, and that is gone or changed"),
   asks: z.array(
     z.object({
       id: z.string(),
@@ -183,6 +187,10 @@ async function chosenOperands(request: ProveRequest, context: AppContext): Promi
   return [`${withoutRootDot(domain.name)}/${id}`];
 }
 
+/** Whether an operand is an ask of a domain, and not the domain. */
+const namesAsk = (operand: string, { asks }: Domain): boolean =>
+  asks.some(({ id }) => operand === id || operand.endsWith(`/${id}`));
+
 /** Check as the service will, find the true cause where it is not found, ask the service, keep the evidence. */
 export async function prove(request: ProveRequest, context: AppContext): Promise<Outcome<ProveResult>> {
   const operands = context.interactive ? await chosenOperands(request, context) : request.operands;
@@ -195,11 +203,16 @@ export async function prove(request: ProveRequest, context: AppContext): Promise
   };
   return writing(request, context, pick, async ({ workspace, dns }, journal) => {
     const asks: Shown[] = [];
+    const lost: ProveResult["lost"] = [];
     for (const [domain, ids] of targets) {
       const surveyed = await survey(domain, dns, workspace, journal);
+      // Who asks about one ask is told of that one.
+      if (ids.size === domain.asks.length && (ids.size > 1 || !operands.some((operand) => namesAsk(operand, domain))))
+        lost.push(...lossesShown(domain.name, surveyed.lost));
       for (const standing of surveyed.asks)
         if (ids.has(standing.ask.id)) asks.push(await proveOne(standing, domain, workspace, journal, request, context));
     }
-    return { ended: endedFor(asks, context.clock.now()), result: { at: dns.now, asks } };
+    const ended = endedFor(asks, context.clock.now());
+    return { ended: ended === "fine" && lost.length > 0 ? "problem" : ended, result: { at: dns.now, lost, asks } };
   });
 }

@@ -13,7 +13,7 @@ import { settleInterrupted } from "../publishing/publication.ts";
 import { apply, published } from "../publishing/publish.ts";
 import { writing } from "../session.ts";
 import { domainName, record, sentence, time } from "../shapes.ts";
-import { draftSource } from "../standing/survey.ts";
+import { draftSource } from "../standing/source.ts";
 import { reviseAsks } from "./add.ts";
 import { oneAsk } from "./targets.ts";
 

@@ -3,16 +3,15 @@ import { dnsWants, STATES, type State } from "../../core/ask/index.ts";
 import { clause, NOTHING } from "../../core/clause/index.ts";
 import { keyNameOf } from "../../core/dkim/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
-import { setJson } from "../../core/record/index.ts";
 import { type Domain, type Journal, keySelectors, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { settleInterrupted } from "../publishing/publication.ts";
-import { lostBeside, openSheet } from "../publishing/sheets.ts";
 import { domainOperands, reading } from "../session.ts";
-import { domainName, record, sentence, time } from "../shapes.ts";
+import { domainName, loss, sentence, time } from "../shapes.ts";
 import { hostTitle } from "../standing/host.ts";
 import { keyAskId } from "../standing/key-ask.ts";
+import { lossesShown, openSheet } from "../standing/sheets.ts";
 import { type AskStanding, nextStep, rememberSettled, survey } from "../standing/survey.ts";
 
 export const statusSchema = z.object({
@@ -45,8 +44,8 @@ export const statusSchema = z.object({
         .nullable()
         .describe("when the first DNSSEC signature of the domain ends, where that is before everyone sees what was published"),
       lost: z
-        .array(z.object({ name: domainName, type: z.string(), records: z.array(record) }))
-        .describe("records that were there when the newest sheet was made, were not to be touched, and are gone"),
+        .array(loss)
+        .describe("records that were there when the newest sheet was made, were not to be touched, and are gone or changed"),
     }),
   ),
 });
@@ -117,7 +116,6 @@ export async function status(request: StatusRequest, context: AppContext): Promi
       if (journal !== undefined && observes) rememberSettled(journal, surveyed, dns.now);
       const sheet = journal === undefined ? undefined : openSheet(journal, domain.name);
       const onSheet = new Set(sheet?.opened.changes.flatMap(({ asks }) => asks));
-      const lost = journal === undefined ? [] : await lostBeside(domain, dns, workspace, journal);
       const nextOf = (standing: AskStanding) =>
         onSheet.has(standing.ask.id) && SHEET_STATES.has(standing.state)
           ? clause("next-check-sheet", { domain: domain.name })
@@ -140,7 +138,7 @@ export async function status(request: StatusRequest, context: AppContext): Promi
         interrupted,
         sheet: sheet === undefined ? null : { since: sheet.opened.at, next: clause("next-check-sheet", { domain: domain.name }) },
         signaturesEnd: surveyed.signaturesEnd ?? null,
-        lost: lost.map((set) => ({ name: set.name, type: set.type, records: setJson(set) })),
+        lost: lossesShown(domain.name, surveyed.lost),
       });
     }
     return {

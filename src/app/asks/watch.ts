@@ -6,8 +6,10 @@ import { Failure } from "../../core/failure.ts";
 import { type Domain, type Journal, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
+import type { loss } from "../shapes.ts";
 import { domainName, time } from "../shapes.ts";
-import { type AskStanding, isCatchingUp, isEarly, rememberSettled, type Survey, survey } from "../standing/survey.ts";
+import { lossesShown } from "../standing/sheets.ts";
+import { type AskStanding, isEarly, rememberSettled, type Survey, survey } from "../standing/survey.ts";
 import { proveOne } from "./prove.ts";
 
 /** One line of `--json`: what a vantage shows, as soon as that is another thing than before. */
@@ -39,8 +41,7 @@ export const seenOf = (view: View, now: number): Seen => ({
 const isPending = (standing: AskStanding, now: number): boolean =>
   standing.state === "spreading" ||
   standing.state === "unknown" ||
-  (standing.state === "settled" && isEarly(standing.visibility, now)) ||
-  isCatchingUp(standing, now);
+  (standing.state === "settled" && isEarly(standing.visibility, now));
 
 /** One look: where every ask stands, and what each viewpoint shows. */
 export interface Look {
@@ -63,6 +64,8 @@ export interface Watched {
   readonly followed: readonly AskStanding[];
   readonly done: readonly AskStanding[];
   readonly proven: readonly AskStanding[];
+  /** What the newest sheets did not say to touch, and that is gone or changed. */
+  readonly lost: readonly z.output<typeof loss>[];
   /** Asks that everyone sees and that their services did not confirm, with what those said. */
   readonly refused: readonly { readonly standing: AskStanding; readonly reason: Clause }[];
 }
@@ -148,13 +151,15 @@ async function askServices(
 function conclude(surveys: readonly Survey[], confirmed: ReadonlySet<Ask>): Omit<Watched, "refused"> & { readonly ended: Ended } {
   const followed = surveys.flatMap(({ asks }) => asks.filter(isPublished));
   const done = followed.filter((askStanding) => askStanding.state === "settled" || askStanding.state === "proven");
+  const lost = surveys.flatMap((one) => lossesShown(one.domain.name, one.lost));
   const ended = followed.some((askStanding) => askStanding.state === "unknown")
     ? "undetermined"
-    : done.length === followed.length
+    : done.length === followed.length && lost.length === 0
       ? "fine"
       : "problem";
   return {
     followed,
+    lost,
     done,
     proven: done.filter((askStanding) => askStanding.state === "proven" || confirmed.has(askStanding.ask)),
     ended,

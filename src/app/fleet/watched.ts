@@ -16,7 +16,7 @@ import { watchDs } from "../dns/ds-memory.ts";
 import { sendersOf } from "../reports/reported.ts";
 import { checkDomain, hasSite } from "../site/check.ts";
 import { OWN_SERVICE, wantedText } from "../standing/journal-state.ts";
-import { isCatchingUp, nextStep, rememberSettled, type Survey, signaturesOf, survey } from "../standing/survey.ts";
+import { nextStep, rememberSettled, type Survey, signaturesOf, survey } from "../standing/survey.ts";
 
 /** States in which what was proven is still there. */
 const RIGHT: ReadonlySet<State> = new Set(["proven", "settled", "spreading"]);
@@ -64,8 +64,7 @@ function proofs({ domain, workspace, dns }: Watching, surveyed: Survey): Watched
     .map((standing) => {
       const { ask, state, because, causes } = standing;
       const [cause] = causes;
-      // A name server that did not fetch yet what was published a moment ago is not news.
-      const right = RIGHT.has(state) || isCatchingUp(standing, dns.now);
+      const right = RIGHT.has(state);
       return {
         ...{ kind: "proof", subject: ask.id, state },
         level: state === "unknown" ? "unknown" : right ? "fine" : "bad",

@@ -1,14 +1,15 @@
-import type { Draft } from "../../core/change/index.ts";
+import type { Draft, Loss } from "../../core/change/index.ts";
 import type { Clause } from "../../core/clause/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { openWorkspace, pickDomains } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsOptions, openDns } from "../dns/context.ts";
 import { settleInterrupted } from "../publishing/publication.ts";
-import { openSheet } from "../publishing/sheets.ts";
 import { hostTitle } from "../standing/host.ts";
 import { loadJournalState } from "../standing/journal-state.ts";
-import { type AskStanding, draftOf, draftSource, rememberSettled, survey } from "../standing/survey.ts";
+import { openSheet } from "../standing/sheets.ts";
+import { draftSource } from "../standing/source.ts";
+import { type AskStanding, draftOf, rememberSettled, survey } from "../standing/survey.ts";
 
 /** A domain as the guide sees it between two moves. */
 export interface GuideLook {
@@ -16,6 +17,8 @@ export interface GuideLook {
   /** What is left to publish, with the replacements that were agreed to. */
   readonly draft: Draft | undefined;
   readonly sheetOpen: boolean;
+  /** What somebody deleted or changed beside the newest sheet. */
+  readonly lost: readonly Loss[];
   /** The title of the DNS host; undefined where none is named. */
   readonly host: string | undefined;
   /** How the domain's DNS host is reached; undefined where it names none. */
@@ -45,6 +48,7 @@ export async function lookForGuide(
       source === undefined ? undefined : await draftOf(domain, source, dns.world, loadJournalState(journal, name), replace);
     return {
       asks: surveyed.asks,
+      lost: surveyed.lost,
       draft,
       sheetOpen: openSheet(journal, name) !== undefined,
       host: hostTitle(domain, workspace),

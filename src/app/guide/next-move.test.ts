@@ -42,6 +42,7 @@ const situation = (more: Partial<Situation>): Situation => ({
   asks: [],
   draft: draft([]),
   sheetOpen: false,
+  lost: [],
   putOff: new Set(),
   now: 100,
   ...more,
@@ -68,24 +69,6 @@ test.each<[string, Partial<Situation>, object]>([
     },
     { kind: "mend" },
   ],
-  ...(
-    [
-      [500, "wait"],
-      [900_000, "mend"],
-    ] as const
-  ).map(([now, kind]): [string, Partial<Situation>, object] => [
-    `a name server that is behind ${now / 1000} seconds after publishing`,
-    {
-      asks: [
-        standing("a", "astray", {
-          causes: [{ kind: "some-servers-only", at: "", because: verbatim(""), remedy: verbatim("") }],
-          ...visibility(1_000_000),
-        }),
-      ],
-      now,
-    },
-    { kind },
-  ]),
   [
     "resolvers that are behind",
     { asks: [standing("a", "spreading", visibility(500)), standing("b", "spreading", visibility(700))] },

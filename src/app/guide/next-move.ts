@@ -1,6 +1,6 @@
-import type { Change, Clash, Draft } from "../../core/change/index.ts";
+import type { Change, Clash, Draft, Loss } from "../../core/change/index.ts";
 import type { Clause } from "../../core/clause/index.ts";
-import { type AskStanding, isCatchingUp, isEarly } from "../standing/survey.ts";
+import { type AskStanding, isEarly } from "../standing/survey.ts";
 
 /** What a person does next for a domain, on the way from a request to its proof. */
 export type Move =
@@ -9,6 +9,8 @@ export type Move =
   | { readonly kind: "publish"; readonly changes: readonly Change[] }
   /** A sheet is open: what it says is still to be entered at the DNS host. */
   | { readonly kind: "enter" }
+  /** More was deleted or changed than the sheet says. */
+  | { readonly kind: "missed" }
   /** Something was entered wrongly, or stands beside what was asked. */
   | { readonly kind: "mend"; readonly standing: AskStanding }
   /** Some resolvers still show the old records; `by` is when the last one forgets them, milliseconds since 1970. */
@@ -24,6 +26,8 @@ export interface Situation {
   /** What is left to publish, with the replacements that were agreed to; undefined where the zone could not be looked at. */
   readonly draft: Draft | undefined;
   readonly sheetOpen: boolean;
+  /** What somebody deleted or changed beside the newest sheet. */
+  readonly lost: readonly Loss[];
   /** Asks that the person put off. */
   readonly putOff: ReadonlySet<string>;
   /** Milliseconds since 1970. */
@@ -31,11 +35,12 @@ export interface Situation {
 }
 
 /** Chooses the next move; the same situation always has the same one, so that a conversation can be left and taken up again. */
-export function nextMove({ asks, draft, sheetOpen, putOff, now }: Situation): Move {
+export function nextMove({ asks, draft, sheetOpen, lost, putOff, now }: Situation): Move {
   const going = asks.filter(({ ask }) => !putOff.has(ask.id));
   const unknown = going.find(({ state }) => state === "unknown");
   if (unknown !== undefined) return { kind: "unknown", because: unknown.because };
   if (sheetOpen) return { kind: "enter" };
+  if (lost.length > 0) return { kind: "missed" };
   const [clash, ...more] = (draft?.clashes ?? []).filter(({ ask, contradicts }) => !contradicts && !putOff.has(ask));
   if (clash !== undefined) {
     const serviceOf = (id: string) => asks.find(({ ask }) => ask.id === id)?.ask.service;
@@ -54,7 +59,7 @@ export function nextMove({ asks, draft, sheetOpen, putOff, now }: Situation): Mo
   }
   const changes = draft?.changes.filter((change) => change.action !== "keep" && change.asks.some((id) => !putOff.has(id))) ?? [];
   if (changes.length > 0) return { kind: "publish", changes };
-  const spreading = going.filter((standing) => standing.state === "spreading" || isCatchingUp(standing, now));
+  const spreading = going.filter((standing) => standing.state === "spreading");
   const astray = going.find(
     (standing) =>
       (standing.state === "astray" || standing.state === "lapsed") && standing.causes.length > 0 && !spreading.includes(standing),

@@ -10,10 +10,12 @@ import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import { type DnsContext, type DnsOptions, nameOperand } from "../dns/context.ts";
 import { domainOperands, reading } from "../session.ts";
-import { domainName, recordSet, sentence, time } from "../shapes.ts";
+import { domainName, loss, recordSet, sentence, time } from "../shapes.ts";
 import { hostTitle } from "../standing/host.ts";
 import { loadJournalState } from "../standing/journal-state.ts";
-import { draftOf, draftSource } from "../standing/survey.ts";
+import { lossesShown, lostAt } from "../standing/sheets.ts";
+import { draftSource } from "../standing/source.ts";
+import { draftOf } from "../standing/survey.ts";
 
 const change = z.object({
   domain: domainName,
@@ -47,6 +49,7 @@ const launchStep = z.object({
 });
 
 export const draftSchema = z.object({
+  lost: z.array(loss).describe("what the newest sheet did not say to touch, and that is gone or changed"),
   publishWith: z
     .object({ replace: z.array(z.string()), only: z.array(z.string()), into: z.string().nullable() })
     .describe("what publishing needs to be told in order to carry out the same draft"),
@@ -110,7 +113,7 @@ export async function makeDrafts(
 }
 
 /** The drafts as one result: what every face shows. */
-function resultOf(drafts: readonly Draft[], now: number): Omit<DraftResult, "publishWith" | "launch" | "hosts"> {
+function resultOf(drafts: readonly Draft[], now: number): Omit<DraftResult, "lost" | "publishWith" | "launch" | "hosts"> {
   const windows = drafts.flatMap((one) => draftCacheWindow(one) ?? []);
   const [last] = windows.sort((a, b) => b.seconds - a.seconds);
   return {
@@ -157,6 +160,14 @@ function launchOf(
   return { verdict, because, steps: [...steps] };
 }
 
+/** What somebody deleted or changed beside the newest sheet of a domain, as the draft shows it. */
+async function lossesOf(domain: Domain, dns: DnsContext, workspace: Workspace, journal: Journal | undefined) {
+  const source = journal === undefined || dns.fromFiles ? undefined : draftSource(domain, await dns.look(domain), dns, workspace);
+  return source === undefined || journal === undefined
+    ? []
+    : lossesShown(domain.name, await lostAt(domain, source, journal, dns.now));
+}
+
 /** What {@link draft} is asked. */
 export interface DraftRequest extends CommonRequest, DnsOptions, DraftOptions {
   /** The moment of the launch, in milliseconds since 1970. */
@@ -170,13 +181,16 @@ export interface DraftRequest extends CommonRequest, DnsOptions, DraftOptions {
 export async function draft(request: DraftRequest, context: AppContext): Promise<Outcome<DraftResult>> {
   return reading(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
     const drafts = await makeDrafts(request, workspace, dns, journal, domains);
+    const lost = await Promise.all(domains.map((domain) => lossesOf(domain, dns, workspace, journal)));
     const result: DraftResult = {
       ...resultOf(drafts, dns.now),
+      lost: lost.flat(),
       hosts: Object.fromEntries(domains.map((domain) => [domain.name, hostTitle(domain, workspace) ?? null])),
       publishWith: { replace: [...request.replace], only: [...request.only], into: request.into ?? null },
       launch: launchOf(drafts, domains, dns.now, request),
     };
-    return { ended: result.undetermined.length > 0 ? "undetermined" : result.clashes.length > 0 ? "problem" : "fine", result };
+    const isProblem = result.clashes.length > 0 || result.lost.length > 0;
+    return { ended: result.undetermined.length > 0 ? "undetermined" : isProblem ? "problem" : "fine", result };
   });
 }
 

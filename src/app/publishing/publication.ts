@@ -11,8 +11,8 @@ import { zonesOf } from "../../core/zone/index.ts";
 import type { Domain, Journal, JournalledChange, Publication, PublicationEnd, Workspace } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsContext, type DnsRequest, hostServer, readZoneFile } from "../dns/context.ts";
-import { draftSource } from "../standing/survey.ts";
-import { hasSheet, openSheet, standingBeside } from "./sheets.ts";
+import { hasSheet, openSheet, standingBeside } from "../standing/sheets.ts";
+import { draftSource } from "../standing/source.ts";
 import type { ApprovalOptions, Publisher, PublishOutcome } from "./ways.ts";
 import { type Comparison, compare, freshly, journalled, sameState } from "./zone-look.ts";
 
@@ -267,7 +267,10 @@ export async function settleInterrupted(
       if (!(error instanceof Failure)) throw error;
       return undefined;
     });
-    const seen = source === undefined ? undefined : await compare(opened.changes, domain.name, source);
+    const seen =
+      source === undefined
+        ? undefined
+        : await compare(opened.changes, domain.name, source, hasSheet(opened) ? "entered" : "letter");
     const settled = settle(publication, seen, dns.now, newestSheet === publication);
     if (settled === undefined) continue;
     if (!said.some((candidate) => JSON.stringify(candidate) === JSON.stringify(settled.said))) said.push(settled.said);

@@ -1,21 +1,20 @@
 import * as z from "zod";
 import { type DnsWant, dnsWants, isMet, type State } from "../../core/ask/index.ts";
-import { type Change, type Clash, type Draft, pending, type SheetEntry } from "../../core/change/index.ts";
+import { type Change, type Clash, type Draft, type Loss, pending, type SheetEntry } from "../../core/change/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
-import { setJson } from "../../core/record/index.ts";
 import { LOW_TTL, longestWindow, visibleBy } from "../../core/spread/index.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsContext, DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
-import { cause, domainName, record, sentence, time } from "../shapes.ts";
+import { cause, domainName, loss, sentence, time } from "../shapes.ts";
 import { OWN_SERVICE } from "../standing/journal-state.ts";
-import { causeOf, isCatchingUp, survey } from "../standing/survey.ts";
+import { lossesShown, mendingOf } from "../standing/sheets.ts";
+import { causeOf, survey } from "../standing/survey.ts";
 import { type DraftOptions, makeDrafts } from "./draft.ts";
 import { type ApplyOptions, expectPublishable, expectSeen, publishChanges, settleInterrupted } from "./publication.ts";
 import { publisherFor } from "./publishers.ts";
-import { enterAgain, lostBeside } from "./sheets.ts";
 
 const sheetEntry = z.object({
   action: z.enum(["enter", "change", "delete", "not-offered"]),
@@ -57,10 +56,8 @@ export const publishSchema = z.object({
     .describe("with --check: what was entered, and what went wrong"),
   lowered: z.boolean().describe("with --lower-ttl: only TTLs were lowered, ahead of the change itself"),
   lost: z
-    .array(
-      z.object({ domain: domainName, name: domainName, type: z.string(), records: z.array(record), enter: z.array(sheetEntry) }),
-    )
-    .describe("with --check: records that were there when the sheet was made, were not to be touched, and are gone"),
+    .array(loss.extend({ enter: z.array(sheetEntry).describe("how it is mended") }))
+    .describe("with --check: records that were there when the sheet was made, were not to be touched, and are gone or changed"),
 });
 
 export type PublishResult = z.output<typeof publishSchema>;
@@ -181,25 +178,21 @@ async function checkEntered(
   const check = standings.map((standing) => ({
     ask: standing.ask.id,
     domain: standing.domain.name,
-    entered: standing.state === "unknown" ? null : ENTERED.has(standing.state) || isCatchingUp(standing, dns.now),
+    entered: standing.state === "unknown" ? null : ENTERED.has(standing.state),
     because: standing.because,
     causes: [...standing.causes],
   }));
-  const gone = await Promise.all(
-    domains.map(async (domain) => ({ domain, sets: await lostBeside(domain, dns, workspace, journal) })),
-  );
+  const gone = surveys.map(({ domain, lost: losses }) => ({ domain, losses }));
   if (meant)
-    for (const { domain, sets } of gone)
-      if (sets.length > 0) journal.append(dns.now, domain.name, { kind: "deletion-meant", records: sets });
+    for (const { domain, losses } of gone)
+      if (losses.length > 0)
+        journal.append(dns.now, domain.name, { kind: "deletion-meant", records: losses.map(({ was }) => was) });
   const lost = meant
     ? []
-    : gone.flatMap(({ domain, sets }) =>
-        sets.map((set) => ({
-          domain: domain.name,
-          name: set.name,
-          type: set.type,
-          records: setJson(set),
-          enter: enterAgain(domain, workspace, set),
+    : gone.flatMap(({ domain, losses }) =>
+        lossesShown(domain.name, losses).map((shown, i) => ({
+          ...shown,
+          enter: mendingOf(domain, workspace, losses[i] as Loss),
         })),
       );
   const ended = standings.some(({ state }) => state === "unknown")

@@ -10,9 +10,10 @@ import { type Domain, openWorkspace, pickDomains, type Workspace } from "../../w
 import type { AppContext, CommonRequest } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { formOf, hostTitle } from "../standing/host.ts";
-import { causeOf, draftSource, survey } from "../standing/survey.ts";
+import { hasSheet, openSheet } from "../standing/sheets.ts";
+import { draftSource } from "../standing/source.ts";
+import { causeOf, survey } from "../standing/survey.ts";
 import { settleInterrupted } from "./publication.ts";
-import { hasSheet, lostBeside, openSheet } from "./sheets.ts";
 
 /** One step of a sheet, and whether the name servers show it already. */
 interface PageStep {
@@ -93,7 +94,6 @@ export async function sheetState(request: PageRequest, context: AppContext): Pro
         done: await isDone(source, domain.name, name, type, comes, goes),
       })),
     );
-    const lost = await lostBeside(domain, dns, workspace, journal);
     const onSheet = new Set(changes.flatMap(({ asks }) => asks));
     const standings = surveyed.asks.filter(({ ask }) => onSheet.has(ask.id));
     const clashes = (surveyed.draft?.clashes ?? []).filter(
@@ -105,12 +105,13 @@ export async function sheetState(request: PageRequest, context: AppContext): Pro
     const slips = [
       ...standings.filter(({ state }) => state === "astray" || state === "lapsed").flatMap(({ causes }) => causes),
       ...clashes.map((clash) => causeOf(clash, domain, workspace)),
-      ...lost.map((set) => ({
+      ...surveyed.lost.map(({ name, type, was, now }) => ({
         because: clause("sheet-lost", {
-          ...{ type: set.type, name: set.name },
-          data: set.data.map((data) => printData(set.type, data)),
+          ...{ type, name },
+          data: was.data.map((data) => printData(type, data)),
+          now: now?.data.map((data) => printData(type, data)) ?? [],
         }),
-        remedy: clause("sheet-lost-mend", { domain: domain.name }),
+        remedy: clause("sheet-lost-mend", { domain: domain.name, isChanged: now !== undefined }),
       })),
     ].map(({ because, remedy }) => ({ because, remedy }));
     const all = steps.every(({ done, entry }) => done === true || entry.action === "not-offered");

@@ -9,7 +9,7 @@ import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
 import { domainName, recordSet, time } from "../shapes.ts";
-import { draftSource } from "../standing/survey.ts";
+import { draftSource } from "../standing/source.ts";
 import { reverse, settleInterrupted, undoable } from "./publication.ts";
 import { apply, published } from "./publish.ts";
 

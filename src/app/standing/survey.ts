@@ -1,20 +1,18 @@
 import type { Ask, State, View } from "../../core/ask/index.ts";
 import { dnsWants, isDelegated, look, stateOf, webProofOf } from "../../core/ask/index.ts";
-import { type Clash, type Draft, fillIn, makeDraft } from "../../core/change/index.ts";
+import { type Clash, type Draft, fillIn, type Loss, makeDraft } from "../../core/change/index.ts";
 import { type Clause, clause, NOTHING } from "../../core/clause/index.ts";
 import { distinct } from "../../core/distinct.ts";
 import type { ChainFlaw, Verdict } from "../../core/dnssec/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
-import { memoized, zoneLookup } from "../../core/lookup/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { type Cause, diagnose } from "../../core/ownership/index.ts";
 import { isOfType } from "../../core/record/index.ts";
 import type { WebProof, WebVerdict } from "../../core/site/index.ts";
-import { zonesOf } from "../../core/zone/index.ts";
 import type { WebOptions } from "../../net/web.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
-import { type DnsContext, type DomainLook, hostServer, readZoneFile } from "../dns/context.ts";
+import { type DnsContext, type DomainLook, hostServer } from "../dns/context.ts";
 import { dsGone, hadDs, watchDs } from "../dns/ds-memory.ts";
 import { formOf, hostTitle } from "./host.ts";
 import {
@@ -27,6 +25,8 @@ import {
   visibilityOf,
   wantedText,
 } from "./journal-state.ts";
+import { lostAt } from "./sheets.ts";
+import { draftSource } from "./source.ts";
 
 /** Where one ask stands, with the evidence. */
 export interface AskStanding {
@@ -43,6 +43,8 @@ export interface Survey {
   readonly look: DomainLook;
   readonly asks: readonly AskStanding[];
   readonly draft: Draft | undefined;
+  /** What somebody deleted or changed beside the newest sheet, and that is still needed. */
+  readonly lost: readonly Loss[];
   /** What the journal remembered when it was looked. */
   readonly journalled: JournalState;
   /**
@@ -50,26 +52,6 @@ export interface Survey {
    * 1970).
    */
   readonly signaturesEnd: number | undefined;
-}
-
-/** The zone as the draft has to see it: where its changes will go. */
-export function draftSource(domain: Domain, looked: DomainLook, dns: DnsContext, workspace: Workspace): Lookup | undefined {
-  if (dns.fromFiles) return looked.lookup;
-  const publish = domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.publish;
-  // A file named on the command line lies where the user is, one named in zandrel.yaml in the workspace.
-  const target = dns.into ?? (publish?.way === "zone-file" ? { folder: workspace.folder, file: publish.file } : undefined);
-  if (target !== undefined) {
-    const { document } = readZoneFile(
-      target.folder,
-      target.file,
-      [domain.name],
-      workspace.settings.defaults.ttl,
-      dns.includeFrom,
-    );
-    return memoized(zoneLookup(zonesOf(document)));
-  }
-  if (publish?.way === "update") return dns.server(hostServer(publish.server, workspace.settings.defaults.authorityPort));
-  return looked.lookup;
 }
 
 /** Ids of the asks an ask waits for that are not proven. */
@@ -244,11 +226,12 @@ async function causesOf(ask: Ask, views: readonly View[], surveying: Surveying):
         views.some((view) => isAstray(view) && view.name === set.name && view.type === set.type)),
   );
   const siblings = astray.length > 0 ? await siblingsOf(surveying) : [];
+  const all = domain.asks.flatMap(({ wants }) => dnsWants(wants));
   const { viewpoints, lookup, undelegatedHosts } = looked;
   const causes = await Promise.all(
     astray.map((wanted) =>
       diagnose({
-        ...{ wanted, apex: domain.name, viewpoints, lookup, labels: [ask.service], undelegatedHosts, siblings },
+        ...{ wanted, apex: domain.name, viewpoints, lookup, labels: [ask.service], undelegatedHosts, siblings, all },
         views: views.filter((view) => view.name === wanted.name && view.type === wanted.type && view.absent !== true),
       }),
     ),
@@ -312,8 +295,9 @@ async function standingOf(ask: Ask, surveying: Surveying): Promise<AskStanding> 
   const beside = contradictions.map((one) => causeOf(one, domain, workspace));
   // What Zandrel composed proves itself: there is no service to ask.
   const visibility = afterDs(visibilityOf(ask, journalled), surveying);
-  const own: typeof verdict =
-    ask.service === OWN_SERVICE && verdict.state === "settled" && !isEarly(visibility, dns.now)
+  const own: typeof verdict = (await isCatchingUp(verdict, causes, visibility, surveying))
+    ? { state: "spreading", because: clause("state-catching-up", { lacking: causes.map(({ at }) => at) }) }
+    : ask.service === OWN_SERVICE && verdict.state === "settled" && !isEarly(visibility, dns.now)
       ? { state: "proven", because: clause("state-own") }
       : verdict;
   return { ask, views, ...own, causes: [...causes, ...beside, ...sickServers(views, domain, workspace)], visibility };
@@ -343,7 +327,16 @@ export async function survey(
   const lastSeen = Math.max(...early.map(({ visibility }) => visibility?.by ?? 0));
   const wanted = early.flatMap(({ ask }) => dnsWants(ask.wants)).map(({ name, type }) => ({ name, type }));
   const end = early.length === 0 ? undefined : (await signaturesOf([{ name: domain.name, type: "SOA" }, ...wanted], dns)).until;
-  return { domain, look: looked, asks, draft, journalled, signaturesEnd: end !== undefined && end < lastSeen ? end : undefined };
+  const lost = source === undefined || journal === undefined ? [] : await lostAt(domain, source, journal, dns.now);
+  return {
+    domain,
+    look: looked,
+    asks,
+    draft,
+    lost,
+    journalled,
+    signaturesEnd: end !== undefined && end < lastSeen ? end : undefined,
+  };
 }
 
 /**
@@ -371,16 +364,25 @@ export async function signaturesOf(
 export const isEarly = (visibility: Visibility | undefined, now: number): boolean =>
   visibility !== undefined && now < visibility.by;
 
-/** How long after a publication the name servers may take to agree before something is wrong (milliseconds). */
-const CATCH_UP = 900_000;
+/** How long name servers may take to agree where the zone does not say how often they look (milliseconds). */
+const USUAL_REFRESH = 900_000;
 
-/** Whether all that is wrong is that some name server did not fetch yet what was published a moment ago. */
-export const isCatchingUp = ({ state, causes, visibility }: AskStanding, now: number): boolean =>
-  state === "astray" &&
-  causes.length > 0 &&
-  causes.every(({ kind }) => kind === "some-servers-only" || kind === "sick-server") &&
-  visibility !== undefined &&
-  now - visibility.publishedAt < CATCH_UP;
+/**
+ * Whether all that is wrong is that some name server did not fetch yet what was published: that is a change on its way for as long as
+ * the zone's own refresh time lasts (RFC 1035 section 3.3.13).
+ */
+async function isCatchingUp(
+  { state }: Pick<AskStanding, "state">,
+  causes: readonly Cause[],
+  visibility: Visibility | undefined,
+  { looked, domain, dns }: Surveying,
+): Promise<boolean> {
+  if (state !== "astray" || visibility === undefined || causes.length === 0) return false;
+  if (!causes.every(({ kind }) => kind === "some-servers-only")) return false;
+  const soa = await looked.lookup?.ask(domain.name, "SOA");
+  const refresh = soa?.kind === "found" && isOfType(soa.set, "SOA") ? (soa.set.data[0]?.refresh ?? 0) * 1000 : USUAL_REFRESH;
+  return dns.now - visibility.publishedAt < refresh;
+}
 
 /** The step that brings an ask on from where it stands. */
 export function nextStep(standing: AskStanding, domain: DomainName, workspace: Workspace, now: number): Clause {
@@ -396,7 +398,6 @@ export function nextStep(standing: AskStanding, domain: DomainName, workspace: W
     case "lapsed":
       return webProofOf(ask.wants) === undefined ? clause("next-draft", { domain }) : (causes[0]?.remedy ?? prove);
     case "astray":
-      if (isCatchingUp(standing, now)) return clause("next-watch", { domain });
       return causes[0]?.remedy ?? prove;
     case "spreading":
       return clause("next-watch", { domain });

@@ -42,6 +42,8 @@ export async function makeMove(move: Exclude<Move, { kind: "done" }>, moving: Mo
       return publishNow(move, moving);
     case "enter":
       return enter(moving);
+    case "missed":
+      return missed(moving);
     case "mend":
       return mend(move.standing, moving);
     case "wait":
@@ -125,6 +127,22 @@ async function enter(moving: Moving): Promise<void> {
     talking(context),
   );
   if (result !== undefined) show("What is there", publishText(result, context));
+}
+
+/** Shows what is missing beside the sheet, and hears whether it was meant. */
+async function missed(moving: Moving): Promise<void> {
+  const { domain, host, context } = moving;
+  const check = (meant: boolean) =>
+    publish({ ...publishOptionsOf(moving, []), check: true, meant, operands: [withoutRootDot(domain)] }, talking(context));
+  const { result } = await check(false);
+  if (result !== undefined) show("More was changed than asked for", publishText({ ...result, check: [] }, context));
+  const chosen = await pick("What about it?", [
+    { value: "again" as const, label: `it is mended at ${visible(host)}; look again` },
+    { value: "meant" as const, label: "it was meant" },
+    { value: "later" as const, label: "I come back later" },
+  ]);
+  if (chosen === "later") throw new Left();
+  if (chosen === "meant") await check(true);
 }
 
 async function mend({ ask, causes, because }: AskStanding, { putOff }: Moving): Promise<void> {

@@ -26,7 +26,7 @@ describe("what was deleted beside a change", () => {
       apex,
     );
     const sets = await lostOf(beside, changes, typeof now === "string" ? zone(now) : now, apex);
-    return sets.map(({ name: of, type, data }) => `${of} ${type} ${data.map((one) => printData(type, one)).join(",")}`);
+    return sets.map(({ name: of, type, was }) => `${of} ${type} ${was.data.map((one) => printData(type, one)).join(",")}`);
   };
   test("nothing, where all of it is there", async () => expect(allInWords(await lost(BEFORE))).toEqual([]));
   test("a whole set, and one text of several", async () => {
@@ -45,5 +45,56 @@ describe("what was deleted beside a change", () => {
     expect(allInWords(await lost({ ask: async () => failed("timeout", verbatim("late")) }))).toEqual([]));
   test("not what a wildcard still answers", async () => {
     expect(allInWords(await lost(`${BEFORE.replace("www A", "*.x A")}\n* A 192.0.2.1`))).toEqual([]);
+  });
+
+  test.each<[string, string, string | undefined, string | undefined]>([
+    [
+      "an SPF record that was overwritten",
+      "v=spf1 include:a.example -all",
+      "v=spf1 include:new.example ~all",
+      "v=spf1 include:new.example include:a.example ~all",
+    ],
+    ["an SPF record that a colleague added to", "v=spf1 include:a.example -all", "v=spf1 mx include:a.example -all", undefined],
+    ["an SPF record in another order", "v=spf1 mx include:a.example -all", "v=spf1 include:a.example mx -all", undefined],
+    ["an SPF term behind all", "v=spf1 include:a.example -all", "v=spf1 -all include:a.example", "v=spf1 include:a.example -all"],
+    ["a policy that was raised", "v=DMARC1; p=none; rua=mailto:a@x.test", "v=DMARC1;p=reject;rua=mailto:a@x.test", undefined],
+    [
+      "a policy that was rewritten bare",
+      "v=DMARC1; p=none; rua=mailto:a@x.test",
+      "v=DMARC1; p=reject",
+      "v=DMARC1; p=reject; rua=mailto:a@x.test",
+    ],
+    ["a policy that was lowered", "v=DMARC1; p=reject", "v=DMARC1; p=none", "v=DMARC1; p=reject"],
+  ])("%s is judged by what it says", async (_, was, now, mended) => {
+    const beside = toSets(readRecords(`x TXT "${was}"`, { origin: apex, ttl: 60 }).records);
+    const [loss, ...more] = await lostOf(beside, [], zone(`x TXT "${now}"`), apex);
+    expect(more).toEqual([]);
+    expect(loss?.mend.after?.data.map((data) => printData("TXT", data))).toEqual(
+      mended === undefined ? undefined : [`"${mended}"`],
+    );
+    expect(loss?.now === undefined).toBe(mended === undefined);
+  });
+  test("a merge that the sheet says, and of which only the new half was entered", async () => {
+    const merged = change('x TXT "v=spf1 include:a.example -all"', 'x TXT "v=spf1 include:a.example include:b.example -all"');
+    const beside = [merged.before as NonNullable<typeof merged.before>];
+    const of = async (now: string) =>
+      (await lostOf(beside, [merged], zone(now), apex)).map(({ mend }) => mend.after?.data.map((data) => printData("TXT", data)));
+    expect(await of('x TXT "v=spf1 include:b.example -all"')).toEqual([['"v=spf1 include:b.example include:a.example -all"']]);
+    expect(await of('x TXT "v=spf1 include:a.example include:b.example -all"')).toEqual([]);
+    // Not entered yet is not lost.
+    expect(await of('x TXT "v=spf1 include:a.example -all"')).toEqual([]);
+  });
+  test.each([
+    ["www A 192.0.2.1", "www A 192.0.2.9", "changed"],
+    ["www A 192.0.2.1", "www AAAA 2001:db8::1", "deleted"],
+    ["www MX 10 a.example.\nwww MX 20 b.example.", "www MX 10 a.example.", "deleted"],
+    ["www MX 10 a.example.", "www MX 10 c.example.", "changed"],
+    ["www CNAME a.example.", "www CNAME b.example.", "changed"],
+  ])("%j, and then %j, was %s", async (was, now, how) => {
+    const [loss] = await lostOf(toSets(readRecords(was, { origin: apex, ttl: 60 }).records), [], zone(now), apex);
+    expect([how, loss?.now === undefined]).toEqual([how, how === "deleted"]);
+    expect(loss?.mend.after?.data.map((data) => printData(loss.type, data))).toEqual(
+      readRecords(was, { origin: apex, ttl: 60 }).records.map(({ type, data }) => printData(type, data)),
+    );
   });
 });

@@ -1,11 +1,23 @@
+import { isKeyText } from "../dkim/index.ts";
+import { doesAllOf, isDmarc, uniteDmarc } from "../dmarc/index.ts";
 import { type Lookup, liveAt, ownSetOf } from "../lookup/index.ts";
 import { type DomainName, name as nameOf } from "../name/index.ts";
-import type { RecordSet, RecordType } from "../record/index.ts";
+import {
+  type DataOf,
+  decodeUtf8,
+  octetsOf,
+  type RecordData,
+  type RecordSet,
+  type RecordType,
+  splitCharacterStrings,
+  txtValue,
+} from "../record/index.ts";
+import { combine, hasTerms, isSpf, readSpfRecord } from "../spf/index.ts";
 import type { SetChange } from "../zone/index.ts";
 import { holds, pick } from "./gather.ts";
 
 /** The types people delete by mistake, because they stand beside what they came to change. */
-const BESIDE: readonly RecordType[] = ["A", "AAAA", "CNAME", "MX", "TXT", "NS", "CAA", "SRV"];
+const BESIDE: readonly RecordType[] = ["A", "AAAA", "CNAME", "MX", "TXT", "NS", "CAA", "SRV", "HTTPS", "SVCB", "TLSA"];
 
 /** Everything that stands at some names: the state that a change was made from. What could not be asked is left out. */
 export async function standingAt(names: Iterable<DomainName>, lookup: Lookup, apex: DomainName): Promise<RecordSet[]> {
@@ -25,28 +37,142 @@ async function ownSetOrAlias(
   return type === "CNAME" && live.kind === "alias" ? live.set : ownSetOf(live);
 }
 
+/** Something that a change was not to touch, and that is not as it was. */
+export interface Loss {
+  readonly name: DomainName;
+  readonly type: RecordType;
+  /** What is missing of it. */
+  readonly was: RecordSet;
+  /** What took its place; undefined where it was deleted. Entered again beside that, it would be there twice. */
+  readonly now: RecordSet | undefined;
+  /** The whole set as it is, and as it has to be. */
+  readonly mend: SetChange;
+}
+
+/** What is missing of a set, and what the set has to become so that nothing is. */
+interface Missing {
+  readonly was: readonly RecordData[];
+  readonly isChanged: boolean;
+  readonly after: readonly RecordData[];
+}
+
+const textOf = (data: RecordData): string => decodeUtf8(txtValue(data as DataOf["TXT"]));
+const dataOf = (text: string): DataOf["TXT"] => ({ strings: splitCharacterStrings(octetsOf(text)) });
+
+/** How records of which a name has one are compared: by what they say. */
+const SINGLE: readonly {
+  readonly is: (text: string) => boolean;
+  /** The text that has all that the old one was to keep; the one that is there where it has it already, undefined where it cannot. */
+  readonly united: (now: string, was: string, afters: readonly string[]) => string | undefined;
+}[] = [
+  { is: isSpf, united: unitedSpf },
+  {
+    is: isDmarc,
+    united: (now, was) => {
+      if (doesAllOf(now, was)) return now;
+      const both = uniteDmarc([now, was]);
+      return both.ok ? both.value : was;
+    },
+  },
+  { is: (text) => isKeyText(text) && !isDmarc(text), united: (now, was) => (now === was ? now : was) },
+];
+
+/** SPF terms that stood there and that no change was to take away have to be there still, in whatever order. */
+function unitedSpf(now: string, was: string, afters: readonly string[]): string | undefined {
+  const [own, old] = [readSpfRecord(now), readSpfRecord(was)];
+  if (!own.ok || !old.ok) return now === was ? now : undefined;
+  const later = afters.flatMap((text) => {
+    const read = readSpfRecord(text);
+    return read.ok ? [read.value] : [];
+  });
+  const kept = old.value.terms.flatMap((term) => {
+    const alone = readSpfRecord(`v=spf1 ${term.text}`);
+    return alone.ok && later.every((after) => hasTerms(after, alone.value)) ? [alone.value] : [];
+  });
+  return kept.every((term) => hasTerms(own.value, term)) ? now : combine(own.value, kept);
+}
+
+/** What is missing of some texts, of which policies and keys are compared by what they say. */
+function missingTexts(
+  kept: readonly RecordData[],
+  was: RecordSet,
+  now: RecordSet | undefined,
+  afters: readonly RecordSet[],
+): Missing {
+  const there = now?.data ?? [];
+  const missing: RecordData[] = [];
+  let after: readonly RecordData[] = there;
+  let isChanged = false;
+  for (const { is, united } of SINGLE) {
+    const [old, ...more] = was.data.filter((data) => is(textOf(data)));
+    const mine = there.filter((data) => is(textOf(data)));
+    const [own] = mine;
+    if (old === undefined || more.length > 0 || mine.length > 1) continue;
+    const touched = afters.map((set) => set.data.map(textOf).filter(is));
+    // A change that takes it away leaves nothing to miss.
+    if (touched.some((texts) => texts.length === 0)) continue;
+    if (own === undefined) {
+      const [last] = touched.at(-1) ?? [];
+      missing.push(old);
+      after = [...after, last === undefined ? old : dataOf(last)];
+      continue;
+    }
+    const whole = united(textOf(own), textOf(old), touched.flat());
+    if (whole === undefined || whole === textOf(own)) continue;
+    missing.push(old);
+    isChanged = true;
+    after = after.map((data) => (data === own ? dataOf(whole) : data));
+  }
+  const plain = kept.filter((data) => !SINGLE.some(({ is }) => is(textOf(data))) && !holds(now, data));
+  return { was: [...missing, ...plain], isChanged, after: [...after, ...plain] };
+}
+
+/** What is missing of a set of another type; where something else stands there that nobody planned, it was changed. */
+function missingData(
+  kept: readonly RecordData[],
+  was: RecordSet,
+  now: RecordSet | undefined,
+  afters: readonly RecordSet[],
+): Missing {
+  const missing = kept.filter((data) => !holds(now, data));
+  const planned = (data: RecordData) => holds(was, data) || afters.some((set) => holds(set, data));
+  const isChanged = missing.length > 0 && now?.data.some((data) => !planned(data)) === true;
+  return { was: missing, isChanged, after: [...(now?.data ?? []).filter(planned), ...missing] };
+}
+
 /**
- * Records that stood there when a change was drafted, that the change was not to touch, and that are gone now: somebody
- * deleted too much. Each set holds only what is lost. A set that cannot be asked about is not called lost.
+ * What stood there when a change was drafted, what the change was not to touch, and what is gone or changed now: somebody did more than
+ * the sheet says. What SPF records and policies say is compared, and not how they are written. A set that cannot be asked about is not
+ * called lost.
  */
 export async function lostOf(
   beside: readonly RecordSet[],
   changes: readonly SetChange[],
   lookup: Lookup,
   apex: DomainName,
-): Promise<RecordSet[]> {
+): Promise<Loss[]> {
   const lost = await Promise.all(
-    beside.map(async (was): Promise<RecordSet[]> => {
-      const name = nameOf(was.name);
+    beside.map(async (set): Promise<Loss[]> => {
+      const name = nameOf(set.name);
+      const was = { ...set, name };
       const touched = changes.filter((change) => change.name === name && change.type === was.type);
       const kept = pick(was, (data) => touched.every(({ after, before }) => holds(after, data) || !holds(before, data)));
-      if (kept.data.length === 0) return [];
+      const afters = touched.map(({ after }) => after ?? { ...was, data: [] });
+      if (kept.data.length === 0 && was.type !== "TXT") return [];
       const live = await liveAt(lookup, apex, name, was.type);
       if (live.kind === "failed") return [];
       // A wildcard that answers with the same still does what the record did.
       const now = was.type === "CNAME" && live.kind === "alias" ? live.set : live.kind === "wildcard" ? live.set : ownSetOf(live);
-      const gone = pick(kept, (data) => !holds(now, data));
-      return gone.data.length === 0 ? [] : [{ ...gone, name }];
+      const missing = (was.type === "TXT" ? missingTexts : missingData)(kept.data, was, now, afters);
+      if (missing.was.length === 0) return [];
+      const { type } = was;
+      return [
+        {
+          ...{ name, type, was: { ...was, data: missing.was } },
+          now: missing.isChanged ? now : undefined,
+          mend: { name, type, before: now, after: { ...(now ?? was), data: missing.after } },
+        },
+      ];
     }),
   );
   return lost.flat();

@@ -125,14 +125,11 @@ export async function mergeTexts(
           replaceable: true,
         },
       };
+    const isNew = !isUnited || own.every(mayReplace);
     texts = [...texts.filter((text) => !is(text)), chosen];
-    replaced ||= own.length > 0 && (!isUnited || own.every(mayReplace));
+    replaced ||= own.length > 0 && isNew;
     reasons.push(
-      own.length === 0
-        ? clause("change-first-single", { kind })
-        : isUnited && !own.every(mayReplace)
-          ? clause("change-united-policy")
-          : clause("change-in-its-place"),
+      own.length === 0 ? clause("change-first-single", { kind }) : clause(isNew ? "change-in-its-place" : "change-united-policy"),
     );
   }
   // A policy of none without an address for reports does nothing yet, and somebody has to know.

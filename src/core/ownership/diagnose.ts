@@ -54,6 +54,8 @@ export interface DiagnoseRequest {
   readonly labels: readonly string[];
   /** DNS hosts that the workspace names for this domain but the parent does not hand it to. */
   readonly undelegatedHosts: readonly { readonly title: string; readonly lookup: Lookup }[];
+  /** Everything that is wanted of the domain: what stands where it is wanted was not misplaced. */
+  readonly all?: readonly DnsWant[];
   /** The other domains of the workspace, where the record may have gone by mistake. */
   readonly siblings: readonly { readonly domain: DomainName; readonly lookup: Lookup }[];
 }
@@ -100,12 +102,17 @@ function misplaced(kind: Misplacement, at: DomainName, apex: DomainName, wanted:
 }
 
 async function diagnoseElsewhere(request: DiagnoseRequest, lookup: Lookup): Promise<Cause[]> {
-  const { wanted, apex } = request;
+  const { wanted, apex, all = [] } = request;
   const causes: Cause[] = [];
+  const belongs = (name: DomainName): boolean =>
+    all.some(
+      (other) =>
+        other.name === name && other.type === wanted.type && other.kind !== "absent" && matches(wanted, asRecords(other)),
+    );
   const hasIt = (answer: Answer) => answer.kind === "found" && answer.chain.length === 0 && matches(wanted, answer.set);
   await Promise.all(
     otherNames(request).map(async ({ name, kind }) => {
-      if (hasIt(await lookup.ask(name, wanted.type))) causes.push(misplaced(kind, name, apex, wanted.name));
+      if (!belongs(name) && hasIt(await lookup.ask(name, wanted.type))) causes.push(misplaced(kind, name, apex, wanted.name));
     }),
   );
   return causes;

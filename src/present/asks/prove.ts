@@ -3,11 +3,13 @@ import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
 import { deadline, STATE_MARK, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
+import { lossLines } from "../publishing/losses.ts";
 
 type Verdict = (typeof VERDICTS)[number];
 
 /** The result of {@link prove} for people. */
-export function proveText({ asks, at }: ProveResult, { style, width }: Layout): string {
+export function proveText({ asks, at, lost }: ProveResult, layout: Layout): string {
+  const { style, width } = layout;
   if (asks.length === 0) return `Nothing has been asked for yet. Next: ${style.command("zandrel intake")}\n`;
   const now = at;
   const mark: Readonly<Record<Verdict, string>> = {
@@ -43,5 +45,5 @@ export function proveText({ asks, at }: ProveResult, { style, width }: Layout): 
         );
       return lines.join("\n");
     })
-    .join("\n\n")}\n`;
+    .join("\n\n")}\n${lost.length === 0 ? "" : `\n${lossLines(lost, layout).join("\n")}\n`}`;
 }

@@ -1,12 +1,13 @@
 import type { StatusResult } from "../../app/asks/status.ts";
-import { displayName, withoutRootDot } from "../../core/name/index.ts";
+import { displayName } from "../../core/name/index.ts";
 import { inWords, isCommand } from "../clauses/index.ts";
-import { listOf } from "../english.ts";
 import { columns, count, deadline, moment, NO_HOST, STATE_MARK, visible, wrap, YOUR_HOST } from "../index.ts";
 import type { Layout } from "../layout.ts";
+import { lossLines } from "../publishing/losses.ts";
 
 /** The result of {@link status} for people. */
-export function statusText({ domains, at }: StatusResult, { style, width }: Layout): string {
+export function statusText({ domains, at }: StatusResult, layout: Layout): string {
+  const { style, width } = layout;
   if (domains.length === 0) return `No domain yet. Next: ${style.command("zandrel init DOMAIN")}\n`;
   const now = at;
   const blocks = domains.map(({ domain, role, host, asks, senders, keysWithoutAsk, interrupted, sheet, lost, signaturesEnd }) => {
@@ -41,10 +42,7 @@ export function statusText({ domains, at }: StatusResult, { style, width }: Layo
             `  ${style.careful("○ sheet open")}  since ${moment(sheet.since, now)}: what it says is still to be entered at ${visible(host ?? YOUR_HOST)}`,
             `    next: ${style.command(inWords(sheet.next))}`,
           ];
-    const missing = lost.flatMap(({ name, type, records }) => [
-      `  ${style.bad("✗ deleted too much")}  ${displayName(name)} ${type}: ${visible(listOf(records.map(({ data }) => (typeof data === "string" ? data : Object.values(data).join(" ")))))} stood there when the sheet was made`,
-      `    next: ${style.command(`zandrel publish ${withoutRootDot(domain)} --check`)}`,
-    ]);
+    const missing = lossLines(lost, layout);
     const ending =
       signaturesEnd === null
         ? []

@@ -71,6 +71,8 @@ export const ASKS = {
   "state-lacking": ({ what }: { readonly what: readonly string[] }) => `the name servers do not have ${listOf(what)} as asked`,
   "state-still-proven": "the service confirmed it, and it is still there",
   "state-everywhere": "every name server and every resolver we look from has it",
+  "state-catching-up": ({ lacking }: { readonly lacking: readonly string[] }) =>
+    `it is on its way: ${allOf(lacking, "has", "have")} not fetched the change yet`,
   "state-those-that-answer": ({ silent }: { readonly silent: readonly string[] }) =>
     `every name server that answers has it, and every resolver we look from; ${allOf(silent, "does", "do")} not answer`,
   "cause-sick-server": ({ server, because }: { readonly server: string; readonly because: Clause }, say) =>

@@ -188,10 +188,23 @@ export const PUBLISHING = {
   "publish-see-helper": "see what it says, and whether the token may change this zone",
   "publish-no-ttl-to-lower": "no TTL has to be lowered",
   "publish-already-there": "everything asked for is already there",
-  "sheet-lost": ({ type, name, data }: { readonly type: string; readonly name: DomainName; readonly data: readonly string[] }) =>
-    `the ${type} record of ${displayName(name)} was deleted, and is still needed: ${listOf(data)}`,
-  "sheet-lost-mend": ({ domain }: { readonly domain: DomainName }) =>
-    `enter it again as it was; or, if it was meant to go, run zandrel publish ${withoutRootDot(domain)} --check --meant`,
+  /** `now`: what took its place; empty where it was deleted. */
+  "sheet-lost": ({
+    type,
+    name,
+    data,
+    now,
+  }: {
+    readonly type: string;
+    readonly name: DomainName;
+    readonly data: readonly string[];
+    readonly now: readonly string[];
+  }) =>
+    now.length === 0
+      ? `the ${type} record of ${displayName(name)} was deleted, and is still needed: ${listOf(data)}`
+      : `the ${type} record of ${displayName(name)} was changed, and what it said is still needed: it was ${listOf(data)}, and is ${listOf(now)} now`,
+  "sheet-lost-mend": ({ domain, isChanged }: { readonly domain: DomainName; readonly isChanged: boolean }) =>
+    `${isChanged ? "change it as zandrel publish --check shows; do not enter a second one beside it" : "enter it again as it was"}; or, if it was meant, run zandrel publish ${withoutRootDot(domain)} --check --meant`,
   "sheet-pieces": ({ pieces }: { readonly pieces: number }) => `one record in ${pieces} quoted pieces, separated by spaces`,
   "sheet-not-offered": ({ type }: { readonly type: string }) =>
     `the form does not offer ${type} records: ask the DNS host's support to enter it`,

@@ -7,6 +7,7 @@ import { inWords } from "../clauses/index.ts";
 import { columns, count, deadline, NO_HOST, type Style, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { shellWord } from "../safe.ts";
+import { lossLines } from "./losses.ts";
 
 const INDENT = "           ";
 
@@ -37,11 +38,8 @@ export const changesText = (
     .join("\n");
 
 /** Everything that is said about one domain. */
-function domainBlock(
-  domain: DomainName,
-  { changes, clashes, undetermined, hosts }: DraftResult,
-  { style, width }: Layout,
-): string {
+function domainBlock(domain: DomainName, { changes, clashes, undetermined, hosts, lost }: DraftResult, layout: Layout): string {
+  const { style, width } = layout;
   const text = (sentence: string) => `${INDENT}${wrap(visible(sentence), width - 12, INDENT)}`;
   const of = <T extends { readonly domain: string }>(all: readonly T[]) => all.filter((candidate) => candidate.domain === domain);
   const name = (one: { readonly name: DomainName }) => displayName(one.name);
@@ -58,6 +56,7 @@ function domainBlock(
     );
   for (const one of of(undetermined))
     lines.push(`  ${style.state("unknown", "unknown")}  ${name(one)}  ${one.type}`, text(`${inWords(one.because)}.`));
+  lines.push(...lossLines(of(lost), layout));
   if (lines.length === 1) lines.push("  No ask can be published now.");
   return lines.join("\n");
 }
@@ -87,12 +86,16 @@ const optionsOf = ({ replace, only, into }: DraftResult["publishWith"]): string 
     ...(into === null ? [] : [` --into ${shellWord(into)}`]),
   ].join("");
 
-function nextLine({ changes, clashes, undetermined, domains: all, publishWith }: DraftResult, { style }: Layout): string {
+function nextLine({ changes, clashes, undetermined, domains: all, publishWith, lost }: DraftResult, { style }: Layout): string {
   if (undetermined.length > 0) return "What is unknown could not be looked up. Try again when the name servers answer.";
   if (clashes.length > 0) return "Next: choose an option for each clash.";
   const changing = [...new Set(changes.filter(({ action }) => action !== "keep").map(({ domain }) => domain))];
   if (changing.length === 0)
-    return changes.length > 0 ? "Everything asked for is there." : `Next: ${style.command("zandrel intake")}`;
+    return changes.length > 0
+      ? lost.length > 0
+        ? `Everything asked for is there, and more was changed than that. Next: ${style.command(`zandrel publish ${[...new Set(lost.map(({ domain }) => withoutRootDot(domain)))].join(" ")} --check`)}`
+        : "Everything asked for is there."
+      : `Next: ${style.command("zandrel intake")}`;
   const names = all.length > 1 ? changing : all;
   return `Next: ${style.command(`zandrel publish ${names.map((domainName) => withoutRootDot(domainName)).join(" ")}${optionsOf(publishWith)}`)}`;
 }

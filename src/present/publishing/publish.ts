@@ -5,6 +5,7 @@ import { inWords } from "../clauses/index.ts";
 import { listOf } from "../english.ts";
 import { count, deadline, sentence, sheetMarkdown, sheetPage, sheetText, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
+import { dataList } from "../lines.ts";
 
 export function presentPublished(
   { domain, way, changed, to, because, visible: seen, verifiers, sheet }: Published,
@@ -54,10 +55,7 @@ export function publishText({ published: all, check, lost, at, lowered }: Publis
       ...(entered === false && causes.length === 0 ? ["  no trace of it was found; perhaps the form was not saved"] : []),
     ].join("\n"),
   );
-  const gone = lost.map(
-    ({ domain, name, type, records, enter }) =>
-      `${style.bad("✗ deleted too much")}  ${style.strong(`${displayName(name)} ${type}`)}\n  ${wrap(`${listOf(records.map(({ data }) => visible(typeof data === "string" ? data : Object.values(data).join(" "))))} stood there when the sheet was made, and is gone`, width - 2, "  ")}\n  ${style.careful("do:")} ${wrap(`enter it again: ${listOf(enter.map(({ host, value, priority, ttl }) => `type ${type}, host ${host === "" ? "left empty" : `“${visible(host)}”`}, value “${visible(value)}”${priority === undefined ? "" : `, priority ${priority}`}, TTL ${ttl}`))}`, width - 6, "      ")}\n  ${wrap(`or, if it was meant to go: ${style.command(`zandrel publish ${withoutRootDot(domain)} --check --meant`)}`, width - 2, "  ")}`,
-  );
+  const gone = lost.map((loss) => lossText(loss, context));
   const fine = check.length > 0 && gone.length === 0 && check.every(({ entered }) => entered === true);
   const after = fine
     ? [`Everything asked for is there, and nothing else was lost. Next: ${style.command("zandrel watch --until proven")}`]
@@ -69,6 +67,26 @@ export function publishText({ published: all, check, lost, at, lowered }: Publis
     ...all.map((one) => presentPublished(one, at, context, lowered ? "lower-ttl" : "publish")),
   ];
   return `${blocks.join(checks.length + gone.length > 0 ? "\n" : "\n\n")}\n`;
+}
+
+/** One loss: what is missing, how it is mended, and what to type where it was meant. */
+function lossText({ domain, name, type, records, now, enter }: PublishResult["lost"][number], { style, width }: Layout): string {
+  const isChanged = now.length > 0;
+  const was = visible(dataList(records));
+  const what = isChanged
+    ? `it was ${was} when the sheet was made, and is ${visible(dataList(now))} now; what it said before is still needed`
+    : `${was} stood there when the sheet was made, and is gone`;
+  const fields = enter.map(
+    ({ host, value, was: old, priority, ttl }) =>
+      `type ${type}, host ${host === "" ? "left empty" : `“${visible(host)}”`}, ${old === undefined ? "" : `from “${visible(old)}” to `}value “${visible(value)}”${priority === undefined ? "" : `, priority ${priority}`}, TTL ${ttl}`,
+  );
+  const act = isChanged ? "change it, and enter no second one beside it" : "enter it again";
+  return [
+    `${style.bad(isChanged ? "✗ changed" : "✗ deleted too much")}  ${style.strong(`${displayName(name)} ${type}`)}`,
+    `  ${wrap(what, width - 2, "  ")}`,
+    `  ${style.careful("do:")} ${wrap(`${act}: ${listOf(fields)}`, width - 6, "      ")}`,
+    `  ${wrap(`or, if it was meant: ${style.command(`zandrel publish ${withoutRootDot(domain)} --check --meant`)}`, width - 2, "  ")}`,
+  ].join("\n");
 }
 
 /** The sheets of a publication as a file; undefined where nothing is to be entered by hand. */

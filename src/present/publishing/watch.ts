@@ -4,6 +4,7 @@ import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
 import { columns, count, deadline, logTime, STATE_MARK, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
+import { lossLines } from "./losses.ts";
 
 const WORDS: Readonly<Record<View["sees"], string>> = {
   new: "sees it",
@@ -61,7 +62,12 @@ function ownView(views: readonly View[], now: number): string {
 }
 
 /** The last word: what is settled, what is not, and what comes next. */
-export function watchedText({ followed, done, proven, refused }: Watched, { style }: Layout): string {
+export function watchedText(watched: Watched, layout: Layout): string {
+  const lost = lossLines(watched.lost, layout);
+  return `${endText(watched, layout)}${lost.length === 0 ? "" : `${lost.join("\n")}\n`}`;
+}
+
+function endText({ followed, done, proven, refused }: Watched, { style }: Layout): string {
   const open = followed.filter((askStanding) => !done.includes(askStanding));
   const lines = open.map(
     ({ state, ask, because }) =>

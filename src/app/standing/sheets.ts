@@ -1,13 +1,11 @@
 import { dnsWants } from "../../core/ask/index.ts";
-import { type Change, fillIn, lostOf, type SheetEntry, standingAt } from "../../core/change/index.ts";
+import { type Change, fillIn, type Loss, lostOf, type SheetEntry, standingAt } from "../../core/change/index.ts";
 import { DAY_MS } from "../../core/day.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { type DomainName, name } from "../../core/name/index.ts";
-import type { RecordSet } from "../../core/record/index.ts";
+import { type RecordSet, setJson } from "../../core/record/index.ts";
 import type { Domain, Journal, Publication, Workspace } from "../../workspace/index.ts";
-import type { DnsContext } from "../dns/context.ts";
-import { formOf } from "../standing/host.ts";
-import { draftSource } from "../standing/survey.ts";
+import { formOf } from "./host.ts";
 
 /** How long after a sheet was made it is compared with the zone (milliseconds). */
 const SHEET_DAYS = 14 * DAY_MS;
@@ -39,21 +37,17 @@ export async function standingBeside(
     ...domain.asks.flatMap((ask) => dnsWants(ask.wants).map((want) => want.name)),
     ...["_dmarc", "www"].map((label) => name(label, domain.name)),
   ];
-  return [...(await standingAt(names, source, domain.name)), ...(await lostAt(domain, source, journal, now))];
+  return [
+    ...(await standingAt(names, source, domain.name)),
+    ...(await lostAt(domain, source, journal, now)).map(({ was }) => was),
+  ];
 }
 
-/** Records that were there when the newest sheet of a domain was made, and that somebody deleted beside what it says. */
-export async function lostBeside(
-  domain: Domain,
-  dns: DnsContext,
-  workspace: Workspace,
-  journal: Journal,
-): Promise<readonly RecordSet[]> {
-  const source = draftSource(domain, await dns.look(domain), dns, workspace);
-  return source === undefined ? [] : lostAt(domain, source, journal, dns.now);
-}
-
-async function lostAt(domain: Domain, source: Lookup, journal: Journal, now: number): Promise<readonly RecordSet[]> {
+/**
+ * What stood there when the newest sheet of a domain was made, and that somebody deleted or changed beside what it says, as one source
+ * shows the zone.
+ */
+export async function lostAt(domain: Domain, source: Lookup, journal: Journal, now: number): Promise<readonly Loss[]> {
   const publications = journal.publications(domain.name);
   const sheet = publications.findLast(
     ({ opened }) => hasSheet(opened) && opened.beside !== undefined && now - opened.at < SHEET_DAYS,
@@ -75,6 +69,10 @@ async function lostAt(domain: Domain, source: Lookup, journal: Journal, now: num
   );
 }
 
-/** How a lost set is entered again in the form of the domain's DNS host. */
-export const enterAgain = (domain: Domain, workspace: Workspace, set: RecordSet): SheetEntry[] =>
-  fillIn([{ name: set.name, type: set.type, before: undefined, after: set }], domain.name, formOf(domain, workspace));
+/** How a loss is mended in the form of the domain's DNS host: what was deleted is entered again, what was changed is changed back. */
+export const mendingOf = (domain: Domain, workspace: Workspace, { mend }: Loss): SheetEntry[] =>
+  fillIn([mend], domain.name, formOf(domain, workspace));
+
+/** Losses as results show them. */
+export const lossesShown = (domain: DomainName, lost: readonly Loss[]) =>
+  lost.map(({ name: at, type, was, now }) => ({ domain, name: at, type, records: setJson(was), now: setJson(now) }));
