@@ -48,6 +48,9 @@ export function viewOf(viewpoint: Viewpoint, wanted: DnsWant, answer: Answer): V
   };
   const cached = (seconds: number | undefined) =>
     viewpoint.role === "vantage" && seconds !== undefined ? { keeps: seconds } : {};
+  // At a cut the parent's side hands out the set that was asked for (RFC 1034 section 4.2.1).
+  const cut = answer.kind === "failed" && wanted.type === "NS" ? answer.delegation?.ns : undefined;
+  if (cut?.name === wanted.name) return { ...common, sees: isMet(cut, wanted) ? "new" : "old", ...cached(cut.ttl) };
   switch (answer.kind) {
     case "failed":
       // An alias that leads nowhere, or away from the files, is something other than what is wanted; behind one whose servers could
@@ -72,7 +75,8 @@ export function viewOf(viewpoint: Viewpoint, wanted: DnsWant, answer: Answer): V
 }
 
 /** Whether the servers of the domain say that a name belongs to a zone they delegate. */
-export const isDelegated = (view: View): boolean => view.answer.kind === "failed" && view.answer.why === "delegated";
+export const isDelegated = (view: View): boolean =>
+  view.type !== "NS" && view.answer.kind === "failed" && view.answer.why === "delegated";
 
 /**
  * Looks at every wanted set from every viewpoint. The vantages are asked only about sets that every

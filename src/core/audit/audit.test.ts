@@ -479,6 +479,15 @@ describe("the catalogue", () => {
     expect(findings.filter(({ id }) => id === "dnssec-signature").length).toBeGreaterThan(0);
     expect(right.map((one) => one.area)).not.toContain(area);
   });
+  test("a domain that takes no mail and lets nobody send is parked, whether or not that is written down", async () => {
+    const shut = { mx1: "@ MX 0 .", mx2: "", spf: '@ TXT "v=spf1 -all"', dmarc: '_dmarc TXT "v=DMARC1; p=reject"', key: "" };
+    const of = async (role: "parked" | undefined) => {
+      const { findings } = await look({ zone: shut, input: { role, selectors: [] } });
+      return findings.map(({ id }) => id);
+    };
+    expect(await of(undefined)).toEqual(await of("parked"));
+    expect(await of(undefined)).not.toContain("dmarc-without-checks");
+  });
   test("of a sound domain there is nothing to say, whatever it is for", async () => {
     for (const role of ["main", "secondary", "sending", undefined] as const) {
       const { findings, unresolved } = await look({ input: { role } });

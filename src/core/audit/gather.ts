@@ -157,10 +157,12 @@ async function wildcardFacts({ input, at, below, everywhere }: Asking) {
   ]);
   // A wildcard would answer for these names too, and says nothing about a mistake.
   const wild = [anyA, anyTxt].some(({ data }) => data.length > 0);
+  // Below any wildcard every name is there, without what the wildcard does not have (RFC 4592 section 2.2.1).
+  const madeUp = wild || anyMx.data.length > 0;
   const twice = under(domain, domain);
   const doubledNames =
     twice === undefined ? [] : [twice, ...["www", "_dmarc", "_domainkey"].flatMap((label) => below(label, twice) ?? [])];
-  const doubled = wild
+  const doubled = madeUp
     ? []
     : (await Promise.all(doubledNames.map(async (name) => ({ name, answer: await everywhere.ask(name, "TXT") })))).filter(
         ({ answer }) => answer.kind === "found" || answer.kind === "nodata",
@@ -378,6 +380,22 @@ const ASKED_FOR: Readonly<Record<"servers" | "wildcards" | "spf" | "policy" | "k
     hosts: ["spf", "dmarc"],
   };
 
+/**
+ * What a domain is for, where nobody wrote it down: one that takes no mail and lets nobody send is parked, and protected as it should be
+ * (RFC 7505, RFC 7208 section 10.1.2).
+ */
+function roleOf(
+  { role }: AuditInput,
+  { mx }: Awaited<ReturnType<typeof zoneFacts>>,
+  { spf }: Awaited<ReturnType<typeof spfFacts>>,
+): AuditInput["role"] {
+  if (role !== undefined || !("record" in spf)) return role;
+  const [only, ...more] = spf.record.terms;
+  const letsNobody = more.length === 0 && only?.kind === "mechanism" && only.name === "all" && only.qualifier === "-";
+  const takesNone = mx.answer.kind !== "failed" && mx.data.every(({ exchange }) => exchange === ".");
+  return letsNobody && takesNone ? "parked" : undefined;
+}
+
 /** A lookup for what is not looked at: it asks nobody. */
 const NOTHING: Lookup = { ask: async () => ({ kind: "nxdomain", chain: [], authoritative: false }) };
 
@@ -422,6 +440,7 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
     hostFacts(askFor("hosts"), wildcards),
   ]);
   const texts = textsIn(zone.txt);
+  const role = roleOf(input, zone, spf);
   const { wild: _, ...unmade } = wildcards;
   return {
     ...input,
@@ -449,7 +468,8 @@ export async function gatherFacts(input: AuditInput): Promise<Facts> {
           because: clause("site-web-unseen", { name, because }),
         })),
     ],
-    sends: input.role !== "parked" && input.role !== "redirect",
+    role,
+    sends: role !== "parked" && role !== "redirect",
     texts,
     spfTexts: texts.filter(isSpf),
     keys,

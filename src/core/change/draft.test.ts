@@ -108,6 +108,15 @@ describe("wanted means that nothing else is there", () => {
       "keep box.brackwater.example. A 192.0.2.20",
     ]);
   });
+  test("what a page says to remove goes also where the same page adds something beside it", async () => {
+    const both = await draft([gone("a", '_t TXT "new"', '_t TXT "old"')], { lookup: at('_t TXT "old"\n_t TXT "other"') });
+    expect(allInWords(lines(both))).toEqual(['replace _t.brackwater.example. TXT "other", "new"']);
+    // What another ask needs stays.
+    const needed = await draft([gone("a", '_t TXT "new"', '_t TXT "old"'), ask("b", '_t TXT "old"')], {
+      lookup: at('_t TXT "old"'),
+    });
+    expect(allInWords(lines(needed))).toEqual(['merge _t.brackwater.example. TXT "old", "new"']);
+  });
   test("a new version of what Zandrel put there is an update; what somebody else put there is not", async () => {
     const asks = [ask("a", "box A 192.0.2.99")];
     expect(allInWords(lines(await draft(asks, { own: ["192.0.2.20"] })))).toEqual([

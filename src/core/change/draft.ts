@@ -32,20 +32,29 @@ export async function makeDraft(request: DraftRequest): Promise<Draft> {
 async function draftRemoval(drafting: Drafting, { set, asks }: Unwanted): Promise<void> {
   const { domain, lookup, changes, needed, undetermined } = drafting;
   const { name, type } = set;
-  // What has to go may have made room for something else already.
-  if (
-    !isAtOrBelow(name, domain) ||
-    changes.some((change) => change.name === name && change.type === type && change.action !== "keep")
-  )
+  if (!isAtOrBelow(name, domain)) return;
+  // What has to go may have made room for something else already; what is added beside it takes its place in the same change.
+  const at = changes.findIndex((change) => change.name === name && change.type === type && change.action !== "keep");
+  const beside = changes[at];
+  const going = (data: RecordSet["data"][number]) =>
+    holds(set, data) && !needed.some((other) => other.name === name && other.type === type && holds(other.set, data));
+  if (beside !== undefined) {
+    const { after } = beside;
+    if (after === undefined || !after.data.some(going)) return;
+    changes[at] = {
+      ...beside,
+      action: "replace",
+      after: pick(after, (data) => !going(data)),
+      because: clause("change-reasons", { reasons: [beside.because, clause("change-page-removes", { asks })] }),
+    };
     return;
+  }
   const live = await liveAt(lookup, domain, name, type);
   if (live.kind === "failed") {
     undetermined.push({ name, type, because: live.answer.detail, asks });
     return;
   }
   const before = ownSetOf(live);
-  const going = (data: RecordSet["data"][number]) =>
-    holds(set, data) && !needed.some((other) => other.name === name && other.type === type && holds(other.set, data));
   if (before === undefined || !before.data.some(going)) return;
   const after = pick(before, (data) => !going(data));
   changes.push({

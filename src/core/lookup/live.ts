@@ -27,8 +27,11 @@ export async function liveAt(lookup: Lookup, apex: DomainName, name: DomainName,
       (await fromWildcard(lookup, apex, name, alias)) ?? { kind: "alias", set: alias }
     );
   switch (answer.kind) {
-    case "failed":
-      return { kind: "failed", answer };
+    case "failed": {
+      // What stands at a cut on this side of it is the delegation itself (RFC 1034 section 4.2.1).
+      const ns = type === "NS" ? answer.delegation?.ns : undefined;
+      return ns?.name === name ? { kind: "set", set: ns } : { kind: "failed", answer };
+    }
     case "found":
       // Whoever asks for the alias itself gets the one that a DNAME makes as an answer (RFC 6672 section 3.1).
       if (isOfType(answer.set, "CNAME")) {
