@@ -157,7 +157,7 @@ describe("from pasted instructions to proven", () => {
 
   test("prove says where one name server is behind, and what comes next", async () => {
     expect((await run(["prove", "seekmere-ownership", "--json"])).json.asks).toMatchObject([
-      { verdict: "astray", state: "astray", causes: [{ kind: "some-servers-only" }], asked: { answer: "not-asked" } },
+      { verdict: "found", state: "spreading", causes: [{ kind: "some-servers-only" }], asked: { answer: "not-asked" } },
     ]);
     expect((await run(["status"])).out).toContain("next: zandrel watch brackwater.example");
   });

@@ -2,6 +2,7 @@ import * as z from "zod";
 import { type DnsWant, dnsWants, isMet, type State } from "../../core/ask/index.ts";
 import { type Change, type Clash, type Draft, type Loss, pending, type SheetEntry } from "../../core/change/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
+import { Failure } from "../../core/failure.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
 import { LOW_TTL, longestWindow, visibleBy } from "../../core/spread/index.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
@@ -150,6 +151,15 @@ export interface PublishRequest extends CommonRequest, DraftOptions, Pick<DnsOpt
   readonly linkOnly: boolean;
 }
 
+/** Refuses to publish where nobody asks: the parent hands the domain to other servers than those of its DNS host. */
+async function expectAsked(domain: Domain, dns: DnsContext): Promise<void> {
+  const { authority, undelegatedHosts } = await dns.look(domain);
+  const [host] = undelegatedHosts;
+  if (host === undefined || authority.kind !== "delegated") return;
+  const servers = [...authority.servers, ...authority.unreachable].map(({ name }) => name);
+  throw new Failure("host-not-asked", { domain: domain.name, title: host.title, servers });
+}
+
 /** Where an ask stands whose records were entered as they should be. */
 const ENTERED: ReadonlySet<State> = new Set(["spreading", "settled", "proven"]);
 
@@ -215,6 +225,7 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
       : domains.map((domain, i) => ({ domain, changes: pending(drafts[i] as Draft) }));
     // Everything that can be wrong is found before the first change leaves; a TTL alone is in nobody's way.
     for (const draft of drafts) (request.lowerTtl ? expectSeen : expectPublishable)(draft);
+    for (const { domain, changes } of ready) if (changes.length > 0 && request.into === undefined) await expectAsked(domain, dns);
     // A way that is not set up right is found before anything is carried out, too.
     for (const { domain, changes } of ready) if (changes.length > 0) publisherFor(domain, workspace, request, context);
     const done: Published[] = [];

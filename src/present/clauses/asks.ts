@@ -100,7 +100,7 @@ export const ASKS = {
   }) => {
     const older = behind?.older.map(({ name, serial }) => `${name} still has version ${serial}`).join(", ");
     const why = behind === undefined ? "" : ` (${older}, the newest is ${behind.newest})`;
-    return `${allOf(having, "has", "have")} the record and ${allOf(lacking, "does", "do")} not, so the answer depends on luck${why}`;
+    return `${allOf(having, "has", "have")} the record and ${allOf(lacking, "does", "do")} not, so some who look see it and others do not yet${why}`;
   },
   "cause-misplaced": misplaced,
   /** `host` as a form wants it; `@` for the domain itself. */

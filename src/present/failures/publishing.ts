@@ -69,6 +69,12 @@ export const PUBLISHING = {
         visible(inWords(remedy)),
       ),
   ),
+  "host-not-asked": problem(({ domain, title, servers }: { domain: DomainName; title: string; servers: readonly DomainName[] }) =>
+    say(
+      `${displayName(domain)} is served by ${listOf(servers.map(displayName))} and not by ${visible(title)}, so nobody would see what is published there`,
+      `make the host that serves it the domain's host with zandrel host find ${withoutRootDot(domain)} --write, or change the name servers at the registrar first`,
+    ),
+  ),
   "publication-refused": problem(nothingPublished),
   "publication-unauthenticated": usage(nothingPublished),
   "publication-not-set-up": usage(nothingPublished),
