@@ -60,13 +60,13 @@ export function revise(folder: string, domain: Domain, { service, without, add, 
   if (!known) {
     const text = withEntry(settings, "services", { [service.key]: { title: service.title } });
     readYaml(settingsPath, text, settingsSchema);
-    replaceFile(settingsPath, text);
+    replaceFile(settingsPath, text, { isOurs: true });
   }
   const restoreSettings = () => {
-    if (!known) replaceFile(settingsPath, settings);
+    if (!known) replaceFile(settingsPath, settings, { isOurs: true });
   };
   try {
-    if (after !== before) replaceFile(path, after);
+    if (after !== before) replaceFile(path, after, { isOurs: true });
   } catch (error) {
     try {
       restoreSettings();
@@ -76,7 +76,7 @@ export function revise(folder: string, domain: Domain, { service, without, add, 
     throw error;
   }
   return () => {
-    if (after !== before) replaceFile(path, before);
+    if (after !== before) replaceFile(path, before, { isOurs: true });
     restoreSettings();
   };
 }
@@ -102,7 +102,7 @@ export function changeDomain(domain: Domain, change: DomainChange): void {
   const path = domain.path;
   const text = changedDomain(readText(path), change);
   readYaml(domain.path, text, domainSchema);
-  replaceFile(path, text);
+  replaceFile(path, text, { isOurs: true });
 }
 
 /** Says where the journal is kept from now on. Run inside {@link lockWorkspace}. */
@@ -111,7 +111,7 @@ export function setJournal(folder: string, journal: string): void {
   const before = readText(path);
   const text = withScalar(before, "journal", journal, ["organisation", "version"]);
   readYaml(path, text, settingsSchema);
-  replaceFile(path, text);
+  replaceFile(path, text, { isOurs: true });
 }
 
 /** An entry of `hosts:` as a file shows it; what is not named stays as it is. */
@@ -139,6 +139,6 @@ export function setHost(
     : withEntry(before, "hosts", { [key]: entry });
   const host = readYaml(path, text, settingsSchema).value.hosts[key];
   if (host === undefined) throw new Error(`the host ${key} was lost on the way`);
-  if (text !== before) replaceFile(path, text);
+  if (text !== before) replaceFile(path, text, { isOurs: true });
   return { title: host.title, way: host.publish.way, text: valueText(text, ["hosts", key]), changed: text !== before };
 }

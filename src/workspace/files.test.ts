@@ -80,6 +80,7 @@ describe("replacing a file", () => {
   test.each<[number, number | undefined, number]>([
     [0o077, undefined, 0o600],
     [0o022, undefined, 0o644],
+    [0o000, undefined, 0o644],
     [0o077, 0o640, 0o640],
   ])("a new file has the mode that the umask %o leaves, unless one is asked for: %o", (umask, asked, is) => {
     const path = join(folder(), "new");

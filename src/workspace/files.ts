@@ -109,17 +109,26 @@ export function makeFolder(path: string): void {
  * disk, has `place` bring it to its name, and makes that last. What can fail is done before `place`: once the name
  * stands for the new octets nothing says that it does not.
  */
-function placeFile(path: string, octets: Uint8Array, place: (temporary: string) => void, mode?: number, old?: Stats): void {
+function placeFile(
+  path: string,
+  octets: Uint8Array,
+  place: (temporary: string) => void,
+  {
+    mode,
+    old,
+    isOurs = false,
+  }: { readonly mode?: number | undefined; readonly old?: Stats | undefined; readonly isOurs?: boolean },
+): void {
   const folder = dirname(path);
   const temporary = join(folder, `.${basename(path).slice(0, 100)}.${randomBytes(9).toString("hex")}.tmp`);
   const directory = openSync(folder, "r");
   try {
-    // Nobody else may read it before it has its owner; a new one has the mode that the umask leaves.
-    const file = openSync(temporary, "wx", mode === undefined && old === undefined ? 0o666 : 0o600);
+    // Nobody else may read it before it has its owner; a new one has the mode that the umask leaves, and is never writable by others.
+    const file = openSync(temporary, "wx", mode === undefined && old === undefined ? 0o644 : 0o600);
     try {
       const own = fstatSync(file);
       if (old !== undefined && (own.uid !== old.uid || own.gid !== old.gid)) fchownSync(file, old.uid, old.gid);
-      const wanted = mode ?? (old === undefined ? undefined : old.mode & 0o7777);
+      const wanted = mode ?? (old === undefined ? undefined : old.mode & (isOurs ? 0o7755 : 0o7777));
       if (wanted !== undefined) fchmodSync(file, wanted);
       writeAll(file, octets);
       fsyncSync(file);
@@ -153,6 +162,8 @@ function linkNew(temporary: string, path: string): void {
 interface WriteOptions {
   readonly encoding?: "utf8" | "latin1";
   readonly mode?: number;
+  /** Whether it is a file of the workspace: one that names programs which are run is never writable by others. */
+  readonly isOurs?: boolean;
 }
 
 /**
@@ -160,14 +171,14 @@ interface WriteOptions {
  * on the disk before the old one goes. Where that fails the old file stands untouched. Owner, group and mode stay;
  * of a link its target is replaced.
  */
-export function replaceFile(path: string, text: string, { encoding = "utf8", mode }: WriteOptions = {}): void {
+export function replaceFile(path: string, text: string, { encoding = "utf8", mode, isOurs = false }: WriteOptions = {}): void {
   try {
     makeFolder(dirname(path));
     // A link that leads nowhere fails here: what it names is not for us to make.
     const target = lstatSync(path, { throwIfNoEntry: false }) === undefined ? path : realpathSync(path);
     const old = statSync(target, { throwIfNoEntry: false });
     if (old !== undefined && !old.isFile()) throw new Failure("cannot-write", { path, why: "special" });
-    placeFile(target, Buffer.from(text, encoding), (temporary) => renameSync(temporary, target), mode, old);
+    placeFile(target, Buffer.from(text, encoding), (temporary) => renameSync(temporary, target), { mode, old, isOurs });
   } catch (error) {
     throw error instanceof Failure ? error : new Failure("cannot-write", { path, why: whyOf(error) });
   }
@@ -180,7 +191,7 @@ export function replaceFile(path: string, text: string, { encoding = "utf8", mod
 export function createFile(path: string, text: string, { what, mode }: { what: "key" | "secret"; mode: number }): void {
   try {
     makeFolder(dirname(path));
-    placeFile(path, Buffer.from(text), (temporary) => linkNew(temporary, path), mode);
+    placeFile(path, Buffer.from(text), (temporary) => linkNew(temporary, path), { mode });
   } catch (error) {
     if (error instanceof Failure) throw error;
     throw whyOf(error) === "EEXIST"

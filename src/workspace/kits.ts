@@ -107,8 +107,8 @@ export function pinKit(folder: string, name: string, url: string, text: string):
     : withEntry(before, "kits", { [name]: entry });
   readYaml(path, after, settingsSchema);
   const form = text.trimStart().startsWith("{") ? ".json" : ".yaml";
-  replaceFile(join(folder, "kits", `${name}${form}`), text);
+  replaceFile(join(folder, "kits", `${name}${form}`), text, { isOurs: true });
   // What was a kit may come as a template now, and the reverse; only one of them counts.
   for (const other of FORMS) if (other !== form) rmSync(join(folder, "kits", `${name}${other}`), { force: true });
-  if (after !== before) replaceFile(path, after);
+  if (after !== before) replaceFile(path, after, { isOurs: true });
 }

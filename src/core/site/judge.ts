@@ -1,5 +1,6 @@
 import { type Clause, clause, NOTHING } from "../clause/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
+import { readMarkup } from "./markup.ts";
 
 /** What one request to a web server brought. */
 export interface Page {
@@ -124,12 +125,6 @@ export function judgeCertificate(host: string, fetched: Fetched, now: number, si
 
 const hostOf = (url: string, base?: string): string => new URL(url, base).hostname;
 
-/** Whether a page only shows another one inside a frame, or moves on by itself after loading. */
-function pretends(body: string): "frame" | "refresh" | undefined {
-  if (/<meta[^>]+http-equiv\s*=\s*["']?refresh/i.test(body)) return "refresh";
-  return /<frameset\b/i.test(body) || /<iframe\b[^>]*(?:width|height)\s*=\s*["']?100%/i.test(body) ? "frame" : undefined;
-}
-
 const PERMANENT: ReadonlySet<number> = new Set([301, 308]);
 
 /**
@@ -193,7 +188,7 @@ export function judgeRedirect(
 /** A page that answers where a redirect is wanted. */
 function notRedirecting(from: string, { body, status }: Page, target: string): SiteCheck {
   const { wrong } = checksOf("redirect", from);
-  switch (pretends(body)) {
+  switch (readMarkup(body).pretends) {
     case "frame":
       return wrong("framed", clause("site-framed"), clause("site-framed-mend"));
     case "refresh":

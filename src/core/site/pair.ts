@@ -1,5 +1,6 @@
 import { clause } from "../clause/index.ts";
 import { checksOf, type Fetched, judgeRedirect, type SiteCheck } from "./judge.ts";
+import { readMarkup } from "./markup.ts";
 
 /** What following a web address brought, from each of the four doors of a site. */
 export interface Doors {
@@ -44,10 +45,10 @@ export function judgePage(host: string, chain: readonly Fetched[]): SiteCheck[] 
   const last = chain.at(-1);
   if (last === undefined || "none" in last) return [];
   const { body, status } = last.page;
-  const text = body.replace(/<(script|style)[\s\S]*?<\/\1>/gi, " ").replace(/<[^>]*>/g, " ");
-  if (PARKED.test(text.slice(0, 4000)))
+  const { text } = readMarkup(body);
+  if (PARKED.test(text))
     return [checksOf("parked", host).wrong("parked", clause("site-parked", { host }), clause("site-parked-mend"))];
-  if (STRANGER.test(text.slice(0, 4000)) || status === 421)
+  if (STRANGER.test(text) || status === 421)
     return [
       checksOf("wrong-service", host).wrong(
         "wrong-service",
