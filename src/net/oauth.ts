@@ -2,6 +2,7 @@ import * as oauth from "oauth4webapi";
 import { type Clause, clause } from "../core/clause/index.ts";
 import { err, ok, type Result } from "../core/result.ts";
 import { fetchBounded, isLoopback, isSafeAddress } from "./fetch-bounded.ts";
+import { redacted } from "./redact.ts";
 
 /** Where a DNS host gives grants, renews them and takes them back (RFC 6749, RFC 7009). */
 export interface GrantServer {
@@ -23,6 +24,8 @@ export interface Tokens {
   readonly access: string;
   readonly refresh?: string;
   readonly until?: number;
+  /** What it is for, where the server says so: less than was asked for, perhaps (RFC 6749 section 5.1). */
+  readonly scope?: readonly string[];
 }
 
 const MAX_ANSWER = 64 << 10;
@@ -43,6 +46,8 @@ const asking = (timeout: number) => ({
     });
     if (!answer.ok) throw new GrantUnanswered(answer.error);
     const { status, body: octets, contentType } = answer.value;
+    // Whoever is busy or broken has not said no (RFC 7009 section 2.2.1, RFC 6585 section 4).
+    if (status === 429 || status >= 500) throw new GrantUnanswered(clause("peer-http-status", { status }));
     return new Response(status === 204 ? null : new Uint8Array(octets), { status, headers: { "content-type": contentType } });
   },
 });
@@ -69,15 +74,18 @@ export interface GrantFailure {
   readonly because: Clause;
 }
 
-/** What is asked of a grant server; a failure is told in the standard's error codes, and never with a token in it. */
-async function attempt<T>(work: () => Promise<T>): Promise<Result<T, GrantFailure>> {
+/** What is asked of a grant server; a failure is told in the standard's error codes, and never with a secret that it echoes. */
+async function attempt<T>(secrets: readonly (string | undefined)[], work: () => Promise<T>): Promise<Result<T, GrantFailure>> {
   try {
     return ok(await work());
   } catch (error) {
     if (error instanceof GrantUnanswered) return err({ kind: "unanswered", because: error.because });
     const because =
       error instanceof oauth.ResponseBodyError || error instanceof oauth.AuthorizationResponseError
-        ? clause("peer-grant-error", { error: error.error, said: error.error_description ?? undefined })
+        ? clause("peer-grant-error", {
+            error: redacted(error.error, secrets),
+            said: error.error_description === undefined ? undefined : redacted(error.error_description, secrets),
+          })
         : clause("peer-grant-form");
     return err({ kind: "refused", because });
   }
@@ -136,6 +144,7 @@ const tokensOf = (answer: oauth.TokenEndpointResponse, now: number): Tokens => (
   access: answer.access_token,
   ...(answer.refresh_token === undefined ? {} : { refresh: answer.refresh_token }),
   ...(answer.expires_in === undefined ? {} : { until: now + answer.expires_in * 1000 }),
+  ...(answer.scope === undefined ? {} : { scope: answer.scope.split(" ").filter((word) => word !== "") }),
 });
 
 /** Exchanges what the browser brought back for a grant; a wrong state or a refusal ends it. */
@@ -151,7 +160,7 @@ export const takeGrant = (
     timeout,
   }: { state: string; redirect: string; verifier: string; now: number; timeout: number },
 ): Promise<Result<Tokens, GrantFailure>> =>
-  attempt(async () => {
+  attempt([client.secret, verifier, back.searchParams.get("code") ?? undefined, state], async () => {
     const [as, who] = [serverOf(server), { client_id: client.id }];
     const parameters = oauth.validateAuthResponse(as, who, back, state);
     const how = asking(timeout);
@@ -166,7 +175,7 @@ export const renewGrant = (
   refresh: string,
   { now, timeout }: { now: number; timeout: number },
 ): Promise<Result<Tokens, GrantFailure>> =>
-  attempt(async () => {
+  attempt([client.secret, refresh], async () => {
     const [as, who] = [serverOf(server), { client_id: client.id }];
     const response = await oauth.refreshTokenGrantRequest(as, who, proofOf(client), refresh, asking(timeout));
     return { refresh, ...tokensOf(await oauth.processRefreshTokenResponse(as, who, response), now) };
@@ -179,7 +188,7 @@ export const revokeGrant = (
   token: string,
   timeout: number,
 ): Promise<Result<undefined, GrantFailure>> =>
-  attempt(async () => {
+  attempt([client.secret, token], async () => {
     const who = { client_id: client.id };
     const response = await oauth.revocationRequest(serverOf(server), who, proofOf(client), token, asking(timeout));
     await oauth.processRevocationResponse(response);

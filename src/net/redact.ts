@@ -13,6 +13,8 @@ export function redacted(text: string, secrets: readonly (string | undefined)[],
     .flatMap((secret) => [
       secret,
       Buffer.from(secret).toString("base64"),
+      Buffer.from(secret).toString("base64url"),
+      JSON.stringify(secret).slice(1, -1),
       Buffer.from(`\0${user}\0${secret}`).toString("base64"),
       encodeURIComponent(secret),
     ]);

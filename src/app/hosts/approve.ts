@@ -102,10 +102,12 @@ async function grantOf(granting: Granting, request: ApproveHostRequest, context:
       timeout: request.timeout,
     });
     if (!tokens.ok) throw notApproved(tokens.error.because);
-    const { access, refresh, until } = tokens.value;
+    const { access, refresh, until, scope } = tokens.value;
+    const given = scope === undefined ? services : services.filter((service) => scope.includes(service));
+    if (given.length === 0) throw notApproved(clause("approve-none-given", { services }));
     const grant: Grant = {
       provider,
-      services,
+      services: given,
       api,
       token: access,
       tokenEndpoint: server.token,
@@ -118,7 +120,7 @@ async function grantOf(granting: Granting, request: ApproveHostRequest, context:
       ...grants.filter((candidate) => candidate.provider !== provider),
       grant,
     ]);
-    return { provider, services, renewable: refresh !== undefined };
+    return { provider, services: given, renewable: refresh !== undefined };
   } finally {
     await listener.close();
   }

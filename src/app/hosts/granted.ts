@@ -79,7 +79,8 @@ export async function grantFor(
   if (grant === undefined) return undefined;
   const { renewGrant } = await import("../../net/oauth.ts");
   const { applyGranted } = await import("../../net/approval.ts");
-  const renewed = async (old: Grant): Promise<Grant | undefined> => {
+  /** The grant with a new token; undefined where it cannot be had, and why where the host could not be asked. */
+  const renewed = async (old: Grant): Promise<Grant | { readonly unanswered: Clause } | undefined> => {
     // Another process may have renewed it meanwhile, and a refresh token often serves once.
     const current = readGrants(folder, host, domain.name).find((readGrant) => readGrant.provider === old.provider);
     if (current !== undefined && current.token !== old.token && current.api === at.api) return current;
@@ -95,7 +96,7 @@ export async function grantFor(
         timeout,
       },
     );
-    if (!tokens.ok) return undefined;
+    if (!tokens.ok) return tokens.error.kind === "unanswered" ? { unanswered: tokens.error.because } : undefined;
     const { access, refresh, until } = tokens.value;
     const { until: _, ...kept } = old;
     const next: Grant = {
@@ -112,11 +113,16 @@ export async function grantFor(
   };
   const tell = async (options: { force?: boolean; revert?: boolean }) => {
     // A token that is about to end is renewed before; one that the host does not take any more, once.
-    if (grant?.until !== undefined && grant.until < Date.now() + 10_000) grant = (await renewed(grant)) ?? grant;
+    if (grant?.until !== undefined && grant.until < Date.now() + 10_000) {
+      const fresh = await renewed(grant);
+      if (fresh !== undefined && "unanswered" in fresh) return err(fresh.unanswered);
+      grant = fresh ?? grant;
+    }
     const send = (token: string) => applyGranted(at, call, { domain: withoutRootDot(domain.name), token, timeout, ...options });
     const first = await send((grant as Grant).token);
     if (first.ok || first.error.kind !== "unauthorized") return inClause(first);
     const next = await renewed(grant as Grant);
+    if (next !== undefined && "unanswered" in next) return err(next.unanswered);
     if (next === undefined) return err(clause("approve-again", { because: first.error.because, host, domain: domain.name }));
     grant = next;
     return inClause(await send(next.token));

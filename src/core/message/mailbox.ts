@@ -142,7 +142,8 @@ export function parseMailboxes(value: string): Result<Mailbox[], Clause> {
     const isEmpty = part.replace(WHITE_SPACE, "") === "";
     // What is in front of a colon is the name of a group, a phrase, and the group ends at its semicolon.
     if (end === ":") {
-      if (inGroup || isEmpty || /[@<>]/.test(part.replace(/"(?:[^"\\]|\\.)*(?:"|$)/gs, ""))) return err(clause("mailbox-no-group"));
+      if (inGroup || isEmpty || /[@<>]/.test(part.replace(/"(?:[^"\\]|\\.)*(?:"|$)/gs, "")))
+        return err(clause("mailbox-no-group"));
       inGroup = true;
       continue;
     }

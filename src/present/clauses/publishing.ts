@@ -137,6 +137,8 @@ export const PUBLISHING = {
   "approve-not-offered": "it does not say that it takes approvals",
   "approve-no-host-name": "the host name it gives for approvals is not valid",
   "approve-by-link-only": "it only takes approvals by a link, each time",
+  "approve-none-given": ({ services }: { readonly services: readonly string[] }) =>
+    `the grant is for none of the templates that were asked for (${listOf(services)})`,
   "approve-other-host": ({ written, found }: { readonly written: string; readonly found: string }) =>
     `zandrel.yaml says that it gives grants at ${written}, and the domain leads to ${found}`,
   "approve-page-not-https": "the page it names is not an https one",
