@@ -74,6 +74,9 @@ describe("the command line", () => {
     ],
     [["draft", "--la"], ["--launch"]],
     [["draft", ""], []],
+    [["draf"], ["draft"]],
+    // A whole word is still completed as the word it is.
+    [["draft"], ["draft"]],
   ])("%j is completed", async (words, expected) => {
     const { out } = await typed("--completions", ...words);
     expect(out.split("\n")).toEqual(expect.arrayContaining(expected));
