@@ -1,13 +1,17 @@
+import { generateKeyPairSync } from "node:crypto";
 import { mkdirSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { name } from "../src/core/name/index.ts";
+import { splitCharacterStrings } from "../src/core/record/index.ts";
 import type { Sickness } from "../src/lab/authority.ts";
 import { startLab } from "../src/lab/index.ts";
 import { folderWith, zandrel } from "./zandrel.ts";
 
 /** A signed domain one of whose two name servers is sick, in every way: what the other shows counts, and the sick one is named. */
 const apex = name("brackwater.example");
+/** A key of 2,048 bits of RSA, as a service publishes it. */
+const KEY = `v=DKIM1; k=rsa; p=${generateKeyPairSync("rsa", { modulusLength: 2048 }).publicKey.export({ type: "spki", format: "der" }).toString("base64")}`;
 const SICK = "ns2.nettlehost.example";
 let lab: Awaited<ReturnType<typeof startLab>>;
 let folder: string;
@@ -74,4 +78,20 @@ test("where both are lame, nothing is known", async () => {
   expect(proof).toMatchObject({ exit: 3 });
   expect(proof.json.asks[0].verdict).toBe("unknown");
   lab.nettlehost.sick.clear();
+});
+
+test("an alias to a service is followed to the service's own name servers, by the audit and by a sweep", async () => {
+  const service = name("heronpost.example");
+  const key = name("hpa._domainkey", apex);
+  const target = name("key1.heronpost.example");
+  lab.providers.heronpost.put(service, { name: target, type: "TXT", ttl: 60, data: [{ strings: splitCharacterStrings(KEY) }] });
+  lab.nettlehost.put(apex, { name: key, type: "CNAME", ttl: 60, data: [{ target }] });
+  const audited = await run("audit", "brackwater.example", "--selector", "hpa", "--json");
+  const [domain] = audited.json.domains;
+  expect(domain.unresolved).toEqual([]);
+  expect(domain.findings.filter(({ id }: { id: string }) => /^dkim-(none|missing|broken)/.test(id))).toEqual([]);
+  writeFileSync(join(folder, "list.txt"), "brackwater.example\n");
+  const swept = await run("sweep", "list.txt", "--format", "ndjson");
+  expect(swept.out).not.toContain("does not hold");
+  expect(JSON.parse(swept.out.split("\n")[0] as string)).toMatchObject({ domain: "brackwater.example." });
 });
