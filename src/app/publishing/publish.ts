@@ -11,7 +11,7 @@ import type { DnsContext, DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
 import { cause, domainName, loss, sentence, time } from "../shapes.ts";
 import { OWN_SERVICE } from "../standing/journal-state.ts";
-import { lossesShown, mendingOf } from "../standing/sheets.ts";
+import { lossesShown, mendingOf, namesCompared } from "../standing/sheets.ts";
 import { causeOf, survey } from "../standing/survey.ts";
 import { type DraftOptions, makeDrafts } from "./draft.ts";
 import { type ApplyOptions, expectPublishable, expectSeen, publishChanges, settleInterrupted } from "./publication.ts";
@@ -55,6 +55,7 @@ export const publishSchema = z.object({
       }),
     )
     .describe("with --check: what was entered, and what went wrong"),
+  compared: z.number().describe("with --check: how many names were compared with what stood there when the sheet was made"),
   lowered: z.boolean().describe("with --lower-ttl: only TTLs were lowered, ahead of the change itself"),
   lost: z
     .array(loss.extend({ enter: z.array(sheetEntry).describe("how it is mended") }))
@@ -205,12 +206,13 @@ async function checkEntered(
           enter: mendingOf(domain, workspace, losses[i] as Loss),
         })),
       );
+  const compared = domains.reduce((sum, domain) => sum + namesCompared(domain, journal, dns.now), 0);
   const ended = standings.some(({ state }) => state === "unknown")
     ? "undetermined"
     : lost.length === 0 && check.every((candidate) => candidate.entered === true)
       ? "fine"
       : "problem";
-  return { ended, result: { at: dns.now, published: [], check, lost, lowered: false } };
+  return { ended, result: { at: dns.now, published: [], check, lost, compared, lowered: false } };
 }
 
 /** Carry the draft out: by signed dynamic update, helper program, into a zone file, or as a sheet to fill in. */
@@ -248,7 +250,7 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
     }
     return {
       ended: "fine",
-      result: { at: context.clock.now(), published: done, check: [], lost: [], lowered: request.lowerTtl },
+      result: { at: context.clock.now(), published: done, check: [], lost: [], compared: 0, lowered: request.lowerTtl },
     };
   });
 }

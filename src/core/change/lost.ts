@@ -22,9 +22,13 @@ const BESIDE: readonly RecordType[] = ["A", "AAAA", "CNAME", "MX", "TXT", "NS", 
 /** Everything that stands at some names: the state that a change was made from. What could not be asked is left out. */
 export async function standingAt(names: Iterable<DomainName>, lookup: Lookup, apex: DomainName): Promise<RecordSet[]> {
   const sets = await Promise.all(
-    [...new Set(names)].flatMap((name) => BESIDE.map(async (type) => ownSetOrAlias(lookup, apex, name, type))),
+    [...new Set(names)].map(async (name) => {
+      // Where a name is not there, none of its types is (RFC 8020 section 2).
+      if ((await lookup.ask(name, "A")).kind === "nxdomain") return [];
+      return Promise.all(BESIDE.map((type) => ownSetOrAlias(lookup, apex, name, type)));
+    }),
   );
-  return sets.flatMap((set) => set ?? []);
+  return sets.flat().flatMap((set) => set ?? []);
 }
 
 async function ownSetOrAlias(

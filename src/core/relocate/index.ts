@@ -11,5 +11,5 @@
 export * from "./plan.ts";
 export * from "./relocate.ts";
 export * from "./signatures.ts";
-export { USUAL_TYPES } from "./usual-names.ts";
+export { USUAL_NAMES, USUAL_TYPES } from "./usual-names.ts";
 export * from "./walk.ts";

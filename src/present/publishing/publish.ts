@@ -37,7 +37,7 @@ export function presentPublished(
 }
 
 /** The result of {@link publish} for people. */
-export function publishText({ published: all, check, lost, at, lowered }: PublishResult, context: Layout): string {
+export function publishText({ published: all, check, lost, compared, at, lowered }: PublishResult, context: Layout): string {
   const { style, width } = context;
   const checks = check.map(({ ask, entered, because, causes }) =>
     [
@@ -58,7 +58,9 @@ export function publishText({ published: all, check, lost, at, lowered }: Publis
   const gone = lost.map((loss) => lossText(loss, context));
   const fine = check.length > 0 && gone.length === 0 && check.every(({ entered }) => entered === true);
   const after = fine
-    ? [`Everything asked for is there, and nothing else was lost. Next: ${style.command("zandrel watch --until proven")}`]
+    ? [
+        `${wrap(`Everything asked for is there${compared === 0 ? "" : `; at the ${count(compared, "name")} that were looked at, nothing else was lost. Whether there are others is not known`}.`, width)} Next: ${style.command("zandrel watch --until proven")}`,
+      ]
     : [];
   const blocks = [
     ...checks,
