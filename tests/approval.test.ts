@@ -228,7 +228,7 @@ describe("by a link", () => {
   test("what cannot be looked at after the approval is not taken for done", async () => {
     const folder = await workspace();
     await pagewick(folder);
-    const argv = ["publish", "--replace", "@", "--replace", "www", "--timeout", "1", "--json"];
+    const argv = ["publish", "--replace", "@", "--replace", "www", "--timeout", "8", "--json"];
     const published = await withPage(folder, argv, async (link) => {
       lab.nettlehost.isDown = true;
       return lab.approvals.decide(link);
@@ -289,7 +289,7 @@ describe("by a link", () => {
     const folder = await workspace();
     await pagewick(folder);
     lab.approvals.mode = mode;
-    const published = await run(folder, "publish", "--replace", "@", "--replace", "www", "--timeout", "1", "--json");
+    const published = await run(folder, "publish", "--replace", "@", "--replace", "www", "--timeout", "8", "--json");
     expect(published.json.published[0].because).toMatch(expected);
     expect(published.json.published[0].sheet.length).toBeGreaterThan(3);
   });
