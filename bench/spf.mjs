@@ -36,7 +36,7 @@ export default async function spf() {
   figure(
     `SPF, ten flat terms, against splitting (${second.toLocaleString("en")} a second)`,
     taken / floor,
-    20,
-    taken / floor <= 20 || second >= 50_000,
+    10,
+    taken / floor <= 10 || second >= 100_000,
   );
 }

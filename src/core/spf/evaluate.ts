@@ -1,4 +1,5 @@
 import ipaddr from "ipaddr.js";
+import { LRUCache } from "lru-cache";
 import { type Clause, clause } from "../clause/index.ts";
 import type { Answer, Lookup } from "../lookup/index.ts";
 import { type DomainName, isAtOrBelow, labelsOf, literalName, name as nameOf, readMailDomain } from "../name/index.ts";
@@ -224,8 +225,8 @@ class Evaluation {
 
   /** check_host() for one domain (RFC 7208 section 4). */
   async check(domain: string, depth: number): Promise<Outcome> {
-    const name = literalName(domain);
-    if (name === undefined || labelsOf(name).length < 2) return noDomain(domain);
+    const name = askableName(domain);
+    if (name === undefined) return noDomain(domain);
     const answer = await this.#lookup.ask(name, "TXT");
     if (answer.kind === "failed") return { result: "temperror", because: answer.detail };
     const { texts, only }: PublishedSpf = answer.kind === "found" ? spfIn(answer.set) : { texts: [] };
@@ -270,27 +271,57 @@ class Evaluation {
   }
 }
 
+/** The address of a client, with its texts made as they are needed. */
+class Client {
+  readonly version: 4 | 6;
+  readonly octets: Octets;
+  readonly #parsed: ipaddr.IPv4 | ipaddr.IPv6;
+
+  constructor(ip: string) {
+    this.#parsed = ipaddr.process(ip);
+    this.octets = this.#parsed.toByteArray();
+    this.version = this.octets.length === 4 ? 4 : 6;
+  }
+
+  get text(): string {
+    return this.version === 4 ? this.#parsed.toString() : (this.#parsed as ipaddr.IPv6).toRFC5952String();
+  }
+
+  get nibbles(): string {
+    return Buffer.from(this.octets).toString("hex");
+  }
+}
+
+/** What is worked out of a text, kept for texts that come again: whoever judges much mail sees few senders and few addresses. */
+function kept<T extends object | string | boolean | undefined>(work: (text: string) => T): (text: string) => T {
+  const known = new LRUCache<string, { readonly value: T }>({ max: 2000 });
+  return (text) => {
+    let found = known.get(text);
+    if (found === undefined) known.set(text, (found = { value: work(text) }));
+    return found.value;
+  };
+}
+
+const clientAt = kept((ip) => new Client(ip));
+const isMailDomain = kept((domain) => readMailDomain(domain).ok);
+/** The name of a domain that can be asked about: one of two labels or more (RFC 7208 section 4.3). */
+const askableName = kept((domain) => {
+  const name = literalName(domain);
+  return name === undefined || labelsOf(name).length < 2 ? undefined : name;
+});
+
 /** Evaluates SPF for one client and identity, as receivers do (RFC 7208). It asks through `lookup` only, a bounded number of questions. */
 export async function checkSpf({ ip, from, helo, domain: given, receiver, now }: SpfCheck, lookup: Lookup): Promise<SpfVerdict> {
-  const parsed = ipaddr.process(ip);
-  const octets = parsed.toByteArray();
+  const client = clientAt(ip);
+  const { octets } = client;
   const identity = from === "" ? `postmaster@${helo}` : from.includes("@") ? from : `postmaster@${from}`;
   const at = identity.lastIndexOf("@");
   const senderDomain = identity.slice(at + 1);
-  const isIpv4 = octets.length === 4;
   const evaluation = new Evaluation(lookup, octets, {
     local: identity.slice(0, at) || "postmaster",
     senderDomain,
     helo,
-    ip: {
-      version: isIpv4 ? 4 : 6,
-      get text() {
-        return isIpv4 ? parsed.toString() : (parsed as ipaddr.IPv6).toRFC5952String();
-      },
-      get nibbles() {
-        return Buffer.from(octets).toString("hex");
-      },
-    },
+    ip: client,
     ...(receiver === undefined ? {} : { receiver }),
     ...(now === undefined ? {} : { time: now }),
   });
@@ -298,7 +329,7 @@ export async function checkSpf({ ip, from, helo, domain: given, receiver, now }:
   try {
     // A domain that mail cannot have is not even looked up: address literals, escapes, white space (section 4.3).
     const whose = given ?? senderDomain;
-    outcome = readMailDomain(whose).ok ? await evaluation.check(whose, 0) : noDomain(whose);
+    outcome = isMailDomain(whose) ? await evaluation.check(whose, 0) : noDomain(whose);
   } catch (error) {
     if (!(error instanceof Stop)) throw error;
     outcome = error.outcome;
