@@ -1,4 +1,5 @@
 import type { Look, Watched } from "../../app/asks/watch.ts";
+import type { AskStanding } from "../../app/standing/survey.ts";
 import type { View } from "../../core/ask/index.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
@@ -61,6 +62,10 @@ function ownView(views: readonly View[], now: number): string {
   return `\n  Your browser still sees the old ${own.type} of ${displayName(own.name)}, because this machine's resolver keeps it${until}.`;
 }
 
+/** The one command that proves several asks, each with its domain, because two domains may have asks of one id. */
+const proving = (standings: readonly AskStanding[]): string =>
+  `zandrel prove ${standings.map(({ ask }) => `${withoutRootDot(ask.domain)}/${ask.id}`).join(" ")}`;
+
 /** The last word: what is settled, what is not, and what comes next. */
 export function watchedText(watched: Watched, layout: Layout): string {
   const lost = lossLines(watched.lost, layout);
@@ -75,9 +80,9 @@ function endText({ followed, done, proven, refused }: Watched, { style }: Layout
   );
   if (open.length > 0) return lines.join("");
   if (refused.length > 0)
-    return `${style.good("Everyone sees it,")} but it is not confirmed:\n${refused.map(({ standing, reason }) => `  ${style.strong(standing.ask.id)}: ${visible(inWords(reason))}\n`).join("")}Look at the service's page for what it misses. Next: ${refused.map(({ standing }) => style.command(`zandrel prove ${withoutRootDot(standing.ask.domain)}/${standing.ask.id}`)).join(", ")}\n`;
+    return `${style.good("Everyone sees it,")} but it is not confirmed:\n${refused.map(({ standing, reason }) => `  ${style.strong(standing.ask.id)}: ${visible(inWords(reason))}\n`).join("")}Look at the service's page for what it misses. Next: ${style.command(proving(refused.map(({ standing }) => standing)))}\n`;
   const settled = done.filter((candidate) => !proven.includes(candidate));
   return settled.length > 0
-    ? `${style.good("Everyone sees it.")} Now ask the service. Next: ${settled.map((askStanding) => style.command(`zandrel prove ${askStanding.ask.id}`)).join(", ")}\n`
+    ? `${style.good("Everyone sees it.")} Now ask the service. Next: ${style.command(proving(settled))}\n`
     : `${style.good("Everyone sees it,")} and it is proven.\n`;
 }
