@@ -1,6 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import { allInWords } from "../../present/clauses/index.ts";
-import { type Ask, absentOf, type Want, wantsOf } from "../ask/index.ts";
+import { type Ask, absentOf, type DnsWant, dnsWants, look, type Want, wantsOf } from "../ask/index.ts";
 import { verbatim } from "../clause/index.ts";
 import { failed, type Lookup, zoneLookup } from "../lookup/index.ts";
 import { name } from "../name/index.ts";
@@ -107,6 +107,22 @@ describe("wanted means that nothing else is there", () => {
     expect(allInWords(lines(await draft([gone("a", "", "box A 192.0.2.20"), ask("b", "box A 192.0.2.20")])))).toEqual([
       "keep box.brackwater.example. A 192.0.2.20",
     ]);
+  });
+  test("a delegation that is asked for is there once the cut is (RFC 1034 section 4.2.1)", async () => {
+    const asked = [ask("a", "box-tickets NS ns1.heronpost.example.")];
+    expect(allInWords(lines(await draft(asked)))).toEqual(["add box-tickets.brackwater.example. NS ns1.heronpost.example."]);
+    const there = at("box-tickets NS ns1.heronpost.example.");
+    expect(allInWords(lines(await draft(asked, { lookup: there })))).toEqual([
+      "keep box-tickets.brackwater.example. NS ns1.heronpost.example.",
+    ]);
+    const [wanted] = dnsWants(asked[0]?.wants ?? []) as [DnsWant];
+    const seen = await look([wanted], [{ name: "ns1", role: "authoritative", lookup: there }]);
+    expect(seen.map(({ sees }) => sees)).toEqual(["new"]);
+    const other = await look(
+      [wanted],
+      [{ name: "ns1", role: "authoritative", lookup: at("box-tickets NS ns9.heronpost.example.") }],
+    );
+    expect(other.map(({ sees }) => sees)).toEqual(["old"]);
   });
   test("what a page says to remove goes also where the same page adds something beside it", async () => {
     const both = await draft([gone("a", '_t TXT "new"', '_t TXT "old"')], { lookup: at('_t TXT "old"\n_t TXT "other"') });
