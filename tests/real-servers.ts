@@ -1,5 +1,5 @@
 import { type ChildProcess, spawn } from "node:child_process";
-import { existsSync, mkdirSync, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe } from "@jest/globals";
 import { execa } from "execa";
@@ -100,4 +100,19 @@ export function startNamed(
     `options { directory "${folder}"; listen-on port ${port} { ${address}; }; listen-on-v6 { none; }; pid-file "${folder}/named.pid"; session-keyfile "${folder}/session.key"; recursion no; dnssec-validation no; };\ncontrols { };\n${list.join("")}`,
   );
   start(BINARIES.named, ["-f", "-c", join(folder, "named.conf")]);
+}
+
+/** Signs versions of a zone with the same keys, each into its own file; gives back the DS record as a zone-file line. */
+export async function signVersions(folder: string, domain: string, versions: Readonly<Record<string, string>>): Promise<string> {
+  const keygen = async (...more: string[]) =>
+    (await execa(BINARIES.keygen, ["-q", "-a", "ECDSAP256SHA256", ...more, domain], { cwd: folder })).stdout.trim();
+  const [ksk, zsk] = [await keygen("-f", "KSK"), await keygen()];
+  const keys = [ksk, zsk].map((key) => readFileSync(join(folder, `${key}.key`), "utf8")).join("");
+  for (const [file, text] of Object.entries(versions)) {
+    writeFileSync(join(folder, file), `${text}${keys}`);
+    await execa(BINARIES.signzone, ["-P", "-q", "-x", "-O", "full", "-o", domain, "-f", file, "-k", ksk, file, zsk], {
+      cwd: folder,
+    });
+  }
+  return (await execa(BINARIES.dsfromkey, ["-2", `${ksk}.key`], { cwd: folder })).stdout.trim();
 }
