@@ -284,7 +284,7 @@ describe("by a link", () => {
 
   test.each<[Lab["approvals"]["mode"], RegExp]>([
     ["down", /takes no approval \(it answered with HTTP status 503\)/],
-    ["hangs", /takes no approval \(it did not answer within 1 s\)/],
+    ["hangs", /takes no approval \(it did not answer within 8 s\)/],
   ])("a host that is %s leaves the sheet", async (mode, expected) => {
     const folder = await workspace();
     await pagewick(folder);

@@ -46,7 +46,7 @@ journey("ownership by a CNAME of a service that cannot be asked, confirmed too e
   expect(await on.type("zandrel prove quillmark-ownership --confirmed", 1)).toContain("cannot be proven yet");
   await on.type("zandrel publish brackwater.example");
   await on.next(/^zandrel watch brackwater.example --until proven$/);
-  await on.next(/^zandrel prove quillmark-ownership$/);
+  await on.next(/^zandrel prove brackwater\.example\/quillmark-ownership$/);
   await on.type("zandrel prove quillmark-ownership --confirmed --note 'green tick'");
   expect(await on.states()).toEqual(["quillmark-ownership proven"]);
 });
