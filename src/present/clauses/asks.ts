@@ -76,9 +76,9 @@ export const ASKS = {
   "state-those-that-answer": ({ silent }: { readonly silent: readonly string[] }) =>
     `every name server that answers has it, and every resolver we look from; ${allOf(silent, "does", "do")} not answer`,
   "cause-sick-server": ({ server, because }: { readonly server: string; readonly because: Clause }, say) =>
-    `${server} is a name server of the domain and does not answer for it (${say(because)}); the others do`,
+    `the name server ${server} does not answer for the domain (${say(because)}); the others do`,
   "cause-sick-server-mend": ({ server, host }: { readonly server: string; readonly host: string }) =>
-    `ask ${host} to mend ${server}, or take it out of the name servers at the registrar; until then, some who look wait or see nothing`,
+    `ask ${host} to fix ${server}, or remove it from the name servers at the registrar; until then, some services and visitors wait or see nothing`,
   "state-every-server": "every name server has it",
   "cause-other-policy": ({ at, differences }: CauseOtherPolicy) =>
     `${at} has another version of the DMARC record: ${listOf(differences.map(difference))}`,

@@ -34,10 +34,10 @@ function explainFlaw({ flaw, domain, fits }: DnssecBroken): Explained {
   const own = isAtOrBelow(flaw.zone, domain) || isAtOrBelow(domain, flaw.zone);
   const above = flaw.zone !== domain && isAtOrBelow(domain, flaw.zone);
   const host = above
-    ? `the operator of ${zone} has to mend it; tell the registrar`
+    ? `only the operator of ${zone} can fix it; tell the registrar`
     : own
       ? undefined
-      : `the operator of ${zone} has to mend it; tell the service that this name belongs to`;
+      : `only the operator of ${zone} can fix it; tell the service that this name belongs to`;
   switch (flaw.code) {
     case "ds-without-key": {
       const wait = flaw.dsTtl === undefined ? "" : `; resolvers forget the old one within ${spanText(flaw.dsTtl)}`;

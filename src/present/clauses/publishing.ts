@@ -538,6 +538,6 @@ export const PUBLISHING = {
   "kit-line": ({ line, found, expected }: { readonly line: number; readonly found: string; readonly expected: Clause }, say) =>
     `line ${line}: found “${found}”, expected ${say(expected)}`,
   "kit-outside": ({ name, domain }: { readonly name: DomainName; readonly domain: DomainName }) =>
-    `${displayName(name)} is no name of ${displayName(domain)}`,
+    `${displayName(name)} is not a name of ${displayName(domain)}`,
   "kit-spf-terms": ({ message }: { readonly message: Clause | undefined }, say) => `its SPF terms: ${say(message)}`,
 } satisfies Words;

@@ -71,7 +71,7 @@ export const PUBLISHING = {
   ),
   "host-not-asked": problem(({ domain, title, servers }: { domain: DomainName; title: string; servers: readonly DomainName[] }) =>
     say(
-      `${displayName(domain)} is served by ${listOf(servers.map(displayName))} and not by ${visible(title)}, so nobody would see what is published there`,
+      `${displayName(domain)} is served by ${listOf(servers.map(displayName))} and not by ${visible(title)}, so what is published there would not be seen`,
       `make the host that serves it the domain's host with zandrel host find ${withoutRootDot(domain)} --write, or change the name servers at the registrar first`,
     ),
   ),

@@ -60,7 +60,7 @@ export const SERVICES = {
   "secret-not-kept": usage(({ undone, because }: { undone: Clause; because: string }) =>
     say(
       `the secret could not be kept, ${visible(inWords(undone))}`,
-      `mend this, then run the command again: ${visible(because)}`,
+      `fix this, then run the command again: ${visible(because)}`,
     ),
   ),
   "key-place": usage(() => say("--link-key does not say where the key is kept", "write env:NAME or file:PATH", "--link-key")),

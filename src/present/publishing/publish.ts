@@ -59,7 +59,7 @@ export function publishText({ published: all, check, lost, compared, at, lowered
   const fine = check.length > 0 && gone.length === 0 && check.every(({ entered }) => entered === true);
   const after = fine
     ? [
-        `${wrap(`Everything asked for is there${compared === 0 ? "" : `; at the ${count(compared, "name")} that were looked at, nothing else was lost. Whether there are others is not known`}.`, width)} Next: ${style.command("zandrel watch --until proven")}`,
+        `${wrap(`Everything asked for is there${compared === 0 ? "" : `. Nothing else was lost at the ${count(compared, "name")} that were checked; other names are not known`}.`, width)} Next: ${style.command("zandrel watch --until proven")}`,
       ]
     : [];
   const blocks = [

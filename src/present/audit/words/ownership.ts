@@ -13,7 +13,7 @@ export const OWNERSHIP: AreaWords<"ownership"> = {
     title: "What a service asked for is refused for its DNSSEC signatures",
     why: "It is published as asked; a service whose resolver checks signatures does not see it.",
     evidence: ({ because, id }) => `${id}: ${inWords(because)}`,
-    remedy: ({ id }) => `have the signatures mended first; zandrel prove ${id} says by whom, and when it is seen`,
+    remedy: ({ id }) => `get the DNSSEC signatures fixed first: zandrel prove ${id} says who can do that`,
   },
   "ask-lapsed": {
     title: "Something a service relies on is gone",
