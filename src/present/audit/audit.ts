@@ -3,6 +3,7 @@ import type { AuditDomainsResult, auditDomainsSchema } from "../../app/audit/aud
 import { isAtLeast, SEVERITIES, type Severity } from "../../core/audit/index.ts";
 import { displayName } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
+import { listOf } from "../english.ts";
 import {
   columns,
   count,
@@ -63,6 +64,14 @@ export function openByReason(unresolved: Unresolved): string[] {
   return [...reasons].map(([why, all]) => visible(`${questionsIn(all)} could not be asked: ${why}`));
 }
 
+/** Findings of a severity, one and several. */
+const NUMBERED: Readonly<Record<Severity, readonly [string, string]>> = {
+  breaks: ["fault", "faults"],
+  risks: ["risk", "risks"],
+  untidy: ["untidy thing", "untidy things"],
+  note: ["note", "notes"],
+};
+
 export function auditText(result: AuditDomainsResult, { style, width }: Layout): string {
   const { domains, catalogue } = auditJson(result);
   const paint: Record<Severity, (text: string) => string> = {
@@ -87,7 +96,7 @@ export function auditText(result: AuditDomainsResult, { style, width }: Layout):
       );
       const numbers = SEVERITIES.flatMap((severity) => {
         const number = findings.filter((finding) => finding.severity === severity).length;
-        return number === 0 ? [] : [`${severity} ${number}`];
+        return number === 0 ? [] : [count(number, ...NUMBERED[severity])];
       });
       const open = unresolved.length === 0 ? [] : [style.careful(wrap(openSentence(unresolved), width))];
       return [
@@ -100,7 +109,7 @@ export function auditText(result: AuditDomainsResult, { style, width }: Layout):
           ? unresolved.length > 0
             ? style.careful("Nothing wrong was found in what could be asked. Run it again when the name servers answer.")
             : style.good("Nothing to say: all is as it should be.")
-          : `${count(findings.length, "finding")}: ${numbers.join(", ")}.`,
+          : `${count(findings.length, "finding")}: ${listOf(numbers)}.`,
         "",
       ].join("\n");
     })

@@ -58,10 +58,7 @@ export const SERVICES = {
     say("standard input holds no secret on one line", "pipe it in, for example from a password manager", "standard input"),
   ),
   "secret-not-kept": usage(({ undone, because }: { undone: Clause; because: string }) =>
-    say(
-      `the secret could not be kept, ${visible(inWords(undone))}`,
-      `fix this, then run the command again: ${visible(because)}`,
-    ),
+    say(`the secret could not be kept, ${visible(inWords(undone))}`, `fix this, then run the command again: ${visible(because)}`),
   ),
   "key-place": usage(() => say("--link-key does not say where the key is kept", "write env:NAME or file:PATH", "--link-key")),
   "address-unseen": undetermined(({ host, because }: { host: string; because: Clause }) =>
