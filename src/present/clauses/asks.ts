@@ -74,7 +74,7 @@ export const ASKS = {
   "state-catching-up": ({ lacking }: { readonly lacking: readonly string[] }) =>
     `it is on its way: ${allOf(lacking, "has", "have")} not fetched the change yet`,
   "state-those-that-answer": ({ silent }: { readonly silent: readonly string[] }) =>
-    `every name server that answers has it, and every resolver we look from; ${allOf(silent, "does", "do")} not answer`,
+    `every name server and resolver that answers has it; ${allOf(silent, "does", "do")} not answer`,
   "cause-sick-server": ({ server, because }: { readonly server: string; readonly because: Clause }, say) =>
     `the name server ${server} does not answer for the domain (${say(because)}); the others do`,
   "cause-sick-server-mend": ({ server, host }: { readonly server: string; readonly host: string }) =>
