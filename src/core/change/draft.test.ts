@@ -355,6 +355,10 @@ describe("policy records: one of each (RFC 7208 section 3.2, RFC 7489 section 6.
       [{ kind: "asked-broken", because: expect.stringMatching(new RegExp(`the ${standard} record .*${why}`)) }],
     ]);
   });
+  test("two records that nobody can read are named, and nothing is united from them", async () => {
+    const asks = [ask("a", '_dmarc TXT "v=DMARC1; p=quarrantine"'), ask("b", '_dmarc TXT "v=DMARC1; p=rejct"')];
+    expect(allInWords((await draft(asks)).clashes)).toMatchObject([{ kind: "asked-broken" }, { kind: "asked-broken" }]);
+  });
   test("a policy is not a signing key, although both have a p= tag", async () => {
     const { changes } = await draft([ask("a", '_dmarc TXT "v=DMARC1; p=none; rua=mailto:a@x.test"')]);
     expect(allInWords(changes)).toMatchObject([{ because: expect.stringContaining("the first DMARC record there") }]);

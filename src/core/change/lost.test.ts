@@ -84,6 +84,34 @@ describe("what was deleted beside a change", () => {
     // Not entered yet is not lost.
     expect(await of('x TXT "v=spf1 include:a.example -all"')).toEqual([]);
   });
+  test.each<[string, string, string, string, string | undefined]>([
+    ["a policy that the sheet lowers", "v=DMARC1; p=reject", "v=DMARC1; p=none", "v=DMARC1; p=none", undefined],
+    ["a policy not lowered yet", "v=DMARC1; p=reject", "v=DMARC1; p=none", "v=DMARC1; p=reject", undefined],
+    [
+      "a policy rewritten without what the sheet says",
+      "v=DMARC1; p=reject",
+      "v=DMARC1; p=quarantine; rua=mailto:a@x.test",
+      "v=DMARC1; p=none",
+      "v=DMARC1; p=quarantine; rua=mailto:a@x.test",
+    ],
+    ["a policy nobody could read", "v=DMARC1; p=nne", "v=DMARC1; p=nne", "v=DMARC1; p=rejct", "v=DMARC1; p=nne"],
+    ["a key that the sheet replaces", "v=DKIM1; p=AAAA", "v=DKIM1; p=BBBB", "v=DKIM1; p=BBBB", undefined],
+    ["a key not replaced yet", "v=DKIM1; p=AAAA", "v=DKIM1; p=BBBB", "v=DKIM1; p=AAAA", undefined],
+    ["a key that is neither", "v=DKIM1; p=AAAA", "v=DKIM1; p=BBBB", "v=DKIM1; p=CCCC", "v=DKIM1; p=BBBB"],
+  ])("%s", async (_, was, after, now, mended) => {
+    const planned = change(`x TXT "${was}"`, `x TXT "${after}"`);
+    const [loss] = await lostOf([planned.before!], [planned], zone(`x TXT "${now}"`), apex);
+    expect(loss?.mend.after?.data.map((data) => printData("TXT", data))).toEqual(
+      mended === undefined ? undefined : [`"${mended}"`],
+    );
+  });
+  test("an alias to a name that is not there stood there, too", async () => {
+    const parked = "www CNAME gone.brackwater.example.";
+    const beside = await standingAt([name("www", apex)], zone(parked), apex);
+    expect(beside.map(({ type }) => type)).toEqual(["CNAME"]);
+    expect(await lostOf(beside, [], zone(parked), apex)).toEqual([]);
+    expect(await lostOf(beside, [], zone("shop A 192.0.2.1"), apex)).toMatchObject([{ type: "CNAME", now: undefined }]);
+  });
   test.each([
     ["www A 192.0.2.1", "www A 192.0.2.9", "changed"],
     ["www A 192.0.2.1", "www AAAA 2001:db8::1", "deleted"],

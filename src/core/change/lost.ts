@@ -23,8 +23,9 @@ const BESIDE: readonly RecordType[] = ["A", "AAAA", "CNAME", "MX", "TXT", "NS", 
 export async function standingAt(names: Iterable<DomainName>, lookup: Lookup, apex: DomainName): Promise<RecordSet[]> {
   const sets = await Promise.all(
     [...new Set(names)].map(async (name) => {
-      // Where a name is not there, none of its types is (RFC 8020 section 2).
-      if ((await lookup.ask(name, "A")).kind === "nxdomain") return [];
+      // Where a name is not there, none of its types is (RFC 8020 section 2); an alias to a name that is not there is itself there.
+      const answer = await lookup.ask(name, "A");
+      if (answer.kind === "nxdomain" && answer.chain.length === 0) return [];
       return Promise.all(BESIDE.map((type) => ownSetOrAlias(lookup, apex, name, type)));
     }),
   );
@@ -66,19 +67,27 @@ const dataOf = (text: string): DataOf["TXT"] => ({ strings: splitCharacterString
 /** How records of which a name has one are compared: by what they say. */
 const SINGLE: readonly {
   readonly is: (text: string) => boolean;
-  /** The text that has all that the old one was to keep; the one that is there where it has it already, undefined where it cannot. */
+  /**
+   * The text that has all that the old one was to keep, or all that the change itself made of it; the one that is there where it has it
+   * already, undefined where it cannot.
+   */
   readonly united: (now: string, was: string, afters: readonly string[]) => string | undefined;
 }[] = [
   { is: isSpf, united: unitedSpf },
   {
     is: isDmarc,
-    united: (now, was) => {
-      if (doesAllOf(now, was)) return now;
-      const both = uniteDmarc([now, was]);
-      return both.ok ? both.value : was;
+    united: (now, was, afters) => {
+      const meant = [was, ...afters];
+      if (meant.some((text) => doesAllOf(now, text))) return now;
+      const last = meant.at(-1) as string;
+      const both = uniteDmarc([now, last]);
+      return both.ok ? both.value : last;
     },
   },
-  { is: (text) => isKeyText(text) && !isDmarc(text), united: (now, was) => (now === was ? now : was) },
+  {
+    is: (text) => isKeyText(text) && !isDmarc(text),
+    united: (now, was, afters) => ([was, ...afters].includes(now) ? now : (afters.at(-1) ?? was)),
+  },
 ];
 
 /** SPF terms that stood there and that no change was to take away have to be there still, in whatever order. */

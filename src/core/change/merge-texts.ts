@@ -63,12 +63,12 @@ export async function mergeTexts(
   const literal = [
     ...new Set(wanted.literal.flatMap((want) => unmet(before, want)).map((data) => decodeUtf8(txtValue(data as DataOf["TXT"])))),
   ];
+  const [broken] = literal.flatMap((text) => brokenPolicy(wanted.name, text) ?? []);
+  if (broken !== undefined) return { clash: broken };
   const minimum = strictest(wanted.dmarc.filter((want) => !isMet(before, want)));
   const policies = uniteWithThere(there, wanted, [...literal.filter(isDmarc), ...minimum], mayReplace);
   if ("conflict" in policies) return { clash: contradicting(name, policies.conflict) };
   const asked = [...literal.filter((text) => !isDmarc(text)), ...policies.texts];
-  const [broken] = literal.flatMap((text) => brokenPolicy(wanted.name, text) ?? []);
-  if (broken !== undefined) return { clash: broken };
   const tokens = asked.filter((text) => !SINGLE.some(({ is }) => is(text)));
   const reasons: Clause[] = [];
   const silent = asked.some((text) => isDmarc(text) && !/;\s*rua\s*=/.test(text));

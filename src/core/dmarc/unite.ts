@@ -41,7 +41,8 @@ const stricter = (a: Policy, b: Policy): Policy => (atLeast(a, b) ? a : b);
 
 /**
  * One record that does what several ask for: the strictest policy, every report address, and whatever else each of them says. Policies
- * are united as SPF is, because a name has one record only (RFC 7489 section 6.6.3); nothing that one of them has is lost.
+ * are united as SPF is, because a name has one record only (RFC 7489 section 6.6.3); nothing that one of them has is lost. What cannot be
+ * read asks for nothing; where none can, the last one is given back.
  *
  * @returns the tag in which they contradict each other, where one record cannot do both
  */
@@ -56,6 +57,7 @@ export function uniteDmarc(texts: readonly string[]): Result<string, string> {
   for (const { tags } of read)
     for (const { name, value } of tags) if (name !== "v") said.set(name, [...(said.get(name) ?? []), value]);
   const records = read.map(({ record }) => record);
+  if (records.length === 0) return ok(texts.at(-1) ?? "");
   const policy = records.map((record) => record.policy).reduce(stricter);
   const subdomains = records.map(forSubdomains).reduce(stricter);
   const nonexistent = records.map(forNonexistent).reduce(stricter);
