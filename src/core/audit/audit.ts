@@ -60,8 +60,11 @@ export const CATALOGUE: readonly CatalogueEntry[] = AREAS.flatMap((area) =>
   Object.entries(RULES[area]).map(([id, rule]: [string, Rule]) => ({ id: id as FindingId, area, ...rule })),
 );
 
-/** The finding that comes before all others: mail is lost at this moment. */
+/** The finding that comes next: mail is lost at this moment. */
 const NOTHING_PASSES: FindingId = "dmarc-without-checks";
+
+/** What takes the whole domain away comes before all others. */
+const takesAll = ({ area, severity }: Finding): boolean => area === "delegation" && severity === "breaks";
 
 /** The audit of one domain. */
 export interface Audit {
@@ -98,9 +101,12 @@ export async function audit(input: AuditInput): Promise<Audit> {
   const findings = CATALOGUE.filter(isLookedAt).flatMap(({ check, ...rule }) =>
     check(facts).map((seen) => ({ ...rule, domain, seen }) as Finding),
   );
-  // Where no mail can pass, nothing else matters until that is mended.
-  const order = (finding: Finding): number =>
-    finding.id === NOTHING_PASSES ? -1 : SEVERITIES.indexOf(finding.severity) * AREAS.length + AREAS.indexOf(finding.area);
+  // Where the domain is gone, or no mail can pass, nothing else matters until that is mended.
+  const order = (finding: Finding): number => {
+    if (takesAll(finding)) return -2;
+    if (finding.id === NOTHING_PASSES) return -1;
+    return SEVERITIES.indexOf(finding.severity) * AREAS.length + AREAS.indexOf(finding.area);
+  };
   findings.sort((a, b) => order(a) - order(b));
   return {
     right: whatIsRight(facts, findings).filter(isLookedAt),

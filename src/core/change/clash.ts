@@ -20,6 +20,8 @@ export type ClashKind =
   | "wildcard-answers"
   | "leftover-value"
   | "ends-wildcard"
+  | "leads-elsewhere"
+  | "issuer-forbidden"
   | PolicyClashKind;
 
 /** Why an ask cannot be published as it stands, what taking the obstacle away would break, and the options. */

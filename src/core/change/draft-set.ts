@@ -5,12 +5,14 @@ import { type DomainName, displayName, isAtOrBelow, isBelow, parentOf, ROOT } fr
 import {
   containsAll,
   type DataOf,
+  isOfType,
   type RecordData,
   type RecordSet,
   type RecordType,
   sameData,
   withData,
 } from "../record/index.ts";
+import { forbiddenIssuer, leadsElsewhere } from "./beside.ts";
 import { breaksWithout, shown } from "./breaks.ts";
 import { type ClashKind, hazardOf } from "./clash.ts";
 import { type Change, cacheWindowPart, type Drafting } from "./drafting.ts";
@@ -21,7 +23,7 @@ import { mergeTexts, type WantedTexts } from "./merge-texts.ts";
 const SHARED: ReadonlySet<RecordType> = new Set(["TXT", "CAA"]);
 
 /** The types that are looked at to see what an alias would push out (RFC 1034 section 3.6.2). */
-const NEIGHBOURS: readonly RecordType[] = ["A", "AAAA", "MX", "TXT", "NS", "CAA", "SRV"];
+const NEIGHBOURS: readonly RecordType[] = ["A", "AAAA", "MX", "TXT", "NS", "CAA", "SRV", "HTTPS", "SVCB", "TLSA"];
 
 /** One wanted set on its way through the draft. */
 interface Step {
@@ -147,7 +149,8 @@ export async function draftSet(drafting: Drafting, wanted: Wanted): Promise<void
     live.kind === "wildcard" &&
     answered !== undefined &&
     answered.type === type &&
-    wants.every((want) => isMet(answered, want))
+    wants.every((want) => isMet(answered, want)) &&
+    !(await endsWildcard(drafting, wanted))
   ) {
     drafting.changes.push({
       name,
@@ -170,6 +173,21 @@ export async function draftSet(drafting: Drafting, wanted: Wanted): Promise<void
   }
   if (disagreeOnTtl(step) || !(await withoutLeftovers(step)) || !(await keepsWildcard(step))) return;
   await (type === "TXT" ? draftTexts(step) : draftRecords(step));
+}
+
+/**
+ * Whether another wanted record at a name, or below it, takes it out of the wildcard that answers there until now (RFC 4592 section
+ * 2.2.1): what the wildcard does for it needs a record of its own then.
+ */
+async function endsWildcard({ domain, lookup, gathered }: Drafting, { name, type }: Wanted): Promise<boolean> {
+  const own = gathered.filter((other) => isAtOrBelow(other.name, name) && (other.name !== name || other.type !== type));
+  const made = await Promise.all(
+    own.map(async (other) => {
+      const live = await liveAt(lookup, domain, other.name, other.type);
+      return !(live.kind === "wildcard" && other.wants.every((want) => isMet(live.set, want)));
+    }),
+  );
+  return made.includes(true);
 }
 
 /** What other asks need of a set that would go; the ask and what it needs. */
@@ -280,6 +298,7 @@ async function withoutLeftovers(step: Step): Promise<boolean> {
   const { name, type, site } = wanted;
   if ((type !== "A" && type !== "AAAA") || !site) return true;
   const family = type === "A" ? "AAAA" : "A";
+  if (!(await ledByAddresses(step))) return false;
   if (drafting.needed.some((other) => other.name === name && other.type === family)) return true;
   const leftover = ownSetOf(await liveAt(drafting.lookup, drafting.domain, name, family));
   if (leftover === undefined) return true;
@@ -289,6 +308,38 @@ async function withoutLeftovers(step: Step): Promise<boolean> {
     "leftover-address",
     clause("change-leftover-address", { name, family, addresses: shown(leftover) }),
   );
+}
+
+/** Browsers follow a service binding before they look at addresses: one that was made for the old place leads there still. */
+async function ledByAddresses(step: Step): Promise<boolean> {
+  const { drafting, wanted } = step;
+  const { name } = wanted;
+  const addresses = drafting.needed
+    .filter((other) => other.name === name && (other.type === "A" || other.type === "AAAA"))
+    .flatMap(({ set }) => (set.data as readonly DataOf["A"][]).map(({ address }) => address));
+  const live = ownSetOf(await liveAt(drafting.lookup, drafting.domain, name, "HTTPS"));
+  if (live === undefined || !isOfType(live, "HTTPS") || !leadsElsewhere(live, name, addresses)) return true;
+  if (step.gone.some((change) => change.type === "HTTPS")) return true;
+  return makeRoom(step, live, "leads-elsewhere", clause("change-leads-elsewhere", { name, set: shown(live) }));
+}
+
+/** A name nearer to a site than the one that is asked for may have CAA records of its own, which count there alone. */
+async function letsIssue(step: Step, after: RecordSet): Promise<boolean> {
+  const { drafting, wanted, met } = step;
+  const { domain, lookup, needed, replace } = drafting;
+  const { name } = wanted;
+  const forbidden = await forbiddenIssuer(wanted, after, needed, lookup, domain);
+  if (forbidden === undefined || replace.has(name)) return true;
+  const { at, issuer } = forbidden;
+  clash(
+    step,
+    "issuer-forbidden",
+    clause("change-issuer-forbidden", { name, at, issuer }),
+    clause("change-issuer-forbidden-breaks", { at, issuer }),
+    [clause("change-issuer-forbidden-mend", { name, at, issuer }), clause("change-replace-all-the-same", { name })],
+    met,
+  );
+  return false;
 }
 
 /** The types by which a wildcard leads visitors and mail somewhere. */
@@ -308,8 +359,10 @@ async function keepsWildcard(step: Step): Promise<boolean> {
   for (let above = parentOf(name); isBelow(above, domain); above = parentOf(above))
     if (!above.startsWith("_")) between.push(above);
   for (const of of [...own, ...between]) {
-    if (needed.some((other) => other.name === of && (other.type === "CNAME" || other.type === "A"))) continue;
+    const there = needed.filter((other) => other.name === of).map((other) => other.type);
     for (const kind of LEADING) {
+      // Who asks for an address there, or an alias, says where visitors are led.
+      if (there.includes("CNAME") || there.includes(kind) || (kind !== "MX" && there.includes("A"))) continue;
       const live = await liveAt(lookup, domain, of, kind);
       if (live.kind !== "wildcard") continue;
       clash(
@@ -383,8 +436,11 @@ async function draftRecords(step: Step): Promise<void> {
   const { changes, replace, isOwn, provenanceOf } = drafting;
   const { name, type, set, asks } = wanted;
   const common = { name, type, before, asks, ...cacheWindowPart(live) };
+  if (type === "CAA" && !(await letsIssue(step, before === undefined ? set : withData(before, set.data)))) return;
   if (before === undefined) {
-    changes.push(...gone, { ...common, action: "add", after: set, because: reason(step, clause("change-none-there")) });
+    const first = isOfType(set, "CAA") && set.data.some(({ tag }) => tag === "issue");
+    const none = clause(first ? "change-first-issuer" : "change-none-there");
+    changes.push(...gone, { ...common, action: "add", after: set, because: reason(step, none) });
     return;
   }
   const others = SHARED.has(type) ? pick(before, () => false) : foreign(step, before);

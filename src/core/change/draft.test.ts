@@ -60,6 +60,83 @@ const lines = ({ changes }: Awaited<ReturnType<typeof draft>>) =>
     `${action} ${of} ${type} ${after?.data.map((data) => printData(type, data)).join(", ") ?? ""}`.trim(),
   );
 
+describe("what leads browsers and issuers elsewhere", () => {
+  const at = (records: string) => live(`${LIVE}${records}\n`);
+  const kinds = async (there: string, ...asked: Ask[]) =>
+    (await draft(asked, { lookup: at(there) })).clashes.map(({ kind, contradicts }) => `${kind}${contradicts ? " met" : ""}`);
+
+  test.each<[string, string, string, string[]]>([
+    ["alias mode", "two A 192.0.2.2\ntwo HTTPS 0 old.elsewhere.test.", "two A 192.0.2.2", ["leads-elsewhere met"]],
+    ["another target", "two HTTPS 1 old.elsewhere.test. alpn=h2", "two A 192.0.2.2", ["leads-elsewhere"]],
+    ["a hint at the old address", "two HTTPS 1 . ipv4hint=192.0.2.9", "two A 192.0.2.2", ["leads-elsewhere"]],
+    ["a hint at one old and one new", "two HTTPS 1 . ipv4hint=192.0.2.2,192.0.2.9", "two A 192.0.2.2", ["leads-elsewhere"]],
+    [
+      "hints at what is asked",
+      "two HTTPS 1 . ipv4hint=192.0.2.2 ipv6hint=2001:db8::2",
+      "two A 192.0.2.2\ntwo AAAA 2001:db8::2",
+      [],
+    ],
+    ["itself by its name", "two HTTPS 1 two.brackwater.example. alpn=h2", "two A 192.0.2.2", []],
+    ["no address at all", "two HTTPS 1 . alpn=h3", "two A 192.0.2.2", []],
+    ["an alias where it stands", "two HTTPS 1 . alpn=h3", "two CNAME x.nettlehost.example.", ["alias-beside-data"]],
+  ])("HTTPS with %s", async (_, there, asked, expected) => {
+    expect(await kinds(there, ask("a", asked))).toEqual(expected);
+  });
+
+  test.each<[string, string, string, string[]]>([
+    [
+      "www has a set of its own",
+      'www2 A 192.0.2.1\nwww.sub CAA 0 issue "other.example"',
+      'sub CAA 0 issue "new.example"',
+      ["issuer-forbidden"],
+    ],
+    ["that names the issuer too", 'www.sub CAA 0 issue "new.example"', 'sub CAA 0 issue "new.example"', []],
+    [
+      "although what is asked is there",
+      'sub CAA 0 issue "new.example"\nwww.sub CAA 0 issue ";"',
+      'sub CAA 0 issue "new.example"',
+      ["issuer-forbidden met"],
+    ],
+    ["that only tells where to report", 'www.sub CAA 0 iodef "mailto:a@b.example"', 'sub CAA 0 issue "new.example"', []],
+    ["a property nobody understands", 'sub CAA 128 tbs "x"', 'sub CAA 0 issue "new.example"', ["issuer-forbidden"]],
+    ["nobody may, until now", 'sub CAA 0 issue ";"', 'sub CAA 0 issue "new.example"', []],
+  ])("CAA where %s", async (_, there, asked, expected) => {
+    expect(await kinds(there, ask("a", asked))).toEqual(expected);
+  });
+
+  test("a site that another ask wants counts as well", async () => {
+    const there = 'shop2 CAA 0 issue "other.example"';
+    const asks = [ask("caa", '@ CAA 0 issue "new.example"'), ask("shop", "shop2 A 192.0.2.1")];
+    expect(await kinds(there, ...asks)).toEqual(["issuer-forbidden"]);
+  });
+
+  test("the first issuer says whom it shuts out", async () => {
+    const { changes } = await draft([ask("a", 'sub CAA 0 issue "new.example"')]);
+    expect(allInWords(changes[0]?.because)).toContain("from then on only the ones named");
+  });
+});
+
+describe("a wildcard that a new record ends", () => {
+  const at = (records: string) => live(`${LIVE}${records}\n`);
+  const wild = "*.w A 192.0.2.7\n*.w AAAA 2001:db8::7";
+
+  test("what it did for the name is added beside the new record", async () => {
+    const asks = [ask("site", "shop.w A 192.0.2.7"), ask("token", '_pw.shop.w TXT "t"')];
+    expect(lines(await draft(asks, { lookup: at(wild) }))).toEqual([
+      "add shop.w.brackwater.example. A 192.0.2.7",
+      'add _pw.shop.w.brackwater.example. TXT "t"',
+    ]);
+  });
+
+  test("and stays where nothing new is there", async () => {
+    const asks = [ask("site", "shop.w A 192.0.2.7\nshop.w AAAA 2001:db8::7")];
+    expect(lines(await draft(asks, { lookup: at(wild) }))).toEqual([
+      "keep shop.w.brackwater.example. A 192.0.2.7",
+      "keep shop.w.brackwater.example. AAAA 2001:db8::7",
+    ]);
+  });
+});
+
 describe("wanted means that nothing else is there", () => {
   const at = (records: string) => live(`${LIVE}${records}\n`);
   test.each<[string, string, Ask, string]>([

@@ -17,7 +17,21 @@ import type { SetChange } from "../zone/index.ts";
 import { holds, pick } from "./gather.ts";
 
 /** The types people delete by mistake, because they stand beside what they came to change. */
-const BESIDE: readonly RecordType[] = ["A", "AAAA", "CNAME", "MX", "TXT", "NS", "CAA", "SRV", "HTTPS", "SVCB", "TLSA"];
+const BESIDE: readonly RecordType[] = [
+  "A",
+  "AAAA",
+  "CNAME",
+  "MX",
+  "TXT",
+  "NS",
+  "CAA",
+  "SRV",
+  "HTTPS",
+  "SVCB",
+  "TLSA",
+  "DS",
+  "DNAME",
+];
 
 /** Everything that stands at some names: the state that a change was made from. What could not be asked is left out. */
 export async function standingAt(names: Iterable<DomainName>, lookup: Lookup, apex: DomainName): Promise<RecordSet[]> {

@@ -300,6 +300,37 @@ export const PUBLISHING = {
     readonly addresses: string;
   }) =>
     `${displayName(name)} also has ${family === "AAAA" ? "an AAAA" : "an A"} record (${addresses}) that leads elsewhere, and some visitors would still arrive there`,
+  "change-leads-elsewhere": ({ name, set }: { readonly name: DomainName; readonly set: string }) =>
+    `${displayName(name)} also has an HTTPS record (${set}) that was made for another place, and browsers follow it before they look at the addresses`,
+  "change-issuer-forbidden": ({
+    name,
+    at,
+    issuer,
+  }: {
+    readonly name: DomainName;
+    readonly at: DomainName;
+    readonly issuer: string;
+  }) =>
+    at === name
+      ? `a CAA record at ${displayName(at)} that issuers must understand, and do not, keeps ${issuer} from issuing a certificate`
+      : `${displayName(at)} has CAA records of its own, which count there instead of those of ${displayName(name)}, and they do not name ${issuer}`,
+  "change-issuer-forbidden-breaks": ({ at, issuer }: { readonly at: DomainName; readonly issuer: string }) =>
+    `${issuer} gives no certificate for ${displayName(at)}`,
+  "change-issuer-forbidden-mend": ({
+    name,
+    at,
+    issuer,
+  }: {
+    readonly name: DomainName;
+    readonly at: DomainName;
+    readonly issuer: string;
+  }) =>
+    at === name
+      ? `remove the CAA record at ${displayName(at)} that is marked critical (128)`
+      : `enter the CAA record 0 issue "${issuer}" at ${displayName(at)} too, or remove the ones that are there`,
+  /** A first CAA record closes what was open to every issuer until then (RFC 8659 section 3). */
+  "change-first-issuer":
+    "and none is there yet; until now every issuer may give certificates for the domain, from then on only the ones named: see that the issuer of your site's own certificate is among them",
   "change-asked": (
     {
       asks,
