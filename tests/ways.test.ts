@@ -271,6 +271,19 @@ describe("retire", () => {
     expect(readFileSync(join(folder, "domains/puppetfest.example.yaml"), "utf8")).not.toContain("account-a");
     const states = (await run(folder, ["draft", "--json"])).json.changes.map((change: { action: string }) => change.action);
     expect(new Set(states)).toEqual(new Set(["keep"]));
+    // Taken back is taken back whole: the records and the ask.
+    const undone = await run(folder, ["undo", "puppetfest.example"]);
+    expect(undone).toMatchObject({
+      exit: 0,
+      err: "",
+      out: expect.stringContaining("account-a is among the asks of the domain again"),
+    });
+    expect(zone("_r", "TXT")?.data).toHaveLength(2);
+    expect(readFileSync(join(folder, "domains/puppetfest.example.yaml"), "utf8")).toContain("account-a");
+    expect((await run(folder, ["status", "--json"])).json.domains[0].asks.map(({ id }: { id: string }) => id).sort()).toEqual([
+      "account-a",
+      "account-b",
+    ]);
   });
   test("refuses an ask that another waits for, and one that is not there", async () => {
     const folder = workspace(

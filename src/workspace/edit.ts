@@ -2,28 +2,20 @@ import { join } from "node:path";
 import type { Way } from "../core/change/index.ts";
 import { Failure } from "../core/failure.ts";
 import { type DomainName, withoutRootDot } from "../core/name/index.ts";
+import type { AskEntry } from "./ask-entry.ts";
 import { readText, replaceFile } from "./files.ts";
 import { domainSchema, settingsSchema } from "./schema.ts";
 import { type Domain, SETTINGS_FILE } from "./workspace.ts";
 import { readYaml, valueText, withEntry, withoutEntry, withScalar, withValue } from "./yaml-file.ts";
 
-/** An ask as it stands in a file. */
-export interface AskEntry {
-  readonly id: string;
-  readonly service: string;
-  readonly purpose: string;
-  readonly asked: string;
-  readonly after?: readonly string[];
-  readonly spf?: string;
-  readonly spfWithout?: string;
-  readonly dmarc?: string;
-  readonly template?: object;
-  readonly remove?: string;
-  readonly records?: string;
-  readonly web?: { readonly url: string } & (
-    | { readonly meta: { readonly name: string; readonly content: string } }
-    | { readonly file: string }
-  );
+/** An ask as it stands in the file of its domain; undefined where it does not any more. */
+export function askEntry({ path }: Domain, id: string): AskEntry | undefined {
+  const found = readYaml(path, readText(path), domainSchema).value.asks.find((ask) => ask.id === id);
+  if (found === undefined) return undefined;
+  // What is empty there is what a file leaves out.
+  return Object.fromEntries(
+    Object.entries(found).filter(([, value]) => value !== "" && !(Array.isArray(value) && value.length === 0)),
+  ) as unknown as AskEntry;
 }
 
 /** What is to change in the files of a workspace in one step. */

@@ -9,8 +9,9 @@
  * ```
  */
 
+export type { AskEntry } from "./ask-entry.ts";
 export { BrokenPacking } from "./broken-packing.ts";
-export { type AskEntry, changeDomain, revise, setHost, setJournal } from "./edit.ts";
+export { askEntry, changeDomain, revise, setHost, setJournal } from "./edit.ts";
 export { readText, replaceFile } from "./files.ts";
 export type {
   Journal,

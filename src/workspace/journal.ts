@@ -4,6 +4,7 @@ import type { Clause } from "../core/clause/index.ts";
 import type { NoticeKind, WatchedKind } from "../core/guard/index.ts";
 import type { RecordSet } from "../core/record/index.ts";
 import type { CacheWindow } from "../core/spread/index.ts";
+import type { AskEntry } from "./ask-entry.ts";
 import type { DatabaseForm } from "./database.ts";
 import type { PostgresForm } from "./postgres-sql.ts";
 import { type Sql, sqliteSql, transaction } from "./sql.ts";
@@ -58,7 +59,14 @@ export type JournalEvent =
     }
   /** What was deleted beside a sheet was meant to go. */
   | { readonly kind: "deletion-meant"; readonly records: readonly RecordSet[] }
-  | { readonly kind: "ask-retired"; readonly ask: string; readonly because: Clause }
+  | {
+      readonly kind: "ask-retired";
+      readonly ask: string;
+      readonly because: Clause;
+      /** As it stood in its file, and the publication that took its records away: who takes that back gets the ask back too. */
+      readonly entry?: AskEntry;
+      readonly publication?: number;
+    }
   /** Includes were replaced by the addresses they stood for. */
   | {
       readonly kind: "spf-flattened";

@@ -1,23 +1,15 @@
 import { isDeepStrictEqual } from "node:util";
 import { asAsked, recordsWanted, webProofOf } from "../../core/ask/index.ts";
-import type { Clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { type DomainName, relativeText, withoutRootDot } from "../../core/name/index.ts";
 import { type DataOf, decodeUtf8, isOfType, printData, type ResourceRecord, toSets, txtValue } from "../../core/record/index.ts";
 import type { WebProof } from "../../core/site/index.ts";
 import { isSpf, readSpfRecord } from "../../core/spf/index.ts";
-import {
-  type AskEntry,
-  type Domain,
-  exclusively,
-  type JournalEvent,
-  pickDomains,
-  revise,
-  type Workspace,
-} from "../../workspace/index.ts";
+import { type AskEntry, type Domain, pickDomains, type Workspace } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import { nameOperand } from "../dns/context.ts";
 import { OWN_SERVICE } from "../standing/journal-state.ts";
+import { type Revised, reviseEntries } from "../standing/revise.ts";
 import type { NewAsk } from "./new-ask.ts";
 
 /** The domain the paste is for: named, the only one, or the one whose name is in the text; on a terminal it is asked. */
@@ -163,59 +155,21 @@ const webEntry = (proof: WebProof): NonNullable<AskEntry["web"]> =>
     : { url: proof.url, file: proof.text };
 
 /** What {@link reviseAsks} is to do, decided by the files as they are at that moment. */
-export interface Decision<T> {
-  readonly service?: Pick<ServiceOfAsk, "key" | "title">;
-  /** Asks that go, each with why. */
-  readonly without?: ReadonlyMap<string, Clause>;
+export interface Decision<T> extends Omit<Revised<T>, "add"> {
   readonly add?: readonly NewAsk[];
-  /** Where the domain redirects to, which makes it one that redirects. */
-  readonly redirectTo?: DomainName | undefined;
-  /** What is journalled besides. */
-  readonly journal?: readonly JournalEvent[];
-  readonly result: T;
 }
 
-/**
- * Reads, decides and writes as one step that no other process comes between: `decide` sees the domain as it is now,
- * and what it decides stands in the files and the journal afterwards, all of it or none.
- */
-export async function reviseAsks<T>(
-  { folder }: Workspace,
+/** Reads, decides and writes asks as one step that no other process comes between. */
+export const reviseAsks = <T>(
+  workspace: Workspace,
   domain: DomainName,
   context: Pick<AppContext, "clock" | "tell">,
   decide: (domain: Domain, workspace: Workspace) => Decision<T>,
-): Promise<T> {
-  return exclusively(folder, context, async (workspace) => {
-    const [fresh] = pickDomains(workspace, [domain]) as [Domain];
-    const { service, without = new Map(), add = [], redirectTo, journal: more = [], result } = decide(fresh, workspace);
-    if (without.size + add.length + more.length === 0 && redirectTo === undefined) return result;
-    const now = context.clock.now();
-    const entries = add.map((ask) => entryOf(ask, now, workspace.settings.defaults.ttl));
-    const journal = await workspace.openJournal();
-    let restore = (): void => undefined;
-    try {
-      journal.exclusively(() => {
-        for (const [ask, because] of without) journal.append(now, domain, { kind: "ask-retired", ask, because });
-        for (const { id, service: key, purpose, records = "" } of entries)
-          journal.append(now, domain, { kind: "ask-noted", ask: id, service: key, purpose, records });
-        for (const event of more) journal.append(now, domain, event);
-        const revision = {
-          without: [...without.keys()],
-          add: entries,
-          ...(service === undefined ? {} : { service }),
-          ...(redirectTo === undefined ? {} : { domain: { role: "redirect", redirectTo } }),
-        };
-        restore = revise(folder, fresh, revision);
-      });
-    } catch (error) {
-      restore();
-      throw error;
-    } finally {
-      journal.close();
-    }
-    return result;
+): Promise<T> =>
+  reviseEntries(workspace, domain, context, (fresh, now) => {
+    const { add = [], ...decision } = decide(fresh, now);
+    return { ...decision, add: add.map((ask) => entryOf(ask, context.clock.now(), now.settings.defaults.ttl)) };
   });
-}
 
 function sameRecords(a: readonly ResourceRecord[], b: readonly ResourceRecord[]): boolean {
   const key = (records: readonly ResourceRecord[]) =>

@@ -3,14 +3,16 @@ import { recordsWanted, STATES } from "../../core/ask/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
+import type { Cause } from "../../core/ownership/index.ts";
 import { printRecord } from "../../core/record/index.ts";
 import { askLink } from "../../net/service-link.ts";
 import { type Domain, type Journal, openWorkspace, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
-import type { DnsOptions } from "../dns/context.ts";
+import type { DnsContext, DnsOptions } from "../dns/context.ts";
 import { linkOf } from "../services/services.ts";
 import { writing } from "../session.ts";
 import { cause, domainName, loss, sentence, time } from "../shapes.ts";
+import { causesOnTheWeb } from "../site/check.ts";
 import { OWN_SERVICE, wantedText } from "../standing/journal-state.ts";
 import { lossesShown } from "../standing/sheets.ts";
 import { type AskStanding, isEarly, survey } from "../standing/survey.ts";
@@ -81,6 +83,39 @@ async function askTheService(
   };
 }
 
+/**
+ * Asks the service about what is there, unless some still see the old records, and keeps its answer. A service that does not take what
+ * is there has a reason; where the web shows it, nobody has to wait for hours.
+ */
+async function askedOnce(
+  standing: AskStanding,
+  domain: Domain,
+  workspace: Workspace,
+  journal: Journal,
+  request: ProveOptions,
+  context: AppContext,
+  dns: DnsContext | undefined,
+): Promise<{ readonly asked: Shown["asked"]; readonly seen: readonly Cause[] }> {
+  const { ask, state, visibility } = standing;
+  // The service looks through a resolver of its own, which may hold the old answer for as long as anybody may.
+  if (!request.force && (state === "spreading" || isEarly(visibility, context.clock.now()))) {
+    const reason = clause(state === "spreading" ? "prove-spreading" : "prove-early");
+    return { asked: { answer: "not-asked", reason }, seen: [] };
+  }
+  const asked = await askTheService(standing, domain, workspace, request, context);
+  if (asked.answer === "not-asked") return { asked, seen: [] };
+  journal.append(context.clock.now(), domain.name, {
+    kind: "asked-service",
+    ask: ask.id,
+    service: ask.service,
+    answer: asked.answer,
+    reason: asked.reason,
+  });
+  const web = dns?.web;
+  const looks = asked.answer === "not-yet" && dns !== undefined && web !== undefined;
+  return { asked, seen: looks ? await causesOnTheWeb({ domain, workspace, dns, web, journal }, ask) : [] };
+}
+
 export async function proveOne(
   standing: AskStanding,
   domain: Domain,
@@ -88,6 +123,7 @@ export async function proveOne(
   journal: Journal,
   request: ProveOptions,
   context: AppContext,
+  dns?: DnsContext,
 ): Promise<Shown> {
   const { ask, state, because, causes, visibility } = standing;
   const now = context.clock.now();
@@ -125,28 +161,12 @@ export async function proveOne(
     case "settled":
     case "spreading": {
       if (ask.service === OWN_SERVICE)
-        return {
-          ...common,
-          state,
-          verdict: "found",
-          because,
-          asked: notAsked(clause("prove-own")),
-        };
-      // The service looks through a resolver of its own, which may hold the old answer for as long as anybody may.
-      const early = state === "spreading" || isEarly(visibility, now);
-      const asked =
-        early && !request.force
-          ? notAsked(state === "spreading" ? clause("prove-spreading") : clause("prove-early"))
-          : await askTheService(standing, domain, workspace, request, context);
-      if (asked.answer !== "not-asked")
-        journal.append(now, domain.name, {
-          kind: "asked-service",
-          ask: ask.id,
-          service: ask.service,
-          answer: asked.answer,
-          reason: asked.reason,
-        });
+        return { ...common, state, verdict: "found", because, asked: notAsked(clause("prove-own")) };
+      const { asked, seen } = await askedOnce(standing, domain, workspace, journal, request, context, dns);
       if (asked.answer === "accepted") return proven("service", asked.reason, asked);
+      const [first] = seen;
+      if (first !== undefined)
+        return { ...common, state, verdict: "astray", because: first.because, causes: [...seen, ...causes], asked };
       return {
         ...common,
         state,
@@ -210,7 +230,7 @@ export async function prove(request: ProveRequest, context: AppContext): Promise
       if (ids.size === domain.asks.length && (ids.size > 1 || !operands.some((operand) => namesAsk(operand, domain))))
         lost.push(...lossesShown(domain.name, surveyed.lost));
       for (const standing of surveyed.asks)
-        if (ids.has(standing.ask.id)) asks.push(await proveOne(standing, domain, workspace, journal, request, context));
+        if (ids.has(standing.ask.id)) asks.push(await proveOne(standing, domain, workspace, journal, request, context, dns));
     }
     const ended = endedFor(asks, context.clock.now());
     return { ended: ended === "fine" && lost.length > 0 ? "problem" : ended, result: { at: dns.now, lost, asks } };

@@ -5,7 +5,7 @@ import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { dataKey, type RecordData, type RecordSet, setJson } from "../../core/record/index.ts";
 import { spfIn } from "../../core/spf/index.ts";
-import { type Domain, openWorkspace, type Publication, pickDomains, type Workspace } from "../../workspace/index.ts";
+import { askEntry, type Domain, openWorkspace, type Publication, pickDomains, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { nameIn } from "../publishing/draft.ts";
@@ -89,11 +89,15 @@ export async function retire(request: RetireRequest, context: AppContext): Promi
     const { changes } = retirement;
     const dry = request.dryRun;
     const carried = dry || changes.length === 0 ? null : await apply(domain, changes, { journal, workspace, request, context });
-    if (!dry)
+    if (!dry) {
+      const entry = askEntry(domain, ask.id);
+      const publication = carried === null ? undefined : journal.publications(domain.name).at(-1)?.opened.id;
       await reviseAsks(workspace, domain.name, context, () => ({
         without: new Map([[ask.id, clause("retired-by-user", { changes: changes.length })]]),
+        retired: { ...(entry === undefined ? {} : { entry }), ...(publication === undefined ? {} : { publication }) },
         result: undefined,
       }));
+    }
     return {
       ended: "fine",
       result: {

@@ -4,11 +4,12 @@ import type { Change } from "../../core/change/index.ts";
 import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
-import type { Domain, Journal, Publication } from "../../workspace/index.ts";
+import type { Domain, Journal, Publication, Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
 import { domainName, recordSet, time } from "../shapes.ts";
+import { reviseEntries } from "../standing/revise.ts";
 import { draftSource } from "../standing/source.ts";
 import { reverse, settleInterrupted, undoable } from "./publication.ts";
 import { apply, published } from "./publish.ts";
@@ -18,6 +19,7 @@ export const undoSchema = z.object({
   undone: published.nullable().describe("what was carried out; null with --dry-run"),
   changes: z.array(z.object({ name: domainName, type: z.string(), before: recordSet, after: recordSet })),
   publication: z.number().describe("the number of the publication in the journal"),
+  restored: z.array(z.string()).describe("ids of asks that were retired with the publication and are back in the file"),
 });
 
 /** What {@link undo} is asked. */
@@ -66,6 +68,23 @@ function keysInUse(journal: Journal, changes: readonly Change[]): ReturnType<typ
     });
 }
 
+/** Puts the ask back that was retired with a publication: its records are back, and without it nobody would look after them. */
+async function restoreRetired(
+  workspace: Workspace,
+  domain: Domain,
+  { opened }: Publication,
+  journal: Journal,
+  context: AppContext,
+): Promise<string[]> {
+  const retired = journal.entries(domain.name, "ask-retired").filter(({ publication }) => publication === opened.id);
+  return reviseEntries(workspace, domain.name, context, ({ asks }) => {
+    const restore = retired.flatMap(({ entry }) =>
+      entry === undefined || asks.some(({ id }) => id === entry.id) ? [] : [entry],
+    );
+    return { add: restore, result: restore.map(({ id }) => id) };
+  });
+}
+
 /** Take the newest publication of a domain back: every record set exactly as it was before. */
 export async function undo(request: UndoRequest, context: AppContext): Promise<Outcome<z.output<typeof undoSchema>>> {
   return writing(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
@@ -81,14 +100,27 @@ export async function undo(request: UndoRequest, context: AppContext): Promise<O
     if (request.dryRun)
       return {
         ended: "fine",
-        result: { at: context.clock.now(), undone: null, changes: changes.map(shownChange), publication: publication.opened.id },
+        result: {
+          at: context.clock.now(),
+          undone: null,
+          changes: changes.map(shownChange),
+          publication: publication.opened.id,
+          restored: [],
+        },
       };
     if (context.interactive && (await context.choose({ kind: "undo", changes })) !== "yes")
       throw new Failure("undo-declined", {});
     const undone = await apply(domain, changes, { journal, workspace, request, context, undoes: publication.opened.id });
+    const restored = await restoreRetired(workspace, domain, publication, journal, context);
     return {
       ended: "fine",
-      result: { at: context.clock.now(), undone, changes: changes.map(shownChange), publication: publication.opened.id },
+      result: {
+        at: context.clock.now(),
+        undone,
+        changes: changes.map(shownChange),
+        publication: publication.opened.id,
+        restored,
+      },
     };
   });
 }

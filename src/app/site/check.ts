@@ -1,9 +1,13 @@
+import { type Ask, isMet, type RecordsWant } from "../../core/ask/index.ts";
 import { type Clause, clause, NOTHING } from "../../core/clause/index.ts";
-import { type DomainName, displayName, name, under, withoutRootDot } from "../../core/name/index.ts";
+import { type Answer, liveAt, ownSetOf } from "../../core/lookup/index.ts";
+import { type DomainName, displayName, name as nameOf, under, withoutRootDot } from "../../core/name/index.ts";
+import type { Cause } from "../../core/ownership/index.ts";
 import type { DataOf } from "../../core/record/index.ts";
 import {
   checksOf,
   type Fetched,
+  type HostAsked,
   judgeAddresses,
   judgeCertificate,
   judgePage,
@@ -11,19 +15,29 @@ import {
   judgeRedirect,
   mayIssue,
   type SiteCheck,
+  type SiteFlaw,
 } from "../../core/site/index.ts";
+import { negativeTtl } from "../../core/zone/index.ts";
 import { followPage, type WebOptions } from "../../net/web.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
 import type { DnsContext } from "../dns/context.ts";
+import { hostTitle } from "../standing/host.ts";
 
 /** A path with a query that no site has, to see whether a redirect keeps them. */
 const PROBE = "/zandrel/check?kept=yes";
 
-const addressesAt = async (
-  dns: DnsContext,
-  host: DomainName,
-): Promise<{ found: readonly string[] | undefined; failure: Clause }> => {
-  const answers = await Promise.all([dns.world.ask(host, "A"), dns.world.ask(host, "AAAA")]);
+/** Where a host leads, as the resolver says; and what the domain's own servers say, where that is something else. */
+interface Addresses {
+  readonly found: readonly string[] | undefined;
+  readonly failure: Clause;
+  /** `seconds`: how long the resolver may remember the old answer. */
+  readonly old?: { readonly own: readonly string[]; readonly seconds: number };
+}
+
+const ADDRESSES = ["A", "AAAA"] as const;
+
+/** The addresses in two answers, and the first failure among them. */
+function readAddresses(answers: readonly Answer[]): Addresses {
   const failure = answers.find((answer) => answer.kind === "failed");
   const found = answers.flatMap((answer) =>
     answer.kind === "found" ? answer.set.data.map((data) => (data as DataOf["A"]).address) : [],
@@ -32,7 +46,58 @@ const addressesAt = async (
     found: failure?.kind === "failed" && found.length === 0 ? undefined : found,
     failure: failure?.kind === "failed" ? failure.detail : NOTHING,
   };
+}
+
+/** How long a resolver remembers an answer: what it found, or that there is nothing (seconds). */
+const remembered = (answer: Answer): number => {
+  if (answer.kind === "found") return Math.min(answer.set.ttl, ...answer.chain.map(({ ttl }) => ttl));
+  return answer.kind === "failed" || answer.soa === undefined ? 0 : negativeTtl(answer.soa);
 };
+
+const addressesAt = async (dns: DnsContext, host: DomainName): Promise<Addresses> =>
+  readAddresses(await Promise.all(ADDRESSES.map((type) => dns.world.ask(host, type))));
+
+/** The same for a host of a domain, beside what the domain's own servers say at this moment. */
+async function addressesOf({ domain, dns }: SiteContext, host: DomainName): Promise<Addresses> {
+  const [answers, { lookup }] = await Promise.all([
+    Promise.all(ADDRESSES.map((type) => dns.world.ask(host, type))),
+    dns.look(domain),
+  ]);
+  const seen = readAddresses(answers);
+  if (lookup === undefined || seen.found === undefined) return seen;
+  const { found: own } = readAddresses(await Promise.all(ADDRESSES.map((type) => lookup.ask(host, type))));
+  const { found } = seen;
+  const same = own === undefined || (own.length === found.length && own.every((address) => found.includes(address)));
+  return same ? seen : { ...seen, old: { own, seconds: Math.max(...answers.map(remembered)) } };
+}
+
+/** What is asked for a host of a site, and who can mend what is wrong there. */
+async function askedOf({ domain, workspace, dns }: SiteContext, host: DomainName): Promise<HostAsked> {
+  const www = under(nameOf("www"), domain.name) as DomainName;
+  const other = host === domain.name ? www : domain.name;
+  const wantsAt = ({ wants }: Ask, at: DomainName) =>
+    wants
+      .filter((want) => want.kind === "records" && want.name === at && LEADING.has(want.type))
+      .map((want) => want as RecordsWant);
+  const of = (at: DomainName) => domain.asks.filter((ask) => wantsAt(ask, at).length > 0);
+  const [here, there] = [of(host), of(other)];
+  const [first] = [...here, ...there];
+  const { lookup } = await dns.look(domain);
+  const isThere = async (want: RecordsWant): Promise<boolean> => {
+    const live = lookup === undefined ? undefined : await liveAt(lookup, domain.name, host, want.type);
+    return live !== undefined && isMet(live.kind === "alias" && want.type === "CNAME" ? live.set : ownSetOf(live), want);
+  };
+  const met = await Promise.all(here.flatMap((ask) => wantsAt(ask, host)).map(isThere));
+  const isTwin = host === www || host === domain.name;
+  return {
+    host: withoutRootDot(host),
+    asked: here.length > 0 ? "here" : there.length > 0 && isTwin ? "other" : "nowhere",
+    isPublished: !met.includes(false),
+    other: withoutRootDot(other),
+    builder: first === undefined ? undefined : (workspace.settings.services[first.service]?.title ?? first.service),
+    dnsHost: hostTitle(domain, workspace),
+  };
+}
 
 /** The addresses that asks want a host to lead to: named by them, or found behind the alias they ask for. */
 async function wantedAddresses(domain: Domain, host: DomainName, dns: DnsContext): Promise<string[]> {
@@ -93,15 +158,32 @@ const publishedAt = ({ journal, domain }: SiteContext, host: DomainName): number
         opened.changes.some((change) => change.name === host && LEADING.has(change.type) && change.after !== undefined),
     )?.closed?.at;
 
+/** Where a host leads; `isLed` says whether it leads anywhere yet, so that its pages can be looked at. */
+async function addressChecks(
+  site: SiteContext,
+  host: DomainName,
+  asked: HostAsked,
+): Promise<{ readonly addresses: SiteCheck[]; readonly isLed: boolean }> {
+  const { found, failure, old } = await addressesOf(site, host);
+  const shown = displayName(host);
+  // What a resolver remembers is not how it is: nothing is judged by it.
+  if (found !== undefined && old !== undefined) {
+    const because = clause("site-old-address", { host: shown, found, ...old });
+    return { addresses: [checksOf("address", shown).unknown(because, clause("site-old-address-mend"))], isLed: false };
+  }
+  const addresses = judgeAddresses(host, found, await wantedAddresses(site.domain, host, site.dns), failure, asked);
+  return { addresses, isLed: found !== undefined && found.length > 0 };
+}
+
 async function checkHost(site: SiteContext, host: DomainName): Promise<SiteCheck[]> {
-  const { domain, workspace, dns, web } = site;
+  const { workspace, dns, web } = site;
   const plain = withoutRootDot(host);
-  const { found, failure } = await addressesAt(dns, host);
-  const addresses = judgeAddresses(host, found, await wantedAddresses(domain, host, dns), failure);
-  if (found === undefined || found.length === 0) return addresses;
+  const asked = await askedOf(site, host);
+  const { addresses, isLed } = await addressChecks(site, host, asked);
+  if (!isLed) return addresses;
   const chain = await followPage(`https://${plain}/`, web);
   const certificate = judgeCertificate(plain, chain[0] as Fetched, dns.now, publishedAt(site, host));
-  return [...addresses, certificate, ...judgePage(plain, chain), ...(await caaChecks(host, workspace, dns))];
+  return [...addresses, certificate, ...judgePage(asked, chain), ...(await caaChecks(host, workspace, dns))];
 }
 
 /** Whether a domain is meant to lead visitors anywhere. */
@@ -113,14 +195,12 @@ function redirectTarget(domain: Domain, workspace: Workspace): DomainName | unde
   return domain.redirectTo ?? (main.length === 1 ? main[0]?.name : undefined);
 }
 
-/** Hosts that asks lead somewhere on the web: shops, interfaces, links in mail. */
-function otherHosts({ domain }: SiteContext, known: readonly DomainName[]): DomainName[] {
-  const hosts = domain.asks
+/** Hosts that asks lead somewhere on the web: the site, shops, interfaces, links in mail. */
+function hostsLed(asks: readonly Ask[]): DomainName[] {
+  const hosts = asks
     .filter(({ purpose }) => purpose === "site" || purpose === "redirect" || purpose === "tracking")
     .flatMap(({ wants }) => wants.flatMap((want) => (want.kind === "records" && LEADING.has(want.type) ? [want.name] : [])));
-  return [...new Set(hosts)].filter(
-    (host) => !known.includes(host) && !host.startsWith("_") && !host.includes("._") && !host.startsWith("*."),
-  );
+  return [...new Set(hosts)].filter((host) => !host.startsWith("_") && !host.includes("._") && !host.startsWith("*."));
 }
 
 /** The domain itself and `www`, each for itself and both together. */
@@ -130,7 +210,7 @@ async function checkPair(site: SiteContext, www: DomainName): Promise<SiteCheck[
   const each = await Promise.all(hosts.map((host) => checkHost(site, host)));
   // What cannot be reached, or shows no site at all, says so by itself.
   const none = (siteCheck: SiteCheck) =>
-    (siteCheck.id === "address" && siteCheck.met !== true) || siteCheck.id === "parked" || siteCheck.id === "wrong-service";
+    (siteCheck.id === "address" && siteCheck.met !== true) || ["parked", "wrong-service", "page"].includes(siteCheck.id);
   if (each.flat().some(none)) return each.flat();
   const urls = hosts.map(withoutRootDot).flatMap((host) => [`http://${host}${PROBE}`, `https://${host}${PROBE}`]);
   const chains = new Map(await Promise.all(urls.map(async (url) => [url, await followPage(url, web)] as const)));
@@ -151,9 +231,8 @@ async function checkRedirect(site: SiteContext, www: DomainName): Promise<SiteCh
   const target = withoutRootDot(leadsTo);
   const alsoAt = [target.startsWith("www.") ? target.slice(4) : `www.${target}`];
   const per = [domain.name, www].map(async (host) => {
-    const { found, failure } = await addressesAt(dns, host);
-    const addresses = judgeAddresses(host, found, await wantedAddresses(domain, host, dns), failure);
-    if (found === undefined || found.length === 0) return addresses;
+    const { addresses, isLed } = await addressChecks(site, host, await askedOf(site, host));
+    if (!isLed) return addresses;
     const plain = withoutRootDot(host);
     const [bare, secure] = [`http://${plain}${PROBE}`, `https://${plain}${PROBE}`];
     const [chain, secureChain] = await Promise.all([followPage(bare, web), followPage(secure, web)]);
@@ -170,8 +249,27 @@ async function checkRedirect(site: SiteContext, www: DomainName): Promise<SiteCh
 /** Where the names of a domain lead: the domain itself and `www` together, and every host that an ask leads somewhere. */
 export async function checkDomain(site: SiteContext): Promise<SiteCheck[]> {
   const { domain } = site;
-  const www = under(name("www"), domain.name) as DomainName;
+  const www = under(nameOf("www"), domain.name) as DomainName;
   const main = await (domain.role === "redirect" ? checkRedirect(site, www) : checkPair(site, www));
-  const others = await Promise.all(otherHosts(site, [domain.name, www]).map((host) => checkHost(site, host)));
-  return [...main, ...others.flat()];
+  const others = hostsLed(domain.asks).filter((host) => host !== domain.name && host !== www);
+  const checked = await Promise.all(others.map((host) => checkHost(site, host)));
+  return [...main, ...checked.flat()];
+}
+
+/** What keeps a service from seeing that a host is led to it, although the record is right; a certificate comes afterwards. */
+const AT_THE_SERVICE: ReadonlySet<SiteFlaw | undefined> = new Set([
+  "wrong-service",
+  "unreachable",
+  "no-address",
+  "missing-address",
+]);
+
+/** Why a service that was asked to verify does not take the hosts that an ask leads to it, as far as the web shows it. */
+export async function causesOnTheWeb(site: SiteContext, ask: Ask): Promise<Cause[]> {
+  const checks = await Promise.all(hostsLed([ask]).map((host) => checkHost(site, host)));
+  return checks
+    .flat()
+    .flatMap(({ flaw, name, because, remedy }) =>
+      AT_THE_SERVICE.has(flaw) ? [{ kind: "not-at-service" as const, at: name, because, remedy }] : [],
+    );
 }

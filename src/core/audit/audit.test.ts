@@ -285,6 +285,10 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
   ["mx-null-sends", { zone: { mx1: "@ MX 0 .", mx2: "" } }],
   ["mx-twice", { zone: { mx2: "@ MX 20 mx1.inglemail.example." } }],
   ["spf-missing", { zone: { spf: "" } }],
+  [
+    "spf-return-path-only",
+    { zone: { spf: "", bounce: 'bounce MX 10 mx1.inglemail.example.\nbounce TXT "v=spf1 ip4:192.0.2.25 -all"' } },
+  ],
   ["spf-several", { zone: { spf2: '@ TXT "v=spf1 ~all"' } }],
   ["spf-syntax", spf("v=spf1 ipv4:192.0.2.25 -all")],
   ["spf-nearly", spf("v=spf1ip4:192.0.2.25 -all")],
@@ -396,6 +400,7 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
       ["site-loop", "loop"],
       ["site-unreachable", "unreachable"],
       ["site-parked", "parked"],
+      ["site-no-page", "no-page"],
       ["site-wrong-service", "wrong-service"],
       ["site-certificate", "certificate-expired"],
       ["site-wrong-address", "leftover-address"],

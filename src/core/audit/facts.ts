@@ -160,5 +160,12 @@ export interface Facts extends AuditInput {
   readonly reverse: readonly { readonly address: string; readonly met: boolean | undefined; readonly because: Clause }[];
 }
 
+/**
+ * Whether mail passes SPF with a return path at a host below the domain: receivers look at that host alone, and it counts for the domain
+ * unless the policy says that only the very same name does (RFC 7489 section 3.1.2).
+ */
+export const passesByReturnPath = ({ returnPaths, dmarcRecord }: Facts): boolean =>
+  dmarcRecord?.spfAlignment !== "strict" && returnPaths.some(({ spf }) => "record" in spf);
+
 /** The texts among them. */
 export const textsIn = (published: Published<"TXT">): string[] => published.data.map((data) => decodeUtf8(txtValue(data)));

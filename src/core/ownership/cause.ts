@@ -25,6 +25,7 @@ export type CauseKind =
   | "broken-spf"
   | "second-dmarc"
   | "web-proof"
+  | "not-at-service"
   | `dnssec-${ChainFlaw["code"]}`
   | "dnssec-refused"
   | ClashKind;

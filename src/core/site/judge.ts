@@ -55,6 +55,7 @@ export type SiteFlaw =
   | "apart"
   | "parked"
   | "wrong-service"
+  | "no-page"
   | "issuer-forbidden";
 
 /** One thing checked of a site: it holds, does not hold, or could not be determined. */
@@ -70,6 +71,27 @@ export interface SiteCheck {
   /** Of a certificate that is right: when it ends, in milliseconds since 1970. */
   readonly until?: number;
 }
+
+/** What is asked for a host of a site, and who can mend what is wrong there. */
+export interface HostAsked {
+  /** The host itself, without the final dot. */
+  readonly host: string;
+  /** Asks want it led somewhere; only the other one of the domain and `www`; or neither. */
+  readonly asked: "here" | "other" | "nowhere";
+  /** Whether the domain's own servers show what is asked. */
+  readonly isPublished: boolean;
+  /** The other one of the domain and `www`. */
+  readonly other: string;
+  /** Titles of the service that asks, and of the DNS host. */
+  readonly builder: string | undefined;
+  readonly dnsHost: string | undefined;
+}
+
+/** What visitors meet at a host that is not the site. */
+export type Instead = "no-address" | "parked" | "wrong-service" | "no-page";
+
+/** What mends it: it follows from what is asked, what is published, and who can change it. */
+const mendOf = (asked: HostAsked, instead: Instead): Clause => clause("site-host-mend", { ...asked, instead });
 
 /** Makes the checks of one name: what is right, what is wrong, and what could not be determined. */
 export const checksOf = (id: string, name: string) => ({
@@ -198,18 +220,44 @@ function notRedirecting(from: string, { body, status }: Page, target: string): S
   }
 }
 
+/** Words of pages that a DNS host or registrar shows where no site is. */
+const PARKED =
+  /\b(?:parked|domain (?:is|may be) for sale|buy this domain|future home of|has (?:just )?been registered|default (?:web )?page|under construction)\b/i;
+/** Words of a service that knows nothing of a host that leads to it. */
+const STRANGER =
+  /\b(?:no such (?:site|app|store)|unknown (?:domain|host)|not (?:yet )?connected|site not found|does(?: not|n.t) exist here|nothing is here)\b/i;
+
+/** Whether the page a host shows is a site at all: no parked page, no stranger's, no error, and not empty. */
+export function judgePage(asked: HostAsked, chain: readonly Fetched[]): SiteCheck[] {
+  const { host } = asked;
+  const last = chain.at(-1);
+  if (last === undefined || "none" in last) return [];
+  const { body, status, location } = last.page;
+  const { text, isEmpty } = readMarkup(body);
+  const instead = (id: string, flaw: Instead & SiteFlaw, because: Clause): SiteCheck[] => [
+    checksOf(id, host).wrong(flaw, because, mendOf(asked, flaw)),
+  ];
+  if (PARKED.test(text)) return instead("parked", "parked", clause("site-parked", { host }));
+  if (STRANGER.test(text) || status === 421)
+    return instead("wrong-service", "wrong-service", clause("site-wrong-service", { host, status }));
+  if (status >= 500) return [checksOf("page", host).unknown(clause("site-error", { host, status }), clause("site-error-mend"))];
+  if (status >= 400) return instead("page", "no-page", clause("site-no-page", { host, status }));
+  if (location === undefined && isEmpty) return instead("page", "no-page", clause("site-empty-page", { host }));
+  return [];
+}
+
 /** The addresses one name has, beside those its asks want. */
 export function judgeAddresses(
   name: DomainName,
   found: readonly string[] | undefined,
   wanted: readonly string[],
   failure: Clause,
+  asked: HostAsked,
 ): SiteCheck[] {
   const host = displayName(name);
   const { right, wrong, unknown } = checksOf("address", host);
   if (found === undefined) return [unknown(failure, clause("site-servers-silent-mend"))];
-  if (found.length === 0)
-    return [wrong("no-address", clause("site-no-address", { host }), clause("site-no-address-mend", { host }))];
+  if (found.length === 0) return [wrong("no-address", clause("site-no-address", { host }), mendOf(asked, "no-address"))];
   if (wanted.length === 0) return [right(clause("site-leads", { host, found }))];
   const missing = wanted.filter((address) => !found.includes(address));
   const foreign = found.filter((address) => !wanted.includes(address));

@@ -10,7 +10,12 @@ export interface Markup {
   readonly text: string;
   /** Whether it only shows another page inside a frame, or moves on by itself after loading. */
   readonly pretends: "frame" | "refresh" | undefined;
+  /** Whether it has nothing that anybody could see: no words, no pictures, and no script that might make some. */
+  readonly isEmpty: boolean;
 }
+
+/** Elements that show something without words, or make it. */
+const SHOWN: ReadonlySet<string> = new Set("audio button canvas embed form iframe img input object script svg video".split(" "));
 
 /** Reads a page once, with a parser whose time grows with the page and not faster. */
 export function readMarkup(body: string): Markup {
@@ -18,11 +23,13 @@ export function readMarkup(body: string): Markup {
   let hidden = 0;
   let isFrame = false;
   let isRefresh = false;
+  let isShown = false;
   const reader = new Parser({
     onopentag(tag, { "http-equiv": equiv = "", width = "", height = "" }) {
       if (tag === "script" || tag === "style") hidden += 1;
       if (tag === "meta" && equiv.trim().toLowerCase() === "refresh") isRefresh = true;
       if (tag === "frameset" || (tag === "iframe" && [width, height].some((size) => size.trim() === "100%"))) isFrame = true;
+      if (SHOWN.has(tag)) isShown = true;
       text += " ";
     },
     onclosetag(tag) {
@@ -40,6 +47,7 @@ export function readMarkup(body: string): Markup {
       .split(/\s+/)
       .join(" ")
       .slice(0, MOST_TEXT),
+    isEmpty: !isShown && text.trim() === "",
     pretends: isRefresh ? "refresh" : isFrame ? "frame" : undefined,
   };
 }

@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import { allInWords } from "../../present/clauses/index.ts";
 import { verbatim } from "../clause/index.ts";
-import { type Fetched, judgePage, judgePair } from "./index.ts";
+import { type Fetched, type HostAsked, judgePage, judgePair } from "./index.ts";
 
 const [APEX, WWW] = ["brackwater.example", "www.brackwater.example"];
 const PATH = "/zandrel/check?kept=yes";
@@ -80,11 +80,58 @@ describe("the domain itself and www, together", () => {
   });
 });
 
-test.each([
-  ["<body>This domain is parked at Nettlehost.</body>", 200, "parked"],
-  ["<body>No such site here</body>", 404, "wrong-service"],
-  ["<body>oops</body>", 503, "page"],
-])("%s is not a site", (body, status, id) => {
-  expect(allInWords(judgePage(APEX, [page(`https://${APEX}/`, status, undefined, body)]))).toMatchObject([{ id }]);
+const asked = (more: Partial<HostAsked> = {}): HostAsked => ({
+  host: APEX,
+  asked: "here",
+  isPublished: true,
+  other: WWW,
+  builder: "Pagewick",
+  dnsHost: "Nettlehost",
+  ...more,
 });
-test("a site is one", () => expect(allInWords(judgePage(APEX, [page(`https://${APEX}/`, 200)]))).toEqual([]));
+const remedyOf = (body: string, status: number, more: Partial<HostAsked>): string =>
+  String(allInWords(judgePage(asked(more), [page(`https://${APEX}/`, status, undefined, body)])[0]?.remedy));
+
+test.each([
+  ["<body>This domain is parked at Nettlehost.</body>", 200, "parked", "parked"],
+  ["<body>No such site here</body>", 404, "wrong-service", "wrong-service"],
+  ["<body>oops</body>", 503, "page", undefined],
+  ["<body>Not found</body>", 404, "page", "no-page"],
+  ["<body>Members only</body>", 403, "page", "no-page"],
+  ["<body>Password?</body>", 401, "page", "no-page"],
+  ["<body>  \n</body>", 200, "page", "no-page"],
+  ["", 200, "page", "no-page"],
+])("%s (%i) is not a site", (body, status, id, flaw) => {
+  expect(judgePage(asked(), [page(`https://${APEX}/`, status, undefined, body)])).toMatchObject([{ id, ...(flaw && { flaw }) }]);
+});
+test.each(["<p>Welcome</p>", '<script src="/app.js"></script>', '<img src="/poster.png">', "<form><input></form>"])(
+  "%s is one",
+  (body) => expect(judgePage(asked(), [page(`https://${APEX}/`, 200, undefined, body)])).toEqual([]),
+);
+
+const PARKED_PAGE = "<body>This domain is parked.</body>";
+test.each<[string, string, number, Partial<HostAsked>, string]>([
+  ["parked, and published as asked", PARKED_PAGE, 200, {}, "finish connecting brackwater.example at Pagewick"],
+  ["parked, and not published", PARKED_PAGE, 200, { isPublished: false }, "publish what Pagewick asks for"],
+  [
+    "parked, asked for www only",
+    PARKED_PAGE,
+    200,
+    { asked: "other" },
+    "permanent redirect (301) from brackwater.example to www.brackwater.example at Nettlehost",
+  ],
+  ["parked, nobody asked", PARKED_PAGE, 200, { asked: "nowhere", builder: undefined }, "zandrel intake"],
+  ["no page, published", "<p>none</p>", 404, {}, "see at Pagewick that the site is published"],
+  ["no page, nobody asked", "<p>none</p>", 404, { asked: "nowhere" }, "ask whoever runs the site"],
+])("the remedy follows from what is asked: %s", (_, body, status, more, remedy) => {
+  expect(remedyOf(body, status, more)).toContain(remedy);
+});
+
+test("a page that shows the other one in a frame is no second site", () => {
+  const framed = '<iframe src="https://www.x/" width="100%"></iframe>';
+  const chains = new Map([
+    [`https://${APEX}/`, [page(`https://${APEX}/`, 200, undefined, framed)]],
+    [`https://${WWW}/`, [page(`https://${WWW}/`, 200)]],
+  ]);
+  expect(judgePair({ apex: APEX, www: WWW, chains })).toMatchObject([{ id: "pair", flaw: "framed", name: `https://${APEX}/` }]);
+});

@@ -18,6 +18,12 @@ function serves(chain: readonly Fetched[] | undefined): string | undefined {
   return new URL(last.page.url).hostname;
 }
 
+/** Whether what a chain arrives at only shows another page. */
+function pretends(chain: readonly Fetched[] | undefined): boolean {
+  const last = chain?.at(-1);
+  return last !== undefined && "page" in last && readMarkup(last.page.body).pretends !== undefined;
+}
+
 /** The page at which a chain comes back to where it was. */
 function loopsAt(chain: readonly Fetched[]): string | undefined {
   const seen = new Set<string>();
@@ -33,33 +39,6 @@ function loopsAt(chain: readonly Fetched[]): string | undefined {
     : undefined;
 }
 
-/** Words of pages that a DNS host or registrar shows where no site is. */
-const PARKED =
-  /\b(?:parked|domain (?:is|may be) for sale|buy this domain|future home of|has (?:just )?been registered|default (?:web )?page|under construction)\b/i;
-/** Words of a service that knows nothing of a host that leads to it. */
-const STRANGER =
-  /\b(?:no such (?:site|app|store)|unknown (?:domain|host)|not (?:yet )?connected|site not found|does(?: not|n.t) exist here|nothing is here)\b/i;
-
-/** Whether the page a host shows is a site at all: not a parked page, and not a service that does not know the host. */
-export function judgePage(host: string, chain: readonly Fetched[]): SiteCheck[] {
-  const last = chain.at(-1);
-  if (last === undefined || "none" in last) return [];
-  const { body, status } = last.page;
-  const { text } = readMarkup(body);
-  if (PARKED.test(text))
-    return [checksOf("parked", host).wrong("parked", clause("site-parked", { host }), clause("site-parked-mend"))];
-  if (STRANGER.test(text) || status === 421)
-    return [
-      checksOf("wrong-service", host).wrong(
-        "wrong-service",
-        clause("site-wrong-service", { host, status }),
-        clause("site-wrong-service-mend"),
-      ),
-    ];
-  if (status >= 500) return [checksOf("page", host).unknown(clause("site-error", { host, status }), clause("site-error-mend"))];
-  return [];
-}
-
 /**
  * Judges the domain itself and `www` together: one of them shows the site, the other redirects there permanently, with path,
  * query and HTTPS kept. Nothing is said where one of them could not be looked at; that is said of the host itself.
@@ -71,6 +50,13 @@ export function judgePair({ apex, www, chains }: Doors): SiteCheck[] {
   const secure = (host: string) => of(host).find(([url]) => url.startsWith("https:"))?.[1];
   const [atApex, atWww] = [serves(secure(apex)), serves(secure(www))];
   if (atApex === undefined || atWww === undefined) return [];
+  const pretending = [apex, www].find((host) => pretends(secure(host)));
+  // A page that shows the other one inside a frame is no second site.
+  if (atApex === apex && atWww === www && pretending !== undefined)
+    return of(pretending).map(([url, chain]) => ({
+      ...judgeRedirect(url, chain, pretending === apex ? www : apex),
+      id: "pair",
+    }));
   if (atApex === apex && atWww === www)
     return [
       checksOf("both-serve", apex).wrong("both-serve", clause("site-both-serve", { apex, www }), clause("site-both-serve-mend")),

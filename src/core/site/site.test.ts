@@ -7,6 +7,7 @@ import { readZone, zonesOf } from "../zone/index.ts";
 import {
   covers,
   type Fetched,
+  type HostAsked,
   judgeAddresses,
   judgeCertificate,
   judgeProof,
@@ -130,6 +131,10 @@ describe("redirects", () => {
 });
 
 describe("addresses", () => {
+  const asked: HostAsked = {
+    ...{ host: "brackwater.example", asked: "here", isPublished: false, other: "www.brackwater.example" },
+    ...{ builder: undefined, dnsHost: undefined },
+  };
   const host = name("brackwater.example");
   test.each<[string, string[] | undefined, string[], (boolean | undefined)[]]>([
     ["as asked", ["192.0.2.1"], ["192.0.2.1"], [true]],
@@ -139,7 +144,7 @@ describe("addresses", () => {
     ["not known", undefined, ["192.0.2.1"], [undefined]],
     ["nothing asked", ["192.0.2.9"], [], [true]],
   ])("%s", (_, found, wanted, met) =>
-    expect(allInWords(judgeAddresses(host, found, wanted, verbatim("late")).map((one) => one.met))).toEqual(met),
+    expect(allInWords(judgeAddresses(host, found, wanted, verbatim("late"), asked).map((one) => one.met))).toEqual(met),
   );
 });
 

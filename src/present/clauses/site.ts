@@ -1,5 +1,7 @@
 import type { Clause } from "../../core/clause/index.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
+import type { HostAsked, Instead } from "../../core/site/index.ts";
+import { spanText } from "../../core/spread/index.ts";
 import { count, listOf } from "../english.ts";
 import type { Words } from "./words.ts";
 
@@ -96,7 +98,55 @@ export const SITE = {
   "site-no-redirect-mend": ({ target }: { readonly target: string }) => `set up a permanent redirect (301) to https://${target}`,
   "site-servers-silent-mend": "try again when the name servers answer",
   "site-no-address": ({ host }: { readonly host: string }) => `${host} has no address, so visitors cannot reach it`,
-  "site-no-address-mend": ({ host }: { readonly host: string }) => `publish the ask for ${host}: zandrel draft shows it`,
+  /** What to do where visitors of a host meet something else than the site. */
+  "site-host-mend": ({
+    host,
+    asked,
+    isPublished,
+    other,
+    builder,
+    dnsHost,
+    instead,
+  }: HostAsked & { readonly instead: Instead }) => {
+    const at = builder ?? "the site builder";
+    const before = instead === "parked" ? ", and remove the record that leads to the parked page" : "";
+    switch (asked) {
+      case "here":
+        if (!isPublished) return `publish what ${at} asks for at ${host}: zandrel draft shows it${before}`;
+        switch (instead) {
+          case "no-address":
+            return `the record is published as ${at} asks; it is not seen everywhere yet, so look again later: zandrel watch tells when everyone sees it`;
+          case "no-page":
+            return `the records are right; see at ${at} that the site is published, that it has a start page, and that no password keeps visitors out`;
+          default:
+            return `the records are right; finish connecting ${host} at ${at}, and publish the site there`;
+        }
+      case "other":
+        return `nothing asks for ${host} itself: set up a permanent redirect (301) from ${host} to ${other} at ${dnsHost ?? "the DNS host"}, or ask ${at} what to enter for ${host}`;
+      case "nowhere":
+        return instead === "no-page"
+          ? "ask whoever runs the site"
+          : `no site builder has asked for anything here yet: paste what its page shows into zandrel intake${before}`;
+    }
+  },
+  "site-old-address": ({
+    host,
+    own,
+    found,
+    seconds,
+  }: {
+    readonly host: string;
+    readonly own: readonly string[];
+    readonly found: readonly string[];
+    readonly seconds: number;
+  }) =>
+    `the domain's own name servers lead ${host} to ${own.length === 0 ? "no address" : listOf(own)}; the resolver that was asked still remembers ${found.length === 0 ? "that there is none" : listOf(found)}, for at most ${spanText(seconds)}`,
+  "site-old-address-mend": "look again when that time has passed: what visitors meet until then is the old place",
+  "site-no-page": ({ host, status }: { readonly host: string; readonly status: number }) =>
+    status === 401 || status === 403
+      ? `${host} lets no visitor in (${status})`
+      : `${host} answers that there is no page (${status})`,
+  "site-empty-page": ({ host }: { readonly host: string }) => `${host} shows an empty page`,
   "site-leads": ({ host, found }: { readonly host: string; readonly found: readonly string[] }) =>
     `${host} leads to ${listOf(found)}`,
   "site-leads-to-service": ({ host }: { readonly host: string }) => `${host} leads to the service's addresses`,
@@ -108,10 +158,8 @@ export const SITE = {
   "site-leftover-address-mend": ({ address }: { readonly address: string }) =>
     `remove the ${address.includes(":") ? "AAAA" : "A"} record ${address}, if it is the previous site's`,
   "site-parked": ({ host }: { readonly host: string }) => `${host} shows a parked page, not your site`,
-  "site-parked-mend": "publish the address that the site builder asks for, and remove the parked one",
   "site-wrong-service": ({ host, status }: { readonly host: string; readonly status: number }) =>
     `${host} leads to a service that does not know it (${status})`,
-  "site-wrong-service-mend": "add the domain at the service, or publish the address that it asks for",
   "site-error": ({ host, status }: { readonly host: string; readonly status: number }) =>
     `${host} answers with an error (${status})`,
   "site-error-mend": "try again, or ask the site builder",

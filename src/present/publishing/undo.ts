@@ -3,14 +3,18 @@ import type { undoSchema } from "../../app/publishing/undo.ts";
 import { displayName } from "../../core/name/index.ts";
 import { printData, type RecordSet } from "../../core/record/index.ts";
 import type { SetChange } from "../../core/zone/index.ts";
+import { listOf } from "../english.ts";
 import { visible } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { presentPublished } from "./publish.ts";
 
 /** The result of {@link undo} for people. */
-export function undoText({ undone, changes, at }: z.output<typeof undoSchema>, context: Layout): string {
+export function undoText({ undone, changes, at, restored }: z.output<typeof undoSchema>, context: Layout): string {
   const { style } = context;
-  if (undone !== null) return `${style.title("Undone.")} ${presentPublished(undone, at, context, "take-back")}\n`;
+  // What a person still has to type is not done yet.
+  const title = undone?.sheet.length === 0 ? "Undone." : "To take it back, enter this.";
+  const back = restored.length === 0 ? "" : `\n${listOf(restored)} is among the asks of the domain again.`;
+  if (undone !== null) return `${style.title(title)} ${presentPublished(undone, at, context, "take-back")}${back}\n`;
   return `${reversalText(changes)}Nothing was changed, because of --dry-run.\n`;
 }
 

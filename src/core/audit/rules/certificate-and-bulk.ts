@@ -1,6 +1,6 @@
 import { isKeyText, readKeyRecord } from "../../dkim/index.ts";
 import { isAll, readSpfRecord } from "../../spf/index.ts";
-import { type Facts, textsIn } from "../facts.ts";
+import { type Facts, passesByReturnPath, textsIn } from "../facts.ts";
 import { rule, when } from "../finding.ts";
 
 const issuersIn = ({ caa }: Facts, tag: string): string[] =>
@@ -117,8 +117,9 @@ export const transport = {
 } as const;
 
 export const bulk = {
-  "bulk-one-of-two": rule("risks", "RFC 7489 section 3", ({ sends, spf, keys, anyKey, unresolved }) => {
-    const hasSpf = "record" in spf;
+  "bulk-one-of-two": rule("risks", "RFC 7489 section 3", (facts) => {
+    const { sends, spf, keys, anyKey, unresolved } = facts;
+    const hasSpf = "record" in spf || passesByReturnPath(facts);
     const hasKey = keys.some((selectorCheck) => selectorCheck.state === "usable") || anyKey.data.length > 0;
     const knows = !unresolved.some((candidate) => candidate.type === "TXT");
     return when(sends && knows && hasSpf !== hasKey, { hasSpf });

@@ -1,7 +1,7 @@
 import type { Clause } from "../../clause/index.ts";
 import { discoveryDifference, isDmarc, POLICIES } from "../../dmarc/index.ts";
 import { treeError } from "../../spf/index.ts";
-import type { Facts } from "../facts.ts";
+import { type Facts, passesByReturnPath } from "../facts.ts";
 import { rule, when } from "../finding.ts";
 
 /** Why SPF lets nobody pass: there is no record that counts, receivers give it up at a term, or it allows nobody. */
@@ -10,7 +10,9 @@ export type SpfFailure =
   | { readonly kind: "given-up"; readonly term: string; readonly because: Clause };
 
 /** Why SPF lets nobody pass; undefined where it does, or where that could not be asked. */
-function whySpfFails({ spf, spfTree }: Facts): SpfFailure | undefined {
+function whySpfFails(facts: Facts): SpfFailure | undefined {
+  const { spf, spfTree } = facts;
+  if (passesByReturnPath(facts)) return undefined;
   if ("problem" in spf) {
     const { kind } = spf.problem;
     return kind === "failed" ? undefined : { kind };

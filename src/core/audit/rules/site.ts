@@ -63,6 +63,7 @@ export const site = {
   "site-loop": rule("breaks", REDIRECTS, met("loop")),
   "site-unreachable": rule("breaks", "RFC 9110 section 4.2", met("unreachable")),
   "site-parked": rule("breaks", "RFC 9110 section 4.2", met("parked")),
+  "site-no-page": rule("breaks", "RFC 9110 section 15.5", met("no-page")),
   "site-wrong-service": rule("breaks", "RFC 9110 section 15.5.20", met("wrong-service")),
   "site-certificate": rule(
     "breaks",

@@ -12,7 +12,7 @@ import {
   type SpfBranch,
   treeLookups,
 } from "../../spf/index.ts";
-import type { Facts } from "../facts.ts";
+import { type Facts, passesByReturnPath } from "../facts.ts";
 import { rule, when } from "../finding.ts";
 
 const all = ({ spfTree }: Facts): { branch: SpfBranch; depth: number }[] =>
@@ -79,9 +79,15 @@ export const spf = {
   "spf-quotes": rule("breaks", "RFC 7208 section 4.5", ({ texts }) =>
     texts.filter((text) => /^["'“”]\s*v=spf1\b/i.test(text)).map((text) => ({ text })),
   ),
-  "spf-missing": rule("risks", "RFC 7208 section 3", ({ spf: found, sends }) =>
-    when(sends && "problem" in found && found.problem.kind === "none"),
-  ),
+  "spf-missing": rule("risks", "RFC 7208 section 3", (facts) => {
+    const { spf: found, sends } = facts;
+    return when(sends && "problem" in found && found.problem.kind === "none" && !passesByReturnPath(facts));
+  }),
+  "spf-return-path-only": rule("note", "RFC 7208 section 2.4", (facts) => {
+    const { spf: found, sends, returnPaths } = facts;
+    const hosts = returnPaths.flatMap(({ name, spf }) => ("record" in spf ? [name] : []));
+    return when(sends && "problem" in found && found.problem.kind === "none" && passesByReturnPath(facts), { hosts });
+  }),
   "spf-several": rule("breaks", "RFC 7208 section 4.5", ({ spfTexts }) =>
     when(spfTexts.length > 1, { texts: spfTexts, together: oneOf(spfTexts) }),
   ),

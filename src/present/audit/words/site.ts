@@ -70,6 +70,12 @@ export const SITE: AreaWords<"site"> = {
     evidence: ({ because, names }) => metAt(names, because),
     remedy: ({ remedy }) => inWords(remedy),
   },
+  "site-no-page": {
+    title: "A host shows no page",
+    why: "Visitors see an error or nothing at all.",
+    evidence: ({ because, names }) => metAt(names, because),
+    remedy: ({ remedy }) => inWords(remedy),
+  },
   "site-wrong-service": {
     title: "A host leads to a service that does not know it",
     why: "Visitors see an error, and others may claim the host at that service.",

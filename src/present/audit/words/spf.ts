@@ -1,6 +1,7 @@
 import { displayName } from "../../../core/name/index.ts";
 import { MAX_LOOKUPS, MAX_OCTETS } from "../../../core/spf/index.ts";
 import { inWords } from "../../clauses/index.ts";
+import { listOf } from "../../english.ts";
 import type { AreaWords } from "../say.ts";
 
 export const SPF: AreaWords<"spf"> = {
@@ -147,6 +148,12 @@ export const SPF: AreaWords<"spf"> = {
     why: "Anyone who buys it may send as this domain, and everything passes.",
     evidence: ({ because, term }) => `${term}: ${inWords(because)}`,
     remedy: "take the term out today",
+  },
+  "spf-return-path-only": {
+    title: "SPF lists senders only at the host that bounces go to",
+    why: "Mail sent through the service passes; anybody may still send with the domain itself as the return path.",
+    evidence: ({ hosts }) => `${listOf(hosts.map(displayName))} has an SPF record, and the domain itself has none`,
+    remedy: "publish an SPF record for the domain too: its own senders, or “v=spf1 -all” where it has none",
   },
   "spf-long": {
     title: "The SPF record is too long for a small answer",
