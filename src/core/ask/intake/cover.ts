@@ -5,10 +5,9 @@ import { contextType } from "./readers/context.ts";
 import { fieldsOn } from "./readers/labels.ts";
 import { readLists, readLoneValues } from "./readers/list.ts";
 import { readPairs } from "./readers/pairs.ts";
-import { readProse } from "./readers/prose.ts";
+import { readEvidence } from "./readers/evidence.ts";
 import { readStructures } from "./readers/structured.ts";
 import { readTables } from "./readers/table.ts";
-import { readWords } from "./readers/words.ts";
 import { readZoneLines } from "./readers/zone-lines.ts";
 import { type Reader, type Reading, type Row, worthOf } from "./reading.ts";
 import { isNoise, labelOf, SAYS, typeCell } from "./words.ts";
@@ -73,8 +72,7 @@ export function coverOf(paste: Paste, domain: DomainName, explained: Explained):
     readPairs,
     readForwards,
     readNameServers,
-    readProse,
-    readWords(domain),
+    readEvidence(domain),
     readLoneValues,
   ];
   const chosen: Reading[] = [];
@@ -128,7 +126,7 @@ function rivalOf(
   worth: number,
   near: ReadonlyMap<number, readonly Candidate[]>,
 ): readonly [Reading, Reading] | undefined {
-  if (best.rows.length > MAX_COMPARED) return undefined;
+  if (best.rows.length > MAX_COMPARED || best.layout === "sentence") return undefined;
   const own = new Set(contentOf(best));
   const lines = new Set(best.spans.map((span) => span.line));
   const others = new Set([...lines].flatMap((line) => near.get(line) ?? []));

@@ -194,7 +194,7 @@ const WORTH: Partial<Record<Layout, number>> = { "zone-file lines": 2, table: 1,
 
 /** How well a row of a reading explains its part of the paste; nothing of it where that is negative. */
 const worthOfRow = ({ layout, labelled }: Reading, row: Row): number =>
-  plausibility(row) + (labelled === true ? 8 : (WORTH[layout] ?? 0));
+  plausibility(row) + (labelled === true ? (layout === "sentence" ? 7 : 8) : (WORTH[layout] ?? 0));
 
 /** How well a reading explains its part of the paste; not at all where a row of it can be no record. */
 export function worthOf(reading: Reading): number {

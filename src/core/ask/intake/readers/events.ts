@@ -1,0 +1,81 @@
+import type { Span } from "../paste.ts";
+import { looksLikeName } from "../paste.ts";
+import { looksLikeHost } from "../reading.ts";
+import { repairTarget, repairTxt } from "../repair.ts";
+import { APEX_WORDS, isEmptyMark, isTypeWord, labelOf, typeCell } from "../words.ts";
+
+/** The fields of a record that a page may say in any order. */
+export type Field = "type" | "host" | "value" | "priority" | "ttl";
+
+/**
+ * What shows that a text is a field of a record, the surest first: a label or a word for the field beside it; its place beside a type
+ * or an arrow; marks around it beside a word that goes with a host; a form that nothing else has. A bare word of a sentence is none.
+ */
+export type Evidence = "label" | "place" | "marked" | "form" | "own";
+
+/** One field that a page says, with what shows it. */
+export interface Said {
+  readonly field: Field;
+  readonly text: string;
+  readonly evidence: Evidence;
+  readonly spans: readonly Span[];
+  readonly line: number;
+}
+
+/** The end of one record and the beginning of another: a heading, `Record 2 of 3`. */
+export interface Break {
+  readonly field: "break";
+  readonly line: number;
+}
+
+export type Event = Said | Break;
+
+/** A policy or a key: it goes on to the end of its cell, its sentence or its marks. */
+export const POLICY = /v=(?:spf1|DKIM1|DMARC1|STSv1|TLSRPTv1)\b/i;
+
+/** Names that hosts have so often that a sentence may name them without any marks. */
+const USUAL_HOST =
+  /^(?:www\d?|ftp|blog|shop|store|mail\d?|webmail|help|support|status|docs|news|app|api|cdn|static|assets|forum|tickets|links?|click|go|track(?:ing)?|bounces?|autodiscover|autoconfig|m|dev|staging|portal|events?|community|lists?|smtp|imap|pop)$/i;
+
+/** What can only be a host: `@`, a wildcard, a label with an underscore in front, `www`. */
+export const isSureHost = (text: string): boolean =>
+  text === "@" ||
+  text === "*" ||
+  /^www$/i.test(text) ||
+  /^(?:\*\.|@\.)[a-z0-9_.-]+$/i.test(text) ||
+  /^_[a-z0-9][a-z0-9_.-]*$/i.test(text) ||
+  /^[a-z0-9-]+\._domainkey(?:\.[a-z0-9_.-]+)?$/i.test(text);
+
+export const isUsualHost = (text: string): boolean => USUAL_HOST.test(text);
+
+/** Whether a text has a form that only values have: an address, a policy, `key=value`, a name with a dot, a long token. */
+export function isValueForm(text: string): boolean {
+  const plain = text.trim();
+  if (POLICY.test(plain)) return true;
+  if (/\s/.test(plain)) return false;
+  if (/^\d{1,3}(?:\.\d{1,3}){3}$/.test(plain) || (/^[0-9a-f:.]+$/i.test(plain) && plain.split(":").length > 2)) return true;
+  if (/^[\w.+-]+@[\w.-]+\.[a-z]{2,}$/i.test(plain)) return false;
+  if (looksLikeName(repairTarget(plain).text)) return true;
+  if (/^[\w.-]{2,60}[=:][\w+/=.~-]{3,}$/.test(plain) && !/^\d+:\d+$/.test(plain) && !/^https?:/i.test(plain)) return true;
+  return plain.length >= 10 && /\d/.test(plain) && /[a-z]/i.test(plain) && /^[\w+/=.-]+$/.test(plain);
+}
+
+/** Whether a text may stand in a field, given that the page says that it is meant for it. */
+export function suits(field: Field, text: string): boolean {
+  const plain = text.trim();
+  switch (field) {
+    case "type":
+      return typeCell(plain) !== undefined;
+    case "host":
+      return looksLikeHost(plain) || APEX_WORDS.test(plain) || isEmptyMark(plain);
+    case "value":
+      return plain !== "" && labelOf(plain) === undefined && !(isTypeWord(plain) && plain === plain.toUpperCase());
+    case "priority":
+      return /^\d{1,5}$/.test(plain);
+    case "ttl":
+      return /^\d/.test(plain) || isEmptyMark(plain);
+  }
+}
+
+/** The text of a value without the marks that stand around all of it. */
+export const withoutMarks = (text: string): string => repairTxt(text).text;

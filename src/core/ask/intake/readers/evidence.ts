@@ -1,0 +1,248 @@
+import type { DomainName } from "../../../name/index.ts";
+import { type Line, looksLikeName, MAX_LINE, type Paste, type Span, wholeLine } from "../paste.ts";
+import { fits, looksLikeHost, type Reader, type Reading, type Row } from "../reading.ts";
+import { APEX_WORDS, type Column, isEmptyMark, isNoise, type Label, SAYS, typeCell } from "../words.ts";
+import { SENTENCE, typesIn } from "./context.ts";
+import { type Event, type Field, isSureHost, isValueForm, POLICY, type Said, suits } from "./events.ts";
+import { type Grouped, grouped } from "./group.ts";
+import { labelIn, type Pair, pairsOf } from "./labels.ts";
+import { saidIn } from "./sentences.ts";
+import { goesOn } from "./table.ts";
+
+const FIELDS: ReadonlySet<Column> = new Set(["type", "host", "value", "priority", "ttl"]);
+const isField = (column: Column): column is Field => FIELDS.has(column);
+
+/** Captions of the two ends of an alias, where they stand alone. */
+const ENDS: Readonly<Record<string, Column>> = { from: "host", to: "value", von: "host", nach: "value", de: "host", vers: "value" };
+
+/** The label that is all a line holds. */
+function labelAlone({ text }: Line): Label | undefined {
+  const plain = text.replace(/\s*[:：]\s*$/, "").trim();
+  const end = ENDS[plain.toLowerCase()];
+  return end === undefined ? labelIn(plain) : { column: end };
+}
+
+/** A line between two records: “Record 2 of 3”. */
+const isRowHeading = (text: string): boolean => /^\W*(?:record|entry|eintrag)\s*#?\s*\d+\b/i.test(text) && text.length < 60;
+
+/** What parts the cells of a line. */
+const CELLS = /\t+| {2,}|\s*\|\s*|\s+[–—/·-]\s+|\s*(?:→|➔|➜|⟶|⇒|-{1,2}>|=>)\s*/g;
+
+/** The pages' lines as fields, with what shows each. */
+class Lines {
+  readonly events: Event[] = [];
+  #pending: { readonly field: Field; readonly line: number; readonly span: Span } | undefined;
+  #last: { readonly at: number; text: string } | undefined;
+
+  readonly #paste: Paste;
+  readonly #free: (line: number) => boolean;
+  readonly #domain: DomainName;
+
+  constructor(paste: Paste, free: (line: number) => boolean, domain: DomainName) {
+    this.#paste = paste;
+    this.#free = free;
+    this.#domain = domain;
+  }
+
+  read(): Event[] {
+    for (const line of this.#paste.lines) if (this.#free(line.index) && line.text.length <= MAX_LINE) this.#line(line);
+    return this.events;
+  }
+
+  #say(field: Field, text: string, line: number, spans: readonly Span[], evidence: Said["evidence"]): void {
+    this.events.push({ field, text, evidence, spans, line });
+    this.#last = field === "value" ? { at: this.events.length - 1, text } : undefined;
+  }
+
+  #line(line: Line): void {
+    const text = line.text.trim();
+    if (isRowHeading(text)) {
+      this.events.push({ field: "break", line: line.index });
+      this.#pending = undefined;
+      return;
+    }
+    const alone = labelAlone(line);
+    if (alone !== undefined && !(this.#pending?.field === "host" && isHostLikeLabel(text))) {
+      if (alone.type !== undefined) this.#say("type", alone.type, line.index, [wholeLine(line)], "form");
+      this.#pending = isField(alone.column) ? { field: alone.column, line: line.index, span: wholeLine(line) } : undefined;
+      return;
+    }
+    if (this.#goesOn(line) || this.#fillsPending(line)) return;
+    if (isNoise(text)) return;
+    this.#pending = undefined;
+    if (this.#labelled(line) || this.#cells(line)) return;
+    let from = 0;
+    for (const sentence of line.text.split(SENTENCE)) {
+      const at = line.text.indexOf(sentence, from);
+      from = at + sentence.length;
+      for (const said of saidIn(sentence, at, line.index, this.#domain)) {
+        this.events.push(said);
+        this.#last = said.field === "value" ? { at: this.events.length - 1, text: said.text } : undefined;
+      }
+    }
+  }
+
+  /** A line that goes on with the value in front of it: the second part of a key, more terms. */
+  #goesOn(line: Line): boolean {
+    const last = this.#last;
+    if (last === undefined || !goesOn(last.text, line.text)) return false;
+    const said = this.events[last.at] as Said;
+    last.text = `${said.text}\n${line.text.trim()}`;
+    this.events[last.at] = { ...said, text: last.text, spans: [...said.spans, wholeLine(line)] };
+    return true;
+  }
+
+  /** A line below a label that stood alone; buttons and states may stand between. */
+  #fillsPending(line: Line): boolean {
+    const pending = this.#pending;
+    if (pending === undefined) return false;
+    const text = line.text.trim();
+    if (isNoise(text) && line.index - pending.line <= 3) return true;
+    const type = typesIn(text);
+    const cell = pending.field === "type" ? (typeCell(text) ?? (type.size === 1 ? [...type][0] : undefined)) : text;
+    if (cell === undefined || !suits(pending.field, cell) || (pairsOf(line).length > 0 && pending.field !== "value")) return false;
+    this.#pending = undefined;
+    this.#say(pending.field, pending.field === "host" && isEmptyMark(cell) ? "@" : cell, line.index, [pending.span, wholeLine(line)], "label");
+    return true;
+  }
+
+  /** A line of labels with their texts. */
+  #labelled(line: Line): boolean {
+    const pairs = pairsOf(line);
+    if (pairs.length === 0 || !pairs.some(({ label }) => isField(label.column) || label.column === "other")) return false;
+    const wrong = pairs.find((pair) => isField(pair.label.column) && pair.text !== "" && !this.#fits(pair));
+    if (wrong !== undefined) return false;
+    for (const { label, text, spans } of pairs) {
+      if (label.type !== undefined) this.#say("type", label.type, line.index, spans, "form");
+      if (!isField(label.column)) continue;
+      if (text === "") this.#pending = { field: label.column, line: line.index, span: spans[0] as Span };
+      else this.#say(label.column, label.column === "type" ? (typeIn(text) as string) : text, line.index, spans, "label");
+    }
+    return true;
+  }
+
+  #fits({ label, text }: Pair): boolean {
+    if (label.column === "type") return typeIn(text) !== undefined;
+    if (label.column === "host") return looksLikeHost(text.replace(/^["'`“„«]|["'`”“»]$/g, "")) || APEX_WORDS.test(text) || isEmptyMark(text) || /\bor\b|\(/.test(text);
+    return true;
+  }
+
+  /** A line of cells, or of a few words, of which one is a type: host and value stand in their order. */
+  #cells(line: Line): boolean {
+    const parts = cellsOf(line.text);
+    for (const cells of [parts, parts.length < 3 ? wordsOf(line.text) : parts]) {
+      const row = rowOf(cells);
+      if (row === undefined) continue;
+      for (const { field, text, cell } of row)
+        this.#say(field, text, line.index, [{ line: line.index, from: cell.from, to: cell.from + cell.text.length }], "place");
+      return true;
+    }
+    return false;
+  }
+}
+
+/** A host that is called like a label, below the label of a host. */
+const isHostLikeLabel = (text: string): boolean => /^(?:copy|status|server|alias|code|text|name)$/i.test(text);
+
+/** The type that a field holds, also where a word of instruction stands beside it. */
+function typeIn(text: string): string | undefined {
+  const [only, ...more] = typesIn(text);
+  return typeCell(text) ?? (only !== undefined && more.length === 0 && text.length < 60 ? only : undefined);
+}
+
+interface Part {
+  readonly text: string;
+  readonly from: number;
+}
+
+function cellsOf(text: string): Part[] {
+  const parts: Part[] = [];
+  const push = (from: number, to: number) => {
+    const part = text.slice(from, to);
+    const plain = part.trim();
+    if (plain !== "") parts.push({ text: plain, from: from + part.indexOf(plain) });
+  };
+  let at = 0;
+  for (const found of text.matchAll(CELLS)) {
+    push(at, found.index);
+    at = found.index + found[0].length;
+  }
+  push(at, text.length);
+  return parts;
+}
+
+/** The words of a short line, a quoted text or a policy as one. */
+function wordsOf(text: string): Part[] {
+  const parts: Part[] = [];
+  for (const found of text.matchAll(/"[^"]*"|v=(?:spf1|DKIM1|DMARC1)\b.*$|\S+/gi)) parts.push({ text: found[0], from: found.index });
+  return parts.length > 6 ? [] : parts;
+}
+
+/** Host, type and value of a few cells, in whatever order; undefined where they are none. */
+function rowOf(cells: readonly Part[]): { field: Field; text: string; cell: Part }[] | undefined {
+  if (cells.length < 3 || cells.length > 9) return undefined;
+  const typed = cells.flatMap((cell) => {
+    const plain = cell.text.replace(/^.*[:：]\s*/, "").replace(/^an? (?=\S+ record)/i, "");
+    const type = /^(?:[A-Z]{1,10}|[a-z]{3,5})$/.test(plain) || / /.test(plain) ? typeCell(plain) : undefined;
+    return type === undefined ? [] : [{ cell, type }];
+  });
+  const [first, ...more] = typed;
+  if (first === undefined || more.length > 0) return undefined;
+  const { type, cell: typeAt } = first;
+  const rest = cells.filter((cell) => cell !== typeAt && !isNoise(cell.text) && cell.text.toUpperCase() !== "IN" && cell.text.toLowerCase() !== "to");
+  const numbers = rest.filter(({ text }) => /^\d{1,9}$/.test(text));
+  const words = rest.filter((cell) => !numbers.includes(cell));
+  const [host, value, ...others] = words;
+  if (host === undefined || value === undefined) return undefined;
+  const plainHost = host.text.replace(/^["'`]|["'`,]$/g, "");
+  if (!(looksLikeHost(plainHost) || APEX_WORDS.test(plainHost)) || typeCell(plainHost) !== undefined) return undefined;
+  // “mx1.example 10” behind the priority, a remark in brackets, a state.
+  if (others.some(({ text }) => isValueForm(text) || POLICY.test(text))) return undefined;
+  const plainValue = value.text.replace(/,$/, "");
+  const inValue = /^\d{1,5}\s+\S+$/.test(plainValue);
+  if (fits(type, plainValue) < (isSureHost(plainHost) || type !== "TXT" ? 1 : 2) && !(type === "MX" && inValue)) return undefined;
+  if ((type === "CNAME" || type === "NS") && !looksLikeName(plainValue.replace(/^https?:\/\/|\/.*$/g, ""))) return undefined;
+  const priority = type === "MX" && !inValue ? numbers.find(({ text }) => Number(text) <= 100) : undefined;
+  const ttl = numbers.find((number) => number !== priority && Number(number.text) >= 30);
+  return [
+    { field: "type", text: type, cell: typeAt },
+    { field: "host", text: plainHost, cell: host },
+    { field: "value", text: plainValue, cell: value },
+    ...(priority === undefined ? [] : [{ field: "priority" as const, text: priority.text, cell: priority }]),
+    ...(ttl === undefined ? [] : [{ field: "ttl" as const, text: ttl.text, cell: ttl }]),
+  ];
+}
+
+/** A group of fields as rows: one for each of several addresses. */
+function rowsOf({ type, said }: Grouped, paste: Paste): Row[] {
+  const text = (field: Field): string | undefined => said.find((one) => one.field === field)?.text;
+  const [host, priority, ttl] = [text("host"), text("priority"), text("ttl")];
+  const { line } = said[0] as Said;
+  const about = said.map((one) => paste.lines[one.line]?.text ?? "").find((one) => one.length < 400) ?? "";
+  const remove = said.every(({ evidence }) => evidence !== "label") && SAYS.remove.test(about) && !SAYS.add.test(about);
+  const common = {
+    ...(type === undefined ? {} : { type }),
+    ...(host === undefined ? {} : { host: APEX_WORDS.test(host) ? "@" : host }),
+    ...(priority === undefined ? {} : { priority }),
+    ...(ttl === undefined ? {} : { ttl }),
+  };
+  return said
+    .filter(({ field }) => field === "value")
+    .map(({ text: value }) => ({ line, ...(remove ? { remove } : {}), fields: { ...common, value } }));
+}
+
+/** Fields wherever a page says them, each by its own evidence, put together to the records that explain most of it. */
+export const readEvidence =
+  (domain: DomainName): Reader =>
+  (paste, free) => {
+    const events = new Lines(paste, free, domain).read();
+    return grouped(events, (line) => paste.lines[line]?.afterGap === true, domain).map((group): Reading => {
+      const labelled = group.said.some(({ evidence }) => evidence === "label");
+      return {
+        layout: "sentence",
+        ...(labelled ? { labelled } : {}),
+        rows: rowsOf(group, paste),
+        spans: group.said.flatMap(({ spans }) => spans),
+      };
+    });
+  };
