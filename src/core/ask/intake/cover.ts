@@ -237,6 +237,8 @@ export function leftoverOf(
       for (const { text } of fieldsOn({ ...line, text: rest }))
         if (!known.has(text.toLowerCase())) left.push({ text, line: line.number });
     const sentence = isSentence(rest) && !line.text.includes("\t");
+    // Numbers of versions look like addresses.
+    if (/\b(?:version|build|release|v)\.? ?\d+(?:\.\d+){2,}/i.test(rest) && !ABOUT_RECORDS.test(rest)) continue;
     for (const word of rest.split(/[\s,;()"“”<>|]+/)) {
       const token = word.replace(/^['‘`]+|['’`.:!?]+$/g, "");
       if (token === "" || token.length > 4000) continue;

@@ -338,6 +338,22 @@ function dataText(pass: Pass, type: RecordType, fields: Fields, zoneSyntax: bool
   return name === undefined ? undefined : [...numbers, name].join(" ");
 }
 
+/** The TTL of a record in seconds; one that a page says in words that are no time is left to the usual one, and named. */
+function secondsOf(pass: Pass, ttl: string | undefined, row: number): number | undefined {
+  if (ttl === undefined || isEmptyMark(ttl)) return pass.ttl;
+  const seconds = ttlSeconds(ttl);
+  if (seconds !== undefined) {
+    if (!/^\d+$/.test(ttl.trim())) pass.repairs.push({ kind: "ttl-words", was: ttl, is: String(seconds) });
+    return seconds;
+  }
+  if (pass.exact) {
+    pass.problems.push({ row, code: "ttl-invalid", text: ttl });
+    return undefined;
+  }
+  pass.repairs.push({ kind: "ttl-unread", was: ttl, is: String(pass.ttl) });
+  return pass.ttl;
+}
+
 /** One record of the fields of a row; undefined where something about it is a problem or a question. */
 export function recordOf(pass: Pass, fields: Fields, zoneSyntax: boolean, row: number): ResourceRecord | undefined {
   const type = typeOf(pass, fields, row);
@@ -379,11 +395,8 @@ export function recordOf(pass: Pass, fields: Fields, zoneSyntax: boolean, row: n
     /^[\x21-\x7e]+$/.test(target)
   )
     return wrong(target, clause("expected-name"));
-  const seconds = fields.ttl === undefined || isEmptyMark(fields.ttl) ? pass.ttl : ttlSeconds(fields.ttl);
-  if (seconds === undefined) {
-    pass.problems.push({ row, code: "ttl-invalid", text: fields.ttl ?? "" });
-    return undefined;
-  }
+  const seconds = secondsOf(pass, fields.ttl, row);
+  if (seconds === undefined) return undefined;
   const { records, issues } = readRecords(`${name} ${seconds} ${type} ${data}`, { origin: pass.domain });
   const [issue] = issues;
   if (issue !== undefined) return wrong(issue.text, issue.expected);

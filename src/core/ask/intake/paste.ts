@@ -1,3 +1,4 @@
+import { decodeHTMLStrict } from "entities";
 import { octetsOf } from "../../record/index.ts";
 import { htmlText, isHtml, type MetaTag, metaTags, xmlText } from "./html.ts";
 import { type Repair, repairText } from "./repair.ts";
@@ -123,6 +124,9 @@ export function pasteOf(raw: string): Paste {
   const shown = page?.text ?? xmlText(source);
   // Entities of a page's source are read with it.
   const { text, repairs } = repairText(shown ?? source);
+  const tags: Repair[] = page === undefined ? [] : [{ kind: "html-tag", was: /<[a-z][^>]{0,40}>?/i.exec(source)?.[0] ?? "", is: "" }];
+  const entity = page === undefined ? undefined : /&(?:#\d+|[a-z]+);/i.exec(source)?.[0];
+  if (entity !== undefined) tags.push({ kind: "html-entity", was: entity, is: decodeHTMLStrict(entity) });
   const struck = (page?.struck ?? []).map((was): Repair => ({ kind: "struck-out", was, is: "" }));
   const lines: Line[] = [];
   let gap = false;
@@ -144,7 +148,7 @@ export function pasteOf(raw: string): Paste {
     });
     gap = false;
   });
-  return { lines, text: lines.map((line) => line.text).join("\n"), metaTags: meta, repairs: [...repairs, ...struck] };
+  return { lines, text: lines.map((line) => line.text).join("\n"), metaTags: meta, repairs: [...repairs, ...tags, ...struck] };
 }
 
 /** The cells of a line between separators, each trimmed, with its place. Empty cells stay. */

@@ -140,6 +140,7 @@ export function fits(type: string | undefined, value: string): -1 | 0 | 1 | 2 {
               ? 0
               : -1;
     case "MX":
+      if (/^0\s+\.$/.test(text)) return 2;
       return looksLikeName(repairTarget(text.replace(/^\d+\s+/, "").replace(/\s*\(.*\)$/, "")).text) && !isAddress ? 2 : -1;
     case "SRV":
       return /^(?:\d+\s+){0,3}\S+$/.test(text) ? 1 : -1;
@@ -199,5 +200,7 @@ const worthOfRow = ({ layout, labelled }: Reading, row: Row): number =>
 /** How well a reading explains its part of the paste; not at all where a row of it can be no record. */
 export function worthOf(reading: Reading): number {
   const rows = reading.rows.map((row) => worthOfRow(reading, row));
-  return rows.some((worth) => worth < 0) ? -1 : rows.reduce((sum, worth) => sum + worth, 0);
+  if (rows.some((worth) => worth < 0)) return -1;
+  // Several addresses of a sentence are one thing that it says.
+  return reading.layout === "sentence" ? Math.max(...rows) : rows.reduce((sum, worth) => sum + worth, 0);
 }

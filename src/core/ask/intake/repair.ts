@@ -30,7 +30,7 @@ const clean: readonly Rule[] = [
 
 const typographic: Rule = {
   kind: "typographic-quotes",
-  apply: (text) => text.replace(/[“”„‟]/g, '"').replace(/[‘’‚‛]/g, "'"),
+  apply: (text) => text.replace(/[“”„‟«»]/g, '"').replace(/[‘’‚‛‹›]/g, "'"),
 };
 
 /** Hyphens that cannot be typed, and dashes that a text editor made of one. */
@@ -43,6 +43,16 @@ const hyphens: Rule = {
 const codeMarks: Rule = {
   kind: "code-marks",
   apply: (text) => text.replace(/^`+|`+$/g, ""),
+};
+
+/** What marked-up text leaves in cells: links, escaped underscores and stars, slanted words. */
+const markdown: Rule = {
+  kind: "code-marks",
+  apply: (text) =>
+    text
+      .replace(/\[([^\]\n]{1,300})\]\((?:https?:\/\/|mailto:)[^)\s]{1,400}\)/g, "$1")
+      .replace(/\\([_*~[\]])/g, "$1")
+      .replace(/(?<=^|[\s|(])\*([^*\s][^*\n]{0,100})\*(?=[\s|).,;]|$)/gm, "$1"),
 };
 
 /** Applies the rules one after the other and says which of them changed anything. */
@@ -58,7 +68,7 @@ function applyRules(text: string, rules: readonly Rule[]): { text: string; repai
 }
 
 /** Puts right what copying from a page does to any text. */
-export const repairText = (text: string) => applyRules(text, clean);
+export const repairText = (text: string) => applyRules(text, [...clean, markdown]);
 
 /** Puts quotation marks right that a text editor has made of those that are typed. */
 export const repairQuotes = (text: string) => applyRules(text, [typographic]);

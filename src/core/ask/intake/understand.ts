@@ -122,7 +122,7 @@ export function understand(request: IntakeRequest): Understood {
     pass.problems.push({ row: 0, code: "nothing" });
   return {
     layout: readings[0]?.layout ?? (web.length > 0 ? "web proof" : spf.terms.length > 0 ? "SPF terms" : undefined),
-    records: withoutDuplicates(records),
+    records: withoutDuplicates(pass, records),
     remove: distinct(remove, keyOf).filter((gone) => !records.some(({ record }) => keyOf(record) === keyOf(gone))),
     spfTerms: spf.terms,
     nameServers: [...new Set(nameServers)],
@@ -302,7 +302,12 @@ function forwardOf(pass: Pass, { host = "@", value = "", forwardKind = "" }: Fie
 const keyOf = ({ name, type, data }: ResourceRecord): string => `${name} ${type} ${printData(type, data)}`;
 
 /** Records that stand twice on a page are one. */
-const withoutDuplicates = (records: readonly PastedRecord[]): PastedRecord[] => distinct(records, ({ record }) => keyOf(record));
+function withoutDuplicates(pass: Pass, records: readonly PastedRecord[]): PastedRecord[] {
+  const once = distinct(records, ({ record }) => keyOf(record));
+  for (const twice of records.filter((record) => !once.includes(record)))
+    pass.repairs.push({ kind: "duplicate-row", was: keyOf(twice.record), is: "" });
+  return once;
+}
 
 const unique = (repairs: readonly Repair[]): Repair[] =>
   distinct(repairs, ({ kind, was, is }) => JSON.stringify([kind, was, is]));

@@ -1,7 +1,7 @@
 import type { Span } from "../paste.ts";
 import { looksLikeName } from "../paste.ts";
 import { looksLikeHost } from "../reading.ts";
-import { repairTarget, repairTxt } from "../repair.ts";
+import { repairTarget } from "../repair.ts";
 import { APEX_WORDS, isEmptyMark, isTypeWord, labelOf, typeCell } from "../words.ts";
 
 /** The fields of a record that a page may say in any order. */
@@ -20,6 +20,8 @@ export interface Said {
   readonly evidence: Evidence;
   readonly spans: readonly Span[];
   readonly line: number;
+  /** The sentence that says it, where one does. */
+  readonly sentence?: string;
 }
 
 /** The end of one record and the beginning of another: a heading, `Record 2 of 3`. */
@@ -46,7 +48,8 @@ export const isSureHost = (text: string): boolean =>
   /^_[a-z0-9][a-z0-9_.-]*$/i.test(text) ||
   /^[a-z0-9-]+\._domainkey(?:\.[a-z0-9_.-]+)?$/i.test(text);
 
-export const isUsualHost = (text: string): boolean => USUAL_HOST.test(text);
+/** Whether a word may be a host although nothing marks it: a usual one, or one that no language has. */
+export const isUsualHost = (text: string): boolean => USUAL_HOST.test(text) || /^[a-z]+\d[a-z0-9]*$/i.test(text);
 
 /** Whether a text has a form that only values have: an address, a policy, `key=value`, a name with a dot, a long token. */
 export function isValueForm(text: string): boolean {
@@ -76,6 +79,3 @@ export function suits(field: Field, text: string): boolean {
       return /^\d/.test(plain) || isEmptyMark(plain);
   }
 }
-
-/** The text of a value without the marks that stand around all of it. */
-export const withoutMarks = (text: string): string => repairTxt(text).text;

@@ -1,7 +1,7 @@
 import type { DomainName } from "../../../name/index.ts";
 import { type Line, looksLikeName, MAX_LINE, type Paste, type Span, wholeLine } from "../paste.ts";
 import { fits, looksLikeHost, type Reader, type Reading, type Row } from "../reading.ts";
-import { APEX_WORDS, type Column, isEmptyMark, isNoise, type Label, SAYS, typeCell } from "../words.ts";
+import { APEX_WORDS, type Column, isEmptyMark, isNoise, type Label, SAYS, typeCell, withUnit } from "../words.ts";
 import { SENTENCE, typesIn } from "./context.ts";
 import { type Event, type Field, isSureHost, isValueForm, POLICY, type Said, suits } from "./events.ts";
 import { type Grouped, grouped } from "./group.ts";
@@ -109,14 +109,16 @@ class Lines {
   /** A line of labels with their texts. */
   #labelled(line: Line): boolean {
     const pairs = pairsOf(line);
-    if (pairs.length === 0 || !pairs.some(({ label }) => isField(label.column) || label.column === "other")) return false;
+    if (pairs.length === 0) return false;
+    // Behind a label and its colon stands what is meant, even where it cannot be.
+    const sure = /^[^\s:：][^:：]{0,40}[:：]/.test(line.text) && pairs[0]?.spans[0]?.from === 0;
     const wrong = pairs.find((pair) => isField(pair.label.column) && pair.text !== "" && !this.#fits(pair));
-    if (wrong !== undefined) return false;
+    if (wrong !== undefined && !sure) return false;
     for (const { label, text, spans } of pairs) {
       if (label.type !== undefined) this.#say("type", label.type, line.index, spans, "form");
       if (!isField(label.column)) continue;
       if (text === "") this.#pending = { field: label.column, line: line.index, span: spans[0] as Span };
-      else this.#say(label.column, label.column === "type" ? (typeIn(text) as string) : text, line.index, spans, "label");
+      else this.#say(label.column, label.column === "type" ? (typeIn(text) ?? text) : withUnit(label, text), line.index, spans, "label");
     }
     return true;
   }
@@ -132,7 +134,7 @@ class Lines {
     const parts = cellsOf(line.text);
     for (const cells of [parts, parts.length < 3 ? wordsOf(line.text) : parts]) {
       const row = rowOf(cells);
-      if (row === undefined) continue;
+      if (row === undefined || (cells !== parts && !row.some(({ field, text }) => field === "value" && isValueForm(unquoted(text))))) continue;
       for (const { field, text, cell } of row)
         this.#say(field, text, line.index, [{ line: line.index, from: cell.from, to: cell.from + cell.text.length }], "place");
       return true;
@@ -140,6 +142,8 @@ class Lines {
     return false;
   }
 }
+
+const unquoted = (text: string): string => text.replace(/^["'`]|["'`]$/g, "");
 
 /** A host that is called like a label, below the label of a host. */
 const isHostLikeLabel = (text: string): boolean => /^(?:copy|status|server|alias|code|text|name)$/i.test(text);
@@ -214,12 +218,12 @@ function rowOf(cells: readonly Part[]): { field: Field; text: string; cell: Part
 }
 
 /** A group of fields as rows: one for each of several addresses. */
-function rowsOf({ type, said }: Grouped, paste: Paste): Row[] {
+function rowsOf({ type, said }: Grouped, option: number): Row[] {
   const text = (field: Field): string | undefined => said.find((one) => one.field === field)?.text;
   const [host, priority, ttl] = [text("host"), text("priority"), text("ttl")];
   const { line } = said[0] as Said;
-  const about = said.map((one) => paste.lines[one.line]?.text ?? "").find((one) => one.length < 400) ?? "";
-  const remove = said.every(({ evidence }) => evidence !== "label") && SAYS.remove.test(about) && !SAYS.add.test(about);
+  const about = said.find(({ field, sentence }) => field === "value" && sentence !== undefined)?.sentence ?? "";
+  const remove = SAYS.remove.test(about) && !SAYS.add.test(about);
   const common = {
     ...(type === undefined ? {} : { type }),
     ...(host === undefined ? {} : { host: APEX_WORDS.test(host) ? "@" : host }),
@@ -228,7 +232,20 @@ function rowsOf({ type, said }: Grouped, paste: Paste): Row[] {
   };
   return said
     .filter(({ field }) => field === "value")
-    .map(({ text: value }) => ({ line, ...(remove ? { remove } : {}), fields: { ...common, value } }));
+    .map(({ text: value }) => ({
+      line,
+      ...(remove ? { remove } : {}),
+      ...(option > 0 ? { option } : {}),
+      fields: { ...common, value },
+    }));
+}
+
+/** The number of the way that a group is, where its own sentence offers several; 0 where it does not. */
+function optionOf({ said }: Grouped, groups: readonly Grouped[]): number {
+  const sentence = said.find((one) => one.sentence !== undefined)?.sentence;
+  if (sentence === undefined || !/\b(?:either|entweder|soit)\b/i.test(sentence)) return 0;
+  const same = groups.filter((group) => group.said.some((one) => one.sentence === sentence));
+  return same.length < 2 ? 0 : same.findIndex((group) => group.said === said) + 1;
 }
 
 /** Fields wherever a page says them, each by its own evidence, put together to the records that explain most of it. */
@@ -236,12 +253,13 @@ export const readEvidence =
   (domain: DomainName): Reader =>
   (paste, free) => {
     const events = new Lines(paste, free, domain).read();
-    return grouped(events, (line) => paste.lines[line]?.afterGap === true, domain).map((group): Reading => {
+    const groups = grouped(events, (line) => paste.lines[line]?.afterGap === true);
+    return groups.map((group): Reading => {
       const labelled = group.said.some(({ evidence }) => evidence === "label");
       return {
         layout: "sentence",
         ...(labelled ? { labelled } : {}),
-        rows: rowsOf(group, paste),
+        rows: rowsOf(group, optionOf(group, groups)),
         spans: group.said.flatMap(({ spans }) => spans),
       };
     });

@@ -1,6 +1,5 @@
-import type { DomainName } from "../../../name/index.ts";
+import { looksLikeName } from "../paste.ts";
 import { fits } from "../reading.ts";
-import { isEmptyMark } from "../words.ts";
 import type { Event, Evidence, Said } from "./events.ts";
 
 /** Fields that belong to one record, in the order of the page. */
@@ -26,12 +25,16 @@ function worthOf(said: readonly Said[], context: string | undefined, gap: (from:
   if (hosts.length > 1 || of("priority").length > 1 || of("ttl").length > 1 || values.length === 0) return undefined;
   const isAddress = ({ text }: Said) => fits("A", text) > 0 || fits("AAAA", text) > 0;
   if (values.length > 1 && !values.every(isAddress)) return undefined;
-  const own = type?.text ?? (of("priority").length > 0 && context === undefined ? "MX" : context);
+  const [first] = values as [Said];
+  const carried = context !== undefined && carries(context, first.text) ? context : undefined;
+  const own = type?.text ?? (of("priority").length > 0 && carried === undefined ? "MX" : carried);
   const usual = own === undefined || fits(own, values[0]?.text ?? "") < 0 ? typeBy(values[0]?.text ?? "") : own;
   const kind = type === undefined ? usual : own;
   const fit = Math.min(...values.map(({ text }) => (kind === undefined ? 0 : fits(kind, text))));
-  if (fit < 0) return undefined;
+  // What the page itself puts together is a record, and what is wrong with it is said.
+  if (fit < 0) return type?.evidence === "label" && values[0]?.evidence === "label" ? { worth: 14, type: kind } : undefined;
   if (host === undefined && of("priority").length === 0 && values.every(({ evidence }) => evidence === "form") && type === undefined) return undefined;
+  if (kind === undefined && ![...hosts, ...values].some(({ evidence }) => evidence === "label" || evidence === "place")) return undefined;
   let worth = [0, 2, 4][fit] as number;
   worth += type === undefined ? (kind === undefined ? 0 : 2) : 4 + STRENGTH[type.evidence] / 3;
   worth += host === undefined ? hostless(kind, values[0]?.text ?? "") : 4 + STRENGTH[host.evidence];
@@ -40,6 +43,10 @@ function worthOf(said: readonly Said[], context: string | undefined, gap: (from:
   worth -= gap((said[0] as Said).line, (said.at(-1) as Said).line);
   return { worth, type: kind };
 }
+
+/** Whether a type that was named before may be that of a value: a text is none that looks like a name or an address. */
+const carries = (type: string, value: string): boolean =>
+  fits(type, value) > 0 && !(type === "TXT" && (looksLikeName(value) || fits("A", value) > 0 || fits("AAAA", value) > 0));
 
 /** What a record without a host is worth: a few have only one place. */
 function hostless(type: string | undefined, value: string): number {
@@ -61,7 +68,7 @@ function typeBy(value: string): string | undefined {
  * Puts the fields of a page together to records, so that most is explained at the least cost: each record has at most one host and
  * type, what is left out costs by how sure it was, and a record does not go over a heading or a gap without need.
  */
-export function grouped(events: readonly Event[], isGap: (line: number) => boolean, _domain: DomainName): Grouped[] {
+export function grouped(events: readonly Event[], isGap: (line: number) => boolean): Grouped[] {
   const said = events.filter((event): event is Said => event.field !== "break");
   const breaks = events.flatMap((event) => (event.field === "break" ? [event.line] : []));
   const gap = (from: number, to: number): number => {
@@ -98,10 +105,8 @@ function contexts(said: readonly Said[]): (string | undefined)[] {
   let type: string | undefined;
   return said.map((one) => {
     const before = type;
-    if (one.field === "type") type = one.text;
+    // The type of a row of cells is that of its row only.
+    if (one.field === "type") type = one.evidence === "place" ? undefined : one.text;
     return before;
   });
 }
-
-/** Whether a host field says nothing, and stands for the domain itself. */
-export const isNoHost = (text: string): boolean => isEmptyMark(text);

@@ -1,7 +1,7 @@
 import type { Cell, Line, Paste, Span } from "../paste.ts";
 import { looksLikeName, wholeLine } from "../paste.ts";
 import { fits, type Reader, type Reading, type Row, RowBuilder } from "../reading.ts";
-import { type Column, FORWARD_TYPES, isEmptyMark, isNoise, type Label, labelOf, typeCell } from "../words.ts";
+import { type Column, FORWARD_TYPES, isEmptyMark, isNoise, type Label, labelOf, typeCell, withUnit } from "../words.ts";
 import { contextType, typesIn } from "./context.ts";
 import { labelIn, type Pair, pairsOf } from "./labels.ts";
 import { goesOn } from "./table.ts";
@@ -109,7 +109,7 @@ function rowsOf(paste: Paste, pairs: readonly Pair[]): { row: Row; spans: readon
       type = said;
     } else if (headed !== undefined) type = undefined;
     if (label.type !== undefined) type = label.type;
-    const cell: Cell = { text: label.column === "type" ? typeOfText(text) : text, span: places[0] as Span };
+    const cell: Cell = { text: label.column === "type" ? typeOfText(text) : withUnit(label, text), span: places[0] as Span };
     if (text === "" && (above || (label.column !== "value" && label.column !== "host"))) built.spans.push(...places);
     else if (built.take(label.column, cell)) built.spans.push(...places);
     else if (label.column === "other") built.spans.push(...places);

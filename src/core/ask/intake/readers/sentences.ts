@@ -1,5 +1,5 @@
 import { type DomainName, isAtOrBelow, parseName } from "../../../name/index.ts";
-import { looksLikeName, type Span } from "../paste.ts";
+import { looksLikeName } from "../paste.ts";
 import { looksLikeHost } from "../reading.ts";
 import { APEX_WORDS, isTypeWord, labelOf } from "../words.ts";
 import { type Evidence, type Field, isSureHost, isUsualHost, isValueForm, POLICY, type Said, suits } from "./events.ts";
@@ -95,7 +95,7 @@ function fieldAt(tokens: readonly Token[], at: number): { readonly field: Field;
     if (words.length < used || words.some(({ kind }) => kind !== "word") || words.slice(0, -1).some(({ leads }) => leads)) continue;
     const text = words.map((word) => word.text).join(" ");
     const leads = words.at(-1)?.leads === true;
-    if (!leads && NO_FIELD.test(text)) continue;
+    if ((!leads && NO_FIELD.test(text)) || /\d/.test(text)) continue;
     if (used > 1 && (NO_THING.test(words[0]?.text ?? "") || INTO.test(words[0]?.text ?? ""))) {
       if (!/^(?:host|name|value|type)$/i.test(words[0]?.text ?? "")) continue;
     }
@@ -110,7 +110,7 @@ function fieldAt(tokens: readonly Token[], at: number): { readonly field: Field;
 /** What a sentence, or a cell of one, says of records: each field with what shows it. */
 export function saidIn(text: string, offset: number, line: number, domain: DomainName): Said[] {
   const tokens = tokensOf(text);
-  return new Scan(tokens, offset, line, domain).run();
+  return new Scan(tokens, text, offset, line, domain).run();
 }
 
 class Scan {
@@ -120,12 +120,14 @@ class Scan {
   #thing: { readonly token: Token; readonly at: number } | undefined;
 
   readonly #tokens: readonly Token[];
+  readonly #sentence: string;
   readonly #offset: number;
   readonly #line: number;
   readonly #domain: DomainName;
 
-  constructor(tokens: readonly Token[], offset: number, line: number, domain: DomainName) {
+  constructor(tokens: readonly Token[], sentence: string, offset: number, line: number, domain: DomainName) {
     this.#tokens = tokens;
+    this.#sentence = sentence;
     this.#offset = offset;
     this.#line = line;
     this.#domain = domain;
@@ -138,7 +140,7 @@ class Scan {
 
   #push(field: Field, token: Pick<Token, "from" | "to" | "text">, evidence: Evidence, text = token.text): void {
     const span = { line: this.#line, from: this.#offset + token.from, to: this.#offset + token.to };
-    this.#said.push({ field, text, evidence, spans: [span], line: this.#line });
+    this.#said.push({ field, text, evidence, spans: [span], line: this.#line, sentence: this.#sentence });
   }
 
   /** Looks at the token at a place; how many were used. */
@@ -249,7 +251,9 @@ class Scan {
     }
     if (kind === "policy") this.#push("value", token, "form");
     else if (isSureHost(text)) this.#push("host", token, "form");
-    else if (own === "itself") this.#push("host", token, "own");
+    else if (own === "itself") {
+      if (/^(?:at|on|under|for|host|bei|für|pour|para|per|voor)$/i.test(lead)) this.#push("host", token, "own");
+    }
     else if (own === "below") this.#push("host", token, "form");
     else if (isValueForm(text)) this.#push("value", token, "form");
     else if (HOST_LEAD.test(lead) && isUsualHost(text) && this.#isInRecord(at)) this.#push("host", token, "marked");
@@ -287,6 +291,3 @@ class Scan {
     return read.value === this.#domain ? "itself" : "below";
   }
 }
-
-/** The place of a text in a line as one span. */
-export const spanAt = (line: number, from: number, text: string): Span => ({ line, from, to: from + text.length });

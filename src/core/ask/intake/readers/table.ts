@@ -11,7 +11,7 @@ import {
   RowBuilder,
   readingsByPlace,
 } from "../reading.ts";
-import { type Column, isEmptyMark, isNoise, isTypeWord, type Label, labelOf, typeCell } from "../words.ts";
+import { type Column, isEmptyMark, isNoise, isTypeWord, type Label, labelOf, typeCell, withUnit } from "../words.ts";
 import { typeOfTable } from "./context.ts";
 import { beginsWithLabel } from "./labels.ts";
 
@@ -125,8 +125,8 @@ function assign(cells: readonly Cell[], { columns, cells: headings }: Heading, a
     return nearest;
   };
   cells.forEach((cell, i) => {
-    const column = columns[columnAt(cell, i)]?.column;
-    if (column !== undefined) apart = row.take(column, cell) && apart;
+    const label = columns[columnAt(cell, i)];
+    if (label !== undefined) apart = row.take(label.column, { ...cell, text: withUnit(label, cell.text) }) && apart;
     else if (isNoise(cell.text)) row.spans.push(cell.span);
   });
   return apart ? row : undefined;
@@ -225,7 +225,7 @@ export function goesOn(value: string, next: string): boolean {
   if (/^["“][^"”]*["”]?$/.test(text) && /["”]$/.test(value.trim())) return true;
   if (/^["“](?:[^"”]*)$/.test(value) && /["”]$/.test(text)) return true;
   if (/\bp=[A-Za-z0-9+/=\s"]*$/.test(value) && /^"?[A-Za-z0-9+/=]{8,}"?;?$/.test(text))
-    return !isTypeWord(text) && (text.length > 20 || /\d/.test(text));
+    return !isTypeWord(text) && labelOf(text) === undefined && (text.length > 20 || /[\d+/=]/.test(text));
   if (/^"?v=spf1\b/i.test(value) && !/\ball"?$/i.test(value.trim()))
     return /^[+?~-]?(?:include|ip4|ip6|a|mx|exists|redirect|all)\b(?:[:=/]|$)/i.test(text) || /^[+?~-]all"?$/i.test(text);
   return /^"?v=(?:DKIM1|DMARC1)\b/i.test(value) && TAG.test(text);
