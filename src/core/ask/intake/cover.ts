@@ -59,7 +59,7 @@ const PASSES = 4;
 
 const contentOf = ({ rows }: Reading): string[] =>
   rows.map(({ fields: { type = "", host = "", value = "", nameServer = "" } }) =>
-    [type.toUpperCase(), host, value.replace(/\s+/g, " "), nameServer].join("\t"),
+    [type.toUpperCase(), host, value.replace(/\s+/g, " ").replace(/^["']|["']$/g, ""), nameServer].join("\t"),
   );
 
 /** Chooses the readings that explain the paste best; each place is explained once, and `explained` knows it afterwards. */
@@ -206,11 +206,14 @@ export function leftoverOf(
   const ofFields = new Set(
     readings.flatMap(({ layout, spans }) => (layout === "labelled fields" ? spans.map(({ line }) => line) : [])),
   );
+  // A piece of a value, or a line of which a value is a part.
+  const isHeld = (text: string): boolean => [...known].some((held) => held.length > 6 && (held.includes(text) || text.includes(held)));
   const left: Leftover[] = readings.flatMap((reading) =>
     (reading.unused ?? [])
       .filter(
         (text) =>
           !known.has(text.toLowerCase()) &&
+          !isHeld(text.toLowerCase()) &&
           text.toLowerCase().replace(/\.$/, "") !== own &&
           (looksLikeData(text) || looksLikeName(text)),
       )

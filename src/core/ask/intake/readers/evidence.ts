@@ -204,7 +204,7 @@ function rowOf(cells: readonly Part[]): { field: Field; text: string; cell: Part
   if (others.some(({ text }) => isValueForm(text) || POLICY.test(text))) return undefined;
   const plainValue = value.text.replace(/,$/, "");
   const inValue = /^\d{1,5}\s+\S+$/.test(plainValue);
-  if (fits(type, plainValue) < (isSureHost(plainHost) || type !== "TXT" ? 1 : 2) && !(type === "MX" && inValue)) return undefined;
+  if (fits(type, plainValue) < (type !== "TXT" ? 1 : isSureHost(plainHost) ? 0 : 2) && !(type === "MX" && inValue)) return undefined;
   if ((type === "CNAME" || type === "NS") && !looksLikeName(plainValue.replace(/^https?:\/\/|\/.*$/g, ""))) return undefined;
   const priority = type === "MX" && !inValue ? numbers.find(({ text }) => Number(text) <= 100) : undefined;
   const ttl = numbers.find((number) => number !== priority && Number(number.text) >= 30);

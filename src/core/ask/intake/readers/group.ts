@@ -81,7 +81,7 @@ export function grouped(events: readonly Event[], isGap: (line: number) => boole
   const best: { worth: number; from: number; group?: Grouped }[] = [{ worth: 0, from: 0 }];
   for (let to = 1; to <= said.length; to++) {
     const last = said[to - 1] as Said;
-    const skipped = last.field === "type" ? 0.5 : LOST[last.evidence];
+    const skipped = last.field === "type" && last.evidence !== "label" ? 0.5 : LOST[last.evidence];
     let choice: (typeof best)[number] = { worth: (best[to - 1] as { worth: number }).worth - skipped, from: to - 1 };
     for (let from = Math.max(0, to - MOST_FIELDS); from < to; from++) {
       const part = said.slice(from, to);

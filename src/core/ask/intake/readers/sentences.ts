@@ -12,6 +12,8 @@ interface Token {
   readonly kind: "word" | "quoted" | "policy" | "arrow";
   /** The sign behind it that leads to what follows. */
   readonly leads: boolean;
+  /** Whether a comma, a full stop or a bracket ends a part of the sentence behind it. */
+  readonly stops: boolean;
 }
 
 const TOKEN =
@@ -23,24 +25,26 @@ function tokensOf(text: string): Token[] {
   for (const match of text.matchAll(TOKEN)) {
     const { arrow, quoted, word } = match.groups as { arrow?: string; quoted?: string; word?: string };
     if (arrow !== undefined)
-      tokens.push({ text: arrow, from: match.index, to: match.index + arrow.length, kind: "arrow", leads: false });
+      tokens.push({ text: arrow, from: match.index, to: match.index + arrow.length, kind: "arrow", leads: false, stops: false });
     else if (quoted !== undefined) {
       const from = match.index + 1;
-      tokens.push({ text: quoted, from, to: from + quoted.length, kind: "quoted", leads: false });
+      tokens.push({ text: quoted, from, to: from + quoted.length, kind: "quoted", leads: false, stops: true });
     } else if (word !== undefined) {
       const policy = POLICY.exec(word)?.index === 0;
       if (policy) {
         const rest = /^[^"“”«»`\n]*/.exec(text.slice(match.index))?.[0] ?? word;
-        const value = rest.replace(/\s+[–—-]\s.*$/, "").replace(/[\s)]+$/, "").replace(/(?<=[a-z0-9])[.,]$/i, "");
-        tokens.push({ text: value, from: match.index, to: match.index + value.length, kind: "policy", leads: false });
-        return tokens;
+        const value = rest.replace(/\s+[–—-]\s.*$|,\s+(?:ttl|priority|prio|with|and|please|thanks?)\b.*$/i, "").replace(/[\s)]+$/, "").replace(/(?<=[a-z0-9])[.,]$/i, "");
+        tokens.push({ text: value, from: match.index, to: match.index + value.length, kind: "policy", leads: false, stops: true });
+        const behind = text.slice(match.index + value.length);
+        const at = match.index + value.length;
+        return [...tokens, ...tokensOf(behind).map((token) => ({ ...token, from: token.from + at, to: token.to + at }))];
       }
       const lead = /^[([{<]*/.exec(word)?.[0].length ?? 0;
       const plain = word.slice(lead).replace(/[,;:.!?)\]}>]+$/, "") || word.slice(lead);
       // A comma or a full stop alone is no word.
       if (/^[,;:.!?)\]}/–—|-]+$/.test(plain)) continue;
       const from = match.index + lead;
-      tokens.push({ text: plain, from, to: from + plain.length, kind: "word", leads: /[:=：]\)?$/.test(word) });
+      tokens.push({ text: plain, from, to: from + plain.length, kind: "word", leads: /[:=：]\)?$/.test(word), stops: /[,;.!?)]$/.test(word) });
     }
   }
   return tokens;
@@ -90,6 +94,9 @@ const isFieldOf = (tokens: readonly Token[], at: number, field: Field): boolean 
 
 /** The field that one to three words name, and how many they are. */
 function fieldAt(tokens: readonly Token[], at: number): { readonly field: Field; readonly used: number; readonly leads: boolean } | undefined {
+  // A DNS host is no field.
+  const before = tokens[at - 1]?.text ?? "";
+  if (/^hosts?$/i.test(tokens[at]?.text ?? "") && tokens[at]?.leads !== true && /^(?:dns|domain|web|e-?mail|current|new|old|any|each|hosting)$/i.test(before)) return undefined;
   for (const used of [3, 2, 1]) {
     const words = tokens.slice(at, at + used);
     if (words.length < used || words.some(({ kind }) => kind !== "word") || words.slice(0, -1).some(({ leads }) => leads)) continue;
@@ -204,6 +211,10 @@ class Scan {
       this.#thing = undefined;
       return used;
     };
+    if (/^(?:and|then|und|et|y|e|en)$/i.test(token.text) && token.kind === "word") {
+      if (!this.#isEntering(at + 1)) this.#expect = undefined;
+      return this.#expect === undefined ? 0 : 1;
+    }
     if (field === "host") {
       // “leave it empty”, “empty”: the domain itself.
       for (const used of [5, 4, 3, 2, 1]) {
@@ -222,13 +233,33 @@ class Scan {
     } else if (isMail(token.text)) return 0;
     else if (field === "host" && suits("host", token.text) && (isSureHost(token.text) || !(NO_THING.test(token.text) || FILLER.test(token.text)))) return take("label");
     else if (field === "value") {
-      if (isValueForm(token.text)) return take("label");
-      const entered = before !== undefined && (before.leads || ENTERS.test(before.text)) && this.#age <= 3;
-      if (entered && !NO_THING.test(token.text) && !FILLER.test(token.text) && /[\d_=:.-]/.test(token.text)) return take("label");
+      const entered = before !== undefined && (before.leads || before.kind === "arrow" || ENTERS.test(before.text)) && this.#age <= 3;
+      const used = entered ? this.#wordsOfValue(at) : 1;
+      const whole = this.#sentence.slice(token.from, this.#tokens[at + used - 1]?.to);
+      if (isValueForm(token.text)) return used > 1 && !looksLikeName(token.text) ? take("label", used, whole) : take("label");
+      if (entered && !NO_THING.test(token.text) && !FILLER.test(token.text) && /[\d_=:.-]/.test(token.text)) return take("label", used, whole);
     }
     if (!FILLER.test(token.text) && !ARTICLE.test(token.text) && !INTO.test(token.text)) this.#expect = undefined;
     if (this.#age > 8) this.#expect = undefined;
     return 0;
+  }
+
+  /** Whether a word that says to enter something stands at a place. */
+  #isEntering(at: number): boolean {
+    const { text, kind } = this.#tokens[at] ?? { text: "", kind: "word" };
+    return kind !== "word" || ENTERS.test(text);
+  }
+
+  /** How many words from a place are one value: up to the next comma, while nothing speaks of another field. */
+  #wordsOfValue(at: number): number {
+    let used = 1;
+    while (this.#tokens[at + used - 1]?.stops === false) {
+      const next = this.#tokens[at + used];
+      if (next === undefined || next.kind !== "word" || FILLER.test(next.text) || INTO.test(next.text) || NO_THING.test(next.text)) break;
+      if (fieldAt(this.#tokens, at + used) !== undefined || typeAt(this.#tokens, at + used) !== undefined || used > 5) break;
+      used += 1;
+    }
+    return used;
   }
 
   /** A token that no field was named for: it needs a form of its own, or marks. */
@@ -241,7 +272,7 @@ class Scan {
       if (this.#said.some(({ field, text: type }) => field === "type" && type === "MX")) this.#push("priority", token, "place");
       return 1;
     }
-    if (isMail(text) || (/^https?:\/\//i.test(text) && kind === "word")) return 1;
+    if (isMail(text) || (/^https?:\/\//i.test(text) && kind === "word") || /^(?:version|build|release|v)$/i.test(lead)) return 1;
     const own = this.#ownName(text);
     if (kind === "quoted") {
       if (own !== undefined || (HOST_LEAD.test(lead) && looksLikeHost(text)) || isSureHost(text)) this.#push("host", token, "marked");

@@ -2,6 +2,7 @@ import { parseDocument } from "yaml";
 import { type Paste, wholeLine } from "../paste.ts";
 import { fits, type Layout, looksLikeHost, type Reader, type Reading, type Row } from "../reading.ts";
 import { type Column, isTypeWord, labelOf } from "../words.ts";
+import { zoneLine } from "./zone-lines.ts";
 
 /** What a place in a structure says of the records below it. */
 interface Place {
@@ -28,12 +29,14 @@ function rowsIn(node: unknown, place: Place, depth: number): Row[] {
   if (Array.isArray(node))
     return node.flatMap((item) => {
       if (!isScalar(item)) return rowsIn(item, place, depth + 1);
+      const line = typeof item === "string" ? zoneLine(item) : undefined;
+      if (line !== undefined) return [line];
       return place.type !== undefined && place.host !== undefined ? [row({ ...place, value: String(item) })] : [];
     });
   const fields: Partial<Record<Column, string>> = {};
   let values: readonly unknown[] = [];
   for (const [key, value] of Object.entries(node)) {
-    const label = labelOf(wordsOf(key).replace(/^(?:rr|record|dns) (?=\w)/i, ""));
+    const label = labelOf(wordsOf(key).replace(/^(?:rr|record|dns) ?(?=(?:type|name|data|value|host|ttl)\b| )/i, ""));
     const column = label?.column ?? (/^(?:values|rrdatas|addresses|targets|records)$/i.test(key) ? "value" : undefined);
     if (column === undefined || column === "other") continue;
     if (label?.type !== undefined) fields.type ??= label.type;
@@ -52,7 +55,10 @@ function rowsIn(node: unknown, place: Place, depth: number): Row[] {
     (fields.type === undefined || own !== undefined)
   )
     return [row(given)];
-  if (values.length > 0 && own !== undefined) return values.map((value) => row({ ...given, value: String(value) }));
+  if (values.length > 0 && own !== undefined)
+    return (own.toUpperCase() === "TXT" && arePieces(values.map(String)) ? [values.join("")] : values).map((value) =>
+      row({ ...given, value: String(value) }),
+    );
   return Object.entries(node).flatMap(([key, value]) => {
     const type = typeOfKey(key);
     const below: Place = { ...place, ...(type === undefined ? (hostKey(key, value) ? { host: key } : {}) : { type }) };
@@ -66,6 +72,12 @@ function rowsIn(node: unknown, place: Place, depth: number): Row[] {
     return [];
   });
 }
+
+/** Whether texts are the pieces of one (RFC 1035 section 3.3.14): the first one begins what the others go on with. */
+const arePieces = ([first = "", ...others]: readonly string[]): boolean =>
+  others.length > 0 &&
+  (/^v=(?:DKIM1|spf1|DMARC1)\b/i.test(first) || /\bp=[\w+/=]{40,}$/.test(first) || first.length >= 200) &&
+  !others.some((text) => /^v=/i.test(text));
 
 /** Every text of a structure, by which it is seen whether all of it was understood. */
 function textsIn(node: unknown, depth: number): string[] {
@@ -84,12 +96,29 @@ const hostKey = (key: string, value: unknown): boolean =>
 
 const row = (fields: Row["fields"]): Row => ({ fields, line: 0 });
 
+/** A piece out of the middle of some JSON, in the brackets that it lost. */
+function pieceOf(text: string): { layout: Layout; value: unknown } | undefined {
+  const inside = text.trim().replace(/^[\s,{}[\]]*(?=")/, "").replace(/[\s,{}[\]]+$/, "");
+  if (!/^"[\w .-]{1,40}"\s*:/.test(inside)) return undefined;
+  for (const whole of [`[{${inside}}]`, `{${inside}}`, `[{${inside}]}]`])
+    try {
+      return { layout: "JSON", value: JSON.parse(whole) as unknown };
+    } catch {}
+  return undefined;
+}
+
 /** The value of a text as JSON or YAML, where it is a structure. */
 function parsed(text: string): { layout: Layout; value: unknown } | undefined {
+  if (/^\s*"[\w .-]{1,40}"\s*:/.test(text)) {
+    const piece = pieceOf(text);
+    if (piece !== undefined) return piece;
+  }
   if (/^\s*[[{]/.test(text)) {
     try {
       return { layout: "JSON", value: JSON.parse(text) as unknown };
     } catch {
+      const piece = pieceOf(text);
+      if (piece !== undefined) return piece;
       const lines = text.trim().split("\n");
       // One object a line, or YAML in its flowing form.
       if (lines.length > 1 && lines.every((line) => /^\s*\{.*\},?\s*$/.test(line))) {

@@ -102,3 +102,10 @@ function rowOf(groups: Readonly<Record<string, string | undefined>>, { origin, t
     ...(quoted || type.toUpperCase() === "CAA" ? { zoneSyntax: true } : {}),
   };
 }
+
+/** The record that one text is, as a zone file writes it; undefined where it is none. */
+export function zoneLine(text: string): Row | undefined {
+  const groups = text.length > MAX_LINE ? undefined : RECORD.exec(text.trim())?.groups;
+  const row = groups === undefined || groups.host === "" ? undefined : rowOf(groups, { origin: undefined, ttl: undefined, owner: undefined });
+  return row === undefined ? undefined : { ...row, line: 0 };
+}
