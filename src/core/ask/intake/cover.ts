@@ -59,7 +59,7 @@ const PASSES = 4;
 
 const contentOf = ({ rows }: Reading): string[] =>
   rows.map(({ fields: { type = "", host = "", value = "", nameServer = "" } }) =>
-    [type.toUpperCase(), host, value.replace(/\s+/g, " ").replace(/^["']|["']$/g, ""), nameServer].join("\t"),
+    [type.toUpperCase(), ...[host, value.replace(/\s+/g, " "), nameServer].map((text) => text.replace(/^["']|["']$/g, ""))].join("\t"),
   );
 
 /** Chooses the readings that explain the paste best; each place is explained once, and `explained` knows it afterwards. */

@@ -1,26 +1,16 @@
 import type { DomainName } from "../../../name/index.ts";
 import { type Line, looksLikeName, MAX_LINE, type Paste, type Span, wholeLine } from "../paste.ts";
 import { fits, looksLikeHost, type Reader, type Reading, type Row } from "../reading.ts";
-import { APEX_WORDS, type Column, isEmptyMark, isNoise, type Label, SAYS, typeCell, withUnit } from "../words.ts";
+import { APEX_WORDS, type Column, isEmptyMark, isNoise, SAYS, typeCell, withUnit } from "../words.ts";
 import { SENTENCE, typesIn } from "./context.ts";
 import { type Event, type Field, isSureHost, isValueForm, POLICY, type Said, suits } from "./events.ts";
 import { type Grouped, grouped } from "./group.ts";
-import { labelIn, type Pair, pairsOf } from "./labels.ts";
+import { labelAlone, type Pair, pairsOf } from "./labels.ts";
 import { saidIn } from "./sentences.ts";
 import { goesOn } from "./table.ts";
 
 const FIELDS: ReadonlySet<Column> = new Set(["type", "host", "value", "priority", "ttl"]);
 const isField = (column: Column): column is Field => FIELDS.has(column);
-
-/** Captions of the two ends of an alias, where they stand alone. */
-const ENDS: Readonly<Record<string, Column>> = { from: "host", to: "value", von: "host", nach: "value", de: "host", vers: "value" };
-
-/** The label that is all a line holds. */
-function labelAlone({ text }: Line): Label | undefined {
-  const plain = text.replace(/\s*[:：]\s*$/, "").trim();
-  const end = ENDS[plain.toLowerCase()];
-  return end === undefined ? labelIn(plain) : { column: end };
-}
 
 /** A line between two records: “Record 2 of 3”. */
 const isRowHeading = (text: string): boolean => /^\W*(?:record|entry|eintrag)\s*#?\s*\d+\b/i.test(text) && text.length < 60;
@@ -133,10 +123,12 @@ class Lines {
   #cells(line: Line): boolean {
     const parts = cellsOf(line.text);
     for (const cells of [parts, parts.length < 3 ? wordsOf(line.text) : parts]) {
-      const row = rowOf(cells);
+      const row = rowOf(cells, this.#domain);
       if (row === undefined || (cells !== parts && !row.some(({ field, text }) => field === "value" && isValueForm(unquoted(text))))) continue;
+      this.events.push({ field: "break", line: line.index });
       for (const { field, text, cell } of row)
         this.#say(field, text, line.index, [{ line: line.index, from: cell.from, to: cell.from + cell.text.length }], "place");
+      this.events.push({ field: "break", line: line.index + 1 });
       return true;
     }
     return false;
@@ -183,7 +175,7 @@ function wordsOf(text: string): Part[] {
 }
 
 /** Host, type and value of a few cells, in whatever order; undefined where they are none. */
-function rowOf(cells: readonly Part[]): { field: Field; text: string; cell: Part }[] | undefined {
+function rowOf(cells: readonly Part[], domain: DomainName): { field: Field; text: string; cell: Part }[] | undefined {
   if (cells.length < 3 || cells.length > 9) return undefined;
   const typed = cells.flatMap((cell) => {
     const plain = cell.text.replace(/^.*[:：]\s*/, "").replace(/^an? (?=\S+ record)/i, "");
@@ -204,7 +196,7 @@ function rowOf(cells: readonly Part[]): { field: Field; text: string; cell: Part
   if (others.some(({ text }) => isValueForm(text) || POLICY.test(text))) return undefined;
   const plainValue = value.text.replace(/,$/, "");
   const inValue = /^\d{1,5}\s+\S+$/.test(plainValue);
-  if (fits(type, plainValue) < (type !== "TXT" ? 1 : isSureHost(plainHost) ? 0 : 2) && !(type === "MX" && inValue)) return undefined;
+  if (fits(type, plainValue) < (type !== "TXT" ? 1 : isSureHost(plainHost) || `${plainHost.toLowerCase()}.`.endsWith(domain) ? 0 : 2) && !(type === "MX" && inValue)) return undefined;
   if ((type === "CNAME" || type === "NS") && !looksLikeName(plainValue.replace(/^https?:\/\/|\/.*$/g, ""))) return undefined;
   const priority = type === "MX" && !inValue ? numbers.find(({ text }) => Number(text) <= 100) : undefined;
   const ttl = numbers.find((number) => number !== priority && Number(number.text) >= 30);

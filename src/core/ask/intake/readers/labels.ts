@@ -1,6 +1,6 @@
 import { type Line, looksLikeName, type Span, wholeLine } from "../paste.ts";
 import { fits, looksLikeHost } from "../reading.ts";
-import { isNoise, isTypeWord, type Label, labelOf, typeCell } from "../words.ts";
+import { type Column, isNoise, isTypeWord, type Label, labelOf, typeCell } from "../words.ts";
 
 /** A field and its text, as one pair of a label with what belongs to it. */
 export interface Pair {
@@ -126,6 +126,17 @@ function signBehind(text: string, from: number): { label: Label; valueAt: number
           ? fits(undefined, word) > 0 && /[=:._-]|\d/.test(word)
           : /^\d/.test(word);
   return sure ? { label, valueAt: from + (single[1] as string).length + 1, sign: "one space" } : undefined;
+}
+
+/** Captions of the two ends of an alias, where they stand alone. */
+const ENDS: Readonly<Record<string, Column>> = { from: "host", to: "value", von: "host", nach: "value", vers: "value" };
+
+/** The label that is all a line holds; not one with a text behind it, and not a host that ends like a label. */
+export function labelAlone({ text }: Pick<Line, "text">): Label | undefined {
+  const plain = text.replace(/\s*[:：]\s*$/, "").trim();
+  if (/\t| {2,}\S/.test(plain) || plain.startsWith("_")) return undefined;
+  const end = ENDS[plain.toLowerCase()];
+  return end === undefined ? labelIn(plain) : { column: end };
 }
 
 /** A label, also behind a word of whose record it is: `record2.value`, `DNS_TYPE`, `Record 1 name`, “Your host”. */

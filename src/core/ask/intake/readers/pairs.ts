@@ -1,13 +1,10 @@
 import type { Cell, Line, Paste, Span } from "../paste.ts";
 import { looksLikeName, wholeLine } from "../paste.ts";
 import { fits, type Reader, type Reading, type Row, RowBuilder } from "../reading.ts";
-import { type Column, FORWARD_TYPES, isEmptyMark, isNoise, type Label, labelOf, typeCell, withUnit } from "../words.ts";
+import { type Column, FORWARD_TYPES, isEmptyMark, isNoise, labelOf, typeCell, withUnit } from "../words.ts";
 import { contextType, typesIn } from "./context.ts";
-import { labelIn, type Pair, pairsOf } from "./labels.ts";
+import { labelAlone, labelIn, type Pair, pairsOf } from "./labels.ts";
 import { goesOn } from "./table.ts";
-
-/** The label that is all a line holds. */
-const labelAlone = ({ text }: Line): Label | undefined => labelIn(text.replace(/\s*[:：]\s*$/, ""));
 
 /** All pairs of the paste: on one line, or the value below its label. */
 function pairsIn({ lines }: Paste, free: (line: number) => boolean): Pair[] {

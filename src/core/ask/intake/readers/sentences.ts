@@ -68,7 +68,7 @@ const VALUE_LEAD =
   /^(?:to|containing|contains|reading|reads|says|saying|is|with|value|vers|auf|naar|a|at|equals?|content|text|record|be|through|by|adding)$/i;
 /** Words that are never what stands in a field. */
 const NO_THING =
-  /^(?:a|an|the|this|that|your|our|it|its|them|following|new|one|two|records?|domain|dns|host|name|value|field|box|type|here|us|you|be|is|are|and|or|with|verify|prove|connect|use|any|each|other|provider|settings|zone|make|set|see|have|get|do|finish|continue|below|above|column|same|shown|from|page|also|then|if|not|no|can|will|must|should|may|service|site|account|in|on|at|to|for|of|as|by|mail|email|button|step)$/i;
+  /^(?:a|an|the|this|that|your|our|it|its|them|following|new|one|two|records?|domain|dns|host|name|value|field|box|type|here|us|you|be|is|are|and|or|with|verify|prove|connect|use|any|each|other|provider|settings|zone|make|set|see|have|get|do|finish|continue|below|above|column|same|shown|from|page|also|then|or|oder|ou|if|not|no|can|will|must|should|may|service|site|account|in|on|at|to|for|of|as|by|mail|email|button|step)$/i;
 
 const isMail = (text: string): boolean => /^[^@\s]+@[^@\s]+\.[a-z]{2,}$/i.test(text);
 
