@@ -172,7 +172,9 @@ export function sectionsOf(paste: Paste, explained: Explained): readonly Section
         remove = !SAYS.add.test(text) || /^\W*(?:delete|remove)/i.test(text);
       else if (SAYS.add.test(text) || (labelOf(text) === undefined && (/:\s*$/.test(text) || line.heading))) remove = false;
       if (!isNoise(text)) heading = text;
-    }
+    } else if (remove && bare.length < 200 && /^\W*(?:(?:then|now|next|and|please)\W+)*\p{L}+/u.test(bare) && SAYS.add.test(bare.split(/\s+/).slice(0, 3).join(" ")))
+      // A step that adds its own record ends what a step in front of it removes.
+      remove = false;
     if (SAYS.example.test(bare)) example = true;
     if (text.length < 300 && bare !== "" && SAYS.option.test(bare)) option += 1;
     else if (text.length < 300 && bare !== "" && SAYS.either.test(bare) && option === 0) option = 1;

@@ -280,7 +280,7 @@ function priorityOf(pass: Pass, { priority, value = "" }: Fields, row: number): 
   const plain = value.replace(/\s*\n\s*/g, " ").trim();
   const front = /^(\d{1,5})\s+(\S+)$/.exec(plain);
   const behind = /^(\S+?),?\s+\(?(?:priority|prio|preference)?[: ]*(\d{1,5})\)?$/i.exec(plain);
-  const given = priority?.trim();
+  const given = priority?.trim().replace(/^["'`]|["'`]$/g, "");
   if (given !== undefined && !/^\d{1,5}$/.test(given)) {
     pass.problems.push({ row, code: "priority-invalid", text: given });
     return undefined;
@@ -341,9 +341,10 @@ function dataText(pass: Pass, type: RecordType, fields: Fields, zoneSyntax: bool
 /** The TTL of a record in seconds; one that a page says in words that are no time is left to the usual one, and named. */
 function secondsOf(pass: Pass, ttl: string | undefined, row: number): number | undefined {
   if (ttl === undefined || isEmptyMark(ttl)) return pass.ttl;
-  const seconds = ttlSeconds(ttl);
+  const plain = ttl.replace(/["'`]/g, "");
+  const seconds = ttlSeconds(plain);
   if (seconds !== undefined) {
-    if (!/^\d+$/.test(ttl.trim())) pass.repairs.push({ kind: "ttl-words", was: ttl, is: String(seconds) });
+    if (!/^\d+$/.test(plain.trim())) pass.repairs.push({ kind: "ttl-words", was: ttl, is: String(seconds) });
     return seconds;
   }
   if (pass.exact) {

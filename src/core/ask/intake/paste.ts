@@ -78,10 +78,12 @@ const isHostLine = (text: string): boolean => {
 function bare(text: string): { readonly text: string; readonly heading: boolean } {
   let rest = text.replace(QUOTE, "");
   if (DRAWN.test(rest)) return { text: "", heading: false };
-  const heading = /^\s{0,3}#{1,6}\s+\S/.test(rest);
-  if (heading) rest = rest.replace(/^\s{0,3}#{1,6}\s+/, "");
+  const heading = /^ {0,3}#{1,6} +\S/.test(rest);
+  if (heading) rest = rest.replace(/^ {0,3}#{1,6} +/, "");
   if (/^\s*```/.test(rest)) return { text: "", heading: false };
   for (let i = 0; i < 3; i++) {
+    // A sign in a cell of its own is a cell.
+    if (/^\s*[^\p{L}\p{N}\s]{1,2}\t/u.test(rest)) break;
     const next =
       isHostLine(rest) && /^\s*[*-](?:\s|\.)/.test(rest)
         ? rest

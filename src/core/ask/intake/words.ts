@@ -124,6 +124,7 @@ function plainLabelOf(text: string): Label | undefined {
   const plain = text
     .toLowerCase()
     .replace(SIGNS, " ")
+    .replace(/^'|'$/g, "")
     .replace(/[_`":：]+|\*\*/g, " ")
     .replace(/(?<=\p{L})-(?=\p{L})/gu, (hyphen) => hyphen)
     .replace(/\s+/g, " ")
@@ -156,7 +157,7 @@ function phraseOf(phrase: string): Label | "filler" | undefined {
   if (words.length > 4) return undefined;
   const type =
     words.length > 1 && isTypeWord(words[0] as string) && words[0] !== "a" ? (words[0] as string).toUpperCase() : undefined;
-  const named = (type === undefined ? words : words.slice(1)).join(" ").replace(/ ?#?\d+$/, "");
+  const named = (type === undefined ? words : words.slice(1)).join(" ").replace(/ ?#?\d{1,2}$/, "");
   const column = COLUMN_OF.get(named) ?? (/^(?:in )?(?:seconds|secs|sec|minutes|mins|min|hours|hour|days|s|sekunden|minuten|stunden)$/.test(named) ? "other" : undefined);
   return column === undefined ? undefined : { column, ...(type === undefined ? {} : { type }) };
 }

@@ -58,8 +58,10 @@ export function isValueForm(text: string): boolean {
   if (/\s/.test(plain)) return false;
   if (/^\d{1,3}(?:\.\d{1,3}){3}$/.test(plain) || (/^[0-9a-f:.]+$/i.test(plain) && plain.split(":").length > 2)) return true;
   if (/^[\w.+-]+@[\w.-]+\.[a-z]{2,}$/i.test(plain)) return false;
+  // A term of an SPF record is none by itself, nor is a time of day.
+  if (/^[+?~-]?(?:include|ip[46]|a|mx|exists|redirect)[:=]/i.test(plain) || /^\d{1,2}:\d\d(?::\d\d)?$/.test(plain)) return false;
   if (looksLikeName(repairTarget(plain).text)) return true;
-  if (/^[\w.-]{2,60}[=:][\w+/=.~-]{3,}$/.test(plain) && !/^\d+:\d+$/.test(plain) && !/^https?:/i.test(plain)) return true;
+  if (/^[\w.-]{1,60}[=:][\w+/=.~-]{3,}$/.test(plain) && !/^\d+:\d+$/.test(plain) && !/^https?:/i.test(plain)) return true;
   return plain.length >= 10 && /\d/.test(plain) && /[a-z]/i.test(plain) && /^[\w+/=.-]+$/.test(plain);
 }
 

@@ -51,8 +51,11 @@ class Lines {
       this.#pending = undefined;
       return;
     }
+    const pending = this.#pending;
+    // Buttons and states may stand between a label and its value.
+    if (pending !== undefined && isNoise(text) && line.index - pending.line <= 3 && !this.#isHostHere(line)) return;
     const alone = labelAlone(line);
-    if (alone !== undefined && !(this.#pending?.field === "host" && isHostLikeLabel(text))) {
+    if (alone !== undefined && !(pending?.field === "host" && (isHostLikeLabel(text) || this.#isHostHere(line)))) {
       if (alone.type !== undefined) this.#say("type", alone.type, line.index, [wholeLine(line)], "form");
       this.#pending = isField(alone.column) ? { field: alone.column, line: line.index, span: wholeLine(line) } : undefined;
       return;
@@ -72,6 +75,16 @@ class Lines {
     }
   }
 
+  /** Whether a word that buttons have is the host below its label: nothing else that could be one follows. */
+  #isHostHere({ index, text }: Line): boolean {
+    const next = this.#paste.lines[index + 1];
+    return (
+      this.#pending?.field === "host" &&
+      /^[a-z]+$/.test(text.trim()) &&
+      (next === undefined || isNoise(next.text) || labelAlone(next) !== undefined)
+    );
+  }
+
   /** A line that goes on with the value in front of it: the second part of a key, more terms. */
   #goesOn(line: Line): boolean {
     const last = this.#last;
@@ -87,7 +100,6 @@ class Lines {
     const pending = this.#pending;
     if (pending === undefined) return false;
     const text = line.text.trim();
-    if (isNoise(text) && line.index - pending.line <= 3) return true;
     const type = typesIn(text);
     const cell = pending.field === "type" ? (typeCell(text) ?? (type.size === 1 ? [...type][0] : undefined)) : text;
     if (cell === undefined || !suits(pending.field, cell) || (pairsOf(line).length > 0 && pending.field !== "value")) return false;
@@ -99,7 +111,10 @@ class Lines {
   /** A line of labels with their texts. */
   #labelled(line: Line): boolean {
     const pairs = pairsOf(line);
-    if (pairs.length === 0) return false;
+    // A label in the middle of a sentence is read with the sentence.
+    if ((pairs[0]?.spans[0]?.from ?? 1) > 0) return false;
+    if (pairs.every(({ label, text }) => label.column === "other" && typeCell(text.split(/\s[–—-]\s/)[0] ?? "") !== undefined))
+      return false;
     // Behind a label and its colon stands what is meant, even where it cannot be.
     const sure = /^[^\s:：][^:：]{0,40}[:：]/.test(line.text) && pairs[0]?.spans[0]?.from === 0;
     const wrong = pairs.find((pair) => isField(pair.label.column) && pair.text !== "" && !this.#fits(pair));

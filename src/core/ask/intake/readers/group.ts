@@ -76,6 +76,12 @@ export function grouped(events: readonly Event[], isGap: (line: number) => boole
     for (let line = from + 1; line <= to; line++) if (isGap(line)) cost += 0.75;
     return cost + Math.max(0, to - from - 6) * 0.5;
   };
+  // Numbers go with what stands in front of them, or below their own label; they begin no record in another sentence.
+  const isApart = (part: readonly Said[]): boolean => {
+    const [first, second] = part;
+    const isNumber = first?.field === "priority" || first?.field === "ttl";
+    return isNumber && second !== undefined && second.line > first.line && first.sentence !== undefined;
+  };
   const context = contexts(said);
   // best[i]: the least costly way to explain the first i fields.
   const best: { worth: number; from: number; group?: Grouped }[] = [{ worth: 0, from: 0 }];
@@ -85,7 +91,7 @@ export function grouped(events: readonly Event[], isGap: (line: number) => boole
     let choice: (typeof best)[number] = { worth: (best[to - 1] as { worth: number }).worth - skipped, from: to - 1 };
     for (let from = Math.max(0, to - MOST_FIELDS); from < to; from++) {
       const part = said.slice(from, to);
-      const read = worthOf(part, context[from], gap);
+      const read = isApart(part) ? undefined : worthOf(part, context[from], gap);
       if (read === undefined || read.worth <= 0) continue;
       const worth = (best[from] as { worth: number }).worth + read.worth;
       if (worth > choice.worth) choice = { worth, from, group: { type: read.type, said: part } };

@@ -49,8 +49,13 @@ function continued(
       continue;
     }
     const isNumber = pair.label.column === "ttl" || pair.label.column === "priority";
+    // A button between a label and its number.
+    if (text === "" && isNumber && pair.above && isNoise(line.text) && /\d/.test(behind?.text ?? "") && i - at <= 2) {
+      spans.push(wholeLine(line));
+      continue;
+    }
     if (text === "" && isNumber && !/\d/.test(line.text) && !isEmptyMark(line.text)) break;
-    if (text === "" && !isNumber && isNoise(line.text) && labelOf(line.text) === undefined && i - at <= 2) {
+    if (text === "" && !isNumber && isNoise(line.text) && (labelOf(line.text)?.column ?? "other") === "other" && i - at <= 2) {
       spans.push(wholeLine(line));
       continue;
     }

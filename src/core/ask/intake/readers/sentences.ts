@@ -68,7 +68,11 @@ const VALUE_LEAD =
   /^(?:to|containing|contains|reading|reads|says|saying|is|with|value|vers|auf|naar|a|at|equals?|content|text|record|be|through|by|adding)$/i;
 /** Words that are never what stands in a field. */
 const NO_THING =
-  /^(?:a|an|the|this|that|your|our|it|its|them|following|new|one|two|records?|domain|dns|host|name|value|field|box|type|here|us|you|be|is|are|and|or|with|verify|prove|connect|use|any|each|other|provider|settings|zone|make|set|see|have|get|do|finish|continue|below|above|column|same|shown|from|page|also|then|or|oder|ou|if|not|no|can|will|must|should|may|service|site|account|in|on|at|to|for|of|as|by|mail|email|button|step)$/i;
+  /^(?:a|an|the|this|that|your|our|it|its|them|following|new|one|two|records?|domain|dns|host|name|value|field|box|type|here|us|you|be|is|are|and|or|with|verify|prove|connect|use|any|each|other|provider|settings|zone|make|set|see|have|get|do|finish|continue|below|above|column|same|shown|from|page|also|then|or|oder|ou|if|not|no|can|will|must|should|may|service|site|account|in|on|at|to|for|of|as|by|mail|email|button|step|we|i|they|he|she|who|which|what|when|where|need|needs|want|wants|please|below|only|exactly)$/i;
+
+/** A page to read, or whom to write to: a name there is no part of a record. */
+const isElsewhere = (lead: string, text: string): boolean =>
+  /^(?:see|visit|read|open|from|via|by|contact|questions)$/i.test(lead) && looksLikeName(text) && /^(?:www|help|docs?|support|kb|faq|blog|status|my|app|login|account)\./i.test(text);
 
 const isMail = (text: string): boolean => /^[^@\s]+@[^@\s]+\.[a-z]{2,}$/i.test(text);
 
@@ -231,7 +235,7 @@ class Scan {
         return isTime ? take("label", 2, `${token.text} ${unit.text}`) : take("label");
       }
     } else if (isMail(token.text)) return 0;
-    else if (field === "host" && suits("host", token.text) && (isSureHost(token.text) || !(NO_THING.test(token.text) || FILLER.test(token.text)))) return take("label");
+    else if (field === "host" && suits("host", token.text) && (isSureHost(token.text) || this.#isBareHost(at))) return take("label");
     else if (field === "value") {
       const entered = before !== undefined && (before.leads || before.kind === "arrow" || ENTERS.test(before.text)) && this.#age <= 3;
       const used = entered ? this.#wordsOfValue(at) : 1;
@@ -242,6 +246,15 @@ class Scan {
     if (!FILLER.test(token.text) && !ARTICLE.test(token.text) && !INTO.test(token.text)) this.#expect = undefined;
     if (this.#age > 8) this.#expect = undefined;
     return 0;
+  }
+
+  /** Whether a word without marks is what stands in a host field: the part of the sentence ends behind it, or goes on with the record. */
+  #isBareHost(at: number): boolean {
+    const { text, stops } = this.#tokens[at] as Token;
+    if (NO_THING.test(text) || FILLER.test(text)) return false;
+    const next = this.#tokens[at + 1];
+    if (stops || next === undefined || next.kind !== "word" || isUsualHost(text) || /[\d_.-]/.test(text)) return true;
+    return /^(?:and|or|with|pointing|points?|that|which|to|as|in|into|containing|und|et|y|e|en)$/i.test(next.text) || fieldAt(this.#tokens, at + 1) !== undefined;
   }
 
   /** Whether a word that says to enter something stands at a place. */
@@ -274,6 +287,7 @@ class Scan {
     }
     if (isMail(text) || (/^https?:\/\//i.test(text) && kind === "word") || /^(?:version|build|release|v)$/i.test(lead)) return 1;
     const own = this.#ownName(text);
+    if (kind === "word" && own === undefined && isElsewhere(lead, text)) return 1;
     if (kind === "quoted") {
       if (own !== undefined || (HOST_LEAD.test(lead) && looksLikeHost(text)) || isSureHost(text)) this.#push("host", token, "marked");
       else if (isValueForm(text) || POLICY.test(text) || VALUE_LEAD.test(lead)) this.#push("value", token, "marked");

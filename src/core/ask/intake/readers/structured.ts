@@ -174,9 +174,9 @@ function structures({ lines }: Paste, free: (line: number) => boolean): { from: 
       .map((line) => line.raw)
       .join("\n");
   const whole = { from: 0, to: lines.length, text: text(0, lines.length) };
-  const opens = lines.findIndex((line) => /^\s*[[{]/.test(line.text));
+  const opens = lines.findIndex((line) => /^\s*(?:[[{]|"[\w .-]{1,40}"\s*:)/.test(line.text));
   let closes = -1;
-  for (const line of lines) if (/[\]}],?\s*$/.test(line.text)) closes = line.index;
+  for (const line of lines) if (/[\]}],?\s*$|^\s*"[\w .-]{1,40}"\s*:.*,?\s*$/.test(line.text)) closes = line.index;
   return opens > -1 && closes >= opens && (opens > 0 || closes < lines.length - 1)
     ? [whole, { from: opens, to: closes + 1, text: text(opens, closes + 1) }]
     : [whole];

@@ -61,7 +61,9 @@ const byCommas =
         trim: true,
         relax_column_count: true,
       }) as string[][];
-      return { cells: placed(cells, lines.slice(at, at + used)), lines: used };
+      // Some programs put every cell into single quotes.
+      const isSingle = cells.length > 1 && cells.every((cell) => /^'.*'$/.test(cell));
+      return { cells: placed(isSingle ? cells.map((cell) => cell.slice(1, -1)) : cells, lines.slice(at, at + used)), lines: used };
     } catch {
       return single;
     }
@@ -104,7 +106,10 @@ function headingOf(cells: readonly Cell[]): Heading | undefined {
   const named = columns.filter((label) => label !== undefined && label.column !== "other");
   const known = columns.filter((label, i) => label !== undefined || (cells[i] as Cell).text === "");
   const holds = (...wanted: Column[]) => named.some((label) => label !== undefined && wanted.includes(label.column));
-  if (named.length < 2 || known.length < cells.length - 1 || !holds("value", "oldValue", "nameServer")) return undefined;
+  if (named.length < 2 || !holds("value", "oldValue", "nameServer")) return undefined;
+  // Columns that nobody knows are remarks, where the record's own are all there.
+  const whole = holds("type") && holds("host") && holds("value");
+  if (known.length < cells.length - (whole ? 3 : 1)) return undefined;
   return { columns, cells };
 }
 
