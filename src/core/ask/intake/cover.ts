@@ -167,6 +167,7 @@ export function sectionsOf(paste: Paste, explained: Explained): readonly Section
     if (!isRecord && text.length < 300) {
       if (
         SAYS.remove.test(text) &&
+        (ABOUT_RECORDS.test(text) || /:\s*$/.test(text) || line.heading || typeCell(text) !== undefined) &&
         !/\bdo not (?:remove|delete)|\bdon.t (?:remove|delete)|\bnot be (?:removed|deleted)/i.test(text)
       )
         remove = !SAYS.add.test(text) || /^\W*(?:delete|remove)/i.test(text);
@@ -249,6 +250,9 @@ export function leftoverOf(
       if (token === "" || token.length > 4000) continue;
       const lower = token.toLowerCase().replace(/\.$/, "");
       const isOwn = lower === own || lower === `www.${own}` || lower.endsWith(`@${own}`);
+      // The name that records stand below, and the end of an SPF record that terms go into.
+      const isAbove = [...known].some((held) => held === lower || (lower.endsWith(`.${own}`) && isBelowName(held, lower, own)));
+      if (isAbove || (sentence && /^[+?~-]all$/.test(token))) continue;
       if (isOwn || known.has(lower) || (lower.length > 5 && whole.includes(lower))) continue;
       const mayBeName = looksLikeName(token) && !/\.(?:html?|php|pdf|txt|png|jpe?g|csv|json|ya?ml|zone)$/i.test(token);
       if (looksLikeData(token) || (mayBeName && (!sentence || ABOUT_RECORDS.test(rest)) && rows.length > 0 && !isContact(rest)))
@@ -257,6 +261,10 @@ export function leftoverOf(
   }
   return left;
 }
+
+/** Whether a host stands below a name of the domain, in whatever form it is written. */
+const isBelowName = (host: string, name: string, own: string): boolean =>
+  host.endsWith(`.${name}`) || host.endsWith(`.${name.slice(0, -own.length - 1)}`);
 
 /** Lines of a mail's head or a page's foot: names in them are addresses, not records. */
 const isContact = (text: string): boolean =>

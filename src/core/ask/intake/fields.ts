@@ -163,9 +163,13 @@ export function hostName(pass: Pass, raw: string, row: number): DomainName | und
   return only;
 }
 
+/** Ends of names that no host inside a domain has: the oldest ones, those of countries that are often met, and those of documents. */
+const TOP_LABEL = /^(?:com|net|org|info|biz|edu|gov|example|test|invalid|eu|de|at|ch|fr|es|it|nl|be|pl|uk|ie|pt|se|no|dk|fi|cz|jp|us|ca|au)$/;
+
 /** Whether several labels end like a registered name, so that they may be a name elsewhere instead of a deep host of this domain. */
 function mayBeElsewhere(host: string, domain: DomainName): boolean {
   const labels = host.split(".");
+  if (labels.length >= 2 && TOP_LABEL.test(labels.at(-1) ?? "") && !/^[_*]/.test(labels.at(-2) ?? "")) return true;
   if (labels.length < 2 || host.endsWith(`.${domain.slice(0, -1)}`) || /^[_*]/.test(labels.at(-2) ?? "")) return false;
   const [own = "", ...behind] = domain.slice(0, -1).split(".");
   return (

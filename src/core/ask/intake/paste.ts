@@ -50,7 +50,7 @@ const QUOTE = /^(?:\s{0,3}>)+ ?/;
 /** A bullet; a star or a hyphen only where no record can begin with it. */
 const BULLET = /^\s*(?:[•·‣◦▪▫►▶▸➤➔➜✓✔✗✘☐☑☒○●■□❖]|[*+–—-](?= ))\s*(?![•·●○*])/u;
 const NUMBERING =
-  /^\s*(?:(?:step|schritt|étape|paso|passo|stap|krok|手順)\s*\d{1,2}\s*[.:)–-]?|\(?\d{1,2}[.)](?=\s)|\(?[a-h]\)(?=\s)|[①-⑳])\s*/iu;
+  /^\s*(?:(?:step|schritt|étape|paso|passo|stap|krok|手順)\s*\d{1,2}\s*[.:)–-]?|\(?\d{1,2}[.)](?=\s)|\(?[a-h]\)(?=\s)|[①-⑳]|[ivx]{1,4}[.)](?=\s))\s*/iu;
 /** Lines that only draw: rules of a table, frames. */
 const DRAWN = /^[\s|:+=_─━│┃┌┐└┘├┤┬┴┼═║╔╗╚╝╠╣╦╩╬-]+$/u;
 /** Pictures in front of a line, and signs behind it that only mean “copy” or “about this”. */
@@ -115,6 +115,18 @@ function withoutGaps(text: string): { text: string; numbers: readonly number[] }
   return { text: kept.map(({ line }) => line).join("\n"), numbers: kept.map(({ number }) => number) };
 }
 
+/** No signature of a mail is longer. */
+const MAX_SIGNATURE = 8;
+
+/** The lines of a mail's signature: behind two hyphens on a line of their own (RFC 3676 section 4.3), up to the next gap. */
+function signatureIn(lines: readonly string[]): { readonly from: number; readonly to: number } | undefined {
+  const from = lines.findIndex((line, i) => i > 2 && /^(?:> ?)*--\s?$/.test(line));
+  if (from === -1) return undefined;
+  const end = lines.findIndex((line, i) => i > from && line.replace(/^[> ]+/, "") === "");
+  const to = end === -1 ? lines.length : end;
+  return to - from - 1 > MAX_SIGNATURE || lines.slice(from, to).some((line) => /\t|:\s*v=/.test(line)) ? undefined : { from, to };
+}
+
 /** Cuts a paste into lines; the source of a page is read as a browser would show it. */
 export function pasteOf(raw: string): Paste {
   const { text: plain, numbers } = withoutGaps(raw);
@@ -132,7 +144,10 @@ export function pasteOf(raw: string): Paste {
   const struck = (page?.struck ?? []).map((was): Repair => ({ kind: "struck-out", was, is: "" }));
   const lines: Line[] = [];
   let gap = false;
-  text.split("\n").forEach((original, i) => {
+  const all = text.split("\n");
+  const signature = signatureIn(all);
+  all.forEach((original, i) => {
+    if (signature !== undefined && i >= signature.from && i < signature.to) return;
     const { text, heading } = bare(original.length > MAX_LINE ? original.slice(0, MAX_LINE) : original);
     if (text.trim() === "") {
       gap = true;
@@ -178,6 +193,7 @@ export const wholeLine = ({ index, text }: Pick<Line, "index" | "text">): Span =
 export function looksLikeData(token: string): boolean {
   if (token.length < 3 || isNoise(token)) return false;
   if (/^(?:https?:\/\/|mailto:)/i.test(token) || /^[^@\s]+@[^@\s]+\.[a-z]{2,}$/i.test(token)) return false;
+  if (/^\d{1,2}:\d\d(?::\d\d)?$/.test(token)) return false;
   if (/^\d{1,3}(?:\.\d{1,3}){3}(?:\/\d+)?$/.test(token) || /^[0-9a-f]*:[0-9a-f:]*::?[0-9a-f:]+$/i.test(token))
     return /\d/.test(token);
   if (/^(?:v=(?:spf1|dkim1|dmarc1)|include:|ip[46]:|redirect=)/i.test(token)) return true;

@@ -58,7 +58,9 @@ export function pairsOf(line: Pick<Line, "text" | "index">): Pair[] {
   const pairs = found.flatMap(({ label, from, valueAt, sign }, i): Pair[] => {
     const end = found[i + 1]?.from ?? text.length;
     const part = text.slice(valueAt, end).replace(i + 1 < found.length ? /[,;|·•/(\s]+$/ : /[\s|]+$/, "");
-    const raw = part.includes("(") ? part : part.replace(/\)$/, "");
+    const bar = /^[^|]*:[^|]*\|/.test(text) ? part.search(/\s\|\s/) : -1;
+    const cell = bar === -1 ? part : part.slice(0, bar);
+    const raw = cell.includes("(") ? cell : cell.replace(/\)$/, "");
     // Headings of a table beside each other, and a preference that is a server.
     const isNone =
       (sign === " " && (raw === "" || labelOf(raw) !== undefined)) || (label.column === "priority" && looksLikeName(raw));

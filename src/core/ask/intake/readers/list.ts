@@ -27,7 +27,9 @@ function cellsOf({ lines }: Paste, free: (line: number) => boolean): Cell[] {
       const span = { line: line.index, from, to: from + text.length };
       at += part.length + 1;
       if (text === "") continue;
-      if (!isNoise(text)) cells.push({ text, span });
+      // A host may be called like a button: right behind a type it is one.
+      const isHost = /^[a-z]+$/.test(text) && typeCell(cells.at(-1)?.text ?? "") !== undefined;
+      if (isHost || !isNoise(text)) cells.push({ text, span });
     }
   }
   return cells;

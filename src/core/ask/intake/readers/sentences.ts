@@ -290,11 +290,14 @@ class Scan {
     if (kind === "word" && own === undefined && isElsewhere(lead, text)) return 1;
     if (kind === "quoted") {
       if (own !== undefined || (HOST_LEAD.test(lead) && looksLikeHost(text)) || isSureHost(text)) this.#push("host", token, "marked");
-      else if (isValueForm(text) || POLICY.test(text) || VALUE_LEAD.test(lead)) this.#push("value", token, "marked");
+      else if (isValueForm(text) || POLICY.test(text) || VALUE_LEAD.test(lead) || this.#isTextHere(text)) this.#push("value", token, "marked");
       else this.#thing = { token, at };
       return 1;
     }
-    if (kind === "policy") this.#push("value", token, "form");
+    if (kind === "policy") {
+      // The beginning of a record alone is only spoken of.
+      if (!/^v=\w+\W*$/.test(text)) this.#push("value", token, "form");
+    }
     else if (isSureHost(text)) this.#push("host", token, "form");
     else if (own === "itself") {
       if (/^(?:at|on|under|for|host|bei|für|pour|para|per|voor)$/i.test(lead)) this.#push("host", token, "own");
@@ -314,6 +317,11 @@ class Scan {
       }
     }
     return 1;
+  }
+
+  /** Whether words in quotation marks are a text: the sentence speaks of one, and no host has blanks. */
+  #isTextHere(text: string): boolean {
+    return /\S\s+\S/.test(text) && /\d/.test(text) && this.#said.some(({ field, text: type }) => field === "type" && type === "TXT");
   }
 
   /** The word in front of a token, articles left out. */
