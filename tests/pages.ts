@@ -29,19 +29,28 @@ const LETTERS = "ABCDEFGHJKLMNPQRSTUVWXYZabcdefghjkmnpqrstuvwxyz23456789";
 const KEY =
   "MIIBIjANBgkqhkiG9w0BAQEFAAOCAQ8AMIIBCgKCAQEAxh4bLoLfVjpSc1Qv5YHogP+FuMzqtweyVm/WfdI713w1dZAHSmnPmpAOE2sMOetT9SykXOffZ4BMfYGT+oU6apaLhTUVVZitfKJ2Ep/azCC+b9kc0nJRS+i/UOS9u9uWdWx83Q3ihYgVi1j3xEwBttfeLn66yaj6MtPgHYd03b1XxFEsSO1VmCSdbNRGJFuDyHrvMuraJL5SeMJesrmS/VkBhDk1jml2zJyY6GpcfzTISlWcQe4OO3tXbAv9qxmiRn9jQ8cwQ03m2YukutD5vACUz0K9JROvMMHBN7dccfTkrFbYwaGC5Kz/at/J/UurgP5/bQoqB+jlgAAfhjMp+wIDAQAB";
 
-const chars = ({ pick }: Random, of: string, length: number): string =>
-  Array.from({ length }, () => pick([...of])).join("");
+const chars = ({ pick }: Random, of: string, length: number): string => Array.from({ length }, () => pick([...of])).join("");
 
 /** Sets of records as services ask for them. */
 const SETS: readonly ((r: Random, s: string) => PageRecord[])[] = [
-  (r, s) => [{ type: "TXT", host: r.pick(["@", `_${s}`, "@"]), value: `${s}-${r.pick(["verify", "claim", "owner"])}=${chars(r, HEX, 16)}` }],
+  (r, s) => [
+    {
+      type: "TXT",
+      host: r.pick(["@", `_${s}`, "@"]),
+      value: `${s}-${r.pick(["verify", "claim", "owner"])}=${chars(r, HEX, 16)}`,
+    },
+  ],
   (r, s) => [{ type: "TXT", host: `_${s}-check`, value: `${s.slice(0, 2)}_${chars(r, LETTERS, 14)}` }],
   (r, s) => [
     { type: "CNAME", host: `${s.slice(0, 2)}1._domainkey`, value: `${s.slice(0, 2)}1.u${1000 + r.below(9000)}.${s}.example` },
     { type: "CNAME", host: `${s.slice(0, 2)}2._domainkey`, value: `${s.slice(0, 2)}2.u${1000 + r.below(9000)}.${s}.example` },
   ],
   (r, s) => [
-    { type: "CNAME", host: r.pick(["www", "shop", "help", "status", "tickets", "blog"]), value: `${r.pick(["sites", "edge", "custom"])}.${s}.example` },
+    {
+      type: "CNAME",
+      host: r.pick(["www", "shop", "help", "status", "tickets", "blog"]),
+      value: `${r.pick(["sites", "edge", "custom"])}.${s}.example`,
+    },
   ],
   (r, s) => [
     { type: "A", host: "@", value: `203.0.113.${1 + r.below(250)}` },
@@ -72,7 +81,13 @@ const SETS: readonly ((r: Random, s: string) => PageRecord[])[] = [
 ];
 
 /** What the fields are called, in the languages that pages have. */
-const LANGUAGES: readonly { readonly type: string[]; readonly host: string[]; readonly value: string[]; readonly priority: string[]; readonly ttl: string[] }[] = [
+const LANGUAGES: readonly {
+  readonly type: string[];
+  readonly host: string[];
+  readonly value: string[];
+  readonly priority: string[];
+  readonly ttl: string[];
+}[] = [
   {
     type: ["Type", "Record type", "Kind", "Record"],
     host: ["Host", "Name", "Hostname", "Label", "Record name", "Host name"],
@@ -90,7 +105,13 @@ interface Making {
   readonly r: Random;
   readonly records: readonly PageRecord[];
   readonly service: string;
-  readonly words: { readonly type: string; readonly host: string; readonly value: string; readonly priority: string; readonly ttl: string };
+  readonly words: {
+    readonly type: string;
+    readonly host: string;
+    readonly value: string;
+    readonly priority: string;
+    readonly ttl: string;
+  };
   /** The host as this page shows it. */
   readonly host: (record: PageRecord) => string;
   readonly ttl: number | undefined;
@@ -108,7 +129,11 @@ const fieldsOf = (making: Making): Field[] => {
     ["type", "host", "value"],
     ["host", "value", "type"],
   ]);
-  return [...order, ...(hasPriority(making) ? (["priority"] as const) : []), ...(making.ttl === undefined ? [] : (["ttl"] as const))];
+  return [
+    ...order,
+    ...(hasPriority(making) ? (["priority"] as const) : []),
+    ...(making.ttl === undefined ? [] : (["ttl"] as const)),
+  ];
 };
 const textOf = (making: Making, record: PageRecord, field: Field): string => {
   switch (field) {
@@ -177,14 +202,30 @@ export const KINDS: Readonly<Record<string, (making: Making) => string>> = {
       .split("\n")
       .map((row) => row.split("\t"));
     const width = (i: number) => Math.max(...rows.map((row) => (row[i] ?? "").length)) + 3;
-    return rows.map((row) => row.map((cell, i) => cell.padEnd(width(i))).join("").trimEnd()).join("\n");
+    return rows
+      .map((row) =>
+        row
+          .map((cell, i) => cell.padEnd(width(i)))
+          .join("")
+          .trimEnd(),
+      )
+      .join("\n");
   },
   "cells one to a line, with headings": (m) => {
     const filled = hasPriority(m) && m.records.some(({ priority }) => priority === undefined);
-    return grid(m, "\n").split("\n").filter((cell) => !filled || cell !== "").join("\n");
+    return grid(m, "\n")
+      .split("\n")
+      .filter((cell) => !filled || cell !== "")
+      .join("\n");
   },
   "cells one to a line": (m) =>
-    m.records.map((record) => [record.type, m.host(record), ...(record.priority === undefined ? [] : [String(record.priority)]), record.value].join("\n")).join("\n"),
+    m.records
+      .map((record) =>
+        [record.type, m.host(record), ...(record.priority === undefined ? [] : [String(record.priority)]), record.value].join(
+          "\n",
+        ),
+      )
+      .join("\n"),
   "cards with colons": (m) => cards(m, (label, text) => `${label}: ${text}`),
   "cards with the label above": (m) => cards(m, (label, text) => `${label}\n${text}`),
   "cards with buttons between": (m) => {
@@ -201,23 +242,48 @@ export const KINDS: Readonly<Record<string, (making: Making) => string>> = {
   "numbered records": (m) =>
     m.records
       .map((record, i) =>
-        [`Record ${i + 1} of ${m.records.length}`, ...fieldsOf(m).map((field) => `${m.words[field]}: ${textOf(m, record, field)}`)]
+        [
+          `Record ${i + 1} of ${m.records.length}`,
+          ...fieldsOf(m).map((field) => `${m.words[field]}: ${textOf(m, record, field)}`),
+        ]
           .filter((line) => !line.endsWith(": "))
           .join("\n"),
       )
       .join("\n"),
   "fields in a row with bars": (m) =>
-    m.records.map((record) => fieldsOf(m).map((field) => `${m.words[field]}: ${textOf(m, record, field)}`).filter((part) => !part.endsWith(": ")).join(" | ")).join("\n"),
+    m.records
+      .map((record) =>
+        fieldsOf(m)
+          .map((field) => `${m.words[field]}: ${textOf(m, record, field)}`)
+          .filter((part) => !part.endsWith(": "))
+          .join(" | "),
+      )
+      .join("\n"),
   "fields in a row with commas": (m) =>
-    m.records.map((record) => fieldsOf(m).map((field) => `${m.words[field]}: ${textOf(m, record, field)}`).filter((part) => !part.endsWith(": ")).join(", ")).join("\n"),
+    m.records
+      .map((record) =>
+        fieldsOf(m)
+          .map((field) => `${m.words[field]}: ${textOf(m, record, field)}`)
+          .filter((part) => !part.endsWith(": "))
+          .join(", "),
+      )
+      .join("\n"),
   "quoted mail": (m) => cards(m, (label, text) => `> ${label}: ${text}`),
   "record spread over steps": (m) =>
     m.records
       .map((record, i) =>
         [
           i === 0 ? "Sign in to your DNS host and open the DNS settings." : "Add another record.",
-          `${m.r.pick(["Create a", "Choose", "Select"])} ${record.type}${m.r.pick([" record.", " as the type.", " record"])}`.replace("Create a A", "Create an A"),
-          m.r.pick([`As host, enter ${apexOr(m, record)}`, `In the host field, enter ${apexOr(m, record)}`, `Host: ${apexOr(m, record)}`, `Enter ${marked(m.r, apexOr(m, record))} as the name.`]),
+          `${m.r.pick(["Create a", "Choose", "Select"])} ${record.type}${m.r.pick([" record.", " as the type.", " record"])}`.replace(
+            "Create a A",
+            "Create an A",
+          ),
+          m.r.pick([
+            `As host, enter ${apexOr(m, record)}`,
+            `In the host field, enter ${apexOr(m, record)}`,
+            `Host: ${apexOr(m, record)}`,
+            `Enter ${marked(m.r, apexOr(m, record))} as the name.`,
+          ]),
           ...(record.priority === undefined ? [] : [`Priority: ${record.priority}`]),
           m.r.pick([`As value, paste ${record.value}`, `In the value field, paste ${record.value}`, `Value: ${record.value}`]),
           "Save.",
@@ -266,41 +332,83 @@ export const KINDS: Readonly<Record<string, (making: Making) => string>> = {
   "zone file": (m) =>
     m.records
       .map((record) => {
-        const value = record.type === "TXT" ? `"${record.value}"` : /^(?:CNAME|MX)$/.test(record.type) ? `${whole(record)}.` : record.value;
+        const value =
+          record.type === "TXT" ? `"${record.value}"` : /^(?:CNAME|MX)$/.test(record.type) ? `${whole(record)}.` : record.value;
         return `${m.host(record).endsWith(PAGE_DOMAIN) ? `${m.host(record)}.` : m.host(record)} ${m.ttl ?? 3600} IN ${record.type} ${value}`;
       })
       .join("\n"),
   "zone file without dots": (m) =>
-    m.records.map((record) => `${m.host(record)} IN ${record.type} ${record.type === "TXT" ? `"${record.value}"` : whole(record)}`).join("\n"),
-  csv: (m) => grid(m, ",").split("\n").map((row) => row.split(",").map((cell) => (/[;\s]/.test(cell) ? `"${cell}"` : cell)).join(",")).join("\n"),
+    m.records
+      .map((record) => `${m.host(record)} IN ${record.type} ${record.type === "TXT" ? `"${record.value}"` : whole(record)}`)
+      .join("\n"),
+  csv: (m) =>
+    grid(m, ",")
+      .split("\n")
+      .map((row) =>
+        row
+          .split(",")
+          .map((cell) => (/[;\s]/.test(cell) ? `"${cell}"` : cell))
+          .join(","),
+      )
+      .join("\n"),
   "json objects": (m) =>
     JSON.stringify(
-      { records: m.records.map((record) => ({ type: record.type, name: m.host(record), [m.r.pick(["value", "data", "content"])]: record.value, ...(record.priority === undefined ? {} : { priority: record.priority }) })) },
+      {
+        records: m.records.map((record) => ({
+          type: record.type,
+          name: m.host(record),
+          [m.r.pick(["value", "data", "content"])]: record.value,
+          ...(record.priority === undefined ? {} : { priority: record.priority }),
+        })),
+      },
       null,
       m.r.pick([0, 2]),
     ),
   "json lines of a zone file": (m) =>
-    JSON.stringify(m.records.map((record) => `${m.host(record)} 300 IN ${record.type} ${record.type === "TXT" ? `"${record.value}"` : whole(record)}`), null, 2),
+    JSON.stringify(
+      m.records.map(
+        (record) => `${m.host(record)} 300 IN ${record.type} ${record.type === "TXT" ? `"${record.value}"` : whole(record)}`,
+      ),
+      null,
+      2,
+    ),
   "a piece of json": (m) =>
     m.records
-      .map((record) => `      "recordType": "${record.type}",\n      "recordName": "${m.host(record)}",\n      "recordValue": "${whole(record)}",\n      "status": null\n    },`)
+      .map(
+        (record) =>
+          `      "recordType": "${record.type}",\n      "recordName": "${m.host(record)}",\n      "recordValue": "${whole(record)}",\n      "status": null\n    },`,
+      )
       .join("\n    {\n"),
   yaml: (m) =>
     m.records
-      .map((record) => `- type: ${record.type}\n  name: "${m.host(record)}"\n  value: '${record.value}'${record.priority === undefined ? "" : `\n  priority: ${record.priority}`}`)
+      .map(
+        (record) =>
+          `- type: ${record.type}\n  name: "${m.host(record)}"\n  value: '${record.value}'${record.priority === undefined ? "" : `\n  priority: ${record.priority}`}`,
+      )
       .join("\n"),
   "source of a table": (m) => {
-    const rows = grid(m, "\t").split("\n").map((row) => row.split("\t"));
+    const rows = grid(m, "\t")
+      .split("\n")
+      .map((row) => row.split("\t"));
     const cell = (text: string, tag: string) => `<${tag}>${text.replaceAll("&", "&amp;").replaceAll('"', "&quot;")}</${tag}>`;
     return `<table>\n${rows.map((row, i) => `<tr>${row.map((text) => cell(text, i === 0 ? "th" : "td")).join("")}</tr>`).join("\n")}\n</table>`;
   },
-  "from and to": (m) => m.records.map((record) => `Add this ${record.type}\n\nFrom\n${m.host(record)}\n\nTo\n${whole(record)}`).join("\n\n"),
+  "from and to": (m) =>
+    m.records.map((record) => `Add this ${record.type}\n\nFrom\n${m.host(record)}\n\nTo\n${whole(record)}`).join("\n\n"),
   "an answer of the DNS": (m) =>
     m.records
-      .map((record) => `${record.host === "@" ? PAGE_DOMAIN : `${record.host}.${PAGE_DOMAIN}`}.\t300\tIN\t${record.type}\t${record.type === "TXT" ? `"${record.value}"` : record.type === "A" || record.type === "AAAA" ? record.value : `${whole(record)}.`}`)
+      .map(
+        (record) =>
+          `${record.host === "@" ? PAGE_DOMAIN : `${record.host}.${PAGE_DOMAIN}`}.\t300\tIN\t${record.type}\t${record.type === "TXT" ? `"${record.value}"` : record.type === "A" || record.type === "AAAA" ? record.value : `${whole(record)}.`}`,
+      )
       .join("\n"),
   "chat with an arrow": (m) =>
-    m.records.map((record) => `${m.r.pick(["hey, can you add", "please add", "we also need"])} ${record.type.toLowerCase()} ${record.type === "A" ? "record " : ""}${m.host(record)} -> ${whole(record)}, ttl 300?`).join("\n"),
+    m.records
+      .map(
+        (record) =>
+          `${m.r.pick(["hey, can you add", "please add", "we also need"])} ${record.type.toLowerCase()} ${record.type === "A" ? "record " : ""}${m.host(record)} -> ${whole(record)}, ttl 300?`,
+      )
+      .join("\n"),
 };
 
 const GREETINGS = [
@@ -329,8 +437,16 @@ const COPYING: readonly ((text: string) => string)[] = [
   (text) => text,
   (text) => text,
   (text) => text.replaceAll("\n", "\r\n"),
-  (text) => text.split("\n").map((line) => `${line}  `).join("\n"),
-  (text) => text.split("\n").map((line) => (line === "" ? line : `  ${line}`)).join("\n"),
+  (text) =>
+    text
+      .split("\n")
+      .map((line) => `${line}  `)
+      .join("\n"),
+  (text) =>
+    text
+      .split("\n")
+      .map((line) => (line === "" ? line : `  ${line}`))
+      .join("\n"),
   (text) => text.replace(/ (?=\S)/g, "\u00a0"),
 ];
 

@@ -2,10 +2,10 @@ import type { DomainName } from "../../name/index.ts";
 import { type Line, looksLikeData, looksLikeName, type Paste, type Span } from "./paste.ts";
 import { readForwards, readNameServers } from "./readers/beside.ts";
 import { contextType } from "./readers/context.ts";
+import { readEvidence } from "./readers/evidence.ts";
 import { fieldsOn } from "./readers/labels.ts";
 import { readLists, readLoneValues } from "./readers/list.ts";
 import { readPairs } from "./readers/pairs.ts";
-import { readEvidence } from "./readers/evidence.ts";
 import { readStructures } from "./readers/structured.ts";
 import { readTables } from "./readers/table.ts";
 import { readZoneLines } from "./readers/zone-lines.ts";
@@ -59,7 +59,9 @@ const PASSES = 4;
 
 const contentOf = ({ rows }: Reading): string[] =>
   rows.map(({ fields: { type = "", host = "", value = "", nameServer = "" } }) =>
-    [type.toUpperCase(), ...[host, value.replace(/\s+/g, " "), nameServer].map((text) => text.replace(/^["']|["']$/g, ""))].join("\t"),
+    [type.toUpperCase(), ...[host, value.replace(/\s+/g, " "), nameServer].map((text) => text.replace(/^["']|["']$/g, ""))].join(
+      "\t",
+    ),
   );
 
 /** Chooses the readings that explain the paste best; each place is explained once, and `explained` knows it afterwards. */
@@ -173,7 +175,12 @@ export function sectionsOf(paste: Paste, explained: Explained): readonly Section
         remove = !SAYS.add.test(text) || /^\W*(?:delete|remove)/i.test(text);
       else if (SAYS.add.test(text) || (labelOf(text) === undefined && (/:\s*$/.test(text) || line.heading))) remove = false;
       if (!isNoise(text)) heading = text;
-    } else if (remove && bare.length < 200 && /^\W*(?:(?:then|now|next|and|please)\W+)*\p{L}+/u.test(bare) && SAYS.add.test(bare.split(/\s+/).slice(0, 3).join(" ")))
+    } else if (
+      remove &&
+      bare.length < 200 &&
+      /^\W*(?:(?:then|now|next|and|please)\W+)*\p{L}+/u.test(bare) &&
+      SAYS.add.test(bare.split(/\s+/).slice(0, 3).join(" "))
+    )
       // A step that adds its own record ends what a step in front of it removes.
       remove = false;
     if (SAYS.example.test(bare)) example = true;
@@ -210,7 +217,8 @@ export function leftoverOf(
     readings.flatMap(({ layout, spans }) => (layout === "labelled fields" ? spans.map(({ line }) => line) : [])),
   );
   // A piece of a value, or a line of which a value is a part.
-  const isHeld = (text: string): boolean => [...known].some((held) => held.length > 6 && (held.includes(text) || text.includes(held)));
+  const isHeld = (text: string): boolean =>
+    [...known].some((held) => held.length > 6 && (held.includes(text) || text.includes(held)));
   const left: Leftover[] = readings.flatMap((reading) =>
     (reading.unused ?? [])
       .filter(
@@ -251,7 +259,10 @@ export function leftoverOf(
       const lower = token.toLowerCase().replace(/\.$/, "");
       const isOwn = lower === own || lower === `www.${own}` || lower.endsWith(`@${own}`);
       // The name that records stand below, and the end of an SPF record that terms go into.
-      const isAbove = [...known].some((held) => held === lower || (lower.endsWith(`.${own}`) && isBelowName(held, lower, own)));
+      const isAbove =
+        rows.length <= MAX_REPEATED &&
+        looksLikeName(token) &&
+        [...known].some((held) => held === lower || (lower.endsWith(`.${own}`) && isBelowName(held, lower, own)));
       if (isAbove || (sentence && /^[+?~-]all$/.test(token))) continue;
       if (isOwn || known.has(lower) || (lower.length > 5 && whole.includes(lower))) continue;
       const mayBeName = looksLikeName(token) && !/\.(?:html?|php|pdf|txt|png|jpe?g|csv|json|ya?ml|zone)$/i.test(token);

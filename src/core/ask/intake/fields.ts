@@ -86,7 +86,11 @@ function meaningsOf(text: string): { readonly hosts: string[]; readonly remark: 
 }
 
 /** The absolute name that one spelling of a host means; undefined where it is none. */
-function nameOf(host: string, domain: DomainName, exact: boolean): { name: DomainName; form: boolean } | undefined {
+function nameOf(
+  host: string,
+  domain: DomainName,
+  exact: boolean,
+): { name: DomainName; form: boolean; or?: DomainName } | undefined {
   if (host === "@" || (!exact && APEX_WORDS.test(host))) return { name: domain, form: false };
   const own = domain.slice(0, -1);
   const plain = host.replace(/\.$/, "");
@@ -97,7 +101,8 @@ function nameOf(host: string, domain: DomainName, exact: boolean): { name: Domai
   const first = own.split(".")[0] as string;
   if (!host.endsWith(".") && own.includes(".") && lower.endsWith(`.${first}`)) {
     const full = parseName(`${plain.slice(0, -first.length)}${own}.`);
-    return full.ok ? { name: full.value, form: true } : undefined;
+    const relative = parseName(plain, domain);
+    return full.ok ? { name: full.value, form: true, ...(relative.ok ? { or: relative.value } : {}) } : undefined;
   }
   const absolute = parseName(`${plain}.`);
   if (absolute.ok && isAtOrBelow(absolute.value, domain)) return { name: absolute.value, form: false };
@@ -145,6 +150,8 @@ export function hostName(pass: Pass, raw: string, row: number): DomainName | und
     const name = read.form ? read.name : within(pass, host, read.name, row);
     if (name === undefined) return undefined;
     found.push({ host, name });
+    // `mail.brackwater`: a name whose end was lost, or a host of two labels?
+    if (!pass.exact && read.or !== undefined && !/^www\./i.test(host)) found.push({ host: `${host}.`, name: read.or });
     // `brackwater` in front of brackwater.example: the domain itself, or a host of that name below it?
     if (!pass.exact && host.toLowerCase() === own.split(".")[0]) found.push({ host: "@", name: domain });
   }
@@ -164,7 +171,8 @@ export function hostName(pass: Pass, raw: string, row: number): DomainName | und
 }
 
 /** Ends of names that no host inside a domain has: the oldest ones, those of countries that are often met, and those of documents. */
-const TOP_LABEL = /^(?:com|net|org|info|biz|edu|gov|example|test|invalid|eu|de|at|ch|fr|es|it|nl|be|pl|uk|ie|pt|se|no|dk|fi|cz|jp|us|ca|au)$/;
+const TOP_LABEL =
+  /^(?:com|net|org|info|biz|edu|gov|example|test|invalid|eu|de|at|ch|fr|es|it|nl|be|pl|uk|ie|pt|se|no|dk|fi|cz|jp|us|ca|au)$/;
 
 /** Whether several labels end like a registered name, so that they may be a name elsewhere instead of a deep host of this domain. */
 function mayBeElsewhere(host: string, domain: DomainName): boolean {
@@ -342,6 +350,9 @@ function dataText(pass: Pass, type: RecordType, fields: Fields, zoneSyntax: bool
   return name === undefined ? undefined : [...numbers, name].join(" ");
 }
 
+/** Words in a TTL field that are longer are no TTL, but a part of the page. */
+const MAX_TTL_WORDS = 40;
+
 /** The TTL of a record in seconds; one that a page says in words that are no time is left to the usual one, and named. */
 function secondsOf(pass: Pass, ttl: string | undefined, row: number): number | undefined {
   if (ttl === undefined || isEmptyMark(ttl)) return pass.ttl;
@@ -351,7 +362,7 @@ function secondsOf(pass: Pass, ttl: string | undefined, row: number): number | u
     if (!/^\d+$/.test(plain.trim())) pass.repairs.push({ kind: "ttl-words", was: ttl, is: String(seconds) });
     return seconds;
   }
-  if (pass.exact) {
+  if (pass.exact || ttl.length > MAX_TTL_WORDS) {
     pass.problems.push({ row, code: "ttl-invalid", text: ttl });
     return undefined;
   }

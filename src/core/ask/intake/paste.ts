@@ -124,12 +124,38 @@ function signatureIn(lines: readonly string[]): { readonly from: number; readonl
   if (from === -1) return undefined;
   const end = lines.findIndex((line, i) => i > from && line.replace(/^[> ]+/, "") === "");
   const to = end === -1 ? lines.length : end;
-  return to - from - 1 > MAX_SIGNATURE || lines.slice(from, to).some((line) => /\t|:\s*v=/.test(line)) ? undefined : { from, to };
+  return to - from - 1 > MAX_SIGNATURE ||
+    lines.slice(from, to).some((line) => /\t|v=|\b(?:TXT|CNAME|MX|AAAA|SRV|CAA|A)\b/.test(line))
+    ? undefined
+    : { from, to };
 }
+
+/** A value in numbered parts: “Part 2: …”. */
+const PART = /^(?:part|piece|string|chunk|teil|partie|parte|deel|część)\s*(\d)\s*[:.)]\s*(\S.*)$/i;
+
+/** Numbered parts of one value, one a line, become a value that goes on over lines. */
+function joinParts(lines: Line[]): void {
+  for (let at = 0; at < lines.length; at++) {
+    const parts: string[] = [];
+    for (const { text } of lines.slice(at, at + 10)) {
+      const [, number, part] = PART.exec(text) ?? [];
+      if (part === undefined || Number(number) !== parts.length + 1) break;
+      parts.push(part);
+    }
+    if (parts.length < 2) continue;
+    parts.forEach((text, i) => {
+      lines[at + i] = { ...(lines[at + i] as Line), text: i === 0 ? `Value: ${text}` : text };
+    });
+    at += parts.length - 1;
+  }
+}
+
+/** A line that a mail program broke behind an equals sign (RFC 2045 section 6.7), in the middle of a record for mail. */
+const SOFT_BREAK = /(v=(?:DMARC1|spf1)\b[^\n]{0,500}[a-z0-9.])=\n[> ]{0,20}(?=[a-z0-9][^\n:]*(?:\n|$))/gi;
 
 /** Cuts a paste into lines; the source of a page is read as a browser would show it. */
 export function pasteOf(raw: string): Paste {
-  const { text: plain, numbers } = withoutGaps(raw);
+  const { text: plain, numbers } = withoutGaps(raw.replace(SOFT_BREAK, "$1"));
   const meta = metaTags(plain);
   let source = plain;
   // A tag may stand over several lines, which stay lines.
@@ -138,7 +164,8 @@ export function pasteOf(raw: string): Paste {
   const shown = page?.text ?? xmlText(source);
   // Entities of a page's source are read with it.
   const { text, repairs } = repairText(shown ?? source);
-  const tags: Repair[] = page === undefined ? [] : [{ kind: "html-tag", was: /<[a-z][^>]{0,40}>?/i.exec(source)?.[0] ?? "", is: "" }];
+  const tags: Repair[] =
+    page === undefined ? [] : [{ kind: "html-tag", was: /<[a-z][^>]{0,40}>?/i.exec(source)?.[0] ?? "", is: "" }];
   const entity = page === undefined ? undefined : /&(?:#\d+|[a-z]+);/i.exec(source)?.[0];
   if (entity !== undefined) tags.push({ kind: "html-entity", was: entity, is: decodeHTMLStrict(entity) });
   const struck = (page?.struck ?? []).map((was): Repair => ({ kind: "struck-out", was, is: "" }));
@@ -165,6 +192,7 @@ export function pasteOf(raw: string): Paste {
     });
     gap = false;
   });
+  joinParts(lines);
   return { lines, text: lines.map((line) => line.text).join("\n"), metaTags: meta, repairs: [...repairs, ...tags, ...struck] };
 }
 

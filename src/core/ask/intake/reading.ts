@@ -29,6 +29,8 @@ export interface Row {
   readonly line: number;
   /** Whether its value is in the grammar of zone files already: quoted strings, names with their final dot. */
   readonly zoneSyntax?: boolean;
+  /** Whether a zone file's line lost the dot at the end of its target. */
+  readonly dotless?: boolean;
   /** The number of the option it is, from 1, where its own sentence offers several. */
   readonly option?: number;
   /** Whether its own sentence says that it has to go. */
@@ -140,7 +142,7 @@ export function fits(type: string | undefined, value: string): -1 | 0 | 1 | 2 {
               ? 0
               : -1;
     case "MX":
-      if (/^0\s+\.$/.test(text)) return 2;
+      if (/^(?:0\s+)?\.$/.test(text)) return 2;
       return looksLikeName(repairTarget(text.replace(/^\d+\s+/, "").replace(/\s*\(.*\)$/, "")).text) && !isAddress ? 2 : -1;
     case "SRV":
       return /^(?:\d+\s+){0,3}\S+$/.test(text) ? 1 : -1;

@@ -109,6 +109,7 @@ export function understand(request: IntakeRequest): Understood {
     else {
       const record = recordOf(pass, fields, row.zoneSyntax === true, i + 1);
       if (record === undefined) return;
+      if (row.dotless === true) pass.repairs.push({ kind: "final-dot", was: fields.value ?? "", is: `${fields.value}.` });
       if (record.type === "NS" && record.name === domain && "target" in record.data) nameServers.push(record.data.target);
       else records.push({ record, fields, about: [fields.other ?? "", sections[line]?.heading ?? ""].join(" ") });
     }

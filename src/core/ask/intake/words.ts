@@ -103,7 +103,8 @@ export interface Label {
 }
 
 /** The unit that a label of times names. */
-const unitIn = (text: string): string | undefined => /\b(min(?:ute[ns]?)?|hours?|stunden|heures?|horas?|days?|tage)\b/i.exec(text)?.[1];
+const unitIn = (text: string): string | undefined =>
+  /\b(min(?:ute[ns]?)?|hours?|stunden|heures?|horas?|days?|tage)\b/i.exec(text)?.[1];
 
 /** The text of a field with the unit that its label names. */
 export const withUnit = ({ column, unit }: Label, text: string): string =>
@@ -158,7 +159,11 @@ function phraseOf(phrase: string): Label | "filler" | undefined {
   const type =
     words.length > 1 && isTypeWord(words[0] as string) && words[0] !== "a" ? (words[0] as string).toUpperCase() : undefined;
   const named = (type === undefined ? words : words.slice(1)).join(" ").replace(/ ?#?\d{1,2}$/, "");
-  const column = COLUMN_OF.get(named) ?? (/^(?:in )?(?:seconds|secs|sec|minutes|mins|min|hours|hour|days|s|sekunden|minuten|stunden)$/.test(named) ? "other" : undefined);
+  const column =
+    COLUMN_OF.get(named) ??
+    (/^(?:in )?(?:seconds|secs|sec|minutes|mins|min|hours|hour|days|s|sekunden|minuten|stunden)$/.test(named)
+      ? "other"
+      : undefined);
   return column === undefined ? undefined : { column, ...(type === undefined ? {} : { type }) };
 }
 
@@ -237,21 +242,40 @@ const UNITS: readonly (readonly [RegExp, number])[] = [
 /** Numbers that are written as words. */
 const NUMBER_WORDS: Readonly<Record<string, number>> = {
   ...{ a: 1, an: 1, one: 1, two: 2, three: 3, four: 4, five: 5, six: 6, eight: 8, ten: 10, twelve: 12, fifteen: 15 },
-  ...{ thirty: 30, half: 0.5, ein: 1, eine: 1, einen: 1, zwei: 2, une: 1, un: 1, una: 1, deux: 2, dos: 2, due: 2, een: 1, twee: 2 },
+  ...{
+    thirty: 30,
+    half: 0.5,
+    ein: 1,
+    eine: 1,
+    einen: 1,
+    zwei: 2,
+    une: 1,
+    un: 1,
+    una: 1,
+    deux: 2,
+    dos: 2,
+    due: 2,
+    een: 1,
+    twee: 2,
+  },
 };
 
 /** Seconds of several units in a row, such as `1h30m`; undefined where it is something else. */
 function compoundSeconds(text: string): number | undefined {
   const parts = [...text.matchAll(/(\d{1,9})\s*([a-z]+)/gi)];
   if (parts.length < 2 || text.replace(/(\d{1,9})\s*([a-z]+)|[\s,]|and|und/gi, "") !== "") return undefined;
-  const seconds = parts.map(([, number, unit = ""]) => Number(number) * (UNITS.find(([name]) => name.test(unit))?.[1] ?? Number.NaN));
+  const seconds = parts.map(
+    ([, number, unit = ""]) => Number(number) * (UNITS.find(([name]) => name.test(unit))?.[1] ?? Number.NaN),
+  );
   const sum = seconds.reduce((all, one) => all + one, 0);
   return Number.isNaN(sum) ? undefined : sum;
 }
 
 /** “half an hour”, “one day”, “a quarter of an hour” as digits with their unit. */
 function wordsAsDigits(text: string): string {
-  const found = /^\W*(?:a )?(?<quarter>quarter) of an? (?<of>\p{L}+)|^\W*(?<number>\p{L}+)(?: an?)? (?<unit>\p{L}+)/iu.exec(text)?.groups;
+  const found = /^\W*(?:a )?(?<quarter>quarter) of an? (?<of>\p{L}+)|^\W*(?<number>\p{L}+)(?: an?)? (?<unit>\p{L}+)/iu.exec(
+    text,
+  )?.groups;
   if (found?.quarter !== undefined) return `15 ${/hour/i.test(found.of ?? "") ? "min" : "x"}`;
   const amount = NUMBER_WORDS[found?.number?.toLowerCase() ?? ""];
   return amount === undefined ? text : `${amount} ${found?.unit}`;
@@ -259,7 +283,9 @@ function wordsAsDigits(text: string): string {
 
 /** Seconds of a TTL as pages write it: `3600`, `1h`, `30 minutes`, `1/2 hour`, `3600 (1 hour)`; undefined where it is left to the host. */
 export function ttlSeconds(text: string): number | undefined {
-  const plain = wordsAsDigits(text.trim()).replace(/(?<=^\W*\d{1,3})(?:[ .,'’\u00a0]\d{3})+(?![\d.,])/u, (groups) => groups.replace(/\D/g, ""));
+  const plain = wordsAsDigits(text.trim()).replace(/(?<=^\W*\d{1,3})(?:[ .,'’\u00a0]\d{3})+(?![\d.,])/u, (groups) =>
+    groups.replace(/\D/g, ""),
+  );
   const compound = compoundSeconds(plain);
   if (compound !== undefined) return compound > 0 && compound <= 0x7fffffff ? compound : undefined;
   const found = /^\W*(?:(\d{1,3})\s*\/\s*(\d{1,3})|(\d{1,10}(?:[.,]\d{1,2})?))\s*(.*)$/su.exec(plain);
@@ -274,7 +300,8 @@ export function ttlSeconds(text: string): number | undefined {
 
 /** What a sentence or heading says of the records that follow it. */
 export const SAYS = {
-  remove: /\b(?:delete|remove|drop|get rid of|löschen|entfernen|supprimez?|eliminar?|elimina|borrar|verwijder|usuń|削除)\b/i,
+  remove:
+    /\b(?:delete|remove|drop|get rid of|ha(?:s|ve) to go|must go|löschen|entfernen|supprimez?|eliminar?|elimina|borrar|verwijder|usuń|削除)\b/i,
   keep: /^\W*(?:keep|no (?:change|action)|none|leave|nothing)\b/i,
   add: /\b(?:add|create|set up|enter|publish|insert|new|use|hinzufügen|anlegen|ajoutez?|añad[ae]r?|agregar?|adicion[ae]r?|aggiungi|voeg|dodaj|追加)\b/i,
   example:

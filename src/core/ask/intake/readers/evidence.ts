@@ -102,9 +102,16 @@ class Lines {
     const text = line.text.trim();
     const type = typesIn(text);
     const cell = pending.field === "type" ? (typeCell(text) ?? (type.size === 1 ? [...type][0] : undefined)) : text;
-    if (cell === undefined || !suits(pending.field, cell) || (pairsOf(line).length > 0 && pending.field !== "value")) return false;
+    if (cell === undefined || !suits(pending.field, cell) || (pairsOf(line).length > 0 && pending.field !== "value"))
+      return false;
     this.#pending = undefined;
-    this.#say(pending.field, pending.field === "host" && isEmptyMark(cell) ? "@" : cell, line.index, [pending.span, wholeLine(line)], "label");
+    this.#say(
+      pending.field,
+      pending.field === "host" && isEmptyMark(cell) ? "@" : cell,
+      line.index,
+      [pending.span, wholeLine(line)],
+      "label",
+    );
     return true;
   }
 
@@ -123,14 +130,27 @@ class Lines {
       if (label.type !== undefined) this.#say("type", label.type, line.index, spans, "form");
       if (!isField(label.column)) continue;
       if (text === "") this.#pending = { field: label.column, line: line.index, span: spans[0] as Span };
-      else this.#say(label.column, label.column === "type" ? (typeIn(text) ?? text) : withUnit(label, text), line.index, spans, "label");
+      else
+        this.#say(
+          label.column,
+          label.column === "type" ? (typeIn(text) ?? text) : withUnit(label, text),
+          line.index,
+          spans,
+          "label",
+        );
     }
     return true;
   }
 
   #fits({ label, text }: Pair): boolean {
     if (label.column === "type") return typeIn(text) !== undefined;
-    if (label.column === "host") return looksLikeHost(text.replace(/^["'`“„«]|["'`”“»]$/g, "")) || APEX_WORDS.test(text) || isEmptyMark(text) || /\bor\b|\(/.test(text);
+    if (label.column === "host")
+      return (
+        looksLikeHost(text.replace(/^["'`“„«]|["'`”“»]$/g, "")) ||
+        APEX_WORDS.test(text) ||
+        isEmptyMark(text) ||
+        /\bor\b|\(/.test(text)
+      );
     return true;
   }
 
@@ -139,7 +159,11 @@ class Lines {
     const parts = cellsOf(line.text);
     for (const cells of [parts, parts.length < 3 ? wordsOf(line.text) : parts]) {
       const row = rowOf(cells, this.#domain);
-      if (row === undefined || (cells !== parts && !row.some(({ field, text }) => field === "value" && isValueForm(unquoted(text))))) continue;
+      if (
+        row === undefined ||
+        (cells !== parts && !row.some(({ field, text }) => field === "value" && isValueForm(unquoted(text))))
+      )
+        continue;
       this.events.push({ field: "break", line: line.index });
       for (const { field, text, cell } of row)
         this.#say(field, text, line.index, [{ line: line.index, from: cell.from, to: cell.from + cell.text.length }], "place");
@@ -185,7 +209,8 @@ function cellsOf(text: string): Part[] {
 /** The words of a short line, a quoted text or a policy as one. */
 function wordsOf(text: string): Part[] {
   const parts: Part[] = [];
-  for (const found of text.matchAll(/"[^"]*"|v=(?:spf1|DKIM1|DMARC1)\b.*$|\S+/gi)) parts.push({ text: found[0], from: found.index });
+  for (const found of text.matchAll(/"[^"]*"|v=(?:spf1|DKIM1|DMARC1)\b.*$|\S+/gi))
+    parts.push({ text: found[0], from: found.index });
   return parts.length > 6 ? [] : parts;
 }
 
@@ -200,7 +225,9 @@ function rowOf(cells: readonly Part[], domain: DomainName): { field: Field; text
   const [first, ...more] = typed;
   if (first === undefined || more.length > 0) return undefined;
   const { type, cell: typeAt } = first;
-  const rest = cells.filter((cell) => cell !== typeAt && !isNoise(cell.text) && cell.text.toUpperCase() !== "IN" && cell.text.toLowerCase() !== "to");
+  const rest = cells.filter(
+    (cell) => cell !== typeAt && !isNoise(cell.text) && cell.text.toUpperCase() !== "IN" && cell.text.toLowerCase() !== "to",
+  );
   const numbers = rest.filter(({ text }) => /^\d{1,9}$/.test(text));
   const words = rest.filter((cell) => !numbers.includes(cell));
   const [host, value, ...others] = words;
@@ -211,7 +238,12 @@ function rowOf(cells: readonly Part[], domain: DomainName): { field: Field; text
   if (others.some(({ text }) => isValueForm(text) || POLICY.test(text))) return undefined;
   const plainValue = value.text.replace(/,$/, "");
   const inValue = /^\d{1,5}\s+\S+$/.test(plainValue);
-  if (fits(type, plainValue) < (type !== "TXT" ? 1 : isSureHost(plainHost) || `${plainHost.toLowerCase()}.`.endsWith(domain) ? 0 : 2) && !(type === "MX" && inValue)) return undefined;
+  if (
+    fits(type, plainValue) <
+      (type !== "TXT" ? 1 : isSureHost(plainHost) || `${plainHost.toLowerCase()}.`.endsWith(domain) ? 0 : 2) &&
+    !(type === "MX" && inValue)
+  )
+    return undefined;
   if ((type === "CNAME" || type === "NS") && !looksLikeName(plainValue.replace(/^https?:\/\/|\/.*$/g, ""))) return undefined;
   const priority = type === "MX" && !inValue ? numbers.find(({ text }) => Number(text) <= 100) : undefined;
   const ttl = numbers.find((number) => number !== priority && Number(number.text) >= 30);

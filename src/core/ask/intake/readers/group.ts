@@ -17,7 +17,11 @@ const LOST: Readonly<Record<Evidence, number>> = { label: 6, place: 5, marked: 3
 const MOST_FIELDS = 9;
 
 /** What a group of fields is worth as a record; nothing where it can be none. */
-function worthOf(said: readonly Said[], context: string | undefined, gap: (from: number, to: number) => number): { worth: number; type: string | undefined } | undefined {
+function worthOf(
+  said: readonly Said[],
+  context: string | undefined,
+  gap: (from: number, to: number) => number,
+): { worth: number; type: string | undefined } | undefined {
   const of = (field: Said["field"]) => said.filter((one) => one.field === field);
   const [types, hosts, values] = [of("type"), of("host"), of("value")];
   const [type, host] = [types[0], hosts[0]];
@@ -26,6 +30,7 @@ function worthOf(said: readonly Said[], context: string | undefined, gap: (from:
   const isAddress = ({ text }: Said) => fits("A", text) > 0 || fits("AAAA", text) > 0;
   if (values.length > 1 && !values.every(isAddress)) return undefined;
   const [first] = values as [Said];
+  if (isMisplaced(host?.text, first.text)) return undefined;
   const carried = context !== undefined && carries(context, first.text) ? context : undefined;
   const own = type?.text ?? (of("priority").length > 0 && carried === undefined ? "MX" : carried);
   const usual = own === undefined || fits(own, values[0]?.text ?? "") < 0 ? typeBy(values[0]?.text ?? "") : own;
@@ -33,15 +38,31 @@ function worthOf(said: readonly Said[], context: string | undefined, gap: (from:
   const fit = Math.min(...values.map(({ text }) => (kind === undefined ? 0 : fits(kind, text))));
   // What the page itself puts together is a record, and what is wrong with it is said.
   if (fit < 0) return type?.evidence === "label" && values[0]?.evidence === "label" ? { worth: 14, type: kind } : undefined;
-  if (host === undefined && of("priority").length === 0 && values.every(({ evidence }) => evidence === "form") && type === undefined) return undefined;
-  if (kind === undefined && ![...hosts, ...values].some(({ evidence }) => evidence === "label" || evidence === "place")) return undefined;
+  if (
+    host === undefined &&
+    of("priority").length === 0 &&
+    values.every(({ evidence }) => evidence === "form") &&
+    type === undefined
+  )
+    return undefined;
+  if (kind === undefined && ![...hosts, ...values].some(({ evidence }) => evidence === "label" || evidence === "place"))
+    return undefined;
   let worth = [0, 2, 4][fit] as number;
   worth += type === undefined ? (kind === undefined ? 0 : 2) : 4 + STRENGTH[type.evidence] / 3;
   worth += host === undefined ? hostless(kind, values[0]?.text ?? "") : 4 + STRENGTH[host.evidence];
   worth += values.reduce((sum, { evidence }) => sum + STRENGTH[evidence], 0) / values.length;
   worth += (of("priority").length > 0 ? (kind === "MX" || kind === "SRV" ? 2 : -4) : 0) + (of("ttl").length > 0 ? 1 : 0);
+  // A sentence further down speaks of what follows it.
+  if (type?.evidence === "form" && type.line > first.line) worth -= 5;
   worth -= gap((said[0] as Said).line, (said.at(-1) as Said).line);
   return { worth, type: kind };
+}
+
+/** Whether a policy or a key would stand where nobody looks for it. */
+function isMisplaced(host: string | undefined, value: string): boolean {
+  if (host === undefined) return false;
+  const isPolicy = /^["'“]?v=DMARC1\b/i.test(value);
+  return /^_dmarc(?:\.|$)/i.test(host) !== isPolicy && (isPolicy || /^["'“]?v=(?:spf1|DKIM1)\b/i.test(value));
 }
 
 /** Whether a type that was named before may be that of a value: a text is none that looks like a name or an address. */

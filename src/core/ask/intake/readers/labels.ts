@@ -148,5 +148,7 @@ export function labelIn(candidate: string): Label | undefined {
   const whole = labelOf(plain.replace(/([a-z])([A-Z])/g, "$1 $2"));
   if (whole !== undefined) return whole;
   const last = /(?:^|[._-]|\brecord \d+ )([a-z]+)$/i.exec(plain)?.[1];
-  return last === undefined || plain.startsWith("_") || !/[._\d]/.test(plain) || /\s/.test(plain.replace(/record \d+ /i, "")) ? undefined : labelOf(last);
+  return last === undefined || plain.startsWith("_") || !/[._\d]/.test(plain) || /\s/.test(plain.replace(/record \d+ /i, ""))
+    ? undefined
+    : labelOf(last);
 }

@@ -50,7 +50,14 @@ function continued(
     }
     const isNumber = pair.label.column === "ttl" || pair.label.column === "priority";
     // A button between a label and its number.
-    if (text === "" && isNumber && pair.above && isNoise(line.text) && /\d/.test(behind?.text ?? "") && i - at <= 2) {
+    if (
+      text === "" &&
+      isNumber &&
+      pair.above &&
+      isNoise(line.text) &&
+      /^\d[\w ]{0,20}$/.test(behind?.text ?? "") &&
+      i - at <= 2
+    ) {
       spans.push(wholeLine(line));
       continue;
     }

@@ -33,8 +33,18 @@ function tokensOf(text: string): Token[] {
       const policy = POLICY.exec(word)?.index === 0;
       if (policy) {
         const rest = /^[^"“”«»`\n]*/.exec(text.slice(match.index))?.[0] ?? word;
-        const value = rest.replace(/\s+[–—-]\s.*$|,\s+(?:ttl|priority|prio|with|and|please|thanks?)\b.*$/i, "").replace(/[\s)]+$/, "").replace(/(?<=[a-z0-9])[.,]$/i, "");
-        tokens.push({ text: value, from: match.index, to: match.index + value.length, kind: "policy", leads: false, stops: true });
+        const value = rest
+          .replace(/\s+[–—-]\s.*$|,\s+(?:ttl|priority|prio|with|and|please|thanks?)\b.*$/i, "")
+          .replace(/[\s)]+$/, "")
+          .replace(/(?<=[a-z0-9])[.,]$/i, "");
+        tokens.push({
+          text: value,
+          from: match.index,
+          to: match.index + value.length,
+          kind: "policy",
+          leads: false,
+          stops: true,
+        });
         const behind = text.slice(match.index + value.length);
         const at = match.index + value.length;
         return [...tokens, ...tokensOf(behind).map((token) => ({ ...token, from: token.from + at, to: token.to + at }))];
@@ -44,7 +54,14 @@ function tokensOf(text: string): Token[] {
       // A comma or a full stop alone is no word.
       if (/^[,;:.!?)\]}/–—|-]+$/.test(plain)) continue;
       const from = match.index + lead;
-      tokens.push({ text: plain, from, to: from + plain.length, kind: "word", leads: /[:=：]\)?$/.test(word), stops: /[,;.!?)]$/.test(word) });
+      tokens.push({
+        text: plain,
+        from,
+        to: from + plain.length,
+        kind: "word",
+        leads: /[:=：]\)?$/.test(word),
+        stops: /[,;.!?)]$/.test(word),
+      });
     }
   }
   return tokens;
@@ -59,7 +76,8 @@ const FILLER =
 const ENTERS =
   /^(?:enter|type|paste|put|use|set|write|insert|add|choose|select|is|be|to|of|eingeben|eintragen|saisissez|entrez|collez|introduzca|pegue|inserisci|incolla|voer|plak|wpisz|wklej)$/i;
 /** Words that stand between a thing and the field it is for. */
-const INTO = /^(?:as|in|into|for|under|on|at|als|bei|unter|für|comme|dans|sous|pour|como|en|para|come|nel|per|bij|voor|jako|w|dla)$/i;
+const INTO =
+  /^(?:as|in|into|for|under|on|at|als|bei|unter|für|comme|dans|sous|pour|como|en|para|come|nel|per|bij|voor|jako|w|dla)$/i;
 const ARTICLE = /^(?:the|your|a|an|this|its|der|die|das|den|dem|le|la|el|il|lo|het|de|ein|eine)$/i;
 /** Words in front of a host that is marked. */
 const HOST_LEAD = /^(?:named|called|for|at|on|under|point|make|give|host|subdomain|für|pour|para|voor|namens)$/i;
@@ -72,7 +90,9 @@ const NO_THING =
 
 /** A page to read, or whom to write to: a name there is no part of a record. */
 const isElsewhere = (lead: string, text: string): boolean =>
-  /^(?:see|visit|read|open|from|via|by|contact|questions)$/i.test(lead) && looksLikeName(text) && /^(?:www|help|docs?|support|kb|faq|blog|status|my|app|login|account)\./i.test(text);
+  /^(?:see|visit|read|open|from|via|by|contact|questions)$/i.test(lead) &&
+  looksLikeName(text) &&
+  /^(?:www|help|docs?|support|kb|faq|blog|status|my|app|login|account)\./i.test(text);
 
 const isMail = (text: string): boolean => /^[^@\s]+@[^@\s]+\.[a-z]{2,}$/i.test(text);
 
@@ -82,28 +102,44 @@ function typeAt(tokens: readonly Token[], at: number): { readonly type: string; 
   if (kind !== "word") return undefined;
   const plain = text.replace(/[-–]?(?:records?|entry|eintrag|record-typ)$/i, "") || text;
   const next = tokens[at + 1]?.text ?? "";
-  const isRecord = plain !== text || /^(?:(?:resource|dns)?-?records?|entry|entries|eintr[aä]ge?|enregistrements?|registros?|type)$/i.test(next);
+  const isRecord =
+    plain !== text || /^(?:(?:resource|dns)?-?records?|entry|entries|eintr[aä]ge?|enregistrements?|registros?|type)$/i.test(next);
   if (/^text$/i.test(plain) && isRecord) return { type: "TXT", used: 2 };
   if (/^alias$/i.test(plain) && isRecord) return { type: "CNAME", used: 2 };
   if (!isTypeWord(plain)) return undefined;
   const upper = plain.toUpperCase();
-  if (upper === "SPF" || upper === "NS" || upper === "DS") return isRecord && upper !== "NS" && upper !== "DS" ? { type: "TXT", used: 1 } : undefined;
-  const sure = plain === upper ? plain.length > 1 || isRecord || isFieldOf(tokens, at, "type") : /^(?:cname|txt|aaaa|mx|srv|caa)$/.test(plain);
+  if (upper === "SPF" || upper === "NS" || upper === "DS")
+    return isRecord && upper !== "NS" && upper !== "DS" ? { type: "TXT", used: 1 } : undefined;
+  const sure =
+    plain === upper
+      ? plain.length > 1 || isRecord || isFieldOf(tokens, at, "type")
+      : /^(?:cname|txt|aaaa|mx|srv|caa)$/.test(plain);
   return sure || (isRecord && plain.length > 1) ? { type: upper, used: 1 } : undefined;
 }
 
 /** Whether a word for a field stands in front of a token, perhaps with words between. */
 const isFieldOf = (tokens: readonly Token[], at: number, field: Field): boolean =>
-  tokens.slice(Math.max(0, at - 3), at).some(({ text, leads }) => labelOf(text)?.column === field && (leads || !NO_FIELD.test(text)));
+  tokens
+    .slice(Math.max(0, at - 3), at)
+    .some(({ text, leads }) => labelOf(text)?.column === field && (leads || !NO_FIELD.test(text)));
 
 /** The field that one to three words name, and how many they are. */
-function fieldAt(tokens: readonly Token[], at: number): { readonly field: Field; readonly used: number; readonly leads: boolean } | undefined {
+function fieldAt(
+  tokens: readonly Token[],
+  at: number,
+): { readonly field: Field; readonly used: number; readonly leads: boolean } | undefined {
   // A DNS host is no field.
   const before = tokens[at - 1]?.text ?? "";
-  if (/^hosts?$/i.test(tokens[at]?.text ?? "") && tokens[at]?.leads !== true && /^(?:dns|domain|web|e-?mail|current|new|old|any|each|hosting)$/i.test(before)) return undefined;
+  if (
+    /^hosts?$/i.test(tokens[at]?.text ?? "") &&
+    tokens[at]?.leads !== true &&
+    /^(?:dns|domain|web|e-?mail|current|new|old|any|each|hosting)$/i.test(before)
+  )
+    return undefined;
   for (const used of [3, 2, 1]) {
     const words = tokens.slice(at, at + used);
-    if (words.length < used || words.some(({ kind }) => kind !== "word") || words.slice(0, -1).some(({ leads }) => leads)) continue;
+    if (words.length < used || words.some(({ kind }) => kind !== "word") || words.slice(0, -1).some(({ leads }) => leads))
+      continue;
     const text = words.map((word) => word.text).join(" ");
     const leads = words.at(-1)?.leads === true;
     if ((!leads && NO_FIELD.test(text)) || /\d/.test(text)) continue;
@@ -149,9 +185,16 @@ class Scan {
     return this.#said;
   }
 
-  #push(field: Field, token: Pick<Token, "from" | "to" | "text">, evidence: Evidence, text = token.text): void {
+  #push(field: Field, token: Token, evidence: Evidence, text = this.#asMarked(field, token)): void {
     const span = { line: this.#line, from: this.#offset + token.from, to: this.#offset + token.to };
     this.#said.push({ field, text, evidence, spans: [span], line: this.#line, sentence: this.#sentence });
+  }
+
+  /** A text with the typographic marks around it, so that it is said that they were taken off. */
+  #asMarked(field: Field, { text, from, to, kind }: Token): string {
+    const marked = this.#sentence.slice(Math.max(0, from - 1), to + 1);
+    const isText = field === "value" && kind === "quoted" && !looksLikeName(text) && !/^[\d.]+$|^[0-9a-f:]+$/i.test(text);
+    return isText && /^[“„«‘‹]/.test(marked) ? marked : text;
   }
 
   /** Looks at the token at a place; how many were used. */
@@ -180,8 +223,10 @@ class Scan {
 
   #arrow(at: number): number {
     const before = this.#tokens[at - 1];
-    const isTaken = before !== undefined && this.#said.some(({ spans }) => spans.some(({ from }) => from === this.#offset + before.from));
-    if (before !== undefined && !isTaken && suits("host", before.text) && !NO_THING.test(before.text)) this.#push("host", before, "place");
+    const isTaken =
+      before !== undefined && this.#said.some(({ spans }) => spans.some(({ from }) => from === this.#offset + before.from));
+    if (before !== undefined && !isTaken && suits("host", before.text) && !NO_THING.test(before.text))
+      this.#push("host", before, "place");
     this.#expect = "value";
     this.#age = 0;
     return 1;
@@ -192,7 +237,13 @@ class Scan {
     const thing = this.#thing;
     if (thing !== undefined && !leads) {
       const between = this.#tokens.slice(thing.at + 1, at).map(({ text }) => text);
-      if (between.length > 0 && between.length <= 3 && between.some((word) => INTO.test(word)) && between.every((word) => INTO.test(word) || ARTICLE.test(word)) && suits(field, thing.token.text)) {
+      if (
+        between.length > 0 &&
+        between.length <= 3 &&
+        between.some((word) => INTO.test(word)) &&
+        between.every((word) => INTO.test(word) || ARTICLE.test(word)) &&
+        suits(field, thing.token.text)
+      ) {
         this.#push(field, thing.token, "label");
         this.#thing = undefined;
         return used;
@@ -223,7 +274,12 @@ class Scan {
       // “leave it empty”, “empty”: the domain itself.
       for (const used of [5, 4, 3, 2, 1]) {
         const words = this.#tokens.slice(at, at + used);
-        if (words.length === used && words.every(({ kind }) => kind === "word") && APEX_WORDS.test(words.map(({ text }) => text).join(" ")) && !FILLER.test(token.text))
+        if (
+          words.length === used &&
+          words.every(({ kind }) => kind === "word") &&
+          APEX_WORDS.test(words.map(({ text }) => text).join(" ")) &&
+          !FILLER.test(token.text)
+        )
           return take("label", used, "@");
       }
     }
@@ -231,17 +287,23 @@ class Scan {
     if (field === "priority" || field === "ttl") {
       if (/^\d/.test(token.text)) {
         const unit = this.#tokens[at + 1];
-        const isTime = field === "ttl" && unit !== undefined && /^(?:s|sec|seconds?|min|minutes?|hours?|h|days?|Sekunden|Minuten|Stunden)$/i.test(unit.text);
+        const isTime =
+          field === "ttl" &&
+          unit !== undefined &&
+          /^(?:s|sec|seconds?|min|minutes?|hours?|h|days?|Sekunden|Minuten|Stunden)$/i.test(unit.text);
         return isTime ? take("label", 2, `${token.text} ${unit.text}`) : take("label");
       }
     } else if (isMail(token.text)) return 0;
-    else if (field === "host" && suits("host", token.text) && (isSureHost(token.text) || this.#isBareHost(at))) return take("label");
+    else if (field === "host" && suits("host", token.text) && (isSureHost(token.text) || this.#isBareHost(at)))
+      return take("label");
     else if (field === "value") {
-      const entered = before !== undefined && (before.leads || before.kind === "arrow" || ENTERS.test(before.text)) && this.#age <= 3;
+      const entered =
+        before !== undefined && (before.leads || before.kind === "arrow" || ENTERS.test(before.text)) && this.#age <= 3;
       const used = entered ? this.#wordsOfValue(at) : 1;
       const whole = this.#sentence.slice(token.from, this.#tokens[at + used - 1]?.to);
       if (isValueForm(token.text)) return used > 1 && !looksLikeName(token.text) ? take("label", used, whole) : take("label");
-      if (entered && !NO_THING.test(token.text) && !FILLER.test(token.text) && /[\d_=:.-]/.test(token.text)) return take("label", used, whole);
+      if (entered && !NO_THING.test(token.text) && !FILLER.test(token.text) && /[\d_=:.-]/.test(token.text))
+        return take("label", used, whole);
     }
     if (!FILLER.test(token.text) && !ARTICLE.test(token.text) && !INTO.test(token.text)) this.#expect = undefined;
     if (this.#age > 8) this.#expect = undefined;
@@ -254,7 +316,10 @@ class Scan {
     if (NO_THING.test(text) || FILLER.test(text)) return false;
     const next = this.#tokens[at + 1];
     if (stops || next === undefined || next.kind !== "word" || isUsualHost(text) || /[\d_.-]/.test(text)) return true;
-    return /^(?:and|or|with|pointing|points?|that|which|to|as|in|into|containing|und|et|y|e|en)$/i.test(next.text) || fieldAt(this.#tokens, at + 1) !== undefined;
+    return (
+      /^(?:and|or|with|pointing|points?|that|which|to|as|in|into|containing|und|et|y|e|en)$/i.test(next.text) ||
+      fieldAt(this.#tokens, at + 1) !== undefined
+    );
   }
 
   /** Whether a word that says to enter something stands at a place. */
@@ -268,7 +333,14 @@ class Scan {
     let used = 1;
     while (this.#tokens[at + used - 1]?.stops === false) {
       const next = this.#tokens[at + used];
-      if (next === undefined || next.kind !== "word" || FILLER.test(next.text) || INTO.test(next.text) || NO_THING.test(next.text)) break;
+      if (
+        next === undefined ||
+        next.kind !== "word" ||
+        FILLER.test(next.text) ||
+        INTO.test(next.text) ||
+        NO_THING.test(next.text)
+      )
+        break;
       if (fieldAt(this.#tokens, at + used) !== undefined || typeAt(this.#tokens, at + used) !== undefined || used > 5) break;
       used += 1;
     }
@@ -289,20 +361,23 @@ class Scan {
     const own = this.#ownName(text);
     if (kind === "word" && own === undefined && isElsewhere(lead, text)) return 1;
     if (kind === "quoted") {
-      if (own !== undefined || (HOST_LEAD.test(lead) && looksLikeHost(text)) || isSureHost(text)) this.#push("host", token, "marked");
-      else if (isValueForm(text) || POLICY.test(text) || VALUE_LEAD.test(lead) || this.#isTextHere(text)) this.#push("value", token, "marked");
+      if (own !== undefined || (HOST_LEAD.test(lead) && looksLikeHost(text)) || isSureHost(text))
+        this.#push("host", token, "marked");
+      else if (isValueForm(text) || POLICY.test(text) || VALUE_LEAD.test(lead) || this.#isTextHere(text))
+        this.#push("value", token, "marked");
       else this.#thing = { token, at };
       return 1;
     }
+    // “a single dot as its target”: the null MX (RFC 7505 section 3).
+    if (/^dot$/i.test(text) && this.#said.some(({ field, text: type }) => field === "type" && type === "MX"))
+      this.#push("value", token, "marked", ".");
     if (kind === "policy") {
       // The beginning of a record alone is only spoken of.
       if (!/^v=\w+\W*$/.test(text)) this.#push("value", token, "form");
-    }
-    else if (isSureHost(text)) this.#push("host", token, "form");
+    } else if (isSureHost(text)) this.#push("host", token, "form");
     else if (own === "itself") {
       if (/^(?:at|on|under|for|host|bei|für|pour|para|per|voor)$/i.test(lead)) this.#push("host", token, "own");
-    }
-    else if (own === "below") this.#push("host", token, "form");
+    } else if (own === "below") this.#push("host", token, "form");
     else if (isValueForm(text)) this.#push("value", token, "form");
     else if (HOST_LEAD.test(lead) && isUsualHost(text) && this.#isInRecord(at)) this.#push("host", token, "marked");
     else if (ENTERS.test(lead) && looksLikeHost(text) && !NO_THING.test(text)) this.#thing = { token, at };
@@ -321,7 +396,9 @@ class Scan {
 
   /** Whether words in quotation marks are a text: the sentence speaks of one, and no host has blanks. */
   #isTextHere(text: string): boolean {
-    return /\S\s+\S/.test(text) && /\d/.test(text) && this.#said.some(({ field, text: type }) => field === "type" && type === "TXT");
+    return (
+      /\S\s+\S/.test(text) && /\d/.test(text) && this.#said.some(({ field, text: type }) => field === "type" && type === "TXT")
+    );
   }
 
   /** The word in front of a token, articles left out. */
@@ -335,7 +412,9 @@ class Scan {
 
   /** Whether a sentence speaks of a record in front of a token. */
   #isInRecord(at: number): boolean {
-    return this.#said.some(({ field }) => field === "type") || this.#tokens.slice(0, at).some(({ text }) => /^records?$/i.test(text));
+    return (
+      this.#said.some(({ field }) => field === "type") || this.#tokens.slice(0, at).some(({ text }) => /^records?$/i.test(text))
+    );
   }
 
   #ownName(text: string): "itself" | "below" | undefined {

@@ -98,7 +98,12 @@ const row = (fields: Row["fields"]): Row => ({ fields, line: 0 });
 
 /** A piece out of the middle of some JSON, in the brackets that it lost. */
 function pieceOf(text: string): { layout: Layout; value: unknown } | undefined {
-  const inside = text.trim().replace(/^[\s,{}[\]]*(?=")/, "").replace(/[\s,{}[\]]+$/, "");
+  // Brackets around it may be halves of pairs; a loop, because there may be a million of them.
+  const isEdge = (at: number): boolean => " \t\n,{}[]".includes(text[at] ?? "x");
+  let [from, to] = [0, text.length];
+  while (isEdge(from)) from += 1;
+  while (to > from && isEdge(to - 1)) to -= 1;
+  const inside = text.slice(from, to);
   if (!/^"[\w .-]{1,40}"\s*:/.test(inside)) return undefined;
   for (const whole of [`[{${inside}}]`, `{${inside}}`, `[{${inside}]}]`])
     try {

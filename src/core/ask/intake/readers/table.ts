@@ -63,7 +63,10 @@ const byCommas =
       }) as string[][];
       // Some programs put every cell into single quotes.
       const isSingle = cells.length > 1 && cells.every((cell) => /^'.*'$/.test(cell));
-      return { cells: placed(isSingle ? cells.map((cell) => cell.slice(1, -1)) : cells, lines.slice(at, at + used)), lines: used };
+      return {
+        cells: placed(isSingle ? cells.map((cell) => cell.slice(1, -1)) : cells, lines.slice(at, at + used)),
+        lines: used,
+      };
     } catch {
       return single;
     }
@@ -174,9 +177,15 @@ function rowsBelow(
   while (at < lines.length) {
     const line = lines[at] as Line;
     const { cells, lines: used } = cut(lines, at);
-    if (headingOf(cells) !== undefined || beginsWithLabel(line)) break;
     const filled = cells.filter(({ text }) => text !== "");
-    if (filled.length === 1 && last !== undefined && goesOn(last.value, (filled[0] as Cell).text)) {
+    const isMore = filled.length === 1 && last !== undefined && goesOn(last.value, (filled[0] as Cell).text);
+    if (!isMore && (headingOf(cells) !== undefined || beginsWithLabel(line))) break;
+    // A remark in brackets between rows.
+    if (filled.length === 1 && rows.length > 0 && /^\([^()]*\)$/.test((filled[0] as Cell).text)) {
+      at += used;
+      continue;
+    }
+    if (isMore && last !== undefined) {
       const row = rows.pop() as Row;
       last = { value: `${last.value}\n${(filled[0] as Cell).text}`, line: at };
       rows.push({ ...row, fields: { ...row.fields, value: last.value } });
@@ -233,7 +242,7 @@ export function goesOn(value: string, next: string): boolean {
     return !isTypeWord(text) && labelOf(text) === undefined && (text.length > 20 || /[\d+/=]/.test(text));
   if (/^"?v=spf1\b/i.test(value) && !/\ball"?$/i.test(value.trim()))
     return /^[+?~-]?(?:include|ip4|ip6|a|mx|exists|redirect|all)\b(?:[:=/]|$)/i.test(text) || /^[+?~-]all"?$/i.test(text);
-  return /^"?v=(?:DKIM1|DMARC1)\b/i.test(value) && TAG.test(text);
+  return /^"?v=(?:DKIM1|DMARC1)\b/i.test(value) && TAG.test(text) && !/^v=/i.test(text);
 }
 
 /** Tables with a line of headings above their rows. */

@@ -6,7 +6,7 @@ import { isTypeWord } from "../words.ts";
 
 /** A record as a zone file writes it (RFC 1035 section 5.1): owner, TTL and class in either order, type, data. */
 const RECORD =
-  /^(?<host>\S*)\s+(?:(?<ttl>\d+[smhdw]?(?:\d+[smhdw])*)\s+)?(?:IN\s+)?(?:(?<late>\d+[smhdw]?(?:\d+[smhdw])*)\s+)?(?<type>[A-Z]{1,10}|TYPE\d+)\s+(?<value>\S.*)$/is;
+  /^(?<host>\S*)\s+(?:(?<ttl>\d+[smhdw]?(?:\d+[smhdw])*)\s+)?(?:(?<class>IN)\s+)?(?:(?<late>\d+[smhdw]?(?:\d+[smhdw])*)\s+)?(?<type>[A-Z]{1,10}|TYPE\d+)\s+(?<value>\S.*)$/is;
 
 /** Words of a sentence that stand in front of a type and are not hosts. */
 const NO_HOST =
@@ -100,12 +100,18 @@ function rowOf(groups: Readonly<Record<string, string | undefined>>, { origin, t
     fields: { type, host, value, ...(seconds === undefined ? {} : { ttl: seconds }) },
     // With an origin named, a target without its final dot is relative to it, as in a zone file.
     ...(quoted || type.toUpperCase() === "CAA" ? { zoneSyntax: true } : {}),
+    ...(groups.class !== undefined && /^(?:CNAME|MX|NS|SRV|PTR)$/i.test(type) && !value.trim().endsWith(".")
+      ? { dotless: true }
+      : {}),
   };
 }
 
 /** The record that one text is, as a zone file writes it; undefined where it is none. */
 export function zoneLine(text: string): Row | undefined {
   const groups = text.length > MAX_LINE ? undefined : RECORD.exec(text.trim())?.groups;
-  const row = groups === undefined || groups.host === "" ? undefined : rowOf(groups, { origin: undefined, ttl: undefined, owner: undefined });
+  const row =
+    groups === undefined || groups.host === ""
+      ? undefined
+      : rowOf(groups, { origin: undefined, ttl: undefined, owner: undefined });
   return row === undefined ? undefined : { ...row, line: 0 };
 }
