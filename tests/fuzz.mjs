@@ -29,6 +29,9 @@ const {
   parseMailboxes,
   parseName,
   outcomeOf,
+  KINDS,
+  makePage,
+  outcomeOfPage,
   outcomeOfPair,
   ReportReader,
   readDmarcRecord,
@@ -53,6 +56,7 @@ const {
   "core/verdict/index.ts",
   "core/zone/index.ts",
   "present/clauses/index.ts",
+  "../tests/pages.ts",
   "../tests/paste-changes.ts",
 );
 // Throws generated inputs at everything that reads text from outside: npm run fuzz [-- INPUTS [SEED]]
@@ -299,6 +303,10 @@ const TARGETS = {
   "page on its way": (text) => {
     const [page, [, change]] = chosen(text, texts, WAYS);
     return seldom("page on its way", outcomeOf(change(page.text), page.content) === "misread");
+  },
+  "page of a kind": (text) => {
+    const [kind] = chosen(text, Object.keys(KINDS));
+    return seldom("page of a kind", outcomeOfPage(makePage(kind, hash(text))) === "misread");
   },
   "SPF grammar": (text) => readSpfRecord(text).ok === obeysAbnf(text),
   "domain in mail": (text) => {

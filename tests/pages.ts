@@ -4,7 +4,7 @@ import { randomFrom } from "./random.mjs";
  * A grammar of the pages on which services say what they want: what is asked, how it is laid out, in which language, and what stands
  * around it. The truth of each page is known, so that a reading can be judged without anybody having looked at it.
  */
-export interface PageRecord {
+interface PageRecord {
   readonly type: string;
   /** As a page shows it: `@`, a host inside the domain. */
   readonly host: string;
@@ -22,7 +22,7 @@ export interface MadePage {
 
 type Random = ReturnType<typeof randomFrom>;
 
-export const PAGE_DOMAIN = "brackwater.example";
+const PAGE_DOMAIN = "brackwater.example";
 const SERVICES = ["pigeonry", "tallowdesk", "wickerhall", "fennelmail", "quernpages"] as const;
 const HEX = "0123456789abcdef";
 const LETTERS = "ABCDEFGHJKLMNPQRSTUVWXYZabcdefghjkmnpqrstuvwxyz23456789";

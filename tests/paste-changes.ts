@@ -3,6 +3,8 @@ import { type Understood, understand } from "../src/core/ask/intake/index.ts";
 import { name } from "../src/core/name/index.ts";
 import { type DataOf, decodeUtf8, printData, type ResourceRecord, txtValue } from "../src/core/record/index.ts";
 
+import type { MadePage } from "./pages.ts";
+
 /**
  * The pages in `tests/pastes`, and what becomes of them on the way: what mail programs, editors and the pages themselves change, and
  * pages pasted one behind the other. The tests take a sample of it, the fuzzer all of it.
@@ -142,3 +144,14 @@ export const WAYS: readonly (readonly [title: string, change: (text: string) => 
   ["a button behind each value", (text) => text.replace(/^([A-Z][A-Za-z ]+: .*)$/gm, "$1 Copy")],
   ["a button below each value", (text) => text.replace(/^([A-Z][A-Za-z ]+: .*)$/gm, "$1\nCopy")],
 ];
+
+/** What becomes of a page whose truth is known. */
+export function outcomeOfPage({ text, truth }: MadePage): "right" | "stopped" | "misread" {
+  const understood = read(text);
+  if (stopsOf(understood).length > 0) return "stopped";
+  const found = understood.records.map(({ record: { name: owner, type, data } }) => {
+    const value = type === "TXT" ? decodeUtf8(txtValue(data as DataOf["TXT"])) : printData(type, data).replace(/\.$/, "");
+    return `${owner.slice(0, -1)} ${type} ${value}`;
+  });
+  return found.sort().join("\n") === truth.join("\n") ? "right" : "misread";
+}

@@ -61,7 +61,9 @@ export function withoutSpf(records: readonly ResourceRecord[], domain: DomainNam
         ? decodeUtf8(txtValue(resourceRecord.data as DataOf["TXT"]))
         : "";
     const parsed = isSpf(text) ? readSpfRecord(text) : undefined;
-    return parsed?.ok
+    // A record that lets nobody send is a record: it has no term that another could hold.
+    const isBare = parsed?.ok === true && parsed.value.terms.every((term) => term.kind === "mechanism" && term.name === "all");
+    return parsed?.ok && !isBare
       ? parsed.value.terms
           .filter((term) => term.kind === "mechanism")
           .map((term) => term.text)

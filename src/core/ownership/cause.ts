@@ -26,6 +26,8 @@ export type CauseKind =
   | "second-dmarc"
   | "web-proof"
   | "not-at-service"
+  | "token-of-another-service"
+  | "priorities-swapped"
   | `dnssec-${ChainFlaw["code"]}`
   | "dnssec-refused"
   | ClashKind;

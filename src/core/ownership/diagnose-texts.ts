@@ -1,13 +1,16 @@
 import type { DnsWant } from "../ask/index.ts";
 import { type Clause, clause } from "../clause/index.ts";
+import { isKeyText } from "../dkim/index.ts";
 import { isDmarc } from "../dmarc/index.ts";
 import type { Answer } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
+import { nearest } from "../nearest.ts";
 import { type DataOf, decodeUtf8, isOfType, type RecordSet, txtValue } from "../record/index.ts";
-import { isSpf, readSpfRecord } from "../spf/index.ts";
+import { hasTerms, isAll, isSpf, readSpfRecord } from "../spf/index.ts";
 import { readTagList } from "../tag-list.ts";
 import type { Cause } from "./cause.ts";
-import { firstDifference, type ValueMismatch, valueMismatch } from "./value.ts";
+import { beforeMistakes, valueMistakes } from "./mistakes.ts";
+import { firstDifference, type ValueMismatch } from "./value.ts";
 
 const VALUE_WORDS: Readonly<Record<ValueMismatch, (wanted: string, seen: string) => readonly [Clause, Clause]>> = {
   "quoted-twice": () => [clause("cause-quoted-twice"), clause("cause-quoted-twice-mend")],
@@ -23,6 +26,7 @@ const VALUE_WORDS: Readonly<Record<ValueMismatch, (wanted: string, seen: string)
   ],
   escaped: () => [clause("cause-escaped"), clause("cause-escaped-mend")],
   "html-entities": () => [clause("cause-html-entities"), clause("cause-html-entities-mend")],
+  "percent-encoded": () => [clause("cause-percent-encoded"), clause("cause-percent-encoded-mend")],
   cut: (wanted, seen) => [clause("cause-cut", { seen: seen.length, wanted: wanted.length }), clause("cause-cut-mend")],
   "extra-text": () => [clause("cause-extra-text"), clause("cause-extra-text-mend")],
   "other-value": () => [clause("cause-other-token"), clause("cause-other-token-mend")],
@@ -64,19 +68,44 @@ function policyDifference(wanted: string, seen: readonly string[], at: string): 
   ];
 }
 
+/** What one or two mistakes did to a value, in words, and the mend. */
+export function spoiltWords(wanted: string, seen: string, kinds: readonly ValueMismatch[]): readonly [Clause, Clause] {
+  const [first, second] = kinds.map((kind) => VALUE_WORDS[kind](wanted, seen));
+  const [because, remedy] = first as readonly [Clause, Clause];
+  return second === undefined
+    ? [because, remedy]
+    : [clause("cause-both", { first: because, second: second[0] }), clause("cause-value-again", { value: wanted })];
+}
+
 /** How the texts at a name come close to the wanted ones. */
-export function diagnoseValues(wanted: RecordSet<DataOf["TXT"]>, answer: Answer): Cause[] {
+export function diagnoseValues(
+  wanted: RecordSet<DataOf["TXT"]>,
+  answer: Answer,
+  others: readonly { readonly name: DomainName; readonly text: string }[] = [],
+): Cause[] {
   const at = displayName(wanted.name);
   const seen = texts(answer);
   return wanted.data.flatMap((data) => {
     const value = decodeUtf8(txtValue(data));
     if (seen.includes(value)) return [];
     // A policy says the same in many spellings: it is compared tag by tag, never character by character.
-    if (isDmarc(value)) return policyDifference(value, seen.filter(isDmarc), at);
+    const policies = seen.filter((text) => isDmarc(text) && readTagList(text).tags.length > 1);
+    if (isDmarc(value) && policies.length > 0) return policyDifference(value, policies, at);
     const causes = seen.flatMap((text): Cause[] => {
-      const kind = valueMismatch(value, text);
+      const belongs = others.find((other) => other.text === text);
+      if (belongs !== undefined)
+        return [
+          {
+            kind: "token-of-another-service",
+            at,
+            because: clause("cause-token-of-other", { at, text, belongs: belongs.name }),
+            remedy: clause("cause-token-of-other-mend", { value }),
+          },
+        ];
+      const kinds = valueMistakes(value, text);
+      const [kind] = kinds;
       if (kind === undefined) return [];
-      const [because, remedy] = VALUE_WORDS[kind](value, text);
+      const [because, remedy] = spoiltWords(value, text, kinds);
       return [{ kind, at, because: clause("cause-value", { text, at, because }), remedy }];
     });
     const parts = seen.filter((text) => text.length > 0 && value.includes(text));
@@ -93,6 +122,53 @@ export function diagnoseValues(wanted: RecordSet<DataOf["TXT"]>, answer: Answer)
   });
 }
 
+/** Why terms that are wanted do not count: the record is no SPF record because of a mistake, or they are behind `all`, glued, mistyped. */
+function diagnoseTerms({ record }: Extract<DnsWant, { kind: "spf-terms" }>, seen: readonly string[], at: string): Cause[] {
+  const there = seen.find(isSpf);
+  const words = (there ?? "").split(/\s+/);
+  const missing = record.terms.find((term) => !(isAll(term) || words.includes(term.text)));
+  if (there === undefined) {
+    const holds = (text: string): boolean => {
+      const read = readSpfRecord(text);
+      return isSpf(text) && read.ok && hasTerms(read.value, record);
+    };
+    return seen.flatMap((text): Cause[] => {
+      const before = beforeMistakes(text, holds);
+      const [kind] = before?.kinds ?? [];
+      if (before === undefined || kind === undefined) return [];
+      const [because, remedy] = spoiltWords(before.text, text, before.kinds);
+      return [{ kind, at, because: clause("cause-value", { text, at, because }), remedy }];
+    });
+  }
+  const behind = words.findIndex((word) => /^[+?~-]?all$/i.test(word));
+  const late = record.terms.find((term) => !isAll(term) && behind !== -1 && words.indexOf(term.text) > behind);
+  const broken = (because: Clause, remedy: Clause): Cause[] => [{ kind: "broken-spf", at, because, remedy }];
+  if (late !== undefined)
+    return broken(
+      clause("cause-spf-behind-all", { at, term: late.text }),
+      clause("cause-spf-behind-all-mend", { term: late.text }),
+    );
+  if (missing === undefined) return [];
+  const glued = words.find((word) => word !== missing.text && word.includes(missing.text));
+  if (glued !== undefined)
+    return broken(clause("cause-spf-glued", { at, word: glued }), clause("cause-spf-glued-mend", { term: missing.text }));
+  const close = nearest(
+    missing.text,
+    words.filter((word) => word.length > 4 && !/^v=/i.test(word)),
+  );
+  return close === undefined || record.terms.some(({ text }) => text === close) || distanceIsFar(missing.text, close)
+    ? []
+    : broken(
+        clause("cause-spf-mistyped", { at, close, term: missing.text }),
+        clause("cause-broken-spf-meant", { meant: missing.text }),
+      );
+}
+
+/** Whether two terms name different hosts: more than two letters apart they are no slip. */
+const distanceIsFar = (one: string, other: string): boolean =>
+  Math.abs(one.length - other.length) > 2 ||
+  [...one].filter((letter, i) => letter !== other[i]).length > Math.max(2, one.length / 3);
+
 /** What keeps policy texts from counting although something of the kind is there (RFC 7208 section 3.2, RFC 7489 section 6.6.3). */
 export function diagnosePolicy(wanted: DnsWant, answer: Answer): Cause[] {
   const at = displayName(wanted.name);
@@ -108,13 +184,24 @@ export function diagnosePolicy(wanted: DnsWant, answer: Answer): Cause[] {
       remedy: clause("cause-second-spf-mend", { at }),
     });
   const broken = wanted.kind === "spf-terms" ? spf.map(readSpfRecord).flatMap((one) => (one.ok ? [] : one.error))[0] : undefined;
-  if (broken !== undefined)
+  const terms = wanted.kind === "spf-terms" && spf.length < 2 ? diagnoseTerms(wanted, seen, at) : [];
+  causes.push(...terms);
+  if (broken !== undefined && terms.length === 0)
     causes.push({
       kind: "broken-spf",
       at,
       because: clause("cause-broken-spf", { at, text: broken.text, message: broken.message }),
       remedy:
         broken.meant === undefined ? clause("cause-broken-spf-mend") : clause("cause-broken-spf-meant", { meant: broken.meant }),
+    });
+  const keys = seen.filter((text) => isKeyText(text) && !isDmarc(text));
+  const key = wanted.kind === "records" ? wantedTexts(wanted).find((text) => isKeyText(text) && !isDmarc(text)) : undefined;
+  if (key !== undefined && keys.length > 1 && keys.includes(key))
+    causes.push({
+      kind: "second-key",
+      at,
+      because: clause("cause-second-key", { at, keys: keys.length }),
+      remedy: clause("cause-second-key-mend", { texts: keys.filter((text) => text !== key) }),
     });
   const dmarc = seen.filter(isDmarc);
   if (wantsDmarc && dmarc.length > 1)

@@ -1,12 +1,14 @@
 import { asRecords, type DnsWant, type View, type Viewpoint } from "../ask/index.ts";
 import { clause } from "../clause/index.ts";
 import { type Answer, type Lookup, liveAt } from "../lookup/index.ts";
-import { type DomainName, displayName, fromLabels, isBelow, labelsOf, parseName, relativeText, under } from "../name/index.ts";
-import { containsAll, isOfType, type RecordSet, txtValue } from "../record/index.ts";
+import { type DomainName, displayName, isBelow, parseName, relativeText, under } from "../name/index.ts";
+import { containsAll, decodeUtf8, isOfType, type RecordSet, txtValue } from "../record/index.ts";
 import { compareSerials } from "../zone/index.ts";
 import type { Cause, CauseKind } from "./cause.ts";
 import { diagnoseTarget } from "./diagnose-targets.ts";
-import { diagnosePolicy, diagnoseValues, targets, texts } from "./diagnose-texts.ts";
+import { diagnosePolicy, diagnoseValues, spoiltWords, targets, texts } from "./diagnose-texts.ts";
+import { type Misplacement, placesOf, valueMistakes } from "./mistakes.ts";
+import type { ValueMismatch } from "./value.ts";
 
 /** Likeliest first: what the evidence proves comes before what it only suggests. */
 const ORDER: readonly CauseKind[] = [
@@ -18,8 +20,10 @@ const ORDER: readonly CauseKind[] = [
   "second-spf",
   "broken-spf",
   "second-dmarc",
+  "second-key",
   "target-doubled",
   "target-is-url",
+  "priorities-swapped",
   "name-doubled",
   "at-apex",
   "at-label",
@@ -31,6 +35,8 @@ const ORDER: readonly CauseKind[] = [
   "case-changed",
   "escaped",
   "html-entities",
+  "percent-encoded",
+  "token-of-another-service",
   "split-records",
   "cut",
   "extra-text",
@@ -60,38 +66,6 @@ export interface DiagnoseRequest {
   readonly siblings: readonly { readonly domain: DomainName; readonly lookup: Lookup }[];
 }
 
-type Misplacement = "name-doubled" | "at-apex" | "at-label";
-
-/** Names where the record may have ended up, with the mistake that leads there. */
-function otherNames({
-  wanted: { name },
-  apex,
-  labels,
-}: DiagnoseRequest): { readonly name: DomainName; readonly kind: Misplacement }[] {
-  const names: { name: DomainName; kind: Misplacement }[] = [];
-  const add = (candidate: DomainName | undefined, kind: Misplacement) => {
-    if (candidate !== undefined && candidate !== name && !names.some((other) => other.name === candidate))
-      names.push({ name: candidate, kind });
-  };
-  add(under(name, apex), "name-doubled");
-  const first = labelsOf(apex)[0] as string;
-  if (name === apex) {
-    add(fromLabels([first, ...labelsOf(apex)]), "name-doubled");
-    for (const label of ["\\@", "www", "*", ...labels.flatMap((text) => [text, `_${text}`])]) {
-      const parsed = parseName(label, apex);
-      if (parsed.ok) add(parsed.value, "at-label");
-    }
-  } else {
-    add(apex, "at-apex");
-    const own = labelsOf(name).slice(0, labelsOf(name).length - labelsOf(apex).length);
-    const [lead = ""] = own;
-    add(fromLabels([lead.startsWith("_") ? lead.slice(1) : `_${lead}`, ...own.slice(1), ...labelsOf(apex)]), "at-label");
-    if (own.length > 1) add(fromLabels([lead, ...labelsOf(apex)]), "at-label");
-    add(fromLabels([own.join("\\."), ...labelsOf(apex)]), "at-label");
-  }
-  return names;
-}
-
 function misplaced(kind: Misplacement, at: DomainName, apex: DomainName, wanted: DomainName): Cause {
   return {
     kind,
@@ -99,6 +73,33 @@ function misplaced(kind: Misplacement, at: DomainName, apex: DomainName, wanted:
     because: clause("cause-misplaced", { kind, at, wanted }),
     remedy: clause("cause-misplaced-mend", { host: relativeText(wanted, apex) }),
   };
+}
+
+/** What people type into the host field by mistake: the service's name, the name of its token. */
+function wordsFor({ wanted, labels }: DiagnoseRequest): string[] {
+  const own = asRecords(wanted);
+  const tokens = isOfType(own, "TXT")
+    ? own.data.flatMap((data) => /^([a-z0-9][a-z0-9-]*)[=:]/i.exec(decodeUtf8(txtValue(data)))?.[1] ?? [])
+    : [];
+  return [...new Set([...labels, ...tokens.map((token) => token.toLowerCase())])].filter((word) => !/^v$/i.test(word));
+}
+
+/** Texts that are close to a wanted one, with what was done to them; nothing that is only similar. */
+function spoiltAt(
+  wanted: DnsWant,
+  answer: Answer,
+): { readonly value: string; readonly seen: string; readonly kinds: readonly ValueMismatch[] } | undefined {
+  if (wanted.kind !== "records" || !isOfType(wanted, "TXT")) return undefined;
+  for (const data of wanted.data) {
+    const value = decodeUtf8(txtValue(data));
+    for (const seen of texts(answer)) {
+      const kinds = valueMistakes(value, seen);
+      if (kinds.length === 0 || kinds.includes("other-value") || (kinds.includes("cut") && seen.length < value.length * 0.6))
+        continue;
+      return { value, seen, kinds };
+    }
+  }
+  return undefined;
 }
 
 async function diagnoseElsewhere(request: DiagnoseRequest, lookup: Lookup): Promise<Cause[]> {
@@ -109,14 +110,38 @@ async function diagnoseElsewhere(request: DiagnoseRequest, lookup: Lookup): Prom
       (other) =>
         other.name === name && other.type === wanted.type && other.kind !== "absent" && matches(wanted, asRecords(other)),
     );
-  const hasIt = (answer: Answer) => answer.kind === "found" && answer.chain.length === 0 && matches(wanted, answer.set);
   await Promise.all(
-    otherNames(request).map(async ({ name, kind }) => {
-      if (!belongs(name) && hasIt(await lookup.ask(name, wanted.type))) causes.push(misplaced(kind, name, apex, wanted.name));
+    placesOf(wanted.name, apex, wordsFor(request)).map(async ({ name, kind }) => {
+      if (belongs(name)) return;
+      const answer = await lookup.ask(name, wanted.type);
+      if (answer.kind !== "found" || answer.chain.length > 0 || answer.wildcard !== undefined) return;
+      if (matches(wanted, answer.set)) causes.push(misplaced(kind, name, apex, wanted.name));
+      else {
+        const spoilt = spoiltAt(wanted, answer);
+        if (spoilt === undefined) return;
+        const { value, seen, kinds } = spoilt;
+        const place = misplaced(kind, name, apex, wanted.name);
+        const [because] = spoiltWords(value, seen, kinds);
+        causes.push({
+          ...place,
+          because: clause("cause-misplaced-spoilt", { at: name, wanted: wanted.name, because }),
+          remedy: clause("cause-misplaced-spoilt-mend", { host: relativeText(wanted.name, apex), value }),
+        });
+      }
     }),
   );
+  // The likeliest place first: each mistake has its own order.
   return causes;
 }
+
+/** Texts that are wanted at other names, by which one is recognised that was entered in the wrong place. */
+const textsElsewhere = ({ wanted, all = [] }: DiagnoseRequest): { readonly name: DomainName; readonly text: string }[] =>
+  all.flatMap((other) => {
+    const set = other.kind === "records" && other.name !== wanted.name ? asRecords(other) : undefined;
+    return set !== undefined && isOfType(set, "TXT")
+      ? set.data.map((data) => ({ name: other.name, text: decodeUtf8(txtValue(data)) }))
+      : [];
+  });
 
 /** Whether a set elsewhere holds the wanted data. */
 function matches(wanted: DnsWant, other: RecordSet): boolean {
@@ -156,6 +181,21 @@ async function diagnoseAlias(request: DiagnoseRequest, lookup: Lookup): Promise<
     const seen = answer.kind === "found" && isOfType(answer.set, "MX") ? answer.set.data.map((data) => data.exchange) : [];
     const missing = own.data.find((data) => !seen.includes(data.exchange));
     if (missing !== undefined) return diagnoseTarget(at, "MX", missing.exchange, seen, apex);
+    const there = answer.kind === "found" && isOfType(answer.set, "MX") ? answer.set.data : [];
+    const swapped = own.data.filter(
+      (data) => !there.some((one) => one.exchange === data.exchange && one.preference === data.preference),
+    );
+    if (swapped.length > 0)
+      return [
+        {
+          kind: "priorities-swapped",
+          at,
+          because: clause("cause-priorities", { at, is: there.map(({ preference, exchange }) => ({ preference, exchange })) }),
+          remedy: clause("cause-priorities-mend", {
+            wanted: swapped.map(({ preference, exchange }) => ({ preference, exchange })),
+          }),
+        },
+      ];
   }
   const answer = await lookup.ask(wanted.name, wanted.type);
   const [link] = answer.chain;
@@ -257,9 +297,14 @@ export async function diagnose(request: DiagnoseRequest): Promise<Cause[]> {
     const zone = await diagnoseZone(request, lookup);
     // Below a DNAME nothing that was entered counts, so that nothing else is the cause.
     if (zone.some(({ kind }) => kind === "below-dname")) return zone;
-    causes.push(...(await diagnoseAlias(request, lookup)), ...(await diagnoseElsewhere(request, lookup)), ...zone);
+    // An alias that a wildcard makes stands at the wildcard.
+    const isWild = zone.some(({ kind }) => kind === "wildcard-answers");
+    const alias = (await diagnoseAlias(request, lookup)).filter(({ kind }) => !(isWild && kind === "alias-in-the-way"));
+    causes.push(...alias, ...(await diagnoseElsewhere(request, lookup)), ...zone);
     causes.push(...diagnosePolicy(wanted, answer));
-    if (wanted.kind === "records" && isOfType(wanted, "TXT")) causes.push(...diagnoseValues(wanted, answer));
+    // What a wildcard answers with was not entered for this.
+    if (wanted.kind === "records" && isOfType(wanted, "TXT") && !isWild)
+      causes.push(...diagnoseValues(wanted, answer, textsElsewhere(request)));
   }
   if (having.length === 0) {
     for (const { title, lookup: there } of undelegatedHosts) {

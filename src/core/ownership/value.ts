@@ -9,6 +9,7 @@ export type ValueMismatch =
   | "case-changed"
   | "escaped"
   | "html-entities"
+  | "percent-encoded"
   | "cut"
   | "extra-text"
   | "other-value";

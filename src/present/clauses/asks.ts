@@ -26,6 +26,8 @@ function difference({ tag, is, was }: CauseOtherPolicy["differences"][number]): 
   return is === undefined ? `${tag}=${was} is there and not wanted` : `${tag}=${was} is there instead of ${tag}=${is}`;
 }
 
+type MailServer = { readonly preference: number; readonly exchange: DomainName };
+
 function misplaced({ kind, at, wanted }: CauseMisplaced): string {
   switch (kind) {
     case "name-doubled":
@@ -106,6 +108,37 @@ export const ASKS = {
   /** `host` as a form wants it; `@` for the domain itself. */
   "cause-misplaced-mend": ({ host }: { readonly host: string }) =>
     `change the host of that record to ${host === "@" ? "@ (or leave the host field empty, where the form wants that)" : host}`,
+  /** A record at the wrong place whose value is spoilt too. */
+  "cause-misplaced-spoilt": (
+    { at, wanted, because }: { readonly at: DomainName; readonly wanted: DomainName; readonly because: Clause },
+    say,
+  ) => `the record is at ${displayName(at)} instead of ${displayName(wanted)}, and ${say(because)}`,
+  "cause-misplaced-spoilt-mend": ({ host, value }: { readonly host: string; readonly value: string }) =>
+    `delete that record, and enter it with the host ${host === "@" ? "@ (or left empty, where the form wants that)" : host} and the value “${value}”`,
+  "cause-both": ({ first, second }: { readonly first: Clause; readonly second: Clause }, say) =>
+    `${say(first)}, and ${say(second)}`,
+  "cause-value-again": ({ value }: { readonly value: string }) => `change the value to “${value}”`,
+  "cause-percent-encoded": "the value has signs in the form that web addresses use, such as %3D for =",
+  "cause-percent-encoded-mend": "enter the signs themselves, as the service shows them",
+  "cause-token-of-other": ({ at, text, belongs }: { readonly at: string; readonly text: string; readonly belongs: DomainName }) =>
+    `${at} has “${text}”, which belongs at ${displayName(belongs)}`,
+  "cause-token-of-other-mend": ({ value }: { readonly value: string }) => `change the value to “${value}”`,
+  "cause-second-key": ({ at, keys }: { readonly at: string; readonly keys: number }) =>
+    `${at} has ${keys} keys, and receivers use none of them where there is more than one`,
+  "cause-second-key-mend": ({ texts }: { readonly texts: readonly string[] }) =>
+    `delete the old one, which begins with ${listOf(texts.map((text) => `“${text.slice(0, 40)}…”`))}`,
+  "cause-spf-behind-all": ({ at, term }: { readonly at: string; readonly term: string }) =>
+    `in the SPF record of ${at}, ${term} stands behind “all”, where nobody reads it`,
+  "cause-spf-behind-all-mend": ({ term }: { readonly term: string }) => `move ${term} in front of “all”`,
+  "cause-spf-glued": ({ at, word }: { readonly at: string; readonly word: string }) =>
+    `in the SPF record of ${at}, a blank is missing in “${word}”, so that two terms are one`,
+  "cause-spf-glued-mend": ({ term }: { readonly term: string }) => `put a blank in front of ${term}`,
+  "cause-spf-mistyped": ({ at, close, term }: { readonly at: string; readonly close: string; readonly term: string }) =>
+    `the SPF record of ${at} has ${close}, and not ${term}`,
+  "cause-priorities": ({ at, is }: { readonly at: string; readonly is: readonly MailServer[] }) =>
+    `the mail servers of ${at} have other priorities than asked: ${listOf(is.map(({ preference, exchange }) => `${displayName(exchange)} has ${preference}`))}`,
+  "cause-priorities-mend": ({ wanted }: { readonly wanted: readonly MailServer[] }) =>
+    `change the priority: ${listOf(wanted.map(({ preference, exchange }) => `${displayName(exchange)} gets ${preference}`))}`,
   "cause-leftover-mend": ({
     host,
     type,

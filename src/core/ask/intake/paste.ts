@@ -155,6 +155,8 @@ const SOFT_BREAK = /(v=(?:DMARC1|spf1)\b[^\n]{0,500}[a-z0-9.])=\n[> ]{0,20}(?=[a
 
 /** Cuts a paste into lines; the source of a page is read as a browser would show it. */
 export function pasteOf(raw: string): Paste {
+  const soft = SOFT_BREAK.exec(raw)?.[0];
+  SOFT_BREAK.lastIndex = 0;
   const { text: plain, numbers } = withoutGaps(raw.replace(SOFT_BREAK, "$1"));
   const meta = metaTags(plain);
   let source = plain;
@@ -164,6 +166,7 @@ export function pasteOf(raw: string): Paste {
   const shown = page?.text ?? xmlText(source);
   // Entities of a page's source are read with it.
   const { text, repairs } = repairText(shown ?? source);
+  if (soft !== undefined) repairs.push({ kind: "wrapped", was: soft, is: soft.replace(/=\n[> ]*$/, "") });
   const tags: Repair[] =
     page === undefined ? [] : [{ kind: "html-tag", was: /<[a-z][^>]{0,40}>?/i.exec(source)?.[0] ?? "", is: "" }];
   const entity = page === undefined ? undefined : /&(?:#\d+|[a-z]+);/i.exec(source)?.[0];

@@ -1,5 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
+import { KINDS, makePage } from "../../../../tests/pages.ts";
 import {
   BETWEEN,
   CASES,
@@ -7,6 +8,7 @@ import {
   DOMAIN,
   linesOf,
   outcomeOf,
+  outcomeOfPage,
   outcomeOfPair,
   pasteOf,
   read,
@@ -114,6 +116,17 @@ describe("what mail programs, editors and the pages themselves do to a paste cha
     const outcomes = changed.map(({ file, made, content }) => ({ file, outcome: outcomeOf(made, content) }));
     expect(outcomes.filter(({ outcome }) => outcome === "misread")).toEqual([]);
     expect(outcomes.filter(({ outcome }) => outcome === "stopped").length).toBeLessThanOrEqual(1 + changed.length * 0.06);
+  });
+});
+
+describe("pages that nobody has seen, of every kind of layout", () => {
+  // A sample of each kind; the fuzzer makes thousands.
+  const EACH = 12;
+
+  test.each(Object.keys(KINDS))("%s", (kind) => {
+    const outcomes = Array.from({ length: EACH }, (_, seed) => ({ seed, outcome: outcomeOfPage(makePage(kind, seed)) }));
+    expect(outcomes.filter(({ outcome }) => outcome === "misread")).toEqual([]);
+    expect(outcomes.filter(({ outcome }) => outcome === "stopped").length).toBeLessThanOrEqual(1);
   });
 });
 

@@ -122,12 +122,13 @@ export function fits(type: string | undefined, value: string): -1 | 0 | 1 | 2 {
   const text = value.trim();
   if (text === "" || isEmptyMark(text)) return -1;
   const target = repairTarget(text).text;
-  const isAddress = parseIpv4(text) !== undefined || parseIpv6(text) !== undefined;
+  const bare = text.replace(/^["'`]|["'`]$/g, "");
+  const isAddress = parseIpv4(bare) !== undefined || parseIpv6(bare) !== undefined;
   switch (type?.toUpperCase()) {
     case "A":
-      return parseIpv4(text) === undefined ? -1 : 2;
+      return parseIpv4(bare) === undefined ? -1 : 2;
     case "AAAA":
-      return parseIpv6(text) === undefined ? -1 : 2;
+      return parseIpv6(bare) === undefined ? -1 : 2;
     case "CNAME":
     case "NS":
     case "PTR":

@@ -68,7 +68,7 @@ function applyRules(text: string, rules: readonly Rule[]): { text: string; repai
 }
 
 /** Puts right what copying from a page does to any text. */
-export const repairText = (text: string) => applyRules(text, [...clean, markdown]);
+export const repairText = (text: string): { text: string; repairs: Repair[] } => applyRules(text, [...clean, markdown]);
 
 /** Puts quotation marks right that a text editor has made of those that are typed. */
 export const repairQuotes = (text: string) => applyRules(text, [typographic]);

@@ -25,7 +25,7 @@ export interface Said {
 }
 
 /** The end of one record and the beginning of another: a heading, `Record 2 of 3`. */
-export interface Break {
+interface Break {
   readonly field: "break";
   readonly line: number;
 }

@@ -225,9 +225,10 @@ function rowOf(cells: readonly Part[], domain: DomainName): { field: Field; text
   const [first, ...more] = typed;
   if (first === undefined || more.length > 0) return undefined;
   const { type, cell: typeAt } = first;
-  const rest = cells.filter(
-    (cell) => cell !== typeAt && !isNoise(cell.text) && cell.text.toUpperCase() !== "IN" && cell.text.toLowerCase() !== "to",
-  );
+  const beside = cells.filter((cell) => cell !== typeAt && !/^(?:IN|to)$/i.test(cell.text));
+  const said = beside.filter(({ text }) => !isNoise(text));
+  // A host may be called like a button: where nothing else could be it, it is one.
+  const rest = said.filter(({ text }) => !/^\d{1,9}$/.test(text)).length < 2 ? beside : said;
   const numbers = rest.filter(({ text }) => /^\d{1,9}$/.test(text));
   const words = rest.filter((cell) => !numbers.includes(cell));
   const [host, value, ...others] = words;

@@ -28,7 +28,8 @@ function cellsOf({ lines }: Paste, free: (line: number) => boolean): Cell[] {
       at += part.length + 1;
       if (text === "") continue;
       // A host may be called like a button: right behind a type it is one.
-      const isHost = /^[a-z]+$/.test(text) && typeCell(cells.at(-1)?.text ?? "") !== undefined;
+      const before = cells.at(-1)?.text ?? "";
+      const isHost = /^[a-z]+$/.test(text) && (typeCell(before) !== undefined || labelOf(before) !== undefined);
       if (isHost || !isNoise(text)) cells.push({ text, span });
     }
   }
@@ -210,7 +211,9 @@ function listRow(type: string, cells: readonly Cell[]): { fields: Row["fields"];
   if (host === undefined || !looksLikeHost(host) || labelOf(host) !== undefined) return undefined;
   const numberFirst = type === "MX" && /^\d{1,5}$/.test(more[0] ?? "");
   const value = numberFirst ? more[1] : more[0];
-  if (value === undefined || fits(type, value) < 1) return undefined;
+  // Words with a number among them are a text where the host can be nothing else.
+  const isText = type === "TXT" && /^(?:@|_\S+|\S+\.\S+)$/.test(host) && /\d/.test(value ?? "") && !/[,;:.]\s/.test(value ?? "");
+  if (value === undefined || fits(type, value) < (isText ? 0 : 1)) return undefined;
   const behind = more[numberFirst ? 2 : 1];
   const ttl = behind !== undefined && /^\d{2,6}$/.test(behind) ? behind : undefined;
   return {

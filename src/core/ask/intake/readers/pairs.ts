@@ -106,8 +106,10 @@ function rowsOf(paste: Paste, pairs: readonly Pair[]): { row: Row; spans: readon
     // What belongs behind a record begins none.
     if (!built.has("type", "host", "value", "nameServer") && (headed !== undefined || isBehindGap(lines, lastLine, line)))
       close();
+    const isFar = lastLine !== -1 && line - lastLine > 3 && label.column !== "other";
     if (
       headed !== undefined ||
+      isFar ||
       newBlock(built, lines, lastLine, line, label.column) ||
       (label.column !== "other" && built.has(label.column)) ||
       (label.column === "nameServer" ? built.has("type", "host", "value") : label.column !== "other" && built.has("nameServer"))

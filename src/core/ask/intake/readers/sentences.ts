@@ -193,7 +193,8 @@ class Scan {
   /** A text with the typographic marks around it, so that it is said that they were taken off. */
   #asMarked(field: Field, { text, from, to, kind }: Token): string {
     const marked = this.#sentence.slice(Math.max(0, from - 1), to + 1);
-    const isText = field === "value" && kind === "quoted" && !looksLikeName(text) && !/^[\d.]+$|^[0-9a-f:]+$/i.test(text);
+    const isText =
+      field === "value" && kind === "quoted" && !looksLikeName(text) && !/^[\d.]+$|^[0-9a-f:]+$|^\d{1,5}\s+\S+$/i.test(text);
     return isText && /^[“„«‘‹]/.test(marked) ? marked : text;
   }
 
@@ -259,7 +260,7 @@ class Scan {
     const token = this.#tokens[at] as Token;
     const before = this.#tokens[at - 1];
     this.#age += 1;
-    const take = (evidence: Evidence, used = 1, text = token.text): number => {
+    const take = (evidence: Evidence, used = 1, text = this.#asMarked(field, token)): number => {
       const last = this.#tokens[at + used - 1] as Token;
       this.#push(field, { ...token, to: last.to }, evidence, text);
       this.#expect = undefined;

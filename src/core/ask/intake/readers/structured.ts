@@ -1,5 +1,5 @@
 import { parseDocument } from "yaml";
-import { type Paste, wholeLine } from "../paste.ts";
+import { type Line, type Paste, wholeLine } from "../paste.ts";
 import { fits, type Layout, looksLikeHost, type Reader, type Reading, type Row } from "../reading.ts";
 import { type Column, isTypeWord, labelOf } from "../words.ts";
 import { zoneLine } from "./zone-lines.ts";
@@ -179,9 +179,12 @@ function structures({ lines }: Paste, free: (line: number) => boolean): { from: 
       .map((line) => line.raw)
       .join("\n");
   const whole = { from: 0, to: lines.length, text: text(0, lines.length) };
-  const opens = lines.findIndex((line) => /^\s*(?:[[{]|"[\w .-]{1,40}"\s*:)/.test(line.text));
+  // “[ Back ]” is a button.
+  const isButton = ({ text: line }: Line): boolean => /^\s*(?:\[ ?[\p{L} ]+ ?\]\s*)+$/u.test(line);
+  const opens = lines.findIndex((line) => !isButton(line) && /^\s*(?:[[{]|"[\w .-]{1,40}"\s*:)/.test(line.text));
   let closes = -1;
-  for (const line of lines) if (/[\]}],?\s*$|^\s*"[\w .-]{1,40}"\s*:.*,?\s*$/.test(line.text)) closes = line.index;
+  for (const line of lines)
+    if (!isButton(line) && /[\]}],?\s*$|^\s*"[\w .-]{1,40}"\s*:.*,?\s*$/.test(line.text)) closes = line.index;
   return opens > -1 && closes >= opens && (opens > 0 || closes < lines.length - 1)
     ? [whole, { from: opens, to: closes + 1, text: text(opens, closes + 1) }]
     : [whole];

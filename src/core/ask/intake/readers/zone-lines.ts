@@ -10,7 +10,7 @@ const RECORD =
 
 /** Words of a sentence that stand in front of a type and are not hosts. */
 const NO_HOST =
-  /^(?:a|an|the|add|adding|create|this|that|your|new|following|type|record|records|one|two|three|each|for|with|set|use|enter|make|and|or|of|in|as|any|no|existing|old|delete|remove|correct|same|other|another|only|all|dns|required|expected|current)$/i;
+  /^(?:a|an|the|add|adding|create|this|that|your|new|following|type|record|records|one|two|three|each|for|with|set|use|enter|make|and|or|of|in|as|any|no|existing|old|delete|remove|correct|same|other|another|only|all|dns|required|expected|current|choose|select|pick|wähle|choisissez|elija|kies|wybierz|scegli)$/i;
 
 /** Parentheses may hold at most so many lines together. */
 const MAX_PARENTHESES = 60;
@@ -90,6 +90,8 @@ function rowOf(groups: Readonly<Record<string, string | undefined>>, { origin, t
     return undefined;
   // A type in small letters is only one between a host and data that can be nothing else.
   if (type !== type.toUpperCase() && fits(type, value) < 2) return undefined;
+  // “Choose TXT record.” is a sentence.
+  if (/^(?:records?|entry|entries)\b/i.test(value)) return undefined;
   const quoted = /^"/.test(value);
   if (fits(type, quoted ? "v=quoted" : value) < 1) return undefined;
   if (type.toUpperCase() === "TXT" && !quoted && /\s/.test(value) && !/^v=/i.test(value)) return undefined;
