@@ -21,6 +21,8 @@ export interface IntakeRequest extends CommonRequest {
   readonly choose: readonly string[];
   readonly acceptLeftover: boolean;
   readonly dryRun: boolean;
+  /** Whether the page is shown with what each part of it was taken for; nothing is written then. */
+  readonly explain: boolean;
 }
 
 /** A request that names nothing: the paste says it all, or the person is asked. */
@@ -42,4 +44,5 @@ export const NOTHING_NAMED: Omit<IntakeRequest, keyof CommonRequest> = {
   choose: [],
   acceptLeftover: false,
   dryRun: false,
+  explain: false,
 };

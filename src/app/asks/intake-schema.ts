@@ -2,6 +2,9 @@ import * as z from "zod";
 import { PURPOSES } from "../../core/ask/index.ts";
 import { domainName, record } from "../shapes.ts";
 
+/** What shows a field of a record. */
+const EVIDENCE = ["label", "place", "marked", "form", "own", "value", "assumed"] as const;
+
 /** What `intake --json` prints. */
 export const intakeSchema = z.object({
   before: z.array(z.string()).describe("what has to be done at the service first"),
@@ -14,7 +17,18 @@ export const intakeSchema = z.object({
   layout: z.string().nullable(),
   redirectTo: domainName.nullable().describe("where the page redirects the whole domain to; its file says so once it is written"),
   pasted: z
-    .array(z.object({ type: z.string().nullable(), host: z.string().nullable(), value: z.string().nullable() }))
+    .array(
+      z.object({
+        type: z.string().nullable(),
+        host: z.string().nullable(),
+        value: z.string().nullable(),
+        evidence: z
+          .object({ type: z.enum(EVIDENCE), host: z.enum(EVIDENCE), value: z.enum(EVIDENCE) })
+          .describe(
+            "what shows each field: a label, its place in a row, marks around it, a form that only such fields have, a name of the domain; value: the type follows from the value; assumed: such a record has one place",
+          ),
+      }),
+    )
     .describe("what each record understood was pasted as, in their order; empty for a kit"),
   asks: z.array(
     z.object({
@@ -60,6 +74,19 @@ export const intakeSchema = z.object({
       ]),
     )
     .describe("proofs on the web: a tag for a page, or a file"),
+  page: z
+    .array(
+      z.object({
+        line: z.number(),
+        text: z.string(),
+        taken: z.array(z.object({ text: z.string(), as: z.string() })).describe("the parts that are fields of records"),
+        rest: z
+          .enum(["label", "button", "layout", "leftover", "passed-over"])
+          .describe("what the rest of the line was taken for"),
+      }),
+    )
+    .nullable()
+    .describe("with --explain: the page line by line; null otherwise"),
   elsewhere: z
     .array(
       z.object({ domain: domainName, type: z.string().nullable(), host: z.string().nullable(), value: z.string().nullable() }),

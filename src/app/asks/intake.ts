@@ -77,9 +77,9 @@ async function answerTo(question: IntakeQuestion, context: AppContext): Promise<
 }
 
 /** Ends the command where the paste cannot be saved as it is. */
-function expectSavable(read: Understood, { acceptLeftover, dryRun }: IntakeRequest): void {
+function expectSavable(read: Understood, { acceptLeftover, dryRun, explain }: IntakeRequest): void {
   const [problem] = read.problems;
-  if (problem !== undefined) throw new Failure("paste-problem", { problem });
+  if (problem !== undefined && !explain) throw new Failure("paste-problem", { problem });
   if (dryRun) return;
   if (read.questions.length > 0) throw new Failure("paste-ambiguous", { questions: read.questions });
   if (read.leftover.length > 0 && !acceptLeftover) throw new Failure("paste-leftover", { leftover: read.leftover });
@@ -93,7 +93,9 @@ function kitFor(read: Understood, domain: Domain, kits: readonly Kit[]): Kit | u
 }
 
 /** Save what a service asked for, from what its page shows, a file or options. */
-export async function intake(request: IntakeRequest, context: AppContext): Promise<Outcome<Intake>> {
+export async function intake(asked: IntakeRequest, context: AppContext): Promise<Outcome<Intake>> {
+  // What is explained is shown, and not saved.
+  const request = asked.explain ? { ...asked, dryRun: true } : asked;
   const workspace = openWorkspace(context.cwd, request.workspace);
   const { kit: kitName, value } = request;
   if (kitName !== undefined) return fromKit({ ...request, kit: kitName }, workspace, context);
@@ -138,6 +140,7 @@ export async function intake(request: IntakeRequest, context: AppContext): Promi
       layout: read.layout,
       assumed: groups.filter(({ sure }) => !sure).map(({ purpose }) => purpose),
       read,
+      explain: request.explain,
       before: [],
       later: [],
     });
@@ -173,7 +176,7 @@ async function edited(read: Understood, domain: Domain, workspace: Workspace, co
     const made = understandFields(fields, { domain: domain.name, ttl: workspace.settings.defaults.ttl, choices: new Map() });
     const [problem] = made.problems;
     if (problem !== undefined) throw new Failure("paste-problem", { problem });
-    records.push(...made.records.map((next) => ({ ...next, about: pastedRecord.about })));
+    records.push(...made.records.map((next) => ({ ...next, about: pastedRecord.about, evidence: pastedRecord.evidence })));
   }
   return { ...read, records };
 }

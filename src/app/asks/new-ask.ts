@@ -36,6 +36,8 @@ export interface Intake {
   readonly newerThan: readonly string[];
   /** The ask that was replaced. */
   readonly insteadOf: string | undefined;
+  /** Whether the page is shown with what each part of it was taken for. */
+  readonly explain?: boolean;
   readonly layout: Layout | { readonly kit: string } | undefined;
   readonly asks: readonly NewAsk[];
   /** Where the page redirects the whole domain to, which its file says from now on. */

@@ -31,6 +31,7 @@ export default command({
     insteadOf: text("the id of an older ask that this one takes the place of"),
     acceptLeftover: flag("save it although parts of the paste were not understood"),
     choose: list("answer a question beforehand: QUESTION=ANSWER"),
+    explain: flag("show the page with what each part of it was taken for, and write nothing"),
     dryRun: shared.dryRun,
   },
   schema: intakeSchema,

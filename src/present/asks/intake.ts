@@ -1,14 +1,14 @@
 import type { IntakeJson } from "../../app/asks/intake-schema.ts";
 import type { Intake, NewAsk } from "../../app/asks/new-ask.ts";
 import { wantedCount } from "../../core/ask/index.ts";
-import { passedOver } from "../../core/ask/intake/index.ts";
+import { type PageLine, passedOver } from "../../core/ask/intake/index.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import { decodeUtf8, printData, type ResourceRecord, recordJson, txtValue } from "../../core/record/index.ts";
 import { inWords } from "../clauses/index.ts";
 import { listOf } from "../english.ts";
-import { columns, count, visible, wrap } from "../index.ts";
+import { columns, count, sentence, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
-import { choiceText, doubtText, layoutText, repairReason } from "./intake-words.ts";
+import { choiceText, doubtText, layoutText, problemText, repairReason } from "./intake-words.ts";
 
 /** The value of a record as a person compares it with the page: a text without its quotation marks, a name without its dot. */
 function valueText({ type, data }: ResourceRecord): string {
@@ -116,12 +116,47 @@ export function understoodText(intake: Intake, { style, width }: Layout): string
   return lines.map((line) => `${line}\n`).join("");
 }
 
+const REST: Readonly<Record<PageLine["rest"], string>> = {
+  label: "a label",
+  button: "a button or a state",
+  layout: "read with the record",
+  leftover: "looks like a part of a record, and was not understood",
+  "passed-over": "no part of a record",
+};
+
+/** The page as it was read: each line, and below it what it was taken for. */
+function explainText({ read }: Intake, { style, width }: Layout): string {
+  const lines = (read?.page ?? []).flatMap(({ number, text, taken, rest }) => [
+    `${String(number).padStart(4)}  ${wrap(visible(text.replaceAll("\t", "  ")), width - 6, "      ")}`,
+    `      ${style.quiet(taken.length === 0 ? REST[rest] : listOf(taken.map((part) => `${FIELD[part.as] ?? part.as} ${short(part.text)}`)))}`,
+  ]);
+  const problems = (read?.problems ?? []).map(
+    (problem) => `  ${style.careful("problem")}  ${sentence(problemText(problem).because)}`,
+  );
+  return `${style.title("How the page was read")}\n${[...lines, ...problems].join("\n")}\n\n`;
+}
+
+/** The fields of a record as a page calls them. */
+const FIELD: Readonly<Partial<Record<string, string>>> = {
+  type: "type",
+  host: "host",
+  value: "value",
+  priority: "priority",
+  ttl: "TTL",
+  oldValue: "the value until now",
+  nameServer: "name server",
+  other: "remark",
+  action: "what to do",
+  forwardKind: "kind of redirect",
+};
+
 /** What was understood from a paste, a kit or options, and what became of it, for people. */
 export function intakeText(intake: Intake, layout: Layout): string {
   const { asks, already, written, read, declined, redirectTo } = intake;
   const { style } = layout;
   const next = (text: string) => style.command(text);
-  const shown = declined === true ? "" : understoodText(intake, layout);
+  const page = intake.explain === true ? explainText(intake, layout) : "";
+  const shown = declined === true ? "" : `${page}${understoodText(intake, layout)}`;
   const [first] = asks;
   const known = already.length === 0 ? "" : `Already saved as ${listOf(already)}.`;
   if (declined === true) return "Nothing was saved.\n";
@@ -180,7 +215,8 @@ const NONE = {
 };
 
 /** What was understood, as JSON. */
-export function intakeJson({ asks, already, newerThan, redirectTo, written, layout, read, before, later }: Intake): IntakeJson {
+export function intakeJson(intake: Intake): IntakeJson {
+  const { asks, already, newerThan, redirectTo, written, layout, read, before, later, explain } = intake;
   const { repairs, questions, leftover, remove, nameServers, forwards, web, elsewhere, records } = read ?? NONE;
   return {
     before: [...before],
@@ -190,7 +226,11 @@ export function intakeJson({ asks, already, newerThan, redirectTo, written, layo
     newerThan: [...newerThan],
     layout: layout === undefined ? null : layoutText(layout),
     redirectTo: redirectTo ?? null,
-    pasted: records.map(({ fields: { type = null, host = null, value = null } }) => ({ type, host, value })),
+    page:
+      explain === true && read !== undefined
+        ? read.page.map(({ number, taken, ...line }) => ({ line: number, ...line, taken: [...taken] }))
+        : null,
+    pasted: records.map(({ fields: { type = null, host = null, value = null }, evidence }) => ({ type, host, value, evidence })),
     asks: asks.map(({ id, service, purpose, domain, records: wanted, spf, dmarc }) => ({
       id,
       service,

@@ -154,6 +154,10 @@ export interface Section {
   readonly heading: string;
 }
 
+/** Where a pattern matches last in a text; -1 where it does not. */
+const lastOf = (pattern: RegExp, text: string): number =>
+  [...text.matchAll(new RegExp(pattern.source, "gi"))].at(-1)?.index ?? -1;
+
 /** Says of every line which section it is in: records to remove, an example, one of several options. */
 export function sectionsOf(paste: Paste, explained: Explained): readonly Section[] {
   let remove = false;
@@ -172,7 +176,8 @@ export function sectionsOf(paste: Paste, explained: Explained): readonly Section
         (ABOUT_RECORDS.test(text) || /:\s*$/.test(text) || line.heading || typeCell(text) !== undefined) &&
         !/\bdo not (?:remove|delete)|\bdon.t (?:remove|delete)|\bnot be (?:removed|deleted)/i.test(text)
       )
-        remove = !SAYS.add.test(text) || /^\W*(?:delete|remove)/i.test(text);
+        // Within a line the last verb counts: “Delete any existing MX records, then add:”.
+        remove = lastOf(SAYS.remove, text) > lastOf(SAYS.add, text);
       else if (SAYS.add.test(text) || (labelOf(text) === undefined && (/:\s*$/.test(text) || line.heading))) remove = false;
       if (!isNoise(text)) heading = text;
     } else if (
@@ -231,7 +236,10 @@ export function leftoverOf(
       .map((text) => ({ text, line: paste.lines[lineOf(reading)]?.number ?? 1 })),
   );
   for (const line of paste.lines) {
-    const rest = explained.rest(line);
+    // Numbers of versions look like addresses.
+    const rest = explained
+      .rest(line)
+      .replace(/\b(?:version|build|release|v)\.? ?\d+(?:\.\d+){2,}/gi, (text) => "\t".repeat(text.length));
     if (line.cut && !explained.has(line.index) && rows.length > 0) left.push({ text: line.text.slice(0, 60), line: line.number });
     // A mark of something left out, behind what was understood.
     if (explained.has(line.index) && /(?:^|[\s\t])(?:\[\s*(?:\.{2,}|…)\s*\]|\.{3,}|…)\s*$/.test(rest))
@@ -251,8 +259,6 @@ export function leftoverOf(
       for (const { text } of fieldsOn({ ...line, text: rest }))
         if (!known.has(text.toLowerCase())) left.push({ text, line: line.number });
     const sentence = isSentence(rest) && !line.text.includes("\t");
-    // Numbers of versions look like addresses.
-    if (/\b(?:version|build|release|v)\.? ?\d+(?:\.\d+){2,}/i.test(rest) && !ABOUT_RECORDS.test(rest)) continue;
     for (const word of rest.split(/[\s,;()"“”<>|]+/)) {
       const token = word.replace(/^['‘`]+|['’`.:!?]+$/g, "");
       if (token === "" || token.length > 4000) continue;

@@ -119,6 +119,39 @@ describe("what mail programs, editors and the pages themselves do to a paste cha
   });
 });
 
+describe("sentences: a bare word is never a host, and the last verb counts", () => {
+  test.each<[string, string]>([
+    ["To activate your site, add a CNAME record pointing to sites.pagewick.example", "stops"],
+    ["Use this ID to configure your DNS TXT record: pw-4471ab99cd", '@ TXT "pw-4471ab99cd"'],
+    ["Add a TXT record; for the host enter @ and for the value enter pw=4471ab", '@ TXT "pw=4471ab"'],
+    ["Log in to Nettlehost and add a TXT record with the value pw=4471ab", '@ TXT "pw=4471ab"'],
+    ["To connect your own name we need two records: see help.pagewick.example.", "nothing"],
+    ["Delete any existing MX records, then add:\nMX @ 10 mx1.inglemail.example", "@ MX 10 mx1.inglemail.example."],
+    ["Priority  7\nType  MX\nName  @\nServer  mx1.inglemail.example\nTTL  600", "@ 600 MX 7 mx1.inglemail.example."],
+    ["Enter www as host, CNAME as type, sites.pagewick.example as value.", "www CNAME sites.pagewick.example."],
+    ["Fügen Sie einen TXT-Eintrag mit dem Namen _pw und dem Wert pw=4471ab hinzu.", '_pw TXT "pw=4471ab"'],
+  ])("%s", (text, expected) => {
+    const understood = read(text);
+    if (expected === "stops") expect([...linesOf(understood), ...stopsOf(understood)]).toEqual(["no-host"]);
+    else if (expected === "nothing") expect(linesOf(understood)).toEqual([]);
+    else expect([linesOf(understood), stopsOf(understood)]).toEqual([[expected], []]);
+  });
+});
+
+test("what shows each field is told, and what each line was taken for", () => {
+  const { records, page } = read("Type: TXT\nHost: _pw\nValue: pw=1a2b3c\nVerify now\nHave a nice day");
+  expect(records[0]?.evidence).toEqual({ type: "label", host: "label", value: "label" });
+  expect(page.map(({ taken, rest }) => taken.map(({ as, text }) => `${as} ${text}`).join() || rest)).toEqual([
+    "type TXT",
+    "host _pw",
+    "value pw=1a2b3c",
+    "button",
+    "passed-over",
+  ]);
+  const [lone] = read("www.brackwater.example 192.0.2.7 A").records;
+  expect(lone?.evidence.host).not.toBe("label");
+});
+
 describe("pages that nobody has seen, of every kind of layout", () => {
   // A sample of each kind; the fuzzer makes thousands.
   const EACH = 12;

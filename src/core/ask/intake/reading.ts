@@ -23,12 +23,20 @@ export interface Fields {
   readonly other?: string;
 }
 
+/**
+ * What shows that a text is a field of a record, the surest first: a label or a word for the field beside it; its place beside a type
+ * or an arrow; marks around it beside a word that goes with a host; a form that nothing else has. A bare word of a sentence is none.
+ */
+export type Evidence = "label" | "place" | "marked" | "form" | "own";
+
 /** One record of a reading: its fields, and the line it begins on (an index into the lines of the paste). */
 export interface Row {
   readonly fields: Fields;
   readonly line: number;
   /** Whether its value is in the grammar of zone files already: quoted strings, names with their final dot. */
   readonly zoneSyntax?: boolean;
+  /** What shows its fields, where that is not the same for all of them. */
+  readonly evidence?: Readonly<Partial<Record<"type" | "host" | "value", Evidence>>>;
   /** Whether a zone file's line lost the dot at the end of its target. */
   readonly dotless?: boolean;
   /** The number of the option it is, from 1, where its own sentence offers several. */
@@ -195,6 +203,10 @@ export function plausibility({ fields }: Row): number {
 
 /** What a layout is worth for each of its rows: labels that the page put there itself count more than the order of words. */
 const WORTH: Partial<Record<Layout, number>> = { "zone-file lines": 2, table: 1, sentence: -4 };
+
+/** What shows the fields of a reading that does not say it of each. */
+export const evidenceOf = ({ layout, labelled }: Reading): Evidence =>
+  labelled === true || layout === "JSON" || layout === "YAML" ? "label" : layout === "sentence" ? "form" : "place";
 
 /** How well a row of a reading explains its part of the paste; nothing of it where that is negative. */
 const worthOfRow = ({ layout, labelled }: Reading, row: Row): number =>

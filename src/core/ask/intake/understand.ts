@@ -5,12 +5,12 @@ import { printData, type ResourceRecord } from "../../record/index.ts";
 import { organizationalDomain } from "../../suffix/index.ts";
 import { coverOf, Explained, type Leftover, leftoverOf, type Section, sectionsOf } from "./cover.ts";
 import { choiceFor, hostName, type Pass, recordOf } from "./fields.ts";
-import { pasteOf } from "./paste.ts";
+import { type Paste, pasteOf } from "./paste.ts";
 import type { IntakeProblem, IntakeQuestion } from "./problem.ts";
 import { type Forward, type PastedProof, readProofs, readSpfTerms } from "./readers/beside.ts";
-import { type Fields, fits, type Layout, type Reading, type Row } from "./reading.ts";
+import { type Evidence, evidenceOf, type Fields, fits, type Layout, type Reading, type Row } from "./reading.ts";
 import type { Repair } from "./repair.ts";
-import { FORWARD_TYPES, isEmptyMark, SAYS } from "./words.ts";
+import { FORWARD_TYPES, isEmptyMark, isNoise, labelOf, SAYS } from "./words.ts";
 
 /** One record that a paste asks for. */
 export interface PastedRecord {
@@ -19,6 +19,19 @@ export interface PastedRecord {
   readonly fields: Fields;
   /** What the page says around it: the heading above, the purpose in a column beside it. */
   readonly about: string;
+  /** What shows each of its fields: `value` that the type follows from the value, `assumed` that a record of its kind has one place. */
+  readonly evidence: Readonly<Record<"type" | "host" | "value", Evidence | "value" | "assumed">>;
+}
+
+/** What one line of a page was taken for. */
+export interface PageLine {
+  /** From 1. */
+  readonly number: number;
+  readonly text: string;
+  /** The parts of it that are fields of records. */
+  readonly taken: readonly { readonly text: string; readonly as: keyof Fields }[];
+  /** What the rest of it is: a caption or label, a button or state, understood with a record, not understood, or no part of one. */
+  readonly rest: "label" | "button" | "layout" | "leftover" | "passed-over";
 }
 
 /** What a paste says, with all that was put right, is in doubt, cannot be, or was not understood. */
@@ -38,6 +51,8 @@ export interface Understood {
   readonly questions: readonly IntakeQuestion[];
   readonly problems: readonly IntakeProblem[];
   readonly leftover: readonly Leftover[];
+  /** The page line by line, with what each was taken for. */
+  readonly page: readonly PageLine[];
 }
 
 /** What {@link understand} is asked. */
@@ -67,6 +82,7 @@ const NOTHING: Omit<Understood, "layout" | "repairs" | "questions" | "problems">
   web: [],
   elsewhere: [],
   leftover: [],
+  page: [],
 };
 
 /**
@@ -93,7 +109,14 @@ export function understand(request: IntakeRequest): Understood {
   const { readings: all, rivals } = coverOf(paste, domain, explained);
   const sections = sectionsOf(paste, explained);
   const readings = chosenReading(pass, all, rivals);
-  const rows = readings.flatMap(({ rows: found }) => found.flatMap(split));
+  const rows = readings.flatMap((reading) =>
+    reading.rows
+      .map((row) => {
+        const shows = evidenceOf(reading);
+        return { ...row, evidence: row.evidence ?? { type: shows, host: shows, value: shows } };
+      })
+      .flatMap(split),
+  );
   const leftover = leftoverOf(paste, explained, readings, rows, domain);
   const sorted = sortRows(pass, rows, sections, others);
   otherDomainIn(pass, paste.text, others);
@@ -111,7 +134,10 @@ export function understand(request: IntakeRequest): Understood {
       if (record === undefined) return;
       if (row.dotless === true) pass.repairs.push({ kind: "final-dot", was: fields.value ?? "", is: `${fields.value}.` });
       if (record.type === "NS" && record.name === domain && "target" in record.data) nameServers.push(record.data.target);
-      else records.push({ record, fields, about: [fields.other ?? "", sections[line]?.heading ?? ""].join(" ") });
+      else {
+        const about = [fields.other ?? "", sections[line]?.heading ?? ""].join(" ");
+        records.push({ record, fields, about, evidence: shownBy(row) });
+      }
     }
   });
   sorted.removed.forEach((row, i) => {
@@ -135,7 +161,53 @@ export function understand(request: IntakeRequest): Understood {
     problems: pass.problems,
     // A paste that holds nothing at all is told so; what little it holds is not news then.
     leftover: found === 0 && readings.length === 0 ? [] : leftover,
+    page: pageOf(paste, readings, explained, leftover),
   };
+}
+
+/** What shows the fields of a row, those that it does not name included. */
+function shownBy({ fields, evidence = {} }: Row): PastedRecord["evidence"] {
+  return {
+    type: fields.type === undefined ? "value" : (evidence.type ?? "value"),
+    host: fields.host === undefined ? "assumed" : (evidence.host ?? "assumed"),
+    value: evidence.value ?? "form",
+  };
+}
+
+/** A page of so many lines is a list, and nobody looks at each of them. */
+const MAX_EXPLAINED = 300;
+
+/** The page line by line, with what each was taken for. */
+function pageOf(paste: Paste, readings: readonly Reading[], explained: Explained, leftover: readonly Leftover[]): PageLine[] {
+  const left = new Set(leftover.map(({ line }) => line));
+  return paste.lines.slice(0, MAX_EXPLAINED).map(({ index, number, text }): PageLine => {
+    const here = readings.filter(({ spans }) => spans.some(({ line }) => line === index));
+    // A row goes on until the next one begins.
+    const rows = here.flatMap((reading) => {
+      const row = reading.rows.filter(({ line }) => line <= index).at(-1);
+      return row === undefined ? [] : reading.rows.filter(({ line }) => line === row.line);
+    });
+    const taken = distinct(
+      rows.flatMap(({ fields }) =>
+        (Object.entries(fields) as [keyof Fields, string][]).flatMap(([as, value]) =>
+          value
+            .split("\n")
+            .flatMap((part) => (part.trim() !== "" && text.includes(part.trim()) ? [{ text: part.trim(), as }] : [])),
+        ),
+      ),
+      JSON.stringify,
+    );
+    const rest = left.has(number)
+      ? "leftover"
+      : isNoise(text)
+        ? "button"
+        : labelOf(text.replace(/\s*[:：]\s*$/, "")) !== undefined
+          ? "label"
+          : explained.has(index)
+            ? "layout"
+            : "passed-over";
+    return { number, text, taken, rest };
+  });
 }
 
 /**
@@ -148,7 +220,8 @@ export function understandFields(fields: Fields, { domain, ttl, choices }: Omit<
   return {
     ...NOTHING,
     layout: "options",
-    records: record === undefined ? [] : [{ record, fields, about: "" }],
+    records:
+      record === undefined ? [] : [{ record, fields, about: "", evidence: { type: "label", host: "label", value: "label" } }],
     repairs: pass.repairs,
     questions: pass.questions,
     problems: pass.problems,

@@ -1,17 +1,11 @@
 import type { Span } from "../paste.ts";
 import { looksLikeName } from "../paste.ts";
-import { looksLikeHost } from "../reading.ts";
+import { type Evidence, looksLikeHost } from "../reading.ts";
 import { repairTarget } from "../repair.ts";
 import { APEX_WORDS, isEmptyMark, isTypeWord, labelOf, typeCell } from "../words.ts";
 
 /** The fields of a record that a page may say in any order. */
 export type Field = "type" | "host" | "value" | "priority" | "ttl";
-
-/**
- * What shows that a text is a field of a record, the surest first: a label or a word for the field beside it; its place beside a type
- * or an arrow; marks around it beside a word that goes with a host; a form that nothing else has. A bare word of a sentence is none.
- */
-export type Evidence = "label" | "place" | "marked" | "form" | "own";
 
 /** One field that a page says, with what shows it. */
 export interface Said {

@@ -262,6 +262,13 @@ function rowsOf({ type, said }: Grouped, option: number): Row[] {
   const text = (field: Field): string | undefined => said.find((one) => one.field === field)?.text;
   const [host, priority, ttl] = [text("host"), text("priority"), text("ttl")];
   const { line } = said[0] as Said;
+  const shown = (field: Field) => said.find((one) => one.field === field)?.evidence;
+  const [ofType, ofHost, ofValue] = [shown("type"), shown("host"), shown("value")];
+  const evidence = {
+    ...(ofType === undefined ? {} : { type: ofType }),
+    ...(ofHost === undefined ? {} : { host: ofHost }),
+    ...(ofValue === undefined ? {} : { value: ofValue }),
+  };
   const about = said.find(({ field, sentence }) => field === "value" && sentence !== undefined)?.sentence ?? "";
   const remove = SAYS.remove.test(about) && !SAYS.add.test(about);
   const common = {
@@ -276,6 +283,7 @@ function rowsOf({ type, said }: Grouped, option: number): Row[] {
       line,
       ...(remove ? { remove } : {}),
       ...(option > 0 ? { option } : {}),
+      evidence,
       fields: { ...common, value },
     }));
 }

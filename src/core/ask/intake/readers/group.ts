@@ -1,6 +1,6 @@
 import { looksLikeName } from "../paste.ts";
-import { fits } from "../reading.ts";
-import type { Event, Evidence, Said } from "./events.ts";
+import { type Evidence, fits } from "../reading.ts";
+import type { Event, Said } from "./events.ts";
 
 /** Fields that belong to one record, in the order of the page. */
 export interface Grouped {

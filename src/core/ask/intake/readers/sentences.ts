@@ -1,8 +1,8 @@
 import { type DomainName, isAtOrBelow, parseName } from "../../../name/index.ts";
 import { looksLikeName } from "../paste.ts";
-import { looksLikeHost } from "../reading.ts";
+import { type Evidence, looksLikeHost } from "../reading.ts";
 import { APEX_WORDS, isTypeWord, labelOf } from "../words.ts";
-import { type Evidence, type Field, isSureHost, isUsualHost, isValueForm, POLICY, type Said, suits } from "./events.ts";
+import { type Field, isSureHost, isUsualHost, isValueForm, POLICY, type Said, suits } from "./events.ts";
 
 /** A word of a sentence, something in quotation marks, or an arrow, with its place. */
 interface Token {
