@@ -70,7 +70,7 @@ export function expectPurposes(groups: readonly Group[]): void {
 
 /** A proof with the page it is looked for on: where the paste names none, the home page of the domain. */
 const webProof = (proof: PastedProof, domain: DomainName): WebProof =>
-  proof.kind === "file" ? proof : { ...proof, url: `https://${withoutRootDot(domain)}/` };
+  proof.kind === "file" ? proof : { ...proof, url: proof.url ?? `https://${withoutRootDot(domain)}/` };
 
 /** The ask that a group becomes. */
 function newAsk(group: Group, domain: DomainName, as: Pick<NewAsk, "id" | "service" | "after" | "purpose" | "remove">): NewAsk {

@@ -1,10 +1,10 @@
+import { distance } from "fastest-levenshtein";
 import type { DnsWant } from "../ask/index.ts";
 import { type Clause, clause } from "../clause/index.ts";
 import { isKeyText } from "../dkim/index.ts";
 import { isDmarc } from "../dmarc/index.ts";
 import type { Answer } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
-import { nearest } from "../nearest.ts";
 import { type DataOf, decodeUtf8, isOfType, type RecordSet, txtValue } from "../record/index.ts";
 import { hasTerms, isAll, isSpf, readSpfRecord } from "../spf/index.ts";
 import { readTagList } from "../tag-list.ts";
@@ -152,11 +152,8 @@ function diagnoseTerms({ record }: Extract<DnsWant, { kind: "spf-terms" }>, seen
   const glued = words.find((word) => word !== missing.text && word.includes(missing.text));
   if (glued !== undefined)
     return broken(clause("cause-spf-glued", { at, word: glued }), clause("cause-spf-glued-mend", { term: missing.text }));
-  const close = nearest(
-    missing.text,
-    words.filter((word) => word.length > 4 && !/^v=/i.test(word)),
-  );
-  return close === undefined || record.terms.some(({ text }) => text === close) || distanceIsFar(missing.text, close)
+  const close = words.find((word) => word.length > 8 && distance(word, missing.text) <= MAX_SLIPS);
+  return close === undefined || record.terms.some(({ text }) => text === close)
     ? []
     : broken(
         clause("cause-spf-mistyped", { at, close, term: missing.text }),
@@ -164,10 +161,8 @@ function diagnoseTerms({ record }: Extract<DnsWant, { kind: "spf-terms" }>, seen
       );
 }
 
-/** Whether two terms name different hosts: more than two letters apart they are no slip. */
-const distanceIsFar = (one: string, other: string): boolean =>
-  Math.abs(one.length - other.length) > 2 ||
-  [...one].filter((letter, i) => letter !== other[i]).length > Math.max(2, one.length / 3);
+/** Letters by which a mistyped term may differ; two turned round are two. More make another host. */
+const MAX_SLIPS = 2;
 
 /** What keeps policy texts from counting although something of the kind is there (RFC 7208 section 3.2, RFC 7489 section 6.6.3). */
 export function diagnosePolicy(wanted: DnsWant, answer: Answer): Cause[] {

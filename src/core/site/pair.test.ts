@@ -122,7 +122,7 @@ test.each<[string, string, number, Partial<HostAsked>, string]>([
   ],
   ["parked, nobody asked", PARKED_PAGE, 200, { asked: "nowhere", builder: undefined }, "zandrel intake"],
   ["no page, published", "<p>none</p>", 404, {}, "see at Pagewick that the site is published"],
-  ["no page, nobody asked", "<p>none</p>", 404, { asked: "nowhere" }, "ask whoever runs the site"],
+  ["no page, nobody asked", "<p>none</p>", 404, { asked: "nowhere" }, "ask the person who runs the site"],
 ])("the remedy follows from what is asked: %s", (_, body, status, more, remedy) => {
   expect(remedyOf(body, status, more)).toContain(remedy);
 });

@@ -68,6 +68,9 @@ export function doubtText({ kind, about }: IntakeQuestion): string {
 export function choiceText({ kind }: IntakeQuestion, { key, means }: IntakeQuestion["choices"][number]): string {
   if (kind === "type") return key === "CNAME" ? "a CNAME record that leads there" : "a TXT record with that text";
   if (kind === "host-inside" && key === "elsewhere") return `${visible(means)}, which cannot be saved for this domain`;
+  if (kind === "options" && key === "tag") return `the tag “${visible(means)}” in the head of a page`;
+  if (kind === "options" && key === "file") return `the file ${visible(means)}`;
+  if (kind === "options" && key === "record") return `the DNS record: ${visible(means)}`;
   if (kind === "target" && key === "as-is") return "a name of its own";
   return shownName(means);
 }

@@ -185,9 +185,13 @@ export function intakeText(intake: Intake, layout: Layout): string {
     ...(removals > 0 ? [`${count(removals, "record")} to remove`] : []),
   ];
   const summary = `${listOf(size)} in ${count(asks.length, "ask")} read as ${visible(layoutText(intake.layout))}`;
-  const then = written
-    ? `saved. Next: ${next(`zandrel draft ${withoutRootDot(first.domain)}`)}`
-    : "nothing was saved, because of --dry-run.";
+  const proof = asks.every(({ web }) => web !== undefined) ? first.web : undefined;
+  const place = proof?.kind === "meta" ? "put the tag into the head of that page" : "put the file there";
+  const then = !written
+    ? "nothing was saved, because of --dry-run."
+    : proof !== undefined
+      ? `saved. Next: ${place}, and then ${next(`zandrel prove ${first.id}`)}`
+      : `saved. Next: ${next(`zandrel draft ${withoutRootDot(first.domain)}`)}`;
   const approval =
     intake.approvable === true
       ? `Some DNS hosts know these as a template, and enter them after one click: ${next(`zandrel host find ${withoutRootDot(first.domain)}`)} says whether yours does.\n`

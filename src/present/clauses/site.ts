@@ -125,7 +125,7 @@ export const SITE = {
         return `nothing asks for ${host} itself: set up a permanent redirect (301) from ${host} to ${other} at ${dnsHost ?? "the DNS host"}, or ask ${at} what to enter for ${host}`;
       case "nowhere":
         return instead === "no-page"
-          ? "ask whoever runs the site"
+          ? "ask the person who runs the site"
           : `no site builder has asked for anything here yet: paste what its page shows into zandrel intake${before}`;
     }
   },

@@ -18,7 +18,8 @@ import { looksLikeName } from "./paste.ts";
 import type { IntakeProblem, IntakeQuestion } from "./problem.ts";
 import type { Fields } from "./reading.ts";
 import { type Repair, repairQuotes, repairTarget, repairTxt } from "./repair.ts";
-import { APEX_WORDS, HIDDEN, isEmptyMark, ttlSeconds } from "./words.ts";
+import { ttlSeconds } from "./times.ts";
+import { APEX_WORDS, HIDDEN, isEmptyMark } from "./words.ts";
 
 /** What turns fields into records, with everything it has to say on the way. */
 export interface Pass {
@@ -280,6 +281,9 @@ function targetName(pass: Pass, text: string): string | undefined {
   return chosen === "as-is" ? `${text}.` : chosen === undefined ? undefined : text;
 }
 
+/** Quotation marks and marks for code around a number. */
+const MARKS = /[\u0022\u0027\u0060]/g;
+
 /** A number that stands in its own field and in the value too is the same one, or somebody has to say which is meant. */
 function oneNumber(pass: Pass, field: string, given: string | undefined, found: string, row: number): string | undefined {
   if (given === undefined || Number(given) === Number(found)) return found;
@@ -292,7 +296,7 @@ function priorityOf(pass: Pass, { priority, value = "" }: Fields, row: number): 
   const plain = value.replace(/\s*\n\s*/g, " ").trim();
   const front = /^(\d{1,5})\s+(\S+)$/.exec(plain);
   const behind = /^(\S+?),?\s+\(?(?:priority|prio|preference)?[: ]*(\d{1,5})\)?$/i.exec(plain);
-  const given = priority?.trim().replace(/^["'`]|["'`]$/g, "");
+  const given = priority?.trim().replace(MARKS, "");
   if (given !== undefined && !/^\d{1,5}$/.test(given)) {
     pass.problems.push({ row, code: "priority-invalid", text: given });
     return undefined;
@@ -356,7 +360,7 @@ const MAX_TTL_WORDS = 40;
 /** The TTL of a record in seconds; one that a page says in words that are no time is left to the usual one, and named. */
 function secondsOf(pass: Pass, ttl: string | undefined, row: number): number | undefined {
   if (ttl === undefined || isEmptyMark(ttl)) return pass.ttl;
-  const plain = ttl.replace(/["'`]/g, "");
+  const plain = ttl.replace(MARKS, "");
   const seconds = ttlSeconds(plain);
   if (seconds !== undefined) {
     if (!/^\d+$/.test(plain.trim())) pass.repairs.push({ kind: "ttl-words", was: ttl, is: String(seconds) });

@@ -104,7 +104,7 @@ export function understand(request: IntakeRequest): Understood {
   const explained = new Explained();
   const free = (line: number) => !explained.has(line);
   const spf = readSpfTerms(paste, free);
-  const { proofs: web, spans: proofSpans } = readProofs(paste, free);
+  const { proofs: web, spans: proofSpans } = readProofs(paste, free, domain);
   explained.add([...spf.spans, ...proofSpans]);
   const { readings: all, rivals } = coverOf(paste, domain, explained);
   const sections = sectionsOf(paste, explained);
@@ -144,17 +144,18 @@ export function understand(request: IntakeRequest): Understood {
     const record = recordOf(pass, row.fields, row.zoneSyntax === true, sorted.wanted.length + i + 1);
     if (record !== undefined) remove.push(record);
   });
+  const proof = oneProof(pass, web, records);
   const found = records.length + remove.length + spf.terms.length + nameServers.length + forwards.length + web.length;
   if (found + pass.problems.length + pass.questions.length + sorted.elsewhere.length === 0)
     pass.problems.push({ row: 0, code: "nothing" });
   return {
     layout: readings[0]?.layout ?? (web.length > 0 ? "web proof" : spf.terms.length > 0 ? "SPF terms" : undefined),
-    records: withoutDuplicates(pass, records),
+    records: withoutDuplicates(pass, proof.records),
     remove: distinct(remove, keyOf).filter((gone) => !records.some(({ record }) => keyOf(record) === keyOf(gone))),
     spfTerms: spf.terms,
     nameServers: [...new Set(nameServers)],
     forwards: distinct(forwards, JSON.stringify),
-    web: distinct(web, JSON.stringify),
+    web: proof.web,
     elsewhere: sorted.elsewhere,
     repairs: unique(pass.repairs),
     questions: pass.questions,
@@ -163,6 +164,33 @@ export function understand(request: IntakeRequest): Understood {
     leftover: found === 0 && readings.length === 0 ? [] : leftover,
     page: pageOf(paste, readings, explained, leftover),
   };
+}
+
+/**
+ * A tag, a file and a record that prove the same are ways of which one is enough: the person says which. What leads visitors or mail is
+ * no proof.
+ */
+function oneProof(
+  pass: Pass,
+  pasted: readonly PastedProof[],
+  records: readonly PastedRecord[],
+): { readonly web: readonly PastedProof[]; readonly records: readonly PastedRecord[] } {
+  const web = distinct(pasted, JSON.stringify);
+  const areProofs = records.every(
+    ({ record: { type, name } }) => type === "TXT" || (type === "CNAME" && !/^(?:www|\*)\./.test(name)),
+  );
+  const byRecord = records.length > 0 && areProofs;
+  if (web.length === 0 || web.length + (byRecord ? 1 : 0) < 2) return { web, records };
+  const ways = [
+    ...web.map((way) => ({ key: way.kind === "meta" ? "tag" : "file", means: way.kind === "meta" ? way.content : way.url })),
+    ...(byRecord
+      ? [{ key: "record", means: records.map(({ record }) => `${record.type} at ${record.name.slice(0, -1)}`).join(", ") }]
+      : []),
+  ];
+  const chosen = choiceFor(pass, { id: "proof", kind: "options", about: "", choices: ways });
+  const way = web[ways.findIndex(({ key }) => key === chosen)];
+  if (way !== undefined) return { web: [way], records: byRecord ? [] : records };
+  return { web: [], records: chosen === "record" || !byRecord ? records : [] };
 }
 
 /** What shows the fields of a row, those that it does not name included. */

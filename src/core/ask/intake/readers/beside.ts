@@ -1,3 +1,4 @@
+import { type DomainName, isAtOrBelow, parseName } from "../../../name/index.ts";
 import { readSpfRecord } from "../../../spf/index.ts";
 import { looksLikeName, type Paste, type Span, wholeLine } from "../paste.ts";
 import type { Reader, Reading } from "../reading.ts";
@@ -13,7 +14,7 @@ export interface Forward {
 
 /** A proof on the web: a tag in a page, or a file. `url` is missing where the page leaves it to the reader. */
 export type PastedProof =
-  | { readonly kind: "meta"; readonly name: string; readonly content: string }
+  | { readonly kind: "meta"; readonly name: string; readonly content: string; readonly url?: string }
   | { readonly kind: "file"; readonly url: string; readonly text: string };
 
 const TERM = /(?<![\w=])[+?~-]?(?:include:|ip4:|ip6:|a:|mx:|exists:)[^\s"“”'`,;<>]*[^\s"“”'`,;<>.]/gi;
@@ -101,25 +102,41 @@ export const readForwards: Reader = ({ lines }, free): Reading[] =>
     ];
   });
 
+/** The page of the domain that a service speaks of, such as `https://www.brackwater.example/`; undefined where it names none. */
+function siteIn(lines: Paste["lines"], domain: DomainName): string | undefined {
+  for (const { text } of lines)
+    for (const [found, host = "", path = ""] of text.slice(0, 2000).matchAll(/https?:\/\/([a-z0-9.-]+)(\/[^\s"'<>),;]*)?/gi)) {
+      const read = parseName(`${host.toLowerCase().replace(/\.$/, "")}.`);
+      if (!read.ok || !isAtOrBelow(read.value, domain) || /\.(?:html?|txt|xml)$/i.test(path)) continue;
+      return `${found.slice(0, found.length - path.length).toLowerCase()}${path === "" ? "/" : path}`;
+    }
+  return undefined;
+}
+
 /** The proofs on the web that a page asks for. */
 export function readProofs(
   { lines, metaTags }: Paste,
   free: (line: number) => boolean,
+  domain: DomainName,
 ): { proofs: PastedProof[]; spans: Span[] } {
-  const proofs: PastedProof[] = metaTags.map(({ name, content }) => ({ kind: "meta", name, content }));
+  const url = siteIn(lines, domain);
+  const proofs: PastedProof[] = metaTags.map(({ name, content }) => ({
+    ...{ kind: "meta", name, content },
+    ...(url === undefined ? {} : { url }),
+  }));
   const spans: Span[] = [];
   for (const line of lines) {
     if (!free(line.index) || line.text.length > 1000 || !/\b(?:file|upload|datei|fichier|archivo)\b/i.test(line.text)) continue;
-    const url = /https?:\/\/[^\s"<>]+\/[^\s"<>]+?\.(?:html?|txt|xml|json)(?=[\s".,;)]|$)/i.exec(line.text);
+    const file = /https?:\/\/[^\s"<>]+\/[^\s"<>]+?\.(?:html?|txt|xml|json)(?=[\s".,;)]|$)/i.exec(line.text);
     const inside = /\b(?:contains?|containing|with (?:the |this )?(?:text|content|contents|line))\b\s*:?\s*(.*)$/i.exec(
       line.text,
     );
-    if (url === null || inside === null) continue;
+    if (file === null || inside === null) continue;
     const below = lines[line.index + 1];
     const here = (inside[1] as string).trim().replace(/^["“`]|["”`.]+$/g, "");
     const text = here === "" ? below?.text.trim() : here;
     if (text === undefined) continue;
-    proofs.push({ kind: "file", url: url[0], text });
+    proofs.push({ kind: "file", url: file[0], text });
     spans.push(wholeLine(line), ...(here === "" && below !== undefined ? [wholeLine(below)] : []));
   }
   return { proofs, spans };

@@ -47,6 +47,8 @@ function worthOf(
     return undefined;
   if (kind === undefined && ![...hosts, ...values].some(({ evidence }) => evidence === "label" || evidence === "place"))
     return undefined;
+  // Where something goes, said without a host and a type of its own, is no alias.
+  if (host === undefined && type === undefined && kind === "CNAME") return undefined;
   let worth = [0, 2, 4][fit] as number;
   worth += type === undefined ? (kind === undefined ? 0 : 2) : 4 + STRENGTH[type.evidence] / 3;
   worth += host === undefined ? hostless(kind, values[0]?.text ?? "") : 4 + STRENGTH[host.evidence];
