@@ -114,6 +114,14 @@ const UNFINISHED = {
   }),
 };
 
+/** What no page asks for. */
+const READ_WRONG: Readonly<Record<Extract<IntakeProblem, { code: "read-wrong" }>["why"], string>> = {
+  "two-aliases": "two aliases with different targets were read for it, and a name has one",
+  "value-is-domain": "the name of the domain itself was read as its text",
+  "value-is-label": "a caption of the page was read as its text",
+  "alias-of-domain": "an alias was read for the domain itself, where none can be",
+};
+
 /** Why a record of a paste cannot be saved, and what to do about it. */
 export function problemText(problem: IntakeProblem): { readonly because: string; readonly remedy: string } {
   const again = "copy it in full from the service's page and paste it again";
@@ -186,6 +194,11 @@ export function problemText(problem: IntakeProblem): { readonly because: string;
       return {
         because: `the ${problem.standard} record for ${displayName(problem.name)} would not be taken by receivers: ${visible(inWords(problem.why))}${problem.meant === undefined ? "" : `; perhaps “${visible(problem.meant)}” is meant`}`,
         remedy: "check it on the service's page, and give it as it has to be with --type, --host and --value",
+      };
+    case "read-wrong":
+      return {
+        because: `the ${problem.type} record for ${displayName(problem.name)} cannot be meant: ${READ_WRONG[problem.why]}`,
+        remedy: "see with --explain how the page was read, and give the record with --type, --host and --value",
       };
     case "too-many-lines":
       return {

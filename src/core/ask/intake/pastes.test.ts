@@ -138,6 +138,21 @@ describe("sentences: a bare word is never a host, and the last verb counts", () 
   });
 });
 
+describe("what no page asks for is not saved, whatever spoke for it", () => {
+  test.each<[string, string]>([
+    ["www CNAME a.pagewick.example.\nwww CNAME b.pagewick.example.", "read-wrong"],
+    ["Type\tHost\tValue\nTXT\t_pw\tbrackwater.example", "read-wrong"],
+  ])("%s", (text, code) => {
+    const understood = read(text);
+    expect(linesOf(understood)).toEqual([]);
+    expect(stopsOf(understood)).toContain(code);
+  });
+  test("what is the same twice is once", () =>
+    expect(linesOf(read("www CNAME a.pagewick.example.\nwww CNAME a.pagewick.example."))).toEqual([
+      "www CNAME a.pagewick.example.",
+    ]));
+});
+
 test("what shows each field is told, and what each line was taken for", () => {
   const { records, page } = read("Type: TXT\nHost: _pw\nValue: pw=1a2b3c\nVerify now\nHave a nice day");
   expect(records[0]?.evidence).toEqual({ type: "label", host: "label", value: "label" });

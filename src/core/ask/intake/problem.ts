@@ -26,6 +26,13 @@ export type IntakeProblem = { readonly row: number } & (
       /** What may have been meant: the record, or a term of it. */
       readonly meant: string | undefined;
     }
+  /** What no page asks for, so that it was read wrongly. */
+  | {
+      readonly code: "read-wrong";
+      readonly name: DomainName;
+      readonly type: string;
+      readonly why: "two-aliases" | "value-is-domain" | "value-is-label" | "alias-of-domain";
+    }
   | { readonly code: "example-only" | "nothing" }
   | { readonly code: "too-many-lines"; readonly lines: number }
 );

@@ -1,7 +1,7 @@
 import { clause } from "../../clause/index.ts";
 import { distinct } from "../../distinct.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../name/index.ts";
-import { printData, type ResourceRecord } from "../../record/index.ts";
+import { decodeUtf8, printData, type ResourceRecord, txtValue } from "../../record/index.ts";
 import { organizationalDomain } from "../../suffix/index.ts";
 import { coverOf, Explained, type Leftover, leftoverOf, type Section, sectionsOf } from "./cover.ts";
 import { choiceFor, hostName, type Pass, recordOf } from "./fields.ts";
@@ -144,7 +144,7 @@ export function understand(request: IntakeRequest): Understood {
     const record = recordOf(pass, row.fields, row.zoneSyntax === true, sorted.wanted.length + i + 1);
     if (record !== undefined) remove.push(record);
   });
-  const proof = oneProof(pass, web, records);
+  const proof = oneProof(pass, web, possible(pass, records));
   const found = records.length + remove.length + spf.terms.length + nameServers.length + forwards.length + web.length;
   if (found + pass.problems.length + pass.questions.length + sorted.elsewhere.length === 0)
     pass.problems.push({ row: 0, code: "nothing" });
@@ -164,6 +164,34 @@ export function understand(request: IntakeRequest): Understood {
     leftover: found === 0 && readings.length === 0 ? [] : leftover,
     page: pageOf(paste, readings, explained, leftover),
   };
+}
+
+/**
+ * The records that a page may ask for. What none does was read wrongly, whatever spoke for it: two aliases at one name, the domain's own
+ * name or a caption as a text, an alias in the place of the domain that nothing on the page puts there.
+ */
+function possible(pass: Pass, records: readonly PastedRecord[]): readonly PastedRecord[] {
+  const own = pass.domain.slice(0, -1);
+  const wrong = ({ record, evidence }: PastedRecord): Extract<IntakeProblem, { code: "read-wrong" }>["why"] | undefined => {
+    const { name, type, data } = record;
+    if (type === "CNAME") {
+      const twins = records.filter((other) => other.record.type === "CNAME" && other.record.name === name);
+      if (new Set(twins.map(({ record: twin }) => printData(twin.type, twin.data))).size > 1) return "two-aliases";
+      if (name === pass.domain && evidence.host !== "label" && evidence.host !== "place") return "alias-of-domain";
+    }
+    if (type !== "TXT" || !("strings" in data)) return undefined;
+    const text = decodeUtf8(txtValue(data)).trim();
+    if (text.toLowerCase().replace(/\.$/, "") === own) return "value-is-domain";
+    return labelOf(text) !== undefined && evidence.value !== "label" ? "value-is-label" : undefined;
+  };
+  return records.filter((pasted, i) => {
+    const why = wrong(pasted);
+    if (why === undefined) return true;
+    const { name, type } = pasted.record;
+    if (!pass.problems.some((problem) => problem.code === "read-wrong" && problem.name === name && problem.type === type))
+      pass.problems.push({ row: i + 1, code: "read-wrong", name, type, why });
+    return false;
+  });
 }
 
 /**
