@@ -402,6 +402,52 @@ export const KINDS: Readonly<Record<string, (making: Making) => string>> = {
           `${record.host === "@" ? PAGE_DOMAIN : `${record.host}.${PAGE_DOMAIN}`}.\t300\tIN\t${record.type}\t${record.type === "TXT" ? `"${record.value}"` : record.type === "A" || record.type === "AAAA" ? record.value : `${whole(record)}.`}`,
       )
       .join("\n"),
+  "sections with equals signs": (m) =>
+    m.records
+      .map(
+        (record, i) =>
+          `[record ${i + 1}]\ntype = ${record.type}\nname = ${m.host(record)}\nvalue = ${record.value}${record.priority === undefined ? "" : `\npriority = ${record.priority}`}`,
+      )
+      .join("\n\n"),
+  "a table on its side": (m) =>
+    fieldsOf(m)
+      .map((field) => [m.words[field], ...m.records.map((record) => textOf(m, record, field) || "-")].join("\t"))
+      .join("\n"),
+  "fields in a row with semicolons": (m) =>
+    m.records
+      .map(
+        (record) =>
+          `${m.words.host}: ${m.host(record)}; ${m.words.type}: ${record.type}; ${record.priority === undefined ? "" : `${m.words.priority}: ${record.priority}; `}${m.words.value}: ${record.value}`,
+      )
+      .join("\n"),
+  "the value first": (m) =>
+    m.records
+      .map(
+        (record) =>
+          `Publish ${marked(m.r, whole(record))} at ${marked(m.r, m.host(record))} as ${/^[AM]/.test(record.type) ? "an" : "a"} ${record.type} record.`,
+      )
+      .join("\n"),
+  "dotted leaders": (m) => cards(m, (label, text) => `${label} ${".".repeat(20 - label.length)} ${text}`),
+  "sentences in German": (m) =>
+    m.records
+      .map(
+        (record) =>
+          `Legen Sie einen ${record.type}-Eintrag mit dem Namen „${m.host(record)}“ und dem Wert „${whole(record)}“ an.`,
+      )
+      .join("\n"),
+  "sentences in French": (m) =>
+    m.records
+      .map(
+        (record) => `Ajoutez un enregistrement ${record.type} avec le nom "${m.host(record)}" et la valeur "${whole(record)}".`,
+      )
+      .join("\n"),
+  "remarks in brackets": (m) =>
+    m.records
+      .map(
+        (record) =>
+          `${m.words.type} (choose this): ${record.type}\n${m.words.host} (without your domain): ${m.host(record)}\n${m.words.value} (copy it whole): ${whole(record)}`,
+      )
+      .join("\n\n"),
   "chat with an arrow": (m) =>
     m.records
       .map(
