@@ -259,7 +259,7 @@ export function leftoverOf(
       for (const { text } of fieldsOn({ ...line, text: rest }))
         if (!known.has(text.toLowerCase())) left.push({ text, line: line.number });
     const sentence = isSentence(rest) && !line.text.includes("\t");
-    for (const word of rest.split(/[\s,;()"“”<>|]+/)) {
+    for (const word of rest.split(/[\s,;()"“”„«»‹›‘’<>|]+/)) {
       const token = word.replace(/^['‘`]+|['’`.:!?]+$/g, "");
       if (token === "" || token.length > 4000) continue;
       const lower = token.toLowerCase().replace(/\.$/, "");

@@ -112,7 +112,9 @@ const SIGNS = /(?:[*ⓘ🛈\u2139?✱]|\p{Extended_Pictographic}|\ufe0f)+/gu;
 
 /** The field a text names, whatever its case, punctuation and remarks; undefined where it names none, or two. */
 export function labelOf(text: string): Label | undefined {
-  const label = plainLabelOf(text);
+  // A remark in brackets behind a label says nothing of which one it is.
+  const remark = /^([^()]{2,40}?)\s*\([^()]{2,60}\)\s*[:：]?$/.exec(text.trim());
+  const label = plainLabelOf(text) ?? (remark === null ? undefined : plainLabelOf(remark[1] as string));
   const unit = label?.column === "ttl" ? unitIn(text) : undefined;
   return label === undefined || unit === undefined ? label : { ...label, unit };
 }

@@ -49,6 +49,7 @@ export const isUsualHost = (text: string): boolean => USUAL_HOST.test(text) || /
 export function isValueForm(text: string): boolean {
   const plain = text.trim();
   if (POLICY.test(plain)) return true;
+  if (/^\d{1,5}\s+\S+$/.test(plain)) return looksLikeName(plain.replace(/^\d+\s+/, ""));
   if (/\s/.test(plain)) return false;
   if (/^\d{1,3}(?:\.\d{1,3}){3}$/.test(plain) || (/^[0-9a-f:.]+$/i.test(plain) && plain.split(":").length > 2)) return true;
   if (/^[\w.+-]+@[\w.-]+\.[a-z]{2,}$/i.test(plain)) return false;

@@ -69,7 +69,7 @@ function tokensOf(text: string): Token[] {
 
 /** Words that name a field in a label and mean something else in a sentence. */
 const NO_FIELD =
-  /^(?:records?|text|code|token|server|result|owner|node|alias|use|used|new|check|found|expected|current|old|valid|change|action|art|no|copy|edit|status|state|class|note|tag|service|port|content|answer|domain name|dns name|provider|required|optional|comment|contents|wert)$/i;
+  /^(?:records?|text|code|token|server|result|owner|node|alias|use|used|new|check|found|expected|current|old|valid|change|action|art|no|copy|edit|status|state|class|note|tag|service|port|content|answer|domain name|dns name|provider|required|optional|comment|contents)$/i;
 /** Words between a field and what is to stand in it. */
 const FILLER =
   /^(?:enter|type|paste|put|use|set|write|insert|fill|add|choose|select|give|is|be|should|must|reads?|of|to|in|with|the|this|your|following|exactly|just|only|field|box|column|input|and|then|a|an|it|as|eingeben|eintragen|ein|lautet|ist|wählen|saisissez|entrez|collez|choisissez|est|introduzca|pegue|es|inserisci|incolla|voer|plak|vul|kies|wpisz|wklej|:|=|by|equals?)$/i;
@@ -147,7 +147,7 @@ function fieldAt(
       if (!/^(?:host|name|value|type)$/i.test(words[0]?.text ?? "")) continue;
     }
     const plural = text.replace(/(?<=\w)e?s$/i, (end) => (end.length > 1 && /ress$/i.test(text.slice(0, -2)) ? "" : end));
-    const column = (labelOf(text) ?? labelOf(plural) ?? labelOf(text.replace(/s$/i, "")))?.column;
+    const column = (labelOf(text) ?? labelOf(plural) ?? labelOf(text.replace(/s$/i, "")) ?? labelOf(text.replace(/n$/i, "")))?.column;
     if (column === "type" || column === "host" || column === "value" || column === "priority" || column === "ttl")
       return { field: column, used, leads };
   }
@@ -360,6 +360,13 @@ class Scan {
     }
     if (isMail(text) || (/^https?:\/\//i.test(text) && kind === "word") || /^(?:version|build|release|v)$/i.test(lead)) return 1;
     const own = this.#ownName(text);
+    // A second name with an underscore in front, and elsewhere, is where the first one leads.
+    const isTarget =
+      own === undefined && looksLikeName(text) && text.split(".").length > 2 && this.#said.at(-1)?.field === "host";
+    if (isTarget && kind !== "policy") {
+      this.#push("value", token, kind === "quoted" ? "marked" : "form");
+      return 1;
+    }
     if (kind === "word" && own === undefined && isElsewhere(lead, text)) return 1;
     if (kind === "quoted") {
       if (own !== undefined || (HOST_LEAD.test(lead) && looksLikeHost(text)) || isSureHost(text))
