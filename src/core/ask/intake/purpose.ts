@@ -10,12 +10,21 @@ interface PurposeOf {
   readonly sure: boolean;
 }
 
-/** Words of a page by which it says what a record is for; the first that is found counts. */
+/**
+ * Words of a page by which it says what a record is for; the first that is found counts. What the reader is told to do (press verify, click
+ * here, open the settings, activate) says nothing of it.
+ */
 const SAID: readonly (readonly [RegExp, Purpose])[] = [
-  [/\b(?:track(?:ing|ed)?|clicks?|opens?|link branding|branded links?)\b/i, "tracking"],
-  [/\b(?:return[- ]path|bounces?|envelope)\b/i, "bounce"],
-  [/\b(?:certificates?|SSL|TLS|ACME|https)\b/i, "certificate"],
-  [/\b(?:own(?:s|ed|er|ership)?|verif(?:y|ies|ied|ication)|prove|proof|claim|belongs? to you|validate)\b/i, "ownership"],
+  [
+    /\b(?:track(?:ing|ed)|(?:click|open) (?:rates?|track\w*)|clicks and opens|opens and clicks|link branding|branded links?|links in (?:your )?(?:mail|newsletters?|messages))\b/i,
+    "tracking",
+  ],
+  [/\b(?:return[- ]path|bounces?|bounced|envelope|feedback (?:host|domain))\b/i, "bounce"],
+  [/\b(?:certificates?|SSL|TLS|ACME)\b/i, "certificate"],
+  [
+    /\b(?:own(?:s|ed|er|ership)?|verif(?:y|ies|ied|ying|ication)(?: of| that| your| the| you| this| domain| token| code| record|:)|prove|proof|claim|belongs? to you|validat(?:e|ion) (?:of |your |the )?domain)\b/i,
+    "ownership",
+  ],
 ];
 
 /** What an alias or address is for, where its own name shows it. */
