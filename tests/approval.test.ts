@@ -116,14 +116,28 @@ describe("by a link", () => {
     await pagewick(folder);
     lab.approvals.mode = mode;
     const published = await withPage(folder, ["publish", "--replace", "@", "--replace", "www", "--json"], act);
-    expect(published.exit).toBe(0);
+    expect(published.exit).toBe(1);
     const [only] = published.json.published;
+    expect(only).toMatchObject({ failed: true });
     expect(only.because).toMatch(expected);
     expect(only.sheet.filter(({ action }: { action: string }) => action === "enter").length).toBeGreaterThan(1);
     // Nothing is lost: it is one publication, and status says how it goes on.
     expect((await run(folder, "status", "--json")).json.domains[0].asks[0].next).toBe(
       "zandrel publish brackwater.example --check",
     );
+  });
+
+  test("approved on a telephone: nobody comes back, and the zone says it", async () => {
+    const folder = await workspace();
+    await pagewick(folder);
+    // The other browser cannot reach the address that waits for it here.
+    const published = await withPage(folder, ["publish", "--replace", "@", "--replace", "www", "--json"], (link) =>
+      lab.approvals.decide(link, "approve", false),
+    );
+    expect(published).toMatchObject({
+      exit: 0,
+      json: { published: [{ way: "approval", changed: 5, sheet: [], failed: false }] },
+    });
   });
 
   test("half of it comes: the rest is a sheet, and all of it one publication until it is entered", async () => {

@@ -50,7 +50,7 @@ export interface ApprovalDesk {
   /** Templates it knows, by provider and service. */
   readonly templates: Map<string, Template>;
   /** Says yes or no on a page, as a person does with one click; gives back where the browser is sent then. */
-  decide(link: string, decision?: "approve" | "refuse"): Promise<string | undefined>;
+  decide(link: string, decision?: "approve" | "refuse", comesBack?: boolean): Promise<string | undefined>;
   close(): Promise<void>;
 }
 
@@ -434,7 +434,7 @@ export async function startApprovalDesk(host: AuthorityHost, title: string, worl
     set mode(next) {
       desk.mode = next;
     },
-    async decide(link, decision = "approve") {
+    async decide(link, decision = "approve", comesBack = true) {
       const shownPage = await (await fetch(link)).text();
       const ticket = /name="ticket" value="([^"]+)"/.exec(shownPage)?.[1];
       if (ticket === undefined) return undefined;
@@ -444,7 +444,7 @@ export async function startApprovalDesk(host: AuthorityHost, title: string, worl
         redirect: "manual",
       });
       const back = answer.headers.get("location") ?? undefined;
-      if (back !== undefined) await fetch(back);
+      if (back !== undefined && comesBack) await fetch(back);
       return back;
     },
     close: () => server.close(),

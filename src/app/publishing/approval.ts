@@ -41,8 +41,9 @@ async function byLink(
   host: ApprovalHost,
   { call, template, changes, removed }: Planned,
   domain: Domain,
-  { workspace, request, context, title }: ApprovalContext,
+  how: ApprovalContext,
 ): Promise<{ kind: "came-back" } | { kind: "open" } | { kind: "not"; because: Clause }> {
+  const { workspace, request, context, title } = how;
   if (host.page === undefined) return { kind: "not", because: clause("approve-no-page", { title }) };
   if (template?.syncBlock === true)
     return {
@@ -72,7 +73,11 @@ async function byLink(
       minutes: waits ? APPROVAL_WINDOW / 60_000 : 0,
     });
     if (listener === undefined) return { kind: "open" };
-    const came = await listener.wait(APPROVAL_WINDOW);
+    // Who approves on a telephone, or in a browser elsewhere, never comes back here: the zone shows it as well.
+    const stop = new AbortController();
+    const came = await Promise.race([listener.wait(APPROVAL_WINDOW, stop.signal), untilThere(domain, changes, how, stop.signal)]);
+    stop.abort();
+    if (came.kind === "there") return { kind: "came-back" };
     if (came.kind === "nobody")
       return { kind: "not", because: clause("approve-nobody-back", { minutes: APPROVAL_WINDOW / 60_000 }) };
     const refused = refusal(came.query);
@@ -80,6 +85,25 @@ async function byLink(
   } finally {
     await listener?.close();
   }
+}
+
+/** How long after one look at the zone the next one follows, while a person approves (milliseconds). */
+const WHILE_WAITING = 2000;
+
+/** Looks at the zone while a person approves; ends once all of it is there, and never where that does not come. */
+async function untilThere(
+  domain: Domain,
+  changes: readonly Change[],
+  how: ApprovalContext,
+  stop: AbortSignal,
+): Promise<{ readonly kind: "there" }> {
+  while (!stop.aborted) {
+    await new Promise((resolve) => setTimeout(resolve, WHILE_WAITING));
+    if (stop.aborted) break;
+    const { left, unseen } = await missing(domain, changes, how, 0);
+    if (left.length === 0 && unseen === undefined) return { kind: "there" };
+  }
+  return new Promise(() => undefined);
 }
 
 /** Looks at the zone until the changes are there, or time is up; gives back those that are not, or are not seen. */
@@ -189,10 +213,12 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
     }
     // One set may be changed for several templates, so the zone is looked at when all of them are through.
     const left = new Set([...prepared.left, ...refused.flatMap((planned) => planned.changes)]);
+    let failed = refused.length > 0 && request.linkOnly !== true;
     const asked = [...new Set(applied.flatMap((planned) => planned.changes))].filter((change) => !left.has(change));
     if (applied.length > 0) {
       const absent = await missing(domain, asked, how);
       for (const change of absent.left) left.add(change);
+      failed ||= absent.left.length > 0;
       const some = { title, left: absent.left.length, of: asked.length };
       if (absent.unseen !== undefined) reasons.push(clause("approve-came-unseen", { ...some, unseen: absent.unseen }));
       else if (absent.left.length > 0) reasons.push(clause("approve-did-not-come", some));
@@ -212,6 +238,8 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
       kind: "by-hand",
       because: clause("publish-together", { parts: [...came, ...reasons, ...unapprovedChanges, ...rest] }),
       sheet: fillIn([...left], domain.name, formOf(domain, workspace)),
+      // What nobody approved and is gone or changed is no success either.
+      failed: failed || unapprovedChanges.length > 0,
     };
   }
 

@@ -36,6 +36,7 @@ export const published = z.object({
   because: sentence,
   visible: z.object({ latest: time.nullable(), because: sentence }),
   verifiers: z.array(z.string()).describe("the titles of the services that are to be asked to verify once everyone sees it"),
+  failed: z.boolean().describe("whether the DNS host, or the person there, was to carry it out and did not, or not all of it"),
   sheet: z.array(sheetEntry).describe("what to enter into the DNS host's form; empty for the other ways"),
 });
 
@@ -71,7 +72,7 @@ function publishedOf(
   changes: readonly Change[],
   because: Clause,
   now: number,
-  { verifiers = [], sheet = [] }: { verifiers?: string[]; sheet?: readonly SheetEntry[] } = {},
+  { verifiers = [], sheet = [], failed = false }: { verifiers?: string[]; sheet?: readonly SheetEntry[]; failed?: boolean } = {},
 ): Published {
   const cacheWindow = longestWindow(changes.flatMap((change) => change.cacheWindow ?? []));
   const unknown = clause(changes.length === 0 ? "spread-nothing-changed" : "spread-before-unknown");
@@ -86,6 +87,7 @@ function publishedOf(
         ? { latest: null, because: unknown }
         : { latest: visibleBy(now, cacheWindow), because: cacheWindow.because },
     verifiers,
+    failed,
     sheet: sheet.map((entry) => ({ ...entry })),
   };
 }
@@ -107,7 +109,10 @@ export async function apply(domain: Domain, changes: readonly Change[], how: App
   const outcome = await publishChanges(domain, changes, publisher, how);
   const sheet = outcome.kind === "by-hand" ? outcome.sheet : [];
   const verifiers = verifiersOf(domain, changes, how);
-  return publishedOf(domain.name, publisher, changes, outcome.because, how.context.clock.now(), { verifiers, sheet });
+  return publishedOf(domain.name, publisher, changes, outcome.because, how.context.clock.now(), {
+    ...{ verifiers, sheet },
+    failed: outcome.kind === "by-hand" && outcome.failed === true,
+  });
 }
 
 /**
@@ -248,8 +253,9 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
       const alreadyDone = earlier.length === 0 ? {} : { alreadyDone: earlier.join(", ") };
       done.push(await apply(domain, changes, { journal, workspace, request, context, ...alreadyDone }));
     }
+    // What a person or the DNS host refused, or what did not come, is not done.
     return {
-      ended: "fine",
+      ended: done.some(({ failed }) => failed) ? "problem" : "fine",
       result: { at: context.clock.now(), published: done, check: [], lost: [], compared: 0, lowered: request.lowerTtl },
     };
   });

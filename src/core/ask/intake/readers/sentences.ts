@@ -147,7 +147,8 @@ function fieldAt(
       if (!/^(?:host|name|value|type)$/i.test(words[0]?.text ?? "")) continue;
     }
     const plural = text.replace(/(?<=\w)e?s$/i, (end) => (end.length > 1 && /ress$/i.test(text.slice(0, -2)) ? "" : end));
-    const column = (labelOf(text) ?? labelOf(plural) ?? labelOf(text.replace(/s$/i, "")) ?? labelOf(text.replace(/n$/i, "")))?.column;
+    const column = (labelOf(text) ?? labelOf(plural) ?? labelOf(text.replace(/s$/i, "")) ?? labelOf(text.replace(/n$/i, "")))
+      ?.column;
     if (column === "type" || column === "host" || column === "value" || column === "priority" || column === "ttl")
       return { field: column, used, leads };
   }
