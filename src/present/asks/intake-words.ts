@@ -122,6 +122,11 @@ const READ_WRONG: Readonly<Record<Extract<IntakeProblem, { code: "read-wrong" }>
   "alias-of-domain": "an alias was read for the domain itself, where none can be",
 };
 
+const readWrong = ({ type, name, why }: Extract<IntakeProblem, { code: "read-wrong" }>) => ({
+  because: `the ${type} record for ${displayName(name)} cannot be meant: ${READ_WRONG[why]}`,
+  remedy: "see with --explain how the page was read, and give the record with --type, --host and --value",
+});
+
 /** Why a record of a paste cannot be saved, and what to do about it. */
 export function problemText(problem: IntakeProblem): { readonly because: string; readonly remedy: string } {
   const again = "copy it in full from the service's page and paste it again";
@@ -196,10 +201,7 @@ export function problemText(problem: IntakeProblem): { readonly because: string;
         remedy: "check it on the service's page, and give it as it has to be with --type, --host and --value",
       };
     case "read-wrong":
-      return {
-        because: `the ${problem.type} record for ${displayName(problem.name)} cannot be meant: ${READ_WRONG[problem.why]}`,
-        remedy: "see with --explain how the page was read, and give the record with --type, --host and --value",
-      };
+      return readWrong(problem);
     case "too-many-lines":
       return {
         because: `the paste has ${problem.lines} lines, more than any service's page`,
