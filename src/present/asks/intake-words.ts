@@ -86,8 +86,8 @@ const NO_RECORD = {
   },
 };
 
-/** What a page does not show in full, by its code and the text it shows in its place. */
-const UNFINISHED = {
+/** What is wrong with a text of the page, by its code: it is not shown in full, or is not what its field holds. */
+const TEXT_PROBLEMS = {
   ellipsis: (text: string) => ({
     because: `the value “${text}” was shortened by the page`,
     remedy: "use the page's copy button, which copies all of it, and paste it again",
@@ -107,6 +107,22 @@ const UNFINISHED = {
   words: (text: string) => ({
     because: `“${text}” describes a value and is none`,
     remedy: "find the value on the service's page; where these words are the value itself, give them with --value",
+  }),
+  "no-host": (text: string) => ({
+    because: `the page names no host for the ${text} record`,
+    remedy: "find the host on the page, and give it with --type, --host and --value",
+  }),
+  "not-a-type": (text: string) => ({
+    because: `“${text}” is not a record type`,
+    remedy: "ask the service for a TXT, CNAME or A record",
+  }),
+  "priority-invalid": (text: string) => ({
+    because: `the priority “${text}” is not a number`,
+    remedy: "mail servers are tried from the lowest number up; 10 is usual for the only one",
+  }),
+  "ttl-invalid": (text: string) => ({
+    because: `the TTL “${text}” is not a length of time`,
+    remedy: "look what the page says, and give it as seconds or like 1h; where it says nothing clear, leave it out",
   }),
   "no-port": (text: string) => ({
     because: `the SRV record that leads to ${text} has no port, so that nobody would know where to connect`,
@@ -137,7 +153,11 @@ export function problemText(problem: IntakeProblem): { readonly because: string;
     case "picture":
     case "words":
     case "no-port":
-      return UNFINISHED[problem.code](visible(problem.text));
+    case "no-host":
+    case "not-a-type":
+    case "priority-invalid":
+    case "ttl-invalid":
+      return TEXT_PROBLEMS[problem.code](visible(problem.text));
     case "host-invalid":
       return { because: `the host “${visible(problem.host)}” is not a name`, remedy: "check it against what the service shows" };
     case "mixed-script":
@@ -159,26 +179,6 @@ export function problemText(problem: IntakeProblem): { readonly because: string;
       return {
         because: `the ${problem.type === "" ? "record" : `${visible(problem.type)} record`}${problem.host === "" ? "" : ` for “${visible(problem.host)}”`} has no value`,
         remedy: again,
-      };
-    case "no-host":
-      return {
-        because: `the page names no host for the ${visible(problem.text)} record`,
-        remedy: "find the host on the page, and give it with --type, --host and --value",
-      };
-    case "not-a-type":
-      return {
-        because: `“${visible(problem.text)}” is not a record type`,
-        remedy: "ask the service for a TXT, CNAME or A record",
-      };
-    case "priority-invalid":
-      return {
-        because: `the priority “${visible(problem.text)}” is not a number`,
-        remedy: "mail servers are tried from the lowest number up; 10 is usual for the only one",
-      };
-    case "ttl-invalid":
-      return {
-        because: `the TTL “${visible(problem.text)}” is not a length of time`,
-        remedy: "look what the page says, and give it as seconds or like 1h; where it says nothing clear, leave it out",
       };
     case "number-differs":
       return {
