@@ -125,7 +125,7 @@ export function approvalAct(lab: Lab): Act {
         narration: "The page opens, and somebody presses the wrong button. Nothing is lost: what is left to do comes as a sheet.",
         argv: publish,
         clicks: (link) => lab.approvals.decide(link, "refuse"),
-        ends: 0,
+        ends: 1,
       },
       {
         narration:
