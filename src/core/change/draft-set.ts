@@ -119,11 +119,17 @@ export async function draftSet(drafting: Drafting, wanted: Wanted): Promise<void
   if (impossible(drafting, wanted)) return;
   const live = await liveAt(lookup, domain, name, type);
   if (live.kind === "failed") {
-    if (live.answer.why === "delegated" && live.answer.delegation?.ns.name !== domain)
+    const cut = live.answer.why === "delegated" ? live.answer.delegation?.ns : undefined;
+    if (live.answer.why === "delegated" && cut?.name !== domain)
       clash(
         { drafting, wanted },
         "below-zone-cut",
-        clause("change-below-zone-cut", { detail: live.answer.detail }),
+        cut === undefined
+          ? clause("change-below-zone-cut", { detail: live.answer.detail })
+          : clause("change-put-there", {
+              because: clause("change-below-zone-cut", { detail: live.answer.detail }),
+              by: drafting.provenanceOf(cut),
+            }),
         clause("change-breaks-nothing"),
         [clause("change-publish-there")],
       );
