@@ -558,7 +558,7 @@ const WORDS = {
     ],
   ],
 };
-WORDS["page behind page"] = WORDS["page on its way"] = WORDS.paste;
+WORDS["page behind page"] = WORDS["page on its way"] = WORDS["page of a kind"] = WORDS.paste;
 const DEAR = new Set([
   "page behind page",
   "page on its way",
