@@ -3,7 +3,6 @@ import { recordsWanted, STATES } from "../../core/ask/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
-import type { Cause } from "../../core/ownership/index.ts";
 import { printRecord } from "../../core/record/index.ts";
 import { askLink } from "../../net/service-link.ts";
 import { type Domain, type Journal, openWorkspace, type Workspace } from "../../workspace/index.ts";
@@ -55,14 +54,17 @@ export interface ProveOptions extends DnsOptions {
   readonly note: string | undefined;
 }
 
+/** What an ask is proven with. */
+export interface Proving {
+  readonly domain: Domain;
+  readonly workspace: Workspace;
+  readonly journal: Journal;
+  readonly request: ProveOptions;
+  readonly context: AppContext;
+}
+
 /** Asks the service over its link, where it has one. */
-async function askTheService(
-  { ask }: AskStanding,
-  domain: Domain,
-  workspace: Workspace,
-  request: ProveOptions,
-  context: AppContext,
-): Promise<Shown["asked"]> {
+async function askTheService({ ask }: AskStanding, { domain, workspace, request, context }: Proving): Promise<Shown["asked"]> {
   const service = workspace.settings.services[ask.service];
   if (service?.link === undefined)
     return {
@@ -83,48 +85,46 @@ async function askTheService(
   };
 }
 
-/**
- * Asks the service about what is there, unless some still see the old records, and keeps its answer. A service that does not take what
- * is there has a reason; where the web shows it, nobody has to wait for hours.
- */
-async function askedOnce(
-  standing: AskStanding,
-  domain: Domain,
-  workspace: Workspace,
-  journal: Journal,
-  request: ProveOptions,
-  context: AppContext,
-  dns: DnsContext | undefined,
-): Promise<{ readonly asked: Shown["asked"]; readonly seen: readonly Cause[] }> {
+/** Asks the service about what is there, unless some still see the old records, and keeps its answer. */
+async function askedOnce(standing: AskStanding, proving: Proving): Promise<Shown["asked"]> {
   const { ask, state, visibility } = standing;
+  const { domain, journal, request, context } = proving;
   // The service looks through a resolver of its own, which may hold the old answer for as long as anybody may.
-  if (!request.force && (state === "spreading" || isEarly(visibility, context.clock.now()))) {
-    const reason = clause(state === "spreading" ? "prove-spreading" : "prove-early");
-    return { asked: { answer: "not-asked", reason }, seen: [] };
-  }
-  const asked = await askTheService(standing, domain, workspace, request, context);
-  if (asked.answer === "not-asked") return { asked, seen: [] };
-  journal.append(context.clock.now(), domain.name, {
-    kind: "asked-service",
-    ask: ask.id,
-    service: ask.service,
-    answer: asked.answer,
-    reason: asked.reason,
-  });
-  const web = dns?.web;
-  const looks = asked.answer === "not-yet" && dns !== undefined && web !== undefined;
-  return { asked, seen: looks ? await causesOnTheWeb({ domain, workspace, dns, web, journal }, ask) : [] };
+  if (!request.force && (state === "spreading" || isEarly(visibility, context.clock.now())))
+    return { answer: "not-asked", reason: clause(state === "spreading" ? "prove-spreading" : "prove-early") };
+  const asked = await askTheService(standing, proving);
+  if (asked.answer !== "not-asked")
+    journal.append(context.clock.now(), domain.name, {
+      kind: "asked-service",
+      ask: ask.id,
+      service: ask.service,
+      answer: asked.answer,
+      reason: asked.reason,
+    });
+  return asked;
 }
 
-export async function proveOne(
-  standing: AskStanding,
-  domain: Domain,
-  workspace: Workspace,
-  journal: Journal,
-  request: ProveOptions,
-  context: AppContext,
-  dns?: DnsContext,
+/**
+ * The same, where a service does not take what is there: it has a reason, and where the web shows it, nobody has to wait for hours.
+ */
+async function explained(
+  shown: Shown,
+  { ask }: AskStanding,
+  { domain, workspace, journal }: Proving,
+  dns: DnsContext,
 ): Promise<Shown> {
+  const { web } = dns;
+  if (shown.asked.answer !== "not-yet" || web === undefined) return shown;
+  const seen = await causesOnTheWeb({ domain, workspace, dns, web, journal }, ask);
+  const [first] = seen;
+  return first === undefined
+    ? shown
+    : { ...shown, verdict: "astray", because: first.because, causes: [...seen, ...shown.causes] };
+}
+
+/** Looks how an ask can be proven from where it stands, asks its service where that may answer, and keeps what is proven. */
+export async function proveOne(standing: AskStanding, proving: Proving): Promise<Shown> {
+  const { domain, journal, request, context } = proving;
   const { ask, state, because, causes, visibility } = standing;
   const now = context.clock.now();
   const common = {
@@ -162,11 +162,8 @@ export async function proveOne(
     case "spreading": {
       if (ask.service === OWN_SERVICE)
         return { ...common, state, verdict: "found", because, asked: notAsked(clause("prove-own")) };
-      const { asked, seen } = await askedOnce(standing, domain, workspace, journal, request, context, dns);
+      const asked = await askedOnce(standing, proving);
       if (asked.answer === "accepted") return proven("service", asked.reason, asked);
-      const [first] = seen;
-      if (first !== undefined)
-        return { ...common, state, verdict: "astray", because: first.because, causes: [...seen, ...causes], asked };
       return {
         ...common,
         state,
@@ -226,11 +223,12 @@ export async function prove(request: ProveRequest, context: AppContext): Promise
     const lost: ProveResult["lost"] = [];
     for (const [domain, ids] of targets) {
       const surveyed = await survey(domain, dns, workspace, journal);
+      const proving: Proving = { domain, workspace, journal, request, context };
       // Who asks about one ask is told of that one.
       if (ids.size === domain.asks.length && (ids.size > 1 || !operands.some((operand) => namesAsk(operand, domain))))
         lost.push(...lossesShown(domain.name, surveyed.lost));
       for (const standing of surveyed.asks)
-        if (ids.has(standing.ask.id)) asks.push(await proveOne(standing, domain, workspace, journal, request, context, dns));
+        if (ids.has(standing.ask.id)) asks.push(await explained(await proveOne(standing, proving), standing, proving, dns));
     }
     const ended = endedFor(asks, context.clock.now());
     return { ended: ended === "fine" && lost.length > 0 ? "problem" : ended, result: { at: dns.now, lost, asks } };

@@ -90,13 +90,20 @@ export async function retire(request: RetireRequest, context: AppContext): Promi
     const dry = request.dryRun;
     const carried = dry || changes.length === 0 ? null : await apply(domain, changes, { journal, workspace, request, context });
     if (!dry) {
-      const entry = askEntry(domain, ask.id);
-      const publication = carried === null ? undefined : journal.publications(domain.name).at(-1)?.opened.id;
-      await reviseAsks(workspace, domain.name, context, () => ({
-        without: new Map([[ask.id, clause("retired-by-user", { changes: changes.length })]]),
-        retired: { ...(entry === undefined ? {} : { entry }), ...(publication === undefined ? {} : { publication }) },
-        result: undefined,
-      }));
+      // Another process may have published something else meanwhile.
+      const publication =
+        carried === null
+          ? undefined
+          : journal.publications(domain.name).findLast(({ opened }) => opened.changes.some(({ asks }) => asks.includes(ask.id)))
+              ?.opened.id;
+      await reviseAsks(workspace, domain.name, context, (fresh) => {
+        const entry = askEntry(fresh, ask.id);
+        return {
+          without: new Map([[ask.id, clause("retired-by-user", { changes: changes.length })]]),
+          retired: { ...(entry === undefined ? {} : { entry }), ...(publication === undefined ? {} : { publication }) },
+          result: undefined,
+        };
+      });
     }
     return {
       ended: "fine",

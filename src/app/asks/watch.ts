@@ -137,7 +137,7 @@ async function askServices(
       // A service without a link is asked on its own page, by the person who watches.
       if (journal === undefined || workspace.settings.services[standing.ask.service]?.link === undefined) continue;
       const options = { ...request, force: false, confirmed: false, note: undefined };
-      const { verdict, asked } = await proveOne(standing, domain, workspace, journal, options, context);
+      const { verdict, asked } = await proveOne(standing, { domain, workspace, journal, request: options, context });
       const key = `${domain.name} ${standing.ask.id}`;
       const tries = (refused.get(key)?.tries ?? 0) + (asked.answer === "not-asked" ? 0 : 1);
       if (verdict === "proven") confirmed.add(standing.ask);

@@ -1,4 +1,5 @@
 import { resolve } from "node:path";
+import { setTimeout as sleep } from "node:timers/promises";
 import { type Change, fillIn } from "../../core/change/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
@@ -90,20 +91,22 @@ async function byLink(
 /** How long after one look at the zone the next one follows, while a person approves (milliseconds). */
 const WHILE_WAITING = 2000;
 
-/** Looks at the zone while a person approves; ends once all of it is there, and never where that does not come. */
+/**
+ * Looks at the zone while a person approves; ends once all of it is there, and with nothing once it is stopped. A look that fails is no
+ * end of the waiting.
+ */
 async function untilThere(
   domain: Domain,
   changes: readonly Change[],
   how: ApprovalContext,
   stop: AbortSignal,
-): Promise<{ readonly kind: "there" }> {
-  while (!stop.aborted) {
-    await new Promise((resolve) => setTimeout(resolve, WHILE_WAITING));
-    if (stop.aborted) break;
-    const { left, unseen } = await missing(domain, changes, how, 0);
-    if (left.length === 0 && unseen === undefined) return { kind: "there" };
+): Promise<{ readonly kind: "there" } | { readonly kind: "nobody" }> {
+  for (;;) {
+    await sleep(WHILE_WAITING, undefined, { signal: stop }).catch(() => undefined);
+    if (stop.aborted) return { kind: "nobody" };
+    const seen = await missing(domain, changes, how, 0).catch(() => undefined);
+    if (seen?.left.length === 0 && seen.unseen === undefined) return { kind: "there" };
   }
-  return new Promise(() => undefined);
 }
 
 /** Looks at the zone until the changes are there, or time is up; gives back those that are not, or are not seen. */
@@ -127,7 +130,7 @@ async function missing(
     });
     // What could not be looked at is not known to have come.
     if (seen?.left.length === 0 || performance.now() > until) return seen ?? { left: changes, unseen: UNSEEN };
-    await new Promise((resolve) => setTimeout(resolve, AGAIN));
+    await sleep(AGAIN);
   }
 }
 
@@ -213,16 +216,21 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
     }
     // One set may be changed for several templates, so the zone is looked at when all of them are through.
     const left = new Set([...prepared.left, ...refused.flatMap((planned) => planned.changes)]);
-    let failed = refused.length > 0 && request.linkOnly !== true;
+    let failed: boolean | null = refused.length > 0 && request.linkOnly !== true;
     const asked = [...new Set(applied.flatMap((planned) => planned.changes))].filter((change) => !left.has(change));
     if (applied.length > 0) {
       const absent = await missing(domain, asked, how);
       for (const change of absent.left) left.add(change);
-      failed ||= absent.left.length > 0;
       const some = { title, left: absent.left.length, of: asked.length };
+      const isUnseen = absent.unseen !== undefined;
+      // What could not be looked at is not known to have failed.
+      if (absent.left.length > 0 && !isUnseen) failed = true;
       if (absent.unseen !== undefined) reasons.push(clause("approve-came-unseen", { ...some, unseen: absent.unseen }));
       else if (absent.left.length > 0) reasons.push(clause("approve-did-not-come", some));
       const beside = await changedBeside(domain, applied, how);
+      // What nobody approved and is gone or changed is no success either.
+      if (beside.sets.length > 0) failed = true;
+      else if (isUnseen || beside.unseen !== undefined) failed ||= null;
       if (beside.unseen !== undefined && absent.unseen === undefined)
         unapprovedChanges.push(clause("approve-beside-unseen", { unseen: beside.unseen }));
       if (beside.sets.length > 0)
@@ -238,8 +246,7 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
       kind: "by-hand",
       because: clause("publish-together", { parts: [...came, ...reasons, ...unapprovedChanges, ...rest] }),
       sheet: fillIn([...left], domain.name, formOf(domain, workspace)),
-      // What nobody approved and is gone or changed is no success either.
-      failed: failed || unapprovedChanges.length > 0,
+      failed,
     };
   }
 

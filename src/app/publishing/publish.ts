@@ -36,7 +36,12 @@ export const published = z.object({
   because: sentence,
   visible: z.object({ latest: time.nullable(), because: sentence }),
   verifiers: z.array(z.string()).describe("the titles of the services that are to be asked to verify once everyone sees it"),
-  failed: z.boolean().describe("whether the DNS host, or the person there, was to carry it out and did not, or not all of it"),
+  failed: z
+    .boolean()
+    .nullable()
+    .describe(
+      "whether the DNS host, or the person there, was to carry it out and did not, or not all of it; null: it could not be seen",
+    ),
   sheet: z.array(sheetEntry).describe("what to enter into the DNS host's form; empty for the other ways"),
 });
 
@@ -72,7 +77,11 @@ function publishedOf(
   changes: readonly Change[],
   because: Clause,
   now: number,
-  { verifiers = [], sheet = [], failed = false }: { verifiers?: string[]; sheet?: readonly SheetEntry[]; failed?: boolean } = {},
+  {
+    verifiers = [],
+    sheet = [],
+    failed = false,
+  }: { verifiers?: string[]; sheet?: readonly SheetEntry[]; failed?: boolean | null } = {},
 ): Published {
   const cacheWindow = longestWindow(changes.flatMap((change) => change.cacheWindow ?? []));
   const unknown = clause(changes.length === 0 ? "spread-nothing-changed" : "spread-before-unknown");
@@ -111,7 +120,7 @@ export async function apply(domain: Domain, changes: readonly Change[], how: App
   const verifiers = verifiersOf(domain, changes, how);
   return publishedOf(domain.name, publisher, changes, outcome.because, how.context.clock.now(), {
     ...{ verifiers, sheet },
-    failed: outcome.kind === "by-hand" && outcome.failed === true,
+    ...(outcome.kind === "by-hand" && outcome.failed !== undefined ? { failed: outcome.failed } : {}),
   });
 }
 
@@ -255,7 +264,11 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
     }
     // What a person or the DNS host refused, or what did not come, is not done.
     return {
-      ended: done.some(({ failed }) => failed) ? "problem" : "fine",
+      ended: done.some(({ failed }) => failed === true)
+        ? "problem"
+        : done.some(({ failed }) => failed === null)
+          ? "undetermined"
+          : "fine",
       result: { at: context.clock.now(), published: done, check: [], lost: [], compared: 0, lowered: request.lowerTtl },
     };
   });

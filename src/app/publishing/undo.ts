@@ -2,24 +2,26 @@ import * as z from "zod";
 import { dnsWants, isMet } from "../../core/ask/index.ts";
 import type { Change } from "../../core/change/index.ts";
 import { clause } from "../../core/clause/index.ts";
-import { Failure } from "../../core/failure.ts";
+import { Failure, type FailureCode } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
-import type { Domain, Journal, Publication, Workspace } from "../../workspace/index.ts";
+import type { AskEntry, Domain, Journal, Publication } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
 import { domainName, recordSet, time } from "../shapes.ts";
 import { reviseEntries } from "../standing/revise.ts";
 import { draftSource } from "../standing/source.ts";
-import { reverse, settleInterrupted, undoable } from "./publication.ts";
-import { apply, published } from "./publish.ts";
+import { type ApplyOptions, reverse, settleInterrupted, undoable } from "./publication.ts";
+import { apply, type Published, published } from "./publish.ts";
 
 export const undoSchema = z.object({
   at: time,
   undone: published.nullable().describe("what was carried out; null with --dry-run"),
   changes: z.array(z.object({ name: domainName, type: z.string(), before: recordSet, after: recordSet })),
   publication: z.number().describe("the number of the publication in the journal"),
-  restored: z.array(z.string()).describe("ids of asks that were retired with the publication and are back in the file"),
+  restored: z
+    .array(z.string())
+    .describe("ids of asks that were retired with the publication and are back in the file; with --dry-run, those that would be"),
 });
 
 /** What {@link undo} is asked. */
@@ -68,21 +70,40 @@ function keysInUse(journal: Journal, changes: readonly Change[]): ReturnType<typ
     });
 }
 
-/** Puts the ask back that was retired with a publication: its records are back, and without it nobody would look after them. */
-async function restoreRetired(
-  workspace: Workspace,
+/** The asks that were retired with a publication, and are not in the file of their domain. */
+function retiredWith({ name, asks }: Domain, { opened }: Publication, journal: Journal): readonly AskEntry[] {
+  const retired = journal.entries(name, "ask-retired").filter(({ publication }) => publication === opened.id);
+  return retired.flatMap(({ entry }) => (entry === undefined || asks.some(({ id }) => id === entry.id) ? [] : [entry]));
+}
+
+/** Ends of an undo after which the records may be back all the same. */
+const UNCERTAIN: ReadonlySet<FailureCode> = new Set(["publication-unknown", "accepted-not-shown"]);
+
+/**
+ * Takes a publication back together with the asks that were retired with it: without them nobody would look after the records. The asks
+ * come first, so that whatever stops this in between leaves something that can be undone again; where nothing was carried out, they go again.
+ */
+async function takeBack(
   domain: Domain,
-  { opened }: Publication,
-  journal: Journal,
-  context: AppContext,
-): Promise<string[]> {
-  const retired = journal.entries(domain.name, "ask-retired").filter(({ publication }) => publication === opened.id);
-  return reviseEntries(workspace, domain.name, context, ({ asks }) => {
-    const restore = retired.flatMap(({ entry }) =>
-      entry === undefined || asks.some(({ id }) => id === entry.id) ? [] : [entry],
-    );
-    return { add: restore, result: restore.map(({ id }) => id) };
+  publication: Publication,
+  changes: readonly Change[],
+  { workspace, journal, request, context }: Omit<ApplyOptions, "undoes">,
+): Promise<{ readonly undone: Published; readonly restored: string[] }> {
+  const restored = await reviseEntries(workspace, domain.name, context, (fresh) => {
+    const add = retiredWith(fresh, publication, journal);
+    return { add, result: add.map(({ id }) => id) };
   });
+  try {
+    const undone = await apply(domain, changes, { journal, workspace, request, context, undoes: publication.opened.id });
+    return { undone, restored };
+  } catch (error) {
+    if (error instanceof Failure && !UNCERTAIN.has(error.code) && restored.length > 0)
+      await reviseEntries(workspace, domain.name, context, () => ({
+        without: new Map(restored.map((id) => [id, clause("retired-not-undone")])),
+        result: undefined,
+      }));
+    throw error;
+  }
 }
 
 /** Take the newest publication of a domain back: every record set exactly as it was before. */
@@ -105,13 +126,12 @@ export async function undo(request: UndoRequest, context: AppContext): Promise<O
           undone: null,
           changes: changes.map(shownChange),
           publication: publication.opened.id,
-          restored: [],
+          restored: retiredWith(domain, publication, journal).map(({ id }) => id),
         },
       };
     if (context.interactive && (await context.choose({ kind: "undo", changes })) !== "yes")
       throw new Failure("undo-declined", {});
-    const undone = await apply(domain, changes, { journal, workspace, request, context, undoes: publication.opened.id });
-    const restored = await restoreRetired(workspace, domain, publication, journal, context);
+    const { undone, restored } = await takeBack(domain, publication, changes, { journal, workspace, request, context });
     return {
       ended: "fine",
       result: {

@@ -4,8 +4,13 @@ import type { Clause } from "../../core/clause/index.ts";
 /** How one way of publishing ended. `conflict`: the zone is not as it was drafted from, and nothing was done; `by-hand` leaves it to the user. */
 export type PublishOutcome =
   | { readonly kind: "published"; readonly because: Clause }
-  /** `failed`: the DNS host, or the person there, was to carry it out and did not, or not all of it. */
-  | { readonly kind: "by-hand"; readonly because: Clause; readonly sheet: readonly SheetEntry[]; readonly failed?: boolean }
+  /** `failed`: the DNS host, or the person there, was to carry it out and did not, or not all of it; null where that could not be seen. */
+  | {
+      readonly kind: "by-hand";
+      readonly because: Clause;
+      readonly sheet: readonly SheetEntry[];
+      readonly failed?: boolean | null;
+    }
   | { readonly kind: "conflict"; readonly because: Clause }
   | { readonly kind: "not-published"; readonly reason: NotDone; readonly because: Clause; readonly remedy: Clause }
   | { readonly kind: "unknown"; readonly because: Clause; readonly remedy: Clause };

@@ -1,9 +1,7 @@
-import { type Ask, isMet, type RecordsWant } from "../../core/ask/index.ts";
-import { type Clause, clause, NOTHING } from "../../core/clause/index.ts";
-import { type Answer, liveAt, ownSetOf } from "../../core/lookup/index.ts";
+import type { Ask } from "../../core/ask/index.ts";
+import { clause } from "../../core/clause/index.ts";
 import { type DomainName, displayName, name as nameOf, under, withoutRootDot } from "../../core/name/index.ts";
 import type { Cause } from "../../core/ownership/index.ts";
-import type { DataOf } from "../../core/record/index.ts";
 import {
   checksOf,
   type Fetched,
@@ -17,103 +15,13 @@ import {
   type SiteCheck,
   type SiteFlaw,
 } from "../../core/site/index.ts";
-import { negativeTtl } from "../../core/zone/index.ts";
-import { followPage, type WebOptions } from "../../net/web.ts";
-import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
+import { followPage } from "../../net/web.ts";
+import type { Domain, Workspace } from "../../workspace/index.ts";
 import type { DnsContext } from "../dns/context.ts";
-import { hostTitle } from "../standing/host.ts";
+import { addressesOf, askedOf, LEADING, type Site, type SiteContext, wantedAddresses } from "./led.ts";
 
 /** A path with a query that no site has, to see whether a redirect keeps them. */
 const PROBE = "/zandrel/check?kept=yes";
-
-/** Where a host leads, as the resolver says; and what the domain's own servers say, where that is something else. */
-interface Addresses {
-  readonly found: readonly string[] | undefined;
-  readonly failure: Clause;
-  /** `seconds`: how long the resolver may remember the old answer. */
-  readonly old?: { readonly own: readonly string[]; readonly seconds: number };
-}
-
-const ADDRESSES = ["A", "AAAA"] as const;
-
-/** The addresses in two answers, and the first failure among them. */
-function readAddresses(answers: readonly Answer[]): Addresses {
-  const failure = answers.find((answer) => answer.kind === "failed");
-  const found = answers.flatMap((answer) =>
-    answer.kind === "found" ? answer.set.data.map((data) => (data as DataOf["A"]).address) : [],
-  );
-  return {
-    found: failure?.kind === "failed" && found.length === 0 ? undefined : found,
-    failure: failure?.kind === "failed" ? failure.detail : NOTHING,
-  };
-}
-
-/** How long a resolver remembers an answer: what it found, or that there is nothing (seconds). */
-const remembered = (answer: Answer): number => {
-  if (answer.kind === "found") return Math.min(answer.set.ttl, ...answer.chain.map(({ ttl }) => ttl));
-  return answer.kind === "failed" || answer.soa === undefined ? 0 : negativeTtl(answer.soa);
-};
-
-const addressesAt = async (dns: DnsContext, host: DomainName): Promise<Addresses> =>
-  readAddresses(await Promise.all(ADDRESSES.map((type) => dns.world.ask(host, type))));
-
-/** The same for a host of a domain, beside what the domain's own servers say at this moment. */
-async function addressesOf({ domain, dns }: SiteContext, host: DomainName): Promise<Addresses> {
-  const [answers, { lookup }] = await Promise.all([
-    Promise.all(ADDRESSES.map((type) => dns.world.ask(host, type))),
-    dns.look(domain),
-  ]);
-  const seen = readAddresses(answers);
-  if (lookup === undefined || seen.found === undefined) return seen;
-  const { found: own } = readAddresses(await Promise.all(ADDRESSES.map((type) => lookup.ask(host, type))));
-  const { found } = seen;
-  const same = own === undefined || (own.length === found.length && own.every((address) => found.includes(address)));
-  return same ? seen : { ...seen, old: { own, seconds: Math.max(...answers.map(remembered)) } };
-}
-
-/** What is asked for a host of a site, and who can mend what is wrong there. */
-async function askedOf({ domain, workspace, dns }: SiteContext, host: DomainName): Promise<HostAsked> {
-  const www = under(nameOf("www"), domain.name) as DomainName;
-  const other = host === domain.name ? www : domain.name;
-  const wantsAt = ({ wants }: Ask, at: DomainName) =>
-    wants
-      .filter((want) => want.kind === "records" && want.name === at && LEADING.has(want.type))
-      .map((want) => want as RecordsWant);
-  const of = (at: DomainName) => domain.asks.filter((ask) => wantsAt(ask, at).length > 0);
-  const [here, there] = [of(host), of(other)];
-  const [first] = [...here, ...there];
-  const { lookup } = await dns.look(domain);
-  const isThere = async (want: RecordsWant): Promise<boolean> => {
-    const live = lookup === undefined ? undefined : await liveAt(lookup, domain.name, host, want.type);
-    return live !== undefined && isMet(live.kind === "alias" && want.type === "CNAME" ? live.set : ownSetOf(live), want);
-  };
-  const met = await Promise.all(here.flatMap((ask) => wantsAt(ask, host)).map(isThere));
-  const isTwin = host === www || host === domain.name;
-  return {
-    host: withoutRootDot(host),
-    asked: here.length > 0 ? "here" : there.length > 0 && isTwin ? "other" : "nowhere",
-    isPublished: !met.includes(false),
-    other: withoutRootDot(other),
-    builder: first === undefined ? undefined : (workspace.settings.services[first.service]?.title ?? first.service),
-    dnsHost: hostTitle(domain, workspace),
-  };
-}
-
-/** The addresses that asks want a host to lead to: named by them, or found behind the alias they ask for. */
-async function wantedAddresses(domain: Domain, host: DomainName, dns: DnsContext): Promise<string[]> {
-  const sets = domain.asks
-    .filter((ask) => ask.purpose === "site" || ask.purpose === "redirect")
-    .flatMap((ask) => ask.wants.flatMap((want) => (want.kind === "records" && want.name === host ? [want] : [])));
-  const direct = sets
-    .filter((set) => set.type === "A" || set.type === "AAAA")
-    .flatMap((set) => (set.data as readonly DataOf["A"][]).map((data) => data.address));
-  const behind = await Promise.all(
-    sets
-      .filter((set) => set.type === "CNAME")
-      .map(async (set) => (await addressesAt(dns, (set.data[0] as DataOf["CNAME"]).target)).found ?? []),
-  );
-  return [...new Set([...direct, ...behind.flat()])];
-}
 
 /** Whether CAA records let the certificate issuers of the workspace issue. */
 async function caaChecks(host: DomainName, workspace: Workspace, dns: DnsContext): Promise<SiteCheck[]> {
@@ -136,20 +44,8 @@ async function caaChecks(host: DomainName, workspace: Workspace, dns: DnsContext
   );
 }
 
-/** What the checks of one domain look at. */
-export interface SiteContext {
-  readonly domain: Domain;
-  readonly workspace: Workspace;
-  readonly dns: DnsContext;
-  readonly web: WebOptions;
-  readonly journal: Journal | undefined;
-}
-
-/** Types that lead visitors somewhere. */
-const LEADING: ReadonlySet<string> = new Set(["A", "AAAA", "CNAME"]);
-
 /** When something at a host was published last; a certificate takes its time from there. */
-const publishedAt = ({ journal, domain }: SiteContext, host: DomainName): number | undefined =>
+const publishedAt = ({ journal, domain }: Site, host: DomainName): number | undefined =>
   journal
     ?.publications(domain.name)
     .findLast(
@@ -160,7 +56,7 @@ const publishedAt = ({ journal, domain }: SiteContext, host: DomainName): number
 
 /** Where a host leads; `isLed` says whether it leads anywhere yet, so that its pages can be looked at. */
 async function addressChecks(
-  site: SiteContext,
+  site: Site,
   host: DomainName,
   asked: HostAsked,
 ): Promise<{ readonly addresses: SiteCheck[]; readonly isLed: boolean }> {
@@ -171,11 +67,11 @@ async function addressChecks(
     const because = clause("site-old-address", { host: shown, found, ...old });
     return { addresses: [checksOf("address", shown).unknown(because, clause("site-old-address-mend"))], isLed: false };
   }
-  const addresses = judgeAddresses(host, found, await wantedAddresses(site.domain, host, site.dns), failure, asked);
+  const addresses = judgeAddresses(host, found, await wantedAddresses(site, host), failure, asked);
   return { addresses, isLed: found !== undefined && found.length > 0 };
 }
 
-async function checkHost(site: SiteContext, host: DomainName): Promise<SiteCheck[]> {
+async function checkHost(site: Site, host: DomainName): Promise<SiteCheck[]> {
   const { workspace, dns, web } = site;
   const plain = withoutRootDot(host);
   const asked = await askedOf(site, host);
@@ -204,7 +100,7 @@ function hostsLed(asks: readonly Ask[]): DomainName[] {
 }
 
 /** The domain itself and `www`, each for itself and both together. */
-async function checkPair(site: SiteContext, www: DomainName): Promise<SiteCheck[]> {
+async function checkPair(site: Site, www: DomainName): Promise<SiteCheck[]> {
   const { domain, web } = site;
   const hosts = [domain.name, www];
   const each = await Promise.all(hosts.map((host) => checkHost(site, host)));
@@ -218,7 +114,7 @@ async function checkPair(site: SiteContext, www: DomainName): Promise<SiteCheck[
 }
 
 /** A domain that only redirects: at both names, over HTTP and HTTPS. */
-async function checkRedirect(site: SiteContext, www: DomainName): Promise<SiteCheck[]> {
+async function checkRedirect(site: Site, www: DomainName): Promise<SiteCheck[]> {
   const { domain, workspace, dns, web } = site;
   const leadsTo = redirectTarget(domain, workspace);
   if (leadsTo === undefined)
@@ -246,8 +142,11 @@ async function checkRedirect(site: SiteContext, www: DomainName): Promise<SiteCh
   return (await Promise.all(per)).flat();
 }
 
+const lookedAt = async (context: SiteContext): Promise<Site> => ({ ...context, looked: await context.dns.look(context.domain) });
+
 /** Where the names of a domain lead: the domain itself and `www` together, and every host that an ask leads somewhere. */
-export async function checkDomain(site: SiteContext): Promise<SiteCheck[]> {
+export async function checkDomain(context: SiteContext): Promise<SiteCheck[]> {
+  const site = await lookedAt(context);
   const { domain } = site;
   const www = under(nameOf("www"), domain.name) as DomainName;
   const main = await (domain.role === "redirect" ? checkRedirect(site, www) : checkPair(site, www));
@@ -265,7 +164,8 @@ const AT_THE_SERVICE: ReadonlySet<SiteFlaw | undefined> = new Set([
 ]);
 
 /** Why a service that was asked to verify does not take the hosts that an ask leads to it, as far as the web shows it. */
-export async function causesOnTheWeb(site: SiteContext, ask: Ask): Promise<Cause[]> {
+export async function causesOnTheWeb(context: SiteContext, ask: Ask): Promise<Cause[]> {
+  const site = await lookedAt(context);
   const checks = await Promise.all(hostsLed([ask]).map((host) => checkHost(site, host)));
   return checks
     .flat()

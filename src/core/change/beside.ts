@@ -1,5 +1,6 @@
+import type { Clause } from "../clause/index.ts";
 import { type Lookup, liveAt, ownSetOf } from "../lookup/index.ts";
-import { type DomainName, isAtOrBelow, name as nameOf, ROOT, under } from "../name/index.ts";
+import { type DomainName, isAtOrBelow, name as nameOf, parentOf, ROOT, under } from "../name/index.ts";
 import { type DataOf, isOfType, type RecordSet } from "../record/index.ts";
 import { mayIssue } from "../site/index.ts";
 import type { Wanted } from "./gather.ts";
@@ -19,11 +20,11 @@ export function leadsElsewhere(set: RecordSet<DataOf["HTTPS"]>, name: DomainName
   );
 }
 
-/** A name whose own CAA records forbid what an ask wants to allow above it, or at it. */
-export interface ForbiddenIssuer {
-  readonly at: DomainName;
-  readonly issuer: string;
-}
+/** Whether an issuer that is asked for may issue: a name whose own CAA records keep it out, or why that is not known. */
+export type IssuerVerdict =
+  | { readonly kind: "allowed" }
+  | { readonly kind: "forbidden"; readonly at: DomainName; readonly issuer: string }
+  | { readonly kind: "unknown"; readonly because: Clause };
 
 /**
  * Whether an issuer that an ask wants to allow is forbidden all the same: the CAA set nearest to a host counts alone (RFC 8659 section 3),
@@ -32,14 +33,14 @@ export interface ForbiddenIssuer {
  * @param needed what the domain's asks want, whose sites need the certificate
  * @param after the records at the name as they will be
  */
-export async function forbiddenIssuer(
+export async function judgeIssuers(
   { name, set }: Wanted,
   after: RecordSet,
   needed: readonly Wanted[],
   lookup: Lookup,
   domain: DomainName,
-): Promise<ForbiddenIssuer | undefined> {
-  if (!isOfType(set, "CAA")) return undefined;
+): Promise<IssuerVerdict> {
+  if (!isOfType(set, "CAA")) return { kind: "allowed" };
   const issuers = set.data.flatMap(({ tag, value }) => {
     const issuer = value.split(";")[0]?.trim() ?? "";
     return tag === "issue" && issuer !== "" ? [issuer] : [];
@@ -52,17 +53,30 @@ export async function forbiddenIssuer(
   const planned: Lookup = {
     async ask(of, type) {
       if (of === name && type === "CAA") return { kind: "found", set: after, chain: [], authoritative: true };
-      // Only what this zone says is weighed; what an alias leads to is its owner's.
-      const own = ownSetOf(await liveAt(lookup, domain, of, type as "CAA"));
+      const live = await liveAt(lookup, domain, of, type as "CAA");
+      // Only what this zone says is weighed; what an alias or a delegation leads to is its owner's.
+      if (live.kind === "failed" && live.answer.why !== "delegated") return live.answer;
+      const own = live.kind === "wildcard" ? live.set : ownSetOf(live);
       return own === undefined
         ? { kind: "nodata", chain: [], authoritative: true }
         : { kind: "found", set: own, chain: [], authoritative: true };
     },
   };
+  let unknown: IssuerVerdict | undefined;
   for (const host of new Set(hosts))
     for (const issuer of issuers) {
       const verdict = await mayIssue(planned, host, issuer);
-      if (verdict.kind === "forbidden") return { at: verdict.at, issuer };
+      if (verdict.kind === "forbidden") return { kind: "forbidden", at: verdict.at, issuer };
+      if (verdict.kind === "unknown") unknown ??= verdict;
     }
+  return unknown ?? { kind: "allowed" };
+}
+
+/** The name above another whose CAA records count for it until it has records of its own (RFC 8659 section 3); undefined where none does. */
+export async function issuersAbove(name: DomainName, lookup: Lookup, domain: DomainName): Promise<DomainName | undefined> {
+  for (let above = name; above !== domain; ) {
+    above = parentOf(above);
+    if (ownSetOf(await liveAt(lookup, domain, above, "CAA")) !== undefined) return above;
+  }
   return undefined;
 }

@@ -12,7 +12,7 @@ import {
   sameData,
   withData,
 } from "../record/index.ts";
-import { forbiddenIssuer, leadsElsewhere } from "./beside.ts";
+import { issuersAbove, judgeIssuers, leadsElsewhere } from "./beside.ts";
 import { breaksWithout, shown } from "./breaks.ts";
 import { type ClashKind, hazardOf } from "./clash.ts";
 import { type Change, cacheWindowPart, type Drafting } from "./drafting.ts";
@@ -298,6 +298,14 @@ function disagreeOnTtl(step: Step): boolean {
   return true;
 }
 
+/** The set of another type at the wanted name; where it could not be asked about, that is noted. */
+async function ownSetSeen({ drafting, wanted }: Step, type: RecordType): Promise<RecordSet | undefined | "unseen"> {
+  const live = await liveAt(drafting.lookup, drafting.domain, wanted.name, type);
+  if (live.kind !== "failed") return ownSetOf(live);
+  drafting.undetermined.push({ name: wanted.name, type, because: live.answer.detail, asks: wanted.asks });
+  return "unseen";
+}
+
 /** An address of the other kind that nobody asked for still leads part of the visitors to the old place, for as long as it is there. */
 async function withoutLeftovers(step: Step): Promise<boolean> {
   const { drafting, wanted } = step;
@@ -306,7 +314,8 @@ async function withoutLeftovers(step: Step): Promise<boolean> {
   const family = type === "A" ? "AAAA" : "A";
   if (!(await ledByAddresses(step))) return false;
   if (drafting.needed.some((other) => other.name === name && other.type === family)) return true;
-  const leftover = ownSetOf(await liveAt(drafting.lookup, drafting.domain, name, family));
+  const leftover = await ownSetSeen(step, family);
+  if (leftover === "unseen") return false;
   if (leftover === undefined) return true;
   return makeRoom(
     step,
@@ -323,10 +332,18 @@ async function ledByAddresses(step: Step): Promise<boolean> {
   const addresses = drafting.needed
     .filter((other) => other.name === name && (other.type === "A" || other.type === "AAAA"))
     .flatMap(({ set }) => (set.data as readonly DataOf["A"][]).map(({ address }) => address));
-  const live = ownSetOf(await liveAt(drafting.lookup, drafting.domain, name, "HTTPS"));
-  if (live === undefined || !isOfType(live, "HTTPS") || !leadsElsewhere(live, name, addresses)) return true;
+  const there = await ownSetSeen(step, "HTTPS");
+  if (there === "unseen") return false;
+  if (there === undefined || !isOfType(there, "HTTPS") || !leadsElsewhere(there, name, addresses)) return true;
   if (step.gone.some((change) => change.type === "HTTPS")) return true;
-  return makeRoom(step, live, "leads-elsewhere", clause("change-leads-elsewhere", { name, set: shown(live) }));
+  return makeRoom(step, there, "leads-elsewhere", clause("change-leads-elsewhere", { name, set: shown(there) }));
+}
+
+/** What it means that nothing stands at a name yet: a first CAA record shuts out whoever it does not name (RFC 8659 section 3). */
+async function noneThere({ drafting: { domain, lookup }, wanted: { name, set } }: Step): Promise<Clause> {
+  if (!isOfType(set, "CAA") || !set.data.some(({ tag }) => tag === "issue")) return clause("change-none-there");
+  const above = await issuersAbove(name, lookup, domain);
+  return above === undefined ? clause("change-first-issuer") : clause("change-nearer-issuer", { name, above });
 }
 
 /** A name nearer to a site than the one that is asked for may have CAA records of its own, which count there alone. */
@@ -334,9 +351,14 @@ async function letsIssue(step: Step, after: RecordSet): Promise<boolean> {
   const { drafting, wanted, met } = step;
   const { domain, lookup, needed, replace } = drafting;
   const { name } = wanted;
-  const forbidden = await forbiddenIssuer(wanted, after, needed, lookup, domain);
-  if (forbidden === undefined || replace.has(name)) return true;
-  const { at, issuer } = forbidden;
+  if (replace.has(name)) return true;
+  const verdict = await judgeIssuers(wanted, after, needed, lookup, domain);
+  if (verdict.kind === "allowed") return true;
+  if (verdict.kind === "unknown") {
+    drafting.undetermined.push({ name, type: wanted.type, because: verdict.because, asks: wanted.asks });
+    return false;
+  }
+  const { at, issuer } = verdict;
   clash(
     step,
     "issuer-forbidden",
@@ -444,9 +466,7 @@ async function draftRecords(step: Step): Promise<void> {
   const common = { name, type, before, asks, ...cacheWindowPart(live) };
   if (type === "CAA" && !(await letsIssue(step, before === undefined ? set : withData(before, set.data)))) return;
   if (before === undefined) {
-    const first = isOfType(set, "CAA") && set.data.some(({ tag }) => tag === "issue");
-    const none = clause(first ? "change-first-issuer" : "change-none-there");
-    changes.push(...gone, { ...common, action: "add", after: set, because: reason(step, none) });
+    changes.push(...gone, { ...common, action: "add", after: set, because: reason(step, await noneThere(step)) });
     return;
   }
   const others = SHARED.has(type) ? pick(before, () => false) : foreign(step, before);

@@ -110,8 +110,29 @@ describe("what leads browsers and issuers elsewhere", () => {
     expect(await kinds(there, ...asks)).toEqual(["issuer-forbidden"]);
   });
 
-  test("the first issuer says whom it shuts out", async () => {
+  test.each<[string, string, string]>([
+    ["CAA of the site", 'sub CAA 0 issue "new.example"', "www.sub.brackwater.example. CAA"],
+    ["HTTPS", "two A 192.0.2.2", "two.brackwater.example. HTTPS"],
+    ["an address of the other kind", "two A 192.0.2.2", "two.brackwater.example. AAAA"],
+  ])("%s that could not be asked about is not taken for missing", async (_, asked, silent) => {
+    const zone = live();
+    const lookup: Lookup = {
+      ask: async (of, type) => (`${of} ${type}` === silent ? failed("unreachable", verbatim("silence")) : zone.ask(of, type)),
+    };
+    const { changes, undetermined } = await draft([ask("a", asked)], { lookup });
+    expect(changes).toEqual([]);
+    expect(undetermined.map(({ asks }) => asks)).toEqual([["a"]]);
+  });
+
+  test("records nearer to a name say which ones counted until now", async () => {
     const { changes } = await draft([ask("a", 'sub CAA 0 issue "new.example"')]);
+    // The domain itself has a CAA record, which counted below it.
+    expect(allInWords(changes[0]?.because)).toContain("the CAA records of brackwater.example count for sub.brackwater.example");
+  });
+
+  test("the first issuer says whom it shuts out", async () => {
+    const lookup = live(LIVE.replace(/^@ CAA.*\n/m, ""));
+    const { changes } = await draft([ask("a", 'sub CAA 0 issue "new.example"')], { lookup });
     expect(allInWords(changes[0]?.because)).toContain("from then on only the ones named");
   });
 });

@@ -78,8 +78,8 @@ export interface HostAsked {
   readonly host: string;
   /** Asks want it led somewhere; only the other one of the domain and `www`; or neither. */
   readonly asked: "here" | "other" | "nowhere";
-  /** Whether the domain's own servers show what is asked. */
-  readonly isPublished: boolean;
+  /** Whether the domain's own servers show what is asked; undefined where they could not be asked. */
+  readonly isPublished: boolean | undefined;
   /** The other one of the domain and `www`. */
   readonly other: string;
   /** Titles of the service that asks, and of the DNS host. */

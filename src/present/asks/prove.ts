@@ -25,6 +25,8 @@ export function proveText({ asks, at, lost }: ProveResult, layout: Layout): stri
         `${style.state(ask.verdict, `${mark[ask.verdict]} ${ask.verdict}`)}  ${style.title(ask.id)}  ${style.quiet(displayName(ask.domain))}`,
         `  ${wrap(visible(inWords(ask.because)), width - 2, "  ")}`,
       ];
+      // What the service itself says comes before what was found out about it.
+      if (ask.asked.answer === "not-yet") lines.push(`  ${wrap(visible(inWords(ask.asked.reason)), width - 2, "  ")}`);
       ask.causes.forEach((cause, i) => {
         // A cause that is the whole of what was found is not said twice.
         const label = cause.kind === "sick-server" ? "besides" : i === 0 ? "cause" : "or";
@@ -32,7 +34,12 @@ export function proveText({ asks, at, lost }: ProveResult, layout: Layout): stri
           lines.push(`  ${label}: ${wrap(visible(inWords(cause.because)), width - 11, "         ")}`);
         lines.push(`  ${style.careful("do:")} ${wrap(visible(inWords(cause.remedy)), width - 6, "      ")}`);
       });
-      if (ask.verdict !== "proven" && ask.causes.length === 0 && ask.asked.reason.clause !== "nothing")
+      if (
+        ask.verdict !== "proven" &&
+        ask.asked.answer !== "not-yet" &&
+        ask.causes.length === 0 &&
+        ask.asked.reason.clause !== "nothing"
+      )
         lines.push(`  ${wrap(visible(inWords(ask.asked.reason)), width - 2, "  ")}`);
       if (ask.verdict === "absent") lines.push(`  next: ${style.command(`zandrel draft ${withoutRootDot(ask.domain)}`)}`);
       if (ask.verdict === "found" && ask.state === "settled" && ask.visibleBy !== null && ask.visibleBy > now)

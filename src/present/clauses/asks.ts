@@ -344,6 +344,7 @@ export const ASKS = {
   "question-host": ({ field }: QuestionHost) => HOST[field],
   "retired-newer-version": "a newer version was saved in its place",
   "retired-other-policy": "another takes its place",
+  "retired-not-undone": "the records that went with it could not be brought back",
   "retired-rebuilt": "it was built again from the addresses of today",
   "retired-by-user": ({ changes }: { readonly changes: number }) => `record sets changed: ${changes}`,
   // Where a move to other name servers stands, in words.

@@ -76,6 +76,9 @@ const MEND: Readonly<Record<UpdateMend["what"], string>> = {
 };
 
 /** What is said of drafts, of ways to publish, and of DNS hosts and kits. */
+/** An issuer of certificates that an ask wants allowed at a name, and the name whose CAA records keep it out. */
+type IssuerForbidden = { readonly name: DomainName; readonly at: DomainName; readonly issuer: string };
+
 export const PUBLISHING = {
   "publish-shown-otherwise": ({ differences }: { readonly differences: readonly string[] }) =>
     `accepted, but the zone shows otherwise: ${differences.join("; ")}`,
@@ -302,32 +305,18 @@ export const PUBLISHING = {
     `${displayName(name)} also has ${family === "AAAA" ? "an AAAA" : "an A"} record (${addresses}) that leads elsewhere, and some visitors would still arrive there`,
   "change-leads-elsewhere": ({ name, set }: { readonly name: DomainName; readonly set: string }) =>
     `${displayName(name)} also has an HTTPS record (${set}) that was made for another place, and browsers follow it before they look at the addresses`,
-  "change-issuer-forbidden": ({
-    name,
-    at,
-    issuer,
-  }: {
-    readonly name: DomainName;
-    readonly at: DomainName;
-    readonly issuer: string;
-  }) =>
+  "change-issuer-forbidden": ({ name, at, issuer }: IssuerForbidden) =>
     at === name
       ? `a CAA record at ${displayName(at)} that issuers must understand, and do not, keeps ${issuer} from issuing a certificate`
       : `${displayName(at)} has CAA records of its own, which count there instead of those of ${displayName(name)}, and they do not name ${issuer}`,
-  "change-issuer-forbidden-breaks": ({ at, issuer }: { readonly at: DomainName; readonly issuer: string }) =>
+  "change-issuer-forbidden-breaks": ({ at, issuer }: Pick<IssuerForbidden, "at" | "issuer">) =>
     `${issuer} gives no certificate for ${displayName(at)}`,
-  "change-issuer-forbidden-mend": ({
-    name,
-    at,
-    issuer,
-  }: {
-    readonly name: DomainName;
-    readonly at: DomainName;
-    readonly issuer: string;
-  }) =>
+  "change-issuer-forbidden-mend": ({ name, at, issuer }: IssuerForbidden) =>
     at === name
       ? `remove the CAA record at ${displayName(at)} that is marked critical (128)`
       : `enter the CAA record 0 issue "${issuer}" at ${displayName(at)} too, or remove the ones that are there`,
+  "change-nearer-issuer": ({ name, above }: { readonly name: DomainName; readonly above: DomainName }) =>
+    `and none is there yet; until now the CAA records of ${displayName(above)} count for ${displayName(name)}, from then on only its own`,
   /** A first CAA record closes what was open to every issuer until then (RFC 8659 section 3). */
   "change-first-issuer":
     "and none is there yet; until now every issuer may give certificates for the domain, from then on only the ones named: see that the issuer of your site's own certificate is among them",

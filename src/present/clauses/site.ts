@@ -112,6 +112,8 @@ export const SITE = {
     const before = instead === "parked" ? ", and remove the record that leads to the parked page" : "";
     switch (asked) {
       case "here":
+        if (isPublished === undefined)
+          return "look again when the domain's own name servers answer: what they say of it is not known";
         if (!isPublished) return `publish what ${at} asks for at ${host}: zandrel draft shows it${before}`;
         switch (instead) {
           case "no-address":

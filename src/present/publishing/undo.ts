@@ -3,7 +3,7 @@ import type { undoSchema } from "../../app/publishing/undo.ts";
 import { displayName } from "../../core/name/index.ts";
 import { printData, type RecordSet } from "../../core/record/index.ts";
 import type { SetChange } from "../../core/zone/index.ts";
-import { listOf } from "../english.ts";
+import { allOf } from "../english.ts";
 import { visible } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { presentPublished } from "./publish.ts";
@@ -13,9 +13,12 @@ export function undoText({ undone, changes, at, restored }: z.output<typeof undo
   const { style } = context;
   // What a person still has to type is not done yet.
   const title = undone?.sheet.length === 0 ? "Undone." : "To take it back, enter this.";
-  const back = restored.length === 0 ? "" : `\n${listOf(restored)} is among the asks of the domain again.`;
-  if (undone !== null) return `${style.title(title)} ${presentPublished(undone, at, context, "take-back")}${back}\n`;
-  return `${reversalText(changes)}Nothing was changed, because of --dry-run.\n`;
+  if (undone !== null) {
+    const back = restored.length === 0 ? "" : `\n${allOf(restored, "is", "are")} among the asks of the domain again.`;
+    return `${style.title(title)} ${presentPublished(undone, at, context, "take-back")}${back}\n`;
+  }
+  const asks = restored.length === 0 ? "" : `  ${allOf(restored, "comes", "come")} back to the asks of the domain.\n`;
+  return `${reversalText(changes)}${asks}Nothing was changed, because of --dry-run.\n`;
 }
 
 /** What taking a publication back does to each set. */
