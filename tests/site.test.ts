@@ -1,4 +1,6 @@
 import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { createServer, type Server } from "node:http";
+import type { AddressInfo } from "node:net";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { name } from "../src/core/name/index.ts";
@@ -168,5 +170,79 @@ describe("proofs on the web", () => {
     expect((await zandrel(here, ["prove", "file", "--json"], { env: lab.env })).json.asks[0].causes).toMatchObject([
       { kind: "web-proof", because: expect.stringContaining("404") },
     ]);
+  });
+});
+
+describe("what visitors meet, and what is asked", () => {
+  const apex = name("brackwater.example");
+  const shop = name("shop", apex);
+  const put = (address: string) => lab.nettlehost.put(apex, { name: shop, type: "A", ttl: 3600, data: [{ address }] });
+  /** A workspace where Wickerhall asks for an address of the shop, and says no over its link. */
+  async function asking(address: string): Promise<{ readonly folder: string; readonly server: Server }> {
+    const server = createServer((_, response) => {
+      response.writeHead(200, { "content-type": "application/json" });
+      response.end(JSON.stringify({ verdict: "not-yet", reason: "we do not see the shop", checkedAt: "2026-03-02T12:00:00Z" }));
+    });
+    await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
+    const link = `http://127.0.0.1:${(server.address() as AddressInfo).port}/v1`;
+    const settings = lab.settings.replace(
+      /^services:\n/m,
+      `services:\n  wickerhall:\n    title: Wickerhall\n    link: ${link}\n`,
+    );
+    const here = folderWith({ "zandrel.yaml": settings });
+    mkdirSync(join(here, "domains"));
+    writeFileSync(
+      join(here, "domains/b.yaml"),
+      `domain: brackwater.example\nhost: nettlehost\nasks:\n  - id: shop\n    service: wickerhall\n    purpose: site\n    records: shop A ${address}\n`,
+    );
+    return { folder: here, server };
+  }
+
+  test("a service that says no is explained by what the web shows, beside its own words", async () => {
+    put("127.53.0.22");
+    lab.clock.leap(7_200_000);
+    const { folder: here, server } = await asking("127.53.0.22");
+    const prove = (...more: string[]) => zandrel(here, ["prove", "shop", ...more], { env: lab.env });
+    try {
+      lab.web.hosts.set("shop.brackwater.example", { kind: "site", body: "<p>No such site here</p>" });
+      await lab.web.certify("shop.brackwater.example");
+      const { json } = await prove("--json");
+      expect(json.asks[0]).toMatchObject({ verdict: "astray", asked: { answer: "not-yet" } });
+      expect(json.asks[0].causes).toMatchObject([
+        { kind: "not-at-service", at: "shop.brackwater.example", remedy: expect.stringContaining("at Wickerhall") },
+      ]);
+      const { out, exit } = await prove();
+      expect(exit).toBe(1);
+      expect(out).toMatch(/does not know it[\s\S]*Wickerhall says: we do not see the shop[\s\S]*finish connecting shop.brackwater.example/);
+      // Where the web shows nothing wrong, it is only a no.
+      lab.web.hosts.set("shop.brackwater.example", { kind: "site" });
+      expect((await prove("--json")).json.asks[0]).toMatchObject({ verdict: "found", causes: [] });
+    } finally {
+      server.close();
+    }
+  });
+
+  test("an address that a resolver only remembers is not judged", async () => {
+    put("127.53.0.22");
+    lab.clock.leap(7_200_000);
+    const { folder: here, server } = await asking("127.53.0.21");
+    const address = async () =>
+      (await zandrel(here, ["site", "--json"], { env: lab.env })).json.domains[0].checks.find(
+        (one: { id: string; name: string }) => one.id === "address" && one.name === "shop.brackwater.example",
+      );
+    try {
+      expect(await address()).toMatchObject({ met: false, remedy: expect.stringContaining("zandrel draft") });
+      put("127.53.0.21");
+      expect(await address()).toMatchObject({
+        met: null,
+        because: expect.stringMatching(
+          /own name servers lead .* to 127.53.0.21; the resolver .* still remembers 127.53.0.22, for at most/,
+        ),
+      });
+      lab.clock.leap(7_200_000);
+      expect(await address()).toMatchObject({ met: true });
+    } finally {
+      server.close();
+    }
   });
 });

@@ -271,6 +271,13 @@ describe("retire", () => {
     expect(readFileSync(join(folder, "domains/puppetfest.example.yaml"), "utf8")).not.toContain("account-a");
     const states = (await run(folder, ["draft", "--json"])).json.changes.map((change: { action: string }) => change.action);
     expect(new Set(states)).toEqual(new Set(["keep"]));
+    // Where nothing could be taken back, the ask does not come back alone.
+    const refused = await run(folder, ["undo", "puppetfest.example"], {
+      NETTLEHOST_TSIG: "d3Jvbmcgc2VjcmV0IHdyb25nIHNlY3JldA==",
+    });
+    expect(refused.exit).not.toBe(0);
+    expect(readFileSync(join(folder, "domains/puppetfest.example.yaml"), "utf8")).not.toContain("account-a");
+    expect((await run(folder, ["undo", "puppetfest.example", "--dry-run"])).out).toContain("account-a comes back to the asks");
     // Taken back is taken back whole: the records and the ask.
     const undone = await run(folder, ["undo", "puppetfest.example"]);
     expect(undone).toMatchObject({

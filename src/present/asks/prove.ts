@@ -25,7 +25,7 @@ export function proveText({ asks, at, lost }: ProveResult, layout: Layout): stri
         `${style.state(ask.verdict, `${mark[ask.verdict]} ${ask.verdict}`)}  ${style.title(ask.id)}  ${style.quiet(displayName(ask.domain))}`,
         `  ${wrap(visible(inWords(ask.because)), width - 2, "  ")}`,
       ];
-      // What the service itself says comes before what was found out about it.
+      // What the service itself says stands beside what was found out about it.
       if (ask.asked.answer === "not-yet") lines.push(`  ${wrap(visible(inWords(ask.asked.reason)), width - 2, "  ")}`);
       ask.causes.forEach((cause, i) => {
         // A cause that is the whole of what was found is not said twice.
