@@ -213,7 +213,9 @@ describe("what visitors meet, and what is asked", () => {
       ]);
       const { out, exit } = await prove();
       expect(exit).toBe(1);
-      expect(out).toMatch(/does not know it[\s\S]*Wickerhall says: we do not see the shop[\s\S]*finish connecting shop.brackwater.example/);
+      expect(out).toMatch(
+        /does not know it[\s\S]*Wickerhall says: we do not see the shop[\s\S]*finish connecting shop.brackwater.example/,
+      );
       // Where the web shows nothing wrong, it is only a no.
       lab.web.hosts.set("shop.brackwater.example", { kind: "site" });
       expect((await prove("--json")).json.asks[0]).toMatchObject({ verdict: "found", causes: [] });

@@ -456,6 +456,17 @@ describe("the catalogue", () => {
   });
   test("every entry is shown below", () =>
     expect(allInWords(CATALOGUE.map((rule) => rule.id).filter((id) => !CASES.some(([shown]) => shown === id)))).toEqual([]));
+  test.each<[string, string, string, string]>([
+    ["that lets nobody send", "v=spf1 -all", "v=DMARC1; p=reject", "spf-missing"],
+    ["that only doubts", "v=spf1 ~all", "v=DMARC1; p=reject", "spf-missing"],
+    ["where only the very same name counts", "v=spf1 ip4:192.0.2.25 -all", "v=DMARC1; p=reject; aspf=s", "spf-missing"],
+    ["that lets the service send", "v=spf1 ip4:192.0.2.25 -all", "v=DMARC1; p=reject", "spf-return-path-only"],
+  ])("a return path with an SPF record %s", async (_, spf, dmarc, expected) => {
+    const { findings } = await look({
+      zone: { spf: "", dmarc: `_dmarc TXT "${dmarc}"`, bounce: `bounce MX 10 mx1.inglemail.example.\nbounce TXT "${spf}"` },
+    });
+    expect(findings.map(({ id }) => id).filter((id) => /^spf-(?:missing|return-path-only)$/.test(id))).toEqual([expected]);
+  });
   test("where no server has signatures that verify, none is to be taken out", async () => {
     const { findings } = await look({
       input: {

@@ -7,7 +7,7 @@ import type { Answer, Authority, Lookup } from "../lookup/index.ts";
 import type { DomainName } from "../name/index.ts";
 import { type DataOf, decodeUtf8, type KnownType, txtValue } from "../record/index.ts";
 import type { SiteCheck } from "../site/index.ts";
-import type { lookupSpf, SpfTree } from "../spf/index.ts";
+import type { lookupSpf, SpfRecord, SpfTree } from "../spf/index.ts";
 import type { Area } from "./area.ts";
 
 /** What the audit is told; everything else it asks the DNS for. */
@@ -160,12 +160,16 @@ export interface Facts extends AuditInput {
   readonly reverse: readonly { readonly address: string; readonly met: boolean | undefined; readonly because: Clause }[];
 }
 
+/** Whether an SPF record lets anybody pass by its own terms. */
+export const letsSomebodyPass = ({ terms }: SpfRecord): boolean =>
+  terms.some((term) => (term.kind === "modifier" ? term.name === "redirect" : term.qualifier === "+"));
+
 /**
  * Whether mail passes SPF with a return path at a host below the domain: receivers look at that host alone, and it counts for the domain
  * unless the policy says that only the very same name does (RFC 7489 section 3.1.2).
  */
 export const passesByReturnPath = ({ returnPaths, dmarcRecord }: Facts): boolean =>
-  dmarcRecord?.spfAlignment !== "strict" && returnPaths.some(({ spf }) => "record" in spf);
+  dmarcRecord?.spfAlignment !== "strict" && returnPaths.some(({ spf }) => "record" in spf && letsSomebodyPass(spf.record));
 
 /** The texts among them. */
 export const textsIn = (published: Published<"TXT">): string[] => published.data.map((data) => decodeUtf8(txtValue(data)));

@@ -6,7 +6,7 @@ import { isDmarc } from "../dmarc/index.ts";
 import type { Answer } from "../lookup/index.ts";
 import { type DomainName, displayName } from "../name/index.ts";
 import { type DataOf, decodeUtf8, isOfType, type RecordSet, txtValue } from "../record/index.ts";
-import { hasTerms, isAll, isSpf, readSpfRecord } from "../spf/index.ts";
+import { hasTerms, isAll, isSpf, readSpfRecord, type Term } from "../spf/index.ts";
 import { readTagList } from "../tag-list.ts";
 import type { Cause } from "./cause.ts";
 import { beforeMistakes, valueMistakes } from "./mistakes.ts";
@@ -125,8 +125,6 @@ export function diagnoseValues(
 /** Why terms that are wanted do not count: the record is no SPF record because of a mistake, or they are behind `all`, glued, mistyped. */
 function diagnoseTerms({ record }: Extract<DnsWant, { kind: "spf-terms" }>, seen: readonly string[], at: string): Cause[] {
   const there = seen.find(isSpf);
-  const words = (there ?? "").split(/\s+/);
-  const missing = record.terms.find((term) => !(isAll(term) || words.includes(term.text)));
   if (there === undefined) {
     const holds = (text: string): boolean => {
       const read = readSpfRecord(text);
@@ -140,25 +138,26 @@ function diagnoseTerms({ record }: Extract<DnsWant, { kind: "spf-terms" }>, seen
       return [{ kind, at, because: clause("cause-value", { text, at, because }), remedy }];
     });
   }
-  const behind = words.findIndex((word) => /^[+?~-]?all$/i.test(word));
-  const late = record.terms.find((term) => !isAll(term) && behind !== -1 && words.indexOf(term.text) > behind);
-  const broken = (because: Clause, remedy: Clause): Cause[] => [{ kind: "broken-spf", at, because, remedy }];
-  if (late !== undefined)
-    return broken(
-      clause("cause-spf-behind-all", { at, term: late.text }),
-      clause("cause-spf-behind-all-mend", { term: late.text }),
-    );
-  if (missing === undefined) return [];
-  const glued = words.find((word) => word !== missing.text && word.includes(missing.text));
-  if (glued !== undefined)
-    return broken(clause("cause-spf-glued", { at, word: glued }), clause("cause-spf-glued-mend", { term: missing.text }));
-  const close = words.find((word) => word.length > 8 && distance(word, missing.text) <= MAX_SLIPS);
-  return close === undefined || record.terms.some(({ text }) => text === close)
-    ? []
-    : broken(
-        clause("cause-spf-mistyped", { at, close, term: missing.text }),
-        clause("cause-broken-spf-meant", { meant: missing.text }),
-      );
+  const words = there.split(/\s+/);
+  const own = readSpfRecord(there);
+  const end = words.findIndex((word) => /^[+?~-]?all$/i.test(word));
+  const isMissing = (term: Term): boolean => {
+    const alone = readSpfRecord(`v=spf1 ${term.text}`);
+    return !isAll(term) && !(own.ok && alone.ok && hasTerms(own.value, alone.value));
+  };
+  const cause = (because: Clause, remedy: Clause): Cause => ({ kind: "broken-spf", at, because, remedy });
+  return record.terms.filter(isMissing).flatMap(({ text: term }): Cause[] => {
+    if (end !== -1 && words.indexOf(term) > end)
+      return [cause(clause("cause-spf-behind-all", { at, term }), clause("cause-spf-behind-all-mend", { term }))];
+    const glued = words.find((word) => word !== term && word.includes(term));
+    if (glued !== undefined)
+      return [cause(clause("cause-spf-glued", { at, word: glued }), clause("cause-spf-glued-mend", { term }))];
+    const isWanted = (word: string): boolean => record.terms.some(({ text }) => text === word);
+    const close = words.find((word) => word.length > 8 && !isWanted(word) && distance(word, term) <= MAX_SLIPS);
+    return close === undefined
+      ? []
+      : [cause(clause("cause-spf-mistyped", { at, close, term }), clause("cause-broken-spf-meant", { meant: term }))];
+  });
 }
 
 /** Letters by which a mistyped term may differ; two turned round are two. More make another host. */

@@ -84,64 +84,73 @@ function wordsFor({ wanted, labels }: DiagnoseRequest): string[] {
   return [...new Set([...labels, ...tokens.map((token) => token.toLowerCase())])].filter((word) => !/^v$/i.test(word));
 }
 
-/** Texts that are close to a wanted one, with what was done to them; nothing that is only similar. */
+/** Texts that are close to a wanted one, with what was done to them; nothing that is only similar, or that is wanted where it is. */
 function spoiltAt(
-  wanted: DnsWant,
+  { wanted, all = [] }: DiagnoseRequest,
+  name: DomainName,
   answer: Answer,
 ): { readonly value: string; readonly seen: string; readonly kinds: readonly ValueMismatch[] } | undefined {
   if (wanted.kind !== "records" || !isOfType(wanted, "TXT")) return undefined;
+  const belong = new Set(textsWantedAt(all, name));
   for (const data of wanted.data) {
     const value = decodeUtf8(txtValue(data));
-    for (const seen of texts(answer)) {
+    for (const seen of texts(answer).filter((text) => !belong.has(text))) {
       const kinds = valueMistakes(value, seen);
-      if (kinds.length === 0 || kinds.includes("other-value") || (kinds.includes("cut") && seen.length < value.length * 0.6))
-        continue;
-      return { value, seen, kinds };
+      const isPiece = kinds.includes("cut") && seen.length < value.length * LEAST_PIECE;
+      if (kinds.length > 0 && !kinds.includes("other-value") && !isPiece) return { value, seen, kinds };
     }
   }
   return undefined;
 }
 
+/** How much of a value has to be left for a piece of it to be known again at another name. */
+const LEAST_PIECE = 0.6;
+
+/** The record at another name, as it is wanted or spoilt; each place in the order of the mistakes, the likeliest first. */
 async function diagnoseElsewhere(request: DiagnoseRequest, lookup: Lookup): Promise<Cause[]> {
   const { wanted, apex, all = [] } = request;
-  const causes: Cause[] = [];
   const belongs = (name: DomainName): boolean =>
     all.some(
       (other) =>
         other.name === name && other.type === wanted.type && other.kind !== "absent" && matches(wanted, asRecords(other)),
     );
-  await Promise.all(
-    placesOf(wanted.name, apex, wordsFor(request)).map(async ({ name, kind }) => {
-      if (belongs(name)) return;
+  const causes = await Promise.all(
+    placesOf(wanted.name, apex, wordsFor(request)).map(async ({ name, kind }): Promise<Cause[]> => {
+      if (belongs(name)) return [];
       const answer = await lookup.ask(name, wanted.type);
-      if (answer.kind !== "found" || answer.chain.length > 0 || answer.wildcard !== undefined) return;
-      if (matches(wanted, answer.set)) causes.push(misplaced(kind, name, apex, wanted.name));
-      else {
-        const spoilt = spoiltAt(wanted, answer);
-        if (spoilt === undefined) return;
-        const { value, seen, kinds } = spoilt;
-        const place = misplaced(kind, name, apex, wanted.name);
-        const [because] = spoiltWords(value, seen, kinds);
-        causes.push({
+      if (answer.kind !== "found" || answer.chain.length > 0 || answer.wildcard !== undefined) return [];
+      const place = misplaced(kind, name, apex, wanted.name);
+      if (matches(wanted, answer.set)) return [place];
+      const spoilt = spoiltAt(request, name, answer);
+      if (spoilt === undefined) return [];
+      const { value, seen, kinds } = spoilt;
+      const [because] = spoiltWords(value, seen, kinds);
+      return [
+        {
           ...place,
           because: clause("cause-misplaced-spoilt", { at: name, wanted: wanted.name, because }),
           remedy: clause("cause-misplaced-spoilt-mend", { host: relativeText(wanted.name, apex), value }),
-        });
-      }
+        },
+      ];
     }),
   );
-  // The likeliest place first: each mistake has its own order.
-  return causes;
+  return causes.flat();
 }
 
-/** Texts that are wanted at other names, by which one is recognised that was entered in the wrong place. */
-const textsElsewhere = ({ wanted, all = [] }: DiagnoseRequest): { readonly name: DomainName; readonly text: string }[] =>
-  all.flatMap((other) => {
-    const set = other.kind === "records" && other.name !== wanted.name ? asRecords(other) : undefined;
-    return set !== undefined && isOfType(set, "TXT")
-      ? set.data.map((data) => ({ name: other.name, text: decodeUtf8(txtValue(data)) }))
-      : [];
+/** The texts that are wanted at a name. */
+const textsWantedAt = (all: readonly DnsWant[], name: DomainName): string[] =>
+  all.flatMap((want) => {
+    const set = want.kind === "records" && want.name === name ? asRecords(want) : undefined;
+    return set !== undefined && isOfType(set, "TXT") ? set.data.map((data) => decodeUtf8(txtValue(data))) : [];
   });
+
+/** Texts that are wanted at other names and not here, by which one is recognised that was entered in the wrong place. */
+function textsElsewhere({ wanted, all = [] }: DiagnoseRequest): { readonly name: DomainName; readonly text: string }[] {
+  const here = new Set(textsWantedAt(all, wanted.name));
+  const names = new Set(all.map(({ name }) => name));
+  names.delete(wanted.name);
+  return [...names].flatMap((name) => textsWantedAt(all, name).flatMap((text) => (here.has(text) ? [] : [{ name, text }])));
+}
 
 /** Whether a set elsewhere holds the wanted data. */
 function matches(wanted: DnsWant, other: RecordSet): boolean {

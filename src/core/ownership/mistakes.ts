@@ -1,6 +1,7 @@
 import { decodeHTMLStrict } from "entities";
+import { plainBlanks, withoutInvisible } from "../copying.ts";
 import { type DomainName, labelsOf, parseName } from "../name/index.ts";
-import { type ValueMismatch, valueMismatch } from "./value.ts";
+import { straight, unquoted, type ValueMismatch, valueMismatch } from "./value.ts";
 
 /**
  * The mistakes that lead a record astray between a service's page and a zone. Each is a pair: how it spoils what is wanted, and how it is
@@ -27,26 +28,17 @@ export const VALUE_MISTAKES: readonly ValueMistake[] = [
   {
     kind: "quoted-twice",
     spoil: (value) => `"${value}"`,
-    undo: (seen) => seen.replace(/"\s+"/g, "").replace(/^(?:\\?["'])+|(?:\\?["'])+$/g, ""),
+    undo: (seen) => unquoted(seen.replace(/"\s+"/g, "")),
   },
   {
     kind: "typographic",
     spoil: (value) => `“${value.replaceAll("-", "–")}”`,
-    undo: (seen) =>
-      seen
-        .replace(/[“”„‟«»″]/g, '"')
-        .replace(/[‘’‚‛‹›′]/g, "'")
-        .replace(/[\u2010-\u2015\u2212]/g, "-")
-        .replace(/^["']|["']$/g, ""),
+    undo: (seen) => straight(seen).replace(/^["']|["']$/g, ""),
   },
   {
     kind: "white-space",
     spoil: (value) => ` ${value}\u00a0`,
-    undo: (seen) =>
-      seen
-        .replace(/[\u00ad\u200b-\u200d\u2060\ufeff]/g, "")
-        .replace(/\u00a0/g, " ")
-        .trim(),
+    undo: (seen) => plainBlanks(withoutInvisible(seen)).trim(),
   },
   { kind: "escaped", spoil: (value) => value.replace(/[;="]/g, "\\$&"), undo: (seen) => seen.replace(/\\(.)/g, "$1") },
   {

@@ -1,4 +1,5 @@
 import { decodeHTMLStrict } from "entities";
+import { plainHyphens, straightQuotes, withoutInvisible } from "../copying.ts";
 
 /** How a published value differs from the wanted one. */
 export type ValueMismatch =
@@ -14,15 +15,13 @@ export type ValueMismatch =
   | "extra-text"
   | "other-value";
 
-const QUOTES = /["“”„‟«»″]/g;
-const APOSTROPHES = /[‘’‚‛′]/g;
-const DASHES = /[\u2010-\u2015\u2212]/g;
-/** White space of every kind, those without width included. */
-const BLANKS = /[\s\u00a0\u00ad\u200b-\u200d\u2060\ufeff]+/g;
+const BLANKS = /\s+/g;
 
-const straight = (text: string) => text.replace(QUOTES, '"').replace(APOSTROPHES, "'").replace(DASHES, "-");
-const bare = (text: string) => text.replace(BLANKS, "");
-const unquoted = (text: string) => text.replace(/^(?:\\?["'])+|(?:\\?["'])+$/g, "");
+/** A text as it is typed, without what an editor makes of quotation marks and hyphens. */
+export const straight = (text: string) => plainHyphens(straightQuotes(text));
+const bare = (text: string) => withoutInvisible(text).replace(BLANKS, "");
+/** A text without the quotation marks around it, also where each is escaped, or there are several. */
+export const unquoted = (text: string) => text.replace(/^(?:\\?["'])+|(?:\\?["'])+$/g, "");
 
 /** What is before the first `=` or `:`, by which a service knows its own tokens. */
 const tokenKey = (text: string): string | undefined => /^([a-z0-9][a-z0-9._-]*)[=:]/i.exec(text)?.[1]?.toLowerCase();
@@ -37,7 +36,7 @@ export function valueMismatch(wanted: string, seen: string): ValueMismatch | und
   if (asWritten === seen && unquoted(seen) === wanted) return "quoted-twice";
   if (asWritten !== seen && unquoted(asWritten) === unquoted(straight(wanted))) return "typographic";
   if (bare(seen) === bare(wanted))
-    return seen.replace(/^[\s\u00a0\u200b-\u200d\u2060\ufeff]+|[\s\u00a0\u200b-\u200d\u2060\ufeff]+$/g, "") === wanted
+    return seen.replace(/^[\s\u200b-\u200f\u2060-\u2064]+|[\s\u200b-\u200f\u2060-\u2064]+$/g, "") === wanted
       ? "white-space"
       : "wrapped";
   if (seen.replace(/\\(.)/g, "$1") === wanted) return "escaped";

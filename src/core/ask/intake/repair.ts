@@ -1,4 +1,5 @@
 import { decodeHTMLStrict } from "entities";
+import { plainBlanks, straightQuotes, withoutInvisible } from "../../copying.ts";
 
 /** Something in the paste that was put right, named by its kind. */
 export interface Repair {
@@ -20,17 +21,17 @@ const clean: readonly Rule[] = [
   },
   {
     kind: "invisible-characters",
-    apply: (text) => text.replace(/[\u00ad\u180e\u200b-\u200f\u202a-\u202e\u2060-\u2064\u2066-\u2069\ufeff]/g, ""),
+    apply: withoutInvisible,
   },
   {
     kind: "odd-spaces",
-    apply: (text) => text.replace(/[\u00a0\u2000-\u200a\u202f\u3000]/g, " "),
+    apply: plainBlanks,
   },
 ];
 
 const typographic: Rule = {
   kind: "typographic-quotes",
-  apply: (text) => text.replace(/[“”„‟«»]/g, '"').replace(/[‘’‚‛‹›]/g, "'"),
+  apply: straightQuotes,
 };
 
 /** Hyphens that cannot be typed, and dashes that a text editor made of one. */

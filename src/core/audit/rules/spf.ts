@@ -12,7 +12,7 @@ import {
   type SpfBranch,
   treeLookups,
 } from "../../spf/index.ts";
-import { type Facts, passesByReturnPath } from "../facts.ts";
+import { type Facts, letsSomebodyPass, passesByReturnPath } from "../facts.ts";
 import { rule, when } from "../finding.ts";
 
 const all = ({ spfTree }: Facts): { branch: SpfBranch; depth: number }[] =>
@@ -85,7 +85,7 @@ export const spf = {
   }),
   "spf-return-path-only": rule("note", "RFC 7208 section 2.4", (facts) => {
     const { spf: found, sends, returnPaths } = facts;
-    const hosts = returnPaths.flatMap(({ name, spf }) => ("record" in spf ? [name] : []));
+    const hosts = returnPaths.flatMap(({ name, spf }) => ("record" in spf && letsSomebodyPass(spf.record) ? [name] : []));
     return when(sends && "problem" in found && found.problem.kind === "none" && passesByReturnPath(facts), { hosts });
   }),
   "spf-several": rule("breaks", "RFC 7208 section 4.5", ({ spfTexts }) =>
