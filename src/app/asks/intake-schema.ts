@@ -1,9 +1,7 @@
 import * as z from "zod";
 import { PURPOSES } from "../../core/ask/index.ts";
+import { REST, SHOWN_BY } from "../../core/ask/intake/index.ts";
 import { domainName, record } from "../shapes.ts";
-
-/** What shows a field of a record. */
-const EVIDENCE = ["label", "place", "marked", "form", "own", "value", "assumed"] as const;
 
 /** What `intake --json` prints. */
 export const intakeSchema = z.object({
@@ -23,7 +21,7 @@ export const intakeSchema = z.object({
         host: z.string().nullable(),
         value: z.string().nullable(),
         evidence: z
-          .object({ type: z.enum(EVIDENCE), host: z.enum(EVIDENCE), value: z.enum(EVIDENCE) })
+          .object({ type: z.enum(SHOWN_BY), host: z.enum(SHOWN_BY), value: z.enum(SHOWN_BY) })
           .describe(
             "what shows each field: a label, its place in a row, marks around it, a form that only such fields have, a name of the domain; value: the type follows from the value; assumed: such a record has one place",
           ),
@@ -52,6 +50,9 @@ export const intakeSchema = z.object({
   questions: z.array(
     z.object({ id: z.string(), question: z.string(), choices: z.array(z.object({ key: z.string(), meaning: z.string() })) }),
   ),
+  problems: z
+    .array(z.object({ code: z.string(), because: z.string(), remedy: z.string() }))
+    .describe("with --explain: why something of the page cannot be saved; without it the command ends with the first one"),
   leftover: z
     .array(z.object({ text: z.string(), line: z.number() }))
     .describe("what looks like a part of a record and was not understood, with its line"),
@@ -80,9 +81,7 @@ export const intakeSchema = z.object({
         line: z.number(),
         text: z.string(),
         taken: z.array(z.object({ text: z.string(), as: z.string() })).describe("the parts that are fields of records"),
-        rest: z
-          .enum(["label", "button", "layout", "leftover", "passed-over"])
-          .describe("what the rest of the line was taken for"),
+        rest: z.enum(REST).describe("what the rest of the line was taken for"),
       }),
     )
     .nullable()

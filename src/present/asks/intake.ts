@@ -116,7 +116,7 @@ export function understoodText(intake: Intake, { style, width }: Layout): string
   return lines.map((line) => `${line}\n`).join("");
 }
 
-const REST: Readonly<Record<PageLine["rest"], string>> = {
+const REST_TEXT: Readonly<Record<PageLine["rest"], string>> = {
   label: "a label",
   button: "a button or a state",
   layout: "read with the record",
@@ -128,7 +128,7 @@ const REST: Readonly<Record<PageLine["rest"], string>> = {
 function explainText({ read }: Intake, { style, width }: Layout): string {
   const lines = (read?.page ?? []).flatMap(({ number, text, taken, rest }) => [
     `${String(number).padStart(4)}  ${wrap(visible(text.replaceAll("\t", "  ")), width - 6, "      ")}`,
-    `      ${style.quiet(taken.length === 0 ? REST[rest] : listOf(taken.map((part) => `${FIELD[part.as] ?? part.as} ${short(part.text)}`)))}`,
+    `      ${style.quiet(taken.length === 0 ? REST_TEXT[rest] : listOf(taken.map((part) => `${FIELD[part.as] ?? part.as} ${short(part.text)}`)))}`,
   ]);
   const problems = (read?.problems ?? []).map(
     (problem) => `  ${style.careful("problem")}  ${sentence(problemText(problem).because)}`,
@@ -207,6 +207,7 @@ function termsOf(spf: string): { readonly terms: string; readonly end: string | 
 }
 
 const NONE = {
+  problems: [],
   repairs: [],
   questions: [],
   leftover: [],
@@ -221,7 +222,7 @@ const NONE = {
 /** What was understood, as JSON. */
 export function intakeJson(intake: Intake): IntakeJson {
   const { asks, already, newerThan, redirectTo, written, layout, read, before, later, explain } = intake;
-  const { repairs, questions, leftover, remove, nameServers, forwards, web, elsewhere, records } = read ?? NONE;
+  const { repairs, questions, leftover, remove, nameServers, forwards, web, elsewhere, records, problems } = read ?? NONE;
   return {
     before: [...before],
     later: [...later],
@@ -254,6 +255,7 @@ export function intakeJson(intake: Intake): IntakeJson {
       })),
     ),
     repairs: repairs.map((repair) => ({ ...repair, because: repairReason(repair) })),
+    problems: problems.map((problem) => ({ code: problem.code, ...problemText(problem) })),
     questions: questions.map((question) => ({
       id: question.id,
       question: doubtText(question),

@@ -223,7 +223,8 @@ export function leftoverOf(
   );
   // A piece of a value, or a line of which a value is a part.
   const isHeld = (text: string): boolean =>
-    [...known].some((held) => held.length > 6 && (held.includes(text) || text.includes(held)));
+    rows.length <= MAX_REPEATED &&
+    [...known].some((held) => held.length > 6 && ((text.length > 6 && held.includes(text)) || text.includes(held)));
   const left: Leftover[] = readings.flatMap((reading) =>
     (reading.unused ?? [])
       .filter(
@@ -268,7 +269,8 @@ export function leftoverOf(
       const isAbove =
         rows.length <= MAX_REPEATED &&
         looksLikeName(token) &&
-        [...known].some((held) => held === lower || (lower.endsWith(`.${own}`) && isBelowName(held, lower, own)));
+        lower.endsWith(`.${own}`) &&
+        [...known].some((held) => isBelowName(held, lower, own));
       if (isAbove || (sentence && /^[+?~-]all$/.test(token))) continue;
       if (isOwn || known.has(lower) || (lower.length > 5 && whole.includes(lower))) continue;
       const mayBeName = looksLikeName(token) && !/\.(?:html?|php|pdf|txt|png|jpe?g|csv|json|ya?ml|zone)$/i.test(token);

@@ -10,6 +10,8 @@
  */
 export type { Leftover } from "./cover.ts";
 export { passedOver } from "./mail-mistakes.ts";
+export { type PageLine, REST } from "./page.ts";
+export { type PastedRecord, SHOWN_BY } from "./pasted.ts";
 export type { IntakeProblem, IntakeQuestion } from "./problem.ts";
 export { byPurpose } from "./purpose.ts";
 export type { PastedProof } from "./readers/beside.ts";

@@ -32,6 +32,8 @@ export interface Line {
   readonly afterGap: boolean;
   /** Whether it was a heading of a marked-up text. */
   readonly heading: boolean;
+  /** Whether it belongs to the signature of a mail, which asks for nothing. */
+  readonly aside: boolean;
 }
 
 /** A paste on its way to be read: cut into lines, with what copying did to it put right. */
@@ -130,7 +132,7 @@ function signatureIn(lines: readonly string[]): { readonly from: number; readonl
     : { from, to };
 }
 
-/** A value in numbered parts: “Part 2: …”. */
+/** A value in numbered parts: “Part 2: …”; behind the first, each is one word. */
 const PART = /^(?:part|piece|string|chunk|teil|partie|parte|deel|część)\s*(\d)\s*[:.)]\s*(\S.*)$/i;
 
 /** Numbered parts of one value, one a line, become a value that goes on over lines. */
@@ -142,7 +144,9 @@ function joinParts(lines: Line[]): void {
       if (part === undefined || Number(number) !== parts.length + 1) break;
       parts.push(part);
     }
-    if (parts.length < 2) continue;
+    const [first = "", ...others] = parts;
+    // Steps are numbered too.
+    if (others.length === 0 || others.some((part) => /\s/.test(part)) || !/^["“]?v=|^\S+$/i.test(first)) continue;
     parts.forEach((text, i) => {
       lines[at + i] = { ...(lines[at + i] as Line), text: i === 0 ? `Value: ${text}` : text };
     });
@@ -155,9 +159,8 @@ const SOFT_BREAK = /(v=(?:DMARC1|spf1)\b[^\n]{0,500}[a-z0-9.])=\n[> ]{0,20}(?=[a
 
 /** Cuts a paste into lines; the source of a page is read as a browser would show it. */
 export function pasteOf(raw: string): Paste {
-  const soft = SOFT_BREAK.exec(raw)?.[0];
-  SOFT_BREAK.lastIndex = 0;
-  const { text: plain, numbers } = withoutGaps(raw.replace(SOFT_BREAK, "$1"));
+  const softened = raw.replace(SOFT_BREAK, "$1");
+  const { text: plain, numbers } = withoutGaps(softened);
   const meta = metaTags(plain);
   let source = plain;
   // A tag may stand over several lines, which stay lines.
@@ -166,7 +169,7 @@ export function pasteOf(raw: string): Paste {
   const shown = page?.text ?? xmlText(source);
   // Entities of a page's source are read with it.
   const { text, repairs } = repairText(shown ?? source);
-  if (soft !== undefined) repairs.push({ kind: "wrapped", was: soft, is: soft.replace(/=\n[> ]*$/, "") });
+  if (softened !== raw) repairs.push({ kind: "wrapped", was: raw, is: softened });
   const tags: Repair[] =
     page === undefined ? [] : [{ kind: "html-tag", was: /<[a-z][^>]{0,40}>?/i.exec(source)?.[0] ?? "", is: "" }];
   const entity = page === undefined ? undefined : /&(?:#\d+|[a-z]+);/i.exec(source)?.[0];
@@ -177,7 +180,6 @@ export function pasteOf(raw: string): Paste {
   const all = text.split("\n");
   const signature = signatureIn(all);
   all.forEach((original, i) => {
-    if (signature !== undefined && i >= signature.from && i < signature.to) return;
     const { text, heading } = bare(original.length > MAX_LINE ? original.slice(0, MAX_LINE) : original);
     if (text.trim() === "") {
       gap = true;
@@ -192,6 +194,7 @@ export function pasteOf(raw: string): Paste {
       cut: original.length > MAX_LINE,
       afterGap: gap,
       heading,
+      aside: signature !== undefined && i >= signature.from && i < signature.to,
     });
     gap = false;
   });

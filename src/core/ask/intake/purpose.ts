@@ -2,7 +2,7 @@ import { type DomainName, relativeText } from "../../name/index.ts";
 import { type DataOf, decodeUtf8, txtValue } from "../../record/index.ts";
 import { isSpf } from "../../spf/index.ts";
 import type { Purpose } from "../ask.ts";
-import type { PastedRecord } from "./understand.ts";
+import type { PastedRecord } from "./pasted.ts";
 
 /** What a record is for, and whether the page or the record says so; otherwise it is the usual purpose of such a record. */
 interface PurposeOf {

@@ -27,7 +27,8 @@ export interface Fields {
  * What shows that a text is a field of a record, the surest first: a label or a word for the field beside it; its place beside a type
  * or an arrow; marks around it beside a word that goes with a host; a form that nothing else has. A bare word of a sentence is none.
  */
-export type Evidence = "label" | "place" | "marked" | "form" | "own";
+export const EVIDENCE = ["label", "place", "marked", "form", "own"] as const;
+export type Evidence = (typeof EVIDENCE)[number];
 
 /** One record of a reading: its fields, and the line it begins on (an index into the lines of the paste). */
 export interface Row {

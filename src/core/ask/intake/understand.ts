@@ -1,38 +1,19 @@
 import { clause } from "../../clause/index.ts";
 import { distinct } from "../../distinct.ts";
 import { type DomainName, isAtOrBelow, parseName } from "../../name/index.ts";
-import { decodeUtf8, printData, type ResourceRecord, txtValue } from "../../record/index.ts";
+import { printData, type ResourceRecord } from "../../record/index.ts";
 import { organizationalDomain } from "../../suffix/index.ts";
 import { coverOf, Explained, type Leftover, leftoverOf, type Section, sectionsOf } from "./cover.ts";
 import { choiceFor, hostName, type Pass, recordOf } from "./fields.ts";
-import { type Paste, pasteOf } from "./paste.ts";
+import { type PageLine, pageOf } from "./page.ts";
+import { pasteOf, wholeLine } from "./paste.ts";
+import { type PastedRecord, shownBy } from "./pasted.ts";
+import { oneProof, possible } from "./possible.ts";
 import type { IntakeProblem, IntakeQuestion } from "./problem.ts";
 import { type Forward, type PastedProof, readProofs, readSpfTerms } from "./readers/beside.ts";
-import { type Evidence, evidenceOf, type Fields, fits, type Layout, type Reading, type Row } from "./reading.ts";
+import { evidenceOf, type Fields, fits, type Layout, type Reading, type Row } from "./reading.ts";
 import type { Repair } from "./repair.ts";
-import { FORWARD_TYPES, isEmptyMark, isNoise, labelOf, SAYS } from "./words.ts";
-
-/** One record that a paste asks for. */
-export interface PastedRecord {
-  readonly record: ResourceRecord;
-  /** What it was pasted as. */
-  readonly fields: Fields;
-  /** What the page says around it: the heading above, the purpose in a column beside it. */
-  readonly about: string;
-  /** What shows each of its fields: `value` that the type follows from the value, `assumed` that a record of its kind has one place. */
-  readonly evidence: Readonly<Record<"type" | "host" | "value", Evidence | "value" | "assumed">>;
-}
-
-/** What one line of a page was taken for. */
-export interface PageLine {
-  /** From 1. */
-  readonly number: number;
-  readonly text: string;
-  /** The parts of it that are fields of records. */
-  readonly taken: readonly { readonly text: string; readonly as: keyof Fields }[];
-  /** What the rest of it is: a caption or label, a button or state, understood with a record, not understood, or no part of one. */
-  readonly rest: "label" | "button" | "layout" | "leftover" | "passed-over";
-}
+import { FORWARD_TYPES, isEmptyMark, SAYS } from "./words.ts";
 
 /** What a paste says, with all that was put right, is in doubt, cannot be, or was not understood. */
 export interface Understood {
@@ -105,7 +86,7 @@ export function understand(request: IntakeRequest): Understood {
   const free = (line: number) => !explained.has(line);
   const spf = readSpfTerms(paste, free);
   const { proofs: web, spans: proofSpans } = readProofs(paste, free, domain);
-  explained.add([...spf.spans, ...proofSpans]);
+  explained.add([...spf.spans, ...proofSpans, ...paste.lines.filter(({ aside }) => aside).map(wholeLine)]);
   const { readings: all, rivals } = coverOf(paste, domain, explained);
   const sections = sectionsOf(paste, explained);
   const readings = chosenReading(pass, all, rivals);
@@ -164,106 +145,6 @@ export function understand(request: IntakeRequest): Understood {
     leftover: found === 0 && readings.length === 0 ? [] : leftover,
     page: pageOf(paste, readings, explained, leftover),
   };
-}
-
-/**
- * The records that a page may ask for. What none does was read wrongly, whatever spoke for it: two aliases at one name, the domain's own
- * name or a caption as a text, an alias in the place of the domain that nothing on the page puts there.
- */
-function possible(pass: Pass, records: readonly PastedRecord[]): readonly PastedRecord[] {
-  const own = pass.domain.slice(0, -1);
-  const wrong = ({ record, evidence }: PastedRecord): Extract<IntakeProblem, { code: "read-wrong" }>["why"] | undefined => {
-    const { name, type, data } = record;
-    if (type === "CNAME") {
-      const twins = records.filter((other) => other.record.type === "CNAME" && other.record.name === name);
-      if (new Set(twins.map(({ record: twin }) => printData(twin.type, twin.data))).size > 1) return "two-aliases";
-      if (name === pass.domain && evidence.host !== "label" && evidence.host !== "place") return "alias-of-domain";
-    }
-    if (type !== "TXT" || !("strings" in data)) return undefined;
-    const text = decodeUtf8(txtValue(data)).trim();
-    if (text.toLowerCase().replace(/\.$/, "") === own) return "value-is-domain";
-    return labelOf(text) !== undefined && evidence.value !== "label" ? "value-is-label" : undefined;
-  };
-  return records.filter((pasted, i) => {
-    const why = wrong(pasted);
-    if (why === undefined) return true;
-    const { name, type } = pasted.record;
-    if (!pass.problems.some((problem) => problem.code === "read-wrong" && problem.name === name && problem.type === type))
-      pass.problems.push({ row: i + 1, code: "read-wrong", name, type, why });
-    return false;
-  });
-}
-
-/**
- * A tag, a file and a record that prove the same are ways of which one is enough: the person says which. What leads visitors or mail is
- * no proof.
- */
-function oneProof(
-  pass: Pass,
-  pasted: readonly PastedProof[],
-  records: readonly PastedRecord[],
-): { readonly web: readonly PastedProof[]; readonly records: readonly PastedRecord[] } {
-  const web = distinct(pasted, JSON.stringify);
-  const areProofs = records.every(
-    ({ record: { type, name } }) => type === "TXT" || (type === "CNAME" && !/^(?:www|\*)\./.test(name)),
-  );
-  const byRecord = records.length > 0 && areProofs;
-  if (web.length === 0 || web.length + (byRecord ? 1 : 0) < 2) return { web, records };
-  const ways = [
-    ...web.map((way) => ({ key: way.kind === "meta" ? "tag" : "file", means: way.kind === "meta" ? way.content : way.url })),
-    ...(byRecord
-      ? [{ key: "record", means: records.map(({ record }) => `${record.type} at ${record.name.slice(0, -1)}`).join(", ") }]
-      : []),
-  ];
-  const chosen = choiceFor(pass, { id: "proof", kind: "options", about: "", choices: ways });
-  const way = web[ways.findIndex(({ key }) => key === chosen)];
-  if (way !== undefined) return { web: [way], records: byRecord ? [] : records };
-  return { web: [], records: chosen === "record" || !byRecord ? records : [] };
-}
-
-/** What shows the fields of a row, those that it does not name included. */
-function shownBy({ fields, evidence = {} }: Row): PastedRecord["evidence"] {
-  return {
-    type: fields.type === undefined ? "value" : (evidence.type ?? "value"),
-    host: fields.host === undefined ? "assumed" : (evidence.host ?? "assumed"),
-    value: evidence.value ?? "form",
-  };
-}
-
-/** A page of so many lines is a list, and nobody looks at each of them. */
-const MAX_EXPLAINED = 300;
-
-/** The page line by line, with what each was taken for. */
-function pageOf(paste: Paste, readings: readonly Reading[], explained: Explained, leftover: readonly Leftover[]): PageLine[] {
-  const left = new Set(leftover.map(({ line }) => line));
-  return paste.lines.slice(0, MAX_EXPLAINED).map(({ index, number, text }): PageLine => {
-    const here = readings.filter(({ spans }) => spans.some(({ line }) => line === index));
-    // A row goes on until the next one begins.
-    const rows = here.flatMap((reading) => {
-      const row = reading.rows.filter(({ line }) => line <= index).at(-1);
-      return row === undefined ? [] : reading.rows.filter(({ line }) => line === row.line);
-    });
-    const taken = distinct(
-      rows.flatMap(({ fields }) =>
-        (Object.entries(fields) as [keyof Fields, string][]).flatMap(([as, value]) =>
-          value
-            .split("\n")
-            .flatMap((part) => (part.trim() !== "" && text.includes(part.trim()) ? [{ text: part.trim(), as }] : [])),
-        ),
-      ),
-      JSON.stringify,
-    );
-    const rest = left.has(number)
-      ? "leftover"
-      : isNoise(text)
-        ? "button"
-        : labelOf(text.replace(/\s*[:：]\s*$/, "")) !== undefined
-          ? "label"
-          : explained.has(index)
-            ? "layout"
-            : "passed-over";
-    return { number, text, taken, rest };
-  });
 }
 
 /**
