@@ -509,6 +509,34 @@ describe("intake", () => {
     expect((await zandrel(here, ["intake", "-", "--dry-run"], { input })).out).toContain("assumed");
     expect((await zandrel(here, ["intake", "-", "--purpose", "ownership"], { input })).out).toContain("seekmere-ownership");
   });
+  test("a page is shown with what each line was taken for, and nothing is saved", async () => {
+    const here = workspace();
+    const page = "Add this record\nType  TXT\nHost  @\nValue  seekmere-owner=7b22e6a190\nTTL  half an hour\nPress Verify\n";
+    const explain = (input: string, ...more: string[]) => zandrel(here, ["intake", "--explain", ...more], { input });
+    const text = await explain(page);
+    expect([text.exit, text.out]).toEqual([
+      0,
+      expect.stringMatching(/Value {2}seekmere-owner=7b22e6a190\n +value seekmere-owner=7b22e6a190[^]*because of --explain/),
+    ]);
+    const { json } = await explain(page, "--json");
+    expect(json.pasted).toMatchObject([{ evidence: { type: "label", host: "label", value: "label" } }]);
+    expect(json.page).toHaveLength(6);
+    expect(json.page[3]).toEqual({
+      line: 4,
+      text: "Value  seekmere-owner=7b22e6a190",
+      taken: [{ text: "seekmere-owner=7b22e6a190", as: "value" }],
+      rest: "label",
+    });
+    expect(json.written).toBe(false);
+    // What cannot be meant is a problem of the page and not a record.
+    const wrong = await explain("Type TXT\nHost @\nValue brackwater.example\n", "--add-service", "Pagewick");
+    expect([wrong.exit, wrong.out]).toEqual([2, expect.stringContaining("cannot be meant")]);
+    for (const source of [
+      ["--value", "x=1"],
+      ["--kit", "pagewick"],
+    ])
+      expect(await explain("", ...source)).toMatchObject({ exit: 2, err: expect.stringContaining("has no page") });
+  });
   test("what a page says to remove is saved once, by itself or with the first new ask", async () => {
     const here = workspace();
     const take = (input: string) => zandrel(here, ["intake", "-", "--add-service", "Pagewick"], { input });

@@ -27,7 +27,7 @@ const SERVICES = ["pigeonry", "tallowdesk", "wickerhall", "fennelmail", "quernpa
 const HEX = "0123456789abcdef";
 const LETTERS = "ABCDEFGHJKLMNPQRSTUVWXYZabcdefghjkmnpqrstuvwxyz23456789";
 const KEY =
-  "MIIBIjANBgkqhkiG9w0BAQEFAAOCAQ8AMIIBCgKCAQEAxh4bLoLfVjpSc1Qv5YHogP+FuMzqtweyVm/WfdI713w1dZAHSmnPmpAOE2sMOetT9SykXOffZ4BMfYGT+oU6apaLhTUVVZitfKJ2Ep/azCC+b9kc0nJRS+i/UOS9u9uWdWx83Q3ihYgVi1j3xEwBttfeLn66yaj6MtPgHYd03b1XxFEsSO1VmCSdbNRGJFuDyHrvMuraJL5SeMJesrmS/VkBhDk1jml2zJyY6GpcfzTISlWcQe4OO3tXbAv9qxmiRn9jQ8cwQ03m2YukutD5vACUz0K9JROvMMHBN7dccfTkrFbYwaGC5Kz/at/J/UurgP5/bQoqB+jlgAAfhjMp+wIDAQAB";
+  "MIGfMA0GCSqGSIb3DQEBAQUAA4GNADCBiQKBgQDDpch3vmBP6EiPSxO+NmGn2HN1o4aCQIhWX+OBA9EV0jnRAB6IYUXpDra/HsWH8sIEfLASVqG8AlTAJmOmmpXIGZMwsB5YrMy04YGkm5OwnXZ7dENF9FCPg27cV9ombcBOnTV1/ZbQvHHtJSWIIub6laAJYXVGBff1f7CPQI/ZbQIDAQAB";
 
 const chars = ({ pick }: Random, of: string, length: number): string => Array.from({ length }, () => pick([...of])).join("");
 

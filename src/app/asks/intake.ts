@@ -98,6 +98,8 @@ export async function intake(asked: IntakeRequest, context: AppContext): Promise
   const request = asked.explain ? { ...asked, dryRun: true } : asked;
   const workspace = openWorkspace(context.cwd, request.workspace);
   const { kit: kitName, value } = request;
+  if (request.explain && (kitName ?? value) !== undefined)
+    throw new Failure("explain-page", { option: kitName === undefined ? "value" : "kit" });
   if (kitName !== undefined) return fromKit({ ...request, kit: kitName }, workspace, context);
   if (value !== undefined && request.operands.length > 0) throw new Failure("file-or-value", {});
   const text = value === undefined ? await pasted(request, context) : "";
@@ -145,7 +147,10 @@ export async function intake(asked: IntakeRequest, context: AppContext): Promise
       later: [],
     });
     if (request.dryRun || (groups.length === 0 && preview.redirectTo === undefined))
-      return { ended: read.questions.length > 0 || read.leftover.length > 0 ? "usage" : "fine", result: shown(preview, false) };
+      return {
+        ended: read.questions.length + read.leftover.length + read.problems.length > 0 ? "usage" : "fine",
+        result: shown(preview, false),
+      };
     if (context.interactive && value === undefined && (preview.asks.length > 0 || preview.redirectTo !== undefined)) {
       const answer = await context.choose({ kind: "save-paste", intake: shown(preview, false) });
       if (answer === undefined) throw new Failure("question-left-open", {});

@@ -46,7 +46,7 @@ export type ProveResult = z.output<typeof proveSchema>;
 export type Shown = ProveResult["asks"][number];
 
 /** How an ask is proven. */
-export interface ProveOptions extends DnsOptions {
+interface ProveOptions extends DnsOptions {
   /** Whether the service is asked although some resolvers still show the old record. */
   readonly force: boolean;
   /** Whether the user says that the service confirmed it, and what it showed. */

@@ -158,6 +158,7 @@ export function intakeText(intake: Intake, layout: Layout): string {
   const page = intake.explain === true ? explainText(intake, layout) : "";
   const shown = declined === true ? "" : `${page}${understoodText(intake, layout)}`;
   const [first] = asks;
+  const unsaved = `nothing was saved, because of ${intake.explain === true ? "--explain" : "--dry-run"}.`;
   const known = already.length === 0 ? "" : `Already saved as ${listOf(already)}.`;
   if (declined === true) return "Nothing was saved.\n";
   if (first === undefined) {
@@ -166,7 +167,7 @@ export function intakeText(intake: Intake, layout: Layout): string {
       redirectTo !== undefined
         ? written
           ? `Saved: this domain redirects to ${displayName(redirectTo)}. Set the redirect where the page says, then check it. Next: ${next(`zandrel site ${withoutRootDot(intake.domain)}`)}`
-          : `It would be saved that this domain redirects to ${displayName(redirectTo)}; nothing was saved, because of --dry-run.`
+          : `It would be saved that this domain redirects to ${displayName(redirectTo)}; ${unsaved}`
         : read?.forwards.length === 1 && read.records.length === 0
           ? `Nothing was saved: a redirect is not a record. Set it where the page says, then check it. Next: ${next(`zandrel site ${withoutRootDot(intake.domain)}`)}`
           : already.length > 0
@@ -188,7 +189,7 @@ export function intakeText(intake: Intake, layout: Layout): string {
   const proof = asks.every(({ web }) => web !== undefined) ? first.web : undefined;
   const place = proof?.kind === "meta" ? "put the tag into the head of that page" : "put the file there";
   const then = !written
-    ? "nothing was saved, because of --dry-run."
+    ? unsaved
     : proof !== undefined
       ? `saved. Next: ${place}, and then ${next(`zandrel prove ${first.id}`)}`
       : `saved. Next: ${next(`zandrel draft ${withoutRootDot(first.domain)}`)}`;

@@ -111,6 +111,9 @@ export const ASKS = {
     say(`--add-service ${quote(given)} has no letters`, "give the service's name", "--add-service"),
   ),
   "file-or-value": usage(() => say("a file and --value are two different sources", "give one of them", "--value")),
+  "explain-page": usage(({ option }: { option: "kit" | "value" }) =>
+    say(`--explain shows how a page was read, and --${option} has no page`, "leave one of them out", "--explain"),
+  ),
   "one-file": usage(() => say("zandrel intake reads one file at a time", "give one, or - for standard input")),
   "choice-form": usage(({ given }: { given: string }) =>
     say(`--choose ${quote(given)} is not QUESTION=ANSWER`, "copy it from what zandrel intake prints", "--choose"),
