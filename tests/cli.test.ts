@@ -516,7 +516,9 @@ describe("intake", () => {
     const text = await explain(page);
     expect([text.exit, text.out]).toEqual([
       0,
-      expect.stringMatching(/Value {2}seekmere-owner=7b22e6a190\n +value seekmere-owner=7b22e6a190[^]*because of --explain/),
+      expect.stringMatching(
+        /Value {2}seekmere-owner=7b22e6a190\n +value seekmere-owner=7b22e6a190\n(?:.*\n)+.*because of --explain/,
+      ),
     ]);
     const { json } = await explain(page, "--json");
     expect(json.pasted).toMatchObject([{ evidence: { type: "label", host: "label", value: "label" } }]);
@@ -525,7 +527,7 @@ describe("intake", () => {
       line: 4,
       text: "Value  seekmere-owner=7b22e6a190",
       taken: [{ text: "seekmere-owner=7b22e6a190", as: "value" }],
-      rest: "label",
+      rest: "layout",
     });
     expect(json.written).toBe(false);
     // What cannot be meant is a problem of the page and not a record.
