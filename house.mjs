@@ -52,8 +52,13 @@ const SIDE_DOORS = new Set(
 
 const MAX_LINES = 80;
 
+/** Sentences that only a judgement allows, and the one file that says them. */
+const DONE = /everything (that was )?asked|nothing else was lost|nothing is left to publish/i;
+const SAYS_DONE = "present/judgement.ts";
+
 /** @typedef {{ path: string, from: string, isType: boolean, line: number }} Import */
 /** @typedef {{ name: string, lines: number, line: number }} Long */
+/** @typedef {{ text: string, line: number }} Said */
 
 /** @param {string} text */
 function parsed(text) {
@@ -89,11 +94,15 @@ function read(path, text) {
   const imports = [];
   /** @type {Long[]} */
   const long = [];
+  /** @type {Said[]} */
+  const done = [];
   let onlyReExports = module.body.length > 0;
   for (const item of module.body)
     if (item.type !== "ExportAllDeclaration" && !(item.type === "ExportNamedDeclaration" && item.source != null))
       onlyReExports = false;
   walk(module, (node) => {
+    const text = node.type === "StringLiteral" ? node.value : node.type === "TemplateElement" ? node.raw : "";
+    if (DONE.test(text)) done.push({ text, line: lineAt(node.span.start) });
     const source = node.type === "CallExpression" && node.callee.type === "Import" ? node.arguments[0]?.expression : node.source;
     const named =
       source?.type === "StringLiteral" ? source.value : node.type === "TsImportType" ? node.argument?.value : undefined;
@@ -119,7 +128,7 @@ function read(path, text) {
       .filter((line) => line.trim() !== "").length;
     if (lines > MAX_LINES) long.push({ name: node.identifier?.value ?? node.key?.value ?? "a function", lines, line: first });
   });
-  return { imports, long, onlyReExports };
+  return { imports, long, done, onlyReExports };
 }
 
 /** The part of the house that a file of src is in.  @param {string} path */
@@ -191,7 +200,10 @@ export function broken(files) {
   /** @type {Map<string, Set<string>>} */
   const rooms = new Map();
   for (const [path, text] of files) {
-    const { imports, long, onlyReExports } = read(path, text);
+    const { imports, long, done, onlyReExports } = read(path, text);
+    if (/^(present|cli)\//.test(path) && path !== SAYS_DONE)
+      for (const { text, line } of done)
+        found.push(`src/${path}:${line}: only ${SAYS_DONE} says “${text.trim()}”, from a judgement`);
     for (const { name, lines, line } of long)
       found.push(`src/${path}:${line}: ${name} has ${lines} lines; the house has ${MAX_LINES} at most`);
     graph.set(path, new Set());

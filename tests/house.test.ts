@@ -22,6 +22,15 @@ test.each([
     expect(/has \d+ lines/.test(inFile(path, `${head}${body}${end}`))).toBe(isTooLong);
 });
 
+test.each<[string, string, boolean]>([
+  ["present/probe.ts", '"Everything asked for is there."', true],
+  ["cli/probe.ts", '"Nothing else was lost at 3 names"', true],
+  ["present/judgement.ts", '"Everything asked for is there."', false],
+  ["present/probe.ts", '"Everything is entered."', false],
+])("in %s a sentence that says done (%s) is a breach: %s", (path, text, isBreach) =>
+  expect(/from a judgement/.test(inFile(path, `export const probe = ${text};\n`))).toBe(isBreach),
+);
+
 describe("the directions", () => {
   test.each<[string, string, RegExp]>([
     ["core/probe.ts", "../net/index.ts", /core may import no other part/],

@@ -1,6 +1,7 @@
 import * as z from "zod";
 import { type Clause, verbatim } from "../core/clause/index.ts";
 import { DAY_MS } from "../core/day.ts";
+import { ACTS, PARTIES, STANDINGS, VERDICTS } from "../core/judgement/index.ts";
 import type { DomainName } from "../core/name/index.ts";
 import { type RecordSet, setJson } from "../core/record/index.ts";
 
@@ -50,6 +51,26 @@ export const recordSet = z.codec(z.array(record), z.custom<RecordSet | undefined
 export const cause = z.object({ kind: z.string(), at: z.string(), because: sentence, remedy: sentence });
 
 /** Something that a sheet did not say to touch, and that is gone or changed. */
+/** How a domain stands, the same in every command that says so. */
+export const judgement = z.object({
+  domain: domainName,
+  verdict: z
+    .enum(VERDICTS)
+    .describe(
+      "done: everything asked for is met and nothing is lost; spreading: only time is left; open: something is to be done",
+    ),
+  pieces: z.array(
+    z.object({
+      ask: z.string(),
+      is: z.enum(STANDINGS),
+      until: time.nullable().describe("when everyone sees it at the latest, where that is still to come"),
+      act: z.enum(ACTS).describe("what brings it on"),
+      by: z.enum(PARTIES).describe("who can do that"),
+    }),
+  ),
+  lost: z.number().describe("how much that stood there before, and is still needed, is gone or was changed"),
+});
+
 export const loss = z.object({
   ...{ domain: domainName, name: domainName, type: z.string() },
   records: z.array(record).describe("what is missing"),

@@ -11,3 +11,6 @@ export const count = (number: number, word: string, plural = `${word}s`): string
 /** `a has`, `a and b have`: what is said of each of them, with the verb in its number. */
 export const allOf = (words: readonly string[], one: string, several: string): string =>
   `${listOf(words)} ${new Set(words).size === 1 ? one : several}`;
+
+/** `a TXT record`, `an MX record`: the letters of a type are spoken one by one. */
+export const recordOf = (type: string): string => `${/^[AEFHILMNORSX]/.test(type) ? "an" : "a"} ${type} record`;

@@ -1,6 +1,3 @@
-import * as z from "zod";
-import { allInWords } from "./clauses/index.ts";
-
 /** What must never reach a terminal raw: control characters, and the marks that turn the direction of text around. */
 const UNSAFE = /[\x00-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069\ufeff]/g;
 
@@ -38,6 +35,3 @@ export const jsonText = (value: unknown, indent?: number): string =>
 /** A word as a shell takes it: quoted where it has to be. */
 export const shellWord = (text: string): string =>
   /^[\w.@%+=:,/-]+$/.test(text) ? text : `'${visible(text).replaceAll("'", "'\\''")}'`;
-
-/** One result as a line of JSON, in the shape its schema publishes. */
-export const jsonLine = <T>(schema: z.ZodType<T>, result: T): string => `${jsonText(z.encode(schema, allInWords(result)))}\n`;

@@ -42,7 +42,7 @@ export type JournalEvent =
       readonly server?: string;
       /** Until when it may be under way, even after the process is gone; milliseconds since 1970. */
       readonly until?: number;
-      /** What stood beside the changes when a sheet was made, so that it is seen when too much was deleted. */
+      /** What stood beside the changes before them, so that it is seen when too much was deleted. */
       readonly beside?: readonly RecordSet[];
       /** The publication this one takes back. */
       readonly undoes?: number;
@@ -57,7 +57,7 @@ export type JournalEvent =
       /** Whether the end was found by looking at the zone later, because the process did not live to see it. */
       readonly looked?: boolean;
     }
-  /** What was deleted beside a sheet was meant to go. */
+  /** What was deleted beside a publication was meant to go. */
   | { readonly kind: "deletion-meant"; readonly records: readonly RecordSet[] }
   | {
       readonly kind: "ask-retired";

@@ -10,11 +10,11 @@ import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsContext, DnsOptions } from "../dns/context.ts";
 import { linkOf } from "../services/services.ts";
 import { writing } from "../session.ts";
-import { cause, domainName, loss, sentence, time } from "../shapes.ts";
+import { cause, domainName, judgement, loss, sentence, time } from "../shapes.ts";
 import { causesOnTheWeb } from "../site/check.ts";
 import { OWN_SERVICE, wantedText } from "../standing/journal-state.ts";
-import { lossesShown } from "../standing/sheets.ts";
-import { type AskStanding, isEarly, survey } from "../standing/survey.ts";
+import { lossesShown } from "../standing/losses.ts";
+import { type AskStanding, isEarly, judgementShown, survey } from "../standing/survey.ts";
 import { clearOperands, oneAsk, targetsOf } from "./targets.ts";
 
 export const VERDICTS = ["proven", "found", "astray", "absent", "unknown"] as const;
@@ -23,7 +23,10 @@ export const proveSchema = z.object({
   at: time,
   lost: z
     .array(loss)
-    .describe("where whole domains are looked at: what the newest sheet did not say to touch, and that is gone or changed"),
+    .describe(
+      "where whole domains are looked at: what nobody was to touch since the newest publication, and that is gone or changed",
+    ),
+  judgements: z.array(judgement).describe("how each domain stands that is looked at as a whole"),
   asks: z.array(
     z.object({
       id: z.string(),
@@ -221,16 +224,19 @@ export async function prove(request: ProveRequest, context: AppContext): Promise
   return writing(request, context, pick, async ({ workspace, dns }, journal) => {
     const asks: Shown[] = [];
     const lost: ProveResult["lost"] = [];
+    const judgements: ProveResult["judgements"] = [];
     for (const [domain, ids] of targets) {
       const surveyed = await survey(domain, dns, workspace, journal);
       const proving: Proving = { domain, workspace, journal, request, context };
       // Who asks about one ask is told of that one.
-      if (ids.size === domain.asks.length && (ids.size > 1 || !operands.some((operand) => namesAsk(operand, domain))))
+      if (ids.size === domain.asks.length && (ids.size > 1 || !operands.some((operand) => namesAsk(operand, domain)))) {
         lost.push(...lossesShown(domain.name, surveyed.lost));
+        judgements.push(judgementShown(surveyed));
+      }
       for (const standing of surveyed.asks)
         if (ids.has(standing.ask.id)) asks.push(await explained(await proveOne(standing, proving), standing, proving, dns));
     }
     const ended = endedFor(asks, context.clock.now());
-    return { ended: ended === "fine" && lost.length > 0 ? "problem" : ended, result: { at: dns.now, lost, asks } };
+    return { ended: ended === "fine" && lost.length > 0 ? "problem" : ended, result: { at: dns.now, lost, judgements, asks } };
   });
 }

@@ -8,11 +8,12 @@ import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import type { DnsOptions } from "../dns/context.ts";
 import { settleInterrupted } from "../publishing/publication.ts";
 import { domainOperands, reading } from "../session.ts";
-import { domainName, loss, sentence, time } from "../shapes.ts";
+import { domainName, judgement, loss, sentence, time } from "../shapes.ts";
 import { hostTitle } from "../standing/host.ts";
 import { keyAskId } from "../standing/key-ask.ts";
-import { lossesShown, openSheet } from "../standing/sheets.ts";
-import { type AskStanding, nextStep, rememberSettled, survey } from "../standing/survey.ts";
+import { lossesShown } from "../standing/losses.ts";
+import { openSheet } from "../standing/sheets.ts";
+import { type AskStanding, endedBy, judgementShown, nextStep, rememberSettled, survey } from "../standing/survey.ts";
 
 export const statusSchema = z.object({
   at: time,
@@ -45,7 +46,8 @@ export const statusSchema = z.object({
         .describe("when the first DNSSEC signature of the domain ends, where that is before everyone sees what was published"),
       lost: z
         .array(loss)
-        .describe("records that were there when the newest sheet was made, were not to be touched, and are gone or changed"),
+        .describe("records that were there before the newest publication, were not to be touched, and are gone or changed"),
+      judgement,
     }),
   ),
 });
@@ -55,18 +57,11 @@ export type StatusResult = z.output<typeof statusSchema>;
 /** States of asks whose records are still to be entered, where a sheet for them is open. */
 const SHEET_STATES: ReadonlySet<State> = new Set(["noted", "astray", "clashing"]);
 
-const WANTED: ReadonlySet<State> = new Set(["settled", "proven"]);
-
-/** The ended code of a list of states: 3 where something could not be asked, 1 where something is not as wanted. */
-function endedFor(states: readonly State[]): Ended {
-  if (states.includes("unknown")) return "undetermined";
-  return states.every((state) => WANTED.has(state)) ? "fine" : "problem";
-}
-
+/** The end of the domains together, with what is open at services. */
 function endedOf(domains: StatusResult["domains"]): Ended {
-  const asks = endedFor(domains.flatMap((domain) => domain.asks.map((ask) => ask.state)));
-  const open = domains.some(({ senders, lost }) => lost.length > 0 || senders.some((sender) => sender.next !== NOTHING));
-  return asks === "fine" && open ? "problem" : asks;
+  const judged = endedBy(domains.map((domain) => domain.judgement.verdict));
+  const open = domains.some(({ senders }) => senders.some((sender) => sender.next !== NOTHING));
+  return judged === "fine" && open ? "problem" : judged;
 }
 
 /** Addresses and domains at services, as they were said last; asking again is the next step of those that are not done. */
@@ -139,6 +134,7 @@ export async function status(request: StatusRequest, context: AppContext): Promi
         sheet: sheet === undefined ? null : { since: sheet.opened.at, next: clause("next-check-sheet", { domain: domain.name }) },
         signaturesEnd: surveyed.signaturesEnd ?? null,
         lost: lossesShown(domain.name, surveyed.lost),
+        judgement: judgementShown(surveyed),
       });
     }
     return {

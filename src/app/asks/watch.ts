@@ -8,8 +8,8 @@ import type { AppContext, CommonRequest, Ended, Outcome } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import type { loss } from "../shapes.ts";
 import { domainName, time } from "../shapes.ts";
-import { lossesShown } from "../standing/sheets.ts";
-import { type AskStanding, isEarly, rememberSettled, type Survey, survey } from "../standing/survey.ts";
+import { lossesShown } from "../standing/losses.ts";
+import { type AskStanding, rememberSettled, type Survey, survey } from "../standing/survey.ts";
 import { proveOne } from "./prove.ts";
 
 /** One line of `--json`: what a vantage shows, as soon as that is another thing than before. */
@@ -37,11 +37,8 @@ export const seenOf = (view: View, now: number): Seen => ({
   until: view.keeps === undefined || view.sees === "new" ? null : now + view.keeps * 1000,
 });
 
-/** Whether an ask is still on its way. */
-const isPending = (standing: AskStanding, now: number): boolean =>
-  standing.state === "spreading" ||
-  standing.state === "unknown" ||
-  (standing.state === "settled" && isEarly(standing.visibility, now));
+/** Whether an ask is still on its way, or nobody knows. */
+const isPending = ({ piece }: AskStanding): boolean => piece.is === "not-visible-yet" || piece.is === "undetermined";
 
 /** One look: where every ask stands, and what each viewpoint shows. */
 export interface Look {
@@ -64,7 +61,9 @@ export interface Watched {
   readonly followed: readonly AskStanding[];
   readonly done: readonly AskStanding[];
   readonly proven: readonly AskStanding[];
-  /** What the newest sheets did not say to touch, and that is gone or changed. */
+  /** Asks of the same domains whose turn it is and that nobody published: nothing of them is followed. */
+  readonly unpublished: readonly AskStanding[];
+  /** What nobody was to touch since it was published, and that is gone or changed. */
   readonly lost: readonly z.output<typeof loss>[];
   /** Asks that everyone sees and that their services did not confirm, with what those said. */
   readonly refused: readonly { readonly standing: AskStanding; readonly reason: Clause }[];
@@ -150,15 +149,19 @@ async function askServices(
 /** What is settled, what is not. */
 function conclude(surveys: readonly Survey[], confirmed: ReadonlySet<Ask>): Omit<Watched, "refused"> & { readonly ended: Ended } {
   const followed = surveys.flatMap(({ asks }) => asks.filter(isPublished));
-  const done = followed.filter((askStanding) => askStanding.state === "settled" || askStanding.state === "proven");
+  const done = followed.filter(({ piece }) => piece.is === "met");
   const lost = surveys.flatMap((one) => lossesShown(one.domain.name, one.lost));
-  const ended = followed.some((askStanding) => askStanding.state === "unknown")
+  const unpublished = surveys.flatMap(({ asks }) =>
+    asks.filter((standing) => !isPublished(standing) && standing.state !== "waiting"),
+  );
+  const ended = followed.some(({ piece }) => piece.is === "undetermined")
     ? "undetermined"
-    : done.length === followed.length && lost.length === 0
+    : done.length === followed.length && lost.length + unpublished.length === 0
       ? "fine"
       : "problem";
   return {
     followed,
+    unpublished,
     lost,
     done,
     proven: done.filter((askStanding) => askStanding.state === "proven" || confirmed.has(askStanding.ask)),
@@ -199,7 +202,7 @@ export async function watch(
         sink.changed(view, now);
       }
       sink.looked(seen);
-      const going = surveys.flatMap((one) => one.asks.filter((standing) => isPending(standing, now)));
+      const going = surveys.flatMap((one) => one.asks.filter(isPending));
       const { open, confirmed } =
         request.until === "proven" && going.length === 0 && stop?.aborted !== true
           ? await askServices(surveys, workspace, journal, request, context, refused)

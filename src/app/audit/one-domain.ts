@@ -2,6 +2,7 @@ import { statSync } from "node:fs";
 import { relative } from "node:path";
 import { dnsWants, recordsWanted } from "../../core/ask/index.ts";
 import { type Area, type Audit, audit } from "../../core/audit/index.ts";
+import { clause } from "../../core/clause/index.ts";
 import { type DomainName, isBelow } from "../../core/name/index.ts";
 import { type DataOf, decodeUtf8, txtValue } from "../../core/record/index.ts";
 import type { SiteCheck } from "../../core/site/index.ts";
@@ -10,6 +11,7 @@ import { type Domain, type Journal, keyPath, type Workspace } from "../../worksp
 import type { DnsContext } from "../dns/context.ts";
 import { knownSelectors, privateKeyOf } from "../mail/dkim-check.ts";
 import { checkDomain, hasSite } from "../site/check.ts";
+import { lossParameters } from "../standing/losses.ts";
 import { survey } from "../standing/survey.ts";
 
 /** What visitors meet at a domain that has a site; undefined where there is none, or answers come from files. */
@@ -77,6 +79,7 @@ export async function auditDomain(
       ...{ id: ask.id, state, because },
       isRefused: causes.length > 0 && causes.every(({ kind }) => kind.startsWith("dnssec-")),
     })),
+    missed: (surveyed?.lost ?? []).map((loss) => clause("sheet-lost", lossParameters(loss))),
     wantedTexts: (own?.asks ?? []).flatMap((ask) =>
       recordsWanted(ask.wants).flatMap((resourceRecord) =>
         resourceRecord.name === domain && resourceRecord.type === "TXT"

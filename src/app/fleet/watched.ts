@@ -1,5 +1,5 @@
 import { sourcesOf } from "../../core/aggregate/index.ts";
-import type { Ask, State } from "../../core/ask/index.ts";
+import type { Ask } from "../../core/ask/index.ts";
 import { clause, NOTHING } from "../../core/clause/index.ts";
 import { DAY_MS } from "../../core/day.ts";
 import type { ChainFlaw } from "../../core/dnssec/index.ts";
@@ -16,10 +16,8 @@ import { watchDs } from "../dns/ds-memory.ts";
 import { sendersOf } from "../reports/reported.ts";
 import { checkDomain, hasSite } from "../site/check.ts";
 import { OWN_SERVICE, wantedText } from "../standing/journal-state.ts";
-import { nextStep, rememberSettled, type Survey, signaturesOf, survey } from "../standing/survey.ts";
-
-/** States in which what was proven is still there. */
-const RIGHT: ReadonlySet<State> = new Set(["proven", "settled", "spreading"]);
+import { lossParameters } from "../standing/losses.ts";
+import { type AskStanding, nextStep, rememberSettled, type Survey, signaturesOf, survey } from "../standing/survey.ts";
 
 /** Days before signatures end at which it is said: they are renewed all the time, and late is a matter of hours. */
 const SIGNATURES_WITHIN = 2;
@@ -53,6 +51,9 @@ const ending = (ends: number, now: number, within: number): Pick<Watched, "state
   return near === undefined ? { state: "fine", level: "fine", ends } : { state: `within ${near}`, level: "soon", ends };
 };
 
+/** Whether what was proven is still there. */
+const isRight = ({ piece }: AskStanding): boolean => piece.is === "met" || piece.is === "not-visible-yet";
+
 /** The asks that were proven or settled once, and Zandrel's own records. */
 function proofs({ domain, workspace, dns }: Watching, surveyed: Survey): Watched[] {
   const { journalled } = surveyed;
@@ -60,19 +61,37 @@ function proofs({ domain, workspace, dns }: Watching, surveyed: Survey): Watched
   const wasRight = (ask: Ask): boolean =>
     [journalled.proven, journalled.settled].some((known) => known.get(ask.id)?.wanted === wantedText(ask));
   return surveyed.asks
-    .filter(({ ask, state }) => state === "settled" || wasRight(ask) || (ask.service === OWN_SERVICE && RIGHT.has(state)))
+    .filter(
+      (standing) =>
+        standing.state === "settled" || wasRight(standing.ask) || (standing.ask.service === OWN_SERVICE && isRight(standing)),
+    )
     .map((standing) => {
-      const { ask, state, because, causes } = standing;
+      const { ask, state, because, causes, piece } = standing;
       const [cause] = causes;
-      const right = RIGHT.has(state);
+      const right = isRight(standing);
       return {
         ...{ kind: "proof", subject: ask.id, state },
-        level: state === "unknown" ? "unknown" : right ? "fine" : "bad",
+        level: piece.is === "undetermined" ? "unknown" : right ? "fine" : "bad",
         because: cause === undefined || right ? because : cause.because,
         next: right ? NOTHING : nextStep(standing, domain.name, workspace, dns.now),
         wasRight: true,
       } as const;
     });
+}
+
+/** What stood beside what was published, and is still needed. */
+function beside({ domain }: Watching, { lost }: Survey): Watched {
+  const [first] = lost;
+  const common = { kind: "records", subject: withoutRootDot(domain.name), wasRight: true } as const;
+  if (first === undefined)
+    return { ...common, state: "fine", level: "fine", because: clause("guard-nothing-missed"), next: NOTHING };
+  return {
+    ...common,
+    state: lost.map(({ name, type }) => `${name} ${type}`).join(" "),
+    level: "bad",
+    because: clause("guard-missed", { of: lost.length, because: clause("sheet-lost", lossParameters(first)) }),
+    next: clause("next-check-sheet", { domain: domain.name }),
+  };
 }
 
 /** The site, where an ask for it was proven, and its certificates. */
@@ -282,7 +301,7 @@ export async function watchedOf(watching: Watching): Promise<DomainWatched> {
     views.flatMap(({ answer }) => (answer.kind === "found" ? [answer.set.ttl] : [])),
   );
   return {
-    watched: [...proofs(watching, surveyed), ...parts.flat()],
+    watched: [...proofs(watching, surveyed), beside(watching, surveyed), ...parts.flat()],
     ttl: ttls.length === 0 ? undefined : Math.min(...ttls),
   };
 }

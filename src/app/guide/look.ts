@@ -1,5 +1,6 @@
 import type { Draft, Loss } from "../../core/change/index.ts";
 import type { Clause } from "../../core/clause/index.ts";
+import type { Judgement } from "../../core/judgement/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { openWorkspace, pickDomains } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
@@ -17,8 +18,9 @@ export interface GuideLook {
   /** What is left to publish, with the replacements that were agreed to. */
   readonly draft: Draft | undefined;
   readonly sheetOpen: boolean;
-  /** What somebody deleted or changed beside the newest sheet. */
+  /** What somebody deleted or changed beside what was published. */
   readonly lost: readonly Loss[];
+  readonly judgement: Judgement;
   /** The title of the DNS host; undefined where none is named. */
   readonly host: string | undefined;
   /** How the domain's DNS host is reached; undefined where it names none. */
@@ -49,6 +51,7 @@ export async function lookForGuide(
     return {
       asks: surveyed.asks,
       lost: surveyed.lost,
+      judgement: surveyed.judgement,
       draft,
       sheetOpen: openSheet(journal, name) !== undefined,
       host: hostTitle(domain, workspace),

@@ -14,6 +14,7 @@ const standing = (id: string, state: State, more: Partial<AskStanding> = {}): As
   because: verbatim("b"),
   causes: [],
   visibility: undefined,
+  piece: { ask: id, is: "missing", until: undefined, act: "enter", by: "person" },
   ...more,
 });
 const clash = (ask: string, more: Partial<Clash> = {}): Clash => ({

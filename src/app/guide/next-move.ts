@@ -9,7 +9,7 @@ export type Move =
   | { readonly kind: "publish"; readonly changes: readonly Change[] }
   /** A sheet is open: what it says is still to be entered at the DNS host. */
   | { readonly kind: "enter" }
-  /** More was deleted or changed than the sheet says. */
+  /** More was deleted or changed than was to be. */
   | { readonly kind: "missed" }
   /** Something was entered wrongly, or stands beside what was asked. */
   | { readonly kind: "mend"; readonly standing: AskStanding }
@@ -73,5 +73,6 @@ export function nextMove({ asks, draft, sheetOpen, lost, putOff, now }: Situatio
   const settled = going.find((standing) => standing.state === "settled" && !early.includes(standing));
   if (settled !== undefined) return { kind: "confirm", standing: settled };
   if (early.length > 0) return { kind: "wait", by: Math.max(...early.map(({ visibility }) => visibility?.by ?? now)) };
-  return { kind: "done", open: going.filter(({ state }) => state !== "proven") };
+  // What was put off is still open.
+  return { kind: "done", open: asks.filter(({ state }) => state !== "proven") };
 }

@@ -13,9 +13,9 @@ import { domainOperands, reading } from "../session.ts";
 import { domainName, loss, recordSet, sentence, time } from "../shapes.ts";
 import { hostTitle } from "../standing/host.ts";
 import { loadJournalState } from "../standing/journal-state.ts";
-import { lossesShown, lostAt } from "../standing/sheets.ts";
+import { lossesShown, lostAt } from "../standing/losses.ts";
 import { draftSource } from "../standing/source.ts";
-import { draftOf } from "../standing/survey.ts";
+import { draftOf, waitingAsks } from "../standing/survey.ts";
 
 const change = z.object({
   domain: domainName,
@@ -49,7 +49,7 @@ const launchStep = z.object({
 });
 
 export const draftSchema = z.object({
-  lost: z.array(loss).describe("what the newest sheet did not say to touch, and that is gone or changed"),
+  lost: z.array(loss).describe("what nobody was to touch since the newest publication, and that is gone or changed"),
   publishWith: z
     .object({ replace: z.array(z.string()), only: z.array(z.string()), into: z.string().nullable() })
     .describe("what publishing needs to be told in order to carry out the same draft"),
@@ -61,6 +61,9 @@ export const draftSchema = z.object({
   domains: z.array(domainName).describe("the domains that were looked at"),
   changes: z.array(change),
   clashes: z.array(clash),
+  waiting: z
+    .array(z.object({ domain: domainName, ask: z.string() }))
+    .describe("asks whose turn has not come: another one is to be proven first"),
   undetermined: z.array(z.object({ domain: domainName, name: domainName, type: z.string(), because: sentence })),
   visible: z.object({ latest: time.nullable(), because: sentence }),
   hosts: z
@@ -113,7 +116,10 @@ export async function makeDrafts(
 }
 
 /** The drafts as one result: what every face shows. */
-function resultOf(drafts: readonly Draft[], now: number): Omit<DraftResult, "lost" | "publishWith" | "launch" | "hosts"> {
+function resultOf(
+  drafts: readonly Draft[],
+  now: number,
+): Omit<DraftResult, "lost" | "waiting" | "publishWith" | "launch" | "hosts"> {
   const windows = drafts.flatMap((one) => draftCacheWindow(one) ?? []);
   const [last] = windows.sort((a, b) => b.seconds - a.seconds);
   return {
@@ -160,9 +166,9 @@ function launchOf(
   return { verdict, because, steps: [...steps] };
 }
 
-/** What somebody deleted or changed beside the newest sheet of a domain, as the draft shows it. */
+/** What somebody deleted or changed beside what was published, as the draft shows it. */
 async function lossesOf(domain: Domain, dns: DnsContext, workspace: Workspace, journal: Journal | undefined) {
-  const source = journal === undefined || dns.fromFiles ? undefined : draftSource(domain, await dns.look(domain), dns, workspace);
+  const source = journal === undefined ? undefined : draftSource(domain, await dns.look(domain), dns, workspace);
   return source === undefined || journal === undefined
     ? []
     : lossesShown(domain.name, await lostAt(domain, source, journal, dns.now));
@@ -185,6 +191,9 @@ export async function draft(request: DraftRequest, context: AppContext): Promise
     const result: DraftResult = {
       ...resultOf(drafts, dns.now),
       lost: lost.flat(),
+      waiting: domains.flatMap((domain) =>
+        waitingAsks(domain, loadJournalState(journal, domain.name)).map((ask) => ({ domain: domain.name, ask })),
+      ),
       hosts: Object.fromEntries(domains.map((domain) => [domain.name, hostTitle(domain, workspace) ?? null])),
       publishWith: { replace: [...request.replace], only: [...request.only], into: request.into ?? null },
       launch: launchOf(drafts, domains, dns.now, request),

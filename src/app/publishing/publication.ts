@@ -11,7 +11,8 @@ import { zonesOf } from "../../core/zone/index.ts";
 import type { Domain, Journal, JournalledChange, Publication, PublicationEnd, Workspace } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsContext, type DnsRequest, hostServer, readZoneFile } from "../dns/context.ts";
-import { hasSheet, openSheet, standingBeside } from "../standing/sheets.ts";
+import { standingBeside } from "../standing/losses.ts";
+import { hasSheet, openSheet } from "../standing/sheets.ts";
 import { draftSource } from "../standing/source.ts";
 import type { ApprovalOptions, Publisher, PublishOutcome } from "./ways.ts";
 import { type Comparison, compare, freshly, journalled, sameState } from "./zone-look.ts";
@@ -37,7 +38,7 @@ const saysAll = (sheet: Publication | undefined, to: string, changes: readonly C
     ),
   );
 
-/** What is beside the changes of a sheet, looked at afresh. */
+/** What is beside some changes, looked at afresh; undefined where it cannot be seen. */
 async function besideOf(
   domain: Domain,
   changes: readonly Change[],
@@ -45,11 +46,9 @@ async function besideOf(
   workspace: Workspace,
   request: DnsRequest,
   context: AppContext,
-): Promise<readonly RecordSet[]> {
+): Promise<readonly RecordSet[] | undefined> {
   const now = context.clock.now();
-  return (
-    (await freshly(domain, workspace, request, context, (source) => standingBeside(domain, changes, source, journal, now))) ?? []
-  );
+  return freshly(domain, workspace, request, context, (source) => standingBeside(domain, changes, source, journal, now));
 }
 
 /** The pauses between the looks at a zone whose changes were accepted (milliseconds): some servers sign it first, or pass it to others. */
@@ -95,6 +94,7 @@ export async function publishChanges(
     // What a host was asked again and did closes with the next look.
     if (again.kind === "published") return again;
   }
+  const beside = await besideOf(domain, changes, journal, workspace, request, context);
   const opened = journal.append(context.clock.now(), domain.name, {
     kind: "publication-opened",
     way: publisher.way,
@@ -102,7 +102,7 @@ export async function publishChanges(
     changes: changes.map(journalled),
     until: context.clock.now() + publisher.underWay,
     ...publisher.where,
-    ...(hasSheet(publisher) ? { beside: await besideOf(domain, changes, journal, workspace, request, context) } : {}),
+    ...(beside === undefined ? {} : { beside }),
     ...(undoes === undefined ? {} : { undoes }),
   });
   const close = (end: PublicationEnd, because: Clause, reason?: string) =>

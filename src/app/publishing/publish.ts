@@ -1,21 +1,22 @@
 import * as z from "zod";
-import { type DnsWant, dnsWants, isMet, type State } from "../../core/ask/index.ts";
+import { type DnsWant, dnsWants, isMet } from "../../core/ask/index.ts";
 import { type Change, type Clash, type Draft, type Loss, pending, type SheetEntry } from "../../core/change/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import { type DomainName, displayName, relativeText } from "../../core/name/index.ts";
 import { LOW_TTL, longestWindow, visibleBy } from "../../core/spread/index.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
 import type { DnsContext, DnsOptions } from "../dns/context.ts";
 import { domainOperands, writing } from "../session.ts";
-import { cause, domainName, loss, sentence, time } from "../shapes.ts";
-import { OWN_SERVICE } from "../standing/journal-state.ts";
-import { lossesShown, mendingOf, namesCompared } from "../standing/sheets.ts";
-import { causeOf, survey } from "../standing/survey.ts";
-import { type DraftOptions, makeDrafts } from "./draft.ts";
+import { cause, domainName, judgement, loss, sentence, time } from "../shapes.ts";
+import { loadJournalState, OWN_SERVICE } from "../standing/journal-state.ts";
+import { lossesShown, lostAt, mendingOf, namesCompared } from "../standing/losses.ts";
+import { causeOf, judgementShown, survey, waitingAsks } from "../standing/survey.ts";
+import { type DraftOptions, makeDrafts, nameIn } from "./draft.ts";
 import { type ApplyOptions, expectPublishable, expectSeen, publishChanges, settleInterrupted } from "./publication.ts";
 import { publisherFor } from "./publishers.ts";
+import { freshly } from "./zone-look.ts";
 
 const sheetEntry = z.object({
   action: z.enum(["enter", "change", "delete", "not-offered"]),
@@ -61,11 +62,12 @@ export const publishSchema = z.object({
       }),
     )
     .describe("with --check: what was entered, and what went wrong"),
-  compared: z.number().describe("with --check: how many names were compared with what stood there when the sheet was made"),
+  compared: z.number().describe("with --check: how many names were compared with what stood there before the newest publication"),
   lowered: z.boolean().describe("with --lower-ttl: only TTLs were lowered, ahead of the change itself"),
   lost: z
     .array(loss.extend({ enter: z.array(sheetEntry).describe("how it is mended") }))
-    .describe("with --check: records that were there when the sheet was made, were not to be touched, and are gone or changed"),
+    .describe("records that were there before the newest publication, were not to be touched, and are gone or changed"),
+  judgements: z.array(judgement).describe("with --check: how each domain stands"),
 });
 
 export type PublishResult = z.output<typeof publishSchema>;
@@ -156,8 +158,8 @@ function loweredTtls({ changes, clashes }: Draft): Change[] {
 export interface PublishRequest extends CommonRequest, DraftOptions, Pick<DnsOptions, "resolver" | "timeout" | "includeFrom"> {
   readonly sheet: string | undefined;
   readonly check: boolean;
-  /** With `check`: whether what was deleted beside the sheet was meant to go. */
-  readonly meant: boolean;
+  /** With `check`: names at which what was deleted or changed was meant to be. */
+  readonly meant: readonly string[];
   /** Whether only the TTLs of what will change are lowered, ahead of a launch. */
   readonly lowerTtl: boolean;
   /** Where a person approves at the DNS host: whether its page is opened, and whether anybody waits for them. */
@@ -175,13 +177,48 @@ async function expectAsked(domain: Domain, dns: DnsContext): Promise<void> {
   throw new Failure("host-not-asked", { domain: domain.name, title: host.title, servers });
 }
 
-/** Where an ask stands whose records were entered as they should be. */
-const ENTERED: ReadonlySet<State> = new Set(["spreading", "settled", "proven"]);
+/** Losses with how each is mended. */
+const lostShown = (domain: Domain, losses: readonly Loss[], workspace: Workspace): PublishResult["lost"] =>
+  lossesShown(domain.name, losses).map((shown, i) => ({ ...shown, enter: mendingOf(domain, workspace, losses[i] as Loss) }));
+
+/** What is missed of a domain after something was carried out there, or nothing had to be. */
+async function missedOf(domain: Domain, { workspace, journal, request, context }: ApplyOptions): Promise<PublishResult["lost"]> {
+  const losses = await freshly(domain, workspace, request, context, (source) =>
+    lostAt(domain, source, journal, context.clock.now()),
+  );
+  return lostShown(domain, losses ?? [], workspace);
+}
+
+/** Keeps that what is missed at some names was meant to go; refuses a name at which nothing is missed. */
+async function agreeToLosses(
+  domains: readonly Domain[],
+  meant: readonly string[],
+  workspace: Workspace,
+  dns: DnsContext,
+  journal: Journal,
+): Promise<void> {
+  if (meant.length === 0) return;
+  const surveys = await Promise.all(domains.map((domain) => survey(domain, dns, workspace, journal)));
+  const missed = surveys.flatMap(({ domain, lost }) => lost.map((loss) => ({ domain: domain.name, loss })));
+  const agreed = meant.flatMap((text) => {
+    const here = missed.filter(({ domain, loss }) => nameIn(text, domain) === loss.name);
+    if (here.length === 0)
+      throw new Failure("nothing-missed", {
+        given: text,
+        missed: missed.map(({ domain, loss }) => relativeText(loss.name, domain)),
+      });
+    return here;
+  });
+  for (const domain of new Set(agreed.map((one) => one.domain)))
+    journal.append(dns.now, domain, {
+      kind: "deletion-meant",
+      records: agreed.filter((one) => one.domain === domain).map(({ loss }) => loss.was),
+    });
+}
 
 /** Looks whether what was to be entered by hand is there, what went wrong, and what was deleted beside it. */
 async function checkEntered(
   domains: readonly Domain[],
-  meant: boolean,
   workspace: Workspace,
   dns: DnsContext,
   journal: Journal,
@@ -203,30 +240,19 @@ async function checkEntered(
   const check = standings.map((standing) => ({
     ask: standing.ask.id,
     domain: standing.domain.name,
-    entered: standing.state === "unknown" ? null : ENTERED.has(standing.state),
+    entered: standing.piece.is === "undetermined" ? null : standing.piece.is === "met" || standing.piece.is === "not-visible-yet",
     because: standing.because,
     causes: [...standing.causes],
   }));
-  const gone = surveys.map(({ domain, lost: losses }) => ({ domain, losses }));
-  if (meant)
-    for (const { domain, losses } of gone)
-      if (losses.length > 0)
-        journal.append(dns.now, domain.name, { kind: "deletion-meant", records: losses.map(({ was }) => was) });
-  const lost = meant
-    ? []
-    : gone.flatMap(({ domain, losses }) =>
-        lossesShown(domain.name, losses).map((shown, i) => ({
-          ...shown,
-          enter: mendingOf(domain, workspace, losses[i] as Loss),
-        })),
-      );
+  const lost = surveys.flatMap(({ domain, lost: losses }) => lostShown(domain, losses, workspace));
   const compared = domains.reduce((sum, domain) => sum + namesCompared(domain, journal, dns.now), 0);
-  const ended = standings.some(({ state }) => state === "unknown")
+  const ended = standings.some(({ piece }) => piece.is === "undetermined")
     ? "undetermined"
     : lost.length === 0 && check.every((candidate) => candidate.entered === true)
       ? "fine"
       : "problem";
-  return { ended, result: { at: dns.now, published: [], check, lost, compared, lowered: false } };
+  const judgements = surveys.map(judgementShown);
+  return { ended, result: { at: dns.now, published: [], check, lost, compared, lowered: false, judgements } };
 }
 
 /** Carry the draft out: by signed dynamic update, helper program, into a zone file, or as a sheet to fill in. */
@@ -234,7 +260,10 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
   return writing(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
     for (const domain of domains)
       for (const line of await settleInterrupted(domain, dns, workspace, journal)) await context.tell(line);
-    if (request.check) return checkEntered(domains, request.meant, workspace, dns, journal);
+    if (request.check) {
+      await agreeToLosses(domains, request.meant, workspace, dns, journal);
+      return checkEntered(domains, workspace, dns, journal);
+    }
     const drafts = await makeDrafts(request, workspace, dns, journal, domains);
     const ready = request.lowerTtl
       ? await Promise.all(domains.map(async (domain, i) => ({ domain, changes: loweredTtls(drafts[i] as Draft) })))
@@ -252,7 +281,11 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
             domain.name,
             { way: "none", to: "" },
             [],
-            request.lowerTtl ? clause("publish-no-ttl-to-lower") : clause("publish-already-there"),
+            request.lowerTtl
+              ? clause("publish-no-ttl-to-lower")
+              : domain.asks.length === 0
+                ? clause("publish-nothing-asked")
+                : clause("publish-nothing-left", { waiting: waitingAsks(domain, loadJournalState(journal, domain.name)) }),
             dns.now,
           ),
         );
@@ -262,14 +295,25 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
       const alreadyDone = earlier.length === 0 ? {} : { alreadyDone: earlier.join(", ") };
       done.push(await apply(domain, changes, { journal, workspace, request, context, ...alreadyDone }));
     }
-    // What a person or the DNS host refused, or what did not come, is not done.
+    const missed = await Promise.all(domains.map((domain) => missedOf(domain, { journal, workspace, request, context })));
+    const lost = missed.flat();
+    // What a person or the DNS host refused, what did not come, and what is missed beside it, is not done.
     return {
-      ended: done.some(({ failed }) => failed === true)
-        ? "problem"
-        : done.some(({ failed }) => failed === null)
-          ? "undetermined"
-          : "fine",
-      result: { at: context.clock.now(), published: done, check: [], lost: [], compared: 0, lowered: request.lowerTtl },
+      ended:
+        lost.length > 0 || done.some(({ failed }) => failed === true)
+          ? "problem"
+          : done.some(({ failed }) => failed === null)
+            ? "undetermined"
+            : "fine",
+      result: {
+        at: context.clock.now(),
+        published: done,
+        check: [],
+        lost,
+        compared: 0,
+        lowered: request.lowerTtl,
+        judgements: [],
+      },
     };
   });
 }

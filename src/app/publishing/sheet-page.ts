@@ -4,12 +4,13 @@ import { distinct } from "../../core/distinct.ts";
 import { Failure } from "../../core/failure.ts";
 import { type Lookup, liveAt, ownSetOf } from "../../core/lookup/index.ts";
 import { type DomainName, name as nameOf, withoutRootDot } from "../../core/name/index.ts";
-import { dataKey, printData, type RecordData, type RecordType } from "../../core/record/index.ts";
+import { dataKey, type RecordData, type RecordType } from "../../core/record/index.ts";
 import { longestWindow, visibleBy } from "../../core/spread/index.ts";
 import { type Domain, openWorkspace, pickDomains, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest } from "../context.ts";
 import { type DnsOptions, nameOperand, openDns } from "../dns/context.ts";
 import { formOf, hostTitle } from "../standing/host.ts";
+import { lossParameters } from "../standing/losses.ts";
 import { hasSheet, openSheet } from "../standing/sheets.ts";
 import { draftSource } from "../standing/source.ts";
 import { causeOf, survey } from "../standing/survey.ts";
@@ -105,13 +106,9 @@ export async function sheetState(request: PageRequest, context: AppContext): Pro
     const slips = [
       ...standings.filter(({ state }) => state === "astray" || state === "lapsed").flatMap(({ causes }) => causes),
       ...clashes.map((clash) => causeOf(clash, domain, workspace)),
-      ...surveyed.lost.map(({ name, type, was, now }) => ({
-        because: clause("sheet-lost", {
-          ...{ type, name },
-          data: was.data.map((data) => printData(type, data)),
-          now: now?.data.map((data) => printData(type, data)) ?? [],
-        }),
-        remedy: clause("sheet-lost-mend", { domain: domain.name, isChanged: now !== undefined }),
+      ...surveyed.lost.map((loss) => ({
+        because: clause("sheet-lost", lossParameters(loss)),
+        remedy: clause("sheet-lost-mend", { domain: domain.name, name: loss.name, isChanged: loss.now !== undefined }),
       })),
     ].map(({ because, remedy }) => ({ because, remedy }));
     const all = steps.every(({ done, entry }) => done === true || entry.action === "not-offered");

@@ -230,10 +230,7 @@ export async function unsettledAsks(
   }
   const { asks } = await survey(known, dns, workspace, journal);
   return asks
-    .filter(
-      ({ ask, state }) =>
-        ask.service === service.key && MAIL_PURPOSES.includes(ask.purpose) && state !== "settled" && state !== "proven",
-    )
+    .filter(({ ask, piece }) => ask.service === service.key && MAIL_PURPOSES.includes(ask.purpose) && piece.is !== "met")
     .map((standing) => ({
       what: standing.ask.id,
       state: standing.state,

@@ -1,15 +1,5 @@
-import { dnsWants } from "../../core/ask/index.ts";
-import { type Change, fillIn, type Loss, lostOf, type SheetEntry, standingAt } from "../../core/change/index.ts";
-import { DAY_MS } from "../../core/day.ts";
-import type { Lookup } from "../../core/lookup/index.ts";
-import { type DomainName, name, parseName } from "../../core/name/index.ts";
-import { type RecordSet, setJson } from "../../core/record/index.ts";
-import { USUAL_NAMES } from "../../core/relocate/index.ts";
-import type { Domain, Journal, Publication, Workspace } from "../../workspace/index.ts";
-import { formOf } from "./host.ts";
-
-/** How long after a sheet was made it is compared with the zone (milliseconds). */
-const SHEET_DAYS = 14 * DAY_MS;
+import type { DomainName } from "../../core/name/index.ts";
+import type { Journal, Publication } from "../../workspace/index.ts";
 
 /**
  * Whether a publication leaves a person something to do: it stays open until the zone shows it. An approval may, where the DNS
@@ -20,81 +10,3 @@ export const hasSheet = ({ way }: { readonly way: string }): boolean => way === 
 /** The newest sheet that is still to be entered; undefined where there is none. */
 export const openSheet = (journal: Journal, domain: DomainName): Publication | undefined =>
   journal.publications(domain).findLast(({ opened, closed }) => closed === undefined && hasSheet(opened));
-
-/** The names that are looked at beside a sheet: those it changes, those of asks, and those that zones commonly have. */
-function namesBeside(domain: Domain, changed: readonly DomainName[]): DomainName[] {
-  const usual = [...USUAL_NAMES, "_dmarc"].flatMap((label) => {
-    const parsed = label === "@" ? undefined : parseName(label, domain.name);
-    return parsed?.ok ? [parsed.value] : [];
-  });
-  const asked = domain.asks.flatMap((ask) => dnsWants(ask.wants).map((want) => want.name));
-  return [...new Set([domain.name, ...changed, ...asked, ...usual])];
-}
-
-/** How many names were compared with what stood there when the newest sheet was made; 0 where there is no sheet. */
-export function namesCompared(domain: Domain, journal: Journal, now: number): number {
-  const sheet = comparedSheet(journal.publications(domain.name), now);
-  return sheet === undefined
-    ? 0
-    : namesBeside(
-        domain,
-        sheet.opened.changes.map((change) => name(change.name)),
-      ).length;
-}
-
-/** The newest sheet that remembers what stood beside it, for as long as the zone is compared with that. */
-const comparedSheet = (publications: readonly Publication[], now: number): Publication | undefined =>
-  publications.findLast(({ opened }) => hasSheet(opened) && opened.beside !== undefined && now - opened.at < SHEET_DAYS);
-
-/**
- * What is where a person will work: at the names that change, at the domain itself, and wherever an ask wants something.
- * What was deleted too much beside an earlier sheet still belongs there: a new sheet does not make it forgotten.
- */
-export async function standingBeside(
-  domain: Domain,
-  changes: readonly Change[],
-  source: Lookup,
-  journal: Journal,
-  now: number,
-): Promise<readonly RecordSet[]> {
-  const names = namesBeside(
-    domain,
-    changes.map((change) => change.name),
-  );
-  return [
-    ...(await standingAt(names, source, domain.name)),
-    ...(await lostAt(domain, source, journal, now)).map(({ was }) => was),
-  ];
-}
-
-/**
- * What stood there when the newest sheet of a domain was made, and that somebody deleted or changed beside what it says, as one source
- * shows the zone.
- */
-export async function lostAt(domain: Domain, source: Lookup, journal: Journal, now: number): Promise<readonly Loss[]> {
-  const publications = journal.publications(domain.name);
-  const sheet = comparedSheet(publications, now);
-  if (sheet?.opened.beside === undefined) return [];
-  // What was published since then was meant, and so is what somebody said was meant; what was not carried out says nothing.
-  const published = publications
-    .filter(({ opened, closed }) => opened.at >= sheet.opened.at && closed?.end !== "not-published")
-    .flatMap(({ opened }) => opened.changes);
-  const meant = journal
-    .entries(domain.name, "deletion-meant")
-    .filter(({ at }) => at >= sheet.opened.at)
-    .flatMap(({ records }) => records.map((before) => ({ name: before.name, type: before.type, before })));
-  return lostOf(
-    sheet.opened.beside,
-    [...published, ...meant].map((change) => ({ before: undefined, after: undefined, ...change, name: name(change.name) })),
-    source,
-    domain.name,
-  );
-}
-
-/** How a loss is mended in the form of the domain's DNS host: what was deleted is entered again, what was changed is changed back. */
-export const mendingOf = (domain: Domain, workspace: Workspace, { mend }: Loss): SheetEntry[] =>
-  fillIn([mend], domain.name, formOf(domain, workspace));
-
-/** Losses as results show them. */
-export const lossesShown = (domain: DomainName, lost: readonly Loss[]) =>
-  lost.map(({ name: at, type, was, now }) => ({ domain, name: at, type, records: setJson(was), now: setJson(now) }));

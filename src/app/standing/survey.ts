@@ -4,6 +4,7 @@ import { type Clash, type Draft, fillIn, type Loss, makeDraft } from "../../core
 import { type Clause, clause, NOTHING } from "../../core/clause/index.ts";
 import { distinct } from "../../core/distinct.ts";
 import type { ChainFlaw, Verdict } from "../../core/dnssec/index.ts";
+import { type Judgement, judge, type Piece, pieceOf } from "../../core/judgement/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
@@ -12,6 +13,7 @@ import { isOfType } from "../../core/record/index.ts";
 import type { WebProof, WebVerdict } from "../../core/site/index.ts";
 import type { WebOptions } from "../../net/web.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
+import type { Ended } from "../context.ts";
 import { type DnsContext, type DomainLook, hostServer } from "../dns/context.ts";
 import { dsGone, hadDs, watchDs } from "../dns/ds-memory.ts";
 import { formOf, hostTitle } from "./host.ts";
@@ -25,7 +27,7 @@ import {
   visibilityOf,
   wantedText,
 } from "./journal-state.ts";
-import { lostAt } from "./sheets.ts";
+import { lostAt } from "./losses.ts";
 import { draftSource } from "./source.ts";
 
 /** Where one ask stands, with the evidence. */
@@ -36,6 +38,8 @@ export interface AskStanding {
   readonly because: Clause;
   readonly causes: readonly Cause[];
   readonly visibility: Visibility | undefined;
+  /** How it stands, for whoever says done, missing or to be done. */
+  readonly piece: Piece;
 }
 
 export interface Survey {
@@ -43,8 +47,9 @@ export interface Survey {
   readonly look: DomainLook;
   readonly asks: readonly AskStanding[];
   readonly draft: Draft | undefined;
-  /** What somebody deleted or changed beside the newest sheet, and that is still needed. */
+  /** What somebody deleted or changed beside what was published, and that is still needed. */
   readonly lost: readonly Loss[];
+  readonly judgement: Judgement;
   /** What the journal remembered when it was looked. */
   readonly journalled: JournalState;
   /**
@@ -60,6 +65,10 @@ const waitingFor = (ask: Ask, journalled: JournalState, domain: Domain): string[
     const other = domain.asks.find((candidate) => candidate.id === id);
     return other === undefined || journalled.proven.get(id)?.wanted !== wantedText(other);
   });
+
+/** Ids of the asks of a domain whose turn has not come. */
+export const waitingAsks = (domain: Domain, journalled: JournalState): string[] =>
+  domain.asks.filter((ask) => waitingFor(ask, journalled, domain).length > 0).map(({ id }) => id);
 
 /** Computes the draft of a domain: every ask that does not wait for another. */
 export async function draftOf(
@@ -96,7 +105,7 @@ async function webStanding(
   dns: DnsContext,
   journalled: JournalState,
   waits: readonly string[],
-): Promise<AskStanding> {
+): Promise<Omit<AskStanding, "piece">> {
   const common = { ask, views: [], visibility: undefined };
   const verdict =
     dns.web === undefined
@@ -262,8 +271,29 @@ function afterDs(visibility: Visibility | undefined, { gone, dns }: Surveying): 
     : { publishedAt: visibility?.publishedAt ?? gone.at, by, because: clause("dnssec-ds-remembered", { ttl: gone.ttl }) };
 }
 
+/** How an ask stands, for the judgement of its domain. */
+function judged(standing: Omit<AskStanding, "piece">, { draft, trouble, dns }: Surveying): AskStanding {
+  const { ask, state, causes, visibility } = standing;
+  const ofAsk = <T extends { readonly asks: readonly string[] }>({ asks }: T) => asks.includes(ask.id);
+  const isSick = causes.length > 0 && causes.every(({ kind }) => kind === "sick-server" || kind === "some-servers-only");
+  const piece = pieceOf({
+    ...{ ask: ask.id, state, now: dns.now, until: visibility?.by, isOwn: ask.service === OWN_SERVICE },
+    isContradicted: draft?.clashes.some((clash) => clash.ask === ask.id) === true,
+    ground:
+      trouble?.kind === "not-delegated"
+        ? "not-delegated"
+        : causes.some(({ kind }) => kind.startsWith("dnssec-"))
+          ? "refused"
+          : isSick
+            ? "sick-server"
+            : undefined,
+    drafted: (draft?.changes ?? []).filter(ofAsk).flatMap(({ action }) => (action === "keep" ? [] : [action])),
+  });
+  return { ...standing, piece };
+}
+
 /** Where one ask stands. */
-async function standingOf(ask: Ask, surveying: Surveying): Promise<AskStanding> {
+async function standingOf(ask: Ask, surveying: Surveying): Promise<Omit<AskStanding, "piece">> {
   const { domain, dns, workspace, journal, journalled, looked, trouble, draft } = surveying;
   const waiting = waitingFor(ask, journalled, domain);
   const proof = webProofOf(ask.wants);
@@ -303,6 +333,20 @@ async function standingOf(ask: Ask, surveying: Surveying): Promise<AskStanding> 
   return { ask, views, ...own, causes: [...causes, ...beside, ...sickServers(views, domain, workspace)], visibility };
 }
 
+/** How a command ends that asks whether domains are done: only time is left is not as wanted, and what wants nothing is. */
+export const endedBy = (verdicts: readonly Judgement["verdict"][]): Ended =>
+  verdicts.includes("undetermined")
+    ? "undetermined"
+    : verdicts.every((verdict) => verdict === "done" || verdict === "nothing-asked")
+      ? "fine"
+      : "problem";
+
+/** The judgement of a domain, as results show it. */
+export const judgementShown = ({ domain, judgement: { verdict, pieces, lost } }: Survey) => ({
+  ...{ domain: domain.name, verdict, lost },
+  pieces: pieces.map((piece) => ({ ...piece, until: piece.until ?? null })),
+});
+
 /** Looks at a domain from everywhere and derives where each of its asks stands. */
 export async function survey(
   domain: Domain,
@@ -322,7 +366,7 @@ export async function survey(
   const draft = source === undefined ? undefined : await draftOf(domain, source, dns.world, journalled, new Set());
   const gone = hadDs(domain.name, journal) ? (await watchDs(domain.name, dns, journal)).gone : dsGone(domain.name, journal);
   const surveying = { domain, dns, workspace, journal, journalled, looked, trouble, draft, gone };
-  const asks = await Promise.all(domain.asks.map((ask) => standingOf(ask, surveying)));
+  const asks = await Promise.all(domain.asks.map(async (ask) => judged(await standingOf(ask, surveying), surveying)));
   const early = asks.filter(({ visibility }) => isEarly(visibility, dns.now));
   const lastSeen = Math.max(...early.map(({ visibility }) => visibility?.by ?? 0));
   const wanted = early.flatMap(({ ask }) => dnsWants(ask.wants)).map(({ name, type }) => ({ name, type }));
@@ -334,6 +378,10 @@ export async function survey(
     asks,
     draft,
     lost,
+    judgement: judge(
+      asks.map(({ piece }) => piece),
+      lost.length,
+    ),
     journalled,
     signaturesEnd: end !== undefined && end < lastSeen ? end : undefined,
   };

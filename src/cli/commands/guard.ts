@@ -4,8 +4,9 @@ import { verbatim } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { failureSentence } from "../../present/index.ts";
+import { jsonLine } from "../../present/json-line.ts";
 import { withLegend } from "../../present/legend.ts";
-import { jsonLine, terminalSafe } from "../../present/safe.ts";
+import { terminalSafe } from "../../present/safe.ts";
 import { command } from "../command.ts";
 import { flag, number, shared, text } from "../options.ts";
 

@@ -2,7 +2,7 @@ import { publish, publishSchema } from "../../app/publishing/publish.ts";
 import { saveText } from "../../app/save.ts";
 import { Failure } from "../../core/failure.ts";
 import { command } from "../command.ts";
-import { draftOptions, flag, publishOptions, text } from "../options.ts";
+import { draftOptions, flag, list, publishOptions, text } from "../options.ts";
 
 export default command({
   name: "publish",
@@ -28,13 +28,13 @@ export default command({
     open: flag("where the DNS host takes approvals: open its page in the browser"),
     copy: flag("where the DNS host takes approvals: copy the address of its page"),
     linkOnly: flag("where the DNS host takes approvals: print the address of its page, and do not wait for the approval"),
-    meant: flag("with --check: what was deleted beside the sheet was meant to go, and is not missed any more"),
+    meant: list("with --check: what was deleted or changed at this name was meant, and is not missed any more"),
   },
   schema: publishSchema,
   async run(request, context) {
     const { sheet } = request;
     if (sheet !== undefined && !/\.(md|html?)$/i.test(sheet)) throw new Failure("sheet-form", { given: sheet });
-    if (request.meant && !request.check) throw new Failure("meant-with-check", {});
+    if (request.meant.length > 0 && !request.check) throw new Failure("meant-with-check", {});
     if (request.page) return (await import("../sheet-page.ts")).showSheetPage(request, context);
     const outcome = await publish(request, context);
     if (sheet === undefined || outcome.result === undefined) return outcome;

@@ -1,7 +1,8 @@
 import { type Look, seenOf, watch, watchSchema } from "../../app/asks/watch.ts";
 import type { View } from "../../core/ask/index.ts";
+import { jsonLine } from "../../present/json-line.ts";
 import { watchedText, watchLine, watchTable } from "../../present/publishing/watch.ts";
-import { jsonLine, terminalSafe } from "../../present/safe.ts";
+import { terminalSafe } from "../../present/safe.ts";
 import { command } from "../command.ts";
 import { choice, resolverOptions, span } from "../options.ts";
 

@@ -3,8 +3,10 @@ import type { Ended } from "../../app/context.ts";
 import { lookForGuide } from "../../app/guide/look.ts";
 import { nextMove } from "../../app/guide/next-move.ts";
 import type { AskStanding } from "../../app/standing/survey.ts";
-import { type DomainName, displayName } from "../../core/name/index.ts";
+import type { Judgement } from "../../core/judgement/index.ts";
+import type { DomainName } from "../../core/name/index.ts";
 import { inWords } from "../../present/clauses/index.ts";
+import { provenText } from "../../present/judgement.ts";
 import { YOUR_HOST } from "../../present/lines.ts";
 import { visible } from "../../present/safe.ts";
 import type { Context } from "../command.ts";
@@ -45,14 +47,15 @@ async function carryThrough(domain: DomainName, request: GuideRequest, context: 
       if (await takeIn(domain, look.asks.length === 0, request, context)) continue;
       if (look.asks.length === 0) throw new Left();
     }
-    if (move.kind === "done") return farewell(move.open, domain);
+    if (move.kind === "done") return farewell(move.open, look.judgement, domain);
     await makeMove(move, { domain, replace, putOff, host: look.host ?? YOUR_HOST, request, context });
   }
 }
 
-function farewell(open: readonly AskStanding[], domain: DomainName): Ended {
-  if (open.length === 0) {
-    outro(`Everything asked for ${displayName(domain)} is proven.`);
+function farewell(open: readonly AskStanding[], judgement: Judgement, domain: DomainName): Ended {
+  const proven = open.length === 0 ? provenText(judgement, domain) : undefined;
+  if (proven !== undefined) {
+    outro(proven);
     return "fine";
   }
   show("What remains", open.map(({ ask, state, because }) => `${ask.id}: ${state}, ${visible(inWords(because))}`).join("\n"));

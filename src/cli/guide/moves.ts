@@ -6,7 +6,7 @@ import { publish } from "../../app/publishing/publish.ts";
 import type { AskStanding } from "../../app/standing/survey.ts";
 import type { SheetEntry } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
+import { type DomainName, displayName, relativeText, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../../present/clauses/index.ts";
 import { listOf } from "../../present/english.ts";
 import { failureSentence } from "../../present/failures/index.ts";
@@ -84,7 +84,7 @@ const publishOptionsOf = ({ request, replace, putOff }: Moving, only: readonly s
   into: undefined,
   sheet: undefined,
   check: false,
-  meant: false,
+  meant: [],
   lowerTtl: false,
   open: true,
   copy: false,
@@ -129,20 +129,25 @@ async function enter(moving: Moving): Promise<void> {
   if (result !== undefined) show("What is there", publishText(result, context));
 }
 
-/** Shows what is missing beside the sheet, and hears whether it was meant. */
+/** Shows what is missing beside what was published, and hears of each name whether it was meant. */
 async function missed(moving: Moving): Promise<void> {
   const { domain, host, context } = moving;
-  const check = (meant: boolean) =>
+  const check = (meant: readonly string[]) =>
     publish({ ...publishOptionsOf(moving, []), check: true, meant, operands: [withoutRootDot(domain)] }, talking(context));
-  const { result } = await check(false);
+  const { result } = await check([]);
   if (result !== undefined) show("More was changed than asked for", publishText({ ...result, check: [] }, context));
   const chosen = await pick("What about it?", [
     { value: "again" as const, label: `it is mended at ${visible(host)}; look again` },
-    { value: "meant" as const, label: "it was meant" },
+    { value: "meant" as const, label: "it was meant, or some of it was" },
     { value: "later" as const, label: "I come back later" },
   ]);
   if (chosen === "later") throw new Left();
-  if (chosen === "meant") await check(true);
+  if (chosen !== "meant") return;
+  const names = [...new Set((result?.lost ?? []).map(({ name }) => relativeText(name, domain)))];
+  const meant: string[] = [];
+  for (const name of names)
+    if (names.length === 1 || answered(await confirm({ message: `Was it meant at ${visible(name)}?` }))) meant.push(name);
+  await check(meant);
 }
 
 async function mend({ ask, causes, because }: AskStanding, { putOff }: Moving): Promise<void> {

@@ -262,6 +262,7 @@ const CASES: readonly (readonly [id: string, shows: Case])[] = [
     "ask-refused",
     { input: { asks: [{ id: "seekmere-ownership", state: "astray", because: verbatim("it ended"), isRefused: true }] } },
   ],
+  ["record-missed", { input: { missed: [verbatim("the MX record is gone")] } }],
   ["ask-lapsed", ask("lapsed")],
   ["ask-clashing", ask("clashing")],
   ["ask-open", ask("noted")],

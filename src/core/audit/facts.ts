@@ -35,6 +35,8 @@ export interface AuditInput {
     /** Whether it is as asked, and resolvers that check signatures refuse it. */
     readonly isRefused?: boolean;
   }[];
+  /** What stood beside what was published, and is gone or was changed, a sentence each. */
+  readonly missed?: readonly Clause[];
   /** Texts that asks want at the domain itself. */
   readonly wantedTexts: readonly string[];
   /** Titles of DNS hosts of the workspace that the domain is not delegated to. */

@@ -3,6 +3,7 @@ import { DAY_MS } from "../day.ts";
 /** What is watched. */
 export const WATCHED = [
   "proof",
+  "records",
   "site",
   "certificate",
   "signatures",

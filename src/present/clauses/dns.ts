@@ -1,6 +1,6 @@
 import type { Clause } from "../../core/clause/index.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
-import { listOf } from "../english.ts";
+import { listOf, recordOf } from "../english.ts";
 import type { Words } from "./words.ts";
 
 /** Who was asked, as people write it: an address with its port, or a URL. */
@@ -211,7 +211,7 @@ export const DNS = {
   "expected-hexadecimal": "an even number of hexadecimal digits",
   "expected-hexadecimal-of": ({ octets }: { readonly octets: number }) => `${octets * 2} hexadecimal digits for ${octets} octets`,
   "expected-base64": "octets in base64",
-  "expected-value-for": ({ type }: { readonly type: string }) => `a value that a ${type} record can hold`,
+  "expected-value-for": ({ type }: { readonly type: string }) => `a value that ${recordOf(type)} can hold`,
   "expected-service-parameter": 'a parameter such as alpn="h2" or port=8443',
   "expected-fitting-parameters": "parameters that fit each other, each once",
   "expected-location": "a place such as 51 30 12.7 N 0 7 39.6 W 25m",
@@ -224,7 +224,7 @@ export const DNS = {
     `data in the form \\# LENGTH HEX, because ${type} has no other here`,
   /** `detail` is what the reader of the wire says. */
   "expected-octets-of": ({ type, detail }: { readonly type: string; readonly detail: Clause }, say) =>
-    `octets of a ${type} record (${say(detail)})`,
+    `octets of ${recordOf(type)} (${say(detail)})`,
   "expected-end-of": ({ type }: { readonly type: string }) => `the end of the ${type} record`,
   "expected-close-before-open": "the closing parenthesis before another opens",
   "expected-open-before-close": "an opening parenthesis before a closing one",

@@ -11,6 +11,9 @@ const domainsOf = (domains: number): string => (domains === 1 ? "1 domain" : `${
 
 /** What is said of many domains: the guard, sweeps, dossiers, and what is told on the way. */
 export const FLEET = {
+  "guard-nothing-missed": "nothing that stood beside what was published is missing",
+  "guard-missed": ({ of, because }: { readonly of: number; readonly because: Clause }, say) =>
+    `${say(because)}${of === 1 ? "" : `; and ${of - 1} more`}`,
   "guard-certificate-ends": ({ name, at }: { readonly name: string; readonly at: number }) =>
     `the certificate for ${name} ends on ${dayOf(at)}`,
   "guard-name-servers": ({ names }: { readonly names: readonly DomainName[] }) =>

@@ -1,7 +1,8 @@
 import type { Clause } from "../../core/clause/index.ts";
-import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
+import { type DomainName, displayName, relativeText, withoutRootDot } from "../../core/name/index.ts";
 import { spanText } from "../../core/spread/index.ts";
-import { allOf, listOf } from "../english.ts";
+import { allOf, listOf, recordOf } from "../english.ts";
+import { shellWord } from "../safe.ts";
 import type { Words } from "./words.ts";
 
 /** Where a publication went, and whether it is entered by hand. */
@@ -192,7 +193,10 @@ export const PUBLISHING = {
   "publish-helper-done": ({ title }: { readonly title: string }) => `the helper of ${title} says that all of it is done`,
   "publish-see-helper": "see what it says, and whether the token may change this zone",
   "publish-no-ttl-to-lower": "no TTL has to be lowered",
-  "publish-already-there": "everything asked for is already there",
+  /** `waiting`: asks whose turn has not come. */
+  "publish-nothing-left": ({ waiting }: { readonly waiting: readonly string[] }) =>
+    `the name servers have what is asked for${waiting.length === 0 ? "" : `, and ${allOf(waiting, "waits", "wait")} until another ask is proven`}`,
+  "publish-nothing-asked": "nothing is asked for yet",
   /** `now`: what took its place; empty where it was deleted. */
   "sheet-lost": ({
     type,
@@ -208,8 +212,16 @@ export const PUBLISHING = {
     now.length === 0
       ? `the ${type} record of ${displayName(name)} was deleted, and is still needed: ${listOf(data)}`
       : `the ${type} record of ${displayName(name)} was changed, and what it said is still needed: it was ${listOf(data)}, and is ${listOf(now)} now`,
-  "sheet-lost-mend": ({ domain, isChanged }: { readonly domain: DomainName; readonly isChanged: boolean }) =>
-    `${isChanged ? "change it as zandrel publish --check shows; do not enter a second one beside it" : "enter it again as it was"}; or, if it was meant, run zandrel publish ${withoutRootDot(domain)} --check --meant`,
+  "sheet-lost-mend": ({
+    domain,
+    name,
+    isChanged,
+  }: {
+    readonly domain: DomainName;
+    readonly name: DomainName;
+    readonly isChanged: boolean;
+  }) =>
+    `${isChanged ? "change it as zandrel publish --check shows; do not enter a second one beside it" : "enter it again as it was"}; or, if it was meant, run zandrel publish ${withoutRootDot(domain)} --check --meant ${shellWord(relativeText(name, domain))}`,
   "sheet-pieces": ({ pieces }: { readonly pieces: number }) => `one record in ${pieces} quoted pieces, separated by spaces`,
   "sheet-not-offered": ({ type }: { readonly type: string }) =>
     `the form does not offer ${type} records: ask the DNS host's support to enter it`,
@@ -494,7 +506,7 @@ export const PUBLISHING = {
     readonly name: DomainName;
     readonly type: string;
     readonly other: string;
-  }) => `${displayName(name)} has a ${type} record (${other}), and an alias cannot stand beside it`,
+  }) => `${displayName(name)} has ${recordOf(type)} (${other}), and an alias cannot stand beside it`,
   "change-same-ttl": "give the records the same TTL in the domain's file",
   "change-ends-wildcard": ({
     of,

@@ -54,7 +54,14 @@ export const ASKS = {
   ),
   "page-one-domain": usage(() => say("--page shows one domain to a person", "name one domain, and leave --json out", "--page")),
   "meant-with-check": usage(() =>
-    say("--meant says that what is missed was meant to go", "run it as zandrel publish --check --meant", "--meant"),
+    say("--meant names where what is missed was meant to go", "run it as zandrel publish --check --meant NAME", "--meant"),
+  ),
+  "nothing-missed": usage(({ given, missed }: { given: string; missed: readonly string[] }) =>
+    say(
+      `nothing is missed at ${quote(given)}`,
+      missed.length === 0 ? "leave --meant out" : `name one of ${listOf([...new Set(missed)])}`,
+      "--meant",
+    ),
   ),
   "undo-declined": problem(() => say("nothing was taken back", "run zandrel undo again when you are sure")),
   "undo-needed": problem(({ needs }: { needs: readonly { ask: string | undefined; name: DomainName; type: string }[] }) =>

@@ -10,6 +10,7 @@ import { sourceName } from "../source-names.ts";
 /** What a watched thing is called in a sentence. */
 const THING: Readonly<Record<WatchedKind, (subject: string) => string>> = {
   proof: (subject) => `the ask ${subject}`,
+  records: (subject) => `what stood at ${subject} beside what was published`,
   site: (subject) => `the site (${subject})`,
   certificate: (subject) => `the certificate of ${subject}`,
   signatures: () => "the DNSSEC signatures",

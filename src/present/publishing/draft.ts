@@ -4,7 +4,9 @@ import { type DomainName, displayName, withoutRootDot } from "../../core/name/in
 import { dataKey, printData, type RecordSet } from "../../core/record/index.ts";
 import { calendar } from "../calendar.ts";
 import { inWords } from "../clauses/index.ts";
+import { allOf } from "../english.ts";
 import { columns, count, deadline, NO_HOST, type Style, visible, wrap } from "../index.ts";
+import { NOTHING_LEFT } from "../judgement.ts";
 import type { Layout } from "../layout.ts";
 import { shellWord } from "../safe.ts";
 import { lossLines } from "./losses.ts";
@@ -38,7 +40,11 @@ export const changesText = (
     .join("\n");
 
 /** Everything that is said about one domain. */
-function domainBlock(domain: DomainName, { changes, clashes, undetermined, hosts, lost }: DraftResult, layout: Layout): string {
+function domainBlock(
+  domain: DomainName,
+  { changes, clashes, undetermined, hosts, lost, waiting }: DraftResult,
+  layout: Layout,
+): string {
   const { style, width } = layout;
   const text = (sentence: string) => `${INDENT}${wrap(visible(sentence), width - 12, INDENT)}`;
   const of = <T extends { readonly domain: string }>(all: readonly T[]) => all.filter((candidate) => candidate.domain === domain);
@@ -57,7 +63,10 @@ function domainBlock(domain: DomainName, { changes, clashes, undetermined, hosts
   for (const one of of(undetermined))
     lines.push(`  ${style.state("unknown", "unknown")}  ${name(one)}  ${one.type}`, text(`${inWords(one.because)}.`));
   lines.push(...lossLines(of(lost), layout));
-  if (lines.length === 1) lines.push("  No ask can be published now.");
+  const turns = of(waiting).map(({ ask }) => ask);
+  if (turns.length > 0)
+    lines.push(`  ${style.quiet(`${allOf(turns, "waits", "wait")} until another ask is proven; zandrel status names it`)}`);
+  if (lines.length === 1) lines.push("  Nothing is asked for yet.");
   return lines.join("\n");
 }
 
@@ -86,16 +95,19 @@ const optionsOf = ({ replace, only, into }: DraftResult["publishWith"]): string 
     ...(into === null ? [] : [` --into ${shellWord(into)}`]),
   ].join("");
 
-function nextLine({ changes, clashes, undetermined, domains: all, publishWith, lost }: DraftResult, { style }: Layout): string {
+function nextLine(
+  { changes, clashes, undetermined, domains: all, publishWith, lost, waiting }: DraftResult,
+  { style }: Layout,
+): string {
   if (undetermined.length > 0) return "What is unknown could not be looked up. Try again when the name servers answer.";
   if (clashes.length > 0) return "Next: choose an option for each clash.";
   const changing = [...new Set(changes.filter(({ action }) => action !== "keep").map(({ domain }) => domain))];
   if (changing.length === 0)
     return changes.length > 0
       ? lost.length > 0
-        ? `Everything asked for is there, and more was changed than that. Next: ${style.command(`zandrel publish ${[...new Set(lost.map(({ domain }) => withoutRootDot(domain)))].join(" ")} --check`)}`
-        : "Everything asked for is there."
-      : `Next: ${style.command("zandrel intake")}`;
+        ? `${NOTHING_LEFT}, and more was changed than was to be. Next: ${style.command(`zandrel publish ${[...new Set(lost.map(({ domain }) => withoutRootDot(domain)))].join(" ")} --check`)}`
+        : `${NOTHING_LEFT}: the name servers have what is asked for. Next: ${style.command(`zandrel watch ${all.map(withoutRootDot).join(" ")} --until proven`)}`
+      : `Next: ${style.command(waiting.length > 0 ? "zandrel status" : "zandrel intake")}`;
   const names = all.length > 1 ? changing : all;
   return `Next: ${style.command(`zandrel publish ${names.map((domainName) => withoutRootDot(domainName)).join(" ")}${optionsOf(publishWith)}`)}`;
 }

@@ -1,11 +1,13 @@
 import type { Published, PublishResult } from "../../app/publishing/publish.ts";
 import type { SheetEntry } from "../../core/change/index.ts";
-import { displayName, withoutRootDot } from "../../core/name/index.ts";
+import { displayName, relativeText, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
 import { listOf } from "../english.ts";
 import { count, deadline, sentence, sheetMarkdown, sheetPage, sheetText, visible, wrap } from "../index.ts";
+import { thereText } from "../judgement.ts";
 import type { Layout } from "../layout.ts";
 import { dataList } from "../lines.ts";
+import { shellWord } from "../safe.ts";
 
 export function presentPublished(
   { domain, way, changed, to, because, visible: seen, verifiers, sheet }: Published,
@@ -37,7 +39,10 @@ export function presentPublished(
 }
 
 /** The result of {@link publish} for people. */
-export function publishText({ published: all, check, lost, compared, at, lowered }: PublishResult, context: Layout): string {
+export function publishText(
+  { published: all, check, lost, compared, at, lowered, judgements }: PublishResult,
+  context: Layout,
+): string {
   const { style, width } = context;
   const checks = check.map(({ ask, entered, because, causes }) =>
     [
@@ -56,17 +61,14 @@ export function publishText({ published: all, check, lost, compared, at, lowered
     ].join("\n"),
   );
   const gone = lost.map((loss) => lossText(loss, context));
-  const fine = check.length > 0 && gone.length === 0 && check.every(({ entered }) => entered === true);
-  const after = fine
-    ? [
-        `${wrap(`Everything asked for is there${compared === 0 ? "" : `. Nothing else was lost at the ${count(compared, "name")} that were checked; other names are not known`}.`, width)} Next: ${style.command("zandrel watch --until proven")}`,
-      ]
-    : [];
+  const there = check.length > 0 ? thereText(judgements, compared) : undefined;
+  const after = there === undefined ? [] : [`${wrap(there, width)} Next: ${style.command("zandrel watch --until proven")}`];
   const blocks = [
     ...checks,
-    ...gone,
+    ...(all.length === 0 ? gone : []),
     ...after,
     ...all.map((one) => presentPublished(one, at, context, lowered ? "lower-ttl" : "publish")),
+    ...(all.length === 0 ? [] : gone),
   ];
   return `${blocks.join(checks.length + gone.length > 0 ? "\n" : "\n\n")}\n`;
 }
@@ -76,8 +78,8 @@ function lossText({ domain, name, type, records, now, enter }: PublishResult["lo
   const isChanged = now.length > 0;
   const was = visible(dataList(records));
   const what = isChanged
-    ? `it was ${was} when the sheet was made, and is ${visible(dataList(now))} now; what it said before is still needed`
-    : `${was} stood there when the sheet was made, and is gone`;
+    ? `it was ${was} before, and is ${visible(dataList(now))} now; what it said before is still needed`
+    : `${was} stood there before, was not to be touched, and is gone`;
   const fields = enter.map(
     ({ host, value, was: old, priority, ttl }) =>
       `type ${type}, host ${host === "" ? "left empty" : `“${visible(host)}”`}, ${old === undefined ? "" : `from “${visible(old)}” to `}value “${visible(value)}”${priority === undefined ? "" : `, priority ${priority}`}, TTL ${ttl}`,
@@ -87,7 +89,7 @@ function lossText({ domain, name, type, records, now, enter }: PublishResult["lo
     `${style.bad(isChanged ? "✗ changed" : "✗ deleted too much")}  ${style.strong(`${displayName(name)} ${type}`)}`,
     `  ${wrap(what, width - 2, "  ")}`,
     `  ${style.careful("do:")} ${wrap(`${act}: ${listOf(fields)}`, width - 6, "      ")}`,
-    `  ${wrap(`or, if it was meant: ${style.command(`zandrel publish ${withoutRootDot(domain)} --check --meant`)}`, width - 2, "  ")}`,
+    `  ${wrap(`or, if it was meant: ${style.command(`zandrel publish ${withoutRootDot(domain)} --check --meant ${shellWord(relativeText(name, domain))}`)}`, width - 2, "  ")}`,
   ].join("\n");
 }
 

@@ -3,6 +3,7 @@ import type { AskStanding } from "../../app/standing/survey.ts";
 import type { View } from "../../core/ask/index.ts";
 import { displayName, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../clauses/index.ts";
+import { listOf } from "../english.ts";
 import { columns, count, deadline, logTime, STATE_MARK, visible, wrap } from "../index.ts";
 import type { Layout } from "../layout.ts";
 import { lossLines } from "./losses.ts";
@@ -69,10 +70,18 @@ const proving = (standings: readonly AskStanding[]): string =>
 /** The last word: what is settled, what is not, and what comes next. */
 export function watchedText(watched: Watched, layout: Layout): string {
   const lost = lossLines(watched.lost, layout);
-  return `${endText(watched, layout)}${lost.length === 0 ? "" : `${lost.join("\n")}\n`}`;
+  return `${endText(watched, layout)}${unpublishedText(watched, layout)}${lost.length === 0 ? "" : `${lost.join("\n")}\n`}`;
 }
 
-function endText({ followed, done, proven, refused }: Watched, { style }: Layout): string {
+/** What was not published, and so was not followed. */
+function unpublishedText({ unpublished }: Watched, { style }: Layout): string {
+  if (unpublished.length === 0) return "";
+  const domains = [...new Set(unpublished.map(({ ask }) => withoutRootDot(ask.domain)))];
+  return `Not published yet: ${listOf(unpublished.map(({ ask }) => ask.id))}. Next: ${style.command(`zandrel draft ${domains.join(" ")}`)}\n`;
+}
+
+function endText(watched: Watched, { style }: Layout): string {
+  const { followed, done, proven, refused, unpublished } = watched;
   const open = followed.filter((askStanding) => !done.includes(askStanding));
   const lines = open.map(
     ({ state, ask, because }) =>
@@ -82,7 +91,8 @@ function endText({ followed, done, proven, refused }: Watched, { style }: Layout
   if (refused.length > 0)
     return `${style.good("Everyone sees it,")} but it is not confirmed:\n${refused.map(({ standing, reason }) => `  ${style.strong(standing.ask.id)}: ${visible(inWords(reason))}\n`).join("")}Look at the service's page for what it misses. Next: ${style.command(proving(refused.map(({ standing }) => standing)))}\n`;
   const settled = done.filter((candidate) => !proven.includes(candidate));
+  const seen = unpublished.length > 0 ? "Everyone sees what was published" : "Everyone sees it";
   return settled.length > 0
-    ? `${style.good("Everyone sees it.")} Now ask the service. Next: ${style.command(proving(settled))}\n`
-    : `${style.good("Everyone sees it,")} and it is proven.\n`;
+    ? `${style.good(`${seen}.`)} Now ask the service. Next: ${style.command(proving(settled))}\n`
+    : `${style.good(`${seen},`)} and it is proven.\n`;
 }

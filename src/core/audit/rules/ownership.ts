@@ -20,6 +20,7 @@ export const ownership = {
   "ask-refused": rule("breaks", "RFC 4035 section 5.5", ({ asks }) =>
     asks.filter(({ isRefused }) => isRefused === true).map(({ id, because }) => ({ id, because })),
   ),
+  "record-missed": rule("breaks", "RFC 2181 section 5", ({ missed = [] }) => missed.map((because) => ({ because }))),
   "ask-lapsed": rule("breaks", "RFC 1035 section 3.3.14", inState("lapsed")),
   "ask-clashing": rule("risks", "RFC 2181 section 10.1", inState("clashing")),
   "ask-open": rule("note", "RFC 1035 section 3.3.14", inState("noted")),

@@ -15,6 +15,12 @@ export const OWNERSHIP: AreaWords<"ownership"> = {
     evidence: ({ because, id }) => `${id}: ${inWords(because)}`,
     remedy: ({ id }) => `get the DNSSEC signatures fixed first: zandrel prove ${id} says who can do that`,
   },
+  "record-missed": {
+    title: "More was deleted or changed than was to be",
+    why: "Whatever used it, such as the site or the mailboxes, stops working.",
+    evidence: ({ because }) => inWords(because),
+    remedy: (_, { plain }) => `zandrel publish ${plain} --check shows how to mend it`,
+  },
   "ask-lapsed": {
     title: "Something a service relies on is gone",
     why: "Services look again from time to time, and take a domain away when the proof is gone.",

@@ -1,0 +1,306 @@
+/**
+ * Situations, each with what an expert would say of it: what stood in the zone, what is asked for, what was done at the DNS host, and
+ * how every piece stands then. `agreement.test.ts` asks every command about each of them.
+ */
+
+/** What stood in the zone before, below its name servers. */
+export const BEFORE = `@ MX 10 mx1.inglemail.example.
+@ MX 20 mx2.inglemail.example.
+@ TXT "v=spf1 include:spf.inglemail.example -all"
+@ TXT "other-tool=77b1"
+@ A 203.0.113.7
+www A 203.0.113.7
+shop CNAME shops.pagewick.example.
+_dmarc TXT "v=DMARC1; p=none; rua=mailto:reports@brackwater.example"
+`;
+
+/** One thing that was done at the DNS host: a set put in the place of what was there, or taken away. */
+export type Deed = `put ${string}` | `drop ${string}`;
+
+export type Is = "met" | "missing" | "contradicted" | "not-visible-yet" | "undetermined";
+
+export interface Situation {
+  readonly name: string;
+  /** Lines more than {@link BEFORE}, or in the place of those of the same name and type. */
+  readonly before?: string;
+  /** What is asked for: an id, and its records, SPF terms (`spf:`). */
+  readonly asks: Readonly<Record<string, string>>;
+  /** How it is published: entered from a sheet (not at all, all of it), or sent as an update. */
+  readonly way: "update" | "entered" | "not-entered";
+  readonly deeds?: readonly Deed[];
+  /** Whether it is looked at again within two minutes, and not after hours. */
+  readonly soon?: true;
+  /** Whether its servers do not answer. */
+  readonly down?: true;
+  /** Asks in the order of {@link asks}. */
+  readonly is: readonly Is[];
+  /** Sets, as `name TYPE`, that are gone or were changed and are still needed. */
+  readonly lost?: readonly string[];
+}
+
+const TOKEN = { token: '@ TXT "quaylet-site=4f1d0c77"' };
+const ALIAS = { alias: "_k7 CNAME proof.quaylet.example." };
+const WWW = { www: "www CNAME sites.pagewick.example." };
+const SPF = { spf: "spf: include:spf.heronpost.example" };
+const POLICY = { policy: '_dmarc TXT "v=DMARC1; p=quarantine; rua=mailto:r@quaylet.example"' };
+const KEY = { key: "hp1._domainkey CNAME hp1.ka.heronpost.example." };
+const MX = { mail: "bounce MX 10 mx.heronpost.example." };
+const CAA = { issuer: '@ CAA 0 issue "sealbarrow.example"' };
+const SRV = { calls: "_sip._tls SRV 10 5 443 sip.quaylet.example." };
+const SITE = { apex: "@ A 203.0.113.7\nwww A 203.0.113.7" };
+
+const SPF_TXT = (spf: string, ...more: string[]): Deed =>
+  `put ${[spf, "other-tool=77b1", ...more].map((text) => `@ TXT "${text}"`).join("\n")}`;
+const INGLE = "v=spf1 include:spf.inglemail.example -all";
+
+/** What may be deleted or changed beside whatever was asked, and what is missed then. */
+const BESIDE: readonly (readonly [string, readonly Deed[], readonly string[]])[] = [
+  ["the mail servers deleted", ["drop @ MX"], ["@ MX"]],
+  ["one mail server deleted", ["put @ MX 10 mx1.inglemail.example."], ["@ MX"]],
+  ["the shop deleted", ["drop shop CNAME"], ["shop CNAME"]],
+  ["the address changed", ["put @ A 203.0.113.99"], ["@ A"]],
+  ["the policy deleted", ["drop _dmarc TXT"], ["_dmarc TXT"]],
+  ["www and the mail servers deleted", ["drop www A", "drop @ MX"], ["@ MX", "www A"]],
+];
+
+/** Asks that do not touch what stands beside, and so can be combined with everything of {@link BESIDE}. */
+const ALONE = { alias: ALIAS, key: KEY, mail: MX, calls: SRV };
+
+const combined: Situation[] = BESIDE.flatMap(([what, deeds, lost], i) => {
+  const [id, asks] = Object.entries(ALONE)[i % 4] as [string, Record<string, string>];
+  return [
+    { name: `${id} entered, and ${what}`, asks, way: "entered", deeds, is: ["met"], lost },
+    { name: `${id} sent, and ${what} later`, asks, way: "update", deeds, is: ["met"], lost },
+    { name: `${id} not entered, and ${what}`, asks, way: "not-entered", deeds, is: ["missing"], lost },
+  ] satisfies Situation[];
+});
+
+const each: Situation[] = Object.entries({ ...ALONE, token: TOKEN, www: WWW, spf: SPF, policy: POLICY, issuer: CAA }).flatMap(
+  ([id, asks]): Situation[] => [
+    { name: `${id} sent`, asks, way: "update", is: ["met"] },
+    { name: `${id} sent a minute ago`, asks, way: "update", soon: true, is: ["not-visible-yet"] },
+    { name: `${id} entered`, asks, way: "entered", is: ["met"] },
+    { name: `${id} not entered`, asks, way: "not-entered", is: [id === "www" ? "contradicted" : "missing"] },
+  ],
+);
+
+export const SITUATIONS: readonly Situation[] = [
+  ...each,
+  ...combined,
+  { name: "the servers are silent", asks: TOKEN, way: "entered", down: true, is: ["undetermined"] },
+  {
+    name: "token entered, overwriting the SPF record",
+    asks: TOKEN,
+    way: "not-entered",
+    deeds: ['put @ TXT "quaylet-site=4f1d0c77"'],
+    is: ["met"],
+    lost: ["@ TXT"],
+  },
+  {
+    name: "token entered, the other token deleted",
+    asks: TOKEN,
+    way: "not-entered",
+    deeds: [`put @ TXT "${INGLE}"\n@ TXT "quaylet-site=4f1d0c77"`],
+    is: ["met"],
+    lost: ["@ TXT"],
+  },
+  {
+    name: "token entered with a slip",
+    asks: TOKEN,
+    way: "not-entered",
+    deeds: [SPF_TXT(INGLE, "quaylet-site=4f1d0c78")],
+    is: ["missing"],
+  },
+  {
+    name: "token entered, and another text beside it",
+    asks: TOKEN,
+    way: "entered",
+    deeds: [SPF_TXT(INGLE, "quaylet-site=4f1d0c77", "third-tool=1")],
+    is: ["met"],
+  },
+  {
+    name: "token entered with quotes in it",
+    asks: TOKEN,
+    way: "not-entered",
+    deeds: [SPF_TXT(INGLE, '\\"quaylet-site=4f1d0c77\\"')],
+    is: ["missing"],
+  },
+  { name: "token gone again", asks: TOKEN, way: "update", deeds: [SPF_TXT(INGLE)], is: ["missing"] },
+  {
+    name: "SPF overwritten and not merged",
+    asks: SPF,
+    way: "not-entered",
+    deeds: [SPF_TXT("v=spf1 include:spf.heronpost.example -all")],
+    is: ["met"],
+    lost: ["@ TXT"],
+  },
+  {
+    name: "SPF merged in another order",
+    asks: SPF,
+    way: "not-entered",
+    deeds: [SPF_TXT("v=spf1 include:spf.heronpost.example include:spf.inglemail.example -all")],
+    is: ["met"],
+  },
+  {
+    name: "SPF as a second record",
+    asks: SPF,
+    way: "not-entered",
+    deeds: [SPF_TXT(INGLE, "v=spf1 include:spf.heronpost.example -all")],
+    is: ["contradicted"],
+  },
+  {
+    name: "SPF with a term more later",
+    asks: SPF,
+    way: "update",
+    deeds: [SPF_TXT("v=spf1 include:spf.inglemail.example include:spf.heronpost.example ip4:192.0.2.9 -all")],
+    is: ["met"],
+  },
+  {
+    name: "SPF with a colleague's change beside an alias",
+    asks: ALIAS,
+    way: "entered",
+    deeds: [SPF_TXT("v=spf1 include:spf.inglemail.example ip4:192.0.2.9 -all")],
+    is: ["met"],
+  },
+  {
+    name: "SPF behind all",
+    asks: SPF,
+    way: "not-entered",
+    deeds: [SPF_TXT("v=spf1 include:spf.inglemail.example -all include:spf.heronpost.example")],
+    is: ["missing"],
+  },
+  {
+    name: "SPF with a mistyped term",
+    asks: SPF,
+    way: "not-entered",
+    deeds: [SPF_TXT("v=spf1 include:spf.inglemail.example include:spf.heronpots.example -all")],
+    is: ["missing"],
+  },
+  {
+    name: "the policy is stricter than asked",
+    asks: POLICY,
+    way: "update",
+    deeds: ['put _dmarc TXT "v=DMARC1; p=reject; rua=mailto:reports@brackwater.example,mailto:r@quaylet.example"'],
+    is: ["met"],
+  },
+  {
+    name: "the policy is weaker than asked",
+    asks: POLICY,
+    way: "update",
+    deeds: ['put _dmarc TXT "v=DMARC1; p=none; rua=mailto:reports@brackwater.example,mailto:r@quaylet.example"'],
+    is: ["missing"],
+  },
+  {
+    name: "the policy lost its own report address",
+    asks: POLICY,
+    way: "not-entered",
+    deeds: ['put _dmarc TXT "v=DMARC1; p=quarantine; rua=mailto:r@quaylet.example"'],
+    is: ["met"],
+    lost: ["_dmarc TXT"],
+  },
+  {
+    name: "the policy in other spelling",
+    asks: POLICY,
+    way: "update",
+    deeds: ['put _dmarc TXT "v=DMARC1;p=quarantine;rua=mailto:reports@brackwater.example,mailto:r@quaylet.example"'],
+    is: ["met"],
+  },
+  {
+    name: "two policies",
+    asks: POLICY,
+    way: "update",
+    deeds: ['put _dmarc TXT "v=DMARC1; p=quarantine; rua=mailto:r@quaylet.example"\n_dmarc TXT "v=DMARC1; p=none"'],
+    is: ["contradicted"],
+    lost: [],
+  },
+  {
+    name: "the alias with a slip in its target",
+    asks: ALIAS,
+    way: "not-entered",
+    deeds: ["put _k7 CNAME proof.quaylett.example."],
+    is: ["contradicted"],
+  },
+  {
+    name: "the alias entered with the domain twice",
+    asks: ALIAS,
+    way: "not-entered",
+    deeds: ["put _k7.brackwater.example CNAME proof.quaylet.example."],
+    is: ["missing"],
+  },
+  {
+    name: "the alias as a text",
+    asks: ALIAS,
+    way: "not-entered",
+    deeds: ['put _k7 TXT "proof.quaylet.example"'],
+    is: ["contradicted"],
+  },
+  {
+    name: "the target with the domain behind it",
+    asks: ALIAS,
+    way: "not-entered",
+    deeds: ["put _k7 CNAME proof.quaylet.example.brackwater.example."],
+    is: ["contradicted"],
+  },
+  { name: "www replaced, its address deleted", asks: WWW, way: "update", deeds: [], is: ["met"] },
+  {
+    name: "www pointed back",
+    asks: WWW,
+    way: "update",
+    deeds: ["drop www CNAME", "put www A 203.0.113.7"],
+    is: ["contradicted"],
+  },
+  { name: "the site's addresses, as they were", asks: SITE, way: "not-entered", is: ["met"] },
+  {
+    name: "the site's addresses, one of them gone",
+    asks: SITE,
+    way: "not-entered",
+    deeds: ["drop www A"],
+    is: ["missing"],
+    lost: [],
+  },
+  {
+    name: "the mail server with another priority",
+    asks: MX,
+    way: "not-entered",
+    deeds: ["put bounce MX 50 mx.heronpost.example."],
+    is: ["contradicted"],
+  },
+  {
+    name: "the mail server and a second one",
+    asks: MX,
+    way: "not-entered",
+    deeds: ["put bounce MX 10 mx.heronpost.example.\nbounce MX 20 mx2.heronpost.example."],
+    is: ["contradicted"],
+  },
+  {
+    name: "the issuer, and a second one",
+    asks: CAA,
+    way: "update",
+    deeds: ['put @ CAA 0 issue "sealbarrow.example"\n@ CAA 0 issue "other.example"'],
+    is: ["met"],
+  },
+  { name: "the issuer, and nobody may issue", asks: CAA, way: "not-entered", deeds: ['put @ CAA 0 issue ";"'], is: ["missing"] },
+  {
+    name: "two asks, one entered",
+    asks: { ...TOKEN, ...ALIAS },
+    way: "not-entered",
+    deeds: ["put _k7 CNAME proof.quaylet.example."],
+    is: ["missing", "met"],
+  },
+  {
+    name: "two asks, both entered, the shop deleted",
+    asks: { ...TOKEN, ...ALIAS },
+    way: "entered",
+    deeds: ["drop shop CNAME"],
+    is: ["met", "met"],
+    lost: ["shop CNAME"],
+  },
+  {
+    name: "two asks a minute ago, one of them not",
+    asks: { ...ALIAS, ...KEY },
+    way: "update",
+    soon: true,
+    deeds: ["drop hp1._domainkey CNAME"],
+    is: ["not-visible-yet", "missing"],
+  },
+];
