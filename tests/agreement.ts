@@ -15,7 +15,7 @@ _dmarc TXT "v=DMARC1; p=none; rua=mailto:reports@brackwater.example"
 `;
 
 /** One thing that was done at the DNS host: a set put in the place of what was there, or taken away. */
-export type Deed = `put ${string}` | `drop ${string}`;
+type Deed = `put ${string}` | `drop ${string}`;
 
 export type Is = "met" | "missing" | "contradicted" | "not-visible-yet" | "undetermined";
 

@@ -13,7 +13,7 @@ import type { State } from "../ask/index.ts";
  * have it and somebody may still see what was there before; `undetermined`, where it could not be asked.
  */
 export const STANDINGS = ["met", "missing", "contradicted", "not-visible-yet", "undetermined"] as const;
-export type Standing = (typeof STANDINGS)[number];
+type Standing = (typeof STANDINGS)[number];
 
 /** What brings a wanted thing on; `decide`: something of somebody else's stands in its place. */
 export const ACTS = [
@@ -28,11 +28,11 @@ export const ACTS = [
   "look-again",
   "none",
 ] as const;
-export type Act = (typeof ACTS)[number];
+type Act = (typeof ACTS)[number];
 
 /** Who can do it: the person at the DNS host's form, the DNS host or the registrar themselves, the service, or time alone. */
 export const PARTIES = ["person", "dns-host", "registrar", "service", "time", "nobody"] as const;
-export type Party = (typeof PARTIES)[number];
+type Party = (typeof PARTIES)[number];
 
 /** How one ask stands. */
 export interface Piece {
@@ -109,7 +109,7 @@ export function pieceOf(seen: Seen): Piece {
 
 /** How far a domain is: `open`, where something is to be done; `spreading`, where only time is; `nothing-asked`, where it wants nothing. */
 export const VERDICTS = ["done", "spreading", "open", "undetermined", "nothing-asked"] as const;
-export type Verdict = (typeof VERDICTS)[number];
+type Verdict = (typeof VERDICTS)[number];
 
 /** How a domain stands. */
 export interface Judgement {
