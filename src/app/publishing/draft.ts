@@ -167,11 +167,11 @@ function launchOf(
 }
 
 /** What somebody deleted or changed beside what was published, as the draft shows it. */
-async function lossesOf(domain: Domain, dns: DnsContext, workspace: Workspace, journal: Journal | undefined) {
+async function lossesOf(domain: Domain, of: Draft, dns: DnsContext, workspace: Workspace, journal: Journal | undefined) {
   const source = journal === undefined ? undefined : draftSource(domain, await dns.look(domain), dns, workspace);
   return source === undefined || journal === undefined
     ? []
-    : lossesShown(domain.name, await lostAt(domain, source, journal, dns.now));
+    : lossesShown(domain.name, await lostAt(domain, source, journal, dns.now, of));
 }
 
 /** What {@link draft} is asked. */
@@ -187,7 +187,7 @@ export interface DraftRequest extends CommonRequest, DnsOptions, DraftOptions {
 export async function draft(request: DraftRequest, context: AppContext): Promise<Outcome<DraftResult>> {
   return reading(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
     const drafts = await makeDrafts(request, workspace, dns, journal, domains);
-    const lost = await Promise.all(domains.map((domain) => lossesOf(domain, dns, workspace, journal)));
+    const lost = await Promise.all(domains.map((domain, i) => lossesOf(domain, drafts[i] as Draft, dns, workspace, journal)));
     const result: DraftResult = {
       ...resultOf(drafts, dns.now),
       lost: lost.flat(),

@@ -38,7 +38,10 @@ const saysAll = (sheet: Publication | undefined, to: string, changes: readonly C
     ),
   );
 
-/** What is beside some changes, looked at afresh; undefined where it cannot be seen. */
+/**
+ * What is beside some changes, looked at afresh; undefined where it cannot be seen, or is in a file that takes the place of the DNS host
+ * and says nothing about what is served.
+ */
 async function besideOf(
   domain: Domain,
   changes: readonly Change[],
@@ -48,6 +51,7 @@ async function besideOf(
   context: AppContext,
 ): Promise<readonly RecordSet[] | undefined> {
   const now = context.clock.now();
+  if (request.into !== undefined) return undefined;
   return freshly(domain, workspace, request, context, (source) => standingBeside(domain, changes, source, journal, now));
 }
 

@@ -295,8 +295,11 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
       const alreadyDone = earlier.length === 0 ? {} : { alreadyDone: earlier.join(", ") };
       done.push(await apply(domain, changes, { journal, workspace, request, context, ...alreadyDone }));
     }
-    const missed = await Promise.all(domains.map((domain) => missedOf(domain, { journal, workspace, request, context })));
-    const lost = missed.flat();
+    // A file that takes the place of the DNS host says nothing about what is served.
+    const looked = request.into === undefined ? domains : [];
+    const lost = (
+      await Promise.all(looked.map((domain) => missedOf(domain, { journal, workspace, request, context })))
+    ).flat();
     // What a person or the DNS host refused, what did not come, and what is missed beside it, is not done.
     return {
       ended:

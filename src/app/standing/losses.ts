@@ -1,5 +1,5 @@
 import { dnsWants } from "../../core/ask/index.ts";
-import { type Change, fillIn, type Loss, lostOf, type SheetEntry, standingAt } from "../../core/change/index.ts";
+import { type Change, type Draft, fillIn, type Loss, lostOf, pending, type SheetEntry, standingAt } from "../../core/change/index.ts";
 import { DAY_MS } from "../../core/day.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { type DomainName, name, parseName } from "../../core/name/index.ts";
@@ -59,9 +59,15 @@ export async function standingBeside(
 
 /**
  * What stood there before the newest publication of a domain, and that somebody deleted or changed beside what it says, as one source
- * shows the zone.
+ * shows the zone; what the draft brings back is missing already, and not said twice.
  */
-export async function lostAt(domain: Domain, source: Lookup, journal: Journal, now: number): Promise<readonly Loss[]> {
+export async function lostAt(
+  domain: Domain,
+  source: Lookup,
+  journal: Journal,
+  now: number,
+  draft?: Draft,
+): Promise<readonly Loss[]> {
   const publications = journal.publications(domain.name);
   const base = baseOf(publications, now);
   if (base?.opened.beside === undefined) return [];
@@ -78,6 +84,7 @@ export async function lostAt(domain: Domain, source: Lookup, journal: Journal, n
     [...published, ...meant].map((change) => ({ before: undefined, after: undefined, ...change, name: name(change.name) })),
     source,
     domain.name,
+    draft === undefined ? [] : pending(draft),
   );
 }
 

@@ -371,7 +371,7 @@ export async function survey(
   const lastSeen = Math.max(...early.map(({ visibility }) => visibility?.by ?? 0));
   const wanted = early.flatMap(({ ask }) => dnsWants(ask.wants)).map(({ name, type }) => ({ name, type }));
   const end = early.length === 0 ? undefined : (await signaturesOf([{ name: domain.name, type: "SOA" }, ...wanted], dns)).until;
-  const lost = source === undefined || journal === undefined ? [] : await lostAt(domain, source, journal, dns.now);
+  const lost = source === undefined || journal === undefined ? [] : await lostAt(domain, source, journal, dns.now, draft);
   return {
     domain,
     look: looked,

@@ -169,14 +169,17 @@ function missingData(
 
 /**
  * What stood there when a change was drafted, what the change was not to touch, and what is gone or changed now: somebody did more than
- * the sheet says. What SPF records and policies say is compared, and not how they are written. A set that cannot be asked about is not
+ * was to be. What SPF records and policies say is compared, and not how they are written. A set that cannot be asked about is not
  * called lost.
+ *
+ * @param pending changes that are still to come: what they bring back is missing, and not lost
  */
 export async function lostOf(
   beside: readonly RecordSet[],
   changes: readonly SetChange[],
   lookup: Lookup,
   apex: DomainName,
+  pending: readonly SetChange[] = [],
 ): Promise<Loss[]> {
   const lost = await Promise.all(
     beside.map(async (set): Promise<Loss[]> => {
@@ -190,8 +193,11 @@ export async function lostOf(
       if (live.kind === "failed") return [];
       // A wildcard that answers with the same still does what the record did.
       const now = was.type === "CNAME" && live.kind === "alias" ? live.set : live.kind === "wildcard" ? live.set : ownSetOf(live);
-      const missing = (was.type === "TXT" ? missingTexts : missingData)(kept.data, was, now, afters);
-      if (missing.was.length === 0) return [];
+      const missingIn = (set: RecordSet | undefined) =>
+        (was.type === "TXT" ? missingTexts : missingData)(kept.data, was, set, afters);
+      const coming = pending.find((change) => change.name === name && change.type === was.type);
+      const missing = missingIn(now);
+      if (missing.was.length === 0 || (coming !== undefined && missingIn(coming.after).was.length === 0)) return [];
       const { type } = was;
       return [
         {
