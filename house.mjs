@@ -101,8 +101,8 @@ function read(path, text) {
     if (item.type !== "ExportAllDeclaration" && !(item.type === "ExportNamedDeclaration" && item.source != null))
       onlyReExports = false;
   walk(module, (node) => {
-    const text = node.type === "StringLiteral" ? node.value : node.type === "TemplateElement" ? node.raw : "";
-    if (DONE.test(text)) done.push({ text, line: lineAt(node.span.start) });
+    const words = node.type === "StringLiteral" ? node.value : node.type === "TemplateElement" ? node.raw : "";
+    if (DONE.test(words)) done.push({ text: words, line: lineAt(node.span.start) });
     const source = node.type === "CallExpression" && node.callee.type === "Import" ? node.arguments[0]?.expression : node.source;
     const named =
       source?.type === "StringLiteral" ? source.value : node.type === "TsImportType" ? node.argument?.value : undefined;

@@ -26,7 +26,7 @@ const dns = {
   world: lookup,
   look: async () => ({ authority: { kind: "delegated" }, viewpoints: [], lookup, undelegatedHosts: [] }),
 } as unknown as DnsContext;
-const domain = { name: apex, host: undefined } as unknown as Domain;
+const domain = { name: apex, host: undefined, asks: [] } as unknown as Domain;
 const workspace = { folder, settings: { hosts: {}, defaults: { ttl: 3600, authorityPort: 53 } } } as unknown as Workspace;
 const change = {
   name: apex,

@@ -297,9 +297,7 @@ export async function publish(request: PublishRequest, context: AppContext): Pro
     }
     // A file that takes the place of the DNS host says nothing about what is served.
     const looked = request.into === undefined ? domains : [];
-    const lost = (
-      await Promise.all(looked.map((domain) => missedOf(domain, { journal, workspace, request, context })))
-    ).flat();
+    const lost = (await Promise.all(looked.map((domain) => missedOf(domain, { journal, workspace, request, context })))).flat();
     // What a person or the DNS host refused, what did not come, and what is missed beside it, is not done.
     return {
       ended:

@@ -1,5 +1,14 @@
 import { dnsWants } from "../../core/ask/index.ts";
-import { type Change, type Draft, fillIn, type Loss, lostOf, pending, type SheetEntry, standingAt } from "../../core/change/index.ts";
+import {
+  type Change,
+  type Draft,
+  fillIn,
+  type Loss,
+  lostOf,
+  pending,
+  type SheetEntry,
+  standingAt,
+} from "../../core/change/index.ts";
 import { DAY_MS } from "../../core/day.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
 import { type DomainName, name, parseName } from "../../core/name/index.ts";
