@@ -5,6 +5,7 @@ import type { Clause } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
 import type { DomainName } from "../core/name/index.ts";
 import type { ResourceRecord } from "../core/record/index.ts";
+import type { Unsaid } from "../core/template/index.ts";
 import type { SetChange } from "../core/zone/index.ts";
 import type { Intake } from "./asks/new-ask.ts";
 
@@ -16,6 +17,7 @@ export type PersonQuestion =
   | { readonly kind: "which-ask"; readonly asks: readonly string[] }
   | { readonly kind: "change-host"; readonly domain: DomainName; readonly host: string }
   | { readonly kind: "kit-changed"; readonly name: string; readonly changes: readonly string[] }
+  | { readonly kind: "kit-unsaid"; readonly kit: string; readonly unsaid: readonly Unsaid[] }
   | { readonly kind: "undo"; readonly changes: readonly SetChange[] }
   | { readonly kind: "write-host"; readonly title: string; readonly way: string; readonly known: boolean }
   | { readonly kind: "which-way" }

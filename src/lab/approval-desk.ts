@@ -1,6 +1,6 @@
 import { createHash, type KeyObject, randomBytes } from "node:crypto";
 import Fastify, { type FastifyInstance, type FastifyReply, type FastifyRequest } from "fastify";
-import { fillKit } from "../core/kit/index.ts";
+import { fillKit, isGiven } from "../core/kit/index.ts";
 import type { Lookup } from "../core/lookup/index.ts";
 import { type DomainName, name, parseName, withoutRootDot } from "../core/name/index.ts";
 import {
@@ -14,7 +14,14 @@ import {
   txtValue,
 } from "../core/record/index.ts";
 import { isSpf } from "../core/spf/index.ts";
-import { type Incoming, isSignedBy, keyFromPieces, kitOfTemplate, removedByHost, type Template } from "../core/template/index.ts";
+import {
+  incomingRecords,
+  isSignedBy,
+  keyFromPieces,
+  kitOfTemplate,
+  removedByHost,
+  type Template,
+} from "../core/template/index.ts";
 import type { AuthorityHost } from "./authority.ts";
 import { html, page } from "./practice-page.ts";
 
@@ -122,31 +129,24 @@ const planOf = (desk: Desk, template: Template, apex: DomainName, query: Readonl
   };
   const missing = asks
     .flatMap((ask) => [...`${ask.records}${ask.spf ?? ""}`.matchAll(/\{([a-z0-9-]+)\}/g)].map((match) => match[1] as string))
-    .find((blank) => blank !== "domain" && !values.has(blank));
+    .find((blank) => !isGiven(blank) && !values.has(blank));
   if (missing !== undefined) return `the value of ${missing} is missing`;
-  const filled = fillKit(needed, apex, values, 3600);
+  if (template.hostRequired === true && (query.host ?? "") === "") return "the host is missing";
+  const at = query.host === undefined || query.host === "" ? undefined : parseName(query.host, apex);
+  if (at?.ok === false) return "the host cannot be read";
+  const filled = fillKit(needed, apex, values, 3600, at?.value ?? apex);
   if (!filled.ok) return "a value does not fit";
   const fresh = toSets(filled.value.asks.flatMap(({ records }) => records));
-  const rules = new Map(template.records.map((record) => [`${record.host ?? "@"} ${record.type}`, record]));
-  const incoming = fresh.map((set): Incoming => {
-    const label = set.name === apex ? "@" : set.name.slice(0, -apex.length - 1);
-    const rule = rules.get(`${label} ${set.type}`);
-    const mode = rule?.txtConflictMatchingMode;
-    return {
-      name: set.name,
-      type: set.type,
-      texts:
-        mode === "All"
-          ? { mode: "all" }
-          : mode === "Prefix"
-            ? { mode: "prefix", prefix: rule?.txtConflictMatchingPrefix ?? "" }
-            : { mode: "none" },
-    };
-  });
+  const call = { groups: groups ?? [], ...(query.host === undefined ? {} : { host: query.host }), variables: query };
+  const incoming = incomingRecords(template.records, call, apex);
   const standing = setsOf(desk, apex);
   const remove = removedByHost(standing, apex, incoming);
   const gone = new Set(remove.flatMap(({ data }) => data));
   const add = fresh.map((set) => {
+    // Terms of SPF below the domain are merged as those of the domain itself are.
+    const [text] = isOfType(set, "TXT") ? set.data.map((data) => decodeUtf8(txtValue(data))).filter(isSpf) : [];
+    if (text !== undefined)
+      return withTerms(desk.host.set(apex, set.name, "TXT"), set.name, text.replace(/^v=spf1 /, "").replace(/ ~all$/, ""));
     const there = standing.find((recordSet) => recordSet.name === set.name && recordSet.type === set.type);
     const kept = there?.data.filter((data) => !gone.has(data)) ?? [];
     const known = new Set(kept.map((data) => JSON.stringify(data)));
@@ -298,10 +298,19 @@ function offerPages(server: FastifyInstance, desk: Desk): void {
         state: query.state ?? "",
         work: { kind: "grant", challenge: query.code_challenge, scope: services.join(" "), client: query.client_id ?? "" },
       });
-      const items = services.map((one) => `<li>${html(one)}</li>`).join("");
+      const items = services.map((service) => grantItem(desk.templates.get(key(params.provider, service)), service)).join("");
       return decisionPage(desk, reply, `${params.provider} may change ${withoutRootDot(apex)} from now on`, items, ticket);
     },
   );
+}
+
+/** What a grant for one template covers: every record that it may put, replace or remove, as often as it likes. */
+function grantItem(template: Template | undefined, service: string): string {
+  const records = (template?.records ?? []).map(
+    ({ type, host = "@", data, pointsTo, target, spfRules }) =>
+      `<li>${html(type)} ${html(host)} <code>${html(data ?? pointsTo ?? target ?? spfRules ?? "")}</code></li>`,
+  );
+  return `<li>${html(template?.serviceName ?? service)}: puts these records again and again, in the place of what is there, and takes them away, until you take the grant back<ul>${records.join("")}</ul></li>`;
 }
 
 /** What follows a decision. */

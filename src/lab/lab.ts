@@ -441,6 +441,7 @@ ${VANTAGES.map((vantage) => `  - name: ${vantage.name}\n    resolver: ${vantage.
   nettlehost:
     title: Nettlehost
     servers: [${ADDRESSES.nettlehost.map((address) => `"${address}:${port}"`).join(", ")}]
+    nameServers: [ns1.nettlehost.example, ns2.nettlehost.example]
     publish:
       way: update
       server: ${ADDRESSES.nettlehost[0]}:${port}
@@ -451,6 +452,7 @@ ${VANTAGES.map((vantage) => `  - name: ${vantage.name}\n    resolver: ${vantage.
   zonemarrow:
     title: Zonemarrow
     servers: [${ADDRESSES.zonemarrow.map((address) => `"${address}:${port}"`).join(", ")}]
+    nameServers: [ns1.zonemarrow.example, ns2.zonemarrow.example]
     publish:
       way: helper
       command: [${JSON.stringify(process.execPath)}, ${JSON.stringify(HELPER)}]

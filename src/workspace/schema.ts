@@ -246,7 +246,9 @@ const ask = z.strictObject({
       provider: line,
       service: line,
       group: line.optional(),
+      host: line.optional(),
       variables: z.record(z.string(), z.string()).default({}),
+      records: z.array(z.record(z.string(), z.unknown())).optional(),
     })
     .optional(),
   /** Proof on the web instead of in the DNS: a meta tag in a page, or a file. */

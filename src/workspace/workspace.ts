@@ -149,9 +149,16 @@ function withReplacements(asks: readonly Ask[]): readonly Ask[] {
 }
 
 /** The same without keys that hold nothing. */
-const templateUse = ({ group, ...use }: NonNullable<DomainFile["asks"][number]["template"]>): NonNullable<Ask["template"]> => ({
+const templateUse = ({
+  group,
+  host,
+  records,
+  ...use
+}: NonNullable<DomainFile["asks"][number]["template"]>): NonNullable<Ask["template"]> => ({
   ...use,
   ...(group === undefined ? {} : { group }),
+  ...(host === undefined ? {} : { host }),
+  ...(records === undefined ? {} : { records }),
 });
 
 const webProof = (web: NonNullable<DomainFile["asks"][number]["web"]>): WebProof =>

@@ -8,9 +8,7 @@ export const unsaidShape = z.object({
   code: z.enum([
     "flattened-alias",
     "redirect",
-    "spf-elsewhere",
     "variable-in-number",
-    "host-variable",
     "unknown-key",
     "record-type",
     "field-missing",

@@ -5,17 +5,18 @@ import { distinct } from "../../core/distinct.ts";
 import { Failure } from "../../core/failure.ts";
 import type { TemplateUse } from "../../core/kit/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
-import { type DomainName, parseName, withoutRootDot } from "../../core/name/index.ts";
+import { type DomainName, parseName } from "../../core/name/index.ts";
 import { containsAll, type DataOf, decodeUtf8, isOfType, type RecordSet, txtValue } from "../../core/record/index.ts";
 import { isSpf } from "../../core/spf/index.ts";
 import {
   type Incoming,
+  incomingRecords,
   removedByHost,
   type Template,
   type TemplateCall,
   templateCalls,
   templateOfKit,
-  withVariables,
+  templateRecordSchema,
 } from "../../core/template/index.ts";
 import type { ApprovalHost } from "../../net/index.ts";
 import { type Domain, kitsOf, type Workspace } from "../../workspace/index.ts";
@@ -106,34 +107,15 @@ export async function standing(names: readonly DomainName[], source: Lookup): Pr
   return { sets: (await Promise.all(asked)).flat(), unseen };
 }
 
-/** The rule for texts at the name of a template's record. */
-function textsOf(record: Template["records"][number] | undefined): NonNullable<Incoming["texts"]> {
-  switch (record?.txtConflictMatchingMode) {
-    case "All":
-      return { mode: "all" };
-    case "Prefix":
-      return { mode: "prefix", prefix: record.txtConflictMatchingPrefix ?? "" };
-    default:
-      return { mode: "none" };
-  }
-}
-
-/** Everything that a host puts into the zone when it applies a template, also what is there already, with its rules for texts. */
+/** Everything that a host puts into the zone when it applies a template, also what is there already and what no record of an ask says. */
 function incomingOf(
-  template: Template | undefined,
-  { groups, variables }: TemplateCall,
+  template: Pick<Template, "records"> | undefined,
+  call: TemplateCall,
   wants: readonly DnsWant[],
   apex: DomainName,
 ): Incoming[] {
-  const records = (template?.records ?? []).filter(({ groupId = "" }) => groups.length === 0 || groups.includes(groupId));
-  return wants.flatMap(({ name, type }): Incoming[] => {
-    const label = name === apex ? "@" : withoutRootDot(name).slice(0, -withoutRootDot(apex).length - 1);
-    const own = records.filter(
-      (candidate) =>
-        candidate.type === type && withVariables(candidate.host || "@", (variable) => variables[variable] ?? "") === label,
-    );
-    return (own.length === 0 ? [undefined] : own).map((record) => ({ name, type, texts: textsOf(record) }));
-  });
+  if (template === undefined) return wants.map(({ name, type }) => ({ name, type, texts: { mode: "none" } }));
+  return incomingRecords(template.records, call, apex);
 }
 
 /** Whether a record is among those that a template brings: whatever a host removes first, it is there afterwards. */
@@ -150,7 +132,7 @@ const isBrought = (set: RecordSet, data: RecordSet["data"][number], wants: reado
 /** What of a zone a host takes away by itself, and does not bring again. */
 function removedFrom(
   before: readonly RecordSet[],
-  template: Template | undefined,
+  template: HostTemplate | undefined,
   call: TemplateCall,
   wants: readonly DnsWant[],
   apex: DomainName,
@@ -207,17 +189,28 @@ function withRemovals(changes: readonly Change[], removed: readonly RecordSet[],
   ];
 }
 
-/** The template as a kit of the workspace has it; its rules count where the host does not show its own copy. */
-async function ownTemplate({ folder }: Workspace, { provider, service }: TemplateCall): Promise<Template | undefined> {
+/** The records of a template as the asks keep them: they count where the host does not show its own copy. */
+function keptTemplate({ uses }: TemplateCall): Pick<Template, "records"> | undefined {
+  const records = uses.flatMap(({ records: own = [] }) => own.map((record) => templateRecordSchema.parse(record)));
+  return records.length === 0 ? undefined : { records };
+}
+
+/** The same, or as a kit of the workspace has it, for asks that were saved before they kept any. */
+async function ownTemplate({ folder }: Workspace, call: TemplateCall): Promise<HostTemplate | undefined> {
+  const kept = keptTemplate(call);
+  if (kept !== undefined) return kept;
   const kits = (await kitsOf(folder)).map(({ kit }) => kit);
-  const own = kits.find(({ template }) => template?.providerId === provider && template.serviceId === service);
+  const own = kits.find(({ template }) => template?.providerId === call.provider && template.serviceId === call.service);
   return own === undefined ? undefined : templateOfKit(own).template;
 }
+
+/** What is known of a template: all of it where the host shows its copy, and its records otherwise. */
+type HostTemplate = Pick<Template, "records"> & Partial<Template>;
 
 /** One template that is ready to be applied at a host. */
 interface Ready {
   readonly call: TemplateCall;
-  readonly template: Template | undefined;
+  readonly template: HostTemplate | undefined;
   readonly changes: readonly Change[];
 }
 
@@ -246,6 +239,41 @@ export interface Planned extends Ready {
   readonly removed: readonly RecordSet[];
 }
 
+/** What of a template touches the zone: what it wants of its asks, what the host puts there, and all their names. */
+function touchOf(domain: Domain, call: TemplateCall, template: HostTemplate | undefined, changes: readonly Change[]) {
+  // The host applies whole groups, also where only a part of one is missing.
+  const wants = domain.asks
+    .filter((ask) => ask.template !== undefined && call.uses.includes(ask.template))
+    .flatMap(({ wants: all }) => dnsWants(all).filter(({ kind }) => kind !== "absent"));
+  const incoming = incomingOf(template, call, wants, domain.name);
+  return { wants, names: [domain.name, ...[...wants, ...changes, ...incoming].map(({ name }) => name)] };
+}
+
+/**
+ * What the DNS host of a domain takes away by itself when it applies the templates of its asks, by the rules that the asks keep; the host
+ * is not asked. Empty where it takes no approvals.
+ */
+export async function removedByApproval(
+  domain: Domain,
+  changes: readonly Change[],
+  source: Lookup,
+  { settings }: Workspace,
+): Promise<{ readonly removed: readonly RecordSet[]; readonly changes: readonly Change[] }> {
+  if (domain.host === undefined || settings.hosts[domain.host]?.publish.way !== "approval") return { removed: [], changes };
+  const { covered } = divide(domain, changes);
+  const all: RecordSet[] = [];
+  for (const call of templateCalls(covered.flatMap(({ uses }) => uses))) {
+    const template = keptTemplate(call);
+    const own = covered.flatMap(({ change, uses }) => (uses.some((use) => call.uses.includes(use)) ? [change] : []));
+    const { wants, names } = touchOf(domain, call, template, own);
+    const { sets } = await standing(names, source);
+    all.push(...removedFrom(sets, template, call, wants, domain.name));
+  }
+  const removed = unagreed(all, changes, domain, []);
+  const asks = [...new Set(covered.flatMap(({ change }) => change.asks))];
+  return { removed, changes: removed.length === 0 ? changes : withRemovals(changes, removed, asks) };
+}
+
 /** What is known of a host and its templates before anything is asked of anybody. */
 export interface Prepared {
   readonly host: ApprovalHost | undefined;
@@ -267,13 +295,7 @@ export async function planApproval(domain: Domain, changes: readonly Change[], h
     const found = await approvalHostOf(domain.name, dns, request.timeout);
     if (!found.ok) return nothing(clause("approve-none-taken", { title, because: found.error.because }));
     const { ready, left } = await readyAt(found.value, covered, workspace, request.timeout);
-    const touching = ready.map((one) => {
-      // The host applies whole groups, also where only a part of one is missing.
-      const wants = domain.asks
-        .filter(({ template }) => template !== undefined && one.call.uses.includes(template))
-        .flatMap(({ wants: all }) => dnsWants(all).filter(({ kind }) => kind !== "absent"));
-      return { ...one, wants, names: [domain.name, ...[...wants, ...one.changes].map(({ name }) => name)] };
-    });
+    const touching = ready.map((one) => ({ ...one, ...touchOf(domain, one.call, one.template, one.changes) }));
     const all = touching.flatMap(({ names }) => names);
     const seen = await freshly(domain, workspace, request, context, (source) => standing(all, source));
     // What is not seen may be taken away unnoticed.

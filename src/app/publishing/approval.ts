@@ -1,7 +1,9 @@
+import type { KeyObject } from "node:crypto";
 import { resolve } from "node:path";
 import { setTimeout as sleep } from "node:timers/promises";
 import { type Change, fillIn } from "../../core/change/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
+import { Failure } from "../../core/failure.ts";
 import { withoutRootDot } from "../../core/name/index.ts";
 import { type RecordSet, sameData } from "../../core/record/index.ts";
 import { approvalLink, linkQuery, signedQuery, templateCalls } from "../../core/template/index.ts";
@@ -37,6 +39,18 @@ function refusal(query: URLSearchParams): Clause | undefined {
     : clause("approve-host-says", { error, words: words ?? undefined });
 }
 
+/** The key with which links for a template are signed; refuses one with which no host can verify them: the format knows RSA only. */
+function signingKey(
+  { call }: Pick<Planned, "call">,
+  { workspace }: ApprovalContext,
+): { readonly key: KeyObject; readonly label: string } | undefined {
+  const own = Object.values(workspace.settings.services).find(({ signing }) => signing?.provider === call.provider)?.signing;
+  if (own === undefined) return undefined;
+  const key = readPrivateKey(resolve(workspace.folder, own.key));
+  if (key.asymmetricKeyType !== "rsa") throw new Failure("signing-key-kind", { path: own.key, provider: call.provider });
+  return { key, label: own.label };
+}
+
 /** Shows the page on which a person approves, and waits until they come back, where anybody waits. */
 async function byLink(
   host: ApprovalHost,
@@ -44,18 +58,17 @@ async function byLink(
   domain: Domain,
   how: ApprovalContext,
 ): Promise<{ kind: "came-back" } | { kind: "open" } | { kind: "not"; because: Clause }> {
-  const { workspace, request, context, title } = how;
+  const { request, context, title } = how;
   if (host.page === undefined) return { kind: "not", because: clause("approve-no-page", { title }) };
   if (template?.syncBlock === true)
     return {
       kind: "not",
       because: clause("approve-grant-only", { service: call.service }),
     };
-  const own = Object.values(workspace.settings.services).find(({ signing }) => signing?.provider === call.provider)?.signing;
+  const own = signingKey({ call }, how);
   if (template?.syncPubKeyDomain !== undefined && own === undefined)
     return { kind: "not", because: clause("approve-signed-links", { provider: call.provider }) };
-  const sign = (query: string) =>
-    own === undefined ? query : signedQuery(query, readPrivateKey(resolve(workspace.folder, own.key)), own.label);
+  const sign = (query: string) => (own === undefined ? query : signedQuery(query, own.key, own.label));
   const waits = request.linkOnly !== true;
   const { listenForRedirect } = await import("../../net/redirect-listener.ts");
   const listener = waits ? await listenForRedirect(`${await context.inWords(clause("page-close-window"))}\n`) : undefined;
@@ -270,6 +283,7 @@ export function approvalOf(domain: Domain, how: ApprovalContext): Pick<Publisher
       // What is taken back is as it was before, whatever a template would make of it.
       if (request.undoes === true) return changes;
       prepared = await planApproval(domain, changes, how);
+      for (const planned of prepared.ready) signingKey(planned, how);
       return prepared.changes;
     },
     apply,

@@ -21,7 +21,7 @@ export default command({
     purpose: choice(PURPOSES, "what it is for, if the records do not show it"),
     id: text("the id of the ask (SERVICE-PURPOSE if not given)"),
     type: text("record type, with --value"),
-    host: text("host as the service shows it, with --value"),
+    host: text("host as the service shows it, with --value; with --kit, the host below the domain that it is for"),
     value: text("value as the service shows it"),
     priority: text("priority of an MX record, with --value"),
     ttl: text("TTL of the record, such as 3600 or 1h, with --value"),

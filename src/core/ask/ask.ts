@@ -33,7 +33,11 @@ export interface Ask {
     readonly provider: string;
     readonly service: string;
     readonly group?: string;
+    /** The host below the domain that it is for, such as `go`; the domain itself without it. */
+    readonly host?: string;
     readonly variables: Readonly<Record<string, string>>;
+    /** The records of that group as the template has them, with the rules by which a host makes room for them. */
+    readonly records?: readonly Readonly<Record<string, unknown>>[];
   };
 }
 

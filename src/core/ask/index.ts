@@ -9,6 +9,7 @@
  */
 export * from "./ask.ts";
 export * from "./met.ts";
+export { purposeByName } from "./purpose-by-name.ts";
 export * from "./state.ts";
 export * from "./view.ts";
 export * from "./want.ts";

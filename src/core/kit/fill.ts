@@ -1,12 +1,12 @@
 import type { Ask, Purpose } from "../ask/index.ts";
 import { type Clause, clause } from "../clause/index.ts";
 import type { POLICIES } from "../dmarc/index.ts";
-import { type DomainName, isAtOrBelow, withoutRootDot } from "../name/index.ts";
+import { type DomainName, isAtOrBelow, relativeText, withoutRootDot } from "../name/index.ts";
 import { decodeUtf8, octetsOf, type ResourceRecord, type Token } from "../record/index.ts";
 import { err, ok, type Result } from "../result.ts";
 import { readSpfRecord } from "../spf/index.ts";
 import { readRecords, type WordPlace } from "../zone/index.ts";
-import { blanksOf, type Kit, matchesPattern, withBlanks } from "./kit.ts";
+import { blanksOf, isGiven, type Kit, matchesPattern, withBlanks } from "./kit.ts";
 
 /** One ask of a kit, filled in for a domain. */
 export interface KitAsk {
@@ -22,6 +22,12 @@ export interface KitAsk {
 
 /** A group of a template with its variables filled in, as a DNS host is asked to apply it. */
 export type TemplateUse = NonNullable<Ask["template"]>;
+
+/** Where a kit is used: a domain, and the name in it that its records are relative to. */
+interface Place {
+  readonly domain: DomainName;
+  readonly at: DomainName;
+}
 
 interface InputProblem {
   readonly input: string;
@@ -68,29 +74,40 @@ function fits(value: string, place: WordPlace): boolean {
 /** Fills the blanks of a kit; the first value that does not fit is remembered. */
 class Filling {
   readonly #values: ReadonlyMap<string, string>;
-  readonly #domain: string;
+  readonly #given: Readonly<Record<string, string>>;
   /** The input whose value a field could not hold. */
   misfit: string | undefined;
   /** The inputs by what their words became. */
   readonly inputs = new Map<string, string>();
 
-  constructor(values: ReadonlyMap<string, string>, domain: DomainName) {
+  constructor(values: ReadonlyMap<string, string>, place: Place) {
     this.#values = values;
-    this.#domain = withoutRootDot(domain);
+    const host = relativeText(place.at, place.domain);
+    this.#given = {
+      domain: withoutRootDot(place.domain),
+      host: host === "@" ? "" : host,
+      fqdn: withoutRootDot(place.at),
+    };
+  }
+
+  /** A text in which no blank for a host stands where none was chosen: the dot beside it goes with it. */
+  #hostless(text: string): string {
+    if (this.#given.host !== "" || !text.includes("{host}")) return text;
+    return text === "{host}" ? "@" : text.replaceAll("{host}.", "").replaceAll(/\.?\{host\}/g, "");
   }
 
   /** A text with its blanks filled in; undefined where a value does not fit. */
   #filled(text: string, allows: (value: string, isWhole: boolean) => boolean, write: (octets: string) => string) {
     let misfit: string | undefined;
-    const filled = withBlanks(text, (blank, behind) => {
-      if (blank === "domain") return this.#domain;
+    const filled = withBlanks(this.#hostless(text), (blank, behind) => {
+      if (isGiven(blank)) return octetsOf(this.#given[blank] ?? "");
       const value = this.#values.get(blank) ?? "";
       if (!allows(value, text === `{${blank}}`)) misfit ??= blank;
       // A name that was given with its final dot does not get a second one.
       return write(octetsOf(behind === "." ? value.replace(/\.$/, "") : value));
     });
     if (misfit !== undefined) this.misfit ??= misfit;
-    const [input] = blanksOf(text).filter((blank) => blank !== "domain");
+    const [input] = blanksOf(text).filter((blank) => !isGiven(blank));
     if (input !== undefined) this.inputs.set(decodeUtf8(filled), input);
     return misfit === undefined ? filled : undefined;
   }
@@ -133,12 +150,14 @@ function useOf(
   { providerId, serviceId }: NonNullable<Kit["template"]>,
   { records, spf = "", group }: Kit["asks"][number],
   values: ReadonlyMap<string, string>,
+  host: string,
 ): TemplateUse {
-  const needed = [...new Set([...blanksOf(records), ...blanksOf(spf)])].filter((blank) => blank !== "domain");
+  const needed = [...new Set([...blanksOf(records), ...blanksOf(spf)])].filter((blank) => !isGiven(blank));
   return {
     provider: providerId,
     service: serviceId,
     ...(group === undefined ? {} : { group }),
+    ...(host === "@" ? {} : { host }),
     variables: Object.fromEntries(needed.map((key) => [kit.inputs[key]?.variable ?? key, values.get(key) ?? ""])),
   };
 }
@@ -159,25 +178,26 @@ function wrongInput(kit: Kit, values: ReadonlyMap<string, string>): KitError | u
 function fillAsk(
   kit: Kit,
   ask: Kit["asks"][number],
-  domain: DomainName,
+  place: Place,
   values: ReadonlyMap<string, string>,
   ttl: number,
 ): Result<Pick<KitAsk, "records" | "spf">, KitError> {
+  const { domain, at } = place;
   const about = (input: string) => {
     const { explain, example } = kit.inputs[input] as Kit["inputs"][string];
     return { input, explain, example };
   };
   const bad = (because: Clause) => err({ code: "bad-records" as const, ask: ask.id, because });
-  const absent = [...blanksOf(ask.records), ...blanksOf(ask.spf ?? "")].find((blank) => blank !== "domain" && !values.has(blank));
+  const absent = [...blanksOf(ask.records), ...blanksOf(ask.spf ?? "")].find((blank) => !isGiven(blank) && !values.has(blank));
   if (absent !== undefined) return err({ code: "missing-input", ...about(absent) });
-  const filling = new Filling(values, domain);
+  const filling = new Filling(values, place);
   const lines = octetsOf(ask.records);
-  const { records, issues } = readRecords(lines, { origin: domain, ttl, fill: filling.word });
+  const { records, issues } = readRecords(lines, { origin: at, ttl, fill: filling.word });
   const spf = ask.spf === undefined ? undefined : filling.spf(ask.spf);
   if (filling.misfit !== undefined) return err({ code: "malformed-input", ...about(filling.misfit) });
   const [issue] = issues;
   if (issue !== undefined) {
-    const input = filling.inputs.get(issue.text) ?? blanksOf(issue.text).find((blank) => blank !== "domain");
+    const input = filling.inputs.get(issue.text) ?? blanksOf(issue.text).find((blank) => !isGiven(blank));
     if (input !== undefined) return err({ code: "malformed-input", ...about(input) });
     return bad(clause("kit-line", { line: issue.line, found: issue.text, expected: issue.expected }));
   }
@@ -190,11 +210,14 @@ function fillAsk(
   }
   const read = spf === undefined ? undefined : readSpfRecord(`v=spf1 ${spf}`);
   if (read?.ok === false) return bad(clause("kit-spf-terms", { message: read.error[0]?.message }));
-  return ok({ records, ...(spf === undefined ? {} : { spf }) });
+  if (spf === undefined || at === domain) return ok({ records, ...(spf === undefined ? {} : { spf }) });
+  // Below the domain, terms are a record of that name: whatever stands there is united with it.
+  const own: ResourceRecord = { name: at, type: "TXT", ttl, data: { strings: [`v=spf1 ${spf} ~all`] } };
+  return ok({ records: [...records, own] });
 }
 
 /**
- * Fills a kit in for a domain. An ask whose inputs are all marked `later` and not given yet is left out: the
+ * Fills a kit in for a domain, or for a host below it (`at`). An ask whose inputs are all marked `later` and not given yet is left out: the
  * service shows them only after the asks before it are proven.
  */
 export function fillKit(
@@ -202,6 +225,7 @@ export function fillKit(
   domain: DomainName,
   values: ReadonlyMap<string, string>,
   ttl: number,
+  at: DomainName = domain,
 ): Result<{ readonly asks: readonly KitAsk[]; readonly later: readonly string[] }, KitError> {
   const wrong = wrongInput(kit, values);
   if (wrong !== undefined) return err(wrong);
@@ -213,7 +237,7 @@ export function fillKit(
       later.push(idOf(ask.id));
       continue;
     }
-    const filled = fillAsk(kit, ask, domain, values, ttl);
+    const filled = fillAsk(kit, ask, { domain, at }, values, ttl);
     if (!filled.ok) return filled;
     asks.push({
       id: idOf(ask.id),
@@ -221,7 +245,7 @@ export function fillKit(
       after: ask.after.map(idOf),
       ...filled.value,
       ...(ask.dmarc === undefined ? {} : { dmarc: ask.dmarc }),
-      ...(kit.template === undefined ? {} : { template: useOf(kit, kit.template, ask, values) }),
+      ...(kit.template === undefined ? {} : { template: useOf(kit, kit.template, ask, values, relativeText(at, domain)) }),
     });
   }
   return ok({ asks, later });

@@ -8,5 +8,5 @@
  * ```
  */
 export * from "./fill.ts";
-export { checkKit, type Kit, kitSchema, withBlanks } from "./kit.ts";
+export { checkKit, isGiven, type Kit, kitSchema, withBlanks } from "./kit.ts";
 export * from "./match.ts";

@@ -42,6 +42,8 @@ const applied = z.strictObject({
   /** Which texts at the same name give way to it. */
   texts: z.enum(["none", "all", "prefix"]).optional(),
   prefix: z.string().optional(),
+  /** Whether the line is terms for the SPF record at its name, and not a record of its own. */
+  spf: z.boolean().optional(),
 });
 
 /** What the kit is called as a template of the open set-up format, by which a DNS host knows it. */
@@ -100,6 +102,12 @@ export type KitMistake =
 /** A blank of a kit; a macro of SPF (RFC 7208 section 7) is none. */
 const BLANK = /(?<!%)\{([a-z0-9-]+)\}/g;
 
+/** Blanks that follow from where a kit is used: the domain, the host below it that was chosen, and both together. */
+const GIVEN_BLANKS: ReadonlySet<string> = new Set(["domain", "host", "fqdn"]);
+
+/** Whether a blank is filled in by itself. */
+export const isGiven = (blank: string): boolean => GIVEN_BLANKS.has(blank);
+
 /** The blanks of a text, in their order. */
 export const blanksOf = (text: string): string[] => [...text.matchAll(BLANK)].map((match) => match[1] as string);
 
@@ -112,7 +120,7 @@ export function checkKit(kit: Kit): KitMistake[] {
   const ids = new Set(kit.asks.map((ask) => ask.id));
   return kit.asks.flatMap((ask): KitMistake[] => [
     ...[...blanksOf(ask.records), ...blanksOf(ask.spf ?? ""), ...ask.later]
-      .filter((blank) => blank !== "domain" && !Object.hasOwn(kit.inputs, blank))
+      .filter((blank) => !isGiven(blank) && !Object.hasOwn(kit.inputs, blank))
       .map((blank) => ({ code: "unknown-blank" as const, ask: ask.id, blank })),
     ...ask.after.filter((other) => !ids.has(other)).map((after) => ({ code: "unknown-ask" as const, ask: ask.id, after })),
   ]);

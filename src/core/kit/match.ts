@@ -31,7 +31,7 @@ export function askOfKit(
 ): { readonly id: string; readonly purpose: Purpose; readonly after: readonly string[] } | undefined {
   return kit.asks.find((ask) => {
     const lines = ask.records.replace(/\{([a-z0-9-]+)\}/g, (_, blank: string) =>
-      blank === "domain" ? withoutRootDot(domain) : STAND_IN,
+      blank === "domain" || blank === "fqdn" ? withoutRootDot(domain) : STAND_IN,
     );
     const patterns = readRecords(octetsOf(lines), { origin: domain, ttl: 0 }).records.map((record) => pattern(textOf(record)));
     return (

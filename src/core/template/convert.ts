@@ -1,5 +1,5 @@
-import type { Purpose } from "../ask/index.ts";
-import { type Kit, kitSchema, withBlanks } from "../kit/index.ts";
+import { type Purpose, purposeByName } from "../ask/index.ts";
+import { isGiven, type Kit, kitSchema, withBlanks } from "../kit/index.ts";
 import { parseSeconds } from "../record/index.ts";
 import {
   checkTemplate,
@@ -16,9 +16,7 @@ export interface Unsaid {
   readonly code:
     | "flattened-alias"
     | "redirect"
-    | "spf-elsewhere"
     | "variable-in-number"
-    | "host-variable"
     | "unknown-key"
     | "record-type"
     | "field-missing"
@@ -56,7 +54,7 @@ function keysFor(texts: Iterable<string>): Map<string, string> {
     const base = keyOf(text);
     const taken = new Set(keys.values());
     let key = base;
-    for (let i = 2; taken.has(key) || key === "domain"; i++) key = `${base}-${i}`;
+    for (let i = 2; taken.has(key) || isGiven(key); i++) key = `${base}-${i}`;
     keys.set(text, key);
   }
   return keys;
@@ -69,7 +67,11 @@ function purposeOf(records: readonly TemplateRecord[]): Purpose {
   if (some(({ type, host = "@" }) => type === "MX" && host === "@")) return "mailbox";
   if (some(({ host = "" }) => host.startsWith("_acme-challenge"))) return "certificate";
   if (some(({ host = "" }) => host.startsWith("_dmarc"))) return "policy";
-  if (some(({ type }) => ["A", "AAAA", "CNAME", "APEXCNAME", "SRV"].includes(type))) return "site";
+  const named = records.map(({ host = "@", pointsTo = "" }) => purposeByName(host, pointsTo));
+  const [first] = named;
+  // An alias or address says by its own name that mail comes back there, or that clicks are counted.
+  if (first !== undefined && named.every((purpose) => purpose === first)) return first;
+  if (some(({ type }) => ["A", "AAAA", "CNAME", "APEXCNAME", "SRV", "REDIR301", "REDIR302"].includes(type))) return "site";
   return some(({ type }) => type === "MX") ? "bounce" : "ownership";
 }
 
@@ -155,22 +157,23 @@ function lineOf(record: TemplateRecord, blanks: (text: string) => string): strin
     case "REDIR302":
       return "redirect";
     case "SPFM":
-      return "record-type";
+      return `${start} TXT ${quoted(`v=spf1 ${record.spfRules ?? ""} ~all`, blanks)}`;
   }
 }
 
 /** How a line of a kit is applied, where its template says so. */
 function appliedAs(
-  { essential, txtConflictMatchingMode: mode, txtConflictMatchingPrefix: prefix }: TemplateRecord,
+  { type, essential, txtConflictMatchingMode: mode, txtConflictMatchingPrefix: prefix }: TemplateRecord,
   line: number,
 ): NonNullable<Kit["asks"][number]["applied"]> {
-  if (essential === undefined && mode === undefined) return [];
+  if (essential === undefined && mode === undefined && type !== "SPFM") return [];
   return [
     {
       line,
       ...(essential === undefined ? {} : { essential: essential === "Always" ? "always" : "on-apply" }),
       ...(mode === undefined ? {} : { texts: mode === "None" ? "none" : mode === "All" ? "all" : "prefix" }),
       ...(prefix === undefined ? {} : { prefix }),
+      ...(type === "SPFM" ? { spf: true } : {}),
     },
   ];
 }
@@ -186,7 +189,7 @@ export function kitOfTemplate(template: Template): { readonly kit: Kit; readonly
       .filter((name) => !GIVEN_VARIABLES.has(name)),
   );
   const blanks = (text: string) =>
-    withVariables(text, (variable) => (GIVEN_VARIABLES.has(variable) ? "{domain}" : `{${variables.get(variable)}}`));
+    withVariables(text, (variable) => (GIVEN_VARIABLES.has(variable) ? `{${variable}}` : `{${variables.get(variable)}}`));
   const groups = new Map<string, TemplateRecord[]>();
   for (const record of template.records) {
     const group = record.groupId ?? "";
@@ -203,14 +206,12 @@ export function kitOfTemplate(template: Template): { readonly kit: Kit; readonly
       const at = `${record.type} ${record.host ?? record.name ?? "@"}`;
       for (const key of Object.keys(record))
         if (!KNOWN_IN_RECORDS.has(key)) unsaid.push({ code: "unknown-key", at: `${at}: ${key}` });
-      if (textsOfRecord(record).some((text) => variablesIn(text).includes("host"))) unsaid.push({ code: "host-variable", at });
       if (checkTemplate({ ...template, records: [record] }).length > 0) {
         unsaid.push({ code: "field-missing", at });
         continue;
       }
-      if (record.type === "SPFM") {
-        if (record.host !== undefined && record.host !== "@" && record.host !== "") unsaid.push({ code: "spf-elsewhere", at });
-        else rules.push(blanks(record.spfRules ?? ""));
+      if (record.type === "SPFM" && (record.host ?? "@") === "@") {
+        rules.push(blanks(record.spfRules ?? ""));
         continue;
       }
       const line = lineOf(record, blanks);
@@ -334,10 +335,18 @@ function recordOfLine(line: string): TemplateRecord | undefined {
   }
 }
 
+/** A text that stands for terms of SPF at its name, as the open format says that. */
+const asRules = ({ host, data = "", ttl }: TemplateRecord): TemplateRecord => ({
+  type: "SPFM",
+  host,
+  spfRules: data.replace(/^v=spf1 /, "").replace(/ ~all$/, ""),
+  ...(ttl === undefined ? {} : { ttl }),
+});
+
 /** A kit as a template of the open format; what a template cannot say is listed. */
 export function templateOfKit(kit: Kit): { readonly template: Template; readonly unsaid: readonly Unsaid[] } {
   const unsaid: Unsaid[] = [];
-  const variableOf = (key: string) => (key === "domain" ? "domain" : (kit.inputs[key]?.variable ?? key));
+  const variableOf = (key: string) => (isGiven(key) ? key : (kit.inputs[key]?.variable ?? key));
   const variables = (text: string): string => withBlanks(text, (key) => `%${variableOf(key)}%`);
   const records = kit.asks.flatMap((ask): TemplateRecord[] => {
     const groupId = ask.group ?? (kit.template === undefined ? ask.id : undefined);
@@ -353,7 +362,7 @@ export function templateOfKit(kit: Kit): { readonly template: Template; readonly
       const how = ask.applied?.find((candidate) => candidate.line === i + 1);
       return [
         {
-          ...record,
+          ...(how?.spf === true ? asRules(record) : record),
           ...group,
           ...(how?.essential === undefined ? {} : { essential: how.essential === "always" ? "Always" : "OnApply" }),
           ...(how?.texts === undefined

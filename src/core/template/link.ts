@@ -14,6 +14,8 @@ export interface TemplateCall {
   readonly provider: string;
   readonly service: string;
   readonly groups: readonly string[];
+  /** The host below the domain that it is for; the domain itself without it. */
+  readonly host?: string;
   readonly variables: Readonly<Record<string, string>>;
   /** What it is made of. */
   readonly uses: readonly TemplateUse[];
@@ -30,6 +32,7 @@ export function templateCalls(uses: readonly TemplateUse[]): TemplateCall[] {
       ({ variables, uses: [first] }) =>
         first?.provider === use.provider &&
         first.service === use.service &&
+        first.host === use.host &&
         Object.entries(use.variables).every(([name, value]) => !Object.hasOwn(variables, name) || variables[name] === value),
     );
     if (fitting === undefined) calls.push({ variables: { ...use.variables }, uses: [use] });
@@ -39,10 +42,10 @@ export function templateCalls(uses: readonly TemplateUse[]): TemplateCall[] {
     }
   }
   return calls.map(({ variables, uses: own }) => {
-    const { provider, service } = own[0] as TemplateUse;
+    const { provider, service, host } = own[0] as TemplateUse;
     // A use that names no group means all of them.
     const groups = own.some(({ group }) => group === undefined) ? [] : [...new Set(own.flatMap(({ group }) => group ?? []))];
-    return { provider, service, groups, variables, uses: own };
+    return { provider, service, groups, ...(host === undefined ? {} : { host }), variables, uses: own };
   });
 }
 
@@ -54,8 +57,8 @@ export const templateAddress = (api: string, call: Pick<TemplateCall, "provider"
   `${api.replace(/\/$/, "")}${path(call)}`;
 
 /** What a template is applied with: the domain, its variables and its groups. */
-function applyQuery({ groups, variables }: TemplateCall, { domain, back }: LinkFor): URLSearchParams {
-  const query = new URLSearchParams({ domain });
+function applyQuery({ groups, host, variables }: TemplateCall, { domain, back }: LinkFor): URLSearchParams {
+  const query = new URLSearchParams({ domain, ...(host === undefined ? {} : { host }) });
   for (const [name, value] of Object.entries(variables))
     if (!GIVEN_VARIABLES.has(name) && !RESERVED_VARIABLES.has(name)) query.set(name, value);
   if (groups.length > 0) query.set("groupId", groups.join(","));

@@ -34,10 +34,13 @@ export function piecesOf(key: KeyObject): string[] {
   return cut.map((piece, i) => `p=${i + 1},a=RS256,d=${piece}`);
 }
 
-/** Whether a query string was signed with this key; `sig` and `key` stand at its end. */
+/** Whether a query string was signed with this key; `sig` and `key` stand at its end, and nothing behind them. */
 export function isSignedBy(query: string, key: KeyObject): boolean {
   const at = query.indexOf("&sig=");
   if (at === -1) return false;
-  const signature = new URLSearchParams(query.slice(at + 1)).get("sig") ?? "";
+  const rest = [...new URLSearchParams(query.slice(at + 1))];
+  // What stands behind the signature is not covered by it.
+  if (rest.length > 2 || rest.some(([name], i) => name !== (i === 0 ? "sig" : "key"))) return false;
+  const signature = rest[0]?.[1] ?? "";
   return verify("sha256", Buffer.from(query.slice(0, at)), key, Buffer.from(signature, "base64"));
 }

@@ -8,6 +8,7 @@ import { readRecords } from "../zone/index.ts";
 import {
   checkTemplate,
   type Incoming,
+  incomingRecords,
   isSignedBy,
   keyFromPieces,
   kitOfTemplate,
@@ -118,8 +119,6 @@ describe("a template as a kit", () => {
   test.each<[string, object, Unsaid["code"], object?]>([
     ["an alias at the domain itself", { type: "APEXCNAME", pointsTo: "sites.pagewick.example" }, "flattened-alias"],
     ["a redirect", { type: "REDIR301", host: "@", target: "https://www.brackwater.example" }, "redirect"],
-    ["SPF terms elsewhere", { type: "SPFM", host: "news", spfRules: "a" }, "spf-elsewhere"],
-    ["a variable of the host", { type: "A", host: "%host%", pointsTo: "203.0.113.1" }, "host-variable"],
     ["a field that is missing", { type: "MX", host: "@", pointsTo: "in.pagewick.example" }, "field-missing"],
     ["a key that nobody knows", { type: "A", host: "@", pointsTo: "203.0.113.1", colour: "red" }, "unknown-key"],
     ["a key of the whole", { type: "A", host: "@", pointsTo: "203.0.113.1" }, "unknown-key", { colour: "red" }],
@@ -315,5 +314,52 @@ describe("a signed link", () => {
     expect(key !== undefined && isSignedBy(query, key)).toBe(false);
     expect(keyFromPieces(pieces.slice(1))).toBeUndefined();
     expect(keyFromPieces([])).toBeUndefined();
+  });
+});
+
+describe("what the records of a template are to a zone", () => {
+  const at = (host: string, more: object = {}, call: { host?: string; variables?: Record<string, string> } = {}) =>
+    incomingRecords(
+      template([{ type: "A", pointsTo: "203.0.113.1", host, ...more }]).records,
+      { groups: [], variables: {}, ...call },
+      apex,
+    ).map((one) => one.name.slice(0, -1));
+  test.each<[string, string, string?]>([
+    ["@", "brackwater.example"],
+    ["", "brackwater.example"],
+    ["OLD", "old.brackwater.example"],
+    ["old.brackwater.example.", "old.brackwater.example"],
+    ["old.brackwater.example", "old.brackwater.example"],
+    ["%fqdn%.", "brackwater.example"],
+    ["%fqdn%", "brackwater.example"],
+    ["_x.%fqdn%", "_x.brackwater.example"],
+    ["%domain%", "brackwater.example"],
+    ["@", "go.brackwater.example", "go"],
+    ["www", "www.go.brackwater.example", "go"],
+    ["%fqdn%", "go.brackwater.example", "go"],
+    ["*", "*.brackwater.example"],
+  ])("host %s is %s (for the host %s)", (host, name, ...[chosen]) =>
+    expect(at(host, {}, chosen === undefined ? {} : { host: chosen })).toEqual([name]),
+  );
+  test("a name of somebody else's is none of them, and a group counts only where it is asked for", () => {
+    expect(at("x.other.example.")).toEqual([]);
+    const two = template([
+      { type: "A", groupId: "a", host: "x", pointsTo: "203.0.113.1" },
+      { type: "REDIR301", groupId: "b", host: "y", target: "https://z.example/" },
+    ]);
+    expect(incomingRecords(two.records, { groups: ["b"], variables: {} }, apex)).toMatchObject([{ type: "REDIR301" }]);
+  });
+  test.each<[string, string[]]>([
+    ["REDIR301", ["A", "CNAME"]],
+    ["APEXCNAME", ["A", "CNAME"]],
+    ["NS", ["A", "CNAME", "MX", "TXT"]],
+  ])("%s takes %j away", (type, gone) => {
+    const zone = toSets(
+      readRecords('go A 203.0.113.1\ngo MX 10 a.example.\ngo TXT "x"\nx.go CNAME b.example.\n', { origin: apex, ttl: 60 })
+        .records,
+    );
+    const name_ = name("go.brackwater.example");
+    const removed = removedByHost(zone, apex, [{ name: name_, type }]).map((set) => set.type);
+    expect(removed.sort()).toEqual(gone.filter((one) => type === "NS" || one !== "CNAME").sort());
   });
 });

@@ -13,7 +13,7 @@ const line = z
 /** A number, or a variable in its place. */
 const number = z.union([z.number().int().min(0), line]);
 
-const record = z.looseObject({
+export const templateRecordSchema = z.looseObject({
   type: z.enum(TEMPLATE_TYPES),
   groupId: id.optional(),
   host: line.optional(),
@@ -52,7 +52,7 @@ export const templateSchema = z.looseObject({
   multiInstance: z.boolean().optional(),
   warnPhishing: z.boolean().optional(),
   hostRequired: z.boolean().optional(),
-  records: z.array(record).min(1, expects("one-record")),
+  records: z.array(templateRecordSchema).min(1, expects("one-record")),
 });
 export type Template = z.output<typeof templateSchema>;
 export type TemplateRecord = Template["records"][number];

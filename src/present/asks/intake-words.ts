@@ -5,6 +5,7 @@ import { displayName, parseName, withoutRootDot } from "../../core/name/index.ts
 import { printData } from "../../core/record/index.ts";
 import { inWords } from "../clauses/index.ts";
 import { listOf } from "../english.ts";
+import { unsaidText } from "../kits/unsaid.ts";
 import { visible } from "../safe.ts";
 
 /** What was put right in a paste, by the kind of repair: why the new form is meant. */
@@ -259,6 +260,14 @@ const PROMPTS: {
     text: `The kit ${visible(question.name)} changed since it was agreed to:\n${(question.changes.length === 0 ? ["the order of its lines"] : question.changes).map((line) => `  ${visible(line)}\n`).join("")}Use it as it is now?`,
     choices: [
       { key: "yes", label: "use it" },
+      { key: "no", label: "save nothing" },
+    ],
+    usual: "no",
+  }),
+  "kit-unsaid": (question) => ({
+    text: `The template ${visible(question.kit)} has parts that no record can say:\n${question.unsaid.map((part) => `  ${unsaidText(part)}\n`).join("")}Save the rest?`,
+    choices: [
+      { key: "yes", label: "save the rest" },
       { key: "no", label: "save nothing" },
     ],
     usual: "no",

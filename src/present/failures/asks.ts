@@ -2,9 +2,11 @@ import type { IntakeProblem, IntakeQuestion, Leftover } from "../../core/ask/int
 import type { Clause } from "../../core/clause/index.ts";
 import { type DomainName, displayName, withoutRootDot } from "../../core/name/index.ts";
 import type { ResourceRecord } from "../../core/record/index.ts";
+import type { Unsaid } from "../../core/template/index.ts";
 import { choiceText, doubtText, problemText } from "../asks/intake-words.ts";
 import { inWords } from "../clauses/index.ts";
 import { listOf } from "../english.ts";
+import { unsaidText } from "../kits/unsaid.ts";
 import { shellWord, visible } from "../safe.ts";
 import { type Failings, known, meant, names, problem, quote, say, type Unknown, undetermined, usage } from "./words.ts";
 
@@ -214,6 +216,26 @@ export const ASKS = {
       "read the changes, then run it again with --accept-kit",
       "--kit",
     ),
+  ),
+  "kit-unsaid": usage(({ kit, unsaid }: { kit: string; unsaid: readonly Unsaid[] }) =>
+    say(
+      `the template ${quote(kit)} has parts that no record can say: ${unsaid.map(unsaidText).join("; ")}`,
+      "save the rest with --accept-leftover, and set these at the DNS host or the site builder yourself",
+      "--kit",
+    ),
+  ),
+  "kit-without-records": usage(({ kit, unsaid }: { kit: string; unsaid: readonly Unsaid[] }) =>
+    say(
+      `the template ${quote(kit)} has no record to publish${unsaid.length === 0 ? "" : `: ${unsaid.map(unsaidText).join("; ")}`}`,
+      "set it at the DNS host or the site builder yourself, then look with zandrel site",
+      "--kit",
+    ),
+  ),
+  "kit-host-required": usage(({ kit }: { kit: string }) =>
+    say(`the template ${quote(kit)} is for a host below the domain`, "name it with --host, such as --host shop", "--host"),
+  ),
+  "kit-host-outside": usage(({ given, domain }: { given: string; domain: DomainName }) =>
+    say(`${quote(given)} is not below ${displayName(domain)}`, "name a host of this domain, such as --host shop", "--host"),
   ),
   "kit-blank": usage(({ path, ask, blank }: { path: string; ask: string; blank: string }) =>
     say(

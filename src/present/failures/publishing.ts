@@ -158,6 +158,13 @@ export const PUBLISHING = {
       "--replace",
     ),
   ),
+  "signing-key-kind": usage(({ path, provider }: { path: string; provider: string }) =>
+    say(
+      `${visible(path)} is not an RSA key, and links for templates of ${visible(provider)} are signed with RSA`,
+      `make one with openssl genrsa 2048, publish it as ${visible(provider)} says, and name it in zandrel.yaml under signing`,
+      "zandrel.yaml",
+    ),
+  ),
   "approval-unseen": undetermined(({ title, domain, because }: { title: string; domain: DomainName; because: Clause }) =>
     say(
       `whether ${visible(title)} takes approvals for ${displayName(domain)} could not be asked: ${visible(inWords(because))}`,

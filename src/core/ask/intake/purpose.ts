@@ -2,6 +2,7 @@ import { type DomainName, relativeText } from "../../name/index.ts";
 import { type DataOf, decodeUtf8, txtValue } from "../../record/index.ts";
 import { isSpf } from "../../spf/index.ts";
 import type { Purpose } from "../ask.ts";
+import { purposeByName } from "../purpose-by-name.ts";
 import type { PastedRecord } from "./pasted.ts";
 
 /** What a record is for, and whether the page or the record says so; otherwise it is the usual purpose of such a record. */
@@ -27,14 +28,6 @@ const SAID: readonly (readonly [RegExp, Purpose])[] = [
   ],
 ];
 
-/** What an alias or address is for, where its own name shows it. */
-const NAMED: readonly (readonly [RegExp, Purpose])[] = [
-  [/^(?:_acme-challenge|_sb-|_ssl|_cert)/i, "certificate"],
-  [/(?:^|[.-])(?:bounces?|return|rp)(?:$|[.-])/i, "bounce"],
-  [/^(?:click|clicks|track|tracking|open|opens|links?|go)(?:$|[.-])/i, "tracking"],
-  [/^(?:autodiscover|autoconfig|imap|pop|smtp)(?:$|[.-])/i, "mailbox"],
-];
-
 const first = (table: readonly (readonly [RegExp, Purpose])[], text: string): Purpose | undefined =>
   table.find(([words]) => words.test(text))?.[1];
 
@@ -55,7 +48,7 @@ function purposeOf({ record, about }: PastedRecord, domain: DomainName, whole: s
   if (type === "A" || type === "AAAA") return sure("site");
   if (said !== undefined) return sure(said);
   const target = "target" in data ? data.target : "";
-  const named = first(NAMED, label) ?? first(NAMED, target);
+  const named = purposeByName(label, target);
   if (named !== undefined) return sure(named);
   if (label === "www" || label === "@" || label === "*" || label.startsWith("*.")) return sure("site");
   const inPage = first(SAID, whole);
