@@ -15,6 +15,7 @@ const NAMED = {
   AfterOthers: {},
   IntakeProblem: { row: 1, code: "no-value", type: "TXT", host: "HOST" },
   IntakeQuestion: { id: "ID", kind: "type", about: "HOST", choices: [{ key: "KEY", means: "MEANING" }] },
+  Unsaid: { code: "redirect", at: "REDIR301 @" },
   Leftover: { text: "TEXT", line: 1 },
   ResourceRecord: { name: "brackwater.example.", type: "TXT", ttl: 3600, data: { strings: ["TEXT"] } },
   RecordSet: { name: "brackwater.example.", type: "TXT", ttl: 3600, data: [{ strings: ["TEXT"] }] },

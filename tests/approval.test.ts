@@ -443,7 +443,10 @@ describe("who serves a domain", () => {
       },
     );
     const written = await run(folder, "host", "find", "brackwater.example", "--write");
-    expect(written.out).toContain("Next: zandrel draft brackwater.example");
+    // A way that somebody chose is not changed by writing down what is known.
+    expect(written.out).toContain("Next: zandrel host set nettlehost --way approval");
+    expect(readFileSync(join(folder, "zandrel.yaml"), "utf8")).toContain("way: by-hand");
+    expect(await run(folder, "host", "set", "nettlehost", "--way", "approval")).toMatchObject({ exit: 0 });
     expect(readFileSync(join(folder, "zandrel.yaml"), "utf8")).toMatch(
       /nettlehost:\n\s+title: Nettlehost\n\s+nameServers:(?:.*\n)*.*way: approval/,
     );

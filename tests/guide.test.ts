@@ -258,18 +258,29 @@ test("a site builder's four records: two answers and one click on the page of th
   const here = folderWith({ "lab.yaml": lab.settings });
   const run = (...argv: string[]) => zandrel(here, argv, { env: lab.env });
   await run("init", "puppetfest.example", "--dns-host", "nettlehost", "--settings", "lab.yaml");
-  await run("host", "set", "nettlehost", "--way", "approval");
+  await run("host", "set", "nettlehost", "--way", "by-hand");
   const kit = `http://${lab.approvals.place}/v2/domainTemplates/providers/pagewick.example/services/site`;
   const claim = /pagewick-claim:(\w+)/.exec(lab.pagewick.instructions("puppetfest.example"))?.[1];
   const inputs = ["--input", `claim=${claim}`, "--input", "site=puppetfest"];
   opened.push((terminal = openTerminal(here, ["guide", "puppetfest.example", "--kit", kit, ...inputs], lab.env)));
   await terminal.sees(/replace what is at puppetfest\.example and www\.puppetfest\.example/);
   terminal.type(ENTER);
+  // It is known that this DNS host takes approvals, and so they are offered.
+  await terminal.sees(/Nettlehost takes approvals.*by hand, as before/s);
+  terminal.type(`${DOWN}${ENTER}`);
   await terminal.sees(/Publish it at Nettlehost\?/);
   terminal.type(ENTER);
-  const shown = await terminal.sees(/apply\?domain=puppetfest\.example\S+\s/);
-  const link = /http:\/\/127\.0\.0\.1:\d+\/v2\S+/.exec(shown)?.[0] as string;
-  await lab.approvals.decide(link);
+  const opensPage = async () => {
+    const shown = await terminal.sees(/apply\?domain=puppetfest\.example\S+\s/);
+    return [...shown.matchAll(/http:\/\/127\.0\.0\.1:\d+\/v2\S+/g)].at(-1)?.[0] as string;
+  };
+  // Who says no is told what was not done and why, and may change their mind.
+  lab.approvals.mode = "refuses";
+  await lab.approvals.decide(await opensPage());
+  await terminal.sees(/Not done: .*not approved.*What now\?.*once more/s);
+  lab.approvals.mode = "works";
+  terminal.type(ENTER);
+  await lab.approvals.decide(await opensPage());
   await terminal.sees(/Everything asked for puppetfest\.example is proven/);
   expect(await terminal.ended()).toBe(0);
 });

@@ -5,6 +5,7 @@ import type { DomainName } from "../../core/name/index.ts";
 import { openWorkspace, pickDomains } from "../../workspace/index.ts";
 import type { AppContext } from "../context.ts";
 import { type DnsOptions, openDns } from "../dns/context.ts";
+import { withApproval } from "../publishing/approval-plan.ts";
 import { settleInterrupted } from "../publishing/publication.ts";
 import { hostTitle } from "../standing/host.ts";
 import { loadJournalState } from "../standing/journal-state.ts";
@@ -17,6 +18,8 @@ export interface GuideLook {
   readonly asks: readonly AskStanding[];
   /** What is left to publish, with the replacements that were agreed to. */
   readonly draft: Draft | undefined;
+  /** Names at which the DNS host takes something away by itself when it carries the draft out. */
+  readonly alsoGoes: readonly string[];
   readonly sheetOpen: boolean;
   /** What somebody deleted or changed beside what was published. */
   readonly lost: readonly Loss[];
@@ -46,13 +49,16 @@ export async function lookForGuide(
     const surveyed = await survey(domain, dns, workspace, journal);
     rememberSettled(journal, surveyed, dns.now);
     const source = draftSource(domain, surveyed.look, dns, workspace);
-    const draft =
+    const own =
       source === undefined ? undefined : await draftOf(domain, source, dns.world, loadJournalState(journal, name), replace);
+    // What the DNS host takes away by itself is shown with the rest, and agreed to with it.
+    const approval = source === undefined || own === undefined ? undefined : await withApproval(own, domain, source, workspace);
     return {
       asks: surveyed.asks,
       lost: surveyed.lost,
       judgement: surveyed.judgement,
-      draft,
+      draft: approval?.draft,
+      alsoGoes: approval?.names ?? [],
       sheetOpen: openSheet(journal, name) !== undefined,
       host: hostTitle(domain, workspace),
       way: domain.host === undefined ? undefined : workspace.settings.hosts[domain.host]?.publish.way,

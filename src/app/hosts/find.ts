@@ -113,22 +113,29 @@ export async function findHost(request: FindHostRequest, context: AppContext): P
     const isNew = workspace === undefined || !Object.hasOwn(workspace.settings.hosts, key);
     const way = workspace?.settings.hosts[key]?.publish.way ?? null;
     const best = approval.ok ? "approval" : "by-hand";
-    const agreed =
-      workspace !== undefined &&
-      (request.write ||
-        (context.interactive && (await context.choose({ kind: "write-host", title, way: best, known: !isNew })) === "yes"));
-    if (agreed && workspace !== undefined) await write(workspace, context, { key, title, servers, domain, best, isNew, way });
     const own = workspace?.domains.find(({ name }) => name === domain);
+    // A way that somebody chose is changed by an answer to exactly that, and not by writing down what is known.
+    const isOther = way === "by-hand" && best === "approval";
+    const asks = context.interactive && (isNew || isOther || own?.host !== key);
+    const answered = asks && (await context.choose({ kind: "write-host", title, way: best, known: isOther })) === "yes";
+    const agreed = workspace !== undefined && (request.write || answered);
+    const changes = answered && isOther;
+    if (agreed && workspace !== undefined) await write(workspace, context, { key, title, servers, domain, best, isNew, changes });
     const done = agreed || (!isNew && own?.host === key);
     return {
       ended: offers.some(({ offered }) => offered === null) ? "undetermined" : "fine",
       result: {
         domain,
         nameServers: servers,
-        host: { key, title, known: !isNew, way: agreed && (isNew || way === "by-hand") ? best : way },
+        host: { key, title, known: !isNew, way: agreed && (isNew || changes) ? best : way },
         offers,
         written: agreed,
-        next: own === undefined ? clause("next-init", { domain }) : clause(done ? "next-draft" : "next-write-host", { domain }),
+        next:
+          own === undefined
+            ? clause("next-init", { domain })
+            : done && isOther && !changes
+              ? clause("next-host-approval", { host: key })
+              : clause(done ? "next-draft" : "next-write-host", { domain }),
       },
     };
   } finally {
@@ -168,7 +175,7 @@ function titleFrom(servers: readonly DomainName[]): string {
   return `${label[0]?.toUpperCase()}${label.slice(1)}`;
 }
 
-/** Writes the host down, and names it in the file of the domain; a way that was chosen before stays. */
+/** Writes the host down, and names it in the file of the domain. */
 async function write(
   workspace: Workspace,
   context: AppContext,
@@ -179,7 +186,7 @@ async function write(
     domain,
     best,
     isNew,
-    way,
+    changes,
   }: {
     key: string;
     title: string;
@@ -187,13 +194,14 @@ async function write(
     domain: DomainName;
     best: string;
     isNew: boolean;
-    way: string | null;
+    /** Whether a host that is known is published in another way from now on. */
+    changes: boolean;
   },
 ): Promise<void> {
   await lockWorkspace(workspace.folder, context, () => {
     const now = openWorkspace(workspace.folder, workspace.folder);
     if (isNew) setHost(workspace.folder, key, { title, nameServers: servers.map(withoutRootDot), publish: { way: best } });
-    else if (way === "by-hand" && best === "approval") setHost(workspace.folder, key, { publish: { way: best } });
+    else if (changes) setHost(workspace.folder, key, { publish: { way: best } });
     const own = now.domains.find(({ name }) => name === domain);
     if (own !== undefined && own.host !== key) changeDomain(own, { host: key });
   });

@@ -1,11 +1,11 @@
 import { asRecords, type DnsWant, dnsWants, isMet } from "../../core/ask/index.ts";
-import type { Change } from "../../core/change/index.ts";
+import { type Change, type Draft, pending } from "../../core/change/index.ts";
 import { type Clause, clause } from "../../core/clause/index.ts";
 import { distinct } from "../../core/distinct.ts";
 import { Failure } from "../../core/failure.ts";
 import type { TemplateUse } from "../../core/kit/index.ts";
 import type { Lookup } from "../../core/lookup/index.ts";
-import { type DomainName, parseName } from "../../core/name/index.ts";
+import { type DomainName, parseName, withoutRootDot } from "../../core/name/index.ts";
 import { containsAll, type DataOf, decodeUtf8, isOfType, type RecordSet, txtValue } from "../../core/record/index.ts";
 import { isSpf } from "../../core/spf/index.ts";
 import {
@@ -250,16 +250,17 @@ function touchOf(domain: Domain, call: TemplateCall, template: HostTemplate | un
 }
 
 /**
- * What the DNS host of a domain takes away by itself when it applies the templates of its asks, by the rules that the asks keep; the host
- * is not asked. Empty where it takes no approvals.
+ * A draft with what the DNS host of its domain takes away by itself when it applies the templates of its asks, by the rules that the asks
+ * keep; the host is not asked. `names` are those at which nobody agreed to that yet.
  */
-export async function removedByApproval(
+export async function withApproval(
+  draft: Draft,
   domain: Domain,
-  changes: readonly Change[],
   source: Lookup,
   { settings }: Workspace,
-): Promise<{ readonly removed: readonly RecordSet[]; readonly changes: readonly Change[] }> {
-  if (domain.host === undefined || settings.hosts[domain.host]?.publish.way !== "approval") return { removed: [], changes };
+): Promise<{ readonly draft: Draft; readonly names: readonly string[] }> {
+  if (domain.host === undefined || settings.hosts[domain.host]?.publish.way !== "approval") return { draft, names: [] };
+  const changes = pending(draft);
   const { covered } = divide(domain, changes);
   const all: RecordSet[] = [];
   for (const call of templateCalls(covered.flatMap(({ uses }) => uses))) {
@@ -270,8 +271,14 @@ export async function removedByApproval(
     all.push(...removedFrom(sets, template, call, wants, domain.name));
   }
   const removed = unagreed(all, changes, domain, []);
+  if (removed.length === 0) return { draft, names: [] };
   const asks = [...new Set(covered.flatMap(({ change }) => change.asks))];
-  return { removed, changes: removed.length === 0 ? changes : withRemovals(changes, removed, asks) };
+  const planned = withRemovals(changes, removed, asks);
+  const isPlanned = ({ name, type }: Change) => planned.some((change) => change.name === name && change.type === type);
+  return {
+    draft: { ...draft, changes: [...planned, ...draft.changes.filter((change) => !isPlanned(change))] },
+    names: [...new Set(removed.map(({ name }) => withoutRootDot(name)))],
+  };
 }
 
 /** What is known of a host and its templates before anything is asked of anybody. */

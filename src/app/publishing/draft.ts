@@ -4,7 +4,7 @@ import { dnsWants } from "../../core/ask/index.ts";
 import { type Draft, draftCacheWindow, pending } from "../../core/change/index.ts";
 import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { type DomainName, isAtOrBelow, under, withoutRootDot } from "../../core/name/index.ts";
+import { type DomainName, isAtOrBelow, under } from "../../core/name/index.ts";
 import { timeline, visibleBy } from "../../core/spread/index.ts";
 import type { Domain, Journal, Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Outcome } from "../context.ts";
@@ -16,7 +16,7 @@ import { loadJournalState } from "../standing/journal-state.ts";
 import { lossesShown, lostAt } from "../standing/losses.ts";
 import { draftSource } from "../standing/source.ts";
 import { draftOf, waitingAsks } from "../standing/survey.ts";
-import { removedByApproval } from "./approval-plan.ts";
+import { withApproval } from "./approval-plan.ts";
 
 const change = z.object({
   domain: domainName,
@@ -175,33 +175,6 @@ async function lossesOf(domain: Domain, of: Draft, dns: DnsContext, workspace: W
     : lossesShown(domain.name, await lostAt(domain, source, journal, dns.now, of));
 }
 
-/** A draft with what the DNS host takes away by itself where it applies templates, and the names at which that is agreed to. */
-async function withApproval(
-  domain: Domain,
-  own: Draft,
-  dns: DnsContext,
-  workspace: Workspace,
-): Promise<{ readonly draft: Draft; readonly names: readonly string[] }> {
-  const source = draftSource(domain, await dns.look(domain), dns, workspace);
-  if (source === undefined) return { draft: own, names: [] };
-  const pendingChanges = pending(own);
-  const { removed, changes } = await removedByApproval(domain, pendingChanges, source, workspace);
-  const kept = own.changes.filter((change) => !pendingChanges.includes(change));
-  return {
-    draft:
-      removed.length === 0
-        ? own
-        : {
-            ...own,
-            changes: [
-              ...changes,
-              ...kept.filter(({ name, type }) => !changes.some((change) => change.name === name && change.type === type)),
-            ],
-          },
-    names: removed.map(({ name }) => withoutRootDot(name)),
-  };
-}
-
 /** What {@link draft} is asked. */
 export interface DraftRequest extends CommonRequest, DnsOptions, DraftOptions {
   /** The moment of the launch, in milliseconds since 1970. */
@@ -215,7 +188,13 @@ export interface DraftRequest extends CommonRequest, DnsOptions, DraftOptions {
 export async function draft(request: DraftRequest, context: AppContext): Promise<Outcome<DraftResult>> {
   return reading(request, context, domainOperands(request.operands), async ({ workspace, domains, dns }, journal) => {
     const made = await makeDrafts(request, workspace, dns, journal, domains);
-    const plans = await Promise.all(domains.map((domain, i) => withApproval(domain, made[i] as Draft, dns, workspace)));
+    const plans = await Promise.all(
+      domains.map(async (domain, i) => {
+        const source = draftSource(domain, await dns.look(domain), dns, workspace);
+        const own = made[i] as Draft;
+        return source === undefined ? { draft: own, names: [] } : withApproval(own, domain, source, workspace);
+      }),
+    );
     const drafts = plans.map(({ draft: planned }) => planned);
     const lost = await Promise.all(domains.map((domain, i) => lossesOf(domain, drafts[i] as Draft, dns, workspace, journal)));
     const result: DraftResult = {

@@ -2,11 +2,11 @@ import { confirm, log } from "@clack/prompts";
 import { prove } from "../../app/asks/prove.ts";
 import { type Look, watch } from "../../app/asks/watch.ts";
 import type { Move } from "../../app/guide/next-move.ts";
-import { publish } from "../../app/publishing/publish.ts";
+import { type Published, publish } from "../../app/publishing/publish.ts";
 import type { AskStanding } from "../../app/standing/survey.ts";
 import type { SheetEntry } from "../../core/change/index.ts";
 import { Failure } from "../../core/failure.ts";
-import { type DomainName, displayName, relativeText, withoutRootDot } from "../../core/name/index.ts";
+import { type DomainName, displayName, name as nameOf, relativeText, withoutRootDot } from "../../core/name/index.ts";
 import { inWords } from "../../present/clauses/index.ts";
 import { listOf } from "../../present/english.ts";
 import { failureSentence } from "../../present/failures/index.ts";
@@ -26,6 +26,8 @@ export interface Moving {
   readonly replace: Set<DomainName>;
   readonly putOff: Set<string>;
   readonly host: string;
+  /** Names at which the DNS host takes something away by itself when it carries the draft out. */
+  readonly alsoGoes: readonly string[];
   readonly request: GuideRequest;
   readonly context: Context;
 }
@@ -91,27 +93,59 @@ const publishOptionsOf = ({ request, replace, putOff }: Moving, only: readonly s
   linkOnly: false,
 });
 
-/** Shows what would change, and carries it out where the person agrees. */
+/** Shows what would change, and carries it out where the person agrees; what was refused can be tried once more, or entered by hand. */
 async function publishNow({ changes }: Extract<Move, { kind: "publish" }>, moving: Moving): Promise<void> {
-  const { domain, host, context, putOff } = moving;
+  const { domain, host, context, putOff, replace, alsoGoes } = moving;
   show("What would change", changesText(changes, context));
   const agreed = await pick(`Publish it at ${visible(host)}?`, [
     { value: "yes" as const, label: "yes" },
     { value: "no" as const, label: "not now" },
   ]);
   if (agreed === "no") throw new Left();
+  // What the host takes away by itself was among what would change.
+  for (const name of alsoGoes) replace.add(nameOf(name));
   const only = [...new Set(changes.flatMap(({ asks }) => asks))].filter((id) => !putOff.has(id));
-  try {
-    const { result } = await publish({ ...publishOptionsOf(moving, only), operands: [withoutRootDot(domain)] }, talking(context));
-    for (const one of result?.published ?? []) {
-      if (one.sheet.length === 0) log.success(`${visible(inWords(one.because))}.`);
-      else show(`To enter at ${visible(one.to)}`, sheetText(one.sheet as SheetEntry[], context.style));
+  for (;;)
+    try {
+      const { result } = await publish(
+        { ...publishOptionsOf(moving, only), operands: [withoutRootDot(domain)] },
+        talking(context),
+      );
+      const refused = (result?.published ?? []).filter(({ failed }) => failed !== false);
+      for (const one of result?.published ?? []) showPublished(one, context);
+      if (refused.length === 0) return;
+      const next = await pick("What now?", [
+        { value: "again" as const, label: "once more: the page of the DNS host opens again" },
+        { value: "hand" as const, label: "I enter by hand what is left" },
+        { value: "later" as const, label: "I come back later" },
+      ]);
+      if (next === "later") throw new Left();
+      if (next === "hand") return;
+    } catch (error) {
+      if (!(error instanceof Failure)) throw error;
+      log.error(failureSentence(error));
+      const sets = error.code === "approval-removes" ? (error.params as { sets: readonly { name: DomainName }[] }).sets : [];
+      if (sets.length === 0) return retryOrLeave("Look again, and try once more?");
+      // The host knows a newer copy of the template than the ask: what it takes away is agreed to by name.
+      const names = [...new Set(sets.map(({ name }) => displayName(name)))];
+      const goes = await pick(`May what it removes at ${listOf(names)} go?`, [
+        { value: "yes" as const, label: "yes, it may go" },
+        { value: "no" as const, label: "no, I come back later" },
+      ]);
+      if (goes === "no") throw new Left();
+      for (const { name } of sets) replace.add(name);
     }
-  } catch (error) {
-    if (!(error instanceof Failure)) throw error;
-    log.error(failureSentence(error));
-    await retryOrLeave("Look again, and try once more?");
+}
+
+/** What became of one domain: why it was refused, what is to be entered. */
+function showPublished(one: Published, context: Context): void {
+  const because = visible(inWords(one.because));
+  if (one.sheet.length === 0) {
+    log.success(`${because}.`);
+    return;
   }
+  if (one.failed !== false) log.warn(`Not done: ${because}.`);
+  show(`To enter at ${visible(one.to)}`, sheetText(one.sheet as SheetEntry[], context.style));
 }
 
 /** Waits until a sheet is entered, and says what is still wrong. */

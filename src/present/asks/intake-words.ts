@@ -281,12 +281,14 @@ const PROMPTS: {
     usual: "no",
   }),
   "write-host": (question) => ({
-    text: `Write ${visible(question.title)} into zandrel.yaml${question.way === "approval" ? ", to be published by approval in the browser" : ", to be published by hand"}?`,
+    text: question.known
+      ? `${visible(question.title)} takes approvals: its page opens, and you click once. Publish there like that from now on, and not by hand?`
+      : `Write ${visible(question.title)} into zandrel.yaml${question.way === "approval" ? ", to be published by approval in the browser" : ", to be published by hand"}?`,
     choices: [
-      { key: "yes", label: "write it" },
-      { key: "no", label: "change nothing" },
+      { key: "yes", label: question.known ? "by approval" : "write it" },
+      { key: "no", label: question.known ? "by hand, as before" : "change nothing" },
     ],
-    usual: "yes",
+    usual: question.known ? "no" : "yes",
   }),
   "which-way": () => ({
     text: "How are records published there?",

@@ -286,6 +286,7 @@ export const ASKS = {
     `zandrel publish ${withoutRootDot(domain)} --replace ${name}`,
   "next-retire": ({ ask }: { readonly ask: string }) => `zandrel retire ${ask}`,
   "next-intake": "zandrel intake",
+  "next-host-approval": ({ host }: { readonly host: string }) => `zandrel host set ${host} --way approval`,
   "next-write-host": ({ domain }: { readonly domain: DomainName }) => `zandrel host find ${withoutRootDot(domain)} --write`,
   "next-new-key": ({ domain, selector }: { readonly domain: DomainName; readonly selector: string }) =>
     `zandrel dkim new ${withoutRootDot(domain)} --selector ${selector}`,

@@ -10,7 +10,7 @@ import { dataList } from "../lines.ts";
 import { shellWord } from "../safe.ts";
 
 export function presentPublished(
-  { domain, way, changed, to, because, visible: seen, verifiers, sheet }: Published,
+  { domain, way, changed, to, because, visible: seen, verifiers, sheet, failed }: Published,
   now: number,
   { style, width }: Layout,
   kind: "publish" | "take-back" | "lower-ttl" = "publish",
@@ -19,7 +19,7 @@ export function presentPublished(
   const title = displayName(domain);
   if (changed === 0) return `${style.title(title)}  nothing to do: ${inWords(because)}.`;
   if (way === "by-hand" || sheet.length > 0)
-    return `${style.title(title)}  ${visible(inWords(because))}\n\n${sheetText(sheet as SheetEntry[], style)}\n\nNext: when everything is entered and saved, ${style.command(`zandrel publish ${own} --check`)}`;
+    return `${style.title(title)}  ${visible(inWords(because))}\n\n${sheetText(sheet as SheetEntry[], style)}\n\nNext: when everything is entered and saved, ${style.command(`zandrel publish ${own} --check`)}${way === "approval" && failed === true ? "\nOr run the same command once more, and approve it." : ""}`;
   const by =
     seen.latest === null
       ? ""
