@@ -3,8 +3,10 @@ import { join } from "node:path";
 
 /** What time it is. Only the program's entry and the lab have one; everything else is told. */
 export interface Clock {
-  /** Milliseconds since 1970. */
+  /** Milliseconds since 1970, for telling: somebody may set it to another time. */
   now(): number;
+  /** Milliseconds since some moment, for measuring how long something takes: it only goes forward. */
+  elapsed(): number;
   /** Waits for a span of this clock's time, in milliseconds, or until it is told to stop. */
   sleep(ms: number, stop?: AbortSignal): Promise<void>;
 }
@@ -20,7 +22,7 @@ const wait = (ms: number, stop?: AbortSignal) =>
     stop?.addEventListener("abort", done);
   });
 
-export const systemClock: Clock = { now: Date.now, sleep: wait };
+export const systemClock: Clock = { now: Date.now, elapsed: () => performance.now(), sleep: wait };
 
 /** The clock of the simulated services: it can be told to go on to a later time at once, and anyone who sleeps until then wakes. */
 export interface LabClock extends Clock {
@@ -39,6 +41,7 @@ export function fastClock(start: number, realStart: number, speed: number): LabC
   const now = (): number => Math.round(start + (Date.now() - realStart) * speed);
   return {
     now,
+    elapsed: now,
     text: () => `${new Date(start).toISOString()}@${realStart}*${speed}`,
     hold: (work) => work,
     sleep(ms, stop) {
@@ -118,6 +121,7 @@ export function steppedClock(start: number, folder: string): LabClock {
   looking.unref();
   return {
     now: () => time,
+    elapsed: () => time,
     text: () => `steps:${folder}`,
     async hold(work) {
       held += 1;
@@ -153,6 +157,7 @@ function clockIn(folder: string, leads: boolean): Clock {
   const now = (): number => read()[0] as number;
   return {
     now,
+    elapsed: now,
     async sleep(ms, stop) {
       const until = now() + ms;
       const file = join(awaitedIn(folder), `${Math.ceil(until)}-${process.pid}-${waits++}`);

@@ -12,6 +12,7 @@ function steppedClock(): Clock {
   let now = 0;
   return {
     now: () => now,
+    elapsed: () => now,
     async sleep(ms) {
       now += ms;
       // What other processes do goes on meanwhile.

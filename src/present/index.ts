@@ -2,7 +2,7 @@
 
 export { calendar } from "./calendar.ts";
 export { count } from "./english.ts";
-export { failureSentence } from "./failures/index.ts";
+export { errorSentence, failureSentence } from "./failures/index.ts";
 export { jsonLine } from "./json-line.ts";
 export type { Layout } from "./layout.ts";
 export * from "./lines.ts";

@@ -14,7 +14,7 @@ import {
   WATCHED,
   type Watched,
 } from "../../core/guard/index.ts";
-import type { DomainName } from "../../core/name/index.ts";
+import { type DomainName, withoutRootDot } from "../../core/name/index.ts";
 import { type Domain, type Journal, type JournalEntry, lockGuard, type Workspace } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest, Ended } from "../context.ts";
 import { openDns } from "../dns/context.ts";
@@ -114,7 +114,19 @@ interface LookedAt {
 /** Looks at all domains, some of them at the same time. */
 async function lookAtAll(domains: readonly Domain[], watching: Omit<Watching, "domain">): Promise<LookedAt[]> {
   const limit = pLimit(AT_ONCE);
-  return Promise.all(domains.map((domain) => limit(async () => ({ domain, seen: await watchedOf({ ...watching, domain }) }))));
+  return Promise.all(domains.map((domain) => limit(async () => ({ domain, seen: await lookAt({ ...watching, domain }) }))));
+}
+
+/** Looks at one domain. Whatever goes wrong there is told of it, and keeps nobody from the others. */
+async function lookAt(watching: Watching): Promise<DomainWatched> {
+  const { wording, domain } = watching;
+  try {
+    return await watchedOf(watching);
+  } catch (error) {
+    const because = verbatim(wording.failure(error));
+    const subject = withoutRootDot(domain.name);
+    return { watched: [{ kind: "look", subject, state: "unknown", level: "unknown", because, next: NOTHING }], ttl: undefined };
+  }
 }
 
 /** Whether nobody is told now what can wait, by this machine's time zone. */
@@ -169,10 +181,10 @@ async function tellAll(
     const due = open.filter(({ notice }) => !quiet || isUrgent(notice));
     for (const { id } of open) if (!due.some((candidate) => candidate.id === id)) waiting.add(id);
     if (due.length === 0) return;
-    const outcome = await by(due).catch((error: unknown) => {
-      if (!(error instanceof Failure)) throw error;
-      return { told: false, because: verbatim(telling.wording.failure(error)) };
-    });
+    // One way that does not work, for whatever reason, keeps nobody from being told in the others.
+    const outcome = await Promise.resolve()
+      .then(() => by(due))
+      .catch((error: unknown) => ({ told: false, because: verbatim(telling.wording.failure(error)) }));
     const ids = due.map(({ id }) => id);
     const more = escalated ? { escalated } : {};
     journal.append(now, ".", { kind: "notices-told", notices: ids, way: title, key, ...outcome, ...more });
@@ -217,11 +229,13 @@ export async function guardOnce(
     try {
       const { now } = dns;
       const days = events?.days(now - EVENTS_SINCE * DAY_MS) ?? [];
-      const looked = await lookAtAll(domains, { workspace, dns, journal, within: request.within, reports, days });
+      const looked = await lookAtAll(domains, { workspace, dns, journal, within: request.within, reports, days, wording });
       journalChanges(journal, looked, now);
+      // What nobody tried to tell is not too old for it: the time of day may have been set.
+      const tried = new Set(journal.entries(undefined, "notices-told").flatMap(({ notices: ids }) => ids));
       const all = journal
         .entries(undefined, "notice")
-        .filter(({ at }) => at > now - TRIED_FOR * DAY_MS)
+        .filter(({ id, at }) => at > now - TRIED_FOR * DAY_MS || !tried.has(id))
         .map(noticeFrom);
       const isBad = (notice: Notice): boolean =>
         looked.some(

@@ -1,7 +1,6 @@
 import { createHash } from "node:crypto";
 import type { Clause } from "../../core/clause/index.ts";
 import { clause, NOTHING } from "../../core/clause/index.ts";
-import type { Failure } from "../../core/failure.ts";
 import type { NoticeKind, WatchedKind } from "../../core/guard/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
 import { type Journal, type NoticeWay, readSecret, type Workspace } from "../../workspace/index.ts";
@@ -35,7 +34,7 @@ export interface NoticeWording {
   /** A clause in words. */
   words(said: Clause): string;
   /** Why they could not be told, as a clause. */
-  failure(failure: Failure): string;
+  failure(failure: unknown): string;
 }
 
 /** Whoever is told, and how it went. */

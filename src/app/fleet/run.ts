@@ -43,7 +43,8 @@ const notAudited = (domain: DomainName, error: unknown): SweepResult => ({
 
 /**
  * Goes through all domains of a sweep that wait, in the order of the store. What a domain came to is kept at the latest half a second
- * after it is known, so that a run that is ended by force loses no more than that, and the next one goes on there.
+ * after it is known, so that a run that is ended by force loses no more than that, and the next one goes on there. One that is told to
+ * `stop` keeps what it knows and gives the rest back.
  */
 export async function runSweep(
   store: SweepStore,
@@ -52,6 +53,7 @@ export async function runSweep(
   { concurrency, tries, retryAfter }: SweepPace,
   clock: Clock,
   { kept, rests }: SweepSteps,
+  stop?: AbortSignal,
 ): Promise<void> {
   // Domains that are looked at now, or are not kept yet.
   const held = new Set<DomainName>();
@@ -78,8 +80,9 @@ export async function runSweep(
     else done.push({ domain, attempts: attempts + 1, at: clock.now(), result });
   }
 
+  stop?.addEventListener("abort", () => wake(), { once: true });
   try {
-    for (let queue: SweepJob[] = []; ; ) {
+    for (let queue: SweepJob[] = []; stop?.aborted !== true; ) {
       if (done.length + again.length >= BATCH || performance.now() - since > PATIENCE) await flush();
       if (queue.length === 0) {
         queue = [...(await store.waiting(sweep, 4 * concurrency, held))];
@@ -110,9 +113,10 @@ export async function runSweep(
         await kept(0);
       } else {
         await rests(queue.length, due);
-        await clock.sleep(due);
+        await clock.sleep(due, stop);
       }
     }
+    await flush();
   } finally {
     await store.release(sweep);
   }

@@ -18,6 +18,7 @@ import { checkDomain, hasSite } from "../site/check.ts";
 import { OWN_SERVICE, wantedText } from "../standing/journal-state.ts";
 import { lossParameters } from "../standing/losses.ts";
 import { type AskStanding, nextStep, rememberSettled, type Survey, signaturesOf, survey } from "../standing/survey.ts";
+import type { NoticeWording } from "./notify.ts";
 
 /** Days before signatures end at which it is said: they are renewed all the time, and late is a matter of hours. */
 const SIGNATURES_WITHIN = 2;
@@ -35,6 +36,8 @@ export interface Watching {
   readonly within: number;
   /** What reports say, where any were imported. */
   readonly reports: ReportStore | undefined;
+  /** How what goes wrong is said. */
+  readonly wording: Pick<NoticeWording, "failure">;
   /** What services told of late, the newest day first. */
   readonly days: readonly DayOfEvents[];
 }

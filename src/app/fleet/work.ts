@@ -26,6 +26,7 @@ export interface SweepWorkRequest extends SweepsRequest, AskingRequest, SweepPac
 export async function sweepWork(
   request: SweepWorkRequest,
   context: AppContext,
+  stop?: AbortSignal,
 ): Promise<Outcome<z.output<typeof sweepWorkSchema>>> {
   if (request.queue === undefined) throw new Failure("option-missing", { option: "queue", all: ["queue"] });
   const done = new Map<string, number>();
@@ -36,22 +37,24 @@ export async function sweepWork(
         await context.tell(clause("told-sweep-part", { sweep: sweep.name, done: sweep.done, domains: sweep.domains }));
         const auditor = await auditorFor(request, sweep, sweep.domains - sweep.done, context);
         try {
-          await runSweep(store, sweep, auditor, request, context.clock, {
-            kept: async (number) => void done.set(sweep.name, (done.get(sweep.name) ?? 0) + number),
+          const steps = {
+            kept: async (number: number) => void done.set(sweep.name, (done.get(sweep.name) ?? 0) + number),
             rests: async () => undefined,
-          });
+          };
+          await runSweep(store, sweep, auditor, request, context.clock, steps, stop);
         } finally {
           await auditor.close();
         }
+        if (stop?.aborted === true) break;
         // Whoever began it may be gone.
         await store.finish(sweep, context.clock.now());
       }
-      if (request.once && open.length === 0)
+      if ((request.once && open.length === 0) || stop?.aborted === true)
         return {
           ended: "fine",
           result: { at: context.clock.now(), sweeps: [...done].map(([sweep, domains]) => ({ sweep, domains })) },
         };
-      if (open.length === 0) await context.clock.sleep(IDLE);
+      if (open.length === 0) await context.clock.sleep(IDLE, stop);
     }
   });
 }

@@ -1,20 +1,15 @@
 import { showFigures } from "../../app/fleet/figures.ts";
 import { type GuardResult, guardOnce, guardSchema } from "../../app/fleet/guard.ts";
-import { verbatim } from "../../core/clause/index.ts";
-import { Failure } from "../../core/failure.ts";
+import { Rounds } from "../../app/fleet/rounds.ts";
+import { clause, verbatim } from "../../core/clause/index.ts";
 import type { DomainName } from "../../core/name/index.ts";
-import { failureSentence } from "../../present/index.ts";
+import { errorSentence } from "../../present/index.ts";
 import { jsonLine } from "../../present/json-line.ts";
 import { withLegend } from "../../present/legend.ts";
 import { terminalSafe } from "../../present/safe.ts";
 import { command } from "../command.ts";
 import { flag, number, shared, text } from "../options.ts";
-
-/** Domains that are due within this time are looked at together, and no look is nearer to the last one (milliseconds). */
-const TOGETHER = 30_000;
-
-/** How long nobody looks, where no domain says when (milliseconds). */
-const LONGEST = 3_600_000;
+import { untilStopped } from "../stopped.ts";
 
 export default command({
   name: "guard",
@@ -40,38 +35,37 @@ export default command({
     const shown = figures === undefined ? undefined : await showFigures(request, figures, context);
     // What is as before is said once.
     const before = new Map<DomainName, string>();
-    const nextLook = new Map<DomainName, number>();
+    const rounds = new Rounds(context.clock);
     const show = async (result: GuardResult): Promise<void> => {
       await shown?.take(result);
       const isNews = result.domains.some(({ domain, bad, unknown }) => before.get(domain) !== JSON.stringify([bad, unknown]));
       // One that is not in the workspace any more is not waited for.
-      for (const domain of [...nextLook.keys()]) if (isDue(domain)) nextLook.delete(domain);
-      for (const { domain, bad, unknown, nextLook: at } of result.domains) {
-        before.set(domain, JSON.stringify([bad, unknown]));
-        nextLook.set(domain, at);
-      }
+      rounds.take(result.at, result.domains);
+      for (const { domain, bad, unknown } of result.domains) before.set(domain, JSON.stringify([bad, unknown]));
       // A notice counts as told when it was written, not before.
       if (context.json) await context.write(Buffer.from(jsonLine(guardSchema, result)));
       else if (isNews || result.notices.length > 0 || result.told.length > 0)
         await context.write(Buffer.from(terminalSafe(withLegend(guardText(result, context), context))));
     };
-    const isDue = (domain: DomainName): boolean => (nextLook.get(domain) ?? 0) <= context.clock.now() + TOGETHER;
-    const look = () => guardOnce(request, context, NOTICE_WORDING, show, isDue);
+    const look = () => guardOnce(request, context, NOTICE_WORDING, show, rounds.isDue);
+    const { signal, release } = untilStopped();
     try {
       const ended = await look();
       if (request.once) return { ended };
-      for (;;) {
-        const pause = Math.min(...nextLook.values(), context.clock.now() + LONGEST) - context.clock.now();
-        await context.clock.sleep(Math.max(pause, TOGETHER));
+      while (!signal.aborted) {
+        const jump = await rounds.next(signal);
+        if (jump !== 0) await context.tell(clause("told-clock-set", { seconds: jump / 1000 }));
+        if (signal.aborted) break;
         try {
           await look();
         } catch (error) {
           // A file that is being edited, a database that cannot be reached: the next look may find it in order.
-          if (!(error instanceof Failure)) throw error;
-          await context.tell(verbatim(failureSentence(error)));
+          await context.tell(verbatim(errorSentence(error)));
         }
       }
+      return { ended: "fine" };
     } finally {
+      release();
       await shown?.close();
     }
   },

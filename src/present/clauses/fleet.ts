@@ -1,6 +1,7 @@
 import type { Clause } from "../../core/clause/index.ts";
 import { DAY_MS } from "../../core/day.ts";
 import { type DomainName, displayName } from "../../core/name/index.ts";
+import { spanText } from "../../core/spread/index.ts";
 import { count, listOf } from "../english.ts";
 import { sourceName } from "../source-names.ts";
 import type { Words } from "./words.ts";
@@ -88,6 +89,8 @@ export const FLEET = {
   "told-lock": ({ what }: { readonly what: string }) =>
     `Another zandrel is writing to ${what} at this moment; waiting until it is done.`,
   "told-database-away": ({ place }: { readonly place: string }) => `The database at ${place} cannot be reached; waiting for it.`,
+  "told-clock-set": ({ seconds }: { readonly seconds: number }) =>
+    `The clock of this machine was set ${spanText(Math.abs(seconds))} ${seconds > 0 ? "ahead" : "back"}: everything is looked at now.`,
   "told-figures-at": ({ url }: { readonly url: string }) => `Figures are at ${url}.`,
   "told-listening": ({ url, services }: { readonly url: string; readonly services: readonly string[] }) =>
     `Listening at ${url} for ${listOf(services)}; Ctrl-C ends it.`,

@@ -1,6 +1,7 @@
 import { isAbsolute, relative } from "node:path";
-import type { Failure, FailureCode, FailureKind, Failures } from "../../core/failure.ts";
+import { Failure, type FailureCode, type FailureKind, type Failures } from "../../core/failure.ts";
 import { joined } from "../joined.ts";
+import { visible } from "../safe.ts";
 import { ASKS } from "./asks.ts";
 import { COMMAND_LINE } from "./command-line.ts";
 import { FILES } from "./files.ts";
@@ -45,6 +46,12 @@ export function explainFailure<C extends FailureCode>(
   const say = FAILURES[code].say as (params: Failures[C]) => Said;
   return say(from === undefined ? params : withNearPaths(params, from));
 }
+
+/** Whatever went wrong, as one sentence; what nobody foresaw is named by its own words. */
+export const errorSentence = (error: unknown): string =>
+  error instanceof Failure
+    ? failureSentence(error)
+    : `something went wrong that nobody foresaw (${visible((error as Error)?.message ?? String(error)).slice(0, 300)}): it is tried again.`;
 
 /** A failure as one sentence: what happened and where, and what to do now. */
 export function failureSentence(failure: Failure, from?: string): string {

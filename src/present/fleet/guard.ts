@@ -3,12 +3,13 @@ import type { Notice, NoticeWording } from "../../app/fleet/notify.ts";
 import type { NoticeKind, WatchedKind } from "../../core/guard/index.ts";
 import { displayName } from "../../core/name/index.ts";
 import { inWords, isCommand } from "../clauses/index.ts";
-import { failureSentence } from "../failures/index.ts";
+import { errorSentence } from "../failures/index.ts";
 import { count, type Layout, moment, visible, wrap } from "../index.ts";
 import { sourceName } from "../source-names.ts";
 
 /** What a watched thing is called in a sentence. */
 const THING: Readonly<Record<WatchedKind, (subject: string) => string>> = {
+  look: (subject) => `the look at ${subject}`,
   proof: (subject) => `the ask ${subject}`,
   records: (subject) => `what stood at ${subject} beside what was published`,
   site: (subject) => `the site (${subject})`,
@@ -75,7 +76,7 @@ export const NOTICE_WORDING: NoticeWording = {
   headline: (notices) => visible(headline(notices)),
   sentence: noticeSentence,
   words: inWords,
-  failure: (failure) => failureSentence(failure).replace(/\.$/, ""),
+  failure: (failure) => errorSentence(failure).replace(/\.$/, ""),
   text: (notices, now) =>
     `${notices
       .map((one) => {

@@ -50,7 +50,8 @@ export class GuardMetrics {
       this.#watched.set({ domain: name, level: "fine" }, watched - bad.length - unknown.length);
       for (const end of ends) this.#ends.set({ domain: name, watched: end.watched, subject: end.subject }, end.at / 1000);
     }
-    this.#looked.set(at / 1000);
+    // A look that asked nothing is none.
+    if (domains.length > 0) this.#looked.set(at / 1000);
     this.#next.set(Math.min(...[...this.#domains.values()].map(({ nextLook }) => nextLook)) / 1000);
     this.#waiting.set(waiting);
     for (const { notice } of notices) this.#notices.inc({ notice });

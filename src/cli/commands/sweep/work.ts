@@ -1,6 +1,7 @@
 import { sweepWork, sweepWorkSchema } from "../../../app/fleet/work.ts";
 import { command } from "../../command.ts";
 import { flag, paceOptions, shared } from "../../options.ts";
+import { untilStopped } from "../../stopped.ts";
 
 export default command({
   name: "sweep work",
@@ -16,6 +17,13 @@ export default command({
     once: flag("end when no sweep is left"),
   },
   schema: sweepWorkSchema,
-  run: sweepWork,
+  async run(request, context) {
+    const { signal, release } = untilStopped();
+    try {
+      return await sweepWork(request, context, signal);
+    } finally {
+      release();
+    }
+  },
   text: async (result) => (await import("../../../present/fleet/sweep.ts")).sweepWorkText(result),
 });
