@@ -35,7 +35,7 @@ const UNDONE: readonly ((value: string) => string)[] = [
   (value) => value.replace(/ ?\[[^\]]{1,80}\]$/, ""),
   (value) => value.replace(/^( *)[Rr][Ee]: ?/, "$1"),
   (value) => value.replace(/["']/g, ""),
-  (value) => value.replace(/^( *)([^"<]*[^"< ]) *</, '$1"$2" <'),
+  (value) => value.replace(/^( *)([^ "<][^"<]*)</, (_, start: string, name: string) => `${start}"${name.trimEnd()}" <`),
   (value) => value.replace(/, *[^,]*$/, ""),
   (value) => value.toLowerCase(),
 ];

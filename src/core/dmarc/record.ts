@@ -92,7 +92,7 @@ const LATER = /;\s*v\s*=\s*dmarc\s*\d*\s*(?=;|$)/i;
 /** What stands beside a version that is not as it has to be; undefined where there is nothing like one. */
 function withoutVersion(text: string): string | undefined {
   const version = [NEARLY, LATER].find((regExp) => regExp.test(text));
-  return version === undefined ? undefined : text.replace(version, "").replace(/[\s;]*["'`“”]*\s*$/, "");
+  return version === undefined ? undefined : text.replace(version, "").replace(/(?<!["'`“”\s;])["'`“”\s;]+$/, "");
 }
 
 const isTag = (name: string): boolean => (TAGS as readonly string[]).includes(name);

@@ -94,7 +94,7 @@ function mailboxOf(item: string): Result<Mailbox, Clause> {
   const domainText = spec
     .slice(at + 1)
     .trim()
-    .replace(/ *\. */g, ".");
+    .replace(/(?<! ) *\. */g, ".");
   if (!QUOTED.test(local) && /[ ,;:<>()[\]@"\\]/.test(local))
     return err(clause("mailbox-no-address", { found: decodeUtf8(spec.slice(0, 80)) }));
   const isLiteral = /^\[.*\]$/.test(domainText);

@@ -142,7 +142,7 @@ export function parseName(text: string, origin: DomainName = ROOT): Result<Domai
 /** Whether a name ends in a dot that separates, not in an escaped one. */
 function endsWithDot(text: string): boolean {
   if (!text.endsWith(".")) return false;
-  const backslashes = /\\+\.$/.exec(text);
+  const backslashes = /(?<!\\)\\+\.$/.exec(text);
   return backslashes === null || (backslashes[0].length - 1) % 2 === 0;
 }
 

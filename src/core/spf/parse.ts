@@ -168,7 +168,7 @@ function unknownTerm(body: string): [message: Clause, meant?: string] {
 }
 
 /** A comma or semicolon that was put between two terms, or behind one. */
-const SEPARATOR = /[,;]+(?=$|[+\-~?]?(?:all|include|a|mx|ptr|ip4|ip6|exists|redirect|exp)(?:[:=/,;]|$))/i;
+const SEPARATOR = /(?<![,;])[,;]+(?=$|[+\-~?]?(?:all|include|a|mx|ptr|ip4|ip6|exists|redirect|exp)(?:[:=/,;]|$))/i;
 
 /** The terms in a word that somebody separated otherwise than by a space; undefined where it is one. */
 function separated(word: string): string | undefined {
@@ -186,7 +186,7 @@ function startMistake(text: string): SpfError {
   if (!NEARLY.test(text)) return { ...common, message: clause("spf-needs-start") };
   const words = text
     .replace(NEARLY, "")
-    .replace(/["'`“”\s]*$/, "")
+    .replace(/(?<!["'`“”\s])["'`“”\s]+$/, "")
     .split(/\s+/);
   return {
     ...common,

@@ -65,7 +65,7 @@ function oneOf(texts: readonly string[]): string {
 
 /** Texts that were meant as SPF and are not: receivers pass them over. */
 const nearlySpf = ({ texts }: Facts): string[] =>
-  texts.filter((text) => !isSpf(text) && /^\s*["“]?\s*(v\s*=?\s*spf|spf2|spf1)/i.test(text));
+  texts.filter((text) => !isSpf(text) && /^[\s"“]*(v[\s=]*spf|spf2|spf1)/i.test(text));
 
 export const spf = {
   "spf-return-path": rule("risks", "RFC 7208 section 2.4", ({ returnPaths }) =>
