@@ -8,16 +8,17 @@ import { parseSync } from "@swc/core";
 /** What each part may import; `types` of a part are there for the compiler alone. */
 const PARTS = {
   core: { may: [] },
-  net: { may: ["core"] },
-  workspace: { may: ["core", "write-all"] },
-  app: { may: ["core", "net", "workspace", "clock", "write-all"] },
+  net: { may: ["core", "secrets"] },
+  workspace: { may: ["core", "write-all", "secrets"] },
+  app: { may: ["core", "net", "workspace", "clock", "write-all", "secrets"] },
   present: { may: ["core"], types: ["app"] },
-  cli: { may: ["core", "app", "present", "clock", "write-all", "start", "lab", "demo"] },
+  cli: { may: ["core", "app", "present", "clock", "write-all", "secrets", "start", "lab", "demo"] },
   start: { may: [] },
   lab: { may: ["core", "net", "clock"] },
   demo: { may: ["core", "lab", "clock"] },
   index: { may: ["core", "present"] },
   clock: { may: [] },
+  secrets: { may: [] },
   "write-all": { may: [] },
 };
 

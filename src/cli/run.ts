@@ -8,6 +8,7 @@ import { decodeText } from "../core/encoding.ts";
 import { Failure } from "../core/failure.ts";
 import { jsonText, terminalSafe, visible, visibleLines } from "../present/safe.ts";
 import { styleFor } from "../present/style.ts";
+import { octetsWithoutSecrets, withoutSecrets } from "../secrets.ts";
 import type { Command, Context } from "./command.ts";
 import { complete } from "./completion.ts";
 import { describeAll, entryFor, listed, subcommandsOf } from "./help.ts";
@@ -52,6 +53,22 @@ export async function outputFailed(error: unknown): Promise<number> {
   await showFailure(notWritten(error), false, ofProcess());
   return EXIT.usage;
 }
+
+/** The door through which everything leaves: no secret that this process has read goes out, in whatever form it got there. */
+const veiled = (outside: Surroundings): Surroundings => ({
+  cwd: outside.cwd,
+  env: outside.env,
+  // It is made when something reads it.
+  get input() {
+    return outside.input;
+  },
+  output: {
+    ...outside.output,
+    write: (text) => outside.output.write(withoutSecrets(text)),
+    handOver: (octets) => outside.output.handOver(octetsWithoutSecrets(octets)),
+  },
+  errors: { write: (text) => outside.errors.write(withoutSecrets(text)) },
+});
 
 /** Writes to standard output; what cannot be written ends the run by a sentence. */
 function writeOut({ output }: Surroundings, text: string): void {
@@ -259,7 +276,8 @@ async function showFailure(failure: Failure, json: boolean, around: Surroundings
 }
 
 /** Runs a command line and gives back the exit code; what it reads and writes is the process's own, or that of who runs it. */
-export async function run(argv: readonly string[], around: Surroundings = ofProcess()): Promise<number> {
+export async function run(argv: readonly string[], outside: Surroundings = ofProcess()): Promise<number> {
+  const around = veiled(outside);
   try {
     return EXIT[await dispatch(argv, around)];
   } catch (error) {

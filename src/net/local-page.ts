@@ -1,5 +1,6 @@
 import { randomBytes, timingSafeEqual } from "node:crypto";
 import type { AddressInfo } from "node:net";
+import { withoutSecrets } from "../secrets.ts";
 
 /** A page that only this machine's browser can open, and only who knows its address. */
 export interface LocalPage {
@@ -47,7 +48,7 @@ export async function serveLocalPage({ html, state }: PageContent): Promise<Loca
       "content-security-policy",
       `default-src 'none'; style-src 'nonce-${nonce}'; script-src 'nonce-${nonce}'; connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'`,
     );
-    return reply.type("text/html; charset=utf-8").send(await html(nonce));
+    return reply.type("text/html; charset=utf-8").send(withoutSecrets(await html(nonce)));
   });
   server.get<{ Params: { token: string } }>("/:token/state", async ({ params }, reply) => {
     if (!isToken(params.token)) return reply.code(404).type("text/plain").send("There is nothing here.\n");

@@ -1,6 +1,7 @@
 import { resolve } from "node:path";
 import type { Clause } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
+import { rememberSecret } from "../secrets.ts";
 import { readText } from "./files.ts";
 
 /**
@@ -19,9 +20,11 @@ export function readSecret(
     const name = reference.slice(4);
     const value = env[name]?.trim();
     if (value === undefined || value === "") throw new Failure("variable-not-set", { name, what });
+    rememberSecret(value);
     return value;
   }
   const value = readText(resolve(folder, reference.slice(5))).trim();
   if (value === "") throw new Failure("secret-empty", { path: reference.slice(5), what });
+  rememberSecret(value);
   return value;
 }

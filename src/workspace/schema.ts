@@ -3,6 +3,7 @@ import { PURPOSES, ROLES } from "../core/ask/index.ts";
 import { clause, expects, issueOf } from "../core/clause/index.ts";
 import { POLICIES } from "../core/dmarc/index.ts";
 import { parseName } from "../core/name/index.ts";
+import { givesAway, secretsIn } from "../secrets.ts";
 
 /** A text for people on one line: no control characters, so that it can be shown as it is. */
 const line = z
@@ -42,10 +43,14 @@ const day = z.union([z.string(), z.date()]).transform((value, context) => {
   return z.NEVER;
 });
 
+/** An address of the web that everybody may see: whoever gives a secret with it names where that is kept instead. */
+const openAddress = (what: "https-address" | "web-address") =>
+  z.url({ protocol: /^https?$/, error: expects(what) }).refine((text) => !givesAway(text), { message: expects("open-address") });
+
 const vantage = z.strictObject({
   name: line,
   /** `system`, an address with or without a port, or an https URL. */
-  resolver: line,
+  resolver: line.refine((text) => !givesAway(text), { message: expects("open-address") }),
 });
 
 /** How the host's form wants records written (docs/workspace.md). */
@@ -110,7 +115,7 @@ const host = z.strictObject({
 const service = z.strictObject({
   title: line,
   /** Where the service can be asked (see docs/service-link.md), and the key it wants. */
-  link: z.url(expects("web-address")).optional(),
+  link: openAddress("web-address").optional(),
   key: secret.optional(),
   /** Where it takes messages over SMTP, where its link does not say so. */
   submission: z
@@ -123,7 +128,7 @@ const service = z.strictObject({
     })
     .optional(),
   /** The page on which it is told to verify, for people. */
-  page: z.url({ protocol: /^https?$/, error: expects("web-address") }).optional(),
+  page: openAddress("web-address").optional(),
   /** Its event feed, where its link offers none: the id and the secret it signs with. */
   events: z.strictObject({ id: line, secret }).optional(),
   /** Where links to DNS hosts in its name have to be signed: for whom, the key's label, and the file of the private key. */
@@ -154,7 +159,7 @@ const noticeWay = z.discriminatedUnion("way", [
   }),
   z.strictObject({
     way: z.literal("post"),
-    url: z.url({ protocol: /^https?$/, error: expects("https-address") }).refine(isPrivate, expects("https-address")),
+    url: openAddress("https-address").refine(isPrivate, expects("https-address")),
     /** The name of the key, and the secret that signs (RFC 9421). */
     id: line,
     secret,
@@ -175,7 +180,7 @@ const guard = z.strictObject({
 const isDatabase = (text: string): boolean => {
   try {
     const { protocol, password } = new URL(text);
-    return /^postgres(?:ql)?:$/.test(protocol) && password === "";
+    return /^postgres(?:ql)?:\/\//.test(text) && protocol !== "" && password === "" && secretsIn(text).length === 0;
   } catch {
     return false;
   }
@@ -192,7 +197,7 @@ export const settingsSchema = z.strictObject({
     .record(
       key,
       z.strictObject({
-        url: z.url({ protocol: /^https?$/, error: expects("https-address") }),
+        url: openAddress("https-address"),
         sha256: z.string().regex(/^[0-9a-f]{64}$/, expects("sha256")),
       }),
     )
@@ -222,7 +227,7 @@ export const settingsSchema = z.strictObject({
 });
 export type Settings = z.output<typeof settingsSchema>;
 
-const webAddress = z.url({ protocol: /^https?$/, error: expects("web-address") });
+const webAddress = openAddress("web-address");
 
 const ask = z.strictObject({
   id: key,

@@ -14,6 +14,7 @@ import {
 import type * as z from "zod";
 import { clauseOfIssue } from "../core/clause/index.ts";
 import { Failure } from "../core/failure.ts";
+import { givesAway } from "../secrets.ts";
 
 /** A YAML file as text, with its parsed form for finding places in it. */
 export interface YamlFile<T> {
@@ -37,6 +38,8 @@ function excerpt(text: string, offset: number, keys: readonly PropertyKey[] = []
   const end = text.indexOf("\n", offset);
   const line = text.slice(text.lastIndexOf("\n", offset - 1) + 1, end === -1 ? text.length : end);
   const rest = text.slice(offset, Math.min(end === -1 ? text.length : end, offset + 60)).trim();
+  // An address may hold a password wherever it stands.
+  if (/[:/][^\s/:@]*:[^\s/@]+@/.test(line) || line.split(/["'\s]+/).some((word) => givesAway(word))) return "";
   if (!SECRET_LINE.test(line)) return rest;
   return SECRET_LINE.test(rest) ? rest.replace(SECRET_LINE, "$1…") : "";
 }

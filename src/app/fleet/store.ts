@@ -2,6 +2,7 @@ import { join } from "node:path";
 import { clause } from "../../core/clause/index.ts";
 import { Failure } from "../../core/failure.ts";
 import type { KeptOutcome, Sweep, SweepStore } from "../../core/sweep/index.ts";
+import { secretsIn } from "../../secrets.ts";
 import { findWorkspace, lockBeside, openSweepFile, openSweepQueue, readSecret, withLock } from "../../workspace/index.ts";
 import type { AppContext, CommonRequest } from "../context.ts";
 
@@ -29,6 +30,7 @@ const LEASE = 600_000;
 /** The address of the database that a request names; a password in it is never shown. */
 function queueAddress(given: string, { cwd, env }: Pick<AppContext, "cwd" | "env">): string {
   const address = /^(?:env|file):/.test(given) ? readSecret(given, clause("secret-queue"), cwd, env) : given;
+  if (address === given && secretsIn(given).length > 0) throw new Failure("queue-secret", { option: "queue" });
   if (!/^postgres(?:ql)?:\/\/[^/]/.test(address)) throw new Failure("queue-form", { option: "queue" });
   return address;
 }

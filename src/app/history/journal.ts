@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { Failure } from "../../core/failure.ts";
+import { secretsIn } from "../../secrets.ts";
 import { lockWorkspace, movingStores, openWorkspace, setJournal, sharedAddress } from "../../workspace/index.ts";
 import { type AppContext, type CommonRequest, type Outcome, onlyOperand } from "../context.ts";
 
@@ -10,11 +11,12 @@ export const journalSchema = z.object({
 });
 export type JournalResult = z.output<typeof journalSchema>;
 
-const isDatabaseAddress = (text: string): boolean => URL.canParse(text) && /^postgres(?:ql)?:$/.test(new URL(text).protocol);
+const isDatabaseAddress = (text: string): boolean => /^postgres(?:ql)?:\/\/./.test(text) && URL.canParse(text);
 
 /** Whether what zandrel.yaml will say holds no secret. */
 const isKeptSafely = (journal: string): boolean =>
-  /^(?:env:[A-Za-z_][A-Za-z0-9_]*|file:.+)$/.test(journal) || (isDatabaseAddress(journal) && new URL(journal).password === "");
+  /^(?:env:[A-Za-z_][A-Za-z0-9_]*|file:.+)$/.test(journal) ||
+  (isDatabaseAddress(journal) && new URL(journal).password === "" && secretsIn(journal).length === 0);
 
 /** Move the journal, events, reports and notices to a database that a team shares, or back into the workspace. */
 export async function moveJournal(request: CommonRequest, context: AppContext): Promise<Outcome<JournalResult>> {

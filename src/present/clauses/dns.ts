@@ -82,6 +82,7 @@ const FORMS = {
   hours: "hours, 1 or more",
   "file-version": "1, the version of this file format",
   sha256: "64 hexadecimal digits",
+  "open-address": "an address without a name, a password or a token in it; secrets are given as env:NAME or file:PATH",
   journal: "here, env:NAME, file:PATH, or postgres://USER@HOST/DATABASE without a password",
   "zone-lines": "zone-file lines",
   "spf-terms": "SPF terms",
